@@ -1,0 +1,66 @@
+import { counterRate, type CounterReading } from "./rate";
+
+/** What one look at a host by SNMP returns, before rates are worked out. */
+export interface HostPoll {
+  /** hrProcessorLoad of each core, percent. */
+  processorLoads: number[];
+  storage: { label: string; type: "ram" | "virtual" | "disk" | "other"; usedBytes: number; sizeBytes: number }[];
+  interfaces: { name: string; inOctets: number; outOctets: number; errors: number; up: boolean }[];
+  /** Processes by name: resident bytes, and processor time used so far in hundredths of a second. */
+  processes: { name: string; memoryBytes: number; cpuHundredths: number }[];
+}
+
+export interface Measured {
+  metric: string;
+  instance: string;
+  unit: string;
+  value: number;
+}
+
+/** Counters remembered between two looks at one host. */
+export type CounterMemory = Map<string, CounterReading>;
+
+/**
+ * Works the metrics of one look at a host out: percent of processor (mean and each core), memory without buffers and
+ * caches, disks, traffic and errors of interfaces, memory and processor of the named processes.
+ * @param wanted names of processes that are components; others are not kept as series
+ */
+export function measureHost(poll: HostPoll, atMs: number, memory: CounterMemory, wanted: ReadonlySet<string>): { host: Measured[]; processes: Map<string, Measured[]> } {
+  const host: Measured[] = [];
+  const rate = (key: string, value: number, bits: 32 | 64): number | undefined => {
+    const now = { atMs, value };
+    const result = counterRate(memory.get(key), now, bits);
+    memory.set(key, now);
+    return result;
+  };
+  const loads = poll.processorLoads;
+  if (loads.length) {
+    host.push({ metric: "cpu.used", instance: "", unit: "%", value: loads.reduce((sum, load) => sum + load, 0) / loads.length });
+    if (loads.length > 1) loads.forEach((load, core) => host.push({ metric: "cpu.core.used", instance: String(core), unit: "%", value: load }));
+  }
+  const ram = poll.storage.find((row) => row.type === "ram");
+  if (ram && ram.sizeBytes > 0) {
+    // Linux agents count buffers and caches as used and list them as rows of their own.
+    const lent = poll.storage.filter((row) => row.type === "other" && /buffers|cached/i.test(row.label)).reduce((sum, row) => sum + row.usedBytes, 0);
+    host.push({ metric: "memory.used", instance: "", unit: "%", value: (Math.max(0, ram.usedBytes - lent) / ram.sizeBytes) * 100 });
+  }
+  for (const disk of poll.storage)
+    if (disk.type === "disk" && disk.sizeBytes > 0) host.push({ metric: "disk.used", instance: disk.label, unit: "%", value: (disk.usedBytes / disk.sizeBytes) * 100 });
+  for (const port of poll.interfaces) {
+    const incoming = rate(`in ${port.name}`, port.inOctets, 64);
+    const outgoing = rate(`out ${port.name}`, port.outOctets, 64);
+    const errors = rate(`err ${port.name}`, port.errors, 32);
+    if (incoming !== undefined) host.push({ metric: "net.in", instance: port.name, unit: "bit/s", value: incoming * 8 });
+    if (outgoing !== undefined) host.push({ metric: "net.out", instance: port.name, unit: "bit/s", value: outgoing * 8 });
+    if (errors !== undefined) host.push({ metric: "net.errors", instance: port.name, unit: "1/s", value: errors });
+  }
+  const processes = new Map<string, Measured[]>();
+  for (const process of poll.processes) {
+    if (!wanted.has(process.name)) continue;
+    const list: Measured[] = [{ metric: "process.memory", instance: "", unit: "By", value: process.memoryBytes }];
+    const used = rate(`cpu ${process.name}`, process.cpuHundredths, 32);
+    if (used !== undefined) list.push({ metric: "process.cpu", instance: "", unit: "%", value: used });
+    processes.set(process.name, list);
+  }
+  return { host, processes };
+}

@@ -1,0 +1,49 @@
+/** Units as the Unified Code for Units of Measure writes them, as far as the kits use them. */
+export type Unit = "%" | "By" | "bit/s" | "1/s" | "ms" | "s" | "1" | "1/h" | "1/min" | "0/1";
+
+const BINARY = ["B", "KiB", "MiB", "GiB", "TiB", "PiB"] as const;
+const DECIMAL = ["", "k", "M", "G", "T"] as const;
+
+function scaled(value: number, base: number, names: readonly string[]): [number, string] {
+  let step = 0;
+  let rest = Math.abs(value);
+  while (rest >= base && step < names.length - 1) {
+    rest /= base;
+    step++;
+  }
+  return [Math.sign(value) * rest, names[step] ?? ""];
+}
+
+const digits = (value: number) => (Math.abs(value) >= 100 ? 0 : Math.abs(value) >= 10 ? 1 : 2);
+const trimmed = (value: number, most = digits(value)) => String(Number(value.toFixed(most)));
+
+/** A value with its unit, rounded for people: "91.3 %", "3.4 GiB", "12 Mbit/s". */
+export function formatValue(value: number | null | undefined, unit: string): string {
+  if (value === null || value === undefined || !Number.isFinite(value)) return "no data";
+  switch (unit) {
+    case "%":
+      return `${value.toFixed(Math.abs(value) >= 99.95 ? 0 : 1)} %`;
+    case "By": {
+      const [number, name] = scaled(value, 1024, BINARY);
+      return `${trimmed(number)} ${name}`;
+    }
+    case "bit/s": {
+      const [number, name] = scaled(value, 1000, DECIMAL);
+      return `${trimmed(number)} ${name}bit/s`;
+    }
+    case "1/h":
+      return `${trimmed(value, value >= 10 ? 0 : 1)} an hour`;
+    case "1/min":
+      return `${trimmed(value, value >= 10 ? 0 : 1)} a minute`;
+    case "1/s":
+      return `${trimmed(value)} /s`;
+    case "ms":
+      return value >= 1000 ? `${trimmed(value / 1000)} s` : `${trimmed(value)} ms`;
+    case "0/1":
+      return value >= 0.5 ? "yes" : "no";
+    case "1":
+      return trimmed(value, Math.abs(value) >= 10 ? 0 : 2);
+    default:
+      return `${trimmed(value)} ${unit}`;
+  }
+}

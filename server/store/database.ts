@@ -1,0 +1,74 @@
+import { readdirSync, readFileSync } from "node:fs";
+import { join } from "node:path";
+import Database from "better-sqlite3";
+import { addressToNumber } from "#core/discovery/ranges";
+
+export type Db = Database.Database;
+
+/** Something a person can put right; its message is a sentence for them. */
+export class PersonError extends Error {
+  override name = "PersonError";
+}
+
+/** Opens the store. The one writer makes and migrates it; readers wait for nothing and cannot write. */
+export function openStore(file: string, mode: "writer" | "reader"): Db {
+  const db = new Database(file, { readonly: mode === "reader", timeout: 5000 });
+  if (mode === "writer") {
+    db.pragma("journal_mode = WAL");
+    db.pragma("synchronous = NORMAL");
+    db.pragma("wal_autocheckpoint = 4000");
+  }
+  db.pragma("foreign_keys = ON");
+  db.pragma("cache_size = -16000");
+  db.pragma("temp_store = MEMORY");
+  db.function("address_number", { deterministic: true }, (text) => addressToNumber(String(text ?? "")) ?? -1);
+  return db;
+}
+
+/**
+ * Applies the numbered migrations that the store does not have yet, each in a transaction of its own.
+ * A store made by a later version is refused.
+ */
+export function migrate(db: Db, folder: string): void {
+  const files = readdirSync(folder)
+    .filter((name) => /^\d{4}_.+\.sql$/.test(name))
+    .sort();
+  const done = db.pragma("user_version", { simple: true }) as number;
+  if (done > files.length) throw new PersonError("The store was made by a later version of Holotaxis. Start that version, or begin anew with --fresh.");
+  files.slice(done).forEach((name, index) => {
+    const sql = readFileSync(join(folder, name), "utf8");
+    db.transaction(() => {
+      db.exec(sql);
+      db.pragma(`user_version = ${done + index + 1}`);
+    })();
+  });
+}
+
+const statements = new WeakMap<Db, Map<string, Database.Statement<unknown[], unknown>>>();
+
+/** The prepared statement of a text, prepared once for each connection. */
+export function prepared<Row = unknown>(db: Db, sql: string): Database.Statement<unknown[], Row> {
+  let own = statements.get(db);
+  if (!own) statements.set(db, (own = new Map()));
+  let statement = own.get(sql);
+  if (!statement) own.set(sql, (statement = db.prepare(sql)));
+  return statement as Database.Statement<unknown[], Row>;
+}
+
+/** A sentence for trouble that comes from the disk or the store, or undefined for other errors. */
+export function storeTrouble(error: unknown): string | undefined {
+  const code = (error as { code?: string } | undefined)?.code ?? "";
+  if (code === "SQLITE_FULL" || code === "ENOSPC") return "The disk is full, so nothing new can be kept. Free some space; Holotaxis goes on by itself.";
+  if (code.startsWith("SQLITE_READONLY") || code === "EROFS") return "The store cannot be written to. Check the rights of the data folder.";
+  if (code.startsWith("SQLITE_IOERR")) return "The disk answered with an error. Check it; what was kept before is safe.";
+  if (code === "SQLITE_CORRUPT" || code === "SQLITE_NOTADB") return "The store file is damaged. Put a copy of it back, or begin anew with --fresh.";
+  return undefined;
+}
+
+export function readMeta(db: Db, key: string): string | undefined {
+  return prepared<{ value: string }>(db, "SELECT value FROM meta WHERE key = ?").get(key)?.value;
+}
+
+export function writeMeta(db: Db, key: string, value: string): void {
+  prepared(db, "INSERT INTO meta (key, value) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value").run(key, value);
+}

@@ -1,0 +1,273 @@
+import type { Known } from "#core/discovery/reconcile";
+import type { SystemSighting } from "#core/discovery/sighting";
+import type { RelationType } from "#core/kinds";
+import type { Severity } from "#core/alarms/severity";
+import { prepared, type Db } from "./database";
+
+export interface ComponentRow {
+  id: number;
+  kind: string;
+  name: string;
+  site: string;
+  source_id: number | null;
+  host_id: number | null;
+  address: string | null;
+  reason: string;
+  last_seen_at: number;
+  valid_from: number;
+  valid_to: number | null;
+}
+
+export interface NewComponent {
+  kind: string;
+  name: string;
+  site: string;
+  sourceId: number;
+  hostId: number | null;
+  address: string | null;
+  reason: string;
+  keys: string[];
+  facts: Record<string, string>;
+}
+
+/** Columns of a row that was valid at the instant bound twice. */
+const VALID_AT = "valid_from <= ? AND (valid_to IS NULL OR valid_to > ?)";
+
+// --- writing ---------------------------------------------------------------------------------------------------------
+
+export function insertComponent(db: Db, component: NewComponent, atMs: number): number {
+  const { lastInsertRowid } = prepared(
+    db,
+    "INSERT INTO component (kind, name, site, source_id, host_id, address, reason, last_seen_at, valid_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+  ).run(component.kind, component.name, component.site, component.sourceId, component.hostId, component.address, component.reason, atMs, atMs);
+  const id = Number(lastInsertRowid);
+  addKeys(db, id, component.keys);
+  for (const [name, value] of Object.entries(component.facts)) writeFact(db, id, name, value, atMs);
+  return id;
+}
+
+export function addKeys(db: Db, id: number, keys: readonly string[]): void {
+  const insert = prepared(db, "INSERT INTO component_key (key, component_id) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET component_id = excluded.component_id");
+  for (const key of keys) insert.run(key, id);
+}
+
+/** Sets a fact from an instant on; the value before is kept with the time it ended. */
+export function writeFact(db: Db, id: number, name: string, value: string | undefined, atMs: number): void {
+  const now = prepared<{ value: string }>(db, "SELECT value FROM fact WHERE component_id = ? AND name = ? AND valid_to IS NULL").get(id, name);
+  if (now?.value === value) return;
+  if (now) prepared(db, "UPDATE fact SET valid_to = ? WHERE component_id = ? AND name = ? AND valid_to IS NULL").run(atMs, id, name);
+  if (value !== undefined)
+    prepared(db, "INSERT INTO fact (component_id, name, value, valid_from) VALUES (?, ?, ?, ?) ON CONFLICT DO UPDATE SET value = excluded.value, valid_to = NULL").run(id, name, value, atMs);
+}
+
+export function markSeen(db: Db, id: number, atMs: number, kind: string, name: string, address: string | null): void {
+  prepared(db, "UPDATE component SET last_seen_at = ?, missed = 0, valid_to = NULL, kind = ?, name = ?, address = coalesce(?, address) WHERE id = ?").run(atMs, kind, name, address, id);
+}
+
+export function touchSeen(db: Db, id: number, atMs: number): void {
+  prepared(db, "UPDATE component SET last_seen_at = ? WHERE id = ?").run(atMs, id);
+}
+
+/** Counts one more sweep that did not see it and returns how many that makes in a row. */
+export function markMissed(db: Db, id: number): number {
+  return (prepared<{ missed: number }>(db, "UPDATE component SET missed = missed + 1 WHERE id = ? RETURNING missed").get(id)?.missed ?? 0);
+}
+
+export function retireComponent(db: Db, id: number, atMs: number): void {
+  prepared(db, "UPDATE component SET valid_to = ? WHERE id = ? AND valid_to IS NULL").run(atMs, id);
+  prepared(db, "UPDATE relation SET valid_to = ? WHERE (from_id = ? OR to_id = ?) AND valid_to IS NULL").run(atMs, id, id);
+  prepared(db, "UPDATE member SET valid_to = ? WHERE component_id = ? AND valid_to IS NULL").run(atMs, id);
+}
+
+export function writeInventory(db: Db, id: number, data: SystemSighting, atMs: number): void {
+  const text = JSON.stringify(data);
+  const now = prepared<{ data: string }>(db, "SELECT data FROM inventory WHERE component_id = ? AND valid_to IS NULL").get(id);
+  if (now?.data === text) return;
+  prepared(db, "UPDATE inventory SET valid_to = ? WHERE component_id = ? AND valid_to IS NULL").run(atMs, id);
+  prepared(db, "INSERT OR REPLACE INTO inventory (component_id, valid_from, data) VALUES (?, ?, ?)").run(id, atMs, text);
+}
+
+export interface RelationSeen {
+  type: RelationType;
+  fromId: number;
+  toId: number;
+  detail: string;
+  connections: number;
+  seenBy: string;
+}
+
+/** Notes a relation as seen; returns its id and whether it is new. */
+export function seeRelation(db: Db, relation: RelationSeen, atMs: number): { id: number; isNew: boolean } {
+  const known = prepared<{ id: number }>(db, "SELECT id FROM relation WHERE type = ? AND from_id = ? AND to_id = ? AND detail = ? AND valid_to IS NULL").get(
+    relation.type,
+    relation.fromId,
+    relation.toId,
+    relation.detail,
+  );
+  if (known) {
+    prepared(db, "UPDATE relation SET last_seen_at = ?, connections = ?, seen_by = ?, missed = 0 WHERE id = ?").run(atMs, relation.connections, relation.seenBy, known.id);
+    return { id: known.id, isNew: false };
+  }
+  const { lastInsertRowid } = prepared(
+    db,
+    "INSERT INTO relation (type, from_id, to_id, detail, connections, seen_by, last_seen_at, valid_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+  ).run(relation.type, relation.fromId, relation.toId, relation.detail, relation.connections, relation.seenBy, atMs, atMs);
+  return { id: Number(lastInsertRowid), isNew: true };
+}
+
+/** Relations between the given components that this sweep did not see: closed at the second miss in a row. Returns the closed ones. */
+export function missRelations(db: Db, lookedAt: ReadonlySet<number>, seen: ReadonlySet<number>, atMs: number): RelationRow[] {
+  const closed: RelationRow[] = [];
+  for (const row of currentRelations(db)) {
+    if (seen.has(row.id) || !lookedAt.has(row.from_id) || !lookedAt.has(row.to_id)) continue;
+    const missed = prepared<{ missed: number }>(db, "UPDATE relation SET missed = missed + 1 WHERE id = ? RETURNING missed").get(row.id)?.missed ?? 0;
+    if (missed < 2) continue;
+    prepared(db, "UPDATE relation SET valid_to = ? WHERE id = ?").run(atMs, row.id);
+    closed.push(row);
+  }
+  return closed;
+}
+
+// --- reading ---------------------------------------------------------------------------------------------------------
+
+export interface RelationRow {
+  id: number;
+  type: RelationType;
+  from_id: number;
+  to_id: number;
+  detail: string;
+  connections: number;
+  seen_by: string;
+  valid_from: number;
+  valid_to: number | null;
+}
+
+const RELATION = "SELECT id, type, from_id, to_id, detail, connections, seen_by, valid_from, valid_to FROM relation";
+
+export function currentRelations(db: Db): RelationRow[] {
+  return prepared<RelationRow>(db, `${RELATION} WHERE valid_to IS NULL`).all();
+}
+
+export function relationsAt(db: Db, atMs: number): RelationRow[] {
+  return prepared<RelationRow>(db, `${RELATION} WHERE ${VALID_AT}`).all(atMs, atMs);
+}
+
+export function knownComponents(db: Db): Known[] {
+  const keys = new Map<number, string[]>();
+  for (const row of prepared<{ key: string; component_id: number }>(db, "SELECT key, component_id FROM component_key").all())
+    keys.set(row.component_id, [...(keys.get(row.component_id) ?? []), row.key]);
+  const facts = new Map<number, Record<string, string>>();
+  for (const row of prepared<{ component_id: number; name: string; value: string }>(db, "SELECT component_id, name, value FROM fact WHERE valid_to IS NULL").all()) {
+    const own = facts.get(row.component_id) ?? {};
+    own[row.name] = row.value;
+    facts.set(row.component_id, own);
+  }
+  return prepared<ComponentRow>(db, "SELECT * FROM component")
+    .all()
+    .map((row) => ({ id: row.id, kind: row.kind, name: row.name, keys: keys.get(row.id) ?? [], facts: facts.get(row.id) ?? {}, retired: row.valid_to !== null }));
+}
+
+export function currentComponents(db: Db): ComponentRow[] {
+  return prepared<ComponentRow>(db, "SELECT * FROM component WHERE valid_to IS NULL").all();
+}
+
+export function componentsAt(db: Db, atMs: number): ComponentRow[] {
+  return prepared<ComponentRow>(db, `SELECT * FROM component WHERE ${VALID_AT}`).all(atMs, atMs);
+}
+
+export function componentById(db: Db, id: number): ComponentRow | undefined {
+  return prepared<ComponentRow>(db, "SELECT * FROM component WHERE id = ?").get(id);
+}
+
+export function partsOfHost(db: Db, hostId: number, atMs: number): ComponentRow[] {
+  return prepared<ComponentRow>(db, `SELECT * FROM component WHERE host_id = ? AND ${VALID_AT} ORDER BY name`).all(hostId, atMs, atMs);
+}
+
+export interface FactRow {
+  name: string;
+  value: string;
+  valid_from: number;
+}
+
+export function factsAt(db: Db, id: number, atMs: number): FactRow[] {
+  return prepared<FactRow>(db, `SELECT name, value, valid_from FROM fact WHERE component_id = ? AND ${VALID_AT} ORDER BY name`).all(id, atMs, atMs);
+}
+
+export function inventoryAt(db: Db, id: number, atMs: number): SystemSighting | undefined {
+  const row = prepared<{ data: string }>(db, `SELECT data FROM inventory WHERE component_id = ? AND ${VALID_AT}`).get(id, atMs, atMs);
+  return row && (JSON.parse(row.data) as SystemSighting);
+}
+
+export interface EstateRow {
+  id: number;
+  name: string;
+  kind: string;
+  site: string;
+  address: string | null;
+  lastSeenAt: number;
+  severity: Severity;
+  services: string | null;
+}
+
+export interface EstateQuestion {
+  atMs: number;
+  search: string;
+  kind: string;
+  site: string;
+  health: string;
+  sort: "name" | "kind" | "site" | "address" | "lastSeenAt" | "severity";
+  descending: boolean;
+  page: number;
+  pageSize: number;
+}
+
+const SORTED_BY: Readonly<Record<EstateQuestion["sort"], string>> = {
+  name: "c.name",
+  kind: "c.kind",
+  site: "c.site",
+  // Dotted addresses sort by their numbers, not as text; openStore registers the function.
+  address: "address_number(c.address)",
+  lastSeenAt: "c.last_seen_at",
+  severity: "CASE coalesce(h.severity, 'cleared') WHEN 'critical' THEN 5 WHEN 'major' THEN 4 WHEN 'minor' THEN 3 WHEN 'warning' THEN 2 WHEN 'indeterminate' THEN 1 ELSE 0 END",
+};
+
+/** One page of the estate as it was at an instant, with how many fit the filter. */
+export function listEstate(db: Db, question: EstateQuestion): { rows: EstateRow[]; total: number } {
+  const where = ["c.valid_from <= ?", "(c.valid_to IS NULL OR c.valid_to > ?)"];
+  const values: (string | number)[] = [question.atMs, question.atMs];
+  if (question.search) {
+    where.push("(c.name LIKE ? ESCAPE '\\' OR c.address LIKE ? ESCAPE '\\')");
+    const pattern = `%${question.search.replaceAll(/[\\%_]/g, (sign) => `\\${sign}`)}%`;
+    values.push(pattern, pattern);
+  }
+  if (question.kind) {
+    where.push(question.kind.endsWith(".*") ? "c.kind LIKE ?" : "c.kind = ?");
+    values.push(question.kind.endsWith(".*") ? `${question.kind.slice(0, -1)}%` : question.kind);
+  }
+  if (question.site) {
+    where.push("c.site = ?");
+    values.push(question.site);
+  }
+  if (question.health === "unwell") where.push("coalesce(h.severity, 'cleared') <> 'cleared'");
+  else if (question.health === "well") where.push("coalesce(h.severity, 'cleared') = 'cleared'");
+  const from = `FROM component c
+    LEFT JOIN health h ON h.subject = 'component' AND h.subject_id = c.id AND h.valid_from <= ? AND (h.valid_to IS NULL OR h.valid_to > ?)
+    WHERE ${where.join(" AND ")}`;
+  const bound = [question.atMs, question.atMs, ...values];
+  const total = prepared<{ total: number }>(db, `SELECT count(*) AS total ${from}`).get(...bound)?.total ?? 0;
+  const rows = prepared<EstateRow>(
+    db,
+    `SELECT c.id, c.name, c.kind, c.site, c.address, c.last_seen_at AS lastSeenAt, coalesce(h.severity, 'cleared') AS severity,
+       (SELECT group_concat(s.name, ', ') FROM member m JOIN service s ON s.id = m.service_id
+         WHERE m.component_id = c.id AND m.valid_from <= ? AND (m.valid_to IS NULL OR m.valid_to > ?)) AS services
+     ${from} ORDER BY ${SORTED_BY[question.sort]} ${question.descending ? "DESC" : "ASC"}, c.name, c.id LIMIT ? OFFSET ?`,
+  ).all(question.atMs, question.atMs, ...bound, question.pageSize, question.page * question.pageSize);
+  return { rows, total };
+}
+
+export function estateFacets(db: Db, atMs: number): { kinds: { kind: string; count: number }[]; sites: { site: string; count: number }[] } {
+  return {
+    kinds: prepared<{ kind: string; count: number }>(db, `SELECT kind, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY kind ORDER BY kind`).all(atMs, atMs),
+    sites: prepared<{ site: string; count: number }>(db, `SELECT site, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY site ORDER BY site`).all(atMs, atMs),
+  };
+}

@@ -1,0 +1,118 @@
+import { createServer, type Server } from "node:http";
+import { z } from "zod";
+import type { ClockSetting } from "#core/time/clock";
+import type { EstateModel } from "./model";
+
+export interface ControlOptions {
+  port: number;
+  now: () => number;
+  setClock: (setting: ClockSetting) => void;
+  /** Called after a drill changed what runs. */
+  onEffect: () => void;
+}
+
+const clockBody = z.strictObject({ baseMs: z.number(), machineMs: z.number(), pace: z.number().min(0).max(1000) });
+const feedQuery = z.object({ from: z.coerce.number(), to: z.coerce.number(), step: z.coerce.number().min(1000) });
+
+/**
+ * The stand-ins' own door, on 127.0.0.1: the clock, the drills, and the feed of what polls would have read in a span of
+ * the past. It asks for a header that no web page can send across sites.
+ */
+export function startControl(estate: EstateModel, options: ControlOptions): Promise<Server> {
+  const server = createServer(async (request, response) => {
+    const send = (status: number, body: unknown) => {
+      response.statusCode = status;
+      response.setHeader("Content-Type", "application/json");
+      response.end(JSON.stringify(body));
+    };
+    try {
+      if (request.headers["x-standin-control"] !== "1") return send(403, { problem: "This door is for Holotaxis only." });
+      const url = new URL(request.url ?? "/", "http://127.0.0.1");
+      const [, area, id, action] = url.pathname.split("/");
+      if (request.method === "GET" && area === "drills") return send(200, listDrills(estate, options.now()));
+      if (request.method === "POST" && area === "drills" && id) {
+        const at = options.now();
+        const done = action === "stop" ? estate.stopDrill(id, at) : estate.startDrill(id, at) !== undefined;
+        options.onEffect();
+        return done ? send(200, { at }) : send(409, { problem: action === "stop" ? "That drill is not running." : "That drill is running already or does not exist." });
+      }
+      if (request.method === "POST" && area === "clock") {
+        options.setClock(clockBody.parse(JSON.parse(await readBody(request))));
+        return send(200, {});
+      }
+      if (request.method === "GET" && area === "feed") {
+        const query = feedQuery.parse(Object.fromEntries(url.searchParams));
+        response.setHeader("Content-Type", "application/x-ndjson");
+        await writeFeed(estate, query, response);
+        return;
+      }
+      send(404, { problem: "There is no such thing here." });
+    } catch (error) {
+      send(400, { problem: error instanceof Error ? error.message : "The request cannot be read." });
+    }
+  });
+  return new Promise((resolve, reject) => {
+    server.once("error", reject);
+    server.listen(options.port, "127.0.0.1", () => resolve(server));
+  });
+}
+
+async function readBody(request: AsyncIterable<Buffer>): Promise<string> {
+  let text = "";
+  for await (const part of request) {
+    text += part.toString("utf8");
+    if (text.length > 10_000) throw new RangeError("The request is too large.");
+  }
+  return text;
+}
+
+function listDrills(estate: EstateModel, at: number) {
+  return estate.scenario.faults.map((fault) => ({
+    id: fault.id,
+    title: fault.title,
+    story: fault.story,
+    host: fault.host,
+    process: "process" in fault.effect ? fault.effect.process : undefined,
+    cause: fault.cause,
+    repair: fault.repair,
+    activeSinceMs: estate.activeSince(fault.id, at),
+  }));
+}
+
+/** One line of hosts and columns, then a line for each instant with a row for each host, null while it is silent. */
+async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof feedQuery>, response: NodeJS.WritableStream & { writableNeedDrain?: boolean }): Promise<void> {
+  const write = async (line: unknown) => {
+    if (!response.write(`${JSON.stringify(line)}\n`)) await new Promise((resolve) => response.once("drain", resolve));
+  };
+  await write({
+    hosts: estate.hosts.map((host) => {
+      const poll = host.poll(from);
+      return {
+        address: host.address,
+        cores: poll.processorLoads.length,
+        storage: poll.storage.map(({ label, type, sizeBytes }) => ({ label, type, sizeBytes })),
+        interfaces: poll.interfaces.map((row) => row.name),
+        processes: host.processes.map((process) => process.spec.name),
+      };
+    }),
+    figures: estate.scenario.figures.map((figure) => ({ address: estate.host(figure.host)?.address, port: figure.port, metric: figure.metric })),
+  });
+  for (let at = from; at < to; at += step) {
+    await write({
+      at,
+      rows: estate.hosts.map((host) => {
+        if (!host.isUp(at)) return null;
+        const poll = host.poll(at);
+        const row: (number | null)[] = [...poll.processorLoads, ...poll.storage.map((one) => one.usedBytes)];
+        for (const one of poll.interfaces) row.push(one.inOctets, one.outOctets, one.errors);
+        for (const process of host.processes) {
+          const used = poll.processes.find((one) => one.name === process.spec.name);
+          row.push(used?.memoryBytes ?? null, used?.cpuHundredths ?? null);
+        }
+        return row;
+      }),
+      figures: estate.scenario.figures.map((figure) => estate.figure(figure.metric, at) ?? null),
+    });
+  }
+  response.end();
+}

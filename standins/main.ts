@@ -1,0 +1,106 @@
+import { existsSync, readFileSync, writeFileSync } from "node:fs";
+import { parseArgs } from "node:util";
+import ssh2 from "ssh2";
+import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
+import { startControl } from "./control";
+import { EstateModel } from "./model";
+import { readScenario, scaleScenario } from "./scenario";
+import { startAgent } from "./snmp-agent";
+import { startSshServer } from "./ssh-server";
+import { HostListeners } from "./tcp-listeners";
+
+const { values } = parseArgs({
+  options: {
+    scenario: { type: "string" },
+    control: { type: "string", default: "7071" },
+    keys: { type: "string" },
+    "demo-key": { type: "string" },
+    anchor: { type: "string" },
+    base: { type: "string" },
+    machine: { type: "string" },
+    pace: { type: "string", default: "1" },
+    scale: { type: "string" },
+  },
+});
+
+function stop(message: string): never {
+  process.stderr.write(`${message}\n`);
+  process.exit(2);
+}
+
+if (!values.scenario || !values["demo-key"] || !values.keys) stop("The stand-ins need --scenario, --keys and --demo-key.");
+
+let json: unknown;
+try {
+  json = JSON.parse(readFileSync(values.scenario, "utf8"));
+} catch (error) {
+  stop(`The scenario ${values.scenario} cannot be read: ${error instanceof Error ? error.message : error}`);
+}
+const read = readScenario(json);
+if (!read.ok) stop(`The scenario ${values.scenario} has ${read.problems.length} ${read.problems.length === 1 ? "problem" : "problems"}:\n${read.problems.map((one) => `  - ${one}`).join("\n")}`);
+const scenario = values.scale ? scaleScenario(read.scenario, Math.min(2000, Number(values.scale))) : read.scenario;
+
+let clock: ClockSetting = { baseMs: Number(values.base ?? Date.now()), machineMs: Number(values.machine ?? Date.now()), pace: Number(values.pace) };
+const now = () => readClock(clock, Date.now());
+const estate = new EstateModel(scenario, Number(values.anchor ?? now()));
+
+/** Host keys stay the same from one start to the next, as those of real hosts do. */
+function hostKeys(file: string): (name: string) => string {
+  const known: Record<string, string> = existsSync(file) ? JSON.parse(readFileSync(file, "utf8")) : {};
+  const before = Object.keys(known).length;
+  for (const host of estate.hosts) known[host.name] ??= ssh2.utils.generateKeyPairSync("ed25519").private;
+  if (Object.keys(known).length !== before) writeFileSync(file, JSON.stringify(known), { mode: 0o600 });
+  return (name) => known[name] as string;
+}
+
+const keyOf = hostKeys(values.keys);
+const demoKey = readFileSync(values["demo-key"], "utf8");
+const listeners = new Map(estate.hosts.map((host) => [host, new HostListeners(estate, host, now)]));
+
+async function followAll(): Promise<void> {
+  for (const one of listeners.values()) await one.follow();
+}
+
+try {
+  for (const host of estate.hosts) {
+    await startAgent(host, scenario.snmpPort, now);
+    if (host.role.system === "linux")
+      await startSshServer(estate, host, {
+        port: scenario.sshPort,
+        hostKey: keyOf(host.name),
+        demoKey,
+        now,
+        sleep: (ms) => new Promise((resolve) => setTimeout(resolve, machineSpanMs(clock, ms))),
+        onEffect: (changed) => void listeners.get(changed)?.follow(),
+      });
+  }
+  await followAll();
+  await startControl(estate, {
+    port: Number(values.control),
+    now,
+    setClock: (setting) => {
+      clock = setting;
+      void followAll();
+    },
+    onEffect: () => void followAll(),
+  });
+} catch (error) {
+  const code = (error as NodeJS.ErrnoException).code;
+  if (code === "EADDRINUSE")
+    stop(`The stand-ins cannot listen: ${(error as NodeJS.ErrnoException & { address?: string; port?: number }).address}:${(error as { port?: number }).port} is in use. Another demo is probably running; stop it first.`);
+  throw error;
+}
+
+// Past and planned faults begin and end by themselves.
+const pulse = setInterval(() => void followAll(), 1000);
+process.send?.({ ready: true, hosts: estate.hosts.length });
+process.stdout.write(`stand-ins ready: ${estate.hosts.length} hosts of ${scenario.name}\n`);
+
+function leave(): void {
+  clearInterval(pulse);
+  for (const one of listeners.values()) one.close();
+  process.exit(0);
+}
+process.on("SIGTERM", leave);
+process.on("SIGINT", leave);
+process.on("disconnect", leave);

@@ -1,0 +1,208 @@
+import { z } from "zod";
+import { parseRanges, inSpans } from "#core/discovery/ranges";
+import { parseDurationMs } from "#core/time/windows";
+
+const name = z.string().regex(/^[a-z][a-z0-9-]{0,40}$/, "use small letters, digits and hyphens, starting with a letter");
+const duration = z.string().refine((text) => parseDurationMs(text) !== undefined, "write an ISO 8601 duration such as P2DT3H or PT40M");
+const share = z.number().min(0).max(1);
+
+const rhythm = z.union([
+  z.strictObject({
+    /** Level of each hour of the day, UTC, 24 numbers. */
+    hours: z.array(share).length(24),
+    /** Factor of each weekday, Monday first. */
+    weekdays: z.array(share).length(7),
+  }),
+  z.strictObject({ tide: z.strictObject({ periodHours: z.number().min(1).max(100), depth: share }) }),
+]);
+
+const listener = z.strictObject({
+  port: z.number().int().min(1024).max(65_535),
+  /** What the port says: an HTTP answer, a line on connecting, or nothing until it is spoken to. */
+  speaks: z.enum(["http", "banner", "silent"]),
+  title: z.string().max(80).optional(),
+  banner: z.string().max(120).optional(),
+});
+
+const talk = z.strictObject({
+  /** Role whose hosts are called. */
+  role: name,
+  process: z.string().min(1).max(40),
+  connections: z.number().int().min(1).max(50).default(2),
+  /** All hosts of the role, or only those at the same site (all of them where the site has none). */
+  reach: z.enum(["all", "same-site"]).default("all"),
+});
+
+const processSchema = z.strictObject({
+  name: z.string().regex(/^[a-z][a-z0-9-]{0,30}$/),
+  version: z.string().max(20).default("1.0.0"),
+  parameters: z.string().max(120).default(""),
+  memoryMiB: z.number().min(1).max(1_000_000),
+  /** Share of one core at full rhythm. */
+  cpu: z.number().min(0).max(64).default(0.2),
+  listens: z.array(listener).max(10).default([]),
+  talksTo: z.array(talk).max(20).default([]),
+});
+
+const role = z.strictObject({
+  system: z.enum(["linux", "switch"]),
+  rhythm: name,
+  cores: z.number().int().min(1).max(128),
+  memoryGiB: z.number().min(0.1).max(4096),
+  /** Percent of processor at no rhythm and at full rhythm. */
+  cpu: z.tuple([z.number().min(0).max(100), z.number().min(0).max(100)]),
+  disks: z.array(z.strictObject({ mount: z.string().min(1).max(40), sizeGiB: z.number().min(1), usedPercent: z.number().min(0).max(99) })).max(10).default([]),
+  /** Megabits a second at full rhythm on the first interface. */
+  trafficMbps: z.number().min(0).max(100_000).default(20),
+  processes: z.array(processSchema).max(30).default([]),
+});
+
+const host = z.strictObject({
+  name,
+  role: name,
+  site: name,
+  address: z.string(),
+  /** How long before the present it was put in; always there when left out. */
+  since: duration.optional(),
+});
+
+const figure = z.strictObject({
+  /** OpenMetrics name. */
+  metric: z.string().regex(/^[a-z_][a-z0-9_]{2,60}$/),
+  help: z.string().max(120),
+  host: name,
+  port: z.number().int(),
+  rhythm: name,
+  low: z.number(),
+  high: z.number(),
+  /** Share of the value that it wanders by. */
+  wander: share.default(0.06),
+});
+
+const effect = z.discriminatedUnion("type", [
+  z.strictObject({ type: z.literal("memory-leak"), process: z.string(), toPercent: z.number().min(1).max(99), riseSeconds: z.number().min(1) }),
+  z.strictObject({ type: z.literal("disk-fill"), mount: z.string(), toPercent: z.number().min(1).max(100), riseSeconds: z.number().min(1) }),
+  z.strictObject({ type: z.literal("cpu-runaway"), process: z.string(), toPercent: z.number().min(1).max(100), riseSeconds: z.number().min(1) }),
+  z.strictObject({ type: z.literal("power-loss") }),
+]);
+
+const fault = z.strictObject({
+  id: name,
+  title: z.string().min(1).max(80),
+  story: z.string().min(1).max(400),
+  host: name,
+  effect,
+  /** A business figure that suffers, and what it is multiplied by at full effect. */
+  figure: z.strictObject({ metric: z.string(), factor: z.number().min(0).max(100) }).optional(),
+  /** The known answer. */
+  cause: z.string().min(1).max(200),
+  repair: z.string().min(1).max(200),
+});
+
+const past = z.strictObject({ fault: name, host: name.optional(), before: duration, lasts: duration });
+const upgrade = z.strictObject({ host: name, process: z.string(), version: z.string().max(20), before: duration });
+
+export const scenarioSchema = z.strictObject({
+  name: z.string().min(1).max(80),
+  seed: z.number().int(),
+  snmpPort: z.number().int().min(1024).max(65_535),
+  sshPort: z.number().int().min(1024).max(65_535),
+  sites: z.array(z.strictObject({ id: name, name: z.string().max(60), network: z.string(), community: z.string().min(1).max(60), contact: z.string().max(80) })).min(1).max(50),
+  rhythms: z.record(name, rhythm),
+  roles: z.record(name, role),
+  hosts: z.array(host).min(1).max(5000),
+  figures: z.array(figure).max(100).default([]),
+  faults: z.array(fault).max(100).default([]),
+  past: z.array(past).max(200).default([]),
+  upgrades: z.array(upgrade).max(200).default([]),
+});
+
+export type Scenario = z.infer<typeof scenarioSchema>;
+export type ScenarioRole = Scenario["roles"][string];
+export type ScenarioProcess = ScenarioRole["processes"][number];
+export type ScenarioListener = ScenarioProcess["listens"][number];
+export type ScenarioFault = Scenario["faults"][number];
+export type Rhythm = Scenario["rhythms"][string];
+
+export type ScenarioResult = { ok: true; scenario: Scenario } | { ok: false; problems: string[] };
+
+/** Reads a scenario from parsed JSON: first its shape, then every reference in it. Each problem is a sentence with its place. */
+export function readScenario(json: unknown): ScenarioResult {
+  const parsed = scenarioSchema.safeParse(json);
+  if (!parsed.success)
+    return { ok: false, problems: parsed.error.issues.slice(0, 20).map((issue) => `${issue.path.join(".") || "the file"}: ${issue.message}.`) };
+  const problems = danglingReferences(parsed.data);
+  return problems.length ? { ok: false, problems: problems.slice(0, 20) } : { ok: true, scenario: parsed.data };
+}
+
+function danglingReferences(scenario: Scenario): string[] {
+  const problems: string[] = [];
+  const hosts = new Map(scenario.hosts.map((one) => [one.name, one]));
+  const sites = new Map(scenario.sites.map((site) => [site.id, site]));
+  const faults = new Map(scenario.faults.map((one) => [one.id, one]));
+  const metrics = new Set(scenario.figures.map((one) => one.metric));
+  const missing = (place: string, what: string, id: string, known: Iterable<string>) => {
+    const list = [...known];
+    problems.push(`${place}: there is no ${what} “${id}”. Known are ${list.slice(0, 8).join(", ")}${list.length > 8 ? " and more" : ""}.`);
+  };
+  if (hosts.size !== scenario.hosts.length) problems.push("hosts: two hosts have the same name. Give each its own.");
+  const addresses = new Set<string>();
+  for (const [id, one] of Object.entries(scenario.roles)) {
+    if (!(one.rhythm in scenario.rhythms)) missing(`roles.${id}.rhythm`, "rhythm", one.rhythm, Object.keys(scenario.rhythms));
+    for (const process of one.processes)
+      for (const target of process.talksTo) {
+        const called = scenario.roles[target.role];
+        if (!called) missing(`roles.${id}.${process.name}.talksTo`, "role", target.role, Object.keys(scenario.roles));
+        else {
+          const listening = called.processes.filter((other) => other.listens.length);
+          if (!listening.some((other) => other.name === target.process))
+            missing(`roles.${id}.${process.name}.talksTo`, `listening process in role ${target.role} named`, target.process, listening.map((other) => other.name));
+        }
+      }
+  }
+  for (const one of scenario.hosts) {
+    if (!(one.role in scenario.roles)) missing(`hosts.${one.name}.role`, "role", one.role, Object.keys(scenario.roles));
+    const site = sites.get(one.site);
+    if (!site) missing(`hosts.${one.name}.site`, "site", one.site, sites.keys());
+    else {
+      const network = parseRanges(site.network);
+      if (!network.ok) problems.push(`sites.${site.id}.network: ${network.problem}`);
+      else if (!inSpans(one.address, network.spans)) problems.push(`hosts.${one.name}.address: ${one.address} is not in ${site.network}, the network of ${site.name}.`);
+    }
+    if (!one.address.startsWith("127.")) problems.push(`hosts.${one.name}.address: stand-ins listen on loopback addresses (127.x.y.z) only.`);
+    if (addresses.has(one.address)) problems.push(`hosts.${one.name}.address: ${one.address} is used twice.`);
+    addresses.add(one.address);
+  }
+  scenario.figures.forEach((one) => {
+    if (!hosts.has(one.host)) missing(`figures.${one.metric}.host`, "host", one.host, hosts.keys());
+    if (!(one.rhythm in scenario.rhythms)) missing(`figures.${one.metric}.rhythm`, "rhythm", one.rhythm, Object.keys(scenario.rhythms));
+  });
+  for (const one of scenario.faults) {
+    const target = hosts.get(one.host);
+    if (!target) missing(`faults.${one.id}.host`, "host", one.host, hosts.keys());
+    const processes = (target && scenario.roles[target.role]?.processes.map((process) => process.name)) ?? [];
+    if ("process" in one.effect && target && !processes.includes(one.effect.process)) missing(`faults.${one.id}.effect.process`, `process on ${one.host} named`, one.effect.process, processes);
+    if (one.figure && !metrics.has(one.figure.metric)) missing(`faults.${one.id}.figure.metric`, "figure", one.figure.metric, metrics);
+  }
+  for (const one of scenario.past) {
+    if (!faults.has(one.fault)) missing("past", "fault", one.fault, faults.keys());
+    if (one.host && !hosts.has(one.host)) missing("past", "host", one.host, hosts.keys());
+  }
+  for (const one of scenario.upgrades) if (!hosts.has(one.host)) missing("upgrades", "host", one.host, hosts.keys());
+  return problems;
+}
+
+/**
+ * The same estate, larger: hosts are copied in turn, each copy with a name and a loopback address of its own outside
+ * the networks of the scenario, until there are `count`. Copies join the site and role of their model.
+ */
+export function scaleScenario(scenario: Scenario, count: number): Scenario {
+  const hosts = [...scenario.hosts];
+  const models = scenario.hosts.filter((one) => !one.since);
+  for (let index = 0; hosts.length < count; index++) {
+    const model = models[index % models.length] as Scenario["hosts"][number];
+    const copy = Math.floor(index / models.length) + 2;
+    hosts.push({ ...model, name: `${model.name}-x${copy}`, address: `127.${40 + Math.floor(index / 62_500)}.${Math.floor(index / 250) % 250}.${(index % 250) + 1}` });
+  }
+  return { ...scenario, hosts };
+}

@@ -1,0 +1,86 @@
+import { createServer as createHttpServer, type Server as HttpServer } from "node:http";
+import { createServer, type Server } from "node:net";
+import type { EstateModel, HostModel } from "./model";
+
+/** A set of listeners that follow what runs on a host: they open when a process starts and close when it stops. */
+export class HostListeners {
+  private readonly open = new Map<number, Server | HttpServer>();
+  private readonly sockets = new Set<{ destroy(): void }>();
+
+  constructor(
+    private readonly estate: EstateModel,
+    private readonly host: HostModel,
+    private readonly now: () => number,
+  ) {}
+
+  /** Opens and closes ports until they are what the model says. */
+  async follow(): Promise<void> {
+    const wanted = new Map(this.host.openListeners(this.now()).map((one) => [one.listens.port, one]));
+    for (const [port, server] of this.open)
+      if (!wanted.has(port)) {
+        this.open.delete(port);
+        server.close();
+        for (const socket of this.sockets) socket.destroy();
+      }
+    for (const [port, { process, listens }] of wanted) {
+      if (this.open.has(port)) continue;
+      const server =
+        listens.speaks === "http"
+          ? this.httpServer(process.spec.name, listens.title)
+          : createServer((socket) => {
+              socket.on("error", () => undefined);
+              socket.setTimeout(20_000, () => socket.destroy());
+              if (listens.speaks === "banner" && listens.banner) socket.write(`${listens.banner}\r\n`);
+              socket.on("data", () => undefined);
+            });
+      this.open.set(port, server);
+      server.on("connection", (socket) => {
+        this.sockets.add(socket);
+        socket.on("close", () => this.sockets.delete(socket));
+      });
+      await new Promise<void>((resolve, reject) => {
+        server.once("error", reject);
+        server.listen(port, this.host.address, resolve);
+      });
+      server.on("error", () => undefined);
+    }
+  }
+
+  private httpServer(processName: string, title: string | undefined): HttpServer {
+    return createHttpServer((request, response) => {
+      const process = this.host.process(processName);
+      const version = process ? this.host.versionOf(process, this.now()) : "0";
+      response.setHeader("Server", `${processName}/${version}`);
+      const path = (request.url ?? "/").split("?")[0];
+      if (path === "/metrics") {
+        response.setHeader("Content-Type", "application/openmetrics-text; version=1.0.0; charset=utf-8");
+        response.end(this.figures(request.socket.localPort ?? 0));
+      } else if (path === "/") {
+        response.setHeader("Content-Type", "text/html; charset=utf-8");
+        response.end(title ? `<!doctype html><html lang="en"><head><title>${title}</title></head><body><h1>${title}</h1></body></html>` : "ok");
+      } else {
+        response.statusCode = 404;
+        response.end("not found");
+      }
+    });
+  }
+
+  /** Business figures of this host's port in the OpenMetrics text format. */
+  private figures(port: number): string {
+    const at = this.now();
+    const lines: string[] = [];
+    for (const figure of this.estate.scenario.figures) {
+      if (figure.host !== this.host.name || figure.port !== port) continue;
+      const value = this.estate.figure(figure.metric, at);
+      if (value === undefined) continue;
+      lines.push(`# TYPE ${figure.metric} gauge`, `# HELP ${figure.metric} ${figure.help}`, `${figure.metric} ${value}`);
+    }
+    return `${lines.join("\n")}\n# EOF\n`;
+  }
+
+  close(): void {
+    for (const server of this.open.values()) server.close();
+    for (const socket of this.sockets) socket.destroy();
+    this.open.clear();
+  }
+}

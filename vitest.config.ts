@@ -1,0 +1,16 @@
+import { fileURLToPath } from "node:url";
+import { defineConfig } from "vitest/config";
+
+const room = (name: string) => fileURLToPath(new URL(`./${name}`, import.meta.url));
+
+export default defineConfig({
+  resolve: {
+    alias: { "~": room("app"), "#core": room("core"), "#server": room("server"), "#standins": room("standins") },
+  },
+  test: {
+    include: ["{core,server,standins,app,scripts}/**/*.test.ts", "tests/reference/**/*.test.ts", "tests/system/**/*.test.ts"],
+    testTimeout: 60_000,
+    hookTimeout: 60_000,
+    pool: "forks",
+  },
+});
