@@ -59,6 +59,20 @@ export function serviceExtents(services: readonly ServiceEntry[], edges: readonl
   });
 }
 
+/** Everything a component needs to work: what it reaches over `talks-to`, `runs-on` and `hosted-by`, itself left out. */
+export function reliedOn(start: number, edges: readonly Edge[]): Set<number> {
+  const next = outgoing(edges.filter((edge) => edge.type === "talks-to" || edge.type === "runs-on" || edge.type === "hosted-by"));
+  const seen = new Set<number>();
+  const waiting = [start];
+  while (waiting.length)
+    for (const { to } of next.get(waiting.pop() as number) ?? [])
+      if (to !== start && !seen.has(to)) {
+        seen.add(to);
+        waiting.push(to);
+      }
+  return seen;
+}
+
 /** Services that rely, directly or through others, on the given one. */
 export function reliantServices(service: number, reliesOn: ReadonlyMap<number, ReadonlySet<number>>): Set<number> {
   const result = new Set<number>();

@@ -72,3 +72,7 @@ export function readMeta(db: Db, key: string): string | undefined {
 export function writeMeta(db: Db, key: string, value: string): void {
   prepared(db, "INSERT INTO meta (key, value) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value").run(key, value);
 }
+
+export function deleteMeta(db: Db, key: string): void {
+  prepared(db, "DELETE FROM meta WHERE key = ?").run(key);
+}

@@ -1,0 +1,37 @@
+import type { ThresholdRule, ThresholdVerdict } from "../detection/threshold";
+import { formatValue } from "../units/format";
+
+/** How a metric is called in a sentence. */
+export const METRIC_NAMES: Readonly<Record<string, string>> = {
+  "cpu.used": "Processor use",
+  "cpu.core.used": "Use of processor core",
+  "memory.used": "Memory use",
+  "disk.used": "Disk use",
+  "net.in": "Traffic in",
+  "net.out": "Traffic out",
+  "net.errors": "Interface errors",
+  reachable: "Answer to polls",
+  response: "Response time of the agent",
+  "process.memory": "Memory of the process",
+  "process.cpu": "Processor use of the process",
+};
+
+export const metricName = (metric: string) => METRIC_NAMES[metric] ?? metric.replaceAll(/[._]/g, " ");
+
+/** "Disk use of /srv", "Memory use". */
+export function metricTitle(metric: string, instance: string): string {
+  if (!instance) return metricName(metric);
+  return metric === "cpu.core.used" ? `${metricName(metric)} ${instance}` : `${metricName(metric)} of ${instance}`;
+}
+
+/** The text of an alarm: what is measured, against which limit, over how many samples. */
+export function alarmText(rule: ThresholdRule, verdict: ThresholdVerdict, instance: string, unit: string): string {
+  if (rule.metric === "reachable") return `Does not answer polls: ${Math.round((1 - verdict.mean) * verdict.samples)} of the last ${verdict.samples} went unanswered`;
+  const over = verdict.samples > 1 ? `mean of ${verdict.samples} samples ` : "";
+  return `${metricTitle(rule.metric, instance)} ${over}${formatValue(verdict.mean, unit)}, ${rule.direction} the limit of ${formatValue(verdict.limit, unit)}`;
+}
+
+export function clearedText(rule: ThresholdRule, verdict: ThresholdVerdict, instance: string, unit: string): string {
+  if (rule.metric === "reachable") return "Answers polls again";
+  return `${metricTitle(rule.metric, instance)} is back in bounds: ${formatValue(verdict.mean, unit)}`;
+}

@@ -1,0 +1,106 @@
+import { createInterface } from "node:readline";
+import { Readable } from "node:stream";
+import { z } from "zod";
+import type { ClockSetting } from "#core/time/clock";
+import type { HostPoll } from "#core/telemetry/poll";
+
+const drillSchema = z.object({
+  id: z.string(),
+  title: z.string(),
+  story: z.string(),
+  host: z.string(),
+  process: z.string().optional(),
+  cause: z.string(),
+  repair: z.string(),
+  activeSinceMs: z.number().optional(),
+});
+export type Drill = z.infer<typeof drillSchema>;
+
+const headSchema = z.object({
+  hosts: z.array(
+    z.object({
+      address: z.string(),
+      cores: z.number().int(),
+      storage: z.array(z.object({ label: z.string(), type: z.enum(["ram", "virtual", "disk", "other"]), sizeBytes: z.number() })),
+      interfaces: z.array(z.string()),
+      processes: z.array(z.string()),
+    }),
+  ),
+  figures: z.array(z.object({ address: z.string().optional(), port: z.number(), metric: z.string() })),
+});
+
+/** What every poll of one past instant would have read. */
+export interface PastMoment {
+  atMs: number;
+  /** By address; null where a host was silent. */
+  polls: Map<string, HostPoll | null>;
+  figures: Map<string, number>;
+}
+
+/** Talks to the stand-ins' own door: drills, their clock, their past. Only the demo has one. */
+export class Standins {
+  constructor(private readonly url: string) {}
+
+  private call(path: string, init: RequestInit = {}): Promise<Response> {
+    return fetch(`${this.url}${path}`, { ...init, headers: { "x-standin-control": "1", "content-type": "application/json" } });
+  }
+
+  async drills(): Promise<Drill[]> {
+    return z.array(drillSchema).parse(await (await this.call("/drills", { signal: AbortSignal.timeout(3000) })).json());
+  }
+
+  /** @returns a sentence when it could not be done */
+  async drill(id: string, action: "start" | "stop"): Promise<string | undefined> {
+    const response = await this.call(`/drills/${encodeURIComponent(id)}/${action}`, { method: "POST", signal: AbortSignal.timeout(3000) });
+    if (response.ok) return undefined;
+    return z.object({ problem: z.string() }).parse(await response.json()).problem;
+  }
+
+  async setClock(setting: ClockSetting): Promise<void> {
+    await this.call("/clock", { method: "POST", body: JSON.stringify(setting), signal: AbortSignal.timeout(5000) });
+  }
+
+  /** The past from one instant up to another, a moment at a time. */
+  async *past(fromMs: number, toMs: number, stepMs: number): AsyncGenerator<PastMoment> {
+    const response = await this.call(`/feed?from=${fromMs}&to=${toMs}&step=${stepMs}`);
+    if (!response.ok || !response.body) throw new Error(`The stand-ins' past cannot be read: ${response.status}.`);
+    const lines = createInterface({ input: Readable.fromWeb(response.body as never), crlfDelay: Number.POSITIVE_INFINITY });
+    let head: z.infer<typeof headSchema> | undefined;
+    for await (const line of lines) {
+      const json: unknown = JSON.parse(line);
+      if (!head) {
+        head = headSchema.parse(json);
+        continue;
+      }
+      // Millions of numbers follow from our own stand-ins; their form is fixed by the head.
+      const { at, rows, figures } = json as { at: number; rows: (number[] | null)[]; figures: (number | null)[] };
+      const polls = new Map<string, HostPoll | null>();
+      for (let index = 0; index < head.hosts.length; index++) {
+        const host = head.hosts[index] as (typeof head.hosts)[number];
+        const row = rows[index];
+        polls.set(host.address, row ? unpack(host, row) : null);
+      }
+      const values = new Map<string, number>();
+      head.figures.forEach((figure, index) => {
+        const value = figures[index];
+        if (value !== null && value !== undefined) values.set(figure.metric, value);
+      });
+      yield { atMs: at, polls, figures: values };
+    }
+  }
+}
+
+function unpack(host: z.infer<typeof headSchema>["hosts"][number], row: readonly (number | null)[]): HostPoll {
+  let place = 0;
+  const next = () => row[place++] as number;
+  const processorLoads = Array.from({ length: host.cores }, next);
+  const storage = host.storage.map((one) => ({ label: one.label, type: one.type, usedBytes: next(), sizeBytes: one.sizeBytes }));
+  const interfaces = host.interfaces.map((name) => ({ name, inOctets: next(), outOctets: next(), errors: next(), up: true }));
+  const processes: HostPoll["processes"] = [];
+  for (const name of host.processes) {
+    const memoryBytes = row[place++];
+    const cpuHundredths = row[place++];
+    if (memoryBytes !== null && memoryBytes !== undefined) processes.push({ name, memoryBytes, cpuHundredths: cpuHundredths ?? 0 });
+  }
+  return { processorLoads, storage, interfaces, processes };
+}

@@ -1,0 +1,492 @@
+import { readFileSync } from "node:fs";
+import { severityRank } from "#core/alarms/severity";
+import { parsePorts, parseRanges } from "#core/discovery/ranges";
+import type { AddressSighting } from "#core/discovery/sighting";
+import { kindMatches } from "#core/detection/threshold";
+import { checkArguments } from "#core/remediation/runbook";
+import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
+import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { readProcesses, type SnmpTarget } from "../collectors/snmp";
+import { Standins, type Drill } from "../collectors/standins";
+import { sweepAddresses, type SweepCounts } from "../collectors/sweeper";
+import { takeInSightings } from "../intake/discovery";
+import { Secrets } from "../secrets";
+import { migrationsFolder, secretFile, setupSchema, storeFile, type Settings, type SourceInput } from "../settings";
+import { acknowledgeAlarm, alarmById, listRules, offerRule, updateRule, writeSnapshot } from "../store/alarms";
+import { insertChange } from "../store/changes";
+import { deleteMeta, migrate, openStore, PersonError, readMeta, storeTrouble, writeMeta, type Db } from "../store/database";
+import { componentById, currentComponents, factsAt, touchSeen } from "../store/estate";
+import { attachEvidence, pinEvidence, removeEvidence, type NewEvidence } from "../store/evidence";
+import { incidentById, noteIncident, takeIncident } from "../store/incidents";
+import { endInterruptedRuns, runbookById, runningOn, saveRunbook } from "../store/runs";
+import { listServices, saveService } from "../store/services";
+import { newestSampleMs } from "../store/signals";
+import { endInterruptedSweeps, endSweep, insertSource, insertSweep, listSources, runningSweep, sourceById, sourceNamed, updateSource, updateSweep } from "../store/sweeps";
+import type { LiveEvent } from "./events";
+import { correlate } from "./correlator";
+import { readKits } from "./kits";
+import { Judge, type AlarmEvent } from "./judge";
+import { Poller } from "./poller";
+import { Recorder } from "./recorder";
+import { Runner } from "./runner";
+import { refreshHealth, refreshServices, servicesByComponent } from "./topology";
+
+/** Clock time between two ticks. */
+const TICK_MS = 5_000;
+/** Distance of history's polls. */
+const HISTORY_STEP_MS = 5 * MINUTE_MS;
+
+/** The heart of the server: the store's one writer, the sweeps, polls, ticks and runs. Lives on a worker thread. */
+export class Engine {
+  readonly db: Db;
+  private readonly secrets: Secrets;
+  private clock: ClockSetting;
+  private readonly recorder: Recorder;
+  private readonly judge: Judge;
+  private readonly poller: Poller;
+  private readonly runner: Runner;
+  private readonly standins: Standins | undefined;
+  private kindOf = new Map<number, string>();
+  private nameOf = new Map<number, string>();
+  private servicesOf = new Map<number, { id: number; name: string }[]>();
+  private readonly sweeps = new Map<number, AbortController>();
+  private readonly seen = new Map<number, number>();
+  private stopping = false;
+  private loop: Promise<void> | undefined;
+  private trouble: string | null = null;
+  /** Alarms of history whose process tables are still to be read. */
+  private inFastMotion = false;
+
+  constructor(
+    private readonly settings: Settings,
+    private readonly emit: (event: LiveEvent) => void,
+  ) {
+    this.db = openStore(storeFile(settings), "writer");
+    migrate(this.db, migrationsFolder(settings));
+    this.secrets = new Secrets(secretFile(settings));
+    this.clock = settings.clock;
+    const newest = newestSampleMs(this.db);
+    if (newest !== undefined && newest > this.now() + HOUR_MS)
+      throw new PersonError(
+        `The store holds data up to ${new Date(newest).toISOString()}, but the clock would start at ${new Date(this.now()).toISOString()}. Start with a later --now, or begin anew with --fresh.`,
+      );
+    this.standins = settings.standins ? new Standins(settings.standins) : undefined;
+    endInterruptedSweeps(this.db, this.now());
+    endInterruptedRuns(this.db, this.now());
+    this.loadKits();
+    this.recorder = new Recorder(this.db);
+    this.judge = new Judge(this.db, (id) => this.kindOf.get(id));
+    this.poller = new Poller(this.db, this.secrets, this.recorder, (id) => this.seen.set(id, this.now()));
+    this.runner = new Runner({
+      db: this.db,
+      recorder: this.recorder,
+      now: () => this.now(),
+      sleep: (ms, signal) => this.sleep(ms, signal),
+      machineMs: (ms) => machineSpanMs(this.clock, ms),
+      sshUser: settings.sshUser,
+      sshKey: settings.sshKeyFile ? readFileSync(settings.sshKeyFile, "utf8") : undefined,
+      defaultSshPort: 22,
+      tell: (id) => this.emit({ topic: "run", id }),
+    });
+    this.reload();
+  }
+
+  now(): number {
+    return readClock(this.clock, Date.now());
+  }
+
+  private sleep(ms: number, signal?: AbortSignal): Promise<void> {
+    return new Promise((resolve) => {
+      if (signal?.aborted) return resolve();
+      const done = () => {
+        clearTimeout(timer);
+        signal?.removeEventListener("abort", done);
+        resolve();
+      };
+      const timer = setTimeout(done, machineSpanMs(this.clock, ms));
+      signal?.addEventListener("abort", done);
+    });
+  }
+
+  private loadKits(): void {
+    for (const kit of readKits(this.settings.root)) {
+      for (const rule of kit.rules)
+        offerRule(this.db, { ...rule, kind: kit.kind, memoryMs: rule.memoryMinutes * MINUTE_MS, enabled: true, limits: [...rule.limits].sort((a, b) => severityRank(b.severity) - severityRank(a.severity)) });
+      for (const runbook of kit.runbooks) saveRunbook(this.db, runbook, this.now());
+    }
+  }
+
+  /** Takes up what changed in the estate: names, kinds, memberships, what is polled. */
+  private reload(): void {
+    const components = currentComponents(this.db);
+    this.kindOf = new Map(components.map((row) => [row.id, row.kind]));
+    this.nameOf = new Map(components.map((row) => [row.id, row.name]));
+    this.servicesOf = servicesByComponent(this.db, this.now());
+    this.poller.reload(this.now());
+  }
+
+  // --- first start -----------------------------------------------------------------------------------------------------
+
+  /**
+   * Prepares a new store: takes the set-up file in and, where there are stand-ins with a past, lives through that past in
+   * fast motion: real sweeps with the stand-ins' clock turned back, then every poll through intake and engine.
+   */
+  async prepare(onProgress: (text: string) => void): Promise<void> {
+    if (readMeta(this.db, "prepared")) return;
+    if (readMeta(this.db, "preparing")) throw new PersonError("The first start was cut off before the store was ready. Start again with --fresh.");
+    writeMeta(this.db, "preparing", "1");
+    const presentMs = this.now();
+    const history = this.standins ? this.settings.historyMs : 0;
+    const live = this.clock;
+    if (this.standins && history > 0) await this.setClock({ baseMs: presentMs - history, machineMs: Date.now(), pace: 0 });
+    if (this.settings.setup) this.takeSetup(this.settings.setup);
+    if (this.standins && history > 0) {
+      await this.liveThroughPast(presentMs - history, presentMs, onProgress);
+      await this.setClock({ ...live, baseMs: readClock(live, Date.now()), machineMs: Date.now() });
+      this.reload();
+      for (const host of this.poller.hosts.values()) host.nextMs = this.now() + ((host.id * 7919) % host.everyMs);
+    }
+    this.db.transaction(() => {
+      writeMeta(this.db, "prepared", String(presentMs));
+      deleteMeta(this.db, "preparing");
+    })();
+  }
+
+  private async setClock(setting: ClockSetting): Promise<void> {
+    this.clock = setting;
+    await this.standins?.setClock(setting);
+  }
+
+  private takeSetup(file: string): void {
+    const parsed = setupSchema.safeParse(JSON.parse(readFileSync(file, "utf8")));
+    if (!parsed.success) throw new PersonError(`The set-up file ${file} cannot be used: ${parsed.error.issues.map((issue) => `${issue.path.join(".")}: ${issue.message}`).join("; ")}`);
+    this.db.transaction(() => {
+      writeMeta(this.db, "organisation", parsed.data.organisation);
+      for (const source of parsed.data.sources) insertSource(this.db, source, this.secrets.seal(source.community), this.now());
+      for (const service of parsed.data.services) saveService(this.db, service, this.now());
+    })();
+  }
+
+  private async liveThroughPast(fromMs: number, toMs: number, onProgress: (text: string) => void): Promise<void> {
+    const standins = this.standins as Standins;
+    this.inFastMotion = true;
+    // The estate is swept when it is first met, and again on three later days, as a team would.
+    const sweepAt = [fromMs, toMs - 6 * DAY_MS + 2 * HOUR_MS, toMs - DAY_MS + 2 * HOUR_MS].filter((at) => at >= fromMs && at < toMs);
+    for (let index = 0; index < sweepAt.length; index++) {
+      const at = sweepAt[index] as number;
+      await this.setClock({ baseMs: at, machineMs: Date.now(), pace: 0 });
+      onProgress(`sweeping the estate as of ${new Date(at).toISOString().slice(0, 16)}Z`);
+      for (const source of listSources(this.db)) await this.startSweep(source.id, "first start", true);
+      const until = sweepAt[index + 1] ?? toMs;
+      const byAddress = new Map([...this.poller.hosts.values()].map((host) => [host.target.address, host]));
+      const figures = new Map(listServices(this.db).flatMap((service) => (service.figure ? [[service.figure.metric, { id: service.id, figure: service.figure }] as const] : [])));
+      let told = 0;
+      let pending: AlarmEvent[] = [];
+      this.db.exec("BEGIN");
+      for await (const moment of standins.past(at + HISTORY_STEP_MS, until, HISTORY_STEP_MS)) {
+        this.clock = { baseMs: moment.atMs, machineMs: Date.now(), pace: 0 };
+        for (const [address, poll] of moment.polls) {
+          const host = byAddress.get(address);
+          if (!host) continue;
+          if (poll) this.poller.take(host, poll, moment.atMs, undefined);
+          else this.poller.takeSilence(host.id, moment.atMs);
+        }
+        for (const [metric, value] of moment.figures) {
+          const one = figures.get(metric);
+          if (one) this.poller.takeFigure(one.id, one.figure, value, moment.atMs);
+        }
+        pending = this.judgeFresh();
+        this.recorder.flush(true);
+        if (pending.some((event) => event.what === "raised" || event.what === "worse")) {
+          // Other connections must see the alarm before its process table is read with the stand-ins' clock turned to it.
+          this.db.exec("COMMIT");
+          await standins.setClock(this.clock);
+          await this.takeSnapshots(pending);
+          this.db.exec("BEGIN");
+        }
+        const day = Math.floor((moment.atMs - fromMs) / DAY_MS);
+        if (day > told) {
+          told = day;
+          onProgress(`lived through ${day} of ${Math.round((toMs - fromMs) / DAY_MS)} days`);
+        }
+      }
+      this.recorder.flush();
+      this.writeSeen();
+      this.db.exec("COMMIT");
+    }
+    this.inFastMotion = false;
+  }
+
+  // --- the tick --------------------------------------------------------------------------------------------------------
+
+  start(): void {
+    this.loop = this.run();
+  }
+
+  private async run(): Promise<void> {
+    while (!this.stopping) {
+      const started = this.now();
+      void this.poller.pollDue(() => this.now());
+      this.tick();
+      await this.sleep(Math.max(200, TICK_MS - (this.now() - started)));
+    }
+  }
+
+  /** One tick: judge the new samples, correlate, write everything, tell open pages. Trouble with the disk is said, not fatal. */
+  tick(): void {
+    const samples = this.recorder.fresh.length;
+    try {
+      let events: AlarmEvent[] = [];
+      this.db.transaction(() => {
+        events = this.judgeFresh();
+        this.recorder.flush();
+        this.writeSeen();
+      })();
+      if (this.trouble) {
+        this.trouble = null;
+        this.emit({ topic: "trouble", message: null });
+      }
+      const atMs = this.now();
+      this.emit({ topic: "tick", atMs, samples });
+      if (events.length) this.emit({ topic: "alarms", atMs });
+      void this.takeSnapshots(events);
+    } catch (error) {
+      const message = storeTrouble(error);
+      if (!message) throw error;
+      if (message !== this.trouble) {
+        this.trouble = message;
+        this.emit({ topic: "trouble", message });
+      }
+    }
+  }
+
+  private judgeFresh(): AlarmEvent[] {
+    const events = this.judge.judge(this.recorder.takeFresh());
+    if (events.length) this.follow(events);
+    return events;
+  }
+
+  private follow(events: readonly AlarmEvent[]): void {
+    const atMs = events.at(-1)?.atMs as number;
+    refreshHealth(this.db, new Set(events.map((event) => event.componentId)), this.servicesOf, atMs);
+    const incidents = correlate(this.db, events, { servicesOf: (id) => this.servicesOf.get(id) ?? [], componentName: (id) => this.nameOf.get(id) ?? `component ${id}` });
+    if (!this.inFastMotion) for (const incident of incidents) this.emit({ topic: "incident", id: incident.incidentId, what: incident.what });
+  }
+
+  private writeSeen(): void {
+    for (const [id, atMs] of this.seen) touchSeen(this.db, id, atMs);
+    this.seen.clear();
+  }
+
+  /** Reads the process table of every host whose alarm was just raised or got worse: the top ten at that moment. */
+  private async takeSnapshots(events: readonly AlarmEvent[]): Promise<void> {
+    for (const event of events) {
+      const host = this.poller.hosts.get(event.componentId);
+      if ((event.what !== "raised" && event.what !== "worse") || !host || host.processes.size === 0 || event.metric === "reachable") continue;
+      await this.snapshot(event.alarmId, event.componentId, host.target);
+    }
+  }
+
+  private async snapshot(alarmId: number, componentId: number, target: SnmpTarget): Promise<void> {
+    const memoryBytes = Number(factsAt(this.db, componentId, this.now()).find((fact) => fact.name === "memory bytes")?.value ?? 0);
+    try {
+      const processes = await readProcesses(target);
+      if (this.stopping) return;
+      const top = [...processes].sort((a, b) => b.memoryBytes - a.memoryBytes).slice(0, 25);
+      writeSnapshot(this.db, alarmId, this.now(), memoryBytes, top, null);
+    } catch (error) {
+      if (this.stopping) return;
+      writeSnapshot(this.db, alarmId, this.now(), memoryBytes, [], `The process table could not be read: ${error instanceof Error ? error.message : error}`);
+    }
+    this.emit({ topic: "alarms", atMs: this.now() });
+  }
+
+  // --- what people do --------------------------------------------------------------------------------------------------
+
+  saveSource(id: number | undefined, fields: SourceInput, by: string): number {
+    const twin = sourceNamed(this.db, fields.name);
+    if (twin && twin.id !== id) throw new PersonError(`There is a source called “${fields.name}” already. Choose another name, or edit that one.`);
+    const spans = parseRanges(fields.ranges);
+    if (!spans.ok) throw new PersonError(spans.problem);
+    const changed = this.db.transaction(() => {
+      if (id === undefined) {
+        if (!fields.community) throw new PersonError("Give the SNMP community, or write a hyphen if these addresses have none.");
+        const made = insertSource(this.db, fields, this.secrets.seal(fields.community), this.now());
+        insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: `Source ${fields.name} was added`, by });
+        return made;
+      }
+      if (!sourceById(this.db, id)) throw new PersonError("That source does not exist any more.");
+      updateSource(this.db, id, fields, fields.community ? this.secrets.seal(fields.community) : undefined);
+      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: `Source ${fields.name} was changed`, by });
+      return id;
+    })();
+    this.poller.reload(this.now());
+    return changed;
+  }
+
+  /** Starts a sweep and returns its id at once, or waits for its end when asked to. */
+  async startSweep(sourceId: number, by: string, wait = false): Promise<number> {
+    const source = sourceById(this.db, sourceId);
+    if (!source) throw new PersonError("That source does not exist any more.");
+    if (runningSweep(this.db, sourceId)) throw new PersonError(`A sweep of ${source.name} is under way already. Watch it, or stop it first.`);
+    const ranges = parseRanges(source.ranges);
+    const ports = parsePorts(source.ports);
+    if (!ranges.ok) throw new PersonError(ranges.problem);
+    if (!ports.ok) throw new PersonError(ports.problem);
+    const id = insertSweep(this.db, sourceId, by, ranges.count, this.now());
+    const abort = new AbortController();
+    this.sweeps.set(id, abort);
+    this.emit({ topic: "sweep", id, state: "running" });
+    const work = this.sweep(id, sourceId, ranges.spans, ports.ports, abort.signal).finally(() => this.sweeps.delete(id));
+    if (wait) await work;
+    return id;
+  }
+
+  private async sweep(id: number, sourceId: number, spans: { first: number; last: number }[], ports: number[], signal: AbortSignal): Promise<void> {
+    const source = sourceById(this.db, sourceId);
+    if (!source) return;
+    const counts: SweepCounts = { tried: 0, answering: 0, recognised: 0, failed: 0 };
+    const sightings: AddressSighting[] = [];
+    const progress = setInterval(() => {
+      updateSweep(this.db, id, counts);
+      this.emit({ topic: "sweep", id, state: "running" });
+    }, 400);
+    try {
+      const community = this.secrets.open(source.community_sealed);
+      await sweepAddresses({ spans, ports, snmpPort: source.snmp_port, community }, counts, (sighting) => sightings.push(sighting), () => this.now(), signal);
+      const complete = !signal.aborted;
+      const taken = takeInSightings(this.db, id, source, spans, sightings, complete, this.now());
+      this.afterEstateChange(taken.retired);
+      updateSweep(this.db, id, counts);
+      const message = complete
+        ? counts.answering === 0
+          ? `Nothing answered on ${counts.tried} addresses. Check the range, and whether this machine can reach it.`
+          : null
+        : `Stopped by hand after ${counts.tried} addresses; what was found until then is kept.`;
+      endSweep(this.db, id, complete ? "done" : "stopped", message, this.now());
+    } catch (error) {
+      endSweep(this.db, id, "failed", storeTrouble(error) ?? `The sweep broke off: ${error instanceof Error ? error.message : error}`, this.now());
+    } finally {
+      clearInterval(progress);
+      this.emit({ topic: "sweep", id, state: "ended" });
+      this.emit({ topic: "estate", atMs: this.now() });
+    }
+  }
+
+  private afterEstateChange(retired: readonly number[]): void {
+    const atMs = this.now();
+    if (retired.length) {
+      const events = this.db.transaction(() => {
+        const cleared = retired.flatMap((id) => this.judge.clearComponent(id, "No longer watched", atMs));
+        if (cleared.length) this.follow(cleared);
+        return cleared;
+      })();
+      if (events.length) this.emit({ topic: "alarms", atMs });
+    }
+    refreshServices(this.db, atMs);
+    this.reload();
+  }
+
+  stopSweep(id: number): boolean {
+    const abort = this.sweeps.get(id);
+    abort?.abort();
+    return abort !== undefined;
+  }
+
+  startRun(request: { runbookId: number; componentId: number; incidentId: number | null; args: Record<string, string>; by: string }): number {
+    const runbook = runbookById(this.db, request.runbookId);
+    if (!runbook) throw new PersonError("That runbook does not exist.");
+    const target = componentById(this.db, request.componentId);
+    if (!target) throw new PersonError("Choose a component to run it on.");
+    if (!runbook.definition.kinds.some((pattern) => kindMatches(pattern, target.kind)))
+      throw new PersonError(`“${runbook.name}” is for ${runbook.definition.kinds.join(", ")}; ${target.name} is ${target.kind}. Choose another target.`);
+    const problem = checkArguments(runbook.definition, request.args);
+    if (problem) throw new PersonError(problem);
+    const busy = runningOn(this.db, target.id);
+    if (busy !== undefined) throw new PersonError(`Run ${busy} is under way on ${target.name}. Wait for its end, or stop it first.`);
+    if (request.incidentId !== null && !incidentById(this.db, request.incidentId)) throw new PersonError("That incident does not exist.");
+    return this.runner.start({ ...request, definition: runbook.definition });
+  }
+
+  stopRun(id: number): boolean {
+    return this.runner.stop(id);
+  }
+
+  takeIncident(id: number, by: string): void {
+    if (!incidentById(this.db, id)) throw new PersonError("That incident does not exist.");
+    this.db.transaction(() => {
+      takeIncident(this.db, id, by, this.now());
+      noteIncident(this.db, id, "taken", "Taken", by, this.now());
+    })();
+    this.emit({ topic: "incident", id, what: "changed" });
+  }
+
+  noteOnIncident(id: number, text: string, by: string): void {
+    if (!incidentById(this.db, id)) throw new PersonError("That incident does not exist.");
+    noteIncident(this.db, id, "note", text, by, this.now());
+    this.emit({ topic: "incident", id, what: "changed" });
+  }
+
+  acknowledge(alarmId: number, by: string): void {
+    if (!alarmById(this.db, alarmId)) throw new PersonError("That alarm does not exist.");
+    acknowledgeAlarm(this.db, alarmId, by, this.now());
+    this.emit({ topic: "alarms", atMs: this.now() });
+  }
+
+  pin(evidence: NewEvidence): number {
+    if (evidence.incident_id !== null && !incidentById(this.db, evidence.incident_id)) throw new PersonError("That incident does not exist.");
+    const id = pinEvidence(this.db, evidence, this.now());
+    if (evidence.incident_id !== null) {
+      noteIncident(this.db, evidence.incident_id, "evidence", `Pinned: ${evidence.title}`, evidence.pinned_by, this.now());
+      this.emit({ topic: "incident", id: evidence.incident_id, what: "changed" });
+    }
+    return id;
+  }
+
+  attachPins(incidentId: number, by: string): number {
+    if (!incidentById(this.db, incidentId)) throw new PersonError("That incident does not exist.");
+    const count = attachEvidence(this.db, by, incidentId);
+    if (count) noteIncident(this.db, incidentId, "evidence", `${count} pinned ${count === 1 ? "view" : "views"} attached`, by, this.now());
+    this.emit({ topic: "incident", id: incidentId, what: "changed" });
+    return count;
+  }
+
+  unpin(id: number): void {
+    removeEvidence(this.db, id);
+  }
+
+  saveRule(id: number, change: { limits: { severity: "critical" | "major" | "minor" | "warning" | "indeterminate"; value: number }[]; samples: number; hysteresis: number; enabled: boolean }, by: string): void {
+    const name = listRules(this.db).find((rule) => rule.id === id)?.name;
+    if (!name) throw new PersonError("That rule does not exist.");
+    this.db.transaction(() => {
+      updateRule(this.db, id, [...change.limits].sort((a, b) => severityRank(b.severity) - severityRank(a.severity)), change.samples, change.hysteresis, change.enabled);
+      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: `Rule “${name}” was changed`, by });
+    })();
+    this.judge.loadRules();
+  }
+
+  async drills(): Promise<Drill[] | null> {
+    return this.standins ? this.standins.drills() : null;
+  }
+
+  async drill(id: string, action: "start" | "stop"): Promise<void> {
+    if (!this.standins) throw new PersonError("Drills need the stand-in estate; this installation watches a real one.");
+    const problem = await this.standins.drill(id, action);
+    if (problem) throw new PersonError(problem);
+  }
+
+  /** Figures about the engine itself. */
+  itself() {
+    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRefused: this.recorder.refused, trouble: this.trouble };
+  }
+
+  /** Orderly end: no new work, everything written, the log folded into the store. */
+  async close(): Promise<void> {
+    this.stopping = true;
+    for (const abort of this.sweeps.values()) abort.abort();
+    this.runner.stopAll();
+    this.tick();
+    this.db.pragma("wal_checkpoint(TRUNCATE)");
+    this.db.close();
+  }
+}

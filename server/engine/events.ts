@@ -1,0 +1,9 @@
+/** What open pages are told; each names the subject that changed so that a page can decide to load anew. */
+export type LiveEvent =
+  | { topic: "tick"; atMs: number; samples: number }
+  | { topic: "alarms"; atMs: number }
+  | { topic: "incident"; id: number; what: string }
+  | { topic: "sweep"; id: number; state: string }
+  | { topic: "run"; id: number }
+  | { topic: "estate"; atMs: number }
+  | { topic: "trouble"; message: string | null };

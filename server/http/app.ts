@@ -1,0 +1,95 @@
+import { randomBytes, randomUUID } from "node:crypto";
+import { pathToFileURL } from "node:url";
+import { createRequestHandler } from "@react-router/express";
+import compression from "compression";
+import express, { type ErrorRequestHandler, type Express } from "express";
+import { rateLimit } from "express-rate-limit";
+import helmet from "helmet";
+import type { Logger } from "pino";
+import type { ServerBuild } from "react-router";
+import type { Holotaxis } from "./context";
+import type { LiveUpdates } from "./live";
+
+export interface AppOptions {
+  root: string;
+  clientFolder: string;
+  serverBuild: string;
+  log: Logger;
+  live: LiveUpdates;
+  /** Host headers that are answered; any when empty. A page of another site that points its name at us is refused. */
+  hostNames: string[];
+  holotaxis: Omit<Holotaxis, "nonce">;
+}
+
+const MOST_BODY = 262_144;
+
+/** The Express server round the pages: headers, limits, files, live updates, then React Router. */
+export async function makeApp(options: AppOptions): Promise<Express> {
+  const app = express();
+  app.disable("x-powered-by");
+  app.use((request, response, next) => {
+    if (options.hostNames.length && !options.hostNames.includes(request.headers.host ?? "")) {
+      response.status(421).type("text/plain").send("This address does not belong to Holotaxis. Open the address it printed at its start.");
+      return;
+    }
+    response.locals.nonce = randomBytes(16).toString("base64");
+    next();
+  });
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        useDefaults: false,
+        directives: {
+          defaultSrc: ["'none'"],
+          scriptSrc: ["'self'", (_request, response) => `'nonce-${(response as express.Response).locals.nonce as string}'`],
+          // The interface library writes style elements while it runs.
+          styleSrc: ["'self'", "'unsafe-inline'"],
+          imgSrc: ["'self'", "data:"],
+          fontSrc: ["'self'"],
+          connectSrc: ["'self'"],
+          manifestSrc: ["'self'"],
+          formAction: ["'self'"],
+          baseUri: ["'none'"],
+          frameAncestors: ["'none'"],
+        },
+      },
+      strictTransportSecurity: false,
+      referrerPolicy: { policy: "same-origin" },
+    }),
+  );
+  // A form of another site is refused by where it says it comes from, besides the same-site cookie.
+  app.use((request, response, next) => {
+    const site = request.headers["sec-fetch-site"];
+    if (request.method !== "GET" && request.method !== "HEAD" && site !== undefined && site !== "same-origin" && site !== "none") {
+      response.status(403).type("text/plain").send("Changes are taken from Holotaxis' own pages only.");
+      return;
+    }
+    if (Number(request.headers["content-length"] ?? 0) > MOST_BODY) {
+      response.status(413).type("text/plain").send("That is too much to take in at once; at most 256 KiB.");
+      return;
+    }
+    next();
+  });
+  app.get("/live", options.live.handle);
+  app.use(compression());
+  app.use("/assets", express.static(`${options.clientFolder}/assets`, { immutable: true, maxAge: "1y", fallthrough: false }));
+  app.use(express.static(options.clientFolder, { maxAge: "1h", index: false }));
+  app.use(rateLimit({ windowMs: 10_000, limit: 600, standardHeaders: "draft-7", legacyHeaders: false, message: "Too many requests in ten seconds. Wait a little." }));
+  const build = (await import(pathToFileURL(options.serverBuild).href)) as ServerBuild;
+  app.all(
+    "*splat",
+    createRequestHandler({ build, mode: "production", getLoadContext: (_request, response) => ({ ...options.holotaxis, nonce: response.locals.nonce as string }) as never }),
+  );
+  const onError: ErrorRequestHandler = (error, request, response, _next) => {
+    const status = (error as { status?: number }).status ?? 500;
+    if (status === 404) {
+      response.status(404).type("text/plain").send("There is no such file.");
+      return;
+    }
+    const reference = randomUUID().slice(0, 8);
+    options.log.error({ err: error, reference, path: request.path }, "a request failed");
+    if (!response.headersSent) response.status(500).type("text/plain").send(`Something went wrong. Its reference in the log is ${reference}.`);
+  };
+  app.use(onError);
+  return app;
+}

@@ -1,0 +1,23 @@
+import "react-router";
+import type { Answer, Asked, QuestionName } from "../pages/registry";
+import type { EngineClient } from "../threads/engine-client";
+
+/** What loaders and actions get of the server. */
+export interface Holotaxis {
+  /** Reads from the store, on a reading thread. */
+  ask<Name extends QuestionName>(name: Name, asked: Asked<Name>): Promise<Answer<Name>>;
+  /** Has the engine do something. */
+  tell: EngineClient["tell"];
+  now(): number;
+  /** Clock milliseconds in one machine millisecond. */
+  pace: number;
+  clockSet: boolean;
+  hasDrills: boolean;
+  root: string;
+  /** Nonce of this answer's content policy. */
+  nonce: string;
+}
+
+declare module "react-router" {
+  interface AppLoadContext extends Holotaxis {}
+}

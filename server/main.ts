@@ -1,0 +1,139 @@
+import { mkdirSync, statfsSync } from "node:fs";
+import { createServer } from "node:http";
+import { cpus } from "node:os";
+import { join, resolve } from "node:path";
+import { parseArgs } from "node:util";
+import pino from "pino";
+import { Piscina } from "piscina";
+import { readClock } from "#core/time/clock";
+import { DAY_MS, parseDurationMs, parseInstant } from "#core/time/windows";
+import { makeApp } from "./http/app";
+import { LiveUpdates } from "./http/live";
+import { storeFile, type Settings } from "./settings";
+import { PersonError } from "./store/database";
+import { EngineClient } from "./threads/engine-client";
+
+const { values } = parseArgs({
+  options: {
+    root: { type: "string", default: process.cwd() },
+    data: { type: "string", default: "data" },
+    host: { type: "string", default: "127.0.0.1" },
+    port: { type: "string", default: "7070" },
+    now: { type: "string" },
+    base: { type: "string" },
+    machine: { type: "string" },
+    pace: { type: "string", default: "1" },
+    standins: { type: "string" },
+    setup: { type: "string" },
+    history: { type: "string", default: "P14D" },
+    "ssh-user": { type: "string", default: "operator" },
+    "ssh-key": { type: "string" },
+  },
+});
+
+const log = pino({ level: process.env.LOG_LEVEL ?? "warn" }, pino.destination(2));
+
+function refuse(message: string): never {
+  process.stderr.write(`${message}\n`);
+  process.exit(2);
+}
+
+const port = Number(values.port);
+if (!Number.isInteger(port) || port < 1 || port > 65_535) refuse(`“${values.port}” is not a port. Use a whole number from 1 to 65535.`);
+const machineMs = Number(values.machine ?? Date.now());
+const baseMs = values.base ? Number(values.base) : values.now ? parseInstant(values.now) : machineMs;
+if (baseMs === undefined) refuse(`“${values.now}” is not an instant. Write it like 2026-03-17T10:00:00Z.`);
+const settings: Settings = {
+  root: resolve(values.root),
+  data: resolve(values.data),
+  host: values.host,
+  port,
+  clock: { baseMs, machineMs, pace: Number(values.pace) },
+  clockSet: values.base !== undefined || values.now !== undefined || values.pace !== "1",
+  ...(values.standins ? { standins: values.standins } : {}),
+  ...(values.setup ? { setup: resolve(values.setup) } : {}),
+  historyMs: parseDurationMs(values.history) ?? 14 * DAY_MS,
+  sshUser: values["ssh-user"],
+  ...(values["ssh-key"] ? { sshKeyFile: resolve(values["ssh-key"]) } : {}),
+};
+
+const started = Date.now();
+try {
+  mkdirSync(settings.data, { recursive: true, mode: 0o700 });
+} catch {
+  refuse(`The data folder ${settings.data} cannot be made. Choose another with --data.`);
+}
+const disk = statfsSync(settings.data);
+if (disk.bavail * disk.bsize < 200 * 1024 * 1024) refuse(`Under 200 MB are free where ${settings.data} lies. Free some space, or choose another folder with --data.`);
+
+const live = new LiveUpdates();
+// The port is taken before anything is prepared, so that a second start says so at once.
+const server = createServer();
+await new Promise<void>((done) => {
+  server.once("error", (error: NodeJS.ErrnoException) => {
+    refuse(
+      error.code === "EADDRINUSE"
+        ? `Port ${port} is in use on ${settings.host}: Holotaxis or something else runs there already. Stop it, or choose another with --port.`
+        : `Cannot listen on ${settings.host}:${port}: ${error.message}.`,
+    );
+  });
+  server.listen(port, settings.host, done);
+});
+
+const thread = (name: string) => new URL(`./${name}.js`, import.meta.url);
+const engine = new EngineClient(
+  thread("engine-thread"),
+  settings,
+  (event) => live.send(event),
+  (text) => process.stdout.write(`  ${text}\n`),
+  (error) => {
+    log.fatal({ err: error }, "the engine's thread died");
+    process.exit(1);
+  },
+);
+try {
+  await engine.ready;
+} catch (error) {
+  refuse(error instanceof PersonError ? error.message : String(error));
+}
+const readers = new Piscina({ filename: thread("reader").href, workerData: { file: storeFile(settings) }, minThreads: 1, maxThreads: Math.max(1, Math.min(3, cpus().length - 1)), maxQueue: 500 });
+const now = () => readClock(settings.clock, Date.now());
+
+const app = await makeApp({
+  root: settings.root,
+  clientFolder: join(settings.root, "build", "client"),
+  serverBuild: join(settings.root, "build", "server", "index.js"),
+  log,
+  live,
+  hostNames: settings.host === "127.0.0.1" ? [`127.0.0.1:${port}`, `localhost:${port}`] : [],
+  holotaxis: {
+    ask: (name, asked) => readers.run({ name, asked }),
+    tell: engine.tell,
+    now,
+    pace: settings.clock.pace,
+    clockSet: settings.clockSet,
+    hasDrills: settings.standins !== undefined,
+    root: settings.root,
+  },
+});
+server.on("request", app);
+server.requestTimeout = 30_000;
+server.headersTimeout = 10_000;
+process.stdout.write(`ready after ${((Date.now() - started) / 1000).toFixed(1)} s\n`);
+process.send?.({ ready: true });
+
+let leaving = false;
+async function leave(): Promise<void> {
+  if (leaving) return;
+  leaving = true;
+  server.close();
+  live.close();
+  server.closeIdleConnections();
+  await readers.close({ force: true }).catch(() => undefined);
+  await engine.close();
+  process.exit(0);
+}
+process.on("SIGTERM", () => void leave());
+process.on("SIGINT", () => void leave());
+process.on("disconnect", () => void leave());
+process.on("unhandledRejection", (error) => log.error({ err: error }, "a promise failed unheard"));

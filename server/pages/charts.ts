@@ -1,0 +1,122 @@
+import { metricTitle } from "#core/alarms/wording";
+import type { Severity } from "#core/alarms/severity";
+import { kindMatches, type Limit } from "#core/detection/threshold";
+import { toEnvelope, withGaps } from "#core/telemetry/envelope";
+import type { Samples } from "#core/telemetry/chunk";
+import { DAY_MS, HOUR_MS } from "#core/time/windows";
+import { alarmsOfComponent, listRules } from "../store/alarms";
+import { changesOf } from "../store/changes";
+import type { Db } from "../store/database";
+import { componentById } from "../store/estate";
+import { readSamples, type SeriesRow } from "../store/signals";
+
+export interface ChartMark {
+  atMs: number;
+  what: "alarm" | "change";
+  severity?: Severity;
+  text: string;
+}
+
+/** Everything a chart needs; points are [instant, minimum, mean, maximum], null where data is missing. */
+export interface ChartData {
+  seriesId: number;
+  title: string;
+  owner: string;
+  metric: string;
+  instance: string;
+  unit: string;
+  fromMs: number;
+  toMs: number;
+  points: [number, number | null, number | null, number | null][];
+  limits: Limit[];
+  marks: ChartMark[];
+  legend: { min: number | null; mean: number | null; max: number | null; last: number | null; count: number };
+}
+
+const round = (value: number): number | null => (Number.isFinite(value) ? Number(value.toPrecision(7)) : null);
+
+export function chartOf(db: Db, series: SeriesRow, fromMs: number, toMs: number, width = 240, owner?: string): ChartData {
+  const samples = readSamples(db, series.id, fromMs, toMs);
+  const component = series.component_id === null ? undefined : componentById(db, series.component_id);
+  const rule = component && listRules(db).find((one) => one.enabled && one.metric === series.metric && kindMatches(one.kind, component.kind));
+  return {
+    seriesId: series.id,
+    title: metricTitle(series.metric, series.instance),
+    owner: owner ?? component?.name ?? "",
+    metric: series.metric,
+    instance: series.instance,
+    unit: series.unit,
+    fromMs,
+    toMs,
+    points: withGaps(toEnvelope(samples, fromMs, toMs, width)).map((point) => [Math.round(point.atMs), round(point.min), round(point.mean), round(point.max)]),
+    limits: series.metric === "reachable" ? [] : (rule?.limits ?? []),
+    marks: component ? marksOf(db, component.id, fromMs, toMs) : [],
+    legend: summarise(samples),
+  };
+}
+
+function summarise({ values }: Samples): ChartData["legend"] {
+  let min = Number.POSITIVE_INFINITY;
+  let max = Number.NEGATIVE_INFINITY;
+  let sum = 0;
+  for (const value of values) {
+    if (value < min) min = value;
+    if (value > max) max = value;
+    sum += value;
+  }
+  const count = values.length;
+  return { min: round(min), mean: round(sum / count), max: round(max), last: count ? round(values[count - 1] as number) : null, count };
+}
+
+function marksOf(db: Db, componentId: number, fromMs: number, toMs: number): ChartMark[] {
+  const alarms = alarmsOfComponent(db, componentId, fromMs, toMs)
+    .filter((alarm) => alarm.raised_at >= fromMs)
+    .map((alarm): ChartMark => ({ atMs: alarm.raised_at, what: "alarm", severity: alarm.worst, text: alarm.text }));
+  const changes = changesOf(db, [componentId], fromMs, toMs, 50).map((change): ChartMark => ({ atMs: change.at, what: "change", text: change.summary }));
+  return [...alarms, ...changes];
+}
+
+/** Mean of each hour of the day so far, beside the mean of the same hours of the seven days before. */
+export interface DayVolume {
+  label: string;
+  unit: string;
+  hours: { hour: number; today: number | null; usual: number | null; before: number }[];
+}
+
+export function dayVolume(db: Db, series: SeriesRow, label: string, atMs: number): DayVolume {
+  const midnight = Math.floor(atMs / DAY_MS) * DAY_MS;
+  const samples = readSamples(db, series.id, midnight - 7 * DAY_MS, Math.min(atMs, midnight + DAY_MS));
+  const sums = new Map<string, { sum: number; count: number }>();
+  for (let index = 0; index < samples.times.length; index++) {
+    const at = samples.times[index] as number;
+    const key = `${Math.floor((at - midnight) / DAY_MS)}|${Math.floor((((at % DAY_MS) + DAY_MS) % DAY_MS) / HOUR_MS)}`;
+    const entry = sums.get(key) ?? { sum: 0, count: 0 };
+    entry.sum += samples.values[index] as number;
+    entry.count++;
+    sums.set(key, entry);
+  }
+  const meanOf = (day: number, hour: number) => {
+    const entry = sums.get(`${day}|${hour}`);
+    return entry && entry.count ? entry.sum / entry.count : undefined;
+  };
+  const hours = Array.from({ length: 24 }, (_, hour) => {
+    const before = [-7, -6, -5, -4, -3, -2, -1].map((day) => meanOf(day, hour)).filter((value): value is number => value !== undefined);
+    const today = meanOf(0, hour);
+    return { hour, today: today === undefined ? null : round(today), usual: before.length ? round(before.reduce((sum, value) => sum + value, 0) / before.length) : null, before: before.length };
+  });
+  return { label, unit: series.unit, hours };
+}
+
+/** Mean of a series in a quarter of an hour up to now at the same time of the seven days before; what is usual at this hour. */
+export function usualNow(db: Db, seriesId: number, atMs: number): number | null {
+  let sum = 0;
+  let count = 0;
+  for (let day = 1; day <= 7; day++) {
+    const samples = readSamples(db, seriesId, atMs - day * DAY_MS - 15 * 60_000, atMs - day * DAY_MS + 15 * 60_000);
+    for (const value of samples.values) {
+      sum += value;
+      count++;
+    }
+  }
+  return count ? round(sum / count) : null;
+}

@@ -1,0 +1,36 @@
+import { discoverPage, sourcePage, sweepPage } from "./discover";
+import { chartPage, componentPage, estatePage, findPage, servicePage } from "./estate";
+import { incidentList, incidentPage } from "./incidents";
+import { mapPage } from "./map";
+import { runbookPage, runbooksPage, runPage } from "./runbooks";
+import { rulesPage, servicesPage, storePage, trayPage } from "./setup";
+import { ribbon, watchPage } from "./watch";
+
+/** Every question a page can ask of the store. They are answered by the reading threads, never by the one that serves pages. */
+export const questions = {
+  watch: watchPage,
+  ribbon,
+  estate: estatePage,
+  component: componentPage,
+  chart: chartPage,
+  service: servicePage,
+  find: findPage,
+  map: mapPage,
+  incidents: incidentList,
+  incident: incidentPage,
+  discover: discoverPage,
+  sweep: sweepPage,
+  source: sourcePage,
+  runbooks: runbooksPage,
+  runbook: runbookPage,
+  run: runPage,
+  rules: rulesPage,
+  services: servicesPage,
+  store: storePage,
+  tray: trayPage,
+} as const;
+
+export type Questions = typeof questions;
+export type QuestionName = keyof Questions;
+export type Asked<Name extends QuestionName> = Parameters<Questions[Name]>[1];
+export type Answer<Name extends QuestionName> = ReturnType<Questions[Name]>;

@@ -1,0 +1,90 @@
+import { join } from "node:path";
+import { z } from "zod";
+import { parsePorts, parseRanges } from "#core/discovery/ranges";
+import { runbookSchema } from "#core/remediation/runbook";
+import type { ClockSetting } from "#core/time/clock";
+
+/** Where things are and how the process was started; handed to every thread. */
+export interface Settings {
+  /** Folder of the project: migrations, kits. */
+  root: string;
+  /** Folder of the store and the keys. */
+  data: string;
+  host: string;
+  port: number;
+  clock: ClockSetting;
+  /** Whether the clock was set by hand and so may differ from the machine's. */
+  clockSet: boolean;
+  /** The stand-ins' door; undefined on a real estate. */
+  standins?: string;
+  /** Description of sources and services taken in when the store is new. */
+  setup?: string;
+  /** How far back the stand-ins' history reaches, milliseconds. */
+  historyMs: number;
+  sshUser: string;
+  sshKeyFile?: string;
+}
+
+export const storeFile = (settings: Settings) => join(settings.data, "holotaxis.db");
+export const migrationsFolder = (settings: Settings) => join(settings.root, "server", "store", "migrations");
+export const secretFile = (settings: Settings) => join(settings.data, "secret.key");
+
+const ranges = z.string().superRefine((text, context) => {
+  const read = parseRanges(text);
+  if (!read.ok) context.addIssue({ code: "custom", message: read.problem });
+});
+const ports = z.string().superRefine((text, context) => {
+  const read = parsePorts(text);
+  if (!read.ok) context.addIssue({ code: "custom", message: read.problem });
+});
+
+/** Fields of a source as a form or a set-up file gives them. */
+export const sourceSchema = z.strictObject({
+  name: z.string().trim().min(1, "Give the source a name.").max(60, "A name has at most 60 characters."),
+  site: z.string().trim().min(1, "Say which site these addresses belong to.").max(60, "A site has at most 60 characters."),
+  ranges,
+  ports,
+  snmpPort: z.coerce.number("The SNMP port is a number.").int().min(1, "Ports are from 1 to 65535.").max(65_535, "Ports are from 1 to 65535.").default(161),
+  community: z.string().max(120, "A community has at most 120 characters."),
+  pollSeconds: z.coerce.number("The poll interval is a number of seconds.").int("The poll interval is whole seconds.").min(5, "Poll at most every 5 seconds.").max(3600, "Poll at least once an hour.").default(300),
+});
+export type SourceInput = z.infer<typeof sourceSchema>;
+
+export const serviceSchema = z.strictObject({
+  uid: z.string().regex(/^[a-z][a-z0-9-]{1,40}$/, "Use small letters, digits and hyphens."),
+  name: z.string().trim().min(1).max(60),
+  purpose: z.string().trim().max(200).default(""),
+  owner: z.string().trim().max(60).default(""),
+  entries: z.array(z.strictObject({ host: z.string().min(1).max(80), process: z.string().min(1).max(60) })).min(1).max(20),
+  figure: z.strictObject({ url: z.url().max(300), metric: z.string().min(1).max(80), label: z.string().min(1).max(60), unit: z.string().max(10) }).optional(),
+});
+
+/** A set-up file: what a person would otherwise type in on a new installation. */
+export const setupSchema = z.strictObject({
+  organisation: z.string().min(1).max(80),
+  sources: z.array(sourceSchema).max(200),
+  services: z.array(serviceSchema).max(500),
+});
+export type SetupFile = z.infer<typeof setupSchema>;
+
+const limit = z.strictObject({ severity: z.enum(["critical", "major", "minor", "warning", "indeterminate"]), value: z.number() });
+
+/** All that watching one kind needs: thresholds, runbooks and notes. */
+export const kitSchema = z.strictObject({
+  kind: z.string().min(1).max(40),
+  title: z.string().min(1).max(80),
+  rules: z.array(
+    z.strictObject({
+      name: z.string().min(1).max(80),
+      metric: z.string().min(1).max(80),
+      direction: z.enum(["above", "below"]),
+      limits: z.array(limit).min(1).max(5),
+      samples: z.number().int().min(1).max(60),
+      hysteresis: z.number().min(0),
+      memoryMinutes: z.number().min(1).max(1440),
+    }),
+  ),
+  notes: z.array(z.strictObject({ metric: z.string().max(80), title: z.string().max(80), lines: z.array(z.string().max(400)).min(1).max(12) })),
+  runbooks: z.array(runbookSchema),
+});
+export type Kit = z.infer<typeof kitSchema>;

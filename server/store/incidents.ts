@@ -1,0 +1,117 @@
+import type { Severity } from "#core/alarms/severity";
+import type { AlarmRow } from "./alarms";
+import { prepared, type Db } from "./database";
+
+export interface IncidentRow {
+  id: number;
+  subject: string;
+  service_id: number | null;
+  service: string | null;
+  title: string;
+  severity: Severity;
+  worst: Severity;
+  opened_at: number;
+  resolved_at: number | null;
+  suspect_alarm_id: number | null;
+  suspect_reasons: string;
+  taken_by: string | null;
+  taken_at: number | null;
+}
+
+const INCIDENT = `SELECT i.id, i.subject, i.service_id, s.name AS service, i.title, i.severity, i.worst, i.opened_at, i.resolved_at, i.suspect_alarm_id, i.suspect_reasons, i.taken_by, i.taken_at
+  FROM incident i LEFT JOIN service s ON s.id = i.service_id`;
+
+export function openIncident(db: Db, incident: { subject: string; serviceId: number | null; title: string; severity: Severity }, atMs: number): number {
+  return Number(
+    prepared(db, "INSERT INTO incident (subject, service_id, title, severity, worst, opened_at) VALUES (?, ?, ?, ?, ?, ?)").run(
+      incident.subject,
+      incident.serviceId,
+      incident.title,
+      incident.severity,
+      incident.severity,
+      atMs,
+    ).lastInsertRowid,
+  );
+}
+
+export function joinIncident(db: Db, incidentId: number, alarmId: number, why: string, atMs: number): boolean {
+  return prepared(db, "INSERT OR IGNORE INTO incident_alarm (incident_id, alarm_id, joined_at, why) VALUES (?, ?, ?, ?)").run(incidentId, alarmId, atMs, why).changes > 0;
+}
+
+export interface IncidentState {
+  title: string;
+  severity: Severity;
+  worst: Severity;
+  suspectAlarmId: number | null;
+  suspectReasons: string[];
+}
+
+export function updateIncident(db: Db, id: number, state: IncidentState): void {
+  prepared(db, "UPDATE incident SET title = ?, severity = ?, worst = ?, suspect_alarm_id = ?, suspect_reasons = ? WHERE id = ?").run(
+    state.title,
+    state.severity,
+    state.worst,
+    state.suspectAlarmId,
+    JSON.stringify(state.suspectReasons),
+    id,
+  );
+}
+
+export function resolveIncident(db: Db, id: number, atMs: number): void {
+  prepared(db, "UPDATE incident SET resolved_at = ?, severity = 'cleared' WHERE id = ?").run(atMs, id);
+}
+
+export function reopenIncident(db: Db, id: number): void {
+  prepared(db, "UPDATE incident SET resolved_at = NULL WHERE id = ?").run(id);
+}
+
+export function takeIncident(db: Db, id: number, by: string, atMs: number): void {
+  prepared(db, "UPDATE incident SET taken_by = ?, taken_at = ? WHERE id = ?").run(by, atMs, id);
+}
+
+export function incidentById(db: Db, id: number): IncidentRow | undefined {
+  return prepared<IncidentRow>(db, `${INCIDENT} WHERE i.id = ?`).get(id);
+}
+
+/** Open incidents and those resolved after an instant: what a new alarm may join. */
+export function recentIncidents(db: Db, resolvedAfterMs: number): IncidentRow[] {
+  return prepared<IncidentRow>(db, `${INCIDENT} WHERE i.resolved_at IS NULL OR i.resolved_at >= ?`).all(resolvedAfterMs);
+}
+
+/** Incidents open at an instant. */
+export function incidentsAt(db: Db, atMs: number): IncidentRow[] {
+  return prepared<IncidentRow>(db, `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at > ?) ORDER BY i.opened_at DESC`).all(atMs, atMs);
+}
+
+/** Incidents that were open at any time in a span, newest first. */
+export function incidentsIn(db: Db, fromMs: number, toMs: number, limit = 500): IncidentRow[] {
+  return prepared<IncidentRow>(db, `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at >= ?) ORDER BY i.opened_at DESC LIMIT ?`).all(toMs, fromMs, limit);
+}
+
+export function incidentsOfAlarm(db: Db, alarmId: number): number[] {
+  return prepared<{ incident_id: number }>(db, "SELECT incident_id FROM incident_alarm WHERE alarm_id = ?").all(alarmId).map((row) => row.incident_id);
+}
+
+export function alarmsOfIncident(db: Db, incidentId: number): (AlarmRow & { why: string; joined_at: number })[] {
+  return prepared<AlarmRow & { why: string; joined_at: number }>(
+    db,
+    `SELECT a.id, a.component_id, c.name AS component, c.kind, a.rule_id, a.series_id, a.alarm_type, a.qualifier, a.severity, a.worst, a.text,
+       a.raised_at, a.changed_at, a.cleared_at, a.acknowledged_by, a.acknowledged_at, j.why, j.joined_at
+     FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id JOIN component c ON c.id = a.component_id WHERE j.incident_id = ? ORDER BY a.raised_at, a.id`,
+  ).all(incidentId);
+}
+
+export interface IncidentEventRow {
+  at: number;
+  kind: string;
+  text: string;
+  by_whom: string;
+}
+
+export function noteIncident(db: Db, incidentId: number, kind: string, text: string, by: string, atMs: number): void {
+  prepared(db, "INSERT INTO incident_event (incident_id, at, kind, text, by_whom) VALUES (?, ?, ?, ?, ?)").run(incidentId, atMs, kind, text, by);
+}
+
+export function incidentEvents(db: Db, incidentId: number): IncidentEventRow[] {
+  return prepared<IncidentEventRow>(db, "SELECT at, kind, text, by_whom FROM incident_event WHERE incident_id = ? ORDER BY at, rowid").all(incidentId);
+}

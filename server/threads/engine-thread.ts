@@ -1,0 +1,35 @@
+import { parentPort, workerData } from "node:worker_threads";
+import { Engine } from "../engine/engine";
+import type { Settings } from "../settings";
+import { PersonError, storeTrouble } from "../store/database";
+import type { EngineCall, EngineReply } from "./engine-client";
+
+const port = parentPort;
+if (!port) throw new Error("The engine runs on a worker thread.");
+const send = (message: EngineReply) => port.postMessage(message);
+
+let engine: Engine | undefined;
+
+const sentenceOf = (error: unknown): string | undefined => (error instanceof PersonError ? error.message : storeTrouble(error));
+
+try {
+  engine = new Engine(workerData as Settings, (event) => send({ kind: "event", event }));
+  await engine.prepare((text) => send({ kind: "progress", text }));
+  engine.start();
+  send({ kind: "ready" });
+} catch (error) {
+  send({ kind: "refused", message: sentenceOf(error) ?? `The engine cannot start: ${error instanceof Error ? (error.stack ?? error.message) : error}` });
+}
+
+port.on("message", async (call: EngineCall) => {
+  if (!engine) return;
+  try {
+    const method = engine[call.name] as (...args: unknown[]) => unknown;
+    const value = await method.apply(engine, call.args);
+    send({ kind: "reply", id: call.id, value });
+  } catch (error) {
+    const problem = sentenceOf(error);
+    send({ kind: "failure", id: call.id, problem, fault: problem ? undefined : error instanceof Error ? (error.stack ?? error.message) : String(error) });
+  }
+  if (call.name === "close") port.close();
+});
