@@ -37,6 +37,7 @@ export function buildPages() {
 }
 
 if (process.argv[1] === fileURLToPath(import.meta.url)) {
-  await buildServers();
+  // The pages' tool empties the folder first.
   buildPages();
+  await buildServers();
 }

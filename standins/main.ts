@@ -3,10 +3,10 @@ import { parseArgs } from "node:util";
 import ssh2 from "ssh2";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { startControl } from "./control";
-import { EstateModel } from "./model";
+import { EstateModel, type HostModel } from "./model";
 import { readScenario, scaleScenario } from "./scenario";
 import { startAgent } from "./snmp-agent";
-import { startSshServer } from "./ssh-server";
+import { makeSshServer } from "./ssh-server";
 import { HostListeners } from "./tcp-listeners";
 
 const { values } = parseArgs({
@@ -55,25 +55,28 @@ function hostKeys(file: string): (name: string) => string {
 
 const keyOf = hostKeys(values.keys);
 const demoKey = readFileSync(values["demo-key"], "utf8");
-const listeners = new Map(estate.hosts.map((host) => [host, new HostListeners(estate, host, now)]));
+const listeners: Map<HostModel, HostListeners> = new Map(
+  estate.hosts.map((host) => {
+    const server =
+      host.role.system === "linux"
+        ? makeSshServer(estate, host, {
+            hostKey: keyOf(host.name),
+            demoKey,
+            now,
+            sleep: (ms) => new Promise((resolve) => setTimeout(resolve, machineSpanMs(clock, ms))),
+            onEffect: (changed) => void listeners.get(changed)?.follow(),
+          })
+        : undefined;
+    return [host, new HostListeners(estate, host, now, server && { port: scenario.sshPort, server })];
+  }),
+);
 
 async function followAll(): Promise<void> {
   for (const one of listeners.values()) await one.follow();
 }
 
 try {
-  for (const host of estate.hosts) {
-    await startAgent(host, scenario.snmpPort, now);
-    if (host.role.system === "linux")
-      await startSshServer(estate, host, {
-        port: scenario.sshPort,
-        hostKey: keyOf(host.name),
-        demoKey,
-        now,
-        sleep: (ms) => new Promise((resolve) => setTimeout(resolve, machineSpanMs(clock, ms))),
-        onEffect: (changed) => void listeners.get(changed)?.follow(),
-      });
-  }
+  for (const host of estate.hosts) await startAgent(host, scenario.snmpPort, now);
   await followAll();
   await startControl(estate, {
     port: Number(values.control),

@@ -193,16 +193,20 @@ function danglingReferences(scenario: Scenario): string[] {
 }
 
 /**
- * The same estate, larger: hosts are copied in turn, each copy with a name and a loopback address of its own outside
- * the networks of the scenario, until there are `count`. Copies join the site and role of their model.
+ * The same estate, larger: hosts are copied in turn until there are `count`, each copy with a name of its own and an
+ * address in 127.40.0.0/16 for copies of the first site, 127.41.0.0/16 for those of the second, and so on.
  */
 export function scaleScenario(scenario: Scenario, count: number): Scenario {
   const hosts = [...scenario.hosts];
   const models = scenario.hosts.filter((one) => !one.since);
+  const taken: number[] = [];
   for (let index = 0; hosts.length < count; index++) {
     const model = models[index % models.length] as Scenario["hosts"][number];
     const copy = Math.floor(index / models.length) + 2;
-    hosts.push({ ...model, name: `${model.name}-x${copy}`, address: `127.${40 + Math.floor(index / 62_500)}.${Math.floor(index / 250) % 250}.${(index % 250) + 1}` });
+    const site = scenario.sites.findIndex((one) => one.id === model.site);
+    const place = taken[site] ?? 0;
+    taken[site] = place + 1;
+    hosts.push({ ...model, name: `${model.name}-x${copy}`, address: `127.${40 + site}.${Math.floor(place / 250)}.${(place % 250) + 1}` });
   }
   return { ...scenario, hosts };
 }

@@ -3,7 +3,6 @@ import ssh2, { type Connection, type ServerChannel } from "ssh2";
 import type { EstateModel, HostModel } from "./model";
 
 export interface SshOptions {
-  port: number;
   hostKey: string;
   /** Public key, in OpenSSH's one-line form, that is let in. */
   demoKey: string;
@@ -14,17 +13,13 @@ export interface SshOptions {
   onEffect: (host: HostModel) => void;
 }
 
-/** An SSH server for one pretended host. It knows the handful of commands that runbooks use and their effects. */
-export function startSshServer(estate: EstateModel, host: HostModel, options: SshOptions): Promise<ssh2.Server> {
+/** An SSH server for one pretended host, not listening yet. It knows the handful of commands that runbooks use and their effects. */
+export function makeSshServer(estate: EstateModel, host: HostModel, options: SshOptions): ssh2.Server {
   const allowed = ssh2.utils.parseKey(options.demoKey);
   if (allowed instanceof Error) throw allowed;
   const key = Array.isArray(allowed) ? allowed[0] : allowed;
   if (!key) throw new Error("The demo key cannot be read.");
   const server = new ssh2.Server({ hostKeys: [options.hostKey], ident: "standin" }, (client: Connection) => {
-    if (!host.isUp(options.now())) {
-      client.end();
-      return;
-    }
     client.on("error", () => undefined);
     client.on("authentication", (context) => {
       if (context.method !== "publickey" || context.username !== "operator" || context.key.algo !== key.type || !context.key.data.equals(key.getPublicSSH())) {
@@ -52,14 +47,7 @@ export function startSshServer(estate: EstateModel, host: HostModel, options: Ss
       });
     });
   });
-  return new Promise((resolve, reject) => {
-    server.once("error", reject);
-    server.listen(options.port, host.address, () => {
-      server.off("error", reject);
-      server.on("error", () => undefined);
-      resolve(server);
-    });
-  });
+  return server;
 }
 
 async function runCommand(estate: EstateModel, host: HostModel, line: string, channel: ServerChannel, options: SshOptions): Promise<number> {

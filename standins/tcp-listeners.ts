@@ -1,20 +1,24 @@
 import { createServer as createHttpServer, type Server as HttpServer } from "node:http";
 import { createServer, type Server } from "node:net";
+import type { Server as SshServer } from "ssh2";
 import type { EstateModel, HostModel } from "./model";
 
 /** A set of listeners that follow what runs on a host: they open when a process starts and close when it stops. */
 export class HostListeners {
   private readonly open = new Map<number, Server | HttpServer>();
   private readonly sockets = new Set<{ destroy(): void }>();
+  private sshOpen = false;
 
   constructor(
     private readonly estate: EstateModel,
     private readonly host: HostModel,
     private readonly now: () => number,
+    private readonly ssh?: { port: number; server: SshServer },
   ) {}
 
   /** Opens and closes ports until they are what the model says. */
   async follow(): Promise<void> {
+    await this.followSsh();
     const wanted = new Map(this.host.openListeners(this.now()).map((one) => [one.listens.port, one]));
     for (const [port, server] of this.open)
       if (!wanted.has(port)) {
@@ -44,6 +48,22 @@ export class HostListeners {
       });
       server.on("error", () => undefined);
     }
+  }
+
+  private async followSsh(): Promise<void> {
+    const up = this.host.isUp(this.now());
+    if (!this.ssh || up === this.sshOpen) return;
+    this.sshOpen = up;
+    const { server, port } = this.ssh;
+    if (!up) server.close();
+    else
+      await new Promise<void>((resolve, reject) => {
+        server.once("error", reject);
+        server.listen(port, this.host.address, () => {
+          server.off("error", reject);
+          resolve();
+        });
+      });
   }
 
   private httpServer(processName: string, title: string | undefined): HttpServer {

@@ -170,13 +170,13 @@ export class Engine {
   private async liveThroughPast(fromMs: number, toMs: number, onProgress: (text: string) => void): Promise<void> {
     const standins = this.standins as Standins;
     this.inFastMotion = true;
-    // The estate is swept when it is first met, and again on three later days, as a team would.
-    const sweepAt = [fromMs, toMs - 6 * DAY_MS + 2 * HOUR_MS, toMs - DAY_MS + 2 * HOUR_MS].filter((at) => at >= fromMs && at < toMs);
+    // The estate is swept when it is first met, and again on two later days, as a team would.
+    const sweepAt = [fromMs, toMs - 6 * DAY_MS + 2 * HOUR_MS, toMs - DAY_MS - 5 * HOUR_MS].filter((at) => at >= fromMs && at < toMs);
     for (let index = 0; index < sweepAt.length; index++) {
       const at = sweepAt[index] as number;
       await this.setClock({ baseMs: at, machineMs: Date.now(), pace: 0 });
       onProgress(`sweeping the estate as of ${new Date(at).toISOString().slice(0, 16)}Z`);
-      for (const source of listSources(this.db)) await this.startSweep(source.id, "first start", true);
+      await Promise.all(listSources(this.db).map((source) => this.startSweep(source.id, "first start", true)));
       const until = sweepAt[index + 1] ?? toMs;
       const byAddress = new Map([...this.poller.hosts.values()].map((host) => [host.target.address, host]));
       const figures = new Map(listServices(this.db).flatMap((service) => (service.figure ? [[service.figure.metric, { id: service.id, figure: service.figure }] as const] : [])));

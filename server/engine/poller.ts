@@ -4,7 +4,7 @@ import { eachLimited } from "../collectors/limit";
 import { fetchFigure } from "../collectors/figures";
 import { pollHost, type SnmpTarget } from "../collectors/snmp";
 import type { Db } from "../store/database";
-import { currentComponents } from "../store/estate";
+import { componentsWithFact, currentComponents } from "../store/estate";
 import { listServices, type FigureSource } from "../store/services";
 import { listSources } from "../store/sweeps";
 import type { Secrets } from "../secrets";
@@ -48,11 +48,12 @@ export class Poller {
   reload(atMs: number): void {
     const sources = new Map(listSources(this.db).map((source) => [source.id, source]));
     const components = currentComponents(this.db);
+    const speaksSnmp = componentsWithFact(this.db, "object id");
     const wanted = new Set<number>();
     for (const row of components) {
       const source = row.source_id === null ? undefined : sources.get(row.source_id);
       // Only what told its system by SNMP can be polled by SNMP.
-      if (row.host_id !== null || !isHostLike(row.kind) || !row.address || !source) continue;
+      if (row.host_id !== null || !isHostLike(row.kind) || !row.address || !source || !speaksSnmp.has(row.id)) continue;
       wanted.add(row.id);
       const known = this.hosts.get(row.id);
       const target = { address: row.address, port: source.snmp_port, community: this.secrets.open(source.community_sealed) };

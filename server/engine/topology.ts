@@ -35,13 +35,15 @@ export function refreshServices(db: Db, atMs: number): void {
   const edges = currentRelations(db).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id }));
   const extents = serviceExtents(services.map(({ service, entries }) => ({ service: service.id, entries })), edges);
   const nameOf = new Map(components.map((component) => [component.id, component.name]));
+  // A newcomer is told of as found; that it joined a service goes without saying.
+  const newcomers = new Set(components.filter((component) => component.valid_from === atMs).map((component) => component.id));
   db.transaction(() => {
     extents.forEach((extent, index) => {
       const { service, entries } = services[index] as (typeof services)[number];
       const first = membersAt(db, atMs).every((member) => member.service_id !== service.id);
       const { joined, left } = writeMembers(db, service.id, extent.members, new Set(entries), atMs);
       if (!first) {
-        for (const id of joined) insertChange(db, { atMs, kind: "membership", componentId: id, summary: `${nameOf.get(id)} joined ${service.name}`, by: "Holotaxis" });
+        for (const id of joined) if (!newcomers.has(id)) insertChange(db, { atMs, kind: "membership", componentId: id, summary: `${nameOf.get(id)} joined ${service.name}`, by: "Holotaxis" });
         for (const id of left) insertChange(db, { atMs, kind: "membership", componentId: id, summary: `${nameOf.get(id) ?? "A component"} left ${service.name}`, by: "Holotaxis" });
       }
       writeReliance(db, service.id, extent.reliesOn, atMs);

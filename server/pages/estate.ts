@@ -6,7 +6,7 @@ import { componentById, componentsAt, estateFacets, factsAt, inventoryAt, listEs
 import { incidentsIn } from "../store/incidents";
 import { listRunbooks } from "../store/runs";
 import { healthAt, listServices, membersAt } from "../store/services";
-import { allSeries, lastSample, seriesById, seriesOfComponent, seriesOfService } from "../store/signals";
+import { lastSample, readSamples, seriesById, seriesOfComponent, seriesOfService } from "../store/signals";
 import { chartOf } from "./charts";
 import { kindMatches } from "#core/detection/threshold";
 import { componentsNamedLike, servicesNamedLike, incidentsNamedLike } from "../store/find";
@@ -69,10 +69,13 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs }: { id: number; 
   };
 }
 
-/** One chart by its series, wider than on a page of many. */
-export function chartPage(db: Db, { seriesId, fromMs, toMs, width }: { seriesId: number; fromMs: number; toMs: number; width: number }) {
+/** Every sample of a series in a window, not thinned. */
+export function samplesPage(db: Db, { seriesId, fromMs, toMs }: { seriesId: number; fromMs: number; toMs: number }) {
   const series = seriesById(db, seriesId);
-  return series ? chartOf(db, series, fromMs, toMs, width) : null;
+  if (!series) return null;
+  const owner = series.component_id === null ? "" : (componentById(db, series.component_id)?.name ?? "");
+  const { times, values } = readSamples(db, seriesId, fromMs, toMs);
+  return { owner, metric: series.metric, instance: series.instance, unit: series.unit, times, values };
 }
 
 /** What a service is, with its figure, members and incidents. */
@@ -112,8 +115,4 @@ export function findPage(db: Db, { text, atMs }: { text: string; atMs: number })
       .slice(0, 5)
       .map((runbook) => ({ id: runbook.id, name: runbook.name })),
   };
-}
-
-export function seriesCount(db: Db): number {
-  return allSeries(db).length;
 }

@@ -1,5 +1,5 @@
 import { discoverPage, sourcePage, sweepPage } from "./discover";
-import { chartPage, componentPage, estatePage, findPage, servicePage } from "./estate";
+import { componentPage, estatePage, findPage, samplesPage, servicePage } from "./estate";
 import { incidentList, incidentPage } from "./incidents";
 import { mapPage } from "./map";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
@@ -12,7 +12,7 @@ export const questions = {
   ribbon,
   estate: estatePage,
   component: componentPage,
-  chart: chartPage,
+  samples: samplesPage,
   service: servicePage,
   find: findPage,
   map: mapPage,

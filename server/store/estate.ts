@@ -271,3 +271,8 @@ export function estateFacets(db: Db, atMs: number): { kinds: { kind: string; cou
     sites: prepared<{ site: string; count: number }>(db, `SELECT site, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY site ORDER BY site`).all(atMs, atMs),
   };
 }
+
+/** Components that a fact is known of. */
+export function componentsWithFact(db: Db, name: string): Set<number> {
+  return new Set(prepared<{ component_id: number }>(db, "SELECT component_id FROM fact WHERE name = ? AND valid_to IS NULL").all(name).map((row) => row.component_id));
+}

@@ -1,0 +1,267 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Stack from "@mui/material/Stack";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import Typography from "@mui/material/Typography";
+import type { ReactNode } from "react";
+import { Link as RouterLink } from "react-router";
+import { kindInfo } from "#core/kinds";
+import { dayAndTime, spokenDuration } from "#core/time/windows";
+import { formatValue } from "#core/units/format";
+import type { Route } from "./+types/component";
+import { idFrom, missing } from "../shell/answers.server";
+import { useKeep, useShell } from "../shell/window";
+import { windowOf } from "../shell/window.server";
+import { ChangeList } from "../ui/ChangeList";
+import { ChartCard } from "../ui/ChartCard";
+import { KeepLink } from "../ui/KeepLink";
+import { KindGlyph } from "../ui/KindGlyph";
+import { Empty, Fact, PageHead, Section } from "../ui/Page";
+import { SeverityLabel, SeverityMark } from "../ui/SeverityMark";
+
+export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.component.name ?? "Component"} · Holotaxis` }];
+
+export async function loader({ request, params, context }: Route.LoaderArgs) {
+  const { fromMs, toMs, atMs } = windowOf(request, context.now());
+  const page = await context.ask("component", { id: idFrom(params.id, "component"), atMs, fromMs, toMs });
+  if (!page) throw missing("component", params.id);
+  return page;
+}
+
+type Data = Route.ComponentProps["loaderData"];
+
+export default function Component({ loaderData: page }: Route.ComponentProps) {
+  const { window: now } = useShell();
+  const keep = useKeep();
+  const { component, host } = page;
+  const info = kindInfo(component.kind);
+  const isHost = component.host_id === null;
+  const gone = component.valid_to !== null && component.valid_to <= now.atMs;
+  const notYet = component.valid_from > now.atMs;
+  const state = notYet
+    ? `was not known yet; it was found ${dayAndTime(component.valid_from, now.nowMs)}`
+    : gone
+      ? `left the estate ${dayAndTime(component.valid_to as number, now.nowMs)}`
+      : page.severity === "cleared"
+        ? "is well"
+        : `is ${page.severity}: ${page.reason}`;
+  const sentence = `${component.name} ${state}. ${info.label}${host ? ` on ${host.name}` : ` at ${component.site}`}${page.services.length ? `, part of ${page.services.map((service) => service.name).join(", ")}` : ""}.`;
+  return (
+    <>
+      <PageHead
+        name={`Estate › ${info.label}`}
+        sentence={
+          <Stack direction="row" component="span" sx={{ gap: 1, alignItems: "center" }}>
+            <SeverityMark severity={page.severity} size={22} />
+            <span>{sentence}</span>
+          </Stack>
+        }
+        actions={
+          <>
+            <Button component={RouterLink} to={keep(`/map?around=${component.id}`)} variant="outlined">
+              Map round it
+            </Button>
+            {page.runbooks[0] ? (
+              <Button component={RouterLink} to={keep(`/runbooks/${page.runbooks[0].id}?target=${component.id}`)} variant="outlined">
+                Run a runbook
+              </Button>
+            ) : null}
+          </>
+        }
+      />
+      <Stack sx={{ gap: 1.5 }}>
+        {page.charts.length ? (
+          <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(300px, 1fr))" }}>
+            {page.charts.map((chart) => (
+              <ChartCard key={chart.seriesId} chart={chart} />
+            ))}
+          </Box>
+        ) : (
+          <Empty>Nothing is measured on it. A host is measured once it answers SNMP; a process once its host is.</Empty>
+        )}
+        <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}>
+          <Section title="Facts">
+            <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 1, m: 0 }}>
+              <Fact name="Kind">{info.label}</Fact>
+              <Fact name="Site">{component.site}</Fact>
+              {host ? (
+                <Fact name="Runs on">
+                  <KeepLink to={`/estate/${host.id}`}>{host.name}</KeepLink>
+                </Fact>
+              ) : null}
+              {page.facts
+                .filter((fact) => fact.name !== "memory bytes")
+                .map((fact) => (
+                  <Fact key={fact.name} name={capital(fact.name)}>
+                    {fact.value}
+                  </Fact>
+                ))}
+              {page.facts.some((fact) => fact.name === "memory bytes") ? <Fact name="Memory">{formatValue(Number(page.facts.find((fact) => fact.name === "memory bytes")?.value), "By")}</Fact> : null}
+              <Fact name="Found">{dayAndTime(component.valid_from, now.nowMs)}</Fact>
+              <Fact name="Last seen">{`${dayAndTime(component.last_seen_at, now.nowMs, true)} (${spokenDuration(now.nowMs - component.last_seen_at)} ago)`}</Fact>
+              <Fact name="Recognised because">{component.reason}</Fact>
+              {page.services.length ? (
+                <Fact name="Services">
+                  {page.services.map((service, index) => (
+                    <span key={service.uid}>
+                      {index ? ", " : ""}
+                      <KeepLink to={`/services/${service.uid}`}>{service.name}</KeepLink>
+                    </span>
+                  ))}
+                </Fact>
+              ) : null}
+            </Box>
+          </Section>
+          <Stack sx={{ gap: 1.5, minWidth: 0 }}>
+            <Section title="Talks to" pad={false}>
+              <Talks rows={page.called} showOwn={isHost} empty="No outgoing conversation was seen." />
+            </Section>
+            <Section title="Is called by" pad={false}>
+              <Talks rows={page.callers} showOwn={isHost} empty="Nothing was seen calling it." />
+            </Section>
+            {page.parts.length ? (
+              <Section title="Runs here">
+                <Stack component="ul" direction="row" sx={{ gap: 1.5, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}>
+                  {page.parts.map((part) => (
+                    <Stack component="li" key={part.id} direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
+                      <KindGlyph kind={part.kind} sx={{ fontSize: 16, color: "text.secondary" }} />
+                      <KeepLink to={`/estate/${part.id}`}>{part.name.split(" @ ")[0]}</KeepLink>
+                    </Stack>
+                  ))}
+                </Stack>
+              </Section>
+            ) : null}
+            {page.wired.length ? (
+              <Section title="Wired to">
+                <Stack component="ul" direction="row" sx={{ gap: 1.5, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}>
+                  {page.wired.map((wire) => (
+                    <li key={wire.other.id}>
+                      <KeepLink to={`/estate/${wire.other.id}`}>{wire.other.name}</KeepLink> <span style={{ color: "var(--mui-palette-text-secondary)" }}>{wire.detail}</span>
+                    </li>
+                  ))}
+                </Stack>
+              </Section>
+            ) : null}
+          </Stack>
+          {page.interfaces.length ? (
+            <Rows title="Interfaces" head={["Name", "Hardware address", "Speed", "In", "Out", "State"]} right={[2, 3, 4]}>
+              {page.interfaces.map((row) => [row.name, <code key="a">{row.physAddress}</code>, formatValue(row.speedBps, "bit/s"), formatValue(row.inBps, "bit/s"), formatValue(row.outBps, "bit/s"), row.up ? "up" : "down"])}
+            </Rows>
+          ) : null}
+          {page.storage.length ? (
+            <Rows title="Storage" head={["Where", "Type", "Size", "Used"]} right={[2, 3]}>
+              {page.storage.map((row) => [row.label, row.type === "ram" ? "memory" : row.type, formatValue(row.sizeUnits * row.unitBytes, "By"), formatValue(row.usedPercent, "%")])}
+            </Rows>
+          ) : null}
+          {page.listeners.length ? (
+            <Rows title="Listening ports" head={["Port", "Address", "Process", "Number"]} right={[0, 3]}>
+              {page.listeners.map((row) => [row.port, row.address || "any", row.process, row.pid])}
+            </Rows>
+          ) : null}
+          {page.software.length ? (
+            <Rows title="Running software" head={["Process", "Number", "Path and parameters"]} right={[1]}>
+              {page.software.map((row) => [row.name, row.pid, `${row.path} ${row.parameters}`.trim() || "–"])}
+            </Rows>
+          ) : null}
+          <Section title="Alarms in this window" pad={false}>
+            {page.alarms.length ? (
+              <Table>
+                <TableBody>
+                  {page.alarms.map((alarm) => (
+                    <TableRow key={alarm.id}>
+                      <TableCell>
+                        <SeverityLabel severity={alarm.severity === "cleared" ? alarm.worst : alarm.severity} />
+                      </TableCell>
+                      <TableCell>{alarm.text}</TableCell>
+                      <TableCell sx={{ whiteSpace: "nowrap" }}>
+                        {dayAndTime(alarm.raised_at, now.nowMs)}
+                        {alarm.cleared_at ? `, ${spokenDuration(alarm.cleared_at - alarm.raised_at)}` : ", still on"}
+                      </TableCell>
+                    </TableRow>
+                  ))}
+                </TableBody>
+              </Table>
+            ) : (
+              <Box sx={{ px: 1.5 }}>
+                <Empty>None.</Empty>
+              </Box>
+            )}
+          </Section>
+          <Section title="Changes in this window">
+            <ChangeList changes={page.changes} nowMs={now.nowMs} empty="None. Widen the window on the ribbon to see earlier ones." />
+          </Section>
+        </Box>
+      </Stack>
+    </>
+  );
+}
+
+const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
+function Talks({ rows, showOwn, empty }: { rows: Data["called"]; showOwn: boolean; empty: string }) {
+  if (!rows.length)
+    return (
+      <Box sx={{ px: 1.5 }}>
+        <Empty>{empty}</Empty>
+      </Box>
+    );
+  return (
+    <Table>
+      <TableBody>
+        {rows.map((row) => (
+          <TableRow key={`${row.own.id}-${row.other.id}-${row.detail}`}>
+            {showOwn ? <TableCell>{row.own.name.split(" @ ")[0]}</TableCell> : null}
+            <TableCell>
+              <Stack direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
+                <SeverityMark severity={row.other.severity} size={15} />
+                <KeepLink to={`/estate/${row.other.id}`}>{row.other.name}</KeepLink>
+              </Stack>
+            </TableCell>
+            <TableCell>{row.detail}</TableCell>
+            <TableCell align="right">{row.connections} open</TableCell>
+            <TableCell>
+              <Typography variant="caption" sx={{ color: "text.secondary" }}>
+                seen by {row.seenBy === "both" ? "both ends" : `the ${row.seenBy}`}
+              </Typography>
+            </TableCell>
+          </TableRow>
+        ))}
+      </TableBody>
+    </Table>
+  );
+}
+
+function Rows({ title, head, right, children }: { title: string; head: string[]; right: number[]; children: ReactNode[][] }) {
+  return (
+    <Section title={title} pad={false}>
+      <Box sx={{ maxHeight: 260, overflow: "auto" }} tabIndex={0} role="region" aria-label={title}>
+        <Table stickyHeader>
+          <TableHead>
+            <TableRow>
+              {head.map((one, index) => (
+                <TableCell key={one} align={right.includes(index) ? "right" : "left"}>
+                  {one}
+                </TableCell>
+              ))}
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {children.map((cells, row) => (
+              <TableRow key={row}>
+                {cells.map((cell, index) => (
+                  <TableCell key={index} align={right.includes(index) ? "right" : "left"}>
+                    {cell}
+                  </TableCell>
+                ))}
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      </Box>
+    </Section>
+  );
+}

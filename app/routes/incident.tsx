@@ -1,0 +1,270 @@
+import PushPinOutlined from "@mui/icons-material/PushPinOutlined";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import IconButton from "@mui/material/IconButton";
+import Stack from "@mui/material/Stack";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import TextField from "@mui/material/TextField";
+import Tooltip from "@mui/material/Tooltip";
+import Typography from "@mui/material/Typography";
+import { Form, Link as RouterLink } from "react-router";
+import { z } from "zod";
+import { clockTime, dayAndTime, spokenDuration } from "#core/time/windows";
+import { formatValue } from "#core/units/format";
+import type { Route } from "./+types/incident";
+import { attempt, idFrom, missing, readForm } from "../shell/answers.server";
+import { usePin } from "../shell/tray";
+import { useKeep, useShell } from "../shell/window";
+import { whoIs } from "../shell/who.server";
+import { ChartCard } from "../ui/ChartCard";
+import { KeepLink } from "../ui/KeepLink";
+import { Empty, PageHead, Problem, Section } from "../ui/Page";
+import { RunStateWord } from "../ui/RunState";
+import { SeverityLabel, SeverityMark } from "../ui/SeverityMark";
+import { StrataMap } from "../ui/StrataMap";
+
+export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.incident.title ?? "Incident"} · Holotaxis` }];
+
+export async function loader({ params, context }: Route.LoaderArgs) {
+  const nowMs = context.now();
+  const page = await context.ask("incident", { id: idFrom(params.id, "incident"), nowMs, root: context.root });
+  if (!page) throw missing("incident", params.id);
+  return { ...page, nowMs };
+}
+
+const schema = z.discriminatedUnion("intent", [
+  z.object({ intent: z.literal("take") }),
+  z.object({ intent: z.literal("note"), text: z.string().trim().min(1, "Write something first.").max(2000, "A note has at most 2,000 characters.") }),
+  z.object({ intent: z.literal("acknowledge"), alarmId: z.coerce.number().int().min(1) }),
+]);
+
+export async function action({ request, params, context }: Route.ActionArgs) {
+  const id = idFrom(params.id, "incident");
+  const form = readForm(await request.formData(), schema);
+  if (!form.ok) return form.refusal;
+  const by = await whoIs(request);
+  const { value } = form;
+  const done = await attempt(() =>
+    value.intent === "take" ? context.tell("takeIncident", id, by) : value.intent === "note" ? context.tell("noteOnIncident", id, value.text, by) : context.tell("acknowledge", value.alarmId, by),
+  );
+  return done.ok ? { ok: true as const } : done.refusal;
+}
+
+export default function Incident({ loaderData: page, actionData }: Route.ComponentProps) {
+  const { window: now } = useShell();
+  const keep = useKeep();
+  const pin = usePin();
+  const { incident, suspect } = page;
+  const first = page.runbooks.find((runbook) => runbook.fits) ?? page.runbooks[0];
+  const prefill = (runbook: NonNullable<typeof first>) => `/runbooks/${runbook.id}?${new URLSearchParams({ target: String(suspect?.componentId ?? ""), incident: String(incident.id), ...Object.fromEntries(Object.entries(runbook.args).map(([name, value]) => [`arg.${name}`, value])) }).toString()}`;
+  return (
+    <>
+      <PageHead
+        name={`Incident ${incident.id} · ${page.isOpen ? "open" : "resolved"}${incident.taken_by ? ` · taken by ${incident.taken_by}` : ""}`}
+        sentence={
+          <Stack direction="row" component="span" sx={{ gap: 1, alignItems: "flex-start" }}>
+            <SeverityMark severity={page.isOpen ? incident.severity : "cleared"} size={24} />
+            <span>{page.sentence}</span>
+          </Stack>
+        }
+        actions={
+          <>
+            {page.isOpen && !incident.taken_by ? (
+              <Form method="post">
+                <Button type="submit" name="intent" value="take" variant="outlined">
+                  Take it
+                </Button>
+              </Form>
+            ) : null}
+            {page.isOpen && first ? (
+              <Button component={RouterLink} to={keep(prefill(first))} variant="contained">
+                {first.name} …
+              </Button>
+            ) : null}
+          </>
+        }
+      />
+      <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
+      <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr) 380px", alignItems: "start" }}>
+        <Stack sx={{ gap: 1.5, minWidth: 0 }}>
+          <Section title={`Charts from 15 minutes before, ${clockTime(page.fromMs)} to ${clockTime(page.toMs)}`} aside={<KeepLink to={`/estate/${suspect?.componentId}?from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}`}>All of {suspect?.name}</KeepLink>}>
+            <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(2, minmax(0, 1fr))" }}>
+              {page.charts.map((chart) => (
+                <ChartCard key={chart.seriesId} chart={chart} incidentId={incident.id} showOwner height={118} />
+              ))}
+            </Box>
+          </Section>
+          {page.map && suspect ? (
+            <Section
+              title={`Map round ${suspect.name}`}
+              pad={false}
+              aside={
+                <Tooltip title="Pin into this incident">
+                  <IconButton
+                    aria-label={`Pin the map round ${suspect.name}`}
+                    onClick={() => pin({ kind: "map", title: `Map round ${suspect.name}`, detail: `around:${suspect.componentId}`, fromMs: page.fromMs, toMs: page.toMs, incidentId: incident.id, address: `/map?around=${suspect.componentId}&from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}` })}
+                  >
+                    <PushPinOutlined sx={{ fontSize: 16 }} />
+                  </IconButton>
+                </Tooltip>
+              }
+            >
+              <StrataMap map={page.map} height={330} highlight={`c${suspect.componentId}`} />
+            </Section>
+          ) : null}
+          {page.snapshot ? (
+            <Section title={`What used most memory on ${suspect?.name} at ${dayAndTime(page.snapshot.atMs, now.nowMs, true)}`} pad={page.snapshot.processes.length === 0}>
+              {page.snapshot.processes.length ? <Top processes={page.snapshot.processes} memoryBytes={page.snapshot.memoryBytes} /> : <Empty>{page.snapshot.failure ?? "No process was listed."}</Empty>}
+            </Section>
+          ) : null}
+        </Stack>
+        <Stack sx={{ gap: 1.5, minWidth: 0 }}>
+          <Section title="Suspected cause">
+            <Typography variant="body2" sx={{ fontWeight: 600 }}>
+              {suspect ? <KeepLink to={`/estate/${suspect.componentId}`}>{suspect.name}</KeepLink> : "not known"}
+              {suspect?.address ? <span style={{ fontWeight: 400 }}> ({suspect.address})</span> : null}
+            </Typography>
+            <Typography variant="body2" sx={{ color: "text.secondary" }}>
+              because {incident.reasons.join("; ") || "its alarm is the only one"}.
+            </Typography>
+          </Section>
+          {page.notes.map((note) => (
+            <Section key={note.title} title={`Notes of the kit: ${note.title}`}>
+              <Box component="ol" sx={{ m: 0, pl: 2.5, fontSize: "0.84rem", "& li": { mb: 0.5 } }}>
+                {note.lines.map((line) => (
+                  <li key={line}>{line}</li>
+                ))}
+              </Box>
+            </Section>
+          ))}
+          <Section title="Repair">
+            <Stack sx={{ gap: 0.75 }}>
+              {page.runbooks.map((runbook) => (
+                <Box key={runbook.id}>
+                  <KeepLink to={prefill(runbook)} sx={{ fontWeight: runbook.fits ? 600 : 400 }}>
+                    {runbook.name}
+                  </KeepLink>
+                  <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>
+                    {runbook.purpose}
+                  </Typography>
+                </Box>
+              ))}
+              {page.runbooks.length === 0 ? <Empty>No runbook fits this kind of component.</Empty> : null}
+              {page.runs.map((run) => (
+                <Typography key={run.id} variant="body2" sx={{ borderTop: 1, borderColor: "divider", pt: 0.75 }}>
+                  <KeepLink to={`/runs/${run.id}`}>{`Run ${run.id}: ${run.runbook}`}</KeepLink> <RunStateWord state={run.state} />, by {run.started_by} {clockTime(run.started_at)}
+                </Typography>
+              ))}
+            </Stack>
+          </Section>
+          <Section title={`Alarms: ${page.alarms.length}`} pad={false}>
+            <Table>
+              <TableBody>
+                {page.alarms.map((alarm) => (
+                  <TableRow key={alarm.id}>
+                    <TableCell sx={{ verticalAlign: "top" }}>
+                      <SeverityLabel severity={alarm.severity} />
+                    </TableCell>
+                    <TableCell>
+                      <KeepLink to={`/estate/${alarm.component_id}`}>{alarm.component}</KeepLink>: {alarm.text}
+                      <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>
+                        raised {dayAndTime(alarm.raised_at, now.nowMs, true)}
+                        {alarm.cleared_at ? `, cleared ${clockTime(alarm.cleared_at, true)}` : ""}
+                        {alarm.acknowledged_by ? ` · seen by ${alarm.acknowledged_by}` : ""}. In this incident because {alarm.why}.
+                      </Typography>
+                      {alarm.cleared_at === null && !alarm.acknowledged_by ? (
+                        <Form method="post">
+                          <input type="hidden" name="alarmId" value={alarm.id} />
+                          <Button type="submit" name="intent" value="acknowledge" variant="text" sx={{ p: 0, minWidth: 0 }}>
+                            Acknowledge
+                          </Button>
+                        </Form>
+                      ) : null}
+                    </TableCell>
+                  </TableRow>
+                ))}
+              </TableBody>
+            </Table>
+          </Section>
+          <Section title={`Evidence: ${page.evidence.length}`}>
+            {page.evidence.length ? (
+              page.evidence.map((one) => (
+                <Typography key={one.id} variant="body2" sx={{ mb: 0.5 }}>
+                  <RouterLink to={one.address} style={{ color: "var(--mui-palette-primary-main)" }}>
+                    {one.title}
+                  </RouterLink>
+                  <Typography variant="caption" component="span" sx={{ color: "text.secondary", display: "block" }}>
+                    {one.kind}, {clockTime(one.from_at)} to {clockTime(one.to_at)}, pinned by {one.pinned_by}
+                  </Typography>
+                </Typography>
+              ))
+            ) : (
+              <Empty>Nothing pinned. Use the pin on a chart or the map.</Empty>
+            )}
+          </Section>
+          <Section title="Time line" pad={false}>
+            <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none" }}>
+              {page.timeline.map((entry, index) => (
+                <Box component="li" key={`${entry.atMs}${index}`} sx={{ display: "grid", gridTemplateColumns: "62px minmax(0, 1fr)", gap: 1, px: 1.5, py: 0.5, borderTop: index ? 1 : 0, borderColor: "divider" }}>
+                  <Typography variant="caption" sx={{ color: "text.secondary", pt: "1px" }} title={dayAndTime(entry.atMs)}>
+                    {incident.opened_at - entry.atMs > 12 * 3_600_000 ? dayAndTime(entry.atMs).slice(0, -6) : clockTime(entry.atMs, true)}
+                  </Typography>
+                  <Typography variant="body2" sx={{ overflowWrap: "anywhere" }}>
+                    {entry.kind === "change" ? "Change: " : ""}
+                    {entry.text}
+                    {entry.by !== "Holotaxis" ? <span style={{ color: "var(--mui-palette-text-secondary)" }}> · {entry.by}</span> : null}
+                  </Typography>
+                </Box>
+              ))}
+            </Box>
+            <Form method="post" key={page.timeline.length}>
+              <Stack direction="row" sx={{ gap: 1, p: 1.5, borderTop: 1, borderColor: "divider" }}>
+                <TextField name="text" label="Note" fullWidth slotProps={{ htmlInput: { maxLength: 2000 } }} />
+                <Button type="submit" name="intent" value="note" variant="outlined">
+                  Add
+                </Button>
+              </Stack>
+            </Form>
+          </Section>
+        </Stack>
+      </Box>
+      <Typography variant="caption" component="p" sx={{ color: "text.secondary", mt: 1 }}>
+        Opened {dayAndTime(incident.opened_at)} UTC{incident.resolved_at ? `, resolved ${dayAndTime(incident.resolved_at)} UTC after ${spokenDuration(incident.resolved_at - incident.opened_at)}` : ""}.
+      </Typography>
+    </>
+  );
+}
+
+function Top({ processes, memoryBytes }: { processes: { pid: number; name: string; memoryBytes: number }[]; memoryBytes: number }) {
+  const largest = Math.max(1, ...processes.map((process) => process.memoryBytes));
+  return (
+    <Table>
+      <TableHead>
+        <TableRow>
+          <TableCell>Process</TableCell>
+          <TableCell align="right">Number</TableCell>
+          <TableCell align="right">Memory</TableCell>
+          <TableCell align="right">Of the host</TableCell>
+          <TableCell sx={{ width: "35%" }} aria-label="Share drawn as a bar" />
+        </TableRow>
+      </TableHead>
+      <TableBody>
+        {processes.map((process) => (
+          <TableRow key={process.pid}>
+            <TableCell>{process.name}</TableCell>
+            <TableCell align="right">{process.pid}</TableCell>
+            <TableCell align="right">{formatValue(process.memoryBytes, "By")}</TableCell>
+            <TableCell align="right">{memoryBytes ? formatValue((process.memoryBytes / memoryBytes) * 100, "%") : "–"}</TableCell>
+            <TableCell>
+              <Box aria-hidden="true" sx={{ height: 10, width: `${(process.memoryBytes / largest) * 100}%`, minWidth: 1, bgcolor: "var(--hx-chart)" }} />
+            </TableCell>
+          </TableRow>
+        ))}
+      </TableBody>
+    </Table>
+  );
+}

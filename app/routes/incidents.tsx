@@ -1,0 +1,92 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Stack from "@mui/material/Stack";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import { Link as RouterLink } from "react-router";
+import { DAY_MS, dayAndTime, spokenDuration } from "#core/time/windows";
+import type { Route } from "./+types/incidents";
+import { useKeep, useShell } from "../shell/window";
+import { windowOf } from "../shell/window.server";
+import { KeepLink } from "../ui/KeepLink";
+import { Empty, PageHead, Section } from "../ui/Page";
+import { SeverityLabel } from "../ui/SeverityMark";
+
+export const meta: Route.MetaFunction = () => [{ title: "Incidents · Holotaxis" }];
+
+const STATES = ["all", "open", "resolved"] as const;
+/** A list of incidents reaches back two weeks from the end of the window, whatever its width. */
+const REACH_MS = 14 * DAY_MS;
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const window = windowOf(request, context.now());
+  const state = STATES.find((one) => one === new URL(request.url).searchParams.get("state")) ?? "all";
+  const fromMs = Math.min(window.fromMs, window.atMs - REACH_MS);
+  return { state, fromMs, rows: await context.ask("incidents", { fromMs, toMs: window.atMs, state }) };
+}
+
+export default function Incidents({ loaderData: { rows, state, fromMs } }: Route.ComponentProps) {
+  const { window: now } = useShell();
+  const keep = useKeep();
+  const open = rows.filter((row) => row.isOpen);
+  return (
+    <>
+      <PageHead
+        name="Incidents"
+        sentence={open.length ? `${open.length} open ${open.length === 1 ? "incident" : "incidents"}; ${rows.length - open.length} resolved since ${dayAndTime(fromMs, now.nowMs)}.` : `No incident is open${state === "open" ? "." : `; ${rows.length} resolved since ${dayAndTime(fromMs, now.nowMs)}.`}`}
+        actions={
+          <Stack direction="row" role="group" aria-label="Show" sx={{ gap: 0.5 }}>
+            {STATES.map((one) => (
+              <Button key={one} component={RouterLink} to={keep(`/incidents?state=${one}`)} variant={state === one ? "outlined" : "text"} color="inherit">
+                {one}
+              </Button>
+            ))}
+          </Stack>
+        }
+      />
+      <Section title="Newest first" pad={false}>
+        {rows.length === 0 ? (
+          <Box sx={{ p: 1.5 }}>
+            <Empty>Nothing to show. Alarms of severity minor and worse open incidents by themselves.</Empty>
+          </Box>
+        ) : (
+          <Table>
+            <TableHead>
+              <TableRow>
+                <TableCell>Severity</TableCell>
+                <TableCell>Incident</TableCell>
+                <TableCell>Since</TableCell>
+                <TableCell>Lasted</TableCell>
+                <TableCell align="right">Alarms</TableCell>
+                <TableCell>Taken by</TableCell>
+                <TableCell>State</TableCell>
+              </TableRow>
+            </TableHead>
+            <TableBody>
+              {rows.map((row) => (
+                <TableRow key={row.id}>
+                  <TableCell>
+                    <SeverityLabel severity={row.isOpen && row.severity !== "cleared" ? row.severity : row.worst} />
+                  </TableCell>
+                  <TableCell>
+                    <KeepLink to={`/incidents/${row.id}`} sx={{ fontWeight: row.isOpen ? 600 : 400 }}>
+                      {row.title}
+                    </KeepLink>
+                  </TableCell>
+                  <TableCell>{dayAndTime(row.opened_at, now.nowMs)}</TableCell>
+                  <TableCell>{spokenDuration((row.isOpen ? now.atMs : (row.resolved_at as number)) - row.opened_at)}</TableCell>
+                  <TableCell align="right">{row.alarmCount}</TableCell>
+                  <TableCell>{row.taken_by ?? "–"}</TableCell>
+                  <TableCell>{row.isOpen ? "open" : "resolved"}</TableCell>
+                </TableRow>
+              ))}
+            </TableBody>
+          </Table>
+        )}
+      </Section>
+    </>
+  );
+}

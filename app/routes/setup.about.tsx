@@ -1,0 +1,34 @@
+import Box from "@mui/material/Box";
+import { formatValue } from "#core/units/format";
+import type { Route } from "./+types/setup.about";
+import { Fact, PageHead, Section } from "../ui/Page";
+
+export const meta: Route.MetaFunction = () => [{ title: "Setup · Holotaxis" }];
+
+export async function loader({ context }: Route.LoaderArgs) {
+  const [store, engine] = await Promise.all([context.ask("store", {}), context.tell("itself")]);
+  return { store, engine, pace: context.pace };
+}
+
+const whole = (value: number) => Math.round(value).toLocaleString("en-GB");
+
+export default function About({ loaderData: { store, engine, pace } }: Route.ComponentProps) {
+  return (
+    <>
+      <PageHead name="Setup › This installation" sentence={engine.trouble ?? `${whole(engine.hosts)} hosts are polled and ${whole(store.samples)} samples of ${whole(store.series)} series are kept in ${formatValue(store.fileBytes, "By")}.`} />
+      <Section title="Polls and store">
+        <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 1.5, m: 0 }}>
+          <Fact name="Hosts polled">{whole(engine.hosts)}</Fact>
+          <Fact name="Polls since the start">{whole(engine.pollsDone)}</Fact>
+          <Fact name="Polls missed">{whole(engine.pollsMissed)}</Fact>
+          <Fact name="Samples refused as late">{whole(engine.samplesRefused)}</Fact>
+          <Fact name="Series">{whole(store.series)}</Fact>
+          <Fact name="Samples kept">{whole(store.samples)}</Fact>
+          <Fact name="Bytes a sample">{store.samples ? (store.bytes / store.samples).toFixed(2) : "–"}</Fact>
+          <Fact name="Store">{formatValue(store.fileBytes, "By")}</Fact>
+          <Fact name="Pace of the clock">{pace === 1 ? "real time" : `${pace} times real time`}</Fact>
+        </Box>
+      </Section>
+    </>
+  );
+}

@@ -1,0 +1,132 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
+import Stack from "@mui/material/Stack";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import Typography from "@mui/material/Typography";
+import { Form, Link as RouterLink } from "react-router";
+import { dayAndTime, spokenDuration } from "#core/time/windows";
+import type { FindingOutcome } from "#server/store/sweeps";
+import type { Route } from "./+types/sweep";
+import { idFrom, missing } from "../shell/answers.server";
+import { useKeep, useShell } from "../shell/window";
+import { KeepLink } from "../ui/KeepLink";
+import { OUTCOME_ORDER, OUTCOMES } from "../ui/Outcome";
+import { Empty, Fact, PageHead, Section } from "../ui/Page";
+
+export const meta: Route.MetaFunction = () => [{ title: "Sweep · Holotaxis" }];
+
+const SHOWN = 100;
+
+export async function loader({ request, params, context }: Route.LoaderArgs) {
+  const search = new URL(request.url).searchParams;
+  const outcome: FindingOutcome | "" = OUTCOME_ORDER.find((one) => one === search.get("outcome")) ?? "";
+  const page = Math.max(0, Math.min(10_000, Number(search.get("page")) || 0));
+  const found = await context.ask("sweep", { id: idFrom(params.id, "sweep"), outcome, page });
+  if (!found) throw missing("sweep", params.id);
+  return { ...found, outcome, page };
+}
+
+export async function action({ params, context }: Route.ActionArgs) {
+  await context.tell("stopSweep", idFrom(params.id, "sweep"));
+  return { ok: true };
+}
+
+export default function Sweep({ loaderData: { sweep, found, findings, outcome, page } }: Route.ComponentProps) {
+  const { window: now } = useShell();
+  const keep = useKeep();
+  const running = sweep.state === "running";
+  const total = outcome ? (found[outcome] ?? 0) : Object.values(found).reduce((sum, count) => sum + count, 0);
+  const sentence = running
+    ? `Sweeping ${sweep.source}: ${sweep.tried} of ${sweep.addresses} addresses tried, ${sweep.answering} answering, ${sweep.recognised} recognised by SNMP.`
+    : sweep.message
+      ? sweep.message
+      : `The sweep of ${sweep.source} tried ${sweep.tried} addresses: ${sweep.answering} answered, ${sweep.recognised} told their system. It found ${found.new ?? 0} new, ${found.changed ?? 0} changed, ${found.gone ?? 0} gone${found.failed ? `, and ${found.failed} that could not be read` : ""}.`;
+  return (
+    <>
+      <PageHead
+        name="Discover › Sweep"
+        sentence={sentence}
+        actions={
+          running ? (
+            <Form method="post">
+              <Button type="submit" variant="outlined" color="error">
+                Stop the sweep
+              </Button>
+            </Form>
+          ) : (
+            <Button component={RouterLink} to={keep("/discover")} variant="outlined">
+              All sweeps
+            </Button>
+          )
+        }
+      />
+      {running ? <LinearProgress variant="determinate" value={(sweep.tried / Math.max(1, sweep.addresses)) * 100} aria-label="Addresses tried" sx={{ mb: 1.5 }} /> : null}
+      <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(7, 1fr)", gap: 1.5, m: 0, mb: 1.5 }}>
+        <Fact name="State">{sweep.state}</Fact>
+        <Fact name="Started">{`${dayAndTime(sweep.started_at, now.nowMs, true)} by ${sweep.started_by}`}</Fact>
+        <Fact name="Took">{spokenDuration((sweep.ended_at ?? now.nowMs) - sweep.started_at)}</Fact>
+        <Fact name="Addresses tried">{`${sweep.tried} of ${sweep.addresses}`}</Fact>
+        <Fact name="Answering">{sweep.answering}</Fact>
+        <Fact name="Recognised by SNMP">{sweep.recognised}</Fact>
+        <Fact name="Could not be read">{sweep.failed}</Fact>
+      </Box>
+      <Section
+        title="What it found"
+        pad={false}
+        aside={
+          <Stack direction="row" sx={{ gap: 0.5 }} role="group" aria-label="Show">
+            <Button component={RouterLink} to={keep(`/discover/sweeps/${sweep.id}`)} variant={outcome === "" ? "outlined" : "text"} color="inherit" sx={{ py: 0 }}>
+              all
+            </Button>
+            {OUTCOME_ORDER.filter((one) => found[one]).map((one) => (
+              <Button key={one} component={RouterLink} to={keep(`/discover/sweeps/${sweep.id}?outcome=${one}`)} variant={outcome === one ? "outlined" : "text"} color="inherit" title={OUTCOMES[one].explained} sx={{ py: 0 }}>
+                {OUTCOMES[one].label} {found[one]}
+              </Button>
+            ))}
+          </Stack>
+        }
+      >
+        {findings.length === 0 ? (
+          <Box sx={{ p: 1.5 }}>
+            <Empty>{running ? "Findings are written when every address has been tried, or when you stop the sweep." : "Nothing new, changed or gone: the estate is as it was."}</Empty>
+          </Box>
+        ) : (
+          <Table>
+            <TableHead>
+              <TableRow>
+                <TableCell>What</TableCell>
+                <TableCell>Component</TableCell>
+                <TableCell>Address</TableCell>
+                <TableCell>Why</TableCell>
+              </TableRow>
+            </TableHead>
+            <TableBody>
+              {findings.map((finding, index) => (
+                <TableRow key={`${finding.title}${index}`}>
+                  <TableCell sx={{ whiteSpace: "nowrap" }}>{OUTCOMES[finding.outcome].label}</TableCell>
+                  <TableCell sx={{ whiteSpace: "nowrap" }}>{finding.component_id ? <KeepLink to={`/estate/${finding.component_id}`}>{finding.title}</KeepLink> : finding.title}</TableCell>
+                  <TableCell>{finding.address}</TableCell>
+                  <TableCell>{finding.detail}</TableCell>
+                </TableRow>
+              ))}
+            </TableBody>
+          </Table>
+        )}
+      </Section>
+      {total > SHOWN ? (
+        <Stack direction="row" sx={{ gap: 1, alignItems: "center", mt: 1 }}>
+          <Typography variant="body2">
+            {page * SHOWN + 1} to {Math.min(total, (page + 1) * SHOWN)} of {total}
+          </Typography>
+          {page > 0 ? <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}&page=${page - 1}`}>before</KeepLink> : null}
+          {(page + 1) * SHOWN < total ? <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}&page=${page + 1}`}>next</KeepLink> : null}
+        </Stack>
+      ) : null}
+    </>
+  );
+}

@@ -1,0 +1,157 @@
+import Box from "@mui/material/Box";
+import MenuItem from "@mui/material/MenuItem";
+import Paper from "@mui/material/Paper";
+import Select from "@mui/material/Select";
+import Stack from "@mui/material/Stack";
+import Typography from "@mui/material/Typography";
+import { useSearchParams } from "react-router";
+import { dayAndTime, spokenDuration } from "#core/time/windows";
+import { formatValue } from "#core/units/format";
+import type { Route } from "./+types/watch";
+import { useShell } from "../shell/window";
+import { windowOf } from "../shell/window.server";
+import { ChangeList } from "../ui/ChangeList";
+import { KeepLink } from "../ui/KeepLink";
+import { Empty, PageHead, Section } from "../ui/Page";
+import { SeverityMark } from "../ui/SeverityMark";
+import { Trend } from "../ui/Trend";
+import { VolumeChart } from "../ui/VolumeChart";
+
+export const meta: Route.MetaFunction = () => [{ title: "Watch · Holotaxis" }];
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const window = windowOf(request, context.now());
+  const volumeOf = (new URL(request.url).searchParams.get("volume") ?? "").slice(0, 60);
+  return { atMs: window.atMs, ...(await context.ask("watch", { atMs: window.atMs, volumeOf })) };
+}
+
+type Service = Route.ComponentProps["loaderData"]["services"][number];
+
+export default function Watch({ loaderData: page }: Route.ComponentProps) {
+  return (
+    <>
+      <PageHead name="Watch" sentence={page.sentence} />
+      <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr) 340px", alignItems: "start" }}>
+        <Stack sx={{ gap: 1.5, minWidth: 0 }}>
+          <Box component="ul" aria-label="Services" sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(208px, 1fr))", p: 0, m: 0, listStyle: "none" }}>
+            {page.services.map((service) => (
+              <ServiceCard key={service.id} service={service} atMs={page.atMs} />
+            ))}
+          </Box>
+          {page.services.length === 0 ? <Empty>No services are described yet. They come from a set-up file; see Setup › Services.</Empty> : null}
+          {page.volume ? <Volume volume={page.volume} choices={page.volumeChoices} /> : null}
+        </Stack>
+        <Stack sx={{ gap: 1.5, minWidth: 0 }}>
+          <Section title={`Open incidents${page.incidents.length ? `: ${page.incidents.length}` : ""}`} aside={<KeepLink to="/incidents">All</KeepLink>}>
+            {page.incidents.length === 0 ? (
+              <Empty>None open. What was resolved is under Incidents.</Empty>
+            ) : (
+              <Stack component="ul" sx={{ gap: 1, p: 0, m: 0, listStyle: "none" }}>
+                {page.incidents.map((incident) => (
+                  <Stack component="li" direction="row" key={incident.id} sx={{ gap: 1, alignItems: "flex-start" }}>
+                    <Box sx={{ pt: 0.25 }}>
+                      <SeverityMark severity={incident.severity} />
+                    </Box>
+                    <Box sx={{ minWidth: 0 }}>
+                      <KeepLink to={`/incidents/${incident.id}`} color="text.primary" sx={{ fontWeight: 600 }}>
+                        {incident.title}
+                      </KeepLink>
+                      <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>
+                        since {dayAndTime(incident.openedAt, page.atMs)}, {spokenDuration(page.atMs - incident.openedAt)} · {incident.takenBy ? `taken by ${incident.takenBy}` : "not taken"}
+                      </Typography>
+                    </Box>
+                  </Stack>
+                ))}
+              </Stack>
+            )}
+          </Section>
+          <Section title="Latest changes">
+            <ChangeList changes={page.changes} nowMs={page.atMs} empty="No change in the last seven days." />
+          </Section>
+        </Stack>
+      </Box>
+    </>
+  );
+}
+
+function ServiceCard({ service, atMs }: { service: Service; atMs: number }) {
+  const { figure } = service;
+  return (
+    <Paper component="li" variant="outlined" sx={{ p: 1.25, minWidth: 0, display: "flex", flexDirection: "column", gap: 0.5, ...(service.severity === "cleared" ? {} : { borderColor: `var(--hx-${service.severity})`, borderWidth: 1.5 }) }}>
+      <Stack direction="row" sx={{ alignItems: "center", gap: 0.75 }}>
+        <SeverityMark severity={service.severity} />
+        <KeepLink to={`/services/${service.uid}`} color="text.primary" noWrap sx={{ fontWeight: 650, flex: 1, minWidth: 0 }}>
+          {service.name}
+        </KeepLink>
+      </Stack>
+      {figure ? (
+        <Stack direction="row" sx={{ alignItems: "flex-end", gap: 1, justifyContent: "space-between" }}>
+          <Box sx={{ minWidth: 0 }}>
+            <Typography sx={{ fontSize: "1.25rem", fontWeight: 600, lineHeight: 1.2 }} noWrap>
+              {formatValue(figure.value, figure.unit)}
+            </Typography>
+            <Typography variant="caption" component="p" sx={{ color: "text.secondary" }} noWrap>
+              {figure.label}
+            </Typography>
+          </Box>
+          <Trend values={figure.trend} width={72} />
+        </Stack>
+      ) : (
+        <Typography variant="caption" sx={{ color: "text.secondary" }}>
+          no business figure
+        </Typography>
+      )}
+      <Typography variant="caption" component="p" sx={{ color: service.severity === "cleared" ? "text.secondary" : "text.primary", display: "-webkit-box", WebkitLineClamp: 2, WebkitBoxOrient: "vertical", overflow: "hidden" }}>
+        {service.severity === "cleared" ? (figure ? `usual at this hour: ${formatValue(figure.usual, figure.unit)}` : service.purpose) : `${service.reason} · ${service.sinceMs ? `for ${spokenDuration(atMs - service.sinceMs)}` : ""}`}
+      </Typography>
+    </Paper>
+  );
+}
+
+function Volume({ volume, choices }: { volume: NonNullable<Route.ComponentProps["loaderData"]["volume"]>; choices: { uid: string; label: string }[] }) {
+  const [, setParams] = useSearchParams();
+  const { window: now } = useShell();
+  const done = volume.hours.filter((hour) => hour.today !== null && hour.usual !== null && hour.hour < new Date(now.atMs).getUTCHours());
+  const today = done.reduce((sum, hour) => sum + (hour.today ?? 0), 0);
+  const usual = done.reduce((sum, hour) => sum + (hour.usual ?? 0), 0);
+  const share = usual > 0 ? Math.round((today / usual) * 100) : null;
+  const counted = volume.unit === "1/h";
+  return (
+    <Section
+      title={`Today's ${volume.label}, hour by hour`}
+      aside={
+        <Select
+          variant="standard"
+          disableUnderline
+          value={volume.uid}
+          onChange={(event) =>
+            setParams(
+              (params) => {
+                params.set("volume", event.target.value);
+                return params;
+              },
+              { preventScrollReset: true },
+            )
+          }
+          inputProps={{ "aria-label": "Business figure shown" }}
+          sx={{ fontSize: "0.8rem" }}
+        >
+          {choices.map((choice) => (
+            <MenuItem key={choice.uid} value={choice.uid} dense>
+              {choice.label}
+            </MenuItem>
+          ))}
+        </Select>
+      }
+    >
+      <Typography variant="body2" sx={{ mb: 1 }}>
+        {share === null
+          ? "Too little history yet to compare today with the days before."
+          : counted
+            ? `${Math.round(today).toLocaleString("en-GB")} ${volume.label} in the ${done.length} full hours of today, ${share} % of the ${Math.round(usual).toLocaleString("en-GB")} that the same hours brought on average in the past seven days.`
+            : `Over the ${done.length} full hours of today the mean is ${formatValue(today / done.length, volume.unit)}; the same hours of the past seven days had ${formatValue(usual / done.length, volume.unit)}.`}
+      </Typography>
+      <VolumeChart volume={volume} />
+    </Section>
+  );
+}

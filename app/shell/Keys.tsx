@@ -1,0 +1,66 @@
+import Dialog from "@mui/material/Dialog";
+import DialogContent from "@mui/material/DialogContent";
+import DialogTitle from "@mui/material/DialogTitle";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableRow from "@mui/material/TableRow";
+import { useHotkeys } from "react-hotkeys-hook";
+import { useNavigate } from "react-router";
+import { PLACES } from "./places";
+import { useKeep, useMoveWindow, useShell } from "./window";
+
+/** Listens for the keys of the frame. */
+export function useFrameKeys({ palette, help, tray }: { palette: () => void; help: () => void; tray: () => void }): void {
+  const { window: now } = useShell();
+  const move = useMoveWindow();
+  const navigate = useNavigate();
+  const keep = useKeep();
+  const spanMs = now.toMs - now.fromMs;
+  const byCharacter = { useKey: true } as const;
+  useHotkeys("mod+k", palette, { preventDefault: true, enableOnFormTags: true });
+  useHotkeys("?", help, byCharacter);
+  useHotkeys("e", tray, byCharacter);
+  useHotkeys("[", () => move.fix(now.fromMs - spanMs, now.fromMs), byCharacter, [now.fromMs, spanMs]);
+  useHotkeys("]", () => (now.live ? undefined : now.toMs + spanMs >= now.nowMs ? move.follow(spanMs) : move.fix(now.toMs, now.toMs + spanMs)), byCharacter, [now.toMs, spanMs, now.live]);
+  useHotkeys(".", () => move.follow(spanMs), byCharacter, [spanMs]);
+  useHotkeys("1,2,3,4,5,6,7", (_event, handler) => {
+    const place = PLACES[Number(handler.keys?.[0] ?? handler.hotkey) - 1];
+    if (place) void navigate(keep(place.to));
+  });
+}
+
+const KEYS: readonly (readonly [string, string])[] = [
+  ["Ctrl + K", "Find anything"],
+  ["1 … 7", PLACES.map((place) => place.label).join(", ")],
+  ["[", "Window before"],
+  ["]", "Window after"],
+  [".", "Back to now"],
+  ["← →", "Move the window or its ends, when the ribbon has the focus"],
+  ["e", "Evidence tray"],
+  ["?", "These keys"],
+];
+
+export function KeysHelp({ open, onClose }: { open: boolean; onClose: () => void }) {
+  return (
+    <Dialog open={open} onClose={onClose} aria-labelledby="keys-title">
+      <DialogTitle id="keys-title" component="h2">
+        Keys
+      </DialogTitle>
+      <DialogContent>
+        <Table>
+          <TableBody>
+            {KEYS.map(([key, what]) => (
+              <TableRow key={key}>
+                <TableCell>
+                  <kbd>{key}</kbd>
+                </TableCell>
+                <TableCell>{what}</TableCell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      </DialogContent>
+    </Dialog>
+  );
+}

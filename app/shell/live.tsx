@@ -1,0 +1,75 @@
+import { createContext, useContext, useEffect, useRef, useState, type ReactNode } from "react";
+import { useLocation, useRevalidator } from "react-router";
+import type { LiveEvent } from "#server/engine/events";
+import { useShell } from "./window";
+
+interface Live {
+  connected: boolean;
+  trouble: string | null;
+}
+
+const LiveContext = createContext<Live>({ connected: false, trouble: null });
+export const useLive = () => useContext(LiveContext);
+
+/** Least machine time between two looks that only a tick asks for. */
+const TICK_PAUSE_MS = 10_000;
+
+/** Listens to the server and has the page load anew when something it shows may have changed. */
+export function LiveUpdates({ children }: { children: ReactNode }) {
+  const [live, setLive] = useState<Live>({ connected: false, trouble: null });
+  const { revalidate } = useRevalidator();
+  const { pathname } = useLocation();
+  const shell = useShell();
+  const state = useRef({ pathname, isLive: shell.window.live, lastMs: 0 });
+  state.current.pathname = pathname;
+  state.current.isLive = shell.window.live;
+
+  useEffect(() => {
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const soon = (waitMs: number) => {
+      if (timer) return;
+      timer = setTimeout(() => {
+        timer = undefined;
+        state.current.lastMs = Date.now();
+        if (document.visibilityState === "visible") void revalidate();
+      }, waitMs);
+    };
+    const concerns = (event: LiveEvent): number | undefined => {
+      const { pathname: path, isLive, lastMs } = state.current;
+      switch (event.topic) {
+        case "tick":
+          return isLive && Date.now() - lastMs > TICK_PAUSE_MS ? 0 : undefined;
+        case "alarms":
+        case "estate":
+          return isLive ? 300 : undefined;
+        case "incident":
+          return isLive || path.startsWith("/incidents") ? 300 : undefined;
+        case "run":
+          return path.startsWith("/runs/") || path.startsWith("/incidents/") || path.startsWith("/runbooks") ? 200 : undefined;
+        case "sweep":
+          return path.startsWith("/discover") ? 250 : undefined;
+        default:
+          return undefined;
+      }
+    };
+    const source = new EventSource("/live");
+    source.onopen = () => {
+      setLive((now) => ({ ...now, connected: true }));
+      // What happened while the line was down is fetched at once.
+      if (state.current.lastMs) soon(0);
+    };
+    source.onerror = () => setLive((now) => ({ ...now, connected: false }));
+    source.onmessage = ({ data }) => {
+      const event = JSON.parse(data as string) as LiveEvent;
+      if (event.topic === "trouble") setLive((now) => ({ ...now, trouble: event.message }));
+      const wait = concerns(event);
+      if (wait !== undefined) soon(wait);
+    };
+    return () => {
+      clearTimeout(timer);
+      source.close();
+    };
+  }, [revalidate]);
+
+  return <LiveContext.Provider value={live}>{children}</LiveContext.Provider>;
+}

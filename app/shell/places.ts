@@ -1,0 +1,25 @@
+export interface Place {
+  to: string;
+  label: string;
+  /** Pages below it that the palette finds too. */
+  more?: { to: string; label: string }[];
+}
+
+/** The places of the top bar, in the order of the work. */
+export const PLACES: readonly Place[] = [
+  { to: "/", label: "Watch" },
+  { to: "/discover", label: "Discover" },
+  { to: "/estate", label: "Estate" },
+  { to: "/map", label: "Map" },
+  { to: "/incidents", label: "Incidents" },
+  { to: "/runbooks", label: "Runbooks" },
+  {
+    to: "/setup",
+    label: "Setup",
+    more: [
+      { to: "/setup/drills", label: "Setup › Drills" },
+      { to: "/setup/rules", label: "Setup › Rules" },
+      { to: "/setup/services", label: "Setup › Services" },
+    ],
+  },
+];

@@ -1,0 +1,62 @@
+import { useMemo } from "react";
+import { useLocation, useRouteLoaderData, useSearchParams } from "react-router";
+import { toIsoDuration } from "#core/time/windows";
+import type { loader } from "../root";
+
+export type ShellData = Awaited<ReturnType<typeof loader>>;
+
+/** What the frame knows: clock, window, ribbon, who. */
+export function useShell(): ShellData {
+  return useRouteLoaderData<typeof loader>("root") as ShellData;
+}
+
+const KEPT = ["from", "to", "last", "span"] as const;
+
+/** Puts the present window into a link, so that it rules the next page too. */
+export function useKeep(): (to: string) => string {
+  const { search } = useLocation();
+  return useMemo(() => {
+    const now = new URLSearchParams(search);
+    return (to: string) => {
+      const [path = "", own = ""] = to.split("?");
+      const params = new URLSearchParams(own);
+      for (const name of KEPT) {
+        const value = now.get(name);
+        if (value !== null && !params.has(name) && !(name === "last" && params.has("from"))) params.set(name, value);
+      }
+      const text = params.toString();
+      return text ? `${path}?${text}` : path;
+    };
+  }, [search]);
+}
+
+const iso = (ms: number) => new Date(ms).toISOString().replace(".000Z", "Z");
+
+/** Moves the window: to a fixed span, or to the last so many milliseconds up to now. */
+export function useMoveWindow(): { fix: (fromMs: number, toMs: number) => void; follow: (spanMs: number) => void; span: (duration: string) => void } {
+  const [, setParams] = useSearchParams();
+  return useMemo(
+    () => ({
+      fix: (fromMs, toMs) =>
+        setParams((params) => {
+          params.delete("last");
+          params.set("from", iso(Math.round(fromMs / 1000) * 1000));
+          params.set("to", iso(Math.round(toMs / 1000) * 1000));
+          return params;
+        }),
+      follow: (spanMs) =>
+        setParams((params) => {
+          params.delete("from");
+          params.delete("to");
+          params.set("last", toIsoDuration(spanMs));
+          return params;
+        }),
+      span: (duration) =>
+        setParams((params) => {
+          params.set("span", duration);
+          return params;
+        }),
+    }),
+    [setParams],
+  );
+}

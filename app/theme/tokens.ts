@@ -1,0 +1,58 @@
+import type { Severity } from "#core/alarms/severity";
+
+/** Colours of one theme. Contrast of text and marks against their ground is checked in tokens.test.ts (WCAG 2.2 AA). */
+export interface Tokens {
+  ground: string;
+  surface: string;
+  raised: string;
+  line: string;
+  text: string;
+  quiet: string;
+  accent: string;
+  onAccent: string;
+  past: string;
+  pastGround: string;
+  chartLine: string;
+  chartEnvelope: string;
+  usual: string;
+  severity: Record<Severity, string>;
+  onSeverity: string;
+}
+
+export const DAY: Tokens = {
+  ground: "#f4f1ea",
+  surface: "#fffdf9",
+  raised: "#ebe6db",
+  line: "#d3ccbd",
+  text: "#1d2326",
+  quiet: "#5a5f5c",
+  accent: "#0e5a5e",
+  onAccent: "#ffffff",
+  past: "#6b3a8f",
+  pastGround: "#f0e6f6",
+  chartLine: "#2c4a52",
+  chartEnvelope: "rgba(44, 74, 82, 0.16)",
+  usual: "#857d6c",
+  severity: { critical: "#a3123c", major: "#b04500", minor: "#735c00", warning: "#2f5d8c", indeterminate: "#665f70", cleared: "#6a6e6a" },
+  onSeverity: "#ffffff",
+};
+
+export const NIGHT: Tokens = {
+  ground: "#121719",
+  surface: "#1a2123",
+  raised: "#242d30",
+  line: "#384347",
+  text: "#e7e9e4",
+  quiet: "#a5ada9",
+  accent: "#7cc9c1",
+  onAccent: "#0b2426",
+  past: "#c9a3e6",
+  pastGround: "#2a2033",
+  chartLine: "#a9c9cd",
+  chartEnvelope: "rgba(169, 201, 205, 0.2)",
+  usual: "#8f8a7c",
+  severity: { critical: "#ff7d98", major: "#ff9d5c", minor: "#dfc04e", warning: "#8fbbea", indeterminate: "#b9b1c4", cleared: "#98a09b" },
+  onSeverity: "#14181a",
+};
+
+export const tokensOf = (mode: string | undefined): Tokens => (mode === "dark" ? NIGHT : DAY);

@@ -1,0 +1,150 @@
+import { CategoryScale, Chart as ChartJs, Filler, LinearScale, LineElement, PointElement, TimeScale, Tooltip, type ChartOptions, type Plugin } from "chart.js";
+import "chartjs-adapter-date-fns";
+import annotationPlugin from "chartjs-plugin-annotation";
+import { useEffect, useMemo, useState } from "react";
+import { Line } from "react-chartjs-2";
+import Skeleton from "@mui/material/Skeleton";
+import { useColorScheme } from "@mui/material/styles";
+import type { Severity } from "#core/alarms/severity";
+import { clockTime, dayAndTime, DAY_MS } from "#core/time/windows";
+import { formatValue } from "#core/units/format";
+import type { ChartData, ChartMark } from "#server/pages/charts";
+import { tokensOf, type Tokens } from "../theme/tokens";
+
+ChartJs.register(LinearScale, CategoryScale, TimeScale, PointElement, LineElement, Filler, Tooltip, annotationPlugin);
+
+/** Theme in force, once the browser knows it. */
+export function useTokens(): Tokens {
+  const { mode, systemMode } = useColorScheme();
+  return tokensOf(mode === "system" ? systemMode : mode);
+}
+
+/** True in the browser after the first drawing: canvases are left out of what the server sends. */
+export function useMounted(): boolean {
+  const [mounted, setMounted] = useState(false);
+  useEffect(() => setMounted(true), []);
+  return mounted;
+}
+
+/** Draws alarms and changes as small marks on a rail under the axis. */
+const railPlugin = (marks: readonly ChartMark[], tokens: Tokens): Plugin<"line"> => ({
+  id: "rail",
+  afterDraw(chart) {
+    const scale = chart.scales.x;
+    if (!scale || !marks.length) return;
+    const { ctx } = chart;
+    const y = chart.height - 6;
+    ctx.save();
+    for (const mark of marks) {
+      const x = scale.getPixelForValue(mark.atMs);
+      if (x < chart.chartArea.left - 1 || x > chart.chartArea.right + 1) continue;
+      ctx.fillStyle = mark.what === "alarm" ? tokens.severity[(mark.severity ?? "warning") as Severity] : tokens.quiet;
+      ctx.beginPath();
+      if (mark.what === "alarm") {
+        // The pennant of the status mark, small.
+        ctx.moveTo(x - 4, y - 4);
+        ctx.lineTo(x + 5, y);
+        ctx.lineTo(x - 4, y + 4);
+      } else ctx.rect(x - 1, y - 4, 2, 8);
+      ctx.fill();
+    }
+    ctx.restore();
+  },
+});
+
+export interface HouseChartProps {
+  chart: ChartData;
+  height?: number;
+  /** Lowest and highest value of the axis; percentages are always drawn from 0 to 100. */
+  bounds?: [number, number];
+}
+
+/** The house chart: a thin line of the mean in a pale envelope of the extremes, limits as hairlines, a rail of marks. */
+export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
+  const tokens = useTokens();
+  const mounted = useMounted();
+  const data = useMemo(() => {
+    const at = (column: 1 | 2 | 3) => chart.points.map((point) => ({ x: point[0], y: point[column] ?? Number.NaN }));
+    const still = { pointRadius: 0, pointHoverRadius: 0, tension: 0, spanGaps: false } as const;
+    return {
+      datasets: [
+        { ...still, label: "highest", data: at(3), borderWidth: 0, borderColor: "transparent", backgroundColor: tokens.chartEnvelope, fill: "+1" as const },
+        { ...still, label: "lowest", data: at(1), borderWidth: 0, borderColor: "transparent", fill: false as const },
+        { ...still, label: "mean", data: at(2), borderWidth: 1.4, borderColor: tokens.chartLine, fill: false as const, pointHoverRadius: 3, pointHoverBackgroundColor: tokens.chartLine },
+      ],
+    };
+  }, [chart.points, tokens]);
+  const options = useMemo((): ChartOptions<"line"> => {
+    const long = chart.toMs - chart.fromMs > 2 * DAY_MS;
+    const [lowest, highest] = bounds ?? (chart.unit === "%" ? [0, 100] : [undefined, undefined]);
+    const shownTop = highest ?? Math.max(...chart.points.map((point) => point[3] ?? Number.NEGATIVE_INFINITY));
+    return {
+      animation: false,
+      responsive: true,
+      maintainAspectRatio: false,
+      normalized: true,
+      interaction: { mode: "index", intersect: false, axis: "x" },
+      layout: { padding: { bottom: chart.marks.length ? 10 : 0, right: 4, top: 4 } },
+      scales: {
+        x: {
+          type: "time",
+          min: chart.fromMs,
+          max: chart.toMs,
+          grid: { display: false },
+          border: { color: tokens.line },
+          ticks: { maxRotation: 0, autoSkipPadding: 28, color: tokens.quiet, font: { size: 10.5 }, callback: (value) => (long ? dayAndTime(Number(value)).slice(0, -6) : clockTime(Number(value))) },
+        },
+        y: {
+          ...(lowest === undefined ? { beginAtZero: true } : { min: lowest }),
+          ...(highest === undefined ? { grace: "8%" } : { max: highest }),
+          grid: { color: tokens.line, lineWidth: 0.5 },
+          border: { display: false },
+          ticks: { maxTicksLimit: 5, color: tokens.quiet, font: { size: 10.5 }, callback: (value) => formatValue(Number(value), chart.unit === "%" ? "1" : chart.unit) },
+        },
+      },
+      plugins: {
+        legend: { display: false },
+        tooltip: {
+          displayColors: false,
+          animation: false,
+          filter: (item) => item.datasetIndex === 2,
+          callbacks: {
+            title: (items) => (items[0] ? dayAndTime(Number(items[0].parsed.x), undefined, true) : ""),
+            label: (item) => {
+              const point = chart.points[item.dataIndex];
+              if (!point || point[2] === null) return "no data";
+              return point[1] === point[3] ? formatValue(point[2], chart.unit) : `${formatValue(point[2], chart.unit)} (${formatValue(point[1], chart.unit)} to ${formatValue(point[3], chart.unit)})`;
+            },
+          },
+        },
+        annotation: {
+          animations: false as never,
+          annotations: Object.fromEntries(
+            chart.limits
+              .filter((limit) => chart.unit === "%" || limit.value <= shownTop * 1.3)
+              .map((limit) => [
+                `limit${limit.severity}`,
+                {
+                  type: "line" as const,
+                  yMin: limit.value,
+                  yMax: limit.value,
+                  borderColor: tokens.severity[limit.severity],
+                  borderWidth: 1,
+                  borderDash: limit.severity === "critical" ? [] : [4, 3],
+                  label: { display: true, content: formatValue(limit.value, chart.unit).replace(".0", ""), position: "end" as const, backgroundColor: "transparent", color: tokens.severity[limit.severity], font: { size: 10, weight: "normal" as const }, padding: { top: 0, bottom: 12, left: 2, right: 2 } },
+                },
+              ]),
+          ),
+        },
+      },
+    };
+  }, [chart, tokens, bounds]);
+  const plugins = useMemo(() => [railPlugin(chart.marks, tokens)], [chart.marks, tokens]);
+  const spoken = `${chart.title}${chart.owner ? ` of ${chart.owner}` : ""}: last ${formatValue(chart.legend.last, chart.unit)}, from ${formatValue(chart.legend.min, chart.unit)} to ${formatValue(chart.legend.max, chart.unit)}.`;
+  if (!mounted) return <Skeleton variant="rectangular" height={height} sx={{ bgcolor: "action.hover" }} animation={false} />;
+  return (
+    <div style={{ height, position: "relative" }}>
+      <Line data={data} options={options} plugins={plugins} role="img" aria-label={spoken} />
+    </div>
+  );
+}

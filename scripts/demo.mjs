@@ -1,0 +1,220 @@
+// Starts the application with its demonstration estate: installs, builds, prepares and runs everything, and prints one
+// address. Uses nothing but Node.js itself until the packages are installed.
+import { fork, spawnSync } from "node:child_process";
+import { createHash } from "node:crypto";
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { createServer } from "node:net";
+import { dirname, join, resolve } from "node:path";
+import { fileURLToPath } from "node:url";
+import { parseArgs } from "node:util";
+
+const root = dirname(dirname(fileURLToPath(import.meta.url)));
+
+const USAGE = `npm run demo -- [options]
+
+  --port N          port of the pages, 7070 if left out
+  --fresh           begin anew; what the demo kept before is deleted
+  --scenario FILE   another stand-in estate, see docs/scenario.md; its set-up is read from FILE with -setup.json at its end
+  --now INSTANT     start the clock there, for example 2026-03-17T10:00:00Z
+  --pace N          let the clock run N times as fast, 1 to 60
+  --scale N         copy hosts until the estate has N of them, up to 2,000
+  --history SPAN    how much past to live through at first, P14D if left out
+  --data DIR        where to keep everything, data/demo if left out`;
+
+function refuse(message) {
+  process.stderr.write(`${message}\n`);
+  process.exit(2);
+}
+
+function options() {
+  try {
+    return parseArgs({
+      options: {
+        port: { type: "string", default: "7070" },
+        fresh: { type: "boolean", default: false },
+        scenario: { type: "string" },
+        now: { type: "string" },
+        pace: { type: "string", default: "1" },
+        scale: { type: "string" },
+        history: { type: "string", default: "P14D" },
+        data: { type: "string", default: join(root, "data", "demo") },
+        help: { type: "boolean", default: false },
+      },
+    }).values;
+  } catch (error) {
+    return refuse(`${error.message}\n\n${USAGE}`);
+  }
+}
+
+const given = options();
+if (given.help) {
+  process.stdout.write(`${USAGE}\n`);
+  process.exit(0);
+}
+const [major, minor] = process.versions.node.split(".").map(Number);
+if (major < 20 || (major === 20 && minor < 11)) refuse(`Holotaxis needs Node.js 20.11 or later; this is ${process.versions.node}.`);
+const port = Number(given.port);
+if (!Number.isInteger(port) || port < 1 || port > 65535) refuse(`“${given.port}” is not a port. Use a whole number from 1 to 65535.`);
+const pace = Number(given.pace);
+if (!(pace >= 1 && pace <= 60)) refuse(`“${given.pace}” is not a pace. Use a number from 1 to 60.`);
+if (given.scale !== undefined && !(Number(given.scale) >= 1 && Number(given.scale) <= 2000)) refuse(`“${given.scale}” is not a size. Use a whole number up to 2000.`);
+const base = given.now === undefined ? Date.now() : Date.parse(/[TZ]/.test(given.now) && !/(Z|[+-]\d\d:\d\d)$/.test(given.now) ? `${given.now}Z` : given.now);
+if (Number.isNaN(base)) refuse(`“${given.now}” is not an instant. Write it like 2026-03-17T10:00:00Z.`);
+const scenario = resolve(given.scenario ?? join(root, "scenarios", "halvane.json"));
+if (!existsSync(scenario)) refuse(`There is no scenario file ${scenario}.`);
+await portIsFree(port);
+
+function portIsFree(wanted) {
+  return new Promise((done) => {
+    const probe = createServer();
+    probe.once("error", () => refuse(`Port ${wanted} is in use: Holotaxis or something else runs there already. Stop it, or choose another with --port.`));
+    probe.listen(wanted, "127.0.0.1", () => probe.close(done));
+  });
+}
+
+function freePort() {
+  return new Promise((done) => {
+    const probe = createServer();
+    probe.listen(0, "127.0.0.1", () => {
+      const { port: found } = probe.address();
+      probe.close(() => done(found));
+    });
+  });
+}
+
+/** Installs the packages unless exactly those of the lock file are there. */
+function install() {
+  const lock = join(root, "package-lock.json");
+  const installed = join(root, "node_modules", ".package-lock.json");
+  if (existsSync(installed) && statSync(installed).mtimeMs >= statSync(lock).mtimeMs) return;
+  if (existsSync(installed) && existsSync(join(root, "node_modules", "better-sqlite3", "build", "Release", "better_sqlite3.node")) && sameLock(lock, installed)) return;
+  process.stdout.write("installing packages (some minutes the first time) …\n");
+  const result = spawnSync("npm", ["ci", "--no-audit", "--no-fund"], { cwd: root, stdio: ["ignore", "pipe", "inherit"], shell: process.platform === "win32" });
+  if (result.status !== 0) refuse("The packages could not be installed; what npm said stands above. It needs the npm registry, python3, make and a C++ compiler.");
+}
+
+function sameLock(lock, installed) {
+  const versions = (file) => Object.entries(JSON.parse(readFileSync(file, "utf8")).packages).filter(([name]) => name).map(([name, one]) => `${name}@${one.version}`);
+  const have = new Set(versions(installed));
+  // Packages for other systems are locked, but not installed here.
+  return versions(lock).filter((name) => have.has(name)).length >= have.size;
+}
+
+/** Builds the pages and the servers unless they are newer than every source. */
+async function buildIfStale() {
+  const stamp = join(root, "build", "stamp");
+  const now = stampOfSources();
+  if (existsSync(stamp) && readFileSync(stamp, "utf8") === now) return;
+  process.stdout.write("building …\n");
+  const { buildServers, buildPages } = await import("./build.mjs");
+  // The pages' tool empties the folder first.
+  buildPages();
+  await buildServers();
+  writeFileSync(stamp, now);
+}
+
+function stampOfSources() {
+  const hash = createHash("sha256");
+  const walk = (folder) => {
+    for (const entry of readdirSync(folder, { withFileTypes: true }).sort((a, b) => a.name.localeCompare(b.name))) {
+      const path = join(folder, entry.name);
+      if (entry.isDirectory()) walk(path);
+      else hash.update(`${path.slice(root.length)}\0`).update(readFileSync(path));
+    }
+  };
+  for (const folder of ["app", "core", "server", "standins", "public", "types"]) walk(join(root, folder));
+  for (const file of ["package-lock.json", "vite.config.ts", "react-router.config.ts", "scripts/build.mjs"]) hash.update(readFileSync(join(root, file)));
+  return hash.digest("hex");
+}
+
+install();
+await buildIfStale();
+
+const data = resolve(given.data);
+if (given.fresh) rmSync(data, { recursive: true, force: true });
+mkdirSync(data, { recursive: true, mode: 0o700 });
+
+// What the stand-ins' past counts from stays the same from one start to the next.
+const anchorFile = join(data, "standins.json");
+const fingerprint = createHash("sha256").update(readFileSync(scenario)).update(String(given.scale ?? "")).digest("hex");
+if (existsSync(anchorFile)) {
+  const before = JSON.parse(readFileSync(anchorFile, "utf8"));
+  if (before.fingerprint !== fingerprint) refuse(`What is kept in ${data} was made with another scenario or size. Begin anew with --fresh, or keep both with --data DIR.`);
+} else writeFileSync(anchorFile, JSON.stringify({ anchorMs: base, fingerprint }));
+const { anchorMs } = JSON.parse(readFileSync(anchorFile, "utf8"));
+
+/** A key of the demo's own, made at its first start, in the form ssh2 reads. */
+async function demoKey() {
+  const file = join(data, "demo-key");
+  if (!existsSync(file)) {
+    const { default: ssh2 } = await import("ssh2");
+    const pair = ssh2.utils.generateKeyPairSync("ed25519");
+    writeFileSync(file, pair.private, { mode: 0o600 });
+    writeFileSync(`${file}.pub`, pair.public);
+  }
+  return file;
+}
+const key = await demoKey();
+
+/** The set-up beside the scenario; a larger estate gets the ranges of its copies too. */
+function setupFile() {
+  const file = scenario.replace(/\.json$/, "-setup.json");
+  if (!existsSync(file)) return undefined;
+  if (!given.scale) return file;
+  const setup = JSON.parse(readFileSync(file, "utf8"));
+  setup.sources.forEach((source, index) => {
+    source.ranges += `, 127.${40 + index}.0.1-127.${40 + index}.${Math.floor(Number(given.scale) / setup.sources.length / 250) + 1}.250`;
+    if (Number(given.scale) > 200) source.pollSeconds = 60;
+  });
+  const larger = join(data, "setup.json");
+  writeFileSync(larger, JSON.stringify(setup));
+  return larger;
+}
+
+const control = await freePort();
+const machine = Date.now();
+const clock = ["--base", String(given.now === undefined ? machine : base), "--machine", String(machine), "--pace", String(pace)];
+const setup = setupFile();
+const run = (file, args) => fork(join(root, "build", "run", file), args, { cwd: root, stdio: ["ignore", "inherit", "inherit", "ipc"], execArgv: ["--enable-source-maps", "--max-old-space-size=512"], env: { ...process.env, NODE_ENV: "production" } });
+const children = [];
+let leaving = false;
+
+function ready(child, name) {
+  return new Promise((done) => {
+    child.on("message", (message) => message?.ready && done());
+    child.on("exit", (code) => {
+      if (leaving) return;
+      process.stderr.write(`${name} ended by itself${code ? ` with code ${code}` : ""}.\n`);
+      void leave(code || 1);
+    });
+  });
+}
+
+/** Ends everything in order: first the server, which writes what it holds, then the stand-ins. */
+async function leave(code) {
+  if (leaving) return;
+  leaving = true;
+  for (const child of [...children].reverse()) {
+    if (child.exitCode !== null || child.signalCode !== null) continue;
+    const gone = new Promise((done) => child.once("exit", done));
+    child.kill("SIGTERM");
+    const late = setTimeout(() => child.kill("SIGKILL"), 8000);
+    await gone;
+    clearTimeout(late);
+  }
+  process.exit(code);
+}
+process.on("SIGINT", () => {
+  process.stdout.write("\nstopping …\n");
+  void leave(0);
+});
+process.on("SIGTERM", () => void leave(0));
+
+const standins = run("standins/main.js", ["--scenario", scenario, "--control", String(control), "--keys", join(data, "standin-host-keys.json"), "--demo-key", `${key}.pub`, "--anchor", String(anchorMs), ...clock, ...(given.scale ? ["--scale", given.scale] : [])]);
+children.push(standins);
+await ready(standins, "The stand-in estate");
+if (!existsSync(join(data, "holotaxis.db"))) process.stdout.write("first start: the estate is swept and its past lived through …\n");
+const server = run("server/main.js", ["--root", root, "--data", data, "--port", String(port), "--standins", `http://127.0.0.1:${control}`, "--history", given.history, "--ssh-user", "operator", "--ssh-key", key, ...clock, ...(setup ? ["--setup", setup] : [])]);
+children.push(server);
+await ready(server, "Holotaxis");
+process.stdout.write(`\nHolotaxis is at http://127.0.0.1:${port}\nCtrl+C stops everything.\n`);
