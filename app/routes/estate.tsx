@@ -85,7 +85,7 @@ export default function Estate({ loaderData: { rows, total, kinds, sites, asked 
     { field: "address", headerName: "Address", minWidth: 110, valueGetter: (_value, row) => row.address ?? "" },
     { field: "services", headerName: "Services", flex: 1.6, minWidth: 150, sortable: false, valueGetter: (_value, row) => row.services ?? "–" },
     { field: "severity", headerName: "Health", minWidth: 110, renderCell: ({ row }) => <Box sx={{ display: "flex", alignItems: "center", height: "100%" }}><SeverityLabel severity={row.severity} /></Box> },
-    { field: "lastSeenAt", headerName: "Last seen", minWidth: 130, valueGetter: (_value, row) => dayAndTime(row.lastSeenAt, now.nowMs, true) },
+    { field: "lastSeenAt", headerName: "Last seen", minWidth: 160, valueGetter: (_value, row) => dayAndTime(row.lastSeenAt, now.nowMs) },
   ];
   return (
     <>

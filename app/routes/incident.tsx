@@ -59,7 +59,7 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
   const keep = useKeep();
   const pin = usePin();
   const { incident, suspect } = page;
-  const first = page.runbooks.find((runbook) => runbook.fits) ?? page.runbooks[0];
+  const first = page.runbooks.find((runbook) => runbook.fits);
   const prefill = (runbook: NonNullable<typeof first>) => `/runbooks/${runbook.id}?${new URLSearchParams({ target: String(suspect?.componentId ?? ""), incident: String(incident.id), ...Object.fromEntries(Object.entries(runbook.args).map(([name, value]) => [`arg.${name}`, value])) }).toString()}`;
   return (
     <>
@@ -260,7 +260,7 @@ function Top({ processes, memoryBytes }: { processes: { pid: number; name: strin
             <TableCell align="right">{formatValue(process.memoryBytes, "By")}</TableCell>
             <TableCell align="right">{memoryBytes ? formatValue((process.memoryBytes / memoryBytes) * 100, "%") : "–"}</TableCell>
             <TableCell>
-              <Box aria-hidden="true" sx={{ height: 10, width: `${(process.memoryBytes / largest) * 100}%`, minWidth: 1, bgcolor: "var(--hx-chart)" }} />
+              <Box aria-hidden="true" sx={{ height: 10, width: `${(process.memoryBytes / largest) * 100}%`, minWidth: "1px", bgcolor: "var(--hx-chart)" }} />
             </TableCell>
           </TableRow>
         ))}

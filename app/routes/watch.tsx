@@ -6,7 +6,7 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useSearchParams } from "react-router";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
-import { formatValue } from "#core/units/format";
+import { formatValue, valueParts } from "#core/units/format";
 import type { Route } from "./+types/watch";
 import { useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
@@ -76,6 +76,7 @@ export default function Watch({ loaderData: page }: Route.ComponentProps) {
 
 function ServiceCard({ service, atMs }: { service: Service; atMs: number }) {
   const { figure } = service;
+  const [number, unit] = valueParts(figure?.value, figure?.unit ?? "");
   return (
     <Paper component="li" variant="outlined" sx={{ p: 1.25, minWidth: 0, display: "flex", flexDirection: "column", gap: 0.5, ...(service.severity === "cleared" ? {} : { borderColor: `var(--hx-${service.severity})`, borderWidth: 1.5 }) }}>
       <Stack direction="row" sx={{ alignItems: "center", gap: 0.75 }}>
@@ -88,7 +89,7 @@ function ServiceCard({ service, atMs }: { service: Service; atMs: number }) {
         <Stack direction="row" sx={{ alignItems: "flex-end", gap: 1, justifyContent: "space-between" }}>
           <Box sx={{ minWidth: 0 }}>
             <Typography sx={{ fontSize: "1.25rem", fontWeight: 600, lineHeight: 1.2 }} noWrap>
-              {formatValue(figure.value, figure.unit)}
+              {number} <span style={{ fontSize: "0.8rem", fontWeight: 400 }}>{unit}</span>
             </Typography>
             <Typography variant="caption" component="p" sx={{ color: "text.secondary" }} noWrap>
               {figure.label}

@@ -25,7 +25,7 @@ export const theme = createTheme({
   typography: {
     fontFamily: BODY,
     fontSize: 13,
-    h1: { fontSize: "1.2rem", fontWeight: 600, lineHeight: 1.35, textWrap: "balance" },
+    h1: { fontSize: "1.2rem", fontWeight: 600, lineHeight: 1.35, textWrap: "pretty" },
     h2: { fontSize: "0.95rem", fontWeight: 650, lineHeight: 1.4 },
     h3: { fontSize: "0.875rem", fontWeight: 600 },
     body1: { fontSize: "0.9rem" },

@@ -66,7 +66,7 @@ export function ChartCard({ chart, height, incidentId, showOwner = false }: { ch
         {asTable ? <Figures chart={chart} height={(height ?? 132) + 20} /> : <HouseChart chart={chart} {...(height ? { height } : {})} />}
         {asTable ? null : (
           <Typography variant="caption" component="p" sx={{ color: "text.secondary", px: 0.5, whiteSpace: "nowrap", overflow: "hidden", textOverflow: "ellipsis" }}>
-            {chart.legend.count ? `min ${formatValue(chart.legend.min, chart.unit)} · mean ${formatValue(chart.legend.mean, chart.unit)} · max ${formatValue(chart.legend.max, chart.unit)}` : "no samples in this window"}
+            {chart.legend.count ? chart.unit === "0/1" ? `${formatValue((chart.legend.mean ?? 0) * 100, "%")} of ${chart.legend.count} polls answered` : `min ${formatValue(chart.legend.min, chart.unit)} · mean ${formatValue(chart.legend.mean, chart.unit)} · max ${formatValue(chart.legend.max, chart.unit)}` : "no samples in this window"}
           </Typography>
         )}
       </Box>

@@ -76,7 +76,7 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
   }, [chart.points, tokens]);
   const options = useMemo((): ChartOptions<"line"> => {
     const long = chart.toMs - chart.fromMs > 2 * DAY_MS;
-    const [lowest, highest] = bounds ?? (chart.unit === "%" ? [0, 100] : [undefined, undefined]);
+    const [lowest, highest] = bounds ?? (chart.unit === "%" ? [0, 100] : chart.unit === "0/1" ? [0, 1] : [undefined, undefined]);
     const shownTop = highest ?? Math.max(...chart.points.map((point) => point[3] ?? Number.NEGATIVE_INFINITY));
     return {
       animation: false,
@@ -99,7 +99,7 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
           ...(highest === undefined ? { grace: "8%" } : { max: highest }),
           grid: { color: tokens.line, lineWidth: 0.5 },
           border: { display: false },
-          ticks: { maxTicksLimit: 5, color: tokens.quiet, font: { size: 10.5 }, callback: (value) => formatValue(Number(value), chart.unit === "%" ? "1" : chart.unit) },
+          ticks: { ...(chart.unit === "0/1" ? { stepSize: 1 } : { maxTicksLimit: 5 }), color: tokens.quiet, font: { size: 10.5 }, callback: (value) => formatValue(Number(value), chart.unit === "%" ? "1" : chart.unit) },
         },
       },
       plugins: {
@@ -131,7 +131,7 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
                   borderColor: tokens.severity[limit.severity],
                   borderWidth: 1,
                   borderDash: limit.severity === "critical" ? [] : [4, 3],
-                  label: { display: true, content: formatValue(limit.value, chart.unit).replace(".0", ""), position: "end" as const, backgroundColor: "transparent", color: tokens.severity[limit.severity], font: { size: 10, weight: "normal" as const }, padding: { top: 0, bottom: 12, left: 2, right: 2 } },
+                  label: { display: true, content: formatValue(limit.value, chart.unit).replace(".0", ""), position: "end" as const, backgroundColor: "transparent", color: tokens.severity[limit.severity], font: { size: 10, weight: "normal" as const }, padding: 0, yAdjust: -6 },
                 },
               ]),
           ),

@@ -16,7 +16,7 @@ const CARD_WIDTH = 172;
 const CARD_HEIGHT = 62;
 
 type CardNode = Node<{ card: MapCard; faded: boolean; chosen: boolean }, "card">;
-type BandNode = Node<{ label: string; width: number; height: number }, "band">;
+type BandNode = Node<{ label: string; width: number; height: number; odd: boolean }, "band">;
 
 const Card = memo(function Card({ data: { card, faded, chosen } }: NodeProps<CardNode>) {
   return (
@@ -27,15 +27,15 @@ const Card = memo(function Card({ data: { card, faded, chosen } }: NodeProps<Car
       <Handle type="target" position={Position.Top} style={{ opacity: 0 }} isConnectable={false} />
       <Box sx={{ display: "flex", alignItems: "center", gap: 0.5 }}>
         <KindGlyph kind={card.kind} sx={{ fontSize: 14, color: "text.secondary", flex: "none" }} />
-        <Typography component="span" noWrap sx={{ fontSize: 12.5, fontWeight: 600, flex: 1, minWidth: 0, lineHeight: 1.3 }}>
+        <Typography component="span" noWrap sx={{ fontSize: 13.5, fontWeight: 600, flex: 1, minWidth: 0, lineHeight: 1.3 }}>
           {card.name}
         </Typography>
         <SeverityMark severity={card.severity} size={16} />
       </Box>
-      <Typography component="span" noWrap sx={{ fontSize: 11, color: "text.secondary", lineHeight: 1.35 }}>
+      <Typography component="span" noWrap sx={{ fontSize: 12, color: "text.secondary", lineHeight: 1.35 }}>
         {card.sub}
       </Typography>
-      <Typography component="span" noWrap sx={{ fontSize: 11, lineHeight: 1.35, fontWeight: card.severity === "cleared" ? 400 : 600 }}>
+      <Typography component="span" noWrap sx={{ fontSize: 12, lineHeight: 1.35, fontWeight: card.severity === "cleared" ? 400 : 600 }}>
         {card.figure || "\u00a0"}
       </Typography>
       <Handle type="source" position={Position.Bottom} style={{ opacity: 0 }} isConnectable={false} />
@@ -45,8 +45,8 @@ const Card = memo(function Card({ data: { card, faded, chosen } }: NodeProps<Car
 
 const Band = memo(function Band({ data }: NodeProps<BandNode>) {
   return (
-    <Box sx={{ width: data.width, height: data.height, borderTop: "1px solid", borderColor: "divider", pointerEvents: "none" }}>
-      <Typography component="span" sx={{ fontSize: 11, color: "text.secondary", position: "absolute", left: 4, top: 6, width: 84, lineHeight: 1.25 }}>
+    <Box sx={{ width: data.width, height: data.height, borderTop: "1px solid", borderColor: "divider", bgcolor: data.odd ? "background.paper" : "transparent", pointerEvents: "none" }}>
+      <Typography component="span" sx={{ fontSize: 12.5, color: "text.secondary", position: "absolute", left: 6, top: 8, width: 86, lineHeight: 1.25 }}>
         {data.label}
       </Typography>
     </Box>
@@ -73,7 +73,7 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
   const severityOf = useMemo(() => new Map(map.cards.map((card) => [card.id, card.severity])), [map.cards]);
   const nodes = useMemo(
     (): (CardNode | BandNode)[] => [
-      ...map.strata.map((stratum): BandNode => ({ id: `band-${stratum.id}`, type: "band", position: { x: 0, y: stratum.y }, data: { label: stratum.label, width: map.width, height: stratum.height }, selectable: false, focusable: false, draggable: false, zIndex: -1 })),
+      ...map.strata.map((stratum, index): BandNode => ({ id: `band-${stratum.id}`, type: "band", position: { x: 0, y: stratum.y }, data: { label: stratum.label, width: map.width, height: stratum.height, odd: index % 2 === 1 }, selectable: false, focusable: false, draggable: false, zIndex: -1 })),
       ...map.cards.map(
         (card): CardNode => ({
           id: card.id,
@@ -150,6 +150,7 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
         onNodeMouseEnter={(_event, node) => (node.type === "card" ? setHovered(node.id) : undefined)}
         onNodeMouseLeave={() => setHovered(null)}
         onlyRenderVisibleElements={map.cards.length > 150}
+        proOptions={{ hideAttribution: true }}
         aria-label="Map in strata"
       >
         <Background gap={16} size={0.6} color="var(--mui-palette-divider)" />

@@ -34,7 +34,7 @@ export interface ThresholdVerdict {
   severity: Severity;
   /** Mean the verdict rests on. */
   mean: number;
-  /** The limit that is broken, or the one just left. */
+  /** The limit that is broken; when none is any more, the one just left. */
   limit: number;
   samples: number;
 }
@@ -63,8 +63,7 @@ export function judgeSample(rule: ThresholdRule, state: ThresholdState, atMs: nu
   const mean = sum / state.values.length;
   const severity = severityOfMean(rule, state.severity, mean);
   if (severity === state.severity) return undefined;
-  const worse = severityRank(severity) > severityRank(state.severity);
-  const shown = worse ? severity : state.severity;
+  const shown = severity === "cleared" ? state.severity : severity;
   const limit = rule.limits.find((one) => one.severity === shown)?.value ?? Number.NaN;
   state.severity = severity;
   return { severity, mean, limit, samples: rule.samples };

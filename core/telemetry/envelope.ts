@@ -42,20 +42,18 @@ export function toEnvelope(samples: Samples, fromMs: number, toMs: number, width
 }
 
 /**
- * Puts gaps into a drawing: where two points lie further apart than `factor` times the usual distance (the median),
- * a point of NaN is set between them, so that missing data shows as missing.
+ * Puts gaps into a drawing: where two points lie further apart than `factor` times the distances on both sides of them,
+ * a point of NaN is set between them, so that missing data shows as missing. Distances are compared with their
+ * neighbours because a window can hold two paces of polling, a slow one and a fast one.
  */
-export function withGaps(points: readonly EnvelopePoint[], factor = 3): EnvelopePoint[] {
-  if (points.length < 3) return [...points];
+export function withGaps(points: readonly EnvelopePoint[], factor = 2.5): EnvelopePoint[] {
   const distances = points.slice(1).map((point, index) => point.atMs - (points[index] as EnvelopePoint).atMs);
-  const usual = [...distances].sort((a, b) => a - b)[Math.floor(distances.length / 2)] as number;
-  // A window can hold two paces (a slow history, then a fast present), so the wider quarter counts as usual too.
-  const wide = [...distances].sort((a, b) => a - b)[Math.floor(distances.length * 0.9)] as number;
-  const limit = Math.max(usual * factor, wide * 1.5);
   const result: EnvelopePoint[] = [];
   points.forEach((point, index) => {
+    const distance = distances[index - 1];
+    const usual = Math.max(distances[index - 2] ?? 0, distances[index] ?? 0);
     const before = points[index - 1];
-    if (before && point.atMs - before.atMs > limit)
+    if (before && distance !== undefined && usual > 0 && distance > factor * usual)
       result.push({ atMs: (before.atMs + point.atMs) / 2, min: Number.NaN, mean: Number.NaN, max: Number.NaN, count: 0 });
     result.push(point);
   });

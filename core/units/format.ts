@@ -17,6 +17,13 @@ function scaled(value: number, base: number, names: readonly string[]): [number,
 const digits = (value: number) => (Math.abs(value) >= 100 ? 0 : Math.abs(value) >= 10 ? 1 : 2);
 const trimmed = (value: number, most = digits(value)) => String(Number(value.toFixed(most)));
 
+/** The same in two parts, for a large number with its unit set small beside it. */
+export function valueParts(value: number | null | undefined, unit: string): [number: string, unit: string] {
+  const text = formatValue(value, unit);
+  const place = /^-?[\d.]+/.exec(text)?.[0].length;
+  return place === undefined ? [text, ""] : [text.slice(0, place), text.slice(place).trim()];
+}
+
 /** A value with its unit, rounded for people: "91.3 %", "3.4 GiB", "12 Mbit/s". */
 export function formatValue(value: number | null | undefined, unit: string): string {
   if (value === null || value === undefined || !Number.isFinite(value)) return "no data";

@@ -171,7 +171,7 @@ export class Engine {
     const standins = this.standins as Standins;
     this.inFastMotion = true;
     // The estate is swept when it is first met, and again on two later days, as a team would.
-    const sweepAt = [fromMs, toMs - 6 * DAY_MS + 2 * HOUR_MS, toMs - DAY_MS - 5 * HOUR_MS].filter((at) => at >= fromMs && at < toMs);
+    const sweepAt = [fromMs, toMs - 6 * DAY_MS + 2 * HOUR_MS, toMs - 10 * HOUR_MS].filter((at) => at >= fromMs && at < toMs);
     for (let index = 0; index < sweepAt.length; index++) {
       const at = sweepAt[index] as number;
       await this.setClock({ baseMs: at, machineMs: Date.now(), pace: 0 });

@@ -119,7 +119,9 @@ export class Poller {
     if (tookMs !== undefined) put(host.id, [{ metric: "response", instance: "", unit: "ms", value: tookMs }]);
     for (const [name, list] of measured.processes) {
       const id = host.processes.get(name);
-      if (id !== undefined) put(id, list);
+      if (id === undefined) continue;
+      put(id, list);
+      this.onSeen(id);
     }
     this.onSeen(host.id);
   }

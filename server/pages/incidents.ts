@@ -4,7 +4,7 @@ import { kindMatches } from "#core/detection/threshold";
 import { reliantServices } from "#core/topology/graph";
 import { MINUTE_MS } from "#core/time/windows";
 import { readKits } from "../engine/kits";
-import { alarmChanges, readSnapshot } from "../store/alarms";
+import { alarmChanges, readSnapshot, type AlarmChangeRow, type AlarmRow } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById, factsAt, partsOfHost } from "../store/estate";
@@ -66,6 +66,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     const figure = names.get(incident.service_id)?.figure;
     if (series) charts.push({ ...chartOf(db, series, fromMs, seenUntil, 200, incident.service ?? ""), title: figure?.label ?? series.metric });
   }
+  const changes = alarmChanges(db, alarms.map((alarm) => alarm.id));
   const componentIds = [...new Set(alarms.map((alarm) => alarm.component_id))];
   const timeline: TimelineEntry[] = [
     ...incidentEvents(db, id).map((event) => ({ atMs: event.at, kind: event.kind, text: event.text, by: event.by_whom })),
@@ -73,7 +74,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
       .filter((change) => change.kind !== "runbook")
       .map((change) => ({ atMs: change.at, kind: "change", text: change.summary, by: change.by_whom })),
     // An alarm that was raised as a warning before the incident opened is part of how it began.
-    ...alarmChanges(db, alarms.map((alarm) => alarm.id))
+    ...changes
       .filter((change) => change.at < incident.opened_at)
       .map((change) => ({ atMs: change.at, kind: "raised", text: `${alarms.find((alarm) => alarm.id === change.alarm_id)?.component}: ${change.severity}: ${change.text}`, by: "Holotaxis" })),
   ].sort((a, b) => a.atMs - b.atMs);
@@ -100,7 +101,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
       ? incidentSentence({
           service: incident.service,
           component: suspect.component,
-          problem: suspect.text,
+          problem: textAtWorst(changes, suspect),
           openedMs: incident.opened_at,
           resolvedMs: incident.resolved_at,
           nowMs,
@@ -124,6 +125,9 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     evidence: evidenceOfIncident(db, id),
   };
 }
+
+/** What an alarm said when it was at its worst; later it may have eased. */
+const textAtWorst = (changes: readonly AlarmChangeRow[], alarm: AlarmRow) => changes.find((change) => change.alarm_id === alarm.id && change.severity === alarm.worst)?.text ?? alarm.text;
 
 const checks = (steps: readonly { type: string; metric?: string }[], metric: string) => steps.some((step) => step.type === "check" && step.metric === metric) || (metric === "disk.used" && !steps.some((step) => step.type === "check"));
 

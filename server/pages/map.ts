@@ -42,8 +42,8 @@ export interface MapQuestion {
   steps?: number;
 }
 
-/** Cards of a layer that stand beside each other before a new row begins. */
-const MOST_ACROSS = 12;
+/** Cards of a layer that stand beside each other before a new row begins: few on a small map, so that it can be read whole. */
+const mostAcross = (cards: number) => Math.max(6, Math.min(18, Math.round(Math.sqrt(cards * 1.7))));
 /** More than this is not drawn; the page says so and offers narrower choices. */
 export const MOST_CARDS = 400;
 export const CARD = { width: 172, height: 62 } as const;
@@ -134,7 +134,7 @@ export function mapPage(db: Db, question: MapQuestion) {
   const layout = layStrata(
     cards.map((card) => ({ id: card.id, stratum: strata.get(card.id) as Stratum, group: card.kind, label: card.name + card.sub })),
     links,
-    { cardWidth: CARD.width, cardHeight: CARD.height, gapX: 20, gapY: 14, mostAcross: MOST_ACROSS, padding: 18, margin: 96 },
+    { cardWidth: CARD.width, cardHeight: CARD.height, gapX: 20, gapY: 14, mostAcross: mostAcross(cards.length), padding: 18, margin: 96 },
   );
   const place = new Map(layout.cards.map((card) => [card.id, card]));
   return {
@@ -145,7 +145,7 @@ export function mapPage(db: Db, question: MapQuestion) {
     height: layout.height,
     tooMany,
     total,
-    unwell: cards.filter((card) => card.severity !== "cleared").length,
+    unwell: cards.filter((card) => card.componentId !== null && card.severity !== "cleared").length,
     services: services.map((service) => ({ uid: service.uid, name: service.name, severity: serviceHealth.get(service.id)?.severity ?? "cleared" })),
     sites: estateFacets(db, atMs).sites,
   };

@@ -54,7 +54,7 @@ export function watchPage(db: Db, { atMs, volumeOf }: { atMs: number; volumeOf: 
       warnings: [...componentHealth.values()].filter((row) => row.severity === "warning").length,
     }),
     componentCount,
-    services: cards,
+    services: cards.sort((a, b) => severityRank(b.severity) - severityRank(a.severity) || a.name.localeCompare(b.name)),
     incidents: open.map((incident) => ({ id: incident.id, title: incident.title, severity: incident.resolved_at !== null && incident.resolved_at > atMs ? incident.worst : incident.severity, openedAt: incident.opened_at, takenBy: incident.taken_by })),
     changes: changesIn(db, atMs - 7 * DAY_MS, atMs, 8),
     volume: volume ? { uid: volume.uid, ...dayVolume(db, volume.series, volume.figure.label, atMs) } : null,

@@ -226,7 +226,7 @@ const SORTED_BY: Readonly<Record<EstateQuestion["sort"], string>> = {
   kind: "c.kind",
   site: "c.site",
   // Dotted addresses sort by their numbers, not as text; openStore registers the function.
-  address: "address_number(c.address)",
+  address: "address_number(coalesce(c.address, host.address))",
   lastSeenAt: "c.last_seen_at",
   severity: "CASE coalesce(h.severity, 'cleared') WHEN 'critical' THEN 5 WHEN 'major' THEN 4 WHEN 'minor' THEN 3 WHEN 'warning' THEN 2 WHEN 'indeterminate' THEN 1 ELSE 0 END",
 };
@@ -236,7 +236,7 @@ export function listEstate(db: Db, question: EstateQuestion): { rows: EstateRow[
   const where = ["c.valid_from <= ?", "(c.valid_to IS NULL OR c.valid_to > ?)"];
   const values: (string | number)[] = [question.atMs, question.atMs];
   if (question.search) {
-    where.push("(c.name LIKE ? ESCAPE '\\' OR c.address LIKE ? ESCAPE '\\')");
+    where.push("(c.name LIKE ? ESCAPE '\\' OR coalesce(c.address, host.address) LIKE ? ESCAPE '\\')");
     const pattern = `%${question.search.replaceAll(/[\\%_]/g, (sign) => `\\${sign}`)}%`;
     values.push(pattern, pattern);
   }
@@ -251,13 +251,14 @@ export function listEstate(db: Db, question: EstateQuestion): { rows: EstateRow[
   if (question.health === "unwell") where.push("coalesce(h.severity, 'cleared') <> 'cleared'");
   else if (question.health === "well") where.push("coalesce(h.severity, 'cleared') = 'cleared'");
   const from = `FROM component c
+    LEFT JOIN component host ON host.id = c.host_id
     LEFT JOIN health h ON h.subject = 'component' AND h.subject_id = c.id AND h.valid_from <= ? AND (h.valid_to IS NULL OR h.valid_to > ?)
     WHERE ${where.join(" AND ")}`;
   const bound = [question.atMs, question.atMs, ...values];
   const total = prepared<{ total: number }>(db, `SELECT count(*) AS total ${from}`).get(...bound)?.total ?? 0;
   const rows = prepared<EstateRow>(
     db,
-    `SELECT c.id, c.name, c.kind, c.site, c.address, c.last_seen_at AS lastSeenAt, coalesce(h.severity, 'cleared') AS severity,
+    `SELECT c.id, c.name, c.kind, c.site, coalesce(c.address, host.address) AS address, c.last_seen_at AS lastSeenAt, coalesce(h.severity, 'cleared') AS severity,
        (SELECT group_concat(s.name, ', ') FROM member m JOIN service s ON s.id = m.service_id
          WHERE m.component_id = c.id AND m.valid_from <= ? AND (m.valid_to IS NULL OR m.valid_to > ?)) AS services
      ${from} ORDER BY ${SORTED_BY[question.sort]} ${question.descending ? "DESC" : "ASC"}, c.name, c.id LIMIT ? OFFSET ?`,
