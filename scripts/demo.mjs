@@ -1,14 +1,12 @@
 // Starts the application with its demonstration estate: installs, builds, prepares and runs everything, and prints one
 // address. Uses nothing but Node.js itself until the packages are installed.
-import { fork, spawnSync } from "node:child_process";
+import { fork } from "node:child_process";
 import { createHash } from "node:crypto";
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
-import { dirname, join, resolve } from "node:path";
-import { fileURLToPath } from "node:url";
+import { join, resolve } from "node:path";
 import { parseArgs } from "node:util";
-
-const root = dirname(dirname(fileURLToPath(import.meta.url)));
+import { buildIfStale, install, root } from "./prepare.mjs";
 
 const USAGE = `npm run demo -- [options]
 
@@ -82,53 +80,12 @@ function freePort() {
   });
 }
 
-/** Installs the packages unless exactly those of the lock file are there. */
-function install() {
-  const lock = join(root, "package-lock.json");
-  const installed = join(root, "node_modules", ".package-lock.json");
-  if (existsSync(installed) && statSync(installed).mtimeMs >= statSync(lock).mtimeMs) return;
-  if (existsSync(installed) && existsSync(join(root, "node_modules", "better-sqlite3", "build", "Release", "better_sqlite3.node")) && sameLock(lock, installed)) return;
-  process.stdout.write("installing packages (some minutes the first time) …\n");
-  const result = spawnSync("npm", ["ci", "--no-audit", "--no-fund"], { cwd: root, stdio: ["ignore", "pipe", "inherit"], shell: process.platform === "win32" });
-  if (result.status !== 0) refuse("The packages could not be installed; what npm said stands above. It needs the npm registry, python3, make and a C++ compiler.");
+try {
+  install();
+  await buildIfStale();
+} catch (error) {
+  refuse(error.message);
 }
-
-function sameLock(lock, installed) {
-  const versions = (file) => Object.entries(JSON.parse(readFileSync(file, "utf8")).packages).filter(([name]) => name).map(([name, one]) => `${name}@${one.version}`);
-  const have = new Set(versions(installed));
-  // Packages for other systems are locked, but not installed here.
-  return versions(lock).filter((name) => have.has(name)).length >= have.size;
-}
-
-/** Builds the pages and the servers unless they are newer than every source. */
-async function buildIfStale() {
-  const stamp = join(root, "build", "stamp");
-  const now = stampOfSources();
-  if (existsSync(stamp) && readFileSync(stamp, "utf8") === now) return;
-  process.stdout.write("building …\n");
-  const { buildServers, buildPages } = await import("./build.mjs");
-  // The pages' tool empties the folder first.
-  buildPages();
-  await buildServers();
-  writeFileSync(stamp, now);
-}
-
-function stampOfSources() {
-  const hash = createHash("sha256");
-  const walk = (folder) => {
-    for (const entry of readdirSync(folder, { withFileTypes: true }).sort((a, b) => a.name.localeCompare(b.name))) {
-      const path = join(folder, entry.name);
-      if (entry.isDirectory()) walk(path);
-      else hash.update(`${path.slice(root.length)}\0`).update(readFileSync(path));
-    }
-  };
-  for (const folder of ["app", "core", "server", "standins", "public", "types"]) walk(join(root, folder));
-  for (const file of ["package-lock.json", "vite.config.ts", "react-router.config.ts", "scripts/build.mjs"]) hash.update(readFileSync(join(root, file)));
-  return hash.digest("hex");
-}
-
-install();
-await buildIfStale();
 
 const data = resolve(given.data);
 if (given.fresh) rmSync(data, { recursive: true, force: true });

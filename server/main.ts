@@ -1,5 +1,5 @@
 import { mkdirSync, statfsSync } from "node:fs";
-import { createServer } from "node:http";
+import { createServer, type RequestListener } from "node:http";
 import { cpus } from "node:os";
 import { join, resolve } from "node:path";
 import { parseArgs } from "node:util";
@@ -68,7 +68,12 @@ if (disk.bavail * disk.bsize < 200 * 1024 * 1024) refuse(`Under 200 MB are free 
 
 const live = new LiveUpdates();
 // The port is taken before anything is prepared, so that a second start says so at once.
-const server = createServer();
+let progress = "Holotaxis is starting.";
+const stillPreparing: RequestListener = (_request, response) => {
+  response.writeHead(503, { "Content-Type": "text/html; charset=utf-8", "Retry-After": "2", "Content-Security-Policy": "default-src 'none'" });
+  response.end(`<!doctype html><html lang="en"><head><meta charset="utf-8"><meta http-equiv="refresh" content="2"><title>Holotaxis is starting</title></head><body><main><h1>Nearly there</h1><p>${progress.replaceAll(/[<>&]/g, "")}</p><p>This page looks again by itself.</p></main></body></html>`);
+};
+const server = createServer(stillPreparing);
 await new Promise<void>((done) => {
   server.once("error", (error: NodeJS.ErrnoException) => {
     refuse(
@@ -85,7 +90,10 @@ const engine = new EngineClient(
   thread("engine-thread"),
   settings,
   (event) => live.send(event),
-  (text) => process.stdout.write(`  ${text}\n`),
+  (text) => {
+    progress = `First start: ${text}.`;
+    process.stdout.write(`  ${text}\n`);
+  },
   (error) => {
     log.fatal({ err: error }, "the engine's thread died");
     process.exit(1);
@@ -116,6 +124,7 @@ const app = await makeApp({
     root: settings.root,
   },
 });
+server.off("request", stillPreparing);
 server.on("request", app);
 server.requestTimeout = 30_000;
 server.headersTimeout = 10_000;

@@ -27,7 +27,6 @@ const IANA_TCP: Readonly<Record<number, string>> = {
   990: "ftps",
   993: "imaps",
   995: "pop3s",
-  1883: "mqtt",
   2049: "nfs",
   3306: "mysql",
   5060: "sip",
@@ -42,6 +41,7 @@ const IANA_TCP: Readonly<Record<number, string>> = {
 
 /** Ports that are assigned but missing from common services files; the registry's names, from memory. */
 const IANA_TCP_FROM_MEMORY: Readonly<Record<number, string>> = {
+  1883: "mqtt",
   8008: "http-alt",
   8883: "secure-mqtt",
   11211: "memcache",

@@ -10,6 +10,8 @@ export interface Draft {
   facts: Record<string, string>;
   /** Why this kind and this name. */
   reasons: string[];
+  /** Seen from outside only: it says less than a reading of the system would, and takes nothing back that one told. */
+  outside?: boolean;
   /** For parts: the first key of the host they run on. */
   hostKey?: string;
 }
@@ -98,7 +100,7 @@ export function recognise(sighting: AddressSighting): Recognised | undefined {
   const ssh = open.find((port) => port.banner?.startsWith("SSH-"));
   if (ssh) facts["ssh port"] = String(ssh.port);
   if (open.length) facts["open ports"] = open.map(describePort).join(", ");
-  const host: Draft = { keys, kind, name, facts, reasons };
+  const host: Draft = { keys, kind, name, facts, reasons, outside: system === undefined };
   return { host, parts: recogniseParts(sighting, host) };
 }
 

@@ -39,7 +39,7 @@ export function reconcile(drafts: readonly Draft[], known: readonly Known[]): Re
       const match = byKey.get(key);
       if (!match || taken.has(match.id)) continue;
       taken.add(match.id);
-      const changes = compareFacts(match, draft);
+      const changes = draft.outside && isRead(match) ? [] : compareFacts(match, draft);
       const reason = `same ${key.split(":")[0]} “${key.slice(key.indexOf(":") + 1)}”`;
       if (match.retired) return { outcome: "back", draft, id: match.id, changes, reason };
       return changes.length ? { outcome: "changed", draft, id: match.id, changes, reason } : { outcome: "same", draft, id: match.id, reason };
@@ -47,6 +47,9 @@ export function reconcile(drafts: readonly Draft[], known: readonly Known[]): Re
     return { outcome: "new", draft, reason: `nothing known has ${draft.keys.map((key) => `“${key.slice(key.indexOf(":") + 1)}”`).join(" or ")}` };
   });
 }
+
+/** Whether its system was read by SNMP before. */
+export const isRead = (component: Pick<Known, "facts">) => component.facts["object id"] !== undefined;
 
 function compareFacts(before: Known, after: Draft): FactChange[] {
   const changes: FactChange[] = [];

@@ -1,13 +1,14 @@
 import { matchConnections, type HostConnections } from "#core/discovery/connections";
 import { inSpans, type AddressSpan } from "#core/discovery/ranges";
 import { recognise, type Draft } from "#core/discovery/recognise";
-import { reconcile, type FactChange } from "#core/discovery/reconcile";
+import { isRead, reconcile, type FactChange } from "#core/discovery/reconcile";
 import type { AddressSighting } from "#core/discovery/sighting";
 import { isHostLike } from "#core/kinds";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import {
   addKeys,
+  componentsWithFact,
   currentComponents,
   insertComponent,
   inventoryAt,
@@ -68,7 +69,9 @@ export function takeInSightings(db: Db, sweepId: number, source: SourceRow, span
         } else {
           id = result.id;
           addKeys(db, id, draft.keys);
-          markSeen(db, id, atMs, draft.kind, draft.name, hostId === null ? address : null);
+          const before = known.find((one) => one.id === id);
+          const keeps = draft.outside && before !== undefined && isRead(before);
+          markSeen(db, id, atMs, keeps ? before.kind : draft.kind, keeps ? before.name : draft.name, hostId === null ? address : null);
           for (const change of result.outcome === "same" ? [] : result.changes) if (change.fact !== "kind" && change.fact !== "name") writeFact(db, id, change.fact, change.after, atMs);
           if (draft.facts["open ports"]) writeFact(db, id, "open ports", draft.facts["open ports"], atMs);
           if (result.outcome === "back") {
@@ -92,7 +95,12 @@ export function takeInSightings(db: Db, sweepId: number, source: SourceRow, span
       if (sighting.system) writeInventory(db, id, sighting.system, atMs);
       hostOfName.set(host.name, id);
     });
-    const parts = recognised.flatMap(({ parts: drafts, sighting }, index) => drafts.map((draft) => ({ draft, address: sighting.address, hostId: hostIds[index] as number })));
+    // A host that told its system before keeps the parts it told of, whatever its ports look like from outside.
+    const read = componentsWithFact(db, "object id");
+    const unread = new Set(recognised.flatMap(({ sighting }, index) => (!sighting.system && read.has(hostIds[index] as number) ? [hostIds[index] as number] : [])));
+    const parts = recognised.flatMap(({ parts: drafts, sighting }, index) =>
+      unread.has(hostIds[index] as number) ? [] : drafts.map((draft) => ({ draft, address: sighting.address, hostId: hostIds[index] as number })),
+    );
     const partIds = take(parts);
 
     const relationsSeen = new Set<number>();
@@ -149,7 +157,7 @@ export function takeInSightings(db: Db, sweepId: number, source: SourceRow, span
     if (complete) {
       for (const row of currentComponents(db)) {
         if (row.source_id !== source.id || seen.has(row.id) || retired.includes(row.id)) continue;
-        const hostMissed = row.host_id !== null && !seen.has(row.host_id);
+        const hostMissed = row.host_id !== null && (!seen.has(row.host_id) || unread.has(row.host_id));
         if (row.host_id === null && row.address && !inSpans(row.address, spans)) continue;
         if (hostMissed) continue;
         if (markMissed(db, row.id) < 2) {

@@ -1,0 +1,61 @@
+import { describe, expect, it } from "vitest";
+import { placeAlarm, rankSuspects, SPELL_MS } from "./incidents";
+import { incidentSentence, watchSentence } from "./sentence";
+import { leadingShare, topProcesses } from "./odd-process";
+
+const SERVICE = [{ subject: "service:1", label: "Manifest Exchange" }];
+const alarm = { atMs: 1_000_000, severity: "critical" as const };
+
+describe("placing an alarm", () => {
+  it("opens an incident for a service in a new spell", () => expect(placeAlarm(alarm, SERVICE, [])).toMatchObject([{ action: "open", subject: "service:1" }]));
+  it("joins the open one", () => expect(placeAlarm(alarm, SERVICE, [{ id: 7, subject: "service:1", resolvedMs: null }])).toMatchObject([{ action: "join", incidentId: 7 }]));
+  it("opens one again that was resolved within the spell, and no later", () => {
+    expect(placeAlarm(alarm, SERVICE, [{ id: 7, subject: "service:1", resolvedMs: alarm.atMs - SPELL_MS }])).toMatchObject([{ action: "reopen", incidentId: 7 }]);
+    expect(placeAlarm(alarm, SERVICE, [{ id: 7, subject: "service:1", resolvedMs: alarm.atMs - SPELL_MS - 1 }])).toMatchObject([{ action: "open", incidentId: undefined }]);
+  });
+  it("opens none for a warning, but lets it join", () => {
+    const warning = { ...alarm, severity: "warning" as const };
+    expect(placeAlarm(warning, SERVICE, [])).toMatchObject([{ action: "leave" }]);
+    expect(placeAlarm(warning, SERVICE, [{ id: 7, subject: "service:1", resolvedMs: null }])).toMatchObject([{ action: "join" }]);
+  });
+  it("makes one for each affected service", () => {
+    const placed = placeAlarm(alarm, [...SERVICE, { subject: "service:2", label: "Customs Release" }], [{ id: 7, subject: "service:2", resolvedMs: null }]);
+    expect(placed.map((one) => one.action)).toEqual(["open", "join"]);
+  });
+});
+
+describe("ranking suspects", () => {
+  const suspect = (id: number, changes = {}) => ({ alarmId: id, componentId: id, componentName: `c${id}`, severity: "major" as const, raisedMs: id * 1000, text: "", dependants: 0, ...changes });
+  it("puts what others rely on before what was merely first, and says why", () => {
+    const ranked = rankSuspects([suspect(1), suspect(2, { dependants: 2, severity: "critical" })]);
+    expect(ranked[0]).toMatchObject({ alarmId: 2, score: 7, reasons: ["2 other alarmed components rely on c2", "no other alarm is worse than critical"] });
+    expect(ranked[1]?.reasons).toContain("its alarm came first of 2");
+  });
+});
+
+describe("sentences", () => {
+  const facts = { service: "Manifest Exchange", component: "nq-mfx-parse-01", problem: "Memory use mean of 5 samples 92.8 %, above the limit of 90 %", openedMs: 0, resolvedMs: null, nowMs: 240_000, relyingServices: ["Customs Release"], alarmCount: 1 };
+  it("say what is wrong, since when and who is affected", () =>
+    expect(incidentSentence({ ...facts, leading: { name: "manifest-parser", share: 0.826 } })).toBe(
+      "On nq-mfx-parse-01: memory use mean of 5 samples 92.8 %, above the limit of 90 % (since 00:00, 4 min so far); manifest-parser alone held 83 % of its memory. Manifest Exchange is affected; Customs Release relies on it.",
+    ));
+  it("use the past for what is over, and name several services as a list", () => {
+    const text = incidentSentence({ ...facts, resolvedMs: 180_000, relyingServices: ["A", "B", "C"] });
+    expect(text).toContain("(from 00:00 to 00:03, 3 min in all)");
+    expect(text).toContain("was affected; A, B and C rely on it.");
+  });
+  it("open Watch quietly when all is well", () => {
+    const well = { organisation: "Halvane", unwell: [], openIncidents: [], serviceCount: 8, componentCount: 131, warnings: 0 };
+    expect(watchSentence(well)).toBe("Halvane runs as it should: 8 services on 131 components, no open incident.");
+    expect(watchSentence({ ...well, warnings: 1 })).toContain("1 component is past a warning limit.");
+    expect(watchSentence({ ...well, componentCount: 0 })).toContain("Discover");
+    expect(watchSentence({ ...well, unwell: [{ name: "Gate", severity: "critical" }], openIncidents: [{ title: "x", severity: "critical" }] })).toContain("Gate is in trouble: 1 open incident");
+  });
+});
+
+it("lists the largest processes first and the share of the largest", () => {
+  const processes = [{ name: "a", pid: 1, memoryBytes: 10 }, { name: "b", pid: 2, memoryBytes: 60 }, { name: "c", pid: 3, memoryBytes: 10 }];
+  expect(topProcesses(processes, 2).map((process) => process.name)).toEqual(["b", "a"]);
+  expect(leadingShare(processes, 100)).toEqual({ name: "b", share: 0.6 });
+  expect(leadingShare([], 100)).toBeUndefined();
+});

@@ -1,0 +1,54 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { addressToNumber, eachAddress, inSpans, numberToAddress, parsePorts, parseRanges } from "./ranges";
+
+const count = (text: string) => {
+  const result = parseRanges(text);
+  return result.ok ? result.count : result.problem;
+};
+
+describe("addresses", () => {
+  it("go to numbers and back", () => {
+    fc.assert(fc.property(fc.integer({ min: 0, max: 2 ** 32 - 1 }), (number) => addressToNumber(numberToAddress(number)) === number));
+  });
+  it.each(["", "1.2.3", "1.2.3.4.5", "256.1.1.1", "01.2.3.4", "a.b.c.d", "1.2.3.-4"])("refuses “%s”", (text) => expect(addressToNumber(text)).toBeUndefined());
+});
+
+describe("ranges", () => {
+  it.each([
+    ["127.20.1.5", 1],
+    ["127.20.1.0/24", 254],
+    ["127.20.1.4/30", 2],
+    ["127.20.1.4/31", 2],
+    ["127.20.1.10-40", 31],
+    ["127.20.1.250-127.20.2.5", 12],
+    ["127.20.1.1-10, 127.20.1.5-20\n127.20.1.21", 21],
+  ])("counts %s as %d", (text, expected) => expect(count(text)).toBe(expected));
+
+  it.each([
+    ["", /at least one address range/],
+    ["10.0.0.0/8", /16,777,214 addresses; one source sweeps at most 65,536/],
+    ["127.20.1.40-10", /ends before it starts/],
+    ["127.20.1.0/33", /not an address range/],
+    ["host.example", /not an address range/],
+    ["127.20.1.1/24/2x", /not an address range|254/],
+  ])("answers “%s” with a sentence", (text, sentence) => expect(String(count(text))).toMatch(sentence));
+
+  it("list exactly the addresses they count, each once and inside", () => {
+    const part = fc.tuple(fc.integer({ min: 0, max: 255 }), fc.integer({ min: 0, max: 255 })).map(([a, b]) => `127.20.1.${Math.min(a, b)}-${Math.max(a, b)}`);
+    fc.assert(
+      fc.property(fc.array(part, { minLength: 1, maxLength: 6 }), (parts) => {
+        const result = parseRanges(parts.join(" "));
+        if (!result.ok) return false;
+        const all = [...eachAddress(result.spans)];
+        return all.length === result.count && new Set(all).size === all.length && all.every((address) => inSpans(address, result.spans));
+      }),
+    );
+  });
+});
+
+describe("ports", () => {
+  it("are sorted, each once", () => expect(parsePorts("8080, 22;22 443")).toEqual({ ok: true, ports: [22, 443, 8080] }));
+  it.each(["0", "65536", "http", "-1", "22.5"])("refuses “%s”", (text) => expect(parsePorts(text)).toMatchObject({ ok: false }));
+  it("stops at 64", () => expect(parsePorts(Array.from({ length: 65 }, (_, index) => index + 1).join(","))).toMatchObject({ ok: false, problem: expect.stringContaining("at most 64") }));
+});

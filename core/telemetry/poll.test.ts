@@ -1,0 +1,62 @@
+import { describe, expect, it } from "vitest";
+import { measureHost, type HostPoll } from "./poll";
+import { counterRate } from "./rate";
+import { readFigure } from "./openmetrics";
+
+describe("rates of counters", () => {
+  it.each([
+    ["grows", { atMs: 0, value: 100 }, { atMs: 10_000, value: 600 }, 64, 50],
+    ["32 bits wrap", { atMs: 0, value: 2 ** 32 - 100 }, { atMs: 10_000, value: 400 }, 32, 50],
+    ["32 bits were reset", { atMs: 0, value: 3_000_000_000 }, { atMs: 10_000, value: 2_000_000_000 }, 32, undefined],
+    ["64 bits never wrap", { atMs: 0, value: 100 }, { atMs: 10_000, value: 0 }, 64, undefined],
+    ["no time passed", { atMs: 5, value: 1 }, { atMs: 5, value: 2 }, 64, undefined],
+  ] as const)("%s", (_name, before, now, bits, rate) => expect(counterRate(before, now, bits)).toBe(rate));
+  it("needs two readings", () => expect(counterRate(undefined, { atMs: 1, value: 1 }, 64)).toBeUndefined());
+});
+
+describe("metrics of one look at a host", () => {
+  const poll = (changes: Partial<HostPoll> = {}): HostPoll => ({
+    processorLoads: [20, 40],
+    storage: [
+      { label: "Physical memory", type: "ram", usedBytes: 900, sizeBytes: 1000 },
+      { label: "Memory buffers", type: "other", usedBytes: 100, sizeBytes: 1000 },
+      { label: "Cached memory", type: "other", usedBytes: 300, sizeBytes: 1000 },
+      { label: "/srv", type: "disk", usedBytes: 25, sizeBytes: 100 },
+      { label: "/empty", type: "disk", usedBytes: 0, sizeBytes: 0 },
+    ],
+    interfaces: [{ name: "eth0", inOctets: 1000, outOctets: 0, errors: 0, up: true }],
+    processes: [
+      { name: "store", memoryBytes: 400, cpuHundredths: 100 },
+      { name: "cron", memoryBytes: 1, cpuHundredths: 1 },
+    ],
+    ...changes,
+  });
+  const value = (list: { metric: string; instance: string; value: number }[], metric: string, instance = "") => list.find((one) => one.metric === metric && one.instance === instance)?.value;
+
+  it("means the cores, leaves buffers and caches out of memory, skips disks of no size", () => {
+    const { host } = measureHost(poll(), 0, new Map(), new Set());
+    expect(value(host, "cpu.used")).toBe(30);
+    expect(value(host, "cpu.core.used", "1")).toBe(40);
+    expect(value(host, "memory.used")).toBe(50);
+    expect(value(host, "disk.used", "/srv")).toBe(25);
+    expect(value(host, "disk.used", "/empty")).toBeUndefined();
+  });
+  it("works traffic out in bits from the second look on, and only named processes", () => {
+    const memory = new Map();
+    expect(value(measureHost(poll(), 0, memory, new Set(["store"])).host, "net.in", "eth0")).toBeUndefined();
+    const second = measureHost(poll({ interfaces: [{ name: "eth0", inOctets: 11_000, outOctets: 0, errors: 5, up: true }], processes: [{ name: "store", memoryBytes: 500, cpuHundredths: 600 }] }), 10_000, memory, new Set(["store"]));
+    expect(value(second.host, "net.in", "eth0")).toBe(8000);
+    expect(value(second.host, "net.errors", "eth0")).toBe(0.5);
+    expect([...second.processes.keys()]).toEqual(["store"]);
+    expect(value(second.processes.get("store") ?? [], "process.cpu")).toBe(50);
+  });
+});
+
+describe("a figure on an OpenMetrics page", () => {
+  const page = "# TYPE truck_moves_per_hour gauge\ntruck_moves_per_hour_total 9\ntruck_moves_per_hour 41.5 1700000000\nother NaN\n# EOF\n";
+  it("is found by its whole name", () => expect(readFigure(page, "truck_moves_per_hour")).toBe(41.5));
+  it("is not made up", () => {
+    expect(readFigure(page, "truck_moves")).toBeUndefined();
+    expect(readFigure(page, "other")).toBeUndefined();
+  });
+});

@@ -1,0 +1,21 @@
+import { expect, it } from "vitest";
+import { formatValue, valueParts } from "./format";
+
+it.each([
+  [91.27, "%", "91.3 %"],
+  [100, "%", "100 %"],
+  [3.6 * 1024 ** 3, "By", "3.6 GiB"],
+  [12_345_678, "bit/s", "12.3 Mbit/s"],
+  [214.4, "1/h", "214 an hour"],
+  [2.72, "1/h", "2.7 an hour"],
+  [1500, "ms", "1.5 s"],
+  [0, "0/1", "no"],
+  [23.4, "1", "23"],
+])("writes %d %s as %s", (value, unit, text) => expect(formatValue(value, unit)).toBe(text));
+
+it.each([null, undefined, Number.NaN, Number.POSITIVE_INFINITY])("says so when there is no value (%s)", (value) => expect(formatValue(value, "%")).toBe("no data"));
+
+it("splits a value from its unit", () => {
+  expect(valueParts(1089, "1/min")).toEqual(["1089", "a minute"]);
+  expect(valueParts(null, "%")).toEqual(["no data", ""]);
+});

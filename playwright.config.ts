@@ -1,0 +1,30 @@
+import { defineConfig } from "@playwright/test";
+
+const PORT = 7199;
+
+export default defineConfig({
+  testDir: "tests/browser",
+  fullyParallel: false,
+  workers: 1,
+  timeout: 240_000,
+  expect: { timeout: 20_000 },
+  outputDir: "test-results/browser",
+  reporter: [["list"], ["json"]],
+  use: {
+    baseURL: `http://127.0.0.1:${PORT}`,
+    viewport: { width: 1280, height: 800 },
+    launchOptions: {
+      executablePath: "/usr/bin/chromium",
+      args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
+    },
+  },
+  webServer: {
+    // The demo itself, begun anew, with a short past and a fast clock.
+    command: `node scripts/demo.mjs --fresh --port ${PORT} --pace 6 --history P2D --now 2026-03-17T10:00:00Z --data test-results/demo`,
+    url: `http://127.0.0.1:${PORT}/`,
+    timeout: 300_000,
+    reuseExistingServer: false,
+    stdout: "pipe",
+    gracefulShutdown: { signal: "SIGTERM", timeout: 15_000 },
+  },
+});

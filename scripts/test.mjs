@@ -1,0 +1,72 @@
+// Runs every check and test, and ends with a line that adds up what was counted.
+import { spawnSync } from "node:child_process";
+import { existsSync, mkdirSync, readFileSync, rmSync } from "node:fs";
+import { join } from "node:path";
+import { buildIfStale, install, root } from "./prepare.mjs";
+
+let passed = 0;
+let failed = 0;
+const say = (text) => process.stdout.write(`${text}\n`);
+const bin = (name) => join(root, "node_modules", ".bin", name);
+
+/** One command that counts as one check. */
+function check(title, command, args) {
+  say(`\n== ${title}`);
+  const result = spawnSync(command, args, { cwd: root, encoding: "utf8", env: { ...process.env, FORCE_COLOR: "0" }, maxBuffer: 64 * 1024 * 1024 });
+  const output = `${result.stdout ?? ""}${result.stderr ?? ""}`.trim();
+  if (result.status === 0) {
+    passed++;
+    say("passed");
+  } else {
+    failed++;
+    say(output || String(result.error ?? "failed without a word"));
+  }
+}
+
+/** Finds Debian's Chromium, or installs it where that can be done. */
+function haveChromium() {
+  if (existsSync("/usr/bin/chromium")) return true;
+  if (process.getuid?.() !== 0 || spawnSync("apt-get", ["--version"]).status !== 0) return false;
+  say("installing Debian's chromium …");
+  spawnSync("apt-get", ["update", "-q"], { stdio: "ignore" });
+  spawnSync("apt-get", ["install", "-y", "-q", "--no-install-recommends", "chromium"], { stdio: "ignore", env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" } });
+  return existsSync("/usr/bin/chromium");
+}
+
+install();
+check("route types", bin("react-router"), ["typegen"]);
+check("types", bin("tsc"), ["--noEmit"]);
+check("lint", bin("oxlint"), ["--deny-warnings", "app", "core", "server", "standins", "scripts", "tests", "bench"]);
+check("import rules between the rooms", bin("depcruise"), ["core", "server", "app", "standins"]);
+
+say("\n== unit, reference and system tests");
+const results = join(root, "test-results");
+rmSync(results, { recursive: true, force: true });
+mkdirSync(results, { recursive: true });
+const unitFile = join(results, "unit.json");
+const unit = spawnSync(bin("vitest"), ["run", "--reporter=default", "--reporter=json", `--outputFile.json=${unitFile}`], { cwd: root, stdio: ["ignore", "inherit", "inherit"], env: { ...process.env, FORCE_COLOR: "0" } });
+if (existsSync(unitFile)) {
+  const counted = JSON.parse(readFileSync(unitFile, "utf8"));
+  passed += counted.numPassedTests;
+  failed += counted.numFailedTests + counted.testResults.filter((file) => file.status === "failed" && file.assertionResults.length === 0).length;
+}
+if (unit.status !== 0 && failed === 0) failed++;
+
+say("\n== browser tests");
+await buildIfStale();
+if (!haveChromium()) {
+  failed++;
+  say("Chromium is missing. Install it (on Debian: apt-get install chromium) and run the tests again.");
+} else {
+  const browserFile = join(results, "browser.json");
+  const browser = spawnSync(bin("playwright"), ["test"], { cwd: root, stdio: ["ignore", "inherit", "inherit"], env: { ...process.env, FORCE_COLOR: "0", PLAYWRIGHT_JSON_OUTPUT_NAME: browserFile } });
+  if (existsSync(browserFile)) {
+    const { stats } = JSON.parse(readFileSync(browserFile, "utf8"));
+    passed += stats.expected + stats.flaky;
+    failed += stats.unexpected;
+    if (browser.status !== 0 && stats.unexpected === 0) failed++;
+  } else failed++;
+}
+
+say(`\n${passed} passed, ${failed} failed`);
+process.exit(failed === 0 ? 0 : 1);

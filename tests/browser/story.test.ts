@@ -1,0 +1,223 @@
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test, type Page } from "@playwright/test";
+
+/** Collects what a browser complains of; every test ends with none. */
+function listen(page: Page): string[] {
+  const complaints: string[] = [];
+  page.on("console", (message) => {
+    if (message.type() === "error" || message.type() === "warning") complaints.push(message.text());
+  });
+  page.on("pageerror", (error) => complaints.push(error.message));
+  return complaints;
+}
+
+test.describe.configure({ mode: "serial" });
+
+test("one fault, from the first sweep to a proven repair", async ({ page }) => {
+  const complaints = listen(page);
+  await test.step("who is on shift", async () => {
+    await page.goto("/");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("Halvane Port Authority runs as it should");
+    await page.getByRole("button", { name: "Analyst on shift" }).click();
+    await page.getByLabel("Name").fill("Ilse Marrow");
+    await page.getByRole("button", { name: "Use this name" }).click();
+    await expect(page.getByRole("button", { name: "Ilse Marrow" })).toBeVisible();
+    await expect(page.getByRole("list", { name: "Services" }).getByRole("listitem")).toHaveCount(8);
+    await expect(page.getByText(/truck moves in the 10 full hours of today/)).toBeVisible();
+  });
+
+  await test.step("Discover: a new source is swept, and what is new is told", async () => {
+    await page.getByRole("link", { name: "Discover" }).click();
+    await page.getByRole("link", { name: "Add a source" }).click();
+    await page.getByLabel("Name").fill("Depot again");
+    await page.getByLabel("Site").fill("Tarn Depot");
+    await page.getByLabel("Addresses").fill("127.20.3.0/24");
+    await page.getByLabel("TCP ports to try").fill("2222, 8080, 8081, 8082");
+    await page.getByLabel("SNMP community").fill("tarn-depot");
+    await page.getByLabel("SNMP port (UDP)").fill("1161");
+    await page.getByLabel("Poll every (s)").fill("15");
+    await page.getByRole("button", { name: "Add and sweep" }).click();
+    await expect(page).toHaveURL(/\/discover\/sweeps\/\d+/);
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("tried 254 addresses: 10 answered, 10 told their system", { timeout: 60_000 });
+  });
+
+  await test.step("Estate: sorted, filtered and paged by the server; a component's own page", async () => {
+    await page.getByRole("link", { name: "Estate" }).click();
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("131 components");
+    await page.getByLabel("Name or address").fill("mfx-parse");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("6 of 131 components fit");
+    await page.getByRole("columnheader", { name: "Address" }).click();
+    await expect(page).toHaveURL(/sort=address/);
+    await page.getByRole("link", { name: "nq-mfx-parse-01", exact: true }).click();
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("nq-mfx-parse-01 is well. Linux host at North Quay, part of Manifest Exchange.");
+    await expect(page.getByRole("figure").filter({ hasText: "Memory use" })).toBeVisible();
+    await expect(page.getByRole("region", { name: "Listening ports" })).toContainText("8085");
+    await expect(page.getByRole("region", { name: "Running software" })).toContainText("manifest-parser");
+    await expect(page.getByRole("link", { name: "relaymq @ nq-mfx-mq-01" }).first()).toBeVisible();
+  });
+
+  await test.step("Map: the strata of a service; a card opens its component", async () => {
+    await page.goto("/map?service=manifest-exchange");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("Manifest Exchange: 26 components, all well");
+    await page.getByLabel(/^Message broker relaymq nq-mfx-mq-01/).click();
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("relaymq @ nq-mfx-mq-01 is well");
+  });
+
+  await test.step("the drill starts; the incident appears by itself", async () => {
+    await page.goto("/setup/drills");
+    await page.getByRole("button", { name: "Start: The manifest parser leaks memory" }).click();
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("Under way: “The manifest parser leaks memory”");
+    await page.getByRole("link", { name: "Watch" }).click();
+    // Two minutes of the clock are 20 s at this pace; the page is not touched meanwhile.
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("Manifest Exchange is in trouble: 1 open incident", { timeout: 60_000 });
+    await expect(page.getByRole("link", { name: /Incidents/ })).toContainText("1");
+  });
+
+  await test.step("the incident explains itself", async () => {
+    await page.getByRole("link", { name: "Manifest Exchange: memory runs out on nq-mfx-parse-01" }).click();
+    const sentence = page.getByRole("heading", { level: 1 });
+    await expect(sentence).toContainText("above the limit of 90.0 %");
+    await expect(sentence).toContainText("manifest-parser alone held");
+    await expect(sentence).toContainText("Manifest Exchange is affected; Customs Release relies on it.");
+    await expect(page.getByRole("heading", { name: /^What used most memory on nq-mfx-parse-01/ })).toBeVisible();
+    await expect(page.getByRole("table").filter({ hasText: "Of the host" }).getByRole("row")).toHaveCount(11);
+    await expect(page.getByRole("heading", { name: "Notes of the kit: Memory runs out" })).toBeVisible();
+    await page.getByRole("button", { name: "Take it" }).click();
+    await expect(page.getByText("taken by Ilse Marrow")).toBeVisible();
+  });
+
+  await test.step("evidence: a chart and a map view are pinned into the incident", async () => {
+    await page.getByRole("button", { name: "Pin Memory use · nq-mfx-parse-01" }).click();
+    await expect(page.getByRole("heading", { name: "Evidence: 1" })).toBeVisible();
+    await page.getByRole("link", { name: "Map", exact: true }).click();
+    await page.getByLabel("Part of the estate").click();
+    await page.getByRole("option", { name: "Manifest Exchange" }).click();
+    await page.getByRole("button", { name: "Pin" }).click();
+    await page.getByRole("button", { name: "Evidence tray, 1 pinned" }).click();
+    await page.getByRole("button", { name: "Attach the pin to the incident" }).click();
+    await expect(page.getByText("Nothing pinned yet.")).toBeVisible();
+    await page.keyboard.press("Escape");
+  });
+
+  await test.step("the runbook repairs it, with proof", async () => {
+    await page.getByRole("link", { name: /^Incidents/ }).click();
+    await page.getByRole("link", { name: "Manifest Exchange: memory runs out on nq-mfx-parse-01" }).first().click();
+    await expect(page.getByRole("heading", { name: "Evidence: 2" })).toBeVisible();
+    await page.getByRole("link", { name: "Restart a service …" }).click();
+    await expect(page.getByLabel("Target")).toHaveValue("nq-mfx-parse-01 (127.20.1.19)");
+    await expect(page.getByLabel("Process to restart")).toHaveValue("manifest-parser");
+    await page.getByRole("button", { name: "Start the run" }).click();
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("“Restart a service” ended well on nq-mfx-parse-01", { timeout: 60_000 });
+    await expect(page.getByText("Started by Ilse Marrow")).toBeVisible();
+    await expect(page.getByText("service manifest-parser restart")).toBeVisible();
+    await page.getByRole("link", { name: /^incident \d+$/ }).click();
+    await expect(page.getByText(/^Incident \d+ · resolved/)).toBeVisible({ timeout: 60_000 });
+    await expect(page.getByText("Resolved: every alarm in it has cleared")).toBeVisible();
+  });
+
+  await test.step("the ribbon rules the window: an hour before the drill all was well", async () => {
+    await page.getByRole("link", { name: "Watch" }).click();
+    await page.goto("/?from=2026-03-17T08:00:00Z&to=2026-03-17T09:00:00Z");
+    await expect(page.getByRole("status")).toContainText("Looking back.");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("runs as it should");
+    await page.getByRole("link", { name: "Map", exact: true }).click();
+    await expect(page).toHaveURL(/from=2026-03-17T08/);
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("as of 09:00");
+    await page.keyboard.press("[");
+    await expect(page).toHaveURL(/to=2026-03-17T08%3A00%3A00Z/);
+    await page.keyboard.press(".");
+    await expect(page.getByRole("status")).toHaveCount(0);
+    await expect(page).toHaveURL(/last=PT1H/);
+    const window = page.getByRole("slider", { name: "Window of time" });
+    const box = await window.boundingBox();
+    if (!box) throw new Error("no window on the ribbon");
+    await page.mouse.move(box.x + box.width / 2, box.y + 20);
+    await page.mouse.down();
+    await page.mouse.move(box.x - 300, box.y + 20, { steps: 5 });
+    await page.mouse.up();
+    await expect(page.getByRole("status")).toContainText("Looking back.");
+    await page.getByRole("button", { name: "Back to now" }).click();
+    await expect(page.getByRole("status")).toHaveCount(0);
+  });
+
+  expect(complaints).toEqual([]);
+});
+
+test("the palette and the keys", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/");
+  await expect(page.getByRole("button", { name: "Night theme" })).toBeVisible();
+  await page.keyboard.press("Control+k");
+  await page.getByRole("combobox", { name: "Find anything" }).fill("sq-cus-app");
+  await expect(page.getByRole("option", { name: /sq-cus-app-01 linux host/ })).toBeVisible();
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("heading", { level: 1 })).toContainText("sq-cus-app-01");
+  await page.keyboard.press("4");
+  await expect(page).toHaveURL(/\/map/);
+  await page.keyboard.press("?");
+  await expect(page.getByRole("dialog", { name: "Keys" })).toBeVisible();
+  expect(complaints).toEqual([]);
+});
+
+test("figures of a chart as a table and as CSV", async ({ page, request }) => {
+  await page.goto("/services/gate-appointments?last=PT6H");
+  await page.getByRole("button", { name: "Figures of truck moves" }).click();
+  await expect(page.getByRole("region", { name: "Figures of truck moves" }).getByRole("row").nth(2)).toContainText("an hour");
+  const address = await page.getByRole("link", { name: "CSV of truck moves" }).getAttribute("href");
+  const csv = await (await request.get(address ?? "")).text();
+  expect(csv.split("\r\n")[1]).toMatch(/^2026-03-17T\d\d:\d\d:\d\d\.\d{3}Z,\d+(\.\d+)?$/);
+});
+
+test("wrong input gets a sentence", async ({ page, request }) => {
+  await page.goto("/discover/sources/new");
+  await page.getByLabel("Name").fill("Too much");
+  await page.getByLabel("Site").fill("x");
+  await page.getByLabel("Addresses").fill("10.0.0.0/12");
+  await page.getByLabel("SNMP community").fill("x");
+  await page.getByRole("button", { name: "Add the source" }).click();
+  await expect(page.getByText("1,048,574 addresses; one source sweeps at most 65,536")).toBeVisible();
+
+  await page.goto("/?from=2026-03-17T09:00:00Z&to=2026-03-17T08:00:00Z");
+  await expect(page.getByRole("alert")).toContainText("The window ends before it starts");
+
+  const gone = await page.goto("/estate/999999");
+  expect(gone?.status()).toBe(404);
+  await expect(page.getByText("There is no component “999999”")).toBeVisible();
+  await expect(page.getByRole("navigation", { name: "Places" })).toBeVisible();
+
+  expect((await request.get("/estate/1%27%20OR%201=1")).status()).toBe(404);
+  expect((await request.get("/estate?page=-5&size=1000000&sort=drop&q=%25")).status()).toBe(200);
+  const large = await request.post("/who", { form: { name: "x".repeat(300_000) } });
+  expect(large.status()).toBe(413);
+  const across = await request.post("/setup/drills", { form: { id: "parser-leak", intent: "start" }, headers: { "sec-fetch-site": "cross-site" } });
+  expect(across.status()).toBe(403);
+  const elsewhere = await request.get("/", { headers: { host: "evil.example" } });
+  expect(elsewhere.status()).toBe(421);
+  const nonsense = await request.post("/runbooks/1", { form: { target: "all", incident: "", "arg.process": "$(reboot)" } });
+  expect(nonsense.status()).toBe(400);
+  const headers = (await request.get("/")).headers();
+  expect(headers["content-security-policy"]).toContain("default-src 'none'");
+  expect(headers["x-content-type-options"]).toBe("nosniff");
+});
+
+const PAGES = ["/", "/discover", "/discover/sources/new", "/discover/sweeps/1", "/estate", "/map?service=gate-appointments", "/services/manifest-exchange", "/incidents", "/incidents/1", "/runbooks", "/runbooks/1", "/runs/1", "/setup", "/setup/drills", "/setup/rules", "/setup/services"];
+
+for (const theme of ["day", "night"] as const)
+  test(`axe finds nothing on the main views by ${theme}`, async ({ page }) => {
+    const complaints = listen(page);
+    if (theme === "night") {
+      await page.goto("/");
+      await page.getByRole("button", { name: "Night theme" }).click();
+      await expect(page.getByRole("button", { name: "Day theme" })).toBeVisible();
+    }
+    const component = await page.request.get("/find?q=nq-gate-app-01");
+    const { components } = (await component.json()) as { components: { id: number }[] };
+    for (const address of [...PAGES, `/estate/${components[0]?.id}`]) {
+      await page.goto(address);
+      await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
+      await expect(page.locator("canvas, .react-flow__node, table, form, dl, h1").first()).toBeVisible();
+      const { violations } = await new AxeBuilder({ page }).analyze();
+      expect(violations.map((violation) => `${address}: ${violation.id}: ${violation.nodes.map((node) => node.html.slice(0, 160)).join(" | ")}`)).toEqual([]);
+    }
+    expect(complaints).toEqual([]);
+  });

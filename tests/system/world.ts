@@ -1,0 +1,106 @@
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import ssh2 from "ssh2";
+import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
+import { Engine } from "#server/engine/engine";
+import type { LiveEvent } from "#server/engine/events";
+import { questions, type Answer, type Asked, type QuestionName } from "#server/pages/registry";
+import { storeFile, type Settings } from "#server/settings";
+import { openStore } from "#server/store/database";
+import { startControl } from "#standins/control";
+import { EstateModel, type HostModel } from "#standins/model";
+import { readScenario, type Scenario } from "#standins/scenario";
+import { startAgent } from "#standins/snmp-agent";
+import { makeSshServer } from "#standins/ssh-server";
+import { HostListeners } from "#standins/tcp-listeners";
+
+const START = Date.parse("2026-03-17T10:00:00Z");
+
+/** The small estate on real sockets, and an engine that watches it, on one fast clock. */
+export async function makeWorld({ pace, net, control }: { pace: number; net: number; control: number }) {
+  const folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
+  const text = readFileSync(new URL("../fixtures/small-scenario.json", import.meta.url), "utf8").replaceAll("127.21.1.", `127.21.${net}.`);
+  const read = readScenario(JSON.parse(text));
+  if (!read.ok) throw new Error(read.problems.join("\n"));
+  const scenario: Scenario = read.scenario;
+  let clock: ClockSetting = { baseMs: START, machineMs: Date.now(), pace };
+  const now = () => readClock(clock, Date.now());
+  const estate = new EstateModel(scenario, START);
+  const demo = ssh2.utils.generateKeyPairSync("ed25519");
+  const keyFile = join(folder, "key");
+  writeFileSync(keyFile, demo.private, { mode: 0o600 });
+
+  const listeners = new Map<HostModel, HostListeners>();
+  const agents: { close(): void }[] = [];
+  for (const host of estate.hosts) {
+    agents.push(await startAgent(host, scenario.snmpPort, now));
+    const server =
+      host.role.system === "linux"
+        ? makeSshServer(estate, host, {
+            hostKey: ssh2.utils.generateKeyPairSync("ed25519").private,
+            demoKey: demo.public,
+            now,
+            sleep: (ms) => new Promise((resolve) => setTimeout(resolve, machineSpanMs(clock, ms))),
+            onEffect: (changed) => void listeners.get(changed)?.follow(),
+          })
+        : undefined;
+    const own = new HostListeners(estate, host, now, server && { port: scenario.sshPort, server });
+    listeners.set(host, own);
+    await own.follow();
+  }
+  const follow = async () => {
+    for (const one of listeners.values()) await one.follow();
+  };
+  const door = await startControl(estate, { port: control, now, setClock: (setting) => (clock = setting), onEffect: () => void follow() });
+
+  const setup = join(folder, "setup.json");
+  writeFileSync(
+    setup,
+    JSON.stringify({
+      organisation: "Test estate",
+      sources: [{ name: "Room", site: "Room", ranges: `127.21.${net}.1-20`, ports: "12222, 18080, 5432, 12525", snmpPort: scenario.snmpPort, community: "test-room", pollSeconds: 15 }],
+      services: [{ uid: "orders", name: "Orders", purpose: "", owner: "", entries: [{ host: "t-web-*", process: "shopfront" }], figure: { url: `http://127.21.${net}.11:18080/metrics`, metric: "orders_per_hour", label: "orders", unit: "1/h" } }],
+    }),
+  );
+  const settings: Settings = { root: process.cwd(), data: folder, host: "127.0.0.1", port: 1, clock, clockSet: true, standins: `http://127.0.0.1:${control}`, setup, historyMs: 6 * 3_600_000, sshUser: "operator", sshKeyFile: keyFile };
+  const events: LiveEvent[] = [];
+  const openEngine = () => new Engine({ ...settings, clock }, (event) => events.push(event));
+
+  return {
+    folder,
+    scenario,
+    estate,
+    settings,
+    events,
+    now,
+    openEngine,
+    /** Asks the store as a page does, on a connection of its own. */
+    ask<Name extends QuestionName>(name: Name, asked: Asked<Name>): Answer<Name> {
+      const db = openStore(storeFile(settings), "reader");
+      try {
+        return (questions[name] as (db: unknown, asked: unknown) => Answer<Name>)(db, asked);
+      } finally {
+        db.close();
+      }
+    },
+    async end() {
+      door.close();
+      door.closeAllConnections();
+      for (const agent of agents) agent.close();
+      for (const one of listeners.values()) one.close();
+      rmSync(folder, { recursive: true, force: true });
+    },
+  };
+}
+
+/** Waits until something is so; fails with a sentence when it does not come about. */
+export async function until<T>(what: string, look: () => T | undefined | false | null, timeoutMs = 45_000): Promise<T> {
+  const end = Date.now() + timeoutMs;
+  for (;;) {
+    const found = look();
+    if (found) return found;
+    if (Date.now() > end) throw new Error(`Waited in vain: ${what}.`);
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+}
