@@ -9,10 +9,11 @@ export default defineConfig({
   timeout: 240_000,
   expect: { timeout: 20_000 },
   outputDir: "test-results/browser",
-  reporter: [["list"], ["json"]],
+  reporter: process.env.PLAYWRIGHT_JSON_OUTPUT_NAME ? [["list"], ["json"]] : [["list"]],
   use: {
     baseURL: `http://127.0.0.1:${PORT}`,
     viewport: { width: 1280, height: 800 },
+    actionTimeout: 15_000,
     launchOptions: {
       executablePath: "/usr/bin/chromium",
       args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],

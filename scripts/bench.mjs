@@ -106,8 +106,8 @@ try {
   scenario.figures = [];
   scenario.faults = [];
   writeFileSync(join(folder, "scenario.json"), JSON.stringify(scenario));
-  const { default: ssh2 } = await import("ssh2");
-  writeFileSync(join(folder, "key.pub"), ssh2.utils.generateKeyPairSync("ed25519").public);
+  const { makeKeyPair } = await import("../standins/keys.mjs");
+  writeFileSync(join(folder, "key.pub"), makeKeyPair().public);
   const standins = fork(join(root, "build", "run", "standins", "main.js"), ["--scenario", join(folder, "scenario.json"), "--control", "7189", "--keys", join(folder, "keys.json"), "--demo-key", join(folder, "key.pub")], { stdio: ["ignore", "ignore", "inherit", "ipc"] });
   await new Promise((done) => standins.once("message", done));
   const { measureParts } = await import(pathToFileURL(parts).href);

@@ -104,8 +104,8 @@ const { anchorMs } = JSON.parse(readFileSync(anchorFile, "utf8"));
 async function demoKey() {
   const file = join(data, "demo-key");
   if (!existsSync(file)) {
-    const { default: ssh2 } = await import("ssh2");
-    const pair = ssh2.utils.generateKeyPairSync("ed25519");
+    const { makeKeyPair } = await import("../standins/keys.mjs");
+    const pair = makeKeyPair();
     writeFileSync(file, pair.private, { mode: 0o600 });
     writeFileSync(`${file}.pub`, pair.public);
   }

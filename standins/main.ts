@@ -1,8 +1,8 @@
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { parseArgs } from "node:util";
-import ssh2 from "ssh2";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { startControl } from "./control";
+import { makeKeyPair } from "./keys.mjs";
 import { EstateModel, type HostModel } from "./model";
 import { readScenario, scaleScenario } from "./scenario";
 import { startAgent } from "./snmp-agent";
@@ -48,7 +48,7 @@ const estate = new EstateModel(scenario, Number(values.anchor ?? now()));
 function hostKeys(file: string): (name: string) => string {
   const known: Record<string, string> = existsSync(file) ? JSON.parse(readFileSync(file, "utf8")) : {};
   const before = Object.keys(known).length;
-  for (const host of estate.hosts) known[host.name] ??= ssh2.utils.generateKeyPairSync("ed25519").private;
+  for (const host of estate.hosts) known[host.name] ??= makeKeyPair().private;
   if (Object.keys(known).length !== before) writeFileSync(file, JSON.stringify(known), { mode: 0o600 });
   return (name) => known[name] as string;
 }

@@ -76,7 +76,7 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
                   <TableCell>TCP ports</TableCell>
                   <TableCell align="right">Poll every</TableCell>
                   <TableCell>Last sweep</TableCell>
-                  <TableCell />
+                  <TableCell component="td" />
                 </TableRow>
               </TableHead>
               <TableBody>

@@ -249,7 +249,7 @@ function Top({ processes, memoryBytes }: { processes: { pid: number; name: strin
           <TableCell align="right">Number</TableCell>
           <TableCell align="right">Memory</TableCell>
           <TableCell align="right">Of the host</TableCell>
-          <TableCell sx={{ width: "35%" }} aria-label="Share drawn as a bar" />
+          <TableCell sx={{ width: "35%" }}>Drawn</TableCell>
         </TableRow>
       </TableHead>
       <TableBody>

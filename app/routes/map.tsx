@@ -43,7 +43,9 @@ export default function MapPage({ loaderData: { map, asked } }: Route.ComponentP
       return params;
     });
   const components = map.cards.filter((card) => card.componentId !== null).length;
-  const sentence = map.cards.length === 0 ? "Nothing to draw at this instant: nothing is known of this part yet." : `${what}: ${components} components, ${map.unwell === 0 ? "all well" : `${map.unwell} unwell`}${now.live ? "" : `, as of ${dayAndTime(now.atMs)}`}.`;
+  const ill = chosen === "" ? map.cards.filter((card) => card.severity !== "cleared").length : map.unwell;
+  const counted = chosen === "" ? `${map.cards.length} services and what they rely on` : `${what}: ${components} components`;
+  const sentence = map.cards.length === 0 ? "Nothing to draw at this instant: nothing is known of this part yet." : `${counted}, ${ill === 0 ? "all well" : `${ill} unwell`}${now.live ? "" : `, as of ${dayAndTime(now.atMs, now.nowMs)}`}.`;
   return (
     <>
       <PageHead

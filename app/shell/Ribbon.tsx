@@ -206,8 +206,8 @@ export function Ribbon() {
             aria-valuetext={title}
             onKeyDown={byKey("all")}
             sx={{ position: "absolute", top: 0, height: HEIGHT, left: `${left}%`, width: `max(6px, ${right - left}%)`, border: "1.5px solid", borderColor: now.live ? "primary.main" : "secondary.main", bgcolor: now.live ? "rgba(14,90,94,0.10)" : "rgba(107,58,143,0.12)", cursor: drag?.grip === "all" ? "grabbing" : "grab" }}
-          >
-            {(["from", "to"] as const).map((grip) => (
+          />
+          {(["from", "to"] as const).map((grip) => (
               <Box
                 key={grip}
                 role="slider"
@@ -218,14 +218,11 @@ export function Ribbon() {
                 aria-valuenow={Math.round(grip === "from" ? left : right)}
                 aria-valuetext={dayAndTime(grip === "from" ? shown.fromMs : shown.toMs)}
                 onPointerDown={begin(grip)}
-                onKeyDown={(event) => {
-                  event.stopPropagation();
-                  byKey(grip)(event);
-                }}
-                sx={{ position: "absolute", top: 0, bottom: 0, width: 8, [grip === "from" ? "left" : "right"]: -5, cursor: "ew-resize" }}
+                onKeyDown={byKey(grip)}
+                sx={{ position: "absolute", top: 0, height: HEIGHT, width: 9, left: `calc(${grip === "from" ? left : right}% - ${grip === "from" ? 6 : 3}px)`, cursor: "ew-resize" }}
               />
             ))}
-          </Box>
+
         </Box>
       )}
       {now.live ? null : (

@@ -1,5 +1,5 @@
 import { createContext, useContext, useEffect, useRef, useState, type ReactNode } from "react";
-import { useLocation, useRevalidator } from "react-router";
+import { useFetchers, useLocation, useNavigation, useRevalidator } from "react-router";
 import type { LiveEvent } from "#server/engine/events";
 import { useShell } from "./window";
 
@@ -20,16 +20,24 @@ export function LiveUpdates({ children }: { children: ReactNode }) {
   const { revalidate } = useRevalidator();
   const { pathname } = useLocation();
   const shell = useShell();
-  const state = useRef({ pathname, isLive: shell.window.live, lastMs: 0 });
+  const navigation = useNavigation();
+  const fetchers = useFetchers();
+  const busy = navigation.state !== "idle" || fetchers.some((fetcher) => fetcher.state !== "idle");
+  const state = useRef({ pathname, isLive: shell.window.live, busy, lastMs: 0 });
   state.current.pathname = pathname;
   state.current.isLive = shell.window.live;
+  state.current.busy = busy;
 
   useEffect(() => {
     let timer: ReturnType<typeof setTimeout> | undefined;
+    // What the page holds was loaded just now.
+    state.current.lastMs = Date.now();
     const soon = (waitMs: number) => {
       if (timer) return;
       timer = setTimeout(() => {
         timer = undefined;
+        // Loading anew would cut off what a person has just asked for, so that goes first.
+        if (state.current.busy) return soon(200);
         state.current.lastMs = Date.now();
         if (document.visibilityState === "visible") void revalidate();
       }, waitMs);
@@ -53,12 +61,17 @@ export function LiveUpdates({ children }: { children: ReactNode }) {
       }
     };
     const source = new EventSource("/live");
+    let lost = false;
     source.onopen = () => {
       setLive((now) => ({ ...now, connected: true }));
       // What happened while the line was down is fetched at once.
-      if (state.current.lastMs) soon(0);
+      if (lost) soon(0);
+      lost = false;
     };
-    source.onerror = () => setLive((now) => ({ ...now, connected: false }));
+    source.onerror = () => {
+      lost = true;
+      setLive((now) => ({ ...now, connected: false }));
+    };
     source.onmessage = ({ data }) => {
       const event = JSON.parse(data as string) as LiveEvent;
       if (event.topic === "trouble") setLive((now) => ({ ...now, trouble: event.message }));

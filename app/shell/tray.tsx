@@ -77,6 +77,13 @@ function Tray({ open, onClose }: { open: boolean; onClose: () => void }) {
   const preferred = here ?? (tray.incidents[0] ? String(tray.incidents[0].id) : "");
   const [chosen, setChosen] = useState("");
   const incident = chosen || preferred;
+  const { enqueueSnackbar } = useSnackbar();
+  useEffect(() => {
+    if (fetcher.state !== "idle" || !fetcher.data) return;
+    enqueueSnackbar(fetcher.data.ok ? (fetcher.data.said ?? "Done.") : (fetcher.data.problem ?? "That did not work."), { variant: fetcher.data.ok ? "default" : "error" });
+    if (fetcher.data.ok && tray.pins.length === 0) onClose();
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- told once for each answer
+  }, [fetcher.state, fetcher.data]);
   return (
     <Drawer anchor="right" open={open} onClose={onClose} slotProps={{ paper: { sx: { width: 340, borderLeft: 1, borderColor: "divider" }, "aria-label": "Evidence tray", role: "dialog" } }}>
       <Stack direction="row" sx={{ alignItems: "center", px: 2, py: 1, borderBottom: 1, borderColor: "divider" }}>

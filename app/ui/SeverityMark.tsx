@@ -1,4 +1,4 @@
-import { SEVERITIES, type Severity } from "#core/alarms/severity";
+import type { Severity } from "#core/alarms/severity";
 
 /** Numeral of a severity: 1 is the worst. */
 const NUMERAL: Readonly<Record<Severity, string>> = { critical: "1", major: "2", minor: "3", warning: "4", indeterminate: "5", cleared: "" };
@@ -20,16 +20,18 @@ export const severityColour = (severity: Severity) => `var(--hx-${severity})`;
 /** The one status mark of the product: shape, numeral and colour. Well things get a short grey dash. */
 export function SeverityMark({ severity, size = 18, label }: { severity: Severity; size?: number; label?: string }) {
   const name = label ?? (severity === "cleared" ? "well" : severity);
+  // Beside its word the mark is a drawing only.
+  const spoken = name === "" ? ({ "aria-hidden": true } as const) : ({ role: "img", "aria-label": name } as const);
   const colour = severityColour(severity);
   if (severity === "cleared")
     return (
-      <svg width={size} height={size} viewBox="0 0 20 20" role="img" aria-label={name} style={{ flex: "none", display: "block" }}>
+      <svg width={size} height={size} viewBox="0 0 20 20" {...spoken} style={{ flex: "none", display: "block" }}>
         <path d="M6 10 H14" stroke={colour} strokeWidth="2" strokeLinecap="round" opacity="0.7" />
       </svg>
     );
   const filled = FILLED.has(severity);
   return (
-    <svg width={size} height={size} viewBox="0 0 20 20" role="img" aria-label={name} style={{ flex: "none", display: "block" }}>
+    <svg width={size} height={size} viewBox="0 0 20 20" {...spoken} style={{ flex: "none", display: "block" }}>
       <path d={OUTLINE[severity]} fill={filled ? colour : "none"} stroke={colour} strokeWidth={filled ? 1 : 1.8} strokeLinejoin="round" strokeDasharray={severity === "indeterminate" ? "3 2" : undefined} />
       <text x={severity === "critical" ? 9 : 10} y="14" textAnchor="middle" fontSize="11" fontWeight="700" fill={filled ? "var(--hx-on-severity)" : colour} fontFamily="inherit" aria-hidden="true">
         {NUMERAL[severity]}
@@ -47,5 +49,3 @@ export function SeverityLabel({ severity }: { severity: Severity }) {
     </span>
   );
 }
-
-export const ALL_SEVERITIES = SEVERITIES;

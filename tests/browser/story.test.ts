@@ -11,8 +11,6 @@ function listen(page: Page): string[] {
   return complaints;
 }
 
-test.describe.configure({ mode: "serial" });
-
 test("one fault, from the first sweep to a proven repair", async ({ page }) => {
   const complaints = listen(page);
   await test.step("who is on shift", async () => {
@@ -92,11 +90,11 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await page.getByRole("link", { name: "Map", exact: true }).click();
     await page.getByLabel("Part of the estate").click();
     await page.getByRole("option", { name: "Manifest Exchange" }).click();
-    await page.getByRole("button", { name: "Pin" }).click();
+    await page.getByRole("button", { name: "Pin", exact: true }).click();
     await page.getByRole("button", { name: "Evidence tray, 1 pinned" }).click();
     await page.getByRole("button", { name: "Attach the pin to the incident" }).click();
-    await expect(page.getByText("Nothing pinned yet.")).toBeVisible();
-    await page.keyboard.press("Escape");
+    await expect(page.getByRole("dialog", { name: "Evidence tray" })).toHaveCount(0);
+    await expect(page.getByRole("button", { name: "Evidence tray, 0 pinned" })).toBeVisible();
   });
 
   await test.step("the runbook repairs it, with proof", async () => {

@@ -1,7 +1,6 @@
 import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import ssh2 from "ssh2";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { Engine } from "#server/engine/engine";
 import type { LiveEvent } from "#server/engine/events";
@@ -9,6 +8,7 @@ import { questions, type Answer, type Asked, type QuestionName } from "#server/p
 import { storeFile, type Settings } from "#server/settings";
 import { openStore } from "#server/store/database";
 import { startControl } from "#standins/control";
+import { makeKeyPair } from "#standins/keys.mjs";
 import { EstateModel, type HostModel } from "#standins/model";
 import { readScenario, type Scenario } from "#standins/scenario";
 import { startAgent } from "#standins/snmp-agent";
@@ -27,7 +27,7 @@ export async function makeWorld({ pace, net, control }: { pace: number; net: num
   let clock: ClockSetting = { baseMs: START, machineMs: Date.now(), pace };
   const now = () => readClock(clock, Date.now());
   const estate = new EstateModel(scenario, START);
-  const demo = ssh2.utils.generateKeyPairSync("ed25519");
+  const demo = makeKeyPair();
   const keyFile = join(folder, "key");
   writeFileSync(keyFile, demo.private, { mode: 0o600 });
 
@@ -38,7 +38,7 @@ export async function makeWorld({ pace, net, control }: { pace: number; net: num
     const server =
       host.role.system === "linux"
         ? makeSshServer(estate, host, {
-            hostKey: ssh2.utils.generateKeyPairSync("ed25519").private,
+            hostKey: makeKeyPair().private,
             demoKey: demo.public,
             now,
             sleep: (ms) => new Promise((resolve) => setTimeout(resolve, machineSpanMs(clock, ms))),

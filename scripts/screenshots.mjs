@@ -1,0 +1,78 @@
+// Takes the pictures of docs/screenshots from the demo's data, with a fixed clock: a new demo, a drill, its repair.
+import { spawn } from "node:child_process";
+import { mkdirSync, mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { buildIfStale, install, root } from "./prepare.mjs";
+
+install();
+await buildIfStale();
+const { chromium } = await import("@playwright/test");
+const PORT = 7177;
+const base = `http://127.0.0.1:${PORT}`;
+const shots = join(root, "docs", "screenshots");
+mkdirSync(shots, { recursive: true });
+const data = mkdtempSync(join(tmpdir(), "holotaxis-shots-"));
+const demo = spawn(process.execPath, [join(root, "scripts", "demo.mjs"), "--fresh", "--port", String(PORT), "--pace", "3", "--now", "2026-03-17T14:20:00Z", "--data", data], { stdio: ["ignore", "ignore", "inherit"] });
+const sleep = (ms) => new Promise((done) => setTimeout(done, ms));
+const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"] });
+try {
+  for (;;) {
+    if ((await fetch(base).catch(() => ({ ok: false }))).ok) break;
+    if (demo.exitCode !== null) throw new Error("The demo did not start.");
+    await sleep(500);
+  }
+  const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
+  const shoot = async (name) => {
+    await page.getByRole("heading", { level: 1 }).waitFor();
+    await page.evaluate(() => document.fonts.ready);
+    await sleep(700);
+    await page.screenshot({ path: join(shots, `${name}.png`) });
+  };
+  const take = async (path, name) => {
+    await page.goto(base + path);
+    await shoot(name);
+  };
+  await page.goto(base);
+  await page.getByRole("button", { name: "Analyst on shift" }).click();
+  await page.getByLabel("Name").fill("Ilse Marrow");
+  await page.getByRole("button", { name: "Use this name" }).click();
+  await page.getByRole("button", { name: "Ilse Marrow" }).waitFor();
+  await take("/", "watch");
+  await page.goto(`${base}/discover`);
+  await page.getByRole("button", { name: "Sweep North Quay now" }).click();
+  await page.getByText(/tried 80 addresses/).waitFor({ timeout: 60_000 });
+  const found = await (await page.request.get(`${base}/find?q=nq-mfx-parse-01`)).json();
+  const host = found.components[0].id;
+  await take("/discover", "discover");
+  await take("/discover/sweeps/1", "sweep");
+  await take("/estate?last=PT1H", "estate");
+  await page.goto(`${base}/setup/drills`);
+  await page.getByRole("button", { name: "Start: The manifest parser leaks memory" }).click();
+  await page.goto(base);
+  await page.getByText(/Manifest Exchange is in trouble/).waitFor({ timeout: 120_000 });
+  await shoot("watch-trouble");
+  await take(`/estate/${host}?last=PT3H`, "component");
+  await take("/map?service=manifest-exchange", "map");
+  await take("/incidents", "incidents");
+  await page.getByRole("link", { name: "Manifest Exchange: memory runs out on nq-mfx-parse-01" }).first().click();
+  await page.getByRole("heading", { name: /What used most memory/ }).waitFor();
+  await shoot("incident");
+  await page.getByRole("link", { name: "Restart a service …" }).click();
+  await shoot("runbook");
+  await page.getByRole("button", { name: "Start the run" }).click();
+  await page.getByText(/ended well/).waitFor({ timeout: 120_000 });
+  await shoot("run");
+  await take("/services/manifest-exchange?last=PT6H", "service");
+  await take("/setup/drills", "drills");
+  await take("/?from=2026-03-17T12:00:00Z&to=2026-03-17T13:00:00Z", "watch-past");
+  await page.getByRole("button", { name: "Night theme" }).click();
+  await take("/map?site=South+Quay", "map-night");
+} finally {
+  await browser.close();
+  const gone = new Promise((done) => demo.once("exit", done));
+  demo.kill("SIGTERM");
+  await gone;
+  rmSync(data, { recursive: true, force: true });
+}
+process.stdout.write("pictures are in docs/screenshots\n");

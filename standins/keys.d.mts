@@ -1,0 +1,1 @@
+export function makeKeyPair(): { private: string; public: string };
