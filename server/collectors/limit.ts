@@ -10,3 +10,21 @@ export async function eachLimited<T>(items: Iterable<T>, atOnce: number, work: (
   };
   await Promise.all(Array.from({ length: atOnce }, lane));
 }
+
+/** Lets at most so many pieces of work through at once; the others wait in order. */
+export class Gate {
+  private readonly waiting: (() => void)[] = [];
+  constructor(private free: number) {}
+
+  async through<T>(work: () => Promise<T>): Promise<T> {
+    if (this.free > 0) this.free--;
+    else await new Promise<void>((resolve) => this.waiting.push(resolve));
+    try {
+      return await work();
+    } finally {
+      const next = this.waiting.shift();
+      if (next) next();
+      else this.free++;
+    }
+  }
+}

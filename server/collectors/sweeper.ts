@@ -1,6 +1,6 @@
 import { eachAddress, type AddressSpan } from "#core/discovery/ranges";
 import type { AddressSighting, OpenPort, SightingFailure, SystemSighting } from "#core/discovery/sighting";
-import { eachLimited } from "./limit";
+import { eachLimited, Gate } from "./limit";
 import { readSystem } from "./snmp";
 import { probePort } from "./tcp";
 
@@ -18,19 +18,22 @@ export interface SweepCounts {
   failed: number;
 }
 
-/** Addresses looked at side by side. With 12 ports each this stays well under the usual limit of open files. */
-const ADDRESSES_AT_ONCE = 56;
+/** Addresses waited for side by side: most are silent, and waiting for SNMP costs one socket each. */
+const ADDRESSES_AT_ONCE = 240;
+/** Addresses whose TCP ports are tried side by side. With 12 ports each this stays well under the usual limit of open files. */
+const TCP_AT_ONCE = 48;
 
 /**
  * Looks at every address by TCP, banner, HTTP and SNMP at once. Sightings of addresses that answered in any way are handed
  * over as they come; counts are kept in `counts`. Aborting ends it after the addresses under way.
  */
 export async function sweepAddresses(task: SweepTask, counts: SweepCounts, onSighting: (sighting: AddressSighting) => void, now: () => number, signal: AbortSignal): Promise<void> {
+  const tcp = new Gate(TCP_AT_ONCE);
   await eachLimited(
     eachAddress(task.spans),
     ADDRESSES_AT_ONCE,
     async (address) => {
-      const sighting = await lookAt(address, task, now);
+      const sighting = await lookAt(address, task, tcp, now);
       counts.tried++;
       if (!sighting) return;
       counts.answering++;
@@ -42,7 +45,7 @@ export async function sweepAddresses(task: SweepTask, counts: SweepCounts, onSig
   );
 }
 
-async function lookAt(address: string, task: SweepTask, now: () => number): Promise<AddressSighting | undefined> {
+async function lookAt(address: string, task: SweepTask, tcp: Gate, now: () => number): Promise<AddressSighting | undefined> {
   const failures: SightingFailure[] = [];
   let system: SystemSighting | undefined;
   const asking = readSystem({ address, port: task.snmpPort, community: task.community }, 450, 1).then(
@@ -53,7 +56,7 @@ async function lookAt(address: string, task: SweepTask, now: () => number): Prom
       failures.push({ what: "snmp", reason: error.message });
     },
   );
-  const probed = await Promise.all(task.ports.map((port) => probePort(address, port)));
+  const probed = await tcp.through(() => Promise.all(task.ports.map((port) => probePort(address, port))));
   await asking;
   const open = probed.filter((port): port is OpenPort => port !== undefined);
   if (!system && open.length === 0) return undefined;

@@ -22,16 +22,16 @@ const MOST_CHARTS = 14;
 export function componentPage(db: Db, { id, atMs, fromMs, toMs }: { id: number; atMs: number; fromMs: number; toMs: number }) {
   const component = componentById(db, id);
   if (!component) return null;
-  const all = new Map(componentsAt(db, atMs).map((row) => [row.id, row]));
   const health = healthAt(db, "component", atMs);
   const describe = (other: number) => {
-    const row = all.get(other) ?? componentById(db, other);
+    const row = componentById(db, other);
     return { id: other, name: row?.name ?? "", kind: row?.kind ?? "", severity: health.get(other)?.severity ?? ("cleared" as const) };
   };
   const parts = partsOfHost(db, id, atMs);
   const own = new Set([id, ...parts.map((part) => part.id)]);
-  const talks = relationsAt(db, atMs).filter((row) => row.type === "talks-to" && (own.has(row.from_id) || own.has(row.to_id)));
-  const wired = relationsAt(db, atMs).filter((row) => row.type === "wired-to" && (row.from_id === id || row.to_id === id));
+  const relations = relationsAt(db, atMs);
+  const talks = relations.filter((row) => row.type === "talks-to" && (own.has(row.from_id) || own.has(row.to_id)));
+  const wired = relations.filter((row) => row.type === "wired-to" && (row.from_id === id || row.to_id === id));
   const inventory = inventoryAt(db, component.host_id ?? id, atMs);
   const lastOf = new Map(seriesOfComponent(db, id).map((series) => [`${series.metric}|${series.instance}`, lastSample(db, series.id, atMs, 15 * 60_000)?.value ?? null]));
   const charted = seriesOfComponent(db, id)

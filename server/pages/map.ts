@@ -7,7 +7,7 @@ import { MINUTE_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
 import { componentsAt, estateFacets, relationsAt } from "../store/estate";
 import { healthAt, listServices, membersAt, relianceAt } from "../store/services";
-import { allSeries, lastSample, seriesOfService } from "../store/signals";
+import { lastSample, seriesOfMetric, seriesOfService } from "../store/signals";
 
 export interface MapCard {
   id: string;
@@ -87,11 +87,9 @@ export function mapPage(db: Db, question: MapQuestion) {
 
   const componentHealth = healthAt(db, "component", atMs);
   const serviceHealth = healthAt(db, "service", atMs);
-  const seriesOf = new Map<string, { id: number; unit: string }>();
-  for (const series of allSeries(db)) if (series.component_id !== null && ids.has(series.component_id)) seriesOf.set(`${series.component_id}|${series.metric}`, series);
   const figureOf = (id: number, kind: string): string => {
     const family = kind.split(".")[0] ?? "";
-    const series = seriesOf.get(`${id}|${FIGURE_METRIC[family] ?? ""}`);
+    const series = seriesOfMetric(db, id, FIGURE_METRIC[family] ?? "");
     const last = series && lastSample(db, series.id, atMs, 12 * MINUTE_MS);
     if (!last || !series) return "";
     const word = FIGURE_WORD[family];

@@ -36,6 +36,11 @@ export function seriesOfComponent(db: Db, componentId: number): SeriesRow[] {
   return prepared<SeriesRow>(db, "SELECT id, component_id, service_id, metric, instance, unit FROM series WHERE component_id = ? ORDER BY metric, instance").all(componentId);
 }
 
+/** The series of one metric that has no instances. */
+export function seriesOfMetric(db: Db, componentId: number, metric: string): SeriesRow | undefined {
+  return prepared<SeriesRow>(db, "SELECT id, component_id, service_id, metric, instance, unit FROM series WHERE component_id = ? AND metric = ? AND instance = ''").get(componentId, metric);
+}
+
 export function seriesById(db: Db, id: number): SeriesRow | undefined {
   return prepared<SeriesRow>(db, "SELECT id, component_id, service_id, metric, instance, unit FROM series WHERE id = ?").get(id);
 }
