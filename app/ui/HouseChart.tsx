@@ -122,7 +122,7 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
           annotations: Object.fromEntries(
             chart.limits
               .filter((limit) => chart.unit === "%" || limit.value <= shownTop * 1.3)
-              .map((limit) => [
+              .map((limit, index) => [
                 `limit${limit.severity}`,
                 {
                   type: "line" as const,
@@ -131,7 +131,7 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
                   borderColor: tokens.severity[limit.severity],
                   borderWidth: 1,
                   borderDash: limit.severity === "critical" ? [] : [4, 3],
-                  label: { display: true, content: formatValue(limit.value, chart.unit).replace(".0", ""), position: "end" as const, backgroundColor: "transparent", color: tokens.severity[limit.severity], font: { size: 10, weight: "normal" as const }, padding: 0, yAdjust: -6 },
+                  label: { display: true, content: formatValue(limit.value, chart.unit).replace(".0", ""), position: `${96 - index * 17}%` as const, backgroundColor: "transparent", color: tokens.severity[limit.severity], font: { size: 10, weight: "normal" as const }, padding: 0, yAdjust: 7 },
                 },
               ]),
           ),

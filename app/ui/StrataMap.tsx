@@ -154,7 +154,7 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
         aria-label="Map in strata"
       >
         <Background gap={16} size={0.6} color="var(--mui-palette-divider)" />
-        <Controls showInteractive={false} />
+        <Controls showInteractive={false} position="bottom-right" />
       </ReactFlow>
     </Box>
   );

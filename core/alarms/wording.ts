@@ -11,9 +11,9 @@ export const METRIC_NAMES: Readonly<Record<string, string>> = {
   "net.out": "Traffic out",
   "net.errors": "Interface errors",
   reachable: "Answer to polls",
-  response: "Response time of the agent",
-  "process.memory": "Memory of the process",
-  "process.cpu": "Processor use of the process",
+  response: "Agent response",
+  "process.memory": "Process memory",
+  "process.cpu": "Process processor use",
 };
 
 export const metricName = (metric: string) => METRIC_NAMES[metric] ?? metric.replaceAll(/[._]/g, " ");
@@ -27,8 +27,8 @@ export function metricTitle(metric: string, instance: string): string {
 /** The text of an alarm: what is measured, against which limit, over how many samples. */
 export function alarmText(rule: ThresholdRule, verdict: ThresholdVerdict, instance: string, unit: string): string {
   if (rule.metric === "reachable") return `Does not answer polls: ${Math.round((1 - verdict.mean) * verdict.samples)} of the last ${verdict.samples} went unanswered`;
-  const over = verdict.samples > 1 ? `mean of ${verdict.samples} samples ` : "";
-  return `${metricTitle(rule.metric, instance)} ${over}${formatValue(verdict.mean, unit)}, ${rule.direction} the limit of ${formatValue(verdict.limit, unit)}`;
+  const over = verdict.samples > 1 ? ` (mean of ${verdict.samples} samples)` : "";
+  return `${metricTitle(rule.metric, instance)} at ${formatValue(verdict.mean, unit)}${over}, ${rule.direction} the limit of ${formatValue(verdict.limit, unit).replace(".0 ", " ")}`;
 }
 
 export function clearedText(rule: ThresholdRule, verdict: ThresholdVerdict, instance: string, unit: string): string {

@@ -34,10 +34,10 @@ describe("ranking suspects", () => {
 });
 
 describe("sentences", () => {
-  const facts = { service: "Manifest Exchange", component: "nq-mfx-parse-01", problem: "Memory use mean of 5 samples 92.8 %, above the limit of 90 %", openedMs: 0, resolvedMs: null, nowMs: 240_000, relyingServices: ["Customs Release"], alarmCount: 1 };
+  const facts = { service: "Manifest Exchange", component: "nq-mfx-parse-01", problem: "Memory use at 92.8 % (mean of 5 samples), above the limit of 90 %", openedMs: 0, resolvedMs: null, nowMs: 240_000, relyingServices: ["Customs Release"], alarmCount: 1 };
   it("say what is wrong, since when and who is affected", () =>
     expect(incidentSentence({ ...facts, leading: { name: "manifest-parser", share: 0.826 } })).toBe(
-      "On nq-mfx-parse-01: memory use mean of 5 samples 92.8 %, above the limit of 90 % (since 00:00, 4 min so far); manifest-parser alone held 83 % of its memory. Manifest Exchange is affected; Customs Release relies on it.",
+      "On nq-mfx-parse-01: memory use at 92.8 % (mean of 5 samples), above the limit of 90 % (since 00:00, 4 min so far); manifest-parser alone held 83 % of its memory. Manifest Exchange is affected; Customs Release relies on it.",
     ));
   it("use the past for what is over, and name several services as a list", () => {
     const text = incidentSentence({ ...facts, resolvedMs: 180_000, relyingServices: ["A", "B", "C"] });

@@ -44,7 +44,7 @@ export function reconcile(drafts: readonly Draft[], known: readonly Known[]): Re
       if (match.retired) return { outcome: "back", draft, id: match.id, changes, reason };
       return changes.length ? { outcome: "changed", draft, id: match.id, changes, reason } : { outcome: "same", draft, id: match.id, reason };
     }
-    return { outcome: "new", draft, reason: `nothing known has ${draft.keys.map((key) => `“${key.slice(key.indexOf(":") + 1)}”`).join(" or ")}` };
+    return { outcome: "new", draft, reason: draft.hostKey ? "no known process of that host has this name or these ports" : "nothing known has this host name or address" };
   });
 }
 

@@ -14,7 +14,7 @@ function scaled(value: number, base: number, names: readonly string[]): [number,
   return [Math.sign(value) * rest, names[step] ?? ""];
 }
 
-const digits = (value: number) => (Math.abs(value) >= 100 ? 0 : Math.abs(value) >= 10 ? 1 : 2);
+const digits = (value: number) => (Math.abs(value) >= 100 ? 0 : Math.abs(value) >= 10 ? 1 : Math.abs(value) >= 0.1 || value === 0 ? 2 : 4);
 const trimmed = (value: number, most = digits(value)) => String(Number(value.toFixed(most)));
 
 /** The same in two parts, for a large number with its unit set small beside it. */

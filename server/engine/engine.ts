@@ -138,7 +138,7 @@ export class Engine {
     const presentMs = this.now();
     const history = this.standins ? this.settings.historyMs : 0;
     const live = this.clock;
-    if (this.standins && history > 0) await this.setClock({ baseMs: presentMs - history, machineMs: Date.now(), pace: 0 });
+    if (this.standins && history > 0) await this.setClock({ baseMs: presentMs - history, machineMs: Date.now(), pace: 1 });
     if (this.settings.setup) this.takeSetup(this.settings.setup);
     if (this.standins && history > 0) {
       await this.liveThroughPast(presentMs - history, presentMs, onProgress);
@@ -174,7 +174,7 @@ export class Engine {
     const sweepAt = [fromMs, toMs - 6 * DAY_MS + 2 * HOUR_MS, toMs - 10 * HOUR_MS].filter((at) => at >= fromMs && at < toMs);
     for (let index = 0; index < sweepAt.length; index++) {
       const at = sweepAt[index] as number;
-      await this.setClock({ baseMs: at, machineMs: Date.now(), pace: 0 });
+      await this.setClock({ baseMs: at, machineMs: Date.now(), pace: 1 });
       onProgress(`sweeping the estate as of ${new Date(at).toISOString().slice(0, 16)}Z`);
       await Promise.all(listSources(this.db).map((source) => this.startSweep(source.id, "first start", true)));
       const until = sweepAt[index + 1] ?? toMs;

@@ -55,7 +55,7 @@ describe("one fault, end to end, over real sockets", () => {
     expect(incident).toMatchObject({ service: "Orders", severity: "critical", title: "Orders: memory runs out on t-web-01" });
     await until("the process table is kept", () => world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() })?.snapshot);
     const page = world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() });
-    expect(page?.sentence).toMatch(/^On t-web-01: memory use mean of 5 samples \d+\.\d %, above the limit of 90\.0 % \(since .*\); shopfront alone held \d\d % of its memory\. Orders is affected/);
+    expect(page?.sentence).toMatch(/^On t-web-01: memory use at \d+\.\d % \(mean of 5 samples\), above the limit of 90 % \(since .*\); shopfront alone held \d\d % of its memory\. Orders is affected/);
     expect(page?.snapshot?.processes[0]?.name).toBe("shopfront");
     expect(page?.snapshot?.processes).toHaveLength(9);
     expect(page?.notes[0]?.title).toBe("Memory runs out");

@@ -1,0 +1,16 @@
+import { expect, it } from "vitest";
+import type { ThresholdRule } from "../detection/threshold";
+import { alarmText, clearedText, metricTitle } from "./wording";
+
+const rule: ThresholdRule = { id: 1, metric: "disk.used", kind: "host.*", direction: "above", limits: [], samples: 3, hysteresis: 2, memoryMs: 1 };
+
+it("says what is measured, over how many samples, and against which limit", () => {
+  expect(alarmText(rule, { severity: "major", mean: 92.84, limit: 90, samples: 3 }, "/srv", "%")).toBe("Disk use of /srv at 92.8 % (mean of 3 samples), above the limit of 90 %");
+  expect(alarmText(rule, { severity: "major", mean: 92.84, limit: 90.5, samples: 1 }, "/srv", "%")).toBe("Disk use of /srv at 92.8 %, above the limit of 90.5 %");
+});
+it("counts polls that went unanswered", () => {
+  const silent = { ...rule, metric: "reachable", direction: "below" as const };
+  expect(alarmText(silent, { severity: "critical", mean: 1 / 3, limit: 0.4, samples: 3 }, "", "0/1")).toBe("Does not answer polls: 2 of the last 3 went unanswered");
+  expect(clearedText(silent, { severity: "cleared", mean: 1, limit: 0.4, samples: 3 }, "", "0/1")).toBe("Answers polls again");
+});
+it("names metrics that no kit knows by their own name", () => expect(metricTitle("queue.depth_now", "")).toBe("queue depth now"));
