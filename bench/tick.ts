@@ -38,9 +38,10 @@ export function benchTick(root: string): Measurement {
     for (let index = 0; index < all.length; index++) recorder.record(all[index] as (typeof all)[number], at, 40 + ((index * 7 + at / 15_000) % 100) / 3);
     const began = performance.now();
     db.transaction(() => {
-      judge.judge(recorder.takeFresh());
-      recorder.flush();
+      judge.judge(recorder.fresh);
+      recorder.write();
     })();
+    recorder.settle();
     return performance.now() - began;
   };
   // Chunks are half full on average, so the open ones are filled that far first.

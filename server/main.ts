@@ -94,6 +94,7 @@ const engine = new EngineClient(
     progress = `First start: ${text}.`;
     process.stdout.write(`  ${text}\n`);
   },
+  (fault) => log.error({ fault }, "a piece of the engine's work failed"),
   (error) => {
     log.fatal({ err: error }, "the engine's thread died");
     process.exit(1);

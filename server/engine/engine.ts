@@ -196,7 +196,8 @@ export class Engine {
           if (one) this.poller.takeFigure(one.id, one.figure, value, moment.atMs);
         }
         pending = this.judgeFresh();
-        this.recorder.flush(true);
+        this.recorder.write(true);
+        this.recorder.settle(true);
         if (pending.some((event) => event.what === "raised" || event.what === "worse")) {
           // Other connections must see the alarm before its process table is read with the stand-ins' clock turned to it.
           this.db.exec("COMMIT");
@@ -210,9 +211,11 @@ export class Engine {
           onProgress(`lived through ${day} of ${Math.round((toMs - fromMs) / DAY_MS)} days`);
         }
       }
-      this.recorder.flush();
+      this.recorder.write();
       this.writeSeen();
       this.db.exec("COMMIT");
+      this.recorder.settle();
+      this.seen.clear();
     }
     this.inFastMotion = false;
   }
@@ -239,9 +242,11 @@ export class Engine {
       let events: AlarmEvent[] = [];
       this.db.transaction(() => {
         events = this.judgeFresh();
-        this.recorder.flush();
+        this.recorder.write();
         this.writeSeen();
       })();
+      this.recorder.settle();
+      this.seen.clear();
       if (this.trouble) {
         this.trouble = null;
         this.emit({ topic: "trouble", message: null });
@@ -253,15 +258,22 @@ export class Engine {
     } catch (error) {
       const message = storeTrouble(error);
       if (!message) throw error;
-      if (message !== this.trouble) {
-        this.trouble = message;
-        this.emit({ topic: "trouble", message });
-      }
+      // Nothing of this tick was kept: its samples stay in memory and are judged and written with the next one.
+      this.judge.reload();
+      this.recorder.boundFresh();
+      this.tellTrouble(message);
     }
   }
 
+  /** Says on every page that something is wrong with the store, once. */
+  tellTrouble(message: string): void {
+    if (message === this.trouble) return;
+    this.trouble = message;
+    this.emit({ topic: "trouble", message });
+  }
+
   private judgeFresh(): AlarmEvent[] {
-    const events = this.judge.judge(this.recorder.takeFresh());
+    const events = this.judge.judge(this.recorder.fresh);
     if (events.length) this.follow(events);
     return events;
   }
@@ -275,7 +287,6 @@ export class Engine {
 
   private writeSeen(): void {
     for (const [id, atMs] of this.seen) touchSeen(this.db, id, atMs);
-    this.seen.clear();
   }
 
   /** Reads the process table of every host whose alarm was just raised or got worse: the top ten at that moment. */
@@ -348,7 +359,7 @@ export class Engine {
     const counts: SweepCounts = { tried: 0, answering: 0, recognised: 0, failed: 0 };
     const sightings: AddressSighting[] = [];
     const progress = setInterval(() => {
-      updateSweep(this.db, id, counts);
+      this.keep(() => updateSweep(this.db, id, counts));
       this.emit({ topic: "sweep", id, state: "running" });
     }, 400);
     try {
@@ -365,11 +376,22 @@ export class Engine {
         : `Stopped by hand after ${counts.tried} addresses; what was found until then is kept.`;
       endSweep(this.db, id, complete ? "done" : "stopped", message, this.now());
     } catch (error) {
-      endSweep(this.db, id, "failed", storeTrouble(error) ?? `The sweep broke off: ${error instanceof Error ? error.message : error}`, this.now());
+      this.keep(() => endSweep(this.db, id, "failed", storeTrouble(error) ?? `The sweep broke off: ${error instanceof Error ? error.message : error}`, this.now()));
     } finally {
       clearInterval(progress);
       this.emit({ topic: "sweep", id, state: "ended" });
       this.emit({ topic: "estate", atMs: this.now() });
+    }
+  }
+
+  /** Writes something that is not worth breaking off for; trouble with the disk is said instead. */
+  private keep(write: () => void): void {
+    try {
+      write();
+    } catch (error) {
+      const message = storeTrouble(error);
+      if (!message) throw error;
+      this.tellTrouble(message);
     }
   }
 

@@ -37,7 +37,13 @@ export class Judge {
     private readonly db: Db,
     private readonly kindOf: (componentId: number) => string | undefined,
   ) {
-    for (const alarm of activeAlarms(db)) this.active.set(keyOf(alarm.component_id, alarm.alarm_type, alarm.qualifier), { id: alarm.id, worst: alarm.worst });
+    this.reload();
+  }
+
+  /** Takes everything from the store anew, after a tick that could not be written. */
+  reload(): void {
+    this.active.clear();
+    for (const alarm of activeAlarms(this.db)) this.active.set(keyOf(alarm.component_id, alarm.alarm_type, alarm.qualifier), { id: alarm.id, worst: alarm.worst });
     this.loadRules();
   }
 

@@ -89,21 +89,27 @@ export class Recorder {
     this.fresh.push({ series, atMs, value });
   }
 
-  takeFresh(): FreshSample[] {
-    const fresh = this.fresh;
-    this.fresh = [];
-    return fresh;
+  /**
+   * Writes what changed; call inside a transaction, and `settle` once it is committed: until then everything counts as
+   * not written. `onlyFull` leaves open chunks for later, for history in fast motion.
+   */
+  write(onlyFull = false): void {
+    for (const { seriesId, encoder } of this.full) writeChunk(this.db, seriesId, encoder, encoder.toBytes());
+    if (onlyFull) return;
+    for (const series of this.dirty) writeChunk(this.db, series.id, series.encoder, series.encoder.toBytes());
   }
 
-  /** Writes what changed; call inside a transaction. `onlyFull` leaves open chunks for later, for history in fast motion. */
-  flush(onlyFull = false): void {
-    for (const { seriesId, encoder } of this.full) writeChunk(this.db, seriesId, encoder, encoder.toBytes());
+  /** Keeps the list of samples to judge within bounds while nothing can be written; the samples themselves stay packed. */
+  boundFresh(most = 200_000): void {
+    if (this.fresh.length > most) this.fresh = this.fresh.slice(-most);
+  }
+
+  /** Forgets what the last `write` wrote. */
+  settle(onlyFull = false): void {
+    this.fresh = [];
     this.full.length = 0;
     if (onlyFull) return;
-    for (const series of this.dirty) {
-      series.dirty = false;
-      writeChunk(this.db, series.id, series.encoder, series.encoder.toBytes());
-    }
+    for (const series of this.dirty) series.dirty = false;
     this.dirty.clear();
   }
 }

@@ -33,6 +33,7 @@ export type EngineReply =
   | { kind: "ready" }
   | { kind: "refused"; message: string }
   | { kind: "progress"; text: string }
+  | { kind: "fault"; fault: string }
   | { kind: "event"; event: LiveEvent }
   | { kind: "reply"; id: number; value: unknown }
   | { kind: "failure"; id: number; problem: string | undefined; fault: string | undefined };
@@ -44,7 +45,7 @@ export class EngineClient {
   private nextId = 1;
   readonly ready: Promise<void>;
 
-  constructor(file: URL | string, settings: Settings, onEvent: (event: LiveEvent) => void, onProgress: (text: string) => void, onDeath: (error: Error) => void) {
+  constructor(file: URL | string, settings: Settings, onEvent: (event: LiveEvent) => void, onProgress: (text: string) => void, onFault: (fault: string) => void, onDeath: (error: Error) => void) {
     this.worker = new Worker(file, { workerData: settings });
     this.ready = new Promise((resolve, reject) => {
       this.worker.on("message", (message: EngineReply) => {
@@ -55,6 +56,8 @@ export class EngineClient {
             return reject(new PersonError(message.message));
           case "progress":
             return onProgress(message.text);
+          case "fault":
+            return onFault(message.fault);
           case "event":
             return onEvent(message.event);
           case "reply":

@@ -12,6 +12,15 @@ let engine: Engine | undefined;
 
 const sentenceOf = (error: unknown): string | undefined => (error instanceof PersonError ? error.message : storeTrouble(error));
 
+// A fault in one piece of work must not end the whole: it is told to the log, and trouble with the disk to people.
+const survive = (error: unknown) => {
+  const trouble = storeTrouble(error);
+  if (trouble) engine?.tellTrouble(trouble);
+  send({ kind: "fault", fault: error instanceof Error ? (error.stack ?? error.message) : String(error) });
+};
+process.on("uncaughtException", survive);
+process.on("unhandledRejection", survive);
+
 try {
   engine = new Engine(workerData as Settings, (event) => send({ kind: "event", event }));
   await engine.prepare((text) => send({ kind: "progress", text }));

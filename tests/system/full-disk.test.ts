@@ -1,0 +1,48 @@
+import { afterAll, beforeAll, expect, it } from "vitest";
+import type { Engine } from "#server/engine/engine";
+import { makeWorld, until } from "./world";
+
+let world: Awaited<ReturnType<typeof makeWorld>>;
+let engine: Engine;
+
+beforeAll(async () => {
+  world = await makeWorld({ pace: 20, net: 3, control: 17_073 });
+  engine = world.openEngine();
+  await engine.prepare(() => undefined);
+  engine.start();
+});
+afterAll(async () => {
+  await engine.close();
+  await world.end();
+});
+
+const kept = () => world.ask("store", {}).samples;
+const troubles = () => world.events.filter((event) => event.topic === "trouble");
+
+it("says that the disk is full, goes on watching, and loses no sample when there is room again", async () => {
+  await until("some live samples are kept", () => kept() > 0 && world.events.some((event) => event.topic === "tick" && event.samples > 0));
+  engine.db.exec("CREATE TABLE IF NOT EXISTS ballast (data BLOB) STRICT");
+  // SQLite itself refuses to grow, as on a full disk.
+  engine.db.pragma(`max_page_count = ${engine.db.pragma("page_count", { simple: true })}`);
+  await until("it is told", () => {
+    try {
+      engine.db.exec("INSERT INTO ballast VALUES (zeroblob(65536))");
+    } catch {
+      // Full now.
+    }
+    return troubles().length > 0;
+  });
+  expect(troubles()[0]).toMatchObject({ message: expect.stringContaining("The disk is full") });
+  const before = kept();
+  await engine.drill("front-leak", "start");
+  const begun = world.now();
+  await until("two minutes of the clock have gone by", () => world.now() > begun + 120_000);
+  expect(kept()).toBe(before);
+  engine.db.pragma("max_page_count = 1000000");
+  await until("it is told that all is well again", () => troubles().at(-1)?.message === null && troubles().length > 1);
+  const host = world.ask("find", { text: "t-web-01", atMs: world.now() }).components.find((one) => one.name === "t-web-01");
+  const page = world.ask("component", { id: host?.id ?? 0, atMs: world.now(), fromMs: begun, toMs: begun + 120_000 });
+  // A sample every 15 s of the clock, the two minutes without room included.
+  expect(page?.charts.find((chart) => chart.metric === "memory.used")?.legend.count).toBeGreaterThanOrEqual(7);
+  await until("the alarm of that time is raised after all", () => world.ask("incidents", { fromMs: begun, toMs: world.now(), state: "open" })[0]);
+});
