@@ -1,0 +1,261 @@
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { SPELL_MS } from "#core/correlation/incidents";
+import type { AddressSighting, SystemSighting } from "#core/discovery/sighting";
+import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { takeInSightings } from "../intake/discovery";
+import { chartOf, dayVolume, usualNow } from "../pages/charts";
+import { mapPage } from "../pages/map";
+import { alarmById, alarmChanges, alarmDensity, listRules, offerRule, updateRule } from "../store/alarms";
+import { changesIn } from "../store/changes";
+import { migrate, openStore, type Db } from "../store/database";
+import { currentComponents, currentRelations, insertComponent, seeRelation } from "../store/estate";
+import { alarmsOfIncident, incidentEvents, incidentsIn } from "../store/incidents";
+import { healthAt, membersAt, relianceAt, saveService } from "../store/services";
+import { seriesById } from "../store/signals";
+import { insertSource, insertSweep, listFindings, sourceById, type SourceRow } from "../store/sweeps";
+import { correlate } from "./correlator";
+import { Judge, type AlarmEvent } from "./judge";
+import { Recorder } from "./recorder";
+import { refreshHealth, refreshServices, servicesByComponent } from "./topology";
+
+const AT = Date.parse("2026-03-17T10:00:00Z");
+let folder: string;
+let db: Db;
+let source: SourceRow;
+beforeEach(() => {
+  folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
+  db = openStore(join(folder, "store.db"), "writer");
+  migrate(db, join(process.cwd(), "server", "store", "migrations"));
+  source = sourceById(db, insertSource(db, { name: "s", site: "Room", ranges: "127.0.0.1-9", ports: "22", snmpPort: 161, pollSeconds: 60 }, "x", 0)) as SourceRow;
+});
+afterEach(() => {
+  db.close();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+const add = (name: string, kind = "host.linux", hostId: number | null = null) => insertComponent(db, { kind, name, site: "Room", sourceId: source.id, hostId, address: hostId === null ? "127.0.0.1" : null, reason: "", keys: [`k:${name}`], facts: {} }, AT - DAY_MS);
+const relate = (type: "talks-to" | "runs-on", fromId: number, toId: number) => seeRelation(db, { type, fromId, toId, detail: "", connections: 1, seenBy: "both" }, AT - DAY_MS);
+const memoryRule = () => offerRule(db, { name: "memory", metric: "memory.used", kind: "host.*", direction: "above", limits: [{ severity: "critical", value: 90 }, { severity: "warning", value: 70 }], samples: 2, hysteresis: 5, memoryMs: HOUR_MS, enabled: true });
+
+describe("the life of an alarm", () => {
+  const setUp = () => {
+    memoryRule();
+    const id = add("a");
+    const recorder = new Recorder(db);
+    const judge = new Judge(db, () => "host.linux");
+    const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
+    const feed = (minute: number, value: number): AlarmEvent[] => {
+      recorder.record(series, AT + minute * MINUTE_MS, value);
+      const events = db.transaction(() => judge.judge(recorder.fresh))();
+      db.transaction(() => recorder.write())();
+      recorder.settle();
+      return events;
+    };
+    return { id, recorder, judge, series, feed };
+  };
+
+  it("is raised once, gets worse, eases and clears, each change with its instant", () => {
+    const { feed } = setUp();
+    const events = [50, 95, 97, 99, 60, 60, 60].flatMap((value, minute) => feed(minute, value));
+    expect(events.map((event) => [event.what, event.severity])).toEqual([["raised", "warning"], ["worse", "critical"], ["better", "warning"], ["cleared", "cleared"]]);
+    const [first] = events;
+    expect(alarmById(db, first?.alarmId ?? 0)).toMatchObject({ severity: "cleared", worst: "critical", raised_at: AT + MINUTE_MS, cleared_at: AT + 5 * MINUTE_MS });
+    expect(alarmChanges(db, [first?.alarmId ?? 0]).map((change) => change.severity)).toEqual(["warning", "critical", "warning", "cleared"]);
+    expect(alarmDensity(db, AT, AT + HOUR_MS, HOUR_MS)).toEqual([{ step: 0, worst: "critical", count: 1 }]);
+  });
+
+  it("goes on after a restart as if there had been none", () => {
+    const { feed, id } = setUp();
+    for (const [minute, value] of [[0, 95], [1, 97]] as const) feed(minute, value);
+    const recorder = new Recorder(db);
+    const judge = new Judge(db, () => "host.linux");
+    const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
+    expect(series.lastValue).toBe(97);
+    recorder.record(series, AT + 2 * MINUTE_MS, 96);
+    expect(judge.judge(recorder.fresh)).toEqual([]);
+    recorder.settle();
+    for (const minute of [3, 4]) recorder.record(series, AT + minute * MINUTE_MS, 40);
+    expect(judge.judge(recorder.fresh).map((event) => event.what)).toEqual(["better", "cleared"]);
+  });
+
+  it("is cleared when its rule is switched off, or its component leaves", () => {
+    const { feed, judge, id } = setUp();
+    feed(0, 95);
+    feed(1, 95);
+    const rule = listRules(db)[0];
+    updateRule(db, rule?.id ?? 0, rule?.limits ?? [], 2, 5, false);
+    judge.loadRules();
+    expect(feed(2, 95)).toMatchObject([{ what: "cleared", text: "The rule was switched off" }]);
+    updateRule(db, rule?.id ?? 0, rule?.limits ?? [], 2, 5, true);
+    judge.loadRules();
+    expect(feed(3, 95)).toMatchObject([{ what: "raised" }]);
+    expect(judge.clearComponent(id, "No longer watched", AT + 4 * MINUTE_MS)).toMatchObject([{ what: "cleared" }]);
+    expect(judge.clearComponent(id, "No longer watched", AT + 5 * MINUTE_MS)).toEqual([]);
+  });
+
+  it("refuses samples that are late, and counts them", () => {
+    const { recorder, series } = setUp();
+    recorder.record(series, AT, 1);
+    recorder.record(series, AT, 2);
+    recorder.record(series, AT - 1, 3);
+    expect(recorder.refused).toBe(2);
+    expect(recorder.fresh).toHaveLength(1);
+  });
+});
+
+describe("services and incidents", () => {
+  /** Two services: Front (web on host 1) calls Back (app on host 2). */
+  const setUp = () => {
+    const hostA = add("h-a");
+    const hostB = add("h-b");
+    const web = add("web @ h-a", "app.web", hostA);
+    const app = add("app @ h-b", "app.process", hostB);
+    relate("runs-on", web, hostA);
+    relate("runs-on", app, hostB);
+    relate("talks-to", web, app);
+    const front = saveService(db, { uid: "front", name: "Front", purpose: "", owner: "", entries: [{ host: "h-a", process: "web" }] }, AT - DAY_MS);
+    const back = saveService(db, { uid: "back", name: "Back", purpose: "", owner: "", entries: [{ host: "h-*", process: "app" }] }, AT - DAY_MS);
+    refreshServices(db, AT - HOUR_MS);
+    return { hostA, hostB, web, app, front, back };
+  };
+  const affected = () => {
+    const services = servicesByComponent(db, AT);
+    const names = new Map(currentComponents(db).map((row) => [row.id, row.name]));
+    return { servicesOf: (id: number) => services.get(id) ?? [], componentName: (id: number) => names.get(id) ?? "" };
+  };
+  const raise = (componentId: number, minute: number): AlarmEvent => {
+    const alarm = db.prepare("INSERT INTO alarm (component_id, alarm_type, qualifier, severity, worst, text, raised_at, changed_at) VALUES (?, 'memory.used.high', ?, 'critical', 'critical', 'x', ?, ?)").run(componentId, String(minute), AT + minute * MINUTE_MS, AT + minute * MINUTE_MS);
+    return { what: "raised", alarmId: Number(alarm.lastInsertRowid), componentId, metric: "memory.used", severity: "critical", text: "x", atMs: AT + minute * MINUTE_MS };
+  };
+  const clear = (event: AlarmEvent, minute: number): AlarmEvent => {
+    db.prepare("UPDATE alarm SET severity = 'cleared', cleared_at = ? WHERE id = ?").run(AT + minute * MINUTE_MS, event.alarmId);
+    return { ...event, what: "cleared", severity: "cleared", atMs: AT + minute * MINUTE_MS };
+  };
+
+  it("know their members, and who relies on whom", () => {
+    const { hostA, hostB, web, app, front, back } = setUp();
+    const members = (service: number) => membersAt(db, AT).filter((row) => row.service_id === service).map((row) => row.component_id).sort((a, b) => a - b);
+    expect(members(front)).toEqual([hostA, web].sort((a, b) => a - b));
+    expect(members(back)).toEqual([hostB, app].sort((a, b) => a - b));
+    expect(relianceAt(db, AT).get(front)).toEqual(new Set([back]));
+    expect(membersAt(db, AT - 2 * HOUR_MS)).toEqual([]);
+  });
+
+  it("keep one incident for a service and spell, resolve it, and open it again within the spell", () => {
+    const { hostA, web } = setUp();
+    const first = raise(hostA, 0);
+    expect(correlate(db, [first], affected()).map((event) => event.what)).toEqual(["opened", "changed"]);
+    const second = raise(web, 1);
+    correlate(db, [second], affected());
+    const [incident] = incidentsIn(db, AT, AT + HOUR_MS);
+    expect(incidentsIn(db, AT, AT + HOUR_MS)).toHaveLength(1);
+    expect(incident).toMatchObject({ service: "Front", title: "Front: memory runs out (0) on h-a" });
+    // The process relies on its host, so the host is the suspect.
+    expect(JSON.parse(incident?.suspect_reasons ?? "[]")).toContain("1 other alarmed component relies on h-a");
+    correlate(db, [clear(first, 2)], affected());
+    expect(incidentsIn(db, AT, AT + HOUR_MS)[0]?.resolved_at).toBeNull();
+    expect(correlate(db, [clear(second, 3)], affected()).at(-1)?.what).toBe("resolved");
+    expect(correlate(db, [raise(hostA, 10)], affected())[0]?.what).toBe("reopened");
+    expect(alarmsOfIncident(db, incident?.id ?? 0)).toHaveLength(3);
+    expect(incidentEvents(db, incident?.id ?? 0).map((event) => event.kind)).toEqual(["opened", "raised", "raised", "cleared", "cleared", "resolved", "reopened", "raised"]);
+  });
+
+  it("open a new incident after the spell, and one of its own for what no service needs", () => {
+    const { hostA } = setUp();
+    const first = raise(hostA, 0);
+    correlate(db, [first], affected());
+    correlate(db, [clear(first, 1)], affected());
+    correlate(db, [raise(hostA, 2 + SPELL_MS / MINUTE_MS)], affected());
+    const alone = add("alone");
+    correlate(db, [raise(alone, 30)], affected());
+    expect(incidentsIn(db, AT, AT + 2 * HOUR_MS).map((incident) => incident.service)).toEqual([null, "Front", "Front"]);
+  });
+
+  it("are as well as the worst of their members, at every instant", () => {
+    const { hostB, back, front } = setUp();
+    const event = raise(hostB, 0);
+    refreshHealth(db, new Set([hostB]), servicesByComponent(db, AT), AT);
+    expect(healthAt(db, "service", AT).get(back)).toMatchObject({ severity: "critical", reason: "h-b: x" });
+    expect(healthAt(db, "service", AT).has(front)).toBe(false);
+    expect(mapPage(db, { atMs: AT, service: "back" }).unwell).toBe(1);
+    clear(event, 5);
+    refreshHealth(db, new Set([hostB]), servicesByComponent(db, AT), AT + 5 * MINUTE_MS);
+    expect(healthAt(db, "service", AT + 6 * MINUTE_MS).size).toBe(0);
+    expect(mapPage(db, { atMs: AT + MINUTE_MS, service: "back" }).unwell).toBe(1);
+  });
+});
+
+describe("taking sightings in", () => {
+  const system = (name: string, changes: Partial<SystemSighting> = {}): SystemSighting => ({ sysDescr: "Linux", sysObjectId: "1.3.6.1.4.1.8072.3.2.10", sysName: `${name}.halvane.example`, sysLocation: "", sysContact: "", sysServices: 72, processors: 1, interfaces: [], storage: [], software: [{ pid: 1, name: "app", path: "", parameters: "" }], listeners: [{ address: "127.0.0.1", port: 8081, pid: 1 }], connections: [], neighbours: [], ...changes });
+  const sighting = (address: string, told?: SystemSighting): AddressSighting => ({ address, atMs: AT, open: [{ port: 22, banner: "SSH-2.0-x" }], ...(told ? { system: told } : {}), failures: [] });
+  const take = (sightings: AddressSighting[], minute: number, complete = true) => {
+    const sweep = insertSweep(db, source.id, "test", 9, AT + minute * MINUTE_MS);
+    return { sweep, ...takeInSightings(db, sweep, source, [{ first: 0x7f000001, last: 0x7f000009 }], sightings, complete, AT + minute * MINUTE_MS) };
+  };
+
+  it("writes hosts, their processes and who runs where; what is told again unchanged is no change", () => {
+    expect(take([sighting("127.0.0.1", system("a"))], 0).found).toEqual({ new: 2 });
+    expect(currentRelations(db).map((row) => row.type)).toEqual(["runs-on"]);
+    expect(take([sighting("127.0.0.1", system("a"))], 1).found).toEqual({});
+    expect(changesIn(db, AT, AT + HOUR_MS)).toHaveLength(2);
+  });
+
+  it("tells what changed as before and after, and when a conversation begins", () => {
+    const b = system("b");
+    take([sighting("127.0.0.1", system("a")), sighting("127.0.0.2", b)], 0);
+    const calling = system("a", { sysLocation: "Rack 4", connections: [{ localAddress: "127.0.0.1", localPort: 40_000, remoteAddress: "127.0.0.2", remotePort: 8081, pid: 1 }] });
+    const { sweep, found } = take([sighting("127.0.0.1", calling), sighting("127.0.0.2", b)], 5);
+    expect(found).toEqual({ changed: 1 });
+    expect(listFindings(db, sweep, "changed", 10, 0)[0]?.detail).toContain("location is now “Rack 4”");
+    expect(changesIn(db, AT + MINUTE_MS, AT + HOUR_MS).map((change) => change.summary)).toEqual(["app @ a now talks to app @ b on port 8081", "a: location is now “Rack 4”"]);
+  });
+
+  it("keeps what a system told when it is later seen from outside only", () => {
+    take([sighting("127.0.0.1", system("a"))], 0);
+    expect(take([sighting("127.0.0.1")], 1).found).toEqual({});
+    expect(take([sighting("127.0.0.1")], 2).retired).toEqual([]);
+    expect(currentComponents(db).map((row) => row.name).sort()).toEqual(["a", "app @ a"]);
+  });
+
+  it("retires at the second miss only, and never after a sweep that was cut short", () => {
+    take([sighting("127.0.0.1", system("a"))], 0);
+    expect(take([], 1, false).found).toEqual({});
+    expect(take([], 2).found).toEqual({ missing: 1 });
+    expect(take([], 3).found).toEqual({ gone: 2 });
+    expect(take([sighting("127.0.0.1", system("a"))], 4).found).toEqual({ back: 2 });
+  });
+});
+
+describe("figures of a day", () => {
+  const setUp = (valueAt: (at: number) => number) => {
+    const service = saveService(db, { uid: "gate", name: "Gate", purpose: "", owner: "", entries: [{ host: "*", process: "x" }] }, 0);
+    const recorder = new Recorder(db);
+    const series = recorder.series({ componentId: null, serviceId: service }, "truck_moves_per_hour", "", "1/h", 0);
+    for (let at = AT - 8 * DAY_MS; at <= AT; at += 10 * MINUTE_MS) recorder.record(series, at, valueAt(at));
+    db.transaction(() => recorder.write())();
+    recorder.settle();
+    const row = seriesById(db, series.id);
+    if (!row) throw new Error("no series");
+    return row;
+  };
+  it("stand beside the mean of the same hours of the seven days before", () => {
+    const midnight = Math.floor(AT / DAY_MS) * DAY_MS;
+    const row = setUp((at) => (at >= midnight ? 300 : 100) + new Date(at).getUTCHours());
+    const { hours } = dayVolume(db, row, "truck moves", AT);
+    expect(hours[4]).toEqual({ hour: 4, today: 304, usual: 104, before: 7 });
+    expect(hours[15]).toEqual({ hour: 15, today: null, usual: 115, before: 7 });
+    expect(usualNow(db, row.id, AT)).toBeCloseTo(109.75, 0);
+  });
+  it("are drawn with their extremes, whatever the width", () => {
+    const spike = AT - 3 * DAY_MS;
+    const row = setUp((at) => (at === spike ? 999 : 10));
+    for (const width of [20, 200]) {
+      const chart = chartOf(db, row, AT - 7 * DAY_MS, AT, width);
+      expect(Math.max(...chart.points.map((point) => point[3] ?? 0))).toBe(999);
+      expect(chart.legend).toMatchObject({ min: 10, max: 999, last: 10 });
+    }
+  });
+});
