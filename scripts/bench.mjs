@@ -134,7 +134,7 @@ try {
   for (const [name, path] of Object.entries(pages)) {
     for (let warm = 0; warm < 5; warm++) await timed(large.base + path);
     const times = [];
-    for (let index = 0; index < 40; index++) times.push(await timed(large.base + path));
+    for (let index = 0; index < 100; index++) times.push(await timed(large.base + path));
     keep({ name: `server time of ${name} at ${total} components, p95`, value: p95(times), unit: "ms", better: "lower", target: 100, reference: { name: "bare HTTP server, p95", value: bare.answer } });
   }
   await large.end();

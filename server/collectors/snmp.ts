@@ -159,8 +159,14 @@ function readConnections(rows: Rows): ConnectionRow[] {
  * Throws an SnmpFailure when the agent does not answer; tables it lacks come back empty.
  */
 export function readSystem(target: SnmpTarget, timeoutMs = 900, retries = 1): Promise<SystemSighting> {
-  return withSession(target, timeoutMs, retries, async (session) => {
-    const [description, objectId, contact, name, location, services] = await get(session, SYSTEM);
+  return withSession(target, timeoutMs, retries, (session) => get(session, SYSTEM)).then((system) => readTables(target, system));
+}
+
+/** Who has answered once is waited for longer: a busy agent is no silent one. */
+const PATIENT_MS = 2000;
+
+function readTables(target: SnmpTarget, [description, objectId, contact, name, location, services]: Cell[]): Promise<SystemSighting> {
+  return withSession(target, PATIENT_MS, 2, async (session) => {
     const interfaces = await readTable(session, TABLES.interfaces, [2, 3, 5, 6, 8]);
     const names = await readTable(session, TABLES.interfacesX, [1, 15]);
     const storage = await readStorage(session);

@@ -48,7 +48,7 @@ export async function sweepAddresses(task: SweepTask, counts: SweepCounts, onSig
 async function lookAt(address: string, task: SweepTask, tcp: Gate, now: () => number): Promise<AddressSighting | undefined> {
   const failures: SightingFailure[] = [];
   let system: SystemSighting | undefined;
-  const asking = readSystem({ address, port: task.snmpPort, community: task.community }, 450, 1).then(
+  const asking = readSystem({ address, port: task.snmpPort, community: task.community }, 700, 1).then(
     (found) => {
       system = found;
     },
@@ -58,6 +58,9 @@ async function lookAt(address: string, task: SweepTask, tcp: Gate, now: () => nu
   );
   const probed = await tcp.through(() => Promise.all(task.ports.map((port) => probePort(address, port))));
   await asking;
+  if (!system && probed.some(Boolean))
+    // Something is there; it may only have been slow.
+    system = await readSystem({ address, port: task.snmpPort, community: task.community }, 1500, 0).catch(() => undefined);
   const open = probed.filter((port): port is OpenPort => port !== undefined);
   if (!system && open.length === 0) return undefined;
   const told = system
