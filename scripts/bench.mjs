@@ -127,7 +127,7 @@ try {
   await later.end();
 
   const large = await startDemo(["--fresh", "--data", join(folder, "large"), "--scale", "480", "--history", "PT6H"], 7188);
-  const { total } = { total: (await (await fetch(`${large.base}/estate`)).text()).match(/<h1[^>]*>([\d,]+) components/)?.[1] ?? "?" };
+  const { total } = { total: (await (await fetch(`${large.base}/estate`)).text()).match(/<h1[^>]*>(?:<[^>]*>)*([\d,]+) components/)?.[1] ?? "?" };
   process.stdout.write(`estate of ${total} components:\n`);
   const found = await (await fetch(`${large.base}/find?q=nq-mfx-parse-01`)).json();
   const pages = { Watch: "/", Discover: "/discover", Estate: "/estate?size=100", Component: `/estate/${found.components[0].id}`, "Map of a service": "/map?service=manifest-exchange", Service: "/services/manifest-exchange", Incidents: "/incidents", Runbooks: "/runbooks" };

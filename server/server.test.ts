@@ -3,7 +3,6 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { ChunkEncoder } from "#core/telemetry/chunk";
-import { fitsPattern } from "./engine/topology";
 import { readKits } from "./engine/kits";
 import { Secrets } from "./secrets";
 import { setupSchema, sourceSchema } from "./settings";
@@ -133,12 +132,3 @@ describe("fields of a source", () => {
     [{ pollSeconds: "1" }, "Poll at most every 5 seconds."],
   ])("say what is wrong with %o", (changes, sentence) => expect(problem(changes)).toContain(sentence));
 });
-
-it.each([
-  ["*-web-*", "nq-web-01", true],
-  ["*-web-*", "nq-website", false],
-  ["*-web-*", "web-", false],
-  ["quaystore", "QuayStore", true],
-  ["a*a", "a", false],
-  ["*", "anything", true],
-])("pattern %s meets %s: %s", (pattern, name, expected) => expect(fitsPattern(pattern, name)).toBe(expected));

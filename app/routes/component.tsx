@@ -54,12 +54,8 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
     <>
       <PageHead
         name={`Estate › ${info.label}`}
-        sentence={
-          <Stack direction="row" component="span" sx={{ gap: 1, alignItems: "center" }}>
-            <SeverityMark severity={page.severity} size={22} />
-            <span>{sentence}</span>
-          </Stack>
-        }
+        severity={page.severity}
+        sentence={sentence}
         actions={
           <>
             <Button component={RouterLink} to={keep(`/map?around=${component.id}`)} variant="outlined">

@@ -24,7 +24,7 @@ import { ChartCard } from "../ui/ChartCard";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Problem, Section } from "../ui/Page";
 import { RunStateWord } from "../ui/RunState";
-import { SeverityLabel, SeverityMark } from "../ui/SeverityMark";
+import { SeverityLabel } from "../ui/SeverityMark";
 import { StrataMap } from "../ui/StrataMap";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.incident.title ?? "Incident"} · Holotaxis` }];
@@ -65,12 +65,8 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
     <>
       <PageHead
         name={`Incident ${incident.id} · ${page.isOpen ? "open" : "resolved"}${incident.taken_by ? ` · taken by ${incident.taken_by}` : ""}`}
-        sentence={
-          <Stack direction="row" component="span" sx={{ gap: 1, alignItems: "flex-start" }}>
-            <SeverityMark severity={page.isOpen ? incident.severity : "cleared"} size={24} />
-            <span>{page.sentence}</span>
-          </Stack>
-        }
+        severity={page.isOpen ? incident.severity : "cleared"}
+        sentence={page.sentence}
         actions={
           <>
             {page.isOpen && !incident.taken_by ? (

@@ -17,7 +17,7 @@ import { ChangeList } from "../ui/ChangeList";
 import { ChartCard } from "../ui/ChartCard";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
-import { SeverityLabel, SeverityMark } from "../ui/SeverityMark";
+import { SeverityLabel } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.service.name ?? "Service"} · Holotaxis` }];
 
@@ -37,12 +37,8 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
     <>
       <PageHead
         name={`Service · ${page.service.owner || "no owner"}`}
-        sentence={
-          <Stack direction="row" component="span" sx={{ gap: 1, alignItems: "center" }}>
-            <SeverityMark severity={page.severity} size={22} />
-            <span>{sentence}</span>
-          </Stack>
-        }
+        severity={page.severity}
+        sentence={sentence}
         actions={
           <Button component={RouterLink} to={keep(`/map?service=${page.service.uid}`)} variant="outlined">
             Its map

@@ -4,16 +4,21 @@ import Paper from "@mui/material/Paper";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
+import type { Severity } from "#core/alarms/severity";
+import { SeverityMark } from "./SeverityMark";
 
 /** The head of every page: one sentence that says the state, then what can be done. */
-export function PageHead({ name, sentence, actions }: { name: string; sentence: ReactNode; actions?: ReactNode }) {
+export function PageHead({ name, sentence, severity, actions }: { name: string; sentence: ReactNode; severity?: Severity; actions?: ReactNode }) {
   return (
     <Stack direction="row" sx={{ alignItems: "flex-start", gap: 2, mb: 1.5 }}>
       <Box sx={{ flex: 1, minWidth: 0 }}>
         <Typography variant="caption" component="p" sx={{ color: "text.secondary", letterSpacing: "0.04em" }}>
           {name}
         </Typography>
-        <Typography variant="h1">{sentence}</Typography>
+        <Typography variant="h1" sx={severity ? { display: "flex", gap: 1, alignItems: "flex-start" } : {}}>
+          {severity ? <SeverityMark severity={severity} size={24} /> : null}
+          <span>{sentence}</span>
+        </Typography>
       </Box>
       {actions ? (
         <Stack direction="row" sx={{ gap: 1, flex: "none", pt: 0.5, flexWrap: "wrap", justifyContent: "flex-end" }}>

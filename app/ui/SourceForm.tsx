@@ -2,21 +2,13 @@ import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { Form } from "react-router";
+import type { SourceFields } from "#server/store/sweeps";
 import type { Refusal } from "../shell/answers.server";
-
-export interface SourceValues {
-  name: string;
-  site: string;
-  ranges: string;
-  ports: string;
-  snmpPort: number;
-  pollSeconds: number;
-}
 
 export const USUAL_PORTS = "22, 25, 80, 389, 443, 1883, 5432, 5672, 8080, 8443";
 
 /** The fields of a source: where to look, by what ports, with which community. */
-export function SourceForm({ values, answer, isNew }: { values: SourceValues; answer: Refusal | undefined; isNew: boolean }) {
+export function SourceForm({ values, answer, isNew }: { values: SourceFields; answer: Refusal | undefined; isNew: boolean }) {
   const wrong = (field: string) => ({ error: Boolean(answer?.fields?.[field]), helperText: answer?.fields?.[field] });
   return (
     <Form method="post" noValidate>

@@ -61,7 +61,8 @@ function parseSpan(word: string): AddressSpan | string {
   const shown = word.slice(0, 50);
   const unreadable = `“${shown}” is not an address range. Write an address (127.20.1.5), a block (127.20.1.0/24) or a span (127.20.1.5-40).`;
   if (word.includes("/")) {
-    const [base = "", bits = ""] = word.split("/");
+    const [base = "", bits = "", more] = word.split("/");
+    if (more !== undefined) return unreadable;
     const address = addressToNumber(base);
     if (address === undefined || !/^\d{1,2}$/.test(bits) || Number(bits) > 32) return unreadable;
     const size = 2 ** (32 - Number(bits));
@@ -69,7 +70,8 @@ function parseSpan(word: string): AddressSpan | string {
     return Number(bits) <= 30 ? { first: first + 1, last: first + size - 2 } : { first, last: first + size - 1 };
   }
   if (word.includes("-")) {
-    const [low = "", high = ""] = word.split("-");
+    const [low = "", high = "", more] = word.split("-");
+    if (more !== undefined) return unreadable;
     const first = addressToNumber(low);
     if (first === undefined) return unreadable;
     const last = /^\d{1,3}$/.test(high) ? addressToNumber([...low.split(".").slice(0, 3), high].join(".")) : addressToNumber(high);

@@ -1,6 +1,3 @@
-/** Units as the Unified Code for Units of Measure writes them, as far as the kits use them. */
-export type Unit = "%" | "By" | "bit/s" | "1/s" | "ms" | "s" | "1" | "1/h" | "1/min" | "0/1";
-
 const BINARY = ["B", "KiB", "MiB", "GiB", "TiB", "PiB"] as const;
 const DECIMAL = ["", "k", "M", "G", "T"] as const;
 
@@ -24,7 +21,7 @@ export function valueParts(value: number | null | undefined, unit: string): [num
   return place === undefined ? [text, ""] : [text.slice(0, place), text.slice(place).trim()];
 }
 
-/** A value with its unit, rounded for people: "91.3 %", "3.4 GiB", "12 Mbit/s". */
+/** A value with its unit (as the Unified Code for Units of Measure writes it), rounded for people: "91.3 %", "3.4 GiB", "12 Mbit/s". */
 export function formatValue(value: number | null | undefined, unit: string): string {
   if (value === null || value === undefined || !Number.isFinite(value)) return "no data";
   switch (unit) {

@@ -27,7 +27,6 @@ export interface FreshSample {
 
 /** Takes samples in, packs them, and writes the packed chunks of the series that changed. */
 export class Recorder {
-  private readonly byId = new Map<number, LiveSeries>();
   private readonly byKey = new Map<string, LiveSeries>();
   private readonly dirty = new Set<LiveSeries>();
   private readonly full: { seriesId: number; encoder: ChunkEncoder }[] = [];
@@ -49,7 +48,6 @@ export class Recorder {
 
   private keep(id: number, owner: SeriesOwner, metric: string, instance: string, unit: string): LiveSeries {
     const series: LiveSeries = { id, ...owner, metric, instance, unit, encoder: new ChunkEncoder(), lastMs: 0, lastValue: Number.NaN, dirty: false };
-    this.byId.set(id, series);
     this.byKey.set(keyOf(owner, metric, instance), series);
     return series;
   }
@@ -63,10 +61,6 @@ export class Recorder {
 
   find(owner: SeriesOwner, metric: string, instance: string): LiveSeries | undefined {
     return this.byKey.get(keyOf(owner, metric, instance));
-  }
-
-  all(): IterableIterator<LiveSeries> {
-    return this.byId.values();
   }
 
   /** Takes a sample; one that is not later than the last of its series is refused and counted. */

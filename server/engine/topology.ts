@@ -1,25 +1,11 @@
 import { worstSeverity, type Severity } from "#core/alarms/severity";
+import { fitsPattern } from "#core/discovery/pattern";
 import { serviceExtents } from "#core/topology/graph";
 import { activeAlarms } from "../store/alarms";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import { currentComponents, currentRelations } from "../store/estate";
 import { listServices, membersAt, writeHealth, writeMembers, writeReliance, type EntryPattern } from "../store/services";
-
-/** Whether a name fits a pattern in which `*` stands for anything. */
-export function fitsPattern(pattern: string, name: string): boolean {
-  const parts = pattern.toLowerCase().split("*");
-  const text = name.toLowerCase();
-  if (parts.length === 1) return text === parts[0];
-  let place = 0;
-  for (let index = 0; index < parts.length; index++) {
-    const part = parts[index] as string;
-    const found = index === 0 ? (text.startsWith(part) ? 0 : -1) : index === parts.length - 1 ? (text.length - part.length >= place && text.endsWith(part) ? text.length - part.length : -1) : text.indexOf(part, place);
-    if (found < 0) return false;
-    place = found + part.length;
-  }
-  return true;
-}
 
 /** Works out anew what every service is made of and relies on; who joins and leaves is kept with its time. */
 export function refreshServices(db: Db, atMs: number): void {

@@ -53,11 +53,6 @@ export function listServices(db: Db): ServiceRow[] {
   return prepared<Parameters<typeof toRow>[0]>(db, "SELECT id, uid, name, purpose, owner, entries, figure FROM service WHERE valid_to IS NULL ORDER BY name").all().map(toRow);
 }
 
-export function serviceById(db: Db, id: number): ServiceRow | undefined {
-  const row = prepared<Parameters<typeof toRow>[0]>(db, "SELECT id, uid, name, purpose, owner, entries, figure FROM service WHERE id = ?").get(id);
-  return row && toRow(row);
-}
-
 /** Brings the kept members of a service to the given ones, from an instant on. Returns who joined and who left. */
 export function writeMembers(db: Db, serviceId: number, members: ReadonlySet<number>, entries: ReadonlySet<number>, atMs: number): { joined: number[]; left: number[] } {
   const current = new Set(currentMembers(db, serviceId));
