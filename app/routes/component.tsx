@@ -1,11 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import { Link as RouterLink } from "react-router";
@@ -21,6 +16,7 @@ import { ChartCard } from "../ui/ChartCard";
 import { KeepLink } from "../ui/KeepLink";
 import { KindGlyph } from "../ui/KindGlyph";
 import { Empty, Fact, PageHead, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
 import { SeverityLabel, SeverityMark } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.component.name ?? "Component"} · Holotaxis` }];
@@ -165,22 +161,22 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
           ) : null}
           <Section title="Alarms in this window" pad={false}>
             {page.alarms.length ? (
-              <Table>
-                <TableBody>
+              <PlainTable>
+                <tbody>
                   {page.alarms.map((alarm) => (
-                    <TableRow key={alarm.id}>
-                      <TableCell>
+                    <tr key={alarm.id}>
+                      <td>
                         <SeverityLabel severity={alarm.severity === "cleared" ? alarm.worst : alarm.severity} />
-                      </TableCell>
-                      <TableCell>{alarm.text}</TableCell>
-                      <TableCell sx={{ whiteSpace: "nowrap" }}>
+                      </td>
+                      <td>{alarm.text}</td>
+                      <td className="line">
                         {dayAndTime(alarm.raised_at, now.nowMs)}
                         {alarm.cleared_at ? `, ${spokenDuration(alarm.cleared_at - alarm.raised_at)}` : ", still on"}
-                      </TableCell>
-                    </TableRow>
+                      </td>
+                    </tr>
                   ))}
-                </TableBody>
-              </Table>
+                </tbody>
+              </PlainTable>
             ) : (
               <Box sx={{ px: 1.5 }}>
                 <Empty>None.</Empty>
@@ -206,28 +202,28 @@ function Talks({ rows, showOwn, empty }: { rows: Data["called"]; showOwn: boolea
       </Box>
     );
   return (
-    <Table>
-      <TableBody>
+    <PlainTable>
+      <tbody>
         {rows.map((row) => (
-          <TableRow key={`${row.own.id}-${row.other.id}-${row.detail}`}>
-            {showOwn ? <TableCell>{row.own.name.split(" @ ")[0]}</TableCell> : null}
-            <TableCell>
+          <tr key={`${row.own.id}-${row.other.id}-${row.detail}`}>
+            {showOwn ? <td>{row.own.name.split(" @ ")[0]}</td> : null}
+            <td>
               <Stack direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
                 <SeverityMark severity={row.other.severity} size={15} />
                 <KeepLink to={`/estate/${row.other.id}`}>{row.other.name}</KeepLink>
               </Stack>
-            </TableCell>
-            <TableCell>{row.detail}</TableCell>
-            <TableCell align="right">{row.connections} open</TableCell>
-            <TableCell>
+            </td>
+            <td>{row.detail}</td>
+            <td className="num">{row.connections} open</td>
+            <td>
               <Typography variant="caption" sx={{ color: "text.secondary" }}>
                 seen by {row.seenBy === "both" ? "both ends" : `the ${row.seenBy}`}
               </Typography>
-            </TableCell>
-          </TableRow>
+            </td>
+          </tr>
         ))}
-      </TableBody>
-    </Table>
+      </tbody>
+    </PlainTable>
   );
 }
 
@@ -235,28 +231,28 @@ function Rows({ title, head, right, children }: { title: string; head: string[];
   return (
     <Section title={title} pad={false}>
       <Box sx={{ maxHeight: 260, overflow: "auto" }} tabIndex={0} role="region" aria-label={title}>
-        <Table stickyHeader>
-          <TableHead>
-            <TableRow>
+        <PlainTable pinned>
+          <thead>
+            <tr>
               {head.map((one, index) => (
-                <TableCell key={one} align={right.includes(index) ? "right" : "left"}>
+                <th scope="col" key={one} className={right.includes(index) ? "num" : ""}>
                   {one}
-                </TableCell>
+                </th>
               ))}
-            </TableRow>
-          </TableHead>
-          <TableBody>
+            </tr>
+          </thead>
+          <tbody>
             {children.map((cells, row) => (
-              <TableRow key={row}>
+              <tr key={row}>
                 {cells.map((cell, index) => (
-                  <TableCell key={index} align={right.includes(index) ? "right" : "left"}>
+                  <td key={index} className={right.includes(index) ? "num" : ""}>
                     {cell}
-                  </TableCell>
+                  </td>
                 ))}
-              </TableRow>
+              </tr>
             ))}
-          </TableBody>
-        </Table>
+          </tbody>
+        </PlainTable>
       </Box>
     </Section>
   );

@@ -2,11 +2,6 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Stack from "@mui/material/Stack";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import { Form, Link as RouterLink, redirect, useNavigation } from "react-router";
 import { z } from "zod";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
@@ -18,6 +13,7 @@ import { windowOf } from "../shell/window.server";
 import { KeepLink } from "../ui/KeepLink";
 import { OUTCOME_ORDER, OUTCOMES } from "../ui/Outcome";
 import { Empty, PageHead, Problem, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
 
 export const meta: Route.MetaFunction = () => [{ title: "Discover · Holotaxis" }];
 
@@ -67,41 +63,41 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
               <Empty>With a source you say where to look. Passwords and communities are kept encrypted.</Empty>
             </Box>
           ) : (
-            <Table>
-              <TableHead>
-                <TableRow>
-                  <TableCell>Source</TableCell>
-                  <TableCell>Addresses</TableCell>
-                  <TableCell align="right">How many</TableCell>
-                  <TableCell>TCP ports</TableCell>
-                  <TableCell align="right">Poll every</TableCell>
-                  <TableCell>Last sweep</TableCell>
-                  <TableCell component="td" />
-                </TableRow>
-              </TableHead>
-              <TableBody>
+            <PlainTable>
+              <thead>
+                <tr>
+                  <th scope="col">Source</th>
+                  <th scope="col">Addresses</th>
+                  <th scope="col" className="num">How many</th>
+                  <th scope="col">TCP ports</th>
+                  <th scope="col" className="num">Poll every</th>
+                  <th scope="col">Last sweep</th>
+                  <th scope="col" />
+                </tr>
+              </thead>
+              <tbody>
                 {page.sources.map((source) => (
-                  <TableRow key={source.id}>
-                    <TableCell>
+                  <tr key={source.id}>
+                    <td>
                       <KeepLink to={`/discover/sources/${source.id}`}>{source.name}</KeepLink>
-                    </TableCell>
-                    <TableCell>{source.ranges}</TableCell>
-                    <TableCell align="right">{source.addresses.toLocaleString("en-GB")}</TableCell>
-                    <TableCell sx={{ maxWidth: 260 }}>{source.ports.split(",").length} ports, SNMP on {source.snmpPort}</TableCell>
-                    <TableCell align="right">{spokenDuration(source.pollSeconds * 1000)}</TableCell>
-                    <TableCell>{source.last ? <KeepLink to={`/discover/sweeps/${source.last.id}`}>{source.last.state === "running" ? "under way" : dayAndTime(source.last.started_at, now.nowMs)}</KeepLink> : "never"}</TableCell>
-                    <TableCell align="right">
+                    </td>
+                    <td>{source.ranges}</td>
+                    <td className="num">{source.addresses.toLocaleString("en-GB")}</td>
+                    <td style={{ maxWidth: 260 }}>{source.ports.split(",").length} ports, SNMP on {source.snmpPort}</td>
+                    <td className="num">{spokenDuration(source.pollSeconds * 1000)}</td>
+                    <td>{source.last ? <KeepLink to={`/discover/sweeps/${source.last.id}`}>{source.last.state === "running" ? "under way" : dayAndTime(source.last.started_at, now.nowMs)}</KeepLink> : "never"}</td>
+                    <td className="num">
                       <Form method="post">
                         <input type="hidden" name="sourceId" value={source.id} />
                         <Button type="submit" variant="outlined" disabled={busy || source.last?.state === "running"} aria-label={`Sweep ${source.name} now`}>
                           Sweep now
                         </Button>
                       </Form>
-                    </TableCell>
-                  </TableRow>
+                    </td>
+                  </tr>
                 ))}
-              </TableBody>
-            </Table>
+              </tbody>
+            </PlainTable>
           )}
         </Section>
         <Section title="Sweeps" pad={false}>
@@ -110,44 +106,44 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
               <Empty>No sweep until this instant.</Empty>
             </Box>
           ) : (
-            <Table>
-              <TableHead>
-                <TableRow>
-                  <TableCell>Started</TableCell>
-                  <TableCell>Source</TableCell>
-                  <TableCell>State</TableCell>
-                  <TableCell align="right">Tried</TableCell>
-                  <TableCell align="right">Answering</TableCell>
-                  <TableCell align="right">Recognised</TableCell>
+            <PlainTable>
+              <thead>
+                <tr>
+                  <th scope="col">Started</th>
+                  <th scope="col">Source</th>
+                  <th scope="col">State</th>
+                  <th scope="col" className="num">Tried</th>
+                  <th scope="col" className="num">Answering</th>
+                  <th scope="col" className="num">Recognised</th>
                   {OUTCOME_ORDER.filter((outcome) => outcome !== "back").map((outcome) => (
-                    <TableCell key={outcome} align="right" title={OUTCOMES[outcome].explained}>
+                    <th scope="col" key={outcome} className="num" title={OUTCOMES[outcome].explained}>
                       {OUTCOMES[outcome].label}
-                    </TableCell>
+                    </th>
                   ))}
-                  <TableCell>By</TableCell>
-                </TableRow>
-              </TableHead>
-              <TableBody>
+                  <th scope="col">By</th>
+                </tr>
+              </thead>
+              <tbody>
                 {page.sweeps.map((sweep) => (
-                  <TableRow key={sweep.id}>
-                    <TableCell>
+                  <tr key={sweep.id}>
+                    <td>
                       <KeepLink to={`/discover/sweeps/${sweep.id}`}>{dayAndTime(sweep.started_at, now.nowMs)}</KeepLink>
-                    </TableCell>
-                    <TableCell>{sweep.source}</TableCell>
-                    <TableCell>{sweep.state === "running" ? <LinearProgress variant="determinate" value={(sweep.tried / sweep.addresses) * 100} aria-label="Progress" sx={{ width: 80 }} /> : sweep.state}</TableCell>
-                    <TableCell align="right">{sweep.tried}</TableCell>
-                    <TableCell align="right">{sweep.answering}</TableCell>
-                    <TableCell align="right">{sweep.recognised}</TableCell>
+                    </td>
+                    <td>{sweep.source}</td>
+                    <td>{sweep.state === "running" ? <LinearProgress variant="determinate" value={(sweep.tried / sweep.addresses) * 100} aria-label="Progress" sx={{ width: 80 }} /> : sweep.state}</td>
+                    <td className="num">{sweep.tried}</td>
+                    <td className="num">{sweep.answering}</td>
+                    <td className="num">{sweep.recognised}</td>
                     {OUTCOME_ORDER.filter((outcome) => outcome !== "back").map((outcome) => (
-                      <TableCell key={outcome} align="right">
+                      <td key={outcome} className="num">
                         {sweep.found[outcome] ? <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}`}>{sweep.found[outcome]}</KeepLink> : "–"}
-                      </TableCell>
+                      </td>
                     ))}
-                    <TableCell>{sweep.started_by}</TableCell>
-                  </TableRow>
+                    <td>{sweep.started_by}</td>
+                  </tr>
                 ))}
-              </TableBody>
-            </Table>
+              </tbody>
+            </PlainTable>
           )}
         </Section>
       </Stack>

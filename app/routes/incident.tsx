@@ -3,11 +3,6 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import IconButton from "@mui/material/IconButton";
 import Stack from "@mui/material/Stack";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import TextField from "@mui/material/TextField";
 import Tooltip from "@mui/material/Tooltip";
 import Typography from "@mui/material/Typography";
@@ -23,6 +18,7 @@ import { whoIs } from "../shell/who.server";
 import { ChartCard } from "../ui/ChartCard";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Problem, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
 import { RunStateWord } from "../ui/RunState";
 import { SeverityLabel } from "../ui/SeverityMark";
 import { StrataMap } from "../ui/StrataMap";
@@ -158,14 +154,14 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
             </Stack>
           </Section>
           <Section title={`Alarms: ${page.alarms.length}`} pad={false}>
-            <Table>
-              <TableBody>
+            <PlainTable>
+              <tbody>
                 {page.alarms.map((alarm) => (
-                  <TableRow key={alarm.id}>
-                    <TableCell sx={{ verticalAlign: "top" }}>
+                  <tr key={alarm.id}>
+                    <td className="top">
                       <SeverityLabel severity={alarm.severity} />
-                    </TableCell>
-                    <TableCell>
+                    </td>
+                    <td>
                       <KeepLink to={`/estate/${alarm.component_id}`}>{alarm.component}</KeepLink>: {alarm.text}
                       <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>
                         raised {dayAndTime(alarm.raised_at, now.nowMs, true)}
@@ -180,11 +176,11 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
                           </Button>
                         </Form>
                       ) : null}
-                    </TableCell>
-                  </TableRow>
+                    </td>
+                  </tr>
                 ))}
-              </TableBody>
-            </Table>
+              </tbody>
+            </PlainTable>
           </Section>
           <Section title={`Evidence: ${page.evidence.length}`}>
             {page.evidence.length ? (
@@ -238,29 +234,29 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
 function Top({ processes, memoryBytes }: { processes: { pid: number; name: string; memoryBytes: number }[]; memoryBytes: number }) {
   const largest = Math.max(1, ...processes.map((process) => process.memoryBytes));
   return (
-    <Table>
-      <TableHead>
-        <TableRow>
-          <TableCell>Process</TableCell>
-          <TableCell align="right">Number</TableCell>
-          <TableCell align="right">Memory</TableCell>
-          <TableCell align="right">Of the host</TableCell>
-          <TableCell sx={{ width: "35%" }}>Drawn</TableCell>
-        </TableRow>
-      </TableHead>
-      <TableBody>
+    <PlainTable>
+      <thead>
+        <tr>
+          <th scope="col">Process</th>
+          <th scope="col" className="num">Number</th>
+          <th scope="col" className="num">Memory</th>
+          <th scope="col" className="num">Of the host</th>
+          <th scope="col" style={{ width: "35%" }}>Drawn</th>
+        </tr>
+      </thead>
+      <tbody>
         {processes.map((process) => (
-          <TableRow key={process.pid}>
-            <TableCell>{process.name}</TableCell>
-            <TableCell align="right">{process.pid}</TableCell>
-            <TableCell align="right">{formatValue(process.memoryBytes, "By")}</TableCell>
-            <TableCell align="right">{memoryBytes ? formatValue((process.memoryBytes / memoryBytes) * 100, "%") : "–"}</TableCell>
-            <TableCell>
+          <tr key={process.pid}>
+            <td>{process.name}</td>
+            <td className="num">{process.pid}</td>
+            <td className="num">{formatValue(process.memoryBytes, "By")}</td>
+            <td className="num">{memoryBytes ? formatValue((process.memoryBytes / memoryBytes) * 100, "%") : "–"}</td>
+            <td>
               <Box aria-hidden="true" sx={{ height: 10, width: `${(process.memoryBytes / largest) * 100}%`, minWidth: "1px", bgcolor: "var(--hx-chart)" }} />
-            </TableCell>
-          </TableRow>
+            </td>
+          </tr>
         ))}
-      </TableBody>
-    </Table>
+      </tbody>
+    </PlainTable>
   );
 }

@@ -1,11 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import { Link as RouterLink } from "react-router";
 import { DAY_MS, dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/incidents";
@@ -13,6 +8,7 @@ import { useKeep, useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
 import { SeverityLabel } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = () => [{ title: "Incidents · Holotaxis" }];
@@ -53,38 +49,38 @@ export default function Incidents({ loaderData: { rows, state, fromMs } }: Route
             <Empty>Nothing to show. Alarms of severity minor and worse open incidents by themselves.</Empty>
           </Box>
         ) : (
-          <Table>
-            <TableHead>
-              <TableRow>
-                <TableCell>Severity</TableCell>
-                <TableCell>Incident</TableCell>
-                <TableCell>Since</TableCell>
-                <TableCell>Lasted</TableCell>
-                <TableCell align="right">Alarms</TableCell>
-                <TableCell>Taken by</TableCell>
-                <TableCell>State</TableCell>
-              </TableRow>
-            </TableHead>
-            <TableBody>
+          <PlainTable>
+            <thead>
+              <tr>
+                <th scope="col">Severity</th>
+                <th scope="col">Incident</th>
+                <th scope="col">Since</th>
+                <th scope="col">Lasted</th>
+                <th scope="col" className="num">Alarms</th>
+                <th scope="col">Taken by</th>
+                <th scope="col">State</th>
+              </tr>
+            </thead>
+            <tbody>
               {rows.map((row) => (
-                <TableRow key={row.id}>
-                  <TableCell>
+                <tr key={row.id}>
+                  <td>
                     <SeverityLabel severity={row.isOpen && row.severity !== "cleared" ? row.severity : row.worst} />
-                  </TableCell>
-                  <TableCell>
+                  </td>
+                  <td>
                     <KeepLink to={`/incidents/${row.id}`} sx={{ fontWeight: row.isOpen ? 600 : 400 }}>
                       {row.title}
                     </KeepLink>
-                  </TableCell>
-                  <TableCell>{dayAndTime(row.opened_at, now.nowMs)}</TableCell>
-                  <TableCell>{spokenDuration((row.isOpen ? now.atMs : (row.resolved_at as number)) - row.opened_at)}</TableCell>
-                  <TableCell align="right">{row.alarmCount}</TableCell>
-                  <TableCell>{row.taken_by ?? "–"}</TableCell>
-                  <TableCell>{row.isOpen ? "open" : "resolved"}</TableCell>
-                </TableRow>
+                  </td>
+                  <td>{dayAndTime(row.opened_at, now.nowMs)}</td>
+                  <td>{spokenDuration((row.isOpen ? now.atMs : (row.resolved_at as number)) - row.opened_at)}</td>
+                  <td className="num">{row.alarmCount}</td>
+                  <td>{row.taken_by ?? "–"}</td>
+                  <td>{row.isOpen ? "open" : "resolved"}</td>
+                </tr>
               ))}
-            </TableBody>
-          </Table>
+            </tbody>
+          </PlainTable>
         )}
       </Section>
     </>

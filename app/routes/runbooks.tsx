@@ -1,16 +1,12 @@
 import Box from "@mui/material/Box";
 import Stack from "@mui/material/Stack";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/runbooks";
 import { useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
 import { RunStateWord } from "../ui/RunState";
 
 export const meta: Route.MetaFunction = () => [{ title: "Runbooks · Holotaxis" }];
@@ -27,30 +23,30 @@ export default function Runbooks({ loaderData: { runbooks, runs } }: Route.Compo
       <PageHead name="Runbooks" sentence={`${runbooks.length} runbooks; ${running ? `${running} ${running === 1 ? "run is" : "runs are"} under way` : "no run is under way"}. Every run keeps who started it, each command and what it printed.`} />
       <Stack sx={{ gap: 1.5 }}>
         <Section title="Runbooks" pad={false}>
-          <Table>
-            <TableHead>
-              <TableRow>
-                <TableCell>Name</TableCell>
-                <TableCell>What it does</TableCell>
-                <TableCell>For</TableCell>
-                <TableCell align="right">Steps</TableCell>
-                <TableCell align="right">Runs</TableCell>
-              </TableRow>
-            </TableHead>
-            <TableBody>
+          <PlainTable>
+            <thead>
+              <tr>
+                <th scope="col">Name</th>
+                <th scope="col">What it does</th>
+                <th scope="col">For</th>
+                <th scope="col" className="num">Steps</th>
+                <th scope="col" className="num">Runs</th>
+              </tr>
+            </thead>
+            <tbody>
               {runbooks.map((runbook) => (
-                <TableRow key={runbook.id}>
-                  <TableCell sx={{ whiteSpace: "nowrap" }}>
+                <tr key={runbook.id}>
+                  <td className="line">
                     <KeepLink to={`/runbooks/${runbook.id}`}>{runbook.name}</KeepLink>
-                  </TableCell>
-                  <TableCell>{runbook.definition.purpose}</TableCell>
-                  <TableCell>{runbook.definition.kinds.join(", ")}</TableCell>
-                  <TableCell align="right">{runbook.definition.steps.length}</TableCell>
-                  <TableCell align="right">{runbook.runs || "–"}</TableCell>
-                </TableRow>
+                  </td>
+                  <td>{runbook.definition.purpose}</td>
+                  <td>{runbook.definition.kinds.join(", ")}</td>
+                  <td className="num">{runbook.definition.steps.length}</td>
+                  <td className="num">{runbook.runs || "–"}</td>
+                </tr>
               ))}
-            </TableBody>
-          </Table>
+            </tbody>
+          </PlainTable>
         </Section>
         <Section title="Runs" pad={false}>
           {runs.length === 0 ? (
@@ -58,40 +54,40 @@ export default function Runbooks({ loaderData: { runbooks, runs } }: Route.Compo
               <Empty>None yet. Start one here, or from an incident, which fills the target in.</Empty>
             </Box>
           ) : (
-            <Table>
-              <TableHead>
-                <TableRow>
-                  <TableCell>Run</TableCell>
-                  <TableCell>Runbook</TableCell>
-                  <TableCell>Target</TableCell>
-                  <TableCell>State</TableCell>
-                  <TableCell>Started</TableCell>
-                  <TableCell>Took</TableCell>
-                  <TableCell>By</TableCell>
-                  <TableCell>Incident</TableCell>
-                </TableRow>
-              </TableHead>
-              <TableBody>
+            <PlainTable>
+              <thead>
+                <tr>
+                  <th scope="col">Run</th>
+                  <th scope="col">Runbook</th>
+                  <th scope="col">Target</th>
+                  <th scope="col">State</th>
+                  <th scope="col">Started</th>
+                  <th scope="col">Took</th>
+                  <th scope="col">By</th>
+                  <th scope="col">Incident</th>
+                </tr>
+              </thead>
+              <tbody>
                 {runs.map((run) => (
-                  <TableRow key={run.id}>
-                    <TableCell>
+                  <tr key={run.id}>
+                    <td>
                       <KeepLink to={`/runs/${run.id}`}>{run.id}</KeepLink>
-                    </TableCell>
-                    <TableCell>{run.runbook}</TableCell>
-                    <TableCell>
+                    </td>
+                    <td>{run.runbook}</td>
+                    <td>
                       <KeepLink to={`/estate/${run.component_id}`}>{run.component}</KeepLink>
-                    </TableCell>
-                    <TableCell>
+                    </td>
+                    <td>
                       <RunStateWord state={run.state} />
-                    </TableCell>
-                    <TableCell>{dayAndTime(run.started_at, now.nowMs, true)}</TableCell>
-                    <TableCell>{spokenDuration((run.ended_at ?? now.nowMs) - run.started_at)}</TableCell>
-                    <TableCell>{run.started_by}</TableCell>
-                    <TableCell>{run.incident_id ? <KeepLink to={`/incidents/${run.incident_id}`}>{run.incident_id}</KeepLink> : "–"}</TableCell>
-                  </TableRow>
+                    </td>
+                    <td>{dayAndTime(run.started_at, now.nowMs, true)}</td>
+                    <td>{spokenDuration((run.ended_at ?? now.nowMs) - run.started_at)}</td>
+                    <td>{run.started_by}</td>
+                    <td>{run.incident_id ? <KeepLink to={`/incidents/${run.incident_id}`}>{run.incident_id}</KeepLink> : "–"}</td>
+                  </tr>
                 ))}
-              </TableBody>
-            </Table>
+              </tbody>
+            </PlainTable>
           )}
         </Section>
       </Stack>

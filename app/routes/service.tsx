@@ -1,11 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/kinds";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
@@ -17,6 +12,7 @@ import { ChangeList } from "../ui/ChangeList";
 import { ChartCard } from "../ui/ChartCard";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
 import { SeverityLabel } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.service.name ?? "Service"} · Holotaxis` }];
@@ -49,31 +45,31 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
           {page.chart ? <ChartCard chart={page.chart} height={180} /> : null}
           <Section title={`Members: ${page.members.length}`} pad={false}>
-            <Table>
-              <TableHead>
-                <TableRow>
-                  <TableCell>Component</TableCell>
-                  <TableCell>Kind</TableCell>
-                  <TableCell>Site</TableCell>
-                  <TableCell>Health</TableCell>
-                </TableRow>
-              </TableHead>
-              <TableBody>
+            <PlainTable>
+              <thead>
+                <tr>
+                  <th scope="col">Component</th>
+                  <th scope="col">Kind</th>
+                  <th scope="col">Site</th>
+                  <th scope="col">Health</th>
+                </tr>
+              </thead>
+              <tbody>
                 {page.members.map((member) => (
-                  <TableRow key={member.id}>
-                    <TableCell>
+                  <tr key={member.id}>
+                    <td>
                       <KeepLink to={`/estate/${member.id}`}>{member.name}</KeepLink>
                       {member.entry ? " (entry point)" : ""}
-                    </TableCell>
-                    <TableCell>{kindInfo(member.kind).label}</TableCell>
-                    <TableCell>{member.site}</TableCell>
-                    <TableCell title={member.reason}>
+                    </td>
+                    <td>{kindInfo(member.kind).label}</td>
+                    <td>{member.site}</td>
+                    <td title={member.reason}>
                       <SeverityLabel severity={member.severity} />
-                    </TableCell>
-                  </TableRow>
+                    </td>
+                  </tr>
                 ))}
-              </TableBody>
-            </Table>
+              </tbody>
+            </PlainTable>
           </Section>
         </Stack>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>

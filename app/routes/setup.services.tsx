@@ -1,12 +1,8 @@
 import Box from "@mui/material/Box";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import type { Route } from "./+types/setup.services";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
 
 export const meta: Route.MetaFunction = () => [{ title: "Services · Holotaxis" }];
 
@@ -24,32 +20,32 @@ export default function Services({ loaderData: { services } }: Route.ComponentPr
             <Empty>Without services, incidents are kept per component.</Empty>
           </Box>
         ) : (
-          <Table>
-            <TableHead>
-              <TableRow>
-                <TableCell>Service</TableCell>
-                <TableCell>Owner</TableCell>
-                <TableCell>Entry points</TableCell>
-                <TableCell>Business figure</TableCell>
-                <TableCell>Relies on</TableCell>
-                <TableCell align="right">Members</TableCell>
-              </TableRow>
-            </TableHead>
-            <TableBody>
+          <PlainTable>
+            <thead>
+              <tr>
+                <th scope="col">Service</th>
+                <th scope="col">Owner</th>
+                <th scope="col">Entry points</th>
+                <th scope="col">Business figure</th>
+                <th scope="col">Relies on</th>
+                <th scope="col" className="num">Members</th>
+              </tr>
+            </thead>
+            <tbody>
               {services.map((service) => (
-                <TableRow key={service.id}>
-                  <TableCell>
+                <tr key={service.id}>
+                  <td>
                     <KeepLink to={`/services/${service.uid}`}>{service.name}</KeepLink>
-                  </TableCell>
-                  <TableCell>{service.owner}</TableCell>
-                  <TableCell>{service.entries.map((entry) => `${entry.process} on ${entry.host}`).join(", ")}</TableCell>
-                  <TableCell>{service.figure ? `${service.figure.label} (${service.figure.metric})` : "none"}</TableCell>
-                  <TableCell>{service.reliesOn.join(", ") || "–"}</TableCell>
-                  <TableCell align="right">{service.members}</TableCell>
-                </TableRow>
+                  </td>
+                  <td>{service.owner}</td>
+                  <td>{service.entries.map((entry) => `${entry.process} on ${entry.host}`).join(", ")}</td>
+                  <td>{service.figure ? `${service.figure.label} (${service.figure.metric})` : "none"}</td>
+                  <td>{service.reliesOn.join(", ") || "–"}</td>
+                  <td className="num">{service.members}</td>
+                </tr>
               ))}
-            </TableBody>
-          </Table>
+            </tbody>
+          </PlainTable>
         )}
       </Section>
     </>

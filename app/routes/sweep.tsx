@@ -2,11 +2,6 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Stack from "@mui/material/Stack";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
 import { Form, Link as RouterLink } from "react-router";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
@@ -17,6 +12,7 @@ import { useKeep, useShell } from "../shell/window";
 import { KeepLink } from "../ui/KeepLink";
 import { OUTCOME_ORDER, OUTCOMES } from "../ui/Outcome";
 import { Empty, Fact, PageHead, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
 
 export const meta: Route.MetaFunction = () => [{ title: "Sweep · Holotaxis" }];
 
@@ -96,26 +92,26 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
             <Empty>{running ? "Findings are written when every address has been tried, or when you stop the sweep." : "Nothing new, changed or gone: the estate is as it was."}</Empty>
           </Box>
         ) : (
-          <Table>
-            <TableHead>
-              <TableRow>
-                <TableCell>What</TableCell>
-                <TableCell>Component</TableCell>
-                <TableCell>Address</TableCell>
-                <TableCell>Why</TableCell>
-              </TableRow>
-            </TableHead>
-            <TableBody>
+          <PlainTable>
+            <thead>
+              <tr>
+                <th scope="col">What</th>
+                <th scope="col">Component</th>
+                <th scope="col">Address</th>
+                <th scope="col">Why</th>
+              </tr>
+            </thead>
+            <tbody>
               {findings.map((finding, index) => (
-                <TableRow key={`${finding.title}${index}`}>
-                  <TableCell sx={{ whiteSpace: "nowrap" }}>{OUTCOMES[finding.outcome].label}</TableCell>
-                  <TableCell sx={{ whiteSpace: "nowrap" }}>{finding.component_id ? <KeepLink to={`/estate/${finding.component_id}`}>{finding.title}</KeepLink> : finding.title}</TableCell>
-                  <TableCell>{finding.address}</TableCell>
-                  <TableCell>{finding.detail}</TableCell>
-                </TableRow>
+                <tr key={`${finding.title}${index}`}>
+                  <td className="line">{OUTCOMES[finding.outcome].label}</td>
+                  <td className="line">{finding.component_id ? <KeepLink to={`/estate/${finding.component_id}`}>{finding.title}</KeepLink> : finding.title}</td>
+                  <td>{finding.address}</td>
+                  <td>{finding.detail}</td>
+                </tr>
               ))}
-            </TableBody>
-          </Table>
+            </tbody>
+          </PlainTable>
         )}
       </Section>
       {total > SHOWN ? (

@@ -1,14 +1,11 @@
 import Dialog from "@mui/material/Dialog";
 import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableRow from "@mui/material/TableRow";
 import { useHotkeys } from "react-hotkeys-hook";
 import { useNavigate } from "react-router";
 import { PLACES } from "./places";
 import { useKeep, useMoveWindow, useShell } from "./window";
+import { PlainTable } from "../ui/PlainTable";
 
 /** Listens for the keys of the frame. */
 export function useFrameKeys({ palette, help, tray }: { palette: () => void; help: () => void; tray: () => void }): void {
@@ -48,18 +45,18 @@ export function KeysHelp({ open, onClose }: { open: boolean; onClose: () => void
         Keys
       </DialogTitle>
       <DialogContent>
-        <Table>
-          <TableBody>
+        <PlainTable>
+          <tbody>
             {KEYS.map(([key, what]) => (
-              <TableRow key={key}>
-                <TableCell>
+              <tr key={key}>
+                <td>
                   <kbd>{key}</kbd>
-                </TableCell>
-                <TableCell>{what}</TableCell>
-              </TableRow>
+                </td>
+                <td>{what}</td>
+              </tr>
             ))}
-          </TableBody>
-        </Table>
+          </tbody>
+        </PlainTable>
       </DialogContent>
     </Dialog>
   );

@@ -48,8 +48,6 @@ export const theme = createTheme({
     MuiIconButton: { defaultProps: { size: "small" } },
     MuiTextField: { defaultProps: { size: "small" } },
     MuiSelect: { defaultProps: { size: "small" } },
-    MuiTable: { defaultProps: { size: "small" } },
-    MuiTableCell: { styleOverrides: { root: { padding: "4px 8px", fontSize: "0.84rem" }, head: { fontWeight: 600, color: "var(--mui-palette-text-secondary)", whiteSpace: "nowrap" } } },
     MuiTooltip: { defaultProps: { enterDelay: 250 } },
     MuiButtonBase: { defaultProps: { disableRipple: true } },
     MuiLink: { defaultProps: { underline: "always" }, styleOverrides: { root: { textDecorationColor: "color-mix(in srgb, currentColor 35%, transparent)", textUnderlineOffset: 2, "&:hover": { textDecorationColor: "currentColor" } } } },

@@ -5,11 +5,6 @@ import Box from "@mui/material/Box";
 import IconButton from "@mui/material/IconButton";
 import Paper from "@mui/material/Paper";
 import Stack from "@mui/material/Stack";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import Tooltip from "@mui/material/Tooltip";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
@@ -18,6 +13,7 @@ import { formatValue } from "#core/units/format";
 import type { ChartData } from "#server/pages/charts";
 import { usePin } from "../shell/tray";
 import { HouseChart } from "./HouseChart";
+import { PlainTable } from "./PlainTable";
 
 /** A chart with its figures: last value and extremes, a table of the points, CSV, and a pin for the evidence tray. */
 export function ChartCard({ chart, height, incidentId, showOwner = false }: { chart: ChartData; height?: number; incidentId?: number; showOwner?: boolean }) {
@@ -78,26 +74,26 @@ function Figures({ chart, height }: { chart: ChartData; height: number }) {
   const rows = chart.points.filter((point) => point[2] !== null).reverse();
   return (
     <Box sx={{ height, overflow: "auto" }} tabIndex={0} role="region" aria-label={`Figures of ${chart.title}`}>
-      <Table stickyHeader>
-        <TableHead>
-          <TableRow>
-            <TableCell>from (UTC)</TableCell>
-            <TableCell align="right">lowest</TableCell>
-            <TableCell align="right">mean</TableCell>
-            <TableCell align="right">highest</TableCell>
-          </TableRow>
-        </TableHead>
-        <TableBody>
+      <PlainTable pinned>
+        <thead>
+          <tr>
+            <th scope="col">from (UTC)</th>
+            <th scope="col" className="num">lowest</th>
+            <th scope="col" className="num">mean</th>
+            <th scope="col" className="num">highest</th>
+          </tr>
+        </thead>
+        <tbody>
           {rows.map((point) => (
-            <TableRow key={point[0]}>
-              <TableCell>{dayAndTime(point[0], undefined, true)}</TableCell>
-              <TableCell align="right">{formatValue(point[1], chart.unit)}</TableCell>
-              <TableCell align="right">{formatValue(point[2], chart.unit)}</TableCell>
-              <TableCell align="right">{formatValue(point[3], chart.unit)}</TableCell>
-            </TableRow>
+            <tr key={point[0]}>
+              <td>{dayAndTime(point[0], undefined, true)}</td>
+              <td className="num">{formatValue(point[1], chart.unit)}</td>
+              <td className="num">{formatValue(point[2], chart.unit)}</td>
+              <td className="num">{formatValue(point[3], chart.unit)}</td>
+            </tr>
           ))}
-        </TableBody>
-      </Table>
+        </tbody>
+      </PlainTable>
     </Box>
   );
 }

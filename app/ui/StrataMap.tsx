@@ -15,6 +15,22 @@ export type MapData = ReturnType<typeof mapPage>;
 const CARD_WIDTH = 172;
 const CARD_HEIGHT = 62;
 
+const SIDES = [
+  { id: "top", position: Position.Top },
+  { id: "right", position: Position.Right },
+  { id: "bottom", position: Position.Bottom },
+  { id: "left", position: Position.Left },
+] as const;
+type Side = (typeof SIDES)[number]["id"];
+
+/** The sides of two cards that face each other; cards far apart in one row are joined below, so that no line runs through those between. */
+function facing(from: MapCard, to: MapCard): { sourceHandle: Side; targetHandle: Side; type: "default" | "smoothstep" } {
+  if (to.y > from.y) return { sourceHandle: "bottom", targetHandle: "top", type: "default" };
+  if (to.y < from.y) return { sourceHandle: "top", targetHandle: "bottom", type: "default" };
+  if (Math.abs(to.x - from.x) > CARD_WIDTH * 1.5) return { sourceHandle: "bottom", targetHandle: "bottom", type: "smoothstep" };
+  return to.x > from.x ? { sourceHandle: "right", targetHandle: "left", type: "default" } : { sourceHandle: "left", targetHandle: "right", type: "default" };
+}
+
 type CardNode = Node<{ card: MapCard; faded: boolean; chosen: boolean }, "card">;
 type BandNode = Node<{ label: string; width: number; height: number; odd: boolean }, "band">;
 
@@ -24,7 +40,9 @@ const Card = memo(function Card({ data: { card, faded, chosen } }: NodeProps<Car
       title={`${card.kindLabel} ${card.name}${card.sub ? `, ${card.sub}` : ""}${card.reason ? `. ${card.reason}` : ""}`}
       sx={{ width: CARD_WIDTH, height: CARD_HEIGHT, bgcolor: "background.paper", border: "1px solid", borderWidth: card.severity === "cleared" ? 1 : 2, borderColor: card.severity === "cleared" ? "divider" : `var(--hx-${card.severity})`, borderRadius: 1, px: 0.75, py: 0.5, display: "flex", flexDirection: "column", opacity: faded ? 0.35 : 1, outline: chosen ? "2px solid var(--mui-palette-primary-main)" : "none", cursor: "pointer" }}
     >
-      <Handle type="target" position={Position.Top} style={{ opacity: 0 }} isConnectable={false} />
+      {SIDES.map(({ id, position }) => (
+        <Handle key={`in-${id}`} id={id} type="target" position={position} style={{ opacity: 0 }} isConnectable={false} />
+      ))}
       <Box sx={{ display: "flex", alignItems: "center", gap: 0.5 }}>
         <KindGlyph kind={card.kind} sx={{ fontSize: 14, color: "text.secondary", flex: "none" }} />
         <Typography component="span" noWrap sx={{ fontSize: 13.5, fontWeight: 600, flex: 1, minWidth: 0, lineHeight: 1.3 }}>
@@ -38,7 +56,9 @@ const Card = memo(function Card({ data: { card, faded, chosen } }: NodeProps<Car
       <Typography component="span" noWrap sx={{ fontSize: 12, lineHeight: 1.35, fontWeight: card.severity === "cleared" ? 400 : 600 }}>
         {card.figure || "\u00a0"}
       </Typography>
-      <Handle type="source" position={Position.Bottom} style={{ opacity: 0 }} isConnectable={false} />
+      {SIDES.map(({ id, position }) => (
+        <Handle key={`out-${id}`} id={id} type="source" position={position} style={{ opacity: 0 }} isConnectable={false} />
+      ))}
     </Box>
   );
 });
@@ -70,7 +90,7 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
     }
     return set;
   }, [hovered, map.links]);
-  const severityOf = useMemo(() => new Map(map.cards.map((card) => [card.id, card.severity])), [map.cards]);
+  const cardOf = useMemo(() => new Map(map.cards.map((card) => [card.id, card])), [map.cards]);
   const nodes = useMemo(
     (): (CardNode | BandNode)[] => [
       ...map.strata.map((stratum, index): BandNode => ({ id: `band-${stratum.id}`, type: "band", position: { x: 0, y: stratum.y }, data: { label: stratum.label, width: map.width, height: stratum.height, odd: index % 2 === 1 }, selectable: false, focusable: false, draggable: false, zIndex: -1 })),
@@ -91,15 +111,18 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
   );
   const edges = useMemo(
     (): Edge[] =>
-      map.links.map((link) => {
-        const ill = severityOf.get(link.to);
-        const failing = link.type === "talks-to" && ill !== undefined && ill !== "cleared" && ill !== "warning";
+      map.links.flatMap((link) => {
+        const from = cardOf.get(link.from);
+        const to = cardOf.get(link.to);
+        if (!from || !to) return [];
+        const ill = to.severity;
+        const failing = link.type === "talks-to" && ill !== "cleared" && ill !== "warning";
         const lit = hovered !== null && (link.from === hovered || link.to === hovered);
         return {
           id: link.id,
           source: link.from,
           target: link.to,
-          type: "default",
+          ...facing(from, to),
           focusable: false,
           animated: false,
           style: {
@@ -111,7 +134,7 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
           ...(link.type === "talks-to" || link.type === "relies-on" ? { markerEnd: { type: MarkerType.Arrow, width: 12, height: 12 } } : {}),
         };
       }),
-    [map.links, hovered, severityOf],
+    [map.links, hovered, cardOf],
   );
   const open = (id: string) => {
     const card = map.cards.find((one) => one.id === id);
