@@ -1,7 +1,6 @@
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { ChunkEncoder } from "#core/telemetry/chunk";
 import { Judge } from "#server/engine/judge";
 import { Recorder } from "#server/engine/recorder";
 import { offerRule } from "#server/store/alarms";
@@ -14,7 +13,7 @@ const SERIES = 20_000;
 const HOSTS = 2_000;
 const median = (values: readonly number[]) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] as number;
 
-/** One tick for 20,000 series of 2,000 hosts: take a sample of each, judge, write every open chunk anew. */
+/** One tick for 20,000 series of 2,000 hosts: take a sample of each, judge, keep them all, pack the share of series whose turn it is. */
 export function benchTick(root: string): Measurement {
   const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
   const db = openStore(join(folder, "tick.db"), "writer");
@@ -31,7 +30,7 @@ export function benchTick(root: string): Measurement {
       for (let metric = 0; metric < SERIES / HOSTS; metric++) all.push(recorder.series({ componentId: id, serviceId: null }, `m${metric}`, "", "%", 0));
     }
   })();
-  const judge = new Judge(db, (id) => kinds.get(id));
+  const judge = new Judge(db, (id) => kinds.get(id), (id, from, to) => recorder.recall(id, from, to));
   let at = 1_700_000_000_000;
   const tick = () => {
     at += 15_000;
@@ -59,26 +58,4 @@ export function benchTick(root: string): Measurement {
   db.close();
   rmSync(folder, { recursive: true, force: true });
   return { name: "engine tick for 20,000 series", value: median(took), unit: "ms", better: "lower", target: 1000, reference: { name: "20,000 prepared inserts of plain rows", value: median(plain) } };
-}
-
-/** Packing samples, without the store. */
-export function benchCodec(): Measurement {
-  const count = 2_000_000;
-  const values = Float64Array.from({ length: 240 }, (_, index) => 40 + ((index * 37) % 100) / 3);
-  const began = performance.now();
-  for (let done = 0; done < count; done += 240) {
-    const encoder = new ChunkEncoder();
-    for (let index = 0; index < 240; index++) encoder.append(1_700_000_000_000 + index * 15_000, values[index] as number);
-    encoder.toBytes();
-  }
-  const own = count / ((performance.now() - began) / 1000);
-  const plainBegan = performance.now();
-  for (let done = 0; done < count; done += 240) {
-    const buffer = new Float64Array(480);
-    for (let index = 0; index < 240; index++) {
-      buffer[index * 2] = 1_700_000_000_000 + index * 15_000;
-      buffer[index * 2 + 1] = values[index] as number;
-    }
-  }
-  return { name: "samples packed a second, one thread", value: own, unit: "1/s", better: "higher", target: 500_000, reference: { name: "copied into a plain array", value: count / ((performance.now() - plainBegan) / 1000) } };
 }

@@ -2,7 +2,6 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { ChunkEncoder } from "#core/telemetry/chunk";
 import { readKits } from "./engine/kits";
 import { Secrets } from "./secrets";
 import { setupSchema, sourceSchema } from "./settings";
@@ -54,11 +53,10 @@ describe("the store", () => {
 
   it("reads samples across chunks, and the last one before an instant", () => {
     aSource();
-    const series = insertSeries(db, { componentId: aComponent("a"), serviceId: null }, "cpu.used", "", "%", 0);
+    const series = insertSeries(db, { componentId: aComponent("a"), serviceId: null }, "cpu.used", "", "%", "gauge", 0);
     for (let part = 0; part < 4; part++) {
-      const encoder = new ChunkEncoder();
-      for (let index = 0; index < 10; index++) encoder.append(1000 * (part * 10 + index + 1), part * 10 + index);
-      writeChunk(db, series, encoder, encoder.toBytes());
+      const numbers = Float64Array.from({ length: 10 }, (_, index) => part * 10 + index);
+      writeChunk(db, series, { times: numbers.map((number) => 1000 * (number + 1)), values: numbers }, 10);
     }
     expect([...readSamples(db, series, 9500, 12_500).values]).toEqual([9, 10, 11]);
     expect([...readSamples(db, series, 0, 1e9).values]).toHaveLength(40);

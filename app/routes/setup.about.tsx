@@ -21,7 +21,9 @@ export default function About({ loaderData: { store, engine, pace } }: Route.Com
           <Fact name="Hosts polled">{whole(engine.hosts)}</Fact>
           <Fact name="Polls since the start">{whole(engine.pollsDone)}</Fact>
           <Fact name="Polls missed">{whole(engine.pollsMissed)}</Fact>
-          <Fact name="Samples refused as late">{whole(engine.samplesRefused)}</Fact>
+          <Fact name="Samples that came late">{whole(engine.samplesLate)}</Fact>
+          <Fact name="Samples that repeated others">{whole(engine.samplesRepeated)}</Fact>
+          <Fact name="Samples not packed yet">{whole(engine.samplesPending)}</Fact>
           <Fact name="Series">{whole(store.series)}</Fact>
           <Fact name="Samples kept">{whole(store.samples)}</Fact>
           <Fact name="Bytes a sample">{store.samples ? (store.bytes / store.samples).toFixed(2) : "–"}</Fact>

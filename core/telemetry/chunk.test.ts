@@ -1,53 +1,72 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { ChunkEncoder, decodeChunk } from "./chunk";
+import { BitReader, BitWriter } from "./bits";
+import { decodeChunk, encodeChunk, summarise, type Samples } from "./chunk";
 
-const pack = (samples: readonly (readonly [number, number])[]) => {
-  const encoder = new ChunkEncoder();
-  for (const [at, value] of samples) encoder.append(at, value);
-  return encoder;
-};
-const double = fc.oneof(fc.double(), fc.constantFrom(Number.NaN, Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY, -0, 0, Number.MIN_VALUE, Number.MAX_VALUE), fc.integer({ min: 0, max: 100 }));
+const samplesOf = (rows: readonly (readonly [number, number])[]): Samples => ({ times: Float64Array.from(rows, ([at]) => at), values: Float64Array.from(rows, ([, value]) => value) });
+const step = fc.oneof(fc.constant(15_000), fc.integer({ min: 1, max: 20_000 }), fc.integer({ min: 1, max: 4e9 }));
+const odd = fc.constantFrom(Number.NaN, Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY, -0, 0, Number.MIN_VALUE, Number.MAX_VALUE, Number.MAX_SAFE_INTEGER, 2 ** 51, -(2 ** 51), 0.1 + 0.2);
+const decimal = fc.tuple(fc.integer({ min: -1e9, max: 1e9 }), fc.integer({ min: 0, max: 7 })).map(([whole, places]) => whole / 10 ** places);
+/** Whole series of one nature, so that every way of packing is met, and mixtures. */
+const values = fc.oneof(fc.constant(fc.double()), fc.constant(decimal), fc.constant(fc.integer({ min: 0, max: 100 })), fc.constant(fc.integer({ min: 0, max: 1e6 }).map((pages) => pages * 4096)), fc.constant(fc.oneof(decimal, odd)), fc.constant(fc.constant(5)));
 const series = fc
-  .tuple(fc.integer({ min: 0, max: 4_102_444_800_000 }), fc.array(fc.tuple(fc.oneof(fc.constant(15_000), fc.integer({ min: 1, max: 20_000 }), fc.integer({ min: 1, max: 4e9 })), double), { minLength: 1, maxLength: 300 }))
-  .map(([start, steps]) => {
+  .tuple(fc.integer({ min: 0, max: 4_102_444_800_000 }), values)
+  .chain(([start, value]) => fc.array(fc.tuple(step, value), { minLength: 1, maxLength: 300 }).map((steps) => {
     let at = start;
-    return steps.map(([step, value]) => [(at += step), value] as const);
-  });
+    return samplesOf(steps.map(([distance, one]) => [(at += distance), one] as const));
+  }));
 
 describe("packed samples", () => {
   it("come back bit for bit", () => {
     fc.assert(
       fc.property(series, (samples) => {
-        const encoder = pack(samples);
-        const { times, values } = decodeChunk(encoder.toBytes(), encoder.count);
-        return samples.every(([at, value], index) => times[index] === at && Object.is(values[index], value));
+        const count = samples.times.length;
+        const back = decodeChunk(encodeChunk(samples, count), count);
+        return samples.times.every((at, index) => back.times[index] === at && Object.is(back.values[index], samples.values[index]));
       }),
-      { numRuns: 300 },
+      { numRuns: 600 },
     );
   });
 
-  it("summarise what they hold", () => {
-    const encoder = pack([[1000, 5], [2000, -1], [3000, 9]]);
-    expect(encoder).toMatchObject({ startMs: 1000, endMs: 3000, count: 3, min: -1, max: 9, sum: 13, last: 9 });
-  });
-
-  it("refuse a sample that is not later than the last", () => {
-    const encoder = pack([[1000, 5]]);
-    expect(encoder.append(1000, 6)).toBe(false);
-    expect(encoder.append(999, 6)).toBe(false);
-    expect(encoder.count).toBe(1);
-  });
-
-  it("can be read at any moment and go on growing", () => {
-    const encoder = pack([[1000, 1.5]]);
-    expect([...decodeChunk(encoder.toBytes(), 1).values]).toEqual([1.5]);
-    encoder.append(2000, 2.5);
-    expect([...decodeChunk(encoder.toBytes(), 2).values]).toEqual([1.5, 2.5]);
+  it("are only as many as asked for", () => {
+    const samples = samplesOf([[1000, 1], [2000, 2], [3000, 99]]);
+    expect([...decodeChunk(encodeChunk(samples, 2), 2).values]).toEqual([1, 2]);
   });
 
   it("say so when the bytes are cut short", () => {
-    const encoder = pack([[1000, 1.5], [2000, 2.25], [3000, 3.125]]);
-    expect(() => decodeChunk(encoder.toBytes().slice(0, 18), 3)).toThrow(/ends in the middle/);
+    const samples = samplesOf([[1000, 1.5], [2000, Math.PI], [3000, 3.125]]);
+    const bytes = encodeChunk(samples, 3);
+    expect(() => decodeChunk(bytes.slice(0, bytes.length - 6), 3)).toThrow(/end in the middle/);
+  });
+
+  it("are summed up without what is no number", () => {
+    expect(summarise(samplesOf([[1000, 5], [2000, -1], [3000, Number.NaN], [4000, Number.POSITIVE_INFINITY], [5000, 9]]), 5)).toEqual({ startMs: 1000, endMs: 5000, count: 5, min: -1, max: Number.POSITIVE_INFINITY, sum: 13, last: 9 });
+  });
+});
+
+describe("numbers bit by bit", () => {
+  it("come back whatever their lengths", () => {
+    const part = fc.oneof(
+      fc.tuple(fc.integer({ min: 1, max: 32 }), fc.nat({ max: 0xffffffff })).map(([count, value]) => ({ count, value: count === 32 ? value : value % 2 ** count })),
+      fc.maxSafeNat().map((value) => ({ count: 0, value })),
+    );
+    fc.assert(
+      fc.property(fc.array(part, { maxLength: 200 }), (parts) => {
+        const writer = new BitWriter();
+        for (const { count, value } of parts) if (count) writer.write(value, count); else writer.writeSized(value);
+        const reader = new BitReader(writer.toBytes());
+        return parts.every(({ count, value }) => (count ? reader.read(count) : reader.readSized()) === value);
+      }),
+    );
+  });
+
+  it("come back in Rice's code, small and large mixed", () => {
+    fc.assert(
+      fc.property(fc.array(fc.oneof(fc.nat({ max: 9 }), fc.nat({ max: 1e6 }), fc.maxSafeNat()), { maxLength: 100 }), (numbers) => {
+        const writer = new BitWriter();
+        writer.writeRice(Float64Array.from(numbers), numbers.length);
+        return [...new BitReader(writer.toBytes()).readRice(numbers.length)].every((number, index) => number === numbers[index]);
+      }),
+    );
   });
 });

@@ -20,6 +20,9 @@ export interface Measured {
 /** Counters remembered between two looks at one host. */
 export type CounterMemory = Map<string, CounterReading>;
 
+/** What is measured to no more than a hundredth is kept so; further places would be the division's, not the host's. */
+const hundredths = (value: number) => Math.round(value * 100) / 100;
+
 /**
  * Works the metrics of one look at a host out: percent of processor (mean and each core), memory without buffers and
  * caches, disks, traffic and errors of interfaces, memory and processor of the named processes.
@@ -35,31 +38,31 @@ export function measureHost(poll: HostPoll, atMs: number, memory: CounterMemory,
   };
   const loads = poll.processorLoads;
   if (loads.length) {
-    host.push({ metric: "cpu.used", instance: "", unit: "%", value: loads.reduce((sum, load) => sum + load, 0) / loads.length });
+    host.push({ metric: "cpu.used", instance: "", unit: "%", value: hundredths(loads.reduce((sum, load) => sum + load, 0) / loads.length) });
     if (loads.length > 1) loads.forEach((load, core) => host.push({ metric: "cpu.core.used", instance: String(core), unit: "%", value: load }));
   }
   const ram = poll.storage.find((row) => row.type === "ram");
   if (ram && ram.sizeBytes > 0) {
     // Linux agents count buffers and caches as used and list them as rows of their own.
     const lent = poll.storage.filter((row) => row.type === "other" && /buffers|cached/i.test(row.label)).reduce((sum, row) => sum + row.usedBytes, 0);
-    host.push({ metric: "memory.used", instance: "", unit: "%", value: (Math.max(0, ram.usedBytes - lent) / ram.sizeBytes) * 100 });
+    host.push({ metric: "memory.used", instance: "", unit: "%", value: hundredths((Math.max(0, ram.usedBytes - lent) / ram.sizeBytes) * 100) });
   }
   for (const disk of poll.storage)
-    if (disk.type === "disk" && disk.sizeBytes > 0) host.push({ metric: "disk.used", instance: disk.label, unit: "%", value: (disk.usedBytes / disk.sizeBytes) * 100 });
+    if (disk.type === "disk" && disk.sizeBytes > 0) host.push({ metric: "disk.used", instance: disk.label, unit: "%", value: hundredths((disk.usedBytes / disk.sizeBytes) * 100) });
   for (const port of poll.interfaces) {
     const incoming = rate(`in ${port.name}`, port.inOctets, 64);
     const outgoing = rate(`out ${port.name}`, port.outOctets, 64);
     const errors = rate(`err ${port.name}`, port.errors, 32);
-    if (incoming !== undefined) host.push({ metric: "net.in", instance: port.name, unit: "bit/s", value: incoming * 8 });
-    if (outgoing !== undefined) host.push({ metric: "net.out", instance: port.name, unit: "bit/s", value: outgoing * 8 });
-    if (errors !== undefined) host.push({ metric: "net.errors", instance: port.name, unit: "1/s", value: errors });
+    if (incoming !== undefined) host.push({ metric: "net.in", instance: port.name, unit: "bit/s", value: Math.round(incoming * 8) });
+    if (outgoing !== undefined) host.push({ metric: "net.out", instance: port.name, unit: "bit/s", value: Math.round(outgoing * 8) });
+    if (errors !== undefined) host.push({ metric: "net.errors", instance: port.name, unit: "1/s", value: Math.round(errors * 10_000) / 10_000 });
   }
   const processes = new Map<string, Measured[]>();
   for (const process of poll.processes) {
     if (!wanted.has(process.name)) continue;
     const list: Measured[] = [{ metric: "process.memory", instance: "", unit: "By", value: process.memoryBytes }];
     const used = rate(`cpu ${process.name}`, process.cpuHundredths, 32);
-    if (used !== undefined) list.push({ metric: "process.cpu", instance: "", unit: "%", value: used });
+    if (used !== undefined) list.push({ metric: "process.cpu", instance: "", unit: "%", value: hundredths(used) });
     processes.set(process.name, list);
   }
   return { host, processes };

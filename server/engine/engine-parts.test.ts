@@ -45,7 +45,7 @@ describe("the life of an alarm", () => {
     memoryRule();
     const id = add("a");
     const recorder = new Recorder(db);
-    const judge = new Judge(db, () => "host.linux");
+    const judge = new Judge(db, () => "host.linux", (id, from, to) => recorder.recall(id, from, to));
     const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
     const feed = (minute: number, value: number): AlarmEvent[] => {
       recorder.record(series, AT + minute * MINUTE_MS, value);
@@ -71,7 +71,7 @@ describe("the life of an alarm", () => {
     const { feed, id } = setUp();
     for (const [minute, value] of [[0, 95], [1, 97]] as const) feed(minute, value);
     const recorder = new Recorder(db);
-    const judge = new Judge(db, () => "host.linux");
+    const judge = new Judge(db, () => "host.linux", (id, from, to) => recorder.recall(id, from, to));
     const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
     expect(series.lastValue).toBe(97);
     recorder.record(series, AT + 2 * MINUTE_MS, 96);
@@ -96,13 +96,13 @@ describe("the life of an alarm", () => {
     expect(judge.clearComponent(id, "No longer watched", AT + 5 * MINUTE_MS)).toEqual([]);
   });
 
-  it("refuses samples that are late, and counts them", () => {
+  it("is not moved by samples that come late or repeat others", () => {
     const { recorder, series } = setUp();
     recorder.record(series, AT, 1);
-    recorder.record(series, AT, 2);
-    recorder.record(series, AT - 1, 3);
-    expect(recorder.refused).toBe(2);
-    expect(recorder.fresh).toHaveLength(1);
+    recorder.record(series, AT, 1);
+    recorder.record(series, AT - 1, 99);
+    expect(recorder).toMatchObject({ repeated: 1, lateCount: 1 });
+    expect(recorder.fresh.map((sample) => sample.value)).toEqual([1]);
   });
 });
 

@@ -19,6 +19,7 @@ import { componentById, currentComponents, factsAt, touchSeen } from "../store/e
 import { attachEvidence, pinEvidence, removeEvidence, type NewEvidence } from "../store/evidence";
 import { incidentById, noteIncident, takeIncident } from "../store/incidents";
 import { endInterruptedRuns, runbookById, runningOn, saveRunbook } from "../store/runs";
+import { readRetention } from "../store/retention";
 import { listServices, saveService } from "../store/services";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps, endSweep, insertSource, insertSweep, listSources, runningSweep, sourceById, sourceNamed, updateSource, updateSweep } from "../store/sweeps";
@@ -28,11 +29,14 @@ import { readKits } from "./kits";
 import { Judge, type AlarmEvent } from "./judge";
 import { Poller } from "./poller";
 import { Recorder } from "./recorder";
+import { Roller } from "./roller";
 import { Runner } from "./runner";
 import { refreshHealth, refreshServices, servicesByComponent } from "./topology";
 
 /** Clock time between two ticks. */
 const TICK_MS = 5_000;
+/** Machine time a tick may spend on summing up and forgetting. */
+const ROLLING_BUDGET_MS = 25;
 /** Distance of history's polls. */
 const HISTORY_STEP_MS = 5 * MINUTE_MS;
 
@@ -43,6 +47,7 @@ export class Engine {
   private clock: ClockSetting;
   private readonly recorder: Recorder;
   private readonly judge: Judge;
+  private readonly roller: Roller;
   private readonly poller: Poller;
   private readonly runner: Runner;
   private readonly standins: Standins | undefined;
@@ -56,6 +61,7 @@ export class Engine {
   private trouble: string | null = null;
   /** Alarms of history whose process tables are still to be read. */
   private inFastMotion = false;
+  private takenBefore = 0;
 
   constructor(
     private readonly settings: Settings,
@@ -75,7 +81,8 @@ export class Engine {
     endInterruptedRuns(this.db, this.now());
     this.loadKits();
     this.recorder = new Recorder(this.db);
-    this.judge = new Judge(this.db, (id) => this.kindOf.get(id));
+    this.judge = new Judge(this.db, (id) => this.kindOf.get(id), (id, fromMs, toMs) => this.recorder.recall(id, fromMs, toMs));
+    this.roller = new Roller(this.db, this.recorder);
     this.poller = new Poller(this.db, this.secrets, this.recorder, (id) => this.seen.set(id, this.now()));
     this.runner = new Runner({
       db: this.db,
@@ -196,8 +203,8 @@ export class Engine {
           if (one) this.poller.takeFigure(one.id, one.figure, value, moment.atMs);
         }
         pending = this.judgeFresh();
-        this.recorder.write(true);
-        this.recorder.settle(true);
+        this.recorder.write("full");
+        this.recorder.settle();
         if (pending.some((event) => event.what === "raised" || event.what === "worse")) {
           // Other connections must see the alarm before its process table is read with the stand-ins' clock turned to it.
           this.db.exec("COMMIT");
@@ -211,7 +218,7 @@ export class Engine {
           onProgress(`lived through ${day} of ${Math.round((toMs - fromMs) / DAY_MS)} days`);
         }
       }
-      this.recorder.write();
+      this.recorder.write("everything");
       this.writeSeen();
       this.db.exec("COMMIT");
       this.recorder.settle();
@@ -236,13 +243,12 @@ export class Engine {
   }
 
   /** One tick: judge the new samples, correlate, write everything, tell open pages. Trouble with the disk is said, not fatal. */
-  tick(): void {
-    const samples = this.recorder.fresh.length;
+  tick(how: "tick" | "everything" = "tick"): void {
     try {
       let events: AlarmEvent[] = [];
       this.db.transaction(() => {
         events = this.judgeFresh();
-        this.recorder.write();
+        this.recorder.write(how);
         this.writeSeen();
       })();
       this.recorder.settle();
@@ -252,15 +258,18 @@ export class Engine {
         this.emit({ topic: "trouble", message: null });
       }
       const atMs = this.now();
-      this.emit({ topic: "tick", atMs, samples });
+      this.emit({ topic: "tick", atMs, samples: this.recorder.taken - this.takenBefore });
+      this.takenBefore = this.recorder.taken;
       if (events.length) this.emit({ topic: "alarms", atMs });
+      // On its own, because it reads what was just committed.
+      this.db.transaction(() => this.roller.work(atMs, readRetention(this.db), ROLLING_BUDGET_MS))();
       void this.takeSnapshots(events);
     } catch (error) {
       const message = storeTrouble(error);
       if (!message) throw error;
       // Nothing of this tick was kept: its samples stay in memory and are judged and written with the next one.
       this.judge.reload();
-      this.recorder.boundFresh();
+      this.recorder.bound();
       this.tellTrouble(message);
     }
   }
@@ -499,7 +508,7 @@ export class Engine {
 
   /** Figures about the engine itself. */
   itself() {
-    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRefused: this.recorder.refused, trouble: this.trouble };
+    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRepeated: this.recorder.repeated, samplesLate: this.recorder.lateCount, samplesPending: this.recorder.pending, trouble: this.trouble };
   }
 
   /** Orderly end: no new work, everything written, the log folded into the store. */
@@ -507,7 +516,7 @@ export class Engine {
     this.stopping = true;
     for (const abort of this.sweeps.values()) abort.abort();
     this.runner.stopAll();
-    this.tick();
+    this.tick("everything");
     this.db.pragma("wal_checkpoint(TRUNCATE)");
     this.db.close();
   }

@@ -1,9 +1,9 @@
 import { alarmText, clearedText } from "#core/alarms/wording";
 import { severityRank, type Severity } from "#core/alarms/severity";
+import type { Samples } from "#core/telemetry/chunk";
 import { freshThresholdState, judgeSample, kindMatches, type ThresholdState } from "#core/detection/threshold";
 import { activeAlarms, changeAlarm, listRules, raiseAlarm, type RuleRow } from "../store/alarms";
 import type { Db } from "../store/database";
-import { readSamples } from "../store/signals";
 import type { FreshSample, LiveSeries } from "./recorder";
 
 /** What happened to an alarm in a tick. */
@@ -36,6 +36,8 @@ export class Judge {
   constructor(
     private readonly db: Db,
     private readonly kindOf: (componentId: number) => string | undefined,
+    /** Samples of a series in a window, those not committed yet among them. */
+    private readonly recall: (seriesId: number, fromMs: number, toMs: number) => Samples,
   ) {
     this.reload();
   }
@@ -64,7 +66,7 @@ export class Judge {
         const state = freshThresholdState();
         const alarm = this.active.get(keyOf(series.componentId as number, alarmType(rule), series.instance));
         if (alarm) state.severity = this.currentSeverity(alarm.id);
-        const before = readSamples(this.db, series.id, atMs - rule.memoryMs, atMs - 1);
+        const before = this.recall(series.id, atMs - rule.memoryMs, atMs - 1);
         const from = Math.max(0, before.times.length - rule.samples + 1);
         for (let index = from; index < before.times.length; index++) {
           state.times.push(before.times[index] as number);

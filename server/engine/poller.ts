@@ -111,12 +111,14 @@ export class Poller {
 
   take(host: PolledHost, poll: HostPoll, atMs: number, tookMs: number | undefined): void {
     const measured = measureHost(poll, atMs, host.counters, new Set(host.processes.keys()));
+    // Rates are worked out from the exact instants; the samples of one look share a whole second.
+    const second = Math.floor(atMs / 1000) * 1000;
     const put = (componentId: number, list: readonly Measured[]) => {
-      for (const one of list) this.recorder.record(this.recorder.series({ componentId, serviceId: null }, one.metric, one.instance, one.unit, atMs), atMs, one.value);
+      for (const one of list) this.recorder.record(this.recorder.series({ componentId, serviceId: null }, one.metric, one.instance, one.unit, second), second, one.value);
     };
     put(host.id, measured.host);
     put(host.id, [{ metric: "reachable", instance: "", unit: "0/1", value: 1 }]);
-    if (tookMs !== undefined) put(host.id, [{ metric: "response", instance: "", unit: "ms", value: tookMs }]);
+    if (tookMs !== undefined) put(host.id, [{ metric: "response", instance: "", unit: "ms", value: Math.round(tookMs * 10) / 10 }]);
     for (const [name, list] of measured.processes) {
       const id = host.processes.get(name);
       if (id === undefined) continue;

@@ -1,22 +1,72 @@
-import { ChunkEncoder, decodeChunk } from "#core/telemetry/chunk";
-import { prepared, type Db } from "../store/database";
-import { allSeries, insertSeries, writeChunk, type SeriesOwner } from "../store/signals";
+import type { Samples } from "#core/telemetry/chunk";
+import { cutSamples, lowerBound, mergeSamples, sortSamples } from "#core/telemetry/merge";
+import { DAY_MS } from "#core/time/windows";
+import type { Db } from "../store/database";
+import { appendJournal, journalAfter, trimJournal } from "../store/journal";
+import { allSeries, CHUNK_SAMPLES, insertSeries, mergeLate, openChunk, readSamples, seriesById, writeChunk, type SeriesForm, type SeriesOwner } from "../store/signals";
 
-/** A chunk is closed at this many samples: an hour at 15 s, 20 hours at 5 min. */
-const CHUNK_SAMPLES = 240;
+/** A chunk is closed when it reaches over this much time, so that what is old can be forgotten. */
+const CHUNK_SPAN_MS = 7 * DAY_MS;
+/**
+ * Samples the journal may hold, and the commits within which every series that got samples is packed once. Packing seldom
+ * packs full chunks, packing often keeps the journal short: the fuller it is, the shorter the round.
+ */
+const ROUNDS = [
+  { above: 800_000, commits: 2 },
+  { above: 300_000, commits: 8 },
+  { above: 0, commits: 240 },
+] as const;
 
 /** One series as the engine holds it. */
 export interface LiveSeries {
   id: number;
   componentId: number | null;
   serviceId: number | null;
+  originId: number | null;
   metric: string;
   instance: string;
   unit: string;
-  encoder: ChunkEncoder;
+  form: SeriesForm;
+  /** The samples of the chunk that is not full yet; undefined until the series is met. */
+  open: OpenChunk | undefined;
   lastMs: number;
   lastValue: number;
-  dirty: boolean;
+  /** Row of the journal that has its oldest samples not packed yet; 0 when all are packed. */
+  pendingFrom: number;
+  rolledToMs: number | null;
+}
+
+/** The samples of a chunk that is still growing. */
+class OpenChunk implements Samples {
+  times = new Float64Array(16);
+  values = new Float64Array(16);
+  count = 0;
+
+  append(atMs: number, value: number): void {
+    if (this.count === this.times.length) {
+      const wider = (column: Float64Array) => {
+        const copy = new Float64Array(Math.min(CHUNK_SAMPLES, column.length * 2));
+        copy.set(column);
+        return copy;
+      };
+      this.times = wider(this.times);
+      this.values = wider(this.values);
+    }
+    this.times[this.count] = atMs;
+    this.values[this.count] = value;
+    this.count++;
+  }
+
+  /** The samples so far, sharing memory. */
+  get samples(): Samples {
+    return { times: this.times.subarray(0, this.count), values: this.values.subarray(0, this.count) };
+  }
+
+  static of({ times, values }: Samples): OpenChunk {
+    const chunk = new OpenChunk();
+    for (let index = 0; index < times.length; index++) chunk.append(times[index] as number, values[index] as number);
+    return chunk;
+  }
 }
 
 export interface FreshSample {
@@ -25,87 +75,284 @@ export interface FreshSample {
   value: number;
 }
 
-/** Takes samples in, packs them, and writes the packed chunks of the series that changed. */
-export class Recorder {
-  private readonly byKey = new Map<string, LiveSeries>();
-  private readonly dirty = new Set<LiveSeries>();
-  private readonly full: { seriesId: number; encoder: ChunkEncoder }[] = [];
-  /** Samples since the last tick, in order of arrival. */
-  fresh: FreshSample[] = [];
-  refused = 0;
+/** Samples that wait for the next commit, as columns. */
+class Waiting {
+  series = new Uint32Array(1024);
+  times = new Float64Array(1024);
+  values = new Float64Array(1024);
+  count = 0;
 
-  constructor(private readonly db: Db) {
-    for (const row of allSeries(db)) {
-      const series = this.keep(row.id, { componentId: row.component_id, serviceId: row.service_id }, row.metric, row.instance, row.unit);
-      const last = prepared<{ count: number; data: Uint8Array }>(db, "SELECT count, data FROM chunk WHERE series_id = ? ORDER BY start_at DESC LIMIT 1").get(row.id);
-      if (!last) continue;
-      const samples = decodeChunk(last.data, last.count);
-      for (let index = 0; index < last.count; index++) series.encoder.append(samples.times[index] as number, samples.values[index] as number);
-      series.lastMs = series.encoder.endMs;
-      series.lastValue = series.encoder.last;
+  add(seriesId: number, atMs: number, value: number): void {
+    if (this.count === this.series.length) {
+      const series = new Uint32Array(this.count * 2);
+      series.set(this.series);
+      this.series = series;
+      const wider = (column: Float64Array) => {
+        const copy = new Float64Array(this.count * 2);
+        copy.set(column);
+        return copy;
+      };
+      this.times = wider(this.times);
+      this.values = wider(this.values);
     }
+    this.series[this.count] = seriesId;
+    this.times[this.count] = atMs;
+    this.values[this.count] = value;
+    this.count++;
   }
 
-  private keep(id: number, owner: SeriesOwner, metric: string, instance: string, unit: string): LiveSeries {
-    const series: LiveSeries = { id, ...owner, metric, instance, unit, encoder: new ChunkEncoder(), lastMs: 0, lastValue: Number.NaN, dirty: false };
-    this.byKey.set(keyOf(owner, metric, instance), series);
-    return series;
-  }
-
-  /** The series of an owner, made when it is met for the first time. */
-  series(owner: SeriesOwner, metric: string, instance: string, unit: string, atMs: number): LiveSeries {
-    const known = this.byKey.get(keyOf(owner, metric, instance));
-    if (known) return known;
-    return this.keep(insertSeries(this.db, owner, metric, instance, unit, atMs), owner, metric, instance, unit);
-  }
-
-  find(owner: SeriesOwner, metric: string, instance: string): LiveSeries | undefined {
-    return this.byKey.get(keyOf(owner, metric, instance));
-  }
-
-  /** Takes a sample; one that is not later than the last of its series is refused and counted. */
-  record(series: LiveSeries, atMs: number, value: number): void {
-    if (atMs <= series.lastMs) {
-      this.refused++;
-      return;
-    }
-    if (series.encoder.count >= CHUNK_SAMPLES) {
-      this.full.push({ seriesId: series.id, encoder: series.encoder });
-      series.encoder = new ChunkEncoder();
-    }
-    series.encoder.append(atMs, value);
-    series.lastMs = atMs;
-    series.lastValue = value;
-    if (!series.dirty) {
-      series.dirty = true;
-      this.dirty.add(series);
-    }
-    this.fresh.push({ series, atMs, value });
-  }
-
-  /**
-   * Writes what changed; call inside a transaction, and `settle` once it is committed: until then everything counts as
-   * not written. `onlyFull` leaves open chunks for later, for history in fast motion.
-   */
-  write(onlyFull = false): void {
-    for (const { seriesId, encoder } of this.full) writeChunk(this.db, seriesId, encoder, encoder.toBytes());
-    if (onlyFull) return;
-    for (const series of this.dirty) writeChunk(this.db, series.id, series.encoder, series.encoder.toBytes());
-  }
-
-  /** Keeps the list of samples to judge within bounds while nothing can be written; the samples themselves stay packed. */
-  boundFresh(most = 200_000): void {
-    if (this.fresh.length > most) this.fresh = this.fresh.slice(-most);
-  }
-
-  /** Forgets what the last `write` wrote. */
-  settle(onlyFull = false): void {
-    this.fresh = [];
-    this.full.length = 0;
-    if (onlyFull) return;
-    for (const series of this.dirty) series.dirty = false;
-    this.dirty.clear();
+  get entry() {
+    return { series: this.series.subarray(0, this.count), times: this.times.subarray(0, this.count), values: this.values.subarray(0, this.count) };
   }
 }
 
-const keyOf = (owner: SeriesOwner, metric: string, instance: string) => `${owner.componentId ?? `s${owner.serviceId}`}|${metric}|${instance}`;
+/**
+ * Takes samples in. Each commit writes what is new as one row of the journal, after which it is safe; a share of the series
+ * is then packed into chunks, so that every series is packed once in a round and the journal stays short.
+ */
+export class Recorder {
+  private readonly byKey = new Map<string, LiveSeries>();
+  private readonly byId = new Map<number, LiveSeries>();
+  private readonly full: { seriesId: number; chunk: OpenChunk }[] = [];
+  private readonly late = new Map<LiveSeries, { times: number[]; values: number[] }>();
+  /** Series with samples that are not packed, those first met in the journal first. */
+  private readonly queue = new Set<LiveSeries>();
+  private readonly waiting = new Waiting();
+  /** What the running `write` did, until it is settled. */
+  private written: { packed: LiveSeries[]; waiting: boolean; full: boolean } = { packed: [], waiting: false, full: false };
+  private pendingSamples = 0;
+  private readonly journalCounts: { id: number; count: number }[] = [];
+  private lastRow = 0;
+  /** Samples since the last tick that rules may be about, in order of arrival. */
+  fresh: FreshSample[] = [];
+  /** Samples that repeated one already there. */
+  repeated = 0;
+  /** Samples that came after later ones of their series. */
+  lateCount = 0;
+  taken = 0;
+
+  constructor(private readonly db: Db) {
+    for (const row of allSeries(db)) this.keep({ id: row.id, componentId: row.component_id, serviceId: row.service_id, originId: row.origin_id, metric: row.metric, instance: row.instance, unit: row.unit, form: row.form, rolledToMs: row.rolled_to });
+    for (const entry of journalAfter(db, 0)) {
+      for (let index = 0; index < entry.series.length; index++) {
+        const series = this.byId.get(entry.series[index] as number);
+        if (!series) continue;
+        this.place(series, entry.times[index] as number, entry.values[index] as number);
+        this.await(series, entry.id);
+      }
+      this.journalCounts.push({ id: entry.id, count: entry.series.length });
+      this.pendingSamples += entry.series.length;
+      this.lastRow = entry.id;
+    }
+    this.repeated = 0;
+    this.lateCount = 0;
+  }
+
+  private keep(given: Omit<LiveSeries, "open" | "lastMs" | "lastValue" | "pendingFrom">): LiveSeries {
+    const series: LiveSeries = { ...given, open: undefined, lastMs: 0, lastValue: Number.NaN, pendingFrom: 0 };
+    this.byKey.set(keyOf(series, series.metric, series.instance), series);
+    this.byId.set(series.id, series);
+    return series;
+  }
+
+  /** Every series, in no particular order. */
+  all(): Iterable<LiveSeries> {
+    return this.byId.values();
+  }
+
+  get size(): number {
+    return this.byId.size;
+  }
+
+  /** The series of an owner, made when it is met for the first time. */
+  series(owner: SeriesOwner, metric: string, instance: string, unit: string, atMs: number, form: SeriesForm = "gauge"): LiveSeries {
+    const known = this.byKey.get(keyOf(owner, metric, instance));
+    if (known) return this.load(known);
+    const id = insertSeries(this.db, owner, metric, instance, unit, form, atMs);
+    const series = this.keep({ id, componentId: owner.componentId, serviceId: owner.serviceId, originId: owner.originId ?? null, metric, instance, unit, form, rolledToMs: null });
+    series.open = new OpenChunk();
+    return series;
+  }
+
+  find(owner: SeriesOwner, metric: string, instance: string): LiveSeries | undefined {
+    const known = this.byKey.get(keyOf(owner, metric, instance));
+    return known && this.load(known);
+  }
+
+  /** Takes up that the signals of an origin now belong to another component. */
+  rename(originId: number, componentId: number | null): void {
+    for (const series of this.byId.values()) if (series.originId === originId) series.componentId = componentId;
+  }
+
+  private load(series: LiveSeries): LiveSeries {
+    if (series.open) return series;
+    const last = openChunk(this.db, series.id);
+    series.open = new OpenChunk();
+    if (!last) return series;
+    series.lastMs = last.times[last.times.length - 1] as number;
+    series.lastValue = last.values[last.values.length - 1] as number;
+    if (last.times.length < CHUNK_SAMPLES && series.lastMs - (last.times[0] as number) < CHUNK_SPAN_MS) series.open = OpenChunk.of(last);
+    return series;
+  }
+
+  /**
+   * Takes a sample. One that repeats another is counted only; one that comes late is put in its place; of two at one
+   * instant the later to arrive stays. Rules judge only what is newer than everything before.
+   */
+  record(series: LiveSeries, atMs: number, value: number): void {
+    const at = Math.round(atMs);
+    if (!series.open) this.load(series);
+    const before = series.lastMs;
+    if (!this.place(series, at, value)) return;
+    this.taken++;
+    this.waiting.add(series.id, at, value);
+    if (series.pendingFrom === 0) this.await(series, this.lastRow + 1);
+    if (at > before && series.componentId !== null) this.fresh.push({ series, atMs: at, value });
+  }
+
+  private await(series: LiveSeries, row: number): void {
+    if (series.pendingFrom === 0) series.pendingFrom = row;
+    this.queue.add(series);
+  }
+
+  /** Puts a sample into memory; false when it was there already. */
+  private place(series: LiveSeries, atMs: number, value: number): boolean {
+    let open = (series.open ?? this.load(series).open) as OpenChunk;
+    if (atMs > series.lastMs) {
+      if (open.count >= CHUNK_SAMPLES || (open.count > 0 && atMs - (open.times[0] as number) >= CHUNK_SPAN_MS)) {
+        this.full.push({ seriesId: series.id, chunk: open });
+        open = series.open = new OpenChunk();
+      }
+      open.append(atMs, value);
+      series.lastMs = atMs;
+      series.lastValue = value;
+      return true;
+    }
+    if (open.count > 0 && atMs >= (open.times[0] as number)) {
+      const index = lowerBound(open.times.subarray(0, open.count), atMs);
+      if (open.times[index] === atMs) {
+        if (Object.is(open.values[index], value)) {
+          this.repeated++;
+          return false;
+        }
+        open.values[index] = value;
+        if (index === open.count - 1) series.lastValue = value;
+        return true;
+      }
+      if (open.count < CHUNK_SAMPLES) {
+        this.lateCount++;
+        series.open = OpenChunk.of(mergeSamples(open.samples, { times: Float64Array.of(atMs), values: Float64Array.of(value) }));
+        return true;
+      }
+    }
+    this.lateCount++;
+    let late = this.late.get(series);
+    if (!late) this.late.set(series, (late = { times: [], values: [] }));
+    late.times.push(atMs);
+    late.values.push(value);
+    return true;
+  }
+
+  /** Samples of a series in a window, those not committed yet among them. */
+  recall(seriesId: number, fromMs: number, toMs: number): Samples {
+    const kept = readSamples(this.db, seriesId, fromMs, toMs);
+    const open = this.byId.get(seriesId)?.open;
+    return open ? mergeSamples(kept, cutSamples(open.samples, fromMs, toMs)) : kept;
+  }
+
+  /**
+   * Writes what is new; call inside a transaction, and `settle` once it is committed: until then everything counts as not
+   * written. `how` leaves open chunks for later (`full`, for history in fast motion) or packs them all (`everything`).
+   */
+  write(how: "tick" | "full" | "everything" = "tick"): void {
+    this.written = { packed: [], waiting: false, full: true };
+    for (const { seriesId, chunk } of this.full) writeChunk(this.db, seriesId, chunk, chunk.count);
+    if (how === "full") {
+      this.written.waiting = true;
+      this.row = this.lastRow;
+      return;
+    }
+    let row = this.lastRow;
+    if (how === "tick" && this.waiting.count > 0) {
+      row = appendJournal(this.db, this.waiting.entry);
+      this.written.waiting = true;
+    } else if (how === "everything") this.written.waiting = true;
+    const pending = this.pendingSamples + this.waiting.count;
+    const round = ROUNDS.find(({ above }) => pending >= above)?.commits ?? 1;
+    let left = how === "everything" ? this.queue.size : Math.ceil(this.queue.size / round);
+    for (const series of this.queue) {
+      if (left-- <= 0) break;
+      const late = this.late.get(series);
+      if (late) this.mergeLate(series, sortSamples(late.times, late.values));
+      const open = series.open as OpenChunk;
+      if (open.count > 0) writeChunk(this.db, series.id, open, open.count);
+      this.written.packed.push(series);
+    }
+    const packed = new Set(this.written.packed);
+    let oldest = row + 1;
+    for (const series of this.queue)
+      if (!packed.has(series)) {
+        oldest = Math.min(oldest, series.pendingFrom);
+        break;
+      }
+    trimJournal(this.db, oldest);
+    this.trimmedTo = oldest;
+    this.row = row;
+  }
+  private trimmedTo = 0;
+  private row = 0;
+
+  private mergeLate(series: LiveSeries, late: Samples): void {
+    const open = series.open as OpenChunk;
+    // A full chunk that is still open takes its own late samples with it.
+    const start = open.count > 0 ? (open.times[0] as number) : Number.POSITIVE_INFINITY;
+    const inside = lowerBound(late.times, start);
+    if (inside < late.times.length) {
+      const merged = mergeSamples(open.samples, { times: late.times.subarray(inside), values: late.values.subarray(inside) });
+      const cut = Math.max(0, merged.times.length - CHUNK_SAMPLES);
+      if (cut > 0) {
+        // Stays in memory until the commit, like every chunk that got full.
+        const chunk = OpenChunk.of({ times: merged.times.subarray(0, cut), values: merged.values.subarray(0, cut) });
+        this.full.push({ seriesId: series.id, chunk });
+        writeChunk(this.db, series.id, chunk, chunk.count);
+      }
+      series.open = OpenChunk.of({ times: merged.times.subarray(cut), values: merged.values.subarray(cut) });
+    }
+    if (inside > 0) mergeLate(this.db, series.id, { times: late.times.subarray(0, inside), values: late.values.subarray(0, inside) });
+    series.rolledToMs = seriesById(this.db, series.id)?.rolled_to ?? null;
+  }
+
+  /** Keeps what waits to be judged and written within bounds while nothing can be written; the samples stay in their chunks. */
+  bound(most = 200_000): void {
+    if (this.fresh.length > most) this.fresh = this.fresh.slice(-most);
+    if (this.waiting.count > most) this.waiting.count = 0;
+  }
+
+  /** Forgets what the last `write` wrote, once it is committed. */
+  settle(): void {
+    this.fresh = [];
+    if (this.written.full) this.full.length = 0;
+    for (const series of this.written.packed) {
+      series.pendingFrom = 0;
+      this.queue.delete(series);
+      this.late.delete(series);
+    }
+    if (this.written.waiting) {
+      if (this.row > this.lastRow) {
+        this.journalCounts.push({ id: this.row, count: this.waiting.count });
+        this.pendingSamples += this.waiting.count;
+        this.lastRow = this.row;
+      }
+      this.waiting.count = 0;
+    }
+    while (this.journalCounts.length && (this.journalCounts[0] as { id: number }).id < this.trimmedTo) this.pendingSamples -= (this.journalCounts.shift() as { count: number }).count;
+    this.written = { packed: [], waiting: false, full: false };
+  }
+
+  /** Samples kept in the journal and not packed yet. */
+  get pending(): number {
+    return this.pendingSamples;
+  }
+}
+
+const keyOf = (owner: SeriesOwner, metric: string, instance: string) => `${owner.originId ? `o${owner.originId}` : (owner.componentId ?? `s${owner.serviceId}`)}|${metric}|${instance}`;

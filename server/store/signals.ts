@@ -1,63 +1,80 @@
-import { decodeChunk, type ChunkSummary, type Samples } from "#core/telemetry/chunk";
+import { decodeChunk, encodeChunk, summarise, type Samples } from "#core/telemetry/chunk";
+import { cutSamples, mergeSamples } from "#core/telemetry/merge";
+import { DAY_MS } from "#core/time/windows";
 import { prepared, type Db } from "./database";
+import { pendingSamples } from "./journal";
+import { dropRollupsFrom, setRolledTo } from "./rollups";
+
+/** How the values of a series are meant: as they are, as a counter that only rises, or as what came since the sample before. */
+export type SeriesForm = "gauge" | "total" | "delta";
 
 export interface SeriesRow {
   id: number;
   component_id: number | null;
   service_id: number | null;
+  origin_id: number | null;
   metric: string;
   instance: string;
   unit: string;
+  form: SeriesForm;
+  rolled_to: number | null;
 }
 
 export interface SeriesOwner {
   componentId: number | null;
   serviceId: number | null;
+  /** Set for signals that were sent to us. */
+  originId?: number | null;
 }
 
-export function insertSeries(db: Db, owner: SeriesOwner, metric: string, instance: string, unit: string, atMs: number): number {
+const COLUMNS = "id, component_id, service_id, origin_id, metric, instance, unit, form, rolled_to";
+
+export function insertSeries(db: Db, owner: SeriesOwner, metric: string, instance: string, unit: string, form: SeriesForm, atMs: number): number {
   return Number(
-    prepared(db, "INSERT INTO series (component_id, service_id, metric, instance, unit, created_at) VALUES (?, ?, ?, ?, ?, ?)").run(
+    prepared(db, "INSERT INTO series (component_id, service_id, origin_id, metric, instance, unit, form, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)").run(
       owner.componentId,
       owner.serviceId,
+      owner.originId ?? null,
       metric,
       instance,
       unit,
+      form,
       atMs,
     ).lastInsertRowid,
   );
 }
 
 export function allSeries(db: Db): SeriesRow[] {
-  return prepared<SeriesRow>(db, "SELECT id, component_id, service_id, metric, instance, unit FROM series").all();
+  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series`).all();
 }
 
 export function seriesOfComponent(db: Db, componentId: number): SeriesRow[] {
-  return prepared<SeriesRow>(db, "SELECT id, component_id, service_id, metric, instance, unit FROM series WHERE component_id = ? ORDER BY metric, instance").all(componentId);
+  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE component_id = ? ORDER BY metric, instance`).all(componentId);
 }
 
 /** The series of one metric that has no instances. */
 export function seriesOfMetric(db: Db, componentId: number, metric: string): SeriesRow | undefined {
-  return prepared<SeriesRow>(db, "SELECT id, component_id, service_id, metric, instance, unit FROM series WHERE component_id = ? AND metric = ? AND instance = ''").get(componentId, metric);
+  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE component_id = ? AND metric = ? AND instance = ''`).get(componentId, metric);
 }
 
 export function seriesById(db: Db, id: number): SeriesRow | undefined {
-  return prepared<SeriesRow>(db, "SELECT id, component_id, service_id, metric, instance, unit FROM series WHERE id = ?").get(id);
+  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE id = ?`).get(id);
 }
 
 export function seriesOfService(db: Db, serviceId: number): SeriesRow | undefined {
-  return prepared<SeriesRow>(db, "SELECT id, component_id, service_id, metric, instance, unit FROM series WHERE service_id = ? ORDER BY id LIMIT 1").get(serviceId);
+  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE service_id = ? ORDER BY id LIMIT 1`).get(serviceId);
 }
 
-/** Writes a chunk, or writes the series' last chunk anew. */
-export function writeChunk(db: Db, seriesId: number, chunk: ChunkSummary, bytes: Uint8Array): void {
+/** Packs the first `count` samples into a chunk, or writes the chunk that begins at the same instant anew. */
+export function writeChunk(db: Db, seriesId: number, samples: Samples, count: number): void {
   const finite = (value: number) => (Number.isFinite(value) ? value : null);
+  const chunk = summarise(samples, count);
   prepared(
     db,
     `INSERT INTO chunk (series_id, start_at, end_at, count, min, max, sum, last, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
      ON CONFLICT (series_id, start_at) DO UPDATE SET end_at = excluded.end_at, count = excluded.count, min = excluded.min, max = excluded.max,
        sum = excluded.sum, last = excluded.last, data = excluded.data`,
-  ).run(seriesId, chunk.startMs, chunk.endMs, chunk.count, finite(chunk.min), finite(chunk.max), chunk.sum, finite(chunk.last), bytes);
+  ).run(seriesId, chunk.startMs, chunk.endMs, chunk.count, finite(chunk.min), finite(chunk.max), chunk.sum, finite(chunk.last), encodeChunk(samples, count));
 }
 
 interface ChunkRow {
@@ -67,49 +84,104 @@ interface ChunkRow {
   data: Uint8Array;
 }
 
-/** Samples of a series in a window, both ends included. */
-export function readSamples(db: Db, seriesId: number, fromMs: number, toMs: number): Samples {
-  const rows = prepared<ChunkRow>(
+/** A chunk holds at most this many samples: an hour at 15 s, 20 hours at 5 min. */
+export const CHUNK_SAMPLES = 240;
+
+/** Chunks that reach into a window, in order, with the one before it when that has room left. */
+function chunksOver(db: Db, seriesId: number, fromMs: number, toMs: number): ChunkRow[] {
+  return prepared<ChunkRow>(
     db,
     `SELECT start_at, end_at, count, data FROM chunk WHERE series_id = ? AND start_at <= ?
        AND start_at >= coalesce((SELECT max(start_at) FROM chunk WHERE series_id = ? AND start_at <= ?), 0) ORDER BY start_at`,
   ).all(seriesId, toMs, seriesId, fromMs);
-  const decoded = rows.filter((row) => row.end_at >= fromMs).map((row) => decodeChunk(row.data, row.count));
-  const total = decoded.reduce((sum, part) => sum + part.times.length, 0);
+}
+
+const joinSamples = (parts: readonly Samples[]): Samples => {
+  if (parts.length === 1) return parts[0] as Samples;
+  const total = parts.reduce((sum, part) => sum + part.times.length, 0);
   const times = new Float64Array(total);
   const values = new Float64Array(total);
   let place = 0;
-  for (const part of decoded) {
-    for (let index = 0; index < part.times.length; index++) {
-      const at = part.times[index] as number;
-      if (at < fromMs || at > toMs) continue;
-      times[place] = at;
-      values[place] = part.values[index] as number;
-      place++;
-    }
+  for (const part of parts) {
+    times.set(part.times, place);
+    values.set(part.values, place);
+    place += part.times.length;
   }
-  return { times: times.subarray(0, place), values: values.subarray(0, place) };
+  return { times, values };
+};
+
+/**
+ * Puts samples that came late among those already packed; where both have one at an instant, the late one stays. What was
+ * summed up from them before is forgotten and summed up anew.
+ */
+export function mergeLate(db: Db, seriesId: number, late: Samples): void {
+  const fromMs = late.times[0] as number;
+  const toMs = late.times[late.times.length - 1] as number;
+  const rows = chunksOver(db, seriesId, fromMs, toMs).filter((row) => row.end_at >= fromMs || row.count < CHUNK_SAMPLES);
+  const merged = mergeSamples(joinSamples(rows.map((row) => decodeChunk(row.data, row.count))), late);
+  for (const row of rows) prepared(db, "DELETE FROM chunk WHERE series_id = ? AND start_at = ?").run(seriesId, row.start_at);
+  for (let from = 0; from < merged.times.length; from += CHUNK_SAMPLES) {
+    const part = { times: merged.times.subarray(from, from + CHUNK_SAMPLES), values: merged.values.subarray(from, from + CHUNK_SAMPLES) };
+    writeChunk(db, seriesId, part, part.times.length);
+  }
+  const rolledTo = seriesById(db, seriesId)?.rolled_to ?? null;
+  const day = Math.floor(fromMs / DAY_MS) * DAY_MS;
+  if (rolledTo === null || rolledTo <= fromMs) return;
+  dropRollupsFrom(db, seriesId, day);
+  setRolledTo(db, seriesId, day);
+}
+
+/** Samples of a series in a window, both ends included, those not packed yet among them. */
+export function readSamples(db: Db, seriesId: number, fromMs: number, toMs: number): Samples {
+  const pending = cutSamples(pendingSamples(db, seriesId), fromMs, toMs);
+  const packed = joinSamples(
+    chunksOver(db, seriesId, fromMs, toMs)
+      .filter((row) => row.end_at >= fromMs)
+      .map((row) => decodeChunk(row.data, row.count)),
+  );
+  return mergeSamples(cutSamples(packed, fromMs, toMs), pending);
+}
+
+/** The last samples packed of a series, if there is room for more in their chunk. */
+export function openChunk(db: Db, seriesId: number): Samples | undefined {
+  const row = prepared<ChunkRow>(db, "SELECT start_at, end_at, count, data FROM chunk WHERE series_id = ? ORDER BY start_at DESC LIMIT 1").get(seriesId);
+  return row && decodeChunk(row.data, row.count);
 }
 
 /** The last sample at or before an instant, no older than `maxAgeMs`. */
 export function lastSample(db: Db, seriesId: number, atMs: number, maxAgeMs: number): { atMs: number; value: number } | undefined {
+  const pending = cutSamples(pendingSamples(db, seriesId), atMs - maxAgeMs, atMs);
+  const newest = pending.times.length - 1;
+  const own = newest >= 0 ? { atMs: pending.times[newest] as number, value: pending.values[newest] as number } : undefined;
   const row = prepared<ChunkRow & { last: number | null }>(
     db,
     "SELECT start_at, end_at, count, last, data FROM chunk WHERE series_id = ? AND start_at <= ? ORDER BY start_at DESC LIMIT 1",
   ).get(seriesId, atMs);
-  if (!row) return undefined;
-  if (row.end_at <= atMs) return row.last === null || row.end_at < atMs - maxAgeMs ? undefined : { atMs: row.end_at, value: row.last };
-  const samples = decodeChunk(row.data, row.count);
-  for (let index = samples.times.length - 1; index >= 0; index--) {
-    const at = samples.times[index] as number;
-    if (at <= atMs) return at < atMs - maxAgeMs ? undefined : { atMs: at, value: samples.values[index] as number };
-  }
-  return undefined;
+  // What is pending is nearly always newer than what is packed.
+  if (!row || (own && row.end_at <= own.atMs)) return own;
+  const packed = row.end_at <= atMs ? { atMs: row.end_at, value: row.last ?? Number.NaN } : lastOf(cutSamples(decodeChunk(row.data, row.count), row.start_at, atMs));
+  if (!packed || packed.atMs < atMs - maxAgeMs || Number.isNaN(packed.value)) return own;
+  return own && own.atMs >= packed.atMs ? own : packed;
+}
+
+function lastOf({ times, values }: Samples): { atMs: number; value: number } | undefined {
+  const index = times.length - 1;
+  return index < 0 ? undefined : { atMs: times[index] as number, value: values[index] as number };
 }
 
 /** The newest instant any sample is kept of; what the clock must not be set before. */
 export function newestSampleMs(db: Db): number | undefined {
-  return prepared<{ newest: number | null }>(db, "SELECT max(end_at) AS newest FROM chunk").get()?.newest ?? undefined;
+  return prepared<{ newest: number | null }>(db, "SELECT max(coalesce((SELECT max(end_at) FROM chunk), 0), coalesce((SELECT max(newest_at) FROM journal), 0)) AS newest").get()?.newest || undefined;
+}
+
+/** Forgets chunks that end before an instant; how many. */
+export function forgetChunks(db: Db, seriesId: number, beforeMs: number): number {
+  return prepared(db, "DELETE FROM chunk WHERE series_id = ? AND start_at < ? AND end_at < ?").run(seriesId, beforeMs, beforeMs).changes;
+}
+
+/** Start of the first chunk of a series. */
+export function firstSampleMs(db: Db, seriesId: number): number | undefined {
+  return prepared<{ start_at: number }>(db, "SELECT start_at FROM chunk WHERE series_id = ? ORDER BY start_at LIMIT 1").get(seriesId)?.start_at;
 }
 
 export function storedSamples(db: Db): { samples: number; bytes: number; series: number } {
