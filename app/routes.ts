@@ -10,6 +10,10 @@ export default [
   route("estate/:id", "routes/component.tsx"),
   route("services/:uid", "routes/service.tsx"),
   route("map", "routes/map.tsx"),
+  layout("routes/signals.tsx", [
+    route("signals", "routes/signals.start.ts"),
+    route("signals/metrics", "routes/signals.metrics.tsx"),
+  ]),
   route("incidents", "routes/incidents.tsx"),
   route("incidents/:id", "routes/incident.tsx"),
   route("runbooks", "routes/runbooks.tsx"),
@@ -27,5 +31,7 @@ export default [
   route("find", "routes/find.ts"),
   route("evidence", "routes/evidence.ts"),
   route("who", "routes/who.ts"),
+  route("signals/choices", "routes/signals.choices.ts"),
+  route("signals/metrics.csv", "routes/signals.metrics-csv.ts"),
   route("series/:id/figures.csv", "routes/series-csv.ts"),
 ] satisfies RouteConfig;

@@ -72,7 +72,7 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
                   <th scope="col">TCP ports</th>
                   <th scope="col" className="num">Poll every</th>
                   <th scope="col">Last sweep</th>
-                  <td />
+                  <th scope="col" className="num">Do</th>
                 </tr>
               </thead>
               <tbody>

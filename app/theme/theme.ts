@@ -48,6 +48,7 @@ export const theme = createTheme({
     MuiIconButton: { defaultProps: { size: "small" } },
     MuiTextField: { defaultProps: { size: "small" } },
     MuiSelect: { defaultProps: { size: "small" } },
+    MuiAutocomplete: { styleOverrides: { paper: { border: "1px solid var(--mui-palette-divider)" } } },
     MuiTooltip: { defaultProps: { enterDelay: 250 } },
     MuiButtonBase: { defaultProps: { disableRipple: true } },
     MuiLink: { defaultProps: { underline: "always" }, styleOverrides: { root: { textDecorationColor: "color-mix(in srgb, currentColor 35%, transparent)", textUnderlineOffset: 2, "&:hover": { textDecorationColor: "currentColor" } } } },

@@ -15,6 +15,8 @@ export interface Tokens {
   chartLine: string;
   chartEnvelope: string;
   usual: string;
+  /** Lines that are drawn together, told apart by their dashes too. */
+  lines: readonly string[];
   severity: Record<Severity, string>;
   onSeverity: string;
 }
@@ -33,6 +35,7 @@ export const DAY: Tokens = {
   chartLine: "#2c4a52",
   chartEnvelope: "rgba(44, 74, 82, 0.16)",
   usual: "#857d6c",
+  lines: ["#0e5a5e", "#b04500", "#6b3a8f", "#2f5d8c", "#735c00", "#9c2f5f", "#3f6b2e", "#5a5f5c"],
   severity: { critical: "#a3123c", major: "#b04500", minor: "#735c00", warning: "#2f5d8c", indeterminate: "#665f70", cleared: "#6a6e6a" },
   onSeverity: "#ffffff",
 };
@@ -51,6 +54,7 @@ export const NIGHT: Tokens = {
   chartLine: "#a9c9cd",
   chartEnvelope: "rgba(169, 201, 205, 0.2)",
   usual: "#8f8a7c",
+  lines: ["#7cc9c1", "#ff9d5c", "#c9a3e6", "#8fbbea", "#dfc04e", "#f08fb5", "#a5cf8a", "#a5ada9"],
   severity: { critical: "#ff7d98", major: "#ff9d5c", minor: "#dfc04e", warning: "#8fbbea", indeterminate: "#b9b1c4", cleared: "#98a09b" },
   onSeverity: "#14181a",
 };

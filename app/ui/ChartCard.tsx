@@ -13,6 +13,7 @@ import { formatValue } from "#core/units/format";
 import type { ChartData } from "#server/pages/charts";
 import { usePin } from "../shell/tray";
 import { HouseChart } from "./HouseChart";
+import { KeepLink } from "./KeepLink";
 import { PlainTable } from "./PlainTable";
 
 /** A chart with its figures: last value and extremes, a table of the points, CSV, and a pin for the evidence tray. */
@@ -25,7 +26,9 @@ export function ChartCard({ chart, height, incidentId, showOwner = false }: { ch
     <Paper variant="outlined" component="figure" sx={{ m: 0, minWidth: 0 }}>
       <Stack direction="row" sx={{ alignItems: "center", pl: 1.25, pr: 0.5, pt: 0.25, gap: 0.25 }}>
         <Typography variant="h3" component="figcaption" noWrap title={name} sx={{ flex: 1, minWidth: 0 }}>
-          {name}
+          <KeepLink to={`/signals/metrics?line=series~${chart.seriesId}&from=${new Date(chart.fromMs).toISOString()}&to=${new Date(chart.toMs).toISOString()}`} color="inherit" underline="hover">
+            {name}
+          </KeepLink>
         </Typography>
         <Typography variant="body2" sx={{ fontWeight: 600, mr: 0.5, whiteSpace: "nowrap" }}>
           {formatValue(chart.legend.last, chart.unit)}

@@ -6,7 +6,8 @@ import { Line } from "react-chartjs-2";
 import Skeleton from "@mui/material/Skeleton";
 import { useColorScheme } from "@mui/material/styles";
 import type { Severity } from "#core/alarms/severity";
-import { clockTime, dayAndTime, DAY_MS } from "#core/time/windows";
+import { tickLabel, timeTicks } from "#core/time/ticks";
+import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { ChartData, ChartMark } from "#server/pages/charts";
 import { tokensOf, type Tokens } from "../theme/tokens";
@@ -25,6 +26,13 @@ export function useMounted(): boolean {
   useEffect(() => setMounted(true), []);
   return mounted;
 }
+
+/** Puts the ticks of a time axis on round instants. */
+export const timeAxis = (fromMs: number, toMs: number, most: number) => ({
+  afterBuildTicks: (axis: { ticks: { value: number }[] }) => {
+    axis.ticks = timeTicks(fromMs, toMs, most).map((value) => ({ value }));
+  },
+});
 
 /** Draws alarms and changes as small marks on a rail under the axis. */
 const railPlugin = (marks: readonly ChartMark[], tokens: Tokens): Plugin<"line"> => ({
@@ -75,7 +83,6 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
     };
   }, [chart.points, tokens]);
   const options = useMemo((): ChartOptions<"line"> => {
-    const long = chart.toMs - chart.fromMs > 2 * DAY_MS;
     const [lowest, highest] = bounds ?? (chart.unit === "%" ? [0, 100] : chart.unit === "0/1" ? [0, 1] : [undefined, undefined]);
     const shownTop = highest ?? Math.max(...chart.points.map((point) => point[3] ?? Number.NEGATIVE_INFINITY));
     return {
@@ -92,7 +99,8 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
           max: chart.toMs,
           grid: { display: false },
           border: { color: tokens.line },
-          ticks: { maxRotation: 0, autoSkipPadding: 28, color: tokens.quiet, font: { size: 10.5 }, callback: (value) => (long ? dayAndTime(Number(value)).slice(0, -6) : clockTime(Number(value))) },
+          ...timeAxis(chart.fromMs, chart.toMs, 5),
+          ticks: { maxRotation: 0, autoSkip: false, color: tokens.quiet, font: { size: 10.5 }, callback: (value) => tickLabel(Number(value), chart.toMs - chart.fromMs) },
         },
         y: {
           ...(lowest === undefined ? { beginAtZero: true } : { min: lowest }),
@@ -131,7 +139,7 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
                   borderColor: tokens.severity[limit.severity],
                   borderWidth: 1,
                   borderDash: limit.severity === "critical" ? [] : [4, 3],
-                  label: { display: true, content: formatValue(limit.value, chart.unit).replace(".0", ""), position: `${96 - index * 17}%` as const, backgroundColor: "transparent", color: tokens.severity[limit.severity], font: { size: 10, weight: "normal" as const }, padding: 0, yAdjust: 7 },
+                  label: { display: true, content: formatValue(limit.value, chart.unit).replace(".0", ""), position: `${96 - index * 17}%` as const, backgroundColor: tokens.surface, color: tokens.severity[limit.severity], font: { size: 10, weight: "normal" as const }, padding: { top: 0, bottom: 0, left: 2, right: 2 } },
                 },
               ]),
           ),

@@ -1,13 +1,15 @@
 import { metricTitle } from "#core/alarms/wording";
 import type { Severity } from "#core/alarms/severity";
 import { kindMatches, type Limit } from "#core/detection/threshold";
-import { toEnvelope, withGaps } from "#core/telemetry/envelope";
-import type { Samples } from "#core/telemetry/chunk";
-import { DAY_MS, HOUR_MS } from "#core/time/windows";
+import { toEnvelope, withGaps, type EnvelopePoint } from "#core/telemetry/envelope";
+import { lineOf, niceStep, summaryOf, type Summary } from "#core/telemetry/lines";
+import { rollSamples } from "#core/telemetry/rollup";
+import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { alarmsOfComponent, listRules } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
+import { spansOf } from "../store/query";
 import { readSamples, type SeriesRow } from "../store/signals";
 
 export interface ChartMark {
@@ -33,10 +35,11 @@ export interface ChartData {
   legend: { min: number | null; mean: number | null; max: number | null; last: number | null; count: number };
 }
 
-const round = (value: number): number | null => (Number.isFinite(value) ? Number(value.toPrecision(7)) : null);
+/** Rounded to what a drawing shows; null for what is no number. */
+export const finiteOrNull = (value: number): number | null => (Number.isFinite(value) ? Number(value.toPrecision(7)) : null);
 
 export function chartOf(db: Db, series: SeriesRow, fromMs: number, toMs: number, width = 240, owner?: string): ChartData {
-  const samples = readSamples(db, series.id, fromMs, toMs);
+  const { points, legend } = drawnOf(db, series, fromMs, toMs, width);
   const component = series.component_id === null ? undefined : componentById(db, series.component_id);
   const rule = component && listRules(db).find((one) => one.enabled && one.metric === series.metric && kindMatches(one.kind, component.kind));
   return {
@@ -48,25 +51,27 @@ export function chartOf(db: Db, series: SeriesRow, fromMs: number, toMs: number,
     unit: series.unit,
     fromMs,
     toMs,
-    points: withGaps(toEnvelope(samples, fromMs, toMs, width)).map((point) => [Math.round(point.atMs), round(point.min), round(point.mean), round(point.max)]),
+    points: withGaps(points).map((point) => [Math.round(point.atMs), finiteOrNull(point.min), finiteOrNull(point.mean), finiteOrNull(point.max)]),
     limits: series.metric === "reachable" ? [] : (rule?.limits ?? []),
     marks: component ? marksOf(db, component.id, fromMs, toMs) : [],
-    legend: summarise(samples),
+    legend,
   };
 }
 
-function summarise({ values }: Samples): ChartData["legend"] {
-  let min = Number.POSITIVE_INFINITY;
-  let max = Number.NEGATIVE_INFINITY;
-  let sum = 0;
-  for (const value of values) {
-    if (value < min) min = value;
-    if (value > max) max = value;
-    sum += value;
+/** Long windows are drawn from what was summed up, short ones from every sample; extremes are in the drawing either way. */
+function drawnOf(db: Db, series: SeriesRow, fromMs: number, toMs: number, width: number): { points: EnvelopePoint[]; legend: ChartData["legend"] } {
+  const stepMs = niceStep(toMs - fromMs, width);
+  if (stepMs < 5 * MINUTE_MS) {
+    const samples = readSamples(db, series.id, fromMs, toMs);
+    return { points: toEnvelope(samples, fromMs, toMs, width), legend: legendOf(summaryOf(rollSamples(samples, Number.MAX_SAFE_INTEGER))) };
   }
-  const count = values.length;
-  return { min: round(min), mean: round(sum / count), max: round(max), last: count ? round(values[count - 1] as number) : null, count };
+  const spans = spansOf(db, series, fromMs, toMs, stepMs);
+  const line = lineOf(spans);
+  const points = Array.from(line.starts, (atMs, index): EnvelopePoint => ({ atMs: Math.max(atMs, fromMs), min: line.min[index] as number, mean: line.mean[index] as number, max: line.max[index] as number, count: spans.count[index] as number }));
+  return { points, legend: legendOf(summaryOf(spans)) };
 }
+
+export const legendOf = (summary: Summary): ChartData["legend"] => ({ min: finiteOrNull(summary.min), mean: finiteOrNull(summary.mean), max: finiteOrNull(summary.max), last: finiteOrNull(summary.last), count: summary.count });
 
 function marksOf(db: Db, componentId: number, fromMs: number, toMs: number): ChartMark[] {
   const alarms = alarmsOfComponent(db, componentId, fromMs, toMs)
@@ -102,7 +107,7 @@ export function dayVolume(db: Db, series: SeriesRow, label: string, atMs: number
   const hours = Array.from({ length: 24 }, (_, hour) => {
     const before = [-7, -6, -5, -4, -3, -2, -1].map((day) => meanOf(day, hour)).filter((value): value is number => value !== undefined);
     const today = meanOf(0, hour);
-    return { hour, today: today === undefined ? null : round(today), usual: before.length ? round(before.reduce((sum, value) => sum + value, 0) / before.length) : null, before: before.length };
+    return { hour, today: today === undefined ? null : finiteOrNull(today), usual: before.length ? finiteOrNull(before.reduce((sum, value) => sum + value, 0) / before.length) : null, before: before.length };
   });
   return { label, unit: series.unit, hours };
 }
@@ -118,5 +123,5 @@ export function usualNow(db: Db, seriesId: number, atMs: number): number | null 
       count++;
     }
   }
-  return count ? round(sum / count) : null;
+  return count ? finiteOrNull(sum / count) : null;
 }

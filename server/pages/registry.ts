@@ -2,6 +2,7 @@ import { discoverPage, sourcePage, sweepPage } from "./discover";
 import { componentPage, estatePage, findPage, samplesPage, servicePage } from "./estate";
 import { incidentList, incidentPage } from "./incidents";
 import { mapPage } from "./map";
+import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
 import { rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { ribbon, watchPage } from "./watch";
@@ -16,6 +17,9 @@ export const questions = {
   service: servicePage,
   find: findPage,
   map: mapPage,
+  metrics: metricsPage,
+  seriesChoices,
+  measured: measuredPage,
   incidents: incidentList,
   incident: incidentPage,
   discover: discoverPage,

@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import Database from "better-sqlite3";
+import { metricTitle } from "#core/alarms/wording";
 import { addressToNumber } from "#core/discovery/ranges";
 
 export type Db = Database.Database;
@@ -21,6 +22,7 @@ export function openStore(file: string, mode: "writer" | "reader"): Db {
   db.pragma("foreign_keys = ON");
   db.pragma("cache_size = -16000");
   db.pragma("temp_store = MEMORY");
+  db.function("metric_name", { deterministic: true }, (metric, instance) => metricTitle(String(metric), String(instance)).toLowerCase());
   db.function("address_number", { deterministic: true }, (text) => addressToNumber(String(text ?? "")) ?? -1);
   return db;
 }

@@ -67,14 +67,16 @@ export function seriesOfService(db: Db, serviceId: number): SeriesRow | undefine
 
 /** Packs the first `count` samples into a chunk, or writes the chunk that begins at the same instant anew. */
 export function writeChunk(db: Db, seriesId: number, samples: Samples, count: number): void {
-  const finite = (value: number) => (Number.isFinite(value) ? value : null);
   const chunk = summarise(samples, count);
+  // Where something in it is no number, the summary says so by having no extremes.
+  const plain = samples.values.subarray(0, count).every(Number.isFinite);
+  const known = (value: number) => (plain ? value : null);
   prepared(
     db,
     `INSERT INTO chunk (series_id, start_at, end_at, count, min, max, sum, last, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
      ON CONFLICT (series_id, start_at) DO UPDATE SET end_at = excluded.end_at, count = excluded.count, min = excluded.min, max = excluded.max,
        sum = excluded.sum, last = excluded.last, data = excluded.data`,
-  ).run(seriesId, chunk.startMs, chunk.endMs, chunk.count, finite(chunk.min), finite(chunk.max), chunk.sum, finite(chunk.last), encodeChunk(samples, count));
+  ).run(seriesId, chunk.startMs, chunk.endMs, chunk.count, known(chunk.min), known(chunk.max), chunk.sum, Number.isFinite(chunk.last) ? chunk.last : null, encodeChunk(samples, count));
 }
 
 interface ChunkRow {

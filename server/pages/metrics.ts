@@ -1,0 +1,228 @@
+import { metricName, metricTitle } from "#core/alarms/wording";
+import { kindInfo } from "#core/kinds";
+import { foldLines, lineOf, niceStep, pickBest, shiftLine, summaryOf, summaryOfLine, type Line, type Summary } from "#core/telemetry/lines";
+import { writeSelection, type Grouping, type Selection } from "#core/telemetry/selection";
+import { DAY_MS } from "#core/time/windows";
+import type { Db } from "../store/database";
+import { countMetrics, countServiceMetrics, findSeries, hasWords, listMetrics, wordsOf } from "../store/find-series";
+import { selectSeries, summaryIn, turnedSpans, type OwnedSeries } from "../store/query";
+import { listServices, membersAt } from "../store/services";
+import { finiteOrNull, legendOf } from "./charts";
+
+export const OVERLAYS = ["none", "day", "week", "seven"] as const;
+export type Overlay = (typeof OVERLAYS)[number];
+
+/** More lines than this are not drawn one by one; the highest are, and the page says so. */
+const MOST_LINES = 24;
+/** More series than this are not read for one page. */
+const MOST_SERIES = 5000;
+/** More points than this are not sent for one page, whatever the window and the number of lines. */
+const MOST_POINTS = 24_000;
+
+export interface DrawnLine {
+  /** Which selection it comes from, and which of its lines it is. */
+  selection: number;
+  key: string;
+  label: string;
+  unit: string;
+  axis: "left" | "right";
+  componentId: number | null;
+  /** Set when it is one series as it was measured. */
+  seriesId: number | null;
+  /** How many series went into it. */
+  series: number;
+  /** Start of the span, lowest, mean, highest. */
+  points: [number, number | null, number | null, number | null][];
+  /** The same at another time, laid over: start of the span here, mean there. */
+  over: [number, number | null][];
+  legend: { min: number | null; mean: number | null; max: number | null; last: number | null; count: number };
+}
+
+interface Worked {
+  key: string;
+  label: string;
+  unit: string;
+  componentId: number | null;
+  seriesId: number | null;
+  series: number;
+  /** Draws it for a window; asked for the window itself and for others laid over it. */
+  draw: (fromMs: number, toMs: number) => { line: Line; summary: Summary };
+}
+
+/** What series of a selection are called together with. */
+export function ownerOf(series: OwnedSeries): string {
+  return series.component ?? series.service ?? (series.origin ? originName(series.origin) : `series ${series.id}`);
+}
+
+function originName(attributes: string): string {
+  const given = JSON.parse(attributes) as Record<string, unknown>;
+  return String(given["service.instance.id"] ?? given["service.name"] ?? given["host.name"] ?? "unnamed sender");
+}
+
+const TURNED: Readonly<Record<string, string>> = { rate: "a second", change: "change of" };
+const FOLDED: Readonly<Record<string, string>> = { mean: "mean", sum: "sum", min: "lowest", max: "highest", p50: "median", p90: "90th percentile", p95: "95th percentile", p99: "99th percentile" };
+
+const unitOf = (series: OwnedSeries, selection: Selection) => (selection.turn === "rate" ? (series.unit === "1" || series.unit === "" ? "1/s" : series.unit === "By" ? "By/s" : `${series.unit}/s`) : series.unit);
+
+function titleOf(series: OwnedSeries, selection: Selection): string {
+  const title = metricTitle(series.metric, series.instance);
+  return selection.turn === "rate" ? `${title} ${TURNED.rate}` : selection.turn === "change" ? `${TURNED.change} ${title}` : title;
+}
+
+function groupOf(db: Db, by: Grouping | undefined, rows: readonly OwnedSeries[], atMs: number): Map<string, OwnedSeries[]> {
+  const groups = new Map<string, OwnedSeries[]>();
+  const put = (name: string, row: OwnedSeries) => groups.set(name, [...(groups.get(name) ?? []), row]);
+  if (by === "service") {
+    const names = new Map(listServices(db).map((service) => [service.id, service.name]));
+    const servicesOf = new Map<number, string[]>();
+    for (const member of membersAt(db, atMs)) servicesOf.set(member.component_id, [...(servicesOf.get(member.component_id) ?? []), names.get(member.service_id) ?? ""]);
+    for (const row of rows) for (const name of row.service ? [row.service] : (servicesOf.get(row.component_id ?? 0) ?? ["no service"])) put(name, row);
+    return groups;
+  }
+  for (const row of rows) {
+    if (by === undefined) put("", row);
+    else if (by === "component") put(ownerOf(row), row);
+    else if (by === "kind") put(row.kind === null ? "service" : kindInfo(row.kind).label, row);
+    else if (by === "site") put(row.site ?? "no site", row);
+    else put(row.instance || "no instance", row);
+  }
+  return groups;
+}
+
+/** The lines of one selection, not drawn yet. */
+function linesOf(db: Db, selection: Selection, rows: readonly OwnedSeries[], stepMs: number, atMs: number): Worked[] {
+  const turn = selection.turn ?? "value";
+  if (!selection.fold)
+    return rows.map((row) => ({
+      key: `s${row.id}`,
+      label: `${titleOf(row, selection)} · ${ownerOf(row)}`,
+      unit: unitOf(row, selection),
+      componentId: row.component_id,
+      seriesId: row.id,
+      series: 1,
+      draw: (fromMs, toMs) => {
+        const spans = turnedSpans(db, row, turn, fromMs, toMs, stepMs);
+        return { line: lineOf(spans), summary: summaryOf(spans) };
+      },
+    }));
+  const fold = selection.fold;
+  return [...groupOf(db, selection.by, rows, atMs)].map(([name, members]) => {
+    const first = members[0] as OwnedSeries;
+    const instances = new Set(members.map((row) => row.instance));
+    const what = instances.size === 1 ? titleOf(first, selection) : titleOf({ ...first, instance: "" }, selection);
+    return {
+      key: `g${name}`,
+      label: `${what}, ${FOLDED[fold]} of ${members.length}${name ? ` · ${name}` : scopeOf(selection)}`,
+      unit: unitOf(first, selection),
+      componentId: selection.by === "component" ? first.component_id : null,
+      seriesId: null,
+      series: members.length,
+      draw: (fromMs, toMs) => {
+        const line = foldLines(members.map((row) => lineOf(turnedSpans(db, row, turn, fromMs, toMs, stepMs))), fold);
+        return { line, summary: summaryOfLine(line) };
+      },
+    };
+  });
+}
+
+const scopeOf = (selection: Selection) => {
+  const parts = [selection.kind && kindInfo(selection.kind).label, selection.site, selection.service].filter(Boolean);
+  return parts.length ? ` · ${parts.join(", ")}` : "";
+};
+
+/** Everything a page of metrics draws. */
+export function metricsPage(db: Db, question: { selections: Selection[]; fromMs: number; toMs: number; width: number; overlay: Overlay }) {
+  const { fromMs, toMs, overlay } = question;
+  const notes: string[] = [];
+  const chosen = question.selections.map((selection) => {
+    let rows = selectSeries(db, selection);
+    if (rows.length > MOST_SERIES) {
+      notes.push(`${metricName(selection.metric ?? "")} is measured in ${rows.length} places; the first ${MOST_SERIES} are read. Narrow it down by kind, site or service.`);
+      rows = rows.slice(0, MOST_SERIES);
+    }
+    return { selection, rows };
+  });
+  // Few lines are drawn finely, many coarsely.
+  const expected = chosen.reduce((sum, { selection, rows }) => sum + (selection.fold ? 4 : Math.min(MOST_LINES, selection.count ?? rows.length)), 0);
+  const stepMs = niceStep(toMs - fromMs, Math.min(question.width, Math.max(60, Math.floor(MOST_POINTS / Math.max(1, expected)))));
+  const lines: DrawnLine[] = [];
+  chosen.forEach(({ selection, rows }, index) => {
+    if (rows.length === 0) notes.push(selection.series ? `There is no series ${selection.series} any more.` : `Nothing is measured as “${selection.metric}”${scopeOf(selection)}.`);
+    let worked = linesOf(db, selection, rows, stepMs, toMs);
+    const rank = selection.rank ?? "mean";
+    const total = worked.length;
+    const most = Math.min(MOST_LINES, selection.count ?? 10);
+    let drawn: { one: Worked; line: Line; summary: Summary }[];
+    if (selection.pick || total > MOST_LINES) {
+      const which = selection.pick ?? "highest";
+      if (!selection.pick) notes.push(`${total} lines are too many to read: the ${most} with the highest mean are drawn. Fold them, or choose which.`);
+      if (!selection.fold && (selection.turn ?? "value") === "value") {
+        // Ranked by summaries, which need no unpacking, and only the best are drawn.
+        worked = pickBest(worked.map((one) => ({ one, summary: summaryIn(db, one.seriesId as number, fromMs, toMs) })), ({ summary }) => summary[rank], which, most).map(({ one }) => one);
+        drawn = worked.map((one) => ({ one, ...one.draw(fromMs, toMs) }));
+      } else drawn = pickBest(worked.map((one) => ({ one, ...one.draw(fromMs, toMs) })), ({ summary }) => summary[rank], which, most);
+    } else drawn = worked.map((one) => ({ one, ...one.draw(fromMs, toMs) }));
+    for (const { one, line, summary } of drawn) {
+      const { draw: _draw, ...rest } = one;
+      lines.push({
+        ...rest,
+        key: `${index}${one.key}`,
+        selection: index,
+        axis: selection.axis ?? "left",
+        points: pointsOf(line),
+        over: overlay === "none" ? [] : overOf(one, overlay, fromMs, toMs),
+        legend: legendOf(summary),
+      });
+    }
+  });
+  return { stepMs, lines, notes };
+}
+
+const pointsOf = (line: Line): DrawnLine["points"] => Array.from(line.starts, (start, index) => [start, finiteOrNull(line.min[index] as number), finiteOrNull(line.mean[index] as number), finiteOrNull(line.max[index] as number)]);
+
+function overOf(one: Worked, overlay: Overlay, fromMs: number, toMs: number): [number, number | null][] {
+  const days = overlay === "day" ? [1] : overlay === "week" ? [7] : [1, 2, 3, 4, 5, 6, 7];
+  const line = foldLines(days.map((day) => shiftLine(one.draw(fromMs - day * DAY_MS, toMs - day * DAY_MS).line, day * DAY_MS)), "mean");
+  return Array.from(line.starts, (start, index) => [start, finiteOrNull(line.mean[index] as number)]);
+}
+
+/** One choice when adding lines. */
+export interface SeriesChoice {
+  label: string;
+  detail: string;
+  selection: string;
+}
+
+/** What a few letters could mean: single series, and all of a metric by kind, site or service. */
+export function seriesChoices(db: Db, { text }: { text: string }): SeriesChoice[] {
+  const words = wordsOf(text);
+  const counts = countMetrics(db);
+  const choices: SeriesChoice[] = [];
+  const add = (metric: string, where: string, hay: string, count: number, selection: Selection) => {
+    if (count > 1 && hasWords(`${metricName(metric)} ${metric} ${hay}`.toLowerCase(), words)) choices.push({ label: `${metricName(metric)} · ${where}`, detail: `${count} series`, selection: writeSelection({ ...selection, metric }) });
+  };
+  const sumBy = (keyOf: (row: (typeof counts)[number]) => string) => {
+    const sums = new Map<string, { row: (typeof counts)[number]; count: number }>();
+    for (const row of counts) {
+      const key = `${row.metric}|${keyOf(row)}`;
+      const known = sums.get(key);
+      if (known) known.count += row.count;
+      else sums.set(key, { row, count: row.count });
+    }
+    return [...sums.values()];
+  };
+  for (const { row, count } of sumBy((one) => one.kind)) add(row.metric, `every ${kindInfo(row.kind).label.toLowerCase()}`, `every all ${kindInfo(row.kind).label} ${row.kind}`, count, { kind: row.kind });
+  for (const { row, count } of sumBy((one) => one.site)) add(row.metric, `everything at ${row.site}`, `every all ${row.site}`, count, { site: row.site });
+  for (const { metric, uid, name, count } of countServiceMetrics(db)) add(metric, `members of ${name}`, `every all members ${name}`, count, { service: uid });
+  choices.sort((a, b) => a.label.length - b.label.length);
+  const single = findSeries(db, words, 40).map((one): SeriesChoice => {
+    const owner = one.owner.startsWith("{") ? originName(one.owner) : one.owner;
+    return { label: `${metricTitle(one.metric, one.instance)} · ${owner}`, detail: one.kind === "service" ? "service" : `${kindInfo(one.kind).label}${one.site ? `, ${one.site}` : ""}`, selection: writeSelection({ series: one.id }) };
+  });
+  return [...choices.slice(0, 20), ...single];
+}
+
+/** Every metric that is measured, and in how many places. */
+export function measuredPage(db: Db, _asked: object): { metric: string; count: number }[] {
+  return listMetrics(db);
+}

@@ -1,0 +1,62 @@
+import { fitsPattern } from "#core/discovery/pattern";
+import { prepared, type Db } from "./database";
+
+export interface FoundSeries {
+  id: number;
+  metric: string;
+  instance: string;
+  owner: string;
+  kind: string;
+  site: string;
+}
+
+const likeOf = (word: string) => `%${word.replaceAll(/[\\%_]/g, "\\$&")}%`;
+
+/** Series that have every word somewhere: in the metric's name, the instance, the owner's name, kind or site. */
+export function findSeries(db: Db, words: readonly string[], most: number): FoundSeries[] {
+  const texts = words.slice(0, 6).map(likeOf);
+  while (texts.length < 6) texts.push("%");
+  return prepared<FoundSeries>(
+    db,
+    `SELECT id, metric, instance, owner, kind, site FROM
+       (SELECT s.id, s.metric, s.instance, coalesce(c.name, v.name, o.attributes, '') AS owner, coalesce(c.kind, 'service') AS kind, coalesce(c.site, '') AS site,
+          lower(s.metric || ' ' || coalesce(c.name, v.name, o.attributes, '') || ' ' || coalesce(c.kind, '') || ' ' || coalesce(c.site, '')) || ' ' || metric_name(s.metric, s.instance) AS hay
+        FROM series s LEFT JOIN component c ON c.id = s.component_id LEFT JOIN service v ON v.id = s.service_id LEFT JOIN origin o ON o.id = s.origin_id
+        WHERE c.valid_to IS NULL)
+     WHERE hay LIKE ? ESCAPE '\\' AND hay LIKE ? ESCAPE '\\' AND hay LIKE ? ESCAPE '\\' AND hay LIKE ? ESCAPE '\\' AND hay LIKE ? ESCAPE '\\' AND hay LIKE ? ESCAPE '\\'
+     ORDER BY length(hay), owner, instance LIMIT ?`,
+  ).all(...texts, most);
+}
+
+/** Every metric with how many series it has, those measured most first. */
+export function listMetrics(db: Db): { metric: string; count: number }[] {
+  return prepared<{ metric: string; count: number }>(db, "SELECT metric, count(*) AS count FROM series GROUP BY metric ORDER BY count DESC, metric LIMIT 300").all();
+}
+
+export interface MetricCount {
+  metric: string;
+  kind: string;
+  site: string;
+  unit: string;
+  count: number;
+}
+
+/** How many series there are of each metric by kind and site of their components. */
+export function countMetrics(db: Db): MetricCount[] {
+  return prepared<MetricCount>(
+    db,
+    "SELECT s.metric, c.kind, c.site, min(s.unit) AS unit, count(*) AS count FROM series s JOIN component c ON c.id = s.component_id WHERE c.valid_to IS NULL GROUP BY s.metric, c.kind, c.site",
+  ).all();
+}
+
+/** How many series of each metric the members of each service have. */
+export function countServiceMetrics(db: Db): { metric: string; uid: string; name: string; count: number }[] {
+  return prepared<{ metric: string; uid: string; name: string; count: number }>(
+    db,
+    `SELECT s.metric, v.uid, v.name, count(*) AS count FROM service v JOIN member m ON m.service_id = v.id AND m.valid_to IS NULL JOIN series s ON s.component_id = m.component_id
+     WHERE v.valid_to IS NULL GROUP BY s.metric, v.id`,
+  ).all();
+}
+
+export const wordsOf = (text: string) => text.toLowerCase().split(/\s+/).filter(Boolean);
+export const hasWords = (hay: string, words: readonly string[]) => words.every((word) => fitsPattern(`*${word.replaceAll("*", "")}*`, hay));
