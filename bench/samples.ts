@@ -37,7 +37,7 @@ function intakeOnce(root: string): { own: number; plain: number } {
     const row = values[minute] as Float64Array;
     for (let index = 0; index < all.length; index++) recorder.record(all[index] as LiveSeries, START + minute * MINUTE_MS, row[index] as number);
     if (minute % 10 < 9) continue;
-    db.transaction(() => recorder.write())();
+    db.transaction(() => recorder.write("commit"))();
     recorder.settle();
   }
   const own = (minutes * all.length) / ((performance.now() - began) / 1000);

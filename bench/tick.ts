@@ -41,6 +41,7 @@ export function benchTick(root: string): Measurement {
       recorder.write();
     })();
     recorder.settle();
+    recorder.judged();
     return performance.now() - began;
   };
   // Chunks are half full on average, so the open ones are filled that far first.

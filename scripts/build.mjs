@@ -12,6 +12,7 @@ export async function buildServers() {
     entryPoints: {
       "server/main": "server/main.ts",
       "server/engine-thread": "server/threads/engine-thread.ts",
+      "server/receiver-thread": "server/threads/receiver-thread.ts",
       "server/reader": "server/threads/reader.ts",
       "standins/main": "standins/main.ts",
     },

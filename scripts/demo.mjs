@@ -17,6 +17,8 @@ const USAGE = `npm run demo -- [options]
   --pace N          let the clock run N times as fast, 1 to 60
   --scale N         copy hosts until the estate has N of them, up to 2,000
   --history SPAN    how much past to live through at first, P14D if left out
+  --otlp-port N     port at which OTLP is received, 4318 if left out; 0 for none
+  --syslog-port N   port at which syslog is received, 5514 if left out; 0 for none
   --data DIR        where to keep everything, data/demo if left out`;
 
 function refuse(message) {
@@ -35,6 +37,8 @@ function options() {
         pace: { type: "string", default: "1" },
         scale: { type: "string" },
         history: { type: "string", default: "P14D" },
+        "otlp-port": { type: "string", default: "4318" },
+        "syslog-port": { type: "string", default: "5514" },
         data: { type: "string", default: join(root, "data", "demo") },
         help: { type: "boolean", default: false },
       },
@@ -171,7 +175,7 @@ const standins = run("standins/main.js", ["--scenario", scenario, "--control", S
 children.push(standins);
 await ready(standins, "The stand-in estate");
 if (!existsSync(join(data, "holotaxis.db"))) process.stdout.write("first start: the estate is swept and its past lived through …\n");
-const server = run("server/main.js", ["--root", root, "--data", data, "--port", String(port), "--standins", `http://127.0.0.1:${control}`, "--history", given.history, "--ssh-user", "operator", "--ssh-key", key, ...clock, ...(setup ? ["--setup", setup] : [])]);
+const server = run("server/main.js", ["--root", root, "--data", data, "--port", String(port), "--standins", `http://127.0.0.1:${control}`, "--history", given.history, "--otlp-port", given["otlp-port"], "--syslog-port", given["syslog-port"], "--ssh-user", "operator", "--ssh-key", key, ...clock, ...(setup ? ["--setup", setup] : [])]);
 children.push(server);
 await ready(server, "Holotaxis");
 process.stdout.write(`\nHolotaxis is at http://127.0.0.1:${port}\nCtrl+C stops everything.\n`);

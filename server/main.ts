@@ -12,6 +12,7 @@ import { LiveUpdates } from "./http/live";
 import { storeFile, type Settings } from "./settings";
 import { PersonError } from "./store/database";
 import { EngineClient } from "./threads/engine-client";
+import { ReceiverClient } from "./threads/receiver-client";
 
 const { values } = parseArgs({
   options: {
@@ -26,6 +27,8 @@ const { values } = parseArgs({
     standins: { type: "string" },
     setup: { type: "string" },
     history: { type: "string", default: "P14D" },
+    "otlp-port": { type: "string", default: "4318" },
+    "syslog-port": { type: "string", default: "5514" },
     "ssh-user": { type: "string", default: "operator" },
     "ssh-key": { type: "string" },
   },
@@ -38,8 +41,13 @@ function refuse(message: string): never {
   process.exit(2);
 }
 
-const port = Number(values.port);
-if (!Number.isInteger(port) || port < 1 || port > 65_535) refuse(`“${values.port}” is not a port. Use a whole number from 1 to 65535.`);
+function portFrom(text: string, least: 0 | 1): number {
+  const given = Number(text);
+  if (!Number.isInteger(given) || given < least || given > 65_535) refuse(`“${text}” is not a port. Use a whole number from ${least} to 65535.`);
+  return given;
+}
+
+const port = portFrom(values.port, 1);
 const machineMs = Number(values.machine ?? Date.now());
 const baseMs = values.base ? Number(values.base) : values.now ? parseInstant(values.now) : machineMs;
 if (baseMs === undefined) refuse(`“${values.now}” is not an instant. Write it like 2026-03-17T10:00:00Z.`);
@@ -48,6 +56,8 @@ const settings: Settings = {
   data: resolve(values.data),
   host: values.host,
   port,
+  otlpPort: portFrom(values["otlp-port"], 0),
+  syslogPort: portFrom(values["syslog-port"], 0),
   clock: { baseMs, machineMs, pace: Number(values.pace) },
   clockSet: values.base !== undefined || values.now !== undefined || values.pace !== "1",
   ...(values.standins ? { standins: values.standins } : {}),
@@ -105,6 +115,13 @@ try {
 } catch (error) {
   refuse(error instanceof PersonError ? error.message : String(error));
 }
+const receivers = new ReceiverClient(thread("receiver-thread"), settings, engine, (fault) => log.error({ fault }, "receiving failed"));
+try {
+  await receivers.ready;
+} catch (error) {
+  await engine.close();
+  refuse(error instanceof Error ? error.message : String(error));
+}
 const readers = new Piscina({ filename: thread("reader").href, workerData: { file: storeFile(settings) }, minThreads: 1, maxThreads: Math.max(1, Math.min(3, cpus().length - 1)), maxQueue: 500 });
 const now = () => readClock(settings.clock, Date.now());
 
@@ -140,6 +157,7 @@ async function leave(): Promise<void> {
   live.close();
   server.closeIdleConnections();
   await readers.close({ force: true }).catch(() => undefined);
+  await receivers.close();
   await engine.close();
   process.exit(0);
 }

@@ -12,6 +12,9 @@ export interface Settings {
   data: string;
   host: string;
   port: number;
+  /** Where OTLP and syslog are received; 0 for not at all. */
+  otlpPort: number;
+  syslogPort: number;
   clock: ClockSetting;
   /** Whether the clock was set by hand and so may differ from the machine's. */
   clockSet: boolean;

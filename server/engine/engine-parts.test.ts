@@ -52,6 +52,7 @@ describe("the life of an alarm", () => {
       const events = db.transaction(() => judge.judge(recorder.fresh))();
       db.transaction(() => recorder.write())();
       recorder.settle();
+      recorder.judged();
       return events;
     };
     return { id, recorder, judge, series, feed };
@@ -77,6 +78,7 @@ describe("the life of an alarm", () => {
     recorder.record(series, AT + 2 * MINUTE_MS, 96);
     expect(judge.judge(recorder.fresh)).toEqual([]);
     recorder.settle();
+      recorder.judged();
     for (const minute of [3, 4]) recorder.record(series, AT + minute * MINUTE_MS, 40);
     expect(judge.judge(recorder.fresh).map((event) => event.what)).toEqual(["better", "cleared"]);
   });
@@ -237,6 +239,7 @@ describe("figures of a day", () => {
     for (let at = AT - 8 * DAY_MS; at <= AT; at += 10 * MINUTE_MS) recorder.record(series, at, valueAt(at));
     db.transaction(() => recorder.write())();
     recorder.settle();
+      recorder.judged();
     const row = seriesById(db, series.id);
     if (!row) throw new Error("no series");
     return row;

@@ -1,4 +1,5 @@
 import { readFileSync } from "node:fs";
+import type { MessagePort } from "node:worker_threads";
 import { severityRank } from "#core/alarms/severity";
 import { parsePorts, parseRanges } from "#core/discovery/ranges";
 import type { AddressSighting } from "#core/discovery/sighting";
@@ -23,7 +24,11 @@ import { readRetention } from "../store/retention";
 import { listServices, saveService } from "../store/services";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps, endSweep, insertSource, insertSweep, listSources, runningSweep, sourceById, sourceNamed, updateSource, updateSweep } from "../store/sweeps";
+import type { Delivery } from "../receivers/arrivals";
+import type { FromReceivers, ReceiverFigures, ToReceivers } from "../receivers/messages";
+import { removeNamingRule, saveNamingRule } from "../store/origins";
 import type { LiveEvent } from "./events";
+import { Deliveries } from "./deliveries";
 import { correlate } from "./correlator";
 import { readKits } from "./kits";
 import { Judge, type AlarmEvent } from "./judge";
@@ -37,6 +42,8 @@ import { refreshHealth, refreshServices, servicesByComponent } from "./topology"
 const TICK_MS = 5_000;
 /** Machine time a tick may spend on summing up and forgetting. */
 const ROLLING_BUDGET_MS = 25;
+/** Machine time within which deliveries are committed together. */
+const COMMIT_PAUSE_MS = 15;
 /** Distance of history's polls. */
 const HISTORY_STEP_MS = 5 * MINUTE_MS;
 
@@ -48,6 +55,7 @@ export class Engine {
   private readonly recorder: Recorder;
   private readonly judge: Judge;
   private readonly roller: Roller;
+  private readonly deliveries: Deliveries;
   private readonly poller: Poller;
   private readonly runner: Runner;
   private readonly standins: Standins | undefined;
@@ -83,6 +91,7 @@ export class Engine {
     this.recorder = new Recorder(this.db);
     this.judge = new Judge(this.db, (id) => this.kindOf.get(id), (id, fromMs, toMs) => this.recorder.recall(id, fromMs, toMs));
     this.roller = new Roller(this.db, this.recorder);
+    this.deliveries = new Deliveries(this.db, this.recorder);
     this.poller = new Poller(this.db, this.secrets, this.recorder, (id) => this.seen.set(id, this.now()));
     this.runner = new Runner({
       db: this.db,
@@ -129,7 +138,9 @@ export class Engine {
     this.kindOf = new Map(components.map((row) => [row.id, row.kind]));
     this.nameOf = new Map(components.map((row) => [row.id, row.name]));
     this.servicesOf = servicesByComponent(this.db, this.now());
+    this.recorder.judgedMetrics = new Set(listRules(this.db).map((rule) => rule.metric));
     this.poller.reload(this.now());
+    this.deliveries.reload();
   }
 
   // --- first start -----------------------------------------------------------------------------------------------------
@@ -205,6 +216,7 @@ export class Engine {
         pending = this.judgeFresh();
         this.recorder.write("full");
         this.recorder.settle();
+        this.recorder.judged();
         if (pending.some((event) => event.what === "raised" || event.what === "worse")) {
           // Other connections must see the alarm before its process table is read with the stand-ins' clock turned to it.
           this.db.exec("COMMIT");
@@ -222,6 +234,7 @@ export class Engine {
       this.writeSeen();
       this.db.exec("COMMIT");
       this.recorder.settle();
+      this.recorder.judged();
       this.seen.clear();
     }
     this.inFastMotion = false;
@@ -252,6 +265,7 @@ export class Engine {
         this.writeSeen();
       })();
       this.recorder.settle();
+      this.recorder.judged();
       this.seen.clear();
       if (this.trouble) {
         this.trouble = null;
@@ -262,7 +276,11 @@ export class Engine {
       this.takenBefore = this.recorder.taken;
       if (events.length) this.emit({ topic: "alarms", atMs });
       // On its own, because it reads what was just committed.
-      this.db.transaction(() => this.roller.work(atMs, readRetention(this.db), ROLLING_BUDGET_MS))();
+      this.db.transaction(() => {
+        const retention = readRetention(this.db);
+        this.roller.work(atMs, retention, ROLLING_BUDGET_MS);
+        this.deliveries.forgetLogs(atMs - retention.logsMs);
+      })();
       void this.takeSnapshots(events);
     } catch (error) {
       const message = storeTrouble(error);
@@ -319,6 +337,69 @@ export class Engine {
       writeSnapshot(this.db, alarmId, this.now(), memoryBytes, [], `The process table could not be read: ${error instanceof Error ? error.message : error}`);
     }
     this.emit({ topic: "alarms", atMs: this.now() });
+  }
+
+  // --- what is sent to us -----------------------------------------------------------------------------------------------
+
+  private arrived: { id: number; delivery: Delivery }[] = [];
+  private committing = false;
+  private receivers: MessagePort | undefined;
+  private received: ReceiverFigures | undefined;
+
+  /** Takes deliveries from the receivers; what comes within a moment is committed together, and then answered. */
+  attach(port: MessagePort): void {
+    this.receivers = port;
+    port.on("message", (message: FromReceivers) => {
+      if (message.kind === "figures") {
+        this.received = message.figures;
+        return;
+      }
+      this.arrived.push(message);
+      if (this.committing) return;
+      this.committing = true;
+      setTimeout(() => this.takeArrived(), COMMIT_PAUSE_MS);
+    });
+  }
+
+  private takeArrived(): void {
+    this.committing = false;
+    const arrived = this.arrived;
+    this.arrived = [];
+    const reply = (message: ToReceivers) => this.receivers?.postMessage(message);
+    try {
+      const receipts = this.db.transaction(() => {
+        const list = arrived.map(({ delivery }) => this.deliveries.take(delivery, this.now()));
+        this.recorder.write("commit");
+        return list;
+      })();
+      this.recorder.settle();
+      this.deliveries.settle();
+      arrived.forEach(({ id }, index) => reply({ kind: "kept", id, refused: receipts[index]?.refused ?? [] }));
+    } catch (error) {
+      const problem = storeTrouble(error);
+      this.deliveries.rollback(arrived.map(({ delivery }) => delivery));
+      for (const { id } of arrived) reply({ kind: "failed", id, problem: problem ?? "Something went wrong on this side; send it again." });
+      if (!problem) throw error;
+      this.tellTrouble(problem);
+    }
+  }
+
+  saveNamingRule(rule: { attribute: string; pattern: string; componentId: number }, by: string): void {
+    const component = componentById(this.db, rule.componentId);
+    if (!component) throw new PersonError("Choose the component these signals belong to.");
+    this.db.transaction(() => {
+      saveNamingRule(this.db, rule, by, this.now());
+      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: component.id, summary: `Signals whose ${rule.attribute} fits “${rule.pattern}” belong to ${component.name}`, by });
+      this.deliveries.reload();
+    })();
+  }
+
+  removeNamingRule(id: number, by: string): void {
+    this.db.transaction(() => {
+      removeNamingRule(this.db, id);
+      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: "A rule that names signals was removed", by });
+      this.deliveries.reload();
+    })();
   }
 
   // --- what people do --------------------------------------------------------------------------------------------------
@@ -508,12 +589,14 @@ export class Engine {
 
   /** Figures about the engine itself. */
   itself() {
-    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRepeated: this.recorder.repeated, samplesLate: this.recorder.lateCount, samplesPending: this.recorder.pending, trouble: this.trouble };
+    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRepeated: this.recorder.repeated, samplesLate: this.recorder.lateCount, samplesPending: this.recorder.pending, received: this.received ?? null, samplesSent: this.deliveries.samples, recordsSent: this.deliveries.records, trouble: this.trouble };
   }
 
   /** Orderly end: no new work, everything written, the log folded into the store. */
   async close(): Promise<void> {
     this.stopping = true;
+    if (this.arrived.length) this.takeArrived();
+    this.receivers?.close();
     for (const abort of this.sweeps.values()) abort.abort();
     this.runner.stopAll();
     this.tick("everything");

@@ -11,11 +11,14 @@ const CHUNK_SPAN_MS = 7 * DAY_MS;
  * Samples the journal may hold, and the commits within which every series that got samples is packed once. Packing seldom
  * packs full chunks, packing often keeps the journal short: the fuller it is, the shorter the round.
  */
+const LONG_JOURNAL = 300_000;
 const ROUNDS = [
   { above: 800_000, commits: 2 },
-  { above: 300_000, commits: 8 },
+  { above: LONG_JOURNAL, commits: 8 },
   { above: 0, commits: 240 },
 ] as const;
+/** Share of the series that a commit between ticks packs while the journal is long. */
+const COMMIT_SHARE = 64;
 
 /** One series as the engine holds it. */
 export interface LiveSeries {
@@ -101,6 +104,18 @@ class Waiting {
     this.count++;
   }
 
+  drop(ids: ReadonlySet<number>): void {
+    let place = 0;
+    for (let index = 0; index < this.count; index++) {
+      if (ids.has(this.series[index] as number)) continue;
+      this.series[place] = this.series[index] as number;
+      this.times[place] = this.times[index] as number;
+      this.values[place] = this.values[index] as number;
+      place++;
+    }
+    this.count = place;
+  }
+
   get entry() {
     return { series: this.series.subarray(0, this.count), times: this.times.subarray(0, this.count), values: this.values.subarray(0, this.count) };
   }
@@ -125,6 +140,8 @@ export class Recorder {
   private lastRow = 0;
   /** Samples since the last tick that rules may be about, in order of arrival. */
   fresh: FreshSample[] = [];
+  /** Metrics that rules are about; all of them where this is not set. */
+  judgedMetrics: ReadonlySet<string> | undefined;
   /** Samples that repeated one already there. */
   repeated = 0;
   /** Samples that came after later ones of their series. */
@@ -179,6 +196,21 @@ export class Recorder {
     return known && this.load(known);
   }
 
+  /** Forgets series that were never committed, and their samples. */
+  forget(list: readonly LiveSeries[]): void {
+    for (const series of list) {
+      this.byKey.delete(keyOf(series, series.metric, series.instance));
+      this.byId.delete(series.id);
+      this.queue.delete(series);
+      this.late.delete(series);
+    }
+    const gone = new Set(list);
+    const ids = new Set(list.map((series) => series.id));
+    this.fresh = this.fresh.filter((sample) => !gone.has(sample.series));
+    for (let index = this.full.length - 1; index >= 0; index--) if (ids.has((this.full[index] as { seriesId: number }).seriesId)) this.full.splice(index, 1);
+    this.waiting.drop(ids);
+  }
+
   /** Takes up that the signals of an origin now belong to another component. */
   rename(originId: number, componentId: number | null): void {
     for (const series of this.byId.values()) if (series.originId === originId) series.componentId = componentId;
@@ -207,7 +239,7 @@ export class Recorder {
     this.taken++;
     this.waiting.add(series.id, at, value);
     if (series.pendingFrom === 0) this.await(series, this.lastRow + 1);
-    if (at > before && series.componentId !== null) this.fresh.push({ series, atMs: at, value });
+    if (at > before && series.componentId !== null && (this.judgedMetrics?.has(series.metric) ?? true)) this.fresh.push({ series, atMs: at, value });
   }
 
   private await(series: LiveSeries, row: number): void {
@@ -262,9 +294,10 @@ export class Recorder {
 
   /**
    * Writes what is new; call inside a transaction, and `settle` once it is committed: until then everything counts as not
-   * written. `how` leaves open chunks for later (`full`, for history in fast motion) or packs them all (`everything`).
+   * written. `how`: `tick` packs a share of the open chunks; `commit`, for what has to be safe between ticks, only when the
+   * journal is long; `full` leaves open chunks alone and the journal out, for history in fast motion; `everything` packs all.
    */
-  write(how: "tick" | "full" | "everything" = "tick"): void {
+  write(how: "tick" | "commit" | "full" | "everything" = "tick"): void {
     this.written = { packed: [], waiting: false, full: true };
     for (const { seriesId, chunk } of this.full) writeChunk(this.db, seriesId, chunk, chunk.count);
     if (how === "full") {
@@ -273,13 +306,14 @@ export class Recorder {
       return;
     }
     let row = this.lastRow;
-    if (how === "tick" && this.waiting.count > 0) {
+    if (how !== "everything" && this.waiting.count > 0) {
       row = appendJournal(this.db, this.waiting.entry);
       this.written.waiting = true;
-    } else if (how === "everything") this.written.waiting = true;
+    } else this.written.waiting = true;
     const pending = this.pendingSamples + this.waiting.count;
     const round = ROUNDS.find(({ above }) => pending >= above)?.commits ?? 1;
-    let left = how === "everything" ? this.queue.size : Math.ceil(this.queue.size / round);
+    const share = how === "commit" ? (pending >= LONG_JOURNAL ? COMMIT_SHARE : Number.POSITIVE_INFINITY) : round;
+    let left = how === "everything" ? this.queue.size : Math.ceil(this.queue.size / share);
     for (const series of this.queue) {
       if (left-- <= 0) break;
       const late = this.late.get(series);
@@ -330,7 +364,6 @@ export class Recorder {
 
   /** Forgets what the last `write` wrote, once it is committed. */
   settle(): void {
-    this.fresh = [];
     if (this.written.full) this.full.length = 0;
     for (const series of this.written.packed) {
       series.pendingFrom = 0;
@@ -347,6 +380,11 @@ export class Recorder {
     }
     while (this.journalCounts.length && (this.journalCounts[0] as { id: number }).id < this.trimmedTo) this.pendingSamples -= (this.journalCounts.shift() as { count: number }).count;
     this.written = { packed: [], waiting: false, full: false };
+  }
+
+  /** Forgets the samples that rules have judged, once what they led to is committed. */
+  judged(): void {
+    this.fresh = [];
   }
 
   /** Samples kept in the journal and not packed yet. */

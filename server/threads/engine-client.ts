@@ -1,4 +1,4 @@
-import { Worker } from "node:worker_threads";
+import { Worker, type MessagePort } from "node:worker_threads";
 import type { Engine } from "../engine/engine";
 import type { LiveEvent } from "../engine/events";
 import type { Settings } from "../settings";
@@ -18,6 +18,8 @@ export type EngineCallName =
   | "attachPins"
   | "unpin"
   | "saveRule"
+  | "saveNamingRule"
+  | "removeNamingRule"
   | "drills"
   | "drill"
   | "itself"
@@ -80,6 +82,11 @@ export class EngineClient {
       this.worker.postMessage({ id, name, args } satisfies EngineCall);
     });
   };
+
+  /** Hands the engine its end of the line to the receivers. */
+  attach(port: MessagePort): void {
+    this.worker.postMessage({ attach: port }, [port]);
+  }
 
   async close(): Promise<void> {
     const exited = new Promise<void>((resolve) => this.worker.once("exit", () => resolve()));

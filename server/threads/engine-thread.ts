@@ -1,4 +1,4 @@
-import { parentPort, workerData } from "node:worker_threads";
+import { parentPort, workerData, type MessagePort } from "node:worker_threads";
 import { Engine } from "../engine/engine";
 import type { Settings } from "../settings";
 import { PersonError, storeTrouble } from "../store/database";
@@ -30,8 +30,9 @@ try {
   send({ kind: "refused", message: sentenceOf(error) ?? `The engine cannot start: ${error instanceof Error ? (error.stack ?? error.message) : error}` });
 }
 
-port.on("message", async (call: EngineCall) => {
+port.on("message", async (call: EngineCall | { attach: MessagePort }) => {
   if (!engine) return;
+  if ("attach" in call) return engine.attach(call.attach);
   try {
     const method = engine[call.name] as (...args: unknown[]) => unknown;
     const value = await method.apply(engine, call.args);

@@ -63,7 +63,7 @@ export async function makeWorld({ pace, net, control }: { pace: number; net: num
       services: [{ uid: "orders", name: "Orders", purpose: "", owner: "", entries: [{ host: "t-web-*", process: "shopfront" }], figure: { url: `http://127.21.${net}.11:18080/metrics`, metric: "orders_per_hour", label: "orders", unit: "1/h" } }],
     }),
   );
-  const settings: Settings = { root: process.cwd(), data: folder, host: "127.0.0.1", port: 1, clock, clockSet: true, standins: `http://127.0.0.1:${control}`, setup, historyMs: 6 * 3_600_000, sshUser: "operator", sshKeyFile: keyFile };
+  const settings: Settings = { root: process.cwd(), data: folder, host: "127.0.0.1", port: 1, otlpPort: 0, syslogPort: 0, clock, clockSet: true, standins: `http://127.0.0.1:${control}`, setup, historyMs: 6 * 3_600_000, sshUser: "operator", sshKeyFile: keyFile };
   const events: LiveEvent[] = [];
   const openEngine = () => new Engine({ ...settings, clock }, (event) => events.push(event));
 

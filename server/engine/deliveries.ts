@@ -1,0 +1,151 @@
+import { nameOrigin, type NamingBook, type OriginAttributes } from "#core/discovery/naming";
+import type { Delivery } from "../receivers/arrivals";
+import type { Db } from "../store/database";
+import { currentComponents } from "../store/estate";
+import { LogWriter, type NewLog } from "../store/log-writer";
+import { allOrigins, insertOrigin, namingRules, originText, renameOrigin, touchOrigin } from "../store/origins";
+import type { LiveSeries, Recorder } from "./recorder";
+
+/** What became of a delivery. */
+export interface Receipt {
+  /** Series that are not taken, with the reason. */
+  refused: { handle: number; why: string }[];
+}
+
+interface KnownOrigin {
+  id: number;
+  attributes: OriginAttributes;
+  componentId: number | null;
+  touchedMs: number;
+}
+
+/** Takes what the receivers hand over into the store: names senders, finds their series, keeps samples and records. */
+export class Deliveries {
+  private readonly byText = new Map<string, KnownOrigin>();
+  private readonly byId = new Map<number, KnownOrigin>();
+  /** Senders and series by the handles of the receivers. */
+  private readonly origins = new Map<number, KnownOrigin>();
+  private readonly series = new Map<number, LiveSeries>();
+  /** Series made since the last commit. */
+  private made: LiveSeries[] = [];
+  private book: NamingBook = { rules: [], byName: new Map(), byAddress: new Map() };
+  private writer: LogWriter;
+  samples = 0;
+  records = 0;
+
+  constructor(
+    private readonly db: Db,
+    private readonly recorder: Recorder,
+  ) {
+    this.readOrigins();
+    this.writer = new LogWriter(db);
+    this.reload();
+  }
+
+  private readOrigins(): void {
+    this.byText.clear();
+    this.byId.clear();
+    for (const row of allOrigins(this.db)) this.keep(row.attributes, { id: row.id, attributes: JSON.parse(row.attributes) as OriginAttributes, componentId: row.component_id, touchedMs: row.last_at });
+  }
+
+  private keep(text: string, origin: KnownOrigin): KnownOrigin {
+    this.byText.set(text, origin);
+    this.byId.set(origin.id, origin);
+    return origin;
+  }
+
+  /** Takes up what the estate and the rules are by now, and names anew whom that concerns; inside a transaction. */
+  reload(): void {
+    const byName = new Map<string, number>();
+    const byAddress = new Map<string, number>();
+    for (const row of currentComponents(this.db)) {
+      byName.set(row.name.toLowerCase(), row.id);
+      if (row.address && row.host_id === null) byAddress.set(row.address, row.id);
+    }
+    this.book = { rules: namingRules(this.db), byName, byAddress };
+    for (const origin of this.byText.values()) {
+      const named = nameOrigin(origin.attributes, this.book);
+      if (named.componentId === origin.componentId) continue;
+      renameOrigin(this.db, origin.id, named);
+      origin.componentId = named.componentId;
+      this.recorder.rename(origin.id, named.componentId);
+    }
+  }
+
+  /** Call inside a transaction. */
+  take(delivery: Delivery, nowMs: number): Receipt {
+    for (const { handle, attributes } of delivery.origins) {
+      const text = originText(attributes);
+      let origin = this.byText.get(text);
+      if (!origin) {
+        const named = nameOrigin(attributes, this.book);
+        origin = this.keep(text, { id: insertOrigin(this.db, text, named, nowMs), attributes, componentId: named.componentId, touchedMs: nowMs });
+      }
+      this.origins.set(handle, origin);
+    }
+    const refused: Receipt["refused"] = [];
+    for (const def of delivery.series) {
+      const origin = this.origins.get(def.origin);
+      if (!origin) continue;
+      const owner = { componentId: origin.componentId, serviceId: null, originId: origin.id };
+      let series = this.recorder.find(owner, def.metric, def.instance);
+      if (!series) this.made.push((series = this.recorder.series(owner, def.metric, def.instance, def.unit, nowMs, def.form)));
+      if (series.unit !== def.unit || series.form !== def.form) {
+        const why = series.unit === def.unit ? `${def.metric} was kept as ${series.form} before and now comes as ${def.form}. Give it another name, or send it as before.` : `${def.metric} was kept in “${series.unit}” before and now comes in “${def.unit}”. Give it another name, or keep the unit.`;
+        refused.push({ handle: def.handle, why });
+        continue;
+      }
+      this.series.set(def.handle, series);
+    }
+    const { handles, times, values } = delivery;
+    for (let index = 0; index < handles.length; index++) {
+      const series = this.series.get(handles[index] as number);
+      if (series) this.recorder.record(series, times[index] as number, values[index] as number);
+    }
+    this.samples += handles.length;
+    const touched = new Set<KnownOrigin>();
+    const logs = delivery.logs.flatMap((log): NewLog[] => {
+      const origin = this.origins.get(log.origin);
+      if (!origin) return [];
+      touched.add(origin);
+      return [{ atMs: log.atMs, severity: log.severity, originId: origin.id, body: log.body, attributes: log.attributes, traceId: log.traceId, spanId: log.spanId }];
+    });
+    this.writer.write(logs);
+    this.records += logs.length;
+    for (const handle of new Set(handles)) {
+      const origin = this.byId.get(this.series.get(handle)?.originId ?? 0);
+      if (origin) touched.add(origin);
+    }
+    for (const origin of touched)
+      if (nowMs - origin.touchedMs > 60_000) {
+        touchOrigin(this.db, origin.id, nowMs);
+        origin.touchedMs = nowMs;
+      }
+    return { refused };
+  }
+
+  /** Once what was taken is committed. */
+  settle(): void {
+    this.made = [];
+  }
+
+  /** After a transaction that failed: what was learned in it is forgotten, so that it can be sent again. */
+  rollback(deliveries: readonly Delivery[]): void {
+    this.recorder.forget(this.made);
+    this.made = [];
+    for (const delivery of deliveries) {
+      for (const { handle } of delivery.origins) this.origins.delete(handle);
+      for (const { handle } of delivery.series) this.series.delete(handle);
+    }
+    this.readOrigins();
+    for (const [handle, origin] of this.origins) {
+      const again = this.byId.get(origin.id);
+      if (again) this.origins.set(handle, again);
+    }
+    this.writer = new LogWriter(this.db);
+  }
+
+  forgetLogs(beforeMs: number): void {
+    this.writer.forget(beforeMs);
+  }
+}

@@ -1,0 +1,309 @@
+import type { OriginAttributes } from "#core/discovery/naming";
+import { exponentialError, quantileOfBuckets, quantileOfExponential } from "#core/telemetry/histogram";
+import { DAY_MS, HOUR_MS } from "#core/time/windows";
+import type { SeriesForm } from "../store/signals";
+import type { AnyValue, Attribute, ExponentialPoint, HistogramPoint, LogRecord, Metric, OfResource } from "./otlp-types";
+
+/** A sender met for the first time on this thread; from then on it goes by its handle. */
+export interface OriginDef {
+  handle: number;
+  attributes: OriginAttributes;
+}
+
+export interface SeriesDef {
+  handle: number;
+  origin: number;
+  metric: string;
+  instance: string;
+  unit: string;
+  form: SeriesForm;
+}
+
+export interface ArrivedLog {
+  origin: number;
+  atMs: number;
+  severity: number;
+  body: string;
+  attributes: string | null;
+  traceId: string | null;
+  spanId: string | null;
+}
+
+/** What is handed to the engine at once; it answers when all of it is safe. */
+export interface Delivery {
+  origins: OriginDef[];
+  series: SeriesDef[];
+  handles: Uint32Array;
+  /** Epoch milliseconds. */
+  times: Float64Array;
+  values: Float64Array;
+  logs: ArrivedLog[];
+}
+
+export const LIMITS = {
+  /** Attributes of one point; more would make a series of every one of them. */
+  pointAttributes: 24,
+  attributeKey: 120,
+  attributeValue: 240,
+  originAttributes: 64,
+  logAttributes: 64,
+  logAttributesText: 16_384,
+  body: 32_768,
+  metricName: 200,
+  /** Series of one sender, and of all. */
+  seriesOfOrigin: 20_000,
+  series: 200_000,
+  /** A sample may be this far ahead of the clock. */
+  aheadMs: HOUR_MS,
+  /** A sample may be this old. */
+  behindMs: 30 * DAY_MS,
+} as const;
+
+/** What was not kept of a request, with the reasons, most frequent first. */
+export class Rejected {
+  private readonly reasons = new Map<string, number>();
+  count = 0;
+
+  add(reason: string, count = 1): void {
+    this.count += count;
+    if (this.reasons.size < 20 || this.reasons.has(reason)) this.reasons.set(reason, (this.reasons.get(reason) ?? 0) + count);
+  }
+
+  get text(): string {
+    return [...this.reasons]
+      .sort((a, b) => b[1] - a[1])
+      .slice(0, 3)
+      .map(([reason, count]) => `${count}: ${reason}`)
+      .join(" ");
+  }
+}
+
+const textOf = (value: AnyValue): string => (typeof value === "string" ? value : value === null ? "" : typeof value === "object" ? JSON.stringify(value) : String(value));
+
+interface Counted {
+  atMs: number;
+  counts: number[];
+  bounds: number[];
+  zero: number;
+  negative: number[];
+  scale: number;
+  offset: number;
+  negativeOffset: number;
+}
+
+const QUANTILES = [0.5, 0.95, 0.99] as const;
+
+/** Sorts what arrives into samples and records, tells senders and series apart, and refuses what would do harm. */
+export class Arrivals {
+  private readonly origins = new Map<string, { handle: number; series: number }>();
+  private readonly series = new Map<string, number>();
+  /** Series the engine will not take, with its sentence. */
+  private readonly refused = new Map<number, string>();
+  /** Last cumulative buckets of each histogram. */
+  private readonly buckets = new Map<string, Counted>();
+  private nextHandle = 1;
+  private newOrigins: OriginDef[] = [];
+  private newSeries: SeriesDef[] = [];
+  private handles: number[] = [];
+  private times: number[] = [];
+  private values: number[] = [];
+  private logs: ArrivedLog[] = [];
+
+  constructor(private readonly now: () => number) {}
+
+  refuse(handle: number, why: string): void {
+    this.refused.set(handle, why);
+  }
+
+  /** Everything sorted since the last call. */
+  take(): Delivery {
+    const delivery: Delivery = { origins: this.newOrigins, series: this.newSeries, handles: Uint32Array.from(this.handles), times: Float64Array.from(this.times), values: Float64Array.from(this.values), logs: this.logs };
+    this.newOrigins = [];
+    this.newSeries = [];
+    this.handles = [];
+    this.times = [];
+    this.values = [];
+    this.logs = [];
+    return delivery;
+  }
+
+  /** The engine did not take a delivery: what was new in it is new again. */
+  forget(delivery: Delivery): void {
+    const origins = new Set(delivery.origins.map((one) => one.handle));
+    const series = new Set(delivery.series.map((one) => one.handle));
+    for (const [key, one] of this.origins) if (origins.has(one.handle)) this.origins.delete(key);
+    for (const [key, handle] of this.series) if (series.has(handle)) this.series.delete(key);
+  }
+
+  origin(attributes: readonly Attribute[], extra: OriginAttributes = {}): number {
+    const kept: Record<string, string> = { ...extra };
+    let count = 0;
+    for (const [key, value] of attributes) {
+      if (!key || count++ >= LIMITS.originAttributes) continue;
+      kept[key.slice(0, LIMITS.attributeKey)] = textOf(value).slice(0, LIMITS.attributeValue);
+    }
+    const key = JSON.stringify(Object.entries(kept).sort(([a], [b]) => (a < b ? -1 : 1)));
+    const known = this.origins.get(key);
+    if (known) return known.handle;
+    const handle = this.nextHandle++;
+    this.origins.set(key, { handle, series: 0 });
+    this.originSeries.set(handle, 0);
+    this.newOrigins.push({ handle, attributes: kept });
+    return handle;
+  }
+  private readonly originSeries = new Map<number, number>();
+
+  private seriesOf(origin: number, metric: string, instance: string, unit: string, form: SeriesForm): number | string {
+    const key = `${origin}\u0000${metric}\u0000${instance}\u0000${form}\u0000${unit}`;
+    const known = this.series.get(key);
+    if (known !== undefined) return this.refused.get(known) ?? known;
+    const own = this.originSeries.get(origin) ?? 0;
+    if (own >= LIMITS.seriesOfOrigin) return `This sender has ${LIMITS.seriesOfOrigin} series already; further ones are not kept. Look for an attribute that differs with every request.`;
+    if (this.series.size >= LIMITS.series) return `There are ${LIMITS.series} series already; further ones are not kept.`;
+    const handle = this.nextHandle++;
+    this.series.set(key, handle);
+    this.originSeries.set(origin, own + 1);
+    this.newSeries.push({ handle, origin, metric, instance, unit, form });
+    return handle;
+  }
+
+  private sample(origin: number, metric: string, instance: string, unit: string, form: SeriesForm, atMs: number, value: number): string | undefined {
+    const handle = this.seriesOf(origin, metric, instance, unit, form);
+    if (typeof handle === "string") return handle;
+    this.handles.push(handle);
+    this.times.push(Math.round(atMs));
+    this.values.push(value);
+    return undefined;
+  }
+
+  /** Why an instant cannot be kept, or undefined. */
+  private wrongTime(atMs: number): string | undefined {
+    const now = this.now();
+    if (!Number.isFinite(atMs) || atMs <= 0) return "It has no time.";
+    if (atMs > now + LIMITS.aheadMs) return "Its time is more than an hour ahead of this clock. Check the sender's clock.";
+    if (atMs < now - LIMITS.behindMs) return "Its time is more than 30 days back.";
+    return undefined;
+  }
+
+  metrics(resources: readonly OfResource<Metric>[], extra: OriginAttributes, rejected: Rejected): void {
+    for (const { resource, items } of resources) {
+      const origin = this.origin(resource, extra);
+      for (const metric of items) this.metric(origin, metric, rejected);
+    }
+  }
+
+  private metric(origin: number, { name, unit, data }: Metric, rejected: Rejected): void {
+    if (data.kind === "none") return;
+    if (!name || name.length > LIMITS.metricName) {
+      rejected.add(name ? `A metric's name is longer than ${LIMITS.metricName} characters.` : "A metric has no name.", data.points.length);
+      return;
+    }
+    const kept = unit.slice(0, 40) || "1";
+    for (const point of data.points) {
+      const wrong = this.wrongTime(point.atMs);
+      const instance = wrong === undefined ? instanceOf(point.attributes) : undefined;
+      if (wrong !== undefined || instance === undefined) {
+        rejected.add(wrong ?? `A point has more than ${LIMITS.pointAttributes} attributes; at most that many are kept.`);
+        continue;
+      }
+      const put = (suffix: string, form: SeriesForm, value: number, own = kept) => this.sample(origin, name + suffix, instance, own, form, point.atMs, value);
+      let problem: string | undefined;
+      switch (data.kind) {
+        case "gauge":
+          problem = put("", "gauge", (point as { value: number }).value);
+          break;
+        case "sum":
+          problem = put("", !data.monotonic ? "gauge" : data.temporality === 1 ? "delta" : "total", (point as { value: number }).value);
+          break;
+        case "summary": {
+          const own = point as { count: number; sum: number; quantiles: { quantile: number; value: number }[] };
+          problem = put(".count", "total", own.count, "1") ?? put(".sum", "total", own.sum);
+          for (const { quantile, value } of own.quantiles.slice(0, 12)) problem ??= put(`.p${Number((quantile * 100).toFixed(3))}`, "gauge", value);
+          break;
+        }
+        default:
+          problem = this.histogram(origin, name, instance, data.temporality === 1 ? "delta" : "total", point as HistogramPoint | ExponentialPoint, put);
+      }
+      if (problem) rejected.add(problem);
+    }
+  }
+
+  /** Count, sum and extremes of a histogram, and quantiles of what it counted since the point before. */
+  private histogram(origin: number, name: string, instance: string, form: "delta" | "total", point: HistogramPoint | ExponentialPoint, put: (suffix: string, form: SeriesForm, value: number, unit?: string) => string | undefined): string | undefined {
+    const now: Counted =
+      "scale" in point
+        ? { atMs: point.atMs, counts: point.positive.counts, bounds: [], zero: point.zeroCount, negative: point.negative.counts, scale: point.scale, offset: point.positive.offset, negativeOffset: point.negative.offset }
+        : { atMs: point.atMs, counts: point.counts, bounds: point.bounds, zero: 0, negative: [], scale: 0, offset: 0, negativeOffset: 0 };
+    if (now.counts.length > 2000 || now.negative.length > 2000) return "A histogram has more than 2,000 buckets.";
+    if (!("scale" in point) && now.counts.length && now.counts.length !== now.bounds.length + 1) return "A histogram must have one more count than bounds.";
+    let problem = put(".count", form, point.count, "1");
+    if (point.sum !== null) problem ??= put(".sum", form, point.sum);
+    let counted: Counted | undefined = now;
+    if (form === "total") {
+      const key = `${origin}|${name}|${instance}`;
+      counted = sinceBefore(this.buckets.get(key), now);
+      this.buckets.set(key, now);
+    }
+    if (!counted || counted.counts.every((count) => count === 0)) return problem;
+    for (const quantile of QUANTILES) {
+      const value =
+        "scale" in point
+          ? quantileOfExponential(counted.scale, counted.zero, { offset: counted.offset, counts: counted.counts }, { offset: counted.negativeOffset, counts: counted.negative }, quantile)
+          : quantileOfBuckets(counted.bounds, counted.counts, quantile, form === "delta" ? point.min : null, form === "delta" ? point.max : null);
+      // What lies below the stated error is not in the data.
+      if (!Number.isNaN(value)) problem ??= put(`.p${quantile * 100}`, "gauge", Number(value.toPrecision("scale" in point && exponentialError(point.scale) > 0.001 ? 4 : 6)));
+    }
+    return problem;
+  }
+
+  logRecords(resources: readonly OfResource<LogRecord>[], extra: OriginAttributes, rejected: Rejected): void {
+    for (const { resource, items } of resources) {
+      const origin = this.origin(resource, extra);
+      for (const record of items) {
+        const atMs = record.atMs || record.observedMs || this.now();
+        const wrong = this.wrongTime(atMs);
+        if (wrong) rejected.add(wrong);
+        else this.log(origin, { ...record, atMs });
+      }
+    }
+  }
+
+  log(origin: number, record: { atMs: number; severity: number; body: AnyValue; attributes: readonly Attribute[]; traceId: string; spanId: string }): void {
+    const body = textOf(record.body);
+    const attributes: Record<string, AnyValue> = {};
+    record.attributes.slice(0, LIMITS.logAttributes).forEach(([key, value]) => {
+      attributes[key.slice(0, LIMITS.attributeKey)] = typeof value === "string" ? value.slice(0, 4096) : value;
+    });
+    if (record.attributes.length > LIMITS.logAttributes) attributes["attributes left out"] = record.attributes.length - LIMITS.logAttributes;
+    if (body.length > LIMITS.body) attributes["characters left out"] = body.length - LIMITS.body;
+    let text: string | null = Object.keys(attributes).length ? JSON.stringify(attributes) : null;
+    if (text && text.length > LIMITS.logAttributesText) text = JSON.stringify({ "attributes left out": record.attributes.length, because: "they are too long together" });
+    this.logs.push({
+      origin,
+      atMs: Math.round(record.atMs),
+      severity: Number.isInteger(record.severity) && record.severity >= 0 && record.severity <= 24 ? record.severity : 0,
+      body: body.slice(0, LIMITS.body),
+      attributes: text,
+      traceId: /^[0-9a-f]{32}$/.test(record.traceId) ? record.traceId : null,
+      spanId: /^[0-9a-f]{16}$/.test(record.spanId) ? record.spanId : null,
+    });
+  }
+}
+
+/** Attributes as what tells series apart: "name=value, name=value", sorted; undefined when there are too many. */
+export function instanceOf(attributes: readonly Attribute[]): string | undefined {
+  if (attributes.length === 0) return "";
+  if (attributes.length > LIMITS.pointAttributes) return undefined;
+  const parts = attributes.map(([key, value]) => `${key.slice(0, LIMITS.attributeKey)}=${textOf(value).slice(0, LIMITS.attributeValue)}`);
+  return (parts.length > 1 ? parts.sort() : parts).join(", ");
+}
+
+/** What was counted between two cumulative readings; all of it when the buckets changed or a count fell, which is a restart. */
+function sinceBefore(before: Counted | undefined, now: Counted): Counted | undefined {
+  if (!before) return undefined;
+  const same = before.scale === now.scale && before.offset === now.offset && before.negativeOffset === now.negativeOffset && before.bounds.length === now.bounds.length && before.bounds.every((bound, index) => bound === now.bounds[index]) && before.counts.length <= now.counts.length;
+  if (!same) return now;
+  const counts = now.counts.map((count, index) => count - (before.counts[index] ?? 0));
+  if (counts.some((count) => count < 0)) return now;
+  return { ...now, counts, zero: Math.max(0, now.zero - before.zero), negative: now.negative.map((count, index) => Math.max(0, count - (before.negative[index] ?? 0))) };
+}

@@ -1,0 +1,72 @@
+import type { MessagePort } from "node:worker_threads";
+import { Arrivals } from "./arrivals";
+import type { FromReceivers, ReceiverFigures, ToReceivers } from "./messages";
+
+/** Bytes of requests that may be under way at once; beyond them senders are told to wait. */
+const MOST_HELD = 96 * 1024 * 1024;
+/** Deliveries the engine may still have to answer. */
+const MOST_DELIVERIES = 200;
+
+export interface Outcome {
+  /** A sentence when nothing of the delivery was kept. */
+  problem: string | undefined;
+  refused: { handle: number; why: string }[];
+}
+
+/** The way from the receivers to the engine: bounded, and everybody hears what became of what they sent. */
+export class Gate {
+  readonly arrivals: Arrivals;
+  readonly figures: ReceiverFigures = { requests: 0, toldToWait: 0, unreadable: 0, refused: 0, syslog: 0, syslogOdd: 0, dropped: 0 };
+  private held = 0;
+  private nextId = 1;
+  private readonly waiting = new Map<number, { resolve: (outcome: Outcome) => void; undo: () => void }>();
+
+  constructor(
+    private readonly port: MessagePort,
+    now: () => number,
+    readonly onFault: (error: unknown) => void,
+  ) {
+    this.arrivals = new Arrivals(now);
+    port.on("message", (message: ToReceivers) => {
+      const one = this.waiting.get(message.id);
+      this.waiting.delete(message.id);
+      if (message.kind === "failed") {
+        one?.undo();
+        one?.resolve({ problem: message.problem, refused: [] });
+        return;
+      }
+      for (const { handle, why } of message.refused) this.arrivals.refuse(handle, why);
+      one?.resolve({ problem: undefined, refused: message.refused });
+    });
+  }
+
+  /** Takes room for a request; what it returns gives the room back. Undefined when there is none. */
+  enter(bytes: number): (() => void) | undefined {
+    if (this.held + bytes > MOST_HELD || this.waiting.size >= MOST_DELIVERIES) return undefined;
+    this.held += bytes;
+    return () => {
+      this.held -= bytes;
+    };
+  }
+
+  /** Whether the engine can take more at present. */
+  get free(): boolean {
+    return this.waiting.size < MOST_DELIVERIES;
+  }
+
+  /** Hands over what has been sorted, and waits until it is safe. */
+  deliver(): Promise<Outcome> {
+    const delivery = this.arrivals.take();
+    if (!delivery.handles.length && !delivery.logs.length && !delivery.origins.length) return Promise.resolve({ problem: undefined, refused: [] });
+    const id = this.nextId++;
+    const undo = { ...delivery };
+    return new Promise((resolve) => {
+      this.waiting.set(id, { resolve, undo: () => this.arrivals.forget(undo) });
+      this.port.postMessage({ kind: "delivery", id, delivery } satisfies FromReceivers, [delivery.handles.buffer, delivery.times.buffer, delivery.values.buffer] as ArrayBuffer[]);
+    });
+  }
+
+  tellFigures(): void {
+    this.port.postMessage({ kind: "figures", figures: this.figures } satisfies FromReceivers);
+  }
+}

@@ -1,0 +1,21 @@
+import type { Delivery } from "./arrivals";
+
+/** Running totals of the receivers since they started. */
+export interface ReceiverFigures {
+  requests: number;
+  /** Requests that were told to come again later, because too much was under way. */
+  toldToWait: number;
+  /** Requests that could not be read. */
+  unreadable: number;
+  /** Points and records that were refused one by one. */
+  refused: number;
+  syslog: number;
+  /** Syslog messages that obey no standard; they are kept whole. */
+  syslogOdd: number;
+  /** Messages by UDP that were dropped because too much was under way. */
+  dropped: number;
+}
+
+export type FromReceivers = { kind: "delivery"; id: number; delivery: Delivery } | { kind: "figures"; figures: ReceiverFigures };
+
+export type ToReceivers = { kind: "kept"; id: number; refused: { handle: number; why: string }[] } | { kind: "failed"; id: number; problem: string };

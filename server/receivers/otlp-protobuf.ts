@@ -1,0 +1,341 @@
+import protobuf from "protobufjs/minimal.js";
+import { BadSignal, DEEPEST, type AnyValue, type Attribute, type ExponentialPoint, type HistogramPoint, type LogRecord, type Metric, type MetricData, type NumberPoint, type OfResource, type SpanRecord, type SummaryPoint } from "./otlp-types";
+
+/**
+ * OTLP 1.x requests in protobuf (opentelemetry-proto v1: collector, metrics, logs, trace, common). Field numbers are those
+ * of the published .proto files; fields that are not kept are skipped. Throws BadSignal when the bytes are cut short.
+ */
+
+type Reader = protobuf.Reader;
+const TWO32 = 4_294_967_296;
+
+/** Reads a message field by field; what the handler does not take is skipped. */
+function message(reader: Reader, end: number, field: (number: number, wire: number) => boolean): void {
+  while (reader.pos < end) {
+    const tag = reader.uint32();
+    if (!field(tag >>> 3, tag & 7)) reader.skipType(tag & 7);
+  }
+  if (reader.pos !== end) throw new BadSignal("A message inside it is longer than it says.");
+}
+
+function inner<T>(reader: Reader, read: (reader: Reader, end: number) => T): T {
+  const length = reader.uint32();
+  const end = reader.pos + length;
+  if (end > reader.len) throw new BadSignal("It ends in the middle of a message.");
+  return read(reader, end);
+}
+
+const fixed64 = (reader: Reader): number => {
+  const low = reader.fixed32();
+  return reader.fixed32() * TWO32 + low;
+};
+const sfixed64 = (reader: Reader): number => {
+  const low = reader.fixed32();
+  return reader.sfixed32() * TWO32 + low;
+};
+/** A varint of up to 64 bits as a double, exact up to 2^53. */
+function uint64(reader: Reader): number {
+  let value = 0;
+  let scale = 1;
+  for (let count = 0; count < 10; count++) {
+    if (reader.pos >= reader.len) throw new BadSignal("It ends in the middle of a number.");
+    const byte = reader.buf[reader.pos++] as number;
+    value += (byte & 127) * scale;
+    if (byte < 128) return value;
+    scale *= 128;
+  }
+  throw new BadSignal("A number in it is too long.");
+}
+const int64 = (reader: Reader): number => {
+  const value = uint64(reader);
+  return value >= 2 ** 63 ? value - 2 ** 64 : value;
+};
+const millis = (reader: Reader): number => fixed64(reader) / 1e6;
+
+/** A repeated number, packed or one by one. */
+function numbers(reader: Reader, wire: number, into: number[], read: (reader: Reader) => number): true {
+  if (wire !== 2) into.push(read(reader));
+  else
+    inner(reader, (packed, end) => {
+      while (packed.pos < end) into.push(read(packed));
+    });
+  return true;
+}
+
+function anyValue(reader: Reader, end: number, depth: number): AnyValue {
+  if (depth > DEEPEST) throw new BadSignal(`Attributes are nested deeper than ${DEEPEST} levels.`);
+  let value: AnyValue = null;
+  message(reader, end, (field) => {
+    switch (field) {
+      case 1:
+        value = reader.string();
+        return true;
+      case 2:
+        value = reader.bool();
+        return true;
+      case 3:
+        value = int64(reader);
+        return true;
+      case 4:
+        value = reader.double();
+        return true;
+      case 5: {
+        const list: AnyValue[] = [];
+        inner(reader, (array, arrayEnd) => message(array, arrayEnd, (number) => number === 1 && (list.push(inner(array, (one, oneEnd) => anyValue(one, oneEnd, depth + 1))), true)));
+        value = list;
+        return true;
+      }
+      case 6: {
+        const list: Attribute[] = [];
+        inner(reader, (map, mapEnd) => message(map, mapEnd, (number) => number === 1 && (list.push(attribute(map, depth + 1)), true)));
+        value = Object.fromEntries(list);
+        return true;
+      }
+      case 7:
+        value = Buffer.from(reader.bytes()).toString("base64");
+        return true;
+      default:
+        return false;
+    }
+  });
+  return value;
+}
+
+function attribute(reader: Reader, depth = 0): Attribute {
+  return inner(reader, (pair, end) => {
+    const result: Attribute = ["", null];
+    message(pair, end, (field) => {
+      if (field === 1) result[0] = pair.string();
+      else if (field === 2) result[1] = inner(pair, (value, valueEnd) => anyValue(value, valueEnd, depth));
+      else return false;
+      return true;
+    });
+    return result;
+  });
+}
+
+function resource(reader: Reader, end: number): Attribute[] {
+  const attributes: Attribute[] = [];
+  message(reader, end, (field) => field === 1 && (attributes.push(attribute(reader)), true));
+  return attributes;
+}
+
+function numberPoint(reader: Reader, end: number): NumberPoint {
+  const point: NumberPoint = { attributes: [], atMs: 0, value: Number.NaN };
+  message(reader, end, (field) => {
+    if (field === 3) point.atMs = millis(reader);
+    else if (field === 4) point.value = reader.double();
+    else if (field === 6) point.value = sfixed64(reader);
+    else if (field === 7) point.attributes.push(attribute(reader));
+    else return false;
+    return true;
+  });
+  return point;
+}
+
+function histogramPoint(reader: Reader, end: number): HistogramPoint {
+  const point: HistogramPoint = { attributes: [], atMs: 0, count: 0, sum: null, min: null, max: null, bounds: [], counts: [] };
+  message(reader, end, (field, wire) => {
+    if (field === 3) point.atMs = millis(reader);
+    else if (field === 4) point.count = fixed64(reader);
+    else if (field === 5) point.sum = reader.double();
+    else if (field === 6) return numbers(reader, wire, point.counts, fixed64);
+    else if (field === 7) return numbers(reader, wire, point.bounds, (one) => one.double());
+    else if (field === 9) point.attributes.push(attribute(reader));
+    else if (field === 11) point.min = reader.double();
+    else if (field === 12) point.max = reader.double();
+    else return false;
+    return true;
+  });
+  return point;
+}
+
+function buckets(reader: Reader, end: number): { offset: number; counts: number[] } {
+  const result = { offset: 0, counts: [] as number[] };
+  message(reader, end, (field, wire) => {
+    if (field === 1) result.offset = reader.sint32();
+    else if (field === 2) return numbers(reader, wire, result.counts, uint64);
+    else return false;
+    return true;
+  });
+  return result;
+}
+
+function exponentialPoint(reader: Reader, end: number): ExponentialPoint {
+  const point: ExponentialPoint = { attributes: [], atMs: 0, count: 0, sum: null, min: null, max: null, scale: 0, zeroCount: 0, positive: { offset: 0, counts: [] }, negative: { offset: 0, counts: [] } };
+  message(reader, end, (field) => {
+    if (field === 1) point.attributes.push(attribute(reader));
+    else if (field === 3) point.atMs = millis(reader);
+    else if (field === 4) point.count = fixed64(reader);
+    else if (field === 5) point.sum = reader.double();
+    else if (field === 6) point.scale = reader.sint32();
+    else if (field === 7) point.zeroCount = fixed64(reader);
+    else if (field === 8) point.positive = inner(reader, buckets);
+    else if (field === 9) point.negative = inner(reader, buckets);
+    else if (field === 12) point.min = reader.double();
+    else if (field === 13) point.max = reader.double();
+    else return false;
+    return true;
+  });
+  return point;
+}
+
+function summaryPoint(reader: Reader, end: number): SummaryPoint {
+  const point: SummaryPoint = { attributes: [], atMs: 0, count: 0, sum: 0, quantiles: [] };
+  message(reader, end, (field) => {
+    if (field === 3) point.atMs = millis(reader);
+    else if (field === 4) point.count = fixed64(reader);
+    else if (field === 5) point.sum = reader.double();
+    else if (field === 6) {
+      const one = { quantile: 0, value: 0 };
+      inner(reader, (pair, pairEnd) => message(pair, pairEnd, (number) => (number === 1 ? ((one.quantile = pair.double()), true) : number === 2 && ((one.value = pair.double()), true))));
+      point.quantiles.push(one);
+    } else if (field === 7) point.attributes.push(attribute(reader));
+    else return false;
+    return true;
+  });
+  return point;
+}
+
+/** The data of a metric: its points are field 1, its temporality field 2, whether it only rises field 3. */
+function data<Point>(reader: Reader, read: (reader: Reader, end: number) => Point): { points: Point[]; temporality: number; monotonic: boolean } {
+  return inner(reader, (own, end) => {
+    const result = { points: [] as Point[], temporality: 0, monotonic: false };
+    message(own, end, (field) => {
+      if (field === 1) result.points.push(inner(own, read));
+      else if (field === 2) result.temporality = own.int32();
+      else if (field === 3) result.monotonic = own.bool();
+      else return false;
+      return true;
+    });
+    return result;
+  });
+}
+
+function metric(reader: Reader, end: number): Metric {
+  const result: Metric = { name: "", unit: "", data: { kind: "none" } };
+  const set = (given: MetricData) => {
+    result.data = given;
+    return true;
+  };
+  message(reader, end, (field) => {
+    switch (field) {
+      case 1:
+        result.name = reader.string();
+        return true;
+      case 3:
+        result.unit = reader.string();
+        return true;
+      case 5:
+        return set({ kind: "gauge", points: data(reader, numberPoint).points });
+      case 7:
+        return set({ kind: "sum", ...data(reader, numberPoint) });
+      case 9:
+        return set({ kind: "histogram", ...data(reader, histogramPoint) });
+      case 10:
+        return set({ kind: "exponential", ...data(reader, exponentialPoint) });
+      case 11:
+        return set({ kind: "summary", points: data(reader, summaryPoint).points });
+      default:
+        return false;
+    }
+  });
+  return result;
+}
+
+const hex = (bytes: Uint8Array) => Buffer.from(bytes).toString("hex");
+
+function logRecord(reader: Reader, end: number): LogRecord {
+  const record: LogRecord = { atMs: 0, observedMs: 0, severity: 0, severityText: "", body: null, attributes: [], traceId: "", spanId: "" };
+  message(reader, end, (field) => {
+    if (field === 1) record.atMs = millis(reader);
+    else if (field === 2) record.severity = reader.int32();
+    else if (field === 3) record.severityText = reader.string();
+    else if (field === 5) record.body = inner(reader, (value, valueEnd) => anyValue(value, valueEnd, 0));
+    else if (field === 6) record.attributes.push(attribute(reader));
+    else if (field === 9) record.traceId = hex(reader.bytes());
+    else if (field === 10) record.spanId = hex(reader.bytes());
+    else if (field === 11) record.observedMs = millis(reader);
+    else return false;
+    return true;
+  });
+  return record;
+}
+
+function span(reader: Reader, end: number): SpanRecord {
+  const result: SpanRecord = { traceId: "", spanId: "", parentId: "", name: "", kind: 0, startMs: 0, endMs: 0, attributes: [], events: [], status: 0, statusMessage: "" };
+  message(reader, end, (field) => {
+    if (field === 1) result.traceId = hex(reader.bytes());
+    else if (field === 2) result.spanId = hex(reader.bytes());
+    else if (field === 4) result.parentId = hex(reader.bytes());
+    else if (field === 5) result.name = reader.string();
+    else if (field === 6) result.kind = reader.int32();
+    else if (field === 7) result.startMs = millis(reader);
+    else if (field === 8) result.endMs = millis(reader);
+    else if (field === 9) result.attributes.push(attribute(reader));
+    else if (field === 11) {
+      const event = { atMs: 0, name: "", attributes: [] as Attribute[] };
+      inner(reader, (own, ownEnd) =>
+        message(own, ownEnd, (number) => {
+          if (number === 1) event.atMs = millis(own);
+          else if (number === 2) event.name = own.string();
+          else if (number === 3) event.attributes.push(attribute(own));
+          else return false;
+          return true;
+        }),
+      );
+      result.events.push(event);
+    } else if (field === 15)
+      inner(reader, (own, ownEnd) => message(own, ownEnd, (number) => (number === 2 ? ((result.statusMessage = own.string()), true) : number === 3 && ((result.status = own.int32()), true))));
+    else return false;
+    return true;
+  });
+  return result;
+}
+
+/** All three requests have the same frame: resources (1), in each the resource (1) and scopes (2), in each scope items (2). */
+function request<Item>(bytes: Uint8Array, read: (reader: Reader, end: number) => Item): OfResource<Item>[] {
+  try {
+    const reader = protobuf.Reader.create(bytes);
+    const result: OfResource<Item>[] = [];
+    message(reader, bytes.length, (field) => {
+      if (field !== 1) return false;
+      const one: OfResource<Item> = { resource: [], items: [] };
+      inner(reader, (own, end) =>
+        message(own, end, (number) => {
+          if (number === 1) one.resource = inner(own, resource);
+          else if (number === 2) inner(own, (scope, scopeEnd) => message(scope, scopeEnd, (part) => part === 2 && (one.items.push(inner(scope, read)), true)));
+          else return false;
+          return true;
+        }),
+      );
+      result.push(one);
+      return true;
+    });
+    return result;
+  } catch (error) {
+    if (error instanceof BadSignal) throw new BadSignal(`The protobuf cannot be read: ${error.message}`);
+    throw new BadSignal("The protobuf cannot be read: it is cut short or not an OTLP request.");
+  }
+}
+
+export const metricsFromProtobuf = (bytes: Uint8Array): OfResource<Metric>[] => request(bytes, metric);
+export const logsFromProtobuf = (bytes: Uint8Array): OfResource<LogRecord>[] => request(bytes, logRecord);
+export const spansFromProtobuf = (bytes: Uint8Array): OfResource<SpanRecord>[] => request(bytes, span);
+
+/** The answer to an export: how many items were not kept, and why; empty when all were. */
+export function partialSuccessToProtobuf(rejected: number, why: string): Uint8Array {
+  const writer = protobuf.Writer.create();
+  if (rejected > 0 || why) {
+    writer.uint32(10).fork();
+    if (rejected > 0) writer.uint32(8).int64(rejected);
+    if (why) writer.uint32(18).string(why);
+    writer.ldelim();
+  }
+  return writer.finish();
+}
+
+/** google.rpc.Status, as the specification asks for in answers to what cannot be taken. */
+export function statusToProtobuf(code: number, why: string): Uint8Array {
+  return protobuf.Writer.create().uint32(8).int32(code).uint32(18).string(why).finish();
+}

@@ -1,0 +1,117 @@
+import { createSocket, type Socket as UdpSocket } from "node:dgram";
+import { createServer, type Server } from "node:net";
+import { readSyslog, severityOfSyslog, SyslogFraming } from "#core/telemetry/syslog";
+import type { Gate } from "./gate";
+import type { Attribute } from "./otlp-types";
+
+/** Messages that may wait to be handed over; by UDP further ones are dropped and counted, by TCP their sender waits. */
+const MOST_WAITING = 20_000;
+const HAND_OVER_MS = 100;
+
+interface Waiting {
+  text: string;
+  peer: string;
+  /** When it came, by the clock. */
+  atMs: number;
+}
+
+/** Receives syslog by UDP (RFC 5426) and TCP (RFC 6587) on one port. */
+export class SyslogReceiver {
+  private readonly udp: UdpSocket;
+  private readonly tcp: Server;
+  private waiting: Waiting[] = [];
+  private timer: ReturnType<typeof setInterval> | undefined;
+  private readonly paused = new Set<{ resume: () => unknown }>();
+
+  constructor(
+    private readonly gate: Gate,
+    private readonly now: () => number,
+  ) {
+    this.udp = createSocket({ type: "udp4", reuseAddr: false });
+    this.udp.on("message", (bytes, { address }) => this.take(bytes, address, true));
+    this.tcp = createServer((socket) => {
+      const peer = socket.remoteAddress?.replace(/^::ffff:/, "") ?? "";
+      const framing = new SyslogFraming();
+      socket.setTimeout(600_000, () => socket.destroy());
+      socket.on("error", () => socket.destroy());
+      socket.on("data", (bytes) => {
+        for (const message of framing.take(bytes)) this.take(message, peer, false);
+        if (this.waiting.length < MOST_WAITING) return;
+        socket.pause();
+        this.paused.add(socket);
+      });
+      socket.on("close", () => {
+        for (const message of framing.end()) this.take(message, peer, false);
+        this.paused.delete(socket);
+      });
+    });
+    this.tcp.maxConnections = 500;
+  }
+
+  /** @throws the error of the socket when the port cannot be had */
+  async listen(host: string, port: number): Promise<void> {
+    await new Promise<void>((resolve, reject) => {
+      this.udp.once("error", reject);
+      this.udp.bind(port, host, () => resolve());
+    });
+    await new Promise<void>((resolve, reject) => {
+      this.tcp.once("error", reject);
+      this.tcp.listen(port, host, () => resolve());
+    });
+    this.udp.on("error", (error) => this.gate.onFault(error));
+    this.timer = setInterval(() => void this.handOver(), HAND_OVER_MS);
+  }
+
+  private take(bytes: Uint8Array, peer: string, droppable: boolean): void {
+    if (droppable && this.waiting.length >= MOST_WAITING) {
+      this.gate.figures.dropped++;
+      return;
+    }
+    this.waiting.push({ text: Buffer.from(bytes).toString("utf8").replace(/[\r\n\0]+$/, ""), peer, atMs: this.now() });
+  }
+
+  private handingOver = false;
+
+  private async handOver(): Promise<void> {
+    if (this.handingOver || !this.waiting.length || !this.gate.free) return;
+    this.handingOver = true;
+    const list = this.waiting.splice(0, 5000);
+    try {
+      for (const one of list) this.sort(one);
+      const { problem } = await this.gate.deliver();
+      // The disk is full, say: what came by UDP cannot be asked for again, so it is kept for another try.
+      if (problem) this.waiting = [...list, ...this.waiting].slice(0, MOST_WAITING);
+      else {
+        this.gate.figures.syslog += list.length;
+        for (const socket of this.paused) socket.resume();
+        this.paused.clear();
+      }
+    } finally {
+      this.handingOver = false;
+    }
+  }
+
+  private sort({ text, peer, atMs }: Waiting): void {
+    const read = readSyslog(text, atMs);
+    if (read.form === "none") this.gate.figures.syslogOdd++;
+    const origin: Record<string, string> = { "source.address": peer, ...(read.host ? { "host.name": read.host } : {}), ...(read.app ? { "app.name": read.app } : {}) };
+    const attributes: Attribute[] = [
+      ["syslog.form", read.form === "none" ? "obeys no standard" : read.form],
+      ...(read.facility === null ? [] : [["syslog.facility", read.facility] as Attribute]),
+      ...(read.process ? [["process.pid", read.process] as Attribute] : []),
+      ...(read.messageId ? [["syslog.message id", read.messageId] as Attribute] : []),
+      ...read.data.map(([name, value]): Attribute => [name, value]),
+    ];
+    // A device whose clock is far off is told of under the time at which it was heard.
+    const told = read.atMs !== null && Math.abs(read.atMs - atMs) < 3_600_000 ? read.atMs : atMs;
+    if (told !== read.atMs && read.atMs !== null) attributes.push(["time as sent", new Date(read.atMs).toISOString()]);
+    this.gate.arrivals.log(this.gate.arrivals.origin(Object.entries(origin)), { atMs: told, severity: severityOfSyslog(read.severity), body: read.text, attributes, traceId: "", spanId: "" });
+  }
+
+  async close(): Promise<void> {
+    clearInterval(this.timer);
+    this.udp.close();
+    this.tcp.close();
+    while (this.waiting.length && this.gate.free) await this.handOver();
+  }
+}

@@ -1,0 +1,57 @@
+import type { Named, NamingRule, OriginAttributes } from "#core/discovery/naming";
+import { prepared, type Db } from "./database";
+
+export interface OriginRow {
+  id: number;
+  attributes: string;
+  component_id: number | null;
+  matched_by: string;
+  first_at: number;
+  last_at: number;
+}
+
+/** Attributes as the text they are kept and compared by: sorted JSON. */
+export const originText = (attributes: OriginAttributes): string => JSON.stringify(Object.fromEntries(Object.entries(attributes).sort(([a], [b]) => (a < b ? -1 : 1))));
+
+export function allOrigins(db: Db): OriginRow[] {
+  return prepared<OriginRow>(db, "SELECT id, attributes, component_id, matched_by, first_at, last_at FROM origin ORDER BY id").all();
+}
+
+export function insertOrigin(db: Db, text: string, named: Named, atMs: number): number {
+  return Number(prepared(db, "INSERT INTO origin (attributes, component_id, matched_by, first_at, last_at) VALUES (?, ?, ?, ?, ?)").run(text, named.componentId, named.why, atMs, atMs).lastInsertRowid);
+}
+
+/** Names an origin anew; its series go with it. */
+export function renameOrigin(db: Db, id: number, named: Named): void {
+  prepared(db, "UPDATE origin SET component_id = ?, matched_by = ? WHERE id = ?").run(named.componentId, named.why, id);
+  prepared(db, "UPDATE series SET component_id = ? WHERE origin_id = ?").run(named.componentId, id);
+}
+
+export function touchOrigin(db: Db, id: number, atMs: number): void {
+  prepared(db, "UPDATE origin SET last_at = ? WHERE id = ?").run(atMs, id);
+}
+
+export interface NamingRuleRow extends NamingRule {
+  id: number;
+  component: string;
+  madeBy: string;
+  madeAt: number;
+}
+
+export function namingRules(db: Db): NamingRuleRow[] {
+  return prepared<NamingRuleRow>(
+    db,
+    "SELECT r.id, r.attribute, r.pattern, r.component_id AS componentId, c.name AS component, r.made_by AS madeBy, r.made_at AS madeAt FROM naming_rule r JOIN component c ON c.id = r.component_id ORDER BY r.id",
+  ).all();
+}
+
+export function saveNamingRule(db: Db, rule: NamingRule, by: string, atMs: number): void {
+  prepared(
+    db,
+    "INSERT INTO naming_rule (attribute, pattern, component_id, made_by, made_at) VALUES (?, ?, ?, ?, ?) ON CONFLICT (attribute, pattern) DO UPDATE SET component_id = excluded.component_id, made_by = excluded.made_by, made_at = excluded.made_at",
+  ).run(rule.attribute, rule.pattern, rule.componentId, by, atMs);
+}
+
+export function removeNamingRule(db: Db, id: number): void {
+  prepared(db, "DELETE FROM naming_rule WHERE id = ?").run(id);
+}

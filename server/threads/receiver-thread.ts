@@ -1,0 +1,57 @@
+import { parentPort, workerData, type MessagePort } from "node:worker_threads";
+import { readClock } from "#core/time/clock";
+import { Gate } from "../receivers/gate";
+import { receiveOtlp } from "../receivers/http";
+import { SyslogReceiver } from "../receivers/syslog";
+import type { Settings } from "../settings";
+
+const { settings, engine } = workerData as { settings: Settings; engine: MessagePort };
+const parent = parentPort;
+if (!parent) throw new Error("The receivers run on a worker thread.");
+
+const now = () => readClock(settings.clock, Date.now());
+const survive = (error: unknown) => parent.postMessage({ kind: "fault", fault: error instanceof Error ? (error.stack ?? error.message) : String(error) });
+process.on("uncaughtException", survive);
+process.on("unhandledRejection", survive);
+
+const gate = new Gate(engine, now, survive);
+const sentence = (what: string, port: number, option: string, error: unknown) => {
+  const code = (error as { code?: string }).code;
+  return code === "EADDRINUSE"
+    ? `Port ${port} for ${what} is in use on ${settings.host}. Stop what runs there, or choose another with ${option} (0 for none).`
+    : code === "EACCES"
+      ? `Port ${port} for ${what} needs rights this user does not have. Choose one from 1024 up with ${option}.`
+      : `Cannot listen for ${what} on ${settings.host}:${port}: ${error instanceof Error ? error.message : error}.`;
+};
+
+const http = receiveOtlp(gate);
+const syslog = new SyslogReceiver(gate, now);
+try {
+  if (settings.otlpPort)
+    await new Promise<void>((resolve, reject) => {
+      http.once("error", (error) => reject(new Error(sentence("OTLP", settings.otlpPort, "--otlp-port", error))));
+      http.listen(settings.otlpPort, settings.host, resolve);
+    });
+  if (settings.syslogPort)
+    await syslog.listen(settings.host, settings.syslogPort).catch((error: unknown) => {
+      throw new Error(sentence("syslog", settings.syslogPort, "--syslog-port", error));
+    });
+  parent.postMessage({ kind: "ready" });
+} catch (error) {
+  parent.postMessage({ kind: "refused", message: error instanceof Error ? error.message : String(error) });
+}
+
+const figures = setInterval(() => gate.tellFigures(), 2000);
+
+parent.on("message", async (message: unknown) => {
+  if (message !== "close") return;
+  clearInterval(figures);
+  http.close();
+  http.closeIdleConnections();
+  if (settings.syslogPort) await syslog.close();
+  gate.tellFigures();
+  parent.postMessage({ kind: "closed" });
+  parent.close();
+  engine.close();
+  http.closeAllConnections();
+});
