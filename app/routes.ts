@@ -13,6 +13,7 @@ export default [
   layout("routes/signals.tsx", [
     route("signals", "routes/signals.start.ts"),
     route("signals/metrics", "routes/signals.metrics.tsx"),
+    route("signals/logs", "routes/signals.logs.tsx"),
   ]),
   route("incidents", "routes/incidents.tsx"),
   route("incidents/:id", "routes/incident.tsx"),
@@ -31,6 +32,7 @@ export default [
   route("find", "routes/find.ts"),
   route("evidence", "routes/evidence.ts"),
   route("who", "routes/who.ts"),
+  route("signals/logs/:id", "routes/signals.log.ts"),
   route("signals/choices", "routes/signals.choices.ts"),
   route("signals/metrics.csv", "routes/signals.metrics-csv.ts"),
   route("series/:id/figures.csv", "routes/series-csv.ts"),

@@ -171,7 +171,7 @@ process.on("SIGINT", () => {
 });
 process.on("SIGTERM", () => void leave(0));
 
-const standins = run("standins/main.js", ["--scenario", scenario, "--control", String(control), "--keys", join(data, "standin-host-keys.json"), "--demo-key", `${key}.pub`, "--anchor", String(anchorMs), ...clock, ...(given.scale ? ["--scale", given.scale] : [])]);
+const standins = run("standins/main.js", ["--scenario", scenario, "--control", String(control), "--keys", join(data, "standin-host-keys.json"), "--demo-key", `${key}.pub`, "--anchor", String(anchorMs), ...clock, ...(given.scale ? ["--scale", given.scale] : []), ...(given["otlp-port"] === "0" ? [] : ["--otlp", `http://127.0.0.1:${given["otlp-port"]}`]), ...(given["syslog-port"] === "0" ? [] : ["--syslog", given["syslog-port"]])]);
 children.push(standins);
 await ready(standins, "The stand-in estate");
 if (!existsSync(join(data, "holotaxis.db"))) process.stdout.write("first start: the estate is swept and its past lived through …\n");

@@ -2,6 +2,7 @@ import { createServer, type Server } from "node:http";
 import { z } from "zod";
 import type { ClockSetting } from "#core/time/clock";
 import type { EstateModel } from "./model";
+import { attributesOf, linesBetween, sendersOf } from "./voices";
 
 export interface ControlOptions {
   port: number;
@@ -84,6 +85,7 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
   const write = async (line: unknown) => {
     if (!response.write(`${JSON.stringify(line)}\n`)) await new Promise((resolve) => response.once("drain", resolve));
   };
+  const senders = sendersOf(estate);
   await write({
     hosts: estate.hosts.map((host) => {
       const poll = host.poll(from);
@@ -95,6 +97,7 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
         processes: host.processes.map((process) => process.spec.name),
       };
     }),
+    senders: senders.map((sender) => attributesOf(sender, from)),
     figures: estate.scenario.figures.map((figure) => ({ address: estate.host(figure.host)?.address, port: figure.port, metric: figure.metric })),
   });
   for (let at = from; at < to; at += step) {
@@ -112,6 +115,8 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
         return row;
       }),
       figures: estate.scenario.figures.map((figure) => estate.figure(figure.metric, at) ?? null),
+      // What was said since the moment before.
+      says: senders.flatMap((sender, index) => linesBetween(estate.scenario, sender, at - step, at).map((line) => [index, line.atMs, line.severity, line.text])),
     });
   }
   response.end();

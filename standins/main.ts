@@ -2,6 +2,7 @@ import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { parseArgs } from "node:util";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { startControl } from "./control";
+import { Emitter } from "./emitter";
 import { makeKeyPair } from "./keys.mjs";
 import { EstateModel, type HostModel } from "./model";
 import { readScenario, scaleScenario } from "./scenario";
@@ -20,6 +21,8 @@ const { values } = parseArgs({
     machine: { type: "string" },
     pace: { type: "string", default: "1" },
     scale: { type: "string" },
+    otlp: { type: "string" },
+    syslog: { type: "string" },
   },
 });
 
@@ -94,6 +97,9 @@ try {
   throw error;
 }
 
+const emitter = new Emitter(estate, now, { ...(values.otlp ? { otlp: values.otlp } : {}), ...(values.syslog ? { syslogPort: Number(values.syslog) } : {}) });
+emitter.start();
+
 // Past and planned faults begin and end by themselves.
 const pulse = setInterval(() => void followAll(), 1000);
 process.send?.({ ready: true, hosts: estate.hosts.length });
@@ -101,6 +107,7 @@ process.stdout.write(`stand-ins ready: ${estate.hosts.length} hosts of ${scenari
 
 function leave(): void {
   clearInterval(pulse);
+  emitter.close();
   for (const one of listeners.values()) one.close();
   process.exit(0);
 }

@@ -122,6 +122,18 @@ export class HostModel {
     return Math.min(1, (atMs - one.fromMs) / rise);
   }
 
+  /** Share, 0 to 1, to which a fault of this host is at work; without a name, the one most at work. */
+  suffers(atMs: number, id?: string): number {
+    let most = 0;
+    for (const one of this.faults) if (id === undefined || one.fault.id === id) most = Math.max(most, this.strength(one, atMs));
+    return most;
+  }
+
+  /** How busy it is at an instant, 0 to 1. */
+  level(atMs: number): number {
+    return this.rhythm.level(atMs);
+  }
+
   faultStrength(metric: string, atMs: number): { factor: number; share: number } | undefined {
     for (const one of this.faults)
       if (one.fault.figure?.metric === metric) {

@@ -99,6 +99,39 @@ const fault = z.strictObject({
   repair: z.string().min(1).max(200),
 });
 
+/** What a process, or every switch, says: log lines, and requests it answers. */
+const voice = z.strictObject({
+  lines: z
+    .array(
+      z.strictObject({
+        /** Text with {number}, {id}, {address} or the name of a word list in braces. */
+        text: z.string().min(1).max(300),
+        severity: z.enum(["debug", "info", "notice", "warning", "error", "critical"]).default("info"),
+        /** At full rhythm; with `during` at full effect of that fault. */
+        perHour: z.number().min(0.001).max(3600),
+        /** Said only where this fault is at work. */
+        during: name.optional(),
+        /** Said only from this version of the process on. */
+        fromVersion: z.string().max(20).optional(),
+      }),
+    )
+    .max(40)
+    .default([]),
+  requests: z
+    .array(
+      z.strictObject({
+        method: z.enum(["GET", "POST", "PUT", "DELETE"]).default("GET"),
+        route: z.string().min(1).max(80),
+        perHour: z.number().min(0.1).max(360_000),
+        /** Median; the slowest in a hundred take about five times as long. */
+        milliseconds: z.number().min(0.1).max(60_000),
+        failPercent: z.number().min(0).max(100).default(0.2),
+      }),
+    )
+    .max(12)
+    .default([]),
+});
+
 const past = z.strictObject({ fault: name, host: name.optional(), before: duration, lasts: duration });
 const upgrade = z.strictObject({ host: name, process: z.string(), version: z.string().max(20), before: duration });
 
@@ -113,6 +146,10 @@ export const scenarioSchema = z.strictObject({
   hosts: z.array(host).min(1).max(5000),
   figures: z.array(figure).max(100).default([]),
   faults: z.array(fault).max(100).default([]),
+  /** Lists of words for the lines. */
+  words: z.record(name, z.array(z.string().min(1).max(40)).min(1).max(50)).default({}),
+  /** By name of the process; "switch" for every switch. */
+  voices: z.record(name, voice).default({}),
   past: z.array(past).max(200).default([]),
   upgrades: z.array(upgrade).max(200).default([]),
 });
@@ -122,6 +159,7 @@ export type ScenarioRole = Scenario["roles"][string];
 export type ScenarioProcess = ScenarioRole["processes"][number];
 export type ScenarioListener = ScenarioProcess["listens"][number];
 export type ScenarioFault = Scenario["faults"][number];
+export type ScenarioVoice = Scenario["voices"][string];
 export type Rhythm = Scenario["rhythms"][string];
 
 export type ScenarioResult = { ok: true; scenario: Scenario } | { ok: false; problems: string[] };
@@ -187,6 +225,14 @@ function danglingReferences(scenario: Scenario): string[] {
   for (const one of scenario.past) {
     if (!faults.has(one.fault)) missing("past", "fault", one.fault, faults.keys());
     if (one.host && !hosts.has(one.host)) missing("past", "host", one.host, hosts.keys());
+  }
+  const processNames = new Set(["switch", ...Object.values(scenario.roles).flatMap((one) => one.processes.map((process) => process.name))]);
+  for (const [id, one] of Object.entries(scenario.voices)) {
+    if (!processNames.has(id)) missing("voices", "process", id, processNames);
+    for (const line of one.lines) {
+      if (line.during && !faults.has(line.during)) missing(`voices.${id}.lines`, "fault", line.during, faults.keys());
+      for (const [, word] of line.text.matchAll(/\{([a-z-]+)\}/g)) if (word && !["number", "id", "address"].includes(word) && !(word in scenario.words)) missing(`voices.${id}.lines`, "list of words", word, Object.keys(scenario.words));
+    }
   }
   for (const one of scenario.upgrades) if (!hosts.has(one.host)) missing("upgrades", "host", one.host, hosts.keys());
   return problems;

@@ -2,7 +2,10 @@ import Box from "@mui/material/Box";
 import { NavLink, Outlet } from "react-router";
 import { useKeep } from "../shell/window";
 
-const PARTS = [{ to: "/signals/metrics", label: "Metrics" }] as const;
+const PARTS = [
+  { to: "/signals/metrics", label: "Metrics" },
+  { to: "/signals/logs", label: "Logs" },
+] as const;
 
 export default function Signals() {
   const keep = useKeep();

@@ -11,7 +11,14 @@ export const PLACES: readonly Place[] = [
   { to: "/discover", label: "Discover" },
   { to: "/estate", label: "Estate" },
   { to: "/map", label: "Map" },
-  { to: "/signals", label: "Signals", more: [{ to: "/signals/metrics", label: "Signals › Metrics" }] },
+  {
+    to: "/signals",
+    label: "Signals",
+    more: [
+      { to: "/signals/metrics", label: "Signals › Metrics" },
+      { to: "/signals/logs", label: "Signals › Logs" },
+    ],
+  },
   { to: "/incidents", label: "Incidents" },
   { to: "/runbooks", label: "Runbooks" },
   {

@@ -26,6 +26,8 @@ const headSchema = z.object({
       processes: z.array(z.string()),
     }),
   ),
+  /** Who says something, by what it says of itself. */
+  senders: z.array(z.record(z.string(), z.string())),
   figures: z.array(z.object({ address: z.string().optional(), port: z.number(), metric: z.string() })),
 });
 
@@ -35,6 +37,9 @@ export interface PastMoment {
   /** By address; null where a host was silent. */
   polls: Map<string, HostPoll | null>;
   figures: Map<string, number>;
+  senders: readonly Record<string, string>[];
+  /** What was said since the moment before. */
+  says: { sender: number; atMs: number; severity: number; text: string }[];
 }
 
 /** Talks to the stand-ins' own door: drills, their clock, their past. Only the demo has one. */
@@ -73,7 +78,7 @@ export class Standins {
         continue;
       }
       // Millions of numbers follow from our own stand-ins; their form is fixed by the head.
-      const { at, rows, figures } = json as { at: number; rows: (number[] | null)[]; figures: (number | null)[] };
+      const { at, rows, figures, says } = json as { at: number; rows: (number[] | null)[]; figures: (number | null)[]; says: [number, number, number, string][] };
       const polls = new Map<string, HostPoll | null>();
       for (let index = 0; index < head.hosts.length; index++) {
         const host = head.hosts[index] as (typeof head.hosts)[number];
@@ -85,7 +90,7 @@ export class Standins {
         const value = figures[index];
         if (value !== null && value !== undefined) values.set(figure.metric, value);
       });
-      yield { atMs: at, polls, figures: values };
+      yield { atMs: at, polls, figures: values, senders: head.senders, says: says.map(([sender, atMs, severity, text]) => ({ sender, atMs, severity, text })) };
     }
   }
 }

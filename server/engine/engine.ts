@@ -213,6 +213,22 @@ export class Engine {
           const one = figures.get(metric);
           if (one) this.poller.takeFigure(one.id, one.figure, value, moment.atMs);
         }
+        if (moment.says.length) {
+          // Handles that no receiver gives.
+          const base = -1 - index * 1_000_000;
+          const origins = new Set(moment.says.map((said) => said.sender));
+          this.deliveries.take(
+            {
+              origins: [...origins].map((sender) => ({ handle: base - sender, attributes: moment.senders[sender] ?? {} })),
+              series: [],
+              handles: new Uint32Array(0),
+              times: new Float64Array(0),
+              values: new Float64Array(0),
+              logs: moment.says.map((said) => ({ origin: base - said.sender, atMs: said.atMs, severity: said.severity, body: said.text, attributes: null, traceId: null, spanId: null })),
+            },
+            moment.atMs,
+          );
+        }
         pending = this.judgeFresh();
         this.recorder.write("full");
         this.recorder.settle();

@@ -1,6 +1,7 @@
 import { discoverPage, sourcePage, sweepPage } from "./discover";
 import { componentPage, estatePage, findPage, samplesPage, servicePage } from "./estate";
 import { incidentList, incidentPage } from "./incidents";
+import { logPage, logsPage } from "./logs";
 import { mapPage } from "./map";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
@@ -20,6 +21,8 @@ export const questions = {
   metrics: metricsPage,
   seriesChoices,
   measured: measuredPage,
+  logs: logsPage,
+  log: logPage,
   incidents: incidentList,
   incident: incidentPage,
   discover: discoverPage,

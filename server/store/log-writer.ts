@@ -43,8 +43,10 @@ export class LogWriter {
     for (const row of prepared<{ day: number }>(db, "SELECT day FROM log_day").all()) this.days.add(row.day);
   }
 
-  write(records: readonly NewLog[]): void {
-    if (!records.length) return;
+  write(arrived: readonly NewLog[]): void {
+    if (!arrived.length) return;
+    // Numbers follow time as far as what came together goes, so that lists by number read in order.
+    const records = [...arrived].sort((a, b) => a.atMs - b.atMs);
     const { db } = this;
     const insert = prepared(db, "INSERT INTO log (id, at, severity, origin_id, pattern_id, body, attributes, trace_id, span_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)");
     const tallies = new Map<string, Tally>();

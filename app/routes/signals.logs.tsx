@@ -1,0 +1,168 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Chip from "@mui/material/Chip";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import Switch from "@mui/material/Switch";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useEffect, useState, type ReactNode } from "react";
+import { useSearchParams } from "react-router";
+import { z } from "zod";
+import { LOG_LEVELS } from "#core/telemetry/log-levels";
+import { spokenDuration } from "#core/time/windows";
+import type { Route } from "./+types/signals.logs";
+import { useMoveWindow } from "../shell/window";
+import { windowOf } from "../shell/window.server";
+import { LogHistogram } from "../ui/LogHistogram";
+import { LogPatterns } from "../ui/LogPatterns";
+import { LogRecords } from "../ui/LogRecords";
+import { Empty, PageHead } from "../ui/Page";
+
+export const meta: Route.MetaFunction = () => [{ title: "Logs · Holotaxis" }];
+
+const id = z.coerce.number().int().min(1).nullable().catch(null).default(null);
+const schema = z.object({
+  q: z.string().max(200).catch("").default(""),
+  level: z.coerce.number().int().min(0).max(24).catch(0).default(0),
+  component: id,
+  service: z.string().max(60).catch("").default(""),
+  pattern: id,
+  trace: z.string().regex(/^[0-9a-f]{32}$/).catch("").default(""),
+  new: z.enum(["1", ""]).catch("").default(""),
+  view: z.enum(["records", "patterns"]).catch("records").default("records"),
+  before: id,
+});
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const { fromMs, toMs } = windowOf(request, context.now());
+  const asked = schema.parse(Object.fromEntries(new URL(request.url).searchParams));
+  const found = await context.ask("logs", { fromMs, toMs, text: asked.q, leastSeverity: asked.level, component: asked.component, service: asked.service, pattern: asked.pattern, traceId: asked.trace, onlyNew: asked.new === "1", before: asked.before });
+  return { ...found, asked, fromMs, toMs };
+}
+
+const whole = (count: number) => count.toLocaleString("en-GB");
+
+export default function Logs({ loaderData: page }: Route.ComponentProps) {
+  const move = useMoveWindow();
+  const [, setParams] = useSearchParams();
+  const { asked } = page;
+  const [typed, setTyped] = useState(asked.q);
+  const change = (changes: Record<string, string>, replace = false) =>
+    setParams(
+      (params) => {
+        for (const [name, value] of Object.entries(changes)) {
+          if (value) params.set(name, value);
+          else params.delete(name);
+        }
+        if (!("before" in changes)) params.delete("before");
+        return params;
+      },
+      { replace, preventScrollReset: true },
+    );
+  useEffect(() => {
+    if (typed === asked.q) return;
+    const timer = setTimeout(() => change({ q: typed }, true), 250);
+    return () => clearTimeout(timer);
+  });
+  const loud = page.levels.filter((one) => one.least >= 17).reduce((sum, one) => sum + one.count, 0);
+  const sentence =
+    page.kept === 0
+      ? "No log record has arrived yet."
+      : `${page.more ? "More than " : ""}${whole(page.total)} ${page.total === 1 ? "record" : "records"} in ${spokenDuration(page.toMs - page.fromMs)}${page.total ? `, ${whole(loud)} of them errors; ${page.patternCount} ${page.patternCount === 1 ? "pattern" : "patterns"}, ${page.newPatterns} not seen in the week before` : ""}.`;
+  return (
+    <>
+      <PageHead name="Signals › Logs" sentence={sentence} />
+      <Stack direction="row" sx={{ gap: 1, mb: 1, alignItems: "center" }}>
+        <TextField label="Search" type="search" placeholder='words, "several words", -without' value={typed} onChange={(event) => setTyped(event.target.value)} sx={{ flex: 1 }} slotProps={{ htmlInput: { maxLength: 200 } }} />
+        <TextField select label="From severity" value={LOG_LEVELS.find((one) => asked.level >= one.least)?.least ?? 0} onChange={(event) => change({ level: Number(event.target.value) > 0 ? String(event.target.value) : "" })} sx={{ width: 140 }}>
+          {LOG_LEVELS.map(({ level, least }) => (
+            <MenuItem key={level} value={least}>
+              {least === 0 ? "all" : level}
+            </MenuItem>
+          ))}
+        </TextField>
+        <FormControlLabel sx={{ ml: 0.5 }} control={<Switch size="small" checked={asked.new === "1"} onChange={(_event, on) => change({ new: on ? "1" : "" })} />} label="only patterns not seen in the week before" slotProps={{ typography: { variant: "body2" } }} />
+        <Stack direction="row" role="group" aria-label="Show" sx={{ gap: 0.5 }}>
+          {(["records", "patterns"] as const).map((view) => (
+            <Button key={view} variant={asked.view === view ? "outlined" : "text"} color="inherit" aria-pressed={asked.view === view} onClick={() => change({ view: view === "records" ? "" : view })}>
+              {view}
+            </Button>
+          ))}
+        </Stack>
+      </Stack>
+      {asked.component !== null || asked.service || asked.pattern !== null || asked.trace ? (
+        <Stack direction="row" aria-label="Narrowed to" sx={{ gap: 0.75, mb: 1, flexWrap: "wrap" }}>
+          {asked.component === null ? null : <Chip size="small" variant="outlined" sx={{ borderRadius: 1 }} label={`of ${page.component ?? "a component that is not known"}`} onDelete={() => change({ component: "" })} />}
+          {asked.service ? <Chip size="small" variant="outlined" sx={{ borderRadius: 1 }} label={`members of ${page.service ?? asked.service}`} onDelete={() => change({ service: "" })} /> : null}
+          {asked.pattern === null ? null : <Chip size="small" variant="outlined" sx={{ borderRadius: 1, maxWidth: 700 }} label={`like: ${page.pattern ?? "?"}`} onDelete={() => change({ pattern: "" })} />}
+          {asked.trace ? <Chip size="small" variant="outlined" sx={{ borderRadius: 1 }} label={`trace ${asked.trace.slice(0, 12)}…`} onDelete={() => change({ trace: "" })} /> : null}
+        </Stack>
+      ) : null}
+      <LogHistogram bars={page.bars} stepMs={page.stepMs} fromMs={page.fromMs} toMs={page.toMs} onZoom={move.fix} />
+      {page.cut ? (
+        <Typography variant="body2" role="status" sx={{ mb: 1, borderLeft: 3, borderColor: "secondary.main", pl: 1 }}>
+          The search looked through 200,000 records and stopped there. Narrow the window, or add a word.
+        </Typography>
+      ) : null}
+      <Box sx={{ display: "grid", gridTemplateColumns: "190px minmax(0, 1fr)", gap: 1.5, alignItems: "start" }}>
+        <Facets page={page} onChange={change} />
+        {page.total === 0 && page.rows.length === 0 ? (
+          <Empty>{page.kept === 0 ? "Point senders of OTLP or syslog at this machine; docs/operating.md says how." : `Nothing fits between these instants. Widen the window on the ribbon, or take a word away.`}</Empty>
+        ) : asked.view === "patterns" ? (
+          <LogPatterns patterns={page.patterns} onOpen={(pattern) => change({ pattern: String(pattern), view: "" })} />
+        ) : (
+          <LogRecords rows={page.rows} next={page.next} more={asked.before !== null} onPage={(before) => change({ before: before === null ? "" : String(before) })} onPattern={(pattern) => change({ pattern: String(pattern) })} />
+        )}
+      </Box>
+    </>
+  );
+}
+
+function Facets({ page, onChange }: { page: Route.ComponentProps["loaderData"]; onChange: (changes: Record<string, string>) => void }) {
+  return (
+    <Stack component="nav" aria-label="Narrow down" sx={{ gap: 1.5 }}>
+      <Facet title="Severity">
+        {page.levels
+          .filter((one) => one.count > 0)
+          .map((one) => (
+            <FacetRow key={one.level} label={one.level} count={one.count} {...(one.least > 0 ? { onClick: () => onChange({ level: String(one.least) }) } : {})} />
+          ))}
+      </Facet>
+      <Facet title={`Said by ${page.componentCount}`}>
+        {page.components.map((one) => (
+          <FacetRow key={one.name} label={one.name} count={one.count} {...(one.componentId === null ? {} : { onClick: () => onChange({ component: String(one.componentId) }) })} />
+        ))}
+      </Facet>
+    </Stack>
+  );
+}
+
+function Facet({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <Box>
+      <Typography variant="h3" component="h2" sx={{ mb: 0.5 }}>
+        {title}
+      </Typography>
+      <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none" }}>
+        {children}
+      </Box>
+    </Box>
+  );
+}
+
+function FacetRow({ label, count, onClick }: { label: string; count: number; onClick?: () => void }) {
+  return (
+    <Box component="li" sx={{ display: "flex", gap: 1, fontSize: "0.8rem", lineHeight: 1.7 }}>
+      {onClick ? (
+        <Box component="button" type="button" onClick={onClick} title={label} sx={{ all: "unset", flex: 1, minWidth: 0, cursor: "pointer", overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", color: "primary.main", "&:hover": { textDecoration: "underline" }, "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" } }}>
+          {label}
+        </Box>
+      ) : (
+        <Box sx={{ flex: 1, minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>{label}</Box>
+      )}
+      <span style={{ color: "var(--mui-palette-text-secondary)" }}>{whole(count)}</span>
+    </Box>
+  );
+}
