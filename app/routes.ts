@@ -14,6 +14,8 @@ export default [
     route("signals", "routes/signals.start.ts"),
     route("signals/metrics", "routes/signals.metrics.tsx"),
     route("signals/logs", "routes/signals.logs.tsx"),
+    route("signals/traces", "routes/signals.traces.tsx"),
+    route("signals/traces/:id", "routes/signals.trace.tsx"),
   ]),
   route("incidents", "routes/incidents.tsx"),
   route("incidents/:id", "routes/incident.tsx"),
@@ -23,6 +25,7 @@ export default [
   layout("routes/setup.tsx", [
     route("setup", "routes/setup.about.tsx"),
     route("setup/drills", "routes/setup.drills.tsx"),
+    route("setup/signals", "routes/setup.signals.tsx"),
     route("setup/rules", "routes/setup.rules.tsx"),
     route("setup/services", "routes/setup.services.tsx"),
   ]),

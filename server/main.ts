@@ -138,6 +138,7 @@ const app = await makeApp({
     now,
     pace: settings.clock.pace,
     clockSet: settings.clockSet,
+    receivePorts: { host: settings.host, otlp: settings.otlpPort, syslog: settings.syslogPort },
     hasDrills: settings.standins !== undefined,
     root: settings.root,
   },

@@ -2,6 +2,7 @@ import { createServer, type Server } from "node:http";
 import { z } from "zod";
 import type { ClockSetting } from "#core/time/clock";
 import type { EstateModel } from "./model";
+import { failureLines, Traces } from "./traces";
 import { attributesOf, linesBetween, sendersOf } from "./voices";
 
 export interface ControlOptions {
@@ -11,6 +12,9 @@ export interface ControlOptions {
   /** Called after a drill changed what runs. */
   onEffect: () => void;
 }
+
+/** Spans are many: the feed tells of those of the last hours only, as a team that began to send them lately would have. */
+const SPANS_BACK_MS = 2 * 3_600_000;
 
 const clockBody = z.strictObject({ baseMs: z.number(), machineMs: z.number(), pace: z.number().min(0).max(1000) });
 const feedQuery = z.object({ from: z.coerce.number(), to: z.coerce.number(), step: z.coerce.number().min(1000) });
@@ -86,6 +90,7 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
     if (!response.write(`${JSON.stringify(line)}\n`)) await new Promise((resolve) => response.once("drain", resolve));
   };
   const senders = sendersOf(estate);
+  const traces = new Traces(senders);
   await write({
     hosts: estate.hosts.map((host) => {
       const poll = host.poll(from);
@@ -101,6 +106,7 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
     figures: estate.scenario.figures.map((figure) => ({ address: estate.host(figure.host)?.address, port: figure.port, metric: figure.metric })),
   });
   for (let at = from; at < to; at += step) {
+    const spans = at > estate.anchorMs - SPANS_BACK_MS ? traces.between(at - step, at) : [];
     await write({
       at,
       rows: estate.hosts.map((host) => {
@@ -116,7 +122,11 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
       }),
       figures: estate.scenario.figures.map((figure) => estate.figure(figure.metric, at) ?? null),
       // What was said since the moment before.
-      says: senders.flatMap((sender, index) => linesBetween(estate.scenario, sender, at - step, at).map((line) => [index, line.atMs, line.severity, line.text])),
+      spans: spans.map(({ sender, ...span }) => ({ ...span, sender: senders.indexOf(sender) })),
+      says: [
+        ...senders.flatMap((sender, index) => linesBetween(estate.scenario, sender, at - step, at).map((line) => [index, line.atMs, line.severity, line.text])),
+        ...failureLines(spans).map((line) => [senders.indexOf(line.sender), line.atMs, line.severity, line.text, line.traceId, line.spanId]),
+      ],
     });
   }
   response.end();

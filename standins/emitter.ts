@@ -2,7 +2,8 @@ import { createSocket, type Socket } from "node:dgram";
 import { gzipSync } from "node:zlib";
 import type { EstateModel } from "./model";
 import { scatter, seedOf } from "./rhythm";
-import { attributesOf, countIn, linesBetween, sendersOf, type Sender } from "./voices";
+import { failureLines, Traces, type StandinSpan } from "./traces";
+import { attributesOf, countIn, linesBetween, sendersOf, type Said, type Sender } from "./voices";
 
 const EVERY_MS = 5_000;
 /** Clock time between two looks at the requests answered, as metrics are exported. */
@@ -20,6 +21,7 @@ export class Emitter {
   private saidTo = 0;
   private measuredTo = 0;
   private readonly senders: Sender[];
+  private readonly traces: Traces;
   private readonly sockets = new Map<string, Socket>();
   private busy = false;
 
@@ -29,6 +31,7 @@ export class Emitter {
     private readonly to: { otlp?: string; syslogPort?: number },
   ) {
     this.senders = sendersOf(estate);
+    this.traces = new Traces(this.senders);
   }
 
   start(): void {
@@ -45,17 +48,20 @@ export class Emitter {
     this.busy = true;
     const from = this.saidTo;
     this.saidTo = now;
+    const spans = this.traces.between(from, now);
+    const failures = failureLines(spans);
     const resourceLogs: unknown[] = [];
     for (const sender of this.senders) {
-      const lines = linesBetween(this.estate.scenario, sender, from, now);
+      const lines: (Said & { traceId?: string; spanId?: string })[] = [...linesBetween(this.estate.scenario, sender, from, now), ...failures.filter((line) => line.sender === sender)];
       if (!lines.length) continue;
       if (!sender.process) {
         for (const line of lines) this.sendSyslog(sender, line.atMs, line.severity, line.text);
         continue;
       }
-      resourceLogs.push({ resource: resourceOf(sender, now), scopeLogs: [{ scope: { name: sender.process.spec.name }, logRecords: lines.map((line) => ({ timeUnixNano: nano(line.atMs), severityNumber: line.severity, body: { stringValue: line.text } })) }] });
+      resourceLogs.push({ resource: resourceOf(sender, now), scopeLogs: [{ scope: { name: sender.process.spec.name }, logRecords: lines.map((line) => ({ timeUnixNano: nano(line.atMs), severityNumber: line.severity, body: { stringValue: line.text }, ...(line.traceId ? { traceId: line.traceId, spanId: line.spanId } : {}) })) }] });
     }
     if (resourceLogs.length) await this.post("/v1/logs", { resourceLogs });
+    await this.sendSpans(spans, now);
     if (now - this.measuredTo >= METRICS_EVERY_MS) {
       const since = this.measuredTo;
       this.measuredTo = now;
@@ -110,6 +116,31 @@ export class Emitter {
     return [{ resource: resourceOf(sender, toMs), scopeMetrics: [{ scope: { name: process.spec.name }, metrics: [{ name: "http.server.request.duration", unit: "s", histogram: { aggregationTemporality: 1, dataPoints } }] }] }];
   }
 
+  private async sendSpans(all: readonly StandinSpan[], toMs: number): Promise<void> {
+    const bySender = new Map<Sender, StandinSpan[]>();
+    for (const span of all) bySender.set(span.sender, [...(bySender.get(span.sender) ?? []), span]);
+    const resourceSpans = [...bySender].map(([sender, spans]) => ({
+      resource: resourceOf(sender, toMs),
+      scopeSpans: [
+        {
+          scope: { name: sender.process?.spec.name ?? "" },
+          spans: spans.map((span) => ({
+            traceId: span.traceId,
+            spanId: span.spanId,
+            ...(span.parentId ? { parentSpanId: span.parentId } : {}),
+            name: span.name,
+            kind: span.kind,
+            startTimeUnixNano: fineNano(span.startMs),
+            endTimeUnixNano: fineNano(span.endMs),
+            attributes: Object.entries(span.attributes).map(([key, value]) => (typeof value === "number" ? { key, value: { intValue: String(value) } } : text(key, value))),
+            ...(span.failed ? { status: { code: 2, message: span.message }, events: span.kind === 2 ? [{ timeUnixNano: fineNano(span.endMs), name: "exception", attributes: [text("exception.message", span.message)] }] : [] } : {}),
+          })),
+        },
+      ],
+    }));
+    if (resourceSpans.length) await this.post("/v1/traces", { resourceSpans });
+  }
+
   private async post(path: string, body: unknown): Promise<void> {
     if (!this.to.otlp) return;
     try {
@@ -148,6 +179,7 @@ export class Emitter {
   }
 }
 
+const fineNano = (ms: number) => String(BigInt(Math.round(ms * 1000)) * 1000n);
 const nano = (ms: number) => `${Math.round(ms)}000000`;
 const text = (key: string, value: string) => ({ key, value: { stringValue: value } });
 const resourceOf = (sender: Sender, atMs: number) => ({ attributes: Object.entries(attributesOf(sender, atMs)).map(([key, value]) => text(key, value)) });

@@ -84,6 +84,11 @@ export class HostModel {
     to.incoming.push({ ...link, to: this });
   }
 
+  /** Whom a process of this host calls. */
+  calls(process: ProcessModel): readonly { to: HostModel; toProcess: ProcessModel }[] {
+    return this.links.filter((link) => link.process === process);
+  }
+
   /** Whether it is switched on and in service. */
   isUp(atMs: number): boolean {
     return atMs >= this.sinceMs && !this.faults.some((one) => one.fault.effect.type === "power-loss" && atMs >= one.fromMs && atMs < one.toMs);

@@ -214,10 +214,10 @@ function Talks({ rows, showOwn, empty }: { rows: Data["called"]; showOwn: boolea
               </Stack>
             </td>
             <td>{row.detail}</td>
-            <td className="num">{row.connections} open</td>
+            <td className="num">{row.calls ? `${row.calls.calls.toLocaleString("en-GB")} calls, ${row.calls.failed ? `${row.calls.failed.toLocaleString("en-GB")} failed, ` : ""}95 % within ${formatValue(row.calls.p95Ms, "ms")}` : row.connections ? `${row.connections} open` : ""}</td>
             <td>
               <Typography variant="caption" sx={{ color: "text.secondary" }}>
-                seen by {row.seenBy === "both" ? "both ends" : `the ${row.seenBy}`}
+                seen by {row.seenBy === "both" ? "both ends" : row.seenBy === "spans" ? "spans" : `the ${row.seenBy}`}
               </Typography>
             </td>
           </tr>

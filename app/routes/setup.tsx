@@ -5,6 +5,7 @@ import { useKeep, useShell } from "../shell/window";
 const PARTS = [
   { to: "/setup", label: "This installation" },
   { to: "/setup/services", label: "Services" },
+  { to: "/setup/signals", label: "Signals sent to us" },
   { to: "/setup/rules", label: "Rules" },
   { to: "/setup/drills", label: "Drills" },
 ] as const;

@@ -5,6 +5,7 @@ import { useKeep } from "../shell/window";
 const PARTS = [
   { to: "/signals/metrics", label: "Metrics" },
   { to: "/signals/logs", label: "Logs" },
+  { to: "/signals/traces", label: "Traces" },
 ] as const;
 
 export default function Signals() {

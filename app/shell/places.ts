@@ -17,6 +17,7 @@ export const PLACES: readonly Place[] = [
     more: [
       { to: "/signals/metrics", label: "Signals › Metrics" },
       { to: "/signals/logs", label: "Signals › Logs" },
+      { to: "/signals/traces", label: "Signals › Traces" },
     ],
   },
   { to: "/incidents", label: "Incidents" },
@@ -26,6 +27,7 @@ export const PLACES: readonly Place[] = [
     label: "Setup",
     more: [
       { to: "/setup/drills", label: "Setup › Drills" },
+      { to: "/setup/signals", label: "Setup › Signals sent to us" },
       { to: "/setup/rules", label: "Setup › Rules" },
       { to: "/setup/services", label: "Setup › Services" },
     ],

@@ -46,7 +46,7 @@ export function nameOrigin(attributes: OriginAttributes, book: NamingBook): Name
       if (found !== undefined) return { componentId: found, why: `${name} ${process} on host.name ${host}` };
     }
   }
-  for (const name of ["container.name", "container.id", "service.instance.id", "k8s.pod.name", "service.name"]) {
+  for (const name of ["container.name", "container.id", "service.instance.id", "service.name"]) {
     const value = attributes[name];
     const found = value === undefined ? undefined : book.byName.get(value.toLowerCase());
     if (found !== undefined) return { componentId: found, why: `${name} ${value} is a component's name` };

@@ -39,7 +39,8 @@ export interface PastMoment {
   figures: Map<string, number>;
   senders: readonly Record<string, string>[];
   /** What was said since the moment before. */
-  says: { sender: number; atMs: number; severity: number; text: string }[];
+  says: { sender: number; atMs: number; severity: number; text: string; traceId: string | null; spanId: string | null }[];
+  spans: { sender: number; traceId: string; spanId: string; parentId: string; name: string; kind: number; startMs: number; endMs: number; failed: boolean; attributes: Record<string, unknown>; message: string }[];
 }
 
 /** Talks to the stand-ins' own door: drills, their clock, their past. Only the demo has one. */
@@ -78,7 +79,7 @@ export class Standins {
         continue;
       }
       // Millions of numbers follow from our own stand-ins; their form is fixed by the head.
-      const { at, rows, figures, says } = json as { at: number; rows: (number[] | null)[]; figures: (number | null)[]; says: [number, number, number, string][] };
+      const { at, rows, figures, says, spans } = json as { at: number; rows: (number[] | null)[]; figures: (number | null)[]; says: [number, number, number, string, string?, string?][]; spans: PastMoment["spans"] };
       const polls = new Map<string, HostPoll | null>();
       for (let index = 0; index < head.hosts.length; index++) {
         const host = head.hosts[index] as (typeof head.hosts)[number];
@@ -90,7 +91,7 @@ export class Standins {
         const value = figures[index];
         if (value !== null && value !== undefined) values.set(figure.metric, value);
       });
-      yield { atMs: at, polls, figures: values, senders: head.senders, says: says.map(([sender, atMs, severity, text]) => ({ sender, atMs, severity, text })) };
+      yield { atMs: at, polls, figures: values, senders: head.senders, says: says.map(([sender, atMs, severity, text, traceId, spanId]) => ({ sender, atMs, severity, text, traceId: traceId ?? null, spanId: spanId ?? null })), spans };
     }
   }
 }

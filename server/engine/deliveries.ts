@@ -1,9 +1,11 @@
 import { nameOrigin, type NamingBook, type OriginAttributes } from "#core/discovery/naming";
 import type { Delivery } from "../receivers/arrivals";
 import type { Db } from "../store/database";
-import { currentComponents } from "../store/estate";
+import { insertChange } from "../store/changes";
+import { componentById, currentComponents, hasRelation, seeRelation, SPANS } from "../store/estate";
 import { LogWriter, type NewLog } from "../store/log-writer";
 import { allOrigins, insertOrigin, namingRules, originText, renameOrigin, touchOrigin } from "../store/origins";
+import { SpanWriter, type NewSpan } from "../store/span-writer";
 import type { LiveSeries, Recorder } from "./recorder";
 
 /** What became of a delivery. */
@@ -30,8 +32,10 @@ export class Deliveries {
   private made: LiveSeries[] = [];
   private book: NamingBook = { rules: [], byName: new Map(), byAddress: new Map() };
   private writer: LogWriter;
+  private spanWriter: SpanWriter;
   samples = 0;
   records = 0;
+  spans = 0;
 
   constructor(
     private readonly db: Db,
@@ -39,6 +43,7 @@ export class Deliveries {
   ) {
     this.readOrigins();
     this.writer = new LogWriter(db);
+    this.spanWriter = new SpanWriter(db);
     this.reload();
   }
 
@@ -112,6 +117,16 @@ export class Deliveries {
     });
     this.writer.write(logs);
     this.records += logs.length;
+    const spans = delivery.spans.flatMap((span): NewSpan[] => {
+      const origin = this.origins.get(span.origin);
+      if (!origin) return [];
+      touched.add(origin);
+      const { origin: _handle, ...rest } = span;
+      return [{ ...rest, originId: origin.id }];
+    });
+    this.spanWriter.write(spans);
+    this.spans += spans.length;
+    this.relate(nowMs);
     for (const handle of new Set(handles)) {
       const origin = this.byId.get(this.series.get(handle)?.originId ?? 0);
       if (origin) touched.add(origin);
@@ -143,9 +158,27 @@ export class Deliveries {
       if (again) this.origins.set(handle, again);
     }
     this.writer = new LogWriter(this.db);
+    this.spanWriter = new SpanWriter(this.db);
   }
 
-  forgetLogs(beforeMs: number): void {
-    this.writer.forget(beforeMs);
+  /** Spans tell who calls whom; where no sweep saw the connection, that is a relation too. */
+  private relate(nowMs: number): void {
+    for (const { from, to } of this.spanWriter.newPairs) {
+      const fromId = this.byId.get(from)?.componentId ?? null;
+      const toId = this.byId.get(to)?.componentId ?? null;
+      if (fromId === null || toId === null || fromId === toId || hasRelation(this.db, "talks-to", fromId, toId)) continue;
+      seeRelation(this.db, { type: "talks-to", fromId, toId, detail: "", connections: 0, seenBy: SPANS }, nowMs);
+      insertChange(this.db, { atMs: nowMs, kind: "relation", componentId: fromId, summary: `${componentById(this.db, fromId)?.name} calls ${componentById(this.db, toId)?.name}`, by: "spans" });
+      this.related = true;
+    }
+    this.spanWriter.newPairs = [];
+  }
+  /** Set when spans told of a relation that was not known. */
+  related = false;
+
+  /** Forgets what is older than it has to be kept; call inside a transaction. */
+  forget(logsBeforeMs: number, spansBeforeMs: number): void {
+    this.writer.forget(logsBeforeMs);
+    this.spanWriter.forget(spansBeforeMs);
   }
 }

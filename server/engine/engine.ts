@@ -20,7 +20,7 @@ import { componentById, currentComponents, factsAt, touchSeen } from "../store/e
 import { attachEvidence, pinEvidence, removeEvidence, type NewEvidence } from "../store/evidence";
 import { incidentById, noteIncident, takeIncident } from "../store/incidents";
 import { endInterruptedRuns, runbookById, runningOn, saveRunbook } from "../store/runs";
-import { readRetention } from "../store/retention";
+import { readRetention, saveRetention, type Retention } from "../store/retention";
 import { listServices, saveService } from "../store/services";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps, endSweep, insertSource, insertSweep, listSources, runningSweep, sourceById, sourceNamed, updateSource, updateSweep } from "../store/sweeps";
@@ -213,10 +213,10 @@ export class Engine {
           const one = figures.get(metric);
           if (one) this.poller.takeFigure(one.id, one.figure, value, moment.atMs);
         }
-        if (moment.says.length) {
+        if (moment.says.length || moment.spans.length) {
           // Handles that no receiver gives.
           const base = -1 - index * 1_000_000;
-          const origins = new Set(moment.says.map((said) => said.sender));
+          const origins = new Set([...moment.says, ...moment.spans].map((one) => one.sender));
           this.deliveries.take(
             {
               origins: [...origins].map((sender) => ({ handle: base - sender, attributes: moment.senders[sender] ?? {} })),
@@ -224,7 +224,8 @@ export class Engine {
               handles: new Uint32Array(0),
               times: new Float64Array(0),
               values: new Float64Array(0),
-              logs: moment.says.map((said) => ({ origin: base - said.sender, atMs: said.atMs, severity: said.severity, body: said.text, attributes: null, traceId: null, spanId: null })),
+              logs: moment.says.map((said) => ({ origin: base - said.sender, atMs: said.atMs, severity: said.severity, body: said.text, attributes: null, traceId: said.traceId, spanId: said.spanId })),
+              spans: moment.spans.map(({ sender, failed, attributes, message, ...span }) => ({ ...span, origin: base - sender, status: failed ? 2 : 0, detail: JSON.stringify(message ? { attributes, message } : { attributes }) })),
             },
             moment.atMs,
           );
@@ -295,7 +296,7 @@ export class Engine {
       this.db.transaction(() => {
         const retention = readRetention(this.db);
         this.roller.work(atMs, retention, ROLLING_BUDGET_MS);
-        this.deliveries.forgetLogs(atMs - retention.logsMs);
+        this.deliveries.forget(atMs - retention.logsMs, atMs - retention.spansMs);
       })();
       void this.takeSnapshots(events);
     } catch (error) {
@@ -390,6 +391,11 @@ export class Engine {
       })();
       this.recorder.settle();
       this.deliveries.settle();
+      if (this.deliveries.related) {
+        this.deliveries.related = false;
+        refreshServices(this.db, this.now());
+        this.servicesOf = servicesByComponent(this.db, this.now());
+      }
       arrived.forEach(({ id }, index) => reply({ kind: "kept", id, refused: receipts[index]?.refused ?? [] }));
     } catch (error) {
       const problem = storeTrouble(error);
@@ -415,6 +421,15 @@ export class Engine {
       removeNamingRule(this.db, id);
       insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: "A rule that names signals was removed", by });
       this.deliveries.reload();
+    })();
+  }
+
+  saveRetention(change: Partial<Retention>, by: string): void {
+    const next = { ...readRetention(this.db), ...change };
+    if (!(next.rawMs <= next.fiveMinutesMs && next.fiveMinutesMs <= next.hourMs && next.hourMs <= next.dayMs)) throw new PersonError("What is coarser has to be kept at least as long as what is finer: samples, five minutes, hours, days.");
+    this.db.transaction(() => {
+      saveRetention(this.db, next);
+      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: "How long signals are kept was changed", by });
     })();
   }
 
@@ -605,7 +620,7 @@ export class Engine {
 
   /** Figures about the engine itself. */
   itself() {
-    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRepeated: this.recorder.repeated, samplesLate: this.recorder.lateCount, samplesPending: this.recorder.pending, received: this.received ?? null, samplesSent: this.deliveries.samples, recordsSent: this.deliveries.records, trouble: this.trouble };
+    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRepeated: this.recorder.repeated, samplesLate: this.recorder.lateCount, samplesPending: this.recorder.pending, received: this.received ?? null, samplesSent: this.deliveries.samples, recordsSent: this.deliveries.records, spansSent: this.deliveries.spans, trouble: this.trouble };
   }
 
   /** Orderly end: no new work, everything written, the log folded into the store. */

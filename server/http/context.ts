@@ -13,6 +13,8 @@ export interface Holotaxis {
   pace: number;
   clockSet: boolean;
   hasDrills: boolean;
+  /** Where signals are received; 0 for a port that is off. */
+  receivePorts: { host: string; otlp: number; syslog: number };
   root: string;
   /** Nonce of this answer's content policy. */
   nonce: string;

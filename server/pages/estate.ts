@@ -4,6 +4,8 @@ import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById, componentsAt, estateFacets, factsAt, inventoryAt, listEstate, partsOfHost, relationsAt, type EstateQuestion } from "../store/estate";
 import { incidentsIn } from "../store/incidents";
+import { allOrigins } from "../store/origins";
+import { callFigures, type CallFigures } from "../store/spans";
 import { listRunbooks } from "../store/runs";
 import { healthAt, listServices, membersAt } from "../store/services";
 import { lastSample, readSamples, seriesById, seriesOfComponent, seriesOfService } from "../store/signals";
@@ -40,6 +42,8 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs }: { id: number; 
     .slice(0, MOST_CHARTS);
   const serviceNames = new Map(listServices(db).map((service) => [service.id, service]));
   const alarms = alarmsOfComponent(db, id, fromMs, toMs);
+  const calls = callsByComponents(db, fromMs, toMs);
+  const callsOf = (from: number, to: number) => calls.get(`${from}|${to}`) ?? null;
   return {
     component,
     host: component.host_id === null ? null : describe(component.host_id),
@@ -51,8 +55,8 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs }: { id: number; 
       return service ? [{ uid: service.uid, name: service.name }] : [];
     }),
     parts: parts.map((part) => describe(part.id)),
-    callers: talks.filter((row) => own.has(row.to_id)).map((row) => ({ own: describe(row.to_id), other: describe(row.from_id), detail: row.detail, connections: row.connections, seenBy: row.seen_by, since: row.valid_from })),
-    called: talks.filter((row) => own.has(row.from_id)).map((row) => ({ own: describe(row.from_id), other: describe(row.to_id), detail: row.detail, connections: row.connections, seenBy: row.seen_by, since: row.valid_from })),
+    callers: talks.filter((row) => own.has(row.to_id)).map((row) => ({ own: describe(row.to_id), other: describe(row.from_id), detail: row.detail, connections: row.connections, seenBy: row.seen_by, since: row.valid_from, calls: callsOf(row.from_id, row.to_id) })),
+    called: talks.filter((row) => own.has(row.from_id)).map((row) => ({ own: describe(row.from_id), other: describe(row.to_id), detail: row.detail, connections: row.connections, seenBy: row.seen_by, since: row.valid_from, calls: callsOf(row.from_id, row.to_id) })),
     wired: wired.map((row) => ({ other: describe(row.from_id === id ? row.to_id : row.from_id), detail: row.detail })),
     interfaces: inventory && component.host_id === null ? inventory.interfaces.map((row) => ({ ...row, inBps: lastOf.get(`net.in|${row.name}`) ?? null, outBps: lastOf.get(`net.out|${row.name}`) ?? null })) : [],
     storage: inventory && component.host_id === null ? inventory.storage.filter((row) => row.type !== "other").map((row) => ({ ...row, usedPercent: lastOf.get(row.type === "ram" ? "memory.used|" : `disk.used|${row.label}`) ?? null })) : [],
@@ -67,6 +71,23 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs }: { id: number; 
       .filter((runbook) => runbook.definition.kinds.some((pattern) => kindMatches(pattern, component.kind)))
       .map((runbook) => ({ id: runbook.id, name: runbook.name })),
   };
+}
+
+/** What spans say of calls between components in a window: calls, failures, and how long nineteen in twenty took at most. */
+function callsByComponents(db: Db, fromMs: number, toMs: number): Map<string, { calls: number; failed: number; p95Ms: number }> {
+  const componentOf = new Map(allOrigins(db).map((origin) => [origin.id, origin.component_id]));
+  const merged = new Map<string, CallFigures>();
+  for (const { from, to, figures } of callFigures(db, fromMs, toMs)) {
+    const key = `${componentOf.get(from)}|${componentOf.get(to)}`;
+    const known = merged.get(key);
+    if (!known) merged.set(key, figures);
+    else {
+      known.calls += figures.calls;
+      known.failed += figures.failed;
+      known.sketch.merge(figures.sketch);
+    }
+  }
+  return new Map([...merged].map(([key, figures]) => [key, { calls: figures.calls, failed: figures.failed, p95Ms: figures.sketch.quantile(0.95) / 1000 }]));
 }
 
 /** Every sample of a series in a window, not thinned. */

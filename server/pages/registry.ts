@@ -6,6 +6,8 @@ import { mapPage } from "./map";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
 import { rulesPage, servicesPage, storePage, trayPage } from "./setup";
+import { signalsSetupPage } from "./setup-signals";
+import { tracePage, tracesPage } from "./traces";
 import { ribbon, watchPage } from "./watch";
 
 /** Every question a page can ask of the store. They are answered by the reading threads, never by the one that serves pages. */
@@ -23,6 +25,8 @@ export const questions = {
   measured: measuredPage,
   logs: logsPage,
   log: logPage,
+  traces: tracesPage,
+  trace: tracePage,
   incidents: incidentList,
   incident: incidentPage,
   discover: discoverPage,
@@ -34,6 +38,7 @@ export const questions = {
   rules: rulesPage,
   services: servicesPage,
   store: storePage,
+  signalsSetup: signalsSetupPage,
   tray: trayPage,
 } as const;
 

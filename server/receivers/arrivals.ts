@@ -2,7 +2,7 @@ import type { OriginAttributes } from "#core/discovery/naming";
 import { exponentialError, quantileOfBuckets, quantileOfExponential } from "#core/telemetry/histogram";
 import { DAY_MS, HOUR_MS } from "#core/time/windows";
 import type { SeriesForm } from "../store/signals";
-import type { AnyValue, Attribute, ExponentialPoint, HistogramPoint, LogRecord, Metric, OfResource } from "./otlp-types";
+import type { AnyValue, Attribute, ExponentialPoint, HistogramPoint, LogRecord, Metric, OfResource, SpanRecord } from "./otlp-types";
 
 /** A sender met for the first time on this thread; from then on it goes by its handle. */
 export interface OriginDef {
@@ -29,6 +29,19 @@ export interface ArrivedLog {
   spanId: string | null;
 }
 
+export interface ArrivedSpan {
+  origin: number;
+  traceId: string;
+  spanId: string;
+  parentId: string;
+  name: string;
+  kind: number;
+  startMs: number;
+  endMs: number;
+  status: number;
+  detail: string | null;
+}
+
 /** What is handed to the engine at once; it answers when all of it is safe. */
 export interface Delivery {
   origins: OriginDef[];
@@ -38,6 +51,7 @@ export interface Delivery {
   times: Float64Array;
   values: Float64Array;
   logs: ArrivedLog[];
+  spans: ArrivedSpan[];
 }
 
 export const LIMITS = {
@@ -49,6 +63,10 @@ export const LIMITS = {
   logAttributes: 64,
   logAttributesText: 16_384,
   body: 32_768,
+  spanName: 200,
+  spanEvents: 64,
+  /** Names of operations of one sender; further ones are counted together. */
+  operationsOfOrigin: 500,
   metricName: 200,
   /** Series of one sender, and of all. */
   seriesOfOrigin: 20_000,
@@ -78,6 +96,7 @@ export class Rejected {
   }
 }
 
+const isId = (text: string, digits: number) => text.length === digits && /^[0-9a-f]+$/.test(text) && !/^0+$/.test(text);
 const textOf = (value: AnyValue): string => (typeof value === "string" ? value : value === null ? "" : typeof value === "object" ? JSON.stringify(value) : String(value));
 
 interface Counted {
@@ -108,6 +127,8 @@ export class Arrivals {
   private times: number[] = [];
   private values: number[] = [];
   private logs: ArrivedLog[] = [];
+  private spans: ArrivedSpan[] = [];
+  private readonly operations = new Map<number, Set<string>>();
 
   constructor(private readonly now: () => number) {}
 
@@ -117,13 +138,14 @@ export class Arrivals {
 
   /** Everything sorted since the last call. */
   take(): Delivery {
-    const delivery: Delivery = { origins: this.newOrigins, series: this.newSeries, handles: Uint32Array.from(this.handles), times: Float64Array.from(this.times), values: Float64Array.from(this.values), logs: this.logs };
+    const delivery: Delivery = { origins: this.newOrigins, series: this.newSeries, handles: Uint32Array.from(this.handles), times: Float64Array.from(this.times), values: Float64Array.from(this.values), logs: this.logs, spans: this.spans };
     this.newOrigins = [];
     this.newSeries = [];
     this.handles = [];
     this.times = [];
     this.values = [];
     this.logs = [];
+    this.spans = [];
     return delivery;
   }
 
@@ -268,13 +290,34 @@ export class Arrivals {
     }
   }
 
+  spanRecords(resources: readonly OfResource<SpanRecord>[], rejected: Rejected): void {
+    for (const { resource, items } of resources) {
+      const origin = this.origin(resource);
+      let names = this.operations.get(origin);
+      if (!names) this.operations.set(origin, (names = new Set()));
+      for (const span of items) {
+        const wrong = !isId(span.traceId, 32) || !isId(span.spanId, 16) || (span.parentId !== "" && !isId(span.parentId, 16)) ? "A span's identifiers are not those of W3C Trace Context." : (this.wrongTime(span.startMs) ?? this.wrongTime(span.endMs));
+        if (wrong) {
+          rejected.add(wrong);
+          continue;
+        }
+        let name = span.name.slice(0, LIMITS.spanName) || "(no name)";
+        if (!names.has(name) && names.size >= LIMITS.operationsOfOrigin) name = "further operations";
+        names.add(name);
+        const detail: Record<string, unknown> = {};
+        if (span.attributes.length) detail.attributes = bounded(span.attributes);
+        if (span.events.length) detail.events = span.events.slice(0, LIMITS.spanEvents).map((event) => ({ atMs: event.atMs, name: event.name.slice(0, LIMITS.spanName), attributes: bounded(event.attributes) }));
+        if (span.statusMessage) detail.message = span.statusMessage.slice(0, 1000);
+        let text: string | null = Object.keys(detail).length ? JSON.stringify(detail) : null;
+        if (text && text.length > LIMITS.logAttributesText) text = JSON.stringify({ attributes: { "attributes left out": span.attributes.length, because: "they are too long together" } });
+        this.spans.push({ origin, traceId: span.traceId, spanId: span.spanId, parentId: span.parentId, name, kind: span.kind >= 0 && span.kind <= 5 ? span.kind : 0, startMs: span.startMs, endMs: Math.max(span.startMs, span.endMs), status: span.status === 2 ? 2 : span.status === 1 ? 1 : 0, detail: text });
+      }
+    }
+  }
+
   log(origin: number, record: { atMs: number; severity: number; body: AnyValue; attributes: readonly Attribute[]; traceId: string; spanId: string }): void {
     const body = textOf(record.body);
-    const attributes: Record<string, AnyValue> = {};
-    record.attributes.slice(0, LIMITS.logAttributes).forEach(([key, value]) => {
-      attributes[key.slice(0, LIMITS.attributeKey)] = typeof value === "string" ? value.slice(0, 4096) : value;
-    });
-    if (record.attributes.length > LIMITS.logAttributes) attributes["attributes left out"] = record.attributes.length - LIMITS.logAttributes;
+    const attributes = bounded(record.attributes);
     if (body.length > LIMITS.body) attributes["characters left out"] = body.length - LIMITS.body;
     let text: string | null = Object.keys(attributes).length ? JSON.stringify(attributes) : null;
     if (text && text.length > LIMITS.logAttributesText) text = JSON.stringify({ "attributes left out": record.attributes.length, because: "they are too long together" });
@@ -288,6 +331,14 @@ export class Arrivals {
       spanId: /^[0-9a-f]{16}$/.test(record.spanId) ? record.spanId : null,
     });
   }
+}
+
+/** Attributes as an object, no more and no longer than is kept. */
+function bounded(list: readonly Attribute[]): Record<string, AnyValue> {
+  const attributes: Record<string, AnyValue> = {};
+  for (const [key, value] of list.slice(0, LIMITS.logAttributes)) attributes[key.slice(0, LIMITS.attributeKey)] = typeof value === "string" ? value.slice(0, 4096) : value;
+  if (list.length > LIMITS.logAttributes) attributes["attributes left out"] = list.length - LIMITS.logAttributes;
+  return attributes;
 }
 
 /** Attributes as what tells series apart: "name=value, name=value", sorted; undefined when there are too many. */

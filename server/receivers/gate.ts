@@ -57,7 +57,7 @@ export class Gate {
   /** Hands over what has been sorted, and waits until it is safe. */
   deliver(): Promise<Outcome> {
     const delivery = this.arrivals.take();
-    if (!delivery.handles.length && !delivery.logs.length && !delivery.origins.length) return Promise.resolve({ problem: undefined, refused: [] });
+    if (!delivery.handles.length && !delivery.logs.length && !delivery.spans.length && !delivery.origins.length) return Promise.resolve({ problem: undefined, refused: [] });
     const id = this.nextId++;
     const undo = { ...delivery };
     return new Promise((resolve) => {

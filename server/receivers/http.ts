@@ -3,8 +3,8 @@ import { promisify } from "node:util";
 import { gunzip, inflate } from "node:zlib";
 import { Rejected } from "./arrivals";
 import type { Gate } from "./gate";
-import { logsFromJson, metricsFromJson } from "./otlp-json";
-import { logsFromProtobuf, metricsFromProtobuf, partialSuccessToProtobuf, statusToProtobuf } from "./otlp-protobuf";
+import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
+import { logsFromProtobuf, metricsFromProtobuf, partialSuccessToProtobuf, spansFromProtobuf, statusToProtobuf } from "./otlp-protobuf";
 import { BadSignal, type Attribute, type OfResource } from "./otlp-types";
 
 const MOST_PACKED = 16 * 1024 * 1024;
@@ -29,7 +29,9 @@ const INVALID = 3;
 const EXHAUSTED = 8;
 const UNAVAILABLE = 14;
 
-/** Where OTLP 1.x over HTTP is received: /v1/metrics and /v1/logs, in protobuf or JSON. */
+const REJECTED: Readonly<Record<string, string>> = { "/v1/metrics": "rejectedDataPoints", "/v1/logs": "rejectedLogRecords", "/v1/traces": "rejectedSpans" };
+
+/** Where OTLP 1.x over HTTP is received: /v1/metrics, /v1/logs and /v1/traces, in protobuf or JSON. */
 export function receiveOtlp(gate: Gate): Server {
   const server = createServer((request, response) => {
     void answer(request, response, gate);
@@ -51,7 +53,7 @@ async function answer(request: IncomingMessage, response: ServerResponse, gate: 
     const rejected = await take(request, json, gate);
     gate.figures.refused += rejected.count;
     if (!json) return send(200, partialSuccessToProtobuf(rejected.count, rejected.text));
-    const name = request.url?.startsWith("/v1/logs") ? "rejectedLogRecords" : "rejectedDataPoints";
+    const name = REJECTED[pathOf(request)] as string;
     send(200, JSON.stringify(rejected.count ? { partialSuccess: { [name]: String(rejected.count), errorMessage: rejected.text } } : {}));
   } catch (error) {
     const refusal = error instanceof Refusal ? error : error instanceof BadSignal ? new Refusal(400, INVALID, error.message) : new Refusal(500, 13, "Something went wrong on this side.");
@@ -63,9 +65,11 @@ async function answer(request: IncomingMessage, response: ServerResponse, gate: 
   }
 }
 
+const pathOf = (request: IncomingMessage): string => (request.url ?? "").split("?")[0] as string;
+
 async function take(request: IncomingMessage, json: boolean, gate: Gate): Promise<Rejected> {
-  const path = (request.url ?? "").split("?")[0];
-  if (path !== "/v1/metrics" && path !== "/v1/logs") throw new Refusal(404, 5, "Signals are taken at /v1/metrics and /v1/logs.");
+  const path = pathOf(request);
+  if (!(path in REJECTED)) throw new Refusal(404, 5, "Signals are taken at /v1/metrics, /v1/logs and /v1/traces.");
   if (request.method !== "POST") throw new Refusal(405, 12, "Send signals by POST.");
   if (!json && !/^application\/x-protobuf\b/.test(request.headers["content-type"] ?? "")) throw new Refusal(415, INVALID, "Send application/x-protobuf or application/json.");
   // A page of another site must not be able to send signals; browsers say where a request comes from.
@@ -86,6 +90,7 @@ async function take(request: IncomingMessage, json: boolean, gate: Gate): Promis
     const named = <Item>(list: OfResource<Item>[]): OfResource<Item>[] =>
       list.map((one) => (one.resource.some(([key]) => key === "host.name" || key === "service.name" || key === "service.instance.id") ? one : { ...one, resource: [...one.resource, ["source.address", peer] as Attribute] }));
     if (path === "/v1/metrics") gate.arrivals.metrics(named(json ? metricsFromJson(bytes) : metricsFromProtobuf(bytes)), {}, rejected);
+    else if (path === "/v1/traces") gate.arrivals.spanRecords(named(json ? spansFromJson(bytes) : spansFromProtobuf(bytes)), rejected);
     else gate.arrivals.logRecords(named(json ? logsFromJson(bytes) : logsFromProtobuf(bytes)), {}, rejected);
     const { problem, refused } = await gate.deliver();
     if (problem) throw new Refusal(503, UNAVAILABLE, problem, 5);

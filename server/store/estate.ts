@@ -115,11 +115,18 @@ export function seeRelation(db: Db, relation: RelationSeen, atMs: number): { id:
   return { id: Number(lastInsertRowid), isNew: true };
 }
 
+/** Who saw a relation that only spans tell of: sweeps neither see nor miss it. */
+export const SPANS = "spans";
+
+export function hasRelation(db: Db, type: RelationType, fromId: number, toId: number): boolean {
+  return prepared(db, "SELECT 1 FROM relation WHERE type = ? AND from_id = ? AND to_id = ? AND valid_to IS NULL").get(type, fromId, toId) !== undefined;
+}
+
 /** Relations between the given components that this sweep did not see: closed at the second miss in a row. Returns the closed ones. */
 export function missRelations(db: Db, lookedAt: ReadonlySet<number>, seen: ReadonlySet<number>, atMs: number): RelationRow[] {
   const closed: RelationRow[] = [];
   for (const row of currentRelations(db)) {
-    if (seen.has(row.id) || !lookedAt.has(row.from_id) || !lookedAt.has(row.to_id)) continue;
+    if (seen.has(row.id) || row.seen_by === SPANS || !lookedAt.has(row.from_id) || !lookedAt.has(row.to_id)) continue;
     const missed = prepared<{ missed: number }>(db, "UPDATE relation SET missed = missed + 1 WHERE id = ? RETURNING missed").get(row.id)?.missed ?? 0;
     if (missed < 2) continue;
     prepared(db, "UPDATE relation SET valid_to = ? WHERE id = ?").run(atMs, row.id);

@@ -55,3 +55,12 @@ export function saveNamingRule(db: Db, rule: NamingRule, by: string, atMs: numbe
 export function removeNamingRule(db: Db, id: number): void {
   prepared(db, "DELETE FROM naming_rule WHERE id = ?").run(id);
 }
+
+/** How many series each origin has, and how many log records came from it in the last day that has any. */
+export function countsOfOrigins(db: Db): { series: Map<number, number>; records: Map<number, number> } {
+  const asMap = (rows: { id: number; n: number }[]) => new Map(rows.map((row) => [row.id, row.n]));
+  return {
+    series: asMap(prepared<{ id: number; n: number }>(db, "SELECT origin_id AS id, count(*) AS n FROM series WHERE origin_id IS NOT NULL GROUP BY origin_id").all()),
+    records: asMap(prepared<{ id: number; n: number }>(db, "SELECT origin_id AS id, sum(count) AS n FROM log_tally WHERE minute_at > (SELECT coalesce(max(minute_at), 0) FROM log_tally) - 86400000 GROUP BY origin_id").all()),
+  };
+}

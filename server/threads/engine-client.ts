@@ -20,6 +20,7 @@ export type EngineCallName =
   | "saveRule"
   | "saveNamingRule"
   | "removeNamingRule"
+  | "saveRetention"
   | "drills"
   | "drill"
   | "itself"

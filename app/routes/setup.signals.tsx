@@ -1,0 +1,270 @@
+import Autocomplete from "@mui/material/Autocomplete";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useEffect, useState } from "react";
+import { Form, useFetcher } from "react-router";
+import { z } from "zod";
+import { DAY_MS, dayAndTime, spokenDuration } from "#core/time/windows";
+import type { Answer } from "#server/pages/registry";
+import type { Route } from "./+types/setup.signals";
+import { attempt, readForm } from "../shell/answers.server";
+import { whoIs } from "../shell/who.server";
+import { useShell } from "../shell/window";
+import { KeepLink } from "../ui/KeepLink";
+import { Empty, Fact, PageHead, Problem, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
+
+export const meta: Route.MetaFunction = () => [{ title: "Signals sent to us · Holotaxis" }];
+
+export async function loader({ context }: Route.LoaderArgs) {
+  const [page, engine] = await Promise.all([context.ask("signalsSetup", {}), context.tell("itself")]);
+  return { ...page, received: engine.received, samplesSent: engine.samplesSent, recordsSent: engine.recordsSent, spansSent: engine.spansSent, ports: context.receivePorts };
+}
+
+const days = (what: string) => z.coerce.number(`${what}: give a number of days.`).min(1, `${what}: keep at least one day.`).max(20_000, `${what}: at most 20,000 days.`);
+const schema = z.discriminatedUnion("what", [
+  z.object({
+    what: z.literal("rule"),
+    attribute: z.string().trim().min(1, "Say which attribute the rule looks at.").max(120),
+    pattern: z.string().trim().min(1, "Say what its value looks like; * stands for anything.").max(240),
+    componentId: z.coerce.number("Choose the component these signals belong to.").int().min(1, "Choose the component these signals belong to."),
+  }),
+  z.object({ what: z.literal("remove"), id: z.coerce.number().int().min(1) }),
+  z.object({ what: z.literal("retention"), raw: days("Samples"), fiveMinutes: days("Five minutes"), hour: days("Hours"), day: days("Days"), logs: days("Logs"), spans: days("Spans") }),
+]);
+
+export async function action({ request, context }: Route.ActionArgs) {
+  const form = readForm(await request.formData(), schema);
+  if (!form.ok) return form.refusal;
+  const by = await whoIs(request);
+  const { value } = form;
+  const done = await attempt(() => {
+    if (value.what === "rule") return context.tell("saveNamingRule", { attribute: value.attribute, pattern: value.pattern, componentId: value.componentId }, by);
+    if (value.what === "remove") return context.tell("removeNamingRule", value.id, by);
+    return context.tell("saveRetention", { rawMs: value.raw * DAY_MS, fiveMinutesMs: value.fiveMinutes * DAY_MS, hourMs: value.hour * DAY_MS, dayMs: value.day * DAY_MS, logsMs: value.logs * DAY_MS, spansMs: value.spans * DAY_MS }, by);
+  });
+  return done.ok ? { ok: true as const } : done.refusal;
+}
+
+const whole = (value: number) => Math.round(value).toLocaleString("en-GB");
+
+export default function SignalsSetup({ loaderData: page, actionData }: Route.ComponentProps) {
+  const { window: now } = useShell();
+  const [chosen, setChosen] = useState<number | null>(null);
+  const one = page.waiting.find((origin) => origin.id === chosen);
+  return (
+    <>
+      <PageHead
+        name="Setup › Signals sent to us"
+        sentence={
+          page.namedCount + page.waitingCount === 0
+            ? "Nobody sends signals yet."
+            : `${page.namedCount} ${page.namedCount === 1 ? "sender is" : "senders are"} named to components; ${page.waitingCount === 0 ? "none waits for a name" : `${page.waitingCount} ${page.waitingCount === 1 ? "waits" : "wait"} for a name`}.`
+        }
+      />
+      <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
+      <Stack sx={{ gap: 1.5 }}>
+        <Section title="Where signals are taken">
+          <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 1.5, m: 0 }}>
+            <Fact name="OTLP over HTTP">{page.ports.otlp ? `${page.ports.host}:${page.ports.otlp}, /v1/metrics, /v1/logs, /v1/traces` : "switched off"}</Fact>
+            <Fact name="Syslog by UDP and TCP">{page.ports.syslog ? `${page.ports.host}:${page.ports.syslog}` : "switched off"}</Fact>
+            <Fact name="Samples since the start">{whole(page.samplesSent)}</Fact>
+            <Fact name="Log records since the start">{whole(page.recordsSent)}</Fact>
+            <Fact name="Spans since the start">{whole(page.spansSent)}</Fact>
+            <Fact name="Requests">{whole(page.received?.requests ?? 0)}</Fact>
+            <Fact name="Could not be read">{whole(page.received?.unreadable ?? 0)}</Fact>
+            <Fact name="Points and records refused">{whole(page.received?.refused ?? 0)}</Fact>
+            <Fact name="Told to come again later">{whole(page.received?.toldToWait ?? 0)}</Fact>
+            <Fact name="Syslog messages">{whole(page.received?.syslog ?? 0)}</Fact>
+            <Fact name="Syslog that obeys no standard">{whole(page.received?.syslogOdd ?? 0)}</Fact>
+            <Fact name="Syslog dropped, too much at once">{whole(page.received?.dropped ?? 0)}</Fact>
+          </Box>
+        </Section>
+        <Section title={`Waiting for a name: ${page.waitingCount}`} pad={false}>
+          {page.waiting.length === 0 ? (
+            <Box sx={{ px: 1.5 }}>
+              <Empty>Whatever arrives finds its component by host name, service name, address or one of your rules. What fits nobody is listed here and kept.</Empty>
+            </Box>
+          ) : (
+            <Origins rows={page.waiting} nowMs={now.nowMs} onChoose={setChosen} />
+          )}
+        </Section>
+        {one ? <RuleForm key={one.id} attributes={one.attributes} onDone={() => setChosen(null)} /> : null}
+        <Section title={`Your rules: ${page.rules.length}`} pad={false}>
+          {page.rules.length === 0 ? (
+            <Box sx={{ px: 1.5 }}>
+              <Empty>None. A rule says: senders whose attribute looks like this belong to that component.</Empty>
+            </Box>
+          ) : (
+            <PlainTable>
+              <thead>
+                <tr>
+                  <th scope="col">Attribute</th>
+                  <th scope="col">Looks like</th>
+                  <th scope="col">Component</th>
+                  <th scope="col">Made by</th>
+                  <th scope="col">Do</th>
+                </tr>
+              </thead>
+              <tbody>
+                {page.rules.map((rule) => (
+                  <tr key={rule.id}>
+                    <td>{rule.attribute}</td>
+                    <td>{rule.pattern}</td>
+                    <td>
+                      <KeepLink to={`/estate/${rule.componentId}`}>{rule.component}</KeepLink>
+                    </td>
+                    <td>
+                      {rule.madeBy}, {dayAndTime(rule.madeAt, now.nowMs)}
+                    </td>
+                    <td>
+                      <Form method="post">
+                        <input type="hidden" name="what" value="remove" />
+                        <input type="hidden" name="id" value={rule.id} />
+                        <Button type="submit" color="error" aria-label={`Remove the rule for ${rule.attribute} ${rule.pattern}`}>
+                          Remove
+                        </Button>
+                      </Form>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </PlainTable>
+          )}
+        </Section>
+        <Section title="How long signals are kept, in days">
+          <Form method="post">
+            <input type="hidden" name="what" value="retention" />
+            <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap", alignItems: "center" }}>
+              <TextField name="raw" label="Samples" defaultValue={page.retention.rawMs / DAY_MS} sx={{ width: 120 }} />
+              <TextField name="fiveMinutes" label="Five minutes" defaultValue={page.retention.fiveMinutesMs / DAY_MS} sx={{ width: 120 }} />
+              <TextField name="hour" label="Hours" defaultValue={page.retention.hourMs / DAY_MS} sx={{ width: 120 }} />
+              <TextField name="day" label="Days" defaultValue={page.retention.dayMs / DAY_MS} sx={{ width: 120 }} />
+              <TextField name="logs" label="Logs" defaultValue={page.retention.logsMs / DAY_MS} sx={{ width: 120 }} />
+              <TextField name="spans" label="Spans" defaultValue={page.retention.spansMs / DAY_MS} sx={{ width: 120 }} />
+              <Button type="submit" variant="outlined">
+                Keep so
+              </Button>
+            </Stack>
+            <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
+              Samples are summed up by five minutes, hours and days before they are forgotten; what is measured seldom keeps its samples as long as the five minutes.
+            </Typography>
+          </Form>
+        </Section>
+        <Section title={`Senders with a name: ${page.namedCount}`} pad={false}>
+          {page.named.length === 0 ? (
+            <Box sx={{ px: 1.5 }}>
+              <Empty>None yet.</Empty>
+            </Box>
+          ) : (
+            <Origins rows={page.named} nowMs={now.nowMs} />
+          )}
+        </Section>
+      </Stack>
+    </>
+  );
+}
+
+type Origin = Answer<"signalsSetup">["named"][number];
+
+function Origins({ rows, nowMs, onChoose }: { rows: readonly Origin[]; nowMs: number; onChoose?: (id: number) => void }) {
+  return (
+    <Box sx={{ maxHeight: 360, overflow: "auto" }} tabIndex={0} role="region" aria-label={onChoose ? "Senders that wait for a name" : "Senders with a name"}>
+      <PlainTable pinned>
+        <thead>
+          <tr>
+            <th scope="col">What it says of itself</th>
+            <th scope="col">{onChoose ? "Why it has no name" : "Named to, because"}</th>
+            <th scope="col" className="num">
+              Series
+            </th>
+            <th scope="col" className="num">
+              Records a day
+            </th>
+            <th scope="col">Last heard</th>
+            {onChoose ? <th scope="col">Do</th> : null}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => (
+            <tr key={row.id}>
+              <td style={{ overflowWrap: "anywhere" }}>{row.attributes.map((one) => `${one.name} ${one.value}`).join(", ") || "nothing"}</td>
+              <td>
+                {row.componentId === null ? null : (
+                  <>
+                    <KeepLink to={`/estate/${row.componentId}`}>{row.component}</KeepLink>:{" "}
+                  </>
+                )}
+                {row.why}
+              </td>
+              <td className="num">{whole(row.series)}</td>
+              <td className="num">{whole(row.records)}</td>
+              <td className="line">{spokenDuration(nowMs - row.lastMs)} ago</td>
+              {onChoose ? (
+                <td>
+                  <Button variant="outlined" onClick={() => onChoose(row.id)} aria-label={`Name ${row.attributes[0]?.value ?? "it"}`}>
+                    Name it
+                  </Button>
+                </td>
+              ) : null}
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+    </Box>
+  );
+}
+
+function RuleForm({ attributes, onDone }: { attributes: readonly { name: string; value: string }[]; onDone: () => void }) {
+  const [attribute, setAttribute] = useState(attributes.find((one) => one.name === "service.name")?.name ?? attributes[0]?.name ?? "");
+  const [component, setComponent] = useState<{ id: number; name: string } | null>(null);
+  const [text, setText] = useState("");
+  const fetcher = useFetcher<Answer<"find">>();
+  const { load } = fetcher;
+  useEffect(() => {
+    if (text.trim().length < 1) return;
+    const timer = setTimeout(() => void load(`/find?q=${encodeURIComponent(text.trim())}`), 150);
+    return () => clearTimeout(timer);
+  }, [text, load]);
+  const found = (fetcher.data?.components ?? []).map(({ id, name }) => ({ id, name }));
+  return (
+    <Section title="Make a rule">
+      <Form method="post" onSubmit={onDone}>
+        <input type="hidden" name="what" value="rule" />
+        <input type="hidden" name="componentId" value={component?.id ?? 0} />
+        <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
+          <TextField select name="attribute" label="Senders whose" value={attribute} onChange={(event) => setAttribute(event.target.value)} sx={{ width: 200 }}>
+            {attributes.map((one) => (
+              <MenuItem key={one.name} value={one.name}>
+                {one.name}
+              </MenuItem>
+            ))}
+          </TextField>
+          <TextField key={attribute} name="pattern" label="looks like" defaultValue={attributes.find((one) => one.name === attribute)?.value ?? ""} sx={{ width: 260 }} />
+          <Autocomplete
+            sx={{ width: 280 }}
+            size="small"
+            options={found}
+            getOptionLabel={(option) => option.name}
+            getOptionKey={(option) => option.id}
+            isOptionEqualToValue={(a, b) => a.id === b.id}
+            filterOptions={(all) => all}
+            value={component}
+            onChange={(_event, value) => setComponent(value)}
+            onInputChange={(_event, value) => setText(value)}
+            noOptionsText={text ? "No component has that in its name." : "Type a few letters of a component."}
+            renderInput={(props) => <TextField {...props} label="belong to" />}
+          />
+          <Button type="submit" variant="contained">
+            Name them so
+          </Button>
+          <Button onClick={onDone}>Leave it</Button>
+        </Stack>
+      </Form>
+    </Section>
+  );
+}

@@ -1,0 +1,188 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Stack from "@mui/material/Stack";
+import Switch from "@mui/material/Switch";
+import TextField from "@mui/material/TextField";
+import { useEffect, useState } from "react";
+import { Link as RouterLink, useSearchParams } from "react-router";
+import { z } from "zod";
+import { dayAndTime, spokenDuration } from "#core/time/windows";
+import { formatValue } from "#core/units/format";
+import type { Route } from "./+types/signals.traces";
+import { useKeep, useShell } from "../shell/window";
+import { windowOf } from "../shell/window.server";
+import { DurationBars } from "../ui/DurationBars";
+import { KeepLink } from "../ui/KeepLink";
+import { Empty, PageHead, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
+
+export const meta: Route.MetaFunction = () => [{ title: "Traces · Holotaxis" }];
+
+const milliseconds = z.coerce.number().min(0).max(1e9).nullable().catch(null).default(null);
+const schema = z.object({
+  q: z.string().max(100).catch("").default(""),
+  all: z.enum(["1", ""]).catch("").default(""),
+  operation: z.coerce.number().int().min(1).nullable().catch(null).default(null),
+  least: milliseconds,
+  most: milliseconds,
+  failed: z.enum(["1", ""]).catch("").default(""),
+});
+
+export async function loader({ request, context }: Route.LoaderArgs) {
+  const { fromMs, toMs } = windowOf(request, context.now());
+  const asked = schema.parse(Object.fromEntries(new URL(request.url).searchParams));
+  const found = await context.ask("traces", { fromMs, toMs, text: asked.q, answered: asked.all !== "1", operation: asked.operation, least: asked.least, most: asked.most, failedOnly: asked.failed === "1" });
+  return { ...found, asked };
+}
+
+const whole = (count: number) => count.toLocaleString("en-GB");
+const percent = (part: number, all: number) => (part === 0 ? "none" : `${((part / all) * 100).toFixed(part / all < 0.01 ? 2 : 1)} %`);
+
+export default function Traces({ loaderData: page }: Route.ComponentProps) {
+  const { window: now } = useShell();
+  const keep = useKeep();
+  const [, setParams] = useSearchParams();
+  const { asked, chosen } = page;
+  const [typed, setTyped] = useState(asked.q);
+  const [compared, setCompared] = useState<string[]>([]);
+  const change = (changes: Record<string, string>, replace = false) =>
+    setParams(
+      (params) => {
+        for (const [name, value] of Object.entries(changes)) {
+          if (value) params.set(name, value);
+          else params.delete(name);
+        }
+        return params;
+      },
+      { replace, preventScrollReset: true },
+    );
+  useEffect(() => {
+    if (typed === asked.q) return;
+    const timer = setTimeout(() => change({ q: typed }, true), 250);
+    return () => clearTimeout(timer);
+  });
+  const sentence =
+    page.kept === 0
+      ? "No span has arrived yet."
+      : `${whole(page.calls)} calls of ${page.operationCount} operations in ${spokenDuration(now.toMs - now.fromMs)}, ${page.failed === 0 ? "none failed" : `${whole(page.failed)} of them failed (${percent(page.failed, page.calls)})`}.`;
+  return (
+    <>
+      <PageHead name="Signals › Traces" sentence={sentence} />
+      <Stack direction="row" sx={{ gap: 1, mb: 1, alignItems: "center" }}>
+        <TextField label="Operation or sender" type="search" value={typed} onChange={(event) => setTyped(event.target.value)} sx={{ width: 320 }} slotProps={{ htmlInput: { maxLength: 100 } }} />
+        <FormControlLabel sx={{ ml: 0.5 }} control={<Switch size="small" checked={asked.all === "1"} onChange={(_event, on) => change({ all: on ? "1" : "" })} />} label="also what was called, not only what was answered" slotProps={{ typography: { variant: "body2" } }} />
+      </Stack>
+      {page.operations.length === 0 ? (
+        <Empty>{page.kept === 0 ? "Point a sender of OTLP traces at this machine; docs/operating.md says how." : "No call in this window fits. Widen the window on the ribbon, or take a word away."}</Empty>
+      ) : (
+        <Stack sx={{ gap: 1.5 }}>
+          {chosen ? (
+            <Section
+              title={`${chosen.name} · ${chosen.sender}`}
+              aside={
+                <Button onClick={() => change({ operation: "", least: "", most: "", failed: "" })} color="inherit">
+                  All operations
+                </Button>
+              }
+            >
+              <DurationBars bars={page.bars} least={asked.least} most={asked.most} onRange={(least, most) => change({ least: least === null ? "" : least.toPrecision(4), most: most === null ? "" : most.toPrecision(4) })} />
+              <Stack direction="row" sx={{ gap: 2, alignItems: "center", my: 1 }}>
+                <FormControlLabel sx={{ ml: 0.5 }} control={<Switch size="small" checked={asked.failed === "1"} onChange={(_event, on) => change({ failed: on ? "1" : "" })} />} label="only those that failed" slotProps={{ typography: { variant: "body2" } }} />
+                {asked.least !== null || asked.most !== null ? (
+                  <Button onClick={() => change({ least: "", most: "" })}>
+                    any duration, not only {formatValue(asked.least ?? 0, "ms")} to {formatValue(asked.most ?? 0, "ms")}
+                  </Button>
+                ) : null}
+                <Box sx={{ flex: 1 }} />
+                <Button component={RouterLink} variant="outlined" disabled={compared.length !== 2} to={keep(`/signals/traces/${compared[0] ?? ""}?with=${compared[1] ?? ""}`)}>
+                  {compared.length === 2 ? "Compare these two" : "Tick two to compare them"}
+                </Button>
+              </Stack>
+              <PlainTable aria-label="Traces">
+                <thead>
+                  <tr>
+                    <th scope="col">Tick</th>
+                    <th scope="col">Began</th>
+                    <th scope="col" className="num">
+                      Took
+                    </th>
+                    <th scope="col">Outcome</th>
+                    <th scope="col">Trace</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {page.traces.map((trace) => (
+                    <tr key={`${trace.traceId}${trace.startMs}`}>
+                      <td>
+                        <input
+                          type="checkbox"
+                          aria-label={`Compare the trace of ${dayAndTime(trace.startMs, now.nowMs, true)}`}
+                          checked={compared.includes(trace.traceId)}
+                          onChange={(event) => setCompared(event.target.checked ? [...compared.slice(-1), trace.traceId] : compared.filter((one) => one !== trace.traceId))}
+                        />
+                      </td>
+                      <td className="line">{dayAndTime(trace.startMs, now.nowMs, true)}</td>
+                      <td className="num line">{formatValue(trace.durationMs, "ms")}</td>
+                      <td>{trace.failed ? <strong style={{ color: "var(--hx-major)" }}>failed{trace.message ? `: ${trace.message}` : ""}</strong> : "fine"}</td>
+                      <td>
+                        <KeepLink to={`/signals/traces/${trace.traceId}`}>{trace.traceId.slice(0, 16)}…</KeepLink>
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </PlainTable>
+              {page.traces.length === 0 ? <Empty>No trace fits. Drag a wider range over the bars.</Empty> : page.traces.length >= page.mostTraces ? <Empty>The newest {page.mostTraces} are shown.</Empty> : null}
+            </Section>
+          ) : null}
+          <Section title="Operations" pad={false}>
+            <PlainTable>
+              <thead>
+                <tr>
+                  <th scope="col">Operation</th>
+                  <th scope="col">At</th>
+                  <th scope="col">Kind</th>
+                  <th scope="col" className="num">
+                    Calls
+                  </th>
+                  <th scope="col" className="num">
+                    Failed
+                  </th>
+                  <th scope="col" className="num">
+                    p50
+                  </th>
+                  <th scope="col" className="num">
+                    p95
+                  </th>
+                  <th scope="col" className="num">
+                    p99
+                  </th>
+                </tr>
+              </thead>
+              <tbody>
+                {page.operations.map((one) => (
+                  <tr key={one.id} style={one.id === asked.operation ? { background: "var(--hx-raised)" } : {}}>
+                    <td>
+                      <Box component="button" type="button" onClick={() => change({ operation: String(one.id), least: "", most: "" })} sx={{ all: "unset", cursor: "pointer", color: "primary.main", "&:hover": { textDecoration: "underline" }, "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" } }}>
+                        {one.name}
+                      </Box>
+                    </td>
+                    <td>{one.componentId === null ? one.sender : <KeepLink to={`/estate/${one.componentId}`}>{one.sender}</KeepLink>}</td>
+                    <td>{one.kind}</td>
+                    <td className="num">{whole(one.calls)}</td>
+                    <td className="num" style={one.failed / one.calls > 0.05 ? { color: "var(--hx-major)", fontWeight: 650 } : {}}>
+                      {percent(one.failed, one.calls)}
+                    </td>
+                    <td className="num line">{formatValue(one.p50, "ms")}</td>
+                    <td className="num line">{formatValue(one.p95, "ms")}</td>
+                    <td className="num line">{formatValue(one.p99, "ms")}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </PlainTable>
+          </Section>
+        </Stack>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,26 @@
+import type { Db } from "../store/database";
+import { componentById } from "../store/estate";
+import { logCount } from "../store/logs";
+import { allOrigins, countsOfOrigins, namingRules } from "../store/origins";
+import { readRetention } from "../store/retention";
+
+const MOST_SHOWN = 200;
+
+/** Who sends signals, whom they were named to and why; what fits nobody first. */
+export function signalsSetupPage(db: Db, _question: object) {
+  const counts = countsOfOrigins(db);
+  const origins = allOrigins(db).map((row) => ({
+    id: row.id,
+    attributes: Object.entries(JSON.parse(row.attributes) as Record<string, string>).map(([name, value]) => ({ name, value })),
+    componentId: row.component_id,
+    component: row.component_id === null ? null : (componentById(db, row.component_id)?.name ?? null),
+    why: row.matched_by,
+    firstMs: row.first_at,
+    lastMs: row.last_at,
+    series: counts.series.get(row.id) ?? 0,
+    records: counts.records.get(row.id) ?? 0,
+  }));
+  const waiting = origins.filter((one) => one.componentId === null).sort((a, b) => b.lastMs - a.lastMs);
+  const named = origins.filter((one) => one.componentId !== null).sort((a, b) => (a.component ?? "").localeCompare(b.component ?? ""));
+  return { waiting: waiting.slice(0, MOST_SHOWN), waitingCount: waiting.length, named: named.slice(0, MOST_SHOWN), namedCount: named.length, rules: namingRules(db), retention: readRetention(db), logs: logCount(db) };
+}
