@@ -1,9 +1,12 @@
 import type { Measurement } from "./measurement";
+import { benchSpans } from "./spans";
 import { benchSweep } from "./sweep";
+import { benchLogs } from "./logs";
+import { benchOtlp } from "./otlp";
 import { benchSamples } from "./samples";
 import { benchTick } from "./tick";
 
 /** The measurements that need no running application; scripts/bench.mjs adds the others. */
 export async function measureParts(root: string): Promise<Measurement[]> {
-  return [await benchSweep(), benchTick(root), ...benchSamples(root)];
+  return [await benchSweep(), benchTick(root), ...benchSamples(root), await benchOtlp(root), ...benchLogs(root), benchSpans(root)];
 }

@@ -3,7 +3,7 @@ import { kindMatches } from "#core/detection/threshold";
 import { decodeChunk, type Samples } from "#core/telemetry/chunk";
 import { summaryOf, turnSamples, type Summary, type Turn } from "#core/telemetry/lines";
 import { cutSamples } from "#core/telemetry/merge";
-import { emptySpans, joinSpans, rollSamples, rollSpans, type Spans } from "#core/telemetry/rollup";
+import { joinSpans, rollSamples, rollSpans, type Spans } from "#core/telemetry/rollup";
 import type { Selection } from "#core/telemetry/selection";
 import { HOUR_MS } from "#core/time/windows";
 import { prepared, type Db } from "./database";
@@ -102,18 +102,31 @@ export function summaryIn(db: Db, seriesId: number, fromMs: number, toMs: number
   const packedTo = rows.at(-1)?.end_at ?? 0;
   // What is pending among packed samples has to be put in its place first.
   if (pending.times.length && (pending.times[0] as number) <= packedTo) return summaryOf(rollSamples(readSamples(db, seriesId, fromMs, toMs), Number.MAX_SAFE_INTEGER));
-  const parts = rows.filter((row) => row.end_at >= fromMs).map((row) => {
+  const sum: Summary & { total: number } = { min: Number.POSITIVE_INFINITY, mean: Number.NaN, max: Number.NEGATIVE_INFINITY, last: Number.NaN, count: 0, total: 0 };
+  const take = ({ values }: Samples) => {
+    for (let index = 0; index < values.length; index++) {
+      const value = values[index] as number;
+      if (Number.isNaN(value)) continue;
+      if (value < sum.min) sum.min = value;
+      if (value > sum.max) sum.max = value;
+      if (Number.isFinite(value)) sum.total += value;
+      sum.count++;
+      sum.last = value;
+    }
+  };
+  for (const row of rows) {
+    if (row.end_at < fromMs) continue;
     if (row.start_at >= fromMs && row.end_at <= toMs && row.min !== null && row.max !== null && row.last !== null) {
-      const spans = emptySpans(1);
-      spans.count[0] = row.count;
-      spans.min[0] = row.min;
-      spans.max[0] = row.max;
-      spans.sum[0] = row.sum;
-      spans.last[0] = row.last;
-      return spans;
+      sum.min = Math.min(sum.min, row.min);
+      sum.max = Math.max(sum.max, row.max);
+      sum.total += row.sum;
+      sum.count += row.count;
+      sum.last = row.last;
+      continue;
     }
     const data = prepared<{ data: Uint8Array }>(db, "SELECT data FROM chunk WHERE series_id = ? AND start_at = ?").get(seriesId, row.start_at)?.data;
-    return data ? rollSamples(cutSamples(decodeChunk(data, row.count), fromMs, toMs), Number.MAX_SAFE_INTEGER) : emptySpans();
-  });
-  return summaryOf(joinSpans([...parts, rollSamples(pending, Number.MAX_SAFE_INTEGER)]));
+    if (data) take(cutSamples(decodeChunk(data, row.count), fromMs, toMs));
+  }
+  take(pending);
+  return { min: sum.min, mean: sum.total / sum.count, max: sum.max, last: sum.last, count: sum.count };
 }

@@ -6,15 +6,19 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { MessageChannel } from "node:worker_threads";
 import { gzipSync } from "node:zlib";
+import { ROOT_CONTEXT, SpanKind, SpanStatusCode, trace } from "@opentelemetry/api";
 import { SeverityNumber } from "@opentelemetry/api-logs";
 import { OTLPLogExporter } from "@opentelemetry/exporter-logs-otlp-proto";
 import { OTLPMetricExporter as JsonMetricExporter } from "@opentelemetry/exporter-metrics-otlp-http";
 import { OTLPMetricExporter } from "@opentelemetry/exporter-metrics-otlp-proto";
+import { OTLPTraceExporter } from "@opentelemetry/exporter-trace-otlp-proto";
 import { resourceFromAttributes } from "@opentelemetry/resources";
 import { BatchLogRecordProcessor, LoggerProvider } from "@opentelemetry/sdk-logs";
 import { AggregationTemporality, AggregationType, MeterProvider, PeriodicExportingMetricReader, type PushMetricExporter } from "@opentelemetry/sdk-metrics";
+import { BasicTracerProvider, BatchSpanProcessor } from "@opentelemetry/sdk-trace-base";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { Engine } from "#server/engine/engine";
+import { tracePage, tracesPage } from "#server/pages/traces";
 import { Gate } from "#server/receivers/gate";
 import { receiveOtlp } from "#server/receivers/http";
 import { SyslogReceiver } from "#server/receivers/syslog";
@@ -22,6 +26,7 @@ import { storeFile, type Settings } from "#server/settings";
 import { openStore, type Db } from "#server/store/database";
 import { insertComponent } from "#server/store/estate";
 import { readSearch, searchLogs } from "#server/store/logs";
+import { callFigures } from "#server/store/spans";
 import { selectSeries } from "#server/store/query";
 import { readSamples } from "#server/store/signals";
 import { insertSource } from "#server/store/sweeps";
@@ -119,6 +124,41 @@ describe("the published client libraries", () => {
     expect(find("basket", 17).map((row) => [row.body, row.attributes])).toEqual([["order 7 of basket 217 paid", '{"basket.size":7}']]);
     expect(find("-paid")).toEqual([]);
     expect(new Set(find("basket").map((row) => row.pattern_id)).size).toBe(1);
+  });
+});
+
+describe("spans from the published library", () => {
+  it("become traces, operations with quantiles, and relations between senders", async () => {
+    const exporter = () => new OTLPTraceExporter({ url: `${base}/v1/traces` });
+    const shop = new BasicTracerProvider({ resource, spanProcessors: [new BatchSpanProcessor(exporter())] });
+    const store = new BasicTracerProvider({ resource: resourceFromAttributes({ "service.name": "orderstore" }), spanProcessors: [new BatchSpanProcessor(exporter())] });
+    for (let index = 0; index < 10; index++) {
+      const top = shop.getTracer("t").startSpan("POST /orders", { kind: SpanKind.SERVER, root: true });
+      const below = store.getTracer("t").startSpan("insert order", { kind: SpanKind.SERVER, attributes: { "db.rows": index } }, trace.setSpan(ROOT_CONTEXT, top));
+      if (index === 3) below.setStatus({ code: SpanStatusCode.ERROR, message: "no room" });
+      below.end();
+      top.end();
+    }
+    await shop.forceFlush();
+    await store.forceFlush();
+    await shop.shutdown();
+    await store.shutdown();
+    const window = { fromMs: Date.now() - 3_600_000, toMs: Date.now() + 60_000 };
+    const page = tracesPage(reader, { ...window, text: "", answered: true, operation: null, least: null, most: null, failedOnly: false });
+    expect(page.operations.map((one) => [one.name, one.sender, one.calls, one.failed])).toEqual(expect.arrayContaining([["POST /orders", "shopfront @ t-web-01", 10, 0], ["insert order", "orderstore", 10, 1]]));
+    const calls = callFigures(reader, window.fromMs, window.toMs);
+    expect(calls.map((one) => [one.figures.calls, one.figures.failed])).toEqual([[10, 1]]);
+    const failed = tracesPage(reader, { ...window, text: "", answered: true, operation: page.operations.find((one) => one.name === "insert order")?.id ?? 0, least: null, most: null, failedOnly: true }).traces;
+    expect(failed).toHaveLength(1);
+    const drawn = tracePage(reader, { traceId: failed[0]?.traceId ?? "", other: "", atMs: Date.now() });
+    expect(drawn?.spans.map((span) => [span.name, span.depth, span.failed, span.message])).toEqual([["POST /orders", 0, false, ""], ["insert order", 1, true, "no room"]]);
+    expect(drawn?.spans[1]?.attributes).toEqual([{ name: "db.rows", value: "3" }]);
+  });
+
+  it("are refused one by one when their identifiers are wrong", async () => {
+    const span = { traceId: "0".repeat(32), spanId: "1".repeat(16), name: "x", startTimeUnixNano: nano(Date.now()), endTimeUnixNano: nano(Date.now()) };
+    const answer = (await (await post("/v1/traces", JSON.stringify({ resourceSpans: [{ scopeSpans: [{ spans: [span, { ...span, traceId: "a".repeat(32) }] }] }] }))).json()) as { partialSuccess: { rejectedSpans: string; errorMessage: string } };
+    expect(answer.partialSuccess).toMatchObject({ rejectedSpans: "1", errorMessage: expect.stringMatching(/Trace Context/) });
   });
 });
 
