@@ -62,11 +62,18 @@ export const serviceSchema = z.strictObject({
   figure: z.strictObject({ url: z.url().max(300), metric: z.string().min(1).max(80), label: z.string().min(1).max(60), unit: z.string().max(10) }).optional(),
 });
 
+/** A page of OpenMetrics text that is read again and again. */
+export const pageSchema = z.strictObject({
+  url: z.url({ protocol: /^https?$/, error: "Give an address that begins with http:// or https://." }).max(300, "An address has at most 300 characters."),
+  everySeconds: z.coerce.number("Say every how many seconds it is read.").int("Whole seconds, please.").min(5, "Read it at most every 5 seconds.").max(3600, "Read it at least once an hour.").default(30),
+});
+
 /** A set-up file: what a person would otherwise type in on a new installation. */
 export const setupSchema = z.strictObject({
   organisation: z.string().min(1).max(80),
   sources: z.array(sourceSchema).max(200),
   services: z.array(serviceSchema).max(500),
+  pages: z.array(pageSchema).max(500).default([]),
 });
 export type SetupFile = z.infer<typeof setupSchema>;
 

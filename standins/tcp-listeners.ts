@@ -74,7 +74,7 @@ export class HostListeners {
       const path = (request.url ?? "/").split("?")[0];
       if (path === "/metrics") {
         response.setHeader("Content-Type", "application/openmetrics-text; version=1.0.0; charset=utf-8");
-        response.end(this.figures(request.socket.localPort ?? 0));
+        response.end(this.figures(request.socket.localPort ?? 0, processName));
       } else if (path === "/") {
         response.setHeader("Content-Type", "text/html; charset=utf-8");
         response.end(title ? `<!doctype html><html lang="en"><head><title>${title}</title></head><body><h1>${title}</h1></body></html>` : "ok");
@@ -85,10 +85,20 @@ export class HostListeners {
     });
   }
 
-  /** Business figures of this host's port in the OpenMetrics text format. */
-  private figures(port: number): string {
+  /** What the process says of itself, and the business figures of this host's port, in the OpenMetrics text format. */
+  private figures(port: number, processName: string): string {
     const at = this.now();
     const lines: string[] = [];
+    const used = this.host.poll(at).processes.find((one) => one.name === processName);
+    if (used)
+      lines.push(
+        "# TYPE process_resident_memory_bytes gauge",
+        "# UNIT process_resident_memory_bytes bytes",
+        `process_resident_memory_bytes ${used.memoryBytes}`,
+        "# TYPE process_cpu_seconds counter",
+        "# UNIT process_cpu_seconds seconds",
+        `process_cpu_seconds_total ${used.cpuHundredths / 100}`,
+      );
     for (const figure of this.estate.scenario.figures) {
       if (figure.host !== this.host.name || figure.port !== port) continue;
       const value = this.estate.figure(figure.metric, at);

@@ -10,6 +10,7 @@ import { Form, useFetcher } from "react-router";
 import { z } from "zod";
 import { DAY_MS, dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Answer } from "#server/pages/registry";
+import { pageSchema } from "#server/settings";
 import type { Route } from "./+types/setup.signals";
 import { attempt, readForm } from "../shell/answers.server";
 import { whoIs } from "../shell/who.server";
@@ -22,7 +23,7 @@ export const meta: Route.MetaFunction = () => [{ title: "Signals sent to us · H
 
 export async function loader({ context }: Route.LoaderArgs) {
   const [page, engine] = await Promise.all([context.ask("signalsSetup", {}), context.tell("itself")]);
-  return { ...page, received: engine.received, samplesSent: engine.samplesSent, recordsSent: engine.recordsSent, spansSent: engine.spansSent, ports: context.receivePorts };
+  return { ...page, received: engine.received, scraped: engine.scraped, eventsSent: engine.eventsSent, samplesSent: engine.samplesSent, recordsSent: engine.recordsSent, spansSent: engine.spansSent, ports: context.receivePorts };
 }
 
 const days = (what: string) => z.coerce.number(`${what}: give a number of days.`).min(1, `${what}: keep at least one day.`).max(20_000, `${what}: at most 20,000 days.`);
@@ -34,6 +35,8 @@ const schema = z.discriminatedUnion("what", [
     componentId: z.coerce.number("Choose the component these signals belong to.").int().min(1, "Choose the component these signals belong to."),
   }),
   z.object({ what: z.literal("remove"), id: z.coerce.number().int().min(1) }),
+  pageSchema.extend({ what: z.literal("page") }),
+  z.object({ what: z.literal("removePage"), id: z.coerce.number().int().min(1) }),
   z.object({ what: z.literal("retention"), raw: days("Samples"), fiveMinutes: days("Five minutes"), hour: days("Hours"), day: days("Days"), logs: days("Logs"), spans: days("Spans") }),
 ]);
 
@@ -45,6 +48,8 @@ export async function action({ request, context }: Route.ActionArgs) {
   const done = await attempt(() => {
     if (value.what === "rule") return context.tell("saveNamingRule", { attribute: value.attribute, pattern: value.pattern, componentId: value.componentId }, by);
     if (value.what === "remove") return context.tell("removeNamingRule", value.id, by);
+    if (value.what === "page") return context.tell("saveScrapeTarget", value.url, value.everySeconds, by);
+    if (value.what === "removePage") return context.tell("removeScrapeTarget", value.id, by);
     return context.tell("saveRetention", { rawMs: value.raw * DAY_MS, fiveMinutesMs: value.fiveMinutes * DAY_MS, hourMs: value.hour * DAY_MS, dayMs: value.day * DAY_MS, logsMs: value.logs * DAY_MS, spansMs: value.spans * DAY_MS }, by);
   });
   return done.ok ? { ok: true as const } : done.refusal;
@@ -75,6 +80,7 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
             <Fact name="Samples since the start">{whole(page.samplesSent)}</Fact>
             <Fact name="Log records since the start">{whole(page.recordsSent)}</Fact>
             <Fact name="Spans since the start">{whole(page.spansSent)}</Fact>
+            <Fact name="CloudEvents by HTTP">{page.ports.otlp ? `${page.ports.host}:${page.ports.otlp}, /events; ${whole(page.eventsSent)} since the start` : "switched off"}</Fact>
             <Fact name="Requests">{whole(page.received?.requests ?? 0)}</Fact>
             <Fact name="Could not be read">{whole(page.received?.unreadable ?? 0)}</Fact>
             <Fact name="Points and records refused">{whole(page.received?.refused ?? 0)}</Fact>
@@ -94,6 +100,55 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
           )}
         </Section>
         {one ? <RuleForm key={one.id} attributes={one.attributes} onDone={() => setChosen(null)} /> : null}
+        <Section title={`Pages of OpenMetrics that are read: ${page.pages.length}`}>
+          <Stack sx={{ gap: 1 }}>
+            {page.pages.length ? (
+              <PlainTable>
+                <thead>
+                  <tr>
+                    <th scope="col">Address</th>
+                    <th scope="col" className="num">
+                      Every
+                    </th>
+                    <th scope="col">Last look</th>
+                    <th scope="col">Do</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {page.pages.map((one) => {
+                    const state = page.scraped.find((other) => other.id === one.id);
+                    return (
+                      <tr key={one.id}>
+                        <td style={{ overflowWrap: "anywhere" }}>{one.url}</td>
+                        <td className="num">{one.everySeconds} s</td>
+                        <td>{state ? (state.problem ? `${dayAndTime(state.atMs, now.nowMs, true)}: ${state.problem}` : `${dayAndTime(state.atMs, now.nowMs, true)}: ${state.samples} samples`) : "not yet"}</td>
+                        <td>
+                          <Form method="post">
+                            <input type="hidden" name="what" value="removePage" />
+                            <input type="hidden" name="id" value={one.id} />
+                            <Button type="submit" color="error" aria-label={`Stop reading ${one.url}`}>
+                              Stop
+                            </Button>
+                          </Form>
+                        </td>
+                      </tr>
+                    );
+                  })}
+                </tbody>
+              </PlainTable>
+            ) : null}
+            <Form method="post">
+              <input type="hidden" name="what" value="page" />
+              <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
+                <TextField name="url" label="Address of a page" placeholder="http://host.example:9100/metrics" sx={{ flex: 1 }} />
+                <TextField name="everySeconds" label="Every so many seconds" defaultValue="30" sx={{ width: 170 }} />
+                <Button type="submit" variant="outlined">
+                  Read it
+                </Button>
+              </Stack>
+            </Form>
+          </Stack>
+        </Section>
         <Section title={`Your rules: ${page.rules.length}`} pad={false}>
           {page.rules.length === 0 ? (
             <Box sx={{ px: 1.5 }}>

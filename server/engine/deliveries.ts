@@ -6,6 +6,7 @@ import { componentById, currentComponents, hasRelation, seeRelation, SPANS } fro
 import { LogWriter, type NewLog } from "../store/log-writer";
 import { allOrigins, insertOrigin, namingRules, originText, renameOrigin, touchOrigin } from "../store/origins";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
+import { firstSight } from "../store/ways-in";
 import type { LiveSeries, Recorder } from "./recorder";
 
 /** What became of a delivery. */
@@ -36,6 +37,7 @@ export class Deliveries {
   samples = 0;
   records = 0;
   spans = 0;
+  events = 0;
 
   constructor(
     private readonly db: Db,
@@ -124,6 +126,12 @@ export class Deliveries {
       const { origin: _handle, ...rest } = span;
       return [{ ...rest, originId: origin.id }];
     });
+    for (const event of delivery.events) {
+      if (!firstSight(this.db, event.source, event.id, nowMs)) continue;
+      const named = nameOrigin(event.attributes, this.book);
+      insertChange(this.db, { atMs: event.atMs ?? nowMs, kind: event.kind, componentId: named.componentId, summary: event.summary, by: event.by, ticket: event.ticket, detail: event.detail });
+      this.events++;
+    }
     this.spanWriter.write(spans);
     this.spans += spans.length;
     this.relate(nowMs);

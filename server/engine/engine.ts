@@ -26,7 +26,9 @@ import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps, endSweep, insertSource, insertSweep, listSources, runningSweep, sourceById, sourceNamed, updateSource, updateSweep } from "../store/sweeps";
 import type { Delivery } from "../receivers/arrivals";
 import type { FromReceivers, ReceiverFigures, ToReceivers } from "../receivers/messages";
+import type { TargetState } from "../receivers/scraper";
 import { removeNamingRule, saveNamingRule } from "../store/origins";
+import { removeScrapeTarget, saveScrapeTarget, scrapeTargets } from "../store/ways-in";
 import type { LiveEvent } from "./events";
 import { Deliveries } from "./deliveries";
 import { correlate } from "./correlator";
@@ -181,6 +183,7 @@ export class Engine {
     this.db.transaction(() => {
       writeMeta(this.db, "organisation", parsed.data.organisation);
       for (const source of parsed.data.sources) insertSource(this.db, source, this.secrets.seal(source.community), this.now());
+      for (const page of parsed.data.pages) saveScrapeTarget(this.db, page.url, page.everySeconds, "set-up file", this.now());
       for (const service of parsed.data.services) saveService(this.db, service, this.now());
     })();
   }
@@ -225,6 +228,7 @@ export class Engine {
               times: new Float64Array(0),
               values: new Float64Array(0),
               logs: moment.says.map((said) => ({ origin: base - said.sender, atMs: said.atMs, severity: said.severity, body: said.text, attributes: null, traceId: said.traceId, spanId: said.spanId })),
+              events: [],
               spans: moment.spans.map(({ sender, failed, attributes, message, ...span }) => ({ ...span, origin: base - sender, status: failed ? 2 : 0, detail: JSON.stringify(message ? { attributes, message } : { attributes }) })),
             },
             moment.atMs,
@@ -362,13 +366,16 @@ export class Engine {
   private committing = false;
   private receivers: MessagePort | undefined;
   private received: ReceiverFigures | undefined;
+  private scraped: TargetState[] = [];
 
   /** Takes deliveries from the receivers; what comes within a moment is committed together, and then answered. */
   attach(port: MessagePort): void {
     this.receivers = port;
+    this.tellTargets();
     port.on("message", (message: FromReceivers) => {
       if (message.kind === "figures") {
         this.received = message.figures;
+        this.scraped = message.scraped;
         return;
       }
       this.arrived.push(message);
@@ -376,6 +383,28 @@ export class Engine {
       this.committing = true;
       setTimeout(() => this.takeArrived(), COMMIT_PAUSE_MS);
     });
+  }
+
+  private tellTargets(): void {
+    this.receivers?.postMessage({ kind: "targets", targets: scrapeTargets(this.db) } satisfies ToReceivers);
+  }
+
+  saveScrapeTarget(url: string, everySeconds: number, by: string): void {
+    this.db.transaction(() => {
+      saveScrapeTarget(this.db, url, everySeconds, by, this.now());
+      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: `${url} is read every ${everySeconds} s`, by });
+    })();
+    this.tellTargets();
+  }
+
+  removeScrapeTarget(id: number, by: string): void {
+    const url = scrapeTargets(this.db).find((one) => one.id === id)?.url;
+    if (!url) throw new PersonError("That page is not read any more.");
+    this.db.transaction(() => {
+      removeScrapeTarget(this.db, id);
+      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: `${url} is no longer read`, by });
+    })();
+    this.tellTargets();
   }
 
   private takeArrived(): void {
@@ -620,7 +649,7 @@ export class Engine {
 
   /** Figures about the engine itself. */
   itself() {
-    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRepeated: this.recorder.repeated, samplesLate: this.recorder.lateCount, samplesPending: this.recorder.pending, received: this.received ?? null, samplesSent: this.deliveries.samples, recordsSent: this.deliveries.records, spansSent: this.deliveries.spans, trouble: this.trouble };
+    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRepeated: this.recorder.repeated, samplesLate: this.recorder.lateCount, samplesPending: this.recorder.pending, received: this.received ?? null, samplesSent: this.deliveries.samples, recordsSent: this.deliveries.records, spansSent: this.deliveries.spans, eventsSent: this.deliveries.events, scraped: this.scraped, trouble: this.trouble };
   }
 
   /** Orderly end: no new work, everything written, the log folded into the store. */

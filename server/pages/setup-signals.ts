@@ -3,6 +3,7 @@ import { componentById } from "../store/estate";
 import { logCount } from "../store/logs";
 import { allOrigins, countsOfOrigins, namingRules } from "../store/origins";
 import { readRetention } from "../store/retention";
+import { scrapeTargets } from "../store/ways-in";
 
 const MOST_SHOWN = 200;
 
@@ -22,5 +23,5 @@ export function signalsSetupPage(db: Db, _question: object) {
   }));
   const waiting = origins.filter((one) => one.componentId === null).sort((a, b) => b.lastMs - a.lastMs);
   const named = origins.filter((one) => one.componentId !== null).sort((a, b) => (a.component ?? "").localeCompare(b.component ?? ""));
-  return { waiting: waiting.slice(0, MOST_SHOWN), waitingCount: waiting.length, named: named.slice(0, MOST_SHOWN), namedCount: named.length, rules: namingRules(db), retention: readRetention(db), logs: logCount(db) };
+  return { waiting: waiting.slice(0, MOST_SHOWN), waitingCount: waiting.length, named: named.slice(0, MOST_SHOWN), namedCount: named.length, rules: namingRules(db), pages: scrapeTargets(db), retention: readRetention(db), logs: logCount(db) };
 }

@@ -42,6 +42,20 @@ export interface ArrivedSpan {
   detail: string | null;
 }
 
+/** A change or deployment somebody told of. */
+export interface ArrivedEvent {
+  source: string;
+  id: string;
+  kind: "change" | "deployment";
+  /** Epoch milliseconds; the present where the event does not say. */
+  atMs: number | undefined;
+  attributes: OriginAttributes;
+  summary: string;
+  ticket: string | null;
+  by: string;
+  detail: string;
+}
+
 /** What is handed to the engine at once; it answers when all of it is safe. */
 export interface Delivery {
   origins: OriginDef[];
@@ -52,6 +66,7 @@ export interface Delivery {
   values: Float64Array;
   logs: ArrivedLog[];
   spans: ArrivedSpan[];
+  events: ArrivedEvent[];
 }
 
 export const LIMITS = {
@@ -128,6 +143,7 @@ export class Arrivals {
   private values: number[] = [];
   private logs: ArrivedLog[] = [];
   private spans: ArrivedSpan[] = [];
+  events: ArrivedEvent[] = [];
   private readonly operations = new Map<number, Set<string>>();
 
   constructor(private readonly now: () => number) {}
@@ -138,7 +154,7 @@ export class Arrivals {
 
   /** Everything sorted since the last call. */
   take(): Delivery {
-    const delivery: Delivery = { origins: this.newOrigins, series: this.newSeries, handles: Uint32Array.from(this.handles), times: Float64Array.from(this.times), values: Float64Array.from(this.values), logs: this.logs, spans: this.spans };
+    const delivery: Delivery = { origins: this.newOrigins, series: this.newSeries, handles: Uint32Array.from(this.handles), times: Float64Array.from(this.times), values: Float64Array.from(this.values), logs: this.logs, spans: this.spans, events: this.events };
     this.newOrigins = [];
     this.newSeries = [];
     this.handles = [];
@@ -146,6 +162,7 @@ export class Arrivals {
     this.values = [];
     this.logs = [];
     this.spans = [];
+    this.events = [];
     return delivery;
   }
 

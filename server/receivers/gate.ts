@@ -1,6 +1,7 @@
 import type { MessagePort } from "node:worker_threads";
 import { Arrivals } from "./arrivals";
 import type { FromReceivers, ReceiverFigures, ToReceivers } from "./messages";
+import type { Target, TargetState } from "./scraper";
 
 /** Bytes of requests that may be under way at once; beyond them senders are told to wait. */
 const MOST_HELD = 96 * 1024 * 1024;
@@ -17,6 +18,8 @@ export interface Outcome {
 export class Gate {
   readonly arrivals: Arrivals;
   readonly figures: ReceiverFigures = { requests: 0, toldToWait: 0, unreadable: 0, refused: 0, syslog: 0, syslogOdd: 0, dropped: 0 };
+  /** Set by whoever reads the pages that the engine names. */
+  onTargets: (targets: Target[]) => void = () => undefined;
   private held = 0;
   private nextId = 1;
   private readonly waiting = new Map<number, { resolve: (outcome: Outcome) => void; undo: () => void }>();
@@ -28,6 +31,7 @@ export class Gate {
   ) {
     this.arrivals = new Arrivals(now);
     port.on("message", (message: ToReceivers) => {
+      if (message.kind === "targets") return this.onTargets(message.targets);
       const one = this.waiting.get(message.id);
       this.waiting.delete(message.id);
       if (message.kind === "failed") {
@@ -57,7 +61,7 @@ export class Gate {
   /** Hands over what has been sorted, and waits until it is safe. */
   deliver(): Promise<Outcome> {
     const delivery = this.arrivals.take();
-    if (!delivery.handles.length && !delivery.logs.length && !delivery.spans.length && !delivery.origins.length) return Promise.resolve({ problem: undefined, refused: [] });
+    if (!delivery.handles.length && !delivery.logs.length && !delivery.spans.length && !delivery.events.length && !delivery.origins.length) return Promise.resolve({ problem: undefined, refused: [] });
     const id = this.nextId++;
     const undo = { ...delivery };
     return new Promise((resolve) => {
@@ -66,7 +70,7 @@ export class Gate {
     });
   }
 
-  tellFigures(): void {
-    this.port.postMessage({ kind: "figures", figures: this.figures } satisfies FromReceivers);
+  tellFigures(scraped: readonly TargetState[]): void {
+    this.port.postMessage({ kind: "figures", figures: this.figures, scraped: [...scraped] } satisfies FromReceivers);
   }
 }

@@ -2,6 +2,7 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import { promisify } from "node:util";
 import { gunzip, inflate } from "node:zlib";
 import { Rejected } from "./arrivals";
+import { readCloudEvents } from "./cloudevents";
 import type { Gate } from "./gate";
 import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
 import { logsFromProtobuf, metricsFromProtobuf, partialSuccessToProtobuf, spansFromProtobuf, statusToProtobuf } from "./otlp-protobuf";
@@ -31,7 +32,7 @@ const UNAVAILABLE = 14;
 
 const REJECTED: Readonly<Record<string, string>> = { "/v1/metrics": "rejectedDataPoints", "/v1/logs": "rejectedLogRecords", "/v1/traces": "rejectedSpans" };
 
-/** Where OTLP 1.x over HTTP is received: /v1/metrics, /v1/logs and /v1/traces, in protobuf or JSON. */
+/** Where OTLP 1.x over HTTP is received, in protobuf or JSON, at /v1/metrics, /v1/logs and /v1/traces, and CloudEvents 1.0 at /events. */
 export function receiveOtlp(gate: Gate): Server {
   const server = createServer((request, response) => {
     void answer(request, response, gate);
@@ -44,7 +45,7 @@ export function receiveOtlp(gate: Gate): Server {
 
 async function answer(request: IncomingMessage, response: ServerResponse, gate: Gate): Promise<void> {
   gate.figures.requests++;
-  const json = /^application\/json\b/.test(request.headers["content-type"] ?? "");
+  const json = /^application\/(?:[\w.-]+\+)?json\b/.test(request.headers["content-type"] ?? "") || pathOf(request) === "/events";
   const send = (status: number, body: Uint8Array | string, headers: Record<string, string> = {}) => {
     response.writeHead(status, { "Content-Type": json ? "application/json" : "application/x-protobuf", ...headers });
     response.end(body);
@@ -52,6 +53,7 @@ async function answer(request: IncomingMessage, response: ServerResponse, gate: 
   try {
     const rejected = await take(request, json, gate);
     gate.figures.refused += rejected.count;
+    if (pathOf(request) === "/events") return send(204, "");
     if (!json) return send(200, partialSuccessToProtobuf(rejected.count, rejected.text));
     const name = REJECTED[pathOf(request)] as string;
     send(200, JSON.stringify(rejected.count ? { partialSuccess: { [name]: String(rejected.count), errorMessage: rejected.text } } : {}));
@@ -69,9 +71,10 @@ const pathOf = (request: IncomingMessage): string => (request.url ?? "").split("
 
 async function take(request: IncomingMessage, json: boolean, gate: Gate): Promise<Rejected> {
   const path = pathOf(request);
-  if (!(path in REJECTED)) throw new Refusal(404, 5, "Signals are taken at /v1/metrics, /v1/logs and /v1/traces.");
+  const isEvent = path === "/events";
+  if (!isEvent && !(path in REJECTED)) throw new Refusal(404, 5, "Signals are taken at /v1/metrics, /v1/logs and /v1/traces, events at /events.");
   if (request.method !== "POST") throw new Refusal(405, 12, "Send signals by POST.");
-  if (!json && !/^application\/x-protobuf\b/.test(request.headers["content-type"] ?? "")) throw new Refusal(415, INVALID, "Send application/x-protobuf or application/json.");
+  if (!isEvent && !json && !/^application\/x-protobuf\b/.test(request.headers["content-type"] ?? "")) throw new Refusal(415, INVALID, "Send application/x-protobuf or application/json.");
   // A page of another site must not be able to send signals; browsers say where a request comes from.
   const site = request.headers["sec-fetch-site"];
   if (site !== undefined && site !== "same-origin" && site !== "none") throw new Refusal(403, 7, "Signals are not taken from web pages.");
@@ -89,7 +92,8 @@ async function take(request: IncomingMessage, json: boolean, gate: Gate): Promis
     /** Who says neither host nor service is told apart by the address it sends from. */
     const named = <Item>(list: OfResource<Item>[]): OfResource<Item>[] =>
       list.map((one) => (one.resource.some(([key]) => key === "host.name" || key === "service.name" || key === "service.instance.id") ? one : { ...one, resource: [...one.resource, ["source.address", peer] as Attribute] }));
-    if (path === "/v1/metrics") gate.arrivals.metrics(named(json ? metricsFromJson(bytes) : metricsFromProtobuf(bytes)), {}, rejected);
+    if (isEvent) gate.arrivals.events.push(...readCloudEvents(request.headers, bytes));
+    else if (path === "/v1/metrics") gate.arrivals.metrics(named(json ? metricsFromJson(bytes) : metricsFromProtobuf(bytes)), {}, rejected);
     else if (path === "/v1/traces") gate.arrivals.spanRecords(named(json ? spansFromJson(bytes) : spansFromProtobuf(bytes)), rejected);
     else gate.arrivals.logRecords(named(json ? logsFromJson(bytes) : logsFromProtobuf(bytes)), {}, rejected);
     const { problem, refused } = await gate.deliver();

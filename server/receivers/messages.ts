@@ -1,4 +1,5 @@
 import type { Delivery } from "./arrivals";
+import type { Target, TargetState } from "./scraper";
 
 /** Running totals of the receivers since they started. */
 export interface ReceiverFigures {
@@ -16,6 +17,6 @@ export interface ReceiverFigures {
   dropped: number;
 }
 
-export type FromReceivers = { kind: "delivery"; id: number; delivery: Delivery } | { kind: "figures"; figures: ReceiverFigures };
+export type FromReceivers = { kind: "delivery"; id: number; delivery: Delivery } | { kind: "figures"; figures: ReceiverFigures; scraped: TargetState[] };
 
-export type ToReceivers = { kind: "kept"; id: number; refused: { handle: number; why: string }[] } | { kind: "failed"; id: number; problem: string };
+export type ToReceivers = { kind: "kept"; id: number; refused: { handle: number; why: string }[] } | { kind: "failed"; id: number; problem: string } | { kind: "targets"; targets: Target[] };

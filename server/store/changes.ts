@@ -12,8 +12,8 @@ export interface ChangeRow {
   ticket: string | null;
 }
 
-export function insertChange(db: Db, change: { atMs: number; kind: string; componentId: number | null; summary: string; detail?: string; by: string }): void {
-  prepared(db, "INSERT INTO change (at, kind, component_id, summary, detail, by_whom) VALUES (?, ?, ?, ?, ?, ?)").run(change.atMs, change.kind, change.componentId, change.summary, change.detail ?? "", change.by);
+export function insertChange(db: Db, change: { atMs: number; kind: string; componentId: number | null; summary: string; detail?: string; by: string; ticket?: string | null }): void {
+  prepared(db, "INSERT INTO change (at, kind, component_id, summary, detail, by_whom, ticket) VALUES (?, ?, ?, ?, ?, ?, ?)").run(change.atMs, change.kind, change.componentId, change.summary, change.detail ?? "", change.by, change.ticket ?? null);
 }
 
 const CHANGE = `SELECT x.id, x.at, x.kind, x.component_id, c.name AS component, x.summary, x.detail, x.by_whom, x.ticket FROM change x LEFT JOIN component c ON c.id = x.component_id`;

@@ -21,6 +21,8 @@ export type EngineCallName =
   | "saveNamingRule"
   | "removeNamingRule"
   | "saveRetention"
+  | "saveScrapeTarget"
+  | "removeScrapeTarget"
   | "drills"
   | "drill"
   | "itself"

@@ -2,6 +2,7 @@ import { parentPort, workerData, type MessagePort } from "node:worker_threads";
 import { readClock } from "#core/time/clock";
 import { Gate } from "../receivers/gate";
 import { receiveOtlp } from "../receivers/http";
+import { Scraper } from "../receivers/scraper";
 import { SyslogReceiver } from "../receivers/syslog";
 import type { Settings } from "../settings";
 
@@ -26,6 +27,8 @@ const sentence = (what: string, port: number, option: string, error: unknown) =>
 
 const http = receiveOtlp(gate);
 const syslog = new SyslogReceiver(gate, now);
+const scraper = new Scraper(gate, now);
+gate.onTargets = (targets) => scraper.follow(targets);
 try {
   if (settings.otlpPort)
     await new Promise<void>((resolve, reject) => {
@@ -41,15 +44,16 @@ try {
   parent.postMessage({ kind: "refused", message: error instanceof Error ? error.message : String(error) });
 }
 
-const figures = setInterval(() => gate.tellFigures(), 2000);
+const figures = setInterval(() => gate.tellFigures([...scraper.states.values()]), 2000);
 
 parent.on("message", async (message: unknown) => {
   if (message !== "close") return;
   clearInterval(figures);
+  scraper.close();
   http.close();
   http.closeIdleConnections();
   if (settings.syslogPort) await syslog.close();
-  gate.tellFigures();
+  gate.tellFigures([]);
   parent.postMessage({ kind: "closed" });
   parent.close();
   engine.close();

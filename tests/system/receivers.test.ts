@@ -1,5 +1,6 @@
 import { createSocket } from "node:dgram";
 import { mkdtempSync, rmSync } from "node:fs";
+import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import { connect } from "node:net";
 import { tmpdir } from "node:os";
@@ -21,6 +22,7 @@ import { Engine } from "#server/engine/engine";
 import { tracePage, tracesPage } from "#server/pages/traces";
 import { Gate } from "#server/receivers/gate";
 import { receiveOtlp } from "#server/receivers/http";
+import { Scraper } from "#server/receivers/scraper";
 import { SyslogReceiver } from "#server/receivers/syslog";
 import { storeFile, type Settings } from "#server/settings";
 import { openStore, type Db } from "#server/store/database";
@@ -208,6 +210,63 @@ describe("what cannot be taken", () => {
     const answer = (await (await post("/v1/metrics", gauge(points(20_000)))).json()) as { partialSuccess: { rejectedDataPoints: string; errorMessage: string } };
     expect(answer.partialSuccess.rejectedDataPoints).toBe("5000");
     expect(answer.partialSuccess.errorMessage).toMatch(/20000 series already/);
+  });
+});
+
+describe("CloudEvents", () => {
+  const event = { specversion: "1.0", id: "7", source: "/pipelines/shop", type: "example.shop.deployment", time: new Date().toISOString(), data: { host: "t-web-01", service: "shopfront", version: "2.1", ticket: "CHG-17", who: "pipeline" } };
+  const changes = () => engine.db.prepare("SELECT x.kind, x.summary, x.ticket, x.by_whom, c.name FROM change x LEFT JOIN component c ON c.id = x.component_id WHERE x.kind IN ('deployment', 'change') ORDER BY x.id").all();
+  it("become changes of the component they are about, once each, in all three forms", async () => {
+    const structured = { "content-type": "application/cloudevents+json; charset=utf-8" };
+    expect((await post("/events", JSON.stringify(event), structured)).status).toBe(204);
+    expect((await post("/events", JSON.stringify(event), structured)).status).toBe(204);
+    expect((await post("/events", JSON.stringify([{ ...event, id: "8", type: "example.config", subject: "t-web-01", data: { summary: "The cache got larger" } }]), { "content-type": "application/cloudevents-batch+json" })).status).toBe(204);
+    expect((await post("/events", JSON.stringify({ summary: "The certificate was renewed", host: "t-web-01" }), { "content-type": "application/json", "ce-specversion": "1.0", "ce-id": "9", "ce-source": "/certs", "ce-type": "example.certificate" })).status).toBe(204);
+    expect(changes()).toEqual([
+      { kind: "deployment", summary: "shopfront 2.1 was deployed", ticket: "CHG-17", by_whom: "pipeline", name: "shopfront @ t-web-01" },
+      { kind: "change", summary: "The cache got larger", ticket: null, by_whom: "/pipelines/shop", name: "t-web-01" },
+      { kind: "change", summary: "The certificate was renewed", ticket: null, by_whom: "/certs", name: "t-web-01" },
+    ]);
+  });
+  it.each([
+    ["no id", { ...event, id: "" }, /id/],
+    ["another version", { ...event, specversion: "0.3" }, /1\.0/],
+    ["a time that is none", { ...event, time: "yesterday" }, /RFC 3339/],
+    ["a list for data's summary", { ...event, data: { summary: [] } }, /summary/],
+  ])("with %s are refused with what is wrong", async (_what, wrong, text) => {
+    const response = await post("/events", JSON.stringify(wrong), { "content-type": "application/cloudevents+json" });
+    expect(response.status).toBe(400);
+    expect(await response.text()).toMatch(text);
+    expect(changes()).toEqual([]);
+  });
+});
+
+describe("OpenMetrics", () => {
+  it("is read from a page on its interval, counters and histograms as they are meant", async () => {
+    let round = 0;
+    const page = createServer((_request, response) => {
+      round++;
+      response.end(`# TYPE jobs counter\njobs_total{queue="a"} ${round * 10}\njobs_created{queue="a"} 1\n# TYPE took histogram\n# UNIT took seconds\ntook_bucket{le="0.1"} ${round * 8}\ntook_bucket{le="1"} ${round * 10}\ntook_bucket{le="+Inf"} ${round * 10}\ntook_count ${round * 10}\ntook_sum ${round * 3}\n# TYPE depth gauge\ndepth 4.5\n# EOF\n`);
+    });
+    await new Promise<void>((resolve) => page.listen(0, "127.0.0.1", resolve));
+    let clock = Date.now();
+    const scraper = new Scraper(gate, () => (clock += 10_000));
+    const address = `http://127.0.0.1:${(page.address() as AddressInfo).port}/metrics`;
+    try {
+      scraper.follow([{ id: 1, url: address, everySeconds: 5 }, { id: 2, url: "http://127.0.0.1:9/", everySeconds: 5 }]);
+      await until("three rounds", () => valuesOf("jobs").length >= 3);
+      expect(valuesOf("jobs").slice(0, 3)).toEqual([10, 20, 30]);
+      expect(valuesOf("depth")[0]).toBe(4.5);
+      // Ten came between two looks, eight of them within 0.1 s.
+      expect(valuesOf("took.p50")[0]).toBeLessThanOrEqual(0.1);
+      expect(selectSeries(reader, { metric: "took.p50" })[0]).toMatchObject({ unit: "s", component: "t-web-01" });
+      expect(scraper.states.get(1)?.problem).toBeNull();
+      expect(scraper.states.get(2)?.problem).toMatch(/Nothing answers/);
+    } finally {
+      scraper.close();
+      page.closeAllConnections();
+      page.close();
+    }
   });
 });
 

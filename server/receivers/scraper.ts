@@ -1,0 +1,178 @@
+import { readOpenMetrics, ucumOf, type OpenFamily, type OpenMetric } from "#core/telemetry/openmetrics";
+import { eachLimited } from "../collectors/limit";
+import { Rejected } from "./arrivals";
+import type { Gate } from "./gate";
+import type { Attribute, Metric } from "./otlp-types";
+
+const MOST_BYTES = 4 * 1024 * 1024;
+const AT_ONCE = 8;
+
+export interface Target {
+  id: number;
+  url: string;
+  everySeconds: number;
+}
+
+export interface TargetState {
+  id: number;
+  atMs: number;
+  samples: number;
+  /** A sentence when the last look failed. */
+  problem: string | null;
+}
+
+/** Reads pages of OpenMetrics text on their intervals; their samples go the way of all signals. */
+export class Scraper {
+  private targets: (Target & { nextMs: number })[] = [];
+  private timer: ReturnType<typeof setInterval> | undefined;
+  readonly states = new Map<number, TargetState>();
+  private busy = false;
+
+  constructor(
+    private readonly gate: Gate,
+    private readonly now: () => number,
+  ) {}
+
+  follow(targets: readonly Target[]): void {
+    const before = new Map(this.targets.map((one) => [one.id, one.nextMs]));
+    this.targets = targets.map((one) => ({ ...one, nextMs: before.get(one.id) ?? 0 }));
+    for (const id of this.states.keys()) if (!targets.some((one) => one.id === id)) this.states.delete(id);
+    this.timer ??= setInterval(() => void this.due(), 500);
+  }
+
+  private async due(): Promise<void> {
+    if (this.busy || !this.gate.free) return;
+    this.busy = true;
+    const now = this.now();
+    const due = this.targets.filter((one) => one.nextMs <= now);
+    for (const one of due) one.nextMs = now + one.everySeconds * 1000;
+    try {
+      await eachLimited(due, AT_ONCE, (one) => this.look(one));
+    } finally {
+      this.busy = false;
+    }
+  }
+
+  private async look(target: Target): Promise<void> {
+    const atMs = Math.floor(this.now() / 1000) * 1000;
+    try {
+      const page = await fetchPage(target.url);
+      const read = readOpenMetrics(page);
+      if (!read.ok) throw new Error(read.problem);
+      const rejected = new Rejected();
+      const metrics = read.families.flatMap((family) => metricsOf(family, atMs));
+      const { hostname, port } = new URL(target.url);
+      const resource: Attribute[] = [["source.address", hostname], ["server.port", port || "80"], ["scraped from", target.url]];
+      this.gate.arrivals.metrics([{ resource, items: metrics }], {}, rejected);
+      const { problem } = await this.gate.deliver();
+      if (problem) throw new Error(problem);
+      const samples = read.families.reduce((sum, family) => sum + family.samples.length, 0);
+      this.states.set(target.id, { id: target.id, atMs, samples, problem: rejected.count ? rejected.text : null });
+    } catch (error) {
+      const reason = error instanceof Error ? (error.name === "TimeoutError" ? "No answer within 5 seconds." : error.message === "fetch failed" ? "Nothing answers there." : error.message) : String(error);
+      this.states.set(target.id, { id: target.id, atMs, samples: 0, problem: reason });
+    }
+  }
+
+  close(): void {
+    clearInterval(this.timer);
+  }
+}
+
+async function fetchPage(url: string): Promise<string> {
+  const response = await fetch(url, { signal: AbortSignal.timeout(5000), redirect: "error", headers: { accept: "application/openmetrics-text; version=1.0.0, text/plain;q=0.5" } });
+  if (!response.ok || !response.body) throw new Error(`It answered ${response.status}.`);
+  const parts: Uint8Array[] = [];
+  let size = 0;
+  for await (const part of response.body) {
+    size += (part as Uint8Array).length;
+    if (size > MOST_BYTES) throw new Error(`It sends more than ${MOST_BYTES / 2 ** 20} MiB.`);
+    parts.push(part as Uint8Array);
+  }
+  return Buffer.concat(parts).toString("utf8");
+}
+
+/** A family in the form of other signals: counters and histograms cumulative, everything else as it is. */
+export function metricsOf(family: OpenFamily, nowMs: number): Metric[] {
+  const unit = ucumOf(family.unit);
+  const timeOf = (sample: OpenMetric) => sample.atMs ?? nowMs;
+  const plain = (name: string, samples: readonly OpenMetric[], monotonic: boolean): Metric => {
+    const points = samples.map((sample) => ({ attributes: sample.labels as Attribute[], atMs: timeOf(sample), value: sample.value }));
+    return { name, unit, data: monotonic ? { kind: "sum", temporality: 2, monotonic: true, points } : { kind: "gauge", points } };
+  };
+  const ending = (suffix: string) => family.samples.filter((sample) => sample.name === family.name + suffix);
+  switch (family.type) {
+    case "counter":
+      return [plain(family.name, family.samples.filter((sample) => !sample.name.endsWith("_created")), true)];
+    case "info":
+    case "stateset":
+      return [];
+    case "summary": {
+      const byLabels = groups(family.samples.filter((sample) => !sample.name.endsWith("_created")), "quantile");
+      return [
+        {
+          name: family.name,
+          unit,
+          data: {
+            kind: "summary",
+            points: byLabels.map(({ labels, samples }) => ({
+              attributes: labels,
+              atMs: timeOf(samples[0] as OpenMetric),
+              count: samples.find((one) => one.name.endsWith("_count"))?.value ?? 0,
+              sum: samples.find((one) => one.name.endsWith("_sum"))?.value ?? 0,
+              quantiles: samples.flatMap((one) => {
+                const quantile = one.labels.find(([name]) => name === "quantile")?.[1];
+                return quantile === undefined ? [] : [{ quantile: Number(quantile), value: one.value }];
+              }),
+            })),
+          },
+        },
+      ];
+    }
+    case "histogram": {
+      const byLabels = groups([...ending("_bucket"), ...ending("_count"), ...ending("_sum")], "le");
+      return [
+        {
+          name: family.name,
+          unit,
+          data: {
+            kind: "histogram",
+            temporality: 2,
+            points: byLabels.map(({ labels, samples }) => {
+              const buckets = samples
+                .filter((one) => one.name.endsWith("_bucket"))
+                .map((one) => ({ bound: Number((one.labels.find(([name]) => name === "le")?.[1] ?? "").replace("+Inf", "Infinity")), count: one.value }))
+                .sort((a, b) => a.bound - b.bound);
+              return {
+                attributes: labels,
+                atMs: timeOf(samples[0] as OpenMetric),
+                count: samples.find((one) => one.name.endsWith("_count"))?.value ?? buckets.at(-1)?.count ?? 0,
+                sum: samples.find((one) => one.name.endsWith("_sum"))?.value ?? null,
+                min: null,
+                max: null,
+                bounds: buckets.slice(0, -1).map((one) => one.bound),
+                // Buckets of OpenMetrics count everything up to their bound.
+                counts: buckets.map((one, index) => one.count - (buckets[index - 1]?.count ?? 0)),
+              };
+            }),
+          },
+        },
+      ];
+    }
+    default:
+      return [plain(family.name, family.samples, false)];
+  }
+}
+
+/** Samples that differ in one label only, together. */
+function groups(samples: readonly OpenMetric[], but: string): { labels: Attribute[]; samples: OpenMetric[] }[] {
+  const byKey = new Map<string, { labels: Attribute[]; samples: OpenMetric[] }>();
+  for (const sample of samples) {
+    const labels = sample.labels.filter(([name]) => name !== but) as Attribute[];
+    const key = JSON.stringify(labels);
+    const known = byKey.get(key);
+    if (known) known.samples.push(sample);
+    else byKey.set(key, { labels, samples: [sample] });
+  }
+  return [...byKey.values()];
+}

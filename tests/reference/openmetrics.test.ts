@@ -1,0 +1,83 @@
+import { describe, expect, it } from "vitest";
+import { readOpenMetrics, ucumOf } from "#core/telemetry/openmetrics";
+
+const families = (text: string) => {
+  const read = readOpenMetrics(text);
+  if (!read.ok) throw new Error(read.problem);
+  return read.families;
+};
+
+// Source: OpenMetrics 1.0 (draft-richih-opsawg-openmetrics-00), section "Overall Structure", its full example.
+const EXAMPLE = `# TYPE acme_http_router_request_seconds summary
+# UNIT acme_http_router_request_seconds seconds
+# HELP acme_http_router_request_seconds Latency though all of ACME's HTTP request router.
+acme_http_router_request_seconds_sum{path="/api/v1",method="GET"} 9036.32
+acme_http_router_request_seconds_count{path="/api/v1",method="GET"} 807283.0
+acme_http_router_request_seconds_created{path="/api/v1",method="GET"} 1605281325.0
+acme_http_router_request_seconds_sum{path="/api/v2",method="POST"} 479.3
+acme_http_router_request_seconds_count{path="/api/v2",method="POST"} 34.0
+acme_http_router_request_seconds_created{path="/api/v2",method="POST"} 1605281325.0
+# TYPE go_goroutines gauge
+# HELP go_goroutines Number of goroutines that currently exist.
+go_goroutines 69
+# TYPE process_cpu_seconds counter
+# UNIT process_cpu_seconds seconds
+# HELP process_cpu_seconds Total user and system CPU time spent in seconds.
+process_cpu_seconds_total 4.20072246e+06
+# EOF
+`;
+
+it("reads the specification's example", () => {
+  const read = families(EXAMPLE);
+  expect(read.map((one) => [one.name, one.type, one.unit, one.samples.length])).toEqual([
+    ["acme_http_router_request_seconds", "summary", "seconds", 6],
+    ["go_goroutines", "gauge", "", 1],
+    ["process_cpu_seconds", "counter", "seconds", 1],
+  ]);
+  expect(read[0]?.samples[0]).toMatchObject({ labels: [["path", "/api/v1"], ["method", "GET"]], value: 9036.32 });
+  expect(read[2]?.samples[0]).toMatchObject({ name: "process_cpu_seconds_total", value: 4_200_722.46 });
+});
+
+// Source: the same, section "Exemplars": a histogram whose buckets carry traces.
+it("reads exemplars and time stamps", () => {
+  const read = families(`# TYPE foo histogram
+foo_bucket{le="0.01"} 0
+foo_bucket{le="0.1"} 8 # {} 0.054
+foo_bucket{le="1"} 11 # {trace_id="KOO5S4vxi0o"} 0.67
+foo_bucket{le="10"} 17 # {trace_id="oHg5SJYRHA0"} 9.8 1520879607.789
+foo_bucket{le="+Inf"} 17
+foo_count 17
+foo_sum 324789.3
+foo_created  1520430000.123
+# EOF`.replace("created  ", "created "));
+  expect(read).toHaveLength(1);
+  expect(read[0]?.samples[3]?.exemplar).toEqual({ labels: [["trace_id", "oHg5SJYRHA0"]], value: 9.8 });
+  expect(read[0]?.samples[4]?.labels).toEqual([["le", "+Inf"]]);
+  expect(families("a 1 1520879607.789\n")[0]?.samples[0]?.atMs).toBeCloseTo(1_520_879_607_789, 0);
+  expect(families("a 1 1520879607789\n")[0]?.samples[0]?.atMs).toBe(1_520_879_607_789);
+});
+
+// Source: the same, section "ABNF": escaped values, and the numbers that are none.
+it.each([
+  ['a{b="x\\"y\\\\z\\n"} 1', [["b", 'x"y\\z\n']], 1],
+  ["a NaN", [], Number.NaN],
+  ["a +Inf", [], Number.POSITIVE_INFINITY],
+  ["a -Inf", [], Number.NEGATIVE_INFINITY],
+  ["a{} 1.5e-3", [], 0.0015],
+] as const)("reads %s", (line, labels, value) => {
+  expect(families(line)[0]?.samples[0]).toMatchObject({ labels, value });
+});
+
+describe("what is not OpenMetrics", () => {
+  it.each(["a", "a b", '{x="y"} 1', 'a{x=1} 1', 'a{x="y} 1', "<html>", "a 1 2 3", 'a 1 # {x="y"} z'])("%s is told with its line", (line) => {
+    expect(readOpenMetrics(`ok 1\n${line}\n`)).toMatchObject({ ok: false, problem: expect.stringContaining("Line 2") });
+  });
+  it("a page that breaks off says so", () => {
+    expect(readOpenMetrics("a 1\n")).toMatchObject({ ok: true, complete: false });
+    expect(readOpenMetrics("a 1\n# EOF\n")).toMatchObject({ ok: true, complete: true });
+  });
+});
+
+it("knows the units by their usual code", () => {
+  expect(["seconds", "bytes", "ratio", "", "trucks"].map(ucumOf)).toEqual(["s", "By", "1", "1", "trucks"]);
+});
