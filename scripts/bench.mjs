@@ -35,7 +35,7 @@ async function timed(url) {
 /** Starts the demo and waits for its first page; the address, the time it took, and a way to end it. */
 async function startDemo(args, port) {
   const began = performance.now();
-  const child = spawn(process.execPath, [join(root, "scripts", "demo.mjs"), "--port", String(port), ...args], { cwd: root, stdio: ["ignore", "ignore", "inherit"] });
+  const child = spawn(process.execPath, [join(root, "scripts", "demo.mjs"), "--port", String(port), "--otlp-port", "4341", "--syslog-port", "5541", ...args], { cwd: root, stdio: ["ignore", "ignore", "inherit"] });
   const base = `http://127.0.0.1:${port}`;
   for (;;) {
     if (child.exitCode !== null) throw new Error("The demo did not start; is another one running?");
@@ -130,7 +130,7 @@ try {
   const { total } = { total: (await (await fetch(`${large.base}/estate`)).text()).match(/<h1[^>]*>(?:<[^>]*>)*([\d,]+) components/)?.[1] ?? "?" };
   process.stdout.write(`estate of ${total} components:\n`);
   const found = await (await fetch(`${large.base}/find?q=nq-mfx-parse-01`)).json();
-  const pages = { Watch: "/", Discover: "/discover", Estate: "/estate?size=100", Component: `/estate/${found.components[0].id}`, "Map of a service": "/map?service=manifest-exchange", Service: "/services/manifest-exchange", Incidents: "/incidents", Runbooks: "/runbooks" };
+  const pages = { Watch: "/", Discover: "/discover", Estate: "/estate?size=100", Component: `/estate/${found.components[0].id}`, "Map of a service": "/map?service=manifest-exchange", Service: "/services/manifest-exchange", Metrics: "/signals/metrics?line=metric~memory.used%3Bpick~highest%3Bcount~10", Logs: "/signals/logs", Traces: "/signals/traces", Incidents: "/incidents", Runbooks: "/runbooks" };
   for (const [name, path] of Object.entries(pages)) {
     for (let warm = 0; warm < 5; warm++) await timed(large.base + path);
     const times = [];

@@ -15,6 +15,7 @@ import { ChangeList } from "../ui/ChangeList";
 import { ChartCard } from "../ui/ChartCard";
 import { KeepLink } from "../ui/KeepLink";
 import { KindGlyph } from "../ui/KindGlyph";
+import { LogLevelWord } from "../ui/LogLevelWord";
 import { Empty, Fact, PageHead, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
 import { SeverityLabel, SeverityMark } from "../ui/SeverityMark";
@@ -57,6 +58,11 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             <Button component={RouterLink} to={keep(`/map?around=${component.id}`)} variant="outlined">
               Map round it
             </Button>
+            {page.sends ? (
+              <Button component={RouterLink} to={keep(`/signals/logs?component=${component.id}`)} variant="outlined">
+                Its logs
+              </Button>
+            ) : null}
             {page.runbooks[0] ? (
               <Button component={RouterLink} to={keep(`/runbooks/${page.runbooks[0].id}?target=${component.id}`)} variant="outlined">
                 Run a runbook
@@ -158,6 +164,25 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             <Rows title="Running software" head={["Process", "Number", "Path and parameters"]} right={[1]}>
               {page.software.map((row) => [row.name, row.pid, `${row.path} ${row.parameters}`.trim() || "–"])}
             </Rows>
+          ) : null}
+          {page.sends ? (
+            <Section title="What it said last" aside={<KeepLink to={`/signals/logs?component=${component.id}`}>All</KeepLink>}>
+              {page.logs.length === 0 ? (
+                <Empty>Nothing in this window.</Empty>
+              ) : (
+                <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none", fontSize: "0.8rem" }}>
+                  {page.logs.map((log) => (
+                    <li key={log.id} style={{ display: "flex", gap: 8 }}>
+                      <span style={{ whiteSpace: "nowrap" }}>{dayAndTime(log.atMs, now.nowMs, true)}</span>
+                      <span style={{ width: 54, flex: "none" }}>
+                        <LogLevelWord level={log.level} />
+                      </span>
+                      <span style={{ overflowWrap: "anywhere" }}>{log.body}</span>
+                    </li>
+                  ))}
+                </Box>
+              )}
+            </Section>
           ) : null}
           <Section title="Alarms in this window" pad={false}>
             {page.alarms.length ? (

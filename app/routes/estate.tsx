@@ -5,12 +5,13 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { DataGrid, type GridColDef } from "@mui/x-data-grid";
 import { useEffect, useState } from "react";
-import { Link as RouterLink, useNavigate, useNavigation, useSearchParams } from "react-router";
+import { Link as RouterLink, useNavigate, useNavigation } from "react-router";
 import { z } from "zod";
 import { kindInfo } from "#core/kinds";
 import { dayAndTime } from "#core/time/windows";
 import type { EstateRow } from "#server/store/estate";
 import type { Route } from "./+types/estate";
+import { applyChanges, useChangeParams } from "../shell/params";
 import { useKeep, useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { KeepLink } from "../ui/KeepLink";
@@ -44,20 +45,13 @@ export default function Estate({ loaderData: { rows, total, kinds, sites, asked 
   const keep = useKeep();
   const navigate = useNavigate();
   const loading = useNavigation().state === "loading";
-  const [, setParams] = useSearchParams();
   const [typed, setTyped] = useState(asked.q);
+  const changeParams = useChangeParams();
   const change = (changes: Record<string, string>) =>
-    setParams(
-      (params) => {
-        for (const [name, value] of Object.entries(changes)) {
-          if (value) params.set(name, value);
-          else params.delete(name);
-        }
-        if (!("page" in changes)) params.delete("page");
-        return params;
-      },
-      { replace: true, preventScrollReset: true },
-    );
+    changeParams((params) => {
+      if (!("page" in changes)) params.delete("page");
+      applyChanges(params, changes);
+    }, true);
   useEffect(() => {
     if (typed === asked.q) return;
     const timer = setTimeout(() => change({ q: typed }), 200);

@@ -83,7 +83,15 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
       <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
       <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr) 380px", alignItems: "start" }}>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
-          <Section title={`Charts from 15 minutes before, ${clockTime(page.fromMs)} to ${clockTime(page.toMs)}`} aside={<KeepLink to={`/estate/${suspect?.componentId}?from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}`}>All of {suspect?.name}</KeepLink>}>
+          <Section title={`Charts from 15 minutes before, ${clockTime(page.fromMs)} to ${clockTime(page.toMs)}`} aside={
+              suspect ? (
+                <Stack direction="row" sx={{ gap: 1.5 }}>
+                  <KeepLink to={`/signals/logs?component=${suspect.componentId}&from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}`}>What it said</KeepLink>
+                  <KeepLink to={`/estate/${suspect.componentId}?from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}`}>All of {suspect.name}</KeepLink>
+                </Stack>
+              ) : null
+            }
+          >
             <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(2, minmax(0, 1fr))" }}>
               {page.charts.map((chart) => (
                 <ChartCard key={chart.seriesId} chart={chart} incidentId={incident.id} showOwner height={118} />

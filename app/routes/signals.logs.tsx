@@ -8,11 +8,11 @@ import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useEffect, useState, type ReactNode } from "react";
-import { useSearchParams } from "react-router";
 import { z } from "zod";
 import { LOG_LEVELS } from "#core/telemetry/log-levels";
 import { spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/signals.logs";
+import { applyChanges, useChangeParams } from "../shell/params";
 import { useMoveWindow } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { LogHistogram } from "../ui/LogHistogram";
@@ -46,21 +46,14 @@ const whole = (count: number) => count.toLocaleString("en-GB");
 
 export default function Logs({ loaderData: page }: Route.ComponentProps) {
   const move = useMoveWindow();
-  const [, setParams] = useSearchParams();
   const { asked } = page;
   const [typed, setTyped] = useState(asked.q);
+  const changeParams = useChangeParams();
   const change = (changes: Record<string, string>, replace = false) =>
-    setParams(
-      (params) => {
-        for (const [name, value] of Object.entries(changes)) {
-          if (value) params.set(name, value);
-          else params.delete(name);
-        }
-        if (!("before" in changes)) params.delete("before");
-        return params;
-      },
-      { replace, preventScrollReset: true },
-    );
+    changeParams((params) => {
+      if (!("before" in changes)) params.delete("before");
+      applyChanges(params, changes);
+    }, replace);
   useEffect(() => {
     if (typed === asked.q) return;
     const timer = setTimeout(() => change({ q: typed }, true), 250);

@@ -14,6 +14,7 @@ import { readSelection, writeSelection, type Selection } from "#core/telemetry/s
 import { spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/signals.metrics";
 import { metricsAsked } from "../shell/metrics.server";
+import { applyChanges, useChangeParams } from "../shell/params";
 import { useMoveWindow, useShell } from "../shell/window";
 import { LineAdder } from "../ui/LineAdder";
 import { LineBars } from "../ui/LineBars";
@@ -39,26 +40,19 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 export default function Metrics({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
   const move = useMoveWindow();
-  const [params, setParams] = useSearchParams();
+  const [params] = useSearchParams();
   const { enqueueSnackbar } = useSnackbar();
   const [lifted, setLifted] = useState<string | null>(null);
   const [pointMs, setPointMs] = useState<number | null>(null);
   const [edited, setEdited] = useState<number | null>(null);
   const chips = useRef<(HTMLElement | null)[]>([]);
-  const change = (alter: (next: URLSearchParams) => void) =>
-    setParams(
-      (next) => {
-        alter(next);
-        return next;
-      },
-      { preventScrollReset: true },
-    );
+  const change = useChangeParams();
   const setSelections = (texts: readonly string[]) =>
     change((next) => {
       next.delete("line");
       for (const text of texts) next.append("line", text);
     });
-  const set = (name: string, value: string) => change((next) => (value ? next.set(name, value) : next.delete(name)));
+  const set = (name: string, value: string) => change((next) => applyChanges(next, { [name]: value }));
   const add = (text: string) => setSelections([...page.texts, text]);
   const series = page.lines.reduce((sum, line) => sum + line.series, 0);
   const sentence = page.lines.length

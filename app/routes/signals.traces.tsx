@@ -5,11 +5,12 @@ import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import { useEffect, useState } from "react";
-import { Link as RouterLink, useSearchParams } from "react-router";
+import { Link as RouterLink } from "react-router";
 import { z } from "zod";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/signals.traces";
+import { applyChanges, useChangeParams } from "../shell/params";
 import { useKeep, useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { DurationBars } from "../ui/DurationBars";
@@ -42,21 +43,11 @@ const percent = (part: number, all: number) => (part === 0 ? "none" : `${((part 
 export default function Traces({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
   const keep = useKeep();
-  const [, setParams] = useSearchParams();
   const { asked, chosen } = page;
   const [typed, setTyped] = useState(asked.q);
   const [compared, setCompared] = useState<string[]>([]);
-  const change = (changes: Record<string, string>, replace = false) =>
-    setParams(
-      (params) => {
-        for (const [name, value] of Object.entries(changes)) {
-          if (value) params.set(name, value);
-          else params.delete(name);
-        }
-        return params;
-      },
-      { replace, preventScrollReset: true },
-    );
+  const changeParams = useChangeParams();
+  const change = (changes: Record<string, string>, replace = false) => changeParams((params) => applyChanges(params, changes), replace);
   useEffect(() => {
     if (typed === asked.q) return;
     const timer = setTimeout(() => change({ q: typed }, true), 250);

@@ -1,9 +1,11 @@
+import { logLevel } from "#core/telemetry/log-levels";
 import { severityRank } from "#core/alarms/severity";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById, componentsAt, estateFacets, factsAt, inventoryAt, listEstate, partsOfHost, relationsAt, type EstateQuestion } from "../store/estate";
 import { incidentsIn } from "../store/incidents";
+import { latestLogs } from "../store/logs";
 import { allOrigins } from "../store/origins";
 import { callFigures, type CallFigures } from "../store/spans";
 import { listRunbooks } from "../store/runs";
@@ -20,6 +22,7 @@ export function estatePage(db: Db, question: EstateQuestion) {
 /** Metrics shown as charts, in this order. */
 const CHARTED = ["cpu.used", "memory.used", "disk.used", "net.in", "net.out", "net.errors", "process.memory", "process.cpu", "reachable", "response"];
 const MOST_CHARTS = 14;
+const MOST_SENT_CHARTS = 6;
 
 export function componentPage(db: Db, { id, atMs, fromMs, toMs }: { id: number; atMs: number; fromMs: number; toMs: number }) {
   const component = componentById(db, id);
@@ -37,9 +40,14 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs }: { id: number; 
   const inventory = inventoryAt(db, component.host_id ?? id, atMs);
   const lastOf = new Map(seriesOfComponent(db, id).map((series) => [`${series.metric}|${series.instance}`, lastSample(db, series.id, atMs, 15 * 60_000)?.value ?? null]));
   const charted = seriesOfComponent(db, id)
-    .filter((series) => CHARTED.includes(series.metric))
+    .filter((series) => series.origin_id === null && CHARTED.includes(series.metric))
     .sort((a, b) => CHARTED.indexOf(a.metric) - CHARTED.indexOf(b.metric) || a.instance.localeCompare(b.instance, "en", { numeric: true }))
     .slice(0, MOST_CHARTS);
+  // Of what was sent to us: measured values, and of quantiles the slow end.
+  const sent = seriesOfComponent(db, id)
+    .filter((series) => series.origin_id !== null && series.form === "gauge" && !/\.p(50|99)$/.test(series.metric))
+    .slice(0, MOST_SENT_CHARTS);
+  const origins = new Set(allOrigins(db).flatMap((origin) => (origin.component_id !== null && own.has(origin.component_id) ? [origin.id] : [])));
   const serviceNames = new Map(listServices(db).map((service) => [service.id, service]));
   const alarms = alarmsOfComponent(db, id, fromMs, toMs);
   const calls = callsByComponents(db, fromMs, toMs);
@@ -63,7 +71,9 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs }: { id: number; 
     software: inventory && component.host_id === null ? inventory.software : [],
     listeners: inventory && component.host_id === null ? inventory.listeners.map((row) => ({ ...row, process: inventory.software.find((one) => one.pid === row.pid)?.name ?? "" })) : [],
     inventoryAt: component.last_seen_at,
-    charts: charted.map((series) => chartOf(db, series, fromMs, toMs)),
+    charts: [...charted, ...sent].map((series) => chartOf(db, series, fromMs, toMs)),
+    logs: latestLogs(db, origins, fromMs, toMs, 8).map((row) => ({ id: row.id, atMs: row.at, level: logLevel(row.severity), body: row.body })),
+    sends: origins.size > 0,
     seriesCount: lastOf.size,
     alarms,
     changes: changesOf(db, [...own], fromMs, toMs, 30),

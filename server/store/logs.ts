@@ -76,7 +76,7 @@ export function idsOfWindow(db: Db, fromMs: number, toMs: number): { first: numb
 }
 
 /** Records that fit, newest first, from before a record on. */
-export function searchLogs(db: Db, filter: LogFilter, before: number | null, most: number): LogPage {
+export function searchLogs(db: Db, filter: LogFilter, before: number | null, most: number, mostLooked = MOST_LOOKED): LogPage {
   if (filter.traceId) {
     const rows = prepared<LogRow>(db, `SELECT ${COLUMNS} FROM log WHERE trace_id = ? ORDER BY id DESC LIMIT 2000`).all(filter.traceId).filter((row) => fits(row, filter));
     return { rows: rows.slice(0, most), next: null, cut: false };
@@ -95,7 +95,7 @@ export function searchLogs(db: Db, filter: LogFilter, before: number | null, mos
       if (rows.length > most) return { rows: rows.slice(0, most), next: (rows[most - 1] as LogRow).id, cut: false };
     }
     looked += batch.length;
-    if (looked >= MOST_LOOKED) return { rows, next: rows.length ? (rows.at(-1) as LogRow).id : (batch.at(-1) as LogRow).id, cut: true };
+    if (looked >= mostLooked) return { rows, next: rows.length ? (rows.at(-1) as LogRow).id : (batch.at(-1) as LogRow).id, cut: true };
   }
   return { rows, next: null, cut: false };
 }
@@ -125,6 +125,21 @@ function* matchedBatches(db: Db, match: string, filter: LogFilter, first: number
       if (rows.length < BATCH) break;
     }
   }
+}
+
+/** The last records of some senders in a window, newest first; found by the minutes in which they said something. */
+export function latestLogs(db: Db, originIds: ReadonlySet<number>, fromMs: number, toMs: number, most: number): LogRow[] {
+  if (!originIds.size) return [];
+  const minutes = prepared<{ minute_at: number; n: number }>(
+    db,
+    "SELECT minute_at, sum(count) AS n FROM log_tally WHERE minute_at >= ? AND minute_at <= ? AND origin_id IN (SELECT value FROM json_each(?)) GROUP BY minute_at ORDER BY minute_at DESC LIMIT ?",
+  ).all(fromMs - 60_000, toMs, JSON.stringify([...originIds]), most);
+  const rows: LogRow[] = [];
+  for (const { minute_at } of minutes) {
+    if (rows.length >= most) break;
+    rows.push(...searchLogs(db, { fromMs: Math.max(fromMs, minute_at), toMs: Math.min(toMs, minute_at + 59_999), words: [], without: [], leastSeverity: 0, originIds }, null, most - rows.length, 5000).rows);
+  }
+  return rows;
 }
 
 export function logById(db: Db, id: number): LogRow | undefined {

@@ -1,0 +1,170 @@
+import { expect, test, type Locator, type Page } from "@playwright/test";
+
+function listen(page: Page): string[] {
+  const complaints: string[] = [];
+  page.on("console", (message) => {
+    if (message.type() === "error" || message.type() === "warning") complaints.push(message.text());
+  });
+  page.on("pageerror", (error) => complaints.push(error.message));
+  return complaints;
+}
+
+/** Drags over a drawing from one share of its width to another. */
+async function drag(page: Page, drawing: Locator, from: number, to: number): Promise<void> {
+  await expect(drawing).toBeVisible();
+  const box = await drawing.boundingBox();
+  if (!box) throw new Error("The drawing is not there.");
+  await page.mouse.move(box.x + box.width * from, box.y + box.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width * to, box.y + box.height / 2, { steps: 6 });
+  await page.mouse.up();
+}
+
+const heading = (page: Page) => page.getByRole("heading", { level: 1 });
+
+test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked, linked and taken out as CSV", async ({ page, request }) => {
+  const complaints = listen(page);
+  await page.goto("/signals/metrics?last=PT6H");
+  await expect(heading(page)).toContainText("Add a line");
+  await page.getByLabel("Add a line").fill("mem nq-mfx-parse-01");
+  await page.getByRole("option", { name: /^Memory use · nq-mfx-parse-01/ }).click();
+  await expect(heading(page)).toContainText("1 line from 1 series over 6 h");
+  await page.getByLabel("Add a line").fill("traffic in south");
+  await page.getByRole("option", { name: /Traffic in · everything at South Quay/ }).click();
+  await expect(page.getByRole("status").filter({ hasText: "too many to read" })).toBeVisible();
+
+  await test.step("the many become one, on an axis of their own", async () => {
+    await page.getByRole("button", { name: /^Traffic in: South Quay/ }).click();
+    await page.getByLabel("Several series").click();
+    await page.getByRole("option", { name: "their sum" }).click();
+    await page.getByLabel("Axis", { exact: true }).click();
+    await page.getByRole("option", { name: "right" }).click();
+    await page.getByRole("button", { name: "Draw" }).click();
+    await expect(heading(page)).toContainText("2 lines from");
+    await expect(page.getByRole("table", { name: "Legend" })).toContainText("right axis");
+  });
+
+  await test.step("the value under the pointer stands in the legend, and the legend is sorted", async () => {
+    const canvas = page.locator("canvas").first();
+    const box = await canvas.boundingBox();
+    if (!box) throw new Error("no chart");
+    await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+    const row = page.getByRole("table", { name: "Legend" }).getByRole("row").filter({ hasText: "Memory use · nq-mfx-parse-01" });
+    await expect(row.getByRole("cell").nth(1)).toHaveText(/\d+\.\d %/);
+    await page.getByRole("button", { name: "max", exact: true }).click();
+    await expect(page.getByRole("columnheader", { name: "max" })).toHaveAttribute("aria-sort", "descending");
+    await page.getByRole("checkbox", { name: "min" }).uncheck();
+    await expect(page.getByRole("columnheader", { name: "min", exact: true })).toHaveCount(0);
+  });
+
+  await test.step("the day before is laid over it", async () => {
+    await page.getByLabel("Lay over it").click();
+    await page.getByRole("option", { name: "the day before", exact: true }).click();
+    await expect(page).toHaveURL(/over=day/);
+  });
+
+  await test.step("dragging moves the ribbon's window, and the link keeps it", async () => {
+    await drag(page, page.locator("canvas").first(), 0.3, 0.6);
+    await expect(page).toHaveURL(/from=2026-03-17T0/);
+    await expect(page.getByRole("status").filter({ hasText: "Looking back." })).toBeVisible();
+    const address = page.url();
+    await page.goto("/");
+    await page.goto(address);
+    await expect(heading(page)).toContainText("2 lines from");
+    const csv = await request.get((await page.getByRole("link", { name: "CSV" }).getAttribute("href")) ?? "");
+    const lines = (await csv.text()).split("\r\n");
+    expect(lines[0]).toMatch(/^time,"?Memory use · nq-mfx-parse-01, lowest \[%\]"?/);
+    expect(lines[1]).toMatch(/^2026-03-17T0\d:\d\d:\d\d\.000Z,\d/);
+  });
+
+  await test.step("the highest, as bars", async () => {
+    await page.goto("/signals/metrics?last=P1D");
+    await page.getByRole("button", { name: /^Disk use/ }).click();
+    await expect(heading(page)).toContainText("10 lines from 10 series");
+    await page.getByLabel("Show").click();
+    await page.getByRole("option", { name: "bars" }).click();
+    await expect(page.getByRole("row").nth(1)).toContainText("Disk use of /vault · td-vault-01");
+  });
+
+  await page.goto("/signals/metrics?line=nonsense&line=metric~reachable%3Bfold~mean");
+  await expect(page.getByRole("alert")).toContainText("One line of this address cannot be understood");
+  await expect(heading(page)).toContainText("1 line from 65 series");
+  expect(complaints).toEqual([]);
+});
+
+test("logs: searched as one types, narrowed, opened, told by patterns", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/signals/logs?last=PT12H");
+  await expect(heading(page)).toContainText(/[\d,]+ records in 12 h/);
+  await page.getByRole("searchbox", { name: "Search" }).fill("manifest repl");
+  await expect(heading(page)).toContainText(/^\d+ records in 12 h, 0 of them errors; 1 pattern/);
+  await page.getByRole("button", { name: /^Segment \d+ of manifest \w+ kept for replay$/ }).first().click();
+  await expect(page.getByText("service.name manifest-parser on host.name nq-mfx-parse-01")).toBeVisible();
+  await expect(page.getByRole("heading", { name: "What it said before and after" })).toBeVisible();
+  await page.getByRole("button", { name: "Segment <*> of manifest <*> kept for replay" }).click();
+  await expect(page).toHaveURL(/pattern=\d+/);
+  await page.getByRole("searchbox", { name: "Search" }).fill("");
+  await expect(page).not.toHaveURL(/q=/);
+  await expect(heading(page)).toContainText("1 pattern");
+
+  await page.goto("/signals/logs?last=PT12H&view=patterns&new=1");
+  await expect(page.getByRole("table", { name: "Log patterns" })).toContainText("kept for replay");
+  await expect(page.getByRole("table", { name: "Log patterns" })).not.toContainText("Slot <*> of gate <*> taken by");
+
+  await page.goto("/signals/logs?last=PT12H&level=17");
+  await expect(page.getByRole("table", { name: "Log records" }).getByRole("row").nth(1)).toContainText(/error|fatal/);
+  await page.goto("/signals/logs?last=PT12H");
+  await drag(page, page.getByRole("img", { name: /^Records by time/ }), 0.4, 0.5);
+  await expect(page).toHaveURL(/from=2026-03-17T0/);
+  await expect(heading(page)).toContainText(/records in 1 h/);
+  await page.getByRole("searchbox", { name: "Search" }).fill("surelynobodysaidthis");
+  await expect(page.getByText("Nothing fits between these instants.")).toBeVisible();
+  expect(complaints).toEqual([]);
+});
+
+test("traces: operations, durations dragged, a waterfall, two side by side", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/signals/traces?last=PT2H");
+  await expect(heading(page)).toContainText(/[\d,]+ calls of \d+ operations in 2 h/);
+  await page.getByRole("searchbox", { name: "Operation or sender" }).fill("manifests gw-01");
+  await page.getByRole("button", { name: "POST /manifests", exact: true }).first().click();
+  await expect(page.getByRole("table", { name: "Traces" }).getByRole("row").nth(2)).toBeVisible();
+  await drag(page, page.getByRole("img", { name: /^Calls by duration/ }), 0.05, 0.95);
+  await expect(page).toHaveURL(/least=[\d.]+&most=[\d.]+/);
+  const boxes = page.getByRole("checkbox", { name: /^Compare the trace of/ });
+  await boxes.nth(0).check();
+  await boxes.nth(1).check();
+  await page.getByRole("link", { name: "Compare these two" }).click();
+  await expect(page.getByRole("table", { name: "Differences of two traces" })).toContainText("manifest-gateway: POST /manifests (answered)");
+  await expect(page.getByRole("list", { name: "Spans" })).toHaveCount(2);
+  await page.getByRole("list", { name: "Spans" }).first().getByRole("button").first().click();
+  await expect(page.getByText("Spent itself").first()).toBeVisible();
+  expect((await page.goto(`/signals/traces/${"0".repeat(32)}`))?.status()).toBe(404);
+  expect(complaints.filter((text) => !text.includes("404"))).toEqual([]);
+});
+
+test("a sender that fits nobody waits, and is named by a rule", async ({ page, request }) => {
+  const now = (await (await request.get("/find?q=nq-bastion-01")).json()) as { components: { id: number }[] };
+  expect(now.components.length).toBeGreaterThan(0);
+  await page.goto("/");
+  const clock = await page.getByText(/^\d\d:\d\d:\d\d UTC$/).textContent();
+  const sentAt = Date.parse(`2026-03-17T${clock?.slice(0, 8)}Z`);
+  const answer = await request.post("http://127.0.0.1:4329/v1/logs", {
+    data: { resourceLogs: [{ resource: { attributes: [{ key: "service.name", value: { stringValue: "weighbridge" } }] }, scopeLogs: [{ logRecords: [{ timeUnixNano: `${sentAt}000000`, severityNumber: 13, body: { stringValue: "scale 3 has to be set to zero" } }] }] }] },
+  });
+  expect(await answer.json()).toEqual({});
+  await page.goto("/setup/signals");
+  await expect(page.getByRole("heading", { name: "Waiting for a name: 1" })).toBeVisible();
+  await page.getByRole("button", { name: "Name weighbridge" }).click();
+  await page.getByLabel("belong to").fill("nq-bastion");
+  await page.getByRole("option", { name: "nq-bastion-01", exact: true }).click();
+  await page.getByRole("button", { name: "Name them so" }).click();
+  await expect(page.getByRole("heading", { name: "Waiting for a name: 0" })).toBeVisible();
+  await expect(page.getByText("your rule: service.name fits “weighbridge”")).toBeVisible();
+  await page.goto("/signals/logs?last=PT12H&q=scale+zero");
+  await expect(page.getByRole("table", { name: "Log records" })).toContainText("nq-bastion-01");
+  await page.goto("/setup/signals");
+  await page.getByLabel("Address of a page").fill("ftp://nowhere");
+  await page.getByRole("button", { name: "Read it" }).click();
+  await expect(page.getByRole("alert")).toContainText("begins with http:// or https://");
+});
