@@ -13,6 +13,7 @@ export async function buildServers() {
       "server/main": "server/main.ts",
       "server/engine-thread": "server/threads/engine-thread.ts",
       "server/receiver-thread": "server/threads/receiver-thread.ts",
+      "server/workbench-child": "server/workbench/child.ts",
       "server/reader": "server/threads/reader.ts",
       "standins/main": "standins/main.ts",
     },

@@ -2,6 +2,7 @@ import { mkdirSync, statfsSync } from "node:fs";
 import { createServer, type RequestListener } from "node:http";
 import { cpus } from "node:os";
 import { join, resolve } from "node:path";
+import { fileURLToPath } from "node:url";
 import { parseArgs } from "node:util";
 import pino from "pino";
 import { Piscina } from "piscina";
@@ -12,6 +13,7 @@ import { LiveUpdates } from "./http/live";
 import { storeFile, type Settings } from "./settings";
 import { PersonError } from "./store/database";
 import { EngineClient } from "./threads/engine-client";
+import { Workbench } from "./workbench/workbench";
 import { ReceiverClient } from "./threads/receiver-client";
 
 const { values } = parseArgs({
@@ -123,6 +125,7 @@ try {
   refuse(error instanceof Error ? error.message : String(error));
 }
 const readers = new Piscina({ filename: thread("reader").href, workerData: { file: storeFile(settings) }, minThreads: 1, maxThreads: Math.max(1, Math.min(3, cpus().length - 1)), maxQueue: 500 });
+const workbench = new Workbench(fileURLToPath(thread("workbench-child")), storeFile(settings));
 const now = () => readClock(settings.clock, Date.now());
 
 const app = await makeApp({
@@ -135,6 +138,7 @@ const app = await makeApp({
   holotaxis: {
     ask: (name, asked) => readers.run({ name, asked }),
     tell: engine.tell,
+    runSql: workbench.run,
     now,
     pace: settings.clock.pace,
     clockSet: settings.clockSet,
@@ -158,6 +162,7 @@ async function leave(): Promise<void> {
   live.close();
   server.closeIdleConnections();
   await readers.close({ force: true }).catch(() => undefined);
+  workbench.close();
   await receivers.close();
   await engine.close();
   process.exit(0);

@@ -6,6 +6,7 @@ const PARTS = [
   { to: "/signals/metrics", label: "Metrics" },
   { to: "/signals/logs", label: "Logs" },
   { to: "/signals/traces", label: "Traces" },
+  { to: "/signals/sql", label: "SQL" },
 ] as const;
 
 export default function Signals() {

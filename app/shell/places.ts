@@ -18,6 +18,7 @@ export const PLACES: readonly Place[] = [
       { to: "/signals/metrics", label: "Signals › Metrics" },
       { to: "/signals/logs", label: "Signals › Logs" },
       { to: "/signals/traces", label: "Signals › Traces" },
+      { to: "/signals/sql", label: "Signals › SQL" },
     ],
   },
   { to: "/incidents", label: "Incidents" },

@@ -43,8 +43,10 @@ export function DurationBars({ bars, least, most, onRange }: { bars: readonly { 
         }}
         onPointerLeave={() => setHovered(null)}
         onPointerCancel={() => setDrag(null)}
-        onPointerUp={() => {
-          if (drag && Math.abs(Math.log(drag.to / drag.from)) > span / 100) onRange(Math.min(drag.from, drag.to), Math.max(drag.from, drag.to));
+        onPointerUp={(event) => {
+          // Where it ends is read from the event: the last moves may not have been drawn yet.
+          const to = valueAt(event.clientX);
+          if (drag && Math.abs(Math.log(to / drag.from)) > span / 100) onRange(Math.min(drag.from, to), Math.max(drag.from, to));
           setDrag(null);
         }}
       >

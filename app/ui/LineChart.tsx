@@ -187,9 +187,11 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
         const { x } = placeOf(event);
         setDrag({ from: x, to: x });
       }}
-      onPointerUp={() => {
-        if (drag && Math.abs(drag.to - drag.from) > 6) {
-          const [a, b] = [instantAt(drag.from), instantAt(drag.to)].sort((one, other) => one - other) as [number, number];
+      onPointerUp={(event) => {
+        // Where it ends is read from the event: the last moves may not have been drawn yet.
+        const { x } = placeOf(event);
+        if (drag && Math.abs(x - drag.from) > 6) {
+          const [a, b] = [instantAt(drag.from), instantAt(x)].sort((one, other) => one - other) as [number, number];
           if (b - a >= 2000) onZoom(a, b);
         }
         setDrag(null);

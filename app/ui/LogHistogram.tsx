@@ -45,8 +45,10 @@ export function LogHistogram({ bars, stepMs, fromMs, toMs, onZoom }: { bars: rea
         }}
         onPointerLeave={() => setHovered(null)}
         onPointerCancel={() => setDrag(null)}
-        onPointerUp={() => {
-          if (drag && Math.abs(drag.to - drag.from) > span / 150) onZoom(Math.min(drag.from, drag.to), Math.max(drag.from, drag.to));
+        onPointerUp={(event) => {
+          // Where it ends is read from the event: the last moves may not have been drawn yet.
+          const to = instantAt(event.clientX);
+          if (drag && Math.abs(to - drag.from) > span / 150) onZoom(Math.min(drag.from, to), Math.max(drag.from, to));
           setDrag(null);
         }}
       >

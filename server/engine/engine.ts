@@ -28,6 +28,7 @@ import type { Delivery } from "../receivers/arrivals";
 import type { FromReceivers, ReceiverFigures, ToReceivers } from "../receivers/messages";
 import type { TargetState } from "../receivers/scraper";
 import { removeNamingRule, saveNamingRule } from "../store/origins";
+import { removeQuery, saveQuery } from "../store/saved-queries";
 import { removeScrapeTarget, saveScrapeTarget, scrapeTargets } from "../store/ways-in";
 import type { LiveEvent } from "./events";
 import { Deliveries } from "./deliveries";
@@ -451,6 +452,14 @@ export class Engine {
       insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: "A rule that names signals was removed", by });
       this.deliveries.reload();
     })();
+  }
+
+  saveQuery(name: string, sql: string, by: string): void {
+    saveQuery(this.db, name, sql, by, this.now());
+  }
+
+  removeQuery(id: number): void {
+    removeQuery(this.db, id);
   }
 
   saveRetention(change: Partial<Retention>, by: string): void {

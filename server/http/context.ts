@@ -1,5 +1,6 @@
 import "react-router";
 import type { Answer, Asked, QuestionName } from "../pages/registry";
+import type { WorkbenchResult } from "../workbench/open";
 import type { EngineClient } from "../threads/engine-client";
 
 /** What loaders and actions get of the server. */
@@ -8,6 +9,8 @@ export interface Holotaxis {
   ask<Name extends QuestionName>(name: Name, asked: Asked<Name>): Promise<Answer<Name>>;
   /** Has the engine do something. */
   tell: EngineClient["tell"];
+  /** Runs a reading SQL statement of a person, within limits. */
+  runSql(sql: string, mostRows: number): Promise<WorkbenchResult>;
   now(): number;
   /** Clock milliseconds in one machine millisecond. */
   pace: number;

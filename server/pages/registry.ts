@@ -1,3 +1,4 @@
+import type { Db } from "../store/database";
 import { discoverPage, sourcePage, sweepPage } from "./discover";
 import { componentPage, estatePage, findPage, samplesPage, servicePage } from "./estate";
 import { incidentList, incidentPage } from "./incidents";
@@ -9,6 +10,7 @@ import { rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
 import { tracePage, tracesPage } from "./traces";
 import { ribbon, watchPage } from "./watch";
+import { savedQueries } from "../store/saved-queries";
 
 /** Every question a page can ask of the store. They are answered by the reading threads, never by the one that serves pages. */
 export const questions = {
@@ -39,6 +41,7 @@ export const questions = {
   services: servicesPage,
   store: storePage,
   signalsSetup: signalsSetupPage,
+  savedQueries: (db: Db, _asked: object) => savedQueries(db),
   tray: trayPage,
 } as const;
 

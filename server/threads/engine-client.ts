@@ -21,6 +21,8 @@ export type EngineCallName =
   | "saveNamingRule"
   | "removeNamingRule"
   | "saveRetention"
+  | "saveQuery"
+  | "removeQuery"
   | "saveScrapeTarget"
   | "removeScrapeTarget"
   | "drills"

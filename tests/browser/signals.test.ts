@@ -143,6 +143,32 @@ test("traces: operations, durations dragged, a waterfall, two side by side", asy
   expect(complaints.filter((text) => !text.includes("404"))).toEqual([]);
 });
 
+test("SQL: written with completion, run, drawn, kept, refused where it would write", async ({ page, request }) => {
+  const complaints = listen(page);
+  await page.goto("/signals/sql");
+  const editor = page.getByRole("textbox", { name: "SQL statement" });
+  await editor.click();
+  await page.keyboard.press("Control+a");
+  await page.keyboard.type("SELECT name, kind FROM comp");
+  await page.getByRole("option", { name: /components/ }).click();
+  await expect(editor).toContainText("FROM components");
+  await page.keyboard.type(" WHERE name LIKE 'nq-sw%' ORDER BY name");
+  await page.keyboard.press("Control+Enter");
+  await expect(heading(page)).toContainText("2 rows");
+  await expect(page.getByRole("region", { name: "Rows" })).toContainText("nq-sw-02");
+  await page.getByLabel("Keep it as").fill("Switches of North Quay");
+  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await expect(page.getByRole("button", { name: "Switches of North Quay", exact: true })).toBeVisible();
+  const csv = await (await request.get((await page.getByRole("link", { name: "CSV" }).getAttribute("href")) ?? "")).text();
+  expect(csv).toBe("name,kind\r\nnq-sw-01,net.switch\r\nnq-sw-02,net.switch\r\n");
+  await page.goto(`/signals/sql?q=${encodeURIComponent("SELECT at, component, value FROM samples('memory.used', '2026-03-17T08:00Z', '2026-03-17T09:00Z') WHERE component = 'nq-mfx-parse-01'")}`);
+  await page.getByRole("button", { name: "chart" }).click();
+  await expect(page.getByRole("table", { name: "Legend" })).toContainText("nq-mfx-parse-01");
+  await page.goto(`/signals/sql?q=${encodeURIComponent("DELETE FROM component")}`);
+  await expect(page.getByRole("alert")).toContainText("Only reading is possible here");
+  expect(complaints).toEqual([]);
+});
+
 test("a sender that fits nobody waits, and is named by a rule", async ({ page, request }) => {
   const now = (await (await request.get("/find?q=nq-bastion-01")).json()) as { components: { id: number }[] };
   expect(now.components.length).toBeGreaterThan(0);

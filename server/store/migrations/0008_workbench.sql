@@ -1,0 +1,7 @@
+CREATE TABLE saved_query (
+  id INTEGER PRIMARY KEY,
+  name TEXT NOT NULL UNIQUE,
+  sql TEXT NOT NULL,
+  made_by TEXT NOT NULL,
+  made_at INTEGER NOT NULL
+) STRICT;
