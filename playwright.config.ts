@@ -14,6 +14,7 @@ export default defineConfig({
     baseURL: `http://127.0.0.1:${PORT}`,
     viewport: { width: 1280, height: 800 },
     actionTimeout: 15_000,
+    screenshot: "only-on-failure",
     launchOptions: {
       executablePath: "/usr/bin/chromium",
       args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],

@@ -29,9 +29,11 @@ export function DurationBars({ bars, least, most, onRange }: { bars: readonly { 
     <Box>
       <Box
         ref={box}
-        sx={{ position: "relative", height: HEIGHT, cursor: "crosshair", touchAction: "none", borderBottom: 1, borderColor: "divider" }}
+        sx={{ position: "relative", height: HEIGHT, cursor: "crosshair", touchAction: "none", userSelect: "none", borderBottom: 1, borderColor: "divider" }}
         onPointerDown={(event) => {
           if (event.button !== 0) return;
+          // Else the browser would begin to mark text.
+          event.preventDefault();
           event.currentTarget.setPointerCapture(event.pointerId);
           const at = valueAt(event.clientX);
           setDrag({ from: at, to: at });

@@ -165,7 +165,7 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
   const spoken = `${lines.length} ${lines.length === 1 ? "line" : "lines"}: ${lines.map((line) => `${line.label}, last ${formatValue(line.legend.last, line.unit)}`).slice(0, 8).join("; ")}. Their figures are in the table below.`;
   return (
     <div
-      style={{ height, position: "relative", cursor: "crosshair", touchAction: "none" }}
+      style={{ height, position: "relative", cursor: "crosshair", touchAction: "none", userSelect: "none" }}
       onPointerMove={(event) => {
         const { x, y } = placeOf(event);
         redraw(x);
@@ -183,6 +183,8 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
       }}
       onPointerDown={(event) => {
         if (event.button !== 0) return;
+        // Else the browser would begin to mark text.
+        event.preventDefault();
         event.currentTarget.setPointerCapture(event.pointerId);
         const { x } = placeOf(event);
         setDrag({ from: x, to: x });

@@ -31,9 +31,11 @@ export function LogHistogram({ bars, stepMs, fromMs, toMs, onZoom }: { bars: rea
     <Box sx={{ mb: 1 }}>
       <Box
         ref={box}
-        sx={{ position: "relative", height: HEIGHT, cursor: "crosshair", touchAction: "none", borderBottom: 1, borderColor: "divider" }}
+        sx={{ position: "relative", height: HEIGHT, cursor: "crosshair", touchAction: "none", userSelect: "none", borderBottom: 1, borderColor: "divider" }}
         onPointerDown={(event) => {
           if (event.button !== 0) return;
+          // Else the browser would begin to mark text.
+          event.preventDefault();
           event.currentTarget.setPointerCapture(event.pointerId);
           const at = instantAt(event.clientX);
           setDrag({ from: at, to: at });

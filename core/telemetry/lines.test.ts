@@ -50,6 +50,16 @@ describe("folding", () => {
     expect(foldLines([], "sum").starts).toHaveLength(0);
   });
 
+  it("keeps the last value of a line until its next is due, where asked to, and no longer", () => {
+    // Every second, and every other second between them: the sum must not jump.
+    const every = line([1, 1, 1, 1, 1, 1]);
+    const other = line([5, null, 5, null, 5, null]);
+    expect([...foldLines([every, other], "sum", true).mean]).toEqual([6, 6, 6, 6, 6, 6]);
+    expect([...foldLines([every, other], "sum").mean]).toEqual([6, 1, 6, 1, 6, 1]);
+    const gap = line([5, 5, null, null, null, 5]);
+    expect([...foldLines([every, gap], "sum", true).mean]).toEqual([6, 6, 6, 1, 1, 6]);
+  });
+
   it("never loses an extreme of any line", () => {
     fc.assert(
       fc.property(fc.array(fc.array(fc.option(fc.integer({ min: -99, max: 99 })), { minLength: 1, maxLength: 20 }), { minLength: 1, maxLength: 6 }), (all) => {

@@ -135,13 +135,22 @@ export function quantileSorted(sorted: readonly number[] | Float64Array, quantil
   return (sorted[low] as number) + ((sorted[high] as number) - (sorted[low] as number)) * (place - low);
 }
 
+/** The usual distance between the points of a line, milliseconds: the lower median. */
+function usualDistance(starts: Float64Array): number {
+  const distances = Float64Array.from({ length: Math.max(0, starts.length - 1) }, (_, index) => (starts[index + 1] as number) - (starts[index] as number)).sort();
+  return distances[Math.floor((distances.length - 1) / 2)] ?? 0;
+}
+
 /**
  * Folds lines of equal step into one, span by span, from those that have a value there. Mean and quantiles are over the
  * means of the lines; the envelope runs from the lowest to the highest value that any of them had, for a sum from the sum
  * of the lowest to the sum of the highest.
+ * @param hold lets a line keep its last value until its next is due, one and a half times its usual distance: lines that are
+ *   measured at different instants are then all in every span. Not for counts, which would be counted twice.
  */
-export function foldLines(lines: readonly Line[], fold: Fold): Line {
+export function foldLines(lines: readonly Line[], fold: Fold, hold = false): Line {
   if (lines.length === 0) return NO_LINE;
+  const holds = lines.map((line) => (hold ? usualDistance(line.starts) * 1.5 : -1));
   const places = lines.map(() => 0);
   const starts: number[] = [];
   const min: number[] = [];
@@ -162,15 +171,20 @@ export function foldLines(lines: readonly Line[], fold: Fold): Line {
     let sum = 0;
     lines.forEach((line, which) => {
       const place = places[which] as number;
-      if (line.starts[place] !== start) return;
-      places[which] = place + 1;
-      const value = line.mean[place] as number;
+      const isHere = line.starts[place] === start;
+      if (isHere) places[which] = place + 1;
+      else if (place === 0 || start - (line.starts[place - 1] as number) > (holds[which] as number)) return;
+      const at = isHere ? place : place - 1;
+      const value = line.mean[at] as number;
+      // Of a value that is only kept, the extremes are in the span it was measured in.
+      const least = isHere ? (line.min[at] as number) : value;
+      const most = isHere ? (line.max[at] as number) : value;
       here.push(value);
       sum += value;
-      lowest = Math.min(lowest, line.min[place] as number);
-      highest = Math.max(highest, line.max[place] as number);
-      sumOfLowest += line.min[place] as number;
-      sumOfHighest += line.max[place] as number;
+      lowest = Math.min(lowest, least);
+      highest = Math.max(highest, most);
+      sumOfLowest += least;
+      sumOfHighest += most;
     });
     starts.push(start);
     if (fold === "sum") {

@@ -118,7 +118,7 @@ function linesOf(db: Db, selection: Selection, rows: readonly OwnedSeries[], ste
       seriesId: null,
       series: members.length,
       draw: (fromMs, toMs) => {
-        const line = foldLines(members.map((row) => lineOf(turnedSpans(db, row, turn, fromMs, toMs, stepMs))), fold);
+        const line = foldLines(members.map((row) => lineOf(turnedSpans(db, row, turn, fromMs, toMs, stepMs))), fold, turn !== "change" && (first.form !== "delta" || turn === "rate"));
         return { line, summary: summaryOfLine(line) };
       },
     };
