@@ -77,7 +77,7 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
                 </Button>
               }
             >
-              <DurationBars bars={page.bars} least={asked.least} most={asked.most} onRange={(least, most) => change({ least: least === null ? "" : least.toPrecision(4), most: most === null ? "" : most.toPrecision(4) })} />
+              <DurationBars bars={page.bars} least={asked.least} most={asked.most} onRange={(from, to) => change({ least: from.toPrecision(4), most: to.toPrecision(4) })} />
               <Stack direction="row" sx={{ gap: 2, alignItems: "center", my: 1 }}>
                 <FormControlLabel sx={{ ml: 0.5 }} control={<Switch size="small" checked={asked.failed === "1"} onChange={(_event, on) => change({ failed: on ? "1" : "" })} />} label="only those that failed" slotProps={{ typography: { variant: "body2" } }} />
                 {asked.least !== null || asked.most !== null ? (

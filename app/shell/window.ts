@@ -12,22 +12,33 @@ export function useShell(): ShellData {
 
 const KEPT = ["from", "to", "last", "span"] as const;
 
+type Keep = (to: string) => string;
+
+/** The last one made: a page has hundreds of links, and all of them keep the same window. */
+let lastKeep: { search: string; keep: Keep } | undefined;
+
+function keepOf(search: string): Keep {
+  if (lastKeep?.search === search) return lastKeep.keep;
+  const now = new URLSearchParams(search);
+  const kept = KEPT.flatMap((name) => {
+    const value = now.get(name);
+    return value === null ? [] : [[name, value] as const];
+  });
+  const keep = (to: string) => {
+    const [path = "", own = ""] = to.split("?");
+    if (!own && kept.length === 0) return path;
+    const params = new URLSearchParams(own);
+    for (const [name, value] of kept) if (!params.has(name) && !(name === "last" && params.has("from"))) params.set(name, value);
+    const text = params.toString();
+    return text ? `${path}?${text}` : path;
+  };
+  lastKeep = { search, keep };
+  return keep;
+}
+
 /** Puts the present window into a link, so that it rules the next page too. */
-export function useKeep(): (to: string) => string {
-  const { search } = useLocation();
-  return useMemo(() => {
-    const now = new URLSearchParams(search);
-    return (to: string) => {
-      const [path = "", own = ""] = to.split("?");
-      const params = new URLSearchParams(own);
-      for (const name of KEPT) {
-        const value = now.get(name);
-        if (value !== null && !params.has(name) && !(name === "last" && params.has("from"))) params.set(name, value);
-      }
-      const text = params.toString();
-      return text ? `${path}?${text}` : path;
-    };
-  }, [search]);
+export function useKeep(): Keep {
+  return keepOf(useLocation().search);
 }
 
 const iso = (ms: number) => new Date(ms).toISOString().replace(".000Z", "Z");

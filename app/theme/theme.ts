@@ -40,6 +40,8 @@ export const theme = createTheme({
         body: { fontVariantNumeric: "tabular-nums" },
         "*:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)", outlineOffset: 1 },
         "@media (prefers-reduced-motion: reduce)": { "*, *::before, *::after": { animationDuration: "0.001ms !important", transitionDuration: "0.001ms !important" } },
+        ".hx-link": { color: "var(--mui-palette-primary-main)", textDecorationColor: "color-mix(in srgb, currentColor 35%, transparent)", textUnderlineOffset: 2 },
+        ".hx-link:hover": { textDecorationColor: "currentColor" },
         code: { fontFamily: MONO, fontSize: "0.92em" },
       },
     },

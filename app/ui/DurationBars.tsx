@@ -1,26 +1,20 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
-import { useRef, useState } from "react";
 import { formatValue } from "#core/units/format";
+import { useDragRange } from "./drag-range";
 
 const HEIGHT = 96;
 
 /** How long calls took, on a logarithmic axis; dragging over the bars chooses a range of durations. */
-export function DurationBars({ bars, least, most, onRange }: { bars: readonly { fromMs: number; toMs: number; count: number }[]; least: number | null; most: number | null; onRange: (least: number | null, most: number | null) => void }) {
-  const box = useRef<HTMLDivElement>(null);
-  const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
-  const [hovered, setHovered] = useState<number | null>(null);
+export function DurationBars({ bars, least, most, onRange }: { bars: readonly { fromMs: number; toMs: number; count: number }[]; least: number | null; most: number | null; onRange: (least: number, most: number) => void }) {
   const first = bars[0];
   const last = bars.at(-1);
+  const low = Math.log(first?.fromMs ?? 1);
+  const span = Math.log(last?.toMs ?? 10) - low;
+  const { drag, hovered, box, handlers } = useDragRange((share) => Math.exp(low + share * span), onRange);
   if (!first || !last) return null;
-  const low = Math.log(first.fromMs);
-  const span = Math.log(last.toMs) - low;
   const highest = Math.max(...bars.map((bar) => bar.count));
   const x = (value: number) => ((Math.log(Math.max(value, first.fromMs)) - low) / span) * 100;
-  const valueAt = (clientX: number) => {
-    const rect = box.current?.getBoundingClientRect();
-    return rect ? Math.exp(low + Math.max(0, Math.min(1, (clientX - rect.left) / rect.width)) * span) : first.fromMs;
-  };
   const under = hovered === null ? undefined : bars.find((bar) => hovered >= bar.fromMs && hovered < bar.toMs);
   const range = drag ?? (least !== null || most !== null ? { from: least ?? first.fromMs, to: most ?? last.toMs } : null);
   const ticks: number[] = [];
@@ -30,27 +24,7 @@ export function DurationBars({ bars, least, most, onRange }: { bars: readonly { 
       <Box
         ref={box}
         sx={{ position: "relative", height: HEIGHT, cursor: "crosshair", touchAction: "none", userSelect: "none", borderBottom: 1, borderColor: "divider" }}
-        onPointerDown={(event) => {
-          if (event.button !== 0) return;
-          // Else the browser would begin to mark text.
-          event.preventDefault();
-          event.currentTarget.setPointerCapture(event.pointerId);
-          const at = valueAt(event.clientX);
-          setDrag({ from: at, to: at });
-        }}
-        onPointerMove={(event) => {
-          const at = valueAt(event.clientX);
-          setHovered(at);
-          if (drag) setDrag({ ...drag, to: at });
-        }}
-        onPointerLeave={() => setHovered(null)}
-        onPointerCancel={() => setDrag(null)}
-        onPointerUp={(event) => {
-          // Where it ends is read from the event: the last moves may not have been drawn yet.
-          const to = valueAt(event.clientX);
-          if (drag && Math.abs(Math.log(to / drag.from)) > span / 100) onRange(Math.min(drag.from, to), Math.max(drag.from, to));
-          setDrag(null);
-        }}
+        {...handlers}
       >
         <svg viewBox={`0 0 100 ${HEIGHT}`} preserveAspectRatio="none" width="100%" height={HEIGHT} role="img" aria-label={`Calls by duration, from ${formatValue(first.fromMs, "ms")} to ${formatValue(last.toMs, "ms")}`} style={{ display: "block" }}>
           {bars.map((bar) => (bar.count ? <rect key={bar.fromMs} x={x(bar.fromMs)} width={Math.max(0.2, x(bar.toMs) - x(bar.fromMs) - 0.15)} y={HEIGHT - Math.max(1.5, (bar.count / highest) * (HEIGHT - 6))} height={Math.max(1.5, (bar.count / highest) * (HEIGHT - 6))} fill="var(--hx-chart)" opacity={range && (bar.toMs < Math.min(range.from, range.to) || bar.fromMs > Math.max(range.from, range.to)) ? 0.3 : 0.85} /> : null))}

@@ -1,9 +1,9 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
-import { useRef, useState } from "react";
 import type { LogLevel } from "#core/telemetry/log-levels";
 import { tickLabel, timeTicks } from "#core/time/ticks";
 import { clockTime, dayAndTime } from "#core/time/windows";
+import { useDragRange } from "./drag-range";
 import { LEVEL_COLOUR } from "./LogLevelWord";
 
 const HEIGHT = 84;
@@ -12,17 +12,11 @@ const ORDER: readonly LogLevel[] = ["fatal", "error", "warning", "info", "debug"
 
 /** How many records came when, by severity; dragging over it moves the window. */
 export function LogHistogram({ bars, stepMs, fromMs, toMs, onZoom }: { bars: readonly { atMs: number; counts: Partial<Record<LogLevel, number>> }[]; stepMs: number; fromMs: number; toMs: number; onZoom: (fromMs: number, toMs: number) => void }) {
-  const box = useRef<HTMLDivElement>(null);
-  const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
-  const [hovered, setHovered] = useState<number | null>(null);
   const span = toMs - fromMs;
+  const { drag, hovered, box, handlers } = useDragRange((share) => fromMs + share * span, onZoom);
   const totalOf = (counts: Partial<Record<LogLevel, number>>) => Object.values(counts).reduce((sum, count) => sum + count, 0);
   const most = Math.max(1, ...bars.map((bar) => totalOf(bar.counts)));
   const x = (atMs: number) => ((atMs - fromMs) / span) * 1000;
-  const instantAt = (clientX: number) => {
-    const rect = box.current?.getBoundingClientRect();
-    return rect ? fromMs + Math.max(0, Math.min(1, (clientX - rect.left) / rect.width)) * span : fromMs;
-  };
   const under = hovered === null ? undefined : bars.find((bar) => hovered >= bar.atMs && hovered < bar.atMs + stepMs);
   const spoken = under
     ? `${dayAndTime(under.atMs)} to ${clockTime(under.atMs + stepMs)}: ${ORDER.filter((level) => under.counts[level]).map((level) => `${under.counts[level]?.toLocaleString("en-GB")} ${level}`).join(", ")}`
@@ -32,27 +26,7 @@ export function LogHistogram({ bars, stepMs, fromMs, toMs, onZoom }: { bars: rea
       <Box
         ref={box}
         sx={{ position: "relative", height: HEIGHT, cursor: "crosshair", touchAction: "none", userSelect: "none", borderBottom: 1, borderColor: "divider" }}
-        onPointerDown={(event) => {
-          if (event.button !== 0) return;
-          // Else the browser would begin to mark text.
-          event.preventDefault();
-          event.currentTarget.setPointerCapture(event.pointerId);
-          const at = instantAt(event.clientX);
-          setDrag({ from: at, to: at });
-        }}
-        onPointerMove={(event) => {
-          const at = instantAt(event.clientX);
-          setHovered(at);
-          if (drag) setDrag({ ...drag, to: at });
-        }}
-        onPointerLeave={() => setHovered(null)}
-        onPointerCancel={() => setDrag(null)}
-        onPointerUp={(event) => {
-          // Where it ends is read from the event: the last moves may not have been drawn yet.
-          const to = instantAt(event.clientX);
-          if (drag && Math.abs(to - drag.from) > span / 150) onZoom(Math.min(drag.from, to), Math.max(drag.from, to));
-          setDrag(null);
-        }}
+        {...handlers}
       >
         <svg viewBox={`0 0 1000 ${HEIGHT}`} preserveAspectRatio="none" width="100%" height={HEIGHT} role="img" aria-label={`Records by time and severity, ${bars.length} bars. ${spoken}`} style={{ display: "block" }}>
           {bars.map((bar) => {

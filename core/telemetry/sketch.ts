@@ -71,22 +71,28 @@ export class Sketch {
     return bits.toBytes();
   }
 
-  /** Throws a RangeError when the bytes end too early. */
-  static fromBytes(bytes: Uint8Array): Sketch {
+  /** Adds what was packed before. Throws a RangeError when the bytes end too early. */
+  mergeBytes(bytes: Uint8Array): void {
     const bits = new BitReader(bytes);
-    const sketch = new Sketch();
-    sketch.zeros = sketch.count = bits.readSized();
+    const zeros = bits.readSized();
+    this.zeros += zeros;
+    this.count += zeros;
     const length = bits.readSized();
-    if (!length) return sketch;
+    if (!length) return;
     let index = bits.readSized() - 100_000;
     const steps = bits.readRice(length - 1);
     const counts = bits.readRice(length);
     for (let place = 0; place < length; place++) {
       if (place > 0) index += (steps[place - 1] as number) + 1;
       const count = (counts[place] as number) + 1;
-      sketch.buckets.set(index, count);
-      sketch.count += count;
+      this.buckets.set(index, (this.buckets.get(index) ?? 0) + count);
+      this.count += count;
     }
+  }
+
+  static fromBytes(bytes: Uint8Array): Sketch {
+    const sketch = new Sketch();
+    sketch.mergeBytes(bytes);
     return sketch;
   }
 }

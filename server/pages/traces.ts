@@ -44,15 +44,17 @@ export interface TracesQuestion {
 export function tracesPage(db: Db, question: TracesQuestion) {
   const { fromMs, toMs } = question;
   const names = senderNames(db, toMs);
-  const figures = operationFigures(db, fromMs, toMs);
   const words = question.text.toLowerCase().split(/\s+/).filter(Boolean);
-  const operations = allOperations(db).flatMap((operation) => {
-    const own = figures.get(operation.id);
-    if (!own) return [];
-    const sender = names.get(operation.origin_id);
-    return [{ id: operation.id, name: operation.name, kind: KINDS[operation.kind] ?? "not given", sender: sender?.name ?? "", componentId: sender?.componentId ?? null, isAnswer: operation.kind === 2 || operation.kind === 5, ...figuresOf(own) }];
+  const isAnswer = (kind: number) => kind === 2 || kind === 5;
+  const known = allOperations(db).map((operation) => ({ ...operation, sender: names.get(operation.origin_id) }));
+  const fits = (one: (typeof known)[number]) => (!question.answered || isAnswer(one.kind)) && words.every((word) => `${one.name} ${one.sender?.name ?? ""}`.toLowerCase().includes(word));
+  const asked = known.filter((one) => one.id === question.operation || fits(one));
+  const figures = operationFigures(db, asked.map((one) => one.id), fromMs, toMs);
+  const operations = asked.flatMap((one) => {
+    const own = figures.get(one.id);
+    return own ? [{ id: one.id, name: one.name, kind: KINDS[one.kind] ?? "not given", sender: one.sender?.name ?? "", componentId: one.sender?.componentId ?? null, isFitting: fits(one), ...figuresOf(own) }] : [];
   });
-  const fitting = operations.filter((one) => (!question.answered || one.isAnswer || one.id === question.operation) && words.every((word) => `${one.name} ${one.sender}`.toLowerCase().includes(word)));
+  const fitting = operations.filter((one) => one.isFitting);
   const chosen = operations.find((one) => one.id === question.operation);
   const own = chosen && figures.get(chosen.id);
   const spans = chosen ? spansOfOperation(db, chosen.id, fromMs, toMs, (question.least ?? 0) * 1000, (question.most ?? 1e12) * 1000, question.failedOnly, MOST_TRACES) : [];
