@@ -1,12 +1,11 @@
-import Autocomplete from "@mui/material/Autocomplete";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useEffect, useState } from "react";
-import { Form, useFetcher } from "react-router";
+import { useState } from "react";
+import { Form } from "react-router";
 import { z } from "zod";
 import { DAY_MS, dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Answer } from "#server/pages/registry";
@@ -15,6 +14,7 @@ import type { Route } from "./+types/setup.signals";
 import { attempt, readForm } from "../shell/answers.server";
 import { whoIs } from "../shell/who.server";
 import { useShell } from "../shell/window";
+import { ComponentPicker, type PickedComponent } from "../ui/ComponentPicker";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, Fact, PageHead, Problem, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
@@ -276,16 +276,7 @@ function Origins({ rows, nowMs, onChoose }: { rows: readonly Origin[]; nowMs: nu
 
 function RuleForm({ attributes, onDone }: { attributes: readonly { name: string; value: string }[]; onDone: () => void }) {
   const [attribute, setAttribute] = useState(attributes.find((one) => one.name === "service.name")?.name ?? attributes[0]?.name ?? "");
-  const [component, setComponent] = useState<{ id: number; name: string } | null>(null);
-  const [text, setText] = useState("");
-  const fetcher = useFetcher<Answer<"find">>();
-  const { load } = fetcher;
-  useEffect(() => {
-    if (text.trim().length < 1) return;
-    const timer = setTimeout(() => void load(`/find?q=${encodeURIComponent(text.trim())}`), 150);
-    return () => clearTimeout(timer);
-  }, [text, load]);
-  const found = (fetcher.data?.components ?? []).map(({ id, name }) => ({ id, name }));
+  const [component, setComponent] = useState<PickedComponent | null>(null);
   return (
     <Section title="Make a rule">
       <Form method="post" onSubmit={onDone}>
@@ -300,20 +291,7 @@ function RuleForm({ attributes, onDone }: { attributes: readonly { name: string;
             ))}
           </TextField>
           <TextField key={attribute} name="pattern" label="looks like" defaultValue={attributes.find((one) => one.name === attribute)?.value ?? ""} sx={{ width: 260 }} />
-          <Autocomplete
-            sx={{ width: 280 }}
-            size="small"
-            options={found}
-            getOptionLabel={(option) => option.name}
-            getOptionKey={(option) => option.id}
-            isOptionEqualToValue={(a, b) => a.id === b.id}
-            filterOptions={(all) => all}
-            value={component}
-            onChange={(_event, value) => setComponent(value)}
-            onInputChange={(_event, value) => setText(value)}
-            noOptionsText={text ? "No component has that in its name." : "Type a few letters of a component."}
-            renderInput={(props) => <TextField {...props} label="belong to" />}
-          />
+          <ComponentPicker label="belong to" value={component} onPick={setComponent} />
           <Button type="submit" variant="contained">
             Name them so
           </Button>

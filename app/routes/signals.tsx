@@ -7,6 +7,7 @@ const PARTS = [
   { to: "/signals/logs", label: "Logs" },
   { to: "/signals/traces", label: "Traces" },
   { to: "/signals/sql", label: "SQL" },
+  { to: "/signals/import", label: "Import" },
 ] as const;
 
 export default function Signals() {

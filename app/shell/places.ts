@@ -19,6 +19,7 @@ export const PLACES: readonly Place[] = [
       { to: "/signals/logs", label: "Signals › Logs" },
       { to: "/signals/traces", label: "Signals › Traces" },
       { to: "/signals/sql", label: "Signals › SQL" },
+      { to: "/signals/import", label: "Signals › Import" },
     ],
   },
   { to: "/incidents", label: "Incidents" },

@@ -139,7 +139,7 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
                   borderColor: tokens.severity[limit.severity],
                   borderWidth: 1,
                   borderDash: limit.severity === "critical" ? [] : [4, 3],
-                  label: { display: true, content: formatValue(limit.value, chart.unit).replace(".0", ""), position: `${96 - index * 17}%` as const, backgroundColor: tokens.surface, color: tokens.severity[limit.severity], font: { size: 10, weight: "normal" as const }, padding: { top: 0, bottom: 0, left: 2, right: 2 } },
+                  label: { display: true, content: formatValue(limit.value, chart.unit).replace(".0", ""), position: `${5 + index * 17}%` as const, backgroundColor: "transparent", textStrokeColor: tokens.surface, textStrokeWidth: 4, color: tokens.severity[limit.severity], font: { size: 10, weight: "normal" as const }, padding: { top: 0, bottom: 0, left: 2, right: 2 } },
                 },
               ]),
           ),

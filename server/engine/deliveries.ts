@@ -147,6 +147,12 @@ export class Deliveries {
     return { refused };
   }
 
+  /** Forgets the handles of a delivery that no receiver will use again. */
+  release(delivery: Delivery): void {
+    for (const { handle } of delivery.origins) this.origins.delete(handle);
+    for (const { handle } of delivery.series) this.series.delete(handle);
+  }
+
   /** Once what was taken is committed. */
   settle(): void {
     this.made = [];

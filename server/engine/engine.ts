@@ -225,7 +225,7 @@ export class Engine {
             {
               origins: [...origins].map((sender) => ({ handle: base - sender, attributes: moment.senders[sender] ?? {} })),
               series: [],
-              handles: new Uint32Array(0),
+              handles: new Int32Array(0),
               times: new Float64Array(0),
               values: new Float64Array(0),
               logs: moment.says.map((said) => ({ origin: base - said.sender, atMs: said.atMs, severity: said.severity, body: said.text, attributes: null, traceId: said.traceId, spanId: said.spanId })),
@@ -385,6 +385,44 @@ export class Engine {
       setTimeout(() => this.takeArrived(), COMMIT_PAUSE_MS);
     });
   }
+
+  /** Takes samples of a file in, named to a component where one was chosen; they are safe when this returns. */
+  importSamples(file: string, componentId: number | null, series: readonly { metric: string; instance: string; unit: string; times: number[]; values: number[] }[]): { samples: number; refused: string[] } {
+    const component = componentId === null ? undefined : componentById(this.db, componentId);
+    if (componentId !== null && !component) throw new PersonError("That component does not exist. Choose another.");
+    const attributes: Record<string, string> = { "imported from": file, ...(component ? { "service.instance.id": component.name } : {}) };
+    const origin = this.importHandle--;
+    const defs = series.map((one) => ({ handle: this.importHandle--, origin, metric: one.metric, instance: one.instance, unit: one.unit, form: "gauge" as const }));
+    const count = series.reduce((sum, one) => sum + one.times.length, 0);
+    const handles: number[] = [];
+    const times: number[] = [];
+    const values: number[] = [];
+    series.forEach((one, index) =>
+      one.times.forEach((at, place) => {
+        handles.push(defs[index]?.handle as number);
+        times.push(at);
+        values.push(one.values[place] as number);
+      }),
+    );
+    const delivery: Delivery = { origins: [{ handle: origin, attributes }], series: defs, handles: Int32Array.from(handles), times: Float64Array.from(times), values: Float64Array.from(values), logs: [], spans: [], events: [] };
+    try {
+      const receipt = this.db.transaction(() => {
+        const taken = this.deliveries.take(delivery, this.now());
+        this.recorder.write("commit");
+        return taken;
+      })();
+      this.recorder.settle();
+      this.deliveries.settle();
+      return { samples: count, refused: [...new Set(receipt.refused.map((one) => one.why))] };
+    } catch (error) {
+      this.deliveries.rollback([delivery]);
+      throw error;
+    } finally {
+      this.deliveries.release(delivery);
+    }
+  }
+  /** Handles of imports are below those of the feed of the past, and so below all that receivers give. */
+  private importHandle = -1_000_000_000;
 
   private tellTargets(): void {
     this.receivers?.postMessage({ kind: "targets", targets: scrapeTargets(this.db) } satisfies ToReceivers);

@@ -60,7 +60,8 @@ export interface ArrivedEvent {
 export interface Delivery {
   origins: OriginDef[];
   series: SeriesDef[];
-  handles: Uint32Array;
+  /** Positive for what receivers hand over. */
+  handles: Int32Array;
   /** Epoch milliseconds. */
   times: Float64Array;
   values: Float64Array;
@@ -154,7 +155,7 @@ export class Arrivals {
 
   /** Everything sorted since the last call. */
   take(): Delivery {
-    const delivery: Delivery = { origins: this.newOrigins, series: this.newSeries, handles: Uint32Array.from(this.handles), times: Float64Array.from(this.times), values: Float64Array.from(this.values), logs: this.logs, spans: this.spans, events: this.events };
+    const delivery: Delivery = { origins: this.newOrigins, series: this.newSeries, handles: Int32Array.from(this.handles), times: Float64Array.from(this.times), values: Float64Array.from(this.values), logs: this.logs, spans: this.spans, events: this.events };
     this.newOrigins = [];
     this.newSeries = [];
     this.handles = [];

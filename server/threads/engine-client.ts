@@ -21,6 +21,7 @@ export type EngineCallName =
   | "saveNamingRule"
   | "removeNamingRule"
   | "saveRetention"
+  | "importSamples"
   | "saveQuery"
   | "removeQuery"
   | "saveScrapeTarget"

@@ -173,6 +173,29 @@ test("SQL: written with completion, run, drawn, kept, refused where it would wri
   expect(complaints).toEqual([]);
 });
 
+test("a CSV file is looked at, mapped, and taken in part by part", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/signals/import");
+  const rows = Array.from({ length: 9000 }, (_, index) => `2026-03-1${1 + Math.floor(index / 2000)} ${String(Math.floor((index % 1440) / 60)).padStart(2, "0")}:${String(index % 60).padStart(2, "0")},${20 + (index % 50) / 10},${index % 7},remark`);
+  rows[5] = "not a time,1,2,remark";
+  await page.getByLabel("CSV file").setInputFiles({ name: "weather.csv", mimeType: "text/csv", buffer: Buffer.from(`Time,Wind speed (m/s),Gusts,Note\n${rows.join("\n")}\n`) });
+  await expect(heading(page)).toContainText("The first 12 rows give 22 samples of 2 series. Nothing is taken in yet.");
+  await expect(page.getByText("Row 7: “not a time” is not an instant.")).toBeVisible();
+  await page.getByRole("textbox", { name: "kept as" }).first().fill("wind.speed");
+  await page.getByLabel("Unit").fill("m/s");
+  await page.getByLabel("Of which component (may be left open)").fill("td-gw-01");
+  await page.getByRole("option", { name: "td-gw-01", exact: true }).click();
+  await page.getByRole("button", { name: "Take it in" }).click();
+  await expect(heading(page)).toContainText("17,998 samples were taken in, 1 row was left out.");
+  await page.goto("/signals/metrics?from=2026-03-11T00:00:00Z&to=2026-03-12T00:00:00Z&line=metric~wind.speed");
+  await expect(page.getByRole("table", { name: "Legend" })).toContainText("wind speed · td-gw-01");
+  await expect(page.getByRole("table", { name: "Legend" })).toContainText("24.9 m/s");
+  await page.goto("/signals/import");
+  await page.getByLabel("CSV file").setInputFiles({ name: "empty.csv", mimeType: "text/csv", buffer: Buffer.from("only a head\n") });
+  await expect(page.getByRole("alert")).toContainText("no row below its head");
+  expect(complaints).toEqual([]);
+});
+
 test("a sender that fits nobody waits, and is named by a rule", async ({ page, request }) => {
   const now = (await (await request.get("/find?q=nq-bastion-01")).json()) as { components: { id: number }[] };
   expect(now.components.length).toBeGreaterThan(0);

@@ -198,7 +198,7 @@ test("wrong input gets a sentence", async ({ page, request }) => {
   expect(headers["x-content-type-options"]).toBe("nosniff");
 });
 
-const PAGES = ["/", "/discover", "/discover/sources/new", "/discover/sweeps/1", "/estate", "/map?service=gate-appointments", "/services/manifest-exchange", "/signals/metrics", "/signals/metrics?line=metric~memory.used%3Bpick~highest&view=bars", "/signals/metrics?line=metric~memory.used%3Bfold~mean%3Bby~site", "/signals/logs", "/signals/logs?view=patterns", "/signals/traces", "/signals/sql?q=SELECT%20at%2C%20summary%20FROM%20changes", "/incidents", "/incidents/1", "/runbooks", "/runbooks/1", "/runs/1", "/setup", "/setup/drills", "/setup/rules", "/setup/services", "/setup/signals"];
+const PAGES = ["/", "/discover", "/discover/sources/new", "/discover/sweeps/1", "/estate", "/map?service=gate-appointments", "/services/manifest-exchange", "/signals/metrics", "/signals/metrics?line=metric~memory.used%3Bpick~highest&view=bars", "/signals/metrics?line=metric~memory.used%3Bfold~mean%3Bby~site", "/signals/logs", "/signals/logs?view=patterns", "/signals/traces", "/signals/sql?q=SELECT%20at%2C%20summary%20FROM%20changes", "/signals/import", "/incidents", "/incidents/1", "/runbooks", "/runbooks/1", "/runs/1", "/setup", "/setup/drills", "/setup/rules", "/setup/services", "/setup/signals"];
 
 for (const theme of ["day", "night"] as const)
   test(`axe finds nothing on the main views by ${theme}`, async ({ page }) => {

@@ -1,0 +1,35 @@
+import { z } from "zod";
+import type { Route } from "./+types/signals.import-rows";
+
+const MOST_SAMPLES = 5000;
+
+const schema = z.strictObject({
+  file: z.string().min(1).max(120),
+  componentId: z.number().int().min(1).nullable(),
+  series: z
+    .array(
+      z.strictObject({
+        metric: z.string().trim().min(1).max(200),
+        instance: z.string().max(200),
+        unit: z.string().min(1).max(40),
+        times: z.array(z.number().int().min(946_684_800_000).max(4_102_444_800_000)).max(MOST_SAMPLES),
+        // What is no number comes as null in JSON.
+        values: z.array(z.number().nullable()).max(MOST_SAMPLES),
+      }),
+    )
+    .max(500),
+});
+
+/** Takes one part of a file in, as the page read it; answers when it is safe. */
+export async function action({ request, context }: Route.ActionArgs) {
+  const parsed = schema.safeParse(await request.json().catch(() => null));
+  if (!parsed.success || parsed.data.series.some((one) => one.times.length !== one.values.length)) return { ok: false as const, problem: "A part of the file could not be taken in: its form is not right. Load the page anew and try again." };
+  const { file, componentId, series } = parsed.data;
+  try {
+    const kept = await context.tell("importSamples", file, componentId, series.map((one) => ({ ...one, values: one.values.map((value) => value ?? Number.NaN) })));
+    return { ok: true as const, ...kept };
+  } catch (error) {
+    if (error instanceof Error && error.name === "PersonError") return { ok: false as const, problem: error.message };
+    throw error;
+  }
+}
