@@ -94,7 +94,7 @@ export function guessMapping(head: readonly string[], rows: readonly (readonly s
   // A row or two that are wrong do not change what a column is.
   const all = (column: number, test: (text: string) => boolean) => {
     const filled = rows.map((row) => row[column] ?? "").filter((text) => text.trim() !== "");
-    return filled.length > 0 && filled.filter(test).length >= filled.length * 0.8;
+    return filled.length > 0 && filled.filter(test).length >= filled.length * 0.6;
   };
   const time = head.findIndex((name, column) => all(column, (text) => readCsvTime(text) !== undefined) && (/time|date|at$|stamp/i.test(name) || !all(column, (text) => readCsvNumber(text) !== undefined)));
   if (time < 0) return undefined;
