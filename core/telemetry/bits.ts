@@ -91,6 +91,19 @@ export class BitWriter {
   }
 }
 
+const rooms: Float64Array[] = [];
+
+/**
+ * Room for numbers while something is packed, so that packing makes no arrays. What it holds is anything; it is free again
+ * once the one that took it has returned.
+ * @param which told apart by number: the same number is the same room
+ */
+export function scratch(which: number, length: number): Float64Array {
+  const room = rooms[which];
+  if (room && room.length >= length) return room;
+  return (rooms[which] = new Float64Array(Math.max(512, length)));
+}
+
 const countOfLength = new Float64Array(54);
 const sumOfLength = new Float64Array(54);
 

@@ -1,4 +1,4 @@
-import { BitReader, BitWriter } from "./bits";
+import { BitReader, BitWriter, scratch } from "./bits";
 import { commonDivisor, readColumn, unzigzag, writeColumn, zigzag } from "./column";
 
 /** Samples of one series; both arrays have the same length, instants rise. */
@@ -40,12 +40,12 @@ export function decodeChunk(bytes: Uint8Array, count: number): Samples {
 export function writeInstants(bits: BitWriter, times: Float64Array, count: number): void {
   bits.writeSized(times[0] as number);
   if (count < 2) return;
-  const steps = new Float64Array(count - 1);
+  const steps = scratch(3, count);
   for (let index = 1; index < count; index++) steps[index - 1] = (times[index] as number) - (times[index - 1] as number);
   const unit = commonDivisor(steps, count - 1);
   bits.writeSized(unit);
   bits.writeSized((steps[0] as number) / unit);
-  const changes = new Float64Array(Math.max(0, count - 2));
+  const changes = scratch(4, count);
   for (let index = 1; index < count - 1; index++) changes[index - 1] = zigzag(((steps[index] as number) - (steps[index - 1] as number)) / unit);
   bits.writeRice(changes, count - 2);
 }

@@ -1,4 +1,4 @@
-import { type BitReader, type BitWriter, riceCost } from "./bits";
+import { type BitReader, type BitWriter, riceCost, scratch } from "./bits";
 
 /**
  * Columns of doubles, packed without loss. Most measured values are decimals with few places: those are scaled to whole
@@ -20,18 +20,19 @@ const FROM_LOWEST = 2;
 const MOST_PLACES = 6;
 const MOST_WHOLE = 2 ** 51;
 
-/** Decimal places with which every value is a whole number again without loss, or undefined. */
-function placesOf(values: Float64Array, count: number): number | undefined {
+/** Decimal places with which every value is a whole number again without loss, or undefined; the whole numbers go into `whole`. */
+function scaleValues(values: Float64Array, count: number, whole: Float64Array): number | undefined {
   search: for (let places = 0; places <= MOST_PLACES; places++) {
     const scale = 10 ** places;
     for (let index = 0; index < count; index++) {
       const value = values[index] as number;
-      const whole = Math.round(value * scale);
-      if (whole / scale !== value) {
+      const scaled = Math.round(value * scale);
+      if (scaled / scale !== value) {
         if (!Number.isFinite(value)) return undefined;
         continue search;
       }
-      if (Math.abs(whole) >= MOST_WHOLE || Object.is(value, -0)) return undefined;
+      if (Math.abs(scaled) >= MOST_WHOLE || Object.is(value, -0)) return undefined;
+      whole[index] = scaled;
     }
     return places;
   }
@@ -53,26 +54,21 @@ export const unzigzag = (value: number): number => (value % 2 === 0 ? value / 2 
 
 /** Packs the first `count` (1 or more) values. */
 export function writeColumn(bits: BitWriter, values: Float64Array, count: number): void {
-  const places = placesOf(values, count);
+  const whole = scratch(0, count);
+  const places = scaleValues(values, count, whole);
   if (places === undefined) {
     bits.write(XOR, 2);
     writeXor(bits, values, count);
     return;
   }
-  const scale = 10 ** places;
-  let lowest = Number.POSITIVE_INFINITY;
-  const whole = new Float64Array(count);
-  for (let index = 0; index < count; index++) {
-    const value = Math.round((values[index] as number) * scale);
-    whole[index] = value;
-    if (value < lowest) lowest = value;
-  }
+  let lowest = whole[0] as number;
+  for (let index = 1; index < count; index++) if ((whole[index] as number) < lowest) lowest = whole[index] as number;
   // Distances from the lowest; their common divisor divides every distance between two values too.
   const rest = count - 1;
-  const fromLowest = new Float64Array(count);
+  const fromLowest = scratch(1, count);
   for (let index = 0; index < count; index++) fromLowest[index] = (whole[index] as number) - lowest;
   const divisor = commonDivisor(fromLowest, count);
-  const fromBefore = new Float64Array(rest);
+  const fromBefore = scratch(2, count);
   for (let index = 0; index < rest; index++) fromBefore[index] = zigzag(((whole[index + 1] as number) - (whole[index] as number)) / divisor);
   if (divisor !== 1) for (let index = 0; index < count; index++) fromLowest[index] = (fromLowest[index] as number) / divisor;
   const before = riceCost(fromBefore, rest).bits <= riceCost(fromLowest, count).bits;
