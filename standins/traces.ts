@@ -70,13 +70,13 @@ export class Traces {
     if (span.failed) span.message = strain > 2 ? "no memory to go on" : "unexpected answer of a peer";
     let at = startMs + ownMs * 0.4;
     if (depth < MOST_DEPTH) {
-      const seen = new Set<string>();
-      for (const link of host.calls(process)) {
-        const name = link.toProcess.spec.name;
+      const peers = new Map<string, ReturnType<HostModel["calls"]>[number][]>();
+      for (const link of host.calls(process)) peers.set(link.toProcess.spec.name, [...(peers.get(link.toProcess.spec.name) ?? []), link]);
+      for (const [name, links] of peers) {
         const own = seedOf(`${name}${depth}`, seed);
-        // One peer of each sort is called, and not on every request.
-        if (seen.has(name) || scatter(own, 1) > 0.75) continue;
-        seen.add(name);
+        // One peer of each sort is called, now this one, now that one, and not on every request.
+        if (scatter(own, 1) > 0.75) continue;
+        const link = links[Math.floor(scatter(own, 5) * links.length)] as (typeof links)[number];
         const ended = this.call(sender, link.to, link.toProcess, traceId, spanId, at, own, depth, into);
         at = ended.endMs + ownMs * 0.1;
         if (ended.failed && scatter(own, 2) < 0.8) {

@@ -33,22 +33,30 @@ const sfixed64 = (reader: Reader): number => {
   const low = reader.fixed32();
   return reader.sfixed32() * TWO32 + low;
 };
-/** A varint of up to 64 bits as a double, exact up to 2^53. */
-function uint64(reader: Reader): number {
-  let value = 0;
-  let scale = 1;
+/** The two halves of a varint of up to 64 bits: in doubles, halves are exact where the whole is not. */
+function varint64(reader: Reader): { low: number; high: number } {
+  let low = 0;
+  let high = 0;
   for (let count = 0; count < 10; count++) {
     if (reader.pos >= reader.len) throw new BadSignal("It ends in the middle of a number.");
     const byte = reader.buf[reader.pos++] as number;
-    value += (byte & 127) * scale;
-    if (byte < 128) return value;
-    scale *= 128;
+    const shift = count * 7;
+    if (shift < 28) low |= (byte & 127) << shift;
+    else if (shift === 28) {
+      low |= (byte & 15) << 28;
+      high |= (byte & 127) >> 4;
+    } else high |= (byte & 127) << (shift - 32);
+    if (byte < 128) return { low: low >>> 0, high };
   }
   throw new BadSignal("A number in it is too long.");
 }
+const uint64 = (reader: Reader): number => {
+  const { low, high } = varint64(reader);
+  return (high >>> 0) * TWO32 + low;
+};
 const int64 = (reader: Reader): number => {
-  const value = uint64(reader);
-  return value >= 2 ** 63 ? value - 2 ** 64 : value;
+  const { low, high } = varint64(reader);
+  return (high | 0) * TWO32 + low;
 };
 const millis = (reader: Reader): number => fixed64(reader) / 1e6;
 

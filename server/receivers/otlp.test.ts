@@ -1,0 +1,174 @@
+import fc from "fast-check";
+import protobuf from "protobufjs/minimal.js";
+import { describe, expect, it } from "vitest";
+import { Arrivals, instanceOf, Rejected } from "./arrivals";
+import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
+import { logsFromProtobuf, metricsFromProtobuf, partialSuccessToProtobuf, spansFromProtobuf, statusToProtobuf } from "./otlp-protobuf";
+import { BadSignal, type AnyValue, type Attribute, type Metric } from "./otlp-types";
+
+const AT = Date.parse("2026-03-17T10:00:00Z");
+const json = (value: unknown) => new TextEncoder().encode(JSON.stringify(value));
+
+/** Writes an attribute value as the published schema does, to compare both ways of reading it. */
+function writeValue(writer: protobuf.Writer, value: AnyValue): void {
+  if (typeof value === "string") writer.uint32(10).string(value);
+  else if (typeof value === "boolean") writer.uint32(16).bool(value);
+  else if (typeof value === "number" && Number.isInteger(value)) writer.uint32(24).int64(value);
+  else if (typeof value === "number") writer.uint32(33).double(value);
+  else if (Array.isArray(value)) {
+    writer.uint32(42).fork();
+    for (const one of value) {
+      writer.uint32(10).fork();
+      writeValue(writer, one);
+      writer.ldelim();
+    }
+    writer.ldelim();
+  } else if (value !== null) {
+    writer.uint32(50).fork();
+    for (const pair of Object.entries(value)) writePair(writer, 1, pair);
+    writer.ldelim();
+  }
+}
+function writePair(writer: protobuf.Writer, field: number, [key, value]: Attribute): void {
+  writer.uint32((field << 3) | 2).fork().uint32(10).string(key).uint32(18).fork();
+  writeValue(writer, value);
+  writer.ldelim().ldelim();
+}
+const jsonValue = (value: AnyValue): unknown =>
+  typeof value === "string" ? { stringValue: value } : typeof value === "boolean" ? { boolValue: value } : typeof value === "number" ? (Number.isInteger(value) ? { intValue: String(value) } : { doubleValue: value }) : Array.isArray(value) ? { arrayValue: { values: value.map(jsonValue) } } : value === null ? {} : { kvlistValue: { values: Object.entries(value).map(([key, one]) => ({ key, value: jsonValue(one) })) } };
+
+const leaf = fc.oneof(fc.string({ unit: "grapheme", maxLength: 12 }), fc.boolean(), fc.integer(), fc.maxSafeInteger(), fc.double({ noNaN: true, noDefaultInfinity: true }).filter((value) => !Number.isInteger(value)));
+const value = fc.letrec<{ any: AnyValue }>((tie) => ({ any: fc.oneof({ maxDepth: 3 }, leaf, fc.array(tie("any"), { maxLength: 3 }), fc.dictionary(fc.constantFrom("a", "b", "c"), tie("any"), { maxKeys: 3, noNullPrototype: true })) })).any;
+
+describe("both ways of writing OTLP", () => {
+  it("say the same of log records, whatever their bodies and attributes", () => {
+    fc.assert(
+      fc.property(value, fc.array(fc.tuple(fc.constantFrom("k", "host", "ünï"), value), { maxLength: 4 }), fc.integer({ min: 0, max: 24 }), (body, attributes, severity) => {
+        const writer = protobuf.Writer.create();
+        writer.uint32(10).fork().uint32(10).fork();
+        for (const pair of attributes) writePair(writer, 1, pair);
+        writer.ldelim().uint32(18).fork().uint32(18).fork();
+        const nano = BigInt(AT) * 1_000_000n;
+        writer.uint32(9).fixed32(Number(nano & 0xffffffffn)).fixed32(Number(nano >> 32n)).uint32(16).int32(severity).uint32(42).fork();
+        writeValue(writer, body);
+        writer.ldelim().uint32(74).bytes(new Uint8Array(16).fill(0xab)).ldelim().ldelim().ldelim();
+        const pairs = attributes.map(([key, one]) => ({ key, value: jsonValue(one) }));
+        const fromJson = logsFromJson(json({ resourceLogs: [{ resource: { attributes: pairs }, scopeLogs: [{ logRecords: [{ timeUnixNano: String(nano), severityNumber: severity, body: jsonValue(body), traceId: "AB".repeat(16) }] }] }] }));
+        expect(logsFromProtobuf(writer.finish())).toEqual(fromJson);
+      }),
+    );
+  });
+
+  it("never do anything but read or refuse, whatever bytes arrive", () => {
+    const start = metricsFromProtobuf(new Uint8Array(0));
+    expect(start).toEqual([]);
+    const bytes = fc.oneof(fc.uint8Array({ maxLength: 200 }), fc.array(fc.constantFrom(10, 18, 26, 34, 42, 50, 1, 2, 0, 255, 127), { maxLength: 120 }).map((list) => Uint8Array.from(list)));
+    for (const read of [metricsFromProtobuf, logsFromProtobuf, spansFromProtobuf, metricsFromJson, logsFromJson, spansFromJson])
+      fc.assert(
+        fc.property(bytes, (given) => {
+          try {
+            read(given);
+          } catch (error) {
+            expect(error).toBeInstanceOf(BadSignal);
+          }
+        }),
+        { numRuns: 300 },
+      );
+  });
+
+  it("refuse JSON of the wrong form with where it is wrong", () => {
+    const anything = fc.anything({ maxDepth: 4, withNullPrototype: false });
+    fc.assert(
+      fc.property(anything, (one) => {
+        for (const [read, names] of [[metricsFromJson, ["resourceMetrics", "scopeMetrics", "metrics"]], [spansFromJson, ["resourceSpans", "scopeSpans", "spans"]]] as const)
+          for (const wrapped of [one, { [names[0]]: one }, { [names[0]]: [{ [names[1]]: one }] }, { [names[0]]: [{ [names[1]]: [{ [names[2]]: [one] }] }] }]) {
+            let text: string | undefined;
+            try {
+              text = JSON.stringify(wrapped);
+            } catch {
+              continue;
+            }
+            if (text === undefined) continue;
+            try {
+              read(new TextEncoder().encode(text));
+            } catch (error) {
+              expect(error).toBeInstanceOf(BadSignal);
+            }
+          }
+      }),
+    );
+    const deep = `{"resourceLogs":[{"scopeLogs":[{"logRecords":[{"body":${'{"arrayValue":{"values":['.repeat(40)}${"]}}".repeat(40)}}]}]}]}`;
+    expect(() => logsFromJson(new TextEncoder().encode(deep))).toThrow(/nested deeper than 16/);
+  });
+
+  it("answer in the form the specification asks for", () => {
+    expect(partialSuccessToProtobuf(0, "")).toHaveLength(0);
+    // ExportPartialSuccess: field 1 rejected = 3, field 2 message.
+    expect([...partialSuccessToProtobuf(3, "no")]).toEqual([10, 6, 8, 3, 18, 2, 110, 111]);
+    expect([...statusToProtobuf(3, "no")]).toEqual([8, 3, 18, 2, 110, 111]);
+  });
+});
+
+describe("sorting what arrives", () => {
+  const gauge = (name: string, points: { attributes?: Attribute[]; atMs?: number; value?: number }[], unit = "1"): Metric => ({ name, unit, data: { kind: "gauge", points: points.map((point) => ({ attributes: [], atMs: AT, value: 1, ...point })) } });
+  const sorter = () => {
+    const arrivals = new Arrivals(() => AT);
+    const rejected = new Rejected();
+    return { arrivals, rejected, metrics: (...items: Metric[]) => arrivals.metrics([{ resource: [["service.name", "s"]], items }], {}, rejected) };
+  };
+
+  it("tells series apart by their attributes, in whatever order these come", () => {
+    const { arrivals, metrics } = sorter();
+    metrics(gauge("m", [{ attributes: [["b", 2], ["a", "x"]] }, { attributes: [["a", "x"], ["b", 2]] }, { attributes: [["a", "y"]] }]));
+    const delivery = arrivals.take();
+    expect(delivery.series.map((one) => one.instance)).toEqual(["a=x, b=2", "a=y"]);
+    expect(delivery.handles[0]).toBe(delivery.handles[1]);
+    metrics(gauge("m", [{ attributes: [["a", "y"]] }]));
+    expect(arrivals.take()).toMatchObject({ origins: [], series: [] });
+    expect(instanceOf(Array.from({ length: 25 }, (_, index) => [`k${index}`, 1]))).toBeUndefined();
+  });
+
+  it("sends definitions again when a delivery was not taken", () => {
+    const { arrivals, metrics } = sorter();
+    metrics(gauge("m", [{}]));
+    const delivery = arrivals.take();
+    arrivals.forget(delivery);
+    metrics(gauge("m", [{}]));
+    expect(arrivals.take()).toMatchObject({ origins: [{ attributes: { "service.name": "s" } }], series: [{ metric: "m" }] });
+  });
+
+  it("counts a histogram's quantiles between two cumulative points, and from the start after a restart", () => {
+    const { arrivals, metrics } = sorter();
+    const histogram = (atMs: number, counts: number[]): Metric => ({ name: "h", unit: "ms", data: { kind: "histogram", temporality: 2, points: [{ attributes: [], atMs, count: counts.reduce((sum, count) => sum + count, 0), sum: 1, min: null, max: null, bounds: [10, 20], counts }] } });
+    metrics(histogram(AT, [5, 0, 0]), histogram(AT + 1000, [5, 4, 0]), histogram(AT + 2000, [1, 0, 0]));
+    const { series, handles, values } = arrivals.take();
+    const of = (suffix: string) => [...values].filter((_, index) => handles[index] === series.find((one) => one.metric === `h${suffix}`)?.handle);
+    expect(of(".count")).toEqual([5, 9, 1]);
+    // The first point says nothing of what came since; then four between 10 and 20; then one below 10.
+    expect(of(".p50")).toEqual([15, 5]);
+  });
+
+  it("bounds what one record may bring", () => {
+    const arrivals = new Arrivals(() => AT);
+    const rejected = new Rejected();
+    const attributes = Array.from({ length: 100 }, (_, index): Attribute => [`k${index}`, "v"]);
+    arrivals.logRecords([{ resource: [["service.name", "x".repeat(10_000)]], items: [{ atMs: AT, observedMs: 0, severity: 99, severityText: "", body: "b".repeat(100_000), attributes, traceId: "nonsense", spanId: "" }, { atMs: AT + 86_400_000, observedMs: 0, severity: 9, severityText: "", body: "", attributes: [], traceId: "", spanId: "" }] }], {}, rejected);
+    const { logs, origins } = arrivals.take();
+    expect(origins[0]?.attributes["service.name"]).toHaveLength(240);
+    expect(logs).toHaveLength(1);
+    expect(logs[0]).toMatchObject({ severity: 0, traceId: null });
+    expect(logs[0]?.body).toHaveLength(32_768);
+    expect(JSON.parse(logs[0]?.attributes ?? "{}")).toMatchObject({ "attributes left out": 36, "characters left out": 67_232 });
+    expect([rejected.count, rejected.text]).toEqual([1, "1: Its time is more than an hour ahead of this clock. Check the sender's clock."]);
+  });
+
+  it("counts a sender's operations beyond its limit together", () => {
+    const arrivals = new Arrivals(() => AT);
+    const rejected = new Rejected();
+    const spans = Array.from({ length: 600 }, (_, index) => ({ traceId: "a".repeat(32), spanId: (index + 1).toString(16).padStart(16, "0"), parentId: "", name: `GET /orders/${index}`, kind: 2, startMs: AT, endMs: AT - 5, attributes: [], events: [], status: 7, statusMessage: "" }));
+    arrivals.spanRecords([{ resource: [], items: spans }], rejected);
+    const taken = arrivals.take().spans;
+    expect(new Set(taken.map((span) => span.name)).size).toBe(501);
+    expect(taken[599]).toMatchObject({ name: "further operations", status: 0, endMs: AT });
+  });
+});
