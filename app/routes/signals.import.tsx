@@ -61,6 +61,7 @@ export default function Import() {
   const [progress, setProgress] = useState<Progress | null>(null);
   const [problem, setProblem] = useState<string | null>(null);
   const stop = useRef(false);
+  const picker = useRef<HTMLInputElement>(null);
   const busy = progress !== null && !progress.done;
 
   async function open(file: File | undefined): Promise<void> {
@@ -140,10 +141,12 @@ export default function Import() {
         name="Signals › Import"
         sentence={sentence}
         actions={
-          <Button variant="outlined" component="label" disabled={busy}>
-            Choose a file
-            <input type="file" accept=".csv,.tsv,.txt,text/csv" hidden aria-label="CSV file" onChange={(event) => void open(event.target.files?.[0])} />
-          </Button>
+          <>
+            <input ref={picker} type="file" accept=".csv,.tsv,.txt,text/csv" hidden aria-label="CSV file" onChange={(event) => void open(event.target.files?.[0])} />
+            <Button variant="outlined" disabled={busy} onClick={() => picker.current?.click()}>
+              Choose a file
+            </Button>
+          </>
         }
       />
       <Problem>{problem}</Problem>
