@@ -44,29 +44,17 @@ export function joinSpans(parts: readonly Spans[]): Spans {
 
 /** Sums samples up by spans of `stepMs`, aligned to the epoch. */
 export function rollSamples({ times, values }: Samples, stepMs: number): Spans {
-  const result = emptySpans(times.length);
-  let place = -1;
-  let end = Number.NEGATIVE_INFINITY;
+  const single = emptySpans(times.length);
+  let place = 0;
   for (let index = 0; index < times.length; index++) {
     const value = values[index] as number;
     if (Number.isNaN(value)) continue;
-    const at = times[index] as number;
-    if (at >= end) {
-      place++;
-      const start = Math.floor(at / stepMs) * stepMs;
-      end = start + stepMs;
-      result.starts[place] = start;
-      result.min[place] = value;
-      result.max[place] = value;
-    } else {
-      if (value < (result.min[place] as number)) result.min[place] = value;
-      if (value > (result.max[place] as number)) result.max[place] = value;
-    }
-    result.count[place] = (result.count[place] as number) + 1;
-    if (Number.isFinite(value)) result.sum[place] = (result.sum[place] as number) + value;
-    result.last[place] = value;
+    single.starts[place] = times[index] as number;
+    single.count[place] = 1;
+    single.min[place] = single.max[place] = single.last[place] = value;
+    single.sum[place++] = Number.isFinite(value) ? value : 0;
   }
-  return sliceSpans(result, 0, place + 1);
+  return rollSpans(sliceSpans(single, 0, place), stepMs);
 }
 
 /** Sums spans up by longer ones; `stepMs` is a multiple of theirs. */

@@ -24,15 +24,12 @@ import { readRetention, saveRetention, type Retention } from "../store/retention
 import { listServices, saveService } from "../store/services";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps, endSweep, insertSource, insertSweep, listSources, runningSweep, sourceById, sourceNamed, updateSource, updateSweep } from "../store/sweeps";
-import type { Delivery } from "../receivers/arrivals";
-import type { FromReceivers, ReceiverFigures, ToReceivers } from "../receivers/messages";
-import type { TargetState } from "../receivers/scraper";
-import { removeNamingRule, saveNamingRule } from "../store/origins";
 import { removeQuery, saveQuery } from "../store/saved-queries";
-import { removeScrapeTarget, saveScrapeTarget, scrapeTargets } from "../store/ways-in";
+import { saveScrapeTarget } from "../store/ways-in";
 import type { LiveEvent } from "./events";
 import { Deliveries } from "./deliveries";
 import { correlate } from "./correlator";
+import { Inbox } from "./inbox";
 import { readKits } from "./kits";
 import { Judge, type AlarmEvent } from "./judge";
 import { Poller } from "./poller";
@@ -45,8 +42,6 @@ import { refreshHealth, refreshServices, servicesByComponent } from "./topology"
 const TICK_MS = 5_000;
 /** Machine time a tick may spend on summing up and forgetting. */
 const ROLLING_BUDGET_MS = 25;
-/** Machine time within which deliveries are committed together. */
-const COMMIT_PAUSE_MS = 15;
 /** Distance of history's polls. */
 const HISTORY_STEP_MS = 5 * MINUTE_MS;
 
@@ -59,6 +54,7 @@ export class Engine {
   private readonly judge: Judge;
   private readonly roller: Roller;
   private readonly deliveries: Deliveries;
+  private readonly inbox: Inbox;
   private readonly poller: Poller;
   private readonly runner: Runner;
   private readonly standins: Standins | undefined;
@@ -70,7 +66,7 @@ export class Engine {
   private stopping = false;
   private loop: Promise<void> | undefined;
   private trouble: string | null = null;
-  /** Alarms of history whose process tables are still to be read. */
+  /** History is being lived through: no page is open yet. */
   private inFastMotion = false;
   private takenBefore = 0;
 
@@ -95,6 +91,17 @@ export class Engine {
     this.judge = new Judge(this.db, (id) => this.kindOf.get(id), (id, fromMs, toMs) => this.recorder.recall(id, fromMs, toMs));
     this.roller = new Roller(this.db, this.recorder);
     this.deliveries = new Deliveries(this.db, this.recorder);
+    this.inbox = new Inbox({
+      db: this.db,
+      recorder: this.recorder,
+      deliveries: this.deliveries,
+      now: () => this.now(),
+      tellTrouble: (message) => this.tellTrouble(message),
+      onRelations: () => {
+        refreshServices(this.db, this.now());
+        this.servicesOf = servicesByComponent(this.db, this.now());
+      },
+    });
     this.poller = new Poller(this.db, this.secrets, this.recorder, (id) => this.seen.set(id, this.now()));
     this.runner = new Runner({
       db: this.db,
@@ -203,7 +210,6 @@ export class Engine {
       const byAddress = new Map([...this.poller.hosts.values()].map((host) => [host.target.address, host]));
       const figures = new Map(listServices(this.db).flatMap((service) => (service.figure ? [[service.figure.metric, { id: service.id, figure: service.figure }] as const] : [])));
       let told = 0;
-      let pending: AlarmEvent[] = [];
       this.db.exec("BEGIN");
       for await (const moment of standins.past(at + HISTORY_STEP_MS, until, HISTORY_STEP_MS)) {
         this.clock = { baseMs: moment.atMs, machineMs: Date.now(), pace: 0 };
@@ -235,7 +241,7 @@ export class Engine {
             moment.atMs,
           );
         }
-        pending = this.judgeFresh();
+        const pending = this.judgeFresh();
         this.recorder.write("full");
         this.recorder.settle();
         this.recorder.judged();
@@ -363,134 +369,12 @@ export class Engine {
 
   // --- what is sent to us -----------------------------------------------------------------------------------------------
 
-  private arrived: { id: number; delivery: Delivery }[] = [];
-  private committing = false;
-  private receivers: MessagePort | undefined;
-  private received: ReceiverFigures | undefined;
-  private scraped: TargetState[] = [];
-
-  /** Takes deliveries from the receivers; what comes within a moment is committed together, and then answered. */
-  attach(port: MessagePort): void {
-    this.receivers = port;
-    this.tellTargets();
-    port.on("message", (message: FromReceivers) => {
-      if (message.kind === "figures") {
-        this.received = message.figures;
-        this.scraped = message.scraped;
-        return;
-      }
-      this.arrived.push(message);
-      if (this.committing) return;
-      this.committing = true;
-      setTimeout(() => this.takeArrived(), COMMIT_PAUSE_MS);
-    });
-  }
-
-  /** Takes samples of a file in, named to a component where one was chosen; they are safe when this returns. */
-  importSamples(file: string, componentId: number | null, series: readonly { metric: string; instance: string; unit: string; times: number[]; values: number[] }[]): { samples: number; refused: string[] } {
-    const component = componentId === null ? undefined : componentById(this.db, componentId);
-    if (componentId !== null && !component) throw new PersonError("That component does not exist. Choose another.");
-    const attributes: Record<string, string> = { "imported from": file, ...(component ? { "service.instance.id": component.name } : {}) };
-    const origin = this.importHandle--;
-    const defs = series.map((one) => ({ handle: this.importHandle--, origin, metric: one.metric, instance: one.instance, unit: one.unit, form: "gauge" as const }));
-    const count = series.reduce((sum, one) => sum + one.times.length, 0);
-    const handles: number[] = [];
-    const times: number[] = [];
-    const values: number[] = [];
-    series.forEach((one, index) =>
-      one.times.forEach((at, place) => {
-        handles.push(defs[index]?.handle as number);
-        times.push(at);
-        values.push(one.values[place] as number);
-      }),
-    );
-    const delivery: Delivery = { origins: [{ handle: origin, attributes }], series: defs, handles: Int32Array.from(handles), times: Float64Array.from(times), values: Float64Array.from(values), logs: [], spans: [], events: [] };
-    try {
-      const receipt = this.db.transaction(() => {
-        const taken = this.deliveries.take(delivery, this.now());
-        this.recorder.write("commit");
-        return taken;
-      })();
-      this.recorder.settle();
-      this.deliveries.settle();
-      return { samples: count, refused: [...new Set(receipt.refused.map((one) => one.why))] };
-    } catch (error) {
-      this.deliveries.rollback([delivery]);
-      throw error;
-    } finally {
-      this.deliveries.release(delivery);
-    }
-  }
-  /** Handles of imports are below those of the feed of the past, and so below all that receivers give. */
-  private importHandle = -1_000_000_000;
-
-  private tellTargets(): void {
-    this.receivers?.postMessage({ kind: "targets", targets: scrapeTargets(this.db) } satisfies ToReceivers);
-  }
-
-  saveScrapeTarget(url: string, everySeconds: number, by: string): void {
-    this.db.transaction(() => {
-      saveScrapeTarget(this.db, url, everySeconds, by, this.now());
-      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: `${url} is read every ${everySeconds} s`, by });
-    })();
-    this.tellTargets();
-  }
-
-  removeScrapeTarget(id: number, by: string): void {
-    const url = scrapeTargets(this.db).find((one) => one.id === id)?.url;
-    if (!url) throw new PersonError("That page is not read any more.");
-    this.db.transaction(() => {
-      removeScrapeTarget(this.db, id);
-      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: `${url} is no longer read`, by });
-    })();
-    this.tellTargets();
-  }
-
-  private takeArrived(): void {
-    this.committing = false;
-    const arrived = this.arrived;
-    this.arrived = [];
-    const reply = (message: ToReceivers) => this.receivers?.postMessage(message);
-    try {
-      const receipts = this.db.transaction(() => {
-        const list = arrived.map(({ delivery }) => this.deliveries.take(delivery, this.now()));
-        this.recorder.write("commit");
-        return list;
-      })();
-      this.recorder.settle();
-      this.deliveries.settle();
-      if (this.deliveries.related) {
-        this.deliveries.related = false;
-        refreshServices(this.db, this.now());
-        this.servicesOf = servicesByComponent(this.db, this.now());
-      }
-      arrived.forEach(({ id }, index) => reply({ kind: "kept", id, refused: receipts[index]?.refused ?? [] }));
-    } catch (error) {
-      const problem = storeTrouble(error);
-      this.deliveries.rollback(arrived.map(({ delivery }) => delivery));
-      for (const { id } of arrived) reply({ kind: "failed", id, problem: problem ?? "Something went wrong on this side; send it again." });
-      if (!problem) throw error;
-      this.tellTrouble(problem);
-    }
-  }
-
-  saveNamingRule(rule: { attribute: string; pattern: string; componentId: number }, by: string): void {
-    const component = componentById(this.db, rule.componentId);
-    if (!component) throw new PersonError("Choose the component these signals belong to.");
-    this.db.transaction(() => {
-      saveNamingRule(this.db, rule, by, this.now());
-      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: component.id, summary: `Signals whose ${rule.attribute} fits “${rule.pattern}” belong to ${component.name}`, by });
-      this.deliveries.reload();
-    })();
-  }
-
-  removeNamingRule(id: number, by: string): void {
-    this.db.transaction(() => {
-      removeNamingRule(this.db, id);
-      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: "A rule that names signals was removed", by });
-      this.deliveries.reload();
-    })();
-  }
+  attach = (port: MessagePort) => this.inbox.attach(port);
+  importSamples = (...args: Parameters<Inbox["importSamples"]>) => this.inbox.importSamples(...args);
+  saveScrapeTarget = (...args: Parameters<Inbox["saveScrapeTarget"]>) => this.inbox.saveScrapeTarget(...args);
+  removeScrapeTarget = (...args: Parameters<Inbox["removeScrapeTarget"]>) => this.inbox.removeScrapeTarget(...args);
+  saveNamingRule = (...args: Parameters<Inbox["saveNamingRule"]>) => this.inbox.saveNamingRule(...args);
+  removeNamingRule = (...args: Parameters<Inbox["removeNamingRule"]>) => this.inbox.removeNamingRule(...args);
 
   saveQuery(name: string, sql: string, by: string): void {
     saveQuery(this.db, name, sql, by, this.now());
@@ -696,14 +580,13 @@ export class Engine {
 
   /** Figures about the engine itself. */
   itself() {
-    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRepeated: this.recorder.repeated, samplesLate: this.recorder.lateCount, samplesPending: this.recorder.pending, received: this.received ?? null, samplesSent: this.deliveries.samples, recordsSent: this.deliveries.records, spansSent: this.deliveries.spans, eventsSent: this.deliveries.events, scraped: this.scraped, trouble: this.trouble };
+    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRepeated: this.recorder.repeated, samplesLate: this.recorder.lateCount, samplesPending: this.recorder.pending, received: this.inbox.received ?? null, samplesSent: this.deliveries.samples, recordsSent: this.deliveries.records, spansSent: this.deliveries.spans, eventsSent: this.deliveries.events, scraped: this.inbox.scraped, trouble: this.trouble };
   }
 
   /** Orderly end: no new work, everything written, the log folded into the store. */
   async close(): Promise<void> {
     this.stopping = true;
-    if (this.arrived.length) this.takeArrived();
-    this.receivers?.close();
+    this.inbox.close();
     for (const abort of this.sweeps.values()) abort.abort();
     this.runner.stopAll();
     this.tick("everything");
