@@ -6,7 +6,7 @@ import type { AddressSighting } from "#core/discovery/sighting";
 import { kindMatches } from "#core/detection/threshold";
 import { checkArguments } from "#core/remediation/runbook";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
-import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { readProcesses, type SnmpTarget } from "../collectors/snmp";
 import { Standins, type Drill } from "../collectors/standins";
 import { sweepAddresses, type SweepCounts } from "../collectors/sweeper";
@@ -21,7 +21,7 @@ import { attachEvidence, pinEvidence, removeEvidence, type NewEvidence } from ".
 import { incidentById, noteIncident, takeIncident } from "../store/incidents";
 import { endInterruptedRuns, runbookById, runningOn, saveRunbook } from "../store/runs";
 import { readRetention, saveRetention, type Retention } from "../store/retention";
-import { listServices, saveService } from "../store/services";
+import { saveService } from "../store/services";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps, endSweep, insertSource, insertSweep, listSources, runningSweep, sourceById, sourceNamed, updateSource, updateSweep } from "../store/sweeps";
 import { removeQuery, saveQuery } from "../store/saved-queries";
@@ -32,6 +32,7 @@ import { correlate } from "./correlator";
 import { Inbox } from "./inbox";
 import { readKits } from "./kits";
 import { Judge, type AlarmEvent } from "./judge";
+import { liveThroughPast, type PastContext } from "./past";
 import { Poller } from "./poller";
 import { Recorder } from "./recorder";
 import { Roller } from "./roller";
@@ -42,8 +43,6 @@ import { refreshHealth, refreshServices, servicesByComponent } from "./topology"
 const TICK_MS = 5_000;
 /** Machine time a tick may spend on summing up and forgetting. */
 const ROLLING_BUDGET_MS = 25;
-/** Distance of history's polls. */
-const HISTORY_STEP_MS = 5 * MINUTE_MS;
 
 /** The heart of the server: the store's one writer, the sweeps, polls, ticks and runs. Lives on a worker thread. */
 export class Engine {
@@ -169,7 +168,9 @@ export class Engine {
     if (this.standins && history > 0) await this.setClock({ baseMs: presentMs - history, machineMs: Date.now(), pace: 1 });
     if (this.settings.setup) this.takeSetup(this.settings.setup);
     if (this.standins && history > 0) {
-      await this.liveThroughPast(presentMs - history, presentMs, onProgress);
+      this.inFastMotion = true;
+      await liveThroughPast(this.past(), presentMs - history, presentMs, onProgress);
+      this.inFastMotion = false;
       await this.setClock({ ...live, baseMs: readClock(live, Date.now()), machineMs: Date.now() });
       this.reload();
       for (const host of this.poller.hosts.values()) host.nextMs = this.now() + ((host.id * 7919) % host.everyMs);
@@ -196,76 +197,23 @@ export class Engine {
     })();
   }
 
-  private async liveThroughPast(fromMs: number, toMs: number, onProgress: (text: string) => void): Promise<void> {
-    const standins = this.standins as Standins;
-    this.inFastMotion = true;
-    // The estate is swept when it is first met, and again on two later days, as a team would.
-    const sweepAt = [fromMs, toMs - 6 * DAY_MS + 2 * HOUR_MS, toMs - 10 * HOUR_MS].filter((at) => at >= fromMs && at < toMs);
-    for (let index = 0; index < sweepAt.length; index++) {
-      const at = sweepAt[index] as number;
-      await this.setClock({ baseMs: at, machineMs: Date.now(), pace: 1 });
-      onProgress(`sweeping the estate as of ${new Date(at).toISOString().slice(0, 16)}Z`);
-      await Promise.all(listSources(this.db).map((source) => this.startSweep(source.id, "first start", true)));
-      const until = sweepAt[index + 1] ?? toMs;
-      const byAddress = new Map([...this.poller.hosts.values()].map((host) => [host.target.address, host]));
-      const figures = new Map(listServices(this.db).flatMap((service) => (service.figure ? [[service.figure.metric, { id: service.id, figure: service.figure }] as const] : [])));
-      let told = 0;
-      this.db.exec("BEGIN");
-      for await (const moment of standins.past(at + HISTORY_STEP_MS, until, HISTORY_STEP_MS)) {
-        this.clock = { baseMs: moment.atMs, machineMs: Date.now(), pace: 0 };
-        for (const [address, poll] of moment.polls) {
-          const host = byAddress.get(address);
-          if (!host) continue;
-          if (poll) this.poller.take(host, poll, moment.atMs, undefined);
-          else this.poller.takeSilence(host.id, moment.atMs);
-        }
-        for (const [metric, value] of moment.figures) {
-          const one = figures.get(metric);
-          if (one) this.poller.takeFigure(one.id, one.figure, value, moment.atMs);
-        }
-        if (moment.says.length || moment.spans.length) {
-          // Handles that no receiver gives.
-          const base = -1 - index * 1_000_000;
-          const origins = new Set([...moment.says, ...moment.spans].map((one) => one.sender));
-          this.deliveries.take(
-            {
-              origins: [...origins].map((sender) => ({ handle: base - sender, attributes: moment.senders[sender] ?? {} })),
-              series: [],
-              handles: new Int32Array(0),
-              times: new Float64Array(0),
-              values: new Float64Array(0),
-              logs: moment.says.map((said) => ({ origin: base - said.sender, atMs: said.atMs, severity: said.severity, body: said.text, attributes: null, traceId: said.traceId, spanId: said.spanId })),
-              events: [],
-              spans: moment.spans.map(({ sender, failed, attributes, message, ...span }) => ({ ...span, origin: base - sender, status: failed ? 2 : 0, detail: JSON.stringify(message ? { attributes, message } : { attributes }) })),
-            },
-            moment.atMs,
-          );
-        }
-        const pending = this.judgeFresh();
-        this.recorder.write("full");
-        this.recorder.settle();
-        this.recorder.judged();
-        if (pending.some((event) => event.what === "raised" || event.what === "worse")) {
-          // Other connections must see the alarm before its process table is read with the stand-ins' clock turned to it.
-          this.db.exec("COMMIT");
-          await standins.setClock(this.clock);
-          await this.takeSnapshots(pending);
-          this.db.exec("BEGIN");
-        }
-        const day = Math.floor((moment.atMs - fromMs) / DAY_MS);
-        if (day > told) {
-          told = day;
-          onProgress(`lived through ${day} of ${Math.round((toMs - fromMs) / DAY_MS)} days`);
-        }
-      }
-      this.recorder.write("everything");
-      this.writeSeen();
-      this.db.exec("COMMIT");
-      this.recorder.settle();
-      this.recorder.judged();
-      this.seen.clear();
-    }
-    this.inFastMotion = false;
+  private past(): PastContext {
+    return {
+      db: this.db,
+      standins: this.standins as Standins,
+      recorder: this.recorder,
+      deliveries: this.deliveries,
+      poller: this.poller,
+      setClock: (setting) => this.setClock(setting),
+      turnClock: (atMs) => (this.clock = { baseMs: atMs, machineMs: Date.now(), pace: 0 }),
+      sweepAll: async () => void (await Promise.all(listSources(this.db).map((source) => this.startSweep(source.id, "first start", true)))),
+      judge: () => this.judgeFresh(),
+      snapshots: (events) => this.takeSnapshots(events),
+      writeSeen: () => {
+        this.writeSeen();
+        this.seen.clear();
+      },
+    };
   }
 
   // --- the tick --------------------------------------------------------------------------------------------------------
