@@ -78,7 +78,7 @@ export function measureGrowth(root: string, factor: number): Growth {
         return performance.now() - start;
       }),
     );
-  const chartMs = time(() => chartOf(reader, row, START, START + minutes * MINUTE_MS, 400));
+  const chartMs = time(() => chartOf(reader, row, START, START + minutes * MINUTE_MS, { width: 400 }));
   const searchMs = time(() => searchLogs(reader, { fromMs: 0, toMs: 1e15, ...readSearch("papers missing"), leastSeverity: 0 }, null, 20));
   const memoryMb = (process.memoryUsage().rss - before) / 1e6;
   if (statSync(file).size === 0) throw new Error("Nothing was kept.");

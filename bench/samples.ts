@@ -84,7 +84,7 @@ function chart(root: string): Measurement {
   const row = seriesById(reader, series.id) as SeriesRow;
   const times = Array.from({ length: 30 }, () => {
     const began = performance.now();
-    const drawn = chartOf(reader, row, START, START + 30 * DAY_MS, 800);
+    const drawn = chartOf(reader, row, START, START + 30 * DAY_MS, { width: 800 });
     if (drawn.points.length < 500) throw new Error("The chart has too few points.");
     return performance.now() - began;
   });

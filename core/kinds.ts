@@ -22,10 +22,13 @@ export interface KindInfo {
 export const KINDS: readonly KindInfo[] = [
   { kind: "host.linux", label: "Linux host", stratum: "hosts" },
   { kind: "host.unknown", label: "Host, system not known", stratum: "hosts" },
+  { kind: "host.hypervisor", label: "Hypervisor", stratum: "platforms" },
+  { kind: "host.guest", label: "Virtual machine, not read itself", stratum: "hosts" },
   { kind: "net.switch", label: "Switch", stratum: "network" },
   { kind: "net.router", label: "Router", stratum: "network" },
   { kind: "app.web", label: "Web front", stratum: "people" },
   { kind: "app.process", label: "Application process", stratum: "applications" },
+  { kind: "app.container", label: "Container", stratum: "applications" },
   { kind: "app.endpoint", label: "Listening port", stratum: "applications" },
   { kind: "db.relational", label: "Relational database", stratum: "data" },
   { kind: "db.cache", label: "Cache", stratum: "data" },

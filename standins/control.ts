@@ -100,6 +100,7 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
         storage: poll.storage.map(({ label, type, sizeBytes }) => ({ label, type, sizeBytes })),
         interfaces: poll.interfaces.map((row) => row.name),
         processes: host.processes.map((process) => process.spec.name),
+        guests: host.role.system === "hypervisor" ? host.guests.map((guest) => ({ name: guest.name, uuid: guest.uuid, processors: guest.role.cores, memoryBytes: guest.role.memoryGiB * 1024 ** 3 })) : undefined,
       };
     }),
     senders: senders.map((sender) => attributesOf(sender, from)),
@@ -117,6 +118,10 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
         for (const process of host.processes) {
           const used = poll.processes.find((one) => one.name === process.spec.name);
           row.push(used?.memoryBytes ?? null, used?.cpuHundredths ?? null);
+        }
+        for (const guest of host.role.system === "hypervisor" ? host.guests : []) {
+          const used = poll.guests?.find((one) => one.name === guest.name);
+          row.push(used ? Number(used.running) : null, used?.cpuMicroseconds ?? null);
         }
         return row;
       }),

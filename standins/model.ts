@@ -46,6 +46,9 @@ export class HostModel {
   readonly sinceMs: number;
   readonly seed: number;
   neighbours: NeighbourRow[] = [];
+  /** The hypervisor it is on, and the machines on it. */
+  below: HostModel | undefined;
+  readonly guests: HostModel[] = [];
   private links: { process: ProcessModel; to: HostModel; toProcess: ProcessModel; port: number; count: number; key: number }[] = [];
   private incoming: typeof this.links = [];
   private readonly baseMs: number;
@@ -91,6 +94,7 @@ export class HostModel {
 
   /** Whether it is switched on and in service. */
   isUp(atMs: number): boolean {
+    if (this.below && !this.below.isUp(atMs)) return false;
     return atMs >= this.sinceMs && !this.faults.some((one) => one.fault.effect.type === "power-loss" && atMs >= one.fromMs && atMs < one.toMs);
   }
 
@@ -131,7 +135,17 @@ export class HostModel {
   suffers(atMs: number, id?: string): number {
     let most = 0;
     for (const one of this.faults) if (id === undefined || one.fault.id === id) most = Math.max(most, this.strength(one, atMs));
-    return most;
+    return this.below && this.below.hogged(atMs)?.guest !== this.name ? Math.max(most, id === undefined ? this.below.suffers(atMs) : 0) : most;
+  }
+
+  /** Which machine of a hypervisor takes its processors from the others, to which percentage and how far that has come. */
+  private hogged(atMs: number): { guest: string; toPercent: number; share: number } | undefined {
+    for (const one of this.faults)
+      if (one.fault.effect.type === "guest-hog") {
+        const share = this.strength(one, atMs);
+        if (share > 0) return { guest: one.fault.effect.guest, toPercent: one.fault.effect.toPercent, share };
+      }
+    return undefined;
   }
 
   /** How busy it is at an instant, 0 to 1. */
@@ -172,12 +186,46 @@ export class HostModel {
     return this.role.memoryGiB * GIB * (0.09 + 0.008 * wander(this.seed + 1, atMs, 23 * MINUTE)) + 54 * MIB;
   }
 
-  private processorLoad(core: number, atMs: number): number {
+  /** Percent of processor without its wandering: a hypervisor's is that of its machines and a little for itself. */
+  private expectedLoad(atMs: number): number {
     const [low, high] = this.role.cpu;
-    let load = low + (high - low) * this.rhythm.level(atMs) + 4 * wander(this.seed + 17 + core, atMs, 3 * MINUTE) + 2.5 * (scatter(this.seed + core, Math.floor(atMs / 5000)) - 0.5);
-    for (const one of this.faults)
-      if (one.fault.effect.type === "cpu-runaway") load += Math.max(0, one.fault.effect.toPercent - load) * this.strength(one, atMs);
+    if (this.role.system !== "hypervisor") return this.withRunaway(low + (high - low) * this.rhythm.level(atMs), atMs);
+    return low + this.guests.reduce((sum, guest) => sum + (guest.isUp(atMs) ? guest.expectedLoad(atMs) * guest.role.cores : 0), 0) / this.role.cores;
+  }
+
+  private withRunaway(load: number, atMs: number): number {
+    for (const one of this.faults) if (one.fault.effect.type === "cpu-runaway") load += Math.max(0, one.fault.effect.toPercent - load) * this.strength(one, atMs);
+    return load;
+  }
+
+  private processorLoad(core: number, atMs: number): number {
+    let load = this.expectedLoad(atMs) + 4 * wander(this.seed + 17 + core, atMs, 3 * MINUTE) + 2.5 * (scatter(this.seed + core, Math.floor(atMs / 5000)) - 0.5);
+    load = this.withRunaway(load, atMs);
+    const hog = this.hogged(atMs);
+    if (hog) load += Math.max(0, hog.toPercent - load) * hog.share;
+    const above = this.below?.hogged(atMs);
+    if (above?.guest === this.name) load += Math.max(0, 99 - load) * above.share;
     return Math.max(0, Math.min(100, Math.round(load)));
+  }
+
+  /** RFC 4122 text, always the same for the same machine. */
+  get uuid(): string {
+    const hex = [1, 2, 3, 4].map((part) => (seedOf(`uuid${part}`, this.seed) >>> 0).toString(16).padStart(8, "0")).join("");
+    return [hex.slice(0, 8), hex.slice(8, 12), `4${hex.slice(13, 16)}`, `a${hex.slice(17, 20)}`, hex.slice(20)].join("-");
+  }
+
+  /** What a hypervisor tells of its machines. */
+  guestRows(atMs: number): NonNullable<HostPoll["guests"]> {
+    return this.guests
+      .filter((guest) => atMs >= guest.sinceMs)
+      .map((guest) => {
+        const [low, high] = guest.role.cpu;
+        const full = guest.role.cores * 1e6;
+        // What a machine that takes everything has taken more than usual.
+        const runaways = [...this.faults.filter(({ fault }) => fault.effect.type === "guest-hog" && fault.effect.guest === guest.name), ...guest.faults.filter(({ fault }) => fault.effect.type === "cpu-runaway")];
+        const extra = runaways.reduce((sum, one) => sum + Math.max(0, Math.min(atMs, one.toMs) - one.fromMs) / 1000, 0) * full * 0.6;
+        return { name: guest.name, uuid: guest.uuid, running: guest.isUp(atMs), processors: guest.role.cores, memoryBytes: guest.role.memoryGiB * GIB, cpuMicroseconds: Math.round(guest.counter(guest.seed + 5, (full * low) / 100, (full * high) / 100, atMs) + extra) };
+      });
   }
 
   /** hrSWRunPerfCPU and interface counters: a running total that follows the rhythm and never falls. */
@@ -218,6 +266,11 @@ export class HostModel {
         if (one.fault.effect.type === "disk-fill" && one.fault.effect.mount === disk.mount) percent += Math.max(0, one.fault.effect.toPercent - percent) * this.strength(one, atMs);
       storage.push({ label: disk.mount, type: "disk", usedBytes: (Math.min(100, percent) / 100) * disk.sizeGiB * GIB, sizeBytes: disk.sizeGiB * GIB });
     }
+    if (role.system === "hypervisor") {
+      const ram = storage[0] as (typeof storage)[number];
+      ram.usedBytes = Math.min(size, size * 0.05 + this.guests.reduce((sum, guest) => sum + (guest.isUp(atMs) ? guest.role.memoryGiB * GIB : 0), 0));
+      storage.splice(1, 2);
+    }
     for (const row of storage) row.usedBytes = Math.round(row.usedBytes / 4096) * 4096;
     const octets = (role.trafficMbps * 1e6) / 8;
     const interfaces = this.interfaceNames().map((name, index) => ({
@@ -227,11 +280,12 @@ export class HostModel {
       errors: Math.floor((atMs - this.baseMs) / (6 * 3_600_000)),
       up: true,
     }));
-    return { processorLoads, storage, interfaces, processes };
+    return { processorLoads, storage, interfaces, processes, ...(role.system === "hypervisor" ? { guests: this.guestRows(atMs) } : {}) };
   }
 
   private interfaceNames(): string[] {
     if (this.role.system === "linux") return ["eth0"];
+    if (this.role.system === "hypervisor") return ["eth0", "eth1"];
     return Array.from({ length: Math.max(4, this.neighbours.length) }, (_, index) => `port${index + 1}`);
   }
 
@@ -352,6 +406,12 @@ export class EstateModel {
       return new HostModel(host.name, host.address, site, host.role, role, this.rhythm(role.rhythm), scenario.seed, anchorMs, host.since, scenario.sshPort);
     });
     this.byName = new Map(this.hosts.map((host) => [host.name, host]));
+    scenario.hosts.forEach(({ on }, index) => {
+      const below = on === undefined ? undefined : this.byName.get(on);
+      const host = this.hosts[index] as HostModel;
+      host.below = below;
+      below?.guests.push(host);
+    });
     this.wire();
     for (const past of scenario.past) {
       const fault = scenario.faults.find((one) => one.id === past.fault) as ScenarioFault;
@@ -391,7 +451,7 @@ export class EstateModel {
       const here = this.hosts.filter((host) => host.site === site);
       const switches = here.filter((host) => host.role.system === "switch");
       here
-        .filter((host) => host.role.system !== "switch")
+        .filter((host) => host.role.system !== "switch" && !host.below)
         .forEach((host, index) => {
           const at = switches[index % switches.length];
           at?.neighbours.push({ localPort: at.neighbours.length + 1, systemName: `${host.name}.halvane.example`, portId: "eth0" });

@@ -45,7 +45,7 @@ const processSchema = z.strictObject({
 });
 
 const role = z.strictObject({
-  system: z.enum(["linux", "switch"]),
+  system: z.enum(["linux", "switch", "hypervisor"]),
   rhythm: name,
   cores: z.number().int().min(1).max(128),
   memoryGiB: z.number().min(0.1).max(4096),
@@ -64,6 +64,8 @@ const host = z.strictObject({
   address: z.string(),
   /** How long before the present it was put in; always there when left out. */
   since: duration.optional(),
+  /** The hypervisor it is a virtual machine of. */
+  on: name.optional(),
 });
 
 const figure = z.strictObject({
@@ -84,6 +86,8 @@ const effect = z.discriminatedUnion("type", [
   z.strictObject({ type: z.literal("disk-fill"), mount: z.string(), toPercent: z.number().min(1).max(100), riseSeconds: z.number().min(1) }),
   z.strictObject({ type: z.literal("cpu-runaway"), process: z.string(), toPercent: z.number().min(1).max(100), riseSeconds: z.number().min(1) }),
   z.strictObject({ type: z.literal("power-loss") }),
+  /** One virtual machine takes the processors of its hypervisor from all others. */
+  z.strictObject({ type: z.literal("guest-hog"), guest: name, toPercent: z.number().min(1).max(100), riseSeconds: z.number().min(1) }),
 ]);
 
 const fault = z.strictObject({
@@ -185,6 +189,7 @@ function danglingReferences(scenario: Scenario): string[] {
   };
   if (hosts.size !== scenario.hosts.length) problems.push("hosts: two hosts have the same name. Give each its own.");
   const addresses = new Set<string>();
+  const before = new Set<string>();
   for (const [id, one] of Object.entries(scenario.roles)) {
     if (!(one.rhythm in scenario.rhythms)) missing(`roles.${id}.rhythm`, "rhythm", one.rhythm, Object.keys(scenario.rhythms));
     for (const process of one.processes)
@@ -208,6 +213,11 @@ function danglingReferences(scenario: Scenario): string[] {
       else if (!inSpans(one.address, network.spans)) problems.push(`hosts.${one.name}.address: ${one.address} is not in ${site.network}, the network of ${site.name}.`);
     }
     if (!one.address.startsWith("127.")) problems.push(`hosts.${one.name}.address: stand-ins listen on loopback addresses (127.x.y.z) only.`);
+    if (one.on !== undefined && !before.has(one.on) && hosts.has(one.on)) problems.push(`hosts.${one.name}.on: write ${one.on} before its virtual machines.`);
+    before.add(one.name);
+    const below = one.on === undefined ? undefined : hosts.get(one.on);
+    if (one.on !== undefined && !below) missing(`hosts.${one.name}.on`, "host", one.on, hosts.keys());
+    else if (below && scenario.roles[below.role]?.system !== "hypervisor") problems.push(`hosts.${one.name}.on: ${one.on} is no hypervisor. Give its role the system “hypervisor”.`);
     if (addresses.has(one.address)) problems.push(`hosts.${one.name}.address: ${one.address} is used twice.`);
     addresses.add(one.address);
   }
@@ -220,6 +230,7 @@ function danglingReferences(scenario: Scenario): string[] {
     if (!target) missing(`faults.${one.id}.host`, "host", one.host, hosts.keys());
     const processes = (target && scenario.roles[target.role]?.processes.map((process) => process.name)) ?? [];
     if ("process" in one.effect && target && !processes.includes(one.effect.process)) missing(`faults.${one.id}.effect.process`, `process on ${one.host} named`, one.effect.process, processes);
+    if (one.effect.type === "guest-hog" && hosts.get(one.effect.guest)?.on !== one.host) problems.push(`faults.${one.id}.effect.guest: ${one.effect.guest} is not on ${one.host}.`);
     if (one.figure && !metrics.has(one.figure.metric)) missing(`faults.${one.id}.figure.metric`, "figure", one.figure.metric, metrics);
   }
   for (const one of scenario.past) {
@@ -239,7 +250,8 @@ function danglingReferences(scenario: Scenario): string[] {
 }
 
 /**
- * The same estate, larger: hosts are copied in turn until there are `count`, each copy with a name of its own and an
+ * The same estate, larger: hosts are copied in turn until there are `count` (a hypervisor stands before its machines, so that
+ * they find its copy), each copy with a name of its own and an
  * address in 127.40.0.0/16 for copies of the first site, 127.41.0.0/16 for those of the second, and so on.
  */
 export function scaleScenario(scenario: Scenario, count: number): Scenario {
@@ -252,7 +264,7 @@ export function scaleScenario(scenario: Scenario, count: number): Scenario {
     const site = scenario.sites.findIndex((one) => one.id === model.site);
     const place = taken[site] ?? 0;
     taken[site] = place + 1;
-    hosts.push({ ...model, name: `${model.name}-x${copy}`, address: `127.${40 + site}.${Math.floor(place / 250)}.${(place % 250) + 1}` });
+    hosts.push({ ...model, ...(model.on ? { on: `${model.on}-x${copy}` } : {}), name: `${model.name}-x${copy}`, address: `127.${40 + site}.${Math.floor(place / 250)}.${(place % 250) + 1}` });
   }
   return { ...scenario, hosts };
 }

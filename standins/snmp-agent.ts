@@ -34,6 +34,11 @@ const HR_PROCESSOR = parse("1.3.6.1.2.1.25.3.3.1");
 const HR_RUN = parse("1.3.6.1.2.1.25.4.2.1");
 const HR_RUN_PERF = parse("1.3.6.1.2.1.25.5.1.1");
 const LLDP_REMOTE = parse("1.0.8802.1.1.2.1.4.1.1");
+const VM_OBJECTS = parse("1.3.6.1.2.1.236.1");
+const MEMORY_UNIT = 1024 * 1024;
+/** RFC 7666 VirtualMachineOperState. */
+const RUNNING = 4;
+const SHUT_DOWN = 11;
 const HR_STORAGE_TYPE = { other: 1, ram: 2, virtual: 3, disk: 4 } as const;
 
 const octets = (address: string) => [4, ...address.split(".").map(Number)];
@@ -45,14 +50,15 @@ export function agentTree(host: HostModel, atMs: number): Instance[] {
   const linux = host.role.system === "linux";
   const ticks = Math.floor((atMs - host.upSinceMs(atMs)) / 10) % 2 ** 32;
   const name = `${host.name}.halvane.example`;
-  add(SYSTEM, [1, 0], OCTETS, linux ? `Linux ${host.name} 6.1.0-21-amd64 #1 SMP x86_64` : `Halvane access switch, 48 ports, image 7.2.${Math.abs(host.seed) % 4}`);
+  const hypervisor = host.role.system === "hypervisor";
+  add(SYSTEM, [1, 0], OCTETS, hypervisor ? "Halvane machine host, image 3.4.1" : linux ? `Linux ${host.name} 6.1.0-21-amd64 #1 SMP x86_64` : `Halvane access switch, 48 ports, image 7.2.${Math.abs(host.seed) % 4}`);
   // 32473 is the enterprise number reserved for examples (RFC 5612).
-  add(SYSTEM, [2, 0], OBJECT_ID, linux ? "1.3.6.1.4.1.8072.3.2.10" : "1.3.6.1.4.1.32473.1.2");
+  add(SYSTEM, [2, 0], OBJECT_ID, linux ? "1.3.6.1.4.1.8072.3.2.10" : hypervisor ? "1.3.6.1.4.1.32473.1.3" : "1.3.6.1.4.1.32473.1.2");
   add(SYSTEM, [3, 0], TICKS, ticks);
   add(SYSTEM, [4, 0], OCTETS, host.site.contact);
   add(SYSTEM, [5, 0], OCTETS, name);
   add(SYSTEM, [6, 0], OCTETS, host.site.name);
-  add(SYSTEM, [7, 0], INTEGER, linux ? 72 : 2);
+  add(SYSTEM, [7, 0], INTEGER, linux || hypervisor ? 72 : 2);
   const poll = host.poll(atMs);
   const interfaces = host.interfaceRows();
   add(IF_NUMBER, [], INTEGER, interfaces.length);
@@ -113,7 +119,38 @@ export function agentTree(host: HostModel, atMs: number): Instance[] {
     add(LLDP_REMOTE, [7, ...at], OCTETS, row.portId);
     add(LLDP_REMOTE, [9, ...at], OCTETS, row.systemName);
   }
+  if (hypervisor) addGuests(host, atMs, add);
   return tree.sort((a, b) => compareOids(a.oid, b.oid));
+}
+
+/** The virtual machines of a hypervisor (RFC 7666). */
+function addGuests(host: HostModel, atMs: number, add: (base: readonly number[], rest: readonly number[], type: number, value: Instance["value"]) => void): void {
+  const rows = host.guestRows(atMs);
+  add(VM_OBJECTS, [1, 1, 0], OCTETS, "Halvane machine host");
+  add(VM_OBJECTS, [1, 2, 0], OCTETS, "3.4.1");
+  add(VM_OBJECTS, [1, 3, 0], OBJECT_ID, "1.3.6.1.4.1.32473.1.3");
+  add(VM_OBJECTS, [2, 0], INTEGER, rows.length);
+  rows.forEach((row, place) => {
+    const index = place + 1;
+    const guest = host.guests.find((one) => one.name === row.name) as HostModel;
+    const column = (number: number, type: number, value: Instance["value"]) => add(VM_OBJECTS, [4, 1, number, index], type, value);
+    column(2, OCTETS, row.name);
+    column(3, OCTETS, Buffer.from(row.uuid.replaceAll("-", ""), "hex"));
+    column(4, OCTETS, "Linux");
+    column(5, INTEGER, row.running ? 1 : 4);
+    column(6, INTEGER, row.running ? RUNNING : SHUT_DOWN);
+    column(7, INTEGER, 2);
+    column(8, INTEGER, 1);
+    for (const number of [9, 10, 11]) column(number, INTEGER, row.processors);
+    column(12, INTEGER, MEMORY_UNIT);
+    for (const number of [13, 14, 15]) column(number, INTEGER, Math.round(row.memoryBytes / MEMORY_UNIT));
+    column(16, TICKS, Math.floor((atMs - guest.upSinceMs(atMs)) / 10) % 2 ** 32);
+    column(17, COUNTER64, BigInt(row.cpuMicroseconds));
+    for (const port of guest.interfaceRows()) {
+      add(VM_OBJECTS, [8, 1, 2, index, port.index], INTEGER, 1);
+      add(VM_OBJECTS, [8, 1, 5, index, port.index], OCTETS, Buffer.from(port.physAddress.split(":").map((byte) => Number.parseInt(byte, 16))));
+    }
+  });
 }
 
 function compareOids(a: readonly number[], b: readonly number[]): number {

@@ -10,13 +10,14 @@ import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/component";
 import { idFrom, missing } from "../shell/answers.server";
 import { useKeep, useShell } from "../shell/window";
-import { windowOf } from "../shell/window.server";
+import { overlayAsked, windowOf } from "../shell/window.server";
 import { ChangeList } from "../ui/ChangeList";
 import { ChartCard } from "../ui/ChartCard";
 import { KeepLink } from "../ui/KeepLink";
 import { KindGlyph } from "../ui/KindGlyph";
-import { LogLevelWord } from "../ui/LogLevelWord";
+import { LogLines } from "../ui/LogLines";
 import { Empty, Fact, PageHead, Section } from "../ui/Page";
+import { OverlayPicker } from "../ui/OverlayPicker";
 import { PlainTable } from "../ui/PlainTable";
 import { SeverityLabel, SeverityMark } from "../ui/SeverityMark";
 
@@ -24,9 +25,9 @@ export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderD
 
 export async function loader({ request, params, context }: Route.LoaderArgs) {
   const { fromMs, toMs, atMs } = windowOf(request, context.now());
-  const page = await context.ask("component", { id: idFrom(params.id, "component"), atMs, fromMs, toMs });
+  const page = await context.ask("component", { id: idFrom(params.id, "component"), atMs, fromMs, toMs, overlay: overlayAsked(request) });
   if (!page) throw missing("component", params.id);
-  return page;
+  return { ...page, overlay: overlayAsked(request) };
 }
 
 type Data = Route.ComponentProps["loaderData"];
@@ -46,7 +47,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
       : page.severity === "cleared"
         ? "is well"
         : `is ${page.severity}: ${page.reason}`;
-  const sentence = `${component.name} ${state}. ${info.label}${host ? ` on ${host.name}` : ` at ${component.site}`}${page.services.length ? `, part of ${page.services.map((service) => service.name).join(", ")}` : ""}.`;
+  const sentence = `${component.name} ${state}. ${info.label}${host ? ` on ${host.name}` : ` at ${component.site}`}${page.services.length ? `, part of ${page.services.length > 3 ? `${page.services.length} services` : page.services.map((service) => service.name).join(", ")}` : ""}.`;
   return (
     <>
       <PageHead
@@ -55,6 +56,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
         sentence={sentence}
         actions={
           <>
+            {page.charts.length ? <OverlayPicker value={page.overlay} width={200} /> : null}
             <Button component={RouterLink} to={keep(`/map?around=${component.id}`)} variant="outlined">
               Map round it
             </Button>
@@ -81,6 +83,25 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
         ) : (
           <Empty>Nothing is measured on it. A host is measured once it answers SNMP; a process once its host is.</Empty>
         )}
+        {page.carriers.map((carrier) => (
+          <Section key={carrier.id} title={`${kindInfo(carrier.kind).label} under it, at the same instant`} aside={<KeepLink to={`/estate/${carrier.id}`}>{carrier.name}</KeepLink>}>
+            <Stack direction="row" sx={{ gap: 0.75, alignItems: "center", mb: carrier.charts.length ? 1 : 0 }}>
+              <SeverityMark severity={carrier.severity} size={16} />
+              <Typography variant="body2">
+                {carrier.name} is {carrier.severity === "cleared" ? "well" : carrier.severity}
+                {carrier.reason ? `: ${carrier.reason}` : ""}.
+              </Typography>
+            </Stack>
+            {carrier.charts.length ? (
+              <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(300px, 1fr))" }}>
+                {carrier.charts.map((chart) => (
+                  <ChartCard key={chart.seriesId} chart={chart} height={96} />
+                ))}
+              </Box>
+            ) : null}
+          </Section>
+        ))}
+        {page.guests.length ? <Guests rows={page.guests} /> : null}
         <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}>
           <Section title="Facts">
             <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 1, m: 0 }}>
@@ -91,6 +112,13 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
                   <KeepLink to={`/estate/${host.id}`}>{host.name}</KeepLink>
                 </Fact>
               ) : null}
+              {page.carriers
+                .filter((carrier) => carrier.how === "hosted by")
+                .map((carrier) => (
+                  <Fact key={carrier.id} name={host ? "Which is hosted by" : "Hosted by"}>
+                    <KeepLink to={`/estate/${carrier.id}`}>{carrier.name}</KeepLink>
+                  </Fact>
+                ))}
               {page.facts
                 .filter((fact) => fact.name !== "memory bytes")
                 .map((fact) => (
@@ -170,17 +198,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
               {page.logs.length === 0 ? (
                 <Empty>Nothing in this window.</Empty>
               ) : (
-                <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none", fontSize: "0.8rem" }}>
-                  {page.logs.map((log) => (
-                    <li key={log.id} style={{ display: "flex", gap: 8 }}>
-                      <span style={{ whiteSpace: "nowrap" }}>{dayAndTime(log.atMs, now.nowMs, true)}</span>
-                      <span style={{ width: 54, flex: "none" }}>
-                        <LogLevelWord level={log.level} />
-                      </span>
-                      <span style={{ overflowWrap: "anywhere" }}>{log.body}</span>
-                    </li>
-                  ))}
-                </Box>
+                <LogLines logs={page.logs} nowMs={now.nowMs} />
               )}
             </Section>
           ) : null}
@@ -218,6 +236,46 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
 }
 
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
+/** The virtual machines of a hypervisor, the one that takes most first. */
+function Guests({ rows }: { rows: Data["guests"] }) {
+  const total = rows.reduce((sum, row) => sum + (row.processorsUsed ?? 0), 0);
+  return (
+    <Section title={`Virtual machines on it: ${rows.length}`} aside={<span>at this instant they use {total.toFixed(1)} processors</span>} pad={false}>
+      <PlainTable>
+        <thead>
+          <tr>
+            <th scope="col">Machine</th>
+            <th scope="col">State</th>
+            <th scope="col" className="num">Processors it has</th>
+            <th scope="col" className="num">Takes</th>
+            <th scope="col" className="num">Of its own</th>
+            <th scope="col" className="num">Says it uses</th>
+            <th scope="col" className="num">Memory allotted</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => (
+            <tr key={row.id}>
+              <td>
+                <Stack direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
+                  <SeverityMark severity={row.severity} size={15} />
+                  <KeepLink to={`/estate/${row.id}`}>{row.name}</KeepLink>
+                </Stack>
+              </td>
+              <td>{row.running ? "runs" : "does not run"}</td>
+              <td className="num">{row.processors ?? "–"}</td>
+              <td className="num">{row.processorsUsed === null ? "–" : `${row.processorsUsed.toFixed(1)} processors`}</td>
+              <td className="num">{formatValue(row.usedPercent, "%")}</td>
+              <td className="num">{row.kind === "host.guest" ? "not read" : formatValue(row.ownPercent, "%")}</td>
+              <td className="num">{formatValue(row.memoryBytes, "By")}</td>
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+    </Section>
+  );
+}
 
 function Talks({ rows, showOwn, empty }: { rows: Data["called"]; showOwn: boolean; empty: string }) {
   if (!rows.length)

@@ -4,14 +4,18 @@ import Stack from "@mui/material/Stack";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/kinds";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
+import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/service";
 import { missing } from "../shell/answers.server";
 import { useKeep, useShell } from "../shell/window";
-import { windowOf } from "../shell/window.server";
+import { overlayAsked, windowOf } from "../shell/window.server";
 import { ChangeList } from "../ui/ChangeList";
 import { ChartCard } from "../ui/ChartCard";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
+import { LinesCard } from "../ui/LinesCard";
+import { LogLines } from "../ui/LogLines";
+import { OverlayPicker } from "../ui/OverlayPicker";
 import { PlainTable } from "../ui/PlainTable";
 import { SeverityLabel } from "../ui/SeverityMark";
 
@@ -19,9 +23,9 @@ export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderD
 
 export async function loader({ request, params, context }: Route.LoaderArgs) {
   const { fromMs, toMs, atMs } = windowOf(request, context.now());
-  const page = await context.ask("service", { uid: params.uid.slice(0, 60), atMs, fromMs, toMs });
+  const page = await context.ask("service", { uid: params.uid.slice(0, 60), atMs, fromMs, toMs, overlay: overlayAsked(request) });
   if (!page) throw missing("service", params.uid);
-  return page;
+  return { ...page, fromMs, toMs, overlay: overlayAsked(request) };
 }
 
 export default function Service({ loaderData: page }: Route.ComponentProps) {
@@ -36,14 +40,33 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
         severity={page.severity}
         sentence={sentence}
         actions={
-          <Button component={RouterLink} to={keep(`/map?service=${page.service.uid}`)} variant="outlined">
-            Its map
-          </Button>
+          <>
+            <OverlayPicker value={page.overlay} width={200} />
+            <Button component={RouterLink} to={keep(`/map?service=${page.service.uid}`)} variant="outlined">
+              Its map
+            </Button>
+            <Button component={RouterLink} to={keep(`/signals/logs?service=${page.service.uid}`)} variant="outlined">
+              Its logs
+            </Button>
+          </>
         }
       />
       <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr) 340px", alignItems: "start" }}>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
           {page.chart ? <ChartCard chart={page.chart} height={180} /> : null}
+          {page.operations.length ? <Operations rows={page.operations} /> : null}
+          {page.signals.length ? (
+            <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(380px, 1fr))" }}>
+              {page.signals.map((one) => (
+                <LinesCard key={one.metric} title={one.title} note={one.count > one.lines.length ? `highest ${one.lines.length} of ${one.count}` : `${one.count} ${one.count === 1 ? "series" : "in all"}`} selection={one.selection} lines={one.lines} stepMs={one.stepMs} fromMs={page.fromMs} toMs={page.toMs} />
+              ))}
+            </Box>
+          ) : null}
+          {page.logs.length ? (
+            <Section title="Warnings and errors of its members, the last ones" aside={<KeepLink to={`/signals/logs?service=${page.service.uid}&level=13`}>All</KeepLink>}>
+              <LogLines logs={page.logs} nowMs={now.nowMs} />
+            </Section>
+          ) : null}
           <Section title={`Members: ${page.members.length}`} pad={false}>
             <PlainTable>
               <thead>
@@ -101,5 +124,42 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
         </Stack>
       </Box>
     </>
+  );
+}
+
+type Data = Route.ComponentProps["loaderData"];
+
+function Operations({ rows }: { rows: Data["operations"] }) {
+  return (
+    <Section title="What it answered in this window" aside={<KeepLink to="/signals/traces">All operations</KeepLink>} pad={false}>
+      <PlainTable>
+        <thead>
+          <tr>
+            <th scope="col">Operation</th>
+            <th scope="col">Answered by</th>
+            <th scope="col" className="num">Calls</th>
+            <th scope="col" className="num">Failed</th>
+            <th scope="col" className="num">p50</th>
+            <th scope="col" className="num">p95</th>
+            <th scope="col" className="num">p99</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => (
+            <tr key={row.id}>
+              <td>
+                <KeepLink to={`/signals/traces?operation=${row.id}`}>{row.name}</KeepLink>
+              </td>
+              <td>{row.componentId === null ? row.sender : <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>}</td>
+              <td className="num">{row.calls.toLocaleString("en-GB")}</td>
+              <td className="num">{row.failed ? `${row.failed.toLocaleString("en-GB")} (${formatValue((100 * row.failed) / row.calls, "%")})` : "none"}</td>
+              <td className="num">{formatValue(row.p50, "ms")}</td>
+              <td className="num">{formatValue(row.p95, "ms")}</td>
+              <td className="num">{formatValue(row.p99, "ms")}</td>
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+    </Section>
   );
 }

@@ -21,12 +21,12 @@ import { LineBars } from "../ui/LineBars";
 import { LineChart } from "../ui/LineChart";
 import { LineEditor } from "../ui/LineEditor";
 import { LineLegend } from "../ui/LineLegend";
+import { OverlayPicker } from "../ui/OverlayPicker";
 import { PageHead, Problem, Section } from "../ui/Page";
 
 export const meta: Route.MetaFunction = () => [{ title: "Metrics · Holotaxis" }];
 
 const WIDTH = 420;
-const OVERLAY_NAMES = { none: "nothing", day: "the day before", week: "the week before", seven: "the mean of the seven days before" } as const;
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const asked = metricsAsked(request, context.now());
@@ -96,13 +96,7 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
       <Problem>{page.problem}</Problem>
       <Stack direction="row" sx={{ gap: 1, mb: 1, alignItems: "flex-start" }}>
         <LineAdder onAdd={add} />
-        <TextField select label="Lay over it" value={page.overlay} onChange={(event) => set("over", event.target.value === "none" ? "" : event.target.value)} sx={{ width: 250 }}>
-          {Object.entries(OVERLAY_NAMES).map(([value, name]) => (
-            <MenuItem key={value} value={value}>
-              {name}
-            </MenuItem>
-          ))}
-        </TextField>
+        <OverlayPicker value={page.overlay} />
         <Bound label="Axis from" value={page.lowest} onSet={(value) => set("low", value)} />
         <Bound label="Axis to" value={page.highest} onSet={(value) => set("high", value)} />
         <TextField select label="Show" value={page.view} onChange={(event) => set("view", event.target.value === "bars" ? "bars" : "")} sx={{ width: 100 }}>

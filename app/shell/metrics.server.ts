@@ -1,6 +1,5 @@
 import { readSelection } from "#core/telemetry/selection";
-import { OVERLAYS } from "#server/pages/metrics";
-import { windowOf } from "./window.server";
+import { overlayAsked, windowOf } from "./window.server";
 
 const MOST_SELECTIONS = 12;
 
@@ -19,7 +18,7 @@ export function metricsAsked(request: Request, nowMs: number) {
     fromMs,
     toMs,
     selections,
-    overlay: OVERLAYS.find((one) => one === params.get("over")) ?? ("none" as const),
+    overlay: overlayAsked(request),
     view: params.get("view") === "bars" ? ("bars" as const) : ("lines" as const),
     lowest: bound("low"),
     highest: bound("high"),

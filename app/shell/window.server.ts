@@ -1,3 +1,4 @@
+import { OVERLAYS, type Overlay } from "#server/pages/overlay";
 import { parseWindow, type WindowResult } from "#core/time/windows";
 
 export interface PageWindow {
@@ -16,3 +17,6 @@ export function windowOf(request: Request, nowMs: number, defaultMs?: number): P
   const { window } = result;
   return { ...window, nowMs, atMs: window.live ? nowMs : Math.min(nowMs, window.toMs), problem: result.ok ? null : result.problem };
 }
+
+/** What of another time an address asks to be laid over the drawings. */
+export const overlayAsked = (request: Request): Overlay => OVERLAYS.find((one) => one === new URL(request.url).searchParams.get("over")) ?? "none";

@@ -1,7 +1,7 @@
 import { CategoryScale, Chart as ChartJs, Filler, LinearScale, LineElement, PointElement, TimeScale, Tooltip, type ChartOptions, type Plugin } from "chart.js";
 import "chartjs-adapter-date-fns";
 import annotationPlugin from "chartjs-plugin-annotation";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Line } from "react-chartjs-2";
 import Skeleton from "@mui/material/Skeleton";
 import { useColorScheme } from "@mui/material/styles";
@@ -10,7 +10,10 @@ import { tickLabel, timeTicks } from "#core/time/ticks";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { ChartData, ChartMark } from "#server/pages/charts";
+import { useMoveWindow } from "../shell/window";
 import { tokensOf, type Tokens } from "../theme/tokens";
+import { useDragRange } from "./drag-range";
+import { instantPlugin, pointAtInstant } from "./instant";
 
 ChartJs.register(LinearScale, CategoryScale, TimeScale, PointElement, LineElement, Filler, Tooltip, annotationPlugin);
 
@@ -67,7 +70,25 @@ export interface HouseChartProps {
   bounds?: [number, number];
 }
 
-/** The house chart: a thin line of the mean in a pale envelope of the extremes, limits as hairlines, a rail of marks. */
+/** The point that holds at an instant: the last one that began before it. */
+function pointBefore(points: ChartData["points"], atMs: number): ChartData["points"][number] | undefined {
+  let low = 0;
+  let high = points.length;
+  while (low < high) {
+    const middle = (low + high) >>> 1;
+    if ((points[middle]?.[0] ?? 0) <= atMs) low = middle + 1;
+    else high = middle;
+  }
+  return points[low - 1];
+}
+
+/** A drag shorter than this is no window. */
+const LEAST_WINDOW_MS = 2000;
+
+/**
+ * The house chart: a thin line of the mean in a pale envelope of the extremes, limits as hairlines, a rail of marks. The
+ * instant under the pointer is shown in every chart of the page; dragging over one moves the window.
+ */
 export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
   const tokens = useTokens();
   const mounted = useMounted();
@@ -78,12 +99,13 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
       datasets: [
         { ...still, label: "highest", data: at(3), borderWidth: 0, borderColor: "transparent", backgroundColor: tokens.chartEnvelope, fill: "+1" as const },
         { ...still, label: "lowest", data: at(1), borderWidth: 0, borderColor: "transparent", fill: false as const },
+        ...(chart.over.length ? [{ ...still, label: "over", data: chart.over.map(([x, y]) => ({ x, y: y ?? Number.NaN })), borderWidth: 1.2, borderColor: tokens.usual, borderDash: [3, 3], fill: false as const }] : []),
         { ...still, label: "mean", data: at(2), borderWidth: 1.4, borderColor: tokens.chartLine, fill: false as const, pointHoverRadius: 3, pointHoverBackgroundColor: tokens.chartLine },
       ],
     };
-  }, [chart.points, tokens]);
+  }, [chart.points, chart.over, tokens]);
   const options = useMemo((): ChartOptions<"line"> => {
-    const [lowest, highest] = bounds ?? (chart.unit === "%" ? [0, 100] : chart.unit === "0/1" ? [0, 1] : [undefined, undefined]);
+    const [lowest, highest] = bounds ?? (chart.unit === "%" ? [0, (chart.legend.max ?? 0) > 100 ? undefined : 100] : chart.unit === "0/1" ? [0, 1] : [undefined, undefined]);
     const shownTop = highest ?? Math.max(...chart.points.map((point) => point[3] ?? Number.NEGATIVE_INFINITY));
     return {
       animation: false,
@@ -115,7 +137,7 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
         tooltip: {
           displayColors: false,
           animation: false,
-          filter: (item) => item.datasetIndex === 2,
+          filter: (item) => item.dataset.label === "mean",
           callbacks: {
             title: (items) => (items[0] ? dayAndTime(Number(items[0].parsed.x), undefined, true) : ""),
             label: (item) => {
@@ -147,12 +169,41 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
       },
     };
   }, [chart, tokens, bounds]);
-  const plugins = useMemo(() => [railPlugin(chart.marks, tokens)], [chart.marks, tokens]);
+  const drawn = useRef<ChartJs<"line"> | null>(null);
+  const move = useMoveWindow();
+  const instantAt = (share: number) => {
+    const scale = drawn.current?.scales.x;
+    return Math.max(chart.fromMs, Math.min(chart.toMs, scale?.getValueForPixel(share * (drawn.current?.width ?? 0)) ?? chart.fromMs));
+  };
+  const range = useDragRange(instantAt, (from, to) => to - from >= LEAST_WINDOW_MS && move.fix(from, to));
+  const { hovered } = range;
+  useEffect(() => {
+    pointAtInstant(hovered);
+    return () => pointAtInstant(null);
+  }, [hovered]);
+  const plugins = useMemo(() => {
+    const textAt = (atMs: number) => {
+      // Where the pointer is, the fuller text stands already.
+      if (drawn.current?.tooltip?.getActiveElements().length) return undefined;
+      const value = pointBefore(chart.points, atMs)?.[2];
+      return value === undefined || value === null ? "no data" : formatValue(value, chart.unit);
+    };
+    return [railPlugin(chart.marks, tokens), instantPlugin({ line: tokens.quiet, text: tokens.text, surface: tokens.raised }, textAt)];
+  }, [chart.marks, chart.points, chart.unit, tokens]);
   const spoken = `${chart.title}${chart.owner ? ` of ${chart.owner}` : ""}: last ${formatValue(chart.legend.last, chart.unit)}, from ${formatValue(chart.legend.min, chart.unit)} to ${formatValue(chart.legend.max, chart.unit)}.`;
   if (!mounted) return <Skeleton variant="rectangular" height={height} sx={{ bgcolor: "action.hover" }} animation={false} />;
   return (
-    <div style={{ height, position: "relative" }}>
-      <Line data={data} options={options} plugins={plugins} role="img" aria-label={spoken} />
+    <div ref={range.box} style={{ height, position: "relative", touchAction: "none" }} {...range.handlers}>
+      <Line ref={drawn as never} data={data} options={options} plugins={plugins} role="img" aria-label={spoken} />
+      {range.drag ? <DragMark from={pixelOf(drawn.current, range.drag.from)} to={pixelOf(drawn.current, range.drag.to)} /> : null}
     </div>
   );
+}
+
+const pixelOf = (chart: ChartJs<"line"> | null, atMs: number) => chart?.scales.x?.getPixelForValue(atMs) ?? 0;
+
+/** The window being dragged over a drawing, in pixels from its left edge. */
+export function DragMark({ from, to }: { from: number; to: number }) {
+  if (Math.abs(to - from) <= 6) return null;
+  return <div style={{ position: "absolute", top: 4, bottom: 24, left: Math.min(from, to), width: Math.abs(to - from), background: "color-mix(in srgb, var(--mui-palette-primary-main) 16%, transparent)", borderInline: "1px solid var(--mui-palette-primary-main)", pointerEvents: "none" }} />;
 }

@@ -1,6 +1,8 @@
 import AppsOutlined from "@mui/icons-material/AppsOutlined";
+import DeveloperBoardOutlined from "@mui/icons-material/DeveloperBoardOutlined";
 import DnsOutlined from "@mui/icons-material/DnsOutlined";
 import HubOutlined from "@mui/icons-material/HubOutlined";
+import Inventory2Outlined from "@mui/icons-material/Inventory2Outlined";
 import LanOutlined from "@mui/icons-material/LanOutlined";
 import MailOutlined from "@mui/icons-material/MoveToInboxOutlined";
 import StorageOutlined from "@mui/icons-material/StorageOutlined";
@@ -12,6 +14,8 @@ import type { SvgIconProps } from "@mui/material/SvgIcon";
 export function KindGlyph({ kind, ...rest }: { kind: string } & SvgIconProps) {
   const family = kind.split(".")[0];
   const props: SvgIconProps = { fontSize: "inherit", "aria-hidden": true, ...rest };
+  if (kind === "host.hypervisor") return <DeveloperBoardOutlined {...props} />;
+  if (kind === "app.container") return <Inventory2Outlined {...props} />;
   switch (family) {
     case "host":
       return <DnsOutlined {...props} />;

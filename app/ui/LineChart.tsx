@@ -1,4 +1,4 @@
-import { Chart as ChartJs, Filler, LinearScale, LineElement, PointElement, TimeScale, type ChartOptions, type Plugin } from "chart.js";
+import { Chart as ChartJs, Filler, LinearScale, LineElement, PointElement, TimeScale, type ChartOptions } from "chart.js";
 import "chartjs-adapter-date-fns";
 import { useMemo, useRef, useState, type PointerEvent } from "react";
 import { Line } from "react-chartjs-2";
@@ -7,7 +7,8 @@ import { tickLabel } from "#core/time/ticks";
 import { formatValue } from "#core/units/format";
 import type { DrawnLine } from "#server/pages/metrics";
 import type { Tokens } from "../theme/tokens";
-import { timeAxis, useMounted, useTokens } from "./HouseChart";
+import { DragMark, timeAxis, useMounted, useTokens } from "./HouseChart";
+import { instantPlugin, pointAtInstant } from "./instant";
 
 ChartJs.register(LinearScale, TimeScale, PointElement, LineElement, Filler);
 
@@ -41,7 +42,7 @@ export interface LineChartProps {
   lifted: string | null;
   onLift: (key: string | null) => void;
   /** The span under the pointer, or null when it has left. */
-  onPoint: (atMs: number | null) => void;
+  onPoint?: (atMs: number | null) => void;
   onZoom: (fromMs: number, toMs: number) => void;
 }
 
@@ -51,7 +52,6 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
   const mounted = useMounted();
   const chart = useRef<ChartJs<"line"> | null>(null);
   const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
-  const pointer = useRef<number | null>(null);
 
   const data = useMemo(() => {
     const still = { pointRadius: 0, pointHoverRadius: 0, tension: 0, spanGaps: false } as const;
@@ -116,25 +116,7 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
     };
   }, [lines, fromMs, toMs, lowest, highest, tokens]);
 
-  const hairline = useMemo(
-    (): Plugin<"line"> => ({
-      id: "hairline",
-      afterDraw({ ctx, chartArea }) {
-        const x = pointer.current;
-        if (x === null || x < chartArea.left || x > chartArea.right) return;
-        ctx.save();
-        ctx.strokeStyle = tokens.quiet;
-        ctx.lineWidth = 1;
-        ctx.beginPath();
-        ctx.moveTo(x, chartArea.top);
-        ctx.lineTo(x, chartArea.bottom);
-        ctx.stroke();
-        ctx.restore();
-      },
-    }),
-    [tokens],
-  );
-  const plugins = useMemo(() => [hairline], [hairline]);
+  const plugins = useMemo(() => [instantPlugin({ line: tokens.quiet, text: tokens.text, surface: tokens.raised })], [tokens]);
 
   const placeOf = (event: PointerEvent) => {
     const box = chart.current?.canvas.getBoundingClientRect();
@@ -156,11 +138,6 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
     }
     return best?.key ?? null;
   };
-  const redraw = (x: number | null) => {
-    pointer.current = x;
-    chart.current?.draw();
-  };
-
   if (!mounted) return <Skeleton variant="rectangular" height={height} sx={{ bgcolor: "action.hover" }} animation={false} />;
   const spoken = `${lines.length} ${lines.length === 1 ? "line" : "lines"}: ${lines.map((line) => `${line.label}, last ${formatValue(line.legend.last, line.unit)}`).slice(0, 8).join("; ")}. Their figures are in the table below.`;
   return (
@@ -168,8 +145,8 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
       style={{ height, position: "relative", cursor: "crosshair", touchAction: "none", userSelect: "none" }}
       onPointerMove={(event) => {
         const { x, y } = placeOf(event);
-        redraw(x);
-        onPoint(instantAt(x));
+        pointAtInstant(instantAt(x));
+        onPoint?.(instantAt(x));
         if (drag) setDrag({ ...drag, to: x });
         else {
           const key = nearest(x, y);
@@ -177,8 +154,8 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
         }
       }}
       onPointerLeave={() => {
-        redraw(null);
-        onPoint(null);
+        pointAtInstant(null);
+        onPoint?.(null);
         if (!drag) onLift(null);
       }}
       onPointerDown={(event) => {
@@ -201,7 +178,7 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
       onPointerCancel={() => setDrag(null)}
     >
       <Line ref={chart as never} data={data} options={options} plugins={plugins} role="img" aria-label={spoken} />
-      {drag && Math.abs(drag.to - drag.from) > 6 ? <div style={{ position: "absolute", top: 6, bottom: 24, left: Math.min(drag.from, drag.to), width: Math.abs(drag.to - drag.from), background: "color-mix(in srgb, var(--mui-palette-primary-main) 16%, transparent)", borderInline: "1px solid var(--mui-palette-primary-main)", pointerEvents: "none" }} /> : null}
+      {drag ? <DragMark from={drag.from} to={drag.to} /> : null}
     </div>
   );
 }

@@ -14,6 +14,12 @@ export const METRIC_NAMES: Readonly<Record<string, string>> = {
   response: "Agent response",
   "process.memory": "Process memory",
   "process.cpu": "Process processor use",
+  "guest.running": "Running",
+  "guest.cpu.used": "Processor use seen from below",
+  "guest.memory": "Memory allotted",
+  "guests.running": "Virtual machines running",
+  "cpu.allotted": "Processors allotted",
+  "memory.allotted": "Memory allotted to machines",
 };
 
 export const metricName = (metric: string) => METRIC_NAMES[metric] ?? metric.replaceAll(/[._]/g, " ");

@@ -1,26 +1,41 @@
 import { describe, expect, it } from "vitest";
-import { placeAlarm, rankSuspects, SPELL_MS } from "./incidents";
+import type { Severity } from "../alarms/severity";
+import { placeAlarm, rankSuspects, SPELL_MS, type IncidentState } from "./incidents";
 import { incidentSentence, watchSentence } from "./sentence";
 import { leadingShare, topProcesses } from "./odd-process";
 
-const SERVICE = [{ subject: "service:1", label: "Manifest Exchange" }];
-const alarm = { atMs: 1_000_000, severity: "critical" as const };
+const alarm = { atMs: 1_000_000, severity: "critical" as const, services: [1] };
+const incident = (changes: Partial<IncidentState> = {}): IncidentState => ({ id: 7, services: [1], related: undefined, openedMs: 0, resolvedMs: null, ...changes });
+const place = (incidents: IncidentState[], changes: { severity?: Severity; services?: number[] } = {}) => placeAlarm({ ...alarm, ...changes }, "Manifest Exchange", incidents);
 
 describe("placing an alarm", () => {
-  it("opens an incident for a service in a new spell", () => expect(placeAlarm(alarm, SERVICE, [])).toMatchObject([{ action: "open", subject: "service:1" }]));
-  it("joins the open one", () => expect(placeAlarm(alarm, SERVICE, [{ id: 7, subject: "service:1", resolvedMs: null }])).toMatchObject([{ action: "join", incidentId: 7 }]));
+  it("opens an incident for a service in a new spell", () => expect(place([])).toMatchObject({ action: "open", why: "first alarm that affects Manifest Exchange in this spell" }));
+  it("joins the open one of its service, not that of another", () => {
+    expect(place([incident({ services: [2], id: 6 }), incident()])).toMatchObject({ action: "join", incidentId: 7 });
+    expect(place([incident({ services: [2] })])).toMatchObject({ action: "open" });
+  });
   it("opens one again that was resolved within the spell, and no later", () => {
-    expect(placeAlarm(alarm, SERVICE, [{ id: 7, subject: "service:1", resolvedMs: alarm.atMs - SPELL_MS }])).toMatchObject([{ action: "reopen", incidentId: 7 }]);
-    expect(placeAlarm(alarm, SERVICE, [{ id: 7, subject: "service:1", resolvedMs: alarm.atMs - SPELL_MS - 1 }])).toMatchObject([{ action: "open", incidentId: undefined }]);
+    expect(place([incident({ resolvedMs: alarm.atMs - SPELL_MS })])).toMatchObject({ action: "reopen", incidentId: 7 });
+    expect(place([incident({ resolvedMs: alarm.atMs - SPELL_MS - 1 })])).toMatchObject({ action: "open", incidentId: undefined });
   });
   it("opens none for a warning, but lets it join", () => {
-    const warning = { ...alarm, severity: "warning" as const };
-    expect(placeAlarm(warning, SERVICE, [])).toMatchObject([{ action: "leave" }]);
-    expect(placeAlarm(warning, SERVICE, [{ id: 7, subject: "service:1", resolvedMs: null }])).toMatchObject([{ action: "join" }]);
+    expect(place([], { severity: "warning" })).toMatchObject({ action: "leave" });
+    expect(place([incident({ resolvedMs: alarm.atMs - 1 })], { severity: "warning" })).toMatchObject({ action: "leave" });
+    expect(place([incident()], { severity: "warning" })).toMatchObject({ action: "join" });
   });
-  it("makes one for each affected service", () => {
-    const placed = placeAlarm(alarm, [...SERVICE, { subject: "service:2", label: "Customs Release" }], [{ id: 7, subject: "service:2", resolvedMs: null }]);
-    expect(placed.map((one) => one.action)).toEqual(["open", "join"]);
+  it("makes one incident of what several services share", () => expect(place([], { services: [1, 2, 3] })).toMatchObject({ action: "open" }));
+  it("keeps what many share and what one service has apart, unless they are related", () => {
+    expect(place([incident({ services: [1, 2, 3] })])).toMatchObject({ action: "open" });
+    expect(place([incident()], { services: [1, 2, 3] })).toMatchObject({ action: "open" });
+    expect(place([incident({ services: [1, 2, 3], related: "a relies on b" })])).toMatchObject({ action: "join", why: "a relies on b" });
+  });
+  it("prefers a related incident to a later one of the same service, and of related ones the latest", () => {
+    expect(place([incident({ id: 8, openedMs: 500 }), incident({ id: 3, services: [1, 2], related: "a relies on b" })])).toMatchObject({ incidentId: 3 });
+    expect(place([incident({ id: 3, openedMs: 10, related: "x" }), incident({ id: 4, openedMs: 20, related: "y" })])).toMatchObject({ incidentId: 4 });
+  });
+  it("joins a related one where no service is affected", () => {
+    expect(place([incident({ services: [], related: "the same component" })], { services: [] })).toMatchObject({ action: "join" });
+    expect(place([incident({ services: [] })], { services: [] })).toMatchObject({ action: "open" });
   });
 });
 
@@ -34,7 +49,7 @@ describe("ranking suspects", () => {
 });
 
 describe("sentences", () => {
-  const facts = { service: "Manifest Exchange", component: "nq-mfx-parse-01", problem: "Memory use at 92.8 % (mean of 5 samples), above the limit of 90 %", openedMs: 0, resolvedMs: null, nowMs: 240_000, relyingServices: ["Customs Release"], alarmCount: 1 };
+  const facts = { services: ["Manifest Exchange"], component: "nq-mfx-parse-01", problem: "Memory use at 92.8 % (mean of 5 samples), above the limit of 90 %", openedMs: 0, resolvedMs: null, nowMs: 240_000, relyingServices: ["Customs Release"], alarmCount: 1 };
   it("say what is wrong, since when and who is affected", () =>
     expect(incidentSentence({ ...facts, leading: { name: "manifest-parser", share: 0.826 } })).toBe(
       "On nq-mfx-parse-01: memory use at 92.8 % (mean of 5 samples), above the limit of 90 % (since 00:00, 4 min so far); manifest-parser alone held 83 % of its memory. Manifest Exchange is affected; Customs Release relies on it.",

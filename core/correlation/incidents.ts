@@ -7,41 +7,39 @@ export const SPELL_MS = 15 * MINUTE_MS;
 /** Alarms below this severity do not open an incident by themselves; they join one that is open. */
 export const OPENING_SEVERITY: Severity = "minor";
 
+/** An incident that is open or was lately, as an alarm that looks for its place sees it. */
 export interface IncidentState {
   id: number;
-  /** Affected service, or the alarmed component when no service is affected. */
-  subject: string;
+  /** Services it affects. */
+  services: readonly number[];
+  /** Why its alarmed components have to do with that of the alarm: the same one, or one relies on the other. */
+  related: string | undefined;
+  openedMs: number;
   resolvedMs: number | null;
 }
 
-export interface JoinDecision {
-  subject: string;
+export interface Placement {
   incidentId: number | undefined;
   action: "open" | "join" | "reopen" | "leave";
   why: string;
 }
 
 /**
- * Which incidents an alarm belongs to: one for each service it affects, or one for the component itself when it
- * affects none. It joins the open incident of that subject, opens again one resolved within the spell, or opens a new one.
+ * The one incident an alarm belongs to. Best is an open one to which it is related; next one of its service, where both
+ * affect that single service: what many share would draw everything into one heap. Failing an open one, one resolved within
+ * the spell is opened again by the same rules; else a new one is opened, whatever the number of services it affects.
+ * @param label what the alarm affects, for the reason
  */
-export function placeAlarm(
-  alarm: { atMs: number; severity: Severity },
-  subjects: readonly { subject: string; label: string }[],
-  incidents: readonly IncidentState[],
-): JoinDecision[] {
-  return subjects.map(({ subject, label }) => {
-    const own = incidents.filter((incident) => incident.subject === subject);
-    const open = own.find((incident) => incident.resolvedMs === null);
-    if (open) return { subject, incidentId: open.id, action: "join", why: `${label} already has an open incident` };
-    if (severityRank(alarm.severity) < severityRank(OPENING_SEVERITY))
-      return { subject, incidentId: undefined, action: "leave", why: `${alarm.severity} alarms open no incident of their own` };
-    const recent = own
-      .filter((incident) => incident.resolvedMs !== null && alarm.atMs - incident.resolvedMs <= SPELL_MS)
-      .sort((a, b) => (b.resolvedMs as number) - (a.resolvedMs as number))[0];
-    if (recent) return { subject, incidentId: recent.id, action: "reopen", why: `${label} was in trouble less than 15 minutes before` };
-    return { subject, incidentId: undefined, action: "open", why: `first alarm that affects ${label} in this spell` };
-  });
+export function placeAlarm(alarm: { atMs: number; severity: Severity; services: readonly number[] }, label: string, incidents: readonly IncidentState[]): Placement {
+  const [only] = alarm.services;
+  const single = (one: IncidentState) => alarm.services.length === 1 && one.services.length === 1 && one.services[0] === only;
+  const best = (list: readonly IncidentState[]) => list.filter((one) => one.related !== undefined || single(one)).sort((a, b) => Number(b.related !== undefined) - Number(a.related !== undefined) || b.openedMs - a.openedMs)[0];
+  const open = best(incidents.filter((one) => one.resolvedMs === null));
+  if (open) return { incidentId: open.id, action: "join", why: open.related ?? `${label} already has an open incident` };
+  if (severityRank(alarm.severity) < severityRank(OPENING_SEVERITY)) return { incidentId: undefined, action: "leave", why: `${alarm.severity} alarms open no incident of their own` };
+  const recent = best(incidents.filter((one) => one.resolvedMs !== null && alarm.atMs - one.resolvedMs <= SPELL_MS));
+  if (recent) return { incidentId: recent.id, action: "reopen", why: `${recent.related ?? `${label} was in trouble`} less than 15 minutes before` };
+  return { incidentId: undefined, action: "open", why: `first alarm that affects ${label} in this spell` };
 }
 
 /** One alarm as the ranking of causes sees it. */

@@ -2,7 +2,8 @@ import type { Severity } from "../alarms/severity";
 import { clockTime, dayAndTime, spokenDuration } from "../time/windows";
 
 export interface IncidentFacts {
-  service: string | null;
+  /** Services affected. */
+  services: readonly string[];
   component: string;
   /** Text of the suspected alarm. */
   problem: string;
@@ -11,8 +12,8 @@ export interface IncidentFacts {
   nowMs: number;
   /** Process that used most memory when the alarm was raised, and its share of the host's memory. */
   leading?: { name: string; share: number };
-  /** Services that rely on the affected one. */
-  relyingServices: string[];
+  /** Further services that rely on those affected. */
+  relyingServices: readonly string[];
   alarmCount: number;
 }
 
@@ -28,9 +29,11 @@ export function incidentSentence(facts: IncidentFacts): string {
       : `from ${since} to ${clockTime(facts.resolvedMs)}, ${spokenDuration(facts.resolvedMs - facts.openedMs)} in all`;
   const leading = facts.leading && facts.leading.share >= 0.2 ? `; ${facts.leading.name} alone held ${Math.round(facts.leading.share * 100)} % of its memory` : "";
   const wrong = `On ${facts.component}: ${lowerFirst(facts.problem)} (${span})${leading}.`;
-  const verb = facts.resolvedMs === null ? "is" : "was";
-  const who = facts.service
-    ? ` ${facts.service} ${verb} affected${facts.relyingServices.length ? `; ${list(facts.relyingServices)} ${facts.relyingServices.length === 1 ? "relies" : "rely"} on it` : ", and no other service relies on it"}.`
+  const many = facts.services.length > 1;
+  const verb = facts.resolvedMs === null ? (many ? "are" : "is") : many ? "were" : "was";
+  const them = many ? "them" : "it";
+  const who = facts.services.length
+    ? ` ${list(facts.services)} ${verb} affected${facts.relyingServices.length ? `; ${list(facts.relyingServices)} ${facts.relyingServices.length === 1 ? "relies" : "rely"} on ${them}` : `, and no other service relies on ${them}`}.`
     : " No service is known to need it.";
   return wrong + who;
 }

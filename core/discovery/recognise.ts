@@ -1,5 +1,5 @@
 import { kindOfPort, portName } from "./ports";
-import type { AddressSighting, OpenPort, SystemSighting } from "./sighting";
+import type { AddressSighting, GuestRow, OpenPort, SystemSighting } from "./sighting";
 
 /** A component as one sighting describes it, before it is reconciled with what is known. */
 export interface Draft {
@@ -29,10 +29,11 @@ const KIND_OF_OBJECT_ID: readonly (readonly [string, string])[] = [
 ];
 
 /**
- * The kind of a system from SNMP: its sysObjectID where that is known, else its layers (RFC 3418 sysServices:
+ * The kind of a system from SNMP: a hypervisor where it tells of virtual machines; by its sysObjectID where that is known, else its layers (RFC 3418 sysServices:
  * layer 2 forwards frames, layer 3 forwards packets, layer 7 serves applications) and its description.
  */
-export function kindOfSystem(system: Pick<SystemSighting, "sysObjectId" | "sysServices" | "sysDescr">): { kind: string; reason: string } {
+export function kindOfSystem(system: Pick<SystemSighting, "sysObjectId" | "sysServices" | "sysDescr" | "hypervisor" | "guests">): { kind: string; reason: string } {
+  if (system.hypervisor) return { kind: "host.hypervisor", reason: `tells of ${system.guests?.length ?? 0} virtual machines (RFC 7666)` };
   const known = KIND_OF_OBJECT_ID.find(([prefix]) => system.sysObjectId === prefix || system.sysObjectId.startsWith(`${prefix}.`));
   if (known) return { kind: known[1], reason: `sysObjectID ${system.sysObjectId} is registered for ${known[1]}` };
   const layer = (number: number) => (system.sysServices & (1 << (number - 1))) !== 0;
@@ -91,6 +92,7 @@ export function recognise(sighting: AddressSighting): Recognised | undefined {
     if (system.processors > 0) facts.processors = String(system.processors);
     const memory = system.storage.find((row) => row.type === "ram");
     if (memory) facts["memory bytes"] = String(memory.sizeUnits * memory.unitBytes);
+    if (system.hypervisor) facts.hypervisor = `${system.hypervisor.software} ${system.hypervisor.version}`.trim();
     facts.interfaces = String(system.interfaces.filter((row) => row.type !== 24).length);
   } else {
     const ssh = open.find((port) => port.banner?.startsWith("SSH-"));
@@ -102,6 +104,14 @@ export function recognise(sighting: AddressSighting): Recognised | undefined {
   if (open.length) facts["open ports"] = open.map(describePort).join(", ");
   const host: Draft = { keys, kind, name, facts, reasons, outside: system === undefined };
   return { host, parts: recogniseParts(sighting, host) };
+}
+
+/** A virtual machine that only its hypervisor tells of: nothing is known of what runs in it. */
+export function draftOfGuest(guest: GuestRow, key: string, hypervisor: string): Draft {
+  const facts: Record<string, string> = { state: guest.state, processors: String(guest.processors), "memory bytes": String(guest.memoryBytes) };
+  if (guest.system) facts.system = guest.system;
+  if (guest.physAddresses.length) facts["hardware addresses"] = guest.physAddresses.join(", ");
+  return { keys: [key], kind: "host.guest", name: guest.name || guest.uuid || `guest ${guest.index}`, facts, reasons: [`${hypervisor} tells of it (RFC 7666); no source reaches it itself`], outside: true };
 }
 
 function recogniseParts(sighting: AddressSighting, host: Draft): Draft[] {

@@ -59,6 +59,25 @@ export interface NeighbourRow {
   portId: string;
 }
 
+/** RFC 7666 VirtualMachineOperState, in order from 1. */
+export const GUEST_STATES = ["unknown", "other", "preparing", "running", "suspending", "suspended", "resuming", "paused", "migrating", "shutting down", "shut down", "crashed"] as const;
+export type GuestState = (typeof GUEST_STATES)[number];
+
+/** A virtual machine as its hypervisor tells of it (RFC 7666 vmTable). */
+export interface GuestRow {
+  /** vmIndex. */
+  index: number;
+  name: string;
+  /** RFC 4122 text, small letters; empty where the hypervisor gives none. */
+  uuid: string;
+  system: string;
+  state: GuestState;
+  processors: number;
+  memoryBytes: number;
+  /** Hardware addresses of its network interfaces. */
+  physAddresses: string[];
+}
+
 /** What SNMP told of one system. */
 export interface SystemSighting {
   sysDescr: string;
@@ -75,6 +94,9 @@ export interface SystemSighting {
   listeners: ListenerRow[];
   connections: ConnectionRow[];
   neighbours: NeighbourRow[];
+  /** Set for a hypervisor: its software and version (RFC 7666 vmHypervisor). */
+  hypervisor?: { software: string; version: string };
+  guests?: GuestRow[];
 }
 
 export interface SightingFailure {

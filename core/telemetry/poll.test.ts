@@ -50,6 +50,28 @@ describe("metrics of one look at a host", () => {
     expect([...second.processes.keys()]).toEqual(["store"]);
     expect(value(second.processes.get("store") ?? [], "process.cpu")).toBe(50);
   });
+
+  describe("of a hypervisor", () => {
+    const guest = (name: string, changes = {}) => ({ name, uuid: "", running: true, processors: 2, memoryBytes: 250, cpuMicroseconds: 0, ...changes });
+    it("count what is allotted to the machines that run", () => {
+      const { host } = measureHost(poll({ guests: [guest("a"), guest("b", { processors: 4 }), guest("c", { running: false, processors: 64 })] }), 0, new Map(), new Set());
+      expect(value(host, "guests.running")).toBe(2);
+      expect(value(host, "cpu.allotted")).toBe(300);
+      expect(value(host, "memory.allotted")).toBe(50);
+    });
+    it("work out how much of its own processors a machine takes, never more than all", () => {
+      const memory = new Map();
+      measureHost(poll({ guests: [guest("a"), guest("b")] }), 0, memory, new Set());
+      const { guests } = measureHost(poll({ guests: [guest("a", { cpuMicroseconds: 5_000_000 }), guest("b", { cpuMicroseconds: 90_000_000 })] }), 10_000, memory, new Set());
+      expect(value(guests[0] ?? [], "guest.cpu.used")).toBe(25);
+      expect(value(guests[1] ?? [], "guest.cpu.used")).toBe(100);
+    });
+    it("say of a machine that stands still only that it does", () => {
+      const { guests } = measureHost(poll({ guests: [guest("a", { running: false })] }), 0, new Map(), new Set());
+      expect(guests[0]).toEqual([{ metric: "guest.running", instance: "", unit: "0/1", value: 0 }]);
+    });
+    it("are left out for hosts that are none", () => expect(measureHost(poll(), 0, new Map(), new Set()).host.some((one) => one.metric === "guests.running")).toBe(false));
+  });
 });
 
 describe("a figure on an OpenMetrics page", () => {

@@ -8,6 +8,8 @@ export interface HostPoll {
   interfaces: { name: string; inOctets: number; outOctets: number; errors: number; up: boolean }[];
   /** Processes by name: resident bytes, and processor time used so far in hundredths of a second. */
   processes: { name: string; memoryBytes: number; cpuHundredths: number }[];
+  /** Virtual machines of a hypervisor: processor time used so far in microseconds. */
+  guests?: { name: string; uuid: string; running: boolean; processors: number; memoryBytes: number; cpuMicroseconds: number }[];
 }
 
 export interface Measured {
@@ -27,8 +29,9 @@ const hundredths = (value: number) => Math.round(value * 100) / 100;
  * Works the metrics of one look at a host out: percent of processor (mean and each core), memory without buffers and
  * caches, disks, traffic and errors of interfaces, memory and processor of the named processes.
  * @param wanted names of processes that are components; others are not kept as series
+ * @returns guests in the order of the poll; what is allotted to those that run counts for the hypervisor
  */
-export function measureHost(poll: HostPoll, atMs: number, memory: CounterMemory, wanted: ReadonlySet<string>): { host: Measured[]; processes: Map<string, Measured[]> } {
+export function measureHost(poll: HostPoll, atMs: number, memory: CounterMemory, wanted: ReadonlySet<string>): { host: Measured[]; processes: Map<string, Measured[]>; guests: Measured[][] } {
   const host: Measured[] = [];
   const rate = (key: string, value: number, bits: 32 | 64): number | undefined => {
     const now = { atMs, value };
@@ -65,5 +68,21 @@ export function measureHost(poll: HostPoll, atMs: number, memory: CounterMemory,
     if (used !== undefined) list.push({ metric: "process.cpu", instance: "", unit: "%", value: hundredths(used) });
     processes.set(process.name, list);
   }
-  return { host, processes };
+  const guests = (poll.guests ?? []).map((guest): Measured[] => {
+    const list: Measured[] = [{ metric: "guest.running", instance: "", unit: "0/1", value: guest.running ? 1 : 0 }];
+    const microseconds = rate(`guest ${guest.uuid || guest.name}`, guest.cpuMicroseconds, 64);
+    if (!guest.running) return list;
+    // Counters are read one after the other, so a busy machine may seem to use a little more than it has.
+    if (microseconds !== undefined && guest.processors > 0) list.push({ metric: "guest.cpu.used", instance: "", unit: "%", value: hundredths(Math.min(100, microseconds / 10_000 / guest.processors)) });
+    list.push({ metric: "guest.memory", instance: "", unit: "By", value: guest.memoryBytes });
+    return list;
+  });
+  if (poll.guests) {
+    const running = poll.guests.filter((guest) => guest.running);
+    const sum = (of: (guest: (typeof running)[number]) => number) => running.reduce((total, guest) => total + of(guest), 0);
+    host.push({ metric: "guests.running", instance: "", unit: "1", value: running.length });
+    if (loads.length) host.push({ metric: "cpu.allotted", instance: "", unit: "%", value: hundredths((sum((guest) => guest.processors) / loads.length) * 100) });
+    if (ram && ram.sizeBytes > 0) host.push({ metric: "memory.allotted", instance: "", unit: "%", value: hundredths((sum((guest) => guest.memoryBytes) / ram.sizeBytes) * 100) });
+  }
+  return { host, processes, guests };
 }

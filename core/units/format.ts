@@ -51,3 +51,6 @@ export function formatValue(value: number | null | undefined, unit: string): str
       return `${trimmed(value)} ${unit}`;
   }
 }
+
+/** Rounded to what a drawing shows; null for what is no number. */
+export const finiteOrNull = (value: number): number | null => (Number.isFinite(value) ? Number(value.toPrecision(7)) : null);

@@ -1,5 +1,5 @@
 import snmp, { type Session } from "net-snmp";
-import type { ConnectionRow, InterfaceRow, ListenerRow, NeighbourRow, SoftwareRow, StorageRow, SystemSighting } from "#core/discovery/sighting";
+import { GUEST_STATES, type ConnectionRow, type GuestRow, type InterfaceRow, type ListenerRow, type NeighbourRow, type SoftwareRow, type StorageRow, type SystemSighting } from "#core/discovery/sighting";
 import type { HostPoll } from "#core/telemetry/poll";
 
 export interface SnmpTarget {
@@ -13,7 +13,8 @@ export class SnmpFailure extends Error {
   override name = "SnmpFailure";
 }
 
-const SYSTEM = ["1.3.6.1.2.1.1.1.0", "1.3.6.1.2.1.1.2.0", "1.3.6.1.2.1.1.4.0", "1.3.6.1.2.1.1.5.0", "1.3.6.1.2.1.1.6.0", "1.3.6.1.2.1.1.7.0"];
+/** The system group, and vmHvSoftware and vmHvVersion, which only a hypervisor has. */
+const SYSTEM = ["1.3.6.1.2.1.1.1.0", "1.3.6.1.2.1.1.2.0", "1.3.6.1.2.1.1.4.0", "1.3.6.1.2.1.1.5.0", "1.3.6.1.2.1.1.6.0", "1.3.6.1.2.1.1.7.0", "1.3.6.1.2.1.236.1.1.1.0", "1.3.6.1.2.1.236.1.1.2.0"];
 const TABLES = {
   interfaces: "1.3.6.1.2.1.2.2",
   interfacesX: "1.3.6.1.2.1.31.1.1",
@@ -24,6 +25,8 @@ const TABLES = {
   tcpConnections: "1.3.6.1.2.1.6.19",
   tcpListeners: "1.3.6.1.2.1.6.20",
   neighbours: "1.0.8802.1.1.2.1.4.1",
+  guests: "1.3.6.1.2.1.236.1.4",
+  guestNetwork: "1.3.6.1.2.1.236.1.8",
 } as const;
 
 type Cell = number | bigint | Buffer | string | null;
@@ -153,9 +156,39 @@ function readConnections(rows: Rows): ConnectionRow[] {
   });
 }
 
+const physicalAddress = (cell: Cell | undefined): string => (Buffer.isBuffer(cell) ? [...cell].map((byte) => byte.toString(16).padStart(2, "0")).join(":") : "");
+
+function uuidText(cell: Cell | undefined): string {
+  if (!Buffer.isBuffer(cell) || cell.length !== 16 || cell.every((byte) => byte === 0)) return "";
+  const hex = cell.toString("hex");
+  return [hex.slice(0, 8), hex.slice(8, 12), hex.slice(12, 16), hex.slice(16, 20), hex.slice(20)].join("-");
+}
+
+const guestState = (cell: Cell | undefined): GuestRow["state"] => GUEST_STATES[number(cell) - 1] ?? "unknown";
+/** vmCurMem counts units of vmMemUnit bytes. */
+const guestMemory = (row: Map<number, Cell>): number => number(row.get(12)) * number(row.get(13));
+
+/** The virtual machines of a hypervisor with their hardware addresses (RFC 7666 vmTable, vmNetworkTable). */
+async function readGuests(session: Session): Promise<GuestRow[]> {
+  const rows = await readTable(session, TABLES.guests, [2, 3, 4, 6, 9, 12, 13]);
+  if (!rows.size) return [];
+  const network = await readTable(session, TABLES.guestNetwork, [5]);
+  return [...rows].map(([index, row]): GuestRow => ({
+    index: Number(index),
+    name: text(row.get(2)).slice(0, 120),
+    uuid: uuidText(row.get(3)),
+    system: text(row.get(4)).slice(0, 120),
+    state: guestState(row.get(6)),
+    processors: number(row.get(9)),
+    memoryBytes: guestMemory(row),
+    // Indexed by machine, then interface.
+    physAddresses: [...network].filter(([key]) => key.split(".")[0] === index).map(([, one]) => physicalAddress(one.get(5))).filter(Boolean),
+  }));
+}
+
 /**
  * Reads what discovery needs: system (RFC 3418), interfaces (RFC 2863), storage, processors and running software
- * (RFC 2790), TCP listeners and connections (RFC 4022), neighbours (IEEE 802.1AB).
+ * (RFC 2790), TCP listeners and connections (RFC 4022), neighbours (IEEE 802.1AB), virtual machines (RFC 7666).
  * Throws an SnmpFailure when the agent does not answer; tables it lacks come back empty.
  */
 export function readSystem(target: SnmpTarget, timeoutMs = 900, retries = 1): Promise<SystemSighting> {
@@ -165,7 +198,7 @@ export function readSystem(target: SnmpTarget, timeoutMs = 900, retries = 1): Pr
 /** Who has answered once is waited for longer: a busy agent is no silent one. */
 const PATIENT_MS = 2000;
 
-function readTables(target: SnmpTarget, [description, objectId, contact, name, location, services]: Cell[]): Promise<SystemSighting> {
+function readTables(target: SnmpTarget, [description, objectId, contact, name, location, services, hypervisor, version]: Cell[]): Promise<SystemSighting> {
   return withSession(target, PATIENT_MS, 2, async (session) => {
     const interfaces = await readTable(session, TABLES.interfaces, [2, 3, 5, 6, 8]);
     const names = await readTable(session, TABLES.interfacesX, [1, 15]);
@@ -175,6 +208,7 @@ function readTables(target: SnmpTarget, [description, objectId, contact, name, l
     const listeners = await readTable(session, TABLES.tcpListeners, [4]);
     const connections = await readTable(session, TABLES.tcpConnections, [7, 8], 20_000);
     const neighbours = await readTable(session, TABLES.neighbours, [7, 9]);
+    const guests = text(hypervisor) ? await readGuests(session) : [];
     return {
       sysDescr: text(description).slice(0, 300),
       sysObjectId: text(objectId),
@@ -185,13 +219,12 @@ function readTables(target: SnmpTarget, [description, objectId, contact, name, l
       processors: processors.size,
       interfaces: [...interfaces].map(([index, row]): InterfaceRow => {
         const extra = names.get(index);
-        const physical = row.get(6);
         return {
           index: Number(index),
           name: text(extra?.get(1)) || text(row.get(2)).slice(0, 80),
           type: number(row.get(3)),
           speedBps: extra?.has(15) ? number(extra.get(15)) * 1e6 : number(row.get(5)),
-          physAddress: Buffer.isBuffer(physical) ? [...physical].map((byte) => byte.toString(16).padStart(2, "0")).join(":") : "",
+          physAddress: physicalAddress(row.get(6)),
           up: number(row.get(8)) === 1,
         };
       }),
@@ -200,6 +233,7 @@ function readTables(target: SnmpTarget, [description, objectId, contact, name, l
       listeners: readListeners(listeners),
       connections: readConnections(connections),
       neighbours: [...neighbours].map(([index, row]): NeighbourRow => ({ localPort: Number(index.split(".")[1] ?? 0), portId: text(row.get(7)).slice(0, 80), systemName: text(row.get(9)).slice(0, 120) })),
+      ...(text(hypervisor) ? { guests, hypervisor: { software: text(hypervisor).slice(0, 80), version: text(version).slice(0, 40) } } : {}),
     };
   });
 }
@@ -228,14 +262,22 @@ export function readProcesses(target: SnmpTarget, timeoutMs = 1500, retries = 1)
   return withSession(target, timeoutMs, retries, readRunning);
 }
 
+async function readGuestUse(session: Session): Promise<NonNullable<HostPoll["guests"]>> {
+  const rows = await readTable(session, TABLES.guests, [2, 3, 6, 9, 12, 13, 17]);
+  return [...rows.values()].map((row) => {
+    const state = guestState(row.get(6));
+    return { name: text(row.get(2)).slice(0, 120), uuid: uuidText(row.get(3)), running: state === "running" || state === "migrating", processors: number(row.get(9)), memoryBytes: guestMemory(row), cpuMicroseconds: number(row.get(17)) };
+  });
+}
+
 /** One look at a host for its metrics. Throws an SnmpFailure when the agent does not answer. */
-export function pollHost(target: SnmpTarget, withProcesses: boolean, timeoutMs = 1500, retries = 1): Promise<HostPoll> {
+export function pollHost(target: SnmpTarget, also: { processes: boolean; guests: boolean }, timeoutMs = 1500, retries = 1): Promise<HostPoll> {
   return withSession(target, timeoutMs, retries, async (session) => {
     const processors = await readTable(session, TABLES.processors, [2]);
     const storage = await readStorage(session);
     const counters = await readTable(session, TABLES.interfacesX, [1, 6, 10]);
     const state = await readTable(session, TABLES.interfaces, [2, 3, 8, 14]);
-    const running = withProcesses ? await readRunning(session) : [];
+    const running = also.processes ? await readRunning(session) : [];
     const byName = new Map<string, HostPoll["processes"][number]>();
     for (const process of running) {
       const known = byName.get(process.name);
@@ -254,6 +296,7 @@ export function pollHost(target: SnmpTarget, withProcesses: boolean, timeoutMs =
         return [{ name: text(more.get(1)) || text(row.get(2)), inOctets: number(more.get(6)), outOctets: number(more.get(10)), errors: number(row.get(14)), up: number(row.get(8)) === 1 }];
       }),
       processes: [...byName.values()],
+      ...(also.guests ? { guests: await readGuestUse(session) } : {}),
     };
   });
 }

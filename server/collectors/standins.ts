@@ -24,6 +24,7 @@ const headSchema = z.object({
       storage: z.array(z.object({ label: z.string(), type: z.enum(["ram", "virtual", "disk", "other"]), sizeBytes: z.number() })),
       interfaces: z.array(z.string()),
       processes: z.array(z.string()),
+      guests: z.array(z.object({ name: z.string(), uuid: z.string(), processors: z.number(), memoryBytes: z.number() })).optional(),
     }),
   ),
   /** Who says something, by what it says of itself. */
@@ -108,5 +109,10 @@ function unpack(host: z.infer<typeof headSchema>["hosts"][number], row: readonly
     const cpuHundredths = row[place++];
     if (memoryBytes !== null && memoryBytes !== undefined) processes.push({ name, memoryBytes, cpuHundredths: cpuHundredths ?? 0 });
   }
-  return { processorLoads, storage, interfaces, processes };
+  const guests = host.guests?.flatMap((guest) => {
+    const running = row[place++];
+    const cpuMicroseconds = row[place++];
+    return running === null || running === undefined ? [] : [{ ...guest, running: running === 1, cpuMicroseconds: cpuMicroseconds ?? 0 }];
+  });
+  return { processorLoads, storage, interfaces, processes, ...(guests ? { guests } : {}) };
 }

@@ -1,9 +1,11 @@
 import { worstSeverity, type Severity } from "#core/alarms/severity";
 import { placeAlarm, rankSuspects, SPELL_MS } from "#core/correlation/incidents";
-import { reliedOn } from "#core/topology/graph";
+import { reliedOn, type Edge } from "#core/topology/graph";
 import type { Db } from "../store/database";
 import { currentRelations } from "../store/estate";
 import {
+  affectedLabel,
+  affectServices,
   alarmsOfIncident,
   incidentById,
   incidentsOfAlarm,
@@ -30,10 +32,33 @@ export interface Affected {
 
 const SYSTEM = "Holotaxis";
 
-/** Gathers alarms into incidents: one for each affected service and spell of time. Call inside a transaction. */
+/** Why an incident has to do with a component: it is among those alarmed, or one relies on the other. */
+function kinship(db: Db, incidentId: number, componentId: number, reach: (id: number) => ReadonlySet<number>, { componentName }: Affected): string | undefined {
+  for (const alarm of alarmsOfIncident(db, incidentId)) {
+    if (alarm.component_id === componentId) return `${componentName(componentId)} is in it already`;
+    if (reach(componentId).has(alarm.component_id)) return `${componentName(componentId)} relies on ${alarm.component}`;
+    if (reach(alarm.component_id).has(componentId)) return `${alarm.component} relies on ${componentName(componentId)}`;
+  }
+  return undefined;
+}
+
+/** What each component relies on, worked out once for all alarms of a tick, and only when asked. */
+function reacher(db: Db): (id: number) => ReadonlySet<number> {
+  const known = new Map<number, ReadonlySet<number>>();
+  let edges: Edge[] | undefined;
+  return (id) => {
+    edges ??= currentRelations(db).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id }));
+    const reached = known.get(id) ?? reliedOn(id, edges);
+    known.set(id, reached);
+    return reached;
+  };
+}
+
+/** Gathers alarms into incidents, each alarm into one: see `placeAlarm`. Call inside a transaction. */
 export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affected): IncidentEvent[] {
   const result: IncidentEvent[] = [];
   const touched = new Set<number>();
+  const reach = reacher(db);
   for (const event of events) {
     if (event.what === "cleared" || event.what === "better") {
       for (const id of incidentsOfAlarm(db, event.alarmId)) {
@@ -43,45 +68,41 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
       continue;
     }
     const services = affected.servicesOf(event.componentId);
-    const subjects = services.length
-      ? services.map((service) => ({ subject: `service:${service.id}`, label: service.name, serviceId: service.id as number | null }))
-      : [{ subject: `component:${event.componentId}`, label: affected.componentName(event.componentId), serviceId: null }];
-    const recent = recentIncidents(db, event.atMs - SPELL_MS).map((row) => ({ id: row.id, subject: row.subject, resolvedMs: row.resolved_at }));
-    for (const decision of placeAlarm({ atMs: event.atMs, severity: event.severity }, subjects, recent)) {
-      const subject = subjects.find((one) => one.subject === decision.subject);
-      if (decision.action === "leave" || !subject) continue;
-      let id = decision.incidentId;
-      if (decision.action === "open" || id === undefined) {
-        id = openIncident(db, { subject: decision.subject, serviceId: subject.serviceId, title: subject.label, severity: event.severity }, event.atMs);
-        noteIncident(db, id, "opened", `Opened: ${decision.why}`, SYSTEM, event.atMs);
-        result.push({ what: "opened", incidentId: id });
-      } else if (decision.action === "reopen") {
-        reopenIncident(db, id);
-        noteIncident(db, id, "reopened", `Opened again: ${decision.why}`, SYSTEM, event.atMs);
-        result.push({ what: "reopened", incidentId: id });
-      }
-      joinIncident(db, id, event.alarmId, decision.why, event.atMs);
-      noteIncident(db, id, event.what, `${affected.componentName(event.componentId)}: ${event.text}`, SYSTEM, event.atMs);
-      touched.add(id);
+    const name = affected.componentName(event.componentId);
+    const label = affectedLabel(services) ?? name;
+    const recent = recentIncidents(db, event.atMs - SPELL_MS).map((row) => ({ id: row.id, services: row.services.map((one) => one.id), related: kinship(db, row.id, event.componentId, reach, affected), openedMs: row.opened_at, resolvedMs: row.resolved_at }));
+    const decision = placeAlarm({ atMs: event.atMs, severity: event.severity, services: services.map((one) => one.id) }, label, recent);
+    if (decision.action === "leave") continue;
+    let id = decision.incidentId;
+    if (decision.action === "open" || id === undefined) {
+      id = openIncident(db, { subject: services.length === 1 ? `service:${services[0]?.id}` : `component:${event.componentId}`, title: label, severity: event.severity }, event.atMs);
+      noteIncident(db, id, "opened", `Opened: ${decision.why}`, SYSTEM, event.atMs);
+      result.push({ what: "opened", incidentId: id });
+    } else if (decision.action === "reopen") {
+      reopenIncident(db, id);
+      noteIncident(db, id, "reopened", `Opened again: ${decision.why}`, SYSTEM, event.atMs);
+      result.push({ what: "reopened", incidentId: id });
     }
+    affectServices(db, id, services.map((one) => one.id));
+    joinIncident(db, id, event.alarmId, decision.why, event.atMs);
+    noteIncident(db, id, event.what, `${name}: ${event.text}`, SYSTEM, event.atMs);
+    touched.add(id);
   }
   for (const id of touched) {
     const atMs = events.at(-1)?.atMs ?? 0;
-    result.push(refresh(db, id, affected, atMs));
+    result.push(refresh(db, id, affected, reach, atMs));
   }
   return result;
 }
 
 /** Works severity, suspected cause and title of an incident out anew, and resolves it when nothing in it is wrong any more. */
-function refresh(db: Db, id: number, affected: Affected, atMs: number): IncidentEvent {
+function refresh(db: Db, id: number, affected: Affected, reach: (id: number) => ReadonlySet<number>, atMs: number): IncidentEvent {
   const incident = incidentById(db, id);
   const alarms = alarmsOfIncident(db, id);
   const active = alarms.filter((alarm) => alarm.cleared_at === null);
   if (!incident) return { what: "changed", incidentId: id };
   const judged = active.length ? active : alarms;
-  const relations = judged.length < 2 ? [] : currentRelations(db).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id }));
   const alarmed = new Set(judged.map((alarm) => alarm.component_id));
-  const reach = new Map([...alarmed].map((component) => [component, reliedOn(component, relations)]));
   const suspects = rankSuspects(
     judged.map((alarm) => ({
       alarmId: alarm.id,
@@ -90,7 +111,7 @@ function refresh(db: Db, id: number, affected: Affected, atMs: number): Incident
       severity: alarm.severity === "cleared" ? alarm.worst : alarm.severity,
       raisedMs: alarm.raised_at,
       text: alarm.text,
-      dependants: [...alarmed].filter((other) => other !== alarm.component_id && reach.get(other)?.has(alarm.component_id)).length,
+      dependants: [...alarmed].filter((other) => other !== alarm.component_id && reach(other).has(alarm.component_id)).length,
     })),
   );
   const first = suspects[0];

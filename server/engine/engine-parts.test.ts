@@ -256,7 +256,7 @@ describe("figures of a day", () => {
     const spike = AT - 3 * DAY_MS;
     const row = setUp((at) => (at === spike ? 999 : 10));
     for (const width of [20, 200]) {
-      const chart = chartOf(db, row, AT - 7 * DAY_MS, AT, width);
+      const chart = chartOf(db, row, AT - 7 * DAY_MS, AT, { width });
       expect(Math.max(...chart.points.map((point) => point[3] ?? 0))).toBe(999);
       expect(chart.legend).toMatchObject({ min: 10, max: 999, last: 10 });
     }

@@ -1,10 +1,11 @@
+import { guestKey } from "#core/discovery/guests";
 import { measureHost, type CounterMemory, type HostPoll, type Measured } from "#core/telemetry/poll";
 import { isHostLike } from "#core/kinds";
 import { eachLimited } from "../collectors/limit";
 import { fetchFigure } from "../collectors/figures";
 import { pollHost, type SnmpTarget } from "../collectors/snmp";
 import type { Db } from "../store/database";
-import { componentsWithFact, currentComponents } from "../store/estate";
+import { componentsWithFact, currentComponents, guestsOfHypervisors } from "../store/estate";
 import { listServices, type FigureSource } from "../store/services";
 import { listSources } from "../store/sweeps";
 import type { Secrets } from "../secrets";
@@ -18,6 +19,9 @@ export interface PolledHost {
   nextMs: number;
   /** Component ids of its processes by name. */
   processes: Map<string, number>;
+  isHypervisor: boolean;
+  /** Component ids of its virtual machines by what they go by. */
+  guests: Map<string, number>;
   counters: CounterMemory;
 }
 
@@ -62,14 +66,17 @@ export class Poller {
         known.target = target;
         known.everyMs = everyMs;
         known.processes.clear();
+        known.guests.clear();
+        known.isHypervisor = row.kind === "host.hypervisor";
         // Spread over the interval, so that an estate is not asked all at once.
-      } else this.hosts.set(row.id, { id: row.id, target, everyMs, nextMs: atMs + ((row.id * 7919) % everyMs), processes: new Map(), counters: new Map() });
+      } else this.hosts.set(row.id, { id: row.id, target, everyMs, nextMs: atMs + ((row.id * 7919) % everyMs), processes: new Map(), isHypervisor: row.kind === "host.hypervisor", guests: new Map(), counters: new Map() });
     }
     for (const id of this.hosts.keys()) if (!wanted.has(id)) this.hosts.delete(id);
     for (const row of components) {
-      const process = row.host_id === null ? undefined : row.name.split(" @ ")[0];
+      const process = row.host_id === null || row.kind === "app.container" ? undefined : row.name.split(" @ ")[0];
       if (process && row.host_id !== null) this.hosts.get(row.host_id)?.processes.set(process, row.id);
     }
+    for (const { hypervisor, key, guest } of guestsOfHypervisors(this.db)) this.hosts.get(hypervisor)?.guests.set(key, guest);
     const before = new Map(this.figures.map((one) => [one.serviceId, one.nextMs]));
     this.figures = listServices(this.db).flatMap((service) => (service.figure ? [{ serviceId: service.id, figure: service.figure, nextMs: before.get(service.id) ?? atMs }] : []));
   }
@@ -90,7 +97,7 @@ export class Poller {
         this.busy.add(host.id);
         const started = performance.now();
         try {
-          const poll = await pollHost(host.target, host.processes.size > 0);
+          const poll = await pollHost(host.target, { processes: host.processes.size > 0, guests: host.isHypervisor });
           this.take(host, poll, now(), performance.now() - started);
         } catch {
           this.takeSilence(host.id, now());
@@ -125,6 +132,12 @@ export class Poller {
       put(id, list);
       this.onSeen(id);
     }
+    poll.guests?.forEach((guest, index) => {
+      const id = host.guests.get(guestKey(guest, host.id));
+      if (id === undefined) return;
+      put(id, measured.guests[index] ?? []);
+      if (guest.running) this.onSeen(id);
+    });
     this.onSeen(host.id);
   }
 

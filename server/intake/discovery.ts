@@ -1,15 +1,19 @@
 import { matchConnections, type HostConnections } from "#core/discovery/connections";
 import { inSpans, type AddressSpan } from "#core/discovery/ranges";
-import { recognise, type Draft } from "#core/discovery/recognise";
+import { draftOfGuest, recognise, type Draft } from "#core/discovery/recognise";
 import { isRead, reconcile, type FactChange } from "#core/discovery/reconcile";
 import type { AddressSighting } from "#core/discovery/sighting";
+import { guestKey, placeGuests } from "#core/discovery/guests";
 import { isHostLike } from "#core/kinds";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import {
   addKeys,
+  closeRelations,
+  componentOfKey,
   componentsWithFact,
   currentComponents,
+  currentRelations,
   insertComponent,
   inventoryAt,
   knownComponents,
@@ -51,17 +55,19 @@ export function takeInSightings(db: Db, sweepId: number, source: SourceRow, span
     for (const { sighting } of recognised) for (const failure of sighting.failures) note("failed", null, sighting.address, sighting.address, failure.reason);
 
     const seen = new Set<number>();
-    const take = (drafts: { draft: Draft; address: string; hostId: number | null }[]): number[] => {
+    /** Takes drafts of hosts, of parts of hosts, or of machines that have no address of their own. */
+    const take = (drafts: { draft: Draft; address: string; hostId: number | null; nowhere?: boolean }[]): number[] => {
       const known = knownComponents(db);
       const results = reconcile(drafts.map((one) => one.draft), known);
       return results.map((result, index) => {
-        const { address, hostId } = drafts[index] as (typeof drafts)[number];
+        const { address, hostId, nowhere } = drafts[index] as (typeof drafts)[number];
+        const ownAddress = hostId === null && !nowhere ? address : null;
         const { draft } = result;
         let id: number;
         if (result.outcome === "new") {
           id = insertComponent(
             db,
-            { kind: draft.kind, name: draft.name, site: source.site, sourceId: source.id, hostId, address: hostId === null ? address : null, reason: draft.reasons.join("; "), keys: draft.keys, facts: draft.facts },
+            { kind: draft.kind, name: draft.name, site: source.site, sourceId: source.id, hostId, address: ownAddress, reason: draft.reasons.join("; "), keys: draft.keys, facts: draft.facts },
             atMs,
           );
           note("new", id, address, draft.name, `${draft.reasons.join("; ")}. New because ${result.reason}.`);
@@ -71,7 +77,7 @@ export function takeInSightings(db: Db, sweepId: number, source: SourceRow, span
           addKeys(db, id, draft.keys);
           const before = known.find((one) => one.id === id);
           const keeps = draft.outside && before !== undefined && isRead(before);
-          markSeen(db, id, atMs, keeps ? before.kind : draft.kind, keeps ? before.name : draft.name, hostId === null ? address : null);
+          markSeen(db, id, atMs, keeps ? before.kind : draft.kind, keeps ? before.name : draft.name, ownAddress);
           for (const change of result.outcome === "same" ? [] : result.changes) if (change.fact !== "kind" && change.fact !== "name") writeFact(db, id, change.fact, change.after, atMs);
           if (draft.facts["open ports"]) writeFact(db, id, "open ports", draft.facts["open ports"], atMs);
           if (result.outcome === "back") {
@@ -115,20 +121,59 @@ export function takeInSightings(db: Db, sweepId: number, source: SourceRow, span
 
     parts.forEach(({ hostId }, index) => relate({ type: "runs-on", fromId: partIds[index] as number, toId: hostId, detail: "", connections: 0, seenBy: "" }, ""));
 
-    // Connections are matched over the whole estate: hosts of other sources come with their last inventory.
+    // Connections and guests are matched over the whole estate: hosts of other sources come with their last inventory.
     const partOf = new Map<string, number>();
-    const tables: HostConnections[] = [];
     const lookedAt = new Set<number>([...hostIds, ...partIds]);
-    for (const row of currentComponents(db)) {
+    const inventories = currentComponents(db).flatMap((row) => {
       if (row.host_id !== null) {
         const process = row.name.split(" @ ")[0];
-        if (process) partOf.set(`${row.host_id}|${process}`, row.id);
-        continue;
+        if (process && row.kind !== "app.container") partOf.set(`${row.host_id}|${process}`, row.id);
+        return [];
       }
-      if (!isHostLike(row.kind) || !row.address) continue;
-      const inventory = inventoryAt(db, row.id, atMs);
-      if (inventory) tables.push({ host: String(row.id), addresses: [row.address], software: inventory.software, listeners: inventory.listeners, connections: inventory.connections });
+      const inventory = isHostLike(row.kind) && row.address ? inventoryAt(db, row.id, atMs) : undefined;
+      return inventory ? [{ row, inventory }] : [];
+    });
+
+    const hypervisors = inventories.filter(({ inventory }) => inventory.guests?.length).sort((a, b) => Number(seen.has(b.row.id)) - Number(seen.has(a.row.id)));
+    const nameOfHost = new Map(inventories.map(({ row }) => [row.id, row]));
+    const placed = placeGuests(
+      hypervisors.map(({ row, inventory }) => ({ id: row.id, guests: inventory.guests ?? [] })),
+      inventories.map(({ row, inventory }) => ({ id: row.id, name: inventory.sysName || row.name, interfaces: inventory.interfaces })),
+    );
+    // Machines known from below only; one that was shut down and has left the estate is not brought back.
+    const below = (hypervisor: number) => nameOfHost.get(hypervisor);
+    const onlyFromBelow = placed.filter(({ guest, hypervisor, hostId }) => hostId === null && seen.has(hypervisor) && (guest.state === "running" || !componentOfKey(db, guestKey(guest, hypervisor))?.retired));
+    const news = new Set(onlyFromBelow.filter(({ guest, hypervisor }) => componentOfKey(db, guestKey(guest, hypervisor)) === undefined));
+    const guestIds = take(onlyFromBelow.map(({ guest, hypervisor }) => ({ draft: draftOfGuest(guest, guestKey(guest, hypervisor), below(hypervisor)?.name ?? ""), address: below(hypervisor)?.address ?? "", hostId: null, nowhere: true })));
+    const idOf = new Map(onlyFromBelow.map((one, index) => [one, guestIds[index] as number]));
+    const retired: number[] = [];
+    /** Hosts that did not answer, but run by what their hypervisor says. */
+    const vouchedFor = new Set<number>();
+    for (const one of placed) {
+      const { guest, hypervisor, hostId, why } = one;
+      const id = hostId ?? idOf.get(one);
+      const host = below(hypervisor);
+      if (id === undefined || !host) continue;
+      const name = nameOfHost.get(id)?.name ?? guest.name;
+      if (news.has(one)) note("unmatched", id, host.address ?? "", guest.name, `A virtual machine on ${host.name} that no source reaches${guest.physAddresses.length ? ` (hardware address ${guest.physAddresses.join(", ")})` : ""}. Add a range if it is yours.`);
+      if (hostId !== null) {
+        const before = componentOfKey(db, guestKey(guest, hypervisor));
+        if (before && !before.retired && before.id !== id) {
+          // What was known from below only turned out to be a host that is now read by itself.
+          retireComponent(db, before.id, atMs);
+          retired.push(before.id);
+          insertChange(db, { atMs, kind: "component", componentId: id, summary: `${name} is the virtual machine ${guest.name} on ${host.name}: same ${why}`, by });
+        }
+        addKeys(db, id, [guestKey(guest, hypervisor)]);
+        if (guest.state === "running" && seen.has(hypervisor)) vouchedFor.add(id);
+      }
+      if (seen.has(hypervisor)) lookedAt.add(id);
+      const left = closeRelations(db, "hosted-by", id, hypervisor, atMs);
+      if (left.length) insertChange(db, { atMs, kind: "relation", componentId: id, summary: `${name} moved from ${left.map((other) => below(other)?.name ?? `component ${other}`).join(", ")} to ${host.name}`, by });
+      relate({ type: "hosted-by", fromId: id, toId: hypervisor, detail: hostId === null ? "" : `same ${why}`, connections: 0, seenBy: "" }, left.length ? "" : `${name} is hosted by ${host.name}`);
     }
+
+    const tables = inventories.map(({ row, inventory }): HostConnections => ({ host: String(row.id), addresses: [row.address as string], software: inventory.software, listeners: inventory.listeners, connections: inventory.connections }));
     const matched = matchConnections(tables);
     const nameOf = new Map(currentComponents(db).map((row) => [row.id, row.name]));
     const idOfName = new Map([...nameOf].map(([id, name]) => [name, id]));
@@ -153,13 +198,16 @@ export function takeInSightings(db: Db, sweepId: number, source: SourceRow, span
         if (own !== undefined && other !== undefined) relate({ type: "wired-to", fromId: other, toId: own, detail: `port ${neighbour.localPort}`, connections: 0, seenBy: "" }, "");
       }
 
-    const retired: number[] = [];
     if (complete) {
+      const hypervisorOf = new Map(currentRelations(db).flatMap((row) => (row.type === "hosted-by" ? [[row.from_id, row.to_id] as const] : [])));
       for (const row of currentComponents(db)) {
         if (row.source_id !== source.id || seen.has(row.id) || retired.includes(row.id)) continue;
         const hostMissed = row.host_id !== null && (!seen.has(row.host_id) || unread.has(row.host_id));
         if (row.host_id === null && row.address && !inSpans(row.address, spans)) continue;
-        if (hostMissed) continue;
+        if (hostMissed || vouchedFor.has(row.id)) continue;
+        // A machine known from below only is missed by a hypervisor that was read, not by one that was silent.
+        const hypervisor = hypervisorOf.get(row.id);
+        if (row.kind === "host.guest" && hypervisor !== undefined && (!seen.has(hypervisor) || unread.has(hypervisor))) continue;
         if (markMissed(db, row.id) < 2) {
           note("missing", row.id, row.address ?? "", row.name, "Not seen in this sweep. It stays under watch until a second sweep in a row misses it.");
           continue;

@@ -4,6 +4,7 @@ import { kindMatches, type Limit } from "#core/detection/threshold";
 import { toEnvelope, withGaps, type EnvelopePoint } from "#core/telemetry/envelope";
 import { lineOf, niceStep, summaryOf, type Summary } from "#core/telemetry/lines";
 import { rollSamples } from "#core/telemetry/rollup";
+import { finiteOrNull } from "#core/units/format";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { alarmsOfComponent, listRules } from "../store/alarms";
 import { changesOf } from "../store/changes";
@@ -11,6 +12,7 @@ import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
 import { spansOf } from "../store/query";
 import { readSamples, type SeriesRow } from "../store/signals";
+import { overlayOf, type Overlay } from "./overlay";
 
 export interface ChartMark {
   atMs: number;
@@ -33,12 +35,18 @@ export interface ChartData {
   limits: Limit[];
   marks: ChartMark[];
   legend: { min: number | null; mean: number | null; max: number | null; last: number | null; count: number };
+  /** The same at another time, laid over: instant here, mean there. */
+  over: [number, number | null][];
 }
 
-/** Rounded to what a drawing shows; null for what is no number. */
-export const finiteOrNull = (value: number): number | null => (Number.isFinite(value) ? Number(value.toPrecision(7)) : null);
+export interface ChartOptions {
+  /** Points across. */
+  width?: number;
+  owner?: string;
+  overlay?: Overlay;
+}
 
-export function chartOf(db: Db, series: SeriesRow, fromMs: number, toMs: number, width = 240, owner?: string): ChartData {
+export function chartOf(db: Db, series: SeriesRow, fromMs: number, toMs: number, { width = 240, owner, overlay = "none" }: ChartOptions = {}): ChartData {
   const { points, legend } = drawnOf(db, series, fromMs, toMs, width);
   const component = series.component_id === null ? undefined : componentById(db, series.component_id);
   const rule = component && listRules(db).find((one) => one.enabled && one.metric === series.metric && kindMatches(one.kind, component.kind));
@@ -55,6 +63,7 @@ export function chartOf(db: Db, series: SeriesRow, fromMs: number, toMs: number,
     limits: series.metric === "reachable" ? [] : (rule?.limits ?? []),
     marks: component ? marksOf(db, component.id, fromMs, toMs) : [],
     legend,
+    over: overlayOf((from, to) => lineOf(spansOf(db, series, from, to, niceStep(to - from, width))), overlay, fromMs, toMs),
   };
 }
 

@@ -26,6 +26,7 @@ const isOpenAt = (row: IncidentRow, atMs: number) => row.resolved_at === null ||
 /** Time before the start that an incident's charts show. */
 const LEAD_MS = 15 * MINUTE_MS;
 const TRAIL_MS = 5 * MINUTE_MS;
+const MOST_FIGURES = 3;
 
 export interface TimelineEntry {
   atMs: number;
@@ -46,14 +47,15 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
   const leading = snapshot && suspect?.alarm_type.startsWith("memory") ? leadingShare(snapshot.processes, snapshot.memoryBytes) : undefined;
   const names = new Map(listServices(db).map((service) => [service.id, service]));
   const reliance = relianceAt(db, Math.min(nowMs, incident.opened_at + MINUTE_MS));
-  const relying = incident.service_id === null ? [] : [...reliantServices(incident.service_id, reliance)].flatMap((one) => names.get(one) ?? []);
+  const affected = new Set(incident.services.map((service) => service.id));
+  const relying = [...new Set([...affected].flatMap((one) => [...reliantServices(one, reliance)]))].filter((one) => !affected.has(one)).flatMap((one) => names.get(one) ?? []);
   const charts: ChartData[] = [];
   const charted = new Set<number>();
   const add = (seriesId: number | null | undefined) => {
     const series = seriesId ? seriesById(db, seriesId) : undefined;
     if (!series || charted.has(series.id) || charts.length >= 6) return;
     charted.add(series.id);
-    charts.push(chartOf(db, series, fromMs, seenUntil, 200));
+    charts.push(chartOf(db, series, fromMs, seenUntil, { width: 200 }));
   };
   for (const alarm of alarms) add(alarm.series_id);
   if (suspect) {
@@ -61,10 +63,10 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     if (process) add(seriesOfComponent(db, process.id).find((series) => series.metric === "process.memory")?.id);
     for (const metric of ["cpu.used", "memory.used"]) add(seriesOfComponent(db, suspect.component_id).find((series) => series.metric === metric)?.id);
   }
-  if (incident.service_id !== null) {
-    const series = seriesOfService(db, incident.service_id);
-    const figure = names.get(incident.service_id)?.figure;
-    if (series) charts.push({ ...chartOf(db, series, fromMs, seenUntil, 200, incident.service ?? ""), title: figure?.label ?? series.metric });
+  // What people feel: the business figures of what is affected, as many as can be read at a glance.
+  for (const { id: serviceId, name } of incident.services.slice(0, MOST_FIGURES)) {
+    const series = seriesOfService(db, serviceId);
+    if (series) charts.push({ ...chartOf(db, series, fromMs, seenUntil, { width: 200, owner: name }), title: names.get(serviceId)?.figure?.label ?? series.metric });
   }
   const changes = alarmChanges(db, alarms.map((alarm) => alarm.id));
   const componentIds = [...new Set(alarms.map((alarm) => alarm.component_id))];
@@ -99,7 +101,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     isOpen: incident.resolved_at === null,
     sentence: suspect
       ? incidentSentence({
-          service: incident.service,
+          services: incident.services.map((service) => service.name),
           component: suspect.component,
           problem: textAtWorst(changes, suspect),
           openedMs: incident.opened_at,
@@ -111,7 +113,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
         })
       : incident.title,
     suspect: suspect ? { componentId: suspect.component_id, name: suspect.component, kind: suspect.kind, address: suspectRow?.address ?? null } : null,
-    service: incident.service_id === null ? null : (names.get(incident.service_id) ?? null),
+    services: incident.services.flatMap(({ id: serviceId }) => names.get(serviceId) ?? []),
     alarms,
     timeline,
     fromMs,

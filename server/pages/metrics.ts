@@ -1,16 +1,14 @@
 import { metricName, metricTitle } from "#core/alarms/wording";
 import { kindInfo } from "#core/kinds";
-import { foldLines, lineOf, niceStep, pickBest, shiftLine, summaryOf, summaryOfLine, type Line, type Summary } from "#core/telemetry/lines";
+import { foldLines, lineOf, niceStep, pickBest, summaryOf, summaryOfLine, type Line, type Summary } from "#core/telemetry/lines";
 import { writeSelection, type Grouping, type Selection } from "#core/telemetry/selection";
-import { DAY_MS } from "#core/time/windows";
+import { finiteOrNull } from "#core/units/format";
 import type { Db } from "../store/database";
 import { countMetrics, countServiceMetrics, findSeries, hasWords, listMetrics, wordsOf } from "../store/find-series";
 import { selectSeries, summaryIn, turnedSpans, type OwnedSeries } from "../store/query";
 import { listServices, membersAt } from "../store/services";
-import { finiteOrNull, legendOf } from "./charts";
-
-export const OVERLAYS = ["none", "day", "week", "seven"] as const;
-export type Overlay = (typeof OVERLAYS)[number];
+import { legendOf } from "./charts";
+import { overlayOf, type Overlay } from "./overlay";
 
 /** More lines than this are not drawn one by one; the highest are, and the page says so. */
 const MOST_LINES = 24;
@@ -135,7 +133,7 @@ export function metricsPage(db: Db, question: { selections: Selection[]; fromMs:
   const { fromMs, toMs, overlay } = question;
   const notes: string[] = [];
   const chosen = question.selections.map((selection) => {
-    let rows = selectSeries(db, selection);
+    let rows = selectSeries(db, selection, { fromMs, toMs });
     if (rows.length > MOST_SERIES) {
       notes.push(`${metricName(selection.metric ?? "")} is measured in ${rows.length} places; the first ${MOST_SERIES} are read. Narrow it down by kind, site or service.`);
       rows = rows.slice(0, MOST_SERIES);
@@ -170,7 +168,7 @@ export function metricsPage(db: Db, question: { selections: Selection[]; fromMs:
         selection: index,
         axis: selection.axis ?? "left",
         points: pointsOf(line),
-        over: overlay === "none" ? [] : overOf(one, overlay, fromMs, toMs),
+        over: overlayOf((from, to) => one.draw(from, to).line, overlay, fromMs, toMs),
         legend: legendOf(summary),
       });
     }
@@ -179,12 +177,6 @@ export function metricsPage(db: Db, question: { selections: Selection[]; fromMs:
 }
 
 const pointsOf = (line: Line): DrawnLine["points"] => Array.from(line.starts, (start, index) => [start, finiteOrNull(line.min[index] as number), finiteOrNull(line.mean[index] as number), finiteOrNull(line.max[index] as number)]);
-
-function overOf(one: Worked, overlay: Overlay, fromMs: number, toMs: number): [number, number | null][] {
-  const days = overlay === "day" ? [1] : overlay === "week" ? [7] : [1, 2, 3, 4, 5, 6, 7];
-  const line = foldLines(days.map((day) => shiftLine(one.draw(fromMs - day * DAY_MS, toMs - day * DAY_MS).line, day * DAY_MS)), "mean");
-  return Array.from(line.starts, (start, index) => [start, finiteOrNull(line.mean[index] as number)]);
-}
 
 /** One choice when adding lines. */
 export interface SeriesChoice {

@@ -1,11 +1,13 @@
 import type { Db } from "../store/database";
 import { discoverPage, sourcePage, sweepPage } from "./discover";
-import { componentPage, estatePage, findPage, samplesPage, servicePage } from "./estate";
+import { componentPage } from "./component";
+import { estatePage, findPage, samplesPage } from "./estate";
 import { incidentList, incidentPage } from "./incidents";
 import { logPage, logsPage } from "./logs";
 import { mapPage } from "./map";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
+import { servicePage } from "./service";
 import { rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
 import { tracePage, tracesPage } from "./traces";

@@ -28,6 +28,9 @@ function senderNames(db: Db, atMs: number) {
 
 const figuresOf = (figures: CallFigures) => ({ calls: figures.calls, failed: figures.failed, p50: ms(figures.sketch.quantile(0.5)), p95: ms(figures.sketch.quantile(0.95)), p99: ms(figures.sketch.quantile(0.99)) });
 
+/** Served or consumed, as against called or sent. */
+const isAnswer = (kind: number) => kind === 2 || kind === 5;
+
 export interface TracesQuestion {
   fromMs: number;
   toMs: number;
@@ -45,7 +48,6 @@ export function tracesPage(db: Db, question: TracesQuestion) {
   const { fromMs, toMs } = question;
   const names = senderNames(db, toMs);
   const words = question.text.toLowerCase().split(/\s+/).filter(Boolean);
-  const isAnswer = (kind: number) => kind === 2 || kind === 5;
   const known = allOperations(db).map((operation) => ({ ...operation, sender: names.get(operation.origin_id) }));
   const fits = (one: (typeof known)[number]) => (!question.answered || isAnswer(one.kind)) && words.every((word) => `${one.name} ${one.sender?.name ?? ""}`.toLowerCase().includes(word));
   const asked = known.filter((one) => one.id === question.operation || fits(one));
@@ -69,6 +71,19 @@ export function tracesPage(db: Db, question: TracesQuestion) {
     traces: spans.map((span) => ({ traceId: hex(span.trace_id), startMs: ms(span.start_us), durationMs: ms(span.duration_us), failed: span.status === 2, message: detailOf(span).message })),
     mostTraces: MOST_TRACES,
   };
+}
+
+/** What some components answered in a window, the most called first. */
+export function answeredBy(db: Db, components: ReadonlySet<number>, fromMs: number, toMs: number) {
+  const names = senderNames(db, toMs);
+  const own = allOperations(db).filter((operation) => isAnswer(operation.kind) && components.has(names.get(operation.origin_id)?.componentId ?? -1));
+  const figures = operationFigures(db, own.map((one) => one.id), fromMs, toMs);
+  return own
+    .flatMap((one) => {
+      const measured = figures.get(one.id);
+      return measured ? [{ id: one.id, name: one.name, sender: names.get(one.origin_id)?.name ?? "", componentId: names.get(one.origin_id)?.componentId ?? null, ...figuresOf(measured) }] : [];
+    })
+    .sort((a, b) => b.calls - a.calls);
 }
 
 /** The latency histogram, in bars of equal width on a logarithmic axis. */

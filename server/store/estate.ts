@@ -22,7 +22,8 @@ export interface NewComponent {
   kind: string;
   name: string;
   site: string;
-  sourceId: number;
+  /** Null for what no sweep found. */
+  sourceId: number | null;
   hostId: number | null;
   address: string | null;
   reason: string;
@@ -135,6 +136,13 @@ export function missRelations(db: Db, lookedAt: ReadonlySet<number>, seen: Reado
   return closed;
 }
 
+/** Ends the current relations of a type from one component to others than the given one; returns whom they led to. */
+export function closeRelations(db: Db, type: RelationType, fromId: number, exceptToId: number, atMs: number): number[] {
+  return prepared<{ to_id: number }>(db, "UPDATE relation SET valid_to = ? WHERE type = ? AND from_id = ? AND to_id <> ? AND valid_to IS NULL RETURNING to_id")
+    .all(atMs, type, fromId, exceptToId)
+    .map((row) => row.to_id);
+}
+
 // --- reading ---------------------------------------------------------------------------------------------------------
 
 export interface RelationRow {
@@ -180,6 +188,12 @@ export function currentComponents(db: Db): ComponentRow[] {
 
 export function componentsAt(db: Db, atMs: number): ComponentRow[] {
   return prepared<ComponentRow>(db, `SELECT * FROM component WHERE ${VALID_AT}`).all(atMs, atMs);
+}
+
+/** The component that goes by a key, or did. */
+export function componentOfKey(db: Db, key: string): { id: number; retired: boolean } | undefined {
+  const row = prepared<{ id: number; valid_to: number | null }>(db, "SELECT c.id, c.valid_to FROM component_key k JOIN component c ON c.id = k.component_id WHERE k.key = ?").get(key);
+  return row && { id: row.id, retired: row.valid_to !== null };
 }
 
 export function componentById(db: Db, id: number): ComponentRow | undefined {
@@ -278,6 +292,14 @@ export function estateFacets(db: Db, atMs: number): { kinds: { kind: string; cou
     kinds: prepared<{ kind: string; count: number }>(db, `SELECT kind, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY kind ORDER BY kind`).all(atMs, atMs),
     sites: prepared<{ site: string; count: number }>(db, `SELECT site, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY site ORDER BY site`).all(atMs, atMs),
   };
+}
+
+/** Every virtual machine with what it goes by and the hypervisor it is on now. */
+export function guestsOfHypervisors(db: Db): { hypervisor: number; key: string; guest: number }[] {
+  return prepared<{ hypervisor: number; key: string; guest: number }>(
+    db,
+    "SELECT r.to_id AS hypervisor, k.key, r.from_id AS guest FROM relation r JOIN component_key k ON k.component_id = r.from_id AND (k.key LIKE 'uuid:%' OR k.key LIKE 'guest:%') WHERE r.type = 'hosted-by' AND r.valid_to IS NULL",
+  ).all();
 }
 
 /** Components that a fact is known of. */

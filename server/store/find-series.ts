@@ -58,5 +58,14 @@ export function countServiceMetrics(db: Db): { metric: string; uid: string; name
   ).all();
 }
 
+/** What the members of a service have measured, those in the window, and in how many places. */
+export function metricsOfService(db: Db, uid: string, fromMs: number, toMs: number): { metric: string; count: number }[] {
+  return prepared<{ metric: string; count: number }>(
+    db,
+    `SELECT s.metric, count(DISTINCT s.id) AS count FROM service v JOIN member m ON m.service_id = v.id AND m.valid_from <= ? AND (m.valid_to IS NULL OR m.valid_to > ?) JOIN series s ON s.component_id = m.component_id
+     WHERE v.uid = ? AND v.valid_to IS NULL GROUP BY s.metric ORDER BY count DESC, s.metric`,
+  ).all(toMs, fromMs, uid);
+}
+
 export const wordsOf = (text: string) => text.toLowerCase().split(/\s+/).filter(Boolean);
 export const hasWords = (hay: string, words: readonly string[]) => words.every((word) => fitsPattern(`*${word.replaceAll("*", "")}*`, hay));

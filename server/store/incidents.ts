@@ -5,8 +5,9 @@ import { prepared, type Db } from "./database";
 export interface IncidentRow {
   id: number;
   subject: string;
-  service_id: number | null;
+  /** The service it affects, or how many; null when none. */
   service: string | null;
+  services: { id: number; name: string }[];
   title: string;
   severity: Severity;
   worst: Severity;
@@ -18,20 +19,27 @@ export interface IncidentRow {
   taken_at: number | null;
 }
 
-const INCIDENT = `SELECT i.id, i.subject, i.service_id, s.name AS service, i.title, i.severity, i.worst, i.opened_at, i.resolved_at, i.suspect_alarm_id, i.suspect_reasons, i.taken_by, i.taken_at
-  FROM incident i LEFT JOIN service s ON s.id = i.service_id`;
+const INCIDENT = `SELECT i.id, i.subject, i.title, i.severity, i.worst, i.opened_at, i.resolved_at, i.suspect_alarm_id, i.suspect_reasons, i.taken_by, i.taken_at,
+  (SELECT json_group_array(json_object('id', s.id, 'name', s.name) ORDER BY s.name) FROM incident_service o JOIN service s ON s.id = o.service_id WHERE o.incident_id = i.id) AS services
+  FROM incident i`;
 
-export function openIncident(db: Db, incident: { subject: string; serviceId: number | null; title: string; severity: Severity }, atMs: number): number {
-  return Number(
-    prepared(db, "INSERT INTO incident (subject, service_id, title, severity, worst, opened_at) VALUES (?, ?, ?, ?, ?, ?)").run(
-      incident.subject,
-      incident.serviceId,
-      incident.title,
-      incident.severity,
-      incident.severity,
-      atMs,
-    ).lastInsertRowid,
-  );
+type Stored = Omit<IncidentRow, "service" | "services"> & { services: string };
+
+/** What an incident affects, for titles: the service, or how many. */
+export const affectedLabel = (services: readonly { name: string }[]): string | null => (services.length > 1 ? `${services.length} services` : (services[0]?.name ?? null));
+
+function read(row: Stored): IncidentRow {
+  const services = JSON.parse(row.services) as IncidentRow["services"];
+  return { ...row, services, service: affectedLabel(services) };
+}
+
+export function openIncident(db: Db, incident: { subject: string; title: string; severity: Severity }, atMs: number): number {
+  return Number(prepared(db, "INSERT INTO incident (subject, title, severity, worst, opened_at) VALUES (?, ?, ?, ?, ?)").run(incident.subject, incident.title, incident.severity, incident.severity, atMs).lastInsertRowid);
+}
+
+/** Notes further services as affected by an incident. */
+export function affectServices(db: Db, incidentId: number, serviceIds: readonly number[]): void {
+  for (const id of serviceIds) prepared(db, "INSERT OR IGNORE INTO incident_service (incident_id, service_id) VALUES (?, ?)").run(incidentId, id);
 }
 
 export function joinIncident(db: Db, incidentId: number, alarmId: number, why: string, atMs: number): boolean {
@@ -70,22 +78,23 @@ export function takeIncident(db: Db, id: number, by: string, atMs: number): void
 }
 
 export function incidentById(db: Db, id: number): IncidentRow | undefined {
-  return prepared<IncidentRow>(db, `${INCIDENT} WHERE i.id = ?`).get(id);
+  const row = prepared<Stored>(db, `${INCIDENT} WHERE i.id = ?`).get(id);
+  return row && read(row);
 }
 
 /** Open incidents and those resolved after an instant: what a new alarm may join. */
 export function recentIncidents(db: Db, resolvedAfterMs: number): IncidentRow[] {
-  return prepared<IncidentRow>(db, `${INCIDENT} WHERE i.resolved_at IS NULL OR i.resolved_at >= ?`).all(resolvedAfterMs);
+  return prepared<Stored>(db, `${INCIDENT} WHERE i.resolved_at IS NULL OR i.resolved_at >= ?`).all(resolvedAfterMs).map(read);
 }
 
 /** Incidents open at an instant. */
 export function incidentsAt(db: Db, atMs: number): IncidentRow[] {
-  return prepared<IncidentRow>(db, `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at > ?) ORDER BY i.opened_at DESC`).all(atMs, atMs);
+  return prepared<Stored>(db, `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at > ?) ORDER BY i.opened_at DESC`).all(atMs, atMs).map(read);
 }
 
 /** Incidents that were open at any time in a span, newest first. */
 export function incidentsIn(db: Db, fromMs: number, toMs: number, limit = 500): IncidentRow[] {
-  return prepared<IncidentRow>(db, `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at >= ?) ORDER BY i.opened_at DESC LIMIT ?`).all(toMs, fromMs, limit);
+  return prepared<Stored>(db, `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at >= ?) ORDER BY i.opened_at DESC LIMIT ?`).all(toMs, fromMs, limit).map(read);
 }
 
 export function incidentsOfAlarm(db: Db, alarmId: number): number[] {

@@ -128,16 +128,16 @@ function* matchedBatches(db: Db, match: string, filter: LogFilter, first: number
 }
 
 /** The last records of some senders in a window, newest first; found by the minutes in which they said something. */
-export function latestLogs(db: Db, originIds: ReadonlySet<number>, fromMs: number, toMs: number, most: number): LogRow[] {
+export function latestLogs(db: Db, originIds: ReadonlySet<number>, fromMs: number, toMs: number, most: number, leastSeverity = 0): LogRow[] {
   if (!originIds.size) return [];
   const minutes = prepared<{ minute_at: number; n: number }>(
     db,
-    "SELECT minute_at, sum(count) AS n FROM log_tally WHERE minute_at >= ? AND minute_at <= ? AND origin_id IN (SELECT value FROM json_each(?)) GROUP BY minute_at ORDER BY minute_at DESC LIMIT ?",
-  ).all(fromMs - 60_000, toMs, JSON.stringify([...originIds]), most);
+    "SELECT minute_at, sum(count) AS n FROM log_tally WHERE minute_at >= ? AND minute_at <= ? AND severity >= ? AND origin_id IN (SELECT value FROM json_each(?)) GROUP BY minute_at ORDER BY minute_at DESC LIMIT ?",
+  ).all(fromMs - 60_000, toMs, leastSeverity, JSON.stringify([...originIds]), most);
   const rows: LogRow[] = [];
   for (const { minute_at } of minutes) {
     if (rows.length >= most) break;
-    rows.push(...searchLogs(db, { fromMs: Math.max(fromMs, minute_at), toMs: Math.min(toMs, minute_at + 59_999), words: [], without: [], leastSeverity: 0, originIds }, null, most - rows.length, 5000).rows);
+    rows.push(...searchLogs(db, { fromMs: Math.max(fromMs, minute_at), toMs: Math.min(toMs, minute_at + 59_999), words: [], without: [], leastSeverity, originIds }, null, most - rows.length, 5000).rows);
   }
   return rows;
 }

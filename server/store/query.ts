@@ -26,16 +26,19 @@ const OWNED = `s.id, s.component_id, s.service_id, s.origin_id, s.metric, s.inst
   c.name AS component, c.kind, c.site, v.name AS service, v.uid AS service_uid, CASE WHEN s.component_id IS NULL THEN o.attributes END AS origin
   FROM series s LEFT JOIN component c ON c.id = s.component_id LEFT JOIN service v ON v.id = s.service_id LEFT JOIN origin o ON o.id = s.origin_id`;
 
-/** The series a selection means, in the order they were met. */
-export function selectSeries(db: Db, selection: Selection): OwnedSeries[] {
+/**
+ * The series a selection means, in the order they were met. A service's are those of its members in the window, whole or in
+ * part; without a window those of its members now.
+ */
+export function selectSeries(db: Db, selection: Selection, within?: { fromMs: number; toMs: number }): OwnedSeries[] {
   if (selection.series !== undefined) return prepared<OwnedSeries>(db, `SELECT ${OWNED} WHERE s.id = ?`).all(selection.series);
   const rows = prepared<OwnedSeries>(
     db,
     `SELECT ${OWNED} WHERE s.metric = @metric AND (@component IS NULL OR s.component_id = @component) AND (@site IS NULL OR c.site = @site)
        AND (@service IS NULL OR v.uid = @service OR s.component_id IN
-         (SELECT m.component_id FROM member m JOIN service own ON own.id = m.service_id WHERE own.uid = @service AND m.valid_to IS NULL))
+         (SELECT m.component_id FROM member m JOIN service own ON own.id = m.service_id WHERE own.uid = @service AND m.valid_from <= @to AND (m.valid_to IS NULL OR m.valid_to > @from)))
      ORDER BY s.id`,
-  ).all({ metric: selection.metric, component: selection.component ?? null, site: selection.site ?? null, service: selection.service ?? null });
+  ).all({ metric: selection.metric, component: selection.component ?? null, site: selection.site ?? null, service: selection.service ?? null, from: within?.fromMs ?? Number.MAX_SAFE_INTEGER, to: within?.toMs ?? Number.MAX_SAFE_INTEGER });
   return rows.filter((row) => (selection.kind === undefined || (row.kind !== null && kindMatches(selection.kind, row.kind))) && (selection.instance === undefined || fitsPattern(selection.instance, row.instance)));
 }
 

@@ -46,8 +46,8 @@ export const WORKBENCH_VIEWS: readonly WorkbenchView[] = [
   {
     name: "incidents",
     about: "Every incident",
-    columns: [["opened", "when"], ["resolved", "when, null while it is open"], ["title", "its title"], ["severity", "its worst severity"], ["service", "the service affected"]],
-    sql: `SELECT ${iso("i.opened_at")} AS opened, ${iso("i.resolved_at")} AS resolved, i.title, i.worst AS severity, s.name AS service FROM incident i LEFT JOIN service s ON s.id = i.service_id`,
+    columns: [["opened", "when"], ["resolved", "when, null while it is open"], ["title", "its title"], ["severity", "its worst severity"], ["services", "the services affected"]],
+    sql: `SELECT ${iso("i.opened_at")} AS opened, ${iso("i.resolved_at")} AS resolved, i.title, i.worst AS severity, (SELECT group_concat(s.name, ', ') FROM incident_service o JOIN service s ON s.id = o.service_id WHERE o.incident_id = i.id) AS services FROM incident i`,
   },
   {
     name: "logs",

@@ -17,11 +17,20 @@ import { HostListeners } from "#standins/tcp-listeners";
 
 const START = Date.parse("2026-03-17T10:00:00Z");
 
+/** As much of the small estate's file as tests change. */
+export interface SmallScenario {
+  roles: Record<string, unknown>;
+  hosts: { name: string; on?: string; [field: string]: unknown }[];
+  faults: unknown[];
+}
+
 /** The small estate on real sockets, and an engine that watches it, on one fast clock. */
-export async function makeWorld({ pace, net, control }: { pace: number; net: number; control: number }) {
+export async function makeWorld({ pace, net, control, alter }: { pace: number; net: number; control: number; alter?: (scenario: SmallScenario) => void }) {
   const folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
   const text = readFileSync(new URL("../fixtures/small-scenario.json", import.meta.url), "utf8").replaceAll("127.21.1.", `127.21.${net}.`);
-  const read = readScenario(JSON.parse(text));
+  const json = JSON.parse(text) as SmallScenario;
+  alter?.(json);
+  const read = readScenario(json);
   if (!read.ok) throw new Error(read.problems.join("\n"));
   const scenario: Scenario = read.scenario;
   let clock: ClockSetting = { baseMs: START, machineMs: Date.now(), pace };

@@ -1,0 +1,141 @@
+import { logLevel } from "#core/telemetry/log-levels";
+import { kindMatches } from "#core/detection/threshold";
+import { guestKey } from "#core/discovery/guests";
+import { alarmsOfComponent } from "../store/alarms";
+import { changesOf } from "../store/changes";
+import type { Db } from "../store/database";
+import { componentById, factsAt, guestsOfHypervisors, inventoryAt, partsOfHost, relationsAt, type ComponentRow, type RelationRow } from "../store/estate";
+import { latestLogs } from "../store/logs";
+import { allOrigins } from "../store/origins";
+import { callFigures, type CallFigures } from "../store/spans";
+import { listRunbooks } from "../store/runs";
+import { healthAt, listServices, membersAt } from "../store/services";
+import { lastSample, seriesOfComponent, seriesOfMetric, type SeriesRow } from "../store/signals";
+import { chartOf } from "./charts";
+import type { Overlay } from "./overlay";
+
+/** Metrics shown as charts, in this order. */
+const CHARTED = ["cpu.used", "memory.used", "cpu.allotted", "memory.allotted", "guests.running", "disk.used", "net.in", "net.out", "net.errors", "process.memory", "process.cpu", "guest.cpu.used", "reachable", "response"];
+/** What is shown of the host and the hypervisor under a component, at the same instant. */
+const CARRIED = ["cpu.used", "memory.used", "cpu.allotted"];
+const MOST_CHARTS = 14;
+const MOST_SENT_CHARTS = 6;
+
+export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none" }: { id: number; atMs: number; fromMs: number; toMs: number; overlay?: Overlay }) {
+  const component = componentById(db, id);
+  if (!component) return null;
+  const health = healthAt(db, "component", atMs);
+  const describe = (other: number) => {
+    const row = componentById(db, other);
+    return { id: other, name: row?.name ?? "", kind: row?.kind ?? "", severity: health.get(other)?.severity ?? ("cleared" as const) };
+  };
+  const parts = partsOfHost(db, id, atMs);
+  const own = new Set([id, ...parts.map((part) => part.id)]);
+  const relations = relationsAt(db, atMs);
+  const talks = relations.filter((row) => row.type === "talks-to" && (own.has(row.from_id) || own.has(row.to_id)));
+  const wired = relations.filter((row) => row.type === "wired-to" && (row.from_id === id || row.to_id === id));
+  const inventory = inventoryAt(db, component.host_id ?? id, atMs);
+  const lastOf = new Map(seriesOfComponent(db, id).map((series) => [`${series.metric}|${series.instance}`, lastSample(db, series.id, atMs, RECENT_MS)?.value ?? null]));
+  const charted = seriesOfComponent(db, id)
+    .filter((series) => series.origin_id === null && CHARTED.includes(series.metric))
+    .sort((a, b) => CHARTED.indexOf(a.metric) - CHARTED.indexOf(b.metric) || a.instance.localeCompare(b.instance, "en", { numeric: true }))
+    .slice(0, MOST_CHARTS);
+  // Of what was sent to us: measured values, and of quantiles the slow end.
+  const sent = seriesOfComponent(db, id)
+    .filter((series) => series.origin_id !== null && series.form === "gauge" && !/\.p(50|99)$/.test(series.metric))
+    .slice(0, MOST_SENT_CHARTS);
+  const origins = new Set(allOrigins(db).flatMap((origin) => (origin.component_id !== null && own.has(origin.component_id) ? [origin.id] : [])));
+  const serviceNames = new Map(listServices(db).map((service) => [service.id, service]));
+  const alarms = alarmsOfComponent(db, id, fromMs, toMs);
+  const calls = callsByComponents(db, fromMs, toMs);
+  const callsOf = (from: number, to: number) => calls.get(`${from}|${to}`) ?? null;
+  const draw = (series: SeriesRow) => chartOf(db, series, fromMs, toMs, { overlay });
+  const carriers = carriersOf(component, relations).map((carrier) => ({
+    ...describe(carrier.id),
+    how: carrier.how,
+    reason: health.get(carrier.id)?.reason ?? "",
+    charts: seriesOfComponent(db, carrier.id)
+      .filter((series) => CARRIED.includes(series.metric) && series.instance === "")
+      .sort((a, b) => CARRIED.indexOf(a.metric) - CARRIED.indexOf(b.metric))
+      .map(draw),
+  }));
+  return {
+    component,
+    host: component.host_id === null ? null : describe(component.host_id),
+    severity: health.get(id)?.severity ?? ("cleared" as const),
+    reason: health.get(id)?.reason ?? "",
+    facts: factsAt(db, id, atMs),
+    services: [...new Set(membersAt(db, atMs).filter((row) => own.has(row.component_id)).map((row) => row.service_id))].flatMap((serviceId) => {
+      const service = serviceNames.get(serviceId);
+      return service ? [{ uid: service.uid, name: service.name }] : [];
+    }),
+    parts: parts.map((part) => describe(part.id)),
+    callers: talks.filter((row) => own.has(row.to_id)).map((row) => ({ own: describe(row.to_id), other: describe(row.from_id), detail: row.detail, connections: row.connections, seenBy: row.seen_by, since: row.valid_from, calls: callsOf(row.from_id, row.to_id) })),
+    called: talks.filter((row) => own.has(row.from_id)).map((row) => ({ own: describe(row.from_id), other: describe(row.to_id), detail: row.detail, connections: row.connections, seenBy: row.seen_by, since: row.valid_from, calls: callsOf(row.from_id, row.to_id) })),
+    wired: wired.map((row) => ({ other: describe(row.from_id === id ? row.to_id : row.from_id), detail: row.detail })),
+    interfaces: inventory && component.host_id === null ? inventory.interfaces.map((row) => ({ ...row, inBps: lastOf.get(`net.in|${row.name}`) ?? null, outBps: lastOf.get(`net.out|${row.name}`) ?? null })) : [],
+    storage: inventory && component.host_id === null ? inventory.storage.filter((row) => row.type !== "other").map((row) => ({ ...row, usedPercent: lastOf.get(row.type === "ram" ? "memory.used|" : `disk.used|${row.label}`) ?? null })) : [],
+    software: inventory && component.host_id === null ? inventory.software : [],
+    listeners: inventory && component.host_id === null ? inventory.listeners.map((row) => ({ ...row, process: inventory.software.find((one) => one.pid === row.pid)?.name ?? "" })) : [],
+    inventoryAt: component.last_seen_at,
+    charts: [...charted, ...sent].map(draw),
+    carriers,
+    guests: guestsOf(db, id, relations, atMs).map((guest) => ({ ...guest, ...describe(guest.id) })),
+    logs: latestLogs(db, origins, fromMs, toMs, 8).map((row) => ({ id: row.id, atMs: row.at, level: logLevel(row.severity), body: row.body })),
+    sends: origins.size > 0,
+    seriesCount: lastOf.size,
+    alarms,
+    changes: changesOf(db, [...own], fromMs, toMs, 30),
+    runbooks: listRunbooks(db)
+      .filter((runbook) => runbook.definition.kinds.some((pattern) => kindMatches(pattern, component.kind)))
+      .map((runbook) => ({ id: runbook.id, name: runbook.name })),
+  };
+}
+
+/** What carries a component, the nearest first: the host it runs on, and the hypervisor under that. */
+function carriersOf(component: ComponentRow, relations: readonly RelationRow[]): { id: number; how: string }[] {
+  const chain: { id: number; how: string }[] = [];
+  if (component.host_id !== null) chain.push({ id: component.host_id, how: "runs on" });
+  const top = component.host_id ?? component.id;
+  const hosted = relations.find((row) => row.type === "hosted-by" && row.from_id === top);
+  if (hosted) chain.push({ id: hosted.to_id, how: "hosted by" });
+  return chain;
+}
+
+/** How long before an instant a value may have been measured to count for it. */
+const RECENT_MS = 15 * 60_000;
+
+/** The virtual machines of a hypervisor at an instant, the one that takes most processors first. */
+function guestsOf(db: Db, hypervisor: number, relations: readonly RelationRow[], atMs: number) {
+  const value = (id: number, metric: string) => {
+    const series = seriesOfMetric(db, id, metric);
+    return series ? (lastSample(db, series.id, atMs, RECENT_MS)?.value ?? null) : null;
+  };
+  const processors = new Map((inventoryAt(db, hypervisor, atMs)?.guests ?? []).map((guest) => [guestKey(guest, hypervisor), guest.processors]));
+  const keys = new Map(guestsOfHypervisors(db).map((row) => [row.guest, row.key]));
+  return relations
+    .filter((row) => row.type === "hosted-by" && row.to_id === hypervisor)
+    .map(({ from_id: id }) => {
+      const used = value(id, "guest.cpu.used");
+      const count = processors.get(keys.get(id) ?? "") ?? null;
+      return { id, running: value(id, "guest.running") !== 0, processors: count, usedPercent: used, processorsUsed: used === null || count === null ? null : (used / 100) * count, ownPercent: value(id, "cpu.used"), memoryBytes: value(id, "guest.memory") };
+    })
+    .sort((a, b) => (b.processorsUsed ?? -1) - (a.processorsUsed ?? -1));
+}
+
+/** What spans say of calls between components in a window: calls, failures, and how long nineteen in twenty took at most. */
+function callsByComponents(db: Db, fromMs: number, toMs: number): Map<string, { calls: number; failed: number; p95Ms: number }> {
+  const componentOf = new Map(allOrigins(db).map((origin) => [origin.id, origin.component_id]));
+  const merged = new Map<string, CallFigures>();
+  for (const { from, to, figures } of callFigures(db, fromMs, toMs)) {
+    const key = `${componentOf.get(from)}|${componentOf.get(to)}`;
+    const known = merged.get(key);
+    if (!known) merged.set(key, figures);
+    else {
+      known.calls += figures.calls;
+      known.failed += figures.failed;
+      known.sketch.merge(figures.sketch);
+    }
+  }
+  return new Map([...merged].map(([key, figures]) => [key, { calls: figures.calls, failed: figures.failed, p95Ms: figures.sketch.quantile(0.95) / 1000 }]));
+}
