@@ -30,7 +30,7 @@ export function benchTick(root: string): Measurement {
       for (let metric = 0; metric < SERIES / HOSTS; metric++) all.push(recorder.series({ componentId: id, serviceId: null }, `m${metric}`, "", "%", 0));
     }
   })();
-  const judge = new Judge(db, (id) => kinds.get(id), (id, from, to) => recorder.recall(id, from, to));
+  const judge = new Judge(db, (id) => kinds.get(id), { recall: (id, from, to) => recorder.recall(id, from, to), isTwin: () => false });
   let at = 1_700_000_000_000;
   const tick = () => {
     at += 15_000;

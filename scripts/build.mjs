@@ -16,6 +16,7 @@ export async function buildServers() {
       "server/workbench-child": "server/workbench/child.ts",
       "server/reader": "server/threads/reader.ts",
       "standins/main": "standins/main.ts",
+      "agent/main": "agent/main.ts",
     },
     outdir: join(root, "build", "run"),
     bundle: true,

@@ -48,7 +48,7 @@ function stampOfSources() {
       else hash.update(`${path.slice(root.length)}\0`).update(readFileSync(path));
     }
   };
-  for (const folder of ["app", "core", "server", "standins", "public", "types"]) walk(join(root, folder));
+  for (const folder of ["agent", "app", "core", "server", "standins", "public", "types"]) walk(join(root, folder));
   for (const file of ["package-lock.json", "vite.config.ts", "react-router.config.ts", "scripts/build.mjs"]) hash.update(readFileSync(join(root, file)));
   return hash.digest("hex");
 }

@@ -1,6 +1,7 @@
 import { createServer, type Server } from "node:http";
 import { z } from "zod";
 import type { ClockSetting } from "#core/time/clock";
+import { measuredOf } from "./agents";
 import type { EstateModel } from "./model";
 import { failureLines, Traces } from "./traces";
 import { attributesOf, linesBetween, sendersOf } from "./voices";
@@ -56,6 +57,7 @@ export function startControl(estate: EstateModel, options: ControlOptions): Prom
       send(400, { problem: error instanceof Error ? error.message : "The request cannot be read." });
     }
   });
+  server.keepAliveTimeout = 60_000;
   return new Promise((resolve, reject) => {
     server.once("error", reject);
     server.listen(options.port, "127.0.0.1", () => resolve(server));
@@ -91,6 +93,7 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
   };
   const senders = sendersOf(estate);
   const traces = new Traces(senders);
+  const measured = measuredOf(estate);
   await write({
     hosts: estate.hosts.map((host) => {
       const poll = host.poll(from);
@@ -104,6 +107,7 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
       };
     }),
     senders: senders.map((sender) => attributesOf(sender, from)),
+    measured: measured.map(({ attributes, metrics }) => ({ attributes, metrics })),
     figures: estate.scenario.figures.map((figure) => ({ address: estate.host(figure.host)?.address, port: figure.port, metric: figure.metric })),
   });
   for (let at = from; at < to; at += step) {
@@ -126,6 +130,7 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
         return row;
       }),
       figures: estate.scenario.figures.map((figure) => estate.figure(figure.metric, at) ?? null),
+      measured: measured.map(({ valuesAt }) => valuesAt(at) ?? null),
       // What was said since the moment before.
       spans: spans.map(({ sender, ...span }) => ({ ...span, sender: senders.indexOf(sender) })),
       says: [

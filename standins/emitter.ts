@@ -1,5 +1,7 @@
 import { createSocket, type Socket } from "node:dgram";
 import { gzipSync } from "node:zlib";
+import { metricsRequest } from "../agent/otlp";
+import { measuredOf, type Measured } from "./agents";
 import type { EstateModel } from "./model";
 import { scatter, seedOf } from "./rhythm";
 import { failureLines, Traces, type StandinSpan } from "./traces";
@@ -22,6 +24,7 @@ export class Emitter {
   private measuredTo = 0;
   private readonly senders: Sender[];
   private readonly traces: Traces;
+  private readonly measured: Measured[];
   private readonly sockets = new Map<string, Socket>();
   private busy = false;
 
@@ -32,10 +35,11 @@ export class Emitter {
   ) {
     this.senders = sendersOf(estate);
     this.traces = new Traces(this.senders);
+    this.measured = measuredOf(estate);
   }
 
   start(): void {
-    if ((!this.to.otlp && !this.to.syslogPort) || this.senders.length === 0) return;
+    if ((!this.to.otlp && !this.to.syslogPort) || (this.senders.length === 0 && this.measured.length === 0)) return;
     this.saidTo = this.measuredTo = this.now();
     this.timer = setInterval(() => void this.emit(), 1000);
   }
@@ -67,6 +71,7 @@ export class Emitter {
       this.measuredTo = now;
       const resourceMetrics = this.senders.flatMap((sender) => this.measure(sender, since, now));
       if (resourceMetrics.length) await this.post("/v1/metrics", { resourceMetrics });
+      await this.sendMeasured(now);
     }
     this.busy = false;
   }
@@ -114,6 +119,15 @@ export class Emitter {
     });
     if (!dataPoints.length) return [];
     return [{ resource: resourceOf(sender, toMs), scopeMetrics: [{ scope: { name: process.spec.name }, metrics: [{ name: "http.server.request.duration", unit: "s", histogram: { aggregationTemporality: 1, dataPoints } }] }] }];
+  }
+
+  /** What the host agents of the estate report. */
+  private async sendMeasured(atMs: number): Promise<void> {
+    const parts = this.measured.flatMap(({ attributes, metrics, valuesAt }) => {
+      const values = valuesAt(atMs);
+      return values ? [{ resource: attributes, points: metrics.map((metric, index) => ({ ...metric, value: values[index] as number })) }] : [];
+    });
+    if (parts.length) await this.post("/v1/metrics", metricsRequest(parts, atMs));
   }
 
   private async sendSpans(all: readonly StandinSpan[], toMs: number): Promise<void> {

@@ -148,6 +148,14 @@ export class HostModel {
     return undefined;
   }
 
+  /** Percent of the time in which it wanted to run and its hypervisor did not let it. */
+  stolenPercent(atMs: number): number {
+    if (!this.below) return 0;
+    const hog = this.below.hogged(atMs);
+    const usual = 0.4 + 0.3 * wander(this.seed + 2, atMs, 6 * MINUTE);
+    return Math.max(0, hog && hog.guest !== this.name ? usual + 38 * hog.share * (0.5 + 0.5 * this.level(atMs)) : usual);
+  }
+
   /** How busy it is at an instant, 0 to 1. */
   level(atMs: number): number {
     return this.rhythm.level(atMs);

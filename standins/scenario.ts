@@ -44,6 +44,16 @@ const processSchema = z.strictObject({
   talksTo: z.array(talk).max(20).default([]),
 });
 
+const container = z.strictObject({
+  name,
+  image: z.string().max(80).default(""),
+  /** Processors wanted at full rhythm, and those its quota allows. */
+  cpu: z.number().min(0).max(64),
+  cpuLimit: z.number().min(0.01).max(64),
+  memoryMiB: z.number().min(1).max(1_000_000),
+  memoryLimitMiB: z.number().min(1).max(1_000_000),
+});
+
 const role = z.strictObject({
   system: z.enum(["linux", "switch", "hypervisor"]),
   rhythm: name,
@@ -55,6 +65,9 @@ const role = z.strictObject({
   /** Megabits a second at full rhythm on the first interface. */
   trafficMbps: z.number().min(0).max(100_000).default(20),
   processes: z.array(processSchema).max(30).default([]),
+  /** Whether the host agent runs there; it tells of the containers too. */
+  agent: z.boolean().default(false),
+  containers: z.array(container).max(50).default([]),
 });
 
 const host = z.strictObject({
@@ -162,6 +175,7 @@ export type Scenario = z.infer<typeof scenarioSchema>;
 export type ScenarioRole = Scenario["roles"][string];
 export type ScenarioProcess = ScenarioRole["processes"][number];
 export type ScenarioListener = ScenarioProcess["listens"][number];
+export type ScenarioContainer = ScenarioRole["containers"][number];
 export type ScenarioFault = Scenario["faults"][number];
 export type ScenarioVoice = Scenario["voices"][string];
 export type Rhythm = Scenario["rhythms"][string];
@@ -191,6 +205,7 @@ function danglingReferences(scenario: Scenario): string[] {
   const addresses = new Set<string>();
   const before = new Set<string>();
   for (const [id, one] of Object.entries(scenario.roles)) {
+    if (one.containers.length && !one.agent) problems.push(`roles.${id}.containers: nobody tells of containers on a host without an agent. Set “agent” to true.`);
     if (!(one.rhythm in scenario.rhythms)) missing(`roles.${id}.rhythm`, "rhythm", one.rhythm, Object.keys(scenario.rhythms));
     for (const process of one.processes)
       for (const target of process.talksTo) {

@@ -8,6 +8,7 @@ const book: NamingBook = {
     ["gatefront @ nq-gate-web-01", 2],
     ["pod-7", 3],
   ]),
+  byContainer: new Map([["c".repeat(64), 9]]),
   byAddress: new Map([["127.20.1.2", 4]]),
 };
 

@@ -16,6 +16,8 @@ export interface NamingBook {
   /** By name in small letters; a process is "name @ host". */
   byName: ReadonlyMap<string, number>;
   byAddress: ReadonlyMap<string, number>;
+  /** By container id. */
+  byContainer: ReadonlyMap<string, number>;
 }
 
 export interface Named {
@@ -28,13 +30,17 @@ const short = (host: string) => host.toLowerCase().split(".")[0] as string;
 
 /**
  * Names a sender to a component by its attributes (OpenTelemetry semantic conventions), most exact first: a person's rule; a
- * process on a named host or address; a container, instance or service that is a component itself; the host; its address.
+ * container by its id; a process on a named host or address; a container, instance or service that is a component itself by
+ * its name; the host; its address.
  */
 export function nameOrigin(attributes: OriginAttributes, book: NamingBook): Named {
   for (const rule of book.rules) {
     const value = attributes[rule.attribute];
     if (value !== undefined && fitsPattern(rule.pattern, value)) return { componentId: rule.componentId, why: `your rule: ${rule.attribute} fits “${rule.pattern}”` };
   }
+  const container = attributes["container.id"];
+  const contained = container === undefined ? undefined : book.byContainer.get(container.toLowerCase());
+  if (contained !== undefined) return { componentId: contained, why: `container.id ${(container as string).slice(0, 12)}` };
   const hostName = attributes["host.name"];
   const addresses = ["host.ip", "server.address", "client.address", "source.address"].flatMap((name) => (attributes[name] ?? "").split(/[,\s[\]"]+/).filter(Boolean));
   const hosts = hostName ? [hostName.toLowerCase(), short(hostName)] : [];

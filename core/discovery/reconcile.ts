@@ -24,7 +24,7 @@ export type Reconciled =
   | { outcome: "same"; draft: Draft; id: number; reason: string };
 
 /** Facts that vary from one look to the next and are no change worth telling. */
-const RESTLESS = new Set(["open ports"]);
+const RESTLESS = new Set(["open ports", "agent"]);
 
 /**
  * Matches drafts with known components by their identity keys, strongest key first; a key claimed twice in one

@@ -29,6 +29,8 @@ const headSchema = z.object({
   ),
   /** Who says something, by what it says of itself. */
   senders: z.array(z.record(z.string(), z.string())),
+  /** What agents measure, by what they say of themselves. */
+  measured: z.array(z.object({ attributes: z.record(z.string(), z.string()), metrics: z.array(z.object({ metric: z.string(), instance: z.string(), unit: z.string() })) })),
   figures: z.array(z.object({ address: z.string().optional(), port: z.number(), metric: z.string() })),
 });
 
@@ -38,6 +40,8 @@ export interface PastMoment {
   /** By address; null where a host was silent. */
   polls: Map<string, HostPoll | null>;
   figures: Map<string, number>;
+  /** Each with its values, null while nothing was reported. */
+  measured: readonly { attributes: Record<string, string>; metrics: readonly { metric: string; instance: string; unit: string }[]; values: readonly number[] | null }[];
   senders: readonly Record<string, string>[];
   /** What was said since the moment before. */
   says: { sender: number; atMs: number; severity: number; text: string; traceId: string | null; spanId: string | null }[];
@@ -48,8 +52,10 @@ export interface PastMoment {
 export class Standins {
   constructor(private readonly url: string) {}
 
-  private call(path: string, init: RequestInit = {}): Promise<Response> {
-    return fetch(`${this.url}${path}`, { ...init, headers: { "x-standin-control": "1", "content-type": "application/json" } });
+  private async call(path: string, init: RequestInit = {}): Promise<Response> {
+    const ask = () => fetch(`${this.url}${path}`, { ...init, headers: { "x-standin-control": "1", "content-type": "application/json" } });
+    // A connection kept from before may be closed by the other side just as it is used again; a new one then serves.
+    return ask().catch(ask);
   }
 
   async drills(): Promise<Drill[]> {
@@ -80,7 +86,7 @@ export class Standins {
         continue;
       }
       // Millions of numbers follow from our own stand-ins; their form is fixed by the head.
-      const { at, rows, figures, says, spans } = json as { at: number; rows: (number[] | null)[]; figures: (number | null)[]; says: [number, number, number, string, string?, string?][]; spans: PastMoment["spans"] };
+      const { at, rows, figures, measured, says, spans } = json as { at: number; rows: (number[] | null)[]; measured: (number[] | null)[]; figures: (number | null)[]; says: [number, number, number, string, string?, string?][]; spans: PastMoment["spans"] };
       const polls = new Map<string, HostPoll | null>();
       for (let index = 0; index < head.hosts.length; index++) {
         const host = head.hosts[index] as (typeof head.hosts)[number];
@@ -92,7 +98,7 @@ export class Standins {
         const value = figures[index];
         if (value !== null && value !== undefined) values.set(figure.metric, value);
       });
-      yield { atMs: at, polls, figures: values, senders: head.senders, says: says.map(([sender, atMs, severity, text, traceId, spanId]) => ({ sender, atMs, severity, text, traceId: traceId ?? null, spanId: spanId ?? null })), spans };
+      yield { atMs: at, polls, figures: values, measured: head.measured.map((one, index) => ({ ...one, values: measured[index] ?? null })), senders: head.senders, says: says.map(([sender, atMs, severity, text, traceId, spanId]) => ({ sender, atMs, severity, text, traceId: traceId ?? null, spanId: spanId ?? null })), spans };
     }
   }
 }

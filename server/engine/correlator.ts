@@ -139,6 +139,8 @@ const PROBLEMS: Readonly<Record<string, string>> = {
   "cpu.used.high": "processor is saturated",
   "disk.used.high": "disk fills",
   "reachable.low": "no answer",
+  "container.memory.used.high": "memory nears its limit",
+  "container.cpu.throttled.high": "held back by its quota",
 };
 
 function shortProblem(type: string, qualifier: string): string {

@@ -4,9 +4,11 @@ import type { Db } from "../store/database";
 import { insertChange } from "../store/changes";
 import { componentById, currentComponents, hasRelation, seeRelation, SPANS } from "../store/estate";
 import { LogWriter, type NewLog } from "../store/log-writer";
+import { DAY_MS } from "#core/time/windows";
 import { allOrigins, insertOrigin, namingRules, originText, renameOrigin, touchOrigin } from "../store/origins";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
 import { firstSight } from "../store/ways-in";
+import { Found } from "./found";
 import type { LiveSeries, Recorder } from "./recorder";
 
 /** What became of a delivery. */
@@ -31,7 +33,11 @@ export class Deliveries {
   private readonly series = new Map<number, LiveSeries>();
   /** Series made since the last commit. */
   private made: LiveSeries[] = [];
-  private book: NamingBook = { rules: [], byName: new Map(), byAddress: new Map() };
+  private book: NamingBook = { rules: [], byName: new Map(), byAddress: new Map(), byContainer: new Map() };
+  /** Components that senders tell of. */
+  readonly found: Found;
+  /** Set when a sender told of something that was not in the estate. */
+  grown = false;
   private writer: LogWriter;
   private spanWriter: SpanWriter;
   samples = 0;
@@ -43,10 +49,16 @@ export class Deliveries {
     private readonly db: Db,
     private readonly recorder: Recorder,
   ) {
+    this.found = new Found(db, recorder);
     this.readOrigins();
     this.writer = new LogWriter(db);
     this.spanWriter = new SpanWriter(db);
     this.reload();
+  }
+
+  /** Senders known from before are given time to be heard again. */
+  expect(nowMs: number): void {
+    for (const origin of this.byId.values()) if (nowMs - origin.touchedMs < DAY_MS) this.found.heard(origin.attributes, origin.componentId, nowMs);
   }
 
   private readOrigins(): void {
@@ -69,7 +81,8 @@ export class Deliveries {
       byName.set(row.name.toLowerCase(), row.id);
       if (row.address && row.host_id === null) byAddress.set(row.address, row.id);
     }
-    this.book = { rules: namingRules(this.db), byName, byAddress };
+    this.book = { rules: namingRules(this.db), byName, byAddress, byContainer: this.found.containerIds() };
+    this.found.reload();
     for (const origin of this.byText.values()) {
       const named = nameOrigin(origin.attributes, this.book);
       if (named.componentId === origin.componentId) continue;
@@ -81,6 +94,7 @@ export class Deliveries {
 
   /** Call inside a transaction. */
   take(delivery: Delivery, nowMs: number): Receipt {
+    this.meet(delivery.origins, nowMs);
     for (const { handle, attributes } of delivery.origins) {
       const text = originText(attributes);
       let origin = this.byText.get(text);
@@ -139,12 +153,28 @@ export class Deliveries {
       const origin = this.byId.get(this.series.get(handle)?.originId ?? 0);
       if (origin) touched.add(origin);
     }
-    for (const origin of touched)
+    const unmet: KnownOrigin[] = [];
+    for (const origin of touched) {
+      if (this.found.heard(origin.attributes, origin.componentId, nowMs)) unmet.push(origin);
       if (nowMs - origin.touchedMs > 60_000) {
         touchOrigin(this.db, origin.id, nowMs);
         origin.touchedMs = nowMs;
       }
+    }
+    // What ended and speaks again, or is on a host that was not known before.
+    if (unmet.length) this.meet(unmet, nowMs);
     return { refused };
+  }
+
+  /** Takes up what new senders tell of: hosts before the containers on them, so that one delivery may tell of both. */
+  private meet(origins: readonly { attributes: OriginAttributes }[], nowMs: number): void {
+    for (const contained of [false, true]) {
+      let changed = false;
+      for (const { attributes } of origins) if ((attributes["container.id"] !== undefined) === contained && this.found.meet(attributes, this.book, nowMs)) changed = true;
+      if (!changed) continue;
+      this.grown = true;
+      this.reload();
+    }
   }
 
   /** Forgets the handles of a delivery that no receiver will use again. */
@@ -167,6 +197,8 @@ export class Deliveries {
       for (const { handle } of delivery.series) this.series.delete(handle);
     }
     this.readOrigins();
+    this.grown = false;
+    this.reload();
     for (const [handle, origin] of this.origins) {
       const again = this.byId.get(origin.id);
       if (again) this.origins.set(handle, again);

@@ -45,7 +45,7 @@ describe("the life of an alarm", () => {
     memoryRule();
     const id = add("a");
     const recorder = new Recorder(db);
-    const judge = new Judge(db, () => "host.linux", (id, from, to) => recorder.recall(id, from, to));
+    const judge = new Judge(db, () => "host.linux", { recall: (id, from, to) => recorder.recall(id, from, to), isTwin: () => false });
     const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
     const feed = (minute: number, value: number): AlarmEvent[] => {
       recorder.record(series, AT + minute * MINUTE_MS, value);
@@ -72,7 +72,7 @@ describe("the life of an alarm", () => {
     const { feed, id } = setUp();
     for (const [minute, value] of [[0, 95], [1, 97]] as const) feed(minute, value);
     const recorder = new Recorder(db);
-    const judge = new Judge(db, () => "host.linux", (id, from, to) => recorder.recall(id, from, to));
+    const judge = new Judge(db, () => "host.linux", { recall: (id, from, to) => recorder.recall(id, from, to), isTwin: () => false });
     const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
     expect(series.lastValue).toBe(97);
     recorder.record(series, AT + 2 * MINUTE_MS, 96);

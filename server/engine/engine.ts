@@ -87,7 +87,10 @@ export class Engine {
     endInterruptedRuns(this.db, this.now());
     this.loadKits();
     this.recorder = new Recorder(this.db);
-    this.judge = new Judge(this.db, (id) => this.kindOf.get(id), (id, fromMs, toMs) => this.recorder.recall(id, fromMs, toMs));
+    this.judge = new Judge(this.db, (id) => this.kindOf.get(id), {
+      recall: (id, fromMs, toMs) => this.recorder.recall(id, fromMs, toMs),
+      isTwin: (series) => series.originId !== null && this.recorder.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !== undefined,
+    });
     this.roller = new Roller(this.db, this.recorder);
     this.deliveries = new Deliveries(this.db, this.recorder);
     this.inbox = new Inbox({
@@ -96,6 +99,10 @@ export class Engine {
       deliveries: this.deliveries,
       now: () => this.now(),
       tellTrouble: (message) => this.tellTrouble(message),
+      onGrown: () => {
+        this.afterEstateChange([]);
+        this.emit({ topic: "estate", atMs: this.now() });
+      },
       onRelations: () => {
         refreshServices(this.db, this.now());
         this.servicesOf = servicesByComponent(this.db, this.now());
@@ -213,12 +220,14 @@ export class Engine {
         this.writeSeen();
         this.seen.clear();
       },
+      takeUp: () => this.afterEstateChange([]),
     };
   }
 
   // --- the tick --------------------------------------------------------------------------------------------------------
 
   start(): void {
+    this.deliveries.expect(this.now());
     this.loop = this.run();
   }
 
@@ -235,7 +244,11 @@ export class Engine {
   tick(how: "tick" | "everything" = "tick"): void {
     try {
       let events: AlarmEvent[] = [];
+      let ended: number[] = [];
       this.db.transaction(() => {
+        const { heard, retired } = this.deliveries.found.look(this.now());
+        for (const id of heard) this.seen.set(id, this.now());
+        ended = retired;
         events = this.judgeFresh();
         this.recorder.write(how);
         this.writeSeen();
@@ -243,6 +256,10 @@ export class Engine {
       this.recorder.settle();
       this.recorder.judged();
       this.seen.clear();
+      if (ended.length) {
+        this.afterEstateChange(ended);
+        this.emit({ topic: "estate", atMs: this.now() });
+      }
       if (this.trouble) {
         this.trouble = null;
         this.emit({ topic: "trouble", message: null });

@@ -23,6 +23,8 @@ export interface InboxContext {
   tellTrouble: (message: string) => void;
   /** A delivery brought relations that were not known. */
   onRelations: () => void;
+  /** Called when something was told of that was not in the estate. */
+  onGrown: () => void;
 }
 
 /** What is sent to us: deliveries of the receivers and of files made durable and answered, the pages to read, the rules that name senders. */
@@ -129,6 +131,10 @@ export class Inbox {
       })();
       this.context.recorder.settle();
       this.context.deliveries.settle();
+      if (this.context.deliveries.grown) {
+        this.context.deliveries.grown = false;
+        this.context.onGrown();
+      }
       if (this.context.deliveries.related) {
         this.context.deliveries.related = false;
         this.context.onRelations();

@@ -36,8 +36,12 @@ export class Judge {
   constructor(
     private readonly db: Db,
     private readonly kindOf: (componentId: number) => string | undefined,
-    /** Samples of a series in a window, those not committed yet among them. */
-    private readonly recall: (seriesId: number, fromMs: number, toMs: number) => Samples,
+    private readonly samples: {
+      /** Samples of a series in a window, those not committed yet among them. */
+      recall: (seriesId: number, fromMs: number, toMs: number) => Samples;
+      /** Whether a series was sent to us, and what it measures is polled too: judging both would make two of one alarm. */
+      isTwin: (series: LiveSeries) => boolean;
+    },
   ) {
     this.reload();
   }
@@ -60,13 +64,13 @@ export class Judge {
     if (watches) return watches;
     watches = [];
     const kind = series.componentId === null ? undefined : this.kindOf(series.componentId);
-    if (kind !== undefined)
+    if (kind !== undefined && !this.samples.isTwin(series))
       for (const rule of this.rules) {
         if (rule.metric !== series.metric || !kindMatches(rule.kind, kind)) continue;
         const state = freshThresholdState();
         const alarm = this.active.get(keyOf(series.componentId as number, alarmType(rule), series.instance));
         if (alarm) state.severity = this.currentSeverity(alarm.id);
-        const before = this.recall(series.id, atMs - rule.memoryMs, atMs - 1);
+        const before = this.samples.recall(series.id, atMs - rule.memoryMs, atMs - 1);
         const from = Math.max(0, before.times.length - rule.samples + 1);
         for (let index = from; index < before.times.length; index++) {
           state.times.push(before.times[index] as number);

@@ -27,6 +27,8 @@ export interface PastContext {
   judge: () => AlarmEvent[];
   snapshots: (events: readonly AlarmEvent[]) => Promise<void>;
   writeSeen: () => void;
+  /** Takes up what senders told of that was not in the estate. */
+  takeUp: () => void;
 }
 
 /** When the estate is swept: when it is first met, and again on two later days, as a team would. */
@@ -50,6 +52,10 @@ export async function liveThroughPast(context: PastContext, fromMs: number, toMs
     for await (const moment of standins.past(at + STEP_MS, sweepAt[index + 1] ?? toMs, STEP_MS)) {
       const clock = context.turnClock(moment.atMs);
       take(moment, -1 - index * 1_000_000);
+      if (context.deliveries.grown) {
+        context.deliveries.grown = false;
+        context.takeUp();
+      }
       const pending = context.judge();
       recorder.write("full");
       recorder.settle();
@@ -90,18 +96,29 @@ function momentTaker({ db, poller, deliveries }: PastContext): (moment: PastMome
       const one = figures.get(metric);
       if (one) poller.takeFigure(one.id, one.figure, value, moment.atMs);
     }
-    if (moment.says.length || moment.spans.length) deliveries.take(deliveryOf(moment, base), moment.atMs);
+    if (moment.says.length || moment.spans.length || moment.measured.length) deliveries.take(deliveryOf(moment, base), moment.atMs);
   };
 }
 
-function deliveryOf({ says, spans, senders }: PastMoment, base: number): Delivery {
+/** What was said and measured in a moment, as receivers would hand it over. */
+function deliveryOf({ atMs, says, spans, senders, measured }: PastMoment, base: number): Delivery {
   const handle = (sender: number) => base - sender;
+  const measuring = (index: number) => base - senders.length - index;
+  const reporting = measured.flatMap((one, index) => (one.values ? [{ ...one, values: one.values, handle: measuring(index) }] : []));
+  let nextSeries = base - senders.length - measured.length;
+  const series: Delivery["series"] = [];
+  const values: number[] = [];
+  for (const one of reporting)
+    one.metrics.forEach((metric, index) => {
+      series.push({ ...metric, handle: nextSeries--, origin: one.handle, form: "gauge" });
+      values.push(one.values[index] as number);
+    });
   return {
-    origins: [...new Set([...says, ...spans].map((one) => one.sender))].map((sender) => ({ handle: handle(sender), attributes: senders[sender] ?? {} })),
-    series: [],
-    handles: new Int32Array(0),
-    times: new Float64Array(0),
-    values: new Float64Array(0),
+    origins: [...[...new Set([...says, ...spans].map((one) => one.sender))].map((sender) => ({ handle: handle(sender), attributes: senders[sender] ?? {} })), ...reporting.map((one) => ({ handle: one.handle, attributes: one.attributes }))],
+    series,
+    handles: Int32Array.from(series, (one) => one.handle),
+    times: Float64Array.from(series, () => atMs),
+    values: Float64Array.from(values),
     logs: says.map((said) => ({ origin: handle(said.sender), atMs: said.atMs, severity: said.severity, body: said.text, attributes: null, traceId: said.traceId, spanId: said.spanId })),
     events: [],
     spans: spans.map(({ sender, failed, attributes, message, ...span }) => ({ ...span, origin: handle(sender), status: failed ? 2 : 0, detail: JSON.stringify(message ? { attributes, message } : { attributes }) })),

@@ -77,7 +77,7 @@ export function takeInSightings(db: Db, sweepId: number, source: SourceRow, span
           addKeys(db, id, draft.keys);
           const before = known.find((one) => one.id === id);
           const keeps = draft.outside && before !== undefined && isRead(before);
-          markSeen(db, id, atMs, keeps ? before.kind : draft.kind, keeps ? before.name : draft.name, ownAddress);
+          markSeen(db, id, atMs, keeps ? before.kind : draft.kind, keeps ? before.name : draft.name, ownAddress, source.id);
           for (const change of result.outcome === "same" ? [] : result.changes) if (change.fact !== "kind" && change.fact !== "name") writeFact(db, id, change.fact, change.after, atMs);
           if (draft.facts["open ports"]) writeFact(db, id, "open ports", draft.facts["open ports"], atMs);
           if (result.outcome === "back") {

@@ -15,9 +15,9 @@ import { chartOf } from "./charts";
 import type { Overlay } from "./overlay";
 
 /** Metrics shown as charts, in this order. */
-const CHARTED = ["cpu.used", "memory.used", "cpu.allotted", "memory.allotted", "guests.running", "disk.used", "net.in", "net.out", "net.errors", "process.memory", "process.cpu", "guest.cpu.used", "reachable", "response"];
+const CHARTED = ["cpu.used", "memory.used", "cpu.allotted", "memory.allotted", "guests.running", "disk.used", "net.in", "net.out", "net.errors", "process.memory", "process.cpu", "guest.cpu.used", "cpu.stolen", "container.cpu.used", "container.cpu.throttled", "container.memory.used", "container.memory.usage", "reachable", "response"];
 /** What is shown of the host and the hypervisor under a component, at the same instant. */
-const CARRIED = ["cpu.used", "memory.used", "cpu.allotted"];
+const CARRIED = ["cpu.used", "memory.used", "cpu.allotted", "cpu.stolen"];
 const MOST_CHARTS = 14;
 const MOST_SENT_CHARTS = 6;
 
@@ -36,14 +36,13 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
   const wired = relations.filter((row) => row.type === "wired-to" && (row.from_id === id || row.to_id === id));
   const inventory = inventoryAt(db, component.host_id ?? id, atMs);
   const lastOf = new Map(seriesOfComponent(db, id).map((series) => [`${series.metric}|${series.instance}`, lastSample(db, series.id, atMs, RECENT_MS)?.value ?? null]));
-  const charted = seriesOfComponent(db, id)
-    .filter((series) => series.origin_id === null && CHARTED.includes(series.metric))
+  const series = withoutTwins(seriesOfComponent(db, id));
+  const charted = series
+    .filter((one) => CHARTED.includes(one.metric))
     .sort((a, b) => CHARTED.indexOf(a.metric) - CHARTED.indexOf(b.metric) || a.instance.localeCompare(b.instance, "en", { numeric: true }))
     .slice(0, MOST_CHARTS);
-  // Of what was sent to us: measured values, and of quantiles the slow end.
-  const sent = seriesOfComponent(db, id)
-    .filter((series) => series.origin_id !== null && series.form === "gauge" && !/\.p(50|99)$/.test(series.metric))
-    .slice(0, MOST_SENT_CHARTS);
+  // Of what else was sent to us: measured values, and of quantiles the slow end.
+  const sent = series.filter((one) => one.origin_id !== null && one.form === "gauge" && !CHARTED.includes(one.metric) && !/\.p(50|99)$/.test(one.metric)).slice(0, MOST_SENT_CHARTS);
   const origins = new Set(allOrigins(db).flatMap((origin) => (origin.component_id !== null && own.has(origin.component_id) ? [origin.id] : [])));
   const serviceNames = new Map(listServices(db).map((service) => [service.id, service]));
   const alarms = alarmsOfComponent(db, id, fromMs, toMs);
@@ -54,7 +53,7 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
     ...describe(carrier.id),
     how: carrier.how,
     reason: health.get(carrier.id)?.reason ?? "",
-    charts: seriesOfComponent(db, carrier.id)
+    charts: withoutTwins(seriesOfComponent(db, carrier.id))
       .filter((series) => CARRIED.includes(series.metric) && series.instance === "")
       .sort((a, b) => CARRIED.indexOf(a.metric) - CARRIED.indexOf(b.metric))
       .map(draw),
@@ -90,6 +89,12 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
       .filter((runbook) => runbook.definition.kinds.some((pattern) => kindMatches(pattern, component.kind)))
       .map((runbook) => ({ id: runbook.id, name: runbook.name })),
   };
+}
+
+/** Series without those that were sent to us and are polled too. */
+function withoutTwins(list: readonly SeriesRow[]): SeriesRow[] {
+  const polled = new Set(list.flatMap((one) => (one.origin_id === null ? [`${one.metric}|${one.instance}`] : [])));
+  return list.filter((one) => one.origin_id === null || !polled.has(`${one.metric}|${one.instance}`));
 }
 
 /** What carries a component, the nearest first: the host it runs on, and the hypervisor under that. */

@@ -359,10 +359,12 @@ function bounded(list: readonly Attribute[]): Record<string, AnyValue> {
   return attributes;
 }
 
-/** Attributes as what tells series apart: "name=value, name=value", sorted; undefined when there are too many. */
+/** Attributes as what tells series apart: "name=value, name=value", sorted; a lone "instance" as its value; undefined when there are too many. */
 export function instanceOf(attributes: readonly Attribute[]): string | undefined {
   if (attributes.length === 0) return "";
   if (attributes.length > LIMITS.pointAttributes) return undefined;
+  // Our own agent tells disks and interfaces apart by nothing else, as polls do.
+  if (attributes.length === 1 && attributes[0]?.[0] === "instance") return textOf(attributes[0][1]).slice(0, LIMITS.attributeValue);
   const parts = attributes.map(([key, value]) => `${key.slice(0, LIMITS.attributeKey)}=${textOf(value).slice(0, LIMITS.attributeValue)}`);
   return (parts.length > 1 ? parts.sort() : parts).join(", ");
 }

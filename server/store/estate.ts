@@ -61,8 +61,9 @@ export function writeFact(db: Db, id: number, name: string, value: string | unde
     prepared(db, "INSERT INTO fact (component_id, name, value, valid_from) VALUES (?, ?, ?, ?) ON CONFLICT DO UPDATE SET value = excluded.value, valid_to = NULL").run(id, name, value, atMs);
 }
 
-export function markSeen(db: Db, id: number, atMs: number, kind: string, name: string, address: string | null): void {
-  prepared(db, "UPDATE component SET last_seen_at = ?, missed = 0, valid_to = NULL, kind = ?, name = ?, address = coalesce(?, address) WHERE id = ?").run(atMs, kind, name, address, id);
+/** Notes a component as in the estate; a sweep's source takes up what only its agent told of before. */
+export function markSeen(db: Db, id: number, atMs: number, kind: string, name: string, address: string | null, sourceId: number | null = null): void {
+  prepared(db, "UPDATE component SET last_seen_at = ?, missed = 0, valid_to = NULL, kind = ?, name = ?, address = coalesce(?, address), source_id = coalesce(source_id, ?) WHERE id = ?").run(atMs, kind, name, address, sourceId, id);
 }
 
 export function touchSeen(db: Db, id: number, atMs: number): void {
@@ -194,6 +195,12 @@ export function componentsAt(db: Db, atMs: number): ComponentRow[] {
 export function componentOfKey(db: Db, key: string): { id: number; retired: boolean } | undefined {
   const row = prepared<{ id: number; valid_to: number | null }>(db, "SELECT c.id, c.valid_to FROM component_key k JOIN component c ON c.id = k.component_id WHERE k.key = ?").get(key);
   return row && { id: row.id, retired: row.valid_to !== null };
+}
+
+/** Components in the estate now by the rest of a key that begins so. */
+export function componentsOfKeys(db: Db, prefix: string): Map<string, number> {
+  const rows = prepared<{ key: string; id: number }>(db, "SELECT k.key, c.id FROM component_key k JOIN component c ON c.id = k.component_id WHERE substr(k.key, 1, ?) = ? AND c.valid_to IS NULL").all(prefix.length, prefix);
+  return new Map(rows.map((row) => [row.key.slice(prefix.length), row.id]));
 }
 
 export function componentById(db: Db, id: number): ComponentRow | undefined {

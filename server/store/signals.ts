@@ -52,9 +52,9 @@ export function seriesOfComponent(db: Db, componentId: number): SeriesRow[] {
   return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE component_id = ? ORDER BY metric, instance`).all(componentId);
 }
 
-/** The series of one metric that has no instances. */
+/** The series of one metric that has no instances; the polled one where it is sent to us as well. */
 export function seriesOfMetric(db: Db, componentId: number, metric: string): SeriesRow | undefined {
-  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE component_id = ? AND metric = ? AND instance = ''`).get(componentId, metric);
+  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE component_id = ? AND metric = ? AND instance = '' ORDER BY origin_id IS NOT NULL, id LIMIT 1`).get(componentId, metric);
 }
 
 export function seriesById(db: Db, id: number): SeriesRow | undefined {

@@ -1,0 +1,124 @@
+import { createHash } from "node:crypto";
+import { existsSync, readFileSync } from "node:fs";
+import { arch, hostname, networkInterfaces } from "node:os";
+import { join } from "node:path";
+import { parseArgs } from "node:util";
+import { measureContainer, measureMachine } from "./measure";
+import { AGENT_NAME, AGENT_VERSION, metricsRequest, type Resource } from "./otlp";
+import { Outbox } from "./outbox";
+import { readOsRelease, readVersion } from "./proc";
+import { lookAt, type Reading } from "./reading";
+
+const USAGE = `The Linux host agent of Holotaxis: measures this machine and its containers, and reports them by OTLP over HTTP.
+
+  --to URL         where OTLP is taken, http://127.0.0.1:4318 if left out
+  --every SECONDS  how often, 15 if left out
+  --name NAME      what this machine is called, its host name if left out
+  --site SITE      where it stands
+  --token-file F   a file with the word the receiver asks for
+  --root DIR       where /proc and /sys are seen, / if left out; for running in a container
+  --once           look twice, a second apart, write the report to the output and end`;
+
+function refuse(message: string): never {
+  process.stderr.write(`${message}\n`);
+  process.exit(2);
+}
+
+function options() {
+  try {
+    return parseArgs({
+      options: {
+        to: { type: "string", default: "http://127.0.0.1:4318" },
+        every: { type: "string", default: "15" },
+        name: { type: "string" },
+        site: { type: "string" },
+        "token-file": { type: "string" },
+        root: { type: "string", default: "/" },
+        once: { type: "boolean", default: false },
+        help: { type: "boolean", default: false },
+      },
+    }).values;
+  } catch (error) {
+    return refuse(`${error instanceof Error ? error.message : error}\n\n${USAGE}`);
+  }
+}
+
+const given = options();
+if (given.help) {
+  process.stdout.write(`${USAGE}\n`);
+  process.exit(0);
+}
+const every = Number(given.every);
+if (!Number.isInteger(every) || every < 1 || every > 3600) refuse(`“${given.every}” is not an interval. Use whole seconds from 1 to 3600.`);
+if (!/^https?:\/\/[^/]/.test(given.to)) refuse(`“${given.to}” is not an address. Write it like http://127.0.0.1:4318.`);
+if (!existsSync(join(given.root, "proc", "stat"))) refuse(`There is no ${join(given.root, "proc", "stat")}: this agent is for Linux. Where /proc is mounted elsewhere, say so with --root.`);
+const fileText = (file: string) => (existsSync(file) ? readFileSync(file, "utf8") : "");
+let token: string | undefined;
+if (given["token-file"]) {
+  token = fileText(given["token-file"]).trim();
+  if (!token) refuse(`The file ${given["token-file"]} is missing or empty.`);
+}
+
+const etc = (name: string) => fileText(join(given.root, "etc", name));
+const machineId = etc("machine-id").trim();
+const first = lookAt(given.root, { monotonicMs: performance.now(), atMs: Date.now() });
+const name = given.name ?? (etc("hostname").trim() || hostname());
+const machine: Resource = {
+  "host.name": name,
+  // machine-id(5) asks not to show the id itself.
+  ...(machineId ? { "host.id": createHash("sha256").update(`${AGENT_NAME} ${machineId}`).digest("hex").slice(0, 32) } : {}),
+  "host.arch": arch(),
+  "host.ip": Object.values(networkInterfaces())
+    .flatMap((list) => list ?? [])
+    .flatMap((one) => (one.internal || one.address.startsWith("fe80:") ? [] : [one.address]))
+    .sort()
+    .join(", "),
+  "host.processors": String(first.processors.cores.length),
+  "host.memory.bytes": String(first.memory.totalBytes),
+  "os.type": "linux",
+  "os.description": [readOsRelease(etc("os-release")), readVersion(fileText(join(given.root, "proc", "version")))].filter(Boolean).join(", "),
+  "telemetry.distro.name": AGENT_NAME,
+  "telemetry.distro.version": AGENT_VERSION,
+  "report.seconds": String(every),
+  ...(given.site ? { site: given.site } : {}),
+};
+
+/** What is sent after a look, by the one before it. */
+function reportOf(before: Reading | undefined, now: Reading, more: { metric: string; value: number }[]) {
+  const seconds = before ? (now.monotonicMs - before.monotonicMs) / 1000 : 0;
+  return metricsRequest(
+    [
+      { resource: machine, points: [...measureMachine(before, now), ...more.map((one) => ({ ...one, instance: "", unit: "1" }))] },
+      ...now.containers.map((container) => ({
+        resource: { "container.id": container.id, ...(container.process ? { "process.executable.name": container.process } : {}), "host.name": name, "telemetry.distro.name": AGENT_NAME },
+        points: measureContainer(before?.containers.find((one) => one.id === container.id), container, seconds),
+      })),
+    ],
+    now.atMs,
+  );
+}
+
+const look = () => lookAt(given.root, { monotonicMs: performance.now(), atMs: Date.now() });
+
+if (given.once) {
+  await new Promise((done) => setTimeout(done, 1000));
+  process.stdout.write(`${JSON.stringify(reportOf(first, look(), []), null, 2)}\n`);
+  process.exit(0);
+}
+
+const outbox = new Outbox({ to: given.to.replace(/\/+$/, ""), ...(token ? { token } : {}), most: Math.ceil(3600 / every), now: () => performance.now(), random: Math.random, post: fetch, say: (sentence) => process.stderr.write(`${sentence}\n`) });
+process.stdout.write(`${name} is measured every ${every} s and reported to ${given.to}, ${first.containers.length} containers with it.\n`);
+let before = first;
+const timer = setInterval(() => {
+  const now = look();
+  outbox.put(reportOf(before, now, [{ metric: "agent.waiting", value: outbox.length }, { metric: "agent.dropped", value: outbox.dropped }]));
+  before = now;
+  void outbox.send();
+}, every * 1000);
+const leave = () => {
+  clearInterval(timer);
+  // What was just measured gets a last chance.
+  void outbox.send().finally(() => process.exit(0));
+};
+process.on("SIGTERM", leave);
+process.on("SIGINT", leave);
