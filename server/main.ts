@@ -1,4 +1,4 @@
-import { mkdirSync, statfsSync } from "node:fs";
+import { mkdirSync, readFileSync, statfsSync } from "node:fs";
 import { createServer, type RequestListener } from "node:http";
 import { cpus } from "node:os";
 import { join, resolve } from "node:path";
@@ -31,6 +31,7 @@ const { values } = parseArgs({
     history: { type: "string", default: "P14D" },
     "otlp-port": { type: "string", default: "4318" },
     "syslog-port": { type: "string", default: "5514" },
+    "receive-token-file": { type: "string" },
     "ssh-user": { type: "string", default: "operator" },
     "ssh-key": { type: "string" },
   },
@@ -49,6 +50,18 @@ function portFrom(text: string, least: 0 | 1): number {
   return given;
 }
 
+/** The word of a file, without what stands around it. */
+function wordOf(file: string): string {
+  let word = "";
+  try {
+    word = readFileSync(file, "utf8").trim();
+  } catch {
+    refuse(`The file ${file} of --receive-token-file cannot be read.`);
+  }
+  if (word.length < 16) refuse(`The word in ${file} is too short: use at least 16 characters that nobody guesses.`);
+  return word;
+}
+
 const port = portFrom(values.port, 1);
 const machineMs = Number(values.machine ?? Date.now());
 const baseMs = values.base ? Number(values.base) : values.now ? parseInstant(values.now) : machineMs;
@@ -60,6 +73,7 @@ const settings: Settings = {
   port,
   otlpPort: portFrom(values["otlp-port"], 0),
   syslogPort: portFrom(values["syslog-port"], 0),
+  ...(values["receive-token-file"] ? { receiveToken: wordOf(resolve(values["receive-token-file"])) } : {}),
   clock: { baseMs, machineMs, pace: Number(values.pace) },
   clockSet: values.base !== undefined || values.now !== undefined || values.pace !== "1",
   ...(values.standins ? { standins: values.standins } : {}),

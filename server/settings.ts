@@ -15,6 +15,8 @@ export interface Settings {
   /** Where OTLP and syslog are received; 0 for not at all. */
   otlpPort: number;
   syslogPort: number;
+  /** The word that senders of OTLP and CloudEvents must bring; everybody may send without one. */
+  receiveToken?: string;
   clock: ClockSetting;
   /** Whether the clock was set by hand and so may differ from the machine's. */
   clockSet: boolean;

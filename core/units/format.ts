@@ -48,7 +48,8 @@ export function formatValue(value: number | null | undefined, unit: string): str
     case "1":
       return trimmed(value, Math.abs(value) >= 10 ? 0 : 2);
     default:
-      return `${trimmed(value)} ${unit}`;
+      // What stands in braces is an annotation, not a unit (UCUM §12).
+      return `${trimmed(value)} ${unit.replaceAll(/[{}]/g, "")}`.trim();
   }
 }
 

@@ -2,7 +2,7 @@ import { nameOrigin, type NamingBook, type OriginAttributes } from "#core/discov
 import type { Delivery } from "../receivers/arrivals";
 import type { Db } from "../store/database";
 import { insertChange } from "../store/changes";
-import { componentById, currentComponents, hasRelation, seeRelation, SPANS } from "../store/estate";
+import { componentById, everKnown, hasRelation, seeRelation, SPANS } from "../store/estate";
 import { LogWriter, type NewLog } from "../store/log-writer";
 import { DAY_MS } from "#core/time/windows";
 import { allOrigins, insertOrigin, namingRules, originText, renameOrigin, touchOrigin } from "../store/origins";
@@ -77,7 +77,8 @@ export class Deliveries {
   reload(): void {
     const byName = new Map<string, number>();
     const byAddress = new Map<string, number>();
-    for (const row of currentComponents(this.db)) {
+    // What left the estate keeps its signals, until something present has its name.
+    for (const row of everKnown(this.db)) {
       byName.set(row.name.toLowerCase(), row.id);
       if (row.address && row.host_id === null) byAddress.set(row.address, row.id);
     }

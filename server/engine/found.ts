@@ -37,7 +37,7 @@ export class Found {
     private readonly recorder: Recorder,
   ) {}
 
-  /** Container ids of the components that are in the estate now. */
+  /** Containers by their ids, those that ended too: their signals stay with them. */
   containerIds(): Map<string, number> {
     return componentsOfKeys(this.db, "container:");
   }
@@ -46,7 +46,9 @@ export class Found {
   meet(attributes: OriginAttributes, book: NamingBook, nowMs: number): boolean {
     const told = toldBy(attributes);
     if (!told) return false;
-    const hostId = book.byName.get(told.hostName.toLowerCase()) ?? book.byName.get(shortName(told.hostName));
+    const named = book.byName.get(told.hostName.toLowerCase()) ?? book.byName.get(shortName(told.hostName));
+    // One that left the estate is not there to be told of; its agent brings it back.
+    const hostId = named !== undefined && componentById(this.db, named)?.valid_to === null ? named : undefined;
     if (told.what === "host") {
       if (hostId !== undefined) {
         writeFact(this.db, hostId, "agent", told.facts.agent, nowMs);
@@ -60,7 +62,7 @@ export class Found {
     if (componentOfKey(this.db, key)?.retired === false) return false;
     const host = componentById(this.db, hostId);
     const plain = `${told.label} @ ${host?.name}`;
-    const name = book.byName.has(plain.toLowerCase()) || this.nameTaken(plain) ? `${told.label}-${told.id.slice(0, 6)} @ ${host?.name}` : plain;
+    const name = this.nameTaken(plain) ? `${told.label}-${told.id.slice(0, 6)} @ ${host?.name}` : plain;
     const id = this.add({ kind: "app.container", name, site: host?.site ?? "", hostId, address: null, reason: `told of as a container on ${host?.name}`, keys: [key], facts: told.facts }, nowMs);
     if (id === undefined) return false;
     seeRelation(this.db, { type: "runs-on", fromId: id, toId: hostId, detail: "", connections: 0, seenBy: "" }, nowMs);
@@ -96,7 +98,7 @@ export class Found {
     const current = new Map(currentComponents(this.db).map((row) => [row.id, row]));
     for (const row of current.values()) {
       if (row.source_id === null) this.made++;
-      if (row.kind === "app.container") this.names.add(row.name.toLowerCase());
+      this.names.add(row.name.toLowerCase());
     }
     for (const id of this.reporters.keys()) if (!current.has(id)) this.reporters.delete(id);
     for (const id of this.containers.keys()) if (!current.has(id)) this.containers.delete(id);
@@ -114,21 +116,26 @@ export class Found {
     if (told.what === "host") {
       const known = this.reporters.get(componentId);
       if (known) known.heardMs = nowMs;
-      else this.reporters.set(componentId, { componentId, everyMs: told.everySeconds * 1000, heardMs: nowMs, alone: componentById(this.db, componentId)?.source_id === null, notedMs: 0 });
+      else {
+        const component = componentById(this.db, componentId);
+        if (component?.valid_to !== null) return true;
+        this.reporters.set(componentId, { componentId, everyMs: told.everySeconds * 1000, heardMs: nowMs, alone: component.source_id === null, notedMs: 0 });
+      }
       return false;
     }
     const known = this.containers.get(componentId);
     if (known) known.heardMs = nowMs;
     else {
       const component = componentById(this.db, componentId);
-      if (component?.kind !== "app.container" || component.host_id === null) return true;
+      if (component?.kind !== "app.container" || component.host_id === null || component.valid_to !== null) return true;
       this.containers.set(componentId, { hostId: component.host_id, heardMs: nowMs });
     }
     return false;
   }
 
   /**
-   * Notes which hosts report and which are silent, and retires what has ended; call inside a transaction, once a tick.
+   * Notes which hosts report and which are silent, and retires what has ended; call inside a transaction, once a tick, and
+   * `reload` after it when something was retired.
    * @returns components heard of since the look before, and those retired
    */
   look(nowMs: number): { heard: number[]; retired: number[] } {
@@ -149,17 +156,13 @@ export class Found {
       if (nowMs - one.heardMs <= CONTAINER_ENDS_MS) heard.push(id);
       else if (reports(host)) retired.push(id);
     }
-    for (const id of retired) {
-      const name = componentById(this.db, id)?.name;
-      for (const part of [id, ...[...this.containers].flatMap(([container, { hostId }]) => (hostId === id ? [container] : []))]) {
-        retireComponent(this.db, part, nowMs);
-        if (part !== id) retired.push(part);
-        this.reporters.delete(part);
-        this.containers.delete(part);
-      }
-      insertChange(this.db, { atMs: nowMs, kind: "component", componentId: id, summary: `${name} is gone`, by: BY });
+    const withParts = new Set(retired);
+    for (const [container, { hostId }] of this.containers) if (withParts.has(hostId)) withParts.add(container);
+    for (const id of withParts) {
+      retireComponent(this.db, id, nowMs);
+      insertChange(this.db, { atMs: nowMs, kind: "component", componentId: id, summary: `${componentById(this.db, id)?.name} is gone`, by: BY });
     }
-    return { heard, retired };
+    return { heard, retired: [...withParts] };
   }
 }
 

@@ -1,3 +1,4 @@
+import { timingSafeEqual } from "node:crypto";
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { promisify } from "node:util";
 import { gunzip, inflate } from "node:zlib";
@@ -32,10 +33,14 @@ const UNAVAILABLE = 14;
 
 const REJECTED: Readonly<Record<string, string>> = { "/v1/metrics": "rejectedDataPoints", "/v1/logs": "rejectedLogRecords", "/v1/traces": "rejectedSpans" };
 
-/** Where OTLP 1.x over HTTP is received, in protobuf or JSON, at /v1/metrics, /v1/logs and /v1/traces, and CloudEvents 1.0 at /events. */
-export function receiveOtlp(gate: Gate): Server {
+/**
+ * Where OTLP 1.x over HTTP is received, in protobuf or JSON, at /v1/metrics, /v1/logs and /v1/traces, and CloudEvents 1.0 at /events.
+ * @param token the word that senders must bring as a bearer token (RFC 6750); without one everybody may send
+ */
+export function receiveOtlp(gate: Gate, token?: string): Server {
+  const isWelcome = token === undefined ? () => true : tokenCheck(token);
   const server = createServer((request, response) => {
-    void answer(request, response, gate);
+    void answer(request, response, gate, isWelcome);
   });
   server.requestTimeout = 30_000;
   server.headersTimeout = 10_000;
@@ -43,7 +48,16 @@ export function receiveOtlp(gate: Gate): Server {
   return server;
 }
 
-async function answer(request: IncomingMessage, response: ServerResponse, gate: Gate): Promise<void> {
+/** Compares in a time that does not tell how much was right. */
+function tokenCheck(token: string): (request: IncomingMessage) => boolean {
+  const wanted = Buffer.from(`Bearer ${token}`);
+  return ({ headers }) => {
+    const brought = Buffer.from(headers.authorization ?? "");
+    return brought.length === wanted.length && timingSafeEqual(brought, wanted);
+  };
+}
+
+async function answer(request: IncomingMessage, response: ServerResponse, gate: Gate, isWelcome: (request: IncomingMessage) => boolean): Promise<void> {
   gate.figures.requests++;
   const json = /^application\/(?:[\w.-]+\+)?json\b/.test(request.headers["content-type"] ?? "") || pathOf(request) === "/events";
   const send = (status: number, body: Uint8Array | string, headers: Record<string, string> = {}) => {
@@ -51,6 +65,7 @@ async function answer(request: IncomingMessage, response: ServerResponse, gate: 
     response.end(body);
   };
   try {
+    if (!isWelcome(request)) throw new Refusal(401, 16, "Bring the word this receiver asks for: Authorization: Bearer, a space, and the word.");
     const rejected = await take(request, json, gate);
     gate.figures.refused += rejected.count;
     if (pathOf(request) === "/events") return send(204, "");
@@ -63,7 +78,7 @@ async function answer(request: IncomingMessage, response: ServerResponse, gate: 
     if (refusal.status === 500) gate.onFault(error);
     // What was not read of the request is not worth waiting for.
     request.resume();
-    send(refusal.status, json ? JSON.stringify({ code: refusal.code, message: refusal.message }) : statusToProtobuf(refusal.code, refusal.message), { ...(refusal.retryAfterSeconds ? { "Retry-After": String(refusal.retryAfterSeconds) } : {}), ...(refusal.status === 413 ? { Connection: "close" } : {}) });
+    send(refusal.status, json ? JSON.stringify({ code: refusal.code, message: refusal.message }) : statusToProtobuf(refusal.code, refusal.message), { ...(refusal.retryAfterSeconds ? { "Retry-After": String(refusal.retryAfterSeconds) } : {}), ...(refusal.status === 413 || refusal.status === 401 ? { Connection: "close" } : {}), ...(refusal.status === 401 ? { "WWW-Authenticate": "Bearer" } : {}) });
   }
 }
 

@@ -197,10 +197,15 @@ export function componentOfKey(db: Db, key: string): { id: number; retired: bool
   return row && { id: row.id, retired: row.valid_to !== null };
 }
 
-/** Components in the estate now by the rest of a key that begins so. */
+/** Components by the rest of a key that begins so, those that left the estate too. */
 export function componentsOfKeys(db: Db, prefix: string): Map<string, number> {
-  const rows = prepared<{ key: string; id: number }>(db, "SELECT k.key, c.id FROM component_key k JOIN component c ON c.id = k.component_id WHERE substr(k.key, 1, ?) = ? AND c.valid_to IS NULL").all(prefix.length, prefix);
+  const rows = prepared<{ key: string; id: number }>(db, "SELECT key, component_id AS id FROM component_key WHERE substr(key, 1, ?) = ?").all(prefix.length, prefix);
   return new Map(rows.map((row) => [row.key.slice(prefix.length), row.id]));
+}
+
+/** Everything that is or was in the estate, what left it first, so that in a map by name the present has the last word. */
+export function everKnown(db: Db): Pick<ComponentRow, "id" | "name" | "address" | "host_id">[] {
+  return prepared<Pick<ComponentRow, "id" | "name" | "address" | "host_id">>(db, "SELECT id, name, address, host_id FROM component ORDER BY valid_to IS NULL, valid_to, id").all();
 }
 
 export function componentById(db: Db, id: number): ComponentRow | undefined {

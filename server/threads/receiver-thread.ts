@@ -25,7 +25,7 @@ const sentence = (what: string, port: number, option: string, error: unknown) =>
       : `Cannot listen for ${what} on ${settings.host}:${port}: ${error instanceof Error ? error.message : error}.`;
 };
 
-const http = receiveOtlp(gate);
+const http = receiveOtlp(gate, settings.receiveToken);
 const syslog = new SyslogReceiver(gate, now);
 const scraper = new Scraper(gate, now);
 gate.onTargets = (targets) => scraper.follow(targets);

@@ -1,0 +1,126 @@
+import { spawn } from "node:child_process";
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import type { AddressInfo } from "node:net";
+import { tmpdir } from "node:os";
+import { dirname, join } from "node:path";
+import { MessageChannel } from "node:worker_threads";
+import { afterEach, beforeEach, expect, it } from "vitest";
+import { Engine } from "#server/engine/engine";
+import { questions } from "#server/pages/registry";
+import { Gate } from "#server/receivers/gate";
+import { receiveOtlp } from "#server/receivers/http";
+import { storeFile, type Settings } from "#server/settings";
+import { openStore, type Db } from "#server/store/database";
+import { until } from "./world";
+
+const TOKEN = "a word that nobody guesses";
+const CONTAINER = "5e".repeat(32);
+let folder: string;
+let engine: Engine;
+let server: ReturnType<typeof receiveOtlp>;
+let reader: Db;
+let base: string;
+let agent: ReturnType<typeof spawn> | undefined;
+
+beforeEach(async () => {
+  folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
+  const settings: Settings = { root: process.cwd(), data: folder, host: "127.0.0.1", port: 1, otlpPort: 0, syslogPort: 0, clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 }, clockSet: false, historyMs: 0, sshUser: "operator" };
+  engine = new Engine(settings, () => undefined);
+  const { port1, port2 } = new MessageChannel();
+  engine.attach(port1);
+  server = receiveOtlp(new Gate(port2, Date.now, () => undefined), TOKEN);
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  reader = openStore(storeFile(settings), "reader");
+});
+afterEach(async () => {
+  agent?.kill("SIGKILL");
+  reader.close();
+  server.closeAllConnections();
+  await new Promise<void>((resolve) => server.close(() => resolve()));
+  await engine.close();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+/** A machine of files, as the agent sees one under --root. */
+function machine(): { root: string; put: (path: string, text: string) => void } {
+  const root = join(folder, "machine");
+  const put = (path: string, text: string) => {
+    mkdirSync(dirname(join(root, path)), { recursive: true });
+    writeFileSync(join(root, path), text);
+  };
+  put("proc/stat", "cpu  100 0 0 900 0 0 0 0 0 0\ncpu0 100 0 0 900 0 0 0 0 0 0\n");
+  put("proc/meminfo", "MemTotal: 1000 kB\nMemAvailable: 40 kB\n");
+  put("proc/net/dev", "");
+  put("proc/mounts", "");
+  put("etc/hostname", "winch-03.example\n");
+  put("etc/machine-id", "0123456789abcdef0123456789abcdef\n");
+  const group = `sys/fs/cgroup/work/${CONTAINER}`;
+  put(`${group}/cpu.stat`, "usage_usec 1\nnr_periods 10\nnr_throttled 0\n");
+  put(`${group}/cpu.max`, "50000 100000\n");
+  put(`${group}/memory.current`, "950\n");
+  put(`${group}/memory.max`, "1000\n");
+  put(`${group}/cgroup.procs`, "77\n");
+  put("proc/77/comm", "ropelog\n");
+  return { root, put };
+}
+
+function start(root: string, ...more: string[]): { said: () => string } {
+  let text = "";
+  agent = spawn(process.execPath, ["build/run/agent/main.js", "--to", base, "--every", "1", "--root", root, "--site", "Winch house", ...more], { stdio: ["ignore", "pipe", "pipe"] });
+  agent.stdout?.on("data", (part: Buffer) => (text += part.toString()));
+  agent.stderr?.on("data", (part: Buffer) => (text += part.toString()));
+  return { said: () => text };
+}
+
+const estate = () => questions.estate(reader, { atMs: Date.now(), search: "", kind: "", site: "", health: "", sort: "name", descending: false, page: 0, pageSize: 50 }).rows;
+
+it("the agent's machine and its containers come under watch by themselves, and their limits are kept watch over", async () => {
+  const { root } = machine();
+  const word = join(folder, "word");
+  writeFileSync(word, `${TOKEN}\n`);
+  start(root, "--token-file", word);
+  const rows = await until("the machine is found", () => (estate().length === 2 ? estate() : undefined));
+  expect(rows.map((row) => [row.name, row.kind, row.site])).toEqual([
+    ["ropelog @ winch-03", "app.container", "Winch house"],
+    ["winch-03", "host.linux", "Winch house"],
+  ]);
+  engine.start();
+  // Memory at 96 % of the machine and 95 % of the container's limit: both rules fire without a sweep or a poll.
+  await until("alarms are raised", () => {
+    const unwell = estate().filter((row) => row.severity !== "cleared");
+    return unwell.length === 2 ? unwell : undefined;
+  });
+  const page = questions.component(reader, { id: rows[0]?.id as number, atMs: Date.now(), fromMs: Date.now() - 60_000, toMs: Date.now() });
+  expect(page?.carriers.map((carrier) => [carrier.name, carrier.how])).toEqual([["winch-03", "runs on"]]);
+  expect(page?.charts.find((chart) => chart.metric === "container.memory.used")?.legend.last).toBe(95);
+  const host = questions.component(reader, { id: rows[1]?.id as number, atMs: Date.now(), fromMs: Date.now() - 60_000, toMs: Date.now() });
+  expect(host?.charts.find((chart) => chart.metric === "memory.used")?.legend.last).toBe(96);
+  expect(host?.charts.find((chart) => chart.metric === "reachable")?.legend.last).toBe(1);
+  // One thing is wrong with the machine and one with what runs on it; they are one incident, for one relies on the other.
+  expect(questions.incidents(reader, { fromMs: 0, toMs: Date.now(), state: "open" })).toHaveLength(1);
+});
+
+it("who does not bring the word is turned away with a sentence, and the agent says so", async () => {
+  const { root } = machine();
+  const { said } = start(root);
+  await until("the agent complains", () => said().includes("will not take a report (401): "));
+  expect(said()).toContain("Bring the word this receiver asks for");
+  expect(estate()).toEqual([]);
+  const answer = await fetch(`${base}/v1/logs`, { method: "POST", body: "{}", headers: { "content-type": "application/json", authorization: "Bearer something else" } });
+  expect(answer.status).toBe(401);
+  expect(answer.headers.get("www-authenticate")).toBe("Bearer");
+});
+
+it("a wrong word on the command line is a sentence, not a trace", async () => {
+  const ended = (...args: string[]) =>
+    new Promise<string>((resolve) => {
+      let text = "";
+      const child = spawn(process.execPath, ["build/run/agent/main.js", ...args], { stdio: ["ignore", "ignore", "pipe"] });
+      child.stderr?.on("data", (part: Buffer) => (text += part.toString()));
+      child.on("exit", (code) => resolve(`${code} ${text.trim()}`));
+    });
+  expect(await ended("--every", "0")).toBe("2 “0” is not an interval. Use whole seconds from 1 to 3600.");
+  expect(await ended("--to", "nowhere")).toBe("2 “nowhere” is not an address. Write it like http://127.0.0.1:4318.");
+  expect(await ended("--root", join(folder, "no-such"))).toContain("this agent is for Linux");
+});
