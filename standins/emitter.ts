@@ -17,6 +17,17 @@ const SYSLOG_SEVERITY: Readonly<Record<number, number>> = { 5: 7, 9: 6, 10: 5, 1
 const FACILITY = 23;
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
 
+/** Requests of one route that ended in one way. */
+interface Answered {
+  counts: number[];
+  sum: number;
+  min: number;
+  max: number;
+  count: number;
+  /** Those of them whose spans were sent. */
+  spans: StandinSpan[];
+}
+
 /** Has the estate send what it says: processes logs and metrics by OTLP over HTTP, switches syslog from their own addresses. */
 export class Emitter {
   private timer: ReturnType<typeof setInterval> | undefined;
@@ -27,6 +38,8 @@ export class Emitter {
   private readonly measured: Measured[];
   private readonly sockets = new Map<string, Socket>();
   private busy = false;
+  /** Requests answered since the last look at them whose spans were sent. */
+  private traced: StandinSpan[] = [];
 
   constructor(
     private readonly estate: EstateModel,
@@ -66,11 +79,13 @@ export class Emitter {
     }
     if (resourceLogs.length) await this.post("/v1/logs", { resourceLogs });
     await this.sendSpans(spans, now);
+    this.traced.push(...spans.filter((span) => span.kind === 2));
     if (now - this.measuredTo >= METRICS_EVERY_MS) {
       const since = this.measuredTo;
       this.measuredTo = now;
       const resourceMetrics = this.senders.flatMap((sender) => this.measure(sender, since, now));
       if (resourceMetrics.length) await this.post("/v1/metrics", { resourceMetrics });
+      this.traced = [];
       await this.sendMeasured(now);
     }
     this.busy = false;
@@ -86,16 +101,10 @@ export class Emitter {
     const dataPoints = voice.requests.flatMap((request, which) => {
       const seed = seedOf(`${which}${request.route}`, process.seed);
       const count = countIn(seed, Math.floor(toMs / 1000), request.perHour * level * share);
-      const byStatus = new Map<number, { counts: number[]; sum: number; min: number; max: number; count: number }>();
-      for (let index = 0; index < count; index++) {
-        const own = seedOf(`${toMs}.${index}`, seed);
-        const failed = scatter(own, 1) * 100 < request.failPercent * strain ** 2;
-        // Log-normal, by the sum of twelve even chances: the slowest in a hundred take about five times the median.
-        let chance = -6;
-        for (let roll = 2; roll < 14; roll++) chance += scatter(own, roll);
-        const seconds = (request.milliseconds / 1000) * strain * Math.exp(0.68 * chance);
+      const byStatus = new Map<number, Answered>();
+      const answer = (seconds: number, failed: boolean, span?: StandinSpan) => {
         const status = failed ? 500 : request.method === "POST" ? 201 : 200;
-        const one = byStatus.get(status) ?? { counts: BOUNDS.map(() => 0).concat(0), sum: 0, min: Number.POSITIVE_INFINITY, max: 0, count: 0 };
+        const one = byStatus.get(status) ?? { counts: BOUNDS.map(() => 0).concat(0), sum: 0, min: Number.POSITIVE_INFINITY, max: 0, count: 0, spans: [] };
         const bucket = BOUNDS.findIndex((bound) => seconds <= bound);
         const place = bucket < 0 ? BOUNDS.length : bucket;
         one.counts[place] = (one.counts[place] as number) + 1;
@@ -103,8 +112,18 @@ export class Emitter {
         one.min = Math.min(one.min, seconds);
         one.max = Math.max(one.max, seconds);
         one.count++;
+        if (span) one.spans.push(span);
         byStatus.set(status, one);
+      };
+      for (let index = 0; index < count; index++) {
+        const own = seedOf(`${toMs}.${index}`, seed);
+        const failed = scatter(own, 1) * 100 < request.failPercent * strain ** 2;
+        // Log-normal, by the sum of twelve even chances: the slowest in a hundred take about five times the median.
+        let chance = -6;
+        for (let roll = 2; roll < 14; roll++) chance += scatter(own, roll);
+        answer((request.milliseconds / 1000) * strain * Math.exp(0.68 * chance), failed);
       }
+      for (const span of this.traced) if (span.sender === sender && span.name === `${request.method} ${request.route}`) answer((span.endMs - span.startMs) / 1000, span.failed, span);
       return [...byStatus].map(([status, one]) => ({
         attributes: [text("http.request.method", request.method), text("http.route", request.route), { key: "http.response.status_code", value: { intValue: String(status) } }],
         startTimeUnixNano: nano(fromMs),
@@ -115,6 +134,7 @@ export class Emitter {
         max: one.max,
         bucketCounts: one.counts.map(String),
         explicitBounds: BOUNDS,
+        ...(one.spans.length ? { exemplars: one.spans.map((span) => ({ timeUnixNano: fineNano(span.endMs), asDouble: (span.endMs - span.startMs) / 1000, traceId: span.traceId, spanId: span.spanId })) } : {}),
       }));
     });
     if (!dataPoints.length) return [];

@@ -22,6 +22,7 @@ import { LineChart } from "../ui/LineChart";
 import { LineEditor } from "../ui/LineEditor";
 import { LineLegend } from "../ui/LineLegend";
 import { OverlayPicker } from "../ui/OverlayPicker";
+import { TraceLinks } from "../ui/TraceLinks";
 import { PageHead, Problem, Section } from "../ui/Page";
 
 export const meta: Route.MetaFunction = () => [{ title: "Metrics · Holotaxis" }];
@@ -164,6 +165,9 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
         ) : (
           <>
             <LineChart lines={page.lines} fromMs={page.fromMs} toMs={page.toMs} stepMs={page.stepMs} height={330} lowest={page.lowest} highest={page.highest} lifted={lifted} onLift={setLifted} onPoint={setPointMs} onZoom={move.fix} />
+            {page.lines.map((line) => (
+              <TraceLinks key={line.key} exemplars={line.exemplars} unit={line.unit} nowMs={now.nowMs} />
+            ))}
             <LineLegend lines={page.lines} stepMs={page.stepMs} pointMs={pointMs} lifted={lifted} onLift={setLifted} />
           </>
         )

@@ -15,6 +15,7 @@ import { usePin } from "../shell/tray";
 import { HouseChart } from "./HouseChart";
 import { KeepLink } from "./KeepLink";
 import { PlainTable } from "./PlainTable";
+import { TraceLinks } from "./TraceLinks";
 
 /** A chart with its figures: last value and extremes, a table of the points, CSV, and a pin for the evidence tray. */
 export function ChartCard({ chart, height, incidentId, showOwner = false }: { chart: ChartData; height?: number; incidentId?: number; showOwner?: boolean }) {
@@ -62,6 +63,7 @@ export function ChartCard({ chart, height, incidentId, showOwner = false }: { ch
         </Tooltip>
       </Stack>
       <Box sx={{ px: 0.75, pb: 0.5 }}>
+        {asTable && chart.exemplars.length ? <TraceLinks exemplars={chart.exemplars} unit={chart.unit} nowMs={chart.toMs} /> : null}
         {asTable ? <Figures chart={chart} height={(height ?? 132) + 20} /> : <HouseChart chart={chart} {...(height ? { height } : {})} />}
         {asTable ? null : (
           <Typography variant="caption" component="p" sx={{ color: "text.secondary", px: 0.5, whiteSpace: "nowrap", overflow: "hidden", textOverflow: "ellipsis" }}>

@@ -12,7 +12,9 @@ import { formatValue } from "#core/units/format";
 import type { ChartData, ChartMark } from "#server/pages/charts";
 import { useMoveWindow } from "../shell/window";
 import { tokensOf, type Tokens } from "../theme/tokens";
+import { useOpenTrace } from "./TraceLinks";
 import { useDragRange } from "./drag-range";
+import { exemplarAt, exemplarDataset } from "./exemplars";
 import { instantPlugin, pointAtInstant } from "./instant";
 
 ChartJs.register(LinearScale, CategoryScale, TimeScale, PointElement, LineElement, Filler, Tooltip, annotationPlugin);
@@ -100,13 +102,14 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
         { ...still, label: "highest", data: at(3), borderWidth: 0, borderColor: "transparent", backgroundColor: tokens.chartEnvelope, fill: "+1" as const },
         { ...still, label: "lowest", data: at(1), borderWidth: 0, borderColor: "transparent", fill: false as const },
         ...(chart.over.length ? [{ ...still, label: "over", data: chart.over.map(([x, y]) => ({ x, y: y ?? Number.NaN })), borderWidth: 1.2, borderColor: tokens.usual, borderDash: [3, 3], fill: false as const }] : []),
+        ...(chart.exemplars.length ? [exemplarDataset(chart.exemplars, tokens.accent, tokens.surface)] : []),
         { ...still, label: "mean", data: at(2), borderWidth: 1.4, borderColor: tokens.chartLine, fill: false as const, pointHoverRadius: 3, pointHoverBackgroundColor: tokens.chartLine },
       ],
     };
-  }, [chart.points, chart.over, tokens]);
+  }, [chart.points, chart.over, chart.exemplars, tokens]);
   const options = useMemo((): ChartOptions<"line"> => {
     const [lowest, highest] = bounds ?? (chart.unit === "%" ? [0, (chart.legend.max ?? 0) > 100 ? undefined : 100] : chart.unit === "0/1" ? [0, 1] : [undefined, undefined]);
-    const shownTop = highest ?? Math.max(...chart.points.map((point) => point[3] ?? Number.NEGATIVE_INFINITY));
+    const shownTop = highest ?? Math.max(...chart.points.map((point) => point[3] ?? Number.NEGATIVE_INFINITY), ...chart.exemplars.map((one) => one.value));
     return {
       animation: false,
       responsive: true,
@@ -175,7 +178,12 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
     const scale = drawn.current?.scales.x;
     return Math.max(chart.fromMs, Math.min(chart.toMs, scale?.getValueForPixel(share * (drawn.current?.width ?? 0)) ?? chart.fromMs));
   };
-  const range = useDragRange(instantAt, (from, to) => to - from >= LEAST_WINDOW_MS && move.fix(from, to));
+  const openTrace = useOpenTrace();
+  const range = useDragRange(
+    instantAt,
+    (from, to) => to - from >= LEAST_WINDOW_MS && move.fix(from, to),
+    (x, y) => openTrace(exemplarAt(drawn.current, chart.exemplars, "y", x, y)),
+  );
   const { hovered } = range;
   useEffect(() => {
     pointAtInstant(hovered);

@@ -7,7 +7,9 @@ import { tickLabel } from "#core/time/ticks";
 import { formatValue } from "#core/units/format";
 import type { DrawnLine } from "#server/pages/metrics";
 import type { Tokens } from "../theme/tokens";
+import { useOpenTrace } from "./TraceLinks";
 import { DragMark, timeAxis, useMounted, useTokens } from "./HouseChart";
+import { exemplarAt, exemplarDataset } from "./exemplars";
 import { instantPlugin, pointAtInstant } from "./instant";
 
 ChartJs.register(LinearScale, TimeScale, PointElement, LineElement, Filler);
@@ -51,6 +53,7 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
   const tokens = useTokens();
   const mounted = useMounted();
   const chart = useRef<ChartJs<"line"> | null>(null);
+  const openTrace = useOpenTrace();
   const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
 
   const data = useMemo(() => {
@@ -83,6 +86,7 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
             ]
           : []),
         ...(line.over.length ? [{ ...still, yAxisID, label: "", data: broken(line.over, 1), borderWidth: 1, borderColor: `${colour}${quiet ? "30" : "90"}`, borderDash: [2, 3], fill: false as const }] : []),
+        ...(line.exemplars.length && !quiet ? [{ ...exemplarDataset(line.exemplars, colour, tokens.surface), yAxisID }] : []),
         { ...still, yAxisID, label: line.key, data: broken(line.points, 2), borderWidth: lifted === line.key ? 2.6 : 1.5, borderColor: quiet ? `${colour}4d` : colour, borderDash: dash, fill: false as const },
       ];
     });
@@ -172,6 +176,9 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
         if (drag && Math.abs(x - drag.from) > 6) {
           const [a, b] = [instantAt(drag.from), instantAt(x)].sort((one, other) => one - other) as [number, number];
           if (b - a >= 2000) onZoom(a, b);
+        } else if (drag) {
+          const { y } = placeOf(event);
+          openTrace(lines.map((line) => exemplarAt(chart.current, line.exemplars, line.axis, x, y)).find(Boolean));
         }
         setDrag(null);
       }}

@@ -68,7 +68,7 @@ function Drawn({ lines }: { lines: readonly SqlLine[] }) {
     const list = lines.map((line, index): DrawnLine => {
       const values = line.points.map(([, value]) => value);
       const sum = values.reduce((total, value) => total + value, 0);
-      return { selection: index, key: line.label, label: line.label, unit: "1", axis: "left", componentId: null, seriesId: null, series: 1, points: line.points.map(([at, value]) => [at, value, value, value]), over: [], legend: { min: values.reduce((a, b) => Math.min(a, b), Number.POSITIVE_INFINITY), mean: sum / values.length, max: values.reduce((a, b) => Math.max(a, b), Number.NEGATIVE_INFINITY), last: values.at(-1) ?? null, count: values.length } };
+      return { selection: index, key: line.label, label: line.label, unit: "1", axis: "left", componentId: null, seriesId: null, series: 1, points: line.points.map(([at, value]) => [at, value, value, value]), over: [], exemplars: [], legend: { min: values.reduce((a, b) => Math.min(a, b), Number.POSITIVE_INFINITY), mean: sum / values.length, max: values.reduce((a, b) => Math.max(a, b), Number.NEGATIVE_INFINITY), last: values.at(-1) ?? null, count: values.length } };
     });
     return { drawn: list, fromMs: from, toMs: Math.max(to, from + 1000), stepMs: Math.max(1000, (to - from) / Math.max(1, longest - 1)) };
   }, [lines]);

@@ -9,8 +9,11 @@ export interface DragRange {
   handlers: Pick<DOMAttributes<HTMLDivElement>, "onPointerDown" | "onPointerMove" | "onPointerLeave" | "onPointerCancel" | "onPointerUp">;
 }
 
-/** Dragging over a drawing chooses a range of what runs along it. `valueOf` turns a share of the width, 0 to 1, into a value. */
-export function useDragRange(valueOf: (share: number) => number, onRange: (least: number, most: number) => void): DragRange {
+/**
+ * Dragging over a drawing chooses a range of what runs along it. `valueOf` turns a share of the width, 0 to 1, into a value.
+ * @param onTap told of a click that is no drag, in pixels from the upper left corner
+ */
+export function useDragRange(valueOf: (share: number) => number, onRange: (least: number, most: number) => void, onTap?: (x: number, y: number) => void): DragRange {
   const box = useRef<HTMLDivElement>(null);
   const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
   const [hovered, setHovered] = useState<number | null>(null);
@@ -44,7 +47,12 @@ export function useDragRange(valueOf: (share: number) => number, onRange: (least
         // Where it ends is read from the event: the last moves may not have been drawn yet.
         const to = valueAt(event);
         // A hand that trembles is not a drag.
-        if (drag && Math.abs(event.clientX - start.current) > 6 && to !== drag.from) onRange(Math.min(drag.from, to), Math.max(drag.from, to));
+        if (drag && Math.abs(event.clientX - start.current) > 6) {
+          if (to !== drag.from) onRange(Math.min(drag.from, to), Math.max(drag.from, to));
+        } else if (drag && box.current) {
+          const rect = box.current.getBoundingClientRect();
+          onTap?.(event.clientX - rect.left, event.clientY - rect.top);
+        }
         setDrag(null);
       },
     },

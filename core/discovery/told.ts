@@ -19,7 +19,7 @@ export function toldBy(attributes: OriginAttributes): Told | undefined {
   const id = attributes["container.id"]?.toLowerCase();
   if (id !== undefined) {
     if (!/^[0-9a-f]{12,64}$/.test(id)) return undefined;
-    const label = attributes["container.name"] ?? attributes["k8s.container.name"] ?? attributes["service.name"] ?? attributes["process.executable.name"] ?? "container";
+    const label = attributes["container.name"] ?? attributes["service.name"] ?? attributes["process.executable.name"] ?? "container";
     const facts: Record<string, string> = { "container id": id.slice(0, 12) };
     const image = [attributes["container.image.name"], attributes["container.image.tags"]].filter(Boolean).join(":");
     if (image) facts.image = image;

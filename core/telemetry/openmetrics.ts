@@ -7,7 +7,7 @@ export interface OpenMetric {
   value: number;
   /** Epoch milliseconds, where the sample says it. */
   atMs: number | undefined;
-  exemplar: { labels: [string, string][]; value: number } | undefined;
+  exemplar: { labels: [string, string][]; value: number; atMs: number | undefined } | undefined;
 }
 
 export interface OpenFamily {
@@ -85,9 +85,11 @@ function readSample(line: string): OpenMetric | undefined {
   let exemplar: OpenMetric["exemplar"];
   if (exemplarText !== undefined) {
     const read = readLabels(exemplarText);
-    const found = read && numberOf(read.rest.trim().split(/\s+/)[0] ?? "");
-    if (!read || found === undefined) return undefined;
-    exemplar = { labels: read.labels, value: found };
+    const [exemplarValue = "", exemplarAt] = read?.rest.trim().split(/\s+/) ?? [];
+    const found = numberOf(exemplarValue);
+    const seconds = exemplarAt === undefined ? undefined : numberOf(exemplarAt);
+    if (!read || found === undefined || (exemplarAt !== undefined && seconds === undefined)) return undefined;
+    exemplar = { labels: read.labels, value: found, atMs: seconds === undefined ? undefined : seconds * 1000 };
   }
   // OpenMetrics says seconds; the older format says milliseconds, which no second of this century reaches.
   return { name, labels, value, atMs: at === undefined ? undefined : at > 1e11 ? at : at * 1000, exemplar };

@@ -3,6 +3,7 @@ import type { Delivery } from "../receivers/arrivals";
 import type { Db } from "../store/database";
 import { insertChange } from "../store/changes";
 import { componentById, everKnown, hasRelation, seeRelation, SPANS } from "../store/estate";
+import { forgetExemplars, writeExemplars } from "../store/exemplars";
 import { LogWriter, type NewLog } from "../store/log-writer";
 import { DAY_MS } from "#core/time/windows";
 import { allOrigins, insertOrigin, namingRules, originText, renameOrigin, touchOrigin } from "../store/origins";
@@ -147,6 +148,13 @@ export class Deliveries {
       insertChange(this.db, { atMs: event.atMs ?? nowMs, kind: event.kind, componentId: named.componentId, summary: event.summary, by: event.by, ticket: event.ticket, detail: event.detail });
       this.events++;
     }
+    writeExemplars(
+      this.db,
+      delivery.exemplars.flatMap((one) => {
+        const origin = this.origins.get(one.origin);
+        return origin ? [{ ...one, originId: origin.id }] : [];
+      }),
+    );
     this.spanWriter.write(spans);
     this.spans += spans.length;
     this.relate(nowMs);
@@ -227,5 +235,6 @@ export class Deliveries {
   forget(logsBeforeMs: number, spansBeforeMs: number): void {
     this.writer.forget(logsBeforeMs);
     this.spanWriter.forget(spansBeforeMs);
+    forgetExemplars(this.db, spansBeforeMs);
   }
 }

@@ -39,7 +39,7 @@ const container = (id: string, name: string, on = "crane-07") => ({ "container.i
 /** One sample from each sender, as the receivers would hand it over; `known` senders keep their handles. */
 const handles = new Map<string, number>();
 function send(atMs: number, ...senders: Record<string, string>[]): void {
-  const delivery: Delivery = { origins: [], series: [], handles: new Int32Array(senders.length), times: new Float64Array(senders.length).fill(atMs), values: new Float64Array(senders.length).fill(1), logs: [], spans: [], events: [] };
+  const delivery: Delivery = { origins: [], series: [], handles: new Int32Array(senders.length), times: new Float64Array(senders.length).fill(atMs), values: new Float64Array(senders.length).fill(1), logs: [], spans: [], events: [], exemplars: [] };
   senders.forEach((attributes, index) => {
     const key = JSON.stringify(attributes);
     let series = handles.get(key);
@@ -123,7 +123,7 @@ describe("what senders tell of", () => {
   it("leaves the memory as it was when the delivery fails", () => {
     expect(() =>
       db.transaction(() => {
-        deliveries.take({ origins: [{ handle: 900, attributes: host() }], series: [], handles: new Int32Array(0), times: new Float64Array(0), values: new Float64Array(0), logs: [], spans: [], events: [] }, AT);
+        deliveries.take({ origins: [{ handle: 900, attributes: host() }], series: [], handles: new Int32Array(0), times: new Float64Array(0), values: new Float64Array(0), logs: [], spans: [], events: [], exemplars: [] }, AT);
         throw new Error("the disk is full");
       })(),
     ).toThrow("full");

@@ -74,7 +74,7 @@ export class Inbox {
         values.push(one.values[place] as number);
       }),
     );
-    const delivery: Delivery = { origins: [{ handle: origin, attributes }], series: defs, handles: Int32Array.from(handles), times: Float64Array.from(times), values: Float64Array.from(values), logs: [], spans: [], events: [] };
+    const delivery: Delivery = { origins: [{ handle: origin, attributes }], series: defs, handles: Int32Array.from(handles), times: Float64Array.from(times), values: Float64Array.from(values), logs: [], spans: [], events: [], exemplars: [] };
     try {
       const [receipt] = this.commit([delivery]);
       return { samples: count, refused: [...new Set(receipt?.refused.map((one) => one.why))] };

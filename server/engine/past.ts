@@ -121,6 +121,7 @@ function deliveryOf({ atMs, says, spans, senders, measured }: PastMoment, base: 
     values: Float64Array.from(values),
     logs: says.map((said) => ({ origin: handle(said.sender), atMs: said.atMs, severity: said.severity, body: said.text, attributes: null, traceId: said.traceId, spanId: said.spanId })),
     events: [],
+    exemplars: [],
     spans: spans.map(({ sender, failed, attributes, message, ...span }) => ({ ...span, origin: handle(sender), status: failed ? 2 : 0, detail: JSON.stringify(message ? { attributes, message } : { attributes }) })),
   };
 }

@@ -10,6 +10,7 @@ import { alarmsOfComponent, listRules } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
+import { exemplarsOf, type Exemplar } from "../store/exemplars";
 import { spansOf } from "../store/query";
 import { readSamples, type SeriesRow } from "../store/signals";
 import { overlayOf, type Overlay } from "./overlay";
@@ -37,6 +38,7 @@ export interface ChartData {
   legend: { min: number | null; mean: number | null; max: number | null; last: number | null; count: number };
   /** The same at another time, laid over: instant here, mean there. */
   over: [number, number | null][];
+  exemplars: Exemplar[];
 }
 
 export interface ChartOptions {
@@ -45,6 +47,9 @@ export interface ChartOptions {
   owner?: string;
   overlay?: Overlay;
 }
+
+/** Parts of a drawing that show their highest exemplar. */
+export const MOST_EXEMPLARS = 24;
 
 export function chartOf(db: Db, series: SeriesRow, fromMs: number, toMs: number, { width = 240, owner, overlay = "none" }: ChartOptions = {}): ChartData {
   const { points, legend } = drawnOf(db, series, fromMs, toMs, width);
@@ -63,6 +68,7 @@ export function chartOf(db: Db, series: SeriesRow, fromMs: number, toMs: number,
     limits: series.metric === "reachable" ? [] : (rule?.limits ?? []),
     marks: component ? marksOf(db, component.id, fromMs, toMs) : [],
     legend,
+    exemplars: exemplarsOf(db, series, fromMs, toMs, MOST_EXEMPLARS),
     over: overlayOf((from, to) => lineOf(spansOf(db, series, from, to, niceStep(to - from, width))), overlay, fromMs, toMs),
   };
 }

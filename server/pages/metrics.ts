@@ -5,9 +5,10 @@ import { writeSelection, type Grouping, type Selection } from "#core/telemetry/s
 import { finiteOrNull } from "#core/units/format";
 import type { Db } from "../store/database";
 import { countMetrics, countServiceMetrics, findSeries, hasWords, listMetrics, wordsOf } from "../store/find-series";
+import { exemplarsOf, type Exemplar } from "../store/exemplars";
 import { selectSeries, summaryIn, turnedSpans, type OwnedSeries } from "../store/query";
 import { listServices, membersAt } from "../store/services";
-import { legendOf } from "./charts";
+import { legendOf, MOST_EXEMPLARS } from "./charts";
 import { overlayOf, type Overlay } from "./overlay";
 
 /** More lines than this are not drawn one by one; the highest are, and the page says so. */
@@ -33,6 +34,8 @@ export interface DrawnLine {
   points: [number, number | null, number | null, number | null][];
   /** The same at another time, laid over: start of the span here, mean there. */
   over: [number, number | null][];
+  /** Single measurements with their traces, of lines that are one series as it was measured. */
+  exemplars: Exemplar[];
   legend: { min: number | null; mean: number | null; max: number | null; last: number | null; count: number };
 }
 
@@ -43,6 +46,8 @@ interface Worked {
   componentId: number | null;
   seriesId: number | null;
   series: number;
+  /** The series it is, where it is one as it was measured. */
+  drawn: OwnedSeries | null;
   /** Draws it for a window; asked for the window itself and for others laid over it. */
   draw: (fromMs: number, toMs: number) => { line: Line; summary: Summary };
 }
@@ -97,6 +102,7 @@ function linesOf(db: Db, selection: Selection, rows: readonly OwnedSeries[], ste
       unit: unitOf(row, selection),
       componentId: row.component_id,
       seriesId: row.id,
+      drawn: turn === "value" ? row : null,
       series: 1,
       draw: (fromMs, toMs) => {
         const spans = turnedSpans(db, row, turn, fromMs, toMs, stepMs);
@@ -114,6 +120,7 @@ function linesOf(db: Db, selection: Selection, rows: readonly OwnedSeries[], ste
       unit: unitOf(first, selection),
       componentId: selection.by === "component" ? first.component_id : null,
       seriesId: null,
+      drawn: null,
       series: members.length,
       draw: (fromMs, toMs) => {
         const line = foldLines(members.map((row) => lineOf(turnedSpans(db, row, turn, fromMs, toMs, stepMs))), fold, turn !== "change" && (first.form !== "delta" || turn === "rate"));
@@ -161,13 +168,14 @@ export function metricsPage(db: Db, question: { selections: Selection[]; fromMs:
       } else drawn = pickBest(worked.map((one) => ({ one, ...one.draw(fromMs, toMs) })), ({ summary }) => summary[rank], which, most);
     } else drawn = worked.map((one) => ({ one, ...one.draw(fromMs, toMs) }));
     for (const { one, line, summary } of drawn) {
-      const { draw: _draw, ...rest } = one;
+      const { draw: _draw, drawn: _drawn, ...rest } = one;
       lines.push({
         ...rest,
         key: `${index}${one.key}`,
         selection: index,
         axis: selection.axis ?? "left",
         points: pointsOf(line),
+        exemplars: one.drawn ? exemplarsOf(db, one.drawn, fromMs, toMs, MOST_EXEMPLARS) : [],
         over: overlayOf((from, to) => one.draw(from, to).line, overlay, fromMs, toMs),
         legend: legendOf(summary),
       });

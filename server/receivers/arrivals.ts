@@ -1,8 +1,8 @@
 import type { OriginAttributes } from "#core/discovery/naming";
 import { exponentialError, quantileOfBuckets, quantileOfExponential } from "#core/telemetry/histogram";
-import { DAY_MS, HOUR_MS } from "#core/time/windows";
+import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import type { SeriesForm } from "../store/signals";
-import type { AnyValue, Attribute, ExponentialPoint, HistogramPoint, LogRecord, Metric, OfResource, SpanRecord } from "./otlp-types";
+import type { AnyValue, Attribute, Exemplar, ExponentialPoint, HistogramPoint, LogRecord, Metric, OfResource, SpanRecord } from "./otlp-types";
 
 /** A sender met for the first time on this thread; from then on it goes by its handle. */
 export interface OriginDef {
@@ -42,6 +42,18 @@ export interface ArrivedSpan {
   detail: string | null;
 }
 
+/** One measurement that has its trace. */
+export interface ArrivedExemplar {
+  origin: number;
+  /** Name of the metric without what was worked out of it. */
+  metric: string;
+  instance: string;
+  atMs: number;
+  value: number;
+  traceId: string;
+  spanId: string;
+}
+
 /** A change or deployment somebody told of. */
 export interface ArrivedEvent {
   source: string;
@@ -68,6 +80,7 @@ export interface Delivery {
   logs: ArrivedLog[];
   spans: ArrivedSpan[];
   events: ArrivedEvent[];
+  exemplars: ArrivedExemplar[];
 }
 
 export const LIMITS = {
@@ -91,6 +104,8 @@ export const LIMITS = {
   aheadMs: HOUR_MS,
   /** A sample may be this old. */
   behindMs: 30 * DAY_MS,
+  /** Exemplars kept of one point: the highest. */
+  exemplars: 4,
 } as const;
 
 /** What was not kept of a request, with the reasons, most frequent first. */
@@ -116,6 +131,7 @@ const isId = (text: string, digits: number) => text.length === digits && /^[0-9a
 const textOf = (value: AnyValue): string => (typeof value === "string" ? value : value === null ? "" : typeof value === "object" ? JSON.stringify(value) : String(value));
 
 interface Counted {
+  startMs: number;
   atMs: number;
   counts: number[];
   bounds: number[];
@@ -127,6 +143,8 @@ interface Counted {
 }
 
 const QUANTILES = [0.5, 0.95, 0.99] as const;
+/** A total whose counting began no longer before its first point than this is followed from its beginning. */
+const FRESH_MS = 10 * MINUTE_MS;
 
 /** Sorts what arrives into samples and records, tells senders and series apart, and refuses what would do harm. */
 export class Arrivals {
@@ -144,6 +162,9 @@ export class Arrivals {
   private values: number[] = [];
   private logs: ArrivedLog[] = [];
   private spans: ArrivedSpan[] = [];
+  private exemplars: ArrivedExemplar[] = [];
+  /** Instant of the last point of each running total, by the handle of its series. */
+  private readonly countedTo = new Map<number, number>();
   events: ArrivedEvent[] = [];
   private readonly operations = new Map<number, Set<string>>();
 
@@ -155,7 +176,7 @@ export class Arrivals {
 
   /** Everything sorted since the last call. */
   take(): Delivery {
-    const delivery: Delivery = { origins: this.newOrigins, series: this.newSeries, handles: Int32Array.from(this.handles), times: Float64Array.from(this.times), values: Float64Array.from(this.values), logs: this.logs, spans: this.spans, events: this.events };
+    const delivery: Delivery = { origins: this.newOrigins, series: this.newSeries, handles: Int32Array.from(this.handles), times: Float64Array.from(this.times), values: Float64Array.from(this.values), logs: this.logs, spans: this.spans, events: this.events, exemplars: this.exemplars };
     this.newOrigins = [];
     this.newSeries = [];
     this.handles = [];
@@ -164,6 +185,7 @@ export class Arrivals {
     this.logs = [];
     this.spans = [];
     this.events = [];
+    this.exemplars = [];
     return delivery;
   }
 
@@ -173,6 +195,7 @@ export class Arrivals {
     const series = new Set(delivery.series.map((one) => one.handle));
     for (const [key, one] of this.origins) if (origins.has(one.handle)) this.origins.delete(key);
     for (const [key, handle] of this.series) if (series.has(handle)) this.series.delete(key);
+    for (const handle of series) this.countedTo.delete(handle);
   }
 
   origin(attributes: readonly Attribute[], extra: OriginAttributes = {}): number {
@@ -216,6 +239,23 @@ export class Arrivals {
     return undefined;
   }
 
+  /**
+   * A point of a running total. Where the sender says that counting began after the point before, or shortly before the first
+   * one, the total was zero then: a sample says so, and what was counted since is not lost, however high it is already.
+   */
+  private total(origin: number, metric: string, instance: string, unit: string, startMs: number, atMs: number, value: number): string | undefined {
+    const handle = this.seriesOf(origin, metric, instance, unit, "total");
+    if (typeof handle === "string") return handle;
+    const before = this.countedTo.get(handle);
+    if (startMs > 0 && startMs < atMs && (before === undefined ? atMs - startMs <= FRESH_MS : startMs > before) && this.wrongTime(startMs) === undefined) {
+      this.handles.push(handle);
+      this.times.push(Math.round(startMs));
+      this.values.push(0);
+    }
+    this.countedTo.set(handle, Math.max(atMs, before ?? 0));
+    return this.sample(origin, metric, instance, unit, "total", atMs, value);
+  }
+
   /** Why an instant cannot be kept, or undefined. */
   private wrongTime(atMs: number): string | undefined {
     const now = this.now();
@@ -246,7 +286,8 @@ export class Arrivals {
         rejected.add(wrong ?? `A point has more than ${LIMITS.pointAttributes} attributes; at most that many are kept.`);
         continue;
       }
-      const put = (suffix: string, form: SeriesForm, value: number, own = kept) => this.sample(origin, name + suffix, instance, own, form, point.atMs, value);
+      const put = (suffix: string, form: SeriesForm, value: number, own = kept) => (form === "total" ? this.total(origin, name + suffix, instance, own, point.startMs, point.atMs, value) : this.sample(origin, name + suffix, instance, own, form, point.atMs, value));
+      if (point.exemplars) this.takeExemplars(origin, name, instance, point.exemplars);
       let problem: string | undefined;
       switch (data.kind) {
         case "gauge":
@@ -268,12 +309,18 @@ export class Arrivals {
     }
   }
 
+  /** Keeps the highest of a point's exemplars that have a trace to look at. */
+  private takeExemplars(origin: number, metric: string, instance: string, exemplars: readonly Exemplar[]): void {
+    const traced = exemplars.filter((one) => isId(one.traceId, 32) && Number.isFinite(one.value) && this.wrongTime(one.atMs) === undefined);
+    for (const one of traced.sort((a, b) => b.value - a.value).slice(0, LIMITS.exemplars)) this.exemplars.push({ origin, metric, instance, atMs: Math.round(one.atMs), value: one.value, traceId: one.traceId, spanId: isId(one.spanId, 16) ? one.spanId : "" });
+  }
+
   /** Count, sum and extremes of a histogram, and quantiles of what it counted since the point before. */
   private histogram(origin: number, name: string, instance: string, form: "delta" | "total", point: HistogramPoint | ExponentialPoint, put: (suffix: string, form: SeriesForm, value: number, unit?: string) => string | undefined): string | undefined {
     const now: Counted =
       "scale" in point
-        ? { atMs: point.atMs, counts: point.positive.counts, bounds: [], zero: point.zeroCount, negative: point.negative.counts, scale: point.scale, offset: point.positive.offset, negativeOffset: point.negative.offset }
-        : { atMs: point.atMs, counts: point.counts, bounds: point.bounds, zero: 0, negative: [], scale: 0, offset: 0, negativeOffset: 0 };
+        ? { startMs: point.startMs, atMs: point.atMs, counts: point.positive.counts, bounds: [], zero: point.zeroCount, negative: point.negative.counts, scale: point.scale, offset: point.positive.offset, negativeOffset: point.negative.offset }
+        : { startMs: point.startMs, atMs: point.atMs, counts: point.counts, bounds: point.bounds, zero: 0, negative: [], scale: 0, offset: 0, negativeOffset: 0 };
     if (now.counts.length > 2000 || now.negative.length > 2000) return "A histogram has more than 2,000 buckets.";
     if (!("scale" in point) && now.counts.length && now.counts.length !== now.bounds.length + 1) return "A histogram must have one more count than bounds.";
     let problem = put(".count", form, point.count, "1");
@@ -369,9 +416,10 @@ export function instanceOf(attributes: readonly Attribute[]): string | undefined
   return (parts.length > 1 ? parts.sort() : parts).join(", ");
 }
 
-/** What was counted between two cumulative readings; all of it when the buckets changed or a count fell, which is a restart. */
+/** What was counted between two cumulative readings; all of it after a restart: the buckets changed, a count fell, or the sender says so. */
 function sinceBefore(before: Counted | undefined, now: Counted): Counted | undefined {
   if (!before) return undefined;
+  if (now.startMs > before.atMs) return now;
   const same = before.scale === now.scale && before.offset === now.offset && before.negativeOffset === now.negativeOffset && before.bounds.length === now.bounds.length && before.bounds.every((bound, index) => bound === now.bounds[index]) && before.counts.length <= now.counts.length;
   if (!same) return now;
   const counts = now.counts.map((count, index) => count - (before.counts[index] ?? 0));

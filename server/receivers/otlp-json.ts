@@ -65,7 +65,16 @@ const attributes = (value: Json, where: string): Attribute[] => list(value, wher
 
 function metricData(own: Fields, where: string): MetricData {
   const points = <Point>(data: Fields, read: (point: Fields) => Point): Point[] => list(data.dataPoints, `${where}: dataPoints`).map((one) => read(fields(one, `${where}: a data point`)));
-  const common = (point: Fields) => ({ attributes: attributes(point.attributes, `${where}: attributes`), atMs: millis(point.timeUnixNano, `${where}: timeUnixNano`) });
+  const exemplar = (given: Json) => {
+    const one = fields(given, `${where}: an exemplar`);
+    return { atMs: millis(one.timeUnixNano, `${where}: an exemplar's time`), value: number(one.asDouble ?? one.asInt, `${where}: an exemplar's value`), traceId: id(one.traceId, `${where}: traceId`), spanId: id(one.spanId, `${where}: spanId`) };
+  };
+  const common = (point: Fields) => ({
+    attributes: attributes(point.attributes, `${where}: attributes`),
+    startMs: millis(point.startTimeUnixNano, `${where}: startTimeUnixNano`),
+    atMs: millis(point.timeUnixNano, `${where}: timeUnixNano`),
+    ...(point.exemplars === undefined ? {} : { exemplars: list(point.exemplars, `${where}: exemplars`).map(exemplar) }),
+  });
   const numberPoint = (point: Fields) => ({ ...common(point), value: point.asDouble === undefined && point.asInt === undefined ? Number.NaN : number(point.asDouble ?? point.asInt, `${where}: its value`) });
   const counted = (point: Fields) => ({ ...common(point), count: number(point.count, `${where}: count`), sum: optional(point.sum, `${where}: sum`), min: optional(point.min, `${where}: min`), max: optional(point.max, `${where}: max`) });
   const numbersOf = (value: Json, name: string) => list(value, `${where}: ${name}`).map((one) => number(one, `${where}: ${name}`));

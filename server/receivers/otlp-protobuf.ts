@@ -1,5 +1,5 @@
 import protobuf from "protobufjs/minimal.js";
-import { BadSignal, DEEPEST, type AnyValue, type Attribute, type ExponentialPoint, type HistogramPoint, type LogRecord, type Metric, type MetricData, type NumberPoint, type OfResource, type SpanRecord, type SummaryPoint } from "./otlp-types";
+import { BadSignal, DEEPEST, type AnyValue, type Attribute, type Exemplar, type ExponentialPoint, type HistogramPoint, type LogRecord, type Metric, type MetricData, type NumberPoint, type OfResource, type SpanRecord, type SummaryPoint } from "./otlp-types";
 
 /**
  * OTLP 1.x requests in protobuf (opentelemetry-proto v1: collector, metrics, logs, trace, common). Field numbers are those
@@ -128,11 +128,27 @@ function resource(reader: Reader, end: number): Attribute[] {
   return attributes;
 }
 
+function exemplar(reader: Reader, end: number): Exemplar {
+  const result: Exemplar = { atMs: 0, value: Number.NaN, traceId: "", spanId: "" };
+  message(reader, end, (field) => {
+    if (field === 2) result.atMs = millis(reader);
+    else if (field === 3) result.value = reader.double();
+    else if (field === 4) result.spanId = hex(reader.bytes());
+    else if (field === 5) result.traceId = hex(reader.bytes());
+    else if (field === 6) result.value = sfixed64(reader);
+    else return false;
+    return true;
+  });
+  return result;
+}
+
 function numberPoint(reader: Reader, end: number): NumberPoint {
-  const point: NumberPoint = { attributes: [], atMs: 0, value: Number.NaN };
+  const point: NumberPoint = { attributes: [], startMs: 0, atMs: 0, value: Number.NaN };
   message(reader, end, (field) => {
     if (field === 3) point.atMs = millis(reader);
+    else if (field === 2) point.startMs = millis(reader);
     else if (field === 4) point.value = reader.double();
+    else if (field === 5) (point.exemplars ??= []).push(inner(reader, exemplar));
     else if (field === 6) point.value = sfixed64(reader);
     else if (field === 7) point.attributes.push(attribute(reader));
     else return false;
@@ -142,11 +158,13 @@ function numberPoint(reader: Reader, end: number): NumberPoint {
 }
 
 function histogramPoint(reader: Reader, end: number): HistogramPoint {
-  const point: HistogramPoint = { attributes: [], atMs: 0, count: 0, sum: null, min: null, max: null, bounds: [], counts: [] };
+  const point: HistogramPoint = { attributes: [], startMs: 0, atMs: 0, count: 0, sum: null, min: null, max: null, bounds: [], counts: [] };
   message(reader, end, (field, wire) => {
     if (field === 3) point.atMs = millis(reader);
+    else if (field === 2) point.startMs = millis(reader);
     else if (field === 4) point.count = fixed64(reader);
     else if (field === 5) point.sum = reader.double();
+    else if (field === 8) (point.exemplars ??= []).push(inner(reader, exemplar));
     else if (field === 6) return numbers(reader, wire, point.counts, fixed64);
     else if (field === 7) return numbers(reader, wire, point.bounds, (one) => one.double());
     else if (field === 9) point.attributes.push(attribute(reader));
@@ -170,9 +188,11 @@ function buckets(reader: Reader, end: number): { offset: number; counts: number[
 }
 
 function exponentialPoint(reader: Reader, end: number): ExponentialPoint {
-  const point: ExponentialPoint = { attributes: [], atMs: 0, count: 0, sum: null, min: null, max: null, scale: 0, zeroCount: 0, positive: { offset: 0, counts: [] }, negative: { offset: 0, counts: [] } };
+  const point: ExponentialPoint = { attributes: [], startMs: 0, atMs: 0, count: 0, sum: null, min: null, max: null, scale: 0, zeroCount: 0, positive: { offset: 0, counts: [] }, negative: { offset: 0, counts: [] } };
   message(reader, end, (field) => {
     if (field === 1) point.attributes.push(attribute(reader));
+    else if (field === 2) point.startMs = millis(reader);
+    else if (field === 11) (point.exemplars ??= []).push(inner(reader, exemplar));
     else if (field === 3) point.atMs = millis(reader);
     else if (field === 4) point.count = fixed64(reader);
     else if (field === 5) point.sum = reader.double();
@@ -189,9 +209,10 @@ function exponentialPoint(reader: Reader, end: number): ExponentialPoint {
 }
 
 function summaryPoint(reader: Reader, end: number): SummaryPoint {
-  const point: SummaryPoint = { attributes: [], atMs: 0, count: 0, sum: 0, quantiles: [] };
+  const point: SummaryPoint = { attributes: [], startMs: 0, atMs: 0, count: 0, sum: 0, quantiles: [] };
   message(reader, end, (field) => {
     if (field === 3) point.atMs = millis(reader);
+    else if (field === 2) point.startMs = millis(reader);
     else if (field === 4) point.count = fixed64(reader);
     else if (field === 5) point.sum = reader.double();
     else if (field === 6) {
@@ -220,6 +241,11 @@ function data<Point>(reader: Reader, read: (reader: Reader, end: number) => Poin
   });
 }
 
+function counted<Point>(reader: Reader, read: (reader: Reader, end: number) => Point): { points: Point[]; temporality: number } {
+  const { points, temporality } = data(reader, read);
+  return { points, temporality };
+}
+
 function metric(reader: Reader, end: number): Metric {
   const result: Metric = { name: "", unit: "", data: { kind: "none" } };
   const set = (given: MetricData) => {
@@ -239,9 +265,9 @@ function metric(reader: Reader, end: number): Metric {
       case 7:
         return set({ kind: "sum", ...data(reader, numberPoint) });
       case 9:
-        return set({ kind: "histogram", ...data(reader, histogramPoint) });
+        return set({ kind: "histogram", ...counted(reader, histogramPoint) });
       case 10:
-        return set({ kind: "exponential", ...data(reader, exponentialPoint) });
+        return set({ kind: "exponential", ...counted(reader, exponentialPoint) });
       case 11:
         return set({ kind: "summary", points: data(reader, summaryPoint).points });
       default:

@@ -8,15 +8,28 @@ export interface Temporal {
   temporality: number;
 }
 
-export interface NumberPoint {
-  attributes: Attribute[];
+/** One measurement of those a point sums up, made while a span was under way. */
+export interface Exemplar {
   atMs: number;
+  value: number;
+  /** Hexadecimal, empty without. */
+  traceId: string;
+  spanId: string;
+}
+
+interface PointFrame {
+  attributes: Attribute[];
+  /** When counting began; 0 where the sender does not say. */
+  startMs: number;
+  atMs: number;
+  exemplars?: Exemplar[];
+}
+
+export interface NumberPoint extends PointFrame {
   value: number;
 }
 
-export interface HistogramPoint {
-  attributes: Attribute[];
-  atMs: number;
+export interface HistogramPoint extends PointFrame {
   count: number;
   sum: number | null;
   min: number | null;
@@ -33,9 +46,7 @@ export interface ExponentialPoint extends Omit<HistogramPoint, "bounds" | "count
   negative: { offset: number; counts: number[] };
 }
 
-export interface SummaryPoint {
-  attributes: Attribute[];
-  atMs: number;
+export interface SummaryPoint extends PointFrame {
   count: number;
   sum: number;
   quantiles: { quantile: number; value: number }[];

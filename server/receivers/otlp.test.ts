@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import protobuf from "protobufjs/minimal.js";
 import { describe, expect, it } from "vitest";
+import { DAY_MS } from "#core/time/windows";
 import { Arrivals, instanceOf, Rejected } from "./arrivals";
 import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
 import { logsFromProtobuf, metricsFromProtobuf, partialSuccessToProtobuf, spansFromProtobuf, statusToProtobuf } from "./otlp-protobuf";
@@ -101,6 +102,37 @@ describe("both ways of writing OTLP", () => {
     expect(() => logsFromJson(new TextEncoder().encode(deep))).toThrow(/nested deeper than 16/);
   });
 
+  // Field numbers of opentelemetry/proto/metrics/v1/metrics.proto: an exemplar's time is 2, its value 3 or 6, its span 4, its trace 5.
+  it("say the same of points of every kind with their beginnings and exemplars", () => {
+    const start = BigInt(AT - 60_000) * 1_000_000n;
+    const time = BigInt(AT) * 1_000_000n;
+    const put64 = (writer: protobuf.Writer, field: number, nano: bigint) => writer.uint32((field << 3) | 1).fixed32(Number(nano & 0xffffffffn)).fixed32(Number(nano >> 32n));
+    const exemplar = (writer: protobuf.Writer, field: number) => {
+      writer.uint32((field << 3) | 2).fork();
+      put64(writer, 2, time);
+      writer.uint32(25).double(1.5).uint32(34).bytes(new Uint8Array(8).fill(0xcd)).uint32(42).bytes(new Uint8Array(16).fill(0xab)).ldelim();
+    };
+    const jsonExemplar = { timeUnixNano: String(time), asDouble: 1.5, traceId: "ab".repeat(16), spanId: "cd".repeat(8) };
+    const frame = { startTimeUnixNano: String(start), timeUnixNano: String(time), exemplars: [jsonExemplar] };
+    const kinds = [
+      { field: 5, exemplars: 5, more: (writer: protobuf.Writer) => writer.uint32(33).double(2.5), json: { gauge: { dataPoints: [{ ...frame, asDouble: 2.5 }] } } },
+      { field: 9, exemplars: 8, more: (writer: protobuf.Writer) => writer.uint32(33).fixed32(3).fixed32(0), json: { histogram: { dataPoints: [{ ...frame, count: "3" }] } } },
+      { field: 10, exemplars: 11, more: (writer: protobuf.Writer) => writer.uint32(33).fixed32(3).fixed32(0).uint32(48).sint32(-2), json: { exponentialHistogram: { dataPoints: [{ ...frame, count: "3", scale: -2 }] } } },
+    ];
+    for (const kind of kinds) {
+      const writer = protobuf.Writer.create();
+      writer.uint32(10).fork().uint32(18).fork().uint32(18).fork().uint32(10).string("m").uint32((kind.field << 3) | 2).fork().uint32(10).fork();
+      put64(writer, 2, start);
+      put64(writer, 3, time);
+      kind.more(writer);
+      exemplar(writer, kind.exemplars);
+      writer.ldelim().ldelim().ldelim().ldelim().ldelim();
+      const fromProtobuf = metricsFromProtobuf(writer.finish());
+      expect(fromProtobuf).toEqual(metricsFromJson(json({ resourceMetrics: [{ scopeMetrics: [{ metrics: [{ name: "m", ...kind.json }] }] }] })));
+      expect(fromProtobuf[0]?.items[0]?.data).toMatchObject({ points: [{ startMs: AT - 60_000, atMs: AT, exemplars: [{ atMs: AT, value: 1.5, traceId: "ab".repeat(16), spanId: "cd".repeat(8) }] }] });
+    }
+  });
+
   it("answer in the form the specification asks for", () => {
     expect(partialSuccessToProtobuf(0, "")).toHaveLength(0);
     // ExportPartialSuccess: field 1 rejected = 3, field 2 message.
@@ -110,7 +142,7 @@ describe("both ways of writing OTLP", () => {
 });
 
 describe("sorting what arrives", () => {
-  const gauge = (name: string, points: { attributes?: Attribute[]; atMs?: number; value?: number }[], unit = "1"): Metric => ({ name, unit, data: { kind: "gauge", points: points.map((point) => ({ attributes: [], atMs: AT, value: 1, ...point })) } });
+  const gauge = (name: string, points: { attributes?: Attribute[]; atMs?: number; value?: number }[], unit = "1"): Metric => ({ name, unit, data: { kind: "gauge", points: points.map((point) => ({ attributes: [], startMs: 0, atMs: AT, value: 1, ...point })) } });
   const sorter = () => {
     const arrivals = new Arrivals(() => AT);
     const rejected = new Rejected();
@@ -139,13 +171,57 @@ describe("sorting what arrives", () => {
 
   it("counts a histogram's quantiles between two cumulative points, and from the start after a restart", () => {
     const { arrivals, metrics } = sorter();
-    const histogram = (atMs: number, counts: number[]): Metric => ({ name: "h", unit: "ms", data: { kind: "histogram", temporality: 2, points: [{ attributes: [], atMs, count: counts.reduce((sum, count) => sum + count, 0), sum: 1, min: null, max: null, bounds: [10, 20], counts }] } });
+    const histogram = (atMs: number, counts: number[]): Metric => ({ name: "h", unit: "ms", data: { kind: "histogram", temporality: 2, points: [{ attributes: [], startMs: 0, atMs, count: counts.reduce((sum, count) => sum + count, 0), sum: 1, min: null, max: null, bounds: [10, 20], counts }] } });
     metrics(histogram(AT, [5, 0, 0]), histogram(AT + 1000, [5, 4, 0]), histogram(AT + 2000, [1, 0, 0]));
     const { series, handles, values } = arrivals.take();
     const of = (suffix: string) => [...values].filter((_, index) => handles[index] === series.find((one) => one.metric === `h${suffix}`)?.handle);
     expect(of(".count")).toEqual([5, 9, 1]);
     // The first point says nothing of what came since; then four between 10 and 20; then one below 10.
     expect(of(".p50")).toEqual([15, 5]);
+  });
+
+  describe("totals that say when their counting began", () => {
+    const total = (startMs: number, atMs: number, value: number): Metric => ({ name: "t", unit: "1", data: { kind: "sum", temporality: 2, monotonic: true, points: [{ attributes: [], startMs, atMs, value }] } });
+    const taken = (...items: Metric[]) => {
+      const { arrivals, metrics } = sorter();
+      metrics(...items);
+      const { times, values } = arrivals.take();
+      return [...times].map((at, index) => [at - AT, values[index]]);
+    };
+    it("are zero there: a restart is seen though the total is higher than before", () =>
+      expect(taken(total(AT - DAY_MS, AT, 100), total(AT - DAY_MS, AT + 10_000, 110), total(AT + 15_000, AT + 20_000, 150))).toEqual([[0, 100], [10_000, 110], [15_000, 0], [20_000, 150]]));
+    it("are followed from the beginning when that was just now, and not when it was long ago", () => {
+      expect(taken(total(AT - 60_000, AT, 7))).toEqual([[-60_000, 0], [0, 7]]);
+      expect(taken(total(AT - DAY_MS, AT, 7))).toEqual([[0, 7]]);
+    });
+    it("say nothing by a beginning that is missing, in the future, or the same instant", () => {
+      expect(taken(total(0, AT, 7), total(AT + 10, AT + 5, 8), total(AT + 20, AT + 20, 9))).toEqual([[0, 7], [5, 8], [20, 9]]);
+    });
+    it("leave gauges and deltas alone", () => {
+      const { arrivals, metrics } = sorter();
+      metrics({ name: "d", unit: "1", data: { kind: "sum", temporality: 1, monotonic: true, points: [{ attributes: [], startMs: AT - 1000, atMs: AT, value: 3 }] } });
+      expect([...arrivals.take().values]).toEqual([3]);
+    });
+    it("count a histogram's buckets from zero after a restart that no count shows", () => {
+      const { arrivals, metrics } = sorter();
+      const histogram = (startMs: number, atMs: number, counts: number[]): Metric => ({ name: "h", unit: "ms", data: { kind: "histogram", temporality: 2, points: [{ attributes: [], startMs, atMs, count: counts.reduce((sum, count) => sum + count, 0), sum: 1, min: null, max: null, bounds: [10, 20], counts }] } });
+      // Without the beginning, nine more below 10 would be read between them.
+      metrics(histogram(AT - DAY_MS, AT, [1, 0, 0]), histogram(AT + 500, AT + 1000, [1, 9, 0]));
+      const { series, handles, values } = arrivals.take();
+      const p50 = series.find((one) => one.metric === "h.p50")?.handle;
+      expect([...values].filter((_, index) => handles[index] === p50)).toEqual([14.4444]);
+    });
+  });
+
+  it("keeps the highest exemplars that have a trace", () => {
+    const { arrivals, metrics } = sorter();
+    const exemplar = (value: number, changes = {}) => ({ atMs: AT, value, traceId: "ab".repeat(16), spanId: "cd".repeat(8), ...changes });
+    const point = { ...gauge("g", [{}]), data: { kind: "gauge" as const, points: [{ attributes: [["a", "b"] as Attribute], startMs: 0, atMs: AT, value: 1, exemplars: [exemplar(1), exemplar(9), exemplar(2), exemplar(3), exemplar(4), exemplar(99, { traceId: "" }), exemplar(Number.NaN), exemplar(98, { atMs: AT + DAY_MS }), exemplar(5, { spanId: "?" })] }] } };
+    metrics(point);
+    const { exemplars } = arrivals.take();
+    expect(exemplars.map((one) => [one.value, one.spanId])).toEqual([[9, "cd".repeat(8)], [5, ""], [4, "cd".repeat(8)], [3, "cd".repeat(8)]]);
+    expect(exemplars[0]).toMatchObject({ metric: "g", instance: "a=b", atMs: AT, traceId: "ab".repeat(16) });
+    expect(arrivals.take().exemplars).toEqual([]);
   });
 
   it("bounds what one record may bring", () => {

@@ -2,7 +2,7 @@ import { readOpenMetrics, ucumOf, type OpenFamily, type OpenMetric } from "#core
 import { eachLimited } from "../collectors/limit";
 import { Rejected } from "./arrivals";
 import type { Gate } from "./gate";
-import type { Attribute, Metric } from "./otlp-types";
+import type { Attribute, Exemplar, Metric } from "./otlp-types";
 
 const MOST_BYTES = 4 * 1024 * 1024;
 const AT_ONCE = 8;
@@ -96,8 +96,12 @@ async function fetchPage(url: string): Promise<string> {
 export function metricsOf(family: OpenFamily, nowMs: number): Metric[] {
   const unit = ucumOf(family.unit);
   const timeOf = (sample: OpenMetric) => sample.atMs ?? nowMs;
+  const keyOf = (labels: OpenMetric["labels"] | Attribute[]) => JSON.stringify(labels);
+  const created = new Map(family.samples.filter((sample) => sample.name === `${family.name}_created`).map((sample) => [keyOf(sample.labels), sample.value * 1000]));
+  /** When counting began, by what `_created` says of the same labels. */
+  const startOf = (labels: OpenMetric["labels"] | Attribute[]) => created.get(keyOf(labels)) ?? 0;
   const plain = (name: string, samples: readonly OpenMetric[], monotonic: boolean): Metric => {
-    const points = samples.map((sample) => ({ attributes: sample.labels as Attribute[], atMs: timeOf(sample), value: sample.value }));
+    const points = samples.map((sample) => ({ attributes: sample.labels as Attribute[], startMs: monotonic ? startOf(sample.labels) : 0, atMs: timeOf(sample), value: sample.value, ...exemplarsOf([sample], timeOf(sample)) }));
     return { name, unit, data: monotonic ? { kind: "sum", temporality: 2, monotonic: true, points } : { kind: "gauge", points } };
   };
   const ending = (suffix: string) => family.samples.filter((sample) => sample.name === family.name + suffix);
@@ -117,6 +121,7 @@ export function metricsOf(family: OpenFamily, nowMs: number): Metric[] {
             kind: "summary",
             points: byLabels.map(({ labels, samples }) => ({
               attributes: labels,
+              startMs: startOf(labels),
               atMs: timeOf(samples[0] as OpenMetric),
               count: samples.find((one) => one.name.endsWith("_count"))?.value ?? 0,
               sum: samples.find((one) => one.name.endsWith("_sum"))?.value ?? 0,
@@ -145,7 +150,9 @@ export function metricsOf(family: OpenFamily, nowMs: number): Metric[] {
                 .sort((a, b) => a.bound - b.bound);
               return {
                 attributes: labels,
+                startMs: startOf(labels),
                 atMs: timeOf(samples[0] as OpenMetric),
+                ...exemplarsOf(samples, timeOf(samples[0] as OpenMetric)),
                 count: samples.find((one) => one.name.endsWith("_count"))?.value ?? buckets.at(-1)?.count ?? 0,
                 sum: samples.find((one) => one.name.endsWith("_sum"))?.value ?? null,
                 min: null,
@@ -162,6 +169,15 @@ export function metricsOf(family: OpenFamily, nowMs: number): Metric[] {
     default:
       return [plain(family.name, family.samples, false)];
   }
+}
+
+/** The exemplars of samples, by the labels that tracing libraries give them. */
+function exemplarsOf(samples: readonly OpenMetric[], atMs: number): { exemplars?: Exemplar[] } {
+  const exemplars = samples.flatMap(({ exemplar }) => {
+    const label = (name: string) => exemplar?.labels.find(([key]) => key === name)?.[1].toLowerCase() ?? "";
+    return exemplar && label("trace_id") ? [{ atMs: exemplar.atMs ?? atMs, value: exemplar.value, traceId: label("trace_id"), spanId: label("span_id") }] : [];
+  });
+  return exemplars.length ? { exemplars } : {};
 }
 
 /** Samples that differ in one label only, together. */

@@ -51,7 +51,7 @@ foo_sum 324789.3
 foo_created  1520430000.123
 # EOF`.replace("created  ", "created "));
   expect(read).toHaveLength(1);
-  expect(read[0]?.samples[3]?.exemplar).toEqual({ labels: [["trace_id", "oHg5SJYRHA0"]], value: 9.8 });
+  expect(read[0]?.samples[3]?.exemplar).toEqual({ labels: [["trace_id", "oHg5SJYRHA0"]], value: 9.8, atMs: 1_520_879_607_789 });
   expect(read[0]?.samples[4]?.labels).toEqual([["le", "+Inf"]]);
   expect(families("a 1 1520879607.789\n")[0]?.samples[0]?.atMs).toBeCloseTo(1_520_879_607_789, 0);
   expect(families("a 1 1520879607789\n")[0]?.samples[0]?.atMs).toBe(1_520_879_607_789);
