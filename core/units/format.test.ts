@@ -9,6 +9,11 @@ it.each([
   [214.4, "1/h", "214 an hour"],
   [2.72, "1/h", "2.7 an hour"],
   [1500, "ms", "1.5 s"],
+  [0.0244, "s", "24.4 ms"],
+  [0, "s", "0 s"],
+  [2.5, "s", "2.5 s"],
+  [0.36, "{cpu}", "0.36 cpu"],
+  [7, "{request}/s", "7 request/s"],
   [0, "0/1", "no"],
   [23.4, "1", "23"],
 ])("writes %d %s as %s", (value, unit, text) => expect(formatValue(value, unit)).toBe(text));

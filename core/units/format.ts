@@ -43,6 +43,8 @@ export function formatValue(value: number | null | undefined, unit: string): str
       return `${trimmed(value)} /s`;
     case "ms":
       return value >= 1000 ? `${trimmed(value / 1000)} s` : `${trimmed(value)} ms`;
+    case "s":
+      return Math.abs(value) < 1 && value !== 0 ? `${trimmed(value * 1000)} ms` : `${trimmed(value)} s`;
     case "0/1":
       return value >= 0.5 ? "yes" : "no";
     case "1":

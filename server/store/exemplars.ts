@@ -34,7 +34,7 @@ export function exemplarsOf(db: Db, series: Pick<SeriesRow, "origin_id" | "metri
   return prepared<{ at: number; value: number; trace_id: Uint8Array }>(
     db,
     `SELECT at, max(value) AS value, trace_id FROM exemplar e WHERE origin_id = ? AND metric = ? AND instance = ? AND at >= ? AND at <= ?
-       AND EXISTS (SELECT 1 FROM span WHERE trace_id = e.trace_id) GROUP BY (at - ?) / ? ORDER BY at`,
+       AND EXISTS (SELECT 1 FROM span WHERE trace_id = e.trace_id) GROUP BY CAST((at - ?) / ? AS INTEGER) ORDER BY at`,
   )
     .all(series.origin_id, baseOf(series.metric), series.instance, fromMs, toMs, fromMs, stepMs)
     .map((row) => ({ atMs: row.at, value: row.value, traceId: Buffer.from(row.trace_id).toString("hex") }));
