@@ -10,16 +10,52 @@ export interface JournalEntry {
   values: Float64Array;
 }
 
-/** Keeps samples that are not packed yet; the number of the row. */
-export function appendJournal(db: Db, { series, times, values }: JournalEntry): number {
+const FURTHEST = 2 ** 32;
+/** What stands before the columns: the instant that all others count from. */
+const BASE_BYTES = 9;
+
+/** The columns as bytes: of instants their distances from the earliest, in 4 bytes each, where they lie within 49 days. */
+function pack({ series, times, values }: JournalEntry): { data: Uint8Array; newest: number } {
   const count = series.length;
-  const data = new Uint8Array(count * 20);
-  data.set(new Uint8Array(series.buffer, series.byteOffset, count * 4), 0);
-  data.set(new Uint8Array(times.buffer, times.byteOffset, count * 8), count * 4);
-  data.set(new Uint8Array(values.buffer, values.byteOffset, count * 8), count * 12);
+  let earliest = Number.POSITIVE_INFINITY;
   let newest = 0;
-  for (const at of times) if (at > newest) newest = at;
-  return Number(prepared(db, "INSERT INTO journal (count, newest_at, data) VALUES (?, ?, ?)").run(count, newest, data).lastInsertRowid);
+  for (let index = 0; index < count; index++) {
+    const at = times[index] as number;
+    if (at < earliest) earliest = at;
+    if (at > newest) newest = at;
+  }
+  const bytesOf = (column: Uint32Array | Float64Array) => new Uint8Array(column.buffer, column.byteOffset, column.byteLength);
+  if (newest - earliest >= FURTHEST) {
+    const data = new Uint8Array(count * 20);
+    data.set(bytesOf(series), 0);
+    data.set(bytesOf(times), count * 4);
+    data.set(bytesOf(values), count * 12);
+    return { data, newest };
+  }
+  const offsets = new Uint32Array(count);
+  for (let index = 0; index < count; index++) offsets[index] = (times[index] as number) - earliest;
+  const data = new Uint8Array(count * 16 + BASE_BYTES);
+  data.set(bytesOf(series), 0);
+  data.set(bytesOf(offsets), count * 4);
+  data.set(bytesOf(values), count * 8);
+  data.set(bytesOf(Float64Array.of(earliest)), count * 16);
+  return { data, newest };
+}
+
+/** The columns of a row; the two forms have lengths that are never the same. */
+function unpack(count: number, data: Uint8Array): JournalEntry {
+  // A copy of its own, so that the columns start at whole words.
+  const bytes = new Uint8Array(data).buffer;
+  const series = new Uint32Array(bytes.slice(0, count * 4));
+  if (data.length === count * 20) return { series, times: new Float64Array(bytes.slice(count * 4, count * 12)), values: new Float64Array(bytes.slice(count * 12)) };
+  const earliest = new Float64Array(bytes.slice(count * 16, count * 16 + 8))[0] as number;
+  return { series, times: Float64Array.from(new Uint32Array(bytes.slice(count * 4, count * 8)), (offset) => earliest + offset), values: new Float64Array(bytes.slice(count * 8, count * 16)) };
+}
+
+/** Keeps samples that are not packed yet; the number of the row. Instants are whole milliseconds. */
+export function appendJournal(db: Db, entry: JournalEntry): number {
+  const { data, newest } = pack(entry);
+  return Number(prepared(db, "INSERT INTO journal (count, newest_at, data) VALUES (?, ?, ?)").run(entry.series.length, newest, data).lastInsertRowid);
 }
 
 /** Forgets rows whose samples are packed by now. */
@@ -33,9 +69,7 @@ export function* journalAfter(db: Db, afterId: number): Generator<JournalEntry &
     const rows = statement.all(last);
     if (!rows.length) return;
     for (const { id, count, data } of rows) {
-      // A copy of its own, so that the columns start at whole words.
-      const bytes = new Uint8Array(data).buffer;
-      yield { id, series: new Uint32Array(bytes.slice(0, count * 4)), times: new Float64Array(bytes.slice(count * 4, count * 12)), values: new Float64Array(bytes.slice(count * 12)) };
+      yield { id, ...unpack(count, data) };
       last = id;
     }
   }
