@@ -86,6 +86,16 @@ describe("reports on their way", () => {
     expect(outbox.dropped).toBe(1);
     expect(said).toEqual(["http://receiver.test will not take a report (400): Its unit changed."]);
   });
+  it("may be refused in part, which is said once and again when it is for another reason", async () => {
+    const refusing = (why: string) => new Response(JSON.stringify({ partialSuccess: { rejectedDataPoints: "4", errorMessage: why } }));
+    const { outbox, sent, said } = setUp([refusing("Its clock is wrong."), refusing("Its clock is wrong."), new Response("not JSON"), refusing("Its clock is wrong.")]);
+    for (const one of [1, 2, 3, 4]) {
+      outbox.put(one);
+      await outbox.send();
+    }
+    expect(sent).toEqual([1, 2, 3, 4]);
+    expect(said).toEqual(Array(2).fill("http://receiver.test refuses a part of the reports: Its clock is wrong."));
+  });
   it("go out once, though a look comes while one is under way", async () => {
     let finish: (response: Response) => void = () => undefined;
     const { outbox, sent } = setUp([]);

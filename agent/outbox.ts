@@ -67,6 +67,7 @@ export class Outbox {
     if (response.ok) {
       if (this.tries > 0) say(`Reports are taken again at ${to}.`);
       this.tries = 0;
+      this.hearRefusals(said);
       this.taken(body);
       return true;
     }
@@ -81,6 +82,19 @@ export class Outbox {
     this.taken(body);
     return true;
   }
+
+  /** A receiver may take a report and refuse points of it; the reason is said when it is a new one. */
+  private hearRefusals(said: string): void {
+    let why = "";
+    try {
+      why = (JSON.parse(said || "{}") as { partialSuccess?: { errorMessage?: string } }).partialSuccess?.errorMessage ?? "";
+    } catch {
+      // It answers in a form of its own; that it took the report is enough.
+    }
+    if (why && why !== this.refusal) this.options.say(`${this.options.to} refuses a part of the reports: ${why}`);
+    this.refusal = why;
+  }
+  private refusal = "";
 
   private taken(body: Buffer): void {
     // Others may have been dropped from the front meanwhile.

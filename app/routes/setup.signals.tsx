@@ -1,23 +1,22 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
-import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Form } from "react-router";
 import { z } from "zod";
-import { DAY_MS, dayAndTime, spokenDuration } from "#core/time/windows";
-import type { Answer } from "#server/pages/registry";
+import { DAY_MS, dayAndTime } from "#core/time/windows";
 import { pageSchema } from "#server/settings";
 import type { Route } from "./+types/setup.signals";
 import { attempt, readForm } from "../shell/answers.server";
 import { whoIs } from "../shell/who.server";
 import { useShell } from "../shell/window";
-import { ComponentPicker, type PickedComponent } from "../ui/ComponentPicker";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, Fact, PageHead, Problem, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
+import { AgentHosts } from "../ui/ways-in/AgentHosts";
+import { RetentionForm } from "../ui/ways-in/RetentionForm";
+import { ScrapedPages } from "../ui/ways-in/ScrapedPages";
+import { RuleForm, Senders } from "../ui/ways-in/Senders";
 
 export const meta: Route.MetaFunction = () => [{ title: "Signals sent to us · Holotaxis" }];
 
@@ -96,59 +95,12 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
               <Empty>Whatever arrives finds its component by host name, service name, address or one of your rules. What fits nobody is listed here and kept.</Empty>
             </Box>
           ) : (
-            <Origins rows={page.waiting} nowMs={now.nowMs} onChoose={setChosen} />
+            <Senders rows={page.waiting} nowMs={now.nowMs} onChoose={setChosen} />
           )}
         </Section>
         {one ? <RuleForm key={one.id} attributes={one.attributes} onDone={() => setChosen(null)} /> : null}
-        <Section title={`Pages of OpenMetrics that are read: ${page.pages.length}`}>
-          <Stack sx={{ gap: 1 }}>
-            {page.pages.length ? (
-              <PlainTable>
-                <thead>
-                  <tr>
-                    <th scope="col">Address</th>
-                    <th scope="col" className="num">
-                      Every
-                    </th>
-                    <th scope="col">Last look</th>
-                    <th scope="col">Do</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {page.pages.map((one) => {
-                    const state = page.scraped.find((other) => other.id === one.id);
-                    return (
-                      <tr key={one.id}>
-                        <td style={{ overflowWrap: "anywhere" }}>{one.url}</td>
-                        <td className="num">{one.everySeconds} s</td>
-                        <td>{state ? (state.problem ? `${dayAndTime(state.atMs, now.nowMs, true)}: ${state.problem}` : `${dayAndTime(state.atMs, now.nowMs, true)}: ${state.samples} samples`) : "not yet"}</td>
-                        <td>
-                          <Form method="post">
-                            <input type="hidden" name="what" value="removePage" />
-                            <input type="hidden" name="id" value={one.id} />
-                            <Button type="submit" color="error" aria-label={`Stop reading ${one.url}`}>
-                              Stop
-                            </Button>
-                          </Form>
-                        </td>
-                      </tr>
-                    );
-                  })}
-                </tbody>
-              </PlainTable>
-            ) : null}
-            <Form method="post">
-              <input type="hidden" name="what" value="page" />
-              <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
-                <TextField name="url" label="Address of a page" placeholder="http://host.example:9100/metrics" sx={{ flex: 1 }} />
-                <TextField name="everySeconds" label="Every so many seconds" defaultValue="30" sx={{ width: 170 }} />
-                <Button type="submit" variant="outlined">
-                  Read it
-                </Button>
-              </Stack>
-            </Form>
-          </Stack>
-        </Section>
+        <ScrapedPages pages={page.pages} states={page.scraped} nowMs={now.nowMs} />
+        <AgentHosts hosts={page.agents} otlp={page.ports} nowMs={now.nowMs} />
         <Section title={`Your rules: ${page.rules.length}`} pad={false}>
           {page.rules.length === 0 ? (
             <Box sx={{ px: 1.5 }}>
@@ -191,113 +143,17 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
             </PlainTable>
           )}
         </Section>
-        <Section title="How long signals are kept, in days">
-          <Form method="post">
-            <input type="hidden" name="what" value="retention" />
-            <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap", alignItems: "center" }}>
-              <TextField name="raw" label="Samples" defaultValue={page.retention.rawMs / DAY_MS} sx={{ width: 120 }} />
-              <TextField name="fiveMinutes" label="Five minutes" defaultValue={page.retention.fiveMinutesMs / DAY_MS} sx={{ width: 120 }} />
-              <TextField name="hour" label="Hours" defaultValue={page.retention.hourMs / DAY_MS} sx={{ width: 120 }} />
-              <TextField name="day" label="Days" defaultValue={page.retention.dayMs / DAY_MS} sx={{ width: 120 }} />
-              <TextField name="logs" label="Logs" defaultValue={page.retention.logsMs / DAY_MS} sx={{ width: 120 }} />
-              <TextField name="spans" label="Spans" defaultValue={page.retention.spansMs / DAY_MS} sx={{ width: 120 }} />
-              <Button type="submit" variant="outlined">
-                Keep so
-              </Button>
-            </Stack>
-            <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
-              Samples are summed up by five minutes, hours and days before they are forgotten; what is measured seldom keeps its samples as long as the five minutes.
-            </Typography>
-          </Form>
-        </Section>
+        <RetentionForm retention={page.retention} />
         <Section title={`Senders with a name: ${page.namedCount}`} pad={false}>
           {page.named.length === 0 ? (
             <Box sx={{ px: 1.5 }}>
               <Empty>None yet.</Empty>
             </Box>
           ) : (
-            <Origins rows={page.named} nowMs={now.nowMs} />
+            <Senders rows={page.named} nowMs={now.nowMs} />
           )}
         </Section>
       </Stack>
     </>
-  );
-}
-
-type Origin = Answer<"signalsSetup">["named"][number];
-
-function Origins({ rows, nowMs, onChoose }: { rows: readonly Origin[]; nowMs: number; onChoose?: (id: number) => void }) {
-  return (
-    <Box sx={{ maxHeight: 360, overflow: "auto" }} tabIndex={0} role="region" aria-label={onChoose ? "Senders that wait for a name" : "Senders with a name"}>
-      <PlainTable pinned>
-        <thead>
-          <tr>
-            <th scope="col">What it says of itself</th>
-            <th scope="col">{onChoose ? "Why it has no name" : "Named to, because"}</th>
-            <th scope="col" className="num">
-              Series
-            </th>
-            <th scope="col" className="num">
-              Records a day
-            </th>
-            <th scope="col">Last heard</th>
-            {onChoose ? <th scope="col">Do</th> : null}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((row) => (
-            <tr key={row.id}>
-              <td style={{ overflowWrap: "anywhere" }}>{row.attributes.map((one) => `${one.name} ${one.value}`).join(", ") || "nothing"}</td>
-              <td>
-                {row.componentId === null ? null : (
-                  <>
-                    <KeepLink to={`/estate/${row.componentId}`}>{row.component}</KeepLink>:{" "}
-                  </>
-                )}
-                {row.why}
-              </td>
-              <td className="num">{whole(row.series)}</td>
-              <td className="num">{whole(row.records)}</td>
-              <td className="line">{spokenDuration(nowMs - row.lastMs)} ago</td>
-              {onChoose ? (
-                <td>
-                  <Button variant="outlined" onClick={() => onChoose(row.id)} aria-label={`Name ${row.attributes[0]?.value ?? "it"}`}>
-                    Name it
-                  </Button>
-                </td>
-              ) : null}
-            </tr>
-          ))}
-        </tbody>
-      </PlainTable>
-    </Box>
-  );
-}
-
-function RuleForm({ attributes, onDone }: { attributes: readonly { name: string; value: string }[]; onDone: () => void }) {
-  const [attribute, setAttribute] = useState(attributes.find((one) => one.name === "service.name")?.name ?? attributes[0]?.name ?? "");
-  const [component, setComponent] = useState<PickedComponent | null>(null);
-  return (
-    <Section title="Make a rule">
-      <Form method="post" onSubmit={onDone}>
-        <input type="hidden" name="what" value="rule" />
-        <input type="hidden" name="componentId" value={component?.id ?? 0} />
-        <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
-          <TextField select name="attribute" label="Senders whose" value={attribute} onChange={(event) => setAttribute(event.target.value)} sx={{ width: 200 }}>
-            {attributes.map((one) => (
-              <MenuItem key={one.name} value={one.name}>
-                {one.name}
-              </MenuItem>
-            ))}
-          </TextField>
-          <TextField key={attribute} name="pattern" label="looks like" defaultValue={attributes.find((one) => one.name === attribute)?.value ?? ""} sx={{ width: 260 }} />
-          <ComponentPicker label="belong to" value={component} onPick={setComponent} />
-          <Button type="submit" variant="contained">
-            Name them so
-          </Button>
-          <Button onClick={onDone}>Leave it</Button>
-        </Stack>
-      </Form>
-    </Section>
   );
 }

@@ -118,9 +118,9 @@ function refresh(db: Db, id: number, affected: Affected, reach: (id: number) => 
   const suspect = alarms.find((alarm) => alarm.id === first?.alarmId);
   const severity: Severity = worstSeverity(active.map((alarm) => alarm.severity));
   const worst = worstSeverity([incident.worst, severity, ...alarms.map((alarm) => alarm.worst)]);
-  const subject = incident.service ?? affected.componentName(Number(incident.subject.split(":")[1]));
+  const problem = suspect && `${shortProblem(suspect.alarm_type, suspect.qualifier)} on ${suspect.component}`;
   updateIncident(db, id, {
-    title: suspect ? `${subject}: ${shortProblem(suspect.alarm_type, suspect.qualifier)} on ${suspect.component}` : subject,
+    title: problem === undefined ? incident.title : incident.service === null ? capital(problem) : `${incident.service}: ${problem}`,
     severity,
     worst,
     suspectAlarmId: first?.alarmId ?? null,
@@ -133,6 +133,8 @@ function refresh(db: Db, id: number, affected: Affected, reach: (id: number) => 
   }
   return { what: "changed", incidentId: id };
 }
+
+const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 
 const PROBLEMS: Readonly<Record<string, string>> = {
   "memory.used.high": "memory runs out",

@@ -1,5 +1,5 @@
 import type { Db } from "../store/database";
-import { componentById } from "../store/estate";
+import { componentById, hostsWithAgent } from "../store/estate";
 import { logCount } from "../store/logs";
 import { allOrigins, countsOfOrigins, namingRules } from "../store/origins";
 import { readRetention } from "../store/retention";
@@ -23,5 +23,12 @@ export function signalsSetupPage(db: Db, _question: object) {
   }));
   const waiting = origins.filter((one) => one.componentId === null).sort((a, b) => b.lastMs - a.lastMs);
   const named = origins.filter((one) => one.componentId !== null).sort((a, b) => (a.component ?? "").localeCompare(b.component ?? ""));
-  return { waiting: waiting.slice(0, MOST_SHOWN), waitingCount: waiting.length, named: named.slice(0, MOST_SHOWN), namedCount: named.length, rules: namingRules(db), pages: scrapeTargets(db), retention: readRetention(db), logs: logCount(db) };
+  return { agents: agentsOf(db, origins), waiting: waiting.slice(0, MOST_SHOWN), waitingCount: waiting.length, named: named.slice(0, MOST_SHOWN), namedCount: named.length, rules: namingRules(db), pages: scrapeTargets(db), retention: readRetention(db), logs: logCount(db) };
+}
+
+/** Hosts on which our agent runs. */
+function agentsOf(db: Db, origins: readonly { componentId: number | null; lastMs: number; attributes: readonly { name: string; value: string }[] }[]) {
+  const lastHeard = new Map<number, number>();
+  for (const { componentId, lastMs, attributes } of origins) if (componentId !== null && attributes.some((one) => one.name === "report.seconds")) lastHeard.set(componentId, Math.max(lastMs, lastHeard.get(componentId) ?? 0));
+  return hostsWithAgent(db).map((row) => ({ ...row, lastMs: lastHeard.get(row.id) ?? null }));
 }

@@ -318,3 +318,15 @@ export function guestsOfHypervisors(db: Db): { hypervisor: number; key: string; 
 export function componentsWithFact(db: Db, name: string): Set<number> {
   return new Set(prepared<{ component_id: number }>(db, "SELECT component_id FROM fact WHERE name = ? AND valid_to IS NULL").all(name).map((row) => row.component_id));
 }
+
+/** Hosts of which an agent tells, with what it says of itself and how many containers are on them. */
+export function hostsWithAgent(db: Db): { id: number; name: string; agent: string; alone: boolean; containers: number }[] {
+  return prepared<{ id: number; name: string; agent: string; alone: number; containers: number }>(
+    db,
+    `SELECT c.id, c.name, f.value AS agent, c.source_id IS NULL AS alone,
+       (SELECT count(*) FROM component part WHERE part.host_id = c.id AND part.kind = 'app.container' AND part.valid_to IS NULL) AS containers
+     FROM fact f JOIN component c ON c.id = f.component_id WHERE f.name = 'agent' AND f.valid_to IS NULL AND c.valid_to IS NULL ORDER BY c.name LIMIT 500`,
+  )
+    .all()
+    .map((row) => ({ ...row, alone: row.alone === 1 }));
+}

@@ -1,0 +1,33 @@
+import Button from "@mui/material/Button";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { Form } from "react-router";
+import { DAY_MS } from "#core/time/windows";
+import type { Retention } from "#server/store/retention";
+import { Section } from "../Page";
+
+/** How many days each resolution and kind of signal is kept. */
+export function RetentionForm({ retention }: { retention: Retention }) {
+  return (
+    <Section title="How long signals are kept, in days">
+      <Form method="post">
+        <input type="hidden" name="what" value="retention" />
+        <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap", alignItems: "center" }}>
+          <TextField name="raw" label="Samples" defaultValue={retention.rawMs / DAY_MS} sx={{ width: 120 }} />
+          <TextField name="fiveMinutes" label="Five minutes" defaultValue={retention.fiveMinutesMs / DAY_MS} sx={{ width: 120 }} />
+          <TextField name="hour" label="Hours" defaultValue={retention.hourMs / DAY_MS} sx={{ width: 120 }} />
+          <TextField name="day" label="Days" defaultValue={retention.dayMs / DAY_MS} sx={{ width: 120 }} />
+          <TextField name="logs" label="Logs" defaultValue={retention.logsMs / DAY_MS} sx={{ width: 120 }} />
+          <TextField name="spans" label="Spans" defaultValue={retention.spansMs / DAY_MS} sx={{ width: 120 }} />
+          <Button type="submit" variant="outlined">
+            Keep so
+          </Button>
+        </Stack>
+        <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
+          Samples are summed up by five minutes, hours and days before they are forgotten; what is measured seldom keeps its samples as long as the five minutes.
+        </Typography>
+      </Form>
+    </Section>
+  );
+}

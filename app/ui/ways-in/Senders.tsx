@@ -1,0 +1,95 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import { useState } from "react";
+import { Form } from "react-router";
+import { spokenDuration } from "#core/time/windows";
+import type { Answer } from "#server/pages/registry";
+import { ComponentPicker, type PickedComponent } from "../ComponentPicker";
+import { KeepLink } from "../KeepLink";
+import { Section } from "../Page";
+import { PlainTable } from "../PlainTable";
+
+const whole = (value: number) => value.toLocaleString("en-GB");
+
+type Origin = Answer<"signalsSetup">["named"][number];
+
+/** Who sends signals: what each says of itself, whom that names and why. */
+export function Senders({ rows, nowMs, onChoose }: { rows: readonly Origin[]; nowMs: number; onChoose?: (id: number) => void }) {
+  return (
+    <Box sx={{ maxHeight: 360, overflow: "auto" }} tabIndex={0} role="region" aria-label={onChoose ? "Senders that wait for a name" : "Senders with a name"}>
+      <PlainTable pinned>
+        <thead>
+          <tr>
+            <th scope="col">What it says of itself</th>
+            <th scope="col">{onChoose ? "Why it has no name" : "Named to, because"}</th>
+            <th scope="col" className="num">
+              Series
+            </th>
+            <th scope="col" className="num">
+              Records a day
+            </th>
+            <th scope="col">Last heard</th>
+            {onChoose ? <th scope="col">Do</th> : null}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => (
+            <tr key={row.id}>
+              <td style={{ overflowWrap: "anywhere" }}>{row.attributes.map((one) => `${one.name} ${one.value}`).join(", ") || "nothing"}</td>
+              <td>
+                {row.componentId === null ? null : (
+                  <>
+                    <KeepLink to={`/estate/${row.componentId}`}>{row.component}</KeepLink>:{" "}
+                  </>
+                )}
+                {row.why}
+              </td>
+              <td className="num">{whole(row.series)}</td>
+              <td className="num">{whole(row.records)}</td>
+              <td className="line">{spokenDuration(nowMs - row.lastMs)} ago</td>
+              {onChoose ? (
+                <td>
+                  <Button variant="outlined" onClick={() => onChoose(row.id)} aria-label={`Name ${row.attributes[0]?.value ?? "it"}`}>
+                    Name it
+                  </Button>
+                </td>
+              ) : null}
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+    </Box>
+  );
+}
+
+/** Makes a rule of one attribute of a sender that nobody fits. */
+export function RuleForm({ attributes, onDone }: { attributes: readonly { name: string; value: string }[]; onDone: () => void }) {
+  const [attribute, setAttribute] = useState(attributes.find((one) => one.name === "service.name")?.name ?? attributes[0]?.name ?? "");
+  const [component, setComponent] = useState<PickedComponent | null>(null);
+  return (
+    <Section title="Make a rule">
+      <Form method="post" onSubmit={onDone}>
+        <input type="hidden" name="what" value="rule" />
+        <input type="hidden" name="componentId" value={component?.id ?? 0} />
+        <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
+          <TextField select name="attribute" label="Senders whose" value={attribute} onChange={(event) => setAttribute(event.target.value)} sx={{ width: 200 }}>
+            {attributes.map((one) => (
+              <MenuItem key={one.name} value={one.name}>
+                {one.name}
+              </MenuItem>
+            ))}
+          </TextField>
+          <TextField key={attribute} name="pattern" label="looks like" defaultValue={attributes.find((one) => one.name === attribute)?.value ?? ""} sx={{ width: 260 }} />
+          <ComponentPicker label="belong to" value={component} onPick={setComponent} />
+          <Button type="submit" variant="contained">
+            Name them so
+          </Button>
+          <Button onClick={onDone}>Leave it</Button>
+        </Stack>
+      </Form>
+    </Section>
+  );
+}
