@@ -1,28 +1,5 @@
-import { expect, test, type Locator, type Page } from "@playwright/test";
-
-function listen(page: Page): string[] {
-  const complaints: string[] = [];
-  page.on("console", (message) => {
-    if (message.type() === "error" || message.type() === "warning") complaints.push(message.text());
-  });
-  page.on("pageerror", (error) => complaints.push(error.message));
-  return complaints;
-}
-
-/** Drags over a drawing from one share of its width to another. */
-async function drag(page: Page, drawing: Locator, from: number, to: number): Promise<void> {
-  await expect(drawing).toBeVisible();
-  // Clear of the frame at the top, which stays in place.
-  await drawing.evaluate((element) => element.scrollIntoView({ block: "center" }));
-  const box = await drawing.boundingBox();
-  if (!box) throw new Error("The drawing is not there.");
-  await page.mouse.move(box.x + box.width * from, box.y + box.height / 2);
-  await page.mouse.down();
-  await page.mouse.move(box.x + box.width * to, box.y + box.height / 2, { steps: 6 });
-  await page.mouse.up();
-}
-
-const heading = (page: Page) => page.getByRole("heading", { level: 1 });
+import { expect, test } from "@playwright/test";
+import { drag, heading, listen } from "./helpers";
 
 test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked, linked and taken out as CSV", async ({ page, request }) => {
   const complaints = listen(page);
@@ -92,7 +69,7 @@ test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked,
 
   await page.goto("/signals/metrics?line=nonsense&line=metric~reachable%3Bfold~mean");
   await expect(page.getByRole("alert")).toContainText("One line of this address cannot be understood");
-  await expect(heading(page)).toContainText("1 line from 65 series");
+  await expect(heading(page)).toContainText("1 line from 68 series");
   expect(complaints).toEqual([]);
 });
 

@@ -1,15 +1,6 @@
 import { AxeBuilder } from "@axe-core/playwright";
-import { expect, test, type Page } from "@playwright/test";
-
-/** Collects what a browser complains of; every test ends with none. */
-function listen(page: Page): string[] {
-  const complaints: string[] = [];
-  page.on("console", (message) => {
-    if (message.type() === "error" || message.type() === "warning") complaints.push(message.text());
-  });
-  page.on("pageerror", (error) => complaints.push(error.message));
-  return complaints;
-}
+import { expect, test } from "@playwright/test";
+import { listen } from "./helpers";
 
 test("one fault, from the first sweep to a proven repair", async ({ page }) => {
   const complaints = listen(page);
@@ -56,7 +47,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
 
   await test.step("Map: the strata of a service; a card opens its component", async () => {
     await page.goto("/map?service=manifest-exchange");
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("Manifest Exchange: 26 components, all well");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("Manifest Exchange: 29 components, all well");
     await page.getByLabel(/^Message broker relaymq nq-mfx-mq-01/).click();
     await expect(page.getByRole("heading", { level: 1 })).toContainText("relaymq @ nq-mfx-mq-01 is well");
   });
