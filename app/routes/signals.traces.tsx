@@ -4,6 +4,7 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
 import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { z } from "zod";
@@ -46,6 +47,15 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
   const { asked, chosen } = page;
   const [typed, setTyped] = useState(asked.q);
   const [compared, setCompared] = useState<string[]>([]);
+  /** The list as it was when the first was ticked: while some are, it does not move under the hand. */
+  const [still, setStill] = useState<{ asked: string; traces: typeof page.traces } | null>(null);
+  const askedText = JSON.stringify([asked.operation, asked.least, asked.most, asked.failed]);
+  const standsStill = compared.length > 0 && still?.asked === askedText;
+  const traces = standsStill ? still.traces : page.traces;
+  const tick = (traceId: string, on: boolean) => {
+    if (on && !standsStill) setStill({ asked: askedText, traces: page.traces });
+    setCompared(on ? [...compared.slice(-1), traceId] : compared.filter((one) => one !== traceId));
+  };
   const changeParams = useChangeParams();
   const change = (changes: Record<string, string>, replace = false) => changeParams((params) => applyChanges(params, changes), replace);
   useEffect(() => {
@@ -103,14 +113,14 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
                   </tr>
                 </thead>
                 <tbody>
-                  {page.traces.map((trace) => (
+                  {traces.map((trace) => (
                     <tr key={`${trace.traceId}${trace.startMs}`}>
                       <td>
                         <input
                           type="checkbox"
                           aria-label={`Compare the trace of ${dayAndTime(trace.startMs, now.nowMs, true)}`}
                           checked={compared.includes(trace.traceId)}
-                          onChange={(event) => setCompared(event.target.checked ? [...compared.slice(-1), trace.traceId] : compared.filter((one) => one !== trace.traceId))}
+                          onChange={(event) => tick(trace.traceId, event.target.checked)}
                         />
                       </td>
                       <td className="line">{dayAndTime(trace.startMs, now.nowMs, true)}</td>
@@ -123,7 +133,12 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
                   ))}
                 </tbody>
               </PlainTable>
-              {page.traces.length === 0 ? <Empty>No trace fits. Drag a wider range over the bars.</Empty> : page.traces.length >= page.mostTraces ? <Empty>The newest {page.mostTraces} are shown.</Empty> : null}
+              {standsStill && now.live ? (
+                <Typography variant="body2" role="status" sx={{ color: "text.secondary", mt: 0.5 }}>
+                  The list stands still while some are ticked.
+                </Typography>
+              ) : null}
+              {traces.length === 0 ? <Empty>No trace fits. Drag a wider range over the bars.</Empty> : traces.length >= page.mostTraces ? <Empty>The newest {page.mostTraces} are shown.</Empty> : null}
             </Section>
           ) : null}
           <Section title="Operations" pad={false}>
