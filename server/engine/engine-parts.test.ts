@@ -176,6 +176,52 @@ describe("services and incidents", () => {
     expect(incidentsIn(db, AT, AT + 2 * HOUR_MS).map((incident) => incident.service)).toEqual([null, "Front", "Front"]);
   });
 
+  it("share one incident on what carries both, and what relies on it joins with the reason", () => {
+    const { hostA, hostB, web } = setUp();
+    const below = add("virt-01", "host.hypervisor");
+    for (const host of [hostA, hostB]) seeRelation(db, { type: "hosted-by", fromId: host, toId: below, detail: "", connections: 0, seenBy: "" }, AT - DAY_MS);
+    refreshServices(db, AT - HOUR_MS);
+    const hypervisor = raise(below, 0);
+    const opened = correlate(db, [hypervisor], affected());
+    expect(opened.map((one) => one.what)).toEqual(["opened", "changed"]);
+    const id = opened[0]?.incidentId as number;
+    expect(incidentsIn(db, AT, AT + HOUR_MS)).toMatchObject([{ id, service: "2 services", services: [{ name: "Back" }, { name: "Front" }], title: "2 services: memory runs out (0) on virt-01" }]);
+    const front = raise(web, 1);
+    correlate(db, [front], affected());
+    expect(incidentsIn(db, AT, AT + HOUR_MS)).toHaveLength(1);
+    expect(alarmsOfIncident(db, id).map((alarm) => alarm.why)).toEqual(["first alarm that affects 2 services in this spell", "web @ h-a relies on virt-01"]);
+    // What is relied on stays the suspect, whatever came later.
+    expect(incidentsIn(db, AT, AT + HOUR_MS)[0]?.title).toBe("2 services: memory runs out (0) on virt-01");
+    expect(correlate(db, [clear(hypervisor, 5), clear(front, 5)], affected()).map((one) => one.what)).toEqual(["resolved"]);
+  });
+
+  it("find the cause though what suffers spoke first, and then know of everybody it hurts", () => {
+    const { hostA, hostB, web } = setUp();
+    const below = add("virt-01", "host.hypervisor");
+    for (const host of [hostA, hostB]) seeRelation(db, { type: "hosted-by", fromId: host, toId: below, detail: "", connections: 0, seenBy: "" }, AT - DAY_MS);
+    refreshServices(db, AT - HOUR_MS);
+    correlate(db, [raise(web, 0)], affected());
+    expect(incidentsIn(db, AT, AT + HOUR_MS)).toMatchObject([{ service: "Front" }]);
+    correlate(db, [raise(below, 1)], affected());
+    expect(incidentsIn(db, AT, AT + HOUR_MS)).toMatchObject([{ service: "2 services", title: "2 services: memory runs out (1) on virt-01" }]);
+  });
+
+  it("judge what an agent sends of a host that is polled too only once", () => {
+    memoryRule();
+    const id = add("a");
+    const recorder = new Recorder(db);
+    const isTwin = (series: { originId: number | null; componentId: number | null; metric: string; instance: string }) => series.originId !== null && recorder.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !== undefined;
+    const judge = new Judge(db, () => "host.linux", { recall: (series, from, to) => recorder.recall(series, from, to), isTwin });
+    const originId = Number(db.prepare("INSERT INTO origin (attributes, component_id, matched_by, first_at, last_at) VALUES ('{}', ?, '', 0, 0)").run(id).lastInsertRowid);
+    const polled = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
+    const sent = recorder.series({ componentId: id, serviceId: null, originId }, "memory.used", "", "%", AT);
+    for (const minute of [0, 1]) {
+      recorder.record(polled, AT + minute * MINUTE_MS, 95);
+      recorder.record(sent, AT + minute * MINUTE_MS, 20);
+    }
+    expect(judge.judge(recorder.fresh).map((event) => event.what)).toEqual(["raised"]);
+  });
+
   it("are as well as the worst of their members, at every instant", () => {
     const { hostB, back, front } = setUp();
     const event = raise(hostB, 0);
