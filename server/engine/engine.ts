@@ -1,18 +1,14 @@
 import { readFileSync } from "node:fs";
 import type { MessagePort } from "node:worker_threads";
 import { severityRank } from "#core/alarms/severity";
-import { parsePorts, parseRanges } from "#core/discovery/ranges";
-import type { AddressSighting } from "#core/discovery/sighting";
 import { kindMatches } from "#core/detection/threshold";
 import { checkArguments } from "#core/remediation/runbook";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { readProcesses, type SnmpTarget } from "../collectors/snmp";
 import { Standins, type Drill } from "../collectors/standins";
-import { sweepAddresses, type SweepCounts } from "../collectors/sweeper";
-import { takeInSightings } from "../intake/discovery";
 import { Secrets } from "../secrets";
-import { migrationsFolder, secretFile, setupSchema, storeFile, type Settings, type SourceInput } from "../settings";
+import { migrationsFolder, secretFile, setupSchema, storeFile, type Settings } from "../settings";
 import { acknowledgeAlarm, alarmById, listRules, offerRule, updateRule, writeSnapshot } from "../store/alarms";
 import { insertChange } from "../store/changes";
 import { deleteMeta, migrate, openStore, PersonError, readMeta, storeTrouble, writeMeta, type Db } from "../store/database";
@@ -23,7 +19,7 @@ import { endInterruptedRuns, runbookById, runningOn, saveRunbook } from "../stor
 import { readRetention, saveRetention, type Retention } from "../store/retention";
 import { saveService } from "../store/services";
 import { newestSampleMs } from "../store/signals";
-import { endInterruptedSweeps, endSweep, insertSource, insertSweep, listSources, runningSweep, sourceById, sourceNamed, updateSource, updateSweep } from "../store/sweeps";
+import { endInterruptedSweeps, insertSource, listSources } from "../store/sweeps";
 import { removeQuery, saveQuery } from "../store/saved-queries";
 import { saveScrapeTarget } from "../store/ways-in";
 import type { LiveEvent } from "./events";
@@ -37,6 +33,7 @@ import { Poller } from "./poller";
 import { Recorder } from "./recorder";
 import { Roller } from "./roller";
 import { Runner } from "./runner";
+import { Sweeps } from "./sweeps";
 import { refreshHealth, refreshServices, servicesByComponent } from "./topology";
 
 /** Clock time between two ticks. */
@@ -60,7 +57,7 @@ export class Engine {
   private kindOf = new Map<number, string>();
   private nameOf = new Map<number, string>();
   private servicesOf = new Map<number, { id: number; name: string }[]>();
-  private readonly sweeps = new Map<number, AbortController>();
+  private readonly sweeps: Sweeps;
   private readonly seen = new Map<number, number>();
   private stopping = false;
   private loop: Promise<void> | undefined;
@@ -107,6 +104,15 @@ export class Engine {
         refreshServices(this.db, this.now());
         this.servicesOf = servicesByComponent(this.db, this.now());
       },
+    });
+    this.sweeps = new Sweeps({
+      db: this.db,
+      secrets: this.secrets,
+      now: () => this.now(),
+      emit: (event) => this.emit(event),
+      tellTrouble: (message) => this.tellTrouble(message),
+      onSources: () => this.poller.reload(this.now()),
+      onEstate: (retired) => this.afterEstateChange(retired),
     });
     this.poller = new Poller(this.db, this.secrets, this.recorder, (id) => this.seen.set(id, this.now()));
     this.runner = new Runner({
@@ -360,86 +366,9 @@ export class Engine {
 
   // --- what people do --------------------------------------------------------------------------------------------------
 
-  saveSource(id: number | undefined, fields: SourceInput, by: string): number {
-    const twin = sourceNamed(this.db, fields.name);
-    if (twin && twin.id !== id) throw new PersonError(`There is a source called “${fields.name}” already. Choose another name, or edit that one.`);
-    const spans = parseRanges(fields.ranges);
-    if (!spans.ok) throw new PersonError(spans.problem);
-    const changed = this.db.transaction(() => {
-      if (id === undefined) {
-        if (!fields.community) throw new PersonError("Give the SNMP community, or write a hyphen if these addresses have none.");
-        const made = insertSource(this.db, fields, this.secrets.seal(fields.community), this.now());
-        insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: `Source ${fields.name} was added`, by });
-        return made;
-      }
-      if (!sourceById(this.db, id)) throw new PersonError("That source does not exist any more.");
-      updateSource(this.db, id, fields, fields.community ? this.secrets.seal(fields.community) : undefined);
-      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: `Source ${fields.name} was changed`, by });
-      return id;
-    })();
-    this.poller.reload(this.now());
-    return changed;
-  }
-
-  /** Starts a sweep and returns its id at once, or waits for its end when asked to. */
-  async startSweep(sourceId: number, by: string, wait = false): Promise<number> {
-    const source = sourceById(this.db, sourceId);
-    if (!source) throw new PersonError("That source does not exist any more.");
-    if (runningSweep(this.db, sourceId)) throw new PersonError(`A sweep of ${source.name} is under way already. Watch it, or stop it first.`);
-    const ranges = parseRanges(source.ranges);
-    const ports = parsePorts(source.ports);
-    if (!ranges.ok) throw new PersonError(ranges.problem);
-    if (!ports.ok) throw new PersonError(ports.problem);
-    const id = insertSweep(this.db, sourceId, by, ranges.count, this.now());
-    const abort = new AbortController();
-    this.sweeps.set(id, abort);
-    this.emit({ topic: "sweep", id, state: "running" });
-    const work = this.sweep(id, sourceId, ranges.spans, ports.ports, abort.signal).finally(() => this.sweeps.delete(id));
-    if (wait) await work;
-    return id;
-  }
-
-  private async sweep(id: number, sourceId: number, spans: { first: number; last: number }[], ports: number[], signal: AbortSignal): Promise<void> {
-    const source = sourceById(this.db, sourceId);
-    if (!source) return;
-    const counts: SweepCounts = { tried: 0, answering: 0, recognised: 0, failed: 0 };
-    const sightings: AddressSighting[] = [];
-    const progress = setInterval(() => {
-      this.keep(() => updateSweep(this.db, id, counts));
-      this.emit({ topic: "sweep", id, state: "running" });
-    }, 400);
-    try {
-      const community = this.secrets.open(source.community_sealed);
-      await sweepAddresses({ spans, ports, snmpPort: source.snmp_port, community }, counts, (sighting) => sightings.push(sighting), () => this.now(), signal);
-      const complete = !signal.aborted;
-      const taken = takeInSightings(this.db, id, source, spans, sightings, complete, this.now());
-      this.afterEstateChange(taken.retired);
-      updateSweep(this.db, id, counts);
-      const message = complete
-        ? counts.answering === 0
-          ? `Nothing answered on ${counts.tried} addresses. Check the range, and whether this machine can reach it.`
-          : null
-        : `Stopped by hand after ${counts.tried} addresses; what was found until then is kept.`;
-      endSweep(this.db, id, complete ? "done" : "stopped", message, this.now());
-    } catch (error) {
-      this.keep(() => endSweep(this.db, id, "failed", storeTrouble(error) ?? `The sweep broke off: ${error instanceof Error ? error.message : error}`, this.now()));
-    } finally {
-      clearInterval(progress);
-      this.emit({ topic: "sweep", id, state: "ended" });
-      this.emit({ topic: "estate", atMs: this.now() });
-    }
-  }
-
-  /** Writes something that is not worth breaking off for; trouble with the disk is said instead. */
-  private keep(write: () => void): void {
-    try {
-      write();
-    } catch (error) {
-      const message = storeTrouble(error);
-      if (!message) throw error;
-      this.tellTrouble(message);
-    }
-  }
+  saveSource = (...args: Parameters<Sweeps["saveSource"]>) => this.sweeps.saveSource(...args);
+  startSweep = (...args: Parameters<Sweeps["start"]>) => this.sweeps.start(...args);
+  stopSweep = (...args: Parameters<Sweeps["stop"]>) => this.sweeps.stop(...args);
 
   private afterEstateChange(retired: readonly number[]): void {
     const atMs = this.now();
@@ -453,12 +382,6 @@ export class Engine {
     }
     refreshServices(this.db, atMs);
     this.reload();
-  }
-
-  stopSweep(id: number): boolean {
-    const abort = this.sweeps.get(id);
-    abort?.abort();
-    return abort !== undefined;
   }
 
   startRun(request: { runbookId: number; componentId: number; incidentId: number | null; args: Record<string, string>; by: string }): number {
@@ -552,7 +475,7 @@ export class Engine {
   async close(): Promise<void> {
     this.stopping = true;
     this.inbox.close();
-    for (const abort of this.sweeps.values()) abort.abort();
+    this.sweeps.stopAll();
     this.runner.stopAll();
     this.tick("everything");
     this.db.pragma("wal_checkpoint(TRUNCATE)");
