@@ -61,6 +61,15 @@ export function readCloudEvents(headers: Readonly<Record<string, string | string
   if (/^application\/cloudevents\+json\b/.test(type)) return [toEvent(json())];
   if (headers["ce-specversion"] === undefined) throw new BadSignal("Send application/cloudevents+json, application/cloudevents-batch+json, or the attributes as ce- headers.");
   const attributes: Record<string, unknown> = {};
-  for (const [name, value] of Object.entries(headers)) if (name.startsWith("ce-") && typeof value === "string") attributes[name.slice(3)] = decodeURIComponent(value.replaceAll(/%(?![0-9a-fA-F]{2})/g, "%25"));
+  for (const [name, value] of Object.entries(headers)) if (name.startsWith("ce-") && typeof value === "string") attributes[name.slice(3)] = decoded(name, value);
   return [toEvent({ ...attributes, ...(/json/.test(type) && body.length ? { data: json() } : {}) })];
+}
+
+/** A header's value: percent signs with two hexadecimal digits are octets of UTF-8 (HTTP protocol binding §3.1.3.2). */
+function decoded(name: string, value: string): string {
+  try {
+    return decodeURIComponent(value.replaceAll(/%(?![0-9a-fA-F]{2})/g, "%25"));
+  } catch {
+    throw new BadSignal(`The header ${name} is not percent-encoded UTF-8.`);
+  }
 }
