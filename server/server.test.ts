@@ -106,7 +106,7 @@ describe("secrets", () => {
 describe("what is shipped", () => {
   it("has kits that can be read, with notes for each of their rules' common metrics", () => {
     const kits = readKits(process.cwd());
-    expect(kits.map((kit) => kit.kind).sort()).toEqual(["host.*", "net.*"]);
+    expect(kits.map((kit) => kit.kind).sort()).toEqual(["app.container", "host.*", "host.hypervisor", "net.*"]);
     const hosts = kits.find((kit) => kit.kind === "host.*");
     for (const rule of hosts?.rules ?? []) expect(hosts?.notes.some((note) => note.metric === rule.metric)).toBe(true);
   });

@@ -13,6 +13,7 @@ import { useKeep, useShell } from "../shell/window";
 import { overlayAsked, windowOf } from "../shell/window.server";
 import { ChangeList } from "../ui/ChangeList";
 import { ChartCard } from "../ui/ChartCard";
+import { Guests } from "../ui/Guests";
 import { KeepLink } from "../ui/KeepLink";
 import { KindGlyph } from "../ui/KindGlyph";
 import { LogLines } from "../ui/LogLines";
@@ -101,7 +102,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             ) : null}
           </Section>
         ))}
-        {page.guests.length ? <Guests rows={page.guests} /> : null}
+        {page.guests.length ? <Guests title={`Virtual machines on it: ${page.guests.length}`} rows={page.guests} /> : null}
         <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}>
           <Section title="Facts">
             <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 1, m: 0 }}>
@@ -236,46 +237,6 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
 }
 
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
-
-/** The virtual machines of a hypervisor, the one that takes most first. */
-function Guests({ rows }: { rows: Data["guests"] }) {
-  const total = rows.reduce((sum, row) => sum + (row.processorsUsed ?? 0), 0);
-  return (
-    <Section title={`Virtual machines on it: ${rows.length}`} aside={<span>at this instant they use {total.toFixed(1)} processors</span>} pad={false}>
-      <PlainTable>
-        <thead>
-          <tr>
-            <th scope="col">Machine</th>
-            <th scope="col">State</th>
-            <th scope="col" className="num">Processors it has</th>
-            <th scope="col" className="num">Takes</th>
-            <th scope="col" className="num">Of its own</th>
-            <th scope="col" className="num">Says it uses</th>
-            <th scope="col" className="num">Memory allotted</th>
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((row) => (
-            <tr key={row.id}>
-              <td>
-                <Stack direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
-                  <SeverityMark severity={row.severity} size={15} />
-                  <KeepLink to={`/estate/${row.id}`}>{row.name}</KeepLink>
-                </Stack>
-              </td>
-              <td>{row.running ? "runs" : "does not run"}</td>
-              <td className="num">{row.processors ?? "–"}</td>
-              <td className="num">{row.processorsUsed === null ? "–" : `${row.processorsUsed.toFixed(1)} processors`}</td>
-              <td className="num">{formatValue(row.usedPercent, "%")}</td>
-              <td className="num">{row.kind === "host.guest" ? "not read" : formatValue(row.ownPercent, "%")}</td>
-              <td className="num">{formatValue(row.memoryBytes, "By")}</td>
-            </tr>
-          ))}
-        </tbody>
-      </PlainTable>
-    </Section>
-  );
-}
 
 function Talks({ rows, showOwn, empty }: { rows: Data["called"]; showOwn: boolean; empty: string }) {
   if (!rows.length)

@@ -16,6 +16,7 @@ import { usePin } from "../shell/tray";
 import { useKeep, useShell } from "../shell/window";
 import { whoIs } from "../shell/who.server";
 import { ChartCard } from "../ui/ChartCard";
+import { Guests } from "../ui/Guests";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Problem, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
@@ -116,6 +117,7 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
               <StrataMap map={page.map} height={330} highlight={`c${suspect.componentId}`} />
             </Section>
           ) : null}
+          {page.guests.length ? <Guests title={`Its virtual machines when the alarm was raised: ${page.guests.length}`} rows={page.guests} /> : null}
           {page.snapshot ? (
             <Section title={`What used most memory on ${suspect?.name} at ${dayAndTime(page.snapshot.atMs, now.nowMs, true)}`} pad={page.snapshot.processes.length === 0}>
               {page.snapshot.processes.length ? <Top processes={page.snapshot.processes} memoryBytes={page.snapshot.memoryBytes} /> : <Empty>{page.snapshot.failure ?? "No process was listed."}</Empty>}

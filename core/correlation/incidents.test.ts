@@ -54,6 +54,16 @@ describe("sentences", () => {
     expect(incidentSentence({ ...facts, leading: { name: "manifest-parser", share: 0.826 } })).toBe(
       "On nq-mfx-parse-01: memory use at 92.8 % (mean of 5 samples), above the limit of 90 % (since 00:00, 4 min so far); manifest-parser alone held 83 % of its memory. Manifest Exchange is affected; Customs Release relies on it.",
     ));
+  it("name the machine that takes most of a hypervisor, when it stands out", () => {
+    const leadingGuest = { name: "nq-trial-01", processors: 7.9, share: 0.71 };
+    expect(incidentSentence({ ...facts, leadingGuest })).toContain("4 min so far); nq-trial-01 takes 71 % of what its machines use. Manifest Exchange is affected");
+    expect(incidentSentence({ ...facts, leadingGuest: { ...leadingGuest, share: 0.29 } })).not.toContain("nq-trial-01");
+  });
+  it("speak of several services in the plural", () => {
+    expect(incidentSentence({ ...facts, services: ["A", "B"], relyingServices: [] })).toContain("A and B are affected, and no other service relies on them.");
+    expect(incidentSentence({ ...facts, services: ["A", "B"], relyingServices: ["C"], resolvedMs: 60_000 })).toContain("A and B were affected; C relies on them.");
+    expect(incidentSentence({ ...facts, services: [] })).toContain("No service is known to need it.");
+  });
   it("use the past for what is over, and name several services as a list", () => {
     const text = incidentSentence({ ...facts, resolvedMs: 180_000, relyingServices: ["A", "B", "C"] });
     expect(text).toContain("(from 00:00 to 00:03, 3 min in all)");

@@ -12,6 +12,8 @@ export interface IncidentFacts {
   nowMs: number;
   /** Process that used most memory when the alarm was raised, and its share of the host's memory. */
   leading?: { name: string; share: number };
+  /** Virtual machine that takes most of a hypervisor's processors in use, and which share of them. */
+  leadingGuest?: { name: string; processors: number; share: number } | undefined;
   /** Further services that rely on those affected. */
   relyingServices: readonly string[];
   alarmCount: number;
@@ -28,7 +30,8 @@ export function incidentSentence(facts: IncidentFacts): string {
       ? `since ${since}, ${spokenDuration(facts.nowMs - facts.openedMs)} so far`
       : `from ${since} to ${clockTime(facts.resolvedMs)}, ${spokenDuration(facts.resolvedMs - facts.openedMs)} in all`;
   const leading = facts.leading && facts.leading.share >= 0.2 ? `; ${facts.leading.name} alone held ${Math.round(facts.leading.share * 100)} % of its memory` : "";
-  const wrong = `On ${facts.component}: ${lowerFirst(facts.problem)} (${span})${leading}.`;
+  const guest = facts.leadingGuest && facts.leadingGuest.share >= 0.3 ? `; ${facts.leadingGuest.name} takes ${Math.round(facts.leadingGuest.share * 100)} % of what its machines use` : "";
+  const wrong = `On ${facts.component}: ${lowerFirst(facts.problem)} (${span})${leading}${guest}.`;
   const many = facts.services.length > 1;
   const verb = facts.resolvedMs === null ? (many ? "are" : "is") : many ? "were" : "was";
   const them = many ? "them" : "it";

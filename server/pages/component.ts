@@ -1,17 +1,17 @@
 import { logLevel } from "#core/telemetry/log-levels";
 import { kindMatches } from "#core/detection/threshold";
-import { guestKey } from "#core/discovery/guests";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById, factsAt, guestsOfHypervisors, inventoryAt, partsOfHost, relationsAt, type ComponentRow, type RelationRow } from "../store/estate";
+import { componentById, factsAt, inventoryAt, partsOfHost, relationsAt, type ComponentRow, type RelationRow } from "../store/estate";
 import { latestLogs } from "../store/logs";
 import { allOrigins } from "../store/origins";
 import { callFigures, type CallFigures } from "../store/spans";
 import { listRunbooks } from "../store/runs";
 import { healthAt, listServices, membersAt } from "../store/services";
-import { lastSample, seriesOfComponent, seriesOfMetric, type SeriesRow } from "../store/signals";
+import { lastSample, seriesOfComponent, type SeriesRow } from "../store/signals";
 import { chartOf } from "./charts";
+import { guestsOf, RECENT_MS } from "./guests";
 import type { Overlay } from "./overlay";
 
 /** Metrics shown as charts, in this order. */
@@ -79,7 +79,7 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
     inventoryAt: component.last_seen_at,
     charts: [...charted, ...sent].map(draw),
     carriers,
-    guests: guestsOf(db, id, relations, atMs).map((guest) => ({ ...guest, ...describe(guest.id) })),
+    guests: guestsOf(db, id, relations, atMs),
     logs: latestLogs(db, origins, fromMs, toMs, 8).map((row) => ({ id: row.id, atMs: row.at, level: logLevel(row.severity), body: row.body })),
     sends: origins.size > 0,
     seriesCount: lastOf.size,
@@ -105,27 +105,6 @@ function carriersOf(component: ComponentRow, relations: readonly RelationRow[]):
   const hosted = relations.find((row) => row.type === "hosted-by" && row.from_id === top);
   if (hosted) chain.push({ id: hosted.to_id, how: "hosted by" });
   return chain;
-}
-
-/** How long before an instant a value may have been measured to count for it. */
-const RECENT_MS = 15 * 60_000;
-
-/** The virtual machines of a hypervisor at an instant, the one that takes most processors first. */
-function guestsOf(db: Db, hypervisor: number, relations: readonly RelationRow[], atMs: number) {
-  const value = (id: number, metric: string) => {
-    const series = seriesOfMetric(db, id, metric);
-    return series ? (lastSample(db, series.id, atMs, RECENT_MS)?.value ?? null) : null;
-  };
-  const processors = new Map((inventoryAt(db, hypervisor, atMs)?.guests ?? []).map((guest) => [guestKey(guest, hypervisor), guest.processors]));
-  const keys = new Map(guestsOfHypervisors(db).map((row) => [row.guest, row.key]));
-  return relations
-    .filter((row) => row.type === "hosted-by" && row.to_id === hypervisor)
-    .map(({ from_id: id }) => {
-      const used = value(id, "guest.cpu.used");
-      const count = processors.get(keys.get(id) ?? "") ?? null;
-      return { id, running: value(id, "guest.running") !== 0, processors: count, usedPercent: used, processorsUsed: used === null || count === null ? null : (used / 100) * count, ownPercent: value(id, "cpu.used"), memoryBytes: value(id, "guest.memory") };
-    })
-    .sort((a, b) => (b.processorsUsed ?? -1) - (a.processorsUsed ?? -1));
 }
 
 /** What spans say of calls between components in a window: calls, failures, and how long nineteen in twenty took at most. */

@@ -7,13 +7,14 @@ import { readKits } from "../engine/kits";
 import { alarmChanges, readSnapshot, type AlarmChangeRow, type AlarmRow } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById, factsAt, partsOfHost } from "../store/estate";
+import { componentById, factsAt, partsOfHost, relationsAt } from "../store/estate";
 import { evidenceOfIncident } from "../store/evidence";
 import { alarmsOfIncident, incidentById, incidentEvents, incidentsIn, type IncidentRow } from "../store/incidents";
 import { listRunbooks, runsOfIncident } from "../store/runs";
 import { listServices, relianceAt } from "../store/services";
 import { seriesById, seriesOfComponent, seriesOfService } from "../store/signals";
 import { chartOf, type ChartData } from "./charts";
+import { guestsOf, leadingGuest } from "./guests";
 import { mapPage } from "./map";
 
 export function incidentList(db: Db, { fromMs, toMs, state }: { fromMs: number; toMs: number; state: string }) {
@@ -45,6 +46,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
   const seenUntil = Math.min(nowMs, toMs);
   const snapshot = suspect && (readSnapshot(db, suspect.id) ?? alarms.map((alarm) => readSnapshot(db, alarm.id)).find(Boolean));
   const leading = snapshot && suspect?.alarm_type.startsWith("memory") ? leadingShare(snapshot.processes, snapshot.memoryBytes) : undefined;
+  const guests = suspect?.kind === "host.hypervisor" ? guestsAtWorst(db, suspect, incident.resolved_at === null ? nowMs : incident.resolved_at) : [];
   const names = new Map(listServices(db).map((service) => [service.id, service]));
   const reliance = relianceAt(db, Math.min(nowMs, incident.opened_at + MINUTE_MS));
   const affected = new Set(incident.services.map((service) => service.id));
@@ -81,7 +83,8 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
       .map((change) => ({ atMs: change.at, kind: "raised", text: `${alarms.find((alarm) => alarm.id === change.alarm_id)?.component}: ${change.severity}: ${change.text}`, by: "Holotaxis" })),
   ].sort((a, b) => a.atMs - b.atMs);
   const suspectRow = suspect && componentById(db, suspect.component_id);
-  const kits = readKits(root).filter((kit) => suspectRow && kindMatches(kit.kind, suspectRow.kind));
+  // What is written for a kind goes before what is written for its family.
+  const kits = readKits(root).filter((kit) => suspectRow && kindMatches(kit.kind, suspectRow.kind)).sort((a, b) => b.kind.length - a.kind.length);
   const metricOf = suspect?.alarm_type.replace(/\.(high|low)$/, "") ?? "";
   const offers = suspectRow
     ? listRunbooks(db)
@@ -108,6 +111,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
           resolvedMs: incident.resolved_at,
           nowMs,
           ...(leading ? { leading } : {}),
+          ...(suspect.alarm_type.startsWith("cpu") ? { leadingGuest: leadingGuest(guests) } : {}),
           relyingServices: relying.map((service) => service.name),
           alarmCount: alarms.length,
         })
@@ -119,6 +123,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     fromMs,
     toMs: seenUntil,
     charts,
+    guests,
     snapshot: snapshot ? { ...snapshot, processes: topProcesses(snapshot.processes, 10) } : null,
     map: suspect ? mapPage(db, { atMs: Math.min(nowMs, incident.resolved_at === null ? nowMs : incident.resolved_at - 1), around: suspect.component_id, steps: 2 }) : null,
     notes: kits.flatMap((kit) => kit.notes.filter((note) => note.metric === metricOf).map((note) => ({ ...note, kit: kit.title }))),
@@ -126,6 +131,12 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     runs: runsOfIncident(db, id),
     evidence: evidenceOfIncident(db, id),
   };
+}
+
+/** The machines of a hypervisor a minute after its alarm was raised, when the polls since have told what each takes, or when it ended before. */
+function guestsAtWorst(db: Db, suspect: AlarmRow, endMs: number): ReturnType<typeof guestsOf> {
+  const atMs = Math.min(endMs - 1, suspect.raised_at + MINUTE_MS);
+  return guestsOf(db, suspect.component_id, relationsAt(db, atMs), atMs);
 }
 
 /** What an alarm said when it was at its worst; later it may have eased. */

@@ -13,6 +13,8 @@ test("a slow front whose cause lies below it: from the process to the machine th
     await expect(heading(page)).toContainText("1 open incident");
     await page.getByRole("link", { name: "6 services: processor is saturated on nq-virt-01" }).first().click();
     await expect(heading(page)).toContainText(/On nq-virt-01: processor use at 9\d\.\d %/);
+    await expect(heading(page)).toContainText(/nq-trial-01 takes \d\d % of what its machines use/);
+    await expect(page.getByText("A hypervisor has no processors left")).toBeVisible();
     await expect(heading(page)).toContainText("Berth Planning, Customs Release, Gate Appointments, Manifest Exchange, Tariff & Billing and Yard Positions are affected");
   });
 

@@ -1,0 +1,49 @@
+import Stack from "@mui/material/Stack";
+import { formatValue } from "#core/units/format";
+import type { Answer } from "#server/pages/registry";
+import { KeepLink } from "./KeepLink";
+import { Section } from "./Page";
+import { PlainTable } from "./PlainTable";
+import { SeverityMark } from "./SeverityMark";
+
+type GuestRows = NonNullable<Answer<"component">>["guests"];
+
+/** The virtual machines of a hypervisor, the one that takes most first. */
+export function Guests({ title, rows }: { title: string; rows: GuestRows }) {
+  const total = rows.reduce((sum, row) => sum + (row.processorsUsed ?? 0), 0);
+  return (
+    <Section title={title} aside={<span>at this instant they use {total.toFixed(1)} processors</span>} pad={false}>
+      <PlainTable>
+        <thead>
+          <tr>
+            <th scope="col">Machine</th>
+            <th scope="col">State</th>
+            <th scope="col" className="num">Processors it has</th>
+            <th scope="col" className="num">Takes</th>
+            <th scope="col" className="num">Of its own</th>
+            <th scope="col" className="num">Says it uses</th>
+            <th scope="col" className="num">Memory allotted</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => (
+            <tr key={row.id}>
+              <td>
+                <Stack direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
+                  <SeverityMark severity={row.severity} size={15} />
+                  <KeepLink to={`/estate/${row.id}`}>{row.name}</KeepLink>
+                </Stack>
+              </td>
+              <td>{row.running ? "runs" : "does not run"}</td>
+              <td className="num">{row.processors ?? "–"}</td>
+              <td className="num">{row.processorsUsed === null ? "–" : `${row.processorsUsed.toFixed(1)} processors`}</td>
+              <td className="num">{formatValue(row.usedPercent, "%")}</td>
+              <td className="num">{row.kind === "host.guest" ? "not read" : formatValue(row.ownPercent, "%")}</td>
+              <td className="num">{formatValue(row.memoryBytes, "By")}</td>
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+    </Section>
+  );
+}
