@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
+import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/kinds";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
@@ -28,9 +29,13 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
   return { ...page, fromMs, toMs, overlay: overlayAsked(request) };
 }
 
+/** Members listed at once; those that are unwell come first. */
+const MOST_MEMBERS = 60;
+
 export default function Service({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
   const keep = useKeep();
+  const [all, setAll] = useState(false);
   const unwell = page.members.filter((member) => member.severity !== "cleared");
   const sentence = page.severity === "cleared" ? `${page.service.name} is well: none of its ${page.members.length} members has an alarm.` : `${page.service.name} is ${page.severity}: ${page.reason}. ${unwell.length} of ${page.members.length} members ${unwell.length === 1 ? "is" : "are"} unwell.`;
   return (
@@ -78,7 +83,7 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
                 </tr>
               </thead>
               <tbody>
-                {page.members.map((member) => (
+                {page.members.slice(0, all ? undefined : MOST_MEMBERS).map((member) => (
                   <tr key={member.id}>
                     <td>
                       <KeepLink to={`/estate/${member.id}`}>{member.name}</KeepLink>
@@ -93,6 +98,11 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
                 ))}
               </tbody>
             </PlainTable>
+            {all || page.members.length <= MOST_MEMBERS ? null : (
+              <Box sx={{ px: 1.5, py: 0.5 }}>
+                <Button onClick={() => setAll(true)}>Show the other {page.members.length - MOST_MEMBERS} too</Button>
+              </Box>
+            )}
           </Section>
         </Stack>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
@@ -150,7 +160,9 @@ function Operations({ rows }: { rows: Data["operations"] }) {
               <td>
                 <KeepLink to={`/signals/traces?operation=${row.id}`}>{row.name}</KeepLink>
               </td>
-              <td>{row.componentId === null ? row.sender : <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>}</td>
+              <td>
+                <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>
+              </td>
               <td className="num">{row.calls.toLocaleString("en-GB")}</td>
               <td className="num">{row.failed ? `${row.failed.toLocaleString("en-GB")} (${formatValue((100 * row.failed) / row.calls, "%")})` : "none"}</td>
               <td className="num">{formatValue(row.p50, "ms")}</td>

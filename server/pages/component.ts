@@ -19,6 +19,8 @@ const CHARTED = ["cpu.used", "memory.used", "cpu.allotted", "memory.allotted", "
 /** What is shown of the host and the hypervisor under a component, at the same instant. */
 const CARRIED = ["cpu.used", "memory.used", "cpu.allotted", "cpu.stolen"];
 const MOST_CHARTS = 14;
+/** Points across a drawing about three hundred pixels wide. */
+const WIDTH = 180;
 const MOST_SENT_CHARTS = 6;
 
 export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none" }: { id: number; atMs: number; fromMs: number; toMs: number; overlay?: Overlay }) {
@@ -48,7 +50,7 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
   const alarms = alarmsOfComponent(db, id, fromMs, toMs);
   const calls = callsByComponents(db, fromMs, toMs);
   const callsOf = (from: number, to: number) => calls.get(`${from}|${to}`) ?? null;
-  const draw = (series: SeriesRow) => chartOf(db, series, fromMs, toMs, { overlay });
+  const draw = (series: SeriesRow) => chartOf(db, series, fromMs, toMs, { overlay, width: WIDTH });
   const carriers = carriersOf(component, relations).map((carrier) => ({
     ...describe(carrier.id),
     how: carrier.how,

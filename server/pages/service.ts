@@ -4,7 +4,7 @@ import { logLevel } from "#core/telemetry/log-levels";
 import { writeSelection, type Selection } from "#core/telemetry/selection";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentsAt } from "../store/estate";
+import { componentById } from "../store/estate";
 import { metricsOfService } from "../store/find-series";
 import { incidentsIn } from "../store/incidents";
 import { latestLogs } from "../store/logs";
@@ -18,7 +18,9 @@ import { answeredBy } from "./traces";
 
 /** Lines of one drawing of members' signals. */
 const MOST_LINES = 5;
-const MOST_DRAWINGS = 6;
+const MOST_DRAWINGS = 4;
+/** Points across one of them. */
+const WIDTH = 90;
 const MOST_OPERATIONS = 8;
 const MOST_LOGS = 8;
 /** OpenTelemetry severity number from which a record is a warning. */
@@ -32,16 +34,18 @@ export function servicePage(db: Db, { uid, atMs, fromMs, toMs, overlay = "none" 
   if (!service) return null;
   const health = healthAt(db, "component", atMs);
   const own = healthAt(db, "service", atMs).get(service.id);
-  const rows = new Map(componentsAt(db, atMs).map((row) => [row.id, row]));
   const members = membersAt(db, atMs)
     .filter((row) => row.service_id === service.id)
     .flatMap((row) => {
-      const component = rows.get(row.component_id);
+      const component = componentById(db, row.component_id);
       return component ? [{ id: component.id, name: component.name, kind: component.kind, site: component.site, entry: row.entry === 1, severity: health.get(component.id)?.severity ?? ("cleared" as const), reason: health.get(component.id)?.reason ?? "" }] : [];
     })
     .sort((a, b) => severityRank(b.severity) - severityRank(a.severity) || a.kind.localeCompare(b.kind) || a.name.localeCompare(b.name));
   const series = seriesOfService(db, service.id);
   const componentOf = new Map(allOrigins(db).map((origin) => [origin.id, origin.component_id]));
+  const nameOf = new Map(members.map((member) => [member.id, member.name]));
+  const origins = new Set([...componentOf].flatMap(([origin, component]) => (component !== null && nameOf.has(component) ? [origin] : [])));
+  const entries = new Map(members.flatMap((member) => (member.entry ? [[member.id, member.name] as const] : [])));
   return {
     service: { ...service, entries: service.entries },
     severity: own?.severity ?? ("cleared" as const),
@@ -49,8 +53,8 @@ export function servicePage(db: Db, { uid, atMs, fromMs, toMs, overlay = "none" 
     members,
     chart: series ? { ...chartOf(db, series, fromMs, toMs, { width: 320, owner: service.name, overlay }), title: service.figure?.label ?? series.metric } : null,
     signals: signalsOf(db, uid, fromMs, toMs, overlay),
-    operations: operationsOf(db, new Set(members.filter((member) => member.entry).map((member) => member.id)), fromMs, toMs),
-    logs: latestLogs(db, originsOf(db, new Set(members.map((member) => member.id))), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({ id: row.id, atMs: row.at, level: logLevel(row.severity), body: row.body, sender: rows.get(componentOf.get(row.origin_id) ?? -1)?.name ?? "" })),
+    operations: answeredBy(db, entries, fromMs, toMs).slice(0, MOST_OPERATIONS),
+    logs: latestLogs(db, origins, fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({ id: row.id, atMs: row.at, level: logLevel(row.severity), body: row.body, sender: nameOf.get(componentOf.get(row.origin_id) ?? -1) ?? "" })),
     incidents: incidentsIn(db, fromMs, toMs).filter((incident) => incident.services.some((one) => one.id === service.id)),
     changes: changesOf(db, members.map((member) => member.id), fromMs, toMs, 30),
   };
@@ -62,14 +66,7 @@ function signalsOf(db: Db, uid: string, fromMs: number, toMs: number, overlay: O
   const chosen = TELLING.flatMap((pattern) => measured.filter((one) => pattern.test(one.metric)).slice(0, 2)).slice(0, MOST_DRAWINGS);
   return chosen.map(({ metric, count }) => {
     const selection: Selection = { metric, service: uid, pick: "highest", rank: "mean", count: MOST_LINES };
-    const { lines, stepMs } = metricsPage(db, { selections: [selection], fromMs, toMs, width: 160, overlay });
+    const { lines, stepMs } = metricsPage(db, { selections: [selection], fromMs, toMs, width: WIDTH, overlay });
     return { metric, title: metricName(metric), count, selection: writeSelection(selection), lines, stepMs };
   });
-}
-
-const originsOf = (db: Db, components: ReadonlySet<number>) => new Set(allOrigins(db).flatMap((origin) => (origin.component_id !== null && components.has(origin.component_id) ? [origin.id] : [])));
-
-/** What its entry points answered, the most called first. */
-function operationsOf(db: Db, entries: ReadonlySet<number>, fromMs: number, toMs: number) {
-  return answeredBy(db, entries, fromMs, toMs).slice(0, MOST_OPERATIONS);
 }

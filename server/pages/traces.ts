@@ -15,12 +15,16 @@ const BARS_A_DECADE = 12;
 const hex = (bytes: Uint8Array) => Buffer.from(bytes).toString("hex");
 const ms = (us: number) => us / 1000;
 
+function nameOfStranger(attributes: string): string {
+  const said = JSON.parse(attributes) as Record<string, string>;
+  return [said["service.name"], said["host.name"]].filter(Boolean).join(" @ ") || "unnamed sender";
+}
+
 function senderNames(db: Db, atMs: number) {
   const components = new Map(componentsAt(db, atMs).map((row) => [row.id, row.name]));
   return new Map(
     allOrigins(db).map((origin) => {
-      const said = JSON.parse(origin.attributes) as Record<string, string>;
-      const name = (origin.component_id === null ? undefined : (components.get(origin.component_id) ?? componentById(db, origin.component_id)?.name)) ?? ([said["service.name"], said["host.name"]].filter(Boolean).join(" @ ") || "unnamed sender");
+      const name = (origin.component_id === null ? undefined : (components.get(origin.component_id) ?? componentById(db, origin.component_id)?.name)) ?? nameOfStranger(origin.attributes);
       return [origin.id, { name, componentId: origin.component_id }] as const;
     }),
   );
@@ -73,15 +77,16 @@ export function tracesPage(db: Db, question: TracesQuestion) {
   };
 }
 
-/** What some components answered in a window, the most called first. */
-export function answeredBy(db: Db, components: ReadonlySet<number>, fromMs: number, toMs: number) {
-  const names = senderNames(db, toMs);
-  const own = allOperations(db).filter((operation) => isAnswer(operation.kind) && components.has(names.get(operation.origin_id)?.componentId ?? -1));
+/** What some components, by id with their names, answered in a window, the most called first. */
+export function answeredBy(db: Db, components: ReadonlyMap<number, string>, fromMs: number, toMs: number) {
+  const componentOf = new Map(allOrigins(db).flatMap((origin) => (origin.component_id !== null && components.has(origin.component_id) ? [[origin.id, origin.component_id] as const] : [])));
+  const own = allOperations(db).filter((operation) => isAnswer(operation.kind) && componentOf.has(operation.origin_id));
   const figures = operationFigures(db, own.map((one) => one.id), fromMs, toMs);
   return own
     .flatMap((one) => {
       const measured = figures.get(one.id);
-      return measured ? [{ id: one.id, name: one.name, sender: names.get(one.origin_id)?.name ?? "", componentId: names.get(one.origin_id)?.componentId ?? null, ...figuresOf(measured) }] : [];
+      const componentId = componentOf.get(one.origin_id) as number;
+      return measured ? [{ id: one.id, name: one.name, sender: components.get(componentId) ?? "", componentId, ...figuresOf(measured) }] : [];
     })
     .sort((a, b) => b.calls - a.calls);
 }
