@@ -89,8 +89,11 @@ export function reliantServices(service: number, reliesOn: ReadonlyMap<number, R
   return result;
 }
 
-/** The relations' components within `steps` of the given ones, in either direction, over the named relation types. */
-export function neighbourhood(start: readonly number[], edges: readonly Edge[], steps: number, types: ReadonlySet<RelationType>): Set<number> {
+/**
+ * The relations' components within `steps` of the given ones, in either direction, over the named relation types.
+ * @param ends components that are reached but not passed: what many share, such as a hypervisor, would bring them all in
+ */
+export function neighbourhood(start: readonly number[], edges: readonly Edge[], steps: number, types: ReadonlySet<RelationType>, ends: ReadonlySet<number> = new Set()): Set<number> {
   const near = new Map<number, number[]>();
   const add = (from: number, to: number) => {
     const list = near.get(from);
@@ -110,7 +113,7 @@ export function neighbourhood(start: readonly number[], edges: readonly Edge[], 
       for (const other of near.get(id) ?? [])
         if (!seen.has(other)) {
           seen.add(other);
-          following.push(other);
+          if (!ends.has(other)) following.push(other);
         }
     front = following;
   }

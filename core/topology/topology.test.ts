@@ -17,6 +17,13 @@ describe("what a service is made of", () => {
   it("survives circles", () => expect([...(serviceExtents([{ service: 1, entries: [1] }], [talks(1, 2), talks(2, 1)])[0]?.members ?? [])].sort()).toEqual([1, 2]));
   it("finds who relies on a service through others", () => expect([...reliantServices(3, new Map([[1, new Set([2])], [2, new Set([3])], [4, new Set([1])]]))].sort()).toEqual([1, 2, 4]));
   it("knows what a component needs, itself left out", () => expect([...reliedOn(1, [...edges, talks(3, 1)])].sort((a, b) => a - b)).toEqual([2, 3, 5, 6, 11, 12, 13, 15]));
+  it("reaches what many share, and passes it only from there", () => {
+    // Two hosts, 11 and 12, on the hypervisor 10, with a process on each.
+    const shared: Edge[] = [{ type: "hosted-by", from: 11, to: 10 }, { type: "hosted-by", from: 12, to: 10 }, { type: "runs-on", from: 21, to: 11 }, { type: "runs-on", from: 22, to: 12 }];
+    const near = (start: number) => [...neighbourhood([start], shared, 3, new Set(["hosted-by", "runs-on"]), new Set([10]))].sort((a, b) => a - b);
+    expect(near(21)).toEqual([10, 11, 21]);
+    expect(near(10)).toEqual([10, 11, 12, 21, 22]);
+  });
   it("finds neighbours within some steps, either way", () => expect([...neighbourhood([2], edges, 1, new Set(["talks-to"]))].sort((a, b) => a - b)).toEqual([1, 2, 3, 5]));
 });
 

@@ -63,7 +63,8 @@ export function mapPage(db: Db, question: MapQuestion) {
   let ids: Set<number>;
   let shownServices: typeof services;
   if (question.around !== undefined) {
-    ids = neighbourhood([question.around], edges, question.steps ?? 2, new Set(["talks-to", "runs-on"]));
+    const hypervisors = new Set([...components.values()].flatMap((row) => (row.kind === "host.hypervisor" ? [row.id] : [])));
+    ids = neighbourhood([question.around], edges, question.steps ?? 2, new Set(["talks-to", "runs-on", "hosted-by"]), hypervisors);
     for (const edge of edges) if (edge.type === "wired-to" && edge.from === question.around) ids.add(edge.to);
     const inServices = new Set(members.filter((row) => row.component_id === question.around || (components.get(row.component_id)?.host_id === question.around && row.entry)).map((row) => row.service_id));
     shownServices = services.filter((service) => inServices.has(service.id));
