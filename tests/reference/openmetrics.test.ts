@@ -1,3 +1,4 @@
+import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { readOpenMetrics, ucumOf } from "#core/telemetry/openmetrics";
 
@@ -80,4 +81,32 @@ describe("what is not OpenMetrics", () => {
 
 it("knows the units by their usual code", () => {
   expect(["seconds", "bytes", "ratio", "", "trucks"].map(ucumOf)).toEqual(["s", "By", "1", "1", "trucks"]);
+});
+
+describe("whatever a page says", () => {
+  const word = fc.stringMatching(/^[a-z_:][a-z0-9_:]{0,8}$/);
+  const label = fc.tuple(fc.stringMatching(/^[a-z_][a-z0-9_]{0,6}$/), fc.string({ unit: "grapheme", maxLength: 10 }));
+  const escaped = (value: string) => value.replaceAll("\\", "\\\\").replaceAll("\n", "\\n").replaceAll('"', '\\"');
+  const value = fc.oneof(fc.double({ noNaN: true }), fc.integer());
+  const written = (given: number) => (given === Number.POSITIVE_INFINITY ? "+Inf" : given === Number.NEGATIVE_INFINITY ? "-Inf" : String(given));
+
+  it("is read back as it was written, labels with quotes, backslashes and line ends too", () =>
+    fc.assert(
+      fc.property(word, fc.uniqueArray(label, { selector: ([name]) => name, maxLength: 4 }), value, (name, labels, given) => {
+        const text = `${name}${labels.length ? `{${labels.map(([key, one]) => `${key}="${escaped(one)}"`).join(",")}}` : ""} ${written(given)}\n# EOF\n`;
+        const read = readOpenMetrics(text);
+        if (!read.ok) throw new Error(read.problem);
+        const sample = read.families[0]?.samples[0];
+        expect(sample?.name).toBe(name);
+        expect(sample?.labels).toEqual(labels);
+        expect(Object.is(sample?.value, given) || sample?.value === given).toBe(true);
+      }),
+    ));
+  it("never throws, and what cannot be read is named by its line", () =>
+    fc.assert(
+      fc.property(fc.array(fc.oneof(fc.string({ maxLength: 30 }), fc.constantFrom("# TYPE a counter", "a_total 1", 'a_bucket{le="1"} 2 # {trace_id="x"} 1', "# EOF", "a{", 'a{b="')), { maxLength: 8 }), (lines) => {
+        const read = readOpenMetrics(lines.join("\n"));
+        if (!read.ok) expect(read.problem).toMatch(/^(Line \d+ is not OpenMetrics|The page has more than)/);
+      }),
+    ));
 });
