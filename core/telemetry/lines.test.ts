@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { HOUR_MS, MINUTE_MS } from "../time/windows";
-import { differences, foldLines, lineOf, niceStep, pickBest, quantileSorted, shiftLine, summaryOf, turnSamples, type Line } from "./lines";
+import { differences, foldLines, lineOf, niceStep, pickBest, quantileSorted, shiftLine, summaryOf, totalsOfSpans, turnSamples, type Line } from "./lines";
 import { sortSamples } from "./merge";
 import { rollSamples } from "./rollup";
 import { readSelection, writeSelection, type Selection } from "./selection";
@@ -21,6 +21,32 @@ describe("counters", () => {
     const samples = sortSamples([0, 10_000, 20_000, 40_000], [100, 150, 200, 240]);
     const rate = turnSamples(samples, "total", "rate", 10_000, 40_000);
     expect([[...rate.times], [...rate.values]]).toEqual([[10_000, 20_000, 40_000], [5, 5, 2]]);
+  });
+
+  describe("read from what was summed up", () => {
+    const counted = (values: readonly number[]) => differences(sortSamples(values.map((_, index) => index * MINUTE_MS), values)).values.reduce((sum, value) => sum + value, 0);
+    /** The same, from spans of an hour of sixty readings each; the first reading stands in a span of its own. */
+    const summedUp = (values: readonly number[]) => {
+      const samples = sortSamples(values.map((_, index) => (index === 0 ? HOUR_MS - 1 : HOUR_MS + (index - 1) * MINUTE_MS)), values);
+      return differences(totalsOfSpans(rollSamples(samples, HOUR_MS), HOUR_MS)).values.reduce((sum, value) => sum + value, 0);
+    };
+    it("lose nothing while they only rise, and nothing by one new beginning in an hour that ends lower than it was", () => {
+      fc.assert(
+        fc.property(fc.array(fc.nat({ max: 50 }), { minLength: 4, maxLength: 120 }), fc.nat(), (steps, place) => {
+          const restart = 2 + (place % (steps.length - 2));
+          const values: number[] = [];
+          steps.forEach((step, index) => values.push(index === restart ? 0 : (values[index - 1] ?? 1_000_000) + step));
+          expect(summedUp(values)).toBe(counted(values));
+        }),
+      );
+    });
+    it("see a new beginning that rose above where it was before", () => expect([summedUp([5, 6, 0, 40]), counted([5, 6, 0, 40])]).toEqual([40, 41]));
+    it("never count more than there was", () =>
+      fc.assert(
+        fc.property(fc.array(fc.nat({ max: 1000 }), { minLength: 2, maxLength: 150 }), (values) => {
+          expect(summedUp(values)).toBeLessThanOrEqual(counted(values));
+        }),
+      ));
   });
 
   it("kept as deltas have one too, and gauges may fall", () => {

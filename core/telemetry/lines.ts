@@ -90,6 +90,31 @@ export function differences({ times, values }: Samples): Samples {
   return result;
 }
 
+/**
+ * Readings of a counter from what was summed up of it: the last of each span, at its end. Where it began anew within a span, a
+ * reading in the middle shows it: the highest when it ended lower, so that what was counted up to then is not lost, or the
+ * lowest when it rose above where it was before, so that this is not taken for a small step. More than one new beginning in a
+ * span is counted as one.
+ */
+export function totalsOfSpans(spans: Pick<Spans, "starts" | "min" | "max" | "last">, stepMs: number): Samples {
+  const times: number[] = [];
+  const values: number[] = [];
+  for (let index = 0; index < spans.starts.length; index++) {
+    const start = spans.starts[index] as number;
+    const last = spans.last[index] as number;
+    const max = spans.max[index] as number;
+    const min = spans.min[index] as number;
+    const before = index > 0 ? (spans.last[index - 1] as number) : Number.NaN;
+    if (max > last || min < before) {
+      times.push(start + stepMs / 2);
+      values.push(max > last ? max : min);
+    }
+    times.push(start + stepMs - 1);
+    values.push(last);
+  }
+  return { times: Float64Array.from(times), values: Float64Array.from(values) };
+}
+
 /** Differences of a gauge, which may fall. */
 export function changes({ times, values }: Samples): Samples {
   const count = Math.max(0, times.length - 1);

@@ -1,7 +1,7 @@
 import { fitsPattern } from "#core/discovery/pattern";
 import { kindMatches } from "#core/detection/threshold";
 import { decodeChunk, type Samples } from "#core/telemetry/chunk";
-import { summaryOf, turnSamples, type Summary, type Turn } from "#core/telemetry/lines";
+import { summaryOf, totalsOfSpans, turnSamples, type Summary, type Turn } from "#core/telemetry/lines";
 import { cutSamples } from "#core/telemetry/merge";
 import { joinSpans, rollSamples, rollSpans, type Spans } from "#core/telemetry/rollup";
 import type { Selection } from "#core/telemetry/selection";
@@ -70,7 +70,7 @@ export function spansOf(db: Db, series: SeriesRow, fromMs: number, toMs: number,
   return joinSpans(parts);
 }
 
-/** A series turned into rates or changes and summed up by spans; over long windows from the last value of each hour or so. */
+/** A series turned into rates or changes and summed up by spans; over long windows from what was summed up by hours or so. */
 export function turnedSpans(db: Db, series: SeriesRow, turn: Turn, fromMs: number, toMs: number, stepMs: number): Spans {
   if (turn === "value") return spansOf(db, series, fromMs, toMs, stepMs);
   // The sample before the window says what its first one is a difference to.
@@ -79,7 +79,7 @@ export function turnedSpans(db: Db, series: SeriesRow, turn: Turn, fromMs: numbe
   let samples: Samples;
   if (rolled) {
     const spans = spansOf(db, series, early, toMs, rolled.stepMs);
-    samples = { times: spans.starts.map((start) => start + rolled.stepMs - 1), values: spans.last };
+    samples = series.form === "total" ? totalsOfSpans(spans, rolled.stepMs) : { times: spans.starts.map((start) => start + rolled.stepMs - 1), values: spans.last };
   } else samples = readSamples(db, series.id, early, toMs);
   return rollSamples(turnSamples(samples, series.form, turn, fromMs, toMs), stepMs);
 }
