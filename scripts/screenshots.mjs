@@ -64,7 +64,8 @@ try {
   await page.getByText(/ended well/).waitFor({ timeout: 120_000 });
   await shoot("run");
   await take("/services/manifest-exchange?last=PT6H", "service");
-  await take("/setup/drills", "drills");
+  const front = await (await page.request.get(`${base}/find?q=gatefront @ nq-gate-web-01`)).json();
+  await take(`/estate/${front.components[0].id}?from=2026-03-15T09:30:00Z&to=2026-03-15T11:20:00Z`, "below");
   await take("/signals/metrics?last=P1D&line=metric~memory.used%3Bpick~highest%3Bcount~6&line=metric~net.in%3Bfold~sum%3Baxis~right&over=day", "metrics");
   await take("/signals/logs?last=PT12H", "logs");
   await take("/signals/traces?last=PT2H", "traces");

@@ -84,6 +84,11 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
         ) : (
           <Empty>Nothing is measured on it. A host is measured once it answers SNMP; a process once its host is.</Empty>
         )}
+        {page.silent ? (
+          <Typography variant="body2" sx={{ color: "text.secondary" }}>
+            {page.silent} more {page.silent === 1 ? "series of what it sends has" : "series of what it sends have"} no sample in this window.
+          </Typography>
+        ) : null}
         {page.carriers.map((carrier) => (
           <Section key={carrier.id} title={`${kindInfo(carrier.kind).label} under it, at the same instant`} aside={<KeepLink to={`/estate/${carrier.id}`}>{carrier.name}</KeepLink>}>
             <Stack direction="row" sx={{ gap: 0.75, alignItems: "center", mb: carrier.charts.length ? 1 : 0 }}>

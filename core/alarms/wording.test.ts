@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { ThresholdRule } from "../detection/threshold";
-import { alarmText, clearedText, metricTitle } from "./wording";
+import { alarmText, clearedText, metricName, metricTitle } from "./wording";
 
 const rule: ThresholdRule = { id: 1, metric: "disk.used", kind: "host.*", direction: "above", limits: [], samples: 3, hysteresis: 2, memoryMs: 1 };
 
@@ -14,3 +14,12 @@ it("counts polls and reports that did not come", () => {
   expect(clearedText(silent, { severity: "cleared", mean: 1, limit: 0.4, samples: 3 }, "", "0/1")).toBe("Answers again");
 });
 it("names metrics that no kit knows by their own name", () => expect(metricTitle("queue.depth_now", "")).toBe("queue depth now"));
+
+it.each([
+  ["cpu.used", "Processor use"],
+  ["http.server.request.duration.p95", "HTTP request duration, p95"],
+  ["queue.wait.p99.9", "queue wait, p99.9"],
+  ["jobs_done.count", "jobs done, count"],
+  ["p95", "p95"],
+  ["account.sum_of_all", "account sum of all"],
+])("calls %s “%s”", (metric, name) => expect(metricName(metric)).toBe(name));

@@ -23,6 +23,8 @@ export const METRIC_NAMES: Readonly<Record<string, string>> = {
   "container.memory.usage": "Memory of container",
   "container.memory.used": "Memory use of its limit",
   "container.processes": "Processes in container",
+  "http.server.request.duration": "HTTP request duration",
+  "http.client.request.duration": "HTTP call duration",
   "guest.running": "Running",
   "guest.cpu.used": "Processor use seen from below",
   "guest.memory": "Memory allotted",
@@ -31,7 +33,11 @@ export const METRIC_NAMES: Readonly<Record<string, string>> = {
   "memory.allotted": "Memory allotted to machines",
 };
 
-export const metricName = (metric: string) => METRIC_NAMES[metric] ?? metric.replaceAll(/[._]/g, " ");
+/** What is worked out of a metric stands behind it: "HTTP request duration, p95". */
+export function metricName(metric: string): string {
+  const [, base = metric, part] = /^(.+)\.(p\d+(?:\.\d+)?|count|sum)$/.exec(metric) ?? [];
+  return `${METRIC_NAMES[base] ?? base.replaceAll(/[._]/g, " ")}${part ? `, ${part}` : ""}`;
+}
 
 /** "Disk use of /srv", "Memory use". */
 export function metricTitle(metric: string, instance: string): string {

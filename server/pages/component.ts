@@ -22,6 +22,7 @@ const MOST_CHARTS = 14;
 /** Points across a drawing about three hundred pixels wide. */
 const WIDTH = 180;
 const MOST_SENT_CHARTS = 6;
+const MOST_SENT_LOOKED_AT = 12;
 
 export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none" }: { id: number; atMs: number; fromMs: number; toMs: number; overlay?: Overlay }) {
   const component = componentById(db, id);
@@ -44,13 +45,15 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
     .sort((a, b) => CHARTED.indexOf(a.metric) - CHARTED.indexOf(b.metric) || a.instance.localeCompare(b.instance, "en", { numeric: true }))
     .slice(0, MOST_CHARTS);
   // Of what else was sent to us: measured values, and of quantiles the slow end.
-  const sent = series.filter((one) => one.origin_id !== null && one.form === "gauge" && !CHARTED.includes(one.metric) && !/\.p(50|99)$/.test(one.metric)).slice(0, MOST_SENT_CHARTS);
+  const sent = series.filter((one) => one.origin_id !== null && one.form === "gauge" && !CHARTED.includes(one.metric) && !/\.p(50|99)$/.test(one.metric)).slice(0, MOST_SENT_LOOKED_AT);
   const origins = new Set(allOrigins(db).flatMap((origin) => (origin.component_id !== null && own.has(origin.component_id) ? [origin.id] : [])));
   const serviceNames = new Map(listServices(db).map((service) => [service.id, service]));
   const alarms = alarmsOfComponent(db, id, fromMs, toMs);
   const calls = callsByComponents(db, fromMs, toMs);
   const callsOf = (from: number, to: number) => calls.get(`${from}|${to}`) ?? null;
   const draw = (series: SeriesRow) => chartOf(db, series, fromMs, toMs, { overlay, width: WIDTH });
+  // What was not sent in this window has nothing to show; that something polled was silent is worth seeing.
+  const drawnSent = sent.map(draw).filter((chart) => chart.legend.count > 0);
   const carriers = carriersOf(component, relations).map((carrier) => ({
     ...describe(carrier.id),
     how: carrier.how,
@@ -79,7 +82,8 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
     software: inventory && component.host_id === null ? inventory.software : [],
     listeners: inventory && component.host_id === null ? inventory.listeners.map((row) => ({ ...row, process: inventory.software.find((one) => one.pid === row.pid)?.name ?? "" })) : [],
     inventoryAt: component.last_seen_at,
-    charts: [...charted, ...sent].map(draw),
+    charts: [...charted.map(draw), ...drawnSent.slice(0, MOST_SENT_CHARTS)],
+    silent: sent.length - drawnSent.length,
     carriers,
     guests: guestsOf(db, id, relations, atMs),
     logs: latestLogs(db, origins, fromMs, toMs, 8).map((row) => ({ id: row.id, atMs: row.at, level: logLevel(row.severity), body: row.body })),

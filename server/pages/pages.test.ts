@@ -64,6 +64,17 @@ describe("a component's page", () => {
     expect(charts).toEqual([["cpu.used", 10], ["cpu.stolen", 3], ["queue.length", 5]]);
   });
 
+  it("leaves out what was not sent in the window, and says how much that is, but shows that something polled was silent", () => {
+    const host = add("a");
+    const sender = origin(host);
+    measure({ componentId: host }, "cpu.used", () => 10);
+    measure({ componentId: host, originId: sender }, "queue.length", () => 5);
+    const before = page(host, { fromMs: AT - 9 * HOUR_MS, toMs: AT - 8 * HOUR_MS });
+    expect(before.charts.map((chart) => [chart.metric, chart.legend.count])).toEqual([["cpu.used", 0]]);
+    expect(before.silent).toBe(1);
+    expect(page(host).silent).toBe(0);
+  });
+
   it("lays another day, another week or the mean of seven days over its drawings", () => {
     const host = add("a");
     const daysAgo = (atMs: number) => Math.floor((AT - atMs) / DAY_MS);
@@ -109,7 +120,7 @@ describe("a service's page", () => {
     measure({ componentId: front, originId: origin(front) }, "http.server.request.duration.p95", () => 2);
     measure({ componentId: hostA }, "net.errors", () => 0);
     expect(service().signals.map((one) => [one.metric, one.count, one.lines.map((line) => [line.label, line.legend.mean, line.componentId])])).toEqual([
-      ["http.server.request.duration.p95", 1, [["http server request duration p95 · front @ a", 2, front]]],
+      ["http.server.request.duration.p95", 1, [["HTTP request duration, p95 · front @ a", 2, front]]],
       ["cpu.used", 2, [["Processor use · b", 30, hostB], ["Processor use · a", 10, hostA]]],
     ]);
   });

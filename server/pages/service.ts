@@ -63,10 +63,12 @@ export function servicePage(db: Db, { uid, atMs, fromMs, toMs, overlay = "none" 
 /** The signals of a service's members: of each telling metric the highest few, each on its own component. */
 function signalsOf(db: Db, uid: string, fromMs: number, toMs: number, overlay: Overlay) {
   const measured = metricsOfService(db, uid, fromMs, toMs);
-  const chosen = TELLING.flatMap((pattern) => measured.filter((one) => pattern.test(one.metric)).slice(0, 2)).slice(0, MOST_DRAWINGS);
-  return chosen.map(({ metric, count }) => {
+  const chosen = TELLING.flatMap((pattern) => measured.filter((one) => pattern.test(one.metric)).slice(0, 2));
+  const drawings = chosen.map(({ metric, count }) => {
     const selection: Selection = { metric, service: uid, pick: "highest", rank: "mean", count: MOST_LINES };
     const { lines, stepMs } = metricsPage(db, { selections: [selection], fromMs, toMs, width: WIDTH, overlay });
     return { metric, title: metricName(metric), count, selection: writeSelection(selection), lines, stepMs };
   });
+  // What was not measured in this window leaves its place to the next.
+  return drawings.filter((one) => one.lines.some((line) => line.legend.count > 0)).slice(0, MOST_DRAWINGS);
 }
