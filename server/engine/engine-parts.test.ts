@@ -98,6 +98,21 @@ describe("the life of an alarm", () => {
     expect(judge.clearComponent(id, "No longer watched", AT + 5 * MINUTE_MS)).toEqual([]);
   });
 
+  it("is raised for a component whose kind becomes known after its first samples", () => {
+    memoryRule();
+    const id = add("a");
+    const recorder = new Recorder(db);
+    let kind: string | undefined;
+    const judge = new Judge(db, () => kind, { recall: (series, from, to) => recorder.recall(series, from, to), isTwin: () => false });
+    const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
+    recorder.record(series, AT, 95);
+    expect(judge.judge(recorder.fresh)).toEqual([]);
+    recorder.judged();
+    kind = "host.linux";
+    for (const minute of [1, 2]) recorder.record(series, AT + minute * MINUTE_MS, 95);
+    expect(judge.judge(recorder.fresh).map((event) => event.what)).toEqual(["raised"]);
+  });
+
   it("is not moved by samples that come late or repeat others", () => {
     const { recorder, series } = setUp();
     recorder.record(series, AT, 1);

@@ -60,6 +60,8 @@ export class Engine {
   private readonly sweeps: Sweeps;
   private readonly seen = new Map<number, number>();
   private stopping = false;
+  /** Senders told of components that the engine has not taken up yet. */
+  private grown = false;
   private loop: Promise<void> | undefined;
   private trouble: string | null = null;
   /** History is being lived through: no page is open yet. */
@@ -96,10 +98,8 @@ export class Engine {
       deliveries: this.deliveries,
       now: () => this.now(),
       tellTrouble: (message) => this.tellTrouble(message),
-      onGrown: () => {
-        this.afterEstateChange([]);
-        this.emit({ topic: "estate", atMs: this.now() });
-      },
+      // Taken up with the next tick: newcomers come in crowds.
+      onGrown: () => (this.grown = true),
       onRelations: () => {
         refreshServices(this.db, this.now());
         this.servicesOf = servicesByComponent(this.db, this.now());
@@ -251,6 +251,11 @@ export class Engine {
     try {
       let events: AlarmEvent[] = [];
       let ended: number[] = [];
+      if (this.grown) {
+        this.grown = false;
+        this.afterEstateChange([]);
+        this.emit({ topic: "estate", atMs: this.now() });
+      }
       this.db.transaction(() => {
         const { heard, retired } = this.deliveries.found.look(this.now());
         for (const id of heard) this.seen.set(id, this.now());

@@ -78,7 +78,8 @@ export class Judge {
         }
         watches.push({ rule, state });
       }
-    this.watches.set(series.id, watches);
+    // A component that the engine has not taken up yet is looked at again with the next sample.
+    if (kind !== undefined || series.componentId === null) this.watches.set(series.id, watches);
     return watches;
   }
 
