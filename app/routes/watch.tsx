@@ -42,7 +42,7 @@ export default function Watch({ loaderData: page }: Route.ComponentProps) {
           {page.volume ? <Volume volume={page.volume} choices={page.volumeChoices} /> : null}
         </Stack>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
-          <Section title={`Open incidents${page.incidents.length ? `: ${page.incidents.length}` : ""}`} aside={<KeepLink to="/incidents">All</KeepLink>}>
+          <Section title={`Open incidents${page.openCount ? `: ${page.openCount}` : ""}`} aside={<KeepLink to="/incidents">All</KeepLink>}>
             {page.incidents.length === 0 ? (
               <Empty>None open. What was resolved is under Incidents.</Empty>
             ) : (
@@ -62,6 +62,11 @@ export default function Watch({ loaderData: page }: Route.ComponentProps) {
                     </Box>
                   </Stack>
                 ))}
+                {page.openCount > page.incidents.length ? (
+                  <li>
+                    <KeepLink to="/incidents?state=open">and {page.openCount - page.incidents.length} more</KeepLink>
+                  </li>
+                ) : null}
               </Stack>
             )}
           </Section>

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Severity } from "../alarms/severity";
-import { placeAlarm, rankSuspects, SPELL_MS, type IncidentState } from "./incidents";
+import { CROWD_MS, placeAlarm, rankSuspects, SPELL_MS, type IncidentState } from "./incidents";
 import { incidentSentence, watchSentence } from "./sentence";
 import { leadingShare, topProcesses } from "./odd-process";
 
@@ -32,6 +32,13 @@ describe("placing an alarm", () => {
   it("prefers a related incident to a later one of the same service, and of related ones the latest", () => {
     expect(place([incident({ id: 8, openedMs: 500 }), incident({ id: 3, services: [1, 2], related: "a relies on b" })])).toMatchObject({ incidentId: 3 });
     expect(place([incident({ id: 3, openedMs: 10, related: "x" }), incident({ id: 4, openedMs: 20, related: "y" })])).toMatchObject({ incidentId: 4 });
+  });
+  it("gathers what no service needs by likeness, within five minutes, and nothing that a service needs", () => {
+    const crowd = incident({ services: [], alike: "the same at Tarn Depot at the same time", openedMs: alarm.atMs - CROWD_MS });
+    expect(place([crowd], { services: [] })).toMatchObject({ action: "join", why: "the same at Tarn Depot at the same time" });
+    expect(place([{ ...crowd, openedMs: alarm.atMs - CROWD_MS - 1 }], { services: [] })).toMatchObject({ action: "open" });
+    expect(place([crowd], { services: [1] })).toMatchObject({ action: "open" });
+    expect(place([incident({ services: [2], alike: "the same" })], { services: [] })).toMatchObject({ action: "open" });
   });
   it("joins a related one where no service is affected", () => {
     expect(place([incident({ services: [], related: "the same component" })], { services: [] })).toMatchObject({ action: "join" });

@@ -4,6 +4,9 @@ import { severityRank, type Severity } from "../alarms/severity";
 /** An alarm that joins later than this after an incident was resolved opens a new one; earlier, it opens the old one again. */
 export const SPELL_MS = 15 * MINUTE_MS;
 
+/** Alarms alike that come within this of each other are one affair. */
+export const CROWD_MS = 5 * MINUTE_MS;
+
 /** Alarms below this severity do not open an incident by themselves; they join one that is open. */
 export const OPENING_SEVERITY: Severity = "minor";
 
@@ -14,6 +17,8 @@ export interface IncidentState {
   services: readonly number[];
   /** Why its alarmed components have to do with that of the alarm: the same one, or one relies on the other. */
   related: string | undefined;
+  /** Why the alarm is like its first one: of the same metric at the same site. */
+  alike?: string | undefined;
   openedMs: number;
   resolvedMs: number | null;
 }
@@ -26,16 +31,19 @@ export interface Placement {
 
 /**
  * The one incident an alarm belongs to. Best is an open one to which it is related; next one of its service, where both
- * affect that single service: what many share would draw everything into one heap. Failing an open one, one resolved within
+ * affect that single service: what many share would draw everything into one heap. What no service needs joins what went wrong
+ * in the same way at the same site within five minutes. Failing an open one, one resolved within
  * the spell is opened again by the same rules; else a new one is opened, whatever the number of services it affects.
  * @param label what the alarm affects, for the reason
  */
 export function placeAlarm(alarm: { atMs: number; severity: Severity; services: readonly number[] }, label: string, incidents: readonly IncidentState[]): Placement {
   const [only] = alarm.services;
   const single = (one: IncidentState) => alarm.services.length === 1 && one.services.length === 1 && one.services[0] === only;
-  const best = (list: readonly IncidentState[]) => list.filter((one) => one.related !== undefined || single(one)).sort((a, b) => Number(b.related !== undefined) - Number(a.related !== undefined) || b.openedMs - a.openedMs)[0];
+  // What no service needs has no better company than what went wrong in the same way, at the same place and time.
+  const crowd = (one: IncidentState) => alarm.services.length === 0 && one.services.length === 0 && one.alike !== undefined && Math.abs(alarm.atMs - one.openedMs) <= CROWD_MS;
+  const best = (list: readonly IncidentState[]) => list.filter((one) => one.related !== undefined || single(one) || crowd(one)).sort((a, b) => Number(b.related !== undefined) - Number(a.related !== undefined) || b.openedMs - a.openedMs)[0];
   const open = best(incidents.filter((one) => one.resolvedMs === null));
-  if (open) return { incidentId: open.id, action: "join", why: open.related ?? `${label} already has an open incident` };
+  if (open) return { incidentId: open.id, action: "join", why: open.related ?? open.alike ?? `${label} already has an open incident` };
   if (severityRank(alarm.severity) < severityRank(OPENING_SEVERITY)) return { incidentId: undefined, action: "leave", why: `${alarm.severity} alarms open no incident of their own` };
   const recent = best(incidents.filter((one) => one.resolvedMs !== null && alarm.atMs - one.resolvedMs <= SPELL_MS));
   if (recent) return { incidentId: recent.id, action: "reopen", why: `${recent.related ?? `${label} was in trouble`} less than 15 minutes before` };

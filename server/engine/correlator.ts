@@ -2,7 +2,7 @@ import { worstSeverity, type Severity } from "#core/alarms/severity";
 import { placeAlarm, rankSuspects, SPELL_MS } from "#core/correlation/incidents";
 import { reliedOn, type Edge } from "#core/topology/graph";
 import type { Db } from "../store/database";
-import { currentRelations } from "../store/estate";
+import { componentById, currentRelations } from "../store/estate";
 import {
   affectedLabel,
   affectServices,
@@ -32,12 +32,36 @@ export interface Affected {
 
 const SYSTEM = "Holotaxis";
 
+/** What is alarmed in an incident, as far as finding the place of further alarms needs it. */
+interface Alarmed {
+  components: Map<number, string>;
+  /** Metric and site of its first alarm. */
+  metric: string;
+  site: string;
+}
+
+/** The alarmed components of incidents, read once for all alarms of a tick and kept up as alarms join. */
+function alarmedReader(db: Db): (incidentId: number) => Alarmed {
+  const known = new Map<number, Alarmed>();
+  return (incidentId) => {
+    let one = known.get(incidentId);
+    if (!one) {
+      const alarms = alarmsOfIncident(db, incidentId);
+      const first = alarms[0];
+      one = { components: new Map(alarms.map((alarm) => [alarm.component_id, alarm.component])), metric: first?.alarm_type.replace(/\.(high|low)$/, "") ?? "", site: first ? (componentById(db, first.component_id)?.site ?? "") : "" };
+      known.set(incidentId, one);
+    }
+    return one;
+  };
+}
+
 /** Why an incident has to do with a component: it is among those alarmed, or one relies on the other. */
-function kinship(db: Db, incidentId: number, componentId: number, reach: (id: number) => ReadonlySet<number>, { componentName }: Affected): string | undefined {
-  for (const alarm of alarmsOfIncident(db, incidentId)) {
-    if (alarm.component_id === componentId) return `${componentName(componentId)} is in it already`;
-    if (reach(componentId).has(alarm.component_id)) return `${componentName(componentId)} relies on ${alarm.component}`;
-    if (reach(alarm.component_id).has(componentId)) return `${alarm.component} relies on ${componentName(componentId)}`;
+function kinship({ components }: Alarmed, componentId: number, reach: (id: number) => ReadonlySet<number>, { componentName }: Affected): string | undefined {
+  if (components.has(componentId)) return `${componentName(componentId)} is in it already`;
+  const relied = reach(componentId);
+  for (const [other, name] of components) {
+    if (relied.has(other)) return `${componentName(componentId)} relies on ${name}`;
+    if (reach(other).has(componentId)) return `${name} relies on ${componentName(componentId)}`;
   }
   return undefined;
 }
@@ -59,6 +83,7 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
   const result: IncidentEvent[] = [];
   const touched = new Set<number>();
   const reach = reacher(db);
+  const alarmedIn = alarmedReader(db);
   for (const event of events) {
     if (event.what === "cleared" || event.what === "better") {
       for (const id of incidentsOfAlarm(db, event.alarmId)) {
@@ -70,7 +95,11 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
     const services = affected.servicesOf(event.componentId);
     const name = affected.componentName(event.componentId);
     const label = affectedLabel(services) ?? name;
-    const recent = recentIncidents(db, event.atMs - SPELL_MS).map((row) => ({ id: row.id, services: row.services.map((one) => one.id), related: kinship(db, row.id, event.componentId, reach, affected), openedMs: row.opened_at, resolvedMs: row.resolved_at }));
+    const site = componentById(db, event.componentId)?.site ?? "";
+    const recent = recentIncidents(db, event.atMs - SPELL_MS).map((row) => {
+      const alarmed = alarmedIn(row.id);
+      return { id: row.id, services: row.services.map((one) => one.id), related: kinship(alarmed, event.componentId, reach, affected), alike: alarmed.metric === event.metric && alarmed.site === site ? `the same at ${site} at the same time` : undefined, openedMs: row.opened_at, resolvedMs: row.resolved_at };
+    });
     const decision = placeAlarm({ atMs: event.atMs, severity: event.severity, services: services.map((one) => one.id) }, label, recent);
     if (decision.action === "leave") continue;
     let id = decision.incidentId;
@@ -85,6 +114,7 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
     }
     affectServices(db, id, services.map((one) => one.id));
     joinIncident(db, id, event.alarmId, decision.why, event.atMs);
+    alarmedIn(id).components.set(event.componentId, name);
     noteIncident(db, id, event.what, `${name}: ${event.text}`, SYSTEM, event.atMs);
     touched.add(id);
   }
@@ -118,7 +148,9 @@ function refresh(db: Db, id: number, affected: Affected, reach: (id: number) => 
   const suspect = alarms.find((alarm) => alarm.id === first?.alarmId);
   const severity: Severity = worstSeverity(active.map((alarm) => alarm.severity));
   const worst = worstSeverity([incident.worst, severity, ...alarms.map((alarm) => alarm.worst)]);
-  const problem = suspect && `${shortProblem(suspect.alarm_type, suspect.qualifier)} on ${suspect.component}`;
+  // Where nothing says which came of which, the number tells more than a name.
+  const others = incident.services.length === 0 ? alarmed.size - 1 : 0;
+  const problem = suspect && `${shortProblem(suspect.alarm_type, suspect.qualifier)} on ${suspect.component}${others > 0 ? ` and ${others} more` : ""}`;
   updateIncident(db, id, {
     title: problem === undefined ? incident.title : incident.service === null ? capital(problem) : `${incident.service}: ${problem}`,
     severity,

@@ -221,6 +221,20 @@ describe("services and incidents", () => {
     expect(incidentsIn(db, AT, AT + HOUR_MS)).toMatchObject([{ service: "2 services", title: "2 services: memory runs out (1) on virt-01" }]);
   });
 
+  it("gather what no service needs and went silent together, and let go of it together", () => {
+    setUp();
+    const crowd = Array.from({ length: 40 }, (_, index) => raise(add(`lone-${index}`), 0));
+    correlate(db, crowd, affected());
+    const [one, ...others] = incidentsIn(db, AT, AT + HOUR_MS);
+    expect(others).toEqual([]);
+    expect(one).toMatchObject({ service: null, title: "Memory runs out (0) on lone-0 and 39 more" });
+    expect(alarmsOfIncident(db, one?.id ?? 0)[39]?.why).toBe("the same at Room at the same time");
+    expect(correlate(db, crowd.map((event) => clear(event, 3)), affected()).map((event) => event.what)).toEqual(["resolved"]);
+    // Later, at another time, it is another affair.
+    correlate(db, [raise(add("late"), 30)], affected());
+    expect(incidentsIn(db, AT, AT + HOUR_MS)).toHaveLength(2);
+  });
+
   it("judge what an agent sends of a host that is polled too only once", () => {
     memoryRule();
     const id = add("a");

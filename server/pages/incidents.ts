@@ -46,6 +46,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
   const seenUntil = Math.min(nowMs, toMs);
   const snapshot = suspect && (readSnapshot(db, suspect.id) ?? alarms.map((alarm) => readSnapshot(db, alarm.id)).find(Boolean));
   const leading = snapshot && suspect?.alarm_type.startsWith("memory") ? leadingShare(snapshot.processes, snapshot.memoryBytes) : undefined;
+  const crowd = incident.services.length === 0 ? new Set(alarms.map((alarm) => alarm.component_id)).size - 1 : 0;
   const guests = suspect?.kind === "host.hypervisor" ? guestsAtWorst(db, suspect, incident.resolved_at === null ? nowMs : incident.resolved_at) : [];
   const names = new Map(listServices(db).map((service) => [service.id, service]));
   const reliance = relianceAt(db, Math.min(nowMs, incident.opened_at + MINUTE_MS));
@@ -105,7 +106,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     sentence: suspect
       ? incidentSentence({
           services: incident.services.map((service) => service.name),
-          component: suspect.component,
+          component: crowd > 0 ? `${suspect.component} and ${crowd} more` : suspect.component,
           problem: textAtWorst(changes, suspect),
           openedMs: incident.opened_at,
           resolvedMs: incident.resolved_at,

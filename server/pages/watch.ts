@@ -14,6 +14,9 @@ import { dayVolume, usualNow } from "./charts";
 /** Figures older than this are not shown as the present. */
 const FRESH_MS = 12 * MINUTE_MS;
 
+/** Open incidents that are listed; the worst and newest of them. */
+const MOST_INCIDENTS = 20;
+
 export function watchPage(db: Db, { atMs, volumeOf }: { atMs: number; volumeOf: string }) {
   const health = healthAt(db, "service", atMs);
   const componentHealth = healthAt(db, "component", atMs);
@@ -55,7 +58,8 @@ export function watchPage(db: Db, { atMs, volumeOf }: { atMs: number; volumeOf: 
     }),
     componentCount,
     services: cards.sort((a, b) => severityRank(b.severity) - severityRank(a.severity) || a.name.localeCompare(b.name)),
-    incidents: open.map((incident) => ({ id: incident.id, title: incident.title, severity: incident.resolved_at !== null && incident.resolved_at > atMs ? incident.worst : incident.severity, openedAt: incident.opened_at, takenBy: incident.taken_by })),
+    openCount: open.length,
+    incidents: open.slice(0, MOST_INCIDENTS).map((incident) => ({ id: incident.id, title: incident.title, severity: incident.resolved_at !== null && incident.resolved_at > atMs ? incident.worst : incident.severity, openedAt: incident.opened_at, takenBy: incident.taken_by })),
     changes: changesIn(db, atMs - 7 * DAY_MS, atMs, 8),
     volume: volume ? { uid: volume.uid, ...dayVolume(db, volume.series, volume.figure.label, atMs) } : null,
     volumeChoices: measured.map((one) => ({ uid: one.uid, label: one.figure.label })),
