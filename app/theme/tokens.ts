@@ -14,6 +14,8 @@ export interface Tokens {
   pastGround: string;
   chartLine: string;
   chartEnvelope: string;
+  /** The edge of the envelope: what keeps an extreme one point wide in sight. */
+  chartEdge: string;
   usual: string;
   /** Lines that are drawn together, told apart by their dashes too. */
   lines: readonly string[];
@@ -34,6 +36,7 @@ export const DAY: Tokens = {
   pastGround: "#f0e6f6",
   chartLine: "#2c4a52",
   chartEnvelope: "rgba(44, 74, 82, 0.16)",
+  chartEdge: "rgba(44, 74, 82, 0.45)",
   usual: "#857d6c",
   lines: ["#0e5a5e", "#b04500", "#6b3a8f", "#2f5d8c", "#735c00", "#9c2f5f", "#3f6b2e", "#5a5f5c"],
   severity: { critical: "#a3123c", major: "#b04500", minor: "#735c00", warning: "#2f5d8c", indeterminate: "#665f70", cleared: "#6a6e6a" },
@@ -53,6 +56,7 @@ export const NIGHT: Tokens = {
   pastGround: "#2a2033",
   chartLine: "#a9c9cd",
   chartEnvelope: "rgba(169, 201, 205, 0.2)",
+  chartEdge: "rgba(169, 201, 205, 0.5)",
   usual: "#8f8a7c",
   lines: ["#7cc9c1", "#ff9d5c", "#c9a3e6", "#8fbbea", "#dfc04e", "#f08fb5", "#a5cf8a", "#a5ada9"],
   severity: { critical: "#ff7d98", major: "#ff9d5c", minor: "#dfc04e", warning: "#8fbbea", indeterminate: "#b9b1c4", cleared: "#98a09b" },

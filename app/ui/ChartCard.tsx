@@ -1,78 +1,100 @@
-import DownloadOutlined from "@mui/icons-material/DownloadOutlined";
-import PushPinOutlined from "@mui/icons-material/PushPinOutlined";
-import TableRowsOutlined from "@mui/icons-material/TableRowsOutlined";
 import Box from "@mui/material/Box";
-import IconButton from "@mui/material/IconButton";
-import Paper from "@mui/material/Paper";
-import Stack from "@mui/material/Stack";
-import Tooltip from "@mui/material/Tooltip";
-import Typography from "@mui/material/Typography";
+import { styled } from "@mui/material/styles";
 import { useState } from "react";
+import { Link as RouterLink } from "react-router";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { ChartData } from "#server/pages/charts";
 import { usePin } from "../shell/tray";
+import { useKeep } from "../shell/window";
 import { HouseChart } from "./HouseChart";
-import { KeepLink } from "./KeepLink";
 import { PlainTable } from "./PlainTable";
 import { TraceLinks } from "./TraceLinks";
+
+/** The frame of a chart. A page has a dozen of them, so what is inside is plain elements: drawing them costs next to nothing. */
+const Card = styled("figure")({
+  margin: 0,
+  minWidth: 0,
+  backgroundColor: "var(--mui-palette-background-paper)",
+  border: "1px solid var(--mui-palette-divider)",
+  borderRadius: 4,
+  "& .head": { display: "flex", alignItems: "center", gap: 2, padding: "2px 4px 0 10px" },
+  "& figcaption": { flex: 1, minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", fontSize: "0.875rem", fontWeight: 600 },
+  "& figcaption a": { color: "inherit", textDecoration: "none" },
+  "& figcaption a:hover": { textDecoration: "underline" },
+  "& .last": { fontSize: "0.84rem", fontWeight: 600, marginRight: 4, whiteSpace: "nowrap" },
+  "& .do": { display: "inline-flex", padding: 5, border: 0, borderRadius: "50%", background: "none", color: "var(--mui-palette-text-secondary)", cursor: "pointer", lineHeight: 0 },
+  "& .do:hover": { backgroundColor: "var(--mui-palette-action-hover)", color: "var(--mui-palette-text-primary)" },
+  "& .do svg": { width: 16, height: 16, fill: "none", stroke: "currentColor", strokeWidth: 1.5, strokeLinecap: "round", strokeLinejoin: "round" },
+  "& .body": { padding: "0 6px 4px" },
+  "& .range": { margin: 0, padding: "0 4px", fontSize: "0.76rem", lineHeight: 1.66, color: "var(--mui-palette-text-secondary)", whiteSpace: "nowrap", overflow: "hidden", textOverflow: "ellipsis" },
+});
+
+/** Rows of a table; an arrow down onto a line; a pin. */
+const SIGNS = {
+  table: "M2 3h12v10H2zM2 6.3h12M2 9.7h12",
+  save: "M8 2v8M4.7 7 8 10.3 11.3 7M3 13.5h10",
+  pin: "M5.5 2h5M6.5 2v4.5L4.5 9h7l-2-2.5V2M8 9v5",
+} as const;
+
+const Sign = ({ of }: { of: keyof typeof SIGNS }) => (
+  <svg viewBox="0 0 16 16" aria-hidden="true">
+    <path d={SIGNS[of]} />
+  </svg>
+);
 
 /** A chart with its figures: last value and extremes, a table of the points, CSV, and a pin for the evidence tray. */
 export function ChartCard({ chart, height, incidentId, showOwner = false }: { chart: ChartData; height?: number; incidentId?: number; showOwner?: boolean }) {
   const [asTable, setAsTable] = useState(false);
   const pin = usePin();
+  const keep = useKeep();
   const name = showOwner && chart.owner ? `${chart.title} · ${chart.owner}` : chart.title;
-  const csv = `/series/${chart.seriesId}/figures.csv?from=${new Date(chart.fromMs).toISOString()}&to=${new Date(chart.toMs).toISOString()}`;
+  const window = `from=${new Date(chart.fromMs).toISOString()}&to=${new Date(chart.toMs).toISOString()}`;
   return (
-    <Paper variant="outlined" component="figure" sx={{ m: 0, minWidth: 0 }}>
-      <Stack direction="row" sx={{ alignItems: "center", pl: 1.25, pr: 0.5, pt: 0.25, gap: 0.25 }}>
-        <Typography variant="h3" component="figcaption" noWrap title={name} sx={{ flex: 1, minWidth: 0 }}>
-          <KeepLink to={`/signals/metrics?line=series~${chart.seriesId}&from=${new Date(chart.fromMs).toISOString()}&to=${new Date(chart.toMs).toISOString()}`} color="inherit" underline="hover">
-            {name}
-          </KeepLink>
-        </Typography>
-        <Typography variant="body2" sx={{ fontWeight: 600, mr: 0.5, whiteSpace: "nowrap" }}>
-          {formatValue(chart.legend.last, chart.unit)}
-        </Typography>
-        <Tooltip title={asTable ? "Show the chart" : "Show the figures"}>
-          <IconButton onClick={() => setAsTable(!asTable)} aria-label={`${asTable ? "Chart" : "Figures"} of ${name}`} aria-pressed={asTable}>
-            <TableRowsOutlined sx={{ fontSize: 16 }} />
-          </IconButton>
-        </Tooltip>
-        <Tooltip title="Every sample as CSV">
-          <IconButton component="a" href={csv} download aria-label={`CSV of ${name}`}>
-            <DownloadOutlined sx={{ fontSize: 16 }} />
-          </IconButton>
-        </Tooltip>
-        <Tooltip title={incidentId ? "Pin into this incident" : "Pin to the evidence tray"}>
-          <IconButton
-            onClick={() =>
-              pin({
-                kind: "chart",
-                title: `${chart.title}${chart.owner ? ` of ${chart.owner}` : ""}`,
-                detail: `series:${chart.seriesId}`,
-                fromMs: chart.fromMs,
-                toMs: chart.toMs,
-                ...(incidentId ? { incidentId } : {}),
-              })
-            }
-            aria-label={`Pin ${name}`}
-          >
-            <PushPinOutlined sx={{ fontSize: 16 }} />
-          </IconButton>
-        </Tooltip>
-      </Stack>
-      <Box sx={{ px: 0.75, pb: 0.5 }}>
+    <Card>
+      <div className="head">
+        <figcaption title={name}>
+          <RouterLink to={keep(`/signals/metrics?line=series~${chart.seriesId}&${window}`)}>{name}</RouterLink>
+        </figcaption>
+        <span className="last">{formatValue(chart.legend.last, chart.unit)}</span>
+        <button type="button" className="do" onClick={() => setAsTable(!asTable)} title={asTable ? "Show the chart" : "Show the figures"} aria-label={`${asTable ? "Chart" : "Figures"} of ${name}`} aria-pressed={asTable}>
+          <Sign of="table" />
+        </button>
+        <a className="do" href={`/series/${chart.seriesId}/figures.csv?${window}`} download title="Every sample as CSV" aria-label={`CSV of ${name}`}>
+          <Sign of="save" />
+        </a>
+        <button
+          type="button"
+          className="do"
+          title={incidentId ? "Pin into this incident" : "Pin to the evidence tray"}
+          onClick={() =>
+            pin({
+              kind: "chart",
+              title: `${chart.title}${chart.owner ? ` of ${chart.owner}` : ""}`,
+              detail: `series:${chart.seriesId}`,
+              fromMs: chart.fromMs,
+              toMs: chart.toMs,
+              ...(incidentId ? { incidentId } : {}),
+            })
+          }
+          aria-label={`Pin ${name}`}
+        >
+          <Sign of="pin" />
+        </button>
+      </div>
+      <div className="body">
         {asTable && chart.exemplars.length ? <TraceLinks exemplars={chart.exemplars} unit={chart.unit} nowMs={chart.toMs} /> : null}
         {asTable ? <Figures chart={chart} height={(height ?? 132) + 20} /> : <HouseChart chart={chart} {...(height ? { height } : {})} />}
-        {asTable ? null : (
-          <Typography variant="caption" component="p" sx={{ color: "text.secondary", px: 0.5, whiteSpace: "nowrap", overflow: "hidden", textOverflow: "ellipsis" }}>
-            {chart.legend.count ? chart.unit === "0/1" ? `${formatValue((chart.legend.mean ?? 0) * 100, "%")} of ${chart.legend.count} polls answered` : `min ${formatValue(chart.legend.min, chart.unit)} · mean ${formatValue(chart.legend.mean, chart.unit)} · max ${formatValue(chart.legend.max, chart.unit)}` : "no samples in this window"}
-          </Typography>
-        )}
-      </Box>
-    </Paper>
+        {asTable ? null : <p className="range">{rangeOf(chart)}</p>}
+      </div>
+    </Card>
   );
+}
+
+function rangeOf({ legend, unit }: ChartData): string {
+  if (!legend.count) return "no samples in this window";
+  if (unit === "0/1") return `${formatValue((legend.mean ?? 0) * 100, "%")} of ${legend.count} polls answered`;
+  return `min ${formatValue(legend.min, unit)} · mean ${formatValue(legend.mean, unit)} · max ${formatValue(legend.max, unit)}`;
 }
 
 function Figures({ chart, height }: { chart: ChartData; height: number }) {

@@ -3,11 +3,10 @@ import "chartjs-adapter-date-fns";
 import annotationPlugin from "chartjs-plugin-annotation";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { Line } from "react-chartjs-2";
-import Skeleton from "@mui/material/Skeleton";
 import { useColorScheme } from "@mui/material/styles";
 import type { Severity } from "#core/alarms/severity";
 import { tickLabel, timeTicks } from "#core/time/ticks";
-import { dayAndTime } from "#core/time/windows";
+import { DAY_MS, dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { ChartData, ChartMark } from "#server/pages/charts";
 import { useMoveWindow } from "../shell/window";
@@ -32,12 +31,20 @@ export function useMounted(): boolean {
   return mounted;
 }
 
-/** Puts the ticks of a time axis on round instants. */
+/** Room a label takes along the axis, in pixels: over many days each names its day, else most are times of day. */
+const labelRoom = (spanMs: number) => (spanMs > 3 * DAY_MS ? 72 : 58);
+
+/** Puts the ticks of a time axis on round instants, no more than the drawing has room for. */
 export const timeAxis = (fromMs: number, toMs: number, most: number) => ({
-  afterBuildTicks: (axis: { ticks: { value: number }[] }) => {
-    axis.ticks = timeTicks(fromMs, toMs, most).map((value) => ({ value }));
+  afterBuildTicks: (axis: { ticks: { value: number }[]; chart: { width: number } }) => {
+    const fit = Math.max(2, Math.floor((axis.chart.width - 60) / labelRoom(toMs - fromMs)));
+    axis.ticks = timeTicks(fromMs, toMs, Math.min(most, fit)).map((value) => ({ value }));
   },
 });
+
+/** A sample with nothing on either side makes no line; it is drawn as a dot. */
+export const aloneDots = (points: readonly { y: number }[], radius: number): number[] =>
+  points.map(({ y }, index) => (Number.isNaN(y) || !Number.isNaN(points[index - 1]?.y ?? Number.NaN) || !Number.isNaN(points[index + 1]?.y ?? Number.NaN) ? 0 : radius));
 
 /** Draws alarms and changes as small marks on a rail under the axis. */
 const railPlugin = (marks: readonly ChartMark[], tokens: Tokens): Plugin<"line"> => ({
@@ -88,7 +95,7 @@ function pointBefore(points: ChartData["points"], atMs: number): ChartData["poin
 const LEAST_WINDOW_MS = 2000;
 
 /**
- * The house chart: a thin line of the mean in a pale envelope of the extremes, limits as hairlines, a rail of marks. The
+ * The house chart: a thin line of the mean in a pale envelope of the extremes (with an edge, so that one a pixel wide is seen), limits as hairlines, a rail of marks. The
  * instant under the pointer is shown in every chart of the page; dragging over one moves the window.
  */
 export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
@@ -97,13 +104,14 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
   const data = useMemo(() => {
     const at = (column: 1 | 2 | 3) => chart.points.map((point) => ({ x: point[0], y: point[column] ?? Number.NaN }));
     const still = { pointRadius: 0, pointHoverRadius: 0, tension: 0, spanGaps: false } as const;
+    const mean = at(2);
     return {
       datasets: [
-        { ...still, label: "highest", data: at(3), borderWidth: 0, borderColor: "transparent", backgroundColor: tokens.chartEnvelope, fill: "+1" as const },
-        { ...still, label: "lowest", data: at(1), borderWidth: 0, borderColor: "transparent", fill: false as const },
+        { ...still, label: "highest", data: at(3), borderWidth: 0.8, borderColor: tokens.chartEdge, backgroundColor: tokens.chartEnvelope, fill: "+1" as const },
+        { ...still, label: "lowest", data: at(1), borderWidth: 0.8, borderColor: tokens.chartEdge, fill: false as const },
         ...(chart.over.length ? [{ ...still, label: "over", data: chart.over.map(([x, y]) => ({ x, y: y ?? Number.NaN })), borderWidth: 1.2, borderColor: tokens.usual, borderDash: [3, 3], fill: false as const }] : []),
         ...(chart.exemplars.length ? [exemplarDataset(chart.exemplars, tokens.accent, tokens.surface)] : []),
-        { ...still, label: "mean", data: at(2), borderWidth: 1.4, borderColor: tokens.chartLine, fill: false as const, pointHoverRadius: 3, pointHoverBackgroundColor: tokens.chartLine },
+        { ...still, label: "mean", data: mean, pointRadius: aloneDots(mean, 1.6), pointBackgroundColor: tokens.chartLine, borderWidth: 1.4, borderColor: tokens.chartLine, fill: false as const, pointHoverRadius: 3, pointHoverBackgroundColor: tokens.chartLine },
       ],
     };
   }, [chart.points, chart.over, chart.exemplars, tokens]);
@@ -199,7 +207,7 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
     return [railPlugin(chart.marks, tokens), instantPlugin({ line: tokens.quiet, text: tokens.text, surface: tokens.raised }, textAt)];
   }, [chart.marks, chart.points, chart.unit, tokens]);
   const spoken = `${chart.title}${chart.owner ? ` of ${chart.owner}` : ""}: last ${formatValue(chart.legend.last, chart.unit)}, from ${formatValue(chart.legend.min, chart.unit)} to ${formatValue(chart.legend.max, chart.unit)}.`;
-  if (!mounted) return <Skeleton variant="rectangular" height={height} sx={{ bgcolor: "action.hover" }} animation={false} />;
+  if (!mounted) return <div style={{ height, background: "var(--mui-palette-action-hover)" }} />;
   return (
     <div ref={range.box} style={{ height, position: "relative", touchAction: "none" }} {...range.handlers}>
       <Line ref={drawn as never} data={data} options={options} plugins={plugins} role="img" aria-label={spoken} />

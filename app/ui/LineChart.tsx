@@ -8,7 +8,7 @@ import { formatValue } from "#core/units/format";
 import type { DrawnLine } from "#server/pages/metrics";
 import type { Tokens } from "../theme/tokens";
 import { useOpenTrace } from "./TraceLinks";
-import { DragMark, timeAxis, useMounted, useTokens } from "./HouseChart";
+import { aloneDots, DragMark, timeAxis, useMounted, useTokens } from "./HouseChart";
 import { exemplarAt, exemplarDataset } from "./exemplars";
 import { instantPlugin, pointAtInstant } from "./instant";
 
@@ -78,16 +78,17 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
       const quiet = lifted !== null && lifted !== line.key;
       const yAxisID = line.axis;
       const envelope = lifted === line.key || (lifted === null && lines.length <= MOST_ENVELOPES);
+      const mean = broken(line.points, 2);
       return [
         ...(envelope
           ? [
-              { ...still, yAxisID, label: "", data: broken(line.points, 3), borderWidth: 0, borderColor: "transparent", backgroundColor: `${colour}26`, fill: "+1" as const },
-              { ...still, yAxisID, label: "", data: broken(line.points, 1), borderWidth: 0, borderColor: "transparent", fill: false as const },
+              { ...still, yAxisID, label: "", data: broken(line.points, 3), borderWidth: 0.8, borderColor: `${colour}59`, backgroundColor: `${colour}26`, fill: "+1" as const },
+              { ...still, yAxisID, label: "", data: broken(line.points, 1), borderWidth: 0.8, borderColor: `${colour}59`, fill: false as const },
             ]
           : []),
         ...(line.over.length ? [{ ...still, yAxisID, label: "", data: broken(line.over, 1), borderWidth: 1, borderColor: `${colour}${quiet ? "30" : "90"}`, borderDash: [2, 3], fill: false as const }] : []),
         ...(line.exemplars.length && !quiet ? [{ ...exemplarDataset(line.exemplars, colour, tokens.surface), yAxisID }] : []),
-        { ...still, yAxisID, label: line.key, data: broken(line.points, 2), borderWidth: lifted === line.key ? 2.6 : 1.5, borderColor: quiet ? `${colour}4d` : colour, borderDash: dash, fill: false as const },
+        { ...still, yAxisID, label: line.key, data: mean, pointRadius: aloneDots(mean, 2), pointBackgroundColor: colour, borderWidth: lifted === line.key ? 2.6 : 1.5, borderColor: quiet ? `${colour}4d` : colour, borderDash: dash, fill: false as const },
       ];
     });
     return { datasets };
