@@ -3,6 +3,7 @@
  * whole numbers (Rice 1979; Golomb 1966 with a power of two) and numbers that bring their own length.
  */
 
+const TWO31 = 2_147_483_648;
 const TWO32 = 4_294_967_296;
 /** A Rice quotient this large is an escape: the number follows with its own length. Read in one look, so at most 24. */
 const ESCAPE = 20;
@@ -15,6 +16,14 @@ export class BitWriter {
   private place = 0;
   private pending = 0;
   private free = 32;
+
+  /** Begins anew in the same room. */
+  clear(): this {
+    this.place = 0;
+    this.pending = 0;
+    this.free = 32;
+    return this;
+  }
 
   /** Writes the lowest `count` bits (1 to 32) of a whole number. */
   write(value: number, count: number): void {
@@ -61,14 +70,26 @@ export class BitWriter {
     } else if (length > 0) this.write(low, length);
   }
 
-  /** Writes `count` whole numbers from 0 to 2^53 − 1 by Rice's code with the parameter that takes the fewest bits. */
-  writeRice(numbers: Float64Array, count: number): void {
-    const { parameter } = riceCost(numbers, count);
+  /**
+   * Writes `count` whole numbers from 0 to 2^53 − 1 by Rice's code.
+   * @param parameter the one that takes the fewest bits, where `riceCost` has found it already
+   */
+  writeRice(numbers: Float64Array, count: number, parameter = riceCost(numbers, count).parameter): void {
     this.write(parameter, 5);
     if (parameter === ALL_ZERO) return;
     const divisor = 2 ** parameter;
     for (let index = 0; index < count; index++) {
       const number = numbers[index] as number;
+      if (number < TWO31) {
+        const whole = number | 0;
+        const ones = whole >>> parameter;
+        const length = ones + 1 + parameter;
+        if (ones < ESCAPE && length <= 30) {
+          // The quotient as ones, a zero, the rest: in one piece.
+          this.write((((1 << ones) - 1) << (parameter + 1)) | (whole & ((1 << parameter) - 1)), length);
+          continue;
+        }
+      }
       const quotient = Math.floor(number / divisor);
       if (quotient >= ESCAPE) {
         this.write((1 << ESCAPE) - 1, ESCAPE);

@@ -40,7 +40,7 @@ describe("packed samples", () => {
   });
 
   it("are summed up without what is no number", () => {
-    expect(summarise(samplesOf([[1000, 5], [2000, -1], [3000, Number.NaN], [4000, Number.POSITIVE_INFINITY], [5000, 9]]), 5)).toEqual({ startMs: 1000, endMs: 5000, count: 5, min: -1, max: Number.POSITIVE_INFINITY, sum: 13, last: 9 });
+    expect(summarise(samplesOf([[1000, 5], [2000, -1], [3000, Number.NaN], [4000, Number.POSITIVE_INFINITY], [5000, 9]]), 5)).toEqual({ startMs: 1000, endMs: 5000, count: 5, min: -1, max: Number.POSITIVE_INFINITY, sum: 13, last: 9, plain: false });
   });
 });
 

@@ -17,14 +17,18 @@ export interface ChunkSummary {
   max: number;
   sum: number;
   last: number;
+  /** Whether every sample is a finite number. */
+  plain: boolean;
 }
+
+const writer = new BitWriter();
 
 /**
  * Packs the first `count` (1 or more) samples: instants as delta of delta (Pelkonen et al., VLDB 2015, §4.1.1) in units of
  * their common divisor and in Rice's code, then the column of values. Samples on time cost no bits for their instants.
  */
 export function encodeChunk({ times, values }: Samples, count: number): Uint8Array {
-  const bits = new BitWriter();
+  const bits = writer.clear();
   writeInstants(bits, times, count);
   writeColumn(bits, values, count);
   return bits.toBytes();
@@ -73,11 +77,14 @@ export function summarise({ times, values }: Samples, count: number): ChunkSumma
   let min = Number.POSITIVE_INFINITY;
   let max = Number.NEGATIVE_INFINITY;
   let sum = 0;
+  let plain = true;
   for (let index = 0; index < count; index++) {
     const value = values[index] as number;
     if (value < min) min = value;
     if (value > max) max = value;
-    if (Number.isFinite(value)) sum += value;
+    // Of all numbers only NaN and the infinities do not leave zero when taken from themselves.
+    if (value - value === 0) sum += value;
+    else plain = false;
   }
-  return { startMs: times[0] as number, endMs: times[count - 1] as number, count, min, max, sum, last: values[count - 1] as number };
+  return { startMs: times[0] as number, endMs: times[count - 1] as number, count, min, max, sum, last: values[count - 1] as number, plain };
 }

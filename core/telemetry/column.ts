@@ -43,8 +43,14 @@ function scaleValues(values: Float64Array, count: number, whole: Float64Array): 
 export function commonDivisor(numbers: Float64Array, count: number): number {
   let divisor = 0;
   for (let index = 0; index < count && divisor !== 1; index++) {
-    let a = numbers[index] as number;
-    while (a !== 0) [divisor, a] = [a, divisor % a];
+    let rest = numbers[index] as number;
+    // Neighbours are often the same.
+    if (rest === divisor) continue;
+    while (rest !== 0) {
+      const next = divisor % rest;
+      divisor = rest;
+      rest = next;
+    }
   }
   return divisor || 1;
 }
@@ -71,13 +77,15 @@ export function writeColumn(bits: BitWriter, values: Float64Array, count: number
   const fromBefore = scratch(2, count);
   for (let index = 0; index < rest; index++) fromBefore[index] = zigzag(((whole[index + 1] as number) - (whole[index] as number)) / divisor);
   if (divisor !== 1) for (let index = 0; index < count; index++) fromLowest[index] = (fromLowest[index] as number) / divisor;
-  const before = riceCost(fromBefore, rest).bits <= riceCost(fromLowest, count).bits;
+  const costBefore = riceCost(fromBefore, rest);
+  const costLowest = riceCost(fromLowest, count);
+  const before = costBefore.bits <= costLowest.bits;
   bits.write(before ? FROM_BEFORE : FROM_LOWEST, 2);
   bits.write(places, 3);
   bits.writeSized(zigzag(before ? (whole[0] as number) : lowest));
   bits.writeSized(divisor);
-  if (before) bits.writeRice(fromBefore, rest);
-  else bits.writeRice(fromLowest, count);
+  if (before) bits.writeRice(fromBefore, rest, costBefore.parameter);
+  else bits.writeRice(fromLowest, count, costLowest.parameter);
 }
 
 /** Unpacks `count` values. Throws a RangeError when the bytes end too early. */

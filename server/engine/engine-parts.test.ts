@@ -74,7 +74,7 @@ describe("the life of an alarm", () => {
     const recorder = new Recorder(db);
     const judge = new Judge(db, () => "host.linux", { recall: (id, from, to) => recorder.recall(id, from, to), isTwin: () => false });
     const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
-    expect(series.lastValue).toBe(97);
+    expect(recorder.last(series).value).toBe(97);
     recorder.record(series, AT + 2 * MINUTE_MS, 96);
     expect(judge.judge(recorder.fresh)).toEqual([]);
     recorder.settle();

@@ -1,5 +1,6 @@
 import type { Samples } from "#core/telemetry/chunk";
 import { cutSamples, lowerBound, mergeSamples, sortSamples } from "#core/telemetry/merge";
+import { OpenChunks } from "#core/telemetry/open-chunks";
 import { DAY_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
 import { appendJournal, journalAfter, trimJournal } from "../store/journal";
@@ -20,57 +21,27 @@ const ROUNDS = [
 /** Share of the series that a commit between ticks packs while the journal is long. */
 const COMMIT_SHARE = 64;
 
-/** One series as the engine holds it. */
-export interface LiveSeries {
-  id: number;
-  componentId: number | null;
-  serviceId: number | null;
-  originId: number | null;
-  metric: string;
-  instance: string;
-  unit: string;
-  form: SeriesForm;
-  /** The samples of the chunk that is not full yet; undefined until the series is met. */
-  open: OpenChunk | undefined;
-  lastMs: number;
-  lastValue: number;
+/** One series as the engine holds it. What each sample touches stands first. */
+export class LiveSeries {
+  /** The chunk that is not full yet; NOT_MET until the series is met. */
+  open = NOT_MET;
   /** Row of the journal that has its oldest samples not packed yet; 0 when all are packed. */
-  pendingFrom: number;
-  rolledToMs: number | null;
+  pendingFrom = 0;
+
+  constructor(
+    readonly id: number,
+    public componentId: number | null,
+    readonly serviceId: number | null,
+    readonly originId: number | null,
+    readonly metric: string,
+    readonly instance: string,
+    readonly unit: string,
+    readonly form: SeriesForm,
+    public rolledToMs: number | null,
+  ) {}
 }
 
-/** The samples of a chunk that is still growing. */
-class OpenChunk implements Samples {
-  times = new Float64Array(16);
-  values = new Float64Array(16);
-  count = 0;
-
-  append(atMs: number, value: number): void {
-    if (this.count === this.times.length) {
-      const wider = (column: Float64Array) => {
-        const copy = new Float64Array(Math.min(CHUNK_SAMPLES, column.length * 2));
-        copy.set(column);
-        return copy;
-      };
-      this.times = wider(this.times);
-      this.values = wider(this.values);
-    }
-    this.times[this.count] = atMs;
-    this.values[this.count] = value;
-    this.count++;
-  }
-
-  /** The samples so far, sharing memory. */
-  get samples(): Samples {
-    return { times: this.times.subarray(0, this.count), values: this.values.subarray(0, this.count) };
-  }
-
-  static of({ times, values }: Samples): OpenChunk {
-    const chunk = new OpenChunk();
-    for (let index = 0; index < times.length; index++) chunk.append(times[index] as number, values[index] as number);
-    return chunk;
-  }
-}
+const NOT_MET = -1;
 
 export interface FreshSample {
   series: LiveSeries;
@@ -128,7 +99,11 @@ class Waiting {
 export class Recorder {
   private readonly byKey = new Map<string, LiveSeries>();
   private readonly byId = new Map<number, LiveSeries>();
-  private readonly full: { seriesId: number; chunk: OpenChunk }[] = [];
+  private readonly chunks = new OpenChunks();
+  /** Chunks that got full since the last commit. */
+  private readonly full: { seriesId: number; chunk: Samples }[] = [];
+  /** Room for the samples of the chunk that is being packed. */
+  private readonly packing: Samples = { times: new Float64Array(CHUNK_SAMPLES), values: new Float64Array(CHUNK_SAMPLES) };
   private readonly late = new Map<LiveSeries, { times: number[]; values: number[] }>();
   /** Series with samples that are not packed, those first met in the journal first. */
   private readonly queue = new Set<LiveSeries>();
@@ -149,7 +124,7 @@ export class Recorder {
   taken = 0;
 
   constructor(private readonly db: Db) {
-    for (const row of allSeries(db)) this.keep({ id: row.id, componentId: row.component_id, serviceId: row.service_id, originId: row.origin_id, metric: row.metric, instance: row.instance, unit: row.unit, form: row.form, rolledToMs: row.rolled_to });
+    for (const row of allSeries(db)) this.keep(new LiveSeries(row.id, row.component_id, row.service_id, row.origin_id, row.metric, row.instance, row.unit, row.form, row.rolled_to));
     for (const entry of journalAfter(db, 0)) {
       for (let index = 0; index < entry.series.length; index++) {
         const series = this.byId.get(entry.series[index] as number);
@@ -165,8 +140,7 @@ export class Recorder {
     this.lateCount = 0;
   }
 
-  private keep(given: Omit<LiveSeries, "open" | "lastMs" | "lastValue" | "pendingFrom">): LiveSeries {
-    const series: LiveSeries = { ...given, open: undefined, lastMs: 0, lastValue: Number.NaN, pendingFrom: 0 };
+  private keep(series: LiveSeries): LiveSeries {
     this.byKey.set(keyOf(series, series.metric, series.instance), series);
     this.byId.set(series.id, series);
     return series;
@@ -186,8 +160,8 @@ export class Recorder {
     const known = this.byKey.get(keyOf(owner, metric, instance));
     if (known) return this.load(known);
     const id = insertSeries(this.db, owner, metric, instance, unit, form, atMs);
-    const series = this.keep({ id, componentId: owner.componentId, serviceId: owner.serviceId, originId: owner.originId ?? null, metric, instance, unit, form, rolledToMs: null });
-    series.open = new OpenChunk();
+    const series = this.keep(new LiveSeries(id, owner.componentId, owner.serviceId, owner.originId ?? null, metric, instance, unit, form, null));
+    series.open = this.chunks.open();
     return series;
   }
 
@@ -203,6 +177,8 @@ export class Recorder {
       this.byId.delete(series.id);
       this.queue.delete(series);
       this.late.delete(series);
+      if (series.open !== NOT_MET) this.chunks.close(series.open);
+      series.open = NOT_MET;
     }
     const gone = new Set(list);
     const ids = new Set(list.map((series) => series.id));
@@ -217,14 +193,20 @@ export class Recorder {
   }
 
   private load(series: LiveSeries): LiveSeries {
-    if (series.open) return series;
+    if (series.open !== NOT_MET) return series;
     const last = openChunk(this.db, series.id);
-    series.open = new OpenChunk();
+    series.open = this.chunks.open();
     if (!last) return series;
-    series.lastMs = last.times[last.times.length - 1] as number;
-    series.lastValue = last.values[last.values.length - 1] as number;
-    if (last.times.length < CHUNK_SAMPLES && series.lastMs - (last.times[0] as number) < CHUNK_SPAN_MS) series.open = OpenChunk.of(last);
+    const newest = last.times.length - 1;
+    this.chunks.setLast(series.open, last.times[newest] as number, last.values[newest] as number);
+    if (last.times.length < CHUNK_SAMPLES && (last.times[newest] as number) - (last.times[0] as number) < CHUNK_SPAN_MS) this.chunks.replace(series.open, last);
     return series;
+  }
+
+  /** The newest sample of a series; NaN where it has none. */
+  last(series: LiveSeries): { atMs: number; value: number } {
+    this.load(series);
+    return { atMs: this.chunks.lastAt(series.open), value: this.chunks.lastValue(series.open) };
   }
 
   /**
@@ -233,8 +215,8 @@ export class Recorder {
    */
   record(series: LiveSeries, atMs: number, value: number): void {
     const at = Math.round(atMs);
-    if (!series.open) this.load(series);
-    const before = series.lastMs;
+    if (series.open === NOT_MET) this.load(series);
+    const before = this.chunks.lastAt(series.open);
     if (!this.place(series, at, value)) return;
     this.taken++;
     this.waiting.add(series.id, at, value);
@@ -249,31 +231,37 @@ export class Recorder {
 
   /** Puts a sample into memory; false when it was there already. */
   private place(series: LiveSeries, atMs: number, value: number): boolean {
-    let open = (series.open ?? this.load(series).open) as OpenChunk;
-    if (atMs > series.lastMs) {
-      if (open.count >= CHUNK_SAMPLES || (open.count > 0 && atMs - (open.times[0] as number) >= CHUNK_SPAN_MS)) {
-        this.full.push({ seriesId: series.id, chunk: open });
-        open = series.open = new OpenChunk();
+    const { chunks } = this;
+    if (series.open === NOT_MET) this.load(series);
+    const { open } = series;
+    const count = chunks.count(open);
+    if (atMs > chunks.lastAt(open)) {
+      if (count >= CHUNK_SAMPLES || (count > 0 && atMs - chunks.firstAt(open) >= CHUNK_SPAN_MS)) {
+        this.full.push({ seriesId: series.id, chunk: chunks.samples(open) });
+        chunks.empty(open);
       }
-      open.append(atMs, value);
-      series.lastMs = atMs;
-      series.lastValue = value;
+      chunks.append(open, atMs, value);
       return true;
     }
-    if (open.count > 0 && atMs >= (open.times[0] as number)) {
-      const index = lowerBound(open.times.subarray(0, open.count), atMs);
-      if (open.times[index] === atMs) {
-        if (Object.is(open.values[index], value)) {
+    if (count > 0 && atMs >= chunks.firstAt(open)) {
+      if (atMs === chunks.lastAt(open) && Object.is(value, chunks.lastValue(open))) {
+        this.repeated++;
+        return false;
+      }
+      const samples = chunks.samples(open);
+      const index = lowerBound(samples.times, atMs);
+      if (samples.times[index] === atMs) {
+        if (Object.is(samples.values[index], value)) {
           this.repeated++;
           return false;
         }
-        open.values[index] = value;
-        if (index === open.count - 1) series.lastValue = value;
+        samples.values[index] = value;
+        chunks.replace(open, samples);
         return true;
       }
-      if (open.count < CHUNK_SAMPLES) {
+      if (count < CHUNK_SAMPLES) {
         this.lateCount++;
-        series.open = OpenChunk.of(mergeSamples(open.samples, { times: Float64Array.of(atMs), values: Float64Array.of(value) }));
+        chunks.replace(open, mergeSamples(samples, { times: Float64Array.of(atMs), values: Float64Array.of(value) }));
         return true;
       }
     }
@@ -289,7 +277,7 @@ export class Recorder {
   recall(seriesId: number, fromMs: number, toMs: number): Samples {
     const kept = readSamples(this.db, seriesId, fromMs, toMs);
     const open = this.byId.get(seriesId)?.open;
-    return open ? mergeSamples(kept, cutSamples(open.samples, fromMs, toMs)) : kept;
+    return open === undefined || open === NOT_MET ? kept : mergeSamples(kept, cutSamples(this.chunks.samples(open), fromMs, toMs));
   }
 
   /**
@@ -299,7 +287,7 @@ export class Recorder {
    */
   write(how: "tick" | "commit" | "full" | "everything" = "tick"): void {
     this.written = { packed: [], waiting: false, full: true };
-    for (const { seriesId, chunk } of this.full) writeChunk(this.db, seriesId, chunk, chunk.count);
+    for (const { seriesId, chunk } of this.full) writeChunk(this.db, seriesId, chunk, chunk.times.length);
     if (how === "full") {
       this.written.waiting = true;
       this.row = this.lastRow;
@@ -318,8 +306,8 @@ export class Recorder {
       if (left-- <= 0) break;
       const late = this.late.get(series);
       if (late) this.mergeLate(series, sortSamples(late.times, late.values));
-      const open = series.open as OpenChunk;
-      if (open.count > 0) writeChunk(this.db, series.id, open, open.count);
+      const count = this.chunks.copyTo(series.open, this.packing.times, this.packing.values);
+      if (count > 0) writeChunk(this.db, series.id, this.packing, count);
       this.written.packed.push(series);
     }
     const packed = new Set(this.written.packed);
@@ -337,20 +325,19 @@ export class Recorder {
   private row = 0;
 
   private mergeLate(series: LiveSeries, late: Samples): void {
-    const open = series.open as OpenChunk;
     // A full chunk that is still open takes its own late samples with it.
-    const start = open.count > 0 ? (open.times[0] as number) : Number.POSITIVE_INFINITY;
+    const start = this.chunks.count(series.open) > 0 ? this.chunks.firstAt(series.open) : Number.POSITIVE_INFINITY;
     const inside = lowerBound(late.times, start);
     if (inside < late.times.length) {
-      const merged = mergeSamples(open.samples, { times: late.times.subarray(inside), values: late.values.subarray(inside) });
+      const merged = mergeSamples(this.chunks.samples(series.open), { times: late.times.subarray(inside), values: late.values.subarray(inside) });
       const cut = Math.max(0, merged.times.length - CHUNK_SAMPLES);
       if (cut > 0) {
         // Stays in memory until the commit, like every chunk that got full.
-        const chunk = OpenChunk.of({ times: merged.times.subarray(0, cut), values: merged.values.subarray(0, cut) });
+        const chunk = { times: merged.times.subarray(0, cut), values: merged.values.subarray(0, cut) };
         this.full.push({ seriesId: series.id, chunk });
-        writeChunk(this.db, series.id, chunk, chunk.count);
+        writeChunk(this.db, series.id, chunk, cut);
       }
-      series.open = OpenChunk.of({ times: merged.times.subarray(cut), values: merged.values.subarray(cut) });
+      this.chunks.replace(series.open, { times: merged.times.subarray(cut), values: merged.values.subarray(cut) });
     }
     if (inside > 0) mergeLate(this.db, series.id, { times: late.times.subarray(0, inside), values: late.values.subarray(0, inside) });
     series.rolledToMs = seriesById(this.db, series.id)?.rolled_to ?? null;

@@ -69,8 +69,7 @@ export function seriesOfService(db: Db, serviceId: number): SeriesRow | undefine
 export function writeChunk(db: Db, seriesId: number, samples: Samples, count: number): void {
   const chunk = summarise(samples, count);
   // Where something in it is no number, the summary says so by having no extremes.
-  const plain = samples.values.subarray(0, count).every(Number.isFinite);
-  const known = (value: number) => (plain ? value : null);
+  const known = (value: number) => (chunk.plain ? value : null);
   prepared(
     db,
     `INSERT INTO chunk (series_id, start_at, end_at, count, min, max, sum, last, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
