@@ -112,7 +112,7 @@ export function totalsOfSpans(spans: Pick<Spans, "starts" | "min" | "max" | "las
     times.push(start + stepMs - 1);
     values.push(last);
   }
-  return { times: Float64Array.from(times), values: Float64Array.from(values) };
+  return { times: new Float64Array(times), values: new Float64Array(values) };
 }
 
 /** Differences of a gauge, which may fall. */
@@ -225,7 +225,7 @@ export function foldLines(lines: readonly Line[], fold: Fold, hold = false): Lin
     else if (fold === "max") mean.push(highest);
     else mean.push(quantileSorted(here.sort((a, b) => a - b), Number(fold.slice(1)) / 100));
   }
-  return { starts: Float64Array.from(starts), min: Float64Array.from(min), mean: Float64Array.from(mean), max: Float64Array.from(max) };
+  return { starts: new Float64Array(starts), min: new Float64Array(min), mean: new Float64Array(mean), max: new Float64Array(max) };
 }
 
 /** The same line at another time. */

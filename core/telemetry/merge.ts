@@ -1,5 +1,7 @@
 import type { Samples } from "./chunk";
 
+export const NO_SAMPLES: Samples = { times: new Float64Array(0), values: new Float64Array(0) };
+
 /**
  * Merges two lists of samples by their instants. Where both have one at the same instant, that of `later`, which arrived
  * later, takes its place. Both must rise.
@@ -30,11 +32,11 @@ export function mergeSamples(earlier: Samples, later: Samples): Samples {
 }
 
 /** Puts samples in the order of their instants; of several at one instant the last given stays. */
-export function sortSamples(times: readonly number[], values: readonly number[]): Samples {
+export function sortSamples(times: ArrayLike<number>, values: ArrayLike<number>): Samples {
   let rises = true;
   for (let index = 1; index < times.length && rises; index++) rises = (times[index] as number) > (times[index - 1] as number);
-  if (rises) return { times: Float64Array.from(times), values: Float64Array.from(values) };
-  const order = times.map((_, index) => index).sort((a, b) => (times[a] as number) - (times[b] as number) || a - b);
+  if (rises) return { times: new Float64Array(times), values: new Float64Array(values) };
+  const order = Array.from(times, (_, index) => index).sort((a, b) => (times[a] as number) - (times[b] as number) || a - b);
   const sortedTimes = new Float64Array(order.length);
   const sortedValues = new Float64Array(order.length);
   let place = -1;

@@ -1,13 +1,15 @@
 import { metricName, metricTitle } from "#core/alarms/wording";
 import { kindInfo } from "#core/kinds";
 import { foldLines, lineOf, niceStep, pickBest, summaryOf, summaryOfLine, type Line, type Summary } from "#core/telemetry/lines";
+import { figureOf } from "#core/telemetry/summaries";
 import { writeSelection, type Grouping, type Selection } from "#core/telemetry/selection";
 import { finiteOrNull } from "#core/units/format";
 import type { Db } from "../store/database";
 import { countMetrics, countServiceMetrics, findSeries, hasWords, listMetrics, wordsOf } from "../store/find-series";
 import { exemplarsOf, type Exemplar } from "../store/exemplars";
-import { selectSeries, summaryIn, turnedSpans, type OwnedSeries } from "../store/query";
+import { selectSeries, turnedSpans, type OwnedSeries } from "../store/query";
 import { listServices, membersAt } from "../store/services";
+import { bestIn } from "../store/summaries";
 import { legendOf, MOST_EXEMPLARS } from "./charts";
 import { overlayOf, type Overlay } from "./overlay";
 
@@ -163,9 +165,9 @@ export function metricsPage(db: Db, question: { selections: Selection[]; fromMs:
       if (!selection.pick) notes.push(`${total} lines are too many to read: the ${most} with the highest mean are drawn. Fold them, or choose which.`);
       if (!selection.fold && (selection.turn ?? "value") === "value") {
         // Ranked by summaries, which need no unpacking, and only the best are drawn.
-        worked = pickBest(worked.map((one) => ({ one, summary: summaryIn(db, one.seriesId as number, fromMs, toMs) })), ({ summary }) => summary[rank], which, most).map(({ one }) => one);
+        worked = bestIn(db, worked, (one) => one.seriesId as number, fromMs, toMs, rank, which, most);
         drawn = worked.map((one) => ({ one, ...one.draw(fromMs, toMs) }));
-      } else drawn = pickBest(worked.map((one) => ({ one, ...one.draw(fromMs, toMs) })), ({ summary }) => summary[rank], which, most);
+      } else drawn = pickBest(worked.map((one) => ({ one, ...one.draw(fromMs, toMs) })), ({ summary }) => figureOf(summary, rank), which, most);
     } else drawn = worked.map((one) => ({ one, ...one.draw(fromMs, toMs) }));
     for (const { one, line, summary } of drawn) {
       const { draw: _draw, drawn: _drawn, ...rest } = one;

@@ -1,5 +1,5 @@
 import type { Samples } from "#core/telemetry/chunk";
-import { sortSamples } from "#core/telemetry/merge";
+import { lowerBound, NO_SAMPLES, sortSamples } from "#core/telemetry/merge";
 import { prepared, type Db } from "./database";
 
 /** Samples in the order of their arrival; columns of equal length. */
@@ -75,13 +75,49 @@ export function* journalAfter(db: Db, afterId: number): Generator<JournalEntry &
   }
 }
 
-interface Pending {
-  ids: number[];
-  times: number[];
-  values: number[];
+/** Samples of one series in the order of their arrival, with the row of the journal each is in. What was handed out stays as it was. */
+class Pending {
+  private ids = new Float64Array(8);
+  private times = new Float64Array(8);
+  private values = new Float64Array(8);
+  private count = 0;
+  private rises = true;
+
+  add(id: number, atMs: number, value: number): void {
+    if (this.count === this.ids.length) this.move(0, this.count * 2);
+    if (this.count > 0 && atMs <= (this.times[this.count - 1] as number)) this.rises = false;
+    this.ids[this.count] = id;
+    this.times[this.count] = atMs;
+    this.values[this.count] = value;
+    this.count++;
+  }
+
+  /** Forgets what is in rows before one; false when nothing is left. */
+  dropBefore(id: number): boolean {
+    const first = lowerBound(this.ids.subarray(0, this.count), id);
+    if (first > 0) this.move(first, Math.max(8, this.count - first));
+    return this.count > 0;
+  }
+
+  private move(from: number, room: number): void {
+    const moved = (column: Float64Array) => {
+      const other = new Float64Array(room);
+      other.set(column.subarray(from, this.count));
+      return other;
+    };
+    this.ids = moved(this.ids);
+    this.times = moved(this.times);
+    this.values = moved(this.values);
+    this.count -= from;
+  }
+
+  get samples(): Samples {
+    const times = this.times.subarray(0, this.count);
+    const values = this.values.subarray(0, this.count);
+    return this.rises ? { times, values } : sortSamples(times, values);
+  }
 }
 
-const NONE: Samples = { times: new Float64Array(0), values: new Float64Array(0) };
 /** So many rows may be stale before what they held is dropped from memory. */
 const STALE_ROWS = 32;
 
@@ -96,7 +132,8 @@ class JournalView {
 
   constructor(private readonly db: Db) {}
 
-  private refresh(): void {
+  /** Takes up what is new. */
+  refresh(): void {
     const bounds = prepared<{ first: number | null; last: number | null }>(this.db, "SELECT (SELECT id FROM journal ORDER BY id LIMIT 1) AS first, (SELECT id FROM journal ORDER BY id DESC LIMIT 1) AS last").get();
     if (bounds?.last == null || bounds.first == null) {
       this.bySeries.clear();
@@ -104,38 +141,38 @@ class JournalView {
     }
     if (bounds.first - this.firstId >= STALE_ROWS) {
       this.firstId = bounds.first;
-      for (const [series, pending] of this.bySeries) {
-        const keep = pending.ids.findIndex((id) => id >= this.firstId);
-        if (keep < 0) this.bySeries.delete(series);
-        else if (keep > 0) for (const column of [pending.ids, pending.times, pending.values]) column.splice(0, keep);
-      }
+      for (const [series, pending] of this.bySeries) if (!pending.dropBefore(this.firstId)) this.bySeries.delete(series);
     }
     if (bounds.last <= this.lastId) return;
     for (const entry of journalAfter(this.db, this.lastId)) {
       for (let index = 0; index < entry.series.length; index++) {
         const series = entry.series[index] as number;
         let pending = this.bySeries.get(series);
-        if (!pending) this.bySeries.set(series, (pending = { ids: [], times: [], values: [] }));
-        pending.ids.push(entry.id);
-        pending.times.push(entry.times[index] as number);
-        pending.values.push(entry.values[index] as number);
+        if (!pending) this.bySeries.set(series, (pending = new Pending()));
+        pending.add(entry.id, entry.times[index] as number, entry.values[index] as number);
       }
       this.lastId = entry.id;
     }
   }
 
   of(seriesId: number): Samples {
-    this.refresh();
-    const pending = this.bySeries.get(seriesId);
-    return pending ? sortSamples(pending.times, pending.values) : NONE;
+    return this.bySeries.get(seriesId)?.samples ?? NO_SAMPLES;
   }
 }
 
 const views = new WeakMap<Db, JournalView>();
 
-/** Samples of a series that may not be packed yet, in the order of their instants. Ask before its chunks are read. */
-export function pendingSamples(db: Db, seriesId: number): Samples {
+/** Samples of a series that may not be packed yet, in the order of their instants. */
+export type PendingOf = (seriesId: number) => Samples;
+
+/** What is not packed at this moment, of any series. Ask before their chunks are read, and anew for every question. */
+export function pendingBySeries(db: Db): PendingOf {
   let view = views.get(db);
   if (!view) views.set(db, (view = new JournalView(db)));
-  return view.of(seriesId);
+  view.refresh();
+  const own = view;
+  return (seriesId) => own.of(seriesId);
 }
+
+/** As `pendingBySeries`, of one series. */
+export const pendingSamples = (db: Db, seriesId: number): Samples => pendingBySeries(db)(seriesId);

@@ -3,7 +3,8 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import fc from "fast-check";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { summaryOf } from "#core/telemetry/lines";
+import { pickBest, summaryOf, SUMMARY_NAMES } from "#core/telemetry/lines";
+import { figureOf } from "#core/telemetry/summaries";
 import { cutSamples } from "#core/telemetry/merge";
 import { rollSamples } from "#core/telemetry/rollup";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
@@ -12,7 +13,8 @@ import { Roller } from "../engine/roller";
 import { metricsPage, seriesChoices } from "../pages/metrics";
 import { migrate, openStore, type Db } from "./database";
 import { insertComponent } from "./estate";
-import { selectSeries, spansOf, summaryIn, turnedSpans } from "./query";
+import { selectSeries, spansOf, turnedSpans } from "./query";
+import { bestIn, summaryIn } from "./summaries";
 import { USUAL_RETENTION } from "./retention";
 import { readSamples, seriesById, type SeriesRow } from "./signals";
 import { insertSource } from "./sweeps";
@@ -88,6 +90,18 @@ describe("one way to read", () => {
         const summary = summaryIn(reader, often.id, fromMs, toMs);
         expect({ ...summary, mean: 0 }).toEqual({ ...direct, mean: 0 });
         if (summary.count) expect(summary.mean).toBeCloseTo(direct.mean, 9);
+      }),
+      { numRuns: 60 },
+    );
+  });
+
+  it("finds the highest and lowest of a window as if every sample had been read", () => {
+    const all = selectSeries(reader, { metric: "memory.used" });
+    fc.assert(
+      fc.property(window, fc.constantFrom(...SUMMARY_NAMES), fc.constantFrom("highest" as const, "lowest" as const), fc.integer({ min: 1, max: 5 }), ({ fromMs, toMs }, rank, which, count) => {
+        const direct = pickBest(all.map(({ id }) => ({ id, figure: figureOf(summaryOf(rollSamples(readSamples(reader, id, fromMs, toMs), Number.MAX_SAFE_INTEGER)), rank) })), ({ figure }) => figure, which, count);
+        const best = bestIn(reader, all, ({ id }) => id, fromMs, toMs, rank, which, count).map(({ id }) => ({ id, figure: summaryIn(reader, id, fromMs, toMs)[rank] }));
+        expect(best.map(({ figure }) => figure.toFixed(6))).toEqual(direct.map(({ figure }) => figure.toFixed(6)));
       }),
       { numRuns: 60 },
     );

@@ -1,13 +1,11 @@
 import { fitsPattern } from "#core/discovery/pattern";
 import { kindMatches } from "#core/detection/threshold";
-import { decodeChunk, type Samples } from "#core/telemetry/chunk";
-import { summaryOf, totalsOfSpans, turnSamples, type Summary, type Turn } from "#core/telemetry/lines";
-import { cutSamples } from "#core/telemetry/merge";
+import type { Samples } from "#core/telemetry/chunk";
+import { totalsOfSpans, turnSamples, type Turn } from "#core/telemetry/lines";
 import { joinSpans, rollSamples, rollSpans, type Spans } from "#core/telemetry/rollup";
 import type { Selection } from "#core/telemetry/selection";
 import { HOUR_MS } from "#core/time/windows";
 import { prepared, type Db } from "./database";
-import { pendingSamples } from "./journal";
 import { firstRolled, readRollup, ROLLUP_STEPS } from "./rollups";
 import { readSamples, type SeriesRow } from "./signals";
 
@@ -82,54 +80,4 @@ export function turnedSpans(db: Db, series: SeriesRow, turn: Turn, fromMs: numbe
     samples = series.form === "total" ? totalsOfSpans(spans, rolled.stepMs) : { times: spans.starts.map((start) => start + rolled.stepMs - 1), values: spans.last };
   } else samples = readSamples(db, series.id, early, toMs);
   return rollSamples(turnSamples(samples, series.form, turn, fromMs, toMs), stepMs);
-}
-
-interface ChunkSummaryRow {
-  start_at: number;
-  end_at: number;
-  count: number;
-  min: number | null;
-  max: number | null;
-  sum: number;
-  last: number | null;
-}
-
-/** Lowest, mean, highest and last of a series in a window; chunks that lie inside it whole are not unpacked. */
-export function summaryIn(db: Db, seriesId: number, fromMs: number, toMs: number): Summary {
-  const pending = cutSamples(pendingSamples(db, seriesId), fromMs, toMs);
-  const rows = prepared<ChunkSummaryRow>(
-    db,
-    `SELECT start_at, end_at, count, min, max, sum, last FROM chunk WHERE series_id = ?1 AND start_at <= ?3
-       AND start_at >= coalesce((SELECT max(start_at) FROM chunk WHERE series_id = ?1 AND start_at <= ?2), 0) ORDER BY start_at`,
-  ).all({ 1: seriesId, 2: fromMs, 3: toMs });
-  const packedTo = rows.at(-1)?.end_at ?? 0;
-  // What is pending among packed samples has to be put in its place first.
-  if (pending.times.length && (pending.times[0] as number) <= packedTo) return summaryOf(rollSamples(readSamples(db, seriesId, fromMs, toMs), Number.MAX_SAFE_INTEGER));
-  const sum: Summary & { total: number } = { min: Number.POSITIVE_INFINITY, mean: Number.NaN, max: Number.NEGATIVE_INFINITY, last: Number.NaN, count: 0, total: 0 };
-  const take = ({ values }: Samples) => {
-    for (let index = 0; index < values.length; index++) {
-      const value = values[index] as number;
-      if (Number.isNaN(value)) continue;
-      if (value < sum.min) sum.min = value;
-      if (value > sum.max) sum.max = value;
-      if (Number.isFinite(value)) sum.total += value;
-      sum.count++;
-      sum.last = value;
-    }
-  };
-  for (const row of rows) {
-    if (row.end_at < fromMs) continue;
-    if (row.start_at >= fromMs && row.end_at <= toMs && row.min !== null && row.max !== null && row.last !== null) {
-      sum.min = Math.min(sum.min, row.min);
-      sum.max = Math.max(sum.max, row.max);
-      sum.total += row.sum;
-      sum.count += row.count;
-      sum.last = row.last;
-      continue;
-    }
-    const data = prepared<{ data: Uint8Array }>(db, "SELECT data FROM chunk WHERE series_id = ? AND start_at = ?").get(seriesId, row.start_at)?.data;
-    if (data) take(cutSamples(decodeChunk(data, row.count), fromMs, toMs));
-  }
-  take(pending);
-  return { min: sum.min, mean: sum.total / sum.count, max: sum.max, last: sum.last, count: sum.count };
 }
