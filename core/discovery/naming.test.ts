@@ -3,13 +3,15 @@ import { nameOrigin, type NamingBook } from "./naming";
 
 const book: NamingBook = {
   rules: [{ attribute: "service.name", pattern: "legacy-*", componentId: 9 }],
-  byName: new Map([
-    ["nq-gate-web-01", 1],
-    ["gatefront @ nq-gate-web-01", 2],
-    ["pod-7", 3],
-  ]),
-  byContainer: new Map([["c".repeat(64), 9]]),
-  byAddress: new Map([["127.20.1.2", 4]]),
+  known: {
+    name: new Map([
+      ["nq-gate-web-01", 1],
+      ["gatefront @ nq-gate-web-01", 2],
+      ["pod-7", 3],
+    ]),
+    container: new Map([["c".repeat(64), 9]]),
+    address: new Map([["127.20.1.2", 4]]),
+  },
 };
 
 describe("naming a sender", () => {

@@ -10,14 +10,13 @@ export interface NamingRule {
   componentId: number;
 }
 
+/** What a component can be known by: its container id, its name in small letters (a process is "name @ host"), its address. */
+export type KnownBy = "container" | "name" | "address";
+
 /** Components by what senders may call them. */
 export interface NamingBook {
   rules: readonly NamingRule[];
-  /** By name in small letters; a process is "name @ host". */
-  byName: ReadonlyMap<string, number>;
-  byAddress: ReadonlyMap<string, number>;
-  /** By container id. */
-  byContainer: ReadonlyMap<string, number>;
+  known: Readonly<Record<KnownBy, ReadonlyMap<string, number>>>;
 }
 
 export interface Named {
@@ -28,42 +27,48 @@ export interface Named {
 
 const short = (host: string) => host.toLowerCase().split(".")[0] as string;
 
+/** One thing a sender says that may be what a component is known by. */
+export interface Hint {
+  by: KnownBy;
+  value: string;
+  /** The reason that is shown when it matches. */
+  why: string;
+}
+
 /**
- * Names a sender to a component by its attributes (OpenTelemetry semantic conventions), most exact first: a person's rule; a
- * container by its id; a process on a named host or address; a container, instance or service that is a component itself by
- * its name; the host; its address.
+ * What a sender says of itself that may name a component (OpenTelemetry semantic conventions), most exact first: a container
+ * by its id; a process on a named host; a container, instance or service that is a component itself by its name; the host;
+ * its address.
  */
+export function hintsOf(attributes: OriginAttributes): Hint[] {
+  const hints: Hint[] = [];
+  const container = attributes["container.id"];
+  if (container !== undefined) hints.push({ by: "container", value: container.toLowerCase(), why: `container.id ${container.slice(0, 12)}` });
+  const hostName = attributes["host.name"];
+  const hosts = hostName ? [...new Set([hostName.toLowerCase(), short(hostName)])] : [];
+  for (const name of ["process.executable.name", "service.name", "app.name"]) {
+    const process = attributes[name]?.toLowerCase();
+    if (process) for (const host of hosts) hints.push({ by: "name", value: `${process} @ ${host}`, why: `${name} ${process} on host.name ${host}` });
+  }
+  for (const name of ["container.name", "container.id", "service.instance.id", "service.name"]) {
+    const value = attributes[name];
+    if (value !== undefined) hints.push({ by: "name", value: value.toLowerCase(), why: `${name} ${value} is a component's name` });
+  }
+  for (const host of hosts) hints.push({ by: "name", value: host, why: `host.name ${hostName}` });
+  for (const name of ["host.ip", "server.address", "client.address", "source.address"])
+    for (const address of (attributes[name] ?? "").split(/[,\s[\]"]+/).filter(Boolean)) hints.push({ by: "address", value: address, why: `address ${address}` });
+  return hints;
+}
+
+/** Names a sender to a component: by a person's rule, else by the first of its hints that a component is known by. */
 export function nameOrigin(attributes: OriginAttributes, book: NamingBook): Named {
   for (const rule of book.rules) {
     const value = attributes[rule.attribute];
     if (value !== undefined && fitsPattern(rule.pattern, value)) return { componentId: rule.componentId, why: `your rule: ${rule.attribute} fits “${rule.pattern}”` };
   }
-  const container = attributes["container.id"];
-  const contained = container === undefined ? undefined : book.byContainer.get(container.toLowerCase());
-  if (contained !== undefined) return { componentId: contained, why: `container.id ${(container as string).slice(0, 12)}` };
-  const hostName = attributes["host.name"];
-  const addresses = ["host.ip", "server.address", "client.address", "source.address"].flatMap((name) => (attributes[name] ?? "").split(/[,\s[\]"]+/).filter(Boolean));
-  const hosts = hostName ? [hostName.toLowerCase(), short(hostName)] : [];
-  for (const name of ["process.executable.name", "service.name", "app.name"]) {
-    const process = attributes[name]?.toLowerCase();
-    if (!process) continue;
-    for (const host of hosts) {
-      const found = book.byName.get(`${process} @ ${host}`);
-      if (found !== undefined) return { componentId: found, why: `${name} ${process} on host.name ${host}` };
-    }
-  }
-  for (const name of ["container.name", "container.id", "service.instance.id", "service.name"]) {
-    const value = attributes[name];
-    const found = value === undefined ? undefined : book.byName.get(value.toLowerCase());
-    if (found !== undefined) return { componentId: found, why: `${name} ${value} is a component's name` };
-  }
-  for (const host of hosts) {
-    const found = book.byName.get(host);
-    if (found !== undefined) return { componentId: found, why: `host.name ${hostName}` };
-  }
-  for (const address of addresses) {
-    const found = book.byAddress.get(address);
-    if (found !== undefined) return { componentId: found, why: `address ${address}` };
+  for (const { by, value, why } of hintsOf(attributes)) {
+    const componentId = book.known[by].get(value);
+    if (componentId !== undefined) return { componentId, why };
   }
   const said = ["host.name", "service.name", "service.instance.id", "source.address"].flatMap((name) => (attributes[name] ? [`${name} ${attributes[name]}`] : []));
   return { componentId: null, why: said.length ? `no component is known as ${said.join(" or ")}` : "it says neither host.name nor service.name" };

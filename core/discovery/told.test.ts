@@ -27,7 +27,7 @@ describe("what a sender is evidence of", () => {
 });
 
 it("a container's own signals are named to it, not to the process of its name on the host", () => {
-  const book = { rules: [], byName: new Map([["winchd @ crane-07", 1], ["crane-07", 2]]), byAddress: new Map(), byContainer: new Map([[ID, 3]]) };
+  const book = { rules: [], known: { name: new Map([["winchd @ crane-07", 1], ["crane-07", 2]]), address: new Map<string, number>(), container: new Map([[ID, 3]]) } };
   const attributes = { "container.id": ID, "process.executable.name": "winchd", "host.name": "crane-07" };
   expect(nameOrigin(attributes, book)).toEqual({ componentId: 3, why: `container.id ${ID.slice(0, 12)}` });
   expect(nameOrigin({ ...attributes, "container.id": "ee".repeat(32) }, book).componentId).toBe(1);

@@ -1,16 +1,17 @@
-import { nameOrigin, type NamingBook, type OriginAttributes } from "#core/discovery/naming";
+import { nameOrigin, type OriginAttributes } from "#core/discovery/naming";
 import type { Delivery } from "../receivers/arrivals";
 import type { Db } from "../store/database";
 import { insertChange } from "../store/changes";
-import { componentById, everKnown, hasRelation, seeRelation, SPANS } from "../store/estate";
+import { componentById, hasRelation, seeRelation, SPANS } from "../store/estate";
 import { forgetExemplars, writeExemplars } from "../store/exemplars";
 import { LogWriter, type NewLog } from "../store/log-writer";
 import { DAY_MS } from "#core/time/windows";
-import { allOrigins, insertOrigin, namingRules, originText, renameOrigin, touchOrigin } from "../store/origins";
+import { touchOrigin } from "../store/origins";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
 import { firstSight } from "../store/ways-in";
 import { Found } from "./found";
 import type { LiveSeries, Recorder } from "./recorder";
+import { Senders, type KnownOrigin } from "./senders";
 
 /** What became of a delivery. */
 export interface Receipt {
@@ -18,23 +19,14 @@ export interface Receipt {
   refused: { handle: number; why: string }[];
 }
 
-interface KnownOrigin {
-  id: number;
-  attributes: OriginAttributes;
-  componentId: number | null;
-  touchedMs: number;
-}
-
 /** Takes what the receivers hand over into the store: names senders, finds their series, keeps samples and records. */
 export class Deliveries {
-  private readonly byText = new Map<string, KnownOrigin>();
-  private readonly byId = new Map<number, KnownOrigin>();
+  private readonly senders: Senders;
   /** Senders and series by the handles of the receivers. */
   private readonly origins = new Map<number, KnownOrigin>();
   private readonly series = new Map<number, LiveSeries>();
   /** Series made since the last commit. */
   private made: LiveSeries[] = [];
-  private book: NamingBook = { rules: [], byName: new Map(), byAddress: new Map(), byContainer: new Map() };
   /** Components that senders tell of. */
   readonly found: Found;
   /** Set when a sender told of something that was not in the estate. */
@@ -51,7 +43,7 @@ export class Deliveries {
     private readonly recorder: Recorder,
   ) {
     this.found = new Found(db, recorder);
-    this.readOrigins();
+    this.senders = new Senders(db, recorder);
     this.writer = new LogWriter(db);
     this.spanWriter = new SpanWriter(db);
     this.reload();
@@ -59,53 +51,19 @@ export class Deliveries {
 
   /** Senders known from before are given time to be heard again. */
   expect(nowMs: number): void {
-    for (const origin of this.byId.values()) if (nowMs - origin.touchedMs < DAY_MS) this.found.heard(origin.attributes, origin.componentId, nowMs);
+    for (const origin of this.senders.all()) if (nowMs - origin.touchedMs < DAY_MS) this.found.heard(origin.attributes, origin.componentId, nowMs);
   }
 
-  private readOrigins(): void {
-    this.byText.clear();
-    this.byId.clear();
-    for (const row of allOrigins(this.db)) this.keep(row.attributes, { id: row.id, attributes: JSON.parse(row.attributes) as OriginAttributes, componentId: row.component_id, touchedMs: row.last_at });
-  }
-
-  private keep(text: string, origin: KnownOrigin): KnownOrigin {
-    this.byText.set(text, origin);
-    this.byId.set(origin.id, origin);
-    return origin;
-  }
-
-  /** Takes up what the estate and the rules are by now, and names anew whom that concerns; inside a transaction. */
+  /** Takes up what the estate and the rules are by now; inside a transaction. */
   reload(): void {
-    const byName = new Map<string, number>();
-    const byAddress = new Map<string, number>();
-    // What left the estate keeps its signals, until something present has its name.
-    for (const row of everKnown(this.db)) {
-      byName.set(row.name.toLowerCase(), row.id);
-      if (row.address && row.host_id === null) byAddress.set(row.address, row.id);
-    }
-    this.book = { rules: namingRules(this.db), byName, byAddress, byContainer: this.found.containerIds() };
+    this.senders.reload();
     this.found.reload();
-    for (const origin of this.byText.values()) {
-      const named = nameOrigin(origin.attributes, this.book);
-      if (named.componentId === origin.componentId) continue;
-      renameOrigin(this.db, origin.id, named);
-      origin.componentId = named.componentId;
-      this.recorder.rename(origin.id, named.componentId);
-    }
   }
 
   /** Call inside a transaction. */
   take(delivery: Delivery, nowMs: number): Receipt {
     this.meet(delivery.origins, nowMs);
-    for (const { handle, attributes } of delivery.origins) {
-      const text = originText(attributes);
-      let origin = this.byText.get(text);
-      if (!origin) {
-        const named = nameOrigin(attributes, this.book);
-        origin = this.keep(text, { id: insertOrigin(this.db, text, named, nowMs), attributes, componentId: named.componentId, touchedMs: nowMs });
-      }
-      this.origins.set(handle, origin);
-    }
+    for (const { handle, attributes } of delivery.origins) this.origins.set(handle, this.senders.of(attributes, nowMs));
     const refused: Receipt["refused"] = [];
     for (const def of delivery.series) {
       const origin = this.origins.get(def.origin);
@@ -144,7 +102,7 @@ export class Deliveries {
     });
     for (const event of delivery.events) {
       if (!firstSight(this.db, event.source, event.id, nowMs)) continue;
-      const named = nameOrigin(event.attributes, this.book);
+      const named = nameOrigin(event.attributes, this.senders.book);
       insertChange(this.db, { atMs: event.atMs ?? nowMs, kind: event.kind, componentId: named.componentId, summary: event.summary, by: event.by, ticket: event.ticket, detail: event.detail });
       this.events++;
     }
@@ -159,7 +117,7 @@ export class Deliveries {
     this.spans += spans.length;
     this.relate(nowMs);
     for (const handle of new Set(handles)) {
-      const origin = this.byId.get(this.series.get(handle)?.originId ?? 0);
+      const origin = this.senders.get(this.series.get(handle)?.originId ?? 0);
       if (origin) touched.add(origin);
     }
     const unmet: KnownOrigin[] = [];
@@ -177,13 +135,15 @@ export class Deliveries {
 
   /** Takes up what new senders tell of: hosts before the containers on them, so that one delivery may tell of both. */
   private meet(origins: readonly { attributes: OriginAttributes }[], nowMs: number): void {
-    for (const contained of [false, true]) {
-      let changed = false;
-      for (const { attributes } of origins) if ((attributes["container.id"] !== undefined) === contained && this.found.meet(attributes, this.book, nowMs)) changed = true;
-      if (!changed) continue;
-      this.grown = true;
-      this.reload();
-    }
+    for (const contained of [false, true])
+      for (const { attributes } of origins) {
+        if ((attributes["container.id"] !== undefined) !== contained) continue;
+        const met = this.found.meet(attributes, this.senders.book, nowMs);
+        const component = met && componentById(this.db, met.componentId);
+        if (!component) continue;
+        this.senders.welcome(component, met.containerId);
+        this.grown = true;
+      }
   }
 
   /** Forgets the handles of a delivery that no receiver will use again. */
@@ -205,11 +165,11 @@ export class Deliveries {
       for (const { handle } of delivery.origins) this.origins.delete(handle);
       for (const { handle } of delivery.series) this.series.delete(handle);
     }
-    this.readOrigins();
+    this.senders.read();
     this.grown = false;
     this.reload();
     for (const [handle, origin] of this.origins) {
-      const again = this.byId.get(origin.id);
+      const again = this.senders.get(origin.id);
       if (again) this.origins.set(handle, again);
     }
     this.writer = new LogWriter(this.db);
@@ -219,8 +179,8 @@ export class Deliveries {
   /** Spans tell who calls whom; where no sweep saw the connection, that is a relation too. */
   private relate(nowMs: number): void {
     for (const { from, to } of this.spanWriter.newPairs) {
-      const fromId = this.byId.get(from)?.componentId ?? null;
-      const toId = this.byId.get(to)?.componentId ?? null;
+      const fromId = this.senders.get(from)?.componentId ?? null;
+      const toId = this.senders.get(to)?.componentId ?? null;
       if (fromId === null || toId === null || fromId === toId || hasRelation(this.db, "talks-to", fromId, toId)) continue;
       seeRelation(this.db, { type: "talks-to", fromId, toId, detail: "", connections: 0, seenBy: SPANS }, nowMs);
       insertChange(this.db, { atMs: nowMs, kind: "relation", componentId: fromId, summary: `${componentById(this.db, fromId)?.name} calls ${componentById(this.db, toId)?.name}`, by: "spans" });

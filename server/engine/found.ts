@@ -3,7 +3,7 @@ import { toldBy } from "#core/discovery/told";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
-import { addKeys, componentById, componentOfKey, componentsOfKeys, currentComponents, insertComponent, markSeen, retireComponent, seeRelation, writeFact } from "../store/estate";
+import { addKeys, componentById, componentOfKey, currentComponents, insertComponent, markSeen, retireComponent, seeRelation, writeFact } from "../store/estate";
 import type { Recorder } from "./recorder";
 
 /** Components that senders may make known; further ones are not taken, so that nobody fills the estate by telling stories. */
@@ -37,36 +37,32 @@ export class Found {
     private readonly recorder: Recorder,
   ) {}
 
-  /** Containers by their ids, those that ended too: their signals stay with them. */
-  containerIds(): Map<string, number> {
-    return componentsOfKeys(this.db, "container:");
-  }
-
-  /** Takes up what a sender tells of; call inside a transaction. Returns true when the estate changed by it. */
-  meet(attributes: OriginAttributes, book: NamingBook, nowMs: number): boolean {
+  /** Takes up what a sender tells of; call inside a transaction. Returns what came into the estate by it. */
+  meet(attributes: OriginAttributes, book: NamingBook, nowMs: number): { componentId: number; containerId: string | null } | undefined {
     const told = toldBy(attributes);
-    if (!told) return false;
-    const named = book.byName.get(told.hostName.toLowerCase()) ?? book.byName.get(shortName(told.hostName));
+    if (!told) return undefined;
+    const named = book.known.name.get(told.hostName.toLowerCase()) ?? book.known.name.get(shortName(told.hostName));
     // One that left the estate is not there to be told of; its agent brings it back.
     const hostId = named !== undefined && componentById(this.db, named)?.valid_to === null ? named : undefined;
     if (told.what === "host") {
       if (hostId !== undefined) {
         writeFact(this.db, hostId, "agent", told.facts.agent, nowMs);
-        return false;
+        return undefined;
       }
       const keys = [`name:${told.hostName.toLowerCase()}`, ...(told.address !== null && componentOfKey(this.db, `addr:${told.address}`) === undefined ? [`addr:${told.address}`] : [])];
-      return this.add({ kind: told.kind, name: shortName(told.hostName), site: told.site, hostId: null, address: told.address, reason: "an agent on it reports", keys, facts: told.facts }, nowMs) !== undefined;
+      const componentId = this.add({ kind: told.kind, name: shortName(told.hostName), site: told.site, hostId: null, address: told.address, reason: "an agent on it reports", keys, facts: told.facts }, nowMs);
+      return componentId === undefined ? undefined : { componentId, containerId: null };
     }
-    if (hostId === undefined) return false;
+    if (hostId === undefined) return undefined;
     const key = `container:${told.id}`;
-    if (componentOfKey(this.db, key)?.retired === false) return false;
+    if (componentOfKey(this.db, key)?.retired === false) return undefined;
     const host = componentById(this.db, hostId);
     const plain = `${told.label} @ ${host?.name}`;
     const name = this.nameTaken(plain) ? `${told.label}-${told.id.slice(0, 6)} @ ${host?.name}` : plain;
     const id = this.add({ kind: "app.container", name, site: host?.site ?? "", hostId, address: null, reason: `told of as a container on ${host?.name}`, keys: [key], facts: told.facts }, nowMs);
-    if (id === undefined) return false;
+    if (id === undefined) return undefined;
     seeRelation(this.db, { type: "runs-on", fromId: id, toId: hostId, detail: "", connections: 0, seenBy: "" }, nowMs);
-    return true;
+    return { componentId: id, containerId: told.id };
   }
 
   private readonly names = new Set<string>();
@@ -77,6 +73,7 @@ export class Found {
   private add(component: { kind: string; name: string; site: string; hostId: number | null; address: string | null; reason: string; keys: string[]; facts: Record<string, string> }, nowMs: number): number | undefined {
     const before = component.keys.map((key) => componentOfKey(this.db, key)).find((one) => one !== undefined);
     if (before) {
+      this.names.add(component.name.toLowerCase());
       addKeys(this.db, before.id, component.keys);
       markSeen(this.db, before.id, nowMs, component.kind, component.name, component.address);
       for (const [name, value] of Object.entries(component.facts)) writeFact(this.db, before.id, name, value, nowMs);
