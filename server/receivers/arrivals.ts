@@ -1,8 +1,10 @@
 import type { OriginAttributes } from "#core/discovery/naming";
 import { exponentialError, quantileOfBuckets, quantileOfExponential } from "#core/telemetry/histogram";
-import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { MINUTE_MS } from "#core/time/windows";
 import type { SeriesForm } from "../store/signals";
+import { LIMITS } from "./limits";
 import type { AnyValue, Attribute, Exemplar, ExponentialPoint, HistogramPoint, LogRecord, Metric, OfResource, SpanRecord } from "./otlp-types";
+import { SeriesHandles, type Stream } from "./series-handles";
 
 /** A sender met for the first time on this thread; from then on it goes by its handle. */
 export interface OriginDef {
@@ -83,31 +85,6 @@ export interface Delivery {
   exemplars: ArrivedExemplar[];
 }
 
-export const LIMITS = {
-  /** Attributes of one point; more would make a series of every one of them. */
-  pointAttributes: 24,
-  attributeKey: 120,
-  attributeValue: 240,
-  originAttributes: 64,
-  logAttributes: 64,
-  logAttributesText: 16_384,
-  body: 32_768,
-  spanName: 200,
-  spanEvents: 64,
-  /** Names of operations of one sender; further ones are counted together. */
-  operationsOfOrigin: 500,
-  metricName: 200,
-  /** Series of one sender, and of all. */
-  seriesOfOrigin: 20_000,
-  series: 200_000,
-  /** A sample may be this far ahead of the clock. */
-  aheadMs: HOUR_MS,
-  /** A sample may be this old. */
-  behindMs: 30 * DAY_MS,
-  /** Exemplars kept of one point: the highest. */
-  exemplars: 4,
-} as const;
-
 /** What was not kept of a request, with the reasons, most frequent first. */
 export class Rejected {
   private readonly reasons = new Map<string, number>();
@@ -148,15 +125,14 @@ const FRESH_MS = 10 * MINUTE_MS;
 
 /** Sorts what arrives into samples and records, tells senders and series apart, and refuses what would do harm. */
 export class Arrivals {
-  private readonly origins = new Map<string, { handle: number; series: number }>();
-  private readonly series = new Map<string, number>();
-  /** Series the engine will not take, with its sentence. */
-  private readonly refused = new Map<number, string>();
+  private readonly origins = new Map<string, number>();
+  private readonly series = new SeriesHandles(() => this.nextHandle++);
+  /** Points that share their attributes share the text that tells their series apart. */
+  private readonly instances = new WeakMap<readonly Attribute[], string>();
   /** Last cumulative buckets of each histogram. */
   private readonly buckets = new Map<string, Counted>();
   private nextHandle = 1;
   private newOrigins: OriginDef[] = [];
-  private newSeries: SeriesDef[] = [];
   private handles: number[] = [];
   private times: number[] = [];
   private values: number[] = [];
@@ -171,14 +147,13 @@ export class Arrivals {
   constructor(private readonly now: () => number) {}
 
   refuse(handle: number, why: string): void {
-    this.refused.set(handle, why);
+    this.series.refuse(handle, why);
   }
 
   /** Everything sorted since the last call. */
   take(): Delivery {
-    const delivery: Delivery = { origins: this.newOrigins, series: this.newSeries, handles: Int32Array.from(this.handles), times: Float64Array.from(this.times), values: Float64Array.from(this.values), logs: this.logs, spans: this.spans, events: this.events, exemplars: this.exemplars };
+    const delivery: Delivery = { origins: this.newOrigins, series: this.series.takeFresh(), handles: new Int32Array(this.handles), times: new Float64Array(this.times), values: new Float64Array(this.values), logs: this.logs, spans: this.spans, events: this.events, exemplars: this.exemplars };
     this.newOrigins = [];
-    this.newSeries = [];
     this.handles = [];
     this.times = [];
     this.values = [];
@@ -192,10 +167,9 @@ export class Arrivals {
   /** The engine did not take a delivery: what was new in it is new again. */
   forget(delivery: Delivery): void {
     const origins = new Set(delivery.origins.map((one) => one.handle));
-    const series = new Set(delivery.series.map((one) => one.handle));
-    for (const [key, one] of this.origins) if (origins.has(one.handle)) this.origins.delete(key);
-    for (const [key, handle] of this.series) if (series.has(handle)) this.series.delete(key);
-    for (const handle of series) this.countedTo.delete(handle);
+    for (const [key, handle] of this.origins) if (origins.has(handle)) this.origins.delete(key);
+    this.series.forget(delivery.series);
+    for (const { handle } of delivery.series) this.countedTo.delete(handle);
   }
 
   origin(attributes: readonly Attribute[], extra: OriginAttributes = {}): number {
@@ -207,31 +181,15 @@ export class Arrivals {
     }
     const key = JSON.stringify(Object.entries(kept).sort(([a], [b]) => (a < b ? -1 : 1)));
     const known = this.origins.get(key);
-    if (known) return known.handle;
+    if (known !== undefined) return known;
     const handle = this.nextHandle++;
-    this.origins.set(key, { handle, series: 0 });
-    this.originSeries.set(handle, 0);
+    this.origins.set(key, handle);
     this.newOrigins.push({ handle, attributes: kept });
     return handle;
   }
-  private readonly originSeries = new Map<number, number>();
 
-  private seriesOf(origin: number, metric: string, instance: string, unit: string, form: SeriesForm): number | string {
-    const key = `${origin}\u0000${metric}\u0000${instance}\u0000${form}\u0000${unit}`;
-    const known = this.series.get(key);
-    if (known !== undefined) return this.refused.get(known) ?? known;
-    const own = this.originSeries.get(origin) ?? 0;
-    if (own >= LIMITS.seriesOfOrigin) return `This sender has ${LIMITS.seriesOfOrigin} series already; further ones are not kept. Look for an attribute that differs with every request.`;
-    if (this.series.size >= LIMITS.series) return `There are ${LIMITS.series} series already; further ones are not kept.`;
-    const handle = this.nextHandle++;
-    this.series.set(key, handle);
-    this.originSeries.set(origin, own + 1);
-    this.newSeries.push({ handle, origin, metric, instance, unit, form });
-    return handle;
-  }
-
-  private sample(origin: number, metric: string, instance: string, unit: string, form: SeriesForm, atMs: number, value: number): string | undefined {
-    const handle = this.seriesOf(origin, metric, instance, unit, form);
+  private sample(stream: Stream, instance: string, atMs: number, value: number): string | undefined {
+    const handle = this.series.of(stream, instance);
     if (typeof handle === "string") return handle;
     this.handles.push(handle);
     this.times.push(Math.round(atMs));
@@ -243,17 +201,21 @@ export class Arrivals {
    * A point of a running total. Where the sender says that counting began after the point before, or shortly before the first
    * one, the total was zero then: a sample says so, and what was counted since is not lost, however high it is already.
    */
-  private total(origin: number, metric: string, instance: string, unit: string, startMs: number, atMs: number, value: number): string | undefined {
-    const handle = this.seriesOf(origin, metric, instance, unit, "total");
+  private total(stream: Stream, instance: string, startMs: number, atMs: number, value: number): string | undefined {
+    const handle = this.series.of(stream, instance);
     if (typeof handle === "string") return handle;
     const before = this.countedTo.get(handle);
-    if (startMs > 0 && startMs < atMs && (before === undefined ? atMs - startMs <= FRESH_MS : startMs > before) && this.wrongTime(startMs) === undefined) {
-      this.handles.push(handle);
-      this.times.push(Math.round(startMs));
-      this.values.push(0);
-    }
+    if (startMs > 0 && startMs < atMs && (before === undefined ? atMs - startMs <= FRESH_MS : startMs > before) && this.wrongTime(startMs) === undefined) this.sample(stream, instance, startMs, 0);
     this.countedTo.set(handle, Math.max(atMs, before ?? 0));
-    return this.sample(origin, metric, instance, unit, "total", atMs, value);
+    return this.sample(stream, instance, atMs, value);
+  }
+
+  private instanceOf(attributes: readonly Attribute[]): string | undefined {
+    const known = this.instances.get(attributes);
+    if (known !== undefined) return known;
+    const instance = instanceOf(attributes);
+    if (instance !== undefined) this.instances.set(attributes, instance);
+    return instance;
   }
 
   /** Why an instant cannot be kept, or undefined. */
@@ -279,14 +241,20 @@ export class Arrivals {
       return;
     }
     const kept = unit.slice(0, 40) || "1";
+    /** What is worked out of the metric, by what is added to its name; that tells its form and unit too. */
+    const streams = new Map<string, Stream>();
     for (const point of data.points) {
       const wrong = this.wrongTime(point.atMs);
-      const instance = wrong === undefined ? instanceOf(point.attributes) : undefined;
+      const instance = wrong === undefined ? this.instanceOf(point.attributes) : undefined;
       if (wrong !== undefined || instance === undefined) {
         rejected.add(wrong ?? `A point has more than ${LIMITS.pointAttributes} attributes; at most that many are kept.`);
         continue;
       }
-      const put = (suffix: string, form: SeriesForm, value: number, own = kept) => (form === "total" ? this.total(origin, name + suffix, instance, own, point.startMs, point.atMs, value) : this.sample(origin, name + suffix, instance, own, form, point.atMs, value));
+      const put = (suffix: string, form: SeriesForm, value: number, own = kept) => {
+        let stream = streams.get(suffix);
+        if (!stream) streams.set(suffix, (stream = this.series.stream(origin, name + suffix, own, form)));
+        return form === "total" ? this.total(stream, instance, point.startMs, point.atMs, value) : this.sample(stream, instance, point.atMs, value);
+      };
       if (point.exemplars) this.takeExemplars(origin, name, instance, point.exemplars);
       let problem: string | undefined;
       switch (data.kind) {

@@ -1,4 +1,5 @@
 import protobuf from "protobufjs/minimal.js";
+import { Recent } from "#core/telemetry/recent";
 import { BadSignal, DEEPEST, type AnyValue, type Attribute, type Exemplar, type ExponentialPoint, type HistogramPoint, type LogRecord, type Metric, type MetricData, type NumberPoint, type OfResource, type SpanRecord, type SummaryPoint } from "./otlp-types";
 
 /**
@@ -122,6 +123,61 @@ function attribute(reader: Reader, depth = 0): Attribute {
   });
 }
 
+/** Attributes come again with every request of an exporter, byte by byte: those of points are read once. So many bytes of them are known. */
+const KNOWN_BYTES = 8 * 2 ** 20;
+const LONGEST_KNOWN = 2048;
+const knownAttributes = new Recent<readonly Attribute[]>(KNOWN_BYTES);
+const NO_ATTRIBUTES: readonly Attribute[] = [];
+
+/** Where the attributes of a point lie in its bytes; nearly always one behind the other. */
+interface Run {
+  from: number;
+  to: number;
+  /** Set when something else stands between them. */
+  scattered: Attribute[] | undefined;
+}
+
+const newRun = (): Run => ({ from: -1, to: -1, scattered: undefined });
+
+/** Passes over an attribute whose tag, one byte, was just read. */
+function passAttribute(reader: Reader, run: Run): true {
+  const tagAt = reader.pos - 1;
+  if (run.from < 0) run.from = tagAt;
+  else if (run.to !== tagAt || run.scattered) {
+    run.scattered ??= readRun(reader, run);
+    run.scattered.push(attribute(reader));
+    return true;
+  }
+  const end = reader.uint32() + reader.pos;
+  if (end > reader.len) throw new BadSignal("It ends in the middle of a message.");
+  reader.pos = run.to = end;
+  return true;
+}
+
+function readRun(reader: Reader, run: Run): Attribute[] {
+  const back = reader.pos;
+  const list: Attribute[] = [];
+  reader.pos = run.from;
+  while (reader.pos < run.to) {
+    reader.pos++;
+    list.push(attribute(reader));
+  }
+  reader.pos = back;
+  return list;
+}
+
+function attributesOf(reader: Reader, run: Run): readonly Attribute[] {
+  if (run.from < 0) return NO_ATTRIBUTES;
+  if (run.scattered) return run.scattered;
+  if (run.to - run.from > LONGEST_KNOWN) return readRun(reader, run);
+  const key = Buffer.from(reader.buf.buffer, reader.buf.byteOffset + run.from, run.to - run.from).toString("latin1");
+  const known = knownAttributes.get(key);
+  if (known) return known;
+  const list = readRun(reader, run);
+  knownAttributes.set(key, list, key.length);
+  return list;
+}
+
 function resource(reader: Reader, end: number): Attribute[] {
   const attributes: Attribute[] = [];
   message(reader, end, (field) => field === 1 && (attributes.push(attribute(reader)), true));
@@ -144,21 +200,24 @@ function exemplar(reader: Reader, end: number): Exemplar {
 
 function numberPoint(reader: Reader, end: number): NumberPoint {
   const point: NumberPoint = { attributes: [], startMs: 0, atMs: 0, value: Number.NaN };
+  const run = newRun();
   message(reader, end, (field) => {
     if (field === 3) point.atMs = millis(reader);
     else if (field === 2) point.startMs = millis(reader);
     else if (field === 4) point.value = reader.double();
     else if (field === 5) (point.exemplars ??= []).push(inner(reader, exemplar));
     else if (field === 6) point.value = sfixed64(reader);
-    else if (field === 7) point.attributes.push(attribute(reader));
+    else if (field === 7) passAttribute(reader, run);
     else return false;
     return true;
   });
+  point.attributes = attributesOf(reader, run);
   return point;
 }
 
 function histogramPoint(reader: Reader, end: number): HistogramPoint {
   const point: HistogramPoint = { attributes: [], startMs: 0, atMs: 0, count: 0, sum: null, min: null, max: null, bounds: [], counts: [] };
+  const run = newRun();
   message(reader, end, (field, wire) => {
     if (field === 3) point.atMs = millis(reader);
     else if (field === 2) point.startMs = millis(reader);
@@ -167,12 +226,13 @@ function histogramPoint(reader: Reader, end: number): HistogramPoint {
     else if (field === 8) (point.exemplars ??= []).push(inner(reader, exemplar));
     else if (field === 6) return numbers(reader, wire, point.counts, fixed64);
     else if (field === 7) return numbers(reader, wire, point.bounds, (one) => one.double());
-    else if (field === 9) point.attributes.push(attribute(reader));
+    else if (field === 9) passAttribute(reader, run);
     else if (field === 11) point.min = reader.double();
     else if (field === 12) point.max = reader.double();
     else return false;
     return true;
   });
+  point.attributes = attributesOf(reader, run);
   return point;
 }
 
@@ -189,8 +249,9 @@ function buckets(reader: Reader, end: number): { offset: number; counts: number[
 
 function exponentialPoint(reader: Reader, end: number): ExponentialPoint {
   const point: ExponentialPoint = { attributes: [], startMs: 0, atMs: 0, count: 0, sum: null, min: null, max: null, scale: 0, zeroCount: 0, positive: { offset: 0, counts: [] }, negative: { offset: 0, counts: [] } };
+  const run = newRun();
   message(reader, end, (field) => {
-    if (field === 1) point.attributes.push(attribute(reader));
+    if (field === 1) passAttribute(reader, run);
     else if (field === 2) point.startMs = millis(reader);
     else if (field === 11) (point.exemplars ??= []).push(inner(reader, exemplar));
     else if (field === 3) point.atMs = millis(reader);
@@ -205,11 +266,13 @@ function exponentialPoint(reader: Reader, end: number): ExponentialPoint {
     else return false;
     return true;
   });
+  point.attributes = attributesOf(reader, run);
   return point;
 }
 
 function summaryPoint(reader: Reader, end: number): SummaryPoint {
   const point: SummaryPoint = { attributes: [], startMs: 0, atMs: 0, count: 0, sum: 0, quantiles: [] };
+  const run = newRun();
   message(reader, end, (field) => {
     if (field === 3) point.atMs = millis(reader);
     else if (field === 2) point.startMs = millis(reader);
@@ -219,10 +282,11 @@ function summaryPoint(reader: Reader, end: number): SummaryPoint {
       const one = { quantile: 0, value: 0 };
       inner(reader, (pair, pairEnd) => message(pair, pairEnd, (number) => (number === 1 ? ((one.quantile = pair.double()), true) : number === 2 && ((one.value = pair.double()), true))));
       point.quantiles.push(one);
-    } else if (field === 7) point.attributes.push(attribute(reader));
+    } else if (field === 7) passAttribute(reader, run);
     else return false;
     return true;
   });
+  point.attributes = attributesOf(reader, run);
   return point;
 }
 

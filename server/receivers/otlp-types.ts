@@ -18,7 +18,8 @@ export interface Exemplar {
 }
 
 interface PointFrame {
-  attributes: Attribute[];
+  /** Points with the same attributes may share the list. */
+  attributes: readonly Attribute[];
   /** When counting began; 0 where the sender does not say. */
   startMs: number;
   atMs: number;

@@ -133,6 +133,32 @@ describe("both ways of writing OTLP", () => {
     }
   });
 
+  it("give points their attributes wherever these stand among the other fields, met before or not", () => {
+    const pairs = fc.array(fc.tuple(fc.constantFrom("k", "host", "ünï"), fc.constantFrom<AnyValue>("a", "ü", 1, true, ["x"])), { maxLength: 4 });
+    fc.assert(
+      fc.property(fc.array(fc.tuple(pairs, fc.array(fc.boolean(), { minLength: 4, maxLength: 4 })), { maxLength: 6 }), (points) => {
+        const writer = protobuf.Writer.create();
+        writer.uint32(10).fork().uint32(18).fork().uint32(18).fork().uint32(10).string("m").uint32(42).fork();
+        for (const [attributes, between] of points) {
+          writer.uint32(10).fork();
+          attributes.forEach((pair, index) => {
+            writePair(writer, 7, pair);
+            if (between[index]) writer.uint32(33).double(index);
+          });
+          writer.ldelim();
+        }
+        const bytes = writer.ldelim().ldelim().ldelim().ldelim().finish();
+        for (let time = 0; time < 2; time++) {
+          const [metric] = metricsFromProtobuf(bytes).flatMap(({ items }) => items);
+          const data = (metric as Metric).data as { points: { attributes: unknown }[] };
+          expect(data.points.map((point) => point.attributes)).toEqual(points.map(([attributes]) => attributes));
+        }
+        if (points.some(([attributes]) => attributes.length)) expect(() => metricsFromProtobuf(bytes.subarray(0, bytes.length - 1))).toThrow(BadSignal);
+      }),
+      { numRuns: 200 },
+    );
+  });
+
   it("answer in the form the specification asks for", () => {
     expect(partialSuccessToProtobuf(0, "")).toHaveLength(0);
     // ExportPartialSuccess: field 1 rejected = 3, field 2 message.

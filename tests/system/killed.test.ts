@@ -22,7 +22,7 @@ const origin = db.prepare("SELECT id FROM origin").get()?.id ?? insertOrigin(db,
 const recorder = new Recorder(db);
 const writer = new LogWriter(db);
 const all = Array.from({ length: 40 }, (_, index) => recorder.series({ componentId: null, serviceId: service }, "m" + index, "", "1", 0));
-let next = 1 + Math.max(0, ...all.map((series) => series.lastMs / 1000));
+let next = 1 + Math.max(0, ...all.map((series) => recorder.last(series).atMs / 1000));
 for (;;) {
   for (const series of all) recorder.record(series, next * 1000, next + series.id / 100);
   db.transaction(() => {

@@ -1,0 +1,27 @@
+import { DAY_MS, HOUR_MS } from "#core/time/windows";
+
+/** What is taken from senders at most. */
+export const LIMITS = {
+  /** Attributes of one point; more would make a series of every one of them. */
+  pointAttributes: 24,
+  attributeKey: 120,
+  attributeValue: 240,
+  originAttributes: 64,
+  logAttributes: 64,
+  logAttributesText: 16_384,
+  body: 32_768,
+  spanName: 200,
+  spanEvents: 64,
+  /** Names of operations of one sender; further ones are counted together. */
+  operationsOfOrigin: 500,
+  metricName: 200,
+  /** Series of one sender, and of all. */
+  seriesOfOrigin: 20_000,
+  series: 200_000,
+  /** A sample may be this far ahead of the clock. */
+  aheadMs: HOUR_MS,
+  /** A sample may be this old. */
+  behindMs: 30 * DAY_MS,
+  /** Exemplars kept of one point: the highest. */
+  exemplars: 4,
+} as const;

@@ -1,0 +1,71 @@
+import type { SeriesForm } from "../store/signals";
+import type { SeriesDef } from "./arrivals";
+import { LIMITS } from "./limits";
+
+/** The series of one sender and metric; they differ by their instances. */
+export interface Stream {
+  readonly origin: number;
+  readonly metric: string;
+  readonly unit: string;
+  readonly form: SeriesForm;
+  readonly handles: Map<string, number>;
+}
+
+const keyOf = ({ origin, metric, unit, form }: Omit<Stream, "handles">) => `${origin}\u0000${metric}\u0000${form}\u0000${unit}`;
+
+/** Gives every series a handle when it is met for the first time, and refuses what would be too many. */
+export class SeriesHandles {
+  private readonly streams = new Map<string, Stream>();
+  private readonly ofOrigin = new Map<number, number>();
+  /** Series the engine will not take, with its sentence. */
+  private readonly refused = new Map<number, string>();
+  private count = 0;
+  private fresh: SeriesDef[] = [];
+
+  constructor(private readonly nextHandle: () => number) {}
+
+  /** The stream of that description; it is kept once it has a series. */
+  stream(origin: number, metric: string, unit: string, form: SeriesForm): Stream {
+    return this.streams.get(keyOf({ origin, metric, unit, form })) ?? { origin, metric, unit, form, handles: new Map() };
+  }
+
+  /** The handle of a series, or the sentence why it is not taken. */
+  of(stream: Stream, instance: string): number | string {
+    const known = stream.handles.get(instance);
+    if (known !== undefined) return this.refused.get(known) ?? known;
+    const own = this.ofOrigin.get(stream.origin) ?? 0;
+    if (own >= LIMITS.seriesOfOrigin) return `This sender has ${LIMITS.seriesOfOrigin} series already; further ones are not kept. Look for an attribute that differs with every request.`;
+    if (this.count >= LIMITS.series) return `There are ${LIMITS.series} series already; further ones are not kept.`;
+    const { origin, metric, unit, form, handles } = stream;
+    const handle = this.nextHandle();
+    if (handles.size === 0) this.streams.set(keyOf(stream), stream);
+    handles.set(instance, handle);
+    this.ofOrigin.set(origin, own + 1);
+    this.count++;
+    this.fresh.push({ handle, origin, metric, instance, unit, form });
+    return handle;
+  }
+
+  refuse(handle: number, why: string): void {
+    this.refused.set(handle, why);
+  }
+
+  /** Those met since the last call. */
+  takeFresh(): SeriesDef[] {
+    const { fresh } = this;
+    this.fresh = [];
+    return fresh;
+  }
+
+  /** They are new again when they come the next time. */
+  forget(list: readonly SeriesDef[]): void {
+    for (const { handle, origin, metric, instance, unit, form } of list) {
+      const stream = this.streams.get(keyOf({ origin, metric, unit, form }));
+      if (stream?.handles.get(instance) !== handle) continue;
+      stream.handles.delete(instance);
+      if (stream.handles.size === 0) this.streams.delete(keyOf(stream));
+      this.ofOrigin.set(origin, (this.ofOrigin.get(origin) ?? 1) - 1);
+      this.count--;
+    }
+  }
+}
