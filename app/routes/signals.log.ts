@@ -4,7 +4,7 @@ import { idFrom, missing } from "../shell/answers.server";
 /** One log record with what its sender said before and after; loaded when its row is opened. */
 export async function loader({ params, context }: Route.LoaderArgs) {
   const id = idFrom(params.id, "log record");
-  const found = await context.ask("log", { id, atMs: context.now() });
+  const found = await context.ask("log", { id });
   if (!found) throw missing("log record", id);
   return found;
 }

@@ -21,7 +21,7 @@ const isTraceId = (text: string) => /^[0-9a-f]{32}$/.test(text);
 
 export async function loader({ request, params, context }: Route.LoaderArgs) {
   const other = new URL(request.url).searchParams.get("with") ?? "";
-  const trace = isTraceId(params.id) ? await context.ask("trace", { traceId: params.id, other: isTraceId(other) ? other : "", atMs: context.now() }) : null;
+  const trace = isTraceId(params.id) ? await context.ask("trace", { traceId: params.id, other: isTraceId(other) ? other : "" }) : null;
   if (!trace) throw missing("trace", params.id);
   return trace;
 }

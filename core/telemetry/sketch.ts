@@ -54,8 +54,12 @@ export class Sketch {
     return this.zeros ? [[0, LEAST, this.zeros], ...list] : list;
   }
 
+  private order: { count: number; sorted: [number, number][] } | undefined;
+
+  /** Buckets from the lowest; sorted anew when something was added since. */
   private sorted(): [number, number][] {
-    return [...this.buckets].sort((a, b) => a[0] - b[0]);
+    if (this.order?.count !== this.count) this.order = { count: this.count, sorted: [...this.buckets].sort((a, b) => a[0] - b[0]) };
+    return (this.order as { sorted: [number, number][] }).sorted;
   }
 
   toBytes(): Uint8Array {

@@ -191,6 +191,11 @@ export class Deliveries {
   /** Set when spans told of a relation that was not known. */
   related = false;
 
+  /** Sums calls up over longer spans, for about `budgetMs`; call inside a transaction. */
+  sumUp(nowMs: number, budgetMs: number): void {
+    this.spanWriter.sumUp(nowMs, budgetMs);
+  }
+
   /** Forgets what is older than it has to be kept; call inside a transaction. */
   forget(logsBeforeMs: number, spansBeforeMs: number): void {
     this.writer.forget(logsBeforeMs);

@@ -283,6 +283,7 @@ export class Engine {
       this.db.transaction(() => {
         const retention = readRetention(this.db);
         this.roller.work(atMs, retention, ROLLING_BUDGET_MS);
+        this.deliveries.sumUp(atMs, ROLLING_BUDGET_MS);
         this.deliveries.forget(atMs - retention.logsMs, atMs - retention.spansMs);
       })();
       void this.takeSnapshots(events);

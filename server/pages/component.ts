@@ -3,12 +3,12 @@ import { kindMatches } from "#core/detection/threshold";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById, factsAt, inventoryAt, partsOfHost, relationsAt, type ComponentRow, type RelationRow } from "../store/estate";
+import { componentById, factsAt, inventoryAt, partsOfHost, relationsOf, type ComponentRow, type RelationRow } from "../store/estate";
 import { latestLogs } from "../store/logs";
-import { allOrigins } from "../store/origins";
-import { callFigures, type CallFigures } from "../store/spans";
+import { originsOf } from "../store/origins";
+import { callFigures } from "../store/call-figures";
 import { listRunbooks } from "../store/runs";
-import { healthAt, listServices, membersAt } from "../store/services";
+import { healthAt, listServices, servicesOfComponents } from "../store/services";
 import { lastSample, seriesOfComponent, type SeriesRow } from "../store/signals";
 import { chartOf } from "./charts";
 import { guestsOf, RECENT_MS } from "./guests";
@@ -34,7 +34,7 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
   };
   const parts = partsOfHost(db, id, atMs);
   const own = new Set([id, ...parts.map((part) => part.id)]);
-  const relations = relationsAt(db, atMs);
+  const relations = relationsOf(db, component.host_id === null ? own : [...own, component.host_id], atMs);
   const talks = relations.filter((row) => row.type === "talks-to" && (own.has(row.from_id) || own.has(row.to_id)));
   const wired = relations.filter((row) => row.type === "wired-to" && (row.from_id === id || row.to_id === id));
   const inventory = inventoryAt(db, component.host_id ?? id, atMs);
@@ -46,11 +46,14 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
     .slice(0, MOST_CHARTS);
   // Of what else was sent to us: measured values, and of quantiles the slow end.
   const sent = series.filter((one) => one.origin_id !== null && one.form === "gauge" && !CHARTED.includes(one.metric) && !/\.p(50|99)$/.test(one.metric)).slice(0, MOST_SENT_LOOKED_AT);
-  const origins = new Set(allOrigins(db).flatMap((origin) => (origin.component_id !== null && own.has(origin.component_id) ? [origin.id] : [])));
-  const serviceNames = new Map(listServices(db).map((service) => [service.id, service]));
+  const origins = new Set([...own].flatMap((one) => originsOf(db, one)));
+  const memberOf = servicesOfComponents(db, own, atMs);
   const alarms = alarmsOfComponent(db, id, fromMs, toMs);
-  const calls = callsByComponents(db, fromMs, toMs);
-  const callsOf = (from: number, to: number) => calls.get(`${from}|${to}`) ?? null;
+  // What spans say of calls between two components: how many, how many failed, and how long nineteen in twenty took at most.
+  const callsOf = (from: number, to: number) => {
+    const figures = callFigures(db, originsOf(db, from), originsOf(db, to), fromMs, toMs);
+    return figures ? { calls: figures.calls, failed: figures.failed, p95Ms: figures.sketch.quantile(0.95) / 1000 } : null;
+  };
   const draw = (series: SeriesRow) => chartOf(db, series, fromMs, toMs, { overlay, width: WIDTH });
   // What was not sent in this window has nothing to show; that something polled was silent is worth seeing.
   const drawnSent = sent.map(draw).filter((chart) => chart.legend.count > 0);
@@ -69,10 +72,9 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
     severity: health.get(id)?.severity ?? ("cleared" as const),
     reason: health.get(id)?.reason ?? "",
     facts: factsAt(db, id, atMs),
-    services: [...new Set(membersAt(db, atMs).filter((row) => own.has(row.component_id)).map((row) => row.service_id))].flatMap((serviceId) => {
-      const service = serviceNames.get(serviceId);
-      return service ? [{ uid: service.uid, name: service.name }] : [];
-    }),
+    services: listServices(db)
+      .filter((service) => memberOf.has(service.id))
+      .map((service) => ({ uid: service.uid, name: service.name })),
     parts: parts.map((part) => describe(part.id)),
     callers: talks.filter((row) => own.has(row.to_id)).map((row) => ({ own: describe(row.to_id), other: describe(row.from_id), detail: row.detail, connections: row.connections, seenBy: row.seen_by, since: row.valid_from, calls: callsOf(row.from_id, row.to_id) })),
     called: talks.filter((row) => own.has(row.from_id)).map((row) => ({ own: describe(row.from_id), other: describe(row.to_id), detail: row.detail, connections: row.connections, seenBy: row.seen_by, since: row.valid_from, calls: callsOf(row.from_id, row.to_id) })),
@@ -111,21 +113,4 @@ function carriersOf(component: ComponentRow, relations: readonly RelationRow[]):
   const hosted = relations.find((row) => row.type === "hosted-by" && row.from_id === top);
   if (hosted) chain.push({ id: hosted.to_id, how: "hosted by" });
   return chain;
-}
-
-/** What spans say of calls between components in a window: calls, failures, and how long nineteen in twenty took at most. */
-function callsByComponents(db: Db, fromMs: number, toMs: number): Map<string, { calls: number; failed: number; p95Ms: number }> {
-  const componentOf = new Map(allOrigins(db).map((origin) => [origin.id, origin.component_id]));
-  const merged = new Map<string, CallFigures>();
-  for (const { from, to, figures } of callFigures(db, fromMs, toMs)) {
-    const key = `${componentOf.get(from)}|${componentOf.get(to)}`;
-    const known = merged.get(key);
-    if (!known) merged.set(key, figures);
-    else {
-      known.calls += figures.calls;
-      known.failed += figures.failed;
-      known.sketch.merge(figures.sketch);
-    }
-  }
-  return new Map([...merged].map(([key, figures]) => [key, { calls: figures.calls, failed: figures.failed, p95Ms: figures.sketch.quantile(0.95) / 1000 }]));
 }

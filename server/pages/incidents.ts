@@ -7,7 +7,7 @@ import { readKits } from "../engine/kits";
 import { alarmChanges, readSnapshot, type AlarmChangeRow, type AlarmRow } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById, factsAt, partsOfHost, relationsAt } from "../store/estate";
+import { componentById, factsAt, partsOfHost, relationsOf } from "../store/estate";
 import { evidenceOfIncident } from "../store/evidence";
 import { alarmsOfIncident, incidentById, incidentEvents, incidentsIn, type IncidentRow } from "../store/incidents";
 import { listRunbooks, runsOfIncident } from "../store/runs";
@@ -137,7 +137,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
 /** The machines of a hypervisor a minute after its alarm was raised, when the polls since have told what each takes, or when it ended before. */
 function guestsAtWorst(db: Db, suspect: AlarmRow, endMs: number): ReturnType<typeof guestsOf> {
   const atMs = Math.min(endMs - 1, suspect.raised_at + MINUTE_MS);
-  return guestsOf(db, suspect.component_id, relationsAt(db, atMs), atMs);
+  return guestsOf(db, suspect.component_id, relationsOf(db, [suspect.component_id], atMs), atMs);
 }
 
 /** What an alarm said when it was at its worst; later it may have eased. */

@@ -3,9 +3,10 @@ import { niceStep } from "#core/telemetry/lines";
 import { LOG_LEVELS, logLevel, type LogLevel } from "#core/telemetry/log-levels";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
-import { componentById, componentsAt } from "../store/estate";
-import { logById, logCount, logNeighbours, patternIdsIn, patternsOf, readSearch, searchLogs, talliesIn, type LogFilter, type LogRow } from "../store/logs";
-import { allOrigins } from "../store/origins";
+import { componentById } from "../store/estate";
+import { cameBetween, patternIdsIn, talliesIn, type Tally } from "../store/log-tallies";
+import { logById, logCount, logNeighbours, patternsOf, readSearch, searchLogs, type LogFilter, type LogRow } from "../store/logs";
+import { allOrigins, namedOrigins } from "../store/origins";
 import { listServices, membersAt } from "../store/services";
 
 export interface LogQuestion {
@@ -30,30 +31,20 @@ const BARS = 72;
 const SPARKS = 32;
 const WEEK_MS = 7 * DAY_MS;
 
-interface Counted {
-  atMs: number;
-  patternId: number;
-  originId: number;
-  severity: number;
-  count: number;
-}
-
 /** Senders with what they are named to. */
-function senders(db: Db, atMs: number) {
-  const components = new Map(componentsAt(db, atMs).map((row) => [row.id, row]));
+function senders(db: Db) {
   return new Map(
-    allOrigins(db).map((origin) => {
-      const component = origin.component_id === null ? undefined : (components.get(origin.component_id) ?? componentById(db, origin.component_id));
+    namedOrigins(db).map((origin) => {
       const said = JSON.parse(origin.attributes) as Record<string, string>;
-      const name = component?.name ?? [said["service.name"] ?? said["app.name"], said["host.name"] ?? said["source.address"]].filter(Boolean).join(" @ ") ?? "";
-      return [origin.id, { id: origin.id, componentId: component?.id ?? null, hostId: component?.host_id ?? null, name: name || "unnamed sender", kind: component?.kind ?? null }] as const;
+      const name = origin.component ?? ([said["service.name"] ?? said["app.name"], said["host.name"] ?? said["source.address"]].filter(Boolean).join(" @ ") || "unnamed sender");
+      return [origin.id, { id: origin.id, componentId: origin.component_id, hostId: origin.host_id, name, kind: origin.kind }] as const;
     }),
   );
 }
 
 export function logsPage(db: Db, question: LogQuestion) {
   const { fromMs, toMs } = question;
-  const known = senders(db, toMs);
+  const known = senders(db);
   let originIds: Set<number> | undefined;
   const narrow = (keep: (one: { componentId: number | null; hostId: number | null }) => boolean) => {
     originIds = new Set([...known.values()].filter((one) => (originIds?.has(one.id) ?? true) && keep(one)).map((one) => one.id));
@@ -64,31 +55,36 @@ export function logsPage(db: Db, question: LogQuestion) {
     const members = new Set(membersAt(db, toMs).filter((row) => row.service_id === service?.id).map((row) => row.component_id));
     narrow((one) => one.componentId !== null && members.has(one.componentId));
   }
-  const before = patternIdsIn(db, fromMs - WEEK_MS, fromMs);
-  const within = question.onlyNew ? new Set([...patternIdsIn(db, Math.floor(fromMs / MINUTE_MS) * MINUTE_MS, toMs + 1)].filter((id) => !before.has(id))) : undefined;
+  const came = new Map<number, boolean>();
+  /** Whether a pattern came in the week before the window. */
+  const isOld = (ids: readonly number[]) => {
+    for (const pattern of patternsOf(db, ids.filter((id) => !came.has(id)))) came.set(pattern.id, cameBetween(db, pattern, fromMs - WEEK_MS, fromMs));
+    return (id: number) => came.get(id) ?? false;
+  };
+  const inWindow = question.onlyNew ? [...patternIdsIn(db, fromMs, toMs)] : [];
+  const old = isOld(inWindow);
+  const within = question.onlyNew ? new Set(inWindow.filter((id) => !old(id))) : undefined;
   const patternIds = question.pattern === null ? within : new Set([question.pattern].filter((id) => within?.has(id) ?? true));
   const filter: LogFilter = { fromMs, toMs, ...readSearch(question.text), leastSeverity: question.leastSeverity, ...(originIds ? { originIds } : {}), ...(patternIds ? { patternIds } : {}), ...(question.traceId ? { traceId: question.traceId } : {}) };
   const worded = filter.words.length > 0 || filter.without.length > 0 || question.traceId !== "";
 
-  // Without words everything is counted by minutes; with words the records found are.
+  const stepMs = Math.max(worded ? 1000 : MINUTE_MS, niceStep(toMs - fromMs, BARS));
+  // Without words everything is counted by minutes or half hours; with words the records found are.
   const found = worded ? searchLogs(db, filter, null, MOST_COUNTED) : undefined;
-  const counted: Counted[] = found
-    ? found.rows.map((row) => ({ atMs: row.at, patternId: row.pattern_id, originId: row.origin_id, severity: row.severity, count: 1 }))
-    : talliesIn(db, fromMs, toMs)
-        .filter((row) => row.severity >= filter.leastSeverity && (originIds?.has(row.origin_id) ?? true) && (patternIds?.has(row.pattern_id) ?? true))
-        .map((row) => ({ atMs: Math.max(row.minute_at, fromMs), patternId: row.pattern_id, originId: row.origin_id, severity: row.severity, count: row.count }));
+  const counted: Iterable<Tally> = found ? found.rows.map((row) => ({ atMs: row.at, patternId: row.pattern_id, originId: row.origin_id, severity: row.severity, count: 1 })) : talliesIn(db, fromMs, toMs, stepMs);
   const page = found && question.before === null ? { rows: found.rows.slice(0, PAGE), next: found.rows.length > PAGE ? (found.rows[PAGE - 1] as LogRow).id : null, cut: found.cut } : searchLogs(db, filter, question.before, PAGE);
 
-  const stepMs = Math.max(worded ? 1000 : MINUTE_MS, niceStep(toMs - fromMs, BARS));
   const bars = new Map<number, Partial<Record<LogLevel, number>>>();
   const levels = new Map<LogLevel, number>();
   const components = new Map<string, { componentId: number | null; name: string; kind: string | null; count: number }>();
   const patterns = new Map<number, { count: number; sparks: number[]; worst: number; senders: Map<string, number> }>();
   let total = 0;
   for (const one of counted) {
+    if (!found && (one.severity < filter.leastSeverity || !(originIds?.has(one.originId) ?? true) || !(patternIds?.has(one.patternId) ?? true))) continue;
+    const atMs = Math.max(one.atMs, fromMs);
     total += one.count;
     const level = logLevel(one.severity);
-    const start = Math.floor(one.atMs / stepMs) * stepMs;
+    const start = Math.floor(atMs / stepMs) * stepMs;
     const bar = bars.get(start) ?? {};
     bar[level] = (bar[level] ?? 0) + one.count;
     bars.set(start, bar);
@@ -101,13 +97,14 @@ export function logsPage(db: Db, question: LogQuestion) {
     const pattern = patterns.get(one.patternId) ?? { count: 0, sparks: Array.from({ length: SPARKS }, () => 0), worst: 0, senders: new Map<string, number>() };
     pattern.count += one.count;
     pattern.worst = Math.max(pattern.worst, one.severity);
-    const spark = Math.min(SPARKS - 1, Math.max(0, Math.floor(((one.atMs - fromMs) / Math.max(1, toMs - fromMs)) * SPARKS)));
+    const spark = Math.min(SPARKS - 1, Math.max(0, Math.floor(((atMs - fromMs) / Math.max(1, toMs - fromMs)) * SPARKS)));
     pattern.sparks[spark] = (pattern.sparks[spark] as number) + one.count;
     pattern.senders.set(name, (pattern.senders.get(name) ?? 0) + one.count);
     patterns.set(one.patternId, pattern);
   }
   const best = [...patterns].sort((a, b) => b[1].count - a[1].count);
-  const fresh = best.filter(([id]) => !before.has(id));
+  const isKnown = isOld(best.map(([id]) => id));
+  const fresh = best.filter(([id]) => !isKnown(id));
   const shown = [...new Set([...fresh.slice(0, 100), ...best.slice(0, 100)])];
   const texts = new Map(patternsOf(db, [...shown.map(([id]) => id), ...page.rows.map((row) => row.pattern_id)]).map((row) => [row.id, row]));
   return {
@@ -126,7 +123,7 @@ export function logsPage(db: Db, question: LogQuestion) {
     componentCount: components.size,
     patterns: shown.map(([id, one]) => {
       const row = texts.get(id);
-      return { id, text: row?.text ?? "", count: one.count, sparks: one.sparks, level: logLevel(one.worst), isNew: !before.has(id), firstMs: row?.first_at ?? 0, lastMs: row?.last_at ?? 0, senders: [...one.senders].sort((a, b) => b[1] - a[1]).map(([name]) => name) };
+      return { id, text: row?.text ?? "", count: one.count, sparks: one.sparks, level: logLevel(one.worst), isNew: !isKnown(id), firstMs: row?.first_at ?? 0, lastMs: row?.last_at ?? 0, senders: [...one.senders].sort((a, b) => b[1] - a[1]).map(([name]) => name) };
     }),
     patternCount: patterns.size,
     newPatterns: fresh.length,
@@ -141,10 +138,10 @@ function describe(row: LogRow, sender: { componentId: number | null; name: strin
 }
 
 /** One record with everything about it, and what its sender said just before and after. */
-export function logPage(db: Db, { id, atMs }: { id: number; atMs: number }) {
+export function logPage(db: Db, { id }: { id: number }) {
   const row = logById(db, id);
   if (!row) return null;
-  const known = senders(db, atMs);
+  const known = senders(db);
   const origin = allOrigins(db).find((one) => one.id === row.origin_id);
   const pattern = patternsOf(db, [row.pattern_id])[0];
   const sender = known.get(row.origin_id);

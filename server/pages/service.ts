@@ -8,7 +8,7 @@ import { componentById } from "../store/estate";
 import { metricsOfService } from "../store/find-series";
 import { incidentsIn } from "../store/incidents";
 import { latestLogs } from "../store/logs";
-import { allOrigins } from "../store/origins";
+import { originsOf } from "../store/origins";
 import { healthAt, listServices, membersAt } from "../store/services";
 import { seriesOfService } from "../store/signals";
 import { chartOf } from "./charts";
@@ -42,9 +42,7 @@ export function servicePage(db: Db, { uid, atMs, fromMs, toMs, overlay = "none" 
     })
     .sort((a, b) => severityRank(b.severity) - severityRank(a.severity) || a.kind.localeCompare(b.kind) || a.name.localeCompare(b.name));
   const series = seriesOfService(db, service.id);
-  const componentOf = new Map(allOrigins(db).map((origin) => [origin.id, origin.component_id]));
-  const nameOf = new Map(members.map((member) => [member.id, member.name]));
-  const origins = new Set([...componentOf].flatMap(([origin, component]) => (component !== null && nameOf.has(component) ? [origin] : [])));
+  const nameOf = new Map(members.flatMap((member) => originsOf(db, member.id).map((origin) => [origin, member.name] as const)));
   const entries = new Map(members.flatMap((member) => (member.entry ? [[member.id, member.name] as const] : [])));
   return {
     service: { ...service, entries: service.entries },
@@ -54,7 +52,7 @@ export function servicePage(db: Db, { uid, atMs, fromMs, toMs, overlay = "none" 
     chart: series ? { ...chartOf(db, series, fromMs, toMs, { width: 320, owner: service.name, overlay }), title: service.figure?.label ?? series.metric } : null,
     signals: signalsOf(db, uid, fromMs, toMs, overlay),
     operations: answeredBy(db, entries, fromMs, toMs).slice(0, MOST_OPERATIONS),
-    logs: latestLogs(db, origins, fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({ id: row.id, atMs: row.at, level: logLevel(row.severity), body: row.body, sender: nameOf.get(componentOf.get(row.origin_id) ?? -1) ?? "" })),
+    logs: latestLogs(db, new Set(nameOf.keys()), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({ id: row.id, atMs: row.at, level: logLevel(row.severity), body: row.body, sender: nameOf.get(row.origin_id) ?? "" })),
     incidents: incidentsIn(db, fromMs, toMs).filter((incident) => incident.services.some((one) => one.id === service.id)),
     changes: changesOf(db, members.map((member) => member.id), fromMs, toMs, 30),
   };

@@ -1,9 +1,9 @@
 import type { Db } from "../store/database";
-import { componentById, componentsAt } from "../store/estate";
 import { logLevel } from "#core/telemetry/log-levels";
 import { searchLogs } from "../store/logs";
-import { allOrigins } from "../store/origins";
-import { allOperations, operationFigures, spanCount, spansOfOperation, spansOfTrace, type CallFigures, type SpanRow } from "../store/spans";
+import { namedOrigins, originsOf } from "../store/origins";
+import { operationFigures, type CallFigures } from "../store/call-figures";
+import { allOperations, spanCount, spansOfOperation, spansOfTrace, type SpanRow } from "../store/spans";
 
 /** OpenTelemetry span kinds in words. */
 const KINDS = ["not given", "inside", "answered", "called", "sent", "received"] as const;
@@ -20,14 +20,8 @@ function nameOfStranger(attributes: string): string {
   return [said["service.name"], said["host.name"]].filter(Boolean).join(" @ ") || "unnamed sender";
 }
 
-function senderNames(db: Db, atMs: number) {
-  const components = new Map(componentsAt(db, atMs).map((row) => [row.id, row.name]));
-  return new Map(
-    allOrigins(db).map((origin) => {
-      const name = (origin.component_id === null ? undefined : (components.get(origin.component_id) ?? componentById(db, origin.component_id)?.name)) ?? nameOfStranger(origin.attributes);
-      return [origin.id, { name, componentId: origin.component_id }] as const;
-    }),
-  );
+function senderNames(db: Db) {
+  return new Map(namedOrigins(db).map(({ id, attributes, component_id, component }) => [id, { name: component ?? nameOfStranger(attributes), componentId: component_id }] as const));
 }
 
 const figuresOf = (figures: CallFigures) => ({ calls: figures.calls, failed: figures.failed, p50: ms(figures.sketch.quantile(0.5)), p95: ms(figures.sketch.quantile(0.95)), p99: ms(figures.sketch.quantile(0.99)) });
@@ -50,7 +44,7 @@ export interface TracesQuestion {
 
 export function tracesPage(db: Db, question: TracesQuestion) {
   const { fromMs, toMs } = question;
-  const names = senderNames(db, toMs);
+  const names = senderNames(db);
   const words = question.text.toLowerCase().split(/\s+/).filter(Boolean);
   const known = allOperations(db).map((operation) => ({ ...operation, sender: names.get(operation.origin_id) }));
   const fits = (one: (typeof known)[number]) => (!question.answered || isAnswer(one.kind)) && words.every((word) => `${one.name} ${one.sender?.name ?? ""}`.toLowerCase().includes(word));
@@ -79,7 +73,7 @@ export function tracesPage(db: Db, question: TracesQuestion) {
 
 /** What some components, by id with their names, answered in a window, the most called first. */
 export function answeredBy(db: Db, components: ReadonlyMap<number, string>, fromMs: number, toMs: number) {
-  const componentOf = new Map(allOrigins(db).flatMap((origin) => (origin.component_id !== null && components.has(origin.component_id) ? [[origin.id, origin.component_id] as const] : [])));
+  const componentOf = new Map([...components.keys()].flatMap((id) => originsOf(db, id).map((origin) => [origin, id] as const)));
   const own = allOperations(db).filter((operation) => isAnswer(operation.kind) && componentOf.has(operation.origin_id));
   const figures = operationFigures(db, own.map((one) => one.id), fromMs, toMs);
   return own
@@ -132,8 +126,8 @@ export interface DrawnSpan {
 const shown = (value: unknown) => (typeof value === "string" ? value : JSON.stringify(value));
 
 /** The spans of a trace as a tree, written from the top down; spans whose parent is missing stand at the top. */
-function treeOf(db: Db, rows: readonly SpanRow[], atMs: number): DrawnSpan[] {
-  const names = senderNames(db, atMs);
+function treeOf(db: Db, rows: readonly SpanRow[]): DrawnSpan[] {
+  const names = senderNames(db);
   const operations = new Map(allOperations(db).map((operation) => [operation.id, operation]));
   const ids = new Set(rows.map((row) => hex(row.span_id)));
   const below = new Map<string, SpanRow[]>();
@@ -197,10 +191,10 @@ function covered(row: SpanRow, children: readonly SpanRow[]): number {
   return sum;
 }
 
-export function tracePage(db: Db, { traceId, other, atMs }: { traceId: string; other: string; atMs: number }) {
+export function tracePage(db: Db, { traceId, other }: { traceId: string; other: string }) {
   const rows = spansOfTrace(db, traceId);
   if (!rows.length) return null;
-  const spans = treeOf(db, rows, atMs);
+  const spans = treeOf(db, rows);
   const startMs = Math.min(...spans.map((span) => span.startMs));
   const endMs = Math.max(...spans.map((span) => span.startMs + span.durationMs));
   const otherRows = other ? spansOfTrace(db, other) : [];
@@ -211,7 +205,7 @@ export function tracePage(db: Db, { traceId, other, atMs }: { traceId: string; o
     durationMs: endMs - startMs,
     spans,
     logs: logs.map((row) => ({ id: row.id, atMs: row.at, level: logLevel(row.severity), body: row.body })),
-    other: otherRows.length ? { traceId: other, spans: treeOf(db, otherRows, atMs) } : null,
+    other: otherRows.length ? { traceId: other, spans: treeOf(db, otherRows) } : null,
     otherMissing: other !== "" && otherRows.length === 0,
   };
 }

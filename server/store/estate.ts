@@ -168,6 +168,14 @@ export function relationsAt(db: Db, atMs: number): RelationRow[] {
   return prepared<RelationRow>(db, `${RELATION} WHERE ${VALID_AT}`).all(atMs, atMs);
 }
 
+/** Relations of some components with each other and with any others. */
+export function relationsOf(db: Db, ids: Iterable<number>, atMs: number): RelationRow[] {
+  const found = new Map<number, RelationRow>();
+  const statements = [prepared<RelationRow>(db, `${RELATION} WHERE from_id = ? AND ${VALID_AT}`), prepared<RelationRow>(db, `${RELATION} WHERE to_id = ? AND ${VALID_AT}`)];
+  for (const id of ids) for (const statement of statements) for (const row of statement.all(id, atMs, atMs)) found.set(row.id, row);
+  return [...found.values()].sort((a, b) => a.id - b.id);
+}
+
 export function knownComponents(db: Db): Known[] {
   const keys = new Map<number, string[]>();
   for (const row of prepared<{ key: string; component_id: number }>(db, "SELECT key, component_id FROM component_key").all())

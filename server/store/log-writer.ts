@@ -1,6 +1,7 @@
 import { patternText, PatternTree } from "#core/telemetry/patterns";
-import { DAY_MS, MINUTE_MS } from "#core/time/windows";
+import { DAY_MS } from "#core/time/windows";
 import { prepared, type Db } from "./database";
+import { countLogs, forgetTallies, type Tally } from "./log-tallies";
 
 /** A log record as it is kept. */
 export interface NewLog {
@@ -12,14 +13,6 @@ export interface NewLog {
   attributes: string | null;
   traceId: string | null;
   spanId: string | null;
-}
-
-interface Tally {
-  minuteMs: number;
-  patternId: number;
-  originId: number;
-  severity: number;
-  count: number;
 }
 
 /** Name of the full-text table of a day; the day is a number, so no text of anybody gets into SQL. */
@@ -49,7 +42,7 @@ export class LogWriter {
     const records = [...arrived].sort((a, b) => a.atMs - b.atMs);
     const { db } = this;
     const insert = prepared(db, "INSERT INTO log (id, at, severity, origin_id, pattern_id, body, attributes, trace_id, span_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)");
-    const tallies = new Map<string, Tally>();
+    const counted: Omit<Tally, "count">[] = [];
     const perDay = new Map<number, number>();
     const firstId = this.nextId;
     let minAt = Number.POSITIVE_INFINITY;
@@ -66,11 +59,7 @@ export class LogWriter {
       perDay.set(day, (perDay.get(day) ?? 0) + 1);
       minAt = Math.min(minAt, record.atMs);
       maxAt = Math.max(maxAt, record.atMs);
-      const minuteMs = Math.floor(record.atMs / MINUTE_MS) * MINUTE_MS;
-      const key = `${minuteMs}|${pattern.id}|${record.originId}|${record.severity}`;
-      const tally = tallies.get(key);
-      if (tally) tally.count++;
-      else tallies.set(key, { minuteMs, patternId: pattern.id, originId: record.originId, severity: record.severity, count: 1 });
+      counted.push({ atMs: record.atMs, patternId: pattern.id, originId: record.originId, severity: record.severity });
       const own = seen.get(pattern.id);
       if (!own) seen.set(pattern.id, { first: record.atMs, last: record.atMs, count: 1 });
       else {
@@ -79,8 +68,7 @@ export class LogWriter {
         own.count++;
       }
     }
-    for (const tally of tallies.values())
-      prepared(db, "INSERT INTO log_tally (minute_at, pattern_id, origin_id, severity, count) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET count = count + excluded.count").run(tally.minuteMs, tally.patternId, tally.originId, tally.severity, tally.count);
+    countLogs(db, counted);
     for (const [id, own] of seen) prepared(db, "UPDATE log_pattern SET count = count + ?, first_at = min(first_at, ?), last_at = max(last_at, ?) WHERE id = ?").run(own.count, own.first, own.last, id);
     for (const [day, count] of perDay) prepared(db, "UPDATE log_day SET count = count + ? WHERE day = ?").run(count, day);
     prepared(db, "INSERT INTO log_block (first_id, last_id, min_at, max_at) VALUES (?, ?, ?, ?)").run(firstId, this.nextId - 1, minAt, maxAt);
@@ -105,7 +93,7 @@ export class LogWriter {
       if (block.last_id - block.first_id < most) prepared(db, "DELETE FROM log_block WHERE first_id = ?").run(block.first_id);
       else prepared(db, "UPDATE log_block SET first_id = ? WHERE first_id = ?").run(block.first_id + most, block.first_id);
     }
-    prepared(db, "DELETE FROM log_tally WHERE minute_at < ?").run(beforeMs);
+    forgetTallies(db, beforeMs);
     for (const { day } of prepared<{ day: number }>(db, "SELECT day FROM log_day WHERE day < ?").all(Math.floor(beforeMs / DAY_MS))) {
       this.db.exec(`DROP TABLE IF EXISTS ${logTextTable(day)}`);
       prepared(db, "DELETE FROM log_day WHERE day = ?").run(day);

@@ -8,7 +8,8 @@ import { logPage, logsPage, type LogQuestion } from "../pages/logs";
 import { migrate, openStore, type Db } from "./database";
 import { insertComponent } from "./estate";
 import { LogWriter, type NewLog } from "./log-writer";
-import { latestLogs, logCount, logNeighbours, patternsOf, readSearch, searchLogs, talliesIn, type LogFilter } from "./logs";
+import { latestLogs, logCount, logNeighbours, patternsOf, readSearch, searchLogs, type LogFilter } from "./logs";
+import { HALF_MS, talliesIn } from "./log-tallies";
 import { insertOrigin } from "./origins";
 import { insertSource } from "./sweeps";
 
@@ -64,7 +65,7 @@ describe("searching", () => {
     const line = fc.array(word, { minLength: 1, maxLength: 6 }).map((words) => words.join(" "));
     fc.assert(
       fc.property(fc.array(fc.record({ body: line, minute: fc.nat({ max: 4000 }), severity: fc.constantFrom(5, 9, 13, 17) }), { minLength: 1, maxLength: 60 }), word, fc.option(word), fc.constantFrom(0, 9, 17), fc.tuple(fc.nat({ max: 4000 }), fc.nat({ max: 4000 })), (lines, wanted, unwanted, leastSeverity, [a, b]) => {
-        db.exec("DELETE FROM log; DELETE FROM log_block; DELETE FROM log_tally");
+        db.exec("DELETE FROM log; DELETE FROM log_block; DELETE FROM log_tally; DELETE FROM log_tally_half");
         for (const { day } of db.prepare("SELECT day FROM log_day").all() as { day: number }[]) db.exec(`DROP TABLE log_text_${day}`);
         db.exec("DELETE FROM log_day; DELETE FROM log_pattern");
         writer = new LogWriter(db);
@@ -77,8 +78,7 @@ describe("searching", () => {
           .map((one) => one.body);
         const found = searchLogs(db, { fromMs, toMs, words: [wanted], without: unwanted === null ? [] : [unwanted], leastSeverity }, null, 1000).rows.map((row) => row.body);
         expect(found.sort()).toEqual(expected.sort());
-        const counted = talliesIn(db, 0, 1e15).reduce((sum, row) => sum + row.count, 0);
-        expect(counted).toBe(lines.length);
+        for (const stepMs of [MINUTE_MS, HALF_MS]) expect([...talliesIn(db, 0, 1e15, stepMs)].reduce((sum, row) => sum + row.count, 0)).toBe(lines.length);
       }),
       { numRuns: 40 },
     );
@@ -134,8 +134,8 @@ describe("what a page of logs shows", () => {
     const row = searchLogs(db, { ...everything, words: ["15"] }, null, 1).rows[0];
     if (!row) throw new Error("not found");
     expect(logNeighbours(db, row, 2).map((one) => one.body)).toEqual(["line 11", "line 13", "line 15", "line 17", "line 19"]);
-    expect(logPage(db, { id: row.id, atMs: AT })).toMatchObject({ body: "line 15", sender: "web @ h1", matchedBy: "test", attributes: [{ name: "a", value: "1" }, { name: "b", value: "x" }], pattern: { text: "line <*>", count: 30 } });
-    expect(logPage(db, { id: 1e6, atMs: AT })).toBeNull();
+    expect(logPage(db, { id: row.id })).toMatchObject({ body: "line 15", sender: "web @ h1", matchedBy: "test", attributes: [{ name: "a", value: "1" }, { name: "b", value: "x" }], pattern: { text: "line <*>", count: 30 } });
+    expect(logPage(db, { id: 1e6 })).toBeNull();
     expect(latestLogs(db, new Set([web]), AT, AT + DAY_MS, 3).map((one) => one.body)).toEqual(["line 29", "line 27", "line 25"]);
   });
 });

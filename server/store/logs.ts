@@ -1,5 +1,6 @@
 import { prepared, type Db } from "./database";
 import { DAY_MS } from "#core/time/windows";
+import { minutesWith } from "./log-tallies";
 import { logTextTable } from "./log-writer";
 
 export interface LogRow {
@@ -130,14 +131,10 @@ function* matchedBatches(db: Db, match: string, filter: LogFilter, first: number
 /** The last records of some senders in a window, newest first; found by the minutes in which they said something. */
 export function latestLogs(db: Db, originIds: ReadonlySet<number>, fromMs: number, toMs: number, most: number, leastSeverity = 0): LogRow[] {
   if (!originIds.size) return [];
-  const minutes = prepared<{ minute_at: number; n: number }>(
-    db,
-    "SELECT minute_at, sum(count) AS n FROM log_tally WHERE minute_at >= ? AND minute_at <= ? AND severity >= ? AND origin_id IN (SELECT value FROM json_each(?)) GROUP BY minute_at ORDER BY minute_at DESC LIMIT ?",
-  ).all(fromMs - 60_000, toMs, leastSeverity, JSON.stringify([...originIds]), most);
   const rows: LogRow[] = [];
-  for (const { minute_at } of minutes) {
+  for (const minute of minutesWith(db, originIds, fromMs, toMs, leastSeverity)) {
     if (rows.length >= most) break;
-    rows.push(...searchLogs(db, { fromMs: Math.max(fromMs, minute_at), toMs: Math.min(toMs, minute_at + 59_999), words: [], without: [], leastSeverity, originIds }, null, most - rows.length, 5000).rows);
+    rows.push(...searchLogs(db, { fromMs: Math.max(fromMs, minute), toMs: Math.min(toMs, minute + 59_999), words: [], without: [], leastSeverity, originIds }, null, most - rows.length, 5000).rows);
   }
   return rows;
 }
@@ -154,19 +151,6 @@ export function logNeighbours(db: Db, row: LogRow, count: number): LogRow[] {
   return [...side("<", "DESC"), row, ...side(">", "ASC")].sort((a, b) => a.at - b.at || a.id - b.id);
 }
 
-export interface TallyRow {
-  minute_at: number;
-  pattern_id: number;
-  origin_id: number;
-  severity: number;
-  count: number;
-}
-
-/** Counts by minute in a window. */
-export function talliesIn(db: Db, fromMs: number, toMs: number): TallyRow[] {
-  return prepared<TallyRow>(db, "SELECT minute_at, pattern_id, origin_id, severity, count FROM log_tally WHERE minute_at >= ? AND minute_at <= ?").all(Math.floor(fromMs / 60_000) * 60_000, toMs);
-}
-
 export interface PatternRow {
   id: number;
   text: string;
@@ -178,11 +162,6 @@ export interface PatternRow {
 export function patternsOf(db: Db, ids: readonly number[]): PatternRow[] {
   const statement = prepared<PatternRow>(db, "SELECT id, text, first_at, last_at, count FROM log_pattern WHERE id = ?");
   return ids.flatMap((id) => statement.get(id) ?? []);
-}
-
-/** Patterns that came in a span of time. */
-export function patternIdsIn(db: Db, fromMs: number, toMs: number): Set<number> {
-  return new Set(prepared<{ pattern_id: number }>(db, "SELECT DISTINCT pattern_id FROM log_tally WHERE minute_at >= ? AND minute_at < ?").all(fromMs, toMs).map((row) => row.pattern_id));
 }
 
 export function logCount(db: Db): number {

@@ -17,6 +17,24 @@ export function allOrigins(db: Db): OriginRow[] {
   return prepared<OriginRow>(db, "SELECT id, attributes, component_id, matched_by, first_at, last_at FROM origin ORDER BY id").all();
 }
 
+export interface NamedOriginRow extends Pick<OriginRow, "id" | "attributes" | "component_id"> {
+  component: string | null;
+  kind: string | null;
+  host_id: number | null;
+}
+
+/** Every sender with its component, present or not. */
+export function namedOrigins(db: Db): NamedOriginRow[] {
+  return prepared<NamedOriginRow>(db, "SELECT o.id, o.attributes, o.component_id, c.name AS component, c.kind, c.host_id FROM origin o LEFT JOIN component c ON c.id = o.component_id ORDER BY o.id").all();
+}
+
+/** The senders named to one component. */
+export function originsOf(db: Db, componentId: number): number[] {
+  return prepared<{ id: number }>(db, "SELECT id FROM origin WHERE component_id = ? ORDER BY id")
+    .all(componentId)
+    .map((row) => row.id);
+}
+
 export function insertOrigin(db: Db, text: string, named: Named, atMs: number): number {
   return Number(prepared(db, "INSERT INTO origin (attributes, component_id, matched_by, first_at, last_at) VALUES (?, ?, ?, ?, ?)").run(text, named.componentId, named.why, atMs, atMs).lastInsertRowid);
 }

@@ -77,6 +77,14 @@ export function membersAt(db: Db, atMs: number): MemberRow[] {
   return prepared<MemberRow>(db, "SELECT service_id, component_id, entry FROM member WHERE valid_from <= ? AND (valid_to IS NULL OR valid_to > ?)").all(atMs, atMs);
 }
 
+/** Services that some components are members of. */
+export function servicesOfComponents(db: Db, ids: Iterable<number>, atMs: number): Set<number> {
+  const statement = prepared<{ service_id: number }>(db, "SELECT service_id FROM member WHERE component_id = ? AND valid_from <= ? AND (valid_to IS NULL OR valid_to > ?)");
+  const services = new Set<number>();
+  for (const id of ids) for (const row of statement.all(id, atMs, atMs)) services.add(row.service_id);
+  return services;
+}
+
 export function writeReliance(db: Db, serviceId: number, reliesOn: ReadonlySet<number>, atMs: number): void {
   const current = new Set(
     prepared<{ on_service_id: number }>(db, "SELECT on_service_id FROM reliance WHERE service_id = ? AND valid_to IS NULL").all(serviceId).map((row) => row.on_service_id),

@@ -1,6 +1,7 @@
 import { Recent } from "#core/telemetry/recent";
 import { Sketch } from "#core/telemetry/sketch";
 import { MINUTE_MS } from "#core/time/windows";
+import { CallHalves, HALF_MS, type CallSubject } from "./call-figures";
 import { prepared, type Db } from "./database";
 
 /** A span as it is kept; identifiers in hexadecimal. */
@@ -45,10 +46,13 @@ export class SpanWriter {
   private readonly orphans = new Recent<{ originId: number; minuteMs: number; durationUs: number; failed: boolean }[]>(MOST_REMEMBERED);
   private readonly minutes = new Map<string, Minute>();
   private readonly pairs = new Set<string>();
+  private readonly halves: CallHalves;
+  private forgottenMs = 0;
   /** Senders of which one was seen calling the other for the first time since this writer was made. */
   newPairs: { from: number; to: number }[] = [];
 
   constructor(private readonly db: Db) {
+    this.halves = new CallHalves(db);
     for (const row of prepared<{ id: number; origin_id: number; name: string; kind: number }>(db, "SELECT id, origin_id, name, kind FROM operation").all()) this.operations.set(`${row.origin_id}|${row.kind}|${row.name}`, row.id);
   }
 
@@ -66,15 +70,23 @@ export class SpanWriter {
       this.count(changed, operationId, null, minuteMs, durationUs, failed);
       this.remember(changed, span, operationId, minuteMs, durationUs, failed);
     }
+    const late: [CallSubject, number][] = [];
     for (const [key, { first, second, minuteMs }] of changed) {
       const minute = this.minutes.get(key) as Minute;
       const sketch = minute.sketch.toBytes();
+      late.push([second === null ? [first] : [first, second], minuteMs]);
       if (second === null)
         prepared(db, "INSERT INTO operation_minute (operation_id, minute_at, calls, failed, sum_us, sketch) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET calls = excluded.calls, failed = excluded.failed, sum_us = excluded.sum_us, sketch = excluded.sketch").run(first, minuteMs, minute.calls, minute.failed, minute.sumUs, sketch);
       else
         prepared(db, "INSERT INTO call_minute (from_origin_id, to_origin_id, minute_at, calls, failed, sum_us, sketch) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET calls = excluded.calls, failed = excluded.failed, sum_us = excluded.sum_us, sketch = excluded.sketch").run(first, second, minuteMs, minute.calls, minute.failed, minute.sumUs, sketch);
     }
+    for (const [subject, minuteMs] of late) this.halves.changed(subject, minuteMs);
     this.dropOld(spans);
+  }
+
+  /** Sums calls up over longer spans, for about `budgetMs`; call inside a transaction. */
+  sumUp(nowMs: number, budgetMs: number): void {
+    this.halves.work(nowMs, budgetMs);
   }
 
   private operation(span: NewSpan): number {
@@ -143,7 +155,9 @@ export class SpanWriter {
     const first = prepared<{ id: number; start_us: number }>(db, "SELECT id, start_us FROM span ORDER BY id LIMIT 1").get();
     if (!first || first.start_us >= beforeMs * 1000) return;
     prepared(db, "DELETE FROM span WHERE id BETWEEN ? AND ? AND start_us < ?").run(first.id, first.id + 20_000, beforeMs * 1000);
-    prepared(db, "DELETE FROM operation_minute WHERE minute_at < ?").run(beforeMs);
-    prepared(db, "DELETE FROM call_minute WHERE minute_at < ?").run(beforeMs);
+    // Their figures go by half hours, because all of them have to be looked through for that.
+    if (beforeMs - this.forgottenMs < HALF_MS) return;
+    this.forgottenMs = beforeMs;
+    this.halves.forget(beforeMs);
   }
 }

@@ -1,0 +1,160 @@
+import { Sketch } from "#core/telemetry/sketch";
+import { MINUTE_MS } from "#core/time/windows";
+import { prepared, readMeta, writeMeta, type Db } from "./database";
+
+/** Calls, failures, time taken and a sketch of it: of an operation, or of one sender by another. */
+export interface CallFigures {
+  calls: number;
+  failed: number;
+  sumUs: number;
+  sketch: Sketch;
+}
+
+interface FiguresRow {
+  calls: number;
+  failed: number;
+  sum_us: number;
+  sketch: Uint8Array;
+}
+
+export const HALF_MS = 30 * MINUTE_MS;
+/** A half hour is summed up when so much time has passed since; what comes later still is summed up again. */
+const LATE_MS = 15 * MINUTE_MS;
+
+/** How far half hours are summed up: all before an instant, and of the next one the subjects up to one of them. */
+interface Progress {
+  toMs: number;
+  after?: CallSubject;
+}
+
+function readProgress(db: Db): Progress | undefined {
+  const kept = readMeta(db, "calls_summed");
+  return kept === undefined ? undefined : (JSON.parse(kept) as Progress);
+}
+
+const add = (into: CallFigures | undefined, row: FiguresRow): CallFigures => {
+  const figures = into ?? { calls: 0, failed: 0, sumUs: 0, sketch: new Sketch() };
+  figures.calls += row.calls;
+  figures.failed += row.failed;
+  figures.sumUs += row.sum_us;
+  figures.sketch.mergeBytes(row.sketch);
+  return figures;
+};
+
+/** An operation by its id, or a caller and a called sender. */
+export type CallSubject = readonly [operation: number] | readonly [from: number, to: number];
+
+const FIGURES = "calls, failed, sum_us, sketch";
+const tableOf = (subject: CallSubject) => (subject.length === 1 ? { table: "operation", where: "operation_id = ?", columns: "operation_id" } : { table: "call", where: "from_origin_id = ? AND to_origin_id = ?", columns: "from_origin_id, to_origin_id" });
+
+function minutesOf(db: Db, subject: CallSubject, fromMs: number, beforeMs: number): FiguresRow[] {
+  const { table, where } = tableOf(subject);
+  return prepared<FiguresRow>(db, `SELECT ${FIGURES} FROM ${table}_minute WHERE ${where} AND minute_at >= ? AND minute_at < ?`).all(...subject, fromMs, beforeMs);
+}
+
+function halvesOf(db: Db, subject: CallSubject, fromMs: number, beforeMs: number): FiguresRow[] {
+  const { table, where } = tableOf(subject);
+  return prepared<FiguresRow>(db, `SELECT ${FIGURES} FROM ${table}_half WHERE ${where} AND half_at >= ? AND half_at < ?`).all(...subject, fromMs, beforeMs);
+}
+
+/** What some subjects were called in a window, whole minutes: from half hours as far as they are summed up, from minutes at its ends. */
+function figuresOf<Subject extends CallSubject>(db: Db, subjects: Iterable<Subject>, fromMs: number, toMs: number): Map<Subject, CallFigures> {
+  const summedTo = readProgress(db)?.toMs ?? 0;
+  const from = Math.floor(fromMs / MINUTE_MS) * MINUTE_MS;
+  const before = toMs + 1;
+  const halvesFrom = Math.ceil(from / HALF_MS) * HALF_MS;
+  const halvesBefore = Math.min(Math.floor(before / HALF_MS) * HALF_MS, summedTo);
+  const result = new Map<Subject, CallFigures>();
+  for (const subject of subjects) {
+    const rows = halvesBefore > halvesFrom ? [...minutesOf(db, subject, from, halvesFrom), ...halvesOf(db, subject, halvesFrom, halvesBefore), ...minutesOf(db, subject, halvesBefore, before)] : minutesOf(db, subject, from, before);
+    let figures: CallFigures | undefined;
+    for (const row of rows) figures = add(figures, row);
+    if (figures) result.set(subject, figures);
+  }
+  return result;
+}
+
+/** Calls of the given operations in a window; those without any are left out. */
+export function operationFigures(db: Db, operationIds: Iterable<number>, fromMs: number, toMs: number): Map<number, CallFigures> {
+  const subjects = [...operationIds].map((id) => [id] as const);
+  return new Map([...figuresOf(db, subjects, fromMs, toMs)].map(([[id], figures]) => [id, figures]));
+}
+
+/** Calls of some senders by some others in a window; undefined without any. */
+export function callFigures(db: Db, from: readonly number[], to: readonly number[], fromMs: number, toMs: number): CallFigures | undefined {
+  const pairs = from.flatMap((caller) => to.map((called) => [caller, called] as const));
+  let sum: CallFigures | undefined;
+  for (const figures of figuresOf(db, pairs, fromMs, toMs).values()) {
+    if (sum) {
+      sum.calls += figures.calls;
+      sum.failed += figures.failed;
+      sum.sumUs += figures.sumUs;
+      sum.sketch.merge(figures.sketch);
+    } else sum = figures;
+  }
+  return sum;
+}
+
+/** Sums calls up by half hours. How far it got is kept with the sums, so that what is not committed is done again. */
+export class CallHalves {
+  private summedTo = 0;
+
+  constructor(private readonly db: Db) {
+    this.summedTo = readProgress(db)?.toMs ?? 0;
+  }
+
+  /** Sums finished half hours up for about `budgetMs`; call inside a transaction. */
+  work(nowMs: number, budgetMs: number): void {
+    const until = performance.now() + budgetMs;
+    const progress = readProgress(this.db) ?? this.first();
+    if (!progress) return;
+    const { toMs: before, after } = progress;
+    halves: while (nowMs >= progress.toMs + HALF_MS + LATE_MS) {
+      for (const subject of this.subjects(progress.after)) {
+        this.sumUp(subject, progress.toMs);
+        progress.after = subject;
+        if (performance.now() > until) break halves;
+      }
+      progress.toMs += HALF_MS;
+      delete progress.after;
+    }
+    if (progress.toMs !== before || progress.after !== after) writeMeta(this.db, "calls_summed", JSON.stringify(progress));
+    this.summedTo = progress.toMs + (progress.after ? HALF_MS : 0);
+  }
+
+  private first(): Progress | undefined {
+    const first = prepared<{ first: number | null }>(this.db, "SELECT min(minute_at) AS first FROM operation_minute").get()?.first;
+    return first == null ? undefined : { toMs: Math.floor(first / HALF_MS) * HALF_MS };
+  }
+
+  /** A minute got calls: when its half hour was summed up before, it is summed up again. Call inside the same transaction. */
+  changed(subject: CallSubject, minuteMs: number): void {
+    if (minuteMs < this.summedTo) this.sumUp(subject, Math.floor(minuteMs / HALF_MS) * HALF_MS);
+  }
+
+  private sumUp(subject: CallSubject, half: number): void {
+    let figures: CallFigures | undefined;
+    for (const row of minutesOf(this.db, subject, half, half + HALF_MS)) figures = add(figures, row);
+    if (!figures) return;
+    const { table, columns } = tableOf(subject);
+    prepared(this.db, `INSERT OR REPLACE INTO ${table}_half (${columns}, half_at, ${FIGURES}) VALUES (${[...subject, 0, 0, 0, 0, 0].map(() => "?").join(", ")})`).run(...subject, half, figures.calls, figures.failed, figures.sumUs, figures.sketch.toBytes());
+  }
+
+  /** Every operation and every pair of senders there ever were, those behind one of them, found by leaps over their minutes. */
+  private *subjects(after?: CallSubject): Generator<CallSubject> {
+    const operation = prepared<{ id: number }>(this.db, "SELECT id FROM operation WHERE id > ? ORDER BY id LIMIT 1");
+    if (after?.length !== 2) for (let row = operation.get(after?.[0] ?? 0); row; row = operation.get(row.id)) yield [row.id];
+    const pair = prepared<{ a: number; b: number }>(this.db, "SELECT from_origin_id AS a, to_origin_id AS b FROM call_minute WHERE (from_origin_id, to_origin_id) > (?, ?) ORDER BY from_origin_id, to_origin_id LIMIT 1");
+    const [from, to] = after?.length === 2 ? after : [0, 0];
+    for (let row = pair.get(from, to); row; row = pair.get(row.a, row.b)) yield [row.a, row.b];
+  }
+
+  /** Forgets minutes and half hours before an instant. */
+  forget(beforeMs: number): void {
+    for (const subject of this.subjects()) {
+      const { table, where } = tableOf(subject);
+      prepared(this.db, `DELETE FROM ${table}_minute WHERE ${where} AND minute_at < ?`).run(...subject, beforeMs);
+      prepared(this.db, `DELETE FROM ${table}_half WHERE ${where} AND half_at < ?`).run(...subject, Math.floor(beforeMs / HALF_MS) * HALF_MS);
+    }
+  }
+}
