@@ -20,16 +20,16 @@ afterAll(() => {
   rmSync(folder, { recursive: true, force: true });
 });
 
-const host = fc.constantFrom("a", "b", "c");
+const named = fc.constantFrom("a", "b", "c");
 const sender = fc.oneof(
-  host.map((name) => ({ "host.name": `${name}.example` })),
-  fc.tuple(host, fc.constantFrom("web", "db")).map(([name, service]) => ({ "host.name": name, "service.name": service })),
-  fc.tuple(host, fc.nat({ max: 3 })).map(([name, number]) => ({ "host.name": name, "container.id": `${number}`.repeat(64) })),
+  named.map((name) => ({ "host.name": `${name}.example` })),
+  fc.tuple(named, fc.constantFrom("web", "db")).map(([name, service]) => ({ "host.name": name, "service.name": service })),
+  fc.tuple(named, fc.nat({ max: 3 })).map(([name, number]) => ({ "host.name": name, "container.id": `${number}`.repeat(64) })),
   fc.nat({ max: 3 }).map((number) => ({ "source.address": `198.51.100.${number}` })),
 );
 const component = fc.oneof(
-  fc.record({ kind: fc.constant("host.linux"), name: host, address: fc.option(fc.nat({ max: 3 }).map((number) => `198.51.100.${number}`)), container: fc.constant(null) }),
-  fc.record({ kind: fc.constant("app.process"), name: fc.tuple(host, fc.constantFrom("web", "db")).map(([name, service]) => `${service} @ ${name}`), address: fc.constant(null), container: fc.constant(null) }),
+  fc.record({ kind: fc.constant("host.linux"), name: named, address: fc.option(fc.nat({ max: 3 }).map((number) => `198.51.100.${number}`)), container: fc.constant(null) }),
+  fc.record({ kind: fc.constant("app.process"), name: fc.tuple(named, fc.constantFrom("web", "db")).map(([name, service]) => `${service} @ ${name}`), address: fc.constant(null), container: fc.constant(null) }),
   fc.record({ kind: fc.constant("app.container"), name: fc.constantFrom("box-1", "box-2"), address: fc.constant(null), container: fc.nat({ max: 3 }).map((number) => `${number}`.repeat(64)) }),
 );
 const step = fc.oneof(sender.map((attributes) => ({ attributes })), component.map((found) => ({ found })), fc.nat({ max: 9 }).map((leaves) => ({ leaves })));
