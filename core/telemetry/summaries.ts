@@ -108,7 +108,7 @@ export function pickBestOf<Item>(items: readonly Item[], roughOf: (item: Item) =
   });
   const least = hopes.map(({ sure }) => sure).sort((a, b) => b - a)[count - 1] ?? Number.NEGATIVE_INFINITY;
   // Sums made in another order differ by a hair.
-  const slack = Number.isFinite(least) ? Math.abs(least) * 1e-9 : 0;
-  const left = hopes.filter(({ hoped }) => hoped >= least - slack).map(({ item }) => ({ item, figure: figureOf(exact(item), rank) }));
+  const margin = Number.isFinite(least) ? Math.abs(least) * 1e-9 : 0;
+  const left = hopes.filter(({ hoped }) => hoped >= least - margin).map(({ item }) => ({ item, figure: figureOf(exact(item), rank) }));
   return pickBest(left, ({ figure }) => figure, which, count).map(({ item }) => item);
 }

@@ -79,6 +79,6 @@ export function countsOfOrigins(db: Db): { series: Map<number, number>; records:
   const asMap = (rows: { id: number; n: number }[]) => new Map(rows.map((row) => [row.id, row.n]));
   return {
     series: asMap(prepared<{ id: number; n: number }>(db, "SELECT origin_id AS id, count(*) AS n FROM series WHERE origin_id IS NOT NULL GROUP BY origin_id").all()),
-    records: asMap(prepared<{ id: number; n: number }>(db, "SELECT origin_id AS id, sum(count) AS n FROM log_tally WHERE minute_at > (SELECT coalesce(max(minute_at), 0) FROM log_tally) - 86400000 GROUP BY origin_id").all()),
+    records: asMap(prepared<{ id: number; n: number }>(db, "SELECT origin_id AS id, sum(count) AS n FROM log_tally_half WHERE half_at > (SELECT coalesce(max(half_at), 0) FROM log_tally_half) - 86400000 GROUP BY origin_id").all()),
   };
 }
