@@ -4,10 +4,13 @@ import { join } from "node:path";
 import { MINUTE_MS } from "#core/time/windows";
 import { Recorder, type LiveSeries } from "#server/engine/recorder";
 import { chartOf } from "#server/pages/charts";
+import { logsPage } from "#server/pages/logs";
+import { tracesPage } from "#server/pages/traces";
 import { migrate, openStore } from "#server/store/database";
 import { LogWriter, type NewLog } from "#server/store/log-writer";
 import { readSearch, searchLogs } from "#server/store/logs";
 import { insertOrigin } from "#server/store/origins";
+import { SpanWriter, type NewSpan } from "#server/store/span-writer";
 import { saveService } from "#server/store/services";
 import { seriesById, type SeriesRow } from "#server/store/signals";
 
@@ -22,6 +25,11 @@ export interface Growth {
   chartMs: number;
   microsecondsALog: number;
   searchMs: number;
+  /** The page of logs over all of them: counts by severity, sender and pattern. */
+  countMs: number;
+  spans: number;
+  /** The page of operations over all spans. */
+  operationsMs: number;
   bytesASample: number;
   /** Resident memory of the process beyond what it had before, MB. */
   memoryMb: number;
@@ -68,6 +76,21 @@ export function measureGrowth(root: string, factor: number): Growth {
     )();
   const microsecondsALog = ((performance.now() - began) * 1000) / logs;
 
+  // Each operation is called once a minute, over the same time as the samples.
+  const operations = Math.round(4 * Math.sqrt(factor));
+  const spanWriter = new SpanWriter(db);
+  for (let from = 0; from < minutes; from += 100)
+    db.transaction(() => {
+      for (let minute = from; minute < Math.min(minutes, from + 100); minute++)
+        spanWriter.write(
+          Array.from({ length: operations }, (_, index): NewSpan => {
+            const startMs = START + minute * MINUTE_MS;
+            return { traceId: (minute * operations + index + 1).toString(16).padStart(32, "0"), spanId: "1".padStart(16, "0"), parentId: "", originId: origin, name: `GET /part/${index}`, kind: 2, startMs, endMs: startMs + 5 + ((minute * 31 + index) % 97), status: 0, detail: null };
+          }),
+        );
+    })();
+  db.transaction(() => spanWriter.sumUp(START + (minutes + 60) * MINUTE_MS, Number.POSITIVE_INFINITY))();
+
   const reader = openStore(file, "reader");
   const row = seriesById(reader, all[0]?.id as number) as SeriesRow;
   const time = (work: () => unknown) =>
@@ -80,10 +103,13 @@ export function measureGrowth(root: string, factor: number): Growth {
     );
   const chartMs = time(() => chartOf(reader, row, START, START + minutes * MINUTE_MS, { width: 400 }));
   const searchMs = time(() => searchLogs(reader, { fromMs: 0, toMs: 1e15, ...readSearch("papers missing"), leastSeverity: 0 }, null, 20));
+  const everything = { fromMs: START, toMs: START + minutes * MINUTE_MS };
+  const countMs = time(() => logsPage(reader, { ...everything, text: "", leastSeverity: 0, component: null, service: "", pattern: null, traceId: "", onlyNew: false, before: null }));
+  const operationsMs = time(() => tracesPage(reader, { ...everything, text: "", answered: true, operation: null, least: null, most: null, failedOnly: false }));
   const memoryMb = (process.memoryUsage().rss - before) / 1e6;
   if (statSync(file).size === 0) throw new Error("Nothing was kept.");
   reader.close();
   db.close();
   rmSync(folder, { recursive: true, force: true });
-  return { factor, samples, logs, microsecondsASample, chartMs, microsecondsALog, searchMs, bytesASample, memoryMb };
+  return { factor, samples, logs, microsecondsASample, chartMs, microsecondsALog, searchMs, countMs, spans: operations * minutes, operationsMs, bytesASample, memoryMb };
 }

@@ -28,7 +28,7 @@ if (process.argv[2] === "one") {
   process.stdout.write("drawn to docs/growth.svg\n");
 }
 
-/** Six small panels; in each, three bars with their figures. */
+/** Eight small panels; in each, three bars with their figures. */
 function draw(sizes) {
   const panels = [
     ["Keeping a sample", "microsecondsASample", "µs"],
@@ -36,6 +36,8 @@ function draw(sizes) {
     ["Bytes a sample", "bytesASample", "B"],
     ["Chart of a series over all of it", "chartMs", "ms"],
     ["First page of a word search", "searchMs", "ms"],
+    ["Page of all log records", "countMs", "ms"],
+    ["Page of all operations", "operationsMs", "ms"],
     ["Memory of the process", "memoryMb", "MB"],
   ];
   const count = (value) => (value >= 1e6 ? `${(value / 1e6).toPrecision(2)} M` : `${Math.round(value / 1000)} k`);
@@ -50,5 +52,5 @@ function draw(sizes) {
     });
     return `<text x="${x}" y="${y}" font-weight="600" font-size="14">${title}</text><path d="M${x} ${y + 130.5} H${x + 270}" stroke="#d3ccbd"/>${bars.join("")}`;
   });
-  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 920 440" font-family="system-ui, sans-serif" font-size="12" fill="#1d2326"><title>The store with 1, 10 and 100 times the data</title><rect width="920" height="440" fill="#fffdf9"/><text x="20" y="24" font-size="16" font-weight="600">The store with 1, 10 and 100 times the data</text>${parts.join("")}<text x="20" y="428" fill="#5a5f5c">${sizes.map((size) => `${size.factor} ×: ${count(size.samples)} samples, ${count(size.logs)} log records`).join("   ·   ")}</text></svg>\n`;
+  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 920 630" font-family="system-ui, sans-serif" font-size="12" fill="#1d2326"><title>The store with 1, 10 and 100 times the data</title><rect width="920" height="630" fill="#fffdf9"/><text x="20" y="24" font-size="16" font-weight="600">The store with 1, 10 and 100 times the data</text>${parts.join("")}<text x="20" y="618" fill="#5a5f5c">${sizes.map((size) => `${size.factor} ×: ${count(size.samples)} samples, ${count(size.logs)} log records, ${count(size.spans)} spans`).join("   ·   ")}</text></svg>\n`;
 }

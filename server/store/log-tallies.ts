@@ -22,17 +22,20 @@ const COLUMNS = "pattern_id AS patternId, origin_id AS originId, severity, count
 
 /** Counts records by minutes and half hours; call inside the transaction that keeps them. */
 export function countLogs(db: Db, records: Iterable<Omit<Tally, "count">>): void {
+  let finer: Iterable<Omit<Tally, "count"> & { count?: number }> = records;
   for (const { table, column, stepMs } of TABLES) {
     const tallies = new Map<string, Tally>();
-    for (const { atMs, patternId, originId, severity } of records) {
+    for (const { atMs, patternId, originId, severity, count = 1 } of finer) {
       const start = floorTo(stepMs, atMs);
       const key = `${start}|${patternId}|${originId}|${severity}`;
       const tally = tallies.get(key);
-      if (tally) tally.count++;
-      else tallies.set(key, { atMs: start, patternId, originId, severity, count: 1 });
+      if (tally) tally.count += count;
+      else tallies.set(key, { atMs: start, patternId, originId, severity, count });
     }
     const statement = prepared(db, `INSERT INTO ${table} (${column}, pattern_id, origin_id, severity, count) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET count = count + excluded.count`);
     for (const { atMs, patternId, originId, severity, count } of tallies.values()) statement.run(atMs, patternId, originId, severity, count);
+    // Half hours are made of the minutes, of which there are fewer than records.
+    finer = [...tallies.values()];
   }
 }
 
