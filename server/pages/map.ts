@@ -5,7 +5,7 @@ import { layStrata } from "#core/topology/strata";
 import { formatValue } from "#core/units/format";
 import { MINUTE_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
-import { componentsAt, estateFacets, relationsAt } from "../store/estate";
+import { componentsAt, estateFacets, relationsAt, relationsOf, type RelationRow } from "../store/estate";
 import { healthAt, listServices, membersAt, relianceAt } from "../store/services";
 import { lastSample, seriesOfMetric, seriesOfService } from "../store/signals";
 
@@ -54,32 +54,41 @@ const FIGURE_WORD: Readonly<Record<string, string>> = { host: "memory", net: "pr
 export function mapPage(db: Db, question: MapQuestion) {
   const { atMs } = question;
   const components = new Map(componentsAt(db, atMs).map((row) => [row.id, row]));
-  const relations = relationsAt(db, atMs);
   const services = listServices(db);
   const members = membersAt(db, atMs);
   const reliance = relianceAt(db, atMs);
-  const edges = relations.map((row) => ({ type: row.type, from: row.from_id, to: row.to_id }));
   const chosen = services.find((service) => service.uid === question.service);
   let ids: Set<number>;
   let shownServices: typeof services;
+  let relations: RelationRow[];
   if (question.around !== undefined) {
+    relations = relationsAt(db, atMs);
+    const edges = relations.map((row) => ({ type: row.type, from: row.from_id, to: row.to_id }));
     const hypervisors = new Set([...components.values()].flatMap((row) => (row.kind === "host.hypervisor" ? [row.id] : [])));
     ids = neighbourhood([question.around], edges, question.steps ?? 2, new Set(["talks-to", "runs-on", "hosted-by"]), hypervisors);
     for (const edge of edges) if (edge.type === "wired-to" && edge.from === question.around) ids.add(edge.to);
     const inServices = new Set(members.filter((row) => row.component_id === question.around || (components.get(row.component_id)?.host_id === question.around && row.entry)).map((row) => row.service_id));
     shownServices = services.filter((service) => inServices.has(service.id));
   } else if (question.site) {
+    relations = relationsAt(db, atMs);
     ids = new Set([...components.values()].filter((row) => row.site === question.site).map((row) => row.id));
     const here = new Set(members.filter((row) => ids.has(row.component_id)).map((row) => row.service_id));
     shownServices = services.filter((service) => here.has(service.id));
   } else if (chosen) {
     ids = new Set(members.filter((row) => row.service_id === chosen.id).map((row) => row.component_id));
-    // The switches its hosts are wired to carry it too.
-    for (const edge of edges) if (edge.type === "wired-to" && ids.has(edge.from)) ids.add(edge.to);
+    // The switches its hosts are wired to carry it too, and those behind them.
+    for (let added: number[] = [...ids]; added.length; ) {
+      const known = ids;
+      const from = new Set(added);
+      added = [...new Set(relationsOf(db, from, atMs).flatMap((row) => (row.type === "wired-to" && from.has(row.from_id) && !known.has(row.to_id) ? [row.to_id] : [])))];
+      ids = new Set([...known, ...added]);
+    }
+    relations = relationsOf(db, ids, atMs);
     const relied = reliance.get(chosen.id) ?? new Set<number>();
     shownServices = services.filter((service) => service.id === chosen.id || relied.has(service.id) || reliance.get(service.id)?.has(chosen.id));
   } else {
     ids = new Set();
+    relations = [];
     shownServices = services;
   }
   const tooMany = ids.size > MOST_CARDS;
