@@ -13,8 +13,16 @@ const LOG_GAMMA = Math.log(GAMMA);
 /** Values at or below this count as zero. */
 const LEAST = 1e-9;
 
+/** With more buckets than this a sketch keeps them as a row of counts, which is merged into many times faster. */
+const MOST_SPARSE = 48;
+/** A row of counts is at most so long; values further apart stay in a table. */
+const LONGEST_ROW = 4096;
+
 export class Sketch {
-  private readonly buckets = new Map<number, number>();
+  /** Counts by bucket, while they are few. */
+  private buckets = new Map<number, number>();
+  /** Counts of all buckets from one on, once they are many. */
+  private row: { from: number; counts: Float64Array } | undefined;
   zeros = 0;
   count = 0;
 
@@ -24,14 +32,59 @@ export class Sketch {
       this.zeros += times;
       return;
     }
-    const index = Math.ceil(Math.log(value) / LOG_GAMMA);
-    this.buckets.set(index, (this.buckets.get(index) ?? 0) + times);
+    this.put(Math.ceil(Math.log(value) / LOG_GAMMA), times);
+  }
+
+  private put(index: number, times: number): void {
+    const { row } = this;
+    if (!row) {
+      this.buckets.set(index, (this.buckets.get(index) ?? 0) + times);
+      if (this.buckets.size > MOST_SPARSE) this.toRow();
+      return;
+    }
+    const place = index - row.from;
+    if (place >= 0 && place < row.counts.length) row.counts[place] = (row.counts[place] as number) + times;
+    else this.widen(index, times);
+  }
+
+  private toRow(): void {
+    let lowest = Number.POSITIVE_INFINITY;
+    let highest = Number.NEGATIVE_INFINITY;
+    for (const index of this.buckets.keys()) {
+      if (index < lowest) lowest = index;
+      if (index > highest) highest = index;
+    }
+    if (highest - lowest >= LONGEST_ROW) return;
+    const row = { from: lowest, counts: new Float64Array(highest - lowest + 1) };
+    for (const [index, count] of this.buckets) row.counts[index - lowest] = count;
+    this.row = row;
+    this.buckets = new Map();
+  }
+
+  /** Makes room for a bucket outside the row, or goes back to a table when it lies too far away. */
+  private widen(index: number, times: number): void {
+    const { from, counts } = this.row as { from: number; counts: Float64Array };
+    const lowest = Math.min(from, index);
+    const length = Math.max(from + counts.length, index + 1) - lowest;
+    if (length > LONGEST_ROW) {
+      this.buckets = new Map(this.inOrder());
+      this.row = undefined;
+      this.buckets.set(index, times);
+      return;
+    }
+    // Some room to spare on the side that grew.
+    const spare = Math.min(64, LONGEST_ROW - length);
+    const start = index < from ? lowest - spare : lowest;
+    const wider = new Float64Array(length + spare);
+    wider.set(counts, from - start);
+    wider[index - start] = (wider[index - start] as number) + times;
+    this.row = { from: start, counts: wider };
   }
 
   merge(other: Sketch): void {
     this.count += other.count;
     this.zeros += other.zeros;
-    for (const [index, count] of other.buckets) this.buckets.set(index, (this.buckets.get(index) ?? 0) + count);
+    for (const [index, count] of other.sorted()) this.put(index, count);
   }
 
   /** The value with this share of all at or below it, within the stated error; NaN when nothing was added. */
@@ -56,10 +109,18 @@ export class Sketch {
 
   private order: { count: number; sorted: [number, number][] } | undefined;
 
-  /** Buckets from the lowest; sorted anew when something was added since. */
+  /** Buckets from the lowest; put in order anew when something was added since. */
   private sorted(): [number, number][] {
-    if (this.order?.count !== this.count) this.order = { count: this.count, sorted: [...this.buckets].sort((a, b) => a[0] - b[0]) };
+    if (this.order?.count !== this.count) this.order = { count: this.count, sorted: this.inOrder() };
     return (this.order as { sorted: [number, number][] }).sorted;
+  }
+
+  private inOrder(): [number, number][] {
+    if (!this.row) return [...this.buckets].sort((a, b) => a[0] - b[0]);
+    const { from, counts } = this.row;
+    const list: [number, number][] = [];
+    for (let place = 0; place < counts.length; place++) if ((counts[place] as number) > 0) list.push([from + place, counts[place] as number]);
+    return list;
   }
 
   toBytes(): Uint8Array {
@@ -89,7 +150,7 @@ export class Sketch {
     for (let place = 0; place < length; place++) {
       if (place > 0) index += (steps[place - 1] as number) + 1;
       const count = (counts[place] as number) + 1;
-      this.buckets.set(index, (this.buckets.get(index) ?? 0) + count);
+      this.put(index, count);
       this.count += count;
     }
   }
