@@ -52,5 +52,5 @@ function draw(sizes) {
     });
     return `<text x="${x}" y="${y}" font-weight="600" font-size="14">${title}</text><path d="M${x} ${y + 130.5} H${x + 270}" stroke="#d3ccbd"/>${bars.join("")}`;
   });
-  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 920 630" font-family="system-ui, sans-serif" font-size="12" fill="#1d2326"><title>The store with 1, 10 and 100 times the data</title><rect width="920" height="630" fill="#fffdf9"/><text x="20" y="24" font-size="16" font-weight="600">The store with 1, 10 and 100 times the data</text>${parts.join("")}<text x="20" y="618" fill="#5a5f5c">${sizes.map((size) => `${size.factor} ×: ${count(size.samples)} samples, ${count(size.logs)} log records, ${count(size.spans)} spans`).join("   ·   ")}</text></svg>\n`;
+  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 920 630" font-family="system-ui, sans-serif" font-size="12" fill="#1d2326"><title>The store with 1, 10 and 100 times the data</title><rect width="920" height="630" fill="#fffdf9"/><text x="20" y="24" font-size="16" font-weight="600">The store with 1, 10 and 100 times the data</text>${parts.join("")}<text x="20" y="618" font-size="10.5" fill="#5a5f5c">${sizes.map((size) => `${size.factor} ×: ${count(size.samples)} samples, ${count(size.logs)} log records, ${count(size.spans)} spans`).join("   ·   ")}</text></svg>\n`;
 }

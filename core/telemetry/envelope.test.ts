@@ -30,5 +30,9 @@ describe("gaps", () => {
   const holes = (points: ReturnType<typeof at>) => withGaps(points).filter((point) => Number.isNaN(point.mean)).map((point) => point.atMs);
   it("are set where data is missing", () => expect(holes(at(0, 300, 600, 3600, 3900))).toEqual([2100]));
   it("are not set where the pace of polling changes", () => expect(holes(at(0, 300, 600, 900, 915, 930, 945))).toEqual([]));
+  it("are not set where points stand early and late in their spans", () => {
+    expect(withGaps(at(0, 60, 119, 121, 180), 60).filter((point) => Number.isNaN(point.mean))).toEqual([]);
+    expect(withGaps(at(0, 60, 119, 121, 400), 60).filter((point) => Number.isNaN(point.mean))).toHaveLength(1);
+  });
   it("are not set between two points", () => expect(holes(at(0, 9000))).toEqual([]));
 });
