@@ -8,6 +8,7 @@ export interface TimeWindow {
 
 export const SECOND_MS = 1_000;
 export const MINUTE_MS = 60_000;
+export const HALF_HOUR_MS = 1_800_000;
 export const HOUR_MS = 3_600_000;
 export const DAY_MS = 86_400_000;
 export const WEEK_MS = 7 * DAY_MS;

@@ -1,24 +1,13 @@
-import { mkdtempSync, rmSync } from "node:fs";
-import { tmpdir } from "node:os";
-import { join } from "node:path";
 import fc from "fast-check";
-import { afterAll, beforeAll, expect, it } from "vitest";
-import { migrate, openStore, type Db } from "../store/database";
+import { expect, it } from "vitest";
+import type { Db } from "../store/database";
 import { componentById, insertComponent, retireComponent } from "../store/estate";
 import { Recorder } from "./recorder";
 import { Senders } from "./senders";
+import { useStore } from "../../tests/store";
 
-let folder: string;
 let db: Db;
-beforeAll(() => {
-  folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
-  db = openStore(join(folder, "store.db"), "writer");
-  migrate(db, join(process.cwd(), "server", "store", "migrations"));
-});
-afterAll(() => {
-  db.close();
-  rmSync(folder, { recursive: true, force: true });
-});
+useStore((opened) => (db = opened));
 
 const named = fc.constantFrom("a", "b", "c");
 const sender = fc.oneof(

@@ -1,27 +1,18 @@
-import { mkdtempSync, rmSync } from "node:fs";
-import { tmpdir } from "node:os";
-import { join } from "node:path";
 import fc from "fast-check";
-import { afterAll, beforeAll, expect, it } from "vitest";
+import { expect, it } from "vitest";
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { callFigures, CallHalves, operationFigures } from "./call-figures";
-import { migrate, openStore, prepared, type Db } from "./database";
+import { prepared, type Db } from "./database";
 import { insertOrigin } from "./origins";
 import { SpanWriter, type NewSpan } from "./span-writer";
+import { useStore } from "../../tests/store";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 const SPAN = 5 * HOUR_MS;
-let folder: string;
 let db: Db;
-beforeAll(() => {
-  folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
-  db = openStore(join(folder, "store.db"), "writer");
-  migrate(db, join(process.cwd(), "server", "store", "migrations"));
+useStore((opened) => {
+  db = opened;
   for (const name of ["a", "b", "c", "d"]) insertOrigin(db, `{"service.name":"${name}"}`, { componentId: null, why: "" }, AT);
-});
-afterAll(() => {
-  db.close();
-  rmSync(folder, { recursive: true, force: true });
 });
 
 /** A call from one sender to another: the caller's span and the answer's. */

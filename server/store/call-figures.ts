@@ -1,5 +1,5 @@
 import { Sketch } from "#core/telemetry/sketch";
-import { MINUTE_MS } from "#core/time/windows";
+import { HALF_HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { prepared, readMeta, writeMeta, type Db } from "./database";
 
 /** Calls, failures, time taken and a sketch of it: of an operation, or of one sender by another. */
@@ -17,7 +17,6 @@ interface FiguresRow {
   sketch: Uint8Array;
 }
 
-export const HALF_MS = 30 * MINUTE_MS;
 /** A half hour is summed up when so much time has passed since; what comes later still is summed up again. */
 const LATE_MS = 15 * MINUTE_MS;
 
@@ -62,8 +61,8 @@ function figuresOf<Subject extends CallSubject>(db: Db, subjects: Iterable<Subje
   const summedTo = readProgress(db)?.toMs ?? 0;
   const from = Math.floor(fromMs / MINUTE_MS) * MINUTE_MS;
   const before = toMs + 1;
-  const halvesFrom = Math.ceil(from / HALF_MS) * HALF_MS;
-  const halvesBefore = Math.min(Math.floor(before / HALF_MS) * HALF_MS, summedTo);
+  const halvesFrom = Math.ceil(from / HALF_HOUR_MS) * HALF_HOUR_MS;
+  const halvesBefore = Math.min(Math.floor(before / HALF_HOUR_MS) * HALF_HOUR_MS, summedTo);
   const result = new Map<Subject, CallFigures>();
   for (const subject of subjects) {
     const rows = halvesBefore > halvesFrom ? [...minutesOf(db, subject, from, halvesFrom), ...halvesOf(db, subject, halvesFrom, halvesBefore), ...minutesOf(db, subject, halvesBefore, before)] : minutesOf(db, subject, from, before);
@@ -109,32 +108,32 @@ export class CallHalves {
     const progress = readProgress(this.db) ?? this.first();
     if (!progress) return;
     const { toMs: before, after } = progress;
-    halves: while (nowMs >= progress.toMs + HALF_MS + LATE_MS) {
+    halves: while (nowMs >= progress.toMs + HALF_HOUR_MS + LATE_MS) {
       for (const subject of this.subjects(progress.after)) {
         this.sumUp(subject, progress.toMs);
         progress.after = subject;
         if (performance.now() > until) break halves;
       }
-      progress.toMs += HALF_MS;
+      progress.toMs += HALF_HOUR_MS;
       delete progress.after;
     }
     if (progress.toMs !== before || progress.after !== after) writeMeta(this.db, "calls_summed", JSON.stringify(progress));
-    this.summedTo = progress.toMs + (progress.after ? HALF_MS : 0);
+    this.summedTo = progress.toMs + (progress.after ? HALF_HOUR_MS : 0);
   }
 
   private first(): Progress | undefined {
     const first = prepared<{ first: number | null }>(this.db, "SELECT min(minute_at) AS first FROM operation_minute").get()?.first;
-    return first == null ? undefined : { toMs: Math.floor(first / HALF_MS) * HALF_MS };
+    return first == null ? undefined : { toMs: Math.floor(first / HALF_HOUR_MS) * HALF_HOUR_MS };
   }
 
   /** A minute got calls: when its half hour was summed up before, it is summed up again. Call inside the same transaction. */
   changed(subject: CallSubject, minuteMs: number): void {
-    if (minuteMs < this.summedTo) this.sumUp(subject, Math.floor(minuteMs / HALF_MS) * HALF_MS);
+    if (minuteMs < this.summedTo) this.sumUp(subject, Math.floor(minuteMs / HALF_HOUR_MS) * HALF_HOUR_MS);
   }
 
   private sumUp(subject: CallSubject, half: number): void {
     let figures: CallFigures | undefined;
-    for (const row of minutesOf(this.db, subject, half, half + HALF_MS)) figures = add(figures, row);
+    for (const row of minutesOf(this.db, subject, half, half + HALF_HOUR_MS)) figures = add(figures, row);
     if (!figures) return;
     const { table, columns } = tableOf(subject);
     prepared(this.db, `INSERT OR REPLACE INTO ${table}_half (${columns}, half_at, ${FIGURES}) VALUES (${[...subject, 0, 0, 0, 0, 0].map(() => "?").join(", ")})`).run(...subject, half, figures.calls, figures.failed, figures.sumUs, figures.sketch.toBytes());
@@ -154,7 +153,7 @@ export class CallHalves {
     for (const subject of this.subjects()) {
       const { table, where } = tableOf(subject);
       prepared(this.db, `DELETE FROM ${table}_minute WHERE ${where} AND minute_at < ?`).run(...subject, beforeMs);
-      prepared(this.db, `DELETE FROM ${table}_half WHERE ${where} AND half_at < ?`).run(...subject, Math.floor(beforeMs / HALF_MS) * HALF_MS);
+      prepared(this.db, `DELETE FROM ${table}_half WHERE ${where} AND half_at < ?`).run(...subject, Math.floor(beforeMs / HALF_HOUR_MS) * HALF_HOUR_MS);
     }
   }
 }

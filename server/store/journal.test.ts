@@ -1,22 +1,11 @@
-import { mkdtempSync, rmSync } from "node:fs";
-import { tmpdir } from "node:os";
-import { join } from "node:path";
 import fc from "fast-check";
-import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { migrate, openStore, prepared, type Db } from "./database";
+import { describe, expect, it } from "vitest";
+import { prepared, type Db } from "./database";
 import { appendJournal, journalAfter, pendingSamples, trimJournal, type JournalEntry } from "./journal";
+import { useStore } from "../../tests/store";
 
-let folder: string;
 let db: Db;
-beforeAll(() => {
-  folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
-  db = openStore(join(folder, "store.db"), "writer");
-  migrate(db, join(process.cwd(), "server", "store", "migrations"));
-});
-afterAll(() => {
-  db.close();
-  rmSync(folder, { recursive: true, force: true });
-});
+useStore((opened) => (db = opened));
 
 const entryOf = (rows: readonly (readonly [number, number, number])[]): JournalEntry => ({ series: Uint32Array.from(rows, ([series]) => series), times: Float64Array.from(rows, ([, at]) => at), values: Float64Array.from(rows, ([, , value]) => value) });
 const last = () => [...journalAfter(db, 0)].at(-1) as JournalEntry & { id: number };

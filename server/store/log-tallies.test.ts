@@ -1,24 +1,13 @@
-import { mkdtempSync, rmSync } from "node:fs";
-import { tmpdir } from "node:os";
-import { join } from "node:path";
 import fc from "fast-check";
-import { afterAll, beforeAll, expect, it } from "vitest";
-import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
-import { migrate, openStore, type Db } from "./database";
-import { cameBetween, countLogs, HALF_MS, minutesWith, patternIdsIn, talliesIn } from "./log-tallies";
+import { expect, it } from "vitest";
+import { HALF_HOUR_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import type { Db } from "./database";
+import { cameBetween, countLogs, minutesWith, patternIdsIn, talliesIn } from "./log-tallies";
+import { useStore } from "../../tests/store";
 
 const AT = Date.parse("2026-03-17T10:07:00Z");
-let folder: string;
 let db: Db;
-beforeAll(() => {
-  folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
-  db = openStore(join(folder, "store.db"), "writer");
-  migrate(db, join(process.cwd(), "server", "store", "migrations"));
-});
-afterAll(() => {
-  db.close();
-  rmSync(folder, { recursive: true, force: true });
-});
+useStore((opened) => (db = opened));
 
 const records = fc.array(fc.record({ atMs: fc.nat({ max: 4 * HOUR_MS }).map((ms) => AT + ms), patternId: fc.integer({ min: 1, max: 3 }), originId: fc.integer({ min: 1, max: 3 }), severity: fc.constantFrom(9, 17) }), { maxLength: 60 });
 const window = fc.tuple(fc.integer({ min: -HOUR_MS, max: 4 * HOUR_MS }), fc.nat({ max: 4 * HOUR_MS })).map(([from, length]) => ({ fromMs: AT + from, toMs: AT + from + length }));
@@ -26,7 +15,7 @@ const minute = (atMs: number) => Math.floor(atMs / MINUTE_MS) * MINUTE_MS;
 
 it("counts, finds and dates the same from half hours and minutes as from the records", () => {
   fc.assert(
-    fc.property(fc.array(records, { maxLength: 3 }), window, fc.constantFrom(MINUTE_MS, 5 * MINUTE_MS, HALF_MS, 6 * HALF_MS), (batches, { fromMs, toMs }, stepMs) => {
+    fc.property(fc.array(records, { maxLength: 3 }), window, fc.constantFrom(MINUTE_MS, 5 * MINUTE_MS, HALF_HOUR_MS, 6 * HALF_HOUR_MS), (batches, { fromMs, toMs }, stepMs) => {
       db.exec("DELETE FROM log_tally; DELETE FROM log_tally_half");
       for (const batch of batches) db.transaction(() => countLogs(db, batch))();
       const all = batches.flat();

@@ -1,4 +1,4 @@
-import { MINUTE_MS } from "#core/time/windows";
+import { HALF_HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { prepared, type Db } from "./database";
 
 /** How many records of a pattern, sender and severity came from an instant on, for a minute or half an hour. */
@@ -10,12 +10,11 @@ export interface Tally {
   count: number;
 }
 
-export const HALF_MS = 30 * MINUTE_MS;
 export const floorTo = (stepMs: number, atMs: number): number => Math.floor(atMs / stepMs) * stepMs;
 
 const TABLES = [
   { table: "log_tally", column: "minute_at", stepMs: MINUTE_MS },
-  { table: "log_tally_half", column: "half_at", stepMs: HALF_MS },
+  { table: "log_tally_half", column: "half_at", stepMs: HALF_HOUR_MS },
 ] as const;
 const [MINUTES, HALVES] = TABLES;
 const COLUMNS = "pattern_id AS patternId, origin_id AS originId, severity, count";
@@ -47,9 +46,9 @@ function* rows(db: Db, { table, column }: (typeof TABLES)[number], fromMs: numbe
 export function* talliesIn(db: Db, fromMs: number, toMs: number, stepMs: number): Generator<Tally> {
   const from = floorTo(MINUTE_MS, fromMs);
   const before = toMs + 1;
-  const halvesFrom = Math.ceil(from / HALF_MS) * HALF_MS;
-  const halvesBefore = floorTo(HALF_MS, before);
-  if (stepMs % HALF_MS !== 0 || halvesBefore <= halvesFrom) {
+  const halvesFrom = Math.ceil(from / HALF_HOUR_MS) * HALF_HOUR_MS;
+  const halvesBefore = floorTo(HALF_HOUR_MS, before);
+  if (stepMs % HALF_HOUR_MS !== 0 || halvesBefore <= halvesFrom) {
     yield* rows(db, MINUTES, from, before);
     return;
   }
@@ -61,7 +60,7 @@ export function* talliesIn(db: Db, fromMs: number, toMs: number, stepMs: number)
 /** Patterns that came in a span of time, whole minutes. */
 export function patternIdsIn(db: Db, fromMs: number, toMs: number): Set<number> {
   const ids = new Set<number>();
-  for (const { patternId } of talliesIn(db, fromMs, toMs, HALF_MS)) ids.add(patternId);
+  for (const { patternId } of talliesIn(db, fromMs, toMs, HALF_HOUR_MS)) ids.add(patternId);
   return ids;
 }
 
@@ -70,10 +69,10 @@ export function cameBetween(db: Db, pattern: { id: number; first_at: number }, f
   if (pattern.first_at >= beforeMs) return false;
   if (pattern.first_at >= fromMs) return true;
   const has = ({ table, column }: (typeof TABLES)[number], atMs: number) => prepared(db, `SELECT 1 FROM ${table} WHERE ${column} = ? AND pattern_id = ? LIMIT 1`).get(atMs, pattern.id) !== undefined;
-  const halvesBefore = floorTo(HALF_MS, beforeMs);
+  const halvesBefore = floorTo(HALF_HOUR_MS, beforeMs);
   for (let at = floorTo(MINUTE_MS, beforeMs - 1); at >= Math.max(halvesBefore, fromMs); at -= MINUTE_MS) if (has(MINUTES, at)) return true;
-  const halvesFrom = Math.ceil(fromMs / HALF_MS) * HALF_MS;
-  for (let at = halvesBefore - HALF_MS; at >= halvesFrom; at -= HALF_MS) if (has(HALVES, at)) return true;
+  const halvesFrom = Math.ceil(fromMs / HALF_HOUR_MS) * HALF_HOUR_MS;
+  for (let at = halvesBefore - HALF_HOUR_MS; at >= halvesFrom; at -= HALF_HOUR_MS) if (has(HALVES, at)) return true;
   for (let at = Math.ceil(fromMs / MINUTE_MS) * MINUTE_MS; at < Math.min(halvesFrom, beforeMs); at += MINUTE_MS) if (has(MINUTES, at)) return true;
   return false;
 }
@@ -83,7 +82,7 @@ export function* minutesWith(db: Db, originIds: ReadonlySet<number>, fromMs: num
   const ids = JSON.stringify([...originIds]);
   const starts = ({ table, column }: (typeof TABLES)[number], from: number, before: number) =>
     prepared<{ atMs: number }>(db, `SELECT DISTINCT ${column} AS atMs FROM ${table} WHERE ${column} >= ? AND ${column} < ? AND severity >= ? AND origin_id IN (SELECT value FROM json_each(?)) ORDER BY ${column} DESC`).all(from, before, leastSeverity, ids);
-  for (const { atMs: half } of starts(HALVES, floorTo(HALF_MS, fromMs), toMs + 1)) for (const { atMs } of starts(MINUTES, Math.max(half, floorTo(MINUTE_MS, fromMs)), Math.min(half + HALF_MS, toMs + 1))) yield atMs;
+  for (const { atMs: half } of starts(HALVES, floorTo(HALF_HOUR_MS, fromMs), toMs + 1)) for (const { atMs } of starts(MINUTES, Math.max(half, floorTo(MINUTE_MS, fromMs)), Math.min(half + HALF_HOUR_MS, toMs + 1))) yield atMs;
 }
 
 /** Forgets counts before an instant. */

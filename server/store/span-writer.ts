@@ -1,7 +1,7 @@
 import { Recent } from "#core/telemetry/recent";
 import { Sketch } from "#core/telemetry/sketch";
-import { MINUTE_MS } from "#core/time/windows";
-import { CallHalves, HALF_MS, type CallSubject } from "./call-figures";
+import { HALF_HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { CallHalves, type CallSubject } from "./call-figures";
 import { prepared, type Db } from "./database";
 
 /** A span as it is kept; identifiers in hexadecimal. */
@@ -156,7 +156,7 @@ export class SpanWriter {
     if (!first || first.start_us >= beforeMs * 1000) return;
     prepared(db, "DELETE FROM span WHERE id BETWEEN ? AND ? AND start_us < ?").run(first.id, first.id + 20_000, beforeMs * 1000);
     // Their figures go by half hours, because all of them have to be looked through for that.
-    if (beforeMs - this.forgottenMs < HALF_MS) return;
+    if (beforeMs - this.forgottenMs < HALF_HOUR_MS) return;
     this.forgottenMs = beforeMs;
     this.halves.forget(beforeMs);
   }

@@ -64,11 +64,6 @@ function lookInto(db: Db, pendingOf: PendingOf, seriesId: number, fromMs: number
   };
 }
 
-/** Lowest, mean, highest and last of a series in a window. */
-export function summaryIn(db: Db, seriesId: number, fromMs: number, toMs: number): Summary {
-  return lookInto(db, pendingBySeries(db), seriesId, fromMs, toMs).exact();
-}
-
 /** Of many, those whose series have the highest or lowest figure in a window, best first. */
 export function bestIn<Item>(db: Db, items: readonly Item[], seriesOf: (item: Item) => number, fromMs: number, toMs: number, rank: Exclude<keyof Summary, "count">, which: "highest" | "lowest", count: number): Item[] {
   const pendingOf = pendingBySeries(db);
