@@ -8,7 +8,11 @@ export default defineConfig({
     alias: { "~": room("app"), "#core": room("core"), "#server": room("server"), "#standins": room("standins") },
   },
   test: {
-    include: ["{agent,core,server,standins,app,scripts}/**/*.test.ts", "tests/reference/**/*.test.ts", "tests/system/**/*.test.ts"],
+    include: [
+      "{agent,core,server,standins,app,scripts}/**/*.test.ts",
+      "tests/reference/**/*.test.ts",
+      "tests/system/**/*.test.ts",
+    ],
     testTimeout: 60_000,
     hookTimeout: 60_000,
     pool: "forks",

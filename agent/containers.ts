@@ -33,8 +33,10 @@ function read(file: string): string | undefined {
   }
 }
 
-const fieldOf = (text: string | undefined, name: string): number => Number(new RegExp(`^${name} (\\d+)$`, "m").exec(text ?? "")?.[1] ?? 0);
-const numberOf = (text: string | undefined): number | undefined => (text === undefined || text.trim() === "max" ? undefined : Number(text));
+const fieldOf = (text: string | undefined, name: string): number =>
+  Number(new RegExp(`^${name} (\\d+)$`, "m").exec(text ?? "")?.[1] ?? 0);
+const numberOf = (text: string | undefined): number | undefined =>
+  text === undefined || text.trim() === "max" ? undefined : Number(text);
 
 /** Processors that a quota allows, from cpu.max: "quota period" in microseconds, or "max". */
 export function readCpuMax(text: string | undefined): number | undefined {
@@ -57,7 +59,9 @@ export function readContainers(root: string, proc: string): ContainerReading[] {
     }
     let names: string[];
     try {
-      names = readdirSync(folder, { withFileTypes: true }).flatMap((entry) => (entry.isDirectory() ? [entry.name] : []));
+      names = readdirSync(folder, { withFileTypes: true }).flatMap((entry) =>
+        entry.isDirectory() ? [entry.name] : [],
+      );
     } catch {
       return;
     }
@@ -88,10 +92,20 @@ function readContainer(folder: string, id: string, proc: string): ContainerReadi
 
 /** Processes of a group, or of the groups just below it, as an init inside a container divides them. */
 function firstProcesses(folder: string): number[] {
-  const own = (read(join(folder, "cgroup.procs")) ?? "").split("\n").map(Number).filter((pid) => pid > 0);
+  const own = (read(join(folder, "cgroup.procs")) ?? "")
+    .split("\n")
+    .map(Number)
+    .filter((pid) => pid > 0);
   if (own.length) return own;
   try {
-    return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => (entry.isDirectory() ? (read(join(folder, entry.name, "cgroup.procs")) ?? "").split("\n").map(Number).filter((pid) => pid > 0) : []));
+    return readdirSync(folder, { withFileTypes: true }).flatMap((entry) =>
+      entry.isDirectory()
+        ? (read(join(folder, entry.name, "cgroup.procs")) ?? "")
+            .split("\n")
+            .map(Number)
+            .filter((pid) => pid > 0)
+        : [],
+    );
   } catch {
     return [];
   }

@@ -49,9 +49,13 @@ if (given.help) {
   process.exit(0);
 }
 const every = Number(given.every);
-if (!Number.isInteger(every) || every < 1 || every > 3600) refuse(`“${given.every}” is not an interval. Use whole seconds from 1 to 3600.`);
+if (!Number.isInteger(every) || every < 1 || every > 3600)
+  refuse(`“${given.every}” is not an interval. Use whole seconds from 1 to 3600.`);
 if (!/^https?:\/\/[^/]/.test(given.to)) refuse(`“${given.to}” is not an address. Write it like http://127.0.0.1:4318.`);
-if (!existsSync(join(given.root, "proc", "stat"))) refuse(`There is no ${join(given.root, "proc", "stat")}: this agent is for Linux. Where /proc is mounted elsewhere, say so with --root.`);
+if (!existsSync(join(given.root, "proc", "stat")))
+  refuse(
+    `There is no ${join(given.root, "proc", "stat")}: this agent is for Linux. Where /proc is mounted elsewhere, say so with --root.`,
+  );
 const fileText = (file: string) => (existsSync(file) ? readFileSync(file, "utf8") : "");
 let token: string | undefined;
 if (given["token-file"]) {
@@ -66,7 +70,9 @@ const name = given.name ?? (etc("hostname").trim() || hostname());
 const machine: Resource = {
   "host.name": name,
   // machine-id(5) asks not to show the id itself.
-  ...(machineId ? { "host.id": createHash("sha256").update(`${AGENT_NAME} ${machineId}`).digest("hex").slice(0, 32) } : {}),
+  ...(machineId
+    ? { "host.id": createHash("sha256").update(`${AGENT_NAME} ${machineId}`).digest("hex").slice(0, 32) }
+    : {}),
   "host.arch": arch(),
   "host.ip": Object.values(networkInterfaces())
     .flatMap((list) => list ?? [])
@@ -76,7 +82,9 @@ const machine: Resource = {
   "host.processors": String(first.processors.cores.length),
   "host.memory.bytes": String(first.memory.totalBytes),
   "os.type": "linux",
-  "os.description": [readOsRelease(etc("os-release")), readVersion(fileText(join(given.root, "proc", "version")))].filter(Boolean).join(", "),
+  "os.description": [readOsRelease(etc("os-release")), readVersion(fileText(join(given.root, "proc", "version")))]
+    .filter(Boolean)
+    .join(", "),
   "telemetry.distro.name": AGENT_NAME,
   "telemetry.distro.version": AGENT_VERSION,
   "report.seconds": String(every),
@@ -88,10 +96,22 @@ function reportOf(before: Reading | undefined, now: Reading, more: { metric: str
   const seconds = before ? (now.monotonicMs - before.monotonicMs) / 1000 : 0;
   return metricsRequest(
     [
-      { resource: machine, points: [...measureMachine(before, now), ...more.map((one) => ({ ...one, instance: "", unit: "1" }))] },
+      {
+        resource: machine,
+        points: [...measureMachine(before, now), ...more.map((one) => ({ ...one, instance: "", unit: "1" }))],
+      },
       ...now.containers.map((container) => ({
-        resource: { "container.id": container.id, ...(container.process ? { "process.executable.name": container.process } : {}), "host.name": name, "telemetry.distro.name": AGENT_NAME },
-        points: measureContainer(before?.containers.find((one) => one.id === container.id), container, seconds),
+        resource: {
+          "container.id": container.id,
+          ...(container.process ? { "process.executable.name": container.process } : {}),
+          "host.name": name,
+          "telemetry.distro.name": AGENT_NAME,
+        },
+        points: measureContainer(
+          before?.containers.find((one) => one.id === container.id),
+          container,
+          seconds,
+        ),
       })),
     ],
     now.atMs,
@@ -106,12 +126,27 @@ if (given.once) {
   process.exit(0);
 }
 
-const outbox = new Outbox({ to: given.to.replace(/\/+$/, ""), ...(token ? { token } : {}), most: Math.ceil(3600 / every), now: () => performance.now(), random: Math.random, post: fetch, say: (sentence) => process.stderr.write(`${sentence}\n`) });
-process.stdout.write(`${name} is measured every ${every} s and reported to ${given.to}, ${first.containers.length} containers with it.\n`);
+const outbox = new Outbox({
+  to: given.to.replace(/\/+$/, ""),
+  ...(token ? { token } : {}),
+  most: Math.ceil(3600 / every),
+  now: () => performance.now(),
+  random: Math.random,
+  post: fetch,
+  say: (sentence) => process.stderr.write(`${sentence}\n`),
+});
+process.stdout.write(
+  `${name} is measured every ${every} s and reported to ${given.to}, ${first.containers.length} containers with it.\n`,
+);
 let before = first;
 const timer = setInterval(() => {
   const now = look();
-  outbox.put(reportOf(before, now, [{ metric: "agent.waiting", value: outbox.length }, { metric: "agent.dropped", value: outbox.dropped }]));
+  outbox.put(
+    reportOf(before, now, [
+      { metric: "agent.waiting", value: outbox.length },
+      { metric: "agent.dropped", value: outbox.dropped },
+    ]),
+  );
   before = now;
   void outbox.send();
 }, every * 1000);

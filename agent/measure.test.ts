@@ -7,13 +7,20 @@ import { readContainers, type ContainerReading } from "./containers";
 import { measureContainer, measureMachine, type Point } from "./measure";
 import { lookAt, type Reading } from "./reading";
 
-const value = (points: readonly Point[], metric: string, instance = "") => points.find((one) => one.metric === metric && one.instance === instance)?.value;
+const value = (points: readonly Point[], metric: string, instance = "") =>
+  points.find((one) => one.metric === metric && one.instance === instance)?.value;
 
 describe("metrics of a machine", () => {
   const reading = (changes: Partial<Reading> = {}): Reading => ({
     monotonicMs: 0,
     atMs: 0,
-    processors: { all: { total: 1000, busy: 100, stolen: 10 }, cores: [{ total: 500, busy: 50, stolen: 0 }, { total: 500, busy: 50, stolen: 10 }] },
+    processors: {
+      all: { total: 1000, busy: 100, stolen: 10 },
+      cores: [
+        { total: 500, busy: 50, stolen: 0 },
+        { total: 500, busy: 50, stolen: 10 },
+      ],
+    },
     memory: { totalBytes: 1000, availableBytes: 250, swapTotalBytes: 0, swapFreeBytes: 0 },
     disks: [{ mount: "/srv", sizeBytes: 400, usedBytes: 100 }],
     interfaces: [{ name: "eth0", inOctets: 1000, outOctets: 500, errors: 0 }],
@@ -21,7 +28,17 @@ describe("metrics of a machine", () => {
     containers: [],
     ...changes,
   });
-  const later = reading({ monotonicMs: 10_000, processors: { all: { total: 2000, busy: 600, stolen: 60 }, cores: [{ total: 1000, busy: 450, stolen: 0 }, { total: 1000, busy: 150, stolen: 60 }] }, interfaces: [{ name: "eth0", inOctets: 11_000, outOctets: 500, errors: 5 }] });
+  const later = reading({
+    monotonicMs: 10_000,
+    processors: {
+      all: { total: 2000, busy: 600, stolen: 60 },
+      cores: [
+        { total: 1000, busy: 450, stolen: 0 },
+        { total: 1000, busy: 150, stolen: 60 },
+      ],
+    },
+    interfaces: [{ name: "eth0", inOctets: 11_000, outOctets: 500, errors: 5 }],
+  });
 
   it("need two looks for what is counted, one for what is", () => {
     const first = measureMachine(undefined, reading());
@@ -43,7 +60,17 @@ describe("metrics of a machine", () => {
     expect(value(points, "pressure", "io")).toBeUndefined();
   });
   it("leave a counter out that was reset, and an interface that is new", () => {
-    const points = measureMachine(later, reading({ monotonicMs: 20_000, processors: later.processors, interfaces: [{ name: "eth0", inOctets: 5, outOctets: 600, errors: 5 }, { name: "eth1", inOctets: 1, outOctets: 1, errors: 0 }] }));
+    const points = measureMachine(
+      later,
+      reading({
+        monotonicMs: 20_000,
+        processors: later.processors,
+        interfaces: [
+          { name: "eth0", inOctets: 5, outOctets: 600, errors: 5 },
+          { name: "eth1", inOctets: 1, outOctets: 1, errors: 0 },
+        ],
+      }),
+    );
     expect(value(points, "net.in", "eth0")).toBeUndefined();
     expect(value(points, "net.out", "eth0")).toBe(80);
     expect(value(points, "net.in", "eth1")).toBeUndefined();
@@ -52,7 +79,13 @@ describe("metrics of a machine", () => {
   it("are percentages whatever the counters say", () =>
     fc.assert(
       fc.property(fc.array(fc.nat(1e6), { minLength: 6, maxLength: 6 }), ([a, b, c, d, e, f]) => {
-        const points = measureMachine(reading({ processors: { all: { total: a as number, busy: b as number, stolen: c as number }, cores: [] } }), reading({ monotonicMs: 1, processors: { all: { total: d as number, busy: e as number, stolen: f as number }, cores: [] } }));
+        const points = measureMachine(
+          reading({ processors: { all: { total: a as number, busy: b as number, stolen: c as number }, cores: [] } }),
+          reading({
+            monotonicMs: 1,
+            processors: { all: { total: d as number, busy: e as number, stolen: f as number }, cores: [] },
+          }),
+        );
         for (const point of points.filter((one) => one.unit === "%")) {
           expect(point.value).toBeGreaterThanOrEqual(0);
           expect(point.value).toBeLessThanOrEqual(100);
@@ -62,9 +95,25 @@ describe("metrics of a machine", () => {
 });
 
 describe("metrics of a container", () => {
-  const container = (changes: Partial<ContainerReading> = {}): ContainerReading => ({ id: "a".repeat(64), process: "p", cpuMicroseconds: 0, periods: 0, throttled: 0, cpuLimit: 0.5, memoryBytes: 1000, memoryLimit: 2000, reclaimableBytes: 200, processes: 3, ...changes });
+  const container = (changes: Partial<ContainerReading> = {}): ContainerReading => ({
+    id: "a".repeat(64),
+    process: "p",
+    cpuMicroseconds: 0,
+    periods: 0,
+    throttled: 0,
+    cpuLimit: 0.5,
+    memoryBytes: 1000,
+    memoryLimit: 2000,
+    reclaimableBytes: 200,
+    processes: 3,
+    ...changes,
+  });
   it("show what it uses of its quota and how often the quota held it back", () => {
-    const points = measureContainer(container(), container({ cpuMicroseconds: 2_500_000, periods: 100, throttled: 25 }), 10);
+    const points = measureContainer(
+      container(),
+      container({ cpuMicroseconds: 2_500_000, periods: 100, throttled: 25 }),
+      10,
+    );
     expect(value(points, "container.cpu.usage")).toBe(0.25);
     expect(value(points, "container.cpu.used")).toBe(50);
     expect(value(points, "container.cpu.throttled")).toBe(25);
@@ -72,14 +121,25 @@ describe("metrics of a container", () => {
     expect(value(points, "container.memory.used")).toBe(40);
   });
   it("say nothing of limits it does not have", () => {
-    const points = measureContainer(container({ cpuLimit: undefined }), container({ cpuLimit: undefined, memoryLimit: undefined, cpuMicroseconds: 10_000_000 }), 10);
+    const points = measureContainer(
+      container({ cpuLimit: undefined }),
+      container({ cpuLimit: undefined, memoryLimit: undefined, cpuMicroseconds: 10_000_000 }),
+      10,
+    );
     expect(value(points, "container.cpu.usage")).toBe(1);
     expect(points.map((one) => one.metric)).not.toContain("container.cpu.used");
     expect(points.map((one) => one.metric)).not.toContain("container.memory.used");
     expect(points.map((one) => one.metric)).not.toContain("container.cpu.throttled");
   });
-  it("are not held back while there was nothing to do", () => expect(value(measureContainer(container(), container(), 10), "container.cpu.throttled")).toBe(0));
-  it("begin anew when it was started again", () => expect(value(measureContainer(container({ cpuMicroseconds: 9e9 }), container({ cpuMicroseconds: 5 }), 10), "container.cpu.usage")).toBeUndefined());
+  it("are not held back while there was nothing to do", () =>
+    expect(value(measureContainer(container(), container(), 10), "container.cpu.throttled")).toBe(0));
+  it("begin anew when it was started again", () =>
+    expect(
+      value(
+        measureContainer(container({ cpuMicroseconds: 9e9 }), container({ cpuMicroseconds: 5 }), 10),
+        "container.cpu.usage",
+      ),
+    ).toBeUndefined());
 });
 
 describe("the control groups of containers", () => {
@@ -121,7 +181,18 @@ describe("the control groups of containers", () => {
   it("are found by the id in their names, wherever they are, and read whole", () => {
     const found = readContainers(join(root, groups), join(root, "proc")).sort((a, b) => a.id.localeCompare(b.id));
     expect(found.map((container) => container.id)).toEqual([one, init]);
-    expect(found[0]).toEqual({ id: one, process: "slot-board", cpuMicroseconds: 5_000_000, periods: 40, throttled: 4, cpuLimit: 0.5, memoryBytes: 1_048_576, memoryLimit: undefined, reclaimableBytes: 4096, processes: 2 });
+    expect(found[0]).toEqual({
+      id: one,
+      process: "slot-board",
+      cpuMicroseconds: 5_000_000,
+      periods: 40,
+      throttled: 4,
+      cpuLimit: 0.5,
+      memoryBytes: 1_048_576,
+      memoryLimit: undefined,
+      reclaimableBytes: 4096,
+      processes: 2,
+    });
     expect(found[1]).toMatchObject({ process: "helper", cpuLimit: undefined, processes: 1 });
   });
   it("are part of a look at a machine, of which much may be missing", () => {

@@ -24,17 +24,31 @@ export function measureMachine(before: Reading | undefined, now: Reading): Point
     if (value !== undefined && Number.isFinite(value)) points.push({ metric, instance, unit, value });
   };
   const seconds = before ? (now.monotonicMs - before.monotonicMs) / 1000 : 0;
-  const rate = (earlier: number | undefined, later: number) => (earlier === undefined || seconds <= 0 || later < earlier ? undefined : (later - earlier) / seconds);
+  const rate = (earlier: number | undefined, later: number) =>
+    earlier === undefined || seconds <= 0 || later < earlier ? undefined : (later - earlier) / seconds;
   if (before) {
     put("cpu.used", "", "%", percentOf(before.processors.all, now.processors.all, "busy"));
     put("cpu.stolen", "", "%", percentOf(before.processors.all, now.processors.all, "stolen"));
     now.processors.cores.forEach((core, index) => {
       const earlier = before.processors.cores[index];
-      if (earlier && now.processors.cores.length > 1) put("cpu.core.used", String(index), "%", percentOf(earlier, core, "busy"));
+      if (earlier && now.processors.cores.length > 1)
+        put("cpu.core.used", String(index), "%", percentOf(earlier, core, "busy"));
     });
   }
-  if (now.memory.totalBytes > 0) put("memory.used", "", "%", rounded(((now.memory.totalBytes - now.memory.availableBytes) / now.memory.totalBytes) * 100));
-  if (now.memory.swapTotalBytes > 0) put("swap.used", "", "%", rounded(((now.memory.swapTotalBytes - now.memory.swapFreeBytes) / now.memory.swapTotalBytes) * 100));
+  if (now.memory.totalBytes > 0)
+    put(
+      "memory.used",
+      "",
+      "%",
+      rounded(((now.memory.totalBytes - now.memory.availableBytes) / now.memory.totalBytes) * 100),
+    );
+  if (now.memory.swapTotalBytes > 0)
+    put(
+      "swap.used",
+      "",
+      "%",
+      rounded(((now.memory.swapTotalBytes - now.memory.swapFreeBytes) / now.memory.swapTotalBytes) * 100),
+    );
   for (const disk of now.disks) put("disk.used", disk.mount, "%", rounded((disk.usedBytes / disk.sizeBytes) * 100));
   for (const one of now.interfaces) {
     const earlier = before?.interfaces.find((other) => other.name === one.name);
@@ -50,20 +64,26 @@ export function measureMachine(before: Reading | undefined, now: Reading): Point
 }
 
 /** The metrics of a container from two looks at it; of its memory what the kernel could take back does not count. */
-export function measureContainer(before: ContainerReading | undefined, now: ContainerReading, seconds: number): Point[] {
+export function measureContainer(
+  before: ContainerReading | undefined,
+  now: ContainerReading,
+  seconds: number,
+): Point[] {
   const points: Point[] = [];
   const put = (metric: string, unit: string, value: number) => points.push({ metric, instance: "", unit, value });
   const own = Math.max(0, now.memoryBytes - now.reclaimableBytes);
   if (before && seconds > 0 && now.cpuMicroseconds >= before.cpuMicroseconds) {
     const processors = (now.cpuMicroseconds - before.cpuMicroseconds) / 1e6 / seconds;
     put("container.cpu.usage", "{cpu}", rounded(processors, 3));
-    if (now.cpuLimit !== undefined && now.cpuLimit > 0) put("container.cpu.used", "%", rounded((processors / now.cpuLimit) * 100));
+    if (now.cpuLimit !== undefined && now.cpuLimit > 0)
+      put("container.cpu.used", "%", rounded((processors / now.cpuLimit) * 100));
     const periods = now.periods - before.periods;
     if (periods > 0) put("container.cpu.throttled", "%", rounded(((now.throttled - before.throttled) / periods) * 100));
     else if (now.cpuLimit !== undefined) put("container.cpu.throttled", "%", 0);
   }
   put("container.memory.usage", "By", own);
-  if (now.memoryLimit !== undefined && now.memoryLimit > 0) put("container.memory.used", "%", rounded((own / now.memoryLimit) * 100));
+  if (now.memoryLimit !== undefined && now.memoryLimit > 0)
+    put("container.memory.used", "%", rounded((own / now.memoryLimit) * 100));
   put("container.processes", "1", now.processes);
   return points;
 }

@@ -9,7 +9,10 @@ export const AGENT_VERSION = "0.1.0";
 const text = (key: string, value: string) => ({ key, value: { stringValue: value } });
 
 /** Points of several resources as one OTLP 1.x request for metrics, in its JSON form. */
-export function metricsRequest(parts: readonly { resource: Resource; points: readonly Point[] }[], atMs: number): unknown {
+export function metricsRequest(
+  parts: readonly { resource: Resource; points: readonly Point[] }[],
+  atMs: number,
+): unknown {
   const timeUnixNano = `${Math.round(atMs)}000000`;
   return {
     resourceMetrics: parts.map(({ resource, points }) => {
@@ -20,7 +23,17 @@ export function metricsRequest(parts: readonly { resource: Resource; points: rea
         scopeMetrics: [
           {
             scope: { name: AGENT_NAME, version: AGENT_VERSION },
-            metrics: [...byMetric].map(([name, list]) => ({ name, unit: list[0]?.unit ?? "1", gauge: { dataPoints: list.map((point) => ({ timeUnixNano, asDouble: point.value, ...(point.instance ? { attributes: [text("instance", point.instance)] } : {}) })) } })),
+            metrics: [...byMetric].map(([name, list]) => ({
+              name,
+              unit: list[0]?.unit ?? "1",
+              gauge: {
+                dataPoints: list.map((point) => ({
+                  timeUnixNano,
+                  asDouble: point.value,
+                  ...(point.instance ? { attributes: [text("instance", point.instance)] } : {}),
+                })),
+              },
+            })),
           },
         ],
       };

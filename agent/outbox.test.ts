@@ -87,8 +87,14 @@ describe("reports on their way", () => {
     expect(said).toEqual(["http://receiver.test will not take a report (400): Its unit changed."]);
   });
   it("may be refused in part, which is said once and again when it is for another reason", async () => {
-    const refusing = (why: string) => new Response(JSON.stringify({ partialSuccess: { rejectedDataPoints: "4", errorMessage: why } }));
-    const { outbox, sent, said } = setUp([refusing("Its clock is wrong."), refusing("Its clock is wrong."), new Response("not JSON"), refusing("Its clock is wrong.")]);
+    const refusing = (why: string) =>
+      new Response(JSON.stringify({ partialSuccess: { rejectedDataPoints: "4", errorMessage: why } }));
+    const { outbox, sent, said } = setUp([
+      refusing("Its clock is wrong."),
+      refusing("Its clock is wrong."),
+      new Response("not JSON"),
+      refusing("Its clock is wrong."),
+    ]);
     for (const one of [1, 2, 3, 4]) {
       outbox.put(one);
       await outbox.send();
@@ -99,7 +105,14 @@ describe("reports on their way", () => {
   it("go out once, though a look comes while one is under way", async () => {
     let finish: (response: Response) => void = () => undefined;
     const { outbox, sent } = setUp([]);
-    const slow = new Outbox({ to: "http://x", most: 5, now: () => 0, random: () => 1, say: () => undefined, post: () => new Promise((resolve) => (finish = resolve)) });
+    const slow = new Outbox({
+      to: "http://x",
+      most: 5,
+      now: () => 0,
+      random: () => 1,
+      say: () => undefined,
+      post: () => new Promise((resolve) => (finish = resolve)),
+    });
     slow.put(1);
     const first = slow.send();
     await slow.send();

@@ -47,7 +47,8 @@ export class Outbox {
     if (this.busy) return;
     this.busy = true;
     try {
-      while (this.waiting.length && this.options.now() >= this.notBefore) if (!(await this.sendOne(this.waiting[0] as Buffer))) break;
+      while (this.waiting.length && this.options.now() >= this.notBefore)
+        if (!(await this.sendOne(this.waiting[0] as Buffer))) break;
     } finally {
       this.busy = false;
     }
@@ -57,9 +58,19 @@ export class Outbox {
     const { to, token, post, say } = this.options;
     let response: Response;
     try {
-      response = await post(`${to}/v1/metrics`, { method: "POST", headers: { "content-type": "application/json", "content-encoding": "gzip", ...(token ? { authorization: `Bearer ${token}` } : {}) }, body: new Uint8Array(body), signal: AbortSignal.timeout(REQUEST_TIMEOUT_MS) });
+      response = await post(`${to}/v1/metrics`, {
+        method: "POST",
+        headers: {
+          "content-type": "application/json",
+          "content-encoding": "gzip",
+          ...(token ? { authorization: `Bearer ${token}` } : {}),
+        },
+        body: new Uint8Array(body),
+        signal: AbortSignal.timeout(REQUEST_TIMEOUT_MS),
+      });
     } catch (error) {
-      if (this.tries === 0) say(`Nobody takes reports at ${to}: ${reasonOf(error)}. They wait here, up to ${this.options.most} of them.`);
+      if (this.tries === 0)
+        say(`Nobody takes reports at ${to}: ${reasonOf(error)}. They wait here, up to ${this.options.most} of them.`);
       this.later(undefined);
       return false;
     }
@@ -87,7 +98,8 @@ export class Outbox {
   private hearRefusals(said: string): void {
     let why = "";
     try {
-      why = (JSON.parse(said || "{}") as { partialSuccess?: { errorMessage?: string } }).partialSuccess?.errorMessage ?? "";
+      why =
+        (JSON.parse(said || "{}") as { partialSuccess?: { errorMessage?: string } }).partialSuccess?.errorMessage ?? "";
     } catch {
       // It answers in a form of its own; that it took the report is enough.
     }
@@ -103,7 +115,10 @@ export class Outbox {
   }
 
   private later(seconds: number | undefined): void {
-    const wait = seconds === undefined ? Math.min(LONGEST_WAIT_MS, FIRST_WAIT_MS * 2 ** this.tries) * (0.5 + this.options.random() / 2) : seconds * 1000;
+    const wait =
+      seconds === undefined
+        ? Math.min(LONGEST_WAIT_MS, FIRST_WAIT_MS * 2 ** this.tries) * (0.5 + this.options.random() / 2)
+        : seconds * 1000;
     this.tries++;
     this.notBefore = this.options.now() + wait;
   }

@@ -27,14 +27,20 @@ export function readStat(text: string): { all: ProcessorTime; cores: ProcessorTi
 }
 
 /** Bytes of memory in all, and those that could be had without swapping. */
-export function readMeminfo(text: string): { totalBytes: number; availableBytes: number; swapTotalBytes: number; swapFreeBytes: number } {
+export function readMeminfo(text: string): {
+  totalBytes: number;
+  availableBytes: number;
+  swapTotalBytes: number;
+  swapFreeBytes: number;
+} {
   const field = (name: string) => {
     const found = new RegExp(`^${name}:\\s+(\\d+) kB`, "m").exec(text)?.[1];
     return found === undefined ? undefined : Number(found) * 1024;
   };
   const totalBytes = field("MemTotal") ?? 0;
   // Kernels before 3.14 do not estimate what is available.
-  const availableBytes = field("MemAvailable") ?? (field("MemFree") ?? 0) + (field("Buffers") ?? 0) + (field("Cached") ?? 0);
+  const availableBytes =
+    field("MemAvailable") ?? (field("MemFree") ?? 0) + (field("Buffers") ?? 0) + (field("Cached") ?? 0);
   return { totalBytes, availableBytes, swapTotalBytes: field("SwapTotal") ?? 0, swapFreeBytes: field("SwapFree") ?? 0 };
 }
 
@@ -53,7 +59,9 @@ export function readNetDev(text: string): InterfaceCounters[] {
     const fields = counters.trim().split(/\s+/).map(Number);
     const own = name.trim();
     if (own === "lo" || own.startsWith("veth") || fields.length < 11) return [];
-    return [{ name: own, inOctets: fields[0] ?? 0, outOctets: fields[8] ?? 0, errors: (fields[2] ?? 0) + (fields[10] ?? 0) }];
+    return [
+      { name: own, inOctets: fields[0] ?? 0, outOctets: fields[8] ?? 0, errors: (fields[2] ?? 0) + (fields[10] ?? 0) },
+    ];
   });
 }
 
@@ -62,7 +70,8 @@ export function readMounts(text: string): string[] {
   const devices = new Set<string>();
   return text.split("\n").flatMap((line) => {
     const [device = "", mount = "", type = ""] = line.split(" ");
-    if (!device.startsWith("/dev/") || device.startsWith("/dev/loop") || type === "squashfs" || devices.has(device)) return [];
+    if (!device.startsWith("/dev/") || device.startsWith("/dev/loop") || type === "squashfs" || devices.has(device))
+      return [];
     devices.add(device);
     // Spaces and the like are written as octal numbers.
     return [mount.replaceAll(/\\(\d{3})/g, (_, octal: string) => String.fromCodePoint(Number.parseInt(octal, 8)))];
@@ -76,7 +85,8 @@ export function readPressure(text: string): number | undefined {
 }
 
 /** The kernel's name and release from /proc/version. */
-export const readVersion = (text: string): string => /^(\S+) version (\S+)/.exec(text)?.slice(1, 3).join(" ") ?? "Linux";
+export const readVersion = (text: string): string =>
+  /^(\S+) version (\S+)/.exec(text)?.slice(1, 3).join(" ") ?? "Linux";
 
 /** The name people know a distribution by, from /etc/os-release (os-release(5)). */
 export const readOsRelease = (text: string): string => /^PRETTY_NAME="?([^"\n]*)"?/m.exec(text)?.[1] ?? "";

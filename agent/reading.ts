@@ -1,7 +1,15 @@
 import { readFileSync, statfsSync } from "node:fs";
 import { join } from "node:path";
 import { readContainers, type ContainerReading } from "./containers";
-import { readMeminfo, readMounts, readNetDev, readPressure, readStat, type InterfaceCounters, type ProcessorTime } from "./proc";
+import {
+  readMeminfo,
+  readMounts,
+  readNetDev,
+  readPressure,
+  readStat,
+  type InterfaceCounters,
+  type ProcessorTime,
+} from "./proc";
 
 /** One look at the machine; counters become rates by the look before. */
 export interface Reading {

@@ -29,7 +29,10 @@ import { DAY, NIGHT, type Tokens } from "./theme/tokens";
 import { Failure } from "./ui/Failure";
 import { Problem } from "./ui/Page";
 
-export const meta: Route.MetaFunction = () => [{ title: "Holotaxis" }, { name: "description", content: "The estate, watched and repaired" }];
+export const meta: Route.MetaFunction = () => [
+  { title: "Holotaxis" },
+  { name: "description", content: "The estate, watched and repaired" },
+];
 
 const RIBBON_STEPS = 240;
 
@@ -43,8 +46,21 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   // Looking further back than the ribbon reaches moves the ribbon there.
   const toMs = window.fromMs < nowMs - spanMs ? Math.min(nowMs, window.toMs + spanMs / 4) : nowMs;
   const fromMs = toMs - spanMs;
-  const [ribbon, tray] = await Promise.all([context.ask("ribbon", { fromMs, toMs, steps: RIBBON_STEPS }), context.ask("tray", { by: who, nowMs })]);
-  return { window, span, who, tray, ribbon: { ...ribbon, fromMs, toMs }, pace: context.pace, clockSet: context.clockSet, hasDrills: context.hasDrills, nonce: context.nonce };
+  const [ribbon, tray] = await Promise.all([
+    context.ask("ribbon", { fromMs, toMs, steps: RIBBON_STEPS }),
+    context.ask("tray", { by: who, nowMs }),
+  ]);
+  return {
+    window,
+    span,
+    who,
+    tray,
+    ribbon: { ...ribbon, fromMs, toMs },
+    pace: context.pace,
+    clockSet: context.clockSet,
+    hasDrills: context.hasDrills,
+    nonce: context.nonce,
+  };
 }
 
 const variables = (tokens: Tokens) => ({
@@ -55,7 +71,15 @@ const variables = (tokens: Tokens) => ({
   "--hx-raised": tokens.raised,
 });
 
-const globalStyles = <GlobalStyles styles={{ ":root": variables(DAY), '[data-theme="dark"]': variables(NIGHT), kbd: { fontFamily: "inherit", border: "1px solid var(--mui-palette-divider)", borderRadius: 3, padding: "0 4px" } }} />;
+const globalStyles = (
+  <GlobalStyles
+    styles={{
+      ":root": variables(DAY),
+      '[data-theme="dark"]': variables(NIGHT),
+      kbd: { fontFamily: "inherit", border: "1px solid var(--mui-palette-divider)", borderRadius: 3, padding: "0 4px" },
+    }}
+  />
+);
 
 const cache = typeof document === "undefined" ? undefined : makeStyleCache();
 
@@ -117,11 +141,24 @@ function Frame() {
   const live = data?.window.live ?? true;
   return (
     <>
-      <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column", minWidth: 1000, ...(live ? {} : { boxShadow: "inset 0 0 0 3px var(--mui-palette-secondary-main)" }) }}>
+      <Box
+        sx={{
+          minHeight: "100vh",
+          display: "flex",
+          flexDirection: "column",
+          minWidth: 1000,
+          ...(live ? {} : { boxShadow: "inset 0 0 0 3px var(--mui-palette-secondary-main)" }),
+        }}
+      >
         <Box sx={{ position: "sticky", top: 0, zIndex: 1100 }}>
           <TopBar onFind={() => setPalette(true)} onKeys={() => setKeys(true)} />
           <Ribbon />
-          {navigation.state === "loading" ? <LinearProgress aria-label="Loading" sx={{ position: "absolute", left: 0, right: 0, bottom: -2, height: 2 }} /> : null}
+          {navigation.state === "loading" ? (
+            <LinearProgress
+              aria-label="Loading"
+              sx={{ position: "absolute", left: 0, right: 0, bottom: -2, height: 2 }}
+            />
+          ) : null}
         </Box>
         <Box component="main" sx={{ flex: 1, px: 2, py: 1.5, minWidth: 0 }}>
           {trouble ? (

@@ -35,7 +35,8 @@ export interface Growth {
   memoryMb: number;
 }
 
-const median = (values: readonly number[]) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] as number;
+const median = (values: readonly number[]) =>
+  [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] as number;
 
 /** One size; run each in a process of its own, so that memory can be compared. */
 export function measureGrowth(root: string, factor: number): Growth {
@@ -49,10 +50,19 @@ export function measureGrowth(root: string, factor: number): Growth {
   const seriesCount = Math.round(60 * Math.sqrt(factor));
   const minutes = Math.round(3000 * Math.sqrt(factor));
   const recorder = new Recorder(db);
-  const all = db.transaction(() => Array.from({ length: seriesCount }, (_, index) => recorder.series({ componentId: null, serviceId: service }, `m${index}`, "", "%", 0)))();
+  const all = db.transaction(() =>
+    Array.from({ length: seriesCount }, (_, index) =>
+      recorder.series({ componentId: null, serviceId: service }, `m${index}`, "", "%", 0),
+    ),
+  )();
   let began = performance.now();
   for (let minute = 0; minute < minutes; minute++) {
-    for (let index = 0; index < all.length; index++) recorder.record(all[index] as LiveSeries, START + minute * MINUTE_MS, Math.round((50 + 20 * Math.sin(minute / 300 + index) + ((minute * 7919 + index) % 97) / 20) * 100) / 100);
+    for (let index = 0; index < all.length; index++)
+      recorder.record(
+        all[index] as LiveSeries,
+        START + minute * MINUTE_MS,
+        Math.round((50 + 20 * Math.sin(minute / 300 + index) + ((minute * 7919 + index) % 97) / 20) * 100) / 100,
+      );
     if (minute % 20 < 19) continue;
     db.transaction(() => recorder.write())();
     recorder.settle();
@@ -61,7 +71,9 @@ export function measureGrowth(root: string, factor: number): Growth {
   recorder.settle();
   const samples = seriesCount * minutes;
   const microsecondsASample = ((performance.now() - began) * 1000) / samples;
-  const bytesASample = (db.prepare("SELECT sum(length(data)) * 1.0 / sum(count) AS bytes FROM chunk").get() as { bytes: number }).bytes;
+  const bytesASample = (
+    db.prepare("SELECT sum(length(data)) * 1.0 / sum(count) AS bytes FROM chunk").get() as { bytes: number }
+  ).bytes;
 
   const origin = insertOrigin(db, "{}", { componentId: null, why: "" }, START);
   const writer = new LogWriter(db);
@@ -69,10 +81,23 @@ export function measureGrowth(root: string, factor: number): Growth {
   began = performance.now();
   for (let from = 0; from < logs; from += 2000)
     db.transaction(() =>
-      writer.write(Array.from({ length: 2000 }, (_, index): NewLog => {
-        const n = from + index;
-        return { atMs: START + n * 20, severity: 9, originId: origin, body: n % 997 === 0 ? `release ${n} held back: papers missing` : `slot ${n} of gate ${n % 9} taken by haulier ${n % 13}`, attributes: null, traceId: null, spanId: null };
-      })),
+      writer.write(
+        Array.from({ length: 2000 }, (_, index): NewLog => {
+          const n = from + index;
+          return {
+            atMs: START + n * 20,
+            severity: 9,
+            originId: origin,
+            body:
+              n % 997 === 0
+                ? `release ${n} held back: papers missing`
+                : `slot ${n} of gate ${n % 9} taken by haulier ${n % 13}`,
+            attributes: null,
+            traceId: null,
+            spanId: null,
+          };
+        }),
+      ),
     )();
   const microsecondsALog = ((performance.now() - began) * 1000) / logs;
 
@@ -85,7 +110,18 @@ export function measureGrowth(root: string, factor: number): Growth {
         spanWriter.write(
           Array.from({ length: operations }, (_, index): NewSpan => {
             const startMs = START + minute * MINUTE_MS;
-            return { traceId: (minute * operations + index + 1).toString(16).padStart(32, "0"), spanId: "1".padStart(16, "0"), parentId: "", originId: origin, name: `GET /part/${index}`, kind: 2, startMs, endMs: startMs + 5 + ((minute * 31 + index) % 97), status: 0, detail: null };
+            return {
+              traceId: (minute * operations + index + 1).toString(16).padStart(32, "0"),
+              spanId: "1".padStart(16, "0"),
+              parentId: "",
+              originId: origin,
+              name: `GET /part/${index}`,
+              kind: 2,
+              startMs,
+              endMs: startMs + 5 + ((minute * 31 + index) % 97),
+              status: 0,
+              detail: null,
+            };
           }),
         );
     })();
@@ -102,14 +138,51 @@ export function measureGrowth(root: string, factor: number): Growth {
       }),
     );
   const chartMs = time(() => chartOf(reader, row, START, START + minutes * MINUTE_MS, { width: 400 }));
-  const searchMs = time(() => searchLogs(reader, { fromMs: 0, toMs: 1e15, ...readSearch("papers missing"), leastSeverity: 0 }, null, 20));
+  const searchMs = time(() =>
+    searchLogs(reader, { fromMs: 0, toMs: 1e15, ...readSearch("papers missing"), leastSeverity: 0 }, null, 20),
+  );
   const everything = { fromMs: START, toMs: START + minutes * MINUTE_MS };
-  const countMs = time(() => logsPage(reader, { ...everything, text: "", leastSeverity: 0, component: null, service: "", pattern: null, traceId: "", onlyNew: false, before: null }));
-  const operationsMs = time(() => tracesPage(reader, { ...everything, text: "", answered: true, operation: null, least: null, most: null, failedOnly: false }));
+  const countMs = time(() =>
+    logsPage(reader, {
+      ...everything,
+      text: "",
+      leastSeverity: 0,
+      component: null,
+      service: "",
+      pattern: null,
+      traceId: "",
+      onlyNew: false,
+      before: null,
+    }),
+  );
+  const operationsMs = time(() =>
+    tracesPage(reader, {
+      ...everything,
+      text: "",
+      answered: true,
+      operation: null,
+      least: null,
+      most: null,
+      failedOnly: false,
+    }),
+  );
   const memoryMb = (process.memoryUsage().rss - before) / 1e6;
   if (statSync(file).size === 0) throw new Error("Nothing was kept.");
   reader.close();
   db.close();
   rmSync(folder, { recursive: true, force: true });
-  return { factor, samples, logs, microsecondsASample, chartMs, microsecondsALog, searchMs, countMs, spans: operations * minutes, operationsMs, bytesASample, memoryMb };
+  return {
+    factor,
+    samples,
+    logs,
+    microsecondsASample,
+    chartMs,
+    microsecondsALog,
+    searchMs,
+    countMs,
+    spans: operations * minutes,
+    operationsMs,
+    bytesASample,
+    memoryMb,
+  };
 }

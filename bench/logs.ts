@@ -11,13 +11,22 @@ const START = Date.parse("2026-03-17T00:00:00Z");
 const NAMES = ["Aldane", "Brae", "Corrie", "Dunlin", "Eider", "Fulmar", "Gannet", "Heron"] as const;
 const TEMPLATES: readonly ((n: number) => string)[] = [
   (n) => `slot ${n} of gate ${n % 9} taken by haulier ${NAMES[n % 8]}`,
-  (n) => `manifest ${(n * 2_654_435_761).toString(16)} of vessel ${NAMES[(n >> 3) % 8]} parsed in ${n % 400} ms, ${n % 90} items`,
+  (n) =>
+    `manifest ${(n * 2_654_435_761).toString(16)} of vessel ${NAMES[(n >> 3) % 8]} parsed in ${n % 400} ms, ${n % 90} items`,
   (n) => `connection from 127.20.${n % 3}.${n % 250} accepted after ${n % 7} tries`,
   (n) => `query took ${n % 90} ms: SELECT berth FROM plan WHERE vessel = '${NAMES[n % 8]}'`,
   (n) => `heap at ${n % 800} MB of 1024 MB, ${n % 5} collections in the last minute`,
   (n) => (n % 1001 === 0 ? `release ${n} held back: papers missing` : `release ${n} granted for container HALV${n}`),
 ];
-const record = (n: number): NewLog => ({ atMs: START + Math.floor(n / 80), severity: n % 50 === 0 ? 17 : 9, originId: 1 + (n % 20), body: (TEMPLATES[(n * 7) % TEMPLATES.length] as (n: number) => string)(n), attributes: n % 4 === 0 ? '{"http.route":"/slots"}' : null, traceId: null, spanId: null });
+const record = (n: number): NewLog => ({
+  atMs: START + Math.floor(n / 80),
+  severity: n % 50 === 0 ? 17 : 9,
+  originId: 1 + (n % 20),
+  body: (TEMPLATES[(n * 7) % TEMPLATES.length] as (n: number) => string)(n),
+  attributes: n % 4 === 0 ? '{"http.route":"/slots"}' : null,
+  traceId: null,
+  spanId: null,
+});
 
 /** Log records into the store, then a word looked up among five million. */
 export function benchLogs(root: string): Measurement[] {
@@ -25,7 +34,8 @@ export function benchLogs(root: string): Measurement[] {
   const file = join(folder, "logs.db");
   const db = openStore(file, "writer");
   migrate(db, join(root, "server", "store", "migrations"));
-  for (let index = 0; index < 20; index++) insertOrigin(db, `{"service.name":"s${index}"}`, { componentId: null, why: "" }, START);
+  for (let index = 0; index < 20; index++)
+    insertOrigin(db, `{"service.name":"s${index}"}`, { componentId: null, why: "" }, START);
   const writer = new LogWriter(db);
   const batch = 2000;
   const total = Number(process.env.BENCH_LOGS ?? 5_000_000);
@@ -65,7 +75,21 @@ export function benchLogs(root: string): Measurement[] {
   db.close();
   rmSync(folder, { recursive: true, force: true });
   return [
-    { name: "log records a second, kept, searchable and matched to a pattern", value: measured / (took / 1000), unit: "1/s", better: "higher", target: 40_000, reference: { name: "the same texts as plain rows", value: plain } },
-    { name: "first page of a word search over 5 million records", value: search, unit: "ms", better: "lower", target: 300, reference: { name: "reading through plain rows", value: scan } },
+    {
+      name: "log records a second, kept, searchable and matched to a pattern",
+      value: measured / (took / 1000),
+      unit: "1/s",
+      better: "higher",
+      target: 40_000,
+      reference: { name: "the same texts as plain rows", value: plain },
+    },
+    {
+      name: "first page of a word search over 5 million records",
+      value: search,
+      unit: "ms",
+      better: "lower",
+      target: 300,
+      reference: { name: "reading through plain rows", value: scan },
+    },
   ];
 }

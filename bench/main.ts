@@ -8,5 +8,12 @@ import { benchTick } from "./tick";
 
 /** The measurements that need no running application; scripts/bench.mjs adds the others. */
 export async function measureParts(root: string): Promise<Measurement[]> {
-  return [await benchSweep(), benchTick(root), ...benchSamples(root), await benchOtlp(root), ...benchLogs(root), benchSpans(root)];
+  return [
+    await benchSweep(),
+    benchTick(root),
+    ...benchSamples(root),
+    await benchOtlp(root),
+    ...benchLogs(root),
+    benchSpans(root),
+  ];
 }

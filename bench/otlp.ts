@@ -35,7 +35,10 @@ function request(atMs: number): Uint8Array {
     attribute(writer, 7, "http.route", `/orders/${index % 50}`);
     attribute(writer, 7, "http.request.method", index % 2 ? "GET" : "POST");
     attribute(writer, 7, "instance", String(index));
-    writer.uint32(25).fixed32(Number(nano & 0xffffffffn)).fixed32(Number(nano >> 32n));
+    writer
+      .uint32(25)
+      .fixed32(Number(nano & 0xffffffffn))
+      .fixed32(Number(nano >> 32n));
     writer.uint32(33).double(Math.round((50 + (index % 40) + Math.sin(atMs / 1e5)) * 100) / 100);
     writer.ldelim();
   }
@@ -50,9 +53,14 @@ async function send(url: string, bodies: readonly Uint8Array[]): Promise<number>
     Array.from({ length: 4 }, async () => {
       while (next < bodies.length) {
         const body = bodies[next++] as Uint8Array;
-        const response = await fetch(url, { method: "POST", headers: { "content-type": "application/x-protobuf" }, body: body as BodyInit });
+        const response = await fetch(url, {
+          method: "POST",
+          headers: { "content-type": "application/x-protobuf" },
+          body: body as BodyInit,
+        });
         const answer = await response.arrayBuffer();
-        if (!response.ok || answer.byteLength > 0) throw new Error(`The receiver answered ${response.status} with ${answer.byteLength} bytes.`);
+        if (!response.ok || answer.byteLength > 0)
+          throw new Error(`The receiver answered ${response.status} with ${answer.byteLength} bytes.`);
       }
     }),
   );
@@ -62,7 +70,21 @@ async function send(url: string, bodies: readonly Uint8Array[]): Promise<number>
 /** OTLP in protobuf from the request to what is safe in the store, receiver and engine on one thread. */
 export async function benchOtlp(root: string): Promise<Measurement> {
   const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
-  const engine = new Engine({ root, data: folder, host: "127.0.0.1", port: 1, otlpPort: 0, syslogPort: 0, clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 }, clockSet: false, historyMs: 0, sshUser: "operator" }, () => undefined);
+  const engine = new Engine(
+    {
+      root,
+      data: folder,
+      host: "127.0.0.1",
+      port: 1,
+      otlpPort: 0,
+      syslogPort: 0,
+      clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
+      clockSet: false,
+      historyMs: 0,
+      sshUser: "operator",
+    },
+    () => undefined,
+  );
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);
   const server = receiveOtlp(new Gate(port2, Date.now, (error) => process.stderr.write(`${String(error)}\n`)));
@@ -82,5 +104,12 @@ export async function benchOtlp(root: string): Promise<Measurement> {
   }
   await engine.close();
   rmSync(folder, { recursive: true, force: true });
-  return { name: "OTLP protobuf, request to durable, samples a second", value: own, unit: "1/s", better: "higher", target: 100_000, reference: { name: "the same requests to a server that drops them", value: plain } };
+  return {
+    name: "OTLP protobuf, request to durable, samples a second",
+    value: own,
+    unit: "1/s",
+    better: "higher",
+    target: 100_000,
+    reference: { name: "the same requests to a server that drops them", value: plain },
+  };
 }

@@ -13,9 +13,16 @@ import { seriesById, type SeriesRow } from "#server/store/signals";
 import type { Measurement } from "./measurement";
 
 const START = Date.parse("2026-03-01T00:00:00Z");
-const median = (values: readonly number[]) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] as number;
+const median = (values: readonly number[]) =>
+  [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] as number;
 /** A value as measurements are: a slow wave with noise, two decimals. */
-const value = (series: number, at: number) => Math.round((50 + 20 * Math.sin(at / 4e7 + series) + ((Math.imul(series * 7919 + at / 1000, 2_654_435_761) >>> 0) / 2 ** 32) * 6) * 100) / 100;
+const value = (series: number, at: number) =>
+  Math.round(
+    (50 +
+      20 * Math.sin(at / 4e7 + series) +
+      ((Math.imul(series * 7919 + at / 1000, 2_654_435_761) >>> 0) / 2 ** 32) * 6) *
+      100,
+  ) / 100;
 
 function store(root: string) {
   const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
@@ -30,13 +37,20 @@ function store(root: string) {
 function intakeOnce(root: string): { own: number; plain: number } {
   const { db, service, end } = store(root);
   const recorder = new Recorder(db);
-  const all = db.transaction(() => Array.from({ length: 2000 }, (_, index) => recorder.series({ componentId: null, serviceId: service }, `m${index}`, "", "%", 0)))();
+  const all = db.transaction(() =>
+    Array.from({ length: 2000 }, (_, index) =>
+      recorder.series({ componentId: null, serviceId: service }, `m${index}`, "", "%", 0),
+    ),
+  )();
   const minutes = 480;
-  const values = Array.from({ length: minutes }, (_, minute) => Float64Array.from(all, (_series, index) => value(index, START + minute * MINUTE_MS)));
+  const values = Array.from({ length: minutes }, (_, minute) =>
+    Float64Array.from(all, (_series, index) => value(index, START + minute * MINUTE_MS)),
+  );
   const began = performance.now();
   for (let minute = 0; minute < minutes; minute++) {
     const row = values[minute] as Float64Array;
-    for (let index = 0; index < all.length; index++) recorder.record(all[index] as LiveSeries, START + minute * MINUTE_MS, row[index] as number);
+    for (let index = 0; index < all.length; index++)
+      recorder.record(all[index] as LiveSeries, START + minute * MINUTE_MS, row[index] as number);
     if (minute % 10 < 9) continue;
     db.transaction(() => recorder.write("commit"))();
     recorder.settle();
@@ -67,7 +81,14 @@ function intakeOnce(root: string): { own: number; plain: number } {
 /** The best of five, for both: on a shared machine the others tell of the neighbours. */
 function intake(root: string): Measurement {
   const runs = Array.from({ length: 5 }, () => intakeOnce(root));
-  return { name: "samples a second into the store, durable, one thread", value: Math.max(...runs.map((run) => run.own)), unit: "1/s", better: "higher", target: 500_000, reference: { name: "raw blobs of 240 samples into SQLite", value: Math.max(...runs.map((run) => run.plain)) } };
+  return {
+    name: "samples a second into the store, durable, one thread",
+    value: Math.max(...runs.map((run) => run.own)),
+    unit: "1/s",
+    better: "higher",
+    target: 500_000,
+    reference: { name: "raw blobs of 240 samples into SQLite", value: Math.max(...runs.map((run) => run.plain)) },
+  };
 }
 
 /** A chart of 30 days of one-minute samples, as a page asks for it: once with nothing in memory, then again and again. */
@@ -79,7 +100,10 @@ function chart(root: string): Measurement {
   db.transaction(() => recorder.write("everything"))();
   recorder.settle();
   const roller = new Roller(db, recorder);
-  for (let pass = 0; pass < 8; pass++) db.transaction(() => roller.work(START + 30 * DAY_MS + HOUR_MS, { ...USUAL_RETENTION, rawMs: 60 * DAY_MS }, 10_000))();
+  for (let pass = 0; pass < 8; pass++)
+    db.transaction(() =>
+      roller.work(START + 30 * DAY_MS + HOUR_MS, { ...USUAL_RETENTION, rawMs: 60 * DAY_MS }, 10_000),
+    )();
   const reader = openStore(file, "reader");
   const row = seriesById(reader, series.id) as SeriesRow;
   const times = Array.from({ length: 30 }, () => {
@@ -95,12 +119,23 @@ function chart(root: string): Measurement {
   })();
   const plainTimes = Array.from({ length: 10 }, () => {
     const began = performance.now();
-    reader.prepare("SELECT at / 3240000 AS step, min(value), avg(value), max(value) FROM plain WHERE at >= ? AND at < ? GROUP BY step").all(START, START + 30 * DAY_MS);
+    reader
+      .prepare(
+        "SELECT at / 3240000 AS step, min(value), avg(value), max(value) FROM plain WHERE at >= ? AND at < ? GROUP BY step",
+      )
+      .all(START, START + 30 * DAY_MS);
     return performance.now() - began;
   });
   reader.close();
   end();
-  return { name: "chart of 30 days of one-minute samples, one series", value: median(times), unit: "ms", better: "lower", target: 15, reference: { name: "GROUP BY over plain rows", value: median(plainTimes) } };
+  return {
+    name: "chart of 30 days of one-minute samples, one series",
+    value: median(times),
+    unit: "ms",
+    better: "lower",
+    target: 15,
+    reference: { name: "GROUP BY over plain rows", value: median(plainTimes) },
+  };
 }
 
 /** The ten highest by their mean over a day, of 2,000 series measured every minute. */
@@ -108,7 +143,11 @@ export function benchHighest(root: string): Measurement {
   const { db, file, service, end } = store(root);
   const recorder = new Recorder(db);
   const day = START + 2 * DAY_MS;
-  const all = db.transaction(() => Array.from({ length: 2000 }, (_, index) => recorder.series({ componentId: null, serviceId: service }, "busy", String(index), "%", 0)))();
+  const all = db.transaction(() =>
+    Array.from({ length: 2000 }, (_, index) =>
+      recorder.series({ componentId: null, serviceId: service }, "busy", String(index), "%", 0),
+    ),
+  )();
   for (let at = START; at < day; at += MINUTE_MS) {
     for (let index = 0; index < all.length; index++) recorder.record(all[index] as LiveSeries, at, value(index, at));
     if (at % (4 * HOUR_MS) === 0) {
@@ -119,23 +158,42 @@ export function benchHighest(root: string): Measurement {
   db.transaction(() => recorder.write())();
   recorder.settle();
   const reader = openStore(file, "reader");
-  const ask = () => metricsPage(reader, { selections: [{ metric: "busy", pick: "highest", count: 10 }], fromMs: day - DAY_MS, toMs: day, width: 400, overlay: "none" });
+  const ask = () =>
+    metricsPage(reader, {
+      selections: [{ metric: "busy", pick: "highest", count: 10 }],
+      fromMs: day - DAY_MS,
+      toMs: day,
+      width: 400,
+      overlay: "none",
+    });
   const times = Array.from({ length: 15 }, () => {
     const began = performance.now();
     if (ask().lines.length !== 10) throw new Error("There are not ten lines.");
     return performance.now() - began;
   });
-  db.exec("CREATE TABLE plain (series INTEGER, at INTEGER, value REAL, PRIMARY KEY (series, at)) STRICT, WITHOUT ROWID");
+  db.exec(
+    "CREATE TABLE plain (series INTEGER, at INTEGER, value REAL, PRIMARY KEY (series, at)) STRICT, WITHOUT ROWID",
+  );
   const insert = db.prepare("INSERT INTO plain VALUES (?, ?, ?)");
   db.transaction(() => {
-    for (let series = 0; series < 200; series++) for (let at = day - DAY_MS; at < day; at += MINUTE_MS) insert.run(series, at, value(series, at));
+    for (let series = 0; series < 200; series++)
+      for (let at = day - DAY_MS; at < day; at += MINUTE_MS) insert.run(series, at, value(series, at));
   })();
   const began = performance.now();
-  reader.prepare("SELECT series, avg(value) AS mean FROM plain WHERE at >= ? GROUP BY series ORDER BY mean DESC LIMIT 10").all(day - DAY_MS);
+  reader
+    .prepare("SELECT series, avg(value) AS mean FROM plain WHERE at >= ? GROUP BY series ORDER BY mean DESC LIMIT 10")
+    .all(day - DAY_MS);
   const plain = (performance.now() - began) * 10;
   reader.close();
   end();
-  return { name: "highest 10 by mean of 2,000 series over 24 hours", value: median(times), unit: "ms", better: "lower", target: 150, reference: { name: "GROUP BY over plain rows", value: plain } };
+  return {
+    name: "highest 10 by mean of 2,000 series over 24 hours",
+    value: median(times),
+    unit: "ms",
+    better: "lower",
+    target: 150,
+    reference: { name: "GROUP BY over plain rows", value: plain },
+  };
 }
 
 export function benchSamples(root: string): Measurement[] {

@@ -11,30 +11,65 @@ import type { Measurement } from "./measurement";
 
 const SERIES = 20_000;
 const HOSTS = 2_000;
-const median = (values: readonly number[]) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] as number;
+const median = (values: readonly number[]) =>
+  [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] as number;
 
 /** One tick for 20,000 series of 2,000 hosts: take a sample of each, judge, keep them all, pack the share of series whose turn it is. */
 export function benchTick(root: string): Measurement {
   const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
   const db = openStore(join(folder, "tick.db"), "writer");
   migrate(db, join(root, "server", "store", "migrations"));
-  const source = insertSource(db, { name: "s", site: "s", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 }, "x", 0);
-  offerRule(db, { name: "m", metric: "m0", kind: "host.*", direction: "above", limits: [{ severity: "critical", value: 1e9 }], samples: 5, hysteresis: 1, memoryMs: 3_600_000, enabled: true });
+  const source = insertSource(
+    db,
+    { name: "s", site: "s", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 },
+    "x",
+    0,
+  );
+  offerRule(db, {
+    name: "m",
+    metric: "m0",
+    kind: "host.*",
+    direction: "above",
+    limits: [{ severity: "critical", value: 1e9 }],
+    samples: 5,
+    hysteresis: 1,
+    memoryMs: 3_600_000,
+    enabled: true,
+  });
   const recorder = new Recorder(db);
   const kinds = new Map<number, string>();
   const all: ReturnType<Recorder["series"]>[] = [];
   db.transaction(() => {
     for (let host = 0; host < HOSTS; host++) {
-      const id = insertComponent(db, { kind: "host.linux", name: `h${host}`, site: "s", sourceId: source, hostId: null, address: null, reason: "", keys: [`name:h${host}`], facts: {} }, 0);
+      const id = insertComponent(
+        db,
+        {
+          kind: "host.linux",
+          name: `h${host}`,
+          site: "s",
+          sourceId: source,
+          hostId: null,
+          address: null,
+          reason: "",
+          keys: [`name:h${host}`],
+          facts: {},
+        },
+        0,
+      );
       kinds.set(id, "host.linux");
-      for (let metric = 0; metric < SERIES / HOSTS; metric++) all.push(recorder.series({ componentId: id, serviceId: null }, `m${metric}`, "", "%", 0));
+      for (let metric = 0; metric < SERIES / HOSTS; metric++)
+        all.push(recorder.series({ componentId: id, serviceId: null }, `m${metric}`, "", "%", 0));
     }
   })();
-  const judge = new Judge(db, (id) => kinds.get(id), { recall: (id, from, to) => recorder.recall(id, from, to), isTwin: () => false });
+  const judge = new Judge(db, (id) => kinds.get(id), {
+    recall: (id, from, to) => recorder.recall(id, from, to),
+    isTwin: () => false,
+  });
   let at = 1_700_000_000_000;
   const tick = () => {
     at += 15_000;
-    for (let index = 0; index < all.length; index++) recorder.record(all[index] as (typeof all)[number], at, 40 + ((index * 7 + at / 15_000) % 100) / 3);
+    for (let index = 0; index < all.length; index++)
+      recorder.record(all[index] as (typeof all)[number], at, 40 + ((index * 7 + at / 15_000) % 100) / 3);
     const began = performance.now();
     db.transaction(() => {
       judge.judge(recorder.fresh);
@@ -58,5 +93,12 @@ export function benchTick(root: string): Measurement {
   });
   db.close();
   rmSync(folder, { recursive: true, force: true });
-  return { name: "engine tick for 20,000 series", value: median(took), unit: "ms", better: "lower", target: 1000, reference: { name: "20,000 prepared inserts of plain rows", value: median(plain) } };
+  return {
+    name: "engine tick for 20,000 series",
+    value: median(took),
+    unit: "ms",
+    better: "lower",
+    target: 1000,
+    reference: { name: "20,000 prepared inserts of plain rows", value: median(plain) },
+  };
 }

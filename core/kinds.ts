@@ -41,7 +41,13 @@ const byKind = new Map(KINDS.map((info) => [info.kind, info]));
 
 /** What is known of a kind; kinds of later versions fall back to their family. */
 export function kindInfo(kind: string): KindInfo {
-  return byKind.get(kind) ?? { kind, label: kind, stratum: kind.startsWith("net.") ? "network" : kind.startsWith("host.") ? "hosts" : "applications" };
+  return (
+    byKind.get(kind) ?? {
+      kind,
+      label: kind,
+      stratum: kind.startsWith("net.") ? "network" : kind.startsWith("host.") ? "hosts" : "applications",
+    }
+  );
 }
 
 export const isHostLike = (kind: string) => kind.startsWith("host.") || kind.startsWith("net.");

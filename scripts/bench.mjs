@@ -10,19 +10,39 @@ install();
 await buildIfStale();
 const { build } = await import("esbuild");
 const parts = join(root, "build", "run", "bench.js");
-await build({ absWorkingDir: root, entryPoints: ["bench/main.ts"], outfile: parts, bundle: true, packages: "external", platform: "node", target: "node20", format: "esm", logLevel: "warning", alias: { "#core": join(root, "core"), "#server": join(root, "server"), "#standins": join(root, "standins") } });
+await build({
+  absWorkingDir: root,
+  entryPoints: ["bench/main.ts"],
+  outfile: parts,
+  bundle: true,
+  packages: "external",
+  platform: "node",
+  target: "node20",
+  format: "esm",
+  logLevel: "warning",
+  alias: { "#core": join(root, "core"), "#server": join(root, "server"), "#standins": join(root, "standins") },
+});
 
 const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
 const results = [];
 const keep = (one) => {
   const ratio = one.better === "lower" ? one.value / one.reference.value : one.reference.value / one.value;
-  results.push({ ...one, value: Number(one.value.toPrecision(4)), reference: { ...one.reference, value: Number(one.reference.value.toPrecision(4)) }, ratio: Number(ratio.toPrecision(3)), at: new Date().toISOString() });
+  results.push({
+    ...one,
+    value: Number(one.value.toPrecision(4)),
+    reference: { ...one.reference, value: Number(one.reference.value.toPrecision(4)) },
+    ratio: Number(ratio.toPrecision(3)),
+    at: new Date().toISOString(),
+  });
   const last = results.at(-1);
   const met = last.better === "lower" ? last.value <= last.target : last.value >= last.target;
-  process.stdout.write(`${met ? "met   " : "MISSED"} ${last.name}: ${last.value} ${last.unit} (target ${last.target}; ${last.reference.name}: ${last.reference.value}; ratio ${last.ratio})\n`);
+  process.stdout.write(
+    `${met ? "met   " : "MISSED"} ${last.name}: ${last.value} ${last.unit} (target ${last.target}; ${last.reference.name}: ${last.reference.value}; ratio ${last.ratio})\n`,
+  );
 };
 const sleep = (ms) => new Promise((done) => setTimeout(done, ms));
-const p95 = (values) => [...values].sort((a, b) => a - b)[Math.min(values.length - 1, Math.floor(values.length * 0.95))];
+const p95 = (values) =>
+  [...values].sort((a, b) => a - b)[Math.min(values.length - 1, Math.floor(values.length * 0.95))];
 
 async function timed(url) {
   const began = performance.now();
@@ -35,7 +55,20 @@ async function timed(url) {
 /** Starts the demo and waits for its first page; the address, the time it took, and a way to end it. */
 async function startDemo(args, port) {
   const began = performance.now();
-  const child = spawn(process.execPath, [join(root, "scripts", "demo.mjs"), "--port", String(port), "--otlp-port", "4341", "--syslog-port", "5541", ...args], { cwd: root, stdio: ["ignore", "ignore", "inherit"] });
+  const child = spawn(
+    process.execPath,
+    [
+      join(root, "scripts", "demo.mjs"),
+      "--port",
+      String(port),
+      "--otlp-port",
+      "4341",
+      "--syslog-port",
+      "5541",
+      ...args,
+    ],
+    { cwd: root, stdio: ["ignore", "ignore", "inherit"] },
+  );
   const base = `http://127.0.0.1:${port}`;
   for (;;) {
     if (child.exitCode !== null) throw new Error("The demo did not start; is another one running?");
@@ -79,7 +112,10 @@ function residentOf(pid) {
 /** A bare HTTP server of Node.js: how long from its start to the first answer, and its memory. */
 async function bareServer() {
   const file = join(folder, "bare.mjs");
-  writeFileSync(file, `import { createServer } from "node:http"; createServer((q, r) => r.end("ok")).listen(7187, "127.0.0.1");`);
+  writeFileSync(
+    file,
+    `import { createServer } from "node:http"; createServer((q, r) => r.end("ok")).listen(7187, "127.0.0.1");`,
+  );
   const began = performance.now();
   const child = fork(file, { stdio: "ignore" });
   for (;;) {
@@ -102,13 +138,31 @@ try {
   // A hundred hosts in a process of their own for the sweep.
   const scenario = JSON.parse(readFileSync(join(root, "tests", "fixtures", "small-scenario.json"), "utf8"));
   scenario.sites[0].network = "127.50.0.0/22";
-  scenario.hosts = Array.from({ length: 100 }, (_, index) => ({ name: `b-${index}`, role: index % 10 === 0 ? "store" : "web", site: "room", address: `127.50.${index % 4}.${Math.floor(index / 4) * 9 + 5}` }));
+  scenario.hosts = Array.from({ length: 100 }, (_, index) => ({
+    name: `b-${index}`,
+    role: index % 10 === 0 ? "store" : "web",
+    site: "room",
+    address: `127.50.${index % 4}.${Math.floor(index / 4) * 9 + 5}`,
+  }));
   scenario.figures = [];
   scenario.faults = [];
   writeFileSync(join(folder, "scenario.json"), JSON.stringify(scenario));
   const { makeKeyPair } = await import("../standins/keys.mjs");
   writeFileSync(join(folder, "key.pub"), makeKeyPair().public);
-  const standins = fork(join(root, "build", "run", "standins", "main.js"), ["--scenario", join(folder, "scenario.json"), "--control", "7189", "--keys", join(folder, "keys.json"), "--demo-key", join(folder, "key.pub")], { stdio: ["ignore", "ignore", "inherit", "ipc"] });
+  const standins = fork(
+    join(root, "build", "run", "standins", "main.js"),
+    [
+      "--scenario",
+      join(folder, "scenario.json"),
+      "--control",
+      "7189",
+      "--keys",
+      join(folder, "keys.json"),
+      "--demo-key",
+      join(folder, "key.pub"),
+    ],
+    { stdio: ["ignore", "ignore", "inherit", "ipc"] },
+  );
   await new Promise((done) => standins.once("message", done));
   const { measureParts } = await import(pathToFileURL(parts).href);
   for (const one of await measureParts(root)) keep(one);
@@ -117,25 +171,72 @@ try {
   const bare = await bareServer();
   const data = join(folder, "demo");
   const first = await startDemo(["--fresh", "--data", data], 7188);
-  keep({ name: "first page at the first start, installed and built", value: first.seconds, unit: "s", better: "lower", target: 60, reference: { name: "bare HTTP server, start to first answer", value: bare.seconds } });
+  keep({
+    name: "first page at the first start, installed and built",
+    value: first.seconds,
+    unit: "s",
+    better: "lower",
+    target: 60,
+    reference: { name: "bare HTTP server, start to first answer", value: bare.seconds },
+  });
   await sleep(20_000);
   await timed(`${first.base}/map?service=manifest-exchange`);
-  keep({ name: "resident memory of the demo", value: residentOf(first.pid) / 1e6, unit: "MB", better: "lower", target: 600, reference: { name: "bare HTTP server", value: bare.bytes / 1e6 } });
+  keep({
+    name: "resident memory of the demo",
+    value: residentOf(first.pid) / 1e6,
+    unit: "MB",
+    better: "lower",
+    target: 600,
+    reference: { name: "bare HTTP server", value: bare.bytes / 1e6 },
+  });
   await first.end();
   const later = await startDemo(["--data", data], 7188);
-  keep({ name: "first page at a later start", value: later.seconds, unit: "s", better: "lower", target: 5, reference: { name: "bare HTTP server, start to first answer", value: bare.seconds } });
+  keep({
+    name: "first page at a later start",
+    value: later.seconds,
+    unit: "s",
+    better: "lower",
+    target: 5,
+    reference: { name: "bare HTTP server, start to first answer", value: bare.seconds },
+  });
   await later.end();
 
-  const large = await startDemo(["--fresh", "--data", join(folder, "large"), "--scale", "480", "--history", "PT6H"], 7188);
-  const { total } = { total: (await (await fetch(`${large.base}/estate`)).text()).match(/<h1[^>]*>(?:<[^>]*>)*([\d,]+) components/)?.[1] ?? "?" };
+  const large = await startDemo(
+    ["--fresh", "--data", join(folder, "large"), "--scale", "480", "--history", "PT6H"],
+    7188,
+  );
+  const { total } = {
+    total:
+      (await (await fetch(`${large.base}/estate`)).text()).match(/<h1[^>]*>(?:<[^>]*>)*([\d,]+) components/)?.[1] ??
+      "?",
+  };
   process.stdout.write(`estate of ${total} components:\n`);
   const found = await (await fetch(`${large.base}/find?q=nq-mfx-parse-01`)).json();
-  const pages = { Watch: "/", Discover: "/discover", Estate: "/estate?size=100", Component: `/estate/${found.components[0].id}`, "Map of a service": "/map?service=manifest-exchange", Service: "/services/manifest-exchange", Metrics: "/signals/metrics?line=metric~memory.used%3Bpick~highest%3Bcount~10", Logs: "/signals/logs", Traces: "/signals/traces", Incidents: "/incidents", Runbooks: "/runbooks" };
+  const pages = {
+    Watch: "/",
+    Discover: "/discover",
+    Estate: "/estate?size=100",
+    Component: `/estate/${found.components[0].id}`,
+    "Map of a service": "/map?service=manifest-exchange",
+    Service: "/services/manifest-exchange",
+    Metrics: "/signals/metrics?line=metric~memory.used%3Bpick~highest%3Bcount~10",
+    Logs: "/signals/logs",
+    Traces: "/signals/traces",
+    Incidents: "/incidents",
+    Runbooks: "/runbooks",
+  };
   for (const [name, path] of Object.entries(pages)) {
     for (let warm = 0; warm < 5; warm++) await timed(large.base + path);
     const times = [];
     for (let index = 0; index < 100; index++) times.push(await timed(large.base + path));
-    keep({ name: `server time of ${name} at ${total} components, p95`, value: p95(times), unit: "ms", better: "lower", target: 100, reference: { name: "bare HTTP server, p95", value: bare.answer } });
+    keep({
+      name: `server time of ${name} at ${total} components, p95`,
+      value: p95(times),
+      unit: "ms",
+      better: "lower",
+      target: 100,
+      reference: { name: "bare HTTP server, p95", value: bare.answer },
+    });
   }
   await large.end();
 } finally {

@@ -32,7 +32,12 @@ export async function buildServers() {
 
 export function buildPages() {
   const tool = join(root, "node_modules", "@react-router", "dev", "bin.js");
-  const result = spawnSync(process.execPath, [tool, "build", "--logLevel", "warn"], { cwd: root, stdio: ["ignore", "pipe", "pipe"], env: { ...process.env, NODE_ENV: "production" }, encoding: "utf8" });
+  const result = spawnSync(process.execPath, [tool, "build", "--logLevel", "warn"], {
+    cwd: root,
+    stdio: ["ignore", "pipe", "pipe"],
+    env: { ...process.env, NODE_ENV: "production" },
+    encoding: "utf8",
+  });
   if (result.status !== 0) {
     process.stderr.write(result.stdout + result.stderr);
     throw new Error("The pages could not be built.");

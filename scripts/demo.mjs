@@ -54,13 +54,19 @@ if (given.help) {
   process.exit(0);
 }
 const [major, minor] = process.versions.node.split(".").map(Number);
-if (major < 20 || (major === 20 && minor < 11)) refuse(`Holotaxis needs Node.js 20.11 or later; this is ${process.versions.node}.`);
+if (major < 20 || (major === 20 && minor < 11))
+  refuse(`Holotaxis needs Node.js 20.11 or later; this is ${process.versions.node}.`);
 const port = Number(given.port);
-if (!Number.isInteger(port) || port < 1 || port > 65535) refuse(`“${given.port}” is not a port. Use a whole number from 1 to 65535.`);
+if (!Number.isInteger(port) || port < 1 || port > 65535)
+  refuse(`“${given.port}” is not a port. Use a whole number from 1 to 65535.`);
 const pace = Number(given.pace);
 if (!(pace >= 1 && pace <= 60)) refuse(`“${given.pace}” is not a pace. Use a number from 1 to 60.`);
-if (given.scale !== undefined && !(Number(given.scale) >= 1 && Number(given.scale) <= 2000)) refuse(`“${given.scale}” is not a size. Use a whole number up to 2000.`);
-const base = given.now === undefined ? Date.now() : Date.parse(/[TZ]/.test(given.now) && !/(Z|[+-]\d\d:\d\d)$/.test(given.now) ? `${given.now}Z` : given.now);
+if (given.scale !== undefined && !(Number(given.scale) >= 1 && Number(given.scale) <= 2000))
+  refuse(`“${given.scale}” is not a size. Use a whole number up to 2000.`);
+const base =
+  given.now === undefined
+    ? Date.now()
+    : Date.parse(/[TZ]/.test(given.now) && !/(Z|[+-]\d\d:\d\d)$/.test(given.now) ? `${given.now}Z` : given.now);
 if (Number.isNaN(base)) refuse(`“${given.now}” is not an instant. Write it like 2026-03-17T10:00:00Z.`);
 const scenario = resolve(given.scenario ?? join(root, "scenarios", "halvane.json"));
 if (!existsSync(scenario)) refuse(`There is no scenario file ${scenario}.`);
@@ -69,7 +75,11 @@ await portIsFree(port);
 function portIsFree(wanted) {
   return new Promise((done) => {
     const probe = createServer();
-    probe.once("error", () => refuse(`Port ${wanted} is in use: Holotaxis or something else runs there already. Stop it, or choose another with --port.`));
+    probe.once("error", () =>
+      refuse(
+        `Port ${wanted} is in use: Holotaxis or something else runs there already. Stop it, or choose another with --port.`,
+      ),
+    );
     probe.listen(wanted, "127.0.0.1", () => probe.close(done));
   });
 }
@@ -97,10 +107,16 @@ mkdirSync(data, { recursive: true, mode: 0o700 });
 
 // What the stand-ins' past counts from stays the same from one start to the next.
 const anchorFile = join(data, "standins.json");
-const fingerprint = createHash("sha256").update(readFileSync(scenario)).update(String(given.scale ?? "")).digest("hex");
+const fingerprint = createHash("sha256")
+  .update(readFileSync(scenario))
+  .update(String(given.scale ?? ""))
+  .digest("hex");
 if (existsSync(anchorFile)) {
   const before = JSON.parse(readFileSync(anchorFile, "utf8"));
-  if (before.fingerprint !== fingerprint) refuse(`What is kept in ${data} was made with another scenario or size. Begin anew with --fresh, or keep both with --data DIR.`);
+  if (before.fingerprint !== fingerprint)
+    refuse(
+      `What is kept in ${data} was made with another scenario or size. Begin anew with --fresh, or keep both with --data DIR.`,
+    );
 } else writeFileSync(anchorFile, JSON.stringify({ anchorMs: base, fingerprint }));
 const { anchorMs } = JSON.parse(readFileSync(anchorFile, "utf8"));
 
@@ -134,9 +150,22 @@ function setupFile() {
 
 const control = await freePort();
 const machine = Date.now();
-const clock = ["--base", String(given.now === undefined ? machine : base), "--machine", String(machine), "--pace", String(pace)];
+const clock = [
+  "--base",
+  String(given.now === undefined ? machine : base),
+  "--machine",
+  String(machine),
+  "--pace",
+  String(pace),
+];
 const setup = setupFile();
-const run = (file, args) => fork(join(root, "build", "run", file), args, { cwd: root, stdio: ["ignore", "inherit", "inherit", "ipc"], execArgv: ["--enable-source-maps", "--max-old-space-size=512"], env: { ...process.env, NODE_ENV: "production" } });
+const run = (file, args) =>
+  fork(join(root, "build", "run", file), args, {
+    cwd: root,
+    stdio: ["ignore", "inherit", "inherit", "ipc"],
+    execArgv: ["--enable-source-maps", "--max-old-space-size=512"],
+    env: { ...process.env, NODE_ENV: "production" },
+  });
 const children = [];
 let leaving = false;
 
@@ -171,11 +200,48 @@ process.on("SIGINT", () => {
 });
 process.on("SIGTERM", () => void leave(0));
 
-const standins = run("standins/main.js", ["--scenario", scenario, "--control", String(control), "--keys", join(data, "standin-host-keys.json"), "--demo-key", `${key}.pub`, "--anchor", String(anchorMs), ...clock, ...(given.scale ? ["--scale", given.scale] : []), ...(given["otlp-port"] === "0" ? [] : ["--otlp", `http://127.0.0.1:${given["otlp-port"]}`]), ...(given["syslog-port"] === "0" ? [] : ["--syslog", given["syslog-port"]])]);
+const standins = run("standins/main.js", [
+  "--scenario",
+  scenario,
+  "--control",
+  String(control),
+  "--keys",
+  join(data, "standin-host-keys.json"),
+  "--demo-key",
+  `${key}.pub`,
+  "--anchor",
+  String(anchorMs),
+  ...clock,
+  ...(given.scale ? ["--scale", given.scale] : []),
+  ...(given["otlp-port"] === "0" ? [] : ["--otlp", `http://127.0.0.1:${given["otlp-port"]}`]),
+  ...(given["syslog-port"] === "0" ? [] : ["--syslog", given["syslog-port"]]),
+]);
 children.push(standins);
 await ready(standins, "The stand-in estate");
-if (!existsSync(join(data, "holotaxis.db"))) process.stdout.write("first start: the estate is swept and its past lived through …\n");
-const server = run("server/main.js", ["--root", root, "--data", data, "--port", String(port), "--standins", `http://127.0.0.1:${control}`, "--history", given.history, "--otlp-port", given["otlp-port"], "--syslog-port", given["syslog-port"], "--ssh-user", "operator", "--ssh-key", key, ...clock, ...(setup ? ["--setup", setup] : [])]);
+if (!existsSync(join(data, "holotaxis.db")))
+  process.stdout.write("first start: the estate is swept and its past lived through …\n");
+const server = run("server/main.js", [
+  "--root",
+  root,
+  "--data",
+  data,
+  "--port",
+  String(port),
+  "--standins",
+  `http://127.0.0.1:${control}`,
+  "--history",
+  given.history,
+  "--otlp-port",
+  given["otlp-port"],
+  "--syslog-port",
+  given["syslog-port"],
+  "--ssh-user",
+  "operator",
+  "--ssh-key",
+  key,
+  ...clock,
+  ...(setup ? ["--setup", setup] : []),
+]);
 children.push(server);
 await ready(server, "Holotaxis");
 process.stdout.write(`\nHolotaxis is at http://127.0.0.1:${port}\nCtrl+C stops everything.\n`);

@@ -13,7 +13,18 @@ if (process.argv[2] === "one") {
 } else {
   install();
   const { build } = await import("esbuild");
-  await build({ absWorkingDir: root, entryPoints: ["bench/growth.ts"], outfile: bundle, bundle: true, packages: "external", platform: "node", target: "node20", format: "esm", logLevel: "warning", alias: { "#core": join(root, "core"), "#server": join(root, "server") } });
+  await build({
+    absWorkingDir: root,
+    entryPoints: ["bench/growth.ts"],
+    outfile: bundle,
+    bundle: true,
+    packages: "external",
+    platform: "node",
+    target: "node20",
+    format: "esm",
+    logLevel: "warning",
+    alias: { "#core": join(root, "core"), "#server": join(root, "server") },
+  });
   const sizes = [];
   for (const factor of [1, 10, 100]) {
     const one = await new Promise((done, fail) => {

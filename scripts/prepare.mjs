@@ -15,12 +15,22 @@ export function install() {
   if (existsSync(installed) && statSync(installed).mtimeMs >= statSync(lock).mtimeMs) return;
   if (existsSync(installed) && sameLock(lock, installed)) return;
   process.stdout.write("installing packages (some minutes the first time) …\n");
-  const result = spawnSync("npm", ["ci", "--no-audit", "--no-fund"], { cwd: root, stdio: ["ignore", "pipe", "inherit"], shell: process.platform === "win32" });
-  if (result.status !== 0) throw new Error("The packages could not be installed; what npm said stands above. It needs the npm registry, python3, make and a C++ compiler.");
+  const result = spawnSync("npm", ["ci", "--no-audit", "--no-fund"], {
+    cwd: root,
+    stdio: ["ignore", "pipe", "inherit"],
+    shell: process.platform === "win32",
+  });
+  if (result.status !== 0)
+    throw new Error(
+      "The packages could not be installed; what npm said stands above. It needs the npm registry, python3, make and a C++ compiler.",
+    );
 }
 
 function sameLock(lock, installed) {
-  const versions = (file) => Object.entries(JSON.parse(readFileSync(file, "utf8")).packages).filter(([name]) => name).map(([name, one]) => `${name}@${one.version}`);
+  const versions = (file) =>
+    Object.entries(JSON.parse(readFileSync(file, "utf8")).packages)
+      .filter(([name]) => name)
+      .map(([name, one]) => `${name}@${one.version}`);
   const have = new Set(versions(installed));
   // Packages for other systems are locked, but not installed here.
   return versions(lock).filter((name) => have.has(name)).length >= have.size;
@@ -49,6 +59,7 @@ function stampOfSources() {
     }
   };
   for (const folder of ["agent", "app", "core", "server", "standins", "public", "types"]) walk(join(root, folder));
-  for (const file of ["package-lock.json", "vite.config.ts", "react-router.config.ts", "scripts/build.mjs"]) hash.update(readFileSync(join(root, file)));
+  for (const file of ["package-lock.json", "vite.config.ts", "react-router.config.ts", "scripts/build.mjs"])
+    hash.update(readFileSync(join(root, file)));
   return hash.digest("hex");
 }

@@ -13,9 +13,39 @@ const base = `http://127.0.0.1:${PORT}`;
 const shots = join(root, "docs", "screenshots");
 mkdirSync(shots, { recursive: true });
 const data = mkdtempSync(join(tmpdir(), "holotaxis-shots-"));
-const demo = spawn(process.execPath, [join(root, "scripts", "demo.mjs"), "--fresh", "--port", String(PORT), "--pace", "3", "--now", "2026-03-17T14:20:00Z", "--data", data, "--otlp-port", "4331", "--syslog-port", "5531"], { stdio: ["ignore", "ignore", "inherit"] });
+const demo = spawn(
+  process.execPath,
+  [
+    join(root, "scripts", "demo.mjs"),
+    "--fresh",
+    "--port",
+    String(PORT),
+    "--pace",
+    "3",
+    "--now",
+    "2026-03-17T14:20:00Z",
+    "--data",
+    data,
+    "--otlp-port",
+    "4331",
+    "--syslog-port",
+    "5531",
+  ],
+  { stdio: ["ignore", "ignore", "inherit"] },
+);
 const sleep = (ms) => new Promise((done) => setTimeout(done, ms));
-const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"] });
+const browser = await chromium.launch({
+  executablePath: "/usr/bin/chromium",
+  args: [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+  ],
+});
 try {
   for (;;) {
     if ((await fetch(base).catch(() => ({ ok: false }))).ok) break;
@@ -66,11 +96,17 @@ try {
   await take("/services/manifest-exchange?last=PT6H", "service");
   const front = await (await page.request.get(`${base}/find?q=gatefront @ nq-gate-web-01`)).json();
   await take(`/estate/${front.components[0].id}?from=2026-03-15T09:30:00Z&to=2026-03-15T11:20:00Z`, "below");
-  await take("/signals/metrics?last=P1D&line=metric~memory.used%3Bpick~highest%3Bcount~6&line=metric~net.in%3Bfold~sum%3Baxis~right&over=day", "metrics");
+  await take(
+    "/signals/metrics?last=P1D&line=metric~memory.used%3Bpick~highest%3Bcount~6&line=metric~net.in%3Bfold~sum%3Baxis~right&over=day",
+    "metrics",
+  );
   await take("/signals/logs?last=PT12H", "logs");
   await take("/signals/traces?last=PT2H", "traces");
   await page.getByRole("button", { name: "POST /manifests", exact: true }).first().click();
-  await page.getByRole("link", { name: /^[0-9a-f]{16}…$/ }).first().click();
+  await page
+    .getByRole("link", { name: /^[0-9a-f]{16}…$/ })
+    .first()
+    .click();
   await shoot("trace");
   await take("/?from=2026-03-17T12:00:00Z&to=2026-03-17T13:00:00Z", "watch-past");
   await page.getByRole("button", { name: "Night theme" }).click();

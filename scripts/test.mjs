@@ -12,7 +12,12 @@ const bin = (name) => join(root, "node_modules", ".bin", name);
 /** One command that counts as one check. */
 function check(title, command, args) {
   say(`\n== ${title}`);
-  const result = spawnSync(command, args, { cwd: root, encoding: "utf8", env: { ...process.env, FORCE_COLOR: "0" }, maxBuffer: 64 * 1024 * 1024 });
+  const result = spawnSync(command, args, {
+    cwd: root,
+    encoding: "utf8",
+    env: { ...process.env, FORCE_COLOR: "0" },
+    maxBuffer: 64 * 1024 * 1024,
+  });
   const output = `${result.stdout ?? ""}${result.stderr ?? ""}`.trim();
   if (result.status === 0) {
     passed++;
@@ -29,14 +34,28 @@ function haveChromium() {
   if (process.getuid?.() !== 0 || spawnSync("apt-get", ["--version"]).status !== 0) return false;
   say("installing Debian's chromium …");
   spawnSync("apt-get", ["update", "-q"], { stdio: "ignore" });
-  spawnSync("apt-get", ["install", "-y", "-q", "--no-install-recommends", "chromium"], { stdio: "ignore", env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" } });
+  spawnSync("apt-get", ["install", "-y", "-q", "--no-install-recommends", "chromium"], {
+    stdio: "ignore",
+    env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" },
+  });
   return existsSync("/usr/bin/chromium");
 }
 
 install();
 check("route types", bin("react-router"), ["typegen"]);
 check("types", bin("tsc"), ["--noEmit"]);
-check("lint", bin("oxlint"), ["--deny-warnings", "agent", "app", "core", "server", "standins", "scripts", "tests", "bench"]);
+check("format", bin("oxfmt"), ["--check", "."]);
+check("lint", bin("oxlint"), [
+  "--deny-warnings",
+  "agent",
+  "app",
+  "core",
+  "server",
+  "standins",
+  "scripts",
+  "tests",
+  "bench",
+]);
 check("import rules between the rooms", bin("depcruise"), ["agent", "core", "server", "app", "standins"]);
 
 say("\n== build");
@@ -46,11 +65,17 @@ const results = join(root, "test-results");
 rmSync(results, { recursive: true, force: true });
 mkdirSync(results, { recursive: true });
 const unitFile = join(results, "unit.json");
-const unit = spawnSync(bin("vitest"), ["run", "--reporter=default", "--reporter=json", `--outputFile.json=${unitFile}`], { cwd: root, stdio: ["ignore", "inherit", "inherit"], env: { ...process.env, FORCE_COLOR: "0" } });
+const unit = spawnSync(
+  bin("vitest"),
+  ["run", "--reporter=default", "--reporter=json", `--outputFile.json=${unitFile}`],
+  { cwd: root, stdio: ["ignore", "inherit", "inherit"], env: { ...process.env, FORCE_COLOR: "0" } },
+);
 if (existsSync(unitFile)) {
   const counted = JSON.parse(readFileSync(unitFile, "utf8"));
   passed += counted.numPassedTests;
-  failed += counted.numFailedTests + counted.testResults.filter((file) => file.status === "failed" && file.assertionResults.length === 0).length;
+  failed +=
+    counted.numFailedTests +
+    counted.testResults.filter((file) => file.status === "failed" && file.assertionResults.length === 0).length;
 }
 if (unit.status !== 0 && failed === 0) failed++;
 
@@ -60,7 +85,11 @@ if (!haveChromium()) {
   say("Chromium is missing. Install it (on Debian: apt-get install chromium) and run the tests again.");
 } else {
   const browserFile = join(results, "browser.json");
-  const browser = spawnSync(bin("playwright"), ["test"], { cwd: root, stdio: ["ignore", "inherit", "inherit"], env: { ...process.env, FORCE_COLOR: "0", PLAYWRIGHT_JSON_OUTPUT_NAME: browserFile } });
+  const browser = spawnSync(bin("playwright"), ["test"], {
+    cwd: root,
+    stdio: ["ignore", "inherit", "inherit"],
+    env: { ...process.env, FORCE_COLOR: "0", PLAYWRIGHT_JSON_OUTPUT_NAME: browserFile },
+  });
   if (existsSync(browserFile)) {
     const { stats } = JSON.parse(readFileSync(browserFile, "utf8"));
     passed += stats.expected + stats.flaky;

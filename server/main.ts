@@ -46,7 +46,8 @@ function refuse(message: string): never {
 
 function portFrom(text: string, least: 0 | 1): number {
   const given = Number(text);
-  if (!Number.isInteger(given) || given < least || given > 65_535) refuse(`“${text}” is not a port. Use a whole number from ${least} to 65535.`);
+  if (!Number.isInteger(given) || given < least || given > 65_535)
+    refuse(`“${text}” is not a port. Use a whole number from ${least} to 65535.`);
   return given;
 }
 
@@ -90,14 +91,21 @@ try {
   refuse(`The data folder ${settings.data} cannot be made. Choose another with --data.`);
 }
 const disk = statfsSync(settings.data);
-if (disk.bavail * disk.bsize < 200 * 1024 * 1024) refuse(`Under 200 MB are free where ${settings.data} lies. Free some space, or choose another folder with --data.`);
+if (disk.bavail * disk.bsize < 200 * 1024 * 1024)
+  refuse(`Under 200 MB are free where ${settings.data} lies. Free some space, or choose another folder with --data.`);
 
 const live = new LiveUpdates();
 // The port is taken before anything is prepared, so that a second start says so at once.
 let progress = "Holotaxis is starting.";
 const stillPreparing: RequestListener = (_request, response) => {
-  response.writeHead(503, { "Content-Type": "text/html; charset=utf-8", "Retry-After": "2", "Content-Security-Policy": "default-src 'none'" });
-  response.end(`<!doctype html><html lang="en"><head><meta charset="utf-8"><meta http-equiv="refresh" content="2"><title>Holotaxis is starting</title></head><body><main><h1>Nearly there</h1><p>${progress.replaceAll(/[<>&]/g, "")}</p><p>This page looks again by itself.</p></main></body></html>`);
+  response.writeHead(503, {
+    "Content-Type": "text/html; charset=utf-8",
+    "Retry-After": "2",
+    "Content-Security-Policy": "default-src 'none'",
+  });
+  response.end(
+    `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta http-equiv="refresh" content="2"><title>Holotaxis is starting</title></head><body><main><h1>Nearly there</h1><p>${progress.replaceAll(/[<>&]/g, "")}</p><p>This page looks again by itself.</p></main></body></html>`,
+  );
 };
 const server = createServer(stillPreparing);
 await new Promise<void>((done) => {
@@ -131,14 +139,22 @@ try {
 } catch (error) {
   refuse(error instanceof PersonError ? error.message : String(error));
 }
-const receivers = new ReceiverClient(thread("receiver-thread"), settings, engine, (fault) => log.error({ fault }, "receiving failed"));
+const receivers = new ReceiverClient(thread("receiver-thread"), settings, engine, (fault) =>
+  log.error({ fault }, "receiving failed"),
+);
 try {
   await receivers.ready;
 } catch (error) {
   await engine.close();
   refuse(error instanceof Error ? error.message : String(error));
 }
-const readers = new Piscina({ filename: thread("reader").href, workerData: { file: storeFile(settings) }, minThreads: 1, maxThreads: Math.max(1, Math.min(3, cpus().length - 1)), maxQueue: 500 });
+const readers = new Piscina({
+  filename: thread("reader").href,
+  workerData: { file: storeFile(settings) },
+  minThreads: 1,
+  maxThreads: Math.max(1, Math.min(3, cpus().length - 1)),
+  maxQueue: 500,
+});
 const workbench = new Workbench(fileURLToPath(thread("workbench-child")), storeFile(settings));
 const now = () => readClock(settings.clock, Date.now());
 

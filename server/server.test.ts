@@ -22,8 +22,24 @@ afterEach(() => {
   db.close();
   rmSync(folder, { recursive: true, force: true });
 });
-const aSource = () => insertSource(db, { name: "s", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 }, "x", 0);
-const aComponent = (name: string, address: string | null = null, source = 1) => insertComponent(db, { kind: "host.linux", name, site: "Room", sourceId: source, hostId: null, address, reason: "", keys: [`name:${name}`], facts: {} }, 1000);
+const aSource = () =>
+  insertSource(db, { name: "s", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 }, "x", 0);
+const aComponent = (name: string, address: string | null = null, source = 1) =>
+  insertComponent(
+    db,
+    {
+      kind: "host.linux",
+      name,
+      site: "Room",
+      sourceId: source,
+      hostId: null,
+      address,
+      reason: "",
+      keys: [`name:${name}`],
+      facts: {},
+    },
+    1000,
+  );
 
 describe("the store", () => {
   it("is migrated once, and refuses to be opened by an older version", () => {
@@ -69,8 +85,25 @@ describe("the store", () => {
 
   it("sorts, filters and pages the estate", () => {
     aSource();
-    for (const [name, address] of [["b", "127.0.0.10"], ["a", "127.0.0.9"], ["c_1", "127.0.0.100"]] as const) aComponent(name, address);
-    const list = (changes: object) => listEstate(db, { atMs: 5000, search: "", kind: "", site: "", health: "", sort: "name", descending: false, page: 0, pageSize: 2, ...changes });
+    for (const [name, address] of [
+      ["b", "127.0.0.10"],
+      ["a", "127.0.0.9"],
+      ["c_1", "127.0.0.100"],
+    ] as const)
+      aComponent(name, address);
+    const list = (changes: object) =>
+      listEstate(db, {
+        atMs: 5000,
+        search: "",
+        kind: "",
+        site: "",
+        health: "",
+        sort: "name",
+        descending: false,
+        page: 0,
+        pageSize: 2,
+        ...changes,
+      });
     expect(list({}).rows.map((row) => row.name)).toEqual(["a", "b"]);
     expect(list({ page: 1 }).rows.map((row) => row.name)).toEqual(["c_1"]);
     expect(list({ sort: "address", pageSize: 9 }).rows.map((row) => row.name)).toEqual(["a", "b", "c_1"]);
@@ -111,17 +144,29 @@ describe("what is shipped", () => {
     for (const rule of hosts?.rules ?? []) expect(hosts?.notes.some((note) => note.metric === rule.metric)).toBe(true);
   });
   it("has a set-up for the demonstration estate that can be read", () => {
-    expect(setupSchema.parse(JSON.parse(readFileSync(join(process.cwd(), "scenarios", "halvane-setup.json"), "utf8"))).services).toHaveLength(8);
+    expect(
+      setupSchema.parse(JSON.parse(readFileSync(join(process.cwd(), "scenarios", "halvane-setup.json"), "utf8")))
+        .services,
+    ).toHaveLength(8);
   });
 });
 
 describe("fields of a source", () => {
-  const fields = { name: "n", site: "s", ranges: "127.0.0.1", ports: "22", snmpPort: "161", community: "c", pollSeconds: "60" };
+  const fields = {
+    name: "n",
+    site: "s",
+    ranges: "127.0.0.1",
+    ports: "22",
+    snmpPort: "161",
+    community: "c",
+    pollSeconds: "60",
+  };
   const problem = (changes: object) => {
     const read = sourceSchema.safeParse({ ...fields, ...changes });
     return read.success ? "" : (read.error.issues[0]?.message ?? "");
   };
-  it("take numbers as a form sends them", () => expect(sourceSchema.parse(fields)).toMatchObject({ snmpPort: 161, pollSeconds: 60 }));
+  it("take numbers as a form sends them", () =>
+    expect(sourceSchema.parse(fields)).toMatchObject({ snmpPort: 161, pollSeconds: 60 }));
   it.each([
     [{ name: "" }, "Give the source a name."],
     [{ ranges: "10.0.0.0/12" }, "at most 65,536"],

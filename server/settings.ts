@@ -46,12 +46,26 @@ const ports = z.string().superRefine((text, context) => {
 /** Fields of a source as a form or a set-up file gives them. */
 export const sourceSchema = z.strictObject({
   name: z.string().trim().min(1, "Give the source a name.").max(60, "A name has at most 60 characters."),
-  site: z.string().trim().min(1, "Say which site these addresses belong to.").max(60, "A site has at most 60 characters."),
+  site: z
+    .string()
+    .trim()
+    .min(1, "Say which site these addresses belong to.")
+    .max(60, "A site has at most 60 characters."),
   ranges,
   ports,
-  snmpPort: z.coerce.number("The SNMP port is a number.").int().min(1, "Ports are from 1 to 65535.").max(65_535, "Ports are from 1 to 65535.").default(161),
+  snmpPort: z.coerce
+    .number("The SNMP port is a number.")
+    .int()
+    .min(1, "Ports are from 1 to 65535.")
+    .max(65_535, "Ports are from 1 to 65535.")
+    .default(161),
   community: z.string().max(120, "A community has at most 120 characters."),
-  pollSeconds: z.coerce.number("The poll interval is a number of seconds.").int("The poll interval is whole seconds.").min(5, "Poll at most every 5 seconds.").max(3600, "Poll at least once an hour.").default(300),
+  pollSeconds: z.coerce
+    .number("The poll interval is a number of seconds.")
+    .int("The poll interval is whole seconds.")
+    .min(5, "Poll at most every 5 seconds.")
+    .max(3600, "Poll at least once an hour.")
+    .default(300),
 });
 export type SourceInput = z.infer<typeof sourceSchema>;
 
@@ -60,14 +74,31 @@ export const serviceSchema = z.strictObject({
   name: z.string().trim().min(1).max(60),
   purpose: z.string().trim().max(200).default(""),
   owner: z.string().trim().max(60).default(""),
-  entries: z.array(z.strictObject({ host: z.string().min(1).max(80), process: z.string().min(1).max(60) })).min(1).max(20),
-  figure: z.strictObject({ url: z.url().max(300), metric: z.string().min(1).max(80), label: z.string().min(1).max(60), unit: z.string().max(10) }).optional(),
+  entries: z
+    .array(z.strictObject({ host: z.string().min(1).max(80), process: z.string().min(1).max(60) }))
+    .min(1)
+    .max(20),
+  figure: z
+    .strictObject({
+      url: z.url().max(300),
+      metric: z.string().min(1).max(80),
+      label: z.string().min(1).max(60),
+      unit: z.string().max(10),
+    })
+    .optional(),
 });
 
 /** A page of OpenMetrics text that is read again and again. */
 export const pageSchema = z.strictObject({
-  url: z.url({ protocol: /^https?$/, error: "Give an address that begins with http:// or https://." }).max(300, "An address has at most 300 characters."),
-  everySeconds: z.coerce.number("Say every how many seconds it is read.").int("Whole seconds, please.").min(5, "Read it at most every 5 seconds.").max(3600, "Read it at least once an hour.").default(30),
+  url: z
+    .url({ protocol: /^https?$/, error: "Give an address that begins with http:// or https://." })
+    .max(300, "An address has at most 300 characters."),
+  everySeconds: z.coerce
+    .number("Say every how many seconds it is read.")
+    .int("Whole seconds, please.")
+    .min(5, "Read it at most every 5 seconds.")
+    .max(3600, "Read it at least once an hour.")
+    .default(30),
 });
 
 /** A set-up file: what a person would otherwise type in on a new installation. */
@@ -79,7 +110,10 @@ export const setupSchema = z.strictObject({
 });
 export type SetupFile = z.infer<typeof setupSchema>;
 
-const limit = z.strictObject({ severity: z.enum(["critical", "major", "minor", "warning", "indeterminate"]), value: z.number() });
+const limit = z.strictObject({
+  severity: z.enum(["critical", "major", "minor", "warning", "indeterminate"]),
+  value: z.number(),
+});
 
 /** All that watching one kind needs: thresholds, runbooks and notes. */
 export const kitSchema = z.strictObject({
@@ -96,7 +130,13 @@ export const kitSchema = z.strictObject({
       memoryMinutes: z.number().min(1).max(1440),
     }),
   ),
-  notes: z.array(z.strictObject({ metric: z.string().max(80), title: z.string().max(80), lines: z.array(z.string().max(400)).min(1).max(12) })),
+  notes: z.array(
+    z.strictObject({
+      metric: z.string().max(80),
+      title: z.string().max(80),
+      lines: z.array(z.string().max(400)).min(1).max(12),
+    }),
+  ),
   runbooks: z.array(runbookSchema),
 });
 export type Kit = z.infer<typeof kitSchema>;

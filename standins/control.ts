@@ -32,7 +32,8 @@ export function startControl(estate: EstateModel, options: ControlOptions): Prom
       response.end(JSON.stringify(body));
     };
     try {
-      if (request.headers["x-standin-control"] !== "1") return send(403, { problem: "This door is for Holotaxis only." });
+      if (request.headers["x-standin-control"] !== "1")
+        return send(403, { problem: "This door is for Holotaxis only." });
       const url = new URL(request.url ?? "/", "http://127.0.0.1");
       const [, area, id, action] = url.pathname.split("/");
       if (request.method === "GET" && area === "drills") return send(200, listDrills(estate, options.now()));
@@ -40,7 +41,12 @@ export function startControl(estate: EstateModel, options: ControlOptions): Prom
         const at = options.now();
         const done = action === "stop" ? estate.stopDrill(id, at) : estate.startDrill(id, at) !== undefined;
         options.onEffect();
-        return done ? send(200, { at }) : send(409, { problem: action === "stop" ? "That drill is not running." : "That drill is running already or does not exist." });
+        return done
+          ? send(200, { at })
+          : send(409, {
+              problem:
+                action === "stop" ? "That drill is not running." : "That drill is running already or does not exist.",
+            });
       }
       if (request.method === "POST" && area === "clock") {
         options.setClock(clockBody.parse(JSON.parse(await readBody(request))));
@@ -87,7 +93,11 @@ function listDrills(estate: EstateModel, at: number) {
 }
 
 /** One line of hosts and columns, then a line for each instant with a row for each host, null while it is silent. */
-async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof feedQuery>, response: NodeJS.WritableStream & { writableNeedDrain?: boolean }): Promise<void> {
+async function writeFeed(
+  estate: EstateModel,
+  { from, to, step }: z.infer<typeof feedQuery>,
+  response: NodeJS.WritableStream & { writableNeedDrain?: boolean },
+): Promise<void> {
   const write = async (line: unknown) => {
     if (!response.write(`${JSON.stringify(line)}\n`)) await new Promise((resolve) => response.once("drain", resolve));
   };
@@ -103,12 +113,24 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
         storage: poll.storage.map(({ label, type, sizeBytes }) => ({ label, type, sizeBytes })),
         interfaces: poll.interfaces.map((row) => row.name),
         processes: host.processes.map((process) => process.spec.name),
-        guests: host.role.system === "hypervisor" ? host.guests.map((guest) => ({ name: guest.name, uuid: guest.uuid, processors: guest.role.cores, memoryBytes: guest.role.memoryGiB * 1024 ** 3 })) : undefined,
+        guests:
+          host.role.system === "hypervisor"
+            ? host.guests.map((guest) => ({
+                name: guest.name,
+                uuid: guest.uuid,
+                processors: guest.role.cores,
+                memoryBytes: guest.role.memoryGiB * 1024 ** 3,
+              }))
+            : undefined,
       };
     }),
     senders: senders.map((sender) => attributesOf(sender, from)),
     measured: measured.map(({ attributes, metrics }) => ({ attributes, metrics })),
-    figures: estate.scenario.figures.map((figure) => ({ address: estate.host(figure.host)?.address, port: figure.port, metric: figure.metric })),
+    figures: estate.scenario.figures.map((figure) => ({
+      address: estate.host(figure.host)?.address,
+      port: figure.port,
+      metric: figure.metric,
+    })),
   });
   for (let at = from; at < to; at += step) {
     const spans = at > estate.anchorMs - SPANS_BACK_MS ? traces.between(at - step, at) : [];
@@ -134,8 +156,22 @@ async function writeFeed(estate: EstateModel, { from, to, step }: z.infer<typeof
       // What was said since the moment before.
       spans: spans.map(({ sender, ...span }) => ({ ...span, sender: senders.indexOf(sender) })),
       says: [
-        ...senders.flatMap((sender, index) => linesBetween(estate.scenario, sender, at - step, at).map((line) => [index, line.atMs, line.severity, line.text])),
-        ...failureLines(spans).map((line) => [senders.indexOf(line.sender), line.atMs, line.severity, line.text, line.traceId, line.spanId]),
+        ...senders.flatMap((sender, index) =>
+          linesBetween(estate.scenario, sender, at - step, at).map((line) => [
+            index,
+            line.atMs,
+            line.severity,
+            line.text,
+          ]),
+        ),
+        ...failureLines(spans).map((line) => [
+          senders.indexOf(line.sender),
+          line.atMs,
+          line.severity,
+          line.text,
+          line.traceId,
+          line.spanId,
+        ]),
       ],
     });
   }

@@ -69,13 +69,29 @@ export class Emitter {
     const failures = failureLines(spans);
     const resourceLogs: unknown[] = [];
     for (const sender of this.senders) {
-      const lines: (Said & { traceId?: string; spanId?: string })[] = [...linesBetween(this.estate.scenario, sender, from, now), ...failures.filter((line) => line.sender === sender)];
+      const lines: (Said & { traceId?: string; spanId?: string })[] = [
+        ...linesBetween(this.estate.scenario, sender, from, now),
+        ...failures.filter((line) => line.sender === sender),
+      ];
       if (!lines.length) continue;
       if (!sender.process) {
         for (const line of lines) this.sendSyslog(sender, line.atMs, line.severity, line.text);
         continue;
       }
-      resourceLogs.push({ resource: resourceOf(sender, now), scopeLogs: [{ scope: { name: sender.process.spec.name }, logRecords: lines.map((line) => ({ timeUnixNano: nano(line.atMs), severityNumber: line.severity, body: { stringValue: line.text }, ...(line.traceId ? { traceId: line.traceId, spanId: line.spanId } : {}) })) }] });
+      resourceLogs.push({
+        resource: resourceOf(sender, now),
+        scopeLogs: [
+          {
+            scope: { name: sender.process.spec.name },
+            logRecords: lines.map((line) => ({
+              timeUnixNano: nano(line.atMs),
+              severityNumber: line.severity,
+              body: { stringValue: line.text },
+              ...(line.traceId ? { traceId: line.traceId, spanId: line.spanId } : {}),
+            })),
+          },
+        ],
+      });
     }
     if (resourceLogs.length) await this.post("/v1/logs", { resourceLogs });
     await this.sendSpans(spans, now);
@@ -104,7 +120,14 @@ export class Emitter {
       const byStatus = new Map<number, Answered>();
       const answer = (seconds: number, failed: boolean, span?: StandinSpan) => {
         const status = failed ? 500 : request.method === "POST" ? 201 : 200;
-        const one = byStatus.get(status) ?? { counts: BOUNDS.map(() => 0).concat(0), sum: 0, min: Number.POSITIVE_INFINITY, max: 0, count: 0, spans: [] };
+        const one = byStatus.get(status) ?? {
+          counts: BOUNDS.map(() => 0).concat(0),
+          sum: 0,
+          min: Number.POSITIVE_INFINITY,
+          max: 0,
+          count: 0,
+          spans: [],
+        };
         const bucket = BOUNDS.findIndex((bound) => seconds <= bound);
         const place = bucket < 0 ? BOUNDS.length : bucket;
         one.counts[place] = (one.counts[place] as number) + 1;
@@ -123,9 +146,15 @@ export class Emitter {
         for (let roll = 2; roll < 14; roll++) chance += scatter(own, roll);
         answer((request.milliseconds / 1000) * strain * Math.exp(0.68 * chance), failed);
       }
-      for (const span of this.traced) if (span.sender === sender && span.name === `${request.method} ${request.route}`) answer((span.endMs - span.startMs) / 1000, span.failed, span);
+      for (const span of this.traced)
+        if (span.sender === sender && span.name === `${request.method} ${request.route}`)
+          answer((span.endMs - span.startMs) / 1000, span.failed, span);
       return [...byStatus].map(([status, one]) => ({
-        attributes: [text("http.request.method", request.method), text("http.route", request.route), { key: "http.response.status_code", value: { intValue: String(status) } }],
+        attributes: [
+          text("http.request.method", request.method),
+          text("http.route", request.route),
+          { key: "http.response.status_code", value: { intValue: String(status) } },
+        ],
         startTimeUnixNano: nano(fromMs),
         timeUnixNano: nano(toMs),
         count: String(one.count),
@@ -134,18 +163,46 @@ export class Emitter {
         max: one.max,
         bucketCounts: one.counts.map(String),
         explicitBounds: BOUNDS,
-        ...(one.spans.length ? { exemplars: one.spans.map((span) => ({ timeUnixNano: fineNano(span.endMs), asDouble: (span.endMs - span.startMs) / 1000, traceId: span.traceId, spanId: span.spanId })) } : {}),
+        ...(one.spans.length
+          ? {
+              exemplars: one.spans.map((span) => ({
+                timeUnixNano: fineNano(span.endMs),
+                asDouble: (span.endMs - span.startMs) / 1000,
+                traceId: span.traceId,
+                spanId: span.spanId,
+              })),
+            }
+          : {}),
       }));
     });
     if (!dataPoints.length) return [];
-    return [{ resource: resourceOf(sender, toMs), scopeMetrics: [{ scope: { name: process.spec.name }, metrics: [{ name: "http.server.request.duration", unit: "s", histogram: { aggregationTemporality: 1, dataPoints } }] }] }];
+    return [
+      {
+        resource: resourceOf(sender, toMs),
+        scopeMetrics: [
+          {
+            scope: { name: process.spec.name },
+            metrics: [
+              { name: "http.server.request.duration", unit: "s", histogram: { aggregationTemporality: 1, dataPoints } },
+            ],
+          },
+        ],
+      },
+    ];
   }
 
   /** What the host agents of the estate report. */
   private async sendMeasured(atMs: number): Promise<void> {
     const parts = this.measured.flatMap(({ attributes, metrics, valuesAt }) => {
       const values = valuesAt(atMs);
-      return values ? [{ resource: attributes, points: metrics.map((metric, index) => ({ ...metric, value: values[index] as number })) }] : [];
+      return values
+        ? [
+            {
+              resource: attributes,
+              points: metrics.map((metric, index) => ({ ...metric, value: values[index] as number })),
+            },
+          ]
+        : [];
     });
     if (parts.length) await this.post("/v1/metrics", metricsRequest(parts, atMs));
   }
@@ -166,8 +223,24 @@ export class Emitter {
             kind: span.kind,
             startTimeUnixNano: fineNano(span.startMs),
             endTimeUnixNano: fineNano(span.endMs),
-            attributes: Object.entries(span.attributes).map(([key, value]) => (typeof value === "number" ? { key, value: { intValue: String(value) } } : text(key, value))),
-            ...(span.failed ? { status: { code: 2, message: span.message }, events: span.kind === 2 ? [{ timeUnixNano: fineNano(span.endMs), name: "exception", attributes: [text("exception.message", span.message)] }] : [] } : {}),
+            attributes: Object.entries(span.attributes).map(([key, value]) =>
+              typeof value === "number" ? { key, value: { intValue: String(value) } } : text(key, value),
+            ),
+            ...(span.failed
+              ? {
+                  status: { code: 2, message: span.message },
+                  events:
+                    span.kind === 2
+                      ? [
+                          {
+                            timeUnixNano: fineNano(span.endMs),
+                            name: "exception",
+                            attributes: [text("exception.message", span.message)],
+                          },
+                        ]
+                      : [],
+                }
+              : {}),
           })),
         },
       ],
@@ -178,7 +251,12 @@ export class Emitter {
   private async post(path: string, body: unknown): Promise<void> {
     if (!this.to.otlp) return;
     try {
-      await fetch(this.to.otlp + path, { method: "POST", headers: { "content-type": "application/json", "content-encoding": "gzip" }, body: gzipSync(JSON.stringify(body)), signal: AbortSignal.timeout(10_000) });
+      await fetch(this.to.otlp + path, {
+        method: "POST",
+        headers: { "content-type": "application/json", "content-encoding": "gzip" },
+        body: gzipSync(JSON.stringify(body)),
+        signal: AbortSignal.timeout(10_000),
+      });
     } catch {
       // Nobody listens: as with a real application, what it said is lost.
     }
@@ -216,4 +294,6 @@ export class Emitter {
 const fineNano = (ms: number) => String(BigInt(Math.round(ms * 1000)) * 1000n);
 const nano = (ms: number) => `${Math.round(ms)}000000`;
 const text = (key: string, value: string) => ({ key, value: { stringValue: value } });
-const resourceOf = (sender: Sender, atMs: number) => ({ attributes: Object.entries(attributesOf(sender, atMs)).map(([key, value]) => text(key, value)) });
+const resourceOf = (sender: Sender, atMs: number) => ({
+  attributes: Object.entries(attributesOf(sender, atMs)).map(([key, value]) => text(key, value)),
+});

@@ -7,6 +7,7 @@ import ssh2 from "ssh2";
 export function makeKeyPair() {
   for (;;) {
     const pair = ssh2.utils.generateKeyPairSync("ed25519");
-    if (!(ssh2.utils.parseKey(pair.private) instanceof Error) && !(ssh2.utils.parseKey(pair.public) instanceof Error)) return pair;
+    if (!(ssh2.utils.parseKey(pair.private) instanceof Error) && !(ssh2.utils.parseKey(pair.public) instanceof Error))
+      return pair;
   }
 }

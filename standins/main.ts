@@ -31,7 +31,8 @@ function stop(message: string): never {
   process.exit(2);
 }
 
-if (!values.scenario || !values["demo-key"] || !values.keys) stop("The stand-ins need --scenario, --keys and --demo-key.");
+if (!values.scenario || !values["demo-key"] || !values.keys)
+  stop("The stand-ins need --scenario, --keys and --demo-key.");
 
 let json: unknown;
 try {
@@ -40,10 +41,17 @@ try {
   stop(`The scenario ${values.scenario} cannot be read: ${error instanceof Error ? error.message : error}`);
 }
 const read = readScenario(json);
-if (!read.ok) stop(`The scenario ${values.scenario} has ${read.problems.length} ${read.problems.length === 1 ? "problem" : "problems"}:\n${read.problems.map((one) => `  - ${one}`).join("\n")}`);
+if (!read.ok)
+  stop(
+    `The scenario ${values.scenario} has ${read.problems.length} ${read.problems.length === 1 ? "problem" : "problems"}:\n${read.problems.map((one) => `  - ${one}`).join("\n")}`,
+  );
 const scenario = values.scale ? scaleScenario(read.scenario, Math.min(2000, Number(values.scale))) : read.scenario;
 
-let clock: ClockSetting = { baseMs: Number(values.base ?? Date.now()), machineMs: Number(values.machine ?? Date.now()), pace: Number(values.pace) };
+let clock: ClockSetting = {
+  baseMs: Number(values.base ?? Date.now()),
+  machineMs: Number(values.machine ?? Date.now()),
+  pace: Number(values.pace),
+};
 const now = () => readClock(clock, Date.now());
 const estate = new EstateModel(scenario, Number(values.anchor ?? now()));
 
@@ -93,11 +101,16 @@ try {
 } catch (error) {
   const code = (error as NodeJS.ErrnoException).code;
   if (code === "EADDRINUSE")
-    stop(`The stand-ins cannot listen: ${(error as NodeJS.ErrnoException & { address?: string; port?: number }).address}:${(error as { port?: number }).port} is in use. Another demo is probably running; stop it first.`);
+    stop(
+      `The stand-ins cannot listen: ${(error as NodeJS.ErrnoException & { address?: string; port?: number }).address}:${(error as { port?: number }).port} is in use. Another demo is probably running; stop it first.`,
+    );
   throw error;
 }
 
-const emitter = new Emitter(estate, now, { ...(values.otlp ? { otlp: values.otlp } : {}), ...(values.syslog ? { syslogPort: Number(values.syslog) } : {}) });
+const emitter = new Emitter(estate, now, {
+  ...(values.otlp ? { otlp: values.otlp } : {}),
+  ...(values.syslog ? { syslogPort: Number(values.syslog) } : {}),
+});
 emitter.start();
 
 // Past and planned faults begin and end by themselves.

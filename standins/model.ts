@@ -1,5 +1,12 @@
 import type { HostPoll } from "#core/telemetry/poll";
-import type { ConnectionRow, InterfaceRow, ListenerRow, NeighbourRow, SoftwareRow, StorageRow } from "#core/discovery/sighting";
+import type {
+  ConnectionRow,
+  InterfaceRow,
+  ListenerRow,
+  NeighbourRow,
+  SoftwareRow,
+  StorageRow,
+} from "#core/discovery/sighting";
 import { parseDurationMs } from "#core/time/windows";
 import { makeRhythm, scatter, seedOf, wander, type RhythmCurve } from "./rhythm";
 import type { Scenario, ScenarioFault, ScenarioListener, ScenarioProcess, ScenarioRole } from "./scenario";
@@ -49,7 +56,14 @@ export class HostModel {
   /** The hypervisor it is on, and the machines on it. */
   below: HostModel | undefined;
   readonly guests: HostModel[] = [];
-  private links: { process: ProcessModel; to: HostModel; toProcess: ProcessModel; port: number; count: number; key: number }[] = [];
+  private links: {
+    process: ProcessModel;
+    to: HostModel;
+    toProcess: ProcessModel;
+    port: number;
+    count: number;
+    key: number;
+  }[] = [];
   private incoming: typeof this.links = [];
   private readonly baseMs: number;
 
@@ -82,7 +96,14 @@ export class HostModel {
   }
 
   link(process: ProcessModel, to: HostModel, toProcess: ProcessModel, port: number, count: number): void {
-    const link = { process, to, toProcess, port, count, key: Math.abs(seedOf(`${to.name}:${port}`, process.seed)) % 20_000 };
+    const link = {
+      process,
+      to,
+      toProcess,
+      port,
+      count,
+      key: Math.abs(seedOf(`${to.name}:${port}`, process.seed)) % 20_000,
+    };
     this.links.push(link);
     to.incoming.push({ ...link, to: this });
   }
@@ -95,7 +116,10 @@ export class HostModel {
   /** Whether it is switched on and in service. */
   isUp(atMs: number): boolean {
     if (this.below && !this.below.isUp(atMs)) return false;
-    return atMs >= this.sinceMs && !this.faults.some((one) => one.fault.effect.type === "power-loss" && atMs >= one.fromMs && atMs < one.toMs);
+    return (
+      atMs >= this.sinceMs &&
+      !this.faults.some((one) => one.fault.effect.type === "power-loss" && atMs >= one.fromMs && atMs < one.toMs)
+    );
   }
 
   isRunning(process: ProcessModel, atMs: number): boolean {
@@ -109,7 +133,8 @@ export class HostModel {
     const last = process.spells.at(-1);
     if (last && last.toMs > atMs) last.toMs = atMs;
     if (startAgain) process.spells.push({ fromMs: atMs + RESTART_MS, toMs: FOREVER });
-    for (const one of this.faults) if ("process" in one.fault.effect && one.fault.effect.process === name && one.toMs > atMs) one.toMs = atMs;
+    for (const one of this.faults)
+      if ("process" in one.fault.effect && one.fault.effect.process === name && one.toMs > atMs) one.toMs = atMs;
     return true;
   }
 
@@ -134,8 +159,11 @@ export class HostModel {
   /** Share, 0 to 1, to which a fault of this host is at work; without a name, the one most at work. */
   suffers(atMs: number, id?: string): number {
     let most = 0;
-    for (const one of this.faults) if (id === undefined || one.fault.id === id) most = Math.max(most, this.strength(one, atMs));
-    return this.below && this.below.hogged(atMs)?.guest !== this.name ? Math.max(most, id === undefined ? this.below.suffers(atMs) : 0) : most;
+    for (const one of this.faults)
+      if (id === undefined || one.fault.id === id) most = Math.max(most, this.strength(one, atMs));
+    return this.below && this.below.hogged(atMs)?.guest !== this.name
+      ? Math.max(most, id === undefined ? this.below.suffers(atMs) : 0)
+      : most;
   }
 
   /** Which machine of a hypervisor takes its processors from the others, to which percentage and how far that has come. */
@@ -153,7 +181,10 @@ export class HostModel {
     if (!this.below) return 0;
     const hog = this.below.hogged(atMs);
     const usual = 0.4 + 0.3 * wander(this.seed + 2, atMs, 6 * MINUTE);
-    return Math.max(0, hog && hog.guest !== this.name ? usual + 38 * hog.share * (0.5 + 0.5 * this.level(atMs)) : usual);
+    return Math.max(
+      0,
+      hog && hog.guest !== this.name ? usual + 38 * hog.share * (0.5 + 0.5 * this.level(atMs)) : usual,
+    );
   }
 
   /** How busy it is at an instant, 0 to 1. */
@@ -198,16 +229,28 @@ export class HostModel {
   private expectedLoad(atMs: number): number {
     const [low, high] = this.role.cpu;
     if (this.role.system !== "hypervisor") return this.withRunaway(low + (high - low) * this.rhythm.level(atMs), atMs);
-    return low + this.guests.reduce((sum, guest) => sum + (guest.isUp(atMs) ? guest.expectedLoad(atMs) * guest.role.cores : 0), 0) / this.role.cores;
+    return (
+      low +
+      this.guests.reduce(
+        (sum, guest) => sum + (guest.isUp(atMs) ? guest.expectedLoad(atMs) * guest.role.cores : 0),
+        0,
+      ) /
+        this.role.cores
+    );
   }
 
   private withRunaway(load: number, atMs: number): number {
-    for (const one of this.faults) if (one.fault.effect.type === "cpu-runaway") load += Math.max(0, one.fault.effect.toPercent - load) * this.strength(one, atMs);
+    for (const one of this.faults)
+      if (one.fault.effect.type === "cpu-runaway")
+        load += Math.max(0, one.fault.effect.toPercent - load) * this.strength(one, atMs);
     return load;
   }
 
   private processorLoad(core: number, atMs: number): number {
-    let load = this.expectedLoad(atMs) + 4 * wander(this.seed + 17 + core, atMs, 3 * MINUTE) + 2.5 * (scatter(this.seed + core, Math.floor(atMs / 5000)) - 0.5);
+    let load =
+      this.expectedLoad(atMs) +
+      4 * wander(this.seed + 17 + core, atMs, 3 * MINUTE) +
+      2.5 * (scatter(this.seed + core, Math.floor(atMs / 5000)) - 0.5);
     load = this.withRunaway(load, atMs);
     const hog = this.hogged(atMs);
     if (hog) load += Math.max(0, hog.toPercent - load) * hog.share;
@@ -218,8 +261,12 @@ export class HostModel {
 
   /** RFC 4122 text, always the same for the same machine. */
   get uuid(): string {
-    const hex = [1, 2, 3, 4].map((part) => (seedOf(`uuid${part}`, this.seed) >>> 0).toString(16).padStart(8, "0")).join("");
-    return [hex.slice(0, 8), hex.slice(8, 12), `4${hex.slice(13, 16)}`, `a${hex.slice(17, 20)}`, hex.slice(20)].join("-");
+    const hex = [1, 2, 3, 4]
+      .map((part) => (seedOf(`uuid${part}`, this.seed) >>> 0).toString(16).padStart(8, "0"))
+      .join("");
+    return [hex.slice(0, 8), hex.slice(8, 12), `4${hex.slice(13, 16)}`, `a${hex.slice(17, 20)}`, hex.slice(20)].join(
+      "-",
+    );
   }
 
   /** What a hypervisor tells of its machines. */
@@ -230,16 +277,33 @@ export class HostModel {
         const [low, high] = guest.role.cpu;
         const full = guest.role.cores * 1e6;
         // What a machine that takes everything has taken more than usual.
-        const runaways = [...this.faults.filter(({ fault }) => fault.effect.type === "guest-hog" && fault.effect.guest === guest.name), ...guest.faults.filter(({ fault }) => fault.effect.type === "cpu-runaway")];
-        const extra = runaways.reduce((sum, one) => sum + Math.max(0, Math.min(atMs, one.toMs) - one.fromMs) / 1000, 0) * full * 0.6;
-        return { name: guest.name, uuid: guest.uuid, running: guest.isUp(atMs), processors: guest.role.cores, memoryBytes: guest.role.memoryGiB * GIB, cpuMicroseconds: Math.round(guest.counter(guest.seed + 5, (full * low) / 100, (full * high) / 100, atMs) + extra) };
+        const runaways = [
+          ...this.faults.filter(({ fault }) => fault.effect.type === "guest-hog" && fault.effect.guest === guest.name),
+          ...guest.faults.filter(({ fault }) => fault.effect.type === "cpu-runaway"),
+        ];
+        const extra =
+          runaways.reduce((sum, one) => sum + Math.max(0, Math.min(atMs, one.toMs) - one.fromMs) / 1000, 0) *
+          full *
+          0.6;
+        return {
+          name: guest.name,
+          uuid: guest.uuid,
+          running: guest.isUp(atMs),
+          processors: guest.role.cores,
+          memoryBytes: guest.role.memoryGiB * GIB,
+          cpuMicroseconds: Math.round(
+            guest.counter(guest.seed + 5, (full * low) / 100, (full * high) / 100, atMs) + extra,
+          ),
+        };
       });
   }
 
   /** hrSWRunPerfCPU and interface counters: a running total that follows the rhythm and never falls. */
   private counter(seed: number, perSecondLow: number, perSecondHigh: number, atMs: number): number {
     const seconds = (atMs - this.baseMs) / 1000;
-    const total = perSecondLow * seconds + (perSecondHigh - perSecondLow) * (this.rhythm.total(atMs) - this.rhythm.total(this.baseMs));
+    const total =
+      perSecondLow * seconds +
+      (perSecondHigh - perSecondLow) * (this.rhythm.total(atMs) - this.rhythm.total(this.baseMs));
     const period = 11 * MINUTE;
     const sway = 0.28 * perSecondLow * (period / 1000) * wander(seed, atMs, period);
     return Math.max(0, Math.round(total + sway));
@@ -256,7 +320,11 @@ export class HostModel {
       if (!this.isRunning(process, atMs)) continue;
       const memoryBytes = this.processMemory(process, atMs);
       used += memoryBytes;
-      processes.push({ name: process.spec.name, memoryBytes, cpuHundredths: this.counter(process.seed, process.spec.cpu * 20, process.spec.cpu * 100, atMs) % 2 ** 31 });
+      processes.push({
+        name: process.spec.name,
+        memoryBytes,
+        cpuHundredths: this.counter(process.seed, process.spec.cpu * 20, process.spec.cpu * 100, atMs) % 2 ** 31,
+      });
     }
     const size = role.memoryGiB * GIB;
     const free = Math.max(0, size - used);
@@ -271,24 +339,49 @@ export class HostModel {
       const days = (atMs - this.baseMs) / 86_400_000;
       let percent = disk.usedPercent + 0.04 * days + 0.4 * wander(seedOf(disk.mount, this.seed), atMs, 180 * MINUTE);
       for (const one of this.faults)
-        if (one.fault.effect.type === "disk-fill" && one.fault.effect.mount === disk.mount) percent += Math.max(0, one.fault.effect.toPercent - percent) * this.strength(one, atMs);
-      storage.push({ label: disk.mount, type: "disk", usedBytes: (Math.min(100, percent) / 100) * disk.sizeGiB * GIB, sizeBytes: disk.sizeGiB * GIB });
+        if (one.fault.effect.type === "disk-fill" && one.fault.effect.mount === disk.mount)
+          percent += Math.max(0, one.fault.effect.toPercent - percent) * this.strength(one, atMs);
+      storage.push({
+        label: disk.mount,
+        type: "disk",
+        usedBytes: (Math.min(100, percent) / 100) * disk.sizeGiB * GIB,
+        sizeBytes: disk.sizeGiB * GIB,
+      });
     }
     if (role.system === "hypervisor") {
       const ram = storage[0] as (typeof storage)[number];
-      ram.usedBytes = Math.min(size, size * 0.05 + this.guests.reduce((sum, guest) => sum + (guest.isUp(atMs) ? guest.role.memoryGiB * GIB : 0), 0));
+      ram.usedBytes = Math.min(
+        size,
+        size * 0.05 + this.guests.reduce((sum, guest) => sum + (guest.isUp(atMs) ? guest.role.memoryGiB * GIB : 0), 0),
+      );
       storage.splice(1, 2);
     }
     for (const row of storage) row.usedBytes = Math.round(row.usedBytes / 4096) * 4096;
     const octets = (role.trafficMbps * 1e6) / 8;
     const interfaces = this.interfaceNames().map((name, index) => ({
       name,
-      inOctets: this.counter(seedOf(`in${name}`, this.seed), octets * 0.05, octets * (index === 0 ? 1 : 0.2) * 0.9, atMs),
-      outOctets: this.counter(seedOf(`out${name}`, this.seed), octets * 0.05, octets * (index === 0 ? 1 : 0.2) * 0.7, atMs),
+      inOctets: this.counter(
+        seedOf(`in${name}`, this.seed),
+        octets * 0.05,
+        octets * (index === 0 ? 1 : 0.2) * 0.9,
+        atMs,
+      ),
+      outOctets: this.counter(
+        seedOf(`out${name}`, this.seed),
+        octets * 0.05,
+        octets * (index === 0 ? 1 : 0.2) * 0.7,
+        atMs,
+      ),
       errors: Math.floor((atMs - this.baseMs) / (6 * 3_600_000)),
       up: true,
     }));
-    return { processorLoads, storage, interfaces, processes, ...(role.system === "hypervisor" ? { guests: this.guestRows(atMs) } : {}) };
+    return {
+      processorLoads,
+      storage,
+      interfaces,
+      processes,
+      ...(role.system === "hypervisor" ? { guests: this.guestRows(atMs) } : {}),
+    };
   }
 
   private interfaceNames(): string[] {
@@ -304,7 +397,9 @@ export class HostModel {
       name,
       type: 6,
       speedBps,
-      physAddress: [2, 0x5e, ...[0, 8, 16].map((shift) => (this.seed >>> shift) & 255), index + 1].map((byte) => byte.toString(16).padStart(2, "0")).join(":"),
+      physAddress: [2, 0x5e, ...[0, 8, 16].map((shift) => (this.seed >>> shift) & 255), index + 1]
+        .map((byte) => byte.toString(16).padStart(2, "0"))
+        .join(":"),
       up: true,
     }));
   }
@@ -359,9 +454,12 @@ export class HostModel {
 
   listeners(atMs: number): ListenerRow[] {
     const sshd = 400 + 7 * 31;
-    const rows: ListenerRow[] = this.role.system === "linux" ? [{ address: "0.0.0.0", port: this.sshPort, pid: sshd }] : [];
+    const rows: ListenerRow[] =
+      this.role.system === "linux" ? [{ address: "0.0.0.0", port: this.sshPort, pid: sshd }] : [];
     for (const process of this.processes)
-      if (this.isRunning(process, atMs)) for (const listens of process.spec.listens) rows.push({ address: this.address, port: listens.port, pid: this.pidOf(process, atMs) });
+      if (this.isRunning(process, atMs))
+        for (const listens of process.spec.listens)
+          rows.push({ address: this.address, port: listens.port, pid: this.pidOf(process, atMs) });
     return rows;
   }
 
@@ -375,8 +473,20 @@ export class HostModel {
         const port = 32_768 + ((link.key + index * 7) % 28_000);
         rows.push(
           called
-            ? { localAddress: this.address, localPort: link.port, remoteAddress: caller.address, remotePort: port, pid: this.pidOf(link.toProcess, atMs) }
-            : { localAddress: this.address, localPort: port, remoteAddress: server.address, remotePort: link.port, pid: this.pidOf(link.process, atMs) },
+            ? {
+                localAddress: this.address,
+                localPort: link.port,
+                remoteAddress: caller.address,
+                remotePort: port,
+                pid: this.pidOf(link.toProcess, atMs),
+              }
+            : {
+                localAddress: this.address,
+                localPort: port,
+                remoteAddress: server.address,
+                remotePort: link.port,
+                pid: this.pidOf(link.process, atMs),
+              },
         );
       }
     };
@@ -386,12 +496,16 @@ export class HostModel {
   }
 
   upSinceMs(atMs: number): number {
-    const lost = this.faults.filter((one) => one.fault.effect.type === "power-loss" && one.toMs <= atMs).map((one) => one.toMs);
+    const lost = this.faults
+      .filter((one) => one.fault.effect.type === "power-loss" && one.toMs <= atMs)
+      .map((one) => one.toMs);
     return Math.max(this.baseMs + (Math.abs(this.seed) % 1_000_000_000), Math.max(this.sinceMs, this.baseMs), ...lost);
   }
 
   openListeners(atMs: number): { process: ProcessModel; listens: ScenarioListener }[] {
-    return this.processes.flatMap((process) => (this.isRunning(process, atMs) ? process.spec.listens.map((listens) => ({ process, listens })) : []));
+    return this.processes.flatMap((process) =>
+      this.isRunning(process, atMs) ? process.spec.listens.map((listens) => ({ process, listens })) : [],
+    );
   }
 }
 
@@ -411,7 +525,18 @@ export class EstateModel {
     this.hosts = scenario.hosts.map((host) => {
       const role = scenario.roles[host.role] as ScenarioRole;
       const site = sites.get(host.site) as Scenario["sites"][number];
-      return new HostModel(host.name, host.address, site, host.role, role, this.rhythm(role.rhythm), scenario.seed, anchorMs, host.since, scenario.sshPort);
+      return new HostModel(
+        host.name,
+        host.address,
+        site,
+        host.role,
+        role,
+        this.rhythm(role.rhythm),
+        scenario.seed,
+        anchorMs,
+        host.since,
+        scenario.sshPort,
+      );
     });
     this.byName = new Map(this.hosts.map((host) => [host.name, host]));
     scenario.hosts.forEach(({ on }, index) => {
@@ -427,7 +552,9 @@ export class EstateModel {
       this.afflict(fault, past.host ?? fault.host, fromMs, fromMs + (parseDurationMs(past.lasts) ?? 0));
     }
     for (const upgrade of scenario.upgrades)
-      this.host(upgrade.host)?.process(upgrade.process)?.version.push({ fromMs: anchorMs - (parseDurationMs(upgrade.before) ?? 0), version: upgrade.version });
+      this.host(upgrade.host)
+        ?.process(upgrade.process)
+        ?.version.push({ fromMs: anchorMs - (parseDurationMs(upgrade.before) ?? 0), version: upgrade.version });
   }
 
   host(name: string): HostModel | undefined {
@@ -448,7 +575,10 @@ export class EstateModel {
           const near = all.filter((other) => other.site === host.site);
           const called = talk.reach === "same-site" && near.length ? near : all;
           // A large estate is many small ones: a host calls a handful of its peers, not thousands.
-          const few = called.length > 6 ? called.filter((_, index) => (index + host.seed) % Math.ceil(called.length / 4) === 0).slice(0, 4) : called;
+          const few =
+            called.length > 6
+              ? called.filter((_, index) => (index + host.seed) % Math.ceil(called.length / 4) === 0).slice(0, 4)
+              : called;
           for (const other of few) {
             const target = other.process(talk.process);
             const port = target?.spec.listens[0]?.port;
@@ -462,11 +592,19 @@ export class EstateModel {
         .filter((host) => host.role.system !== "switch" && !host.below)
         .forEach((host, index) => {
           const at = switches[index % switches.length];
-          at?.neighbours.push({ localPort: at.neighbours.length + 1, systemName: `${host.name}.halvane.example`, portId: "eth0" });
+          at?.neighbours.push({
+            localPort: at.neighbours.length + 1,
+            systemName: `${host.name}.halvane.example`,
+            portId: "eth0",
+          });
         });
       switches.slice(1).forEach((other) => {
         const first = switches[0] as HostModel;
-        other.neighbours.push({ localPort: other.neighbours.length + 1, systemName: `${first.name}.halvane.example`, portId: `port${first.neighbours.length + 1}` });
+        other.neighbours.push({
+          localPort: other.neighbours.length + 1,
+          systemName: `${first.name}.halvane.example`,
+          portId: `port${first.neighbours.length + 1}`,
+        });
       });
     }
   }
@@ -499,7 +637,9 @@ export class EstateModel {
   }
 
   activeSince(id: string, atMs: number): number | undefined {
-    for (const host of this.hosts) for (const one of host.faults) if (one.fault.id === id && one.fromMs <= atMs && one.toMs > atMs) return one.fromMs;
+    for (const host of this.hosts)
+      for (const one of host.faults)
+        if (one.fault.id === id && one.fromMs <= atMs && one.toMs > atMs) return one.fromMs;
     return undefined;
   }
 
@@ -510,7 +650,8 @@ export class EstateModel {
     const seed = seedOf(metric, this.scenario.seed);
     const level = this.rhythm(figure.rhythm).level(atMs);
     let value = figure.low + (figure.high - figure.low) * level;
-    value *= 1 + figure.wander * wander(seed, atMs, 9 * MINUTE) + 0.5 * figure.wander * wander(seed + 1, atMs, 50 * MINUTE);
+    value *=
+      1 + figure.wander * wander(seed, atMs, 9 * MINUTE) + 0.5 * figure.wander * wander(seed + 1, atMs, 50 * MINUTE);
     for (const host of this.hosts) {
       const hurt = host.faults.length ? host.faultStrength(metric, atMs) : undefined;
       if (hurt) value *= 1 + (hurt.factor - 1) * hurt.share;

@@ -31,7 +31,8 @@ export function makeRhythm(rhythm: Rhythm): RhythmCurve {
     const hour = (at % DAY_MS) / HOUR_MS - 0.5;
     const low = Math.floor(hour);
     const part = hour - low;
-    const levelOf = (index: number) => (rhythm.hours[(index + 24) % 24] as number) * (rhythm.weekdays[(day + Math.floor(index / 24) + 7) % 7] as number);
+    const levelOf = (index: number) =>
+      (rhythm.hours[(index + 24) % 24] as number) * (rhythm.weekdays[(day + Math.floor(index / 24) + 7) % 7] as number);
     levels[cell] = levelOf(low) * (1 - part) + levelOf(low + 1) * part;
     totals[cell + 1] = (totals[cell] as number) + (levels[cell] as number) * (CELL_MS / 1000);
   }

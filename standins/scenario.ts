@@ -2,8 +2,12 @@ import { z } from "zod";
 import { parseRanges, inSpans } from "#core/discovery/ranges";
 import { parseDurationMs } from "#core/time/windows";
 
-const name = z.string().regex(/^[a-z][a-z0-9-]{0,40}$/, "use small letters, digits and hyphens, starting with a letter");
-const duration = z.string().refine((text) => parseDurationMs(text) !== undefined, "write an ISO 8601 duration such as P2DT3H or PT40M");
+const name = z
+  .string()
+  .regex(/^[a-z][a-z0-9-]{0,40}$/, "use small letters, digits and hyphens, starting with a letter");
+const duration = z
+  .string()
+  .refine((text) => parseDurationMs(text) !== undefined, "write an ISO 8601 duration such as P2DT3H or PT40M");
 const share = z.number().min(0).max(1);
 
 const rhythm = z.union([
@@ -61,7 +65,16 @@ const role = z.strictObject({
   memoryGiB: z.number().min(0.1).max(4096),
   /** Percent of processor at no rhythm and at full rhythm. */
   cpu: z.tuple([z.number().min(0).max(100), z.number().min(0).max(100)]),
-  disks: z.array(z.strictObject({ mount: z.string().min(1).max(40), sizeGiB: z.number().min(1), usedPercent: z.number().min(0).max(99) })).max(10).default([]),
+  disks: z
+    .array(
+      z.strictObject({
+        mount: z.string().min(1).max(40),
+        sizeGiB: z.number().min(1),
+        usedPercent: z.number().min(0).max(99),
+      }),
+    )
+    .max(10)
+    .default([]),
   /** Megabits a second at full rhythm on the first interface. */
   trafficMbps: z.number().min(0).max(100_000).default(20),
   processes: z.array(processSchema).max(30).default([]),
@@ -95,12 +108,32 @@ const figure = z.strictObject({
 });
 
 const effect = z.discriminatedUnion("type", [
-  z.strictObject({ type: z.literal("memory-leak"), process: z.string(), toPercent: z.number().min(1).max(99), riseSeconds: z.number().min(1) }),
-  z.strictObject({ type: z.literal("disk-fill"), mount: z.string(), toPercent: z.number().min(1).max(100), riseSeconds: z.number().min(1) }),
-  z.strictObject({ type: z.literal("cpu-runaway"), process: z.string(), toPercent: z.number().min(1).max(100), riseSeconds: z.number().min(1) }),
+  z.strictObject({
+    type: z.literal("memory-leak"),
+    process: z.string(),
+    toPercent: z.number().min(1).max(99),
+    riseSeconds: z.number().min(1),
+  }),
+  z.strictObject({
+    type: z.literal("disk-fill"),
+    mount: z.string(),
+    toPercent: z.number().min(1).max(100),
+    riseSeconds: z.number().min(1),
+  }),
+  z.strictObject({
+    type: z.literal("cpu-runaway"),
+    process: z.string(),
+    toPercent: z.number().min(1).max(100),
+    riseSeconds: z.number().min(1),
+  }),
   z.strictObject({ type: z.literal("power-loss") }),
   /** One virtual machine takes the processors of its hypervisor from all others. */
-  z.strictObject({ type: z.literal("guest-hog"), guest: name, toPercent: z.number().min(1).max(100), riseSeconds: z.number().min(1) }),
+  z.strictObject({
+    type: z.literal("guest-hog"),
+    guest: name,
+    toPercent: z.number().min(1).max(100),
+    riseSeconds: z.number().min(1),
+  }),
 ]);
 
 const fault = z.strictObject({
@@ -157,7 +190,18 @@ export const scenarioSchema = z.strictObject({
   seed: z.number().int(),
   snmpPort: z.number().int().min(1024).max(65_535),
   sshPort: z.number().int().min(1024).max(65_535),
-  sites: z.array(z.strictObject({ id: name, name: z.string().max(60), network: z.string(), community: z.string().min(1).max(60), contact: z.string().max(80) })).min(1).max(50),
+  sites: z
+    .array(
+      z.strictObject({
+        id: name,
+        name: z.string().max(60),
+        network: z.string(),
+        community: z.string().min(1).max(60),
+        contact: z.string().max(80),
+      }),
+    )
+    .min(1)
+    .max(50),
   rhythms: z.record(name, rhythm),
   roles: z.record(name, role),
   hosts: z.array(host).min(1).max(5000),
@@ -186,7 +230,12 @@ export type ScenarioResult = { ok: true; scenario: Scenario } | { ok: false; pro
 export function readScenario(json: unknown): ScenarioResult {
   const parsed = scenarioSchema.safeParse(json);
   if (!parsed.success)
-    return { ok: false, problems: parsed.error.issues.slice(0, 20).map((issue) => `${issue.path.join(".") || "the file"}: ${issue.message}.`) };
+    return {
+      ok: false,
+      problems: parsed.error.issues
+        .slice(0, 20)
+        .map((issue) => `${issue.path.join(".") || "the file"}: ${issue.message}.`),
+    };
   const problems = danglingReferences(parsed.data);
   return problems.length ? { ok: false, problems: problems.slice(0, 20) } : { ok: true, scenario: parsed.data };
 }
@@ -199,14 +248,20 @@ function danglingReferences(scenario: Scenario): string[] {
   const metrics = new Set(scenario.figures.map((one) => one.metric));
   const missing = (place: string, what: string, id: string, known: Iterable<string>) => {
     const list = [...known];
-    problems.push(`${place}: there is no ${what} “${id}”. Known are ${list.slice(0, 8).join(", ")}${list.length > 8 ? " and more" : ""}.`);
+    problems.push(
+      `${place}: there is no ${what} “${id}”. Known are ${list.slice(0, 8).join(", ")}${list.length > 8 ? " and more" : ""}.`,
+    );
   };
   if (hosts.size !== scenario.hosts.length) problems.push("hosts: two hosts have the same name. Give each its own.");
   const addresses = new Set<string>();
   const before = new Set<string>();
   for (const [id, one] of Object.entries(scenario.roles)) {
-    if (one.containers.length && !one.agent) problems.push(`roles.${id}.containers: nobody tells of containers on a host without an agent. Set “agent” to true.`);
-    if (!(one.rhythm in scenario.rhythms)) missing(`roles.${id}.rhythm`, "rhythm", one.rhythm, Object.keys(scenario.rhythms));
+    if (one.containers.length && !one.agent)
+      problems.push(
+        `roles.${id}.containers: nobody tells of containers on a host without an agent. Set “agent” to true.`,
+      );
+    if (!(one.rhythm in scenario.rhythms))
+      missing(`roles.${id}.rhythm`, "rhythm", one.rhythm, Object.keys(scenario.rhythms));
     for (const process of one.processes)
       for (const target of process.talksTo) {
         const called = scenario.roles[target.role];
@@ -214,7 +269,12 @@ function danglingReferences(scenario: Scenario): string[] {
         else {
           const listening = called.processes.filter((other) => other.listens.length);
           if (!listening.some((other) => other.name === target.process))
-            missing(`roles.${id}.${process.name}.talksTo`, `listening process in role ${target.role} named`, target.process, listening.map((other) => other.name));
+            missing(
+              `roles.${id}.${process.name}.talksTo`,
+              `listening process in role ${target.role} named`,
+              target.process,
+              listening.map((other) => other.name),
+            );
         }
       }
   }
@@ -225,39 +285,54 @@ function danglingReferences(scenario: Scenario): string[] {
     else {
       const network = parseRanges(site.network);
       if (!network.ok) problems.push(`sites.${site.id}.network: ${network.problem}`);
-      else if (!inSpans(one.address, network.spans)) problems.push(`hosts.${one.name}.address: ${one.address} is not in ${site.network}, the network of ${site.name}.`);
+      else if (!inSpans(one.address, network.spans))
+        problems.push(
+          `hosts.${one.name}.address: ${one.address} is not in ${site.network}, the network of ${site.name}.`,
+        );
     }
-    if (!one.address.startsWith("127.")) problems.push(`hosts.${one.name}.address: stand-ins listen on loopback addresses (127.x.y.z) only.`);
-    if (one.on !== undefined && !before.has(one.on) && hosts.has(one.on)) problems.push(`hosts.${one.name}.on: write ${one.on} before its virtual machines.`);
+    if (!one.address.startsWith("127."))
+      problems.push(`hosts.${one.name}.address: stand-ins listen on loopback addresses (127.x.y.z) only.`);
+    if (one.on !== undefined && !before.has(one.on) && hosts.has(one.on))
+      problems.push(`hosts.${one.name}.on: write ${one.on} before its virtual machines.`);
     before.add(one.name);
     const below = one.on === undefined ? undefined : hosts.get(one.on);
     if (one.on !== undefined && !below) missing(`hosts.${one.name}.on`, "host", one.on, hosts.keys());
-    else if (below && scenario.roles[below.role]?.system !== "hypervisor") problems.push(`hosts.${one.name}.on: ${one.on} is no hypervisor. Give its role the system “hypervisor”.`);
+    else if (below && scenario.roles[below.role]?.system !== "hypervisor")
+      problems.push(`hosts.${one.name}.on: ${one.on} is no hypervisor. Give its role the system “hypervisor”.`);
     if (addresses.has(one.address)) problems.push(`hosts.${one.name}.address: ${one.address} is used twice.`);
     addresses.add(one.address);
   }
   scenario.figures.forEach((one) => {
     if (!hosts.has(one.host)) missing(`figures.${one.metric}.host`, "host", one.host, hosts.keys());
-    if (!(one.rhythm in scenario.rhythms)) missing(`figures.${one.metric}.rhythm`, "rhythm", one.rhythm, Object.keys(scenario.rhythms));
+    if (!(one.rhythm in scenario.rhythms))
+      missing(`figures.${one.metric}.rhythm`, "rhythm", one.rhythm, Object.keys(scenario.rhythms));
   });
   for (const one of scenario.faults) {
     const target = hosts.get(one.host);
     if (!target) missing(`faults.${one.id}.host`, "host", one.host, hosts.keys());
     const processes = (target && scenario.roles[target.role]?.processes.map((process) => process.name)) ?? [];
-    if ("process" in one.effect && target && !processes.includes(one.effect.process)) missing(`faults.${one.id}.effect.process`, `process on ${one.host} named`, one.effect.process, processes);
-    if (one.effect.type === "guest-hog" && hosts.get(one.effect.guest)?.on !== one.host) problems.push(`faults.${one.id}.effect.guest: ${one.effect.guest} is not on ${one.host}.`);
-    if (one.figure && !metrics.has(one.figure.metric)) missing(`faults.${one.id}.figure.metric`, "figure", one.figure.metric, metrics);
+    if ("process" in one.effect && target && !processes.includes(one.effect.process))
+      missing(`faults.${one.id}.effect.process`, `process on ${one.host} named`, one.effect.process, processes);
+    if (one.effect.type === "guest-hog" && hosts.get(one.effect.guest)?.on !== one.host)
+      problems.push(`faults.${one.id}.effect.guest: ${one.effect.guest} is not on ${one.host}.`);
+    if (one.figure && !metrics.has(one.figure.metric))
+      missing(`faults.${one.id}.figure.metric`, "figure", one.figure.metric, metrics);
   }
   for (const one of scenario.past) {
     if (!faults.has(one.fault)) missing("past", "fault", one.fault, faults.keys());
     if (one.host && !hosts.has(one.host)) missing("past", "host", one.host, hosts.keys());
   }
-  const processNames = new Set(["switch", ...Object.values(scenario.roles).flatMap((one) => one.processes.map((process) => process.name))]);
+  const processNames = new Set([
+    "switch",
+    ...Object.values(scenario.roles).flatMap((one) => one.processes.map((process) => process.name)),
+  ]);
   for (const [id, one] of Object.entries(scenario.voices)) {
     if (!processNames.has(id)) missing("voices", "process", id, processNames);
     for (const line of one.lines) {
       if (line.during && !faults.has(line.during)) missing(`voices.${id}.lines`, "fault", line.during, faults.keys());
-      for (const [, word] of line.text.matchAll(/\{([a-z-]+)\}/g)) if (word && !["number", "id", "address"].includes(word) && !(word in scenario.words)) missing(`voices.${id}.lines`, "list of words", word, Object.keys(scenario.words));
+      for (const [, word] of line.text.matchAll(/\{([a-z-]+)\}/g))
+        if (word && !["number", "id", "address"].includes(word) && !(word in scenario.words))
+          missing(`voices.${id}.lines`, "list of words", word, Object.keys(scenario.words));
     }
   }
   for (const one of scenario.upgrades) if (!hosts.has(one.host)) missing("upgrades", "host", one.host, hosts.keys());
@@ -279,7 +354,12 @@ export function scaleScenario(scenario: Scenario, count: number): Scenario {
     const site = scenario.sites.findIndex((one) => one.id === model.site);
     const place = taken[site] ?? 0;
     taken[site] = place + 1;
-    hosts.push({ ...model, ...(model.on ? { on: `${model.on}-x${copy}` } : {}), name: `${model.name}-x${copy}`, address: `127.${40 + site}.${Math.floor(place / 250)}.${(place % 250) + 1}` });
+    hosts.push({
+      ...model,
+      ...(model.on ? { on: `${model.on}-x${copy}` } : {}),
+      name: `${model.name}-x${copy}`,
+      address: `127.${40 + site}.${Math.floor(place / 250)}.${(place % 250) + 1}`,
+    });
   }
   return { ...scenario, hosts };
 }

@@ -46,14 +46,29 @@ const octets = (address: string) => [4, ...address.split(".").map(Number)];
 /** Everything the agent of a host shows at an instant, in order of OID. */
 export function agentTree(host: HostModel, atMs: number): Instance[] {
   const tree: Instance[] = [];
-  const add = (base: readonly number[], rest: readonly number[], type: number, value: Instance["value"]) => tree.push({ oid: [...base, ...rest], type, value });
+  const add = (base: readonly number[], rest: readonly number[], type: number, value: Instance["value"]) =>
+    tree.push({ oid: [...base, ...rest], type, value });
   const linux = host.role.system === "linux";
   const ticks = Math.floor((atMs - host.upSinceMs(atMs)) / 10) % 2 ** 32;
   const name = `${host.name}.halvane.example`;
   const hypervisor = host.role.system === "hypervisor";
-  add(SYSTEM, [1, 0], OCTETS, hypervisor ? "Halvane machine host, image 3.4.1" : linux ? `Linux ${host.name} 6.1.0-21-amd64 #1 SMP x86_64` : `Halvane access switch, 48 ports, image 7.2.${Math.abs(host.seed) % 4}`);
+  add(
+    SYSTEM,
+    [1, 0],
+    OCTETS,
+    hypervisor
+      ? "Halvane machine host, image 3.4.1"
+      : linux
+        ? `Linux ${host.name} 6.1.0-21-amd64 #1 SMP x86_64`
+        : `Halvane access switch, 48 ports, image 7.2.${Math.abs(host.seed) % 4}`,
+  );
   // 32473 is the enterprise number reserved for examples (RFC 5612).
-  add(SYSTEM, [2, 0], OBJECT_ID, linux ? "1.3.6.1.4.1.8072.3.2.10" : hypervisor ? "1.3.6.1.4.1.32473.1.3" : "1.3.6.1.4.1.32473.1.2");
+  add(
+    SYSTEM,
+    [2, 0],
+    OBJECT_ID,
+    linux ? "1.3.6.1.4.1.8072.3.2.10" : hypervisor ? "1.3.6.1.4.1.32473.1.3" : "1.3.6.1.4.1.32473.1.2",
+  );
   add(SYSTEM, [3, 0], TICKS, ticks);
   add(SYSTEM, [4, 0], OCTETS, host.site.contact);
   add(SYSTEM, [5, 0], OCTETS, name);
@@ -124,7 +139,11 @@ export function agentTree(host: HostModel, atMs: number): Instance[] {
 }
 
 /** The virtual machines of a hypervisor (RFC 7666). */
-function addGuests(host: HostModel, atMs: number, add: (base: readonly number[], rest: readonly number[], type: number, value: Instance["value"]) => void): void {
+function addGuests(
+  host: HostModel,
+  atMs: number,
+  add: (base: readonly number[], rest: readonly number[], type: number, value: Instance["value"]) => void,
+): void {
   const rows = host.guestRows(atMs);
   add(VM_OBJECTS, [1, 1, 0], OCTETS, "Halvane machine host");
   add(VM_OBJECTS, [1, 2, 0], OCTETS, "3.4.1");
@@ -133,7 +152,8 @@ function addGuests(host: HostModel, atMs: number, add: (base: readonly number[],
   rows.forEach((row, place) => {
     const index = place + 1;
     const guest = host.guests.find((one) => one.name === row.name) as HostModel;
-    const column = (number: number, type: number, value: Instance["value"]) => add(VM_OBJECTS, [4, 1, number, index], type, value);
+    const column = (number: number, type: number, value: Instance["value"]) =>
+      add(VM_OBJECTS, [4, 1, number, index], type, value);
     column(2, OCTETS, row.name);
     column(3, OCTETS, Buffer.from(row.uuid.replaceAll("-", ""), "hex"));
     column(4, OCTETS, "Linux");
@@ -148,7 +168,12 @@ function addGuests(host: HostModel, atMs: number, add: (base: readonly number[],
     column(17, COUNTER64, BigInt(row.cpuMicroseconds));
     for (const port of guest.interfaceRows()) {
       add(VM_OBJECTS, [8, 1, 2, index, port.index], INTEGER, 1);
-      add(VM_OBJECTS, [8, 1, 5, index, port.index], OCTETS, Buffer.from(port.physAddress.split(":").map((byte) => Number.parseInt(byte, 16))));
+      add(
+        VM_OBJECTS,
+        [8, 1, 5, index, port.index],
+        OCTETS,
+        Buffer.from(port.physAddress.split(":").map((byte) => Number.parseInt(byte, 16))),
+      );
     }
   });
 }
@@ -230,7 +255,14 @@ export function answer(message: Buffer, community: string, tree: () => readonly 
     let size = 60 + bindings.length * 30;
     for (let repeat = 0; repeat < Math.max(0, third) && places.length; repeat++) {
       const found = places.map(next);
-      size += found.reduce((sum, one) => sum + one.oid.length + 12 + (typeof one.value === "string" ? one.value.length : Buffer.isBuffer(one.value) ? one.value.length : 8), 0);
+      size += found.reduce(
+        (sum, one) =>
+          sum +
+          one.oid.length +
+          12 +
+          (typeof one.value === "string" ? one.value.length : Buffer.isBuffer(one.value) ? one.value.length : 8),
+        0,
+      );
       if (repeat > 0 && size > MOST_OCTETS) break;
       bindings.push(...found);
       if (found.every((one) => one.type === END_OF_VIEW)) break;
@@ -255,7 +287,8 @@ function encode(community: string, requestId: number, bindings: readonly Instanc
     writer.writeOID(oid.join("."));
     if (type === NO_SUCH_OBJECT || type === END_OF_VIEW) writer.writeBuffer(Buffer.alloc(0), type);
     else if (type === OBJECT_ID) writer.writeOID(value as string);
-    else if (type === OCTETS) writer.writeBuffer(Buffer.isBuffer(value) ? value : Buffer.from(String(value), "utf8"), OCTETS);
+    else if (type === OCTETS)
+      writer.writeBuffer(Buffer.isBuffer(value) ? value : Buffer.from(String(value), "utf8"), OCTETS);
     else if (type === INTEGER) writer.writeInt(Number(value));
     else writer.writeBuffer(unsigned(BigInt(value as number | bigint)), type);
     writer.endSequence();

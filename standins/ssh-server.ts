@@ -22,7 +22,12 @@ export function makeSshServer(estate: EstateModel, host: HostModel, options: Ssh
   const server = new ssh2.Server({ hostKeys: [options.hostKey], ident: "standin" }, (client: Connection) => {
     client.on("error", () => undefined);
     client.on("authentication", (context) => {
-      if (context.method !== "publickey" || context.username !== "operator" || context.key.algo !== key.type || !context.key.data.equals(key.getPublicSSH())) {
+      if (
+        context.method !== "publickey" ||
+        context.username !== "operator" ||
+        context.key.algo !== key.type ||
+        !context.key.data.equals(key.getPublicSSH())
+      ) {
         context.reject(["publickey"]);
         return;
       }
@@ -50,7 +55,13 @@ export function makeSshServer(estate: EstateModel, host: HostModel, options: Ssh
   return server;
 }
 
-async function runCommand(estate: EstateModel, host: HostModel, line: string, channel: ServerChannel, options: SshOptions): Promise<number> {
+async function runCommand(
+  estate: EstateModel,
+  host: HostModel,
+  line: string,
+  channel: ServerChannel,
+  options: SshOptions,
+): Promise<number> {
   const parsed = splitWords(line);
   const say = (text: string) => channel.write(`${text}\n`);
   const complain = (text: string) => channel.stderr.write(`${text}\n`);
@@ -67,20 +78,25 @@ async function runCommand(estate: EstateModel, host: HostModel, line: string, ch
     case "ps": {
       const rows = host.software(now).sort((a, b) => b.memoryBytes - a.memoryBytes);
       say("    PID     RSS COMMAND");
-      for (const row of rows.slice(0, 15)) say(`${String(row.pid).padStart(7)} ${String(Math.round(row.memoryBytes / 1024)).padStart(7)} ${row.name}`);
+      for (const row of rows.slice(0, 15))
+        say(`${String(row.pid).padStart(7)} ${String(Math.round(row.memoryBytes / 1024)).padStart(7)} ${row.name}`);
       return 0;
     }
     case "df": {
       say("Filesystem     1024-blocks      Used Available Capacity Mounted on");
       for (const row of host.poll(now).storage.filter((one) => one.type === "disk")) {
         const share = Math.round((row.usedBytes / row.sizeBytes) * 100);
-        say(`/dev/vda1 ${Math.round(row.sizeBytes / 1024)} ${Math.round(row.usedBytes / 1024)} ${Math.round((row.sizeBytes - row.usedBytes) / 1024)} ${share}% ${row.label}`);
+        say(
+          `/dev/vda1 ${Math.round(row.sizeBytes / 1024)} ${Math.round(row.usedBytes / 1024)} ${Math.round((row.sizeBytes - row.usedBytes) / 1024)} ${share}% ${row.label}`,
+        );
       }
       return 0;
     }
     case "uptime": {
       const poll = host.poll(now);
-      say(`up ${Math.floor((now - host.upSinceMs(now)) / 86_400_000)} days, load average: ${((poll.processorLoads.reduce((sum, load) => sum + load, 0) / 100) || 0).toFixed(2)}`);
+      say(
+        `up ${Math.floor((now - host.upSinceMs(now)) / 86_400_000)} days, load average: ${(poll.processorLoads.reduce((sum, load) => sum + load, 0) / 100 || 0).toFixed(2)}`,
+      );
       return 0;
     }
     case "logrotate": {
@@ -102,7 +118,13 @@ async function runCommand(estate: EstateModel, host: HostModel, line: string, ch
 }
 
 /** `service NAME status|stop|start|restart`, after the init script actions of the Linux Standard Base. */
-async function runService(host: HostModel, words: string[], say: (text: string) => void, complain: (text: string) => void, options: SshOptions): Promise<number> {
+async function runService(
+  host: HostModel,
+  words: string[],
+  say: (text: string) => void,
+  complain: (text: string) => void,
+  options: SshOptions,
+): Promise<number> {
   const [name = "", action = ""] = words;
   const process = host.process(name);
   if (!process) {

@@ -18,7 +18,10 @@ describe("the demonstration estate", () => {
   it("is whole: both machine rooms and the depot, two switches each, at least 60 components", () => {
     if (!halvane.ok) throw new Error(halvane.problems.join("\n"));
     expect(halvane.scenario.hosts.length).toBeGreaterThanOrEqual(60);
-    for (const site of ["north", "south", "tarn"]) expect(halvane.scenario.hosts.filter((host) => host.site === site && host.role === "access-switch")).toHaveLength(2);
+    for (const site of ["north", "south", "tarn"])
+      expect(halvane.scenario.hosts.filter((host) => host.site === site && host.role === "access-switch")).toHaveLength(
+        2,
+      );
   });
   it("grows to 2,000 hosts, each with a name and address of its own", () => {
     if (!halvane.ok) throw new Error("unreadable");
@@ -37,50 +40,102 @@ describe("a scenario with a mistake", () => {
     return read.ok ? "" : read.problems.join("\n");
   };
   it.each<[string, (scenario: Scenario) => void, string]>([
-    ["an unknown role", (s) => (s.hosts[0]!.role = "gone"), "hosts.t-sw-01.role: there is no role “gone”. Known are switch, web, store."],
+    [
+      "an unknown role",
+      (s) => (s.hosts[0]!.role = "gone"),
+      "hosts.t-sw-01.role: there is no role “gone”. Known are switch, web, store.",
+    ],
     ["an unknown rhythm", (s) => (s.roles.web!.rhythm = "gone"), "roles.web.rhythm: there is no rhythm “gone”"],
-    ["a call to nobody", (s) => (s.roles.web!.processes[0]!.talksTo[0]!.process = "gone"), "there is no listening process in role store named “gone”. Known are quaystore, postbag."],
+    [
+      "a call to nobody",
+      (s) => (s.roles.web!.processes[0]!.talksTo[0]!.process = "gone"),
+      "there is no listening process in role store named “gone”. Known are quaystore, postbag.",
+    ],
     ["an address outside its site", (s) => (s.hosts[1]!.address = "127.22.1.1"), "127.22.1.1 is not in 127.21.1.0/24"],
     ["the same address twice", (s) => (s.hosts[1]!.address = s.hosts[0]!.address), "is used twice"],
-    ["a fault of an unknown process", (s) => (s.faults[0]!.effect = { type: "memory-leak", process: "gone", toPercent: 90, riseSeconds: 5 }), "there is no process on t-web-01 named “gone”"],
+    [
+      "a fault of an unknown process",
+      (s) => (s.faults[0]!.effect = { type: "memory-leak", process: "gone", toPercent: 90, riseSeconds: 5 }),
+      "there is no process on t-web-01 named “gone”",
+    ],
     ["a word it does not know", (s) => Object.assign(s, { colour: "red" }), "colour"],
   ])("%s is named with its place", (_name, change, sentence) => expect(problemsOf(change)).toContain(sentence));
 });
 
 describe("rhythms", () => {
-  const week = makeRhythm({ hours: Array.from({ length: 24 }, (_, hour) => (hour < 6 ? 0 : hour / 23)), weekdays: [1, 1, 1, 1, 1, 0.4, 0.2] });
+  const week = makeRhythm({
+    hours: Array.from({ length: 24 }, (_, hour) => (hour < 6 ? 0 : hour / 23)),
+    weekdays: [1, 1, 1, 1, 1, 0.4, 0.2],
+  });
   const tide = makeRhythm({ tide: { periodHours: 12.42, depth: 0.7 } });
-  const instants = fc.tuple(fc.integer({ min: 1_600_000_000_000, max: 1_900_000_000_000 }), fc.integer({ min: 0, max: 7 * 86_400_000 }));
+  const instants = fc.tuple(
+    fc.integer({ min: 1_600_000_000_000, max: 1_900_000_000_000 }),
+    fc.integer({ min: 0, max: 7 * 86_400_000 }),
+  );
   it("have totals that never fall, and levels between 0 and 1", () => {
-    fc.assert(fc.property(instants, ([at, later]) => [week, tide].every((curve) => curve.total(at + later) >= curve.total(at) - 1e-6 && curve.level(at) >= 0 && curve.level(at) <= 1)));
+    fc.assert(
+      fc.property(instants, ([at, later]) =>
+        [week, tide].every(
+          (curve) => curve.total(at + later) >= curve.total(at) - 1e-6 && curve.level(at) >= 0 && curve.level(at) <= 1,
+        ),
+      ),
+    );
   });
   it("have totals that grow by their level", () => {
-    fc.assert(fc.property(instants, ([at]) => Math.abs((tide.total(at + 60_000) - tide.total(at)) / 60 - tide.level(at + 30_000)) < 1e-3));
+    fc.assert(
+      fc.property(
+        instants,
+        ([at]) => Math.abs((tide.total(at + 60_000) - tide.total(at)) / 60 - tide.level(at + 30_000)) < 1e-3,
+      ),
+    );
   });
-  it("are quieter on Sundays", () => expect(week.level(Date.parse("2026-03-15T14:00:00Z"))).toBeLessThan(week.level(Date.parse("2026-03-16T14:00:00Z")) / 3));
+  it("are quieter on Sundays", () =>
+    expect(week.level(Date.parse("2026-03-15T14:00:00Z"))).toBeLessThan(
+      week.level(Date.parse("2026-03-16T14:00:00Z")) / 3,
+    ));
   it("wander smoothly between -1 and 1", () => {
-    fc.assert(fc.property(fc.integer(), fc.integer({ min: 0, max: 2e12 }), (seed, at) => Math.abs(wander(seed, at, 60_000)) <= 1 && Math.abs(wander(seed, at + 10, 60_000) - wander(seed, at, 60_000)) < 0.01));
+    fc.assert(
+      fc.property(
+        fc.integer(),
+        fc.integer({ min: 0, max: 2e12 }),
+        (seed, at) =>
+          Math.abs(wander(seed, at, 60_000)) <= 1 &&
+          Math.abs(wander(seed, at + 10, 60_000) - wander(seed, at, 60_000)) < 0.01,
+      ),
+    );
   });
 });
 
 describe("the model", () => {
   it("answers the same for the same seed and instant", () => {
-    expect(new EstateModel(small(), AT).host("t-web-01")?.poll(AT)).toEqual(new EstateModel(small(), AT).host("t-web-01")?.poll(AT));
-    expect(new EstateModel({ ...small(), seed: 8 }, AT).host("t-web-01")?.poll(AT)).not.toEqual(new EstateModel(small(), AT).host("t-web-01")?.poll(AT));
+    expect(new EstateModel(small(), AT).host("t-web-01")?.poll(AT)).toEqual(
+      new EstateModel(small(), AT).host("t-web-01")?.poll(AT),
+    );
+    expect(new EstateModel({ ...small(), seed: 8 }, AT).host("t-web-01")?.poll(AT)).not.toEqual(
+      new EstateModel(small(), AT).host("t-web-01")?.poll(AT),
+    );
   });
   it("has counters that never fall", () => {
     const host = new EstateModel(small(), AT).host("t-db-01");
     fc.assert(
-      fc.property(fc.integer({ min: AT - 14 * 86_400_000, max: AT }), fc.integer({ min: 1000, max: 900_000 }), (at, later) => {
-        const [a, b] = [host?.poll(at), host?.poll(at + later)];
-        return (a?.interfaces[0]?.inOctets ?? 1) <= (b?.interfaces[0]?.inOctets ?? 0) && (a?.processes[0]?.cpuHundredths ?? 1) <= (b?.processes[0]?.cpuHundredths ?? 0);
-      }),
+      fc.property(
+        fc.integer({ min: AT - 14 * 86_400_000, max: AT }),
+        fc.integer({ min: 1000, max: 900_000 }),
+        (at, later) => {
+          const [a, b] = [host?.poll(at), host?.poll(at + later)];
+          return (
+            (a?.interfaces[0]?.inOctets ?? 1) <= (b?.interfaces[0]?.inOctets ?? 0) &&
+            (a?.processes[0]?.cpuHundredths ?? 1) <= (b?.processes[0]?.cpuHundredths ?? 0)
+          );
+        },
+      ),
     );
   });
   it("leaks when a drill says so, and a restart of the process ends it", () => {
     const estate = new EstateModel(small(), AT);
     const host = estate.host("t-web-01");
-    const used = (at: number) => host?.poll(at).processes.find((process) => process.name === "shopfront")?.memoryBytes ?? 0;
+    const used = (at: number) =>
+      host?.poll(at).processes.find((process) => process.name === "shopfront")?.memoryBytes ?? 0;
     const before = used(AT);
     expect(estate.startDrill("front-leak", AT)?.id).toBe("front-leak");
     expect(estate.startDrill("front-leak", AT + 1)).toBeUndefined();
@@ -97,7 +152,9 @@ describe("the model", () => {
     const caller = estate.host("t-web-01")?.connections(AT) ?? [];
     const called = estate.host("t-db-01")?.connections(AT) ?? [];
     expect(caller).toHaveLength(3);
-    expect(called.map((row) => `${row.remoteAddress}:${row.remotePort}`).sort()).toEqual(caller.map((row) => `${row.localAddress}:${row.localPort}`).sort());
+    expect(called.map((row) => `${row.remoteAddress}:${row.remotePort}`).sort()).toEqual(
+      caller.map((row) => `${row.localAddress}:${row.localPort}`).sort(),
+    );
   });
   it("goes silent without power, connections included", () => {
     const estate = new EstateModel(small(), AT);

@@ -77,7 +77,11 @@ export class HostListeners {
         response.end(this.figures(request.socket.localPort ?? 0, processName));
       } else if (path === "/") {
         response.setHeader("Content-Type", "text/html; charset=utf-8");
-        response.end(title ? `<!doctype html><html lang="en"><head><title>${title}</title></head><body><h1>${title}</h1></body></html>` : "ok");
+        response.end(
+          title
+            ? `<!doctype html><html lang="en"><head><title>${title}</title></head><body><h1>${title}</h1></body></html>`
+            : "ok",
+        );
       } else {
         response.statusCode = 404;
         response.end("not found");
@@ -103,7 +107,11 @@ export class HostListeners {
       if (figure.host !== this.host.name || figure.port !== port) continue;
       const value = this.estate.figure(figure.metric, at);
       if (value === undefined) continue;
-      lines.push(`# TYPE ${figure.metric} gauge`, `# HELP ${figure.metric} ${figure.help}`, `${figure.metric} ${value}`);
+      lines.push(
+        `# TYPE ${figure.metric} gauge`,
+        `# HELP ${figure.metric} ${figure.help}`,
+        `${figure.metric} ${value}`,
+      );
     }
     return `${lines.join("\n")}\n# EOF\n`;
   }

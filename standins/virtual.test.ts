@@ -23,7 +23,10 @@ describe("a hypervisor of the stand-ins", () => {
     const estate = fresh();
     const all = estate.hosts.filter((host) => host.role.system === "hypervisor");
     expect(all.length).toBeGreaterThanOrEqual(2);
-    for (const hypervisor of all) expect(hypervisor.guestRows(AT).map((row) => row.name)).toEqual(scenario.hosts.filter((host) => host.on === hypervisor.name).map((host) => host.name));
+    for (const hypervisor of all)
+      expect(hypervisor.guestRows(AT).map((row) => row.name)).toEqual(
+        scenario.hosts.filter((host) => host.on === hypervisor.name).map((host) => host.name),
+      );
     const ids = all.flatMap((hypervisor) => hypervisor.guestRows(AT).map((row) => row.uuid));
     expect(new Set(ids).size).toBe(ids.length);
     expect(fresh().hosts.flatMap((host) => host.guestRows(AT).map((row) => row.uuid))).toEqual(ids);
@@ -44,7 +47,12 @@ describe("a hypervisor of the stand-ins", () => {
 
   it("takes its machines down with it", () => {
     const estate = fresh();
-    estate.afflict({ id: "dark", title: "", story: "", host: "nq-virt-01", effect: { type: "power-loss" }, cause: "c", repair: "r" }, "nq-virt-01", AT, AT + 60_000);
+    estate.afflict(
+      { id: "dark", title: "", story: "", host: "nq-virt-01", effect: { type: "power-loss" }, cause: "c", repair: "r" },
+      "nq-virt-01",
+      AT,
+      AT + 60_000,
+    );
     expect(hostOf(estate, "nq-gate-web-01").isUp(AT + 1000)).toBe(false);
     expect(hostOf(estate, "nq-gate-db-01").isUp(AT + 1000)).toBe(true);
     expect(hostOf(estate, "nq-gate-web-01").isUp(AT + 60_001)).toBe(true);
@@ -79,7 +87,11 @@ describe("one machine that takes everything", () => {
     measureHost(hypervisor.poll(during), during, memory, new Set());
     const later = hypervisor.poll(during + 60_000);
     const { guests } = measureHost(later, during + 60_000, memory, new Set());
-    const used = later.guests?.map((guest, index) => ({ name: guest.name, processors: ((guests[index]?.find((one) => one.metric === "guest.cpu.used")?.value ?? 0) / 100) * guest.processors }));
+    const used = later.guests?.map((guest, index) => ({
+      name: guest.name,
+      processors:
+        ((guests[index]?.find((one) => one.metric === "guest.cpu.used")?.value ?? 0) / 100) * guest.processors,
+    }));
     const [first, second] = used?.sort((a, b) => b.processors - a.processors) ?? [];
     expect(first?.name).toBe("nq-trial-01");
     expect(first?.processors).toBeGreaterThan(2 * (second?.processors ?? 0));
@@ -98,11 +110,16 @@ it("counters of machines never fall, whatever faults begin and end", () => {
   estate.startDrill("planner-spins", AT + 100_000);
   estate.stopDrill("planner-spins", AT + 200_000);
   fc.assert(
-    fc.property(fc.constantFrom("nq-virt-01", "nq-virt-02"), fc.integer({ min: -3_600_000, max: 3_600_000 }), fc.integer({ min: 0, max: 600_000 }), (name, from, span) => {
-      const before = hostOf(estate, name).guestRows(AT + from);
-      const after = hostOf(estate, name).guestRows(AT + from + span);
-      return before.every((guest, index) => (after[index]?.cpuMicroseconds ?? 0) >= guest.cpuMicroseconds);
-    }),
+    fc.property(
+      fc.constantFrom("nq-virt-01", "nq-virt-02"),
+      fc.integer({ min: -3_600_000, max: 3_600_000 }),
+      fc.integer({ min: 0, max: 600_000 }),
+      (name, from, span) => {
+        const before = hostOf(estate, name).guestRows(AT + from);
+        const after = hostOf(estate, name).guestRows(AT + from + span);
+        return before.every((guest, index) => (after[index]?.cpuMicroseconds ?? 0) >= guest.cpuMicroseconds);
+      },
+    ),
     { numRuns: 200 },
   );
 });
@@ -122,7 +139,11 @@ describe("what agents of the stand-ins measure", () => {
         });
       }
     const host = hostOf(fresh(), "td-rail-01");
-    expect(measuredOf({ ...fresh(), hosts: [Object.assign(host, { isUp: () => false })] } as unknown as EstateModel).every((one) => one.valuesAt(AT) === undefined)).toBe(true);
+    expect(
+      measuredOf({ ...fresh(), hosts: [Object.assign(host, { isUp: () => false })] } as unknown as EstateModel).every(
+        (one) => one.valuesAt(AT) === undefined,
+      ),
+    ).toBe(true);
   });
   it("gives every container an id of its own that stays", () => {
     const ids = measured.flatMap((one) => one.attributes["container.id"] ?? []);
@@ -131,7 +152,8 @@ describe("what agents of the stand-ins measure", () => {
     expect(measuredOf(fresh()).flatMap((one) => one.attributes["container.id"] ?? [])).toEqual(ids);
   });
   it("holds a container back only when it wants nearly what it may have", () => {
-    for (const one of measured.filter((each) => each.attributes["container.name"] === "yard-sync")) expect(one.valuesAt(AT)?.[2]).toBe(0);
+    for (const one of measured.filter((each) => each.attributes["container.name"] === "yard-sync"))
+      expect(one.valuesAt(AT)?.[2]).toBe(0);
   });
 });
 
@@ -142,13 +164,37 @@ describe("a scenario of virtual machines", () => {
     const again = readScenario(draft);
     return again.ok ? "" : again.problems.join("\n");
   };
-  const host = (draft: Scenario, name: string) => draft.hosts.find((one) => one.name === name) as Scenario["hosts"][number];
+  const host = (draft: Scenario, name: string) =>
+    draft.hosts.find((one) => one.name === name) as Scenario["hosts"][number];
   it.each<[string, (draft: Scenario) => void, string]>([
-    ["a machine on nothing", (draft) => (host(draft, "nq-dir-01").on = "gone"), "hosts.nq-dir-01.on: there is no host “gone”"],
-    ["a machine on no hypervisor", (draft) => (host(draft, "nq-dir-01").on = "nq-gate-db-01"), "hosts.nq-dir-01.on: nq-gate-db-01 is no hypervisor."],
-    ["a machine before its hypervisor", (draft) => draft.hosts.unshift(...draft.hosts.splice(draft.hosts.indexOf(host(draft, "nq-dir-01")), 1)), "hosts.nq-dir-01.on: write nq-virt-01 before its virtual machines."],
-    ["a fault of a machine that is elsewhere", (draft) => Object.assign(draft.faults.find((one) => one.id === "machine-hogs") as object, { effect: { type: "guest-hog", guest: "sq-dir-01", toPercent: 97, riseSeconds: 3 } }), "faults.machine-hogs.effect.guest: sq-dir-01 is not on nq-virt-01."],
-    ["containers that nobody tells of", (draft) => ((draft.roles["depot-app"] as Scenario["roles"][string]).agent = false), "roles.depot-app.containers: nobody tells of containers on a host without an agent."],
+    [
+      "a machine on nothing",
+      (draft) => (host(draft, "nq-dir-01").on = "gone"),
+      "hosts.nq-dir-01.on: there is no host “gone”",
+    ],
+    [
+      "a machine on no hypervisor",
+      (draft) => (host(draft, "nq-dir-01").on = "nq-gate-db-01"),
+      "hosts.nq-dir-01.on: nq-gate-db-01 is no hypervisor.",
+    ],
+    [
+      "a machine before its hypervisor",
+      (draft) => draft.hosts.unshift(...draft.hosts.splice(draft.hosts.indexOf(host(draft, "nq-dir-01")), 1)),
+      "hosts.nq-dir-01.on: write nq-virt-01 before its virtual machines.",
+    ],
+    [
+      "a fault of a machine that is elsewhere",
+      (draft) =>
+        Object.assign(draft.faults.find((one) => one.id === "machine-hogs") as object, {
+          effect: { type: "guest-hog", guest: "sq-dir-01", toPercent: 97, riseSeconds: 3 },
+        }),
+      "faults.machine-hogs.effect.guest: sq-dir-01 is not on nq-virt-01.",
+    ],
+    [
+      "containers that nobody tells of",
+      (draft) => ((draft.roles["depot-app"] as Scenario["roles"][string]).agent = false),
+      "roles.depot-app.containers: nobody tells of containers on a host without an agent.",
+    ],
   ])("%s is named with its place", (_what, change, sentence) => expect(problemsOf(change)).toContain(sentence));
   it("copies machines together with what they are on", () => {
     const large = scaleScenario(scenario, 400);

@@ -15,7 +15,12 @@ const estate = () => new EstateModel(scenario, AT);
 describe("what the estate says", () => {
   it("is the same however time is cut, and every time anew", () => {
     const whole = sendersOf(estate()).map((sender) => linesBetween(scenario, sender, AT - HOUR, AT));
-    const cut = sendersOf(estate()).map((sender) => [linesBetween(scenario, sender, AT - HOUR, AT - 1_234_567), linesBetween(scenario, sender, AT - 1_234_567, AT)].flat());
+    const cut = sendersOf(estate()).map((sender) =>
+      [
+        linesBetween(scenario, sender, AT - HOUR, AT - 1_234_567),
+        linesBetween(scenario, sender, AT - 1_234_567, AT),
+      ].flat(),
+    );
     expect(cut).toEqual(whole);
     const times = whole.flat().map((line) => line.atMs);
     expect(times.length).toBeGreaterThan(200);
@@ -28,13 +33,18 @@ describe("what the estate says", () => {
     const own = estate();
     const parser = sendersOf(own).find((sender) => sender.host.name === "nq-mfx-parse-01" && sender.process);
     if (!parser) throw new Error("no parser");
-    const has = (text: string, from: number, to: number) => linesBetween(scenario, parser, from, to).some((line) => line.text.includes(text));
+    const has = (text: string, from: number, to: number) =>
+      linesBetween(scenario, parser, from, to).some((line) => line.text.includes(text));
     expect(has("Heap almost full", AT - HOUR, AT)).toBe(false);
     own.startDrill("parser-leak", AT);
     expect(has("Heap almost full", AT + 60_000, AT + 300_000)).toBe(true);
     expect(has("kept for replay", AT - 30 * HOUR, AT - 20 * HOUR)).toBe(false);
     expect(has("kept for replay", AT - 10 * HOUR, AT)).toBe(true);
-    expect(attributesOf(parser, AT)).toEqual({ "host.name": "nq-mfx-parse-01.halvane.example", "service.name": "manifest-parser", "service.version": "7.0.3" });
+    expect(attributesOf(parser, AT)).toEqual({
+      "host.name": "nq-mfx-parse-01.halvane.example",
+      "service.name": "manifest-parser",
+      "service.version": "7.0.3",
+    });
     own.host("nq-mfx-parse-01")?.restart("manifest-parser", AT + 300_000, false);
     expect(linesBetween(scenario, parser, AT + 400_000, AT + 2 * HOUR)).toEqual([]);
   });
@@ -66,7 +76,9 @@ describe("traces", () => {
 });
 
 it("names a fault or a list of words that is not there", () => {
-  const wrong = structuredClone(JSON.parse(readFileSync(new URL("../scenarios/halvane.json", import.meta.url), "utf8"))) as { voices: Record<string, unknown> };
+  const wrong = structuredClone(
+    JSON.parse(readFileSync(new URL("../scenarios/halvane.json", import.meta.url), "utf8")),
+  ) as { voices: Record<string, unknown> };
   wrong.voices = { gatefront: { lines: [{ text: "a {nothing}", perHour: 1, during: "no-such-fault" }] }, nobody: {} };
   const result = readScenario(wrong);
   expect(result.ok ? [] : result.problems.join("\n")).toMatch(/no process “nobody”[\s\S]*|no fault “no-such-fault”/);

@@ -33,7 +33,11 @@ export function sendersOf(estate: EstateModel): Sender[] {
 /** What a sender says of itself: resource attributes of a process, what syslog shows of a switch. */
 export function attributesOf({ host, process }: Sender, atMs: number): Record<string, string> {
   if (!process) return { "source.address": host.address, "host.name": host.name, "app.name": "switchd" };
-  return { "host.name": `${host.name}.halvane.example`, "service.name": process.spec.name, "service.version": host.versionOf(process, atMs) };
+  return {
+    "host.name": `${host.name}.halvane.example`,
+    "service.name": process.spec.name,
+    "service.version": host.versionOf(process, atMs),
+  };
 }
 
 /** How many of something that comes `perHour` times come in a minute; the same minute always gives the same. */
@@ -71,7 +75,13 @@ function fill(text: string, words: Scenario["words"], seed: number): string {
   return text.replaceAll(/\{([a-z-]+)\}/g, (_, what: string) => {
     const chance = scatter(seed, part++);
     if (what === "number") return String(1 + Math.floor(chance ** 2 * 900));
-    if (what === "id") return (Math.floor(chance * 0xfffffff) + 0x10000000).toString(16).toUpperCase() + Math.floor(chance * 8e6).toString(16).toUpperCase();
+    if (what === "id")
+      return (
+        (Math.floor(chance * 0xfffffff) + 0x10000000).toString(16).toUpperCase() +
+        Math.floor(chance * 8e6)
+          .toString(16)
+          .toUpperCase()
+      );
     if (what === "address") return `198.51.100.${1 + Math.floor(chance * 250)}`;
     const list = words[what] as string[];
     return list[Math.floor(chance * list.length)] as string;

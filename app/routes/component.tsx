@@ -22,11 +22,19 @@ import { OverlayPicker } from "../ui/OverlayPicker";
 import { PlainTable } from "../ui/PlainTable";
 import { SeverityLabel, SeverityMark } from "../ui/SeverityMark";
 
-export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.component.name ?? "Component"} · Holotaxis` }];
+export const meta: Route.MetaFunction = ({ loaderData }) => [
+  { title: `${loaderData?.component.name ?? "Component"} · Holotaxis` },
+];
 
 export async function loader({ request, params, context }: Route.LoaderArgs) {
   const { fromMs, toMs, atMs } = windowOf(request, context.now());
-  const page = await context.ask("component", { id: idFrom(params.id, "component"), atMs, fromMs, toMs, overlay: overlayAsked(request) });
+  const page = await context.ask("component", {
+    id: idFrom(params.id, "component"),
+    atMs,
+    fromMs,
+    toMs,
+    overlay: overlayAsked(request),
+  });
   if (!page) throw missing("component", params.id);
   return { ...page, overlay: overlayAsked(request) };
 }
@@ -67,7 +75,11 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
               </Button>
             ) : null}
             {page.runbooks[0] ? (
-              <Button component={RouterLink} to={keep(`/runbooks/${page.runbooks[0].id}?target=${component.id}`)} variant="outlined">
+              <Button
+                component={RouterLink}
+                to={keep(`/runbooks/${page.runbooks[0].id}?target=${component.id}`)}
+                variant="outlined"
+              >
                 Run a runbook
               </Button>
             ) : null}
@@ -86,11 +98,16 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
         )}
         {page.silent ? (
           <Typography variant="body2" sx={{ color: "text.secondary" }}>
-            {page.silent} more {page.silent === 1 ? "series of what it sends has" : "series of what it sends have"} no sample in this window.
+            {page.silent} more {page.silent === 1 ? "series of what it sends has" : "series of what it sends have"} no
+            sample in this window.
           </Typography>
         ) : null}
         {page.carriers.map((carrier) => (
-          <Section key={carrier.id} title={`${kindInfo(carrier.kind).label} under it, at the same instant`} aside={<KeepLink to={`/estate/${carrier.id}`}>{carrier.name}</KeepLink>}>
+          <Section
+            key={carrier.id}
+            title={`${kindInfo(carrier.kind).label} under it, at the same instant`}
+            aside={<KeepLink to={`/estate/${carrier.id}`}>{carrier.name}</KeepLink>}
+          >
             <Stack direction="row" sx={{ gap: 0.75, alignItems: "center", mb: carrier.charts.length ? 1 : 0 }}>
               <SeverityMark severity={carrier.severity} size={16} />
               <Typography variant="body2">
@@ -107,10 +124,15 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             ) : null}
           </Section>
         ))}
-        {page.guests.length ? <Guests title={`Virtual machines on it: ${page.guests.length}`} rows={page.guests} /> : null}
+        {page.guests.length ? (
+          <Guests title={`Virtual machines on it: ${page.guests.length}`} rows={page.guests} />
+        ) : null}
         <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}>
           <Section title="Facts">
-            <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 1, m: 0 }}>
+            <Box
+              component="dl"
+              sx={{ display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 1, m: 0 }}
+            >
               <Fact name="Kind">{info.label}</Fact>
               <Fact name="Site">{component.site}</Fact>
               {host ? (
@@ -132,7 +154,11 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
                     {fact.value}
                   </Fact>
                 ))}
-              {page.facts.some((fact) => fact.name === "memory bytes") ? <Fact name="Memory">{formatValue(Number(page.facts.find((fact) => fact.name === "memory bytes")?.value), "By")}</Fact> : null}
+              {page.facts.some((fact) => fact.name === "memory bytes") ? (
+                <Fact name="Memory">
+                  {formatValue(Number(page.facts.find((fact) => fact.name === "memory bytes")?.value), "By")}
+                </Fact>
+              ) : null}
               <Fact name="Found">{dayAndTime(component.valid_from, now.nowMs)}</Fact>
               <Fact name="Last seen">{`${dayAndTime(component.last_seen_at, now.nowMs, true)} (${spokenDuration(now.nowMs - component.last_seen_at)} ago)`}</Fact>
               <Fact name="Recognised because">{component.reason}</Fact>
@@ -157,7 +183,11 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             </Section>
             {page.parts.length ? (
               <Section title="Runs here">
-                <Stack component="ul" direction="row" sx={{ gap: 1.5, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}>
+                <Stack
+                  component="ul"
+                  direction="row"
+                  sx={{ gap: 1.5, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}
+                >
                   {page.parts.map((part) => (
                     <Stack component="li" key={part.id} direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
                       <KindGlyph kind={part.kind} sx={{ fontSize: 16, color: "text.secondary" }} />
@@ -169,10 +199,15 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             ) : null}
             {page.wired.length ? (
               <Section title="Wired to">
-                <Stack component="ul" direction="row" sx={{ gap: 1.5, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}>
+                <Stack
+                  component="ul"
+                  direction="row"
+                  sx={{ gap: 1.5, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}
+                >
                   {page.wired.map((wire) => (
                     <li key={wire.other.id}>
-                      <KeepLink to={`/estate/${wire.other.id}`}>{wire.other.name}</KeepLink> <span style={{ color: "var(--mui-palette-text-secondary)" }}>{wire.detail}</span>
+                      <KeepLink to={`/estate/${wire.other.id}`}>{wire.other.name}</KeepLink>{" "}
+                      <span style={{ color: "var(--mui-palette-text-secondary)" }}>{wire.detail}</span>
                     </li>
                   ))}
                 </Stack>
@@ -180,13 +215,29 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             ) : null}
           </Stack>
           {page.interfaces.length ? (
-            <Rows title="Interfaces" head={["Name", "Hardware address", "Speed", "In", "Out", "State"]} right={[2, 3, 4]}>
-              {page.interfaces.map((row) => [row.name, <code key="a">{row.physAddress}</code>, formatValue(row.speedBps, "bit/s"), formatValue(row.inBps, "bit/s"), formatValue(row.outBps, "bit/s"), row.up ? "up" : "down"])}
+            <Rows
+              title="Interfaces"
+              head={["Name", "Hardware address", "Speed", "In", "Out", "State"]}
+              right={[2, 3, 4]}
+            >
+              {page.interfaces.map((row) => [
+                row.name,
+                <code key="a">{row.physAddress}</code>,
+                formatValue(row.speedBps, "bit/s"),
+                formatValue(row.inBps, "bit/s"),
+                formatValue(row.outBps, "bit/s"),
+                row.up ? "up" : "down",
+              ])}
             </Rows>
           ) : null}
           {page.storage.length ? (
             <Rows title="Storage" head={["Where", "Type", "Size", "Used"]} right={[2, 3]}>
-              {page.storage.map((row) => [row.label, row.type === "ram" ? "memory" : row.type, formatValue(row.sizeUnits * row.unitBytes, "By"), formatValue(row.usedPercent, "%")])}
+              {page.storage.map((row) => [
+                row.label,
+                row.type === "ram" ? "memory" : row.type,
+                formatValue(row.sizeUnits * row.unitBytes, "By"),
+                formatValue(row.usedPercent, "%"),
+              ])}
             </Rows>
           ) : null}
           {page.listeners.length ? (
@@ -200,7 +251,10 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             </Rows>
           ) : null}
           {page.sends ? (
-            <Section title="What it said last" aside={<KeepLink to={`/signals/logs?component=${component.id}`}>All</KeepLink>}>
+            <Section
+              title="What it said last"
+              aside={<KeepLink to={`/signals/logs?component=${component.id}`}>All</KeepLink>}
+            >
               {page.logs.length === 0 ? (
                 <Empty>Nothing in this window.</Empty>
               ) : (
@@ -233,7 +287,11 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             )}
           </Section>
           <Section title="Changes in this window">
-            <ChangeList changes={page.changes} nowMs={now.nowMs} empty="None. Widen the window on the ribbon to see earlier ones." />
+            <ChangeList
+              changes={page.changes}
+              nowMs={now.nowMs}
+              empty="None. Widen the window on the ribbon to see earlier ones."
+            />
           </Section>
         </Box>
       </Stack>
@@ -263,7 +321,13 @@ function Talks({ rows, showOwn, empty }: { rows: Data["called"]; showOwn: boolea
               </Stack>
             </td>
             <td>{row.detail}</td>
-            <td className="num">{row.calls ? `${row.calls.calls.toLocaleString("en-GB")} calls, ${row.calls.failed ? `${row.calls.failed.toLocaleString("en-GB")} failed, ` : ""}95 % within ${formatValue(row.calls.p95Ms, "ms")}` : row.connections ? `${row.connections} open` : ""}</td>
+            <td className="num">
+              {row.calls
+                ? `${row.calls.calls.toLocaleString("en-GB")} calls, ${row.calls.failed ? `${row.calls.failed.toLocaleString("en-GB")} failed, ` : ""}95 % within ${formatValue(row.calls.p95Ms, "ms")}`
+                : row.connections
+                  ? `${row.connections} open`
+                  : ""}
+            </td>
             <td>
               <Typography variant="caption" sx={{ color: "text.secondary" }}>
                 seen by {row.seenBy === "both" ? "both ends" : row.seenBy === "spans" ? "spans" : `the ${row.seenBy}`}
@@ -276,7 +340,17 @@ function Talks({ rows, showOwn, empty }: { rows: Data["called"]; showOwn: boolea
   );
 }
 
-function Rows({ title, head, right, children }: { title: string; head: string[]; right: number[]; children: ReactNode[][] }) {
+function Rows({
+  title,
+  head,
+  right,
+  children,
+}: {
+  title: string;
+  head: string[];
+  right: number[];
+  children: ReactNode[][];
+}) {
   return (
     <Section title={title} pad={false}>
       <Box sx={{ maxHeight: 260, overflow: "auto" }} tabIndex={0} role="region" aria-label={title}>

@@ -68,11 +68,17 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
                 <tr>
                   <th scope="col">Source</th>
                   <th scope="col">Addresses</th>
-                  <th scope="col" className="num">How many</th>
+                  <th scope="col" className="num">
+                    How many
+                  </th>
                   <th scope="col">TCP ports</th>
-                  <th scope="col" className="num">Poll every</th>
+                  <th scope="col" className="num">
+                    Poll every
+                  </th>
                   <th scope="col">Last sweep</th>
-                  <th scope="col" className="num">Do</th>
+                  <th scope="col" className="num">
+                    Do
+                  </th>
                 </tr>
               </thead>
               <tbody>
@@ -83,13 +89,30 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
                     </td>
                     <td>{source.ranges}</td>
                     <td className="num">{source.addresses.toLocaleString("en-GB")}</td>
-                    <td style={{ maxWidth: 260 }}>{source.ports.split(",").length} ports, SNMP on {source.snmpPort}</td>
+                    <td style={{ maxWidth: 260 }}>
+                      {source.ports.split(",").length} ports, SNMP on {source.snmpPort}
+                    </td>
                     <td className="num">{spokenDuration(source.pollSeconds * 1000)}</td>
-                    <td>{source.last ? <KeepLink to={`/discover/sweeps/${source.last.id}`}>{source.last.state === "running" ? "under way" : dayAndTime(source.last.started_at, now.nowMs)}</KeepLink> : "never"}</td>
+                    <td>
+                      {source.last ? (
+                        <KeepLink to={`/discover/sweeps/${source.last.id}`}>
+                          {source.last.state === "running"
+                            ? "under way"
+                            : dayAndTime(source.last.started_at, now.nowMs)}
+                        </KeepLink>
+                      ) : (
+                        "never"
+                      )}
+                    </td>
                     <td className="num">
                       <Form method="post">
                         <input type="hidden" name="sourceId" value={source.id} />
-                        <Button type="submit" variant="outlined" disabled={busy || source.last?.state === "running"} aria-label={`Sweep ${source.name} now`}>
+                        <Button
+                          type="submit"
+                          variant="outlined"
+                          disabled={busy || source.last?.state === "running"}
+                          aria-label={`Sweep ${source.name} now`}
+                        >
                           Sweep now
                         </Button>
                       </Form>
@@ -112,9 +135,15 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
                   <th scope="col">Started</th>
                   <th scope="col">Source</th>
                   <th scope="col">State</th>
-                  <th scope="col" className="num">Tried</th>
-                  <th scope="col" className="num">Answering</th>
-                  <th scope="col" className="num">Recognised</th>
+                  <th scope="col" className="num">
+                    Tried
+                  </th>
+                  <th scope="col" className="num">
+                    Answering
+                  </th>
+                  <th scope="col" className="num">
+                    Recognised
+                  </th>
                   {OUTCOME_ORDER.filter((outcome) => outcome !== "back").map((outcome) => (
                     <th scope="col" key={outcome} className="num" title={OUTCOMES[outcome].explained}>
                       {OUTCOMES[outcome].label}
@@ -130,13 +159,30 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
                       <KeepLink to={`/discover/sweeps/${sweep.id}`}>{dayAndTime(sweep.started_at, now.nowMs)}</KeepLink>
                     </td>
                     <td>{sweep.source}</td>
-                    <td>{sweep.state === "running" ? <LinearProgress variant="determinate" value={(sweep.tried / sweep.addresses) * 100} aria-label="Progress" sx={{ width: 80 }} /> : sweep.state}</td>
+                    <td>
+                      {sweep.state === "running" ? (
+                        <LinearProgress
+                          variant="determinate"
+                          value={(sweep.tried / sweep.addresses) * 100}
+                          aria-label="Progress"
+                          sx={{ width: 80 }}
+                        />
+                      ) : (
+                        sweep.state
+                      )}
+                    </td>
                     <td className="num">{sweep.tried}</td>
                     <td className="num">{sweep.answering}</td>
                     <td className="num">{sweep.recognised}</td>
                     {OUTCOME_ORDER.filter((outcome) => outcome !== "back").map((outcome) => (
                       <td key={outcome} className="num">
-                        {sweep.found[outcome] ? <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}`}>{sweep.found[outcome]}</KeepLink> : "–"}
+                        {sweep.found[outcome] ? (
+                          <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}`}>
+                            {sweep.found[outcome]}
+                          </KeepLink>
+                        ) : (
+                          "–"
+                        )}
                       </td>
                     ))}
                     <td>{sweep.started_by}</td>

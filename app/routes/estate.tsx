@@ -30,13 +30,27 @@ const schema = z.object({
   sort: z.enum(SORTS).catch("severity"),
   order: z.enum(["asc", "desc"]).catch("desc"),
   page: z.coerce.number().int().min(0).max(100_000).catch(0),
-  size: z.coerce.number().int().refine((size) => [25, 50, 100].includes(size)).catch(25),
+  size: z.coerce
+    .number()
+    .int()
+    .refine((size) => [25, 50, 100].includes(size))
+    .catch(25),
 });
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const { atMs } = windowOf(request, context.now());
   const asked = schema.parse(Object.fromEntries(new URL(request.url).searchParams));
-  const found = await context.ask("estate", { atMs, search: asked.q, kind: asked.kind, site: asked.site, health: asked.health, sort: asked.sort, descending: asked.order === "desc", page: asked.page, pageSize: asked.size });
+  const found = await context.ask("estate", {
+    atMs,
+    search: asked.q,
+    kind: asked.kind,
+    site: asked.site,
+    health: asked.health,
+    sort: asked.sort,
+    descending: asked.order === "desc",
+    page: asked.page,
+    pageSize: asked.size,
+  });
   return { ...found, asked };
 }
 
@@ -74,22 +88,68 @@ export default function Estate({ loaderData: { rows, total, kinds, sites, asked 
         </Stack>
       ),
     },
-    { field: "kind", headerName: "Kind", flex: 1, minWidth: 140, valueGetter: (_value, row) => kindInfo(row.kind).label },
+    {
+      field: "kind",
+      headerName: "Kind",
+      flex: 1,
+      minWidth: 140,
+      valueGetter: (_value, row) => kindInfo(row.kind).label,
+    },
     { field: "site", headerName: "Site", flex: 0.8, minWidth: 100 },
     { field: "address", headerName: "Address", minWidth: 110, valueGetter: (_value, row) => row.address ?? "" },
-    { field: "services", headerName: "Services", flex: 1.6, minWidth: 150, sortable: false, valueGetter: (_value, row) => row.services ?? "–" },
-    { field: "severity", headerName: "Health", minWidth: 110, renderCell: ({ row }) => <Box sx={{ display: "flex", alignItems: "center", height: "100%" }}><SeverityLabel severity={row.severity} /></Box> },
-    { field: "lastSeenAt", headerName: "Last seen", minWidth: 160, valueGetter: (_value, row) => dayAndTime(row.lastSeenAt, now.nowMs) },
+    {
+      field: "services",
+      headerName: "Services",
+      flex: 1.6,
+      minWidth: 150,
+      sortable: false,
+      valueGetter: (_value, row) => row.services ?? "–",
+    },
+    {
+      field: "severity",
+      headerName: "Health",
+      minWidth: 110,
+      renderCell: ({ row }) => (
+        <Box sx={{ display: "flex", alignItems: "center", height: "100%" }}>
+          <SeverityLabel severity={row.severity} />
+        </Box>
+      ),
+    },
+    {
+      field: "lastSeenAt",
+      headerName: "Last seen",
+      minWidth: 160,
+      valueGetter: (_value, row) => dayAndTime(row.lastSeenAt, now.nowMs),
+    },
   ];
   return (
     <>
       <PageHead
         name="Estate"
-        sentence={all === 0 ? "Nothing is known yet at this instant. Add a source under Discover and sweep it." : filtered ? `${total.toLocaleString("en-GB")} of ${all.toLocaleString("en-GB")} components fit.` : `${all.toLocaleString("en-GB")} components of ${kinds.length} kinds at ${sites.length} ${sites.length === 1 ? "site" : "sites"}.`}
+        sentence={
+          all === 0
+            ? "Nothing is known yet at this instant. Add a source under Discover and sweep it."
+            : filtered
+              ? `${total.toLocaleString("en-GB")} of ${all.toLocaleString("en-GB")} components fit.`
+              : `${all.toLocaleString("en-GB")} components of ${kinds.length} kinds at ${sites.length} ${sites.length === 1 ? "site" : "sites"}.`
+        }
       />
       <Stack direction="row" sx={{ gap: 1, mb: 1 }}>
-        <TextField label="Name or address" value={typed} onChange={(event) => setTyped(event.target.value)} type="search" sx={{ width: 220 }} />
-        <TextField select label="Kind" value={asked.kind} onChange={(event) => change({ kind: event.target.value })} sx={{ width: 200 }} slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}>
+        <TextField
+          label="Name or address"
+          value={typed}
+          onChange={(event) => setTyped(event.target.value)}
+          type="search"
+          sx={{ width: 220 }}
+        />
+        <TextField
+          select
+          label="Kind"
+          value={asked.kind}
+          onChange={(event) => change({ kind: event.target.value })}
+          sx={{ width: 200 }}
+          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+        >
           <MenuItem value="">every kind</MenuItem>
           {kinds.map((one) => (
             <MenuItem key={one.kind} value={one.kind}>
@@ -97,7 +157,14 @@ export default function Estate({ loaderData: { rows, total, kinds, sites, asked 
             </MenuItem>
           ))}
         </TextField>
-        <TextField select label="Site" value={asked.site} onChange={(event) => change({ site: event.target.value })} sx={{ width: 170 }} slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}>
+        <TextField
+          select
+          label="Site"
+          value={asked.site}
+          onChange={(event) => change({ site: event.target.value })}
+          sx={{ width: 170 }}
+          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+        >
           <MenuItem value="">every site</MenuItem>
           {sites.map((one) => (
             <MenuItem key={one.site} value={one.site}>
@@ -105,7 +172,14 @@ export default function Estate({ loaderData: { rows, total, kinds, sites, asked 
             </MenuItem>
           ))}
         </TextField>
-        <TextField select label="Health" value={asked.health} onChange={(event) => change({ health: event.target.value })} sx={{ width: 140 }} slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}>
+        <TextField
+          select
+          label="Health"
+          value={asked.health}
+          onChange={(event) => change({ health: event.target.value })}
+          sx={{ width: 140 }}
+          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+        >
           <MenuItem value="">any</MenuItem>
           <MenuItem value="unwell">unwell</MenuItem>
           <MenuItem value="well">well</MenuItem>
@@ -134,8 +208,14 @@ export default function Estate({ loaderData: { rows, total, kinds, sites, asked 
         onSortModelChange={([model]) => change({ sort: model?.field ?? "severity", order: model?.sort ?? "desc" })}
         onRowDoubleClick={({ row }) => void navigate(keep(`/estate/${(row as EstateRow).id}`))}
         aria-label="Components"
-        localeText={{ noRowsLabel: filtered ? "No component fits this filter. Clear it to see all." : "No components yet." }}
-        sx={{ bgcolor: "background.paper", minHeight: 320, "--DataGrid-t-header-background-base": "var(--mui-palette-background-paper)" }}
+        localeText={{
+          noRowsLabel: filtered ? "No component fits this filter. Clear it to see all." : "No components yet.",
+        }}
+        sx={{
+          bgcolor: "background.paper",
+          minHeight: 320,
+          "--DataGrid-t-header-background-base": "var(--mui-palette-background-paper)",
+        }}
       />
     </>
   );

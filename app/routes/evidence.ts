@@ -11,7 +11,10 @@ const schema = z.discriminatedUnion("intent", [
     title: z.string().min(1).max(160),
     detail: z.string().max(300),
     // Only addresses inside the application.
-    address: z.string().regex(/^\/(?!\/)/).max(600),
+    address: z
+      .string()
+      .regex(/^\/(?!\/)/)
+      .max(600),
     fromMs: z.coerce.number().int(),
     toMs: z.coerce.number().int(),
     incidentId: z.union([z.literal(""), id]),
@@ -29,7 +32,16 @@ export async function action({ request, context }: Route.ActionArgs) {
     switch (value.intent) {
       case "pin": {
         const incidentId = value.incidentId === "" ? null : value.incidentId;
-        await context.tell("pin", { incident_id: incidentId, kind: value.kind, title: value.title, address: value.address, detail: value.detail, from_at: value.fromMs, to_at: value.toMs, pinned_by: by });
+        await context.tell("pin", {
+          incident_id: incidentId,
+          kind: value.kind,
+          title: value.title,
+          address: value.address,
+          detail: value.detail,
+          from_at: value.fromMs,
+          to_at: value.toMs,
+          pinned_by: by,
+        });
         return incidentId === null ? "Pinned to the evidence tray." : `Pinned into incident ${incidentId}.`;
       }
       case "attach":

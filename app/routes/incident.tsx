@@ -24,7 +24,9 @@ import { RunStateWord } from "../ui/RunState";
 import { SeverityLabel } from "../ui/SeverityMark";
 import { StrataMap } from "../ui/StrataMap";
 
-export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.incident.title ?? "Incident"} · Holotaxis` }];
+export const meta: Route.MetaFunction = ({ loaderData }) => [
+  { title: `${loaderData?.incident.title ?? "Incident"} · Holotaxis` },
+];
 
 export async function loader({ params, context }: Route.LoaderArgs) {
   const nowMs = context.now();
@@ -35,7 +37,10 @@ export async function loader({ params, context }: Route.LoaderArgs) {
 
 const schema = z.discriminatedUnion("intent", [
   z.object({ intent: z.literal("take") }),
-  z.object({ intent: z.literal("note"), text: z.string().trim().min(1, "Write something first.").max(2000, "A note has at most 2,000 characters.") }),
+  z.object({
+    intent: z.literal("note"),
+    text: z.string().trim().min(1, "Write something first.").max(2000, "A note has at most 2,000 characters."),
+  }),
   z.object({ intent: z.literal("acknowledge"), alarmId: z.coerce.number().int().min(1) }),
 ]);
 
@@ -46,7 +51,11 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   const by = await whoIs(request);
   const { value } = form;
   const done = await attempt(() =>
-    value.intent === "take" ? context.tell("takeIncident", id, by) : value.intent === "note" ? context.tell("noteOnIncident", id, value.text, by) : context.tell("acknowledge", value.alarmId, by),
+    value.intent === "take"
+      ? context.tell("takeIncident", id, by)
+      : value.intent === "note"
+        ? context.tell("noteOnIncident", id, value.text, by)
+        : context.tell("acknowledge", value.alarmId, by),
   );
   return done.ok ? { ok: true as const } : done.refusal;
 }
@@ -57,7 +66,8 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
   const pin = usePin();
   const { incident, suspect } = page;
   const first = page.runbooks.find((runbook) => runbook.fits);
-  const prefill = (runbook: NonNullable<typeof first>) => `/runbooks/${runbook.id}?${new URLSearchParams({ target: String(suspect?.componentId ?? ""), incident: String(incident.id), ...Object.fromEntries(Object.entries(runbook.args).map(([name, value]) => [`arg.${name}`, value])) }).toString()}`;
+  const prefill = (runbook: NonNullable<typeof first>) =>
+    `/runbooks/${runbook.id}?${new URLSearchParams({ target: String(suspect?.componentId ?? ""), incident: String(incident.id), ...Object.fromEntries(Object.entries(runbook.args).map(([name, value]) => [`arg.${name}`, value])) }).toString()}`;
   return (
     <>
       <PageHead
@@ -84,11 +94,21 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
       <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
       <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr) 380px", alignItems: "start" }}>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
-          <Section title={`Charts from 15 minutes before, ${clockTime(page.fromMs)} to ${clockTime(page.toMs)}`} aside={
+          <Section
+            title={`Charts from 15 minutes before, ${clockTime(page.fromMs)} to ${clockTime(page.toMs)}`}
+            aside={
               suspect ? (
                 <Stack direction="row" sx={{ gap: 1.5 }}>
-                  <KeepLink to={`/signals/logs?component=${suspect.componentId}&from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}`}>What it said</KeepLink>
-                  <KeepLink to={`/estate/${suspect.componentId}?from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}`}>All of {suspect.name}</KeepLink>
+                  <KeepLink
+                    to={`/signals/logs?component=${suspect.componentId}&from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}`}
+                  >
+                    What it said
+                  </KeepLink>
+                  <KeepLink
+                    to={`/estate/${suspect.componentId}?from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}`}
+                  >
+                    All of {suspect.name}
+                  </KeepLink>
                 </Stack>
               ) : null
             }
@@ -107,7 +127,17 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
                 <Tooltip title="Pin into this incident">
                   <IconButton
                     aria-label={`Pin the map round ${suspect.name}`}
-                    onClick={() => pin({ kind: "map", title: `Map round ${suspect.name}`, detail: `around:${suspect.componentId}`, fromMs: page.fromMs, toMs: page.toMs, incidentId: incident.id, address: `/map?around=${suspect.componentId}&from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}` })}
+                    onClick={() =>
+                      pin({
+                        kind: "map",
+                        title: `Map round ${suspect.name}`,
+                        detail: `around:${suspect.componentId}`,
+                        fromMs: page.fromMs,
+                        toMs: page.toMs,
+                        incidentId: incident.id,
+                        address: `/map?around=${suspect.componentId}&from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}`,
+                      })
+                    }
                   >
                     <PushPinOutlined sx={{ fontSize: 16 }} />
                   </IconButton>
@@ -117,10 +147,22 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
               <StrataMap map={page.map} height={330} highlight={`c${suspect.componentId}`} />
             </Section>
           ) : null}
-          {page.guests.length ? <Guests title={`Its virtual machines when the alarm was raised: ${page.guests.length}`} rows={page.guests} /> : null}
+          {page.guests.length ? (
+            <Guests
+              title={`Its virtual machines when the alarm was raised: ${page.guests.length}`}
+              rows={page.guests}
+            />
+          ) : null}
           {page.snapshot ? (
-            <Section title={`What used most memory on ${suspect?.name} at ${dayAndTime(page.snapshot.atMs, now.nowMs, true)}`} pad={page.snapshot.processes.length === 0}>
-              {page.snapshot.processes.length ? <Top processes={page.snapshot.processes} memoryBytes={page.snapshot.memoryBytes} /> : <Empty>{page.snapshot.failure ?? "No process was listed."}</Empty>}
+            <Section
+              title={`What used most memory on ${suspect?.name} at ${dayAndTime(page.snapshot.atMs, now.nowMs, true)}`}
+              pad={page.snapshot.processes.length === 0}
+            >
+              {page.snapshot.processes.length ? (
+                <Top processes={page.snapshot.processes} memoryBytes={page.snapshot.memoryBytes} />
+              ) : (
+                <Empty>{page.snapshot.failure ?? "No process was listed."}</Empty>
+              )}
             </Section>
           ) : null}
         </Stack>
@@ -158,7 +200,8 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
               {page.runbooks.length === 0 ? <Empty>No runbook fits this kind of component.</Empty> : null}
               {page.runs.map((run) => (
                 <Typography key={run.id} variant="body2" sx={{ borderTop: 1, borderColor: "divider", pt: 0.75 }}>
-                  <KeepLink to={`/runs/${run.id}`}>{`Run ${run.id}: ${run.runbook}`}</KeepLink> <RunStateWord state={run.state} />, by {run.started_by} {clockTime(run.started_at)}
+                  <KeepLink to={`/runs/${run.id}`}>{`Run ${run.id}: ${run.runbook}`}</KeepLink>{" "}
+                  <RunStateWord state={run.state} />, by {run.started_by} {clockTime(run.started_at)}
                 </Typography>
               ))}
             </Stack>
@@ -176,12 +219,19 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
                       <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>
                         raised {dayAndTime(alarm.raised_at, now.nowMs, true)}
                         {alarm.cleared_at ? `, cleared ${clockTime(alarm.cleared_at, true)}` : ""}
-                        {alarm.acknowledged_by ? ` · seen by ${alarm.acknowledged_by}` : ""}. In this incident because {alarm.why}.
+                        {alarm.acknowledged_by ? ` · seen by ${alarm.acknowledged_by}` : ""}. In this incident because{" "}
+                        {alarm.why}.
                       </Typography>
                       {alarm.cleared_at === null && !alarm.acknowledged_by ? (
                         <Form method="post">
                           <input type="hidden" name="alarmId" value={alarm.id} />
-                          <Button type="submit" name="intent" value="acknowledge" variant="text" sx={{ p: 0, minWidth: 0 }}>
+                          <Button
+                            type="submit"
+                            name="intent"
+                            value="acknowledge"
+                            variant="text"
+                            sx={{ p: 0, minWidth: 0 }}
+                          >
                             Acknowledge
                           </Button>
                         </Form>
@@ -211,14 +261,34 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
           <Section title="Time line" pad={false}>
             <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none" }}>
               {page.timeline.map((entry, index) => (
-                <Box component="li" key={`${entry.atMs}${index}`} sx={{ display: "grid", gridTemplateColumns: "62px minmax(0, 1fr)", gap: 1, px: 1.5, py: 0.5, borderTop: index ? 1 : 0, borderColor: "divider" }}>
-                  <Typography variant="caption" sx={{ color: "text.secondary", pt: "1px" }} title={dayAndTime(entry.atMs)}>
-                    {incident.opened_at - entry.atMs > 12 * 3_600_000 ? dayAndTime(entry.atMs).slice(0, -6) : clockTime(entry.atMs, true)}
+                <Box
+                  component="li"
+                  key={`${entry.atMs}${index}`}
+                  sx={{
+                    display: "grid",
+                    gridTemplateColumns: "62px minmax(0, 1fr)",
+                    gap: 1,
+                    px: 1.5,
+                    py: 0.5,
+                    borderTop: index ? 1 : 0,
+                    borderColor: "divider",
+                  }}
+                >
+                  <Typography
+                    variant="caption"
+                    sx={{ color: "text.secondary", pt: "1px" }}
+                    title={dayAndTime(entry.atMs)}
+                  >
+                    {incident.opened_at - entry.atMs > 12 * 3_600_000
+                      ? dayAndTime(entry.atMs).slice(0, -6)
+                      : clockTime(entry.atMs, true)}
                   </Typography>
                   <Typography variant="body2" sx={{ overflowWrap: "anywhere" }}>
                     {entry.kind === "change" ? "Change: " : ""}
                     {entry.text}
-                    {entry.by !== "Holotaxis" ? <span style={{ color: "var(--mui-palette-text-secondary)" }}> · {entry.by}</span> : null}
+                    {entry.by !== "Holotaxis" ? (
+                      <span style={{ color: "var(--mui-palette-text-secondary)" }}> · {entry.by}</span>
+                    ) : null}
                   </Typography>
                 </Box>
               ))}
@@ -235,23 +305,41 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
         </Stack>
       </Box>
       <Typography variant="caption" component="p" sx={{ color: "text.secondary", mt: 1 }}>
-        Opened {dayAndTime(incident.opened_at)} UTC{incident.resolved_at ? `, resolved ${dayAndTime(incident.resolved_at)} UTC after ${spokenDuration(incident.resolved_at - incident.opened_at)}` : ""}.
+        Opened {dayAndTime(incident.opened_at)} UTC
+        {incident.resolved_at
+          ? `, resolved ${dayAndTime(incident.resolved_at)} UTC after ${spokenDuration(incident.resolved_at - incident.opened_at)}`
+          : ""}
+        .
       </Typography>
     </>
   );
 }
 
-function Top({ processes, memoryBytes }: { processes: { pid: number; name: string; memoryBytes: number }[]; memoryBytes: number }) {
+function Top({
+  processes,
+  memoryBytes,
+}: {
+  processes: { pid: number; name: string; memoryBytes: number }[];
+  memoryBytes: number;
+}) {
   const largest = Math.max(1, ...processes.map((process) => process.memoryBytes));
   return (
     <PlainTable>
       <thead>
         <tr>
           <th scope="col">Process</th>
-          <th scope="col" className="num">Number</th>
-          <th scope="col" className="num">Memory</th>
-          <th scope="col" className="num">Of the host</th>
-          <th scope="col" style={{ width: "35%" }}>Drawn</th>
+          <th scope="col" className="num">
+            Number
+          </th>
+          <th scope="col" className="num">
+            Memory
+          </th>
+          <th scope="col" className="num">
+            Of the host
+          </th>
+          <th scope="col" style={{ width: "35%" }}>
+            Drawn
+          </th>
         </tr>
       </thead>
       <tbody>
@@ -262,7 +350,15 @@ function Top({ processes, memoryBytes }: { processes: { pid: number; name: strin
             <td className="num">{formatValue(process.memoryBytes, "By")}</td>
             <td className="num">{memoryBytes ? formatValue((process.memoryBytes / memoryBytes) * 100, "%") : "–"}</td>
             <td>
-              <Box aria-hidden="true" sx={{ height: 10, width: `${(process.memoryBytes / largest) * 100}%`, minWidth: "1px", bgcolor: "var(--hx-chart)" }} />
+              <Box
+                aria-hidden="true"
+                sx={{
+                  height: 10,
+                  width: `${(process.memoryBytes / largest) * 100}%`,
+                  minWidth: "1px",
+                  bgcolor: "var(--hx-chart)",
+                }}
+              />
             </td>
           </tr>
         ))}

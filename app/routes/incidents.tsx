@@ -32,11 +32,21 @@ export default function Incidents({ loaderData: { rows, state, fromMs } }: Route
     <>
       <PageHead
         name="Incidents"
-        sentence={open.length ? `${open.length} open ${open.length === 1 ? "incident" : "incidents"}; ${rows.length - open.length} resolved since ${dayAndTime(fromMs, now.nowMs)}.` : `No incident is open${state === "open" ? "." : `; ${rows.length} resolved since ${dayAndTime(fromMs, now.nowMs)}.`}`}
+        sentence={
+          open.length
+            ? `${open.length} open ${open.length === 1 ? "incident" : "incidents"}; ${rows.length - open.length} resolved since ${dayAndTime(fromMs, now.nowMs)}.`
+            : `No incident is open${state === "open" ? "." : `; ${rows.length} resolved since ${dayAndTime(fromMs, now.nowMs)}.`}`
+        }
         actions={
           <Stack direction="row" role="group" aria-label="Show" sx={{ gap: 0.5 }}>
             {STATES.map((one) => (
-              <Button key={one} component={RouterLink} to={keep(`/incidents?state=${one}`)} variant={state === one ? "outlined" : "text"} color="inherit">
+              <Button
+                key={one}
+                component={RouterLink}
+                to={keep(`/incidents?state=${one}`)}
+                variant={state === one ? "outlined" : "text"}
+                color="inherit"
+              >
                 {one}
               </Button>
             ))}
@@ -56,7 +66,9 @@ export default function Incidents({ loaderData: { rows, state, fromMs } }: Route
                 <th scope="col">Incident</th>
                 <th scope="col">Since</th>
                 <th scope="col">Lasted</th>
-                <th scope="col" className="num">Alarms</th>
+                <th scope="col" className="num">
+                  Alarms
+                </th>
                 <th scope="col">Taken by</th>
                 <th scope="col">State</th>
               </tr>

@@ -23,7 +23,16 @@ const schema = z.object({
 export async function loader({ request, context }: Route.LoaderArgs) {
   const { atMs } = windowOf(request, context.now());
   const asked = schema.parse(Object.fromEntries(new URL(request.url).searchParams));
-  const map = await context.ask("map", { atMs, ...(asked.around ? { around: asked.around } : asked.site ? { site: asked.site } : asked.service ? { service: asked.service } : {}) });
+  const map = await context.ask("map", {
+    atMs,
+    ...(asked.around
+      ? { around: asked.around }
+      : asked.site
+        ? { site: asked.site }
+        : asked.service
+          ? { service: asked.service }
+          : {}),
+  });
   return { map, asked };
 }
 
@@ -33,8 +42,20 @@ export default function MapPage({ loaderData: { map, asked } }: Route.ComponentP
   const pin = usePin();
   const centre = asked.around === undefined ? undefined : map.cards.find((card) => card.componentId === asked.around);
   const service = map.services.find((one) => one.uid === asked.service);
-  const what = centre ? `${centre.name}${centre.sub ? ` on ${centre.sub}` : ""} and its neighbours` : asked.site ? asked.site : service ? service.name : "All services";
-  const chosen = centre ? `around:${asked.around}` : asked.site ? `site:${asked.site}` : service ? `service:${service.uid}` : "";
+  const what = centre
+    ? `${centre.name}${centre.sub ? ` on ${centre.sub}` : ""} and its neighbours`
+    : asked.site
+      ? asked.site
+      : service
+        ? service.name
+        : "All services";
+  const chosen = centre
+    ? `around:${asked.around}`
+    : asked.site
+      ? `site:${asked.site}`
+      : service
+        ? `service:${service.uid}`
+        : "";
   const choose = (value: string) =>
     setParams((params) => {
       for (const name of ["service", "site", "around"]) params.delete(name);
@@ -44,8 +65,12 @@ export default function MapPage({ loaderData: { map, asked } }: Route.ComponentP
     });
   const components = map.cards.filter((card) => card.componentId !== null).length;
   const ill = chosen === "" ? map.cards.filter((card) => card.severity !== "cleared").length : map.unwell;
-  const counted = chosen === "" ? `${map.cards.length} services and what they rely on` : `${what}: ${components} components`;
-  const sentence = map.cards.length === 0 ? "Nothing to draw at this instant: nothing is known of this part yet." : `${counted}, ${ill === 0 ? "all well" : `${ill} unwell`}${now.live ? "" : `, as of ${dayAndTime(now.atMs, now.nowMs)}`}.`;
+  const counted =
+    chosen === "" ? `${map.cards.length} services and what they rely on` : `${what}: ${components} components`;
+  const sentence =
+    map.cards.length === 0
+      ? "Nothing to draw at this instant: nothing is known of this part yet."
+      : `${counted}, ${ill === 0 ? "all well" : `${ill} unwell`}${now.live ? "" : `, as of ${dayAndTime(now.atMs, now.nowMs)}`}.`;
   return (
     <>
       <PageHead
@@ -53,7 +78,14 @@ export default function MapPage({ loaderData: { map, asked } }: Route.ComponentP
         sentence={sentence}
         actions={
           <>
-            <TextField select label="Part of the estate" value={chosen} onChange={(event) => choose(event.target.value)} sx={{ width: 250 }} slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}>
+            <TextField
+              select
+              label="Part of the estate"
+              value={chosen}
+              onChange={(event) => choose(event.target.value)}
+              sx={{ width: 250 }}
+              slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+            >
               <MenuItem value="">All services</MenuItem>
               {centre ? <MenuItem value={`around:${asked.around}`}>Round {centre.name}</MenuItem> : null}
               {map.services.map((one) => (
@@ -67,13 +99,24 @@ export default function MapPage({ loaderData: { map, asked } }: Route.ComponentP
                 </MenuItem>
               ))}
             </TextField>
-            <Button variant="outlined" startIcon={<PushPinOutlined />} onClick={() => pin({ kind: "map", title: `Map of ${what}`, detail: chosen, fromMs: now.fromMs, toMs: now.toMs })}>
+            <Button
+              variant="outlined"
+              startIcon={<PushPinOutlined />}
+              onClick={() =>
+                pin({ kind: "map", title: `Map of ${what}`, detail: chosen, fromMs: now.fromMs, toMs: now.toMs })
+              }
+            >
               Pin
             </Button>
           </>
         }
       />
-      {map.tooMany ? <p>That is {map.total} components, more than can be read at once. Hosts only are drawn; choose a service, or open one host's own map.</p> : null}
+      {map.tooMany ? (
+        <p>
+          That is {map.total} components, more than can be read at once. Hosts only are drawn; choose a service, or open
+          one host's own map.
+        </p>
+      ) : null}
       <StrataMap key={chosen} map={map} height="calc(100vh - 262px)" {...(centre ? { highlight: centre.id } : {})} />
     </>
   );

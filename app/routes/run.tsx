@@ -50,7 +50,8 @@ export default function Run({ loaderData: { run, steps, incident } }: Route.Comp
         }
       />
       <Typography variant="body2" sx={{ mb: 1.5 }}>
-        Started by <strong>{run.started_by}</strong> {dayAndTime(run.started_at, now.nowMs, true)} on <KeepLink to={`/estate/${run.component_id}`}>{run.component}</KeepLink>
+        Started by <strong>{run.started_by}</strong> {dayAndTime(run.started_at, now.nowMs, true)} on{" "}
+        <KeepLink to={`/estate/${run.component_id}`}>{run.component}</KeepLink>
         {Object.entries(run.args).map(([name, value]) => (
           <span key={name}>
             , {name} <code>{value}</code>
@@ -58,7 +59,8 @@ export default function Run({ loaderData: { run, steps, incident } }: Route.Comp
         ))}
         {incident ? (
           <>
-            , for <KeepLink to={`/incidents/${incident.id}`}>incident {incident.id}</KeepLink> ({incident.resolved_at === null ? "open" : "resolved"})
+            , for <KeepLink to={`/incidents/${incident.id}`}>incident {incident.id}</KeepLink> (
+            {incident.resolved_at === null ? "open" : "resolved"})
           </>
         ) : null}
         .
@@ -71,7 +73,11 @@ export default function Run({ loaderData: { run, steps, incident } }: Route.Comp
             pad={Boolean(step.command || step.output || step.message)}
             aside={
               <Typography variant="body2" component="span" sx={{ display: "flex", gap: 1.5 }}>
-                {step.started_at ? <span style={{ color: "var(--mui-palette-text-secondary)" }}>{`${clockTime(step.started_at, true)}${step.ended_at ? `, ${spokenDuration(step.ended_at - step.started_at)}` : ""}`}</span> : null}
+                {step.started_at ? (
+                  <span
+                    style={{ color: "var(--mui-palette-text-secondary)" }}
+                  >{`${clockTime(step.started_at, true)}${step.ended_at ? `, ${spokenDuration(step.ended_at - step.started_at)}` : ""}`}</span>
+                ) : null}
                 <RunStateWord state={step.state} />
               </Typography>
             }
@@ -80,11 +86,27 @@ export default function Run({ loaderData: { run, steps, incident } }: Route.Comp
               <Box sx={{ fontFamily: MONO, fontSize: "0.82rem", mb: step.output ? 0.5 : 0 }}>
                 <span aria-hidden="true">$ </span>
                 {step.command}
-                {step.exit_code !== null ? <span style={{ color: "var(--mui-palette-text-secondary)" }}>{`   exit code ${step.exit_code}`}</span> : null}
+                {step.exit_code !== null ? (
+                  <span style={{ color: "var(--mui-palette-text-secondary)" }}>{`   exit code ${step.exit_code}`}</span>
+                ) : null}
               </Box>
             ) : null}
             {step.output ? (
-              <Box component="pre" tabIndex={0} aria-label={`Output of step ${step.position + 1}`} sx={{ m: 0, p: 1, bgcolor: "background.default", fontFamily: MONO, fontSize: "0.78rem", maxHeight: 240, overflow: "auto", whiteSpace: "pre-wrap" }}>
+              <Box
+                component="pre"
+                tabIndex={0}
+                aria-label={`Output of step ${step.position + 1}`}
+                sx={{
+                  m: 0,
+                  p: 1,
+                  bgcolor: "background.default",
+                  fontFamily: MONO,
+                  fontSize: "0.78rem",
+                  maxHeight: 240,
+                  overflow: "auto",
+                  whiteSpace: "pre-wrap",
+                }}
+              >
                 {step.output}
               </Box>
             ) : null}

@@ -15,7 +15,9 @@ import { whoIs } from "../shell/who.server";
 import { KeepLink } from "../ui/KeepLink";
 import { PageHead, Problem, Section } from "../ui/Page";
 
-export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.runbook.name ?? "Runbook"} · Holotaxis` }];
+export const meta: Route.MetaFunction = ({ loaderData }) => [
+  { title: `${loaderData?.runbook.name ?? "Runbook"} · Holotaxis` },
+];
 
 export async function loader({ params, context }: Route.LoaderArgs) {
   const page = await context.ask("runbook", { id: idFrom(params.id, "runbook") });
@@ -23,15 +25,32 @@ export async function loader({ params, context }: Route.LoaderArgs) {
   return page;
 }
 
-const schema = z.object({ target: z.coerce.number("Choose a component to run it on.").int().min(1, "Choose a component to run it on."), incident: z.union([z.literal(""), z.coerce.number().int().min(1)]) }).loose();
+const schema = z
+  .object({
+    target: z.coerce.number("Choose a component to run it on.").int().min(1, "Choose a component to run it on."),
+    incident: z.union([z.literal(""), z.coerce.number().int().min(1)]),
+  })
+  .loose();
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const form = readForm(await request.formData(), schema);
   if (!form.ok) return form.refusal;
   const { target, incident, ...rest } = form.value;
-  const args = Object.fromEntries(Object.entries(rest).flatMap(([name, value]) => (name.startsWith("arg.") ? [[name.slice(4), String(value).trim()]] : [])));
+  const args = Object.fromEntries(
+    Object.entries(rest).flatMap(([name, value]) =>
+      name.startsWith("arg.") ? [[name.slice(4), String(value).trim()]] : [],
+    ),
+  );
   const by = await whoIs(request);
-  const started = await attempt(() => context.tell("startRun", { runbookId: idFrom(params.id, "runbook"), componentId: target, incidentId: incident === "" ? null : incident, args, by }));
+  const started = await attempt(() =>
+    context.tell("startRun", {
+      runbookId: idFrom(params.id, "runbook"),
+      componentId: target,
+      incidentId: incident === "" ? null : incident,
+      args,
+      by,
+    }),
+  );
   return started.ok ? redirect(`/runs/${started.value}`) : started.refusal;
 }
 
@@ -40,16 +59,35 @@ export default function RunbookPage({ loaderData: { runbook, targets }, actionDa
   const busy = useNavigation().state !== "idle";
   const incident = params.get("incident") ?? "";
   const [target, setTarget] = useState(targets.find((one) => String(one.id) === params.get("target")) ?? null);
-  const [args, setArgs] = useState<Record<string, string>>(Object.fromEntries(runbook.definition.parameters.map((parameter) => [parameter.name, params.get(`arg.${parameter.name}`) ?? ""])));
+  const [args, setArgs] = useState<Record<string, string>>(
+    Object.fromEntries(
+      runbook.definition.parameters.map((parameter) => [parameter.name, params.get(`arg.${parameter.name}`) ?? ""]),
+    ),
+  );
   const answer = actionData && "problem" in actionData ? actionData : undefined;
   return (
     <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr) 380px", alignItems: "start" }}>
       <Box sx={{ minWidth: 0 }}>
-        <PageHead name={`Runbooks${incident ? ` · for incident ${incident}` : ""}`} sentence={`${runbook.name}: ${runbook.definition.purpose}`} />
+        <PageHead
+          name={`Runbooks${incident ? ` · for incident ${incident}` : ""}`}
+          sentence={`${runbook.name}: ${runbook.definition.purpose}`}
+        />
         <Section title="Steps" pad={false}>
           <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none" }}>
             {runbook.definition.steps.map((step, index) => (
-              <Box component="li" key={`${step.title}${index}`} sx={{ display: "grid", gridTemplateColumns: "28px 80px minmax(0, 1fr)", gap: 1, px: 1.5, py: 1, borderTop: index ? 1 : 0, borderColor: "divider" }}>
+              <Box
+                component="li"
+                key={`${step.title}${index}`}
+                sx={{
+                  display: "grid",
+                  gridTemplateColumns: "28px 80px minmax(0, 1fr)",
+                  gap: 1,
+                  px: 1.5,
+                  py: 1,
+                  borderTop: index ? 1 : 0,
+                  borderColor: "divider",
+                }}
+              >
                 <Typography variant="body2">{index + 1}</Typography>
                 <Typography variant="body2" sx={{ color: "text.secondary" }}>
                   {step.type}
@@ -101,7 +139,8 @@ export default function RunbookPage({ loaderData: { runbook, targets }, actionDa
               Start the run
             </Button>
             <Typography variant="caption" sx={{ color: "text.secondary" }}>
-              Commands go over SSH to the target. What you fill in reaches them as single words; a shell never expands it.
+              Commands go over SSH to the target. What you fill in reaches them as single words; a shell never expands
+              it.
             </Typography>
           </Stack>
         </Form>
@@ -114,13 +153,20 @@ function StepWords({ step, args }: { step: Step; args: Record<string, string> })
   const filled = Object.fromEntries(Object.entries(args).filter(([, value]) => value !== ""));
   switch (step.type) {
     case "command":
-      return <code>{step.argv.some((word) => /\{\{/.test(word)) && Object.keys(filled).length === 0 ? step.argv.join(" ") : commandLine(step.argv, filled)}</code>;
+      return (
+        <code>
+          {step.argv.some((word) => /\{\{/.test(word)) && Object.keys(filled).length === 0
+            ? step.argv.join(" ")
+            : commandLine(step.argv, filled)}
+        </code>
+      );
     case "wait":
       return <>{step.seconds} seconds</>;
     case "check":
       return (
         <>
-          {metricTitle(step.metric, step.instance)} {step.is} {step.value}, mean of {step.meanOf} new samples, within {Math.round(step.timeoutSeconds / 60)} minutes
+          {metricTitle(step.metric, step.instance)} {step.is} {step.value}, mean of {step.meanOf} new samples, within{" "}
+          {Math.round(step.timeoutSeconds / 60)} minutes
         </>
       );
     case "note":

@@ -20,7 +20,10 @@ export default function Runbooks({ loaderData: { runbooks, runs } }: Route.Compo
   const running = runs.filter((run) => run.state === "running").length;
   return (
     <>
-      <PageHead name="Runbooks" sentence={`${runbooks.length} runbooks; ${running ? `${running} ${running === 1 ? "run is" : "runs are"} under way` : "no run is under way"}. Every run keeps who started it, each command and what it printed.`} />
+      <PageHead
+        name="Runbooks"
+        sentence={`${runbooks.length} runbooks; ${running ? `${running} ${running === 1 ? "run is" : "runs are"} under way` : "no run is under way"}. Every run keeps who started it, each command and what it printed.`}
+      />
       <Stack sx={{ gap: 1.5 }}>
         <Section title="Runbooks" pad={false}>
           <PlainTable>
@@ -29,8 +32,12 @@ export default function Runbooks({ loaderData: { runbooks, runs } }: Route.Compo
                 <th scope="col">Name</th>
                 <th scope="col">What it does</th>
                 <th scope="col">For</th>
-                <th scope="col" className="num">Steps</th>
-                <th scope="col" className="num">Runs</th>
+                <th scope="col" className="num">
+                  Steps
+                </th>
+                <th scope="col" className="num">
+                  Runs
+                </th>
               </tr>
             </thead>
             <tbody>
@@ -83,7 +90,13 @@ export default function Runbooks({ loaderData: { runbooks, runs } }: Route.Compo
                     <td>{dayAndTime(run.started_at, now.nowMs, true)}</td>
                     <td>{spokenDuration((run.ended_at ?? now.nowMs) - run.started_at)}</td>
                     <td>{run.started_by}</td>
-                    <td>{run.incident_id ? <KeepLink to={`/incidents/${run.incident_id}`}>{run.incident_id}</KeepLink> : "–"}</td>
+                    <td>
+                      {run.incident_id ? (
+                        <KeepLink to={`/incidents/${run.incident_id}`}>{run.incident_id}</KeepLink>
+                      ) : (
+                        "–"
+                      )}
+                    </td>
                   </tr>
                 ))}
               </tbody>

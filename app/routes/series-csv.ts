@@ -9,6 +9,12 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
   const window = windowOf(request, context.now());
   const series = await context.ask("samples", { seriesId: id, fromMs: window.fromMs, toMs: window.toMs });
   if (!series) throw missing("series", id);
-  const head = ["time", `${series.owner} ${series.metric}${series.instance ? ` ${series.instance}` : ""} [${series.unit}]`];
-  return csvAnswer([head, ...Array.from(series.times, (at, index) => [new Date(at).toISOString(), series.values[index] as number])], `series-${id}`);
+  const head = [
+    "time",
+    `${series.owner} ${series.metric}${series.instance ? ` ${series.instance}` : ""} [${series.unit}]`,
+  ];
+  return csvAnswer(
+    [head, ...Array.from(series.times, (at, index) => [new Date(at).toISOString(), series.values[index] as number])],
+    `series-${id}`,
+  );
 }

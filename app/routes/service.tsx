@@ -20,11 +20,19 @@ import { OverlayPicker } from "../ui/OverlayPicker";
 import { PlainTable } from "../ui/PlainTable";
 import { SeverityLabel } from "../ui/SeverityMark";
 
-export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `${loaderData?.service.name ?? "Service"} · Holotaxis` }];
+export const meta: Route.MetaFunction = ({ loaderData }) => [
+  { title: `${loaderData?.service.name ?? "Service"} · Holotaxis` },
+];
 
 export async function loader({ request, params, context }: Route.LoaderArgs) {
   const { fromMs, toMs, atMs } = windowOf(request, context.now());
-  const page = await context.ask("service", { uid: params.uid.slice(0, 60), atMs, fromMs, toMs, overlay: overlayAsked(request) });
+  const page = await context.ask("service", {
+    uid: params.uid.slice(0, 60),
+    atMs,
+    fromMs,
+    toMs,
+    overlay: overlayAsked(request),
+  });
   if (!page) throw missing("service", params.uid);
   return { ...page, fromMs, toMs, overlay: overlayAsked(request) };
 }
@@ -37,7 +45,10 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
   const keep = useKeep();
   const [all, setAll] = useState(false);
   const unwell = page.members.filter((member) => member.severity !== "cleared");
-  const sentence = page.severity === "cleared" ? `${page.service.name} is well: none of its ${page.members.length} members has an alarm.` : `${page.service.name} is ${page.severity}: ${page.reason}. ${unwell.length} of ${page.members.length} members ${unwell.length === 1 ? "is" : "are"} unwell.`;
+  const sentence =
+    page.severity === "cleared"
+      ? `${page.service.name} is well: none of its ${page.members.length} members has an alarm.`
+      : `${page.service.name} is ${page.severity}: ${page.reason}. ${unwell.length} of ${page.members.length} members ${unwell.length === 1 ? "is" : "are"} unwell.`;
   return (
     <>
       <PageHead
@@ -63,12 +74,28 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
           {page.signals.length ? (
             <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(380px, 1fr))" }}>
               {page.signals.map((one) => (
-                <LinesCard key={one.metric} title={one.title} note={one.count > one.lines.length ? `highest ${one.lines.length} of ${one.count}` : `${one.count} ${one.count === 1 ? "series" : "in all"}`} selection={one.selection} lines={one.lines} stepMs={one.stepMs} fromMs={page.fromMs} toMs={page.toMs} />
+                <LinesCard
+                  key={one.metric}
+                  title={one.title}
+                  note={
+                    one.count > one.lines.length
+                      ? `highest ${one.lines.length} of ${one.count}`
+                      : `${one.count} ${one.count === 1 ? "series" : "in all"}`
+                  }
+                  selection={one.selection}
+                  lines={one.lines}
+                  stepMs={one.stepMs}
+                  fromMs={page.fromMs}
+                  toMs={page.toMs}
+                />
               ))}
             </Box>
           ) : null}
           {page.logs.length ? (
-            <Section title="Warnings and errors of its members, the last ones" aside={<KeepLink to={`/signals/logs?service=${page.service.uid}&level=13`}>All</KeepLink>}>
+            <Section
+              title="Warnings and errors of its members, the last ones"
+              aside={<KeepLink to={`/signals/logs?service=${page.service.uid}&level=13`}>All</KeepLink>}
+            >
               <LogLines logs={page.logs} nowMs={now.nowMs} />
             </Section>
           ) : null}
@@ -109,7 +136,9 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
           <Section title="What it is">
             <p style={{ margin: 0 }}>{page.service.purpose || "No purpose is written down."}</p>
             <p style={{ marginBottom: 0, color: "var(--mui-palette-text-secondary)", fontSize: "0.84rem" }}>
-              Members join by themselves: everything its entry points ({page.service.entries.map((entry) => `${entry.process} on ${entry.host}`).join(", ")}) are seen talking to, and what that runs on.
+              Members join by themselves: everything its entry points (
+              {page.service.entries.map((entry) => `${entry.process} on ${entry.host}`).join(", ")}) are seen talking
+              to, and what that runs on.
             </p>
           </Section>
           <Section title="Incidents in this window">
@@ -141,17 +170,31 @@ type Data = Route.ComponentProps["loaderData"];
 
 function Operations({ rows }: { rows: Data["operations"] }) {
   return (
-    <Section title="What it answered in this window" aside={<KeepLink to="/signals/traces">All operations</KeepLink>} pad={false}>
+    <Section
+      title="What it answered in this window"
+      aside={<KeepLink to="/signals/traces">All operations</KeepLink>}
+      pad={false}
+    >
       <PlainTable>
         <thead>
           <tr>
             <th scope="col">Operation</th>
             <th scope="col">Answered by</th>
-            <th scope="col" className="num">Calls</th>
-            <th scope="col" className="num">Failed</th>
-            <th scope="col" className="num">p50</th>
-            <th scope="col" className="num">p95</th>
-            <th scope="col" className="num">p99</th>
+            <th scope="col" className="num">
+              Calls
+            </th>
+            <th scope="col" className="num">
+              Failed
+            </th>
+            <th scope="col" className="num">
+              p50
+            </th>
+            <th scope="col" className="num">
+              p95
+            </th>
+            <th scope="col" className="num">
+              p99
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -164,7 +207,11 @@ function Operations({ rows }: { rows: Data["operations"] }) {
                 <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>
               </td>
               <td className="num">{row.calls.toLocaleString("en-GB")}</td>
-              <td className="num">{row.failed ? `${row.failed.toLocaleString("en-GB")} (${formatValue((100 * row.failed) / row.calls, "%")})` : "none"}</td>
+              <td className="num">
+                {row.failed
+                  ? `${row.failed.toLocaleString("en-GB")} (${formatValue((100 * row.failed) / row.calls, "%")})`
+                  : "none"}
+              </td>
               <td className="num">{formatValue(row.p50, "ms")}</td>
               <td className="num">{formatValue(row.p95, "ms")}</td>
               <td className="num">{formatValue(row.p99, "ms")}</td>

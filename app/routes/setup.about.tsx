@@ -15,7 +15,13 @@ const whole = (value: number) => Math.round(value).toLocaleString("en-GB");
 export default function About({ loaderData: { store, engine, pace } }: Route.ComponentProps) {
   return (
     <>
-      <PageHead name="Setup › This installation" sentence={engine.trouble ?? `${whole(engine.hosts)} hosts are polled and ${whole(store.samples)} samples of ${whole(store.series)} series are kept in ${formatValue(store.fileBytes, "By")}.`} />
+      <PageHead
+        name="Setup › This installation"
+        sentence={
+          engine.trouble ??
+          `${whole(engine.hosts)} hosts are polled and ${whole(store.samples)} samples of ${whole(store.series)} series are kept in ${formatValue(store.fileBytes, "By")}.`
+        }
+      />
       <Section title="Polls and store">
         <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 1.5, m: 0 }}>
           <Fact name="Hosts polled">{whole(engine.hosts)}</Fact>

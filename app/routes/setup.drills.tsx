@@ -48,7 +48,14 @@ export default function Drills({ loaderData: { drills, reachable }, actionData }
             aside={
               <Form method="post">
                 <input type="hidden" name="id" value={drill.id} />
-                <Button type="submit" name="intent" value={drill.activeSinceMs === undefined ? "start" : "stop"} disabled={busy} variant={drill.activeSinceMs === undefined ? "contained" : "outlined"} aria-label={`${drill.activeSinceMs === undefined ? "Start" : "End"}: ${drill.title}`}>
+                <Button
+                  type="submit"
+                  name="intent"
+                  value={drill.activeSinceMs === undefined ? "start" : "stop"}
+                  disabled={busy}
+                  variant={drill.activeSinceMs === undefined ? "contained" : "outlined"}
+                  aria-label={`${drill.activeSinceMs === undefined ? "Start" : "End"}: ${drill.title}`}
+                >
                   {drill.activeSinceMs === undefined ? "Start" : "End"}
                 </Button>
               </Form>
@@ -57,7 +64,9 @@ export default function Drills({ loaderData: { drills, reachable }, actionData }
             <Typography variant="body2" sx={{ mb: 1 }}>
               {drill.story}
             </Typography>
-            {drill.activeSinceMs === undefined ? null : <Empty>Under way since {dayAndTime(drill.activeSinceMs, now.nowMs, true)}.</Empty>}
+            {drill.activeSinceMs === undefined ? null : (
+              <Empty>Under way since {dayAndTime(drill.activeSinceMs, now.nowMs, true)}.</Empty>
+            )}
             <details>
               <summary style={{ fontSize: "0.84rem", cursor: "pointer" }}>The known answer</summary>
               <Typography variant="body2" sx={{ mt: 0.5 }}>

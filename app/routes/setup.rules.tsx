@@ -24,7 +24,11 @@ export async function loader({ context }: Route.LoaderArgs) {
 const schema = z
   .object({
     id: z.coerce.number().int().min(1),
-    samples: z.coerce.number("The number of samples is a whole number.").int("The number of samples is a whole number.").min(1, "Take at least one sample.").max(60, "Take at most 60 samples."),
+    samples: z.coerce
+      .number("The number of samples is a whole number.")
+      .int("The number of samples is a whole number.")
+      .min(1, "Take at least one sample.")
+      .max(60, "Take at most 60 samples."),
     hysteresis: z.coerce.number("How far back is a number.").min(0, "How far back cannot be below zero."),
     enabled: z.string().optional(),
   })
@@ -34,7 +38,10 @@ export async function action({ request, context }: Route.ActionArgs) {
   const form = readForm(await request.formData(), schema);
   if (!form.ok) return form.refusal;
   const { id, samples, hysteresis, enabled, ...rest } = form.value;
-  const limits: { severity: (typeof SEVERITIES)[number] & ("critical" | "major" | "minor" | "warning" | "indeterminate"); value: number }[] = [];
+  const limits: {
+    severity: (typeof SEVERITIES)[number] & ("critical" | "major" | "minor" | "warning" | "indeterminate");
+    value: number;
+  }[] = [];
   for (const severity of SEVERITIES) {
     const text = rest[`limit.${severity}`];
     if (severity === "cleared" || typeof text !== "string" || text.trim() === "") continue;
@@ -44,7 +51,9 @@ export async function action({ request, context }: Route.ActionArgs) {
   }
   if (limits.length === 0) return refuse("A rule needs at least one limit. To silence it, switch it off.");
   const by = await whoIs(request);
-  const done = await attempt(() => context.tell("saveRule", id, { limits, samples, hysteresis, enabled: enabled === "on" }, by));
+  const done = await attempt(() =>
+    context.tell("saveRule", id, { limits, samples, hysteresis, enabled: enabled === "on" }, by),
+  );
   return done.ok ? { ok: true as const } : done.refusal;
 }
 
@@ -53,7 +62,10 @@ const LIMITS = ["critical", "major", "minor", "warning"] as const;
 export default function Rules({ loaderData: { rules }, actionData }: Route.ComponentProps) {
   return (
     <>
-      <PageHead name="Setup › Rules" sentence={`${rules.filter((rule) => rule.enabled).length} of ${rules.length} rules are on. A change takes hold with the next sample and is kept as a change.`} />
+      <PageHead
+        name="Setup › Rules"
+        sentence={`${rules.filter((rule) => rule.enabled).length} of ${rules.length} rules are on. A change takes hold with the next sample and is kept as a change.`}
+      />
       <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
       <Stack sx={{ gap: 1 }}>
         {rules.map((rule) => (
@@ -75,8 +87,16 @@ export default function Rules({ loaderData: { rules }, actionData }: Route.Compo
                   />
                 ))}
                 <TextField name="samples" label="Mean of samples" defaultValue={rule.samples} sx={{ width: 130 }} />
-                <TextField name="hysteresis" label="Must come back by" defaultValue={rule.hysteresis} sx={{ width: 140 }} />
-                <FormControlLabel control={<Switch name="enabled" defaultChecked={rule.enabled} size="small" />} label="on" />
+                <TextField
+                  name="hysteresis"
+                  label="Must come back by"
+                  defaultValue={rule.hysteresis}
+                  sx={{ width: 140 }}
+                />
+                <FormControlLabel
+                  control={<Switch name="enabled" defaultChecked={rule.enabled} size="small" />}
+                  label="on"
+                />
                 <Button type="submit" variant="outlined" aria-label={`Save ${rule.name}`}>
                   Save
                 </Button>

@@ -13,7 +13,14 @@ export async function loader({ context }: Route.LoaderArgs) {
 export default function Services({ loaderData: { services } }: Route.ComponentProps) {
   return (
     <>
-      <PageHead name="Setup › Services" sentence={services.length ? `${services.length} services are described by their entry points; their members follow from what is seen talking.` : "No service is described. Start with --setup FILE on a new store; docs/operating.md shows the form of the file."} />
+      <PageHead
+        name="Setup › Services"
+        sentence={
+          services.length
+            ? `${services.length} services are described by their entry points; their members follow from what is seen talking.`
+            : "No service is described. Start with --setup FILE on a new store; docs/operating.md shows the form of the file."
+        }
+      />
       <Section title="Services" pad={false}>
         {services.length === 0 ? (
           <Box sx={{ p: 1.5 }}>
@@ -28,7 +35,9 @@ export default function Services({ loaderData: { services } }: Route.ComponentPr
                 <th scope="col">Entry points</th>
                 <th scope="col">Business figure</th>
                 <th scope="col">Relies on</th>
-                <th scope="col" className="num">Members</th>
+                <th scope="col" className="num">
+                  Members
+                </th>
               </tr>
             </thead>
             <tbody>

@@ -22,21 +22,45 @@ export const meta: Route.MetaFunction = () => [{ title: "Signals sent to us · H
 
 export async function loader({ context }: Route.LoaderArgs) {
   const [page, engine] = await Promise.all([context.ask("signalsSetup", {}), context.tell("itself")]);
-  return { ...page, received: engine.received, scraped: engine.scraped, eventsSent: engine.eventsSent, samplesSent: engine.samplesSent, recordsSent: engine.recordsSent, spansSent: engine.spansSent, ports: context.receivePorts };
+  return {
+    ...page,
+    received: engine.received,
+    scraped: engine.scraped,
+    eventsSent: engine.eventsSent,
+    samplesSent: engine.samplesSent,
+    recordsSent: engine.recordsSent,
+    spansSent: engine.spansSent,
+    ports: context.receivePorts,
+  };
 }
 
-const days = (what: string) => z.coerce.number(`${what}: give a number of days.`).min(1, `${what}: keep at least one day.`).max(20_000, `${what}: at most 20,000 days.`);
+const days = (what: string) =>
+  z.coerce
+    .number(`${what}: give a number of days.`)
+    .min(1, `${what}: keep at least one day.`)
+    .max(20_000, `${what}: at most 20,000 days.`);
 const schema = z.discriminatedUnion("what", [
   z.object({
     what: z.literal("rule"),
     attribute: z.string().trim().min(1, "Say which attribute the rule looks at.").max(120),
     pattern: z.string().trim().min(1, "Say what its value looks like; * stands for anything.").max(240),
-    componentId: z.coerce.number("Choose the component these signals belong to.").int().min(1, "Choose the component these signals belong to."),
+    componentId: z.coerce
+      .number("Choose the component these signals belong to.")
+      .int()
+      .min(1, "Choose the component these signals belong to."),
   }),
   z.object({ what: z.literal("remove"), id: z.coerce.number().int().min(1) }),
   pageSchema.extend({ what: z.literal("page") }),
   z.object({ what: z.literal("removePage"), id: z.coerce.number().int().min(1) }),
-  z.object({ what: z.literal("retention"), raw: days("Samples"), fiveMinutes: days("Five minutes"), hour: days("Hours"), day: days("Days"), logs: days("Logs"), spans: days("Spans") }),
+  z.object({
+    what: z.literal("retention"),
+    raw: days("Samples"),
+    fiveMinutes: days("Five minutes"),
+    hour: days("Hours"),
+    day: days("Days"),
+    logs: days("Logs"),
+    spans: days("Spans"),
+  }),
 ]);
 
 export async function action({ request, context }: Route.ActionArgs) {
@@ -45,11 +69,27 @@ export async function action({ request, context }: Route.ActionArgs) {
   const by = await whoIs(request);
   const { value } = form;
   const done = await attempt(() => {
-    if (value.what === "rule") return context.tell("saveNamingRule", { attribute: value.attribute, pattern: value.pattern, componentId: value.componentId }, by);
+    if (value.what === "rule")
+      return context.tell(
+        "saveNamingRule",
+        { attribute: value.attribute, pattern: value.pattern, componentId: value.componentId },
+        by,
+      );
     if (value.what === "remove") return context.tell("removeNamingRule", value.id, by);
     if (value.what === "page") return context.tell("saveScrapeTarget", value.url, value.everySeconds, by);
     if (value.what === "removePage") return context.tell("removeScrapeTarget", value.id, by);
-    return context.tell("saveRetention", { rawMs: value.raw * DAY_MS, fiveMinutesMs: value.fiveMinutes * DAY_MS, hourMs: value.hour * DAY_MS, dayMs: value.day * DAY_MS, logsMs: value.logs * DAY_MS, spansMs: value.spans * DAY_MS }, by);
+    return context.tell(
+      "saveRetention",
+      {
+        rawMs: value.raw * DAY_MS,
+        fiveMinutesMs: value.fiveMinutes * DAY_MS,
+        hourMs: value.hour * DAY_MS,
+        dayMs: value.day * DAY_MS,
+        logsMs: value.logs * DAY_MS,
+        spansMs: value.spans * DAY_MS,
+      },
+      by,
+    );
   });
   return done.ok ? { ok: true as const } : done.refusal;
 }
@@ -74,12 +114,22 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
       <Stack sx={{ gap: 1.5 }}>
         <Section title="Where signals are taken">
           <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 1.5, m: 0 }}>
-            <Fact name="OTLP over HTTP">{page.ports.otlp ? `${page.ports.host}:${page.ports.otlp}, /v1/metrics, /v1/logs, /v1/traces` : "switched off"}</Fact>
-            <Fact name="Syslog by UDP and TCP">{page.ports.syslog ? `${page.ports.host}:${page.ports.syslog}` : "switched off"}</Fact>
+            <Fact name="OTLP over HTTP">
+              {page.ports.otlp
+                ? `${page.ports.host}:${page.ports.otlp}, /v1/metrics, /v1/logs, /v1/traces`
+                : "switched off"}
+            </Fact>
+            <Fact name="Syslog by UDP and TCP">
+              {page.ports.syslog ? `${page.ports.host}:${page.ports.syslog}` : "switched off"}
+            </Fact>
             <Fact name="Samples since the start">{whole(page.samplesSent)}</Fact>
             <Fact name="Log records since the start">{whole(page.recordsSent)}</Fact>
             <Fact name="Spans since the start">{whole(page.spansSent)}</Fact>
-            <Fact name="CloudEvents by HTTP">{page.ports.otlp ? `${page.ports.host}:${page.ports.otlp}, /events; ${whole(page.eventsSent)} since the start` : "switched off"}</Fact>
+            <Fact name="CloudEvents by HTTP">
+              {page.ports.otlp
+                ? `${page.ports.host}:${page.ports.otlp}, /events; ${whole(page.eventsSent)} since the start`
+                : "switched off"}
+            </Fact>
             <Fact name="Requests">{whole(page.received?.requests ?? 0)}</Fact>
             <Fact name="Could not be read">{whole(page.received?.unreadable ?? 0)}</Fact>
             <Fact name="Points and records refused">{whole(page.received?.refused ?? 0)}</Fact>
@@ -92,7 +142,10 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
         <Section title={`Waiting for a name: ${page.waitingCount}`} pad={false}>
           {page.waiting.length === 0 ? (
             <Box sx={{ px: 1.5 }}>
-              <Empty>Whatever arrives finds its component by host name, service name, address or one of your rules. What fits nobody is listed here and kept.</Empty>
+              <Empty>
+                Whatever arrives finds its component by host name, service name, address or one of your rules. What fits
+                nobody is listed here and kept.
+              </Empty>
             </Box>
           ) : (
             <Senders rows={page.waiting} nowMs={now.nowMs} onChoose={setChosen} />
@@ -132,7 +185,11 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
                       <Form method="post">
                         <input type="hidden" name="what" value="remove" />
                         <input type="hidden" name="id" value={rule.id} />
-                        <Button type="submit" color="error" aria-label={`Remove the rule for ${rule.attribute} ${rule.pattern}`}>
+                        <Button
+                          type="submit"
+                          color="error"
+                          aria-label={`Remove the rule for ${rule.attribute} ${rule.pattern}`}
+                        >
                           Remove
                         </Button>
                       </Form>

@@ -17,7 +17,22 @@ export default function Setup() {
     <Box sx={{ display: "grid", gridTemplateColumns: "150px minmax(0, 1fr)", gap: 2 }}>
       <Box component="nav" aria-label="Parts of Setup" sx={{ display: "flex", flexDirection: "column", gap: 0.25 }}>
         {PARTS.filter((part) => hasDrills || part.label !== "Drills").map((part) => (
-          <Box key={part.to} component={NavLink} to={keep(part.to)} end sx={{ px: 1, py: 0.75, textDecoration: "none", color: "text.secondary", fontSize: "0.88rem", borderLeft: 2, borderColor: "transparent", "&.active": { color: "text.primary", fontWeight: 650, borderColor: "primary.main" } }}>
+          <Box
+            key={part.to}
+            component={NavLink}
+            to={keep(part.to)}
+            end
+            sx={{
+              px: 1,
+              py: 0.75,
+              textDecoration: "none",
+              color: "text.secondary",
+              fontSize: "0.88rem",
+              borderLeft: 2,
+              borderColor: "transparent",
+              "&.active": { color: "text.primary", fontWeight: 650, borderColor: "primary.main" },
+            }}
+          >
             {part.label}
           </Box>
         ))}

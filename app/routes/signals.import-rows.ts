@@ -23,10 +23,19 @@ const schema = z.strictObject({
 /** Takes one part of a file in, as the page read it; answers when it is safe. */
 export async function action({ request, context }: Route.ActionArgs) {
   const parsed = schema.safeParse(await request.json().catch(() => null));
-  if (!parsed.success || parsed.data.series.some((one) => one.times.length !== one.values.length)) return { ok: false as const, problem: "A part of the file could not be taken in: its form is not right. Load the page anew and try again." };
+  if (!parsed.success || parsed.data.series.some((one) => one.times.length !== one.values.length))
+    return {
+      ok: false as const,
+      problem: "A part of the file could not be taken in: its form is not right. Load the page anew and try again.",
+    };
   const { file, componentId, series } = parsed.data;
   try {
-    const kept = await context.tell("importSamples", file, componentId, series.map((one) => ({ ...one, values: one.values.map((value) => value ?? Number.NaN) })));
+    const kept = await context.tell(
+      "importSamples",
+      file,
+      componentId,
+      series.map((one) => ({ ...one, values: one.values.map((value) => value ?? Number.NaN) })),
+    );
     return { ok: true as const, ...kept };
   } catch (error) {
     if (error instanceof Error && error.name === "PersonError") return { ok: false as const, problem: error.message };

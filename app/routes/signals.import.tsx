@@ -81,8 +81,20 @@ export default function Import() {
   }
 
   async function send(series: readonly CsvSeries[]): Promise<number> {
-    const response = await fetch("/signals/import/rows", { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify({ file: chosen?.file.name.slice(0, 120) || "file", componentId: component?.id ?? null, series }) });
-    const answer = (await response.json().catch(() => ({ ok: false, problem: `The server answered ${response.status}. Try again.` }))) as { ok: true; samples: number; refused: string[] } | { ok: false; problem: string };
+    const response = await fetch("/signals/import/rows", {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({
+        file: chosen?.file.name.slice(0, 120) || "file",
+        componentId: component?.id ?? null,
+        series,
+      }),
+    });
+    const answer = (await response
+      .json()
+      .catch(() => ({ ok: false, problem: `The server answered ${response.status}. Try again.` }))) as
+      | { ok: true; samples: number; refused: string[] }
+      | { ok: false; problem: string };
     if (!answer.ok) throw new Error(answer.problem);
     if (answer.refused.length) throw new Error(answer.refused[0]);
     return answer.samples;
@@ -142,7 +154,14 @@ export default function Import() {
         sentence={sentence}
         actions={
           <>
-            <input ref={picker} type="file" accept=".csv,.tsv,.txt,text/csv" hidden aria-label="CSV file" onChange={(event) => void open(event.target.files?.[0])} />
+            <input
+              ref={picker}
+              type="file"
+              accept=".csv,.tsv,.txt,text/csv"
+              hidden
+              aria-label="CSV file"
+              onChange={(event) => void open(event.target.files?.[0])}
+            />
             <Button variant="outlined" disabled={busy} onClick={() => picker.current?.click()}>
               Choose a file
             </Button>
@@ -152,7 +171,14 @@ export default function Import() {
       <Problem>{problem}</Problem>
       {progress ? (
         <Box sx={{ mb: 1.5 }}>
-          {progress.done ? null : <LinearProgress variant="determinate" value={Math.min(100, (progress.read / Math.max(1, chosen?.file.size ?? 1)) * 100)} aria-label="File read" sx={{ mb: 1 }} />}
+          {progress.done ? null : (
+            <LinearProgress
+              variant="determinate"
+              value={Math.min(100, (progress.read / Math.max(1, chosen?.file.size ?? 1)) * 100)}
+              aria-label="File read"
+              sx={{ mb: 1 }}
+            />
+          )}
           {progress.reasons.map((reason) => (
             <Typography key={reason} variant="body2">
               {reason}
@@ -160,7 +186,14 @@ export default function Import() {
           ))}
           {progress.done && progress.samples > 0 && shown ? (
             <Typography variant="body2">
-              <KeepLink to={`/signals/metrics?last=P7D&${shown.series.slice(0, 6).map((one) => `line=metric~${encodeURIComponent(one.metric)}`).join("&")}`}>Draw them</KeepLink>
+              <KeepLink
+                to={`/signals/metrics?last=P7D&${shown.series
+                  .slice(0, 6)
+                  .map((one) => `line=metric~${encodeURIComponent(one.metric)}`)
+                  .join("&")}`}
+              >
+                Draw them
+              </KeepLink>
             </Typography>
           ) : null}
         </Box>
@@ -170,15 +203,29 @@ export default function Import() {
           <Section title="What the columns mean">
             <Mapping head={chosen.head} mapping={mapping} onChange={setMapping} />
             <Stack direction="row" sx={{ gap: 1.5, mt: 1.5, alignItems: "center" }}>
-              <TextField label="Unit" value={mapping.unit} onChange={(event) => setMapping({ ...mapping, unit: event.target.value.slice(0, 40) })} sx={{ width: 110 }} />
-              <ComponentPicker label="Of which component (may be left open)" value={component} onPick={setComponent} width={340} />
+              <TextField
+                label="Unit"
+                value={mapping.unit}
+                onChange={(event) => setMapping({ ...mapping, unit: event.target.value.slice(0, 40) })}
+                sx={{ width: 110 }}
+              />
+              <ComponentPicker
+                label="Of which component (may be left open)"
+                value={component}
+                onPick={setComponent}
+                width={340}
+              />
               <Box sx={{ flex: 1 }} />
               {busy ? (
                 <Button variant="outlined" color="error" onClick={() => (stop.current = true)}>
                   Stop here
                 </Button>
               ) : null}
-              <Button variant="contained" disabled={busy || !shown || shown.samples === 0 || !mapping.unit.trim()} onClick={take}>
+              <Button
+                variant="contained"
+                disabled={busy || !shown || shown.samples === 0 || !mapping.unit.trim()}
+                onClick={take}
+              >
                 Take it in
               </Button>
             </Stack>
@@ -230,7 +277,7 @@ function parts(series: readonly CsvSeries[]): CsvSeries[][] {
   let part: CsvSeries[] = [];
   let room = PART;
   for (const one of series)
-    for (let from = 0; from < one.times.length; ) {
+    for (let from = 0; from < one.times.length;) {
       const count = Math.min(room, one.times.length - from);
       part.push({ ...one, times: one.times.slice(from, from + count), values: one.values.slice(from, from + count) });
       from += count;
@@ -245,10 +292,25 @@ function parts(series: readonly CsvSeries[]): CsvSeries[][] {
   return result;
 }
 
-function Mapping({ head, mapping, onChange }: { head: readonly string[]; mapping: CsvMapping; onChange: (mapping: CsvMapping) => void }) {
+function Mapping({
+  head,
+  mapping,
+  onChange,
+}: {
+  head: readonly string[];
+  mapping: CsvMapping;
+  onChange: (mapping: CsvMapping) => void;
+}) {
   const names = head.map((name, column) => name || `column ${column + 1}`);
   const column = (label: string, value: number | "", set: (value: number) => void, none?: string) => (
-    <TextField select label={label} value={value} onChange={(event) => set(Number(event.target.value))} sx={{ width: 190 }} slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}>
+    <TextField
+      select
+      label={label}
+      value={value}
+      onChange={(event) => set(Number(event.target.value))}
+      sx={{ width: 190 }}
+      slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+    >
       {none ? <MenuItem value={-1}>{none}</MenuItem> : null}
       {names.map((name, index) => (
         <MenuItem key={index} value={index}>
@@ -265,7 +327,18 @@ function Mapping({ head, mapping, onChange }: { head: readonly string[]; mapping
           label="Form"
           value={mapping.form}
           onChange={(event) =>
-            onChange(event.target.value === "long" ? { form: "long", time: mapping.time, metric: Math.min(1, head.length - 1), value: head.length - 1, instance: null, unit: mapping.unit } : { form: "wide", time: mapping.time, values: [], unit: mapping.unit })
+            onChange(
+              event.target.value === "long"
+                ? {
+                    form: "long",
+                    time: mapping.time,
+                    metric: Math.min(1, head.length - 1),
+                    value: head.length - 1,
+                    instance: null,
+                    unit: mapping.unit,
+                  }
+                : { form: "wide", time: mapping.time, values: [], unit: mapping.unit },
+            )
           }
           sx={{ width: 230 }}
         >
@@ -277,12 +350,28 @@ function Mapping({ head, mapping, onChange }: { head: readonly string[]; mapping
           <>
             {column("Name of the metric", mapping.metric, (metric) => onChange({ ...mapping, metric }))}
             {column("Value", mapping.value, (value) => onChange({ ...mapping, value }))}
-            {column("Instance", mapping.instance ?? -1, (instance) => onChange({ ...mapping, instance: instance < 0 ? null : instance }), "none")}
+            {column(
+              "Instance",
+              mapping.instance ?? -1,
+              (instance) => onChange({ ...mapping, instance: instance < 0 ? null : instance }),
+              "none",
+            )}
           </>
         ) : null}
       </Stack>
       {mapping.form === "wide" ? (
-        <Box component="ul" aria-label="Columns taken in" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(360px, 1fr))", gap: 0.5 }}>
+        <Box
+          component="ul"
+          aria-label="Columns taken in"
+          sx={{
+            m: 0,
+            p: 0,
+            listStyle: "none",
+            display: "grid",
+            gridTemplateColumns: "repeat(auto-fill, minmax(360px, 1fr))",
+            gap: 0.5,
+          }}
+        >
           {names.map((name, index) => {
             if (index === mapping.time) return null;
             const taken = mapping.values.find((one) => one.column === index);
@@ -291,11 +380,52 @@ function Mapping({ head, mapping, onChange }: { head: readonly string[]; mapping
                 <Checkbox
                   size="small"
                   checked={taken !== undefined}
-                  onChange={(_event, on) => onChange({ ...mapping, values: on ? [...mapping.values, { column: index, metric: name.trim().toLowerCase().replaceAll(/[^a-z0-9_.]+/g, "_") || `column_${index + 1}` }] : mapping.values.filter((one) => one.column !== index) })}
+                  onChange={(_event, on) =>
+                    onChange({
+                      ...mapping,
+                      values: on
+                        ? [
+                            ...mapping.values,
+                            {
+                              column: index,
+                              metric:
+                                name
+                                  .trim()
+                                  .toLowerCase()
+                                  .replaceAll(/[^a-z0-9_.]+/g, "_") || `column_${index + 1}`,
+                            },
+                          ]
+                        : mapping.values.filter((one) => one.column !== index),
+                    })
+                  }
                   slotProps={{ input: { "aria-label": `Take ${name} in` } }}
                 />
-                <Box sx={{ width: 130, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", fontSize: "0.84rem" }}>{name}</Box>
-                {taken ? <TextField label="kept as" value={taken.metric} onChange={(event) => onChange({ ...mapping, values: mapping.values.map((one) => (one.column === index ? { ...one, metric: event.target.value.slice(0, 200) } : one)) })} sx={{ flex: 1 }} /> : null}
+                <Box
+                  sx={{
+                    width: 130,
+                    overflow: "hidden",
+                    textOverflow: "ellipsis",
+                    whiteSpace: "nowrap",
+                    fontSize: "0.84rem",
+                  }}
+                >
+                  {name}
+                </Box>
+                {taken ? (
+                  <TextField
+                    label="kept as"
+                    value={taken.metric}
+                    onChange={(event) =>
+                      onChange({
+                        ...mapping,
+                        values: mapping.values.map((one) =>
+                          one.column === index ? { ...one, metric: event.target.value.slice(0, 200) } : one,
+                        ),
+                      })
+                    }
+                    sx={{ flex: 1 }}
+                  />
+                ) : null}
               </Stack>
             );
           })}

@@ -29,7 +29,11 @@ const schema = z.object({
   component: id,
   service: z.string().max(60).catch("").default(""),
   pattern: id,
-  trace: z.string().regex(/^[0-9a-f]{32}$/).catch("").default(""),
+  trace: z
+    .string()
+    .regex(/^[0-9a-f]{32}$/)
+    .catch("")
+    .default(""),
   new: z.enum(["1", ""]).catch("").default(""),
   view: z.enum(["records", "patterns"]).catch("records").default("records"),
   before: id,
@@ -38,7 +42,18 @@ const schema = z.object({
 export async function loader({ request, context }: Route.LoaderArgs) {
   const { fromMs, toMs } = windowOf(request, context.now());
   const asked = schema.parse(Object.fromEntries(new URL(request.url).searchParams));
-  const found = await context.ask("logs", { fromMs, toMs, text: asked.q, leastSeverity: asked.level, component: asked.component, service: asked.service, pattern: asked.pattern, traceId: asked.trace, onlyNew: asked.new === "1", before: asked.before });
+  const found = await context.ask("logs", {
+    fromMs,
+    toMs,
+    text: asked.q,
+    leastSeverity: asked.level,
+    component: asked.component,
+    service: asked.service,
+    pattern: asked.pattern,
+    traceId: asked.trace,
+    onlyNew: asked.new === "1",
+    before: asked.before,
+  });
   return { ...found, asked, fromMs, toMs };
 }
 
@@ -68,18 +83,49 @@ export default function Logs({ loaderData: page }: Route.ComponentProps) {
     <>
       <PageHead name="Signals › Logs" sentence={sentence} />
       <Stack direction="row" sx={{ gap: 1, mb: 1, alignItems: "center" }}>
-        <TextField label="Search" type="search" placeholder='words, "several words", -without' value={typed} onChange={(event) => setTyped(event.target.value)} sx={{ flex: 1 }} slotProps={{ htmlInput: { maxLength: 200 } }} />
-        <TextField select label="From severity" value={LOG_LEVELS.find((one) => asked.level >= one.least)?.least ?? 0} onChange={(event) => change({ level: Number(event.target.value) > 0 ? String(event.target.value) : "" })} sx={{ width: 140 }}>
+        <TextField
+          label="Search"
+          type="search"
+          placeholder='words, "several words", -without'
+          value={typed}
+          onChange={(event) => setTyped(event.target.value)}
+          sx={{ flex: 1 }}
+          slotProps={{ htmlInput: { maxLength: 200 } }}
+        />
+        <TextField
+          select
+          label="From severity"
+          value={LOG_LEVELS.find((one) => asked.level >= one.least)?.least ?? 0}
+          onChange={(event) => change({ level: Number(event.target.value) > 0 ? String(event.target.value) : "" })}
+          sx={{ width: 140 }}
+        >
           {LOG_LEVELS.map(({ level, least }) => (
             <MenuItem key={level} value={least}>
               {least === 0 ? "all" : level}
             </MenuItem>
           ))}
         </TextField>
-        <FormControlLabel sx={{ ml: 0.5 }} control={<Switch size="small" checked={asked.new === "1"} onChange={(_event, on) => change({ new: on ? "1" : "" })} />} label="only patterns not seen in the week before" slotProps={{ typography: { variant: "body2" } }} />
+        <FormControlLabel
+          sx={{ ml: 0.5 }}
+          control={
+            <Switch
+              size="small"
+              checked={asked.new === "1"}
+              onChange={(_event, on) => change({ new: on ? "1" : "" })}
+            />
+          }
+          label="only patterns not seen in the week before"
+          slotProps={{ typography: { variant: "body2" } }}
+        />
         <Stack direction="row" role="group" aria-label="Show" sx={{ gap: 0.5 }}>
           {(["records", "patterns"] as const).map((view) => (
-            <Button key={view} variant={asked.view === view ? "outlined" : "text"} color="inherit" aria-pressed={asked.view === view} onClick={() => change({ view: view === "records" ? "" : view })}>
+            <Button
+              key={view}
+              variant={asked.view === view ? "outlined" : "text"}
+              color="inherit"
+              aria-pressed={asked.view === view}
+              onClick={() => change({ view: view === "records" ? "" : view })}
+            >
               {view}
             </Button>
           ))}
@@ -87,10 +133,42 @@ export default function Logs({ loaderData: page }: Route.ComponentProps) {
       </Stack>
       {asked.component !== null || asked.service || asked.pattern !== null || asked.trace ? (
         <Stack direction="row" aria-label="Narrowed to" sx={{ gap: 0.75, mb: 1, flexWrap: "wrap" }}>
-          {asked.component === null ? null : <Chip size="small" variant="outlined" sx={{ borderRadius: 1 }} label={`of ${page.component ?? "a component that is not known"}`} onDelete={() => change({ component: "" })} />}
-          {asked.service ? <Chip size="small" variant="outlined" sx={{ borderRadius: 1 }} label={`members of ${page.service ?? asked.service}`} onDelete={() => change({ service: "" })} /> : null}
-          {asked.pattern === null ? null : <Chip size="small" variant="outlined" sx={{ borderRadius: 1, maxWidth: 700 }} label={`like: ${page.pattern ?? "?"}`} onDelete={() => change({ pattern: "" })} />}
-          {asked.trace ? <Chip size="small" variant="outlined" sx={{ borderRadius: 1 }} label={`trace ${asked.trace.slice(0, 12)}…`} onDelete={() => change({ trace: "" })} /> : null}
+          {asked.component === null ? null : (
+            <Chip
+              size="small"
+              variant="outlined"
+              sx={{ borderRadius: 1 }}
+              label={`of ${page.component ?? "a component that is not known"}`}
+              onDelete={() => change({ component: "" })}
+            />
+          )}
+          {asked.service ? (
+            <Chip
+              size="small"
+              variant="outlined"
+              sx={{ borderRadius: 1 }}
+              label={`members of ${page.service ?? asked.service}`}
+              onDelete={() => change({ service: "" })}
+            />
+          ) : null}
+          {asked.pattern === null ? null : (
+            <Chip
+              size="small"
+              variant="outlined"
+              sx={{ borderRadius: 1, maxWidth: 700 }}
+              label={`like: ${page.pattern ?? "?"}`}
+              onDelete={() => change({ pattern: "" })}
+            />
+          )}
+          {asked.trace ? (
+            <Chip
+              size="small"
+              variant="outlined"
+              sx={{ borderRadius: 1 }}
+              label={`trace ${asked.trace.slice(0, 12)}…`}
+              onDelete={() => change({ trace: "" })}
+            />
+          ) : null}
         </Stack>
       ) : null}
       <LogHistogram bars={page.bars} stepMs={page.stepMs} fromMs={page.fromMs} toMs={page.toMs} onZoom={move.fix} />
@@ -102,30 +180,56 @@ export default function Logs({ loaderData: page }: Route.ComponentProps) {
       <Box sx={{ display: "grid", gridTemplateColumns: "190px minmax(0, 1fr)", gap: 1.5, alignItems: "start" }}>
         <Facets page={page} onChange={change} />
         {page.total === 0 && page.rows.length === 0 ? (
-          <Empty>{page.kept === 0 ? "Point senders of OTLP or syslog at this machine; docs/operating.md says how." : `Nothing fits between these instants. Widen the window on the ribbon, or take a word away.`}</Empty>
+          <Empty>
+            {page.kept === 0
+              ? "Point senders of OTLP or syslog at this machine; docs/operating.md says how."
+              : `Nothing fits between these instants. Widen the window on the ribbon, or take a word away.`}
+          </Empty>
         ) : asked.view === "patterns" ? (
           <LogPatterns patterns={page.patterns} onOpen={(pattern) => change({ pattern: String(pattern), view: "" })} />
         ) : (
-          <LogRecords rows={page.rows} next={page.next} more={asked.before !== null} onPage={(before) => change({ before: before === null ? "" : String(before) })} onPattern={(pattern) => change({ pattern: String(pattern) })} />
+          <LogRecords
+            rows={page.rows}
+            next={page.next}
+            more={asked.before !== null}
+            onPage={(before) => change({ before: before === null ? "" : String(before) })}
+            onPattern={(pattern) => change({ pattern: String(pattern) })}
+          />
         )}
       </Box>
     </>
   );
 }
 
-function Facets({ page, onChange }: { page: Route.ComponentProps["loaderData"]; onChange: (changes: Record<string, string>) => void }) {
+function Facets({
+  page,
+  onChange,
+}: {
+  page: Route.ComponentProps["loaderData"];
+  onChange: (changes: Record<string, string>) => void;
+}) {
   return (
     <Stack component="nav" aria-label="Narrow down" sx={{ gap: 1.5 }}>
       <Facet title="Severity">
         {page.levels
           .filter((one) => one.count > 0)
           .map((one) => (
-            <FacetRow key={one.level} label={one.level} count={one.count} {...(one.least > 0 ? { onClick: () => onChange({ level: String(one.least) }) } : {})} />
+            <FacetRow
+              key={one.level}
+              label={one.level}
+              count={one.count}
+              {...(one.least > 0 ? { onClick: () => onChange({ level: String(one.least) }) } : {})}
+            />
           ))}
       </Facet>
       <Facet title={`Said by ${page.componentCount}`}>
         {page.components.map((one) => (
-          <FacetRow key={one.name} label={one.name} count={one.count} {...(one.componentId === null ? {} : { onClick: () => onChange({ component: String(one.componentId) }) })} />
+          <FacetRow
+            key={one.name}
+            label={one.name}
+            count={one.count}
+            {...(one.componentId === null ? {} : { onClick: () => onChange({ component: String(one.componentId) }) })}
+          />
         ))}
       </Facet>
     </Stack>
@@ -149,11 +253,30 @@ function FacetRow({ label, count, onClick }: { label: string; count: number; onC
   return (
     <Box component="li" sx={{ display: "flex", gap: 1, fontSize: "0.8rem", lineHeight: 1.7 }}>
       {onClick ? (
-        <Box component="button" type="button" onClick={onClick} title={label} sx={{ all: "unset", flex: 1, minWidth: 0, cursor: "pointer", overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", color: "primary.main", "&:hover": { textDecoration: "underline" }, "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" } }}>
+        <Box
+          component="button"
+          type="button"
+          onClick={onClick}
+          title={label}
+          sx={{
+            all: "unset",
+            flex: 1,
+            minWidth: 0,
+            cursor: "pointer",
+            overflow: "hidden",
+            textOverflow: "ellipsis",
+            whiteSpace: "nowrap",
+            color: "primary.main",
+            "&:hover": { textDecoration: "underline" },
+            "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" },
+          }}
+        >
           {label}
         </Box>
       ) : (
-        <Box sx={{ flex: 1, minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>{label}</Box>
+        <Box sx={{ flex: 1, minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
+          {label}
+        </Box>
       )}
       <span style={{ color: "var(--mui-palette-text-secondary)" }}>{whole(count)}</span>
     </Box>

@@ -14,7 +14,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
       row.splice(index * 3, 3, min, mean, max);
     }
   });
-  const head = ["time", ...lines.flatMap((line) => ["lowest", "mean", "highest"].map((what) => `${line.label}, ${what} [${line.unit}]`))];
+  const head = [
+    "time",
+    ...lines.flatMap((line) => ["lowest", "mean", "highest"].map((what) => `${line.label}, ${what} [${line.unit}]`)),
+  ];
   const body = [...rows].sort((a, b) => a[0] - b[0]).map(([at, row]) => [new Date(at).toISOString(), ...row]);
   return csvAnswer([head, ...body], "metrics");
 }

@@ -32,7 +32,13 @@ const WIDTH = 420;
 export async function loader({ request, context }: Route.LoaderArgs) {
   const asked = metricsAsked(request, context.now());
   const [drawn, measured] = await Promise.all([
-    context.ask("metrics", { selections: asked.selections, fromMs: asked.fromMs, toMs: asked.toMs, width: WIDTH, overlay: asked.overlay }),
+    context.ask("metrics", {
+      selections: asked.selections,
+      fromMs: asked.fromMs,
+      toMs: asked.toMs,
+      width: WIDTH,
+      overlay: asked.overlay,
+    }),
     asked.selections.length ? [] : context.ask("measured", {}),
   ]);
   return { ...drawn, ...asked, texts: asked.selections.map(writeSelection), measured };
@@ -87,7 +93,13 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
               >
                 Copy link
               </Button>
-              <Button variant="outlined" startIcon={<DownloadOutlined />} component="a" href={`/signals/metrics.csv?${params}`} download>
+              <Button
+                variant="outlined"
+                startIcon={<DownloadOutlined />}
+                component="a"
+                href={`/signals/metrics.csv?${params}`}
+                download
+              >
                 CSV
               </Button>
             </>
@@ -100,13 +112,24 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
         <OverlayPicker value={page.overlay} />
         <Bound label="Axis from" value={page.lowest} onSet={(value) => set("low", value)} />
         <Bound label="Axis to" value={page.highest} onSet={(value) => set("high", value)} />
-        <TextField select label="Show" value={page.view} onChange={(event) => set("view", event.target.value === "bars" ? "bars" : "")} sx={{ width: 100 }}>
+        <TextField
+          select
+          label="Show"
+          value={page.view}
+          onChange={(event) => set("view", event.target.value === "bars" ? "bars" : "")}
+          sx={{ width: 100 }}
+        >
           <MenuItem value="lines">lines</MenuItem>
           <MenuItem value="bars">bars</MenuItem>
         </TextField>
       </Stack>
       {page.texts.length ? (
-        <Stack component="ul" direction="row" aria-label="What is drawn" sx={{ gap: 0.75, flexWrap: "wrap", p: 0, m: 0, mb: 1, listStyle: "none" }}>
+        <Stack
+          component="ul"
+          direction="row"
+          aria-label="What is drawn"
+          sx={{ gap: 0.75, flexWrap: "wrap", p: 0, m: 0, mb: 1, listStyle: "none" }}
+        >
           {page.selections.map((selection, index) => (
             <li key={`${page.texts[index]}${index}`}>
               <Chip
@@ -128,7 +151,17 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
           <Stack component="ul" direction="row" sx={{ gap: 1, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}>
             {page.measured.map((one) => (
               <li key={one.metric}>
-                <Button variant="outlined" color="inherit" onClick={() => add(one.count > 1 ? writeSelection({ metric: one.metric, pick: "highest", count: 10 }) : writeSelection({ metric: one.metric }))}>
+                <Button
+                  variant="outlined"
+                  color="inherit"
+                  onClick={() =>
+                    add(
+                      one.count > 1
+                        ? writeSelection({ metric: one.metric, pick: "highest", count: 10 })
+                        : writeSelection({ metric: one.metric }),
+                    )
+                  }
+                >
                   {metricName(one.metric)}
                   <Typography component="span" variant="caption" sx={{ color: "text.secondary", ml: 0.75 }}>
                     {one.count}
@@ -138,7 +171,8 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
             ))}
           </Stack>
           <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
-            A button draws the ten highest of that metric in this window; the number says in how many places it is measured.
+            A button draws the ten highest of that metric in this window; the number says in how many places it is
+            measured.
           </Typography>
         </Section>
       )}
@@ -155,7 +189,12 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
         />
       ) : null}
       {page.notes.map((note) => (
-        <Typography key={note} variant="body2" role="status" sx={{ mb: 1, borderLeft: 3, borderColor: "secondary.main", pl: 1 }}>
+        <Typography
+          key={note}
+          variant="body2"
+          role="status"
+          sx={{ mb: 1, borderLeft: 3, borderColor: "secondary.main", pl: 1 }}
+        >
           {note}
         </Typography>
       ))}
@@ -164,7 +203,19 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
           <LineBars lines={page.lines} />
         ) : (
           <>
-            <LineChart lines={page.lines} fromMs={page.fromMs} toMs={page.toMs} stepMs={page.stepMs} height={330} lowest={page.lowest} highest={page.highest} lifted={lifted} onLift={setLifted} onPoint={setPointMs} onZoom={move.fix} />
+            <LineChart
+              lines={page.lines}
+              fromMs={page.fromMs}
+              toMs={page.toMs}
+              stepMs={page.stepMs}
+              height={330}
+              lowest={page.lowest}
+              highest={page.highest}
+              lifted={lifted}
+              onLift={setLifted}
+              onPoint={setPointMs}
+              onZoom={move.fix}
+            />
             {page.lines.map((line) => (
               <TraceLinks key={line.key} exemplars={line.exemplars} unit={line.unit} nowMs={now.nowMs} />
             ))}
@@ -180,7 +231,8 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
 function spoken(selection: Selection, label: string | undefined): string {
   if (selection.series !== undefined) return label ?? `series ${selection.series}`;
   const what = `${metricName(selection.metric ?? "")}${selection.turn === "rate" ? " a second" : selection.turn === "change" ? ", its change" : ""}`;
-  const where = [selection.kind, selection.site, selection.service, selection.instance].filter(Boolean).join(", ") || "everywhere";
+  const where =
+    [selection.kind, selection.site, selection.service, selection.instance].filter(Boolean).join(", ") || "everywhere";
   const how = selection.fold ? `${selection.fold}${selection.by ? ` by ${selection.by}` : " of all"}` : "each";
   const best = selection.pick ? `, ${selection.count ?? 10} ${selection.pick} by ${selection.rank ?? "mean"}` : "";
   return `${what}: ${where}, ${how}${best}`;
@@ -193,5 +245,18 @@ function Bound({ label, value, onSet }: { label: string; value: number | null; o
   const commit = () => {
     if (!wrong && typed.trim() !== (value === null ? "" : String(value))) onSet(typed.trim());
   };
-  return <TextField label={label} value={typed} placeholder="auto" error={wrong} {...(wrong ? { helperText: "a number" } : {})} onChange={(event) => setTyped(event.target.value)} onBlur={commit} onKeyDown={(event) => event.key === "Enter" && commit()} sx={{ width: 92 }} slotProps={{ inputLabel: { shrink: true } }} />;
+  return (
+    <TextField
+      label={label}
+      value={typed}
+      placeholder="auto"
+      error={wrong}
+      {...(wrong ? { helperText: "a number" } : {})}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={commit}
+      onKeyDown={(event) => event.key === "Enter" && commit()}
+      sx={{ width: 92 }}
+      slotProps={{ inputLabel: { shrink: true } }}
+    />
+  );
 }

@@ -12,7 +12,8 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   try {
     return { ok: true as const, sql, result: await context.runSql(sql, MOST_ROWS) };
   } catch (error) {
-    if (error instanceof Error && error.name === "PersonError") return { ok: false as const, sql, problem: error.message };
+    if (error instanceof Error && error.name === "PersonError")
+      return { ok: false as const, sql, problem: error.message };
     throw error;
   }
 }

@@ -24,17 +24,33 @@ export const meta: Route.MetaFunction = () => [{ title: "SQL · Holotaxis" }];
 
 /** Statements to begin with. */
 const EXAMPLES = [
-  { name: "Errors of each pattern today, by hour", sql: "SELECT substr(minute, 1, 13) AS hour, pattern, sum(count) AS records\nFROM log_counts\nWHERE severity >= 17 AND minute >= strftime('%Y-%m-%d', (SELECT max(minute) FROM log_counts))\nGROUP BY hour, pattern\nORDER BY hour" },
-  { name: "Slowest operations, with their services", sql: "SELECT m.service, s.operation, count(*) AS calls, sum(s.failed) AS failed,\n       round(avg(s.milliseconds), 1) AS mean_ms, round(max(s.milliseconds), 1) AS longest_ms\nFROM spans s JOIN members m ON m.component = s.component\nWHERE s.kind = 2\nGROUP BY m.service, s.operation\nORDER BY mean_ms DESC\nLIMIT 30" },
-  { name: "Changes on components that had an alarm within two hours", sql: "SELECT x.at, x.component, x.summary, a.raised, a.text\nFROM changes x JOIN alarms a ON a.component = x.component\n  AND a.raised BETWEEN x.at AND strftime('%Y-%m-%dT%H:%M:%fZ', x.at, '+2 hours')\nORDER BY x.at DESC" },
+  {
+    name: "Errors of each pattern today, by hour",
+    sql: "SELECT substr(minute, 1, 13) AS hour, pattern, sum(count) AS records\nFROM log_counts\nWHERE severity >= 17 AND minute >= strftime('%Y-%m-%d', (SELECT max(minute) FROM log_counts))\nGROUP BY hour, pattern\nORDER BY hour",
+  },
+  {
+    name: "Slowest operations, with their services",
+    sql: "SELECT m.service, s.operation, count(*) AS calls, sum(s.failed) AS failed,\n       round(avg(s.milliseconds), 1) AS mean_ms, round(max(s.milliseconds), 1) AS longest_ms\nFROM spans s JOIN members m ON m.component = s.component\nWHERE s.kind = 2\nGROUP BY m.service, s.operation\nORDER BY mean_ms DESC\nLIMIT 30",
+  },
+  {
+    name: "Changes on components that had an alarm within two hours",
+    sql: "SELECT x.at, x.component, x.summary, a.raised, a.text\nFROM changes x JOIN alarms a ON a.component = x.component\n  AND a.raised BETWEEN x.at AND strftime('%Y-%m-%dT%H:%M:%fZ', x.at, '+2 hours')\nORDER BY x.at DESC",
+  },
 ] as const;
 
 export async function loader({ context }: Route.LoaderArgs) {
-  return { saved: await context.ask("savedQueries", {}), views: WORKBENCH_VIEWS.map(({ name, takes, about, columns }) => ({ name, takes: takes ?? null, about, columns })) };
+  return {
+    saved: await context.ask("savedQueries", {}),
+    views: WORKBENCH_VIEWS.map(({ name, takes, about, columns }) => ({ name, takes: takes ?? null, about, columns })),
+  };
 }
 
 const schema = z.discriminatedUnion("what", [
-  z.object({ what: z.literal("save"), name: z.string().trim().min(1, "Give the statement a name.").max(80, "A name has at most 80 characters."), sql: z.string().trim().min(1, "There is no statement to keep.").max(MOST_STATEMENT) }),
+  z.object({
+    what: z.literal("save"),
+    name: z.string().trim().min(1, "Give the statement a name.").max(80, "A name has at most 80 characters."),
+    sql: z.string().trim().min(1, "There is no statement to keep.").max(MOST_STATEMENT),
+  }),
   z.object({ what: z.literal("remove"), id: z.coerce.number().int().min(1) }),
 ]);
 
@@ -43,7 +59,11 @@ export async function action({ request, context }: Route.ActionArgs) {
   if (!form.ok) return form.refusal;
   const by = await whoIs(request);
   const { value } = form;
-  const done = await attempt(() => (value.what === "save" ? context.tell("saveQuery", value.name, value.sql, by) : context.tell("removeQuery", value.id)));
+  const done = await attempt(() =>
+    value.what === "save"
+      ? context.tell("saveQuery", value.name, value.sql, by)
+      : context.tell("removeQuery", value.id),
+  );
   return done.ok ? { ok: true as const } : done.refusal;
 }
 
@@ -66,7 +86,11 @@ export default function Sql({ loaderData: { saved, views }, actionData }: Route.
   }, [asked, load]);
   const again = () => (sql === asked ? void load(`/signals/sql/run?q=${encodeURIComponent(sql)}`) : run(sql));
   const lines = answer?.ok ? linesOfRows(answer.result.columns, answer.result.rows) : undefined;
-  const sentence = busy ? "The statement is running; it may take ten seconds at most." : answer?.ok ? `${answer.result.rows.length.toLocaleString("en-GB")}${answer.result.more ? " rows are shown, and there are more" : answer.result.rows.length === 1 ? " row" : " rows"}, in ${Math.max(1, Math.round(answer.result.tookMs))} ms.` : "Ask the store in SQL: everything that is kept can be joined, and nothing can be changed.";
+  const sentence = busy
+    ? "The statement is running; it may take ten seconds at most."
+    : answer?.ok
+      ? `${answer.result.rows.length.toLocaleString("en-GB")}${answer.result.more ? " rows are shown, and there are more" : answer.result.rows.length === 1 ? " row" : " rows"}, in ${Math.max(1, Math.round(answer.result.tookMs))} ms.`
+      : "Ask the store in SQL: everything that is kept can be joined, and nothing can be changed.";
   return (
     <>
       <PageHead
@@ -78,7 +102,12 @@ export default function Sql({ loaderData: { saved, views }, actionData }: Route.
               Run (Ctrl+Enter)
             </Button>
             {answer?.ok ? (
-              <Button variant="outlined" component="a" href={`/signals/sql.csv?q=${encodeURIComponent(answer.sql)}`} download>
+              <Button
+                variant="outlined"
+                component="a"
+                href={`/signals/sql.csv?q=${encodeURIComponent(answer.sql)}`}
+                download
+              >
                 CSV
               </Button>
             ) : null}
@@ -89,12 +118,36 @@ export default function Sql({ loaderData: { saved, views }, actionData }: Route.
       <Problem>{answer && !answer.ok ? answer.problem : null}</Problem>
       <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) 300px", gap: 1.5, alignItems: "start" }}>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
-          {mounted ? <SqlEditor views={views} value={sql} onChange={setSql} onRun={again} /> : <Box component="pre" sx={{ m: 0, p: 1, height: 180, fontFamily: MONO, fontSize: "0.82rem", bgcolor: "background.paper", border: 1, borderColor: "divider", overflow: "auto" }}>{sql}</Box>}
+          {mounted ? (
+            <SqlEditor views={views} value={sql} onChange={setSql} onRun={again} />
+          ) : (
+            <Box
+              component="pre"
+              sx={{
+                m: 0,
+                p: 1,
+                height: 180,
+                fontFamily: MONO,
+                fontSize: "0.82rem",
+                bgcolor: "background.paper",
+                border: 1,
+                borderColor: "divider",
+                overflow: "auto",
+              }}
+            >
+              {sql}
+            </Box>
+          )}
           <Form method="post">
             <input type="hidden" name="what" value="save" />
             <input type="hidden" name="sql" value={sql} />
             <Stack direction="row" sx={{ gap: 1 }}>
-              <TextField name="name" label="Keep it as" sx={{ width: 320 }} slotProps={{ htmlInput: { maxLength: 80 } }} />
+              <TextField
+                name="name"
+                label="Keep it as"
+                sx={{ width: 320 }}
+                slotProps={{ htmlInput: { maxLength: 80 } }}
+              />
               <Button type="submit" variant="outlined">
                 Keep
               </Button>
@@ -107,13 +160,22 @@ export default function Sql({ loaderData: { saved, views }, actionData }: Route.
             <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none", fontSize: "0.84rem" }}>
               {saved.map((one) => (
                 <Stack component="li" direction="row" key={one.id} sx={{ alignItems: "center" }}>
-                  <Button sx={{ flex: 1, justifyContent: "flex-start", textAlign: "left", py: 0.25 }} onClick={() => run(one.sql)} title={`kept by ${one.madeBy}`}>
+                  <Button
+                    sx={{ flex: 1, justifyContent: "flex-start", textAlign: "left", py: 0.25 }}
+                    onClick={() => run(one.sql)}
+                    title={`kept by ${one.madeBy}`}
+                  >
                     {one.name}
                   </Button>
                   <Form method="post">
                     <input type="hidden" name="what" value="remove" />
                     <input type="hidden" name="id" value={one.id} />
-                    <Button type="submit" color="error" sx={{ minWidth: 0, py: 0.25 }} aria-label={`Remove ${one.name}`}>
+                    <Button
+                      type="submit"
+                      color="error"
+                      sx={{ minWidth: 0, py: 0.25 }}
+                      aria-label={`Remove ${one.name}`}
+                    >
                       Remove
                     </Button>
                   </Form>
@@ -121,7 +183,11 @@ export default function Sql({ loaderData: { saved, views }, actionData }: Route.
               ))}
               {EXAMPLES.map((one) => (
                 <li key={one.name}>
-                  <Button color="inherit" sx={{ justifyContent: "flex-start", textAlign: "left", py: 0.25, fontWeight: 400 }} onClick={() => run(one.sql)}>
+                  <Button
+                    color="inherit"
+                    sx={{ justifyContent: "flex-start", textAlign: "left", py: 0.25, fontWeight: 400 }}
+                    onClick={() => run(one.sql)}
+                  >
                     {one.name}
                   </Button>
                 </li>
@@ -129,7 +195,15 @@ export default function Sql({ loaderData: { saved, views }, actionData }: Route.
             </Box>
           </Section>
           <Section title="What can be asked">
-            <Box component="dl" sx={{ m: 0, fontSize: "0.8rem", "& dt": { fontFamily: MONO, fontWeight: 600, mt: 0.75 }, "& dd": { m: 0 } }}>
+            <Box
+              component="dl"
+              sx={{
+                m: 0,
+                fontSize: "0.8rem",
+                "& dt": { fontFamily: MONO, fontWeight: 600, mt: 0.75 },
+                "& dd": { m: 0 },
+              }}
+            >
               {views.map((view) => (
                 <Box key={view.name}>
                   <dt>{view.takes ? `${view.name}(${view.takes})` : view.name}</dt>

@@ -21,7 +21,9 @@ const isTraceId = (text: string) => /^[0-9a-f]{32}$/.test(text);
 
 export async function loader({ request, params, context }: Route.LoaderArgs) {
   const other = new URL(request.url).searchParams.get("with") ?? "";
-  const trace = isTraceId(params.id) ? await context.ask("trace", { traceId: params.id, other: isTraceId(other) ? other : "" }) : null;
+  const trace = isTraceId(params.id)
+    ? await context.ask("trace", { traceId: params.id, other: isTraceId(other) ? other : "" })
+    : null;
   if (!trace) throw missing("trace", params.id);
   return trace;
 }
@@ -43,17 +45,27 @@ export default function Trace({ loaderData: trace }: Route.ComponentProps) {
         sentence={sentence}
         actions={
           first?.componentId ? (
-            <Button component={RouterLink} to={keep(`/map?around=${(cause ?? first).componentId ?? first.componentId}`)} variant="outlined">
+            <Button
+              component={RouterLink}
+              to={keep(`/map?around=${(cause ?? first).componentId ?? first.componentId}`)}
+              variant="outlined"
+            >
               {cause ? "Map round the failure" : "Map round it"}
             </Button>
           ) : null
         }
       />
-      <Problem>{trace.otherMissing ? "The other trace is not kept, or was never here. Tick two under Traces to compare them." : null}</Problem>
+      <Problem>
+        {trace.otherMissing
+          ? "The other trace is not kept, or was never here. Tick two under Traces to compare them."
+          : null}
+      </Problem>
       <Stack sx={{ gap: 1.5 }}>
         {trace.other ? (
           <>
-            <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}>
+            <Box
+              sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}
+            >
               <Section title={`This trace, ${formatValue(trace.durationMs, "ms")}`} pad={false}>
                 <Waterfall spans={trace.spans} narrow />
               </Section>
@@ -74,7 +86,9 @@ export default function Trace({ loaderData: trace }: Route.ComponentProps) {
           <Section title="The way it went">
             <Box component="ol" sx={{ m: 0, pl: 2.5, fontSize: "0.86rem" }}>
               {senders.map(([name, componentId]) => (
-                <li key={name}>{componentId === null ? name : <KeepLink to={`/estate/${componentId}`}>{name}</KeepLink>}</li>
+                <li key={name}>
+                  {componentId === null ? name : <KeepLink to={`/estate/${componentId}`}>{name}</KeepLink>}
+                </li>
               ))}
             </Box>
           </Section>

@@ -34,12 +34,22 @@ const schema = z.object({
 export async function loader({ request, context }: Route.LoaderArgs) {
   const { fromMs, toMs } = windowOf(request, context.now());
   const asked = schema.parse(Object.fromEntries(new URL(request.url).searchParams));
-  const found = await context.ask("traces", { fromMs, toMs, text: asked.q, answered: asked.all !== "1", operation: asked.operation, least: asked.least, most: asked.most, failedOnly: asked.failed === "1" });
+  const found = await context.ask("traces", {
+    fromMs,
+    toMs,
+    text: asked.q,
+    answered: asked.all !== "1",
+    operation: asked.operation,
+    least: asked.least,
+    most: asked.most,
+    failedOnly: asked.failed === "1",
+  });
   return { ...found, asked };
 }
 
 const whole = (count: number) => count.toLocaleString("en-GB");
-const percent = (part: number, all: number) => (part === 0 ? "none" : `${((part / all) * 100).toFixed(part / all < 0.01 ? 2 : 1)} %`);
+const percent = (part: number, all: number) =>
+  part === 0 ? "none" : `${((part / all) * 100).toFixed(part / all < 0.01 ? 2 : 1)} %`;
 
 export default function Traces({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
@@ -57,7 +67,8 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
     setCompared(on ? [...compared.slice(-1), traceId] : compared.filter((one) => one !== traceId));
   };
   const changeParams = useChangeParams();
-  const change = (changes: Record<string, string>, replace = false) => changeParams((params) => applyChanges(params, changes), replace);
+  const change = (changes: Record<string, string>, replace = false) =>
+    changeParams((params) => applyChanges(params, changes), replace);
   useEffect(() => {
     if (typed === asked.q) return;
     const timer = setTimeout(() => change({ q: typed }, true), 250);
@@ -71,11 +82,33 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
     <>
       <PageHead name="Signals › Traces" sentence={sentence} />
       <Stack direction="row" sx={{ gap: 1, mb: 1, alignItems: "center" }}>
-        <TextField label="Operation or sender" type="search" value={typed} onChange={(event) => setTyped(event.target.value)} sx={{ width: 320 }} slotProps={{ htmlInput: { maxLength: 100 } }} />
-        <FormControlLabel sx={{ ml: 0.5 }} control={<Switch size="small" checked={asked.all === "1"} onChange={(_event, on) => change({ all: on ? "1" : "" })} />} label="also what was called, not only what was answered" slotProps={{ typography: { variant: "body2" } }} />
+        <TextField
+          label="Operation or sender"
+          type="search"
+          value={typed}
+          onChange={(event) => setTyped(event.target.value)}
+          sx={{ width: 320 }}
+          slotProps={{ htmlInput: { maxLength: 100 } }}
+        />
+        <FormControlLabel
+          sx={{ ml: 0.5 }}
+          control={
+            <Switch
+              size="small"
+              checked={asked.all === "1"}
+              onChange={(_event, on) => change({ all: on ? "1" : "" })}
+            />
+          }
+          label="also what was called, not only what was answered"
+          slotProps={{ typography: { variant: "body2" } }}
+        />
       </Stack>
       {page.operations.length === 0 ? (
-        <Empty>{page.kept === 0 ? "Point a sender of OTLP traces at this machine; docs/operating.md says how." : "No call in this window fits. Widen the window on the ribbon, or take a word away."}</Empty>
+        <Empty>
+          {page.kept === 0
+            ? "Point a sender of OTLP traces at this machine; docs/operating.md says how."
+            : "No call in this window fits. Widen the window on the ribbon, or take a word away."}
+        </Empty>
       ) : (
         <Stack sx={{ gap: 1.5 }}>
           {chosen ? (
@@ -87,16 +120,37 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
                 </Button>
               }
             >
-              <DurationBars bars={page.bars} least={asked.least} most={asked.most} onRange={(from, to) => change({ least: from.toPrecision(4), most: to.toPrecision(4) })} />
+              <DurationBars
+                bars={page.bars}
+                least={asked.least}
+                most={asked.most}
+                onRange={(from, to) => change({ least: from.toPrecision(4), most: to.toPrecision(4) })}
+              />
               <Stack direction="row" sx={{ gap: 2, alignItems: "center", my: 1 }}>
-                <FormControlLabel sx={{ ml: 0.5 }} control={<Switch size="small" checked={asked.failed === "1"} onChange={(_event, on) => change({ failed: on ? "1" : "" })} />} label="only those that failed" slotProps={{ typography: { variant: "body2" } }} />
+                <FormControlLabel
+                  sx={{ ml: 0.5 }}
+                  control={
+                    <Switch
+                      size="small"
+                      checked={asked.failed === "1"}
+                      onChange={(_event, on) => change({ failed: on ? "1" : "" })}
+                    />
+                  }
+                  label="only those that failed"
+                  slotProps={{ typography: { variant: "body2" } }}
+                />
                 {asked.least !== null || asked.most !== null ? (
                   <Button onClick={() => change({ least: "", most: "" })}>
                     any duration, not only {formatValue(asked.least ?? 0, "ms")} to {formatValue(asked.most ?? 0, "ms")}
                   </Button>
                 ) : null}
                 <Box sx={{ flex: 1 }} />
-                <Button component={RouterLink} variant="outlined" disabled={compared.length !== 2} to={keep(`/signals/traces/${compared[0] ?? ""}?with=${compared[1] ?? ""}`)}>
+                <Button
+                  component={RouterLink}
+                  variant="outlined"
+                  disabled={compared.length !== 2}
+                  to={keep(`/signals/traces/${compared[0] ?? ""}?with=${compared[1] ?? ""}`)}
+                >
                   {compared.length === 2 ? "Compare these two" : "Tick two to compare them"}
                 </Button>
               </Stack>
@@ -125,7 +179,15 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
                       </td>
                       <td className="line">{dayAndTime(trace.startMs, now.nowMs, true)}</td>
                       <td className="num line">{formatValue(trace.durationMs, "ms")}</td>
-                      <td>{trace.failed ? <strong style={{ color: "var(--hx-major)" }}>failed{trace.message ? `: ${trace.message}` : ""}</strong> : "fine"}</td>
+                      <td>
+                        {trace.failed ? (
+                          <strong style={{ color: "var(--hx-major)" }}>
+                            failed{trace.message ? `: ${trace.message}` : ""}
+                          </strong>
+                        ) : (
+                          "fine"
+                        )}
+                      </td>
                       <td>
                         <KeepLink to={`/signals/traces/${trace.traceId}`}>{trace.traceId.slice(0, 16)}…</KeepLink>
                       </td>
@@ -138,7 +200,11 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
                   The list stands still while some are ticked.
                 </Typography>
               ) : null}
-              {traces.length === 0 ? <Empty>No trace fits. Drag a wider range over the bars.</Empty> : traces.length >= page.mostTraces ? <Empty>The newest {page.mostTraces} are shown.</Empty> : null}
+              {traces.length === 0 ? (
+                <Empty>No trace fits. Drag a wider range over the bars.</Empty>
+              ) : traces.length >= page.mostTraces ? (
+                <Empty>The newest {page.mostTraces} are shown.</Empty>
+              ) : null}
             </Section>
           ) : null}
           <Section title="Operations" pad={false}>
@@ -169,14 +235,34 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
                 {page.operations.map((one) => (
                   <tr key={one.id} style={one.id === asked.operation ? { background: "var(--hx-raised)" } : {}}>
                     <td>
-                      <Box component="button" type="button" onClick={() => change({ operation: String(one.id), least: "", most: "" })} sx={{ all: "unset", cursor: "pointer", color: "primary.main", "&:hover": { textDecoration: "underline" }, "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" } }}>
+                      <Box
+                        component="button"
+                        type="button"
+                        onClick={() => change({ operation: String(one.id), least: "", most: "" })}
+                        sx={{
+                          all: "unset",
+                          cursor: "pointer",
+                          color: "primary.main",
+                          "&:hover": { textDecoration: "underline" },
+                          "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" },
+                        }}
+                      >
                         {one.name}
                       </Box>
                     </td>
-                    <td>{one.componentId === null ? one.sender : <KeepLink to={`/estate/${one.componentId}`}>{one.sender}</KeepLink>}</td>
+                    <td>
+                      {one.componentId === null ? (
+                        one.sender
+                      ) : (
+                        <KeepLink to={`/estate/${one.componentId}`}>{one.sender}</KeepLink>
+                      )}
+                    </td>
                     <td>{one.kind}</td>
                     <td className="num">{whole(one.calls)}</td>
-                    <td className="num" style={one.failed / one.calls > 0.05 ? { color: "var(--hx-major)", fontWeight: 650 } : {}}>
+                    <td
+                      className="num"
+                      style={one.failed / one.calls > 0.05 ? { color: "var(--hx-major)", fontWeight: 650 } : {}}
+                    >
                       {percent(one.failed, one.calls)}
                     </td>
                     <td className="num line">{formatValue(one.p50, "ms")}</td>

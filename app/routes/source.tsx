@@ -35,10 +35,21 @@ export default function Source({ loaderData: { source }, actionData }: Route.Com
   const answer = actionData && "problem" in actionData ? actionData : undefined;
   return (
     <Box sx={{ maxWidth: 860 }}>
-      <PageHead name="Discover › Source" sentence={source ? `${source.name} looks at ${source.addresses.toLocaleString("en-GB")} addresses of ${source.site}.` : "A new source: say which addresses to look at, and how."} />
+      <PageHead
+        name="Discover › Source"
+        sentence={
+          source
+            ? `${source.name} looks at ${source.addresses.toLocaleString("en-GB")} addresses of ${source.site}.`
+            : "A new source: say which addresses to look at, and how."
+        }
+      />
       <Problem>{answer && !answer.fields ? answer.problem : null}</Problem>
       <Section title="Where and how to look">
-        <SourceForm values={source ?? { name: "", site: "", ranges: "", ports: USUAL_PORTS, snmpPort: 161, pollSeconds: 300 }} answer={answer} isNew={source === null} />
+        <SourceForm
+          values={source ?? { name: "", site: "", ranges: "", ports: USUAL_PORTS, snmpPort: 161, pollSeconds: 300 }}
+          answer={answer}
+          isNew={source === null}
+        />
       </Section>
     </Box>
   );

@@ -61,7 +61,14 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
           )
         }
       />
-      {running ? <LinearProgress variant="determinate" value={(sweep.tried / Math.max(1, sweep.addresses)) * 100} aria-label="Addresses tried" sx={{ mb: 1.5 }} /> : null}
+      {running ? (
+        <LinearProgress
+          variant="determinate"
+          value={(sweep.tried / Math.max(1, sweep.addresses)) * 100}
+          aria-label="Addresses tried"
+          sx={{ mb: 1.5 }}
+        />
+      ) : null}
       <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(7, 1fr)", gap: 1.5, m: 0, mb: 1.5 }}>
         <Fact name="State">{sweep.state}</Fact>
         <Fact name="Started">{`${dayAndTime(sweep.started_at, now.nowMs, true)} by ${sweep.started_by}`}</Fact>
@@ -76,11 +83,25 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
         pad={false}
         aside={
           <Stack direction="row" sx={{ gap: 0.5 }} role="group" aria-label="Show">
-            <Button component={RouterLink} to={keep(`/discover/sweeps/${sweep.id}`)} variant={outcome === "" ? "outlined" : "text"} color="inherit" sx={{ py: 0 }}>
+            <Button
+              component={RouterLink}
+              to={keep(`/discover/sweeps/${sweep.id}`)}
+              variant={outcome === "" ? "outlined" : "text"}
+              color="inherit"
+              sx={{ py: 0 }}
+            >
               all
             </Button>
             {OUTCOME_ORDER.filter((one) => found[one]).map((one) => (
-              <Button key={one} component={RouterLink} to={keep(`/discover/sweeps/${sweep.id}?outcome=${one}`)} variant={outcome === one ? "outlined" : "text"} color="inherit" title={OUTCOMES[one].explained} sx={{ py: 0 }}>
+              <Button
+                key={one}
+                component={RouterLink}
+                to={keep(`/discover/sweeps/${sweep.id}?outcome=${one}`)}
+                variant={outcome === one ? "outlined" : "text"}
+                color="inherit"
+                title={OUTCOMES[one].explained}
+                sx={{ py: 0 }}
+              >
                 {OUTCOMES[one].label} {found[one]}
               </Button>
             ))}
@@ -89,7 +110,11 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
       >
         {findings.length === 0 ? (
           <Box sx={{ p: 1.5 }}>
-            <Empty>{running ? "Findings are written when every address has been tried, or when you stop the sweep." : "Nothing new, changed or gone: the estate is as it was."}</Empty>
+            <Empty>
+              {running
+                ? "Findings are written when every address has been tried, or when you stop the sweep."
+                : "Nothing new, changed or gone: the estate is as it was."}
+            </Empty>
           </Box>
         ) : (
           <PlainTable>
@@ -105,7 +130,13 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
               {findings.map((finding, index) => (
                 <tr key={`${finding.title}${index}`}>
                   <td className="line">{OUTCOMES[finding.outcome].label}</td>
-                  <td className="line">{finding.component_id ? <KeepLink to={`/estate/${finding.component_id}`}>{finding.title}</KeepLink> : finding.title}</td>
+                  <td className="line">
+                    {finding.component_id ? (
+                      <KeepLink to={`/estate/${finding.component_id}`}>{finding.title}</KeepLink>
+                    ) : (
+                      finding.title
+                    )}
+                  </td>
                   <td>{finding.address}</td>
                   <td>{finding.detail}</td>
                 </tr>
@@ -119,8 +150,12 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
           <Typography variant="body2">
             {page * SHOWN + 1} to {Math.min(total, (page + 1) * SHOWN)} of {total}
           </Typography>
-          {page > 0 ? <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}&page=${page - 1}`}>before</KeepLink> : null}
-          {(page + 1) * SHOWN < total ? <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}&page=${page + 1}`}>next</KeepLink> : null}
+          {page > 0 ? (
+            <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}&page=${page - 1}`}>before</KeepLink>
+          ) : null}
+          {(page + 1) * SHOWN < total ? (
+            <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}&page=${page + 1}`}>next</KeepLink>
+          ) : null}
         </Stack>
       ) : null}
     </>

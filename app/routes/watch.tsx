@@ -33,16 +33,32 @@ export default function Watch({ loaderData: page }: Route.ComponentProps) {
       <PageHead name="Watch" sentence={page.sentence} />
       <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr) 340px", alignItems: "start" }}>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
-          <Box component="ul" aria-label="Services" sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(208px, 1fr))", p: 0, m: 0, listStyle: "none" }}>
+          <Box
+            component="ul"
+            aria-label="Services"
+            sx={{
+              display: "grid",
+              gap: 1,
+              gridTemplateColumns: "repeat(auto-fill, minmax(208px, 1fr))",
+              p: 0,
+              m: 0,
+              listStyle: "none",
+            }}
+          >
             {page.services.map((service) => (
               <ServiceCard key={service.id} service={service} atMs={page.atMs} />
             ))}
           </Box>
-          {page.services.length === 0 ? <Empty>No services are described yet. They come from a set-up file; see Setup › Services.</Empty> : null}
+          {page.services.length === 0 ? (
+            <Empty>No services are described yet. They come from a set-up file; see Setup › Services.</Empty>
+          ) : null}
           {page.volume ? <Volume volume={page.volume} choices={page.volumeChoices} /> : null}
         </Stack>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
-          <Section title={`Open incidents${page.openCount ? `: ${page.openCount}` : ""}`} aside={<KeepLink to="/incidents">All</KeepLink>}>
+          <Section
+            title={`Open incidents${page.openCount ? `: ${page.openCount}` : ""}`}
+            aside={<KeepLink to="/incidents">All</KeepLink>}
+          >
             {page.incidents.length === 0 ? (
               <Empty>None open. What was resolved is under Incidents.</Empty>
             ) : (
@@ -57,7 +73,9 @@ export default function Watch({ loaderData: page }: Route.ComponentProps) {
                         {incident.title}
                       </KeepLink>
                       <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>
-                        since {dayAndTime(incident.openedAt, page.atMs)}, {spokenDuration(page.atMs - incident.openedAt)} · {incident.takenBy ? `taken by ${incident.takenBy}` : "not taken"}
+                        since {dayAndTime(incident.openedAt, page.atMs)},{" "}
+                        {spokenDuration(page.atMs - incident.openedAt)} ·{" "}
+                        {incident.takenBy ? `taken by ${incident.takenBy}` : "not taken"}
                       </Typography>
                     </Box>
                   </Stack>
@@ -83,10 +101,26 @@ function ServiceCard({ service, atMs }: { service: Service; atMs: number }) {
   const { figure } = service;
   const [number, unit] = valueParts(figure?.value, figure?.unit ?? "");
   return (
-    <Paper component="li" variant="outlined" sx={{ p: 1.25, minWidth: 0, display: "flex", flexDirection: "column", gap: 0.5, ...(service.severity === "cleared" ? {} : { borderColor: `var(--hx-${service.severity})`, borderWidth: 1.5 }) }}>
+    <Paper
+      component="li"
+      variant="outlined"
+      sx={{
+        p: 1.25,
+        minWidth: 0,
+        display: "flex",
+        flexDirection: "column",
+        gap: 0.5,
+        ...(service.severity === "cleared" ? {} : { borderColor: `var(--hx-${service.severity})`, borderWidth: 1.5 }),
+      }}
+    >
       <Stack direction="row" sx={{ alignItems: "center", gap: 0.75 }}>
         <SeverityMark severity={service.severity} />
-        <KeepLink to={`/services/${service.uid}`} color="text.primary" noWrap sx={{ fontWeight: 650, flex: 1, minWidth: 0 }}>
+        <KeepLink
+          to={`/services/${service.uid}`}
+          color="text.primary"
+          noWrap
+          sx={{ fontWeight: 650, flex: 1, minWidth: 0 }}
+        >
           {service.name}
         </KeepLink>
       </Stack>
@@ -107,17 +141,39 @@ function ServiceCard({ service, atMs }: { service: Service; atMs: number }) {
           no business figure
         </Typography>
       )}
-      <Typography variant="caption" component="p" sx={{ color: service.severity === "cleared" ? "text.secondary" : "text.primary", display: "-webkit-box", WebkitLineClamp: 2, WebkitBoxOrient: "vertical", overflow: "hidden" }}>
-        {service.severity === "cleared" ? (figure ? `usual at this hour: ${formatValue(figure.usual, figure.unit)}` : service.purpose) : `${service.reason} · ${service.sinceMs ? `for ${spokenDuration(atMs - service.sinceMs)}` : ""}`}
+      <Typography
+        variant="caption"
+        component="p"
+        sx={{
+          color: service.severity === "cleared" ? "text.secondary" : "text.primary",
+          display: "-webkit-box",
+          WebkitLineClamp: 2,
+          WebkitBoxOrient: "vertical",
+          overflow: "hidden",
+        }}
+      >
+        {service.severity === "cleared"
+          ? figure
+            ? `usual at this hour: ${formatValue(figure.usual, figure.unit)}`
+            : service.purpose
+          : `${service.reason} · ${service.sinceMs ? `for ${spokenDuration(atMs - service.sinceMs)}` : ""}`}
       </Typography>
     </Paper>
   );
 }
 
-function Volume({ volume, choices }: { volume: NonNullable<Route.ComponentProps["loaderData"]["volume"]>; choices: { uid: string; label: string }[] }) {
+function Volume({
+  volume,
+  choices,
+}: {
+  volume: NonNullable<Route.ComponentProps["loaderData"]["volume"]>;
+  choices: { uid: string; label: string }[];
+}) {
   const [, setParams] = useSearchParams();
   const { window: now } = useShell();
-  const done = volume.hours.filter((hour) => hour.today !== null && hour.usual !== null && hour.hour < new Date(now.atMs).getUTCHours());
+  const done = volume.hours.filter(
+    (hour) => hour.today !== null && hour.usual !== null && hour.hour < new Date(now.atMs).getUTCHours(),
+  );
   const today = done.reduce((sum, hour) => sum + (hour.today ?? 0), 0);
   const usual = done.reduce((sum, hour) => sum + (hour.usual ?? 0), 0);
   const share = usual > 0 ? Math.round((today / usual) * 100) : null;

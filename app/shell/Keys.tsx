@@ -8,7 +8,15 @@ import { useKeep, useMoveWindow, useShell } from "./window";
 import { PlainTable } from "../ui/PlainTable";
 
 /** Listens for the keys of the frame. */
-export function useFrameKeys({ palette, help, tray }: { palette: () => void; help: () => void; tray: () => void }): void {
+export function useFrameKeys({
+  palette,
+  help,
+  tray,
+}: {
+  palette: () => void;
+  help: () => void;
+  tray: () => void;
+}): void {
   const { window: now } = useShell();
   const move = useMoveWindow();
   const navigate = useNavigate();
@@ -19,7 +27,17 @@ export function useFrameKeys({ palette, help, tray }: { palette: () => void; hel
   useHotkeys("?", help, byCharacter);
   useHotkeys("e", tray, byCharacter);
   useHotkeys("[", () => move.fix(now.fromMs - spanMs, now.fromMs), byCharacter, [now.fromMs, spanMs]);
-  useHotkeys("]", () => (now.live ? undefined : now.toMs + spanMs >= now.nowMs ? move.follow(spanMs) : move.fix(now.toMs, now.toMs + spanMs)), byCharacter, [now.toMs, spanMs, now.live]);
+  useHotkeys(
+    "]",
+    () =>
+      now.live
+        ? undefined
+        : now.toMs + spanMs >= now.nowMs
+          ? move.follow(spanMs)
+          : move.fix(now.toMs, now.toMs + spanMs),
+    byCharacter,
+    [now.toMs, spanMs, now.live],
+  );
   useHotkeys(".", () => move.follow(spanMs), byCharacter, [spanMs]);
   useHotkeys("1,2,3,4,5,6,7", (_event, handler) => {
     const place = PLACES[Number(handler.keys?.[0] ?? handler.hotkey) - 1];

@@ -48,10 +48,30 @@ export function Palette({ open, onClose }: { open: boolean; onClose: () => void 
     const found = wanted ? fetcher.data : undefined;
     if (!found) return pages;
     return [
-      ...found.services.map((one) => ({ key: `s${one.uid}`, label: one.name, what: "service", to: `/services/${one.uid}` })),
-      ...found.components.map((one) => ({ key: `c${one.id}`, label: one.name, what: `${kindInfo(one.kind).label.toLowerCase()}${one.address ? `, ${one.address}` : ""}`, to: `/estate/${one.id}` })),
-      ...found.incidents.map((one) => ({ key: `i${one.id}`, label: one.title, what: `incident of ${dayAndTime(one.openedAt)}`, to: `/incidents/${one.id}` })),
-      ...found.runbooks.map((one) => ({ key: `r${one.id}`, label: one.name, what: "runbook", to: `/runbooks/${one.id}` })),
+      ...found.services.map((one) => ({
+        key: `s${one.uid}`,
+        label: one.name,
+        what: "service",
+        to: `/services/${one.uid}`,
+      })),
+      ...found.components.map((one) => ({
+        key: `c${one.id}`,
+        label: one.name,
+        what: `${kindInfo(one.kind).label.toLowerCase()}${one.address ? `, ${one.address}` : ""}`,
+        to: `/estate/${one.id}`,
+      })),
+      ...found.incidents.map((one) => ({
+        key: `i${one.id}`,
+        label: one.title,
+        what: `incident of ${dayAndTime(one.openedAt)}`,
+        to: `/incidents/${one.id}`,
+      })),
+      ...found.runbooks.map((one) => ({
+        key: `r${one.id}`,
+        label: one.name,
+        what: "runbook",
+        to: `/runbooks/${one.id}`,
+      })),
       ...pages,
     ];
   }, [text, fetcher.data]);
@@ -63,7 +83,14 @@ export function Palette({ open, onClose }: { open: boolean; onClose: () => void 
   };
 
   return (
-    <Dialog open={open} onClose={onClose} fullWidth maxWidth="sm" aria-label="Find anything" sx={{ "& .MuiDialog-container": { alignItems: "flex-start" } }}>
+    <Dialog
+      open={open}
+      onClose={onClose}
+      fullWidth
+      maxWidth="sm"
+      aria-label="Find anything"
+      sx={{ "& .MuiDialog-container": { alignItems: "flex-start" } }}
+    >
       <Box sx={{ px: 2, py: 1, borderBottom: 1, borderColor: "divider" }}>
         <InputBase
           autoFocus
@@ -81,12 +108,26 @@ export function Palette({ open, onClose }: { open: boolean; onClose: () => void 
             else return;
             event.preventDefault();
           }}
-          inputProps={{ "aria-label": "Find anything", role: "combobox", "aria-expanded": true, "aria-controls": "palette-hits", "aria-activedescendant": hits[chosen] ? `hit-${hits[chosen].key}` : undefined }}
+          inputProps={{
+            "aria-label": "Find anything",
+            role: "combobox",
+            "aria-expanded": true,
+            "aria-controls": "palette-hits",
+            "aria-activedescendant": hits[chosen] ? `hit-${hits[chosen].key}` : undefined,
+          }}
         />
       </Box>
       <List dense id="palette-hits" role="listbox" aria-label="Found" sx={{ maxHeight: 420, overflow: "auto" }}>
         {hits.map((hit, index) => (
-          <ListItemButton key={hit.key} id={`hit-${hit.key}`} role="option" aria-selected={index === chosen} selected={index === chosen} onClick={() => go(hit)} onMouseMove={() => setAt(index)}>
+          <ListItemButton
+            key={hit.key}
+            id={`hit-${hit.key}`}
+            role="option"
+            aria-selected={index === chosen}
+            selected={index === chosen}
+            onClick={() => go(hit)}
+            onMouseMove={() => setAt(index)}
+          >
             <ListItemText primary={hit.label} slotProps={{ primary: { noWrap: true } }} />
             <Typography variant="caption" sx={{ color: "text.secondary", ml: 2, whiteSpace: "nowrap" }}>
               {hit.what}

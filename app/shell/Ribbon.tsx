@@ -89,7 +89,8 @@ export function Ribbon() {
   };
   const end = () => {
     if (!drag) return;
-    if (Math.abs(drag.fromMs - now.fromMs) > 1000 || Math.abs(drag.toMs - now.toMs) > 1000) settle(drag.fromMs, drag.toMs);
+    if (Math.abs(drag.fromMs - now.fromMs) > 1000 || Math.abs(drag.toMs - now.toMs) > 1000)
+      settle(drag.fromMs, drag.toMs);
     setDrag(null);
   };
   const pick = (event: PointerEvent) => {
@@ -111,10 +112,16 @@ export function Ribbon() {
 
   const tallest = Math.max(3, ...ribbon.alarms.map((one) => one.count));
   const ticks = ticksOf(ribbon.fromMs, ribbon.toMs);
-  const title = now.live ? `last ${spokenDuration(spanMs)}` : `${dayAndTime(now.fromMs, now.nowMs)} to ${dayAndTime(now.toMs, Math.floor(now.fromMs / DAY_MS) === Math.floor(now.toMs / DAY_MS) ? now.toMs : now.nowMs)}`;
+  const title = now.live
+    ? `last ${spokenDuration(spanMs)}`
+    : `${dayAndTime(now.fromMs, now.nowMs)} to ${dayAndTime(now.toMs, Math.floor(now.fromMs / DAY_MS) === Math.floor(now.toMs / DAY_MS) ? now.toMs : now.nowMs)}`;
 
   return (
-    <Box component="section" aria-label="Ribbon: the window of time" sx={{ borderBottom: 1, borderColor: now.live ? "divider" : "secondary.main", bgcolor: "background.paper" }}>
+    <Box
+      component="section"
+      aria-label="Ribbon: the window of time"
+      sx={{ borderBottom: 1, borderColor: now.live ? "divider" : "secondary.main", bgcolor: "background.paper" }}
+    >
       <Stack direction="row" sx={{ alignItems: "center", gap: 0.5, px: 1.5, height: 30 }}>
         <Typography variant="caption" sx={{ fontWeight: 600, minWidth: 160 }} data-testid="window-words" noWrap>
           {title} <span style={{ fontWeight: 400, color: "var(--mui-palette-text-secondary)" }}>UTC</span>
@@ -126,7 +133,15 @@ export function Ribbon() {
             color="inherit"
             aria-pressed={now.live && Math.abs(spanMs - one.ms) < 1000}
             onClick={() => (now.live ? move.follow(one.ms) : move.fix(now.toMs - one.ms, now.toMs))}
-            sx={{ minWidth: 0, px: 0.75, py: 0, fontSize: "0.76rem", fontWeight: Math.abs(spanMs - one.ms) < 1000 ? 700 : 400, textDecoration: Math.abs(spanMs - one.ms) < 1000 ? "underline" : "none", textUnderlineOffset: 3 }}
+            sx={{
+              minWidth: 0,
+              px: 0.75,
+              py: 0,
+              fontSize: "0.76rem",
+              fontWeight: Math.abs(spanMs - one.ms) < 1000 ? 700 : 400,
+              textDecoration: Math.abs(spanMs - one.ms) < 1000 ? "underline" : "none",
+              textUnderlineOffset: 3,
+            }}
           >
             {one.label}
           </Button>
@@ -139,7 +154,11 @@ export function Ribbon() {
         </Tooltip>
         <Tooltip title="Window after ( ] )">
           <span>
-            <IconButton aria-label="Window after" disabled={now.live} onClick={() => settle(now.toMs, now.toMs + spanMs)}>
+            <IconButton
+              aria-label="Window after"
+              disabled={now.live}
+              onClick={() => settle(now.toMs, now.toMs + spanMs)}
+            >
               <ChevronRight sx={{ fontSize: 18 }} />
             </IconButton>
           </span>
@@ -166,32 +185,90 @@ export function Ribbon() {
           ))}
         </Select>
         <Tooltip title={folded ? "Unfold the ribbon" : "Fold the ribbon"}>
-          <IconButton aria-label={folded ? "Unfold the ribbon" : "Fold the ribbon"} aria-expanded={!folded} onClick={fold}>
+          <IconButton
+            aria-label={folded ? "Unfold the ribbon" : "Fold the ribbon"}
+            aria-expanded={!folded}
+            onClick={fold}
+          >
             {folded ? <ExpandMore sx={{ fontSize: 16 }} /> : <ExpandLess sx={{ fontSize: 16 }} />}
           </IconButton>
         </Tooltip>
       </Stack>
       {folded ? null : (
-        <Box ref={strip} onPointerDown={pick} onPointerMove={during} onPointerUp={end} onPointerCancel={() => setDrag(null)} sx={{ position: "relative", height: HEIGHT + 14, mx: 1.5, touchAction: "none", cursor: "crosshair" }}>
-          <svg width="100%" height={HEIGHT} viewBox={`0 0 1000 ${HEIGHT}`} preserveAspectRatio="none" aria-hidden="true" style={{ position: "absolute", inset: 0 }}>
+        <Box
+          ref={strip}
+          onPointerDown={pick}
+          onPointerMove={during}
+          onPointerUp={end}
+          onPointerCancel={() => setDrag(null)}
+          sx={{ position: "relative", height: HEIGHT + 14, mx: 1.5, touchAction: "none", cursor: "crosshair" }}
+        >
+          <svg
+            width="100%"
+            height={HEIGHT}
+            viewBox={`0 0 1000 ${HEIGHT}`}
+            preserveAspectRatio="none"
+            aria-hidden="true"
+            style={{ position: "absolute", inset: 0 }}
+          >
             <rect x="0" y="0" width="1000" height={HEIGHT} fill="var(--mui-palette-background-default)" />
             {ribbon.incidents.map((incident) => {
               const from = Math.max(0, place(incident.openedAt)) * 10;
               const to = Math.min(100, place(incident.resolvedAt ?? ribbon.toMs)) * 10;
-              return <rect key={incident.id} x={from} y={4} width={Math.max(2, to - from)} height={8} fill={severityColour(incident.worst)} opacity={incident.resolvedAt === null ? 1 : 0.55} />;
+              return (
+                <rect
+                  key={incident.id}
+                  x={from}
+                  y={4}
+                  width={Math.max(2, to - from)}
+                  height={8}
+                  fill={severityColour(incident.worst)}
+                  opacity={incident.resolvedAt === null ? 1 : 0.55}
+                />
+              );
             })}
             {[...ribbon.alarms]
               .sort((a, b) => severityRank(a.worst) - severityRank(b.worst))
               .map((one) => {
                 const size = 5 + (one.count / tallest) * 15;
-                return <rect key={one.atMs} x={place(one.atMs) * 10 - 1.5} y={HEIGHT - 8 - size} width={3} height={size} fill={severityColour(one.worst)} />;
+                return (
+                  <rect
+                    key={one.atMs}
+                    x={place(one.atMs) * 10 - 1.5}
+                    y={HEIGHT - 8 - size}
+                    width={3}
+                    height={size}
+                    fill={severityColour(one.worst)}
+                  />
+                );
               })}
             {ribbon.changes.map((one) => (
-              <rect key={one.atMs} x={place(one.atMs) * 10 - 0.75} y={HEIGHT - 7} width={1.5} height={6} fill="var(--mui-palette-text-secondary)" />
+              <rect
+                key={one.atMs}
+                x={place(one.atMs) * 10 - 0.75}
+                y={HEIGHT - 7}
+                width={1.5}
+                height={6}
+                fill="var(--mui-palette-text-secondary)"
+              />
             ))}
           </svg>
           {ticks.map((tick) => (
-            <Typography key={tick.atMs} variant="caption" aria-hidden="true" sx={{ position: "absolute", left: `${place(tick.atMs)}%`, top: HEIGHT - 1, fontSize: 10, color: "text.secondary", transform: "translateX(-50%)", whiteSpace: "nowrap", userSelect: "none" }}>
+            <Typography
+              key={tick.atMs}
+              variant="caption"
+              aria-hidden="true"
+              sx={{
+                position: "absolute",
+                left: `${place(tick.atMs)}%`,
+                top: HEIGHT - 1,
+                fontSize: 10,
+                color: "text.secondary",
+                transform: "translateX(-50%)",
+                whiteSpace: "nowrap",
+                userSelect: "none",
+              }}
+            >
               {tick.label}
             </Typography>
           ))}
@@ -205,29 +282,49 @@ export function Ribbon() {
             aria-valuenow={Math.round(right)}
             aria-valuetext={title}
             onKeyDown={byKey("all")}
-            sx={{ position: "absolute", top: 0, height: HEIGHT, left: `${left}%`, width: `max(6px, ${right - left}%)`, border: "1.5px solid", borderColor: now.live ? "primary.main" : "secondary.main", bgcolor: now.live ? "rgba(14,90,94,0.10)" : "rgba(107,58,143,0.12)", cursor: drag?.grip === "all" ? "grabbing" : "grab" }}
+            sx={{
+              position: "absolute",
+              top: 0,
+              height: HEIGHT,
+              left: `${left}%`,
+              width: `max(6px, ${right - left}%)`,
+              border: "1.5px solid",
+              borderColor: now.live ? "primary.main" : "secondary.main",
+              bgcolor: now.live ? "rgba(14,90,94,0.10)" : "rgba(107,58,143,0.12)",
+              cursor: drag?.grip === "all" ? "grabbing" : "grab",
+            }}
           />
           {(["from", "to"] as const).map((grip) => (
-              <Box
-                key={grip}
-                role="slider"
-                tabIndex={0}
-                aria-label={grip === "from" ? "Start of the window" : "End of the window"}
-                aria-valuemin={0}
-                aria-valuemax={100}
-                aria-valuenow={Math.round(grip === "from" ? left : right)}
-                aria-valuetext={dayAndTime(grip === "from" ? shown.fromMs : shown.toMs)}
-                onPointerDown={begin(grip)}
-                onKeyDown={byKey(grip)}
-                sx={{ position: "absolute", top: 0, height: HEIGHT, width: 9, left: `calc(${grip === "from" ? left : right}% - ${grip === "from" ? 6 : 3}px)`, cursor: "ew-resize" }}
-              />
-            ))}
-
+            <Box
+              key={grip}
+              role="slider"
+              tabIndex={0}
+              aria-label={grip === "from" ? "Start of the window" : "End of the window"}
+              aria-valuemin={0}
+              aria-valuemax={100}
+              aria-valuenow={Math.round(grip === "from" ? left : right)}
+              aria-valuetext={dayAndTime(grip === "from" ? shown.fromMs : shown.toMs)}
+              onPointerDown={begin(grip)}
+              onKeyDown={byKey(grip)}
+              sx={{
+                position: "absolute",
+                top: 0,
+                height: HEIGHT,
+                width: 9,
+                left: `calc(${grip === "from" ? left : right}% - ${grip === "from" ? 6 : 3}px)`,
+                cursor: "ew-resize",
+              }}
+            />
+          ))}
         </Box>
       )}
       {now.live ? null : (
-        <Box role="status" sx={{ px: 1.5, py: 0.5, bgcolor: "var(--hx-past-ground)", color: "text.primary", fontSize: "0.84rem" }}>
-          <strong>Looking back.</strong> Everything on this page is as it was at {dayAndTime(now.atMs)} UTC, {spokenDuration(now.nowMs - now.atMs)} ago. Press <kbd>.</kbd> to return to now.
+        <Box
+          role="status"
+          sx={{ px: 1.5, py: 0.5, bgcolor: "var(--hx-past-ground)", color: "text.primary", fontSize: "0.84rem" }}
+        >
+          <strong>Looking back.</strong> Everything on this page is as it was at {dayAndTime(now.atMs)} UTC,{" "}
+          {spokenDuration(now.nowMs - now.atMs)} ago. Press <kbd>.</kbd> to return to now.
         </Box>
       )}
     </Box>
@@ -236,7 +333,8 @@ export function Ribbon() {
 
 function ticksOf(fromMs: number, toMs: number): { atMs: number; label: string }[] {
   const reach = toMs - fromMs;
-  const step = reach <= 6 * HOUR_MS ? HOUR_MS : reach <= DAY_MS ? 3 * HOUR_MS : reach <= 7 * DAY_MS ? DAY_MS : 5 * DAY_MS;
+  const step =
+    reach <= 6 * HOUR_MS ? HOUR_MS : reach <= DAY_MS ? 3 * HOUR_MS : reach <= 7 * DAY_MS ? DAY_MS : 5 * DAY_MS;
   const ticks: { atMs: number; label: string }[] = [];
   for (let at = Math.ceil(fromMs / step) * step; at < toMs; at += step) {
     const share = (at - fromMs) / reach;

@@ -39,7 +39,19 @@ export function TopBar({ onFind, onKeys }: { onFind: () => void; onKeys: () => v
   const { connected } = useLive();
   const tray = useTray();
   return (
-    <Stack component="header" direction="row" sx={{ alignItems: "center", gap: 1.5, px: 1.5, height: 44, borderBottom: 1, borderColor: "divider", bgcolor: "background.paper" }}>
+    <Stack
+      component="header"
+      direction="row"
+      sx={{
+        alignItems: "center",
+        gap: 1.5,
+        px: 1.5,
+        height: 44,
+        borderBottom: 1,
+        borderColor: "divider",
+        bgcolor: "background.paper",
+      }}
+    >
       <Stack direction="row" sx={{ alignItems: "center", gap: 1, color: "primary.main", mr: 1 }}>
         <Mark />
         <Typography component="span" sx={{ fontWeight: 700, letterSpacing: "0.01em", color: "text.primary" }}>
@@ -53,11 +65,37 @@ export function TopBar({ onFind, onKeys }: { onFind: () => void; onKeys: () => v
             component={NavLink}
             to={keep(place.to)}
             end={place.to === "/"}
-            sx={{ display: "flex", alignItems: "center", gap: 0.75, px: 1.25, color: "text.secondary", textDecoration: "none", fontSize: "0.88rem", boxShadow: "none", "&:hover": { color: "text.primary" }, "&.active": { color: "text.primary", fontWeight: 650, boxShadow: "inset 0 -2px 0 var(--mui-palette-primary-main)" } }}
+            sx={{
+              display: "flex",
+              alignItems: "center",
+              gap: 0.75,
+              px: 1.25,
+              color: "text.secondary",
+              textDecoration: "none",
+              fontSize: "0.88rem",
+              boxShadow: "none",
+              "&:hover": { color: "text.primary" },
+              "&.active": {
+                color: "text.primary",
+                fontWeight: 650,
+                boxShadow: "inset 0 -2px 0 var(--mui-palette-primary-main)",
+              },
+            }}
           >
             {place.label}
             {place.to === "/incidents" && shell.ribbon.openCount > 0 ? (
-              <Box component="span" aria-label={`${shell.ribbon.openCount} open`} sx={{ fontSize: "0.72rem", fontWeight: 700, px: 0.6, borderRadius: 0.5, bgcolor: "var(--hx-critical)", color: "var(--hx-on-severity)" }}>
+              <Box
+                component="span"
+                aria-label={`${shell.ribbon.openCount} open`}
+                sx={{
+                  fontSize: "0.72rem",
+                  fontWeight: 700,
+                  px: 0.6,
+                  borderRadius: 0.5,
+                  bgcolor: "var(--hx-critical)",
+                  color: "var(--hx-on-severity)",
+                }}
+              >
                 {shell.ribbon.openCount}
               </Box>
             ) : null}
@@ -65,7 +103,13 @@ export function TopBar({ onFind, onKeys }: { onFind: () => void; onKeys: () => v
         ))}
       </Box>
       <Box sx={{ flex: 1 }} />
-      <Button color="inherit" variant="outlined" onClick={onFind} startIcon={<SearchOutlined />} sx={{ color: "text.secondary", borderColor: "divider", fontWeight: 400, py: 0.25 }}>
+      <Button
+        color="inherit"
+        variant="outlined"
+        onClick={onFind}
+        startIcon={<SearchOutlined />}
+        sx={{ color: "text.secondary", borderColor: "divider", fontWeight: 400, py: 0.25 }}
+      >
         Find&ensp;<kbd style={{ fontSize: "0.72rem" }}>Ctrl K</kbd>
       </Button>
       <Clock connected={connected} />
@@ -99,8 +143,19 @@ function Clock({ connected }: { connected: boolean }) {
     return () => clearInterval(timer);
   }, [now.nowMs, pace]);
   return (
-    <Tooltip title={`${clockSet ? "The clock was set at the start. " : ""}${connected ? "Live: this page follows the server." : "No line to the server; it is tried again by itself."}`}>
-      <Typography variant="caption" component="span" sx={{ color: connected || !mounted ? "text.secondary" : "error.main", whiteSpace: "nowrap", minWidth: 66, textAlign: "right" }}>
+    <Tooltip
+      title={`${clockSet ? "The clock was set at the start. " : ""}${connected ? "Live: this page follows the server." : "No line to the server; it is tried again by itself."}`}
+    >
+      <Typography
+        variant="caption"
+        component="span"
+        sx={{
+          color: connected || !mounted ? "text.secondary" : "error.main",
+          whiteSpace: "nowrap",
+          minWidth: 66,
+          textAlign: "right",
+        }}
+      >
         {connected || !mounted ? `${clockTime(shown, mounted)} UTC` : "no line"}
       </Typography>
     </Tooltip>
@@ -130,15 +185,41 @@ function Who() {
   }, [fetcher.state, fetcher.data]);
   return (
     <>
-      <Button color="inherit" onClick={(event) => setAnchor(event.currentTarget)} sx={{ fontWeight: 400, maxWidth: 160, whiteSpace: "nowrap", overflow: "hidden", textOverflow: "ellipsis", display: "block" }}>
+      <Button
+        color="inherit"
+        onClick={(event) => setAnchor(event.currentTarget)}
+        sx={{
+          fontWeight: 400,
+          maxWidth: 160,
+          whiteSpace: "nowrap",
+          overflow: "hidden",
+          textOverflow: "ellipsis",
+          display: "block",
+        }}
+      >
         {who}
       </Button>
-      <Popover open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} anchorOrigin={{ vertical: "bottom", horizontal: "right" }} transformOrigin={{ vertical: "top", horizontal: "right" }}>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: "bottom", horizontal: "right" }}
+        transformOrigin={{ vertical: "top", horizontal: "right" }}
+      >
         <Box component={fetcher.Form} method="post" action="/who" sx={{ p: 2, width: 280 }}>
           <Typography variant="body2" sx={{ mb: 1 }}>
             Your name stands on runs, notes and pins made in this browser.
           </Typography>
-          <TextField name="name" label="Name" defaultValue={who} fullWidth autoFocus error={fetcher.data?.ok === false} helperText={fetcher.data?.problem} slotProps={{ htmlInput: { maxLength: 60 } }} />
+          <TextField
+            name="name"
+            label="Name"
+            defaultValue={who}
+            fullWidth
+            autoFocus
+            error={fetcher.data?.ok === false}
+            helperText={fetcher.data?.problem}
+            slotProps={{ htmlInput: { maxLength: 60 } }}
+          />
           <Button type="submit" variant="contained" sx={{ mt: 1 }}>
             Use this name
           </Button>

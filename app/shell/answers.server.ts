@@ -8,11 +8,17 @@ export interface Refusal {
   fields?: Record<string, string>;
 }
 
-export const refuse = (problem: string, fields?: Record<string, string>) => data({ ok: false, problem, ...(fields ? { fields } : {}) } satisfies Refusal, { status: 400 });
+export const refuse = (problem: string, fields?: Record<string, string>) =>
+  data({ ok: false, problem, ...(fields ? { fields } : {}) } satisfies Refusal, { status: 400 });
 
 /** Reads a form by a schema; the result is its values, or a refusal that names each wrong field. */
-export function readForm<Schema extends z.ZodType>(form: FormData, schema: Schema): { ok: true; value: z.output<Schema> } | { ok: false; refusal: ReturnType<typeof refuse> } {
-  const parsed = schema.safeParse(Object.fromEntries([...form].map(([name, value]) => [name, typeof value === "string" ? value : ""])));
+export function readForm<Schema extends z.ZodType>(
+  form: FormData,
+  schema: Schema,
+): { ok: true; value: z.output<Schema> } | { ok: false; refusal: ReturnType<typeof refuse> } {
+  const parsed = schema.safeParse(
+    Object.fromEntries([...form].map(([name, value]) => [name, typeof value === "string" ? value : ""])),
+  );
   if (parsed.success) return { ok: true, value: parsed.data };
   const fields: Record<string, string> = {};
   for (const issue of parsed.error.issues) fields[issue.path.join(".") || "form"] ??= issue.message;
@@ -20,7 +26,9 @@ export function readForm<Schema extends z.ZodType>(form: FormData, schema: Schem
 }
 
 /** Carries an order to the engine out; its sentences come back as a refusal, other errors stay errors. */
-export async function attempt<T>(work: () => Promise<T>): Promise<{ ok: true; value: T } | { ok: false; refusal: ReturnType<typeof refuse> }> {
+export async function attempt<T>(
+  work: () => Promise<T>,
+): Promise<{ ok: true; value: T } | { ok: false; refusal: ReturnType<typeof refuse> }> {
   try {
     return { ok: true, value: await work() };
   } catch (error) {
@@ -37,5 +45,8 @@ export function idFrom(text: string | undefined, what: string): number {
 }
 
 export function missing(what: string, id: string | number | undefined): Response {
-  return new Response(`There is no ${what} “${String(id ?? "").slice(0, 40)}”. It may have been mistyped; look for it with Ctrl+K.`, { status: 404 });
+  return new Response(
+    `There is no ${what} “${String(id ?? "").slice(0, 40)}”. It may have been mistyped; look for it with Ctrl+K.`,
+    { status: 404 },
+  );
 }

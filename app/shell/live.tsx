@@ -53,7 +53,9 @@ export function LiveUpdates({ children }: { children: ReactNode }) {
         case "incident":
           return isLive || path.startsWith("/incidents") ? 300 : undefined;
         case "run":
-          return path.startsWith("/runs/") || path.startsWith("/incidents/") || path.startsWith("/runbooks") ? 200 : undefined;
+          return path.startsWith("/runs/") || path.startsWith("/incidents/") || path.startsWith("/runbooks")
+            ? 200
+            : undefined;
         case "sweep":
           return path.startsWith("/discover") ? 250 : undefined;
         default:

@@ -22,6 +22,8 @@ export function metricsAsked(request: Request, nowMs: number) {
     view: params.get("view") === "bars" ? ("bars" as const) : ("lines" as const),
     lowest: bound("low"),
     highest: bound("high"),
-    problem: wrong ? `${wrong === 1 ? "One line" : `${wrong} lines`} of this address cannot be understood and ${wrong === 1 ? "is" : "are"} left out. Add ${wrong === 1 ? "it" : "them"} again below.` : null,
+    problem: wrong
+      ? `${wrong === 1 ? "One line" : `${wrong} lines`} of this address cannot be understood and ${wrong === 1 ? "is" : "are"} left out. Add ${wrong === 1 ? "it" : "them"} again below.`
+      : null,
   };
 }

@@ -27,7 +27,11 @@ export interface Pin {
   address?: string;
 }
 
-const TrayContext = createContext<{ pin: (pin: Pin) => void; open: boolean; setOpen: (open: boolean) => void }>({ pin: () => undefined, open: false, setOpen: () => undefined });
+const TrayContext = createContext<{ pin: (pin: Pin) => void; open: boolean; setOpen: (open: boolean) => void }>({
+  pin: () => undefined,
+  open: false,
+  setOpen: () => undefined,
+});
 
 /** Pins a view with its window: into an incident when one is named, else to the tray. */
 export const usePin = () => useContext(TrayContext).pin;
@@ -52,14 +56,27 @@ export function TrayProvider({ children }: { children: ReactNode }) {
       params.set("from", new Date(one.fromMs).toISOString());
       params.set("to", new Date(one.toMs).toISOString());
       void submit(
-        { intent: "pin", kind: one.kind, title: one.title, detail: one.detail, fromMs: String(Math.round(one.fromMs)), toMs: String(Math.round(one.toMs)), incidentId: String(one.incidentId ?? ""), address: one.address ?? `${pathname}?${params.toString()}` },
+        {
+          intent: "pin",
+          kind: one.kind,
+          title: one.title,
+          detail: one.detail,
+          fromMs: String(Math.round(one.fromMs)),
+          toMs: String(Math.round(one.toMs)),
+          incidentId: String(one.incidentId ?? ""),
+          address: one.address ?? `${pathname}?${params.toString()}`,
+        },
         { method: "post", action: "/evidence" },
       );
     },
     [submit, pathname, search],
   );
   useEffect(() => {
-    if (fetcher.state === "idle" && fetcher.data) enqueueSnackbar(fetcher.data.ok ? (fetcher.data.said ?? "Pinned.") : (fetcher.data.problem ?? "Could not be pinned."), { variant: fetcher.data.ok ? "default" : "error" });
+    if (fetcher.state === "idle" && fetcher.data)
+      enqueueSnackbar(
+        fetcher.data.ok ? (fetcher.data.said ?? "Pinned.") : (fetcher.data.problem ?? "Could not be pinned."),
+        { variant: fetcher.data.ok ? "default" : "error" },
+      );
   }, [fetcher.state, fetcher.data, enqueueSnackbar]);
   return (
     <TrayContext.Provider value={{ pin, open, setOpen }}>
@@ -80,12 +97,25 @@ function Tray({ open, onClose }: { open: boolean; onClose: () => void }) {
   const { enqueueSnackbar } = useSnackbar();
   useEffect(() => {
     if (fetcher.state !== "idle" || !fetcher.data) return;
-    enqueueSnackbar(fetcher.data.ok ? (fetcher.data.said ?? "Done.") : (fetcher.data.problem ?? "That did not work."), { variant: fetcher.data.ok ? "default" : "error" });
+    enqueueSnackbar(fetcher.data.ok ? (fetcher.data.said ?? "Done.") : (fetcher.data.problem ?? "That did not work."), {
+      variant: fetcher.data.ok ? "default" : "error",
+    });
     if (fetcher.data.ok && tray.pins.length === 0) onClose();
     // eslint-disable-next-line react-hooks/exhaustive-deps -- told once for each answer
   }, [fetcher.state, fetcher.data]);
   return (
-    <Drawer anchor="right" open={open} onClose={onClose} slotProps={{ paper: { sx: { width: 340, borderLeft: 1, borderColor: "divider" }, "aria-label": "Evidence tray", role: "dialog" } }}>
+    <Drawer
+      anchor="right"
+      open={open}
+      onClose={onClose}
+      slotProps={{
+        paper: {
+          sx: { width: 340, borderLeft: 1, borderColor: "divider" },
+          "aria-label": "Evidence tray",
+          role: "dialog",
+        },
+      }}
+    >
       <Stack direction="row" sx={{ alignItems: "center", px: 2, py: 1, borderBottom: 1, borderColor: "divider" }}>
         <Typography variant="h2" sx={{ flex: 1 }}>
           Evidence tray
@@ -97,13 +127,23 @@ function Tray({ open, onClose }: { open: boolean; onClose: () => void }) {
       <Box sx={{ p: 2, flex: 1, overflow: "auto" }}>
         {tray.pins.length === 0 ? (
           <Typography variant="body2" sx={{ color: "text.secondary" }}>
-            Nothing pinned yet. Use the pin on a chart or on the map; each pin keeps its window, so that it opens again as you saw it.
+            Nothing pinned yet. Use the pin on a chart or on the map; each pin keeps its window, so that it opens again
+            as you saw it.
           </Typography>
         ) : (
           <Stack sx={{ gap: 1 }} component="ul" style={{ listStyle: "none", padding: 0, margin: 0 }}>
             {tray.pins.map((pin) => (
-              <Stack key={pin.id} component="li" direction="row" sx={{ alignItems: "center", gap: 1, border: 1, borderColor: "divider", borderRadius: 1, p: 1 }}>
-                {pin.kind === "chart" ? <ShowChart fontSize="small" aria-label="Chart" /> : <MapOutlined fontSize="small" aria-label="Map" />}
+              <Stack
+                key={pin.id}
+                component="li"
+                direction="row"
+                sx={{ alignItems: "center", gap: 1, border: 1, borderColor: "divider", borderRadius: 1, p: 1 }}
+              >
+                {pin.kind === "chart" ? (
+                  <ShowChart fontSize="small" aria-label="Chart" />
+                ) : (
+                  <MapOutlined fontSize="small" aria-label="Map" />
+                )}
                 <Box sx={{ flex: 1, minWidth: 0 }}>
                   <Typography variant="body2" component={RouterLink} to={pin.address} sx={{ color: "text.primary" }}>
                     {pin.title}
@@ -133,8 +173,18 @@ function Tray({ open, onClose }: { open: boolean; onClose: () => void }) {
           ) : (
             <fetcher.Form method="post" action="/evidence">
               <input type="hidden" name="intent" value="attach" />
-              <TextField select fullWidth label="Incident" name="incidentId" value={incident} onChange={(event) => setChosen(event.target.value)} sx={{ mb: 1 }}>
-                {here && !tray.incidents.some((one) => String(one.id) === here) ? <MenuItem value={here}>Incident {here}</MenuItem> : null}
+              <TextField
+                select
+                fullWidth
+                label="Incident"
+                name="incidentId"
+                value={incident}
+                onChange={(event) => setChosen(event.target.value)}
+                sx={{ mb: 1 }}
+              >
+                {here && !tray.incidents.some((one) => String(one.id) === here) ? (
+                  <MenuItem value={here}>Incident {here}</MenuItem>
+                ) : null}
                 {tray.incidents.map((one) => (
                   <MenuItem key={one.id} value={String(one.id)}>
                     <span style={{ whiteSpace: "normal" }}>

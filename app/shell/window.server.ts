@@ -15,8 +15,14 @@ export interface PageWindow {
 export function windowOf(request: Request, nowMs: number, defaultMs?: number): PageWindow {
   const result: WindowResult = parseWindow(new URL(request.url).searchParams, nowMs, defaultMs);
   const { window } = result;
-  return { ...window, nowMs, atMs: window.live ? nowMs : Math.min(nowMs, window.toMs), problem: result.ok ? null : result.problem };
+  return {
+    ...window,
+    nowMs,
+    atMs: window.live ? nowMs : Math.min(nowMs, window.toMs),
+    problem: result.ok ? null : result.problem,
+  };
 }
 
 /** What of another time an address asks to be laid over the drawings. */
-export const overlayAsked = (request: Request): Overlay => OVERLAYS.find((one) => one === new URL(request.url).searchParams.get("over")) ?? "none";
+export const overlayAsked = (request: Request): Overlay =>
+  OVERLAYS.find((one) => one === new URL(request.url).searchParams.get("over")) ?? "none";

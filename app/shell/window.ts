@@ -28,7 +28,8 @@ function keepOf(search: string): Keep {
     const [path = "", own = ""] = to.split("?");
     if (!own && kept.length === 0) return path;
     const params = new URLSearchParams(own);
-    for (const [name, value] of kept) if (!params.has(name) && !(name === "last" && params.has("from"))) params.set(name, value);
+    for (const [name, value] of kept)
+      if (!params.has(name) && !(name === "last" && params.has("from"))) params.set(name, value);
     const text = params.toString();
     return text ? `${path}?${text}` : path;
   };
@@ -44,7 +45,11 @@ export function useKeep(): Keep {
 const iso = (ms: number) => new Date(ms).toISOString().replace(".000Z", "Z");
 
 /** Moves the window: to a fixed span, or to the last so many milliseconds up to now. */
-export function useMoveWindow(): { fix: (fromMs: number, toMs: number) => void; follow: (spanMs: number) => void; span: (duration: string) => void } {
+export function useMoveWindow(): {
+  fix: (fromMs: number, toMs: number) => void;
+  follow: (spanMs: number) => void;
+  span: (duration: string) => void;
+} {
   const [, setParams] = useSearchParams();
   return useMemo(
     () => ({

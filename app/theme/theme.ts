@@ -33,14 +33,33 @@ export const theme = createTheme({
     caption: { fontSize: "0.76rem" },
     button: { textTransform: "none", fontWeight: 600 },
   },
-  transitions: { duration: { shortest: 80, shorter: 100, short: 120, standard: 140, complex: 150, enteringScreen: 120, leavingScreen: 100 } },
+  transitions: {
+    duration: {
+      shortest: 80,
+      shorter: 100,
+      short: 120,
+      standard: 140,
+      complex: 150,
+      enteringScreen: 120,
+      leavingScreen: 100,
+    },
+  },
   components: {
     MuiCssBaseline: {
       styleOverrides: {
         body: { fontVariantNumeric: "tabular-nums" },
         "*:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)", outlineOffset: 1 },
-        "@media (prefers-reduced-motion: reduce)": { "*, *::before, *::after": { animationDuration: "0.001ms !important", transitionDuration: "0.001ms !important" } },
-        ".hx-link": { color: "var(--mui-palette-primary-main)", textDecorationColor: "color-mix(in srgb, currentColor 35%, transparent)", textUnderlineOffset: 2 },
+        "@media (prefers-reduced-motion: reduce)": {
+          "*, *::before, *::after": {
+            animationDuration: "0.001ms !important",
+            transitionDuration: "0.001ms !important",
+          },
+        },
+        ".hx-link": {
+          color: "var(--mui-palette-primary-main)",
+          textDecorationColor: "color-mix(in srgb, currentColor 35%, transparent)",
+          textUnderlineOffset: 2,
+        },
         ".hx-link:hover": { textDecorationColor: "currentColor" },
         code: { fontFamily: MONO, fontSize: "0.92em" },
       },
@@ -53,6 +72,15 @@ export const theme = createTheme({
     MuiAutocomplete: { styleOverrides: { paper: { border: "1px solid var(--mui-palette-divider)" } } },
     MuiTooltip: { defaultProps: { enterDelay: 250 } },
     MuiButtonBase: { defaultProps: { disableRipple: true } },
-    MuiLink: { defaultProps: { underline: "always" }, styleOverrides: { root: { textDecorationColor: "color-mix(in srgb, currentColor 35%, transparent)", textUnderlineOffset: 2, "&:hover": { textDecorationColor: "currentColor" } } } },
+    MuiLink: {
+      defaultProps: { underline: "always" },
+      styleOverrides: {
+        root: {
+          textDecorationColor: "color-mix(in srgb, currentColor 35%, transparent)",
+          textUnderlineOffset: 2,
+          "&:hover": { textDecorationColor: "currentColor" },
+        },
+      },
+    },
   },
 });

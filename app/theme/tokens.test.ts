@@ -18,11 +18,23 @@ describe.each<[string, Tokens]>([
   ["day", DAY],
   ["night", NIGHT],
 ])("the %s theme", (_name, tokens) => {
-  it.each(["ground", "surface"] as const)("has text, quiet text, accent and every severity at 4.5:1 or more on its %s", (ground) => {
-    for (const colour of [tokens.text, tokens.quiet, tokens.accent, tokens.past, ...tokens.lines, ...Object.values(tokens.severity)]) expect(`${colour} ${contrast(colour, tokens[ground]) >= 4.5}`).toBe(`${colour} true`);
-  });
+  it.each(["ground", "surface"] as const)(
+    "has text, quiet text, accent and every severity at 4.5:1 or more on its %s",
+    (ground) => {
+      for (const colour of [
+        tokens.text,
+        tokens.quiet,
+        tokens.accent,
+        tokens.past,
+        ...tokens.lines,
+        ...Object.values(tokens.severity),
+      ])
+        expect(`${colour} ${contrast(colour, tokens[ground]) >= 4.5}`).toBe(`${colour} true`);
+    },
+  );
   it("has numerals at 4.5:1 inside filled marks", () => {
-    for (const severity of ["critical", "major"] as const) expect(contrast(tokens.onSeverity, tokens.severity[severity])).toBeGreaterThanOrEqual(4.5);
+    for (const severity of ["critical", "major"] as const)
+      expect(contrast(tokens.onSeverity, tokens.severity[severity])).toBeGreaterThanOrEqual(4.5);
     expect(contrast(tokens.onAccent, tokens.accent)).toBeGreaterThanOrEqual(4.5);
   });
 });

@@ -39,7 +39,14 @@ export const DAY: Tokens = {
   chartEdge: "rgba(44, 74, 82, 0.45)",
   usual: "#857d6c",
   lines: ["#0e5a5e", "#b04500", "#6b3a8f", "#2f5d8c", "#735c00", "#9c2f5f", "#3f6b2e", "#5a5f5c"],
-  severity: { critical: "#a3123c", major: "#b04500", minor: "#735c00", warning: "#2f5d8c", indeterminate: "#665f70", cleared: "#6a6e6a" },
+  severity: {
+    critical: "#a3123c",
+    major: "#b04500",
+    minor: "#735c00",
+    warning: "#2f5d8c",
+    indeterminate: "#665f70",
+    cleared: "#6a6e6a",
+  },
   onSeverity: "#ffffff",
 };
 
@@ -59,7 +66,14 @@ export const NIGHT: Tokens = {
   chartEdge: "rgba(169, 201, 205, 0.5)",
   usual: "#8f8a7c",
   lines: ["#7cc9c1", "#ff9d5c", "#c9a3e6", "#8fbbea", "#dfc04e", "#f08fb5", "#a5cf8a", "#a5ada9"],
-  severity: { critical: "#ff7d98", major: "#ff9d5c", minor: "#dfc04e", warning: "#8fbbea", indeterminate: "#b9b1c4", cleared: "#98a09b" },
+  severity: {
+    critical: "#ff7d98",
+    major: "#ff9d5c",
+    minor: "#dfc04e",
+    warning: "#8fbbea",
+    indeterminate: "#b9b1c4",
+    cleared: "#98a09b",
+  },
   onSeverity: "#14181a",
 };
 

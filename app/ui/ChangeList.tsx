@@ -13,7 +13,17 @@ export function ChangeList({ changes, nowMs, empty }: { changes: readonly Change
     <Stack component="ol" sx={{ gap: 1, p: 0, m: 0, listStyle: "none" }}>
       {changes.map((change) => (
         <Box component="li" key={change.id} sx={{ minWidth: 0 }}>
-          <Typography variant="body2" sx={{ overflowWrap: "anywhere", display: "-webkit-box", WebkitLineClamp: 3, WebkitBoxOrient: "vertical", overflow: "hidden" }} title={change.summary}>
+          <Typography
+            variant="body2"
+            sx={{
+              overflowWrap: "anywhere",
+              display: "-webkit-box",
+              WebkitLineClamp: 3,
+              WebkitBoxOrient: "vertical",
+              overflow: "hidden",
+            }}
+            title={change.summary}
+          >
             {change.component_id ? (
               <KeepLink to={`/estate/${change.component_id}`} color="text.primary">
                 {change.summary}

@@ -19,15 +19,49 @@ const Card = styled("figure")({
   border: "1px solid var(--mui-palette-divider)",
   borderRadius: 4,
   "& .head": { display: "flex", alignItems: "center", gap: 2, padding: "2px 4px 0 10px" },
-  "& figcaption": { flex: 1, minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", fontSize: "0.875rem", fontWeight: 600 },
+  "& figcaption": {
+    flex: 1,
+    minWidth: 0,
+    overflow: "hidden",
+    textOverflow: "ellipsis",
+    whiteSpace: "nowrap",
+    fontSize: "0.875rem",
+    fontWeight: 600,
+  },
   "& figcaption a": { color: "inherit", textDecoration: "none" },
   "& figcaption a:hover": { textDecoration: "underline" },
   "& .last": { fontSize: "0.84rem", fontWeight: 600, marginRight: 4, whiteSpace: "nowrap" },
-  "& .do": { display: "inline-flex", padding: 5, border: 0, borderRadius: "50%", background: "none", color: "var(--mui-palette-text-secondary)", cursor: "pointer", lineHeight: 0 },
+  "& .do": {
+    display: "inline-flex",
+    padding: 5,
+    border: 0,
+    borderRadius: "50%",
+    background: "none",
+    color: "var(--mui-palette-text-secondary)",
+    cursor: "pointer",
+    lineHeight: 0,
+  },
   "& .do:hover": { backgroundColor: "var(--mui-palette-action-hover)", color: "var(--mui-palette-text-primary)" },
-  "& .do svg": { width: 16, height: 16, fill: "none", stroke: "currentColor", strokeWidth: 1.5, strokeLinecap: "round", strokeLinejoin: "round" },
+  "& .do svg": {
+    width: 16,
+    height: 16,
+    fill: "none",
+    stroke: "currentColor",
+    strokeWidth: 1.5,
+    strokeLinecap: "round",
+    strokeLinejoin: "round",
+  },
   "& .body": { padding: "0 6px 4px" },
-  "& .range": { margin: 0, padding: "0 4px", fontSize: "0.76rem", lineHeight: 1.66, color: "var(--mui-palette-text-secondary)", whiteSpace: "nowrap", overflow: "hidden", textOverflow: "ellipsis" },
+  "& .range": {
+    margin: 0,
+    padding: "0 4px",
+    fontSize: "0.76rem",
+    lineHeight: 1.66,
+    color: "var(--mui-palette-text-secondary)",
+    whiteSpace: "nowrap",
+    overflow: "hidden",
+    textOverflow: "ellipsis",
+  },
 });
 
 /** Rows of a table; an arrow down onto a line; a pin. */
@@ -44,7 +78,17 @@ const Sign = ({ of }: { of: keyof typeof SIGNS }) => (
 );
 
 /** A chart with its figures: last value and extremes, a table of the points, CSV, and a pin for the evidence tray. */
-export function ChartCard({ chart, height, incidentId, showOwner = false }: { chart: ChartData; height?: number; incidentId?: number; showOwner?: boolean }) {
+export function ChartCard({
+  chart,
+  height,
+  incidentId,
+  showOwner = false,
+}: {
+  chart: ChartData;
+  height?: number;
+  incidentId?: number;
+  showOwner?: boolean;
+}) {
   const [asTable, setAsTable] = useState(false);
   const pin = usePin();
   const keep = useKeep();
@@ -57,10 +101,23 @@ export function ChartCard({ chart, height, incidentId, showOwner = false }: { ch
           <RouterLink to={keep(`/signals/metrics?line=series~${chart.seriesId}&${window}`)}>{name}</RouterLink>
         </figcaption>
         <span className="last">{formatValue(chart.legend.last, chart.unit)}</span>
-        <button type="button" className="do" onClick={() => setAsTable(!asTable)} title={asTable ? "Show the chart" : "Show the figures"} aria-label={`${asTable ? "Chart" : "Figures"} of ${name}`} aria-pressed={asTable}>
+        <button
+          type="button"
+          className="do"
+          onClick={() => setAsTable(!asTable)}
+          title={asTable ? "Show the chart" : "Show the figures"}
+          aria-label={`${asTable ? "Chart" : "Figures"} of ${name}`}
+          aria-pressed={asTable}
+        >
           <Sign of="table" />
         </button>
-        <a className="do" href={`/series/${chart.seriesId}/figures.csv?${window}`} download title="Every sample as CSV" aria-label={`CSV of ${name}`}>
+        <a
+          className="do"
+          href={`/series/${chart.seriesId}/figures.csv?${window}`}
+          download
+          title="Every sample as CSV"
+          aria-label={`CSV of ${name}`}
+        >
           <Sign of="save" />
         </a>
         <button
@@ -83,8 +140,14 @@ export function ChartCard({ chart, height, incidentId, showOwner = false }: { ch
         </button>
       </div>
       <div className="body">
-        {asTable && chart.exemplars.length ? <TraceLinks exemplars={chart.exemplars} unit={chart.unit} nowMs={chart.toMs} /> : null}
-        {asTable ? <Figures chart={chart} height={(height ?? 132) + 20} /> : <HouseChart chart={chart} {...(height ? { height } : {})} />}
+        {asTable && chart.exemplars.length ? (
+          <TraceLinks exemplars={chart.exemplars} unit={chart.unit} nowMs={chart.toMs} />
+        ) : null}
+        {asTable ? (
+          <Figures chart={chart} height={(height ?? 132) + 20} />
+        ) : (
+          <HouseChart chart={chart} {...(height ? { height } : {})} />
+        )}
         {asTable ? null : <p className="range">{rangeOf(chart)}</p>}
       </div>
     </Card>
@@ -105,9 +168,15 @@ function Figures({ chart, height }: { chart: ChartData; height: number }) {
         <thead>
           <tr>
             <th scope="col">from (UTC)</th>
-            <th scope="col" className="num">lowest</th>
-            <th scope="col" className="num">mean</th>
-            <th scope="col" className="num">highest</th>
+            <th scope="col" className="num">
+              lowest
+            </th>
+            <th scope="col" className="num">
+              mean
+            </th>
+            <th scope="col" className="num">
+              highest
+            </th>
           </tr>
         </thead>
         <tbody>

@@ -10,7 +10,17 @@ export interface PickedComponent {
 }
 
 /** Chooses a component by a few letters of its name. */
-export function ComponentPicker({ label, value, onPick, width = 280 }: { label: string; value: PickedComponent | null; onPick: (component: PickedComponent | null) => void; width?: number }) {
+export function ComponentPicker({
+  label,
+  value,
+  onPick,
+  width = 280,
+}: {
+  label: string;
+  value: PickedComponent | null;
+  onPick: (component: PickedComponent | null) => void;
+  width?: number;
+}) {
   const [text, setText] = useState("");
   const fetcher = useFetcher<Answer<"find">>();
   const { load } = fetcher;

@@ -6,7 +6,17 @@ import { useDragRange } from "./drag-range";
 const HEIGHT = 96;
 
 /** How long calls took, on a logarithmic axis; dragging over the bars chooses a range of durations. */
-export function DurationBars({ bars, least, most, onRange }: { bars: readonly { fromMs: number; toMs: number; count: number }[]; least: number | null; most: number | null; onRange: (least: number, most: number) => void }) {
+export function DurationBars({
+  bars,
+  least,
+  most,
+  onRange,
+}: {
+  bars: readonly { fromMs: number; toMs: number; count: number }[];
+  least: number | null;
+  most: number | null;
+  onRange: (least: number, most: number) => void;
+}) {
   const first = bars[0];
   const last = bars.at(-1);
   const low = Math.log(first?.fromMs ?? 1);
@@ -16,30 +26,86 @@ export function DurationBars({ bars, least, most, onRange }: { bars: readonly { 
   const highest = Math.max(...bars.map((bar) => bar.count));
   const x = (value: number) => ((Math.log(Math.max(value, first.fromMs)) - low) / span) * 100;
   const under = hovered === null ? undefined : bars.find((bar) => hovered >= bar.fromMs && hovered < bar.toMs);
-  const range = drag ?? (least !== null || most !== null ? { from: least ?? first.fromMs, to: most ?? last.toMs } : null);
+  const range =
+    drag ?? (least !== null || most !== null ? { from: least ?? first.fromMs, to: most ?? last.toMs } : null);
   const ticks: number[] = [];
   for (let power = Math.ceil(Math.log10(first.fromMs)); 10 ** power <= last.toMs; power++) ticks.push(10 ** power);
   return (
     <Box>
       <Box
         ref={box}
-        sx={{ position: "relative", height: HEIGHT, cursor: "crosshair", touchAction: "none", userSelect: "none", borderBottom: 1, borderColor: "divider" }}
+        sx={{
+          position: "relative",
+          height: HEIGHT,
+          cursor: "crosshair",
+          touchAction: "none",
+          userSelect: "none",
+          borderBottom: 1,
+          borderColor: "divider",
+        }}
         {...handlers}
       >
-        <svg viewBox={`0 0 100 ${HEIGHT}`} preserveAspectRatio="none" width="100%" height={HEIGHT} role="img" aria-label={`Calls by duration, from ${formatValue(first.fromMs, "ms")} to ${formatValue(last.toMs, "ms")}`} style={{ display: "block" }}>
-          {bars.map((bar) => (bar.count ? <rect key={bar.fromMs} x={x(bar.fromMs)} width={Math.max(0.2, x(bar.toMs) - x(bar.fromMs) - 0.15)} y={HEIGHT - Math.max(1.5, (bar.count / highest) * (HEIGHT - 6))} height={Math.max(1.5, (bar.count / highest) * (HEIGHT - 6))} fill="var(--hx-chart)" opacity={range && (bar.toMs < Math.min(range.from, range.to) || bar.fromMs > Math.max(range.from, range.to)) ? 0.3 : 0.85} /> : null))}
+        <svg
+          viewBox={`0 0 100 ${HEIGHT}`}
+          preserveAspectRatio="none"
+          width="100%"
+          height={HEIGHT}
+          role="img"
+          aria-label={`Calls by duration, from ${formatValue(first.fromMs, "ms")} to ${formatValue(last.toMs, "ms")}`}
+          style={{ display: "block" }}
+        >
+          {bars.map((bar) =>
+            bar.count ? (
+              <rect
+                key={bar.fromMs}
+                x={x(bar.fromMs)}
+                width={Math.max(0.2, x(bar.toMs) - x(bar.fromMs) - 0.15)}
+                y={HEIGHT - Math.max(1.5, (bar.count / highest) * (HEIGHT - 6))}
+                height={Math.max(1.5, (bar.count / highest) * (HEIGHT - 6))}
+                fill="var(--hx-chart)"
+                opacity={
+                  range && (bar.toMs < Math.min(range.from, range.to) || bar.fromMs > Math.max(range.from, range.to))
+                    ? 0.3
+                    : 0.85
+                }
+              />
+            ) : null,
+          )}
         </svg>
-        {drag ? <Box sx={{ position: "absolute", top: 0, bottom: 0, left: `${x(Math.min(drag.from, drag.to))}%`, width: `${Math.abs(x(drag.to) - x(drag.from))}%`, bgcolor: "color-mix(in srgb, var(--mui-palette-primary-main) 18%, transparent)", borderInline: "1px solid var(--mui-palette-primary-main)", pointerEvents: "none" }} /> : null}
+        {drag ? (
+          <Box
+            sx={{
+              position: "absolute",
+              top: 0,
+              bottom: 0,
+              left: `${x(Math.min(drag.from, drag.to))}%`,
+              width: `${Math.abs(x(drag.to) - x(drag.from))}%`,
+              bgcolor: "color-mix(in srgb, var(--mui-palette-primary-main) 18%, transparent)",
+              borderInline: "1px solid var(--mui-palette-primary-main)",
+              pointerEvents: "none",
+            }}
+          />
+        ) : null}
       </Box>
       <Box aria-hidden="true" sx={{ position: "relative", height: 16, fontSize: 11, color: "text.secondary" }}>
         {ticks.map((tick) => (
-          <span key={tick} style={{ position: "absolute", left: `${x(tick)}%`, transform: x(tick) > 96 ? "translateX(-100%)" : x(tick) < 4 ? "none" : "translateX(-50%)", whiteSpace: "nowrap" }}>
+          <span
+            key={tick}
+            style={{
+              position: "absolute",
+              left: `${x(tick)}%`,
+              transform: x(tick) > 96 ? "translateX(-100%)" : x(tick) < 4 ? "none" : "translateX(-50%)",
+              whiteSpace: "nowrap",
+            }}
+          >
             {formatValue(tick, "ms")}
           </span>
         ))}
       </Box>
       <Typography variant="caption" component="p" sx={{ color: "text.secondary", minHeight: 18 }}>
-        {under ? `${under.count.toLocaleString("en-GB")} took ${formatValue(under.fromMs, "ms")} to ${formatValue(under.toMs, "ms")}` : "Durations are within 1 % of what was measured. Drag over the bars to list the traces in a range."}
+        {under
+          ? `${under.count.toLocaleString("en-GB")} took ${formatValue(under.fromMs, "ms")} to ${formatValue(under.toMs, "ms")}`
+          : "Durations are within 1 % of what was measured. Drag over the bars to list the traces in a range."}
       </Typography>
     </Box>
   );

@@ -18,11 +18,21 @@ export function Guests({ title, rows }: { title: string; rows: GuestRows }) {
           <tr>
             <th scope="col">Machine</th>
             <th scope="col">State</th>
-            <th scope="col" className="num">Processors it has</th>
-            <th scope="col" className="num">Takes</th>
-            <th scope="col" className="num">Of its own</th>
-            <th scope="col" className="num">Says it uses</th>
-            <th scope="col" className="num">Memory allotted</th>
+            <th scope="col" className="num">
+              Processors it has
+            </th>
+            <th scope="col" className="num">
+              Takes
+            </th>
+            <th scope="col" className="num">
+              Of its own
+            </th>
+            <th scope="col" className="num">
+              Says it uses
+            </th>
+            <th scope="col" className="num">
+              Memory allotted
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -36,7 +46,9 @@ export function Guests({ title, rows }: { title: string; rows: GuestRows }) {
               </td>
               <td>{row.running ? "runs" : "does not run"}</td>
               <td className="num">{row.processors ?? "–"}</td>
-              <td className="num">{row.processorsUsed === null ? "–" : `${row.processorsUsed.toFixed(1)} processors`}</td>
+              <td className="num">
+                {row.processorsUsed === null ? "–" : `${row.processorsUsed.toFixed(1)} processors`}
+              </td>
               <td className="num">{formatValue(row.usedPercent, "%")}</td>
               <td className="num">{row.kind === "host.guest" ? "not read" : formatValue(row.ownPercent, "%")}</td>
               <td className="num">{formatValue(row.memoryBytes, "By")}</td>

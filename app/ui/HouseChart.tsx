@@ -1,4 +1,15 @@
-import { CategoryScale, Chart as ChartJs, Filler, LinearScale, LineElement, PointElement, TimeScale, Tooltip, type ChartOptions, type Plugin } from "chart.js";
+import {
+  CategoryScale,
+  Chart as ChartJs,
+  Filler,
+  LinearScale,
+  LineElement,
+  PointElement,
+  TimeScale,
+  Tooltip,
+  type ChartOptions,
+  type Plugin,
+} from "chart.js";
 import "chartjs-adapter-date-fns";
 import annotationPlugin from "chartjs-plugin-annotation";
 import { useEffect, useMemo, useRef, useState } from "react";
@@ -44,7 +55,13 @@ export const timeAxis = (fromMs: number, toMs: number, most: number) => ({
 
 /** A sample with nothing on either side makes no line; it is drawn as a dot. */
 export const aloneDots = (points: readonly { y: number }[], radius: number): number[] =>
-  points.map(({ y }, index) => (Number.isNaN(y) || !Number.isNaN(points[index - 1]?.y ?? Number.NaN) || !Number.isNaN(points[index + 1]?.y ?? Number.NaN) ? 0 : radius));
+  points.map(({ y }, index) =>
+    Number.isNaN(y) ||
+    !Number.isNaN(points[index - 1]?.y ?? Number.NaN) ||
+    !Number.isNaN(points[index + 1]?.y ?? Number.NaN)
+      ? 0
+      : radius,
+  );
 
 /** Draws alarms and changes as small marks on a rail under the axis. */
 const railPlugin = (marks: readonly ChartMark[], tokens: Tokens): Plugin<"line"> => ({
@@ -107,17 +124,66 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
     const mean = at(2);
     return {
       datasets: [
-        { ...still, label: "highest", data: at(3), borderWidth: 0.8, borderColor: tokens.chartEdge, backgroundColor: tokens.chartEnvelope, fill: "+1" as const },
-        { ...still, label: "lowest", data: at(1), borderWidth: 0.8, borderColor: tokens.chartEdge, fill: false as const },
-        ...(chart.over.length ? [{ ...still, label: "over", data: chart.over.map(([x, y]) => ({ x, y: y ?? Number.NaN })), borderWidth: 1.2, borderColor: tokens.usual, borderDash: [3, 3], fill: false as const }] : []),
+        {
+          ...still,
+          label: "highest",
+          data: at(3),
+          borderWidth: 0.8,
+          borderColor: tokens.chartEdge,
+          backgroundColor: tokens.chartEnvelope,
+          fill: "+1" as const,
+        },
+        {
+          ...still,
+          label: "lowest",
+          data: at(1),
+          borderWidth: 0.8,
+          borderColor: tokens.chartEdge,
+          fill: false as const,
+        },
+        ...(chart.over.length
+          ? [
+              {
+                ...still,
+                label: "over",
+                data: chart.over.map(([x, y]) => ({ x, y: y ?? Number.NaN })),
+                borderWidth: 1.2,
+                borderColor: tokens.usual,
+                borderDash: [3, 3],
+                fill: false as const,
+              },
+            ]
+          : []),
         ...(chart.exemplars.length ? [exemplarDataset(chart.exemplars, tokens.accent, tokens.surface)] : []),
-        { ...still, label: "mean", data: mean, pointRadius: aloneDots(mean, 1.6), pointBackgroundColor: tokens.chartLine, borderWidth: 1.4, borderColor: tokens.chartLine, fill: false as const, pointHoverRadius: 3, pointHoverBackgroundColor: tokens.chartLine },
+        {
+          ...still,
+          label: "mean",
+          data: mean,
+          pointRadius: aloneDots(mean, 1.6),
+          pointBackgroundColor: tokens.chartLine,
+          borderWidth: 1.4,
+          borderColor: tokens.chartLine,
+          fill: false as const,
+          pointHoverRadius: 3,
+          pointHoverBackgroundColor: tokens.chartLine,
+        },
       ],
     };
   }, [chart.points, chart.over, chart.exemplars, tokens]);
   const options = useMemo((): ChartOptions<"line"> => {
-    const [lowest, highest] = bounds ?? (chart.unit === "%" ? [0, (chart.legend.max ?? 0) > 100 ? undefined : 100] : chart.unit === "0/1" ? [0, 1] : [undefined, undefined]);
-    const shownTop = highest ?? Math.max(...chart.points.map((point) => point[3] ?? Number.NEGATIVE_INFINITY), ...chart.exemplars.map((one) => one.value));
+    const [lowest, highest] =
+      bounds ??
+      (chart.unit === "%"
+        ? [0, (chart.legend.max ?? 0) > 100 ? undefined : 100]
+        : chart.unit === "0/1"
+          ? [0, 1]
+          : [undefined, undefined]);
+    const shownTop =
+      highest ??
+      Math.max(
+        ...chart.points.map((point) => point[3] ?? Number.NEGATIVE_INFINITY),
+        ...chart.exemplars.map((one) => one.value),
+      );
     return {
       animation: false,
       responsive: true,
@@ -133,14 +199,25 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
           grid: { display: false },
           border: { color: tokens.line },
           ...timeAxis(chart.fromMs, chart.toMs, 5),
-          ticks: { maxRotation: 0, autoSkip: false, color: tokens.quiet, font: { size: 10.5 }, callback: (value) => tickLabel(Number(value), chart.toMs - chart.fromMs) },
+          ticks: {
+            maxRotation: 0,
+            autoSkip: false,
+            color: tokens.quiet,
+            font: { size: 10.5 },
+            callback: (value) => tickLabel(Number(value), chart.toMs - chart.fromMs),
+          },
         },
         y: {
           ...(lowest === undefined ? { beginAtZero: true } : { min: lowest }),
           ...(highest === undefined ? { grace: "8%" } : { max: highest }),
           grid: { color: tokens.line, lineWidth: 0.5 },
           border: { display: false },
-          ticks: { ...(chart.unit === "0/1" ? { stepSize: 1 } : { maxTicksLimit: 5 }), color: tokens.quiet, font: { size: 10.5 }, callback: (value) => formatValue(Number(value), chart.unit === "%" ? "1" : chart.unit) },
+          ticks: {
+            ...(chart.unit === "0/1" ? { stepSize: 1 } : { maxTicksLimit: 5 }),
+            color: tokens.quiet,
+            font: { size: 10.5 },
+            callback: (value) => formatValue(Number(value), chart.unit === "%" ? "1" : chart.unit),
+          },
         },
       },
       plugins: {
@@ -154,7 +231,9 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
             label: (item) => {
               const point = chart.points[item.dataIndex];
               if (!point || point[2] === null) return "no data";
-              return point[1] === point[3] ? formatValue(point[2], chart.unit) : `${formatValue(point[2], chart.unit)} (${formatValue(point[1], chart.unit)} to ${formatValue(point[3], chart.unit)})`;
+              return point[1] === point[3]
+                ? formatValue(point[2], chart.unit)
+                : `${formatValue(point[2], chart.unit)} (${formatValue(point[1], chart.unit)} to ${formatValue(point[3], chart.unit)})`;
             },
           },
         },
@@ -172,7 +251,17 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
                   borderColor: tokens.severity[limit.severity],
                   borderWidth: 1,
                   borderDash: limit.severity === "critical" ? [] : [4, 3],
-                  label: { display: true, content: formatValue(limit.value, chart.unit).replace(".0", ""), position: `${5 + index * 17}%` as const, backgroundColor: "transparent", textStrokeColor: tokens.surface, textStrokeWidth: 4, color: tokens.severity[limit.severity], font: { size: 10, weight: "normal" as const }, padding: { top: 0, bottom: 0, left: 2, right: 2 } },
+                  label: {
+                    display: true,
+                    content: formatValue(limit.value, chart.unit).replace(".0", ""),
+                    position: `${5 + index * 17}%` as const,
+                    backgroundColor: "transparent",
+                    textStrokeColor: tokens.surface,
+                    textStrokeWidth: 4,
+                    color: tokens.severity[limit.severity],
+                    font: { size: 10, weight: "normal" as const },
+                    padding: { top: 0, bottom: 0, left: 2, right: 2 },
+                  },
                 },
               ]),
           ),
@@ -184,7 +273,10 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
   const move = useMoveWindow();
   const instantAt = (share: number) => {
     const scale = drawn.current?.scales.x;
-    return Math.max(chart.fromMs, Math.min(chart.toMs, scale?.getValueForPixel(share * (drawn.current?.width ?? 0)) ?? chart.fromMs));
+    return Math.max(
+      chart.fromMs,
+      Math.min(chart.toMs, scale?.getValueForPixel(share * (drawn.current?.width ?? 0)) ?? chart.fromMs),
+    );
   };
   const openTrace = useOpenTrace();
   const range = useDragRange(
@@ -204,14 +296,19 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
       const value = pointBefore(chart.points, atMs)?.[2];
       return value === undefined || value === null ? "no data" : formatValue(value, chart.unit);
     };
-    return [railPlugin(chart.marks, tokens), instantPlugin({ line: tokens.quiet, text: tokens.text, surface: tokens.raised }, textAt)];
+    return [
+      railPlugin(chart.marks, tokens),
+      instantPlugin({ line: tokens.quiet, text: tokens.text, surface: tokens.raised }, textAt),
+    ];
   }, [chart.marks, chart.points, chart.unit, tokens]);
   const spoken = `${chart.title}${chart.owner ? ` of ${chart.owner}` : ""}: last ${formatValue(chart.legend.last, chart.unit)}, from ${formatValue(chart.legend.min, chart.unit)} to ${formatValue(chart.legend.max, chart.unit)}.`;
   if (!mounted) return <div style={{ height, background: "var(--mui-palette-action-hover)" }} />;
   return (
     <div ref={range.box} style={{ height, position: "relative", touchAction: "none" }} {...range.handlers}>
       <Line ref={drawn as never} data={data} options={options} plugins={plugins} role="img" aria-label={spoken} />
-      {range.drag ? <DragMark from={pixelOf(drawn.current, range.drag.from)} to={pixelOf(drawn.current, range.drag.to)} /> : null}
+      {range.drag ? (
+        <DragMark from={pixelOf(drawn.current, range.drag.from)} to={pixelOf(drawn.current, range.drag.to)} />
+      ) : null}
     </div>
   );
 }
@@ -221,5 +318,18 @@ const pixelOf = (chart: ChartJs<"line"> | null, atMs: number) => chart?.scales.x
 /** The window being dragged over a drawing, in pixels from its left edge. */
 export function DragMark({ from, to }: { from: number; to: number }) {
   if (Math.abs(to - from) <= 6) return null;
-  return <div style={{ position: "absolute", top: 4, bottom: 24, left: Math.min(from, to), width: Math.abs(to - from), background: "color-mix(in srgb, var(--mui-palette-primary-main) 16%, transparent)", borderInline: "1px solid var(--mui-palette-primary-main)", pointerEvents: "none" }} />;
+  return (
+    <div
+      style={{
+        position: "absolute",
+        top: 4,
+        bottom: 24,
+        left: Math.min(from, to),
+        width: Math.abs(to - from),
+        background: "color-mix(in srgb, var(--mui-palette-primary-main) 16%, transparent)",
+        borderInline: "1px solid var(--mui-palette-primary-main)",
+        pointerEvents: "none",
+      }}
+    />
+  );
 }

@@ -40,7 +40,9 @@ export function LineAdder({ onAdd }: { onAdd: (selection: string) => void }) {
       forcePopupIcon={false}
       autoHighlight
       loading={fetcher.state !== "idle"}
-      noOptionsText={text.trim() ? "Nothing measured has that in its name." : "Type a few letters: memory parse, disk south, truck …"}
+      noOptionsText={
+        text.trim() ? "Nothing measured has that in its name." : "Type a few letters: memory parse, disk south, truck …"
+      }
       renderOption={({ key, ...props }, choice) => (
         <li key={key} {...props} style={{ display: "flex", gap: 12, fontSize: "0.86rem" }}>
           <span style={{ flex: 1 }}>{choice.label}</span>
@@ -49,7 +51,9 @@ export function LineAdder({ onAdd }: { onAdd: (selection: string) => void }) {
           </Typography>
         </li>
       )}
-      renderInput={(props) => <TextField {...props} label="Add a line" placeholder="memory parse, disk south, truck …" />}
+      renderInput={(props) => (
+        <TextField {...props} label="Add a line" placeholder="memory parse, disk south, truck …" />
+      )}
     />
   );
 }

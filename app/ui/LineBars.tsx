@@ -8,8 +8,10 @@ import { PlainTable } from "./PlainTable";
 /** Lines compared over the whole window: a bar to the mean, a thin rule from the lowest to the highest value. */
 export function LineBars({ lines }: { lines: readonly DrawnLine[] }) {
   const top = new Map<string, number>();
-  for (const line of lines) top.set(line.unit, Math.max(top.get(line.unit) ?? 0, line.unit === "%" ? 100 : 0, line.legend.max ?? 0));
-  const share = (value: number | null, unit: string) => `${Math.max(0, Math.min(100, ((value ?? 0) / (top.get(unit) || 1)) * 100))}%`;
+  for (const line of lines)
+    top.set(line.unit, Math.max(top.get(line.unit) ?? 0, line.unit === "%" ? 100 : 0, line.legend.max ?? 0));
+  const share = (value: number | null, unit: string) =>
+    `${Math.max(0, Math.min(100, ((value ?? 0) / (top.get(unit) || 1)) * 100))}%`;
   return (
     <Section title="Mean over the window, and the extremes" pad={false}>
       <PlainTable>
@@ -36,13 +38,45 @@ export function LineBars({ lines }: { lines: readonly DrawnLine[] }) {
         <tbody>
           {lines.map((line) => (
             <tr key={line.key}>
-              <td>{line.componentId === null ? line.label : <KeepLink to={`/estate/${line.componentId}`}>{line.label}</KeepLink>}</td>
+              <td>
+                {line.componentId === null ? (
+                  line.label
+                ) : (
+                  <KeepLink to={`/estate/${line.componentId}`}>{line.label}</KeepLink>
+                )}
+              </td>
               <td>
                 <Box aria-hidden="true" sx={{ position: "relative", height: 18, bgcolor: "var(--hx-raised)" }}>
-                  <Box sx={{ position: "absolute", inset: "3px auto 3px 0", width: share(line.legend.mean, line.unit), bgcolor: "var(--hx-chart)" }} />
-                  <Box sx={{ position: "absolute", top: 8, height: 2, left: share(line.legend.min, line.unit), width: `calc(${share(line.legend.max, line.unit)} - ${share(line.legend.min, line.unit)})`, bgcolor: "secondary.main" }} />
+                  <Box
+                    sx={{
+                      position: "absolute",
+                      inset: "3px auto 3px 0",
+                      width: share(line.legend.mean, line.unit),
+                      bgcolor: "var(--hx-chart)",
+                    }}
+                  />
+                  <Box
+                    sx={{
+                      position: "absolute",
+                      top: 8,
+                      height: 2,
+                      left: share(line.legend.min, line.unit),
+                      width: `calc(${share(line.legend.max, line.unit)} - ${share(line.legend.min, line.unit)})`,
+                      bgcolor: "secondary.main",
+                    }}
+                  />
                   {[line.legend.min, line.legend.max].map((value, end) => (
-                    <Box key={end} sx={{ position: "absolute", top: 4, height: 10, width: 2, left: share(value, line.unit), bgcolor: "secondary.main" }} />
+                    <Box
+                      key={end}
+                      sx={{
+                        position: "absolute",
+                        top: 4,
+                        height: 10,
+                        width: 2,
+                        left: share(value, line.unit),
+                        bgcolor: "secondary.main",
+                      }}
+                    />
                   ))}
                 </Box>
               </td>

@@ -1,4 +1,12 @@
-import { Chart as ChartJs, Filler, LinearScale, LineElement, PointElement, TimeScale, type ChartOptions } from "chart.js";
+import {
+  Chart as ChartJs,
+  Filler,
+  LinearScale,
+  LineElement,
+  PointElement,
+  TimeScale,
+  type ChartOptions,
+} from "chart.js";
 import "chartjs-adapter-date-fns";
 import { useMemo, useRef, useState, type PointerEvent } from "react";
 import { Line } from "react-chartjs-2";
@@ -19,7 +27,10 @@ const DASHES: readonly number[][] = [[], [7, 3], [2, 3]];
 /** So many lines have their envelope drawn; of more, only the lifted one. */
 const MOST_ENVELOPES = 3;
 
-export const lineStyle = (tokens: Tokens, index: number) => ({ colour: tokens.lines[index % tokens.lines.length] as string, dash: DASHES[Math.floor(index / tokens.lines.length) % DASHES.length] as number[] });
+export const lineStyle = (tokens: Tokens, index: number) => ({
+  colour: tokens.lines[index % tokens.lines.length] as string,
+  dash: DASHES[Math.floor(index / tokens.lines.length) % DASHES.length] as number[],
+});
 
 /** A short piece of a line as it is drawn, for legends. */
 export function LineSwatch({ index }: { index: number }) {
@@ -49,7 +60,19 @@ export interface LineChartProps {
 }
 
 /** Several lines on one or two axes, each with its envelope where there is room for it; dragging over it moves the window. */
-export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest, lifted, onLift, onPoint, onZoom }: LineChartProps) {
+export function LineChart({
+  lines,
+  fromMs,
+  toMs,
+  stepMs,
+  height,
+  lowest,
+  highest,
+  lifted,
+  onLift,
+  onPoint,
+  onZoom,
+}: LineChartProps) {
   const tokens = useTokens();
   const mounted = useMounted();
   const chart = useRef<ChartJs<"line"> | null>(null);
@@ -68,7 +91,8 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
       points.forEach((point, index) => {
         const at = point[0] as number;
         const before = points[index - 1]?.[0];
-        if (before != null && at - before > Math.max(gap, usual * 2.5)) result.push({ x: (at + before) / 2, y: Number.NaN });
+        if (before != null && at - before > Math.max(gap, usual * 2.5))
+          result.push({ x: (at + before) / 2, y: Number.NaN });
         result.push({ x: at, y: point[column] ?? Number.NaN });
       });
       return result;
@@ -82,13 +106,56 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
       return [
         ...(envelope
           ? [
-              { ...still, yAxisID, label: "", data: broken(line.points, 3), borderWidth: 0.8, borderColor: `${colour}59`, backgroundColor: `${colour}26`, fill: "+1" as const },
-              { ...still, yAxisID, label: "", data: broken(line.points, 1), borderWidth: 0.8, borderColor: `${colour}59`, fill: false as const },
+              {
+                ...still,
+                yAxisID,
+                label: "",
+                data: broken(line.points, 3),
+                borderWidth: 0.8,
+                borderColor: `${colour}59`,
+                backgroundColor: `${colour}26`,
+                fill: "+1" as const,
+              },
+              {
+                ...still,
+                yAxisID,
+                label: "",
+                data: broken(line.points, 1),
+                borderWidth: 0.8,
+                borderColor: `${colour}59`,
+                fill: false as const,
+              },
             ]
           : []),
-        ...(line.over.length ? [{ ...still, yAxisID, label: "", data: broken(line.over, 1), borderWidth: 1, borderColor: `${colour}${quiet ? "30" : "90"}`, borderDash: [2, 3], fill: false as const }] : []),
-        ...(line.exemplars.length && !quiet ? [{ ...exemplarDataset(line.exemplars, colour, tokens.surface), yAxisID }] : []),
-        { ...still, yAxisID, label: line.key, data: mean, pointRadius: aloneDots(mean, 2), pointBackgroundColor: colour, borderWidth: lifted === line.key ? 2.6 : 1.5, borderColor: quiet ? `${colour}4d` : colour, borderDash: dash, fill: false as const },
+        ...(line.over.length
+          ? [
+              {
+                ...still,
+                yAxisID,
+                label: "",
+                data: broken(line.over, 1),
+                borderWidth: 1,
+                borderColor: `${colour}${quiet ? "30" : "90"}`,
+                borderDash: [2, 3],
+                fill: false as const,
+              },
+            ]
+          : []),
+        ...(line.exemplars.length && !quiet
+          ? [{ ...exemplarDataset(line.exemplars, colour, tokens.surface), yAxisID }]
+          : []),
+        {
+          ...still,
+          yAxisID,
+          label: line.key,
+          data: mean,
+          pointRadius: aloneDots(mean, 2),
+          pointBackgroundColor: colour,
+          borderWidth: lifted === line.key ? 2.6 : 1.5,
+          borderColor: quiet ? `${colour}4d` : colour,
+          borderDash: dash,
+          fill: false as const,
+        },
       ];
     });
     return { datasets };
@@ -103,7 +170,12 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
       ...(bounds.max === undefined ? { grace: "6%" as const } : { max: bounds.max }),
       grid: { color: tokens.line, lineWidth: 0.5, drawOnChartArea: name === "left" },
       border: { display: false },
-      ticks: { maxTicksLimit: 7, color: tokens.quiet, font: { size: 11 }, callback: (value: string | number) => formatValue(Number(value), unitOn(name)) },
+      ticks: {
+        maxTicksLimit: 7,
+        color: tokens.quiet,
+        font: { size: 11 },
+        callback: (value: string | number) => formatValue(Number(value), unitOn(name)),
+      },
     });
     return {
       animation: false,
@@ -113,21 +185,42 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
       events: [],
       layout: { padding: { top: 6, right: 6 } },
       scales: {
-        x: { type: "time", min: fromMs, max: toMs, grid: { display: false }, border: { color: tokens.line }, ...timeAxis(fromMs, toMs, 9), ticks: { maxRotation: 0, autoSkip: false, color: tokens.quiet, font: { size: 11 }, callback: (value) => tickLabel(Number(value), toMs - fromMs) } },
-        left: axis("left", { ...(lowest === null ? {} : { min: lowest }), ...(highest === null ? {} : { max: highest }) }),
+        x: {
+          type: "time",
+          min: fromMs,
+          max: toMs,
+          grid: { display: false },
+          border: { color: tokens.line },
+          ...timeAxis(fromMs, toMs, 9),
+          ticks: {
+            maxRotation: 0,
+            autoSkip: false,
+            color: tokens.quiet,
+            font: { size: 11 },
+            callback: (value) => tickLabel(Number(value), toMs - fromMs),
+          },
+        },
+        left: axis("left", {
+          ...(lowest === null ? {} : { min: lowest }),
+          ...(highest === null ? {} : { max: highest }),
+        }),
         right: axis("right", {}),
       },
       plugins: { legend: { display: false }, tooltip: { enabled: false } },
     };
   }, [lines, fromMs, toMs, lowest, highest, tokens]);
 
-  const plugins = useMemo(() => [instantPlugin({ line: tokens.quiet, text: tokens.text, surface: tokens.raised })], [tokens]);
+  const plugins = useMemo(
+    () => [instantPlugin({ line: tokens.quiet, text: tokens.text, surface: tokens.raised })],
+    [tokens],
+  );
 
   const placeOf = (event: PointerEvent) => {
     const box = chart.current?.canvas.getBoundingClientRect();
     return { x: event.clientX - (box?.left ?? 0), y: event.clientY - (box?.top ?? 0) };
   };
-  const instantAt = (x: number) => Math.max(fromMs, Math.min(toMs, chart.current?.scales.x?.getValueForPixel(x) ?? fromMs));
+  const instantAt = (x: number) =>
+    Math.max(fromMs, Math.min(toMs, chart.current?.scales.x?.getValueForPixel(x) ?? fromMs));
   /** The line that runs nearest the pointer, within a finger's breadth. */
   const nearest = (x: number, y: number): string | null => {
     const drawn = chart.current;
@@ -143,8 +236,12 @@ export function LineChart({ lines, fromMs, toMs, stepMs, height, lowest, highest
     }
     return best?.key ?? null;
   };
-  if (!mounted) return <Skeleton variant="rectangular" height={height} sx={{ bgcolor: "action.hover" }} animation={false} />;
-  const spoken = `${lines.length} ${lines.length === 1 ? "line" : "lines"}: ${lines.map((line) => `${line.label}, last ${formatValue(line.legend.last, line.unit)}`).slice(0, 8).join("; ")}. Their figures are in the table below.`;
+  if (!mounted)
+    return <Skeleton variant="rectangular" height={height} sx={{ bgcolor: "action.hover" }} animation={false} />;
+  const spoken = `${lines.length} ${lines.length === 1 ? "line" : "lines"}: ${lines
+    .map((line) => `${line.label}, last ${formatValue(line.legend.last, line.unit)}`)
+    .slice(0, 8)
+    .join("; ")}. Their figures are in the table below.`;
   return (
     <div
       style={{ height, position: "relative", cursor: "crosshair", touchAction: "none", userSelect: "none" }}

@@ -7,14 +7,50 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Selection } from "#core/telemetry/selection";
 
-const TURN_NAMES = { value: "as it is", rate: "what comes a second", change: "what changed since the sample before" } as const;
-const FOLD_NAMES = { "": "each on its own", mean: "their mean", sum: "their sum", min: "the lowest of them", max: "the highest of them", p50: "their median", p90: "their 90th percentile", p95: "their 95th percentile", p99: "their 99th percentile" } as const;
-const BY_NAMES = { "": "all together", component: "by component", kind: "by kind", site: "by site", service: "by service", instance: "by instance" } as const;
+const TURN_NAMES = {
+  value: "as it is",
+  rate: "what comes a second",
+  change: "what changed since the sample before",
+} as const;
+const FOLD_NAMES = {
+  "": "each on its own",
+  mean: "their mean",
+  sum: "their sum",
+  min: "the lowest of them",
+  max: "the highest of them",
+  p50: "their median",
+  p90: "their 90th percentile",
+  p95: "their 95th percentile",
+  p99: "their 99th percentile",
+} as const;
+const BY_NAMES = {
+  "": "all together",
+  component: "by component",
+  kind: "by kind",
+  site: "by site",
+  service: "by service",
+  instance: "by instance",
+} as const;
 const PICK_NAMES = { "": "all", highest: "only the highest", lowest: "only the lowest" } as const;
-const RANK_NAMES = { mean: "by their mean", max: "by their highest value", min: "by their lowest value", last: "by their last value" } as const;
+const RANK_NAMES = {
+  mean: "by their mean",
+  max: "by their highest value",
+  min: "by their lowest value",
+  last: "by their last value",
+} as const;
 
 /** How one selection is drawn: turned, folded, grouped, narrowed to the highest or lowest, on which axis. */
-export function LineEditor({ anchor, selection, onChange, onClose }: { anchor: HTMLElement | null; selection: Selection; onChange: (selection: Selection) => void; onClose: () => void }) {
+export function LineEditor({
+  anchor,
+  selection,
+  onChange,
+  onClose,
+}: {
+  anchor: HTMLElement | null;
+  selection: Selection;
+  onChange: (selection: Selection) => void;
+  onClose: () => void;
+}) {
   const [draft, setDraft] = useState<Selection>(selection);
   const single = selection.series !== undefined;
   const choose = (name: keyof Selection, value: string) => {
@@ -24,7 +60,14 @@ export function LineEditor({ anchor, selection, onChange, onClose }: { anchor: H
     setDraft(next as Selection);
   };
   const pickOne = (name: keyof Selection, label: string, names: Readonly<Record<string, string>>, usual: string) => (
-    <TextField select fullWidth label={label} value={draft[name] ?? usual} onChange={(event) => choose(name, event.target.value === usual ? "" : event.target.value)} slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}>
+    <TextField
+      select
+      fullWidth
+      label={label}
+      value={draft[name] ?? usual}
+      onChange={(event) => choose(name, event.target.value === usual ? "" : event.target.value)}
+      slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+    >
       {Object.entries(names).map(([value, text]) => (
         <MenuItem key={value} value={value}>
           {text}
@@ -33,7 +76,13 @@ export function LineEditor({ anchor, selection, onChange, onClose }: { anchor: H
     </TextField>
   );
   return (
-    <Popover open={anchor !== null} anchorEl={anchor} onClose={onClose} anchorOrigin={{ vertical: "bottom", horizontal: "left" }} slotProps={{ paper: { sx: { border: 1, borderColor: "divider", p: 2, width: 320 } } }}>
+    <Popover
+      open={anchor !== null}
+      anchorEl={anchor}
+      onClose={onClose}
+      anchorOrigin={{ vertical: "bottom", horizontal: "left" }}
+      slotProps={{ paper: { sx: { border: 1, borderColor: "divider", p: 2, width: 320 } } }}
+    >
       <form
         aria-label="How these lines are drawn"
         onSubmit={(event) => {
@@ -48,14 +97,38 @@ export function LineEditor({ anchor, selection, onChange, onClose }: { anchor: H
           {pickOne("turn", "Values", TURN_NAMES, "value")}
           {single ? null : (
             <>
-              <TextField label="Kind" value={draft.kind ?? ""} placeholder="any; host.* for every host" onChange={(event) => choose("kind", event.target.value.trim().slice(0, 60))} slotProps={{ inputLabel: { shrink: true } }} />
-              <TextField label="Instance" value={draft.instance ?? ""} placeholder="any; * stands for anything" onChange={(event) => choose("instance", event.target.value.slice(0, 100))} slotProps={{ inputLabel: { shrink: true } }} />
+              <TextField
+                label="Kind"
+                value={draft.kind ?? ""}
+                placeholder="any; host.* for every host"
+                onChange={(event) => choose("kind", event.target.value.trim().slice(0, 60))}
+                slotProps={{ inputLabel: { shrink: true } }}
+              />
+              <TextField
+                label="Instance"
+                value={draft.instance ?? ""}
+                placeholder="any; * stands for anything"
+                onChange={(event) => choose("instance", event.target.value.slice(0, 100))}
+                slotProps={{ inputLabel: { shrink: true } }}
+              />
               {pickOne("fold", "Several series", FOLD_NAMES, "")}
               {draft.fold ? pickOne("by", "Grouped", BY_NAMES, "") : null}
               {pickOne("pick", "Drawn", PICK_NAMES, "")}
               {draft.pick ? (
                 <Stack direction="row" sx={{ gap: 1 }}>
-                  <TextField label="How many" type="number" value={draft.count ?? 10} onChange={(event) => setDraft({ ...draft, count: Math.max(1, Math.min(24, Math.round(Number(event.target.value)) || 10)) })} slotProps={{ htmlInput: { min: 1, max: 24 } }} sx={{ width: 100 }} />
+                  <TextField
+                    label="How many"
+                    type="number"
+                    value={draft.count ?? 10}
+                    onChange={(event) =>
+                      setDraft({
+                        ...draft,
+                        count: Math.max(1, Math.min(24, Math.round(Number(event.target.value)) || 10)),
+                      })
+                    }
+                    slotProps={{ htmlInput: { min: 1, max: 24 } }}
+                    sx={{ width: 100 }}
+                  />
                   {pickOne("rank", "Ranked", RANK_NAMES, "mean")}
                 </Stack>
               ) : null}

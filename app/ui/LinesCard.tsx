@@ -40,21 +40,55 @@ export function LinesCard({ title, note, selection, lines, stepMs, fromMs, toMs 
         </Typography>
       </Stack>
       <Box sx={{ px: 0.75 }}>
-        <LineChart lines={lines} fromMs={fromMs} toMs={toMs} stepMs={stepMs} height={128} lowest={lines[0]?.unit === "%" ? 0 : null} highest={lines[0]?.unit === "%" && lines.every((line) => (line.legend.max ?? 0) <= 100) ? 100 : null} lifted={lifted} onLift={setLifted} onPoint={setPointMs} onZoom={move.fix} />
+        <LineChart
+          lines={lines}
+          fromMs={fromMs}
+          toMs={toMs}
+          stepMs={stepMs}
+          height={128}
+          lowest={lines[0]?.unit === "%" ? 0 : null}
+          highest={lines[0]?.unit === "%" && lines.every((line) => (line.legend.max ?? 0) <= 100) ? 100 : null}
+          lifted={lifted}
+          onLift={setLifted}
+          onPoint={setPointMs}
+          onZoom={move.fix}
+        />
       </Box>
       <PlainTable aria-label={`Legend of ${title}`}>
         <tbody>
           {lines.map((line, index) => {
             const pointed = pointMs === null ? undefined : pointAt(line, pointMs, stepMs);
             return (
-              <tr key={line.key} onPointerEnter={() => setLifted(line.key)} onPointerLeave={() => setLifted(null)} style={lifted === line.key ? { background: "var(--mui-palette-action-hover)" } : undefined}>
+              <tr
+                key={line.key}
+                onPointerEnter={() => setLifted(line.key)}
+                onPointerLeave={() => setLifted(null)}
+                style={lifted === line.key ? { background: "var(--mui-palette-action-hover)" } : undefined}
+              >
                 <td style={{ width: 34 }}>
                   <LineSwatch index={index} />
                 </td>
-                <td style={{ maxWidth: 0, width: "100%", overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }} title={line.label}>
-                  {line.componentId === null ? ownerOf(line) : <KeepLink to={`/estate/${line.componentId}`}>{ownerOf(line)}</KeepLink>}
+                <td
+                  style={{
+                    maxWidth: 0,
+                    width: "100%",
+                    overflow: "hidden",
+                    textOverflow: "ellipsis",
+                    whiteSpace: "nowrap",
+                  }}
+                  title={line.label}
+                >
+                  {line.componentId === null ? (
+                    ownerOf(line)
+                  ) : (
+                    <KeepLink to={`/estate/${line.componentId}`}>{ownerOf(line)}</KeepLink>
+                  )}
                 </td>
-                <td className="num line">{pointMs === null ? formatValue(line.legend.last, line.unit) : formatValue(pointed?.[2] ?? null, line.unit)}</td>
+                <td className="num line">
+                  {pointMs === null
+                    ? formatValue(line.legend.last, line.unit)
+                    : formatValue(pointed?.[2] ?? null, line.unit)}
+                </td>
               </tr>
             );
           })}

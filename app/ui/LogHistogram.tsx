@@ -11,24 +11,55 @@ const HEIGHT = 84;
 const ORDER: readonly LogLevel[] = ["fatal", "error", "warning", "info", "debug", "not given"];
 
 /** How many records came when, by severity; dragging over it moves the window. */
-export function LogHistogram({ bars, stepMs, fromMs, toMs, onZoom }: { bars: readonly { atMs: number; counts: Partial<Record<LogLevel, number>> }[]; stepMs: number; fromMs: number; toMs: number; onZoom: (fromMs: number, toMs: number) => void }) {
+export function LogHistogram({
+  bars,
+  stepMs,
+  fromMs,
+  toMs,
+  onZoom,
+}: {
+  bars: readonly { atMs: number; counts: Partial<Record<LogLevel, number>> }[];
+  stepMs: number;
+  fromMs: number;
+  toMs: number;
+  onZoom: (fromMs: number, toMs: number) => void;
+}) {
   const span = toMs - fromMs;
   const { drag, hovered, box, handlers } = useDragRange((share) => fromMs + share * span, onZoom);
-  const totalOf = (counts: Partial<Record<LogLevel, number>>) => Object.values(counts).reduce((sum, count) => sum + count, 0);
+  const totalOf = (counts: Partial<Record<LogLevel, number>>) =>
+    Object.values(counts).reduce((sum, count) => sum + count, 0);
   const most = Math.max(1, ...bars.map((bar) => totalOf(bar.counts)));
   const x = (atMs: number) => ((atMs - fromMs) / span) * 1000;
   const under = hovered === null ? undefined : bars.find((bar) => hovered >= bar.atMs && hovered < bar.atMs + stepMs);
   const spoken = under
-    ? `${dayAndTime(under.atMs)} to ${clockTime(under.atMs + stepMs)}: ${ORDER.filter((level) => under.counts[level]).map((level) => `${under.counts[level]?.toLocaleString("en-GB")} ${level}`).join(", ")}`
+    ? `${dayAndTime(under.atMs)} to ${clockTime(under.atMs + stepMs)}: ${ORDER.filter((level) => under.counts[level])
+        .map((level) => `${under.counts[level]?.toLocaleString("en-GB")} ${level}`)
+        .join(", ")}`
     : `Most in one bar: ${most.toLocaleString("en-GB")}. Drag over the bars to narrow the window.`;
   return (
     <Box sx={{ mb: 1 }}>
       <Box
         ref={box}
-        sx={{ position: "relative", height: HEIGHT, cursor: "crosshair", touchAction: "none", userSelect: "none", borderBottom: 1, borderColor: "divider" }}
+        sx={{
+          position: "relative",
+          height: HEIGHT,
+          cursor: "crosshair",
+          touchAction: "none",
+          userSelect: "none",
+          borderBottom: 1,
+          borderColor: "divider",
+        }}
         {...handlers}
       >
-        <svg viewBox={`0 0 1000 ${HEIGHT}`} preserveAspectRatio="none" width="100%" height={HEIGHT} role="img" aria-label={`Records by time and severity, ${bars.length} bars. ${spoken}`} style={{ display: "block" }}>
+        <svg
+          viewBox={`0 0 1000 ${HEIGHT}`}
+          preserveAspectRatio="none"
+          width="100%"
+          height={HEIGHT}
+          role="img"
+          aria-label={`Records by time and severity, ${bars.length} bars. ${spoken}`}
+          style={{ display: "block" }}
+        >
           {bars.map((bar) => {
             let y = HEIGHT;
             const left = Math.max(0, x(bar.atMs));
@@ -38,15 +69,45 @@ export function LogHistogram({ bars, stepMs, fromMs, toMs, onZoom }: { bars: rea
               if (!count) return null;
               const height = Math.max(1.5, (count / most) * (HEIGHT - 6));
               y -= height;
-              return <rect key={`${bar.atMs}${level}`} x={left} y={y} width={width} height={height} fill={LEVEL_COLOUR[level]} opacity={level === "debug" || level === "not given" ? 0.35 : level === "info" ? 0.55 : 1} />;
+              return (
+                <rect
+                  key={`${bar.atMs}${level}`}
+                  x={left}
+                  y={y}
+                  width={width}
+                  height={height}
+                  fill={LEVEL_COLOUR[level]}
+                  opacity={level === "debug" || level === "not given" ? 0.35 : level === "info" ? 0.55 : 1}
+                />
+              );
             });
           })}
         </svg>
-        {drag ? <Box sx={{ position: "absolute", inset: "0 auto 0 auto", left: `${((Math.min(drag.from, drag.to) - fromMs) / span) * 100}%`, width: `${(Math.abs(drag.to - drag.from) / span) * 100}%`, bgcolor: "color-mix(in srgb, var(--mui-palette-primary-main) 18%, transparent)", borderInline: "1px solid var(--mui-palette-primary-main)", pointerEvents: "none" }} /> : null}
+        {drag ? (
+          <Box
+            sx={{
+              position: "absolute",
+              inset: "0 auto 0 auto",
+              left: `${((Math.min(drag.from, drag.to) - fromMs) / span) * 100}%`,
+              width: `${(Math.abs(drag.to - drag.from) / span) * 100}%`,
+              bgcolor: "color-mix(in srgb, var(--mui-palette-primary-main) 18%, transparent)",
+              borderInline: "1px solid var(--mui-palette-primary-main)",
+              pointerEvents: "none",
+            }}
+          />
+        ) : null}
       </Box>
       <Box aria-hidden="true" sx={{ position: "relative", height: 16, fontSize: 11, color: "text.secondary" }}>
         {timeTicks(fromMs, toMs, 9).map((at) => (
-          <span key={at} style={{ position: "absolute", left: `${((at - fromMs) / span) * 100}%`, transform: "translateX(-50%)", whiteSpace: "nowrap" }}>
+          <span
+            key={at}
+            style={{
+              position: "absolute",
+              left: `${((at - fromMs) / span) * 100}%`,
+              transform: "translateX(-50%)",
+              whiteSpace: "nowrap",
+            }}
+          >
             {(at - fromMs) / span > 0.02 && (toMs - at) / span > 0.02 ? tickLabel(at, span) : ""}
           </span>
         ))}

@@ -4,7 +4,13 @@ import { dayAndTime } from "#core/time/windows";
 import { LogLevelWord } from "./LogLevelWord";
 
 /** A few log records, a line each, newest first. */
-export function LogLines({ logs, nowMs }: { logs: readonly { id: number; atMs: number; level: LogLevel; body: string; sender?: string }[]; nowMs: number }) {
+export function LogLines({
+  logs,
+  nowMs,
+}: {
+  logs: readonly { id: number; atMs: number; level: LogLevel; body: string; sender?: string }[];
+  nowMs: number;
+}) {
   return (
     <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none", fontSize: "0.8rem" }}>
       {logs.map((log) => (
@@ -13,7 +19,9 @@ export function LogLines({ logs, nowMs }: { logs: readonly { id: number; atMs: n
           <span style={{ width: 54, flex: "none" }}>
             <LogLevelWord level={log.level} />
           </span>
-          {log.sender === undefined ? null : <span style={{ whiteSpace: "nowrap", color: "var(--mui-palette-text-secondary)" }}>{log.sender}</span>}
+          {log.sender === undefined ? null : (
+            <span style={{ whiteSpace: "nowrap", color: "var(--mui-palette-text-secondary)" }}>{log.sender}</span>
+          )}
           <span style={{ overflowWrap: "anywhere" }}>{log.body}</span>
         </li>
       ))}

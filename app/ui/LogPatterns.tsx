@@ -7,7 +7,13 @@ import { LogLevelWord } from "./LogLevelWord";
 import { PlainTable } from "./PlainTable";
 
 /** Patterns with how often and when they came; those not seen in the week before stand first. */
-export function LogPatterns({ patterns, onOpen }: { patterns: Answer<"logs">["patterns"]; onOpen: (id: number) => void }) {
+export function LogPatterns({
+  patterns,
+  onOpen,
+}: {
+  patterns: Answer<"logs">["patterns"];
+  onOpen: (id: number) => void;
+}) {
   const { window: now } = useShell();
   return (
     <Box sx={{ minWidth: 0, bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1 }}>
@@ -30,10 +36,26 @@ export function LogPatterns({ patterns, onOpen }: { patterns: Answer<"logs">["pa
           {patterns.map((one) => (
             <tr key={one.id}>
               <td style={{ overflowWrap: "anywhere" }}>
-                <Box component="button" type="button" onClick={() => onOpen(one.id)} sx={{ all: "unset", cursor: "pointer", fontFamily: MONO, fontSize: "0.8rem", "&:hover": { textDecoration: "underline" }, "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" } }}>
+                <Box
+                  component="button"
+                  type="button"
+                  onClick={() => onOpen(one.id)}
+                  sx={{
+                    all: "unset",
+                    cursor: "pointer",
+                    fontFamily: MONO,
+                    fontSize: "0.8rem",
+                    "&:hover": { textDecoration: "underline" },
+                    "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" },
+                  }}
+                >
                   {one.text || "(empty)"}
                 </Box>
-                {one.isNew ? <strong style={{ display: "block", color: "var(--mui-palette-secondary-main)" }}>not seen in the week before</strong> : null}
+                {one.isNew ? (
+                  <strong style={{ display: "block", color: "var(--mui-palette-secondary-main)" }}>
+                    not seen in the week before
+                  </strong>
+                ) : null}
               </td>
               <td>
                 <LogLevelWord level={one.level} />
@@ -43,7 +65,10 @@ export function LogPatterns({ patterns, onOpen }: { patterns: Answer<"logs">["pa
                 <Sparks values={one.sparks} />
               </td>
               <td className="line">{dayAndTime(one.firstMs, now.nowMs)}</td>
-              <td style={{ maxWidth: 190, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }} title={one.senders.join(", ")}>
+              <td
+                style={{ maxWidth: 190, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
+                title={one.senders.join(", ")}
+              >
                 {one.senders.length > 1 ? `${one.senders[0]} and ${one.senders.length - 1} more` : one.senders[0]}
               </td>
             </tr>
@@ -58,7 +83,18 @@ function Sparks({ values }: { values: readonly number[] }) {
   const most = Math.max(1, ...values);
   return (
     <svg width={values.length * 3.5} height="20" aria-hidden="true" style={{ display: "block" }}>
-      {values.map((value, index) => (value ? <rect key={index} x={index * 3.5} y={20 - Math.max(1.5, (value / most) * 19)} width="2.8" height={Math.max(1.5, (value / most) * 19)} fill="var(--hx-chart)" /> : null))}
+      {values.map((value, index) =>
+        value ? (
+          <rect
+            key={index}
+            x={index * 3.5}
+            y={20 - Math.max(1.5, (value / most) * 19)}
+            width="2.8"
+            height={Math.max(1.5, (value / most) * 19)}
+            fill="var(--hx-chart)"
+          />
+        ) : null,
+      )}
     </svg>
   );
 }

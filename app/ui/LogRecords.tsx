@@ -16,10 +16,23 @@ import { PlainTable } from "./PlainTable";
 type Row = Answer<"logs">["rows"][number];
 type Detail = NonNullable<Answer<"log">>;
 
-const instant = (atMs: number, nowMs: number) => `${dayAndTime(atMs, nowMs, true)}.${String(atMs % 1000).padStart(3, "0")}`;
+const instant = (atMs: number, nowMs: number) =>
+  `${dayAndTime(atMs, nowMs, true)}.${String(atMs % 1000).padStart(3, "0")}`;
 
 /** Records, newest first; one at a time can be opened for everything about it. */
-export function LogRecords({ rows, next, more, onPage, onPattern }: { rows: readonly Row[]; next: number | null; more: boolean; onPage: (before: number | null) => void; onPattern: (id: number) => void }) {
+export function LogRecords({
+  rows,
+  next,
+  more,
+  onPage,
+  onPattern,
+}: {
+  rows: readonly Row[];
+  next: number | null;
+  more: boolean;
+  onPage: (before: number | null) => void;
+  onPattern: (id: number) => void;
+}) {
   const { window: now } = useShell();
   const [open, setOpen] = useState<number | null>(null);
   return (
@@ -44,16 +57,39 @@ export function LogRecords({ rows, next, more, onPage, onPattern }: { rows: read
             <Fragment key={row.id}>
               <tr>
                 <td className="line top" style={{ fontFamily: MONO, fontSize: "0.78rem" }}>
-                  {Math.floor(row.atMs / 86_400_000) === Math.floor(now.nowMs / 86_400_000) ? `${clockTime(row.atMs, true)}.${String(row.atMs % 1000).padStart(3, "0")}` : dayAndTime(row.atMs)}
+                  {Math.floor(row.atMs / 86_400_000) === Math.floor(now.nowMs / 86_400_000)
+                    ? `${clockTime(row.atMs, true)}.${String(row.atMs % 1000).padStart(3, "0")}`
+                    : dayAndTime(row.atMs)}
                 </td>
                 <td className="top">
                   <LogLevelWord level={row.level} />
                 </td>
-                <td className="top" style={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }} title={row.sender}>
-                  {row.componentId === null ? row.sender : <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>}
+                <td
+                  className="top"
+                  style={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
+                  title={row.sender}
+                >
+                  {row.componentId === null ? (
+                    row.sender
+                  ) : (
+                    <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>
+                  )}
                 </td>
                 <td style={{ overflowWrap: "anywhere" }}>
-                  <Box component="button" type="button" aria-expanded={open === row.id} onClick={() => setOpen(open === row.id ? null : row.id)} sx={{ all: "unset", cursor: "pointer", fontFamily: MONO, fontSize: "0.8rem", "&:hover": { textDecoration: "underline" }, "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" } }}>
+                  <Box
+                    component="button"
+                    type="button"
+                    aria-expanded={open === row.id}
+                    onClick={() => setOpen(open === row.id ? null : row.id)}
+                    sx={{
+                      all: "unset",
+                      cursor: "pointer",
+                      fontFamily: MONO,
+                      fontSize: "0.8rem",
+                      "&:hover": { textDecoration: "underline" },
+                      "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" },
+                    }}
+                  >
                     {row.body || "(empty)"}
                   </Box>
                 </td>
@@ -106,8 +142,14 @@ function Opened({ id, onPattern }: { id: number; onPattern: (id: number) => void
             <KeepLink to={`/signals/logs?component=${record.componentId}`}>all it said</KeepLink>
           </>
         )}
-        {record.traceId ? <KeepLink to={`/signals/logs?trace=${record.traceId}`}>all records of its trace</KeepLink> : null}
-        <Button size="small" sx={{ py: 0 }} onClick={() => move.fix(record.atMs - 2 * MINUTE_MS, record.atMs + 2 * MINUTE_MS)}>
+        {record.traceId ? (
+          <KeepLink to={`/signals/logs?trace=${record.traceId}`}>all records of its trace</KeepLink>
+        ) : null}
+        <Button
+          size="small"
+          sx={{ py: 0 }}
+          onClick={() => move.fix(record.atMs - 2 * MINUTE_MS, record.atMs + 2 * MINUTE_MS)}
+        >
           everything within 2 min
         </Button>
       </Stack>
@@ -123,7 +165,11 @@ function Opened({ id, onPattern }: { id: number; onPattern: (id: number) => void
       {record.pattern ? (
         <Typography variant="body2">
           Pattern{" "}
-          <Button size="small" sx={{ py: 0, fontFamily: MONO, textAlign: "left" }} onClick={() => onPattern(record.pattern?.id as number)}>
+          <Button
+            size="small"
+            sx={{ py: 0, fontFamily: MONO, textAlign: "left" }}
+            onClick={() => onPattern(record.pattern?.id as number)}
+          >
             {record.pattern.text}
           </Button>
           , {record.pattern.count.toLocaleString("en-GB")} times since {dayAndTime(record.pattern.firstMs, now.nowMs)}
@@ -135,8 +181,14 @@ function Opened({ id, onPattern }: { id: number; onPattern: (id: number) => void
         </Typography>
         <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none", fontFamily: MONO, fontSize: "0.78rem" }}>
           {record.neighbours.map((one) => (
-            <Box component="li" key={one.id} sx={{ display: "flex", gap: 1, fontWeight: one.id === record.id ? 700 : 400 }}>
-              <span style={{ whiteSpace: "nowrap" }}>{`${clockTime(one.atMs, true)}.${String(one.atMs % 1000).padStart(3, "0")}`}</span>
+            <Box
+              component="li"
+              key={one.id}
+              sx={{ display: "flex", gap: 1, fontWeight: one.id === record.id ? 700 : 400 }}
+            >
+              <span
+                style={{ whiteSpace: "nowrap" }}
+              >{`${clockTime(one.atMs, true)}.${String(one.atMs % 1000).padStart(3, "0")}`}</span>
               <span style={{ width: 62, flex: "none" }}>
                 <LogLevelWord level={one.level} />
               </span>

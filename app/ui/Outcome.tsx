@@ -11,4 +11,12 @@ export const OUTCOMES: Readonly<Record<FindingOutcome, { label: string; explaine
   unmatched: { label: "unknown peers", explained: "Talked to by a known process, but in no source's range." },
 };
 
-export const OUTCOME_ORDER: readonly FindingOutcome[] = ["new", "back", "changed", "missing", "gone", "failed", "unmatched"];
+export const OUTCOME_ORDER: readonly FindingOutcome[] = [
+  "new",
+  "back",
+  "changed",
+  "missing",
+  "gone",
+  "failed",
+  "unmatched",
+];

@@ -3,13 +3,26 @@ import TextField from "@mui/material/TextField";
 import type { Overlay } from "#server/pages/overlay";
 import { applyChanges, useChangeParams } from "../shell/params";
 
-const NAMES: Readonly<Record<Overlay, string>> = { none: "nothing", day: "the day before", week: "the week before", seven: "the mean of the seven days before" };
+const NAMES: Readonly<Record<Overlay, string>> = {
+  none: "nothing",
+  day: "the day before",
+  week: "the week before",
+  seven: "the mean of the seven days before",
+};
 
 /** Chooses what of another time is laid over the drawings of a page; the choice stands in the address. */
 export function OverlayPicker({ value, width = 250 }: { value: Overlay; width?: number }) {
   const change = useChangeParams();
   return (
-    <TextField select label="Lay over it" value={value} onChange={(event) => change((next) => applyChanges(next, { over: event.target.value === "none" ? "" : event.target.value }))} sx={{ width }}>
+    <TextField
+      select
+      label="Lay over it"
+      value={value}
+      onChange={(event) =>
+        change((next) => applyChanges(next, { over: event.target.value === "none" ? "" : event.target.value }))
+      }
+      sx={{ width }}
+    >
       {Object.entries(NAMES).map(([key, name]) => (
         <MenuItem key={key} value={key}>
           {name}

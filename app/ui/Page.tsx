@@ -8,7 +8,17 @@ import type { Severity } from "#core/alarms/severity";
 import { SeverityMark } from "./SeverityMark";
 
 /** The head of every page: one sentence that says the state, then what can be done. */
-export function PageHead({ name, sentence, severity, actions }: { name: string; sentence: ReactNode; severity?: Severity; actions?: ReactNode }) {
+export function PageHead({
+  name,
+  sentence,
+  severity,
+  actions,
+}: {
+  name: string;
+  sentence: ReactNode;
+  severity?: Severity;
+  actions?: ReactNode;
+}) {
   return (
     <Stack direction="row" sx={{ alignItems: "flex-start", gap: 2, mb: 1.5 }}>
       <Box sx={{ flex: 1, minWidth: 0 }}>
@@ -30,10 +40,25 @@ export function PageHead({ name, sentence, severity, actions }: { name: string; 
 }
 
 /** A framed part of a page with a heading of its own. */
-export function Section({ title, aside, children, pad = true, id }: { title: ReactNode; aside?: ReactNode; children: ReactNode; pad?: boolean; id?: string }) {
+export function Section({
+  title,
+  aside,
+  children,
+  pad = true,
+  id,
+}: {
+  title: ReactNode;
+  aside?: ReactNode;
+  children: ReactNode;
+  pad?: boolean;
+  id?: string;
+}) {
   return (
     <Paper component="section" variant="outlined" {...(id ? { id } : {})} sx={{ minWidth: 0, overflow: "hidden" }}>
-      <Stack direction="row" sx={{ alignItems: "center", gap: 1, px: 1.5, py: 0.5, minHeight: 36, borderBottom: 1, borderColor: "divider" }}>
+      <Stack
+        direction="row"
+        sx={{ alignItems: "center", gap: 1, px: 1.5, py: 0.5, minHeight: 36, borderBottom: 1, borderColor: "divider" }}
+      >
         <Typography variant="h2" sx={{ flex: 1, minWidth: 0 }} noWrap>
           {title}
         </Typography>

@@ -1,7 +1,14 @@
 import type { Severity } from "#core/alarms/severity";
 
 /** Numeral of a severity: 1 is the worst. */
-const NUMERAL: Readonly<Record<Severity, string>> = { critical: "1", major: "2", minor: "3", warning: "4", indeterminate: "5", cleared: "" };
+const NUMERAL: Readonly<Record<Severity, string>> = {
+  critical: "1",
+  major: "2",
+  minor: "3",
+  warning: "4",
+  indeterminate: "5",
+  cleared: "",
+};
 
 /** Outlines on a 20 by 20 field; every severity has its own, so that a grey print still tells them apart. */
 const OUTLINE: Readonly<Record<Exclude<Severity, "cleared">, string>> = {
@@ -32,8 +39,24 @@ export function SeverityMark({ severity, size = 18, label }: { severity: Severit
   const filled = FILLED.has(severity);
   return (
     <svg width={size} height={size} viewBox="0 0 20 20" {...spoken} style={{ flex: "none", display: "block" }}>
-      <path d={OUTLINE[severity]} fill={filled ? colour : "none"} stroke={colour} strokeWidth={filled ? 1 : 1.8} strokeLinejoin="round" strokeDasharray={severity === "indeterminate" ? "3 2" : undefined} />
-      <text x={severity === "critical" ? 9 : 10} y="14" textAnchor="middle" fontSize="11" fontWeight="700" fill={filled ? "var(--hx-on-severity)" : colour} fontFamily="inherit" aria-hidden="true">
+      <path
+        d={OUTLINE[severity]}
+        fill={filled ? colour : "none"}
+        stroke={colour}
+        strokeWidth={filled ? 1 : 1.8}
+        strokeLinejoin="round"
+        strokeDasharray={severity === "indeterminate" ? "3 2" : undefined}
+      />
+      <text
+        x={severity === "critical" ? 9 : 10}
+        y="14"
+        textAnchor="middle"
+        fontSize="11"
+        fontWeight="700"
+        fill={filled ? "var(--hx-on-severity)" : colour}
+        fontFamily="inherit"
+        aria-hidden="true"
+      >
         {NUMERAL[severity]}
       </text>
     </svg>
@@ -45,7 +68,15 @@ export function SeverityLabel({ severity }: { severity: Severity }) {
   return (
     <span style={{ display: "inline-flex", alignItems: "center", gap: 6, whiteSpace: "nowrap" }}>
       <SeverityMark severity={severity} size={16} label="" />
-      <span style={severity === "cleared" ? { color: "var(--mui-palette-text-secondary)" } : { color: severityColour(severity), fontWeight: 600 }}>{severity === "cleared" ? "well" : severity}</span>
+      <span
+        style={
+          severity === "cleared"
+            ? { color: "var(--mui-palette-text-secondary)" }
+            : { color: severityColour(severity), fontWeight: 600 }
+        }
+      >
+        {severity === "cleared" ? "well" : severity}
+      </span>
     </span>
   );
 }

@@ -8,7 +8,15 @@ import type { Refusal } from "../shell/answers.server";
 export const USUAL_PORTS = "22, 25, 80, 389, 443, 1883, 5432, 5672, 8080, 8443";
 
 /** The fields of a source: where to look, by what ports, with which community. */
-export function SourceForm({ values, answer, isNew }: { values: SourceFields; answer: Refusal | undefined; isNew: boolean }) {
+export function SourceForm({
+  values,
+  answer,
+  isNew,
+}: {
+  values: SourceFields;
+  answer: Refusal | undefined;
+  isNew: boolean;
+}) {
   const wrong = (field: string) => ({ error: Boolean(answer?.fields?.[field]), helperText: answer?.fields?.[field] });
   return (
     <Form method="post" noValidate>
@@ -25,7 +33,10 @@ export function SourceForm({ values, answer, isNew }: { values: SourceFields; an
           multiline
           minRows={2}
           error={Boolean(answer?.fields?.ranges)}
-          helperText={answer?.fields?.ranges ?? "Single addresses, blocks (127.20.1.0/24) or spans (127.20.1.10-40), separated by commas."}
+          helperText={
+            answer?.fields?.ranges ??
+            "Single addresses, blocks (127.20.1.0/24) or spans (127.20.1.10-40), separated by commas."
+          }
         />
         <TextField name="ports" label="TCP ports to try" defaultValue={values.ports} fullWidth {...wrong("ports")} />
         <Stack direction="row" sx={{ gap: 1.5 }}>
@@ -36,10 +47,25 @@ export function SourceForm({ values, answer, isNew }: { values: SourceFields; an
             autoComplete="off"
             fullWidth
             error={Boolean(answer?.fields?.community)}
-            helperText={answer?.fields?.community ?? (isNew ? "Kept encrypted and never shown again." : "Leave empty to keep the one in use.")}
+            helperText={
+              answer?.fields?.community ??
+              (isNew ? "Kept encrypted and never shown again." : "Leave empty to keep the one in use.")
+            }
           />
-          <TextField name="snmpPort" label="SNMP port (UDP)" defaultValue={values.snmpPort} sx={{ width: 160, flex: "none" }} {...wrong("snmpPort")} />
-          <TextField name="pollSeconds" label="Poll every (s)" defaultValue={values.pollSeconds} sx={{ width: 140, flex: "none" }} {...wrong("pollSeconds")} />
+          <TextField
+            name="snmpPort"
+            label="SNMP port (UDP)"
+            defaultValue={values.snmpPort}
+            sx={{ width: 160, flex: "none" }}
+            {...wrong("snmpPort")}
+          />
+          <TextField
+            name="pollSeconds"
+            label="Poll every (s)"
+            defaultValue={values.pollSeconds}
+            sx={{ width: 140, flex: "none" }}
+            {...wrong("pollSeconds")}
+          />
         </Stack>
         <Stack direction="row" sx={{ gap: 1 }}>
           <Button type="submit" variant="contained" name="intent" value="save">

@@ -12,13 +12,20 @@ export interface SqlView {
 }
 
 const LOOK = EditorView.theme({
-  "&": { fontSize: "0.82rem", backgroundColor: "var(--mui-palette-background-paper)", color: "var(--mui-palette-text-primary)" },
+  "&": {
+    fontSize: "0.82rem",
+    backgroundColor: "var(--mui-palette-background-paper)",
+    color: "var(--mui-palette-text-primary)",
+  },
   ".cm-content": { fontFamily: MONO, caretColor: "var(--mui-palette-text-primary)" },
   ".cm-gutters": { backgroundColor: "var(--hx-raised)", color: "var(--mui-palette-text-secondary)", border: "none" },
   ".cm-activeLine, .cm-activeLineGutter": { backgroundColor: "transparent" },
   "&.cm-focused": { outline: "2px solid var(--mui-palette-primary-main)" },
   ".cm-cursor": { borderLeftColor: "var(--mui-palette-text-primary)" },
-  ".cm-tooltip": { backgroundColor: "var(--mui-palette-background-paper)", border: "1px solid var(--mui-palette-divider)" },
+  ".cm-tooltip": {
+    backgroundColor: "var(--mui-palette-background-paper)",
+    border: "1px solid var(--mui-palette-divider)",
+  },
 });
 
 /** Weight before colour: words of the language stand out, texts and numbers are tinted, in both themes. */
@@ -29,12 +36,31 @@ const WORDS = HighlightStyle.define([
 ]);
 
 /** An editor for SQL that completes the views and their columns; Ctrl+Enter runs, Escape then Tab leaves it. */
-export function SqlEditor({ views, value, onChange, onRun }: { views: readonly SqlView[]; value: string; onChange: (value: string) => void; onRun: () => void }) {
+export function SqlEditor({
+  views,
+  value,
+  onChange,
+  onRun,
+}: {
+  views: readonly SqlView[];
+  value: string;
+  onChange: (value: string) => void;
+  onRun: () => void;
+}) {
   const run = useRef(onRun);
   run.current = onRun;
   const extensions = useMemo(
     () => [
-      sql({ dialect: SQLite, schema: Object.fromEntries(views.map((view) => [view.name, view.columns.map(([label, detail]) => ({ label, detail, type: "property" }))])), upperCaseKeywords: true }),
+      sql({
+        dialect: SQLite,
+        schema: Object.fromEntries(
+          views.map((view) => [
+            view.name,
+            view.columns.map(([label, detail]) => ({ label, detail, type: "property" })),
+          ]),
+        ),
+        upperCaseKeywords: true,
+      }),
       LOOK,
       syntaxHighlighting(WORDS),
       EditorView.lineWrapping,
@@ -45,7 +71,14 @@ export function SqlEditor({ views, value, onChange, onRun }: { views: readonly S
   );
   return (
     <Box sx={{ border: 1, borderColor: "divider" }}>
-      <CodeMirror value={value} onChange={onChange} height="180px" theme="none" extensions={extensions} basicSetup={{ foldGutter: false, highlightActiveLine: false, syntaxHighlighting: false }} />
+      <CodeMirror
+        value={value}
+        onChange={onChange}
+        height="180px"
+        theme="none"
+        extensions={extensions}
+        basicSetup={{ foldGutter: false, highlightActiveLine: false, syntaxHighlighting: false }}
+      />
     </Box>
   );
 }

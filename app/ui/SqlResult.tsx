@@ -11,7 +11,15 @@ import { PlainTable } from "./PlainTable";
 type Cell = string | number | null;
 
 /** The rows of a statement, as a table or, where they have a time and numbers, as lines. */
-export function SqlResult({ columns, rows, lines }: { columns: readonly string[]; rows: readonly (readonly Cell[])[]; lines: readonly SqlLine[] | undefined }) {
+export function SqlResult({
+  columns,
+  rows,
+  lines,
+}: {
+  columns: readonly string[];
+  rows: readonly (readonly Cell[])[];
+  lines: readonly SqlLine[] | undefined;
+}) {
   const [view, setView] = useState<"table" | "chart">("table");
   const asChart = view === "chart" && lines !== undefined;
   return (
@@ -19,7 +27,13 @@ export function SqlResult({ columns, rows, lines }: { columns: readonly string[]
       {lines ? (
         <Stack direction="row" role="group" aria-label="Show" sx={{ gap: 0.5 }}>
           {(["table", "chart"] as const).map((one) => (
-            <Button key={one} variant={view === one ? "outlined" : "text"} color="inherit" aria-pressed={view === one} onClick={() => setView(one)}>
+            <Button
+              key={one}
+              variant={view === one ? "outlined" : "text"}
+              color="inherit"
+              aria-pressed={view === one}
+              onClick={() => setView(one)}
+            >
               {one}
             </Button>
           ))}
@@ -27,12 +41,21 @@ export function SqlResult({ columns, rows, lines }: { columns: readonly string[]
       ) : null}
       {asChart ? <Drawn lines={lines} /> : null}
       {asChart ? null : (
-        <Box sx={{ maxHeight: 460, overflow: "auto", bgcolor: "background.paper", border: 1, borderColor: "divider" }} tabIndex={0} role="region" aria-label="Rows">
+        <Box
+          sx={{ maxHeight: 460, overflow: "auto", bgcolor: "background.paper", border: 1, borderColor: "divider" }}
+          tabIndex={0}
+          role="region"
+          aria-label="Rows"
+        >
           <PlainTable pinned>
             <thead>
               <tr>
                 {columns.map((column, index) => (
-                  <th key={`${column}${index}`} scope="col" className={rows.some((row) => typeof row[index] === "number") ? "num" : ""}>
+                  <th
+                    key={`${column}${index}`}
+                    scope="col"
+                    className={rows.some((row) => typeof row[index] === "number") ? "num" : ""}
+                  >
                     {column}
                   </th>
                 ))}
@@ -42,7 +65,15 @@ export function SqlResult({ columns, rows, lines }: { columns: readonly string[]
               {rows.map((row, index) => (
                 <tr key={index}>
                   {row.map((cell, column) => (
-                    <td key={column} className={typeof cell === "number" ? "num" : ""} style={{ maxWidth: 420, overflowWrap: "anywhere", ...(cell === null ? { color: "var(--mui-palette-text-secondary)" } : {}) }}>
+                    <td
+                      key={column}
+                      className={typeof cell === "number" ? "num" : ""}
+                      style={{
+                        maxWidth: 420,
+                        overflowWrap: "anywhere",
+                        ...(cell === null ? { color: "var(--mui-palette-text-secondary)" } : {}),
+                      }}
+                    >
                       {cell === null ? "none" : typeof cell === "number" ? Number(cell.toPrecision(12)) : cell}
                     </td>
                   ))}
@@ -68,13 +99,49 @@ function Drawn({ lines }: { lines: readonly SqlLine[] }) {
     const list = lines.map((line, index): DrawnLine => {
       const values = line.points.map(([, value]) => value);
       const sum = values.reduce((total, value) => total + value, 0);
-      return { selection: index, key: line.label, label: line.label, unit: "1", axis: "left", componentId: null, seriesId: null, series: 1, points: line.points.map(([at, value]) => [at, value, value, value]), over: [], exemplars: [], legend: { min: values.reduce((a, b) => Math.min(a, b), Number.POSITIVE_INFINITY), mean: sum / values.length, max: values.reduce((a, b) => Math.max(a, b), Number.NEGATIVE_INFINITY), last: values.at(-1) ?? null, count: values.length } };
+      return {
+        selection: index,
+        key: line.label,
+        label: line.label,
+        unit: "1",
+        axis: "left",
+        componentId: null,
+        seriesId: null,
+        series: 1,
+        points: line.points.map(([at, value]) => [at, value, value, value]),
+        over: [],
+        exemplars: [],
+        legend: {
+          min: values.reduce((a, b) => Math.min(a, b), Number.POSITIVE_INFINITY),
+          mean: sum / values.length,
+          max: values.reduce((a, b) => Math.max(a, b), Number.NEGATIVE_INFINITY),
+          last: values.at(-1) ?? null,
+          count: values.length,
+        },
+      };
     });
-    return { drawn: list, fromMs: from, toMs: Math.max(to, from + 1000), stepMs: Math.max(1000, (to - from) / Math.max(1, longest - 1)) };
+    return {
+      drawn: list,
+      fromMs: from,
+      toMs: Math.max(to, from + 1000),
+      stepMs: Math.max(1000, (to - from) / Math.max(1, longest - 1)),
+    };
   }, [lines]);
   return (
     <>
-      <LineChart lines={drawn} fromMs={zoom?.[0] ?? fromMs} toMs={zoom?.[1] ?? toMs} stepMs={stepMs} height={300} lowest={null} highest={null} lifted={lifted} onLift={setLifted} onPoint={setPointMs} onZoom={(from, to) => setZoom([from, to])} />
+      <LineChart
+        lines={drawn}
+        fromMs={zoom?.[0] ?? fromMs}
+        toMs={zoom?.[1] ?? toMs}
+        stepMs={stepMs}
+        height={300}
+        lowest={null}
+        highest={null}
+        lifted={lifted}
+        onLift={setLifted}
+        onPoint={setPointMs}
+        onZoom={(from, to) => setZoom([from, to])}
+      />
       {zoom ? (
         <Button onClick={() => setZoom(null)} sx={{ alignSelf: "flex-start" }}>
           All of it

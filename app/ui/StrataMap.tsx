@@ -1,5 +1,15 @@
 import "@xyflow/react/dist/style.css";
-import { Background, Controls, Handle, MarkerType, Position, ReactFlow, type Edge, type Node, type NodeProps } from "@xyflow/react";
+import {
+  Background,
+  Controls,
+  Handle,
+  MarkerType,
+  Position,
+  ReactFlow,
+  type Edge,
+  type Node,
+  type NodeProps,
+} from "@xyflow/react";
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { memo, useMemo, useState } from "react";
@@ -24,11 +34,17 @@ const SIDES = [
 type Side = (typeof SIDES)[number]["id"];
 
 /** The sides of two cards that face each other; cards far apart in one row are joined below, so that no line runs through those between. */
-function facing(from: MapCard, to: MapCard): { sourceHandle: Side; targetHandle: Side; type: "default" | "smoothstep" } {
+function facing(
+  from: MapCard,
+  to: MapCard,
+): { sourceHandle: Side; targetHandle: Side; type: "default" | "smoothstep" } {
   if (to.y > from.y) return { sourceHandle: "bottom", targetHandle: "top", type: "default" };
   if (to.y < from.y) return { sourceHandle: "top", targetHandle: "bottom", type: "default" };
-  if (Math.abs(to.x - from.x) > CARD_WIDTH * 1.5) return { sourceHandle: "bottom", targetHandle: "bottom", type: "smoothstep" };
-  return to.x > from.x ? { sourceHandle: "right", targetHandle: "left", type: "default" } : { sourceHandle: "left", targetHandle: "right", type: "default" };
+  if (Math.abs(to.x - from.x) > CARD_WIDTH * 1.5)
+    return { sourceHandle: "bottom", targetHandle: "bottom", type: "smoothstep" };
+  return to.x > from.x
+    ? { sourceHandle: "right", targetHandle: "left", type: "default" }
+    : { sourceHandle: "left", targetHandle: "right", type: "default" };
 }
 
 type CardNode = Node<{ card: MapCard; faded: boolean; chosen: boolean }, "card">;
@@ -38,14 +54,40 @@ const Card = memo(function Card({ data: { card, faded, chosen } }: NodeProps<Car
   return (
     <Box
       title={`${card.kindLabel} ${card.name}${card.sub ? `, ${card.sub}` : ""}${card.reason ? `. ${card.reason}` : ""}`}
-      sx={{ width: CARD_WIDTH, height: CARD_HEIGHT, bgcolor: "background.paper", border: "1px solid", borderWidth: card.severity === "cleared" ? 1 : 2, borderColor: card.severity === "cleared" ? "divider" : `var(--hx-${card.severity})`, borderRadius: 1, px: 0.75, py: 0.5, display: "flex", flexDirection: "column", opacity: faded ? 0.35 : 1, outline: chosen ? "2px solid var(--mui-palette-primary-main)" : "none", cursor: "pointer" }}
+      sx={{
+        width: CARD_WIDTH,
+        height: CARD_HEIGHT,
+        bgcolor: "background.paper",
+        border: "1px solid",
+        borderWidth: card.severity === "cleared" ? 1 : 2,
+        borderColor: card.severity === "cleared" ? "divider" : `var(--hx-${card.severity})`,
+        borderRadius: 1,
+        px: 0.75,
+        py: 0.5,
+        display: "flex",
+        flexDirection: "column",
+        opacity: faded ? 0.35 : 1,
+        outline: chosen ? "2px solid var(--mui-palette-primary-main)" : "none",
+        cursor: "pointer",
+      }}
     >
       {SIDES.map(({ id, position }) => (
-        <Handle key={`in-${id}`} id={id} type="target" position={position} style={{ opacity: 0 }} isConnectable={false} />
+        <Handle
+          key={`in-${id}`}
+          id={id}
+          type="target"
+          position={position}
+          style={{ opacity: 0 }}
+          isConnectable={false}
+        />
       ))}
       <Box sx={{ display: "flex", alignItems: "center", gap: 0.5 }}>
         <KindGlyph kind={card.kind} sx={{ fontSize: 14, color: "text.secondary", flex: "none" }} />
-        <Typography component="span" noWrap sx={{ fontSize: 13.5, fontWeight: 600, flex: 1, minWidth: 0, lineHeight: 1.3 }}>
+        <Typography
+          component="span"
+          noWrap
+          sx={{ fontSize: 13.5, fontWeight: 600, flex: 1, minWidth: 0, lineHeight: 1.3 }}
+        >
           {card.name}
         </Typography>
         <SeverityMark severity={card.severity} size={16} />
@@ -53,11 +95,22 @@ const Card = memo(function Card({ data: { card, faded, chosen } }: NodeProps<Car
       <Typography component="span" noWrap sx={{ fontSize: 12, color: "text.secondary", lineHeight: 1.35 }}>
         {card.sub}
       </Typography>
-      <Typography component="span" noWrap sx={{ fontSize: 12, lineHeight: 1.35, fontWeight: card.severity === "cleared" ? 400 : 600 }}>
+      <Typography
+        component="span"
+        noWrap
+        sx={{ fontSize: 12, lineHeight: 1.35, fontWeight: card.severity === "cleared" ? 400 : 600 }}
+      >
         {card.figure || "\u00a0"}
       </Typography>
       {SIDES.map(({ id, position }) => (
-        <Handle key={`out-${id}`} id={id} type="source" position={position} style={{ opacity: 0 }} isConnectable={false} />
+        <Handle
+          key={`out-${id}`}
+          id={id}
+          type="source"
+          position={position}
+          style={{ opacity: 0 }}
+          isConnectable={false}
+        />
       ))}
     </Box>
   );
@@ -65,8 +118,28 @@ const Card = memo(function Card({ data: { card, faded, chosen } }: NodeProps<Car
 
 const Band = memo(function Band({ data }: NodeProps<BandNode>) {
   return (
-    <Box sx={{ width: data.width, height: data.height, borderTop: "1px solid", borderColor: "divider", bgcolor: data.odd ? "background.paper" : "transparent", pointerEvents: "none" }}>
-      <Typography component="span" sx={{ fontSize: 12.5, color: "text.secondary", position: "absolute", left: 6, top: 8, width: 86, lineHeight: 1.25 }}>
+    <Box
+      sx={{
+        width: data.width,
+        height: data.height,
+        borderTop: "1px solid",
+        borderColor: "divider",
+        bgcolor: data.odd ? "background.paper" : "transparent",
+        pointerEvents: "none",
+      }}
+    >
+      <Typography
+        component="span"
+        sx={{
+          fontSize: 12.5,
+          color: "text.secondary",
+          position: "absolute",
+          left: 6,
+          top: 8,
+          width: 86,
+          lineHeight: 1.25,
+        }}
+      >
         {data.label}
       </Typography>
     </Box>
@@ -93,19 +166,26 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
   const cardOf = useMemo(() => new Map(map.cards.map((card) => [card.id, card])), [map.cards]);
   const nodes = useMemo(
     (): (CardNode | BandNode)[] => [
-      ...map.strata.map((stratum, index): BandNode => ({ id: `band-${stratum.id}`, type: "band", position: { x: 0, y: stratum.y }, data: { label: stratum.label, width: map.width, height: stratum.height, odd: index % 2 === 1 }, selectable: false, focusable: false, draggable: false, zIndex: -1 })),
-      ...map.cards.map(
-        (card): CardNode => ({
-          id: card.id,
-          type: "card",
-          position: { x: card.x, y: card.y },
-          width: CARD_WIDTH,
-          height: CARD_HEIGHT,
-          data: { card, faded: near !== null && !near.has(card.id), chosen: card.id === highlight },
-          ariaLabel: `${card.kindLabel} ${card.name} ${card.sub}, ${card.severity === "cleared" ? "well" : card.severity}${card.figure ? `, ${card.figure}` : ""}. Press Enter to open.`,
-          draggable: false,
-        }),
-      ),
+      ...map.strata.map((stratum, index): BandNode => ({
+        id: `band-${stratum.id}`,
+        type: "band",
+        position: { x: 0, y: stratum.y },
+        data: { label: stratum.label, width: map.width, height: stratum.height, odd: index % 2 === 1 },
+        selectable: false,
+        focusable: false,
+        draggable: false,
+        zIndex: -1,
+      })),
+      ...map.cards.map((card): CardNode => ({
+        id: card.id,
+        type: "card",
+        position: { x: card.x, y: card.y },
+        width: CARD_WIDTH,
+        height: CARD_HEIGHT,
+        data: { card, faded: near !== null && !near.has(card.id), chosen: card.id === highlight },
+        ariaLabel: `${card.kindLabel} ${card.name} ${card.sub}, ${card.severity === "cleared" ? "well" : card.severity}${card.figure ? `, ${card.figure}` : ""}. Press Enter to open.`,
+        draggable: false,
+      })),
     ],
     [map, near, highlight],
   );
@@ -128,10 +208,17 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
           style: {
             stroke: failing ? `var(--hx-${ill})` : "var(--mui-palette-text-secondary)",
             strokeWidth: link.type === "talks-to" ? Math.min(3.5, 0.9 + Math.log2(1 + link.connections) * 0.55) : 0.8,
-            strokeDasharray: link.type === "runs-on" || link.type === "wired-to" ? "2 4" : link.type === "part-of" || link.type === "relies-on" ? "7 4" : undefined,
+            strokeDasharray:
+              link.type === "runs-on" || link.type === "wired-to"
+                ? "2 4"
+                : link.type === "part-of" || link.type === "relies-on"
+                  ? "7 4"
+                  : undefined,
             opacity: hovered ? (lit ? 0.95 : 0.06) : failing ? 0.9 : 0.34,
           },
-          ...(link.type === "talks-to" || link.type === "relies-on" ? { markerEnd: { type: MarkerType.Arrow, width: 12, height: 12 } } : {}),
+          ...(link.type === "talks-to" || link.type === "relies-on"
+            ? { markerEnd: { type: MarkerType.Arrow, width: 12, height: 12 } }
+            : {}),
         };
       }),
     [map.links, hovered, cardOf],
@@ -148,7 +235,26 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
   if (!mounted) return <Box sx={{ height, bgcolor: "background.paper", border: 1, borderColor: "divider" }} />;
   return (
     <Box
-      sx={{ height, border: 1, borderColor: "divider", bgcolor: "background.default", "& .react-flow__node-band": { pointerEvents: "none" }, "& .react-flow__controls-button": { bgcolor: "background.paper", color: "text.primary", borderColor: "divider", fill: "currentColor" }, "& .react-flow__controls": { boxShadow: "none", border: 1, borderColor: "divider" }, "& .react-flow__node:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)", outlineOffset: 2, borderRadius: 1 }, "& .react-flow__attribution": { bgcolor: "transparent" } }}
+      sx={{
+        height,
+        border: 1,
+        borderColor: "divider",
+        bgcolor: "background.default",
+        "& .react-flow__node-band": { pointerEvents: "none" },
+        "& .react-flow__controls-button": {
+          bgcolor: "background.paper",
+          color: "text.primary",
+          borderColor: "divider",
+          fill: "currentColor",
+        },
+        "& .react-flow__controls": { boxShadow: "none", border: 1, borderColor: "divider" },
+        "& .react-flow__node:focus-visible": {
+          outline: "2px solid var(--mui-palette-primary-main)",
+          outlineOffset: 2,
+          borderRadius: 1,
+        },
+        "& .react-flow__attribution": { bgcolor: "transparent" },
+      }}
       onKeyDown={(event) => {
         if (event.key !== "Enter") return;
         const id = (event.target as HTMLElement).closest(".react-flow__node")?.getAttribute("data-id");

@@ -16,7 +16,15 @@ export function useOpenTrace(): (exemplar: Exemplar | undefined) => void {
 const MOST = 8;
 
 /** The highest single measurements of a drawing, each leading to its trace: what the lozenges on it are. */
-export function TraceLinks({ exemplars, unit, nowMs }: { exemplars: readonly Exemplar[]; unit: string; nowMs: number }) {
+export function TraceLinks({
+  exemplars,
+  unit,
+  nowMs,
+}: {
+  exemplars: readonly Exemplar[];
+  unit: string;
+  nowMs: number;
+}) {
   if (!exemplars.length) return null;
   const highest = [...exemplars].sort((a, b) => b.value - a.value).slice(0, MOST);
   return (
@@ -25,7 +33,8 @@ export function TraceLinks({ exemplars, unit, nowMs }: { exemplars: readonly Exe
       {highest.map((one, index) => (
         <span key={`${one.traceId}${one.atMs}`}>
           {index ? ", " : ""}
-          <KeepLink to={`/signals/traces/${one.traceId}`}>{formatValue(one.value, unit)}</KeepLink> at {dayAndTime(one.atMs, nowMs, true)}
+          <KeepLink to={`/signals/traces/${one.traceId}`}>{formatValue(one.value, unit)}</KeepLink> at{" "}
+          {dayAndTime(one.atMs, nowMs, true)}
         </span>
       ))}
       .

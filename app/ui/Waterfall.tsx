@@ -19,7 +19,14 @@ export function Waterfall({ spans, narrow = false }: { spans: readonly DrawnSpan
           <Fragment key={span.id}>
             <Box
               component="li"
-              sx={{ display: "grid", gridTemplateColumns: narrow ? "46% 1fr 62px" : "36% 1fr 76px", alignItems: "center", borderBottom: 1, borderColor: "divider", "&:hover": { bgcolor: "var(--hx-raised)" } }}
+              sx={{
+                display: "grid",
+                gridTemplateColumns: narrow ? "46% 1fr 62px" : "36% 1fr 76px",
+                alignItems: "center",
+                borderBottom: 1,
+                borderColor: "divider",
+                "&:hover": { bgcolor: "var(--hx-raised)" },
+              }}
             >
               <Box
                 component="button"
@@ -27,23 +34,64 @@ export function Waterfall({ spans, narrow = false }: { spans: readonly DrawnSpan
                 aria-expanded={open === span.id}
                 onClick={() => setOpen(open === span.id ? null : span.id)}
                 title={`${span.name} at ${span.sender}, ${span.kind}`}
-                sx={{ all: "unset", boxSizing: "border-box", cursor: "pointer", pl: 1 + span.depth * (narrow ? 1 : 1.75), pr: 1, py: 0.5, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", minWidth: 0, "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)", outlineOffset: -2 } }}
+                sx={{
+                  all: "unset",
+                  boxSizing: "border-box",
+                  cursor: "pointer",
+                  pl: 1 + span.depth * (narrow ? 1 : 1.75),
+                  pr: 1,
+                  py: 0.5,
+                  overflow: "hidden",
+                  textOverflow: "ellipsis",
+                  whiteSpace: "nowrap",
+                  minWidth: 0,
+                  "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)", outlineOffset: -2 },
+                }}
               >
-                <span style={{ fontWeight: span.kind === "answered" ? 600 : 400, color: span.failed ? "var(--hx-major)" : "inherit" }}>
+                <span
+                  style={{
+                    fontWeight: span.kind === "answered" ? 600 : 400,
+                    color: span.failed ? "var(--hx-major)" : "inherit",
+                  }}
+                >
                   {span.failed ? "✕ " : ""}
                   {span.name}
                 </span>
                 <span style={{ color: "var(--mui-palette-text-secondary)" }}> {span.sender.split(" @ ")[0]}</span>
               </Box>
               <Box aria-hidden="true" sx={{ position: "relative", height: 14 }}>
-                <Box sx={{ position: "absolute", top: span.kind === "answered" ? 1 : 4, bottom: span.kind === "answered" ? 1 : 4, left: `${left}%`, width: `${Math.min(width, 100 - left)}%`, bgcolor: span.failed ? "var(--hx-major)" : "var(--hx-chart)", opacity: span.kind === "answered" ? 0.85 : 0.45 }} />
+                <Box
+                  sx={{
+                    position: "absolute",
+                    top: span.kind === "answered" ? 1 : 4,
+                    bottom: span.kind === "answered" ? 1 : 4,
+                    left: `${left}%`,
+                    width: `${Math.min(width, 100 - left)}%`,
+                    bgcolor: span.failed ? "var(--hx-major)" : "var(--hx-chart)",
+                    opacity: span.kind === "answered" ? 0.85 : 0.45,
+                  }}
+                />
               </Box>
               <Box sx={{ textAlign: "right", pr: 1, whiteSpace: "nowrap" }}>{formatValue(span.durationMs, "ms")}</Box>
             </Box>
             {open === span.id ? (
               <Box component="li" sx={{ bgcolor: "var(--hx-raised)", p: 1.5, borderBottom: 1, borderColor: "divider" }}>
-                <Box component="dl" sx={{ display: "grid", gridTemplateColumns: `repeat(${narrow ? 2 : 4}, minmax(0, 1fr))`, gap: 1, m: 0 }}>
-                  <Fact name="At">{span.componentId === null ? span.sender : <KeepLink to={`/estate/${span.componentId}`}>{span.sender}</KeepLink>}</Fact>
+                <Box
+                  component="dl"
+                  sx={{
+                    display: "grid",
+                    gridTemplateColumns: `repeat(${narrow ? 2 : 4}, minmax(0, 1fr))`,
+                    gap: 1,
+                    m: 0,
+                  }}
+                >
+                  <Fact name="At">
+                    {span.componentId === null ? (
+                      span.sender
+                    ) : (
+                      <KeepLink to={`/estate/${span.componentId}`}>{span.sender}</KeepLink>
+                    )}
+                  </Fact>
                   <Fact name="Kind">{span.kind}</Fact>
                   <Fact name="Spent itself">{formatValue(span.ownMs, "ms")}</Fact>
                   {span.message ? <Fact name="Why it failed">{span.message}</Fact> : null}
@@ -53,7 +101,10 @@ export function Waterfall({ spans, narrow = false }: { spans: readonly DrawnSpan
                     </Fact>
                   ))}
                   {span.events.map((event) => (
-                    <Fact key={`${event.atMs}${event.name}`} name={`${event.name} after ${formatValue(event.atMs - span.startMs, "ms")}`}>
+                    <Fact
+                      key={`${event.atMs}${event.name}`}
+                      name={`${event.name} after ${formatValue(event.atMs - span.startMs, "ms")}`}
+                    >
                       {event.text}
                     </Fact>
                   ))}

@@ -6,14 +6,21 @@ export interface DragRange {
   /** Value under the pointer. */
   hovered: number | null;
   box: RefObject<HTMLDivElement | null>;
-  handlers: Pick<DOMAttributes<HTMLDivElement>, "onPointerDown" | "onPointerMove" | "onPointerLeave" | "onPointerCancel" | "onPointerUp">;
+  handlers: Pick<
+    DOMAttributes<HTMLDivElement>,
+    "onPointerDown" | "onPointerMove" | "onPointerLeave" | "onPointerCancel" | "onPointerUp"
+  >;
 }
 
 /**
  * Dragging over a drawing chooses a range of what runs along it. `valueOf` turns a share of the width, 0 to 1, into a value.
  * @param onTap told of a click that is no drag, in pixels from the upper left corner
  */
-export function useDragRange(valueOf: (share: number) => number, onRange: (least: number, most: number) => void, onTap?: (x: number, y: number) => void): DragRange {
+export function useDragRange(
+  valueOf: (share: number) => number,
+  onRange: (least: number, most: number) => void,
+  onTap?: (x: number, y: number) => void,
+): DragRange {
   const box = useRef<HTMLDivElement>(null);
   const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
   const [hovered, setHovered] = useState<number | null>(null);

@@ -19,11 +19,18 @@ export const exemplarDataset = (exemplars: readonly Exemplar[], colour: string, 
 const REACH = 9;
 
 /** The exemplar under a point of a drawing, within a finger's breadth. */
-export function exemplarAt(chart: Chart<"line"> | null, exemplars: readonly Exemplar[], axis: string, x: number, y: number): Exemplar | undefined {
+export function exemplarAt(
+  chart: Chart<"line"> | null,
+  exemplars: readonly Exemplar[],
+  axis: string,
+  x: number,
+  y: number,
+): Exemplar | undefined {
   const along = chart?.scales.x;
   const up = chart?.scales[axis];
   if (!along || !up) return undefined;
-  const distance = (one: Exemplar) => Math.hypot(along.getPixelForValue(one.atMs) - x, up.getPixelForValue(one.value) - y);
+  const distance = (one: Exemplar) =>
+    Math.hypot(along.getPixelForValue(one.atMs) - x, up.getPixelForValue(one.value) - y);
   let best: Exemplar | undefined;
   for (const one of exemplars) if (distance(one) <= REACH && (!best || distance(one) < distance(best))) best = one;
   return best;

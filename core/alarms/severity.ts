@@ -14,4 +14,11 @@ export function worstSeverity(severities: Iterable<Severity>): Severity {
 }
 
 /** Severity of the syslog protocol for an alarm severity (RFC 5674 §3, table 2; from memory). */
-export const SYSLOG_SEVERITY: Readonly<Record<Severity, number>> = { critical: 1, major: 2, minor: 3, warning: 4, indeterminate: 5, cleared: 5 };
+export const SYSLOG_SEVERITY: Readonly<Record<Severity, number>> = {
+  critical: 1,
+  major: 2,
+  minor: 3,
+  warning: 4,
+  indeterminate: 5,
+  cleared: 5,
+};

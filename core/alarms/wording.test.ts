@@ -2,18 +2,36 @@ import { expect, it } from "vitest";
 import type { ThresholdRule } from "../detection/threshold";
 import { alarmText, clearedText, metricName, metricTitle } from "./wording";
 
-const rule: ThresholdRule = { id: 1, metric: "disk.used", kind: "host.*", direction: "above", limits: [], samples: 3, hysteresis: 2, memoryMs: 1 };
+const rule: ThresholdRule = {
+  id: 1,
+  metric: "disk.used",
+  kind: "host.*",
+  direction: "above",
+  limits: [],
+  samples: 3,
+  hysteresis: 2,
+  memoryMs: 1,
+};
 
 it("says what is measured, over how many samples, and against which limit", () => {
-  expect(alarmText(rule, { severity: "major", mean: 92.84, limit: 90, samples: 3 }, "/srv", "%")).toBe("Disk use of /srv at 92.8 % (mean of 3 samples), above the limit of 90 %");
-  expect(alarmText(rule, { severity: "major", mean: 92.84, limit: 90.5, samples: 1 }, "/srv", "%")).toBe("Disk use of /srv at 92.8 %, above the limit of 90.5 %");
+  expect(alarmText(rule, { severity: "major", mean: 92.84, limit: 90, samples: 3 }, "/srv", "%")).toBe(
+    "Disk use of /srv at 92.8 % (mean of 3 samples), above the limit of 90 %",
+  );
+  expect(alarmText(rule, { severity: "major", mean: 92.84, limit: 90.5, samples: 1 }, "/srv", "%")).toBe(
+    "Disk use of /srv at 92.8 %, above the limit of 90.5 %",
+  );
 });
 it("counts polls and reports that did not come", () => {
   const silent = { ...rule, metric: "reachable", direction: "below" as const };
-  expect(alarmText(silent, { severity: "critical", mean: 1 / 3, limit: 0.4, samples: 3 }, "", "0/1")).toBe("Does not answer: 2 of the last 3 polls or reports did not come");
-  expect(clearedText(silent, { severity: "cleared", mean: 1, limit: 0.4, samples: 3 }, "", "0/1")).toBe("Answers again");
+  expect(alarmText(silent, { severity: "critical", mean: 1 / 3, limit: 0.4, samples: 3 }, "", "0/1")).toBe(
+    "Does not answer: 2 of the last 3 polls or reports did not come",
+  );
+  expect(clearedText(silent, { severity: "cleared", mean: 1, limit: 0.4, samples: 3 }, "", "0/1")).toBe(
+    "Answers again",
+  );
 });
-it("names metrics that no kit knows by their own name", () => expect(metricTitle("queue.depth_now", "")).toBe("queue depth now"));
+it("names metrics that no kit knows by their own name", () =>
+  expect(metricTitle("queue.depth_now", "")).toBe("queue depth now"));
 
 it.each([
   ["cpu.used", "Processor use"],

@@ -47,7 +47,8 @@ export function metricTitle(metric: string, instance: string): string {
 
 /** The text of an alarm: what is measured, against which limit, over how many samples. */
 export function alarmText(rule: ThresholdRule, verdict: ThresholdVerdict, instance: string, unit: string): string {
-  if (rule.metric === "reachable") return `Does not answer: ${Math.round((1 - verdict.mean) * verdict.samples)} of the last ${verdict.samples} polls or reports did not come`;
+  if (rule.metric === "reachable")
+    return `Does not answer: ${Math.round((1 - verdict.mean) * verdict.samples)} of the last ${verdict.samples} polls or reports did not come`;
   const over = verdict.samples > 1 ? ` (mean of ${verdict.samples} samples)` : "";
   return `${metricTitle(rule.metric, instance)} at ${formatValue(verdict.mean, unit)}${over}, ${rule.direction} the limit of ${formatValue(verdict.limit, unit).replace(".0 ", " ")}`;
 }

@@ -5,70 +5,134 @@ import { incidentSentence, watchSentence } from "./sentence";
 import { leadingShare, topProcesses } from "./odd-process";
 
 const alarm = { atMs: 1_000_000, severity: "critical" as const, services: [1] };
-const incident = (changes: Partial<IncidentState> = {}): IncidentState => ({ id: 7, services: [1], related: undefined, openedMs: 0, resolvedMs: null, ...changes });
-const place = (incidents: IncidentState[], changes: { severity?: Severity; services?: number[] } = {}) => placeAlarm({ ...alarm, ...changes }, "Manifest Exchange", incidents);
+const incident = (changes: Partial<IncidentState> = {}): IncidentState => ({
+  id: 7,
+  services: [1],
+  related: undefined,
+  openedMs: 0,
+  resolvedMs: null,
+  ...changes,
+});
+const place = (incidents: IncidentState[], changes: { severity?: Severity; services?: number[] } = {}) =>
+  placeAlarm({ ...alarm, ...changes }, "Manifest Exchange", incidents);
 
 describe("placing an alarm", () => {
-  it("opens an incident for a service in a new spell", () => expect(place([])).toMatchObject({ action: "open", why: "first alarm that affects Manifest Exchange in this spell" }));
+  it("opens an incident for a service in a new spell", () =>
+    expect(place([])).toMatchObject({
+      action: "open",
+      why: "first alarm that affects Manifest Exchange in this spell",
+    }));
   it("joins the open one of its service, not that of another", () => {
     expect(place([incident({ services: [2], id: 6 }), incident()])).toMatchObject({ action: "join", incidentId: 7 });
     expect(place([incident({ services: [2] })])).toMatchObject({ action: "open" });
   });
   it("opens one again that was resolved within the spell, and no later", () => {
     expect(place([incident({ resolvedMs: alarm.atMs - SPELL_MS })])).toMatchObject({ action: "reopen", incidentId: 7 });
-    expect(place([incident({ resolvedMs: alarm.atMs - SPELL_MS - 1 })])).toMatchObject({ action: "open", incidentId: undefined });
+    expect(place([incident({ resolvedMs: alarm.atMs - SPELL_MS - 1 })])).toMatchObject({
+      action: "open",
+      incidentId: undefined,
+    });
   });
   it("opens none for a warning, but lets it join", () => {
     expect(place([], { severity: "warning" })).toMatchObject({ action: "leave" });
-    expect(place([incident({ resolvedMs: alarm.atMs - 1 })], { severity: "warning" })).toMatchObject({ action: "leave" });
+    expect(place([incident({ resolvedMs: alarm.atMs - 1 })], { severity: "warning" })).toMatchObject({
+      action: "leave",
+    });
     expect(place([incident()], { severity: "warning" })).toMatchObject({ action: "join" });
   });
-  it("makes one incident of what several services share", () => expect(place([], { services: [1, 2, 3] })).toMatchObject({ action: "open" }));
+  it("makes one incident of what several services share", () =>
+    expect(place([], { services: [1, 2, 3] })).toMatchObject({ action: "open" }));
   it("keeps what many share and what one service has apart, unless they are related", () => {
     expect(place([incident({ services: [1, 2, 3] })])).toMatchObject({ action: "open" });
     expect(place([incident()], { services: [1, 2, 3] })).toMatchObject({ action: "open" });
-    expect(place([incident({ services: [1, 2, 3], related: "a relies on b" })])).toMatchObject({ action: "join", why: "a relies on b" });
+    expect(place([incident({ services: [1, 2, 3], related: "a relies on b" })])).toMatchObject({
+      action: "join",
+      why: "a relies on b",
+    });
   });
   it("prefers a related incident to a later one of the same service, and of related ones the latest", () => {
-    expect(place([incident({ id: 8, openedMs: 500 }), incident({ id: 3, services: [1, 2], related: "a relies on b" })])).toMatchObject({ incidentId: 3 });
-    expect(place([incident({ id: 3, openedMs: 10, related: "x" }), incident({ id: 4, openedMs: 20, related: "y" })])).toMatchObject({ incidentId: 4 });
+    expect(
+      place([incident({ id: 8, openedMs: 500 }), incident({ id: 3, services: [1, 2], related: "a relies on b" })]),
+    ).toMatchObject({ incidentId: 3 });
+    expect(
+      place([incident({ id: 3, openedMs: 10, related: "x" }), incident({ id: 4, openedMs: 20, related: "y" })]),
+    ).toMatchObject({ incidentId: 4 });
   });
   it("gathers what no service needs by likeness, within five minutes, and nothing that a service needs", () => {
-    const crowd = incident({ services: [], alike: "the same at Tarn Depot at the same time", openedMs: alarm.atMs - CROWD_MS });
-    expect(place([crowd], { services: [] })).toMatchObject({ action: "join", why: "the same at Tarn Depot at the same time" });
-    expect(place([{ ...crowd, openedMs: alarm.atMs - CROWD_MS - 1 }], { services: [] })).toMatchObject({ action: "open" });
+    const crowd = incident({
+      services: [],
+      alike: "the same at Tarn Depot at the same time",
+      openedMs: alarm.atMs - CROWD_MS,
+    });
+    expect(place([crowd], { services: [] })).toMatchObject({
+      action: "join",
+      why: "the same at Tarn Depot at the same time",
+    });
+    expect(place([{ ...crowd, openedMs: alarm.atMs - CROWD_MS - 1 }], { services: [] })).toMatchObject({
+      action: "open",
+    });
     expect(place([crowd], { services: [1] })).toMatchObject({ action: "open" });
     expect(place([incident({ services: [2], alike: "the same" })], { services: [] })).toMatchObject({ action: "open" });
   });
   it("joins a related one where no service is affected", () => {
-    expect(place([incident({ services: [], related: "the same component" })], { services: [] })).toMatchObject({ action: "join" });
+    expect(place([incident({ services: [], related: "the same component" })], { services: [] })).toMatchObject({
+      action: "join",
+    });
     expect(place([incident({ services: [] })], { services: [] })).toMatchObject({ action: "open" });
   });
 });
 
 describe("ranking suspects", () => {
-  const suspect = (id: number, changes = {}) => ({ alarmId: id, componentId: id, componentName: `c${id}`, severity: "major" as const, raisedMs: id * 1000, text: "", dependants: 0, ...changes });
+  const suspect = (id: number, changes = {}) => ({
+    alarmId: id,
+    componentId: id,
+    componentName: `c${id}`,
+    severity: "major" as const,
+    raisedMs: id * 1000,
+    text: "",
+    dependants: 0,
+    ...changes,
+  });
   it("puts what others rely on before what was merely first, and says why", () => {
     const ranked = rankSuspects([suspect(1), suspect(2, { dependants: 2, severity: "critical" })]);
-    expect(ranked[0]).toMatchObject({ alarmId: 2, score: 7, reasons: ["2 other alarmed components rely on c2", "no other alarm is worse than critical"] });
+    expect(ranked[0]).toMatchObject({
+      alarmId: 2,
+      score: 7,
+      reasons: ["2 other alarmed components rely on c2", "no other alarm is worse than critical"],
+    });
     expect(ranked[1]?.reasons).toContain("its alarm came first of 2");
   });
 });
 
 describe("sentences", () => {
-  const facts = { services: ["Manifest Exchange"], component: "nq-mfx-parse-01", problem: "Memory use at 92.8 % (mean of 5 samples), above the limit of 90 %", openedMs: 0, resolvedMs: null, nowMs: 240_000, relyingServices: ["Customs Release"], alarmCount: 1 };
+  const facts = {
+    services: ["Manifest Exchange"],
+    component: "nq-mfx-parse-01",
+    problem: "Memory use at 92.8 % (mean of 5 samples), above the limit of 90 %",
+    openedMs: 0,
+    resolvedMs: null,
+    nowMs: 240_000,
+    relyingServices: ["Customs Release"],
+    alarmCount: 1,
+  };
   it("say what is wrong, since when and who is affected", () =>
     expect(incidentSentence({ ...facts, leading: { name: "manifest-parser", share: 0.826 } })).toBe(
       "On nq-mfx-parse-01: memory use at 92.8 % (mean of 5 samples), above the limit of 90 % (since 00:00, 4 min so far); manifest-parser alone held 83 % of its memory. Manifest Exchange is affected; Customs Release relies on it.",
     ));
   it("name the machine that takes most of a hypervisor, when it stands out", () => {
     const leadingGuest = { name: "nq-trial-01", processors: 7.9, share: 0.71 };
-    expect(incidentSentence({ ...facts, leadingGuest })).toContain("4 min so far); nq-trial-01 takes 71 % of what its machines use. Manifest Exchange is affected");
+    expect(incidentSentence({ ...facts, leadingGuest })).toContain(
+      "4 min so far); nq-trial-01 takes 71 % of what its machines use. Manifest Exchange is affected",
+    );
     expect(incidentSentence({ ...facts, leadingGuest: { ...leadingGuest, share: 0.29 } })).not.toContain("nq-trial-01");
   });
   it("speak of several services in the plural", () => {
-    expect(incidentSentence({ ...facts, services: ["A", "B"], relyingServices: [] })).toContain("A and B are affected, and no other service relies on them.");
-    expect(incidentSentence({ ...facts, services: ["A", "B"], relyingServices: ["C"], resolvedMs: 60_000 })).toContain("A and B were affected; C relies on them.");
+    expect(incidentSentence({ ...facts, services: ["A", "B"], relyingServices: [] })).toContain(
+      "A and B are affected, and no other service relies on them.",
+    );
+    expect(incidentSentence({ ...facts, services: ["A", "B"], relyingServices: ["C"], resolvedMs: 60_000 })).toContain(
+      "A and B were affected; C relies on them.",
+    );
     expect(incidentSentence({ ...facts, services: [] })).toContain("No service is known to need it.");
   });
   it("use the past for what is over, and name several services as a list", () => {
@@ -77,16 +141,33 @@ describe("sentences", () => {
     expect(text).toContain("was affected; A, B and C rely on it.");
   });
   it("open Watch quietly when all is well", () => {
-    const well = { organisation: "Halvane", unwell: [], openIncidents: [], serviceCount: 8, componentCount: 131, warnings: 0 };
+    const well = {
+      organisation: "Halvane",
+      unwell: [],
+      openIncidents: [],
+      serviceCount: 8,
+      componentCount: 131,
+      warnings: 0,
+    };
     expect(watchSentence(well)).toBe("Halvane runs as it should: 8 services on 131 components, no open incident.");
     expect(watchSentence({ ...well, warnings: 1 })).toContain("1 component is past a warning limit.");
     expect(watchSentence({ ...well, componentCount: 0 })).toContain("Discover");
-    expect(watchSentence({ ...well, unwell: [{ name: "Gate", severity: "critical" }], openIncidents: [{ title: "x", severity: "critical" }] })).toContain("Gate is in trouble: 1 open incident");
+    expect(
+      watchSentence({
+        ...well,
+        unwell: [{ name: "Gate", severity: "critical" }],
+        openIncidents: [{ title: "x", severity: "critical" }],
+      }),
+    ).toContain("Gate is in trouble: 1 open incident");
   });
 });
 
 it("lists the largest processes first and the share of the largest", () => {
-  const processes = [{ name: "a", pid: 1, memoryBytes: 10 }, { name: "b", pid: 2, memoryBytes: 60 }, { name: "c", pid: 3, memoryBytes: 10 }];
+  const processes = [
+    { name: "a", pid: 1, memoryBytes: 10 },
+    { name: "b", pid: 2, memoryBytes: 60 },
+    { name: "c", pid: 3, memoryBytes: 10 },
+  ];
   expect(topProcesses(processes, 2).map((process) => process.name)).toEqual(["b", "a"]);
   expect(leadingShare(processes, 100)).toEqual({ name: "b", share: 0.6 });
   expect(leadingShare([], 100)).toBeUndefined();

@@ -36,17 +36,40 @@ export interface Placement {
  * the spell is opened again by the same rules; else a new one is opened, whatever the number of services it affects.
  * @param label what the alarm affects, for the reason
  */
-export function placeAlarm(alarm: { atMs: number; severity: Severity; services: readonly number[] }, label: string, incidents: readonly IncidentState[]): Placement {
+export function placeAlarm(
+  alarm: { atMs: number; severity: Severity; services: readonly number[] },
+  label: string,
+  incidents: readonly IncidentState[],
+): Placement {
   const [only] = alarm.services;
-  const single = (one: IncidentState) => alarm.services.length === 1 && one.services.length === 1 && one.services[0] === only;
+  const single = (one: IncidentState) =>
+    alarm.services.length === 1 && one.services.length === 1 && one.services[0] === only;
   // What no service needs has no better company than what went wrong in the same way, at the same place and time.
-  const crowd = (one: IncidentState) => alarm.services.length === 0 && one.services.length === 0 && one.alike !== undefined && Math.abs(alarm.atMs - one.openedMs) <= CROWD_MS;
-  const best = (list: readonly IncidentState[]) => list.filter((one) => one.related !== undefined || single(one) || crowd(one)).sort((a, b) => Number(b.related !== undefined) - Number(a.related !== undefined) || b.openedMs - a.openedMs)[0];
+  const crowd = (one: IncidentState) =>
+    alarm.services.length === 0 &&
+    one.services.length === 0 &&
+    one.alike !== undefined &&
+    Math.abs(alarm.atMs - one.openedMs) <= CROWD_MS;
+  const best = (list: readonly IncidentState[]) =>
+    list
+      .filter((one) => one.related !== undefined || single(one) || crowd(one))
+      .sort((a, b) => Number(b.related !== undefined) - Number(a.related !== undefined) || b.openedMs - a.openedMs)[0];
   const open = best(incidents.filter((one) => one.resolvedMs === null));
-  if (open) return { incidentId: open.id, action: "join", why: open.related ?? open.alike ?? `${label} already has an open incident` };
-  if (severityRank(alarm.severity) < severityRank(OPENING_SEVERITY)) return { incidentId: undefined, action: "leave", why: `${alarm.severity} alarms open no incident of their own` };
+  if (open)
+    return {
+      incidentId: open.id,
+      action: "join",
+      why: open.related ?? open.alike ?? `${label} already has an open incident`,
+    };
+  if (severityRank(alarm.severity) < severityRank(OPENING_SEVERITY))
+    return { incidentId: undefined, action: "leave", why: `${alarm.severity} alarms open no incident of their own` };
   const recent = best(incidents.filter((one) => one.resolvedMs !== null && alarm.atMs - one.resolvedMs <= SPELL_MS));
-  if (recent) return { incidentId: recent.id, action: "reopen", why: `${recent.related ?? `${label} was in trouble`} less than 15 minutes before` };
+  if (recent)
+    return {
+      incidentId: recent.id,
+      action: "reopen",
+      why: `${recent.related ?? `${label} was in trouble`} less than 15 minutes before`,
+    };
   return { incidentId: undefined, action: "open", why: `first alarm that affects ${label} in this spell` };
 }
 
@@ -82,15 +105,21 @@ export function rankSuspects(alarms: readonly SuspectAlarm[]): Suspect[] {
       let score = 0;
       if (alarm.dependants > 0) {
         score += 3 * alarm.dependants;
-        reasons.push(`${alarm.dependants} other alarmed ${alarm.dependants === 1 ? "component relies" : "components rely"} on ${alarm.componentName}`);
+        reasons.push(
+          `${alarm.dependants} other alarmed ${alarm.dependants === 1 ? "component relies" : "components rely"} on ${alarm.componentName}`,
+        );
       }
       if (alarm.raisedMs === first) {
         score += 2;
-        reasons.push(alarms.length > 1 ? `its alarm came first of ${alarms.length}` : "it is the only component with an alarm");
+        reasons.push(
+          alarms.length > 1 ? `its alarm came first of ${alarms.length}` : "it is the only component with an alarm",
+        );
       }
       if (severityRank(alarm.severity) === worst) {
         score += 1;
-        reasons.push(alarms.length > 1 ? `no other alarm is worse than ${alarm.severity}` : `the alarm is ${alarm.severity}`);
+        reasons.push(
+          alarms.length > 1 ? `no other alarm is worse than ${alarm.severity}` : `the alarm is ${alarm.severity}`,
+        );
       }
       return { alarmId: alarm.alarmId, componentId: alarm.componentId, score, reasons };
     })

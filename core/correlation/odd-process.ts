@@ -11,7 +11,10 @@ export function topProcesses<T extends ProcessMemory>(processes: readonly T[], c
 }
 
 /** Share of the first process in the memory of the host, 0 to 1; undefined when nothing is known. */
-export function leadingShare(processes: readonly ProcessMemory[], memoryBytes: number): { name: string; share: number } | undefined {
+export function leadingShare(
+  processes: readonly ProcessMemory[],
+  memoryBytes: number,
+): { name: string; share: number } | undefined {
   const first = topProcesses(processes, 1)[0];
   return first && memoryBytes > 0 ? { name: first.name, share: first.memoryBytes / memoryBytes } : undefined;
 }

@@ -19,7 +19,8 @@ export interface IncidentFacts {
   alarmCount: number;
 }
 
-const list = (names: readonly string[]) => (names.length < 2 ? (names[0] ?? "") : `${names.slice(0, -1).join(", ")} and ${names.at(-1)}`);
+const list = (names: readonly string[]) =>
+  names.length < 2 ? (names[0] ?? "") : `${names.slice(0, -1).join(", ")} and ${names.at(-1)}`;
 const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1);
 
 /** What is wrong, since when, and who is affected, in one or two sentences. */
@@ -29,8 +30,14 @@ export function incidentSentence(facts: IncidentFacts): string {
     facts.resolvedMs === null
       ? `since ${since}, ${spokenDuration(facts.nowMs - facts.openedMs)} so far`
       : `from ${since} to ${clockTime(facts.resolvedMs)}, ${spokenDuration(facts.resolvedMs - facts.openedMs)} in all`;
-  const leading = facts.leading && facts.leading.share >= 0.2 ? `; ${facts.leading.name} alone held ${Math.round(facts.leading.share * 100)} % of its memory` : "";
-  const guest = facts.leadingGuest && facts.leadingGuest.share >= 0.3 ? `; ${facts.leadingGuest.name} takes ${Math.round(facts.leadingGuest.share * 100)} % of what its machines use` : "";
+  const leading =
+    facts.leading && facts.leading.share >= 0.2
+      ? `; ${facts.leading.name} alone held ${Math.round(facts.leading.share * 100)} % of its memory`
+      : "";
+  const guest =
+    facts.leadingGuest && facts.leadingGuest.share >= 0.3
+      ? `; ${facts.leadingGuest.name} takes ${Math.round(facts.leadingGuest.share * 100)} % of what its machines use`
+      : "";
   const wrong = `On ${facts.component}: ${lowerFirst(facts.problem)} (${span})${leading}${guest}.`;
   const many = facts.services.length > 1;
   const verb = facts.resolvedMs === null ? (many ? "are" : "is") : many ? "were" : "was";
@@ -53,10 +60,15 @@ export interface WatchFacts {
 /** The state of the whole estate in words. */
 export function watchSentence(facts: WatchFacts): string {
   if (facts.componentCount === 0) return "Nothing is under watch yet. Go to Discover, add a source and start a sweep.";
-  const serious = facts.unwell.filter((service) => service.severity !== "warning" && service.severity !== "indeterminate");
+  const serious = facts.unwell.filter(
+    (service) => service.severity !== "warning" && service.severity !== "indeterminate",
+  );
   const mild = facts.unwell.length - serious.length;
   if (facts.openIncidents.length === 0) {
-    const warned = mild || facts.warnings ? ` ${facts.warnings} ${facts.warnings === 1 ? "component is" : "components are"} past a warning limit.` : "";
+    const warned =
+      mild || facts.warnings
+        ? ` ${facts.warnings} ${facts.warnings === 1 ? "component is" : "components are"} past a warning limit.`
+        : "";
     return `${facts.organisation} runs as it should: ${facts.serviceCount} services on ${facts.componentCount} components, no open incident.${warned}`;
   }
   const first = facts.openIncidents[0];

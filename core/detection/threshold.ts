@@ -49,7 +49,12 @@ export function kindMatches(pattern: string, kind: string): boolean {
  * `samples` values passes it, and left only when the mean comes back by the hysteresis; too few values give no verdict.
  * `state` is changed in place.
  */
-export function judgeSample(rule: ThresholdRule, state: ThresholdState, atMs: number, value: number): ThresholdVerdict | undefined {
+export function judgeSample(
+  rule: ThresholdRule,
+  state: ThresholdState,
+  atMs: number,
+  value: number,
+): ThresholdVerdict | undefined {
   if (!Number.isFinite(value)) return undefined;
   state.values.push(value);
   state.times.push(atMs);

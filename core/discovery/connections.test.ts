@@ -27,20 +27,33 @@ const db: HostConnections = {
 const talk = { fromHost: "web", fromProcess: "front", toHost: "db", toProcess: "store", port: 5432, connections: 2 };
 
 describe("matching connections end to end", () => {
-  it("counts a connection once though both ends list it, and names the processes", () => expect(matchConnections([web, db]).conversations).toEqual([{ ...talk, seenBy: "both" }]));
-  it("still finds it when only the caller lists it", () => expect(matchConnections([web, { ...db, connections: [] }]).conversations).toEqual([{ ...talk, seenBy: "caller" }]));
-  it("cannot name a caller that its own host does not list", () => expect(matchConnections([{ ...web, connections: [] }, db]).conversations).toEqual([]));
+  it("counts a connection once though both ends list it, and names the processes", () =>
+    expect(matchConnections([web, db]).conversations).toEqual([{ ...talk, seenBy: "both" }]));
+  it("still finds it when only the caller lists it", () =>
+    expect(matchConnections([web, { ...db, connections: [] }]).conversations).toEqual([{ ...talk, seenBy: "caller" }]));
+  it("cannot name a caller that its own host does not list", () =>
+    expect(matchConnections([{ ...web, connections: [] }, db]).conversations).toEqual([]));
   it("tells of outgoing connections nobody answers for, and not of unknown clients", () => {
-    expect(matchConnections([web, db]).unknown).toEqual([{ host: "web", process: "front", remoteAddress: "192.0.2.9", remotePort: 443, connections: 1 }]);
+    expect(matchConnections([web, db]).unknown).toEqual([
+      { host: "web", process: "front", remoteAddress: "192.0.2.9", remotePort: 443, connections: 1 },
+    ]);
   });
   it("does not depend on the order of hosts or rows", () => {
     const sorted = (hosts: HostConnections[]) => JSON.stringify(matchConnections(hosts).conversations);
     const expected = sorted([web, db]);
     fc.assert(
-      fc.property(fc.shuffledSubarray(web.connections, { minLength: 4 }), fc.shuffledSubarray(db.connections, { minLength: 2 }), fc.boolean(), (a, b, swap) => {
-        const hosts = [{ ...web, connections: a }, { ...db, connections: b }];
-        return sorted(swap ? hosts.reverse() : hosts) === expected;
-      }),
+      fc.property(
+        fc.shuffledSubarray(web.connections, { minLength: 4 }),
+        fc.shuffledSubarray(db.connections, { minLength: 2 }),
+        fc.boolean(),
+        (a, b, swap) => {
+          const hosts = [
+            { ...web, connections: a },
+            { ...db, connections: b },
+          ];
+          return sorted(swap ? hosts.reverse() : hosts) === expected;
+        },
+      ),
     );
   });
 });

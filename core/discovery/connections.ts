@@ -37,7 +37,10 @@ const ends = (from: string, fromPort: number, to: string, toPort: number) => `${
  * listeners is the called one. A connection that only one side lists still counts when the other side's listener
  * names the process; what leads to an address nobody answers for is returned as an unknown peer.
  */
-export function matchConnections(hosts: readonly HostConnections[]): { conversations: Conversation[]; unknown: UnknownPeer[] } {
+export function matchConnections(hosts: readonly HostConnections[]): {
+  conversations: Conversation[];
+  unknown: UnknownPeer[];
+} {
   const hostOfAddress = new Map<string, HostConnections>();
   for (const host of hosts) for (const address of host.addresses) hostOfAddress.set(address, host);
   const tables = new Map(
@@ -46,7 +49,12 @@ export function matchConnections(hosts: readonly HostConnections[]): { conversat
       {
         process: new Map(host.software.map((row) => [row.pid, row.name])),
         listener: new Map(host.listeners.map((row) => [row.port, row.pid])),
-        byEnds: new Map(host.connections.map((row) => [ends(row.localAddress, row.localPort, row.remoteAddress, row.remotePort), row])),
+        byEnds: new Map(
+          host.connections.map((row) => [
+            ends(row.localAddress, row.localPort, row.remoteAddress, row.remotePort),
+            row,
+          ]),
+        ),
       },
     ]),
   );
@@ -74,7 +82,14 @@ export function matchConnections(hosts: readonly HostConnections[]): { conversat
         const peerKey = `${host.host}|${process}|${row.remoteAddress}:${row.remotePort}`;
         const seen = unknown.get(peerKey);
         if (seen) seen.connections++;
-        else unknown.set(peerKey, { host: host.host, process, remoteAddress: row.remoteAddress, remotePort: row.remotePort, connections: 1 });
+        else
+          unknown.set(peerKey, {
+            host: host.host,
+            process,
+            remoteAddress: row.remoteAddress,
+            remotePort: row.remotePort,
+            connections: 1,
+          });
         continue;
       }
       counted.add(key);

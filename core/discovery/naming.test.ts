@@ -28,7 +28,9 @@ describe("naming a sender", () => {
   });
 
   it("says why", () => {
-    expect(nameOrigin({ "service.name": "gatefront", "host.name": "nq-gate-web-01" }, book).why).toBe("service.name gatefront on host.name nq-gate-web-01");
+    expect(nameOrigin({ "service.name": "gatefront", "host.name": "nq-gate-web-01" }, book).why).toBe(
+      "service.name gatefront on host.name nq-gate-web-01",
+    );
     expect(nameOrigin({ "host.name": "x" }, book).why).toBe("no component is known as host.name x");
     expect(nameOrigin({}, book).why).toBe("it says neither host.name nor service.name");
   });

@@ -43,20 +43,25 @@ export interface Hint {
 export function hintsOf(attributes: OriginAttributes): Hint[] {
   const hints: Hint[] = [];
   const container = attributes["container.id"];
-  if (container !== undefined) hints.push({ by: "container", value: container.toLowerCase(), why: `container.id ${container.slice(0, 12)}` });
+  if (container !== undefined)
+    hints.push({ by: "container", value: container.toLowerCase(), why: `container.id ${container.slice(0, 12)}` });
   const hostName = attributes["host.name"];
   const hosts = hostName ? [...new Set([hostName.toLowerCase(), short(hostName)])] : [];
   for (const name of ["process.executable.name", "service.name", "app.name"]) {
     const process = attributes[name]?.toLowerCase();
-    if (process) for (const host of hosts) hints.push({ by: "name", value: `${process} @ ${host}`, why: `${name} ${process} on host.name ${host}` });
+    if (process)
+      for (const host of hosts)
+        hints.push({ by: "name", value: `${process} @ ${host}`, why: `${name} ${process} on host.name ${host}` });
   }
   for (const name of ["container.name", "container.id", "service.instance.id", "service.name"]) {
     const value = attributes[name];
-    if (value !== undefined) hints.push({ by: "name", value: value.toLowerCase(), why: `${name} ${value} is a component's name` });
+    if (value !== undefined)
+      hints.push({ by: "name", value: value.toLowerCase(), why: `${name} ${value} is a component's name` });
   }
   for (const host of hosts) hints.push({ by: "name", value: host, why: `host.name ${hostName}` });
   for (const name of ["host.ip", "server.address", "client.address", "source.address"])
-    for (const address of (attributes[name] ?? "").split(/[,\s[\]"]+/).filter(Boolean)) hints.push({ by: "address", value: address, why: `address ${address}` });
+    for (const address of (attributes[name] ?? "").split(/[,\s[\]"]+/).filter(Boolean))
+      hints.push({ by: "address", value: address, why: `address ${address}` });
   return hints;
 }
 
@@ -64,12 +69,18 @@ export function hintsOf(attributes: OriginAttributes): Hint[] {
 export function nameOrigin(attributes: OriginAttributes, book: NamingBook): Named {
   for (const rule of book.rules) {
     const value = attributes[rule.attribute];
-    if (value !== undefined && fitsPattern(rule.pattern, value)) return { componentId: rule.componentId, why: `your rule: ${rule.attribute} fits “${rule.pattern}”` };
+    if (value !== undefined && fitsPattern(rule.pattern, value))
+      return { componentId: rule.componentId, why: `your rule: ${rule.attribute} fits “${rule.pattern}”` };
   }
   for (const { by, value, why } of hintsOf(attributes)) {
     const componentId = book.known[by].get(value);
     if (componentId !== undefined) return { componentId, why };
   }
-  const said = ["host.name", "service.name", "service.instance.id", "source.address"].flatMap((name) => (attributes[name] ? [`${name} ${attributes[name]}`] : []));
-  return { componentId: null, why: said.length ? `no component is known as ${said.join(" or ")}` : "it says neither host.name nor service.name" };
+  const said = ["host.name", "service.name", "service.instance.id", "source.address"].flatMap((name) =>
+    attributes[name] ? [`${name} ${attributes[name]}`] : [],
+  );
+  return {
+    componentId: null,
+    why: said.length ? `no component is known as ${said.join(" or ")}` : "it says neither host.name nor service.name",
+  };
 }

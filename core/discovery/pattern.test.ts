@@ -16,7 +16,11 @@ it.each([
 it("agrees with a regular expression of the same meaning", () => {
   const letters = fc.string({ unit: fc.constantFrom("a", "b", "-"), maxLength: 8 });
   fc.assert(
-    fc.property(fc.array(letters, { minLength: 1, maxLength: 4 }), letters, (parts, name) => fitsPattern(parts.join("*"), name) === new RegExp(`^${parts.join(".*")}$`).test(name)),
+    fc.property(
+      fc.array(letters, { minLength: 1, maxLength: 4 }),
+      letters,
+      (parts, name) => fitsPattern(parts.join("*"), name) === new RegExp(`^${parts.join(".*")}$`).test(name),
+    ),
     { numRuns: 500 },
   );
 });

@@ -9,9 +9,16 @@ const count = (text: string) => {
 
 describe("addresses", () => {
   it("go to numbers and back", () => {
-    fc.assert(fc.property(fc.integer({ min: 0, max: 2 ** 32 - 1 }), (number) => addressToNumber(numberToAddress(number)) === number));
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 0, max: 2 ** 32 - 1 }),
+        (number) => addressToNumber(numberToAddress(number)) === number,
+      ),
+    );
   });
-  it.each(["", "1.2.3", "1.2.3.4.5", "256.1.1.1", "01.2.3.4", "a.b.c.d", "1.2.3.-4"])("refuses “%s”", (text) => expect(addressToNumber(text)).toBeUndefined());
+  it.each(["", "1.2.3", "1.2.3.4.5", "256.1.1.1", "01.2.3.4", "a.b.c.d", "1.2.3.-4"])("refuses “%s”", (text) =>
+    expect(addressToNumber(text)).toBeUndefined(),
+  );
 });
 
 describe("ranges", () => {
@@ -36,20 +43,33 @@ describe("ranges", () => {
   ])("answers “%s” with a sentence", (text, sentence) => expect(String(count(text))).toMatch(sentence));
 
   it("list exactly the addresses they count, each once and inside", () => {
-    const part = fc.tuple(fc.integer({ min: 0, max: 255 }), fc.integer({ min: 0, max: 255 })).map(([a, b]) => `127.20.1.${Math.min(a, b)}-${Math.max(a, b)}`);
+    const part = fc
+      .tuple(fc.integer({ min: 0, max: 255 }), fc.integer({ min: 0, max: 255 }))
+      .map(([a, b]) => `127.20.1.${Math.min(a, b)}-${Math.max(a, b)}`);
     fc.assert(
       fc.property(fc.array(part, { minLength: 1, maxLength: 6 }), (parts) => {
         const result = parseRanges(parts.join(" "));
         if (!result.ok) return false;
         const all = [...eachAddress(result.spans)];
-        return all.length === result.count && new Set(all).size === all.length && all.every((address) => inSpans(address, result.spans));
+        return (
+          all.length === result.count &&
+          new Set(all).size === all.length &&
+          all.every((address) => inSpans(address, result.spans))
+        );
       }),
     );
   });
 });
 
 describe("ports", () => {
-  it("are sorted, each once", () => expect(parsePorts("8080, 22;22 443")).toEqual({ ok: true, ports: [22, 443, 8080] }));
-  it.each(["0", "65536", "http", "-1", "22.5"])("refuses “%s”", (text) => expect(parsePorts(text)).toMatchObject({ ok: false }));
-  it("stops at 64", () => expect(parsePorts(Array.from({ length: 65 }, (_, index) => index + 1).join(","))).toMatchObject({ ok: false, problem: expect.stringContaining("at most 64") }));
+  it("are sorted, each once", () =>
+    expect(parsePorts("8080, 22;22 443")).toEqual({ ok: true, ports: [22, 443, 8080] }));
+  it.each(["0", "65536", "http", "-1", "22.5"])("refuses “%s”", (text) =>
+    expect(parsePorts(text)).toMatchObject({ ok: false }),
+  );
+  it("stops at 64", () =>
+    expect(parsePorts(Array.from({ length: 65 }, (_, index) => index + 1).join(","))).toMatchObject({
+      ok: false,
+      problem: expect.stringContaining("at most 64"),
+    }));
 });

@@ -74,7 +74,9 @@ function parseSpan(word: string): AddressSpan | string {
     if (more !== undefined) return unreadable;
     const first = addressToNumber(low);
     if (first === undefined) return unreadable;
-    const last = /^\d{1,3}$/.test(high) ? addressToNumber([...low.split(".").slice(0, 3), high].join(".")) : addressToNumber(high);
+    const last = /^\d{1,3}$/.test(high)
+      ? addressToNumber([...low.split(".").slice(0, 3), high].join("."))
+      : addressToNumber(high);
     if (last === undefined) return unreadable;
     if (last < first) return `The span “${shown}” ends before it starts. Swap its two ends.`;
     return { first, last };
@@ -103,9 +105,13 @@ export function parsePorts(text: string): PortsResult {
   for (const word of words) {
     const port = Number(word);
     if (!/^\d{1,5}$/.test(word) || port < 1 || port > 65_535)
-      return { ok: false, problem: `“${word.slice(0, 20)}” is not a TCP port. Ports are whole numbers from 1 to 65535, separated by commas.` };
+      return {
+        ok: false,
+        problem: `“${word.slice(0, 20)}” is not a TCP port. Ports are whole numbers from 1 to 65535, separated by commas.`,
+      };
     ports.add(port);
   }
-  if (ports.size > 64) return { ok: false, problem: `That is ${ports.size} ports; one source tries at most 64 for each address.` };
+  if (ports.size > 64)
+    return { ok: false, problem: `That is ${ports.size} ports; one source tries at most 64 for each address.` };
   return { ok: true, ports: [...ports].sort((a, b) => a - b) };
 }

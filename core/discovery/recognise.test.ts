@@ -24,11 +24,23 @@ const system = (changes: Partial<SystemSighting> = {}): SystemSighting => ({
     { address: "127.20.1.5", port: 8081, pid: 10 },
     { address: "127.20.1.5", port: 5432, pid: 11 },
   ],
-  connections: [{ localAddress: "127.20.1.5", localPort: 40_000, remoteAddress: "127.20.1.6", remotePort: 5432, pid: 13 }],
+  connections: [
+    { localAddress: "127.20.1.5", localPort: 40_000, remoteAddress: "127.20.1.6", remotePort: 5432, pid: 13 },
+  ],
   neighbours: [],
   ...changes,
 });
-const sighting = (changes: Partial<AddressSighting> = {}): AddressSighting => ({ address: "127.20.1.5", atMs: 0, open: [{ port: 2222, banner: "SSH-2.0-x" }, { port: 8081, http: { status: 200, server: "slotkeeper/4.2" } }, { port: 5432 }], failures: [], ...changes });
+const sighting = (changes: Partial<AddressSighting> = {}): AddressSighting => ({
+  address: "127.20.1.5",
+  atMs: 0,
+  open: [
+    { port: 2222, banner: "SSH-2.0-x" },
+    { port: 8081, http: { status: 200, server: "slotkeeper/4.2" } },
+    { port: 5432 },
+  ],
+  failures: [],
+  ...changes,
+});
 
 describe("the kind of a system", () => {
   it.each([
@@ -45,7 +57,12 @@ describe("the kind of a system", () => {
 describe("recognising what was seen at an address", () => {
   it("names the host by its system name and keeps the address as a second key", () => {
     const found = recognise(sighting({ system: system() }));
-    expect(found?.host).toMatchObject({ kind: "host.linux", name: "box", keys: ["name:box.halvane.example", "addr:127.20.1.5"], facts: { "ssh port": "2222", processors: "4", "memory bytes": "4096000" } });
+    expect(found?.host).toMatchObject({
+      kind: "host.linux",
+      name: "box",
+      keys: ["name:box.halvane.example", "addr:127.20.1.5"],
+      facts: { "ssh port": "2222", processors: "4", "memory bytes": "4096000" },
+    });
   });
   it("makes components of processes that listen or connect, not of housekeeping or idle ones", () => {
     const found = recognise(sighting({ system: system() }));
@@ -57,7 +74,12 @@ describe("recognising what was seen at an address", () => {
     expect(found?.parts[0]?.facts.software).toBe("slotkeeper/4.2");
   });
   it("takes a page with a title for a web front", () => {
-    const found = recognise(sighting({ system: system(), open: [{ port: 8081, http: { status: 200, server: "slotkeeper/4.2", title: "Slots" } }] }));
+    const found = recognise(
+      sighting({
+        system: system(),
+        open: [{ port: 8081, http: { status: 200, server: "slotkeeper/4.2", title: "Slots" } }],
+      }),
+    );
     expect(found?.parts[0]?.kind).toBe("app.web");
   });
   it("keeps open ports as endpoints where SNMP tells nothing", () => {

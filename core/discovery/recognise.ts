@@ -32,15 +32,31 @@ const KIND_OF_OBJECT_ID: readonly (readonly [string, string])[] = [
  * The kind of a system from SNMP: a hypervisor where it tells of virtual machines; by its sysObjectID where that is known, else its layers (RFC 3418 sysServices:
  * layer 2 forwards frames, layer 3 forwards packets, layer 7 serves applications) and its description.
  */
-export function kindOfSystem(system: Pick<SystemSighting, "sysObjectId" | "sysServices" | "sysDescr" | "hypervisor" | "guests">): { kind: string; reason: string } {
-  if (system.hypervisor) return { kind: "host.hypervisor", reason: `tells of ${system.guests?.length ?? 0} virtual machines (RFC 7666)` };
-  const known = KIND_OF_OBJECT_ID.find(([prefix]) => system.sysObjectId === prefix || system.sysObjectId.startsWith(`${prefix}.`));
+export function kindOfSystem(
+  system: Pick<SystemSighting, "sysObjectId" | "sysServices" | "sysDescr" | "hypervisor" | "guests">,
+): { kind: string; reason: string } {
+  if (system.hypervisor)
+    return { kind: "host.hypervisor", reason: `tells of ${system.guests?.length ?? 0} virtual machines (RFC 7666)` };
+  const known = KIND_OF_OBJECT_ID.find(
+    ([prefix]) => system.sysObjectId === prefix || system.sysObjectId.startsWith(`${prefix}.`),
+  );
   if (known) return { kind: known[1], reason: `sysObjectID ${system.sysObjectId} is registered for ${known[1]}` };
   const layer = (number: number) => (system.sysServices & (1 << (number - 1))) !== 0;
-  if (!layer(7) && layer(2)) return { kind: "net.switch", reason: `sysServices ${system.sysServices}: forwards frames (layer 2), serves no applications` };
-  if (!layer(7) && layer(3)) return { kind: "net.router", reason: `sysServices ${system.sysServices}: forwards packets (layer 3), serves no applications` };
+  if (!layer(7) && layer(2))
+    return {
+      kind: "net.switch",
+      reason: `sysServices ${system.sysServices}: forwards frames (layer 2), serves no applications`,
+    };
+  if (!layer(7) && layer(3))
+    return {
+      kind: "net.router",
+      reason: `sysServices ${system.sysServices}: forwards packets (layer 3), serves no applications`,
+    };
   if (/\blinux\b/i.test(system.sysDescr)) return { kind: "host.linux", reason: "sysDescr says Linux" };
-  return { kind: "host.unknown", reason: `sysObjectID ${system.sysObjectId || "missing"} is not known and sysServices ${system.sysServices} does not tell` };
+  return {
+    kind: "host.unknown",
+    reason: `sysObjectID ${system.sysObjectId || "missing"} is not known and sysServices ${system.sysServices} does not tell`,
+  };
 }
 
 const HTTP_KIND_HINTS: readonly (readonly [RegExp, string])[] = [[/time.?series/i, "db.series"]];
@@ -51,7 +67,9 @@ function kindOfListener(ports: readonly OpenPort[]): { kind: string; reason: str
     if (assigned) return { kind: assigned, reason: `listens on ${port.port}, assigned to ${portName(port.port)}` };
   }
   for (const port of ports) {
-    const hint = HTTP_KIND_HINTS.find(([pattern]) => pattern.test(`${port.http?.title ?? ""} ${port.http?.server ?? ""}`));
+    const hint = HTTP_KIND_HINTS.find(([pattern]) =>
+      pattern.test(`${port.http?.title ?? ""} ${port.http?.server ?? ""}`),
+    );
     if (hint) return { kind: hint[1], reason: `its HTTP answer on ${port.port} says “${port.http?.title}”` };
   }
   const page = ports.find((port) => port.http?.title !== undefined);
@@ -108,10 +126,21 @@ export function recognise(sighting: AddressSighting): Recognised | undefined {
 
 /** A virtual machine that only its hypervisor tells of: nothing is known of what runs in it. */
 export function draftOfGuest(guest: GuestRow, key: string, hypervisor: string): Draft {
-  const facts: Record<string, string> = { state: guest.state, processors: String(guest.processors), "memory bytes": String(guest.memoryBytes) };
+  const facts: Record<string, string> = {
+    state: guest.state,
+    processors: String(guest.processors),
+    "memory bytes": String(guest.memoryBytes),
+  };
   if (guest.system) facts.system = guest.system;
   if (guest.physAddresses.length) facts["hardware addresses"] = guest.physAddresses.join(", ");
-  return { keys: [key], kind: "host.guest", name: guest.name || guest.uuid || `guest ${guest.index}`, facts, reasons: [`${hypervisor} tells of it (RFC 7666); no source reaches it itself`], outside: true };
+  return {
+    keys: [key],
+    kind: "host.guest",
+    name: guest.name || guest.uuid || `guest ${guest.index}`,
+    facts,
+    reasons: [`${hypervisor} tells of it (RFC 7666); no source reaches it itself`],
+    outside: true,
+  };
 }
 
 function recogniseParts(sighting: AddressSighting, host: Draft): Draft[] {
@@ -166,7 +195,12 @@ function recogniseParts(sighting: AddressSighting, host: Draft): Draft[] {
       kind: verdict.kind,
       name: `${name} @ ${hostName}`,
       facts,
-      reasons: [verdict.reason, ports.length ? "named by the TCP listener table (RFC 4022) and running software (RFC 2790)" : "has outgoing TCP connections (RFC 4022)"],
+      reasons: [
+        verdict.reason,
+        ports.length
+          ? "named by the TCP listener table (RFC 4022) and running software (RFC 2790)"
+          : "has outgoing TCP connections (RFC 4022)",
+      ],
       hostKey,
     };
   });

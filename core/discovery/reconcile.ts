@@ -42,9 +42,17 @@ export function reconcile(drafts: readonly Draft[], known: readonly Known[]): Re
       const changes = draft.outside && isRead(match) ? [] : compareFacts(match, draft);
       const reason = `same ${key.split(":")[0]} “${key.slice(key.indexOf(":") + 1)}”`;
       if (match.retired) return { outcome: "back", draft, id: match.id, changes, reason };
-      return changes.length ? { outcome: "changed", draft, id: match.id, changes, reason } : { outcome: "same", draft, id: match.id, reason };
+      return changes.length
+        ? { outcome: "changed", draft, id: match.id, changes, reason }
+        : { outcome: "same", draft, id: match.id, reason };
     }
-    return { outcome: "new", draft, reason: draft.hostKey ? "no known process of that host has this name or these ports" : "nothing known has this host name or address" };
+    return {
+      outcome: "new",
+      draft,
+      reason: draft.hostKey
+        ? "no known process of that host has this name or these ports"
+        : "nothing known has this host name or address",
+    };
   });
 }
 
@@ -57,7 +65,8 @@ function compareFacts(before: Known, after: Draft): FactChange[] {
   if (before.name !== after.name) changes.push({ fact: "name", before: before.name, after: after.name });
   for (const fact of new Set([...Object.keys(before.facts), ...Object.keys(after.facts)])) {
     if (RESTLESS.has(fact)) continue;
-    if (before.facts[fact] !== after.facts[fact]) changes.push({ fact, before: before.facts[fact], after: after.facts[fact] });
+    if (before.facts[fact] !== after.facts[fact])
+      changes.push({ fact, before: before.facts[fact], after: after.facts[fact] });
   }
   return changes;
 }

@@ -60,7 +60,20 @@ export interface NeighbourRow {
 }
 
 /** RFC 7666 VirtualMachineOperState, in order from 1. */
-export const GUEST_STATES = ["unknown", "other", "preparing", "running", "suspending", "suspended", "resuming", "paused", "migrating", "shutting down", "shut down", "crashed"] as const;
+export const GUEST_STATES = [
+  "unknown",
+  "other",
+  "preparing",
+  "running",
+  "suspending",
+  "suspended",
+  "resuming",
+  "paused",
+  "migrating",
+  "shutting down",
+  "shut down",
+  "crashed",
+] as const;
 export type GuestState = (typeof GUEST_STATES)[number];
 
 /** A virtual machine as its hypervisor tells of it (RFC 7666 vmTable). */

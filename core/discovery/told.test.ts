@@ -3,11 +3,33 @@ import { nameOrigin } from "./naming";
 import { toldBy } from "./told";
 
 const ID = "0f".repeat(32);
-const agent = { "telemetry.distro.name": "holotaxis-agent", "telemetry.distro.version": "1.2.3", "host.name": "Crane-07.example", "os.type": "linux", "host.ip": "fd00::7, 198.51.100.7", "host.processors": "8", "host.memory.bytes": "16000000000", "report.seconds": "30" };
+const agent = {
+  "telemetry.distro.name": "holotaxis-agent",
+  "telemetry.distro.version": "1.2.3",
+  "host.name": "Crane-07.example",
+  "os.type": "linux",
+  "host.ip": "fd00::7, 198.51.100.7",
+  "host.processors": "8",
+  "host.memory.bytes": "16000000000",
+  "report.seconds": "30",
+};
 
 describe("what a sender is evidence of", () => {
   it("a host, when our agent runs on it", () =>
-    expect(toldBy(agent)).toEqual({ what: "host", hostName: "Crane-07.example", kind: "host.linux", address: "198.51.100.7", site: "not told", everySeconds: 30, facts: { "host name": "Crane-07.example", agent: "version 1.2.3, every 30 s", processors: "8", "memory bytes": "16000000000" } }));
+    expect(toldBy(agent)).toEqual({
+      what: "host",
+      hostName: "Crane-07.example",
+      kind: "host.linux",
+      address: "198.51.100.7",
+      site: "not told",
+      everySeconds: 30,
+      facts: {
+        "host name": "Crane-07.example",
+        agent: "version 1.2.3, every 30 s",
+        processors: "8",
+        "memory bytes": "16000000000",
+      },
+    }));
   it("no host, when anything else says its name: everybody names the host it runs on", () => {
     expect(toldBy({ "host.name": "crane-07", "service.name": "winch" })).toBeUndefined();
     expect(toldBy({ ...agent, "telemetry.distro.name": "some-other" })).toBeUndefined();
@@ -15,19 +37,44 @@ describe("what a sender is evidence of", () => {
   });
   it("a container on a host, whoever says so, by the best name it has", () => {
     const base = { "container.id": ID.toUpperCase(), "host.name": "crane-07", "process.executable.name": "winchd" };
-    expect(toldBy(base)).toMatchObject({ what: "container", id: ID, label: "winchd", facts: { "container id": ID.slice(0, 12) } });
+    expect(toldBy(base)).toMatchObject({
+      what: "container",
+      id: ID,
+      label: "winchd",
+      facts: { "container id": ID.slice(0, 12) },
+    });
     expect(toldBy({ ...base, "service.name": "winch" })).toMatchObject({ label: "winch" });
-    expect(toldBy({ ...base, "service.name": "winch", "container.name": "winch-1", "container.image.name": "halvane/winch", "container.image.tags": "2.1" })).toMatchObject({ label: "winch-1", facts: { image: "halvane/winch:2.1" } });
+    expect(
+      toldBy({
+        ...base,
+        "service.name": "winch",
+        "container.name": "winch-1",
+        "container.image.name": "halvane/winch",
+        "container.image.tags": "2.1",
+      }),
+    ).toMatchObject({ label: "winch-1", facts: { image: "halvane/winch:2.1" } });
   });
   it("no container without a host, nor with an id that is none", () => {
     expect(toldBy({ "container.id": ID })).toBeUndefined();
     expect(toldBy({ "container.id": "my container", "host.name": "crane-07" })).toBeUndefined();
   });
-  it.each(["0", "-5", "99999", "often", undefined])("an interval of %s is the usual one", (seconds) => expect(toldBy({ ...agent, "report.seconds": seconds as string })).toMatchObject({ everySeconds: 15 }));
+  it.each(["0", "-5", "99999", "often", undefined])("an interval of %s is the usual one", (seconds) =>
+    expect(toldBy({ ...agent, "report.seconds": seconds as string })).toMatchObject({ everySeconds: 15 }),
+  );
 });
 
 it("a container's own signals are named to it, not to the process of its name on the host", () => {
-  const book = { rules: [], known: { name: new Map([["winchd @ crane-07", 1], ["crane-07", 2]]), address: new Map<string, number>(), container: new Map([[ID, 3]]) } };
+  const book = {
+    rules: [],
+    known: {
+      name: new Map([
+        ["winchd @ crane-07", 1],
+        ["crane-07", 2],
+      ]),
+      address: new Map<string, number>(),
+      container: new Map([[ID, 3]]),
+    },
+  };
   const attributes = { "container.id": ID, "process.executable.name": "winchd", "host.name": "crane-07" };
   expect(nameOrigin(attributes, book)).toEqual({ componentId: 3, why: `container.id ${ID.slice(0, 12)}` });
   expect(nameOrigin({ ...attributes, "container.id": "ee".repeat(32) }, book).componentId).toBe(1);

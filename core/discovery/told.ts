@@ -2,7 +2,15 @@ import type { OriginAttributes } from "./naming";
 
 /** What a sender's own description says there is, before it is looked up in the estate. */
 export type Told =
-  | { what: "host"; hostName: string; kind: string; address: string | null; site: string; facts: Record<string, string>; everySeconds: number }
+  | {
+      what: "host";
+      hostName: string;
+      kind: string;
+      address: string | null;
+      site: string;
+      facts: Record<string, string>;
+      everySeconds: number;
+    }
   | { what: "container"; id: string; hostName: string; label: string; facts: Record<string, string> };
 
 /** telemetry.distro.name of our own host agent; only it vouches for a host by itself. */
@@ -19,7 +27,11 @@ export function toldBy(attributes: OriginAttributes): Told | undefined {
   const id = attributes["container.id"]?.toLowerCase();
   if (id !== undefined) {
     if (!/^[0-9a-f]{12,64}$/.test(id)) return undefined;
-    const label = attributes["container.name"] ?? attributes["service.name"] ?? attributes["process.executable.name"] ?? "container";
+    const label =
+      attributes["container.name"] ??
+      attributes["service.name"] ??
+      attributes["process.executable.name"] ??
+      "container";
     const facts: Record<string, string> = { "container id": id.slice(0, 12) };
     const image = [attributes["container.image.name"], attributes["container.image.tags"]].filter(Boolean).join(":");
     if (image) facts.image = image;
@@ -28,10 +40,21 @@ export function toldBy(attributes: OriginAttributes): Told | undefined {
   if (attributes["telemetry.distro.name"] !== HOST_AGENT) return undefined;
   const seconds = Number(attributes["report.seconds"]);
   const everySeconds = Number.isInteger(seconds) && seconds > 0 && seconds <= 3600 ? seconds : DEFAULT_SECONDS;
-  const facts: Record<string, string> = { "host name": hostName, agent: `version ${attributes["telemetry.distro.version"] ?? "not told"}, every ${everySeconds} s` };
+  const facts: Record<string, string> = {
+    "host name": hostName,
+    agent: `version ${attributes["telemetry.distro.version"] ?? "not told"}, every ${everySeconds} s`,
+  };
   if (attributes["os.description"]) facts.description = attributes["os.description"];
   if (Number(attributes["host.processors"]) > 0) facts.processors = attributes["host.processors"] as string;
   if (Number(attributes["host.memory.bytes"]) > 0) facts["memory bytes"] = attributes["host.memory.bytes"] as string;
   const address = (attributes["host.ip"] ?? "").split(/[,\s]+/).find((one) => /^\d+\.\d+\.\d+\.\d+$/.test(one)) ?? null;
-  return { what: "host", hostName, kind: attributes["os.type"] === "linux" ? "host.linux" : "host.unknown", address, site: attributes.site?.slice(0, 60) || "not told", facts, everySeconds };
+  return {
+    what: "host",
+    hostName,
+    kind: attributes["os.type"] === "linux" ? "host.linux" : "host.unknown",
+    address,
+    site: attributes.site?.slice(0, 60) || "not told",
+    facts,
+    everySeconds,
+  };
 }

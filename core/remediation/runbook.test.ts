@@ -14,8 +14,14 @@ const runbook = {
 };
 
 describe("command lines", () => {
-  it("leave plain words as they are", () => expect(commandLine(["service", "{{process}}", "restart"], { process: "manifest-parser" })).toBe("service manifest-parser restart"));
-  it("never let an argument become more than one word", () => expect(commandLine(["service", "{{process}}", "restart"], { process: "x; rm -rf / #" })).toBe("service 'x; rm -rf / #' restart"));
+  it("leave plain words as they are", () =>
+    expect(commandLine(["service", "{{process}}", "restart"], { process: "manifest-parser" })).toBe(
+      "service manifest-parser restart",
+    ));
+  it("never let an argument become more than one word", () =>
+    expect(commandLine(["service", "{{process}}", "restart"], { process: "x; rm -rf / #" })).toBe(
+      "service 'x; rm -rf / #' restart",
+    ));
   it("reach a real shell's program exactly as given, whatever they are", () => {
     const word = fc.string({ unit: "binary", maxLength: 40 }).filter((text) => !text.includes("\0"));
     fc.assert(
@@ -30,10 +36,13 @@ describe("command lines", () => {
 });
 
 describe("runbooks", () => {
-  it("are read with their usual values", () => expect(runbookSchema.parse(runbook).steps[0]).toMatchObject({ timeoutSeconds: 60, accept: [0] }));
+  it("are read with their usual values", () =>
+    expect(runbookSchema.parse(runbook).steps[0]).toMatchObject({ timeoutSeconds: 60, accept: [0] }));
   it("must not use what is no parameter", () => {
     const result = runbookSchema.safeParse({ ...runbook, parameters: [] });
-    expect(result.success ? "" : result.error.issues[0]?.message).toBe("Step 1 uses {{process}}, which is not a parameter of this runbook.");
+    expect(result.success ? "" : result.error.issues[0]?.message).toBe(
+      "Step 1 uses {{process}}, which is not a parameter of this runbook.",
+    );
   });
   it("check arguments as a whole", () => {
     const parsed = runbookSchema.parse(runbook);
@@ -42,5 +51,6 @@ describe("runbooks", () => {
     expect(checkArguments(parsed, { process: "ok\nevil" })).toContain("not allowed");
     expect(checkArguments(parsed, { process: "a".repeat(300) })).toContain("too long");
   });
-  it("fill texts and leave what they do not know", () => expect(fillText("{{ process }} and {{other}}", { process: "x" })).toBe("x and {{other}}"));
+  it("fill texts and leave what they do not know", () =>
+    expect(fillText("{{ process }} and {{other}}", { process: "x" })).toBe("x and {{other}}"));
 });

@@ -62,7 +62,11 @@ export const runbookSchema = z
       for (const text of texts)
         for (const [, name] of text.matchAll(PLACEHOLDER))
           if (!names.has(name as string))
-            context.addIssue({ code: "custom", path: ["steps", index], message: `Step ${index + 1} uses {{${name}}}, which is not a parameter of this runbook.` });
+            context.addIssue({
+              code: "custom",
+              path: ["steps", index],
+              message: `Step ${index + 1} uses {{${name}}}, which is not a parameter of this runbook.`,
+            });
     });
   });
 

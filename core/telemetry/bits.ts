@@ -151,7 +151,10 @@ export function riceCost(numbers: Float64Array, count: number): { parameter: num
       const many = countOfLength[length] as number;
       if (many === 0) continue;
       // On average half a unit is lost when a quotient is cut to a whole number.
-      const quotients = length <= parameter ? 0 : Math.max(0, (sumOfLength[length] as number) / divisor - (parameter === 0 ? 0 : many / 2));
+      const quotients =
+        length <= parameter
+          ? 0
+          : Math.max(0, (sumOfLength[length] as number) / divisor - (parameter === 0 ? 0 : many / 2));
       bits += quotients / many >= ESCAPE ? many * (ESCAPE + 6 + length) : many * (1 + parameter) + quotients;
     }
     if (bits < best.bits) best = { parameter, bits };
@@ -170,7 +173,14 @@ export class BitReader {
   private window(): number {
     const byte = this.place >>> 3;
     const { bytes } = this;
-    return ((((bytes[byte] as number) << 24) | ((bytes[byte + 1] as number) << 16) | ((bytes[byte + 2] as number) << 8) | (bytes[byte + 3] as number)) << (this.place & 7)) >>> 0;
+    return (
+      ((((bytes[byte] as number) << 24) |
+        ((bytes[byte + 1] as number) << 16) |
+        ((bytes[byte + 2] as number) << 8) |
+        (bytes[byte + 3] as number)) <<
+        (this.place & 7)) >>>
+      0
+    );
   }
 
   private take(count: number): void {

@@ -45,12 +45,14 @@ export function writeInstants(bits: BitWriter, times: Float64Array, count: numbe
   bits.writeSized(times[0] as number);
   if (count < 2) return;
   const steps = scratch(3, count);
-  for (let index = 1; index < count; index++) steps[index - 1] = (times[index] as number) - (times[index - 1] as number);
+  for (let index = 1; index < count; index++)
+    steps[index - 1] = (times[index] as number) - (times[index - 1] as number);
   const unit = commonDivisor(steps, count - 1);
   bits.writeSized(unit);
   bits.writeSized((steps[0] as number) / unit);
   const changes = scratch(4, count);
-  for (let index = 1; index < count - 1; index++) changes[index - 1] = zigzag(((steps[index] as number) - (steps[index - 1] as number)) / unit);
+  for (let index = 1; index < count - 1; index++)
+    changes[index - 1] = zigzag(((steps[index] as number) - (steps[index - 1] as number)) / unit);
   bits.writeRice(changes, count - 2);
 }
 
@@ -86,5 +88,14 @@ export function summarise({ times, values }: Samples, count: number): ChunkSumma
     if (value - value === 0) sum += value;
     else plain = false;
   }
-  return { startMs: times[0] as number, endMs: times[count - 1] as number, count, min, max, sum, last: values[count - 1] as number, plain };
+  return {
+    startMs: times[0] as number,
+    endMs: times[count - 1] as number,
+    count,
+    min,
+    max,
+    sum,
+    last: values[count - 1] as number,
+    plain,
+  };
 }

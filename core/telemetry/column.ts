@@ -75,8 +75,10 @@ export function writeColumn(bits: BitWriter, values: Float64Array, count: number
   for (let index = 0; index < count; index++) fromLowest[index] = (whole[index] as number) - lowest;
   const divisor = commonDivisor(fromLowest, count);
   const fromBefore = scratch(2, count);
-  for (let index = 0; index < rest; index++) fromBefore[index] = zigzag(((whole[index + 1] as number) - (whole[index] as number)) / divisor);
-  if (divisor !== 1) for (let index = 0; index < count; index++) fromLowest[index] = (fromLowest[index] as number) / divisor;
+  for (let index = 0; index < rest; index++)
+    fromBefore[index] = zigzag(((whole[index + 1] as number) - (whole[index] as number)) / divisor);
+  if (divisor !== 1)
+    for (let index = 0; index < count; index++) fromLowest[index] = (fromLowest[index] as number) / divisor;
   const costBefore = riceCost(fromBefore, rest);
   const costLowest = riceCost(fromLowest, count);
   const before = costBefore.bits <= costLowest.bits;
@@ -98,7 +100,8 @@ export function readColumn(bits: BitReader, count: number): Float64Array {
   const values = new Float64Array(count);
   if (mode === FROM_LOWEST) {
     const distances = bits.readRice(count);
-    for (let index = 0; index < count; index++) values[index] = (first + (distances[index] as number) * divisor) / scale;
+    for (let index = 0; index < count; index++)
+      values[index] = (first + (distances[index] as number) * divisor) / scale;
     return values;
   }
   const distances = bits.readRice(count - 1);

@@ -16,18 +16,33 @@ export interface TraceDifferenceRow<Step extends ComparedStep> {
 }
 
 /** Brings the steps of two traces together by their places. Steps that only one has stand behind those before them there. */
-export function compareTraces<Step extends ComparedStep>(one: readonly Step[], other: readonly Step[]): TraceDifferenceRow<Step>[] {
+export function compareTraces<Step extends ComparedStep>(
+  one: readonly Step[],
+  other: readonly Step[],
+): TraceDifferenceRow<Step>[] {
   const inOther = new Map(other.map((step) => [step.path, step]));
   const inOne = new Set(one.map((step) => step.path));
   const rows = one.map((step): TraceDifferenceRow<Step> => {
     const match = inOther.get(step.path);
-    return { path: step.path, depth: step.depth, one: step, other: match, differenceMs: step.ownMs - (match?.ownMs ?? 0) };
+    return {
+      path: step.path,
+      depth: step.depth,
+      one: step,
+      other: match,
+      differenceMs: step.ownMs - (match?.ownMs ?? 0),
+    };
   });
   other.forEach((step, index) => {
     if (inOne.has(step.path)) return;
     const before = other[index - 1]?.path;
     const place = before === undefined ? 0 : rows.findIndex((row) => row.path === before) + 1;
-    rows.splice(place, 0, { path: step.path, depth: step.depth, one: undefined, other: step, differenceMs: -step.ownMs });
+    rows.splice(place, 0, {
+      path: step.path,
+      depth: step.depth,
+      one: undefined,
+      other: step,
+      differenceMs: -step.ownMs,
+    });
   });
   return rows;
 }

@@ -48,7 +48,12 @@ export function readCsvNumber(text: string): number | undefined {
 }
 
 /** Turns rows into series. `firstRow` is the number of the first of them in the file, for the reasons. */
-export function mapCsvRows(rows: readonly (readonly string[])[], mapping: CsvMapping, firstRow: number, nowMs: number): MappedRows {
+export function mapCsvRows(
+  rows: readonly (readonly string[])[],
+  mapping: CsvMapping,
+  firstRow: number,
+  nowMs: number,
+): MappedRows {
   const series = new Map<string, CsvSeries>();
   const result: MappedRows = { series: [], samples: 0, skipped: 0, reasons: [] };
   const skip = (row: number, why: string) => {
@@ -68,13 +73,19 @@ export function mapCsvRows(rows: readonly (readonly string[])[], mapping: CsvMap
     const timeText = row[mapping.time] ?? "";
     const atMs = readCsvTime(timeText);
     if (atMs === undefined) return skip(index, `“${timeText.slice(0, 30)}” is not an instant.`);
-    if (atMs < OLDEST_MS || atMs > nowMs + 3_600_000) return skip(index, `${new Date(atMs).toISOString().slice(0, 16)}Z lies before the year 2000 or in the future.`);
+    if (atMs < OLDEST_MS || atMs > nowMs + 3_600_000)
+      return skip(index, `${new Date(atMs).toISOString().slice(0, 16)}Z lies before the year 2000 or in the future.`);
     if (mapping.form === "long") {
       const metric = (row[mapping.metric] ?? "").trim();
       const value = readCsvNumber(row[mapping.value] ?? "");
       if (!metric || metric.length > 200) return skip(index, "The name of the metric is empty or too long.");
       if (value === undefined) return skip(index, `“${(row[mapping.value] ?? "").slice(0, 30)}” is not a number.`);
-      return put(metric, mapping.instance === null ? "" : (row[mapping.instance] ?? "").trim().slice(0, 200), atMs, value);
+      return put(
+        metric,
+        mapping.instance === null ? "" : (row[mapping.instance] ?? "").trim().slice(0, 200),
+        atMs,
+        value,
+      );
     }
     let taken = 0;
     for (const { column, metric } of mapping.values) {
@@ -96,11 +107,40 @@ export function guessMapping(head: readonly string[], rows: readonly (readonly s
     const filled = rows.map((row) => row[column] ?? "").filter((text) => text.trim() !== "");
     return filled.length > 0 && filled.filter(test).length >= filled.length * 0.6;
   };
-  const time = head.findIndex((name, column) => all(column, (text) => readCsvTime(text) !== undefined) && (/time|date|at$|stamp/i.test(name) || !all(column, (text) => readCsvNumber(text) !== undefined)));
+  const time = head.findIndex(
+    (name, column) =>
+      all(column, (text) => readCsvTime(text) !== undefined) &&
+      (/time|date|at$|stamp/i.test(name) || !all(column, (text) => readCsvNumber(text) !== undefined)),
+  );
   if (time < 0) return undefined;
-  const numbers = head.flatMap((_, column) => (column !== time && all(column, (text) => readCsvNumber(text) !== undefined) ? [column] : []));
+  const numbers = head.flatMap((_, column) =>
+    column !== time && all(column, (text) => readCsvNumber(text) !== undefined) ? [column] : [],
+  );
   const words = head.flatMap((_, column) => (column !== time && !numbers.includes(column) ? [column] : []));
   const named = words.find((column) => /metric|name|series/i.test(head[column] ?? ""));
-  if (numbers.length === 1 && named !== undefined) return { form: "long", time, metric: named, value: numbers[0] as number, instance: words.find((column) => column !== named) ?? null, unit: "1" };
-  return numbers.length ? { form: "wide", time, values: numbers.map((column) => ({ column, metric: (head[column] ?? "").trim().toLowerCase().replaceAll(/[^a-z0-9_.]+/g, "_").replaceAll(/^_+|_+$/g, "") || `column_${column + 1}` })), unit: "1" } : undefined;
+  if (numbers.length === 1 && named !== undefined)
+    return {
+      form: "long",
+      time,
+      metric: named,
+      value: numbers[0] as number,
+      instance: words.find((column) => column !== named) ?? null,
+      unit: "1",
+    };
+  return numbers.length
+    ? {
+        form: "wide",
+        time,
+        values: numbers.map((column) => ({
+          column,
+          metric:
+            (head[column] ?? "")
+              .trim()
+              .toLowerCase()
+              .replaceAll(/[^a-z0-9_.]+/g, "_")
+              .replaceAll(/^_+|_+$/g, "") || `column_${column + 1}`,
+        })),
+        unit: "1",
+      }
+    : undefined;
 }

@@ -56,7 +56,13 @@ export function withGaps(points: readonly EnvelopePoint[], spanMs = 0, factor = 
     const least = factor * Math.max(usual, spanMs);
     const before = points[index - 1];
     if (before && distance !== undefined && usual > 0 && distance > least)
-      result.push({ atMs: (before.atMs + point.atMs) / 2, min: Number.NaN, mean: Number.NaN, max: Number.NaN, count: 0 });
+      result.push({
+        atMs: (before.atMs + point.atMs) / 2,
+        min: Number.NaN,
+        mean: Number.NaN,
+        max: Number.NaN,
+        count: 0,
+      });
     result.push(point);
   });
   return result;

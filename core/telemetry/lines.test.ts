@@ -1,7 +1,19 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { HOUR_MS, MINUTE_MS } from "../time/windows";
-import { differences, foldLines, lineOf, niceStep, pickBest, quantileSorted, shiftLine, summaryOf, totalsOfSpans, turnSamples, type Line } from "./lines";
+import {
+  differences,
+  foldLines,
+  lineOf,
+  niceStep,
+  pickBest,
+  quantileSorted,
+  shiftLine,
+  summaryOf,
+  totalsOfSpans,
+  turnSamples,
+  type Line,
+} from "./lines";
 import { sortSamples } from "./merge";
 import { rollSamples } from "./rollup";
 import { readSelection, writeSelection, type Selection } from "./selection";
@@ -9,7 +21,12 @@ import { readSelection, writeSelection, type Selection } from "./selection";
 const line = (values: readonly (number | null)[]): Line => {
   const at = values.flatMap((value, index) => (value === null ? [] : [index]));
   const column = Float64Array.from(at, (index) => values[index] as number);
-  return { starts: Float64Array.from(at, (index) => index * 1000), min: column.map((value) => value - 1), mean: column, max: column.map((value) => value + 1) };
+  return {
+    starts: Float64Array.from(at, (index) => index * 1000),
+    min: column.map((value) => value - 1),
+    mean: column,
+    max: column.map((value) => value + 1),
+  };
 };
 
 describe("counters", () => {
@@ -20,15 +37,30 @@ describe("counters", () => {
   it("have a rate from the sample before the window on", () => {
     const samples = sortSamples([0, 10_000, 20_000, 40_000], [100, 150, 200, 240]);
     const rate = turnSamples(samples, "total", "rate", 10_000, 40_000);
-    expect([[...rate.times], [...rate.values]]).toEqual([[10_000, 20_000, 40_000], [5, 5, 2]]);
+    expect([[...rate.times], [...rate.values]]).toEqual([
+      [10_000, 20_000, 40_000],
+      [5, 5, 2],
+    ]);
   });
 
   describe("read from what was summed up", () => {
-    const counted = (values: readonly number[]) => differences(sortSamples(values.map((_, index) => index * MINUTE_MS), values)).values.reduce((sum, value) => sum + value, 0);
+    const counted = (values: readonly number[]) =>
+      differences(
+        sortSamples(
+          values.map((_, index) => index * MINUTE_MS),
+          values,
+        ),
+      ).values.reduce((sum, value) => sum + value, 0);
     /** The same, from spans of an hour of sixty readings each; the first reading stands in a span of its own. */
     const summedUp = (values: readonly number[]) => {
-      const samples = sortSamples(values.map((_, index) => (index === 0 ? HOUR_MS - 1 : HOUR_MS + (index - 1) * MINUTE_MS)), values);
-      return differences(totalsOfSpans(rollSamples(samples, HOUR_MS), HOUR_MS)).values.reduce((sum, value) => sum + value, 0);
+      const samples = sortSamples(
+        values.map((_, index) => (index === 0 ? HOUR_MS - 1 : HOUR_MS + (index - 1) * MINUTE_MS)),
+        values,
+      );
+      return differences(totalsOfSpans(rollSamples(samples, HOUR_MS), HOUR_MS)).values.reduce(
+        (sum, value) => sum + value,
+        0,
+      );
     };
     it("lose nothing while they only rise, and nothing by one new beginning in an hour that ends lower than it was", () => {
       fc.assert(
@@ -40,7 +72,8 @@ describe("counters", () => {
         }),
       );
     });
-    it("see a new beginning that rose above where it was before", () => expect([summedUp([5, 6, 0, 40]), counted([5, 6, 0, 40])]).toEqual([40, 41]));
+    it("see a new beginning that rose above where it was before", () =>
+      expect([summedUp([5, 6, 0, 40]), counted([5, 6, 0, 40])]).toEqual([40, 41]));
     it("never count more than there was", () =>
       fc.assert(
         fc.property(fc.array(fc.nat({ max: 1000 }), { minLength: 2, maxLength: 150 }), (values) => {
@@ -59,7 +92,10 @@ describe("counters", () => {
     fc.assert(
       fc.property(fc.array(fc.nat({ max: 1000 }), { minLength: 2, maxLength: 60 }), (steps) => {
         let total = 0;
-        const samples = sortSamples(steps.map((_, index) => index * MINUTE_MS), steps.map((step) => (total += step)));
+        const samples = sortSamples(
+          steps.map((_, index) => index * MINUTE_MS),
+          steps.map((step) => (total += step)),
+        );
         const counted = rollSamples(turnSamples(samples, "total", "change", 0, HOUR_MS), 5 * MINUTE_MS);
         expect(counted.sum.reduce((sum, value) => sum + value, 0)).toBe(total - (steps[0] as number));
       }),
@@ -70,7 +106,12 @@ describe("counters", () => {
 describe("folding", () => {
   it("takes in each span what has a value there", () => {
     const folded = foldLines([line([1, 2, null]), line([3, null, 8])], "mean");
-    expect([[...folded.starts], [...folded.mean], [...folded.min], [...folded.max]]).toEqual([[0, 1000, 2000], [2, 2, 8], [0, 1, 7], [4, 3, 9]]);
+    expect([[...folded.starts], [...folded.mean], [...folded.min], [...folded.max]]).toEqual([
+      [0, 1000, 2000],
+      [2, 2, 8],
+      [0, 1, 7],
+      [4, 3, 9],
+    ]);
     expect([...foldLines([line([1, 2]), line([3, 4])], "sum").mean]).toEqual([4, 6]);
     expect([...foldLines([line([1]), line([3]), line([9])], "p50").mean]).toEqual([3]);
     expect(foldLines([], "sum").starts).toHaveLength(0);
@@ -88,12 +129,18 @@ describe("folding", () => {
 
   it("never loses an extreme of any line", () => {
     fc.assert(
-      fc.property(fc.array(fc.array(fc.option(fc.integer({ min: -99, max: 99 })), { minLength: 1, maxLength: 20 }), { minLength: 1, maxLength: 6 }), (all) => {
-        const lines = all.map(line);
-        const folded = foldLines(lines, "mean");
-        const every = lines.flatMap((one) => [...one.max]);
-        if (every.length) expect(Math.max(...folded.max)).toBe(Math.max(...every));
-      }),
+      fc.property(
+        fc.array(fc.array(fc.option(fc.integer({ min: -99, max: 99 })), { minLength: 1, maxLength: 20 }), {
+          minLength: 1,
+          maxLength: 6,
+        }),
+        (all) => {
+          const lines = all.map(line);
+          const folded = foldLines(lines, "mean");
+          const every = lines.flatMap((one) => [...one.max]);
+          if (every.length) expect(Math.max(...folded.max)).toBe(Math.max(...every));
+        },
+      ),
     );
   });
 
@@ -108,7 +155,13 @@ describe("drawing", () => {
   it("takes spans that lie on round instants, no more than fit", () => {
     expect(niceStep(HOUR_MS, 240)).toBe(15_000);
     expect(niceStep(30 * 24 * HOUR_MS, 800)).toBe(HOUR_MS);
-    fc.assert(fc.property(fc.integer({ min: 1000, max: 4e10 }), fc.integer({ min: 10, max: 2000 }), (span, width) => span / niceStep(span, width) <= width));
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1000, max: 4e10 }),
+        fc.integer({ min: 10, max: 2000 }),
+        (span, width) => span / niceStep(span, width) <= width,
+      ),
+    );
   });
 
   it("keeps the mean of samples, not of spans", () => {
@@ -125,13 +178,31 @@ describe("drawing", () => {
 
 // Hyndman and Fan 1996, type 7; R: quantile(c(1, 2, 3, 4, 10), c(.5, .9, .95)) gives 3.0, 7.6, 8.8.
 it("interpolates quantiles as R does", () => {
-  [0.5, 0.9, 0.95].forEach((at, index) => expect(quantileSorted([1, 2, 3, 4, 10], at)).toBeCloseTo([3, 7.6, 8.8][index] as number, 12));
+  [0.5, 0.9, 0.95].forEach((at, index) =>
+    expect(quantileSorted([1, 2, 3, 4, 10], at)).toBeCloseTo([3, 7.6, 8.8][index] as number, 12),
+  );
 });
 
 describe("selections", () => {
   it("come back from an address", () => {
     const text = fc.string({ unit: "grapheme", minLength: 1, maxLength: 20 });
-    const selection = fc.record<Selection>({ metric: text, kind: text, site: text, instance: text, component: fc.integer({ min: 1, max: 1e9 }), turn: fc.constantFrom("rate", "change"), fold: fc.constantFrom("sum", "p95"), by: fc.constantFrom("site", "kind"), pick: fc.constantFrom("highest"), count: fc.integer({ min: 1, max: 50 }), rank: fc.constantFrom("max"), axis: fc.constantFrom("right") }, { requiredKeys: ["metric"] });
+    const selection = fc.record<Selection>(
+      {
+        metric: text,
+        kind: text,
+        site: text,
+        instance: text,
+        component: fc.integer({ min: 1, max: 1e9 }),
+        turn: fc.constantFrom("rate", "change"),
+        fold: fc.constantFrom("sum", "p95"),
+        by: fc.constantFrom("site", "kind"),
+        pick: fc.constantFrom("highest"),
+        count: fc.integer({ min: 1, max: 50 }),
+        rank: fc.constantFrom("max"),
+        axis: fc.constantFrom("right"),
+      },
+      { requiredKeys: ["metric"] },
+    );
     fc.assert(
       fc.property(selection, (one) => {
         expect(readSelection(writeSelection(one))).toEqual(one);
@@ -140,6 +211,18 @@ describe("selections", () => {
   });
 
   it("that cannot be understood are none", () => {
-    for (const text of ["", "metric", "metric~", "kind~host.linux", "series~0", "series~x", "metric~a;fold~best", "metric~a;else~b", "metric~%E0%A4%A", `metric~${"a".repeat(300)}`]) expect(readSelection(text)).toBeUndefined();
+    for (const text of [
+      "",
+      "metric",
+      "metric~",
+      "kind~host.linux",
+      "series~0",
+      "series~x",
+      "metric~a;fold~best",
+      "metric~a;else~b",
+      "metric~%E0%A4%A",
+      `metric~${"a".repeat(300)}`,
+    ])
+      expect(readSelection(text)).toBeUndefined();
   });
 });

@@ -27,7 +27,9 @@ export interface Summary {
 export const SUMMARY_NAMES = ["min", "mean", "max", "last"] as const;
 
 /** Lengths a span of a drawing may have: each divides the next but one, so that drawings of one day lie on those of another. */
-const NICE_SECONDS = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 21_600, 43_200, 86_400, 172_800, 604_800] as const;
+const NICE_SECONDS = [
+  1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 21_600, 43_200, 86_400, 172_800, 604_800,
+] as const;
 
 /** The shortest length of a span, milliseconds, with which a window is drawn in at most `width` spans. */
 export function niceStep(windowMs: number, width: number): number {
@@ -35,12 +37,18 @@ export function niceStep(windowMs: number, width: number): number {
   return (NICE_SECONDS.find((seconds) => seconds >= least) ?? Math.ceil(least / 604_800) * 604_800) * 1000;
 }
 
-const NO_LINE: Line = { starts: new Float64Array(0), min: new Float64Array(0), mean: new Float64Array(0), max: new Float64Array(0) };
+const NO_LINE: Line = {
+  starts: new Float64Array(0),
+  min: new Float64Array(0),
+  mean: new Float64Array(0),
+  max: new Float64Array(0),
+};
 
 /** The values themselves. A mean over an infinity is that infinity. */
 export function lineOf(spans: Spans): Line {
   const mean = spans.sum.map((sum, index) => {
-    if (spans.max[index] === Number.POSITIVE_INFINITY || spans.min[index] === Number.NEGATIVE_INFINITY) return spans.last[index] as number;
+    if (spans.max[index] === Number.POSITIVE_INFINITY || spans.min[index] === Number.NEGATIVE_INFINITY)
+      return spans.last[index] as number;
     return sum / (spans.count[index] as number);
   });
   return { starts: spans.starts, min: spans.min, mean, max: spans.max };
@@ -118,7 +126,13 @@ export function totalsOfSpans(spans: Pick<Spans, "starts" | "min" | "max" | "las
 /** Differences of a gauge, which may fall. */
 export function changes({ times, values }: Samples): Samples {
   const count = Math.max(0, times.length - 1);
-  return { times: times.slice(1), values: Float64Array.from({ length: count }, (_, index) => (values[index + 1] as number) - (values[index] as number)) };
+  return {
+    times: times.slice(1),
+    values: Float64Array.from(
+      { length: count },
+      (_, index) => (values[index + 1] as number) - (values[index] as number),
+    ),
+  };
 }
 
 /** Divides what came with each sample by the seconds since the one before; needs that one, so the first is left out. */
@@ -142,7 +156,13 @@ export type Turn = (typeof TURNS)[number];
  * Samples turned: `rate` is what came a second, `change` what came since the sample before. `before` is how far samples
  * before the window were read, so that its first sample has one before it.
  */
-export function turnSamples(samples: Samples, form: "gauge" | "total" | "delta", turn: Turn, fromMs: number, toMs: number): Samples {
+export function turnSamples(
+  samples: Samples,
+  form: "gauge" | "total" | "delta",
+  turn: Turn,
+  fromMs: number,
+  toMs: number,
+): Samples {
   if (turn === "value") return cutSamples(samples, fromMs, toMs);
   const counted = form === "delta" ? samples : form === "total" ? differences(samples) : changes(samples);
   return cutSamples(turn === "change" ? counted : perSecond(counted, samples.times), fromMs, toMs);
@@ -162,7 +182,10 @@ export function quantileSorted(sorted: readonly number[] | Float64Array, quantil
 
 /** The usual distance between the points of a line, milliseconds: the lower median. */
 function usualDistance(starts: Float64Array): number {
-  const distances = Float64Array.from({ length: Math.max(0, starts.length - 1) }, (_, index) => (starts[index + 1] as number) - (starts[index] as number)).sort();
+  const distances = Float64Array.from(
+    { length: Math.max(0, starts.length - 1) },
+    (_, index) => (starts[index + 1] as number) - (starts[index] as number),
+  ).sort();
   return distances[Math.floor((distances.length - 1) / 2)] ?? 0;
 }
 
@@ -223,9 +246,20 @@ export function foldLines(lines: readonly Line[], fold: Fold, hold = false): Lin
     if (fold === "mean") mean.push(sum / here.length);
     else if (fold === "min") mean.push(lowest);
     else if (fold === "max") mean.push(highest);
-    else mean.push(quantileSorted(here.sort((a, b) => a - b), Number(fold.slice(1)) / 100));
+    else
+      mean.push(
+        quantileSorted(
+          here.sort((a, b) => a - b),
+          Number(fold.slice(1)) / 100,
+        ),
+      );
   }
-  return { starts: new Float64Array(starts), min: new Float64Array(min), mean: new Float64Array(mean), max: new Float64Array(max) };
+  return {
+    starts: new Float64Array(starts),
+    min: new Float64Array(min),
+    mean: new Float64Array(mean),
+    max: new Float64Array(max),
+  };
 }
 
 /** The same line at another time. */
@@ -234,7 +268,12 @@ export function shiftLine(line: Line, byMs: number): Line {
 }
 
 /** The `count` best of a list by a number, best first; those without one are left out. Ties keep their order. */
-export function pickBest<Item>(items: readonly Item[], by: (item: Item) => number, which: "highest" | "lowest", count: number): Item[] {
+export function pickBest<Item>(
+  items: readonly Item[],
+  by: (item: Item) => number,
+  which: "highest" | "lowest",
+  count: number,
+): Item[] {
   const sign = which === "highest" ? -1 : 1;
   return items
     .map((item, index) => ({ item, index, key: by(item) }))

@@ -10,4 +10,5 @@ export const LOG_LEVELS = [
 
 export type LogLevel = (typeof LOG_LEVELS)[number]["level"];
 
-export const logLevel = (severity: number): LogLevel => (LOG_LEVELS.find(({ least }) => severity >= least) ?? LOG_LEVELS[5]).level;
+export const logLevel = (severity: number): LogLevel =>
+  (LOG_LEVELS.find(({ least }) => severity >= least) ?? LOG_LEVELS[5]).level;

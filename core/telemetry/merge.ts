@@ -34,9 +34,12 @@ export function mergeSamples(earlier: Samples, later: Samples): Samples {
 /** Puts samples in the order of their instants; of several at one instant the last given stays. */
 export function sortSamples(times: ArrayLike<number>, values: ArrayLike<number>): Samples {
   let rises = true;
-  for (let index = 1; index < times.length && rises; index++) rises = (times[index] as number) > (times[index - 1] as number);
+  for (let index = 1; index < times.length && rises; index++)
+    rises = (times[index] as number) > (times[index - 1] as number);
   if (rises) return { times: new Float64Array(times), values: new Float64Array(values) };
-  const order = Array.from(times, (_, index) => index).sort((a, b) => (times[a] as number) - (times[b] as number) || a - b);
+  const order = Array.from(times, (_, index) => index).sort(
+    (a, b) => (times[a] as number) - (times[b] as number) || a - b,
+  );
   const sortedTimes = new Float64Array(order.length);
   const sortedValues = new Float64Array(order.length);
   let place = -1;
@@ -53,7 +56,9 @@ export function sortSamples(times: ArrayLike<number>, values: ArrayLike<number>)
 export function cutSamples({ times, values }: Samples, fromMs: number, toMs: number): Samples {
   const first = lowerBound(times, fromMs);
   const end = lowerBound(times, toMs + 1);
-  return first === 0 && end === times.length ? { times, values } : { times: times.subarray(first, end), values: values.subarray(first, end) };
+  return first === 0 && end === times.length
+    ? { times, values }
+    : { times: times.subarray(first, end), values: values.subarray(first, end) };
 }
 
 /** Index of the first instant that is not before `atMs`. */

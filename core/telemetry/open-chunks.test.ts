@@ -7,11 +7,18 @@ const listed = ({ times, values }: Samples) => Array.from(times, (at, index) => 
 
 describe("chunks that still grow", () => {
   it("hold what plain lists would hold, whatever happens to them and in whatever order", () => {
-    const step = fc.record({ chunk: fc.nat({ max: 5 }), what: fc.constantFrom("append", "append", "append", "many", "empty", "replace", "close"), value: fc.double() });
+    const step = fc.record({
+      chunk: fc.nat({ max: 5 }),
+      what: fc.constantFrom("append", "append", "append", "many", "empty", "replace", "close"),
+      value: fc.double(),
+    });
     fc.assert(
       fc.property(fc.array(step, { maxLength: 120 }), (steps) => {
         const chunks = new OpenChunks();
-        const plain: { number: number; samples: [number, number][]; lastAt: number }[] = Array.from({ length: 6 }, () => ({ number: chunks.open(), samples: [], lastAt: 0 }));
+        const plain: { number: number; samples: [number, number][]; lastAt: number }[] = Array.from(
+          { length: 6 },
+          () => ({ number: chunks.open(), samples: [], lastAt: 0 }),
+        );
         let clock = 0;
         for (const { chunk, what, value } of steps) {
           const one = plain[chunk] as (typeof plain)[number];
@@ -25,7 +32,10 @@ describe("chunks that still grow", () => {
             one.samples = [];
           } else if (what === "replace") {
             one.samples = one.samples.filter((_, index) => index % 3 !== 1);
-            chunks.replace(one.number, { times: Float64Array.from(one.samples, ([at]) => at), values: Float64Array.from(one.samples, ([, of]) => of) });
+            chunks.replace(one.number, {
+              times: Float64Array.from(one.samples, ([at]) => at),
+              values: Float64Array.from(one.samples, ([, of]) => of),
+            });
             one.lastAt = one.samples.at(-1)?.[0] ?? one.lastAt;
           } else if (what === "close") {
             chunks.close(one.number);

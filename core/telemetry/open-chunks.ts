@@ -126,7 +126,8 @@ export class OpenChunks {
   /** Puts others in the place of its samples; they must rise. */
   replace(chunk: number, { times, values }: Samples): void {
     this.empty(chunk);
-    for (let index = 0; index < times.length; index++) this.append(chunk, times[index] as number, values[index] as number);
+    for (let index = 0; index < times.length; index++)
+      this.append(chunk, times[index] as number, values[index] as number);
   }
 
   /** Drops the samples; the newest is still known. */

@@ -18,7 +18,9 @@ export interface OpenFamily {
   samples: OpenMetric[];
 }
 
-export type OpenMetricsResult = { ok: true; families: OpenFamily[]; complete: boolean } | { ok: false; problem: string };
+export type OpenMetricsResult =
+  | { ok: true; families: OpenFamily[]; complete: boolean }
+  | { ok: false; problem: string };
 
 const TYPES = ["unknown", "gauge", "counter", "stateset", "info", "histogram", "gaugehistogram", "summary"] as const;
 const SUFFIXES: Readonly<Record<OpenFamily["type"], readonly string[]>> = {
@@ -36,7 +38,8 @@ const LABEL = /^[a-zA-Z_][a-zA-Z0-9_]*/;
 const MOST_SAMPLES = 50_000;
 
 const isType = (text: string): text is OpenFamily["type"] => (TYPES as readonly string[]).includes(text);
-const unescapeText = (text: string) => text.replaceAll(/\\(n|\\|")/g, (_, sign: string) => (sign === "n" ? "\n" : sign));
+const unescapeText = (text: string) =>
+  text.replaceAll(/\\(n|\\|")/g, (_, sign: string) => (sign === "n" ? "\n" : sign));
 
 function numberOf(text: string): number | undefined {
   if (/^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/.test(text)) return Number(text);
@@ -138,7 +141,19 @@ export function readOpenMetrics(text: string): OpenMetricsResult {
 
 /** Units of OpenMetrics names in the code that is used here (UCUM): seconds, bytes, ratios, … */
 export function ucumOf(unit: string): string {
-  const known: Readonly<Record<string, string>> = { seconds: "s", milliseconds: "ms", bytes: "By", ratio: "1", percent: "%", celsius: "Cel", meters: "m", volts: "V", amperes: "A", joules: "J", grams: "g" };
+  const known: Readonly<Record<string, string>> = {
+    seconds: "s",
+    milliseconds: "ms",
+    bytes: "By",
+    ratio: "1",
+    percent: "%",
+    celsius: "Cel",
+    meters: "m",
+    volts: "V",
+    amperes: "A",
+    joules: "J",
+    grams: "g",
+  };
   return known[unit] ?? (unit || "1");
 }
 
@@ -146,6 +161,8 @@ export function ucumOf(unit: string): string {
 export function readFigure(page: string, metric: string): number | undefined {
   const read = readOpenMetrics(page);
   if (!read.ok) return undefined;
-  const sample = read.families.flatMap((one) => one.samples).find((one) => one.name === metric && one.labels.length === 0);
+  const sample = read.families
+    .flatMap((one) => one.samples)
+    .find((one) => one.name === metric && one.labels.length === 0);
   return sample && Number.isFinite(sample.value) ? sample.value : undefined;
 }

@@ -8,7 +8,9 @@ const tree = () => {
 
 describe("patterns of lines", () => {
   it("have gaps for numbers and identifiers", () => {
-    expect(maskedWords("slot 4711 of 127.20.1.16:8080 taken in 3.5ms by 7f3a9c21d4e5 (0x1F)").join(" ")).toBe("slot <*> of <*> taken in <*>ms by <*> (<*>)");
+    expect(maskedWords("slot 4711 of 127.20.1.16:8080 taken in 3.5ms by 7f3a9c21d4e5 (0x1F)").join(" ")).toBe(
+      "slot <*> of <*> taken in <*>ms by <*> (<*>)",
+    );
     expect(maskedWords("  cafe face  deadline ")).toEqual(["cafe", "face", "deadline"]);
   });
 
@@ -35,7 +37,8 @@ describe("patterns of lines", () => {
 
   it("stay few however many different words come", () => {
     const own = tree();
-    for (let index = 0; index < 5000; index++) own.learn(`user${String.fromCharCode(97 + (index % 26))}${"x".repeat(index % 97)} signed in`);
+    for (let index = 0; index < 5000; index++)
+      own.learn(`user${String.fromCharCode(97 + (index % 26))}${"x".repeat(index % 97)} signed in`);
     expect(own.size).toBeLessThan(300);
   });
 });

@@ -25,7 +25,8 @@ interface Branch {
   groups: Pattern[];
 }
 
-const VARIABLE = /0x[0-9a-fA-F]+|[0-9a-fA-F]{8}-[0-9a-fA-F-]{8,}|(?=[0-9a-fA-F]*\d)[0-9a-fA-F]{8,}|\d+(?:[.:,_/-]\d+)*/g;
+const VARIABLE =
+  /0x[0-9a-fA-F]+|[0-9a-fA-F]{8}-[0-9a-fA-F-]{8,}|(?=[0-9a-fA-F]*\d)[0-9a-fA-F]{8,}|\d+(?:[.:,_/-]\d+)*/g;
 
 /** The words of a line with numbers and identifiers replaced by gaps. */
 export function maskedWords(line: string): string[] {
@@ -83,7 +84,8 @@ export class PatternTree {
     let bestLikeness = -1;
     for (const group of leaf.groups) {
       let same = 0;
-      for (let index = 0; index < words.length; index++) if (group.words[index] === words[index] && words[index] !== GAP) same++;
+      for (let index = 0; index < words.length; index++)
+        if (group.words[index] === words[index] && words[index] !== GAP) same++;
       const likeness = words.length ? same / words.length : 1;
       if (likeness > bestLikeness) {
         bestLikeness = likeness;
@@ -110,6 +112,7 @@ export class PatternTree {
 }
 
 /** Whether a pattern with its gaps covers these words already. */
-const fits = (pattern: readonly string[], words: readonly string[]) => pattern.every((word, index) => word === GAP || word === words[index]);
+const fits = (pattern: readonly string[], words: readonly string[]) =>
+  pattern.every((word, index) => word === GAP || word === words[index]);
 
 export const patternText = (pattern: Pattern): string => pattern.words.join(" ");

@@ -31,7 +31,8 @@ describe("metrics of one look at a host", () => {
     ],
     ...changes,
   });
-  const value = (list: { metric: string; instance: string; value: number }[], metric: string, instance = "") => list.find((one) => one.metric === metric && one.instance === instance)?.value;
+  const value = (list: { metric: string; instance: string; value: number }[], metric: string, instance = "") =>
+    list.find((one) => one.metric === metric && one.instance === instance)?.value;
 
   it("means the cores, leaves buffers and caches out of memory, skips disks of no size", () => {
     const { host } = measureHost(poll(), 0, new Map(), new Set());
@@ -44,7 +45,15 @@ describe("metrics of one look at a host", () => {
   it("works traffic out in bits from the second look on, and only named processes", () => {
     const memory = new Map();
     expect(value(measureHost(poll(), 0, memory, new Set(["store"])).host, "net.in", "eth0")).toBeUndefined();
-    const second = measureHost(poll({ interfaces: [{ name: "eth0", inOctets: 11_000, outOctets: 0, errors: 5, up: true }], processes: [{ name: "store", memoryBytes: 500, cpuHundredths: 600 }] }), 10_000, memory, new Set(["store"]));
+    const second = measureHost(
+      poll({
+        interfaces: [{ name: "eth0", inOctets: 11_000, outOctets: 0, errors: 5, up: true }],
+        processes: [{ name: "store", memoryBytes: 500, cpuHundredths: 600 }],
+      }),
+      10_000,
+      memory,
+      new Set(["store"]),
+    );
     expect(value(second.host, "net.in", "eth0")).toBe(8000);
     expect(value(second.host, "net.errors", "eth0")).toBe(0.5);
     expect([...second.processes.keys()]).toEqual(["store"]);
@@ -52,9 +61,22 @@ describe("metrics of one look at a host", () => {
   });
 
   describe("of a hypervisor", () => {
-    const guest = (name: string, changes = {}) => ({ name, uuid: "", running: true, processors: 2, memoryBytes: 250, cpuMicroseconds: 0, ...changes });
+    const guest = (name: string, changes = {}) => ({
+      name,
+      uuid: "",
+      running: true,
+      processors: 2,
+      memoryBytes: 250,
+      cpuMicroseconds: 0,
+      ...changes,
+    });
     it("count what is allotted to the machines that run", () => {
-      const { host } = measureHost(poll({ guests: [guest("a"), guest("b", { processors: 4 }), guest("c", { running: false, processors: 64 })] }), 0, new Map(), new Set());
+      const { host } = measureHost(
+        poll({ guests: [guest("a"), guest("b", { processors: 4 }), guest("c", { running: false, processors: 64 })] }),
+        0,
+        new Map(),
+        new Set(),
+      );
       expect(value(host, "guests.running")).toBe(2);
       expect(value(host, "cpu.allotted")).toBe(300);
       expect(value(host, "memory.allotted")).toBe(50);
@@ -62,7 +84,12 @@ describe("metrics of one look at a host", () => {
     it("work out how much of its own processors a machine takes, never more than all", () => {
       const memory = new Map();
       measureHost(poll({ guests: [guest("a"), guest("b")] }), 0, memory, new Set());
-      const { guests } = measureHost(poll({ guests: [guest("a", { cpuMicroseconds: 5_000_000 }), guest("b", { cpuMicroseconds: 90_000_000 })] }), 10_000, memory, new Set());
+      const { guests } = measureHost(
+        poll({ guests: [guest("a", { cpuMicroseconds: 5_000_000 }), guest("b", { cpuMicroseconds: 90_000_000 })] }),
+        10_000,
+        memory,
+        new Set(),
+      );
       expect(value(guests[0] ?? [], "guest.cpu.used")).toBe(25);
       expect(value(guests[1] ?? [], "guest.cpu.used")).toBe(100);
     });
@@ -70,12 +97,16 @@ describe("metrics of one look at a host", () => {
       const { guests } = measureHost(poll({ guests: [guest("a", { running: false })] }), 0, new Map(), new Set());
       expect(guests[0]).toEqual([{ metric: "guest.running", instance: "", unit: "0/1", value: 0 }]);
     });
-    it("are left out for hosts that are none", () => expect(measureHost(poll(), 0, new Map(), new Set()).host.some((one) => one.metric === "guests.running")).toBe(false));
+    it("are left out for hosts that are none", () =>
+      expect(measureHost(poll(), 0, new Map(), new Set()).host.some((one) => one.metric === "guests.running")).toBe(
+        false,
+      ));
   });
 });
 
 describe("a figure on an OpenMetrics page", () => {
-  const page = "# TYPE truck_moves_per_hour gauge\ntruck_moves_per_hour_total 9\ntruck_moves_per_hour 41.5 1700000000\nother NaN\n# EOF\n";
+  const page =
+    "# TYPE truck_moves_per_hour gauge\ntruck_moves_per_hour_total 9\ntruck_moves_per_hour 41.5 1700000000\nother NaN\n# EOF\n";
   it("is found by its whole name", () => expect(readFigure(page, "truck_moves_per_hour")).toBe(41.5));
   it("is not made up", () => {
     expect(readFigure(page, "truck_moves")).toBeUndefined();

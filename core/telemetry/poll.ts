@@ -9,7 +9,14 @@ export interface HostPoll {
   /** Processes by name: resident bytes, and processor time used so far in hundredths of a second. */
   processes: { name: string; memoryBytes: number; cpuHundredths: number }[];
   /** Virtual machines of a hypervisor: processor time used so far in microseconds. */
-  guests?: { name: string; uuid: string; running: boolean; processors: number; memoryBytes: number; cpuMicroseconds: number }[];
+  guests?: {
+    name: string;
+    uuid: string;
+    running: boolean;
+    processors: number;
+    memoryBytes: number;
+    cpuMicroseconds: number;
+  }[];
 }
 
 export interface Measured {
@@ -31,7 +38,12 @@ const hundredths = (value: number) => Math.round(value * 100) / 100;
  * @param wanted names of processes that are components; others are not kept as series
  * @returns guests in the order of the poll; what is allotted to those that run counts for the hypervisor
  */
-export function measureHost(poll: HostPoll, atMs: number, memory: CounterMemory, wanted: ReadonlySet<string>): { host: Measured[]; processes: Map<string, Measured[]>; guests: Measured[][] } {
+export function measureHost(
+  poll: HostPoll,
+  atMs: number,
+  memory: CounterMemory,
+  wanted: ReadonlySet<string>,
+): { host: Measured[]; processes: Map<string, Measured[]>; guests: Measured[][] } {
   const host: Measured[] = [];
   const rate = (key: string, value: number, bits: 32 | 64): number | undefined => {
     const now = { atMs, value };
@@ -41,24 +53,53 @@ export function measureHost(poll: HostPoll, atMs: number, memory: CounterMemory,
   };
   const loads = poll.processorLoads;
   if (loads.length) {
-    host.push({ metric: "cpu.used", instance: "", unit: "%", value: hundredths(loads.reduce((sum, load) => sum + load, 0) / loads.length) });
-    if (loads.length > 1) loads.forEach((load, core) => host.push({ metric: "cpu.core.used", instance: String(core), unit: "%", value: load }));
+    host.push({
+      metric: "cpu.used",
+      instance: "",
+      unit: "%",
+      value: hundredths(loads.reduce((sum, load) => sum + load, 0) / loads.length),
+    });
+    if (loads.length > 1)
+      loads.forEach((load, core) =>
+        host.push({ metric: "cpu.core.used", instance: String(core), unit: "%", value: load }),
+      );
   }
   const ram = poll.storage.find((row) => row.type === "ram");
   if (ram && ram.sizeBytes > 0) {
     // Linux agents count buffers and caches as used and list them as rows of their own.
-    const lent = poll.storage.filter((row) => row.type === "other" && /buffers|cached/i.test(row.label)).reduce((sum, row) => sum + row.usedBytes, 0);
-    host.push({ metric: "memory.used", instance: "", unit: "%", value: hundredths((Math.max(0, ram.usedBytes - lent) / ram.sizeBytes) * 100) });
+    const lent = poll.storage
+      .filter((row) => row.type === "other" && /buffers|cached/i.test(row.label))
+      .reduce((sum, row) => sum + row.usedBytes, 0);
+    host.push({
+      metric: "memory.used",
+      instance: "",
+      unit: "%",
+      value: hundredths((Math.max(0, ram.usedBytes - lent) / ram.sizeBytes) * 100),
+    });
   }
   for (const disk of poll.storage)
-    if (disk.type === "disk" && disk.sizeBytes > 0) host.push({ metric: "disk.used", instance: disk.label, unit: "%", value: hundredths((disk.usedBytes / disk.sizeBytes) * 100) });
+    if (disk.type === "disk" && disk.sizeBytes > 0)
+      host.push({
+        metric: "disk.used",
+        instance: disk.label,
+        unit: "%",
+        value: hundredths((disk.usedBytes / disk.sizeBytes) * 100),
+      });
   for (const port of poll.interfaces) {
     const incoming = rate(`in ${port.name}`, port.inOctets, 64);
     const outgoing = rate(`out ${port.name}`, port.outOctets, 64);
     const errors = rate(`err ${port.name}`, port.errors, 32);
-    if (incoming !== undefined) host.push({ metric: "net.in", instance: port.name, unit: "bit/s", value: Math.round(incoming * 8) });
-    if (outgoing !== undefined) host.push({ metric: "net.out", instance: port.name, unit: "bit/s", value: Math.round(outgoing * 8) });
-    if (errors !== undefined) host.push({ metric: "net.errors", instance: port.name, unit: "1/s", value: Math.round(errors * 10_000) / 10_000 });
+    if (incoming !== undefined)
+      host.push({ metric: "net.in", instance: port.name, unit: "bit/s", value: Math.round(incoming * 8) });
+    if (outgoing !== undefined)
+      host.push({ metric: "net.out", instance: port.name, unit: "bit/s", value: Math.round(outgoing * 8) });
+    if (errors !== undefined)
+      host.push({
+        metric: "net.errors",
+        instance: port.name,
+        unit: "1/s",
+        value: Math.round(errors * 10_000) / 10_000,
+      });
   }
   const processes = new Map<string, Measured[]>();
   for (const process of poll.processes) {
@@ -73,16 +114,35 @@ export function measureHost(poll: HostPoll, atMs: number, memory: CounterMemory,
     const microseconds = rate(`guest ${guest.uuid || guest.name}`, guest.cpuMicroseconds, 64);
     if (!guest.running) return list;
     // Counters are read one after the other, so a busy machine may seem to use a little more than it has.
-    if (microseconds !== undefined && guest.processors > 0) list.push({ metric: "guest.cpu.used", instance: "", unit: "%", value: hundredths(Math.min(100, microseconds / 10_000 / guest.processors)) });
+    if (microseconds !== undefined && guest.processors > 0)
+      list.push({
+        metric: "guest.cpu.used",
+        instance: "",
+        unit: "%",
+        value: hundredths(Math.min(100, microseconds / 10_000 / guest.processors)),
+      });
     list.push({ metric: "guest.memory", instance: "", unit: "By", value: guest.memoryBytes });
     return list;
   });
   if (poll.guests) {
     const running = poll.guests.filter((guest) => guest.running);
-    const sum = (of: (guest: (typeof running)[number]) => number) => running.reduce((total, guest) => total + of(guest), 0);
+    const sum = (of: (guest: (typeof running)[number]) => number) =>
+      running.reduce((total, guest) => total + of(guest), 0);
     host.push({ metric: "guests.running", instance: "", unit: "1", value: running.length });
-    if (loads.length) host.push({ metric: "cpu.allotted", instance: "", unit: "%", value: hundredths((sum((guest) => guest.processors) / loads.length) * 100) });
-    if (ram && ram.sizeBytes > 0) host.push({ metric: "memory.allotted", instance: "", unit: "%", value: hundredths((sum((guest) => guest.memoryBytes) / ram.sizeBytes) * 100) });
+    if (loads.length)
+      host.push({
+        metric: "cpu.allotted",
+        instance: "",
+        unit: "%",
+        value: hundredths((sum((guest) => guest.processors) / loads.length) * 100),
+      });
+    if (ram && ram.sizeBytes > 0)
+      host.push({
+        metric: "memory.allotted",
+        instance: "",
+        unit: "%",
+        value: hundredths((sum((guest) => guest.memoryBytes) / ram.sizeBytes) * 100),
+      });
   }
   return { host, processes, guests };
 }

@@ -5,7 +5,9 @@ it("keeps at least the last few, at most twice as many, and forgets what is dele
   const recent = new Recent<number>(3);
   for (let index = 0; index < 100; index++) recent.set(`k${index}`, index);
   expect([97, 98, 99].map((index) => recent.get(`k${index}`))).toEqual([97, 98, 99]);
-  expect(Array.from({ length: 100 }, (_, index) => recent.get(`k${index}`)).filter((value) => value !== undefined).length).toBeLessThanOrEqual(6);
+  expect(
+    Array.from({ length: 100 }, (_, index) => recent.get(`k${index}`)).filter((value) => value !== undefined).length,
+  ).toBeLessThanOrEqual(6);
   recent.delete("k99");
   expect(recent.get("k99")).toBeUndefined();
 });

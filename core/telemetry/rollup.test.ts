@@ -6,17 +6,37 @@ import { decodeSpans, encodeSpans, joinSpans, rollSamples, rollSpans, sliceSpans
 
 const START = Date.parse("2026-03-17T10:00:00Z");
 const samples = fc
-  .array(fc.tuple(fc.integer({ min: 1, max: 20 * MINUTE_MS }), fc.oneof(fc.integer({ min: -1000, max: 1000 }).map((whole) => whole / 10), fc.constantFrom(Number.NaN, Number.POSITIVE_INFINITY))), { minLength: 1, maxLength: 200 })
+  .array(
+    fc.tuple(
+      fc.integer({ min: 1, max: 20 * MINUTE_MS }),
+      fc.oneof(
+        fc.integer({ min: -1000, max: 1000 }).map((whole) => whole / 10),
+        fc.constantFrom(Number.NaN, Number.POSITIVE_INFINITY),
+      ),
+    ),
+    { minLength: 1, maxLength: 200 },
+  )
   .map((steps) => {
     let at = START;
-    return sortSamples(steps.map(([step]) => (at += step)), steps.map(([, value]) => value));
+    return sortSamples(
+      steps.map(([step]) => (at += step)),
+      steps.map(([, value]) => value),
+    );
   });
-const plain = (spans: ReturnType<typeof rollSamples>) => Object.fromEntries(Object.entries(spans).map(([name, column]) => [name, [...(column as Float64Array)]]));
+const plain = (spans: ReturnType<typeof rollSamples>) =>
+  Object.fromEntries(Object.entries(spans).map(([name, column]) => [name, [...(column as Float64Array)]]));
 
 describe("spans", () => {
   it("sum samples up by time", () => {
     const spans = rollSamples(sortSamples([START, START + MINUTE_MS, START + 7 * MINUTE_MS], [4, 2, 9]), 5 * MINUTE_MS);
-    expect(plain(spans)).toEqual({ starts: [START, START + 5 * MINUTE_MS], count: [2, 1], min: [2, 9], max: [4, 9], sum: [6, 9], last: [2, 9] });
+    expect(plain(spans)).toEqual({
+      starts: [START, START + 5 * MINUTE_MS],
+      count: [2, 1],
+      min: [2, 9],
+      max: [4, 9],
+      sum: [6, 9],
+      last: [2, 9],
+    });
   });
 
   it("by way of shorter ones say the same as at once", () => {
@@ -25,7 +45,8 @@ describe("spans", () => {
         const direct = rollSamples(given, DAY_MS);
         const stepped = rollSpans(rollSpans(rollSamples(given, 5 * MINUTE_MS), HOUR_MS), DAY_MS);
         expect([...stepped.starts]).toEqual([...direct.starts]);
-        for (const column of ["count", "min", "max", "last"] as const) expect([...stepped[column]]).toEqual([...direct[column]]);
+        for (const column of ["count", "min", "max", "last"] as const)
+          expect([...stepped[column]]).toEqual([...direct[column]]);
         stepped.sum.forEach((sum, index) => expect(sum).toBeCloseTo(direct.sum[index] as number, 6));
       }),
     );
@@ -59,11 +80,18 @@ describe("spans", () => {
 });
 
 describe("merging samples", () => {
-  const lists = fc.tuple(fc.array(fc.tuple(fc.nat({ max: 50 }), fc.integer())), fc.array(fc.tuple(fc.nat({ max: 50 }), fc.integer())));
+  const lists = fc.tuple(
+    fc.array(fc.tuple(fc.nat({ max: 50 }), fc.integer())),
+    fc.array(fc.tuple(fc.nat({ max: 50 }), fc.integer())),
+  );
   it("is what a table by instant would hold, later arrivals on top", () => {
     fc.assert(
       fc.property(lists, ([first, second]) => {
-        const sorted = (rows: [number, number][]) => sortSamples(rows.map(([at]) => at), rows.map(([, value]) => value));
+        const sorted = (rows: [number, number][]) =>
+          sortSamples(
+            rows.map(([at]) => at),
+            rows.map(([, value]) => value),
+          );
         const merged = mergeSamples(sorted(first), sorted(second));
         const table = new Map([...first, ...second]);
         expect([...merged.times]).toEqual([...table.keys()].sort((a, b) => a - b));

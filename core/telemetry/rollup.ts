@@ -26,7 +26,14 @@ export function emptySpans(length = 0): Spans {
 /** A part of spans, sharing their memory. */
 export function sliceSpans(spans: Spans, from: number, to: number): Spans {
   const cut = (column: Float64Array) => column.subarray(from, to);
-  return { starts: cut(spans.starts), count: cut(spans.count), min: cut(spans.min), max: cut(spans.max), sum: cut(spans.sum), last: cut(spans.last) };
+  return {
+    starts: cut(spans.starts),
+    count: cut(spans.count),
+    min: cut(spans.min),
+    max: cut(spans.max),
+    sum: cut(spans.sum),
+    last: cut(spans.last),
+  };
 }
 
 /** One after the other; the first must end before the second begins. */
@@ -95,5 +102,12 @@ export function encodeSpans(spans: Spans): Uint8Array {
 /** Unpacks what `encodeSpans` packed. Throws a RangeError when the bytes end too early. */
 export function decodeSpans(bytes: Uint8Array, length: number): Spans {
   const bits = new BitReader(bytes);
-  return { starts: readInstants(bits, length), count: readColumn(bits, length), min: readColumn(bits, length), max: readColumn(bits, length), sum: readColumn(bits, length), last: readColumn(bits, length) };
+  return {
+    starts: readInstants(bits, length),
+    count: readColumn(bits, length),
+    min: readColumn(bits, length),
+    max: readColumn(bits, length),
+    sum: readColumn(bits, length),
+    last: readColumn(bits, length),
+  };
 }

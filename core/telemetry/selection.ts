@@ -30,14 +30,24 @@ export interface Selection {
 
 const TEXTS = ["metric", "kind", "site", "service", "instance"] as const;
 const NUMBERS = ["series", "component", "count"] as const;
-const CHOICES = { turn: TURNS, fold: FOLDS, by: GROUPINGS, pick: ["highest", "lowest"], rank: SUMMARY_NAMES, axis: ["right"] } as const;
+const CHOICES = {
+  turn: TURNS,
+  fold: FOLDS,
+  by: GROUPINGS,
+  pick: ["highest", "lowest"],
+  rank: SUMMARY_NAMES,
+  axis: ["right"],
+} as const;
 const LONGEST = 200;
 
 /** Writes a selection as one parameter of an address: names and values joined by tildes and semicolons. */
 export function writeSelection(selection: Selection): string {
   return Object.entries(selection)
     .filter(([, value]) => value !== undefined && value !== "")
-    .map(([name, value]) => `${name}~${String(value).replaceAll(/[%;~]/g, (sign) => encodeURIComponent(sign).replace("~", "%7E"))}`)
+    .map(
+      ([name, value]) =>
+        `${name}~${String(value).replaceAll(/[%;~]/g, (sign) => encodeURIComponent(sign).replace("~", "%7E"))}`,
+    )
     .join(";");
 }
 
@@ -59,7 +69,8 @@ export function readSelection(text: string): Selection | undefined {
     else if ((NUMBERS as readonly string[]).includes(name)) {
       if (!/^[1-9]\d{0,14}$/.test(value)) return undefined;
       selection[name] = Number(value);
-    } else if (name in CHOICES && (CHOICES[name as keyof typeof CHOICES] as readonly string[]).includes(value)) selection[name] = value;
+    } else if (name in CHOICES && (CHOICES[name as keyof typeof CHOICES] as readonly string[]).includes(value))
+      selection[name] = value;
     else return undefined;
   }
   return selection.series !== undefined || selection.metric !== undefined ? (selection as Selection) : undefined;

@@ -103,7 +103,11 @@ export class Sketch {
 
   /** Buckets as [lower end, upper end, count], lowest first. */
   ranges(): [from: number, to: number, count: number][] {
-    const list = this.sorted().map(([index, count]): [number, number, number] => [GAMMA ** (index - 1), GAMMA ** index, count]);
+    const list = this.sorted().map(([index, count]): [number, number, number] => [
+      GAMMA ** (index - 1),
+      GAMMA ** index,
+      count,
+    ]);
     return this.zeros ? [[0, LEAST, this.zeros], ...list] : list;
   }
 
@@ -119,7 +123,8 @@ export class Sketch {
     if (!this.row) return [...this.buckets].sort((a, b) => a[0] - b[0]);
     const { from, counts } = this.row;
     const list: [number, number][] = [];
-    for (let place = 0; place < counts.length; place++) if ((counts[place] as number) > 0) list.push([from + place, counts[place] as number]);
+    for (let place = 0; place < counts.length; place++)
+      if ((counts[place] as number) > 0) list.push([from + place, counts[place] as number]);
     return list;
   }
 
@@ -130,8 +135,14 @@ export class Sketch {
     bits.writeSized(sorted.length);
     if (sorted.length) {
       bits.writeSized((sorted[0] as [number, number])[0] + 100_000);
-      bits.writeRice(Float64Array.from(sorted.slice(1), ([index], place) => index - (sorted[place] as [number, number])[0] - 1), sorted.length - 1);
-      bits.writeRice(Float64Array.from(sorted, ([, count]) => count - 1), sorted.length);
+      bits.writeRice(
+        Float64Array.from(sorted.slice(1), ([index], place) => index - (sorted[place] as [number, number])[0] - 1),
+        sorted.length - 1,
+      );
+      bits.writeRice(
+        Float64Array.from(sorted, ([, count]) => count - 1),
+        sorted.length,
+      );
     }
     return bits.toBytes();
   }

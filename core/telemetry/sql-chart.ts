@@ -22,17 +22,26 @@ export function linesOfRows(columns: readonly string[], rows: readonly (readonly
   const time = columns.findIndex((_, column) => every(column, isInstant));
   if (time < 0) return undefined;
   const numbers = columns.flatMap((_, column) => (every(column, (cell) => typeof cell === "number") ? [column] : []));
-  const words = columns.findIndex((_, column) => column !== time && every(column, (cell) => typeof cell === "string" && !isInstant(cell)));
+  const words = columns.findIndex(
+    (_, column) => column !== time && every(column, (cell) => typeof cell === "string" && !isInstant(cell)),
+  );
   const lines = new Map<string, SqlLine>();
   for (const row of rows) {
     const text = row[time];
     if (typeof text !== "string") continue;
-    const atMs = Date.parse(/[zZ]|[+-]\d\d:?\d\d$/.test(text) ? text : `${text.replace(" ", "T")}${text.length === 13 ? ":00" : ""}Z`);
+    const atMs = Date.parse(
+      /[zZ]|[+-]\d\d:?\d\d$/.test(text) ? text : `${text.replace(" ", "T")}${text.length === 13 ? ":00" : ""}Z`,
+    );
     if (Number.isNaN(atMs)) continue;
     for (const column of numbers) {
       const value = row[column];
       if (typeof value !== "number") continue;
-      const label = [words < 0 ? undefined : (row[words] ?? "none"), numbers.length > 1 || words < 0 ? columns[column] : undefined].filter((part) => part !== undefined).join(" · ");
+      const label = [
+        words < 0 ? undefined : (row[words] ?? "none"),
+        numbers.length > 1 || words < 0 ? columns[column] : undefined,
+      ]
+        .filter((part) => part !== undefined)
+        .join(" · ");
       let line = lines.get(label);
       if (!line) {
         if (lines.size >= MOST_LINES) continue;

@@ -49,7 +49,8 @@ export class RunningSummary {
 }
 
 /** One figure to rank by: NaN, which has no rank, where there is no sample. */
-export const figureOf = (summary: Summary, rank: Exclude<keyof Summary, "count">): number => (summary.count ? summary[rank] : Number.NaN);
+export const figureOf = (summary: Summary, rank: Exclude<keyof Summary, "count">): number =>
+  summary.count ? summary[rank] : Number.NaN;
 
 /** Between which numbers a figure lies; `certain` where the window surely has a sample. */
 export interface Bounds {
@@ -65,7 +66,8 @@ export function boundsOf({ whole, parts }: RoughSummary, rank: Exclude<keyof Sum
     const exact = whole.summary[rank];
     return certain ? { low: exact, high: exact, certain } : undefined;
   }
-  if (parts.some(({ min, max }) => min === null || max === null)) return { low: Number.NEGATIVE_INFINITY, high: Number.POSITIVE_INFINITY, certain };
+  if (parts.some(({ min, max }) => min === null || max === null))
+    return { low: Number.NEGATIVE_INFINITY, high: Number.POSITIVE_INFINITY, certain };
   const lowest = Math.min(...parts.map(({ min }) => min as number));
   const highest = Math.max(...parts.map(({ max }) => max as number));
   if (!certain) return { low: lowest, high: highest, certain };
@@ -98,7 +100,14 @@ function meanWith(whole: RunningSummary, parts: readonly PartChunk[], extreme: "
  * The `count` best of many by one figure of their summaries, best first. `exact` is asked only for those whose bounds do not
  * rule them out, so that little is unpacked.
  */
-export function pickBestOf<Item>(items: readonly Item[], roughOf: (item: Item) => RoughSummary, exact: (item: Item) => Summary, rank: Exclude<keyof Summary, "count">, which: "highest" | "lowest", count: number): Item[] {
+export function pickBestOf<Item>(
+  items: readonly Item[],
+  roughOf: (item: Item) => RoughSummary,
+  exact: (item: Item) => Summary,
+  rank: Exclude<keyof Summary, "count">,
+  which: "highest" | "lowest",
+  count: number,
+): Item[] {
   const hopes = items.flatMap((item) => {
     const bounds = boundsOf(roughOf(item), rank);
     if (!bounds) return [];
@@ -109,6 +118,8 @@ export function pickBestOf<Item>(items: readonly Item[], roughOf: (item: Item) =
   const least = hopes.map(({ sure }) => sure).sort((a, b) => b - a)[count - 1] ?? Number.NEGATIVE_INFINITY;
   // Sums made in another order differ by a hair.
   const margin = Number.isFinite(least) ? Math.abs(least) * 1e-9 : 0;
-  const left = hopes.filter(({ hoped }) => hoped >= least - margin).map(({ item }) => ({ item, figure: figureOf(exact(item), rank) }));
+  const left = hopes
+    .filter(({ hoped }) => hoped >= least - margin)
+    .map(({ item }) => ({ item, figure: figureOf(exact(item), rank) }));
   return pickBest(left, ({ figure }) => figure, which, count).map(({ item }) => item);
 }

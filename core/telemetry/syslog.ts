@@ -30,7 +30,18 @@ const or = (value: string | undefined): string => (value === undefined || value 
  * @param nowMs present instant: RFC 3164 leaves the year out, so the nearest one is taken; its times are taken as UTC
  */
 export function readSyslog(line: string, nowMs: number): SyslogMessage {
-  const whole: SyslogMessage = { form: "none", facility: null, severity: null, atMs: null, host: "", app: "", process: "", messageId: "", data: [], text: line };
+  const whole: SyslogMessage = {
+    form: "none",
+    facility: null,
+    severity: null,
+    atMs: null,
+    host: "",
+    app: "",
+    process: "",
+    messageId: "",
+    data: [],
+    text: line,
+  };
   const head = HEAD.exec(line);
   const priority = Number(head?.[1]);
   // Facilities are 0 to 23, so the highest priority is 191 (RFC 5424 §6.2.1); leading zeros are not allowed.
@@ -50,7 +61,17 @@ function readNew(rest: string, known: SyslogMessage): SyslogMessage | undefined 
   if (!after) return undefined;
   // A message may begin with a byte order mark, which says that it is UTF-8.
   const text = after.rest.startsWith(" ") ? after.rest.slice(1).replace(/^\uFEFF/, "") : after.rest;
-  return { ...known, form: "rfc5424", atMs, host: or(host), app: or(app), process: or(process), messageId: or(messageId), data: after.data, text };
+  return {
+    ...known,
+    form: "rfc5424",
+    atMs,
+    host: or(host),
+    app: or(app),
+    process: or(process),
+    messageId: or(messageId),
+    data: after.data,
+    text,
+  };
 }
 
 /** Structured data: a hyphen, or elements in brackets with quoted values in which quote, backslash and bracket are escaped. */
@@ -101,14 +122,25 @@ function readOld(rest: string, known: SyslogMessage, nowMs: number): SyslogMessa
   const year = new Date(nowMs).getUTCFullYear();
   const inYear = (one: number) => Date.UTC(one, month, Number(day), Number(hour), Number(minute), Number(second));
   // New year lies between sender and receiver when this year's date would be far off.
-  const atMs = [year, year - 1, year + 1].map(inYear).sort((a, b) => Math.abs(a - nowMs) - Math.abs(b - nowMs))[0] as number;
+  const atMs = [year, year - 1, year + 1]
+    .map(inYear)
+    .sort((a, b) => Math.abs(a - nowMs) - Math.abs(b - nowMs))[0] as number;
   const body = rest.slice(head[0].length);
   const tag = TAG.exec(body);
-  return { ...known, form: "rfc3164", atMs, host: host as string, app: tag?.[1] ?? "", process: tag?.[2] ?? "", text: tag ? body.slice(tag[0].length) : body };
+  return {
+    ...known,
+    form: "rfc3164",
+    atMs,
+    host: host as string,
+    app: tag?.[1] ?? "",
+    process: tag?.[2] ?? "",
+    text: tag ? body.slice(tag[0].length) : body,
+  };
 }
 
 /** OpenTelemetry severity number of a syslog severity (OpenTelemetry logs data model, appendix B "Syslog"). */
-export const severityOfSyslog = (severity: number | null): number => [21, 19, 18, 17, 13, 10, 9, 5][severity ?? -1] ?? 0;
+export const severityOfSyslog = (severity: number | null): number =>
+  [21, 19, 18, 17, 13, 10, 9, 5][severity ?? -1] ?? 0;
 
 /**
  * Cuts a stream into messages (RFC 6587): by octet counting where a message begins with its length, else by line ends.
@@ -179,7 +211,8 @@ function countAt(data: Uint8Array, place: number): { start: number; length: numb
   for (let index = place; index < place + 8; index++) {
     const byte = data[index];
     if (byte === undefined) return index > place || place === data.length ? "more" : undefined;
-    if (byte === 32 && index > place) return data[index + 1] === undefined ? "more" : data[index + 1] === 60 ? { start: index + 1, length } : undefined;
+    if (byte === 32 && index > place)
+      return data[index + 1] === undefined ? "more" : data[index + 1] === 60 ? { start: index + 1, length } : undefined;
     if (byte < 48 || byte > 57 || (index === place && byte === 48)) return undefined;
     length = length * 10 + byte - 48;
   }

@@ -1,6 +1,9 @@
 import { clockTime, DAY_MS, dayName } from "./windows";
 
-const STEPS_S = [1, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 21_600, 43_200, 86_400, 172_800, 259_200, 604_800, 1_209_600, 2_419_200] as const;
+const STEPS_S = [
+  1, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 21_600, 43_200, 86_400, 172_800, 259_200, 604_800,
+  1_209_600, 2_419_200,
+] as const;
 /** Monday, 5 January 1970: weeks are counted from there. */
 const MONDAY_MS = 4 * DAY_MS;
 

@@ -1,6 +1,14 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { dayAndTime, parseDurationMs, parseInstant, parseWindow, spokenDuration, toIsoDuration, type WindowResult } from "./windows";
+import {
+  dayAndTime,
+  parseDurationMs,
+  parseInstant,
+  parseWindow,
+  spokenDuration,
+  toIsoDuration,
+  type WindowResult,
+} from "./windows";
 
 const NOW = Date.parse("2026-03-17T10:00:00Z");
 const windowOf = (query: string): WindowResult => parseWindow(new URLSearchParams(query), NOW);
@@ -13,10 +21,17 @@ describe("durations", () => {
     ["PT0.5S", 500],
   ])("reads %s", (text, ms) => expect(parseDurationMs(text)).toBe(ms));
 
-  it.each(["", "P", "PT", "1H", "P1M", "P1Y", "PT-1H", "PT0S", "soon"])("refuses “%s”", (text) => expect(parseDurationMs(text)).toBeUndefined());
+  it.each(["", "P", "PT", "1H", "P1M", "P1Y", "PT-1H", "PT0S", "soon"])("refuses “%s”", (text) =>
+    expect(parseDurationMs(text)).toBeUndefined(),
+  );
 
   it("writes what it reads", () => {
-    fc.assert(fc.property(fc.integer({ min: 1, max: 40 * 86_400 }), (seconds) => parseDurationMs(toIsoDuration(seconds * 1000)) === seconds * 1000));
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 1, max: 40 * 86_400 }),
+        (seconds) => parseDurationMs(toIsoDuration(seconds * 1000)) === seconds * 1000,
+      ),
+    );
   });
 
   it("speaks the two largest units", () => {
@@ -30,7 +45,9 @@ describe("durations", () => {
 describe("instants", () => {
   it("takes an instant without an offset as UTC", () => expect(parseInstant("2026-03-17T10:00")).toBe(NOW));
   it("honours an offset", () => expect(parseInstant("2026-03-17T12:00:00+02:00")).toBe(NOW));
-  it.each(["yesterday", "2026-13-01", "17.03.2026", "2026-03-17 10:00"])("refuses “%s”", (text) => expect(parseInstant(text)).toBeUndefined());
+  it.each(["yesterday", "2026-13-01", "17.03.2026", "2026-03-17 10:00"])("refuses “%s”", (text) =>
+    expect(parseInstant(text)).toBeUndefined(),
+  );
   it("leaves the day out when it is today", () => {
     expect(dayAndTime(NOW, NOW)).toBe("10:00");
     expect(dayAndTime(NOW - 86_400_000, NOW)).toBe("Mon 16 Mar 10:00");
@@ -38,10 +55,16 @@ describe("instants", () => {
 });
 
 describe("the window of a page", () => {
-  it("is the last hour and live without anything", () => expect(windowOf("")).toEqual({ ok: true, window: { fromMs: NOW - 3_600_000, toMs: NOW, live: true } }));
-  it("follows the present with last", () => expect(windowOf("last=P1D").window).toEqual({ fromMs: NOW - 86_400_000, toMs: NOW, live: true }));
+  it("is the last hour and live without anything", () =>
+    expect(windowOf("")).toEqual({ ok: true, window: { fromMs: NOW - 3_600_000, toMs: NOW, live: true } }));
+  it("follows the present with last", () =>
+    expect(windowOf("last=P1D").window).toEqual({ fromMs: NOW - 86_400_000, toMs: NOW, live: true }));
   it("stands still with from and to", () => {
-    expect(windowOf("from=2026-03-16T08:00:00Z&to=2026-03-16T09:00:00Z").window).toEqual({ fromMs: Date.parse("2026-03-16T08:00:00Z"), toMs: Date.parse("2026-03-16T09:00:00Z"), live: false });
+    expect(windowOf("from=2026-03-16T08:00:00Z&to=2026-03-16T09:00:00Z").window).toEqual({
+      fromMs: Date.parse("2026-03-16T08:00:00Z"),
+      toMs: Date.parse("2026-03-16T09:00:00Z"),
+      live: false,
+    });
   });
   it.each([
     ["from=2026-03-16T09:00:00Z&to=2026-03-16T08:00:00Z", /ends before it starts/],

@@ -25,7 +25,11 @@ export function parseDurationMs(text: string): number | undefined {
   if (!match) return undefined;
   const [, weeks, days, hours, minutes, seconds] = match.map((part) => Number(part ?? 0));
   const total =
-    (weeks ?? 0) * WEEK_MS + (days ?? 0) * DAY_MS + (hours ?? 0) * HOUR_MS + (minutes ?? 0) * MINUTE_MS + (seconds ?? 0) * SECOND_MS;
+    (weeks ?? 0) * WEEK_MS +
+    (days ?? 0) * DAY_MS +
+    (hours ?? 0) * HOUR_MS +
+    (minutes ?? 0) * MINUTE_MS +
+    (seconds ?? 0) * SECOND_MS;
   return total > 0 ? total : undefined;
 }
 
@@ -73,15 +77,22 @@ export function parseWindow(search: URLSearchParams, nowMs: number, defaultMs = 
     if (last === null) return { ok: true, window: usual };
     const span = parseDurationMs(last);
     if (span === undefined)
-      return refuse(`“${last.slice(0, 40)}” is not a length of time. Write it like PT1H (one hour), PT30M or P1D. Showing the last hour.`);
+      return refuse(
+        `“${last.slice(0, 40)}” is not a length of time. Write it like PT1H (one hour), PT30M or P1D. Showing the last hour.`,
+      );
     if (span > LONGEST_WINDOW_MS) return refuse("A window can be at most 366 days long. Showing the last hour.");
     return { ok: true, window: { fromMs: nowMs - span, toMs: nowMs, live: true } };
   }
   const fromMs = parseInstant(from ?? "");
   const toMs = to === null ? nowMs : parseInstant(to);
   if (fromMs === undefined || toMs === undefined)
-    return refuse("The window in the address cannot be read. Write from and to like 2026-03-04T10:00:00Z. Showing the last hour.");
-  if (toMs <= fromMs) return refuse("The window ends before it starts. Swap from and to in the address, or drag the window on the ribbon. Showing the last hour.");
+    return refuse(
+      "The window in the address cannot be read. Write from and to like 2026-03-04T10:00:00Z. Showing the last hour.",
+    );
+  if (toMs <= fromMs)
+    return refuse(
+      "The window ends before it starts. Swap from and to in the address, or drag the window on the ribbon. Showing the last hour.",
+    );
   if (toMs - fromMs > LONGEST_WINDOW_MS) return refuse("A window can be at most 366 days long. Showing the last hour.");
   return { ok: true, window: { fromMs, toMs, live: false } };
 }
@@ -104,7 +115,8 @@ export function dayName(atMs: number): string {
 
 /** Tue 3 Mar 14:03, or only the time when it is the same UTC day as `nowMs`. */
 export function dayAndTime(atMs: number, nowMs?: number, withSeconds = false): string {
-  if (nowMs !== undefined && Math.floor(atMs / DAY_MS) === Math.floor(nowMs / DAY_MS)) return clockTime(atMs, withSeconds);
+  if (nowMs !== undefined && Math.floor(atMs / DAY_MS) === Math.floor(nowMs / DAY_MS))
+    return clockTime(atMs, withSeconds);
   return `${dayName(atMs)} ${clockTime(atMs, withSeconds)}`;
 }
 

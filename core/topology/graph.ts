@@ -61,7 +61,9 @@ export function serviceExtents(services: readonly ServiceEntry[], edges: readonl
 
 /** Everything a component needs to work: what it reaches over `talks-to`, `runs-on` and `hosted-by`, itself left out. */
 export function reliedOn(start: number, edges: readonly Edge[]): Set<number> {
-  const next = outgoing(edges.filter((edge) => edge.type === "talks-to" || edge.type === "runs-on" || edge.type === "hosted-by"));
+  const next = outgoing(
+    edges.filter((edge) => edge.type === "talks-to" || edge.type === "runs-on" || edge.type === "hosted-by"),
+  );
   const seen = new Set<number>();
   const waiting = [start];
   while (waiting.length)
@@ -93,7 +95,13 @@ export function reliantServices(service: number, reliesOn: ReadonlyMap<number, R
  * The relations' components within `steps` of the given ones, in either direction, over the named relation types.
  * @param ends components that are reached but not passed: what many share, such as a hypervisor, would bring them all in
  */
-export function neighbourhood(start: readonly number[], edges: readonly Edge[], steps: number, types: ReadonlySet<RelationType>, ends: ReadonlySet<number> = new Set()): Set<number> {
+export function neighbourhood(
+  start: readonly number[],
+  edges: readonly Edge[],
+  steps: number,
+  types: ReadonlySet<RelationType>,
+  ends: ReadonlySet<number> = new Set(),
+): Set<number> {
   const near = new Map<number, number[]>();
   const add = (from: number, to: number) => {
     const list = near.get(from);

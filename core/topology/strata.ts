@@ -51,9 +51,15 @@ export interface StrataOptions {
  * layers already placed (the barycentre heuristic of Sugiyama, Tagawa and Toda 1981), swept down and up four times;
  * ties go by group and name, so the same estate always gives the same picture. Empty layers are left out.
  */
-export function layStrata(nodes: readonly StrataNode[], links: readonly StrataLink[], options: StrataOptions): StrataLayout {
+export function layStrata(
+  nodes: readonly StrataNode[],
+  links: readonly StrataLink[],
+  options: StrataOptions,
+): StrataLayout {
   const layers = STRATA.map(({ id }) =>
-    nodes.filter((node) => node.stratum === id).sort((a, b) => a.group.localeCompare(b.group) || a.label.localeCompare(b.label)),
+    nodes
+      .filter((node) => node.stratum === id)
+      .sort((a, b) => a.group.localeCompare(b.group) || a.label.localeCompare(b.label)),
   );
   const neighbours = new Map<string, string[]>(nodes.map((node) => [node.id, []]));
   for (const link of links) {
@@ -62,7 +68,8 @@ export function layStrata(nodes: readonly StrataNode[], links: readonly StrataLi
     neighbours.get(link.to)?.push(link.from);
   }
   const place = new Map<string, number>();
-  const number = (layer: readonly StrataNode[]) => layer.forEach((node, index) => place.set(node.id, layer.length > 1 ? index / (layer.length - 1) : 0.5));
+  const number = (layer: readonly StrataNode[]) =>
+    layer.forEach((node, index) => place.set(node.id, layer.length > 1 ? index / (layer.length - 1) : 0.5));
   layers.forEach(number);
   for (let sweep = 0; sweep < 4; sweep++) {
     const order = sweep % 2 === 0 ? layers : [...layers].reverse();
@@ -75,7 +82,12 @@ export function layStrata(nodes: readonly StrataNode[], links: readonly StrataLi
           return [node.id, others.length ? sum / others.length : (place.get(node.id) as number)];
         }),
       );
-      layer.sort((a, b) => (centre.get(a.id) as number) - (centre.get(b.id) as number) || a.group.localeCompare(b.group) || a.label.localeCompare(b.label));
+      layer.sort(
+        (a, b) =>
+          (centre.get(a.id) as number) - (centre.get(b.id) as number) ||
+          a.group.localeCompare(b.group) ||
+          a.label.localeCompare(b.label),
+      );
       number(layer);
     }
   }

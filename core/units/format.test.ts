@@ -18,7 +18,9 @@ it.each([
   [23.4, "1", "23"],
 ])("writes %d %s as %s", (value, unit, text) => expect(formatValue(value, unit)).toBe(text));
 
-it.each([null, undefined, Number.NaN, Number.POSITIVE_INFINITY])("says so when there is no value (%s)", (value) => expect(formatValue(value, "%")).toBe("no data"));
+it.each([null, undefined, Number.NaN, Number.POSITIVE_INFINITY])("says so when there is no value (%s)", (value) =>
+  expect(formatValue(value, "%")).toBe("no data"),
+);
 
 it("splits a value from its unit", () => {
   expect(valueParts(1089, "1/min")).toEqual(["1089", "a minute"]);

@@ -11,7 +11,8 @@ function scaled(value: number, base: number, names: readonly string[]): [number,
   return [Math.sign(value) * rest, names[step] ?? ""];
 }
 
-const digits = (value: number) => (Math.abs(value) >= 100 ? 0 : Math.abs(value) >= 10 ? 1 : Math.abs(value) >= 0.1 || value === 0 ? 2 : 4);
+const digits = (value: number) =>
+  Math.abs(value) >= 100 ? 0 : Math.abs(value) >= 10 ? 1 : Math.abs(value) >= 0.1 || value === 0 ? 2 : 4;
 const trimmed = (value: number, most = digits(value)) => String(Number(value.toFixed(most)));
 
 /** The same in two parts, for a large number with its unit set small beside it. */
@@ -56,4 +57,5 @@ export function formatValue(value: number | null | undefined, unit: string): str
 }
 
 /** Rounded to what a drawing shows; null for what is no number. */
-export const finiteOrNull = (value: number): number | null => (Number.isFinite(value) ? Number(value.toPrecision(7)) : null);
+export const finiteOrNull = (value: number): number | null =>
+  Number.isFinite(value) ? Number(value.toPrecision(7)) : null;

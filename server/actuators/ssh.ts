@@ -19,13 +19,20 @@ export interface CommandResult {
 }
 
 /** RFC 4253 host key as `SHA256:` and base64 without padding, the usual way of writing it. */
-export const fingerprintOf = (key: Buffer) => `SHA256:${createHash("sha256").update(key).digest("base64").replace(/=+$/, "")}`;
+export const fingerprintOf = (key: Buffer) =>
+  `SHA256:${createHash("sha256").update(key).digest("base64").replace(/=+$/, "")}`;
 
 /**
  * Runs one command line over SSH and streams what it prints. Never throws for what the far side does: the result says
  * what went wrong in a sentence. Aborting or running out of time ends the connection.
  */
-export function runOverSsh(target: SshTarget, commandLine: string, timeoutMs: number, onOutput: (text: string) => void, signal: AbortSignal): Promise<CommandResult> {
+export function runOverSsh(
+  target: SshTarget,
+  commandLine: string,
+  timeoutMs: number,
+  onOutput: (text: string) => void,
+  signal: AbortSignal,
+): Promise<CommandResult> {
   return new Promise((resolve) => {
     const client = new ssh2.Client();
     let settled = false;
@@ -39,7 +46,14 @@ export function runOverSsh(target: SshTarget, commandLine: string, timeoutMs: nu
       resolve(result);
     };
     const aborted = () => finish({ exitCode: null, failure: "Stopped by hand." });
-    const timer = setTimeout(() => finish({ exitCode: null, failure: `No end after ${Math.round(timeoutMs / 1000)} s, so the connection was closed.` }), timeoutMs);
+    const timer = setTimeout(
+      () =>
+        finish({
+          exitCode: null,
+          failure: `No end after ${Math.round(timeoutMs / 1000)} s, so the connection was closed.`,
+        }),
+      timeoutMs,
+    );
     signal.addEventListener("abort", aborted);
     if (signal.aborted) return aborted();
     client.on("ready", () => {
@@ -47,7 +61,14 @@ export function runOverSsh(target: SshTarget, commandLine: string, timeoutMs: nu
         if (error) return finish({ exitCode: null, failure: `The host refused the command: ${error.message}.` });
         channel.on("data", (part: Buffer) => onOutput(part.toString("utf8")));
         channel.stderr.on("data", (part: Buffer) => onOutput(part.toString("utf8")));
-        channel.on("close", (code: number | null) => finish({ exitCode: code ?? null, ...(code === null || code === undefined ? { failure: "The host closed the connection before the command ended." } : {}) }));
+        channel.on("close", (code: number | null) =>
+          finish({
+            exitCode: code ?? null,
+            ...(code === null || code === undefined
+              ? { failure: "The host closed the connection before the command ended." }
+              : {}),
+          }),
+        );
       });
     });
     client.on("error", (error: Error & { level?: string }) => {

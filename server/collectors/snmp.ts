@@ -1,5 +1,15 @@
 import snmp, { type Session } from "net-snmp";
-import { GUEST_STATES, type ConnectionRow, type GuestRow, type InterfaceRow, type ListenerRow, type NeighbourRow, type SoftwareRow, type StorageRow, type SystemSighting } from "#core/discovery/sighting";
+import {
+  GUEST_STATES,
+  type ConnectionRow,
+  type GuestRow,
+  type InterfaceRow,
+  type ListenerRow,
+  type NeighbourRow,
+  type SoftwareRow,
+  type StorageRow,
+  type SystemSighting,
+} from "#core/discovery/sighting";
 import type { HostPoll } from "#core/telemetry/poll";
 
 export interface SnmpTarget {
@@ -14,7 +24,16 @@ export class SnmpFailure extends Error {
 }
 
 /** The system group, and vmHvSoftware and vmHvVersion, which only a hypervisor has. */
-const SYSTEM = ["1.3.6.1.2.1.1.1.0", "1.3.6.1.2.1.1.2.0", "1.3.6.1.2.1.1.4.0", "1.3.6.1.2.1.1.5.0", "1.3.6.1.2.1.1.6.0", "1.3.6.1.2.1.1.7.0", "1.3.6.1.2.1.236.1.1.1.0", "1.3.6.1.2.1.236.1.1.2.0"];
+const SYSTEM = [
+  "1.3.6.1.2.1.1.1.0",
+  "1.3.6.1.2.1.1.2.0",
+  "1.3.6.1.2.1.1.4.0",
+  "1.3.6.1.2.1.1.5.0",
+  "1.3.6.1.2.1.1.6.0",
+  "1.3.6.1.2.1.1.7.0",
+  "1.3.6.1.2.1.236.1.1.1.0",
+  "1.3.6.1.2.1.236.1.1.2.0",
+];
 const TABLES = {
   interfaces: "1.3.6.1.2.1.2.2",
   interfacesX: "1.3.6.1.2.1.31.1.1",
@@ -33,7 +52,12 @@ type Cell = number | bigint | Buffer | string | null;
 type Rows = Map<string, Map<number, Cell>>;
 
 /** A conversation with one agent; closed when the work is done. */
-async function withSession<T>(target: SnmpTarget, timeoutMs: number, retries: number, work: (session: Session) => Promise<T>): Promise<T> {
+async function withSession<T>(
+  target: SnmpTarget,
+  timeoutMs: number,
+  retries: number,
+  work: (session: Session) => Promise<T>,
+): Promise<T> {
   const session = snmp.createSession(target.address, target.community, {
     port: target.port,
     version: snmp.Version2c,
@@ -68,10 +92,15 @@ async function readTable(session: Session, table: string, columns: readonly numb
   const repetitions = Math.max(4, Math.floor(48 / columns.length));
   while (places.length && rows.size < mostRows) {
     const answer = await new Promise<{ oid: string; value: Cell; type: number }[][]>((resolve, reject) => {
-      session.getBulk(places.map((place) => place.next), 0, repetitions, (error, bindings) => {
-        if (error) return reject(new SnmpFailure(error.message));
-        resolve(bindings as unknown as { oid: string; value: Cell; type: number }[][]);
-      });
+      session.getBulk(
+        places.map((place) => place.next),
+        0,
+        repetitions,
+        (error, bindings) => {
+          if (error) return reject(new SnmpFailure(error.message));
+          resolve(bindings as unknown as { oid: string; value: Cell; type: number }[][]);
+        },
+      );
     });
     const going: typeof places = [];
     places.forEach((place, index) => {
@@ -96,7 +125,12 @@ async function readTable(session: Session, table: string, columns: readonly numb
   return rows;
 }
 
-const text = (cell: Cell | undefined): string => (cell === null || cell === undefined ? "" : Buffer.isBuffer(cell) ? cell.toString("utf8").replaceAll("\0", "") : String(cell));
+const text = (cell: Cell | undefined): string =>
+  cell === null || cell === undefined
+    ? ""
+    : Buffer.isBuffer(cell)
+      ? cell.toString("utf8").replaceAll("\0", "")
+      : String(cell);
 /** Counter64 comes as octets. */
 const number = (cell: Cell | undefined): number => {
   if (Buffer.isBuffer(cell)) return cell.reduce((sum, byte) => sum * 256 + byte, 0);
@@ -152,11 +186,14 @@ function readConnections(rows: Rows): ConnectionRow[] {
     const localPort = parts[local.next];
     const remotePort = parts[remote.next];
     if (!local.address || !remote.address || !localPort || !remotePort) return [];
-    return [{ localAddress: local.address, localPort, remoteAddress: remote.address, remotePort, pid: number(row.get(8)) }];
+    return [
+      { localAddress: local.address, localPort, remoteAddress: remote.address, remotePort, pid: number(row.get(8)) },
+    ];
   });
 }
 
-const physicalAddress = (cell: Cell | undefined): string => (Buffer.isBuffer(cell) ? [...cell].map((byte) => byte.toString(16).padStart(2, "0")).join(":") : "");
+const physicalAddress = (cell: Cell | undefined): string =>
+  Buffer.isBuffer(cell) ? [...cell].map((byte) => byte.toString(16).padStart(2, "0")).join(":") : "";
 
 function uuidText(cell: Cell | undefined): string {
   if (!Buffer.isBuffer(cell) || cell.length !== 16 || cell.every((byte) => byte === 0)) return "";
@@ -182,7 +219,10 @@ async function readGuests(session: Session): Promise<GuestRow[]> {
     processors: number(row.get(9)),
     memoryBytes: guestMemory(row),
     // Indexed by machine, then interface.
-    physAddresses: [...network].filter(([key]) => key.split(".")[0] === index).map(([, one]) => physicalAddress(one.get(5))).filter(Boolean),
+    physAddresses: [...network]
+      .filter(([key]) => key.split(".")[0] === index)
+      .map(([, one]) => physicalAddress(one.get(5)))
+      .filter(Boolean),
   }));
 }
 
@@ -192,13 +232,18 @@ async function readGuests(session: Session): Promise<GuestRow[]> {
  * Throws an SnmpFailure when the agent does not answer; tables it lacks come back empty.
  */
 export function readSystem(target: SnmpTarget, timeoutMs = 900, retries = 1): Promise<SystemSighting> {
-  return withSession(target, timeoutMs, retries, (session) => get(session, SYSTEM)).then((system) => readTables(target, system));
+  return withSession(target, timeoutMs, retries, (session) => get(session, SYSTEM)).then((system) =>
+    readTables(target, system),
+  );
 }
 
 /** Who has answered once is waited for longer: a busy agent is no silent one. */
 const PATIENT_MS = 2000;
 
-function readTables(target: SnmpTarget, [description, objectId, contact, name, location, services, hypervisor, version]: Cell[]): Promise<SystemSighting> {
+function readTables(
+  target: SnmpTarget,
+  [description, objectId, contact, name, location, services, hypervisor, version]: Cell[],
+): Promise<SystemSighting> {
   return withSession(target, PATIENT_MS, 2, async (session) => {
     const interfaces = await readTable(session, TABLES.interfaces, [2, 3, 5, 6, 8]);
     const names = await readTable(session, TABLES.interfacesX, [1, 15]);
@@ -229,11 +274,22 @@ function readTables(target: SnmpTarget, [description, objectId, contact, name, l
         };
       }),
       storage,
-      software: [...software].map(([index, row]): SoftwareRow => ({ pid: Number(index), name: text(row.get(2)).slice(0, 80), path: text(row.get(4)).slice(0, 200), parameters: text(row.get(5)).slice(0, 200) })),
+      software: [...software].map(([index, row]): SoftwareRow => ({
+        pid: Number(index),
+        name: text(row.get(2)).slice(0, 80),
+        path: text(row.get(4)).slice(0, 200),
+        parameters: text(row.get(5)).slice(0, 200),
+      })),
       listeners: readListeners(listeners),
       connections: readConnections(connections),
-      neighbours: [...neighbours].map(([index, row]): NeighbourRow => ({ localPort: Number(index.split(".")[1] ?? 0), portId: text(row.get(7)).slice(0, 80), systemName: text(row.get(9)).slice(0, 120) })),
-      ...(text(hypervisor) ? { guests, hypervisor: { software: text(hypervisor).slice(0, 80), version: text(version).slice(0, 40) } } : {}),
+      neighbours: [...neighbours].map(([index, row]): NeighbourRow => ({
+        localPort: Number(index.split(".")[1] ?? 0),
+        portId: text(row.get(7)).slice(0, 80),
+        systemName: text(row.get(9)).slice(0, 120),
+      })),
+      ...(text(hypervisor)
+        ? { guests, hypervisor: { software: text(hypervisor).slice(0, 80), version: text(version).slice(0, 40) } }
+        : {}),
     };
   });
 }
@@ -266,12 +322,24 @@ async function readGuestUse(session: Session): Promise<NonNullable<HostPoll["gue
   const rows = await readTable(session, TABLES.guests, [2, 3, 6, 9, 12, 13, 17]);
   return [...rows.values()].map((row) => {
     const state = guestState(row.get(6));
-    return { name: text(row.get(2)).slice(0, 120), uuid: uuidText(row.get(3)), running: state === "running" || state === "migrating", processors: number(row.get(9)), memoryBytes: guestMemory(row), cpuMicroseconds: number(row.get(17)) };
+    return {
+      name: text(row.get(2)).slice(0, 120),
+      uuid: uuidText(row.get(3)),
+      running: state === "running" || state === "migrating",
+      processors: number(row.get(9)),
+      memoryBytes: guestMemory(row),
+      cpuMicroseconds: number(row.get(17)),
+    };
   });
 }
 
 /** One look at a host for its metrics. Throws an SnmpFailure when the agent does not answer. */
-export function pollHost(target: SnmpTarget, also: { processes: boolean; guests: boolean }, timeoutMs = 1500, retries = 1): Promise<HostPoll> {
+export function pollHost(
+  target: SnmpTarget,
+  also: { processes: boolean; guests: boolean },
+  timeoutMs = 1500,
+  retries = 1,
+): Promise<HostPoll> {
   return withSession(target, timeoutMs, retries, async (session) => {
     const processors = await readTable(session, TABLES.processors, [2]);
     const storage = await readStorage(session);
@@ -284,16 +352,34 @@ export function pollHost(target: SnmpTarget, also: { processes: boolean; guests:
       if (known) {
         known.memoryBytes += process.memoryBytes;
         known.cpuHundredths += process.cpuHundredths;
-      } else byName.set(process.name, { name: process.name, memoryBytes: process.memoryBytes, cpuHundredths: process.cpuHundredths });
+      } else
+        byName.set(process.name, {
+          name: process.name,
+          memoryBytes: process.memoryBytes,
+          cpuHundredths: process.cpuHundredths,
+        });
     }
     return {
       processorLoads: [...processors.values()].map((row) => number(row.get(2))),
-      storage: storage.map((row) => ({ label: row.label, type: row.type, usedBytes: row.usedUnits * row.unitBytes, sizeBytes: row.sizeUnits * row.unitBytes })),
+      storage: storage.map((row) => ({
+        label: row.label,
+        type: row.type,
+        usedBytes: row.usedUnits * row.unitBytes,
+        sizeBytes: row.sizeUnits * row.unitBytes,
+      })),
       interfaces: [...state].flatMap(([index, row]) => {
         const more = counters.get(index);
         // The loopback (RFC 2863 ifType 24) tells nothing about the network.
         if (number(row.get(3)) === 24 || !more) return [];
-        return [{ name: text(more.get(1)) || text(row.get(2)), inOctets: number(more.get(6)), outOctets: number(more.get(10)), errors: number(row.get(14)), up: number(row.get(8)) === 1 }];
+        return [
+          {
+            name: text(more.get(1)) || text(row.get(2)),
+            inOctets: number(more.get(6)),
+            outOctets: number(more.get(10)),
+            errors: number(row.get(14)),
+            up: number(row.get(8)) === 1,
+          },
+        ];
       }),
       processes: [...byName.values()],
       ...(also.guests ? { guests: await readGuestUse(session) } : {}),

@@ -21,16 +21,25 @@ const headSchema = z.object({
     z.object({
       address: z.string(),
       cores: z.number().int(),
-      storage: z.array(z.object({ label: z.string(), type: z.enum(["ram", "virtual", "disk", "other"]), sizeBytes: z.number() })),
+      storage: z.array(
+        z.object({ label: z.string(), type: z.enum(["ram", "virtual", "disk", "other"]), sizeBytes: z.number() }),
+      ),
       interfaces: z.array(z.string()),
       processes: z.array(z.string()),
-      guests: z.array(z.object({ name: z.string(), uuid: z.string(), processors: z.number(), memoryBytes: z.number() })).optional(),
+      guests: z
+        .array(z.object({ name: z.string(), uuid: z.string(), processors: z.number(), memoryBytes: z.number() }))
+        .optional(),
     }),
   ),
   /** Who says something, by what it says of itself. */
   senders: z.array(z.record(z.string(), z.string())),
   /** What agents measure, by what they say of themselves. */
-  measured: z.array(z.object({ attributes: z.record(z.string(), z.string()), metrics: z.array(z.object({ metric: z.string(), instance: z.string(), unit: z.string() })) })),
+  measured: z.array(
+    z.object({
+      attributes: z.record(z.string(), z.string()),
+      metrics: z.array(z.object({ metric: z.string(), instance: z.string(), unit: z.string() })),
+    }),
+  ),
   figures: z.array(z.object({ address: z.string().optional(), port: z.number(), metric: z.string() })),
 });
 
@@ -41,11 +50,34 @@ export interface PastMoment {
   polls: Map<string, HostPoll | null>;
   figures: Map<string, number>;
   /** Each with its values, null while nothing was reported. */
-  measured: readonly { attributes: Record<string, string>; metrics: readonly { metric: string; instance: string; unit: string }[]; values: readonly number[] | null }[];
+  measured: readonly {
+    attributes: Record<string, string>;
+    metrics: readonly { metric: string; instance: string; unit: string }[];
+    values: readonly number[] | null;
+  }[];
   senders: readonly Record<string, string>[];
   /** What was said since the moment before. */
-  says: { sender: number; atMs: number; severity: number; text: string; traceId: string | null; spanId: string | null }[];
-  spans: { sender: number; traceId: string; spanId: string; parentId: string; name: string; kind: number; startMs: number; endMs: number; failed: boolean; attributes: Record<string, unknown>; message: string }[];
+  says: {
+    sender: number;
+    atMs: number;
+    severity: number;
+    text: string;
+    traceId: string | null;
+    spanId: string | null;
+  }[];
+  spans: {
+    sender: number;
+    traceId: string;
+    spanId: string;
+    parentId: string;
+    name: string;
+    kind: number;
+    startMs: number;
+    endMs: number;
+    failed: boolean;
+    attributes: Record<string, unknown>;
+    message: string;
+  }[];
 }
 
 /** Talks to the stand-ins' own door: drills, their clock, their past. Only the demo has one. */
@@ -53,7 +85,11 @@ export class Standins {
   constructor(private readonly url: string) {}
 
   private async call(path: string, init: RequestInit = {}): Promise<Response> {
-    const ask = () => fetch(`${this.url}${path}`, { ...init, headers: { "x-standin-control": "1", "content-type": "application/json" } });
+    const ask = () =>
+      fetch(`${this.url}${path}`, {
+        ...init,
+        headers: { "x-standin-control": "1", "content-type": "application/json" },
+      });
     // A connection kept from before may be closed by the other side just as it is used again; a new one then serves.
     return ask().catch(ask);
   }
@@ -64,7 +100,10 @@ export class Standins {
 
   /** @returns a sentence when it could not be done */
   async drill(id: string, action: "start" | "stop"): Promise<string | undefined> {
-    const response = await this.call(`/drills/${encodeURIComponent(id)}/${action}`, { method: "POST", signal: AbortSignal.timeout(3000) });
+    const response = await this.call(`/drills/${encodeURIComponent(id)}/${action}`, {
+      method: "POST",
+      signal: AbortSignal.timeout(3000),
+    });
     if (response.ok) return undefined;
     return z.object({ problem: z.string() }).parse(await response.json()).problem;
   }
@@ -77,7 +116,10 @@ export class Standins {
   async *past(fromMs: number, toMs: number, stepMs: number): AsyncGenerator<PastMoment> {
     const response = await this.call(`/feed?from=${fromMs}&to=${toMs}&step=${stepMs}`);
     if (!response.ok || !response.body) throw new Error(`The stand-ins' past cannot be read: ${response.status}.`);
-    const lines = createInterface({ input: Readable.fromWeb(response.body as never), crlfDelay: Number.POSITIVE_INFINITY });
+    const lines = createInterface({
+      input: Readable.fromWeb(response.body as never),
+      crlfDelay: Number.POSITIVE_INFINITY,
+    });
     let head: z.infer<typeof headSchema> | undefined;
     for await (const line of lines) {
       const json: unknown = JSON.parse(line);
@@ -86,7 +128,14 @@ export class Standins {
         continue;
       }
       // Millions of numbers follow from our own stand-ins; their form is fixed by the head.
-      const { at, rows, figures, measured, says, spans } = json as { at: number; rows: (number[] | null)[]; measured: (number[] | null)[]; figures: (number | null)[]; says: [number, number, number, string, string?, string?][]; spans: PastMoment["spans"] };
+      const { at, rows, figures, measured, says, spans } = json as {
+        at: number;
+        rows: (number[] | null)[];
+        measured: (number[] | null)[];
+        figures: (number | null)[];
+        says: [number, number, number, string, string?, string?][];
+        spans: PastMoment["spans"];
+      };
       const polls = new Map<string, HostPoll | null>();
       for (let index = 0; index < head.hosts.length; index++) {
         const host = head.hosts[index] as (typeof head.hosts)[number];
@@ -98,7 +147,22 @@ export class Standins {
         const value = figures[index];
         if (value !== null && value !== undefined) values.set(figure.metric, value);
       });
-      yield { atMs: at, polls, figures: values, measured: head.measured.map((one, index) => ({ ...one, values: measured[index] ?? null })), senders: head.senders, says: says.map(([sender, atMs, severity, text, traceId, spanId]) => ({ sender, atMs, severity, text, traceId: traceId ?? null, spanId: spanId ?? null })), spans };
+      yield {
+        atMs: at,
+        polls,
+        figures: values,
+        measured: head.measured.map((one, index) => ({ ...one, values: measured[index] ?? null })),
+        senders: head.senders,
+        says: says.map(([sender, atMs, severity, text, traceId, spanId]) => ({
+          sender,
+          atMs,
+          severity,
+          text,
+          traceId: traceId ?? null,
+          spanId: spanId ?? null,
+        })),
+        spans,
+      };
     }
   }
 }
@@ -107,18 +171,32 @@ function unpack(host: z.infer<typeof headSchema>["hosts"][number], row: readonly
   let place = 0;
   const next = () => row[place++] as number;
   const processorLoads = Array.from({ length: host.cores }, next);
-  const storage = host.storage.map((one) => ({ label: one.label, type: one.type, usedBytes: next(), sizeBytes: one.sizeBytes }));
-  const interfaces = host.interfaces.map((name) => ({ name, inOctets: next(), outOctets: next(), errors: next(), up: true }));
+  const storage = host.storage.map((one) => ({
+    label: one.label,
+    type: one.type,
+    usedBytes: next(),
+    sizeBytes: one.sizeBytes,
+  }));
+  const interfaces = host.interfaces.map((name) => ({
+    name,
+    inOctets: next(),
+    outOctets: next(),
+    errors: next(),
+    up: true,
+  }));
   const processes: HostPoll["processes"] = [];
   for (const name of host.processes) {
     const memoryBytes = row[place++];
     const cpuHundredths = row[place++];
-    if (memoryBytes !== null && memoryBytes !== undefined) processes.push({ name, memoryBytes, cpuHundredths: cpuHundredths ?? 0 });
+    if (memoryBytes !== null && memoryBytes !== undefined)
+      processes.push({ name, memoryBytes, cpuHundredths: cpuHundredths ?? 0 });
   }
   const guests = host.guests?.flatMap((guest) => {
     const running = row[place++];
     const cpuMicroseconds = row[place++];
-    return running === null || running === undefined ? [] : [{ ...guest, running: running === 1, cpuMicroseconds: cpuMicroseconds ?? 0 }];
+    return running === null || running === undefined
+      ? []
+      : [{ ...guest, running: running === 1, cpuMicroseconds: cpuMicroseconds ?? 0 }];
   });
   return { processorLoads, storage, interfaces, processes, ...(guests ? { guests } : {}) };
 }

@@ -27,7 +27,13 @@ const TCP_AT_ONCE = 48;
  * Looks at every address by TCP, banner, HTTP and SNMP at once. Sightings of addresses that answered in any way are handed
  * over as they come; counts are kept in `counts`. Aborting ends it after the addresses under way.
  */
-export async function sweepAddresses(task: SweepTask, counts: SweepCounts, onSighting: (sighting: AddressSighting) => void, now: () => number, signal: AbortSignal): Promise<void> {
+export async function sweepAddresses(
+  task: SweepTask,
+  counts: SweepCounts,
+  onSighting: (sighting: AddressSighting) => void,
+  now: () => number,
+  signal: AbortSignal,
+): Promise<void> {
   const tcp = new Gate(TCP_AT_ONCE);
   await eachLimited(
     eachAddress(task.spans),
@@ -45,7 +51,12 @@ export async function sweepAddresses(task: SweepTask, counts: SweepCounts, onSig
   );
 }
 
-async function lookAt(address: string, task: SweepTask, tcp: Gate, now: () => number): Promise<AddressSighting | undefined> {
+async function lookAt(
+  address: string,
+  task: SweepTask,
+  tcp: Gate,
+  now: () => number,
+): Promise<AddressSighting | undefined> {
   const failures: SightingFailure[] = [];
   let system: SystemSighting | undefined;
   const asking = readSystem({ address, port: task.snmpPort, community: task.community }, 700, 1).then(
@@ -60,7 +71,9 @@ async function lookAt(address: string, task: SweepTask, tcp: Gate, now: () => nu
   await asking;
   if (!system && probed.some(Boolean))
     // Something is there; it may only have been slow.
-    system = await readSystem({ address, port: task.snmpPort, community: task.community }, 1500, 0).catch(() => undefined);
+    system = await readSystem({ address, port: task.snmpPort, community: task.community }, 1500, 0).catch(
+      () => undefined,
+    );
   const open = probed.filter((port): port is OpenPort => port !== undefined);
   if (!system && open.length === 0) return undefined;
   const told = system

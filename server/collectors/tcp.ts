@@ -6,7 +6,11 @@ const BANNER_MS = 250;
 const HTTP_MS = 900;
 const MOST_BYTES = 16_384;
 
-const printable = (text: string) => text.replaceAll(/[^\x20-\x7e]+/g, " ").trim().slice(0, 200);
+const printable = (text: string) =>
+  text
+    .replaceAll(/[^\x20-\x7e]+/g, " ")
+    .trim()
+    .slice(0, 200);
 
 /**
  * Tries one TCP port. A port that accepts is listened to for a banner; one that stays silent is asked for its page over
@@ -24,7 +28,8 @@ export function probePort(address: string, port: number): Promise<OpenPort | und
       clearTimeout(timer);
       socket.destroy();
       if (!accepted) return resolve(undefined);
-      if (!asked) return resolve({ port, ...(received ? { banner: printable(received.split(/\r?\n/)[0] ?? "") } : {}) });
+      if (!asked)
+        return resolve({ port, ...(received ? { banner: printable(received.split(/\r?\n/)[0] ?? "") } : {}) });
       const http = readHttp(received);
       resolve({ port, ...(http ? { http } : received ? { banner: printable(received.split(/\r?\n/)[0] ?? "") } : {}) });
     };
@@ -52,5 +57,9 @@ function readHttp(text: string): HttpAnswer | undefined {
   if (!status) return undefined;
   const server = /^server:\s*(.+)$/im.exec(text)?.[1];
   const title = /<title>([^<]{1,120})<\/title>/i.exec(text)?.[1];
-  return { status: Number(status), ...(server ? { server: printable(server) } : {}), ...(title ? { title: printable(Buffer.from(title, "latin1").toString("utf8")) } : {}) };
+  return {
+    status: Number(status),
+    ...(server ? { server: printable(server) } : {}),
+    ...(title ? { title: printable(Buffer.from(title, "latin1").toString("utf8")) } : {}),
+  };
 }

@@ -48,7 +48,11 @@ function alarmedReader(db: Db): (incidentId: number) => Alarmed {
     if (!one) {
       const alarms = alarmsOfIncident(db, incidentId);
       const first = alarms[0];
-      one = { components: new Map(alarms.map((alarm) => [alarm.component_id, alarm.component])), metric: first?.alarm_type.replace(/\.(high|low)$/, "") ?? "", site: first ? (componentById(db, first.component_id)?.site ?? "") : "" };
+      one = {
+        components: new Map(alarms.map((alarm) => [alarm.component_id, alarm.component])),
+        metric: first?.alarm_type.replace(/\.(high|low)$/, "") ?? "",
+        site: first ? (componentById(db, first.component_id)?.site ?? "") : "",
+      };
       known.set(incidentId, one);
     }
     return one;
@@ -56,7 +60,12 @@ function alarmedReader(db: Db): (incidentId: number) => Alarmed {
 }
 
 /** Why an incident has to do with a component: it is among those alarmed, or one relies on the other. */
-function kinship({ components }: Alarmed, componentId: number, reach: (id: number) => ReadonlySet<number>, { componentName }: Affected): string | undefined {
+function kinship(
+  { components }: Alarmed,
+  componentId: number,
+  reach: (id: number) => ReadonlySet<number>,
+  { componentName }: Affected,
+): string | undefined {
   if (components.has(componentId)) return `${componentName(componentId)} is in it already`;
   const relied = reach(componentId);
   for (const [other, name] of components) {
@@ -87,7 +96,14 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
   for (const event of events) {
     if (event.what === "cleared" || event.what === "better") {
       for (const id of incidentsOfAlarm(db, event.alarmId)) {
-        noteIncident(db, id, event.what === "cleared" ? "cleared" : "eased", `${affected.componentName(event.componentId)}: ${event.text}`, SYSTEM, event.atMs);
+        noteIncident(
+          db,
+          id,
+          event.what === "cleared" ? "cleared" : "eased",
+          `${affected.componentName(event.componentId)}: ${event.text}`,
+          SYSTEM,
+          event.atMs,
+        );
         touched.add(id);
       }
       continue;
@@ -98,13 +114,33 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
     const site = componentById(db, event.componentId)?.site ?? "";
     const recent = recentIncidents(db, event.atMs - SPELL_MS).map((row) => {
       const alarmed = alarmedIn(row.id);
-      return { id: row.id, services: row.services.map((one) => one.id), related: kinship(alarmed, event.componentId, reach, affected), alike: alarmed.metric === event.metric && alarmed.site === site ? `the same at ${site} at the same time` : undefined, openedMs: row.opened_at, resolvedMs: row.resolved_at };
+      return {
+        id: row.id,
+        services: row.services.map((one) => one.id),
+        related: kinship(alarmed, event.componentId, reach, affected),
+        alike:
+          alarmed.metric === event.metric && alarmed.site === site ? `the same at ${site} at the same time` : undefined,
+        openedMs: row.opened_at,
+        resolvedMs: row.resolved_at,
+      };
     });
-    const decision = placeAlarm({ atMs: event.atMs, severity: event.severity, services: services.map((one) => one.id) }, label, recent);
+    const decision = placeAlarm(
+      { atMs: event.atMs, severity: event.severity, services: services.map((one) => one.id) },
+      label,
+      recent,
+    );
     if (decision.action === "leave") continue;
     let id = decision.incidentId;
     if (decision.action === "open" || id === undefined) {
-      id = openIncident(db, { subject: services.length === 1 ? `service:${services[0]?.id}` : `component:${event.componentId}`, title: label, severity: event.severity }, event.atMs);
+      id = openIncident(
+        db,
+        {
+          subject: services.length === 1 ? `service:${services[0]?.id}` : `component:${event.componentId}`,
+          title: label,
+          severity: event.severity,
+        },
+        event.atMs,
+      );
       noteIncident(db, id, "opened", `Opened: ${decision.why}`, SYSTEM, event.atMs);
       result.push({ what: "opened", incidentId: id });
     } else if (decision.action === "reopen") {
@@ -112,7 +148,11 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
       noteIncident(db, id, "reopened", `Opened again: ${decision.why}`, SYSTEM, event.atMs);
       result.push({ what: "reopened", incidentId: id });
     }
-    affectServices(db, id, services.map((one) => one.id));
+    affectServices(
+      db,
+      id,
+      services.map((one) => one.id),
+    );
     joinIncident(db, id, event.alarmId, decision.why, event.atMs);
     alarmedIn(id).components.set(event.componentId, name);
     noteIncident(db, id, event.what, `${name}: ${event.text}`, SYSTEM, event.atMs);
@@ -126,7 +166,13 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
 }
 
 /** Works severity, suspected cause and title of an incident out anew, and resolves it when nothing in it is wrong any more. */
-function refresh(db: Db, id: number, affected: Affected, reach: (id: number) => ReadonlySet<number>, atMs: number): IncidentEvent {
+function refresh(
+  db: Db,
+  id: number,
+  affected: Affected,
+  reach: (id: number) => ReadonlySet<number>,
+  atMs: number,
+): IncidentEvent {
   const incident = incidentById(db, id);
   const alarms = alarmsOfIncident(db, id);
   const active = alarms.filter((alarm) => alarm.cleared_at === null);
@@ -141,7 +187,8 @@ function refresh(db: Db, id: number, affected: Affected, reach: (id: number) => 
       severity: alarm.severity === "cleared" ? alarm.worst : alarm.severity,
       raisedMs: alarm.raised_at,
       text: alarm.text,
-      dependants: [...alarmed].filter((other) => other !== alarm.component_id && reach(other).has(alarm.component_id)).length,
+      dependants: [...alarmed].filter((other) => other !== alarm.component_id && reach(other).has(alarm.component_id))
+        .length,
     })),
   );
   const first = suspects[0];
@@ -150,9 +197,16 @@ function refresh(db: Db, id: number, affected: Affected, reach: (id: number) => 
   const worst = worstSeverity([incident.worst, severity, ...alarms.map((alarm) => alarm.worst)]);
   // Where nothing says which came of which, the number tells more than a name.
   const others = incident.services.length === 0 ? alarmed.size - 1 : 0;
-  const problem = suspect && `${shortProblem(suspect.alarm_type, suspect.qualifier)} on ${suspect.component}${others > 0 ? ` and ${others} more` : ""}`;
+  const problem =
+    suspect &&
+    `${shortProblem(suspect.alarm_type, suspect.qualifier)} on ${suspect.component}${others > 0 ? ` and ${others} more` : ""}`;
   updateIncident(db, id, {
-    title: problem === undefined ? incident.title : incident.service === null ? capital(problem) : `${incident.service}: ${problem}`,
+    title:
+      problem === undefined
+        ? incident.title
+        : incident.service === null
+          ? capital(problem)
+          : `${incident.service}: ${problem}`,
     severity,
     worst,
     suspectAlarmId: first?.alarmId ?? null,

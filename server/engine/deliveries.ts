@@ -51,7 +51,8 @@ export class Deliveries {
 
   /** Senders known from before are given time to be heard again. */
   expect(nowMs: number): void {
-    for (const origin of this.senders.all()) if (nowMs - origin.touchedMs < DAY_MS) this.found.heard(origin.attributes, origin.componentId, nowMs);
+    for (const origin of this.senders.all())
+      if (nowMs - origin.touchedMs < DAY_MS) this.found.heard(origin.attributes, origin.componentId, nowMs);
   }
 
   /** Takes up what the estate and the rules are by now; inside a transaction. */
@@ -70,9 +71,13 @@ export class Deliveries {
       if (!origin) continue;
       const owner = { componentId: origin.componentId, serviceId: null, originId: origin.id };
       let series = this.recorder.find(owner, def.metric, def.instance);
-      if (!series) this.made.push((series = this.recorder.series(owner, def.metric, def.instance, def.unit, nowMs, def.form)));
+      if (!series)
+        this.made.push((series = this.recorder.series(owner, def.metric, def.instance, def.unit, nowMs, def.form)));
       if (series.unit !== def.unit || series.form !== def.form) {
-        const why = series.unit === def.unit ? `${def.metric} was kept as ${series.form} before and now comes as ${def.form}. Give it another name, or send it as before.` : `${def.metric} was kept in “${series.unit}” before and now comes in “${def.unit}”. Give it another name, or keep the unit.`;
+        const why =
+          series.unit === def.unit
+            ? `${def.metric} was kept as ${series.form} before and now comes as ${def.form}. Give it another name, or send it as before.`
+            : `${def.metric} was kept in “${series.unit}” before and now comes in “${def.unit}”. Give it another name, or keep the unit.`;
         refused.push({ handle: def.handle, why });
         continue;
       }
@@ -89,7 +94,17 @@ export class Deliveries {
       const origin = this.origins.get(log.origin);
       if (!origin) return [];
       touched.add(origin);
-      return [{ atMs: log.atMs, severity: log.severity, originId: origin.id, body: log.body, attributes: log.attributes, traceId: log.traceId, spanId: log.spanId }];
+      return [
+        {
+          atMs: log.atMs,
+          severity: log.severity,
+          originId: origin.id,
+          body: log.body,
+          attributes: log.attributes,
+          traceId: log.traceId,
+          spanId: log.spanId,
+        },
+      ];
     });
     this.writer.write(logs);
     this.records += logs.length;
@@ -103,7 +118,15 @@ export class Deliveries {
     for (const event of delivery.events) {
       if (!firstSight(this.db, event.source, event.id, nowMs)) continue;
       const named = nameOrigin(event.attributes, this.senders.book);
-      insertChange(this.db, { atMs: event.atMs ?? nowMs, kind: event.kind, componentId: named.componentId, summary: event.summary, by: event.by, ticket: event.ticket, detail: event.detail });
+      insertChange(this.db, {
+        atMs: event.atMs ?? nowMs,
+        kind: event.kind,
+        componentId: named.componentId,
+        summary: event.summary,
+        by: event.by,
+        ticket: event.ticket,
+        detail: event.detail,
+      });
       this.events++;
     }
     writeExemplars(
@@ -181,9 +204,16 @@ export class Deliveries {
     for (const { from, to } of this.spanWriter.newPairs) {
       const fromId = this.senders.get(from)?.componentId ?? null;
       const toId = this.senders.get(to)?.componentId ?? null;
-      if (fromId === null || toId === null || fromId === toId || hasRelation(this.db, "talks-to", fromId, toId)) continue;
+      if (fromId === null || toId === null || fromId === toId || hasRelation(this.db, "talks-to", fromId, toId))
+        continue;
       seeRelation(this.db, { type: "talks-to", fromId, toId, detail: "", connections: 0, seenBy: SPANS }, nowMs);
-      insertChange(this.db, { atMs: nowMs, kind: "relation", componentId: fromId, summary: `${componentById(this.db, fromId)?.name} calls ${componentById(this.db, toId)?.name}`, by: "spans" });
+      insertChange(this.db, {
+        atMs: nowMs,
+        kind: "relation",
+        componentId: fromId,
+        summary: `${componentById(this.db, fromId)?.name} calls ${componentById(this.db, toId)?.name}`,
+        by: "spans",
+      });
       this.related = true;
     }
     this.spanWriter.newPairs = [];

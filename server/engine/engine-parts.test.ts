@@ -29,23 +29,64 @@ beforeEach(() => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
   db = openStore(join(folder, "store.db"), "writer");
   migrate(db, join(process.cwd(), "server", "store", "migrations"));
-  source = sourceById(db, insertSource(db, { name: "s", site: "Room", ranges: "127.0.0.1-9", ports: "22", snmpPort: 161, pollSeconds: 60 }, "x", 0)) as SourceRow;
+  source = sourceById(
+    db,
+    insertSource(
+      db,
+      { name: "s", site: "Room", ranges: "127.0.0.1-9", ports: "22", snmpPort: 161, pollSeconds: 60 },
+      "x",
+      0,
+    ),
+  ) as SourceRow;
 });
 afterEach(() => {
   db.close();
   rmSync(folder, { recursive: true, force: true });
 });
 
-const add = (name: string, kind = "host.linux", hostId: number | null = null) => insertComponent(db, { kind, name, site: "Room", sourceId: source.id, hostId, address: hostId === null ? "127.0.0.1" : null, reason: "", keys: [`k:${name}`], facts: {} }, AT - DAY_MS);
-const relate = (type: "talks-to" | "runs-on", fromId: number, toId: number) => seeRelation(db, { type, fromId, toId, detail: "", connections: 1, seenBy: "both" }, AT - DAY_MS);
-const memoryRule = () => offerRule(db, { name: "memory", metric: "memory.used", kind: "host.*", direction: "above", limits: [{ severity: "critical", value: 90 }, { severity: "warning", value: 70 }], samples: 2, hysteresis: 5, memoryMs: HOUR_MS, enabled: true });
+const add = (name: string, kind = "host.linux", hostId: number | null = null) =>
+  insertComponent(
+    db,
+    {
+      kind,
+      name,
+      site: "Room",
+      sourceId: source.id,
+      hostId,
+      address: hostId === null ? "127.0.0.1" : null,
+      reason: "",
+      keys: [`k:${name}`],
+      facts: {},
+    },
+    AT - DAY_MS,
+  );
+const relate = (type: "talks-to" | "runs-on", fromId: number, toId: number) =>
+  seeRelation(db, { type, fromId, toId, detail: "", connections: 1, seenBy: "both" }, AT - DAY_MS);
+const memoryRule = () =>
+  offerRule(db, {
+    name: "memory",
+    metric: "memory.used",
+    kind: "host.*",
+    direction: "above",
+    limits: [
+      { severity: "critical", value: 90 },
+      { severity: "warning", value: 70 },
+    ],
+    samples: 2,
+    hysteresis: 5,
+    memoryMs: HOUR_MS,
+    enabled: true,
+  });
 
 describe("the life of an alarm", () => {
   const setUp = () => {
     memoryRule();
     const id = add("a");
     const recorder = new Recorder(db);
-    const judge = new Judge(db, () => "host.linux", { recall: (id, from, to) => recorder.recall(id, from, to), isTwin: () => false });
+    const judge = new Judge(db, () => "host.linux", {
+      recall: (id, from, to) => recorder.recall(id, from, to),
+      isTwin: () => false,
+    });
     const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
     const feed = (minute: number, value: number): AlarmEvent[] => {
       recorder.record(series, AT + minute * MINUTE_MS, value);
@@ -61,24 +102,46 @@ describe("the life of an alarm", () => {
   it("is raised once, gets worse, eases and clears, each change with its instant", () => {
     const { feed } = setUp();
     const events = [50, 95, 97, 99, 60, 60, 60].flatMap((value, minute) => feed(minute, value));
-    expect(events.map((event) => [event.what, event.severity])).toEqual([["raised", "warning"], ["worse", "critical"], ["better", "warning"], ["cleared", "cleared"]]);
+    expect(events.map((event) => [event.what, event.severity])).toEqual([
+      ["raised", "warning"],
+      ["worse", "critical"],
+      ["better", "warning"],
+      ["cleared", "cleared"],
+    ]);
     const [first] = events;
-    expect(alarmById(db, first?.alarmId ?? 0)).toMatchObject({ severity: "cleared", worst: "critical", raised_at: AT + MINUTE_MS, cleared_at: AT + 5 * MINUTE_MS });
-    expect(alarmChanges(db, [first?.alarmId ?? 0]).map((change) => change.severity)).toEqual(["warning", "critical", "warning", "cleared"]);
+    expect(alarmById(db, first?.alarmId ?? 0)).toMatchObject({
+      severity: "cleared",
+      worst: "critical",
+      raised_at: AT + MINUTE_MS,
+      cleared_at: AT + 5 * MINUTE_MS,
+    });
+    expect(alarmChanges(db, [first?.alarmId ?? 0]).map((change) => change.severity)).toEqual([
+      "warning",
+      "critical",
+      "warning",
+      "cleared",
+    ]);
     expect(alarmDensity(db, AT, AT + HOUR_MS, HOUR_MS)).toEqual([{ step: 0, worst: "critical", count: 1 }]);
   });
 
   it("goes on after a restart as if there had been none", () => {
     const { feed, id } = setUp();
-    for (const [minute, value] of [[0, 95], [1, 97]] as const) feed(minute, value);
+    for (const [minute, value] of [
+      [0, 95],
+      [1, 97],
+    ] as const)
+      feed(minute, value);
     const recorder = new Recorder(db);
-    const judge = new Judge(db, () => "host.linux", { recall: (id, from, to) => recorder.recall(id, from, to), isTwin: () => false });
+    const judge = new Judge(db, () => "host.linux", {
+      recall: (id, from, to) => recorder.recall(id, from, to),
+      isTwin: () => false,
+    });
     const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
     expect(recorder.last(series).value).toBe(97);
     recorder.record(series, AT + 2 * MINUTE_MS, 96);
     expect(judge.judge(recorder.fresh)).toEqual([]);
     recorder.settle();
-      recorder.judged();
+    recorder.judged();
     for (const minute of [3, 4]) recorder.record(series, AT + minute * MINUTE_MS, 40);
     expect(judge.judge(recorder.fresh).map((event) => event.what)).toEqual(["better", "cleared"]);
   });
@@ -103,7 +166,10 @@ describe("the life of an alarm", () => {
     const id = add("a");
     const recorder = new Recorder(db);
     let kind: string | undefined;
-    const judge = new Judge(db, () => kind, { recall: (series, from, to) => recorder.recall(series, from, to), isTwin: () => false });
+    const judge = new Judge(db, () => kind, {
+      recall: (series, from, to) => recorder.recall(series, from, to),
+      isTwin: () => false,
+    });
     const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
     recorder.record(series, AT, 95);
     expect(judge.judge(recorder.fresh)).toEqual([]);
@@ -133,8 +199,16 @@ describe("services and incidents", () => {
     relate("runs-on", web, hostA);
     relate("runs-on", app, hostB);
     relate("talks-to", web, app);
-    const front = saveService(db, { uid: "front", name: "Front", purpose: "", owner: "", entries: [{ host: "h-a", process: "web" }] }, AT - DAY_MS);
-    const back = saveService(db, { uid: "back", name: "Back", purpose: "", owner: "", entries: [{ host: "h-*", process: "app" }] }, AT - DAY_MS);
+    const front = saveService(
+      db,
+      { uid: "front", name: "Front", purpose: "", owner: "", entries: [{ host: "h-a", process: "web" }] },
+      AT - DAY_MS,
+    );
+    const back = saveService(
+      db,
+      { uid: "back", name: "Back", purpose: "", owner: "", entries: [{ host: "h-*", process: "app" }] },
+      AT - DAY_MS,
+    );
     refreshServices(db, AT - HOUR_MS);
     return { hostA, hostB, web, app, front, back };
   };
@@ -144,17 +218,36 @@ describe("services and incidents", () => {
     return { servicesOf: (id: number) => services.get(id) ?? [], componentName: (id: number) => names.get(id) ?? "" };
   };
   const raise = (componentId: number, minute: number): AlarmEvent => {
-    const alarm = db.prepare("INSERT INTO alarm (component_id, alarm_type, qualifier, severity, worst, text, raised_at, changed_at) VALUES (?, 'memory.used.high', ?, 'critical', 'critical', 'x', ?, ?)").run(componentId, String(minute), AT + minute * MINUTE_MS, AT + minute * MINUTE_MS);
-    return { what: "raised", alarmId: Number(alarm.lastInsertRowid), componentId, metric: "memory.used", severity: "critical", text: "x", atMs: AT + minute * MINUTE_MS };
+    const alarm = db
+      .prepare(
+        "INSERT INTO alarm (component_id, alarm_type, qualifier, severity, worst, text, raised_at, changed_at) VALUES (?, 'memory.used.high', ?, 'critical', 'critical', 'x', ?, ?)",
+      )
+      .run(componentId, String(minute), AT + minute * MINUTE_MS, AT + minute * MINUTE_MS);
+    return {
+      what: "raised",
+      alarmId: Number(alarm.lastInsertRowid),
+      componentId,
+      metric: "memory.used",
+      severity: "critical",
+      text: "x",
+      atMs: AT + minute * MINUTE_MS,
+    };
   };
   const clear = (event: AlarmEvent, minute: number): AlarmEvent => {
-    db.prepare("UPDATE alarm SET severity = 'cleared', cleared_at = ? WHERE id = ?").run(AT + minute * MINUTE_MS, event.alarmId);
+    db.prepare("UPDATE alarm SET severity = 'cleared', cleared_at = ? WHERE id = ?").run(
+      AT + minute * MINUTE_MS,
+      event.alarmId,
+    );
     return { ...event, what: "cleared", severity: "cleared", atMs: AT + minute * MINUTE_MS };
   };
 
   it("know their members, and who relies on whom", () => {
     const { hostA, hostB, web, app, front, back } = setUp();
-    const members = (service: number) => membersAt(db, AT).filter((row) => row.service_id === service).map((row) => row.component_id).sort((a, b) => a - b);
+    const members = (service: number) =>
+      membersAt(db, AT)
+        .filter((row) => row.service_id === service)
+        .map((row) => row.component_id)
+        .sort((a, b) => a - b);
     expect(members(front)).toEqual([hostA, web].sort((a, b) => a - b));
     expect(members(back)).toEqual([hostB, app].sort((a, b) => a - b));
     expect(relianceAt(db, AT).get(front)).toEqual(new Set([back]));
@@ -177,7 +270,16 @@ describe("services and incidents", () => {
     expect(correlate(db, [clear(second, 3)], affected()).at(-1)?.what).toBe("resolved");
     expect(correlate(db, [raise(hostA, 10)], affected())[0]?.what).toBe("reopened");
     expect(alarmsOfIncident(db, incident?.id ?? 0)).toHaveLength(3);
-    expect(incidentEvents(db, incident?.id ?? 0).map((event) => event.kind)).toEqual(["opened", "raised", "raised", "cleared", "cleared", "resolved", "reopened", "raised"]);
+    expect(incidentEvents(db, incident?.id ?? 0).map((event) => event.kind)).toEqual([
+      "opened",
+      "raised",
+      "raised",
+      "cleared",
+      "cleared",
+      "resolved",
+      "reopened",
+      "raised",
+    ]);
   });
 
   it("open a new incident after the spell, and one of its own for what no service needs", () => {
@@ -194,31 +296,55 @@ describe("services and incidents", () => {
   it("share one incident on what carries both, and what relies on it joins with the reason", () => {
     const { hostA, hostB, web } = setUp();
     const below = add("virt-01", "host.hypervisor");
-    for (const host of [hostA, hostB]) seeRelation(db, { type: "hosted-by", fromId: host, toId: below, detail: "", connections: 0, seenBy: "" }, AT - DAY_MS);
+    for (const host of [hostA, hostB])
+      seeRelation(
+        db,
+        { type: "hosted-by", fromId: host, toId: below, detail: "", connections: 0, seenBy: "" },
+        AT - DAY_MS,
+      );
     refreshServices(db, AT - HOUR_MS);
     const hypervisor = raise(below, 0);
     const opened = correlate(db, [hypervisor], affected());
     expect(opened.map((one) => one.what)).toEqual(["opened", "changed"]);
     const id = opened[0]?.incidentId as number;
-    expect(incidentsIn(db, AT, AT + HOUR_MS)).toMatchObject([{ id, service: "2 services", services: [{ name: "Back" }, { name: "Front" }], title: "2 services: memory runs out (0) on virt-01" }]);
+    expect(incidentsIn(db, AT, AT + HOUR_MS)).toMatchObject([
+      {
+        id,
+        service: "2 services",
+        services: [{ name: "Back" }, { name: "Front" }],
+        title: "2 services: memory runs out (0) on virt-01",
+      },
+    ]);
     const front = raise(web, 1);
     correlate(db, [front], affected());
     expect(incidentsIn(db, AT, AT + HOUR_MS)).toHaveLength(1);
-    expect(alarmsOfIncident(db, id).map((alarm) => alarm.why)).toEqual(["first alarm that affects 2 services in this spell", "web @ h-a relies on virt-01"]);
+    expect(alarmsOfIncident(db, id).map((alarm) => alarm.why)).toEqual([
+      "first alarm that affects 2 services in this spell",
+      "web @ h-a relies on virt-01",
+    ]);
     // What is relied on stays the suspect, whatever came later.
     expect(incidentsIn(db, AT, AT + HOUR_MS)[0]?.title).toBe("2 services: memory runs out (0) on virt-01");
-    expect(correlate(db, [clear(hypervisor, 5), clear(front, 5)], affected()).map((one) => one.what)).toEqual(["resolved"]);
+    expect(correlate(db, [clear(hypervisor, 5), clear(front, 5)], affected()).map((one) => one.what)).toEqual([
+      "resolved",
+    ]);
   });
 
   it("find the cause though what suffers spoke first, and then know of everybody it hurts", () => {
     const { hostA, hostB, web } = setUp();
     const below = add("virt-01", "host.hypervisor");
-    for (const host of [hostA, hostB]) seeRelation(db, { type: "hosted-by", fromId: host, toId: below, detail: "", connections: 0, seenBy: "" }, AT - DAY_MS);
+    for (const host of [hostA, hostB])
+      seeRelation(
+        db,
+        { type: "hosted-by", fromId: host, toId: below, detail: "", connections: 0, seenBy: "" },
+        AT - DAY_MS,
+      );
     refreshServices(db, AT - HOUR_MS);
     correlate(db, [raise(web, 0)], affected());
     expect(incidentsIn(db, AT, AT + HOUR_MS)).toMatchObject([{ service: "Front" }]);
     correlate(db, [raise(below, 1)], affected());
-    expect(incidentsIn(db, AT, AT + HOUR_MS)).toMatchObject([{ service: "2 services", title: "2 services: memory runs out (1) on virt-01" }]);
+    expect(incidentsIn(db, AT, AT + HOUR_MS)).toMatchObject([
+      { service: "2 services", title: "2 services: memory runs out (1) on virt-01" },
+    ]);
   });
 
   it("gather what no service needs and went silent together, and let go of it together", () => {
@@ -229,7 +355,13 @@ describe("services and incidents", () => {
     expect(others).toEqual([]);
     expect(one).toMatchObject({ service: null, title: "Memory runs out (0) on lone-0 and 39 more" });
     expect(alarmsOfIncident(db, one?.id ?? 0)[39]?.why).toBe("the same at Room at the same time");
-    expect(correlate(db, crowd.map((event) => clear(event, 3)), affected()).map((event) => event.what)).toEqual(["resolved"]);
+    expect(
+      correlate(
+        db,
+        crowd.map((event) => clear(event, 3)),
+        affected(),
+      ).map((event) => event.what),
+    ).toEqual(["resolved"]);
     // Later, at another time, it is another affair.
     correlate(db, [raise(add("late"), 30)], affected());
     expect(incidentsIn(db, AT, AT + HOUR_MS)).toHaveLength(2);
@@ -239,9 +371,25 @@ describe("services and incidents", () => {
     memoryRule();
     const id = add("a");
     const recorder = new Recorder(db);
-    const isTwin = (series: { originId: number | null; componentId: number | null; metric: string; instance: string }) => series.originId !== null && recorder.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !== undefined;
-    const judge = new Judge(db, () => "host.linux", { recall: (series, from, to) => recorder.recall(series, from, to), isTwin });
-    const originId = Number(db.prepare("INSERT INTO origin (attributes, component_id, matched_by, first_at, last_at) VALUES ('{}', ?, '', 0, 0)").run(id).lastInsertRowid);
+    const isTwin = (series: {
+      originId: number | null;
+      componentId: number | null;
+      metric: string;
+      instance: string;
+    }) =>
+      series.originId !== null &&
+      recorder.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !== undefined;
+    const judge = new Judge(db, () => "host.linux", {
+      recall: (series, from, to) => recorder.recall(series, from, to),
+      isTwin,
+    });
+    const originId = Number(
+      db
+        .prepare(
+          "INSERT INTO origin (attributes, component_id, matched_by, first_at, last_at) VALUES ('{}', ?, '', 0, 0)",
+        )
+        .run(id).lastInsertRowid,
+    );
     const polled = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
     const sent = recorder.series({ componentId: id, serviceId: null, originId }, "memory.used", "", "%", AT);
     for (const minute of [0, 1]) {
@@ -266,11 +414,43 @@ describe("services and incidents", () => {
 });
 
 describe("taking sightings in", () => {
-  const system = (name: string, changes: Partial<SystemSighting> = {}): SystemSighting => ({ sysDescr: "Linux", sysObjectId: "1.3.6.1.4.1.8072.3.2.10", sysName: `${name}.halvane.example`, sysLocation: "", sysContact: "", sysServices: 72, processors: 1, interfaces: [], storage: [], software: [{ pid: 1, name: "app", path: "", parameters: "" }], listeners: [{ address: "127.0.0.1", port: 8081, pid: 1 }], connections: [], neighbours: [], ...changes });
-  const sighting = (address: string, told?: SystemSighting): AddressSighting => ({ address, atMs: AT, open: [{ port: 22, banner: "SSH-2.0-x" }], ...(told ? { system: told } : {}), failures: [] });
+  const system = (name: string, changes: Partial<SystemSighting> = {}): SystemSighting => ({
+    sysDescr: "Linux",
+    sysObjectId: "1.3.6.1.4.1.8072.3.2.10",
+    sysName: `${name}.halvane.example`,
+    sysLocation: "",
+    sysContact: "",
+    sysServices: 72,
+    processors: 1,
+    interfaces: [],
+    storage: [],
+    software: [{ pid: 1, name: "app", path: "", parameters: "" }],
+    listeners: [{ address: "127.0.0.1", port: 8081, pid: 1 }],
+    connections: [],
+    neighbours: [],
+    ...changes,
+  });
+  const sighting = (address: string, told?: SystemSighting): AddressSighting => ({
+    address,
+    atMs: AT,
+    open: [{ port: 22, banner: "SSH-2.0-x" }],
+    ...(told ? { system: told } : {}),
+    failures: [],
+  });
   const take = (sightings: AddressSighting[], minute: number, complete = true) => {
     const sweep = insertSweep(db, source.id, "test", 9, AT + minute * MINUTE_MS);
-    return { sweep, ...takeInSightings(db, sweep, source, [{ first: 0x7f000001, last: 0x7f000009 }], sightings, complete, AT + minute * MINUTE_MS) };
+    return {
+      sweep,
+      ...takeInSightings(
+        db,
+        sweep,
+        source,
+        [{ first: 0x7f000001, last: 0x7f000009 }],
+        sightings,
+        complete,
+        AT + minute * MINUTE_MS,
+      ),
+    };
   };
 
   it("writes hosts, their processes and who runs where; what is told again unchanged is no change", () => {
@@ -283,18 +463,30 @@ describe("taking sightings in", () => {
   it("tells what changed as before and after, and when a conversation begins", () => {
     const b = system("b");
     take([sighting("127.0.0.1", system("a")), sighting("127.0.0.2", b)], 0);
-    const calling = system("a", { sysLocation: "Rack 4", connections: [{ localAddress: "127.0.0.1", localPort: 40_000, remoteAddress: "127.0.0.2", remotePort: 8081, pid: 1 }] });
+    const calling = system("a", {
+      sysLocation: "Rack 4",
+      connections: [
+        { localAddress: "127.0.0.1", localPort: 40_000, remoteAddress: "127.0.0.2", remotePort: 8081, pid: 1 },
+      ],
+    });
     const { sweep, found } = take([sighting("127.0.0.1", calling), sighting("127.0.0.2", b)], 5);
     expect(found).toEqual({ changed: 1 });
     expect(listFindings(db, sweep, "changed", 10, 0)[0]?.detail).toContain("location is now “Rack 4”");
-    expect(changesIn(db, AT + MINUTE_MS, AT + HOUR_MS).map((change) => change.summary)).toEqual(["app @ a now talks to app @ b on port 8081", "a: location is now “Rack 4”"]);
+    expect(changesIn(db, AT + MINUTE_MS, AT + HOUR_MS).map((change) => change.summary)).toEqual([
+      "app @ a now talks to app @ b on port 8081",
+      "a: location is now “Rack 4”",
+    ]);
   });
 
   it("keeps what a system told when it is later seen from outside only", () => {
     take([sighting("127.0.0.1", system("a"))], 0);
     expect(take([sighting("127.0.0.1")], 1).found).toEqual({});
     expect(take([sighting("127.0.0.1")], 2).retired).toEqual([]);
-    expect(currentComponents(db).map((row) => row.name).sort()).toEqual(["a", "app @ a"]);
+    expect(
+      currentComponents(db)
+        .map((row) => row.name)
+        .sort(),
+    ).toEqual(["a", "app @ a"]);
   });
 
   it("retires at the second miss only, and never after a sweep that was cut short", () => {
@@ -308,13 +500,17 @@ describe("taking sightings in", () => {
 
 describe("figures of a day", () => {
   const setUp = (valueAt: (at: number) => number) => {
-    const service = saveService(db, { uid: "gate", name: "Gate", purpose: "", owner: "", entries: [{ host: "*", process: "x" }] }, 0);
+    const service = saveService(
+      db,
+      { uid: "gate", name: "Gate", purpose: "", owner: "", entries: [{ host: "*", process: "x" }] },
+      0,
+    );
     const recorder = new Recorder(db);
     const series = recorder.series({ componentId: null, serviceId: service }, "truck_moves_per_hour", "", "1/h", 0);
     for (let at = AT - 8 * DAY_MS; at <= AT; at += 10 * MINUTE_MS) recorder.record(series, at, valueAt(at));
     db.transaction(() => recorder.write())();
     recorder.settle();
-      recorder.judged();
+    recorder.judged();
     const row = seriesById(db, series.id);
     if (!row) throw new Error("no series");
     return row;

@@ -11,7 +11,16 @@ import { Secrets } from "../secrets";
 import { migrationsFolder, secretFile, setupSchema, storeFile, type Settings } from "../settings";
 import { acknowledgeAlarm, alarmById, listRules, offerRule, updateRule, writeSnapshot } from "../store/alarms";
 import { insertChange } from "../store/changes";
-import { deleteMeta, migrate, openStore, PersonError, readMeta, storeTrouble, writeMeta, type Db } from "../store/database";
+import {
+  deleteMeta,
+  migrate,
+  openStore,
+  PersonError,
+  readMeta,
+  storeTrouble,
+  writeMeta,
+  type Db,
+} from "../store/database";
 import { componentById, currentComponents, factsAt, touchSeen } from "../store/estate";
 import { attachEvidence, pinEvidence, removeEvidence, type NewEvidence } from "../store/evidence";
 import { incidentById, noteIncident, takeIncident } from "../store/incidents";
@@ -88,7 +97,10 @@ export class Engine {
     this.recorder = new Recorder(this.db);
     this.judge = new Judge(this.db, (id) => this.kindOf.get(id), {
       recall: (id, fromMs, toMs) => this.recorder.recall(id, fromMs, toMs),
-      isTwin: (series) => series.originId !== null && this.recorder.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !== undefined,
+      isTwin: (series) =>
+        series.originId !== null &&
+        this.recorder.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !==
+          undefined,
     });
     this.roller = new Roller(this.db, this.recorder);
     this.deliveries = new Deliveries(this.db, this.recorder);
@@ -149,7 +161,13 @@ export class Engine {
   private loadKits(): void {
     for (const kit of readKits(this.settings.root)) {
       for (const rule of kit.rules)
-        offerRule(this.db, { ...rule, kind: kit.kind, memoryMs: rule.memoryMinutes * MINUTE_MS, enabled: true, limits: [...rule.limits].sort((a, b) => severityRank(b.severity) - severityRank(a.severity)) });
+        offerRule(this.db, {
+          ...rule,
+          kind: kit.kind,
+          memoryMs: rule.memoryMinutes * MINUTE_MS,
+          enabled: true,
+          limits: [...rule.limits].sort((a, b) => severityRank(b.severity) - severityRank(a.severity)),
+        });
       for (const runbook of kit.runbooks) saveRunbook(this.db, runbook, this.now());
     }
   }
@@ -173,12 +191,14 @@ export class Engine {
    */
   async prepare(onProgress: (text: string) => void): Promise<void> {
     if (readMeta(this.db, "prepared")) return;
-    if (readMeta(this.db, "preparing")) throw new PersonError("The first start was cut off before the store was ready. Start again with --fresh.");
+    if (readMeta(this.db, "preparing"))
+      throw new PersonError("The first start was cut off before the store was ready. Start again with --fresh.");
     writeMeta(this.db, "preparing", "1");
     const presentMs = this.now();
     const history = this.standins ? this.settings.historyMs : 0;
     const live = this.clock;
-    if (this.standins && history > 0) await this.setClock({ baseMs: presentMs - history, machineMs: Date.now(), pace: 1 });
+    if (this.standins && history > 0)
+      await this.setClock({ baseMs: presentMs - history, machineMs: Date.now(), pace: 1 });
     if (this.settings.setup) this.takeSetup(this.settings.setup);
     if (this.standins && history > 0) {
       this.inFastMotion = true;
@@ -201,11 +221,16 @@ export class Engine {
 
   private takeSetup(file: string): void {
     const parsed = setupSchema.safeParse(JSON.parse(readFileSync(file, "utf8")));
-    if (!parsed.success) throw new PersonError(`The set-up file ${file} cannot be used: ${parsed.error.issues.map((issue) => `${issue.path.join(".")}: ${issue.message}`).join("; ")}`);
+    if (!parsed.success)
+      throw new PersonError(
+        `The set-up file ${file} cannot be used: ${parsed.error.issues.map((issue) => `${issue.path.join(".")}: ${issue.message}`).join("; ")}`,
+      );
     this.db.transaction(() => {
       writeMeta(this.db, "organisation", parsed.data.organisation);
-      for (const source of parsed.data.sources) insertSource(this.db, source, this.secrets.seal(source.community), this.now());
-      for (const page of parsed.data.pages) saveScrapeTarget(this.db, page.url, page.everySeconds, "set-up file", this.now());
+      for (const source of parsed.data.sources)
+        insertSource(this.db, source, this.secrets.seal(source.community), this.now());
+      for (const page of parsed.data.pages)
+        saveScrapeTarget(this.db, page.url, page.everySeconds, "set-up file", this.now());
       for (const service of parsed.data.services) saveService(this.db, service, this.now());
     })();
   }
@@ -219,7 +244,8 @@ export class Engine {
       poller: this.poller,
       setClock: (setting) => this.setClock(setting),
       turnClock: (atMs) => (this.clock = { baseMs: atMs, machineMs: Date.now(), pace: 0 }),
-      sweepAll: async () => void (await Promise.all(listSources(this.db).map((source) => this.startSweep(source.id, "first start", true)))),
+      sweepAll: async () =>
+        void (await Promise.all(listSources(this.db).map((source) => this.startSweep(source.id, "first start", true)))),
       judge: () => this.judgeFresh(),
       snapshots: (events) => this.takeSnapshots(events),
       writeSeen: () => {
@@ -313,8 +339,12 @@ export class Engine {
   private follow(events: readonly AlarmEvent[]): void {
     const atMs = events.at(-1)?.atMs as number;
     refreshHealth(this.db, new Set(events.map((event) => event.componentId)), this.servicesOf, atMs);
-    const incidents = correlate(this.db, events, { servicesOf: (id) => this.servicesOf.get(id) ?? [], componentName: (id) => this.nameOf.get(id) ?? `component ${id}` });
-    if (!this.inFastMotion) for (const incident of incidents) this.emit({ topic: "incident", id: incident.incidentId, what: incident.what });
+    const incidents = correlate(this.db, events, {
+      servicesOf: (id) => this.servicesOf.get(id) ?? [],
+      componentName: (id) => this.nameOf.get(id) ?? `component ${id}`,
+    });
+    if (!this.inFastMotion)
+      for (const incident of incidents) this.emit({ topic: "incident", id: incident.incidentId, what: incident.what });
   }
 
   private writeSeen(): void {
@@ -325,13 +355,21 @@ export class Engine {
   private async takeSnapshots(events: readonly AlarmEvent[]): Promise<void> {
     for (const event of events) {
       const host = this.poller.hosts.get(event.componentId);
-      if ((event.what !== "raised" && event.what !== "worse") || !host || host.processes.size === 0 || event.metric === "reachable") continue;
+      if (
+        (event.what !== "raised" && event.what !== "worse") ||
+        !host ||
+        host.processes.size === 0 ||
+        event.metric === "reachable"
+      )
+        continue;
       await this.snapshot(event.alarmId, event.componentId, host.target);
     }
   }
 
   private async snapshot(alarmId: number, componentId: number, target: SnmpTarget): Promise<void> {
-    const memoryBytes = Number(factsAt(this.db, componentId, this.now()).find((fact) => fact.name === "memory bytes")?.value ?? 0);
+    const memoryBytes = Number(
+      factsAt(this.db, componentId, this.now()).find((fact) => fact.name === "memory bytes")?.value ?? 0,
+    );
     try {
       const processes = await readProcesses(target);
       if (this.stopping) return;
@@ -339,7 +377,14 @@ export class Engine {
       writeSnapshot(this.db, alarmId, this.now(), memoryBytes, top, null);
     } catch (error) {
       if (this.stopping) return;
-      writeSnapshot(this.db, alarmId, this.now(), memoryBytes, [], `The process table could not be read: ${error instanceof Error ? error.message : error}`);
+      writeSnapshot(
+        this.db,
+        alarmId,
+        this.now(),
+        memoryBytes,
+        [],
+        `The process table could not be read: ${error instanceof Error ? error.message : error}`,
+      );
     }
     this.emit({ topic: "alarms", atMs: this.now() });
   }
@@ -363,10 +408,19 @@ export class Engine {
 
   saveRetention(change: Partial<Retention>, by: string): void {
     const next = { ...readRetention(this.db), ...change };
-    if (!(next.rawMs <= next.fiveMinutesMs && next.fiveMinutesMs <= next.hourMs && next.hourMs <= next.dayMs)) throw new PersonError("What is coarser has to be kept at least as long as what is finer: samples, five minutes, hours, days.");
+    if (!(next.rawMs <= next.fiveMinutesMs && next.fiveMinutesMs <= next.hourMs && next.hourMs <= next.dayMs))
+      throw new PersonError(
+        "What is coarser has to be kept at least as long as what is finer: samples, five minutes, hours, days.",
+      );
     this.db.transaction(() => {
       saveRetention(this.db, next);
-      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: "How long signals are kept was changed", by });
+      insertChange(this.db, {
+        atMs: this.now(),
+        kind: "setting",
+        componentId: null,
+        summary: "How long signals are kept was changed",
+        by,
+      });
     })();
   }
 
@@ -390,18 +444,28 @@ export class Engine {
     this.reload();
   }
 
-  startRun(request: { runbookId: number; componentId: number; incidentId: number | null; args: Record<string, string>; by: string }): number {
+  startRun(request: {
+    runbookId: number;
+    componentId: number;
+    incidentId: number | null;
+    args: Record<string, string>;
+    by: string;
+  }): number {
     const runbook = runbookById(this.db, request.runbookId);
     if (!runbook) throw new PersonError("That runbook does not exist.");
     const target = componentById(this.db, request.componentId);
     if (!target) throw new PersonError("Choose a component to run it on.");
     if (!runbook.definition.kinds.some((pattern) => kindMatches(pattern, target.kind)))
-      throw new PersonError(`“${runbook.name}” is for ${runbook.definition.kinds.join(", ")}; ${target.name} is ${target.kind}. Choose another target.`);
+      throw new PersonError(
+        `“${runbook.name}” is for ${runbook.definition.kinds.join(", ")}; ${target.name} is ${target.kind}. Choose another target.`,
+      );
     const problem = checkArguments(runbook.definition, request.args);
     if (problem) throw new PersonError(problem);
     const busy = runningOn(this.db, target.id);
-    if (busy !== undefined) throw new PersonError(`Run ${busy} is under way on ${target.name}. Wait for its end, or stop it first.`);
-    if (request.incidentId !== null && !incidentById(this.db, request.incidentId)) throw new PersonError("That incident does not exist.");
+    if (busy !== undefined)
+      throw new PersonError(`Run ${busy} is under way on ${target.name}. Wait for its end, or stop it first.`);
+    if (request.incidentId !== null && !incidentById(this.db, request.incidentId))
+      throw new PersonError("That incident does not exist.");
     return this.runner.start({ ...request, definition: runbook.definition });
   }
 
@@ -431,10 +495,18 @@ export class Engine {
   }
 
   pin(evidence: NewEvidence): number {
-    if (evidence.incident_id !== null && !incidentById(this.db, evidence.incident_id)) throw new PersonError("That incident does not exist.");
+    if (evidence.incident_id !== null && !incidentById(this.db, evidence.incident_id))
+      throw new PersonError("That incident does not exist.");
     const id = pinEvidence(this.db, evidence, this.now());
     if (evidence.incident_id !== null) {
-      noteIncident(this.db, evidence.incident_id, "evidence", `Pinned: ${evidence.title}`, evidence.pinned_by, this.now());
+      noteIncident(
+        this.db,
+        evidence.incident_id,
+        "evidence",
+        `Pinned: ${evidence.title}`,
+        evidence.pinned_by,
+        this.now(),
+      );
       this.emit({ topic: "incident", id: evidence.incident_id, what: "changed" });
     }
     return id;
@@ -443,7 +515,15 @@ export class Engine {
   attachPins(incidentId: number, by: string): number {
     if (!incidentById(this.db, incidentId)) throw new PersonError("That incident does not exist.");
     const count = attachEvidence(this.db, by, incidentId);
-    if (count) noteIncident(this.db, incidentId, "evidence", `${count} pinned ${count === 1 ? "view" : "views"} attached`, by, this.now());
+    if (count)
+      noteIncident(
+        this.db,
+        incidentId,
+        "evidence",
+        `${count} pinned ${count === 1 ? "view" : "views"} attached`,
+        by,
+        this.now(),
+      );
     this.emit({ topic: "incident", id: incidentId, what: "changed" });
     return count;
   }
@@ -452,12 +532,34 @@ export class Engine {
     removeEvidence(this.db, id);
   }
 
-  saveRule(id: number, change: { limits: { severity: "critical" | "major" | "minor" | "warning" | "indeterminate"; value: number }[]; samples: number; hysteresis: number; enabled: boolean }, by: string): void {
+  saveRule(
+    id: number,
+    change: {
+      limits: { severity: "critical" | "major" | "minor" | "warning" | "indeterminate"; value: number }[];
+      samples: number;
+      hysteresis: number;
+      enabled: boolean;
+    },
+    by: string,
+  ): void {
     const name = listRules(this.db).find((rule) => rule.id === id)?.name;
     if (!name) throw new PersonError("That rule does not exist.");
     this.db.transaction(() => {
-      updateRule(this.db, id, [...change.limits].sort((a, b) => severityRank(b.severity) - severityRank(a.severity)), change.samples, change.hysteresis, change.enabled);
-      insertChange(this.db, { atMs: this.now(), kind: "setting", componentId: null, summary: `Rule “${name}” was changed`, by });
+      updateRule(
+        this.db,
+        id,
+        [...change.limits].sort((a, b) => severityRank(b.severity) - severityRank(a.severity)),
+        change.samples,
+        change.hysteresis,
+        change.enabled,
+      );
+      insertChange(this.db, {
+        atMs: this.now(),
+        kind: "setting",
+        componentId: null,
+        summary: `Rule “${name}” was changed`,
+        by,
+      });
     })();
     this.judge.loadRules();
   }
@@ -474,7 +576,21 @@ export class Engine {
 
   /** Figures about the engine itself. */
   itself() {
-    return { hosts: this.poller.hosts.size, pollsDone: this.poller.done, pollsMissed: this.poller.missed, samplesRepeated: this.recorder.repeated, samplesLate: this.recorder.lateCount, samplesPending: this.recorder.pending, received: this.inbox.received ?? null, samplesSent: this.deliveries.samples, recordsSent: this.deliveries.records, spansSent: this.deliveries.spans, eventsSent: this.deliveries.events, scraped: this.inbox.scraped, trouble: this.trouble };
+    return {
+      hosts: this.poller.hosts.size,
+      pollsDone: this.poller.done,
+      pollsMissed: this.poller.missed,
+      samplesRepeated: this.recorder.repeated,
+      samplesLate: this.recorder.lateCount,
+      samplesPending: this.recorder.pending,
+      received: this.inbox.received ?? null,
+      samplesSent: this.deliveries.samples,
+      recordsSent: this.deliveries.records,
+      spansSent: this.deliveries.spans,
+      eventsSent: this.deliveries.events,
+      scraped: this.inbox.scraped,
+      trouble: this.trouble,
+    };
   }
 
   /** Orderly end: no new work, everything written, the log folded into the store. */

@@ -6,7 +6,14 @@ import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import type { Delivery } from "../receivers/arrivals";
 import { changesIn } from "../store/changes";
 import { migrate, openStore, type Db } from "../store/database";
-import { componentById, currentComponents, currentRelations, factsAt, insertComponent, retireComponent } from "../store/estate";
+import {
+  componentById,
+  currentComponents,
+  currentRelations,
+  factsAt,
+  insertComponent,
+  retireComponent,
+} from "../store/estate";
 import { readSamples, seriesOfComponent } from "../store/signals";
 import { insertSource } from "../store/sweeps";
 import { Deliveries } from "./deliveries";
@@ -33,13 +40,34 @@ afterEach(() => {
   rmSync(folder, { recursive: true, force: true });
 });
 
-const host = (name = "crane-07", changes = {}) => ({ "host.name": `${name}.example`, "host.ip": "198.51.100.7", "os.type": "linux", "telemetry.distro.name": "holotaxis-agent", "report.seconds": "15", ...changes });
-const container = (id: string, name: string, on = "crane-07") => ({ "container.id": id, "container.name": name, "host.name": `${on}.example` });
+const host = (name = "crane-07", changes = {}) => ({
+  "host.name": `${name}.example`,
+  "host.ip": "198.51.100.7",
+  "os.type": "linux",
+  "telemetry.distro.name": "holotaxis-agent",
+  "report.seconds": "15",
+  ...changes,
+});
+const container = (id: string, name: string, on = "crane-07") => ({
+  "container.id": id,
+  "container.name": name,
+  "host.name": `${on}.example`,
+});
 
 /** One sample from each sender, as the receivers would hand it over; `known` senders keep their handles. */
 const handles = new Map<string, number>();
 function send(atMs: number, ...senders: Record<string, string>[]): void {
-  const delivery: Delivery = { origins: [], series: [], handles: new Int32Array(senders.length), times: new Float64Array(senders.length).fill(atMs), values: new Float64Array(senders.length).fill(1), logs: [], spans: [], events: [], exemplars: [] };
+  const delivery: Delivery = {
+    origins: [],
+    series: [],
+    handles: new Int32Array(senders.length),
+    times: new Float64Array(senders.length).fill(atMs),
+    values: new Float64Array(senders.length).fill(1),
+    logs: [],
+    spans: [],
+    events: [],
+    exemplars: [],
+  };
   senders.forEach((attributes, index) => {
     const key = JSON.stringify(attributes);
     let series = handles.get(key);
@@ -71,11 +99,33 @@ function look(atMs: number) {
   if (result.retired.length) deliveries.reload();
   return result;
 }
-const present = () => currentComponents(db).map((row) => row.name).sort();
+const present = () =>
+  currentComponents(db)
+    .map((row) => row.name)
+    .sort();
 const idOf = (name: string) => currentComponents(db).find((row) => row.name === name)?.id as number;
 const swept = (name: string) => {
-  const source = insertSource(db, { name: `s${name}`, site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 }, "x", 0);
-  const id = insertComponent(db, { kind: "host.linux", name, site: "Room", sourceId: source, hostId: null, address: "198.51.100.9", reason: "", keys: [`name:${name}.example`], facts: {} }, AT - DAY_MS);
+  const source = insertSource(
+    db,
+    { name: `s${name}`, site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 },
+    "x",
+    0,
+  );
+  const id = insertComponent(
+    db,
+    {
+      kind: "host.linux",
+      name,
+      site: "Room",
+      sourceId: source,
+      hostId: null,
+      address: "198.51.100.9",
+      reason: "",
+      keys: [`name:${name}.example`],
+      facts: {},
+    },
+    AT - DAY_MS,
+  );
   deliveries.reload();
   return id;
 };
@@ -87,9 +137,17 @@ describe("what senders tell of", () => {
     expect(deliveries.grown).toBe(true);
     const [relation] = currentRelations(db);
     expect(relation).toMatchObject({ type: "runs-on", from_id: idOf("slots @ crane-07"), to_id: idOf("crane-07") });
-    expect(componentById(db, idOf("crane-07"))).toMatchObject({ kind: "host.linux", address: "198.51.100.7", site: "not told" });
+    expect(componentById(db, idOf("crane-07"))).toMatchObject({
+      kind: "host.linux",
+      address: "198.51.100.7",
+      site: "not told",
+    });
     expect(seriesOfComponent(db, idOf("slots @ crane-07")).map((series) => series.metric)).toEqual(["m"]);
-    expect(changesIn(db, AT, AT).map((change) => change.summary).sort()).toEqual(["crane-07 was found for the first time", "slots @ crane-07 was found for the first time"]);
+    expect(
+      changesIn(db, AT, AT)
+        .map((change) => change.summary)
+        .sort(),
+    ).toEqual(["crane-07 was found for the first time", "slots @ crane-07 was found for the first time"]);
   });
   it("is not found twice, whatever comes later", () => {
     send(AT, host(), container(ONE, "slots"));
@@ -123,7 +181,20 @@ describe("what senders tell of", () => {
   it("leaves the memory as it was when the delivery fails", () => {
     expect(() =>
       db.transaction(() => {
-        deliveries.take({ origins: [{ handle: 900, attributes: host() }], series: [], handles: new Int32Array(0), times: new Float64Array(0), values: new Float64Array(0), logs: [], spans: [], events: [], exemplars: [] }, AT);
+        deliveries.take(
+          {
+            origins: [{ handle: 900, attributes: host() }],
+            series: [],
+            handles: new Int32Array(0),
+            times: new Float64Array(0),
+            values: new Float64Array(0),
+            logs: [],
+            spans: [],
+            events: [],
+            exemplars: [],
+          },
+          AT,
+        );
         throw new Error("the disk is full");
       })(),
     ).toThrow("full");
@@ -164,7 +235,11 @@ describe("what falls silent", () => {
     expect(currentRelations(db)).toEqual([]);
     // Its history stays its own.
     expect(seriesOfComponent(db, id).map((series) => series.metric)).toEqual(["m"]);
-    expect(seriesOfComponent(db, idOf("crane-07")).some((series) => series.metric === "m" && series.origin_id === seriesOfComponent(db, id)[0]?.origin_id)).toBe(false);
+    expect(
+      seriesOfComponent(db, idOf("crane-07")).some(
+        (series) => series.metric === "m" && series.origin_id === seriesOfComponent(db, id)[0]?.origin_id,
+      ),
+    ).toBe(false);
   });
   it("does not leave while its host is silent too: then nobody knows", () => {
     send(AT, host(), container(ONE, "slots"));
@@ -202,8 +277,27 @@ it("signals of what left the estate stay with it, until something present has it
   retireComponent(db, first, AT + 1);
   deliveries.reload();
   expect(seriesOfComponent(db, first)).toHaveLength(1);
-  const source = insertSource(db, { name: "again", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 }, "x", 0);
-  const second = insertComponent(db, { kind: "host.linux", name: "crane-07", site: "Room", sourceId: source, hostId: null, address: null, reason: "", keys: ["other"], facts: {} }, AT + 2);
+  const source = insertSource(
+    db,
+    { name: "again", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 },
+    "x",
+    0,
+  );
+  const second = insertComponent(
+    db,
+    {
+      kind: "host.linux",
+      name: "crane-07",
+      site: "Room",
+      sourceId: source,
+      hostId: null,
+      address: null,
+      reason: "",
+      keys: ["other"],
+      facts: {},
+    },
+    AT + 2,
+  );
   deliveries.reload();
   expect(seriesOfComponent(db, second)).toHaveLength(1);
 });

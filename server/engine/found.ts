@@ -3,7 +3,17 @@ import { toldBy } from "#core/discovery/told";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
-import { addKeys, componentById, componentOfKey, currentComponents, insertComponent, markSeen, retireComponent, seeRelation, writeFact } from "../store/estate";
+import {
+  addKeys,
+  componentById,
+  componentOfKey,
+  currentComponents,
+  insertComponent,
+  markSeen,
+  retireComponent,
+  seeRelation,
+  writeFact,
+} from "../store/estate";
 import type { Recorder } from "./recorder";
 
 /** Components that senders may make known; further ones are not taken, so that nobody fills the estate by telling stories. */
@@ -38,7 +48,11 @@ export class Found {
   ) {}
 
   /** Takes up what a sender tells of; call inside a transaction. Returns what came into the estate by it. */
-  meet(attributes: OriginAttributes, book: NamingBook, nowMs: number): { componentId: number; containerId: string | null } | undefined {
+  meet(
+    attributes: OriginAttributes,
+    book: NamingBook,
+    nowMs: number,
+  ): { componentId: number; containerId: string | null } | undefined {
     const told = toldBy(attributes);
     if (!told) return undefined;
     const named = book.known.name.get(told.hostName.toLowerCase()) ?? book.known.name.get(shortName(told.hostName));
@@ -49,8 +63,25 @@ export class Found {
         writeFact(this.db, hostId, "agent", told.facts.agent, nowMs);
         return undefined;
       }
-      const keys = [`name:${told.hostName.toLowerCase()}`, ...(told.address !== null && componentOfKey(this.db, `addr:${told.address}`) === undefined ? [`addr:${told.address}`] : [])];
-      const componentId = this.add({ kind: told.kind, name: shortName(told.hostName), site: told.site, hostId: null, address: told.address, reason: "an agent on it reports", keys, facts: told.facts }, nowMs);
+      const keys = [
+        `name:${told.hostName.toLowerCase()}`,
+        ...(told.address !== null && componentOfKey(this.db, `addr:${told.address}`) === undefined
+          ? [`addr:${told.address}`]
+          : []),
+      ];
+      const componentId = this.add(
+        {
+          kind: told.kind,
+          name: shortName(told.hostName),
+          site: told.site,
+          hostId: null,
+          address: told.address,
+          reason: "an agent on it reports",
+          keys,
+          facts: told.facts,
+        },
+        nowMs,
+      );
       return componentId === undefined ? undefined : { componentId, containerId: null };
     }
     if (hostId === undefined) return undefined;
@@ -59,7 +90,19 @@ export class Found {
     const host = componentById(this.db, hostId);
     const plain = `${told.label} @ ${host?.name}`;
     const name = this.nameTaken(plain) ? `${told.label}-${told.id.slice(0, 6)} @ ${host?.name}` : plain;
-    const id = this.add({ kind: "app.container", name, site: host?.site ?? "", hostId, address: null, reason: `told of as a container on ${host?.name}`, keys: [key], facts: told.facts }, nowMs);
+    const id = this.add(
+      {
+        kind: "app.container",
+        name,
+        site: host?.site ?? "",
+        hostId,
+        address: null,
+        reason: `told of as a container on ${host?.name}`,
+        keys: [key],
+        facts: told.facts,
+      },
+      nowMs,
+    );
     if (id === undefined) return undefined;
     seeRelation(this.db, { type: "runs-on", fromId: id, toId: hostId, detail: "", connections: 0, seenBy: "" }, nowMs);
     return { componentId: id, containerId: told.id };
@@ -70,21 +113,45 @@ export class Found {
     return this.names.has(name.toLowerCase());
   }
 
-  private add(component: { kind: string; name: string; site: string; hostId: number | null; address: string | null; reason: string; keys: string[]; facts: Record<string, string> }, nowMs: number): number | undefined {
+  private add(
+    component: {
+      kind: string;
+      name: string;
+      site: string;
+      hostId: number | null;
+      address: string | null;
+      reason: string;
+      keys: string[];
+      facts: Record<string, string>;
+    },
+    nowMs: number,
+  ): number | undefined {
     const before = component.keys.map((key) => componentOfKey(this.db, key)).find((one) => one !== undefined);
     if (before) {
       this.names.add(component.name.toLowerCase());
       addKeys(this.db, before.id, component.keys);
       markSeen(this.db, before.id, nowMs, component.kind, component.name, component.address);
       for (const [name, value] of Object.entries(component.facts)) writeFact(this.db, before.id, name, value, nowMs);
-      insertChange(this.db, { atMs: nowMs, kind: "component", componentId: before.id, summary: `${component.name} is back`, by: BY });
+      insertChange(this.db, {
+        atMs: nowMs,
+        kind: "component",
+        componentId: before.id,
+        summary: `${component.name} is back`,
+        by: BY,
+      });
       return before.id;
     }
     if (this.made >= MOST_FOUND) return undefined;
     this.made++;
     this.names.add(component.name.toLowerCase());
     const id = insertComponent(this.db, { ...component, sourceId: null }, nowMs);
-    insertChange(this.db, { atMs: nowMs, kind: "component", componentId: id, summary: `${component.name} was found for the first time`, by: BY });
+    insertChange(this.db, {
+      atMs: nowMs,
+      kind: "component",
+      componentId: id,
+      summary: `${component.name} was found for the first time`,
+      by: BY,
+    });
     return id;
   }
 
@@ -99,7 +166,8 @@ export class Found {
     }
     for (const id of this.reporters.keys()) if (!current.has(id)) this.reporters.delete(id);
     for (const id of this.containers.keys()) if (!current.has(id)) this.containers.delete(id);
-    for (const reporter of this.reporters.values()) reporter.alone = current.get(reporter.componentId)?.source_id === null;
+    for (const reporter of this.reporters.values())
+      reporter.alone = current.get(reporter.componentId)?.source_id === null;
   }
 
   /**
@@ -116,7 +184,13 @@ export class Found {
       else {
         const component = componentById(this.db, componentId);
         if (component?.valid_to !== null) return true;
-        this.reporters.set(componentId, { componentId, everyMs: told.everySeconds * 1000, heardMs: nowMs, alone: component.source_id === null, notedMs: 0 });
+        this.reporters.set(componentId, {
+          componentId,
+          everyMs: told.everySeconds * 1000,
+          heardMs: nowMs,
+          alone: component.source_id === null,
+          notedMs: 0,
+        });
       }
       return false;
     }
@@ -138,14 +212,19 @@ export class Found {
   look(nowMs: number): { heard: number[]; retired: number[] } {
     const heard: number[] = [];
     const retired: number[] = [];
-    const reports = (one: Reporter | undefined) => one !== undefined && nowMs - one.heardMs <= MISSED_REPORTS * one.everyMs;
+    const reports = (one: Reporter | undefined) =>
+      one !== undefined && nowMs - one.heardMs <= MISSED_REPORTS * one.everyMs;
     for (const one of this.reporters.values()) {
       if (reports(one)) heard.push(one.componentId);
       if (!one.alone) continue;
       if (nowMs - one.heardMs > HOST_LEAVES_MS) retired.push(one.componentId);
       else if (nowMs - one.notedMs >= one.everyMs) {
         one.notedMs = nowMs;
-        this.recorder.record(this.recorder.series({ componentId: one.componentId, serviceId: null }, "reachable", "", "0/1", nowMs), nowMs, reports(one) ? 1 : 0);
+        this.recorder.record(
+          this.recorder.series({ componentId: one.componentId, serviceId: null }, "reachable", "", "0/1", nowMs),
+          nowMs,
+          reports(one) ? 1 : 0,
+        );
       }
     }
     for (const [id, one] of this.containers) {
@@ -157,7 +236,13 @@ export class Found {
     for (const [container, { hostId }] of this.containers) if (withParts.has(hostId)) withParts.add(container);
     for (const id of withParts) {
       retireComponent(this.db, id, nowMs);
-      insertChange(this.db, { atMs: nowMs, kind: "component", componentId: id, summary: `${componentById(this.db, id)?.name} is gone`, by: BY });
+      insertChange(this.db, {
+        atMs: nowMs,
+        kind: "component",
+        componentId: id,
+        summary: `${componentById(this.db, id)?.name} is gone`,
+        by: BY,
+      });
     }
     return { heard, retired: [...withParts] };
   }

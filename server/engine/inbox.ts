@@ -57,12 +57,26 @@ export class Inbox {
   }
 
   /** Takes samples of a file in, named to a component where one was chosen; they are safe when this returns. */
-  importSamples(file: string, componentId: number | null, series: readonly { metric: string; instance: string; unit: string; times: number[]; values: number[] }[]): { samples: number; refused: string[] } {
+  importSamples(
+    file: string,
+    componentId: number | null,
+    series: readonly { metric: string; instance: string; unit: string; times: number[]; values: number[] }[],
+  ): { samples: number; refused: string[] } {
     const component = componentId === null ? undefined : componentById(this.context.db, componentId);
     if (componentId !== null && !component) throw new PersonError("That component does not exist. Choose another.");
-    const attributes: Record<string, string> = { "imported from": file, ...(component ? { "service.instance.id": component.name } : {}) };
+    const attributes: Record<string, string> = {
+      "imported from": file,
+      ...(component ? { "service.instance.id": component.name } : {}),
+    };
     const origin = this.importHandle--;
-    const defs = series.map((one) => ({ handle: this.importHandle--, origin, metric: one.metric, instance: one.instance, unit: one.unit, form: "gauge" as const }));
+    const defs = series.map((one) => ({
+      handle: this.importHandle--,
+      origin,
+      metric: one.metric,
+      instance: one.instance,
+      unit: one.unit,
+      form: "gauge" as const,
+    }));
     const count = series.reduce((sum, one) => sum + one.times.length, 0);
     const handles: number[] = [];
     const times: number[] = [];
@@ -74,7 +88,17 @@ export class Inbox {
         values.push(one.values[place] as number);
       }),
     );
-    const delivery: Delivery = { origins: [{ handle: origin, attributes }], series: defs, handles: Int32Array.from(handles), times: Float64Array.from(times), values: Float64Array.from(values), logs: [], spans: [], events: [], exemplars: [] };
+    const delivery: Delivery = {
+      origins: [{ handle: origin, attributes }],
+      series: defs,
+      handles: Int32Array.from(handles),
+      times: Float64Array.from(times),
+      values: Float64Array.from(values),
+      logs: [],
+      spans: [],
+      events: [],
+      exemplars: [],
+    };
     try {
       const [receipt] = this.commit([delivery]);
       return { samples: count, refused: [...new Set(receipt?.refused.map((one) => one.why))] };
@@ -90,7 +114,13 @@ export class Inbox {
   saveScrapeTarget(url: string, everySeconds: number, by: string): void {
     this.context.db.transaction(() => {
       saveScrapeTarget(this.context.db, url, everySeconds, by, this.context.now());
-      insertChange(this.context.db, { atMs: this.context.now(), kind: "setting", componentId: null, summary: `${url} is read every ${everySeconds} s`, by });
+      insertChange(this.context.db, {
+        atMs: this.context.now(),
+        kind: "setting",
+        componentId: null,
+        summary: `${url} is read every ${everySeconds} s`,
+        by,
+      });
     })();
     this.tellTargets();
   }
@@ -100,7 +130,13 @@ export class Inbox {
     if (!url) throw new PersonError("That page is not read any more.");
     this.context.db.transaction(() => {
       removeScrapeTarget(this.context.db, id);
-      insertChange(this.context.db, { atMs: this.context.now(), kind: "setting", componentId: null, summary: `${url} is no longer read`, by });
+      insertChange(this.context.db, {
+        atMs: this.context.now(),
+        kind: "setting",
+        componentId: null,
+        summary: `${url} is no longer read`,
+        by,
+      });
     })();
     this.tellTargets();
   }
@@ -115,7 +151,8 @@ export class Inbox {
       arrived.forEach(({ id }, index) => reply({ kind: "kept", id, refused: receipts[index]?.refused ?? [] }));
     } catch (error) {
       const problem = storeTrouble(error);
-      for (const { id } of arrived) reply({ kind: "failed", id, problem: problem ?? "Something went wrong on this side; send it again." });
+      for (const { id } of arrived)
+        reply({ kind: "failed", id, problem: problem ?? "Something went wrong on this side; send it again." });
       if (!problem) throw error;
       this.context.tellTrouble(problem);
     }
@@ -151,7 +188,13 @@ export class Inbox {
     if (!component) throw new PersonError("Choose the component these signals belong to.");
     this.context.db.transaction(() => {
       saveNamingRule(this.context.db, rule, by, this.context.now());
-      insertChange(this.context.db, { atMs: this.context.now(), kind: "setting", componentId: component.id, summary: `Signals whose ${rule.attribute} fits “${rule.pattern}” belong to ${component.name}`, by });
+      insertChange(this.context.db, {
+        atMs: this.context.now(),
+        kind: "setting",
+        componentId: component.id,
+        summary: `Signals whose ${rule.attribute} fits “${rule.pattern}” belong to ${component.name}`,
+        by,
+      });
       this.context.deliveries.reload();
     })();
   }
@@ -159,7 +202,13 @@ export class Inbox {
   removeNamingRule(id: number, by: string): void {
     this.context.db.transaction(() => {
       removeNamingRule(this.context.db, id);
-      insertChange(this.context.db, { atMs: this.context.now(), kind: "setting", componentId: null, summary: "A rule that names signals was removed", by });
+      insertChange(this.context.db, {
+        atMs: this.context.now(),
+        kind: "setting",
+        componentId: null,
+        summary: "A rule that names signals was removed",
+        by,
+      });
       this.context.deliveries.reload();
     })();
   }

@@ -49,7 +49,11 @@ export class Judge {
   /** Takes everything from the store anew, after a tick that could not be written. */
   reload(): void {
     this.active.clear();
-    for (const alarm of activeAlarms(this.db)) this.active.set(keyOf(alarm.component_id, alarm.alarm_type, alarm.qualifier), { id: alarm.id, worst: alarm.worst });
+    for (const alarm of activeAlarms(this.db))
+      this.active.set(keyOf(alarm.component_id, alarm.alarm_type, alarm.qualifier), {
+        id: alarm.id,
+        worst: alarm.worst,
+      });
     this.loadRules();
   }
 
@@ -101,20 +105,50 @@ export class Judge {
         const before = state.severity;
         const verdict = judgeSample(rule, state, atMs, value);
         if (!verdict) continue;
-        if (verdict.severity === "cleared") events.push(...this.clear(series, rule, clearedText(rule, verdict, series.instance, series.unit), atMs));
-        else events.push(this.raiseOrChange(series, rule, before, verdict.severity, alarmText(rule, verdict, series.instance, series.unit), atMs));
+        if (verdict.severity === "cleared")
+          events.push(...this.clear(series, rule, clearedText(rule, verdict, series.instance, series.unit), atMs));
+        else
+          events.push(
+            this.raiseOrChange(
+              series,
+              rule,
+              before,
+              verdict.severity,
+              alarmText(rule, verdict, series.instance, series.unit),
+              atMs,
+            ),
+          );
       }
     }
     return events;
   }
 
-  private raiseOrChange(series: LiveSeries, rule: RuleRow, before: Severity, severity: Severity, text: string, atMs: number): AlarmEvent {
+  private raiseOrChange(
+    series: LiveSeries,
+    rule: RuleRow,
+    before: Severity,
+    severity: Severity,
+    text: string,
+    atMs: number,
+  ): AlarmEvent {
     const componentId = series.componentId as number;
     const key = keyOf(componentId, alarmType(rule), series.instance);
     const known = this.active.get(key);
     const event = { componentId, metric: series.metric, severity, text, atMs };
     if (!known) {
-      const id = raiseAlarm(this.db, { componentId, ruleId: rule.id, seriesId: series.id, type: alarmType(rule), qualifier: series.instance, severity, text }, atMs);
+      const id = raiseAlarm(
+        this.db,
+        {
+          componentId,
+          ruleId: rule.id,
+          seriesId: series.id,
+          type: alarmType(rule),
+          qualifier: series.instance,
+          severity,
+          text,
+        },
+        atMs,
+      );
       this.active.set(key, { id, worst: severity });
       return { what: "raised", alarmId: id, ...event };
     }
@@ -130,7 +164,9 @@ export class Judge {
     if (!known) return [];
     this.active.delete(key);
     changeAlarm(this.db, known.id, "cleared", known.worst, text, atMs);
-    return [{ what: "cleared", alarmId: known.id, componentId, metric: series.metric, severity: "cleared", text, atMs }];
+    return [
+      { what: "cleared", alarmId: known.id, componentId, metric: series.metric, severity: "cleared", text, atMs },
+    ];
   }
 
   /** Clears every alarm of a component that left the estate. */

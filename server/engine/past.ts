@@ -32,13 +32,19 @@ export interface PastContext {
 }
 
 /** When the estate is swept: when it is first met, and again on two later days, as a team would. */
-const sweepsBetween = (fromMs: number, toMs: number) => [fromMs, toMs - 6 * DAY_MS + 2 * HOUR_MS, toMs - 10 * HOUR_MS].filter((at) => at >= fromMs && at < toMs);
+const sweepsBetween = (fromMs: number, toMs: number) =>
+  [fromMs, toMs - 6 * DAY_MS + 2 * HOUR_MS, toMs - 10 * HOUR_MS].filter((at) => at >= fromMs && at < toMs);
 
 /**
  * Lives through the stand-ins' past in fast motion: real sweeps with the stand-ins' clock turned back, then what every poll
  * would have read and what every sender would have sent, a moment at a time, through intake and engine.
  */
-export async function liveThroughPast(context: PastContext, fromMs: number, toMs: number, onProgress: (text: string) => void): Promise<void> {
+export async function liveThroughPast(
+  context: PastContext,
+  fromMs: number,
+  toMs: number,
+  onProgress: (text: string) => void,
+): Promise<void> {
   const { db, standins, recorder } = context;
   const sweepAt = sweepsBetween(fromMs, toMs);
   for (let index = 0; index < sweepAt.length; index++) {
@@ -84,7 +90,11 @@ export async function liveThroughPast(context: PastContext, fromMs: number, toMs
 /** Hands one moment's polls, figures and records on to those who take them; `base` is a handle that no receiver gives. */
 function momentTaker({ db, poller, deliveries }: PastContext): (moment: PastMoment, base: number) => void {
   const byAddress = new Map([...poller.hosts.values()].map((host) => [host.target.address, host]));
-  const figures = new Map(listServices(db).flatMap((service) => (service.figure ? [[service.figure.metric, { id: service.id, figure: service.figure }] as const] : [])));
+  const figures = new Map(
+    listServices(db).flatMap((service) =>
+      service.figure ? [[service.figure.metric, { id: service.id, figure: service.figure }] as const] : [],
+    ),
+  );
   return (moment, base) => {
     for (const [address, poll] of moment.polls) {
       const host = byAddress.get(address);
@@ -96,7 +106,8 @@ function momentTaker({ db, poller, deliveries }: PastContext): (moment: PastMome
       const one = figures.get(metric);
       if (one) poller.takeFigure(one.id, one.figure, value, moment.atMs);
     }
-    if (moment.says.length || moment.spans.length || moment.measured.length) deliveries.take(deliveryOf(moment, base), moment.atMs);
+    if (moment.says.length || moment.spans.length || moment.measured.length)
+      deliveries.take(deliveryOf(moment, base), moment.atMs);
   };
 }
 
@@ -104,7 +115,9 @@ function momentTaker({ db, poller, deliveries }: PastContext): (moment: PastMome
 function deliveryOf({ atMs, says, spans, senders, measured }: PastMoment, base: number): Delivery {
   const handle = (sender: number) => base - sender;
   const measuring = (index: number) => base - senders.length - index;
-  const reporting = measured.flatMap((one, index) => (one.values ? [{ ...one, values: one.values, handle: measuring(index) }] : []));
+  const reporting = measured.flatMap((one, index) =>
+    one.values ? [{ ...one, values: one.values, handle: measuring(index) }] : [],
+  );
   let nextSeries = base - senders.length - measured.length;
   const series: Delivery["series"] = [];
   const values: number[] = [];
@@ -114,14 +127,33 @@ function deliveryOf({ atMs, says, spans, senders, measured }: PastMoment, base: 
       values.push(one.values[index] as number);
     });
   return {
-    origins: [...[...new Set([...says, ...spans].map((one) => one.sender))].map((sender) => ({ handle: handle(sender), attributes: senders[sender] ?? {} })), ...reporting.map((one) => ({ handle: one.handle, attributes: one.attributes }))],
+    origins: [
+      ...[...new Set([...says, ...spans].map((one) => one.sender))].map((sender) => ({
+        handle: handle(sender),
+        attributes: senders[sender] ?? {},
+      })),
+      ...reporting.map((one) => ({ handle: one.handle, attributes: one.attributes })),
+    ],
     series,
     handles: Int32Array.from(series, (one) => one.handle),
     times: Float64Array.from(series, () => atMs),
     values: Float64Array.from(values),
-    logs: says.map((said) => ({ origin: handle(said.sender), atMs: said.atMs, severity: said.severity, body: said.text, attributes: null, traceId: said.traceId, spanId: said.spanId })),
+    logs: says.map((said) => ({
+      origin: handle(said.sender),
+      atMs: said.atMs,
+      severity: said.severity,
+      body: said.text,
+      attributes: null,
+      traceId: said.traceId,
+      spanId: said.spanId,
+    })),
     events: [],
     exemplars: [],
-    spans: spans.map(({ sender, failed, attributes, message, ...span }) => ({ ...span, origin: handle(sender), status: failed ? 2 : 0, detail: JSON.stringify(message ? { attributes, message } : { attributes }) })),
+    spans: spans.map(({ sender, failed, attributes, message, ...span }) => ({
+      ...span,
+      origin: handle(sender),
+      status: failed ? 2 : 0,
+      detail: JSON.stringify(message ? { attributes, message } : { attributes }),
+    })),
   };
 }

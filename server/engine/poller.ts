@@ -60,7 +60,11 @@ export class Poller {
       if (row.host_id !== null || !isHostLike(row.kind) || !row.address || !source || !speaksSnmp.has(row.id)) continue;
       wanted.add(row.id);
       const known = this.hosts.get(row.id);
-      const target = { address: row.address, port: source.snmp_port, community: this.secrets.open(source.community_sealed) };
+      const target = {
+        address: row.address,
+        port: source.snmp_port,
+        community: this.secrets.open(source.community_sealed),
+      };
       const everyMs = source.poll_seconds * 1000;
       if (known) {
         known.target = target;
@@ -69,16 +73,29 @@ export class Poller {
         known.guests.clear();
         known.isHypervisor = row.kind === "host.hypervisor";
         // Spread over the interval, so that an estate is not asked all at once.
-      } else this.hosts.set(row.id, { id: row.id, target, everyMs, nextMs: atMs + ((row.id * 7919) % everyMs), processes: new Map(), isHypervisor: row.kind === "host.hypervisor", guests: new Map(), counters: new Map() });
+      } else
+        this.hosts.set(row.id, {
+          id: row.id,
+          target,
+          everyMs,
+          nextMs: atMs + ((row.id * 7919) % everyMs),
+          processes: new Map(),
+          isHypervisor: row.kind === "host.hypervisor",
+          guests: new Map(),
+          counters: new Map(),
+        });
     }
     for (const id of this.hosts.keys()) if (!wanted.has(id)) this.hosts.delete(id);
     for (const row of components) {
       const process = row.host_id === null || row.kind === "app.container" ? undefined : row.name.split(" @ ")[0];
       if (process && row.host_id !== null) this.hosts.get(row.host_id)?.processes.set(process, row.id);
     }
-    for (const { hypervisor, key, guest } of guestsOfHypervisors(this.db)) this.hosts.get(hypervisor)?.guests.set(key, guest);
+    for (const { hypervisor, key, guest } of guestsOfHypervisors(this.db))
+      this.hosts.get(hypervisor)?.guests.set(key, guest);
     const before = new Map(this.figures.map((one) => [one.serviceId, one.nextMs]));
-    this.figures = listServices(this.db).flatMap((service) => (service.figure ? [{ serviceId: service.id, figure: service.figure, nextMs: before.get(service.id) ?? atMs }] : []));
+    this.figures = listServices(this.db).flatMap((service) =>
+      service.figure ? [{ serviceId: service.id, figure: service.figure, nextMs: before.get(service.id) ?? atMs }] : [],
+    );
   }
 
   /** Looks at everything that is due. Failing to answer is a sample too: `reachable` is 0 then. */
@@ -121,11 +138,17 @@ export class Poller {
     // Rates are worked out from the exact instants; the samples of one look share a whole second.
     const second = Math.floor(atMs / 1000) * 1000;
     const put = (componentId: number, list: readonly Measured[]) => {
-      for (const one of list) this.recorder.record(this.recorder.series({ componentId, serviceId: null }, one.metric, one.instance, one.unit, second), second, one.value);
+      for (const one of list)
+        this.recorder.record(
+          this.recorder.series({ componentId, serviceId: null }, one.metric, one.instance, one.unit, second),
+          second,
+          one.value,
+        );
     };
     put(host.id, measured.host);
     put(host.id, [{ metric: "reachable", instance: "", unit: "0/1", value: 1 }]);
-    if (tookMs !== undefined) put(host.id, [{ metric: "response", instance: "", unit: "ms", value: Math.round(tookMs * 10) / 10 }]);
+    if (tookMs !== undefined)
+      put(host.id, [{ metric: "response", instance: "", unit: "ms", value: Math.round(tookMs * 10) / 10 }]);
     for (const [name, list] of measured.processes) {
       const id = host.processes.get(name);
       if (id === undefined) continue;
@@ -142,10 +165,18 @@ export class Poller {
   }
 
   takeSilence(hostId: number, atMs: number): void {
-    this.recorder.record(this.recorder.series({ componentId: hostId, serviceId: null }, "reachable", "", "0/1", atMs), atMs, 0);
+    this.recorder.record(
+      this.recorder.series({ componentId: hostId, serviceId: null }, "reachable", "", "0/1", atMs),
+      atMs,
+      0,
+    );
   }
 
   takeFigure(serviceId: number, figure: FigureSource, value: number, atMs: number): void {
-    this.recorder.record(this.recorder.series({ componentId: null, serviceId }, figure.metric, "", figure.unit, atMs), atMs, value);
+    this.recorder.record(
+      this.recorder.series({ componentId: null, serviceId }, figure.metric, "", figure.unit, atMs),
+      atMs,
+      value,
+    );
   }
 }

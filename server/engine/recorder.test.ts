@@ -30,7 +30,8 @@ afterEach(() => {
   rmSync(folder, { recursive: true, force: true });
 });
 
-const seriesIn = (recorder: Recorder, metric = "m") => recorder.series({ componentId: null, serviceId: service }, metric, "", "1", 0);
+const seriesIn = (recorder: Recorder, metric = "m") =>
+  recorder.series({ componentId: null, serviceId: service }, metric, "", "1", 0);
 const commit = (recorder: Recorder, how?: "full" | "everything") => {
   db.transaction(() => recorder.write(how))();
   recorder.settle();
@@ -62,7 +63,10 @@ describe("the recorder", () => {
       commit(recorder);
     }
     expect(count("journal")).toBeLessThan(300);
-    for (const series of all) expect([...readSamples(reader, series.id, 0, 1e15).values]).toEqual(Array.from({ length: 500 }, (_, tick) => tick));
+    for (const series of all)
+      expect([...readSamples(reader, series.id, 0, 1e15).values]).toEqual(
+        Array.from({ length: 500 }, (_, tick) => tick),
+      );
   });
 
   it("goes on after being cut off at any commit as if it had not been", () => {
@@ -79,19 +83,36 @@ describe("the recorder", () => {
       }
     }
     commit(recorder, "everything");
-    expect([...readSamples(reader, series.id, 0, 1e15).values]).toEqual(Array.from({ length: 600 }, (_, index) => index % 7));
+    expect([...readSamples(reader, series.id, 0, 1e15).values]).toEqual(
+      Array.from({ length: 600 }, (_, index) => index % 7),
+    );
     expect(count("chunk")).toBe(3);
   });
 
   it("puts samples in their order, whatever order they come in, and keeps the last of two at one instant", () => {
-    const arrivals = fc.array(fc.record({ minute: fc.nat({ max: 900 }), value: fc.integer({ min: 0, max: 9 }), commit: fc.constantFrom<"no" | "tick" | "everything" | "restart">("no", "no", "no", "tick", "everything", "restart") }), { minLength: 1, maxLength: 120 });
+    const arrivals = fc.array(
+      fc.record({
+        minute: fc.nat({ max: 900 }),
+        value: fc.integer({ min: 0, max: 9 }),
+        commit: fc.constantFrom<"no" | "tick" | "everything" | "restart">(
+          "no",
+          "no",
+          "no",
+          "tick",
+          "everything",
+          "restart",
+        ),
+      }),
+      { minLength: 1, maxLength: 120 },
+    );
     let round = 0;
     fc.assert(
       fc.property(arrivals, (list) => {
         const name = `r${round++}`;
         let recorder = new Recorder(db);
         // Enough of a past that late samples meet full chunks.
-        for (let minute = 0; minute < 500; minute += 2) recorder.record(seriesIn(recorder, name), AT + minute * MINUTE_MS, 50);
+        for (let minute = 0; minute < 500; minute += 2)
+          recorder.record(seriesIn(recorder, name), AT + minute * MINUTE_MS, 50);
         const table = new Map<number, number>(Array.from({ length: 250 }, (_, index) => [index * 2, 50]));
         for (const one of list) {
           recorder.record(seriesIn(recorder, name), AT + one.minute * MINUTE_MS, one.value);
@@ -129,7 +150,13 @@ describe("summing up", () => {
     rollAll(new Roller(db, recorder), AT + 3 * DAY_MS + HOUR_MS);
     expect(readRollup(reader, often.id, 5 * MINUTE_MS, 0, 1e15).starts).toHaveLength(3 * 288);
     const hours = readRollup(reader, often.id, HOUR_MS, AT + HOUR_MS, AT + 3 * HOUR_MS);
-    expect([[...hours.count], [...hours.min], [...hours.max], [...hours.sum], [...hours.last]]).toEqual([[60, 60], [0, 0], [59, 59], [1770, 1770], [59, 59]]);
+    expect([[...hours.count], [...hours.min], [...hours.max], [...hours.sum], [...hours.last]]).toEqual([
+      [60, 60],
+      [0, 0],
+      [59, 59],
+      [1770, 1770],
+      [59, 59],
+    ]);
     expect([...readRollup(reader, often.id, DAY_MS, 0, 1e15).count]).toEqual([1440, 1440, 1440]);
     const seldom = seriesIn(recorder, "seldom");
     for (let at = AT; at < AT + 2 * DAY_MS; at += 5 * MINUTE_MS) recorder.record(seldom, at, 1);
@@ -148,7 +175,10 @@ describe("summing up", () => {
     commit(recorder, "everything");
     rollAll(roller, AT + 2 * DAY_MS + HOUR_MS);
     const days = readRollup(reader, series.id, DAY_MS, 0, 1e15);
-    expect([[...days.count], [...days.max]]).toEqual([[1441, 1440], [99, 1]]);
+    expect([[...days.count], [...days.max]]).toEqual([
+      [1441, 1440],
+      [99, 1],
+    ]);
   });
 
   it("forgets samples that are old enough and summed up, and nothing else", () => {

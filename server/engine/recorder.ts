@@ -4,7 +4,18 @@ import { OpenChunks } from "#core/telemetry/open-chunks";
 import { DAY_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
 import { appendJournal, journalAfter, trimJournal } from "../store/journal";
-import { allSeries, CHUNK_SAMPLES, insertSeries, mergeLate, openChunk, readSamples, seriesById, writeChunk, type SeriesForm, type SeriesOwner } from "../store/signals";
+import {
+  allSeries,
+  CHUNK_SAMPLES,
+  insertSeries,
+  mergeLate,
+  openChunk,
+  readSamples,
+  seriesById,
+  writeChunk,
+  type SeriesForm,
+  type SeriesOwner,
+} from "../store/signals";
 
 /** A chunk is closed when it reaches over this much time, so that what is old can be forgotten. */
 const CHUNK_SPAN_MS = 7 * DAY_MS;
@@ -88,7 +99,11 @@ class Waiting {
   }
 
   get entry() {
-    return { series: this.series.subarray(0, this.count), times: this.times.subarray(0, this.count), values: this.values.subarray(0, this.count) };
+    return {
+      series: this.series.subarray(0, this.count),
+      times: this.times.subarray(0, this.count),
+      values: this.values.subarray(0, this.count),
+    };
   }
 }
 
@@ -103,13 +118,20 @@ export class Recorder {
   /** Chunks that got full since the last commit. */
   private readonly full: { seriesId: number; chunk: Samples }[] = [];
   /** Room for the samples of the chunk that is being packed. */
-  private readonly packing: Samples = { times: new Float64Array(CHUNK_SAMPLES), values: new Float64Array(CHUNK_SAMPLES) };
+  private readonly packing: Samples = {
+    times: new Float64Array(CHUNK_SAMPLES),
+    values: new Float64Array(CHUNK_SAMPLES),
+  };
   private readonly late = new Map<LiveSeries, { times: number[]; values: number[] }>();
   /** Series with samples that are not packed, those first met in the journal first. */
   private readonly queue = new Set<LiveSeries>();
   private readonly waiting = new Waiting();
   /** What the running `write` did, until it is settled. */
-  private written: { packed: LiveSeries[]; waiting: boolean; full: boolean } = { packed: [], waiting: false, full: false };
+  private written: { packed: LiveSeries[]; waiting: boolean; full: boolean } = {
+    packed: [],
+    waiting: false,
+    full: false,
+  };
   private pendingSamples = 0;
   private readonly journalCounts: { id: number; count: number }[] = [];
   private lastRow = 0;
@@ -124,7 +146,20 @@ export class Recorder {
   taken = 0;
 
   constructor(private readonly db: Db) {
-    for (const row of allSeries(db)) this.keep(new LiveSeries(row.id, row.component_id, row.service_id, row.origin_id, row.metric, row.instance, row.unit, row.form, row.rolled_to));
+    for (const row of allSeries(db))
+      this.keep(
+        new LiveSeries(
+          row.id,
+          row.component_id,
+          row.service_id,
+          row.origin_id,
+          row.metric,
+          row.instance,
+          row.unit,
+          row.form,
+          row.rolled_to,
+        ),
+      );
     for (const entry of journalAfter(db, 0)) {
       for (let index = 0; index < entry.series.length; index++) {
         const series = this.byId.get(entry.series[index] as number);
@@ -156,11 +191,30 @@ export class Recorder {
   }
 
   /** The series of an owner, made when it is met for the first time. */
-  series(owner: SeriesOwner, metric: string, instance: string, unit: string, atMs: number, form: SeriesForm = "gauge"): LiveSeries {
+  series(
+    owner: SeriesOwner,
+    metric: string,
+    instance: string,
+    unit: string,
+    atMs: number,
+    form: SeriesForm = "gauge",
+  ): LiveSeries {
     const known = this.byKey.get(keyOf(owner, metric, instance));
     if (known) return this.load(known);
     const id = insertSeries(this.db, owner, metric, instance, unit, form, atMs);
-    const series = this.keep(new LiveSeries(id, owner.componentId, owner.serviceId, owner.originId ?? null, metric, instance, unit, form, null));
+    const series = this.keep(
+      new LiveSeries(
+        id,
+        owner.componentId,
+        owner.serviceId,
+        owner.originId ?? null,
+        metric,
+        instance,
+        unit,
+        form,
+        null,
+      ),
+    );
     series.open = this.chunks.open();
     return series;
   }
@@ -183,7 +237,8 @@ export class Recorder {
     const gone = new Set(list);
     const ids = new Set(list.map((series) => series.id));
     this.fresh = this.fresh.filter((sample) => !gone.has(sample.series));
-    for (let index = this.full.length - 1; index >= 0; index--) if (ids.has((this.full[index] as { seriesId: number }).seriesId)) this.full.splice(index, 1);
+    for (let index = this.full.length - 1; index >= 0; index--)
+      if (ids.has((this.full[index] as { seriesId: number }).seriesId)) this.full.splice(index, 1);
     this.waiting.drop(ids);
   }
 
@@ -199,7 +254,8 @@ export class Recorder {
     if (!last) return series;
     const newest = last.times.length - 1;
     this.chunks.setLast(series.open, last.times[newest] as number, last.values[newest] as number);
-    if (last.times.length < CHUNK_SAMPLES && (last.times[newest] as number) - (last.times[0] as number) < CHUNK_SPAN_MS) this.chunks.replace(series.open, last);
+    if (last.times.length < CHUNK_SAMPLES && (last.times[newest] as number) - (last.times[0] as number) < CHUNK_SPAN_MS)
+      this.chunks.replace(series.open, last);
     return series;
   }
 
@@ -221,7 +277,8 @@ export class Recorder {
     this.taken++;
     this.waiting.add(series.id, at, value);
     if (series.pendingFrom === 0) this.await(series, this.lastRow + 1);
-    if (at > before && series.componentId !== null && (this.judgedMetrics?.has(series.metric) ?? true)) this.fresh.push({ series, atMs: at, value });
+    if (at > before && series.componentId !== null && (this.judgedMetrics?.has(series.metric) ?? true))
+      this.fresh.push({ series, atMs: at, value });
   }
 
   private await(series: LiveSeries, row: number): void {
@@ -277,7 +334,9 @@ export class Recorder {
   recall(seriesId: number, fromMs: number, toMs: number): Samples {
     const kept = readSamples(this.db, seriesId, fromMs, toMs);
     const open = this.byId.get(seriesId)?.open;
-    return open === undefined || open === NOT_MET ? kept : mergeSamples(kept, cutSamples(this.chunks.samples(open), fromMs, toMs));
+    return open === undefined || open === NOT_MET
+      ? kept
+      : mergeSamples(kept, cutSamples(this.chunks.samples(open), fromMs, toMs));
   }
 
   /**
@@ -329,7 +388,10 @@ export class Recorder {
     const start = this.chunks.count(series.open) > 0 ? this.chunks.firstAt(series.open) : Number.POSITIVE_INFINITY;
     const inside = lowerBound(late.times, start);
     if (inside < late.times.length) {
-      const merged = mergeSamples(this.chunks.samples(series.open), { times: late.times.subarray(inside), values: late.values.subarray(inside) });
+      const merged = mergeSamples(this.chunks.samples(series.open), {
+        times: late.times.subarray(inside),
+        values: late.values.subarray(inside),
+      });
       const cut = Math.max(0, merged.times.length - CHUNK_SAMPLES);
       if (cut > 0) {
         // Stays in memory until the commit, like every chunk that got full.
@@ -339,7 +401,8 @@ export class Recorder {
       }
       this.chunks.replace(series.open, { times: merged.times.subarray(cut), values: merged.values.subarray(cut) });
     }
-    if (inside > 0) mergeLate(this.db, series.id, { times: late.times.subarray(0, inside), values: late.values.subarray(0, inside) });
+    if (inside > 0)
+      mergeLate(this.db, series.id, { times: late.times.subarray(0, inside), values: late.values.subarray(0, inside) });
     series.rolledToMs = seriesById(this.db, series.id)?.rolled_to ?? null;
   }
 
@@ -365,7 +428,8 @@ export class Recorder {
       }
       this.waiting.count = 0;
     }
-    while (this.journalCounts.length && (this.journalCounts[0] as { id: number }).id < this.trimmedTo) this.pendingSamples -= (this.journalCounts.shift() as { count: number }).count;
+    while (this.journalCounts.length && (this.journalCounts[0] as { id: number }).id < this.trimmedTo)
+      this.pendingSamples -= (this.journalCounts.shift() as { count: number }).count;
     this.written = { packed: [], waiting: false, full: false };
   }
 
@@ -380,4 +444,5 @@ export class Recorder {
   }
 }
 
-const keyOf = (owner: SeriesOwner, metric: string, instance: string) => `${owner.originId ? `o${owner.originId}` : (owner.componentId ?? `s${owner.serviceId}`)}|${metric}|${instance}`;
+const keyOf = (owner: SeriesOwner, metric: string, instance: string) =>
+  `${owner.originId ? `o${owner.originId}` : (owner.componentId ?? `s${owner.serviceId}`)}|${metric}|${instance}`;

@@ -79,7 +79,8 @@ export class Roller {
     const firstHour = firstRolled(this.db, seriesId, HOUR_MS);
     const hoursFrom = firstHour === undefined ? to : Math.max(from, Math.min(to, firstHour));
     // Before hours were kept there were few samples.
-    const early = hoursFrom > from ? rollSamples(readSamples(this.db, seriesId, from, hoursFrom - 1), HOUR_MS) : undefined;
+    const early =
+      hoursFrom > from ? rollSamples(readSamples(this.db, seriesId, from, hoursFrom - 1), HOUR_MS) : undefined;
     const hours = readRollup(this.db, seriesId, HOUR_MS, hoursFrom, to);
     appendRollup(this.db, seriesId, DAY_MS, rollSpans(early ? joinSpans([early, hours]) : hours, DAY_MS));
   }
@@ -93,6 +94,10 @@ export class Roller {
     // Where no five minutes are kept, the samples stand in for them for as long.
     const firstFine = firstRolled(this.db, series.id, fiveMinutes);
     const sparse = firstFine === undefined || firstFine > nowMs - retention.rawMs;
-    forgetChunks(this.db, series.id, Math.min(series.rolledToMs, nowMs - (sparse ? retention.fiveMinutesMs : retention.rawMs)));
+    forgetChunks(
+      this.db,
+      series.id,
+      Math.min(series.rolledToMs, nowMs - (sparse ? retention.fiveMinutesMs : retention.rawMs)),
+    );
   }
 }

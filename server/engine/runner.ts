@@ -40,8 +40,22 @@ export class Runner {
     const id = db.transaction(() => {
       const made = insertRun(db, run, now());
       const target = componentById(db, run.componentId);
-      insertChange(db, { atMs: now(), kind: "runbook", componentId: run.componentId, summary: `Runbook “${run.definition.name}” started on ${target?.name}`, by: run.by });
-      if (run.incidentId !== null) noteIncident(db, run.incidentId, "run", `Runbook “${run.definition.name}” started on ${target?.name}`, run.by, now());
+      insertChange(db, {
+        atMs: now(),
+        kind: "runbook",
+        componentId: run.componentId,
+        summary: `Runbook “${run.definition.name}” started on ${target?.name}`,
+        by: run.by,
+      });
+      if (run.incidentId !== null)
+        noteIncident(
+          db,
+          run.incidentId,
+          "run",
+          `Runbook “${run.definition.name}” started on ${target?.name}`,
+          run.by,
+          now(),
+        );
       return made;
     })();
     const abort = new AbortController();
@@ -97,14 +111,23 @@ export class Runner {
     }
     db.transaction(() => {
       endRun(db, id, state, message, now());
-      const outcome = state === "passed" ? `ended well after ${spokenDuration(now() - startedAt)}` : `${state}: ${message}`;
-      if (run.incidentId !== null) noteIncident(db, run.incidentId, "run", `Runbook “${run.definition.name}” ${outcome}`, run.by, now());
+      const outcome =
+        state === "passed" ? `ended well after ${spokenDuration(now() - startedAt)}` : `${state}: ${message}`;
+      if (run.incidentId !== null)
+        noteIncident(db, run.incidentId, "run", `Runbook “${run.definition.name}” ${outcome}`, run.by, now());
     })();
     tell(id);
   }
 
   /** @returns a sentence when the step failed */
-  private async takeStep(id: number, position: number, step: Step, run: NewRun, startedAt: number, signal: AbortSignal): Promise<string | undefined> {
+  private async takeStep(
+    id: number,
+    position: number,
+    step: Step,
+    run: NewRun,
+    startedAt: number,
+    signal: AbortSignal,
+  ): Promise<string | undefined> {
     const { db, now, sleep } = this.world;
     switch (step.type) {
       case "note":
@@ -119,7 +142,9 @@ export class Runner {
         const target = componentById(db, run.componentId);
         if (!target?.address) return "The target has no address to connect to.";
         if (!this.world.sshKey) return "No SSH key is set. Start Holotaxis with --ssh-key FILE.";
-        const sshPort = Number(factsAt(db, target.id, now()).find((fact) => fact.name === "ssh port")?.value ?? this.world.defaultSshPort);
+        const sshPort = Number(
+          factsAt(db, target.id, now()).find((fact) => fact.name === "ssh port")?.value ?? this.world.defaultSshPort,
+        );
         const line = commandLine(step.argv, run.args);
         updateStep(db, id, position, { state: "running", command: line });
         const output = this.outputTo(id, position);
@@ -140,7 +165,9 @@ export class Runner {
         output.end();
         updateStep(db, id, position, { state: "running", exitCode: result.exitCode });
         if (result.failure) return result.failure;
-        return step.accept.includes(result.exitCode ?? -1) ? undefined : `The command ended with exit code ${result.exitCode}.`;
+        return step.accept.includes(result.exitCode ?? -1)
+          ? undefined
+          : `The command ended with exit code ${result.exitCode}.`;
       }
     }
   }
@@ -171,7 +198,14 @@ export class Runner {
     };
   }
 
-  private async check(id: number, position: number, step: Extract<Step, { type: "check" }>, run: NewRun, startedAt: number, signal: AbortSignal): Promise<string | undefined> {
+  private async check(
+    id: number,
+    position: number,
+    step: Extract<Step, { type: "check" }>,
+    run: NewRun,
+    startedAt: number,
+    signal: AbortSignal,
+  ): Promise<string | undefined> {
     const { db, recorder, now, sleep } = this.world;
     const series = recorder.find({ componentId: run.componentId, serviceId: null }, step.metric, step.instance);
     const title = metricTitle(step.metric, step.instance);
@@ -186,9 +220,15 @@ export class Runner {
       mean = last.reduce((sum, value) => sum + value, 0) / last.length;
       if (samples.times.length > told) {
         told = samples.times.length;
-        appendOutput(db, id, position, `${title} ${formatValue(samples.values[told - 1], series.unit)}, mean of ${last.length}: ${formatValue(mean, series.unit)} (wanted: ${step.is} ${limit})\n`);
+        appendOutput(
+          db,
+          id,
+          position,
+          `${title} ${formatValue(samples.values[told - 1], series.unit)}, mean of ${last.length}: ${formatValue(mean, series.unit)} (wanted: ${step.is} ${limit})\n`,
+        );
         this.world.tell(id);
-        if (last.length >= step.meanOf && (step.is === "below" ? mean < step.value : mean > step.value)) return undefined;
+        if (last.length >= step.meanOf && (step.is === "below" ? mean < step.value : mean > step.value))
+          return undefined;
       }
       await sleep(1000, signal);
     }

@@ -12,16 +12,39 @@ useStore((opened) => (db = opened));
 const named = fc.constantFrom("a", "b", "c");
 const sender = fc.oneof(
   named.map((name) => ({ "host.name": `${name}.example` })),
-  fc.tuple(named, fc.constantFrom("web", "db")).map(([name, service]) => ({ "host.name": name, "service.name": service })),
-  fc.tuple(named, fc.nat({ max: 3 })).map(([name, number]) => ({ "host.name": name, "container.id": `${number}`.repeat(64) })),
+  fc
+    .tuple(named, fc.constantFrom("web", "db"))
+    .map(([name, service]) => ({ "host.name": name, "service.name": service })),
+  fc
+    .tuple(named, fc.nat({ max: 3 }))
+    .map(([name, number]) => ({ "host.name": name, "container.id": `${number}`.repeat(64) })),
   fc.nat({ max: 3 }).map((number) => ({ "source.address": `198.51.100.${number}` })),
 );
 const component = fc.oneof(
-  fc.record({ kind: fc.constant("host.linux"), name: named, address: fc.option(fc.nat({ max: 3 }).map((number) => `198.51.100.${number}`)), container: fc.constant(null) }),
-  fc.record({ kind: fc.constant("app.process"), name: fc.tuple(named, fc.constantFrom("web", "db")).map(([name, service]) => `${service} @ ${name}`), address: fc.constant(null), container: fc.constant(null) }),
-  fc.record({ kind: fc.constant("app.container"), name: fc.constantFrom("box-1", "box-2"), address: fc.constant(null), container: fc.nat({ max: 3 }).map((number) => `${number}`.repeat(64)) }),
+  fc.record({
+    kind: fc.constant("host.linux"),
+    name: named,
+    address: fc.option(fc.nat({ max: 3 }).map((number) => `198.51.100.${number}`)),
+    container: fc.constant(null),
+  }),
+  fc.record({
+    kind: fc.constant("app.process"),
+    name: fc.tuple(named, fc.constantFrom("web", "db")).map(([name, service]) => `${service} @ ${name}`),
+    address: fc.constant(null),
+    container: fc.constant(null),
+  }),
+  fc.record({
+    kind: fc.constant("app.container"),
+    name: fc.constantFrom("box-1", "box-2"),
+    address: fc.constant(null),
+    container: fc.nat({ max: 3 }).map((number) => `${number}`.repeat(64)),
+  }),
 );
-const step = fc.oneof(sender.map((attributes) => ({ attributes })), component.map((found) => ({ found })), fc.nat({ max: 9 }).map((leaves) => ({ leaves })));
+const step = fc.oneof(
+  sender.map((attributes) => ({ attributes })),
+  component.map((found) => ({ found })),
+  fc.nat({ max: 9 }).map((leaves) => ({ leaves })),
+);
 
 /** Everything in one transaction that is taken back, so that each run begins with nothing. */
 const tryOut = (work: () => void) => {
@@ -54,7 +77,11 @@ it("names senders one newcomer at a time as it would with everything taken up an
             const keys = container === null ? [`key:${clock}`] : [`container:${container}`];
             // Two containers never have one id.
             if (container !== null && made.some((id) => componentById(db, id)?.kind === "app.container")) continue;
-            const id = insertComponent(db, { kind, name, site: "", sourceId: null, hostId: null, address, reason: "", keys, facts: {} }, clock);
+            const id = insertComponent(
+              db,
+              { kind, name, site: "", sourceId: null, hostId: null, address, reason: "", keys, facts: {} },
+              clock,
+            );
             made.push(id);
             senders.welcome({ id, name, address, host_id: null }, container);
           }

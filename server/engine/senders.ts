@@ -35,7 +35,13 @@ export class Senders {
     this.byText.clear();
     this.byId.clear();
     this.byHint.clear();
-    for (const row of allOrigins(this.db)) this.keep(row.attributes, { id: row.id, attributes: JSON.parse(row.attributes) as OriginAttributes, componentId: row.component_id, touchedMs: row.last_at });
+    for (const row of allOrigins(this.db))
+      this.keep(row.attributes, {
+        id: row.id,
+        attributes: JSON.parse(row.attributes) as OriginAttributes,
+        componentId: row.component_id,
+        touchedMs: row.last_at,
+      });
   }
 
   private keep(text: string, origin: KnownOrigin): KnownOrigin {
@@ -67,7 +73,12 @@ export class Senders {
     const known = this.byText.get(text);
     if (known) return known;
     const named = nameOrigin(attributes, this.book);
-    return this.keep(text, { id: insertOrigin(this.db, text, named, nowMs), attributes, componentId: named.componentId, touchedMs: nowMs });
+    return this.keep(text, {
+      id: insertOrigin(this.db, text, named, nowMs),
+      attributes,
+      componentId: named.componentId,
+      touchedMs: nowMs,
+    });
   }
 
   /** Takes up what the estate and the rules are by now, and names anew whom that concerns; inside a transaction. */
@@ -85,14 +96,18 @@ export class Senders {
   }
 
   /** Takes up one component that came into the estate, and names anew only those who speak of it; inside a transaction. */
-  welcome({ id, name, address, host_id }: Pick<ComponentRow, "id" | "name" | "address" | "host_id">, containerId: string | null): void {
+  welcome(
+    { id, name, address, host_id }: Pick<ComponentRow, "id" | "name" | "address" | "host_id">,
+    containerId: string | null,
+  ): void {
     const knownAs: [KnownBy, string | null][] = [
       ["container", containerId],
       ["name", name.toLowerCase()],
       ["address", host_id === null ? address : null],
     ];
     for (const [by, value] of knownAs) if (value !== null) this.known[by].set(value, id);
-    for (const [by, value] of knownAs) if (value !== null) for (const origin of this.byHint.get(hintKey(by, value)) ?? []) this.nameAnew(origin);
+    for (const [by, value] of knownAs)
+      if (value !== null) for (const origin of this.byHint.get(hintKey(by, value)) ?? []) this.nameAnew(origin);
   }
 
   private nameAnew(origin: KnownOrigin): void {

@@ -6,7 +6,16 @@ import type { Secrets } from "../secrets";
 import type { SourceInput } from "../settings";
 import { insertChange } from "../store/changes";
 import { PersonError, storeTrouble, type Db } from "../store/database";
-import { endSweep, insertSource, insertSweep, runningSweep, sourceById, sourceNamed, updateSource, updateSweep } from "../store/sweeps";
+import {
+  endSweep,
+  insertSource,
+  insertSweep,
+  runningSweep,
+  sourceById,
+  sourceNamed,
+  updateSource,
+  updateSweep,
+} from "../store/sweeps";
 import type { LiveEvent } from "./events";
 
 export interface SweepContext {
@@ -29,19 +38,45 @@ export class Sweeps {
 
   saveSource(id: number | undefined, fields: SourceInput, by: string): number {
     const twin = sourceNamed(this.context.db, fields.name);
-    if (twin && twin.id !== id) throw new PersonError(`There is a source called “${fields.name}” already. Choose another name, or edit that one.`);
+    if (twin && twin.id !== id)
+      throw new PersonError(
+        `There is a source called “${fields.name}” already. Choose another name, or edit that one.`,
+      );
     const spans = parseRanges(fields.ranges);
     if (!spans.ok) throw new PersonError(spans.problem);
     const changed = this.context.db.transaction(() => {
       if (id === undefined) {
-        if (!fields.community) throw new PersonError("Give the SNMP community, or write a hyphen if these addresses have none.");
-        const made = insertSource(this.context.db, fields, this.context.secrets.seal(fields.community), this.context.now());
-        insertChange(this.context.db, { atMs: this.context.now(), kind: "setting", componentId: null, summary: `Source ${fields.name} was added`, by });
+        if (!fields.community)
+          throw new PersonError("Give the SNMP community, or write a hyphen if these addresses have none.");
+        const made = insertSource(
+          this.context.db,
+          fields,
+          this.context.secrets.seal(fields.community),
+          this.context.now(),
+        );
+        insertChange(this.context.db, {
+          atMs: this.context.now(),
+          kind: "setting",
+          componentId: null,
+          summary: `Source ${fields.name} was added`,
+          by,
+        });
         return made;
       }
       if (!sourceById(this.context.db, id)) throw new PersonError("That source does not exist any more.");
-      updateSource(this.context.db, id, fields, fields.community ? this.context.secrets.seal(fields.community) : undefined);
-      insertChange(this.context.db, { atMs: this.context.now(), kind: "setting", componentId: null, summary: `Source ${fields.name} was changed`, by });
+      updateSource(
+        this.context.db,
+        id,
+        fields,
+        fields.community ? this.context.secrets.seal(fields.community) : undefined,
+      );
+      insertChange(this.context.db, {
+        atMs: this.context.now(),
+        kind: "setting",
+        componentId: null,
+        summary: `Source ${fields.name} was changed`,
+        by,
+      });
       return id;
     })();
     this.context.onSources();
@@ -52,7 +87,8 @@ export class Sweeps {
   async start(sourceId: number, by: string, wait = false): Promise<number> {
     const source = sourceById(this.context.db, sourceId);
     if (!source) throw new PersonError("That source does not exist any more.");
-    if (runningSweep(this.context.db, sourceId)) throw new PersonError(`A sweep of ${source.name} is under way already. Watch it, or stop it first.`);
+    if (runningSweep(this.context.db, sourceId))
+      throw new PersonError(`A sweep of ${source.name} is under way already. Watch it, or stop it first.`);
     const ranges = parseRanges(source.ranges);
     const ports = parsePorts(source.ports);
     if (!ranges.ok) throw new PersonError(ranges.problem);
@@ -61,12 +97,20 @@ export class Sweeps {
     const abort = new AbortController();
     this.running.set(id, abort);
     this.context.emit({ topic: "sweep", id, state: "running" });
-    const work = this.sweep(id, sourceId, ranges.spans, ports.ports, abort.signal).finally(() => this.running.delete(id));
+    const work = this.sweep(id, sourceId, ranges.spans, ports.ports, abort.signal).finally(() =>
+      this.running.delete(id),
+    );
     if (wait) await work;
     return id;
   }
 
-  private async sweep(id: number, sourceId: number, spans: { first: number; last: number }[], ports: number[], signal: AbortSignal): Promise<void> {
+  private async sweep(
+    id: number,
+    sourceId: number,
+    spans: { first: number; last: number }[],
+    ports: number[],
+    signal: AbortSignal,
+  ): Promise<void> {
     const source = sourceById(this.context.db, sourceId);
     if (!source) return;
     const counts: SweepCounts = { tried: 0, answering: 0, recognised: 0, failed: 0 };
@@ -77,7 +121,13 @@ export class Sweeps {
     }, 400);
     try {
       const community = this.context.secrets.open(source.community_sealed);
-      await sweepAddresses({ spans, ports, snmpPort: source.snmp_port, community }, counts, (sighting) => sightings.push(sighting), () => this.context.now(), signal);
+      await sweepAddresses(
+        { spans, ports, snmpPort: source.snmp_port, community },
+        counts,
+        (sighting) => sightings.push(sighting),
+        () => this.context.now(),
+        signal,
+      );
       const complete = !signal.aborted;
       const taken = takeInSightings(this.context.db, id, source, spans, sightings, complete, this.context.now());
       this.context.onEstate(taken.retired);
@@ -89,7 +139,15 @@ export class Sweeps {
         : `Stopped by hand after ${counts.tried} addresses; what was found until then is kept.`;
       endSweep(this.context.db, id, complete ? "done" : "stopped", message, this.context.now());
     } catch (error) {
-      this.keep(() => endSweep(this.context.db, id, "failed", storeTrouble(error) ?? `The sweep broke off: ${error instanceof Error ? error.message : error}`, this.context.now()));
+      this.keep(() =>
+        endSweep(
+          this.context.db,
+          id,
+          "failed",
+          storeTrouble(error) ?? `The sweep broke off: ${error instanceof Error ? error.message : error}`,
+          this.context.now(),
+        ),
+      );
     } finally {
       clearInterval(progress);
       this.context.emit({ topic: "sweep", id, state: "ended" });

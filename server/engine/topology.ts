@@ -5,7 +5,14 @@ import { activeAlarms } from "../store/alarms";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import { currentComponents, currentRelations } from "../store/estate";
-import { listServices, membersAt, writeHealth, writeMembers, writeReliance, type EntryPattern } from "../store/services";
+import {
+  listServices,
+  membersAt,
+  writeHealth,
+  writeMembers,
+  writeReliance,
+  type EntryPattern,
+} from "../store/services";
 
 /** Works out anew what every service is made of and relies on; who joins and leaves is kept with its time. */
 export function refreshServices(db: Db, atMs: number): void {
@@ -14,23 +21,46 @@ export function refreshServices(db: Db, atMs: number): void {
     components
       .filter((component) => {
         const [process, host] = component.name.split(" @ ");
-        return host !== undefined && patterns.some((pattern) => fitsPattern(pattern.host, host) && fitsPattern(pattern.process, process ?? ""));
+        return (
+          host !== undefined &&
+          patterns.some((pattern) => fitsPattern(pattern.host, host) && fitsPattern(pattern.process, process ?? ""))
+        );
       })
       .map((component) => component.id);
   const services = listServices(db).map((service) => ({ service, entries: entriesOf(service.entries) }));
   const edges = currentRelations(db).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id }));
-  const extents = serviceExtents(services.map(({ service, entries }) => ({ service: service.id, entries })), edges);
+  const extents = serviceExtents(
+    services.map(({ service, entries }) => ({ service: service.id, entries })),
+    edges,
+  );
   const nameOf = new Map(components.map((component) => [component.id, component.name]));
   // A newcomer is told of as found; that it joined a service goes without saying.
-  const newcomers = new Set(components.filter((component) => component.valid_from === atMs).map((component) => component.id));
+  const newcomers = new Set(
+    components.filter((component) => component.valid_from === atMs).map((component) => component.id),
+  );
   db.transaction(() => {
     extents.forEach((extent, index) => {
       const { service, entries } = services[index] as (typeof services)[number];
       const first = membersAt(db, atMs).every((member) => member.service_id !== service.id);
       const { joined, left } = writeMembers(db, service.id, extent.members, new Set(entries), atMs);
       if (!first) {
-        for (const id of joined) if (!newcomers.has(id)) insertChange(db, { atMs, kind: "membership", componentId: id, summary: `${nameOf.get(id)} joined ${service.name}`, by: "Holotaxis" });
-        for (const id of left) insertChange(db, { atMs, kind: "membership", componentId: id, summary: `${nameOf.get(id) ?? "A component"} left ${service.name}`, by: "Holotaxis" });
+        for (const id of joined)
+          if (!newcomers.has(id))
+            insertChange(db, {
+              atMs,
+              kind: "membership",
+              componentId: id,
+              summary: `${nameOf.get(id)} joined ${service.name}`,
+              by: "Holotaxis",
+            });
+        for (const id of left)
+          insertChange(db, {
+            atMs,
+            kind: "membership",
+            componentId: id,
+            summary: `${nameOf.get(id) ?? "A component"} left ${service.name}`,
+            by: "Holotaxis",
+          });
       }
       writeReliance(db, service.id, extent.reliesOn, atMs);
     });
@@ -53,7 +83,12 @@ export function servicesByComponent(db: Db, atMs: number): Map<number, { id: num
  * Health of the given components from their active alarms, and of every service from its members: the worst of them.
  * Call inside a transaction. Returns how many verdicts changed.
  */
-export function refreshHealth(db: Db, components: ReadonlySet<number>, servicesOf: ReadonlyMap<number, readonly { id: number; name: string }[]>, atMs: number): number {
+export function refreshHealth(
+  db: Db,
+  components: ReadonlySet<number>,
+  servicesOf: ReadonlyMap<number, readonly { id: number; name: string }[]>,
+  atMs: number,
+): number {
   const active = activeAlarms(db);
   let changed = 0;
   const services = new Map<number, string>();

@@ -29,7 +29,10 @@ export async function makeApp(options: AppOptions): Promise<Express> {
   app.disable("x-powered-by");
   app.use((request, response, next) => {
     if (options.hostNames.length && !options.hostNames.includes(request.headers.host ?? "")) {
-      response.status(421).type("text/plain").send("This address does not belong to Holotaxis. Open the address it printed at its start.");
+      response
+        .status(421)
+        .type("text/plain")
+        .send("This address does not belong to Holotaxis. Open the address it printed at its start.");
       return;
     }
     response.locals.nonce = randomBytes(16).toString("base64");
@@ -41,7 +44,10 @@ export async function makeApp(options: AppOptions): Promise<Express> {
         useDefaults: false,
         directives: {
           defaultSrc: ["'none'"],
-          scriptSrc: ["'self'", (_request, response) => `'nonce-${(response as express.Response).locals.nonce as string}'`],
+          scriptSrc: [
+            "'self'",
+            (_request, response) => `'nonce-${(response as express.Response).locals.nonce as string}'`,
+          ],
           // The interface library writes style elements while it runs.
           styleSrc: ["'self'", "'unsafe-inline'"],
           imgSrc: ["'self'", "data:"],
@@ -60,7 +66,13 @@ export async function makeApp(options: AppOptions): Promise<Express> {
   // A form of another site is refused by where it says it comes from, besides the same-site cookie.
   app.use((request, response, next) => {
     const site = request.headers["sec-fetch-site"];
-    if (request.method !== "GET" && request.method !== "HEAD" && site !== undefined && site !== "same-origin" && site !== "none") {
+    if (
+      request.method !== "GET" &&
+      request.method !== "HEAD" &&
+      site !== undefined &&
+      site !== "same-origin" &&
+      site !== "none"
+    ) {
       response.status(403).type("text/plain").send("Changes are taken from Holotaxis' own pages only.");
       return;
     }
@@ -72,14 +84,35 @@ export async function makeApp(options: AppOptions): Promise<Express> {
   });
   app.get("/live", options.live.handle);
   // Packing costs more than it saves on the way to a browser on the same machine.
-  app.use(compression({ filter: (request, response) => !/^(::ffff:)?127\.|^::1$/.test(request.socket.remoteAddress ?? "") && compression.filter(request, response) }));
-  app.use("/assets", express.static(`${options.clientFolder}/assets`, { immutable: true, maxAge: "1y", fallthrough: false }));
+  app.use(
+    compression({
+      filter: (request, response) =>
+        !/^(::ffff:)?127\.|^::1$/.test(request.socket.remoteAddress ?? "") && compression.filter(request, response),
+    }),
+  );
+  app.use(
+    "/assets",
+    express.static(`${options.clientFolder}/assets`, { immutable: true, maxAge: "1y", fallthrough: false }),
+  );
   app.use(express.static(options.clientFolder, { maxAge: "1h", index: false }));
-  app.use(rateLimit({ windowMs: 10_000, limit: 600, standardHeaders: "draft-7", legacyHeaders: false, message: "Too many requests in ten seconds. Wait a little." }));
+  app.use(
+    rateLimit({
+      windowMs: 10_000,
+      limit: 600,
+      standardHeaders: "draft-7",
+      legacyHeaders: false,
+      message: "Too many requests in ten seconds. Wait a little.",
+    }),
+  );
   const build = (await import(pathToFileURL(options.serverBuild).href)) as ServerBuild;
   app.all(
     "*splat",
-    createRequestHandler({ build, mode: "production", getLoadContext: (_request, response) => ({ ...options.holotaxis, nonce: response.locals.nonce as string }) as never }),
+    createRequestHandler({
+      build,
+      mode: "production",
+      getLoadContext: (_request, response) =>
+        ({ ...options.holotaxis, nonce: response.locals.nonce as string }) as never,
+    }),
   );
   const onError: ErrorRequestHandler = (error, request, response, _next) => {
     const status = (error as { status?: number }).status ?? 500;
@@ -89,7 +122,8 @@ export async function makeApp(options: AppOptions): Promise<Express> {
     }
     const reference = randomUUID().slice(0, 8);
     options.log.error({ err: error, reference, path: request.path }, "a request failed");
-    if (!response.headersSent) response.status(500).type("text/plain").send(`Something went wrong. Its reference in the log is ${reference}.`);
+    if (!response.headersSent)
+      response.status(500).type("text/plain").send(`Something went wrong. Its reference in the log is ${reference}.`);
   };
   app.use(onError);
   return app;

@@ -13,7 +13,11 @@ export class LiveUpdates {
       response.status(503).send("Too many open pages. Close some and load again.");
       return;
     }
-    response.writeHead(200, { "Content-Type": "text/event-stream", "Cache-Control": "no-store", "X-Accel-Buffering": "no" });
+    response.writeHead(200, {
+      "Content-Type": "text/event-stream",
+      "Cache-Control": "no-store",
+      "X-Accel-Buffering": "no",
+    });
     response.write("retry: 2000\n\n");
     this.listeners.add(response);
     request.on("close", () => this.listeners.delete(response));

@@ -51,10 +51,18 @@ export interface ChartOptions {
 /** Parts of a drawing that show their highest exemplar. */
 export const MOST_EXEMPLARS = 24;
 
-export function chartOf(db: Db, series: SeriesRow, fromMs: number, toMs: number, { width = 240, owner, overlay = "none" }: ChartOptions = {}): ChartData {
+export function chartOf(
+  db: Db,
+  series: SeriesRow,
+  fromMs: number,
+  toMs: number,
+  { width = 240, owner, overlay = "none" }: ChartOptions = {},
+): ChartData {
   const { points, legend } = drawnOf(db, series, fromMs, toMs, width);
   const component = series.component_id === null ? undefined : componentById(db, series.component_id);
-  const rule = component && listRules(db).find((one) => one.enabled && one.metric === series.metric && kindMatches(one.kind, component.kind));
+  const rule =
+    component &&
+    listRules(db).find((one) => one.enabled && one.metric === series.metric && kindMatches(one.kind, component.kind));
   return {
     seriesId: series.id,
     title: metricTitle(series.metric, series.instance),
@@ -64,35 +72,70 @@ export function chartOf(db: Db, series: SeriesRow, fromMs: number, toMs: number,
     unit: series.unit,
     fromMs,
     toMs,
-    points: withGaps(points, (toMs - fromMs) / width).map((point) => [Math.round(point.atMs), finiteOrNull(point.min), finiteOrNull(point.mean), finiteOrNull(point.max)]),
+    points: withGaps(points, (toMs - fromMs) / width).map((point) => [
+      Math.round(point.atMs),
+      finiteOrNull(point.min),
+      finiteOrNull(point.mean),
+      finiteOrNull(point.max),
+    ]),
     limits: series.metric === "reachable" ? [] : (rule?.limits ?? []),
     marks: component ? marksOf(db, component.id, fromMs, toMs) : [],
     legend,
     exemplars: exemplarsOf(db, series, fromMs, toMs, MOST_EXEMPLARS),
-    over: overlayOf((from, to) => lineOf(spansOf(db, series, from, to, niceStep(to - from, width))), overlay, fromMs, toMs),
+    over: overlayOf(
+      (from, to) => lineOf(spansOf(db, series, from, to, niceStep(to - from, width))),
+      overlay,
+      fromMs,
+      toMs,
+    ),
   };
 }
 
 /** Long windows are drawn from what was summed up, short ones from every sample; extremes are in the drawing either way. */
-function drawnOf(db: Db, series: SeriesRow, fromMs: number, toMs: number, width: number): { points: EnvelopePoint[]; legend: ChartData["legend"] } {
+function drawnOf(
+  db: Db,
+  series: SeriesRow,
+  fromMs: number,
+  toMs: number,
+  width: number,
+): { points: EnvelopePoint[]; legend: ChartData["legend"] } {
   const stepMs = niceStep(toMs - fromMs, width);
   if (stepMs < 5 * MINUTE_MS) {
     const samples = readSamples(db, series.id, fromMs, toMs);
-    return { points: toEnvelope(samples, fromMs, toMs, width), legend: legendOf(summaryOf(rollSamples(samples, Number.MAX_SAFE_INTEGER))) };
+    return {
+      points: toEnvelope(samples, fromMs, toMs, width),
+      legend: legendOf(summaryOf(rollSamples(samples, Number.MAX_SAFE_INTEGER))),
+    };
   }
   const spans = spansOf(db, series, fromMs, toMs, stepMs);
   const line = lineOf(spans);
-  const points = Array.from(line.starts, (atMs, index): EnvelopePoint => ({ atMs: Math.max(atMs, fromMs), min: line.min[index] as number, mean: line.mean[index] as number, max: line.max[index] as number, count: spans.count[index] as number }));
+  const points = Array.from(line.starts, (atMs, index): EnvelopePoint => ({
+    atMs: Math.max(atMs, fromMs),
+    min: line.min[index] as number,
+    mean: line.mean[index] as number,
+    max: line.max[index] as number,
+    count: spans.count[index] as number,
+  }));
   return { points, legend: legendOf(summaryOf(spans)) };
 }
 
-export const legendOf = (summary: Summary): ChartData["legend"] => ({ min: finiteOrNull(summary.min), mean: finiteOrNull(summary.mean), max: finiteOrNull(summary.max), last: finiteOrNull(summary.last), count: summary.count });
+export const legendOf = (summary: Summary): ChartData["legend"] => ({
+  min: finiteOrNull(summary.min),
+  mean: finiteOrNull(summary.mean),
+  max: finiteOrNull(summary.max),
+  last: finiteOrNull(summary.last),
+  count: summary.count,
+});
 
 function marksOf(db: Db, componentId: number, fromMs: number, toMs: number): ChartMark[] {
   const alarms = alarmsOfComponent(db, componentId, fromMs, toMs)
     .filter((alarm) => alarm.raised_at >= fromMs)
     .map((alarm): ChartMark => ({ atMs: alarm.raised_at, what: "alarm", severity: alarm.worst, text: alarm.text }));
-  const changes = changesOf(db, [componentId], fromMs, toMs, 50).map((change): ChartMark => ({ atMs: change.at, what: "change", text: change.summary }));
+  const changes = changesOf(db, [componentId], fromMs, toMs, 50).map((change): ChartMark => ({
+    atMs: change.at,
+    what: "change",
+    text: change.summary,
+  }));
   return [...alarms, ...changes];
 }
 
@@ -120,9 +163,16 @@ export function dayVolume(db: Db, series: SeriesRow, label: string, atMs: number
     return entry && entry.count ? entry.sum / entry.count : undefined;
   };
   const hours = Array.from({ length: 24 }, (_, hour) => {
-    const before = [-7, -6, -5, -4, -3, -2, -1].map((day) => meanOf(day, hour)).filter((value): value is number => value !== undefined);
+    const before = [-7, -6, -5, -4, -3, -2, -1]
+      .map((day) => meanOf(day, hour))
+      .filter((value): value is number => value !== undefined);
     const today = meanOf(0, hour);
-    return { hour, today: today === undefined ? null : finiteOrNull(today), usual: before.length ? finiteOrNull(before.reduce((sum, value) => sum + value, 0) / before.length) : null, before: before.length };
+    return {
+      hour,
+      today: today === undefined ? null : finiteOrNull(today),
+      usual: before.length ? finiteOrNull(before.reduce((sum, value) => sum + value, 0) / before.length) : null,
+      before: before.length,
+    };
   });
   return { label, unit: series.unit, hours };
 }

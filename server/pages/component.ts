@@ -3,7 +3,15 @@ import { kindMatches } from "#core/detection/threshold";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById, factsAt, inventoryAt, partsOfHost, relationsOf, type ComponentRow, type RelationRow } from "../store/estate";
+import {
+  componentById,
+  factsAt,
+  inventoryAt,
+  partsOfHost,
+  relationsOf,
+  type ComponentRow,
+  type RelationRow,
+} from "../store/estate";
 import { latestLogs } from "../store/logs";
 import { originsOf } from "../store/origins";
 import { callFigures } from "../store/call-figures";
@@ -15,7 +23,27 @@ import { guestsOf, RECENT_MS } from "./guests";
 import type { Overlay } from "./overlay";
 
 /** Metrics shown as charts, in this order. */
-const CHARTED = ["cpu.used", "memory.used", "cpu.allotted", "memory.allotted", "guests.running", "disk.used", "net.in", "net.out", "net.errors", "process.memory", "process.cpu", "guest.cpu.used", "cpu.stolen", "container.cpu.used", "container.cpu.throttled", "container.memory.used", "container.memory.usage", "reachable", "response"];
+const CHARTED = [
+  "cpu.used",
+  "memory.used",
+  "cpu.allotted",
+  "memory.allotted",
+  "guests.running",
+  "disk.used",
+  "net.in",
+  "net.out",
+  "net.errors",
+  "process.memory",
+  "process.cpu",
+  "guest.cpu.used",
+  "cpu.stolen",
+  "container.cpu.used",
+  "container.cpu.throttled",
+  "container.memory.used",
+  "container.memory.usage",
+  "reachable",
+  "response",
+];
 /** What is shown of the host and the hypervisor under a component, at the same instant. */
 const CARRIED = ["cpu.used", "memory.used", "cpu.allotted", "cpu.stolen"];
 const MOST_CHARTS = 14;
@@ -24,13 +52,27 @@ const WIDTH = 180;
 const MOST_SENT_CHARTS = 6;
 const MOST_SENT_LOOKED_AT = 12;
 
-export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none" }: { id: number; atMs: number; fromMs: number; toMs: number; overlay?: Overlay }) {
+export function componentPage(
+  db: Db,
+  {
+    id,
+    atMs,
+    fromMs,
+    toMs,
+    overlay = "none",
+  }: { id: number; atMs: number; fromMs: number; toMs: number; overlay?: Overlay },
+) {
   const component = componentById(db, id);
   if (!component) return null;
   const health = healthAt(db, "component", atMs);
   const describe = (other: number) => {
     const row = componentById(db, other);
-    return { id: other, name: row?.name ?? "", kind: row?.kind ?? "", severity: health.get(other)?.severity ?? ("cleared" as const) };
+    return {
+      id: other,
+      name: row?.name ?? "",
+      kind: row?.kind ?? "",
+      severity: health.get(other)?.severity ?? ("cleared" as const),
+    };
   };
   const parts = partsOfHost(db, id, atMs);
   const own = new Set([id, ...parts.map((part) => part.id)]);
@@ -38,21 +80,40 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
   const talks = relations.filter((row) => row.type === "talks-to" && (own.has(row.from_id) || own.has(row.to_id)));
   const wired = relations.filter((row) => row.type === "wired-to" && (row.from_id === id || row.to_id === id));
   const inventory = inventoryAt(db, component.host_id ?? id, atMs);
-  const lastOf = new Map(seriesOfComponent(db, id).map((series) => [`${series.metric}|${series.instance}`, lastSample(db, series.id, atMs, RECENT_MS)?.value ?? null]));
+  const lastOf = new Map(
+    seriesOfComponent(db, id).map((series) => [
+      `${series.metric}|${series.instance}`,
+      lastSample(db, series.id, atMs, RECENT_MS)?.value ?? null,
+    ]),
+  );
   const series = withoutTwins(seriesOfComponent(db, id));
   const charted = series
     .filter((one) => CHARTED.includes(one.metric))
-    .sort((a, b) => CHARTED.indexOf(a.metric) - CHARTED.indexOf(b.metric) || a.instance.localeCompare(b.instance, "en", { numeric: true }))
+    .sort(
+      (a, b) =>
+        CHARTED.indexOf(a.metric) - CHARTED.indexOf(b.metric) ||
+        a.instance.localeCompare(b.instance, "en", { numeric: true }),
+    )
     .slice(0, MOST_CHARTS);
   // Of what else was sent to us: measured values, and of quantiles the slow end.
-  const sent = series.filter((one) => one.origin_id !== null && one.form === "gauge" && !CHARTED.includes(one.metric) && !/\.p(50|99)$/.test(one.metric)).slice(0, MOST_SENT_LOOKED_AT);
+  const sent = series
+    .filter(
+      (one) =>
+        one.origin_id !== null &&
+        one.form === "gauge" &&
+        !CHARTED.includes(one.metric) &&
+        !/\.p(50|99)$/.test(one.metric),
+    )
+    .slice(0, MOST_SENT_LOOKED_AT);
   const origins = new Set([...own].flatMap((one) => originsOf(db, one)));
   const memberOf = servicesOfComponents(db, own, atMs);
   const alarms = alarmsOfComponent(db, id, fromMs, toMs);
   // What spans say of calls between two components: how many, how many failed, and how long nineteen in twenty took at most.
   const callsOf = (from: number, to: number) => {
     const figures = callFigures(db, originsOf(db, from), originsOf(db, to), fromMs, toMs);
-    return figures ? { calls: figures.calls, failed: figures.failed, p95Ms: figures.sketch.quantile(0.95) / 1000 } : null;
+    return figures
+      ? { calls: figures.calls, failed: figures.failed, p95Ms: figures.sketch.quantile(0.95) / 1000 }
+      : null;
   };
   const draw = (series: SeriesRow) => chartOf(db, series, fromMs, toMs, { overlay, width: WIDTH });
   // What was not sent in this window has nothing to show; that something polled was silent is worth seeing.
@@ -76,19 +137,65 @@ export function componentPage(db: Db, { id, atMs, fromMs, toMs, overlay = "none"
       .filter((service) => memberOf.has(service.id))
       .map((service) => ({ uid: service.uid, name: service.name })),
     parts: parts.map((part) => describe(part.id)),
-    callers: talks.filter((row) => own.has(row.to_id)).map((row) => ({ own: describe(row.to_id), other: describe(row.from_id), detail: row.detail, connections: row.connections, seenBy: row.seen_by, since: row.valid_from, calls: callsOf(row.from_id, row.to_id) })),
-    called: talks.filter((row) => own.has(row.from_id)).map((row) => ({ own: describe(row.from_id), other: describe(row.to_id), detail: row.detail, connections: row.connections, seenBy: row.seen_by, since: row.valid_from, calls: callsOf(row.from_id, row.to_id) })),
+    callers: talks
+      .filter((row) => own.has(row.to_id))
+      .map((row) => ({
+        own: describe(row.to_id),
+        other: describe(row.from_id),
+        detail: row.detail,
+        connections: row.connections,
+        seenBy: row.seen_by,
+        since: row.valid_from,
+        calls: callsOf(row.from_id, row.to_id),
+      })),
+    called: talks
+      .filter((row) => own.has(row.from_id))
+      .map((row) => ({
+        own: describe(row.from_id),
+        other: describe(row.to_id),
+        detail: row.detail,
+        connections: row.connections,
+        seenBy: row.seen_by,
+        since: row.valid_from,
+        calls: callsOf(row.from_id, row.to_id),
+      })),
     wired: wired.map((row) => ({ other: describe(row.from_id === id ? row.to_id : row.from_id), detail: row.detail })),
-    interfaces: inventory && component.host_id === null ? inventory.interfaces.map((row) => ({ ...row, inBps: lastOf.get(`net.in|${row.name}`) ?? null, outBps: lastOf.get(`net.out|${row.name}`) ?? null })) : [],
-    storage: inventory && component.host_id === null ? inventory.storage.filter((row) => row.type !== "other").map((row) => ({ ...row, usedPercent: lastOf.get(row.type === "ram" ? "memory.used|" : `disk.used|${row.label}`) ?? null })) : [],
+    interfaces:
+      inventory && component.host_id === null
+        ? inventory.interfaces.map((row) => ({
+            ...row,
+            inBps: lastOf.get(`net.in|${row.name}`) ?? null,
+            outBps: lastOf.get(`net.out|${row.name}`) ?? null,
+          }))
+        : [],
+    storage:
+      inventory && component.host_id === null
+        ? inventory.storage
+            .filter((row) => row.type !== "other")
+            .map((row) => ({
+              ...row,
+              usedPercent: lastOf.get(row.type === "ram" ? "memory.used|" : `disk.used|${row.label}`) ?? null,
+            }))
+        : [],
     software: inventory && component.host_id === null ? inventory.software : [],
-    listeners: inventory && component.host_id === null ? inventory.listeners.map((row) => ({ ...row, process: inventory.software.find((one) => one.pid === row.pid)?.name ?? "" })) : [],
+    listeners:
+      inventory && component.host_id === null
+        ? inventory.listeners.map((row) => ({
+            ...row,
+            process: inventory.software.find((one) => one.pid === row.pid)?.name ?? "",
+          }))
+        : [],
     inventoryAt: component.last_seen_at,
     charts: [...charted.map(draw), ...drawnSent.slice(0, MOST_SENT_CHARTS)],
     silent: sent.length - drawnSent.length,
     carriers,
     guests: guestsOf(db, id, relations, atMs),
-    logs: latestLogs(db, origins, fromMs, toMs, 8).map((row) => ({ id: row.id, atMs: row.at, level: logLevel(row.severity), body: row.body })),
+    logs: latestLogs(db, origins, fromMs, toMs, 8).map((row) => ({
+      id: row.id,
+      atMs: row.at,
+      level: logLevel(row.severity),
+      body: row.body,
+    })),
     sends: origins.size > 0,
     seriesCount: lastOf.size,
     alarms,

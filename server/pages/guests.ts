@@ -13,7 +13,9 @@ export function guestsOf(db: Db, hypervisor: number, relations: readonly Relatio
     const series = seriesOfMetric(db, id, metric);
     return series ? (lastSample(db, series.id, atMs, RECENT_MS)?.value ?? null) : null;
   };
-  const processors = new Map((inventoryAt(db, hypervisor, atMs)?.guests ?? []).map((guest) => [guestKey(guest, hypervisor), guest.processors]));
+  const processors = new Map(
+    (inventoryAt(db, hypervisor, atMs)?.guests ?? []).map((guest) => [guestKey(guest, hypervisor), guest.processors]),
+  );
   const health = healthAt(db, "component", atMs);
   const keys = new Map(guestsOfHypervisors(db).map((row) => [row.guest, row.key]));
   return relations
@@ -22,13 +24,26 @@ export function guestsOf(db: Db, hypervisor: number, relations: readonly Relatio
       const used = value(id, "guest.cpu.used");
       const count = processors.get(keys.get(id) ?? "") ?? null;
       const row = componentById(db, id);
-      return { id, name: row?.name ?? "", kind: row?.kind ?? "", severity: health.get(id)?.severity ?? ("cleared" as const), running: value(id, "guest.running") !== 0, processors: count, usedPercent: used, processorsUsed: used === null || count === null ? null : (used / 100) * count, ownPercent: value(id, "cpu.used"), memoryBytes: value(id, "guest.memory") };
+      return {
+        id,
+        name: row?.name ?? "",
+        kind: row?.kind ?? "",
+        severity: health.get(id)?.severity ?? ("cleared" as const),
+        running: value(id, "guest.running") !== 0,
+        processors: count,
+        usedPercent: used,
+        processorsUsed: used === null || count === null ? null : (used / 100) * count,
+        ownPercent: value(id, "cpu.used"),
+        memoryBytes: value(id, "guest.memory"),
+      };
     })
     .sort((a, b) => (b.processorsUsed ?? -1) - (a.processorsUsed ?? -1));
 }
 
 /** The machine that takes a telling share of the processors in use, if one does. */
-export function leadingGuest(guests: ReturnType<typeof guestsOf>): { name: string; processors: number; share: number } | undefined {
+export function leadingGuest(
+  guests: ReturnType<typeof guestsOf>,
+): { name: string; processors: number; share: number } | undefined {
   const total = guests.reduce((sum, guest) => sum + (guest.processorsUsed ?? 0), 0);
   const first = guests[0];
   if (!first?.processorsUsed || total <= 0) return undefined;

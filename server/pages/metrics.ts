@@ -1,6 +1,15 @@
 import { metricName, metricTitle } from "#core/alarms/wording";
 import { kindInfo } from "#core/kinds";
-import { foldLines, lineOf, niceStep, pickBest, summaryOf, summaryOfLine, type Line, type Summary } from "#core/telemetry/lines";
+import {
+  foldLines,
+  lineOf,
+  niceStep,
+  pickBest,
+  summaryOf,
+  summaryOfLine,
+  type Line,
+  type Summary,
+} from "#core/telemetry/lines";
 import { figureOf } from "#core/telemetry/summaries";
 import { writeSelection, type Grouping, type Selection } from "#core/telemetry/selection";
 import { finiteOrNull } from "#core/units/format";
@@ -65,23 +74,54 @@ function originName(attributes: string): string {
 }
 
 const TURNED: Readonly<Record<string, string>> = { rate: "a second", change: "change of" };
-const FOLDED: Readonly<Record<string, string>> = { mean: "mean", sum: "sum", min: "lowest", max: "highest", p50: "median", p90: "90th percentile", p95: "95th percentile", p99: "99th percentile" };
+const FOLDED: Readonly<Record<string, string>> = {
+  mean: "mean",
+  sum: "sum",
+  min: "lowest",
+  max: "highest",
+  p50: "median",
+  p90: "90th percentile",
+  p95: "95th percentile",
+  p99: "99th percentile",
+};
 
-const unitOf = (series: OwnedSeries, selection: Selection) => (selection.turn === "rate" ? (series.unit === "1" || series.unit === "" ? "1/s" : series.unit === "By" ? "By/s" : `${series.unit}/s`) : series.unit);
+const unitOf = (series: OwnedSeries, selection: Selection) =>
+  selection.turn === "rate"
+    ? series.unit === "1" || series.unit === ""
+      ? "1/s"
+      : series.unit === "By"
+        ? "By/s"
+        : `${series.unit}/s`
+    : series.unit;
 
 function titleOf(series: OwnedSeries, selection: Selection): string {
   const title = metricTitle(series.metric, series.instance);
-  return selection.turn === "rate" ? `${title} ${TURNED.rate}` : selection.turn === "change" ? `${TURNED.change} ${title}` : title;
+  return selection.turn === "rate"
+    ? `${title} ${TURNED.rate}`
+    : selection.turn === "change"
+      ? `${TURNED.change} ${title}`
+      : title;
 }
 
-function groupOf(db: Db, by: Grouping | undefined, rows: readonly OwnedSeries[], atMs: number): Map<string, OwnedSeries[]> {
+function groupOf(
+  db: Db,
+  by: Grouping | undefined,
+  rows: readonly OwnedSeries[],
+  atMs: number,
+): Map<string, OwnedSeries[]> {
   const groups = new Map<string, OwnedSeries[]>();
   const put = (name: string, row: OwnedSeries) => groups.set(name, [...(groups.get(name) ?? []), row]);
   if (by === "service") {
     const names = new Map(listServices(db).map((service) => [service.id, service.name]));
     const servicesOf = new Map<number, string[]>();
-    for (const member of membersAt(db, atMs)) servicesOf.set(member.component_id, [...(servicesOf.get(member.component_id) ?? []), names.get(member.service_id) ?? ""]);
-    for (const row of rows) for (const name of row.service ? [row.service] : (servicesOf.get(row.component_id ?? 0) ?? ["no service"])) put(name, row);
+    for (const member of membersAt(db, atMs))
+      servicesOf.set(member.component_id, [
+        ...(servicesOf.get(member.component_id) ?? []),
+        names.get(member.service_id) ?? "",
+      ]);
+    for (const row of rows)
+      for (const name of row.service ? [row.service] : (servicesOf.get(row.component_id ?? 0) ?? ["no service"]))
+        put(name, row);
     return groups;
   }
   for (const row of rows) {
@@ -125,7 +165,11 @@ function linesOf(db: Db, selection: Selection, rows: readonly OwnedSeries[], ste
       drawn: null,
       series: members.length,
       draw: (fromMs, toMs) => {
-        const line = foldLines(members.map((row) => lineOf(turnedSpans(db, row, turn, fromMs, toMs, stepMs))), fold, turn !== "change" && (first.form !== "delta" || turn === "rate"));
+        const line = foldLines(
+          members.map((row) => lineOf(turnedSpans(db, row, turn, fromMs, toMs, stepMs))),
+          fold,
+          turn !== "change" && (first.form !== "delta" || turn === "rate"),
+        );
         return { line, summary: summaryOfLine(line) };
       },
     };
@@ -138,23 +182,39 @@ const scopeOf = (selection: Selection) => {
 };
 
 /** Everything a page of metrics draws. */
-export function metricsPage(db: Db, question: { selections: Selection[]; fromMs: number; toMs: number; width: number; overlay: Overlay }) {
+export function metricsPage(
+  db: Db,
+  question: { selections: Selection[]; fromMs: number; toMs: number; width: number; overlay: Overlay },
+) {
   const { fromMs, toMs, overlay } = question;
   const notes: string[] = [];
   const chosen = question.selections.map((selection) => {
     let rows = selectSeries(db, selection, { fromMs, toMs });
     if (rows.length > MOST_SERIES) {
-      notes.push(`${metricName(selection.metric ?? "")} is measured in ${rows.length} places; the first ${MOST_SERIES} are read. Narrow it down by kind, site or service.`);
+      notes.push(
+        `${metricName(selection.metric ?? "")} is measured in ${rows.length} places; the first ${MOST_SERIES} are read. Narrow it down by kind, site or service.`,
+      );
       rows = rows.slice(0, MOST_SERIES);
     }
     return { selection, rows };
   });
   // Few lines are drawn finely, many coarsely.
-  const expected = chosen.reduce((sum, { selection, rows }) => sum + (selection.fold ? 4 : Math.min(MOST_LINES, selection.count ?? rows.length)), 0);
-  const stepMs = niceStep(toMs - fromMs, Math.min(question.width, Math.max(60, Math.floor(MOST_POINTS / Math.max(1, expected)))));
+  const expected = chosen.reduce(
+    (sum, { selection, rows }) => sum + (selection.fold ? 4 : Math.min(MOST_LINES, selection.count ?? rows.length)),
+    0,
+  );
+  const stepMs = niceStep(
+    toMs - fromMs,
+    Math.min(question.width, Math.max(60, Math.floor(MOST_POINTS / Math.max(1, expected)))),
+  );
   const lines: DrawnLine[] = [];
   chosen.forEach(({ selection, rows }, index) => {
-    if (rows.length === 0) notes.push(selection.series ? `There is no series ${selection.series} any more.` : `Nothing is measured as “${selection.metric}”${scopeOf(selection)}.`);
+    if (rows.length === 0)
+      notes.push(
+        selection.series
+          ? `There is no series ${selection.series} any more.`
+          : `Nothing is measured as “${selection.metric}”${scopeOf(selection)}.`,
+      );
     let worked = linesOf(db, selection, rows, stepMs, toMs);
     const rank = selection.rank ?? "mean";
     const total = worked.length;
@@ -162,12 +222,21 @@ export function metricsPage(db: Db, question: { selections: Selection[]; fromMs:
     let drawn: { one: Worked; line: Line; summary: Summary }[];
     if (selection.pick || total > MOST_LINES) {
       const which = selection.pick ?? "highest";
-      if (!selection.pick) notes.push(`${total} lines are too many to read: the ${most} with the highest mean are drawn. Fold them, or choose which.`);
+      if (!selection.pick)
+        notes.push(
+          `${total} lines are too many to read: the ${most} with the highest mean are drawn. Fold them, or choose which.`,
+        );
       if (!selection.fold && (selection.turn ?? "value") === "value") {
         // Ranked by summaries, which need no unpacking, and only the best are drawn.
         worked = bestIn(db, worked, (one) => one.seriesId as number, fromMs, toMs, rank, which, most);
         drawn = worked.map((one) => ({ one, ...one.draw(fromMs, toMs) }));
-      } else drawn = pickBest(worked.map((one) => ({ one, ...one.draw(fromMs, toMs) })), ({ summary }) => figureOf(summary, rank), which, most);
+      } else
+        drawn = pickBest(
+          worked.map((one) => ({ one, ...one.draw(fromMs, toMs) })),
+          ({ summary }) => figureOf(summary, rank),
+          which,
+          most,
+        );
     } else drawn = worked.map((one) => ({ one, ...one.draw(fromMs, toMs) }));
     for (const { one, line, summary } of drawn) {
       const { draw: _draw, drawn: _drawn, ...rest } = one;
@@ -186,7 +255,13 @@ export function metricsPage(db: Db, question: { selections: Selection[]; fromMs:
   return { stepMs, lines, notes };
 }
 
-const pointsOf = (line: Line): DrawnLine["points"] => Array.from(line.starts, (start, index) => [start, finiteOrNull(line.min[index] as number), finiteOrNull(line.mean[index] as number), finiteOrNull(line.max[index] as number)]);
+const pointsOf = (line: Line): DrawnLine["points"] =>
+  Array.from(line.starts, (start, index) => [
+    start,
+    finiteOrNull(line.min[index] as number),
+    finiteOrNull(line.mean[index] as number),
+    finiteOrNull(line.max[index] as number),
+  ]);
 
 /** One choice when adding lines. */
 export interface SeriesChoice {
@@ -201,7 +276,12 @@ export function seriesChoices(db: Db, { text }: { text: string }): SeriesChoice[
   const counts = countMetrics(db);
   const choices: SeriesChoice[] = [];
   const add = (metric: string, where: string, hay: string, count: number, selection: Selection) => {
-    if (count > 1 && hasWords(`${metricName(metric)} ${metric} ${hay}`.toLowerCase(), words)) choices.push({ label: `${metricName(metric)} · ${where}`, detail: `${count} series`, selection: writeSelection({ ...selection, metric }) });
+    if (count > 1 && hasWords(`${metricName(metric)} ${metric} ${hay}`.toLowerCase(), words))
+      choices.push({
+        label: `${metricName(metric)} · ${where}`,
+        detail: `${count} series`,
+        selection: writeSelection({ ...selection, metric }),
+      });
   };
   const sumBy = (keyOf: (row: (typeof counts)[number]) => string) => {
     const sums = new Map<string, { row: (typeof counts)[number]; count: number }>();
@@ -213,13 +293,26 @@ export function seriesChoices(db: Db, { text }: { text: string }): SeriesChoice[
     }
     return [...sums.values()];
   };
-  for (const { row, count } of sumBy((one) => one.kind)) add(row.metric, `every ${kindInfo(row.kind).label.toLowerCase()}`, `every all ${kindInfo(row.kind).label} ${row.kind}`, count, { kind: row.kind });
-  for (const { row, count } of sumBy((one) => one.site)) add(row.metric, `everything at ${row.site}`, `every all ${row.site}`, count, { site: row.site });
-  for (const { metric, uid, name, count } of countServiceMetrics(db)) add(metric, `members of ${name}`, `every all members ${name}`, count, { service: uid });
+  for (const { row, count } of sumBy((one) => one.kind))
+    add(
+      row.metric,
+      `every ${kindInfo(row.kind).label.toLowerCase()}`,
+      `every all ${kindInfo(row.kind).label} ${row.kind}`,
+      count,
+      { kind: row.kind },
+    );
+  for (const { row, count } of sumBy((one) => one.site))
+    add(row.metric, `everything at ${row.site}`, `every all ${row.site}`, count, { site: row.site });
+  for (const { metric, uid, name, count } of countServiceMetrics(db))
+    add(metric, `members of ${name}`, `every all members ${name}`, count, { service: uid });
   choices.sort((a, b) => a.label.length - b.label.length);
   const single = findSeries(db, words, 40).map((one): SeriesChoice => {
     const owner = one.owner.startsWith("{") ? originName(one.owner) : one.owner;
-    return { label: `${metricTitle(one.metric, one.instance)} · ${owner}`, detail: one.kind === "service" ? "service" : `${kindInfo(one.kind).label}${one.site ? `, ${one.site}` : ""}`, selection: writeSelection({ series: one.id }) };
+    return {
+      label: `${metricTitle(one.metric, one.instance)} · ${owner}`,
+      detail: one.kind === "service" ? "service" : `${kindInfo(one.kind).label}${one.site ? `, ${one.site}` : ""}`,
+      selection: writeSelection({ series: one.id }),
+    };
   });
   return [...choices.slice(0, 20), ...single];
 }

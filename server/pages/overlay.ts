@@ -7,9 +7,17 @@ export const OVERLAYS = ["none", "day", "week", "seven"] as const;
 export type Overlay = (typeof OVERLAYS)[number];
 
 /** The same line at another time, moved here: instant here, mean there. */
-export function overlayOf(draw: (fromMs: number, toMs: number) => Line, overlay: Overlay, fromMs: number, toMs: number): [number, number | null][] {
+export function overlayOf(
+  draw: (fromMs: number, toMs: number) => Line,
+  overlay: Overlay,
+  fromMs: number,
+  toMs: number,
+): [number, number | null][] {
   if (overlay === "none") return [];
   const days = overlay === "day" ? [1] : overlay === "week" ? [7] : [1, 2, 3, 4, 5, 6, 7];
-  const line = foldLines(days.map((day) => shiftLine(draw(fromMs - day * DAY_MS, toMs - day * DAY_MS), day * DAY_MS)), "mean");
+  const line = foldLines(
+    days.map((day) => shiftLine(draw(fromMs - day * DAY_MS, toMs - day * DAY_MS), day * DAY_MS)),
+    "mean",
+  );
   return Array.from(line.starts, (start, index) => [start, finiteOrNull(line.mean[index] as number)]);
 }

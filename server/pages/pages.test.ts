@@ -29,25 +29,63 @@ beforeEach(() => {
   db = openStore(join(folder, "store.db"), "writer");
   migrate(db, join(process.cwd(), "server", "store", "migrations"));
   recorder = new Recorder(db);
-  sourceId = insertSource(db, { name: "s", site: "Room", ranges: "127.0.0.1-9", ports: "22", snmpPort: 161, pollSeconds: 60 }, "x", 0);
+  sourceId = insertSource(
+    db,
+    { name: "s", site: "Room", ranges: "127.0.0.1-9", ports: "22", snmpPort: 161, pollSeconds: 60 },
+    "x",
+    0,
+  );
 });
 afterEach(() => {
   db.close();
   rmSync(folder, { recursive: true, force: true });
 });
 
-const add = (name: string, kind = "host.linux", hostId: number | null = null) => insertComponent(db, { kind, name, site: "Room", sourceId, hostId, address: hostId === null ? "127.0.0.1" : null, reason: "", keys: [`k:${name}`], facts: {} }, AT - 30 * DAY_MS);
-const relate = (type: "talks-to" | "runs-on" | "hosted-by", fromId: number, toId: number, atMs = AT - 30 * DAY_MS) => seeRelation(db, { type, fromId, toId, detail: "", connections: 1, seenBy: "both" }, atMs);
+const add = (name: string, kind = "host.linux", hostId: number | null = null) =>
+  insertComponent(
+    db,
+    {
+      kind,
+      name,
+      site: "Room",
+      sourceId,
+      hostId,
+      address: hostId === null ? "127.0.0.1" : null,
+      reason: "",
+      keys: [`k:${name}`],
+      facts: {},
+    },
+    AT - 30 * DAY_MS,
+  );
+const relate = (type: "talks-to" | "runs-on" | "hosted-by", fromId: number, toId: number, atMs = AT - 30 * DAY_MS) =>
+  seeRelation(db, { type, fromId, toId, detail: "", connections: 1, seenBy: "both" }, atMs);
 const origin = (componentId: number | null, said = "{}") => insertOrigin(db, said, { componentId, why: "" }, AT);
 /** A sample every five minutes over a span up to now. */
-function measure(owner: { componentId: number | null; originId?: number }, metric: string, valueAt: (atMs: number) => number, spanMs = 2 * HOUR_MS, instance = "", form: SeriesForm = "gauge") {
-  const series = recorder.series({ componentId: owner.componentId, serviceId: null, originId: owner.originId ?? null }, metric, instance, "%", AT - spanMs, form);
+function measure(
+  owner: { componentId: number | null; originId?: number },
+  metric: string,
+  valueAt: (atMs: number) => number,
+  spanMs = 2 * HOUR_MS,
+  instance = "",
+  form: SeriesForm = "gauge",
+) {
+  const series = recorder.series(
+    { componentId: owner.componentId, serviceId: null, originId: owner.originId ?? null },
+    metric,
+    instance,
+    "%",
+    AT - spanMs,
+    form,
+  );
   for (let at = AT - spanMs; at <= AT; at += 5 * MINUTE_MS) recorder.record(series, at, valueAt(at));
   db.transaction(() => recorder.write("everything"))();
   recorder.settle();
   return series;
 }
-const page = (id: number, more = {}) => componentPage(db, { id, atMs: AT, fromMs: AT - HOUR_MS, toMs: AT, ...more }) as NonNullable<ReturnType<typeof componentPage>>;
+const page = (id: number, more = {}) =>
+  componentPage(db, { id, atMs: AT, fromMs: AT - HOUR_MS, toMs: AT, ...more }) as NonNullable<
+    ReturnType<typeof componentPage>
+  >;
 
 describe("a component's page", () => {
   it("draws what is polled once, though an agent sends it too, and what only the agent sends beside it", () => {
@@ -61,7 +99,11 @@ describe("a component's page", () => {
     measure({ componentId: host, originId: sender }, "calls", () => 5, undefined, "", "total");
     const charts = page(host).charts.map((chart) => [chart.metric, chart.legend.last]);
     // Totals only rise and medians say less than the slow end: neither is drawn unasked.
-    expect(charts).toEqual([["cpu.used", 10], ["cpu.stolen", 3], ["queue.length", 5]]);
+    expect(charts).toEqual([
+      ["cpu.used", 10],
+      ["cpu.stolen", 3],
+      ["queue.length", 5],
+    ]);
   });
 
   it("leaves out what was not sent in the window, and says how much that is, but shows that something polled was silent", () => {
@@ -79,21 +121,35 @@ describe("a component's page", () => {
     const host = add("a");
     const daysAgo = (atMs: number) => Math.floor((AT - atMs) / DAY_MS);
     measure({ componentId: host }, "cpu.used", daysAgo, 8 * DAY_MS);
-    const over = (overlay: "none" | "day" | "week" | "seven") => new Set(page(host, { overlay, fromMs: AT - 50 * MINUTE_MS, toMs: AT - MINUTE_MS }).charts[0]?.over.map(([, value]) => value));
+    const over = (overlay: "none" | "day" | "week" | "seven") =>
+      new Set(
+        page(host, { overlay, fromMs: AT - 50 * MINUTE_MS, toMs: AT - MINUTE_MS }).charts[0]?.over.map(
+          ([, value]) => value,
+        ),
+      );
     expect([...over("none")]).toEqual([]);
     expect([...over("day")]).toEqual([1]);
     expect([...over("week")]).toEqual([7]);
     expect([...over("seven")]).toEqual([4]);
-    const [first] = page(host, { overlay: "week", fromMs: AT - 50 * MINUTE_MS, toMs: AT - MINUTE_MS }).charts[0]?.over ?? [];
+    const [first] =
+      page(host, { overlay: "week", fromMs: AT - 50 * MINUTE_MS, toMs: AT - MINUTE_MS }).charts[0]?.over ?? [];
     expect(first?.[0]).toBeGreaterThanOrEqual(AT - 55 * MINUTE_MS);
   });
 
   it("names what carries it as it was at that instant", () => {
-    const [process, host, before, now] = [add("p @ a", "app.process", add("a")), 1, add("virt-01", "host.hypervisor"), add("virt-02", "host.hypervisor")];
+    const [process, host, before, now] = [
+      add("p @ a", "app.process", add("a")),
+      1,
+      add("virt-01", "host.hypervisor"),
+      add("virt-02", "host.hypervisor"),
+    ];
     const old = relate("hosted-by", host, before);
     db.prepare("UPDATE relation SET valid_to = ? WHERE id = ?").run(AT - HOUR_MS, old.id);
     relate("hosted-by", host, now, AT - HOUR_MS);
-    expect(page(process).carriers.map((one) => [one.name, one.how])).toEqual([["a", "runs on"], ["virt-02", "hosted by"]]);
+    expect(page(process).carriers.map((one) => [one.name, one.how])).toEqual([
+      ["a", "runs on"],
+      ["virt-02", "hosted by"],
+    ]);
     expect(page(process, { atMs: AT - 2 * HOUR_MS }).carriers.map((one) => one.name)).toEqual(["a", "virt-01"]);
   });
 });
@@ -107,11 +163,18 @@ describe("a service's page", () => {
     relate("runs-on", front, hostA);
     relate("runs-on", store, hostB);
     relate("talks-to", front, store);
-    saveService(db, { uid: "orders", name: "Orders", purpose: "", owner: "", entries: [{ host: "a", process: "front" }] }, AT - 30 * DAY_MS);
+    saveService(
+      db,
+      { uid: "orders", name: "Orders", purpose: "", owner: "", entries: [{ host: "a", process: "front" }] },
+      AT - 30 * DAY_MS,
+    );
     refreshServices(db, AT - 20 * DAY_MS);
     return { hostA, hostB, front, store };
   };
-  const service = (more = {}) => servicePage(db, { uid: "orders", atMs: AT, fromMs: AT - HOUR_MS, toMs: AT, ...more }) as NonNullable<ReturnType<typeof servicePage>>;
+  const service = (more = {}) =>
+    servicePage(db, { uid: "orders", atMs: AT, fromMs: AT - HOUR_MS, toMs: AT, ...more }) as NonNullable<
+      ReturnType<typeof servicePage>
+    >;
 
   it("draws the telling signals of its members, slow answers first, each line on its component", () => {
     const { hostA, hostB, front } = setUp();
@@ -119,17 +182,46 @@ describe("a service's page", () => {
     measure({ componentId: hostB }, "cpu.used", () => 30);
     measure({ componentId: front, originId: origin(front) }, "http.server.request.duration.p95", () => 2);
     measure({ componentId: hostA }, "net.errors", () => 0);
-    expect(service().signals.map((one) => [one.metric, one.count, one.lines.map((line) => [line.label, line.legend.mean, line.componentId])])).toEqual([
+    expect(
+      service().signals.map((one) => [
+        one.metric,
+        one.count,
+        one.lines.map((line) => [line.label, line.legend.mean, line.componentId]),
+      ]),
+    ).toEqual([
       ["http.server.request.duration.p95", 1, [["HTTP request duration, p95 · front @ a", 2, front]]],
-      ["cpu.used", 2, [["Processor use · b", 30, hostB], ["Processor use · a", 10, hostA]]],
+      [
+        "cpu.used",
+        2,
+        [
+          ["Processor use · b", 30, hostB],
+          ["Processor use · a", 10, hostA],
+        ],
+      ],
     ]);
   });
 
   it("tells what its entry points answered, not what they called nor what others answered", () => {
     const { front, store } = setUp();
     const [frontOrigin, storeOrigin] = [origin(front, '{"a":"1"}'), origin(store, '{"a":"2"}')];
-    const span = (originId: number, name: string, kind: number, number: number, durationMs: number, status = 0) => ({ originId, traceId: number.toString(16).padStart(32, "0"), spanId: number.toString(16).padStart(16, "0"), parentId: "", name, kind, startMs: AT - 5000, endMs: AT - 5000 + durationMs, status, detail: null });
-    new SpanWriter(db).write([span(frontOrigin, "GET /", 2, 1, 10), span(frontOrigin, "GET /", 2, 2, 1000, 2), span(frontOrigin, "SELECT", 3, 3, 5), span(storeOrigin, "query", 2, 4, 5)]);
+    const span = (originId: number, name: string, kind: number, number: number, durationMs: number, status = 0) => ({
+      originId,
+      traceId: number.toString(16).padStart(32, "0"),
+      spanId: number.toString(16).padStart(16, "0"),
+      parentId: "",
+      name,
+      kind,
+      startMs: AT - 5000,
+      endMs: AT - 5000 + durationMs,
+      status,
+      detail: null,
+    });
+    new SpanWriter(db).write([
+      span(frontOrigin, "GET /", 2, 1, 10),
+      span(frontOrigin, "GET /", 2, 2, 1000, 2),
+      span(frontOrigin, "SELECT", 3, 3, 5),
+      span(storeOrigin, "query", 2, 4, 5),
+    ]);
     const [only, ...others] = service().operations;
     expect(others).toEqual([]);
     expect(only).toMatchObject({ name: "GET /", sender: "front @ a", calls: 2, failed: 1 });
@@ -142,20 +234,44 @@ describe("a service's page", () => {
     const { front } = setUp();
     const stranger = add("c");
     const [own, other] = [origin(front, '{"a":"1"}'), origin(stranger, '{"a":"2"}')];
-    const log = (originId: number, severity: number, body: string, atMs = AT - MINUTE_MS) => ({ atMs, severity, originId, body, attributes: null, traceId: null, spanId: null });
-    new LogWriter(db).write([log(own, 9, "all is well"), log(own, 17, "it broke"), log(own, 13, "it may break", AT - 2 * MINUTE_MS), log(other, 17, "not ours"), log(own, 17, "long ago", AT - 3 * HOUR_MS)]);
-    expect(service().logs.map((one) => [one.body, one.sender, one.level])).toEqual([["it broke", "front @ a", "error"], ["it may break", "front @ a", "warning"]]);
+    const log = (originId: number, severity: number, body: string, atMs = AT - MINUTE_MS) => ({
+      atMs,
+      severity,
+      originId,
+      body,
+      attributes: null,
+      traceId: null,
+      spanId: null,
+    });
+    new LogWriter(db).write([
+      log(own, 9, "all is well"),
+      log(own, 17, "it broke"),
+      log(own, 13, "it may break", AT - 2 * MINUTE_MS),
+      log(other, 17, "not ours"),
+      log(own, 17, "long ago", AT - 3 * HOUR_MS),
+    ]);
+    expect(service().logs.map((one) => [one.body, one.sender, one.level])).toEqual([
+      ["it broke", "front @ a", "error"],
+      ["it may break", "front @ a", "warning"],
+    ]);
   });
 
   it("takes in the signals of members that left during the window, and not of those that left before it", () => {
     const { hostB, store } = setUp();
     measure({ componentId: hostB }, "cpu.used", () => 30, 4 * HOUR_MS);
     for (const id of [hostB, store]) retireComponent(db, id, AT - 30 * MINUTE_MS);
-    const within = (fromMs: number, toMs: number) => selectSeries(db, { metric: "cpu.used", service: "orders" }, { fromMs, toMs }).map((series) => series.component);
+    const within = (fromMs: number, toMs: number) =>
+      selectSeries(db, { metric: "cpu.used", service: "orders" }, { fromMs, toMs }).map((series) => series.component);
     expect(within(AT - HOUR_MS, AT)).toEqual(["b"]);
     expect(within(AT - 10 * MINUTE_MS, AT)).toEqual([]);
     expect(selectSeries(db, { metric: "cpu.used", service: "orders" })).toEqual([]);
-    const drawn = metricsPage(db, { selections: [{ metric: "cpu.used", service: "orders" }], fromMs: AT - HOUR_MS, toMs: AT, width: 100, overlay: "none" });
+    const drawn = metricsPage(db, {
+      selections: [{ metric: "cpu.used", service: "orders" }],
+      fromMs: AT - HOUR_MS,
+      toMs: AT,
+      width: 100,
+      overlay: "none",
+    });
     expect(drawn.lines.map((line) => line.label)).toEqual(["Processor use · b"]);
   });
 
@@ -167,7 +283,10 @@ describe("a service's page", () => {
     affectServices(db, id, [1]);
     expect(incidentById(db, id)).toMatchObject({ service: "Orders" });
     affectServices(db, id, [1, 2]);
-    expect(incidentById(db, id)).toMatchObject({ service: "2 services", services: [{ name: "Billing" }, { name: "Orders" }] });
+    expect(incidentById(db, id)).toMatchObject({
+      service: "2 services",
+      services: [{ name: "Billing" }, { name: "Orders" }],
+    });
     expect(service().incidents.map((incident) => incident.id)).toEqual([id]);
   });
 });

@@ -7,7 +7,13 @@ import { listRunbooks, listRuns, runbookById, runById, stepsOfRun } from "../sto
 
 export function runbooksPage(db: Db, { atMs }: { atMs: number }) {
   const runs = listRuns(db, 100, atMs);
-  return { runbooks: listRunbooks(db).map((runbook) => ({ ...runbook, runs: runs.filter((run) => run.runbook_id === runbook.id).length })), runs };
+  return {
+    runbooks: listRunbooks(db).map((runbook) => ({
+      ...runbook,
+      runs: runs.filter((run) => run.runbook_id === runbook.id).length,
+    })),
+    runs,
+  };
 }
 
 /** A runbook and the components it can be run on. */
@@ -24,5 +30,10 @@ export function runbookPage(db: Db, { id }: { id: number }) {
 export function runPage(db: Db, { id }: { id: number }) {
   const run = runById(db, id);
   if (!run) return null;
-  return { run: { ...run, args: JSON.parse(run.args) as Record<string, string> }, steps: stepsOfRun(db, id), target: componentById(db, run.component_id), incident: run.incident_id === null ? null : (incidentById(db, run.incident_id) ?? null) };
+  return {
+    run: { ...run, args: JSON.parse(run.args) as Record<string, string> },
+    steps: stepsOfRun(db, id),
+    target: componentById(db, run.component_id),
+    incident: run.incident_id === null ? null : (incidentById(db, run.incident_id) ?? null),
+  };
 }

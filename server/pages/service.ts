@@ -26,10 +26,26 @@ const MOST_LOGS = 8;
 /** OpenTelemetry severity number from which a record is a warning. */
 const WARNING = 13;
 /** What tells most of a service, in this order: how long answers take, then what its hosts and processes use. */
-const TELLING = [/duration.*\.p95$|latency.*\.p95$/, /^cpu\.used$/, /^memory\.used$/, /^process\.memory$/, /^process\.cpu$/, /^net\.in$/];
+const TELLING = [
+  /duration.*\.p95$|latency.*\.p95$/,
+  /^cpu\.used$/,
+  /^memory\.used$/,
+  /^process\.memory$/,
+  /^process\.cpu$/,
+  /^net\.in$/,
+];
 
 /** What a service is, with its figure, members and incidents. */
-export function servicePage(db: Db, { uid, atMs, fromMs, toMs, overlay = "none" }: { uid: string; atMs: number; fromMs: number; toMs: number; overlay?: Overlay }) {
+export function servicePage(
+  db: Db,
+  {
+    uid,
+    atMs,
+    fromMs,
+    toMs,
+    overlay = "none",
+  }: { uid: string; atMs: number; fromMs: number; toMs: number; overlay?: Overlay },
+) {
   const service = listServices(db).find((one) => one.uid === uid);
   if (!service) return null;
   const health = healthAt(db, "component", atMs);
@@ -38,23 +54,61 @@ export function servicePage(db: Db, { uid, atMs, fromMs, toMs, overlay = "none" 
     .filter((row) => row.service_id === service.id)
     .flatMap((row) => {
       const component = componentById(db, row.component_id);
-      return component ? [{ id: component.id, name: component.name, kind: component.kind, site: component.site, entry: row.entry === 1, severity: health.get(component.id)?.severity ?? ("cleared" as const), reason: health.get(component.id)?.reason ?? "" }] : [];
+      return component
+        ? [
+            {
+              id: component.id,
+              name: component.name,
+              kind: component.kind,
+              site: component.site,
+              entry: row.entry === 1,
+              severity: health.get(component.id)?.severity ?? ("cleared" as const),
+              reason: health.get(component.id)?.reason ?? "",
+            },
+          ]
+        : [];
     })
-    .sort((a, b) => severityRank(b.severity) - severityRank(a.severity) || a.kind.localeCompare(b.kind) || a.name.localeCompare(b.name));
+    .sort(
+      (a, b) =>
+        severityRank(b.severity) - severityRank(a.severity) ||
+        a.kind.localeCompare(b.kind) ||
+        a.name.localeCompare(b.name),
+    );
   const series = seriesOfService(db, service.id);
-  const nameOf = new Map(members.flatMap((member) => originsOf(db, member.id).map((origin) => [origin, member.name] as const)));
+  const nameOf = new Map(
+    members.flatMap((member) => originsOf(db, member.id).map((origin) => [origin, member.name] as const)),
+  );
   const entries = new Map(members.flatMap((member) => (member.entry ? [[member.id, member.name] as const] : [])));
   return {
     service: { ...service, entries: service.entries },
     severity: own?.severity ?? ("cleared" as const),
     reason: own?.reason ?? "",
     members,
-    chart: series ? { ...chartOf(db, series, fromMs, toMs, { width: 320, owner: service.name, overlay }), title: service.figure?.label ?? series.metric } : null,
+    chart: series
+      ? {
+          ...chartOf(db, series, fromMs, toMs, { width: 320, owner: service.name, overlay }),
+          title: service.figure?.label ?? series.metric,
+        }
+      : null,
     signals: signalsOf(db, uid, fromMs, toMs, overlay),
     operations: answeredBy(db, entries, fromMs, toMs).slice(0, MOST_OPERATIONS),
-    logs: latestLogs(db, new Set(nameOf.keys()), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({ id: row.id, atMs: row.at, level: logLevel(row.severity), body: row.body, sender: nameOf.get(row.origin_id) ?? "" })),
-    incidents: incidentsIn(db, fromMs, toMs).filter((incident) => incident.services.some((one) => one.id === service.id)),
-    changes: changesOf(db, members.map((member) => member.id), fromMs, toMs, 30),
+    logs: latestLogs(db, new Set(nameOf.keys()), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({
+      id: row.id,
+      atMs: row.at,
+      level: logLevel(row.severity),
+      body: row.body,
+      sender: nameOf.get(row.origin_id) ?? "",
+    })),
+    incidents: incidentsIn(db, fromMs, toMs).filter((incident) =>
+      incident.services.some((one) => one.id === service.id),
+    ),
+    changes: changesOf(
+      db,
+      members.map((member) => member.id),
+      fromMs,
+      toMs,
+      30,
+    ),
   };
 }
 

@@ -12,7 +12,10 @@ export function signalsSetupPage(db: Db, _question: object) {
   const counts = countsOfOrigins(db);
   const origins = allOrigins(db).map((row) => ({
     id: row.id,
-    attributes: Object.entries(JSON.parse(row.attributes) as Record<string, string>).map(([name, value]) => ({ name, value })),
+    attributes: Object.entries(JSON.parse(row.attributes) as Record<string, string>).map(([name, value]) => ({
+      name,
+      value,
+    })),
     componentId: row.component_id,
     component: row.component_id === null ? null : (componentById(db, row.component_id)?.name ?? null),
     why: row.matched_by,
@@ -22,13 +25,34 @@ export function signalsSetupPage(db: Db, _question: object) {
     records: counts.records.get(row.id) ?? 0,
   }));
   const waiting = origins.filter((one) => one.componentId === null).sort((a, b) => b.lastMs - a.lastMs);
-  const named = origins.filter((one) => one.componentId !== null).sort((a, b) => (a.component ?? "").localeCompare(b.component ?? ""));
-  return { agents: agentsOf(db, origins), waiting: waiting.slice(0, MOST_SHOWN), waitingCount: waiting.length, named: named.slice(0, MOST_SHOWN), namedCount: named.length, rules: namingRules(db), pages: scrapeTargets(db), retention: readRetention(db), logs: logCount(db) };
+  const named = origins
+    .filter((one) => one.componentId !== null)
+    .sort((a, b) => (a.component ?? "").localeCompare(b.component ?? ""));
+  return {
+    agents: agentsOf(db, origins),
+    waiting: waiting.slice(0, MOST_SHOWN),
+    waitingCount: waiting.length,
+    named: named.slice(0, MOST_SHOWN),
+    namedCount: named.length,
+    rules: namingRules(db),
+    pages: scrapeTargets(db),
+    retention: readRetention(db),
+    logs: logCount(db),
+  };
 }
 
 /** Hosts on which our agent runs. */
-function agentsOf(db: Db, origins: readonly { componentId: number | null; lastMs: number; attributes: readonly { name: string; value: string }[] }[]) {
+function agentsOf(
+  db: Db,
+  origins: readonly {
+    componentId: number | null;
+    lastMs: number;
+    attributes: readonly { name: string; value: string }[];
+  }[],
+) {
   const lastHeard = new Map<number, number>();
-  for (const { componentId, lastMs, attributes } of origins) if (componentId !== null && attributes.some((one) => one.name === "report.seconds")) lastHeard.set(componentId, Math.max(lastMs, lastHeard.get(componentId) ?? 0));
+  for (const { componentId, lastMs, attributes } of origins)
+    if (componentId !== null && attributes.some((one) => one.name === "report.seconds"))
+      lastHeard.set(componentId, Math.max(lastMs, lastHeard.get(componentId) ?? 0));
   return hostsWithAgent(db).map((row) => ({ ...row, lastMs: lastHeard.get(row.id) ?? null }));
 }

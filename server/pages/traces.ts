@@ -21,10 +21,21 @@ function nameOfStranger(attributes: string): string {
 }
 
 function senderNames(db: Db) {
-  return new Map(namedOrigins(db).map(({ id, attributes, component_id, component }) => [id, { name: component ?? nameOfStranger(attributes), componentId: component_id }] as const));
+  return new Map(
+    namedOrigins(db).map(
+      ({ id, attributes, component_id, component }) =>
+        [id, { name: component ?? nameOfStranger(attributes), componentId: component_id }] as const,
+    ),
+  );
 }
 
-const figuresOf = (figures: CallFigures) => ({ calls: figures.calls, failed: figures.failed, p50: ms(figures.sketch.quantile(0.5)), p95: ms(figures.sketch.quantile(0.95)), p99: ms(figures.sketch.quantile(0.99)) });
+const figuresOf = (figures: CallFigures) => ({
+  calls: figures.calls,
+  failed: figures.failed,
+  p50: ms(figures.sketch.quantile(0.5)),
+  p95: ms(figures.sketch.quantile(0.95)),
+  p99: ms(figures.sketch.quantile(0.99)),
+});
 
 /** Served or consumed, as against called or sent. */
 const isAnswer = (kind: number) => kind === 2 || kind === 5;
@@ -47,17 +58,47 @@ export function tracesPage(db: Db, question: TracesQuestion) {
   const names = senderNames(db);
   const words = question.text.toLowerCase().split(/\s+/).filter(Boolean);
   const known = allOperations(db).map((operation) => ({ ...operation, sender: names.get(operation.origin_id) }));
-  const fits = (one: (typeof known)[number]) => (!question.answered || isAnswer(one.kind)) && words.every((word) => `${one.name} ${one.sender?.name ?? ""}`.toLowerCase().includes(word));
+  const fits = (one: (typeof known)[number]) =>
+    (!question.answered || isAnswer(one.kind)) &&
+    words.every((word) => `${one.name} ${one.sender?.name ?? ""}`.toLowerCase().includes(word));
   const asked = known.filter((one) => one.id === question.operation || fits(one));
-  const figures = operationFigures(db, asked.map((one) => one.id), fromMs, toMs);
+  const figures = operationFigures(
+    db,
+    asked.map((one) => one.id),
+    fromMs,
+    toMs,
+  );
   const operations = asked.flatMap((one) => {
     const own = figures.get(one.id);
-    return own ? [{ id: one.id, name: one.name, kind: KINDS[one.kind] ?? "not given", sender: one.sender?.name ?? "", componentId: one.sender?.componentId ?? null, isFitting: fits(one), ...figuresOf(own) }] : [];
+    return own
+      ? [
+          {
+            id: one.id,
+            name: one.name,
+            kind: KINDS[one.kind] ?? "not given",
+            sender: one.sender?.name ?? "",
+            componentId: one.sender?.componentId ?? null,
+            isFitting: fits(one),
+            ...figuresOf(own),
+          },
+        ]
+      : [];
   });
   const fitting = operations.filter((one) => one.isFitting);
   const chosen = operations.find((one) => one.id === question.operation);
   const own = chosen && figures.get(chosen.id);
-  const spans = chosen ? spansOfOperation(db, chosen.id, fromMs, toMs, (question.least ?? 0) * 1000, (question.most ?? 1e12) * 1000, question.failedOnly, MOST_TRACES) : [];
+  const spans = chosen
+    ? spansOfOperation(
+        db,
+        chosen.id,
+        fromMs,
+        toMs,
+        (question.least ?? 0) * 1000,
+        (question.most ?? 1e12) * 1000,
+        question.failedOnly,
+        MOST_TRACES,
+      )
+    : [];
   return {
     operations: fitting.sort((a, b) => b.calls - a.calls).slice(0, MOST_OPERATIONS),
     operationCount: fitting.length,
@@ -66,21 +107,44 @@ export function tracesPage(db: Db, question: TracesQuestion) {
     kept: spanCount(db),
     chosen: chosen ?? null,
     bars: own ? barsOf(own) : [],
-    traces: spans.map((span) => ({ traceId: hex(span.trace_id), startMs: ms(span.start_us), durationMs: ms(span.duration_us), failed: span.status === 2, message: detailOf(span).message })),
+    traces: spans.map((span) => ({
+      traceId: hex(span.trace_id),
+      startMs: ms(span.start_us),
+      durationMs: ms(span.duration_us),
+      failed: span.status === 2,
+      message: detailOf(span).message,
+    })),
     mostTraces: MOST_TRACES,
   };
 }
 
 /** What some components, by id with their names, answered in a window, the most called first. */
 export function answeredBy(db: Db, components: ReadonlyMap<number, string>, fromMs: number, toMs: number) {
-  const componentOf = new Map([...components.keys()].flatMap((id) => originsOf(db, id).map((origin) => [origin, id] as const)));
+  const componentOf = new Map(
+    [...components.keys()].flatMap((id) => originsOf(db, id).map((origin) => [origin, id] as const)),
+  );
   const own = allOperations(db).filter((operation) => isAnswer(operation.kind) && componentOf.has(operation.origin_id));
-  const figures = operationFigures(db, own.map((one) => one.id), fromMs, toMs);
+  const figures = operationFigures(
+    db,
+    own.map((one) => one.id),
+    fromMs,
+    toMs,
+  );
   return own
     .flatMap((one) => {
       const measured = figures.get(one.id);
       const componentId = componentOf.get(one.origin_id) as number;
-      return measured ? [{ id: one.id, name: one.name, sender: components.get(componentId) ?? "", componentId, ...figuresOf(measured) }] : [];
+      return measured
+        ? [
+            {
+              id: one.id,
+              name: one.name,
+              sender: components.get(componentId) ?? "",
+              componentId,
+              ...figuresOf(measured),
+            },
+          ]
+        : [];
     })
     .sort((a, b) => b.calls - a.calls);
 }
@@ -94,11 +158,20 @@ function barsOf(figures: CallFigures): { fromMs: number; toMs: number; count: nu
   }
   const places = [...bars.keys()];
   const list: { fromMs: number; toMs: number; count: number }[] = [];
-  for (let place = Math.min(...places); place <= Math.max(...places); place++) list.push({ fromMs: 10 ** (place / BARS_A_DECADE) / 1000, toMs: 10 ** ((place + 1) / BARS_A_DECADE) / 1000, count: bars.get(place) ?? 0 });
+  for (let place = Math.min(...places); place <= Math.max(...places); place++)
+    list.push({
+      fromMs: 10 ** (place / BARS_A_DECADE) / 1000,
+      toMs: 10 ** ((place + 1) / BARS_A_DECADE) / 1000,
+      count: bars.get(place) ?? 0,
+    });
   return list;
 }
 
-function detailOf(span: SpanRow): { attributes: Record<string, unknown>; events: { atMs: number; name: string; attributes: Record<string, unknown> }[]; message: string } {
+function detailOf(span: SpanRow): {
+  attributes: Record<string, unknown>;
+  events: { atMs: number; name: string; attributes: Record<string, unknown> }[];
+  message: string;
+} {
   const detail = span.detail ? (JSON.parse(span.detail) as Partial<ReturnType<typeof detailOf>>) : {};
   return { attributes: detail.attributes ?? {}, events: detail.events ?? [], message: detail.message ?? "" };
 }
@@ -165,7 +238,13 @@ function treeOf(db: Db, rows: readonly SpanRow[]): DrawnSpan[] {
         failed: row.status === 2,
         message: detail.message,
         attributes: Object.entries(detail.attributes).map(([name, value]) => ({ name, value: shown(value) })),
-        events: detail.events.map((event) => ({ atMs: event.atMs, name: event.name, text: Object.entries(event.attributes).map(([name, value]) => `${name} ${shown(value)}`).join(", ") })),
+        events: detail.events.map((event) => ({
+          atMs: event.atMs,
+          name: event.name,
+          text: Object.entries(event.attributes)
+            .map(([name, value]) => `${name} ${shown(value)}`)
+            .join(", "),
+        })),
         path: own,
       });
       visit(id, depth + 1, own);
@@ -198,7 +277,12 @@ export function tracePage(db: Db, { traceId, other }: { traceId: string; other: 
   const startMs = Math.min(...spans.map((span) => span.startMs));
   const endMs = Math.max(...spans.map((span) => span.startMs + span.durationMs));
   const otherRows = other ? spansOfTrace(db, other) : [];
-  const logs = searchLogs(db, { fromMs: 0, toMs: 1e15, words: [], without: [], leastSeverity: 0, traceId }, null, 100).rows;
+  const logs = searchLogs(
+    db,
+    { fromMs: 0, toMs: 1e15, words: [], without: [], leastSeverity: 0, traceId },
+    null,
+    100,
+  ).rows;
   return {
     traceId,
     startMs,

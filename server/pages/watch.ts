@@ -26,7 +26,9 @@ export function watchPage(db: Db, { atMs, volumeOf }: { atMs: number; volumeOf: 
   const cards = services.map((service) => {
     const series = seriesOfService(db, service.id);
     const last = series && lastSample(db, series.id, atMs, FRESH_MS);
-    const recent = series ? toEnvelope(readSamples(db, series.id, atMs - 6 * HOUR_MS, atMs), atMs - 6 * HOUR_MS, atMs, 48) : [];
+    const recent = series
+      ? toEnvelope(readSamples(db, series.id, atMs - 6 * HOUR_MS, atMs), atMs - 6 * HOUR_MS, atMs, 48)
+      : [];
     const state = health.get(service.id);
     return {
       id: service.id,
@@ -37,15 +39,29 @@ export function watchPage(db: Db, { atMs, volumeOf }: { atMs: number; volumeOf: 
       reason: state?.reason ?? "",
       sinceMs: state?.valid_from ?? null,
       reliesOn: [...(reliance.get(service.id) ?? [])].map((id) => names.get(id) ?? ""),
-      figure: service.figure && series ? { label: service.figure.label, unit: service.figure.unit, value: last?.value ?? null, usual: usualNow(db, series.id, atMs), trend: recent.map((point) => point.mean) } : null,
+      figure:
+        service.figure && series
+          ? {
+              label: service.figure.label,
+              unit: service.figure.unit,
+              value: last?.value ?? null,
+              usual: usualNow(db, series.id, atMs),
+              trend: recent.map((point) => point.mean),
+            }
+          : null,
     };
   });
-  const open = incidentsAt(db, atMs).sort((a, b) => severityRank(b.worst) - severityRank(a.worst) || b.opened_at - a.opened_at);
+  const open = incidentsAt(db, atMs).sort(
+    (a, b) => severityRank(b.worst) - severityRank(a.worst) || b.opened_at - a.opened_at,
+  );
   const measured = services.flatMap((service) => {
     const series = seriesOfService(db, service.id);
     return series && service.figure ? [{ uid: service.uid, service, series, figure: service.figure }] : [];
   });
-  const volume = measured.find((one) => one.uid === volumeOf) ?? measured.find((one) => one.figure.metric === "truck_moves_per_hour") ?? measured[0];
+  const volume =
+    measured.find((one) => one.uid === volumeOf) ??
+    measured.find((one) => one.figure.metric === "truck_moves_per_hour") ??
+    measured[0];
   const componentCount = estateFacets(db, atMs).kinds.reduce((sum, one) => sum + one.count, 0);
   return {
     sentence: watchSentence({
@@ -59,7 +75,13 @@ export function watchPage(db: Db, { atMs, volumeOf }: { atMs: number; volumeOf: 
     componentCount,
     services: cards.sort((a, b) => severityRank(b.severity) - severityRank(a.severity) || a.name.localeCompare(b.name)),
     openCount: open.length,
-    incidents: open.slice(0, MOST_INCIDENTS).map((incident) => ({ id: incident.id, title: incident.title, severity: incident.resolved_at !== null && incident.resolved_at > atMs ? incident.worst : incident.severity, openedAt: incident.opened_at, takenBy: incident.taken_by })),
+    incidents: open.slice(0, MOST_INCIDENTS).map((incident) => ({
+      id: incident.id,
+      title: incident.title,
+      severity: incident.resolved_at !== null && incident.resolved_at > atMs ? incident.worst : incident.severity,
+      openedAt: incident.opened_at,
+      takenBy: incident.taken_by,
+    })),
     changes: changesIn(db, atMs - 7 * DAY_MS, atMs, 8),
     volume: volume ? { uid: volume.uid, ...dayVolume(db, volume.series, volume.figure.label, atMs) } : null,
     volumeChoices: measured.map((one) => ({ uid: one.uid, label: one.figure.label })),
@@ -80,8 +102,17 @@ export function ribbon(db: Db, { fromMs, toMs, steps }: { fromMs: number; toMs: 
   }
   return {
     alarms: [...density].map(([step, one]) => ({ atMs: fromMs + (step + 0.5) * stepMs, ...one })),
-    incidents: incidentsIn(db, fromMs, toMs, 200).map((incident) => ({ id: incident.id, title: incident.title, worst: incident.worst, openedAt: incident.opened_at, resolvedAt: incident.resolved_at })),
-    changes: changeTicks(db, fromMs, toMs, stepMs).map((row) => ({ atMs: fromMs + (row.step + 0.5) * stepMs, count: row.count })),
+    incidents: incidentsIn(db, fromMs, toMs, 200).map((incident) => ({
+      id: incident.id,
+      title: incident.title,
+      worst: incident.worst,
+      openedAt: incident.opened_at,
+      resolvedAt: incident.resolved_at,
+    })),
+    changes: changeTicks(db, fromMs, toMs, stepMs).map((row) => ({
+      atMs: fromMs + (row.step + 0.5) * stepMs,
+      count: row.count,
+    })),
     openCount: incidentsAt(db, toMs).length,
   };
 }

@@ -3,7 +3,17 @@ import { exponentialError, quantileOfBuckets, quantileOfExponential } from "#cor
 import { MINUTE_MS } from "#core/time/windows";
 import type { SeriesForm } from "../store/signals";
 import { LIMITS } from "./limits";
-import type { AnyValue, Attribute, Exemplar, ExponentialPoint, HistogramPoint, LogRecord, Metric, OfResource, SpanRecord } from "./otlp-types";
+import type {
+  AnyValue,
+  Attribute,
+  Exemplar,
+  ExponentialPoint,
+  HistogramPoint,
+  LogRecord,
+  Metric,
+  OfResource,
+  SpanRecord,
+} from "./otlp-types";
 import { SeriesHandles, type Stream } from "./series-handles";
 
 /** A sender met for the first time on this thread; from then on it goes by its handle. */
@@ -92,7 +102,8 @@ export class Rejected {
 
   add(reason: string, count = 1): void {
     this.count += count;
-    if (this.reasons.size < 20 || this.reasons.has(reason)) this.reasons.set(reason, (this.reasons.get(reason) ?? 0) + count);
+    if (this.reasons.size < 20 || this.reasons.has(reason))
+      this.reasons.set(reason, (this.reasons.get(reason) ?? 0) + count);
   }
 
   get text(): string {
@@ -105,7 +116,14 @@ export class Rejected {
 }
 
 const isId = (text: string, digits: number) => text.length === digits && /^[0-9a-f]+$/.test(text) && !/^0+$/.test(text);
-const textOf = (value: AnyValue): string => (typeof value === "string" ? value : value === null ? "" : typeof value === "object" ? JSON.stringify(value) : String(value));
+const textOf = (value: AnyValue): string =>
+  typeof value === "string"
+    ? value
+    : value === null
+      ? ""
+      : typeof value === "object"
+        ? JSON.stringify(value)
+        : String(value);
 
 interface Counted {
   startMs: number;
@@ -152,7 +170,17 @@ export class Arrivals {
 
   /** Everything sorted since the last call. */
   take(): Delivery {
-    const delivery: Delivery = { origins: this.newOrigins, series: this.series.takeFresh(), handles: new Int32Array(this.handles), times: new Float64Array(this.times), values: new Float64Array(this.values), logs: this.logs, spans: this.spans, events: this.events, exemplars: this.exemplars };
+    const delivery: Delivery = {
+      origins: this.newOrigins,
+      series: this.series.takeFresh(),
+      handles: new Int32Array(this.handles),
+      times: new Float64Array(this.times),
+      values: new Float64Array(this.values),
+      logs: this.logs,
+      spans: this.spans,
+      events: this.events,
+      exemplars: this.exemplars,
+    };
     this.newOrigins = [];
     this.handles = [];
     this.times = [];
@@ -205,7 +233,13 @@ export class Arrivals {
     const handle = this.series.of(stream, instance);
     if (typeof handle === "string") return handle;
     const before = this.countedTo.get(handle);
-    if (startMs > 0 && startMs < atMs && (before === undefined ? atMs - startMs <= FRESH_MS : startMs > before) && this.wrongTime(startMs) === undefined) this.sample(stream, instance, startMs, 0);
+    if (
+      startMs > 0 &&
+      startMs < atMs &&
+      (before === undefined ? atMs - startMs <= FRESH_MS : startMs > before) &&
+      this.wrongTime(startMs) === undefined
+    )
+      this.sample(stream, instance, startMs, 0);
     this.countedTo.set(handle, Math.max(atMs, before ?? 0));
     return this.sample(stream, instance, atMs, value);
   }
@@ -222,7 +256,8 @@ export class Arrivals {
   private wrongTime(atMs: number): string | undefined {
     const now = this.now();
     if (!Number.isFinite(atMs) || atMs <= 0) return "It has no time.";
-    if (atMs > now + LIMITS.aheadMs) return "Its time is more than an hour ahead of this clock. Check the sender's clock.";
+    if (atMs > now + LIMITS.aheadMs)
+      return "Its time is more than an hour ahead of this clock. Check the sender's clock.";
     if (atMs < now - LIMITS.behindMs) return "Its time is more than 30 days back.";
     return undefined;
   }
@@ -237,7 +272,10 @@ export class Arrivals {
   private metric(origin: number, { name, unit, data }: Metric, rejected: Rejected): void {
     if (data.kind === "none") return;
     if (!name || name.length > LIMITS.metricName) {
-      rejected.add(name ? `A metric's name is longer than ${LIMITS.metricName} characters.` : "A metric has no name.", data.points.length);
+      rejected.add(
+        name ? `A metric's name is longer than ${LIMITS.metricName} characters.` : "A metric has no name.",
+        data.points.length,
+      );
       return;
     }
     const kept = unit.slice(0, 40) || "1";
@@ -247,13 +285,17 @@ export class Arrivals {
       const wrong = this.wrongTime(point.atMs);
       const instance = wrong === undefined ? this.instanceOf(point.attributes) : undefined;
       if (wrong !== undefined || instance === undefined) {
-        rejected.add(wrong ?? `A point has more than ${LIMITS.pointAttributes} attributes; at most that many are kept.`);
+        rejected.add(
+          wrong ?? `A point has more than ${LIMITS.pointAttributes} attributes; at most that many are kept.`,
+        );
         continue;
       }
       const put = (suffix: string, form: SeriesForm, value: number, own = kept) => {
         let stream = streams.get(suffix);
         if (!stream) streams.set(suffix, (stream = this.series.stream(origin, name + suffix, own, form)));
-        return form === "total" ? this.total(stream, instance, point.startMs, point.atMs, value) : this.sample(stream, instance, point.atMs, value);
+        return form === "total"
+          ? this.total(stream, instance, point.startMs, point.atMs, value)
+          : this.sample(stream, instance, point.atMs, value);
       };
       if (point.exemplars) this.takeExemplars(origin, name, instance, point.exemplars);
       let problem: string | undefined;
@@ -262,16 +304,28 @@ export class Arrivals {
           problem = put("", "gauge", (point as { value: number }).value);
           break;
         case "sum":
-          problem = put("", !data.monotonic ? "gauge" : data.temporality === 1 ? "delta" : "total", (point as { value: number }).value);
+          problem = put(
+            "",
+            !data.monotonic ? "gauge" : data.temporality === 1 ? "delta" : "total",
+            (point as { value: number }).value,
+          );
           break;
         case "summary": {
           const own = point as { count: number; sum: number; quantiles: { quantile: number; value: number }[] };
           problem = put(".count", "total", own.count, "1") ?? put(".sum", "total", own.sum);
-          for (const { quantile, value } of own.quantiles.slice(0, 12)) problem ??= put(`.p${Number((quantile * 100).toFixed(3))}`, "gauge", value);
+          for (const { quantile, value } of own.quantiles.slice(0, 12))
+            problem ??= put(`.p${Number((quantile * 100).toFixed(3))}`, "gauge", value);
           break;
         }
         default:
-          problem = this.histogram(origin, name, instance, data.temporality === 1 ? "delta" : "total", point as HistogramPoint | ExponentialPoint, put);
+          problem = this.histogram(
+            origin,
+            name,
+            instance,
+            data.temporality === 1 ? "delta" : "total",
+            point as HistogramPoint | ExponentialPoint,
+            put,
+          );
       }
       if (problem) rejected.add(problem);
     }
@@ -279,18 +333,57 @@ export class Arrivals {
 
   /** Keeps the highest of a point's exemplars that have a trace to look at. */
   private takeExemplars(origin: number, metric: string, instance: string, exemplars: readonly Exemplar[]): void {
-    const traced = exemplars.filter((one) => isId(one.traceId, 32) && Number.isFinite(one.value) && this.wrongTime(one.atMs) === undefined);
-    for (const one of traced.sort((a, b) => b.value - a.value).slice(0, LIMITS.exemplars)) this.exemplars.push({ origin, metric, instance, atMs: Math.round(one.atMs), value: one.value, traceId: one.traceId, spanId: isId(one.spanId, 16) ? one.spanId : "" });
+    const traced = exemplars.filter(
+      (one) => isId(one.traceId, 32) && Number.isFinite(one.value) && this.wrongTime(one.atMs) === undefined,
+    );
+    for (const one of traced.sort((a, b) => b.value - a.value).slice(0, LIMITS.exemplars))
+      this.exemplars.push({
+        origin,
+        metric,
+        instance,
+        atMs: Math.round(one.atMs),
+        value: one.value,
+        traceId: one.traceId,
+        spanId: isId(one.spanId, 16) ? one.spanId : "",
+      });
   }
 
   /** Count, sum and extremes of a histogram, and quantiles of what it counted since the point before. */
-  private histogram(origin: number, name: string, instance: string, form: "delta" | "total", point: HistogramPoint | ExponentialPoint, put: (suffix: string, form: SeriesForm, value: number, unit?: string) => string | undefined): string | undefined {
+  private histogram(
+    origin: number,
+    name: string,
+    instance: string,
+    form: "delta" | "total",
+    point: HistogramPoint | ExponentialPoint,
+    put: (suffix: string, form: SeriesForm, value: number, unit?: string) => string | undefined,
+  ): string | undefined {
     const now: Counted =
       "scale" in point
-        ? { startMs: point.startMs, atMs: point.atMs, counts: point.positive.counts, bounds: [], zero: point.zeroCount, negative: point.negative.counts, scale: point.scale, offset: point.positive.offset, negativeOffset: point.negative.offset }
-        : { startMs: point.startMs, atMs: point.atMs, counts: point.counts, bounds: point.bounds, zero: 0, negative: [], scale: 0, offset: 0, negativeOffset: 0 };
+        ? {
+            startMs: point.startMs,
+            atMs: point.atMs,
+            counts: point.positive.counts,
+            bounds: [],
+            zero: point.zeroCount,
+            negative: point.negative.counts,
+            scale: point.scale,
+            offset: point.positive.offset,
+            negativeOffset: point.negative.offset,
+          }
+        : {
+            startMs: point.startMs,
+            atMs: point.atMs,
+            counts: point.counts,
+            bounds: point.bounds,
+            zero: 0,
+            negative: [],
+            scale: 0,
+            offset: 0,
+            negativeOffset: 0,
+          };
     if (now.counts.length > 2000 || now.negative.length > 2000) return "A histogram has more than 2,000 buckets.";
-    if (!("scale" in point) && now.counts.length && now.counts.length !== now.bounds.length + 1) return "A histogram must have one more count than bounds.";
+    if (!("scale" in point) && now.counts.length && now.counts.length !== now.bounds.length + 1)
+      return "A histogram must have one more count than bounds.";
     let problem = put(".count", form, point.count, "1");
     if (point.sum !== null) problem ??= put(".sum", form, point.sum);
     let counted: Counted | undefined = now;
@@ -303,10 +396,27 @@ export class Arrivals {
     for (const quantile of QUANTILES) {
       const value =
         "scale" in point
-          ? quantileOfExponential(counted.scale, counted.zero, { offset: counted.offset, counts: counted.counts }, { offset: counted.negativeOffset, counts: counted.negative }, quantile)
-          : quantileOfBuckets(counted.bounds, counted.counts, quantile, form === "delta" ? point.min : null, form === "delta" ? point.max : null);
+          ? quantileOfExponential(
+              counted.scale,
+              counted.zero,
+              { offset: counted.offset, counts: counted.counts },
+              { offset: counted.negativeOffset, counts: counted.negative },
+              quantile,
+            )
+          : quantileOfBuckets(
+              counted.bounds,
+              counted.counts,
+              quantile,
+              form === "delta" ? point.min : null,
+              form === "delta" ? point.max : null,
+            );
       // What lies below the stated error is not in the data.
-      if (!Number.isNaN(value)) problem ??= put(`.p${quantile * 100}`, "gauge", Number(value.toPrecision("scale" in point && exponentialError(point.scale) > 0.001 ? 4 : 6)));
+      if (!Number.isNaN(value))
+        problem ??= put(
+          `.p${quantile * 100}`,
+          "gauge",
+          Number(value.toPrecision("scale" in point && exponentialError(point.scale) > 0.001 ? 4 : 6)),
+        );
     }
     return problem;
   }
@@ -329,7 +439,10 @@ export class Arrivals {
       let names = this.operations.get(origin);
       if (!names) this.operations.set(origin, (names = new Set()));
       for (const span of items) {
-        const wrong = !isId(span.traceId, 32) || !isId(span.spanId, 16) || (span.parentId !== "" && !isId(span.parentId, 16)) ? "A span's identifiers are not those of W3C Trace Context." : (this.wrongTime(span.startMs) ?? this.wrongTime(span.endMs));
+        const wrong =
+          !isId(span.traceId, 32) || !isId(span.spanId, 16) || (span.parentId !== "" && !isId(span.parentId, 16))
+            ? "A span's identifiers are not those of W3C Trace Context."
+            : (this.wrongTime(span.startMs) ?? this.wrongTime(span.endMs));
         if (wrong) {
           rejected.add(wrong);
           continue;
@@ -339,25 +452,56 @@ export class Arrivals {
         names.add(name);
         const detail: Record<string, unknown> = {};
         if (span.attributes.length) detail.attributes = bounded(span.attributes);
-        if (span.events.length) detail.events = span.events.slice(0, LIMITS.spanEvents).map((event) => ({ atMs: event.atMs, name: event.name.slice(0, LIMITS.spanName), attributes: bounded(event.attributes) }));
+        if (span.events.length)
+          detail.events = span.events.slice(0, LIMITS.spanEvents).map((event) => ({
+            atMs: event.atMs,
+            name: event.name.slice(0, LIMITS.spanName),
+            attributes: bounded(event.attributes),
+          }));
         if (span.statusMessage) detail.message = span.statusMessage.slice(0, 1000);
         let text: string | null = Object.keys(detail).length ? JSON.stringify(detail) : null;
-        if (text && text.length > LIMITS.logAttributesText) text = JSON.stringify({ attributes: { "attributes left out": span.attributes.length, because: "they are too long together" } });
-        this.spans.push({ origin, traceId: span.traceId, spanId: span.spanId, parentId: span.parentId, name, kind: span.kind >= 0 && span.kind <= 5 ? span.kind : 0, startMs: span.startMs, endMs: Math.max(span.startMs, span.endMs), status: span.status === 2 ? 2 : span.status === 1 ? 1 : 0, detail: text });
+        if (text && text.length > LIMITS.logAttributesText)
+          text = JSON.stringify({
+            attributes: { "attributes left out": span.attributes.length, because: "they are too long together" },
+          });
+        this.spans.push({
+          origin,
+          traceId: span.traceId,
+          spanId: span.spanId,
+          parentId: span.parentId,
+          name,
+          kind: span.kind >= 0 && span.kind <= 5 ? span.kind : 0,
+          startMs: span.startMs,
+          endMs: Math.max(span.startMs, span.endMs),
+          status: span.status === 2 ? 2 : span.status === 1 ? 1 : 0,
+          detail: text,
+        });
       }
     }
   }
 
-  log(origin: number, record: { atMs: number; severity: number; body: AnyValue; attributes: readonly Attribute[]; traceId: string; spanId: string }): void {
+  log(
+    origin: number,
+    record: {
+      atMs: number;
+      severity: number;
+      body: AnyValue;
+      attributes: readonly Attribute[];
+      traceId: string;
+      spanId: string;
+    },
+  ): void {
     const body = textOf(record.body);
     const attributes = bounded(record.attributes);
     if (body.length > LIMITS.body) attributes["characters left out"] = body.length - LIMITS.body;
     let text: string | null = Object.keys(attributes).length ? JSON.stringify(attributes) : null;
-    if (text && text.length > LIMITS.logAttributesText) text = JSON.stringify({ "attributes left out": record.attributes.length, because: "they are too long together" });
+    if (text && text.length > LIMITS.logAttributesText)
+      text = JSON.stringify({ "attributes left out": record.attributes.length, because: "they are too long together" });
     this.logs.push({
       origin,
       atMs: Math.round(record.atMs),
-      severity: Number.isInteger(record.severity) && record.severity >= 0 && record.severity <= 24 ? record.severity : 0,
+      severity:
+        Number.isInteger(record.severity) && record.severity >= 0 && record.severity <= 24 ? record.severity : 0,
       body: body.slice(0, LIMITS.body),
       attributes: text,
       traceId: /^[0-9a-f]{32}$/.test(record.traceId) ? record.traceId : null,
@@ -369,7 +513,8 @@ export class Arrivals {
 /** Attributes as an object, no more and no longer than is kept. */
 function bounded(list: readonly Attribute[]): Record<string, AnyValue> {
   const attributes: Record<string, AnyValue> = {};
-  for (const [key, value] of list.slice(0, LIMITS.logAttributes)) attributes[key.slice(0, LIMITS.attributeKey)] = typeof value === "string" ? value.slice(0, 4096) : value;
+  for (const [key, value] of list.slice(0, LIMITS.logAttributes))
+    attributes[key.slice(0, LIMITS.attributeKey)] = typeof value === "string" ? value.slice(0, 4096) : value;
   if (list.length > LIMITS.logAttributes) attributes["attributes left out"] = list.length - LIMITS.logAttributes;
   return attributes;
 }
@@ -379,8 +524,11 @@ export function instanceOf(attributes: readonly Attribute[]): string | undefined
   if (attributes.length === 0) return "";
   if (attributes.length > LIMITS.pointAttributes) return undefined;
   // Our own agent tells disks and interfaces apart by nothing else, as polls do.
-  if (attributes.length === 1 && attributes[0]?.[0] === "instance") return textOf(attributes[0][1]).slice(0, LIMITS.attributeValue);
-  const parts = attributes.map(([key, value]) => `${key.slice(0, LIMITS.attributeKey)}=${textOf(value).slice(0, LIMITS.attributeValue)}`);
+  if (attributes.length === 1 && attributes[0]?.[0] === "instance")
+    return textOf(attributes[0][1]).slice(0, LIMITS.attributeValue);
+  const parts = attributes.map(
+    ([key, value]) => `${key.slice(0, LIMITS.attributeKey)}=${textOf(value).slice(0, LIMITS.attributeValue)}`,
+  );
   return (parts.length > 1 ? parts.sort() : parts).join(", ");
 }
 
@@ -388,9 +536,20 @@ export function instanceOf(attributes: readonly Attribute[]): string | undefined
 function sinceBefore(before: Counted | undefined, now: Counted): Counted | undefined {
   if (!before) return undefined;
   if (now.startMs > before.atMs) return now;
-  const same = before.scale === now.scale && before.offset === now.offset && before.negativeOffset === now.negativeOffset && before.bounds.length === now.bounds.length && before.bounds.every((bound, index) => bound === now.bounds[index]) && before.counts.length <= now.counts.length;
+  const same =
+    before.scale === now.scale &&
+    before.offset === now.offset &&
+    before.negativeOffset === now.negativeOffset &&
+    before.bounds.length === now.bounds.length &&
+    before.bounds.every((bound, index) => bound === now.bounds[index]) &&
+    before.counts.length <= now.counts.length;
   if (!same) return now;
   const counts = now.counts.map((count, index) => count - (before.counts[index] ?? 0));
   if (counts.some((count) => count < 0)) return now;
-  return { ...now, counts, zero: Math.max(0, now.zero - before.zero), negative: now.negative.map((count, index) => Math.max(0, count - (before.negative[index] ?? 0))) };
+  return {
+    ...now,
+    counts,
+    zero: Math.max(0, now.zero - before.zero),
+    negative: now.negative.map((count, index) => Math.max(0, count - (before.negative[index] ?? 0))),
+  };
 }

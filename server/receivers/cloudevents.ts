@@ -17,34 +17,64 @@ const envelope = z.looseObject({
   time: z.iso.datetime({ offset: true, error: "time must be an RFC 3339 instant." }).optional(),
   data: z.unknown().optional(),
 });
-const said = z.looseObject({ summary: z.string().max(300), host: z.string().max(200), service: z.string().max(200), version: z.string().max(60), ticket: z.string().max(60), who: z.string().max(100) }).partial();
+const said = z
+  .looseObject({
+    summary: z.string().max(300),
+    host: z.string().max(200),
+    service: z.string().max(200),
+    version: z.string().max(60),
+    ticket: z.string().max(60),
+    who: z.string().max(100),
+  })
+  .partial();
 
 const MOST_EVENTS = 1000;
 
 function toEvent(json: unknown): ArrivedEvent {
   const parsed = envelope.safeParse(json);
-  if (!parsed.success) throw new BadSignal(`The event is not a CloudEvent: ${parsed.error.issues.map((issue) => `${issue.path.join(".") || "it"}: ${issue.message}`).join("; ")}`);
+  if (!parsed.success)
+    throw new BadSignal(
+      `The event is not a CloudEvent: ${parsed.error.issues.map((issue) => `${issue.path.join(".") || "it"}: ${issue.message}`).join("; ")}`,
+    );
   const event = parsed.data;
   const read = said.safeParse(typeof event.data === "object" && event.data !== null ? event.data : {});
-  if (!read.success) throw new BadSignal(`The event's data cannot be read: ${read.error.issues.map((issue) => `${issue.path.join(".")}: ${issue.message}`).join("; ")}`);
+  if (!read.success)
+    throw new BadSignal(
+      `The event's data cannot be read: ${read.error.issues.map((issue) => `${issue.path.join(".")}: ${issue.message}`).join("; ")}`,
+    );
   const data = read.data;
   const isDeployment = /deploy|release|rollout/i.test(event.type);
-  const what = data.summary ?? (isDeployment ? `${data.service ?? event.subject ?? "Something"}${data.version ? ` ${data.version}` : ""} was deployed` : `${event.type}${event.subject ? `: ${event.subject}` : ""}`);
+  const what =
+    data.summary ??
+    (isDeployment
+      ? `${data.service ?? event.subject ?? "Something"}${data.version ? ` ${data.version}` : ""} was deployed`
+      : `${event.type}${event.subject ? `: ${event.subject}` : ""}`);
   return {
     source: event.source,
     id: event.id,
     kind: isDeployment ? "deployment" : "change",
     atMs: event.time === undefined ? undefined : Date.parse(event.time),
-    attributes: { ...(data.host ? { "host.name": data.host } : {}), ...(data.service ? { "service.name": data.service } : {}), ...(event.subject && !data.service && !data.host ? { "service.name": event.subject } : {}) },
+    attributes: {
+      ...(data.host ? { "host.name": data.host } : {}),
+      ...(data.service ? { "service.name": data.service } : {}),
+      ...(event.subject && !data.service && !data.host ? { "service.name": event.subject } : {}),
+    },
     summary: what.slice(0, 300),
     ticket: data.ticket ?? null,
     by: data.who ?? event.source.slice(0, 100),
-    detail: JSON.stringify({ type: event.type, source: event.source, ...(typeof event.data === "object" ? { data: event.data } : {}) }).slice(0, 8192),
+    detail: JSON.stringify({
+      type: event.type,
+      source: event.source,
+      ...(typeof event.data === "object" ? { data: event.data } : {}),
+    }).slice(0, 8192),
   };
 }
 
 /** Reads a request's events. Throws BadSignal with what is wrong. */
-export function readCloudEvents(headers: Readonly<Record<string, string | string[] | undefined>>, body: Uint8Array): ArrivedEvent[] {
+export function readCloudEvents(
+  headers: Readonly<Record<string, string | string[] | undefined>>,
+  body: Uint8Array,
+): ArrivedEvent[] {
   const type = String(headers["content-type"] ?? "");
   const json = (): unknown => {
     try {
@@ -55,13 +85,18 @@ export function readCloudEvents(headers: Readonly<Record<string, string | string
   };
   if (/^application\/cloudevents-batch\+json\b/.test(type)) {
     const list = json();
-    if (!Array.isArray(list) || list.length > MOST_EVENTS) throw new BadSignal(`A batch is a list of at most ${MOST_EVENTS} events.`);
+    if (!Array.isArray(list) || list.length > MOST_EVENTS)
+      throw new BadSignal(`A batch is a list of at most ${MOST_EVENTS} events.`);
     return list.map(toEvent);
   }
   if (/^application\/cloudevents\+json\b/.test(type)) return [toEvent(json())];
-  if (headers["ce-specversion"] === undefined) throw new BadSignal("Send application/cloudevents+json, application/cloudevents-batch+json, or the attributes as ce- headers.");
+  if (headers["ce-specversion"] === undefined)
+    throw new BadSignal(
+      "Send application/cloudevents+json, application/cloudevents-batch+json, or the attributes as ce- headers.",
+    );
   const attributes: Record<string, unknown> = {};
-  for (const [name, value] of Object.entries(headers)) if (name.startsWith("ce-") && typeof value === "string") attributes[name.slice(3)] = decoded(name, value);
+  for (const [name, value] of Object.entries(headers))
+    if (name.startsWith("ce-") && typeof value === "string") attributes[name.slice(3)] = decoded(name, value);
   return [toEvent({ ...attributes, ...(/json/.test(type) && body.length ? { data: json() } : {}) })];
 }
 

@@ -17,7 +17,15 @@ export interface Outcome {
 /** The way from the receivers to the engine: bounded, and everybody hears what became of what they sent. */
 export class Gate {
   readonly arrivals: Arrivals;
-  readonly figures: ReceiverFigures = { requests: 0, toldToWait: 0, unreadable: 0, refused: 0, syslog: 0, syslogOdd: 0, dropped: 0 };
+  readonly figures: ReceiverFigures = {
+    requests: 0,
+    toldToWait: 0,
+    unreadable: 0,
+    refused: 0,
+    syslog: 0,
+    syslogOdd: 0,
+    dropped: 0,
+  };
   /** Set by whoever reads the pages that the engine names. */
   onTargets: (targets: Target[]) => void = () => undefined;
   private held = 0;
@@ -61,12 +69,23 @@ export class Gate {
   /** Hands over what has been sorted, and waits until it is safe. */
   deliver(): Promise<Outcome> {
     const delivery = this.arrivals.take();
-    if (!delivery.handles.length && !delivery.logs.length && !delivery.spans.length && !delivery.events.length && !delivery.origins.length) return Promise.resolve({ problem: undefined, refused: [] });
+    if (
+      !delivery.handles.length &&
+      !delivery.logs.length &&
+      !delivery.spans.length &&
+      !delivery.events.length &&
+      !delivery.origins.length
+    )
+      return Promise.resolve({ problem: undefined, refused: [] });
     const id = this.nextId++;
     const undo = { ...delivery };
     return new Promise((resolve) => {
       this.waiting.set(id, { resolve, undo: () => this.arrivals.forget(undo) });
-      this.port.postMessage({ kind: "delivery", id, delivery } satisfies FromReceivers, [delivery.handles.buffer, delivery.times.buffer, delivery.values.buffer] as ArrayBuffer[]);
+      this.port.postMessage({ kind: "delivery", id, delivery } satisfies FromReceivers, [
+        delivery.handles.buffer,
+        delivery.times.buffer,
+        delivery.values.buffer,
+      ] as ArrayBuffer[]);
     });
   }
 

@@ -6,7 +6,13 @@ import { Rejected } from "./arrivals";
 import { readCloudEvents } from "./cloudevents";
 import type { Gate } from "./gate";
 import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
-import { logsFromProtobuf, metricsFromProtobuf, partialSuccessToProtobuf, spansFromProtobuf, statusToProtobuf } from "./otlp-protobuf";
+import {
+  logsFromProtobuf,
+  metricsFromProtobuf,
+  partialSuccessToProtobuf,
+  spansFromProtobuf,
+  statusToProtobuf,
+} from "./otlp-protobuf";
 import { BadSignal, type Attribute, type OfResource } from "./otlp-types";
 
 const MOST_PACKED = 16 * 1024 * 1024;
@@ -31,7 +37,11 @@ const INVALID = 3;
 const EXHAUSTED = 8;
 const UNAVAILABLE = 14;
 
-const REJECTED: Readonly<Record<string, string>> = { "/v1/metrics": "rejectedDataPoints", "/v1/logs": "rejectedLogRecords", "/v1/traces": "rejectedSpans" };
+const REJECTED: Readonly<Record<string, string>> = {
+  "/v1/metrics": "rejectedDataPoints",
+  "/v1/logs": "rejectedLogRecords",
+  "/v1/traces": "rejectedSpans",
+};
 
 /**
  * Where OTLP 1.x over HTTP is received, in protobuf or JSON, at /v1/metrics, /v1/logs and /v1/traces, and CloudEvents 1.0 at /events.
@@ -57,28 +67,59 @@ function tokenCheck(token: string): (request: IncomingMessage) => boolean {
   };
 }
 
-async function answer(request: IncomingMessage, response: ServerResponse, gate: Gate, isWelcome: (request: IncomingMessage) => boolean): Promise<void> {
+async function answer(
+  request: IncomingMessage,
+  response: ServerResponse,
+  gate: Gate,
+  isWelcome: (request: IncomingMessage) => boolean,
+): Promise<void> {
   gate.figures.requests++;
-  const json = /^application\/(?:[\w.-]+\+)?json\b/.test(request.headers["content-type"] ?? "") || pathOf(request) === "/events";
+  const json =
+    /^application\/(?:[\w.-]+\+)?json\b/.test(request.headers["content-type"] ?? "") || pathOf(request) === "/events";
   const send = (status: number, body: Uint8Array | string, headers: Record<string, string> = {}) => {
     response.writeHead(status, { "Content-Type": json ? "application/json" : "application/x-protobuf", ...headers });
     response.end(body);
   };
   try {
-    if (!isWelcome(request)) throw new Refusal(401, 16, "Bring the word this receiver asks for: Authorization: Bearer, a space, and the word.");
+    if (!isWelcome(request))
+      throw new Refusal(
+        401,
+        16,
+        "Bring the word this receiver asks for: Authorization: Bearer, a space, and the word.",
+      );
     const rejected = await take(request, json, gate);
     gate.figures.refused += rejected.count;
     if (pathOf(request) === "/events") return send(204, "");
     if (!json) return send(200, partialSuccessToProtobuf(rejected.count, rejected.text));
     const name = REJECTED[pathOf(request)] as string;
-    send(200, JSON.stringify(rejected.count ? { partialSuccess: { [name]: String(rejected.count), errorMessage: rejected.text } } : {}));
+    send(
+      200,
+      JSON.stringify(
+        rejected.count ? { partialSuccess: { [name]: String(rejected.count), errorMessage: rejected.text } } : {},
+      ),
+    );
   } catch (error) {
-    const refusal = error instanceof Refusal ? error : error instanceof BadSignal ? new Refusal(400, INVALID, error.message) : new Refusal(500, 13, "Something went wrong on this side.");
+    const refusal =
+      error instanceof Refusal
+        ? error
+        : error instanceof BadSignal
+          ? new Refusal(400, INVALID, error.message)
+          : new Refusal(500, 13, "Something went wrong on this side.");
     if (refusal.status === 400) gate.figures.unreadable++;
     if (refusal.status === 500) gate.onFault(error);
     // What was not read of the request is not worth waiting for.
     request.resume();
-    send(refusal.status, json ? JSON.stringify({ code: refusal.code, message: refusal.message }) : statusToProtobuf(refusal.code, refusal.message), { ...(refusal.retryAfterSeconds ? { "Retry-After": String(refusal.retryAfterSeconds) } : {}), ...(refusal.status === 413 || refusal.status === 401 ? { Connection: "close" } : {}), ...(refusal.status === 401 ? { "WWW-Authenticate": "Bearer" } : {}) });
+    send(
+      refusal.status,
+      json
+        ? JSON.stringify({ code: refusal.code, message: refusal.message })
+        : statusToProtobuf(refusal.code, refusal.message),
+      {
+        ...(refusal.retryAfterSeconds ? { "Retry-After": String(refusal.retryAfterSeconds) } : {}),
+        ...(refusal.status === 413 || refusal.status === 401 ? { Connection: "close" } : {}),
+        ...(refusal.status === 401 ? { "WWW-Authenticate": "Bearer" } : {}),
+      },
+    );
   }
 }
 
@@ -87,14 +128,18 @@ const pathOf = (request: IncomingMessage): string => (request.url ?? "").split("
 async function take(request: IncomingMessage, json: boolean, gate: Gate): Promise<Rejected> {
   const path = pathOf(request);
   const isEvent = path === "/events";
-  if (!isEvent && !(path in REJECTED)) throw new Refusal(404, 5, "Signals are taken at /v1/metrics, /v1/logs and /v1/traces, events at /events.");
+  if (!isEvent && !(path in REJECTED))
+    throw new Refusal(404, 5, "Signals are taken at /v1/metrics, /v1/logs and /v1/traces, events at /events.");
   if (request.method !== "POST") throw new Refusal(405, 12, "Send signals by POST.");
-  if (!isEvent && !json && !/^application\/x-protobuf\b/.test(request.headers["content-type"] ?? "")) throw new Refusal(415, INVALID, "Send application/x-protobuf or application/json.");
+  if (!isEvent && !json && !/^application\/x-protobuf\b/.test(request.headers["content-type"] ?? ""))
+    throw new Refusal(415, INVALID, "Send application/x-protobuf or application/json.");
   // A page of another site must not be able to send signals; browsers say where a request comes from.
   const site = request.headers["sec-fetch-site"];
-  if (site !== undefined && site !== "same-origin" && site !== "none") throw new Refusal(403, 7, "Signals are not taken from web pages.");
+  if (site !== undefined && site !== "same-origin" && site !== "none")
+    throw new Refusal(403, 7, "Signals are not taken from web pages.");
   const length = Number(request.headers["content-length"] ?? 0);
-  if (length > MOST_PACKED) throw new Refusal(413, EXHAUSTED, `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`);
+  if (length > MOST_PACKED)
+    throw new Refusal(413, EXHAUSTED, `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`);
   const held = gate.enter(Math.max(length, 65_536));
   if (!held) {
     gate.figures.toldToWait++;
@@ -106,10 +151,16 @@ async function take(request: IncomingMessage, json: boolean, gate: Gate): Promis
     const peer = request.socket.remoteAddress?.replace(/^::ffff:/, "") ?? "";
     /** Who says neither host nor service is told apart by the address it sends from. */
     const named = <Item>(list: OfResource<Item>[]): OfResource<Item>[] =>
-      list.map((one) => (one.resource.some(([key]) => key === "host.name" || key === "service.name" || key === "service.instance.id") ? one : { ...one, resource: [...one.resource, ["source.address", peer] as Attribute] }));
+      list.map((one) =>
+        one.resource.some(([key]) => key === "host.name" || key === "service.name" || key === "service.instance.id")
+          ? one
+          : { ...one, resource: [...one.resource, ["source.address", peer] as Attribute] },
+      );
     if (isEvent) gate.arrivals.events.push(...readCloudEvents(request.headers, bytes));
-    else if (path === "/v1/metrics") gate.arrivals.metrics(named(json ? metricsFromJson(bytes) : metricsFromProtobuf(bytes)), {}, rejected);
-    else if (path === "/v1/traces") gate.arrivals.spanRecords(named(json ? spansFromJson(bytes) : spansFromProtobuf(bytes)), rejected);
+    else if (path === "/v1/metrics")
+      gate.arrivals.metrics(named(json ? metricsFromJson(bytes) : metricsFromProtobuf(bytes)), {}, rejected);
+    else if (path === "/v1/traces")
+      gate.arrivals.spanRecords(named(json ? spansFromJson(bytes) : spansFromProtobuf(bytes)), rejected);
     else gate.arrivals.logRecords(named(json ? logsFromJson(bytes) : logsFromProtobuf(bytes)), {}, rejected);
     const { problem, refused } = await gate.deliver();
     if (problem) throw new Refusal(503, UNAVAILABLE, problem, 5);
@@ -128,7 +179,9 @@ function read(request: IncomingMessage): Promise<Buffer> {
       size += part.length;
       if (size > MOST_PACKED) {
         request.pause();
-        reject(new Refusal(413, EXHAUSTED, `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`));
+        reject(
+          new Refusal(413, EXHAUSTED, `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`),
+        );
       } else parts.push(part);
     });
     request.on("end", () => resolve(Buffer.concat(parts)));
@@ -139,11 +192,17 @@ function read(request: IncomingMessage): Promise<Buffer> {
 
 async function unpacked(bytes: Buffer, encoding: string | undefined): Promise<Uint8Array> {
   if (encoding === undefined || encoding === "identity") return bytes;
-  if (encoding !== "gzip" && encoding !== "deflate") throw new Refusal(415, INVALID, "Only gzip and deflate can be unpacked.");
+  if (encoding !== "gzip" && encoding !== "deflate")
+    throw new Refusal(415, INVALID, "Only gzip and deflate can be unpacked.");
   try {
     return await unpack[encoding](bytes, { maxOutputLength: MOST_UNPACKED });
   } catch (error) {
-    if ((error as { code?: string }).code === "ERR_BUFFER_TOO_LARGE") throw new Refusal(413, EXHAUSTED, `A request may unpack to at most ${MOST_UNPACKED / 2 ** 20} MiB. Send smaller batches.`);
+    if ((error as { code?: string }).code === "ERR_BUFFER_TOO_LARGE")
+      throw new Refusal(
+        413,
+        EXHAUSTED,
+        `A request may unpack to at most ${MOST_UNPACKED / 2 ** 20} MiB. Send smaller batches.`,
+      );
     throw new BadSignal("The gzip cannot be unpacked: it is broken or cut short.");
   }
 }

@@ -17,6 +17,11 @@ export interface ReceiverFigures {
   dropped: number;
 }
 
-export type FromReceivers = { kind: "delivery"; id: number; delivery: Delivery } | { kind: "figures"; figures: ReceiverFigures; scraped: TargetState[] };
+export type FromReceivers =
+  | { kind: "delivery"; id: number; delivery: Delivery }
+  | { kind: "figures"; figures: ReceiverFigures; scraped: TargetState[] };
 
-export type ToReceivers = { kind: "kept"; id: number; refused: { handle: number; why: string }[] } | { kind: "failed"; id: number; problem: string } | { kind: "targets"; targets: Target[] };
+export type ToReceivers =
+  | { kind: "kept"; id: number; refused: { handle: number; why: string }[] }
+  | { kind: "failed"; id: number; problem: string }
+  | { kind: "targets"; targets: Target[] };

@@ -1,6 +1,21 @@
 import protobuf from "protobufjs/minimal.js";
 import { Recent } from "#core/telemetry/recent";
-import { BadSignal, DEEPEST, type AnyValue, type Attribute, type Exemplar, type ExponentialPoint, type HistogramPoint, type LogRecord, type Metric, type MetricData, type NumberPoint, type OfResource, type SpanRecord, type SummaryPoint } from "./otlp-types";
+import {
+  BadSignal,
+  DEEPEST,
+  type AnyValue,
+  type Attribute,
+  type Exemplar,
+  type ExponentialPoint,
+  type HistogramPoint,
+  type LogRecord,
+  type Metric,
+  type MetricData,
+  type NumberPoint,
+  type OfResource,
+  type SpanRecord,
+  type SummaryPoint,
+} from "./otlp-types";
 
 /**
  * OTLP 1.x requests in protobuf (opentelemetry-proto v1: collector, metrics, logs, trace, common). Field numbers are those
@@ -90,13 +105,22 @@ function anyValue(reader: Reader, end: number, depth: number): AnyValue {
         return true;
       case 5: {
         const list: AnyValue[] = [];
-        inner(reader, (array, arrayEnd) => message(array, arrayEnd, (number) => number === 1 && (list.push(inner(array, (one, oneEnd) => anyValue(one, oneEnd, depth + 1))), true)));
+        inner(reader, (array, arrayEnd) =>
+          message(
+            array,
+            arrayEnd,
+            (number) =>
+              number === 1 && (list.push(inner(array, (one, oneEnd) => anyValue(one, oneEnd, depth + 1))), true),
+          ),
+        );
         value = list;
         return true;
       }
       case 6: {
         const list: Attribute[] = [];
-        inner(reader, (map, mapEnd) => message(map, mapEnd, (number) => number === 1 && (list.push(attribute(map, depth + 1)), true)));
+        inner(reader, (map, mapEnd) =>
+          message(map, mapEnd, (number) => number === 1 && (list.push(attribute(map, depth + 1)), true)),
+        );
         value = Object.fromEntries(list);
         return true;
       }
@@ -216,7 +240,17 @@ function numberPoint(reader: Reader, end: number): NumberPoint {
 }
 
 function histogramPoint(reader: Reader, end: number): HistogramPoint {
-  const point: HistogramPoint = { attributes: [], startMs: 0, atMs: 0, count: 0, sum: null, min: null, max: null, bounds: [], counts: [] };
+  const point: HistogramPoint = {
+    attributes: [],
+    startMs: 0,
+    atMs: 0,
+    count: 0,
+    sum: null,
+    min: null,
+    max: null,
+    bounds: [],
+    counts: [],
+  };
   const run = newRun();
   message(reader, end, (field, wire) => {
     if (field === 3) point.atMs = millis(reader);
@@ -248,7 +282,19 @@ function buckets(reader: Reader, end: number): { offset: number; counts: number[
 }
 
 function exponentialPoint(reader: Reader, end: number): ExponentialPoint {
-  const point: ExponentialPoint = { attributes: [], startMs: 0, atMs: 0, count: 0, sum: null, min: null, max: null, scale: 0, zeroCount: 0, positive: { offset: 0, counts: [] }, negative: { offset: 0, counts: [] } };
+  const point: ExponentialPoint = {
+    attributes: [],
+    startMs: 0,
+    atMs: 0,
+    count: 0,
+    sum: null,
+    min: null,
+    max: null,
+    scale: 0,
+    zeroCount: 0,
+    positive: { offset: 0, counts: [] },
+    negative: { offset: 0, counts: [] },
+  };
   const run = newRun();
   message(reader, end, (field) => {
     if (field === 1) passAttribute(reader, run);
@@ -280,7 +326,11 @@ function summaryPoint(reader: Reader, end: number): SummaryPoint {
     else if (field === 5) point.sum = reader.double();
     else if (field === 6) {
       const one = { quantile: 0, value: 0 };
-      inner(reader, (pair, pairEnd) => message(pair, pairEnd, (number) => (number === 1 ? ((one.quantile = pair.double()), true) : number === 2 && ((one.value = pair.double()), true))));
+      inner(reader, (pair, pairEnd) =>
+        message(pair, pairEnd, (number) =>
+          number === 1 ? ((one.quantile = pair.double()), true) : number === 2 && ((one.value = pair.double()), true),
+        ),
+      );
       point.quantiles.push(one);
     } else if (field === 7) passAttribute(reader, run);
     else return false;
@@ -291,7 +341,10 @@ function summaryPoint(reader: Reader, end: number): SummaryPoint {
 }
 
 /** The data of a metric: its points are field 1, its temporality field 2, whether it only rises field 3. */
-function data<Point>(reader: Reader, read: (reader: Reader, end: number) => Point): { points: Point[]; temporality: number; monotonic: boolean } {
+function data<Point>(
+  reader: Reader,
+  read: (reader: Reader, end: number) => Point,
+): { points: Point[]; temporality: number; monotonic: boolean } {
   return inner(reader, (own, end) => {
     const result = { points: [] as Point[], temporality: 0, monotonic: false };
     message(own, end, (field) => {
@@ -305,7 +358,10 @@ function data<Point>(reader: Reader, read: (reader: Reader, end: number) => Poin
   });
 }
 
-function counted<Point>(reader: Reader, read: (reader: Reader, end: number) => Point): { points: Point[]; temporality: number } {
+function counted<Point>(
+  reader: Reader,
+  read: (reader: Reader, end: number) => Point,
+): { points: Point[]; temporality: number } {
   const { points, temporality } = data(reader, read);
   return { points, temporality };
 }
@@ -344,7 +400,16 @@ function metric(reader: Reader, end: number): Metric {
 const hex = (bytes: Uint8Array) => Buffer.from(bytes).toString("hex");
 
 function logRecord(reader: Reader, end: number): LogRecord {
-  const record: LogRecord = { atMs: 0, observedMs: 0, severity: 0, severityText: "", body: null, attributes: [], traceId: "", spanId: "" };
+  const record: LogRecord = {
+    atMs: 0,
+    observedMs: 0,
+    severity: 0,
+    severityText: "",
+    body: null,
+    attributes: [],
+    traceId: "",
+    spanId: "",
+  };
   message(reader, end, (field) => {
     if (field === 1) record.atMs = millis(reader);
     else if (field === 2) record.severity = reader.int32();
@@ -361,7 +426,19 @@ function logRecord(reader: Reader, end: number): LogRecord {
 }
 
 function span(reader: Reader, end: number): SpanRecord {
-  const result: SpanRecord = { traceId: "", spanId: "", parentId: "", name: "", kind: 0, startMs: 0, endMs: 0, attributes: [], events: [], status: 0, statusMessage: "" };
+  const result: SpanRecord = {
+    traceId: "",
+    spanId: "",
+    parentId: "",
+    name: "",
+    kind: 0,
+    startMs: 0,
+    endMs: 0,
+    attributes: [],
+    events: [],
+    status: 0,
+    statusMessage: "",
+  };
   message(reader, end, (field) => {
     if (field === 1) result.traceId = hex(reader.bytes());
     else if (field === 2) result.spanId = hex(reader.bytes());
@@ -384,7 +461,13 @@ function span(reader: Reader, end: number): SpanRecord {
       );
       result.events.push(event);
     } else if (field === 15)
-      inner(reader, (own, ownEnd) => message(own, ownEnd, (number) => (number === 2 ? ((result.statusMessage = own.string()), true) : number === 3 && ((result.status = own.int32()), true))));
+      inner(reader, (own, ownEnd) =>
+        message(own, ownEnd, (number) =>
+          number === 2
+            ? ((result.statusMessage = own.string()), true)
+            : number === 3 && ((result.status = own.int32()), true),
+        ),
+      );
     else return false;
     return true;
   });
@@ -402,7 +485,10 @@ function request<Item>(bytes: Uint8Array, read: (reader: Reader, end: number) =>
       inner(reader, (own, end) =>
         message(own, end, (number) => {
           if (number === 1) one.resource = inner(own, resource);
-          else if (number === 2) inner(own, (scope, scopeEnd) => message(scope, scopeEnd, (part) => part === 2 && (one.items.push(inner(scope, read)), true)));
+          else if (number === 2)
+            inner(own, (scope, scopeEnd) =>
+              message(scope, scopeEnd, (part) => part === 2 && (one.items.push(inner(scope, read)), true)),
+            );
           else return false;
           return true;
         }),

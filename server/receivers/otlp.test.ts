@@ -4,7 +4,13 @@ import { describe, expect, it } from "vitest";
 import { DAY_MS } from "#core/time/windows";
 import { Arrivals, instanceOf, Rejected } from "./arrivals";
 import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
-import { logsFromProtobuf, metricsFromProtobuf, partialSuccessToProtobuf, spansFromProtobuf, statusToProtobuf } from "./otlp-protobuf";
+import {
+  logsFromProtobuf,
+  metricsFromProtobuf,
+  partialSuccessToProtobuf,
+  spansFromProtobuf,
+  statusToProtobuf,
+} from "./otlp-protobuf";
 import { BadSignal, type AnyValue, type Attribute, type Metric } from "./otlp-types";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
@@ -31,40 +37,115 @@ function writeValue(writer: protobuf.Writer, value: AnyValue): void {
   }
 }
 function writePair(writer: protobuf.Writer, field: number, [key, value]: Attribute): void {
-  writer.uint32((field << 3) | 2).fork().uint32(10).string(key).uint32(18).fork();
+  writer
+    .uint32((field << 3) | 2)
+    .fork()
+    .uint32(10)
+    .string(key)
+    .uint32(18)
+    .fork();
   writeValue(writer, value);
   writer.ldelim().ldelim();
 }
 const jsonValue = (value: AnyValue): unknown =>
-  typeof value === "string" ? { stringValue: value } : typeof value === "boolean" ? { boolValue: value } : typeof value === "number" ? (Number.isInteger(value) ? { intValue: String(value) } : { doubleValue: value }) : Array.isArray(value) ? { arrayValue: { values: value.map(jsonValue) } } : value === null ? {} : { kvlistValue: { values: Object.entries(value).map(([key, one]) => ({ key, value: jsonValue(one) })) } };
+  typeof value === "string"
+    ? { stringValue: value }
+    : typeof value === "boolean"
+      ? { boolValue: value }
+      : typeof value === "number"
+        ? Number.isInteger(value)
+          ? { intValue: String(value) }
+          : { doubleValue: value }
+        : Array.isArray(value)
+          ? { arrayValue: { values: value.map(jsonValue) } }
+          : value === null
+            ? {}
+            : { kvlistValue: { values: Object.entries(value).map(([key, one]) => ({ key, value: jsonValue(one) })) } };
 
-const leaf = fc.oneof(fc.string({ unit: "grapheme", maxLength: 12 }), fc.boolean(), fc.integer(), fc.maxSafeInteger(), fc.double({ noNaN: true, noDefaultInfinity: true }).filter((value) => !Number.isInteger(value)));
-const value = fc.letrec<{ any: AnyValue }>((tie) => ({ any: fc.oneof({ maxDepth: 3 }, leaf, fc.array(tie("any"), { maxLength: 3 }), fc.dictionary(fc.constantFrom("a", "b", "c"), tie("any"), { maxKeys: 3, noNullPrototype: true })) })).any;
+const leaf = fc.oneof(
+  fc.string({ unit: "grapheme", maxLength: 12 }),
+  fc.boolean(),
+  fc.integer(),
+  fc.maxSafeInteger(),
+  fc.double({ noNaN: true, noDefaultInfinity: true }).filter((value) => !Number.isInteger(value)),
+);
+const value = fc.letrec<{ any: AnyValue }>((tie) => ({
+  any: fc.oneof(
+    { maxDepth: 3 },
+    leaf,
+    fc.array(tie("any"), { maxLength: 3 }),
+    fc.dictionary(fc.constantFrom("a", "b", "c"), tie("any"), { maxKeys: 3, noNullPrototype: true }),
+  ),
+})).any;
 
 describe("both ways of writing OTLP", () => {
   it("say the same of log records, whatever their bodies and attributes", () => {
     fc.assert(
-      fc.property(value, fc.array(fc.tuple(fc.constantFrom("k", "host", "ünï"), value), { maxLength: 4 }), fc.integer({ min: 0, max: 24 }), (body, attributes, severity) => {
-        const writer = protobuf.Writer.create();
-        writer.uint32(10).fork().uint32(10).fork();
-        for (const pair of attributes) writePair(writer, 1, pair);
-        writer.ldelim().uint32(18).fork().uint32(18).fork();
-        const nano = BigInt(AT) * 1_000_000n;
-        writer.uint32(9).fixed32(Number(nano & 0xffffffffn)).fixed32(Number(nano >> 32n)).uint32(16).int32(severity).uint32(42).fork();
-        writeValue(writer, body);
-        writer.ldelim().uint32(74).bytes(new Uint8Array(16).fill(0xab)).ldelim().ldelim().ldelim();
-        const pairs = attributes.map(([key, one]) => ({ key, value: jsonValue(one) }));
-        const fromJson = logsFromJson(json({ resourceLogs: [{ resource: { attributes: pairs }, scopeLogs: [{ logRecords: [{ timeUnixNano: String(nano), severityNumber: severity, body: jsonValue(body), traceId: "AB".repeat(16) }] }] }] }));
-        expect(logsFromProtobuf(writer.finish())).toEqual(fromJson);
-      }),
+      fc.property(
+        value,
+        fc.array(fc.tuple(fc.constantFrom("k", "host", "ünï"), value), { maxLength: 4 }),
+        fc.integer({ min: 0, max: 24 }),
+        (body, attributes, severity) => {
+          const writer = protobuf.Writer.create();
+          writer.uint32(10).fork().uint32(10).fork();
+          for (const pair of attributes) writePair(writer, 1, pair);
+          writer.ldelim().uint32(18).fork().uint32(18).fork();
+          const nano = BigInt(AT) * 1_000_000n;
+          writer
+            .uint32(9)
+            .fixed32(Number(nano & 0xffffffffn))
+            .fixed32(Number(nano >> 32n))
+            .uint32(16)
+            .int32(severity)
+            .uint32(42)
+            .fork();
+          writeValue(writer, body);
+          writer.ldelim().uint32(74).bytes(new Uint8Array(16).fill(0xab)).ldelim().ldelim().ldelim();
+          const pairs = attributes.map(([key, one]) => ({ key, value: jsonValue(one) }));
+          const fromJson = logsFromJson(
+            json({
+              resourceLogs: [
+                {
+                  resource: { attributes: pairs },
+                  scopeLogs: [
+                    {
+                      logRecords: [
+                        {
+                          timeUnixNano: String(nano),
+                          severityNumber: severity,
+                          body: jsonValue(body),
+                          traceId: "AB".repeat(16),
+                        },
+                      ],
+                    },
+                  ],
+                },
+              ],
+            }),
+          );
+          expect(logsFromProtobuf(writer.finish())).toEqual(fromJson);
+        },
+      ),
     );
   });
 
   it("never do anything but read or refuse, whatever bytes arrive", () => {
     const start = metricsFromProtobuf(new Uint8Array(0));
     expect(start).toEqual([]);
-    const bytes = fc.oneof(fc.uint8Array({ maxLength: 200 }), fc.array(fc.constantFrom(10, 18, 26, 34, 42, 50, 1, 2, 0, 255, 127), { maxLength: 120 }).map((list) => Uint8Array.from(list)));
-    for (const read of [metricsFromProtobuf, logsFromProtobuf, spansFromProtobuf, metricsFromJson, logsFromJson, spansFromJson])
+    const bytes = fc.oneof(
+      fc.uint8Array({ maxLength: 200 }),
+      fc
+        .array(fc.constantFrom(10, 18, 26, 34, 42, 50, 1, 2, 0, 255, 127), { maxLength: 120 })
+        .map((list) => Uint8Array.from(list)),
+    );
+    for (const read of [
+      metricsFromProtobuf,
+      logsFromProtobuf,
+      spansFromProtobuf,
+      metricsFromJson,
+      logsFromJson,
+      spansFromJson,
+    ])
       fc.assert(
         fc.property(bytes, (given) => {
           try {
@@ -81,8 +162,16 @@ describe("both ways of writing OTLP", () => {
     const anything = fc.anything({ maxDepth: 4, withNullPrototype: false });
     fc.assert(
       fc.property(anything, (one) => {
-        for (const [read, names] of [[metricsFromJson, ["resourceMetrics", "scopeMetrics", "metrics"]], [spansFromJson, ["resourceSpans", "scopeSpans", "spans"]]] as const)
-          for (const wrapped of [one, { [names[0]]: one }, { [names[0]]: [{ [names[1]]: one }] }, { [names[0]]: [{ [names[1]]: [{ [names[2]]: [one] }] }] }]) {
+        for (const [read, names] of [
+          [metricsFromJson, ["resourceMetrics", "scopeMetrics", "metrics"]],
+          [spansFromJson, ["resourceSpans", "scopeSpans", "spans"]],
+        ] as const)
+          for (const wrapped of [
+            one,
+            { [names[0]]: one },
+            { [names[0]]: [{ [names[1]]: one }] },
+            { [names[0]]: [{ [names[1]]: [{ [names[2]]: [one] }] }] },
+          ]) {
             let text: string | undefined;
             try {
               text = JSON.stringify(wrapped);
@@ -106,55 +195,115 @@ describe("both ways of writing OTLP", () => {
   it("say the same of points of every kind with their beginnings and exemplars", () => {
     const start = BigInt(AT - 60_000) * 1_000_000n;
     const time = BigInt(AT) * 1_000_000n;
-    const put64 = (writer: protobuf.Writer, field: number, nano: bigint) => writer.uint32((field << 3) | 1).fixed32(Number(nano & 0xffffffffn)).fixed32(Number(nano >> 32n));
+    const put64 = (writer: protobuf.Writer, field: number, nano: bigint) =>
+      writer
+        .uint32((field << 3) | 1)
+        .fixed32(Number(nano & 0xffffffffn))
+        .fixed32(Number(nano >> 32n));
     const exemplar = (writer: protobuf.Writer, field: number) => {
       writer.uint32((field << 3) | 2).fork();
       put64(writer, 2, time);
-      writer.uint32(25).double(1.5).uint32(34).bytes(new Uint8Array(8).fill(0xcd)).uint32(42).bytes(new Uint8Array(16).fill(0xab)).ldelim();
+      writer
+        .uint32(25)
+        .double(1.5)
+        .uint32(34)
+        .bytes(new Uint8Array(8).fill(0xcd))
+        .uint32(42)
+        .bytes(new Uint8Array(16).fill(0xab))
+        .ldelim();
     };
-    const jsonExemplar = { timeUnixNano: String(time), asDouble: 1.5, traceId: "ab".repeat(16), spanId: "cd".repeat(8) };
+    const jsonExemplar = {
+      timeUnixNano: String(time),
+      asDouble: 1.5,
+      traceId: "ab".repeat(16),
+      spanId: "cd".repeat(8),
+    };
     const frame = { startTimeUnixNano: String(start), timeUnixNano: String(time), exemplars: [jsonExemplar] };
     const kinds = [
-      { field: 5, exemplars: 5, more: (writer: protobuf.Writer) => writer.uint32(33).double(2.5), json: { gauge: { dataPoints: [{ ...frame, asDouble: 2.5 }] } } },
-      { field: 9, exemplars: 8, more: (writer: protobuf.Writer) => writer.uint32(33).fixed32(3).fixed32(0), json: { histogram: { dataPoints: [{ ...frame, count: "3" }] } } },
-      { field: 10, exemplars: 11, more: (writer: protobuf.Writer) => writer.uint32(33).fixed32(3).fixed32(0).uint32(48).sint32(-2), json: { exponentialHistogram: { dataPoints: [{ ...frame, count: "3", scale: -2 }] } } },
+      {
+        field: 5,
+        exemplars: 5,
+        more: (writer: protobuf.Writer) => writer.uint32(33).double(2.5),
+        json: { gauge: { dataPoints: [{ ...frame, asDouble: 2.5 }] } },
+      },
+      {
+        field: 9,
+        exemplars: 8,
+        more: (writer: protobuf.Writer) => writer.uint32(33).fixed32(3).fixed32(0),
+        json: { histogram: { dataPoints: [{ ...frame, count: "3" }] } },
+      },
+      {
+        field: 10,
+        exemplars: 11,
+        more: (writer: protobuf.Writer) => writer.uint32(33).fixed32(3).fixed32(0).uint32(48).sint32(-2),
+        json: { exponentialHistogram: { dataPoints: [{ ...frame, count: "3", scale: -2 }] } },
+      },
     ];
     for (const kind of kinds) {
       const writer = protobuf.Writer.create();
-      writer.uint32(10).fork().uint32(18).fork().uint32(18).fork().uint32(10).string("m").uint32((kind.field << 3) | 2).fork().uint32(10).fork();
+      writer
+        .uint32(10)
+        .fork()
+        .uint32(18)
+        .fork()
+        .uint32(18)
+        .fork()
+        .uint32(10)
+        .string("m")
+        .uint32((kind.field << 3) | 2)
+        .fork()
+        .uint32(10)
+        .fork();
       put64(writer, 2, start);
       put64(writer, 3, time);
       kind.more(writer);
       exemplar(writer, kind.exemplars);
       writer.ldelim().ldelim().ldelim().ldelim().ldelim();
       const fromProtobuf = metricsFromProtobuf(writer.finish());
-      expect(fromProtobuf).toEqual(metricsFromJson(json({ resourceMetrics: [{ scopeMetrics: [{ metrics: [{ name: "m", ...kind.json }] }] }] })));
-      expect(fromProtobuf[0]?.items[0]?.data).toMatchObject({ points: [{ startMs: AT - 60_000, atMs: AT, exemplars: [{ atMs: AT, value: 1.5, traceId: "ab".repeat(16), spanId: "cd".repeat(8) }] }] });
+      expect(fromProtobuf).toEqual(
+        metricsFromJson(json({ resourceMetrics: [{ scopeMetrics: [{ metrics: [{ name: "m", ...kind.json }] }] }] })),
+      );
+      expect(fromProtobuf[0]?.items[0]?.data).toMatchObject({
+        points: [
+          {
+            startMs: AT - 60_000,
+            atMs: AT,
+            exemplars: [{ atMs: AT, value: 1.5, traceId: "ab".repeat(16), spanId: "cd".repeat(8) }],
+          },
+        ],
+      });
     }
   });
 
   it("give points their attributes wherever these stand among the other fields, met before or not", () => {
-    const pairs = fc.array(fc.tuple(fc.constantFrom("k", "host", "ünï"), fc.constantFrom<AnyValue>("a", "ü", 1, true, ["x"])), { maxLength: 4 });
+    const pairs = fc.array(
+      fc.tuple(fc.constantFrom("k", "host", "ünï"), fc.constantFrom<AnyValue>("a", "ü", 1, true, ["x"])),
+      { maxLength: 4 },
+    );
     fc.assert(
-      fc.property(fc.array(fc.tuple(pairs, fc.array(fc.boolean(), { minLength: 4, maxLength: 4 })), { maxLength: 6 }), (points) => {
-        const writer = protobuf.Writer.create();
-        writer.uint32(10).fork().uint32(18).fork().uint32(18).fork().uint32(10).string("m").uint32(42).fork();
-        for (const [attributes, between] of points) {
-          writer.uint32(10).fork();
-          attributes.forEach((pair, index) => {
-            writePair(writer, 7, pair);
-            if (between[index]) writer.uint32(33).double(index);
-          });
-          writer.ldelim();
-        }
-        const bytes = writer.ldelim().ldelim().ldelim().ldelim().finish();
-        for (let time = 0; time < 2; time++) {
-          const [metric] = metricsFromProtobuf(bytes).flatMap(({ items }) => items);
-          const data = (metric as Metric).data as { points: { attributes: unknown }[] };
-          expect(data.points.map((point) => point.attributes)).toEqual(points.map(([attributes]) => attributes));
-        }
-        if (points.some(([attributes]) => attributes.length)) expect(() => metricsFromProtobuf(bytes.subarray(0, bytes.length - 1))).toThrow(BadSignal);
-      }),
+      fc.property(
+        fc.array(fc.tuple(pairs, fc.array(fc.boolean(), { minLength: 4, maxLength: 4 })), { maxLength: 6 }),
+        (points) => {
+          const writer = protobuf.Writer.create();
+          writer.uint32(10).fork().uint32(18).fork().uint32(18).fork().uint32(10).string("m").uint32(42).fork();
+          for (const [attributes, between] of points) {
+            writer.uint32(10).fork();
+            attributes.forEach((pair, index) => {
+              writePair(writer, 7, pair);
+              if (between[index]) writer.uint32(33).double(index);
+            });
+            writer.ldelim();
+          }
+          const bytes = writer.ldelim().ldelim().ldelim().ldelim().finish();
+          for (let time = 0; time < 2; time++) {
+            const [metric] = metricsFromProtobuf(bytes).flatMap(({ items }) => items);
+            const data = (metric as Metric).data as { points: { attributes: unknown }[] };
+            expect(data.points.map((point) => point.attributes)).toEqual(points.map(([attributes]) => attributes));
+          }
+          if (points.some(([attributes]) => attributes.length))
+            expect(() => metricsFromProtobuf(bytes.subarray(0, bytes.length - 1))).toThrow(BadSignal);
+        },
+      ),
       { numRuns: 200 },
     );
   });
@@ -168,16 +317,47 @@ describe("both ways of writing OTLP", () => {
 });
 
 describe("sorting what arrives", () => {
-  const gauge = (name: string, points: { attributes?: Attribute[]; atMs?: number; value?: number }[], unit = "1"): Metric => ({ name, unit, data: { kind: "gauge", points: points.map((point) => ({ attributes: [], startMs: 0, atMs: AT, value: 1, ...point })) } });
+  const gauge = (
+    name: string,
+    points: { attributes?: Attribute[]; atMs?: number; value?: number }[],
+    unit = "1",
+  ): Metric => ({
+    name,
+    unit,
+    data: {
+      kind: "gauge",
+      points: points.map((point) => ({ attributes: [], startMs: 0, atMs: AT, value: 1, ...point })),
+    },
+  });
   const sorter = () => {
     const arrivals = new Arrivals(() => AT);
     const rejected = new Rejected();
-    return { arrivals, rejected, metrics: (...items: Metric[]) => arrivals.metrics([{ resource: [["service.name", "s"]], items }], {}, rejected) };
+    return {
+      arrivals,
+      rejected,
+      metrics: (...items: Metric[]) => arrivals.metrics([{ resource: [["service.name", "s"]], items }], {}, rejected),
+    };
   };
 
   it("tells series apart by their attributes, in whatever order these come", () => {
     const { arrivals, metrics } = sorter();
-    metrics(gauge("m", [{ attributes: [["b", 2], ["a", "x"]] }, { attributes: [["a", "x"], ["b", 2]] }, { attributes: [["a", "y"]] }]));
+    metrics(
+      gauge("m", [
+        {
+          attributes: [
+            ["b", 2],
+            ["a", "x"],
+          ],
+        },
+        {
+          attributes: [
+            ["a", "x"],
+            ["b", 2],
+          ],
+        },
+        { attributes: [["a", "y"]] },
+      ]),
+    );
     const delivery = arrivals.take();
     expect(delivery.series.map((one) => one.instance)).toEqual(["a=x, b=2", "a=y"]);
     expect(delivery.handles[0]).toBe(delivery.handles[1]);
@@ -192,22 +372,50 @@ describe("sorting what arrives", () => {
     const delivery = arrivals.take();
     arrivals.forget(delivery);
     metrics(gauge("m", [{}]));
-    expect(arrivals.take()).toMatchObject({ origins: [{ attributes: { "service.name": "s" } }], series: [{ metric: "m" }] });
+    expect(arrivals.take()).toMatchObject({
+      origins: [{ attributes: { "service.name": "s" } }],
+      series: [{ metric: "m" }],
+    });
   });
 
   it("counts a histogram's quantiles between two cumulative points, and from the start after a restart", () => {
     const { arrivals, metrics } = sorter();
-    const histogram = (atMs: number, counts: number[]): Metric => ({ name: "h", unit: "ms", data: { kind: "histogram", temporality: 2, points: [{ attributes: [], startMs: 0, atMs, count: counts.reduce((sum, count) => sum + count, 0), sum: 1, min: null, max: null, bounds: [10, 20], counts }] } });
+    const histogram = (atMs: number, counts: number[]): Metric => ({
+      name: "h",
+      unit: "ms",
+      data: {
+        kind: "histogram",
+        temporality: 2,
+        points: [
+          {
+            attributes: [],
+            startMs: 0,
+            atMs,
+            count: counts.reduce((sum, count) => sum + count, 0),
+            sum: 1,
+            min: null,
+            max: null,
+            bounds: [10, 20],
+            counts,
+          },
+        ],
+      },
+    });
     metrics(histogram(AT, [5, 0, 0]), histogram(AT + 1000, [5, 4, 0]), histogram(AT + 2000, [1, 0, 0]));
     const { series, handles, values } = arrivals.take();
-    const of = (suffix: string) => [...values].filter((_, index) => handles[index] === series.find((one) => one.metric === `h${suffix}`)?.handle);
+    const of = (suffix: string) =>
+      [...values].filter((_, index) => handles[index] === series.find((one) => one.metric === `h${suffix}`)?.handle);
     expect(of(".count")).toEqual([5, 9, 1]);
     // The first point says nothing of what came since; then four between 10 and 20; then one below 10.
     expect(of(".p50")).toEqual([15, 5]);
   });
 
   describe("totals that say when their counting began", () => {
-    const total = (startMs: number, atMs: number, value: number): Metric => ({ name: "t", unit: "1", data: { kind: "sum", temporality: 2, monotonic: true, points: [{ attributes: [], startMs, atMs, value }] } });
+    const total = (startMs: number, atMs: number, value: number): Metric => ({
+      name: "t",
+      unit: "1",
+      data: { kind: "sum", temporality: 2, monotonic: true, points: [{ attributes: [], startMs, atMs, value }] },
+    });
     const taken = (...items: Metric[]) => {
       const { arrivals, metrics } = sorter();
       metrics(...items);
@@ -215,22 +423,65 @@ describe("sorting what arrives", () => {
       return [...times].map((at, index) => [at - AT, values[index]]);
     };
     it("are zero there: a restart is seen though the total is higher than before", () =>
-      expect(taken(total(AT - DAY_MS, AT, 100), total(AT - DAY_MS, AT + 10_000, 110), total(AT + 15_000, AT + 20_000, 150))).toEqual([[0, 100], [10_000, 110], [15_000, 0], [20_000, 150]]));
+      expect(
+        taken(total(AT - DAY_MS, AT, 100), total(AT - DAY_MS, AT + 10_000, 110), total(AT + 15_000, AT + 20_000, 150)),
+      ).toEqual([
+        [0, 100],
+        [10_000, 110],
+        [15_000, 0],
+        [20_000, 150],
+      ]));
     it("are followed from the beginning when that was just now, and not when it was long ago", () => {
-      expect(taken(total(AT - 60_000, AT, 7))).toEqual([[-60_000, 0], [0, 7]]);
+      expect(taken(total(AT - 60_000, AT, 7))).toEqual([
+        [-60_000, 0],
+        [0, 7],
+      ]);
       expect(taken(total(AT - DAY_MS, AT, 7))).toEqual([[0, 7]]);
     });
     it("say nothing by a beginning that is missing, in the future, or the same instant", () => {
-      expect(taken(total(0, AT, 7), total(AT + 10, AT + 5, 8), total(AT + 20, AT + 20, 9))).toEqual([[0, 7], [5, 8], [20, 9]]);
+      expect(taken(total(0, AT, 7), total(AT + 10, AT + 5, 8), total(AT + 20, AT + 20, 9))).toEqual([
+        [0, 7],
+        [5, 8],
+        [20, 9],
+      ]);
     });
     it("leave gauges and deltas alone", () => {
       const { arrivals, metrics } = sorter();
-      metrics({ name: "d", unit: "1", data: { kind: "sum", temporality: 1, monotonic: true, points: [{ attributes: [], startMs: AT - 1000, atMs: AT, value: 3 }] } });
+      metrics({
+        name: "d",
+        unit: "1",
+        data: {
+          kind: "sum",
+          temporality: 1,
+          monotonic: true,
+          points: [{ attributes: [], startMs: AT - 1000, atMs: AT, value: 3 }],
+        },
+      });
       expect([...arrivals.take().values]).toEqual([3]);
     });
     it("count a histogram's buckets from zero after a restart that no count shows", () => {
       const { arrivals, metrics } = sorter();
-      const histogram = (startMs: number, atMs: number, counts: number[]): Metric => ({ name: "h", unit: "ms", data: { kind: "histogram", temporality: 2, points: [{ attributes: [], startMs, atMs, count: counts.reduce((sum, count) => sum + count, 0), sum: 1, min: null, max: null, bounds: [10, 20], counts }] } });
+      const histogram = (startMs: number, atMs: number, counts: number[]): Metric => ({
+        name: "h",
+        unit: "ms",
+        data: {
+          kind: "histogram",
+          temporality: 2,
+          points: [
+            {
+              attributes: [],
+              startMs,
+              atMs,
+              count: counts.reduce((sum, count) => sum + count, 0),
+              sum: 1,
+              min: null,
+              max: null,
+              bounds: [10, 20],
+              counts,
+            },
+          ],
+        },
+      });
       // Without the beginning, nine more below 10 would be read between them.
       metrics(histogram(AT - DAY_MS, AT, [1, 0, 0]), histogram(AT + 500, AT + 1000, [1, 9, 0]));
       const { series, handles, values } = arrivals.take();
@@ -241,11 +492,46 @@ describe("sorting what arrives", () => {
 
   it("keeps the highest exemplars that have a trace", () => {
     const { arrivals, metrics } = sorter();
-    const exemplar = (value: number, changes = {}) => ({ atMs: AT, value, traceId: "ab".repeat(16), spanId: "cd".repeat(8), ...changes });
-    const point = { ...gauge("g", [{}]), data: { kind: "gauge" as const, points: [{ attributes: [["a", "b"] as Attribute], startMs: 0, atMs: AT, value: 1, exemplars: [exemplar(1), exemplar(9), exemplar(2), exemplar(3), exemplar(4), exemplar(99, { traceId: "" }), exemplar(Number.NaN), exemplar(98, { atMs: AT + DAY_MS }), exemplar(5, { spanId: "?" })] }] } };
+    const exemplar = (value: number, changes = {}) => ({
+      atMs: AT,
+      value,
+      traceId: "ab".repeat(16),
+      spanId: "cd".repeat(8),
+      ...changes,
+    });
+    const point = {
+      ...gauge("g", [{}]),
+      data: {
+        kind: "gauge" as const,
+        points: [
+          {
+            attributes: [["a", "b"] as Attribute],
+            startMs: 0,
+            atMs: AT,
+            value: 1,
+            exemplars: [
+              exemplar(1),
+              exemplar(9),
+              exemplar(2),
+              exemplar(3),
+              exemplar(4),
+              exemplar(99, { traceId: "" }),
+              exemplar(Number.NaN),
+              exemplar(98, { atMs: AT + DAY_MS }),
+              exemplar(5, { spanId: "?" }),
+            ],
+          },
+        ],
+      },
+    };
     metrics(point);
     const { exemplars } = arrivals.take();
-    expect(exemplars.map((one) => [one.value, one.spanId])).toEqual([[9, "cd".repeat(8)], [5, ""], [4, "cd".repeat(8)], [3, "cd".repeat(8)]]);
+    expect(exemplars.map((one) => [one.value, one.spanId])).toEqual([
+      [9, "cd".repeat(8)],
+      [5, ""],
+      [4, "cd".repeat(8)],
+      [3, "cd".repeat(8)],
+    ]);
     expect(exemplars[0]).toMatchObject({ metric: "g", instance: "a=b", atMs: AT, traceId: "ab".repeat(16) });
     expect(arrivals.take().exemplars).toEqual([]);
   });
@@ -254,20 +540,68 @@ describe("sorting what arrives", () => {
     const arrivals = new Arrivals(() => AT);
     const rejected = new Rejected();
     const attributes = Array.from({ length: 100 }, (_, index): Attribute => [`k${index}`, "v"]);
-    arrivals.logRecords([{ resource: [["service.name", "x".repeat(10_000)]], items: [{ atMs: AT, observedMs: 0, severity: 99, severityText: "", body: "b".repeat(100_000), attributes, traceId: "nonsense", spanId: "" }, { atMs: AT + 86_400_000, observedMs: 0, severity: 9, severityText: "", body: "", attributes: [], traceId: "", spanId: "" }] }], {}, rejected);
+    arrivals.logRecords(
+      [
+        {
+          resource: [["service.name", "x".repeat(10_000)]],
+          items: [
+            {
+              atMs: AT,
+              observedMs: 0,
+              severity: 99,
+              severityText: "",
+              body: "b".repeat(100_000),
+              attributes,
+              traceId: "nonsense",
+              spanId: "",
+            },
+            {
+              atMs: AT + 86_400_000,
+              observedMs: 0,
+              severity: 9,
+              severityText: "",
+              body: "",
+              attributes: [],
+              traceId: "",
+              spanId: "",
+            },
+          ],
+        },
+      ],
+      {},
+      rejected,
+    );
     const { logs, origins } = arrivals.take();
     expect(origins[0]?.attributes["service.name"]).toHaveLength(240);
     expect(logs).toHaveLength(1);
     expect(logs[0]).toMatchObject({ severity: 0, traceId: null });
     expect(logs[0]?.body).toHaveLength(32_768);
-    expect(JSON.parse(logs[0]?.attributes ?? "{}")).toMatchObject({ "attributes left out": 36, "characters left out": 67_232 });
-    expect([rejected.count, rejected.text]).toEqual([1, "1: Its time is more than an hour ahead of this clock. Check the sender's clock."]);
+    expect(JSON.parse(logs[0]?.attributes ?? "{}")).toMatchObject({
+      "attributes left out": 36,
+      "characters left out": 67_232,
+    });
+    expect([rejected.count, rejected.text]).toEqual([
+      1,
+      "1: Its time is more than an hour ahead of this clock. Check the sender's clock.",
+    ]);
   });
 
   it("counts a sender's operations beyond its limit together", () => {
     const arrivals = new Arrivals(() => AT);
     const rejected = new Rejected();
-    const spans = Array.from({ length: 600 }, (_, index) => ({ traceId: "a".repeat(32), spanId: (index + 1).toString(16).padStart(16, "0"), parentId: "", name: `GET /orders/${index}`, kind: 2, startMs: AT, endMs: AT - 5, attributes: [], events: [], status: 7, statusMessage: "" }));
+    const spans = Array.from({ length: 600 }, (_, index) => ({
+      traceId: "a".repeat(32),
+      spanId: (index + 1).toString(16).padStart(16, "0"),
+      parentId: "",
+      name: `GET /orders/${index}`,
+      kind: 2,
+      startMs: AT,
+      endMs: AT - 5,
+      attributes: [],
+      events: [],
+      status: 7,
+      statusMessage: "",
+    }));
     arrivals.spanRecords([{ resource: [], items: spans }], rejected);
     const taken = arrivals.take().spans;
     expect(new Set(taken.map((span) => span.name)).size).toBe(501);

@@ -9,7 +9,8 @@ function metrics(text: string): Metric[] {
   if (!read.ok) throw new Error(read.problem);
   return read.families.flatMap((family) => metricsOf(family, NOW));
 }
-const points = <Point>(metric: Metric | undefined) => (metric && "points" in metric.data ? metric.data.points : []) as unknown as Point[];
+const points = <Point>(metric: Metric | undefined) =>
+  (metric && "points" in metric.data ? metric.data.points : []) as unknown as Point[];
 
 describe("a page of OpenMetrics as signals", () => {
   it("counters begin when `_created` of the same labels says", () => {
@@ -21,7 +22,10 @@ calls_total{route="/b"} 7
 # EOF
 `);
     expect(counter).toMatchObject({ name: "calls", unit: "s", data: { kind: "sum", monotonic: true, temporality: 2 } });
-    expect(points<NumberPoint>(counter).map((point) => [point.value, point.startMs])).toEqual([[5, 1_773_741_000_000], [7, 0]]);
+    expect(points<NumberPoint>(counter).map((point) => [point.value, point.startMs])).toEqual([
+      [5, 1_773_741_000_000],
+      [7, 0],
+    ]);
   });
   it("exemplars come with the time they say, or that of their sample, and only where they have a trace", () => {
     const [histogram] = metrics(`# TYPE took histogram
@@ -34,7 +38,13 @@ took_created 1773741000
 # EOF
 `);
     const [point] = points<HistogramPoint>(histogram);
-    expect(point).toMatchObject({ startMs: 1_773_741_000_000, count: 4, sum: 1.2, bounds: [0.1, 1], counts: [3, 1, 0] });
+    expect(point).toMatchObject({
+      startMs: 1_773_741_000_000,
+      count: 4,
+      sum: 1.2,
+      bounds: [0.1, 1],
+      counts: [3, 1, 0],
+    });
     expect(point?.exemplars).toEqual([
       { atMs: NOW, value: 0.067, traceId: "abab", spanId: "" },
       { atMs: 1_773_741_599_500, value: 0.7, traceId: "cdcd", spanId: "efef" },
@@ -51,7 +61,14 @@ lag_count{queue="b"} 1
 lag_sum{queue="b"} 2
 # EOF
 `);
-    expect(points<SummaryPoint>(summary).map((point) => [point.count, point.sum, point.startMs, point.quantiles.map((one) => one.quantile)])).toEqual([
+    expect(
+      points<SummaryPoint>(summary).map((point) => [
+        point.count,
+        point.sum,
+        point.startMs,
+        point.quantiles.map((one) => one.quantile),
+      ]),
+    ).toEqual([
       [10, 3, 1_773_741_000_000, [0.5, 0.99]],
       [1, 2, 0, []],
     ]);

@@ -62,14 +62,25 @@ export class Scraper {
       const rejected = new Rejected();
       const metrics = read.families.flatMap((family) => metricsOf(family, atMs));
       const { hostname, port } = new URL(target.url);
-      const resource: Attribute[] = [["source.address", hostname], ["server.port", port || "80"], ["scraped from", target.url]];
+      const resource: Attribute[] = [
+        ["source.address", hostname],
+        ["server.port", port || "80"],
+        ["scraped from", target.url],
+      ];
       this.gate.arrivals.metrics([{ resource, items: metrics }], {}, rejected);
       const { problem } = await this.gate.deliver();
       if (problem) throw new Error(problem);
       const samples = read.families.reduce((sum, family) => sum + family.samples.length, 0);
       this.states.set(target.id, { id: target.id, atMs, samples, problem: rejected.count ? rejected.text : null });
     } catch (error) {
-      const reason = error instanceof Error ? (error.name === "TimeoutError" ? "No answer within 5 seconds." : error.message === "fetch failed" ? "Nothing answers there." : error.message) : String(error);
+      const reason =
+        error instanceof Error
+          ? error.name === "TimeoutError"
+            ? "No answer within 5 seconds."
+            : error.message === "fetch failed"
+              ? "Nothing answers there."
+              : error.message
+          : String(error);
       this.states.set(target.id, { id: target.id, atMs, samples: 0, problem: reason });
     }
   }
@@ -80,7 +91,11 @@ export class Scraper {
 }
 
 async function fetchPage(url: string): Promise<string> {
-  const response = await fetch(url, { signal: AbortSignal.timeout(5000), redirect: "error", headers: { accept: "application/openmetrics-text; version=1.0.0, text/plain;q=0.5" } });
+  const response = await fetch(url, {
+    signal: AbortSignal.timeout(5000),
+    redirect: "error",
+    headers: { accept: "application/openmetrics-text; version=1.0.0, text/plain;q=0.5" },
+  });
   if (!response.ok || !response.body) throw new Error(`It answered ${response.status}.`);
   const parts: Uint8Array[] = [];
   let size = 0;
@@ -97,22 +112,45 @@ export function metricsOf(family: OpenFamily, nowMs: number): Metric[] {
   const unit = ucumOf(family.unit);
   const timeOf = (sample: OpenMetric) => sample.atMs ?? nowMs;
   const keyOf = (labels: OpenMetric["labels"] | Attribute[]) => JSON.stringify(labels);
-  const created = new Map(family.samples.filter((sample) => sample.name === `${family.name}_created`).map((sample) => [keyOf(sample.labels), sample.value * 1000]));
+  const created = new Map(
+    family.samples
+      .filter((sample) => sample.name === `${family.name}_created`)
+      .map((sample) => [keyOf(sample.labels), sample.value * 1000]),
+  );
   /** When counting began, by what `_created` says of the same labels. */
   const startOf = (labels: OpenMetric["labels"] | Attribute[]) => created.get(keyOf(labels)) ?? 0;
   const plain = (name: string, samples: readonly OpenMetric[], monotonic: boolean): Metric => {
-    const points = samples.map((sample) => ({ attributes: sample.labels as Attribute[], startMs: monotonic ? startOf(sample.labels) : 0, atMs: timeOf(sample), value: sample.value, ...exemplarsOf([sample], timeOf(sample)) }));
-    return { name, unit, data: monotonic ? { kind: "sum", temporality: 2, monotonic: true, points } : { kind: "gauge", points } };
+    const points = samples.map((sample) => ({
+      attributes: sample.labels as Attribute[],
+      startMs: monotonic ? startOf(sample.labels) : 0,
+      atMs: timeOf(sample),
+      value: sample.value,
+      ...exemplarsOf([sample], timeOf(sample)),
+    }));
+    return {
+      name,
+      unit,
+      data: monotonic ? { kind: "sum", temporality: 2, monotonic: true, points } : { kind: "gauge", points },
+    };
   };
   const ending = (suffix: string) => family.samples.filter((sample) => sample.name === family.name + suffix);
   switch (family.type) {
     case "counter":
-      return [plain(family.name, family.samples.filter((sample) => !sample.name.endsWith("_created")), true)];
+      return [
+        plain(
+          family.name,
+          family.samples.filter((sample) => !sample.name.endsWith("_created")),
+          true,
+        ),
+      ];
     case "info":
     case "stateset":
       return [];
     case "summary": {
-      const byLabels = groups(family.samples.filter((sample) => !sample.name.endsWith("_created")), "quantile");
+      const byLabels = groups(
+        family.samples.filter((sample) => !sample.name.endsWith("_created")),
+        "quantile",
+      );
       return [
         {
           name: family.name,
@@ -146,7 +184,10 @@ export function metricsOf(family: OpenFamily, nowMs: number): Metric[] {
             points: byLabels.map(({ labels, samples }) => {
               const buckets = samples
                 .filter((one) => one.name.endsWith("_bucket"))
-                .map((one) => ({ bound: Number((one.labels.find(([name]) => name === "le")?.[1] ?? "").replace("+Inf", "Infinity")), count: one.value }))
+                .map((one) => ({
+                  bound: Number((one.labels.find(([name]) => name === "le")?.[1] ?? "").replace("+Inf", "Infinity")),
+                  count: one.value,
+                }))
                 .sort((a, b) => a.bound - b.bound);
               return {
                 attributes: labels,
@@ -175,7 +216,9 @@ export function metricsOf(family: OpenFamily, nowMs: number): Metric[] {
 function exemplarsOf(samples: readonly OpenMetric[], atMs: number): { exemplars?: Exemplar[] } {
   const exemplars = samples.flatMap(({ exemplar }) => {
     const label = (name: string) => exemplar?.labels.find(([key]) => key === name)?.[1].toLowerCase() ?? "";
-    return exemplar && label("trace_id") ? [{ atMs: exemplar.atMs ?? atMs, value: exemplar.value, traceId: label("trace_id"), spanId: label("span_id") }] : [];
+    return exemplar && label("trace_id")
+      ? [{ atMs: exemplar.atMs ?? atMs, value: exemplar.value, traceId: label("trace_id"), spanId: label("span_id") }]
+      : [];
   });
   return exemplars.length ? { exemplars } : {};
 }

@@ -11,7 +11,8 @@ export interface Stream {
   readonly handles: Map<string, number>;
 }
 
-const keyOf = ({ origin, metric, unit, form }: Omit<Stream, "handles">) => `${origin}\u0000${metric}\u0000${form}\u0000${unit}`;
+const keyOf = ({ origin, metric, unit, form }: Omit<Stream, "handles">) =>
+  `${origin}\u0000${metric}\u0000${form}\u0000${unit}`;
 
 /** Gives every series a handle when it is met for the first time, and refuses what would be too many. */
 export class SeriesHandles {
@@ -26,7 +27,9 @@ export class SeriesHandles {
 
   /** The stream of that description; it is kept once it has a series. */
   stream(origin: number, metric: string, unit: string, form: SeriesForm): Stream {
-    return this.streams.get(keyOf({ origin, metric, unit, form })) ?? { origin, metric, unit, form, handles: new Map() };
+    return (
+      this.streams.get(keyOf({ origin, metric, unit, form })) ?? { origin, metric, unit, form, handles: new Map() }
+    );
   }
 
   /** The handle of a series, or the sentence why it is not taken. */
@@ -34,7 +37,8 @@ export class SeriesHandles {
     const known = stream.handles.get(instance);
     if (known !== undefined) return this.refused.get(known) ?? known;
     const own = this.ofOrigin.get(stream.origin) ?? 0;
-    if (own >= LIMITS.seriesOfOrigin) return `This sender has ${LIMITS.seriesOfOrigin} series already; further ones are not kept. Look for an attribute that differs with every request.`;
+    if (own >= LIMITS.seriesOfOrigin)
+      return `This sender has ${LIMITS.seriesOfOrigin} series already; further ones are not kept. Look for an attribute that differs with every request.`;
     if (this.count >= LIMITS.series) return `There are ${LIMITS.series} series already; further ones are not kept.`;
     const { origin, metric, unit, form, handles } = stream;
     const handle = this.nextHandle();

@@ -67,7 +67,13 @@ export class SyslogReceiver {
       this.gate.figures.dropped++;
       return;
     }
-    this.waiting.push({ text: Buffer.from(bytes).toString("utf8").replace(/[\r\n\0]+$/, ""), peer, atMs: this.now() });
+    this.waiting.push({
+      text: Buffer.from(bytes)
+        .toString("utf8")
+        .replace(/[\r\n\0]+$/, ""),
+      peer,
+      atMs: this.now(),
+    });
   }
 
   private handingOver = false;
@@ -94,7 +100,11 @@ export class SyslogReceiver {
   private sort({ text, peer, atMs }: Waiting): void {
     const read = readSyslog(text, atMs);
     if (read.form === "none") this.gate.figures.syslogOdd++;
-    const origin: Record<string, string> = { "source.address": peer, ...(read.host ? { "host.name": read.host } : {}), ...(read.app ? { "app.name": read.app } : {}) };
+    const origin: Record<string, string> = {
+      "source.address": peer,
+      ...(read.host ? { "host.name": read.host } : {}),
+      ...(read.app ? { "app.name": read.app } : {}),
+    };
     const attributes: Attribute[] = [
       ["syslog.form", read.form === "none" ? "obeys no standard" : read.form],
       ...(read.facility === null ? [] : [["syslog.facility", read.facility] as Attribute]),
@@ -105,7 +115,14 @@ export class SyslogReceiver {
     // A device whose clock is far off is told of under the time at which it was heard.
     const told = read.atMs !== null && Math.abs(read.atMs - atMs) < 3_600_000 ? read.atMs : atMs;
     if (told !== read.atMs && read.atMs !== null) attributes.push(["time as sent", new Date(read.atMs).toISOString()]);
-    this.gate.arrivals.log(this.gate.arrivals.origin(Object.entries(origin)), { atMs: told, severity: severityOfSyslog(read.severity), body: read.text, attributes, traceId: "", spanId: "" });
+    this.gate.arrivals.log(this.gate.arrivals.origin(Object.entries(origin)), {
+      atMs: told,
+      severity: severityOfSyslog(read.severity),
+      body: read.text,
+      attributes,
+      traceId: "",
+      spanId: "",
+    });
   }
 
   async close(): Promise<void> {

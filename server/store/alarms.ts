@@ -39,7 +39,10 @@ export function listRules(db: Db): RuleRow[] {
 
 /** Puts a kit's rule in if no rule of that name exists; a person's settings are never overwritten. */
 export function offerRule(db: Db, rule: Omit<RuleRow, "id">): void {
-  prepared(db, "INSERT OR IGNORE INTO rule (name, metric, kind, direction, limits, samples, hysteresis, memory_ms, enabled) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)").run(
+  prepared(
+    db,
+    "INSERT OR IGNORE INTO rule (name, metric, kind, direction, limits, samples, hysteresis, memory_ms, enabled) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+  ).run(
     rule.name,
     rule.metric,
     rule.kind,
@@ -52,8 +55,21 @@ export function offerRule(db: Db, rule: Omit<RuleRow, "id">): void {
   );
 }
 
-export function updateRule(db: Db, id: number, limits: Limit[], samples: number, hysteresis: number, enabled: boolean): void {
-  prepared(db, "UPDATE rule SET limits = ?, samples = ?, hysteresis = ?, enabled = ? WHERE id = ?").run(JSON.stringify(limits), samples, hysteresis, enabled ? 1 : 0, id);
+export function updateRule(
+  db: Db,
+  id: number,
+  limits: Limit[],
+  samples: number,
+  hysteresis: number,
+  enabled: boolean,
+): void {
+  prepared(db, "UPDATE rule SET limits = ?, samples = ?, hysteresis = ?, enabled = ? WHERE id = ?").run(
+    JSON.stringify(limits),
+    samples,
+    hysteresis,
+    enabled ? 1 : 0,
+    id,
+  );
 }
 
 export interface AlarmRow {
@@ -92,7 +108,18 @@ export function raiseAlarm(db: Db, alarm: NewAlarm, atMs: number): number {
   const { lastInsertRowid } = prepared(
     db,
     "INSERT INTO alarm (component_id, rule_id, series_id, alarm_type, qualifier, severity, worst, text, raised_at, changed_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-  ).run(alarm.componentId, alarm.ruleId, alarm.seriesId, alarm.type, alarm.qualifier, alarm.severity, alarm.severity, alarm.text, atMs, atMs);
+  ).run(
+    alarm.componentId,
+    alarm.ruleId,
+    alarm.seriesId,
+    alarm.type,
+    alarm.qualifier,
+    alarm.severity,
+    alarm.severity,
+    alarm.text,
+    atMs,
+    atMs,
+  );
   const id = Number(lastInsertRowid);
   noteAlarmChange(db, id, alarm.severity, alarm.text, atMs);
   return id;
@@ -100,17 +127,39 @@ export function raiseAlarm(db: Db, alarm: NewAlarm, atMs: number): number {
 
 /** A change of severity, clearing included (RFC 8632 §3.5.1: the list of status changes is the alarm's history). */
 export function changeAlarm(db: Db, id: number, severity: Severity, worst: Severity, text: string, atMs: number): void {
-  if (severity === "cleared") prepared(db, "UPDATE alarm SET severity = 'cleared', cleared_at = ?, changed_at = ? WHERE id = ?").run(atMs, atMs, id);
-  else prepared(db, "UPDATE alarm SET severity = ?, worst = ?, text = ?, changed_at = ? WHERE id = ?").run(severity, worst, text, atMs, id);
+  if (severity === "cleared")
+    prepared(db, "UPDATE alarm SET severity = 'cleared', cleared_at = ?, changed_at = ? WHERE id = ?").run(
+      atMs,
+      atMs,
+      id,
+    );
+  else
+    prepared(db, "UPDATE alarm SET severity = ?, worst = ?, text = ?, changed_at = ? WHERE id = ?").run(
+      severity,
+      worst,
+      text,
+      atMs,
+      id,
+    );
   noteAlarmChange(db, id, severity, text, atMs);
 }
 
 function noteAlarmChange(db: Db, id: number, severity: Severity, text: string, atMs: number): void {
-  prepared(db, "INSERT INTO alarm_change (alarm_id, at, severity, text) VALUES (?, ?, ?, ?)").run(id, atMs, severity, text);
+  prepared(db, "INSERT INTO alarm_change (alarm_id, at, severity, text) VALUES (?, ?, ?, ?)").run(
+    id,
+    atMs,
+    severity,
+    text,
+  );
 }
 
 export function acknowledgeAlarm(db: Db, id: number, by: string, atMs: number): boolean {
-  return prepared(db, "UPDATE alarm SET acknowledged_by = ?, acknowledged_at = ? WHERE id = ? AND acknowledged_at IS NULL").run(by, atMs, id).changes > 0;
+  return (
+    prepared(
+      db,
+      "UPDATE alarm SET acknowledged_by = ?, acknowledged_at = ? WHERE id = ? AND acknowledged_at IS NULL",
+    ).run(by, atMs, id).changes > 0
+  );
 }
 
 export function activeAlarms(db: Db): AlarmRow[] {
@@ -136,11 +185,19 @@ export interface AlarmChangeRow {
 }
 
 export function alarmChanges(db: Db, alarmIds: readonly number[]): AlarmChangeRow[] {
-  return prepared<AlarmChangeRow>(db, "SELECT alarm_id, at, severity, text FROM alarm_change WHERE alarm_id IN (SELECT value FROM json_each(?)) ORDER BY at").all(JSON.stringify(alarmIds));
+  return prepared<AlarmChangeRow>(
+    db,
+    "SELECT alarm_id, at, severity, text FROM alarm_change WHERE alarm_id IN (SELECT value FROM json_each(?)) ORDER BY at",
+  ).all(JSON.stringify(alarmIds));
 }
 
 /** Alarms raised in a span, counted in equal steps by their worst severity. */
-export function alarmDensity(db: Db, fromMs: number, toMs: number, stepMs: number): { step: number; worst: Severity; count: number }[] {
+export function alarmDensity(
+  db: Db,
+  fromMs: number,
+  toMs: number,
+  stepMs: number,
+): { step: number; worst: Severity; count: number }[] {
   return prepared<{ step: number; worst: Severity; count: number }>(
     db,
     "SELECT CAST((raised_at - ?) / ? AS INTEGER) AS step, worst, count(*) AS count FROM alarm WHERE raised_at >= ? AND raised_at <= ? GROUP BY 1, 2",
@@ -154,11 +211,34 @@ export interface StoredProcess {
   cpuHundredths: number;
 }
 
-export function writeSnapshot(db: Db, alarmId: number, atMs: number, memoryBytes: number, processes: readonly StoredProcess[], failure: string | null): void {
-  prepared(db, "INSERT OR REPLACE INTO process_snapshot (alarm_id, at, memory_bytes, processes, failure) VALUES (?, ?, ?, ?, ?)").run(alarmId, atMs, memoryBytes, JSON.stringify(processes), failure);
+export function writeSnapshot(
+  db: Db,
+  alarmId: number,
+  atMs: number,
+  memoryBytes: number,
+  processes: readonly StoredProcess[],
+  failure: string | null,
+): void {
+  prepared(
+    db,
+    "INSERT OR REPLACE INTO process_snapshot (alarm_id, at, memory_bytes, processes, failure) VALUES (?, ?, ?, ?, ?)",
+  ).run(alarmId, atMs, memoryBytes, JSON.stringify(processes), failure);
 }
 
-export function readSnapshot(db: Db, alarmId: number): { atMs: number; memoryBytes: number; processes: StoredProcess[]; failure: string | null } | undefined {
-  const row = prepared<{ at: number; memory_bytes: number; processes: string; failure: string | null }>(db, "SELECT at, memory_bytes, processes, failure FROM process_snapshot WHERE alarm_id = ?").get(alarmId);
-  return row && { atMs: row.at, memoryBytes: row.memory_bytes, processes: JSON.parse(row.processes) as StoredProcess[], failure: row.failure };
+export function readSnapshot(
+  db: Db,
+  alarmId: number,
+): { atMs: number; memoryBytes: number; processes: StoredProcess[]; failure: string | null } | undefined {
+  const row = prepared<{ at: number; memory_bytes: number; processes: string; failure: string | null }>(
+    db,
+    "SELECT at, memory_bytes, processes, failure FROM process_snapshot WHERE alarm_id = ?",
+  ).get(alarmId);
+  return (
+    row && {
+      atMs: row.at,
+      memoryBytes: row.memory_bytes,
+      processes: JSON.parse(row.processes) as StoredProcess[],
+      failure: row.failure,
+    }
+  );
 }

@@ -44,20 +44,34 @@ const add = (into: CallFigures | undefined, row: FiguresRow): CallFigures => {
 export type CallSubject = readonly [operation: number] | readonly [from: number, to: number];
 
 const FIGURES = "calls, failed, sum_us, sketch";
-const tableOf = (subject: CallSubject) => (subject.length === 1 ? { table: "operation", where: "operation_id = ?", columns: "operation_id" } : { table: "call", where: "from_origin_id = ? AND to_origin_id = ?", columns: "from_origin_id, to_origin_id" });
+const tableOf = (subject: CallSubject) =>
+  subject.length === 1
+    ? { table: "operation", where: "operation_id = ?", columns: "operation_id" }
+    : { table: "call", where: "from_origin_id = ? AND to_origin_id = ?", columns: "from_origin_id, to_origin_id" };
 
 function minutesOf(db: Db, subject: CallSubject, fromMs: number, beforeMs: number): FiguresRow[] {
   const { table, where } = tableOf(subject);
-  return prepared<FiguresRow>(db, `SELECT ${FIGURES} FROM ${table}_minute WHERE ${where} AND minute_at >= ? AND minute_at < ?`).all(...subject, fromMs, beforeMs);
+  return prepared<FiguresRow>(
+    db,
+    `SELECT ${FIGURES} FROM ${table}_minute WHERE ${where} AND minute_at >= ? AND minute_at < ?`,
+  ).all(...subject, fromMs, beforeMs);
 }
 
 function halvesOf(db: Db, subject: CallSubject, fromMs: number, beforeMs: number): FiguresRow[] {
   const { table, where } = tableOf(subject);
-  return prepared<FiguresRow>(db, `SELECT ${FIGURES} FROM ${table}_half WHERE ${where} AND half_at >= ? AND half_at < ?`).all(...subject, fromMs, beforeMs);
+  return prepared<FiguresRow>(
+    db,
+    `SELECT ${FIGURES} FROM ${table}_half WHERE ${where} AND half_at >= ? AND half_at < ?`,
+  ).all(...subject, fromMs, beforeMs);
 }
 
 /** What some subjects were called in a window, whole minutes: from half hours as far as they are summed up, from minutes at its ends. */
-function figuresOf<Subject extends CallSubject>(db: Db, subjects: Iterable<Subject>, fromMs: number, toMs: number): Map<Subject, CallFigures> {
+function figuresOf<Subject extends CallSubject>(
+  db: Db,
+  subjects: Iterable<Subject>,
+  fromMs: number,
+  toMs: number,
+): Map<Subject, CallFigures> {
   const summedTo = readProgress(db)?.toMs ?? 0;
   const from = Math.floor(fromMs / MINUTE_MS) * MINUTE_MS;
   const before = toMs + 1;
@@ -65,7 +79,14 @@ function figuresOf<Subject extends CallSubject>(db: Db, subjects: Iterable<Subje
   const halvesBefore = Math.min(Math.floor(before / HALF_HOUR_MS) * HALF_HOUR_MS, summedTo);
   const result = new Map<Subject, CallFigures>();
   for (const subject of subjects) {
-    const rows = halvesBefore > halvesFrom ? [...minutesOf(db, subject, from, halvesFrom), ...halvesOf(db, subject, halvesFrom, halvesBefore), ...minutesOf(db, subject, halvesBefore, before)] : minutesOf(db, subject, from, before);
+    const rows =
+      halvesBefore > halvesFrom
+        ? [
+            ...minutesOf(db, subject, from, halvesFrom),
+            ...halvesOf(db, subject, halvesFrom, halvesBefore),
+            ...minutesOf(db, subject, halvesBefore, before),
+          ]
+        : minutesOf(db, subject, from, before);
     let figures: CallFigures | undefined;
     for (const row of rows) figures = add(figures, row);
     if (figures) result.set(subject, figures);
@@ -74,13 +95,24 @@ function figuresOf<Subject extends CallSubject>(db: Db, subjects: Iterable<Subje
 }
 
 /** Calls of the given operations in a window; those without any are left out. */
-export function operationFigures(db: Db, operationIds: Iterable<number>, fromMs: number, toMs: number): Map<number, CallFigures> {
+export function operationFigures(
+  db: Db,
+  operationIds: Iterable<number>,
+  fromMs: number,
+  toMs: number,
+): Map<number, CallFigures> {
   const subjects = [...operationIds].map((id) => [id] as const);
   return new Map([...figuresOf(db, subjects, fromMs, toMs)].map(([[id], figures]) => [id, figures]));
 }
 
 /** Calls of some senders by some others in a window; undefined without any. */
-export function callFigures(db: Db, from: readonly number[], to: readonly number[], fromMs: number, toMs: number): CallFigures | undefined {
+export function callFigures(
+  db: Db,
+  from: readonly number[],
+  to: readonly number[],
+  fromMs: number,
+  toMs: number,
+): CallFigures | undefined {
   const pairs = from.flatMap((caller) => to.map((called) => [caller, called] as const));
   let sum: CallFigures | undefined;
   for (const figures of figuresOf(db, pairs, fromMs, toMs).values()) {
@@ -117,12 +149,16 @@ export class CallHalves {
       progress.toMs += HALF_HOUR_MS;
       delete progress.after;
     }
-    if (progress.toMs !== before || progress.after !== after) writeMeta(this.db, "calls_summed", JSON.stringify(progress));
+    if (progress.toMs !== before || progress.after !== after)
+      writeMeta(this.db, "calls_summed", JSON.stringify(progress));
     this.summedTo = progress.toMs + (progress.after ? HALF_HOUR_MS : 0);
   }
 
   private first(): Progress | undefined {
-    const first = prepared<{ first: number | null }>(this.db, "SELECT min(minute_at) AS first FROM operation_minute").get()?.first;
+    const first = prepared<{ first: number | null }>(
+      this.db,
+      "SELECT min(minute_at) AS first FROM operation_minute",
+    ).get()?.first;
     return first == null ? undefined : { toMs: Math.floor(first / HALF_HOUR_MS) * HALF_HOUR_MS };
   }
 
@@ -136,14 +172,21 @@ export class CallHalves {
     for (const row of minutesOf(this.db, subject, half, half + HALF_HOUR_MS)) figures = add(figures, row);
     if (!figures) return;
     const { table, columns } = tableOf(subject);
-    prepared(this.db, `INSERT OR REPLACE INTO ${table}_half (${columns}, half_at, ${FIGURES}) VALUES (${[...subject, 0, 0, 0, 0, 0].map(() => "?").join(", ")})`).run(...subject, half, figures.calls, figures.failed, figures.sumUs, figures.sketch.toBytes());
+    prepared(
+      this.db,
+      `INSERT OR REPLACE INTO ${table}_half (${columns}, half_at, ${FIGURES}) VALUES (${[...subject, 0, 0, 0, 0, 0].map(() => "?").join(", ")})`,
+    ).run(...subject, half, figures.calls, figures.failed, figures.sumUs, figures.sketch.toBytes());
   }
 
   /** Every operation and every pair of senders there ever were, those behind one of them, found by leaps over their minutes. */
   private *subjects(after?: CallSubject): Generator<CallSubject> {
     const operation = prepared<{ id: number }>(this.db, "SELECT id FROM operation WHERE id > ? ORDER BY id LIMIT 1");
-    if (after?.length !== 2) for (let row = operation.get(after?.[0] ?? 0); row; row = operation.get(row.id)) yield [row.id];
-    const pair = prepared<{ a: number; b: number }>(this.db, "SELECT from_origin_id AS a, to_origin_id AS b FROM call_minute WHERE (from_origin_id, to_origin_id) > (?, ?) ORDER BY from_origin_id, to_origin_id LIMIT 1");
+    if (after?.length !== 2)
+      for (let row = operation.get(after?.[0] ?? 0); row; row = operation.get(row.id)) yield [row.id];
+    const pair = prepared<{ a: number; b: number }>(
+      this.db,
+      "SELECT from_origin_id AS a, to_origin_id AS b FROM call_minute WHERE (from_origin_id, to_origin_id) > (?, ?) ORDER BY from_origin_id, to_origin_id LIMIT 1",
+    );
     const [from, to] = after?.length === 2 ? after : [0, 0];
     for (let row = pair.get(from, to); row; row = pair.get(row.a, row.b)) yield [row.a, row.b];
   }
@@ -153,7 +196,10 @@ export class CallHalves {
     for (const subject of this.subjects()) {
       const { table, where } = tableOf(subject);
       prepared(this.db, `DELETE FROM ${table}_minute WHERE ${where} AND minute_at < ?`).run(...subject, beforeMs);
-      prepared(this.db, `DELETE FROM ${table}_half WHERE ${where} AND half_at < ?`).run(...subject, Math.floor(beforeMs / HALF_HOUR_MS) * HALF_HOUR_MS);
+      prepared(this.db, `DELETE FROM ${table}_half WHERE ${where} AND half_at < ?`).run(
+        ...subject,
+        Math.floor(beforeMs / HALF_HOUR_MS) * HALF_HOUR_MS,
+      );
     }
   }
 }

@@ -12,26 +12,59 @@ export interface ChangeRow {
   ticket: string | null;
 }
 
-export function insertChange(db: Db, change: { atMs: number; kind: string; componentId: number | null; summary: string; detail?: string; by: string; ticket?: string | null }): void {
-  prepared(db, "INSERT INTO change (at, kind, component_id, summary, detail, by_whom, ticket) VALUES (?, ?, ?, ?, ?, ?, ?)").run(change.atMs, change.kind, change.componentId, change.summary, change.detail ?? "", change.by, change.ticket ?? null);
+export function insertChange(
+  db: Db,
+  change: {
+    atMs: number;
+    kind: string;
+    componentId: number | null;
+    summary: string;
+    detail?: string;
+    by: string;
+    ticket?: string | null;
+  },
+): void {
+  prepared(
+    db,
+    "INSERT INTO change (at, kind, component_id, summary, detail, by_whom, ticket) VALUES (?, ?, ?, ?, ?, ?, ?)",
+  ).run(
+    change.atMs,
+    change.kind,
+    change.componentId,
+    change.summary,
+    change.detail ?? "",
+    change.by,
+    change.ticket ?? null,
+  );
 }
 
 const CHANGE = `SELECT x.id, x.at, x.kind, x.component_id, c.name AS component, x.summary, x.detail, x.by_whom, x.ticket FROM change x LEFT JOIN component c ON c.id = x.component_id`;
 
 export function changesIn(db: Db, fromMs: number, toMs: number, limit = 200): ChangeRow[] {
-  return prepared<ChangeRow>(db, `${CHANGE} WHERE x.at >= ? AND x.at <= ? ORDER BY x.at DESC, x.id DESC LIMIT ?`).all(fromMs, toMs, limit);
-}
-
-export function changesOf(db: Db, componentIds: readonly number[], fromMs: number, toMs: number, limit = 100): ChangeRow[] {
-  return prepared<ChangeRow>(db, `${CHANGE} WHERE x.component_id IN (SELECT value FROM json_each(?)) AND x.at >= ? AND x.at <= ? ORDER BY x.at DESC, x.id DESC LIMIT ?`).all(
-    JSON.stringify(componentIds),
+  return prepared<ChangeRow>(db, `${CHANGE} WHERE x.at >= ? AND x.at <= ? ORDER BY x.at DESC, x.id DESC LIMIT ?`).all(
     fromMs,
     toMs,
     limit,
   );
 }
 
+export function changesOf(
+  db: Db,
+  componentIds: readonly number[],
+  fromMs: number,
+  toMs: number,
+  limit = 100,
+): ChangeRow[] {
+  return prepared<ChangeRow>(
+    db,
+    `${CHANGE} WHERE x.component_id IN (SELECT value FROM json_each(?)) AND x.at >= ? AND x.at <= ? ORDER BY x.at DESC, x.id DESC LIMIT ?`,
+  ).all(JSON.stringify(componentIds), fromMs, toMs, limit);
+}
+
 /** Instants of changes in a span, for the ribbon: at most one for each step. */
 export function changeTicks(db: Db, fromMs: number, toMs: number, stepMs: number): { step: number; count: number }[] {
-  return prepared<{ step: number; count: number }>(db, "SELECT CAST((at - ?) / ? AS INTEGER) AS step, count(*) AS count FROM change WHERE at >= ? AND at <= ? GROUP BY 1").all(fromMs, stepMs, fromMs, toMs);
+  return prepared<{ step: number; count: number }>(
+    db,
+    "SELECT CAST((at - ?) / ? AS INTEGER) AS step, count(*) AS count FROM change WHERE at >= ? AND at <= ? GROUP BY 1",
+  ).all(fromMs, stepMs, fromMs, toMs);
 }

@@ -22,7 +22,9 @@ export function openStore(file: string, mode: "writer" | "reader"): Db {
   db.pragma("foreign_keys = ON");
   db.pragma("cache_size = -16000");
   db.pragma("temp_store = MEMORY");
-  db.function("metric_name", { deterministic: true }, (metric, instance) => metricTitle(String(metric), String(instance)).toLowerCase());
+  db.function("metric_name", { deterministic: true }, (metric, instance) =>
+    metricTitle(String(metric), String(instance)).toLowerCase(),
+  );
   db.function("address_number", { deterministic: true }, (text) => addressToNumber(String(text ?? "")) ?? -1);
   return db;
 }
@@ -36,7 +38,10 @@ export function migrate(db: Db, folder: string): void {
     .filter((name) => /^\d{4}_.+\.sql$/.test(name))
     .sort();
   const done = db.pragma("user_version", { simple: true }) as number;
-  if (done > files.length) throw new PersonError("The store was made by a later version of Holotaxis. Start that version, or begin anew with --fresh.");
+  if (done > files.length)
+    throw new PersonError(
+      "The store was made by a later version of Holotaxis. Start that version, or begin anew with --fresh.",
+    );
   files.slice(done).forEach((name, index) => {
     const sql = readFileSync(join(folder, name), "utf8");
     db.transaction(() => {
@@ -60,10 +65,14 @@ export function prepared<Row = unknown>(db: Db, sql: string): Database.Statement
 /** A sentence for trouble that comes from the disk or the store, or undefined for other errors. */
 export function storeTrouble(error: unknown): string | undefined {
   const code = (error as { code?: string } | undefined)?.code ?? "";
-  if (code === "SQLITE_FULL" || code === "ENOSPC") return "The disk is full, so nothing new can be kept. Free some space; Holotaxis goes on by itself.";
-  if (code.startsWith("SQLITE_READONLY") || code === "EROFS") return "The store cannot be written to. Check the rights of the data folder.";
-  if (code.startsWith("SQLITE_IOERR")) return "The disk answered with an error. Check it; what was kept before is safe.";
-  if (code === "SQLITE_CORRUPT" || code === "SQLITE_NOTADB") return "The store file is damaged. Put a copy of it back, or begin anew with --fresh.";
+  if (code === "SQLITE_FULL" || code === "ENOSPC")
+    return "The disk is full, so nothing new can be kept. Free some space; Holotaxis goes on by itself.";
+  if (code.startsWith("SQLITE_READONLY") || code === "EROFS")
+    return "The store cannot be written to. Check the rights of the data folder.";
+  if (code.startsWith("SQLITE_IOERR"))
+    return "The disk answered with an error. Check it; what was kept before is safe.";
+  if (code === "SQLITE_CORRUPT" || code === "SQLITE_NOTADB")
+    return "The store file is damaged. Put a copy of it back, or begin anew with --fresh.";
   return undefined;
 }
 
@@ -72,7 +81,10 @@ export function readMeta(db: Db, key: string): string | undefined {
 }
 
 export function writeMeta(db: Db, key: string, value: string): void {
-  prepared(db, "INSERT INTO meta (key, value) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value").run(key, value);
+  prepared(
+    db,
+    "INSERT INTO meta (key, value) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value",
+  ).run(key, value);
 }
 
 export function deleteMeta(db: Db, key: string): void {

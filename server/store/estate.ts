@@ -40,7 +40,17 @@ export function insertComponent(db: Db, component: NewComponent, atMs: number): 
   const { lastInsertRowid } = prepared(
     db,
     "INSERT INTO component (kind, name, site, source_id, host_id, address, reason, last_seen_at, valid_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-  ).run(component.kind, component.name, component.site, component.sourceId, component.hostId, component.address, component.reason, atMs, atMs);
+  ).run(
+    component.kind,
+    component.name,
+    component.site,
+    component.sourceId,
+    component.hostId,
+    component.address,
+    component.reason,
+    atMs,
+    atMs,
+  );
   const id = Number(lastInsertRowid);
   addKeys(db, id, component.keys);
   for (const [name, value] of Object.entries(component.facts)) writeFact(db, id, name, value, atMs);
@@ -48,22 +58,47 @@ export function insertComponent(db: Db, component: NewComponent, atMs: number): 
 }
 
 export function addKeys(db: Db, id: number, keys: readonly string[]): void {
-  const insert = prepared(db, "INSERT INTO component_key (key, component_id) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET component_id = excluded.component_id");
+  const insert = prepared(
+    db,
+    "INSERT INTO component_key (key, component_id) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET component_id = excluded.component_id",
+  );
   for (const key of keys) insert.run(key, id);
 }
 
 /** Sets a fact from an instant on; the value before is kept with the time it ended. */
 export function writeFact(db: Db, id: number, name: string, value: string | undefined, atMs: number): void {
-  const now = prepared<{ value: string }>(db, "SELECT value FROM fact WHERE component_id = ? AND name = ? AND valid_to IS NULL").get(id, name);
+  const now = prepared<{ value: string }>(
+    db,
+    "SELECT value FROM fact WHERE component_id = ? AND name = ? AND valid_to IS NULL",
+  ).get(id, name);
   if (now?.value === value) return;
-  if (now) prepared(db, "UPDATE fact SET valid_to = ? WHERE component_id = ? AND name = ? AND valid_to IS NULL").run(atMs, id, name);
+  if (now)
+    prepared(db, "UPDATE fact SET valid_to = ? WHERE component_id = ? AND name = ? AND valid_to IS NULL").run(
+      atMs,
+      id,
+      name,
+    );
   if (value !== undefined)
-    prepared(db, "INSERT INTO fact (component_id, name, value, valid_from) VALUES (?, ?, ?, ?) ON CONFLICT DO UPDATE SET value = excluded.value, valid_to = NULL").run(id, name, value, atMs);
+    prepared(
+      db,
+      "INSERT INTO fact (component_id, name, value, valid_from) VALUES (?, ?, ?, ?) ON CONFLICT DO UPDATE SET value = excluded.value, valid_to = NULL",
+    ).run(id, name, value, atMs);
 }
 
 /** Notes a component as in the estate; a sweep's source takes up what only its agent told of before. */
-export function markSeen(db: Db, id: number, atMs: number, kind: string, name: string, address: string | null, sourceId: number | null = null): void {
-  prepared(db, "UPDATE component SET last_seen_at = ?, missed = 0, valid_to = NULL, kind = ?, name = ?, address = coalesce(?, address), source_id = coalesce(source_id, ?) WHERE id = ?").run(atMs, kind, name, address, sourceId, id);
+export function markSeen(
+  db: Db,
+  id: number,
+  atMs: number,
+  kind: string,
+  name: string,
+  address: string | null,
+  sourceId: number | null = null,
+): void {
+  prepared(
+    db,
+    "UPDATE component SET last_seen_at = ?, missed = 0, valid_to = NULL, kind = ?, name = ?, address = coalesce(?, address), source_id = coalesce(source_id, ?) WHERE id = ?",
+  ).run(atMs, kind, name, address, sourceId, id);
 }
 
 export function touchSeen(db: Db, id: number, atMs: number): void {
@@ -72,21 +107,35 @@ export function touchSeen(db: Db, id: number, atMs: number): void {
 
 /** Counts one more sweep that did not see it and returns how many that makes in a row. */
 export function markMissed(db: Db, id: number): number {
-  return (prepared<{ missed: number }>(db, "UPDATE component SET missed = missed + 1 WHERE id = ? RETURNING missed").get(id)?.missed ?? 0);
+  return (
+    prepared<{ missed: number }>(db, "UPDATE component SET missed = missed + 1 WHERE id = ? RETURNING missed").get(id)
+      ?.missed ?? 0
+  );
 }
 
 export function retireComponent(db: Db, id: number, atMs: number): void {
   prepared(db, "UPDATE component SET valid_to = ? WHERE id = ? AND valid_to IS NULL").run(atMs, id);
-  prepared(db, "UPDATE relation SET valid_to = ? WHERE (from_id = ? OR to_id = ?) AND valid_to IS NULL").run(atMs, id, id);
+  prepared(db, "UPDATE relation SET valid_to = ? WHERE (from_id = ? OR to_id = ?) AND valid_to IS NULL").run(
+    atMs,
+    id,
+    id,
+  );
   prepared(db, "UPDATE member SET valid_to = ? WHERE component_id = ? AND valid_to IS NULL").run(atMs, id);
 }
 
 export function writeInventory(db: Db, id: number, data: SystemSighting, atMs: number): void {
   const text = JSON.stringify(data);
-  const now = prepared<{ data: string }>(db, "SELECT data FROM inventory WHERE component_id = ? AND valid_to IS NULL").get(id);
+  const now = prepared<{ data: string }>(
+    db,
+    "SELECT data FROM inventory WHERE component_id = ? AND valid_to IS NULL",
+  ).get(id);
   if (now?.data === text) return;
   prepared(db, "UPDATE inventory SET valid_to = ? WHERE component_id = ? AND valid_to IS NULL").run(atMs, id);
-  prepared(db, "INSERT OR REPLACE INTO inventory (component_id, valid_from, data) VALUES (?, ?, ?)").run(id, atMs, text);
+  prepared(db, "INSERT OR REPLACE INTO inventory (component_id, valid_from, data) VALUES (?, ?, ?)").run(
+    id,
+    atMs,
+    text,
+  );
 }
 
 export interface RelationSeen {
@@ -100,20 +149,32 @@ export interface RelationSeen {
 
 /** Notes a relation as seen; returns its id and whether it is new. */
 export function seeRelation(db: Db, relation: RelationSeen, atMs: number): { id: number; isNew: boolean } {
-  const known = prepared<{ id: number }>(db, "SELECT id FROM relation WHERE type = ? AND from_id = ? AND to_id = ? AND detail = ? AND valid_to IS NULL").get(
-    relation.type,
-    relation.fromId,
-    relation.toId,
-    relation.detail,
-  );
+  const known = prepared<{ id: number }>(
+    db,
+    "SELECT id FROM relation WHERE type = ? AND from_id = ? AND to_id = ? AND detail = ? AND valid_to IS NULL",
+  ).get(relation.type, relation.fromId, relation.toId, relation.detail);
   if (known) {
-    prepared(db, "UPDATE relation SET last_seen_at = ?, connections = ?, seen_by = ?, missed = 0 WHERE id = ?").run(atMs, relation.connections, relation.seenBy, known.id);
+    prepared(db, "UPDATE relation SET last_seen_at = ?, connections = ?, seen_by = ?, missed = 0 WHERE id = ?").run(
+      atMs,
+      relation.connections,
+      relation.seenBy,
+      known.id,
+    );
     return { id: known.id, isNew: false };
   }
   const { lastInsertRowid } = prepared(
     db,
     "INSERT INTO relation (type, from_id, to_id, detail, connections, seen_by, last_seen_at, valid_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-  ).run(relation.type, relation.fromId, relation.toId, relation.detail, relation.connections, relation.seenBy, atMs, atMs);
+  ).run(
+    relation.type,
+    relation.fromId,
+    relation.toId,
+    relation.detail,
+    relation.connections,
+    relation.seenBy,
+    atMs,
+    atMs,
+  );
   return { id: Number(lastInsertRowid), isNew: true };
 }
 
@@ -121,15 +182,29 @@ export function seeRelation(db: Db, relation: RelationSeen, atMs: number): { id:
 export const SPANS = "spans";
 
 export function hasRelation(db: Db, type: RelationType, fromId: number, toId: number): boolean {
-  return prepared(db, "SELECT 1 FROM relation WHERE type = ? AND from_id = ? AND to_id = ? AND valid_to IS NULL").get(type, fromId, toId) !== undefined;
+  return (
+    prepared(db, "SELECT 1 FROM relation WHERE type = ? AND from_id = ? AND to_id = ? AND valid_to IS NULL").get(
+      type,
+      fromId,
+      toId,
+    ) !== undefined
+  );
 }
 
 /** Relations between the given components that this sweep did not see: closed at the second miss in a row. Returns the closed ones. */
-export function missRelations(db: Db, lookedAt: ReadonlySet<number>, seen: ReadonlySet<number>, atMs: number): RelationRow[] {
+export function missRelations(
+  db: Db,
+  lookedAt: ReadonlySet<number>,
+  seen: ReadonlySet<number>,
+  atMs: number,
+): RelationRow[] {
   const closed: RelationRow[] = [];
   for (const row of currentRelations(db)) {
     if (seen.has(row.id) || row.seen_by === SPANS || !lookedAt.has(row.from_id) || !lookedAt.has(row.to_id)) continue;
-    const missed = prepared<{ missed: number }>(db, "UPDATE relation SET missed = missed + 1 WHERE id = ? RETURNING missed").get(row.id)?.missed ?? 0;
+    const missed =
+      prepared<{ missed: number }>(db, "UPDATE relation SET missed = missed + 1 WHERE id = ? RETURNING missed").get(
+        row.id,
+      )?.missed ?? 0;
     if (missed < 2) continue;
     prepared(db, "UPDATE relation SET valid_to = ? WHERE id = ?").run(atMs, row.id);
     closed.push(row);
@@ -139,7 +214,10 @@ export function missRelations(db: Db, lookedAt: ReadonlySet<number>, seen: Reado
 
 /** Ends the current relations of a type from one component to others than the given one; returns whom they led to. */
 export function closeRelations(db: Db, type: RelationType, fromId: number, exceptToId: number, atMs: number): number[] {
-  return prepared<{ to_id: number }>(db, "UPDATE relation SET valid_to = ? WHERE type = ? AND from_id = ? AND to_id <> ? AND valid_to IS NULL RETURNING to_id")
+  return prepared<{ to_id: number }>(
+    db,
+    "UPDATE relation SET valid_to = ? WHERE type = ? AND from_id = ? AND to_id <> ? AND valid_to IS NULL RETURNING to_id",
+  )
     .all(atMs, type, fromId, exceptToId)
     .map((row) => row.to_id);
 }
@@ -171,24 +249,41 @@ export function relationsAt(db: Db, atMs: number): RelationRow[] {
 /** Relations of some components with each other and with any others. */
 export function relationsOf(db: Db, ids: Iterable<number>, atMs: number): RelationRow[] {
   const found = new Map<number, RelationRow>();
-  const statements = [prepared<RelationRow>(db, `${RELATION} WHERE from_id = ? AND ${VALID_AT}`), prepared<RelationRow>(db, `${RELATION} WHERE to_id = ? AND ${VALID_AT}`)];
-  for (const id of ids) for (const statement of statements) for (const row of statement.all(id, atMs, atMs)) found.set(row.id, row);
+  const statements = [
+    prepared<RelationRow>(db, `${RELATION} WHERE from_id = ? AND ${VALID_AT}`),
+    prepared<RelationRow>(db, `${RELATION} WHERE to_id = ? AND ${VALID_AT}`),
+  ];
+  for (const id of ids)
+    for (const statement of statements) for (const row of statement.all(id, atMs, atMs)) found.set(row.id, row);
   return [...found.values()].sort((a, b) => a.id - b.id);
 }
 
 export function knownComponents(db: Db): Known[] {
   const keys = new Map<number, string[]>();
-  for (const row of prepared<{ key: string; component_id: number }>(db, "SELECT key, component_id FROM component_key").all())
+  for (const row of prepared<{ key: string; component_id: number }>(
+    db,
+    "SELECT key, component_id FROM component_key",
+  ).all())
     keys.set(row.component_id, [...(keys.get(row.component_id) ?? []), row.key]);
   const facts = new Map<number, Record<string, string>>();
-  for (const row of prepared<{ component_id: number; name: string; value: string }>(db, "SELECT component_id, name, value FROM fact WHERE valid_to IS NULL").all()) {
+  for (const row of prepared<{ component_id: number; name: string; value: string }>(
+    db,
+    "SELECT component_id, name, value FROM fact WHERE valid_to IS NULL",
+  ).all()) {
     const own = facts.get(row.component_id) ?? {};
     own[row.name] = row.value;
     facts.set(row.component_id, own);
   }
   return prepared<ComponentRow>(db, "SELECT * FROM component")
     .all()
-    .map((row) => ({ id: row.id, kind: row.kind, name: row.name, keys: keys.get(row.id) ?? [], facts: facts.get(row.id) ?? {}, retired: row.valid_to !== null }));
+    .map((row) => ({
+      id: row.id,
+      kind: row.kind,
+      name: row.name,
+      keys: keys.get(row.id) ?? [],
+      facts: facts.get(row.id) ?? {},
+      retired: row.valid_to !== null,
+    }));
 }
 
 export function currentComponents(db: Db): ComponentRow[] {
@@ -201,19 +296,28 @@ export function componentsAt(db: Db, atMs: number): ComponentRow[] {
 
 /** The component that goes by a key, or did. */
 export function componentOfKey(db: Db, key: string): { id: number; retired: boolean } | undefined {
-  const row = prepared<{ id: number; valid_to: number | null }>(db, "SELECT c.id, c.valid_to FROM component_key k JOIN component c ON c.id = k.component_id WHERE k.key = ?").get(key);
+  const row = prepared<{ id: number; valid_to: number | null }>(
+    db,
+    "SELECT c.id, c.valid_to FROM component_key k JOIN component c ON c.id = k.component_id WHERE k.key = ?",
+  ).get(key);
   return row && { id: row.id, retired: row.valid_to !== null };
 }
 
 /** Components by the rest of a key that begins so, those that left the estate too. */
 export function componentsOfKeys(db: Db, prefix: string): Map<string, number> {
-  const rows = prepared<{ key: string; id: number }>(db, "SELECT key, component_id AS id FROM component_key WHERE substr(key, 1, ?) = ?").all(prefix.length, prefix);
+  const rows = prepared<{ key: string; id: number }>(
+    db,
+    "SELECT key, component_id AS id FROM component_key WHERE substr(key, 1, ?) = ?",
+  ).all(prefix.length, prefix);
   return new Map(rows.map((row) => [row.key.slice(prefix.length), row.id]));
 }
 
 /** Everything that is or was in the estate, what left it first, so that in a map by name the present has the last word. */
 export function everKnown(db: Db): Pick<ComponentRow, "id" | "name" | "address" | "host_id">[] {
-  return prepared<Pick<ComponentRow, "id" | "name" | "address" | "host_id">>(db, "SELECT id, name, address, host_id FROM component ORDER BY valid_to IS NULL, valid_to, id").all();
+  return prepared<Pick<ComponentRow, "id" | "name" | "address" | "host_id">>(
+    db,
+    "SELECT id, name, address, host_id FROM component ORDER BY valid_to IS NULL, valid_to, id",
+  ).all();
 }
 
 export function componentById(db: Db, id: number): ComponentRow | undefined {
@@ -221,7 +325,11 @@ export function componentById(db: Db, id: number): ComponentRow | undefined {
 }
 
 export function partsOfHost(db: Db, hostId: number, atMs: number): ComponentRow[] {
-  return prepared<ComponentRow>(db, `SELECT * FROM component WHERE host_id = ? AND ${VALID_AT} ORDER BY name`).all(hostId, atMs, atMs);
+  return prepared<ComponentRow>(db, `SELECT * FROM component WHERE host_id = ? AND ${VALID_AT} ORDER BY name`).all(
+    hostId,
+    atMs,
+    atMs,
+  );
 }
 
 export interface FactRow {
@@ -231,11 +339,18 @@ export interface FactRow {
 }
 
 export function factsAt(db: Db, id: number, atMs: number): FactRow[] {
-  return prepared<FactRow>(db, `SELECT name, value, valid_from FROM fact WHERE component_id = ? AND ${VALID_AT} ORDER BY name`).all(id, atMs, atMs);
+  return prepared<FactRow>(
+    db,
+    `SELECT name, value, valid_from FROM fact WHERE component_id = ? AND ${VALID_AT} ORDER BY name`,
+  ).all(id, atMs, atMs);
 }
 
 export function inventoryAt(db: Db, id: number, atMs: number): SystemSighting | undefined {
-  const row = prepared<{ data: string }>(db, `SELECT data FROM inventory WHERE component_id = ? AND ${VALID_AT}`).get(id, atMs, atMs);
+  const row = prepared<{ data: string }>(db, `SELECT data FROM inventory WHERE component_id = ? AND ${VALID_AT}`).get(
+    id,
+    atMs,
+    atMs,
+  );
   return row && (JSON.parse(row.data) as SystemSighting);
 }
 
@@ -269,7 +384,8 @@ const SORTED_BY: Readonly<Record<EstateQuestion["sort"], string>> = {
   // Dotted addresses sort by their numbers, not as text; openStore registers the function.
   address: "address_number(coalesce(c.address, host.address))",
   lastSeenAt: "c.last_seen_at",
-  severity: "CASE coalesce(h.severity, 'cleared') WHEN 'critical' THEN 5 WHEN 'major' THEN 4 WHEN 'minor' THEN 3 WHEN 'warning' THEN 2 WHEN 'indeterminate' THEN 1 ELSE 0 END",
+  severity:
+    "CASE coalesce(h.severity, 'cleared') WHEN 'critical' THEN 5 WHEN 'major' THEN 4 WHEN 'minor' THEN 3 WHEN 'warning' THEN 2 WHEN 'indeterminate' THEN 1 ELSE 0 END",
 };
 
 /** One page of the estate as it was at an instant, with how many fit the filter. */
@@ -307,10 +423,19 @@ export function listEstate(db: Db, question: EstateQuestion): { rows: EstateRow[
   return { rows, total };
 }
 
-export function estateFacets(db: Db, atMs: number): { kinds: { kind: string; count: number }[]; sites: { site: string; count: number }[] } {
+export function estateFacets(
+  db: Db,
+  atMs: number,
+): { kinds: { kind: string; count: number }[]; sites: { site: string; count: number }[] } {
   return {
-    kinds: prepared<{ kind: string; count: number }>(db, `SELECT kind, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY kind ORDER BY kind`).all(atMs, atMs),
-    sites: prepared<{ site: string; count: number }>(db, `SELECT site, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY site ORDER BY site`).all(atMs, atMs),
+    kinds: prepared<{ kind: string; count: number }>(
+      db,
+      `SELECT kind, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY kind ORDER BY kind`,
+    ).all(atMs, atMs),
+    sites: prepared<{ site: string; count: number }>(
+      db,
+      `SELECT site, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY site ORDER BY site`,
+    ).all(atMs, atMs),
   };
 }
 
@@ -324,11 +449,17 @@ export function guestsOfHypervisors(db: Db): { hypervisor: number; key: string; 
 
 /** Components that a fact is known of. */
 export function componentsWithFact(db: Db, name: string): Set<number> {
-  return new Set(prepared<{ component_id: number }>(db, "SELECT component_id FROM fact WHERE name = ? AND valid_to IS NULL").all(name).map((row) => row.component_id));
+  return new Set(
+    prepared<{ component_id: number }>(db, "SELECT component_id FROM fact WHERE name = ? AND valid_to IS NULL")
+      .all(name)
+      .map((row) => row.component_id),
+  );
 }
 
 /** Hosts of which an agent tells, with what it says of itself and how many containers are on them. */
-export function hostsWithAgent(db: Db): { id: number; name: string; agent: string; alone: boolean; containers: number }[] {
+export function hostsWithAgent(
+  db: Db,
+): { id: number; name: string; agent: string; alone: boolean; containers: number }[] {
   return prepared<{ id: number; name: string; agent: string; alone: number; containers: number }>(
     db,
     `SELECT c.id, c.name, f.value AS agent, c.source_id IS NULL AS alone,

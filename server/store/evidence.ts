@@ -17,7 +17,10 @@ export type NewEvidence = Omit<EvidenceRow, "id" | "pinned_at">;
 
 export function pinEvidence(db: Db, evidence: NewEvidence, atMs: number): number {
   return Number(
-    prepared(db, "INSERT INTO evidence (incident_id, kind, title, address, detail, from_at, to_at, pinned_by, pinned_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)").run(
+    prepared(
+      db,
+      "INSERT INTO evidence (incident_id, kind, title, address, detail, from_at, to_at, pinned_by, pinned_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+    ).run(
       evidence.incident_id,
       evidence.kind,
       evidence.title,
@@ -32,7 +35,10 @@ export function pinEvidence(db: Db, evidence: NewEvidence, atMs: number): number
 }
 
 export function attachEvidence(db: Db, by: string, incidentId: number): number {
-  return prepared(db, "UPDATE evidence SET incident_id = ? WHERE incident_id IS NULL AND pinned_by = ?").run(incidentId, by).changes;
+  return prepared(db, "UPDATE evidence SET incident_id = ? WHERE incident_id IS NULL AND pinned_by = ?").run(
+    incidentId,
+    by,
+  ).changes;
 }
 
 export function removeEvidence(db: Db, id: number): void {
@@ -41,7 +47,10 @@ export function removeEvidence(db: Db, id: number): void {
 
 /** What a person has pinned and not attached to an incident yet. */
 export function looseEvidence(db: Db, by: string): EvidenceRow[] {
-  return prepared<EvidenceRow>(db, "SELECT * FROM evidence WHERE incident_id IS NULL AND pinned_by = ? ORDER BY pinned_at DESC LIMIT 50").all(by);
+  return prepared<EvidenceRow>(
+    db,
+    "SELECT * FROM evidence WHERE incident_id IS NULL AND pinned_by = ? ORDER BY pinned_at DESC LIMIT 50",
+  ).all(by);
 }
 
 export function evidenceOfIncident(db: Db, incidentId: number): EvidenceRow[] {

@@ -25,10 +25,27 @@ afterEach(() => {
 const trace = (number: number) => number.toString(16).padStart(32, "0");
 /** Keeps a measurement, and the span of its trace unless that is left out. */
 function keep(number: number, atMs: number, value: number, changes: Partial<NewExemplar> = {}, spanKept = true): void {
-  writeExemplars(db, [{ originId, metric: "took", instance: "a=b", atMs, value, traceId: trace(number), spanId: "", ...changes }]);
-  if (spanKept) new SpanWriter(db).write([{ originId, traceId: trace(number), spanId: number.toString(16).padStart(16, "0"), parentId: "", name: "op", kind: 2, startMs: atMs, endMs: atMs + 1, status: 0, detail: null }]);
+  writeExemplars(db, [
+    { originId, metric: "took", instance: "a=b", atMs, value, traceId: trace(number), spanId: "", ...changes },
+  ]);
+  if (spanKept)
+    new SpanWriter(db).write([
+      {
+        originId,
+        traceId: trace(number),
+        spanId: number.toString(16).padStart(16, "0"),
+        parentId: "",
+        name: "op",
+        kind: 2,
+        startMs: atMs,
+        endMs: atMs + 1,
+        status: 0,
+        detail: null,
+      },
+    ]);
 }
-const found = (metric: string, places = 10, instance = "a=b") => exemplarsOf(db, { origin_id: originId, metric, instance }, AT, AT + 10_000, places);
+const found = (metric: string, places = 10, instance = "a=b") =>
+  exemplarsOf(db, { origin_id: originId, metric, instance }, AT, AT + 10_000, places);
 
 describe("exemplars of a series", () => {
   it("are those of what it was worked out of", () => {
@@ -42,9 +59,20 @@ describe("exemplars of a series", () => {
     expect(exemplarsOf(db, { origin_id: null, metric: "took", instance: "a=b" }, 0, AT * 2, 10)).toEqual([]);
   });
   it("are the highest of each part of the window, and nothing from outside it", () => {
-    [[1, 0, 5], [2, 500, 9], [3, 999, 7], [4, 1000, 1], [5, 9999, 2], [6, 10_001, 99]].forEach(([number, after, value]) => keep(number as number, AT + (after as number), value as number));
+    [
+      [1, 0, 5],
+      [2, 500, 9],
+      [3, 999, 7],
+      [4, 1000, 1],
+      [5, 9999, 2],
+      [6, 10_001, 99],
+    ].forEach(([number, after, value]) => keep(number as number, AT + (after as number), value as number));
     keep(7, AT - 1, 99);
-    expect(found("took").map((one) => [one.atMs - AT, one.value])).toEqual([[500, 9], [1000, 1], [9999, 2]]);
+    expect(found("took").map((one) => [one.atMs - AT, one.value])).toEqual([
+      [500, 9],
+      [1000, 1],
+      [9999, 2],
+    ]);
     expect(found("took", 1).map((one) => one.value)).toEqual([9]);
   });
   it("are left out when their trace was not kept", () => {

@@ -19,15 +19,33 @@ export interface Exemplar {
 }
 
 export function writeExemplars(db: Db, list: readonly NewExemplar[]): void {
-  const insert = prepared(db, "INSERT INTO exemplar (origin_id, metric, instance, at, value, trace_id, span_id) VALUES (?, ?, ?, ?, ?, ?, ?)");
-  for (const one of list) insert.run(one.originId, one.metric, one.instance, one.atMs, one.value, Buffer.from(one.traceId, "hex"), one.spanId ? Buffer.from(one.spanId, "hex") : null);
+  const insert = prepared(
+    db,
+    "INSERT INTO exemplar (origin_id, metric, instance, at, value, trace_id, span_id) VALUES (?, ?, ?, ?, ?, ?, ?)",
+  );
+  for (const one of list)
+    insert.run(
+      one.originId,
+      one.metric,
+      one.instance,
+      one.atMs,
+      one.value,
+      Buffer.from(one.traceId, "hex"),
+      one.spanId ? Buffer.from(one.spanId, "hex") : null,
+    );
 }
 
 /** Name of the metric that a series was worked out of. */
 const baseOf = (metric: string) => metric.replace(/\.(?:p\d+(?:\.\d+)?|count|sum)$/, "");
 
 /** The exemplars of a series in a window: of each of `places` equal parts of it the highest, whose trace is kept still. */
-export function exemplarsOf(db: Db, series: Pick<SeriesRow, "origin_id" | "metric" | "instance">, fromMs: number, toMs: number, places: number): Exemplar[] {
+export function exemplarsOf(
+  db: Db,
+  series: Pick<SeriesRow, "origin_id" | "metric" | "instance">,
+  fromMs: number,
+  toMs: number,
+  places: number,
+): Exemplar[] {
   // What is counted or summed up has other values than what was measured.
   if (series.origin_id === null || /\.(?:count|sum)$/.test(series.metric)) return [];
   const stepMs = Math.max(1, Math.ceil((toMs - fromMs) / places));

@@ -30,7 +30,10 @@ export function findSeries(db: Db, words: readonly string[], most: number): Foun
 
 /** Every metric with how many series it has, those measured most first. */
 export function listMetrics(db: Db): { metric: string; count: number }[] {
-  return prepared<{ metric: string; count: number }>(db, "SELECT metric, count(*) AS count FROM series GROUP BY metric ORDER BY count DESC, metric LIMIT 300").all();
+  return prepared<{ metric: string; count: number }>(
+    db,
+    "SELECT metric, count(*) AS count FROM series GROUP BY metric ORDER BY count DESC, metric LIMIT 300",
+  ).all();
 }
 
 export interface MetricCount {
@@ -59,7 +62,12 @@ export function countServiceMetrics(db: Db): { metric: string; uid: string; name
 }
 
 /** What the members of a service have measured, those in the window, and in how many places. */
-export function metricsOfService(db: Db, uid: string, fromMs: number, toMs: number): { metric: string; count: number }[] {
+export function metricsOfService(
+  db: Db,
+  uid: string,
+  fromMs: number,
+  toMs: number,
+): { metric: string; count: number }[] {
   return prepared<{ metric: string; count: number }>(
     db,
     `SELECT s.metric, count(DISTINCT s.id) AS count FROM service v JOIN member m ON m.service_id = v.id AND m.valid_from <= ? AND (m.valid_to IS NULL OR m.valid_to > ?) JOIN series s ON s.component_id = m.component_id
@@ -68,4 +76,5 @@ export function metricsOfService(db: Db, uid: string, fromMs: number, toMs: numb
 }
 
 export const wordsOf = (text: string) => text.toLowerCase().split(/\s+/).filter(Boolean);
-export const hasWords = (hay: string, words: readonly string[]) => words.every((word) => fitsPattern(`*${word.replaceAll("*", "")}*`, hay));
+export const hasWords = (hay: string, words: readonly string[]) =>
+  words.every((word) => fitsPattern(`*${word.replaceAll("*", "")}*`, hay));

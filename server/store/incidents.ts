@@ -26,24 +26,43 @@ const INCIDENT = `SELECT i.id, i.subject, i.title, i.severity, i.worst, i.opened
 type Stored = Omit<IncidentRow, "service" | "services"> & { services: string };
 
 /** What an incident affects, for titles: the service, or how many. */
-export const affectedLabel = (services: readonly { name: string }[]): string | null => (services.length > 1 ? `${services.length} services` : (services[0]?.name ?? null));
+export const affectedLabel = (services: readonly { name: string }[]): string | null =>
+  services.length > 1 ? `${services.length} services` : (services[0]?.name ?? null);
 
 function read(row: Stored): IncidentRow {
   const services = JSON.parse(row.services) as IncidentRow["services"];
   return { ...row, services, service: affectedLabel(services) };
 }
 
-export function openIncident(db: Db, incident: { subject: string; title: string; severity: Severity }, atMs: number): number {
-  return Number(prepared(db, "INSERT INTO incident (subject, title, severity, worst, opened_at) VALUES (?, ?, ?, ?, ?)").run(incident.subject, incident.title, incident.severity, incident.severity, atMs).lastInsertRowid);
+export function openIncident(
+  db: Db,
+  incident: { subject: string; title: string; severity: Severity },
+  atMs: number,
+): number {
+  return Number(
+    prepared(db, "INSERT INTO incident (subject, title, severity, worst, opened_at) VALUES (?, ?, ?, ?, ?)").run(
+      incident.subject,
+      incident.title,
+      incident.severity,
+      incident.severity,
+      atMs,
+    ).lastInsertRowid,
+  );
 }
 
 /** Notes further services as affected by an incident. */
 export function affectServices(db: Db, incidentId: number, serviceIds: readonly number[]): void {
-  for (const id of serviceIds) prepared(db, "INSERT OR IGNORE INTO incident_service (incident_id, service_id) VALUES (?, ?)").run(incidentId, id);
+  for (const id of serviceIds)
+    prepared(db, "INSERT OR IGNORE INTO incident_service (incident_id, service_id) VALUES (?, ?)").run(incidentId, id);
 }
 
 export function joinIncident(db: Db, incidentId: number, alarmId: number, why: string, atMs: number): boolean {
-  return prepared(db, "INSERT OR IGNORE INTO incident_alarm (incident_id, alarm_id, joined_at, why) VALUES (?, ?, ?, ?)").run(incidentId, alarmId, atMs, why).changes > 0;
+  return (
+    prepared(
+      db,
+      "INSERT OR IGNORE INTO incident_alarm (incident_id, alarm_id, joined_at, why) VALUES (?, ?, ?, ?)",
+    ).run(incidentId, alarmId, atMs, why).changes > 0
+  );
 }
 
 export interface IncidentState {
@@ -55,14 +74,10 @@ export interface IncidentState {
 }
 
 export function updateIncident(db: Db, id: number, state: IncidentState): void {
-  prepared(db, "UPDATE incident SET title = ?, severity = ?, worst = ?, suspect_alarm_id = ?, suspect_reasons = ? WHERE id = ?").run(
-    state.title,
-    state.severity,
-    state.worst,
-    state.suspectAlarmId,
-    JSON.stringify(state.suspectReasons),
-    id,
-  );
+  prepared(
+    db,
+    "UPDATE incident SET title = ?, severity = ?, worst = ?, suspect_alarm_id = ?, suspect_reasons = ? WHERE id = ?",
+  ).run(state.title, state.severity, state.worst, state.suspectAlarmId, JSON.stringify(state.suspectReasons), id);
 }
 
 export function resolveIncident(db: Db, id: number, atMs: number): void {
@@ -84,21 +99,35 @@ export function incidentById(db: Db, id: number): IncidentRow | undefined {
 
 /** Open incidents and those resolved after an instant: what a new alarm may join. */
 export function recentIncidents(db: Db, resolvedAfterMs: number): IncidentRow[] {
-  return prepared<Stored>(db, `${INCIDENT} WHERE i.resolved_at IS NULL OR i.resolved_at >= ?`).all(resolvedAfterMs).map(read);
+  return prepared<Stored>(db, `${INCIDENT} WHERE i.resolved_at IS NULL OR i.resolved_at >= ?`)
+    .all(resolvedAfterMs)
+    .map(read);
 }
 
 /** Incidents open at an instant. */
 export function incidentsAt(db: Db, atMs: number): IncidentRow[] {
-  return prepared<Stored>(db, `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at > ?) ORDER BY i.opened_at DESC`).all(atMs, atMs).map(read);
+  return prepared<Stored>(
+    db,
+    `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at > ?) ORDER BY i.opened_at DESC`,
+  )
+    .all(atMs, atMs)
+    .map(read);
 }
 
 /** Incidents that were open at any time in a span, newest first. */
 export function incidentsIn(db: Db, fromMs: number, toMs: number, limit = 500): IncidentRow[] {
-  return prepared<Stored>(db, `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at >= ?) ORDER BY i.opened_at DESC LIMIT ?`).all(toMs, fromMs, limit).map(read);
+  return prepared<Stored>(
+    db,
+    `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at >= ?) ORDER BY i.opened_at DESC LIMIT ?`,
+  )
+    .all(toMs, fromMs, limit)
+    .map(read);
 }
 
 export function incidentsOfAlarm(db: Db, alarmId: number): number[] {
-  return prepared<{ incident_id: number }>(db, "SELECT incident_id FROM incident_alarm WHERE alarm_id = ?").all(alarmId).map((row) => row.incident_id);
+  return prepared<{ incident_id: number }>(db, "SELECT incident_id FROM incident_alarm WHERE alarm_id = ?")
+    .all(alarmId)
+    .map((row) => row.incident_id);
 }
 
 export function alarmsOfIncident(db: Db, incidentId: number): (AlarmRow & { why: string; joined_at: number })[] {
@@ -118,9 +147,18 @@ export interface IncidentEventRow {
 }
 
 export function noteIncident(db: Db, incidentId: number, kind: string, text: string, by: string, atMs: number): void {
-  prepared(db, "INSERT INTO incident_event (incident_id, at, kind, text, by_whom) VALUES (?, ?, ?, ?, ?)").run(incidentId, atMs, kind, text, by);
+  prepared(db, "INSERT INTO incident_event (incident_id, at, kind, text, by_whom) VALUES (?, ?, ?, ?, ?)").run(
+    incidentId,
+    atMs,
+    kind,
+    text,
+    by,
+  );
 }
 
 export function incidentEvents(db: Db, incidentId: number): IncidentEventRow[] {
-  return prepared<IncidentEventRow>(db, "SELECT at, kind, text, by_whom FROM incident_event WHERE incident_id = ? ORDER BY at, rowid").all(incidentId);
+  return prepared<IncidentEventRow>(
+    db,
+    "SELECT at, kind, text, by_whom FROM incident_event WHERE incident_id = ? ORDER BY at, rowid",
+  ).all(incidentId);
 }

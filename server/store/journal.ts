@@ -24,7 +24,8 @@ function pack({ series, times, values }: JournalEntry): { data: Uint8Array; newe
     if (at < earliest) earliest = at;
     if (at > newest) newest = at;
   }
-  const bytesOf = (column: Uint32Array | Float64Array) => new Uint8Array(column.buffer, column.byteOffset, column.byteLength);
+  const bytesOf = (column: Uint32Array | Float64Array) =>
+    new Uint8Array(column.buffer, column.byteOffset, column.byteLength);
   if (newest - earliest >= FURTHEST) {
     const data = new Uint8Array(count * 20);
     data.set(bytesOf(series), 0);
@@ -47,15 +48,27 @@ function unpack(count: number, data: Uint8Array): JournalEntry {
   // A copy of its own, so that the columns start at whole words.
   const bytes = new Uint8Array(data).buffer;
   const series = new Uint32Array(bytes.slice(0, count * 4));
-  if (data.length === count * 20) return { series, times: new Float64Array(bytes.slice(count * 4, count * 12)), values: new Float64Array(bytes.slice(count * 12)) };
+  if (data.length === count * 20)
+    return {
+      series,
+      times: new Float64Array(bytes.slice(count * 4, count * 12)),
+      values: new Float64Array(bytes.slice(count * 12)),
+    };
   const earliest = new Float64Array(bytes.slice(count * 16, count * 16 + 8))[0] as number;
-  return { series, times: Float64Array.from(new Uint32Array(bytes.slice(count * 4, count * 8)), (offset) => earliest + offset), values: new Float64Array(bytes.slice(count * 8, count * 16)) };
+  return {
+    series,
+    times: Float64Array.from(new Uint32Array(bytes.slice(count * 4, count * 8)), (offset) => earliest + offset),
+    values: new Float64Array(bytes.slice(count * 8, count * 16)),
+  };
 }
 
 /** Keeps samples that are not packed yet; the number of the row. Instants are whole milliseconds. */
 export function appendJournal(db: Db, entry: JournalEntry): number {
   const { data, newest } = pack(entry);
-  return Number(prepared(db, "INSERT INTO journal (count, newest_at, data) VALUES (?, ?, ?)").run(entry.series.length, newest, data).lastInsertRowid);
+  return Number(
+    prepared(db, "INSERT INTO journal (count, newest_at, data) VALUES (?, ?, ?)").run(entry.series.length, newest, data)
+      .lastInsertRowid,
+  );
 }
 
 /** Forgets rows whose samples are packed by now. */
@@ -64,8 +77,11 @@ export function trimJournal(db: Db, beforeId: number): void {
 }
 
 export function* journalAfter(db: Db, afterId: number): Generator<JournalEntry & { id: number }> {
-  const statement = prepared<{ id: number; count: number; data: Uint8Array }>(db, "SELECT id, count, data FROM journal WHERE id > ? ORDER BY id LIMIT 64");
-  for (let last = afterId; ; ) {
+  const statement = prepared<{ id: number; count: number; data: Uint8Array }>(
+    db,
+    "SELECT id, count, data FROM journal WHERE id > ? ORDER BY id LIMIT 64",
+  );
+  for (let last = afterId; ;) {
     const rows = statement.all(last);
     if (!rows.length) return;
     for (const { id, count, data } of rows) {
@@ -134,14 +150,18 @@ class JournalView {
 
   /** Takes up what is new. */
   refresh(): void {
-    const bounds = prepared<{ first: number | null; last: number | null }>(this.db, "SELECT (SELECT id FROM journal ORDER BY id LIMIT 1) AS first, (SELECT id FROM journal ORDER BY id DESC LIMIT 1) AS last").get();
+    const bounds = prepared<{ first: number | null; last: number | null }>(
+      this.db,
+      "SELECT (SELECT id FROM journal ORDER BY id LIMIT 1) AS first, (SELECT id FROM journal ORDER BY id DESC LIMIT 1) AS last",
+    ).get();
     if (bounds?.last == null || bounds.first == null) {
       this.bySeries.clear();
       return;
     }
     if (bounds.first - this.firstId >= STALE_ROWS) {
       this.firstId = bounds.first;
-      for (const [series, pending] of this.bySeries) if (!pending.dropBefore(this.firstId)) this.bySeries.delete(series);
+      for (const [series, pending] of this.bySeries)
+        if (!pending.dropBefore(this.firstId)) this.bySeries.delete(series);
     }
     if (bounds.last <= this.lastId) return;
     for (const entry of journalAfter(this.db, this.lastId)) {

@@ -29,10 +29,16 @@ export class LogWriter {
   private readonly days = new Set<number>();
 
   constructor(private readonly db: Db) {
-    this.nextPattern = prepared<{ n: number }>(db, "SELECT coalesce(max(id), 0) + 1 AS n FROM log_pattern").get()?.n ?? 1;
-    this.nextId = prepared<{ n: number }>(db, "SELECT max(coalesce((SELECT max(id) FROM log), 0), coalesce((SELECT max(last_id) FROM log_block), 0)) + 1 AS n").get()?.n ?? 1;
+    this.nextPattern =
+      prepared<{ n: number }>(db, "SELECT coalesce(max(id), 0) + 1 AS n FROM log_pattern").get()?.n ?? 1;
+    this.nextId =
+      prepared<{ n: number }>(
+        db,
+        "SELECT max(coalesce((SELECT max(id) FROM log), 0), coalesce((SELECT max(last_id) FROM log_block), 0)) + 1 AS n",
+      ).get()?.n ?? 1;
     this.tree = new PatternTree(() => this.nextPattern++);
-    for (const row of prepared<{ id: number; text: string }>(db, "SELECT id, text FROM log_pattern ORDER BY id").all()) this.tree.restore(row.id, row.text);
+    for (const row of prepared<{ id: number; text: string }>(db, "SELECT id, text FROM log_pattern ORDER BY id").all())
+      this.tree.restore(row.id, row.text);
     for (const row of prepared<{ day: number }>(db, "SELECT day FROM log_day").all()) this.days.add(row.day);
   }
 
@@ -41,7 +47,10 @@ export class LogWriter {
     // Numbers follow time as far as what came together goes, so that lists by number read in order.
     const records = [...arrived].sort((a, b) => a.atMs - b.atMs);
     const { db } = this;
-    const insert = prepared(db, "INSERT INTO log (id, at, severity, origin_id, pattern_id, body, attributes, trace_id, span_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)");
+    const insert = prepared(
+      db,
+      "INSERT INTO log (id, at, severity, origin_id, pattern_id, body, attributes, trace_id, span_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+    );
     const counted: Omit<Tally, "count">[] = [];
     const perDay = new Map<number, number>();
     const firstId = this.nextId;
@@ -51,9 +60,22 @@ export class LogWriter {
     for (const record of records) {
       const { pattern, change } = this.tree.learn(record.body);
       if (change !== "none")
-        prepared(db, "INSERT INTO log_pattern (id, text, first_at, last_at, count) VALUES (?, ?, ?, ?, 0) ON CONFLICT (id) DO UPDATE SET text = excluded.text").run(pattern.id, patternText(pattern), record.atMs, record.atMs);
+        prepared(
+          db,
+          "INSERT INTO log_pattern (id, text, first_at, last_at, count) VALUES (?, ?, ?, ?, 0) ON CONFLICT (id) DO UPDATE SET text = excluded.text",
+        ).run(pattern.id, patternText(pattern), record.atMs, record.atMs);
       const id = this.nextId++;
-      insert.run(id, record.atMs, record.severity, record.originId, pattern.id, record.body, record.attributes, record.traceId, record.spanId);
+      insert.run(
+        id,
+        record.atMs,
+        record.severity,
+        record.originId,
+        pattern.id,
+        record.body,
+        record.attributes,
+        record.traceId,
+        record.spanId,
+      );
       const day = Math.floor(record.atMs / DAY_MS);
       this.textOf(day).run(id, record.body);
       perDay.set(day, (perDay.get(day) ?? 0) + 1);
@@ -69,15 +91,27 @@ export class LogWriter {
       }
     }
     countLogs(db, counted);
-    for (const [id, own] of seen) prepared(db, "UPDATE log_pattern SET count = count + ?, first_at = min(first_at, ?), last_at = max(last_at, ?) WHERE id = ?").run(own.count, own.first, own.last, id);
-    for (const [day, count] of perDay) prepared(db, "UPDATE log_day SET count = count + ? WHERE day = ?").run(count, day);
-    prepared(db, "INSERT INTO log_block (first_id, last_id, min_at, max_at) VALUES (?, ?, ?, ?)").run(firstId, this.nextId - 1, minAt, maxAt);
+    for (const [id, own] of seen)
+      prepared(
+        db,
+        "UPDATE log_pattern SET count = count + ?, first_at = min(first_at, ?), last_at = max(last_at, ?) WHERE id = ?",
+      ).run(own.count, own.first, own.last, id);
+    for (const [day, count] of perDay)
+      prepared(db, "UPDATE log_day SET count = count + ? WHERE day = ?").run(count, day);
+    prepared(db, "INSERT INTO log_block (first_id, last_id, min_at, max_at) VALUES (?, ?, ?, ?)").run(
+      firstId,
+      this.nextId - 1,
+      minAt,
+      maxAt,
+    );
   }
 
   private textOf(day: number) {
     if (!this.days.has(day)) {
       // The texts themselves stand in the table of records, so the index keeps words and numbers of records only.
-      this.db.exec(`CREATE VIRTUAL TABLE IF NOT EXISTS ${logTextTable(day)} USING fts5 (body, content = '', columnsize = 0, detail = none, tokenize = "unicode61 remove_diacritics 2")`);
+      this.db.exec(
+        `CREATE VIRTUAL TABLE IF NOT EXISTS ${logTextTable(day)} USING fts5 (body, content = '', columnsize = 0, detail = none, tokenize = "unicode61 remove_diacritics 2")`,
+      );
       prepared(this.db, "INSERT INTO log_day (day, count) VALUES (?, 0) ON CONFLICT DO NOTHING").run(day);
       this.days.add(day);
     }
@@ -87,14 +121,24 @@ export class LogWriter {
   /** Forgets records older than an instant, a few at a time; call inside a transaction. */
   forget(beforeMs: number, most = 20_000): void {
     const { db } = this;
-    const block = prepared<{ first_id: number; last_id: number }>(db, "SELECT first_id, last_id FROM log_block WHERE max_at < ? ORDER BY first_id LIMIT 1").get(beforeMs);
+    const block = prepared<{ first_id: number; last_id: number }>(
+      db,
+      "SELECT first_id, last_id FROM log_block WHERE max_at < ? ORDER BY first_id LIMIT 1",
+    ).get(beforeMs);
     if (block) {
-      prepared(db, "DELETE FROM log WHERE id BETWEEN ? AND ?").run(block.first_id, Math.min(block.last_id, block.first_id + most - 1));
-      if (block.last_id - block.first_id < most) prepared(db, "DELETE FROM log_block WHERE first_id = ?").run(block.first_id);
-      else prepared(db, "UPDATE log_block SET first_id = ? WHERE first_id = ?").run(block.first_id + most, block.first_id);
+      prepared(db, "DELETE FROM log WHERE id BETWEEN ? AND ?").run(
+        block.first_id,
+        Math.min(block.last_id, block.first_id + most - 1),
+      );
+      if (block.last_id - block.first_id < most)
+        prepared(db, "DELETE FROM log_block WHERE first_id = ?").run(block.first_id);
+      else
+        prepared(db, "UPDATE log_block SET first_id = ? WHERE first_id = ?").run(block.first_id + most, block.first_id);
     }
     forgetTallies(db, beforeMs);
-    for (const { day } of prepared<{ day: number }>(db, "SELECT day FROM log_day WHERE day < ?").all(Math.floor(beforeMs / DAY_MS))) {
+    for (const { day } of prepared<{ day: number }>(db, "SELECT day FROM log_day WHERE day < ?").all(
+      Math.floor(beforeMs / DAY_MS),
+    )) {
       this.db.exec(`DROP TABLE IF EXISTS ${logTextTable(day)}`);
       prepared(db, "DELETE FROM log_day WHERE day = ?").run(day);
       this.days.delete(day);

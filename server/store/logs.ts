@@ -47,7 +47,10 @@ const MOST_LOOKED = 200_000;
 export function readSearch(text: string): { words: string[]; without: string[] } {
   const words: string[] = [];
   const without: string[] = [];
-  for (const [, sign, phrase, word] of text.slice(0, 200).toLowerCase().matchAll(/(-?)(?:"([^"]*)"?|(\S+))/g)) {
+  for (const [, sign, phrase, word] of text
+    .slice(0, 200)
+    .toLowerCase()
+    .matchAll(/(-?)(?:"([^"]*)"?|(\S+))/g)) {
     const value = (phrase ?? word ?? "").trim();
     if (value && value !== "-") (sign ? without : words).push(value);
   }
@@ -67,26 +70,41 @@ function fits(row: LogRow, filter: LogFilter): boolean {
   if (!filter.words.length && !filter.without.length) return true;
   const text = row.body.toLowerCase();
   // Single words were found by the index already, with accents and case set aside.
-  return filter.words.every((word) => !/[^\p{L}\p{N}]/u.test(word) || text.includes(word)) && !filter.without.some((word) => text.includes(word));
+  return (
+    filter.words.every((word) => !/[^\p{L}\p{N}]/u.test(word) || text.includes(word)) &&
+    !filter.without.some((word) => text.includes(word))
+  );
 }
 
 /** Numbers of the first and last record that can lie in a window. */
 export function idsOfWindow(db: Db, fromMs: number, toMs: number): { first: number; last: number } | undefined {
-  const row = prepared<{ first: number | null; last: number | null }>(db, "SELECT min(first_id) AS first, max(last_id) AS last FROM log_block WHERE max_at >= ? AND min_at <= ?").get(fromMs, toMs);
+  const row = prepared<{ first: number | null; last: number | null }>(
+    db,
+    "SELECT min(first_id) AS first, max(last_id) AS last FROM log_block WHERE max_at >= ? AND min_at <= ?",
+  ).get(fromMs, toMs);
   return row?.first == null || row.last == null ? undefined : { first: row.first, last: row.last };
 }
 
 /** Records that fit, newest first, from before a record on. */
-export function searchLogs(db: Db, filter: LogFilter, before: number | null, most: number, mostLooked = MOST_LOOKED): LogPage {
+export function searchLogs(
+  db: Db,
+  filter: LogFilter,
+  before: number | null,
+  most: number,
+  mostLooked = MOST_LOOKED,
+): LogPage {
   if (filter.traceId) {
-    const rows = prepared<LogRow>(db, `SELECT ${COLUMNS} FROM log WHERE trace_id = ? ORDER BY id DESC LIMIT 2000`).all(filter.traceId).filter((row) => fits(row, filter));
+    const rows = prepared<LogRow>(db, `SELECT ${COLUMNS} FROM log WHERE trace_id = ? ORDER BY id DESC LIMIT 2000`)
+      .all(filter.traceId)
+      .filter((row) => fits(row, filter));
     return { rows: rows.slice(0, most), next: null, cut: false };
   }
   const range = idsOfWindow(db, filter.fromMs, filter.toMs);
   if (!range) return { rows: [], next: null, cut: false };
   const last = Math.min(range.last, before === null ? range.last : before - 1);
   const match = matchOf(filter.words);
-  const batches = match === undefined ? plainBatches(db, range.first, last) : matchedBatches(db, match, filter, range.first, last);
+  const batches =
+    match === undefined ? plainBatches(db, range.first, last) : matchedBatches(db, match, filter, range.first, last);
   const rows: LogRow[] = [];
   let looked = 0;
   for (const batch of batches) {
@@ -96,14 +114,18 @@ export function searchLogs(db: Db, filter: LogFilter, before: number | null, mos
       if (rows.length > most) return { rows: rows.slice(0, most), next: (rows[most - 1] as LogRow).id, cut: false };
     }
     looked += batch.length;
-    if (looked >= mostLooked) return { rows, next: rows.length ? (rows.at(-1) as LogRow).id : (batch.at(-1) as LogRow).id, cut: true };
+    if (looked >= mostLooked)
+      return { rows, next: rows.length ? (rows.at(-1) as LogRow).id : (batch.at(-1) as LogRow).id, cut: true };
   }
   return { rows, next: null, cut: false };
 }
 
 function* plainBatches(db: Db, first: number, last: number): Generator<LogRow[]> {
-  for (let end = last; end >= first; ) {
-    const rows = prepared<LogRow>(db, `SELECT ${COLUMNS} FROM log WHERE id BETWEEN ? AND ? ORDER BY id DESC LIMIT ${BATCH}`).all(first, end);
+  for (let end = last; end >= first;) {
+    const rows = prepared<LogRow>(
+      db,
+      `SELECT ${COLUMNS} FROM log WHERE id BETWEEN ? AND ? ORDER BY id DESC LIMIT ${BATCH}`,
+    ).all(first, end);
     if (!rows.length) return;
     yield rows;
     end = (rows.at(-1) as LogRow).id - 1;
@@ -112,10 +134,13 @@ function* plainBatches(db: Db, first: number, last: number): Generator<LogRow[]>
 
 /** Batches of records with the words, day by day from the last; records of one day are not in the order of another's. */
 function* matchedBatches(db: Db, match: string, filter: LogFilter, first: number, last: number): Generator<LogRow[]> {
-  const days = prepared<{ day: number }>(db, "SELECT day FROM log_day WHERE day BETWEEN ? AND ? ORDER BY day DESC").all(Math.floor(filter.fromMs / DAY_MS), Math.floor(filter.toMs / DAY_MS));
+  const days = prepared<{ day: number }>(db, "SELECT day FROM log_day WHERE day BETWEEN ? AND ? ORDER BY day DESC").all(
+    Math.floor(filter.fromMs / DAY_MS),
+    Math.floor(filter.toMs / DAY_MS),
+  );
   for (const { day } of days) {
     const table = logTextTable(day);
-    for (let end = last; end >= first; ) {
+    for (let end = last; end >= first;) {
       const rows = prepared<LogRow>(
         db,
         `SELECT ${COLUMNS} FROM log WHERE id IN (SELECT rowid FROM ${table} WHERE ${table} MATCH ? AND rowid BETWEEN ? AND ? ORDER BY rowid DESC LIMIT ${BATCH}) ORDER BY id DESC`,
@@ -129,12 +154,34 @@ function* matchedBatches(db: Db, match: string, filter: LogFilter, first: number
 }
 
 /** The last records of some senders in a window, newest first; found by the minutes in which they said something. */
-export function latestLogs(db: Db, originIds: ReadonlySet<number>, fromMs: number, toMs: number, most: number, leastSeverity = 0): LogRow[] {
+export function latestLogs(
+  db: Db,
+  originIds: ReadonlySet<number>,
+  fromMs: number,
+  toMs: number,
+  most: number,
+  leastSeverity = 0,
+): LogRow[] {
   if (!originIds.size) return [];
   const rows: LogRow[] = [];
   for (const minute of minutesWith(db, originIds, fromMs, toMs, leastSeverity)) {
     if (rows.length >= most) break;
-    rows.push(...searchLogs(db, { fromMs: Math.max(fromMs, minute), toMs: Math.min(toMs, minute + 59_999), words: [], without: [], leastSeverity, originIds }, null, most - rows.length, 5000).rows);
+    rows.push(
+      ...searchLogs(
+        db,
+        {
+          fromMs: Math.max(fromMs, minute),
+          toMs: Math.min(toMs, minute + 59_999),
+          words: [],
+          without: [],
+          leastSeverity,
+          originIds,
+        },
+        null,
+        most - rows.length,
+        5000,
+      ).rows,
+    );
   }
   return rows;
 }
@@ -147,7 +194,11 @@ export function logById(db: Db, id: number): LogRow | undefined {
 export function logNeighbours(db: Db, row: LogRow, count: number): LogRow[] {
   // A sender that says little has its neighbours far away; looking further than this would take too long.
   const reach = 300_000;
-  const side = (comparison: "<" | ">", order: "DESC" | "ASC") => prepared<LogRow>(db, `SELECT ${COLUMNS} FROM log WHERE id ${comparison} ? AND id BETWEEN ? AND ? AND origin_id = ? ORDER BY id ${order} LIMIT ?`).all(row.id, row.id - reach, row.id + reach, row.origin_id, count);
+  const side = (comparison: "<" | ">", order: "DESC" | "ASC") =>
+    prepared<LogRow>(
+      db,
+      `SELECT ${COLUMNS} FROM log WHERE id ${comparison} ? AND id BETWEEN ? AND ? AND origin_id = ? ORDER BY id ${order} LIMIT ?`,
+    ).all(row.id, row.id - reach, row.id + reach, row.origin_id, count);
   return [...side("<", "DESC"), row, ...side(">", "ASC")].sort((a, b) => a.at - b.at || a.id - b.id);
 }
 

@@ -30,11 +30,19 @@ describe("a store of an earlier version", () => {
   it("is brought up to date step by step, with what it holds", () => {
     migrateUpTo(8);
     const service = saveService(db, { uid: "orders", name: "Orders", purpose: "", owner: "", entries: [] }, 0);
-    const insert = prepared(db, "INSERT INTO incident (id, subject, service_id, title, severity, worst, opened_at) VALUES (?, ?, ?, ?, 'critical', 'critical', 5)");
+    const insert = prepared(
+      db,
+      "INSERT INTO incident (id, subject, service_id, title, severity, worst, opened_at) VALUES (?, ?, ?, ?, 'critical', 'critical', 5)",
+    );
     insert.run(1, `service:${service}`, service, "Orders: memory runs out on a");
     insert.run(2, "component:3", null, "a: no answer on a");
     migrate(db, ALL);
-    expect(incidentById(db, 1)).toMatchObject({ service: "Orders", services: [{ id: service, name: "Orders" }], title: "Orders: memory runs out on a", opened_at: 5 });
+    expect(incidentById(db, 1)).toMatchObject({
+      service: "Orders",
+      services: [{ id: service, name: "Orders" }],
+      title: "Orders: memory runs out on a",
+      opened_at: 5,
+    });
     expect(incidentById(db, 2)).toMatchObject({ service: null, services: [] });
     expect(db.pragma("foreign_key_check")).toEqual([]);
     expect(db.pragma("integrity_check", { simple: true })).toBe("ok");
@@ -49,7 +57,10 @@ describe("a store of an earlier version", () => {
   });
   it("has every table strict, so that no text ends up where a number is meant", () => {
     migrate(db, ALL);
-    const loose = prepared<{ name: string }>(db, "SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table' AND strict = 0 AND name NOT LIKE 'sqlite%' AND name NOT LIKE 'log_text%'").all();
+    const loose = prepared<{ name: string }>(
+      db,
+      "SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table' AND strict = 0 AND name NOT LIKE 'sqlite%' AND name NOT LIKE 'log_text%'",
+    ).all();
     expect(loose).toEqual([]);
   });
 });

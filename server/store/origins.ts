@@ -11,10 +11,14 @@ export interface OriginRow {
 }
 
 /** Attributes as the text they are kept and compared by: sorted JSON. */
-export const originText = (attributes: OriginAttributes): string => JSON.stringify(Object.fromEntries(Object.entries(attributes).sort(([a], [b]) => (a < b ? -1 : 1))));
+export const originText = (attributes: OriginAttributes): string =>
+  JSON.stringify(Object.fromEntries(Object.entries(attributes).sort(([a], [b]) => (a < b ? -1 : 1))));
 
 export function allOrigins(db: Db): OriginRow[] {
-  return prepared<OriginRow>(db, "SELECT id, attributes, component_id, matched_by, first_at, last_at FROM origin ORDER BY id").all();
+  return prepared<OriginRow>(
+    db,
+    "SELECT id, attributes, component_id, matched_by, first_at, last_at FROM origin ORDER BY id",
+  ).all();
 }
 
 export interface NamedOriginRow extends Pick<OriginRow, "id" | "attributes" | "component_id"> {
@@ -25,7 +29,10 @@ export interface NamedOriginRow extends Pick<OriginRow, "id" | "attributes" | "c
 
 /** Every sender with its component, present or not. */
 export function namedOrigins(db: Db): NamedOriginRow[] {
-  return prepared<NamedOriginRow>(db, "SELECT o.id, o.attributes, o.component_id, c.name AS component, c.kind, c.host_id FROM origin o LEFT JOIN component c ON c.id = o.component_id ORDER BY o.id").all();
+  return prepared<NamedOriginRow>(
+    db,
+    "SELECT o.id, o.attributes, o.component_id, c.name AS component, c.kind, c.host_id FROM origin o LEFT JOIN component c ON c.id = o.component_id ORDER BY o.id",
+  ).all();
 }
 
 /** The senders named to one component. */
@@ -36,7 +43,12 @@ export function originsOf(db: Db, componentId: number): number[] {
 }
 
 export function insertOrigin(db: Db, text: string, named: Named, atMs: number): number {
-  return Number(prepared(db, "INSERT INTO origin (attributes, component_id, matched_by, first_at, last_at) VALUES (?, ?, ?, ?, ?)").run(text, named.componentId, named.why, atMs, atMs).lastInsertRowid);
+  return Number(
+    prepared(
+      db,
+      "INSERT INTO origin (attributes, component_id, matched_by, first_at, last_at) VALUES (?, ?, ?, ?, ?)",
+    ).run(text, named.componentId, named.why, atMs, atMs).lastInsertRowid,
+  );
 }
 
 /** Names an origin anew; its series go with it. */
@@ -78,7 +90,17 @@ export function removeNamingRule(db: Db, id: number): void {
 export function countsOfOrigins(db: Db): { series: Map<number, number>; records: Map<number, number> } {
   const asMap = (rows: { id: number; n: number }[]) => new Map(rows.map((row) => [row.id, row.n]));
   return {
-    series: asMap(prepared<{ id: number; n: number }>(db, "SELECT origin_id AS id, count(*) AS n FROM series WHERE origin_id IS NOT NULL GROUP BY origin_id").all()),
-    records: asMap(prepared<{ id: number; n: number }>(db, "SELECT origin_id AS id, sum(count) AS n FROM log_tally_half WHERE half_at > (SELECT coalesce(max(half_at), 0) FROM log_tally_half) - 86400000 GROUP BY origin_id").all()),
+    series: asMap(
+      prepared<{ id: number; n: number }>(
+        db,
+        "SELECT origin_id AS id, count(*) AS n FROM series WHERE origin_id IS NOT NULL GROUP BY origin_id",
+      ).all(),
+    ),
+    records: asMap(
+      prepared<{ id: number; n: number }>(
+        db,
+        "SELECT origin_id AS id, sum(count) AS n FROM log_tally_half WHERE half_at > (SELECT coalesce(max(half_at), 0) FROM log_tally_half) - 86400000 GROUP BY origin_id",
+      ).all(),
+    ),
   };
 }

@@ -31,8 +31,18 @@ beforeAll(() => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
   db = openStore(join(folder, "store.db"), "writer");
   migrate(db, join(process.cwd(), "server", "store", "migrations"));
-  const source = insertSource(db, { name: "s", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 }, "x", 0);
-  const add = (name: string, site: string, kind = "host.linux") => insertComponent(db, { kind, name, site, sourceId: source, hostId: null, address: null, reason: "", keys: [`k:${name}`], facts: {} }, 0);
+  const source = insertSource(
+    db,
+    { name: "s", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 },
+    "x",
+    0,
+  );
+  const add = (name: string, site: string, kind = "host.linux") =>
+    insertComponent(
+      db,
+      { kind, name, site, sourceId: source, hostId: null, address: null, reason: "", keys: [`k:${name}`], facts: {} },
+      0,
+    );
   const recorder = new Recorder(db);
   const hosts = [add("nq-a", "North"), add("nq-b", "North"), add("sq-a", "South"), add("sw", "South", "net.switch")];
   hosts.forEach((componentId, which) => {
@@ -53,7 +63,8 @@ beforeAll(() => {
   };
   commit("everything");
   const roller = new Roller(db, recorder);
-  for (let pass = 0; pass < 6; pass++) db.transaction(() => roller.work(AT + 2 * DAY_MS + 5 * HOUR_MS, USUAL_RETENTION, 10_000))();
+  for (let pass = 0; pass < 6; pass++)
+    db.transaction(() => roller.work(AT + 2 * DAY_MS + 5 * HOUR_MS, USUAL_RETENTION, 10_000))();
   // The last hours are not packed yet.
   const series = recorder.series({ componentId: hosts[0] as number, serviceId: null }, "memory.used", "", "%", AT);
   for (let minute = 0; minute < 90; minute++) recorder.record(series, AT + DAYS * DAY_MS + minute * MINUTE_MS, 99);
@@ -68,17 +79,24 @@ afterAll(() => {
   rmSync(folder, { recursive: true, force: true });
 });
 
-const window = fc.tuple(fc.integer({ min: -HOUR_MS, max: DAYS * DAY_MS + 2 * HOUR_MS }), fc.integer({ min: 1000, max: DAYS * DAY_MS })).map(([from, length]) => ({ fromMs: AT + from, toMs: AT + from + length }));
+const window = fc
+  .tuple(fc.integer({ min: -HOUR_MS, max: DAYS * DAY_MS + 2 * HOUR_MS }), fc.integer({ min: 1000, max: DAYS * DAY_MS }))
+  .map(([from, length]) => ({ fromMs: AT + from, toMs: AT + from + length }));
 
 describe("one way to read", () => {
   it("says the same from what was summed up as from the samples", () => {
     fc.assert(
-      fc.property(window, fc.constantFrom(MINUTE_MS, 5 * MINUTE_MS, 30 * MINUTE_MS, HOUR_MS, 6 * HOUR_MS, DAY_MS), ({ fromMs, toMs }, stepMs) => {
-        const direct = rollSamples(cutSamples(readSamples(reader, often.id, 0, 1e15), fromMs, toMs), stepMs);
-        const spans = spansOf(reader, often, fromMs, toMs, stepMs);
-        for (const column of ["starts", "count", "min", "max", "last"] as const) expect([...spans[column]]).toEqual([...direct[column]]);
-        spans.sum.forEach((sum, index) => expect(sum).toBeCloseTo(direct.sum[index] as number, 6));
-      }),
+      fc.property(
+        window,
+        fc.constantFrom(MINUTE_MS, 5 * MINUTE_MS, 30 * MINUTE_MS, HOUR_MS, 6 * HOUR_MS, DAY_MS),
+        ({ fromMs, toMs }, stepMs) => {
+          const direct = rollSamples(cutSamples(readSamples(reader, often.id, 0, 1e15), fromMs, toMs), stepMs);
+          const spans = spansOf(reader, often, fromMs, toMs, stepMs);
+          for (const column of ["starts", "count", "min", "max", "last"] as const)
+            expect([...spans[column]]).toEqual([...direct[column]]);
+          spans.sum.forEach((sum, index) => expect(sum).toBeCloseTo(direct.sum[index] as number, 6));
+        },
+      ),
       { numRuns: 60 },
     );
   });
@@ -86,12 +104,24 @@ describe("one way to read", () => {
   it("finds the highest and lowest of a window as if every sample had been read", () => {
     const all = selectSeries(reader, { metric: "memory.used" });
     fc.assert(
-      fc.property(window, fc.constantFrom(...SUMMARY_NAMES), fc.constantFrom("highest" as const, "lowest" as const), fc.integer({ min: 1, max: 5 }), ({ fromMs, toMs }, rank, which, count) => {
-        const withFigure = ({ id }: { id: number }) => ({ id, figure: figureOf(summaryOf(rollSamples(readSamples(reader, id, fromMs, toMs), Number.MAX_SAFE_INTEGER)), rank) });
-        const direct = pickBest(all.map(withFigure), ({ figure }) => figure, which, count);
-        const best = bestIn(reader, all, ({ id }) => id, fromMs, toMs, rank, which, count).map(withFigure);
-        expect(best.map(({ figure }) => figure.toFixed(6))).toEqual(direct.map(({ figure }) => figure.toFixed(6)));
-      }),
+      fc.property(
+        window,
+        fc.constantFrom(...SUMMARY_NAMES),
+        fc.constantFrom("highest" as const, "lowest" as const),
+        fc.integer({ min: 1, max: 5 }),
+        ({ fromMs, toMs }, rank, which, count) => {
+          const withFigure = ({ id }: { id: number }) => ({
+            id,
+            figure: figureOf(
+              summaryOf(rollSamples(readSamples(reader, id, fromMs, toMs), Number.MAX_SAFE_INTEGER)),
+              rank,
+            ),
+          });
+          const direct = pickBest(all.map(withFigure), ({ figure }) => figure, which, count);
+          const best = bestIn(reader, all, ({ id }) => id, fromMs, toMs, rank, which, count).map(withFigure);
+          expect(best.map(({ figure }) => figure.toFixed(6))).toEqual(direct.map(({ figure }) => figure.toFixed(6)));
+        },
+      ),
       { numRuns: 60 },
     );
   });
@@ -104,7 +134,10 @@ describe("one way to read", () => {
 });
 
 describe("selections", () => {
-  const page = (selection: Parameters<typeof metricsPage>[1]["selections"][number], overlay: Parameters<typeof metricsPage>[1]["overlay"] = "none") => metricsPage(reader, { selections: [selection], fromMs: AT, toMs: AT + DAY_MS, width: 300, overlay });
+  const page = (
+    selection: Parameters<typeof metricsPage>[1]["selections"][number],
+    overlay: Parameters<typeof metricsPage>[1]["overlay"] = "none",
+  ) => metricsPage(reader, { selections: [selection], fromMs: AT, toMs: AT + DAY_MS, width: 300, overlay });
   it.each([
     ["by metric", { metric: "memory.used" }, 4],
     ["by kind", { metric: "memory.used", kind: "host.*" }, 3],
@@ -119,13 +152,26 @@ describe("selections", () => {
 
   it("rank by what they are asked to, and name whose lines they are", () => {
     expect(page({ metric: "memory.used", pick: "highest", count: 1 }).lines[0]?.label).toBe("Memory use · sw");
-    expect(page({ metric: "memory.used", pick: "lowest", count: 1, rank: "max" }).lines[0]?.label).toBe("Memory use · nq-a");
-    expect(page({ metric: "memory.used", fold: "sum", by: "site" }).lines.map((line) => line.label)).toEqual(["Memory use, sum of 2 · North", "Memory use, sum of 2 · South"]);
+    expect(page({ metric: "memory.used", pick: "lowest", count: 1, rank: "max" }).lines[0]?.label).toBe(
+      "Memory use · nq-a",
+    );
+    expect(page({ metric: "memory.used", fold: "sum", by: "site" }).lines.map((line) => line.label)).toEqual([
+      "Memory use, sum of 2 · North",
+      "Memory use, sum of 2 · South",
+    ]);
   });
 
   it("lay the day before over it, instant by instant", () => {
-    const { lines, stepMs } = metricsPage(reader, { selections: [{ metric: "memory.used", site: "North", fold: "max" }], fromMs: AT + DAY_MS, toMs: AT + DAY_MS + HOUR_MS, width: 60, overlay: "day" });
-    const before = page({ metric: "memory.used", site: "North", fold: "max" }).lines[0]?.points.find(([at]) => at >= AT);
+    const { lines, stepMs } = metricsPage(reader, {
+      selections: [{ metric: "memory.used", site: "North", fold: "max" }],
+      fromMs: AT + DAY_MS,
+      toMs: AT + DAY_MS + HOUR_MS,
+      width: 60,
+      overlay: "day",
+    });
+    const before = page({ metric: "memory.used", site: "North", fold: "max" }).lines[0]?.points.find(
+      ([at]) => at >= AT,
+    );
     expect(lines[0]?.over[0]?.[0]).toBe(AT + DAY_MS);
     expect(stepMs).toBe(MINUTE_MS);
     expect(before).toBeDefined();

@@ -29,19 +29,37 @@ const OWNED = `s.id, s.component_id, s.service_id, s.origin_id, s.metric, s.inst
  * part; without a window those of its members now.
  */
 export function selectSeries(db: Db, selection: Selection, within?: { fromMs: number; toMs: number }): OwnedSeries[] {
-  if (selection.series !== undefined) return prepared<OwnedSeries>(db, `SELECT ${OWNED} WHERE s.id = ?`).all(selection.series);
+  if (selection.series !== undefined)
+    return prepared<OwnedSeries>(db, `SELECT ${OWNED} WHERE s.id = ?`).all(selection.series);
   const rows = prepared<OwnedSeries>(
     db,
     `SELECT ${OWNED} WHERE s.metric = @metric AND (@component IS NULL OR s.component_id = @component) AND (@site IS NULL OR c.site = @site)
        AND (@service IS NULL OR v.uid = @service OR s.component_id IN
          (SELECT m.component_id FROM member m JOIN service own ON own.id = m.service_id WHERE own.uid = @service AND m.valid_from <= @to AND (m.valid_to IS NULL OR m.valid_to > @from)))
      ORDER BY s.id`,
-  ).all({ metric: selection.metric, component: selection.component ?? null, site: selection.site ?? null, service: selection.service ?? null, from: within?.fromMs ?? Number.MAX_SAFE_INTEGER, to: within?.toMs ?? Number.MAX_SAFE_INTEGER });
-  return rows.filter((row) => (selection.kind === undefined || (row.kind !== null && kindMatches(selection.kind, row.kind))) && (selection.instance === undefined || fitsPattern(selection.instance, row.instance)));
+  ).all({
+    metric: selection.metric,
+    component: selection.component ?? null,
+    site: selection.site ?? null,
+    service: selection.service ?? null,
+    from: within?.fromMs ?? Number.MAX_SAFE_INTEGER,
+    to: within?.toMs ?? Number.MAX_SAFE_INTEGER,
+  });
+  return rows.filter(
+    (row) =>
+      (selection.kind === undefined || (row.kind !== null && kindMatches(selection.kind, row.kind))) &&
+      (selection.instance === undefined || fitsPattern(selection.instance, row.instance)),
+  );
 }
 
 /** The coarsest resolution kept of a series that a step can be made of, with the window in which it is whole steps. */
-function rolledPart(db: Db, series: SeriesRow, fromMs: number, toMs: number, stepMs: number): { stepMs: number; fromMs: number; toMs: number } | undefined {
+function rolledPart(
+  db: Db,
+  series: SeriesRow,
+  fromMs: number,
+  toMs: number,
+  stepMs: number,
+): { stepMs: number; fromMs: number; toMs: number } | undefined {
   if (series.rolled_to === null) return undefined;
   for (const level of [...ROLLUP_STEPS].reverse()) {
     if (stepMs % level !== 0) continue;
@@ -69,7 +87,14 @@ export function spansOf(db: Db, series: SeriesRow, fromMs: number, toMs: number,
 }
 
 /** A series turned into rates or changes and summed up by spans; over long windows from what was summed up by hours or so. */
-export function turnedSpans(db: Db, series: SeriesRow, turn: Turn, fromMs: number, toMs: number, stepMs: number): Spans {
+export function turnedSpans(
+  db: Db,
+  series: SeriesRow,
+  turn: Turn,
+  fromMs: number,
+  toMs: number,
+  stepMs: number,
+): Spans {
   if (turn === "value") return spansOf(db, series, fromMs, toMs, stepMs);
   // The sample before the window says what its first one is a difference to.
   const early = fromMs - Math.max(stepMs, HOUR_MS);
@@ -77,7 +102,10 @@ export function turnedSpans(db: Db, series: SeriesRow, turn: Turn, fromMs: numbe
   let samples: Samples;
   if (rolled) {
     const spans = spansOf(db, series, early, toMs, rolled.stepMs);
-    samples = series.form === "total" ? totalsOfSpans(spans, rolled.stepMs) : { times: spans.starts.map((start) => start + rolled.stepMs - 1), values: spans.last };
+    samples =
+      series.form === "total"
+        ? totalsOfSpans(spans, rolled.stepMs)
+        : { times: spans.starts.map((start) => start + rolled.stepMs - 1), values: spans.last };
   } else samples = readSamples(db, series.id, early, toMs);
   return rollSamples(turnSamples(samples, series.form, turn, fromMs, toMs), stepMs);
 }

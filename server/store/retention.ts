@@ -12,7 +12,14 @@ export interface Retention {
   spansMs: number;
 }
 
-export const USUAL_RETENTION: Retention = { rawMs: 30 * DAY_MS, fiveMinutesMs: 180 * DAY_MS, hourMs: 3 * 365 * DAY_MS, dayMs: 15 * 365 * DAY_MS, logsMs: 30 * DAY_MS, spansMs: 14 * DAY_MS };
+export const USUAL_RETENTION: Retention = {
+  rawMs: 30 * DAY_MS,
+  fiveMinutesMs: 180 * DAY_MS,
+  hourMs: 3 * 365 * DAY_MS,
+  dayMs: 15 * 365 * DAY_MS,
+  logsMs: 30 * DAY_MS,
+  spansMs: 14 * DAY_MS,
+};
 
 export function readRetention(db: Db): Retention {
   const kept = readMeta(db, "retention");

@@ -17,7 +17,10 @@ interface RollupRow {
 /** Adds spans behind those kept; they must begin where those end or later. */
 export function appendRollup(db: Db, seriesId: number, stepMs: number, spans: Spans): void {
   if (!spans.starts.length) return;
-  const last = prepared<RollupRow>(db, "SELECT start_at, end_at, count, data FROM rollup WHERE series_id = ? AND step_ms = ? ORDER BY start_at DESC LIMIT 1").get(seriesId, stepMs);
+  const last = prepared<RollupRow>(
+    db,
+    "SELECT start_at, end_at, count, data FROM rollup WHERE series_id = ? AND step_ms = ? ORDER BY start_at DESC LIMIT 1",
+  ).get(seriesId, stepMs);
   const all = last && last.count < MOST_IN_ROW ? joinSpans([decodeSpans(last.data, last.count), spans]) : spans;
   for (let from = 0; from < all.starts.length; from += MOST_IN_ROW) {
     const part = sliceSpans(all, from, Math.min(all.starts.length, from + MOST_IN_ROW));
@@ -32,7 +35,10 @@ export function appendRollup(db: Db, seriesId: number, stepMs: number, spans: Sp
 
 /** Start of the first span kept at a resolution, or undefined when none is. */
 export function firstRolled(db: Db, seriesId: number, stepMs: number): number | undefined {
-  return prepared<{ start_at: number }>(db, "SELECT start_at FROM rollup WHERE series_id = ? AND step_ms = ? ORDER BY start_at LIMIT 1").get(seriesId, stepMs)?.start_at;
+  return prepared<{ start_at: number }>(
+    db,
+    "SELECT start_at FROM rollup WHERE series_id = ? AND step_ms = ? ORDER BY start_at LIMIT 1",
+  ).get(seriesId, stepMs)?.start_at;
 }
 
 /** Spans of one resolution that begin in a window, its end not included. */
@@ -52,9 +58,16 @@ export function readRollup(db: Db, seriesId: number, stepMs: number, fromMs: num
 /** Forgets spans that begin at an instant or later, because samples before it changed. */
 export function dropRollupsFrom(db: Db, seriesId: number, fromMs: number): void {
   for (const stepMs of ROLLUP_STEPS) {
-    const rows = prepared<RollupRow>(db, "SELECT start_at, end_at, count, data FROM rollup WHERE series_id = ? AND step_ms = ? AND end_at > ?").all(seriesId, stepMs, fromMs);
+    const rows = prepared<RollupRow>(
+      db,
+      "SELECT start_at, end_at, count, data FROM rollup WHERE series_id = ? AND step_ms = ? AND end_at > ?",
+    ).all(seriesId, stepMs, fromMs);
     for (const row of rows) {
-      prepared(db, "DELETE FROM rollup WHERE series_id = ? AND step_ms = ? AND start_at = ?").run(seriesId, stepMs, row.start_at);
+      prepared(db, "DELETE FROM rollup WHERE series_id = ? AND step_ms = ? AND start_at = ?").run(
+        seriesId,
+        stepMs,
+        row.start_at,
+      );
       if (row.start_at >= fromMs) continue;
       const spans = decodeSpans(row.data, row.count);
       appendRollup(db, seriesId, stepMs, sliceSpans(spans, 0, lowerBound(spans.starts, fromMs)));
@@ -64,7 +77,12 @@ export function dropRollupsFrom(db: Db, seriesId: number, fromMs: number): void 
 
 /** Forgets rows of a resolution that end before an instant; how many. */
 export function forgetRollups(db: Db, seriesId: number, stepMs: number, beforeMs: number): number {
-  return prepared(db, "DELETE FROM rollup WHERE series_id = ? AND step_ms = ? AND start_at < ? AND end_at <= ?").run(seriesId, stepMs, beforeMs, beforeMs).changes;
+  return prepared(db, "DELETE FROM rollup WHERE series_id = ? AND step_ms = ? AND start_at < ? AND end_at <= ?").run(
+    seriesId,
+    stepMs,
+    beforeMs,
+    beforeMs,
+  ).changes;
 }
 
 export function setRolledTo(db: Db, seriesId: number, rolledToMs: number | null): void {

@@ -62,7 +62,10 @@ export interface NewRun {
 
 export function insertRun(db: Db, run: NewRun, atMs: number): number {
   const id = Number(
-    prepared(db, "INSERT INTO run (runbook_id, definition, component_id, incident_id, args, state, started_by, started_at) VALUES (?, ?, ?, ?, ?, 'running', ?, ?)").run(
+    prepared(
+      db,
+      "INSERT INTO run (runbook_id, definition, component_id, incident_id, args, state, started_by, started_at) VALUES (?, ?, ?, ?, ?, 'running', ?, ?)",
+    ).run(
       run.runbookId,
       JSON.stringify(run.definition),
       run.componentId,
@@ -73,7 +76,12 @@ export function insertRun(db: Db, run: NewRun, atMs: number): number {
     ).lastInsertRowid,
   );
   run.definition.steps.forEach((step, position) =>
-    prepared(db, "INSERT INTO run_step (run_id, position, type, title, state) VALUES (?, ?, ?, ?, 'waiting')").run(id, position, step.type, step.title),
+    prepared(db, "INSERT INTO run_step (run_id, position, type, title, state) VALUES (?, ?, ?, ?, 'waiting')").run(
+      id,
+      position,
+      step.type,
+      step.title,
+    ),
   );
   return id;
 }
@@ -83,9 +91,18 @@ export function endRun(db: Db, id: number, state: RunState, message: string | nu
 }
 
 export function endInterruptedRuns(db: Db, atMs: number): void {
-  prepared(db, "UPDATE run_step SET state = 'stopped', ended_at = ? WHERE state = 'running' AND run_id IN (SELECT id FROM run WHERE state = 'running')").run(atMs);
-  prepared(db, "UPDATE run_step SET state = 'skipped' WHERE state = 'waiting' AND run_id IN (SELECT id FROM run WHERE state = 'running')").run();
-  prepared(db, "UPDATE run SET state = 'stopped', ended_at = ?, message = 'Cut off because Holotaxis was stopped. Look at what the last step did before starting again.' WHERE state = 'running'").run(atMs);
+  prepared(
+    db,
+    "UPDATE run_step SET state = 'stopped', ended_at = ? WHERE state = 'running' AND run_id IN (SELECT id FROM run WHERE state = 'running')",
+  ).run(atMs);
+  prepared(
+    db,
+    "UPDATE run_step SET state = 'skipped' WHERE state = 'waiting' AND run_id IN (SELECT id FROM run WHERE state = 'running')",
+  ).run();
+  prepared(
+    db,
+    "UPDATE run SET state = 'stopped', ended_at = ?, message = 'Cut off because Holotaxis was stopped. Look at what the last step did before starting again.' WHERE state = 'running'",
+  ).run(atMs);
 }
 
 export interface StepChange {
@@ -102,7 +119,16 @@ export function updateStep(db: Db, runId: number, position: number, change: Step
     db,
     `UPDATE run_step SET state = ?, started_at = coalesce(?, started_at), ended_at = coalesce(?, ended_at), command = coalesce(?, command), exit_code = coalesce(?, exit_code), message = coalesce(?, message)
      WHERE run_id = ? AND position = ?`,
-  ).run(change.state, change.startedAt ?? null, change.endedAt ?? null, change.command ?? null, change.exitCode ?? null, change.message ?? null, runId, position);
+  ).run(
+    change.state,
+    change.startedAt ?? null,
+    change.endedAt ?? null,
+    change.command ?? null,
+    change.exitCode ?? null,
+    change.message ?? null,
+    runId,
+    position,
+  );
 }
 
 export function appendOutput(db: Db, runId: number, position: number, text: string): void {
@@ -127,11 +153,17 @@ export function runById(db: Db, id: number): RunRow | undefined {
 }
 
 export function stepsOfRun(db: Db, id: number): RunStepRow[] {
-  return prepared<RunStepRow>(db, "SELECT position, type, title, state, started_at, ended_at, command, exit_code, output, message FROM run_step WHERE run_id = ? ORDER BY position").all(id);
+  return prepared<RunStepRow>(
+    db,
+    "SELECT position, type, title, state, started_at, ended_at, command, exit_code, output, message FROM run_step WHERE run_id = ? ORDER BY position",
+  ).all(id);
 }
 
 export function listRuns(db: Db, limit: number, untilMs: number): RunRow[] {
-  return prepared<RunRow>(db, `${RUN} WHERE r.started_at <= ? ORDER BY r.started_at DESC, r.id DESC LIMIT ?`).all(untilMs, limit);
+  return prepared<RunRow>(db, `${RUN} WHERE r.started_at <= ? ORDER BY r.started_at DESC, r.id DESC LIMIT ?`).all(
+    untilMs,
+    limit,
+  );
 }
 
 export function runsOfIncident(db: Db, incidentId: number): RunRow[] {
@@ -139,14 +171,24 @@ export function runsOfIncident(db: Db, incidentId: number): RunRow[] {
 }
 
 export function hostKey(db: Db, address: string, port: number): string | undefined {
-  return prepared<{ fingerprint: string }>(db, "SELECT fingerprint FROM host_key WHERE address = ? AND port = ?").get(address, port)?.fingerprint;
+  return prepared<{ fingerprint: string }>(db, "SELECT fingerprint FROM host_key WHERE address = ? AND port = ?").get(
+    address,
+    port,
+  )?.fingerprint;
 }
 
 export function trustHostKey(db: Db, address: string, port: number, fingerprint: string, atMs: number): void {
-  prepared(db, "INSERT OR IGNORE INTO host_key (address, port, fingerprint, first_seen_at) VALUES (?, ?, ?, ?)").run(address, port, fingerprint, atMs);
+  prepared(db, "INSERT OR IGNORE INTO host_key (address, port, fingerprint, first_seen_at) VALUES (?, ?, ?, ?)").run(
+    address,
+    port,
+    fingerprint,
+    atMs,
+  );
 }
 
 /** The run under way on a component, if any. */
 export function runningOn(db: Db, componentId: number): number | undefined {
-  return prepared<{ id: number }>(db, "SELECT id FROM run WHERE component_id = ? AND state = 'running'").get(componentId)?.id;
+  return prepared<{ id: number }>(db, "SELECT id FROM run WHERE component_id = ? AND state = 'running'").get(
+    componentId,
+  )?.id;
 }

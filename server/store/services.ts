@@ -34,7 +34,15 @@ export interface ServiceRow {
   figure: FigureSource | null;
 }
 
-const toRow = (row: { id: number; uid: string; name: string; purpose: string; owner: string; entries: string; figure: string | null }): ServiceRow => ({
+const toRow = (row: {
+  id: number;
+  uid: string;
+  name: string;
+  purpose: string;
+  owner: string;
+  entries: string;
+  figure: string | null;
+}): ServiceRow => ({
   ...row,
   entries: JSON.parse(row.entries) as EntryPattern[],
   figure: row.figure ? (JSON.parse(row.figure) as FigureSource) : null,
@@ -45,26 +53,61 @@ export function saveService(db: Db, service: ServiceDefinition, atMs: number): n
     db,
     `INSERT INTO service (uid, name, purpose, owner, entries, figure, valid_from) VALUES (?, ?, ?, ?, ?, ?, ?)
      ON CONFLICT (uid) DO UPDATE SET name = excluded.name, purpose = excluded.purpose, owner = excluded.owner, entries = excluded.entries, figure = excluded.figure, valid_to = NULL`,
-  ).run(service.uid, service.name, service.purpose, service.owner, JSON.stringify(service.entries), service.figure ? JSON.stringify(service.figure) : null, atMs);
+  ).run(
+    service.uid,
+    service.name,
+    service.purpose,
+    service.owner,
+    JSON.stringify(service.entries),
+    service.figure ? JSON.stringify(service.figure) : null,
+    atMs,
+  );
   return prepared<{ id: number }>(db, "SELECT id FROM service WHERE uid = ?").get(service.uid)?.id as number;
 }
 
 export function listServices(db: Db): ServiceRow[] {
-  return prepared<Parameters<typeof toRow>[0]>(db, "SELECT id, uid, name, purpose, owner, entries, figure FROM service WHERE valid_to IS NULL ORDER BY name").all().map(toRow);
+  return prepared<Parameters<typeof toRow>[0]>(
+    db,
+    "SELECT id, uid, name, purpose, owner, entries, figure FROM service WHERE valid_to IS NULL ORDER BY name",
+  )
+    .all()
+    .map(toRow);
 }
 
 /** Brings the kept members of a service to the given ones, from an instant on. Returns who joined and who left. */
-export function writeMembers(db: Db, serviceId: number, members: ReadonlySet<number>, entries: ReadonlySet<number>, atMs: number): { joined: number[]; left: number[] } {
+export function writeMembers(
+  db: Db,
+  serviceId: number,
+  members: ReadonlySet<number>,
+  entries: ReadonlySet<number>,
+  atMs: number,
+): { joined: number[]; left: number[] } {
   const current = new Set(currentMembers(db, serviceId));
   const joined = [...members].filter((id) => !current.has(id));
   const left = [...current].filter((id) => !members.has(id));
-  for (const id of left) prepared(db, "UPDATE member SET valid_to = ? WHERE service_id = ? AND component_id = ? AND valid_to IS NULL").run(atMs, serviceId, id);
-  for (const id of joined) prepared(db, "INSERT OR REPLACE INTO member (service_id, component_id, entry, valid_from) VALUES (?, ?, ?, ?)").run(serviceId, id, entries.has(id) ? 1 : 0, atMs);
+  for (const id of left)
+    prepared(db, "UPDATE member SET valid_to = ? WHERE service_id = ? AND component_id = ? AND valid_to IS NULL").run(
+      atMs,
+      serviceId,
+      id,
+    );
+  for (const id of joined)
+    prepared(db, "INSERT OR REPLACE INTO member (service_id, component_id, entry, valid_from) VALUES (?, ?, ?, ?)").run(
+      serviceId,
+      id,
+      entries.has(id) ? 1 : 0,
+      atMs,
+    );
   return { joined, left };
 }
 
 export function currentMembers(db: Db, serviceId: number): number[] {
-  return prepared<{ component_id: number }>(db, "SELECT component_id FROM member WHERE service_id = ? AND valid_to IS NULL").all(serviceId).map((row) => row.component_id);
+  return prepared<{ component_id: number }>(
+    db,
+    "SELECT component_id FROM member WHERE service_id = ? AND valid_to IS NULL",
+  )
+    .all(serviceId)
+    .map((row) => row.component_id);
 }
 
 export interface MemberRow {
@@ -74,12 +117,18 @@ export interface MemberRow {
 }
 
 export function membersAt(db: Db, atMs: number): MemberRow[] {
-  return prepared<MemberRow>(db, "SELECT service_id, component_id, entry FROM member WHERE valid_from <= ? AND (valid_to IS NULL OR valid_to > ?)").all(atMs, atMs);
+  return prepared<MemberRow>(
+    db,
+    "SELECT service_id, component_id, entry FROM member WHERE valid_from <= ? AND (valid_to IS NULL OR valid_to > ?)",
+  ).all(atMs, atMs);
 }
 
 /** Services that some components are members of. */
 export function servicesOfComponents(db: Db, ids: Iterable<number>, atMs: number): Set<number> {
-  const statement = prepared<{ service_id: number }>(db, "SELECT service_id FROM member WHERE component_id = ? AND valid_from <= ? AND (valid_to IS NULL OR valid_to > ?)");
+  const statement = prepared<{ service_id: number }>(
+    db,
+    "SELECT service_id FROM member WHERE component_id = ? AND valid_from <= ? AND (valid_to IS NULL OR valid_to > ?)",
+  );
   const services = new Set<number>();
   for (const id of ids) for (const row of statement.all(id, atMs, atMs)) services.add(row.service_id);
   return services;
@@ -87,10 +136,26 @@ export function servicesOfComponents(db: Db, ids: Iterable<number>, atMs: number
 
 export function writeReliance(db: Db, serviceId: number, reliesOn: ReadonlySet<number>, atMs: number): void {
   const current = new Set(
-    prepared<{ on_service_id: number }>(db, "SELECT on_service_id FROM reliance WHERE service_id = ? AND valid_to IS NULL").all(serviceId).map((row) => row.on_service_id),
+    prepared<{ on_service_id: number }>(
+      db,
+      "SELECT on_service_id FROM reliance WHERE service_id = ? AND valid_to IS NULL",
+    )
+      .all(serviceId)
+      .map((row) => row.on_service_id),
   );
-  for (const id of current) if (!reliesOn.has(id)) prepared(db, "UPDATE reliance SET valid_to = ? WHERE service_id = ? AND on_service_id = ? AND valid_to IS NULL").run(atMs, serviceId, id);
-  for (const id of reliesOn) if (!current.has(id)) prepared(db, "INSERT OR REPLACE INTO reliance (service_id, on_service_id, valid_from) VALUES (?, ?, ?)").run(serviceId, id, atMs);
+  for (const id of current)
+    if (!reliesOn.has(id))
+      prepared(
+        db,
+        "UPDATE reliance SET valid_to = ? WHERE service_id = ? AND on_service_id = ? AND valid_to IS NULL",
+      ).run(atMs, serviceId, id);
+  for (const id of reliesOn)
+    if (!current.has(id))
+      prepared(db, "INSERT OR REPLACE INTO reliance (service_id, on_service_id, valid_from) VALUES (?, ?, ?)").run(
+        serviceId,
+        id,
+        atMs,
+      );
 }
 
 export function relianceAt(db: Db, atMs: number): Map<number, Set<number>> {
@@ -116,13 +181,25 @@ export interface HealthRow {
 }
 
 /** Sets the health of a subject from an instant on. `cleared` is kept as a state too, so that the past can be drawn. */
-export function writeHealth(db: Db, subject: HealthSubject, id: number, severity: Severity, reason: string, atMs: number): boolean {
+export function writeHealth(
+  db: Db,
+  subject: HealthSubject,
+  id: number,
+  severity: Severity,
+  reason: string,
+  atMs: number,
+): boolean {
   const now = prepared<{ severity: Severity; reason: string; valid_from: number }>(
     db,
     "SELECT severity, reason, valid_from FROM health WHERE subject = ? AND subject_id = ? AND valid_to IS NULL",
   ).get(subject, id);
   if ((now?.severity ?? "cleared") === severity && (now?.reason ?? "") === reason) return false;
-  if (now) prepared(db, "UPDATE health SET valid_to = ? WHERE subject = ? AND subject_id = ? AND valid_to IS NULL").run(atMs, subject, id);
+  if (now)
+    prepared(db, "UPDATE health SET valid_to = ? WHERE subject = ? AND subject_id = ? AND valid_to IS NULL").run(
+      atMs,
+      subject,
+      id,
+    );
   prepared(
     db,
     "INSERT INTO health (subject, subject_id, severity, reason, valid_from) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET severity = excluded.severity, reason = excluded.reason, valid_to = NULL",

@@ -29,18 +29,21 @@ export interface SeriesOwner {
 
 const COLUMNS = "id, component_id, service_id, origin_id, metric, instance, unit, form, rolled_to";
 
-export function insertSeries(db: Db, owner: SeriesOwner, metric: string, instance: string, unit: string, form: SeriesForm, atMs: number): number {
+export function insertSeries(
+  db: Db,
+  owner: SeriesOwner,
+  metric: string,
+  instance: string,
+  unit: string,
+  form: SeriesForm,
+  atMs: number,
+): number {
   return Number(
-    prepared(db, "INSERT INTO series (component_id, service_id, origin_id, metric, instance, unit, form, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)").run(
-      owner.componentId,
-      owner.serviceId,
-      owner.originId ?? null,
-      metric,
-      instance,
-      unit,
-      form,
-      atMs,
-    ).lastInsertRowid,
+    prepared(
+      db,
+      "INSERT INTO series (component_id, service_id, origin_id, metric, instance, unit, form, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+    ).run(owner.componentId, owner.serviceId, owner.originId ?? null, metric, instance, unit, form, atMs)
+      .lastInsertRowid,
   );
 }
 
@@ -49,12 +52,17 @@ export function allSeries(db: Db): SeriesRow[] {
 }
 
 export function seriesOfComponent(db: Db, componentId: number): SeriesRow[] {
-  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE component_id = ? ORDER BY metric, instance`).all(componentId);
+  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE component_id = ? ORDER BY metric, instance`).all(
+    componentId,
+  );
 }
 
 /** The series of one metric that has no instances; the polled one where it is sent to us as well. */
 export function seriesOfMetric(db: Db, componentId: number, metric: string): SeriesRow | undefined {
-  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE component_id = ? AND metric = ? AND instance = '' ORDER BY origin_id IS NOT NULL, id LIMIT 1`).get(componentId, metric);
+  return prepared<SeriesRow>(
+    db,
+    `SELECT ${COLUMNS} FROM series WHERE component_id = ? AND metric = ? AND instance = '' ORDER BY origin_id IS NOT NULL, id LIMIT 1`,
+  ).get(componentId, metric);
 }
 
 export function seriesById(db: Db, id: number): SeriesRow | undefined {
@@ -62,7 +70,9 @@ export function seriesById(db: Db, id: number): SeriesRow | undefined {
 }
 
 export function seriesOfService(db: Db, serviceId: number): SeriesRow | undefined {
-  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE service_id = ? ORDER BY id LIMIT 1`).get(serviceId);
+  return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE service_id = ? ORDER BY id LIMIT 1`).get(
+    serviceId,
+  );
 }
 
 /** Packs the first `count` samples into a chunk, or writes the chunk that begins at the same instant anew. */
@@ -75,7 +85,17 @@ export function writeChunk(db: Db, seriesId: number, samples: Samples, count: nu
     `INSERT INTO chunk (series_id, start_at, end_at, count, min, max, sum, last, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)
      ON CONFLICT (series_id, start_at) DO UPDATE SET end_at = excluded.end_at, count = excluded.count, min = excluded.min, max = excluded.max,
        sum = excluded.sum, last = excluded.last, data = excluded.data`,
-  ).run(seriesId, chunk.startMs, chunk.endMs, chunk.count, known(chunk.min), known(chunk.max), chunk.sum, Number.isFinite(chunk.last) ? chunk.last : null, encodeChunk(samples, count));
+  ).run(
+    seriesId,
+    chunk.startMs,
+    chunk.endMs,
+    chunk.count,
+    known(chunk.min),
+    known(chunk.max),
+    chunk.sum,
+    Number.isFinite(chunk.last) ? chunk.last : null,
+    encodeChunk(samples, count),
+  );
 }
 
 interface ChunkRow {
@@ -118,11 +138,17 @@ const joinSamples = (parts: readonly Samples[]): Samples => {
 export function mergeLate(db: Db, seriesId: number, late: Samples): void {
   const fromMs = late.times[0] as number;
   const toMs = late.times[late.times.length - 1] as number;
-  const rows = chunksOver(db, seriesId, fromMs, toMs).filter((row) => row.end_at >= fromMs || row.count < CHUNK_SAMPLES);
+  const rows = chunksOver(db, seriesId, fromMs, toMs).filter(
+    (row) => row.end_at >= fromMs || row.count < CHUNK_SAMPLES,
+  );
   const merged = mergeSamples(joinSamples(rows.map((row) => decodeChunk(row.data, row.count))), late);
-  for (const row of rows) prepared(db, "DELETE FROM chunk WHERE series_id = ? AND start_at = ?").run(seriesId, row.start_at);
+  for (const row of rows)
+    prepared(db, "DELETE FROM chunk WHERE series_id = ? AND start_at = ?").run(seriesId, row.start_at);
   for (let from = 0; from < merged.times.length; from += CHUNK_SAMPLES) {
-    const part = { times: merged.times.subarray(from, from + CHUNK_SAMPLES), values: merged.values.subarray(from, from + CHUNK_SAMPLES) };
+    const part = {
+      times: merged.times.subarray(from, from + CHUNK_SAMPLES),
+      values: merged.values.subarray(from, from + CHUNK_SAMPLES),
+    };
     writeChunk(db, seriesId, part, part.times.length);
   }
   const rolledTo = seriesById(db, seriesId)?.rolled_to ?? null;
@@ -145,22 +171,34 @@ export function readSamples(db: Db, seriesId: number, fromMs: number, toMs: numb
 
 /** The last samples packed of a series, if there is room for more in their chunk. */
 export function openChunk(db: Db, seriesId: number): Samples | undefined {
-  const row = prepared<ChunkRow>(db, "SELECT start_at, end_at, count, data FROM chunk WHERE series_id = ? ORDER BY start_at DESC LIMIT 1").get(seriesId);
+  const row = prepared<ChunkRow>(
+    db,
+    "SELECT start_at, end_at, count, data FROM chunk WHERE series_id = ? ORDER BY start_at DESC LIMIT 1",
+  ).get(seriesId);
   return row && decodeChunk(row.data, row.count);
 }
 
 /** The last sample at or before an instant, no older than `maxAgeMs`. */
-export function lastSample(db: Db, seriesId: number, atMs: number, maxAgeMs: number): { atMs: number; value: number } | undefined {
+export function lastSample(
+  db: Db,
+  seriesId: number,
+  atMs: number,
+  maxAgeMs: number,
+): { atMs: number; value: number } | undefined {
   const pending = cutSamples(pendingSamples(db, seriesId), atMs - maxAgeMs, atMs);
   const newest = pending.times.length - 1;
-  const own = newest >= 0 ? { atMs: pending.times[newest] as number, value: pending.values[newest] as number } : undefined;
+  const own =
+    newest >= 0 ? { atMs: pending.times[newest] as number, value: pending.values[newest] as number } : undefined;
   const row = prepared<ChunkRow & { last: number | null }>(
     db,
     "SELECT start_at, end_at, count, last, data FROM chunk WHERE series_id = ? AND start_at <= ? ORDER BY start_at DESC LIMIT 1",
   ).get(seriesId, atMs);
   // What is pending is nearly always newer than what is packed.
   if (!row || (own && row.end_at <= own.atMs)) return own;
-  const packed = row.end_at <= atMs ? { atMs: row.end_at, value: row.last ?? Number.NaN } : lastOf(cutSamples(decodeChunk(row.data, row.count), row.start_at, atMs));
+  const packed =
+    row.end_at <= atMs
+      ? { atMs: row.end_at, value: row.last ?? Number.NaN }
+      : lastOf(cutSamples(decodeChunk(row.data, row.count), row.start_at, atMs));
   if (!packed || packed.atMs < atMs - maxAgeMs || Number.isNaN(packed.value)) return own;
   return own && own.atMs >= packed.atMs ? own : packed;
 }
@@ -172,17 +210,29 @@ function lastOf({ times, values }: Samples): { atMs: number; value: number } | u
 
 /** The newest instant any sample is kept of; what the clock must not be set before. */
 export function newestSampleMs(db: Db): number | undefined {
-  return prepared<{ newest: number | null }>(db, "SELECT max(coalesce((SELECT max(end_at) FROM chunk), 0), coalesce((SELECT max(newest_at) FROM journal), 0)) AS newest").get()?.newest || undefined;
+  return (
+    prepared<{ newest: number | null }>(
+      db,
+      "SELECT max(coalesce((SELECT max(end_at) FROM chunk), 0), coalesce((SELECT max(newest_at) FROM journal), 0)) AS newest",
+    ).get()?.newest || undefined
+  );
 }
 
 /** Forgets chunks that end before an instant; how many. */
 export function forgetChunks(db: Db, seriesId: number, beforeMs: number): number {
-  return prepared(db, "DELETE FROM chunk WHERE series_id = ? AND start_at < ? AND end_at < ?").run(seriesId, beforeMs, beforeMs).changes;
+  return prepared(db, "DELETE FROM chunk WHERE series_id = ? AND start_at < ? AND end_at < ?").run(
+    seriesId,
+    beforeMs,
+    beforeMs,
+  ).changes;
 }
 
 /** Start of the first chunk of a series. */
 export function firstSampleMs(db: Db, seriesId: number): number | undefined {
-  return prepared<{ start_at: number }>(db, "SELECT start_at FROM chunk WHERE series_id = ? ORDER BY start_at LIMIT 1").get(seriesId)?.start_at;
+  return prepared<{ start_at: number }>(
+    db,
+    "SELECT start_at FROM chunk WHERE series_id = ? ORDER BY start_at LIMIT 1",
+  ).get(seriesId)?.start_at;
 }
 
 export function storedSamples(db: Db): { samples: number; bytes: number; series: number } {

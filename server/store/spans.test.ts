@@ -20,7 +20,13 @@ beforeEach(() => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
   db = openStore(join(folder, "store.db"), "writer");
   migrate(db, join(process.cwd(), "server", "store", "migrations"));
-  origins.splice(0, 3, ...["front", "middle", "back"].map((name) => insertOrigin(db, `{"service.name":"${name}"}`, { componentId: null, why: "" }, AT)));
+  origins.splice(
+    0,
+    3,
+    ...["front", "middle", "back"].map((name) =>
+      insertOrigin(db, `{"service.name":"${name}"}`, { componentId: null, why: "" }, AT),
+    ),
+  );
   writer = new SpanWriter(db);
 });
 afterEach(() => {
@@ -31,7 +37,18 @@ afterEach(() => {
 const trace = (n: number) => n.toString(16).padStart(32, "0");
 /** A trace of three: front calls middle, middle calls back. */
 const three = (n: number, failed = false): NewSpan[] =>
-  [0, 1, 2].map((depth) => ({ traceId: trace(n + 1), spanId: (n * 3 + depth + 1).toString(16).padStart(16, "0"), parentId: depth ? (n * 3 + depth).toString(16).padStart(16, "0") : "", originId: origins[depth] as number, name: `step ${depth}`, kind: 2, startMs: AT + n * 1000 + depth, endMs: AT + n * 1000 + depth + 100 - depth * 20, status: failed && depth === 2 ? 2 : 0, detail: null }));
+  [0, 1, 2].map((depth) => ({
+    traceId: trace(n + 1),
+    spanId: (n * 3 + depth + 1).toString(16).padStart(16, "0"),
+    parentId: depth ? (n * 3 + depth).toString(16).padStart(16, "0") : "",
+    originId: origins[depth] as number,
+    name: `step ${depth}`,
+    kind: 2,
+    startMs: AT + n * 1000 + depth,
+    endMs: AT + n * 1000 + depth + 100 - depth * 20,
+    status: failed && depth === 2 ? 2 : 0,
+    detail: null,
+  }));
 const write = (spans: readonly NewSpan[]) => db.transaction(() => writer.write(spans))();
 const calls = () =>
   origins.flatMap((from, caller) =>
@@ -43,14 +60,29 @@ const calls = () =>
 
 it("brings callers and called together whatever order their spans come in, once each", () => {
   fc.assert(
-    fc.property(fc.shuffledSubarray(Array.from({ length: 6 }, (_, n) => three(n, n === 2)).flat(), { minLength: 18, maxLength: 18 }), fc.integer({ min: 1, max: 7 }), (spans, size) => {
-      db.exec("DELETE FROM span; DELETE FROM operation; DELETE FROM operation_minute; DELETE FROM call_minute");
-      writer = new SpanWriter(db);
-      for (let from = 0; from < spans.length; from += size) write(spans.slice(from, from + size));
-      expect(calls()).toEqual([[0, 1, 6, 0], [1, 2, 6, 1]]);
-      const figures = operationFigures(db, allOperations(db).map((one) => one.id), AT, AT + DAY_MS);
-      expect([...figures.values()].map((one) => one.calls)).toEqual([6, 6, 6]);
-    }),
+    fc.property(
+      fc.shuffledSubarray(Array.from({ length: 6 }, (_, n) => three(n, n === 2)).flat(), {
+        minLength: 18,
+        maxLength: 18,
+      }),
+      fc.integer({ min: 1, max: 7 }),
+      (spans, size) => {
+        db.exec("DELETE FROM span; DELETE FROM operation; DELETE FROM operation_minute; DELETE FROM call_minute");
+        writer = new SpanWriter(db);
+        for (let from = 0; from < spans.length; from += size) write(spans.slice(from, from + size));
+        expect(calls()).toEqual([
+          [0, 1, 6, 0],
+          [1, 2, 6, 1],
+        ]);
+        const figures = operationFigures(
+          db,
+          allOperations(db).map((one) => one.id),
+          AT,
+          AT + DAY_MS,
+        );
+        expect([...figures.values()].map((one) => one.calls)).toEqual([6, 6, 6]);
+      },
+    ),
     { numRuns: 30 },
   );
 });
@@ -68,7 +100,11 @@ it("goes on counting a minute after a restart", () => {
 it("shows a trace as a tree, with the time spent in each step itself, and two beside each other", () => {
   write([...three(0), ...three(1, true)]);
   const shown = tracePage(db, { traceId: trace(1), other: trace(2) });
-  expect(shown?.spans.map((span) => [span.name, span.depth, Math.round(span.ownMs)])).toEqual([["step 0", 0, 20], ["step 1", 1, 20], ["step 2", 2, 60]]);
+  expect(shown?.spans.map((span) => [span.name, span.depth, Math.round(span.ownMs)])).toEqual([
+    ["step 0", 0, 20],
+    ["step 1", 1, 20],
+    ["step 2", 2, 60],
+  ]);
   expect(shown?.other?.spans[2]).toMatchObject({ failed: true, path: shown?.spans[2]?.path });
   expect(tracePage(db, { traceId: trace(77), other: "" })).toBeNull();
   expect(tracePage(db, { traceId: trace(1), other: trace(77) })?.otherMissing).toBe(true);
@@ -84,9 +120,24 @@ it("draws spans whose parents never came, and loops, without end", () => {
 
 it("lists the traces of an operation by duration and outcome", () => {
   write(Array.from({ length: 20 }, (_, n) => three(n, n % 5 === 0)).flat());
-  const ask = (more: object) => tracesPage(db, { fromMs: AT, toMs: AT + DAY_MS, text: "", answered: true, operation: null, least: null, most: null, failedOnly: false, ...more });
+  const ask = (more: object) =>
+    tracesPage(db, {
+      fromMs: AT,
+      toMs: AT + DAY_MS,
+      text: "",
+      answered: true,
+      operation: null,
+      least: null,
+      most: null,
+      failedOnly: false,
+      ...more,
+    });
   const { operations } = ask({});
-  expect(operations.map((one) => [one.name, one.calls, one.failed]).sort()).toEqual([["step 0", 20, 0], ["step 1", 20, 0], ["step 2", 20, 4]]);
+  expect(operations.map((one) => [one.name, one.calls, one.failed]).sort()).toEqual([
+    ["step 0", 20, 0],
+    ["step 1", 20, 0],
+    ["step 2", 20, 4],
+  ]);
   const back = operations.find((one) => one.name === "step 2")?.id ?? 0;
   expect(ask({ operation: back, failedOnly: true }).traces).toHaveLength(4);
   expect(ask({ operation: back, least: 50, most: 70 }).traces).toHaveLength(20);

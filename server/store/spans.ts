@@ -26,7 +26,16 @@ export interface SpanRow {
 const COLUMNS = "id, trace_id, span_id, parent_id, operation_id, start_us, duration_us, status, detail";
 
 /** Calls of one operation in a window that took between two durations, newest first. */
-export function spansOfOperation(db: Db, operationId: number, fromMs: number, toMs: number, leastUs: number, mostUs: number, failedOnly: boolean, limit: number): SpanRow[] {
+export function spansOfOperation(
+  db: Db,
+  operationId: number,
+  fromMs: number,
+  toMs: number,
+  leastUs: number,
+  mostUs: number,
+  failedOnly: boolean,
+  limit: number,
+): SpanRow[] {
   return prepared<SpanRow>(
     db,
     `SELECT ${COLUMNS} FROM span WHERE operation_id = ? AND start_us BETWEEN ? AND ? AND duration_us BETWEEN ? AND ? AND (? = 0 OR status = 2) ORDER BY start_us DESC LIMIT ?`,
@@ -35,9 +44,16 @@ export function spansOfOperation(db: Db, operationId: number, fromMs: number, to
 
 /** All spans of a trace, in the order they began. */
 export function spansOfTrace(db: Db, traceId: string): SpanRow[] {
-  return prepared<SpanRow>(db, `SELECT ${COLUMNS} FROM span WHERE trace_id = ? ORDER BY start_us, id LIMIT 5000`).all(Buffer.from(traceId, "hex"));
+  return prepared<SpanRow>(db, `SELECT ${COLUMNS} FROM span WHERE trace_id = ? ORDER BY start_us, id LIMIT 5000`).all(
+    Buffer.from(traceId, "hex"),
+  );
 }
 
 export function spanCount(db: Db): number {
-  return prepared<{ n: number }>(db, "SELECT coalesce((SELECT max(id) FROM span) - (SELECT min(id) FROM span) + 1, 0) AS n").get()?.n ?? 0;
+  return (
+    prepared<{ n: number }>(
+      db,
+      "SELECT coalesce((SELECT max(id) FROM span) - (SELECT min(id) FROM span) + 1, 0) AS n",
+    ).get()?.n ?? 0
+  );
 }

@@ -6,7 +6,15 @@ import { prepared, type Db } from "./database";
 import { pendingBySeries, type PendingOf } from "./journal";
 
 /** Start, end, count, minimum, maximum, sum and last of a chunk; null where something in it is no number. */
-type ChunkRow = [startMs: number, endMs: number, count: number, min: number | null, max: number | null, sum: number, last: number | null];
+type ChunkRow = [
+  startMs: number,
+  endMs: number,
+  count: number,
+  min: number | null,
+  max: number | null,
+  sum: number,
+  last: number | null,
+];
 
 /** Of a series and a window: its chunks that reach into it. */
 function chunkRows(db: Db, seriesId: number, fromMs: number, toMs: number): ChunkRow[] {
@@ -20,10 +28,17 @@ function chunkRows(db: Db, seriesId: number, fromMs: number, toMs: number): Chun
   return (rows[0]?.[1] ?? fromMs) < fromMs ? rows.slice(1) : rows;
 }
 
-const isWhole = ([start, end, , min, max, , last]: ChunkRow, fromMs: number, toMs: number) => start >= fromMs && end <= toMs && min !== null && max !== null && last !== null;
+const isWhole = ([start, end, , min, max, , last]: ChunkRow, fromMs: number, toMs: number) =>
+  start >= fromMs && end <= toMs && min !== null && max !== null && last !== null;
 
 /** What the chunks of a window say unopened, and how to get at the exact figures; chunks that lie inside it whole are never unpacked. */
-function lookInto(db: Db, pendingOf: PendingOf, seriesId: number, fromMs: number, toMs: number): { rough: () => RoughSummary; exact: () => Summary } {
+function lookInto(
+  db: Db,
+  pendingOf: PendingOf,
+  seriesId: number,
+  fromMs: number,
+  toMs: number,
+): { rough: () => RoughSummary; exact: () => Summary } {
   const pending = cutSamples(pendingOf(seriesId), fromMs, toMs);
   const rows = chunkRows(db, seriesId, fromMs, toMs);
   // Samples can be pending and packed at once, or have come late: from there on both have to be put together.
@@ -32,13 +47,17 @@ function lookInto(db: Db, pendingOf: PendingOf, seriesId: number, fromMs: number
   const clear = mixed < 0 ? rows : rows.slice(0, mixed);
   const mixedRows = mixed < 0 ? [] : rows.slice(mixed);
   const unpack = ([start, , count]: ChunkRow): Samples => {
-    const data = prepared<{ data: Uint8Array }>(db, "SELECT data FROM chunk WHERE series_id = ? AND start_at = ?").get(seriesId, start)?.data;
+    const data = prepared<{ data: Uint8Array }>(db, "SELECT data FROM chunk WHERE series_id = ? AND start_at = ?").get(
+      seriesId,
+      start,
+    )?.data;
     return data ? cutSamples(decodeChunk(data, count), fromMs, toMs) : NO_SAMPLES;
   };
   const run = (part: (row: ChunkRow, running: RunningSummary) => void, rest: (running: RunningSummary) => void) => {
     const running = new RunningSummary();
     for (const row of clear) {
-      if (isWhole(row, fromMs, toMs)) running.takeChunk(row[2], row[3] as number, row[4] as number, row[5], row[6] as number);
+      if (isWhole(row, fromMs, toMs))
+        running.takeChunk(row[2], row[3] as number, row[4] as number, row[5], row[6] as number);
       else part(row, running);
     }
     rest(running);
@@ -65,8 +84,24 @@ function lookInto(db: Db, pendingOf: PendingOf, seriesId: number, fromMs: number
 }
 
 /** Of many, those whose series have the highest or lowest figure in a window, best first. */
-export function bestIn<Item>(db: Db, items: readonly Item[], seriesOf: (item: Item) => number, fromMs: number, toMs: number, rank: Exclude<keyof Summary, "count">, which: "highest" | "lowest", count: number): Item[] {
+export function bestIn<Item>(
+  db: Db,
+  items: readonly Item[],
+  seriesOf: (item: Item) => number,
+  fromMs: number,
+  toMs: number,
+  rank: Exclude<keyof Summary, "count">,
+  which: "highest" | "lowest",
+  count: number,
+): Item[] {
   const pendingOf = pendingBySeries(db);
   const looks = items.map((item) => ({ item, ...lookInto(db, pendingOf, seriesOf(item), fromMs, toMs) }));
-  return pickBestOf(looks, (look) => look.rough(), (look) => look.exact(), rank, which, count).map(({ item }) => item);
+  return pickBestOf(
+    looks,
+    (look) => look.rough(),
+    (look) => look.exact(),
+    rank,
+    which,
+    count,
+  ).map(({ item }) => item);
 }

@@ -22,7 +22,10 @@ export interface SourceFields {
 
 export function insertSource(db: Db, fields: SourceFields, communitySealed: string, atMs: number): number {
   return Number(
-    prepared(db, "INSERT INTO source (name, site, ranges, ports, snmp_port, community_sealed, poll_seconds, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)").run(
+    prepared(
+      db,
+      "INSERT INTO source (name, site, ranges, ports, snmp_port, community_sealed, poll_seconds, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+    ).run(
       fields.name,
       fields.site,
       fields.ranges,
@@ -40,19 +43,37 @@ export function updateSource(db: Db, id: number, fields: SourceFields, community
   prepared(
     db,
     "UPDATE source SET name = ?, site = ?, ranges = ?, ports = ?, snmp_port = ?, poll_seconds = ?, community_sealed = coalesce(?, community_sealed) WHERE id = ?",
-  ).run(fields.name, fields.site, fields.ranges, fields.ports, fields.snmpPort, fields.pollSeconds, communitySealed ?? null, id);
+  ).run(
+    fields.name,
+    fields.site,
+    fields.ranges,
+    fields.ports,
+    fields.snmpPort,
+    fields.pollSeconds,
+    communitySealed ?? null,
+    id,
+  );
 }
 
 export function listSources(db: Db): SourceRow[] {
-  return prepared<SourceRow>(db, "SELECT id, name, site, ranges, ports, snmp_port, community_sealed, poll_seconds FROM source ORDER BY name").all();
+  return prepared<SourceRow>(
+    db,
+    "SELECT id, name, site, ranges, ports, snmp_port, community_sealed, poll_seconds FROM source ORDER BY name",
+  ).all();
 }
 
 export function sourceById(db: Db, id: number): SourceRow | undefined {
-  return prepared<SourceRow>(db, "SELECT id, name, site, ranges, ports, snmp_port, community_sealed, poll_seconds FROM source WHERE id = ?").get(id);
+  return prepared<SourceRow>(
+    db,
+    "SELECT id, name, site, ranges, ports, snmp_port, community_sealed, poll_seconds FROM source WHERE id = ?",
+  ).get(id);
 }
 
 export function sourceNamed(db: Db, name: string): SourceRow | undefined {
-  return prepared<SourceRow>(db, "SELECT id, name, site, ranges, ports, snmp_port, community_sealed, poll_seconds FROM source WHERE name = ?").get(name);
+  return prepared<SourceRow>(
+    db,
+    "SELECT id, name, site, ranges, ports, snmp_port, community_sealed, poll_seconds FROM source WHERE name = ?",
+  ).get(name);
 }
 
 export interface SweepRow {
@@ -75,7 +96,12 @@ const SWEEP = `SELECT w.id, w.source_id, s.name AS source, w.state, w.started_by
   FROM sweep w JOIN source s ON s.id = w.source_id`;
 
 export function insertSweep(db: Db, sourceId: number, by: string, addresses: number, atMs: number): number {
-  return Number(prepared(db, "INSERT INTO sweep (source_id, state, started_by, started_at, addresses) VALUES (?, 'running', ?, ?, ?)").run(sourceId, by, atMs, addresses).lastInsertRowid);
+  return Number(
+    prepared(
+      db,
+      "INSERT INTO sweep (source_id, state, started_by, started_at, addresses) VALUES (?, 'running', ?, ?, ?)",
+    ).run(sourceId, by, atMs, addresses).lastInsertRowid,
+  );
 }
 
 export interface SweepProgress {
@@ -86,7 +112,13 @@ export interface SweepProgress {
 }
 
 export function updateSweep(db: Db, id: number, progress: SweepProgress): void {
-  prepared(db, "UPDATE sweep SET tried = ?, answering = ?, recognised = ?, failed = ? WHERE id = ?").run(progress.tried, progress.answering, progress.recognised, progress.failed, id);
+  prepared(db, "UPDATE sweep SET tried = ?, answering = ?, recognised = ?, failed = ? WHERE id = ?").run(
+    progress.tried,
+    progress.answering,
+    progress.recognised,
+    progress.failed,
+    id,
+  );
 }
 
 export function endSweep(db: Db, id: number, state: SweepRow["state"], message: string | null, atMs: number): void {
@@ -95,11 +127,17 @@ export function endSweep(db: Db, id: number, state: SweepRow["state"], message: 
 
 /** Sweeps cut off by a stop of the program. */
 export function endInterruptedSweeps(db: Db, atMs: number): void {
-  prepared(db, "UPDATE sweep SET state = 'stopped', ended_at = ?, message = 'Cut off because Holotaxis was stopped. Start it again.' WHERE state = 'running'").run(atMs);
+  prepared(
+    db,
+    "UPDATE sweep SET state = 'stopped', ended_at = ?, message = 'Cut off because Holotaxis was stopped. Start it again.' WHERE state = 'running'",
+  ).run(atMs);
 }
 
 export function listSweeps(db: Db, limit: number, untilMs: number): SweepRow[] {
-  return prepared<SweepRow>(db, `${SWEEP} WHERE w.started_at <= ? ORDER BY w.started_at DESC, w.id DESC LIMIT ?`).all(untilMs, limit);
+  return prepared<SweepRow>(db, `${SWEEP} WHERE w.started_at <= ? ORDER BY w.started_at DESC, w.id DESC LIMIT ?`).all(
+    untilMs,
+    limit,
+  );
 }
 
 export function sweepById(db: Db, id: number): SweepRow | undefined {
@@ -117,18 +155,17 @@ export interface FindingRow {
 }
 
 export function insertFinding(db: Db, sweepId: number, finding: FindingRow): void {
-  prepared(db, "INSERT INTO finding (sweep_id, outcome, component_id, address, title, detail) VALUES (?, ?, ?, ?, ?, ?)").run(
-    sweepId,
-    finding.outcome,
-    finding.component_id,
-    finding.address,
-    finding.title,
-    finding.detail,
-  );
+  prepared(
+    db,
+    "INSERT INTO finding (sweep_id, outcome, component_id, address, title, detail) VALUES (?, ?, ?, ?, ?, ?)",
+  ).run(sweepId, finding.outcome, finding.component_id, finding.address, finding.title, finding.detail);
 }
 
 export function findingCounts(db: Db, sweepId: number): Partial<Record<FindingOutcome, number>> {
-  const rows = prepared<{ outcome: FindingOutcome; count: number }>(db, "SELECT outcome, count(*) AS count FROM finding WHERE sweep_id = ? GROUP BY outcome").all(sweepId);
+  const rows = prepared<{ outcome: FindingOutcome; count: number }>(
+    db,
+    "SELECT outcome, count(*) AS count FROM finding WHERE sweep_id = ? GROUP BY outcome",
+  ).all(sweepId);
   return Object.fromEntries(rows.map((row) => [row.outcome, row.count]));
 }
 
@@ -142,5 +179,6 @@ export function listFindings(db: Db, sweepId: number, outcome: string, limit: nu
 
 /** The sweep of a source that is under way, if any. */
 export function runningSweep(db: Db, sourceId: number): number | undefined {
-  return prepared<{ id: number }>(db, "SELECT id FROM sweep WHERE source_id = ? AND state = 'running'").get(sourceId)?.id;
+  return prepared<{ id: number }>(db, "SELECT id FROM sweep WHERE source_id = ? AND state = 'running'").get(sourceId)
+    ?.id;
 }

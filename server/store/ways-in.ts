@@ -9,11 +9,17 @@ export interface ScrapeTarget {
 }
 
 export function scrapeTargets(db: Db): ScrapeTarget[] {
-  return prepared<ScrapeTarget>(db, "SELECT id, url, every_seconds AS everySeconds, made_by AS madeBy, made_at AS madeAt FROM scrape_target ORDER BY id").all();
+  return prepared<ScrapeTarget>(
+    db,
+    "SELECT id, url, every_seconds AS everySeconds, made_by AS madeBy, made_at AS madeAt FROM scrape_target ORDER BY id",
+  ).all();
 }
 
 export function saveScrapeTarget(db: Db, url: string, everySeconds: number, by: string, atMs: number): void {
-  prepared(db, "INSERT INTO scrape_target (url, every_seconds, made_by, made_at) VALUES (?, ?, ?, ?) ON CONFLICT (url) DO UPDATE SET every_seconds = excluded.every_seconds").run(url, everySeconds, by, atMs);
+  prepared(
+    db,
+    "INSERT INTO scrape_target (url, every_seconds, made_by, made_at) VALUES (?, ?, ?, ?) ON CONFLICT (url) DO UPDATE SET every_seconds = excluded.every_seconds",
+  ).run(url, everySeconds, by, atMs);
 }
 
 export function removeScrapeTarget(db: Db, id: number): void {
@@ -22,5 +28,11 @@ export function removeScrapeTarget(db: Db, id: number): void {
 
 /** Marks an event as taken in; false when it was before. */
 export function firstSight(db: Db, source: string, id: string, atMs: number): boolean {
-  return prepared(db, "INSERT INTO event_seen (source, id, at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING").run(source, id, atMs).changes > 0;
+  return (
+    prepared(db, "INSERT INTO event_seen (source, id, at) VALUES (?, ?, ?) ON CONFLICT DO NOTHING").run(
+      source,
+      id,
+      atMs,
+    ).changes > 0
+  );
 }

@@ -53,7 +53,14 @@ export class EngineClient {
   private nextId = 1;
   readonly ready: Promise<void>;
 
-  constructor(file: URL | string, settings: Settings, onEvent: (event: LiveEvent) => void, onProgress: (text: string) => void, onFault: (fault: string) => void, onDeath: (error: Error) => void) {
+  constructor(
+    file: URL | string,
+    settings: Settings,
+    onEvent: (event: LiveEvent) => void,
+    onProgress: (text: string) => void,
+    onFault: (fault: string) => void,
+    onDeath: (error: Error) => void,
+  ) {
     this.worker = new Worker(file, { workerData: settings });
     this.ready = new Promise((resolve, reject) => {
       this.worker.on("message", (message: EngineReply) => {
@@ -72,7 +79,9 @@ export class EngineClient {
             this.waiting.get(message.id)?.resolve(message.value);
             break;
           case "failure":
-            this.waiting.get(message.id)?.reject(message.problem ? new PersonError(message.problem) : new Error(message.fault));
+            this.waiting
+              .get(message.id)
+              ?.reject(message.problem ? new PersonError(message.problem) : new Error(message.fault));
         }
         this.waiting.delete(message.id);
       });
@@ -81,7 +90,10 @@ export class EngineClient {
   }
 
   /** Asks the engine to do something; a PersonError carries a sentence for the one who asked. */
-  tell = <Name extends EngineCallName>(name: Name, ...args: Parameters<Engine[Name]>): Promise<Awaited<ReturnType<Engine[Name]>>> => {
+  tell = <Name extends EngineCallName>(
+    name: Name,
+    ...args: Parameters<Engine[Name]>
+  ): Promise<Awaited<ReturnType<Engine[Name]>>> => {
     const id = this.nextId++;
     return new Promise((resolve, reject) => {
       this.waiting.set(id, { resolve: resolve as (value: unknown) => void, reject });

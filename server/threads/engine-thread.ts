@@ -10,7 +10,8 @@ const send = (message: EngineReply) => port.postMessage(message);
 
 let engine: Engine | undefined;
 
-const sentenceOf = (error: unknown): string | undefined => (error instanceof PersonError ? error.message : storeTrouble(error));
+const sentenceOf = (error: unknown): string | undefined =>
+  error instanceof PersonError ? error.message : storeTrouble(error);
 
 // A fault in one piece of work must not end the whole: it is told to the log, and trouble with the disk to people.
 const survive = (error: unknown) => {
@@ -27,7 +28,12 @@ try {
   engine.start();
   send({ kind: "ready" });
 } catch (error) {
-  send({ kind: "refused", message: sentenceOf(error) ?? `The engine cannot start: ${error instanceof Error ? (error.stack ?? error.message) : error}` });
+  send({
+    kind: "refused",
+    message:
+      sentenceOf(error) ??
+      `The engine cannot start: ${error instanceof Error ? (error.stack ?? error.message) : error}`,
+  });
 }
 
 port.on("message", async (call: EngineCall | { attach: MessagePort }) => {
@@ -39,7 +45,12 @@ port.on("message", async (call: EngineCall | { attach: MessagePort }) => {
     send({ kind: "reply", id: call.id, value });
   } catch (error) {
     const problem = sentenceOf(error);
-    send({ kind: "failure", id: call.id, problem, fault: problem ? undefined : error instanceof Error ? (error.stack ?? error.message) : String(error) });
+    send({
+      kind: "failure",
+      id: call.id,
+      problem,
+      fault: problem ? undefined : error instanceof Error ? (error.stack ?? error.message) : String(error),
+    });
   }
   if (call.name === "close") port.close();
 });

@@ -11,7 +11,8 @@ const parent = parentPort;
 if (!parent) throw new Error("The receivers run on a worker thread.");
 
 const now = () => readClock(settings.clock, Date.now());
-const survive = (error: unknown) => parent.postMessage({ kind: "fault", fault: error instanceof Error ? (error.stack ?? error.message) : String(error) });
+const survive = (error: unknown) =>
+  parent.postMessage({ kind: "fault", fault: error instanceof Error ? (error.stack ?? error.message) : String(error) });
 process.on("uncaughtException", survive);
 process.on("unhandledRejection", survive);
 

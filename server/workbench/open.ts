@@ -19,7 +19,10 @@ export function openWorkbench(file: string): Db {
   const inner = openStore(file, "reader");
   const instant = (text: unknown, what: string): number => {
     const at = parseInstant(String(text ?? ""));
-    if (at === undefined) throw new Error(`${what} “${String(text ?? "").slice(0, 40)}” is not an instant. Write it like 2026-03-17T10:00Z.`);
+    if (at === undefined)
+      throw new Error(
+        `${what} “${String(text ?? "").slice(0, 40)}” is not an instant. Write it like 2026-03-17T10:00Z.`,
+      );
     return at;
   };
   const iso = (atMs: number) => new Date(atMs).toISOString();
@@ -31,7 +34,13 @@ export function openWorkbench(file: string): Db {
       const toMs = instant(to, "to");
       for (const series of selectSeries(inner, { metric: String(metric) })) {
         const { times, values } = readSamples(inner, series.id, fromMs, toMs);
-        for (let index = 0; index < times.length; index++) yield [iso(times[index] as number), series.component ?? series.service, series.instance, values[index] as number];
+        for (let index = 0; index < times.length; index++)
+          yield [
+            iso(times[index] as number),
+            series.component ?? series.service,
+            series.instance,
+            values[index] as number,
+          ];
       }
     },
   });
@@ -44,7 +53,15 @@ export function openWorkbench(file: string): Db {
       for (const series of selectSeries(inner, { metric: String(metric) })) {
         const spans = spansOf(inner, series, fromMs, toMs, HOUR_MS);
         for (let index = 0; index < spans.starts.length; index++)
-          yield [iso(spans.starts[index] as number), series.component ?? series.service, series.instance, spans.min[index] as number, (spans.sum[index] as number) / (spans.count[index] as number), spans.max[index] as number, spans.count[index] as number];
+          yield [
+            iso(spans.starts[index] as number),
+            series.component ?? series.service,
+            series.instance,
+            spans.min[index] as number,
+            (spans.sum[index] as number) / (spans.count[index] as number),
+            spans.max[index] as number,
+            spans.count[index] as number,
+          ];
       }
     },
   });
@@ -61,7 +78,8 @@ export function runWorkbench(db: Db, sql: string, mostRows: number): WorkbenchRe
   if (!BEGINS.test(sql)) throw new Error("Only reading is possible here: begin with SELECT or WITH.");
   const began = performance.now();
   const statement = db.prepare(sql);
-  if (!statement.reader || !statement.readonly) throw new Error("Only reading is possible here: this statement would write.");
+  if (!statement.reader || !statement.readonly)
+    throw new Error("Only reading is possible here: this statement would write.");
   const columns = statement.columns().map((column) => column.name);
   const rows: WorkbenchResult["rows"] = [];
   let more = false;

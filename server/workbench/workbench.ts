@@ -24,7 +24,8 @@ export class Workbench {
   ) {}
 
   run = (sql: string, mostRows: number): Promise<WorkbenchResult> => {
-    if (this.waiting >= 5) return Promise.reject(new PersonError("Five statements are waiting already. Try again when they are done."));
+    if (this.waiting >= 5)
+      return Promise.reject(new PersonError("Five statements are waiting already. Try again when they are done."));
     this.waiting++;
     const turn = this.last.then(() => this.once(sql, mostRows)).finally(() => this.waiting--);
     this.last = turn.catch(() => undefined);
@@ -33,7 +34,11 @@ export class Workbench {
 
   private once(sql: string, mostRows: number): Promise<WorkbenchResult> {
     clearTimeout(this.idle);
-    const child = (this.child ??= fork(this.script, [this.file], { stdio: ["ignore", "ignore", "ignore", "ipc"], execArgv: [`--max-old-space-size=${MOST_MEMORY}`], env: { NODE_ENV: "production" } }));
+    const child = (this.child ??= fork(this.script, [this.file], {
+      stdio: ["ignore", "ignore", "ignore", "ipc"],
+      execArgv: [`--max-old-space-size=${MOST_MEMORY}`],
+      env: { NODE_ENV: "production" },
+    }));
     const id = this.nextId++;
     return new Promise((resolve, reject) => {
       const done = () => {
@@ -52,12 +57,20 @@ export class Workbench {
       const gone = () => {
         done();
         if (this.child === child) this.child = undefined;
-        reject(new PersonError(`The statement used more than ${MOST_MEMORY} MB and was ended. Ask for less: a shorter window, fewer columns, a LIMIT.`));
+        reject(
+          new PersonError(
+            `The statement used more than ${MOST_MEMORY} MB and was ended. Ask for less: a shorter window, fewer columns, a LIMIT.`,
+          ),
+        );
       };
       const late = setTimeout(() => {
         done();
         this.close();
-        reject(new PersonError(`The statement took longer than ${this.longestMs / 1000} seconds and was ended. Narrow it: a shorter window, a join on equal columns, a LIMIT.`));
+        reject(
+          new PersonError(
+            `The statement took longer than ${this.longestMs / 1000} seconds and was ended. Narrow it: a shorter window, a join on equal columns, a LIMIT.`,
+          ),
+        );
       }, this.longestMs);
       child.on("message", hear);
       child.once("exit", gone);

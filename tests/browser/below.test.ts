@@ -1,7 +1,9 @@
 import { expect, test } from "@playwright/test";
 import { axeFinds, drag, heading, listen } from "./helpers";
 
-test("a slow front whose cause lies below it: from the process to the machine that takes its hypervisor's processors", async ({ page }) => {
+test("a slow front whose cause lies below it: from the process to the machine that takes its hypervisor's processors", async ({
+  page,
+}) => {
   const complaints = listen(page);
   await page.goto("/setup/drills");
   await page.getByRole("button", { name: "Start: One virtual machine takes its host's processors" }).click();
@@ -9,13 +11,17 @@ test("a slow front whose cause lies below it: from the process to the machine th
 
   await test.step("what six services share is one incident that names them all", async () => {
     await page.goto("/");
-    await expect(heading(page)).toContainText("“6 services: processor is saturated on nq-virt-01”", { timeout: 90_000 });
+    await expect(heading(page)).toContainText("“6 services: processor is saturated on nq-virt-01”", {
+      timeout: 90_000,
+    });
     await expect(heading(page)).toContainText("1 open incident");
     await page.getByRole("link", { name: "6 services: processor is saturated on nq-virt-01" }).first().click();
     await expect(heading(page)).toContainText(/On nq-virt-01: processor use at 9\d\.\d %/);
     await expect(heading(page)).toContainText(/nq-trial-01 takes \d\d % of what its machines use/);
     await expect(page.getByText("A hypervisor has no processors left")).toBeVisible();
-    await expect(heading(page)).toContainText("Berth Planning, Customs Release, Gate Appointments, Manifest Exchange, Tariff & Billing and Yard Positions are affected");
+    await expect(heading(page)).toContainText(
+      "Berth Planning, Customs Release, Gate Appointments, Manifest Exchange, Tariff & Billing and Yard Positions are affected",
+    );
   });
 
   await test.step("the front itself looks well; what carries it does not, at the same instant", async () => {
@@ -23,7 +29,9 @@ test("a slow front whose cause lies below it: from the process to the machine th
     await page.getByRole("link", { name: "gatefront @ nq-gate-web-01" }).click();
     await expect(heading(page)).toContainText("gatefront @ nq-gate-web-01 is well");
     const host = page.getByRole("heading", { name: "Linux host under it, at the same instant" }).locator("../..");
-    await expect(host.getByRole("figure").filter({ hasText: "Waits for the hypervisor" })).toContainText(/max [1-4]\d\.\d %/);
+    await expect(host.getByRole("figure").filter({ hasText: "Waits for the hypervisor" })).toContainText(
+      /max [1-4]\d\.\d %/,
+    );
     const hypervisor = page.getByRole("heading", { name: "Hypervisor under it, at the same instant" }).locator("../..");
     await expect(hypervisor).toContainText("nq-virt-01 is critical: Processor use at 9");
     expect(await axeFinds(page)).toEqual([]);
@@ -70,7 +78,11 @@ test("a service shows what its members measure, answer and say, with last week l
   await page.getByLabel("Lay over it").click();
   await page.getByRole("option", { name: "the day before" }).click();
   await expect(page).toHaveURL(/over=day/);
-  await page.getByRole("figure").filter({ hasText: "Processor use" }).getByRole("link", { name: "Processor use", exact: true }).click();
+  await page
+    .getByRole("figure")
+    .filter({ hasText: "Processor use" })
+    .getByRole("link", { name: "Processor use", exact: true })
+    .click();
   await expect(heading(page)).toContainText(/^5 lines from 5 series over 1 h/);
   await page.goBack();
   await answered.getByRole("link", { name: "GET /slots" }).first().click();
@@ -89,7 +101,9 @@ test("a container shows its host at the same instant, and where it was told of",
   await expect(page.getByText("halvane/wagon-lists:1.4")).toBeVisible();
   await page.goto("/setup/signals");
   await expect(page.getByRole("heading", { name: "Linux hosts with an agent: 4" })).toBeVisible();
-  await expect(page.getByRole("row").filter({ hasText: "td-rail-02" }).filter({ hasText: "by a sweep too" }).first()).toContainText("3");
+  await expect(
+    page.getByRole("row").filter({ hasText: "td-rail-02" }).filter({ hasText: "by a sweep too" }).first(),
+  ).toContainText("3");
   expect(await axeFinds(page)).toEqual([]);
   expect(complaints).toEqual([]);
 });
@@ -98,7 +112,10 @@ test("a slow measurement on a drawing leads to its trace", async ({ page }) => {
   const complaints = listen(page);
   await page.goto("/signals/metrics?last=PT15M");
   await page.getByLabel("Add a line").fill("duration p95 readings craneload");
-  await page.getByRole("option", { name: /craneload @ sq-crane-in-02/ }).first().click();
+  await page
+    .getByRole("option", { name: /craneload @ sq-crane-in-02/ })
+    .first()
+    .click();
   await expect(heading(page)).toContainText("1 line from 1 series");
   // The stand-ins send what they measured every fifteen seconds.
   const links = page.getByText("Traces of single measurements:").getByRole("link");

@@ -29,5 +29,11 @@ export const heading = (page: Page) => page.getByRole("heading", { level: 1 });
 /** What axe finds on a page, as short as it can be said; nothing, that is. */
 export async function axeFinds(page: Page): Promise<string[]> {
   const { violations } = await new AxeBuilder({ page }).analyze();
-  return violations.map((one) => `${one.id}: ${one.nodes.map((node) => node.target.join(" ")).slice(0, 3).join(", ")}`);
+  return violations.map(
+    (one) =>
+      `${one.id}: ${one.nodes
+        .map((node) => node.target.join(" "))
+        .slice(0, 3)
+        .join(", ")}`,
+  );
 }

@@ -1,7 +1,10 @@
 import { expect, test } from "@playwright/test";
 import { drag, heading, listen } from "./helpers";
 
-test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked, linked and taken out as CSV", async ({ page, request }) => {
+test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked, linked and taken out as CSV", async ({
+  page,
+  request,
+}) => {
   const complaints = listen(page);
   await page.goto("/signals/metrics?last=PT6H");
   await expect(heading(page)).toContainText("Add a line");
@@ -28,7 +31,10 @@ test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked,
     const box = await canvas.boundingBox();
     if (!box) throw new Error("no chart");
     await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
-    const row = page.getByRole("table", { name: "Legend" }).getByRole("row").filter({ hasText: "Memory use · nq-mfx-parse-01" });
+    const row = page
+      .getByRole("table", { name: "Legend" })
+      .getByRole("row")
+      .filter({ hasText: "Memory use · nq-mfx-parse-01" });
     await expect(row.getByRole("cell").nth(1)).toHaveText(/\d+\.\d %/);
     await page.getByRole("button", { name: "max", exact: true }).click();
     await expect(page.getByRole("columnheader", { name: "max" })).toHaveAttribute("aria-sort", "descending");
@@ -79,7 +85,10 @@ test("logs: searched as one types, narrowed, opened, told by patterns", async ({
   await expect(heading(page)).toContainText(/[\d,]+ records in 12 h/);
   await page.getByRole("searchbox", { name: "Search" }).fill("manifest repl");
   await expect(heading(page)).toContainText(/^\d+ records in 12 h, 0 of them errors; 1 pattern/);
-  await page.getByRole("button", { name: /^Segment \d+ of manifest \w+ kept for replay$/ }).first().click();
+  await page
+    .getByRole("button", { name: /^Segment \d+ of manifest \w+ kept for replay$/ })
+    .first()
+    .click();
   await expect(page.getByText("service.name manifest-parser on host.name nq-mfx-parse-01")).toBeVisible();
   await expect(page.getByRole("heading", { name: "What it said before and after" })).toBeVisible();
   await page.getByRole("button", { name: "Segment <*> of manifest <*> kept for replay" }).click();
@@ -116,7 +125,9 @@ test("traces: operations, durations dragged, a waterfall, two side by side", asy
   await boxes.nth(0).check();
   await boxes.nth(1).check();
   await page.getByRole("link", { name: "Compare these two" }).click();
-  await expect(page.getByRole("table", { name: "Differences of two traces" })).toContainText("manifest-gateway: POST /manifests (answered)");
+  await expect(page.getByRole("table", { name: "Differences of two traces" })).toContainText(
+    "manifest-gateway: POST /manifests (answered)",
+  );
   await expect(page.getByRole("list", { name: "Spans" })).toHaveCount(2);
   await page.getByRole("list", { name: "Spans" }).first().getByRole("button").first().click();
   await expect(page.getByText("Spent itself").first()).toBeVisible();
@@ -140,9 +151,13 @@ test("SQL: written with completion, run, drawn, kept, refused where it would wri
   await page.getByLabel("Keep it as").fill("Switches of North Quay");
   await page.getByRole("button", { name: "Keep", exact: true }).click();
   await expect(page.getByRole("button", { name: "Switches of North Quay", exact: true })).toBeVisible();
-  const csv = await (await request.get((await page.getByRole("link", { name: "CSV" }).getAttribute("href")) ?? "")).text();
+  const csv = await (
+    await request.get((await page.getByRole("link", { name: "CSV" }).getAttribute("href")) ?? "")
+  ).text();
   expect(csv).toBe("name,kind\r\nnq-sw-01,net.switch\r\nnq-sw-02,net.switch\r\n");
-  await page.goto(`/signals/sql?q=${encodeURIComponent("SELECT at, component, value FROM samples('memory.used', '2026-03-17T08:00Z', '2026-03-17T09:00Z') WHERE component = 'nq-mfx-parse-01'")}`);
+  await page.goto(
+    `/signals/sql?q=${encodeURIComponent("SELECT at, component, value FROM samples('memory.used', '2026-03-17T08:00Z', '2026-03-17T09:00Z') WHERE component = 'nq-mfx-parse-01'")}`,
+  );
   await page.getByRole("button", { name: "chart" }).click();
   await expect(page.getByRole("table", { name: "Legend" })).toContainText("nq-mfx-parse-01");
   await page.goto(`/signals/sql?q=${encodeURIComponent("DELETE FROM component")}`);
@@ -153,9 +168,17 @@ test("SQL: written with completion, run, drawn, kept, refused where it would wri
 test("a CSV file is looked at, mapped, and taken in part by part", async ({ page }) => {
   const complaints = listen(page);
   await page.goto("/signals/import");
-  const rows = Array.from({ length: 9000 }, (_, index) => `2026-03-1${1 + Math.floor(index / 2000)} ${String(Math.floor((index % 1440) / 60)).padStart(2, "0")}:${String(index % 60).padStart(2, "0")},${20 + (index % 50) / 10},${index % 7},remark`);
+  const rows = Array.from(
+    { length: 9000 },
+    (_, index) =>
+      `2026-03-1${1 + Math.floor(index / 2000)} ${String(Math.floor((index % 1440) / 60)).padStart(2, "0")}:${String(index % 60).padStart(2, "0")},${20 + (index % 50) / 10},${index % 7},remark`,
+  );
   rows[5] = "not a time,1,2,remark";
-  await page.getByLabel("CSV file").setInputFiles({ name: "weather.csv", mimeType: "text/csv", buffer: Buffer.from(`Time,Wind speed (m/s),Gusts,Note\n${rows.join("\n")}\n`) });
+  await page.getByLabel("CSV file").setInputFiles({
+    name: "weather.csv",
+    mimeType: "text/csv",
+    buffer: Buffer.from(`Time,Wind speed (m/s),Gusts,Note\n${rows.join("\n")}\n`),
+  });
   await expect(heading(page)).toContainText("The first 12 rows give 22 samples of 2 series. Nothing is taken in yet.");
   await expect(page.getByText("Row 7: “not a time” is not an instant.")).toBeVisible();
   await page.getByRole("textbox", { name: "kept as" }).first().fill("wind.speed");
@@ -168,7 +191,9 @@ test("a CSV file is looked at, mapped, and taken in part by part", async ({ page
   await expect(page.getByRole("table", { name: "Legend" })).toContainText("wind speed · td-gw-01");
   await expect(page.getByRole("table", { name: "Legend" })).toContainText("24.9 m/s");
   await page.goto("/signals/import");
-  await page.getByLabel("CSV file").setInputFiles({ name: "empty.csv", mimeType: "text/csv", buffer: Buffer.from("only a head\n") });
+  await page
+    .getByLabel("CSV file")
+    .setInputFiles({ name: "empty.csv", mimeType: "text/csv", buffer: Buffer.from("only a head\n") });
   await expect(page.getByRole("alert")).toContainText("no row below its head");
   expect(complaints).toEqual([]);
 });
@@ -180,7 +205,24 @@ test("a sender that fits nobody waits, and is named by a rule", async ({ page, r
   const clock = await page.getByText(/^\d\d:\d\d:\d\d UTC$/).textContent();
   const sentAt = Date.parse(`2026-03-17T${clock?.slice(0, 8)}Z`);
   const answer = await request.post("http://127.0.0.1:4329/v1/logs", {
-    data: { resourceLogs: [{ resource: { attributes: [{ key: "service.name", value: { stringValue: "weighbridge" } }] }, scopeLogs: [{ logRecords: [{ timeUnixNano: `${sentAt}000000`, severityNumber: 13, body: { stringValue: "scale 3 has to be set to zero" } }] }] }] },
+    data: {
+      resourceLogs: [
+        {
+          resource: { attributes: [{ key: "service.name", value: { stringValue: "weighbridge" } }] },
+          scopeLogs: [
+            {
+              logRecords: [
+                {
+                  timeUnixNano: `${sentAt}000000`,
+                  severityNumber: 13,
+                  body: { stringValue: "scale 3 has to be set to zero" },
+                },
+              ],
+            },
+          ],
+        },
+      ],
+    },
   });
   expect(await answer.json()).toEqual({});
   await page.goto("/setup/signals");

@@ -27,7 +27,10 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await page.getByLabel("Poll every (s)").fill("15");
     await page.getByRole("button", { name: "Add and sweep" }).click();
     await expect(page).toHaveURL(/\/discover\/sweeps\/\d+/);
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("tried 254 addresses: 10 answered, 10 told their system", { timeout: 60_000 });
+    await expect(page.getByRole("heading", { level: 1 })).toContainText(
+      "tried 254 addresses: 10 answered, 10 told their system",
+      { timeout: 60_000 },
+    );
   });
 
   await test.step("Estate: sorted, filtered and paged by the server; a component's own page", async () => {
@@ -38,7 +41,9 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await page.getByRole("columnheader", { name: "Address" }).click();
     await expect(page).toHaveURL(/sort=address/);
     await page.getByRole("link", { name: "nq-mfx-parse-01", exact: true }).click();
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("nq-mfx-parse-01 is well. Linux host at North Quay, part of Manifest Exchange.");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText(
+      "nq-mfx-parse-01 is well. Linux host at North Quay, part of Manifest Exchange.",
+    );
     await expect(page.getByRole("figure").filter({ hasText: "Memory use" })).toBeVisible();
     await expect(page.getByRole("region", { name: "Listening ports" })).toContainText("8085");
     await expect(page.getByRole("region", { name: "Running software" })).toContainText("manifest-parser");
@@ -55,10 +60,15 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
   await test.step("the drill starts; the incident appears by itself", async () => {
     await page.goto("/setup/drills");
     await page.getByRole("button", { name: "Start: The manifest parser leaks memory" }).click();
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("Under way: “The manifest parser leaks memory”");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText(
+      "Under way: “The manifest parser leaks memory”",
+    );
     await page.getByRole("link", { name: "Watch" }).click();
     // Two minutes of the clock are 20 s at this pace; the page is not touched meanwhile.
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("Manifest Exchange is in trouble: 1 open incident", { timeout: 60_000 });
+    await expect(page.getByRole("heading", { level: 1 })).toContainText(
+      "Manifest Exchange is in trouble: 1 open incident",
+      { timeout: 60_000 },
+    );
     await expect(page.getByRole("link", { name: /Incidents/ })).toContainText("1");
   });
 
@@ -96,7 +106,10 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await expect(page.getByLabel("Target")).toHaveValue("nq-mfx-parse-01 (127.20.1.19)");
     await expect(page.getByLabel("Process to restart")).toHaveValue("manifest-parser");
     await page.getByRole("button", { name: "Start the run" }).click();
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("“Restart a service” ended well on nq-mfx-parse-01", { timeout: 60_000 });
+    await expect(page.getByRole("heading", { level: 1 })).toContainText(
+      "“Restart a service” ended well on nq-mfx-parse-01",
+      { timeout: 60_000 },
+    );
     await expect(page.getByText("Started by Ilse Marrow")).toBeVisible();
     await expect(page.getByText("service manifest-parser restart")).toBeVisible();
     await page.getByRole("link", { name: /^incident \d+$/ }).click();
@@ -151,7 +164,9 @@ test("the palette and the keys", async ({ page }) => {
 test("figures of a chart as a table and as CSV", async ({ page, request }) => {
   await page.goto("/services/gate-appointments?last=PT6H");
   await page.getByRole("button", { name: "Figures of truck moves" }).click();
-  await expect(page.getByRole("region", { name: "Figures of truck moves" }).getByRole("row").nth(2)).toContainText("an hour");
+  await expect(page.getByRole("region", { name: "Figures of truck moves" }).getByRole("row").nth(2)).toContainText(
+    "an hour",
+  );
   const address = await page.getByRole("link", { name: "CSV of truck moves" }).getAttribute("href");
   const csv = await (await request.get(address ?? "")).text();
   expect(csv.split("\r\n")[1]).toMatch(/^2026-03-17T\d\d:\d\d:\d\d\.\d{3}Z,\d+(\.\d+)?$/);
@@ -178,18 +193,49 @@ test("wrong input gets a sentence", async ({ page, request }) => {
   expect((await request.get("/estate?page=-5&size=1000000&sort=drop&q=%25")).status()).toBe(200);
   const large = await request.post("/who", { form: { name: "x".repeat(300_000) } });
   expect(large.status()).toBe(413);
-  const across = await request.post("/setup/drills", { form: { id: "parser-leak", intent: "start" }, headers: { "sec-fetch-site": "cross-site" } });
+  const across = await request.post("/setup/drills", {
+    form: { id: "parser-leak", intent: "start" },
+    headers: { "sec-fetch-site": "cross-site" },
+  });
   expect(across.status()).toBe(403);
   const elsewhere = await request.get("/", { headers: { host: "evil.example" } });
   expect(elsewhere.status()).toBe(421);
-  const nonsense = await request.post("/runbooks/1", { form: { target: "all", incident: "", "arg.process": "$(reboot)" } });
+  const nonsense = await request.post("/runbooks/1", {
+    form: { target: "all", incident: "", "arg.process": "$(reboot)" },
+  });
   expect(nonsense.status()).toBe(400);
   const headers = (await request.get("/")).headers();
   expect(headers["content-security-policy"]).toContain("default-src 'none'");
   expect(headers["x-content-type-options"]).toBe("nosniff");
 });
 
-const PAGES = ["/", "/discover", "/discover/sources/new", "/discover/sweeps/1", "/estate", "/map?service=gate-appointments", "/services/manifest-exchange", "/signals/metrics", "/signals/metrics?line=metric~memory.used%3Bpick~highest&view=bars", "/signals/metrics?line=metric~memory.used%3Bfold~mean%3Bby~site", "/signals/logs", "/signals/logs?view=patterns", "/signals/traces", "/signals/sql?q=SELECT%20at%2C%20summary%20FROM%20changes", "/signals/import", "/incidents", "/incidents/1", "/runbooks", "/runbooks/1", "/runs/1", "/setup", "/setup/drills", "/setup/rules", "/setup/services", "/setup/signals"];
+const PAGES = [
+  "/",
+  "/discover",
+  "/discover/sources/new",
+  "/discover/sweeps/1",
+  "/estate",
+  "/map?service=gate-appointments",
+  "/services/manifest-exchange",
+  "/signals/metrics",
+  "/signals/metrics?line=metric~memory.used%3Bpick~highest&view=bars",
+  "/signals/metrics?line=metric~memory.used%3Bfold~mean%3Bby~site",
+  "/signals/logs",
+  "/signals/logs?view=patterns",
+  "/signals/traces",
+  "/signals/sql?q=SELECT%20at%2C%20summary%20FROM%20changes",
+  "/signals/import",
+  "/incidents",
+  "/incidents/1",
+  "/runbooks",
+  "/runbooks/1",
+  "/runs/1",
+  "/setup",
+  "/setup/drills",
+  "/setup/rules",
+  "/setup/services",
+  "/setup/signals",
+];
 
 for (const theme of ["day", "night"] as const)
   test(`axe finds nothing on the main views by ${theme}`, async ({ page }) => {
@@ -206,7 +252,12 @@ for (const theme of ["day", "night"] as const)
       await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
       await expect(page.locator("canvas, .react-flow__node, table, form, dl, h1").first()).toBeVisible();
       const { violations } = await new AxeBuilder({ page }).analyze();
-      expect(violations.map((violation) => `${address}: ${violation.id}: ${violation.nodes.map((node) => node.html.slice(0, 160)).join(" | ")}`)).toEqual([]);
+      expect(
+        violations.map(
+          (violation) =>
+            `${address}: ${violation.id}: ${violation.nodes.map((node) => node.html.slice(0, 160)).join(" | ")}`,
+        ),
+      ).toEqual([]);
     }
     expect(complaints).toEqual([]);
   });

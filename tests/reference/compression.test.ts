@@ -1,12 +1,20 @@
 import { expect, it } from "vitest";
 import { encodeChunk } from "#core/telemetry/chunk";
 
-const everyMinute = (count: number, value: (index: number) => number) => ({ times: Float64Array.from({ length: count }, (_, index) => 1_700_000_000_000 + index * 60_000), values: Float64Array.from({ length: count }, (_, index) => value(index)) });
+const everyMinute = (count: number, value: (index: number) => number) => ({
+  times: Float64Array.from({ length: count }, (_, index) => 1_700_000_000_000 + index * 60_000),
+  values: Float64Array.from({ length: count }, (_, index) => value(index)),
+});
 
 // Source: Pelkonen et al., VLDB 2015, §4.1: 96 % of time stamps take one bit on their data, a repeated value takes one bit;
 // their two-hour blocks average 1.37 bytes a sample (figure 6). Their data is not published, so the parts are checked.
 it("takes no more than the published bit for an instant on time and a value that stays", () => {
-  expect(encodeChunk(everyMinute(240, () => 12), 240).length).toBeLessThanOrEqual(Math.ceil((128 + 24 + 239 * 2) / 8));
+  expect(
+    encodeChunk(
+      everyMinute(240, () => 12),
+      240,
+    ).length,
+  ).toBeLessThanOrEqual(Math.ceil((128 + 24 + 239 * 2) / 8));
 });
 
 it("stays below the published mean on whole numbers that change now and then", () => {

@@ -35,13 +35,20 @@ it("reads the specification's example", () => {
     ["go_goroutines", "gauge", "", 1],
     ["process_cpu_seconds", "counter", "seconds", 1],
   ]);
-  expect(read[0]?.samples[0]).toMatchObject({ labels: [["path", "/api/v1"], ["method", "GET"]], value: 9036.32 });
+  expect(read[0]?.samples[0]).toMatchObject({
+    labels: [
+      ["path", "/api/v1"],
+      ["method", "GET"],
+    ],
+    value: 9036.32,
+  });
   expect(read[2]?.samples[0]).toMatchObject({ name: "process_cpu_seconds_total", value: 4_200_722.46 });
 });
 
 // Source: the same, section "Exemplars": a histogram whose buckets carry traces.
 it("reads exemplars and time stamps", () => {
-  const read = families(`# TYPE foo histogram
+  const read = families(
+    `# TYPE foo histogram
 foo_bucket{le="0.01"} 0
 foo_bucket{le="0.1"} 8 # {} 0.054
 foo_bucket{le="1"} 11 # {trace_id="KOO5S4vxi0o"} 0.67
@@ -50,9 +57,14 @@ foo_bucket{le="+Inf"} 17
 foo_count 17
 foo_sum 324789.3
 foo_created  1520430000.123
-# EOF`.replace("created  ", "created "));
+# EOF`.replace("created  ", "created "),
+  );
   expect(read).toHaveLength(1);
-  expect(read[0]?.samples[3]?.exemplar).toEqual({ labels: [["trace_id", "oHg5SJYRHA0"]], value: 9.8, atMs: 1_520_879_607_789 });
+  expect(read[0]?.samples[3]?.exemplar).toEqual({
+    labels: [["trace_id", "oHg5SJYRHA0"]],
+    value: 9.8,
+    atMs: 1_520_879_607_789,
+  });
   expect(read[0]?.samples[4]?.labels).toEqual([["le", "+Inf"]]);
   expect(families("a 1 1520879607.789\n")[0]?.samples[0]?.atMs).toBeCloseTo(1_520_879_607_789, 0);
   expect(families("a 1 1520879607789\n")[0]?.samples[0]?.atMs).toBe(1_520_879_607_789);
@@ -70,9 +82,15 @@ it.each([
 });
 
 describe("what is not OpenMetrics", () => {
-  it.each(["a", "a b", '{x="y"} 1', 'a{x=1} 1', 'a{x="y} 1', "<html>", "a 1 2 3", 'a 1 # {x="y"} z'])("%s is told with its line", (line) => {
-    expect(readOpenMetrics(`ok 1\n${line}\n`)).toMatchObject({ ok: false, problem: expect.stringContaining("Line 2") });
-  });
+  it.each(["a", "a b", '{x="y"} 1', "a{x=1} 1", 'a{x="y} 1', "<html>", "a 1 2 3", 'a 1 # {x="y"} z'])(
+    "%s is told with its line",
+    (line) => {
+      expect(readOpenMetrics(`ok 1\n${line}\n`)).toMatchObject({
+        ok: false,
+        problem: expect.stringContaining("Line 2"),
+      });
+    },
+  );
   it("a page that breaks off says so", () => {
     expect(readOpenMetrics("a 1\n")).toMatchObject({ ok: true, complete: false });
     expect(readOpenMetrics("a 1\n# EOF\n")).toMatchObject({ ok: true, complete: true });
@@ -88,25 +106,47 @@ describe("whatever a page says", () => {
   const label = fc.tuple(fc.stringMatching(/^[a-z_][a-z0-9_]{0,6}$/), fc.string({ unit: "grapheme", maxLength: 10 }));
   const escaped = (value: string) => value.replaceAll("\\", "\\\\").replaceAll("\n", "\\n").replaceAll('"', '\\"');
   const value = fc.oneof(fc.double({ noNaN: true }), fc.integer());
-  const written = (given: number) => (given === Number.POSITIVE_INFINITY ? "+Inf" : given === Number.NEGATIVE_INFINITY ? "-Inf" : String(given));
+  const written = (given: number) =>
+    given === Number.POSITIVE_INFINITY ? "+Inf" : given === Number.NEGATIVE_INFINITY ? "-Inf" : String(given);
 
   it("is read back as it was written, labels with quotes, backslashes and line ends too", () =>
     fc.assert(
-      fc.property(word, fc.uniqueArray(label, { selector: ([name]) => name, maxLength: 4 }), value, (name, labels, given) => {
-        const text = `${name}${labels.length ? `{${labels.map(([key, one]) => `${key}="${escaped(one)}"`).join(",")}}` : ""} ${written(given)}\n# EOF\n`;
-        const read = readOpenMetrics(text);
-        if (!read.ok) throw new Error(read.problem);
-        const sample = read.families[0]?.samples[0];
-        expect(sample?.name).toBe(name);
-        expect(sample?.labels).toEqual(labels);
-        expect(Object.is(sample?.value, given) || sample?.value === given).toBe(true);
-      }),
+      fc.property(
+        word,
+        fc.uniqueArray(label, { selector: ([name]) => name, maxLength: 4 }),
+        value,
+        (name, labels, given) => {
+          const text = `${name}${labels.length ? `{${labels.map(([key, one]) => `${key}="${escaped(one)}"`).join(",")}}` : ""} ${written(given)}\n# EOF\n`;
+          const read = readOpenMetrics(text);
+          if (!read.ok) throw new Error(read.problem);
+          const sample = read.families[0]?.samples[0];
+          expect(sample?.name).toBe(name);
+          expect(sample?.labels).toEqual(labels);
+          expect(Object.is(sample?.value, given) || sample?.value === given).toBe(true);
+        },
+      ),
     ));
   it("never throws, and what cannot be read is named by its line", () =>
     fc.assert(
-      fc.property(fc.array(fc.oneof(fc.string({ maxLength: 30 }), fc.constantFrom("# TYPE a counter", "a_total 1", 'a_bucket{le="1"} 2 # {trace_id="x"} 1', "# EOF", "a{", 'a{b="')), { maxLength: 8 }), (lines) => {
-        const read = readOpenMetrics(lines.join("\n"));
-        if (!read.ok) expect(read.problem).toMatch(/^(Line \d+ is not OpenMetrics|The page has more than)/);
-      }),
+      fc.property(
+        fc.array(
+          fc.oneof(
+            fc.string({ maxLength: 30 }),
+            fc.constantFrom(
+              "# TYPE a counter",
+              "a_total 1",
+              'a_bucket{le="1"} 2 # {trace_id="x"} 1',
+              "# EOF",
+              "a{",
+              'a{b="',
+            ),
+          ),
+          { maxLength: 8 },
+        ),
+        (lines) => {
+          const read = readOpenMetrics(lines.join("\n"));
+          if (!read.ok) expect(read.problem).toMatch(/^(Line \d+ is not OpenMetrics|The page has more than)/);
+        },
+      ),
     ));
 });

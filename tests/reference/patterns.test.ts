@@ -46,6 +46,8 @@ it("groups generated lines by their true templates", () => {
   };
   const groups = key(lines, "group");
   const templates = key(lines, "template");
-  const right = lines.filter((line) => JSON.stringify(groups.get(line.group)) === JSON.stringify(templates.get(line.template))).length;
+  const right = lines.filter(
+    (line) => JSON.stringify(groups.get(line.group)) === JSON.stringify(templates.get(line.template)),
+  ).length;
   expect(right / lines.length).toBeGreaterThanOrEqual(0.95);
 });

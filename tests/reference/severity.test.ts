@@ -3,7 +3,14 @@ import { SEVERITIES, severityRank, SYSLOG_SEVERITY, worstSeverity } from "#core/
 
 // Source: RFC 8632 §4.2 (perceived severities of ITU-T X.733) gives their order.
 it("orders severities as RFC 8632 does", () => {
-  expect([...SEVERITIES].sort((a, b) => severityRank(b) - severityRank(a))).toEqual(["critical", "major", "minor", "warning", "indeterminate", "cleared"]);
+  expect([...SEVERITIES].sort((a, b) => severityRank(b) - severityRank(a))).toEqual([
+    "critical",
+    "major",
+    "minor",
+    "warning",
+    "indeterminate",
+    "cleared",
+  ]);
   expect(worstSeverity(["warning", "critical", "major"])).toBe("critical");
   expect(worstSeverity([])).toBe("cleared");
 });

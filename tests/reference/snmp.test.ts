@@ -7,7 +7,9 @@ import { readScenario } from "#standins/scenario";
 import { agentTree, startAgent } from "#standins/snmp-agent";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
-const read = readScenario(JSON.parse(readFileSync(new URL("../fixtures/small-scenario.json", import.meta.url), "utf8")));
+const read = readScenario(
+  JSON.parse(readFileSync(new URL("../fixtures/small-scenario.json", import.meta.url), "utf8")),
+);
 if (!read.ok) throw new Error(read.problems.join("\n"));
 const { scenario } = read;
 const estate = new EstateModel(scenario, AT);
@@ -31,7 +33,8 @@ function written(type: number, value: unknown): string {
     case 0x46:
       return `Counter64: ${value}`;
     default:
-      if (Buffer.isBuffer(value)) return `Hex-STRING: ${[...value].map((byte) => byte.toString(16).padStart(2, "0").toUpperCase()).join(" ")} `;
+      if (Buffer.isBuffer(value))
+        return `Hex-STRING: ${[...value].map((byte) => byte.toString(16).padStart(2, "0").toUpperCase()).join(" ")} `;
       return value === "" ? '""' : `STRING: "${value}"`;
   }
 }
@@ -59,7 +62,12 @@ describe("our collector against the stand-in", () => {
 
   it("reads the system and its tables (RFC 3418, 2863, 2790, 4022)", async () => {
     const system = await readSystem(target);
-    expect(system).toMatchObject({ sysName: "t-web-01.halvane.example", sysObjectId: "1.3.6.1.4.1.8072.3.2.10", sysServices: 72, processors: 2 });
+    expect(system).toMatchObject({
+      sysName: "t-web-01.halvane.example",
+      sysObjectId: "1.3.6.1.4.1.8072.3.2.10",
+      sysServices: 72,
+      processors: 2,
+    });
     expect(system.interfaces).toEqual(host.interfaceRows());
     expect(system.storage).toEqual(host.storageRows(AT));
     expect(system.software.map((row) => row.name)).toContain("shopfront");
@@ -77,7 +85,9 @@ describe("our collector against the stand-in", () => {
     expect(poll.interfaces).toEqual(model.interfaces);
     const front = poll.processes.find((process) => process.name === "shopfront");
     expect(front).toEqual(model.processes[0]);
-    expect((await readProcesses(target)).find((process) => process.name === "shopfront")?.memoryBytes).toBe(front?.memoryBytes);
+    expect((await readProcesses(target)).find((process) => process.name === "shopfront")?.memoryBytes).toBe(
+      front?.memoryBytes,
+    );
   });
 
   it("hears nothing with a wrong community and says so", async () => {
@@ -86,10 +96,21 @@ describe("our collector against the stand-in", () => {
 
   // Source: RFC 3416 §4.2.1 (noSuchObject / noSuchInstance) and §4.2.3 (endOfMibView).
   it("answers what it does not have as RFC 3416 says", async () => {
-    const session = snmp.createSession(target.address, target.community, { port: target.port, version: snmp.Version2c, timeout: 500, retries: 1 });
-    const got = await new Promise<number>((resolve, reject) => session.get(["1.3.6.1.2.1.99.1.0"], (error, bindings) => (error ? reject(error) : resolve(bindings?.[0]?.type ?? -1))));
+    const session = snmp.createSession(target.address, target.community, {
+      port: target.port,
+      version: snmp.Version2c,
+      timeout: 500,
+      retries: 1,
+    });
+    const got = await new Promise<number>((resolve, reject) =>
+      session.get(["1.3.6.1.2.1.99.1.0"], (error, bindings) =>
+        error ? reject(error) : resolve(bindings?.[0]?.type ?? -1),
+      ),
+    );
     expect([snmp.ObjectType.NoSuchObject, snmp.ObjectType.NoSuchInstance]).toContain(got);
-    const next = await new Promise<number>((resolve, reject) => session.getNext(["1.3.7"], (error, bindings) => (error ? reject(error) : resolve(bindings?.[0]?.type ?? -1))));
+    const next = await new Promise<number>((resolve, reject) =>
+      session.getNext(["1.3.7"], (error, bindings) => (error ? reject(error) : resolve(bindings?.[0]?.type ?? -1))),
+    );
     expect(next).toBe(snmp.ObjectType.EndOfMibView);
     session.close();
   });

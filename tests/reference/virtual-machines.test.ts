@@ -53,7 +53,15 @@ describe("the tree of a hypervisor", () => {
 
 it("operational states are numbered as VirtualMachineOperState is", () => {
   const number = (state: (typeof GUEST_STATES)[number]) => GUEST_STATES.indexOf(state) + 1;
-  expect([number("unknown"), number("other"), number("preparing"), number("running"), number("suspended"), number("paused"), number("crashed")]).toEqual([1, 2, 3, 4, 6, 8, 12]);
+  expect([
+    number("unknown"),
+    number("other"),
+    number("preparing"),
+    number("running"),
+    number("suspended"),
+    number("paused"),
+    number("crashed"),
+  ]).toEqual([1, 2, 3, 4, 6, 8, 12]);
 });
 
 describe("our collector against it, over the wire", () => {
@@ -69,7 +77,16 @@ describe("our collector against it, over the wire", () => {
     const system = await readSystem(target);
     expect(system.hypervisor).toEqual({ software: "Halvane machine host", version: "3.4.1" });
     expect(system.guests).toEqual(
-      hypervisor.guests.map((guest, index) => ({ index: index + 1, name: guest.name, uuid: guest.uuid, system: "Linux", state: "running", processors: guest.role.cores, memoryBytes: guest.role.memoryGiB * 1024 ** 3, physAddresses: guest.interfaceRows().map((row) => row.physAddress) })),
+      hypervisor.guests.map((guest, index) => ({
+        index: index + 1,
+        name: guest.name,
+        uuid: guest.uuid,
+        system: "Linux",
+        state: "running",
+        processors: guest.role.cores,
+        memoryBytes: guest.role.memoryGiB * 1024 ** 3,
+        physAddresses: guest.interfaceRows().map((row) => row.physAddress),
+      })),
     );
     expect(system.guests).toHaveLength(2);
   });
@@ -82,6 +99,9 @@ describe("our collector against it, over the wire", () => {
     estate.afflict(dark, "t-db-01", AT + 60_000, AT + 120_000);
     at = AT + 90_000;
     const later = await pollHost(target, { processes: false, guests: true });
-    expect(later.guests?.map((guest) => [guest.name, guest.running])).toEqual([["t-web-01", true], ["t-db-01", false]]);
+    expect(later.guests?.map((guest) => [guest.name, guest.running])).toEqual([
+      ["t-web-01", true],
+      ["t-db-01", false],
+    ]);
   });
 });

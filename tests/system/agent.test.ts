@@ -24,7 +24,18 @@ let agent: ReturnType<typeof spawn> | undefined;
 
 beforeEach(async () => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
-  const settings: Settings = { root: process.cwd(), data: folder, host: "127.0.0.1", port: 1, otlpPort: 0, syslogPort: 0, clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 }, clockSet: false, historyMs: 0, sshUser: "operator" };
+  const settings: Settings = {
+    root: process.cwd(),
+    data: folder,
+    host: "127.0.0.1",
+    port: 1,
+    otlpPort: 0,
+    syslogPort: 0,
+    clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
+    clockSet: false,
+    historyMs: 0,
+    sshUser: "operator",
+  };
   engine = new Engine(settings, () => undefined);
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);
@@ -67,13 +78,28 @@ function machine(): { root: string; put: (path: string, text: string) => void } 
 
 function start(root: string, ...more: string[]): { said: () => string } {
   let text = "";
-  agent = spawn(process.execPath, ["build/run/agent/main.js", "--to", base, "--every", "1", "--root", root, "--site", "Winch house", ...more], { stdio: ["ignore", "pipe", "pipe"] });
+  agent = spawn(
+    process.execPath,
+    ["build/run/agent/main.js", "--to", base, "--every", "1", "--root", root, "--site", "Winch house", ...more],
+    { stdio: ["ignore", "pipe", "pipe"] },
+  );
   agent.stdout?.on("data", (part: Buffer) => (text += part.toString()));
   agent.stderr?.on("data", (part: Buffer) => (text += part.toString()));
   return { said: () => text };
 }
 
-const estate = () => questions.estate(reader, { atMs: Date.now(), search: "", kind: "", site: "", health: "", sort: "name", descending: false, page: 0, pageSize: 50 }).rows;
+const estate = () =>
+  questions.estate(reader, {
+    atMs: Date.now(),
+    search: "",
+    kind: "",
+    site: "",
+    health: "",
+    sort: "name",
+    descending: false,
+    page: 0,
+    pageSize: 50,
+  }).rows;
 
 it("the agent's machine and its containers come under watch by themselves, and their limits are kept watch over", async () => {
   const { root } = machine();
@@ -91,10 +117,20 @@ it("the agent's machine and its containers come under watch by themselves, and t
     const unwell = estate().filter((row) => row.severity !== "cleared");
     return unwell.length === 2 ? unwell : undefined;
   });
-  const page = questions.component(reader, { id: rows[0]?.id as number, atMs: Date.now(), fromMs: Date.now() - 60_000, toMs: Date.now() });
+  const page = questions.component(reader, {
+    id: rows[0]?.id as number,
+    atMs: Date.now(),
+    fromMs: Date.now() - 60_000,
+    toMs: Date.now(),
+  });
   expect(page?.carriers.map((carrier) => [carrier.name, carrier.how])).toEqual([["winch-03", "runs on"]]);
   expect(page?.charts.find((chart) => chart.metric === "container.memory.used")?.legend.last).toBe(95);
-  const host = questions.component(reader, { id: rows[1]?.id as number, atMs: Date.now(), fromMs: Date.now() - 60_000, toMs: Date.now() });
+  const host = questions.component(reader, {
+    id: rows[1]?.id as number,
+    atMs: Date.now(),
+    fromMs: Date.now() - 60_000,
+    toMs: Date.now(),
+  });
   expect(host?.charts.find((chart) => chart.metric === "memory.used")?.legend.last).toBe(96);
   expect(host?.charts.find((chart) => chart.metric === "reachable")?.legend.last).toBe(1);
   // One thing is wrong with the machine and one with what runs on it; they are one incident, for one relies on the other.
@@ -107,7 +143,11 @@ it("who does not bring the word is turned away with a sentence, and the agent sa
   await until("the agent complains", () => said().includes("will not take a report (401): "));
   expect(said()).toContain("Bring the word this receiver asks for");
   expect(estate()).toEqual([]);
-  const answer = await fetch(`${base}/v1/logs`, { method: "POST", body: "{}", headers: { "content-type": "application/json", authorization: "Bearer something else" } });
+  const answer = await fetch(`${base}/v1/logs`, {
+    method: "POST",
+    body: "{}",
+    headers: { "content-type": "application/json", authorization: "Bearer something else" },
+  });
   expect(answer.status).toBe(401);
   expect(answer.headers.get("www-authenticate")).toBe("Bearer");
 });
@@ -116,7 +156,9 @@ it("a wrong word on the command line is a sentence, not a trace", async () => {
   const ended = (...args: string[]) =>
     new Promise<string>((resolve) => {
       let text = "";
-      const child = spawn(process.execPath, ["build/run/agent/main.js", ...args], { stdio: ["ignore", "ignore", "pipe"] });
+      const child = spawn(process.execPath, ["build/run/agent/main.js", ...args], {
+        stdio: ["ignore", "ignore", "pipe"],
+      });
       child.stderr?.on("data", (part: Buffer) => (text += part.toString()));
       child.on("exit", (code) => resolve(`${code} ${text.trim()}`));
     });

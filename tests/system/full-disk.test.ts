@@ -20,7 +20,10 @@ const kept = () => world.ask("store", {}).samples;
 const troubles = () => world.events.filter((event) => event.topic === "trouble");
 
 it("says that the disk is full, goes on watching, and loses no sample when there is room again", async () => {
-  await until("some live samples are kept", () => kept() > 0 && world.events.some((event) => event.topic === "tick" && event.samples > 0));
+  await until(
+    "some live samples are kept",
+    () => kept() > 0 && world.events.some((event) => event.topic === "tick" && event.samples > 0),
+  );
   engine.db.exec("CREATE TABLE IF NOT EXISTS ballast (data BLOB) STRICT");
   // SQLite itself refuses to grow, as on a full disk.
   engine.db.pragma(`max_page_count = ${engine.db.pragma("page_count", { simple: true })}`);
@@ -40,9 +43,14 @@ it("says that the disk is full, goes on watching, and loses no sample when there
   expect(kept()).toBe(before);
   engine.db.pragma("max_page_count = 1000000");
   await until("it is told that all is well again", () => troubles().at(-1)?.message === null && troubles().length > 1);
-  const host = world.ask("find", { text: "t-web-01", atMs: world.now() }).components.find((one) => one.name === "t-web-01");
+  const host = world
+    .ask("find", { text: "t-web-01", atMs: world.now() })
+    .components.find((one) => one.name === "t-web-01");
   const page = world.ask("component", { id: host?.id ?? 0, atMs: world.now(), fromMs: begun, toMs: begun + 120_000 });
   // A sample every 15 s of the clock, the two minutes without room included.
   expect(page?.charts.find((chart) => chart.metric === "memory.used")?.legend.count).toBeGreaterThanOrEqual(7);
-  await until("the alarm of that time is raised after all", () => world.ask("incidents", { fromMs: begun, toMs: world.now(), state: "open" })[0]);
+  await until(
+    "the alarm of that time is raised after all",
+    () => world.ask("incidents", { fromMs: begun, toMs: world.now(), state: "open" })[0],
+  );
 });

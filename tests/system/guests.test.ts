@@ -12,7 +12,10 @@ function virtual(scenario: SmallScenario): void {
   const web = scenario.hosts.find((host) => host.name === "t-web-01");
   if (!web) throw new Error("no web host");
   web.on = "t-virt-01";
-  scenario.hosts.unshift({ name: "t-virt-01", role: "machines", site: "room", address: `127.21.${NET}.5` }, { name: "t-virt-02", role: "machines", site: "room", address: `127.21.${NET}.6` });
+  scenario.hosts.unshift(
+    { name: "t-virt-01", role: "machines", site: "room", address: `127.21.${NET}.5` },
+    { name: "t-virt-02", role: "machines", site: "room", address: `127.21.${NET}.6` },
+  );
   scenario.hosts.push({ name: "t-lab-01", role: "web", site: "room", address: `127.21.${NET}.40`, on: "t-virt-01" });
 }
 
@@ -26,14 +29,30 @@ afterAll(async () => {
   await world.end();
 });
 
-const all = () => world.ask("estate", { atMs: world.now(), search: "", kind: "", site: "", health: "", sort: "name", descending: false, page: 0, pageSize: 50 }).rows;
+const all = () =>
+  world.ask("estate", {
+    atMs: world.now(),
+    search: "",
+    kind: "",
+    site: "",
+    health: "",
+    sort: "name",
+    descending: false,
+    page: 0,
+    pageSize: 50,
+  }).rows;
 const idOf = (name: string) => {
   const found = all().find((row) => row.name === name);
   if (!found) throw new Error(`no component ${name}`);
   return found.id;
 };
 const page = (name: string) => {
-  const found = world.ask("component", { id: idOf(name), atMs: world.now(), fromMs: world.now() - 3 * 3_600_000, toMs: world.now() });
+  const found = world.ask("component", {
+    id: idOf(name),
+    atMs: world.now(),
+    fromMs: world.now() - 3 * 3_600_000,
+    toMs: world.now(),
+  });
   if (!found) throw new Error(`no page of ${name}`);
   return found;
 };
@@ -61,10 +80,14 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
 
   it("show what carries them at the same instant, from the process down", () => {
     const process = page("shopfront @ t-web-01");
-    expect(process.carriers.map(({ name, how }) => [name, how])).toEqual([["t-web-01", "runs on"], ["t-virt-01", "hosted by"]]);
+    expect(process.carriers.map(({ name, how }) => [name, how])).toEqual([
+      ["t-web-01", "runs on"],
+      ["t-virt-01", "hosted by"],
+    ]);
     const hypervisor = process.carriers[1];
     expect(hypervisor?.charts.map((chart) => chart.metric)).toEqual(["cpu.used", "memory.used", "cpu.allotted"]);
-    for (const chart of hypervisor?.charts ?? []) expect(chart).toMatchObject({ fromMs: process.charts[0]?.fromMs, toMs: process.charts[0]?.toMs });
+    for (const chart of hypervisor?.charts ?? [])
+      expect(chart).toMatchObject({ fromMs: process.charts[0]?.fromMs, toMs: process.charts[0]?.toMs });
     expect(hypervisor?.charts[0]?.legend.count).toBeGreaterThan(30);
     expect(page("t-db-01").carriers).toEqual([]);
   });
@@ -82,13 +105,32 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
   });
 
   it("make the service rely on the hypervisor", () => {
-    const service = world.ask("service", { uid: "orders", atMs: world.now(), fromMs: world.now() - 3_600_000, toMs: world.now() });
+    const service = world.ask("service", {
+      uid: "orders",
+      atMs: world.now(),
+      fromMs: world.now() - 3_600_000,
+      toMs: world.now(),
+    });
     expect(service?.members.map((member) => member.name)).toContain("t-virt-01");
-    expect(service?.signals.find((one) => one.metric === "cpu.used")?.lines.map((line) => line.label)).toEqual(expect.arrayContaining(["Processor use · t-virt-01", "Processor use · t-web-01"]));
+    expect(service?.signals.find((one) => one.metric === "cpu.used")?.lines.map((line) => line.label)).toEqual(
+      expect.arrayContaining(["Processor use · t-virt-01", "Processor use · t-web-01"]),
+    );
   });
 
   it("stay in the estate while their hypervisor says they run, though they do not answer", async () => {
-    world.estate.afflict({ id: "dark", title: "", story: "", host: "t-web-01", effect: { type: "cpu-runaway", process: "none", toPercent: 1, riseSeconds: 1 }, cause: "x", repair: "x" }, "t-web-01", world.now());
+    world.estate.afflict(
+      {
+        id: "dark",
+        title: "",
+        story: "",
+        host: "t-web-01",
+        effect: { type: "cpu-runaway", process: "none", toPercent: 1, riseSeconds: 1 },
+        cause: "x",
+        repair: "x",
+      },
+      "t-web-01",
+      world.now(),
+    );
     const host = world.estate.host("t-web-01");
     if (!host) throw new Error("no host");
     // Its own agent falls silent; the hypervisor goes on telling of it.
@@ -119,12 +161,26 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
   });
 
   it("become hosts once a source reaches them, without a twin", async () => {
-    engine.saveSource(1, { name: "Room", site: "Room", ranges: `127.21.${NET}.1-20, 127.21.${NET}.40`, ports: "12222, 18080, 5432, 12525", snmpPort: 11_161, community: "test-room", pollSeconds: 15 }, "Test");
+    engine.saveSource(
+      1,
+      {
+        name: "Room",
+        site: "Room",
+        ranges: `127.21.${NET}.1-20, 127.21.${NET}.40`,
+        ports: "12222, 18080, 5432, 12525",
+        snmpPort: 11_161,
+        community: "test-room",
+        pollSeconds: 15,
+      },
+      "Test",
+    );
     await engine.startSweep(1, "Test", true);
     const labs = all().filter((row) => row.name === "t-lab-01");
     expect(labs.map((row) => row.kind)).toEqual(["host.linux"]);
     const lab = page("t-lab-01");
     expect(lab.carriers.map((carrier) => carrier.name)).toEqual(["t-virt-01"]);
-    expect(lab.changes.map((change) => change.summary)).toContainEqual(expect.stringMatching(/^t-lab-01 is the virtual machine t-lab-01 on t-virt-01: same hardware address/));
+    expect(lab.changes.map((change) => change.summary)).toContainEqual(
+      expect.stringMatching(/^t-lab-01 is the virtual machine t-lab-01 on t-virt-01: same hardware address/),
+    );
   });
 });

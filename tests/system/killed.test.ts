@@ -39,7 +39,17 @@ let folder: string;
 beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
   const root = process.cwd();
-  await build({ stdin: { contents: CHILD, resolveDir: root, loader: "ts" }, outfile: join(root, "build", "test", "killed-child.mjs"), bundle: true, packages: "external", platform: "node", target: "node20", format: "esm", logLevel: "error", alias: { "#core": join(root, "core"), "#server": join(root, "server") } });
+  await build({
+    stdin: { contents: CHILD, resolveDir: root, loader: "ts" },
+    outfile: join(root, "build", "test", "killed-child.mjs"),
+    bundle: true,
+    packages: "external",
+    platform: "node",
+    target: "node20",
+    format: "esm",
+    logLevel: "error",
+    alias: { "#core": join(root, "core"), "#server": join(root, "server") },
+  });
 });
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
@@ -49,7 +59,9 @@ it("loses nothing that was acknowledged, whenever the process is killed", async 
   let acknowledged = 0;
   for (let round = 0; round < 12; round++) {
     await new Promise<void>((resolve, reject) => {
-      const running = spawn(process.execPath, [child, file, join(process.cwd(), "server", "store", "migrations")], { stdio: ["ignore", "pipe", "pipe"] });
+      const running = spawn(process.execPath, [child, file, join(process.cwd(), "server", "store", "migrations")], {
+        stdio: ["ignore", "pipe", "pipe"],
+      });
       let errors = "";
       let rest = "";
       let commits = 0;
@@ -62,7 +74,9 @@ it("loses nothing that was acknowledged, whenever the process is killed", async 
         // Killed in the middle of whatever it does, at another place each time.
         if (commits > 20 + round * 9) running.kill("SIGKILL");
       });
-      running.on("exit", (_code, signal) => (signal === "SIGKILL" ? resolve() : reject(new Error(errors || "The child ended by itself."))));
+      running.on("exit", (_code, signal) =>
+        signal === "SIGKILL" ? resolve() : reject(new Error(errors || "The child ended by itself.")),
+      );
     });
     const db = openStore(file, "reader");
     const series = db.prepare("SELECT id FROM series ORDER BY id").all() as { id: number }[];

@@ -17,14 +17,36 @@ afterAll(async () => {
 });
 
 const component = (name: string) => {
-  const found = world.ask("estate", { atMs: world.now(), search: name, kind: "", site: "", health: "", sort: "name", descending: false, page: 0, pageSize: 50 }).rows.find((row) => row.name === name);
+  const found = world
+    .ask("estate", {
+      atMs: world.now(),
+      search: name,
+      kind: "",
+      site: "",
+      health: "",
+      sort: "name",
+      descending: false,
+      page: 0,
+      pageSize: 50,
+    })
+    .rows.find((row) => row.name === name);
   if (!found) throw new Error(`no component ${name}`);
   return found;
 };
 
 describe("one fault, end to end, over real sockets", () => {
   it("lives through its past at the first start: sweep, components, relations, samples", () => {
-    const { rows, total } = world.ask("estate", { atMs: world.now(), search: "", kind: "", site: "", health: "", sort: "name", descending: false, page: 0, pageSize: 50 });
+    const { rows, total } = world.ask("estate", {
+      atMs: world.now(),
+      search: "",
+      kind: "",
+      site: "",
+      health: "",
+      sort: "name",
+      descending: false,
+      page: 0,
+      pageSize: 50,
+    });
     expect(rows.map((row) => [row.name, row.kind])).toEqual([
       ["postbag @ t-db-01", "app.process"],
       ["quaystore @ t-db-01", "db.relational"],
@@ -34,15 +56,38 @@ describe("one fault, end to end, over real sockets", () => {
       ["t-web-01", "host.linux"],
     ]);
     expect(total).toBe(6);
-    const page = world.ask("component", { id: component("t-web-01").id, atMs: world.now(), fromMs: world.now() - 5 * 3_600_000, toMs: world.now() });
-    expect(page?.called).toMatchObject([{ own: { name: "shopfront @ t-web-01" }, other: { name: "quaystore @ t-db-01" }, detail: "tcp/5432", connections: 3, seenBy: "both" }]);
+    const page = world.ask("component", {
+      id: component("t-web-01").id,
+      atMs: world.now(),
+      fromMs: world.now() - 5 * 3_600_000,
+      toMs: world.now(),
+    });
+    expect(page?.called).toMatchObject([
+      {
+        own: { name: "shopfront @ t-web-01" },
+        other: { name: "quaystore @ t-db-01" },
+        detail: "tcp/5432",
+        connections: 3,
+        seenBy: "both",
+      },
+    ]);
     expect(page?.wired.map((wire) => wire.other.name)).toEqual(["t-sw-01"]);
     expect(page?.charts.find((chart) => chart.metric === "memory.used")?.legend.count).toBeGreaterThanOrEqual(59);
   });
 
   it("knows what the service is made of", () => {
-    const service = world.ask("service", { uid: "orders", atMs: world.now(), fromMs: world.now() - 3_600_000, toMs: world.now() });
-    expect(service?.members.map((member) => member.name).sort()).toEqual(["quaystore @ t-db-01", "shopfront @ t-web-01", "t-db-01", "t-web-01"]);
+    const service = world.ask("service", {
+      uid: "orders",
+      atMs: world.now(),
+      fromMs: world.now() - 3_600_000,
+      toMs: world.now(),
+    });
+    expect(service?.members.map((member) => member.name).sort()).toEqual([
+      "quaystore @ t-db-01",
+      "shopfront @ t-web-01",
+      "t-db-01",
+      "t-web-01",
+    ]);
   });
 
   it("raises the alarm, opens the incident, repairs over SSH, and resolves", async () => {
@@ -50,22 +95,50 @@ describe("one fault, end to end, over real sockets", () => {
     await engine.drill("front-leak", "start");
     await expect(engine.drill("front-leak", "start")).rejects.toThrow("running already");
     const begun = world.now();
-    const incident = await until("an incident opens", () => world.ask("incidents", { fromMs: begun, toMs: world.now(), state: "open" })[0]);
+    const incident = await until(
+      "an incident opens",
+      () => world.ask("incidents", { fromMs: begun, toMs: world.now(), state: "open" })[0],
+    );
     expect(world.now() - begun).toBeLessThanOrEqual(150_000);
-    expect(incident).toMatchObject({ service: "Orders", severity: "critical", title: "Orders: memory runs out on t-web-01" });
-    await until("the process table is kept", () => world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() })?.snapshot);
+    expect(incident).toMatchObject({
+      service: "Orders",
+      severity: "critical",
+      title: "Orders: memory runs out on t-web-01",
+    });
+    await until(
+      "the process table is kept",
+      () => world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() })?.snapshot,
+    );
     const page = world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() });
-    expect(page?.sentence).toMatch(/^On t-web-01: memory use at \d+\.\d % \(mean of 5 samples\), above the limit of 90 % \(since .*\); shopfront alone held \d\d % of its memory\. Orders is affected/);
+    expect(page?.sentence).toMatch(
+      /^On t-web-01: memory use at \d+\.\d % \(mean of 5 samples\), above the limit of 90 % \(since .*\); shopfront alone held \d\d % of its memory\. Orders is affected/,
+    );
     expect(page?.snapshot?.processes[0]?.name).toBe("shopfront");
     expect(page?.snapshot?.processes).toHaveLength(9);
     expect(page?.notes[0]?.title).toBe("Memory runs out");
-    expect(page?.charts.map((chart) => chart.metric)).toEqual(expect.arrayContaining(["memory.used", "process.memory", "orders_per_hour"]));
+    expect(page?.charts.map((chart) => chart.metric)).toEqual(
+      expect.arrayContaining(["memory.used", "process.memory", "orders_per_hour"]),
+    );
     expect(page?.timeline.some((entry) => entry.text.includes("warning"))).toBe(true);
     const offer = page?.runbooks[0];
     expect(offer).toMatchObject({ name: "Restart a service", fits: true, args: { process: "shopfront" } });
 
-    const run = engine.startRun({ runbookId: offer?.id ?? 0, componentId: host, incidentId: incident.id, args: { process: "shopfront" }, by: "Test" });
-    expect(() => engine.startRun({ runbookId: offer?.id ?? 0, componentId: host, incidentId: null, args: { process: "shopfront" }, by: "Test" })).toThrow(`Run ${run} is under way`);
+    const run = engine.startRun({
+      runbookId: offer?.id ?? 0,
+      componentId: host,
+      incidentId: incident.id,
+      args: { process: "shopfront" },
+      by: "Test",
+    });
+    expect(() =>
+      engine.startRun({
+        runbookId: offer?.id ?? 0,
+        componentId: host,
+        incidentId: null,
+        args: { process: "shopfront" },
+        by: "Test",
+      }),
+    ).toThrow(`Run ${run} is under way`);
     const ended = await until("the run ends", () => {
       const now = world.ask("run", { id: run });
       return now && now.run.state !== "running" ? now : undefined;
@@ -76,12 +149,17 @@ describe("one fault, end to end, over real sockets", () => {
     expect(ended.steps[2]?.output).toMatch(/Stopping shopfront \(pid \d+\)\nStarting shopfront\nshopfront is running/);
     expect(ended.steps[4]?.output).toContain("wanted: below 66.0 %");
 
-    await until("the incident resolves", () => world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() })?.isOpen === false);
+    await until(
+      "the incident resolves",
+      () => world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() })?.isOpen === false,
+    );
     const after = world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() });
     expect(after?.alarms.every((alarm) => alarm.cleared_at !== null && alarm.worst === "critical")).toBe(true);
     expect(after?.sentence).toContain("Orders was affected");
     // Looking back at its beginning, and before it.
-    expect(world.ask("watch", { atMs: (after?.incident.opened_at ?? 0) + 1, volumeOf: "" }).services[0]?.severity).toBe("critical");
+    expect(world.ask("watch", { atMs: (after?.incident.opened_at ?? 0) + 1, volumeOf: "" }).services[0]?.severity).toBe(
+      "critical",
+    );
     expect(world.ask("map", { atMs: begun - 60_000, service: "orders" }).unwell).toBe(0);
     expect(world.ask("watch", { atMs: begun - 3_600_000, volumeOf: "" }).incidents).toEqual([]);
   });
@@ -89,37 +167,68 @@ describe("one fault, end to end, over real sockets", () => {
   it("finds a host that went dark by itself, and clears when it is back", async () => {
     await engine.drill("store-dark", "start");
     const begun = world.now();
-    const dark = await until("an alarm for the dark host", () => world.ask("incidents", { fromMs: begun, toMs: world.now(), state: "open" }).find((row) => row.title.includes("no answer on t-db-01")));
+    const dark = await until("an alarm for the dark host", () =>
+      world
+        .ask("incidents", { fromMs: begun, toMs: world.now(), state: "open" })
+        .find((row) => row.title.includes("no answer on t-db-01")),
+    );
     expect(dark.severity).toBe("critical");
     await engine.drill("store-dark", "stop");
-    await until("it clears", () => world.ask("incident", { id: dark.id, nowMs: world.now(), root: process.cwd() })?.isOpen === false);
+    await until(
+      "it clears",
+      () => world.ask("incident", { id: dark.id, nowMs: world.now(), root: process.cwd() })?.isOpen === false,
+    );
   });
 
   it("refuses what cannot be done, with a sentence", async () => {
     const host = component("t-web-01").id;
-    const run = (args: Record<string, string>, componentId = host, runbookId = 1) => () => engine.startRun({ runbookId, componentId, incidentId: null, args, by: "Test" });
+    const run =
+      (args: Record<string, string>, componentId = host, runbookId = 1) =>
+      () =>
+        engine.startRun({ runbookId, componentId, incidentId: null, args, by: "Test" });
     expect(run({ process: "x; reboot" })).toThrow(/characters that are not allowed/);
     expect(run({})).toThrow(/Process to restart is missing/);
     expect(run({ process: "shopfront" }, component("t-sw-01").id)).toThrow(/t-sw-01 is net\.switch/);
     expect(run({ process: "shopfront" }, 99_999)).toThrow(/Choose a component/);
     expect(run({ process: "shopfront" }, host, 99)).toThrow(/does not exist/);
-    expect(() => engine.saveSource(undefined, { name: "Room", site: "x", ranges: "127.21.9.1", ports: "22", snmpPort: 161, community: "c", pollSeconds: 60 }, "Test")).toThrow(/already/);
+    expect(() =>
+      engine.saveSource(
+        undefined,
+        { name: "Room", site: "x", ranges: "127.21.9.1", ports: "22", snmpPort: 161, community: "c", pollSeconds: 60 },
+        "Test",
+      ),
+    ).toThrow(/already/);
     await expect(engine.startSweep(999, "Test")).rejects.toThrow(/does not exist/);
     expect(() => engine.noteOnIncident(999, "x", "Test")).toThrow(/does not exist/);
   });
 
   it("fails a run with the reason when the host does not know the process", async () => {
-    const run = engine.startRun({ runbookId: 1, componentId: component("t-db-01").id, incidentId: null, args: { process: "nothing-here" }, by: "Test" });
+    const run = engine.startRun({
+      runbookId: 1,
+      componentId: component("t-db-01").id,
+      incidentId: null,
+      args: { process: "nothing-here" },
+      by: "Test",
+    });
     const ended = await until("the run ends", () => {
       const now = world.ask("run", { id: run });
       return now && now.run.state !== "running" ? now : undefined;
     });
-    expect(ended.run).toMatchObject({ state: "failed", message: "Step 1, “See that it runs”: The command ended with exit code 4." });
+    expect(ended.run).toMatchObject({
+      state: "failed",
+      message: "Step 1, “See that it runs”: The command ended with exit code 4.",
+    });
     expect(ended.steps.slice(1).every((step) => step.state === "skipped")).toBe(true);
   });
 
   it("stops a run by hand", async () => {
-    const run = engine.startRun({ runbookId: 1, componentId: component("t-db-01").id, incidentId: null, args: { process: "postbag" }, by: "Test" });
+    const run = engine.startRun({
+      runbookId: 1,
+      componentId: component("t-db-01").id,
+      incidentId: null,
+      args: { process: "postbag" },
+      by: "Test",
+    });
     await until("it gets to work", () => world.ask("run", { id: run })?.steps[0]?.started_at);
     expect(engine.stopRun(run)).toBe(true);
     const ended = await until("the run ends", () => {

@@ -15,7 +15,13 @@ import { OTLPMetricExporter } from "@opentelemetry/exporter-metrics-otlp-proto";
 import { OTLPTraceExporter } from "@opentelemetry/exporter-trace-otlp-proto";
 import { resourceFromAttributes } from "@opentelemetry/resources";
 import { BatchLogRecordProcessor, LoggerProvider } from "@opentelemetry/sdk-logs";
-import { AggregationTemporality, AggregationType, MeterProvider, PeriodicExportingMetricReader, type PushMetricExporter } from "@opentelemetry/sdk-metrics";
+import {
+  AggregationTemporality,
+  AggregationType,
+  MeterProvider,
+  PeriodicExportingMetricReader,
+  type PushMetricExporter,
+} from "@opentelemetry/sdk-metrics";
 import { BasicTracerProvider, BatchSpanProcessor } from "@opentelemetry/sdk-trace-base";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { Engine } from "#server/engine/engine";
@@ -45,11 +51,55 @@ const faults: unknown[] = [];
 
 beforeEach(async () => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
-  const settings: Settings = { root: process.cwd(), data: folder, host: "127.0.0.1", port: 1, otlpPort: 0, syslogPort: 0, clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 }, clockSet: false, historyMs: 0, sshUser: "operator" };
+  const settings: Settings = {
+    root: process.cwd(),
+    data: folder,
+    host: "127.0.0.1",
+    port: 1,
+    otlpPort: 0,
+    syslogPort: 0,
+    clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
+    clockSet: false,
+    historyMs: 0,
+    sshUser: "operator",
+  };
   engine = new Engine(settings, () => undefined);
-  const source = insertSource(engine.db, { name: "s", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 }, "x", 0);
-  const host = insertComponent(engine.db, { kind: "host.linux", name: "t-web-01", site: "Room", sourceId: source, hostId: null, address: "127.0.0.1", reason: "", keys: ["name:t-web-01"], facts: {} }, 0);
-  insertComponent(engine.db, { kind: "app.web", name: "shopfront @ t-web-01", site: "Room", sourceId: source, hostId: host, address: null, reason: "", keys: ["p:shopfront"], facts: {} }, 0);
+  const source = insertSource(
+    engine.db,
+    { name: "s", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 },
+    "x",
+    0,
+  );
+  const host = insertComponent(
+    engine.db,
+    {
+      kind: "host.linux",
+      name: "t-web-01",
+      site: "Room",
+      sourceId: source,
+      hostId: null,
+      address: "127.0.0.1",
+      reason: "",
+      keys: ["name:t-web-01"],
+      facts: {},
+    },
+    0,
+  );
+  insertComponent(
+    engine.db,
+    {
+      kind: "app.web",
+      name: "shopfront @ t-web-01",
+      site: "Room",
+      sourceId: source,
+      hostId: host,
+      address: null,
+      reason: "",
+      keys: ["p:shopfront"],
+      facts: {},
+    },
+    0,
+  );
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);
   gate = new Gate(port2, Date.now, (error) => faults.push(error));
@@ -70,9 +120,24 @@ afterEach(async () => {
 });
 
 const resource = resourceFromAttributes({ "service.name": "shopfront", "host.name": "t-web-01.test.example" });
-const valuesOf = (metric: string) => selectSeries(reader, { metric }).flatMap((series) => [...readSamples(reader, series.id, 0, 1e15).values]);
-const post = (path: string, body: BodyInit, headers: Record<string, string> = { "content-type": "application/json" }) => fetch(base + path, { method: "POST", body, headers });
-const gauge = (values: object[], name = "m", unit = "1") => JSON.stringify({ resourceMetrics: [{ resource: { attributes: [{ key: "service.name", value: { stringValue: "shopfront" } }, { key: "host.name", value: { stringValue: "t-web-01" } }] }, scopeMetrics: [{ metrics: [{ name, unit, gauge: { dataPoints: values } }] }] }] });
+const valuesOf = (metric: string) =>
+  selectSeries(reader, { metric }).flatMap((series) => [...readSamples(reader, series.id, 0, 1e15).values]);
+const post = (path: string, body: BodyInit, headers: Record<string, string> = { "content-type": "application/json" }) =>
+  fetch(base + path, { method: "POST", body, headers });
+const gauge = (values: object[], name = "m", unit = "1") =>
+  JSON.stringify({
+    resourceMetrics: [
+      {
+        resource: {
+          attributes: [
+            { key: "service.name", value: { stringValue: "shopfront" } },
+            { key: "host.name", value: { stringValue: "t-web-01" } },
+          ],
+        },
+        scopeMetrics: [{ metrics: [{ name, unit, gauge: { dataPoints: values } }] }],
+      },
+    ],
+  });
 const nano = (ms: number) => `${Math.round(ms)}000000`;
 
 describe("the published client libraries", () => {
@@ -99,12 +164,25 @@ describe("the published client libraries", () => {
 
   it.each([
     ["protobuf, cumulative", () => new OTLPMetricExporter({ url: `${base}/v1/metrics` })],
-    ["protobuf, delta, gzip", () => new OTLPMetricExporter({ url: `${base}/v1/metrics`, temporalityPreference: AggregationTemporality.DELTA, compression: "gzip" as never })],
+    [
+      "protobuf, delta, gzip",
+      () =>
+        new OTLPMetricExporter({
+          url: `${base}/v1/metrics`,
+          temporalityPreference: AggregationTemporality.DELTA,
+          compression: "gzip" as never,
+        }),
+    ],
     ["JSON", () => new JsonMetricExporter({ url: `${base}/v1/metrics` })],
   ])("deliver metrics by %s", async (what, make) => {
     await send(make());
     const [orders] = selectSeries(reader, { metric: "orders" });
-    expect(orders).toMatchObject({ component: "shopfront @ t-web-01", instance: "channel=web", unit: "{order}", form: what.includes("delta") ? "delta" : "total" });
+    expect(orders).toMatchObject({
+      component: "shopfront @ t-web-01",
+      instance: "channel=web",
+      unit: "{order}",
+      form: what.includes("delta") ? "delta" : "total",
+    });
     // A total that began just now is followed from zero.
     const counted = (metric: string) => valuesOf(metric).filter((value) => value !== 0)[0];
     expect(counted("orders")).toBe(7);
@@ -119,14 +197,25 @@ describe("the published client libraries", () => {
   });
 
   it("deliver logs, which are found by a word and know their pattern", async () => {
-    const provider = new LoggerProvider({ resource, processors: [new BatchLogRecordProcessor({ exporter: new OTLPLogExporter({ url: `${base}/v1/logs` }) })] });
+    const provider = new LoggerProvider({
+      resource,
+      processors: [new BatchLogRecordProcessor({ exporter: new OTLPLogExporter({ url: `${base}/v1/logs` }) })],
+    });
     const logger = provider.getLogger("test");
-    for (let index = 0; index < 20; index++) logger.emit({ severityNumber: index === 7 ? SeverityNumber.ERROR : SeverityNumber.INFO, body: `order ${index} of basket ${index * 31} paid`, attributes: { "basket.size": index } });
+    for (let index = 0; index < 20; index++)
+      logger.emit({
+        severityNumber: index === 7 ? SeverityNumber.ERROR : SeverityNumber.INFO,
+        body: `order ${index} of basket ${index * 31} paid`,
+        attributes: { "basket.size": index },
+      });
     await provider.forceFlush();
     await provider.shutdown();
-    const find = (text: string, leastSeverity = 0) => searchLogs(reader, { fromMs: 0, toMs: 1e15, ...readSearch(text), leastSeverity }, null, 100).rows;
+    const find = (text: string, leastSeverity = 0) =>
+      searchLogs(reader, { fromMs: 0, toMs: 1e15, ...readSearch(text), leastSeverity }, null, 100).rows;
     expect(find("basket pai")).toHaveLength(20);
-    expect(find("basket", 17).map((row) => [row.body, row.attributes])).toEqual([["order 7 of basket 217 paid", '{"basket.size":7}']]);
+    expect(find("basket", 17).map((row) => [row.body, row.attributes])).toEqual([
+      ["order 7 of basket 217 paid", '{"basket.size":7}'],
+    ]);
     expect(find("-paid")).toEqual([]);
     expect(new Set(find("basket").map((row) => row.pattern_id)).size).toBe(1);
   });
@@ -136,10 +225,19 @@ describe("spans from the published library", () => {
   it("become traces, operations with quantiles, and relations between senders", async () => {
     const exporter = () => new OTLPTraceExporter({ url: `${base}/v1/traces` });
     const shop = new BasicTracerProvider({ resource, spanProcessors: [new BatchSpanProcessor(exporter())] });
-    const store = new BasicTracerProvider({ resource: resourceFromAttributes({ "service.name": "orderstore" }), spanProcessors: [new BatchSpanProcessor(exporter())] });
+    const store = new BasicTracerProvider({
+      resource: resourceFromAttributes({ "service.name": "orderstore" }),
+      spanProcessors: [new BatchSpanProcessor(exporter())],
+    });
     for (let index = 0; index < 10; index++) {
       const top = shop.getTracer("t").startSpan("POST /orders", { kind: SpanKind.SERVER, root: true });
-      const below = store.getTracer("t").startSpan("insert order", { kind: SpanKind.SERVER, attributes: { "db.rows": index } }, trace.setSpan(ROOT_CONTEXT, top));
+      const below = store
+        .getTracer("t")
+        .startSpan(
+          "insert order",
+          { kind: SpanKind.SERVER, attributes: { "db.rows": index } },
+          trace.setSpan(ROOT_CONTEXT, top),
+        );
       if (index === 3) below.setStatus({ code: SpanStatusCode.ERROR, message: "no room" });
       below.end();
       top.end();
@@ -149,21 +247,62 @@ describe("spans from the published library", () => {
     await shop.shutdown();
     await store.shutdown();
     const window = { fromMs: Date.now() - 3_600_000, toMs: Date.now() + 60_000 };
-    const page = tracesPage(reader, { ...window, text: "", answered: true, operation: null, least: null, most: null, failedOnly: false });
-    expect(page.operations.map((one) => [one.name, one.sender, one.calls, one.failed])).toEqual(expect.arrayContaining([["POST /orders", "shopfront @ t-web-01", 10, 0], ["insert order", "orderstore", 10, 1]]));
+    const page = tracesPage(reader, {
+      ...window,
+      text: "",
+      answered: true,
+      operation: null,
+      least: null,
+      most: null,
+      failedOnly: false,
+    });
+    expect(page.operations.map((one) => [one.name, one.sender, one.calls, one.failed])).toEqual(
+      expect.arrayContaining([
+        ["POST /orders", "shopfront @ t-web-01", 10, 0],
+        ["insert order", "orderstore", 10, 1],
+      ]),
+    );
     const everybody = allOrigins(reader).map(({ id }) => id);
-    expect(callFigures(reader, everybody, everybody, window.fromMs, window.toMs)).toMatchObject({ calls: 10, failed: 1 });
-    const failed = tracesPage(reader, { ...window, text: "", answered: true, operation: page.operations.find((one) => one.name === "insert order")?.id ?? 0, least: null, most: null, failedOnly: true }).traces;
+    expect(callFigures(reader, everybody, everybody, window.fromMs, window.toMs)).toMatchObject({
+      calls: 10,
+      failed: 1,
+    });
+    const failed = tracesPage(reader, {
+      ...window,
+      text: "",
+      answered: true,
+      operation: page.operations.find((one) => one.name === "insert order")?.id ?? 0,
+      least: null,
+      most: null,
+      failedOnly: true,
+    }).traces;
     expect(failed).toHaveLength(1);
     const drawn = tracePage(reader, { traceId: failed[0]?.traceId ?? "", other: "" });
-    expect(drawn?.spans.map((span) => [span.name, span.depth, span.failed, span.message])).toEqual([["POST /orders", 0, false, ""], ["insert order", 1, true, "no room"]]);
+    expect(drawn?.spans.map((span) => [span.name, span.depth, span.failed, span.message])).toEqual([
+      ["POST /orders", 0, false, ""],
+      ["insert order", 1, true, "no room"],
+    ]);
     expect(drawn?.spans[1]?.attributes).toEqual([{ name: "db.rows", value: "3" }]);
   });
 
   it("are refused one by one when their identifiers are wrong", async () => {
-    const span = { traceId: "0".repeat(32), spanId: "1".repeat(16), name: "x", startTimeUnixNano: nano(Date.now()), endTimeUnixNano: nano(Date.now()) };
-    const answer = (await (await post("/v1/traces", JSON.stringify({ resourceSpans: [{ scopeSpans: [{ spans: [span, { ...span, traceId: "a".repeat(32) }] }] }] }))).json()) as { partialSuccess: { rejectedSpans: string; errorMessage: string } };
-    expect(answer.partialSuccess).toMatchObject({ rejectedSpans: "1", errorMessage: expect.stringMatching(/Trace Context/) });
+    const span = {
+      traceId: "0".repeat(32),
+      spanId: "1".repeat(16),
+      name: "x",
+      startTimeUnixNano: nano(Date.now()),
+      endTimeUnixNano: nano(Date.now()),
+    };
+    const answer = (await (
+      await post(
+        "/v1/traces",
+        JSON.stringify({ resourceSpans: [{ scopeSpans: [{ spans: [span, { ...span, traceId: "a".repeat(32) }] }] }] }),
+      )
+    ).json()) as { partialSuccess: { rejectedSpans: string; errorMessage: string } };
+    expect(answer.partialSuccess).toMatchObject({
+      rejectedSpans: "1",
+      errorMessage: expect.stringMatching(/Trace Context/),
+    });
   });
 });
 
@@ -173,13 +312,46 @@ describe("what cannot be taken", () => {
     const cases: [string, Response, number, RegExp][] = [
       ["broken JSON", await post("/v1/metrics", "{"), 400, /JSON cannot be read/],
       ["a list where an object belongs", await post("/v1/metrics", "[]"), 400, /not an object/],
-      ["cut protobuf", await post("/v1/metrics", new Uint8Array([10, 200, 1, 5]), { "content-type": "application/x-protobuf" }), 400, /cut short|middle/],
-      ["no protobuf at all", await post("/v1/logs", "hello, world", { "content-type": "application/x-protobuf" }), 400, /protobuf cannot be read/],
-      ["broken gzip", await post("/v1/metrics", "{}", { "content-type": "application/json", "content-encoding": "gzip" }), 400, /gzip/],
-      ["a bomb", await post("/v1/metrics", gzipSync(Buffer.alloc(80 * 1024 * 1024, 32)), { "content-type": "application/json", "content-encoding": "gzip" }), 413, /unpack to at most/],
-      ["another type", await post("/v1/metrics", "x", { "content-type": "text/plain" }), 415, /application\/x-protobuf/],
+      [
+        "cut protobuf",
+        await post("/v1/metrics", new Uint8Array([10, 200, 1, 5]), { "content-type": "application/x-protobuf" }),
+        400,
+        /cut short|middle/,
+      ],
+      [
+        "no protobuf at all",
+        await post("/v1/logs", "hello, world", { "content-type": "application/x-protobuf" }),
+        400,
+        /protobuf cannot be read/,
+      ],
+      [
+        "broken gzip",
+        await post("/v1/metrics", "{}", { "content-type": "application/json", "content-encoding": "gzip" }),
+        400,
+        /gzip/,
+      ],
+      [
+        "a bomb",
+        await post("/v1/metrics", gzipSync(Buffer.alloc(80 * 1024 * 1024, 32)), {
+          "content-type": "application/json",
+          "content-encoding": "gzip",
+        }),
+        413,
+        /unpack to at most/,
+      ],
+      [
+        "another type",
+        await post("/v1/metrics", "x", { "content-type": "text/plain" }),
+        415,
+        /application\/x-protobuf/,
+      ],
       ["another path", await post("/v1/other", "{}"), 404, /\/v1\/metrics/],
-      ["a web page's request", await post("/v1/metrics", "{}", { "content-type": "application/json", "sec-fetch-site": "cross-site" }), 403, /web pages/],
+      [
+        "a web page's request",
+        await post("/v1/metrics", "{}", { "content-type": "application/json", "sec-fetch-site": "cross-site" }),
+        403,
+        /web pages/,
+      ],
     ];
     for (const [what, response, status, text] of cases) {
       expect(`${what} ${response.status}`).toBe(`${what} ${status}`);
@@ -192,7 +364,18 @@ describe("what cannot be taken", () => {
 
   it("is refused point by point where only points are wrong, and the rest is kept", async () => {
     const many = Array.from({ length: 40 }, (_, index) => ({ key: `k${index}`, value: { intValue: index } }));
-    const answer = (await (await post("/v1/metrics", gauge([{ timeUnixNano: now(), asDouble: 5 }, { timeUnixNano: nano(0), asDouble: 1 }, { timeUnixNano: nano(Date.parse("2100-01-01")), asDouble: 1 }, { timeUnixNano: nano(Date.parse("1971-01-01")), asDouble: 1 }, { timeUnixNano: now(), asDouble: 1, attributes: many }]))).json()) as { partialSuccess: { rejectedDataPoints: string; errorMessage: string } };
+    const answer = (await (
+      await post(
+        "/v1/metrics",
+        gauge([
+          { timeUnixNano: now(), asDouble: 5 },
+          { timeUnixNano: nano(0), asDouble: 1 },
+          { timeUnixNano: nano(Date.parse("2100-01-01")), asDouble: 1 },
+          { timeUnixNano: nano(Date.parse("1971-01-01")), asDouble: 1 },
+          { timeUnixNano: now(), asDouble: 1, attributes: many },
+        ]),
+      )
+    ).json()) as { partialSuccess: { rejectedDataPoints: string; errorMessage: string } };
     expect(answer.partialSuccess.rejectedDataPoints).toBe("4");
     expect(answer.partialSuccess.errorMessage).toMatch(/ahead of this clock|attributes|no time|days back/);
     expect(valuesOf("m")).toEqual([5]);
@@ -201,32 +384,86 @@ describe("what cannot be taken", () => {
   it("is a series that changes its unit, from the first such point on", async () => {
     await post("/v1/metrics", gauge([{ timeUnixNano: now(), asDouble: 5 }], "took", "ms"));
     for (let again = 0; again < 2; again++) {
-      const answer = (await (await post("/v1/metrics", gauge([{ timeUnixNano: nano(Date.now() + again + 5), asDouble: 5 }], "took", "s"))).json()) as { partialSuccess?: { errorMessage: string } };
+      const answer = (await (
+        await post("/v1/metrics", gauge([{ timeUnixNano: nano(Date.now() + again + 5), asDouble: 5 }], "took", "s"))
+      ).json()) as { partialSuccess?: { errorMessage: string } };
       expect(answer.partialSuccess?.errorMessage).toMatch(/“ms” before and now comes in “s”/);
     }
     expect(valuesOf("took")).toHaveLength(1);
   });
 
   it("is a flood of series from one sender, beyond its limit", async () => {
-    const points = (from: number) => Array.from({ length: 5000 }, (_, index) => ({ timeUnixNano: now(), asDouble: 1, attributes: [{ key: "id", value: { intValue: from + index } }] }));
-    for (let from = 0; from < 20_000; from += 5000) expect(await (await post("/v1/metrics", gauge(points(from)))).json()).toEqual({});
-    const answer = (await (await post("/v1/metrics", gauge(points(20_000)))).json()) as { partialSuccess: { rejectedDataPoints: string; errorMessage: string } };
+    const points = (from: number) =>
+      Array.from({ length: 5000 }, (_, index) => ({
+        timeUnixNano: now(),
+        asDouble: 1,
+        attributes: [{ key: "id", value: { intValue: from + index } }],
+      }));
+    for (let from = 0; from < 20_000; from += 5000)
+      expect(await (await post("/v1/metrics", gauge(points(from)))).json()).toEqual({});
+    const answer = (await (await post("/v1/metrics", gauge(points(20_000)))).json()) as {
+      partialSuccess: { rejectedDataPoints: string; errorMessage: string };
+    };
     expect(answer.partialSuccess.rejectedDataPoints).toBe("5000");
     expect(answer.partialSuccess.errorMessage).toMatch(/20000 series already/);
   });
 });
 
 describe("CloudEvents", () => {
-  const event = { specversion: "1.0", id: "7", source: "/pipelines/shop", type: "example.shop.deployment", time: new Date().toISOString(), data: { host: "t-web-01", service: "shopfront", version: "2.1", ticket: "CHG-17", who: "pipeline" } };
-  const changes = () => engine.db.prepare("SELECT x.kind, x.summary, x.ticket, x.by_whom, c.name FROM change x LEFT JOIN component c ON c.id = x.component_id WHERE x.kind IN ('deployment', 'change') ORDER BY x.id").all();
+  const event = {
+    specversion: "1.0",
+    id: "7",
+    source: "/pipelines/shop",
+    type: "example.shop.deployment",
+    time: new Date().toISOString(),
+    data: { host: "t-web-01", service: "shopfront", version: "2.1", ticket: "CHG-17", who: "pipeline" },
+  };
+  const changes = () =>
+    engine.db
+      .prepare(
+        "SELECT x.kind, x.summary, x.ticket, x.by_whom, c.name FROM change x LEFT JOIN component c ON c.id = x.component_id WHERE x.kind IN ('deployment', 'change') ORDER BY x.id",
+      )
+      .all();
   it("become changes of the component they are about, once each, in all three forms", async () => {
     const structured = { "content-type": "application/cloudevents+json; charset=utf-8" };
     expect((await post("/events", JSON.stringify(event), structured)).status).toBe(204);
     expect((await post("/events", JSON.stringify(event), structured)).status).toBe(204);
-    expect((await post("/events", JSON.stringify([{ ...event, id: "8", type: "example.config", subject: "t-web-01", data: { summary: "The cache got larger" } }]), { "content-type": "application/cloudevents-batch+json" })).status).toBe(204);
-    expect((await post("/events", JSON.stringify({ summary: "The certificate was renewed", host: "t-web-01" }), { "content-type": "application/json", "ce-specversion": "1.0", "ce-id": "9", "ce-source": "/certs", "ce-type": "example.certificate" })).status).toBe(204);
+    expect(
+      (
+        await post(
+          "/events",
+          JSON.stringify([
+            {
+              ...event,
+              id: "8",
+              type: "example.config",
+              subject: "t-web-01",
+              data: { summary: "The cache got larger" },
+            },
+          ]),
+          { "content-type": "application/cloudevents-batch+json" },
+        )
+      ).status,
+    ).toBe(204);
+    expect(
+      (
+        await post("/events", JSON.stringify({ summary: "The certificate was renewed", host: "t-web-01" }), {
+          "content-type": "application/json",
+          "ce-specversion": "1.0",
+          "ce-id": "9",
+          "ce-source": "/certs",
+          "ce-type": "example.certificate",
+        })
+      ).status,
+    ).toBe(204);
     expect(changes()).toEqual([
-      { kind: "deployment", summary: "shopfront 2.1 was deployed", ticket: "CHG-17", by_whom: "pipeline", name: "shopfront @ t-web-01" },
+      {
+        kind: "deployment",
+        summary: "shopfront 2.1 was deployed",
+        ticket: "CHG-17",
+        by_whom: "pipeline",
+        name: "shopfront @ t-web-01",
+      },
       { kind: "change", summary: "The cache got larger", ticket: null, by_whom: "/pipelines/shop", name: "t-web-01" },
       { kind: "change", summary: "The certificate was renewed", ticket: null, by_whom: "/certs", name: "t-web-01" },
     ]);
@@ -249,14 +486,19 @@ describe("OpenMetrics", () => {
     let round = 0;
     const page = createServer((_request, response) => {
       round++;
-      response.end(`# TYPE jobs counter\njobs_total{queue="a"} ${round * 10}\njobs_created{queue="a"} 1\n# TYPE took histogram\n# UNIT took seconds\ntook_bucket{le="0.1"} ${round * 8}\ntook_bucket{le="1"} ${round * 10}\ntook_bucket{le="+Inf"} ${round * 10}\ntook_count ${round * 10}\ntook_sum ${round * 3}\n# TYPE depth gauge\ndepth 4.5\n# EOF\n`);
+      response.end(
+        `# TYPE jobs counter\njobs_total{queue="a"} ${round * 10}\njobs_created{queue="a"} 1\n# TYPE took histogram\n# UNIT took seconds\ntook_bucket{le="0.1"} ${round * 8}\ntook_bucket{le="1"} ${round * 10}\ntook_bucket{le="+Inf"} ${round * 10}\ntook_count ${round * 10}\ntook_sum ${round * 3}\n# TYPE depth gauge\ndepth 4.5\n# EOF\n`,
+      );
     });
     await new Promise<void>((resolve) => page.listen(0, "127.0.0.1", resolve));
     let clock = Date.now();
     const scraper = new Scraper(gate, () => (clock += 10_000));
     const address = `http://127.0.0.1:${(page.address() as AddressInfo).port}/metrics`;
     try {
-      scraper.follow([{ id: 1, url: address, everySeconds: 5 }, { id: 2, url: "http://127.0.0.1:9/", everySeconds: 5 }]);
+      scraper.follow([
+        { id: 1, url: address, everySeconds: 5 },
+        { id: 2, url: "http://127.0.0.1:9/", everySeconds: 5 },
+      ]);
       await until("three rounds", () => valuesOf("jobs").length >= 3);
       expect(valuesOf("jobs").slice(0, 3)).toEqual([10, 20, 30]);
       expect(valuesOf("depth")[0]).toBe(4.5);
@@ -281,22 +523,46 @@ describe("syslog", () => {
     try {
       const udp = createSocket("udp4");
       const stamp = new Date().toISOString();
-      await new Promise<void>((resolve) => udp.send(`<165>1 ${stamp} t-web-01.test.example linkd 7 - [port@32473 name="eth0"] link down on port 3`, port, "127.0.0.1", () => resolve()));
+      await new Promise<void>((resolve) =>
+        udp.send(
+          `<165>1 ${stamp} t-web-01.test.example linkd 7 - [port@32473 name="eth0"] link down on port 3`,
+          port,
+          "127.0.0.1",
+          () => resolve(),
+        ),
+      );
       await new Promise<void>((resolve) => udp.send("no standard at all", port, "127.0.0.1", () => resolve()));
       udp.close();
       const tcp = connect(port, "127.0.0.1");
       const octets = "<34>1 - - - - - - octets";
       tcp.end(`<34>1 ${stamp} t-web-01 sshd - - - counted\n${octets.length} ${octets}\n`);
       const rows = await until("four records", () => {
-        const found = searchLogs(reader, { fromMs: 0, toMs: 1e15, words: [], without: [], leastSeverity: 0 }, null, 10).rows;
+        const found = searchLogs(
+          reader,
+          { fromMs: 0, toMs: 1e15, words: [], without: [], leastSeverity: 0 },
+          null,
+          10,
+        ).rows;
         return found.length === 4 && found;
       });
-      expect(rows.map((row) => row.body).sort()).toEqual(["counted", "link down on port 3", "no standard at all", "octets"]);
-      const named = reader.prepare("SELECT l.body, c.name FROM log l JOIN origin o ON o.id = l.origin_id LEFT JOIN component c ON c.id = o.component_id ORDER BY l.body").all();
+      expect(rows.map((row) => row.body).sort()).toEqual([
+        "counted",
+        "link down on port 3",
+        "no standard at all",
+        "octets",
+      ]);
+      const named = reader
+        .prepare(
+          "SELECT l.body, c.name FROM log l JOIN origin o ON o.id = l.origin_id LEFT JOIN component c ON c.id = o.component_id ORDER BY l.body",
+        )
+        .all();
       expect(named).toContainEqual({ body: "link down on port 3", name: "t-web-01" });
       expect(named).toContainEqual({ body: "no standard at all", name: "t-web-01" });
       expect(rows.find((row) => row.body === "no standard at all")?.attributes).toContain("obeys no standard");
-      expect(rows.find((row) => row.body === "link down on port 3")).toMatchObject({ severity: 10, attributes: expect.stringContaining('"port@32473.name":"eth0"') });
+      expect(rows.find((row) => row.body === "link down on port 3")).toMatchObject({
+        severity: 10,
+        attributes: expect.stringContaining('"port@32473.name":"eth0"'),
+      });
     } finally {
       await syslog.close();
     }

@@ -16,13 +16,38 @@ afterAll(async () => {
   await world.end();
 });
 
-const names = () => world.ask("estate", { atMs: world.now(), search: "", kind: "", site: "", health: "", sort: "name", descending: false, page: 0, pageSize: 50 }).rows.map((row) => row.name);
-const source = (changes: object) => ({ name: "Other", site: "Room", ranges: "127.21.2.1-20", ports: "12222, 18080, 5432", snmpPort: 11_161, community: "test-room", pollSeconds: 60, ...changes });
+const names = () =>
+  world
+    .ask("estate", {
+      atMs: world.now(),
+      search: "",
+      kind: "",
+      site: "",
+      health: "",
+      sort: "name",
+      descending: false,
+      page: 0,
+      pageSize: 50,
+    })
+    .rows.map((row) => row.name);
+const source = (changes: object) => ({
+  name: "Other",
+  site: "Room",
+  ranges: "127.21.2.1-20",
+  ports: "12222, 18080, 5432",
+  snmpPort: 11_161,
+  community: "test-room",
+  pollSeconds: 60,
+  ...changes,
+});
 
 describe("sweeps", () => {
   it("find everything once, and nothing changed the second time", async () => {
     const first = await engine.startSweep(1, "Test", true);
-    expect(world.ask("sweep", { id: first, outcome: "", page: 0 })).toMatchObject({ sweep: { state: "done", tried: 20, answering: 3, recognised: 3, failed: 0 }, found: { new: 6 } });
+    expect(world.ask("sweep", { id: first, outcome: "", page: 0 })).toMatchObject({
+      sweep: { state: "done", tried: 20, answering: 3, recognised: 3, failed: 0 },
+      found: { new: 6 },
+    });
     const second = await engine.startSweep(1, "Test", true);
     expect(world.ask("sweep", { id: second, outcome: "", page: 0 })?.found).toEqual({});
   });
@@ -38,14 +63,19 @@ describe("sweeps", () => {
   it("say so when nothing answers at all", async () => {
     const id = engine.saveSource(undefined, source({ name: "Nobody", ranges: "127.99.1.1-5" }), "Test");
     const sweep = await engine.startSweep(id, "Test", true);
-    expect(world.ask("sweep", { id: sweep, outcome: "", page: 0 })?.sweep.message).toBe("Nothing answered on 5 addresses. Check the range, and whether this machine can reach it.");
+    expect(world.ask("sweep", { id: sweep, outcome: "", page: 0 })?.sweep.message).toBe(
+      "Nothing answered on 5 addresses. Check the range, and whether this machine can reach it.",
+    );
   });
 
   it("keep what was found when they are stopped, and count nothing as missing then", async () => {
     const id = engine.saveSource(undefined, source({ name: "Long", ranges: "127.21.2.1-20, 127.98.0.0/18" }), "Test");
     const sweep = await engine.startSweep(id, "Test");
     await expect(engine.startSweep(id, "Test")).rejects.toThrow("under way already");
-    await until("it is on its way", () => (world.ask("sweep", { id: sweep, outcome: "", page: 0 })?.sweep.tried ?? 0) > 50);
+    await until(
+      "it is on its way",
+      () => (world.ask("sweep", { id: sweep, outcome: "", page: 0 })?.sweep.tried ?? 0) > 50,
+    );
     engine.stopSweep(sweep);
     const page = await until("it stops", () => {
       const now = world.ask("sweep", { id: sweep, outcome: "", page: 0 });
@@ -60,11 +90,18 @@ describe("sweeps", () => {
     await engine.startSweep(1, "Test", true);
     expect(names()).toContain("t-db-01");
     const second = await engine.startSweep(1, "Test", true);
-    expect(world.ask("sweep", { id: second, outcome: "gone", page: 0 })?.findings.map((finding) => finding.title).sort()).toEqual(["postbag @ t-db-01", "quaystore @ t-db-01", "t-db-01"]);
+    expect(
+      world
+        .ask("sweep", { id: second, outcome: "gone", page: 0 })
+        ?.findings.map((finding) => finding.title)
+        .sort(),
+    ).toEqual(["postbag @ t-db-01", "quaystore @ t-db-01", "t-db-01"]);
     expect(names()).not.toContain("t-db-01");
     await engine.drill("store-dark", "stop");
     const third = await engine.startSweep(1, "Test", true);
-    expect(world.ask("sweep", { id: third, outcome: "back", page: 0 })?.findings.map((finding) => finding.title)).toContain("t-db-01");
+    expect(
+      world.ask("sweep", { id: third, outcome: "back", page: 0 })?.findings.map((finding) => finding.title),
+    ).toContain("t-db-01");
     expect(names()).toContain("t-db-01");
   });
 
@@ -88,7 +125,9 @@ describe("a restart", () => {
     await engine.close();
     const early = { ...world.settings.clock, baseMs: world.settings.clock.baseMs - 90 * 86_400_000 };
     const { Engine: Again } = await import("#server/engine/engine");
-    expect(() => new Again({ ...world.settings, clock: early }, () => undefined)).toThrow(/later --now, or begin anew with --fresh/);
+    expect(() => new Again({ ...world.settings, clock: early }, () => undefined)).toThrow(
+      /later --now, or begin anew with --fresh/,
+    );
     engine = world.openEngine();
   });
 });

@@ -25,9 +25,22 @@ export interface SmallScenario {
 }
 
 /** The small estate on real sockets, and an engine that watches it, on one fast clock. */
-export async function makeWorld({ pace, net, control, alter }: { pace: number; net: number; control: number; alter?: (scenario: SmallScenario) => void }) {
+export async function makeWorld({
+  pace,
+  net,
+  control,
+  alter,
+}: {
+  pace: number;
+  net: number;
+  control: number;
+  alter?: (scenario: SmallScenario) => void;
+}) {
   const folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
-  const text = readFileSync(new URL("../fixtures/small-scenario.json", import.meta.url), "utf8").replaceAll("127.21.1.", `127.21.${net}.`);
+  const text = readFileSync(new URL("../fixtures/small-scenario.json", import.meta.url), "utf8").replaceAll(
+    "127.21.1.",
+    `127.21.${net}.`,
+  );
   const json = JSON.parse(text) as SmallScenario;
   alter?.(json);
   const read = readScenario(json);
@@ -61,18 +74,61 @@ export async function makeWorld({ pace, net, control, alter }: { pace: number; n
   const follow = async () => {
     for (const one of listeners.values()) await one.follow();
   };
-  const door = await startControl(estate, { port: control, now, setClock: (setting) => (clock = setting), onEffect: () => void follow() });
+  const door = await startControl(estate, {
+    port: control,
+    now,
+    setClock: (setting) => (clock = setting),
+    onEffect: () => void follow(),
+  });
 
   const setup = join(folder, "setup.json");
   writeFileSync(
     setup,
     JSON.stringify({
       organisation: "Test estate",
-      sources: [{ name: "Room", site: "Room", ranges: `127.21.${net}.1-20`, ports: "12222, 18080, 5432, 12525", snmpPort: scenario.snmpPort, community: "test-room", pollSeconds: 15 }],
-      services: [{ uid: "orders", name: "Orders", purpose: "", owner: "", entries: [{ host: "t-web-*", process: "shopfront" }], figure: { url: `http://127.21.${net}.11:18080/metrics`, metric: "orders_per_hour", label: "orders", unit: "1/h" } }],
+      sources: [
+        {
+          name: "Room",
+          site: "Room",
+          ranges: `127.21.${net}.1-20`,
+          ports: "12222, 18080, 5432, 12525",
+          snmpPort: scenario.snmpPort,
+          community: "test-room",
+          pollSeconds: 15,
+        },
+      ],
+      services: [
+        {
+          uid: "orders",
+          name: "Orders",
+          purpose: "",
+          owner: "",
+          entries: [{ host: "t-web-*", process: "shopfront" }],
+          figure: {
+            url: `http://127.21.${net}.11:18080/metrics`,
+            metric: "orders_per_hour",
+            label: "orders",
+            unit: "1/h",
+          },
+        },
+      ],
     }),
   );
-  const settings: Settings = { root: process.cwd(), data: folder, host: "127.0.0.1", port: 1, otlpPort: 0, syslogPort: 0, clock, clockSet: true, standins: `http://127.0.0.1:${control}`, setup, historyMs: 6 * 3_600_000, sshUser: "operator", sshKeyFile: keyFile };
+  const settings: Settings = {
+    root: process.cwd(),
+    data: folder,
+    host: "127.0.0.1",
+    port: 1,
+    otlpPort: 0,
+    syslogPort: 0,
+    clock,
+    clockSet: true,
+    standins: `http://127.0.0.1:${control}`,
+    setup,
+    historyMs: 6 * 3_600_000,
+    sshUser: "operator",
+    sshKeyFile: keyFile,
+  };
   const events: LiveEvent[] = [];
   const openEngine = () => new Engine({ ...settings, clock }, (event) => events.push(event));
 

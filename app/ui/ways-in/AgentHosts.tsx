@@ -6,7 +6,15 @@ import { Section } from "../Page";
 import { PlainTable } from "../PlainTable";
 
 /** Hosts on which our agent runs, and how to put it on another. */
-export function AgentHosts({ hosts, otlp, nowMs }: { hosts: Answer<"signalsSetup">["agents"]; otlp: { host: string; otlp: number }; nowMs: number }) {
+export function AgentHosts({
+  hosts,
+  otlp,
+  nowMs,
+}: {
+  hosts: Answer<"signalsSetup">["agents"];
+  otlp: { host: string; otlp: number };
+  nowMs: number;
+}) {
   return (
     <Section title={`Linux hosts with an agent: ${hosts.length}`}>
       {hosts.length ? (
@@ -31,15 +39,19 @@ export function AgentHosts({ hosts, otlp, nowMs }: { hosts: Answer<"signalsSetup
                 <td>{host.agent}</td>
                 <td className="num">{host.containers}</td>
                 <td>{host.alone ? "by its agent" : "by a sweep too"}</td>
-                <td className="line">{host.lastMs === null ? "not lately" : `${spokenDuration(nowMs - host.lastMs)} ago`}</td>
+                <td className="line">
+                  {host.lastMs === null ? "not lately" : `${spokenDuration(nowMs - host.lastMs)} ago`}
+                </td>
               </tr>
             ))}
           </tbody>
         </PlainTable>
       ) : null}
       <Typography variant="body2" sx={{ color: "text.secondary", mt: hosts.length ? 1 : 0 }}>
-        To watch another host, copy <code>build/run/agent/main.js</code> to it and start it there with Node.js 20 or later: <code>{`node main.js --to http://${otlp.host}:${otlp.otlp || 4318} --site "Where it stands"`}</code>. It needs nothing else, reads <code>/proc</code> and control groups, and its host and containers
-        appear in the estate with its first report.
+        To watch another host, copy <code>build/run/agent/main.js</code> to it and start it there with Node.js 20 or
+        later: <code>{`node main.js --to http://${otlp.host}:${otlp.otlp || 4318} --site "Where it stands"`}</code>. It
+        needs nothing else, reads <code>/proc</code> and control groups, and its host and containers appear in the
+        estate with its first report.
       </Typography>
     </Section>
   );

@@ -15,7 +15,12 @@ export function RetentionForm({ retention }: { retention: Retention }) {
         <input type="hidden" name="what" value="retention" />
         <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap", alignItems: "center" }}>
           <TextField name="raw" label="Samples" defaultValue={retention.rawMs / DAY_MS} sx={{ width: 120 }} />
-          <TextField name="fiveMinutes" label="Five minutes" defaultValue={retention.fiveMinutesMs / DAY_MS} sx={{ width: 120 }} />
+          <TextField
+            name="fiveMinutes"
+            label="Five minutes"
+            defaultValue={retention.fiveMinutesMs / DAY_MS}
+            sx={{ width: 120 }}
+          />
           <TextField name="hour" label="Hours" defaultValue={retention.hourMs / DAY_MS} sx={{ width: 120 }} />
           <TextField name="day" label="Days" defaultValue={retention.dayMs / DAY_MS} sx={{ width: 120 }} />
           <TextField name="logs" label="Logs" defaultValue={retention.logsMs / DAY_MS} sx={{ width: 120 }} />
@@ -25,7 +30,8 @@ export function RetentionForm({ retention }: { retention: Retention }) {
           </Button>
         </Stack>
         <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
-          Samples are summed up by five minutes, hours and days before they are forgotten; what is measured seldom keeps its samples as long as the five minutes.
+          Samples are summed up by five minutes, hours and days before they are forgotten; what is measured seldom keeps
+          its samples as long as the five minutes.
         </Typography>
       </Form>
     </Section>

@@ -9,7 +9,15 @@ import { Section } from "../Page";
 import { PlainTable } from "../PlainTable";
 
 /** Pages of OpenMetrics text that are read on an interval, with how the last look went. */
-export function ScrapedPages({ pages, states, nowMs }: { pages: Answer<"signalsSetup">["pages"]; states: readonly TargetState[]; nowMs: number }) {
+export function ScrapedPages({
+  pages,
+  states,
+  nowMs,
+}: {
+  pages: Answer<"signalsSetup">["pages"];
+  states: readonly TargetState[];
+  nowMs: number;
+}) {
   return (
     <Section title={`Pages of OpenMetrics that are read: ${pages.length}`}>
       <Stack sx={{ gap: 1 }}>
@@ -32,7 +40,13 @@ export function ScrapedPages({ pages, states, nowMs }: { pages: Answer<"signalsS
                   <tr key={one.id}>
                     <td style={{ overflowWrap: "anywhere" }}>{one.url}</td>
                     <td className="num">{one.everySeconds} s</td>
-                    <td>{state ? (state.problem ? `${dayAndTime(state.atMs, nowMs, true)}: ${state.problem}` : `${dayAndTime(state.atMs, nowMs, true)}: ${state.samples} samples`) : "not yet"}</td>
+                    <td>
+                      {state
+                        ? state.problem
+                          ? `${dayAndTime(state.atMs, nowMs, true)}: ${state.problem}`
+                          : `${dayAndTime(state.atMs, nowMs, true)}: ${state.samples} samples`
+                        : "not yet"}
+                    </td>
                     <td>
                       <Form method="post">
                         <input type="hidden" name="what" value="removePage" />
@@ -51,7 +65,12 @@ export function ScrapedPages({ pages, states, nowMs }: { pages: Answer<"signalsS
         <Form method="post">
           <input type="hidden" name="what" value="page" />
           <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
-            <TextField name="url" label="Address of a page" placeholder="http://host.example:9100/metrics" sx={{ flex: 1 }} />
+            <TextField
+              name="url"
+              label="Address of a page"
+              placeholder="http://host.example:9100/metrics"
+              sx={{ flex: 1 }}
+            />
             <TextField name="everySeconds" label="Every so many seconds" defaultValue="30" sx={{ width: 170 }} />
             <Button type="submit" variant="outlined">
               Read it

@@ -17,9 +17,22 @@ const whole = (value: number) => value.toLocaleString("en-GB");
 type Origin = Answer<"signalsSetup">["named"][number];
 
 /** Who sends signals: what each says of itself, whom that names and why. */
-export function Senders({ rows, nowMs, onChoose }: { rows: readonly Origin[]; nowMs: number; onChoose?: (id: number) => void }) {
+export function Senders({
+  rows,
+  nowMs,
+  onChoose,
+}: {
+  rows: readonly Origin[];
+  nowMs: number;
+  onChoose?: (id: number) => void;
+}) {
   return (
-    <Box sx={{ maxHeight: 360, overflow: "auto" }} tabIndex={0} role="region" aria-label={onChoose ? "Senders that wait for a name" : "Senders with a name"}>
+    <Box
+      sx={{ maxHeight: 360, overflow: "auto" }}
+      tabIndex={0}
+      role="region"
+      aria-label={onChoose ? "Senders that wait for a name" : "Senders with a name"}
+    >
       <PlainTable pinned>
         <thead>
           <tr>
@@ -38,7 +51,9 @@ export function Senders({ rows, nowMs, onChoose }: { rows: readonly Origin[]; no
         <tbody>
           {rows.map((row) => (
             <tr key={row.id}>
-              <td style={{ overflowWrap: "anywhere" }}>{row.attributes.map((one) => `${one.name} ${one.value}`).join(", ") || "nothing"}</td>
+              <td style={{ overflowWrap: "anywhere" }}>
+                {row.attributes.map((one) => `${one.name} ${one.value}`).join(", ") || "nothing"}
+              </td>
               <td>
                 {row.componentId === null ? null : (
                   <>
@@ -52,7 +67,11 @@ export function Senders({ rows, nowMs, onChoose }: { rows: readonly Origin[]; no
               <td className="line">{spokenDuration(nowMs - row.lastMs)} ago</td>
               {onChoose ? (
                 <td>
-                  <Button variant="outlined" onClick={() => onChoose(row.id)} aria-label={`Name ${row.attributes[0]?.value ?? "it"}`}>
+                  <Button
+                    variant="outlined"
+                    onClick={() => onChoose(row.id)}
+                    aria-label={`Name ${row.attributes[0]?.value ?? "it"}`}
+                  >
                     Name it
                   </Button>
                 </td>
@@ -66,8 +85,16 @@ export function Senders({ rows, nowMs, onChoose }: { rows: readonly Origin[]; no
 }
 
 /** Makes a rule of one attribute of a sender that nobody fits. */
-export function RuleForm({ attributes, onDone }: { attributes: readonly { name: string; value: string }[]; onDone: () => void }) {
-  const [attribute, setAttribute] = useState(attributes.find((one) => one.name === "service.name")?.name ?? attributes[0]?.name ?? "");
+export function RuleForm({
+  attributes,
+  onDone,
+}: {
+  attributes: readonly { name: string; value: string }[];
+  onDone: () => void;
+}) {
+  const [attribute, setAttribute] = useState(
+    attributes.find((one) => one.name === "service.name")?.name ?? attributes[0]?.name ?? "",
+  );
   const [component, setComponent] = useState<PickedComponent | null>(null);
   return (
     <Section title="Make a rule">
@@ -75,14 +102,27 @@ export function RuleForm({ attributes, onDone }: { attributes: readonly { name: 
         <input type="hidden" name="what" value="rule" />
         <input type="hidden" name="componentId" value={component?.id ?? 0} />
         <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
-          <TextField select name="attribute" label="Senders whose" value={attribute} onChange={(event) => setAttribute(event.target.value)} sx={{ width: 200 }}>
+          <TextField
+            select
+            name="attribute"
+            label="Senders whose"
+            value={attribute}
+            onChange={(event) => setAttribute(event.target.value)}
+            sx={{ width: 200 }}
+          >
             {attributes.map((one) => (
               <MenuItem key={one.name} value={one.name}>
                 {one.name}
               </MenuItem>
             ))}
           </TextField>
-          <TextField key={attribute} name="pattern" label="looks like" defaultValue={attributes.find((one) => one.name === attribute)?.value ?? ""} sx={{ width: 260 }} />
+          <TextField
+            key={attribute}
+            name="pattern"
+            label="looks like"
+            defaultValue={attributes.find((one) => one.name === attribute)?.value ?? ""}
+            sx={{ width: 260 }}
+          />
           <ComponentPicker label="belong to" value={component} onPick={setComponent} />
           <Button type="submit" variant="contained">
             Name them so
