@@ -1,10 +1,12 @@
 import { readOpenMetrics, ucumOf, type OpenFamily, type OpenMetric } from "#core/telemetry/openmetrics";
-import { eachLimited } from "../collectors/limit";
+import { Gate as Lanes } from "../collectors/limit";
+import { fetchText } from "../outside/fetch-text";
 import { Rejected } from "./arrivals";
 import type { Gate } from "./gate";
 import type { Attribute, Exemplar, Metric } from "./otlp-types";
 
 const MOST_BYTES = 4 * 1024 * 1024;
+const TIMEOUT_MS = 5000;
 const AT_ONCE = 8;
 
 export interface Target {
@@ -26,7 +28,9 @@ export class Scraper {
   private targets: (Target & { nextMs: number })[] = [];
   private timer: ReturnType<typeof setInterval> | undefined;
   readonly states = new Map<number, TargetState>();
-  private busy = false;
+  /** Targets that are being read now; one that hangs holds up nobody else. */
+  private readonly busy = new Set<number>();
+  private readonly lanes = new Lanes(AT_ONCE);
 
   constructor(
     private readonly gate: Gate,
@@ -37,19 +41,17 @@ export class Scraper {
     const before = new Map(this.targets.map((one) => [one.id, one.nextMs]));
     this.targets = targets.map((one) => ({ ...one, nextMs: before.get(one.id) ?? 0 }));
     for (const id of this.states.keys()) if (!targets.some((one) => one.id === id)) this.states.delete(id);
-    this.timer ??= setInterval(() => void this.due(), 500);
+    this.timer ??= setInterval(() => this.due(), 500);
   }
 
-  private async due(): Promise<void> {
-    if (this.busy || !this.gate.free) return;
-    this.busy = true;
+  private due(): void {
+    if (!this.gate.free) return;
     const now = this.now();
-    const due = this.targets.filter((one) => one.nextMs <= now);
-    for (const one of due) one.nextMs = now + one.everySeconds * 1000;
-    try {
-      await eachLimited(due, AT_ONCE, (one) => this.look(one));
-    } finally {
-      this.busy = false;
+    for (const one of this.targets) {
+      if (one.nextMs > now || this.busy.has(one.id)) continue;
+      one.nextMs = now + one.everySeconds * 1000;
+      this.busy.add(one.id);
+      void this.lanes.through(() => this.look(one)).finally(() => this.busy.delete(one.id));
     }
   }
 
@@ -73,14 +75,7 @@ export class Scraper {
       const samples = read.families.reduce((sum, family) => sum + family.samples.length, 0);
       this.states.set(target.id, { id: target.id, atMs, samples, problem: rejected.count ? rejected.text : null });
     } catch (error) {
-      const reason =
-        error instanceof Error
-          ? error.name === "TimeoutError"
-            ? "No answer within 5 seconds."
-            : error.message === "fetch failed"
-              ? "Nothing answers there."
-              : error.message
-          : String(error);
+      const reason = error instanceof Error ? error.message : String(error);
       this.states.set(target.id, { id: target.id, atMs, samples: 0, problem: reason });
     }
   }
@@ -91,20 +86,13 @@ export class Scraper {
 }
 
 async function fetchPage(url: string): Promise<string> {
-  const response = await fetch(url, {
-    signal: AbortSignal.timeout(5000),
-    redirect: "error",
-    headers: { accept: "application/openmetrics-text; version=1.0.0, text/plain;q=0.5" },
-  });
-  if (!response.ok || !response.body) throw new Error(`It answered ${response.status}.`);
-  const parts: Uint8Array[] = [];
-  let size = 0;
-  for await (const part of response.body) {
-    size += (part as Uint8Array).length;
-    if (size > MOST_BYTES) throw new Error(`It sends more than ${MOST_BYTES / 2 ** 20} MiB.`);
-    parts.push(part as Uint8Array);
-  }
-  return Buffer.concat(parts).toString("utf8");
+  const { status, text } = await fetchText(
+    url,
+    { timeoutMs: TIMEOUT_MS, mostBytes: MOST_BYTES },
+    { redirect: "error", headers: { accept: "application/openmetrics-text; version=1.0.0, text/plain;q=0.5" } },
+  );
+  if (status < 200 || status > 299) throw new Error(`It answered ${status}.`);
+  return text;
 }
 
 /** A family in the form of other signals: counters and histograms cumulative, everything else as it is. */
