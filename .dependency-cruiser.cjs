@@ -44,6 +44,43 @@ module.exports = {
       to: { path: "^server/", dependencyTypesNot: ["type-only"] },
     },
     {
+      name: "pages-and-commands-know-the-store-only",
+      comment: "What reads and what writes for people is told of the parts that run by ports, never reaches into them.",
+      severity: "error",
+      from: { path: "^server/(pages|commands)/", pathNot: "\\.test\\.ts$" },
+      to: {
+        path: "^server/(alarms|demo|engine|estate|http|incidents|ingest|polling|receivers|repair|threads|workbench)/",
+        dependencyTypesNot: ["type-only"],
+      },
+    },
+    {
+      name: "sources-and-receivers-know-no-store",
+      comment: "They hand over what they find or are sent; who keeps it is not their business.",
+      severity: "error",
+      from: { path: "^server/(sources|receivers|outside)/", pathNot: "\\.test\\.ts$" },
+      to: { path: "^server/(store|engine|estate|ingest|alarms|incidents|commands|pages)/" },
+    },
+    {
+      name: "the-store-knows-nobody",
+      severity: "error",
+      from: { path: "^server/store/", pathNot: "\\.test\\.ts$" },
+      to: { path: "^server/(?!store/)" },
+    },
+    {
+      name: "only-the-engine-composes",
+      comment: "Nothing but the threads knows the engine.",
+      severity: "error",
+      from: { path: "^server/", pathNot: "^server/(engine|threads)/|\\.test\\.ts$" },
+      to: { path: "^server/engine/", dependencyTypesNot: ["type-only"] },
+    },
+    {
+      name: "the-demonstration-is-apart",
+      comment: "Only the engine knows that there is a demonstration, and commands its drills' type.",
+      severity: "error",
+      from: { path: "^(server|app)/", pathNot: "^server/(engine|demo)/|\\.test\\.ts$" },
+      to: { path: "^server/demo/", dependencyTypesNot: ["type-only"] },
+    },
+    {
       name: "no-circles",
       severity: "error",
       from: {},

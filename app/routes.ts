@@ -27,6 +27,7 @@ export default [
     layout("routes/setup.tsx", [
       route("setup", "routes/setup.about.tsx"),
       route("setup/drills", "routes/setup.drills.tsx"),
+      route("setup/audit", "routes/setup.audit.tsx"),
       route("setup/signals", "routes/setup.signals.tsx"),
       route("setup/rules", "routes/setup.rules.tsx"),
       route("setup/services", "routes/setup.services.tsx"),

@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync, statSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { MINUTE_MS } from "#core/time/windows";
-import { Recorder, type LiveSeries } from "#server/engine/recorder";
+import { SampleWriter, type LiveSeries } from "#server/ingest/sample-writer";
 import { chartOf } from "#server/pages/charts";
 import { logsPage } from "#server/pages/logs";
 import { tracesPage } from "#server/pages/traces";
@@ -49,26 +49,24 @@ export function measureGrowth(root: string, factor: number): Growth {
   // Ten times the data is more series and a longer time, both.
   const seriesCount = Math.round(60 * Math.sqrt(factor));
   const minutes = Math.round(3000 * Math.sqrt(factor));
-  const recorder = new Recorder(db);
+  const sampleWriter = new SampleWriter(db);
   const all = db.transaction(() =>
     Array.from({ length: seriesCount }, (_, index) =>
-      recorder.series({ componentId: null, serviceId: service }, `m${index}`, "", "%", 0),
+      sampleWriter.series({ componentId: null, serviceId: service }, `m${index}`, "", "%", 0),
     ),
   )();
   let began = performance.now();
   for (let minute = 0; minute < minutes; minute++) {
     for (let index = 0; index < all.length; index++)
-      recorder.record(
+      sampleWriter.record(
         all[index] as LiveSeries,
         START + minute * MINUTE_MS,
         Math.round((50 + 20 * Math.sin(minute / 300 + index) + ((minute * 7919 + index) % 97) / 20) * 100) / 100,
       );
     if (minute % 20 < 19) continue;
-    db.transaction(() => recorder.write())();
-    recorder.settle();
+    sampleWriter.commit("tick", () => undefined);
   }
-  db.transaction(() => recorder.write("everything"))();
-  recorder.settle();
+  sampleWriter.commit("everything", () => undefined);
   const samples = seriesCount * minutes;
   const microsecondsASample = ((performance.now() - began) * 1000) / samples;
   const bytesASample = (

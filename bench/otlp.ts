@@ -6,7 +6,7 @@ import { join } from "node:path";
 import { MessageChannel } from "node:worker_threads";
 import protobuf from "protobufjs/minimal.js";
 import { Engine } from "#server/engine/engine";
-import { Gate } from "#server/receivers/gate";
+import { IngestChannel } from "#server/receivers/channel";
 import { receiveOtlp } from "#server/receivers/http";
 import type { Measurement } from "./measurement";
 
@@ -87,7 +87,7 @@ export async function benchOtlp(root: string): Promise<Measurement> {
   );
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);
-  const server = receiveOtlp(new Gate(port2, Date.now, (error) => process.stderr.write(`${String(error)}\n`)));
+  const server = receiveOtlp(new IngestChannel(port2, Date.now, (error) => process.stderr.write(`${String(error)}\n`)));
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   const bare = createServer((incoming, response) => {
     incoming.resume();

@@ -2,8 +2,8 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
-import { Recorder, type LiveSeries } from "#server/engine/recorder";
-import { Roller } from "#server/engine/roller";
+import { SampleWriter, type LiveSeries } from "#server/ingest/sample-writer";
+import { Roller } from "#server/ingest/rollups";
 import { chartOf } from "#server/pages/charts";
 import { metricsPage } from "#server/pages/metrics";
 import { migrate, openStore } from "#server/store/database";
@@ -36,10 +36,10 @@ function store(root: string) {
 /** Samples into the store: 2,000 series, ten minutes of all of them in one commit, each safe before the next begins. */
 function intakeOnce(root: string): { own: number; plain: number } {
   const { db, service, end } = store(root);
-  const recorder = new Recorder(db);
+  const sampleWriter = new SampleWriter(db);
   const all = db.transaction(() =>
     Array.from({ length: 2000 }, (_, index) =>
-      recorder.series({ componentId: null, serviceId: service }, `m${index}`, "", "%", 0),
+      sampleWriter.series({ componentId: null, serviceId: service }, `m${index}`, "", "%", 0),
     ),
   )();
   const minutes = 480;
@@ -50,10 +50,9 @@ function intakeOnce(root: string): { own: number; plain: number } {
   for (let minute = 0; minute < minutes; minute++) {
     const row = values[minute] as Float64Array;
     for (let index = 0; index < all.length; index++)
-      recorder.record(all[index] as LiveSeries, START + minute * MINUTE_MS, row[index] as number);
+      sampleWriter.record(all[index] as LiveSeries, START + minute * MINUTE_MS, row[index] as number);
     if (minute % 10 < 9) continue;
-    db.transaction(() => recorder.write("commit"))();
-    recorder.settle();
+    sampleWriter.commit("commit", () => undefined);
   }
   const own = (minutes * all.length) / ((performance.now() - began) / 1000);
   db.exec("CREATE TABLE plain (id INTEGER PRIMARY KEY, data BLOB) STRICT");
@@ -94,12 +93,11 @@ function intake(root: string): Measurement {
 /** A chart of 30 days of one-minute samples, as a page asks for it: once with nothing in memory, then again and again. */
 function chart(root: string): Measurement {
   const { db, file, service, end } = store(root);
-  const recorder = new Recorder(db);
-  const series = recorder.series({ componentId: null, serviceId: service }, "m", "", "%", 0);
-  for (let at = START; at < START + 30 * DAY_MS; at += MINUTE_MS) recorder.record(series, at, value(1, at));
-  db.transaction(() => recorder.write("everything"))();
-  recorder.settle();
-  const roller = new Roller(db, recorder);
+  const sampleWriter = new SampleWriter(db);
+  const series = sampleWriter.series({ componentId: null, serviceId: service }, "m", "", "%", 0);
+  for (let at = START; at < START + 30 * DAY_MS; at += MINUTE_MS) sampleWriter.record(series, at, value(1, at));
+  sampleWriter.commit("everything", () => undefined);
+  const roller = new Roller(db, sampleWriter);
   for (let pass = 0; pass < 8; pass++)
     db.transaction(() =>
       roller.work(START + 30 * DAY_MS + HOUR_MS, { ...USUAL_RETENTION, rawMs: 60 * DAY_MS }, 10_000),
@@ -141,22 +139,21 @@ function chart(root: string): Measurement {
 /** The ten highest by their mean over a day, of 2,000 series measured every minute. */
 export function benchHighest(root: string): Measurement {
   const { db, file, service, end } = store(root);
-  const recorder = new Recorder(db);
+  const sampleWriter = new SampleWriter(db);
   const day = START + 2 * DAY_MS;
   const all = db.transaction(() =>
     Array.from({ length: 2000 }, (_, index) =>
-      recorder.series({ componentId: null, serviceId: service }, "busy", String(index), "%", 0),
+      sampleWriter.series({ componentId: null, serviceId: service }, "busy", String(index), "%", 0),
     ),
   )();
   for (let at = START; at < day; at += MINUTE_MS) {
-    for (let index = 0; index < all.length; index++) recorder.record(all[index] as LiveSeries, at, value(index, at));
+    for (let index = 0; index < all.length; index++)
+      sampleWriter.record(all[index] as LiveSeries, at, value(index, at));
     if (at % (4 * HOUR_MS) === 0) {
-      db.transaction(() => recorder.write("everything"))();
-      recorder.settle();
+      sampleWriter.commit("everything", () => undefined);
     }
   }
-  db.transaction(() => recorder.write())();
-  recorder.settle();
+  sampleWriter.commit("tick", () => undefined);
   const reader = openStore(file, "reader");
   const ask = () =>
     metricsPage(reader, {

@@ -1,7 +1,7 @@
 import { connect } from "node:net";
-import { eachAddress, parseRanges } from "#core/discovery/ranges";
-import { eachLimited } from "#server/collectors/limit";
-import { sweepAddresses } from "#server/collectors/sweeper";
+import { eachAddress, parseRanges } from "#core/estate/ranges";
+import { eachLimited } from "#server/outside/limit";
+import { discoverRange } from "#server/sources/range/discover";
 import type { Measurement } from "./measurement";
 
 const RANGE = "127.50.0.0-127.50.3.255";
@@ -11,15 +11,11 @@ const PORTS = [1389, 1883, 12_222, 12_525, 5432, 5672, 18_080, 8081, 8085, 8086,
 export async function benchSweep(): Promise<Measurement> {
   const ranges = parseRanges(RANGE);
   if (!ranges.ok) throw new Error(ranges.problem);
-  const counts = { tried: 0, answering: 0, recognised: 0, failed: 0 };
+  let counts = { tried: 0, recognised: 0 };
   const began = performance.now();
-  await sweepAddresses(
-    { spans: ranges.spans, ports: PORTS, snmpPort: 11_161, community: "test-room" },
-    counts,
-    () => undefined,
-    Date.now,
-    new AbortController().signal,
-  );
+  const task = { spans: ranges.spans, ports: PORTS, snmpPort: 11_161, community: "test-room" };
+  for await (const one of discoverRange.discover(task, new AbortController().signal))
+    if (one.what === "progress") counts = one;
   const took = (performance.now() - began) / 1000;
   if (counts.tried !== 1024 || counts.recognised !== 100)
     throw new Error(`The sweep met ${counts.tried} addresses and ${counts.recognised} systems.`);

@@ -1,12 +1,12 @@
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { Judge } from "#server/engine/judge";
-import { Recorder } from "#server/engine/recorder";
+import { Evaluator } from "#server/alarms/evaluator";
+import { SampleWriter } from "#server/ingest/sample-writer";
 import { offerRule } from "#server/store/alarms";
 import { migrate, openStore } from "#server/store/database";
 import { insertComponent } from "#server/store/estate";
-import { insertSource } from "#server/store/sweeps";
+import { insertSource } from "#server/store/sources";
 import type { Measurement } from "./measurement";
 
 const SERIES = 20_000;
@@ -21,7 +21,13 @@ export function benchTick(root: string): Measurement {
   migrate(db, join(root, "server", "store", "migrations"));
   const source = insertSource(
     db,
-    { name: "s", site: "s", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 },
+    {
+      kind: "range",
+      name: "s",
+      site: "s",
+      settings: { ranges: "127.0.0.1", ports: "", snmpPort: 161 },
+      pollSeconds: 60,
+    },
     "x",
     0,
   );
@@ -36,9 +42,9 @@ export function benchTick(root: string): Measurement {
     memoryMs: 3_600_000,
     enabled: true,
   });
-  const recorder = new Recorder(db);
+  const sampleWriter = new SampleWriter(db);
   const kinds = new Map<number, string>();
-  const all: ReturnType<Recorder["series"]>[] = [];
+  const all: ReturnType<SampleWriter["series"]>[] = [];
   db.transaction(() => {
     for (let host = 0; host < HOSTS; host++) {
       const id = insertComponent(
@@ -58,25 +64,21 @@ export function benchTick(root: string): Measurement {
       );
       kinds.set(id, "host.linux");
       for (let metric = 0; metric < SERIES / HOSTS; metric++)
-        all.push(recorder.series({ componentId: id, serviceId: null }, `m${metric}`, "", "%", 0));
+        all.push(sampleWriter.series({ componentId: id, serviceId: null }, `m${metric}`, "", "%", 0));
     }
   })();
-  const judge = new Judge(db, (id) => kinds.get(id), {
-    recall: (id, from, to) => recorder.recall(id, from, to),
+  const evaluator = new Evaluator(db, (id) => kinds.get(id), {
+    recall: (id, from, to) => sampleWriter.recall(id, from, to),
     isTwin: () => false,
   });
   let at = 1_700_000_000_000;
   const tick = () => {
     at += 15_000;
     for (let index = 0; index < all.length; index++)
-      recorder.record(all[index] as (typeof all)[number], at, 40 + ((index * 7 + at / 15_000) % 100) / 3);
+      sampleWriter.record(all[index] as (typeof all)[number], at, 40 + ((index * 7 + at / 15_000) % 100) / 3);
     const began = performance.now();
-    db.transaction(() => {
-      judge.judge(recorder.fresh);
-      recorder.write();
-    })();
-    recorder.settle();
-    recorder.judged();
+    sampleWriter.commit("tick", () => evaluator.evaluate(sampleWriter.fresh));
+    sampleWriter.judged();
     return performance.now() - began;
   };
   // Chunks are half full on average, so the open ones are filled that far first.

@@ -167,6 +167,7 @@ const app = await makeApp({
   hostNames: settings.host === "127.0.0.1" ? [`127.0.0.1:${port}`, `localhost:${port}`] : [],
   holotaxis: {
     ask: (name, asked) => readers.run({ name, asked }),
+    command: engine.command,
     tell: engine.tell,
     runSql: workbench.run,
     now,

@@ -2,12 +2,13 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { readKits } from "./engine/kits";
+import { readKits } from "./kits/kits";
 import { Secrets } from "./secrets";
-import { setupSchema, sourceSchema } from "./settings";
+import { setupSchema } from "./settings";
+import { readSource } from "./sources/input";
 import { migrate, openStore, PersonError, storeTrouble, type Db } from "./store/database";
 import { insertComponent, listEstate, writeFact, factsAt } from "./store/estate";
-import { insertSource } from "./store/sweeps";
+import { insertSource } from "./store/sources";
 import { healthAt, writeHealth } from "./store/services";
 import { insertSeries, lastSample, readSamples, writeChunk } from "./store/signals";
 
@@ -23,7 +24,18 @@ afterEach(() => {
   rmSync(folder, { recursive: true, force: true });
 });
 const aSource = () =>
-  insertSource(db, { name: "s", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 }, "x", 0);
+  insertSource(
+    db,
+    {
+      kind: "range",
+      name: "s",
+      site: "Room",
+      settings: { ranges: "127.0.0.1", ports: "", snmpPort: 161 },
+      pollSeconds: 60,
+    },
+    "x",
+    0,
+  );
 const aComponent = (name: string, address: string | null = null, source = 1) =>
   insertComponent(
     db,
@@ -162,11 +174,14 @@ describe("fields of a source", () => {
     pollSeconds: "60",
   };
   const problem = (changes: object) => {
-    const read = sourceSchema.safeParse({ ...fields, ...changes });
-    return read.success ? "" : (read.error.issues[0]?.message ?? "");
+    const read = readSource({ ...fields, ...changes });
+    return read.ok ? "" : Object.values(read.fields).join("; ");
   };
   it("take numbers as a form sends them", () =>
-    expect(sourceSchema.parse(fields)).toMatchObject({ snmpPort: 161, pollSeconds: 60 }));
+    expect(readSource(fields)).toMatchObject({
+      ok: true,
+      source: { kind: "range", settings: { snmpPort: 161 }, credential: "c", pollSeconds: 60 },
+    }));
   it.each([
     [{ name: "" }, "Give the source a name."],
     [{ ranges: "10.0.0.0/12" }, "at most 65,536"],

@@ -1,7 +1,7 @@
 import { join } from "node:path";
 import { z } from "zod";
-import { parsePorts, parseRanges } from "#core/discovery/ranges";
-import { runbookSchema } from "#core/remediation/runbook";
+import { hasKind, ICONS, STRATA } from "#core/catalogue/kinds";
+import { runbookSchema } from "#core/repair/runbook";
 import type { ClockSetting } from "#core/time/clock";
 
 /** Where things are and how the process was started; handed to every thread. */
@@ -34,40 +34,16 @@ export const storeFile = (settings: Settings) => join(settings.data, "holotaxis.
 export const migrationsFolder = (settings: Settings) => join(settings.root, "server", "store", "migrations");
 export const secretFile = (settings: Settings) => join(settings.data, "secret.key");
 
-const ranges = z.string().superRefine((text, context) => {
-  const read = parseRanges(text);
-  if (!read.ok) context.addIssue({ code: "custom", message: read.problem });
-});
-const ports = z.string().superRefine((text, context) => {
-  const read = parsePorts(text);
-  if (!read.ok) context.addIssue({ code: "custom", message: read.problem });
-});
-
-/** Fields of a source as a form or a set-up file gives them. */
-export const sourceSchema = z.strictObject({
-  name: z.string().trim().min(1, "Give the source a name.").max(60, "A name has at most 60 characters."),
-  site: z
-    .string()
-    .trim()
-    .min(1, "Say which site these addresses belong to.")
-    .max(60, "A site has at most 60 characters."),
-  ranges,
-  ports,
-  snmpPort: z.coerce
-    .number("The SNMP port is a number.")
-    .int()
-    .min(1, "Ports are from 1 to 65535.")
-    .max(65_535, "Ports are from 1 to 65535.")
-    .default(161),
-  community: z.string().max(120, "A community has at most 120 characters."),
-  pollSeconds: z.coerce
-    .number("The poll interval is a number of seconds.")
-    .int("The poll interval is whole seconds.")
-    .min(5, "Poll at most every 5 seconds.")
-    .max(3600, "Poll at least once an hour.")
-    .default(300),
-});
-export type SourceInput = z.infer<typeof sourceSchema>;
+/** What every source has, whatever its kind; its settings follow the schema of the kind's driver. */
+export interface SourceInput {
+  kind: string;
+  name: string;
+  site: string;
+  settings: unknown;
+  /** Undefined leaves the one that is kept. */
+  credential?: string | undefined;
+  pollSeconds?: number | undefined;
+}
 
 export const serviceSchema = z.strictObject({
   uid: z.string().regex(/^[a-z][a-z0-9-]{1,40}$/, "Use small letters, digits and hyphens."),
@@ -89,7 +65,7 @@ export const serviceSchema = z.strictObject({
 });
 
 /** A page of OpenMetrics text that is read again and again. */
-export const pageSchema = z.strictObject({
+export const endpointSchema = z.strictObject({
   url: z
     .url({ protocol: /^https?$/, error: "Give an address that begins with http:// or https://." })
     .max(300, "An address has at most 300 characters."),
@@ -104,9 +80,9 @@ export const pageSchema = z.strictObject({
 /** A set-up file: what a person would otherwise type in on a new installation. */
 export const setupSchema = z.strictObject({
   organisation: z.string().min(1).max(80),
-  sources: z.array(sourceSchema).max(200),
+  sources: z.array(z.looseObject({})).max(200),
   services: z.array(serviceSchema).max(500),
-  pages: z.array(pageSchema).max(500).default([]),
+  endpoints: z.array(endpointSchema).max(500).default([]),
 });
 export type SetupFile = z.infer<typeof setupSchema>;
 
@@ -115,8 +91,41 @@ const limit = z.strictObject({
   value: z.number(),
 });
 
-/** All that watching one kind needs: thresholds, runbooks and notes. */
+const words = z.string().min(1).max(80);
+const kindName = z.string().regex(/^[a-z]+(\.[a-z-]+)+$/, "A kind is written like host.linux.");
+
+/** Kinds that a kit adds to the catalogue, each like one that is there. */
+const kitKind = z.strictObject({
+  kind: kindName,
+  like: kindName.refine(hasKind, "There is no such kind to be like."),
+  label: words,
+  plural: words,
+  stratum: z.enum(STRATA.map((one) => one.id)).optional(),
+  icon: z.enum(ICONS).optional(),
+  headline: z
+    .strictObject({ metric: words, word: z.string().max(20) })
+    .nullable()
+    .optional(),
+  charts: z.array(words).max(30).optional(),
+});
+
+/** Metrics that a kit describes. */
+const kitMetric = z.strictObject({
+  metric: words,
+  label: words,
+  unit: z.string().max(20),
+  instrument: z.enum(["gauge", "total", "delta"]).optional(),
+  bad: z.enum(["high", "low"]).nullable().optional(),
+  combine: z.enum(["sum", "mean", "max"]).optional(),
+  instanceAs: z.enum(["of", "after"]).optional(),
+  trouble: z.strictObject({ high: words.optional(), low: words.optional() }).optional(),
+  convention: words.optional(),
+});
+
+/** All that watching one kind needs: what it is called, thresholds, runbooks and notes. */
 export const kitSchema = z.strictObject({
+  kinds: z.array(kitKind).default([]),
+  metrics: z.array(kitMetric).default([]),
   kind: z.string().min(1).max(40),
   title: z.string().min(1).max(80),
   rules: z.array(

@@ -6,7 +6,7 @@ import type {
   NeighbourRow,
   SoftwareRow,
   StorageRow,
-} from "#core/discovery/sighting";
+} from "#core/estate/sighting";
 import { parseDurationMs } from "#core/time/windows";
 import { makeRhythm, scatter, seedOf, wander, type RhythmCurve } from "./rhythm";
 import type { Scenario, ScenarioFault, ScenarioListener, ScenarioProcess, ScenarioRole } from "./scenario";

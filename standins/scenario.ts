@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { parseRanges, inSpans } from "#core/discovery/ranges";
+import { parseRanges, inSpans } from "#core/estate/ranges";
 import { parseDurationMs } from "#core/time/windows";
 
 const name = z

@@ -4,7 +4,7 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import { Link as RouterLink } from "react-router";
-import { kindInfo } from "#core/kinds";
+import { kindInfo } from "#core/catalogue/kinds";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/component";

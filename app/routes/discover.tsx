@@ -6,9 +6,8 @@ import { Form, Link as RouterLink, redirect, useNavigation } from "react-router"
 import { z } from "zod";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/discover";
-import { attempt, readForm } from "../shell/answers.server";
+import { act, readForm } from "../shell/answers.server";
 import { useKeep, useShell } from "../shell/window";
-import { whoIs } from "../shell/who.server";
 import { windowOf } from "../shell/window.server";
 import { KeepLink } from "../ui/KeepLink";
 import { OUTCOME_ORDER, OUTCOMES } from "../ui/Outcome";
@@ -26,8 +25,7 @@ const schema = z.object({ sourceId: z.coerce.number().int().min(1) });
 export async function action({ request, context }: Route.ActionArgs) {
   const form = readForm(await request.formData(), schema);
   if (!form.ok) return form.refusal;
-  const by = await whoIs(request);
-  const started = await attempt(() => context.tell("startSweep", form.value.sourceId, by));
+  const started = await act(context, request, "sweep.start", { sourceId: form.value.sourceId, wait: false });
   return started.ok ? redirect(`/discover/sweeps/${started.value}`) : started.refusal;
 }
 
@@ -40,7 +38,7 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
   const last = page.sweeps[0];
   const sentence =
     page.sources.length === 0
-      ? "No source yet. A source is an address range and the SNMP community that reads it; add the first one."
+      ? "No sources yet. A source says where to look and how, such as an address range with its SNMP community; add the first one."
       : running.length
         ? `Sweeping ${running.map((sweep) => sweep.source).join(", ")}: ${running.reduce((sum, sweep) => sum + sweep.tried, 0)} of ${running.reduce((sum, sweep) => sum + sweep.addresses, 0)} addresses tried.`
         : `${page.sources.length} ${page.sources.length === 1 ? "source covers" : "sources cover"} ${addresses.toLocaleString("en-GB")} addresses. ${last ? `The last sweep, of ${last.source} ${dayAndTime(last.started_at, now.nowMs)}, found ${(last.found.new ?? 0) + (last.found.back ?? 0)} new, ${last.found.changed ?? 0} changed and ${last.found.gone ?? 0} gone.` : "None has been swept yet."}`;
@@ -67,17 +65,17 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
               <thead>
                 <tr>
                   <th scope="col">Source</th>
-                  <th scope="col">Addresses</th>
+                  <th scope="col">Type</th>
+                  <th scope="col">Covers</th>
                   <th scope="col" className="num">
-                    How many
+                    Addresses
                   </th>
-                  <th scope="col">TCP ports</th>
                   <th scope="col" className="num">
                     Poll every
                   </th>
                   <th scope="col">Last sweep</th>
                   <th scope="col" className="num">
-                    Do
+                    Actions
                   </th>
                 </tr>
               </thead>
@@ -87,35 +85,37 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
                     <td>
                       <KeepLink to={`/discover/sources/${source.id}`}>{source.name}</KeepLink>
                     </td>
-                    <td>{source.ranges}</td>
-                    <td className="num">{source.addresses.toLocaleString("en-GB")}</td>
-                    <td style={{ maxWidth: 260 }}>
-                      {source.ports.split(",").length} ports, SNMP on {source.snmpPort}
+                    <td>{source.kindLabel}</td>
+                    <td style={{ maxWidth: 360 }}>{source.covers}</td>
+                    <td className="num">{source.isSwept ? source.addresses.toLocaleString("en-GB") : "–"}</td>
+                    <td className="num">
+                      {source.pollSeconds === null ? "–" : spokenDuration(source.pollSeconds * 1000)}
                     </td>
-                    <td className="num">{spokenDuration(source.pollSeconds * 1000)}</td>
                     <td>
                       {source.last ? (
                         <KeepLink to={`/discover/sweeps/${source.last.id}`}>
-                          {source.last.state === "running"
-                            ? "under way"
-                            : dayAndTime(source.last.started_at, now.nowMs)}
+                          {source.last.state === "running" ? "running" : dayAndTime(source.last.started_at, now.nowMs)}
                         </KeepLink>
-                      ) : (
+                      ) : source.isSwept ? (
                         "never"
+                      ) : (
+                        "reports by itself"
                       )}
                     </td>
                     <td className="num">
-                      <Form method="post">
-                        <input type="hidden" name="sourceId" value={source.id} />
-                        <Button
-                          type="submit"
-                          variant="outlined"
-                          disabled={busy || source.last?.state === "running"}
-                          aria-label={`Sweep ${source.name} now`}
-                        >
-                          Sweep now
-                        </Button>
-                      </Form>
+                      {source.isSwept ? (
+                        <Form method="post">
+                          <input type="hidden" name="sourceId" value={source.id} />
+                          <Button
+                            type="submit"
+                            variant="outlined"
+                            disabled={busy || source.last?.state === "running"}
+                            aria-label={`Sweep ${source.name} now`}
+                          >
+                            Sweep now
+                          </Button>
+                        </Form>
+                      ) : null}
                     </td>
                   </tr>
                 ))}

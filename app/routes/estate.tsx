@@ -7,7 +7,7 @@ import { DataGrid, type GridColDef } from "@mui/x-data-grid";
 import { useEffect, useState } from "react";
 import { Link as RouterLink, useNavigate, useNavigation } from "react-router";
 import { z } from "zod";
-import { kindInfo } from "#core/kinds";
+import { kindInfo } from "#core/catalogue/kinds";
 import { dayAndTime } from "#core/time/windows";
 import type { EstateRow } from "#server/store/estate";
 import type { Route } from "./+types/estate";

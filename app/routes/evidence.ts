@@ -1,7 +1,6 @@
 import { z } from "zod";
 import type { Route } from "./+types/evidence";
-import { attempt, readForm } from "../shell/answers.server";
-import { whoIs } from "../shell/who.server";
+import { act, readForm } from "../shell/answers.server";
 
 const id = z.coerce.number().int().min(1, "Choose an incident.");
 const schema = z.discriminatedUnion("intent", [
@@ -26,30 +25,25 @@ const schema = z.discriminatedUnion("intent", [
 export async function action({ request, context }: Route.ActionArgs) {
   const form = readForm(await request.formData(), schema);
   if (!form.ok) return form.refusal;
-  const by = await whoIs(request);
   const { value } = form;
-  const done = await attempt(async () => {
-    switch (value.intent) {
-      case "pin": {
-        const incidentId = value.incidentId === "" ? null : value.incidentId;
-        await context.tell("pin", {
-          incident_id: incidentId,
-          kind: value.kind,
-          title: value.title,
-          address: value.address,
-          detail: value.detail,
-          from_at: value.fromMs,
-          to_at: value.toMs,
-          pinned_by: by,
-        });
-        return incidentId === null ? "Pinned to the evidence tray." : `Pinned into incident ${incidentId}.`;
-      }
-      case "attach":
-        return `${await context.tell("attachPins", value.incidentId, by)} attached to incident ${value.incidentId}.`;
-      case "remove":
-        await context.tell("unpin", value.id);
-        return "Taken out.";
+  switch (value.intent) {
+    case "pin": {
+      const { kind, title, detail, address, fromMs, toMs } = value;
+      const incidentId = value.incidentId === "" ? null : value.incidentId;
+      const input = { incidentId, kind, title, detail, address, fromMs, toMs };
+      const done = await act(context, request, "evidence.pin", input);
+      if (!done.ok) return done.refusal;
+      return said(incidentId === null ? "Pinned to the evidence tray." : `Pinned to incident ${incidentId}.`);
     }
-  });
-  return done.ok ? { ok: true as const, said: done.value } : done.refusal;
+    case "attach": {
+      const done = await act(context, request, "evidence.attach", { incidentId: value.incidentId });
+      return done.ok ? said(`${done.value} attached to incident ${value.incidentId}.`) : done.refusal;
+    }
+    case "remove": {
+      const done = await act(context, request, "evidence.remove", { id: value.id });
+      return done.ok ? said("Removed.") : done.refusal;
+    }
+  }
 }
+
+const said = (text: string) => ({ ok: true as const, said: text });

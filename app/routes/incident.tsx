@@ -11,10 +11,9 @@ import { z } from "zod";
 import { clockTime, dayAndTime, spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/incident";
-import { attempt, idFrom, missing, readForm } from "../shell/answers.server";
+import { act, idFrom, missing, readForm } from "../shell/answers.server";
 import { usePin } from "../shell/tray";
 import { useKeep, useShell } from "../shell/window";
-import { whoIs } from "../shell/who.server";
 import { ChartCard } from "../ui/ChartCard";
 import { Guests } from "../ui/Guests";
 import { KeepLink } from "../ui/KeepLink";
@@ -48,15 +47,13 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   const id = idFrom(params.id, "incident");
   const form = readForm(await request.formData(), schema);
   if (!form.ok) return form.refusal;
-  const by = await whoIs(request);
   const { value } = form;
-  const done = await attempt(() =>
+  const done =
     value.intent === "take"
-      ? context.tell("takeIncident", id, by)
+      ? await act(context, request, "incident.take", { id })
       : value.intent === "note"
-        ? context.tell("noteOnIncident", id, value.text, by)
-        : context.tell("acknowledge", value.alarmId, by),
-  );
+        ? await act(context, request, "incident.note", { id, text: value.text })
+        : await act(context, request, "alarm.acknowledge", { id: value.alarmId });
   return done.ok ? { ok: true as const } : done.refusal;
 }
 

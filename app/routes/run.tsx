@@ -5,7 +5,7 @@ import Typography from "@mui/material/Typography";
 import { Form } from "react-router";
 import { clockTime, dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/run";
-import { idFrom, missing } from "../shell/answers.server";
+import { act, idFrom, missing } from "../shell/answers.server";
 import { useShell } from "../shell/window";
 import { MONO } from "../theme/theme";
 import { KeepLink } from "../ui/KeepLink";
@@ -20,8 +20,9 @@ export async function loader({ params, context }: Route.LoaderArgs) {
   return page;
 }
 
-export async function action({ params, context }: Route.ActionArgs) {
-  return { ok: await context.tell("stopRun", idFrom(params.id, "run")) };
+export async function action({ request, params, context }: Route.ActionArgs) {
+  const done = await act(context, request, "run.stop", { id: idFrom(params.id, "run") });
+  return done.ok ? { ok: done.value } : done.refusal;
 }
 
 export default function Run({ loaderData: { run, steps, incident } }: Route.ComponentProps) {

@@ -7,11 +7,10 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Form, redirect, useNavigation, useSearchParams } from "react-router";
 import { z } from "zod";
-import { commandLine, type Step } from "#core/remediation/runbook";
-import { metricTitle } from "#core/alarms/wording";
+import { commandLine, type Step } from "#core/repair/runbook";
+import { metricTitle } from "#core/catalogue/metrics";
 import type { Route } from "./+types/runbook";
-import { attempt, idFrom, missing, readForm } from "../shell/answers.server";
-import { whoIs } from "../shell/who.server";
+import { act, idFrom, missing, readForm } from "../shell/answers.server";
 import { KeepLink } from "../ui/KeepLink";
 import { PageHead, Problem, Section } from "../ui/Page";
 
@@ -41,16 +40,12 @@ export async function action({ request, params, context }: Route.ActionArgs) {
       name.startsWith("arg.") ? [[name.slice(4), String(value).trim()]] : [],
     ),
   );
-  const by = await whoIs(request);
-  const started = await attempt(() =>
-    context.tell("startRun", {
-      runbookId: idFrom(params.id, "runbook"),
-      componentId: target,
-      incidentId: incident === "" ? null : incident,
-      args,
-      by,
-    }),
-  );
+  const started = await act(context, request, "run.start", {
+    runbookId: idFrom(params.id, "runbook"),
+    componentId: target,
+    incidentId: incident === "" ? null : incident,
+    args,
+  });
   return started.ok ? redirect(`/runs/${started.value}`) : started.refusal;
 }
 

@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import { useState } from "react";
 import { Link as RouterLink } from "react-router";
-import { kindInfo } from "#core/kinds";
+import { kindInfo } from "#core/catalogue/kinds";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/service";

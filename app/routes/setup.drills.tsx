@@ -5,7 +5,7 @@ import { Form, useNavigation } from "react-router";
 import { z } from "zod";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/setup.drills";
-import { attempt, readForm } from "../shell/answers.server";
+import { act, readForm } from "../shell/answers.server";
 import { useShell } from "../shell/window";
 import { Empty, PageHead, Problem, Section } from "../ui/Page";
 
@@ -21,7 +21,7 @@ const schema = z.object({ id: z.string().min(1).max(60), intent: z.enum(["start"
 export async function action({ request, context }: Route.ActionArgs) {
   const form = readForm(await request.formData(), schema);
   if (!form.ok) return form.refusal;
-  const done = await attempt(() => context.tell("drill", form.value.id, form.value.intent));
+  const done = await act(context, request, "drill.act", { id: form.value.id, action: form.value.intent });
   return done.ok ? { ok: true as const } : done.refusal;
 }
 

@@ -7,11 +7,10 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { Form } from "react-router";
 import { z } from "zod";
-import { metricName } from "#core/alarms/wording";
+import { metricName } from "#core/catalogue/metrics";
 import { SEVERITIES } from "#core/alarms/severity";
 import type { Route } from "./+types/setup.rules";
-import { attempt, readForm, refuse } from "../shell/answers.server";
-import { whoIs } from "../shell/who.server";
+import { act, readForm, refuse } from "../shell/answers.server";
 import { PageHead, Problem, Section } from "../ui/Page";
 import { SeverityLabel } from "../ui/SeverityMark";
 
@@ -49,11 +48,7 @@ export async function action({ request, context }: Route.ActionArgs) {
     if (!Number.isFinite(value)) return refuse(`The ${severity} limit “${text.slice(0, 20)}” is not a number.`);
     limits.push({ severity, value });
   }
-  if (limits.length === 0) return refuse("A rule needs at least one limit. To silence it, switch it off.");
-  const by = await whoIs(request);
-  const done = await attempt(() =>
-    context.tell("saveRule", id, { limits, samples, hysteresis, enabled: enabled === "on" }, by),
-  );
+  const done = await act(context, request, "rule.save", { id, limits, samples, hysteresis, enabled: enabled === "on" });
   return done.ok ? { ok: true as const } : done.refusal;
 }
 

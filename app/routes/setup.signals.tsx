@@ -5,18 +5,17 @@ import { useState } from "react";
 import { Form } from "react-router";
 import { z } from "zod";
 import { DAY_MS, dayAndTime } from "#core/time/windows";
-import { pageSchema } from "#server/settings";
+import { endpointSchema } from "#server/settings";
 import type { Route } from "./+types/setup.signals";
-import { attempt, readForm } from "../shell/answers.server";
-import { whoIs } from "../shell/who.server";
+import { act, readForm } from "../shell/answers.server";
 import { useShell } from "../shell/window";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, Fact, PageHead, Problem, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
-import { AgentHosts } from "../ui/ways-in/AgentHosts";
-import { RetentionForm } from "../ui/ways-in/RetentionForm";
-import { ScrapedPages } from "../ui/ways-in/ScrapedPages";
-import { RuleForm, Senders } from "../ui/ways-in/Senders";
+import { AgentHosts } from "../ui/ingest/AgentHosts";
+import { RetentionForm } from "../ui/ingest/RetentionForm";
+import { ScrapedEndpoints } from "../ui/ingest/ScrapedEndpoints";
+import { RuleForm, Senders } from "../ui/ingest/Senders";
 
 export const meta: Route.MetaFunction = () => [{ title: "Signals sent to us · Holotaxis" }];
 
@@ -50,8 +49,8 @@ const schema = z.discriminatedUnion("what", [
       .min(1, "Choose the component these signals belong to."),
   }),
   z.object({ what: z.literal("remove"), id: z.coerce.number().int().min(1) }),
-  pageSchema.extend({ what: z.literal("page") }),
-  z.object({ what: z.literal("removePage"), id: z.coerce.number().int().min(1) }),
+  endpointSchema.extend({ what: z.literal("endpoint") }),
+  z.object({ what: z.literal("removeEndpoint"), id: z.coerce.number().int().min(1) }),
   z.object({
     what: z.literal("retention"),
     raw: days("Samples"),
@@ -66,31 +65,30 @@ const schema = z.discriminatedUnion("what", [
 export async function action({ request, context }: Route.ActionArgs) {
   const form = readForm(await request.formData(), schema);
   if (!form.ok) return form.refusal;
-  const by = await whoIs(request);
   const { value } = form;
-  const done = await attempt(() => {
-    if (value.what === "rule")
-      return context.tell(
-        "saveNamingRule",
-        { attribute: value.attribute, pattern: value.pattern, componentId: value.componentId },
-        by,
-      );
-    if (value.what === "remove") return context.tell("removeNamingRule", value.id, by);
-    if (value.what === "page") return context.tell("saveScrapeTarget", value.url, value.everySeconds, by);
-    if (value.what === "removePage") return context.tell("removeScrapeTarget", value.id, by);
-    return context.tell(
-      "saveRetention",
-      {
-        rawMs: value.raw * DAY_MS,
-        fiveMinutesMs: value.fiveMinutes * DAY_MS,
-        hourMs: value.hour * DAY_MS,
-        dayMs: value.day * DAY_MS,
-        logsMs: value.logs * DAY_MS,
-        spansMs: value.spans * DAY_MS,
-      },
-      by,
-    );
-  });
+  const done = await (() => {
+    switch (value.what) {
+      case "rule": {
+        const { attribute, pattern, componentId } = value;
+        return act(context, request, "matching-rule.save", { attribute, pattern, componentId });
+      }
+      case "remove":
+        return act(context, request, "matching-rule.remove", { id: value.id });
+      case "endpoint":
+        return act(context, request, "endpoint.save", { url: value.url, everySeconds: value.everySeconds });
+      case "removeEndpoint":
+        return act(context, request, "endpoint.remove", { id: value.id });
+      default:
+        return act(context, request, "retention.save", {
+          rawMs: value.raw * DAY_MS,
+          fiveMinutesMs: value.fiveMinutes * DAY_MS,
+          hourMs: value.hour * DAY_MS,
+          dayMs: value.day * DAY_MS,
+          logsMs: value.logs * DAY_MS,
+          spansMs: value.spans * DAY_MS,
+        });
+    }
+  })();
   return done.ok ? { ok: true as const } : done.refusal;
 }
 
@@ -152,7 +150,7 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
           )}
         </Section>
         {one ? <RuleForm key={one.id} attributes={one.attributes} onDone={() => setChosen(null)} /> : null}
-        <ScrapedPages pages={page.pages} states={page.scraped} nowMs={now.nowMs} />
+        <ScrapedEndpoints pages={page.pages} states={page.scraped} nowMs={now.nowMs} />
         <AgentHosts hosts={page.agents} otlp={page.ports} nowMs={now.nowMs} />
         <Section title={`Your rules: ${page.rules.length}`} pad={false}>
           {page.rules.length === 0 ? (

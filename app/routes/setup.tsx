@@ -5,8 +5,9 @@ import { useKeep, useShell } from "../shell/window";
 const PARTS = [
   { to: "/setup", label: "This installation" },
   { to: "/setup/services", label: "Services" },
-  { to: "/setup/signals", label: "Signals sent to us" },
+  { to: "/setup/signals", label: "Ingest" },
   { to: "/setup/rules", label: "Rules" },
+  { to: "/setup/audit", label: "Audit log" },
   { to: "/setup/drills", label: "Drills" },
 ] as const;
 

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import type { Route } from "./+types/signals.import-rows";
+import { act } from "../shell/answers.server";
 
 const MOST_SAMPLES = 5000;
 
@@ -29,16 +30,10 @@ export async function action({ request, context }: Route.ActionArgs) {
       problem: "A part of the file could not be taken in: its form is not right. Load the page anew and try again.",
     };
   const { file, componentId, series } = parsed.data;
-  try {
-    const kept = await context.tell(
-      "importSamples",
-      file,
-      componentId,
-      series.map((one) => ({ ...one, values: one.values.map((value) => value ?? Number.NaN) })),
-    );
-    return { ok: true as const, ...kept };
-  } catch (error) {
-    if (error instanceof Error && error.name === "PersonError") return { ok: false as const, problem: error.message };
-    throw error;
-  }
+  const kept = await act(context, request, "samples.import", {
+    file,
+    componentId,
+    series: series.map((one) => ({ ...one, values: one.values.map((value) => value ?? Number.NaN) })),
+  });
+  return kept.ok ? { ok: true as const, ...kept.value } : { ok: false as const, problem: kept.refusal.data.problem };
 }

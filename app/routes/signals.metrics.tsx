@@ -9,7 +9,7 @@ import Typography from "@mui/material/Typography";
 import { useSnackbar } from "notistack";
 import { useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import { metricName } from "#core/alarms/wording";
+import { metricName } from "#core/catalogue/metrics";
 import { readSelection, writeSelection, type Selection } from "#core/telemetry/selection";
 import { spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/signals.metrics";

@@ -10,10 +10,9 @@ import { linesOfRows } from "#core/telemetry/sql-chart";
 import { WORKBENCH_VIEWS } from "#server/workbench/views";
 import type { Route } from "./+types/signals.sql";
 import type { loader as runLoader } from "./signals.sql-run";
-import { attempt, readForm } from "../shell/answers.server";
+import { act, readForm } from "../shell/answers.server";
 import { useChangeParams } from "../shell/params";
 import { MOST_STATEMENT } from "../shell/sql";
-import { whoIs } from "../shell/who.server";
 import { MONO } from "../theme/theme";
 import { useMounted } from "../ui/HouseChart";
 import { PageHead, Problem, Section } from "../ui/Page";
@@ -57,13 +56,11 @@ const schema = z.discriminatedUnion("what", [
 export async function action({ request, context }: Route.ActionArgs) {
   const form = readForm(await request.formData(), schema);
   if (!form.ok) return form.refusal;
-  const by = await whoIs(request);
   const { value } = form;
-  const done = await attempt(() =>
+  const done =
     value.what === "save"
-      ? context.tell("saveQuery", value.name, value.sql, by)
-      : context.tell("removeQuery", value.id),
-  );
+      ? await act(context, request, "query.save", { name: value.name, sql: value.sql })
+      : await act(context, request, "query.remove", { id: value.id });
   return done.ok ? { ok: true as const } : done.refusal;
 }
 

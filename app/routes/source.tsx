@@ -1,56 +1,90 @@
 import Box from "@mui/material/Box";
+import Stack from "@mui/material/Stack";
+import Typography from "@mui/material/Typography";
 import { redirect } from "react-router";
 import type { Route } from "./+types/source";
-import { sourceSchema } from "#server/settings";
-import { attempt, idFrom, missing, readForm } from "../shell/answers.server";
-import { whoIs } from "../shell/who.server";
+import { act, idFrom, missing } from "../shell/answers.server";
+import { KeepLink } from "../ui/KeepLink";
 import { PageHead, Problem, Section } from "../ui/Page";
-import { SourceForm, USUAL_PORTS } from "../ui/SourceForm";
+import { SourceForm } from "../ui/SourceForm";
 
 export const meta: Route.MetaFunction = () => [{ title: "Source · Holotaxis" }];
 
-export async function loader({ params, context }: Route.LoaderArgs) {
-  if (params.id === "new") return { source: null };
-  const source = await context.ask("source", { id: idFrom(params.id, "source") });
-  if (!source) throw missing("source", params.id);
-  return { source };
+export async function loader({ request, params, context }: Route.LoaderArgs) {
+  const id = params.id === "new" ? null : idFrom(params.id, "source");
+  const page = await context.ask("source", { id });
+  if (!page) throw missing("source", params.id);
+  const asked = new URL(request.url).searchParams.get("type");
+  return { ...page, chosen: page.forms.find((form) => form.kind === asked) ?? page.forms[0] };
 }
 
 export async function action({ request, params, context }: Route.ActionArgs) {
-  const data = await request.formData();
-  const intent = data.get("intent");
-  data.delete("intent");
-  const form = readForm(data, sourceSchema);
-  if (!form.ok) return form.refusal;
-  const by = await whoIs(request);
-  const id = params.id === "new" ? undefined : idFrom(params.id, "source");
-  const saved = await attempt(() => context.tell("saveSource", id, form.value, by));
+  const { intent, ...fields } = Object.fromEntries(await request.clone().formData());
+  const input = { ...(params.id === "new" ? {} : { id: idFrom(params.id, "source") }), fields };
+  if (intent === "test") {
+    const checked = await act(context, request, "source.check", input);
+    return checked.ok ? { checked: checked.value } : checked.refusal;
+  }
+  const saved = await act(context, request, "source.save", input);
   if (!saved.ok) return saved.refusal;
   if (intent !== "save-and-sweep") return redirect("/discover");
-  const started = await attempt(() => context.tell("startSweep", saved.value, by));
+  const started = await act(context, request, "sweep.start", { sourceId: saved.value, wait: false });
   return started.ok ? redirect(`/discover/sweeps/${started.value}`) : started.refusal;
 }
 
-export default function Source({ loaderData: { source }, actionData }: Route.ComponentProps) {
+export default function Source({ loaderData: { source, forms, chosen }, actionData }: Route.ComponentProps) {
   const answer = actionData && "problem" in actionData ? actionData : undefined;
+  const checked = actionData && "checked" in actionData ? actionData.checked : undefined;
+  if (!chosen) return null;
   return (
     <Box sx={{ maxWidth: 860 }}>
       <PageHead
         name="Discover › Source"
         sentence={
           source
-            ? `${source.name} looks at ${source.addresses.toLocaleString("en-GB")} addresses of ${source.site}.`
-            : "A new source: say which addresses to look at, and how."
+            ? `${source.name} (${source.kindLabel}) covers ${source.covers}.`
+            : "A new source: say where to look, and how."
         }
       />
       <Problem>{answer && !answer.fields ? answer.problem : null}</Problem>
-      <Section title="Where and how to look">
-        <SourceForm
-          values={source ?? { name: "", site: "", ranges: "", ports: USUAL_PORTS, snmpPort: 161, pollSeconds: 300 }}
-          answer={answer}
-          isNew={source === null}
-        />
-      </Section>
+      {source ? null : (
+        <Stack direction="row" component="nav" aria-label="Type of source" sx={{ gap: 2, mb: 1.5 }}>
+          {forms.map((form) => (
+            <Box key={form.kind}>
+              <KeepLink
+                to={`/discover/sources/new?type=${form.kind}`}
+                aria-current={form === chosen ? "page" : undefined}
+              >
+                {form.label}
+              </KeepLink>
+              <Typography variant="body2" color="text.secondary">
+                {form.about}
+              </Typography>
+            </Box>
+          ))}
+        </Stack>
+      )}
+      <Stack sx={{ gap: 1.5 }}>
+        <Section title={chosen.label}>
+          <SourceForm
+            key={chosen.kind}
+            form={chosen}
+            name={source?.name ?? ""}
+            site={source?.site ?? ""}
+            answer={answer}
+            isNew={source === null}
+          />
+        </Section>
+        {checked ? (
+          <Section title={checked.ok ? "Test passed" : "Test failed"}>
+            <Box component="ul" role="status" sx={{ m: 0, pl: 2.5 }}>
+              {checked.lines.map((line) => (
+                <li key={line}>{line}</li>
+              ))}
+            </Box>
+          </Section>
+        ) : null}
+      </Stack>
     </Box>
   );
 }

@@ -5,9 +5,9 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { Form, Link as RouterLink } from "react-router";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
-import type { FindingOutcome } from "#server/store/sweeps";
+import type { FindingOutcome } from "#server/store/sources";
 import type { Route } from "./+types/sweep";
-import { idFrom, missing } from "../shell/answers.server";
+import { act, idFrom, missing } from "../shell/answers.server";
 import { useKeep, useShell } from "../shell/window";
 import { KeepLink } from "../ui/KeepLink";
 import { OUTCOME_ORDER, OUTCOMES } from "../ui/Outcome";
@@ -27,8 +27,9 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
   return { ...found, outcome, page };
 }
 
-export async function action({ params, context }: Route.ActionArgs) {
-  await context.tell("stopSweep", idFrom(params.id, "sweep"));
+export async function action({ request, params, context }: Route.ActionArgs) {
+  const done = await act(context, request, "sweep.stop", { id: idFrom(params.id, "sweep") });
+  if (!done.ok) return done.refusal;
   return { ok: true };
 }
 
@@ -112,7 +113,7 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
           <Box sx={{ p: 1.5 }}>
             <Empty>
               {running
-                ? "Findings are written when every address has been tried, or when you stop the sweep."
+                ? "Findings are listed as they come; what is missing or gone is known when every address has been tried."
                 : "Nothing new, changed or gone: the estate is as it was."}
             </Empty>
           </Box>

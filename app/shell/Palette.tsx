@@ -7,7 +7,7 @@ import ListItemText from "@mui/material/ListItemText";
 import Typography from "@mui/material/Typography";
 import { useEffect, useMemo, useState } from "react";
 import { useFetcher, useNavigate } from "react-router";
-import { kindInfo } from "#core/kinds";
+import { kindInfo } from "#core/catalogue/kinds";
 import { dayAndTime } from "#core/time/windows";
 import type { Answer } from "#server/pages/registry";
 import { PLACES } from "./places";

@@ -1,14 +1,17 @@
-import { data } from "react-router";
+import { data, type AppLoadContext } from "react-router";
 import type { z } from "zod";
+import type { CommandInput, CommandName, CommandOutput } from "#server/commands/registry";
+import type { PersonError } from "#server/store/database";
+import { principalOf } from "./who.server";
 
 /** What an action answers when a person has to put something right. */
 export interface Refusal {
   ok: false;
   problem: string;
-  fields?: Record<string, string>;
+  fields?: Readonly<Record<string, string>>;
 }
 
-export const refuse = (problem: string, fields?: Record<string, string>) =>
+export const refuse = (problem: string, fields?: Readonly<Record<string, string>>) =>
   data({ ok: false, problem, ...(fields ? { fields } : {}) } satisfies Refusal, { status: 400 });
 
 /** Reads a form by a schema; the result is its values, or a refusal that names each wrong field. */
@@ -25,15 +28,18 @@ export function readForm<Schema extends z.ZodType>(
   return { ok: false, refusal: refuse(Object.values(fields)[0] ?? "Something in the form is not right.", fields) };
 }
 
-/** Carries an order to the engine out; its sentences come back as a refusal, other errors stay errors. */
-export async function attempt<T>(
-  work: () => Promise<T>,
-): Promise<{ ok: true; value: T } | { ok: false; refusal: ReturnType<typeof refuse> }> {
+/** Has a command carried out for whoever sent a request; where it is refused, the sentences come back as a refusal. */
+export async function act<Name extends CommandName>(
+  context: Pick<AppLoadContext, "command">,
+  request: Request,
+  name: Name,
+  input: CommandInput<Name>,
+): Promise<{ ok: true; value: CommandOutput<Name> } | { ok: false; refusal: ReturnType<typeof refuse> }> {
   try {
-    return { ok: true, value: await work() };
+    return { ok: true, value: await context.command(await principalOf(request), name, input) };
   } catch (error) {
-    if (error instanceof Error && error.name === "PersonError") return { ok: false, refusal: refuse(error.message) };
-    throw error;
+    if (!(error instanceof Error) || error.name !== "PersonError") throw error;
+    return { ok: false, refusal: refuse(error.message, (error as PersonError).fields) };
   }
 }
 

@@ -1,6 +1,6 @@
 import { createContext, useContext, useEffect, useRef, useState, type ReactNode } from "react";
 import { useFetchers, useLocation, useNavigation, useRevalidator } from "react-router";
-import type { LiveEvent } from "#server/engine/events";
+import type { LiveEvent } from "#server/events";
 import { useShell } from "./window";
 
 interface Live {

@@ -1,4 +1,4 @@
-import type { FindingOutcome } from "#server/store/sweeps";
+import type { FindingOutcome } from "#server/store/sources";
 
 /** Words for what a sweep found out about a thing. */
 export const OUTCOMES: Readonly<Record<FindingOutcome, { label: string; explained: string }>> = {

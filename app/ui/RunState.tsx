@@ -1,4 +1,4 @@
-import type { RunState, StepState } from "#core/remediation/runbook";
+import type { RunState, StepState } from "#core/repair/runbook";
 
 const WORDS: Readonly<Record<RunState | StepState, { sign: string; word: string; colour: string }>> = {
   waiting: { sign: "·", word: "waiting", colour: "var(--mui-palette-text-secondary)" },

@@ -1,78 +1,81 @@
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
-import { Form } from "react-router";
-import type { SourceFields } from "#server/store/sweeps";
+import { Form, useNavigation } from "react-router";
+import type { SourceForm as Shape } from "#server/pages/discover";
 import type { Refusal } from "../shell/answers.server";
+import { SchemaField } from "./SchemaField";
 
-export const USUAL_PORTS = "22, 25, 80, 389, 443, 1883, 5432, 5672, 8080, 8443";
-
-/** The fields of a source: where to look, by what ports, with which community. */
+/** The form of a source: what all have, the settings of its kind, and the credential, which is never shown again. */
 export function SourceForm({
-  values,
+  form,
+  name,
+  site,
   answer,
   isNew,
 }: {
-  values: SourceFields;
+  form: Shape;
+  name: string;
+  site: string;
   answer: Refusal | undefined;
   isNew: boolean;
 }) {
-  const wrong = (field: string) => ({ error: Boolean(answer?.fields?.[field]), helperText: answer?.fields?.[field] });
+  const busy = useNavigation().state !== "idle";
+  const problemOf = (field: string) => answer?.fields?.[field];
+  const text = (field: string) => ({ error: Boolean(problemOf(field)), helperText: problemOf(field) });
   return (
     <Form method="post" noValidate>
+      <input type="hidden" name="kind" value={form.kind} />
       <Stack sx={{ gap: 1.5 }}>
         <Stack direction="row" sx={{ gap: 1.5 }}>
-          <TextField name="name" label="Name" defaultValue={values.name} required fullWidth {...wrong("name")} />
-          <TextField name="site" label="Site" defaultValue={values.site} required fullWidth {...wrong("site")} />
+          <TextField name="name" label="Name" defaultValue={name} required fullWidth {...text("name")} />
+          <TextField name="site" label="Site" defaultValue={site} required fullWidth {...text("site")} />
         </Stack>
-        <TextField
-          name="ranges"
-          label="Addresses"
-          defaultValue={values.ranges}
-          required
-          multiline
-          minRows={2}
-          error={Boolean(answer?.fields?.ranges)}
-          helperText={
-            answer?.fields?.ranges ??
-            "Single addresses, blocks (127.20.1.0/24) or spans (127.20.1.10-40), separated by commas."
-          }
-        />
-        <TextField name="ports" label="TCP ports to try" defaultValue={values.ports} fullWidth {...wrong("ports")} />
-        <Stack direction="row" sx={{ gap: 1.5 }}>
+        {form.fields
+          .filter((field) => field.type !== "number")
+          .map((field) => (
+            <SchemaField key={field.name} field={field} problem={problemOf(field.name)} />
+          ))}
+        {form.credential ? (
           <TextField
-            name="community"
-            label="SNMP community"
+            name="credential"
+            label={form.credential.label}
             type="password"
             autoComplete="off"
             fullWidth
-            error={Boolean(answer?.fields?.community)}
+            error={Boolean(problemOf("credential"))}
             helperText={
-              answer?.fields?.community ??
-              (isNew ? "Kept encrypted and never shown again." : "Leave empty to keep the one in use.")
+              problemOf("credential") ?? (isNew ? form.credential.help : "Leave empty to keep the current one.")
             }
           />
-          <TextField
-            name="snmpPort"
-            label="SNMP port (UDP)"
-            defaultValue={values.snmpPort}
-            sx={{ width: 160, flex: "none" }}
-            {...wrong("snmpPort")}
-          />
-          <TextField
-            name="pollSeconds"
-            label="Poll every (s)"
-            defaultValue={values.pollSeconds}
-            sx={{ width: 140, flex: "none" }}
-            {...wrong("pollSeconds")}
-          />
+        ) : null}
+        <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
+          {form.fields
+            .filter((field) => field.type === "number")
+            .map((field) => (
+              <SchemaField key={field.name} field={field} problem={problemOf(field.name)} />
+            ))}
+          {form.pollSeconds === null ? null : (
+            <TextField
+              name="pollSeconds"
+              label="Poll every (s)"
+              defaultValue={form.pollSeconds}
+              sx={{ width: 240 }}
+              {...text("pollSeconds")}
+            />
+          )}
         </Stack>
         <Stack direction="row" sx={{ gap: 1 }}>
-          <Button type="submit" variant="contained" name="intent" value="save">
-            {isNew ? "Add the source" : "Save"}
+          <Button type="submit" variant="contained" name="intent" value="save" disabled={busy}>
+            {isNew ? "Add source" : "Save"}
           </Button>
-          <Button type="submit" variant="outlined" name="intent" value="save-and-sweep">
-            {isNew ? "Add and sweep" : "Save and sweep"}
+          {form.canSweep ? (
+            <Button type="submit" variant="outlined" name="intent" value="save-and-sweep" disabled={busy}>
+              {isNew ? "Add and sweep" : "Save and sweep"}
+            </Button>
+          ) : null}
+          <Button type="submit" variant="outlined" name="intent" value="test" disabled={busy}>
+            Test
           </Button>
         </Stack>
       </Stack>

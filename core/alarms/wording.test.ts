@@ -1,6 +1,7 @@
 import { expect, it } from "vitest";
 import type { ThresholdRule } from "../detection/threshold";
-import { alarmText, clearedText, metricName, metricTitle } from "./wording";
+import { alarmText, clearedText } from "./wording";
+import { metricName, metricTitle } from "../catalogue/metrics";
 
 const rule: ThresholdRule = {
   id: 1,
@@ -15,10 +16,10 @@ const rule: ThresholdRule = {
 
 it("says what is measured, over how many samples, and against which limit", () => {
   expect(alarmText(rule, { severity: "major", mean: 92.84, limit: 90, samples: 3 }, "/srv", "%")).toBe(
-    "Disk use of /srv at 92.8 % (mean of 3 samples), above the limit of 90 %",
+    "Disk usage of /srv at 92.8 % (mean of 3 samples), above the limit of 90 %",
   );
   expect(alarmText(rule, { severity: "major", mean: 92.84, limit: 90.5, samples: 1 }, "/srv", "%")).toBe(
-    "Disk use of /srv at 92.8 %, above the limit of 90.5 %",
+    "Disk usage of /srv at 92.8 %, above the limit of 90.5 %",
   );
 });
 it("counts polls and reports that did not come", () => {
@@ -31,13 +32,13 @@ it("counts polls and reports that did not come", () => {
   );
 });
 it("names metrics that no kit knows by their own name", () =>
-  expect(metricTitle("queue.depth_now", "")).toBe("queue depth now"));
+  expect(metricTitle("queue.depth_now", "")).toBe("Queue depth now"));
 
 it.each([
-  ["cpu.used", "Processor use"],
+  ["cpu.used", "CPU usage"],
   ["http.server.request.duration.p95", "HTTP request duration, p95"],
-  ["queue.wait.p99.9", "queue wait, p99.9"],
-  ["jobs_done.count", "jobs done, count"],
+  ["queue.wait.p99.9", "Queue wait, p99.9"],
+  ["jobs_done.count", "Jobs done, count"],
   ["p95", "p95"],
-  ["account.sum_of_all", "account sum of all"],
+  ["account.sum_of_all", "Account sum of all"],
 ])("calls %s “%s”", (metric, name) => expect(metricName(metric)).toBe(name));

@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { freshThresholdState, judgeSample, kindMatches, type ThresholdRule } from "./threshold";
+import { freshThresholdState, judgeSample, type ThresholdRule } from "./threshold";
+import { kindMatches } from "../catalogue/kinds";
 
 const rule = (changes: Partial<ThresholdRule> = {}): ThresholdRule => ({
   id: 1,

@@ -39,11 +39,6 @@ export interface ThresholdVerdict {
   samples: number;
 }
 
-/** Whether a kind is meant by a rule's kind pattern. */
-export function kindMatches(pattern: string, kind: string): boolean {
-  return pattern === "*" || pattern === kind || (pattern.endsWith(".*") && kind.startsWith(pattern.slice(0, -1)));
-}
-
 /**
  * Takes one sample in and returns a verdict when the severity changes. A limit is broken when the mean of the last
  * `samples` values passes it, and left only when the mean comes back by the hysteresis; too few values give no verdict.

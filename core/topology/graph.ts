@@ -1,4 +1,4 @@
-import type { RelationType } from "../kinds";
+import type { RelationType } from "../catalogue/kinds";
 
 /** A relation as the graph computations need it. */
 export interface Edge {

@@ -1,4 +1,4 @@
-import { STRATA, type Stratum } from "../kinds";
+import { STRATA, type Stratum } from "../catalogue/kinds";
 
 export interface StrataNode {
   id: string;

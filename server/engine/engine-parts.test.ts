@@ -3,23 +3,25 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { SPELL_MS } from "#core/correlation/incidents";
-import type { AddressSighting, SystemSighting } from "#core/discovery/sighting";
+import type { AddressSighting, SystemSighting } from "#core/estate/sighting";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
-import { takeInSightings } from "../intake/discovery";
+import type { Look } from "#core/estate/observation";
+import { recognise } from "#core/estate/recognise";
+import { takeInLook } from "../estate/take-in";
 import { chartOf, dayVolume, usualNow } from "../pages/charts";
 import { mapPage } from "../pages/map";
 import { alarmById, alarmChanges, alarmDensity, listRules, offerRule, updateRule } from "../store/alarms";
 import { changesIn } from "../store/changes";
 import { migrate, openStore, type Db } from "../store/database";
-import { currentComponents, currentRelations, insertComponent, seeRelation } from "../store/estate";
+import { currentComponents, currentRelations, insertComponent, insertRelation } from "../store/estate";
 import { alarmsOfIncident, incidentEvents, incidentsIn } from "../store/incidents";
 import { healthAt, membersAt, relianceAt, saveService } from "../store/services";
 import { seriesById } from "../store/signals";
-import { insertSource, insertSweep, listFindings, sourceById, type SourceRow } from "../store/sweeps";
-import { correlate } from "./correlator";
-import { Judge, type AlarmEvent } from "./judge";
-import { Recorder } from "./recorder";
-import { refreshHealth, refreshServices, servicesByComponent } from "./topology";
+import { insertSource, sourceById, type SourceRow } from "../store/sources";
+import { correlate } from "../incidents/correlate";
+import { Evaluator, type AlarmEvent } from "../alarms/evaluator";
+import { SampleWriter } from "../ingest/sample-writer";
+import { refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let folder: string;
@@ -33,7 +35,13 @@ beforeEach(() => {
     db,
     insertSource(
       db,
-      { name: "s", site: "Room", ranges: "127.0.0.1-9", ports: "22", snmpPort: 161, pollSeconds: 60 },
+      {
+        kind: "range",
+        name: "s",
+        site: "Room",
+        settings: { ranges: "127.0.0.1-9", ports: "22", snmpPort: 161 },
+        pollSeconds: 60,
+      },
       "x",
       0,
     ),
@@ -54,6 +62,7 @@ const add = (name: string, kind = "host.linux", hostId: number | null = null) =>
       sourceId: source.id,
       hostId,
       address: hostId === null ? "127.0.0.1" : null,
+      ...(hostId === null ? {} : { label: name.split(" @ ")[0], process: name.split(" @ ")[0] }),
       reason: "",
       keys: [`k:${name}`],
       facts: {},
@@ -61,7 +70,7 @@ const add = (name: string, kind = "host.linux", hostId: number | null = null) =>
     AT - DAY_MS,
   );
 const relate = (type: "talks-to" | "runs-on", fromId: number, toId: number) =>
-  seeRelation(db, { type, fromId, toId, detail: "", connections: 1, seenBy: "both" }, AT - DAY_MS);
+  insertRelation(db, { type, fromId, toId, detail: "", connections: 1, seenBy: "both" }, AT - DAY_MS);
 const memoryRule = () =>
   offerRule(db, {
     name: "memory",
@@ -82,21 +91,20 @@ describe("the life of an alarm", () => {
   const setUp = () => {
     memoryRule();
     const id = add("a");
-    const recorder = new Recorder(db);
-    const judge = new Judge(db, () => "host.linux", {
-      recall: (id, from, to) => recorder.recall(id, from, to),
+    const sampleWriter = new SampleWriter(db);
+    const evaluator = new Evaluator(db, () => "host.linux", {
+      recall: (id, from, to) => sampleWriter.recall(id, from, to),
       isTwin: () => false,
     });
-    const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
+    const series = sampleWriter.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
     const feed = (minute: number, value: number): AlarmEvent[] => {
-      recorder.record(series, AT + minute * MINUTE_MS, value);
-      const events = db.transaction(() => judge.judge(recorder.fresh))();
-      db.transaction(() => recorder.write())();
-      recorder.settle();
-      recorder.judged();
+      sampleWriter.record(series, AT + minute * MINUTE_MS, value);
+      const events = db.transaction(() => evaluator.evaluate(sampleWriter.fresh))();
+      sampleWriter.commit("tick", () => undefined);
+      sampleWriter.judged();
       return events;
     };
-    return { id, recorder, judge, series, feed };
+    return { id, sampleWriter, evaluator, series, feed };
   };
 
   it("is raised once, gets worse, eases and clears, each change with its instant", () => {
@@ -131,61 +139,60 @@ describe("the life of an alarm", () => {
       [1, 97],
     ] as const)
       feed(minute, value);
-    const recorder = new Recorder(db);
-    const judge = new Judge(db, () => "host.linux", {
-      recall: (id, from, to) => recorder.recall(id, from, to),
+    const sampleWriter = new SampleWriter(db);
+    const evaluator = new Evaluator(db, () => "host.linux", {
+      recall: (id, from, to) => sampleWriter.recall(id, from, to),
       isTwin: () => false,
     });
-    const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
-    expect(recorder.last(series).value).toBe(97);
-    recorder.record(series, AT + 2 * MINUTE_MS, 96);
-    expect(judge.judge(recorder.fresh)).toEqual([]);
-    recorder.settle();
-    recorder.judged();
-    for (const minute of [3, 4]) recorder.record(series, AT + minute * MINUTE_MS, 40);
-    expect(judge.judge(recorder.fresh).map((event) => event.what)).toEqual(["better", "cleared"]);
+    const series = sampleWriter.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
+    expect(sampleWriter.last(series).value).toBe(97);
+    sampleWriter.record(series, AT + 2 * MINUTE_MS, 96);
+    expect(evaluator.evaluate(sampleWriter.fresh)).toEqual([]);
+    sampleWriter.judged();
+    for (const minute of [3, 4]) sampleWriter.record(series, AT + minute * MINUTE_MS, 40);
+    expect(evaluator.evaluate(sampleWriter.fresh).map((event) => event.what)).toEqual(["better", "cleared"]);
   });
 
   it("is cleared when its rule is switched off, or its component leaves", () => {
-    const { feed, judge, id } = setUp();
+    const { feed, evaluator, id } = setUp();
     feed(0, 95);
     feed(1, 95);
     const rule = listRules(db)[0];
     updateRule(db, rule?.id ?? 0, rule?.limits ?? [], 2, 5, false);
-    judge.loadRules();
+    evaluator.loadRules();
     expect(feed(2, 95)).toMatchObject([{ what: "cleared", text: "The rule was switched off" }]);
     updateRule(db, rule?.id ?? 0, rule?.limits ?? [], 2, 5, true);
-    judge.loadRules();
+    evaluator.loadRules();
     expect(feed(3, 95)).toMatchObject([{ what: "raised" }]);
-    expect(judge.clearComponent(id, "No longer watched", AT + 4 * MINUTE_MS)).toMatchObject([{ what: "cleared" }]);
-    expect(judge.clearComponent(id, "No longer watched", AT + 5 * MINUTE_MS)).toEqual([]);
+    expect(evaluator.clearComponent(id, "No longer watched", AT + 4 * MINUTE_MS)).toMatchObject([{ what: "cleared" }]);
+    expect(evaluator.clearComponent(id, "No longer watched", AT + 5 * MINUTE_MS)).toEqual([]);
   });
 
   it("is raised for a component whose kind becomes known after its first samples", () => {
     memoryRule();
     const id = add("a");
-    const recorder = new Recorder(db);
+    const sampleWriter = new SampleWriter(db);
     let kind: string | undefined;
-    const judge = new Judge(db, () => kind, {
-      recall: (series, from, to) => recorder.recall(series, from, to),
+    const evaluator = new Evaluator(db, () => kind, {
+      recall: (series, from, to) => sampleWriter.recall(series, from, to),
       isTwin: () => false,
     });
-    const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
-    recorder.record(series, AT, 95);
-    expect(judge.judge(recorder.fresh)).toEqual([]);
-    recorder.judged();
+    const series = sampleWriter.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
+    sampleWriter.record(series, AT, 95);
+    expect(evaluator.evaluate(sampleWriter.fresh)).toEqual([]);
+    sampleWriter.judged();
     kind = "host.linux";
-    for (const minute of [1, 2]) recorder.record(series, AT + minute * MINUTE_MS, 95);
-    expect(judge.judge(recorder.fresh).map((event) => event.what)).toEqual(["raised"]);
+    for (const minute of [1, 2]) sampleWriter.record(series, AT + minute * MINUTE_MS, 95);
+    expect(evaluator.evaluate(sampleWriter.fresh).map((event) => event.what)).toEqual(["raised"]);
   });
 
   it("is not moved by samples that come late or repeat others", () => {
-    const { recorder, series } = setUp();
-    recorder.record(series, AT, 1);
-    recorder.record(series, AT, 1);
-    recorder.record(series, AT - 1, 99);
-    expect(recorder).toMatchObject({ repeated: 1, lateCount: 1 });
-    expect(recorder.fresh.map((sample) => sample.value)).toEqual([1]);
+    const { sampleWriter, series } = setUp();
+    sampleWriter.record(series, AT, 1);
+    sampleWriter.record(series, AT, 1);
+    sampleWriter.record(series, AT - 1, 99);
+    expect(sampleWriter).toMatchObject({ repeated: 1, lateCount: 1 });
+    expect(sampleWriter.fresh.map((sample) => sample.value)).toEqual([1]);
   });
 });
 
@@ -297,7 +304,7 @@ describe("services and incidents", () => {
     const { hostA, hostB, web } = setUp();
     const below = add("virt-01", "host.hypervisor");
     for (const host of [hostA, hostB])
-      seeRelation(
+      insertRelation(
         db,
         { type: "hosted-by", fromId: host, toId: below, detail: "", connections: 0, seenBy: "" },
         AT - DAY_MS,
@@ -333,7 +340,7 @@ describe("services and incidents", () => {
     const { hostA, hostB, web } = setUp();
     const below = add("virt-01", "host.hypervisor");
     for (const host of [hostA, hostB])
-      seeRelation(
+      insertRelation(
         db,
         { type: "hosted-by", fromId: host, toId: below, detail: "", connections: 0, seenBy: "" },
         AT - DAY_MS,
@@ -367,10 +374,10 @@ describe("services and incidents", () => {
     expect(incidentsIn(db, AT, AT + HOUR_MS)).toHaveLength(2);
   });
 
-  it("judge what an agent sends of a host that is polled too only once", () => {
+  it("evaluator what an agent sends of a host that is polled too only once", () => {
     memoryRule();
     const id = add("a");
-    const recorder = new Recorder(db);
+    const sampleWriter = new SampleWriter(db);
     const isTwin = (series: {
       originId: number | null;
       componentId: number | null;
@@ -378,9 +385,10 @@ describe("services and incidents", () => {
       instance: string;
     }) =>
       series.originId !== null &&
-      recorder.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !== undefined;
-    const judge = new Judge(db, () => "host.linux", {
-      recall: (series, from, to) => recorder.recall(series, from, to),
+      sampleWriter.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !==
+        undefined;
+    const evaluator = new Evaluator(db, () => "host.linux", {
+      recall: (series, from, to) => sampleWriter.recall(series, from, to),
       isTwin,
     });
     const originId = Number(
@@ -390,13 +398,13 @@ describe("services and incidents", () => {
         )
         .run(id).lastInsertRowid,
     );
-    const polled = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
-    const sent = recorder.series({ componentId: id, serviceId: null, originId }, "memory.used", "", "%", AT);
+    const polled = sampleWriter.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
+    const sent = sampleWriter.series({ componentId: id, serviceId: null, originId }, "memory.used", "", "%", AT);
     for (const minute of [0, 1]) {
-      recorder.record(polled, AT + minute * MINUTE_MS, 95);
-      recorder.record(sent, AT + minute * MINUTE_MS, 20);
+      sampleWriter.record(polled, AT + minute * MINUTE_MS, 95);
+      sampleWriter.record(sent, AT + minute * MINUTE_MS, 20);
     }
-    expect(judge.judge(recorder.fresh).map((event) => event.what)).toEqual(["raised"]);
+    expect(evaluator.evaluate(sampleWriter.fresh).map((event) => event.what)).toEqual(["raised"]);
   });
 
   it("are as well as the worst of their members, at every instant", () => {
@@ -432,25 +440,27 @@ describe("taking sightings in", () => {
   });
   const sighting = (address: string, told?: SystemSighting): AddressSighting => ({
     address,
-    atMs: AT,
     open: [{ port: 22, banner: "SSH-2.0-x" }],
     ...(told ? { system: told } : {}),
     failures: [],
   });
   const take = (sightings: AddressSighting[], minute: number, complete = true) => {
-    const sweep = insertSweep(db, source.id, "test", 9, AT + minute * MINUTE_MS);
-    return {
-      sweep,
-      ...takeInSightings(
-        db,
-        sweep,
-        source,
-        [{ first: 0x7f000001, last: 0x7f000009 }],
-        sightings,
-        complete,
-        AT + minute * MINUTE_MS,
-      ),
+    const atMs = AT + minute * MINUTE_MS;
+    const observations = sightings.flatMap((one) => {
+      const recognised = recognise(one);
+      return recognised ? [recognised.host, ...recognised.parts] : [];
+    });
+    const look: Look = {
+      observer: { sourceId: source.id, label: "sweep of s", site: "Room" },
+      atMs,
+      sinceMs: atMs,
+      observations,
     };
+    const spans = [{ first: 0x7f000001, last: 0x7f000009 }];
+    const { news, retired } = takeInLook(db, look, complete ? [{ what: "addresses", spans }] : []);
+    const found: Record<string, number> = {};
+    for (const { outcome } of news) found[outcome] = (found[outcome] ?? 0) + 1;
+    return { news, retired, found };
   };
 
   it("writes hosts, their processes and who runs where; what is told again unchanged is no change", () => {
@@ -469,9 +479,9 @@ describe("taking sightings in", () => {
         { localAddress: "127.0.0.1", localPort: 40_000, remoteAddress: "127.0.0.2", remotePort: 8081, pid: 1 },
       ],
     });
-    const { sweep, found } = take([sighting("127.0.0.1", calling), sighting("127.0.0.2", b)], 5);
+    const { news, found } = take([sighting("127.0.0.1", calling), sighting("127.0.0.2", b)], 5);
     expect(found).toEqual({ changed: 1 });
-    expect(listFindings(db, sweep, "changed", 10, 0)[0]?.detail).toContain("location is now “Rack 4”");
+    expect(news.find((one) => one.outcome === "changed")?.detail).toContain("location is now “Rack 4”");
     expect(changesIn(db, AT + MINUTE_MS, AT + HOUR_MS).map((change) => change.summary)).toEqual([
       "app @ a now talks to app @ b on port 8081",
       "a: location is now “Rack 4”",
@@ -505,12 +515,11 @@ describe("figures of a day", () => {
       { uid: "gate", name: "Gate", purpose: "", owner: "", entries: [{ host: "*", process: "x" }] },
       0,
     );
-    const recorder = new Recorder(db);
-    const series = recorder.series({ componentId: null, serviceId: service }, "truck_moves_per_hour", "", "1/h", 0);
-    for (let at = AT - 8 * DAY_MS; at <= AT; at += 10 * MINUTE_MS) recorder.record(series, at, valueAt(at));
-    db.transaction(() => recorder.write())();
-    recorder.settle();
-    recorder.judged();
+    const sampleWriter = new SampleWriter(db);
+    const series = sampleWriter.series({ componentId: null, serviceId: service }, "truck_moves_per_hour", "", "1/h", 0);
+    for (let at = AT - 8 * DAY_MS; at <= AT; at += 10 * MINUTE_MS) sampleWriter.record(series, at, valueAt(at));
+    sampleWriter.commit("tick", () => undefined);
+    sampleWriter.judged();
     const row = seriesById(db, series.id);
     if (!row) throw new Error("no series");
     return row;

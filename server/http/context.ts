@@ -7,7 +7,9 @@ import type { EngineClient } from "../threads/engine-client";
 export interface Holotaxis {
   /** Reads from the store, on a reading thread. */
   ask<Name extends QuestionName>(name: Name, asked: Asked<Name>): Promise<Answer<Name>>;
-  /** Has the engine do something. */
+  /** Has a person's command carried out; throws a PersonError with a sentence where it is refused. */
+  command: EngineClient["command"];
+  /** Asks the engine about itself. */
   tell: EngineClient["tell"];
   /** Runs a reading SQL statement of a person, within limits. */
   runSql(sql: string, mostRows: number): Promise<WorkbenchResult>;

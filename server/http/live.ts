@@ -1,5 +1,5 @@
 import type { Request, Response } from "express";
-import type { LiveEvent } from "../engine/events";
+import type { LiveEvent } from "../events";
 
 /** Most pages that can be open at once. */
 const MOST_LISTENERS = 200;

@@ -1,6 +1,7 @@
-import { metricTitle } from "#core/alarms/wording";
+import { metricTitle } from "#core/catalogue/metrics";
 import type { Severity } from "#core/alarms/severity";
-import { kindMatches, type Limit } from "#core/detection/threshold";
+import { type Limit } from "#core/detection/threshold";
+import { kindMatches } from "#core/catalogue/kinds";
 import { toEnvelope, withGaps, type EnvelopePoint } from "#core/telemetry/envelope";
 import { lineOf, niceStep, summaryOf, type Summary } from "#core/telemetry/lines";
 import { rollSamples } from "#core/telemetry/rollup";

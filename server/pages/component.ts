@@ -1,5 +1,5 @@
 import { logLevel } from "#core/telemetry/log-levels";
-import { kindMatches } from "#core/detection/threshold";
+import { kindMatches } from "#core/catalogue/kinds";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";

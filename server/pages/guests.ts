@@ -1,4 +1,4 @@
-import { guestKey } from "#core/discovery/guests";
+import { guestKey } from "#core/estate/guests";
 import type { Db } from "../store/database";
 import { componentById, guestsOfHypervisors, inventoryAt, type RelationRow } from "../store/estate";
 import { healthAt } from "../store/services";

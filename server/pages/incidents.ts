@@ -1,9 +1,9 @@
 import { leadingShare, topProcesses } from "#core/correlation/odd-process";
 import { incidentSentence } from "#core/correlation/sentence";
-import { kindMatches } from "#core/detection/threshold";
+import { kindMatches } from "#core/catalogue/kinds";
 import { reliantServices } from "#core/topology/graph";
 import { MINUTE_MS } from "#core/time/windows";
-import { readKits } from "../engine/kits";
+import { readKits } from "../kits/kits";
 import { alarmChanges, readSnapshot, type AlarmChangeRow, type AlarmRow } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";

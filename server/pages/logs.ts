@@ -1,4 +1,4 @@
-import { kindInfo } from "#core/kinds";
+import { kindInfo } from "#core/catalogue/kinds";
 import { niceStep } from "#core/telemetry/lines";
 import { LOG_LEVELS, logLevel, type LogLevel } from "#core/telemetry/log-levels";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";

@@ -1,5 +1,5 @@
 import type { Severity } from "#core/alarms/severity";
-import { kindInfo, type Stratum } from "#core/kinds";
+import { kindInfo, type Stratum } from "#core/catalogue/kinds";
 import { neighbourhood } from "#core/topology/graph";
 import { layStrata } from "#core/topology/strata";
 import { formatValue } from "#core/units/format";

@@ -1,5 +1,5 @@
-import { metricName, metricTitle } from "#core/alarms/wording";
-import { kindInfo } from "#core/kinds";
+import { metricName, metricTitle } from "#core/catalogue/metrics";
+import { kindInfo } from "#core/catalogue/kinds";
 import {
   foldLines,
   lineOf,

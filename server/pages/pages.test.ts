@@ -3,18 +3,18 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
-import { Recorder } from "../engine/recorder";
-import { refreshServices } from "../engine/topology";
+import { SampleWriter } from "../ingest/sample-writer";
+import { refreshServices } from "../estate/services";
 import { affectServices, incidentById, openIncident } from "../store/incidents";
 import { migrate, openStore, type Db } from "../store/database";
-import { insertComponent, retireComponent, seeRelation } from "../store/estate";
+import { insertComponent, retireComponent, insertRelation } from "../store/estate";
 import { LogWriter } from "../store/log-writer";
 import { insertOrigin } from "../store/origins";
 import { selectSeries } from "../store/query";
 import { saveService } from "../store/services";
-import type { SeriesForm } from "../store/signals";
+import type { Instrument } from "#core/catalogue/metrics";
 import { SpanWriter } from "../store/span-writer";
-import { insertSource } from "../store/sweeps";
+import { insertSource } from "../store/sources";
 import { componentPage } from "./component";
 import { metricsPage } from "./metrics";
 import { servicePage } from "./service";
@@ -22,16 +22,22 @@ import { servicePage } from "./service";
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let folder: string;
 let db: Db;
-let recorder: Recorder;
+let sampleWriter: SampleWriter;
 let sourceId: number;
 beforeEach(() => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
   db = openStore(join(folder, "store.db"), "writer");
   migrate(db, join(process.cwd(), "server", "store", "migrations"));
-  recorder = new Recorder(db);
+  sampleWriter = new SampleWriter(db);
   sourceId = insertSource(
     db,
-    { name: "s", site: "Room", ranges: "127.0.0.1-9", ports: "22", snmpPort: 161, pollSeconds: 60 },
+    {
+      kind: "range",
+      name: "s",
+      site: "Room",
+      settings: { ranges: "127.0.0.1-9", ports: "22", snmpPort: 161 },
+      pollSeconds: 60,
+    },
     "x",
     0,
   );
@@ -51,6 +57,7 @@ const add = (name: string, kind = "host.linux", hostId: number | null = null) =>
       sourceId,
       hostId,
       address: hostId === null ? "127.0.0.1" : null,
+      ...(hostId === null ? {} : { label: name.split(" @ ")[0], process: name.split(" @ ")[0] }),
       reason: "",
       keys: [`k:${name}`],
       facts: {},
@@ -58,7 +65,7 @@ const add = (name: string, kind = "host.linux", hostId: number | null = null) =>
     AT - 30 * DAY_MS,
   );
 const relate = (type: "talks-to" | "runs-on" | "hosted-by", fromId: number, toId: number, atMs = AT - 30 * DAY_MS) =>
-  seeRelation(db, { type, fromId, toId, detail: "", connections: 1, seenBy: "both" }, atMs);
+  insertRelation(db, { type, fromId, toId, detail: "", connections: 1, seenBy: "both" }, atMs);
 const origin = (componentId: number | null, said = "{}") => insertOrigin(db, said, { componentId, why: "" }, AT);
 /** A sample every five minutes over a span up to now. */
 function measure(
@@ -67,9 +74,9 @@ function measure(
   valueAt: (atMs: number) => number,
   spanMs = 2 * HOUR_MS,
   instance = "",
-  form: SeriesForm = "gauge",
+  form: Instrument = "gauge",
 ) {
-  const series = recorder.series(
+  const series = sampleWriter.series(
     { componentId: owner.componentId, serviceId: null, originId: owner.originId ?? null },
     metric,
     instance,
@@ -77,9 +84,8 @@ function measure(
     AT - spanMs,
     form,
   );
-  for (let at = AT - spanMs; at <= AT; at += 5 * MINUTE_MS) recorder.record(series, at, valueAt(at));
-  db.transaction(() => recorder.write("everything"))();
-  recorder.settle();
+  for (let at = AT - spanMs; at <= AT; at += 5 * MINUTE_MS) sampleWriter.record(series, at, valueAt(at));
+  sampleWriter.commit("everything", () => undefined);
   return series;
 }
 const page = (id: number, more = {}) =>
@@ -144,7 +150,7 @@ describe("a component's page", () => {
       add("virt-02", "host.hypervisor"),
     ];
     const old = relate("hosted-by", host, before);
-    db.prepare("UPDATE relation SET valid_to = ? WHERE id = ?").run(AT - HOUR_MS, old.id);
+    db.prepare("UPDATE relation SET valid_to = ? WHERE id = ?").run(AT - HOUR_MS, old);
     relate("hosted-by", host, now, AT - HOUR_MS);
     expect(page(process).carriers.map((one) => [one.name, one.how])).toEqual([
       ["a", "runs on"],
@@ -194,8 +200,8 @@ describe("a service's page", () => {
         "cpu.used",
         2,
         [
-          ["Processor use · b", 30, hostB],
-          ["Processor use · a", 10, hostA],
+          ["CPU usage · b", 30, hostB],
+          ["CPU usage · a", 10, hostA],
         ],
       ],
     ]);
@@ -272,7 +278,7 @@ describe("a service's page", () => {
       width: 100,
       overlay: "none",
     });
-    expect(drawn.lines.map((line) => line.label)).toEqual(["Processor use · b"]);
+    expect(drawn.lines.map((line) => line.label)).toEqual(["CPU usage · b"]);
   });
 
   it("lists an incident of something it shares with others", () => {

@@ -8,7 +8,7 @@ import { mapPage } from "./map";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
 import { servicePage } from "./service";
-import { rulesPage, servicesPage, storePage, trayPage } from "./setup";
+import { auditPage, rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
 import { tracePage, tracesPage } from "./traces";
 import { ribbon, watchPage } from "./watch";
@@ -45,6 +45,7 @@ export const questions = {
   signalsSetup: signalsSetupPage,
   savedQueries: (db: Db, _asked: object) => savedQueries(db),
   tray: trayPage,
+  audit: auditPage,
 } as const;
 
 export type Questions = typeof questions;

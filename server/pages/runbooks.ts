@@ -1,5 +1,5 @@
-import { kindMatches } from "#core/detection/threshold";
-import { isHostLike } from "#core/kinds";
+import { kindMatches } from "#core/catalogue/kinds";
+import { isHostLike } from "#core/catalogue/kinds";
 import type { Db } from "../store/database";
 import { componentById, currentComponents } from "../store/estate";
 import { incidentById } from "../store/incidents";

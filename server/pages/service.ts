@@ -1,4 +1,4 @@
-import { metricName } from "#core/alarms/wording";
+import { metricName } from "#core/catalogue/metrics";
 import { severityRank } from "#core/alarms/severity";
 import { logLevel } from "#core/telemetry/log-levels";
 import { writeSelection, type Selection } from "#core/telemetry/selection";

@@ -1,9 +1,9 @@
 import type { Db } from "../store/database";
 import { componentById, hostsWithAgent } from "../store/estate";
 import { logCount } from "../store/logs";
-import { allOrigins, countsOfOrigins, namingRules } from "../store/origins";
+import { allOrigins, countsOfOrigins, matchingRules } from "../store/origins";
 import { readRetention } from "../store/retention";
-import { scrapeTargets } from "../store/ways-in";
+import { endpoints } from "../store/endpoints";
 
 const MOST_SHOWN = 200;
 
@@ -34,8 +34,8 @@ export function signalsSetupPage(db: Db, _question: object) {
     waitingCount: waiting.length,
     named: named.slice(0, MOST_SHOWN),
     namedCount: named.length,
-    rules: namingRules(db),
-    pages: scrapeTargets(db),
+    rules: matchingRules(db),
+    pages: endpoints(db),
     retention: readRetention(db),
     logs: logCount(db),
   };

@@ -1,3 +1,4 @@
+import { auditIn, countAudit } from "../store/audit";
 import { listRules } from "../store/alarms";
 import type { Db } from "../store/database";
 import { looseEvidence } from "../store/evidence";
@@ -32,4 +33,12 @@ export function trayPage(db: Db, { by, nowMs }: { by: string; nowMs: number }) {
     pins: looseEvidence(db, by),
     incidents: incidentsAt(db, nowMs).map((incident) => ({ id: incident.id, title: incident.title })),
   };
+}
+
+/** What people did in a window, newest first. */
+export function auditPage(
+  db: Db,
+  { fromMs, toMs, page, pageSize }: { fromMs: number; toMs: number; page: number; pageSize: number },
+) {
+  return { rows: auditIn(db, fromMs, toMs, pageSize, page * pageSize), total: countAudit(db, fromMs, toMs) };
 }

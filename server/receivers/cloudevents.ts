@@ -1,5 +1,5 @@
 import { z } from "zod";
-import type { ArrivedEvent } from "./arrivals";
+import type { ArrivedEvent } from "./batch-builder";
 import { BadSignal } from "./otlp-types";
 
 /**

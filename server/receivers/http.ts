@@ -2,9 +2,9 @@ import { timingSafeEqual } from "node:crypto";
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { promisify } from "node:util";
 import { gunzip, inflate } from "node:zlib";
-import { Rejected } from "./arrivals";
+import { Rejected } from "./batch-builder";
 import { readCloudEvents } from "./cloudevents";
-import type { Gate } from "./gate";
+import type { IngestChannel } from "./channel";
 import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
 import {
   logsFromProtobuf,
@@ -47,10 +47,10 @@ const REJECTED: Readonly<Record<string, string>> = {
  * Where OTLP 1.x over HTTP is received, in protobuf or JSON, at /v1/metrics, /v1/logs and /v1/traces, and CloudEvents 1.0 at /events.
  * @param token the word that senders must bring as a bearer token (RFC 6750); without one everybody may send
  */
-export function receiveOtlp(gate: Gate, token?: string): Server {
+export function receiveOtlp(channel: IngestChannel, token?: string): Server {
   const isWelcome = token === undefined ? () => true : tokenCheck(token);
   const server = createServer((request, response) => {
-    void answer(request, response, gate, isWelcome);
+    void answer(request, response, channel, isWelcome);
   });
   server.requestTimeout = 30_000;
   server.headersTimeout = 10_000;
@@ -70,10 +70,10 @@ function tokenCheck(token: string): (request: IncomingMessage) => boolean {
 async function answer(
   request: IncomingMessage,
   response: ServerResponse,
-  gate: Gate,
+  channel: IngestChannel,
   isWelcome: (request: IncomingMessage) => boolean,
 ): Promise<void> {
-  gate.figures.requests++;
+  channel.figures.requests++;
   const json =
     /^application\/(?:[\w.-]+\+)?json\b/.test(request.headers["content-type"] ?? "") || pathOf(request) === "/events";
   const send = (status: number, body: Uint8Array | string, headers: Record<string, string> = {}) => {
@@ -87,8 +87,8 @@ async function answer(
         16,
         "Bring the word this receiver asks for: Authorization: Bearer, a space, and the word.",
       );
-    const rejected = await take(request, json, gate);
-    gate.figures.refused += rejected.count;
+    const rejected = await take(request, json, channel);
+    channel.figures.refused += rejected.count;
     if (pathOf(request) === "/events") return send(204, "");
     if (!json) return send(200, partialSuccessToProtobuf(rejected.count, rejected.text));
     const name = REJECTED[pathOf(request)] as string;
@@ -105,8 +105,8 @@ async function answer(
         : error instanceof BadSignal
           ? new Refusal(400, INVALID, error.message)
           : new Refusal(500, 13, "Something went wrong on this side.");
-    if (refusal.status === 400) gate.figures.unreadable++;
-    if (refusal.status === 500) gate.onFault(error);
+    if (refusal.status === 400) channel.figures.unreadable++;
+    if (refusal.status === 500) channel.onFault(error);
     // What was not read of the request is not worth waiting for.
     request.resume();
     send(
@@ -125,7 +125,7 @@ async function answer(
 
 const pathOf = (request: IncomingMessage): string => (request.url ?? "").split("?")[0] as string;
 
-async function take(request: IncomingMessage, json: boolean, gate: Gate): Promise<Rejected> {
+async function take(request: IncomingMessage, json: boolean, channel: IngestChannel): Promise<Rejected> {
   const path = pathOf(request);
   const isEvent = path === "/events";
   if (!isEvent && !(path in REJECTED))
@@ -140,9 +140,9 @@ async function take(request: IncomingMessage, json: boolean, gate: Gate): Promis
   const length = Number(request.headers["content-length"] ?? 0);
   if (length > MOST_PACKED)
     throw new Refusal(413, EXHAUSTED, `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`);
-  const held = gate.enter(Math.max(length, 65_536));
+  const held = channel.enter(Math.max(length, 65_536));
   if (!held) {
-    gate.figures.toldToWait++;
+    channel.figures.toldToWait++;
     throw new Refusal(429, EXHAUSTED, "Too much is under way. Send it again a little later.", 1);
   }
   try {
@@ -156,13 +156,13 @@ async function take(request: IncomingMessage, json: boolean, gate: Gate): Promis
           ? one
           : { ...one, resource: [...one.resource, ["source.address", peer] as Attribute] },
       );
-    if (isEvent) gate.arrivals.events.push(...readCloudEvents(request.headers, bytes));
+    if (isEvent) channel.builder.events.push(...readCloudEvents(request.headers, bytes));
     else if (path === "/v1/metrics")
-      gate.arrivals.metrics(named(json ? metricsFromJson(bytes) : metricsFromProtobuf(bytes)), {}, rejected);
+      channel.builder.metrics(named(json ? metricsFromJson(bytes) : metricsFromProtobuf(bytes)), {}, rejected);
     else if (path === "/v1/traces")
-      gate.arrivals.spanRecords(named(json ? spansFromJson(bytes) : spansFromProtobuf(bytes)), rejected);
-    else gate.arrivals.logRecords(named(json ? logsFromJson(bytes) : logsFromProtobuf(bytes)), {}, rejected);
-    const { problem, refused } = await gate.deliver();
+      channel.builder.spanRecords(named(json ? spansFromJson(bytes) : spansFromProtobuf(bytes)), rejected);
+    else channel.builder.logRecords(named(json ? logsFromJson(bytes) : logsFromProtobuf(bytes)), {}, rejected);
+    const { problem, refused } = await channel.deliver();
     if (problem) throw new Refusal(503, UNAVAILABLE, problem, 5);
     for (const { why } of refused) rejected.add(why);
     return rejected;

@@ -1,4 +1,4 @@
-import type { Delivery } from "./arrivals";
+import type { Batch } from "./batch-builder";
 import type { Target, TargetState } from "./scraper";
 
 /** Running totals of the receivers since they started. */
@@ -18,7 +18,7 @@ export interface ReceiverFigures {
 }
 
 export type FromReceivers =
-  | { kind: "delivery"; id: number; delivery: Delivery }
+  | { kind: "batch"; id: number; batch: Batch }
   | { kind: "figures"; figures: ReceiverFigures; scraped: TargetState[] };
 
 export type ToReceivers =

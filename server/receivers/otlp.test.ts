@@ -2,7 +2,7 @@ import fc from "fast-check";
 import protobuf from "protobufjs/minimal.js";
 import { describe, expect, it } from "vitest";
 import { DAY_MS } from "#core/time/windows";
-import { Arrivals, instanceOf, Rejected } from "./arrivals";
+import { BatchBuilder, instanceOf, Rejected } from "./batch-builder";
 import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
 import {
   logsFromProtobuf,
@@ -330,17 +330,17 @@ describe("sorting what arrives", () => {
     },
   });
   const sorter = () => {
-    const arrivals = new Arrivals(() => AT);
+    const builder = new BatchBuilder(() => AT);
     const rejected = new Rejected();
     return {
-      arrivals,
+      builder,
       rejected,
-      metrics: (...items: Metric[]) => arrivals.metrics([{ resource: [["service.name", "s"]], items }], {}, rejected),
+      metrics: (...items: Metric[]) => builder.metrics([{ resource: [["service.name", "s"]], items }], {}, rejected),
     };
   };
 
   it("tells series apart by their attributes, in whatever order these come", () => {
-    const { arrivals, metrics } = sorter();
+    const { builder, metrics } = sorter();
     metrics(
       gauge("m", [
         {
@@ -358,28 +358,28 @@ describe("sorting what arrives", () => {
         { attributes: [["a", "y"]] },
       ]),
     );
-    const delivery = arrivals.take();
-    expect(delivery.series.map((one) => one.instance)).toEqual(["a=x, b=2", "a=y"]);
-    expect(delivery.handles[0]).toBe(delivery.handles[1]);
+    const batch = builder.take();
+    expect(batch.series.map((one) => one.instance)).toEqual(["a=x, b=2", "a=y"]);
+    expect(batch.handles[0]).toBe(batch.handles[1]);
     metrics(gauge("m", [{ attributes: [["a", "y"]] }]));
-    expect(arrivals.take()).toMatchObject({ origins: [], series: [] });
+    expect(builder.take()).toMatchObject({ origins: [], series: [] });
     expect(instanceOf(Array.from({ length: 25 }, (_, index) => [`k${index}`, 1]))).toBeUndefined();
   });
 
-  it("sends definitions again when a delivery was not taken", () => {
-    const { arrivals, metrics } = sorter();
+  it("sends definitions again when a batch was not taken", () => {
+    const { builder, metrics } = sorter();
     metrics(gauge("m", [{}]));
-    const delivery = arrivals.take();
-    arrivals.forget(delivery);
+    const batch = builder.take();
+    builder.forget(batch);
     metrics(gauge("m", [{}]));
-    expect(arrivals.take()).toMatchObject({
+    expect(builder.take()).toMatchObject({
       origins: [{ attributes: { "service.name": "s" } }],
       series: [{ metric: "m" }],
     });
   });
 
   it("counts a histogram's quantiles between two cumulative points, and from the start after a restart", () => {
-    const { arrivals, metrics } = sorter();
+    const { builder, metrics } = sorter();
     const histogram = (atMs: number, counts: number[]): Metric => ({
       name: "h",
       unit: "ms",
@@ -402,7 +402,7 @@ describe("sorting what arrives", () => {
       },
     });
     metrics(histogram(AT, [5, 0, 0]), histogram(AT + 1000, [5, 4, 0]), histogram(AT + 2000, [1, 0, 0]));
-    const { series, handles, values } = arrivals.take();
+    const { series, handles, values } = builder.take();
     const of = (suffix: string) =>
       [...values].filter((_, index) => handles[index] === series.find((one) => one.metric === `h${suffix}`)?.handle);
     expect(of(".count")).toEqual([5, 9, 1]);
@@ -417,9 +417,9 @@ describe("sorting what arrives", () => {
       data: { kind: "sum", temporality: 2, monotonic: true, points: [{ attributes: [], startMs, atMs, value }] },
     });
     const taken = (...items: Metric[]) => {
-      const { arrivals, metrics } = sorter();
+      const { builder, metrics } = sorter();
       metrics(...items);
-      const { times, values } = arrivals.take();
+      const { times, values } = builder.take();
       return [...times].map((at, index) => [at - AT, values[index]]);
     };
     it("are zero there: a restart is seen though the total is higher than before", () =>
@@ -446,7 +446,7 @@ describe("sorting what arrives", () => {
       ]);
     });
     it("leave gauges and deltas alone", () => {
-      const { arrivals, metrics } = sorter();
+      const { builder, metrics } = sorter();
       metrics({
         name: "d",
         unit: "1",
@@ -457,10 +457,10 @@ describe("sorting what arrives", () => {
           points: [{ attributes: [], startMs: AT - 1000, atMs: AT, value: 3 }],
         },
       });
-      expect([...arrivals.take().values]).toEqual([3]);
+      expect([...builder.take().values]).toEqual([3]);
     });
     it("count a histogram's buckets from zero after a restart that no count shows", () => {
-      const { arrivals, metrics } = sorter();
+      const { builder, metrics } = sorter();
       const histogram = (startMs: number, atMs: number, counts: number[]): Metric => ({
         name: "h",
         unit: "ms",
@@ -484,14 +484,14 @@ describe("sorting what arrives", () => {
       });
       // Without the beginning, nine more below 10 would be read between them.
       metrics(histogram(AT - DAY_MS, AT, [1, 0, 0]), histogram(AT + 500, AT + 1000, [1, 9, 0]));
-      const { series, handles, values } = arrivals.take();
+      const { series, handles, values } = builder.take();
       const p50 = series.find((one) => one.metric === "h.p50")?.handle;
       expect([...values].filter((_, index) => handles[index] === p50)).toEqual([14.4444]);
     });
   });
 
   it("keeps the highest exemplars that have a trace", () => {
-    const { arrivals, metrics } = sorter();
+    const { builder, metrics } = sorter();
     const exemplar = (value: number, changes = {}) => ({
       atMs: AT,
       value,
@@ -525,7 +525,7 @@ describe("sorting what arrives", () => {
       },
     };
     metrics(point);
-    const { exemplars } = arrivals.take();
+    const { exemplars } = builder.take();
     expect(exemplars.map((one) => [one.value, one.spanId])).toEqual([
       [9, "cd".repeat(8)],
       [5, ""],
@@ -533,14 +533,14 @@ describe("sorting what arrives", () => {
       [3, "cd".repeat(8)],
     ]);
     expect(exemplars[0]).toMatchObject({ metric: "g", instance: "a=b", atMs: AT, traceId: "ab".repeat(16) });
-    expect(arrivals.take().exemplars).toEqual([]);
+    expect(builder.take().exemplars).toEqual([]);
   });
 
   it("bounds what one record may bring", () => {
-    const arrivals = new Arrivals(() => AT);
+    const builder = new BatchBuilder(() => AT);
     const rejected = new Rejected();
     const attributes = Array.from({ length: 100 }, (_, index): Attribute => [`k${index}`, "v"]);
-    arrivals.logRecords(
+    builder.logRecords(
       [
         {
           resource: [["service.name", "x".repeat(10_000)]],
@@ -571,7 +571,7 @@ describe("sorting what arrives", () => {
       {},
       rejected,
     );
-    const { logs, origins } = arrivals.take();
+    const { logs, origins } = builder.take();
     expect(origins[0]?.attributes["service.name"]).toHaveLength(240);
     expect(logs).toHaveLength(1);
     expect(logs[0]).toMatchObject({ severity: 0, traceId: null });
@@ -587,7 +587,7 @@ describe("sorting what arrives", () => {
   });
 
   it("counts a sender's operations beyond its limit together", () => {
-    const arrivals = new Arrivals(() => AT);
+    const builder = new BatchBuilder(() => AT);
     const rejected = new Rejected();
     const spans = Array.from({ length: 600 }, (_, index) => ({
       traceId: "a".repeat(32),
@@ -602,8 +602,8 @@ describe("sorting what arrives", () => {
       status: 7,
       statusMessage: "",
     }));
-    arrivals.spanRecords([{ resource: [], items: spans }], rejected);
-    const taken = arrivals.take().spans;
+    builder.spanRecords([{ resource: [], items: spans }], rejected);
+    const taken = builder.take().spans;
     expect(new Set(taken.map((span) => span.name)).size).toBe(501);
     expect(taken[599]).toMatchObject({ name: "further operations", status: 0, endMs: AT });
   });

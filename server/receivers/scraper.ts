@@ -1,8 +1,8 @@
 import { readOpenMetrics, ucumOf, type OpenFamily, type OpenMetric } from "#core/telemetry/openmetrics";
-import { Gate as Lanes } from "../collectors/limit";
+import { Limiter } from "../outside/limit";
 import { fetchText } from "../outside/fetch-text";
-import { Rejected } from "./arrivals";
-import type { Gate } from "./gate";
+import { Rejected } from "./batch-builder";
+import type { IngestChannel } from "./channel";
 import type { Attribute, Exemplar, Metric } from "./otlp-types";
 
 const MOST_BYTES = 4 * 1024 * 1024;
@@ -30,10 +30,10 @@ export class Scraper {
   readonly states = new Map<number, TargetState>();
   /** Targets that are being read now; one that hangs holds up nobody else. */
   private readonly busy = new Set<number>();
-  private readonly lanes = new Lanes(AT_ONCE);
+  private readonly lanes = new Limiter(AT_ONCE);
 
   constructor(
-    private readonly gate: Gate,
+    private readonly channel: IngestChannel,
     private readonly now: () => number,
   ) {}
 
@@ -45,7 +45,7 @@ export class Scraper {
   }
 
   private due(): void {
-    if (!this.gate.free) return;
+    if (!this.channel.free) return;
     const now = this.now();
     for (const one of this.targets) {
       if (one.nextMs > now || this.busy.has(one.id)) continue;
@@ -69,8 +69,8 @@ export class Scraper {
         ["server.port", port || "80"],
         ["scraped from", target.url],
       ];
-      this.gate.arrivals.metrics([{ resource, items: metrics }], {}, rejected);
-      const { problem } = await this.gate.deliver();
+      this.channel.builder.metrics([{ resource, items: metrics }], {}, rejected);
+      const { problem } = await this.channel.deliver();
       if (problem) throw new Error(problem);
       const samples = read.families.reduce((sum, family) => sum + family.samples.length, 0);
       this.states.set(target.id, { id: target.id, atMs, samples, problem: rejected.count ? rejected.text : null });

@@ -1,5 +1,5 @@
-import type { SeriesForm } from "../store/signals";
-import type { SeriesDef } from "./arrivals";
+import type { Instrument } from "#core/catalogue/metrics";
+import type { SeriesDef } from "./batch-builder";
 import { LIMITS } from "./limits";
 
 /** The series of one sender and metric; they differ by their instances. */
@@ -7,7 +7,7 @@ export interface Stream {
   readonly origin: number;
   readonly metric: string;
   readonly unit: string;
-  readonly form: SeriesForm;
+  readonly form: Instrument;
   readonly handles: Map<string, number>;
 }
 
@@ -26,7 +26,7 @@ export class SeriesHandles {
   constructor(private readonly nextHandle: () => number) {}
 
   /** The stream of that description; it is kept once it has a series. */
-  stream(origin: number, metric: string, unit: string, form: SeriesForm): Stream {
+  stream(origin: number, metric: string, unit: string, form: Instrument): Stream {
     return (
       this.streams.get(keyOf({ origin, metric, unit, form })) ?? { origin, metric, unit, form, handles: new Map() }
     );

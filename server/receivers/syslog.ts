@@ -1,7 +1,7 @@
 import { createSocket, type Socket as UdpSocket } from "node:dgram";
 import { createServer, type Server } from "node:net";
 import { readSyslog, severityOfSyslog, SyslogFraming } from "#core/telemetry/syslog";
-import type { Gate } from "./gate";
+import type { IngestChannel } from "./channel";
 import type { Attribute } from "./otlp-types";
 
 /** Messages that may wait to be handed over; by UDP further ones are dropped and counted, by TCP their sender waits. */
@@ -24,7 +24,7 @@ export class SyslogReceiver {
   private readonly paused = new Set<{ resume: () => unknown }>();
 
   constructor(
-    private readonly gate: Gate,
+    private readonly channel: IngestChannel,
     private readonly now: () => number,
   ) {
     this.udp = createSocket({ type: "udp4", reuseAddr: false });
@@ -58,13 +58,13 @@ export class SyslogReceiver {
       this.tcp.once("error", reject);
       this.tcp.listen(port, host, () => resolve());
     });
-    this.udp.on("error", (error) => this.gate.onFault(error));
+    this.udp.on("error", (error) => this.channel.onFault(error));
     this.timer = setInterval(() => void this.handOver(), HAND_OVER_MS);
   }
 
   private take(bytes: Uint8Array, peer: string, droppable: boolean): void {
     if (droppable && this.waiting.length >= MOST_WAITING) {
-      this.gate.figures.dropped++;
+      this.channel.figures.dropped++;
       return;
     }
     this.waiting.push({
@@ -79,16 +79,16 @@ export class SyslogReceiver {
   private handingOver = false;
 
   private async handOver(): Promise<void> {
-    if (this.handingOver || !this.waiting.length || !this.gate.free) return;
+    if (this.handingOver || !this.waiting.length || !this.channel.free) return;
     this.handingOver = true;
     const list = this.waiting.splice(0, 5000);
     try {
       for (const one of list) this.sort(one);
-      const { problem } = await this.gate.deliver();
+      const { problem } = await this.channel.deliver();
       // The disk is full, say: what came by UDP cannot be asked for again, so it is kept for another try.
       if (problem) this.waiting = [...list, ...this.waiting].slice(0, MOST_WAITING);
       else {
-        this.gate.figures.syslog += list.length;
+        this.channel.figures.syslog += list.length;
         for (const socket of this.paused) socket.resume();
         this.paused.clear();
       }
@@ -99,7 +99,7 @@ export class SyslogReceiver {
 
   private sort({ text, peer, atMs }: Waiting): void {
     const read = readSyslog(text, atMs);
-    if (read.form === "none") this.gate.figures.syslogOdd++;
+    if (read.form === "none") this.channel.figures.syslogOdd++;
     const origin: Record<string, string> = {
       "source.address": peer,
       ...(read.host ? { "host.name": read.host } : {}),
@@ -115,7 +115,7 @@ export class SyslogReceiver {
     // A device whose clock is far off is told of under the time at which it was heard.
     const told = read.atMs !== null && Math.abs(read.atMs - atMs) < 3_600_000 ? read.atMs : atMs;
     if (told !== read.atMs && read.atMs !== null) attributes.push(["time as sent", new Date(read.atMs).toISOString()]);
-    this.gate.arrivals.log(this.gate.arrivals.origin(Object.entries(origin)), {
+    this.channel.builder.log(this.channel.builder.origin(Object.entries(origin)), {
       atMs: told,
       severity: severityOfSyslog(read.severity),
       body: read.text,
@@ -129,6 +129,6 @@ export class SyslogReceiver {
     clearInterval(this.timer);
     this.udp.close();
     this.tcp.close();
-    while (this.waiting.length && this.gate.free) await this.handOver();
+    while (this.waiting.length && this.channel.free) await this.handOver();
   }
 }

@@ -1,14 +1,22 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import Database from "better-sqlite3";
-import { metricTitle } from "#core/alarms/wording";
-import { addressToNumber } from "#core/discovery/ranges";
+import { metricTitle } from "#core/catalogue/metrics";
+import { addressToNumber } from "#core/estate/ranges";
 
 export type Db = Database.Database;
 
 /** Something a person can put right; its message is a sentence for them. */
 export class PersonError extends Error {
   override name = "PersonError";
+
+  /** @param fields sentences for the fields of a form that are wrong */
+  constructor(
+    message: string,
+    readonly fields?: Readonly<Record<string, string>>,
+  ) {
+    super(message);
+  }
 }
 
 /** Opens the store. The one writer makes and migrates it; readers wait for nothing and cannot write. */

@@ -1,6 +1,6 @@
-import type { Known } from "#core/discovery/reconcile";
-import type { SystemSighting } from "#core/discovery/sighting";
-import type { RelationType } from "#core/kinds";
+import type { Depth } from "#core/estate/observation";
+import type { SystemSighting } from "#core/estate/sighting";
+import type { RelationType } from "#core/catalogue/kinds";
 import type { Severity } from "#core/alarms/severity";
 import { prepared, type Db } from "./database";
 
@@ -12,7 +12,16 @@ export interface ComponentRow {
   source_id: number | null;
   host_id: number | null;
   address: string | null;
+  process: string | null;
+  port: number | null;
+  container: string | null;
+  /** Name without the host's. */
+  label: string | null;
+  depth: number;
+  read_by: string;
+  kind_confidence: number;
   reason: string;
+  missed: number;
   last_seen_at: number;
   valid_from: number;
   valid_to: number | null;
@@ -22,10 +31,16 @@ export interface NewComponent {
   kind: string;
   name: string;
   site: string;
-  /** Null for what no sweep found. */
   sourceId: number | null;
   hostId: number | null;
   address: string | null;
+  process?: string | undefined;
+  port?: number | undefined;
+  container?: string | undefined;
+  label?: string | undefined;
+  depth?: Depth;
+  readBy?: string;
+  confidence?: number;
   reason: string;
   keys: string[];
   facts: Record<string, string>;
@@ -39,7 +54,8 @@ const VALID_AT = "valid_from <= ? AND (valid_to IS NULL OR valid_to > ?)";
 export function insertComponent(db: Db, component: NewComponent, atMs: number): number {
   const { lastInsertRowid } = prepared(
     db,
-    "INSERT INTO component (kind, name, site, source_id, host_id, address, reason, last_seen_at, valid_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+    `INSERT INTO component (kind, name, site, source_id, host_id, address, process, port, container, label, depth, read_by, kind_confidence, reason, last_seen_at, valid_from)
+     VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
   ).run(
     component.kind,
     component.name,
@@ -47,6 +63,13 @@ export function insertComponent(db: Db, component: NewComponent, atMs: number): 
     component.sourceId,
     component.hostId,
     component.address,
+    component.process ?? null,
+    component.port ?? null,
+    component.container ?? null,
+    component.label ?? null,
+    component.depth ?? 0,
+    component.readBy ?? "",
+    component.confidence ?? 0.4,
     component.reason,
     atMs,
     atMs,
@@ -85,20 +108,43 @@ export function writeFact(db: Db, id: number, name: string, value: string | unde
     ).run(id, name, value, atMs);
 }
 
-/** Notes a component as in the estate; a sweep's source takes up what only its agent told of before. */
+/** Notes a component as in the estate; null leaves a column as it is. */
 export function markSeen(
   db: Db,
   id: number,
+  seen: {
+    kind: string;
+    confidence: number;
+    name: string;
+    address: string | null;
+    process: string | null;
+    port: number | null;
+    label: string | null;
+    depth: number;
+    readBy: string;
+    /** Source that takes it up. */
+    sourceId: number | null;
+  },
   atMs: number,
-  kind: string,
-  name: string,
-  address: string | null,
-  sourceId: number | null = null,
 ): void {
   prepared(
     db,
-    "UPDATE component SET last_seen_at = ?, missed = 0, valid_to = NULL, kind = ?, name = ?, address = coalesce(?, address), source_id = coalesce(source_id, ?) WHERE id = ?",
-  ).run(atMs, kind, name, address, sourceId, id);
+    `UPDATE component SET last_seen_at = ?, missed = 0, valid_to = NULL, kind = ?, kind_confidence = ?, name = ?, address = coalesce(?, address), process = coalesce(?, process),
+       port = coalesce(?, port), label = coalesce(?, label), depth = ?, read_by = ?, source_id = coalesce(?, source_id) WHERE id = ?`,
+  ).run(
+    atMs,
+    seen.kind,
+    seen.confidence,
+    seen.name,
+    seen.address,
+    seen.process,
+    seen.port,
+    seen.label,
+    seen.depth,
+    seen.readBy,
+    seen.sourceId,
+    id,
+  );
 }
 
 export function touchSeen(db: Db, id: number, atMs: number): void {
@@ -147,80 +193,46 @@ export interface RelationSeen {
   seenBy: string;
 }
 
-/** Notes a relation as seen; returns its id and whether it is new. */
-export function seeRelation(db: Db, relation: RelationSeen, atMs: number): { id: number; isNew: boolean } {
-  const known = prepared<{ id: number }>(
-    db,
-    "SELECT id FROM relation WHERE type = ? AND from_id = ? AND to_id = ? AND detail = ? AND valid_to IS NULL",
-  ).get(relation.type, relation.fromId, relation.toId, relation.detail);
-  if (known) {
-    prepared(db, "UPDATE relation SET last_seen_at = ?, connections = ?, seen_by = ?, missed = 0 WHERE id = ?").run(
-      atMs,
+/** Makes a relation; returns its id. */
+export function insertRelation(db: Db, relation: RelationSeen, atMs: number): number {
+  return Number(
+    prepared(
+      db,
+      "INSERT INTO relation (type, from_id, to_id, detail, connections, seen_by, last_seen_at, valid_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+    ).run(
+      relation.type,
+      relation.fromId,
+      relation.toId,
+      relation.detail,
       relation.connections,
       relation.seenBy,
-      known.id,
-    );
-    return { id: known.id, isNew: false };
-  }
-  const { lastInsertRowid } = prepared(
-    db,
-    "INSERT INTO relation (type, from_id, to_id, detail, connections, seen_by, last_seen_at, valid_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-  ).run(
-    relation.type,
-    relation.fromId,
-    relation.toId,
-    relation.detail,
-    relation.connections,
-    relation.seenBy,
-    atMs,
-    atMs,
+      atMs,
+      atMs,
+    ).lastInsertRowid,
   );
-  return { id: Number(lastInsertRowid), isNew: true };
+}
+
+/** Notes a known relation as seen again. */
+export function touchRelation(db: Db, id: number, connections: number, seenBy: string, atMs: number): void {
+  prepared(db, "UPDATE relation SET last_seen_at = ?, connections = ?, seen_by = ?, missed = 0 WHERE id = ?").run(
+    atMs,
+    connections,
+    seenBy,
+    id,
+  );
+}
+
+export function endRelation(db: Db, id: number, atMs: number): void {
+  prepared(db, "UPDATE relation SET valid_to = ? WHERE id = ? AND valid_to IS NULL").run(atMs, id);
+}
+
+/** Counts one more full look that did not see a relation. */
+export function missRelation(db: Db, id: number): void {
+  prepared(db, "UPDATE relation SET missed = missed + 1 WHERE id = ?").run(id);
 }
 
 /** Who saw a relation that only spans tell of: sweeps neither see nor miss it. */
 export const SPANS = "spans";
-
-export function hasRelation(db: Db, type: RelationType, fromId: number, toId: number): boolean {
-  return (
-    prepared(db, "SELECT 1 FROM relation WHERE type = ? AND from_id = ? AND to_id = ? AND valid_to IS NULL").get(
-      type,
-      fromId,
-      toId,
-    ) !== undefined
-  );
-}
-
-/** Relations between the given components that this sweep did not see: closed at the second miss in a row. Returns the closed ones. */
-export function missRelations(
-  db: Db,
-  lookedAt: ReadonlySet<number>,
-  seen: ReadonlySet<number>,
-  atMs: number,
-): RelationRow[] {
-  const closed: RelationRow[] = [];
-  for (const row of currentRelations(db)) {
-    if (seen.has(row.id) || row.seen_by === SPANS || !lookedAt.has(row.from_id) || !lookedAt.has(row.to_id)) continue;
-    const missed =
-      prepared<{ missed: number }>(db, "UPDATE relation SET missed = missed + 1 WHERE id = ? RETURNING missed").get(
-        row.id,
-      )?.missed ?? 0;
-    if (missed < 2) continue;
-    prepared(db, "UPDATE relation SET valid_to = ? WHERE id = ?").run(atMs, row.id);
-    closed.push(row);
-  }
-  return closed;
-}
-
-/** Ends the current relations of a type from one component to others than the given one; returns whom they led to. */
-export function closeRelations(db: Db, type: RelationType, fromId: number, exceptToId: number, atMs: number): number[] {
-  return prepared<{ to_id: number }>(
-    db,
-    "UPDATE relation SET valid_to = ? WHERE type = ? AND from_id = ? AND to_id <> ? AND valid_to IS NULL RETURNING to_id",
-  )
-    .all(atMs, type, fromId, exceptToId)
-    .map((row) => row.to_id);
-}
 
 // --- reading ---------------------------------------------------------------------------------------------------------
 
@@ -258,49 +270,12 @@ export function relationsOf(db: Db, ids: Iterable<number>, atMs: number): Relati
   return [...found.values()].sort((a, b) => a.id - b.id);
 }
 
-export function knownComponents(db: Db): Known[] {
-  const keys = new Map<number, string[]>();
-  for (const row of prepared<{ key: string; component_id: number }>(
-    db,
-    "SELECT key, component_id FROM component_key",
-  ).all())
-    keys.set(row.component_id, [...(keys.get(row.component_id) ?? []), row.key]);
-  const facts = new Map<number, Record<string, string>>();
-  for (const row of prepared<{ component_id: number; name: string; value: string }>(
-    db,
-    "SELECT component_id, name, value FROM fact WHERE valid_to IS NULL",
-  ).all()) {
-    const own = facts.get(row.component_id) ?? {};
-    own[row.name] = row.value;
-    facts.set(row.component_id, own);
-  }
-  return prepared<ComponentRow>(db, "SELECT * FROM component")
-    .all()
-    .map((row) => ({
-      id: row.id,
-      kind: row.kind,
-      name: row.name,
-      keys: keys.get(row.id) ?? [],
-      facts: facts.get(row.id) ?? {},
-      retired: row.valid_to !== null,
-    }));
-}
-
 export function currentComponents(db: Db): ComponentRow[] {
   return prepared<ComponentRow>(db, "SELECT * FROM component WHERE valid_to IS NULL").all();
 }
 
 export function componentsAt(db: Db, atMs: number): ComponentRow[] {
   return prepared<ComponentRow>(db, `SELECT * FROM component WHERE ${VALID_AT}`).all(atMs, atMs);
-}
-
-/** The component that goes by a key, or did. */
-export function componentOfKey(db: Db, key: string): { id: number; retired: boolean } | undefined {
-  const row = prepared<{ id: number; valid_to: number | null }>(
-    db,
-    "SELECT c.id, c.valid_to FROM component_key k JOIN component c ON c.id = k.component_id WHERE k.key = ?",
-  ).get(key);
-  return row && { id: row.id, retired: row.valid_to !== null };
 }
 
 /** Components by the rest of a key that begins so, those that left the estate too. */
@@ -447,22 +422,13 @@ export function guestsOfHypervisors(db: Db): { hypervisor: number; key: string; 
   ).all();
 }
 
-/** Components that a fact is known of. */
-export function componentsWithFact(db: Db, name: string): Set<number> {
-  return new Set(
-    prepared<{ component_id: number }>(db, "SELECT component_id FROM fact WHERE name = ? AND valid_to IS NULL")
-      .all(name)
-      .map((row) => row.component_id),
-  );
-}
-
 /** Hosts of which an agent tells, with what it says of itself and how many containers are on them. */
 export function hostsWithAgent(
   db: Db,
 ): { id: number; name: string; agent: string; alone: boolean; containers: number }[] {
   return prepared<{ id: number; name: string; agent: string; alone: number; containers: number }>(
     db,
-    `SELECT c.id, c.name, f.value AS agent, c.source_id IS NULL AS alone,
+    `SELECT c.id, c.name, f.value AS agent, c.read_by = 'agent' AS alone,
        (SELECT count(*) FROM component part WHERE part.host_id = c.id AND part.kind = 'app.container' AND part.valid_to IS NULL) AS containers
      FROM fact f JOIN component c ON c.id = f.component_id WHERE f.name = 'agent' AND f.valid_to IS NULL AND c.valid_to IS NULL ORDER BY c.name LIMIT 500`,
   )

@@ -41,6 +41,10 @@ export function attachEvidence(db: Db, by: string, incidentId: number): number {
   ).changes;
 }
 
+export function evidenceById(db: Db, id: number): EvidenceRow | undefined {
+  return prepared<EvidenceRow>(db, "SELECT * FROM evidence WHERE id = ?").get(id);
+}
+
 export function removeEvidence(db: Db, id: number): void {
   prepared(db, "DELETE FROM evidence WHERE id = ?").run(id);
 }

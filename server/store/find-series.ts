@@ -1,4 +1,4 @@
-import { fitsPattern } from "#core/discovery/pattern";
+import { fitsPattern } from "#core/estate/pattern";
 import { prepared, type Db } from "./database";
 
 export interface FoundSeries {

@@ -11,7 +11,7 @@ import { LogWriter, type NewLog } from "./log-writer";
 import { latestLogs, logCount, logNeighbours, patternsOf, readSearch, searchLogs, type LogFilter } from "./logs";
 import { talliesIn } from "./log-tallies";
 import { insertOrigin } from "./origins";
-import { insertSource } from "./sweeps";
+import { insertSource } from "./sources";
 
 const AT = Date.parse("2026-03-17T00:00:00Z");
 let folder: string;
@@ -26,7 +26,13 @@ beforeEach(() => {
   migrate(db, join(process.cwd(), "server", "store", "migrations"));
   const source = insertSource(
     db,
-    { name: "s", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 },
+    {
+      kind: "range",
+      name: "s",
+      site: "Room",
+      settings: { ranges: "127.0.0.1", ports: "", snmpPort: 161 },
+      pollSeconds: 60,
+    },
     "x",
     0,
   );

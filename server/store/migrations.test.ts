@@ -3,8 +3,10 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { migrate, openStore, prepared, type Db } from "./database";
+import { componentById } from "./estate";
 import { incidentById } from "./incidents";
 import { saveService } from "./services";
+import { listSources, sealedCredential } from "./sources";
 
 const ALL = join(process.cwd(), "server", "store", "migrations");
 let folder: string;
@@ -46,6 +48,57 @@ describe("a store of an earlier version", () => {
     expect(incidentById(db, 2)).toMatchObject({ service: null, services: [] });
     expect(db.pragma("foreign_key_check")).toEqual([]);
     expect(db.pragma("integrity_check", { simple: true })).toBe("ok");
+  });
+  it("keeps its sources with their credentials, and what its components are goes into columns", () => {
+    migrateUpTo(12);
+    const run = (sql: string, ...values: (string | number | null)[]) => prepared(db, sql).run(...values);
+    run(
+      "INSERT INTO source (id, name, site, ranges, ports, snmp_port, community_sealed, poll_seconds, created_at) VALUES (3, 'North', 'N', '10.0.0.1-9', '22', 1161, 'sealed', 15, 1)",
+    );
+    const component = (id: number, kind: string, name: string, hostId: number | null) =>
+      run(
+        "INSERT INTO component (id, kind, name, site, source_id, host_id, reason, last_seen_at, valid_from) VALUES (?, ?, ?, 'N', 3, ?, '', 1, 1)",
+        id,
+        kind,
+        name,
+        hostId,
+      );
+    const fact = (id: number, name: string, value: string) =>
+      run("INSERT INTO fact (component_id, name, value, valid_from) VALUES (?, ?, ?, 1)", id, name, value);
+    component(1, "host.linux", "a", null);
+    fact(1, "object id", "1.3.6.1");
+    component(2, "app.process", "web @ a", 1);
+    fact(2, "process", "web");
+    component(3, "app.container", "slots @ a", 1);
+    run("INSERT INTO component_key (key, component_id) VALUES ('container:0f0f', 3)");
+    component(4, "host.linux", "b", null);
+    fact(4, "agent", "version 1");
+    component(5, "app.endpoint", "nginx @ c", 1);
+    migrate(db, ALL);
+    expect(listSources(db)).toEqual([
+      {
+        id: 3,
+        kind: "range",
+        name: "North",
+        site: "N",
+        credential_id: 3,
+        pollSeconds: 15,
+        settings: { ranges: "10.0.0.1-9", ports: "22", snmpPort: 1161 },
+      },
+    ]);
+    expect(sealedCredential(db, 3)).toBe("sealed");
+    const is = (id: number) => {
+      const row = componentById(db, id);
+      return [row?.read_by, row?.depth, row?.process, row?.container, row?.label];
+    };
+    expect([1, 2, 3, 4, 5].map(is)).toEqual([
+      ["snmp", 2, null, null, null],
+      ["snmp", 2, "web", null, "web"],
+      ["agent", 1, null, "0f0f", "slots"],
+      ["agent", 1, null, null, null],
+      ["", 0, null, null, "nginx"],
+    ]);
+    expect(db.pragma("foreign_key_check")).toEqual([]);
   });
   it("is left alone when it is up to date, and refused when it is of a later one", () => {
     migrate(db, ALL);

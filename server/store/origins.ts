@@ -1,4 +1,4 @@
-import type { Named, NamingRule, OriginAttributes } from "#core/discovery/naming";
+import type { Named, NamingRule, OriginAttributes } from "#core/estate/naming";
 import { prepared, type Db } from "./database";
 
 export interface OriginRow {
@@ -68,21 +68,21 @@ export interface NamingRuleRow extends NamingRule {
   madeAt: number;
 }
 
-export function namingRules(db: Db): NamingRuleRow[] {
+export function matchingRules(db: Db): NamingRuleRow[] {
   return prepared<NamingRuleRow>(
     db,
     "SELECT r.id, r.attribute, r.pattern, r.component_id AS componentId, c.name AS component, r.made_by AS madeBy, r.made_at AS madeAt FROM naming_rule r JOIN component c ON c.id = r.component_id ORDER BY r.id",
   ).all();
 }
 
-export function saveNamingRule(db: Db, rule: NamingRule, by: string, atMs: number): void {
+export function saveMatchingRule(db: Db, rule: NamingRule, by: string, atMs: number): void {
   prepared(
     db,
     "INSERT INTO naming_rule (attribute, pattern, component_id, made_by, made_at) VALUES (?, ?, ?, ?, ?) ON CONFLICT (attribute, pattern) DO UPDATE SET component_id = excluded.component_id, made_by = excluded.made_by, made_at = excluded.made_at",
   ).run(rule.attribute, rule.pattern, rule.componentId, by, atMs);
 }
 
-export function removeNamingRule(db: Db, id: number): void {
+export function removeMatchingRule(db: Db, id: number): void {
   prepared(db, "DELETE FROM naming_rule WHERE id = ?").run(id);
 }
 

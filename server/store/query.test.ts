@@ -8,8 +8,8 @@ import { figureOf } from "#core/telemetry/summaries";
 import { cutSamples } from "#core/telemetry/merge";
 import { rollSamples } from "#core/telemetry/rollup";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
-import { Recorder } from "../engine/recorder";
-import { Roller } from "../engine/roller";
+import { SampleWriter } from "../ingest/sample-writer";
+import { Roller } from "../ingest/rollups";
 import { metricsPage, seriesChoices } from "../pages/metrics";
 import { migrate, openStore, type Db } from "./database";
 import { insertComponent } from "./estate";
@@ -17,7 +17,7 @@ import { selectSeries, spansOf, turnedSpans } from "./query";
 import { bestIn } from "./summaries";
 import { USUAL_RETENTION } from "./retention";
 import { readSamples, seriesById, type SeriesRow } from "./signals";
-import { insertSource } from "./sweeps";
+import { insertSource } from "./sources";
 
 const AT = Date.parse("2026-03-10T00:00:00Z");
 const DAYS = 3;
@@ -33,7 +33,13 @@ beforeAll(() => {
   migrate(db, join(process.cwd(), "server", "store", "migrations"));
   const source = insertSource(
     db,
-    { name: "s", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 },
+    {
+      kind: "range",
+      name: "s",
+      site: "Room",
+      settings: { ranges: "127.0.0.1", ports: "", snmpPort: 161 },
+      pollSeconds: 60,
+    },
     "x",
     0,
   );
@@ -43,31 +49,30 @@ beforeAll(() => {
       { kind, name, site, sourceId: source, hostId: null, address: null, reason: "", keys: [`k:${name}`], facts: {} },
       0,
     );
-  const recorder = new Recorder(db);
+  const sampleWriter = new SampleWriter(db);
   const hosts = [add("nq-a", "North"), add("nq-b", "North"), add("sq-a", "South"), add("sw", "South", "net.switch")];
   hosts.forEach((componentId, which) => {
-    const series = recorder.series({ componentId, serviceId: null }, "memory.used", "", "%", AT);
-    const counter = recorder.series({ componentId, serviceId: null }, "requests", "", "1", AT, "total");
+    const series = sampleWriter.series({ componentId, serviceId: null }, "memory.used", "", "%", AT);
+    const counter = sampleWriter.series({ componentId, serviceId: null }, "requests", "", "1", AT, "total");
     let counted = 0;
     for (let at = AT, index = 0; at < AT + DAYS * DAY_MS; at += MINUTE_MS, index++) {
       // A gap, and a host that measures nothing for a while.
       if (index % 1000 > 980) continue;
-      recorder.record(series, at, ((index * 7 + which * 13) % 100) / 4 + which * 10);
+      sampleWriter.record(series, at, ((index * 7 + which * 13) % 100) / 4 + which * 10);
       counted = index % 1500 === 1499 ? 0 : counted + (index % 5);
-      recorder.record(counter, at, counted);
+      sampleWriter.record(counter, at, counted);
     }
   });
   const commit = (how?: "everything") => {
-    db.transaction(() => recorder.write(how))();
-    recorder.settle();
+    sampleWriter.commit(how ?? "tick", () => undefined);
   };
   commit("everything");
-  const roller = new Roller(db, recorder);
+  const roller = new Roller(db, sampleWriter);
   for (let pass = 0; pass < 6; pass++)
     db.transaction(() => roller.work(AT + 2 * DAY_MS + 5 * HOUR_MS, USUAL_RETENTION, 10_000))();
   // The last hours are not packed yet.
-  const series = recorder.series({ componentId: hosts[0] as number, serviceId: null }, "memory.used", "", "%", AT);
-  for (let minute = 0; minute < 90; minute++) recorder.record(series, AT + DAYS * DAY_MS + minute * MINUTE_MS, 99);
+  const series = sampleWriter.series({ componentId: hosts[0] as number, serviceId: null }, "memory.used", "", "%", AT);
+  for (let minute = 0; minute < 90; minute++) sampleWriter.record(series, AT + DAYS * DAY_MS + minute * MINUTE_MS, 99);
   commit();
   reader = openStore(join(folder, "store.db"), "reader");
   often = seriesById(reader, selectSeries(reader, { metric: "memory.used" })[0]?.id as number) as SeriesRow;
@@ -151,13 +156,13 @@ describe("selections", () => {
   });
 
   it("rank by what they are asked to, and name whose lines they are", () => {
-    expect(page({ metric: "memory.used", pick: "highest", count: 1 }).lines[0]?.label).toBe("Memory use · sw");
+    expect(page({ metric: "memory.used", pick: "highest", count: 1 }).lines[0]?.label).toBe("Memory usage · sw");
     expect(page({ metric: "memory.used", pick: "lowest", count: 1, rank: "max" }).lines[0]?.label).toBe(
-      "Memory use · nq-a",
+      "Memory usage · nq-a",
     );
     expect(page({ metric: "memory.used", fold: "sum", by: "site" }).lines.map((line) => line.label)).toEqual([
-      "Memory use, sum of 2 · North",
-      "Memory use, sum of 2 · South",
+      "Memory usage, sum of 2 · North",
+      "Memory usage, sum of 2 · South",
     ]);
   });
 
@@ -179,9 +184,9 @@ describe("selections", () => {
 
   it("are found by a few letters of anything", () => {
     const labels = (text: string) => seriesChoices(reader, { text }).map((choice) => choice.label);
-    expect(labels("mem nq-a")).toEqual(["Memory use · nq-a"]);
-    expect(labels("memory south")).toContain("Memory use · everything at South");
-    expect(labels("memory linux")[0]).toBe("Memory use · every linux host");
+    expect(labels("mem nq-a")).toEqual(["Memory usage · nq-a"]);
+    expect(labels("memory south")).toContain("Memory usage · everything at South");
+    expect(labels("memory linux")[0]).toBe("Memory usage · every linux host");
     expect(labels("xyzzy")).toEqual([]);
   });
 });

@@ -1,5 +1,5 @@
-import { fitsPattern } from "#core/discovery/pattern";
-import { kindMatches } from "#core/detection/threshold";
+import { fitsPattern } from "#core/estate/pattern";
+import { kindMatches } from "#core/catalogue/kinds";
 import type { Samples } from "#core/telemetry/chunk";
 import { totalsOfSpans, turnSamples, type Turn } from "#core/telemetry/lines";
 import { joinSpans, rollSamples, rollSpans, type Spans } from "#core/telemetry/rollup";

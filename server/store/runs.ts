@@ -1,4 +1,4 @@
-import type { RunState, Runbook, StepState, StepType } from "#core/remediation/runbook";
+import type { RunState, Runbook, StepState, StepType } from "#core/repair/runbook";
 import { prepared, type Db } from "./database";
 
 export interface RunbookRow {

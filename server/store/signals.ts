@@ -1,12 +1,10 @@
+import type { Instrument } from "#core/catalogue/metrics";
 import { decodeChunk, encodeChunk, summarise, type Samples } from "#core/telemetry/chunk";
 import { cutSamples, mergeSamples } from "#core/telemetry/merge";
 import { DAY_MS } from "#core/time/windows";
 import { prepared, type Db } from "./database";
-import { pendingSamples } from "./journal";
+import { pendingSamples } from "./sample-log";
 import { dropRollupsFrom, setRolledTo } from "./rollups";
-
-/** How the values of a series are meant: as they are, as a counter that only rises, or as what came since the sample before. */
-export type SeriesForm = "gauge" | "total" | "delta";
 
 export interface SeriesRow {
   id: number;
@@ -16,7 +14,7 @@ export interface SeriesRow {
   metric: string;
   instance: string;
   unit: string;
-  form: SeriesForm;
+  form: Instrument;
   rolled_to: number | null;
 }
 
@@ -35,7 +33,7 @@ export function insertSeries(
   metric: string,
   instance: string,
   unit: string,
-  form: SeriesForm,
+  form: Instrument,
   atMs: number,
 ): number {
   return Number(

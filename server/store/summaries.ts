@@ -3,7 +3,7 @@ import type { Summary } from "#core/telemetry/lines";
 import { cutSamples, mergeSamples, NO_SAMPLES } from "#core/telemetry/merge";
 import { pickBestOf, RunningSummary, type RoughSummary } from "#core/telemetry/summaries";
 import { prepared, type Db } from "./database";
-import { pendingBySeries, type PendingOf } from "./journal";
+import { pendingBySeries, type PendingOf } from "./sample-log";
 
 /** Start, end, count, minimum, maximum, sum and last of a chunk; null where something in it is no number. */
 type ChunkRow = [

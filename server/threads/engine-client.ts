@@ -1,35 +1,13 @@
 import { Worker, type MessagePort } from "node:worker_threads";
+import type { Principal } from "../commands/command";
+import type { CommandName, CommandOutput } from "../commands/registry";
 import type { Engine } from "../engine/engine";
-import type { LiveEvent } from "../engine/events";
+import type { LiveEvent } from "../events";
 import type { Settings } from "../settings";
 import { PersonError } from "../store/database";
 
 /** What may be asked of the engine from the thread that serves pages. */
-export type EngineCallName =
-  | "saveSource"
-  | "startSweep"
-  | "stopSweep"
-  | "startRun"
-  | "stopRun"
-  | "takeIncident"
-  | "noteOnIncident"
-  | "acknowledge"
-  | "pin"
-  | "attachPins"
-  | "unpin"
-  | "saveRule"
-  | "saveNamingRule"
-  | "removeNamingRule"
-  | "saveRetention"
-  | "importSamples"
-  | "saveQuery"
-  | "removeQuery"
-  | "saveScrapeTarget"
-  | "removeScrapeTarget"
-  | "drills"
-  | "drill"
-  | "itself"
-  | "close";
+export type EngineCallName = "command" | "drills" | "itself" | "close";
 
 export interface EngineCall {
   id: number;
@@ -44,7 +22,12 @@ export type EngineReply =
   | { kind: "fault"; fault: string }
   | { kind: "event"; event: LiveEvent }
   | { kind: "reply"; id: number; value: unknown }
-  | { kind: "failure"; id: number; problem: string | undefined; fault: string | undefined };
+  | {
+      kind: "failure";
+      id: number;
+      problem: { message: string; fields: Readonly<Record<string, string>> | undefined } | undefined;
+      fault: string | undefined;
+    };
 
 /** The engine's thread, seen from the thread that serves pages. */
 export class EngineClient {
@@ -81,7 +64,11 @@ export class EngineClient {
           case "failure":
             this.waiting
               .get(message.id)
-              ?.reject(message.problem ? new PersonError(message.problem) : new Error(message.fault));
+              ?.reject(
+                message.problem
+                  ? new PersonError(message.problem.message, message.problem.fields)
+                  : new Error(message.fault),
+              );
         }
         this.waiting.delete(message.id);
       });
@@ -100,6 +87,10 @@ export class EngineClient {
       this.worker.postMessage({ id, name, args } satisfies EngineCall);
     });
   };
+
+  /** Has a person's command carried out. */
+  command = <Name extends CommandName>(who: Principal, name: Name, input: unknown): Promise<CommandOutput<Name>> =>
+    this.tell("command", who, name, input) as Promise<CommandOutput<Name>>;
 
   /** Hands the engine its end of the line to the receivers. */
   attach(port: MessagePort): void {

@@ -44,7 +44,9 @@ port.on("message", async (call: EngineCall | { attach: MessagePort }) => {
     const value = await method.apply(engine, call.args);
     send({ kind: "reply", id: call.id, value });
   } catch (error) {
-    const problem = sentenceOf(error);
+    const message = sentenceOf(error);
+    const fields = error instanceof PersonError ? error.fields : undefined;
+    const problem = message === undefined ? undefined : { message, fields };
     send({
       kind: "failure",
       id: call.id,

@@ -1,6 +1,6 @@
 import { parentPort, workerData, type MessagePort } from "node:worker_threads";
 import { readClock } from "#core/time/clock";
-import { Gate } from "../receivers/gate";
+import { IngestChannel } from "../receivers/channel";
 import { receiveOtlp } from "../receivers/http";
 import { Scraper } from "../receivers/scraper";
 import { SyslogReceiver } from "../receivers/syslog";
@@ -16,7 +16,7 @@ const survive = (error: unknown) =>
 process.on("uncaughtException", survive);
 process.on("unhandledRejection", survive);
 
-const gate = new Gate(engine, now, survive);
+const channel = new IngestChannel(engine, now, survive);
 const sentence = (what: string, port: number, option: string, error: unknown) => {
   const code = (error as { code?: string }).code;
   return code === "EADDRINUSE"
@@ -26,10 +26,10 @@ const sentence = (what: string, port: number, option: string, error: unknown) =>
       : `Cannot listen for ${what} on ${settings.host}:${port}: ${error instanceof Error ? error.message : error}.`;
 };
 
-const http = receiveOtlp(gate, settings.receiveToken);
-const syslog = new SyslogReceiver(gate, now);
-const scraper = new Scraper(gate, now);
-gate.onTargets = (targets) => scraper.follow(targets);
+const http = receiveOtlp(channel, settings.receiveToken);
+const syslog = new SyslogReceiver(channel, now);
+const scraper = new Scraper(channel, now);
+channel.onTargets = (targets) => scraper.follow(targets);
 try {
   if (settings.otlpPort)
     await new Promise<void>((resolve, reject) => {
@@ -45,7 +45,7 @@ try {
   parent.postMessage({ kind: "refused", message: error instanceof Error ? error.message : String(error) });
 }
 
-const figures = setInterval(() => gate.tellFigures([...scraper.states.values()]), 2000);
+const figures = setInterval(() => channel.tellFigures([...scraper.states.values()]), 2000);
 
 parent.on("message", async (message: unknown) => {
   if (message !== "close") return;
@@ -54,7 +54,7 @@ parent.on("message", async (message: unknown) => {
   http.close();
   http.closeIdleConnections();
   if (settings.syslogPort) await syslog.close();
-  gate.tellFigures([]);
+  channel.tellFigures([]);
   parent.postMessage({ kind: "closed" });
   parent.close();
   engine.close();

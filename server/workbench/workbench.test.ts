@@ -3,11 +3,11 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { build } from "esbuild";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { Recorder } from "../engine/recorder";
+import { SampleWriter } from "../ingest/sample-writer";
 import { insertChange } from "../store/changes";
 import { migrate, openStore, type Db } from "../store/database";
 import { insertComponent } from "../store/estate";
-import { insertSource } from "../store/sweeps";
+import { insertSource } from "../store/sources";
 import { openWorkbench, runWorkbench } from "./open";
 import { WORKBENCH_VIEWS } from "./views";
 import { Workbench } from "./workbench";
@@ -24,7 +24,13 @@ beforeAll(() => {
   migrate(db, join(process.cwd(), "server", "store", "migrations"));
   const source = insertSource(
     db,
-    { name: "s", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 },
+    {
+      kind: "range",
+      name: "s",
+      site: "Room",
+      settings: { ranges: "127.0.0.1", ports: "", snmpPort: 161 },
+      pollSeconds: 60,
+    },
     "x",
     0,
   );
@@ -44,11 +50,10 @@ beforeAll(() => {
     AT,
   );
   insertChange(db, { atMs: AT, kind: "setting", componentId: id, summary: "Something was set", by: "test" });
-  const recorder = new Recorder(db);
-  const series = recorder.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
-  for (let minute = 0; minute < 120; minute++) recorder.record(series, AT + minute * 60_000, minute);
-  db.transaction(() => recorder.write())();
-  recorder.settle();
+  const sampleWriter = new SampleWriter(db);
+  const series = sampleWriter.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
+  for (let minute = 0; minute < 120; minute++) sampleWriter.record(series, AT + minute * 60_000, minute);
+  sampleWriter.commit("tick", () => undefined);
   bench = openWorkbench(file);
 });
 afterAll(() => {

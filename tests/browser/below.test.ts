@@ -20,7 +20,7 @@ test("a slow front whose cause lies below it: from the process to the machine th
     await expect(heading(page)).toContainText(/nq-trial-01 takes \d\d % of what its machines use/);
     await expect(page.getByText("A hypervisor has no processors left")).toBeVisible();
     await expect(heading(page)).toContainText(
-      "Berth Planning, Customs Release, Gate Appointments, Manifest Exchange, Tariff & Billing and Yard Positions are affected",
+      "Berth Planning, Customs Release, IngestChannel Appointments, Manifest Exchange, Tariff & Billing and Yard Positions are affected",
     );
   });
 
@@ -70,7 +70,7 @@ test("a slow front whose cause lies below it: from the process to the machine th
 test("a service shows what its members measure, answer and say, with last week laid over it", async ({ page }) => {
   const complaints = listen(page);
   await page.goto("/services/gate-appointments?last=PT1H");
-  await expect(heading(page)).toContainText("Gate Appointments");
+  await expect(heading(page)).toContainText("IngestChannel Appointments");
   const answered = page.getByRole("heading", { name: "What it answered in this window" }).locator("../..");
   await expect(answered.getByRole("row").filter({ hasText: "GET /slots" }).first()).toContainText(/\d+(\.\d+)? ms/);
   await expect(page.getByRole("table", { name: "Legend of Processor use" }).getByRole("row")).toHaveCount(5);

@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import { expect, it } from "vitest";
-import { checkedPortNames, kindOfPort, portName } from "#core/discovery/ports";
+import { checkedPortNames, kindOfPort, portName } from "#core/estate/ports";
 
 // Source: IANA Service Name and Transport Protocol Port Number Registry, as Debian's netbase ships it.
 const services = readFileSync(new URL("../fixtures/services-tcp.txt", import.meta.url), "utf8")

@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import snmp from "net-snmp";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { pollHost, readProcesses, readSystem, SnmpFailure } from "#server/collectors/snmp";
+import { pollHost, readProcesses, readSystem, SnmpFailure } from "#server/sources/range/snmp";
 import { EstateModel } from "#standins/model";
 import { readScenario } from "#standins/scenario";
 import { agentTree, startAgent } from "#standins/snmp-agent";

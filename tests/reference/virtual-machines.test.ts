@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { GUEST_STATES } from "#core/discovery/sighting";
-import { pollHost, readSystem } from "#server/collectors/snmp";
+import { GUEST_STATES } from "#core/estate/sighting";
+import { pollHost, readSystem } from "#server/sources/range/snmp";
 import { EstateModel } from "#standins/model";
 import { readScenario } from "#standins/scenario";
 import { agentTree, startAgent } from "#standins/snmp-agent";

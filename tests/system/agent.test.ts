@@ -7,7 +7,7 @@ import { MessageChannel } from "node:worker_threads";
 import { afterEach, beforeEach, expect, it } from "vitest";
 import { Engine } from "#server/engine/engine";
 import { questions } from "#server/pages/registry";
-import { Gate } from "#server/receivers/gate";
+import { IngestChannel } from "#server/receivers/channel";
 import { receiveOtlp } from "#server/receivers/http";
 import { storeFile, type Settings } from "#server/settings";
 import { openStore, type Db } from "#server/store/database";
@@ -39,7 +39,7 @@ beforeEach(async () => {
   engine = new Engine(settings, () => undefined);
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);
-  server = receiveOtlp(new Gate(port2, Date.now, () => undefined), TOKEN);
+  server = receiveOtlp(new IngestChannel(port2, Date.now, () => undefined), TOKEN);
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   reader = openStore(storeFile(settings), "reader");

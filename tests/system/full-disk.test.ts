@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, expect, it } from "vitest";
 import type { Engine } from "#server/engine/engine";
-import { makeWorld, until } from "./world";
+import { act, makeWorld, until } from "./world";
 
 let world: Awaited<ReturnType<typeof makeWorld>>;
 let engine: Engine;
@@ -37,7 +37,7 @@ it("says that the disk is full, goes on watching, and loses no sample when there
   });
   expect(troubles()[0]).toMatchObject({ message: expect.stringContaining("The disk is full") });
   const before = kept();
-  await engine.drill("front-leak", "start");
+  await act(engine, "drill.act", { id: "front-leak", action: "start" });
   const begun = world.now();
   await until("two minutes of the clock have gone by", () => world.now() > begun + 120_000);
   expect(kept()).toBe(before);

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { Engine } from "#server/engine/engine";
-import { makeWorld, until, type SmallScenario } from "./world";
+import { act, makeWorld, until, type SmallScenario } from "./world";
 
 let world: Awaited<ReturnType<typeof makeWorld>>;
 let engine: Engine;
@@ -113,7 +113,7 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
     });
     expect(service?.members.map((member) => member.name)).toContain("t-virt-01");
     expect(service?.signals.find((one) => one.metric === "cpu.used")?.lines.map((line) => line.label)).toEqual(
-      expect.arrayContaining(["Processor use · t-virt-01", "Processor use · t-web-01"]),
+      expect.arrayContaining(["CPU usage · t-virt-01", "CPU usage · t-web-01"]),
     );
   });
 
@@ -141,8 +141,8 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
     if (!below) throw new Error("no hypervisor");
     const told = below.guestRows.bind(below);
     below.guestRows = () => rows;
-    await engine.startSweep(1, "Test", true);
-    await engine.startSweep(1, "Test", true);
+    await act(engine, "sweep.start", { sourceId: 1, wait: true });
+    await act(engine, "sweep.start", { sourceId: 1, wait: true });
     expect(all().map((row) => row.name)).toEqual(expect.arrayContaining(["t-web-01", "shopfront @ t-web-01"]));
     host.isUp = isUp;
     below.guestRows = told;
@@ -152,7 +152,7 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
     const before = idOf("t-web-01");
     move("t-web-01", "t-virt-02");
     await until("the agents tell anew", () => new Promise((resolve) => setTimeout(() => resolve(true), 300)));
-    await engine.startSweep(1, "Test", true);
+    await act(engine, "sweep.start", { sourceId: 1, wait: true });
     expect(idOf("t-web-01")).toBe(before);
     const moved = page("t-web-01");
     expect(moved.carriers.map((carrier) => carrier.name)).toEqual(["t-virt-02"]);
@@ -161,9 +161,9 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
   });
 
   it("become hosts once a source reaches them, without a twin", async () => {
-    engine.saveSource(
-      1,
-      {
+    await act(engine, "source.save", {
+      id: 1,
+      fields: {
         name: "Room",
         site: "Room",
         ranges: `127.21.${NET}.1-20, 127.21.${NET}.40`,
@@ -172,9 +172,8 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
         community: "test-room",
         pollSeconds: 15,
       },
-      "Test",
-    );
-    await engine.startSweep(1, "Test", true);
+    });
+    await act(engine, "sweep.start", { sourceId: 1, wait: true });
     const labs = all().filter((row) => row.name === "t-lab-01");
     expect(labs.map((row) => row.kind)).toEqual(["host.linux"]);
     const lab = page("t-lab-01");

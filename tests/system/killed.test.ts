@@ -10,7 +10,7 @@ import { readSamples } from "#server/store/signals";
 /** A child that keeps samples and records, and says after each commit how far it has come. */
 const CHILD = `
 import { migrate, openStore } from "#server/store/database";
-import { Recorder } from "#server/engine/recorder";
+import { SampleWriter } from "#server/ingest/sample-writer";
 import { LogWriter } from "#server/store/log-writer";
 import { insertOrigin } from "#server/store/origins";
 import { saveService } from "#server/store/services";
@@ -19,17 +19,15 @@ const db = openStore(file, "writer");
 migrate(db, migrations);
 const service = saveService(db, { uid: "s", name: "S", purpose: "", owner: "", entries: [] }, 0);
 const origin = db.prepare("SELECT id FROM origin").get()?.id ?? insertOrigin(db, "{}", { componentId: null, why: "" }, 0);
-const recorder = new Recorder(db);
+const sampleWriter = new SampleWriter(db);
 const writer = new LogWriter(db);
-const all = Array.from({ length: 40 }, (_, index) => recorder.series({ componentId: null, serviceId: service }, "m" + index, "", "1", 0));
-let next = 1 + Math.max(0, ...all.map((series) => recorder.last(series).atMs / 1000));
+const all = Array.from({ length: 40 }, (_, index) => sampleWriter.series({ componentId: null, serviceId: service }, "m" + index, "", "1", 0));
+let next = 1 + Math.max(0, ...all.map((series) => sampleWriter.last(series).atMs / 1000));
 for (;;) {
-  for (const series of all) recorder.record(series, next * 1000, next + series.id / 100);
-  db.transaction(() => {
-    recorder.write(next % 7 === 0 ? "tick" : next % 50 === 0 ? "everything" : "commit");
+  for (const series of all) sampleWriter.record(series, next * 1000, next + series.id / 100);
+  sampleWriter.commit(next % 7 === 0 ? "tick" : next % 50 === 0 ? "everything" : "commit", () => {
     writer.write([{ atMs: next * 1000, severity: 9, originId: origin, body: "round " + next, attributes: null, traceId: null, spanId: null }]);
-  })();
-  recorder.settle();
+  });
   process.stdout.write(next + "\\n");
   next++;
 }

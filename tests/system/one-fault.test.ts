@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { Engine } from "#server/engine/engine";
-import { makeWorld, until } from "./world";
+import { act, makeWorld, until } from "./world";
 
 let world: Awaited<ReturnType<typeof makeWorld>>;
 let engine: Engine;
@@ -92,8 +92,8 @@ describe("one fault, end to end, over real sockets", () => {
 
   it("raises the alarm, opens the incident, repairs over SSH, and resolves", async () => {
     const host = component("t-web-01").id;
-    await engine.drill("front-leak", "start");
-    await expect(engine.drill("front-leak", "start")).rejects.toThrow("running already");
+    await act(engine, "drill.act", { id: "front-leak", action: "start" });
+    await expect(act(engine, "drill.act", { id: "front-leak", action: "start" })).rejects.toThrow("running already");
     const begun = world.now();
     const incident = await until(
       "an incident opens",
@@ -111,7 +111,7 @@ describe("one fault, end to end, over real sockets", () => {
     );
     const page = world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() });
     expect(page?.sentence).toMatch(
-      /^On t-web-01: memory use at \d+\.\d % \(mean of 5 samples\), above the limit of 90 % \(since .*\); shopfront alone held \d\d % of its memory\. Orders is affected/,
+      /^On t-web-01: memory usage at \d+\.\d % \(mean of 5 samples\), above the limit of 90 % \(since .*\); shopfront alone held \d\d % of its memory\. Orders is affected/,
     );
     expect(page?.snapshot?.processes[0]?.name).toBe("shopfront");
     expect(page?.snapshot?.processes).toHaveLength(9);
@@ -123,22 +123,20 @@ describe("one fault, end to end, over real sockets", () => {
     const offer = page?.runbooks[0];
     expect(offer).toMatchObject({ name: "Restart a service", fits: true, args: { process: "shopfront" } });
 
-    const run = engine.startRun({
+    const run = await act(engine, "run.start", {
       runbookId: offer?.id ?? 0,
       componentId: host,
       incidentId: incident.id,
       args: { process: "shopfront" },
-      by: "Test",
     });
-    expect(() =>
-      engine.startRun({
+    await expect(
+      act(engine, "run.start", {
         runbookId: offer?.id ?? 0,
         componentId: host,
         incidentId: null,
         args: { process: "shopfront" },
-        by: "Test",
       }),
-    ).toThrow(`Run ${run} is under way`);
+    ).rejects.toThrow(`Run ${run} is under way`);
     const ended = await until("the run ends", () => {
       const now = world.ask("run", { id: run });
       return now && now.run.state !== "running" ? now : undefined;
@@ -165,7 +163,7 @@ describe("one fault, end to end, over real sockets", () => {
   });
 
   it("finds a host that went dark by itself, and clears when it is back", async () => {
-    await engine.drill("store-dark", "start");
+    await act(engine, "drill.act", { id: "store-dark", action: "start" });
     const begun = world.now();
     const dark = await until("an alarm for the dark host", () =>
       world
@@ -173,7 +171,7 @@ describe("one fault, end to end, over real sockets", () => {
         .find((row) => row.title.includes("no answer on t-db-01")),
     );
     expect(dark.severity).toBe("critical");
-    await engine.drill("store-dark", "stop");
+    await act(engine, "drill.act", { id: "store-dark", action: "stop" });
     await until(
       "it clears",
       () => world.ask("incident", { id: dark.id, nowMs: world.now(), root: process.cwd() })?.isOpen === false,
@@ -182,33 +180,36 @@ describe("one fault, end to end, over real sockets", () => {
 
   it("refuses what cannot be done, with a sentence", async () => {
     const host = component("t-web-01").id;
-    const run =
-      (args: Record<string, string>, componentId = host, runbookId = 1) =>
-      () =>
-        engine.startRun({ runbookId, componentId, incidentId: null, args, by: "Test" });
-    expect(run({ process: "x; reboot" })).toThrow(/characters that are not allowed/);
-    expect(run({})).toThrow(/Process to restart is missing/);
-    expect(run({ process: "shopfront" }, component("t-sw-01").id)).toThrow(/t-sw-01 is net\.switch/);
-    expect(run({ process: "shopfront" }, 99_999)).toThrow(/Choose a component/);
-    expect(run({ process: "shopfront" }, host, 99)).toThrow(/does not exist/);
-    expect(() =>
-      engine.saveSource(
-        undefined,
-        { name: "Room", site: "x", ranges: "127.21.9.1", ports: "22", snmpPort: 161, community: "c", pollSeconds: 60 },
-        "Test",
-      ),
-    ).toThrow(/already/);
-    await expect(engine.startSweep(999, "Test")).rejects.toThrow(/does not exist/);
-    expect(() => engine.noteOnIncident(999, "x", "Test")).toThrow(/does not exist/);
+    const run = (args: Record<string, string>, componentId = host, runbookId = 1) =>
+      act(engine, "run.start", { runbookId, componentId, incidentId: null, args });
+    await expect(run({ process: "x; reboot" })).rejects.toThrow(/characters that are not allowed/);
+    await expect(run({})).rejects.toThrow(/Process to restart is missing/);
+    await expect(run({ process: "shopfront" }, component("t-sw-01").id)).rejects.toThrow(/t-sw-01 is net\.switch/);
+    await expect(run({ process: "shopfront" }, 99_999)).rejects.toThrow(/Choose a component/);
+    await expect(run({ process: "shopfront" }, host, 99)).rejects.toThrow(/does not exist/);
+    await expect(
+      act(engine, "source.save", {
+        fields: {
+          name: "Room",
+          site: "x",
+          ranges: "127.21.9.1",
+          ports: "22",
+          snmpPort: 161,
+          community: "c",
+          pollSeconds: 60,
+        },
+      }),
+    ).rejects.toThrow(/already/);
+    await expect(act(engine, "sweep.start", { sourceId: 999, wait: false })).rejects.toThrow(/does not exist/);
+    await expect(act(engine, "incident.note", { id: 999, text: "x" })).rejects.toThrow(/does not exist/);
   });
 
   it("fails a run with the reason when the host does not know the process", async () => {
-    const run = engine.startRun({
+    const run = await act(engine, "run.start", {
       runbookId: 1,
       componentId: component("t-db-01").id,
       incidentId: null,
       args: { process: "nothing-here" },
-      by: "Test",
     });
     const ended = await until("the run ends", () => {
       const now = world.ask("run", { id: run });
@@ -222,20 +223,19 @@ describe("one fault, end to end, over real sockets", () => {
   });
 
   it("stops a run by hand", async () => {
-    const run = engine.startRun({
+    const run = await act(engine, "run.start", {
       runbookId: 1,
       componentId: component("t-db-01").id,
       incidentId: null,
       args: { process: "postbag" },
-      by: "Test",
     });
     await until("it gets to work", () => world.ask("run", { id: run })?.steps[0]?.started_at);
-    expect(engine.stopRun(run)).toBe(true);
+    expect(await act(engine, "run.stop", { id: run })).toBe(true);
     const ended = await until("the run ends", () => {
       const now = world.ask("run", { id: run });
       return now && now.run.state !== "running" ? now : undefined;
     });
     expect(ended.run.state).toBe("stopped");
-    expect(engine.stopRun(run)).toBe(false);
+    expect(await act(engine, "run.stop", { id: run })).toBe(false);
   });
 });

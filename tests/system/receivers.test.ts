@@ -26,7 +26,7 @@ import { BasicTracerProvider, BatchSpanProcessor } from "@opentelemetry/sdk-trac
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { Engine } from "#server/engine/engine";
 import { tracePage, tracesPage } from "#server/pages/traces";
-import { Gate } from "#server/receivers/gate";
+import { IngestChannel } from "#server/receivers/channel";
 import { receiveOtlp } from "#server/receivers/http";
 import { Scraper } from "#server/receivers/scraper";
 import { SyslogReceiver } from "#server/receivers/syslog";
@@ -38,12 +38,12 @@ import { callFigures } from "#server/store/call-figures";
 import { allOrigins } from "#server/store/origins";
 import { selectSeries } from "#server/store/query";
 import { readSamples } from "#server/store/signals";
-import { insertSource } from "#server/store/sweeps";
-import { until } from "./world";
+import { insertSource } from "#server/store/sources";
+import { act, until } from "./world";
 
 let folder: string;
 let engine: Engine;
-let gate: Gate;
+let channel: IngestChannel;
 let server: ReturnType<typeof receiveOtlp>;
 let reader: Db;
 let base: string;
@@ -66,7 +66,13 @@ beforeEach(async () => {
   engine = new Engine(settings, () => undefined);
   const source = insertSource(
     engine.db,
-    { name: "s", site: "Room", ranges: "127.0.0.1", ports: "", snmpPort: 161, pollSeconds: 60 },
+    {
+      kind: "range",
+      name: "s",
+      site: "Room",
+      settings: { ranges: "127.0.0.1", ports: "", snmpPort: 161 },
+      pollSeconds: 60,
+    },
     "x",
     0,
   );
@@ -102,13 +108,13 @@ beforeEach(async () => {
   );
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);
-  gate = new Gate(port2, Date.now, (error) => faults.push(error));
-  server = receiveOtlp(gate);
+  channel = new IngestChannel(port2, Date.now, (error) => faults.push(error));
+  server = receiveOtlp(channel);
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   reader = openStore(storeFile(settings), "reader");
   // The estate was written behind the engine's back.
-  engine.removeNamingRule(0, "test");
+  await act(engine, "matching-rule.remove", { id: 0 });
 });
 afterEach(async () => {
   reader.close();
@@ -492,7 +498,7 @@ describe("OpenMetrics", () => {
     });
     await new Promise<void>((resolve) => page.listen(0, "127.0.0.1", resolve));
     let clock = Date.now();
-    const scraper = new Scraper(gate, () => (clock += 10_000));
+    const scraper = new Scraper(channel, () => (clock += 10_000));
     const address = `http://127.0.0.1:${(page.address() as AddressInfo).port}/metrics`;
     try {
       scraper.follow([
@@ -517,7 +523,7 @@ describe("OpenMetrics", () => {
 
 describe("syslog", () => {
   it("is kept by UDP and TCP, named by host or address, odd lines whole", async () => {
-    const syslog = new SyslogReceiver(gate, Date.now);
+    const syslog = new SyslogReceiver(channel, Date.now);
     const port = 20_000 + Math.floor(process.pid % 20_000);
     await syslog.listen("127.0.0.1", port);
     try {

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { Engine } from "#server/engine/engine";
-import { makeWorld, until } from "./world";
+import { act, makeWorld, until } from "./world";
 
 let world: Awaited<ReturnType<typeof makeWorld>>;
 let engine: Engine;
@@ -43,53 +43,55 @@ const source = (changes: object) => ({
 
 describe("sweeps", () => {
   it("find everything once, and nothing changed the second time", async () => {
-    const first = await engine.startSweep(1, "Test", true);
+    const first = await act(engine, "sweep.start", { sourceId: 1, wait: true });
     expect(world.ask("sweep", { id: first, outcome: "", page: 0 })).toMatchObject({
       sweep: { state: "done", tried: 20, answering: 3, recognised: 3, failed: 0 },
       found: { new: 6 },
     });
-    const second = await engine.startSweep(1, "Test", true);
+    const second = await act(engine, "sweep.start", { sourceId: 1, wait: true });
     expect(world.ask("sweep", { id: second, outcome: "", page: 0 })?.found).toEqual({});
   });
 
   it("say why a host with another community cannot be read, and still keep its ports", async () => {
-    const id = engine.saveSource(undefined, source({ name: "Wrong community", community: "wrong" }), "Test");
-    const sweep = await engine.startSweep(id, "Test", true);
+    const id = await act(engine, "source.save", { fields: source({ name: "Wrong community", community: "wrong" }) });
+    const sweep = await act(engine, "sweep.start", { sourceId: id, wait: true });
     const page = world.ask("sweep", { id: sweep, outcome: "failed", page: 0 });
     expect(page?.sweep).toMatchObject({ answering: 2, recognised: 0, failed: 2 });
     expect(page?.findings[0]?.detail).toMatch(/not to SNMP on UDP 11161 with this community\. Check the community/);
   });
 
   it("say so when nothing answers at all", async () => {
-    const id = engine.saveSource(undefined, source({ name: "Nobody", ranges: "127.99.1.1-5" }), "Test");
-    const sweep = await engine.startSweep(id, "Test", true);
+    const id = await act(engine, "source.save", { fields: source({ name: "Nobody", ranges: "127.99.1.1-5" }) });
+    const sweep = await act(engine, "sweep.start", { sourceId: id, wait: true });
     expect(world.ask("sweep", { id: sweep, outcome: "", page: 0 })?.sweep.message).toBe(
       "Nothing answered on 5 addresses. Check the range, and whether this machine can reach it.",
     );
   });
 
   it("keep what was found when they are stopped, and count nothing as missing then", async () => {
-    const id = engine.saveSource(undefined, source({ name: "Long", ranges: "127.21.2.1-20, 127.98.0.0/18" }), "Test");
-    const sweep = await engine.startSweep(id, "Test");
-    await expect(engine.startSweep(id, "Test")).rejects.toThrow("under way already");
+    const id = await act(engine, "source.save", {
+      fields: source({ name: "Long", ranges: "127.21.2.1-20, 127.98.0.0/18" }),
+    });
+    const sweep = await act(engine, "sweep.start", { sourceId: id, wait: false });
+    await expect(act(engine, "sweep.start", { sourceId: id, wait: false })).rejects.toThrow("under way already");
     await until(
       "it is on its way",
       () => (world.ask("sweep", { id: sweep, outcome: "", page: 0 })?.sweep.tried ?? 0) > 50,
     );
-    engine.stopSweep(sweep);
+    await act(engine, "sweep.stop", { id: sweep });
     const page = await until("it stops", () => {
       const now = world.ask("sweep", { id: sweep, outcome: "", page: 0 });
       return now?.sweep.state === "stopped" ? now : undefined;
     });
-    expect(page.sweep.message).toMatch(/Stopped by hand after \d+ addresses; what was found until then is kept\./);
+    expect(page.sweep.message).toMatch(/Stopped by Test after \d+ addresses; what was found until then is kept\./);
     expect(page.found.missing).toBeUndefined();
   });
 
   it("retire a host at the second sweep in a row that misses it, and take it back when it returns", async () => {
-    await engine.drill("store-dark", "start");
-    await engine.startSweep(1, "Test", true);
+    await act(engine, "drill.act", { id: "store-dark", action: "start" });
+    await act(engine, "sweep.start", { sourceId: 1, wait: true });
     expect(names()).toContain("t-db-01");
-    const second = await engine.startSweep(1, "Test", true);
+    const second = await act(engine, "sweep.start", { sourceId: 1, wait: true });
     expect(
       world
         .ask("sweep", { id: second, outcome: "gone", page: 0 })
@@ -97,8 +99,8 @@ describe("sweeps", () => {
         .sort(),
     ).toEqual(["postbag @ t-db-01", "quaystore @ t-db-01", "t-db-01"]);
     expect(names()).not.toContain("t-db-01");
-    await engine.drill("store-dark", "stop");
-    const third = await engine.startSweep(1, "Test", true);
+    await act(engine, "drill.act", { id: "store-dark", action: "stop" });
+    const third = await act(engine, "sweep.start", { sourceId: 1, wait: true });
     expect(
       world.ask("sweep", { id: third, outcome: "back", page: 0 })?.findings.map((finding) => finding.title),
     ).toContain("t-db-01");

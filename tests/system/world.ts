@@ -2,8 +2,10 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
+import { RIGHTS, type Principal } from "#server/commands/command";
+import type { CommandInput, CommandName } from "#server/commands/registry";
 import { Engine } from "#server/engine/engine";
-import type { LiveEvent } from "#server/engine/events";
+import type { LiveEvent } from "#server/events";
 import { questions, type Answer, type Asked, type QuestionName } from "#server/pages/registry";
 import { storeFile, type Settings } from "#server/settings";
 import { openStore } from "#server/store/database";
@@ -169,3 +171,10 @@ export async function until<T>(what: string, look: () => T | undefined | false |
     await new Promise((resolve) => setTimeout(resolve, 50));
   }
 }
+
+/** Whoever runs the tests, with every right. */
+export const TESTER: Principal = { name: "Test", via: "test", rights: RIGHTS };
+
+/** Has a command carried out, as a person would. */
+export const act = <Name extends CommandName>(engine: Engine, name: Name, input: CommandInput<Name>) =>
+  engine.command(TESTER, name, input);

@@ -1,0 +1,83 @@
+import Button from "@mui/material/Button";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import { Form } from "react-router";
+import { dayAndTime } from "#core/time/windows";
+import type { Answer } from "#server/pages/registry";
+import type { TargetState } from "#server/receivers/scraper";
+import { Section } from "../Page";
+import { PlainTable } from "../PlainTable";
+
+/** Pages of OpenMetrics text that are read on an interval, with how the last look went. */
+export function ScrapedEndpoints({
+  pages,
+  states,
+  nowMs,
+}: {
+  pages: Answer<"signalsSetup">["pages"];
+  states: readonly TargetState[];
+  nowMs: number;
+}) {
+  return (
+    <Section title={`Pages of OpenMetrics that are read: ${pages.length}`}>
+      <Stack sx={{ gap: 1 }}>
+        {pages.length ? (
+          <PlainTable>
+            <thead>
+              <tr>
+                <th scope="col">Address</th>
+                <th scope="col" className="num">
+                  Every
+                </th>
+                <th scope="col">Last look</th>
+                <th scope="col">Do</th>
+              </tr>
+            </thead>
+            <tbody>
+              {pages.map((one) => {
+                const state = states.find((other) => other.id === one.id);
+                return (
+                  <tr key={one.id}>
+                    <td style={{ overflowWrap: "anywhere" }}>{one.url}</td>
+                    <td className="num">{one.everySeconds} s</td>
+                    <td>
+                      {state
+                        ? state.problem
+                          ? `${dayAndTime(state.atMs, nowMs, true)}: ${state.problem}`
+                          : `${dayAndTime(state.atMs, nowMs, true)}: ${state.samples} samples`
+                        : "not yet"}
+                    </td>
+                    <td>
+                      <Form method="post">
+                        <input type="hidden" name="what" value="removeEndpoint" />
+                        <input type="hidden" name="id" value={one.id} />
+                        <Button type="submit" color="error" aria-label={`Stop reading ${one.url}`}>
+                          Stop
+                        </Button>
+                      </Form>
+                    </td>
+                  </tr>
+                );
+              })}
+            </tbody>
+          </PlainTable>
+        ) : null}
+        <Form method="post">
+          <input type="hidden" name="what" value="endpoint" />
+          <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
+            <TextField
+              name="url"
+              label="Address of a page"
+              placeholder="http://host.example:9100/metrics"
+              sx={{ flex: 1 }}
+            />
+            <TextField name="everySeconds" label="Every so many seconds" defaultValue="30" sx={{ width: 170 }} />
+            <Button type="submit" variant="outlined">
+              Read it
+            </Button>
+          </Stack>
+        </Form>
+      </Stack>
+    </Section>
+  );
+}

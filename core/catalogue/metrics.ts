@@ -1,0 +1,195 @@
+import type { Extension } from "./extend";
+
+/** How values of a metric come about: a level, a count that only rises, or what was counted since the sample before. */
+export type Instrument = "gauge" | "total" | "delta";
+
+/** All that is known of a metric. */
+export interface MetricInfo {
+  metric: string;
+  label: string;
+  /** As the Unified Code for Units of Measure writes it; "0/1" for a state that holds or not. */
+  unit: string;
+  instrument: Instrument;
+  /** Which direction means trouble; null where neither does by itself. */
+  bad: "high" | "low" | null;
+  /** How values of several components make one. */
+  combine: "sum" | "mean" | "max";
+  /** Name of the same figure in the OpenTelemetry semantic conventions, by which it is found too. */
+  convention?: string;
+  /** How an instance stands in a title: "Disk usage of /srv", "CPU core 3". */
+  instanceAs: "of" | "after";
+  /** Words for what is wrong: "memory is running out". */
+  trouble?: { high?: string | undefined; low?: string | undefined };
+  /** Family by which processes or machines are told apart that take most of it. */
+  resource?: "cpu" | "memory" | "disk" | "reach";
+}
+
+const metric = (name: string, label: string, unit: string, more: Partial<MetricInfo> = {}): MetricInfo => ({
+  metric: name,
+  label,
+  unit,
+  instrument: "gauge",
+  bad: null,
+  combine: unit === "%" || unit === "0/1" || unit === "ms" ? "mean" : "sum",
+  instanceAs: "of",
+  ...more,
+});
+
+const high = (words: string): Partial<MetricInfo> => ({ bad: "high", trouble: { high: words } });
+
+/** Metrics that ship with the product; kits add to them. */
+const SHIPPED: readonly MetricInfo[] = [
+  metric("cpu.used", "CPU usage", "%", {
+    ...high("CPU is saturated"),
+    convention: "system.cpu.utilization",
+    resource: "cpu",
+  }),
+  metric("cpu.core.used", "CPU usage of core", "%", {
+    ...high("a CPU core is saturated"),
+    instanceAs: "after",
+    resource: "cpu",
+  }),
+  metric("memory.used", "Memory usage", "%", {
+    ...high("memory is running out"),
+    convention: "system.memory.utilization",
+    resource: "memory",
+  }),
+  metric("disk.used", "Disk usage", "%", {
+    ...high("disk is filling up"),
+    convention: "system.filesystem.utilization",
+    resource: "disk",
+  }),
+  metric("net.in", "Traffic in", "bit/s", { convention: "system.network.io receive" }),
+  metric("net.out", "Traffic out", "bit/s", { convention: "system.network.io transmit" }),
+  metric("net.errors", "Interface errors", "1/s", { ...high("interface errors"), convention: "system.network.errors" }),
+  metric("reachable", "Reachability", "0/1", { bad: "low", trouble: { low: "not responding" }, resource: "reach" }),
+  metric("response", "Agent response time", "ms", { ...high("agent responds slowly") }),
+  metric("process.memory", "Process memory", "By", { convention: "process.memory.usage", resource: "memory" }),
+  metric("process.cpu", "Process CPU usage", "%", { convention: "process.cpu.utilization", resource: "cpu" }),
+  metric("cpu.stolen", "CPU steal", "%", {
+    ...high("the hypervisor withholds CPU"),
+    convention: "system.cpu.utilization steal",
+    resource: "cpu",
+  }),
+  metric("swap.used", "Swap usage", "%", {
+    ...high("swap is filling up"),
+    convention: "system.paging.utilization",
+    resource: "memory",
+  }),
+  metric("pressure", "Stall time waiting for", "%", {
+    bad: "high",
+    instanceAs: "after",
+    trouble: { high: "work stalls for lack of resources" },
+  }),
+  metric("container.cpu.usage", "Container CPUs in use", "{cpu}", {
+    convention: "container.cpu.usage",
+    resource: "cpu",
+  }),
+  metric("container.cpu.used", "Container CPU usage of its quota", "%", {
+    ...high("container CPU is at its quota"),
+    resource: "cpu",
+  }),
+  metric("container.cpu.throttled", "CPU throttled", "%", {
+    ...high("CPU is throttled by its quota"),
+    resource: "cpu",
+  }),
+  metric("container.memory.usage", "Container memory", "By", {
+    convention: "container.memory.usage",
+    resource: "memory",
+  }),
+  metric("container.memory.used", "Container memory usage of its limit", "%", {
+    ...high("memory is near its limit"),
+    resource: "memory",
+  }),
+  metric("container.processes", "Processes in container", "1"),
+  metric("http.server.request.duration", "HTTP request duration", "s", {
+    bad: "high",
+    trouble: { high: "requests are slow" },
+    combine: "mean",
+  }),
+  metric("http.client.request.duration", "HTTP client request duration", "s", {
+    bad: "high",
+    trouble: { high: "outgoing requests are slow" },
+    combine: "mean",
+  }),
+  metric("guest.running", "Powered on", "0/1"),
+  metric("guest.cpu.used", "CPU usage reported by the hypervisor", "%", { resource: "cpu" }),
+  metric("guest.memory", "Memory allotted", "By", { resource: "memory" }),
+  metric("guests.running", "Virtual machines running", "1"),
+  metric("cpu.allotted", "CPUs allotted", "%", { ...high("CPUs are overcommitted"), resource: "cpu" }),
+  metric("memory.allotted", "Memory allotted to virtual machines", "%", {
+    ...high("memory is overcommitted"),
+    resource: "memory",
+  }),
+];
+
+const byName = new Map(SHIPPED.map((info) => [info.metric, info]));
+
+/** Takes the metrics of kits up; see `extendCatalogue`. */
+export function addMetrics(metrics: Extension["metrics"]): void {
+  for (const { label, unit, metric: name, ...given } of metrics)
+    byName.set(
+      name,
+      metric(name, label, unit, Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined))),
+    );
+}
+
+/** A quantile, count or sum that is worked out of a metric: "http.server.request.duration.p95". */
+export function splitMetric(name: string): { base: string; part: string | undefined } {
+  const [, base = name, part] = /^(.+)\.(p\d+(?:\.\d+)?|count|sum)$/.exec(name) ?? [];
+  return { base, part };
+}
+
+/** What is known of a metric; one that nobody described gets a label made of its name. */
+export function metricInfo(name: string, unit = ""): MetricInfo {
+  return byName.get(name) ?? metric(name, readableLabel(name), unit);
+}
+
+/** Every metric that is described. */
+export const describedMetrics = (): Iterable<MetricInfo> => byName.values();
+
+/** "HTTP request duration, p95". */
+export function metricName(name: string): string {
+  const { base, part } = splitMetric(name);
+  return `${metricInfo(base).label}${part ? `, ${part}` : ""}`;
+}
+
+/** "Disk usage of /srv", "Memory usage". */
+export function metricTitle(name: string, instance: string): string {
+  if (!instance) return metricName(name);
+  return metricInfo(splitMetric(name).base).instanceAs === "after"
+    ? `${metricName(name)} ${instance}`
+    : `${metricName(name)} of ${instance}`;
+}
+
+/** What is wrong when a metric is too high or too low: "memory is running out". */
+export function troubleOf(name: string, direction: "above" | "below"): string {
+  const info = metricInfo(splitMetric(name).base);
+  const words = direction === "above" ? info.trouble?.high : info.trouble?.low;
+  const label = metricName(name);
+  return words ?? `${lowerFirst(label)} is too ${direction === "above" ? "high" : "low"}`;
+}
+
+const ACRONYMS = new Set(
+  "api cpu db dns gc gpu grpc html http https id io ip jvm nfs os rpc sql ssl tcp tls udp url vm".split(" "),
+);
+/** Ends of names that only repeat the unit or the kind of instrument. */
+const ENDINGS = new Set(["bytes", "seconds", "milliseconds", "ms", "total", "ratio", "percent", "celsius", "info"]);
+
+/** "process_resident_memory_bytes" becomes "Process resident memory". */
+export function readableLabel(name: string): string {
+  const words = name
+    .replaceAll(/([a-z\d])([A-Z])/g, "$1 $2")
+    .split(/[\s._:/-]+/)
+    .filter(Boolean);
+  while (words.length > 1 && ENDINGS.has((words.at(-1) as string).toLowerCase())) words.pop();
+  const text = words
+    .map((word) => (ACRONYMS.has(word.toLowerCase()) ? word.toUpperCase() : word.toLowerCase()))
+    .join(" ");
+  // A quantile by itself is written small.
+  return text && !/^p\d/.test(text) ? text.charAt(0).toUpperCase() + text.slice(1) : text || name;
+}
+
+/** The first letter made small, but not that of an acronym. */
+export const lowerFirst = (text: string): string =>
+  /^[A-Z]{2}/.test(text) ? text : text.charAt(0).toLowerCase() + text.slice(1);

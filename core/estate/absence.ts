@@ -1,0 +1,92 @@
+import type { KnownComponent, KnownRelation } from "./known";
+import type { Listing } from "./observation";
+import type { Change } from "./plan";
+import { inSpans } from "./ranges";
+
+/** Full listings in a row that must lack a thing before it counts as gone. */
+export const MISSES_UNTIL_GONE = 2;
+
+/** What a look established, as far as absence follows from it. */
+export interface Established {
+  sourceId: number | null;
+  /** Components that were seen, or that something else vouches for. */
+  seen: ReadonlySet<number>;
+  /** Hosts whose parts were not listed: silent ones, and those seen from outside only. */
+  unlisted: ReadonlySet<number>;
+  /** Hypervisor of each machine that one tells of. */
+  hypervisorOf: ReadonlyMap<number, number>;
+}
+
+/**
+ * What is gone or missing because an observer that listed in full did not list it. Without a listing nothing is. A host
+ * that is gone takes its parts along.
+ */
+export function planAbsence(
+  components: Iterable<KnownComponent>,
+  listings: readonly Listing[],
+  established: Established,
+): Change[] {
+  const present = [...components].filter((one) => !one.retired);
+  const changes: Change[] = [];
+  const gone = new Set<number>();
+  const retire = (one: KnownComponent, reason: string) => {
+    for (const each of [one, ...present.filter((part) => part.hostId === one.id)]) {
+      if (gone.has(each.id)) continue;
+      gone.add(each.id);
+      changes.push({ what: "retired", id: each.id, reason });
+    }
+  };
+  for (const listing of listings)
+    for (const one of present) {
+      if (gone.has(one.id) || established.seen.has(one.id) || !covers(listing, one, established)) continue;
+      if (listing.what === "these" && listing.atOnce)
+        retire(one, "Nothing was heard of it for too long, so it is no longer watched. Its history stays.");
+      else if (one.missed + 1 >= MISSES_UNTIL_GONE)
+        retire(one, "Missed by two sweeps in a row, so it is no longer watched. Its history stays.");
+      else
+        changes.push({
+          what: "missing",
+          id: one.id,
+          reason: "Not seen in this sweep. It stays under watch until a second sweep in a row misses it.",
+        });
+    }
+  return changes;
+}
+
+/** Whether absence from a listing says something of a component. */
+function covers(
+  listing: Listing,
+  one: KnownComponent,
+  { sourceId, seen, unlisted, hypervisorOf }: Established,
+): boolean {
+  if (listing.what === "these") return listing.ids.has(one.id);
+  if (one.sourceId !== sourceId) return false;
+  const listed = (id: number) => seen.has(id) && !unlisted.has(id);
+  if (one.hostId !== null) return listed(one.hostId);
+  if (one.address) return inSpans(one.address, listing.spans);
+  // A machine known from below only is missed by a hypervisor that was read, not by one that was silent.
+  const hypervisor = hypervisorOf.get(one.id);
+  return hypervisor === undefined || listed(hypervisor);
+}
+
+export type RelationChange =
+  | { what: "missing"; relation: KnownRelation }
+  | { what: "ended"; relation: KnownRelation; reason: string };
+
+/** Relations between components that were looked at, and that were not seen: ended at the second miss in a row. */
+export function planRelationAbsence(
+  relations: Iterable<KnownRelation>,
+  lookedAt: ReadonlySet<number>,
+  seen: ReadonlySet<number>,
+  /** Whether sweeps can see relations that this observer told of. */
+  sweepable: (relation: KnownRelation) => boolean,
+): RelationChange[] {
+  const changes: RelationChange[] = [];
+  for (const relation of relations) {
+    if (seen.has(relation.id) || !sweepable(relation)) continue;
+    if (!lookedAt.has(relation.fromId) || !lookedAt.has(relation.toId)) continue;
+    if (relation.missed + 1 < MISSES_UNTIL_GONE) changes.push({ what: "missing", relation });
+    else changes.push({ what: "ended", relation, reason: "missed by two sweeps in a row" });
+  }
+  return changes;
+}

@@ -1,0 +1,339 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import { planAbsence } from "./absence";
+import { EstateBook, type KnownComponent } from "./known";
+import { identityKey, type Look, type Observation } from "./observation";
+import { planEstate, type Plan } from "./plan";
+
+const AT = 1_000_000;
+const SOURCE = 7;
+
+const host = (name: string, address: string, changes: Partial<Observation> = {}): Observation => ({
+  keys: [identityKey("name", name), identityKey("addr", address)],
+  kind: { is: "host.linux", reason: "sysObjectID", confidence: 0.95 },
+  name,
+  address,
+  depth: 2,
+  readBy: "snmp",
+  facts: { address, "host name": name },
+  partsListed: true,
+  ...changes,
+});
+const outside = (address: string): Observation =>
+  host(address, address, {
+    keys: [identityKey("addr", address)],
+    kind: { is: "host.unknown", reason: "answers on TCP", confidence: 0.4 },
+    depth: 0,
+    readBy: "",
+    facts: { address },
+    partsListed: false,
+  });
+const process = (on: string, name: string, port: number): Observation => ({
+  keys: [identityKey("process", `name:${on}:${name}`), identityKey("listen", `name:${on}:${port}`)],
+  kind: { is: "app.process", reason: "listens", confidence: 0.8 },
+  name: `${name} @ ${on}`,
+  host: { key: `name:${on}` },
+  process: name,
+  label: name,
+  port,
+  depth: 2,
+  readBy: "snmp",
+  facts: { process: name, ports: String(port) },
+});
+const look = (observations: readonly Observation[], changes: Partial<Look> = {}): Look => ({
+  observer: { sourceId: SOURCE, label: "sweep", site: "Room" },
+  atMs: AT,
+  sinceMs: AT,
+  observations,
+  ...changes,
+});
+
+/** The estate after a plan, as the store would have it. */
+function carryOut(book: EstateBook, plan: Plan, sourceId: number | null = SOURCE): EstateBook {
+  const components = new Map(book.components.map((one) => [one.id, { ...one, keys: new Set(one.keys) }]));
+  let next = Math.max(0, ...components.keys()) + 1;
+  const ids = new Map<string, number>();
+  const idOf = (ref: number | string) => (typeof ref === "number" ? ref : (ids.get(ref) as number));
+  const move = (id: number, keys: readonly string[]) => {
+    for (const one of components.values()) for (const key of keys) one.keys.delete(key);
+    for (const key of keys) components.get(id)?.keys.add(key);
+  };
+  const of = (id: number) => components.get(id) as NonNullable<ReturnType<typeof components.get>>;
+  for (const change of plan.changes) {
+    if (change.what === "new") {
+      const { observation } = change;
+      ids.set(change.ref, next);
+      components.set(next, {
+        id: next,
+        kind: observation.kind.is,
+        confidence: observation.kind.confidence,
+        name: change.name,
+        sourceId,
+        hostId: change.host === null ? null : idOf(change.host),
+        address: observation.address ?? null,
+        process: observation.process ?? null,
+        container: observation.container ?? null,
+        depth: observation.depth,
+        readBy: observation.readBy,
+        missed: 0,
+        retired: false,
+        validFrom: AT,
+        keys: new Set(),
+        facts: { ...observation.facts, ...observation.ownFacts },
+        joined: [],
+      });
+      move(
+        next,
+        observation.keys.map((key) => key.value),
+      );
+      next++;
+    } else if (change.what === "joined") {
+      for (const one of components.values()) if (one.id === change.id || one.hostId === change.id) one.retired = true;
+      move(change.into, change.keys);
+      of(change.into).joined = [...of(change.into).joined, { id: change.id, keys: change.keys }];
+    } else if (change.what === "split") {
+      of(change.id).retired = false;
+      of(change.from).joined = of(change.from).joined.filter((one) => one.id !== change.id);
+      move(change.id, change.keys);
+    } else if (change.what === "changed" || change.what === "back") {
+      const facts = { ...of(change.id).facts };
+      for (const { fact, after } of change.facts) {
+        if (fact === "kind" || fact === "name") continue;
+        if (after === undefined) delete facts[fact];
+        else facts[fact] = after;
+      }
+      of(change.id).facts = facts;
+    } else if (change.what === "missing") of(change.id).missed += 1;
+    else of(change.id).retired = true;
+  }
+  for (const seen of plan.seen) {
+    const one = of(seen.id);
+    move(seen.id, seen.keys);
+    Object.assign(one, { kind: seen.kind, confidence: seen.confidence, name: seen.name, retired: false, missed: 0 });
+    one.facts = { ...one.facts, ...seen.quiet };
+    if (seen.observation.depth >= one.depth)
+      Object.assign(one, {
+        depth: seen.observation.depth,
+        readBy: seen.observation.readBy,
+        address: seen.observation.address ?? one.address,
+      });
+  }
+  return new EstateBook(
+    [...components.values()].map((one): KnownComponent => ({ ...one, keys: [...one.keys].sort() })),
+    [],
+  );
+}
+const EMPTY = new EstateBook([], []);
+const after = (...looks: Look[]) => looks.reduce((book, one) => carryOut(book, planEstate(book, one)), EMPTY);
+/** What is in the estate, whatever the ids. */
+const picture = (book: EstateBook) =>
+  book.components
+    .map((one) => ({
+      ...one,
+      id: 0,
+      hostId: one.hostId === null ? null : (book.component(one.hostId)?.name ?? ""),
+      joined: one.joined.length,
+    }))
+    .sort((a, b) => (JSON.stringify(a) < JSON.stringify(b) ? -1 : 1));
+const present = (book: EstateBook) =>
+  book.components
+    .filter((one) => !one.retired)
+    .map((one) => one.name)
+    .sort();
+
+/** Hosts that share names and addresses in every unlucky way, with processes, seen deep or from outside. */
+const observations = fc
+  .array(
+    fc.record({
+      name: fc.constantFrom("a", "b", "c", "d"),
+      address: fc.constantFrom("10.0.0.1", "10.0.0.2", "10.0.0.3"),
+      deep: fc.boolean(),
+      ports: fc.subarray([80, 81]),
+    }),
+    { maxLength: 8 },
+  )
+  .map((hosts) =>
+    hosts.flatMap(({ name, address, deep, ports }) =>
+      deep ? [host(name, address), ...ports.map((port) => process(name, `p${port}`, port))] : [outside(address)],
+    ),
+  );
+const shuffled = observations.chain((list) =>
+  fc.tuple(fc.constant(list), fc.shuffledSubarray(list, { minLength: list.length })),
+);
+
+describe("laws of the plan", () => {
+  it("the order of observations does not matter", () =>
+    fc.assert(
+      fc.property(observations, shuffled, (before, [list, other]) => {
+        const book = after(look(before));
+        expect(picture(carryOut(book, planEstate(book, look(other))))).toEqual(
+          picture(carryOut(book, planEstate(book, look(list)))),
+        );
+      }),
+    ));
+  it("the same observations twice change nothing", () =>
+    fc.assert(
+      fc.property(observations, observations, (before, list) => {
+        const book = after(look(before), look(list));
+        expect(planEstate(book, look(list)).changes).toEqual([]);
+      }),
+    ));
+  it("a key belongs to one component, and a component to one observation", () =>
+    fc.assert(
+      fc.property(observations, observations, (before, list) => {
+        const book = after(look(before), look(list));
+        const keys = book.components.flatMap((one) => one.keys);
+        expect(new Set(keys).size).toBe(keys.length);
+        const ids = planEstate(book, look(list)).seen.map((one) => one.id);
+        expect(new Set(ids).size).toBe(ids.length);
+      }),
+    ));
+  it("a split undoes a merge", () =>
+    fc.assert(
+      fc.property(fc.constantFrom("a", "b"), fc.boolean(), (first, parts) => {
+        const second = first === "a" ? "b" : "a";
+        const one = [host(first, "10.0.0.1"), ...(parts ? [process(first, "p80", 80)] : [])];
+        const two = [host(second, "10.0.0.2"), ...(parts ? [process(second, "p80", 80)] : [])];
+        const apart = after(look(one), look(two));
+        const [a, b] = [one[0] as Observation, two[0] as Observation];
+        const both = { ...a, keys: [...a.keys, ...b.keys] };
+        const merged = carryOut(apart, planEstate(apart, look([both])));
+        expect(merged.components.filter((each) => !each.retired && each.hostId === null)).toHaveLength(1);
+        const again = carryOut(merged, planEstate(merged, look([...one, ...two])));
+        expect(again.components.map((each) => ({ ...each, keys: [...each.keys] }))).toEqual(
+          apart.components.map((each) => ({ ...each, keys: [...each.keys] })),
+        );
+      }),
+    ));
+  it("only an observer that listed in full can make a thing missing", () =>
+    fc.assert(
+      fc.property(observations, observations, (before, list) => {
+        const book = after(look(before));
+        const plan = planEstate(book, look(list));
+        expect(plan.changes.filter((change) => change.what === "missing" || change.what === "retired")).toEqual([]);
+        const established = {
+          sourceId: SOURCE,
+          seen: new Set(plan.seen.map((one) => one.id)),
+          unlisted: plan.unread,
+          hypervisorOf: new Map<number, number>(),
+        };
+        expect(planAbsence(book.components, [], established)).toEqual([]);
+        const all = [{ what: "addresses" as const, spans: [{ first: 0, last: 0xffffffff }] }];
+        const gone = planAbsence(book.components, all, established);
+        expect(gone.every((change) => change.what === "missing" && !established.seen.has(change.id))).toBe(true);
+        expect(planAbsence(book.components, all, { ...established, sourceId: 99 })).toEqual([]);
+      }),
+    ));
+});
+
+describe("who is who", () => {
+  it("a host that moved to another address is the same, and says so", () => {
+    const plan = planEstate(after(look([host("a", "10.0.0.1")])), look([host("a", "10.0.0.9")]));
+    expect(plan.changes).toMatchObject([
+      {
+        what: "changed",
+        id: 1,
+        facts: [{ fact: "address", before: "10.0.0.1", after: "10.0.0.9" }],
+        reason: "same name “a”",
+      },
+    ]);
+  });
+  it("an address seen from outside becomes the host that later tells its name", () => {
+    const book = after(look([outside("10.0.0.1")]), look([host("a", "10.0.0.1")]));
+    expect(present(book)).toEqual(["a"]);
+  });
+  it("a host known elsewhere takes over what was known by its new address only", () => {
+    const book = after(look([host("a", "10.0.0.1")]), look([outside("10.0.0.2")]));
+    const plan = planEstate(book, look([host("a", "10.0.0.2")]));
+    expect(plan.changes.find((change) => change.what === "joined")).toMatchObject({
+      into: 1,
+      id: 2,
+      reason: "same addr “10.0.0.2”",
+    });
+  });
+  it("a new machine at the address of one that left is a new component", () => {
+    const book = after(look([host("a", "10.0.0.1")]));
+    const gone = new EstateBook(
+      book.components.map((one) => ({ ...one, retired: true })),
+      [],
+    );
+    expect(planEstate(gone, look([host("b", "10.0.0.1")])).changes.map((change) => change.what)).toEqual(["new"]);
+    expect(planEstate(gone, look([host("a", "10.0.0.1")])).changes.map((change) => change.what)).toEqual(["back"]);
+  });
+  it("one host reached by two addresses is one; two machines of one name stay two", () => {
+    expect(present(after(look([host("a", "10.0.0.1"), host("a", "10.0.0.2")])))).toEqual(["a"]);
+    const machine = (address: string, hardware: string) =>
+      host("a", address, {
+        inventory: { interfaces: [{ physAddress: hardware }] } as unknown as NonNullable<Observation["inventory"]>,
+      });
+    expect(
+      present(after(look([machine("10.0.0.1", "02:00:00:00:00:01"), machine("10.0.0.2", "02:00:00:00:00:02")]))),
+    ).toEqual(["a", "a"]);
+  });
+  it("a look from outside takes nothing back of what a system told, nor its parts", () => {
+    const book = after(look([host("a", "10.0.0.1"), process("a", "web", 80)]));
+    const plan = planEstate(
+      book,
+      look([outside("10.0.0.1"), { ...process("a", "port 80", 80), host: { key: "addr:10.0.0.1" }, depth: 0 }]),
+    );
+    expect(plan.changes).toEqual([]);
+    expect([...plan.unread]).toEqual([1]);
+  });
+  it("a second container of one name goes by its second name, and keeps it", () => {
+    const container = (id: string): Observation => ({
+      ...process("a", "slots", 0),
+      keys: [identityKey("container", id)],
+      nameElse: `slots-${id} @ a`,
+      host: { id: 1 },
+      depth: 1,
+    });
+    const list = [container("one"), container("two")];
+    const book = after(look([host("a", "10.0.0.1")]), look(list));
+    expect(present(book)).toEqual(["a", "slots @ a", "slots-two @ a"]);
+    expect(planEstate(book, look(list)).changes).toEqual([]);
+  });
+  it("a modest observer takes no address from what has a name, and adds no more than it may", () => {
+    const book = after(look([host("a", "10.0.0.1")]));
+    const agent = { observer: { sourceId: 9, label: "an agent", site: "", modest: true } };
+    const plan = planEstate(book, look([host("b", "10.0.0.1", { depth: 1 })], { ...agent, mostNew: 0 }));
+    expect(plan).toMatchObject({ changes: [], refused: 0 });
+    expect(
+      planEstate(book, look([host("b", "10.0.0.7"), host("c", "10.0.0.8")], { ...agent, mostNew: 1 })).refused,
+    ).toBe(1);
+  });
+});
+
+describe("absence", () => {
+  const book = after(look([host("a", "10.0.0.1"), process("a", "web", 80), host("b", "10.0.0.2")]));
+  const listing = [{ what: "addresses" as const, spans: [{ first: 0x0a000001, last: 0x0a000001 }] }];
+  const none = {
+    sourceId: SOURCE,
+    seen: new Set<number>(),
+    unlisted: new Set<number>(),
+    hypervisorOf: new Map<number, number>(),
+  };
+  it("counts for addresses that were tried only", () =>
+    expect(
+      planAbsence(book.components, listing, none).map((change) =>
+        "id" in change ? book.component(change.id)?.name : "",
+      ),
+    ).toEqual(["a"]));
+  it("takes a host and its parts at the second miss", () => {
+    const once = new EstateBook(
+      book.components.map((one) => ({ ...one, missed: 1 })),
+      [],
+    );
+    expect(planAbsence(once.components, listing, none)).toMatchObject([
+      { what: "retired", id: 1 },
+      { what: "retired" },
+    ]);
+  });
+  it("of a process counts only where its host listed its processes", () => {
+    const seen = new Set([1]);
+    const missing = (unlisted: Set<number>) =>
+      planAbsence(book.components, listing, { ...none, seen, unlisted }).length;
+    expect([missing(new Set()), missing(new Set([1]))]).toEqual([1, 0]);
+  });
+  it("of what is listened to counts at once", () =>
+    expect(planAbsence(book.components, [{ what: "these", ids: new Set([1]), atOnce: true }], none)).toHaveLength(2));
+});

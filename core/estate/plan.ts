@@ -1,0 +1,295 @@
+import type { KnownComponent, KnownEstate } from "./known";
+import { keyInWords, storedKey, type IdentityKey, type Look, type Observation } from "./observation";
+import { mergeTwins } from "./twins";
+
+/** A component of the plan: the id of a known one, or the name of one that the plan makes ("#0"). */
+export type Ref = number | string;
+
+export interface FactChange {
+  fact: string;
+  before: string | undefined;
+  after: string | undefined;
+}
+
+/** Something that is to be done to the estate, and why. */
+export type Change =
+  | { what: "new"; ref: string; host: Ref | null; name: string; observation: Observation; reason: string }
+  | { what: "changed" | "back"; id: number; facts: FactChange[]; observation: Observation; reason: string }
+  /** `id` turned out to be `into`, and passes its keys on. */
+  | { what: "joined"; id: number; into: number; keys: string[]; reason: string }
+  /** `id` turned out to be a thing of its own again, and takes its keys back. */
+  | { what: "split"; id: number; from: number; keys: string[]; reason: string }
+  | { what: "missing" | "retired"; id: number; reason: string };
+
+/** What is noted of a known component that was seen; none of it is news. */
+export interface Seen {
+  id: number;
+  observation: Observation;
+  kind: string;
+  confidence: number;
+  name: string;
+  /** Keys it did not have. */
+  keys: string[];
+  /** Facts that are set without a word. */
+  quiet: Record<string, string>;
+}
+
+export interface Plan {
+  changes: Change[];
+  seen: Seen[];
+  /** Component of each observation that was taken, and whether it stands for a part of a host. */
+  refs: Map<Observation, Ref>;
+  /** Parts and the host each runs on. */
+  runsOn: { part: Ref; host: Ref }[];
+  /** Hosts seen from outside only whose system was read before: their parts were not looked at. */
+  unread: Set<number>;
+  /** Observations left out because too many components were new. */
+  refused: number;
+}
+
+/**
+ * What a look changes in the known estate. Keys decide who is who, strong ones before weak ones; the order of the
+ * observations does not matter, and the same look again changes nothing. What is absent is judged by `planAbsence`.
+ */
+export function planEstate(known: KnownEstate, look: Look): Plan {
+  const plan: Plan = { changes: [], seen: [], refs: new Map(), runsOn: [], unread: new Set(), refused: 0 };
+  const work = new Planner(known, look, plan);
+  const observations = mergeTwins(look.observations);
+  work.take(observations.filter((one) => one.host === undefined));
+  work.take(observations.filter((one) => one.host !== undefined));
+  return plan;
+}
+
+class Planner {
+  private readonly taken = new Set<number>();
+  private readonly claimed = new Set<string>();
+  private readonly names = new Set<string>();
+  private readonly refOfKey = new Map<string, Ref>();
+  private added = 0;
+
+  constructor(
+    private readonly known: KnownEstate,
+    private readonly look: Look,
+    private readonly plan: Plan,
+  ) {}
+
+  take(observations: readonly Observation[]): void {
+    const placed = observations.flatMap((observation) => {
+      const host = this.hostOf(observation);
+      return host === undefined ? [] : [{ observation, host }];
+    });
+    const matches = this.match(placed.map(({ observation }) => observation));
+    for (const { observation, host } of placed) {
+      const match = matches.get(observation);
+      const ref = match ? this.again(observation, match) : this.add(observation, host);
+      if (ref === undefined) continue;
+      this.plan.refs.set(observation, ref);
+      for (const key of observation.keys) if (!this.refOfKey.has(key.value)) this.refOfKey.set(key.value, ref);
+      if (host !== null) this.plan.runsOn.push({ part: ref, host });
+    }
+  }
+
+  /** Null for what has no host; undefined for a part whose host is not there, or was read deeper before. */
+  private hostOf({ host, depth }: Observation): Ref | null | undefined {
+    if (host === undefined) return null;
+    if ("id" in host) return this.known.component(host.id)?.retired === false ? host.id : undefined;
+    const ref = this.refOfKey.get(host.key);
+    if (ref === undefined) return undefined;
+    return typeof ref === "number" && this.plan.unread.has(ref) && depth < 2 ? undefined : ref;
+  }
+
+  /** Who is who: settled ones first, then by strong keys, then what was joined and is apart again, then by weak keys. */
+  private match(observations: readonly Observation[]): Map<Observation, Match> {
+    const found = new Map<Observation, Match>();
+    const settle = (observation: Observation, id: number, match: Omit<Match, "id">) => {
+      this.taken.add(id);
+      found.set(observation, { id, ...match });
+    };
+    for (const one of observations)
+      if (one.of !== undefined) settle(one, one.of, { reason: "told by what carries it" });
+    const pass = (fits: (key: IdentityKey, owner: KnownComponent) => boolean) => {
+      for (const one of observations) {
+        if (found.has(one)) continue;
+        const owner = this.best(
+          one.keys.filter((key) => {
+            const id = this.known.ofKey(key.value);
+            const component = id === undefined || this.taken.has(id) ? undefined : this.known.component(id);
+            return component !== undefined && fits(key, component);
+          }),
+        );
+        if (owner) settle(one, owner.id, { reason: `same ${keyInWords(owner.key)}` });
+      }
+    };
+    pass((key, owner) => key.strength > 1 && !owner.joined.some((one) => one.keys.includes(key.value)));
+    for (const one of observations) {
+      if (found.has(one)) continue;
+      const apart = this.apart(one);
+      if (apart) settle(one, apart.joined.id, { reason: `same ${keyInWords(apart.key)}`, splitFrom: apart.from });
+    }
+    pass((key) => key.strength > 1);
+    pass((_key, owner) => !owner.retired || owner.keys.every((one) => storedKey(one).strength === 1));
+    return found;
+  }
+
+  /** The component to be taken where keys lead to several: the one read deepest, then the one known longest. */
+  private best(keys: readonly IdentityKey[]): { id: number; key: IdentityKey } | undefined {
+    const candidates = [...keys]
+      .sort((a, b) => b.strength - a.strength)
+      .map((key) => ({
+        key,
+        component: this.known.component(this.known.ofKey(key.value) as number) as KnownComponent,
+      }));
+    const strongest = candidates[0]?.key.strength;
+    const [first] = candidates
+      .filter(({ key }) => key.strength === strongest || (key.strength > 1 && (strongest ?? 0) > 1))
+      .sort(
+        (a, b) =>
+          Number(a.component.retired) - Number(b.component.retired) ||
+          b.component.depth - a.component.depth ||
+          a.component.id - b.component.id ||
+          b.key.strength - a.key.strength,
+      );
+    return first && { id: first.component.id, key: first.key };
+  }
+
+  /** A component that was joined to one that is seen beside this observation, and that it was before. */
+  private apart({
+    keys,
+  }: Observation): { joined: { id: number; keys: readonly string[] }; from: number; key: IdentityKey } | undefined {
+    for (const key of keys) {
+      const from = this.known.ofKey(key.value);
+      const owner = from === undefined || !this.taken.has(from) ? undefined : this.known.component(from);
+      const joined = owner?.joined.find((one) => one.keys.includes(key.value) && !this.taken.has(one.id));
+      if (joined && owner) return { joined, from: owner.id, key };
+    }
+    return undefined;
+  }
+
+  private add(observation: Observation, host: Ref | null): Ref | undefined {
+    if (this.look.mostNew !== undefined && this.added >= this.look.mostNew) {
+      this.plan.refused++;
+      return undefined;
+    }
+    const ref = `#${this.added++}`;
+    for (const key of observation.keys) this.claimed.add(key.value);
+    const reason =
+      host === null
+        ? "nothing known has this host name or address"
+        : "no known process of that host has this name or these ports";
+    this.plan.changes.push({ what: "new", ref, host, name: this.nameFor(observation), observation, reason });
+    return ref;
+  }
+
+  private nameFor({ name, nameElse }: Observation): string {
+    const chosen =
+      nameElse !== undefined && (this.known.nameTaken(name) || this.names.has(name.toLowerCase())) ? nameElse : name;
+    this.names.add(chosen.toLowerCase());
+    return chosen;
+  }
+
+  /** Notes a known component as seen, with what that changes. */
+  private again(observation: Observation, match: Match): Ref {
+    const { changes, seen, unread } = this.plan;
+    const before = this.known.component(match.id) as KnownComponent;
+    const shallow = observation.depth < before.depth;
+    if (shallow && observation.host === undefined && observation.depth === 0) unread.add(before.id);
+    const trusts = !shallow && (observation.depth > before.depth || observation.kind.confidence >= before.confidence);
+    const kind = trusts ? observation.kind.is : before.kind;
+    // What went by its second name keeps it.
+    const name = shallow || before.name === observation.nameElse ? before.name : observation.name;
+    const facts = shallow ? [] : factChanges(before, observation, kind, name);
+    if (match.splitFrom !== undefined) {
+      const keys = this.known.component(match.splitFrom)?.joined.find((one) => one.id === match.id)?.keys ?? [];
+      changes.push({
+        what: "split",
+        id: match.id,
+        from: match.splitFrom,
+        keys: [...keys],
+        reason: `Seen as two: ${match.reason}`,
+      });
+      for (const key of keys) this.claimed.add(key);
+    } else if (before.retired) changes.push({ what: "back", id: before.id, facts, observation, reason: match.reason });
+    if (facts.length && (match.splitFrom !== undefined || !before.retired))
+      changes.push({ what: "changed", id: before.id, facts, observation, reason: match.reason });
+    const keys = this.claim(before, observation, match);
+    const quiet = Object.fromEntries(
+      Object.entries(observation.ownFacts ?? {}).filter(([fact, value]) => before.facts[fact] !== value),
+    );
+    seen.push({
+      id: before.id,
+      observation,
+      kind,
+      confidence: trusts ? observation.kind.confidence : before.confidence,
+      name,
+      keys,
+      quiet,
+    });
+    return before.id;
+  }
+
+  /** Keys that pass to a component, and the components that it turns out to be by them. */
+  private claim(own: KnownComponent, observation: Observation, match: Match): string[] {
+    const gained: string[] = [];
+    for (const key of observation.keys) {
+      if (this.claimed.has(key.value)) continue;
+      this.claimed.add(key.value);
+      const ownerId = this.known.ofKey(key.value);
+      if (ownerId === own.id) continue;
+      const owner = ownerId === undefined ? undefined : this.known.component(ownerId);
+      if (owner && !owner.retired && match.splitFrom !== owner.id) {
+        if (this.taken.has(owner.id)) continue;
+        const only = key.strength > 1 || owner.keys.every((one) => storedKey(one).strength === 1);
+        if (only && (owner.hostId === null) === (own.hostId === null)) {
+          this.taken.add(owner.id);
+          for (const one of owner.keys) this.claimed.add(one);
+          const keys = [...owner.keys].sort();
+          this.plan.changes.push({
+            what: "joined",
+            id: owner.id,
+            into: own.id,
+            keys,
+            reason: observation.because ?? `same ${keyInWords(key)}`,
+          });
+          continue;
+        }
+        if (this.look.observer.modest) continue;
+      }
+      gained.push(key.value);
+    }
+    return gained;
+  }
+}
+
+interface Match {
+  id: number;
+  reason: string;
+  splitFrom?: number;
+}
+
+/** Kind and name count as facts, so that a thing recognised better is a change. */
+function factChanges(
+  before: KnownComponent,
+  { facts, ownFacts }: Observation,
+  kind: string,
+  name: string,
+): FactChange[] {
+  const changes: FactChange[] = [];
+  if (before.kind !== kind) changes.push({ fact: "kind", before: before.kind, after: kind });
+  if (before.name !== name) changes.push({ fact: "name", before: before.name, after: name });
+  for (const fact of [...new Set([...Object.keys(before.facts), ...Object.keys(facts)])].sort()) {
+    if (OF_ONE_OBSERVER.has(fact) || (ownFacts && fact in ownFacts)) continue;
+    if (before.facts[fact] !== facts[fact]) changes.push({ fact, before: before.facts[fact], after: facts[fact] });
+  }
+  return changes;
+}
+
+/** Facts that one kind of observer tells alone; others neither change nor take them back. */
+const OF_ONE_OBSERVER = new Set(["open ports", "agent"]);
+
+/** "location is now “Rack 4”": a change of facts in words. */
+export const factInWords = ({ fact, before, after }: FactChange): string =>
+  before === undefined
+    ? `${fact} is now “${after}”`
+    : after === undefined
+      ? `${fact} “${before}” is no longer reported`
+      : `${fact}: “${before}” became “${after}”`;

@@ -1,0 +1,43 @@
+import type { KnownEstate, KnownRelation } from "./known";
+import type { ObservedRelation } from "./observation";
+
+/** What becomes of each relation that was seen. */
+export type RelationPlan = {
+  relation: ObservedRelation;
+  /** The known relation that it is; undefined for a new one. */
+  id: number | undefined;
+  /** Relations that it replaces. */
+  ended: KnownRelation[];
+  /** Whether it is a change worth telling. */
+  told: boolean;
+}[];
+
+/**
+ * What relations that were seen change. One between components first seen in this look is told with them; an exclusive one
+ * ends its like from the same component.
+ */
+export function planRelations(
+  known: KnownEstate,
+  relations: readonly ObservedRelation[],
+  isNewcomer: (id: number) => boolean,
+): RelationPlan {
+  const met = new Set<string>();
+  return relations.flatMap((relation) => {
+    const key = `${relation.type}|${relation.from}|${relation.to}|${relation.unlessKnown ? "" : relation.detail}`;
+    if (met.has(key)) return [];
+    met.add(key);
+    const same = known.relationsFrom(relation.from, relation.type);
+    if (relation.unlessKnown && same.some((one) => one.toId === relation.to)) return [];
+    const id = known.relation(relation.type, relation.from, relation.to, relation.detail)?.id;
+    const ended = relation.exclusive ? same.filter((one) => one.toId !== relation.to) : [];
+    const news = ended.length > 0 || (id === undefined && relation.tell !== undefined);
+    return [
+      {
+        relation,
+        id,
+        ended,
+        told: news && (ended.length > 0 || !(isNewcomer(relation.from) || isNewcomer(relation.to))),
+      },
+    ];
+  });
+}

@@ -1,0 +1,10 @@
+/** One field of a form that is made from a schema. */
+export interface Field {
+  name: string;
+  label: string;
+  /** What stands under it. */
+  help: string;
+  type: "text" | "lines" | "number" | "boolean" | "choice";
+  value: string;
+  choices: readonly { value: string; label: string }[];
+}

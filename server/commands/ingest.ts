@@ -1,0 +1,93 @@
+import { z } from "zod";
+import { endpointSchema } from "../settings";
+import { insertChange } from "../store/changes";
+import { PersonError } from "../store/database";
+import { readRetention, saveRetention } from "../store/retention";
+import { command } from "./command";
+
+const id = z.number().int().min(1);
+const span = z.number().positive();
+
+/** What is sent to us: which component it belongs to, the endpoints that are scraped, how long it is kept. */
+export const ingestCommands = {
+  "matching-rule.save": command({
+    right: "configure",
+    input: z.strictObject({
+      attribute: z.string().min(1).max(120),
+      pattern: z.string().min(1).max(300),
+      componentId: id,
+    }),
+    run: ({ ingest }, input, who) => ingest.saveMatchingRule(input, who.name),
+    record: (input) =>
+      `Matched senders whose ${input.attribute} fits “${input.pattern}” to component ${input.componentId}`,
+  }),
+  "matching-rule.remove": command({
+    right: "configure",
+    input: z.strictObject({ id: z.number().int().min(0) }),
+    run: ({ ingest }, input, who) => ingest.removeMatchingRule(input.id, who.name),
+    record: (input) => `Removed matching rule ${input.id}`,
+  }),
+  "endpoint.save": command({
+    right: "configure",
+    input: endpointSchema,
+    run: ({ ingest }, input, who) => ingest.saveEndpoint(input.url, input.everySeconds, who.name),
+    record: (input) => `Scrapes ${input.url} every ${input.everySeconds} s`,
+  }),
+  "endpoint.remove": command({
+    right: "configure",
+    input: z.strictObject({ id }),
+    run: ({ ingest }, input, who) => ingest.removeEndpoint(input.id, who.name),
+    record: (input, url) => `Stopped scraping ${url ?? `endpoint ${input.id}`}`,
+  }),
+  "retention.save": command({
+    right: "configure",
+    input: z
+      .strictObject({ rawMs: span, fiveMinutesMs: span, hourMs: span, dayMs: span, logsMs: span, spansMs: span })
+      .partial(),
+    run: ({ db, now }, input, who) => {
+      const given = Object.fromEntries(Object.entries(input).filter(([, value]) => value !== undefined));
+      const next = { ...readRetention(db), ...given };
+      if (!(next.rawMs <= next.fiveMinutesMs && next.fiveMinutesMs <= next.hourMs && next.hourMs <= next.dayMs))
+        throw new PersonError(
+          "What is coarser has to be kept at least as long as what is finer: samples, five minutes, hours, days.",
+        );
+      db.transaction(() => {
+        saveRetention(db, next);
+        insertChange(db, {
+          atMs: now(),
+          kind: "setting",
+          componentId: null,
+          summary: "How long signals are kept was changed",
+          by: who.name,
+        });
+      })();
+    },
+    record: () => "Changed how long signals are kept",
+  }),
+  "samples.import": command({
+    right: "configure",
+    input: z.strictObject({
+      file: z.string().min(1).max(120),
+      componentId: id.nullable(),
+      series: z
+        .array(
+          z.strictObject({
+            metric: z.string().trim().min(1).max(200),
+            instance: z.string().max(200),
+            unit: z.string().min(1).max(40),
+            times: z.array(z.number().int().min(946_684_800_000).max(4_102_444_800_000)).max(5000),
+            values: z.array(z.number().or(z.nan())).max(5000),
+          }),
+        )
+        .max(500),
+    }),
+    run: ({ ingest }, input) => {
+      if (input.series.some((one) => one.times.length !== one.values.length))
+        throw new PersonError(
+          "A part of the file could not be taken in: its form is not right. Load the page anew and try again.",
+        );
+      return ingest.importSamples(input.file, input.componentId, input.series);
+    },
+    record: (input, kept) => `Imported ${kept?.samples ?? 0} samples of ${input.file}`,
+  }),
+};

@@ -1,0 +1,22 @@
+import type { Drill } from "../demo/standins";
+import type { LiveEvent } from "../events";
+import type { Ingest } from "../ingest/ingest";
+import type { Runner } from "../repair/runner";
+import type { Sweeps } from "../estate/sweeps";
+import type { Db } from "../store/database";
+
+/** As much of the running server as commands need. */
+export interface CommandPorts {
+  db: Db;
+  now: () => number;
+  emit: (event: LiveEvent) => void;
+  sources: Pick<Sweeps, "saveSource" | "check" | "start" | "stop">;
+  runs: Pick<Runner, "start" | "stop">;
+  ingest: Pick<Ingest, "importSamples" | "saveEndpoint" | "removeEndpoint" | "saveMatchingRule" | "removeMatchingRule">;
+  /** Rules were changed: what is judged follows from the next sample. */
+  onRules: () => void;
+  /** The stand-in estate's faults; only the demonstration has any. */
+  drills:
+    | { act(id: string, action: "start" | "stop"): Promise<string | undefined>; list(): Promise<Drill[]> }
+    | undefined;
+}

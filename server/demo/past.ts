@@ -1,0 +1,155 @@
+import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import type { ClockSetting } from "#core/time/clock";
+import type { PastMoment, Standins } from "./standins";
+import type { Batch } from "../receivers/batch-builder";
+import type { Db } from "../store/database";
+import { listServices } from "../store/services";
+import type { BatchIngest } from "../ingest/batches";
+import type { AlarmEvent } from "../alarms/evaluator";
+import type { Poller } from "../polling/poller";
+import type { SampleWriter } from "../ingest/sample-writer";
+
+/** Distance of history's polls. */
+const STEP_MS = 5 * MINUTE_MS;
+
+/** What living through the past needs of the engine. */
+export interface PastContext {
+  db: Db;
+  standins: Standins;
+  sampleWriter: SampleWriter;
+  batches: BatchIngest;
+  poller: Poller;
+  /** Sets the engine's clock and the stand-ins'. */
+  setClock: (setting: ClockSetting) => Promise<void>;
+  /** Stops the engine's own clock at an instant and returns that setting. */
+  turnClock: (atMs: number) => ClockSetting;
+  sweepAll: () => Promise<void>;
+  judge: () => AlarmEvent[];
+  snapshots: (events: readonly AlarmEvent[]) => Promise<void>;
+  writeSeen: () => void;
+  /** Takes up what senders told of that was not in the estate. */
+  takeUp: () => void;
+}
+
+/** When the estate is swept: when it is first met, and again on two later days, as a team would. */
+const sweepsBetween = (fromMs: number, toMs: number) =>
+  [fromMs, toMs - 6 * DAY_MS + 2 * HOUR_MS, toMs - 10 * HOUR_MS].filter((at) => at >= fromMs && at < toMs);
+
+/**
+ * Lives through the stand-ins' past in fast motion: real sweeps with the stand-ins' clock turned back, then what every poll
+ * would have read and what every sender would have sent, a moment at a time, through intake and engine.
+ */
+export async function liveThroughPast(
+  context: PastContext,
+  fromMs: number,
+  toMs: number,
+  onProgress: (text: string) => void,
+): Promise<void> {
+  const { db, standins, sampleWriter } = context;
+  const sweepAt = sweepsBetween(fromMs, toMs);
+  for (let index = 0; index < sweepAt.length; index++) {
+    const at = sweepAt[index] as number;
+    await context.setClock({ baseMs: at, machineMs: Date.now(), pace: 1 });
+    onProgress(`sweeping the estate as of ${new Date(at).toISOString().slice(0, 16)}Z`);
+    await context.sweepAll();
+    const take = momentTaker(context);
+    let told = 0;
+    db.exec("BEGIN");
+    for await (const moment of standins.past(at + STEP_MS, sweepAt[index + 1] ?? toMs, STEP_MS)) {
+      const clock = context.turnClock(moment.atMs);
+      take(moment, -1 - index * 1_000_000);
+      if (context.batches.settle().grown) context.takeUp();
+      const pending = context.judge();
+      sampleWriter.write("full").settle();
+      sampleWriter.judged();
+      if (pending.some((event) => event.what === "raised" || event.what === "worse")) {
+        // Other connections must see the alarm before its process table is read with the stand-ins' clock turned to it.
+        db.exec("COMMIT");
+        await standins.setClock(clock);
+        await context.snapshots(pending);
+        db.exec("BEGIN");
+      }
+      const day = Math.floor((moment.atMs - fromMs) / DAY_MS);
+      if (day > told) {
+        told = day;
+        onProgress(`lived through ${day} of ${Math.round((toMs - fromMs) / DAY_MS)} days`);
+      }
+    }
+    const written = sampleWriter.write("everything");
+    context.writeSeen();
+    db.exec("COMMIT");
+    written.settle();
+    sampleWriter.judged();
+  }
+}
+
+/** Hands one moment's polls, figures and records on to those who take them; `base` is a handle that no receiver gives. */
+function momentTaker({ db, poller, batches }: PastContext): (moment: PastMoment, base: number) => void {
+  const byAddress = new Map([...poller.hosts.values()].map((host) => [host.target.address, host]));
+  const figures = new Map(
+    listServices(db).flatMap((service) =>
+      service.figure ? [[service.figure.metric, { id: service.id, figure: service.figure }] as const] : [],
+    ),
+  );
+  return (moment, base) => {
+    for (const [address, poll] of moment.polls) {
+      const host = byAddress.get(address);
+      if (!host) continue;
+      if (poll) poller.take(host, poll, moment.atMs, undefined);
+      else poller.takeSilence(host.id, moment.atMs);
+    }
+    for (const [metric, value] of moment.figures) {
+      const one = figures.get(metric);
+      if (one) poller.takeFigure(one.id, one.figure, value, moment.atMs);
+    }
+    if (moment.says.length || moment.spans.length || moment.measured.length)
+      batches.take(deliveryOf(moment, base), moment.atMs);
+  };
+}
+
+/** What was said and measured in a moment, as receivers would hand it over. */
+function deliveryOf({ atMs, says, spans, senders, measured }: PastMoment, base: number): Batch {
+  const handle = (sender: number) => base - sender;
+  const measuring = (index: number) => base - senders.length - index;
+  const reporting = measured.flatMap((one, index) =>
+    one.values ? [{ ...one, values: one.values, handle: measuring(index) }] : [],
+  );
+  let nextSeries = base - senders.length - measured.length;
+  const series: Batch["series"] = [];
+  const values: number[] = [];
+  for (const one of reporting)
+    one.metrics.forEach((metric, index) => {
+      series.push({ ...metric, handle: nextSeries--, origin: one.handle, form: "gauge" });
+      values.push(one.values[index] as number);
+    });
+  return {
+    origins: [
+      ...[...new Set([...says, ...spans].map((one) => one.sender))].map((sender) => ({
+        handle: handle(sender),
+        attributes: senders[sender] ?? {},
+      })),
+      ...reporting.map((one) => ({ handle: one.handle, attributes: one.attributes })),
+    ],
+    series,
+    handles: Int32Array.from(series, (one) => one.handle),
+    times: Float64Array.from(series, () => atMs),
+    values: Float64Array.from(values),
+    logs: says.map((said) => ({
+      origin: handle(said.sender),
+      atMs: said.atMs,
+      severity: said.severity,
+      body: said.text,
+      attributes: null,
+      traceId: said.traceId,
+      spanId: said.spanId,
+    })),
+    events: [],
+    exemplars: [],
+    spans: spans.map(({ sender, failed, attributes, message, ...span }) => ({
+      ...span,
+      origin: handle(sender),
+      status: failed ? 2 : 0,
+      detail: JSON.stringify(message ? { attributes, message } : { attributes }),
+    })),
+  };
+}

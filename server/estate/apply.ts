@@ -1,0 +1,265 @@
+import type { RelationChange } from "#core/estate/absence";
+import type { KnownComponent, KnownEstate } from "#core/estate/known";
+import type { Look, ObservedRelation } from "#core/estate/observation";
+import { factInWords, type Change, type Plan, type Ref } from "#core/estate/plan";
+import type { RelationPlan } from "#core/estate/relations";
+import { insertChange } from "../store/changes";
+import type { Db } from "../store/database";
+import {
+  addKeys,
+  componentById,
+  endRelation,
+  insertComponent,
+  insertRelation,
+  markMissed,
+  markSeen,
+  missRelation,
+  retireComponent,
+  touchRelation,
+  writeFact,
+  writeInventory,
+} from "../store/estate";
+import { endJoin, writeJoin } from "../store/known";
+
+/** Something that a plan changed, as a sweep lists it. */
+export interface News {
+  outcome: "new" | "back" | "changed" | "missing" | "gone";
+  id: number;
+  address: string;
+  title: string;
+  detail: string;
+}
+
+export interface Applied {
+  idOf: (ref: Ref) => number;
+  /** Components that were seen. */
+  seen: Set<number>;
+  retired: number[];
+  news: News[];
+}
+
+/** Writes a plan; call inside a transaction. */
+export function applyPlan(db: Db, known: KnownEstate, look: Look, plan: Plan): Applied {
+  const { atMs, observer } = look;
+  const applied: Applied = { idOf, seen: new Set(), retired: [], news: [] };
+  const made = new Map<string, number>();
+  function idOf(ref: Ref): number {
+    return typeof ref === "number" ? ref : (made.get(ref) as number);
+  }
+  const tell = (kind: string, componentId: number, summary: string) =>
+    insertChange(db, { atMs, kind, componentId, summary, by: observer.label });
+
+  for (const change of plan.changes) {
+    if (change.what === "new") {
+      const { observation } = change;
+      const id = insertComponent(
+        db,
+        {
+          kind: observation.kind.is,
+          confidence: observation.kind.confidence,
+          name: change.name,
+          site: change.host === null ? observer.site : siteOf(db, idOf(change.host), observer.site),
+          sourceId: observer.sourceId,
+          hostId: change.host === null ? null : idOf(change.host),
+          address: observation.address ?? null,
+          process: observation.process,
+          port: observation.port,
+          container: observation.container,
+          label: observation.label,
+          depth: observation.depth,
+          readBy: observation.readBy,
+          reason: observation.kind.reason,
+          keys: freeKeys(
+            known,
+            look,
+            observation.keys.map((key) => key.value),
+          ),
+          facts: { ...observation.facts, ...observation.ownFacts },
+        },
+        atMs,
+      );
+      made.set(change.ref, id);
+      applied.seen.add(id);
+      if (observation.inventory) writeInventory(db, id, observation.inventory, atMs);
+      applied.news.push({
+        outcome: "new",
+        id,
+        address: addressOf(db, id),
+        title: change.name,
+        detail: `${observation.kind.reason}. New because ${change.reason}.`,
+      });
+      tell("component", id, `${change.name} was found for the first time`);
+    } else applied.retired.push(...applyChange(db, known, look, change, applied.news));
+  }
+  for (const seen of plan.seen) {
+    const before = known.component(seen.id) as KnownComponent;
+    const { observation } = seen;
+    const deeper = observation.depth >= before.depth;
+    addKeys(db, seen.id, seen.keys);
+    markSeen(
+      db,
+      seen.id,
+      {
+        kind: seen.kind,
+        confidence: seen.confidence,
+        name: seen.name,
+        address: deeper || before.address === null ? (observation.address ?? null) : null,
+        process: observation.process ?? null,
+        port: observation.port ?? null,
+        label: observation.label ?? null,
+        depth: deeper ? observation.depth : before.depth,
+        readBy: deeper ? observation.readBy : before.readBy,
+        // A source that looks deeper takes up what only an agent told of before.
+        sourceId: before.sourceId === null || observation.depth > before.depth ? observer.sourceId : null,
+      },
+      atMs,
+    );
+    for (const [name, value] of Object.entries(seen.quiet)) writeFact(db, seen.id, name, value, atMs);
+    if (observation.inventory) writeInventory(db, seen.id, observation.inventory, atMs);
+    applied.seen.add(seen.id);
+  }
+  return applied;
+}
+
+/** A modest observer claims no weak key that something else has. */
+function freeKeys(known: KnownEstate, look: Look, keys: readonly string[]): string[] {
+  return look.observer.modest ? keys.filter((key) => known.ofKey(key) === undefined) : [...keys];
+}
+
+const siteOf = (db: Db, hostId: number, otherwise: string) => componentById(db, hostId)?.site ?? otherwise;
+
+function addressOf(db: Db, id: number): string {
+  const row = componentById(db, id);
+  return row?.address ?? (row?.host_id === null || !row ? "" : (componentById(db, row.host_id)?.address ?? ""));
+}
+
+/** @returns components that left the estate */
+function applyChange(
+  db: Db,
+  known: KnownEstate,
+  look: Look,
+  change: Exclude<Change, { what: "new" }>,
+  news: News[],
+): number[] {
+  const { atMs, observer } = look;
+  const nameOf = (id: number) => componentById(db, id)?.name ?? known.component(id)?.name ?? `component ${id}`;
+  const tell = (kind: string, componentId: number, summary: string) =>
+    insertChange(db, { atMs, kind, componentId, summary, by: observer.label });
+  const note = (outcome: News["outcome"], detail: string, title = nameOf(change.id)) =>
+    news.push({ outcome, id: change.id, address: addressOf(db, change.id), title, detail });
+  switch (change.what) {
+    case "changed":
+    case "back": {
+      for (const { fact, after } of change.facts)
+        if (fact !== "kind" && fact !== "name") writeFact(db, change.id, fact, after, atMs);
+      const name = change.facts.find((one) => one.fact === "name")?.after ?? nameOf(change.id);
+      if (change.what === "back") {
+        note("back", `Seen again: ${change.reason}.`, name);
+        tell("component", change.id, `${name} is back`);
+        return [];
+      }
+      const told = change.facts.map(factInWords).join("; ");
+      note("changed", `${told}. Recognised by ${change.reason}.`, name);
+      tell("setting", change.id, `${name}: ${told}`);
+      return [];
+    }
+    case "joined": {
+      const [name, other] = [nameOf(change.into), nameOf(change.id)];
+      const gone = [change.id, ...known.partsOf(change.id)];
+      for (const id of gone) retireComponent(db, id, atMs);
+      addKeys(db, change.into, change.keys);
+      writeJoin(db, change.id, change.into, change.keys, change.reason, atMs);
+      tell(
+        "component",
+        change.into,
+        change.reason.startsWith("same ")
+          ? `${name} and ${other} are one: ${change.reason}`
+          : `${name} is ${change.reason}`,
+      );
+      return gone;
+    }
+    case "split":
+      endJoin(db, change.id, change.from, atMs);
+      addKeys(db, change.id, change.keys);
+      note("back", `${change.reason}. It had been taken for ${nameOf(change.from)}.`);
+      tell(
+        "component",
+        change.id,
+        `${nameOf(change.id)} is a thing of its own, not ${nameOf(change.from)}: ${change.reason}`,
+      );
+      return [];
+    case "missing":
+      markMissed(db, change.id);
+      note("missing", change.reason);
+      return [];
+    case "retired":
+      note("gone", change.reason);
+      retireComponent(db, change.id, atMs);
+      tell("component", change.id, `${nameOf(change.id)} is gone`);
+      return [change.id];
+  }
+}
+
+/** Writes changes that follow from absence; returns components that left the estate. */
+export function applyAbsence(
+  db: Db,
+  known: KnownEstate,
+  look: Look,
+  changes: readonly Change[],
+  news: News[],
+): number[] {
+  return changes.flatMap((change) => (change.what === "new" ? [] : applyChange(db, known, look, change, news)));
+}
+
+/** Writes what a look says of relations; returns the ids of those seen. */
+export function applyRelations(db: Db, look: Look, plan: RelationPlan, nameOf: (id: number) => string): Set<number> {
+  const { atMs, observer } = look;
+  const seen = new Set<number>();
+  for (const { relation, id, ended, told } of plan) {
+    for (const one of ended) endRelation(db, one.id, atMs);
+    seen.add(id ?? insertRelation(db, { ...relation, fromId: relation.from, toId: relation.to }, atMs));
+    if (id !== undefined) touchRelation(db, id, relation.connections, relation.seenBy, atMs);
+    if (told)
+      insertChange(db, {
+        atMs,
+        kind: "relation",
+        componentId: relation.from,
+        summary: wordsOf(relation, ended, nameOf),
+        by: observer.label,
+      });
+  }
+  return seen;
+}
+
+function wordsOf(
+  relation: ObservedRelation,
+  ended: readonly { toId: number }[],
+  nameOf: (id: number) => string,
+): string {
+  if (ended.length === 0) return relation.tell ?? "";
+  return `${nameOf(relation.from)} moved from ${ended.map((one) => nameOf(one.toId)).join(", ")} to ${nameOf(relation.to)}`;
+}
+
+export function applyRelationAbsence(
+  db: Db,
+  look: Look,
+  changes: readonly RelationChange[],
+  nameOf: (id: number) => string,
+): void {
+  for (const change of changes) {
+    if (change.what === "missing") {
+      missRelation(db, change.relation.id);
+      continue;
+    }
+    const { relation } = change;
+    endRelation(db, relation.id, look.atMs);
+    if (relation.type === "talks-to")
+      insertChange(db, {
+        atMs: look.atMs,
+        kind: "relation",
+        componentId: relation.fromId,
+        summary: `${nameOf(relation.fromId)} no longer talks to ${nameOf(relation.toId)}`,
+        by: look.observer.label,
+      });
+  }
+}

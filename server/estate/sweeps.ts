@@ -1,0 +1,262 @@
+import type { Look, Observation } from "#core/estate/observation";
+import type { SourceInput } from "../settings";
+import { takeInLook, type TakenIn } from "./take-in";
+import type { LiveEvent } from "../events";
+import type { Secrets } from "../secrets";
+import { insertChange } from "../store/changes";
+import { PersonError, storeTrouble, type Db } from "../store/database";
+import {
+  endSweep,
+  insertFinding,
+  insertSource,
+  insertSweep,
+  listSources,
+  runningSweep,
+  sealedCredential,
+  sourceById,
+  sourceNamed,
+  updateSource,
+  updateSweep,
+  type SourceRow,
+  type SweepProgress,
+} from "../store/sources";
+import type { Checked } from "../sources/driver";
+import { driverOf } from "../sources/registry";
+
+/** What was found is taken in this often, machine time, while a sweep is under way; more seldom where taking in takes long. */
+const TAKE_IN_MS = 1000;
+const CHECK_MS = 15_000;
+
+export interface SweepContext {
+  db: Db;
+  secrets: Secrets;
+  now: () => number;
+  emit: (event: LiveEvent) => void;
+  tellTrouble: (message: string) => void;
+  /** Called when sources were added or changed. */
+  onSources: () => void;
+  /** Called when something was taken in, with the components that left the estate by it. */
+  onEstate: (retired: readonly number[]) => void;
+}
+
+/** Sources and their sweeps: what is looked for where, and the looks under way. */
+export class Sweeps {
+  private readonly running = new Map<number, AbortController>();
+
+  constructor(private readonly context: SweepContext) {}
+
+  saveSource(id: number | undefined, input: SourceInput, by: string): number {
+    const { db, secrets, now } = this.context;
+    const driver = driverOf(input.kind);
+    const twin = sourceNamed(db, input.name);
+    if (twin && twin.id !== id)
+      throw new PersonError(`There is a source called “${input.name}” already. Choose another name, or edit that one.`);
+    const sealed = input.credential ? secrets.seal(input.credential) : undefined;
+    const saved = db.transaction(() => {
+      if (id === undefined) {
+        if (driver.credential && sealed === undefined)
+          throw new PersonError(`Give the ${driver.credential.label}. ${driver.credential.help}`);
+        const made = insertSource(db, input, sealed, now());
+        insertChange(db, {
+          atMs: now(),
+          kind: "setting",
+          componentId: null,
+          summary: `Source ${input.name} was added`,
+          by,
+        });
+        return made;
+      }
+      if (!sourceById(db, id)) throw new PersonError("That source does not exist any more.");
+      updateSource(db, id, input, sealed, now());
+      insertChange(db, {
+        atMs: now(),
+        kind: "setting",
+        componentId: null,
+        summary: `Source ${input.name} was changed`,
+        by,
+      });
+      return id;
+    })();
+    this.context.onSources();
+    return saved;
+  }
+
+  /** Tries a source's settings without keeping anything; an empty credential means the one kept for `id`. */
+  async check(id: number | undefined, input: SourceInput): Promise<Checked> {
+    const abort = new AbortController();
+    const timer = setTimeout(() => abort.abort(), CHECK_MS);
+    try {
+      const credential = input.credential ?? (id === undefined ? "" : this.credentialOf(id));
+      return await driverOf(input.kind).check(input.settings, credential, abort.signal);
+    } finally {
+      clearTimeout(timer);
+    }
+  }
+
+  private credentialOf(sourceId: number): string {
+    const sealed = sealedCredential(this.context.db, sourceId);
+    return sealed === undefined ? "" : this.context.secrets.open(sealed);
+  }
+
+  /** Starts a sweep and returns its id at once, or waits for its end when asked to. */
+  async start(sourceId: number, by: string, wait = false): Promise<number> {
+    const source = sourceById(this.context.db, sourceId);
+    if (!source) throw new PersonError("That source does not exist any more.");
+    if (runningSweep(this.context.db, sourceId))
+      throw new PersonError(`A sweep of ${source.name} is under way already. Watch it, or stop it first.`);
+    const driver = driverOf(source.kind);
+    if (!driver.discover) throw new PersonError(`${source.name} is not swept: what it tells of reports by itself.`);
+    const { places } = driver.covers(source.settings);
+    const id = insertSweep(this.context.db, sourceId, by, places, this.context.now());
+    const abort = new AbortController();
+    this.running.set(id, abort);
+    this.context.emit({ topic: "sweep", id, state: "running" });
+    const work = this.sweep(id, source, abort.signal).finally(() => this.running.delete(id));
+    if (wait) await work;
+    return id;
+  }
+
+  private async sweep(id: number, source: SourceRow, signal: AbortSignal): Promise<void> {
+    const { db, now, emit } = this.context;
+    const run = new SweepRun(this.context, id, source);
+    const progress = setInterval(() => {
+      this.keep(() => updateSweep(db, id, run.counts));
+      emit({ topic: "sweep", id, state: "running" });
+    }, 400);
+    try {
+      await run.follow(this.credentialOf(source.id), signal);
+      const complete = !signal.aborted;
+      run.end(complete);
+      endSweep(db, id, complete ? "done" : "stopped", run.message(signal), now());
+    } catch (error) {
+      const reason = `The sweep broke off: ${error instanceof Error ? error.message : error}`;
+      this.keep(() => endSweep(db, id, "failed", storeTrouble(error) ?? reason, now()));
+    } finally {
+      clearInterval(progress);
+      emit({ topic: "sweep", id, state: "ended" });
+      emit({ topic: "estate", atMs: now() });
+    }
+  }
+
+  /** Writes something that is not worth breaking off for; trouble with the disk is said instead. */
+  private keep(write: () => void): void {
+    try {
+      write();
+    } catch (error) {
+      const message = storeTrouble(error);
+      if (!message) throw error;
+      this.context.tellTrouble(message);
+    }
+  }
+
+  /** Sweeps every source that can be swept, and waits for the end. */
+  async sweepAll(by: string): Promise<void> {
+    const sweepable = listSources(this.context.db).filter((source) => driverOf(source.kind).discover);
+    await Promise.all(sweepable.map((source) => this.start(source.id, by, true)));
+  }
+
+  /** @param by who ends it; stands in its message */
+  stop(id: number, by: string): boolean {
+    const abort = this.running.get(id);
+    abort?.abort(by);
+    return abort !== undefined;
+  }
+
+  stopAll(): void {
+    for (const abort of this.running.values()) abort.abort("the end of the program");
+  }
+}
+
+/** One sweep under way: takes in what comes while it comes, and at its end what is absent. */
+class SweepRun {
+  counts: SweepProgress = { tried: 0, answering: 0, recognised: 0, failed: 0 };
+  private readonly observations: Observation[] = [];
+  private fresh: Observation[] = [];
+  private nextTakeInMs: number;
+  private readonly sinceMs: number;
+
+  constructor(
+    private readonly context: SweepContext,
+    private readonly id: number,
+    private readonly source: SourceRow,
+  ) {
+    this.sinceMs = context.now();
+    this.nextTakeInMs = Date.now() + TAKE_IN_MS;
+  }
+
+  async follow(credential: string, signal: AbortSignal): Promise<void> {
+    const found = driverOf(this.source.kind).discover?.(this.source.settings, credential, signal) ?? [];
+    for await (const one of found) {
+      if (one.what === "progress") {
+        const { what: _what, ...counts } = one;
+        this.counts = counts;
+      } else if (one.what === "failure") this.note("failed", null, one.address, one.address, one.reason);
+      else {
+        this.observations.push(...one.observations);
+        this.fresh.push(...one.observations);
+      }
+      if (this.fresh.length && Date.now() >= this.nextTakeInMs) this.takeFresh();
+    }
+  }
+
+  private takeFresh(): void {
+    const started = Date.now();
+    this.write(this.look(this.fresh), false);
+    this.fresh = [];
+    this.nextTakeInMs = Date.now() + Math.max(TAKE_IN_MS, 5 * (Date.now() - started));
+    this.context.emit({ topic: "estate", atMs: this.context.now() });
+  }
+
+  /** Everything once more, which changes nothing of what was taken in, and what follows from absence. */
+  end(complete: boolean): void {
+    this.write(this.look(this.observations), complete);
+    updateSweep(this.context.db, this.id, this.counts);
+  }
+
+  message(signal: AbortSignal): string | null {
+    const { tried, answering } = this.counts;
+    if (signal.aborted)
+      return `Stopped by ${String(signal.reason)} after ${tried} addresses; what was found until then is kept.`;
+    return answering === 0
+      ? `Nothing answered on ${tried} addresses. Check the range, and whether this machine can reach it.`
+      : null;
+  }
+
+  private look(observations: Observation[]): Look {
+    const { id, name, site } = this.source;
+    return {
+      observer: { sourceId: id, label: `sweep of ${name}`, site },
+      atMs: this.context.now(),
+      sinceMs: this.sinceMs,
+      observations,
+    };
+  }
+
+  private write(look: Look, complete: boolean): void {
+    const driver = driverOf(this.source.kind);
+    const listings = complete ? (driver.listings?.(this.source.settings) ?? []) : [];
+    const taken: TakenIn = this.context.db.transaction(() => {
+      const result = takeInLook(this.context.db, look, listings);
+      for (const one of result.news) this.note(one.outcome, one.id, one.address, one.title, one.detail);
+      for (const one of result.unmatched) this.note("unmatched", one.componentId, one.address, one.title, one.detail);
+      return result;
+    })();
+    this.context.onEstate(taken.retired);
+  }
+
+  private note(
+    outcome: Parameters<typeof insertFinding>[2]["outcome"],
+    componentId: number | null,
+    address: string,
+    title: string,
+    detail: string,
+  ): void {
+    insertFinding(this.context.db, this.id, {
+      outcome,
+      component_id: componentId,
+      address,
+      title,
+      detail: detail.slice(0, 600),
+    });
+  }
+}

@@ -1,0 +1,195 @@
+import { planAbsence, planRelationAbsence } from "#core/estate/absence";
+import { deriveConnections, deriveGuests, deriveHosting, type InventoriedHost, type Note } from "#core/estate/derive";
+import type { EstateBook, KnownComponent } from "#core/estate/known";
+import type { Listing, Look, ObservedRelation } from "#core/estate/observation";
+import { planEstate } from "#core/estate/plan";
+import { planRelations } from "#core/estate/relations";
+import { isHostLike } from "#core/catalogue/kinds";
+import type { Db } from "../store/database";
+import { inventoryAt, SPANS } from "../store/estate";
+import { readEstate, StoredEstate } from "../store/known";
+import { applyAbsence, applyPlan, applyRelationAbsence, applyRelations, type Applied, type News } from "./apply";
+
+export interface TakenIn {
+  news: News[];
+  /** Peers and machines that no source covers; only of a complete look. */
+  unmatched: Note[];
+  retired: number[];
+}
+
+/**
+ * Takes a look of a source into the estate, in one transaction: who is who, what is new and changed, which machine is which
+ * host, who talks to whom; and, where everything was listed, what is missing and gone.
+ * @param listings what was listed in full; none while a sweep is under way or when it was cut short
+ */
+export function takeInLook(db: Db, look: Look, listings: readonly Listing[]): TakenIn {
+  return db.transaction(() => {
+    const known = readEstate(db);
+    const plan = planEstate(known, look);
+    const applied = applyPlan(db, known, look, plan);
+    const { seen } = applied;
+    const parts = plan.runsOn.map(({ part, host }): ObservedRelation => ({
+      type: "runs-on",
+      from: applied.idOf(part),
+      to: applied.idOf(host),
+      detail: "",
+      connections: 0,
+      seenBy: "",
+    }));
+    const lookedAt = new Set(seen);
+
+    // Connections and machines are matched over the whole estate: hosts of other sources come with their last inventory.
+    const between = readEstate(db);
+    const hosts = inventoriesOf(db, between, seen, look.atMs);
+    const placed = placeMachines(db, look, between, hosts);
+    const book = readEstate(db);
+    const nameOf = (id: number) => book.component(id)?.name ?? `component ${id}`;
+    const isNewcomer = (id: number) => (book.component(id)?.validFrom ?? 0) >= look.sinceMs;
+    const hosting = deriveHosting(placed.placement, placed.idOf, nameOf);
+    const connections = connectionsOf(book, hosts, nameOf);
+    const relations = [...parts, ...hosting, ...connections.relations];
+    const relationsSeen = applyRelations(db, look, planRelations(book, relations, isNewcomer), nameOf);
+    for (const one of hosting) if (seen.has(one.to)) lookedAt.add(one.from);
+
+    const news = [...applied.news, ...placed.applied.news];
+    const retired = [...applied.retired, ...placed.applied.retired];
+    if (listings.length === 0) return { news, unmatched: [], retired };
+
+    const after = readEstate(db);
+    const hypervisorOf = new Map(
+      after.relations.flatMap((one) => (one.type === "hosted-by" ? [[one.fromId, one.toId] as const] : [])),
+    );
+    const gone = planAbsence(after.components, listings, {
+      sourceId: look.observer.sourceId,
+      seen: new Set([...seen, ...placed.running]),
+      unlisted: plan.unread,
+      hypervisorOf,
+    });
+    retired.push(...applyAbsence(db, after, look, gone, news));
+    const left = new Set(retired);
+    const ended = planRelationAbsence(
+      after.relations.filter((one) => !left.has(one.fromId) && !left.has(one.toId)),
+      lookedAt,
+      relationsSeen,
+      (one) => one.seenBy !== SPANS,
+    );
+    applyRelationAbsence(db, look, ended, nameOf);
+    return { news, unmatched: [...placed.unmatched(look.sinceMs, book), ...connections.notes], retired };
+  })();
+}
+
+function inventoriesOf(db: Db, book: EstateBook, seen: ReadonlySet<number>, atMs: number): InventoriedHost[] {
+  return book.components.flatMap((component) => {
+    if (component.retired || component.hostId !== null || !isHostLike(component.kind) || !component.address) return [];
+    const inventory = inventoryAt(db, component.id, atMs);
+    return inventory ? [{ component, inventory, seen: seen.has(component.id) }] : [];
+  });
+}
+
+/** Tells which machines are hosts that were read, and takes in those known from below only. */
+function placeMachines(db: Db, look: Look, book: EstateBook, hosts: readonly InventoriedHost[]) {
+  const ofKey = (key: string) => {
+    const id = book.ofKey(key);
+    return id === undefined ? undefined : book.component(id);
+  };
+  const placement = deriveGuests(hosts, (key) => ofKey(key)?.retired === true);
+  const guests: Look = { ...look, observations: [...placement.observations.values()] };
+  const plan = planEstate(book, guests);
+  const applied: Applied = applyPlan(db, book, guests, plan);
+  const idOf = (machine: (typeof placement.machines)[number]) => {
+    if (machine.hostId !== null) return machine.hostId;
+    const observation = placement.observations.get(machine);
+    const ref = observation && plan.refs.get(observation);
+    return ref === undefined ? undefined : applied.idOf(ref);
+  };
+  const seenNow = new Set(hosts.filter((one) => one.seen).map((one) => one.component.id));
+  const seenBelow = placement.machines.filter((one) => seenNow.has(one.hypervisor));
+  const below = new Map(hosts.map((one) => [one.component.id, one.component]));
+  return {
+    placement,
+    applied,
+    idOf,
+    /** Machines that run by what a hypervisor says that was read in this look. */
+    running: seenBelow.flatMap((machine) =>
+      machine.guest.state === "running" || machine.hostId === null ? (idOf(machine) ?? []) : [],
+    ),
+    unmatched: (sinceMs: number, after: EstateBook): Note[] =>
+      seenBelow.flatMap((machine) => {
+        const id = machine.hostId === null ? idOf(machine) : undefined;
+        const known = id === undefined ? undefined : after.component(id);
+        const hypervisor = below.get(machine.hypervisor) as KnownComponent;
+        if (!known || known.validFrom < sinceMs) return [];
+        const { guest } = machine;
+        return [
+          {
+            componentId: known.id,
+            address: hypervisor.address ?? "",
+            title: guest.name,
+            detail: `A virtual machine on ${hypervisor.name} that no source reaches${guest.physAddresses.length ? ` (hardware address ${guest.physAddresses.join(", ")})` : ""}. Add a range if it is yours.`,
+          },
+        ];
+      }),
+  };
+}
+
+function connectionsOf(book: EstateBook, hosts: readonly InventoriedHost[], nameOf: (id: number) => string) {
+  const partOf = new Map<string, number>();
+  const named = new Map<string, number>();
+  for (const one of book.components) {
+    if (one.retired) continue;
+    if (one.hostId === null) named.set(one.name, one.id);
+    else if (one.process !== null) partOf.set(`${one.hostId}|${one.process}`, one.id);
+  }
+  return deriveConnections(
+    hosts.filter((one) => book.component(one.component.id)?.retired === false),
+    (host, process) => partOf.get(`${host}|${process}`),
+    nameOf,
+    (name) => named.get(name),
+  );
+}
+
+/** Takes in a look at a few things, none of which are hosts that tell of others; call inside a transaction. */
+export function takeInFew(db: Db, look: Look): Applied {
+  const known = new StoredEstate(db);
+  const plan = planEstate(known, look);
+  const applied = applyPlan(db, known, look, plan);
+  const relations = plan.runsOn.map(({ part, host }): ObservedRelation => ({
+    type: "runs-on",
+    from: applied.idOf(part),
+    to: applied.idOf(host),
+    detail: "",
+    connections: 0,
+    seenBy: "",
+  }));
+  applyRelations(
+    db,
+    look,
+    planRelations(known, relations, () => true),
+    String,
+  );
+  return applied;
+}
+
+/** Takes in relations that somebody saw between known components; call inside a transaction. Returns how many are new. */
+export function takeInRelations(db: Db, look: Look, relations: readonly ObservedRelation[]): number {
+  const plan = planRelations(new StoredEstate(db), relations, () => false);
+  applyRelations(db, look, plan, String);
+  return plan.length;
+}
+
+/** Takes in the silence of things that are listened to; call inside a transaction. Returns what left the estate by it. */
+export function takeInSilence(db: Db, look: Look, silent: ReadonlySet<number>): number[] {
+  if (silent.size === 0) return [];
+  const known = new StoredEstate(db);
+  const components = [...silent]
+    .flatMap((id) => [id, ...known.partsOf(id)])
+    .map((id) => known.component(id) as KnownComponent);
+  const none = new Set<number>();
+  const gone = planAbsence(components, [{ what: "these", ids: silent, atOnce: true }], {
+    sourceId: look.observer.sourceId,
+    seen: none,
+    unlisted: none,
+    hypervisorOf: new Map(),
+  });
+  return applyAbsence(db, known, look, gone, []);
+}

@@ -1,0 +1,39 @@
+import { z } from "zod";
+import type { Field } from "#core/forms/field";
+
+interface JsonField {
+  type?: string;
+  title?: string;
+  description?: string;
+  default?: unknown;
+  enum?: string[];
+  /** Set by `.meta({ lines: true })`. */
+  lines?: boolean;
+  /** Words for the choices, in the order of `enum`. */
+  choices?: string[];
+}
+
+/**
+ * The fields of a form, from a Zod object whose fields carry `.meta({ title, description })`.
+ * @param values what stands in the fields at first; a field without one shows its default
+ */
+export function fieldsOf(schema: z.ZodType, values: Readonly<Record<string, unknown>> = {}): Field[] {
+  const json = z.toJSONSchema(schema, { unrepresentable: "any" }) as { properties?: Record<string, JsonField> };
+  return Object.entries(json.properties ?? {}).map(([name, field]) => ({
+    name,
+    label: field.title ?? name,
+    help: field.description ?? "",
+    type: typeOf(field),
+    value: textOf(values[name] ?? field.default),
+    choices: (field.enum ?? []).map((value, index) => ({ value, label: field.choices?.[index] ?? value })),
+  }));
+}
+
+function typeOf(field: JsonField): Field["type"] {
+  if (field.enum) return "choice";
+  if (field.lines) return "lines";
+  if (field.type === "boolean") return "boolean";
+  return field.type === "number" || field.type === "integer" ? "number" : "text";
+}
+
+const textOf = (value: unknown): string => (value === undefined || value === null ? "" : String(value));

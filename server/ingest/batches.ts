@@ -1,0 +1,268 @@
+import { nameOrigin, type OriginAttributes } from "#core/estate/naming";
+import type { Look, ObservedRelation } from "#core/estate/observation";
+import type { Batch } from "../receivers/batch-builder";
+import type { Db } from "../store/database";
+import { insertChange } from "../store/changes";
+import { componentById, SPANS } from "../store/estate";
+import { forgetExemplars, writeExemplars } from "../store/exemplars";
+import { LogWriter, type NewLog } from "../store/log-writer";
+import { DAY_MS } from "#core/time/windows";
+import { touchOrigin } from "../store/origins";
+import { SpanWriter, type NewSpan } from "../store/span-writer";
+import { firstSight } from "../store/endpoints";
+import { AgentReporters, type Listened } from "../estate/agent-reporters";
+import { takeInRelations } from "../estate/take-in";
+import type { LiveSeries, SampleWriter } from "./sample-writer";
+import { Senders, type KnownOrigin } from "./senders";
+
+/** What became of a batch. */
+export interface Receipt {
+  /** Series that are not taken, with the reason. */
+  refused: { handle: number; why: string }[];
+}
+
+/** What became of several batches that were made durable together. */
+export interface Committed {
+  receipts: Receipt[];
+  /** A sender told of something that was not in the estate. */
+  grown: boolean;
+  /** Spans told of a relation that was not known. */
+  related: boolean;
+}
+
+/** Takes what the receivers hand over into the store: names senders, finds their series, keeps samples and records. */
+export class BatchIngest {
+  private readonly senders: Senders;
+  /** Senders and series by the handles of the receivers. */
+  private readonly origins = new Map<number, KnownOrigin>();
+  private readonly series = new Map<number, LiveSeries>();
+  /** Series made since the last commit. */
+  private made: LiveSeries[] = [];
+  /** Components that senders tell of. */
+  readonly reporters: AgentReporters;
+  private grown = false;
+  private related = false;
+  private logWriter: LogWriter;
+  private spanWriter: SpanWriter;
+  samples = 0;
+  records = 0;
+  spans = 0;
+  events = 0;
+
+  constructor(
+    private readonly db: Db,
+    private readonly sampleWriter: SampleWriter,
+  ) {
+    this.reporters = new AgentReporters(db);
+    this.senders = new Senders(db, sampleWriter);
+    this.logWriter = new LogWriter(db);
+    this.spanWriter = new SpanWriter(db);
+    this.reload();
+  }
+
+  /** Senders known from before are given time to be heard again. */
+  expect(nowMs: number): void {
+    for (const origin of this.senders.all())
+      if (nowMs - origin.touchedMs < DAY_MS) this.reporters.heard(origin.attributes, origin.componentId, nowMs);
+  }
+
+  /** Takes up what the estate and the rules are by now; inside a transaction. */
+  reload(): void {
+    this.senders.reload();
+    this.reporters.reload();
+  }
+
+  /** Makes batches durable together, or none of them: a throw leaves memory and store as they were. */
+  commit(list: readonly Batch[], nowMs: number): Committed {
+    try {
+      const receipts = this.sampleWriter.commit("commit", () => list.map((batch) => this.take(batch, nowMs)));
+      return { receipts, ...this.settle() };
+    } catch (error) {
+      this.abandon(list);
+      throw error;
+    }
+  }
+
+  /** Takes over what was learned, once it is committed; says what that was. */
+  settle(): { grown: boolean; related: boolean } {
+    const learned = { grown: this.grown, related: this.related };
+    this.made = [];
+    this.grown = false;
+    this.related = false;
+    return learned;
+  }
+
+  /** Takes one batch in; call inside a transaction, and `settle` when it is committed. */
+  take(batch: Batch, nowMs: number): Receipt {
+    this.meet(batch.origins, nowMs);
+    for (const { handle, attributes } of batch.origins) this.origins.set(handle, this.senders.of(attributes, nowMs));
+    const refused: Receipt["refused"] = [];
+    for (const def of batch.series) {
+      const origin = this.origins.get(def.origin);
+      if (!origin) continue;
+      const owner = { componentId: origin.componentId, serviceId: null, originId: origin.id };
+      let series = this.sampleWriter.find(owner, def.metric, def.instance);
+      if (!series)
+        this.made.push((series = this.sampleWriter.series(owner, def.metric, def.instance, def.unit, nowMs, def.form)));
+      if (series.unit !== def.unit || series.form !== def.form) {
+        const why =
+          series.unit === def.unit
+            ? `${def.metric} was kept as ${series.form} before and now comes as ${def.form}. Give it another name, or send it as before.`
+            : `${def.metric} was kept in “${series.unit}” before and now comes in “${def.unit}”. Give it another name, or keep the unit.`;
+        refused.push({ handle: def.handle, why });
+        continue;
+      }
+      this.series.set(def.handle, series);
+    }
+    const { handles, times, values } = batch;
+    for (let index = 0; index < handles.length; index++) {
+      const series = this.series.get(handles[index] as number);
+      if (series) this.sampleWriter.record(series, times[index] as number, values[index] as number);
+    }
+    this.samples += handles.length;
+    const touched = new Set<KnownOrigin>();
+    const logs = batch.logs.flatMap((log): NewLog[] => {
+      const origin = this.origins.get(log.origin);
+      if (!origin) return [];
+      touched.add(origin);
+      return [
+        {
+          atMs: log.atMs,
+          severity: log.severity,
+          originId: origin.id,
+          body: log.body,
+          attributes: log.attributes,
+          traceId: log.traceId,
+          spanId: log.spanId,
+        },
+      ];
+    });
+    this.logWriter.write(logs);
+    this.records += logs.length;
+    const spans = batch.spans.flatMap((span): NewSpan[] => {
+      const origin = this.origins.get(span.origin);
+      if (!origin) return [];
+      touched.add(origin);
+      const { origin: _handle, ...rest } = span;
+      return [{ ...rest, originId: origin.id }];
+    });
+    for (const event of batch.events) {
+      if (!firstSight(this.db, event.source, event.id, nowMs)) continue;
+      const named = nameOrigin(event.attributes, this.senders.book);
+      insertChange(this.db, {
+        atMs: event.atMs ?? nowMs,
+        kind: event.kind,
+        componentId: named.componentId,
+        summary: event.summary,
+        by: event.by,
+        ticket: event.ticket,
+        detail: event.detail,
+      });
+      this.events++;
+    }
+    writeExemplars(
+      this.db,
+      batch.exemplars.flatMap((one) => {
+        const origin = this.origins.get(one.origin);
+        return origin ? [{ ...one, originId: origin.id }] : [];
+      }),
+    );
+    this.spanWriter.write(spans);
+    this.spans += spans.length;
+    this.relate(nowMs);
+    for (const handle of new Set(handles)) {
+      const origin = this.senders.get(this.series.get(handle)?.originId ?? 0);
+      if (origin) touched.add(origin);
+    }
+    const unmet: KnownOrigin[] = [];
+    for (const origin of touched) {
+      if (this.reporters.heard(origin.attributes, origin.componentId, nowMs)) unmet.push(origin);
+      if (nowMs - origin.touchedMs > 60_000) {
+        touchOrigin(this.db, origin.id, nowMs);
+        origin.touchedMs = nowMs;
+      }
+    }
+    // What ended and speaks again, or is on a host that was not known before.
+    if (unmet.length) this.meet(unmet, nowMs);
+    return { refused };
+  }
+
+  /** Takes up what new senders tell of: hosts before the containers on them, so that one batch may tell of both. */
+  private meet(origins: readonly { attributes: OriginAttributes }[], nowMs: number): void {
+    for (const contained of [false, true])
+      for (const { attributes } of origins) {
+        if ((attributes["container.id"] !== undefined) !== contained) continue;
+        const met = this.reporters.meet(attributes, this.senders.book, nowMs);
+        const component = met && componentById(this.db, met.componentId);
+        if (!component) continue;
+        this.senders.welcome(component, met.containerId);
+        this.grown = true;
+      }
+  }
+
+  /** Forgets the handles of a batch that no receiver will use again. */
+  release(batch: Batch): void {
+    for (const { handle } of batch.origins) this.origins.delete(handle);
+    for (const { handle } of batch.series) this.series.delete(handle);
+  }
+
+  /** After a transaction that failed: what was learned in it is forgotten, so that it can be sent again. */
+  private abandon(batches: readonly Batch[]): void {
+    this.sampleWriter.forget(this.made);
+    this.made = [];
+    for (const batch of batches) {
+      for (const { handle } of batch.origins) this.origins.delete(handle);
+      for (const { handle } of batch.series) this.series.delete(handle);
+    }
+    this.senders.read();
+    this.settle();
+    this.reload();
+    for (const [handle, origin] of this.origins) {
+      const again = this.senders.get(origin.id);
+      if (again) this.origins.set(handle, again);
+    }
+    this.logWriter = new LogWriter(this.db);
+    this.spanWriter = new SpanWriter(this.db);
+  }
+
+  /** Spans tell who calls whom; where no sweep saw the connection, that is a relation too. */
+  private relate(nowMs: number): void {
+    const pairs = this.spanWriter.newPairs;
+    this.spanWriter.newPairs = [];
+    const relations = pairs.flatMap(({ from: caller, to: called }): ObservedRelation[] => {
+      const from = this.senders.get(caller)?.componentId ?? null;
+      const to = this.senders.get(called)?.componentId ?? null;
+      if (from === null || to === null || from === to) return [];
+      const tell = `${componentById(this.db, from)?.name} calls ${componentById(this.db, to)?.name}`;
+      return [{ type: "talks-to", from, to, detail: "", connections: 0, seenBy: SPANS, tell, unlessKnown: true }];
+    });
+    if (relations.length === 0) return;
+    const observer = { sourceId: null, label: "spans", site: "" };
+    const look: Look = { observer, atMs: nowMs, sinceMs: nowMs, observations: [] };
+    if (takeInRelations(this.db, look, relations) > 0) this.related = true;
+  }
+
+  /** Who reports and who is silent, at each tick; call inside a transaction. */
+  listen(nowMs: number): Listened {
+    const listened = this.reporters.look(nowMs);
+    for (const { componentId, reports } of listened.reachable)
+      this.sampleWriter.record(
+        this.sampleWriter.series({ componentId, serviceId: null }, "reachable", "", "0/1", nowMs),
+        nowMs,
+        reports ? 1 : 0,
+      );
+    return listened;
+  }
+
+  /** Sums calls up over longer spans, for about `budgetMs`; call inside a transaction. */
+  sumUp(nowMs: number, budgetMs: number): void {
+    this.spanWriter.sumUp(nowMs, budgetMs);
+  }
+
+  /** Forgets what is older than it has to be kept; call inside a transaction. */
+  forget(logsBeforeMs: number, spansBeforeMs: number): void {
+    this.logWriter.forget(logsBeforeMs);
+    this.spanWriter.forget(spansBeforeMs);
+    forgetExemplars(this.db, spansBeforeMs);
+  }
+}

@@ -1,0 +1,202 @@
+import type { MessagePort } from "node:worker_threads";
+import type { Batch } from "../receivers/batch-builder";
+import type { FromReceivers, ReceiverFigures, ToReceivers } from "../receivers/messages";
+import type { TargetState } from "../receivers/scraper";
+import { insertChange } from "../store/changes";
+import { PersonError, storeTrouble, type Db } from "../store/database";
+import { componentById } from "../store/estate";
+import { removeMatchingRule, saveMatchingRule } from "../store/origins";
+import { removeEndpoint, saveEndpoint, endpoints } from "../store/endpoints";
+import type { BatchIngest, Committed } from "./batches";
+import type { SampleWriter } from "./sample-writer";
+
+/** Machine time within which batches are committed together. */
+const COMMIT_PAUSE_MS = 15;
+
+export interface IngestContext {
+  db: Db;
+  sampleWriter: SampleWriter;
+  batches: BatchIngest;
+  now: () => number;
+  tellTrouble: (message: string) => void;
+  /** A batch brought relations that were not known. */
+  onRelations: () => void;
+  /** Called when something was told of that was not in the estate. */
+  onGrown: () => void;
+}
+
+/** What is sent to us: batches of the receivers and of files made durable and answered, the pages to read, the rules that name senders. */
+export class Ingest {
+  private arrived: { id: number; batch: Batch }[] = [];
+  private committing = false;
+  private receivers: MessagePort | undefined;
+  received: ReceiverFigures | undefined;
+  scraped: TargetState[] = [];
+  /** Handles of imports are below those of the feed of the past, and so below all that receivers give. */
+  private importHandle = -1_000_000_000;
+
+  constructor(private readonly context: IngestContext) {}
+
+  /** Takes batches from the receivers; what comes within a moment is committed together, and then answered. */
+  attach(port: MessagePort): void {
+    this.receivers = port;
+    this.tellTargets();
+    port.on("message", (message: FromReceivers) => {
+      if (message.kind === "figures") {
+        this.received = message.figures;
+        this.scraped = message.scraped;
+        return;
+      }
+      this.arrived.push(message);
+      if (this.committing) return;
+      this.committing = true;
+      setTimeout(() => this.takeArrived(), COMMIT_PAUSE_MS);
+    });
+  }
+
+  /** Takes samples of a file in, named to a component where one was chosen; they are safe when this returns. */
+  importSamples(
+    file: string,
+    componentId: number | null,
+    series: readonly { metric: string; instance: string; unit: string; times: number[]; values: number[] }[],
+  ): { samples: number; refused: string[] } {
+    const component = componentId === null ? undefined : componentById(this.context.db, componentId);
+    if (componentId !== null && !component) throw new PersonError("That component does not exist. Choose another.");
+    const attributes: Record<string, string> = {
+      "imported from": file,
+      ...(component ? { "service.instance.id": component.name } : {}),
+    };
+    const origin = this.importHandle--;
+    const defs = series.map((one) => ({
+      handle: this.importHandle--,
+      origin,
+      metric: one.metric,
+      instance: one.instance,
+      unit: one.unit,
+      form: "gauge" as const,
+    }));
+    const count = series.reduce((sum, one) => sum + one.times.length, 0);
+    const handles: number[] = [];
+    const times: number[] = [];
+    const values: number[] = [];
+    series.forEach((one, index) =>
+      one.times.forEach((at, place) => {
+        handles.push(defs[index]?.handle as number);
+        times.push(at);
+        values.push(one.values[place] as number);
+      }),
+    );
+    const batch: Batch = {
+      origins: [{ handle: origin, attributes }],
+      series: defs,
+      handles: Int32Array.from(handles),
+      times: Float64Array.from(times),
+      values: Float64Array.from(values),
+      logs: [],
+      spans: [],
+      events: [],
+      exemplars: [],
+    };
+    try {
+      const [receipt] = this.commit([batch]);
+      return { samples: count, refused: [...new Set(receipt?.refused.map((one) => one.why))] };
+    } finally {
+      this.context.batches.release(batch);
+    }
+  }
+
+  private tellTargets(): void {
+    this.receivers?.postMessage({ kind: "targets", targets: endpoints(this.context.db) } satisfies ToReceivers);
+  }
+
+  saveEndpoint(url: string, everySeconds: number, by: string): void {
+    this.context.db.transaction(() => {
+      saveEndpoint(this.context.db, url, everySeconds, by, this.context.now());
+      insertChange(this.context.db, {
+        atMs: this.context.now(),
+        kind: "setting",
+        componentId: null,
+        summary: `${url} is scraped every ${everySeconds} s`,
+        by,
+      });
+    })();
+    this.tellTargets();
+  }
+
+  removeEndpoint(id: number, by: string): string {
+    const url = endpoints(this.context.db).find((one) => one.id === id)?.url;
+    if (!url) throw new PersonError("That endpoint is not scraped any more.");
+    this.context.db.transaction(() => {
+      removeEndpoint(this.context.db, id);
+      insertChange(this.context.db, {
+        atMs: this.context.now(),
+        kind: "setting",
+        componentId: null,
+        summary: `${url} is no longer scraped`,
+        by,
+      });
+    })();
+    this.tellTargets();
+    return url;
+  }
+
+  private takeArrived(): void {
+    this.committing = false;
+    const arrived = this.arrived;
+    this.arrived = [];
+    const reply = (message: ToReceivers) => this.receivers?.postMessage(message);
+    try {
+      const receipts = this.commit(arrived.map(({ batch }) => batch));
+      arrived.forEach(({ id }, index) => reply({ kind: "kept", id, refused: receipts[index]?.refused ?? [] }));
+    } catch (error) {
+      const problem = storeTrouble(error);
+      for (const { id } of arrived)
+        reply({ kind: "failed", id, problem: problem ?? "Something went wrong on this side; send it again." });
+      if (!problem) throw error;
+      this.context.tellTrouble(problem);
+    }
+  }
+
+  private commit(list: readonly Batch[]): Committed["receipts"] {
+    const { receipts, grown, related } = this.context.batches.commit(list, this.context.now());
+    if (grown) this.context.onGrown();
+    if (related) this.context.onRelations();
+    return receipts;
+  }
+
+  saveMatchingRule(rule: { attribute: string; pattern: string; componentId: number }, by: string): void {
+    const component = componentById(this.context.db, rule.componentId);
+    if (!component) throw new PersonError("Choose the component these signals belong to.");
+    this.context.db.transaction(() => {
+      saveMatchingRule(this.context.db, rule, by, this.context.now());
+      insertChange(this.context.db, {
+        atMs: this.context.now(),
+        kind: "setting",
+        componentId: component.id,
+        summary: `Signals whose ${rule.attribute} fits “${rule.pattern}” belong to ${component.name}`,
+        by,
+      });
+      this.context.batches.reload();
+    })();
+  }
+
+  removeMatchingRule(id: number, by: string): void {
+    this.context.db.transaction(() => {
+      removeMatchingRule(this.context.db, id);
+      insertChange(this.context.db, {
+        atMs: this.context.now(),
+        kind: "setting",
+        componentId: null,
+        summary: "A rule that names signals was removed",
+        by,
+      });
+      this.context.batches.reload();
+    })();
+  }
+
+  /** Keeps what is still waiting and lets go of the receivers. */
+  close(): void {
+    if (this.arrived.length) this.takeArrived();
+    this.receivers?.close();
+  }
+}

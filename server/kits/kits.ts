@@ -1,0 +1,41 @@
+import { readdirSync, readFileSync } from "node:fs";
+import { join } from "node:path";
+import { severityRank } from "#core/alarms/severity";
+import { extendCatalogue } from "#core/catalogue/extend";
+import { MINUTE_MS } from "#core/time/windows";
+import { kitSchema, type Kit } from "../settings";
+import { offerRule } from "../store/alarms";
+import type { Db } from "../store/database";
+import { saveRunbook } from "../store/runs";
+
+const read = new Map<string, Kit[]>();
+
+/** The kits that ship with the project; read once for each thread, which takes up what they add to the catalogue. */
+export function readKits(root: string): Kit[] {
+  let kits = read.get(root);
+  if (!kits) {
+    const folder = join(root, "kits");
+    kits = readdirSync(folder)
+      .filter((name) => name.endsWith(".json"))
+      .sort()
+      .map((name) => kitSchema.parse(JSON.parse(readFileSync(join(folder, name), "utf8"))));
+    read.set(root, kits);
+    extendCatalogue({ kinds: kits.flatMap((kit) => kit.kinds), metrics: kits.flatMap((kit) => kit.metrics) });
+  }
+  return kits;
+}
+
+/** Puts the rules and runbooks of kits into the store; what people set is not overwritten. */
+export function offerKits(db: Db, root: string, nowMs: number): void {
+  for (const kit of readKits(root)) {
+    for (const rule of kit.rules)
+      offerRule(db, {
+        ...rule,
+        kind: kit.kind,
+        memoryMs: rule.memoryMinutes * MINUTE_MS,
+        enabled: true,
+        limits: [...rule.limits].sort((a, b) => severityRank(b.severity) - severityRank(a.severity)),
+      });
+    for (const runbook of kit.runbooks) saveRunbook(db, runbook, nowMs);
+  }
+}

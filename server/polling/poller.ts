@@ -1,0 +1,222 @@
+import { kindInfo } from "#core/catalogue/kinds";
+import { guestKey } from "#core/estate/guests";
+import { measureHost, type CounterMemory, type HostPoll, type Measured } from "#core/telemetry/poll";
+import type { SampleWriter } from "../ingest/sample-writer";
+import { eachLimited } from "../outside/limit";
+import type { Secrets } from "../secrets";
+import type { PollTarget, Process, SourceDriver } from "../sources/driver";
+import { driverOf } from "../sources/registry";
+import type { Db } from "../store/database";
+import { currentComponents, guestsOfHypervisors, type ComponentRow } from "../store/estate";
+import { listServices, type FigureSource } from "../store/services";
+import { listSources, sealedCredential, type SourceRow } from "../store/sources";
+import { fetchFigure } from "./figures";
+
+/** One host under watch. */
+export interface PolledHost {
+  id: number;
+  driver: SourceDriver;
+  target: PollTarget<unknown>;
+  everyMs: number;
+  nextMs: number;
+  /** Component ids of its processes by name. */
+  processes: Map<string, number>;
+  /** Component ids of its virtual machines by what they go by. */
+  guests: Map<string, number>;
+  isHypervisor: boolean;
+  counters: CounterMemory;
+}
+
+interface PolledFigure {
+  serviceId: number;
+  figure: FigureSource;
+  nextMs: number;
+}
+
+/** How the hosts of a source are polled. */
+interface Way {
+  driver: SourceDriver;
+  settings: unknown;
+  credential: string;
+  everyMs: number;
+}
+
+const FIGURE_EVERY_MS = 15_000;
+const POLLS_AT_ONCE = 48;
+
+/** Spreads polls over the interval, so that an estate is not asked all at once. */
+const staggered = (id: number, everyMs: number) => (id * 7919) % everyMs;
+
+/** Keeps the list of what is polled and looks at each when its time has come. What sources find is taken up by `reload`. */
+export class Poller {
+  readonly hosts = new Map<number, PolledHost>();
+  private figures: PolledFigure[] = [];
+  private busy = new Set<number>();
+  missed = 0;
+  done = 0;
+
+  constructor(
+    private readonly db: Db,
+    private readonly secrets: Secrets,
+    private readonly sampleWriter: SampleWriter,
+    private readonly onSeen: (componentId: number) => void,
+  ) {}
+
+  reload(atMs: number): void {
+    const ways = new Map(
+      listSources(this.db).flatMap((source) => {
+        const way = this.wayOf(source);
+        return way ? [[source.id, way] as const] : [];
+      }),
+    );
+    const components = currentComponents(this.db);
+    const wanted = new Set<number>();
+    for (const row of components) {
+      const way = row.source_id === null ? undefined : ways.get(row.source_id);
+      // Only what let its system be read can be polled.
+      if (row.host_id !== null || row.depth < 2 || !row.address || !way) continue;
+      wanted.add(row.id);
+      this.follow(row, row.address, way, atMs);
+    }
+    for (const id of this.hosts.keys()) if (!wanted.has(id)) this.hosts.delete(id);
+    for (const row of components)
+      if (row.process !== null && row.host_id !== null) this.hosts.get(row.host_id)?.processes.set(row.process, row.id);
+    for (const { hypervisor, key, guest } of guestsOfHypervisors(this.db)) {
+      const host = this.hosts.get(hypervisor);
+      if (!host) continue;
+      host.guests.set(key, guest);
+      host.isHypervisor = true;
+    }
+    const before = new Map(this.figures.map((one) => [one.serviceId, one.nextMs]));
+    this.figures = listServices(this.db).flatMap((service) =>
+      service.figure ? [{ serviceId: service.id, figure: service.figure, nextMs: before.get(service.id) ?? atMs }] : [],
+    );
+  }
+
+  private wayOf(source: SourceRow): Way | undefined {
+    const driver = driverOf(source.kind);
+    if (!driver.poll || source.pollSeconds === undefined) return undefined;
+    const sealed = sealedCredential(this.db, source.id);
+    const credential = sealed === undefined ? "" : this.secrets.open(sealed);
+    return { driver, settings: source.settings, credential, everyMs: source.pollSeconds * 1000 };
+  }
+
+  private follow(
+    row: ComponentRow,
+    address: string,
+    { driver, settings, credential, everyMs }: Way,
+    atMs: number,
+  ): void {
+    const known = this.hosts.get(row.id);
+    this.hosts.set(row.id, {
+      id: row.id,
+      driver,
+      target: { address, settings, credential },
+      everyMs,
+      nextMs: known?.nextMs ?? atMs + staggered(row.id, everyMs),
+      processes: new Map(),
+      guests: new Map(),
+      isHypervisor: kindInfo(row.kind).hasGuests,
+      counters: known?.counters ?? new Map(),
+    });
+  }
+
+  /** Gives every host its place in the interval anew, after the clock was set. */
+  spread(atMs: number): void {
+    for (const host of this.hosts.values()) host.nextMs = atMs + staggered(host.id, host.everyMs);
+  }
+
+  /** Looks at everything that is due. Failing to answer is a sample too: `reachable` is 0 then. */
+  async pollDue(now: () => number): Promise<void> {
+    const at = now();
+    const due = [...this.hosts.values()].filter((host) => host.nextMs <= at && !this.busy.has(host.id));
+    for (const host of due) {
+      const late = Math.floor((at - host.nextMs) / host.everyMs);
+      this.missed += late;
+      host.nextMs += (late + 1) * host.everyMs;
+    }
+    const figures = this.figures.filter((one) => one.nextMs <= at);
+    for (const one of figures) one.nextMs = at + FIGURE_EVERY_MS;
+    await Promise.all([
+      eachLimited(due, POLLS_AT_ONCE, (host) => this.poll(host, now)),
+      eachLimited(figures, 8, async ({ serviceId, figure }) => {
+        try {
+          this.takeFigure(serviceId, figure, await fetchFigure(figure.url, figure.metric), now());
+        } catch {
+          // A figure that cannot be read leaves a gap; its service's health shows why.
+        }
+      }),
+    ]);
+  }
+
+  private async poll(host: PolledHost, now: () => number): Promise<void> {
+    this.busy.add(host.id);
+    const started = performance.now();
+    try {
+      const poll = await host.driver.poll?.(host.target, {
+        processes: host.processes.size > 0,
+        guests: host.isHypervisor,
+      });
+      if (poll) this.take(host, poll, now(), performance.now() - started);
+    } catch {
+      this.takeSilence(host.id, now());
+    } finally {
+      this.busy.delete(host.id);
+      this.done++;
+    }
+  }
+
+  /** The process table of a polled host; throws with a reason when it cannot be read. */
+  async processesOf(componentId: number): Promise<Process[]> {
+    const host = this.hosts.get(componentId);
+    if (!host?.driver.processes) throw new Error("Its processes are not listed by what polls it.");
+    return host.driver.processes(host.target);
+  }
+
+  take(host: PolledHost, poll: HostPoll, atMs: number, tookMs: number | undefined): void {
+    const measured = measureHost(poll, atMs, host.counters, new Set(host.processes.keys()));
+    // Rates are worked out from the exact instants; the samples of one look share a whole second.
+    const second = Math.floor(atMs / 1000) * 1000;
+    const put = (componentId: number, list: readonly Measured[]) => {
+      for (const one of list)
+        this.sampleWriter.record(
+          this.sampleWriter.series({ componentId, serviceId: null }, one.metric, one.instance, one.unit, second),
+          second,
+          one.value,
+        );
+    };
+    put(host.id, measured.host);
+    put(host.id, [{ metric: "reachable", instance: "", unit: "0/1", value: 1 }]);
+    if (tookMs !== undefined)
+      put(host.id, [{ metric: "response", instance: "", unit: "ms", value: Math.round(tookMs * 10) / 10 }]);
+    for (const [name, list] of measured.processes) {
+      const id = host.processes.get(name);
+      if (id === undefined) continue;
+      put(id, list);
+      this.onSeen(id);
+    }
+    poll.guests?.forEach((guest, index) => {
+      const id = host.guests.get(guestKey(guest, host.id));
+      if (id === undefined) return;
+      put(id, measured.guests[index] ?? []);
+      if (guest.running) this.onSeen(id);
+    });
+    this.onSeen(host.id);
+  }
+
+  takeSilence(hostId: number, atMs: number): void {
+    this.sampleWriter.record(
+      this.sampleWriter.series({ componentId: hostId, serviceId: null }, "reachable", "", "0/1", atMs),
+      atMs,
+      0,
+    );
+  }
+
+  takeFigure(serviceId: number, figure: FigureSource, value: number, atMs: number): void {
+    this.sampleWriter.record(
+      this.sampleWriter.series({ componentId: null, serviceId }, figure.metric, "", figure.unit, atMs),
+      atMs,
+      value,
+    );
+  }
+}

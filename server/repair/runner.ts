@@ -1,0 +1,248 @@
+import { commandLine, fillText, type RunState, type Step } from "#core/repair/runbook";
+import { spokenDuration } from "#core/time/windows";
+import { formatValue } from "#core/units/format";
+import { metricTitle } from "#core/catalogue/metrics";
+import { runOverSsh } from "./ssh";
+import { insertChange } from "../store/changes";
+import type { Db } from "../store/database";
+import { componentById, factsAt } from "../store/estate";
+import { noteIncident } from "../store/incidents";
+import type { LiveEvent } from "../events";
+import { appendOutput, endRun, hostKey, insertRun, trustHostKey, updateStep, type NewRun } from "../store/runs";
+import { readSamples } from "../store/signals";
+import type { SampleWriter } from "../ingest/sample-writer";
+
+export interface RunnerWorld {
+  db: Db;
+  sampleWriter: SampleWriter;
+  now: () => number;
+  /** Waits a span of the clock's time. */
+  sleep: (ms: number, signal: AbortSignal) => Promise<void>;
+  /** A span of the clock's time as machine milliseconds. */
+  machineMs: (ms: number) => number;
+  sshUser: string;
+  sshKey: string | undefined;
+  defaultSshPort: number;
+  emit: (event: LiveEvent) => void;
+}
+
+/** Output of one step is kept up to this many characters; what comes after is counted and left out. */
+const MOST_OUTPUT = 65_536;
+
+/** Carries runs out, step by step, and keeps a full record: who, what command, what it printed, how it ended. */
+export class Runner {
+  private readonly under = new Map<number, AbortController>();
+
+  constructor(private readonly world: RunnerWorld) {}
+
+  /** Writes the run down and starts it; returns its id at once. */
+  start(run: NewRun): number {
+    const { db, now } = this.world;
+    const id = db.transaction(() => {
+      const made = insertRun(db, run, now());
+      const target = componentById(db, run.componentId);
+      insertChange(db, {
+        atMs: now(),
+        kind: "runbook",
+        componentId: run.componentId,
+        summary: `Runbook “${run.definition.name}” started on ${target?.name}`,
+        by: run.by,
+      });
+      if (run.incidentId !== null)
+        noteIncident(
+          db,
+          run.incidentId,
+          "run",
+          `Runbook “${run.definition.name}” started on ${target?.name}`,
+          run.by,
+          now(),
+        );
+      return made;
+    })();
+    const abort = new AbortController();
+    this.under.set(id, abort);
+    void this.carryOut(id, run, abort.signal).finally(() => this.under.delete(id));
+    return id;
+  }
+
+  /** @param by who ends it; stands on its record */
+  stop(id: number, by: string): boolean {
+    const abort = this.under.get(id);
+    abort?.abort(by);
+    return abort !== undefined;
+  }
+
+  private tell(id: number): void {
+    this.world.emit({ topic: "run", id });
+  }
+
+  stopAll(): void {
+    for (const abort of this.under.values()) abort.abort("the end of the program");
+  }
+
+  private async carryOut(id: number, run: NewRun, signal: AbortSignal): Promise<void> {
+    const { db, now } = this.world;
+    const tell = (runId: number) => this.tell(runId);
+    const startedAt = now();
+    let state: RunState = "passed";
+    let message: string | null = null;
+    const steps = run.definition.steps;
+    for (let position = 0; position < steps.length; position++) {
+      const step = steps[position] as Step;
+      if (state !== "passed" || signal.aborted) {
+        if (signal.aborted && state === "passed") {
+          state = "stopped";
+          message = `Stopped by ${String(signal.reason)}.`;
+        }
+        updateStep(db, id, position, { state: "skipped" });
+        continue;
+      }
+      updateStep(db, id, position, { state: "running", startedAt: now() });
+      tell(id);
+      let problem: string | undefined;
+      try {
+        problem = await this.takeStep(id, position, step, run, startedAt, signal);
+      } catch (error) {
+        problem = error instanceof Error ? error.message : "The step failed.";
+      }
+      if (signal.aborted) {
+        state = "stopped";
+        message = `Stopped by ${String(signal.reason)} during step ${position + 1}.`;
+        updateStep(db, id, position, {
+          state: "stopped",
+          endedAt: now(),
+          message: `Stopped by ${String(signal.reason)}.`,
+        });
+      } else if (problem !== undefined) {
+        state = "failed";
+        message = `Step ${position + 1}, “${step.title}”: ${problem}`;
+        updateStep(db, id, position, { state: "failed", endedAt: now(), message: problem });
+      } else updateStep(db, id, position, { state: "passed", endedAt: now() });
+      tell(id);
+    }
+    db.transaction(() => {
+      endRun(db, id, state, message, now());
+      const outcome =
+        state === "passed" ? `ended well after ${spokenDuration(now() - startedAt)}` : `${state}: ${message}`;
+      if (run.incidentId !== null)
+        noteIncident(db, run.incidentId, "run", `Runbook “${run.definition.name}” ${outcome}`, run.by, now());
+    })();
+    tell(id);
+  }
+
+  /** @returns a sentence when the step failed */
+  private async takeStep(
+    id: number,
+    position: number,
+    step: Step,
+    run: NewRun,
+    startedAt: number,
+    signal: AbortSignal,
+  ): Promise<string | undefined> {
+    const { db, now, sleep } = this.world;
+    switch (step.type) {
+      case "note":
+        appendOutput(db, id, position, fillText(step.text, run.args));
+        return undefined;
+      case "wait":
+        await sleep(step.seconds * 1000, signal);
+        return undefined;
+      case "check":
+        return this.check(id, position, step, run, startedAt, signal);
+      case "command": {
+        const target = componentById(db, run.componentId);
+        if (!target?.address) return "The target has no address to connect to.";
+        if (!this.world.sshKey) return "No SSH key is set. Start Holotaxis with --ssh-key FILE.";
+        const sshPort = Number(
+          factsAt(db, target.id, now()).find((fact) => fact.name === "ssh port")?.value ?? this.world.defaultSshPort,
+        );
+        const line = commandLine(step.argv, run.args);
+        updateStep(db, id, position, { state: "running", command: line });
+        const output = this.outputTo(id, position);
+        const result = await runOverSsh(
+          {
+            address: target.address,
+            port: sshPort,
+            user: this.world.sshUser,
+            privateKey: this.world.sshKey,
+            knownFingerprint: hostKey(db, target.address, sshPort),
+            trust: (fingerprint) => trustHostKey(db, target.address as string, sshPort, fingerprint, now()),
+          },
+          line,
+          this.world.machineMs(step.timeoutSeconds * 1000) + 3000,
+          output.take,
+          signal,
+        );
+        output.end();
+        updateStep(db, id, position, { state: "running", exitCode: result.exitCode });
+        if (result.failure) return result.failure;
+        return step.accept.includes(result.exitCode ?? -1)
+          ? undefined
+          : `The command ended with exit code ${result.exitCode}.`;
+      }
+    }
+  }
+
+  private outputTo(id: number, position: number) {
+    let waiting = "";
+    let kept = 0;
+    let left = 0;
+    const write = () => {
+      if (!waiting) return;
+      appendOutput(this.world.db, id, position, waiting);
+      waiting = "";
+      this.tell(id);
+    };
+    const timer = setInterval(write, 200);
+    return {
+      take: (text: string) => {
+        const room = Math.max(0, MOST_OUTPUT - kept);
+        waiting += text.slice(0, room);
+        kept += Math.min(room, text.length);
+        left += Math.max(0, text.length - room);
+      },
+      end: () => {
+        clearInterval(timer);
+        if (left) waiting += `\n… ${left} more characters were left out.`;
+        write();
+      },
+    };
+  }
+
+  private async check(
+    id: number,
+    position: number,
+    step: Extract<Step, { type: "check" }>,
+    run: NewRun,
+    startedAt: number,
+    signal: AbortSignal,
+  ): Promise<string | undefined> {
+    const { db, sampleWriter, now, sleep } = this.world;
+    const series = sampleWriter.find({ componentId: run.componentId, serviceId: null }, step.metric, step.instance);
+    const title = metricTitle(step.metric, step.instance);
+    if (!series) return `${title} is not measured on the target, so it cannot be checked.`;
+    const limit = formatValue(step.value, series.unit);
+    const until = now() + step.timeoutSeconds * 1000;
+    let told = 0;
+    let mean = Number.NaN;
+    while (now() < until && !signal.aborted) {
+      const samples = readSamples(db, series.id, startedAt, now());
+      const last = [...samples.values].slice(-step.meanOf);
+      mean = last.reduce((sum, value) => sum + value, 0) / last.length;
+      if (samples.times.length > told) {
+        told = samples.times.length;
+        appendOutput(
+          db,
+          id,
+          position,
+          `${title} ${formatValue(samples.values[told - 1], series.unit)}, mean of ${last.length}: ${formatValue(mean, series.unit)} (wanted: ${step.is} ${limit})\n`,
+        );
+        this.tell(id);
+        if (last.length >= step.meanOf && (step.is === "below" ? mean < step.value : mean > step.value))
+          return undefined;
+      }
+      await sleep(1000, signal);
+    }
+    return `${title} was still ${formatValue(mean, series.unit)} after ${spokenDuration(step.timeoutSeconds * 1000)}; wanted ${step.is} ${limit}.`;
+  }
+}

@@ -1,0 +1,60 @@
+import type { z } from "zod";
+import type { Listing, Observation } from "#core/estate/observation";
+import type { HostPoll } from "#core/telemetry/poll";
+
+/** What a source's driver found, as it comes. */
+export type Found =
+  | { what: "observations"; observations: Observation[] }
+  /** Something answered, but could not be read; the reason is a sentence. */
+  | { what: "failure"; address: string; reason: string }
+  | { what: "progress"; tried: number; answering: number; recognised: number; failed: number };
+
+export interface Checked {
+  ok: boolean;
+  /** What was tried and what it answered, line by line. */
+  lines: string[];
+}
+
+export interface Process {
+  pid: number;
+  name: string;
+  memoryBytes: number;
+  /** Processor time so far in hundredths of a second. */
+  cpuHundredths: number;
+}
+
+/** How a host that a source covers is reached. */
+export interface PollTarget<Settings> {
+  address: string;
+  settings: Settings;
+  credential: string;
+}
+
+/**
+ * A way to find and measure things. A new kind of source is a folder with one of these and a line in `registry.ts`: the form
+ * of its settings is made from the schema, what it finds goes the one way of observations.
+ */
+export interface SourceDriver<Settings = unknown> {
+  kind: string;
+  label: string;
+  /** A sentence for whoever chooses among kinds. */
+  about: string;
+  /** Fields carry their labels as `.meta({ title, description })`. */
+  settings: z.ZodType<Settings>;
+  /** Absent where nothing secret is needed. */
+  credential?: { label: string; help: string };
+  /** Where polling makes sense: its usual interval, seconds. */
+  pollSeconds?: number;
+  /** What it covers, in words, and how many places that are to be looked at. */
+  covers(settings: Settings): { text: string; places: number };
+  /** Tries it, and repeats the other side's own answer. Ends when the signal is aborted. */
+  check(settings: Settings, credential: string, signal: AbortSignal): Promise<Checked>;
+  /** Looks at everything it covers. Ends soon after the signal is aborted, whatever hangs. */
+  discover?(settings: Settings, credential: string, signal: AbortSignal): AsyncIterable<Found>;
+  /** What a discovery that ended by itself has listed in full. */
+  listings?(settings: Settings): Listing[];
+  /** One look at a host for its metrics; throws with a reason when it does not answer. */
+  poll?(target: PollTarget<Settings>, also: { processes: boolean; guests: boolean }): Promise<HostPoll>;
+  /** All processes of a host. */
+  processes?(target: PollTarget<Settings>): Promise<Process[]>;
+}

@@ -1,0 +1,32 @@
+import type { AddressSpan } from "#core/estate/ranges";
+import type { AddressSighting, OpenPort, SystemSighting } from "#core/estate/sighting";
+import type { Limiter } from "../../outside/limit";
+import { readSystem } from "./snmp";
+import { probePort } from "./tcp";
+
+export interface RangeTask {
+  spans: AddressSpan[];
+  ports: number[];
+  snmpPort: number;
+  community: string;
+}
+
+/** One look at one address by all ways at once; undefined where nothing answers. The signal lets go of what is open. */
+export async function lookAt(
+  address: string,
+  task: RangeTask,
+  tcp: Limiter,
+  signal: AbortSignal,
+): Promise<AddressSighting | undefined> {
+  const target = { address, port: task.snmpPort, community: task.community, signal };
+  const reading = readSystem(target, 700, 1).catch(() => undefined);
+  const probed = await tcp.through(() => Promise.all(task.ports.map((port) => probePort(address, port, signal))));
+  let system: SystemSighting | undefined = await reading;
+  if (!system && probed.some(Boolean))
+    // Something is there; it may only have been slow.
+    system = await readSystem(target, 1500, 0).catch(() => undefined);
+  const open = probed.filter((port): port is OpenPort => port !== undefined);
+  if (!system && open.length === 0) return undefined;
+  const reason = `Answers on TCP ${open.map((port) => port.port).join(", ")}, but not to SNMP on UDP ${task.snmpPort} with this community. Check the community, and whether an agent runs there and lets this machine in.`;
+  return { address, open, ...(system ? { system } : {}), failures: system ? [] : [{ what: "snmp", reason }] };
+}

@@ -1,0 +1,17 @@
+import { agentDriver } from "./agent/driver";
+import type { SourceDriver } from "./driver";
+import { rangeDriver } from "./range/driver";
+
+/** Every kind of source. A new one is a folder with a driver, and a line here. */
+const DRIVERS: readonly SourceDriver[] = [rangeDriver as SourceDriver, agentDriver as SourceDriver];
+
+const byKind = new Map(DRIVERS.map((driver) => [driver.kind, driver]));
+
+export const sourceDrivers = (): readonly SourceDriver[] => DRIVERS;
+
+/** The driver of a kind; throws where the store holds a kind of a later version. */
+export function driverOf(kind: string): SourceDriver {
+  const driver = byKind.get(kind);
+  if (!driver) throw new Error(`No driver reads sources of kind ${kind}.`);
+  return driver;
+}

@@ -1,0 +1,148 @@
+import { EstateBook, type Joined, type KnownComponent, type KnownEstate, type KnownRelation } from "#core/estate/known";
+import type { Depth } from "#core/estate/observation";
+import type { RelationType } from "#core/catalogue/kinds";
+import { prepared, type Db } from "./database";
+import type { ComponentRow } from "./estate";
+
+const RELATION = "SELECT id, type, from_id AS fromId, to_id AS toId, detail, seen_by AS seenBy, missed FROM relation";
+
+const known = (
+  row: ComponentRow,
+  keys: readonly string[],
+  facts: Readonly<Record<string, string>>,
+  joined: readonly Joined[],
+): KnownComponent => ({
+  id: row.id,
+  kind: row.kind,
+  confidence: row.kind_confidence,
+  name: row.name,
+  sourceId: row.source_id,
+  hostId: row.host_id,
+  address: row.address,
+  process: row.process,
+  container: row.container,
+  depth: row.depth as Depth,
+  readBy: row.read_by,
+  missed: row.missed,
+  retired: row.valid_to !== null,
+  validFrom: row.valid_from,
+  keys,
+  facts,
+  joined,
+});
+
+interface JoinRow {
+  component_id: number;
+  into_id: number;
+  keys: string;
+}
+const JOINS = "SELECT component_id, into_id, keys FROM component_join WHERE split_at IS NULL";
+const joinOf = (row: JoinRow): Joined => ({ id: row.component_id, keys: JSON.parse(row.keys) as string[] });
+
+/** Everything that is or was in the estate, and the present relations. */
+export function readEstate(db: Db): EstateBook {
+  const collect = <Row, Value>(rows: readonly Row[], owner: (row: Row) => number, value: (row: Row) => Value) => {
+    const lists = new Map<number, Value[]>();
+    for (const row of rows) {
+      const list = lists.get(owner(row));
+      if (list) list.push(value(row));
+      else lists.set(owner(row), [value(row)]);
+    }
+    return lists;
+  };
+  const keys = collect(
+    prepared<{ key: string; component_id: number }>(db, "SELECT key, component_id FROM component_key").all(),
+    (row) => row.component_id,
+    (row) => row.key,
+  );
+  const facts = collect(
+    prepared<{ component_id: number; name: string; value: string }>(
+      db,
+      "SELECT component_id, name, value FROM fact WHERE valid_to IS NULL",
+    ).all(),
+    (row) => row.component_id,
+    (row) => [row.name, row.value] as const,
+  );
+  const joins = collect(prepared<JoinRow>(db, JOINS).all(), (row) => row.into_id, joinOf);
+  const components = prepared<ComponentRow>(db, "SELECT * FROM component")
+    .all()
+    .map((row) =>
+      known(row, keys.get(row.id) ?? [], Object.fromEntries(facts.get(row.id) ?? []), joins.get(row.id) ?? []),
+    );
+  return new EstateBook(components, prepared<KnownRelation>(db, `${RELATION} WHERE valid_to IS NULL`).all());
+}
+
+/** The estate asked piece by piece, for looks at a few things only. */
+export class StoredEstate implements KnownEstate {
+  constructor(private readonly db: Db) {}
+
+  component(id: number): KnownComponent | undefined {
+    const row = prepared<ComponentRow>(this.db, "SELECT * FROM component WHERE id = ?").get(id);
+    if (!row) return undefined;
+    const keys = prepared<{ key: string }>(this.db, "SELECT key FROM component_key WHERE component_id = ?").all(id);
+    const facts = prepared<{ name: string; value: string }>(
+      this.db,
+      "SELECT name, value FROM fact WHERE component_id = ? AND valid_to IS NULL",
+    ).all(id);
+    const joins = prepared<JoinRow>(this.db, `${JOINS} AND into_id = ?`).all(id);
+    return known(
+      row,
+      keys.map((one) => one.key),
+      Object.fromEntries(facts.map((one) => [one.name, one.value])),
+      joins.map(joinOf),
+    );
+  }
+
+  ofKey(key: string): number | undefined {
+    return prepared<{ id: number }>(this.db, "SELECT component_id AS id FROM component_key WHERE key = ?").get(key)?.id;
+  }
+
+  nameTaken(name: string): boolean {
+    return (
+      prepared(this.db, "SELECT 1 FROM component WHERE lower(name) = ? AND valid_to IS NULL LIMIT 1").get(
+        name.toLowerCase(),
+      ) !== undefined
+    );
+  }
+
+  relation(type: RelationType, fromId: number, toId: number, detail: string): KnownRelation | undefined {
+    return prepared<KnownRelation>(
+      this.db,
+      `${RELATION} WHERE type = ? AND from_id = ? AND to_id = ? AND detail = ? AND valid_to IS NULL`,
+    ).get(type, fromId, toId, detail);
+  }
+
+  relationsFrom(id: number, type: RelationType): KnownRelation[] {
+    return prepared<KnownRelation>(this.db, `${RELATION} WHERE from_id = ? AND type = ? AND valid_to IS NULL`).all(
+      id,
+      type,
+    );
+  }
+
+  partsOf(hostId: number): number[] {
+    return prepared<{ id: number }>(this.db, "SELECT id FROM component WHERE host_id = ? AND valid_to IS NULL")
+      .all(hostId)
+      .map((one) => one.id);
+  }
+}
+
+export function writeJoin(
+  db: Db,
+  id: number,
+  into: number,
+  keys: readonly string[],
+  reason: string,
+  atMs: number,
+): void {
+  prepared(
+    db,
+    "INSERT OR REPLACE INTO component_join (component_id, into_id, keys, reason, at) VALUES (?, ?, ?, ?, ?)",
+  ).run(id, into, JSON.stringify(keys), reason, atMs);
+}
+
+export function endJoin(db: Db, id: number, into: number, atMs: number): void {
+  prepared(
+    db,
+    "UPDATE component_join SET split_at = ? WHERE component_id = ? AND into_id = ? AND split_at IS NULL",
+  ).run(atMs, id, into);
+}

@@ -1,0 +1,201 @@
+import { prepared, type Db } from "./database";
+
+export interface SourceRow {
+  id: number;
+  kind: string;
+  name: string;
+  site: string;
+  /** By the schema of the kind's driver. */
+  settings: unknown;
+  credential_id: number | null;
+  /** Undefined where nothing is polled. */
+  pollSeconds: number | undefined;
+}
+
+export interface SourceFields {
+  kind: string;
+  name: string;
+  site: string;
+  settings: unknown;
+  pollSeconds?: number | undefined;
+}
+
+const scheduleOf = (fields: SourceFields) =>
+  JSON.stringify(fields.pollSeconds === undefined ? {} : { pollSeconds: fields.pollSeconds });
+
+function insertCredential(db: Db, label: string, sealed: string, atMs: number): number {
+  return Number(
+    prepared(db, "INSERT INTO credential (label, sealed, created_at) VALUES (?, ?, ?)").run(label, sealed, atMs)
+      .lastInsertRowid,
+  );
+}
+
+/** @param sealed the credential, encrypted; undefined where the kind needs none */
+export function insertSource(db: Db, fields: SourceFields, sealed: string | undefined, atMs: number): number {
+  const credential = sealed === undefined ? null : insertCredential(db, fields.name, sealed, atMs);
+  return Number(
+    prepared(
+      db,
+      "INSERT INTO source (kind, name, site, settings, credential_id, schedule, created_at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+    ).run(fields.kind, fields.name, fields.site, JSON.stringify(fields.settings), credential, scheduleOf(fields), atMs)
+      .lastInsertRowid,
+  );
+}
+
+/** @param sealed undefined leaves the credential as it is */
+export function updateSource(db: Db, id: number, fields: SourceFields, sealed: string | undefined, atMs: number): void {
+  prepared(db, "UPDATE source SET name = ?, site = ?, settings = ?, schedule = ? WHERE id = ?").run(
+    fields.name,
+    fields.site,
+    JSON.stringify(fields.settings),
+    scheduleOf(fields),
+    id,
+  );
+  if (sealed === undefined) return;
+  const held = sourceById(db, id)?.credential_id ?? null;
+  if (held === null)
+    prepared(db, "UPDATE source SET credential_id = ? WHERE id = ?").run(
+      insertCredential(db, fields.name, sealed, atMs),
+      id,
+    );
+  else prepared(db, "UPDATE credential SET sealed = ? WHERE id = ?").run(sealed, held);
+}
+
+const SOURCE = "SELECT id, kind, name, site, settings, credential_id, schedule FROM source";
+
+const toSource = (
+  row: Omit<SourceRow, "settings" | "pollSeconds"> & { settings: string; schedule: string },
+): SourceRow => {
+  const { schedule, ...rest } = row;
+  const { pollSeconds } = JSON.parse(schedule) as { pollSeconds?: number };
+  return { ...rest, settings: JSON.parse(row.settings) as unknown, pollSeconds };
+};
+
+export function listSources(db: Db): SourceRow[] {
+  return prepared<Parameters<typeof toSource>[0]>(db, `${SOURCE} ORDER BY name`).all().map(toSource);
+}
+
+export function sourceById(db: Db, id: number): SourceRow | undefined {
+  const row = prepared<Parameters<typeof toSource>[0]>(db, `${SOURCE} WHERE id = ?`).get(id);
+  return row && toSource(row);
+}
+
+export function sourceNamed(db: Db, name: string): SourceRow | undefined {
+  const row = prepared<Parameters<typeof toSource>[0]>(db, `${SOURCE} WHERE name = ?`).get(name);
+  return row && toSource(row);
+}
+
+/** The sealed credential of a source; undefined where it has none. */
+export function sealedCredential(db: Db, id: number): string | undefined {
+  return prepared<{ sealed: string }>(
+    db,
+    "SELECT c.sealed FROM source s JOIN credential c ON c.id = s.credential_id WHERE s.id = ?",
+  ).get(id)?.sealed;
+}
+
+export interface SweepRow {
+  id: number;
+  source_id: number;
+  source: string;
+  state: "running" | "done" | "stopped" | "failed";
+  started_by: string;
+  started_at: number;
+  ended_at: number | null;
+  addresses: number;
+  tried: number;
+  answering: number;
+  recognised: number;
+  failed: number;
+  message: string | null;
+}
+
+const SWEEP = `SELECT w.id, w.source_id, s.name AS source, w.state, w.started_by, w.started_at, w.ended_at, w.addresses, w.tried, w.answering, w.recognised, w.failed, w.message
+  FROM sweep w JOIN source s ON s.id = w.source_id`;
+
+export function insertSweep(db: Db, sourceId: number, by: string, addresses: number, atMs: number): number {
+  return Number(
+    prepared(
+      db,
+      "INSERT INTO sweep (source_id, state, started_by, started_at, addresses) VALUES (?, 'running', ?, ?, ?)",
+    ).run(sourceId, by, atMs, addresses).lastInsertRowid,
+  );
+}
+
+export interface SweepProgress {
+  tried: number;
+  answering: number;
+  recognised: number;
+  failed: number;
+}
+
+export function updateSweep(db: Db, id: number, progress: SweepProgress): void {
+  prepared(db, "UPDATE sweep SET tried = ?, answering = ?, recognised = ?, failed = ? WHERE id = ?").run(
+    progress.tried,
+    progress.answering,
+    progress.recognised,
+    progress.failed,
+    id,
+  );
+}
+
+export function endSweep(db: Db, id: number, state: SweepRow["state"], message: string | null, atMs: number): void {
+  prepared(db, "UPDATE sweep SET state = ?, message = ?, ended_at = ? WHERE id = ?").run(state, message, atMs, id);
+}
+
+/** Sweeps cut off by a stop of the program. */
+export function endInterruptedSweeps(db: Db, atMs: number): void {
+  prepared(
+    db,
+    "UPDATE sweep SET state = 'stopped', ended_at = ?, message = 'Cut off because Holotaxis was stopped. Start it again.' WHERE state = 'running'",
+  ).run(atMs);
+}
+
+export function listSweeps(db: Db, limit: number, untilMs: number): SweepRow[] {
+  return prepared<SweepRow>(db, `${SWEEP} WHERE w.started_at <= ? ORDER BY w.started_at DESC, w.id DESC LIMIT ?`).all(
+    untilMs,
+    limit,
+  );
+}
+
+export function sweepById(db: Db, id: number): SweepRow | undefined {
+  return prepared<SweepRow>(db, `${SWEEP} WHERE w.id = ?`).get(id);
+}
+
+export type FindingOutcome = "new" | "back" | "changed" | "missing" | "gone" | "failed" | "unmatched";
+
+export interface FindingRow {
+  outcome: FindingOutcome;
+  component_id: number | null;
+  address: string;
+  title: string;
+  detail: string;
+}
+
+export function insertFinding(db: Db, sweepId: number, finding: FindingRow): void {
+  prepared(
+    db,
+    "INSERT INTO finding (sweep_id, outcome, component_id, address, title, detail) VALUES (?, ?, ?, ?, ?, ?)",
+  ).run(sweepId, finding.outcome, finding.component_id, finding.address, finding.title, finding.detail);
+}
+
+export function findingCounts(db: Db, sweepId: number): Partial<Record<FindingOutcome, number>> {
+  const rows = prepared<{ outcome: FindingOutcome; count: number }>(
+    db,
+    "SELECT outcome, count(*) AS count FROM finding WHERE sweep_id = ? GROUP BY outcome",
+  ).all(sweepId);
+  return Object.fromEntries(rows.map((row) => [row.outcome, row.count]));
+}
+
+export function listFindings(db: Db, sweepId: number, outcome: string, limit: number, offset: number): FindingRow[] {
+  return prepared<FindingRow>(
+    db,
+    `SELECT outcome, component_id, address, title, detail FROM finding WHERE sweep_id = ? AND (? = '' OR outcome = ?)
+     ORDER BY CASE outcome WHEN 'failed' THEN 0 WHEN 'new' THEN 1 WHEN 'back' THEN 2 WHEN 'changed' THEN 3 WHEN 'missing' THEN 4 WHEN 'gone' THEN 5 ELSE 6 END, title LIMIT ? OFFSET ?`,
+  ).all(sweepId, outcome, outcome, limit, offset);
+}
+
+/** The sweep of a source that is under way, if any. */
+export function runningSweep(db: Db, sourceId: number): number | undefined {
+  return prepared<{ id: number }>(db, "SELECT id FROM sweep WHERE source_id = ? AND state = 'running'").get(sourceId)
+    ?.id;
+}
