@@ -30,6 +30,7 @@ export default [
       route("setup/audit", "routes/setup.audit.tsx"),
       route("setup/signals", "routes/setup.signals.tsx"),
       route("setup/rules", "routes/setup.rules.tsx"),
+      route("setup/rules/:id", "routes/setup.rule.tsx"),
       route("setup/services", "routes/setup.services.tsx"),
     ]),
     route("*", "routes/missing.tsx"),

@@ -33,13 +33,9 @@ export function benchTick(root: string): Measurement {
   );
   offerRule(db, {
     name: "m",
-    metric: "m0",
-    kind: "host.*",
-    direction: "above",
-    limits: [{ severity: "critical", value: 1e9 }],
-    samples: 5,
-    hysteresis: 1,
-    memoryMs: 3_600_000,
+    type: "threshold",
+    settings: { metric: "m0", direction: "above", critical: 1e9, samples: 5, hysteresis: 1, memoryMinutes: 60 },
+    scope: { subject: "component", kind: "host.*" },
     enabled: true,
   });
   const sampleWriter = new SampleWriter(db);
@@ -67,7 +63,9 @@ export function benchTick(root: string): Measurement {
         all.push(sampleWriter.series({ componentId: id, serviceId: null }, `m${metric}`, "", "%", 0));
     }
   })();
-  const evaluator = new Evaluator(db, (id) => kinds.get(id), {
+  const evaluator = new Evaluator(db, {
+    kindOf: (id) => kinds.get(id),
+    serviceUid: () => undefined,
     recall: (id, from, to) => sampleWriter.recall(id, from, to),
     isTwin: () => false,
   });

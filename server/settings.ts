@@ -87,7 +87,7 @@ export const setupSchema = z.strictObject({
 export type SetupFile = z.infer<typeof setupSchema>;
 
 const limit = z.strictObject({
-  severity: z.enum(["critical", "major", "minor", "warning", "indeterminate"]),
+  severity: z.enum(["critical", "major", "minor", "warning"]),
   value: z.number(),
 });
 

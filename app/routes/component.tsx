@@ -147,18 +147,12 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
                     <KeepLink to={`/estate/${carrier.id}`}>{carrier.name}</KeepLink>
                   </Fact>
                 ))}
-              {page.facts
-                .filter((fact) => fact.name !== "memory bytes")
-                .map((fact) => (
-                  <Fact key={fact.name} name={capital(fact.name)}>
-                    {fact.value}
-                  </Fact>
-                ))}
-              {page.facts.some((fact) => fact.name === "memory bytes") ? (
-                <Fact name="Memory">
-                  {formatValue(Number(page.facts.find((fact) => fact.name === "memory bytes")?.value), "By")}
+              {page.facts.map((fact) => (
+                <Fact key={fact.name} name={capital(fact.name)}>
+                  {fact.value}
                 </Fact>
-              ) : null}
+              ))}
+              {page.memoryBytes === null ? null : <Fact name="Memory">{formatValue(page.memoryBytes, "By")}</Fact>}
               <Fact name="Found">{dayAndTime(component.valid_from, now.nowMs)}</Fact>
               <Fact name="Last seen">{`${dayAndTime(component.last_seen_at, now.nowMs, true)} (${spokenDuration(now.nowMs - component.last_seen_at)} ago)`}</Fact>
               <Fact name="Recognised because">{component.reason}</Fact>
@@ -191,7 +185,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
                   {page.parts.map((part) => (
                     <Stack component="li" key={part.id} direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
                       <KindGlyph kind={part.kind} sx={{ fontSize: 16, color: "text.secondary" }} />
-                      <KeepLink to={`/estate/${part.id}`}>{part.name.split(" @ ")[0]}</KeepLink>
+                      <KeepLink to={`/estate/${part.id}`}>{part.label}</KeepLink>
                     </Stack>
                   ))}
                 </Stack>
@@ -313,7 +307,7 @@ function Talks({ rows, showOwn, empty }: { rows: Data["called"]; showOwn: boolea
       <tbody>
         {rows.map((row) => (
           <tr key={`${row.own.id}-${row.other.id}-${row.detail}`}>
-            {showOwn ? <td>{row.own.name.split(" @ ")[0]}</td> : null}
+            {showOwn ? <td>{row.own.label}</td> : null}
             <td>
               <Stack direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
                 <SeverityMark severity={row.other.severity} size={15} />

@@ -212,7 +212,7 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
                       <SeverityLabel severity={alarm.severity} />
                     </td>
                     <td>
-                      <KeepLink to={`/estate/${alarm.component_id}`}>{alarm.component}</KeepLink>: {alarm.text}
+                      <KeepLink to={`/estate/${alarm.component_id}`}>{alarm.subject}</KeepLink>: {alarm.text}
                       <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>
                         raised {dayAndTime(alarm.raised_at, now.nowMs, true)}
                         {alarm.cleared_at ? `, cleared ${clockTime(alarm.cleared_at, true)}` : ""}

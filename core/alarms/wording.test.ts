@@ -1,35 +1,28 @@
 import { expect, it } from "vitest";
-import type { ThresholdRule } from "../detection/threshold";
-import { alarmText, clearedText } from "./wording";
 import { metricName, metricTitle } from "../catalogue/metrics";
+import { clearedText, thresholdText, type ThresholdFacts } from "./wording";
 
-const rule: ThresholdRule = {
-  id: 1,
+const facts = (changes: Partial<ThresholdFacts>): ThresholdFacts => ({
   metric: "disk.used",
-  kind: "host.*",
+  instance: "/srv",
+  unit: "%",
   direction: "above",
-  limits: [],
+  mean: 92.84,
+  limit: 90,
   samples: 3,
-  hysteresis: 2,
-  memoryMs: 1,
-};
+  ...changes,
+});
 
 it("says what is measured, over how many samples, and against which limit", () => {
-  expect(alarmText(rule, { severity: "major", mean: 92.84, limit: 90, samples: 3 }, "/srv", "%")).toBe(
-    "Disk usage of /srv at 92.8 % (mean of 3 samples), above the limit of 90 %",
-  );
-  expect(alarmText(rule, { severity: "major", mean: 92.84, limit: 90.5, samples: 1 }, "/srv", "%")).toBe(
+  expect(thresholdText(facts({}))).toBe("Disk usage of /srv at 92.8 % (mean of 3 samples), above the limit of 90 %");
+  expect(thresholdText(facts({ limit: 90.5, samples: 1 }))).toBe(
     "Disk usage of /srv at 92.8 %, above the limit of 90.5 %",
   );
 });
-it("counts polls and reports that did not come", () => {
-  const silent = { ...rule, metric: "reachable", direction: "below" as const };
-  expect(alarmText(silent, { severity: "critical", mean: 1 / 3, limit: 0.4, samples: 3 }, "", "0/1")).toBe(
-    "Does not answer: 2 of the last 3 polls or reports did not come",
-  );
-  expect(clearedText(silent, { severity: "cleared", mean: 1, limit: 0.4, samples: 3 }, "", "0/1")).toBe(
-    "Answers again",
-  );
+it("counts polls and reports that were missed", () => {
+  const silent = facts({ metric: "reachable", instance: "", unit: "0/1", direction: "below", mean: 1 / 3, limit: 0.4 });
+  expect(thresholdText(silent)).toBe("Not responding: 2 of the last 3 polls or reports were missed");
+  expect(clearedText({ ...silent, mean: 1 })).toBe("Responding again");
 });
 it("names metrics that no kit knows by their own name", () =>
   expect(metricTitle("queue.depth_now", "")).toBe("Queue depth now"));

@@ -1,16 +1,30 @@
-import { metricTitle } from "../catalogue/metrics";
-import type { ThresholdRule, ThresholdVerdict } from "../detection/threshold";
+import { metricInfo, metricTitle } from "../catalogue/metrics";
 import { formatValue } from "../units/format";
 
-/** The text of an alarm: what is measured, against which limit, over how many samples. */
-export function alarmText(rule: ThresholdRule, verdict: ThresholdVerdict, instance: string, unit: string): string {
-  if (rule.metric === "reachable")
-    return `Does not answer: ${Math.round((1 - verdict.mean) * verdict.samples)} of the last ${verdict.samples} polls or reports did not come`;
-  const over = verdict.samples > 1 ? ` (mean of ${verdict.samples} samples)` : "";
-  return `${metricTitle(rule.metric, instance)} at ${formatValue(verdict.mean, unit)}${over}, ${rule.direction} the limit of ${formatValue(verdict.limit, unit).replace(".0 ", " ")}`;
+/** What a threshold found, as far as the sentence about it goes. */
+export interface ThresholdFacts {
+  metric: string;
+  instance: string;
+  unit: string;
+  direction: "above" | "below";
+  /** Mean the verdict rests on. */
+  mean: number;
+  /** The limit that is broken; when none is any more, the one just left. */
+  limit: number;
+  samples: number;
 }
 
-export function clearedText(rule: ThresholdRule, verdict: ThresholdVerdict, instance: string, unit: string): string {
-  if (rule.metric === "reachable") return "Answers again";
-  return `${metricTitle(rule.metric, instance)} is back in bounds: ${formatValue(verdict.mean, unit)}`;
+const isReachability = (metric: string) => metricInfo(metric).resource === "reach";
+
+/** The text of an alarm: what is measured, against which limit, over how many samples. */
+export function thresholdText({ metric, instance, unit, direction, mean, limit, samples }: ThresholdFacts): string {
+  if (isReachability(metric))
+    return `Not responding: ${Math.round((1 - mean) * samples)} of the last ${samples} polls or reports were missed`;
+  const over = samples > 1 ? ` (mean of ${samples} samples)` : "";
+  return `${metricTitle(metric, instance)} at ${formatValue(mean, unit)}${over}, ${direction} the limit of ${formatValue(limit, unit).replace(".0 ", " ")}`;
+}
+
+export function clearedText({ metric, instance, unit, mean }: ThresholdFacts): string {
+  if (isReachability(metric)) return "Responding again";
+  return `${metricTitle(metric, instance)} is back in bounds: ${formatValue(mean, unit)}`;
 }

@@ -85,8 +85,7 @@ describe("placing an alarm", () => {
 describe("ranking suspects", () => {
   const suspect = (id: number, changes = {}) => ({
     alarmId: id,
-    componentId: id,
-    componentName: `c${id}`,
+    subjectName: `c${id}`,
     severity: "major" as const,
     raisedMs: id * 1000,
     text: "",

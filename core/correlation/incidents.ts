@@ -76,8 +76,8 @@ export function placeAlarm(
 /** One alarm as the ranking of causes sees it. */
 export interface SuspectAlarm {
   alarmId: number;
-  componentId: number;
-  componentName: string;
+  /** Name of what the alarm is on. */
+  subjectName: string;
   severity: Severity;
   raisedMs: number;
   text: string;
@@ -87,7 +87,6 @@ export interface SuspectAlarm {
 
 export interface Suspect {
   alarmId: number;
-  componentId: number;
   score: number;
   reasons: string[];
 }
@@ -106,7 +105,7 @@ export function rankSuspects(alarms: readonly SuspectAlarm[]): Suspect[] {
       if (alarm.dependants > 0) {
         score += 3 * alarm.dependants;
         reasons.push(
-          `${alarm.dependants} other alarmed ${alarm.dependants === 1 ? "component relies" : "components rely"} on ${alarm.componentName}`,
+          `${alarm.dependants} other alarmed ${alarm.dependants === 1 ? "component relies" : "components rely"} on ${alarm.subjectName}`,
         );
       }
       if (alarm.raisedMs === first) {
@@ -121,7 +120,7 @@ export function rankSuspects(alarms: readonly SuspectAlarm[]): Suspect[] {
           alarms.length > 1 ? `no other alarm is worse than ${alarm.severity}` : `the alarm is ${alarm.severity}`,
         );
       }
-      return { alarmId: alarm.alarmId, componentId: alarm.componentId, score, reasons };
+      return { alarmId: alarm.alarmId, score, reasons };
     })
     .sort((a, b) => b.score - a.score || a.alarmId - b.alarmId);
 }

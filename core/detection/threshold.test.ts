@@ -1,26 +1,22 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { freshThresholdState, judgeSample, type ThresholdRule } from "./threshold";
+import { threshold, thresholdSettings, type ThresholdSettings } from "./threshold";
 import { kindMatches } from "../catalogue/kinds";
 
-const rule = (changes: Partial<ThresholdRule> = {}): ThresholdRule => ({
-  id: 1,
+const rule = (changes: Partial<ThresholdSettings> = {}): ThresholdSettings => ({
   metric: "memory.used",
-  kind: "host.*",
   direction: "above",
-  limits: [
-    { severity: "critical", value: 90 },
-    { severity: "warning", value: 70 },
-  ],
+  critical: 90,
+  warning: 70,
   samples: 5,
   hysteresis: 4,
-  memoryMs: 3_600_000,
+  memoryMinutes: 60,
   ...changes,
 });
-const feed = (one: ThresholdRule, values: readonly number[], step = 15_000) => {
-  const state = freshThresholdState();
+const feed = (one: ThresholdSettings, values: readonly number[], step = 15_000) => {
+  const state = threshold.fresh();
   return values.flatMap((value, index) => {
-    const verdict = judgeSample(one, state, index * step, value);
+    const verdict = threshold.evaluate(one, state, { atMs: index * step, value }, { instance: "", unit: "%" });
     return verdict ? [[index, verdict.severity] as const] : [];
   });
 };
@@ -44,14 +40,50 @@ describe("a threshold on the mean of five samples", () => {
     ]);
   });
   it("names the limit that is broken now when it eases", () => {
-    const state = freshThresholdState();
-    judgeSample(rule({ samples: 1 }), state, 0, 95);
-    expect(judgeSample(rule({ samples: 1 }), state, 1, 80)).toMatchObject({ severity: "warning", limit: 70 });
+    const state = threshold.fresh();
+    const judge = (atMs: number, value: number) =>
+      threshold.evaluate(rule({ samples: 1 }), state, { atMs, value }, { instance: "", unit: "%" });
+    judge(0, 95);
+    expect(judge(1, 80)).toMatchObject({
+      severity: "warning",
+      score: 75,
+      text: "Memory usage at 80.0 %, above the limit of 70 %",
+    });
+  });
+  it("says since when every sample was past the limit, which is before the mean was", () => {
+    const state = threshold.fresh();
+    const verdicts = [40, 75, 76, 77, 78, 79, 95].map((value, minute) =>
+      threshold.evaluate(rule({ samples: 3 }), state, { atMs: minute * 60_000, value }, { instance: "", unit: "%" }),
+    );
+    expect(verdicts.filter(Boolean)).toMatchObject([{ severity: "warning", onsetMs: 60_000 }]);
+  });
+  it("takes limits as a form sends them, and asks for one", () => {
+    const form = {
+      metric: "cpu.used",
+      direction: "above",
+      critical: "90",
+      major: "",
+      samples: "3",
+      hysteresis: "4",
+      memoryMinutes: "40",
+    };
+    expect(thresholdSettings.parse(form)).toEqual({
+      metric: "cpu.used",
+      direction: "above",
+      critical: 90,
+      samples: 3,
+      hysteresis: 4,
+      memoryMinutes: 40,
+    });
+    expect(thresholdSettings.safeParse({ ...form, critical: "" }).error?.issues[0]?.message).toMatch(
+      /at least one limit/,
+    );
+    expect(thresholdSettings.safeParse({ ...form, critical: "much" }).error?.issues[0]?.path).toEqual(["critical"]);
   });
   it("watches for too little as well", () =>
     expect(
       feed(
-        rule({ direction: "below", samples: 3, hysteresis: 0.2, limits: [{ severity: "critical", value: 0.4 }] }),
+        rule({ direction: "below", samples: 3, hysteresis: 0.2, critical: 0.4, warning: undefined }),
         [1, 1, 1, 0, 0, 0, 1, 1],
       ),
     ).toEqual([
@@ -59,7 +91,7 @@ describe("a threshold on the mean of five samples", () => {
       [7, "cleared"],
     ]));
   it("forgets samples that are too old", () =>
-    expect(feed(rule({ memoryMs: 60_000 }), [99, 99, 99, 99, 99, 99], 30_000)).toEqual([]));
+    expect(feed(rule({ memoryMinutes: 1 }), [99, 99, 99, 99, 99, 99], 30_000)).toEqual([]));
   it("passes over what is no number", () =>
     expect(feed(rule({ samples: 2 }), [99, Number.NaN, 99])).toEqual([[2, "critical"]]));
   it("never gives the same verdict twice in a row, whatever comes", () => {

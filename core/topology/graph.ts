@@ -7,17 +7,6 @@ export interface Edge {
   to: number;
 }
 
-/** Outgoing relations of each component. */
-export function outgoing(edges: readonly Edge[]): Map<number, Edge[]> {
-  const map = new Map<number, Edge[]>();
-  for (const edge of edges) {
-    const list = map.get(edge.from);
-    if (list) list.push(edge);
-    else map.set(edge.from, [edge]);
-  }
-  return map;
-}
-
 export interface ServiceEntry {
   service: number;
   /** Components through which people or other services enter. */
@@ -31,48 +20,117 @@ export interface ServiceExtent {
   reliesOn: Set<number>;
 }
 
-/**
- * What each service is made of: its entry points, everything they reach over `talks-to` without passing through an
- * entry point of another service, and what those run on. Reaching another service's entry makes it a service relied on.
- */
-export function serviceExtents(services: readonly ServiceEntry[], edges: readonly Edge[]): ServiceExtent[] {
-  const next = outgoing(edges);
-  const serviceOfEntry = new Map<number, number>();
-  for (const { service, entries } of services) for (const entry of entries) serviceOfEntry.set(entry, service);
-  return services.map(({ service, entries }) => {
-    const members = new Set<number>();
-    const reliesOn = new Set<number>();
-    const waiting = [...entries];
-    while (waiting.length) {
-      const id = waiting.pop() as number;
-      if (members.has(id)) continue;
-      members.add(id);
-      for (const edge of next.get(id) ?? []) {
-        if (edge.type === "talks-to") {
-          const other = serviceOfEntry.get(edge.to);
-          if (other !== undefined && other !== service) reliesOn.add(other);
-          else waiting.push(edge.to);
-        } else if (edge.type === "runs-on" || edge.type === "hosted-by") waiting.push(edge.to);
-      }
+/** Relations over which trouble at one end is felt at the other. */
+const CARRYING: ReadonlySet<RelationType> = new Set(["talks-to", "runs-on", "hosted-by"]);
+
+/** The relations of one instant, both ways, to be asked again and again: what is worked out once is kept. */
+export class EstateGraph {
+  private readonly out = new Map<number, Edge[]>();
+  private readonly into = new Map<number, Edge[]>();
+  private readonly relied = new Map<number, ReadonlySet<number>>();
+
+  constructor(edges: Iterable<Edge>) {
+    for (const edge of edges) {
+      push(this.out, edge.from, edge);
+      push(this.into, edge.to, edge);
     }
-    return { service, members, reliesOn };
-  });
+  }
+
+  /** Relations that begin at a component. */
+  from(id: number): readonly Edge[] {
+    return this.out.get(id) ?? [];
+  }
+
+  /** Relations that end at a component. */
+  to(id: number): readonly Edge[] {
+    return this.into.get(id) ?? [];
+  }
+
+  /** What carries a component, the nearest first: its host, then the hypervisor under that. */
+  carriersOf(id: number): number[] {
+    const chain: number[] = [];
+    for (let at = id; chain.length < 8;) {
+      const next = this.from(at).find((edge) => edge.type === "runs-on" || edge.type === "hosted-by")?.to;
+      if (next === undefined || next === id || chain.includes(next)) break;
+      chain.push((at = next));
+    }
+    return chain;
+  }
+
+  /** Everything a component needs to work: what it reaches over `talks-to`, `runs-on` and `hosted-by`, itself left out. */
+  reliedOn(start: number): ReadonlySet<number> {
+    const known = this.relied.get(start);
+    if (known) return known;
+    const seen = new Set<number>();
+    const waiting = [start];
+    while (waiting.length)
+      for (const { type, to } of this.from(waiting.pop() as number))
+        if (CARRYING.has(type) && to !== start && !seen.has(to)) {
+          seen.add(to);
+          waiting.push(to);
+        }
+    this.relied.set(start, seen);
+    return seen;
+  }
+
+  /**
+   * What each service is made of: its entry points, everything they reach over `talks-to` without passing through an
+   * entry point of another service, and what those run on. Reaching another service's entry makes it a service relied on.
+   */
+  serviceExtents(services: readonly ServiceEntry[]): ServiceExtent[] {
+    const serviceOfEntry = new Map<number, number>();
+    for (const { service, entries } of services) for (const entry of entries) serviceOfEntry.set(entry, service);
+    return services.map(({ service, entries }) => {
+      const members = new Set<number>();
+      const reliesOn = new Set<number>();
+      const waiting = [...entries];
+      while (waiting.length) {
+        const id = waiting.pop() as number;
+        if (members.has(id)) continue;
+        members.add(id);
+        for (const { type, to } of this.from(id)) {
+          const other = type === "talks-to" ? serviceOfEntry.get(to) : undefined;
+          if (other !== undefined && other !== service) reliesOn.add(other);
+          else if (CARRYING.has(type)) waiting.push(to);
+        }
+      }
+      return { service, members, reliesOn };
+    });
+  }
+
+  /**
+   * The components within `steps` of the given ones, in either direction, over the named relation types.
+   * @param ends components that are reached but not passed: what many share, such as a hypervisor, would bring them all in
+   */
+  neighbourhood(
+    start: readonly number[],
+    steps: number,
+    types: ReadonlySet<RelationType>,
+    ends: ReadonlySet<number> = new Set(),
+  ): Set<number> {
+    const seen = new Set(start);
+    let front = [...start];
+    for (let step = 0; step < steps; step++) {
+      const following: number[] = [];
+      const reach = (other: number) => {
+        if (seen.has(other)) return;
+        seen.add(other);
+        if (!ends.has(other)) following.push(other);
+      };
+      for (const id of front) {
+        for (const edge of this.from(id)) if (types.has(edge.type)) reach(edge.to);
+        for (const edge of this.to(id)) if (types.has(edge.type)) reach(edge.from);
+      }
+      front = following;
+    }
+    return seen;
+  }
 }
 
-/** Everything a component needs to work: what it reaches over `talks-to`, `runs-on` and `hosted-by`, itself left out. */
-export function reliedOn(start: number, edges: readonly Edge[]): Set<number> {
-  const next = outgoing(
-    edges.filter((edge) => edge.type === "talks-to" || edge.type === "runs-on" || edge.type === "hosted-by"),
-  );
-  const seen = new Set<number>();
-  const waiting = [start];
-  while (waiting.length)
-    for (const { to } of next.get(waiting.pop() as number) ?? [])
-      if (to !== start && !seen.has(to)) {
-        seen.add(to);
-        waiting.push(to);
-      }
-  return seen;
+function push(map: Map<number, Edge[]>, id: number, edge: Edge): void {
+  const list = map.get(id);
+  if (list) list.push(edge);
+  else map.set(id, [edge]);
 }
 
 /** Services that rely, directly or through others, on the given one. */
@@ -89,41 +147,4 @@ export function reliantServices(service: number, reliesOn: ReadonlyMap<number, R
     }
   }
   return result;
-}
-
-/**
- * The relations' components within `steps` of the given ones, in either direction, over the named relation types.
- * @param ends components that are reached but not passed: what many share, such as a hypervisor, would bring them all in
- */
-export function neighbourhood(
-  start: readonly number[],
-  edges: readonly Edge[],
-  steps: number,
-  types: ReadonlySet<RelationType>,
-  ends: ReadonlySet<number> = new Set(),
-): Set<number> {
-  const near = new Map<number, number[]>();
-  const add = (from: number, to: number) => {
-    const list = near.get(from);
-    if (list) list.push(to);
-    else near.set(from, [to]);
-  };
-  for (const edge of edges) {
-    if (!types.has(edge.type)) continue;
-    add(edge.from, edge.to);
-    add(edge.to, edge.from);
-  }
-  const seen = new Set(start);
-  let front = [...start];
-  for (let step = 0; step < steps; step++) {
-    const following: number[] = [];
-    for (const id of front)
-      for (const other of near.get(id) ?? [])
-        if (!seen.has(other)) {
-          seen.add(other);
-          if (!ends.has(other)) following.push(other);
-        }
-    front = following;
-  }
-  return seen;
 }

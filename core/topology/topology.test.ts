@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { neighbourhood, reliantServices, reliedOn, serviceExtents, type Edge } from "./graph";
+import { EstateGraph, reliantServices, type Edge } from "./graph";
 import { layStrata, type StrataNode } from "./strata";
 
 const talks = (from: number, to: number): Edge => ({ type: "talks-to", from, to });
@@ -19,19 +19,19 @@ describe("what a service is made of", () => {
     runs(5, 15),
   ];
   it("follows conversations from the entry and stops at other services' entries", () => {
-    const [own] = serviceExtents(
-      [
-        { service: 100, entries: [1] },
-        { service: 200, entries: [5] },
-      ],
-      edges,
-    );
+    const [own] = new EstateGraph(edges).serviceExtents([
+      { service: 100, entries: [1] },
+      { service: 200, entries: [5] },
+    ]);
     expect([...(own?.members ?? [])].sort((a, b) => a - b)).toEqual([1, 2, 3, 11, 12, 13]);
     expect([...(own?.reliesOn ?? [])]).toEqual([200]);
   });
   it("survives circles", () =>
     expect(
-      [...(serviceExtents([{ service: 1, entries: [1] }], [talks(1, 2), talks(2, 1)])[0]?.members ?? [])].sort(),
+      [
+        ...(new EstateGraph([talks(1, 2), talks(2, 1)]).serviceExtents([{ service: 1, entries: [1] }])[0]?.members ??
+          []),
+      ].sort(),
     ).toEqual([1, 2]));
   it("finds who relies on a service through others", () =>
     expect(
@@ -46,8 +46,15 @@ describe("what a service is made of", () => {
         ),
       ].sort(),
     ).toEqual([1, 2, 4]));
+  it("knows what carries a component, the nearest first", () => {
+    const carried: Edge[] = [runs(1, 11), { type: "hosted-by", from: 11, to: 10 }];
+    expect(new EstateGraph(carried).carriersOf(1)).toEqual([11, 10]);
+    expect(new EstateGraph([runs(1, 2), runs(2, 1)]).carriersOf(1)).toEqual([2]);
+  });
   it("knows what a component needs, itself left out", () =>
-    expect([...reliedOn(1, [...edges, talks(3, 1)])].sort((a, b) => a - b)).toEqual([2, 3, 5, 6, 11, 12, 13, 15]));
+    expect([...new EstateGraph([...edges, talks(3, 1)]).reliedOn(1)].sort((a, b) => a - b)).toEqual([
+      2, 3, 5, 6, 11, 12, 13, 15,
+    ]));
   it("reaches what many share, and passes it only from there", () => {
     // Two hosts, 11 and 12, on the hypervisor 10, with a process on each.
     const shared: Edge[] = [
@@ -57,12 +64,16 @@ describe("what a service is made of", () => {
       { type: "runs-on", from: 22, to: 12 },
     ];
     const near = (start: number) =>
-      [...neighbourhood([start], shared, 3, new Set(["hosted-by", "runs-on"]), new Set([10]))].sort((a, b) => a - b);
+      [...new EstateGraph(shared).neighbourhood([start], 3, new Set(["hosted-by", "runs-on"]), new Set([10]))].sort(
+        (a, b) => a - b,
+      );
     expect(near(21)).toEqual([10, 11, 21]);
     expect(near(10)).toEqual([10, 11, 12, 21, 22]);
   });
   it("finds neighbours within some steps, either way", () =>
-    expect([...neighbourhood([2], edges, 1, new Set(["talks-to"]))].sort((a, b) => a - b)).toEqual([1, 2, 3, 5]));
+    expect([...new EstateGraph(edges).neighbourhood([2], 1, new Set(["talks-to"]))].sort((a, b) => a - b)).toEqual([
+      1, 2, 3, 5,
+    ]));
 });
 
 describe("strata", () => {

@@ -24,11 +24,12 @@ export class Snapshots {
   /** Reads it for every host whose alarm was just raised or got worse. */
   async take(events: readonly AlarmEvent[]): Promise<void> {
     for (const event of events) {
-      const host = this.context.poller.hosts.get(event.componentId);
+      const componentId = event.subject.type === "component" ? event.subject.id : 0;
+      const host = this.context.poller.hosts.get(componentId);
       if ((event.what !== "raised" && event.what !== "worse") || !host || host.processes.size === 0) continue;
       // A host that does not answer has no table to show.
       if (metricInfo(event.metric).resource === "reach") continue;
-      await this.read(event.alarmId, event.componentId);
+      await this.read(event.alarmId, componentId);
     }
   }
 

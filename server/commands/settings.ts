@@ -1,46 +1,41 @@
 import { z } from "zod";
-import { severityRank } from "#core/alarms/severity";
-import { listRules, updateRule } from "../store/alarms";
+import { readRule } from "#core/detection/rule";
+import { ruleById, ruleNamed, saveRule } from "../store/alarms";
 import { insertChange } from "../store/changes";
 import { PersonError } from "../store/database";
 import { removeQuery, savedQueries, saveQuery } from "../store/saved-queries";
 import { command } from "./command";
 
 const id = z.number().int().min(1);
-const limit = z.strictObject({
-  severity: z.enum(["critical", "major", "minor", "warning", "indeterminate"]),
-  value: z.number(),
-});
-
 /** Rules, saved queries and drills. */
 export const settingCommands = {
   "rule.save": command({
     right: "configure",
-    input: z.strictObject({
-      id,
-      limits: z.array(limit).min(1, "A rule needs at least one limit. To silence it, switch it off.").max(5),
-      samples: z.number().int().min(1).max(60),
-      hysteresis: z.number().min(0),
-      enabled: z.boolean(),
-    }),
+    input: z.strictObject({ id: id.optional(), fields: z.record(z.string(), z.unknown()) }),
     run: ({ db, now, onRules }, input, who) => {
-      const name = listRules(db).find((rule) => rule.id === input.id)?.name;
-      if (!name) throw new PersonError("That rule does not exist.");
-      const limits = [...input.limits].sort((a, b) => severityRank(b.severity) - severityRank(a.severity));
-      db.transaction(() => {
-        updateRule(db, input.id, limits, input.samples, input.hysteresis, input.enabled);
+      const read = readRule(input.fields);
+      if (!read.ok)
+        throw new PersonError(Object.values(read.fields)[0] ?? "Something in the rule is not right.", read.fields);
+      const { rule } = read;
+      if (input.id !== undefined && !ruleById(db, input.id)) throw new PersonError("That rule does not exist.");
+      const twin = ruleNamed(db, rule.name);
+      if (twin && twin.id !== input.id)
+        throw new PersonError(`There is a rule called “${rule.name}” already. Choose another name, or edit that one.`);
+      const saved = db.transaction(() => {
+        const verb = input.id === undefined ? "added" : "changed";
         insertChange(db, {
           atMs: now(),
           kind: "setting",
           componentId: null,
-          summary: `Rule “${name}” was changed`,
+          summary: `Rule “${rule.name}” was ${verb}`,
           by: who.name,
         });
+        return saveRule(db, input.id, rule);
       })();
       onRules();
+      return saved;
     },
-    record: (input, _output, { db }) =>
-      `Changed rule “${listRules(db).find((rule) => rule.id === input.id)?.name ?? input.id}”${input.enabled ? "" : ", switched off"}`,
+    record: (input) => `${input.id === undefined ? "Added" : "Changed"} rule “${String(input.fields.name)}”`,
   }),
   "query.save": command({
     right: "operate",

@@ -10,7 +10,7 @@ import { recognise } from "#core/estate/recognise";
 import { takeInLook } from "../estate/take-in";
 import { chartOf, dayVolume, usualNow } from "../pages/charts";
 import { mapPage } from "../pages/map";
-import { alarmById, alarmChanges, alarmDensity, listRules, offerRule, updateRule } from "../store/alarms";
+import { alarmById, alarmChanges, alarmDensity, listRules, offerRule, saveRule } from "../store/alarms";
 import { changesIn } from "../store/changes";
 import { migrate, openStore, type Db } from "../store/database";
 import { currentComponents, currentRelations, insertComponent, insertRelation } from "../store/estate";
@@ -20,8 +20,9 @@ import { seriesById } from "../store/signals";
 import { insertSource, sourceById, type SourceRow } from "../store/sources";
 import { correlate } from "../incidents/correlate";
 import { Evaluator, type AlarmEvent } from "../alarms/evaluator";
+import type { Subject } from "../store/alarms";
 import { SampleWriter } from "../ingest/sample-writer";
-import { refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
+import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let folder: string;
@@ -74,16 +75,17 @@ const relate = (type: "talks-to" | "runs-on", fromId: number, toId: number) =>
 const memoryRule = () =>
   offerRule(db, {
     name: "memory",
-    metric: "memory.used",
-    kind: "host.*",
-    direction: "above",
-    limits: [
-      { severity: "critical", value: 90 },
-      { severity: "warning", value: 70 },
-    ],
-    samples: 2,
-    hysteresis: 5,
-    memoryMs: HOUR_MS,
+    type: "threshold",
+    settings: {
+      metric: "memory.used",
+      direction: "above",
+      critical: 90,
+      warning: 70,
+      samples: 2,
+      hysteresis: 5,
+      memoryMinutes: 60,
+    },
+    scope: { subject: "component", kind: "host.*" },
     enabled: true,
   });
 
@@ -92,7 +94,9 @@ describe("the life of an alarm", () => {
     memoryRule();
     const id = add("a");
     const sampleWriter = new SampleWriter(db);
-    const evaluator = new Evaluator(db, () => "host.linux", {
+    const evaluator = new Evaluator(db, {
+      kindOf: () => "host.linux",
+      serviceUid: () => undefined,
       recall: (id, from, to) => sampleWriter.recall(id, from, to),
       isTwin: () => false,
     });
@@ -140,7 +144,9 @@ describe("the life of an alarm", () => {
     ] as const)
       feed(minute, value);
     const sampleWriter = new SampleWriter(db);
-    const evaluator = new Evaluator(db, () => "host.linux", {
+    const evaluator = new Evaluator(db, {
+      kindOf: () => "host.linux",
+      serviceUid: () => undefined,
       recall: (id, from, to) => sampleWriter.recall(id, from, to),
       isTwin: () => false,
     });
@@ -158,10 +164,11 @@ describe("the life of an alarm", () => {
     feed(0, 95);
     feed(1, 95);
     const rule = listRules(db)[0];
-    updateRule(db, rule?.id ?? 0, rule?.limits ?? [], 2, 5, false);
+    if (!rule) throw new Error("no rule");
+    saveRule(db, rule.id, { ...rule, enabled: false });
     evaluator.loadRules();
     expect(feed(2, 95)).toMatchObject([{ what: "cleared", text: "The rule was switched off" }]);
-    updateRule(db, rule?.id ?? 0, rule?.limits ?? [], 2, 5, true);
+    saveRule(db, rule.id, { ...rule, enabled: true });
     evaluator.loadRules();
     expect(feed(3, 95)).toMatchObject([{ what: "raised" }]);
     expect(evaluator.clearComponent(id, "No longer watched", AT + 4 * MINUTE_MS)).toMatchObject([{ what: "cleared" }]);
@@ -173,7 +180,9 @@ describe("the life of an alarm", () => {
     const id = add("a");
     const sampleWriter = new SampleWriter(db);
     let kind: string | undefined;
-    const evaluator = new Evaluator(db, () => kind, {
+    const evaluator = new Evaluator(db, {
+      kindOf: () => kind,
+      serviceUid: () => undefined,
       recall: (series, from, to) => sampleWriter.recall(series, from, to),
       isTwin: () => false,
     });
@@ -216,24 +225,29 @@ describe("services and incidents", () => {
       { uid: "back", name: "Back", purpose: "", owner: "", entries: [{ host: "h-*", process: "app" }] },
       AT - DAY_MS,
     );
-    refreshServices(db, AT - HOUR_MS);
+    refreshServices(db, readGraph(db), AT - HOUR_MS);
     return { hostA, hostB, web, app, front, back };
   };
   const affected = () => {
     const services = servicesByComponent(db, AT);
-    const names = new Map(currentComponents(db).map((row) => [row.id, row.name]));
-    return { servicesOf: (id: number) => services.get(id) ?? [], componentName: (id: number) => names.get(id) ?? "" };
+    const rows = new Map(currentComponents(db).map((row) => [row.id, row]));
+    return {
+      graph: readGraph(db),
+      servicesOf: ({ id }: Subject) => services.get(id) ?? [],
+      nameOf: ({ id }: Subject) => rows.get(id)?.name ?? "",
+      siteOf: ({ id }: Subject) => rows.get(id)?.site ?? "",
+    };
   };
   const raise = (componentId: number, minute: number): AlarmEvent => {
     const alarm = db
       .prepare(
-        "INSERT INTO alarm (component_id, alarm_type, qualifier, severity, worst, text, raised_at, changed_at) VALUES (?, 'memory.used.high', ?, 'critical', 'critical', 'x', ?, ?)",
+        "INSERT INTO alarm (subject_type, subject_id, detector, metric, direction, alarm_type, qualifier, severity, worst, text, onset_at, raised_at, changed_at) VALUES ('component', ?, 'threshold', 'memory.used', 'above', 'memory.used.high', ?, 'critical', 'critical', 'x', ?, ?, ?)",
       )
-      .run(componentId, String(minute), AT + minute * MINUTE_MS, AT + minute * MINUTE_MS);
+      .run(componentId, String(minute), AT + minute * MINUTE_MS, AT + minute * MINUTE_MS, AT + minute * MINUTE_MS);
     return {
       what: "raised",
       alarmId: Number(alarm.lastInsertRowid),
-      componentId,
+      subject: { type: "component", id: componentId },
       metric: "memory.used",
       severity: "critical",
       text: "x",
@@ -269,7 +283,7 @@ describe("services and incidents", () => {
     correlate(db, [second], affected());
     const [incident] = incidentsIn(db, AT, AT + HOUR_MS);
     expect(incidentsIn(db, AT, AT + HOUR_MS)).toHaveLength(1);
-    expect(incident).toMatchObject({ service: "Front", title: "Front: memory runs out (0) on h-a" });
+    expect(incident).toMatchObject({ service: "Front", title: "Front: memory is running out (0) on h-a" });
     // The process relies on its host, so the host is the suspect.
     expect(JSON.parse(incident?.suspect_reasons ?? "[]")).toContain("1 other alarmed component relies on h-a");
     correlate(db, [clear(first, 2)], affected());
@@ -309,7 +323,7 @@ describe("services and incidents", () => {
         { type: "hosted-by", fromId: host, toId: below, detail: "", connections: 0, seenBy: "" },
         AT - DAY_MS,
       );
-    refreshServices(db, AT - HOUR_MS);
+    refreshServices(db, readGraph(db), AT - HOUR_MS);
     const hypervisor = raise(below, 0);
     const opened = correlate(db, [hypervisor], affected());
     expect(opened.map((one) => one.what)).toEqual(["opened", "changed"]);
@@ -319,7 +333,7 @@ describe("services and incidents", () => {
         id,
         service: "2 services",
         services: [{ name: "Back" }, { name: "Front" }],
-        title: "2 services: memory runs out (0) on virt-01",
+        title: "2 services: memory is running out (0) on virt-01",
       },
     ]);
     const front = raise(web, 1);
@@ -330,7 +344,7 @@ describe("services and incidents", () => {
       "web @ h-a relies on virt-01",
     ]);
     // What is relied on stays the suspect, whatever came later.
-    expect(incidentsIn(db, AT, AT + HOUR_MS)[0]?.title).toBe("2 services: memory runs out (0) on virt-01");
+    expect(incidentsIn(db, AT, AT + HOUR_MS)[0]?.title).toBe("2 services: memory is running out (0) on virt-01");
     expect(correlate(db, [clear(hypervisor, 5), clear(front, 5)], affected()).map((one) => one.what)).toEqual([
       "resolved",
     ]);
@@ -345,12 +359,12 @@ describe("services and incidents", () => {
         { type: "hosted-by", fromId: host, toId: below, detail: "", connections: 0, seenBy: "" },
         AT - DAY_MS,
       );
-    refreshServices(db, AT - HOUR_MS);
+    refreshServices(db, readGraph(db), AT - HOUR_MS);
     correlate(db, [raise(web, 0)], affected());
     expect(incidentsIn(db, AT, AT + HOUR_MS)).toMatchObject([{ service: "Front" }]);
     correlate(db, [raise(below, 1)], affected());
     expect(incidentsIn(db, AT, AT + HOUR_MS)).toMatchObject([
-      { service: "2 services", title: "2 services: memory runs out (1) on virt-01" },
+      { service: "2 services", title: "2 services: memory is running out (1) on virt-01" },
     ]);
   });
 
@@ -360,7 +374,7 @@ describe("services and incidents", () => {
     correlate(db, crowd, affected());
     const [one, ...others] = incidentsIn(db, AT, AT + HOUR_MS);
     expect(others).toEqual([]);
-    expect(one).toMatchObject({ service: null, title: "Memory runs out (0) on lone-0 and 39 more" });
+    expect(one).toMatchObject({ service: null, title: "Memory is running out (0) on lone-0 and 39 more" });
     expect(alarmsOfIncident(db, one?.id ?? 0)[39]?.why).toBe("the same at Room at the same time");
     expect(
       correlate(
@@ -387,7 +401,9 @@ describe("services and incidents", () => {
       series.originId !== null &&
       sampleWriter.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !==
         undefined;
-    const evaluator = new Evaluator(db, () => "host.linux", {
+    const evaluator = new Evaluator(db, {
+      kindOf: () => "host.linux",
+      serviceUid: () => undefined,
       recall: (series, from, to) => sampleWriter.recall(series, from, to),
       isTwin,
     });
@@ -410,12 +426,12 @@ describe("services and incidents", () => {
   it("are as well as the worst of their members, at every instant", () => {
     const { hostB, back, front } = setUp();
     const event = raise(hostB, 0);
-    refreshHealth(db, new Set([hostB]), servicesByComponent(db, AT), AT);
+    refreshHealth(db, [{ type: "component", id: hostB }], servicesByComponent(db, AT), AT);
     expect(healthAt(db, "service", AT).get(back)).toMatchObject({ severity: "critical", reason: "h-b: x" });
     expect(healthAt(db, "service", AT).has(front)).toBe(false);
     expect(mapPage(db, { atMs: AT, service: "back" }).unwell).toBe(1);
     clear(event, 5);
-    refreshHealth(db, new Set([hostB]), servicesByComponent(db, AT), AT + 5 * MINUTE_MS);
+    refreshHealth(db, [{ type: "component", id: hostB }], servicesByComponent(db, AT), AT + 5 * MINUTE_MS);
     expect(healthAt(db, "service", AT + 6 * MINUTE_MS).size).toBe(0);
     expect(mapPage(db, { atMs: AT + MINUTE_MS, service: "back" }).unwell).toBe(1);
   });

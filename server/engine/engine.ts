@@ -1,5 +1,6 @@
 import { readFileSync } from "node:fs";
 import type { MessagePort } from "node:worker_threads";
+import { EstateGraph } from "#core/topology/graph";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { HOUR_MS } from "#core/time/windows";
 import { Evaluator, type AlarmEvent } from "../alarms/evaluator";
@@ -9,7 +10,7 @@ import type { CommandPorts } from "../commands/ports";
 import { execute, type CommandName, type CommandOutput } from "../commands/registry";
 import { Demonstration } from "../demo/demonstration";
 import type { Drill } from "../demo/standins";
-import { refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
+import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
 import { correlate } from "../incidents/correlate";
 import { BatchIngest } from "../ingest/batches";
 import { Ingest } from "../ingest/ingest";
@@ -20,7 +21,6 @@ import { Runner } from "../repair/runner";
 import { Secrets } from "../secrets";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
 import { Sweeps } from "../estate/sweeps";
-import { listRules } from "../store/alarms";
 import {
   deleteMeta,
   migrate,
@@ -34,6 +34,7 @@ import {
 import { currentComponents, touchSeen } from "../store/estate";
 import { readRetention } from "../store/retention";
 import { endInterruptedRuns } from "../store/runs";
+import { listServices, type ServiceRow } from "../store/services";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps } from "../store/sources";
 import type { LiveEvent } from "../events";
@@ -62,7 +63,9 @@ export class Engine {
   private readonly demonstration: Demonstration | undefined;
   private readonly ports: CommandPorts;
   private kindOf = new Map<number, string>();
-  private nameOf = new Map<number, string>();
+  private components = new Map<number, { name: string; site: string }>();
+  private services = new Map<number, ServiceRow>();
+  private graph = new EstateGraph([]);
   private servicesOf = new Map<number, { id: number; name: string }[]>();
   private readonly seen = new Map<number, number>();
   private stopping = false;
@@ -106,9 +109,13 @@ export class Engine {
       sources: this.sweeps,
       runs: this.runner,
       ingest: this.ingest,
-      onRules: () => this.evaluator.loadRules(),
+      onRules: () => {
+        this.evaluator.loadRules();
+        this.sampleWriter.judgedMetrics = this.evaluator.metrics;
+      },
       drills: this.demonstration?.drills,
     };
+    this.graph = readGraph(this.db);
     this.reload();
   }
 
@@ -131,12 +138,12 @@ export class Engine {
   }
 
   private makeEvaluator(): Evaluator {
-    return new Evaluator(this.db, (id) => this.kindOf.get(id), {
+    return new Evaluator(this.db, {
+      kindOf: (id) => this.kindOf.get(id),
       recall: (id, fromMs, toMs) => this.sampleWriter.recall(id, fromMs, toMs),
-      isTwin: (series) =>
-        series.originId !== null &&
-        this.sampleWriter.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !==
-          undefined,
+      isTwin: ({ originId, componentId, metric, instance }) =>
+        originId !== null && this.sampleWriter.find({ componentId, serviceId: null }, metric, instance) !== undefined,
+      serviceUid: (id) => this.services.get(id)?.uid,
     });
   }
 
@@ -147,10 +154,7 @@ export class Engine {
       batches: this.batches,
       // Taken up with the next tick: newcomers come in crowds.
       onGrown: () => (this.grown = true),
-      onRelations: () => {
-        refreshServices(this.db, this.now());
-        this.servicesOf = servicesByComponent(this.db, this.now());
-      },
+      onRelations: () => this.regroup(),
     });
   }
 
@@ -188,9 +192,10 @@ export class Engine {
   private reload(): void {
     const components = currentComponents(this.db);
     this.kindOf = new Map(components.map((row) => [row.id, row.kind]));
-    this.nameOf = new Map(components.map((row) => [row.id, row.name]));
+    this.components = new Map(components.map(({ id, name, site }) => [id, { name, site }]));
+    this.services = new Map(listServices(this.db).map((service) => [service.id, service]));
     this.servicesOf = servicesByComponent(this.db, this.now());
-    this.sampleWriter.judgedMetrics = new Set(listRules(this.db).map((rule) => rule.metric));
+    this.sampleWriter.judgedMetrics = this.evaluator.metrics;
     this.poller.reload(this.now());
     this.batches.reload();
   }
@@ -334,13 +339,31 @@ export class Engine {
 
   private follow(events: readonly AlarmEvent[]): void {
     const atMs = events.at(-1)?.atMs as number;
-    refreshHealth(this.db, new Set(events.map((event) => event.componentId)), this.servicesOf, atMs);
+    refreshHealth(
+      this.db,
+      events.map((event) => event.subject),
+      this.servicesOf,
+      atMs,
+    );
     const incidents = correlate(this.db, events, {
-      servicesOf: (id) => this.servicesOf.get(id) ?? [],
-      componentName: (id) => this.nameOf.get(id) ?? `component ${id}`,
+      graph: this.graph,
+      servicesOf: ({ type, id }) => {
+        const service = type === "service" ? this.services.get(id) : undefined;
+        return service ? [service] : type === "component" ? (this.servicesOf.get(id) ?? []) : [];
+      },
+      nameOf: ({ type, id }) =>
+        (type === "component" ? this.components.get(id)?.name : this.services.get(id)?.name) ?? `${type} ${id}`,
+      siteOf: ({ type, id }) => (type === "component" ? (this.components.get(id)?.site ?? "") : ""),
     });
     if (!this.inFastMotion)
       for (const incident of incidents) this.emit({ topic: "incident", id: incident.incidentId, what: incident.what });
+  }
+
+  /** Works services out anew from the present relations. */
+  private regroup(): void {
+    this.graph = readGraph(this.db);
+    refreshServices(this.db, this.graph, this.now());
+    this.servicesOf = servicesByComponent(this.db, this.now());
   }
 
   private writeSeen(): void {
@@ -357,7 +380,7 @@ export class Engine {
       })();
       if (events.length) this.emit({ topic: "alarms", atMs });
     }
-    refreshServices(this.db, atMs);
+    this.regroup();
     this.reload();
   }
 

@@ -1,7 +1,7 @@
 import { worstSeverity, type Severity } from "#core/alarms/severity";
 import { fitsPattern } from "#core/estate/pattern";
-import { serviceExtents } from "#core/topology/graph";
-import { activeAlarms } from "../store/alarms";
+import { EstateGraph } from "#core/topology/graph";
+import { activeAlarms, type AlarmRow, type Subject } from "../store/alarms";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import { currentComponents, currentRelations } from "../store/estate";
@@ -14,8 +14,12 @@ import {
   type EntryPattern,
 } from "../store/services";
 
+/** The present relations, as every computation over them asks for them. */
+export const readGraph = (db: Db): EstateGraph =>
+  new EstateGraph(currentRelations(db).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })));
+
 /** Works out anew what every service is made of and relies on; who joins and leaves is kept with its time. */
-export function refreshServices(db: Db, atMs: number): void {
+export function refreshServices(db: Db, graph: EstateGraph, atMs: number): void {
   const components = currentComponents(db);
   const nameOf = new Map(components.map((component) => [component.id, component.name]));
   const entriesOf = (patterns: readonly EntryPattern[]) =>
@@ -30,11 +34,7 @@ export function refreshServices(db: Db, atMs: number): void {
       })
       .map((component) => component.id);
   const services = listServices(db).map((service) => ({ service, entries: entriesOf(service.entries) }));
-  const edges = currentRelations(db).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id }));
-  const extents = serviceExtents(
-    services.map(({ service, entries }) => ({ service: service.id, entries })),
-    edges,
-  );
+  const extents = graph.serviceExtents(services.map(({ service, entries }) => ({ service: service.id, entries })));
   // A newcomer is told of as found; that it joined a service goes without saying.
   const newcomers = new Set(
     components.filter((component) => component.valid_from === atMs).map((component) => component.id),
@@ -81,30 +81,39 @@ export function servicesByComponent(db: Db, atMs: number): Map<number, { id: num
 }
 
 /**
- * Health of the given components from their active alarms, and of every service from its members: the worst of them.
- * Call inside a transaction. Returns how many verdicts changed.
+ * Health of the given subjects from their active alarms, and of every service from its own alarms and its members': the
+ * worst of them. Call inside a transaction. Returns how many verdicts changed.
  */
 export function refreshHealth(
   db: Db,
-  components: ReadonlySet<number>,
+  subjects: Iterable<Subject>,
   servicesOf: ReadonlyMap<number, readonly { id: number; name: string }[]>,
   atMs: number,
 ): number {
   const active = activeAlarms(db);
   let changed = 0;
-  const services = new Map<number, string>();
-  for (const id of components) {
+  const services = new Set<number>();
+  const components = new Set<number>();
+  for (const { type, id } of subjects) {
+    if (type === "service") services.add(id);
+    if (type !== "component" || components.has(id)) continue;
+    components.add(id);
     const own = active.filter((alarm) => alarm.component_id === id);
     const severity: Severity = worstSeverity(own.map((alarm) => alarm.severity));
     const reason = own.find((alarm) => alarm.severity === severity)?.text ?? "";
     if (writeHealth(db, "component", id, severity, reason, atMs)) changed++;
-    for (const service of servicesOf.get(id) ?? []) services.set(service.id, service.name);
+    for (const service of servicesOf.get(id) ?? []) services.add(service.id);
   }
-  for (const id of services.keys()) {
-    const own = active.filter((alarm) => servicesOf.get(alarm.component_id)?.some((service) => service.id === id));
+  const affects = (alarm: AlarmRow, id: number) =>
+    alarm.component_id === null
+      ? alarm.subject_type === "service" && alarm.subject_id === id
+      : servicesOf.get(alarm.component_id)?.some((service) => service.id === id);
+  for (const id of services) {
+    const own = active.filter((alarm) => affects(alarm, id));
     const severity = worstSeverity(own.map((alarm) => alarm.severity));
     const worst = own.find((alarm) => alarm.severity === severity);
-    if (writeHealth(db, "service", id, severity, worst ? `${worst.component}: ${worst.text}` : "", atMs)) changed++;
+    const reason = worst && (worst.component_id === null ? worst.text : `${worst.subject}: ${worst.text}`);
+    if (writeHealth(db, "service", id, severity, reason ?? "", atMs)) changed++;
   }
   return changed;
 }

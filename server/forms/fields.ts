@@ -7,6 +7,8 @@ interface JsonField {
   description?: string;
   default?: unknown;
   enum?: string[];
+  /** A field that may be left empty. */
+  anyOf?: unknown[];
   /** Set by `.meta({ lines: true })`. */
   lines?: boolean;
   /** Words for the choices, in the order of `enum`. */
@@ -31,6 +33,7 @@ export function fieldsOf(schema: z.ZodType, values: Readonly<Record<string, unkn
 
 function typeOf(field: JsonField): Field["type"] {
   if (field.enum) return "choice";
+  if (field.type === undefined && field.anyOf) return "number";
   if (field.lines) return "lines";
   if (field.type === "boolean") return "boolean";
   return field.type === "number" || field.type === "integer" ? "number" : "text";

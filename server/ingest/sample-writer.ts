@@ -230,6 +230,16 @@ export class SampleWriter {
     return known && this.load(known);
   }
 
+  /** What is measured of a component, however it comes: the polled series, else one that is sent to us. */
+  measured(componentId: number, metric: string, instance: string): LiveSeries | undefined {
+    const polled = this.find({ componentId, serviceId: null }, metric, instance);
+    if (polled) return polled;
+    for (const series of this.byId.values())
+      if (series.componentId === componentId && series.metric === metric && series.instance === instance)
+        return this.load(series);
+    return undefined;
+  }
+
   /** Forgets series that were never committed, and their samples. */
   forget(list: readonly LiveSeries[]): void {
     for (const series of list) {
@@ -283,7 +293,8 @@ export class SampleWriter {
     this.taken++;
     this.waiting.add(series.id, at, value);
     if (series.pendingFrom === 0) this.await(series, this.lastRow + 1);
-    if (at > before && series.componentId !== null && (this.judgedMetrics?.has(series.metric) ?? true))
+    const owned = series.componentId !== null || series.serviceId !== null;
+    if (at > before && owned && (this.judgedMetrics?.has(series.metric) ?? true))
       this.fresh.push({ series, atMs: at, value });
   }
 

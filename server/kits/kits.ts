@@ -1,8 +1,7 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { severityRank } from "#core/alarms/severity";
 import { extendCatalogue } from "#core/catalogue/extend";
-import { MINUTE_MS } from "#core/time/windows";
+import { thresholdSettings } from "#core/detection/threshold";
 import { kitSchema, type Kit } from "../settings";
 import { offerRule } from "../store/alarms";
 import type { Db } from "../store/database";
@@ -28,13 +27,16 @@ export function readKits(root: string): Kit[] {
 /** Puts the rules and runbooks of kits into the store; what people set is not overwritten. */
 export function offerKits(db: Db, root: string, nowMs: number): void {
   for (const kit of readKits(root)) {
-    for (const rule of kit.rules)
+    for (const { name, limits, ...settings } of kit.rules)
       offerRule(db, {
-        ...rule,
-        kind: kit.kind,
-        memoryMs: rule.memoryMinutes * MINUTE_MS,
+        name,
+        type: "threshold",
+        settings: thresholdSettings.parse({
+          ...settings,
+          ...Object.fromEntries(limits.map((one) => [one.severity, one.value])),
+        }),
+        scope: { subject: "component", kind: kit.kind },
         enabled: true,
-        limits: [...rule.limits].sort((a, b) => severityRank(b.severity) - severityRank(a.severity)),
       });
     for (const runbook of kit.runbooks) saveRunbook(db, runbook, nowMs);
   }

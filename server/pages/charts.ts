@@ -1,6 +1,7 @@
 import { metricTitle } from "#core/catalogue/metrics";
 import type { Severity } from "#core/alarms/severity";
-import { type Limit } from "#core/detection/threshold";
+import { detectorOf } from "#core/detection/registry";
+import type { Limit } from "#core/detection/threshold";
 import { kindMatches } from "#core/catalogue/kinds";
 import { toEnvelope, withGaps, type EnvelopePoint } from "#core/telemetry/envelope";
 import { lineOf, niceStep, summaryOf, type Summary } from "#core/telemetry/lines";
@@ -61,9 +62,6 @@ export function chartOf(
 ): ChartData {
   const { points, legend } = drawnOf(db, series, fromMs, toMs, width);
   const component = series.component_id === null ? undefined : componentById(db, series.component_id);
-  const rule =
-    component &&
-    listRules(db).find((one) => one.enabled && one.metric === series.metric && kindMatches(one.kind, component.kind));
   return {
     seriesId: series.id,
     title: metricTitle(series.metric, series.instance),
@@ -79,7 +77,7 @@ export function chartOf(
       finiteOrNull(point.mean),
       finiteOrNull(point.max),
     ]),
-    limits: series.metric === "reachable" ? [] : (rule?.limits ?? []),
+    limits: limitsFor(db, series, component?.kind),
     marks: component ? marksOf(db, component.id, fromMs, toMs) : [],
     legend,
     exemplars: exemplarsOf(db, series, fromMs, toMs, MOST_EXEMPLARS),
@@ -90,6 +88,18 @@ export function chartOf(
       toMs,
     ),
   };
+}
+
+/** The limits of the first rule that judges a series, where its values have any worth drawing. */
+function limitsFor(db: Db, series: SeriesRow, kind: string | undefined): Limit[] {
+  if (series.unit === "0/1") return [];
+  for (const { enabled, type, settings, scope } of listRules(db)) {
+    const detector = enabled ? detectorOf(type) : undefined;
+    const inScope =
+      scope.subject === "component" ? kind !== undefined && kindMatches(scope.kind, kind) : series.service_id !== null;
+    if (inScope && detector?.reads(settings).metric === series.metric) return detector.limits(settings);
+  }
+  return [];
 }
 
 /** Long windows are drawn from what was summed up, short ones from every sample; extremes are in the drawing either way. */

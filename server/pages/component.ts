@@ -1,5 +1,5 @@
 import { logLevel } from "#core/telemetry/log-levels";
-import { kindMatches } from "#core/catalogue/kinds";
+import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
@@ -17,35 +17,11 @@ import { originsOf } from "../store/origins";
 import { callFigures } from "../store/call-figures";
 import { listRunbooks } from "../store/runs";
 import { healthAt, listServices, servicesOfComponents } from "../store/services";
-import { lastSample, seriesOfComponent, type SeriesRow } from "../store/signals";
+import { lastSample, seriesOfComponent, seriesOfMetric, type SeriesRow } from "../store/signals";
 import { chartOf } from "./charts";
 import { guestsOf, RECENT_MS } from "./guests";
 import type { Overlay } from "./overlay";
 
-/** Metrics shown as charts, in this order. */
-const CHARTED = [
-  "cpu.used",
-  "memory.used",
-  "cpu.allotted",
-  "memory.allotted",
-  "guests.running",
-  "disk.used",
-  "net.in",
-  "net.out",
-  "net.errors",
-  "process.memory",
-  "process.cpu",
-  "guest.cpu.used",
-  "cpu.stolen",
-  "container.cpu.used",
-  "container.cpu.throttled",
-  "container.memory.used",
-  "container.memory.usage",
-  "reachable",
-  "response",
-];
-/** What is shown of the host and the hypervisor under a component, at the same instant. */
-const CARRIED = ["cpu.used", "memory.used", "cpu.allotted", "cpu.stolen"];
 const MOST_CHARTS = 14;
 /** Points across a drawing about three hundred pixels wide. */
 const WIDTH = 180;
@@ -70,6 +46,7 @@ export function componentPage(
     return {
       id: other,
       name: row?.name ?? "",
+      label: row?.label ?? row?.name ?? "",
       kind: row?.kind ?? "",
       severity: health.get(other)?.severity ?? ("cleared" as const),
     };
@@ -87,11 +64,12 @@ export function componentPage(
     ]),
   );
   const series = withoutTwins(seriesOfComponent(db, id));
+  const order = kindInfo(component.kind).charts;
   const charted = series
-    .filter((one) => CHARTED.includes(one.metric))
+    .filter((one) => order.includes(one.metric))
     .sort(
       (a, b) =>
-        CHARTED.indexOf(a.metric) - CHARTED.indexOf(b.metric) ||
+        order.indexOf(a.metric) - order.indexOf(b.metric) ||
         a.instance.localeCompare(b.instance, "en", { numeric: true }),
     )
     .slice(0, MOST_CHARTS);
@@ -101,7 +79,7 @@ export function componentPage(
       (one) =>
         one.origin_id !== null &&
         one.form === "gauge" &&
-        !CHARTED.includes(one.metric) &&
+        !order.includes(one.metric) &&
         !/\.p(50|99)$/.test(one.metric),
     )
     .slice(0, MOST_SENT_LOOKED_AT);
@@ -118,21 +96,23 @@ export function componentPage(
   const draw = (series: SeriesRow) => chartOf(db, series, fromMs, toMs, { overlay, width: WIDTH });
   // What was not sent in this window has nothing to show; that something polled was silent is worth seeing.
   const drawnSent = sent.map(draw).filter((chart) => chart.legend.count > 0);
-  const carriers = carriersOf(component, relations).map((carrier) => ({
-    ...describe(carrier.id),
-    how: carrier.how,
-    reason: health.get(carrier.id)?.reason ?? "",
-    charts: withoutTwins(seriesOfComponent(db, carrier.id))
-      .filter((series) => CARRIED.includes(series.metric) && series.instance === "")
-      .sort((a, b) => CARRIED.indexOf(a.metric) - CARRIED.indexOf(b.metric))
-      .map(draw),
-  }));
+  const carriers = carriersOf(component, relations)
+    .map((carrier) => ({ ...describe(carrier.id), how: carrier.how }))
+    .map((carrier) => ({
+      ...carrier,
+      reason: health.get(carrier.id)?.reason ?? "",
+      charts: kindInfo(carrier.kind)
+        .chartsBelow.flatMap((metric) => seriesOfMetric(db, carrier.id, metric) ?? [])
+        .map(draw),
+    }));
   return {
     component,
+    /** Memory of a host, bytes. */
+    memoryBytes: Number(factsAt(db, id, atMs).find((fact) => fact.name === "memory bytes")?.value ?? 0) || null,
     host: component.host_id === null ? null : describe(component.host_id),
     severity: health.get(id)?.severity ?? ("cleared" as const),
     reason: health.get(id)?.reason ?? "",
-    facts: factsAt(db, id, atMs),
+    facts: factsAt(db, id, atMs).filter((fact) => fact.name !== "memory bytes"),
     services: listServices(db)
       .filter((service) => memberOf.has(service.id))
       .map((service) => ({ uid: service.uid, name: service.name })),

@@ -1,18 +1,27 @@
+import { kindInfo, kindMatches } from "#core/catalogue/kinds";
+import { metricInfo } from "#core/catalogue/metrics";
 import { leadingShare, topProcesses } from "#core/correlation/odd-process";
 import { incidentSentence } from "#core/correlation/sentence";
-import { kindMatches } from "#core/catalogue/kinds";
-import { reliantServices } from "#core/topology/graph";
 import { MINUTE_MS } from "#core/time/windows";
+import { reliantServices } from "#core/topology/graph";
+import { formatValue } from "#core/units/format";
 import { readKits } from "../kits/kits";
-import { alarmChanges, readSnapshot, type AlarmChangeRow, type AlarmRow } from "../store/alarms";
+import { alarmChanges, readSnapshot, type AlarmChangeRow } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById, factsAt, partsOfHost, relationsOf } from "../store/estate";
+import { componentById, partsOfHost, relationsOf, type ComponentRow } from "../store/estate";
 import { evidenceOfIncident } from "../store/evidence";
-import { alarmsOfIncident, incidentById, incidentEvents, incidentsIn, type IncidentRow } from "../store/incidents";
+import {
+  alarmCounts,
+  alarmsOfIncident,
+  incidentById,
+  incidentEvents,
+  incidentsIn,
+  type IncidentRow,
+} from "../store/incidents";
 import { listRunbooks, runsOfIncident } from "../store/runs";
-import { listServices, relianceAt } from "../store/services";
-import { seriesById, seriesOfComponent, seriesOfService } from "../store/signals";
+import { listServices, relianceAt, type ServiceRow } from "../store/services";
+import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
 import { chartOf, type ChartData } from "./charts";
 import { guestsOf, leadingGuest } from "./guests";
 import { mapPage } from "./map";
@@ -21,7 +30,11 @@ export function incidentList(db: Db, { fromMs, toMs, state }: { fromMs: number; 
   const rows = incidentsIn(db, fromMs, toMs).filter((row) =>
     state === "open" ? isOpenAt(row, toMs) : state === "resolved" ? !isOpenAt(row, toMs) : true,
   );
-  return rows.map((row) => ({ ...row, isOpen: isOpenAt(row, toMs), alarmCount: alarmsOfIncident(db, row.id).length }));
+  const counts = alarmCounts(
+    db,
+    rows.map((row) => row.id),
+  );
+  return rows.map((row) => ({ ...row, isOpen: isOpenAt(row, toMs), alarmCount: counts.get(row.id)?.all ?? 0 }));
 }
 
 const isOpenAt = (row: IncidentRow, atMs: number) => row.resolved_at === null || row.resolved_at > atMs;
@@ -30,6 +43,7 @@ const isOpenAt = (row: IncidentRow, atMs: number) => row.resolved_at === null ||
 const LEAD_MS = 15 * MINUTE_MS;
 const TRAIL_MS = 5 * MINUTE_MS;
 const MOST_FIGURES = 3;
+const MOST_CHARTS = 6;
 
 export interface TimelineEntry {
   atMs: number;
@@ -38,81 +52,172 @@ export interface TimelineEntry {
   by: string;
 }
 
+type IncidentAlarm = ReturnType<typeof alarmsOfIncident>[number];
+
+/** What the parts of an incident's page are made from. */
+interface Scene {
+  db: Db;
+  incident: IncidentRow;
+  alarms: IncidentAlarm[];
+  suspect: IncidentAlarm | undefined;
+  /** Component that the suspected alarm is on. */
+  suspectId: number | undefined;
+  components: number[];
+  isOpen: boolean;
+  nowMs: number;
+  fromMs: number;
+  seenUntil: number;
+  leading: ReturnType<typeof leadingShare>;
+}
+
+/** Everything about an incident: what is wrong in words, the figures around it, what happened when, and what to do. */
 export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: number; root: string }) {
   const incident = incidentById(db, id);
   if (!incident) return null;
   const alarms = alarmsOfIncident(db, id);
   const suspect = alarms.find((alarm) => alarm.id === incident.suspect_alarm_id) ?? alarms[0];
+  const suspectId = suspect?.component_id ?? undefined;
   const fromMs = incident.opened_at - LEAD_MS;
   const toMs = Math.max(fromMs + 2 * LEAD_MS, incident.resolved_at === null ? nowMs : incident.resolved_at + TRAIL_MS);
-  const seenUntil = Math.min(nowMs, toMs);
   const snapshot =
     suspect && (readSnapshot(db, suspect.id) ?? alarms.map((alarm) => readSnapshot(db, alarm.id)).find(Boolean));
-  const leading =
-    snapshot && suspect?.alarm_type.startsWith("memory")
-      ? leadingShare(snapshot.processes, snapshot.memoryBytes)
-      : undefined;
-  const crowd = incident.services.length === 0 ? new Set(alarms.map((alarm) => alarm.component_id)).size - 1 : 0;
-  const guests =
-    suspect?.kind === "host.hypervisor"
-      ? guestsAtWorst(db, suspect, incident.resolved_at === null ? nowMs : incident.resolved_at)
-      : [];
-  const names = new Map(listServices(db).map((service) => [service.id, service]));
-  const reliance = relianceAt(db, Math.min(nowMs, incident.opened_at + MINUTE_MS));
-  const affected = new Set(incident.services.map((service) => service.id));
-  const relying = [...new Set([...affected].flatMap((one) => [...reliantServices(one, reliance)]))]
-    .filter((one) => !affected.has(one))
-    .flatMap((one) => names.get(one) ?? []);
-  const charts: ChartData[] = [];
-  const charted = new Set<number>();
-  const add = (seriesId: number | null | undefined) => {
-    const series = seriesId ? seriesById(db, seriesId) : undefined;
-    if (!series || charted.has(series.id) || charts.length >= 6) return;
-    charted.add(series.id);
-    charts.push(chartOf(db, series, fromMs, seenUntil, { width: 200 }));
+  const resource = suspect && metricInfo(suspect.metric).resource;
+  const scene: Scene = {
+    db,
+    incident,
+    alarms,
+    suspect,
+    suspectId,
+    components: [...new Set(alarms.flatMap((alarm) => alarm.component_id ?? []))],
+    isOpen: incident.resolved_at === null,
+    nowMs,
+    fromMs,
+    seenUntil: Math.min(nowMs, toMs),
+    leading: snapshot && resource === "memory" ? leadingShare(snapshot.processes, snapshot.memoryBytes) : undefined,
   };
-  for (const alarm of alarms) add(alarm.series_id);
-  if (suspect) {
-    const process =
-      leading &&
-      partsOfHost(db, suspect.component_id, incident.opened_at).find((part) =>
-        part.name.startsWith(`${leading.name} @`),
-      );
-    if (process) add(seriesOfComponent(db, process.id).find((series) => series.metric === "process.memory")?.id);
-    for (const metric of ["cpu.used", "memory.used"])
-      add(seriesOfComponent(db, suspect.component_id).find((series) => series.metric === metric)?.id);
-  }
-  // What people feel: the business figures of what is affected, as many as can be read at a glance.
-  for (const { id: serviceId, name } of incident.services.slice(0, MOST_FIGURES)) {
-    const series = seriesOfService(db, serviceId);
-    if (series)
-      charts.push({
-        ...chartOf(db, series, fromMs, seenUntil, { width: 200, owner: name }),
-        title: names.get(serviceId)?.figure?.label ?? series.metric,
-      });
-  }
+  const guests = suspect && kindInfo(suspect.kind).hasGuests ? guestsAtWorst(scene, suspect) : [];
+  const services = new Map(listServices(db).map((service) => [service.id, service]));
   const changes = alarmChanges(
     db,
     alarms.map((alarm) => alarm.id),
   );
-  const componentIds = [...new Set(alarms.map((alarm) => alarm.component_id))];
-  const timeline: TimelineEntry[] = [
-    ...incidentEvents(db, id).map((event) => ({
-      atMs: event.at,
-      kind: event.kind,
-      text: event.text,
-      by: event.by_whom,
-    })),
-    ...changesOf(
-      db,
-      [
-        ...componentIds,
-        ...componentIds.flatMap((one) => partsOfHost(db, one, incident.opened_at).map((part) => part.id)),
-      ],
-      incident.opened_at - 24 * 60 * MINUTE_MS,
-      seenUntil,
-      20,
-    )
+  const suspectRow = suspectId === undefined ? undefined : componentById(db, suspectId);
+  const kits = readKits(root)
+    .filter((kit) => suspectRow && kindMatches(kit.kind, suspectRow.kind))
+    // What is written for a kind goes before what is written for its family.
+    .sort((a, b) => b.kind.length - a.kind.length);
+  return {
+    incident: { ...incident, reasons: JSON.parse(incident.suspect_reasons) as string[] },
+    isOpen: scene.isOpen,
+    sentence: sentenceOf(scene, changes, services, resource === "cpu" ? guests : []),
+    suspect: suspectRow
+      ? { componentId: suspectRow.id, name: suspectRow.name, kind: suspectRow.kind, address: suspectRow.address }
+      : null,
+    services: incident.services.flatMap(({ id: serviceId }) => services.get(serviceId) ?? []),
+    alarms,
+    timeline: timelineOf(scene, changes),
+    fromMs,
+    toMs: scene.seenUntil,
+    charts: chartsOf(scene, services),
+    guests,
+    snapshot: snapshot ? { ...snapshot, processes: topProcesses(snapshot.processes, 10) } : null,
+    // A resolved incident is shown as it was left.
+    map: suspectRow
+      ? mapPage(db, { atMs: Math.min(nowMs, incident.resolved_at ?? nowMs), around: suspectRow.id, steps: 2 })
+      : null,
+    notes: kits.flatMap((kit) =>
+      kit.notes.filter((note) => note.metric === suspect?.metric).map((note) => ({ ...note, kit: kit.title })),
+    ),
+    runbooks: suspectRow ? offersFor(scene, suspectRow) : [],
+    runs: runsOfIncident(db, id),
+    evidence: evidenceOfIncident(db, id),
+  };
+}
+
+function sentenceOf(
+  scene: Scene,
+  changes: readonly AlarmChangeRow[],
+  services: ReadonlyMap<number, ServiceRow>,
+  guests: ReturnType<typeof guestsOf>,
+): string {
+  const { db, incident, suspect, alarms, nowMs, leading } = scene;
+  if (!suspect) return incident.title;
+  const reliance = relianceAt(db, Math.min(nowMs, incident.opened_at + MINUTE_MS));
+  const affected = new Set(incident.services.map((service) => service.id));
+  const relying = [...new Set([...affected].flatMap((one) => [...reliantServices(one, reliance)]))]
+    .filter((one) => !affected.has(one))
+    .flatMap((one) => services.get(one)?.name ?? []);
+  const crowd =
+    incident.services.length === 0
+      ? new Set(alarms.map((alarm) => `${alarm.subject_type}${alarm.subject_id}`)).size - 1
+      : 0;
+  return incidentSentence({
+    services: incident.services.map((service) => service.name),
+    component: crowd > 0 ? `${suspect.subject} and ${crowd} more` : suspect.subject,
+    problem: problemOf(scene, suspect, changes),
+    openedMs: incident.opened_at,
+    resolvedMs: incident.resolved_at,
+    nowMs,
+    ...(leading ? { leading } : {}),
+    leadingGuest: leadingGuest(guests),
+    relyingServices: relying,
+    alarmCount: alarms.length,
+  });
+}
+
+/** What the suspected alarm said when it was at its worst, with the value that followed: the present one, or the peak. */
+function problemOf({ db, isOpen, seenUntil }: Scene, alarm: IncidentAlarm, changes: readonly AlarmChangeRow[]): string {
+  const text =
+    changes.find((change) => change.alarm_id === alarm.id && change.severity === alarm.worst)?.text ?? alarm.text;
+  const series = alarm.series_id === null ? undefined : seriesById(db, alarm.series_id);
+  if (!series || series.unit === "0/1") return text;
+  const { values } = readSamples(db, series.id, alarm.onset_at, alarm.cleared_at ?? seenUntil);
+  if (values.length === 0) return text;
+  const peak = values.reduce((most, value) =>
+    alarm.direction === "above" ? Math.max(most, value) : Math.min(most, value),
+  );
+  const word = alarm.direction === "above" ? "peak" : "low";
+  const last = formatValue(values[values.length - 1], series.unit);
+  return isOpen
+    ? `${text}; ${last} at last, ${word} ${formatValue(peak, series.unit)}`
+    : `${text}; ${word} ${formatValue(peak, series.unit)}`;
+}
+
+/** What is measured where it went wrong, and the business figures of what is affected, as many as can be read at a glance. */
+function chartsOf(
+  { db, alarms, incident, suspectId, leading, fromMs, seenUntil }: Scene,
+  services: ReadonlyMap<number, ServiceRow>,
+): ChartData[] {
+  const charts = new Map<number, ChartData>();
+  const add = (seriesId: number | null | undefined) => {
+    const series = seriesId ? seriesById(db, seriesId) : undefined;
+    if (!series || charts.has(series.id) || charts.size >= MOST_CHARTS) return;
+    charts.set(series.id, chartOf(db, series, fromMs, seenUntil, { width: 200 }));
+  };
+  for (const alarm of alarms) add(alarm.series_id);
+  if (suspectId !== undefined) {
+    const part = leading && partsOfHost(db, suspectId, incident.opened_at).find((one) => one.process === leading.name);
+    if (part) add(seriesOfMetric(db, part.id, "process.memory")?.id);
+    for (const metric of ["cpu.used", "memory.used"]) add(seriesOfMetric(db, suspectId, metric)?.id);
+  }
+  const figures = incident.services.slice(0, MOST_FIGURES).flatMap(({ id, name }): ChartData[] => {
+    const series = seriesOfService(db, id);
+    if (!series || charts.has(series.id)) return [];
+    const title = services.get(id)?.figure?.label ?? series.metric;
+    return [{ ...chartOf(db, series, fromMs, seenUntil, { width: 200, owner: name }), title }];
+  });
+  return [...charts.values(), ...figures];
+}
+
+function timelineOf(
+  { db, incident, alarms, components, seenUntil }: Scene,
+  changes: readonly AlarmChangeRow[],
+): TimelineEntry[] {
+  const parts = components.flatMap((one) => partsOfHost(db, one, incident.opened_at).map((part) => part.id));
+  const altered = changesOf(db, [...components, ...parts], incident.opened_at - 24 * 60 * MINUTE_MS, seenUntil, 20);
+  return [
+    ...incidentEvents(db, incident.id).map(({ at, kind, text, by_whom }) => ({ atMs: at, kind, text, by: by_whom })),
+    ...altered
       .filter((change) => change.kind !== "runbook")
       .map((change) => ({ atMs: change.at, kind: "change", text: change.summary, by: change.by_whom })),
     // An alarm that was raised as a warning before the incident opened is part of how it began.
@@ -121,91 +226,37 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
       .map((change) => ({
         atMs: change.at,
         kind: "raised",
-        text: `${alarms.find((alarm) => alarm.id === change.alarm_id)?.component}: ${change.severity}: ${change.text}`,
+        text: `${alarms.find((alarm) => alarm.id === change.alarm_id)?.subject}: ${change.severity}: ${change.text}`,
         by: "Holotaxis",
       })),
   ].sort((a, b) => a.atMs - b.atMs);
-  const suspectRow = suspect && componentById(db, suspect.component_id);
-  // What is written for a kind goes before what is written for its family.
-  const kits = readKits(root)
-    .filter((kit) => suspectRow && kindMatches(kit.kind, suspectRow.kind))
-    .sort((a, b) => b.kind.length - a.kind.length);
-  const metricOf = suspect?.alarm_type.replace(/\.(high|low)$/, "") ?? "";
-  const offers = suspectRow
-    ? listRunbooks(db)
-        .filter((runbook) => runbook.definition.kinds.some((pattern) => kindMatches(pattern, suspectRow.kind)))
-        // Runbooks that check the metric in alarm come first.
-        .sort((a, b) => Number(checks(b.definition.steps, metricOf)) - Number(checks(a.definition.steps, metricOf)))
-        .map((runbook) => ({
-          id: runbook.id,
-          name: runbook.name,
-          purpose: runbook.definition.purpose,
-          fits: checks(runbook.definition.steps, metricOf),
-          args: offeredArguments(db, runbook.definition.parameters, suspectRow.id, leading?.name, suspect.qualifier),
-        }))
-    : [];
-  return {
-    incident: { ...incident, reasons: JSON.parse(incident.suspect_reasons) as string[] },
-    isOpen: incident.resolved_at === null,
-    sentence: suspect
-      ? incidentSentence({
-          services: incident.services.map((service) => service.name),
-          component: crowd > 0 ? `${suspect.component} and ${crowd} more` : suspect.component,
-          problem: textAtWorst(changes, suspect),
-          openedMs: incident.opened_at,
-          resolvedMs: incident.resolved_at,
-          nowMs,
-          ...(leading ? { leading } : {}),
-          ...(suspect.alarm_type.startsWith("cpu") ? { leadingGuest: leadingGuest(guests) } : {}),
-          relyingServices: relying.map((service) => service.name),
-          alarmCount: alarms.length,
-        })
-      : incident.title,
-    suspect: suspect
-      ? {
-          componentId: suspect.component_id,
-          name: suspect.component,
-          kind: suspect.kind,
-          address: suspectRow?.address ?? null,
-        }
-      : null,
-    services: incident.services.flatMap(({ id: serviceId }) => names.get(serviceId) ?? []),
-    alarms,
-    timeline,
-    fromMs,
-    toMs: seenUntil,
-    charts,
-    guests,
-    snapshot: snapshot ? { ...snapshot, processes: topProcesses(snapshot.processes, 10) } : null,
-    map: suspect
-      ? mapPage(db, {
-          atMs: Math.min(nowMs, incident.resolved_at === null ? nowMs : incident.resolved_at - 1),
-          around: suspect.component_id,
-          steps: 2,
-        })
-      : null,
-    notes: kits.flatMap((kit) =>
-      kit.notes.filter((note) => note.metric === metricOf).map((note) => ({ ...note, kit: kit.title })),
-    ),
-    runbooks: offers,
-    runs: runsOfIncident(db, id),
-    evidence: evidenceOfIncident(db, id),
-  };
+}
+
+/** Runbooks for the kind of the suspect, those that check the metric in alarm first, with their parameters filled in. */
+function offersFor({ db, suspect, leading }: Scene, row: ComponentRow) {
+  const metric = suspect?.metric ?? "";
+  return listRunbooks(db)
+    .filter((runbook) => runbook.definition.kinds.some((pattern) => kindMatches(pattern, row.kind)))
+    .sort((a, b) => Number(checks(b.definition.steps, metric)) - Number(checks(a.definition.steps, metric)))
+    .map((runbook) => ({
+      id: runbook.id,
+      name: runbook.name,
+      purpose: runbook.definition.purpose,
+      fits: checks(runbook.definition.steps, metric),
+      args: offeredArguments(db, runbook.definition.parameters, row.id, leading?.name, suspect?.qualifier ?? ""),
+    }));
 }
 
 /** The machines of a hypervisor a minute after its alarm was raised, when the polls since have told what each takes, or when it ended before. */
-function guestsAtWorst(db: Db, suspect: AlarmRow, endMs: number): ReturnType<typeof guestsOf> {
-  const atMs = Math.min(endMs - 1, suspect.raised_at + MINUTE_MS);
+function guestsAtWorst({ db, incident, nowMs }: Scene, suspect: IncidentAlarm): ReturnType<typeof guestsOf> {
+  if (suspect.component_id === null) return [];
+  const atMs = Math.min((incident.resolved_at ?? nowMs) - 1, suspect.raised_at + MINUTE_MS);
   return guestsOf(db, suspect.component_id, relationsOf(db, [suspect.component_id], atMs), atMs);
 }
 
-/** What an alarm said when it was at its worst; later it may have eased. */
-const textAtWorst = (changes: readonly AlarmChangeRow[], alarm: AlarmRow) =>
-  changes.find((change) => change.alarm_id === alarm.id && change.severity === alarm.worst)?.text ?? alarm.text;
-
 const checks = (steps: readonly { type: string; metric?: string }[], metric: string) =>
   steps.some((step) => step.type === "check" && step.metric === metric) ||
-  (metric === "disk.used" && !steps.some((step) => step.type === "check"));
+  (metricInfo(metric).resource === "disk" && !steps.some((step) => step.type === "check"));
 
 /** What a run's parameters are filled in with: the process that used most memory, or what the alarm is about. */
 function offeredArguments(
@@ -216,9 +267,7 @@ function offeredArguments(
   qualifier: string,
 ): Record<string, string> {
   const parts = partsOfHost(db, hostId, Number.MAX_SAFE_INTEGER);
-  const processes = parts
-    .map((part) => factsAt(db, part.id, Number.MAX_SAFE_INTEGER).find((fact) => fact.name === "process")?.value)
-    .filter((value): value is string => value !== undefined);
+  const processes = parts.flatMap((part) => part.process ?? []);
   const args: Record<string, string> = {};
   for (const parameter of parameters) {
     if (parameter.offer === "leading-process")

@@ -1,12 +1,19 @@
 import type { Severity } from "#core/alarms/severity";
-import { kindInfo, type Stratum } from "#core/catalogue/kinds";
-import { neighbourhood } from "#core/topology/graph";
+import { kindInfo, type KindInfo, type Stratum } from "#core/catalogue/kinds";
+import { EstateGraph } from "#core/topology/graph";
 import { layStrata } from "#core/topology/strata";
 import { formatValue } from "#core/units/format";
 import { MINUTE_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
-import { componentsAt, estateFacets, relationsAt, relationsOf, type RelationRow } from "../store/estate";
-import { healthAt, listServices, membersAt, relianceAt } from "../store/services";
+import {
+  componentsAt,
+  estateFacets,
+  relationsAt,
+  relationsOf,
+  type ComponentRow,
+  type RelationRow,
+} from "../store/estate";
+import { healthAt, listServices, membersAt, relianceAt, type ServiceRow } from "../store/services";
 import { lastSample, seriesOfMetric, seriesOfService } from "../store/signals";
 
 export interface MapCard {
@@ -47,178 +54,52 @@ const mostAcross = (cards: number) => Math.max(6, Math.min(18, Math.round(Math.s
 /** More than this is not drawn; the page says so and offers narrower choices. */
 export const MOST_CARDS = 400;
 export const CARD = { width: 172, height: 62 } as const;
-const FIGURE_METRIC: Readonly<Record<string, string>> = {
-  host: "memory.used",
-  net: "cpu.used",
-  app: "process.memory",
-  db: "process.memory",
-  queue: "process.memory",
-  dir: "process.memory",
-};
-const FIGURE_WORD: Readonly<Record<string, string>> = { host: "memory", net: "processor" };
+/** How old a figure on a card may be. */
+const FIGURE_MS = 12 * MINUTE_MS;
+
+/** What a map shows: components, services, and the relations among them. */
+interface Shown {
+  ids: Set<number>;
+  services: ServiceRow[];
+  relations: RelationRow[];
+}
+
+/** The estate at the instant of the map. */
+interface At {
+  db: Db;
+  atMs: number;
+  components: ReadonlyMap<number, ComponentRow>;
+  services: ServiceRow[];
+  members: ReturnType<typeof membersAt>;
+  reliance: ReturnType<typeof relianceAt>;
+}
 
 /** Part of the estate in strata as it was at an instant: of a service, of a site, or round a component. */
 export function mapPage(db: Db, question: MapQuestion) {
   const { atMs } = question;
-  const components = new Map(componentsAt(db, atMs).map((row) => [row.id, row]));
-  const services = listServices(db);
-  const members = membersAt(db, atMs);
-  const reliance = relianceAt(db, atMs);
-  const chosen = services.find((service) => service.uid === question.service);
-  let ids: Set<number>;
-  let shownServices: typeof services;
-  let relations: RelationRow[];
-  if (question.around !== undefined) {
-    relations = relationsAt(db, atMs);
-    const edges = relations.map((row) => ({ type: row.type, from: row.from_id, to: row.to_id }));
-    const hypervisors = new Set(
-      [...components.values()].flatMap((row) => (row.kind === "host.hypervisor" ? [row.id] : [])),
-    );
-    ids = neighbourhood(
-      [question.around],
-      edges,
-      question.steps ?? 2,
-      new Set(["talks-to", "runs-on", "hosted-by"]),
-      hypervisors,
-    );
-    for (const edge of edges) if (edge.type === "wired-to" && edge.from === question.around) ids.add(edge.to);
-    const inServices = new Set(
-      members
-        .filter(
-          (row) =>
-            row.component_id === question.around ||
-            (components.get(row.component_id)?.host_id === question.around && row.entry),
-        )
-        .map((row) => row.service_id),
-    );
-    shownServices = services.filter((service) => inServices.has(service.id));
-  } else if (question.site) {
-    relations = relationsAt(db, atMs);
-    ids = new Set([...components.values()].filter((row) => row.site === question.site).map((row) => row.id));
-    const here = new Set(members.filter((row) => ids.has(row.component_id)).map((row) => row.service_id));
-    shownServices = services.filter((service) => here.has(service.id));
-  } else if (chosen) {
-    ids = new Set(members.filter((row) => row.service_id === chosen.id).map((row) => row.component_id));
-    // The switches its hosts are wired to carry it too, and those behind them.
-    for (let added: number[] = [...ids]; added.length;) {
-      const known = ids;
-      const from = new Set(added);
-      added = [
-        ...new Set(
-          relationsOf(db, from, atMs).flatMap((row) =>
-            row.type === "wired-to" && from.has(row.from_id) && !known.has(row.to_id) ? [row.to_id] : [],
-          ),
-        ),
-      ];
-      ids = new Set([...known, ...added]);
-    }
-    relations = relationsOf(db, ids, atMs);
-    const relied = reliance.get(chosen.id) ?? new Set<number>();
-    shownServices = services.filter(
-      (service) => service.id === chosen.id || relied.has(service.id) || reliance.get(service.id)?.has(chosen.id),
-    );
-  } else {
-    ids = new Set();
-    relations = [];
-    shownServices = services;
-  }
-  const tooMany = ids.size > MOST_CARDS;
-  const total = ids.size;
-  if (tooMany)
-    ids = new Set([...ids].filter((id) => (components.get(id)?.host_id ?? null) === null).slice(0, MOST_CARDS));
-
-  const componentHealth = healthAt(db, "component", atMs);
-  const serviceHealth = healthAt(db, "service", atMs);
-  const figureOf = (id: number, kind: string): string => {
-    const family = kind.split(".")[0] ?? "";
-    const series = seriesOfMetric(db, id, FIGURE_METRIC[family] ?? "");
-    const last = series && lastSample(db, series.id, atMs, 12 * MINUTE_MS);
-    if (!last || !series) return "";
-    const word = FIGURE_WORD[family];
-    return word ? `${word} ${formatValue(last.value, series.unit)}` : formatValue(last.value, series.unit);
+  const at: At = {
+    db,
+    atMs,
+    components: new Map(componentsAt(db, atMs).map((row) => [row.id, row])),
+    services: listServices(db),
+    members: membersAt(db, atMs),
+    reliance: relianceAt(db, atMs),
   };
-
-  const cards: Omit<MapCard, "x" | "y">[] = [];
-  const strata = new Map<string, Stratum>();
-  for (const service of shownServices) {
-    const id = `s${service.id}`;
-    const series = seriesOfService(db, service.id);
-    const last = series && lastSample(db, series.id, atMs, 12 * MINUTE_MS);
-    const state = serviceHealth.get(service.id);
-    strata.set(id, "services");
-    cards.push({
-      id,
-      componentId: null,
-      serviceId: service.id,
-      name: service.name,
-      sub: service.uid === question.service ? "this service" : "service",
-      kind: "service",
-      kindLabel: "Service",
-      severity: state?.severity ?? "cleared",
-      reason: state?.reason ?? "",
-      figure: last && service.figure ? `${formatValue(last.value, service.figure.unit)}` : "",
-    });
-  }
-  for (const id of ids) {
-    const row = components.get(id);
-    if (!row) continue;
-    const [process, host] = row.name.split(" @ ");
-    const info = kindInfo(row.kind);
-    const state = componentHealth.get(id);
-    strata.set(`c${id}`, info.stratum);
-    cards.push({
-      id: `c${id}`,
-      componentId: id,
-      serviceId: null,
-      name: process ?? row.name,
-      sub: host ?? row.address ?? "",
-      kind: row.kind,
-      kindLabel: info.label,
-      severity: state?.severity ?? "cleared",
-      reason: state?.reason ?? "",
-      figure: figureOf(id, row.kind),
-    });
-  }
-  const known = new Set(cards.map((card) => card.id));
-  const links: MapLink[] = [];
-  for (const row of relations) {
-    const from = `c${row.from_id}`;
-    const to = `c${row.to_id}`;
-    if (known.has(from) && known.has(to))
-      links.push({ id: `r${row.id}`, from, to, type: row.type, connections: row.connections, detail: row.detail });
-  }
-  for (const row of members) {
-    const from = `s${row.service_id}`;
-    const to = `c${row.component_id}`;
-    if (row.entry && known.has(from) && known.has(to))
-      links.push({
-        id: `m${row.service_id}-${row.component_id}`,
-        from,
-        to,
-        type: "part-of",
-        connections: 0,
-        detail: "entry point",
-      });
-  }
-  for (const [service, needs] of reliance)
-    for (const other of needs)
-      if (known.has(`s${service}`) && known.has(`s${other}`))
-        links.push({
-          id: `n${service}-${other}`,
-          from: `s${service}`,
-          to: `s${other}`,
-          type: "relies-on",
-          connections: 0,
-          detail: "",
-        });
-
+  const chosen = at.services.find((service) => service.uid === question.service);
+  const shown = shownBy(at, question, chosen);
+  const total = shown.ids.size;
+  const tooMany = total > MOST_CARDS;
+  if (tooMany)
+    shown.ids = new Set(
+      [...shown.ids].filter((id) => (at.components.get(id)?.host_id ?? null) === null).slice(0, MOST_CARDS),
+    );
+  const cards = [
+    ...shown.services.map((service) => serviceCard(at, service, service === chosen)),
+    ...componentCards(at, shown.ids),
+  ];
+  const links = linksAmong(at, shown.relations, new Set(cards.map((card) => card.id)));
   const layout = layStrata(
-    cards.map((card) => ({
-      id: card.id,
-      stratum: strata.get(card.id) as Stratum,
-      group: card.kind,
-      label: card.name + card.sub,
-    })),
+    cards.map(({ id, stratum, kind, name, sub }) => ({ id, stratum, group: kind, label: name + sub })),
     links,
     {
       cardWidth: CARD.width,
@@ -230,9 +111,14 @@ export function mapPage(db: Db, question: MapQuestion) {
       margin: 96,
     },
   );
+  const serviceHealth = healthAt(db, "service", atMs);
   const place = new Map(layout.cards.map((card) => [card.id, card]));
   return {
-    cards: cards.map((card): MapCard => ({ ...card, x: place.get(card.id)?.x ?? 0, y: place.get(card.id)?.y ?? 0 })),
+    cards: cards.map(({ stratum: _stratum, ...card }): MapCard => ({
+      ...card,
+      x: place.get(card.id)?.x ?? 0,
+      y: place.get(card.id)?.y ?? 0,
+    })),
     links,
     strata: layout.strata,
     width: layout.width,
@@ -240,11 +126,141 @@ export function mapPage(db: Db, question: MapQuestion) {
     tooMany,
     total,
     unwell: cards.filter((card) => card.componentId !== null && card.severity !== "cleared").length,
-    services: services.map((service) => ({
+    services: at.services.map((service) => ({
       uid: service.uid,
       name: service.name,
-      severity: serviceHealth.get(service.id)?.severity ?? "cleared",
+      severity: serviceHealth.get(service.id)?.severity ?? ("cleared" as const),
     })),
     sites: estateFacets(db, atMs).sites,
   };
+}
+
+function shownBy(at: At, question: MapQuestion, chosen: ServiceRow | undefined): Shown {
+  if (question.around !== undefined) return aroundComponent(at, question.around, question.steps ?? 2);
+  if (question.site) return ofSite(at, question.site);
+  if (chosen) return ofService(at, chosen);
+  return { ids: new Set(), services: at.services, relations: [] };
+}
+
+function aroundComponent({ db, atMs, components, members, services }: At, centre: number, steps: number): Shown {
+  const relations = relationsAt(db, atMs);
+  const graph = new EstateGraph(relations.map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })));
+  const shared = new Set([...components.values()].flatMap((row) => (kindInfo(row.kind).hasGuests ? [row.id] : [])));
+  const ids = graph.neighbourhood([centre], steps, new Set(["talks-to", "runs-on", "hosted-by"]), shared);
+  for (const edge of graph.from(centre)) if (edge.type === "wired-to") ids.add(edge.to);
+  const inServices = new Set(
+    members
+      .filter(
+        (row) => row.component_id === centre || (components.get(row.component_id)?.host_id === centre && row.entry),
+      )
+      .map((row) => row.service_id),
+  );
+  return { ids, relations, services: services.filter((service) => inServices.has(service.id)) };
+}
+
+function ofSite({ db, atMs, components, members, services }: At, site: string): Shown {
+  const ids = new Set([...components.values()].filter((row) => row.site === site).map((row) => row.id));
+  const here = new Set(members.filter((row) => ids.has(row.component_id)).map((row) => row.service_id));
+  return { ids, relations: relationsAt(db, atMs), services: services.filter((service) => here.has(service.id)) };
+}
+
+function ofService({ db, atMs, members, services, reliance }: At, chosen: ServiceRow): Shown {
+  const ids = new Set(members.filter((row) => row.service_id === chosen.id).map((row) => row.component_id));
+  // The switches its hosts are wired to carry it too, and those behind them.
+  for (let added: number[] = [...ids]; added.length;) {
+    const from = new Set(added);
+    const wired = relationsOf(db, from, atMs).filter((row) => row.type === "wired-to" && from.has(row.from_id));
+    added = [...new Set(wired.map((row) => row.to_id).filter((id) => !ids.has(id)))];
+    for (const id of added) ids.add(id);
+  }
+  const relied = reliance.get(chosen.id) ?? new Set<number>();
+  return {
+    ids,
+    relations: relationsOf(db, ids, atMs),
+    services: services.filter(
+      (service) => service.id === chosen.id || relied.has(service.id) || reliance.get(service.id)?.has(chosen.id),
+    ),
+  };
+}
+
+type Unplaced = Omit<MapCard, "x" | "y"> & { stratum: Stratum };
+
+function serviceCard({ db, atMs }: At, service: ServiceRow, isChosen: boolean): Unplaced {
+  const series = seriesOfService(db, service.id);
+  const last = series && lastSample(db, series.id, atMs, FIGURE_MS);
+  const state = healthAt(db, "service", atMs).get(service.id);
+  return {
+    id: `s${service.id}`,
+    componentId: null,
+    serviceId: service.id,
+    name: service.name,
+    sub: isChosen ? "this service" : "service",
+    kind: "service",
+    kindLabel: "Service",
+    severity: state?.severity ?? "cleared",
+    reason: state?.reason ?? "",
+    figure: last && service.figure ? formatValue(last.value, service.figure.unit) : "",
+    stratum: "services",
+  };
+}
+
+function componentCards({ db, atMs, components }: At, ids: ReadonlySet<number>): Unplaced[] {
+  const health = healthAt(db, "component", atMs);
+  const figureOf = (id: number, { headline }: KindInfo): string => {
+    const series = headline ? seriesOfMetric(db, id, headline.metric) : undefined;
+    const last = series && lastSample(db, series.id, atMs, FIGURE_MS);
+    return last && series && headline ? `${headline.word} ${formatValue(last.value, series.unit)}`.trim() : "";
+  };
+  return [...ids].flatMap((id): Unplaced[] => {
+    const row = components.get(id);
+    if (!row) return [];
+    const info = kindInfo(row.kind);
+    const state = health.get(id);
+    const host = row.host_id === null ? undefined : components.get(row.host_id);
+    return [
+      {
+        id: `c${id}`,
+        componentId: id,
+        serviceId: null,
+        name: row.label ?? row.name,
+        sub: host?.name ?? row.address ?? "",
+        kind: row.kind,
+        kindLabel: info.label,
+        severity: state?.severity ?? "cleared",
+        reason: state?.reason ?? "",
+        figure: figureOf(id, info),
+        stratum: info.stratum,
+      },
+    ];
+  });
+}
+
+/** Relations, entry points and reliance between cards that are shown. */
+function linksAmong(
+  { members, reliance }: At,
+  relations: readonly RelationRow[],
+  known: ReadonlySet<string>,
+): MapLink[] {
+  const link = (id: string, from: string, to: string, type: string, connections = 0, detail = ""): MapLink[] =>
+    known.has(from) && known.has(to) ? [{ id, from, to, type, connections, detail }] : [];
+  return [
+    ...relations.flatMap((row) =>
+      link(`r${row.id}`, `c${row.from_id}`, `c${row.to_id}`, row.type, row.connections, row.detail),
+    ),
+    ...members.flatMap((row) =>
+      row.entry
+        ? link(
+            `m${row.service_id}-${row.component_id}`,
+            `s${row.service_id}`,
+            `c${row.component_id}`,
+            "part-of",
+            0,
+            "entry point",
+          )
+        : [],
+    ),
+    ...[...reliance].flatMap(([service, needs]) =>
+      [...needs].flatMap((other) => link(`n${service}-${other}`, `s${service}`, `s${other}`, "relies-on")),
+    ),
+  ];
 }

@@ -4,7 +4,7 @@ import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { SampleWriter } from "../ingest/sample-writer";
-import { refreshServices } from "../estate/services";
+import { readGraph, refreshServices } from "../estate/services";
 import { affectServices, incidentById, openIncident } from "../store/incidents";
 import { migrate, openStore, type Db } from "../store/database";
 import { insertComponent, retireComponent, insertRelation } from "../store/estate";
@@ -174,7 +174,7 @@ describe("a service's page", () => {
       { uid: "orders", name: "Orders", purpose: "", owner: "", entries: [{ host: "a", process: "front" }] },
       AT - 30 * DAY_MS,
     );
-    refreshServices(db, AT - 20 * DAY_MS);
+    refreshServices(db, readGraph(db), AT - 20 * DAY_MS);
     return { hostA, hostB, front, store };
   };
   const service = (more = {}) =>

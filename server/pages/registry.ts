@@ -8,7 +8,7 @@ import { mapPage } from "./map";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
 import { servicePage } from "./service";
-import { auditPage, rulesPage, servicesPage, storePage, trayPage } from "./setup";
+import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
 import { tracePage, tracesPage } from "./traces";
 import { ribbon, watchPage } from "./watch";
@@ -40,6 +40,8 @@ export const questions = {
   runbook: runbookPage,
   run: runPage,
   rules: rulesPage,
+  rule: rulePage,
+  rulePreview,
   services: servicesPage,
   store: storePage,
   signalsSetup: signalsSetupPage,

@@ -218,7 +218,7 @@ export class Runner {
     signal: AbortSignal,
   ): Promise<string | undefined> {
     const { db, sampleWriter, now, sleep } = this.world;
-    const series = sampleWriter.find({ componentId: run.componentId, serviceId: null }, step.metric, step.instance);
+    const series = sampleWriter.measured(run.componentId, step.metric, step.instance);
     const title = metricTitle(step.metric, step.instance);
     if (!series) return `${title} is not measured on the target, so it cannot be checked.`;
     const limit = formatValue(step.value, series.unit);

@@ -1,89 +1,119 @@
 import type { Severity } from "#core/alarms/severity";
-import type { Limit, ThresholdRule } from "#core/detection/threshold";
+import type { Scope } from "#core/detection/detector";
 import { prepared, type Db } from "./database";
 
-export interface RuleRow extends ThresholdRule {
+/** A detector with its settings, and what it is about. */
+export interface RuleRow {
+  id: number;
   name: string;
+  /** Type of the detector. */
+  type: string;
+  /** By the detector's schema. */
+  settings: unknown;
+  scope: Scope;
   enabled: boolean;
 }
 
 interface RawRule {
   id: number;
   name: string;
-  metric: string;
-  kind: string;
-  direction: "above" | "below";
-  limits: string;
-  samples: number;
-  hysteresis: number;
-  memory_ms: number;
+  type: string;
+  settings: string;
+  scope: string;
   enabled: number;
 }
 
 const toRule = (row: RawRule): RuleRow => ({
   id: row.id,
   name: row.name,
-  metric: row.metric,
-  kind: row.kind,
-  direction: row.direction,
-  limits: JSON.parse(row.limits) as Limit[],
-  samples: row.samples,
-  hysteresis: row.hysteresis,
-  memoryMs: row.memory_ms,
+  type: row.type,
+  settings: JSON.parse(row.settings) as unknown,
+  scope: JSON.parse(row.scope) as Scope,
   enabled: row.enabled === 1,
 });
 
+const RULE = "SELECT id, name, type, settings, scope, enabled FROM rule";
+
 export function listRules(db: Db): RuleRow[] {
-  return prepared<RawRule>(db, "SELECT * FROM rule ORDER BY name").all().map(toRule);
+  return prepared<RawRule>(db, `${RULE} ORDER BY name`).all().map(toRule);
+}
+
+export function ruleById(db: Db, id: number): RuleRow | undefined {
+  const row = prepared<RawRule>(db, `${RULE} WHERE id = ?`).get(id);
+  return row && toRule(row);
+}
+
+export function ruleNamed(db: Db, name: string): RuleRow | undefined {
+  const row = prepared<RawRule>(db, `${RULE} WHERE name = ?`).get(name);
+  return row && toRule(row);
 }
 
 /** Puts a kit's rule in if no rule of that name exists; a person's settings are never overwritten. */
 export function offerRule(db: Db, rule: Omit<RuleRow, "id">): void {
-  prepared(
-    db,
-    "INSERT OR IGNORE INTO rule (name, metric, kind, direction, limits, samples, hysteresis, memory_ms, enabled) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-  ).run(
+  prepared(db, "INSERT OR IGNORE INTO rule (name, type, settings, scope, enabled) VALUES (?, ?, ?, ?, ?)").run(
     rule.name,
-    rule.metric,
-    rule.kind,
-    rule.direction,
-    JSON.stringify(rule.limits),
-    rule.samples,
-    rule.hysteresis,
-    rule.memoryMs,
+    rule.type,
+    JSON.stringify(rule.settings),
+    JSON.stringify(rule.scope),
     rule.enabled ? 1 : 0,
   );
 }
 
-export function updateRule(
-  db: Db,
-  id: number,
-  limits: Limit[],
-  samples: number,
-  hysteresis: number,
-  enabled: boolean,
-): void {
-  prepared(db, "UPDATE rule SET limits = ?, samples = ?, hysteresis = ?, enabled = ? WHERE id = ?").run(
-    JSON.stringify(limits),
-    samples,
-    hysteresis,
-    enabled ? 1 : 0,
+/** Makes a rule, or changes the one with this id; returns its id. */
+export function saveRule(db: Db, id: number | undefined, rule: Omit<RuleRow, "id">): number {
+  const values = [
+    rule.name,
+    rule.type,
+    JSON.stringify(rule.settings),
+    JSON.stringify(rule.scope),
+    rule.enabled ? 1 : 0,
+  ];
+  if (id === undefined)
+    return Number(
+      prepared(db, "INSERT INTO rule (name, type, settings, scope, enabled) VALUES (?, ?, ?, ?, ?)").run(...values)
+        .lastInsertRowid,
+    );
+  prepared(db, "UPDATE rule SET name = ?, type = ?, settings = ?, scope = ?, enabled = ? WHERE id = ?").run(
+    ...values,
     id,
   );
+  return id;
 }
+
+/** What an alarm is on. */
+export interface Subject {
+  type: "component" | "relation" | "service" | "source" | "self";
+  /** 0 for Holotaxis itself. */
+  id: number;
+}
+
+/** A subject in one word, to tell subjects apart. */
+export const subjectKey = ({ type, id }: Subject): string => `${type}:${id}`;
 
 export interface AlarmRow {
   id: number;
-  component_id: number;
-  component: string;
+  subject_type: Subject["type"];
+  subject_id: number;
+  /** Set where the subject is a component. */
+  component_id: number | null;
+  /** Name of the subject. */
+  subject: string;
+  /** Kind of the component; else the type of the subject. */
   kind: string;
   rule_id: number | null;
   series_id: number | null;
+  detector: string;
+  /** A metric, or the name of a condition. */
+  metric: string;
+  direction: "above" | "below";
   alarm_type: string;
   qualifier: string;
   severity: Severity;
   worst: Severity;
   text: string;
+  score: number;
+  /** When what is wrong began, by the samples. */
+  onset_at: number;
   raised_at: number;
   changed_at: number;
   cleared_at: number | null;
@@ -91,32 +121,52 @@ export interface AlarmRow {
   acknowledged_at: number | null;
 }
 
-const ALARM = `SELECT a.id, a.component_id, c.name AS component, c.kind, a.rule_id, a.series_id, a.alarm_type, a.qualifier, a.severity, a.worst, a.text,
-  a.raised_at, a.changed_at, a.cleared_at, a.acknowledged_by, a.acknowledged_at FROM alarm a JOIN component c ON c.id = a.component_id`;
+/** Columns and joins that every question about alarms reads by. */
+export const ALARM_COLUMNS = `a.id, a.subject_type, a.subject_id, a.component_id, coalesce(c.name, v.name, s.name, 'Holotaxis') AS subject, coalesce(c.kind, a.subject_type) AS kind,
+  a.rule_id, a.series_id, a.detector, a.metric, a.direction, a.alarm_type, a.qualifier, a.severity, a.worst, a.text, a.score, a.onset_at,
+  a.raised_at, a.changed_at, a.cleared_at, a.acknowledged_by, a.acknowledged_at`;
+export const ALARM_JOINS = `LEFT JOIN component c ON c.id = a.component_id
+  LEFT JOIN service v ON a.subject_type = 'service' AND v.id = a.subject_id LEFT JOIN source s ON a.subject_type = 'source' AND s.id = a.subject_id`;
+const ALARM = `SELECT ${ALARM_COLUMNS} FROM alarm a ${ALARM_JOINS}`;
 
 export interface NewAlarm {
-  componentId: number;
+  subject: Subject;
   ruleId: number;
-  seriesId: number;
-  type: string;
+  seriesId: number | null;
+  detector: string;
+  metric: string;
+  direction: "above" | "below";
   qualifier: string;
   severity: Severity;
   text: string;
+  score: number;
+  onsetMs: number;
 }
+
+/** RFC 8632 alarm type: what is judged, and which way is wrong. */
+export const alarmTypeOf = (metric: string, direction: "above" | "below") =>
+  `${metric}.${direction === "above" ? "high" : "low"}`;
 
 export function raiseAlarm(db: Db, alarm: NewAlarm, atMs: number): number {
   const { lastInsertRowid } = prepared(
     db,
-    "INSERT INTO alarm (component_id, rule_id, series_id, alarm_type, qualifier, severity, worst, text, raised_at, changed_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+    `INSERT INTO alarm (subject_type, subject_id, rule_id, series_id, detector, metric, direction, alarm_type, qualifier, severity, worst, text, score, onset_at, raised_at, changed_at)
+     VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
   ).run(
-    alarm.componentId,
+    alarm.subject.type,
+    alarm.subject.id,
     alarm.ruleId,
     alarm.seriesId,
-    alarm.type,
+    alarm.detector,
+    alarm.metric,
+    alarm.direction,
+    alarmTypeOf(alarm.metric, alarm.direction),
     alarm.qualifier,
     alarm.severity,
     alarm.severity,
     alarm.text,
+    alarm.score,
+    alarm.onsetMs,
     atMs,
     atMs,
   );
@@ -168,6 +218,13 @@ export function activeAlarms(db: Db): AlarmRow[] {
 
 export function alarmById(db: Db, id: number): AlarmRow | undefined {
   return prepared<AlarmRow>(db, `${ALARM} WHERE a.id = ?`).get(id);
+}
+
+export function alarmsOfService(db: Db, serviceId: number, fromMs: number, toMs: number): AlarmRow[] {
+  return prepared<AlarmRow>(
+    db,
+    `${ALARM} WHERE a.subject_type = 'service' AND a.subject_id = ? AND a.raised_at <= ? AND (a.cleared_at IS NULL OR a.cleared_at >= ?) ORDER BY a.raised_at DESC LIMIT 200`,
+  ).all(serviceId, toMs, fromMs);
 }
 
 export function alarmsOfComponent(db: Db, componentId: number, fromMs: number, toMs: number): AlarmRow[] {

@@ -36,6 +36,28 @@ export function listMetrics(db: Db): { metric: string; count: number }[] {
   ).all();
 }
 
+/** Series of a metric with what they belong to, as rules judge them: of what is polled and sent, the polled one. */
+export function seriesForRules(
+  db: Db,
+  metric: string,
+): { id: number; instance: string; unit: string; name: string; kind: string | null; service_id: number | null }[] {
+  return prepared<{
+    id: number;
+    instance: string;
+    unit: string;
+    name: string;
+    kind: string | null;
+    service_id: number | null;
+  }>(
+    db,
+    `SELECT s.id, s.instance, s.unit, coalesce(c.name, v.name) AS name, c.kind, s.service_id FROM series s
+     LEFT JOIN component c ON c.id = s.component_id AND c.valid_to IS NULL LEFT JOIN service v ON v.id = s.service_id AND v.valid_to IS NULL
+     WHERE s.metric = ? AND (c.id IS NOT NULL OR v.id IS NOT NULL) AND (s.origin_id IS NULL OR NOT EXISTS
+       (SELECT 1 FROM series p WHERE p.component_id = s.component_id AND p.metric = s.metric AND p.instance = s.instance AND p.origin_id IS NULL))
+     ORDER BY name, s.instance`,
+  ).all(metric);
+}
+
 export interface MetricCount {
   metric: string;
   kind: string;

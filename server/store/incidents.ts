@@ -1,5 +1,5 @@
 import type { Severity } from "#core/alarms/severity";
-import type { AlarmRow } from "./alarms";
+import { ALARM_COLUMNS, ALARM_JOINS, type AlarmRow } from "./alarms";
 import { prepared, type Db } from "./database";
 
 export interface IncidentRow {
@@ -133,10 +133,19 @@ export function incidentsOfAlarm(db: Db, alarmId: number): number[] {
 export function alarmsOfIncident(db: Db, incidentId: number): (AlarmRow & { why: string; joined_at: number })[] {
   return prepared<AlarmRow & { why: string; joined_at: number }>(
     db,
-    `SELECT a.id, a.component_id, c.name AS component, c.kind, a.rule_id, a.series_id, a.alarm_type, a.qualifier, a.severity, a.worst, a.text,
-       a.raised_at, a.changed_at, a.cleared_at, a.acknowledged_by, a.acknowledged_at, j.why, j.joined_at
-     FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id JOIN component c ON c.id = a.component_id WHERE j.incident_id = ? ORDER BY a.raised_at, a.id`,
+    `SELECT ${ALARM_COLUMNS}, j.why, j.joined_at FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id ${ALARM_JOINS}
+     WHERE j.incident_id = ? ORDER BY a.raised_at, a.id`,
   ).all(incidentId);
+}
+
+/** How many alarms of each incident there are, and how many of them stand. */
+export function alarmCounts(db: Db, incidentIds: readonly number[]): Map<number, { all: number; standing: number }> {
+  const rows = prepared<{ id: number; total: number; standing: number }>(
+    db,
+    `SELECT j.incident_id AS id, count(*) AS total, count(*) FILTER (WHERE a.cleared_at IS NULL) AS standing
+     FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id WHERE j.incident_id IN (SELECT value FROM json_each(?)) GROUP BY 1`,
+  ).all(JSON.stringify(incidentIds));
+  return new Map(rows.map((row) => [row.id, { all: row.total, standing: row.standing }]));
 }
 
 export interface IncidentEventRow {

@@ -1,0 +1,56 @@
+import Stack from "@mui/material/Stack";
+import { redirect } from "react-router";
+import { spokenDuration } from "#core/time/windows";
+import type { Route } from "./+types/setup.rule";
+import { act, idFrom, missing, refuse } from "../shell/answers.server";
+import { windowOf } from "../shell/window.server";
+import { PageHead, Problem, Section } from "../ui/Page";
+import { RuleForm } from "../ui/RuleForm";
+import { RulePreview } from "../ui/RulePreview";
+
+export const meta: Route.MetaFunction = () => [{ title: "Rule · Holotaxis" }];
+
+export async function loader({ request, params, context }: Route.LoaderArgs) {
+  const type = new URL(request.url).searchParams.get("detector") ?? "threshold";
+  const page = await context.ask("rule", { id: params.id === "new" ? null : idFrom(params.id, "rule"), type });
+  if (!page) throw missing("rule", params.id);
+  return page;
+}
+
+export async function action({ request, params, context }: Route.ActionArgs) {
+  const { intent, ...fields } = Object.fromEntries(await request.clone().formData());
+  if (intent === "preview") {
+    const { fromMs, toMs } = windowOf(request, context.now());
+    const preview = await context.ask("rulePreview", { fields, fromMs, toMs });
+    if (!preview.ok)
+      return refuse(Object.values(preview.fields)[0] ?? "Something in the rule is not right.", preview.fields);
+    return { preview, over: spokenDuration(toMs - fromMs) };
+  }
+  const id = params.id === "new" ? {} : { id: idFrom(params.id, "rule") };
+  const saved = await act(context, request, "rule.save", { ...id, fields });
+  return saved.ok ? redirect("/setup/rules") : saved.refusal;
+}
+
+export default function Rule({ loaderData: page, actionData }: Route.ComponentProps) {
+  const answer = actionData && "problem" in actionData ? actionData : undefined;
+  const preview = actionData && "preview" in actionData ? actionData : undefined;
+  return (
+    <>
+      <PageHead
+        name="Setup › Rule"
+        sentence={
+          page.rule
+            ? `“${page.rule.name}” is ${page.rule.enabled ? "on" : "off"}.`
+            : "A new rule: say what it applies to and when it raises an alarm."
+        }
+      />
+      <Problem>{answer?.problem ?? null}</Problem>
+      <Stack sx={{ gap: 1.5 }}>
+        <Section title={page.detector.label}>
+          <RuleForm key={page.rule?.id ?? page.detector.type} page={page} answer={answer} />
+        </Section>
+        {preview ? <RulePreview preview={preview.preview} over={preview.over} /> : null}
+      </Stack>
+    </>
+  );
+}

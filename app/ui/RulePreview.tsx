@@ -1,0 +1,50 @@
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+import { spokenDuration } from "#core/time/windows";
+import type { rulePreview } from "#server/pages/setup";
+import { Section } from "./Page";
+import { PlainTable } from "./PlainTable";
+
+type Preview = Extract<ReturnType<typeof rulePreview>, { ok: true }>;
+
+/** What a rule would have raised in the window, before it is saved. */
+export function RulePreview({ preview, over }: { preview: Preview; over: string }) {
+  const { series, replayed, raised, hits, more, words } = preview;
+  const partly = replayed < series ? ` (${replayed} of ${series} series replayed)` : "";
+  return (
+    <Section title="Preview" pad={false}>
+      <Box sx={{ p: 1.5 }} role="status">
+        <Typography>{words}.</Typography>
+        <Typography>
+          {series === 0
+            ? "Nothing in this scope measures that, so the rule would never raise an alarm."
+            : `Over the window of ${over}, it would have raised ${raised} ${raised === 1 ? "alarm" : "alarms"} on ${hits.length + more} of ${series} series${partly}.`}
+        </Typography>
+      </Box>
+      {hits.length ? (
+        <PlainTable>
+          <thead>
+            <tr>
+              <th scope="col">On</th>
+              <th scope="col" className="num">
+                Alarms
+              </th>
+              <th scope="col" className="num">
+                Time in alarm
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {hits.map((hit) => (
+              <tr key={`${hit.name}${hit.instance}`}>
+                <td>{hit.instance ? `${hit.name}, ${hit.instance}` : hit.name}</td>
+                <td className="num">{hit.raised}</td>
+                <td className="num">{spokenDuration(hit.standingMs)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </PlainTable>
+      ) : null}
+    </Section>
+  );
+}

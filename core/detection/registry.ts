@@ -1,0 +1,12 @@
+import type { AnyDetector } from "./detector";
+import { threshold } from "./threshold";
+
+/** Every way of judging. A new one is a file, and a line here. */
+const DETECTORS: readonly AnyDetector[] = [threshold as AnyDetector];
+
+const byType = new Map(DETECTORS.map((one) => [one.type, one]));
+
+export const detectors = (): readonly AnyDetector[] => DETECTORS;
+
+/** The detector of a type; undefined for one of a later version. */
+export const detectorOf = (type: string): AnyDetector | undefined => byType.get(type);
