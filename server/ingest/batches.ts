@@ -9,6 +9,7 @@ import { LogWriter, type NewLog } from "../store/log-writer";
 import { DAY_MS } from "#core/time/windows";
 import { touchOrigin } from "../store/origins";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
+import { LIMITS } from "../receivers/limits";
 import { firstSight } from "../store/endpoints";
 import { AgentReporters, type Listened } from "../estate/agent-reporters";
 import { takeInRelations } from "../estate/take-in";
@@ -29,6 +30,8 @@ export interface Committed {
   /** Spans told of a relation that was not known. */
   related: boolean;
 }
+
+const TOO_MANY_SENDERS = `There are ${LIMITS.senders} senders already; further ones are not kept. Look for an attribute that differs with every start.`;
 
 /** Takes what the receivers hand over into the store: names senders, finds their series, keeps samples and records. */
 export class BatchIngest {
@@ -95,11 +98,18 @@ export class BatchIngest {
   /** Takes one batch in; call inside a transaction, and `settle` when it is committed. */
   take(batch: Batch, nowMs: number): Receipt {
     this.meet(batch.origins, nowMs);
-    for (const { handle, attributes } of batch.origins) this.origins.set(handle, this.senders.of(attributes, nowMs));
     const refused: Receipt["refused"] = [];
+    for (const { handle, attributes } of batch.origins) {
+      const origin = this.senders.of(attributes, nowMs);
+      if (origin) this.origins.set(handle, origin);
+      else refused.push({ handle, why: TOO_MANY_SENDERS });
+    }
     for (const def of batch.series) {
       const origin = this.origins.get(def.origin);
-      if (!origin) continue;
+      if (!origin) {
+        refused.push({ handle: def.handle, why: TOO_MANY_SENDERS });
+        continue;
+      }
       const owner = { componentId: origin.componentId, serviceId: null, originId: origin.id };
       let series = this.sampleWriter.find(owner, def.metric, def.instance);
       if (!series)
@@ -200,10 +210,10 @@ export class BatchIngest {
       }
   }
 
-  /** Forgets the handles of a batch that no receiver will use again. */
-  release(batch: Batch): void {
-    for (const { handle } of batch.origins) this.origins.delete(handle);
-    for (const { handle } of batch.series) this.series.delete(handle);
+  /** Forgets handles that no receiver will use again. */
+  release(origins: readonly number[], series: readonly number[]): void {
+    for (const handle of origins) this.origins.delete(handle);
+    for (const handle of series) this.series.delete(handle);
   }
 
   /** After a transaction that failed: what was learned in it is forgotten, so that it can be sent again. */
@@ -264,5 +274,6 @@ export class BatchIngest {
     this.logWriter.forget(logsBeforeMs);
     this.spanWriter.forget(spansBeforeMs);
     forgetExemplars(this.db, spansBeforeMs);
+    this.senders.forget(Math.min(logsBeforeMs, spansBeforeMs));
   }
 }

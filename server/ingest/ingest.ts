@@ -47,6 +47,12 @@ export class Ingest {
         this.scraped = message.scraped;
         return;
       }
+      if (message.kind === "release") {
+        // After what speaks of them, which may still wait.
+        if (this.arrived.length) this.takeArrived();
+        this.context.batches.release(message.origins, message.series);
+        return;
+      }
       this.arrived.push(message);
       if (this.committing) return;
       this.committing = true;
@@ -101,7 +107,10 @@ export class Ingest {
       const [receipt] = this.commit([batch]);
       return { samples: count, refused: [...new Set(receipt?.refused.map((one) => one.why))] };
     } finally {
-      this.context.batches.release(batch);
+      this.context.batches.release(
+        [origin],
+        defs.map((one) => one.handle),
+      );
     }
   }
 

@@ -1,7 +1,9 @@
 import { hintsOf, nameOrigin, type KnownBy, type NamingBook, type OriginAttributes } from "#core/estate/naming";
 import type { Db } from "../store/database";
 import { componentsOfKeys, everKnown, type ComponentRow } from "../store/estate";
-import { allOrigins, insertOrigin, matchingRules, originText, renameOrigin } from "../store/origins";
+import { allOrigins, forgetOrigins, insertOrigin, matchingRules, originText, renameOrigin } from "../store/origins";
+import { HOUR_MS } from "#core/time/windows";
+import { LIMITS } from "../receivers/limits";
 import type { SampleWriter } from "./sample-writer";
 
 export interface KnownOrigin {
@@ -26,6 +28,7 @@ export class Senders {
   constructor(
     private readonly db: Db,
     private readonly sampleWriter: SampleWriter,
+    private readonly most: number = LIMITS.senders,
   ) {
     this.read();
   }
@@ -67,11 +70,15 @@ export class Senders {
     return this.byId.get(id);
   }
 
-  /** The sender with these attributes, kept when it is heard for the first time; inside a transaction. */
-  of(attributes: OriginAttributes, nowMs: number): KnownOrigin {
+  /**
+   * The sender with these attributes, kept when it is heard for the first time; inside a transaction.
+   * @returns undefined where there are as many as are kept
+   */
+  of(attributes: OriginAttributes, nowMs: number): KnownOrigin | undefined {
     const text = originText(attributes);
     const known = this.byText.get(text);
     if (known) return known;
+    if (this.byId.size >= this.most) return undefined;
     const named = nameOrigin(attributes, this.book);
     return this.keep(text, {
       id: insertOrigin(this.db, text, named, nowMs),
@@ -109,6 +116,14 @@ export class Senders {
     for (const [by, value] of knownAs)
       if (value !== null) for (const origin of this.byHint.get(hintKey(by, value)) ?? []) this.nameAnew(origin);
   }
+
+  /** Forgets who has sent nothing since an instant and of whom nothing is kept any more; inside a transaction. */
+  forget(beforeMs: number): void {
+    if (beforeMs - this.forgottenMs < HOUR_MS) return;
+    this.forgottenMs = beforeMs;
+    if (forgetOrigins(this.db, beforeMs) > 0) this.read();
+  }
+  private forgottenMs = 0;
 
   private nameAnew(origin: KnownOrigin): void {
     const named = nameOrigin(origin.attributes, this.book);

@@ -15,6 +15,7 @@ import type {
   SpanRecord,
 } from "./otlp-types";
 import { SeriesHandles, type Stream } from "./series-handles";
+import { Staged } from "./staged";
 
 /** A sender met for the first time on this thread; from then on it goes by its handle. */
 export interface OriginDef {
@@ -141,14 +142,26 @@ const QUANTILES = [0.5, 0.95, 0.99] as const;
 /** A total whose counting began no longer before its first point than this is followed from its beginning. */
 const FRESH_MS = 10 * MINUTE_MS;
 
+/** What follows from a batch, until the engine has answered. */
+export interface PendingBatch {
+  /** The engine has it. */
+  settle(): void;
+  /** The engine has nothing of it. */
+  abandon(): void;
+}
+
 /** Sorts what arrives into samples and records, tells senders and series apart, and refuses what would do harm. */
 export class BatchBuilder {
+  /** Senders by what they say of themselves, those heard longest ago first. */
   private readonly origins = new Map<string, number>();
   private readonly series = new SeriesHandles(() => this.nextHandle++);
   /** Points that share their attributes share the text that tells their series apart. */
   private readonly instances = new WeakMap<readonly Attribute[], string>();
-  /** Last cumulative buckets of each histogram. */
-  private readonly buckets = new Map<string, Counted>();
+  /** Last cumulative buckets of each histogram, by its count's series. */
+  private readonly buckets = new Staged<number, Counted>(
+    LIMITS.bucketsHeld,
+    (held) => held.counts.length + held.negative.length + 8,
+  );
   private nextHandle = 1;
   private newOrigins: OriginDef[] = [];
   private handles: number[] = [];
@@ -158,7 +171,7 @@ export class BatchBuilder {
   private spans: ArrivedSpan[] = [];
   private exemplars: ArrivedExemplar[] = [];
   /** Instant of the last point of each running total, by the handle of its series. */
-  private readonly countedTo = new Map<number, number>();
+  private readonly countedTo = new Staged<number, number>(LIMITS.series);
   events: ArrivedEvent[] = [];
   private readonly operations = new Map<number, Set<string>>();
 
@@ -168,8 +181,8 @@ export class BatchBuilder {
     this.series.refuse(handle, why);
   }
 
-  /** Everything sorted since the last call. */
-  take(): Batch {
+  /** Everything sorted since the last call, with what settles or abandons the state that follows from it. */
+  take(): { batch: Batch; pending: PendingBatch } {
     const batch: Batch = {
       origins: this.newOrigins,
       series: this.series.takeFresh(),
@@ -189,15 +202,55 @@ export class BatchBuilder {
     this.spans = [];
     this.events = [];
     this.exemplars = [];
-    return batch;
+    return { batch, pending: this.pendingOf(batch) };
   }
 
-  /** The engine did not take a batch: what was new in it is new again. */
-  forget(batch: Batch): void {
-    const origins = new Set(batch.origins.map((one) => one.handle));
-    for (const [key, handle] of this.origins) if (origins.has(handle)) this.origins.delete(key);
-    this.series.forget(batch.series);
-    for (const { handle } of batch.series) this.countedTo.delete(handle);
+  private pendingOf({ origins, series }: Batch): PendingBatch {
+    const countedTo = this.countedTo.take();
+    const buckets = this.buckets.take();
+    this.underWay++;
+    return {
+      settle: () => {
+        this.underWay--;
+        this.countedTo.settle(countedTo);
+        this.buckets.settle(buckets);
+      },
+      // The engine did not take it: what was new in it is new again.
+      abandon: () => {
+        this.underWay--;
+        this.countedTo.abandon(countedTo);
+        this.buckets.abandon(buckets);
+        const handles = new Set(origins.map((one) => one.handle));
+        for (const [key, handle] of this.origins) if (handles.has(handle)) this.origins.delete(key);
+        this.series.forget(series);
+      },
+    };
+  }
+  /** Batches that the engine has not answered. */
+  private underWay = 0;
+
+  /** Senders that are held; the others are met anew when they come again. */
+  get senders(): number {
+    return this.origins.size;
+  }
+
+  /**
+   * Lets go of the senders heard longest ago beyond what is held at the most, with their series. They are met anew when they
+   * come again, by what they say of themselves. Nothing is let go of while a batch is under way that may speak of it.
+   * @returns handles that will not be used again
+   */
+  evict(): { origins: number[]; series: number[] } {
+    const origins: number[] = [];
+    const series: number[] = [];
+    if (this.underWay === 0 && this.newOrigins.length === 0)
+      for (const [key, handle] of this.origins) {
+        if (this.origins.size <= LIMITS.sendersHeld) break;
+        this.origins.delete(key);
+        this.operations.delete(handle);
+        origins.push(handle);
+      }
+    if (origins.length) series.push(...this.series.release(new Set(origins)));
+    return { origins, series };
   }
 
   origin(attributes: readonly Attribute[], extra: OriginAttributes = {}): number {
@@ -209,7 +262,11 @@ export class BatchBuilder {
     }
     const key = JSON.stringify(Object.entries(kept).sort(([a], [b]) => (a < b ? -1 : 1)));
     const known = this.origins.get(key);
-    if (known !== undefined) return known;
+    if (known !== undefined) {
+      this.origins.delete(key);
+      this.origins.set(key, known);
+      return known;
+    }
     const handle = this.nextHandle++;
     this.origins.set(key, handle);
     this.newOrigins.push({ handle, attributes: kept });
@@ -385,10 +442,13 @@ export class BatchBuilder {
     if (!("scale" in point) && now.counts.length && now.counts.length !== now.bounds.length + 1)
       return "A histogram must have one more count than bounds.";
     let problem = put(".count", form, point.count, "1");
-    if (point.sum !== null) problem ??= put(".sum", form, point.sum);
+    // State is kept of what is taken only.
+    if (problem !== undefined) return problem;
+    if (point.sum !== null) problem = put(".sum", form, point.sum);
     let counted: Counted | undefined = now;
     if (form === "total") {
-      const key = `${origin}|${name}|${instance}`;
+      const key = this.series.of(this.series.stream(origin, `${name}.count`, "1", form), instance);
+      if (typeof key === "string") return key;
       counted = sinceBefore(this.buckets.get(key), now);
       this.buckets.set(key, now);
     }

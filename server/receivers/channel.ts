@@ -1,12 +1,12 @@
 import type { MessagePort } from "node:worker_threads";
-import { BatchBuilder } from "./batch-builder";
+import { BatchBuilder, type PendingBatch } from "./batch-builder";
 import type { FromReceivers, ReceiverFigures, ToReceivers } from "./messages";
 import type { Target, TargetState } from "./scraper";
 
 /** Bytes of requests that may be under way at once; beyond them senders are told to wait. */
 const MOST_HELD = 96 * 1024 * 1024;
-/** BatchIngest the engine may still have to answer. */
-const MOST_DELIVERIES = 200;
+/** Batches the engine may still have to answer. */
+const MOST_BATCHES = 200;
 
 export interface Outcome {
   /** A sentence when nothing of the batch was kept. */
@@ -30,7 +30,7 @@ export class IngestChannel {
   onTargets: (targets: Target[]) => void = () => undefined;
   private held = 0;
   private nextId = 1;
-  private readonly waiting = new Map<number, { resolve: (outcome: Outcome) => void; undo: () => void }>();
+  private readonly waiting = new Map<number, { resolve: (outcome: Outcome) => void; pending: PendingBatch }>();
 
   constructor(
     private readonly port: MessagePort,
@@ -43,18 +43,20 @@ export class IngestChannel {
       const one = this.waiting.get(message.id);
       this.waiting.delete(message.id);
       if (message.kind === "failed") {
-        one?.undo();
+        one?.pending.abandon();
         one?.resolve({ problem: message.problem, refused: [] });
         return;
       }
+      one?.pending.settle();
       for (const { handle, why } of message.refused) this.builder.refuse(handle, why);
       one?.resolve({ problem: undefined, refused: message.refused });
+      this.evict();
     });
   }
 
   /** Takes room for a request; what it returns gives the room back. Undefined when there is none. */
   enter(bytes: number): (() => void) | undefined {
-    if (this.held + bytes > MOST_HELD || this.waiting.size >= MOST_DELIVERIES) return undefined;
+    if (this.held + bytes > MOST_HELD || this.waiting.size >= MOST_BATCHES) return undefined;
     this.held += bytes;
     return () => {
       this.held -= bytes;
@@ -63,30 +65,37 @@ export class IngestChannel {
 
   /** Whether the engine can take more at present. */
   get free(): boolean {
-    return this.waiting.size < MOST_DELIVERIES;
+    return this.waiting.size < MOST_BATCHES;
   }
 
   /** Hands over what has been sorted, and waits until it is safe. */
   deliver(): Promise<Outcome> {
-    const batch = this.builder.take();
+    const { batch, pending } = this.builder.take();
     if (
       !batch.handles.length &&
       !batch.logs.length &&
       !batch.spans.length &&
       !batch.events.length &&
       !batch.origins.length
-    )
+    ) {
+      pending.settle();
       return Promise.resolve({ problem: undefined, refused: [] });
+    }
     const id = this.nextId++;
-    const undo = { ...batch };
     return new Promise((resolve) => {
-      this.waiting.set(id, { resolve, undo: () => this.builder.forget(undo) });
+      this.waiting.set(id, { resolve, pending });
       this.port.postMessage({ kind: "batch", id, batch } satisfies FromReceivers, [
         batch.handles.buffer,
         batch.times.buffer,
         batch.values.buffer,
       ] as ArrayBuffer[]);
     });
+  }
+
+  /** Lets the engine know which senders are not held any more. */
+  private evict(): void {
+    const { origins, series } = this.builder.evict();
+    if (origins.length) this.port.postMessage({ kind: "release", origins, series } satisfies FromReceivers);
   }
 
   tellFigures(scraped: readonly TargetState[]): void {

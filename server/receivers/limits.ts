@@ -18,6 +18,12 @@ export const LIMITS = {
   /** Series of one sender, and of all. */
   seriesOfOrigin: 20_000,
   series: 200_000,
+  /** Senders held in memory; those heard longest ago are met anew when they come again. */
+  sendersHeld: 5_000,
+  /** Senders that are kept in the store. */
+  senders: 20_000,
+  /** Counts of buckets held of cumulative histograms. */
+  bucketsHeld: 4_000_000,
   /** A sample may be this far ahead of the clock. */
   aheadMs: HOUR_MS,
   /** A sample may be this old. */

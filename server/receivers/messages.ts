@@ -19,6 +19,8 @@ export interface ReceiverFigures {
 
 export type FromReceivers =
   | { kind: "batch"; id: number; batch: Batch }
+  /** Handles that will not be used again. */
+  | { kind: "release"; origins: number[]; series: number[] }
   | { kind: "figures"; figures: ReceiverFigures; scraped: TargetState[] };
 
 export type ToReceivers =

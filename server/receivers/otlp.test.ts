@@ -1,5 +1,6 @@
 import fc from "fast-check";
 import protobuf from "protobufjs/minimal.js";
+import { LIMITS } from "./limits";
 import { describe, expect, it } from "vitest";
 import { DAY_MS } from "#core/time/windows";
 import { BatchBuilder, instanceOf, Rejected } from "./batch-builder";
@@ -77,6 +78,13 @@ const value = fc.letrec<{ any: AnyValue }>((tie) => ({
     fc.dictionary(fc.constantFrom("a", "b", "c"), tie("any"), { maxKeys: 3, noNullPrototype: true }),
   ),
 })).any;
+
+/** Everything sorted so far, as if the engine had kept it. */
+const settled = (builder: BatchBuilder) => {
+  const { batch, pending } = builder.take();
+  pending.settle();
+  return batch;
+};
 
 describe("both ways of writing OTLP", () => {
   it("say the same of log records, whatever their bodies and attributes", () => {
@@ -358,21 +366,122 @@ describe("sorting what arrives", () => {
         { attributes: [["a", "y"]] },
       ]),
     );
-    const batch = builder.take();
+    const batch = settled(builder);
     expect(batch.series.map((one) => one.instance)).toEqual(["a=x, b=2", "a=y"]);
     expect(batch.handles[0]).toBe(batch.handles[1]);
     metrics(gauge("m", [{ attributes: [["a", "y"]] }]));
-    expect(builder.take()).toMatchObject({ origins: [], series: [] });
+    expect(settled(builder)).toMatchObject({ origins: [], series: [] });
     expect(instanceOf(Array.from({ length: 25 }, (_, index) => [`k${index}`, 1]))).toBeUndefined();
+  });
+
+  it.each(["counter", "histogram", "exponential histogram"] as const)(
+    "gives the same when a %s is refused by a full disk and sent again, as when it is taken at once",
+    (what) => {
+      const FIRST = AT - 60_000;
+      const counts = (atMs: number, startMs: number, upTo: number): Metric => {
+        const point = { attributes: [], startMs, atMs, count: upTo, sum: upTo, min: null, max: null };
+        if (what === "counter")
+          return {
+            name: "m",
+            unit: "1",
+            data: {
+              kind: "sum",
+              temporality: 2,
+              monotonic: true,
+              points: [{ attributes: [], startMs, atMs, value: upTo }],
+            },
+          };
+        if (what === "histogram")
+          return {
+            name: "m",
+            unit: "ms",
+            data: {
+              kind: "histogram",
+              temporality: 2,
+              points: [{ ...point, bounds: [10, 20], counts: [1, upTo - 2, 1] }],
+            },
+          };
+        const positive = { offset: 0, counts: [1, upTo - 1] };
+        return {
+          name: "m",
+          unit: "ms",
+          data: {
+            kind: "exponential",
+            temporality: 2,
+            points: [{ ...point, scale: 1, zeroCount: 0, positive, negative: { offset: 0, counts: [] } }],
+          },
+        };
+      };
+      // Counting began anew between the first point and the second.
+      const batches = [counts(FIRST, FIRST - 3_600_000, 100), counts(AT, FIRST + 10_000, 5)];
+      const deliver = (refusals: number) => {
+        const { builder, metrics } = sorter();
+        const kept: string[] = [];
+        const names = new Map<number, string>();
+        for (const one of batches)
+          for (let tries = 0; tries <= refusals; tries++) {
+            metrics(one);
+            const { batch, pending } = builder.take();
+            if (tries < refusals) {
+              pending.abandon();
+              continue;
+            }
+            pending.settle();
+            for (const def of batch.series) names.set(def.handle, def.metric);
+            kept.push(
+              ...[...batch.handles].map(
+                (handle, index) => `${names.get(handle)} ${batch.times[index]} ${batch.values[index]}`,
+              ),
+            );
+          }
+        return kept;
+      };
+      const once = deliver(0);
+      expect(once.some((line) => line === `m${what === "counter" ? "" : ".count"} ${FIRST + 10_000} 0`)).toBe(true);
+      if (what !== "counter") expect(once.some((line) => line.startsWith("m.p95"))).toBe(true);
+      expect(deliver(2)).toEqual(once);
+    },
+  );
+
+  it("holds so many senders and no more, and meets those let go of anew", () => {
+    const { builder, rejected } = sorter();
+    const from = (sender: number) => {
+      builder.metrics([{ resource: [["host.name", `h${sender}`]], items: [gauge("m", [{}])] }], {}, rejected);
+      builder.take().pending.settle();
+      return builder.evict();
+    };
+    let released = 0;
+    for (let sender = 0; sender < LIMITS.sendersHeld + 500; sender++) {
+      const { origins, series } = from(sender);
+      expect(series.length).toBe(origins.length);
+      released += origins.length;
+    }
+    expect(builder.senders).toBe(LIMITS.sendersHeld);
+    expect(released).toBe(500);
+    builder.metrics([{ resource: [["host.name", "h0"]], items: [gauge("m", [{}])] }], {}, rejected);
+    expect(settled(builder)).toMatchObject({
+      origins: [{ attributes: { "host.name": "h0" } }],
+      series: [{ metric: "m" }],
+    });
+    expect(rejected.count).toBe(0);
+  });
+
+  it("keeps no state of series that are refused", () => {
+    const { builder, metrics, rejected } = sorter();
+    metrics(gauge("m", [{}]));
+    const handle = settled(builder).handles[0] as number;
+    builder.refuse(handle, "m was kept in “s” before.");
+    metrics(gauge("m", [{}]));
+    expect(settled(builder).handles).toHaveLength(0);
+    expect(rejected.text).toContain("m was kept in “s” before.");
   });
 
   it("sends definitions again when a batch was not taken", () => {
     const { builder, metrics } = sorter();
     metrics(gauge("m", [{}]));
-    const batch = builder.take();
-    builder.forget(batch);
+    builder.take().pending.abandon();
     metrics(gauge("m", [{}]));
-    expect(builder.take()).toMatchObject({
+    expect(settled(builder)).toMatchObject({
       origins: [{ attributes: { "service.name": "s" } }],
       series: [{ metric: "m" }],
     });
@@ -402,7 +511,7 @@ describe("sorting what arrives", () => {
       },
     });
     metrics(histogram(AT, [5, 0, 0]), histogram(AT + 1000, [5, 4, 0]), histogram(AT + 2000, [1, 0, 0]));
-    const { series, handles, values } = builder.take();
+    const { series, handles, values } = settled(builder);
     const of = (suffix: string) =>
       [...values].filter((_, index) => handles[index] === series.find((one) => one.metric === `h${suffix}`)?.handle);
     expect(of(".count")).toEqual([5, 9, 1]);
@@ -419,7 +528,7 @@ describe("sorting what arrives", () => {
     const taken = (...items: Metric[]) => {
       const { builder, metrics } = sorter();
       metrics(...items);
-      const { times, values } = builder.take();
+      const { times, values } = settled(builder);
       return [...times].map((at, index) => [at - AT, values[index]]);
     };
     it("are zero there: a restart is seen though the total is higher than before", () =>
@@ -457,7 +566,7 @@ describe("sorting what arrives", () => {
           points: [{ attributes: [], startMs: AT - 1000, atMs: AT, value: 3 }],
         },
       });
-      expect([...builder.take().values]).toEqual([3]);
+      expect([...settled(builder).values]).toEqual([3]);
     });
     it("count a histogram's buckets from zero after a restart that no count shows", () => {
       const { builder, metrics } = sorter();
@@ -484,7 +593,7 @@ describe("sorting what arrives", () => {
       });
       // Without the beginning, nine more below 10 would be read between them.
       metrics(histogram(AT - DAY_MS, AT, [1, 0, 0]), histogram(AT + 500, AT + 1000, [1, 9, 0]));
-      const { series, handles, values } = builder.take();
+      const { series, handles, values } = settled(builder);
       const p50 = series.find((one) => one.metric === "h.p50")?.handle;
       expect([...values].filter((_, index) => handles[index] === p50)).toEqual([14.4444]);
     });
@@ -525,7 +634,7 @@ describe("sorting what arrives", () => {
       },
     };
     metrics(point);
-    const { exemplars } = builder.take();
+    const { exemplars } = settled(builder);
     expect(exemplars.map((one) => [one.value, one.spanId])).toEqual([
       [9, "cd".repeat(8)],
       [5, ""],
@@ -533,7 +642,7 @@ describe("sorting what arrives", () => {
       [3, "cd".repeat(8)],
     ]);
     expect(exemplars[0]).toMatchObject({ metric: "g", instance: "a=b", atMs: AT, traceId: "ab".repeat(16) });
-    expect(builder.take().exemplars).toEqual([]);
+    expect(settled(builder).exemplars).toEqual([]);
   });
 
   it("bounds what one record may bring", () => {
@@ -571,7 +680,7 @@ describe("sorting what arrives", () => {
       {},
       rejected,
     );
-    const { logs, origins } = builder.take();
+    const { logs, origins } = settled(builder);
     expect(origins[0]?.attributes["service.name"]).toHaveLength(240);
     expect(logs).toHaveLength(1);
     expect(logs[0]).toMatchObject({ severity: 0, traceId: null });
@@ -603,7 +712,7 @@ describe("sorting what arrives", () => {
       statusMessage: "",
     }));
     builder.spanRecords([{ resource: [], items: spans }], rejected);
-    const taken = builder.take().spans;
+    const taken = settled(builder).spans;
     expect(new Set(taken.map((span) => span.name)).size).toBe(501);
     expect(taken[599]).toMatchObject({ name: "further operations", status: 0, endMs: AT });
   });

@@ -61,6 +61,22 @@ export class SeriesHandles {
     return fresh;
   }
 
+  /** Lets go of everything of some senders; returns the handles of their series. */
+  release(origins: ReadonlySet<number>): number[] {
+    const handles: number[] = [];
+    for (const [key, stream] of this.streams) {
+      if (!origins.has(stream.origin)) continue;
+      this.streams.delete(key);
+      for (const handle of stream.handles.values()) {
+        handles.push(handle);
+        this.refused.delete(handle);
+        this.count--;
+      }
+    }
+    for (const origin of origins) this.ofOrigin.delete(origin);
+    return handles;
+  }
+
   /** They are new again when they come the next time. */
   forget(list: readonly SeriesDef[]): void {
     for (const { handle, origin, metric, instance, unit, form } of list) {

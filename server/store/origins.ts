@@ -104,3 +104,11 @@ export function countsOfOrigins(db: Db): { series: Map<number, number>; records:
     ),
   };
 }
+
+/** Removes senders that were last heard before an instant and of whom no series is kept; returns how many. */
+export function forgetOrigins(db: Db, beforeMs: number): number {
+  return prepared(
+    db,
+    "DELETE FROM origin WHERE last_at < ? AND NOT EXISTS (SELECT 1 FROM series s WHERE s.origin_id = origin.id)",
+  ).run(beforeMs).changes;
+}
