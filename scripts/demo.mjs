@@ -219,7 +219,7 @@ const standins = run("standins/main.js", [
 children.push(standins);
 await ready(standins, "The stand-in estate");
 if (!existsSync(join(data, "holotaxis.db")))
-  process.stdout.write("first start: the estate is swept and its past lived through …\n");
+  process.stdout.write("first start: the estate is swept and its past replayed …\n");
 const server = run("server/main.js", [
   "--root",
   root,

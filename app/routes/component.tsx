@@ -54,7 +54,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
     : gone
       ? `left the estate ${dayAndTime(component.valid_to as number, now.nowMs)}`
       : page.severity === "cleared"
-        ? "is well"
+        ? "is healthy"
         : `is ${page.severity}: ${page.reason}`;
   const sentence = `${component.name} ${state}. ${info.label}${host ? ` on ${host.name}` : ` at ${component.site}`}${page.services.length ? `, part of ${page.services.length > 3 ? `${page.services.length} services` : page.services.map((service) => service.name).join(", ")}` : ""}.`;
   return (
@@ -67,11 +67,11 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
           <>
             {page.charts.length ? <OverlayPicker value={page.overlay} width={200} /> : null}
             <Button component={RouterLink} to={keep(`/map?around=${component.id}`)} variant="outlined">
-              Map round it
+              Local map
             </Button>
             {page.sends ? (
               <Button component={RouterLink} to={keep(`/signals/logs?component=${component.id}`)} variant="outlined">
-                Its logs
+                Logs
               </Button>
             ) : null}
             {page.runbooks[0] ? (
@@ -94,7 +94,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             ))}
           </Box>
         ) : (
-          <Empty>Nothing is measured on it. A host is measured once it answers SNMP; a process once its host is.</Empty>
+          <Empty>No metrics yet. A host is polled once it answers SNMP, a process once its host is.</Empty>
         )}
         {page.silent ? (
           <Typography variant="body2" sx={{ color: "text.secondary" }}>
@@ -105,7 +105,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
         {page.carriers.map((carrier) => (
           <Section
             key={carrier.id}
-            title={`${kindInfo(carrier.kind).label} under it, at the same instant`}
+            title={`${kindInfo(carrier.kind).label} it runs on, at the same instant`}
             aside={<KeepLink to={`/estate/${carrier.id}`}>{carrier.name}</KeepLink>}
           >
             <Stack direction="row" sx={{ gap: 0.75, alignItems: "center", mb: carrier.charts.length ? 1 : 0 }}>
@@ -124,9 +124,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             ) : null}
           </Section>
         ))}
-        {page.guests.length ? (
-          <Guests title={`Virtual machines on it: ${page.guests.length}`} rows={page.guests} />
-        ) : null}
+        {page.guests.length ? <Guests title={`Virtual machines: ${page.guests.length}`} rows={page.guests} /> : null}
         <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}>
           <Section title="Facts">
             <Box
@@ -143,7 +141,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
               {page.carriers
                 .filter((carrier) => carrier.how === "hosted by")
                 .map((carrier) => (
-                  <Fact key={carrier.id} name={host ? "Which is hosted by" : "Hosted by"}>
+                  <Fact key={carrier.id} name="Hypervisor">
                     <KeepLink to={`/estate/${carrier.id}`}>{carrier.name}</KeepLink>
                   </Fact>
                 ))}
@@ -155,7 +153,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
               {page.memoryBytes === null ? null : <Fact name="Memory">{formatValue(page.memoryBytes, "By")}</Fact>}
               <Fact name="Found">{dayAndTime(component.valid_from, now.nowMs)}</Fact>
               <Fact name="Last seen">{`${dayAndTime(component.last_seen_at, now.nowMs, true)} (${spokenDuration(now.nowMs - component.last_seen_at)} ago)`}</Fact>
-              <Fact name="Recognised because">{component.reason}</Fact>
+              <Fact name="Identified by">{component.reason}</Fact>
               {page.services.length ? (
                 <Fact name="Services">
                   {page.services.map((service, index) => (
@@ -170,13 +168,13 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
           </Section>
           <Stack sx={{ gap: 1.5, minWidth: 0 }}>
             <Section title="Talks to" pad={false}>
-              <Talks rows={page.called} showOwn={isHost} empty="No outgoing conversation was seen." />
+              <Talks rows={page.called} showOwn={isHost} empty="No outgoing connections seen." />
             </Section>
-            <Section title="Is called by" pad={false}>
-              <Talks rows={page.callers} showOwn={isHost} empty="Nothing was seen calling it." />
+            <Section title="Called by" pad={false}>
+              <Talks rows={page.callers} showOwn={isHost} empty="No incoming connections seen." />
             </Section>
             {page.parts.length ? (
-              <Section title="Runs here">
+              <Section title="Runs on this host">
                 <Stack
                   component="ul"
                   direction="row"
@@ -192,7 +190,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
               </Section>
             ) : null}
             {page.wired.length ? (
-              <Section title="Wired to">
+              <Section title="Connected to">
                 <Stack
                   component="ul"
                   direction="row"
@@ -246,11 +244,11 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
           ) : null}
           {page.sends ? (
             <Section
-              title="What it said last"
+              title="Latest logs"
               aside={<KeepLink to={`/signals/logs?component=${component.id}`}>All</KeepLink>}
             >
               {page.logs.length === 0 ? (
-                <Empty>Nothing in this window.</Empty>
+                <Empty>No records in this window.</Empty>
               ) : (
                 <LogLines logs={page.logs} nowMs={now.nowMs} />
               )}
@@ -268,7 +266,9 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
                       <td>{alarm.text}</td>
                       <td className="line">
                         {dayAndTime(alarm.raised_at, now.nowMs)}
-                        {alarm.cleared_at ? `, ${spokenDuration(alarm.cleared_at - alarm.raised_at)}` : ", still on"}
+                        {alarm.cleared_at
+                          ? `, ${spokenDuration(alarm.cleared_at - alarm.raised_at)}`
+                          : ", still active"}
                       </td>
                     </tr>
                   ))}

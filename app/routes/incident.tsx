@@ -76,7 +76,7 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
             {page.isOpen && !incident.taken_by ? (
               <Form method="post">
                 <Button type="submit" name="intent" value="take" variant="outlined">
-                  Take it
+                  Take
                 </Button>
               </Form>
             ) : null}
@@ -92,14 +92,14 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
       <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr) 380px", alignItems: "start" }}>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
           <Section
-            title={`Charts from 15 minutes before, ${clockTime(page.fromMs)} to ${clockTime(page.toMs)}`}
+            title={`Charts (from 15 min before), ${clockTime(page.fromMs)} to ${clockTime(page.toMs)}`}
             aside={
               suspect ? (
                 <Stack direction="row" sx={{ gap: 1.5 }}>
                   <KeepLink
                     to={`/signals/logs?component=${suspect.componentId}&from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}`}
                   >
-                    What it said
+                    Logs
                   </KeepLink>
                   <KeepLink
                     to={`/estate/${suspect.componentId}?from=${new Date(page.fromMs).toISOString()}&to=${new Date(page.toMs).toISOString()}`}
@@ -118,16 +118,16 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
           </Section>
           {page.map && suspect ? (
             <Section
-              title={`Map round ${suspect.name}`}
+              title={`Map around ${suspect.name}`}
               pad={false}
               aside={
-                <Tooltip title="Pin into this incident">
+                <Tooltip title="Pin to this incident">
                   <IconButton
-                    aria-label={`Pin the map round ${suspect.name}`}
+                    aria-label={`Pin the map around ${suspect.name}`}
                     onClick={() =>
                       pin({
                         kind: "map",
-                        title: `Map round ${suspect.name}`,
+                        title: `Map around ${suspect.name}`,
                         detail: `around:${suspect.componentId}`,
                         fromMs: page.fromMs,
                         toMs: page.toMs,
@@ -145,20 +145,17 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
             </Section>
           ) : null}
           {page.guests.length ? (
-            <Guests
-              title={`Its virtual machines when the alarm was raised: ${page.guests.length}`}
-              rows={page.guests}
-            />
+            <Guests title={`Virtual machines when the alarm was raised: ${page.guests.length}`} rows={page.guests} />
           ) : null}
           {page.snapshot ? (
             <Section
-              title={`What used most memory on ${suspect?.name} at ${dayAndTime(page.snapshot.atMs, now.nowMs, true)}`}
+              title={`Top processes by memory on ${suspect?.name} at ${dayAndTime(page.snapshot.atMs, now.nowMs, true)}`}
               pad={page.snapshot.processes.length === 0}
             >
               {page.snapshot.processes.length ? (
                 <Top processes={page.snapshot.processes} memoryBytes={page.snapshot.memoryBytes} />
               ) : (
-                <Empty>{page.snapshot.failure ?? "No process was listed."}</Empty>
+                <Empty>{page.snapshot.failure ?? "No processes were listed."}</Empty>
               )}
             </Section>
           ) : null}
@@ -170,11 +167,11 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
               {suspect?.address ? <span style={{ fontWeight: 400 }}> ({suspect.address})</span> : null}
             </Typography>
             <Typography variant="body2" sx={{ color: "text.secondary" }}>
-              because {incident.reasons.join("; ") || "its alarm is the only one"}.
+              because {incident.reasons.join("; ") || "it has the only alarm"}.
             </Typography>
           </Section>
           {page.notes.map((note) => (
-            <Section key={note.title} title={`Notes of the kit: ${note.title}`}>
+            <Section key={note.title} title={`Notes: ${note.title}`}>
               <Box component="ol" sx={{ m: 0, pl: 2.5, fontSize: "0.84rem", "& li": { mb: 0.5 } }}>
                 {note.lines.map((line) => (
                   <li key={line}>{line}</li>
@@ -194,7 +191,7 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
                   </Typography>
                 </Box>
               ))}
-              {page.runbooks.length === 0 ? <Empty>No runbook fits this kind of component.</Empty> : null}
+              {page.runbooks.length === 0 ? <Empty>No runbook for this kind of component.</Empty> : null}
               {page.runs.map((run) => (
                 <Typography key={run.id} variant="body2" sx={{ borderTop: 1, borderColor: "divider", pt: 0.75 }}>
                   <KeepLink to={`/runs/${run.id}`}>{`Run ${run.id}: ${run.runbook}`}</KeepLink>{" "}
@@ -216,8 +213,8 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
                       <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>
                         raised {dayAndTime(alarm.raised_at, now.nowMs, true)}
                         {alarm.cleared_at ? `, cleared ${clockTime(alarm.cleared_at, true)}` : ""}
-                        {alarm.acknowledged_by ? ` · seen by ${alarm.acknowledged_by}` : ""}. In this incident because{" "}
-                        {alarm.why}.
+                        {alarm.acknowledged_by ? ` · acknowledged by ${alarm.acknowledged_by}` : ""}. Grouped here
+                        because {alarm.why}.
                       </Typography>
                       {alarm.cleared_at === null && !alarm.acknowledged_by ? (
                         <Form method="post">
@@ -252,10 +249,10 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
                 </Typography>
               ))
             ) : (
-              <Empty>Nothing pinned. Use the pin on a chart or the map.</Empty>
+              <Empty>No evidence yet. Pin a chart or the map.</Empty>
             )}
           </Section>
-          <Section title="Time line" pad={false}>
+          <Section title="Timeline" pad={false}>
             <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none" }}>
               {page.timeline.map((entry, index) => (
                 <Box
@@ -332,7 +329,7 @@ function Top({
             Memory
           </th>
           <th scope="col" className="num">
-            Of the host
+            Share of host
           </th>
           <th scope="col" style={{ width: "35%" }}>
             Drawn

@@ -56,7 +56,7 @@ export default function Incidents({ loaderData: { rows, state, fromMs } }: Route
       <Section title="Newest first" pad={false}>
         {rows.length === 0 ? (
           <Box sx={{ p: 1.5 }}>
-            <Empty>Nothing to show. Alarms of severity minor and worse open incidents by themselves.</Empty>
+            <Empty>No incidents. Alarms of minor severity and above open one automatically.</Empty>
           </Box>
         ) : (
           <PlainTable>
@@ -65,7 +65,7 @@ export default function Incidents({ loaderData: { rows, state, fromMs } }: Route
                 <th scope="col">Severity</th>
                 <th scope="col">Incident</th>
                 <th scope="col">Since</th>
-                <th scope="col">Lasted</th>
+                <th scope="col">Duration</th>
                 <th scope="col" className="num">
                   Alarms
                 </th>

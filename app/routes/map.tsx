@@ -69,7 +69,7 @@ export default function MapPage({ loaderData: { map, asked } }: Route.ComponentP
     chosen === "" ? `${map.cards.length} services and what they rely on` : `${what}: ${components} components`;
   const sentence =
     map.cards.length === 0
-      ? "Nothing to draw at this instant: nothing is known of this part yet."
+      ? "Nothing to draw: no component of this part was known at this time."
       : `${counted}, ${ill === 0 ? "all well" : `${ill} unwell`}${now.live ? "" : `, as of ${dayAndTime(now.atMs, now.nowMs)}`}.`;
   return (
     <>

@@ -31,9 +31,9 @@ export default function Run({ loaderData: { run, steps, incident } }: Route.Comp
   const at = steps.findIndex((step) => step.state === "running");
   const took = spokenDuration((run.ended_at ?? now.nowMs) - run.started_at);
   const sentence = running
-    ? `“${run.runbook}” is under way on ${run.component}${at >= 0 ? `: step ${at + 1} of ${steps.length}, ${steps[at]?.title}` : ""}.`
+    ? `“${run.runbook}” is running on ${run.component}${at >= 0 ? `: step ${at + 1} of ${steps.length}, ${steps[at]?.title}` : ""}.`
     : run.state === "passed"
-      ? `“${run.runbook}” ended well on ${run.component} after ${took}.`
+      ? `“${run.runbook}” succeeded on ${run.component} after ${took}.`
       : `“${run.runbook}” ${run.state === "failed" ? "failed" : "was stopped"} on ${run.component}. ${run.message ?? ""}`;
   return (
     <>
@@ -44,7 +44,7 @@ export default function Run({ loaderData: { run, steps, incident } }: Route.Comp
           running ? (
             <Form method="post">
               <Button type="submit" variant="outlined" color="error">
-                Stop the run
+                Stop run
               </Button>
             </Form>
           ) : null

@@ -127,11 +127,11 @@ export default function RunbookPage({ loaderData: { runbook, targets }, actionDa
             ))}
             {incident ? (
               <Typography variant="body2">
-                The run is kept with <KeepLink to={`/incidents/${incident}`}>incident {incident}</KeepLink>.
+                The run is linked to <KeepLink to={`/incidents/${incident}`}>incident {incident}</KeepLink>.
               </Typography>
             ) : null}
             <Button type="submit" variant="contained" disabled={busy}>
-              Start the run
+              Start run
             </Button>
             <Typography variant="caption" sx={{ color: "text.secondary" }}>
               Commands go over SSH to the target. What you fill in reaches them as single words; a shell never expands

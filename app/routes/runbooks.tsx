@@ -22,7 +22,7 @@ export default function Runbooks({ loaderData: { runbooks, runs } }: Route.Compo
     <>
       <PageHead
         name="Runbooks"
-        sentence={`${runbooks.length} runbooks; ${running ? `${running} ${running === 1 ? "run is" : "runs are"} under way` : "no run is under way"}. Every run keeps who started it, each command and what it printed.`}
+        sentence={`${runbooks.length} runbooks; ${running ? `${running} ${running === 1 ? "run is" : "runs are"} running` : "none is running"}. Every run keeps who started it, each command and what it printed.`}
       />
       <Stack sx={{ gap: 1.5 }}>
         <Section title="Runbooks" pad={false}>
@@ -30,7 +30,7 @@ export default function Runbooks({ loaderData: { runbooks, runs } }: Route.Compo
             <thead>
               <tr>
                 <th scope="col">Name</th>
-                <th scope="col">What it does</th>
+                <th scope="col">Purpose</th>
                 <th scope="col">For</th>
                 <th scope="col" className="num">
                   Steps
@@ -58,7 +58,7 @@ export default function Runbooks({ loaderData: { runbooks, runs } }: Route.Compo
         <Section title="Runs" pad={false}>
           {runs.length === 0 ? (
             <Box sx={{ p: 1.5 }}>
-              <Empty>None yet. Start one here, or from an incident, which fills the target in.</Empty>
+              <Empty>No runs yet. Start one here, or from an incident, which fills in the target.</Empty>
             </Box>
           ) : (
             <PlainTable>
@@ -69,7 +69,7 @@ export default function Runbooks({ loaderData: { runbooks, runs } }: Route.Compo
                   <th scope="col">Target</th>
                   <th scope="col">State</th>
                   <th scope="col">Started</th>
-                  <th scope="col">Took</th>
+                  <th scope="col">Duration</th>
                   <th scope="col">By</th>
                   <th scope="col">Incident</th>
                 </tr>

@@ -47,7 +47,7 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
   const unwell = page.members.filter((member) => member.severity !== "cleared");
   const sentence =
     page.severity === "cleared"
-      ? `${page.service.name} is well: none of its ${page.members.length} members has an alarm.`
+      ? `${page.service.name} is healthy: none of its ${page.members.length} members has an alarm.`
       : `${page.service.name} is ${page.severity}: ${page.reason}. ${unwell.length} of ${page.members.length} members ${unwell.length === 1 ? "is" : "are"} unwell.`;
   return (
     <>
@@ -59,10 +59,10 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
           <>
             <OverlayPicker value={page.overlay} width={200} />
             <Button component={RouterLink} to={keep(`/map?service=${page.service.uid}`)} variant="outlined">
-              Its map
+              Map
             </Button>
             <Button component={RouterLink} to={keep(`/signals/logs?service=${page.service.uid}`)} variant="outlined">
-              Its logs
+              Logs
             </Button>
           </>
         }
@@ -93,7 +93,7 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
           ) : null}
           {page.logs.length ? (
             <Section
-              title="Warnings and errors of its members, the last ones"
+              title="Latest warnings and errors"
               aside={<KeepLink to={`/signals/logs?service=${page.service.uid}&level=13`}>All</KeepLink>}
             >
               <LogLines logs={page.logs} nowMs={now.nowMs} />
@@ -133,12 +133,12 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
           </Section>
         </Stack>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
-          <Section title="What it is">
-            <p style={{ margin: 0 }}>{page.service.purpose || "No purpose is written down."}</p>
+          <Section title="About">
+            <p style={{ margin: 0 }}>{page.service.purpose || "No description."}</p>
             <p style={{ marginBottom: 0, color: "var(--mui-palette-text-secondary)", fontSize: "0.84rem" }}>
-              Members join by themselves: everything its entry points (
-              {page.service.entries.map((entry) => `${entry.process} on ${entry.host}`).join(", ")}) are seen talking
-              to, and what that runs on.
+              Members join automatically: everything its entry points (
+              {page.service.entries.map((entry) => `${entry.process} on ${entry.host}`).join(", ")}) connect to, and
+              what that runs on.
             </p>
           </Section>
           <Section title="Incidents in this window">
@@ -157,7 +157,7 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
               <Empty>None. Widen the window on the ribbon to see earlier ones.</Empty>
             )}
           </Section>
-          <Section title="Changes to its members">
+          <Section title="Changes">
             <ChangeList changes={page.changes} nowMs={now.nowMs} empty="None in this window." />
           </Section>
         </Stack>
@@ -170,16 +170,12 @@ type Data = Route.ComponentProps["loaderData"];
 
 function Operations({ rows }: { rows: Data["operations"] }) {
   return (
-    <Section
-      title="What it answered in this window"
-      aside={<KeepLink to="/signals/traces">All operations</KeepLink>}
-      pad={false}
-    >
+    <Section title="Operations" aside={<KeepLink to="/signals/traces">All operations</KeepLink>} pad={false}>
       <PlainTable>
         <thead>
           <tr>
             <th scope="col">Operation</th>
-            <th scope="col">Answered by</th>
+            <th scope="col">Component</th>
             <th scope="col" className="num">
               Calls
             </th>

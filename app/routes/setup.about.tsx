@@ -25,16 +25,16 @@ export default function About({ loaderData: { store, engine, pace } }: Route.Com
       <Section title="Polls and store">
         <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 1.5, m: 0 }}>
           <Fact name="Hosts polled">{whole(engine.hosts)}</Fact>
-          <Fact name="Polls since the start">{whole(engine.pollsDone)}</Fact>
+          <Fact name="Polls since start">{whole(engine.pollsDone)}</Fact>
           <Fact name="Polls missed">{whole(engine.pollsMissed)}</Fact>
-          <Fact name="Samples that came late">{whole(engine.samplesLate)}</Fact>
-          <Fact name="Samples that repeated others">{whole(engine.samplesRepeated)}</Fact>
-          <Fact name="Samples not packed yet">{whole(engine.samplesPending)}</Fact>
+          <Fact name="Late samples">{whole(engine.samplesLate)}</Fact>
+          <Fact name="Duplicate samples">{whole(engine.samplesRepeated)}</Fact>
+          <Fact name="Samples not yet packed">{whole(engine.samplesPending)}</Fact>
           <Fact name="Series">{whole(store.series)}</Fact>
           <Fact name="Samples kept">{whole(store.samples)}</Fact>
-          <Fact name="Bytes a sample">{store.samples ? (store.bytes / store.samples).toFixed(2) : "–"}</Fact>
+          <Fact name="Bytes per sample">{store.samples ? (store.bytes / store.samples).toFixed(2) : "–"}</Fact>
           <Fact name="Store">{formatValue(store.fileBytes, "By")}</Fact>
-          <Fact name="Pace of the clock">{pace === 1 ? "real time" : `${pace} times real time`}</Fact>
+          <Fact name="Clock speed">{pace === 1 ? "real time" : `${pace} times real time`}</Fact>
         </Box>
       </Section>
     </>

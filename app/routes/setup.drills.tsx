@@ -30,12 +30,12 @@ export default function Drills({ loaderData: { drills, reachable }, actionData }
   const busy = useNavigation().state === "submitting";
   const active = drills?.filter((drill) => drill.activeSinceMs !== undefined) ?? [];
   const sentence = !reachable
-    ? "The stand-in estate does not answer, so no drill can be started. Start the demo anew."
+    ? "The stand-in estate does not answer, so no drill can be started. Restart the demo."
     : !drills
       ? "Drills need the stand-in estate; this installation watches a real one."
       : active.length
-        ? `Under way: ${active.map((drill) => `“${drill.title}”, for ${spokenDuration(now.nowMs - (drill.activeSinceMs ?? now.nowMs))}`).join("; ")}.`
-        : "No drill is under way. Start one and find out what is wrong from Watch, as on a shift.";
+        ? `Running: ${active.map((drill) => `“${drill.title}”, for ${spokenDuration(now.nowMs - (drill.activeSinceMs ?? now.nowMs))}`).join("; ")}.`
+        : "No drill is running. Start one, then find the fault from Watch, as on a shift.";
   return (
     <>
       <PageHead name="Setup › Drills" sentence={sentence} />
@@ -65,10 +65,10 @@ export default function Drills({ loaderData: { drills, reachable }, actionData }
               {drill.story}
             </Typography>
             {drill.activeSinceMs === undefined ? null : (
-              <Empty>Under way since {dayAndTime(drill.activeSinceMs, now.nowMs, true)}.</Empty>
+              <Empty>Running since {dayAndTime(drill.activeSinceMs, now.nowMs, true)}.</Empty>
             )}
             <details>
-              <summary style={{ fontSize: "0.84rem", cursor: "pointer" }}>The known answer</summary>
+              <summary style={{ fontSize: "0.84rem", cursor: "pointer" }}>Answer</summary>
               <Typography variant="body2" sx={{ mt: 0.5 }}>
                 Cause: {drill.cause}. Repair: {drill.repair}.
               </Typography>

@@ -38,7 +38,6 @@ export default function Rules({ loaderData: { rules } }: Route.ComponentProps) {
                 <th scope="col">Rule</th>
                 <th scope="col">Applies to</th>
                 <th scope="col">Raises an alarm</th>
-                <th scope="col">Detector</th>
                 <th scope="col">State</th>
               </tr>
             </thead>
@@ -50,7 +49,6 @@ export default function Rules({ loaderData: { rules } }: Route.ComponentProps) {
                   </td>
                   <td>{rule.scope}</td>
                   <td>{rule.words}</td>
-                  <td>{rule.detector}</td>
                   <td>{rule.enabled ? "on" : "off"}</td>
                 </tr>
               ))}

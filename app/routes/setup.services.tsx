@@ -17,8 +17,8 @@ export default function Services({ loaderData: { services } }: Route.ComponentPr
         name="Setup › Services"
         sentence={
           services.length
-            ? `${services.length} services are described by their entry points; their members follow from what is seen talking.`
-            : "No service is described. Start with --setup FILE on a new store; docs/operating.md shows the form of the file."
+            ? `${services.length} services are defined by their entry points; members follow from the connections seen.`
+            : "No services defined. Start with --setup FILE on a new store; docs/operating.md shows the format."
         }
       />
       <Section title="Services" pad={false}>

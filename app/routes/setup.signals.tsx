@@ -17,7 +17,7 @@ import { RetentionForm } from "../ui/ingest/RetentionForm";
 import { ScrapedEndpoints } from "../ui/ingest/ScrapedEndpoints";
 import { RuleForm, Senders } from "../ui/ingest/Senders";
 
-export const meta: Route.MetaFunction = () => [{ title: "Signals sent to us · Holotaxis" }];
+export const meta: Route.MetaFunction = () => [{ title: "Ingest · Holotaxis" }];
 
 export async function loader({ context }: Route.LoaderArgs) {
   const [page, engine] = await Promise.all([context.ask("signalsSetup", {}), context.tell("itself")]);
@@ -41,8 +41,8 @@ const days = (what: string) =>
 const schema = z.discriminatedUnion("what", [
   z.object({
     what: z.literal("rule"),
-    attribute: z.string().trim().min(1, "Say which attribute the rule looks at.").max(120),
-    pattern: z.string().trim().min(1, "Say what its value looks like; * stands for anything.").max(240),
+    attribute: z.string().trim().min(1, "Choose the attribute to match.").max(120),
+    pattern: z.string().trim().min(1, "Give a pattern; * matches anything.").max(240),
     componentId: z.coerce
       .number("Choose the component these signals belong to.")
       .int()
@@ -101,48 +101,46 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
   return (
     <>
       <PageHead
-        name="Setup › Signals sent to us"
+        name="Setup › Ingest"
         sentence={
           page.namedCount + page.waitingCount === 0
-            ? "Nobody sends signals yet."
-            : `${page.namedCount} ${page.namedCount === 1 ? "sender is" : "senders are"} named to components; ${page.waitingCount === 0 ? "none waits for a name" : `${page.waitingCount} ${page.waitingCount === 1 ? "waits" : "wait"} for a name`}.`
+            ? "No senders yet."
+            : `${page.namedCount} ${page.namedCount === 1 ? "sender" : "senders"} matched to components, ${page.waitingCount === 0 ? "none" : page.waitingCount} unmatched.`
         }
       />
       <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
       <Stack sx={{ gap: 1.5 }}>
-        <Section title="Where signals are taken">
+        <Section title="Receivers">
           <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 1.5, m: 0 }}>
             <Fact name="OTLP over HTTP">
-              {page.ports.otlp
-                ? `${page.ports.host}:${page.ports.otlp}, /v1/metrics, /v1/logs, /v1/traces`
-                : "switched off"}
+              {page.ports.otlp ? `${page.ports.host}:${page.ports.otlp}, /v1/metrics, /v1/logs, /v1/traces` : "off"}
             </Fact>
-            <Fact name="Syslog by UDP and TCP">
-              {page.ports.syslog ? `${page.ports.host}:${page.ports.syslog}` : "switched off"}
+            <Fact name="Syslog (UDP and TCP)">
+              {page.ports.syslog ? `${page.ports.host}:${page.ports.syslog}` : "off"}
             </Fact>
-            <Fact name="Samples since the start">{whole(page.samplesSent)}</Fact>
-            <Fact name="Log records since the start">{whole(page.recordsSent)}</Fact>
-            <Fact name="Spans since the start">{whole(page.spansSent)}</Fact>
-            <Fact name="CloudEvents by HTTP">
+            <Fact name="Samples since start">{whole(page.samplesSent)}</Fact>
+            <Fact name="Log records since start">{whole(page.recordsSent)}</Fact>
+            <Fact name="Spans since start">{whole(page.spansSent)}</Fact>
+            <Fact name="CloudEvents over HTTP">
               {page.ports.otlp
-                ? `${page.ports.host}:${page.ports.otlp}, /events; ${whole(page.eventsSent)} since the start`
-                : "switched off"}
+                ? `${page.ports.host}:${page.ports.otlp}, /events; ${whole(page.eventsSent)} since start`
+                : "off"}
             </Fact>
             <Fact name="Requests">{whole(page.received?.requests ?? 0)}</Fact>
-            <Fact name="Could not be read">{whole(page.received?.unreadable ?? 0)}</Fact>
-            <Fact name="Points and records refused">{whole(page.received?.refused ?? 0)}</Fact>
-            <Fact name="Told to come again later">{whole(page.received?.toldToWait ?? 0)}</Fact>
+            <Fact name="Malformed">{whole(page.received?.unreadable ?? 0)}</Fact>
+            <Fact name="Points and records rejected">{whole(page.received?.refused ?? 0)}</Fact>
+            <Fact name="Throttled (429)">{whole(page.received?.toldToWait ?? 0)}</Fact>
             <Fact name="Syslog messages">{whole(page.received?.syslog ?? 0)}</Fact>
-            <Fact name="Syslog that obeys no standard">{whole(page.received?.syslogOdd ?? 0)}</Fact>
-            <Fact name="Syslog dropped, too much at once">{whole(page.received?.dropped ?? 0)}</Fact>
+            <Fact name="Syslog in no standard format">{whole(page.received?.syslogOdd ?? 0)}</Fact>
+            <Fact name="Syslog dropped (overload)">{whole(page.received?.dropped ?? 0)}</Fact>
           </Box>
         </Section>
-        <Section title={`Waiting for a name: ${page.waitingCount}`} pad={false}>
+        <Section title={`Unmatched senders: ${page.waitingCount}`} pad={false}>
           {page.waiting.length === 0 ? (
             <Box sx={{ px: 1.5 }}>
               <Empty>
-                Whatever arrives finds its component by host name, service name, address or one of your rules. What fits
-                nobody is listed here and kept.
+                Senders are matched to components by host name, service name, address or a matching rule. Those that
+                match none are listed here; their signals are kept.
               </Empty>
             </Box>
           ) : (
@@ -152,20 +150,20 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
         {one ? <RuleForm key={one.id} attributes={one.attributes} onDone={() => setChosen(null)} /> : null}
         <ScrapedEndpoints pages={page.pages} states={page.scraped} nowMs={now.nowMs} />
         <AgentHosts hosts={page.agents} otlp={page.ports} nowMs={now.nowMs} />
-        <Section title={`Your rules: ${page.rules.length}`} pad={false}>
+        <Section title={`Matching rules: ${page.rules.length}`} pad={false}>
           {page.rules.length === 0 ? (
             <Box sx={{ px: 1.5 }}>
-              <Empty>None. A rule says: senders whose attribute looks like this belong to that component.</Empty>
+              <Empty>No rules. A matching rule assigns senders whose attribute matches a pattern to a component.</Empty>
             </Box>
           ) : (
             <PlainTable>
               <thead>
                 <tr>
                   <th scope="col">Attribute</th>
-                  <th scope="col">Looks like</th>
+                  <th scope="col">Pattern</th>
                   <th scope="col">Component</th>
-                  <th scope="col">Made by</th>
-                  <th scope="col">Do</th>
+                  <th scope="col">Created by</th>
+                  <th scope="col">Actions</th>
                 </tr>
               </thead>
               <tbody>
@@ -199,7 +197,7 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
           )}
         </Section>
         <RetentionForm retention={page.retention} />
-        <Section title={`Senders with a name: ${page.namedCount}`} pad={false}>
+        <Section title={`Matched senders: ${page.namedCount}`} pad={false}>
           {page.named.length === 0 ? (
             <Box sx={{ px: 1.5 }}>
               <Empty>None yet.</Empty>

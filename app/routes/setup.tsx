@@ -22,7 +22,7 @@ export default function Setup() {
             key={part.to}
             component={NavLink}
             to={keep(part.to)}
-            end
+            end={part.to === "/setup"}
             sx={{
               px: 1,
               py: 0.75,

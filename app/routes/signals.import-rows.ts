@@ -27,7 +27,7 @@ export async function action({ request, context }: Route.ActionArgs) {
   if (!parsed.success || parsed.data.series.some((one) => one.times.length !== one.values.length))
     return {
       ok: false as const,
-      problem: "A part of the file could not be taken in: its form is not right. Load the page anew and try again.",
+      problem: "Part of the file could not be imported: its format is wrong. Reload the page and try again.",
     };
   const { file, componentId, series } = parsed.data;
   const kept = await act(context, request, "samples.import", {

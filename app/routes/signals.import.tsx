@@ -74,7 +74,7 @@ export default function Import() {
       const guess = guessMapping(read.head, read.rows);
       setChosen(read);
       setMapping(guess ?? { form: "wide", time: 0, values: [], unit: "1" });
-      if (!guess) setProblem("No column looks like instants with numbers beside them. Say below which is which.");
+      if (!guess) setProblem("No column looks like timestamps with numbers beside it. Map the columns below.");
     } catch (error) {
       setProblem(error instanceof Error ? error.message : "The file cannot be read.");
     }
@@ -139,14 +139,14 @@ export default function Import() {
 
   const shown = chosen && mapping ? mapCsvRows(chosen.rows, mapping, 2, now.nowMs) : null;
   const sentence = progress?.done
-    ? `${progress.samples.toLocaleString("en-GB")} samples were taken in${progress.skipped ? `, ${progress.skipped.toLocaleString("en-GB")} ${progress.skipped === 1 ? "row was" : "rows were"} left out` : ""}.`
+    ? `${progress.samples.toLocaleString("en-GB")} samples were imported${progress.skipped ? `, ${progress.skipped.toLocaleString("en-GB")} ${progress.skipped === 1 ? "row" : "rows"} skipped` : ""}.`
     : busy
-      ? `${progress.samples.toLocaleString("en-GB")} samples are taken in so far.`
+      ? `${progress.samples.toLocaleString("en-GB")} samples imported so far.`
       : shown
         ? shown.samples === 0
-          ? "With this mapping nothing can be taken in yet."
-          : `The first ${chosen?.rows.length ?? 0} rows give ${shown.samples} samples of ${shown.series.length} series. Nothing is taken in yet.`
-        : "Take measurements in from a CSV file: choose it, look at what it holds, say what its columns mean.";
+          ? "Nothing can be imported with this mapping."
+          : `The first ${chosen?.rows.length ?? 0} rows give ${shown.samples} samples of ${shown.series.length} series. Nothing has been imported yet.`
+        : "Import measurements from a CSV file: choose it, check its contents, map its columns.";
   return (
     <>
       <PageHead
@@ -192,7 +192,7 @@ export default function Import() {
                   .map((one) => `line=metric~${encodeURIComponent(one.metric)}`)
                   .join("&")}`}
               >
-                Draw them
+                Show in Metrics
               </KeepLink>
             </Typography>
           ) : null}
@@ -200,7 +200,7 @@ export default function Import() {
       ) : null}
       {chosen && mapping ? (
         <Stack sx={{ gap: 1.5 }}>
-          <Section title="What the columns mean">
+          <Section title="Column mapping">
             <Mapping head={chosen.head} mapping={mapping} onChange={setMapping} />
             <Stack direction="row" sx={{ gap: 1.5, mt: 1.5, alignItems: "center" }}>
               <TextField
@@ -209,16 +209,11 @@ export default function Import() {
                 onChange={(event) => setMapping({ ...mapping, unit: event.target.value.slice(0, 40) })}
                 sx={{ width: 110 }}
               />
-              <ComponentPicker
-                label="Of which component (may be left open)"
-                value={component}
-                onPick={setComponent}
-                width={340}
-              />
+              <ComponentPicker label="Component (optional)" value={component} onPick={setComponent} width={340} />
               <Box sx={{ flex: 1 }} />
               {busy ? (
                 <Button variant="outlined" color="error" onClick={() => (stop.current = true)}>
-                  Stop here
+                  Stop
                 </Button>
               ) : null}
               <Button
@@ -226,7 +221,7 @@ export default function Import() {
                 disabled={busy || !shown || shown.samples === 0 || !mapping.unit.trim()}
                 onClick={take}
               >
-                Take it in
+                Import
               </Button>
             </Stack>
           </Section>
@@ -257,7 +252,7 @@ export default function Import() {
             </Box>
           </Section>
           {shown?.reasons.length ? (
-            <Section title="Of these, left out">
+            <Section title="Of these, skipped">
               {shown.reasons.map((reason) => (
                 <Typography key={reason} variant="body2">
                   {reason}
@@ -342,13 +337,13 @@ function Mapping({
           }
           sx={{ width: 230 }}
         >
-          <MenuItem value="wide">one column for each series</MenuItem>
-          <MenuItem value="long">one row for each sample</MenuItem>
+          <MenuItem value="wide">one column per series</MenuItem>
+          <MenuItem value="long">one row per sample</MenuItem>
         </TextField>
-        {column("Instants", mapping.time, (time) => onChange({ ...mapping, time }))}
+        {column("Timestamps", mapping.time, (time) => onChange({ ...mapping, time }))}
         {mapping.form === "long" ? (
           <>
-            {column("Name of the metric", mapping.metric, (metric) => onChange({ ...mapping, metric }))}
+            {column("Metric name", mapping.metric, (metric) => onChange({ ...mapping, metric }))}
             {column("Value", mapping.value, (value) => onChange({ ...mapping, value }))}
             {column(
               "Instance",
@@ -362,7 +357,7 @@ function Mapping({
       {mapping.form === "wide" ? (
         <Box
           component="ul"
-          aria-label="Columns taken in"
+          aria-label="Columns to import"
           sx={{
             m: 0,
             p: 0,
@@ -398,7 +393,7 @@ function Mapping({
                         : mapping.values.filter((one) => one.column !== index),
                     })
                   }
-                  slotProps={{ input: { "aria-label": `Take ${name} in` } }}
+                  slotProps={{ input: { "aria-label": `Remove ${name} in` } }}
                 />
                 <Box
                   sx={{
@@ -413,7 +408,7 @@ function Mapping({
                 </Box>
                 {taken ? (
                   <TextField
-                    label="kept as"
+                    label="stored as"
                     value={taken.metric}
                     onChange={(event) =>
                       onChange({

@@ -78,7 +78,7 @@ export default function Logs({ loaderData: page }: Route.ComponentProps) {
   const sentence =
     page.kept === 0
       ? "No log record has arrived yet."
-      : `${page.more ? "More than " : ""}${whole(page.total)} ${page.total === 1 ? "record" : "records"} in ${spokenDuration(page.toMs - page.fromMs)}${page.total ? `, ${whole(loud)} of them errors; ${page.patternCount} ${page.patternCount === 1 ? "pattern" : "patterns"}, ${page.newPatterns} not seen in the week before` : ""}.`;
+      : `${page.more ? "More than " : ""}${whole(page.total)} ${page.total === 1 ? "record" : "records"} in ${spokenDuration(page.toMs - page.fromMs)}${page.total ? `, ${whole(loud)} of them errors; ${page.patternCount} ${page.patternCount === 1 ? "pattern" : "patterns"}, ${page.newPatterns} new this week` : ""}.`;
   return (
     <>
       <PageHead name="Signals › Logs" sentence={sentence} />
@@ -94,7 +94,7 @@ export default function Logs({ loaderData: page }: Route.ComponentProps) {
         />
         <TextField
           select
-          label="From severity"
+          label="Minimum severity"
           value={LOG_LEVELS.find((one) => asked.level >= one.least)?.least ?? 0}
           onChange={(event) => change({ level: Number(event.target.value) > 0 ? String(event.target.value) : "" })}
           sx={{ width: 140 }}
@@ -114,7 +114,7 @@ export default function Logs({ loaderData: page }: Route.ComponentProps) {
               onChange={(_event, on) => change({ new: on ? "1" : "" })}
             />
           }
-          label="only patterns not seen in the week before"
+          label="only new patterns"
           slotProps={{ typography: { variant: "body2" } }}
         />
         <Stack direction="row" role="group" aria-label="Show" sx={{ gap: 0.5 }}>
@@ -132,7 +132,7 @@ export default function Logs({ loaderData: page }: Route.ComponentProps) {
         </Stack>
       </Stack>
       {asked.component !== null || asked.service || asked.pattern !== null || asked.trace ? (
-        <Stack direction="row" aria-label="Narrowed to" sx={{ gap: 0.75, mb: 1, flexWrap: "wrap" }}>
+        <Stack direction="row" aria-label="Filters" sx={{ gap: 0.75, mb: 1, flexWrap: "wrap" }}>
           {asked.component === null ? null : (
             <Chip
               size="small"
@@ -156,7 +156,7 @@ export default function Logs({ loaderData: page }: Route.ComponentProps) {
               size="small"
               variant="outlined"
               sx={{ borderRadius: 1, maxWidth: 700 }}
-              label={`like: ${page.pattern ?? "?"}`}
+              label={`pattern: ${page.pattern ?? "?"}`}
               onDelete={() => change({ pattern: "" })}
             />
           )}
@@ -174,7 +174,7 @@ export default function Logs({ loaderData: page }: Route.ComponentProps) {
       <LogHistogram bars={page.bars} stepMs={page.stepMs} fromMs={page.fromMs} toMs={page.toMs} onZoom={move.fix} />
       {page.cut ? (
         <Typography variant="body2" role="status" sx={{ mb: 1, borderLeft: 3, borderColor: "secondary.main", pl: 1 }}>
-          The search looked through 200,000 records and stopped there. Narrow the window, or add a word.
+          The search stopped after 200,000 records. Narrow the window, or add a word.
         </Typography>
       ) : null}
       <Box sx={{ display: "grid", gridTemplateColumns: "190px minmax(0, 1fr)", gap: 1.5, alignItems: "start" }}>
@@ -182,8 +182,8 @@ export default function Logs({ loaderData: page }: Route.ComponentProps) {
         {page.total === 0 && page.rows.length === 0 ? (
           <Empty>
             {page.kept === 0
-              ? "Point senders of OTLP or syslog at this machine; docs/operating.md says how."
-              : `Nothing fits between these instants. Widen the window on the ribbon, or take a word away.`}
+              ? "Send OTLP or syslog to this machine; docs/operating.md shows how."
+              : `No matches in this window. Widen it on the ribbon, or remove a word.`}
           </Empty>
         ) : asked.view === "patterns" ? (
           <LogPatterns patterns={page.patterns} onOpen={(pattern) => change({ pattern: String(pattern), view: "" })} />
@@ -209,7 +209,7 @@ function Facets({
   onChange: (changes: Record<string, string>) => void;
 }) {
   return (
-    <Stack component="nav" aria-label="Narrow down" sx={{ gap: 1.5 }}>
+    <Stack component="nav" aria-label="Facets" sx={{ gap: 1.5 }}>
       <Facet title="Severity">
         {page.levels
           .filter((one) => one.count > 0)
@@ -222,7 +222,7 @@ function Facets({
             />
           ))}
       </Facet>
-      <Facet title={`Said by ${page.componentCount}`}>
+      <Facet title={`Source ${page.componentCount}`}>
         {page.components.map((one) => (
           <FacetRow
             key={one.name}

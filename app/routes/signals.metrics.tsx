@@ -127,7 +127,7 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
         <Stack
           component="ul"
           direction="row"
-          aria-label="What is drawn"
+          aria-label="Lines"
           sx={{ gap: 0.75, flexWrap: "wrap", p: 0, m: 0, mb: 1, listStyle: "none" }}
         >
           {page.selections.map((selection, index) => (
@@ -147,7 +147,7 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
           ))}
         </Stack>
       ) : (
-        <Section title="What is measured here">
+        <Section title="Metrics by component">
           <Stack component="ul" direction="row" sx={{ gap: 1, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}>
             {page.measured.map((one) => (
               <li key={one.metric}>
@@ -171,8 +171,7 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
             ))}
           </Stack>
           <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
-            A button draws the ten highest of that metric in this window; the number says in how many places it is
-            measured.
+            Select a metric to chart its ten highest series in this window; the number is how many series there are.
           </Typography>
         </Section>
       )}

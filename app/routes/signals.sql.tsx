@@ -47,8 +47,8 @@ export async function loader({ context }: Route.LoaderArgs) {
 const schema = z.discriminatedUnion("what", [
   z.object({
     what: z.literal("save"),
-    name: z.string().trim().min(1, "Give the statement a name.").max(80, "A name has at most 80 characters."),
-    sql: z.string().trim().min(1, "There is no statement to keep.").max(MOST_STATEMENT),
+    name: z.string().trim().min(1, "Give the query a name.").max(80, "A name has at most 80 characters."),
+    sql: z.string().trim().min(1, "There is no query to save.").max(MOST_STATEMENT),
   }),
   z.object({ what: z.literal("remove"), id: z.coerce.number().int().min(1) }),
 ]);
@@ -84,10 +84,10 @@ export default function Sql({ loaderData: { saved, views }, actionData }: Route.
   const again = () => (sql === asked ? void load(`/signals/sql/run?q=${encodeURIComponent(sql)}`) : run(sql));
   const lines = answer?.ok ? linesOfRows(answer.result.columns, answer.result.rows) : undefined;
   const sentence = busy
-    ? "The statement is running; it may take ten seconds at most."
+    ? "The query is running; it is stopped after ten seconds."
     : answer?.ok
       ? `${answer.result.rows.length.toLocaleString("en-GB")}${answer.result.more ? " rows are shown, and there are more" : answer.result.rows.length === 1 ? " row" : " rows"}, in ${Math.max(1, Math.round(answer.result.tookMs))} ms.`
-      : "Ask the store in SQL: everything that is kept can be joined, and nothing can be changed.";
+      : "Query the store in SQL: everything stored can be joined, nothing can be changed.";
   return (
     <>
       <PageHead
@@ -139,12 +139,7 @@ export default function Sql({ loaderData: { saved, views }, actionData }: Route.
             <input type="hidden" name="what" value="save" />
             <input type="hidden" name="sql" value={sql} />
             <Stack direction="row" sx={{ gap: 1 }}>
-              <TextField
-                name="name"
-                label="Keep it as"
-                sx={{ width: 320 }}
-                slotProps={{ htmlInput: { maxLength: 80 } }}
-              />
+              <TextField name="name" label="Save as" sx={{ width: 320 }} slotProps={{ htmlInput: { maxLength: 80 } }} />
               <Button type="submit" variant="outlined">
                 Keep
               </Button>
@@ -153,14 +148,14 @@ export default function Sql({ loaderData: { saved, views }, actionData }: Route.
           {answer?.ok ? <SqlResult columns={answer.result.columns} rows={answer.result.rows} lines={lines} /> : null}
         </Stack>
         <Stack sx={{ gap: 1.5 }}>
-          <Section title="Kept statements">
+          <Section title="Saved queries">
             <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none", fontSize: "0.84rem" }}>
               {saved.map((one) => (
                 <Stack component="li" direction="row" key={one.id} sx={{ alignItems: "center" }}>
                   <Button
                     sx={{ flex: 1, justifyContent: "flex-start", textAlign: "left", py: 0.25 }}
                     onClick={() => run(one.sql)}
-                    title={`kept by ${one.madeBy}`}
+                    title={`saved by ${one.madeBy}`}
                   >
                     {one.name}
                   </Button>
@@ -191,7 +186,7 @@ export default function Sql({ loaderData: { saved, views }, actionData }: Route.
               ))}
             </Box>
           </Section>
-          <Section title="What can be asked">
+          <Section title="Tables and columns">
             <Box
               component="dl"
               sx={{

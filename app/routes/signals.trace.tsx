@@ -36,7 +36,7 @@ export default function Trace({ loaderData: trace }: Route.ComponentProps) {
   // The failure that began it is the deepest one.
   const cause = [...failed].sort((a, b) => b.depth - a.depth || a.startMs - b.startMs)[0];
   const slowest = [...trace.spans].sort((a, b) => b.ownMs - a.ownMs)[0];
-  const sentence = `${first?.name ?? "A trace"} at ${first?.sender ?? "?"} took ${formatValue(trace.durationMs, "ms")} at ${dayAndTime(trace.startMs, now.nowMs, true)}${cause ? ` and failed at ${cause.sender}${cause.message ? `: ${cause.message}` : ""}` : ""}. ${slowest && trace.spans.length > 1 ? `Most of it, ${formatValue(slowest.ownMs, "ms")}, went by in ${slowest.name} at ${slowest.sender}.` : ""}`;
+  const sentence = `${first?.name ?? "A trace"} at ${first?.sender ?? "?"} took ${formatValue(trace.durationMs, "ms")} at ${dayAndTime(trace.startMs, now.nowMs, true)}${cause ? ` and failed at ${cause.sender}${cause.message ? `: ${cause.message}` : ""}` : ""}. ${slowest && trace.spans.length > 1 ? `Most of the time, ${formatValue(slowest.ownMs, "ms")}, went by in ${slowest.name} at ${slowest.sender}.` : ""}`;
   const senders = [...new Map(trace.spans.map((span) => [span.sender, span.componentId])).entries()];
   return (
     <>
@@ -50,15 +50,13 @@ export default function Trace({ loaderData: trace }: Route.ComponentProps) {
               to={keep(`/map?around=${(cause ?? first).componentId ?? first.componentId}`)}
               variant="outlined"
             >
-              {cause ? "Map round the failure" : "Map round it"}
+              {cause ? "Map around the failure" : "Local map"}
             </Button>
           ) : null
         }
       />
       <Problem>
-        {trace.otherMissing
-          ? "The other trace is not kept, or was never here. Tick two under Traces to compare them."
-          : null}
+        {trace.otherMissing ? "The other trace is no longer stored. Select two under Traces to compare them." : null}
       </Problem>
       <Stack sx={{ gap: 1.5 }}>
         {trace.other ? (
@@ -73,7 +71,7 @@ export default function Trace({ loaderData: trace }: Route.ComponentProps) {
                 <Waterfall spans={trace.other.spans} narrow />
               </Section>
             </Box>
-            <Section title="What differs, step by step" pad={false}>
+            <Section title="Differences by step" pad={false}>
               <TraceDifference one={trace.spans} other={trace.other.spans} />
             </Section>
           </>
@@ -83,7 +81,7 @@ export default function Trace({ loaderData: trace }: Route.ComponentProps) {
           </Section>
         )}
         <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}>
-          <Section title="The way it went">
+          <Section title="Path">
             <Box component="ol" sx={{ m: 0, pl: 2.5, fontSize: "0.86rem" }}>
               {senders.map(([name, componentId]) => (
                 <li key={name}>
@@ -94,7 +92,7 @@ export default function Trace({ loaderData: trace }: Route.ComponentProps) {
           </Section>
           <Section title="Its log records">
             {trace.logs.length === 0 ? (
-              <Empty>No record names this trace.</Empty>
+              <Empty>No log record refers to this trace.</Empty>
             ) : (
               <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none", fontFamily: MONO, fontSize: "0.78rem" }}>
                 {trace.logs.map((log) => (

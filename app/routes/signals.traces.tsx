@@ -83,7 +83,7 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
       <PageHead name="Signals › Traces" sentence={sentence} />
       <Stack direction="row" sx={{ gap: 1, mb: 1, alignItems: "center" }}>
         <TextField
-          label="Operation or sender"
+          label="Operation or source"
           type="search"
           value={typed}
           onChange={(event) => setTyped(event.target.value)}
@@ -99,15 +99,15 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
               onChange={(_event, on) => change({ all: on ? "1" : "" })}
             />
           }
-          label="also what was called, not only what was answered"
+          label="include outgoing calls"
           slotProps={{ typography: { variant: "body2" } }}
         />
       </Stack>
       {page.operations.length === 0 ? (
         <Empty>
           {page.kept === 0
-            ? "Point a sender of OTLP traces at this machine; docs/operating.md says how."
-            : "No call in this window fits. Widen the window on the ribbon, or take a word away."}
+            ? "Send OTLP traces to this machine; docs/operating.md shows how."
+            : "No matches in this window. Widen it on the ribbon, or remove a word."}
         </Empty>
       ) : (
         <Stack sx={{ gap: 1.5 }}>
@@ -136,7 +136,7 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
                       onChange={(_event, on) => change({ failed: on ? "1" : "" })}
                     />
                   }
-                  label="only those that failed"
+                  label="failed only"
                   slotProps={{ typography: { variant: "body2" } }}
                 />
                 {asked.least !== null || asked.most !== null ? (
@@ -151,14 +151,14 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
                   disabled={compared.length !== 2}
                   to={keep(`/signals/traces/${compared[0] ?? ""}?with=${compared[1] ?? ""}`)}
                 >
-                  {compared.length === 2 ? "Compare these two" : "Tick two to compare them"}
+                  {compared.length === 2 ? "Compare" : "Select two to compare"}
                 </Button>
               </Stack>
               <PlainTable aria-label="Traces">
                 <thead>
                   <tr>
-                    <th scope="col">Tick</th>
-                    <th scope="col">Began</th>
+                    <th scope="col">Select</th>
+                    <th scope="col">Start</th>
                     <th scope="col" className="num">
                       Took
                     </th>
@@ -197,11 +197,11 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
               </PlainTable>
               {standsStill && now.live ? (
                 <Typography variant="body2" role="status" sx={{ color: "text.secondary", mt: 0.5 }}>
-                  The list stands still while some are ticked.
+                  The list is paused while some are selected.
                 </Typography>
               ) : null}
               {traces.length === 0 ? (
-                <Empty>No trace fits. Drag a wider range over the bars.</Empty>
+                <Empty>No traces match. Select a wider range on the bars.</Empty>
               ) : traces.length >= page.mostTraces ? (
                 <Empty>The newest {page.mostTraces} are shown.</Empty>
               ) : null}

@@ -42,7 +42,7 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
     ? `Sweeping ${sweep.source}: ${sweep.tried} of ${sweep.addresses} addresses tried, ${sweep.answering} answering, ${sweep.recognised} recognised by SNMP.`
     : sweep.message
       ? sweep.message
-      : `The sweep of ${sweep.source} tried ${sweep.tried} addresses: ${sweep.answering} answered, ${sweep.recognised} told their system. It found ${found.new ?? 0} new, ${found.changed ?? 0} changed, ${found.gone ?? 0} gone${found.failed ? `, and ${found.failed} that could not be read` : ""}.`;
+      : `The sweep of ${sweep.source} tried ${sweep.tried} addresses: ${sweep.answering} answered, ${sweep.recognised} answered SNMP. It found ${found.new ?? 0} new, ${found.changed ?? 0} changed, ${found.gone ?? 0} gone${found.failed ? `, and ${found.failed} that could not be read` : ""}.`;
   return (
     <>
       <PageHead
@@ -52,7 +52,7 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
           running ? (
             <Form method="post">
               <Button type="submit" variant="outlined" color="error">
-                Stop the sweep
+                Stop sweep
               </Button>
             </Form>
           ) : (
@@ -77,7 +77,7 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
         <Fact name="Addresses tried">{`${sweep.tried} of ${sweep.addresses}`}</Fact>
         <Fact name="Answering">{sweep.answering}</Fact>
         <Fact name="Recognised by SNMP">{sweep.recognised}</Fact>
-        <Fact name="Could not be read">{sweep.failed}</Fact>
+        <Fact name="Malformed">{sweep.failed}</Fact>
       </Box>
       <Section
         title="What it found"

@@ -50,7 +50,7 @@ export default function Watch({ loaderData: page }: Route.ComponentProps) {
             ))}
           </Box>
           {page.services.length === 0 ? (
-            <Empty>No services are described yet. They come from a set-up file; see Setup › Services.</Empty>
+            <Empty>No services defined yet. They come from a set-up file; see Setup › Services.</Empty>
           ) : null}
           {page.volume ? <Volume volume={page.volume} choices={page.volumeChoices} /> : null}
         </Stack>
@@ -60,7 +60,7 @@ export default function Watch({ loaderData: page }: Route.ComponentProps) {
             aside={<KeepLink to="/incidents">All</KeepLink>}
           >
             {page.incidents.length === 0 ? (
-              <Empty>None open. What was resolved is under Incidents.</Empty>
+              <Empty>None open. Resolved ones are under Incidents.</Empty>
             ) : (
               <Stack component="ul" sx={{ gap: 1, p: 0, m: 0, listStyle: "none" }}>
                 {page.incidents.map((incident) => (
@@ -88,7 +88,7 @@ export default function Watch({ loaderData: page }: Route.ComponentProps) {
               </Stack>
             )}
           </Section>
-          <Section title="Latest changes">
+          <Section title="Recent changes">
             <ChangeList changes={page.changes} nowMs={page.atMs} empty="No change in the last seven days." />
           </Section>
         </Stack>

@@ -48,8 +48,8 @@ export function useFrameKeys({
 const KEYS: readonly (readonly [string, string])[] = [
   ["Ctrl + K", "Find anything"],
   ["1 … 7", PLACES.map((place) => place.label).join(", ")],
-  ["[", "Window before"],
-  ["]", "Window after"],
+  ["[", "Previous window"],
+  ["]", "Next window"],
   [".", "Back to now"],
   ["← →", "Move the window or its ends, when the ribbon has the focus"],
   ["e", "Evidence tray"],

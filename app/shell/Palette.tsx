@@ -136,7 +136,7 @@ export function Palette({ open, onClose }: { open: boolean; onClose: () => void 
         ))}
         {hits.length === 0 ? (
           <Typography variant="body2" sx={{ px: 2, py: 1, color: "text.secondary" }}>
-            {fetcher.state === "idle" ? "Nothing has that in its name." : "Looking …"}
+            {fetcher.state === "idle" ? "No matches." : "Searching …"}
           </Typography>
         ) : null}
       </List>

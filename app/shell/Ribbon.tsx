@@ -147,15 +147,15 @@ export function Ribbon() {
           </Button>
         ))}
         <Box sx={{ flex: 1 }} />
-        <Tooltip title="Window before ( [ )">
-          <IconButton aria-label="Window before" onClick={() => move.fix(now.fromMs - spanMs, now.fromMs)}>
+        <Tooltip title="Previous window ( [ )">
+          <IconButton aria-label="Previous window" onClick={() => move.fix(now.fromMs - spanMs, now.fromMs)}>
             <ChevronLeft sx={{ fontSize: 18 }} />
           </IconButton>
         </Tooltip>
-        <Tooltip title="Window after ( ] )">
+        <Tooltip title="Next window ( ] )">
           <span>
             <IconButton
-              aria-label="Window after"
+              aria-label="Next window"
               disabled={now.live}
               onClick={() => settle(now.toMs, now.toMs + spanMs)}
             >
@@ -175,7 +175,7 @@ export function Ribbon() {
           disableUnderline
           value={shell.span}
           onChange={(event) => move.span(event.target.value)}
-          inputProps={{ "aria-label": "Reach of the ribbon" }}
+          inputProps={{ "aria-label": "Ribbon span" }}
           sx={{ fontSize: "0.76rem", ml: 1 }}
         >
           {RIBBON_SPANS.map((one) => (
@@ -184,9 +184,9 @@ export function Ribbon() {
             </MenuItem>
           ))}
         </Select>
-        <Tooltip title={folded ? "Unfold the ribbon" : "Fold the ribbon"}>
+        <Tooltip title={folded ? "Expand the ribbon" : "Collapse the ribbon"}>
           <IconButton
-            aria-label={folded ? "Unfold the ribbon" : "Fold the ribbon"}
+            aria-label={folded ? "Expand the ribbon" : "Collapse the ribbon"}
             aria-expanded={!folded}
             onClick={fold}
           >

@@ -144,7 +144,7 @@ function Clock({ connected }: { connected: boolean }) {
   }, [now.nowMs, pace]);
   return (
     <Tooltip
-      title={`${clockSet ? "The clock was set at the start. " : ""}${connected ? "Live: this page follows the server." : "No line to the server; it is tried again by itself."}`}
+      title={`${clockSet ? "The clock was set at the start. " : ""}${connected ? "Live: this page follows the server." : "Connection lost; reconnecting."}`}
     >
       <Typography
         variant="caption"
@@ -156,7 +156,7 @@ function Clock({ connected }: { connected: boolean }) {
           textAlign: "right",
         }}
       >
-        {connected || !mounted ? `${clockTime(shown, mounted)} UTC` : "no line"}
+        {connected || !mounted ? `${clockTime(shown, mounted)} UTC` : "offline"}
       </Typography>
     </Tooltip>
   );
@@ -208,7 +208,7 @@ function Who() {
       >
         <Box component={fetcher.Form} method="post" action="/who" sx={{ p: 2, width: 280 }}>
           <Typography variant="body2" sx={{ mb: 1 }}>
-            Your name stands on runs, notes and pins made in this browser.
+            Your name is recorded on what you do in this browser.
           </Typography>
           <TextField
             name="name"
@@ -221,7 +221,7 @@ function Who() {
             slotProps={{ htmlInput: { maxLength: 60 } }}
           />
           <Button type="submit" variant="contained" sx={{ mt: 1 }}>
-            Use this name
+            Save
           </Button>
         </Box>
       </Popover>

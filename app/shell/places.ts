@@ -29,7 +29,7 @@ export const PLACES: readonly Place[] = [
     label: "Setup",
     more: [
       { to: "/setup/drills", label: "Setup › Drills" },
-      { to: "/setup/signals", label: "Setup › Signals sent to us" },
+      { to: "/setup/signals", label: "Setup › Ingest" },
       { to: "/setup/rules", label: "Setup › Rules" },
       { to: "/setup/services", label: "Setup › Services" },
     ],

@@ -127,8 +127,7 @@ function Tray({ open, onClose }: { open: boolean; onClose: () => void }) {
       <Box sx={{ p: 2, flex: 1, overflow: "auto" }}>
         {tray.pins.length === 0 ? (
           <Typography variant="body2" sx={{ color: "text.secondary" }}>
-            Nothing pinned yet. Use the pin on a chart or on the map; each pin keeps its window, so that it opens again
-            as you saw it.
+            Nothing pinned yet. Pin a chart or the map; each pin keeps its time window.
           </Typography>
         ) : (
           <Stack sx={{ gap: 1 }} component="ul" style={{ listStyle: "none", padding: 0, margin: 0 }}>
@@ -155,7 +154,7 @@ function Tray({ open, onClose }: { open: boolean; onClose: () => void }) {
                 <fetcher.Form method="post" action="/evidence">
                   <input type="hidden" name="intent" value="remove" />
                   <input type="hidden" name="id" value={pin.id} />
-                  <IconButton type="submit" aria-label={`Take ${pin.title} out of the tray`}>
+                  <IconButton type="submit" aria-label={`Remove ${pin.title} from the tray`}>
                     <DeleteOutlined sx={{ fontSize: 16 }} />
                   </IconButton>
                 </fetcher.Form>
@@ -168,7 +167,7 @@ function Tray({ open, onClose }: { open: boolean; onClose: () => void }) {
         <Box sx={{ p: 2, borderTop: 1, borderColor: "divider" }}>
           {tray.incidents.length === 0 && !here ? (
             <Typography variant="body2" sx={{ color: "text.secondary" }}>
-              No incident is open. The pins stay here until there is one.
+              No open incident. Pins stay here until there is one.
             </Typography>
           ) : (
             <fetcher.Form method="post" action="/evidence">

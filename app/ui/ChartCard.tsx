@@ -123,7 +123,7 @@ export function ChartCard({
         <button
           type="button"
           className="do"
-          title={incidentId ? "Pin into this incident" : "Pin to the evidence tray"}
+          title={incidentId ? "Pin to this incident" : "Pin to the evidence tray"}
           onClick={() =>
             pin({
               kind: "chart",

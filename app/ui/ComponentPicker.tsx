@@ -41,7 +41,7 @@ export function ComponentPicker({
       value={value}
       onChange={(_event, picked) => onPick(picked)}
       onInputChange={(_event, typed) => setText(typed)}
-      noOptionsText={text ? "No component has that in its name." : "Type a few letters of a component."}
+      noOptionsText={text ? "No component matches." : "Type a few letters of a component."}
       renderInput={(props) => <TextField {...props} label={label} />}
     />
   );

@@ -105,7 +105,7 @@ export function DurationBars({
       <Typography variant="caption" component="p" sx={{ color: "text.secondary", minHeight: 18 }}>
         {under
           ? `${under.count.toLocaleString("en-GB")} took ${formatValue(under.fromMs, "ms")} to ${formatValue(under.toMs, "ms")}`
-          : "Durations are within 1 % of what was measured. Drag over the bars to list the traces in a range."}
+          : "Durations are within 1 % of what was measured. Drag over the bars to filter traces by duration."}
       </Typography>
     </Box>
   );

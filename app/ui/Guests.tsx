@@ -12,23 +12,23 @@ type GuestRows = NonNullable<Answer<"component">>["guests"];
 export function Guests({ title, rows }: { title: string; rows: GuestRows }) {
   const total = rows.reduce((sum, row) => sum + (row.processorsUsed ?? 0), 0);
   return (
-    <Section title={title} aside={<span>at this instant they use {total.toFixed(1)} processors</span>} pad={false}>
+    <Section title={title} aside={<span>in use now: {total.toFixed(1)} vCPUs</span>} pad={false}>
       <PlainTable>
         <thead>
           <tr>
             <th scope="col">Machine</th>
             <th scope="col">State</th>
             <th scope="col" className="num">
-              Processors it has
+              vCPUs
             </th>
             <th scope="col" className="num">
-              Takes
+              In use
             </th>
             <th scope="col" className="num">
-              Of its own
+              CPU usage
             </th>
             <th scope="col" className="num">
-              Says it uses
+              CPU usage inside
             </th>
             <th scope="col" className="num">
               Memory allotted
@@ -44,13 +44,13 @@ export function Guests({ title, rows }: { title: string; rows: GuestRows }) {
                   <KeepLink to={`/estate/${row.id}`}>{row.name}</KeepLink>
                 </Stack>
               </td>
-              <td>{row.running ? "runs" : "does not run"}</td>
+              <td>{row.running ? "runs" : "powered off"}</td>
               <td className="num">{row.processors ?? "–"}</td>
               <td className="num">
                 {row.processorsUsed === null ? "–" : `${row.processorsUsed.toFixed(1)} processors`}
               </td>
               <td className="num">{formatValue(row.usedPercent, "%")}</td>
-              <td className="num">{row.kind === "host.guest" ? "not read" : formatValue(row.ownPercent, "%")}</td>
+              <td className="num">{row.kind === "host.guest" ? "not polled" : formatValue(row.ownPercent, "%")}</td>
               <td className="num">{formatValue(row.memoryBytes, "By")}</td>
             </tr>
           ))}

@@ -40,9 +40,7 @@ export function LineAdder({ onAdd }: { onAdd: (selection: string) => void }) {
       forcePopupIcon={false}
       autoHighlight
       loading={fetcher.state !== "idle"}
-      noOptionsText={
-        text.trim() ? "Nothing measured has that in its name." : "Type a few letters: memory parse, disk south, truck …"
-      }
+      noOptionsText={text.trim() ? "No metric matches." : "Type a few letters: memory parse, disk south, latency …"}
       renderOption={({ key, ...props }, choice) => (
         <li key={key} {...props} style={{ display: "flex", gap: 12, fontSize: "0.86rem" }}>
           <span style={{ flex: 1 }}>{choice.label}</span>
@@ -52,7 +50,7 @@ export function LineAdder({ onAdd }: { onAdd: (selection: string) => void }) {
         </li>
       )}
       renderInput={(props) => (
-        <TextField {...props} label="Add a line" placeholder="memory parse, disk south, truck …" />
+        <TextField {...props} label="Add a line" placeholder="memory parse, disk south, latency …" />
       )}
     />
   );

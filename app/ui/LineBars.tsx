@@ -13,7 +13,7 @@ export function LineBars({ lines }: { lines: readonly DrawnLine[] }) {
   const share = (value: number | null, unit: string) =>
     `${Math.max(0, Math.min(100, ((value ?? 0) / (top.get(unit) || 1)) * 100))}%`;
   return (
-    <Section title="Mean over the window, and the extremes" pad={false}>
+    <Section title="Mean over the window, with minimum and maximum" pad={false}>
       <PlainTable>
         <thead>
           <tr>

@@ -8,20 +8,20 @@ import { useState } from "react";
 import type { Selection } from "#core/telemetry/selection";
 
 const TURN_NAMES = {
-  value: "as it is",
-  rate: "what comes a second",
-  change: "what changed since the sample before",
+  value: "value",
+  rate: "rate per second",
+  change: "change since previous sample",
 } as const;
 const FOLD_NAMES = {
-  "": "each on its own",
-  mean: "their mean",
-  sum: "their sum",
-  min: "the lowest of them",
-  max: "the highest of them",
-  p50: "their median",
-  p90: "their 90th percentile",
-  p95: "their 95th percentile",
-  p99: "their 99th percentile",
+  "": "no aggregation",
+  mean: "mean",
+  sum: "sum",
+  min: "minimum",
+  max: "maximum",
+  p50: "median",
+  p90: "90th percentile",
+  p95: "95th percentile",
+  p99: "99th percentile",
 } as const;
 const BY_NAMES = {
   "": "all together",
@@ -31,12 +31,12 @@ const BY_NAMES = {
   service: "by service",
   instance: "by instance",
 } as const;
-const PICK_NAMES = { "": "all", highest: "only the highest", lowest: "only the lowest" } as const;
+const PICK_NAMES = { "": "all", highest: "highest", lowest: "lowest" } as const;
 const RANK_NAMES = {
-  mean: "by their mean",
-  max: "by their highest value",
-  min: "by their lowest value",
-  last: "by their last value",
+  mean: "by mean",
+  max: "by maximum",
+  min: "by minimum",
+  last: "by last value",
 } as const;
 
 /** How one selection is drawn: turned, folded, grouped, narrowed to the highest or lowest, on which axis. */
@@ -84,7 +84,7 @@ export function LineEditor({
       slotProps={{ paper: { sx: { border: 1, borderColor: "divider", p: 2, width: 320 } } }}
     >
       <form
-        aria-label="How these lines are drawn"
+        aria-label="Edit these lines"
         onSubmit={(event) => {
           event.preventDefault();
           onChange(draft);
@@ -92,7 +92,7 @@ export function LineEditor({
       >
         <Stack sx={{ gap: 1.5 }}>
           <Typography variant="h3" component="h2">
-            How these lines are drawn
+            Edit these lines
           </Typography>
           {pickOne("turn", "Values", TURN_NAMES, "value")}
           {single ? null : (
@@ -100,20 +100,20 @@ export function LineEditor({
               <TextField
                 label="Kind"
                 value={draft.kind ?? ""}
-                placeholder="any; host.* for every host"
+                placeholder="any; host.* matches every host"
                 onChange={(event) => choose("kind", event.target.value.trim().slice(0, 60))}
                 slotProps={{ inputLabel: { shrink: true } }}
               />
               <TextField
                 label="Instance"
                 value={draft.instance ?? ""}
-                placeholder="any; * stands for anything"
+                placeholder="any; * matches anything"
                 onChange={(event) => choose("instance", event.target.value.slice(0, 100))}
                 slotProps={{ inputLabel: { shrink: true } }}
               />
-              {pickOne("fold", "Several series", FOLD_NAMES, "")}
+              {pickOne("fold", "Aggregate", FOLD_NAMES, "")}
               {draft.fold ? pickOne("by", "Grouped", BY_NAMES, "") : null}
-              {pickOne("pick", "Drawn", PICK_NAMES, "")}
+              {pickOne("pick", "Show", PICK_NAMES, "")}
               {draft.pick ? (
                 <Stack direction="row" sx={{ gap: 1 }}>
                   <TextField
@@ -136,7 +136,7 @@ export function LineEditor({
           )}
           {pickOne("axis", "Axis", { "": "left", right: "right" }, "")}
           <Stack direction="row" sx={{ gap: 1, justifyContent: "flex-end" }}>
-            <Button onClick={onClose}>Leave as it was</Button>
+            <Button onClick={onClose}>Cancel</Button>
             <Button type="submit" variant="contained">
               Draw
             </Button>

@@ -100,7 +100,7 @@ export function LineLegend({
           <tr>
             {head("label", "Line")}
             <th scope="col" className="num" style={{ minWidth: 110 }}>
-              {pointMs === null ? "under the pointer" : dayAndTime(pointMs, now.nowMs, stepMs < 60_000)}
+              {pointMs === null ? "at pointer" : dayAndTime(pointMs, now.nowMs, stepMs < 60_000)}
             </th>
             {shown.map((column) => head(column, column))}
           </tr>

@@ -29,7 +29,7 @@ export function LogPatterns({
               When
             </th>
             <th scope="col">First seen</th>
-            <th scope="col">Said by</th>
+            <th scope="col">Source</th>
           </tr>
         </thead>
         <tbody>
@@ -53,7 +53,7 @@ export function LogPatterns({
                 </Box>
                 {one.isNew ? (
                   <strong style={{ display: "block", color: "var(--mui-palette-secondary-main)" }}>
-                    not seen in the week before
+                    new this week
                   </strong>
                 ) : null}
               </td>

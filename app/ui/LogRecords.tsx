@@ -47,7 +47,7 @@ export function LogRecords({
               Severity
             </th>
             <th scope="col" style={{ width: 210 }}>
-              Said by
+              Source
             </th>
             <th scope="col">What</th>
           </tr>
@@ -114,7 +114,7 @@ export function LogRecords({
           ) : null}
           {next === null ? null : (
             <Button variant="outlined" onClick={() => onPage(next)}>
-              Earlier ones
+              Older
             </Button>
           )}
         </Stack>
@@ -132,30 +132,30 @@ function Opened({ id, onPattern }: { id: number; onPattern: (id: number) => void
     void load(`/signals/logs/${id}`);
   }, [load, id]);
   const record = fetcher.data;
-  if (!record) return <Typography variant="body2">Looking …</Typography>;
+  if (!record) return <Typography variant="body2">Searching …</Typography>;
   return (
     <Stack sx={{ gap: 1, py: 0.5 }}>
       <Stack direction="row" sx={{ gap: 1, flexWrap: "wrap" }}>
         {record.componentId === null ? null : (
           <>
             <KeepLink to={`/estate/${record.componentId}`}>{record.sender}</KeepLink>
-            <KeepLink to={`/signals/logs?component=${record.componentId}`}>all it said</KeepLink>
+            <KeepLink to={`/signals/logs?component=${record.componentId}`}>all logs of this source</KeepLink>
           </>
         )}
         {record.traceId ? (
-          <KeepLink to={`/signals/logs?trace=${record.traceId}`}>all records of its trace</KeepLink>
+          <KeepLink to={`/signals/logs?trace=${record.traceId}`}>all records of this trace</KeepLink>
         ) : null}
         <Button
           size="small"
           sx={{ py: 0 }}
           onClick={() => move.fix(record.atMs - 2 * MINUTE_MS, record.atMs + 2 * MINUTE_MS)}
         >
-          everything within 2 min
+          everything within ±2 min
         </Button>
       </Stack>
       <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(3, minmax(0, 1fr))", gap: 1, m: 0 }}>
         <Fact name="Instant">{instant(record.atMs, now.nowMs)}</Fact>
-        <Fact name="Named to it by">{record.matchedBy}</Fact>
+        <Fact name="Matched by">{record.matchedBy}</Fact>
         {[...record.attributes, ...record.origin].map((one) => (
           <Fact key={one.name} name={one.name}>
             {one.value}
@@ -177,7 +177,7 @@ function Opened({ id, onPattern }: { id: number; onPattern: (id: number) => void
       ) : null}
       <Box>
         <Typography variant="h3" component="h2" sx={{ mb: 0.25 }}>
-          What it said before and after
+          Before and after, from the same source
         </Typography>
         <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none", fontFamily: MONO, fontSize: "0.78rem" }}>
           {record.neighbours.map((one) => (

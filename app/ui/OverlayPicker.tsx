@@ -5,9 +5,9 @@ import { applyChanges, useChangeParams } from "../shell/params";
 
 const NAMES: Readonly<Record<Overlay, string>> = {
   none: "nothing",
-  day: "the day before",
-  week: "the week before",
-  seven: "the mean of the seven days before",
+  day: "previous day",
+  week: "previous week",
+  seven: "mean of the previous 7 days",
 };
 
 /** Chooses what of another time is laid over the drawings of a page; the choice stands in the address. */
@@ -16,7 +16,7 @@ export function OverlayPicker({ value, width = 250 }: { value: Overlay; width?: 
   return (
     <TextField
       select
-      label="Lay over it"
+      label="Compare with"
       value={value}
       onChange={(event) =>
         change((next) => applyChanges(next, { over: event.target.value === "none" ? "" : event.target.value }))

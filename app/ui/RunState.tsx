@@ -2,11 +2,11 @@ import type { RunState, StepState } from "#core/repair/runbook";
 
 const WORDS: Readonly<Record<RunState | StepState, { sign: string; word: string; colour: string }>> = {
   waiting: { sign: "·", word: "waiting", colour: "var(--mui-palette-text-secondary)" },
-  running: { sign: "▸", word: "under way", colour: "var(--mui-palette-primary-main)" },
+  running: { sign: "▸", word: "running", colour: "var(--mui-palette-primary-main)" },
   passed: { sign: "✓", word: "done", colour: "var(--mui-palette-text-primary)" },
   failed: { sign: "✕", word: "failed", colour: "var(--hx-critical)" },
   stopped: { sign: "■", word: "stopped", colour: "var(--hx-minor)" },
-  skipped: { sign: "–", word: "left out", colour: "var(--mui-palette-text-secondary)" },
+  skipped: { sign: "–", word: "skipped", colour: "var(--mui-palette-text-secondary)" },
 };
 
 export function RunStateWord({ state }: { state: RunState | StepState }) {

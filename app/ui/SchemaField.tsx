@@ -20,8 +20,8 @@ export function SchemaField({ field, problem }: { field: Field; problem: string 
       defaultValue={field.value}
       error={problem !== undefined}
       helperText={problem ?? field.help}
-      fullWidth={field.type !== "number"}
-      sx={field.type === "number" ? { width: 240 } : {}}
+      fullWidth={field.type === "text" || field.type === "lines"}
+      sx={field.type === "number" || field.type === "choice" ? { width: 240 } : {}}
       {...(field.type === "lines" ? { multiline: true, minRows: 2 } : {})}
       {...(field.type === "choice" ? { select: true } : {})}
       {...(field.type === "number" ? { slotProps: { htmlInput: { inputMode: "numeric" as const } } } : {})}

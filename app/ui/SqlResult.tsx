@@ -144,7 +144,7 @@ function Drawn({ lines }: { lines: readonly SqlLine[] }) {
       />
       {zoom ? (
         <Button onClick={() => setZoom(null)} sx={{ alignSelf: "flex-start" }}>
-          All of it
+          All columns
         </Button>
       ) : null}
       <LineLegend lines={drawn} stepMs={stepMs} pointMs={pointMs} lifted={lifted} onLift={setLifted} />

@@ -3,7 +3,7 @@ import { formatValue } from "#core/units/format";
 import type { DrawnSpan } from "#server/pages/traces";
 import { PlainTable } from "./PlainTable";
 
-const outcome = (span: DrawnSpan | undefined) => (span === undefined ? "not there" : span.failed ? "failed" : "fine");
+const outcome = (span: DrawnSpan | undefined) => (span === undefined ? "absent" : span.failed ? "failed" : "fine");
 
 /** Two traces step by step: the time spent in each, and where one failed, or went a way the other did not. */
 export function TraceDifference({ one, other }: { one: readonly DrawnSpan[]; other: readonly DrawnSpan[] }) {
@@ -15,10 +15,10 @@ export function TraceDifference({ one, other }: { one: readonly DrawnSpan[]; oth
         <tr>
           <th scope="col">Step</th>
           <th scope="col" className="num">
-            This, itself
+            This, self time
           </th>
           <th scope="col" className="num">
-            The other, itself
+            Other, self time
           </th>
           <th scope="col" className="num">
             Difference

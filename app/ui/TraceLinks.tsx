@@ -29,7 +29,7 @@ export function TraceLinks({
   const highest = [...exemplars].sort((a, b) => b.value - a.value).slice(0, MOST);
   return (
     <Typography variant="body2" component="p" sx={{ color: "text.secondary", m: 0, mt: 0.75 }}>
-      Traces of single measurements:{" "}
+      Example traces:{" "}
       {highest.map((one, index) => (
         <span key={`${one.traceId}${one.atMs}`}>
           {index ? ", " : ""}

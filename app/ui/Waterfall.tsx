@@ -93,8 +93,8 @@ export function Waterfall({ spans, narrow = false }: { spans: readonly DrawnSpan
                     )}
                   </Fact>
                   <Fact name="Kind">{span.kind}</Fact>
-                  <Fact name="Spent itself">{formatValue(span.ownMs, "ms")}</Fact>
-                  {span.message ? <Fact name="Why it failed">{span.message}</Fact> : null}
+                  <Fact name="Self time">{formatValue(span.ownMs, "ms")}</Fact>
+                  {span.message ? <Fact name="Error">{span.message}</Fact> : null}
                   {span.attributes.map((one) => (
                     <Fact key={one.name} name={one.name}>
                       {one.value}

@@ -26,5 +26,5 @@ export function thresholdText({ metric, instance, unit, direction, mean, limit, 
 
 export function clearedText({ metric, instance, unit, mean }: ThresholdFacts): string {
   if (isReachability(metric)) return "Responding again";
-  return `${metricTitle(metric, instance)} is back in bounds: ${formatValue(mean, unit)}`;
+  return `${metricTitle(metric, instance)} is back within limits: ${formatValue(mean, unit)}`;
 }

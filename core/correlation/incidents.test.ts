@@ -20,7 +20,7 @@ describe("placing an alarm", () => {
   it("opens an incident for a service in a new spell", () =>
     expect(place([])).toMatchObject({
       action: "open",
-      why: "first alarm that affects Manifest Exchange in this spell",
+      why: "first alarm affecting Manifest Exchange within 15 min",
     }));
   it("joins the open one of its service, not that of another", () => {
     expect(place([incident({ services: [2], id: 6 }), incident()])).toMatchObject({ action: "join", incidentId: 7 });
@@ -121,7 +121,7 @@ describe("sentences", () => {
   it("name the machine that takes most of a hypervisor, when it stands out", () => {
     const leadingGuest = { name: "nq-trial-01", processors: 7.9, share: 0.71 };
     expect(incidentSentence({ ...facts, leadingGuest })).toContain(
-      "4 min so far); nq-trial-01 takes 71 % of what its machines use. Manifest Exchange is affected",
+      "4 min so far); nq-trial-01 uses 71 % of the CPU that its virtual machines use. Manifest Exchange is affected",
     );
     expect(incidentSentence({ ...facts, leadingGuest: { ...leadingGuest, share: 0.29 } })).not.toContain("nq-trial-01");
   });
@@ -132,7 +132,7 @@ describe("sentences", () => {
     expect(incidentSentence({ ...facts, services: ["A", "B"], relyingServices: ["C"], resolvedMs: 60_000 })).toContain(
       "A and B were affected; C relies on them.",
     );
-    expect(incidentSentence({ ...facts, services: [] })).toContain("No service is known to need it.");
+    expect(incidentSentence({ ...facts, services: [] })).toContain("No service is known to rely on it.");
   });
   it("use the past for what is over, and name several services as a list", () => {
     const text = incidentSentence({ ...facts, resolvedMs: 180_000, relyingServices: ["A", "B", "C"] });

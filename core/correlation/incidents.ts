@@ -62,15 +62,15 @@ export function placeAlarm(
       why: open.related ?? open.alike ?? `${label} already has an open incident`,
     };
   if (severityRank(alarm.severity) < severityRank(OPENING_SEVERITY))
-    return { incidentId: undefined, action: "leave", why: `${alarm.severity} alarms open no incident of their own` };
+    return { incidentId: undefined, action: "leave", why: `${alarm.severity} alarms open no incident by themselves` };
   const recent = best(incidents.filter((one) => one.resolvedMs !== null && alarm.atMs - one.resolvedMs <= SPELL_MS));
   if (recent)
     return {
       incidentId: recent.id,
       action: "reopen",
-      why: `${recent.related ?? `${label} was in trouble`} less than 15 minutes before`,
+      why: `${recent.related ?? `${label} was in trouble`} less than 15 min before`,
     };
-  return { incidentId: undefined, action: "open", why: `first alarm that affects ${label} in this spell` };
+  return { incidentId: undefined, action: "open", why: `first alarm affecting ${label} within 15 min` };
 }
 
 /** One alarm as the ranking of causes sees it. */
@@ -110,9 +110,7 @@ export function rankSuspects(alarms: readonly SuspectAlarm[]): Suspect[] {
       }
       if (alarm.raisedMs === first) {
         score += 2;
-        reasons.push(
-          alarms.length > 1 ? `its alarm came first of ${alarms.length}` : "it is the only component with an alarm",
-        );
+        reasons.push(alarms.length > 1 ? `its alarm came first of ${alarms.length}` : "it has the only alarm");
       }
       if (severityRank(alarm.severity) === worst) {
         score += 1;

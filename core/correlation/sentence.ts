@@ -36,7 +36,7 @@ export function incidentSentence(facts: IncidentFacts): string {
       : "";
   const guest =
     facts.leadingGuest && facts.leadingGuest.share >= 0.3
-      ? `; ${facts.leadingGuest.name} takes ${Math.round(facts.leadingGuest.share * 100)} % of what its machines use`
+      ? `; ${facts.leadingGuest.name} uses ${Math.round(facts.leadingGuest.share * 100)} % of the CPU that its virtual machines use`
       : "";
   const wrong = `On ${facts.component}: ${lowerFirst(facts.problem)} (${span})${leading}${guest}.`;
   const many = facts.services.length > 1;
@@ -44,7 +44,7 @@ export function incidentSentence(facts: IncidentFacts): string {
   const them = many ? "them" : "it";
   const who = facts.services.length
     ? ` ${list(facts.services)} ${verb} affected${facts.relyingServices.length ? `; ${list(facts.relyingServices)} ${facts.relyingServices.length === 1 ? "relies" : "rely"} on ${them}` : `, and no other service relies on ${them}`}.`
-    : " No service is known to need it.";
+    : " No service is known to rely on it.";
   return wrong + who;
 }
 
@@ -59,7 +59,7 @@ export interface WatchFacts {
 
 /** The state of the whole estate in words. */
 export function watchSentence(facts: WatchFacts): string {
-  if (facts.componentCount === 0) return "Nothing is under watch yet. Go to Discover, add a source and start a sweep.";
+  if (facts.componentCount === 0) return "Nothing is monitored yet. Go to Discover, add a source and start a sweep.";
   const serious = facts.unwell.filter(
     (service) => service.severity !== "warning" && service.severity !== "indeterminate",
   );
@@ -73,5 +73,5 @@ export function watchSentence(facts: WatchFacts): string {
   }
   const first = facts.openIncidents[0];
   const count = facts.openIncidents.length;
-  return `${serious.length ? `${list(serious.map((service) => service.name))} ${serious.length === 1 ? "is" : "are"} in trouble` : "Something needs attention"}: ${count} open ${count === 1 ? "incident" : "incidents"}${first ? `, the worst “${first.title}”` : ""}. ${facts.serviceCount - facts.unwell.length} of ${facts.serviceCount} services are well.`;
+  return `${serious.length ? `${list(serious.map((service) => service.name))} ${serious.length === 1 ? "is" : "are"} in trouble` : "Something needs attention"}: ${count} open ${count === 1 ? "incident" : "incidents"}${first ? `, the worst “${first.title}”` : ""}. ${facts.serviceCount - facts.unwell.length} of ${facts.serviceCount} services are healthy.`;
 }

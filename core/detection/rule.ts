@@ -41,7 +41,7 @@ export function readRule(
   const given = head.safeParse(fields);
   if (!given.success) note(given.error);
   const detector = detectorOf(given.success ? given.data.type : String(fields.type ?? "threshold"));
-  if (!detector) return { ok: false, fields: { type: "There is no such detector. Choose another." } };
+  if (!detector) return { ok: false, fields: { type: "There is no such detector. Choose another one." } };
   const { name: _name, type: _type, scope: _scope, enabled: _enabled, ...rest } = fields;
   const settings = detector.settings.safeParse(rest);
   if (!settings.success) note(settings.error);

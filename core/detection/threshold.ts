@@ -100,6 +100,7 @@ export const threshold: Detector<ThresholdSettings, ThresholdState> = {
   direction: ({ direction }) => direction,
   limits: limitsOf,
   describe: (settings, unit) => {
+    if (unit === "0/1") return describeState(settings);
     const limits = limitsOf(settings).map(
       ({ severity, value }) => `${severity} ${settings.direction} ${formatValue(value, unit)}`,
     );
@@ -149,6 +150,16 @@ export const threshold: Detector<ThresholdSettings, ThresholdState> = {
     };
   },
 };
+
+/** A limit on a state is a share of the samples for which it holds. */
+function describeState(settings: ThresholdSettings): string {
+  const word = settings.direction === "above" ? "more" : "less";
+  const limits = limitsOf(settings).map(
+    ({ severity, value }) =>
+      `${severity} when ${word} than ${Math.round(value * 100)} % of ${settings.samples} samples say yes`,
+  );
+  return `${metricTitle(settings.metric, "")}: ${limits.join(", ")}`;
+}
 
 function severityOfMean(
   { direction, hysteresis }: ThresholdSettings,

@@ -40,14 +40,14 @@ export function planAbsence(
     for (const one of present) {
       if (gone.has(one.id) || established.seen.has(one.id) || !covers(listing, one, established)) continue;
       if (listing.what === "these" && listing.atOnce)
-        retire(one, "Nothing was heard of it for too long, so it is no longer watched. Its history stays.");
+        retire(one, "It has been silent for too long, so it is no longer monitored. Its history is kept.");
       else if (one.missed + 1 >= MISSES_UNTIL_GONE)
-        retire(one, "Missed by two sweeps in a row, so it is no longer watched. Its history stays.");
+        retire(one, "Missed by two sweeps in a row, so it is no longer monitored. Its history is kept.");
       else
         changes.push({
           what: "missing",
           id: one.id,
-          reason: "Not seen in this sweep. It stays under watch until a second sweep in a row misses it.",
+          reason: "Not seen in this sweep. It stays monitored until a second sweep in a row misses it.",
         });
     }
   return changes;

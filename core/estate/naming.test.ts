@@ -32,6 +32,6 @@ describe("naming a sender", () => {
       "service.name gatefront on host.name nq-gate-web-01",
     );
     expect(nameOrigin({ "host.name": "x" }, book).why).toBe("no component is known as host.name x");
-    expect(nameOrigin({}, book).why).toBe("it says neither host.name nor service.name");
+    expect(nameOrigin({}, book).why).toBe("it has neither host.name nor service.name");
   });
 });

@@ -70,7 +70,7 @@ export function nameOrigin(attributes: OriginAttributes, book: NamingBook): Name
   for (const rule of book.rules) {
     const value = attributes[rule.attribute];
     if (value !== undefined && fitsPattern(rule.pattern, value))
-      return { componentId: rule.componentId, why: `your rule: ${rule.attribute} fits “${rule.pattern}”` };
+      return { componentId: rule.componentId, why: `matching rule: ${rule.attribute} fits “${rule.pattern}”` };
   }
   for (const { by, value, why } of hintsOf(attributes)) {
     const componentId = book.known[by].get(value);
@@ -81,6 +81,6 @@ export function nameOrigin(attributes: OriginAttributes, book: NamingBook): Name
   );
   return {
     componentId: null,
-    why: said.length ? `no component is known as ${said.join(" or ")}` : "it says neither host.name nor service.name",
+    why: said.length ? `no component is known as ${said.join(" or ")}` : "it has neither host.name nor service.name",
   };
 }

@@ -106,7 +106,7 @@ class Planner {
       found.set(observation, { id, ...match });
     };
     for (const one of observations)
-      if (one.of !== undefined) settle(one, one.of, { reason: "told by what carries it" });
+      if (one.of !== undefined) settle(one, one.of, { reason: "reported by its hypervisor" });
     const pass = (fits: (key: IdentityKey, owner: KnownComponent) => boolean) => {
       for (const one of observations) {
         if (found.has(one)) continue;
@@ -205,7 +205,7 @@ class Planner {
         id: match.id,
         from: match.splitFrom,
         keys: [...keys],
-        reason: `Seen as two: ${match.reason}`,
+        reason: `Seen separately: ${match.reason}`,
       });
       for (const key of keys) this.claimed.add(key);
     } else if (before.retired) changes.push({ what: "back", id: before.id, facts, observation, reason: match.reason });

@@ -27,7 +27,7 @@ export function kindOfSystem(
   system: Pick<SystemSighting, "sysObjectId" | "sysServices" | "sysDescr" | "hypervisor" | "guests">,
 ): { kind: string; reason: string } {
   if (system.hypervisor)
-    return { kind: "host.hypervisor", reason: `tells of ${system.guests?.length ?? 0} virtual machines (RFC 7666)` };
+    return { kind: "host.hypervisor", reason: `reports ${system.guests?.length ?? 0} virtual machines (RFC 7666)` };
   const known = KIND_OF_OBJECT_ID.find(
     ([prefix]) => system.sysObjectId === prefix || system.sysObjectId.startsWith(`${prefix}.`),
   );
@@ -61,7 +61,7 @@ function kindOfListener(ports: readonly OpenPort[]): { kind: string; reason: str
     const hint = HTTP_KIND_HINTS.find(([pattern]) =>
       pattern.test(`${port.http?.title ?? ""} ${port.http?.server ?? ""}`),
     );
-    if (hint) return { kind: hint[1], reason: `its HTTP answer on ${port.port} says “${port.http?.title}”` };
+    if (hint) return { kind: hint[1], reason: `HTTP on ${port.port} says “${port.http?.title}”` };
   }
   const page = ports.find((port) => port.http?.title !== undefined);
   if (page) return { kind: "app.web", reason: `answers HTTP on ${page.port} with the page “${page.http?.title}”` };
@@ -85,7 +85,7 @@ export function recognise(sighting: AddressSighting): Recognised | undefined {
   const ssh = open.find((port) => port.banner?.startsWith("SSH-"));
   let kind: Observation["kind"] = {
     is: "host.unknown",
-    reason: ssh ? "answers SSH, tells nothing by SNMP" : "answers on TCP, tells nothing by SNMP",
+    reason: ssh ? "answers SSH but not SNMP" : "answers on TCP but not SNMP",
     confidence: GUESS,
   };
   let name = address;
@@ -152,7 +152,7 @@ export function observeGuest(
     ...(host ? { of: host.id, because: `the virtual machine ${guest.name} on ${hypervisor}: same ${host.why}` } : {}),
     kind: {
       is: "host.guest",
-      reason: `${hypervisor} tells of it (RFC 7666); no source reaches it itself`,
+      reason: `${hypervisor} reports it (RFC 7666); no source reaches it directly`,
       confidence: GUESS,
     },
     name: guest.name || guest.uuid || `guest ${guest.index}`,

@@ -21,7 +21,7 @@ describe("what a sender is evidence of", () => {
       hostName: "Crane-07.example",
       kind: "host.linux",
       address: "198.51.100.7",
-      site: "not told",
+      site: "no site",
       everySeconds: 30,
       facts: {
         "host name": "Crane-07.example",

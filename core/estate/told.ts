@@ -43,7 +43,7 @@ export function toldBy(attributes: OriginAttributes): Told | undefined {
   const everySeconds = Number.isInteger(seconds) && seconds > 0 && seconds <= 3600 ? seconds : DEFAULT_SECONDS;
   const facts: Record<string, string> = {
     "host name": hostName,
-    agent: `version ${attributes["telemetry.distro.version"] ?? "not told"}, every ${everySeconds} s`,
+    agent: `version ${attributes["telemetry.distro.version"] ?? "unknown"}, every ${everySeconds} s`,
   };
   if (attributes["os.description"]) facts.description = attributes["os.description"];
   if (Number(attributes["host.processors"]) > 0) facts.processors = attributes["host.processors"] as string;
@@ -54,7 +54,7 @@ export function toldBy(attributes: OriginAttributes): Told | undefined {
     hostName,
     kind: attributes["os.type"] === "linux" ? "host.linux" : "host.unknown",
     address,
-    site: attributes.site?.slice(0, 60) || "not told",
+    site: attributes.site?.slice(0, 60) || "no site",
     facts,
     everySeconds,
   };
@@ -68,7 +68,11 @@ export function observeHost(told: Extract<Told, { what: "host" }>): Observation 
       identityKey("name", told.hostName.toLowerCase()),
       ...(told.address === null ? [] : [identityKey("addr", told.address)]),
     ],
-    kind: { is: told.kind, reason: "an agent on it reports", confidence: told.kind === "host.unknown" ? 0.4 : 0.95 },
+    kind: {
+      is: told.kind,
+      reason: "reported by the agent on it",
+      confidence: told.kind === "host.unknown" ? 0.4 : 0.95,
+    },
     name: shortName(told.hostName),
     ...(told.address === null ? {} : { address: told.address }),
     depth: 1,
@@ -85,7 +89,7 @@ export function observeContainer(
 ): Observation {
   return {
     keys: [identityKey("container", told.id)],
-    kind: { is: "app.container", reason: `told of as a container on ${host.name}`, confidence: 0.95 },
+    kind: { is: "app.container", reason: `reported as a container on ${host.name}`, confidence: 0.95 },
     name: `${told.label} @ ${host.name}`,
     nameElse: `${told.label}-${told.id.slice(0, 6)} @ ${host.name}`,
     label: told.label,

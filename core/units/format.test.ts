@@ -6,8 +6,8 @@ it.each([
   [100, "%", "100 %"],
   [3.6 * 1024 ** 3, "By", "3.6 GiB"],
   [12_345_678, "bit/s", "12.3 Mbit/s"],
-  [214.4, "1/h", "214 an hour"],
-  [2.72, "1/h", "2.7 an hour"],
+  [214.4, "1/h", "214 per hour"],
+  [2.72, "1/h", "2.7 per hour"],
   [1500, "ms", "1.5 s"],
   [0.0244, "s", "24.4 ms"],
   [0, "s", "0 s"],
@@ -23,6 +23,6 @@ it.each([null, undefined, Number.NaN, Number.POSITIVE_INFINITY])("says so when t
 );
 
 it("splits a value from its unit", () => {
-  expect(valueParts(1089, "1/min")).toEqual(["1089", "a minute"]);
+  expect(valueParts(1089, "1/min")).toEqual(["1089", "per min"]);
   expect(valueParts(null, "%")).toEqual(["no data", ""]);
 });

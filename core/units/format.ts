@@ -37,9 +37,9 @@ export function formatValue(value: number | null | undefined, unit: string): str
       return `${trimmed(number)} ${name}bit/s`;
     }
     case "1/h":
-      return `${trimmed(value, value >= 10 ? 0 : 1)} an hour`;
+      return `${trimmed(value, value >= 10 ? 0 : 1)} per hour`;
     case "1/min":
-      return `${trimmed(value, value >= 10 ? 0 : 1)} a minute`;
+      return `${trimmed(value, value >= 10 ? 0 : 1)} per min`;
     case "1/s":
       return `${trimmed(value)} /s`;
     case "ms":

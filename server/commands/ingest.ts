@@ -49,7 +49,7 @@ export const ingestCommands = {
       const next = { ...readRetention(db), ...given };
       if (!(next.rawMs <= next.fiveMinutesMs && next.fiveMinutesMs <= next.hourMs && next.hourMs <= next.dayMs))
         throw new PersonError(
-          "What is coarser has to be kept at least as long as what is finer: samples, five minutes, hours, days.",
+          "Coarser rollups must be kept at least as long as finer ones: samples, five minutes, hours, days.",
         );
       db.transaction(() => {
         saveRetention(db, next);
@@ -84,7 +84,7 @@ export const ingestCommands = {
     run: ({ ingest }, input) => {
       if (input.series.some((one) => one.times.length !== one.values.length))
         throw new PersonError(
-          "A part of the file could not be taken in: its form is not right. Load the page anew and try again.",
+          "Part of the file could not be imported: its format is wrong. Reload the page and try again.",
         );
       return ingest.importSamples(input.file, input.componentId, input.series);
     },

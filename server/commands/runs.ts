@@ -31,7 +31,7 @@ export const runCommands = {
       if (problem) throw new PersonError(problem);
       const busy = runningOn(db, target.id);
       if (busy !== undefined)
-        throw new PersonError(`Run ${busy} is under way on ${target.name}. Wait for its end, or stop it first.`);
+        throw new PersonError(`Run ${busy} is running on ${target.name}. Wait for its end, or stop it first.`);
       if (input.incidentId !== null && !incidentById(db, input.incidentId))
         throw new PersonError("That incident does not exist.");
       return runs.start({ ...input, by: who.name, definition: runbook.definition });

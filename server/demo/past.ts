@@ -72,7 +72,7 @@ export async function liveThroughPast(
       const day = Math.floor((moment.atMs - fromMs) / DAY_MS);
       if (day > told) {
         told = day;
-        onProgress(`lived through ${day} of ${Math.round((toMs - fromMs) / DAY_MS)} days`);
+        onProgress(`replayed ${day} of ${Math.round((toMs - fromMs) / DAY_MS)} days`);
       }
     }
     const written = sampleWriter.write("everything");

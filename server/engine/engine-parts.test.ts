@@ -171,8 +171,10 @@ describe("the life of an alarm", () => {
     saveRule(db, rule.id, { ...rule, enabled: true });
     evaluator.loadRules();
     expect(feed(3, 95)).toMatchObject([{ what: "raised" }]);
-    expect(evaluator.clearComponent(id, "No longer watched", AT + 4 * MINUTE_MS)).toMatchObject([{ what: "cleared" }]);
-    expect(evaluator.clearComponent(id, "No longer watched", AT + 5 * MINUTE_MS)).toEqual([]);
+    expect(evaluator.clearComponent(id, "No longer monitored", AT + 4 * MINUTE_MS)).toMatchObject([
+      { what: "cleared" },
+    ]);
+    expect(evaluator.clearComponent(id, "No longer monitored", AT + 5 * MINUTE_MS)).toEqual([]);
   });
 
   it("is raised for a component whose kind becomes known after its first samples", () => {
@@ -340,7 +342,7 @@ describe("services and incidents", () => {
     correlate(db, [front], affected());
     expect(incidentsIn(db, AT, AT + HOUR_MS)).toHaveLength(1);
     expect(alarmsOfIncident(db, id).map((alarm) => alarm.why)).toEqual([
-      "first alarm that affects 2 services in this spell",
+      "first alarm affecting 2 services within 15 min",
       "web @ h-a relies on virt-01",
     ]);
     // What is relied on stays the suspect, whatever came later.

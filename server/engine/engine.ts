@@ -243,7 +243,7 @@ export class Engine {
       poller: this.poller,
       setClock: (setting) => this.setClock(setting),
       turnClock: (atMs) => (this.clock = { baseMs: atMs, machineMs: Date.now(), pace: 0 }),
-      sweepAll: () => this.sweeps.sweepAll("first start"),
+      sweepAll: () => this.sweeps.sweepAll("initial sweep"),
       judge: () => this.evaluateFresh(),
       snapshots: (events) => this.snapshots.take(events),
       writeSeen: () => {
@@ -374,7 +374,7 @@ export class Engine {
     const atMs = this.now();
     if (retired.length) {
       const events = this.db.transaction(() => {
-        const cleared = retired.flatMap((id) => this.evaluator.clearComponent(id, "No longer watched", atMs));
+        const cleared = retired.flatMap((id) => this.evaluator.clearComponent(id, "No longer monitored", atMs));
         if (cleared.length) this.follow(cleared);
         return cleared;
       })();

@@ -138,7 +138,7 @@ describe("what senders tell of", () => {
     expect(componentById(db, idOf("crane-07"))).toMatchObject({
       kind: "host.linux",
       address: "198.51.100.7",
-      site: "not told",
+      site: "no site",
     });
     expect(seriesOfComponent(db, idOf("slots @ crane-07")).map((series) => series.metric)).toEqual(["m"]);
     expect(
@@ -158,7 +158,7 @@ describe("what senders tell of", () => {
     const id = swept("crane-07");
     send(AT, host(), container(ONE, "slots"));
     expect(idOf("crane-07")).toBe(id);
-    expect(factsAt(db, id, AT).find((fact) => fact.name === "agent")?.value).toBe("version not told, every 15 s");
+    expect(factsAt(db, id, AT).find((fact) => fact.name === "agent")?.value).toBe("version unknown, every 15 s");
     expect(present()).toEqual(["crane-07", "slots @ crane-07"]);
   });
   it("keeps two containers of one name apart", () => {

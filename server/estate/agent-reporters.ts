@@ -12,7 +12,7 @@ import { AGENT_KIND, agentSettings, USUAL_AGENT_SETTINGS, type AgentSettings } f
 const MISSED_REPORTS = 2.5;
 const LABEL = "an agent";
 /** Site of hosts whose agent names none. */
-const NO_SITE = "not told";
+const NO_SITE = "no site";
 
 interface Reporter {
   componentId: number;

@@ -173,7 +173,7 @@ function applyChange(
         "component",
         change.into,
         change.reason.startsWith("same ")
-          ? `${name} and ${other} are one: ${change.reason}`
+          ? `${name} and ${other} are the same component: ${change.reason}`
           : `${name} is ${change.reason}`,
       );
       return gone;
@@ -181,12 +181,8 @@ function applyChange(
     case "split":
       endJoin(db, change.id, change.from, atMs);
       addKeys(db, change.id, change.keys);
-      note("back", `${change.reason}. It had been taken for ${nameOf(change.from)}.`);
-      tell(
-        "component",
-        change.id,
-        `${nameOf(change.id)} is a thing of its own, not ${nameOf(change.from)}: ${change.reason}`,
-      );
+      note("back", `${change.reason}. It had been merged with ${nameOf(change.from)}.`);
+      tell("component", change.id, `${nameOf(change.id)} is separate from ${nameOf(change.from)}: ${change.reason}`);
       return [];
     case "missing":
       markMissed(db, change.id);

@@ -103,9 +103,9 @@ export class Sweeps {
     const source = sourceById(this.context.db, sourceId);
     if (!source) throw new PersonError("That source does not exist any more.");
     if (runningSweep(this.context.db, sourceId))
-      throw new PersonError(`A sweep of ${source.name} is under way already. Watch it, or stop it first.`);
+      throw new PersonError(`A sweep of ${source.name} is already running. Follow it, or stop it first.`);
     const driver = driverOf(source.kind);
-    if (!driver.discover) throw new PersonError(`${source.name} is not swept: what it tells of reports by itself.`);
+    if (!driver.discover) throw new PersonError(`${source.name} cannot be swept: its hosts report by themselves.`);
     const { places } = driver.covers(source.settings);
     const id = insertSweep(this.context.db, sourceId, by, places, this.context.now());
     const abort = new AbortController();

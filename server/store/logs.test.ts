@@ -187,7 +187,7 @@ describe("searching", () => {
 });
 
 describe("what a page of logs shows", () => {
-  it("counts by severity, sender and pattern, and tells of patterns not seen in the week before", () => {
+  it("counts by severity, sender and pattern, and tells of patterns new this week", () => {
     write(record(AT - 2 * DAY_MS, "slot 1 taken"), record(AT - 9 * DAY_MS, "rare 1 thing"));
     write(
       ...Array.from({ length: 10 }, (_, index) => record(AT + index * HOUR_MS, `slot ${index} taken`)),

@@ -51,11 +51,11 @@ test("a slow front whose cause lies below it: from the process to the machine th
     await expect(heading(page)).toContainText("nq-virt-01 is critical");
     const first = page.getByRole("row").filter({ hasText: "processors" }).nth(1);
     await expect(first).toContainText("nq-trial-01");
-    await expect(first).toContainText("not read");
+    await expect(first).toContainText("not polled");
     expect(await axeFinds(page)).toEqual([]);
     await first.getByRole("link", { name: "nq-trial-01" }).click();
-    await expect(heading(page)).toContainText("nq-trial-01 is well. Virtual machine, not read itself at North Quay");
-    await expect(page.getByText("nq-virt-01 tells of it (RFC 7666); no source reaches it itself")).toBeVisible();
+    await expect(heading(page)).toContainText("nq-trial-01 is well. Virtual machine, not polled itself at North Quay");
+    await expect(page.getByText("nq-virt-01 reports it (RFC 7666); no source reaches it directly")).toBeVisible();
   });
 
   await test.step("once it ends, the incident resolves", async () => {
@@ -71,12 +71,12 @@ test("a service shows what its members measure, answer and say, with last week l
   const complaints = listen(page);
   await page.goto("/services/gate-appointments?last=PT1H");
   await expect(heading(page)).toContainText("IngestChannel Appointments");
-  const answered = page.getByRole("heading", { name: "What it answered in this window" }).locator("../..");
+  const answered = page.getByRole("heading", { name: "Operations" }).locator("../..");
   await expect(answered.getByRole("row").filter({ hasText: "GET /slots" }).first()).toContainText(/\d+(\.\d+)? ms/);
   await expect(page.getByRole("table", { name: "Legend of Processor use" }).getByRole("row")).toHaveCount(5);
   expect(await axeFinds(page)).toEqual([]);
-  await page.getByLabel("Lay over it").click();
-  await page.getByRole("option", { name: "the day before" }).click();
+  await page.getByLabel("Compare with").click();
+  await page.getByRole("option", { name: "previous day" }).click();
   await expect(page).toHaveURL(/over=day/);
   await page
     .getByRole("figure")
@@ -100,9 +100,9 @@ test("a container shows its host at the same instant, and where it was told of",
   await expect(page.getByRole("heading", { name: "Linux host under it, at the same instant" })).toBeVisible();
   await expect(page.getByText("halvane/wagon-lists:1.4")).toBeVisible();
   await page.goto("/setup/signals");
-  await expect(page.getByRole("heading", { name: "Linux hosts with an agent: 4" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Hosts with an agent: 4" })).toBeVisible();
   await expect(
-    page.getByRole("row").filter({ hasText: "td-rail-02" }).filter({ hasText: "by a sweep too" }).first(),
+    page.getByRole("row").filter({ hasText: "td-rail-02" }).filter({ hasText: "by a sweep as well" }).first(),
   ).toContainText("3");
   expect(await axeFinds(page)).toEqual([]);
   expect(complaints).toEqual([]);
@@ -118,7 +118,7 @@ test("a slow measurement on a drawing leads to its trace", async ({ page }) => {
     .click();
   await expect(heading(page)).toContainText("1 line from 1 series");
   // The stand-ins send what they measured every fifteen seconds.
-  const links = page.getByText("Traces of single measurements:").getByRole("link");
+  const links = page.getByText("Example traces:").getByRole("link");
   await expect(async () => {
     await page.reload();
     await expect(links.first()).toBeVisible({ timeout: 2000 });

@@ -17,7 +17,7 @@ export async function drag(page: Page, drawing: Locator, from: number, to: numbe
   // Clear of the frame at the top, which stays in place.
   await drawing.evaluate((element) => element.scrollIntoView({ block: "center" }));
   const box = await drawing.boundingBox();
-  if (!box) throw new Error("The drawing is not there.");
+  if (!box) throw new Error("The drawing is absent.");
   await page.mouse.move(box.x + box.width * from, box.y + box.height / 2);
   await page.mouse.down();
   await page.mouse.move(box.x + box.width * to, box.y + box.height / 2, { steps: 6 });

@@ -17,8 +17,8 @@ test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked,
 
   await test.step("the many become one, on an axis of their own", async () => {
     await page.getByRole("button", { name: /^Traffic in: South Quay/ }).click();
-    await page.getByLabel("Several series").click();
-    await page.getByRole("option", { name: "their sum" }).click();
+    await page.getByLabel("Aggregate").click();
+    await page.getByRole("option", { name: "sum" }).click();
     await page.getByLabel("Axis", { exact: true }).click();
     await page.getByRole("option", { name: "right" }).click();
     await page.getByRole("button", { name: "Draw" }).click();
@@ -26,7 +26,7 @@ test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked,
     await expect(page.getByRole("table", { name: "Legend" })).toContainText("right axis");
   });
 
-  await test.step("the value under the pointer stands in the legend, and the legend is sorted", async () => {
+  await test.step("the value at pointer stands in the legend, and the legend is sorted", async () => {
     const canvas = page.locator("canvas").first();
     const box = await canvas.boundingBox();
     if (!box) throw new Error("no chart");
@@ -42,9 +42,9 @@ test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked,
     await expect(page.getByRole("columnheader", { name: "min", exact: true })).toHaveCount(0);
   });
 
-  await test.step("the day before is laid over it", async () => {
-    await page.getByLabel("Lay over it").click();
-    await page.getByRole("option", { name: "the day before", exact: true }).click();
+  await test.step("previous day is laid over it", async () => {
+    await page.getByLabel("Compare with").click();
+    await page.getByRole("option", { name: "previous day", exact: true }).click();
     await expect(page).toHaveURL(/over=day/);
     // While a menu fades away it still takes the pointer.
     await expect(page.locator(".MuiModal-root")).toHaveCount(0);
@@ -90,7 +90,7 @@ test("logs: searched as one types, narrowed, opened, told by patterns", async ({
     .first()
     .click();
   await expect(page.getByText("service.name manifest-parser on host.name nq-mfx-parse-01")).toBeVisible();
-  await expect(page.getByRole("heading", { name: "What it said before and after" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Logs before and after" })).toBeVisible();
   await page.getByRole("button", { name: "Segment <*> of manifest <*> kept for replay" }).click();
   await expect(page).toHaveURL(/pattern=\d+/);
   await page.getByRole("searchbox", { name: "Search" }).fill("");
@@ -116,7 +116,7 @@ test("traces: operations, durations dragged, a waterfall, two side by side", asy
   const complaints = listen(page);
   await page.goto("/signals/traces?last=PT2H");
   await expect(heading(page)).toContainText(/[\d,]+ calls of \d+ operations in 2 h/);
-  await page.getByRole("searchbox", { name: "Operation or sender" }).fill("manifests gw-01");
+  await page.getByRole("searchbox", { name: "Operation or source" }).fill("manifests gw-01");
   await page.getByRole("button", { name: "POST /manifests", exact: true }).first().click();
   await expect(page.getByRole("table", { name: "Traces" }).getByRole("row").nth(2)).toBeVisible();
   await drag(page, page.getByRole("img", { name: /^Calls by duration/ }), 0.05, 0.95);
@@ -124,13 +124,13 @@ test("traces: operations, durations dragged, a waterfall, two side by side", asy
   const boxes = page.getByRole("checkbox", { name: /^Compare the trace of/ });
   await boxes.nth(0).check();
   await boxes.nth(1).check();
-  await page.getByRole("link", { name: "Compare these two" }).click();
+  await page.getByRole("link", { name: "Compare" }).click();
   await expect(page.getByRole("table", { name: "Differences of two traces" })).toContainText(
     "manifest-gateway: POST /manifests (answered)",
   );
   await expect(page.getByRole("list", { name: "Spans" })).toHaveCount(2);
   await page.getByRole("list", { name: "Spans" }).first().getByRole("button").first().click();
-  await expect(page.getByText("Spent itself").first()).toBeVisible();
+  await expect(page.getByText("Self time").first()).toBeVisible();
   expect((await page.goto(`/signals/traces/${"0".repeat(32)}`))?.status()).toBe(404);
   expect(complaints.filter((text) => !text.includes("404"))).toEqual([]);
 });
@@ -148,7 +148,7 @@ test("SQL: written with completion, run, drawn, kept, refused where it would wri
   await page.keyboard.press("Control+Enter");
   await expect(heading(page)).toContainText("2 rows");
   await expect(page.getByRole("region", { name: "Rows" })).toContainText("nq-sw-02");
-  await page.getByLabel("Keep it as").fill("Switches of North Quay");
+  await page.getByLabel("Save as").fill("Switches of North Quay");
   await page.getByRole("button", { name: "Keep", exact: true }).click();
   await expect(page.getByRole("button", { name: "Switches of North Quay", exact: true })).toBeVisible();
   const csv = await (
@@ -179,14 +179,16 @@ test("a CSV file is looked at, mapped, and taken in part by part", async ({ page
     mimeType: "text/csv",
     buffer: Buffer.from(`Time,Wind speed (m/s),Gusts,Note\n${rows.join("\n")}\n`),
   });
-  await expect(heading(page)).toContainText("The first 12 rows give 22 samples of 2 series. Nothing is taken in yet.");
+  await expect(heading(page)).toContainText(
+    "The first 12 rows give 22 samples of 2 series. Nothing has been imported yet.",
+  );
   await expect(page.getByText("Row 7: “not a time” is not an instant.")).toBeVisible();
-  await page.getByRole("textbox", { name: "kept as" }).first().fill("wind.speed");
+  await page.getByRole("textbox", { name: "stored as" }).first().fill("wind.speed");
   await page.getByLabel("Unit").fill("m/s");
-  await page.getByLabel("Of which component (may be left open)").fill("td-gw-01");
+  await page.getByLabel("Component (optional)").fill("td-gw-01");
   await page.getByRole("option", { name: "td-gw-01", exact: true }).click();
-  await page.getByRole("button", { name: "Take it in" }).click();
-  await expect(heading(page)).toContainText("17,998 samples were taken in, 1 row was left out.");
+  await page.getByRole("button", { name: "Import" }).click();
+  await expect(heading(page)).toContainText("17,998 samples were imported, 1 row was left out.");
   await page.goto("/signals/metrics?from=2026-03-11T00:00:00Z&to=2026-03-12T00:00:00Z&line=metric~wind.speed");
   await expect(page.getByRole("table", { name: "Legend" })).toContainText("wind speed · td-gw-01");
   await expect(page.getByRole("table", { name: "Legend" })).toContainText("24.9 m/s");
@@ -226,17 +228,17 @@ test("a sender that fits nobody waits, and is named by a rule", async ({ page, r
   });
   expect(await answer.json()).toEqual({});
   await page.goto("/setup/signals");
-  await expect(page.getByRole("heading", { name: "Waiting for a name: 1" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Unmatched senders: 1" })).toBeVisible();
   await page.getByRole("button", { name: "Name weighbridge" }).click();
   await page.getByLabel("belong to").fill("nq-bastion");
   await page.getByRole("option", { name: "nq-bastion-01", exact: true }).click();
-  await page.getByRole("button", { name: "Name them so" }).click();
-  await expect(page.getByRole("heading", { name: "Waiting for a name: 0" })).toBeVisible();
-  await expect(page.getByText("your rule: service.name fits “weighbridge”")).toBeVisible();
+  await page.getByRole("button", { name: "Save rule" }).click();
+  await expect(page.getByRole("heading", { name: "Unmatched senders: 0" })).toBeVisible();
+  await expect(page.getByText("matching rule: service.name fits “weighbridge”")).toBeVisible();
   await page.goto("/signals/logs?last=PT12H&q=scale+zero");
   await expect(page.getByRole("table", { name: "Log records" })).toContainText("nq-bastion-01");
   await page.goto("/setup/signals");
-  await page.getByLabel("Address of a page").fill("ftp://nowhere");
-  await page.getByRole("button", { name: "Read it" }).click();
+  await page.getByLabel("URL").fill("ftp://nowhere");
+  await page.getByRole("button", { name: "Add" }).click();
   await expect(page.getByRole("alert")).toContainText("begins with http:// or https://");
 });

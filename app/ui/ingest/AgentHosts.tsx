@@ -16,7 +16,7 @@ export function AgentHosts({
   nowMs: number;
 }) {
   return (
-    <Section title={`Linux hosts with an agent: ${hosts.length}`}>
+    <Section title={`Hosts with an agent: ${hosts.length}`}>
       {hosts.length ? (
         <PlainTable>
           <thead>
@@ -24,10 +24,10 @@ export function AgentHosts({
               <th scope="col">Host</th>
               <th scope="col">Agent</th>
               <th scope="col" className="num">
-                Containers it tells of
+                Containers
               </th>
               <th scope="col">Found</th>
-              <th scope="col">Last heard</th>
+              <th scope="col">Last report</th>
             </tr>
           </thead>
           <tbody>
@@ -38,9 +38,9 @@ export function AgentHosts({
                 </td>
                 <td>{host.agent}</td>
                 <td className="num">{host.containers}</td>
-                <td>{host.alone ? "by its agent" : "by a sweep too"}</td>
+                <td>{host.alone ? "by its agent" : "by a sweep as well"}</td>
                 <td className="line">
-                  {host.lastMs === null ? "not lately" : `${spokenDuration(nowMs - host.lastMs)} ago`}
+                  {host.lastMs === null ? "not recently" : `${spokenDuration(nowMs - host.lastMs)} ago`}
                 </td>
               </tr>
             ))}
@@ -48,10 +48,10 @@ export function AgentHosts({
         </PlainTable>
       ) : null}
       <Typography variant="body2" sx={{ color: "text.secondary", mt: hosts.length ? 1 : 0 }}>
-        To watch another host, copy <code>build/run/agent/main.js</code> to it and start it there with Node.js 20 or
-        later: <code>{`node main.js --to http://${otlp.host}:${otlp.otlp || 4318} --site "Where it stands"`}</code>. It
-        needs nothing else, reads <code>/proc</code> and control groups, and its host and containers appear in the
-        estate with its first report.
+        To monitor another host, copy <code>build/run/agent/main.js</code> to it and start it with Node.js 20 or later:{" "}
+        <code>{`node main.js --to http://${otlp.host}:${otlp.otlp || 4318} --site "Where it stands"`}</code>. It needs
+        nothing else, reads <code>/proc</code> and control groups, and its host and containers appear in the estate with
+        its first report.
       </Typography>
     </Section>
   );

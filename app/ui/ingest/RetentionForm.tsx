@@ -10,7 +10,7 @@ import { Section } from "../Page";
 /** How many days each resolution and kind of signal is kept. */
 export function RetentionForm({ retention }: { retention: Retention }) {
   return (
-    <Section title="How long signals are kept, in days">
+    <Section title="Retention (days)">
       <Form method="post">
         <input type="hidden" name="what" value="retention" />
         <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap", alignItems: "center" }}>
@@ -26,12 +26,12 @@ export function RetentionForm({ retention }: { retention: Retention }) {
           <TextField name="logs" label="Logs" defaultValue={retention.logsMs / DAY_MS} sx={{ width: 120 }} />
           <TextField name="spans" label="Spans" defaultValue={retention.spansMs / DAY_MS} sx={{ width: 120 }} />
           <Button type="submit" variant="outlined">
-            Keep so
+            Save
           </Button>
         </Stack>
         <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
-          Samples are summed up by five minutes, hours and days before they are forgotten; what is measured seldom keeps
-          its samples as long as the five minutes.
+          Samples are rolled up into five minutes, hours and days before they are deleted; sparse series keep their
+          samples as long as the five-minute rollups.
         </Typography>
       </Form>
     </Section>

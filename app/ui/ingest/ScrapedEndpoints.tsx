@@ -19,7 +19,7 @@ export function ScrapedEndpoints({
   nowMs: number;
 }) {
   return (
-    <Section title={`Pages of OpenMetrics that are read: ${pages.length}`}>
+    <Section title={`Scraped endpoints: ${pages.length}`}>
       <Stack sx={{ gap: 1 }}>
         {pages.length ? (
           <PlainTable>
@@ -29,8 +29,8 @@ export function ScrapedEndpoints({
                 <th scope="col" className="num">
                   Every
                 </th>
-                <th scope="col">Last look</th>
-                <th scope="col">Do</th>
+                <th scope="col">Last scrape</th>
+                <th scope="col">Actions</th>
               </tr>
             </thead>
             <tbody>
@@ -51,7 +51,7 @@ export function ScrapedEndpoints({
                       <Form method="post">
                         <input type="hidden" name="what" value="removeEndpoint" />
                         <input type="hidden" name="id" value={one.id} />
-                        <Button type="submit" color="error" aria-label={`Stop reading ${one.url}`}>
+                        <Button type="submit" color="error" aria-label={`Stop scraping ${one.url}`}>
                           Stop
                         </Button>
                       </Form>
@@ -65,15 +65,10 @@ export function ScrapedEndpoints({
         <Form method="post">
           <input type="hidden" name="what" value="endpoint" />
           <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
-            <TextField
-              name="url"
-              label="Address of a page"
-              placeholder="http://host.example:9100/metrics"
-              sx={{ flex: 1 }}
-            />
-            <TextField name="everySeconds" label="Every so many seconds" defaultValue="30" sx={{ width: 170 }} />
+            <TextField name="url" label="URL" placeholder="http://host.example:9100/metrics" sx={{ flex: 1 }} />
+            <TextField name="everySeconds" label="Every (s)" defaultValue="30" sx={{ width: 170 }} />
             <Button type="submit" variant="outlined">
-              Read it
+              Add
             </Button>
           </Stack>
         </Form>

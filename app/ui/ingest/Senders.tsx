@@ -31,20 +31,20 @@ export function Senders({
       sx={{ maxHeight: 360, overflow: "auto" }}
       tabIndex={0}
       role="region"
-      aria-label={onChoose ? "Senders that wait for a name" : "Senders with a name"}
+      aria-label={onChoose ? "Unmatched senders" : "Matched senders"}
     >
       <PlainTable pinned>
         <thead>
           <tr>
-            <th scope="col">What it says of itself</th>
-            <th scope="col">{onChoose ? "Why it has no name" : "Named to, because"}</th>
+            <th scope="col">Attributes</th>
+            <th scope="col">{onChoose ? "Reason" : "Matched to, by"}</th>
             <th scope="col" className="num">
               Series
             </th>
             <th scope="col" className="num">
-              Records a day
+              Records per day
             </th>
-            <th scope="col">Last heard</th>
+            <th scope="col">Last report</th>
             {onChoose ? <th scope="col">Do</th> : null}
           </tr>
         </thead>
@@ -72,7 +72,7 @@ export function Senders({
                     onClick={() => onChoose(row.id)}
                     aria-label={`Name ${row.attributes[0]?.value ?? "it"}`}
                   >
-                    Name it
+                    Match
                   </Button>
                 </td>
               ) : null}
@@ -97,7 +97,7 @@ export function RuleForm({
   );
   const [component, setComponent] = useState<PickedComponent | null>(null);
   return (
-    <Section title="Make a rule">
+    <Section title="New matching rule">
       <Form method="post" onSubmit={onDone}>
         <input type="hidden" name="what" value="rule" />
         <input type="hidden" name="componentId" value={component?.id ?? 0} />
@@ -119,15 +119,15 @@ export function RuleForm({
           <TextField
             key={attribute}
             name="pattern"
-            label="looks like"
+            label="matches"
             defaultValue={attributes.find((one) => one.name === attribute)?.value ?? ""}
             sx={{ width: 260 }}
           />
           <ComponentPicker label="belong to" value={component} onPick={setComponent} />
           <Button type="submit" variant="contained">
-            Name them so
+            Save rule
           </Button>
-          <Button onClick={onDone}>Leave it</Button>
+          <Button onClick={onDone}>Cancel</Button>
         </Stack>
       </Form>
     </Section>

@@ -35,7 +35,7 @@ export const agentDriver: SourceDriver<AgentSettings> = {
   about: "Hosts and containers that report by themselves; added on its own with the first report.",
   settings: agentSettings,
   covers: (settings) => ({
-    text: `up to ${settings.mostComponents.toLocaleString("en-GB")} hosts and containers that report`,
+    text: `Linux hosts that run the agent, and their containers`,
     places: 0,
   }),
   check: async () => ({
