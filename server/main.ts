@@ -3,11 +3,11 @@ import { createServer, type RequestListener } from "node:http";
 import { cpus } from "node:os";
 import { join, resolve } from "node:path";
 import { fileURLToPath } from "node:url";
-import { parseArgs } from "node:util";
 import pino from "pino";
 import { Piscina } from "piscina";
 import { readClock } from "#core/time/clock";
 import { DAY_MS, parseDurationMs, parseInstant } from "#core/time/windows";
+import { readOptions, USAGE } from "./options";
 import { makeApp } from "./http/app";
 import { LiveUpdates } from "./http/live";
 import { storeFile, type Settings } from "./settings";
@@ -16,26 +16,15 @@ import { EngineClient } from "./threads/engine-client";
 import { Workbench } from "./workbench/workbench";
 import { ReceiverClient } from "./threads/receiver-client";
 
-const { values } = parseArgs({
-  options: {
-    root: { type: "string", default: process.cwd() },
-    data: { type: "string", default: "data" },
-    host: { type: "string", default: "127.0.0.1" },
-    port: { type: "string", default: "7070" },
-    now: { type: "string" },
-    base: { type: "string" },
-    machine: { type: "string" },
-    pace: { type: "string", default: "1" },
-    standins: { type: "string" },
-    setup: { type: "string" },
-    history: { type: "string", default: "P14D" },
-    "otlp-port": { type: "string", default: "4318" },
-    "syslog-port": { type: "string", default: "5514" },
-    "receive-token-file": { type: "string" },
-    "ssh-user": { type: "string", default: "operator" },
-    "ssh-key": { type: "string" },
-  },
-});
+const values = readOptions(process.argv.slice(2));
+if (typeof values === "string") {
+  process.stderr.write(values);
+  process.exit(2);
+}
+if (values.help) {
+  process.stdout.write(USAGE);
+  process.exit(0);
+}
 
 const log = pino({ level: process.env.LOG_LEVEL ?? "warn" }, pino.destination(2));
 
@@ -51,16 +40,16 @@ function portFrom(text: string, least: 0 | 1): number {
   return given;
 }
 
-/** The word of a file, without what stands around it. */
-function wordOf(file: string): string {
-  let word = "";
+/** The token in a file, without the white space around it. */
+function tokenOf(file: string): string {
+  let token = "";
   try {
-    word = readFileSync(file, "utf8").trim();
+    token = readFileSync(file, "utf8").trim();
   } catch {
     refuse(`The file ${file} of --receive-token-file cannot be read.`);
   }
-  if (word.length < 16) refuse(`The word in ${file} is too short: use at least 16 characters that nobody guesses.`);
-  return word;
+  if (token.length < 16) refuse(`The token in ${file} is too short: use at least 16 characters that nobody can guess.`);
+  return token;
 }
 
 const port = portFrom(values.port, 1);
@@ -74,7 +63,7 @@ const settings: Settings = {
   port,
   otlpPort: portFrom(values["otlp-port"], 0),
   syslogPort: portFrom(values["syslog-port"], 0),
-  ...(values["receive-token-file"] ? { receiveToken: wordOf(resolve(values["receive-token-file"])) } : {}),
+  ...(values["receive-token-file"] ? { receiveToken: tokenOf(resolve(values["receive-token-file"])) } : {}),
   clock: { baseMs, machineMs, pace: Number(values.pace) },
   clockSet: values.base !== undefined || values.now !== undefined || values.pace !== "1",
   ...(values.standins ? { standins: values.standins } : {}),

@@ -60,6 +60,7 @@ export const serviceSchema = z.strictObject({
       metric: z.string().min(1).max(80),
       label: z.string().min(1).max(60),
       unit: z.string().max(10),
+      headline: z.boolean().optional(),
     })
     .optional(),
 });

@@ -4,10 +4,11 @@ import Paper from "@mui/material/Paper";
 import Select from "@mui/material/Select";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
-import { useSearchParams } from "react-router";
+
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import { formatValue, valueParts } from "#core/units/format";
 import type { Route } from "./+types/watch";
+import { useChangeParams } from "../shell/params";
 import { useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { ChangeList } from "../ui/ChangeList";
@@ -22,7 +23,8 @@ export const meta: Route.MetaFunction = () => [{ title: "Watch · Holotaxis" }];
 export async function loader({ request, context }: Route.LoaderArgs) {
   const window = windowOf(request, context.now());
   const volumeOf = (new URL(request.url).searchParams.get("volume") ?? "").slice(0, 60);
-  return { atMs: window.atMs, ...(await context.ask("watch", { atMs: window.atMs, volumeOf })) };
+  const usual = new URL(request.url).searchParams.get("usual") === "days" ? "days" : "weekday";
+  return { atMs: window.atMs, ...(await context.ask("watch", { atMs: window.atMs, volumeOf, usual })) };
 }
 
 type Service = Route.ComponentProps["loaderData"]["services"][number];
@@ -154,11 +156,44 @@ function ServiceCard({ service, atMs }: { service: Service; atMs: number }) {
       >
         {service.severity === "cleared"
           ? figure
-            ? `usual at this hour: ${formatValue(figure.usual, figure.unit)}`
+            ? figure.usual
+              ? `usual at this hour: ${formatValue(figure.usual.value, figure.unit)} (${figure.usual.words})`
+              : "no past to compare with yet"
             : service.purpose
           : `${service.reason} · ${service.sinceMs ? `for ${spokenDuration(atMs - service.sinceMs)}` : ""}`}
       </Typography>
     </Paper>
+  );
+}
+
+/** A choice that stands in the address. */
+function Choice({
+  name,
+  label,
+  value,
+  choices,
+}: {
+  name: string;
+  label: string;
+  value: string;
+  choices: readonly (readonly [string, string])[];
+}) {
+  const change = useChangeParams();
+  return (
+    <Select
+      variant="standard"
+      disableUnderline
+      value={value}
+      onChange={(event) => change((params) => params.set(name, event.target.value))}
+      inputProps={{ "aria-label": label }}
+      sx={{ fontSize: "0.8rem" }}
+    >
+      {choices.map(([one, text]) => (
+        <MenuItem key={one} value={one} dense>
+          {text}
+        </MenuItem>
+      ))}
+    </Select>
   );
 }
 
@@ -169,7 +204,6 @@ function Volume({
   volume: NonNullable<Route.ComponentProps["loaderData"]["volume"]>;
   choices: { uid: string; label: string }[];
 }) {
-  const [, setParams] = useSearchParams();
   const { window: now } = useShell();
   const done = volume.hours.filter(
     (hour) => hour.today !== null && hour.usual !== null && hour.hour < new Date(now.atMs).getUTCHours(),
@@ -182,36 +216,31 @@ function Volume({
     <Section
       title={`Today's ${volume.label}, hour by hour`}
       aside={
-        <Select
-          variant="standard"
-          disableUnderline
-          value={volume.uid}
-          onChange={(event) =>
-            setParams(
-              (params) => {
-                params.set("volume", event.target.value);
-                return params;
-              },
-              { preventScrollReset: true },
-            )
-          }
-          inputProps={{ "aria-label": "Business figure shown" }}
-          sx={{ fontSize: "0.8rem" }}
-        >
-          {choices.map((choice) => (
-            <MenuItem key={choice.uid} value={choice.uid} dense>
-              {choice.label}
-            </MenuItem>
-          ))}
-        </Select>
+        <Stack direction="row" sx={{ gap: 2 }}>
+          <Choice
+            name="volume"
+            label="Business figure shown"
+            value={volume.uid}
+            choices={choices.map((one) => [one.uid, one.label])}
+          />
+          <Choice
+            name="usual"
+            label="Compare with"
+            value={volume.basis}
+            choices={[
+              ["weekday", "same weekday"],
+              ["days", "past 7 days"],
+            ]}
+          />
+        </Stack>
       }
     >
       <Typography variant="body2" sx={{ mb: 1 }}>
         {share === null
-          ? "Too little history yet to compare today with the days before."
+          ? "Not enough history yet to compare today with."
           : counted
-            ? `${Math.round(today).toLocaleString("en-GB")} ${volume.label} in the ${done.length} full hours of today, ${share} % of the ${Math.round(usual).toLocaleString("en-GB")} that the same hours brought on average in the past seven days.`
-            : `Over the ${done.length} full hours of today the mean is ${formatValue(today / done.length, volume.unit)}; the same hours of the past seven days had ${formatValue(usual / done.length, volume.unit)}.`}
+            ? `${Math.round(today).toLocaleString("en-GB")} ${volume.label} in the ${done.length} full hours of today, ${share} % of the ${Math.round(usual).toLocaleString("en-GB")} in the same hours of ${volume.usualOf}.`
+            : `Over the ${done.length} full hours of today the mean is ${formatValue(today / done.length, volume.unit)}; in the same hours of ${volume.usualOf} it was ${formatValue(usual / done.length, volume.unit)}.`}
       </Typography>
       <VolumeChart volume={volume} />
     </Section>

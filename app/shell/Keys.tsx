@@ -39,7 +39,7 @@ export function useFrameKeys({
     [now.toMs, spanMs, now.live],
   );
   useHotkeys(".", () => move.follow(spanMs), byCharacter, [spanMs]);
-  useHotkeys("1,2,3,4,5,6,7", (_event, handler) => {
+  useHotkeys(PLACES.map((_place, index) => String(index + 1)).join(","), (_event, handler) => {
     const place = PLACES[Number(handler.keys?.[0] ?? handler.hotkey) - 1];
     if (place) void navigate(keep(place.to));
   });
@@ -47,11 +47,11 @@ export function useFrameKeys({
 
 const KEYS: readonly (readonly [string, string])[] = [
   ["Ctrl + K", "Find anything"],
-  ["1 … 7", PLACES.map((place) => place.label).join(", ")],
+  [`1 … ${PLACES.length}`, PLACES.map((place) => place.label).join(", ")],
   ["[", "Previous window"],
   ["]", "Next window"],
   [".", "Back to now"],
-  ["← →", "Move the window or its ends, when the ribbon has the focus"],
+  ["← →", "Move the window or its ends (with the ribbon focused)"],
   ["e", "Evidence tray"],
   ["?", "These keys"],
 ];

@@ -42,6 +42,10 @@ export function useKeep(): Keep {
   return keepOf(useLocation().search);
 }
 
+/** The half hour round an instant, as parts of an address: what is opened from there shows how it was then. */
+export const around = (atMs: number): string =>
+  new URLSearchParams({ from: iso(atMs - 15 * 60_000), to: iso(atMs + 15 * 60_000) }).toString();
+
 const iso = (ms: number) => new Date(ms).toISOString().replace(".000Z", "Z");
 
 /** Moves the window: to a fixed span, or to the last so many milliseconds up to now. */

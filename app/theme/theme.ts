@@ -48,7 +48,11 @@ export const theme = createTheme({
     MuiCssBaseline: {
       styleOverrides: {
         body: { fontVariantNumeric: "tabular-nums" },
-        "*:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)", outlineOffset: 1 },
+        // Over what the library's own controls say, which take the outline away.
+        "*:focus-visible, .Mui-focusVisible": {
+          outline: "2px solid var(--mui-palette-primary-main) !important",
+          outlineOffset: "1px !important",
+        },
         "@media (prefers-reduced-motion: reduce)": {
           "*, *::before, *::after": {
             animationDuration: "0.001ms !important",

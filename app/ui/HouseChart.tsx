@@ -18,6 +18,7 @@ import { useColorScheme } from "@mui/material/styles";
 import type { Severity } from "#core/alarms/severity";
 import { tickLabel, timeTicks } from "#core/time/ticks";
 import { DAY_MS, dayAndTime } from "#core/time/windows";
+import { valueAxis } from "#core/units/axis";
 import { formatValue } from "#core/units/format";
 import type { ChartData, ChartMark } from "#server/pages/charts";
 import { useMoveWindow } from "../shell/window";
@@ -52,6 +53,18 @@ export const timeAxis = (fromMs: number, toMs: number, most: number) => ({
     axis.ticks = timeTicks(fromMs, toMs, Math.min(most, fit)).map((value) => ({ value }));
   },
 });
+
+/** Puts the ends and the marks of a value axis on round values of the unit shown. */
+export function roundAxis(low: number, high: number, unit: string, most: number) {
+  const { min, max, ticks } = valueAxis(low, high, unit, most);
+  return {
+    min,
+    max,
+    afterBuildTicks: (axis: { ticks: { value: number }[] }) => {
+      axis.ticks = ticks.map((value) => ({ value }));
+    },
+  };
+}
 
 /** A sample with nothing on either side makes no line; it is drawn as a dot. */
 export const aloneDots = (points: readonly { y: number }[], radius: number): number[] =>
@@ -171,19 +184,12 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
     };
   }, [chart.points, chart.over, chart.exemplars, tokens]);
   const options = useMemo((): ChartOptions<"line"> => {
-    const [lowest, highest] =
-      bounds ??
-      (chart.unit === "%"
-        ? [0, (chart.legend.max ?? 0) > 100 ? undefined : 100]
-        : chart.unit === "0/1"
-          ? [0, 1]
-          : [undefined, undefined]);
-    const shownTop =
-      highest ??
-      Math.max(
-        ...chart.points.map((point) => point[3] ?? Number.NEGATIVE_INFINITY),
-        ...chart.exemplars.map((one) => one.value),
-      );
+    const drawn = chart.points
+      .flatMap((point) => [point[1] ?? point[2], point[3] ?? point[2]])
+      .filter((value) => value !== null);
+    const others = [...chart.over.flatMap((point) => point[1] ?? []), ...chart.exemplars.map((one) => one.value)];
+    const shownTop = bounds?.[1] ?? Math.max(...drawn, ...others);
+    const shownBottom = bounds?.[0] ?? Math.min(...drawn, ...others);
     return {
       animation: false,
       responsive: true,
@@ -203,19 +209,17 @@ export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
             maxRotation: 0,
             autoSkip: false,
             color: tokens.quiet,
-            font: { size: 10.5 },
+            font: { size: 11 },
             callback: (value) => tickLabel(Number(value), chart.toMs - chart.fromMs),
           },
         },
         y: {
-          ...(lowest === undefined ? { beginAtZero: true } : { min: lowest }),
-          ...(highest === undefined ? { grace: "8%" } : { max: highest }),
+          ...(bounds ? { min: bounds[0], max: bounds[1] } : roundAxis(shownBottom, shownTop, chart.unit, 5)),
           grid: { color: tokens.line, lineWidth: 0.5 },
           border: { display: false },
           ticks: {
-            ...(chart.unit === "0/1" ? { stepSize: 1 } : { maxTicksLimit: 5 }),
             color: tokens.quiet,
-            font: { size: 10.5 },
+            font: { size: 11 },
             callback: (value) => formatValue(Number(value), chart.unit === "%" ? "1" : chart.unit),
           },
         },

@@ -16,7 +16,7 @@ import { formatValue } from "#core/units/format";
 import type { DrawnLine } from "#server/pages/metrics";
 import type { Tokens } from "../theme/tokens";
 import { useOpenTrace } from "./TraceLinks";
-import { aloneDots, DragMark, timeAxis, useMounted, useTokens } from "./HouseChart";
+import { aloneDots, DragMark, timeAxis, useMounted, useTokens, roundAxis } from "./HouseChart";
 import { exemplarAt, exemplarDataset } from "./exemplars";
 import { instantPlugin, pointAtInstant } from "./instant";
 
@@ -57,6 +57,24 @@ export interface LineChartProps {
   /** The span under the pointer, or null when it has left. */
   onPoint?: (atMs: number | null) => void;
   onZoom: (fromMs: number, toMs: number) => void;
+}
+
+/** Lowest and highest value of the lines on an axis, what they are compared with included. */
+function extentOf(lines: readonly DrawnLine[], axis: "left" | "right"): [number, number] {
+  let low = Number.POSITIVE_INFINITY;
+  let high = Number.NEGATIVE_INFINITY;
+  const take = (value: number | null | undefined) => {
+    if (value === null || value === undefined) return;
+    if (value < low) low = value;
+    if (value > high) high = value;
+  };
+  for (const line of lines) {
+    if (line.axis !== axis) continue;
+    for (const point of line.points) for (const value of point.slice(1)) take(value);
+    for (const point of line.over) take(point[1]);
+    for (const one of line.exemplars) take(one.value);
+  }
+  return [low, high];
 }
 
 /** Several lines on one or two axes, each with its envelope where there is room for it; dragging over it moves the window. */
@@ -166,12 +184,12 @@ export function LineChart({
     const axis = (name: "left" | "right", bounds: { min?: number; max?: number }) => ({
       position: name,
       display: name === "left" || lines.some((line) => line.axis === "right"),
-      ...(bounds.min === undefined ? { beginAtZero: true } : { min: bounds.min }),
-      ...(bounds.max === undefined ? { grace: "6%" as const } : { max: bounds.max }),
+      ...roundAxis(...extentOf(lines, name), unitOn(name), 7),
+      ...(bounds.min === undefined ? {} : { min: bounds.min }),
+      ...(bounds.max === undefined ? {} : { max: bounds.max }),
       grid: { color: tokens.line, lineWidth: 0.5, drawOnChartArea: name === "left" },
       border: { display: false },
       ticks: {
-        maxTicksLimit: 7,
         color: tokens.quiet,
         font: { size: 11 },
         callback: (value: string | number) => formatValue(Number(value), unitOn(name)),

@@ -8,6 +8,7 @@ import { clockTime, dayAndTime, MINUTE_MS } from "#core/time/windows";
 import type { Answer } from "#server/pages/registry";
 import { useMoveWindow, useShell } from "../shell/window";
 import { MONO } from "../theme/theme";
+import { around } from "../shell/window";
 import { KeepLink } from "./KeepLink";
 import { LogLevelWord } from "./LogLevelWord";
 import { Fact } from "./Page";
@@ -138,12 +139,15 @@ function Opened({ id, onPattern }: { id: number; onPattern: (id: number) => void
       <Stack direction="row" sx={{ gap: 1, flexWrap: "wrap" }}>
         {record.componentId === null ? null : (
           <>
-            <KeepLink to={`/estate/${record.componentId}`}>{record.sender}</KeepLink>
+            <KeepLink to={`/estate/${record.componentId}?${around(record.atMs)}`}>{record.sender}</KeepLink>
             <KeepLink to={`/signals/logs?component=${record.componentId}`}>all logs of this source</KeepLink>
           </>
         )}
         {record.traceId ? (
-          <KeepLink to={`/signals/logs?trace=${record.traceId}`}>all records of this trace</KeepLink>
+          <>
+            <KeepLink to={`/signals/traces/${record.traceId}`}>its trace</KeepLink>
+            <KeepLink to={`/signals/logs?trace=${record.traceId}`}>all records of this trace</KeepLink>
+          </>
         ) : null}
         <Button
           size="small"
@@ -154,7 +158,7 @@ function Opened({ id, onPattern }: { id: number; onPattern: (id: number) => void
         </Button>
       </Stack>
       <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(3, minmax(0, 1fr))", gap: 1, m: 0 }}>
-        <Fact name="Instant">{instant(record.atMs, now.nowMs)}</Fact>
+        <Fact name="Time">{instant(record.atMs, now.nowMs)}</Fact>
         <Fact name="Matched by">{record.matchedBy}</Fact>
         {[...record.attributes, ...record.origin].map((one) => (
           <Fact key={one.name} name={one.name}>

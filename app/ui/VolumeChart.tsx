@@ -17,7 +17,7 @@ import Typography from "@mui/material/Typography";
 import { useMemo } from "react";
 import { formatValue } from "#core/units/format";
 import type { DayVolume } from "#server/pages/charts";
-import { useMounted, useTokens } from "./HouseChart";
+import { roundAxis, useMounted, useTokens } from "./HouseChart";
 
 ChartJs.register(
   BarController,
@@ -33,7 +33,7 @@ ChartJs.register(
 const HEIGHT = 190;
 const two = (hour: number) => String(hour).padStart(2, "0");
 
-/** Bars of today's hours and a stepped line of what the same hours brought in the seven days before. */
+/** Bars of today's hours and a stepped line of what the same hours brought before. */
 export function VolumeChart({ volume }: { volume: DayVolume }) {
   const tokens = useTokens();
   const mounted = useMounted();
@@ -43,7 +43,7 @@ export function VolumeChart({ volume }: { volume: DayVolume }) {
       datasets: [
         {
           type: "line" as const,
-          label: "mean of the past seven days",
+          label: volume.usualOf ?? "usual",
           data: volume.hours.map((hour) => hour.usual),
           borderColor: tokens.usual,
           borderWidth: 1.5,
@@ -76,10 +76,15 @@ export function VolumeChart({ volume }: { volume: DayVolume }) {
           ticks: { color: tokens.quiet, font: { size: 10.5 }, maxRotation: 0 },
         },
         y: {
-          beginAtZero: true,
           border: { display: false },
           grid: { color: tokens.line, lineWidth: 0.5 },
-          ticks: { color: tokens.quiet, font: { size: 10.5 }, maxTicksLimit: 5 },
+          ticks: { color: tokens.quiet, font: { size: 11 } },
+          ...roundAxis(
+            0,
+            Math.max(...volume.hours.flatMap((hour) => [hour.today ?? 0, hour.usual ?? 0])),
+            volume.unit,
+            5,
+          ),
         },
       },
       plugins: {
@@ -93,7 +98,7 @@ export function VolumeChart({ volume }: { volume: DayVolume }) {
         },
       },
     }),
-    [tokens, volume.unit],
+    [tokens, volume.unit, volume.hours],
   );
   if (!mounted) return <Skeleton variant="rectangular" height={HEIGHT + 18} animation={false} />;
   const now = volume.hours.filter((hour) => hour.today !== null).at(-1);
@@ -127,7 +132,7 @@ export function VolumeChart({ volume }: { volume: DayVolume }) {
               verticalAlign: "middle",
             }}
           />
-          mean of the past seven days
+          {volume.usualOf ?? "usual"}
         </Typography>
       </Stack>
     </>

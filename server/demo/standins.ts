@@ -1,6 +1,7 @@
 import { createInterface } from "node:readline";
 import { Readable } from "node:stream";
 import { z } from "zod";
+import { fetchText, type TextAnswer } from "../outside/fetch-text";
 import type { ClockSetting } from "#core/time/clock";
 import type { HostPoll } from "#core/telemetry/poll";
 
@@ -80,41 +81,45 @@ export interface PastMoment {
   }[];
 }
 
+const MOST_ANSWER = 4 * 1024 * 1024;
+/** On a slow machine a busy stand-in estate answers late; the first start must not break off for that. */
+const CLOCK_MS = 60_000;
+
 /** Talks to the stand-ins' own door: drills, their clock, their past. Only the demo has one. */
 export class Standins {
   constructor(private readonly url: string) {}
 
-  private async call(path: string, init: RequestInit = {}): Promise<Response> {
+  private headers = { "x-standin-control": "1", "content-type": "application/json" };
+
+  /** Throws with a sentence when the stand-ins do not answer in time. */
+  private async call(path: string, timeoutMs: number, init: RequestInit = {}): Promise<TextAnswer> {
+    const { signal: _signal, ...rest } = init;
     const ask = () =>
-      fetch(`${this.url}${path}`, {
-        ...init,
-        headers: { "x-standin-control": "1", "content-type": "application/json" },
-      });
+      fetchText(`${this.url}${path}`, { timeoutMs, mostBytes: MOST_ANSWER }, { ...rest, headers: this.headers });
     // A connection kept from before may be closed by the other side just as it is used again; a new one then serves.
     return ask().catch(ask);
   }
 
   async drills(): Promise<Drill[]> {
-    return z.array(drillSchema).parse(await (await this.call("/drills", { signal: AbortSignal.timeout(3000) })).json());
+    return z.array(drillSchema).parse(JSON.parse((await this.call("/drills", 3000)).text));
   }
 
   /** @returns a sentence when it could not be done */
   async drill(id: string, action: "start" | "stop"): Promise<string | undefined> {
-    const response = await this.call(`/drills/${encodeURIComponent(id)}/${action}`, {
-      method: "POST",
-      signal: AbortSignal.timeout(3000),
-    });
-    if (response.ok) return undefined;
-    return z.object({ problem: z.string() }).parse(await response.json()).problem;
+    const { status, text } = await this.call(`/drills/${encodeURIComponent(id)}/${action}`, 3000, { method: "POST" });
+    return status < 300 ? undefined : z.object({ problem: z.string() }).parse(JSON.parse(text)).problem;
   }
 
   async setClock(setting: ClockSetting): Promise<void> {
-    await this.call("/clock", { method: "POST", body: JSON.stringify(setting), signal: AbortSignal.timeout(5000) });
+    const { status } = await this.call("/clock", CLOCK_MS, { method: "POST", body: JSON.stringify(setting) });
+    if (status >= 300) throw new Error(`The stand-ins did not take the clock: ${status}.`);
   }
 
   /** The past from one instant up to another, a moment at a time. */
   async *past(fromMs: number, toMs: number, stepMs: number): AsyncGenerator<PastMoment> {
-    const response = await this.call(`/feed?from=${fromMs}&to=${toMs}&step=${stepMs}`);
+    const response = await fetch(`${this.url}/feed?from=${fromMs}&to=${toMs}&step=${stepMs}`, {
+      headers: this.headers,
+    });
     if (!response.ok || !response.body) throw new Error(`The stand-ins' past cannot be read: ${response.status}.`);
     const lines = createInterface({
       input: Readable.fromWeb(response.body as never),

@@ -542,13 +542,23 @@ describe("figures of a day", () => {
     if (!row) throw new Error("no series");
     return row;
   };
-  it("stand beside the mean of the same hours of the seven days before", () => {
+  it("stand beside what is usual at the same hours: of the same weekday, or of the seven days before where that is asked for", () => {
     const midnight = Math.floor(AT / DAY_MS) * DAY_MS;
-    const row = setUp((at) => (at >= midnight ? 300 : 100) + new Date(at).getUTCHours());
-    const { hours } = dayVolume(db, row, "truck moves", AT);
-    expect(hours[4]).toEqual({ hour: 4, today: 304, usual: 104, before: 7 });
-    expect(hours[15]).toEqual({ hour: 15, today: null, usual: 115, before: 7 });
-    expect(usualNow(db, row.id, AT)).toBeCloseTo(109.75, 0);
+    // A week ago was a holiday.
+    const row = setUp(
+      (at) => (at >= midnight ? 300 : at < midnight - 6 * DAY_MS ? 20 : 100) + new Date(at).getUTCHours(),
+    );
+    const weekday = dayVolume(db, row, "truck moves", AT);
+    expect(weekday.hours[4]).toEqual({ hour: 4, today: 304, usual: 24, before: 1 });
+    expect(weekday.usualOf).toBe("last Tuesday");
+    const days = dayVolume(db, row, "truck moves", AT, "days");
+    expect(days.hours[4]?.usual).toBeCloseTo((6 * 104 + 24) / 7, 4);
+    expect(days.hours[15]).toMatchObject({ today: null, before: 7 });
+    expect(days.usualOf).toBe("past 7 days");
+    expect(usualNow(db, row.id, AT)).toMatchObject({
+      words: "last Tuesday",
+      value: expect.closeTo(29.75, 0) as number,
+    });
   });
   it("are drawn with their extremes, whatever the width", () => {
     const spike = AT - 3 * DAY_MS;

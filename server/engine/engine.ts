@@ -1,4 +1,4 @@
-import { readFileSync } from "node:fs";
+import { readFileSync, rmSync } from "node:fs";
 import type { MessagePort } from "node:worker_threads";
 import { EstateGraph } from "#core/topology/graph";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
@@ -46,6 +46,24 @@ const TICK_MS = 5_000;
 /** Machine time a tick may spend on rollups and retention. */
 const ROLLING_BUDGET_MS = 25;
 
+/**
+ * Opens the store. One whose first start was cut off holds nothing but part of a past that can be lived through again, since
+ * nothing is taken in before it is ready: it is begun anew.
+ */
+function openPrepared(settings: Settings): Db {
+  const file = storeFile(settings);
+  const open = () => {
+    const db = openStore(file, "writer");
+    migrate(db, migrationsFolder(settings));
+    return db;
+  };
+  const db = open();
+  if (readMeta(db, "prepared") || !readMeta(db, "preparing")) return db;
+  db.close();
+  for (const end of ["", "-wal", "-shm"]) rmSync(`${file}${end}`, { force: true });
+  return open();
+}
+
 /** The loop that ties the parts together: sources, polls, ingest, alarms, incidents, runs. The store's one writer; lives on a worker thread. */
 export class Engine {
   readonly db: Db;
@@ -81,8 +99,7 @@ export class Engine {
     private readonly settings: Settings,
     private readonly emit: (event: LiveEvent) => void,
   ) {
-    this.db = openStore(storeFile(settings), "writer");
-    migrate(this.db, migrationsFolder(settings));
+    this.db = openPrepared(settings);
     this.secrets = new Secrets(secretFile(settings));
     this.clock = settings.clock;
     this.refuseEarlierClock();
@@ -208,8 +225,6 @@ export class Engine {
    */
   async prepare(onProgress: (text: string) => void): Promise<void> {
     if (readMeta(this.db, "prepared")) return;
-    if (readMeta(this.db, "preparing"))
-      throw new PersonError("The first start was cut off before the store was ready. Start again with --fresh.");
     writeMeta(this.db, "preparing", "1");
     const presentMs = this.now();
     const live = this.clock;

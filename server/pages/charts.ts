@@ -7,7 +7,8 @@ import { toEnvelope, withGaps, type EnvelopePoint } from "#core/telemetry/envelo
 import { lineOf, niceStep, summaryOf, type Summary } from "#core/telemetry/lines";
 import { rollSamples } from "#core/telemetry/rollup";
 import { finiteOrNull } from "#core/units/format";
-import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { USUAL_WEEKS, usualInWords, usualOf, type Usual, type UsualBasis } from "#core/stats/usual";
+import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import { alarmsOfComponent, listRules } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
@@ -150,54 +151,65 @@ function marksOf(db: Db, componentId: number, fromMs: number, toMs: number): Cha
   return [...alarms, ...changes];
 }
 
-/** Mean of each hour of the day so far, beside the mean of the same hours of the seven days before. */
+/** Mean of each hour of the day so far, beside what is usual at it. */
 export interface DayVolume {
   label: string;
   unit: string;
   hours: { hour: number; today: number | null; usual: number | null; before: number }[];
+  /** What "usual" was made of, in words; null without a past. */
+  usualOf: string | null;
 }
 
-export function dayVolume(db: Db, series: SeriesRow, label: string, atMs: number): DayVolume {
+/** @param basis what to compare with, where there is enough past for it */
+export function dayVolume(
+  db: Db,
+  series: SeriesRow,
+  label: string,
+  atMs: number,
+  basis: UsualBasis = "weekday",
+): DayVolume {
   const midnight = Math.floor(atMs / DAY_MS) * DAY_MS;
-  const samples = readSamples(db, series.id, midnight - 7 * DAY_MS, Math.min(atMs, midnight + DAY_MS));
-  const sums = new Map<string, { sum: number; count: number }>();
-  for (let index = 0; index < samples.times.length; index++) {
-    const at = samples.times[index] as number;
-    const key = `${Math.floor((at - midnight) / DAY_MS)}|${Math.floor((((at % DAY_MS) + DAY_MS) % DAY_MS) / HOUR_MS)}`;
-    const entry = sums.get(key) ?? { sum: 0, count: 0 };
-    entry.sum += samples.values[index] as number;
-    entry.count++;
-    sums.set(key, entry);
-  }
-  const meanOf = (day: number, hour: number) => {
-    const entry = sums.get(`${day}|${hour}`);
-    return entry && entry.count ? entry.sum / entry.count : undefined;
+  const means = new Map<string, { sum: number; count: number }>();
+  const add = (fromMs: number, toMs: number) => {
+    const samples = readSamples(db, series.id, fromMs, toMs);
+    samples.times.forEach((at, index) => {
+      const key = `${Math.floor((midnight - at - 1) / DAY_MS) + 1}|${new Date(at).getUTCHours()}`;
+      const entry = means.get(key) ?? { sum: 0, count: 0 };
+      entry.sum += samples.values[index] as number;
+      entry.count++;
+      means.set(key, entry);
+    });
   };
+  add(midnight - 7 * DAY_MS, Math.min(atMs, midnight + DAY_MS));
+  if (basis === "weekday")
+    for (let week = 2; week <= USUAL_WEEKS; week++)
+      add(midnight - week * 7 * DAY_MS, midnight - (week * 7 - 1) * DAY_MS - 1);
+  const meanOf = (daysBefore: number, hour: number) => {
+    const entry = means.get(`${daysBefore}|${hour}`);
+    return entry ? entry.sum / entry.count : undefined;
+  };
+  let words: Usual | undefined;
   const hours = Array.from({ length: 24 }, (_, hour) => {
-    const before = [-7, -6, -5, -4, -3, -2, -1]
-      .map((day) => meanOf(day, hour))
-      .filter((value): value is number => value !== undefined);
     const today = meanOf(0, hour);
+    const usual = usualOf((days) => meanOf(days, hour), basis);
+    if (usual && today !== undefined) words = usual;
     return {
       hour,
       today: today === undefined ? null : finiteOrNull(today),
-      usual: before.length ? finiteOrNull(before.reduce((sum, value) => sum + value, 0) / before.length) : null,
-      before: before.length,
+      usual: usual ? finiteOrNull(usual.value) : null,
+      before: usual?.count ?? 0,
     };
   });
-  return { label, unit: series.unit, hours };
+  return { label, unit: series.unit, hours, usualOf: words ? usualInWords(words, atMs) : null };
 }
 
-/** Mean of a series in a quarter of an hour up to now at the same time of the seven days before; what is usual at this hour. */
-export function usualNow(db: Db, seriesId: number, atMs: number): number | null {
-  let sum = 0;
-  let count = 0;
-  for (let day = 1; day <= 7; day++) {
-    const samples = readSamples(db, seriesId, atMs - day * DAY_MS - 15 * 60_000, atMs - day * DAY_MS + 15 * 60_000);
-    for (const value of samples.values) {
-      sum += value;
-      count++;
-    }
-  }
-  return count ? finiteOrNull(sum / count) : null;
+/** What a series usually is within a quarter of an hour of this time of day, and what that was made of. */
+export function usualNow(db: Db, seriesId: number, atMs: number): { value: number; words: string } | null {
+  const usual = usualOf((days) => {
+    const at = atMs - days * DAY_MS;
+    const { values } = readSamples(db, seriesId, at - 15 * MINUTE_MS, at + 15 * MINUTE_MS);
+    return values.length ? values.reduce((sum, value) => sum + value, 0) / values.length : undefined;
+  });
+  const value = usual && finiteOrNull(usual.value);
+  return usual && value !== null && value !== undefined ? { value, words: usualInWords(usual, atMs) } : null;
 }

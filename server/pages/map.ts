@@ -86,7 +86,8 @@ export function mapPage(db: Db, question: MapQuestion) {
     reliance: relianceAt(db, atMs),
   };
   const chosen = at.services.find((service) => service.uid === question.service);
-  const shown = shownBy(at, question, chosen);
+  const site = question.site ?? (at.services.length === 0 ? largestSite(at.components.values()) : undefined);
+  const shown = shownBy(at, site === undefined ? question : { ...question, site }, chosen);
   const total = shown.ids.size;
   const tooMany = total > MOST_CARDS;
   if (tooMany)
@@ -123,6 +124,8 @@ export function mapPage(db: Db, question: MapQuestion) {
     strata: layout.strata,
     width: layout.width,
     height: layout.height,
+    /** Site that is shown, whether asked for or not. */
+    site: chosen || question.around !== undefined ? null : (site ?? null),
     tooMany,
     total,
     unwell: cards.filter((card) => card.componentId !== null && card.severity !== "cleared").length,
@@ -133,6 +136,13 @@ export function mapPage(db: Db, question: MapQuestion) {
     })),
     sites: estateFacets(db, atMs).sites,
   };
+}
+
+/** Where no service is defined, the map opens on the site with most components. */
+function largestSite(components: Iterable<ComponentRow>): string | undefined {
+  const counts = new Map<string, number>();
+  for (const { site } of components) counts.set(site, (counts.get(site) ?? 0) + 1);
+  return [...counts].sort((a, b) => b[1] - a[1] || a[0].localeCompare(b[0]))[0]?.[0];
 }
 
 function shownBy(at: At, question: MapQuestion, chosen: ServiceRow | undefined): Shown {

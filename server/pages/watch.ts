@@ -1,5 +1,6 @@
 import { severityRank, type Severity } from "#core/alarms/severity";
 import { watchSentence } from "#core/correlation/sentence";
+import type { UsualBasis } from "#core/stats/usual";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { toEnvelope } from "#core/telemetry/envelope";
 import { alarmDensity } from "../store/alarms";
@@ -17,7 +18,10 @@ const FRESH_MS = 12 * MINUTE_MS;
 /** Open incidents that are listed; the worst and newest of them. */
 const MOST_INCIDENTS = 20;
 
-export function watchPage(db: Db, { atMs, volumeOf }: { atMs: number; volumeOf: string }) {
+export function watchPage(
+  db: Db,
+  { atMs, volumeOf, usual = "weekday" }: { atMs: number; volumeOf: string; usual?: UsualBasis },
+) {
   const health = healthAt(db, "service", atMs);
   const componentHealth = healthAt(db, "component", atMs);
   const services = listServices(db);
@@ -59,9 +63,7 @@ export function watchPage(db: Db, { atMs, volumeOf }: { atMs: number; volumeOf: 
     return series && service.figure ? [{ uid: service.uid, service, series, figure: service.figure }] : [];
   });
   const volume =
-    measured.find((one) => one.uid === volumeOf) ??
-    measured.find((one) => one.figure.metric === "truck_moves_per_hour") ??
-    measured[0];
+    measured.find((one) => one.uid === volumeOf) ?? measured.find((one) => one.figure.headline) ?? measured[0];
   const componentCount = estateFacets(db, atMs).kinds.reduce((sum, one) => sum + one.count, 0);
   return {
     sentence: watchSentence({
@@ -83,7 +85,9 @@ export function watchPage(db: Db, { atMs, volumeOf }: { atMs: number; volumeOf: 
       takenBy: incident.taken_by,
     })),
     changes: changesIn(db, atMs - 7 * DAY_MS, atMs, 8),
-    volume: volume ? { uid: volume.uid, ...dayVolume(db, volume.series, volume.figure.label, atMs) } : null,
+    volume: volume
+      ? { uid: volume.uid, basis: usual, ...dayVolume(db, volume.series, volume.figure.label, atMs, usual) }
+      : null,
     volumeChoices: measured.map((one) => ({ uid: one.uid, label: one.figure.label })),
   };
 }

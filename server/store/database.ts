@@ -84,7 +84,9 @@ export function prepared<Row = unknown>(db: Db, sql: string): Database.Statement
 
 /** A sentence for trouble that comes from the disk or the store, or undefined for other errors. */
 export function storeTrouble(error: unknown): string | undefined {
-  const code = (error as { code?: string } | undefined)?.code ?? "";
+  // What a time-out carries as its code is a number.
+  const given = (error as { code?: unknown } | undefined)?.code;
+  const code = typeof given === "string" ? given : "";
   if (code === "SQLITE_FULL" || code === "ENOSPC")
     return "The disk is full, so nothing new can be kept. Free some space; Holotaxis goes on by itself.";
   if (code.startsWith("SQLITE_READONLY") || code === "EROFS")

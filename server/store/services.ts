@@ -13,6 +13,8 @@ export interface FigureSource {
   metric: string;
   label: string;
   unit: string;
+  /** Shown first on Watch. */
+  headline?: boolean | undefined;
 }
 
 export interface ServiceDefinition {

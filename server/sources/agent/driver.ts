@@ -34,8 +34,8 @@ export const agentDriver: SourceDriver<AgentSettings> = {
   label: "Host agents",
   about: "Hosts and containers that report by themselves; added on its own with the first report.",
   settings: agentSettings,
-  covers: (settings) => ({
-    text: `Linux hosts that run the agent, and their containers`,
+  covers: () => ({
+    text: "Linux hosts that run the agent, and their containers",
     places: 0,
   }),
   check: async () => ({
