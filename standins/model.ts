@@ -43,6 +43,8 @@ interface ProcessModel {
 }
 
 /** How long a restarted process stays away. */
+/** Step in which what faults use is added up. */
+const SPENT_STEP_MS = 5000;
 const RESTART_MS = 3_000;
 const FOREVER = Number.POSITIVE_INFINITY;
 
@@ -227,23 +229,64 @@ export class HostModel {
 
   /** Percent of processor without its wandering: a hypervisor's is that of its machines and a little for itself. */
   private expectedLoad(atMs: number): number {
-    const [low, high] = this.role.cpu;
-    if (this.role.system !== "hypervisor") return this.withRunaway(low + (high - low) * this.rhythm.level(atMs), atMs);
-    return (
-      low +
-      this.guests.reduce(
-        (sum, guest) => sum + (guest.isUp(atMs) ? guest.expectedLoad(atMs) * guest.role.cores : 0),
-        0,
-      ) /
-        this.role.cores
-    );
+    if (this.role.system === "hypervisor")
+      return this.loadOfGuests(atMs) + (this.hogging(atMs) * 100) / this.role.cores;
+    const load = this.usualLoad(atMs) + (this.runawayCores(atMs) * 100) / this.role.cores;
+    return this.below ? load + (this.below.hogging(atMs, this.name) * 100) / this.role.cores : load;
   }
 
-  private withRunaway(load: number, atMs: number): number {
-    for (const one of this.faults)
-      if (one.fault.effect.type === "cpu-runaway")
-        load += Math.max(0, one.fault.effect.toPercent - load) * this.strength(one, atMs);
-    return load;
+  private usualLoad(atMs: number): number {
+    const [low, high] = this.role.cpu;
+    return low + (high - low) * this.rhythm.level(atMs);
+  }
+
+  /** Percent of a hypervisor's processors that its machines use, each as usual or with a process that spins, and itself. */
+  private loadOfGuests(atMs: number): number {
+    const cores = this.guests.reduce((sum, guest) => sum + (guest.isUp(atMs) ? guest.ownCores(atMs) : 0), 0);
+    return this.role.cpu[0] + (cores * 100) / this.role.cores;
+  }
+
+  /** Processors that a host uses of its own accord. */
+  private ownCores(atMs: number): number {
+    return (this.usualLoad(atMs) * this.role.cores) / 100 + this.runawayCores(atMs);
+  }
+
+  /** Processors that spinning processes use beyond what is usual; of one process where it is named. */
+  private runawayCores(atMs: number, process?: string): number {
+    let cores = 0;
+    for (const one of this.faults) {
+      const { effect } = one.fault;
+      if (effect.type !== "cpu-runaway" || (process !== undefined && effect.process !== process)) continue;
+      cores +=
+        (Math.max(0, effect.toPercent - this.usualLoad(atMs)) * this.role.cores * this.strength(one, atMs)) / 100;
+    }
+    return cores;
+  }
+
+  /**
+   * Processors that a machine takes of its hypervisor beyond its usual ones: what is free up to the percentage of the fault,
+   * and no more than the machine has.
+   * @param guest counts for that machine only
+   */
+  private hogging(atMs: number, guest?: string): number {
+    const hog = this.hogged(atMs);
+    const machine = hog && this.guests.find((one) => one.name === hog.guest);
+    if (!hog || !machine || (guest !== undefined && guest !== hog.guest)) return 0;
+    const free = ((hog.toPercent - this.loadOfGuests(atMs)) * this.role.cores) / 100;
+    return Math.max(0, Math.min(free, machine.role.cores - machine.ownCores(atMs))) * hog.share;
+  }
+
+  /** What faults used of processors up to an instant, in processor seconds: `rate` added up from each beginning on. */
+  private spent(faults: readonly ActiveFault[], fromMs: number, atMs: number, rate: (atMs: number) => number): number {
+    let seconds = 0;
+    for (const one of faults) {
+      const end = Math.min(atMs, one.toMs);
+      for (let at = Math.max(one.fromMs, fromMs); at < end; at += SPENT_STEP_MS) {
+        const step = Math.min(SPENT_STEP_MS, end - at);
+        seconds += (rate(at + step / 2) * step) / 1000;
+      }
+    }
+    return seconds;
   }
 
   private processorLoad(core: number, atMs: number): number {
@@ -251,11 +294,6 @@ export class HostModel {
       this.expectedLoad(atMs) +
       4 * wander(this.seed + 17 + core, atMs, 3 * MINUTE) +
       2.5 * (scatter(this.seed + core, Math.floor(atMs / 5000)) - 0.5);
-    load = this.withRunaway(load, atMs);
-    const hog = this.hogged(atMs);
-    if (hog) load += Math.max(0, hog.toPercent - load) * hog.share;
-    const above = this.below?.hogged(atMs);
-    if (above?.guest === this.name) load += Math.max(0, 99 - load) * above.share;
     return Math.max(0, Math.min(100, Math.round(load)));
   }
 
@@ -276,15 +314,13 @@ export class HostModel {
       .map((guest) => {
         const [low, high] = guest.role.cpu;
         const full = guest.role.cores * 1e6;
-        // What a machine that takes everything has taken more than usual.
-        const runaways = [
-          ...this.faults.filter(({ fault }) => fault.effect.type === "guest-hog" && fault.effect.guest === guest.name),
-          ...guest.faults.filter(({ fault }) => fault.effect.type === "cpu-runaway"),
-        ];
+        const hogs = this.faults.filter(
+          ({ fault: { effect } }) => effect.type === "guest-hog" && effect.guest === guest.name,
+        );
+        const runaways = guest.faults.filter(({ fault }) => fault.effect.type === "cpu-runaway");
         const extra =
-          runaways.reduce((sum, one) => sum + Math.max(0, Math.min(atMs, one.toMs) - one.fromMs) / 1000, 0) *
-          full *
-          0.6;
+          this.spent(hogs, this.baseMs, atMs, (at) => this.hogging(at, guest.name)) +
+          this.spent(runaways, this.baseMs, atMs, (at) => guest.runawayCores(at));
         return {
           name: guest.name,
           uuid: guest.uuid,
@@ -292,7 +328,7 @@ export class HostModel {
           processors: guest.role.cores,
           memoryBytes: guest.role.memoryGiB * GIB,
           cpuMicroseconds: Math.round(
-            guest.counter(guest.seed + 5, (full * low) / 100, (full * high) / 100, atMs) + extra,
+            guest.counter(guest.seed + 5, (full * low) / 100, (full * high) / 100, atMs) + extra * 1e6,
           ),
         };
       });
@@ -309,6 +345,21 @@ export class HostModel {
     return Math.max(0, Math.round(total + sway));
   }
 
+  /** Processor time of a process since it was started, in hundredths of a second; what spins counts, until it is restarted. */
+  private processTime(process: ProcessModel, atMs: number): number {
+    const { name, cpu } = process.spec;
+    const startedMs = Math.max(
+      this.baseMs,
+      process.spells.findLast((spell) => atMs >= spell.fromMs)?.fromMs ?? this.baseMs,
+    );
+    const usual = (at: number) => this.counter(process.seed, cpu * 20, cpu * 100, at);
+    const spinning = this.faults.filter(
+      ({ fault: { effect } }) => effect.type === "cpu-runaway" && effect.process === name,
+    );
+    const spun = this.spent(spinning, startedMs, atMs, (at) => this.runawayCores(at, name)) * 100;
+    return Math.max(0, Math.round(usual(atMs) - (startedMs > this.baseMs ? usual(startedMs) : 0) + spun)) % 2 ** 31;
+  }
+
   /** What a look at the host measures. */
   poll(atMs: number): HostPoll {
     const { role } = this;
@@ -323,7 +374,7 @@ export class HostModel {
       processes.push({
         name: process.spec.name,
         memoryBytes,
-        cpuHundredths: this.counter(process.seed, process.spec.cpu * 20, process.spec.cpu * 100, atMs) % 2 ** 31,
+        cpuHundredths: this.processTime(process, atMs),
       });
     }
     const size = role.memoryGiB * GIB;

@@ -165,3 +165,21 @@ describe("the model", () => {
     expect(estate.host("t-db-01")?.isUp(AT + 11)).toBe(true);
   });
 });
+
+it("a process that spins shows in its own counter, and a restart shows there too", () => {
+  if (!halvane.ok) throw new Error("unreadable");
+  const estate = new EstateModel(halvane.scenario, AT);
+  const host = estate.host("nq-berth-app-01");
+  if (!host) throw new Error("no host");
+  const time = (atMs: number) =>
+    host.poll(atMs).processes.find((one) => one.name === "tidecalc")?.cpuHundredths ?? Number.NaN;
+  /** Processors it uses between two instants. */
+  const cores = (fromMs: number, toMs: number) => (time(toMs) - time(fromMs)) / ((toMs - fromMs) / 10);
+  expect(cores(AT - 60_000, AT)).toBeLessThan(1.2);
+  estate.startDrill("planner-spins", AT);
+  expect(cores(AT + 60_000, AT + 120_000)).toBeGreaterThan(2);
+  const before = time(AT + 120_000);
+  host.restart("tidecalc", AT + 120_000);
+  expect(time(AT + 130_000)).toBeLessThan(before / 10);
+  expect(cores(AT + 130_000, AT + 190_000)).toBeLessThan(1.2);
+});

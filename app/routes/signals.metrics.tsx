@@ -147,7 +147,7 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
           ))}
         </Stack>
       ) : (
-        <Section title="Metrics by component">
+        <Section title="Available metrics">
           <Stack component="ul" direction="row" sx={{ gap: 1, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}>
             {page.measured.map((one) => (
               <li key={one.metric}>

@@ -108,14 +108,27 @@ export function TopBar({ onFind, onKeys }: { onFind: () => void; onKeys: () => v
         variant="outlined"
         onClick={onFind}
         startIcon={<SearchOutlined />}
-        sx={{ color: "text.secondary", borderColor: "divider", fontWeight: 400, py: 0.25 }}
+        sx={{
+          color: "text.secondary",
+          borderColor: "divider",
+          fontWeight: 400,
+          py: 0.25,
+          flex: "none",
+          whiteSpace: "nowrap",
+          // A narrow bar keeps its words and leaves the keys out.
+          "@media (max-width: 1180px)": { "& kbd": { display: "none" } },
+        }}
       >
         Find&ensp;<kbd style={{ fontSize: "0.72rem" }}>Ctrl K</kbd>
       </Button>
       <Clock connected={connected} />
       <Tooltip title="Evidence tray ( e )">
         <IconButton aria-label={`Evidence tray, ${shell.tray.pins.length} pinned`} onClick={() => tray.setOpen(true)}>
-          <Badge badgeContent={shell.tray.pins.length} color="primary">
+          <Badge
+            badgeContent={shell.tray.pins.length}
+            color="primary"
+            sx={{ "& .MuiBadge-badge": { height: 16, minWidth: 16, fontSize: "0.69rem", top: 3, right: 1 } }}
+          >
             <PushPinOutlined fontSize="small" />
           </Badge>
         </IconButton>
