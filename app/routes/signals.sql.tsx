@@ -141,7 +141,7 @@ export default function Sql({ loaderData: { saved, views }, actionData }: Route.
             <Stack direction="row" sx={{ gap: 1 }}>
               <TextField name="name" label="Save as" sx={{ width: 320 }} slotProps={{ htmlInput: { maxLength: 80 } }} />
               <Button type="submit" variant="outlined">
-                Keep
+                Save
               </Button>
             </Stack>
           </Form>

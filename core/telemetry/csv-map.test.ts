@@ -61,7 +61,7 @@ describe("mapping", () => {
       3,
       3,
       [
-        "Row 3: “soon” is not an instant.",
+        "Row 3: “soon” is not a timestamp.",
         "Row 5: 2030-01-01T00:00Z lies before the year 2000 or in the future.",
         "Row 6: None of its values is a number.",
       ],

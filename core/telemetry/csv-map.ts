@@ -72,7 +72,7 @@ export function mapCsvRows(
     if (row.length === 1 && row[0]?.trim() === "") return;
     const timeText = row[mapping.time] ?? "";
     const atMs = readCsvTime(timeText);
-    if (atMs === undefined) return skip(index, `“${timeText.slice(0, 30)}” is not an instant.`);
+    if (atMs === undefined) return skip(index, `“${timeText.slice(0, 30)}” is not a timestamp.`);
     if (atMs < OLDEST_MS || atMs > nowMs + 3_600_000)
       return skip(index, `${new Date(atMs).toISOString().slice(0, 16)}Z lies before the year 2000 or in the future.`);
     if (mapping.form === "long") {

@@ -7,33 +7,33 @@ test("a slow front whose cause lies below it: from the process to the machine th
   const complaints = listen(page);
   await page.goto("/setup/drills");
   await page.getByRole("button", { name: "Start: One virtual machine takes its host's processors" }).click();
-  await expect(heading(page)).toContainText("Under way");
+  await expect(heading(page)).toContainText("Running");
 
   await test.step("what six services share is one incident that names them all", async () => {
     await page.goto("/");
-    await expect(heading(page)).toContainText("“6 services: processor is saturated on nq-virt-01”", {
+    await expect(heading(page)).toContainText("“6 services: CPU is saturated on nq-virt-01”", {
       timeout: 90_000,
     });
     await expect(heading(page)).toContainText("1 open incident");
-    await page.getByRole("link", { name: "6 services: processor is saturated on nq-virt-01" }).first().click();
-    await expect(heading(page)).toContainText(/On nq-virt-01: processor use at 9\d\.\d %/);
-    await expect(heading(page)).toContainText(/nq-trial-01 takes \d\d % of what its machines use/);
-    await expect(page.getByText("A hypervisor has no processors left")).toBeVisible();
+    await page.getByRole("link", { name: "6 services: CPU is saturated on nq-virt-01" }).first().click();
+    await expect(heading(page)).toContainText(/On nq-virt-01: CPU usage at 9\d\.\d %/);
+    await expect(heading(page)).toContainText(/nq-trial-01 uses \d\d % of the CPU that its virtual machines use/);
+    await expect(page.getByText("A hypervisor has no CPU left")).toBeVisible();
     await expect(heading(page)).toContainText(
-      "Berth Planning, Customs Release, IngestChannel Appointments, Manifest Exchange, Tariff & Billing and Yard Positions are affected",
+      "Berth Planning, Customs Release, Gate Appointments, Manifest Exchange, Tariff & Billing and Yard Positions are affected",
     );
   });
 
   await test.step("the front itself looks well; what carries it does not, at the same instant", async () => {
     await page.goto("/estate?q=gatefront");
     await page.getByRole("link", { name: "gatefront @ nq-gate-web-01" }).click();
-    await expect(heading(page)).toContainText("gatefront @ nq-gate-web-01 is well");
-    const host = page.getByRole("heading", { name: "Linux host under it, at the same instant" }).locator("../..");
-    await expect(host.getByRole("figure").filter({ hasText: "Waits for the hypervisor" })).toContainText(
-      /max [1-4]\d\.\d %/,
-    );
-    const hypervisor = page.getByRole("heading", { name: "Hypervisor under it, at the same instant" }).locator("../..");
-    await expect(hypervisor).toContainText("nq-virt-01 is critical: Processor use at 9");
+    await expect(heading(page)).toContainText("gatefront @ nq-gate-web-01 is healthy");
+    const host = page.getByRole("heading", { name: "Linux host it runs on, at the same instant" }).locator("../..");
+    await expect(host.getByRole("figure").filter({ hasText: "CPU steal" })).toContainText(/max [1-4]\d\.\d %/);
+    const hypervisor = page
+      .getByRole("heading", { name: "Hypervisor it runs on, at the same instant" })
+      .locator("../..");
+    await expect(hypervisor).toContainText("nq-virt-01 is critical: CPU usage at 9");
     expect(await axeFinds(page)).toEqual([]);
   });
 
@@ -42,11 +42,13 @@ test("a slow front whose cause lies below it: from the process to the machine th
     await expect(page).toHaveURL(/from=2026-03-1\dT.*to=2026-03-1\dT/);
     await page.goBack();
     await expect(page).not.toHaveURL(/from=/);
-    await expect(page.getByText("nq-virt-01 is critical: Processor use at 9")).toBeVisible();
+    await expect(page.getByText("nq-virt-01 is critical: CPU usage at 9")).toBeVisible();
   });
 
   await test.step("the hypervisor says who takes most, a machine that no source reaches", async () => {
-    const hypervisor = page.getByRole("heading", { name: "Hypervisor under it, at the same instant" }).locator("../..");
+    const hypervisor = page
+      .getByRole("heading", { name: "Hypervisor it runs on, at the same instant" })
+      .locator("../..");
     await hypervisor.getByRole("link", { name: "nq-virt-01", exact: true }).click();
     await expect(heading(page)).toContainText("nq-virt-01 is critical");
     const first = page.getByRole("row").filter({ hasText: "processors" }).nth(1);
@@ -54,7 +56,7 @@ test("a slow front whose cause lies below it: from the process to the machine th
     await expect(first).toContainText("not polled");
     expect(await axeFinds(page)).toEqual([]);
     await first.getByRole("link", { name: "nq-trial-01" }).click();
-    await expect(heading(page)).toContainText("nq-trial-01 is well. Virtual machine, not polled itself at North Quay");
+    await expect(heading(page)).toContainText("nq-trial-01 is healthy. Virtual machine (not reached) at North Quay");
     await expect(page.getByText("nq-virt-01 reports it (RFC 7666); no source reaches it directly")).toBeVisible();
   });
 
@@ -70,18 +72,18 @@ test("a slow front whose cause lies below it: from the process to the machine th
 test("a service shows what its members measure, answer and say, with last week laid over it", async ({ page }) => {
   const complaints = listen(page);
   await page.goto("/services/gate-appointments?last=PT1H");
-  await expect(heading(page)).toContainText("IngestChannel Appointments");
+  await expect(heading(page)).toContainText("Gate Appointments");
   const answered = page.getByRole("heading", { name: "Operations" }).locator("../..");
   await expect(answered.getByRole("row").filter({ hasText: "GET /slots" }).first()).toContainText(/\d+(\.\d+)? ms/);
-  await expect(page.getByRole("table", { name: "Legend of Processor use" }).getByRole("row")).toHaveCount(5);
+  await expect(page.getByRole("table", { name: "Legend of CPU usage" }).getByRole("row")).toHaveCount(5);
   expect(await axeFinds(page)).toEqual([]);
   await page.getByLabel("Compare with").click();
   await page.getByRole("option", { name: "previous day" }).click();
   await expect(page).toHaveURL(/over=day/);
   await page
     .getByRole("figure")
-    .filter({ hasText: "Processor use" })
-    .getByRole("link", { name: "Processor use", exact: true })
+    .filter({ hasText: "CPU usage" })
+    .getByRole("link", { name: "CPU usage", exact: true })
     .click();
   await expect(heading(page)).toContainText(/^5 lines from 5 series over 1 h/);
   await page.goBack();
@@ -95,9 +97,9 @@ test("a container shows its host at the same instant, and where it was told of",
   const complaints = listen(page);
   await page.goto("/estate?q=wagon-lists");
   await page.getByRole("link", { name: "wagon-lists @ td-rail-01" }).click();
-  await expect(heading(page)).toHaveText("wagon-lists @ td-rail-01 is well. Container on td-rail-01.");
-  await expect(page.getByRole("figure").filter({ hasText: "Held back by its quota" })).toContainText(/max \d/);
-  await expect(page.getByRole("heading", { name: "Linux host under it, at the same instant" })).toBeVisible();
+  await expect(heading(page)).toHaveText("wagon-lists @ td-rail-01 is healthy. Container on td-rail-01.");
+  await expect(page.getByRole("figure").filter({ hasText: "CPU throttled" })).toContainText(/max \d/);
+  await expect(page.getByRole("heading", { name: "Linux host it runs on, at the same instant" })).toBeVisible();
   await expect(page.getByText("halvane/wagon-lists:1.4")).toBeVisible();
   await page.goto("/setup/signals");
   await expect(page.getByRole("heading", { name: "Hosts with an agent: 4" })).toBeVisible();

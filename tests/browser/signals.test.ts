@@ -9,7 +9,7 @@ test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked,
   await page.goto("/signals/metrics?last=PT6H");
   await expect(heading(page)).toContainText("Add a line");
   await page.getByLabel("Add a line").fill("mem nq-mfx-parse-01");
-  await page.getByRole("option", { name: /^Memory use · nq-mfx-parse-01/ }).click();
+  await page.getByRole("option", { name: /^Memory usage · nq-mfx-parse-01/ }).click();
   await expect(heading(page)).toContainText("1 line from 1 series over 6 h");
   await page.getByLabel("Add a line").fill("traffic in south");
   await page.getByRole("option", { name: /Traffic in · everything at South Quay/ }).click();
@@ -34,7 +34,7 @@ test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked,
     const row = page
       .getByRole("table", { name: "Legend" })
       .getByRole("row")
-      .filter({ hasText: "Memory use · nq-mfx-parse-01" });
+      .filter({ hasText: "Memory usage · nq-mfx-parse-01" });
     await expect(row.getByRole("cell").nth(1)).toHaveText(/\d+\.\d %/);
     await page.getByRole("button", { name: "max", exact: true }).click();
     await expect(page.getByRole("columnheader", { name: "max" })).toHaveAttribute("aria-sort", "descending");
@@ -60,17 +60,17 @@ test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked,
     await expect(heading(page)).toContainText("2 lines from");
     const csv = await request.get((await page.getByRole("link", { name: "CSV" }).getAttribute("href")) ?? "");
     const lines = (await csv.text()).split("\r\n");
-    expect(lines[0]).toMatch(/^time,"?Memory use · nq-mfx-parse-01, lowest \[%\]"?/);
+    expect(lines[0]).toMatch(/^time,"?Memory usage · nq-mfx-parse-01, lowest \[%\]"?/);
     expect(lines[1]).toMatch(/^2026-03-17T0\d:\d\d:\d\d\.000Z,\d/);
   });
 
   await test.step("the highest, as bars", async () => {
     await page.goto("/signals/metrics?last=P1D");
-    await page.getByRole("button", { name: /^Disk use/ }).click();
+    await page.getByRole("button", { name: /^Disk usage/ }).click();
     await expect(heading(page)).toContainText("10 lines from 10 series");
     await page.getByLabel("Show").click();
     await page.getByRole("option", { name: "bars" }).click();
-    await expect(page.getByRole("row").nth(1)).toContainText("Disk use of /vault · td-vault-01");
+    await expect(page.getByRole("row").nth(1)).toContainText("Disk usage of /vault · td-vault-01");
   });
 
   await page.goto("/signals/metrics?line=nonsense&line=metric~reachable%3Bfold~mean");
@@ -90,7 +90,7 @@ test("logs: searched as one types, narrowed, opened, told by patterns", async ({
     .first()
     .click();
   await expect(page.getByText("service.name manifest-parser on host.name nq-mfx-parse-01")).toBeVisible();
-  await expect(page.getByRole("heading", { name: "Logs before and after" })).toBeVisible();
+  await expect(page.getByRole("heading", { name: "Before and after, from the same source" })).toBeVisible();
   await page.getByRole("button", { name: "Segment <*> of manifest <*> kept for replay" }).click();
   await expect(page).toHaveURL(/pattern=\d+/);
   await page.getByRole("searchbox", { name: "Search" }).fill("");
@@ -108,7 +108,7 @@ test("logs: searched as one types, narrowed, opened, told by patterns", async ({
   await expect(page).toHaveURL(/from=2026-03-17T0/);
   await expect(heading(page)).toContainText(/records in 1 h/);
   await page.getByRole("searchbox", { name: "Search" }).fill("surelynobodysaidthis");
-  await expect(page.getByText("Nothing fits between these instants.")).toBeVisible();
+  await expect(page.getByText("No matches in this window.")).toBeVisible();
   expect(complaints).toEqual([]);
 });
 
@@ -149,7 +149,7 @@ test("SQL: written with completion, run, drawn, kept, refused where it would wri
   await expect(heading(page)).toContainText("2 rows");
   await expect(page.getByRole("region", { name: "Rows" })).toContainText("nq-sw-02");
   await page.getByLabel("Save as").fill("Switches of North Quay");
-  await page.getByRole("button", { name: "Keep", exact: true }).click();
+  await page.getByRole("button", { name: "Save", exact: true }).click();
   await expect(page.getByRole("button", { name: "Switches of North Quay", exact: true })).toBeVisible();
   const csv = await (
     await request.get((await page.getByRole("link", { name: "CSV" }).getAttribute("href")) ?? "")
@@ -182,13 +182,13 @@ test("a CSV file is looked at, mapped, and taken in part by part", async ({ page
   await expect(heading(page)).toContainText(
     "The first 12 rows give 22 samples of 2 series. Nothing has been imported yet.",
   );
-  await expect(page.getByText("Row 7: “not a time” is not an instant.")).toBeVisible();
+  await expect(page.getByText("Row 7: “not a time” is not a timestamp.")).toBeVisible();
   await page.getByRole("textbox", { name: "stored as" }).first().fill("wind.speed");
   await page.getByLabel("Unit").fill("m/s");
   await page.getByLabel("Component (optional)").fill("td-gw-01");
   await page.getByRole("option", { name: "td-gw-01", exact: true }).click();
   await page.getByRole("button", { name: "Import" }).click();
-  await expect(heading(page)).toContainText("17,998 samples were imported, 1 row was left out.");
+  await expect(heading(page)).toContainText("17,998 samples were imported, 1 row skipped.");
   await page.goto("/signals/metrics?from=2026-03-11T00:00:00Z&to=2026-03-12T00:00:00Z&line=metric~wind.speed");
   await expect(page.getByRole("table", { name: "Legend" })).toContainText("wind speed · td-gw-01");
   await expect(page.getByRole("table", { name: "Legend" })).toContainText("24.9 m/s");
@@ -229,7 +229,7 @@ test("a sender that fits nobody waits, and is named by a rule", async ({ page, r
   expect(await answer.json()).toEqual({});
   await page.goto("/setup/signals");
   await expect(page.getByRole("heading", { name: "Unmatched senders: 1" })).toBeVisible();
-  await page.getByRole("button", { name: "Name weighbridge" }).click();
+  await page.getByRole("button", { name: "Match weighbridge" }).click();
   await page.getByLabel("belong to").fill("nq-bastion");
   await page.getByRole("option", { name: "nq-bastion-01", exact: true }).click();
   await page.getByRole("button", { name: "Save rule" }).click();

@@ -42,9 +42,9 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await expect(page).toHaveURL(/sort=address/);
     await page.getByRole("link", { name: "nq-mfx-parse-01", exact: true }).click();
     await expect(page.getByRole("heading", { level: 1 })).toContainText(
-      "nq-mfx-parse-01 is well. Linux host at North Quay, part of Manifest Exchange.",
+      "nq-mfx-parse-01 is healthy. Linux host at North Quay, part of Manifest Exchange.",
     );
-    await expect(page.getByRole("figure").filter({ hasText: "Memory use" })).toBeVisible();
+    await expect(page.getByRole("figure").filter({ hasText: "Memory usage" })).toBeVisible();
     await expect(page.getByRole("region", { name: "Listening ports" })).toContainText("8085");
     await expect(page.getByRole("region", { name: "Running software" })).toContainText("manifest-parser");
     await expect(page.getByRole("link", { name: "relaymq @ nq-mfx-mq-01" }).first()).toBeVisible();
@@ -54,7 +54,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await page.goto("/map?service=manifest-exchange");
     await expect(page.getByRole("heading", { level: 1 })).toContainText("Manifest Exchange: 29 components, all well");
     await page.getByLabel(/^Message broker relaymq nq-mfx-mq-01/).click();
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("relaymq @ nq-mfx-mq-01 is well");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("relaymq @ nq-mfx-mq-01 is healthy");
   });
 
   await test.step("the drill starts; the incident appears by itself", async () => {
@@ -71,20 +71,20 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
   });
 
   await test.step("the incident explains itself", async () => {
-    await page.getByRole("link", { name: "Manifest Exchange: memory runs out on nq-mfx-parse-01" }).click();
+    await page.getByRole("link", { name: "Manifest Exchange: memory is running out on nq-mfx-parse-01" }).click();
     const sentence = page.getByRole("heading", { level: 1 });
     await expect(sentence).toContainText("above the limit of 90 %");
     await expect(sentence).toContainText("manifest-parser alone held");
     await expect(sentence).toContainText("Manifest Exchange is affected; Customs Release relies on it.");
     await expect(page.getByRole("heading", { name: /^Top processes by memory on nq-mfx-parse-01/ })).toBeVisible();
     await expect(page.getByRole("table").filter({ hasText: "Share of host" }).getByRole("row")).toHaveCount(11);
-    await expect(page.getByRole("heading", { name: "Notes: Memory runs out" })).toBeVisible();
-    await page.getByRole("button", { name: "Take it" }).click();
+    await expect(page.getByRole("heading", { name: "Notes: Memory is running out" })).toBeVisible();
+    await page.getByRole("button", { name: "Take" }).click();
     await expect(page.getByText("taken by Ilse Marrow")).toBeVisible();
   });
 
   await test.step("evidence: a chart and a map view are pinned into the incident", async () => {
-    await page.getByRole("button", { name: "Pin Memory use · nq-mfx-parse-01" }).click();
+    await page.getByRole("button", { name: "Pin Memory usage · nq-mfx-parse-01" }).click();
     await expect(page.getByRole("heading", { name: "Evidence: 1" })).toBeVisible();
     await page.getByRole("link", { name: "Map", exact: true }).click();
     await page.getByLabel("Part of the estate").click();
@@ -98,7 +98,10 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
 
   await test.step("the runbook repairs it, with proof", async () => {
     await page.getByRole("link", { name: /^Incidents/ }).click();
-    await page.getByRole("link", { name: "Manifest Exchange: memory runs out on nq-mfx-parse-01" }).first().click();
+    await page
+      .getByRole("link", { name: "Manifest Exchange: memory is running out on nq-mfx-parse-01" })
+      .first()
+      .click();
     await expect(page.getByRole("heading", { name: "Evidence: 2" })).toBeVisible();
     await page.getByRole("link", { name: "Restart a service …" }).click();
     await expect(page.getByLabel("Target")).toHaveValue("nq-mfx-parse-01 (127.20.1.19)");
@@ -231,6 +234,9 @@ const PAGES = [
   "/setup",
   "/setup/drills",
   "/setup/rules",
+  "/setup/rules/1",
+  "/setup/rules/new",
+  "/setup/audit",
   "/setup/services",
   "/setup/signals",
 ];

@@ -45,7 +45,7 @@ export function Senders({
               Records per day
             </th>
             <th scope="col">Last report</th>
-            {onChoose ? <th scope="col">Do</th> : null}
+            {onChoose ? <th scope="col">Actions</th> : null}
           </tr>
         </thead>
         <tbody>
@@ -70,7 +70,7 @@ export function Senders({
                   <Button
                     variant="outlined"
                     onClick={() => onChoose(row.id)}
-                    aria-label={`Name ${row.attributes[0]?.value ?? "it"}`}
+                    aria-label={`Match ${row.attributes[0]?.value ?? "it"}`}
                   >
                     Match
                   </Button>
