@@ -15,6 +15,7 @@ import { useState, type ReactNode } from "react";
 import { Links, Meta, Outlet, Scripts, ScrollRestoration, useNavigation, useRouteLoaderData } from "react-router";
 import { parseDurationMs } from "#core/time/windows";
 import type { Route } from "./+types/root";
+import { useInnerLinks } from "./shell/inner-links";
 import { KeysHelp, useFrameKeys } from "./shell/Keys";
 import { LiveUpdates, useLive } from "./shell/live";
 import { Palette } from "./shell/Palette";
@@ -133,6 +134,7 @@ function Frame() {
   const [palette, setPalette] = useState(false);
   const [keys, setKeys] = useState(false);
   const tray = useTray();
+  useInnerLinks();
   const { trouble } = useLive();
   const navigation = useNavigation();
   const data = useRouteLoaderData<typeof loader>("root");

@@ -8,6 +8,7 @@ import { buildIfStale, install, root } from "./prepare.mjs";
 
 install();
 await buildIfStale();
+const { measurePages, timed } = await import("../bench/pages.mjs");
 const { build } = await import("esbuild");
 const parts = join(root, "build", "run", "bench.js");
 await build({
@@ -43,14 +44,6 @@ const keep = (one) => {
 const sleep = (ms) => new Promise((done) => setTimeout(done, ms));
 const p95 = (values) =>
   [...values].sort((a, b) => a - b)[Math.min(values.length - 1, Math.floor(values.length * 0.95))];
-
-async function timed(url) {
-  const began = performance.now();
-  const response = await fetch(url);
-  await response.arrayBuffer();
-  if (!response.ok) throw new Error(`${url} answered ${response.status}`);
-  return performance.now() - began;
-}
 
 /** Starts the demo and waits for its first page; the address, the time it took, and a way to end it. */
 async function startDemo(args, port) {
@@ -129,7 +122,7 @@ async function bareServer() {
   const seconds = (performance.now() - began) / 1000;
   const bytes = residentOf(child.pid);
   const answers = [];
-  for (let index = 0; index < 100; index++) answers.push(await timed("http://127.0.0.1:7187/"));
+  for (let index = 0; index < 100; index++) answers.push((await timed("http://127.0.0.1:7187/")).ms);
   child.kill();
   return { seconds, bytes, answer: p95(answers) };
 }
@@ -225,18 +218,18 @@ try {
     Incidents: "/incidents",
     Runbooks: "/runbooks",
   };
-  for (const [name, path] of Object.entries(pages)) {
-    for (let warm = 0; warm < 5; warm++) await timed(large.base + path);
-    const times = [];
-    for (let index = 0; index < 100; index++) times.push(await timed(large.base + path));
-    keep({
-      name: `server time of ${name} at ${total} components, p95`,
-      value: p95(times),
-      unit: "ms",
-      better: "lower",
-      target: 100,
-      reference: { name: "bare HTTP server, p95", value: bare.answer },
-    });
+  const bareHttp = { name: "bare HTTP server, p95", value: bare.answer };
+  for (const { name, whole, data, painted } of await measurePages(large.base, pages)) {
+    const at = `${name} at ${total} components`;
+    const of = (what, unit, value, target) =>
+      keep({ name: `${what} of ${at}`, value, unit, better: "lower", target, reference: bareHttp });
+    of("whole page, p50,", "ms", whole.p50, 100);
+    of("whole page, p95,", "ms", whole.p95, Math.max(100, 45 * bare.answer));
+    of("HTML", "kB", whole.bytes / 1000, 150);
+    of("data alone, p50,", "ms", data.p50, 40);
+    of("data alone, p95,", "ms", data.p95, 40);
+    of("click to painted, p50,", "ms", painted.p50, 150);
+    of("click to painted, p95,", "ms", painted.p95, 150);
   }
   await large.end();
 } finally {

@@ -82,7 +82,7 @@ export default function Estate({ loaderData: { rows, total, kinds, sites, asked 
       renderCell: ({ row }) => (
         <Stack direction="row" sx={{ alignItems: "center", gap: 1, height: "100%" }}>
           <KindGlyph kind={row.kind} sx={{ fontSize: 16, color: "text.secondary" }} />
-          <KeepLink to={`/estate/${row.id}`} noWrap>
+          <KeepLink to={`/estate/${row.id}`} clip>
             {row.name}
           </KeepLink>
         </Stack>

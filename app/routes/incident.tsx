@@ -183,7 +183,7 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
             <Stack sx={{ gap: 0.75 }}>
               {page.runbooks.map((runbook) => (
                 <Box key={runbook.id}>
-                  <KeepLink to={prefill(runbook)} sx={{ fontWeight: runbook.fits ? 600 : 400 }}>
+                  <KeepLink to={prefill(runbook)} strong={runbook.fits}>
                     {runbook.name}
                   </KeepLink>
                   <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>

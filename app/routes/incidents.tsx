@@ -80,7 +80,7 @@ export default function Incidents({ loaderData: { rows, state, fromMs } }: Route
                     <SeverityLabel severity={row.isOpen && row.severity !== "cleared" ? row.severity : row.worst} />
                   </td>
                   <td>
-                    <KeepLink to={`/incidents/${row.id}`} sx={{ fontWeight: row.isOpen ? 600 : 400 }}>
+                    <KeepLink to={`/incidents/${row.id}`} strong={row.isOpen}>
                       {row.title}
                     </KeepLink>
                   </td>

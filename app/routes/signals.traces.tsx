@@ -16,7 +16,7 @@ import { useKeep, useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { DurationBars } from "../ui/DurationBars";
 import { KeepLink } from "../ui/KeepLink";
-import { Empty, PageHead, Section } from "../ui/Page";
+import { Empty, PageHead, Section, WordButton } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
 
 export const meta: Route.MetaFunction = () => [{ title: "Traces · Holotaxis" }];
@@ -160,7 +160,7 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
                     <th scope="col">Select</th>
                     <th scope="col">Start</th>
                     <th scope="col" className="num">
-                      Took
+                      Duration
                     </th>
                     <th scope="col">Outcome</th>
                     <th scope="col">Trace</th>
@@ -235,20 +235,9 @@ export default function Traces({ loaderData: page }: Route.ComponentProps) {
                 {page.operations.map((one) => (
                   <tr key={one.id} style={one.id === asked.operation ? { background: "var(--hx-raised)" } : {}}>
                     <td>
-                      <Box
-                        component="button"
-                        type="button"
-                        onClick={() => change({ operation: String(one.id), least: "", most: "" })}
-                        sx={{
-                          all: "unset",
-                          cursor: "pointer",
-                          color: "primary.main",
-                          "&:hover": { textDecoration: "underline" },
-                          "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" },
-                        }}
-                      >
+                      <WordButton onClick={() => change({ operation: String(one.id), least: "", most: "" })}>
                         {one.name}
-                      </Box>
+                      </WordButton>
                     </td>
                     <td>
                       {one.componentId === null ? (

@@ -1,6 +1,5 @@
 import Box from "@mui/material/Box";
 import MenuItem from "@mui/material/MenuItem";
-import Paper from "@mui/material/Paper";
 import Select from "@mui/material/Select";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
@@ -13,7 +12,7 @@ import { useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { ChangeList } from "../ui/ChangeList";
 import { KeepLink } from "../ui/KeepLink";
-import { Empty, PageHead, Section } from "../ui/Page";
+import { Caption, Empty, PageHead, Section, Row } from "../ui/Page";
 import { SeverityMark } from "../ui/SeverityMark";
 import { Trend } from "../ui/Trend";
 import { VolumeChart } from "../ui/VolumeChart";
@@ -64,30 +63,28 @@ export default function Watch({ loaderData: page }: Route.ComponentProps) {
             {page.incidents.length === 0 ? (
               <Empty>None open. Resolved ones are under Incidents.</Empty>
             ) : (
-              <Stack component="ul" sx={{ gap: 1, p: 0, m: 0, listStyle: "none" }}>
+              <ul className="hx-list">
                 {page.incidents.map((incident) => (
-                  <Stack component="li" direction="row" key={incident.id} sx={{ gap: 1, alignItems: "flex-start" }}>
-                    <Box sx={{ pt: 0.25 }}>
-                      <SeverityMark severity={incident.severity} />
-                    </Box>
-                    <Box sx={{ minWidth: 0 }}>
-                      <KeepLink to={`/incidents/${incident.id}`} color="text.primary" sx={{ fontWeight: 600 }}>
+                  <li key={incident.id} className="hx-row" style={{ alignItems: "flex-start" }}>
+                    <SeverityMark severity={incident.severity} />
+                    <div>
+                      <KeepLink to={`/incidents/${incident.id}`} text strong>
                         {incident.title}
                       </KeepLink>
-                      <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>
+                      <Caption>
                         since {dayAndTime(incident.openedAt, page.atMs)},{" "}
                         {spokenDuration(page.atMs - incident.openedAt)} ·{" "}
                         {incident.takenBy ? `taken by ${incident.takenBy}` : "not taken"}
-                      </Typography>
-                    </Box>
-                  </Stack>
+                      </Caption>
+                    </div>
+                  </li>
                 ))}
                 {page.openCount > page.incidents.length ? (
                   <li>
                     <KeepLink to="/incidents?state=open">and {page.openCount - page.incidents.length} more</KeepLink>
                   </li>
                 ) : null}
-              </Stack>
+              </ul>
             )}
           </Section>
           <Section title="Recent changes">
@@ -100,69 +97,40 @@ export default function Watch({ loaderData: page }: Route.ComponentProps) {
 }
 
 function ServiceCard({ service, atMs }: { service: Service; atMs: number }) {
-  const { figure } = service;
+  const { figure, severity } = service;
   const [number, unit] = valueParts(figure?.value, figure?.unit ?? "");
+  const well = severity === "cleared";
   return (
-    <Paper
-      component="li"
-      variant="outlined"
-      sx={{
-        p: 1.25,
-        minWidth: 0,
-        display: "flex",
-        flexDirection: "column",
-        gap: 0.5,
-        ...(service.severity === "cleared" ? {} : { borderColor: `var(--hx-${service.severity})`, borderWidth: 1.5 }),
-      }}
-    >
-      <Stack direction="row" sx={{ alignItems: "center", gap: 0.75 }}>
-        <SeverityMark severity={service.severity} />
-        <KeepLink
-          to={`/services/${service.uid}`}
-          color="text.primary"
-          noWrap
-          sx={{ fontWeight: 650, flex: 1, minWidth: 0 }}
-        >
+    <li className="hx-card" style={well ? undefined : { border: `1.5px solid var(--hx-${severity})` }}>
+      <Row>
+        <SeverityMark severity={severity} />
+        <KeepLink to={`/services/${service.uid}`} text strong clip>
           {service.name}
         </KeepLink>
-      </Stack>
+      </Row>
       {figure ? (
-        <Stack direction="row" sx={{ alignItems: "flex-end", gap: 1, justifyContent: "space-between" }}>
-          <Box sx={{ minWidth: 0 }}>
-            <Typography sx={{ fontSize: "1.25rem", fontWeight: 600, lineHeight: 1.2 }} noWrap>
-              {number} <span style={{ fontSize: "0.8rem", fontWeight: 400 }}>{unit}</span>
-            </Typography>
-            <Typography variant="caption" component="p" sx={{ color: "text.secondary" }} noWrap>
-              {figure.label}
-            </Typography>
-          </Box>
+        <div className="hx-card-figure">
+          <div>
+            <p className="hx-large hx-clip">
+              {number} <span>{unit}</span>
+            </p>
+            <p className="hx-caption hx-clip">{figure.label}</p>
+          </div>
           <Trend values={figure.trend} width={72} />
-        </Stack>
+        </div>
       ) : (
-        <Typography variant="caption" sx={{ color: "text.secondary" }}>
-          no business figure
-        </Typography>
+        <Caption>no business figure</Caption>
       )}
-      <Typography
-        variant="caption"
-        component="p"
-        sx={{
-          color: service.severity === "cleared" ? "text.secondary" : "text.primary",
-          display: "-webkit-box",
-          WebkitLineClamp: 2,
-          WebkitBoxOrient: "vertical",
-          overflow: "hidden",
-        }}
-      >
-        {service.severity === "cleared"
+      <p className="hx-caption hx-two-lines" style={well ? undefined : { color: "var(--mui-palette-text-primary)" }}>
+        {well
           ? figure
             ? figure.usual
               ? `usual at this hour: ${formatValue(figure.usual.value, figure.unit)} (${figure.usual.words})`
               : "no past to compare with yet"
             : service.purpose
           : `${service.reason} · ${service.sinceMs ? `for ${spokenDuration(atMs - service.sinceMs)}` : ""}`}
-      </Typography>
-    </Paper>
+      </p>
+    </li>
   );
 }
 

@@ -1,4 +1,5 @@
 import { createTheme } from "@mui/material/styles";
+import { plainStyles } from "./plain";
 import { DAY, NIGHT, type Tokens } from "./tokens";
 
 const BODY = '"Atkinson Hyperlegible Next Variable", system-ui, sans-serif';
@@ -59,12 +60,7 @@ export const theme = createTheme({
             transitionDuration: "0.001ms !important",
           },
         },
-        ".hx-link": {
-          color: "var(--mui-palette-primary-main)",
-          textDecorationColor: "color-mix(in srgb, currentColor 35%, transparent)",
-          textUnderlineOffset: 2,
-        },
-        ".hx-link:hover": { textDecorationColor: "currentColor" },
+        ...plainStyles(MONO),
         code: { fontFamily: MONO, fontSize: "0.92em" },
       },
     },

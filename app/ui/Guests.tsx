@@ -1,8 +1,7 @@
-import Stack from "@mui/material/Stack";
 import { formatValue } from "#core/units/format";
 import type { Answer } from "#server/pages/registry";
 import { KeepLink } from "./KeepLink";
-import { Section } from "./Page";
+import { Row, Section } from "./Page";
 import { PlainTable } from "./PlainTable";
 import { SeverityMark } from "./SeverityMark";
 
@@ -39,16 +38,14 @@ export function Guests({ title, rows }: { title: string; rows: GuestRows }) {
           {rows.map((row) => (
             <tr key={row.id}>
               <td>
-                <Stack direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
+                <Row>
                   <SeverityMark severity={row.severity} size={15} />
                   <KeepLink to={`/estate/${row.id}`}>{row.name}</KeepLink>
-                </Stack>
+                </Row>
               </td>
-              <td>{row.running ? "runs" : "powered off"}</td>
+              <td>{row.running ? "running" : "powered off"}</td>
               <td className="num">{row.processors ?? "–"}</td>
-              <td className="num">
-                {row.processorsUsed === null ? "–" : `${row.processorsUsed.toFixed(1)} processors`}
-              </td>
+              <td className="num">{row.processorsUsed === null ? "–" : `${row.processorsUsed.toFixed(1)} vCPUs`}</td>
               <td className="num">{formatValue(row.usedPercent, "%")}</td>
               <td className="num">{row.kind === "host.guest" ? "not polled" : formatValue(row.ownPercent, "%")}</td>
               <td className="num">{formatValue(row.memoryBytes, "By")}</td>

@@ -1,19 +1,32 @@
-import Link, { type LinkProps } from "@mui/material/Link";
-import { Link as RouterLink } from "react-router";
+import type { ReactNode } from "react";
 import { useKeep } from "../shell/window";
 
-/** A link inside the application that takes the window along. Most have no looks of their own: those are plain, for there are hundreds of them. */
-export function KeepLink({ to, children, ...looks }: { to: string } & Omit<LinkProps, "href">) {
+/**
+ * A link inside the application that takes the window along. A plain element, for a page has hundreds of them; the frame
+ * hears their clicks (`useInnerLinks`).
+ */
+export function KeepLink({
+  to,
+  children,
+  text = false,
+  strong = false,
+  clip = false,
+}: {
+  to: string;
+  children: ReactNode;
+  /** In the colour of the text round it. */
+  text?: boolean;
+  strong?: boolean;
+  /** One line, cut off where the room ends. */
+  clip?: boolean;
+}) {
   const keep = useKeep();
-  if (Object.keys(looks).length === 0)
-    return (
-      <RouterLink to={keep(to)} className="hx-link">
-        {children}
-      </RouterLink>
-    );
   return (
-    <Link component={RouterLink} to={keep(to)} {...looks}>
+    <a
+      href={keep(to)}
+      className={`hx-link${text ? " hx-link-text" : ""}${strong ? " hx-strong" : ""}${clip ? " hx-clip" : ""}`}
+    >
       {children}
-    </Link>
+    </a>
   );
 }

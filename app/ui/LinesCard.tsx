@@ -31,7 +31,7 @@ export function LinesCard({ title, note, selection, lines, stepMs, fromMs, toMs 
     <Paper variant="outlined" component="figure" sx={{ m: 0, minWidth: 0 }}>
       <Stack direction="row" sx={{ alignItems: "baseline", px: 1.25, pt: 0.5, gap: 1 }}>
         <Typography variant="h3" component="figcaption" noWrap sx={{ flex: 1, minWidth: 0 }}>
-          <KeepLink to={`/signals/metrics?line=${encodeURIComponent(selection)}`} color="inherit" underline="hover">
+          <KeepLink to={`/signals/metrics?line=${encodeURIComponent(selection)}`} text>
             {title}
           </KeepLink>
         </Typography>

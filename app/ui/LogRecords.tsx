@@ -11,7 +11,7 @@ import { MONO } from "../theme/theme";
 import { around } from "../shell/window";
 import { KeepLink } from "./KeepLink";
 import { LogLevelWord } from "./LogLevelWord";
-import { Fact } from "./Page";
+import { Fact, WordButton } from "./Page";
 import { PlainTable } from "./PlainTable";
 
 type Row = Answer<"logs">["rows"][number];
@@ -77,22 +77,9 @@ export function LogRecords({
                   )}
                 </td>
                 <td style={{ overflowWrap: "anywhere" }}>
-                  <Box
-                    component="button"
-                    type="button"
-                    aria-expanded={open === row.id}
-                    onClick={() => setOpen(open === row.id ? null : row.id)}
-                    sx={{
-                      all: "unset",
-                      cursor: "pointer",
-                      fontFamily: MONO,
-                      fontSize: "0.8rem",
-                      "&:hover": { textDecoration: "underline" },
-                      "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" },
-                    }}
-                  >
+                  <WordButton mono expanded={open === row.id} onClick={() => setOpen(open === row.id ? null : row.id)}>
                     {row.body || "(empty)"}
-                  </Box>
+                  </WordButton>
                 </td>
               </tr>
               {open === row.id ? (

@@ -1,11 +1,9 @@
 import Alert from "@mui/material/Alert";
-import Box from "@mui/material/Box";
-import Paper from "@mui/material/Paper";
-import Stack from "@mui/material/Stack";
-import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import type { Severity } from "#core/alarms/severity";
 import { SeverityMark } from "./SeverityMark";
+
+// These stand on every page many times over: plain elements, their looks in `theme/plain.ts`.
 
 /** The head of every page: one sentence that says the state, then what can be done. */
 export function PageHead({
@@ -20,22 +18,16 @@ export function PageHead({
   actions?: ReactNode;
 }) {
   return (
-    <Stack direction="row" sx={{ alignItems: "flex-start", gap: 2, mb: 1.5 }}>
-      <Box sx={{ flex: 1, minWidth: 0 }}>
-        <Typography variant="caption" component="p" sx={{ color: "text.secondary", letterSpacing: "0.04em" }}>
-          {name}
-        </Typography>
-        <Typography variant="h1" sx={severity ? { display: "flex", gap: 1, alignItems: "flex-start" } : {}}>
+    <div className="hx-head">
+      <div>
+        <p className="hx-caption hx-head-name">{name}</p>
+        <h1>
           {severity ? <SeverityMark severity={severity} size={24} /> : null}
           <span>{sentence}</span>
-        </Typography>
-      </Box>
-      {actions ? (
-        <Stack direction="row" sx={{ gap: 1, flex: "none", pt: 0.5, flexWrap: "wrap", justifyContent: "flex-end" }}>
-          {actions}
-        </Stack>
-      ) : null}
-    </Stack>
+        </h1>
+      </div>
+      {actions ? <div className="hx-head-actions">{actions}</div> : null}
+    </div>
   );
 }
 
@@ -54,28 +46,19 @@ export function Section({
   id?: string;
 }) {
   return (
-    <Paper component="section" variant="outlined" {...(id ? { id } : {})} sx={{ minWidth: 0, overflow: "hidden" }}>
-      <Stack
-        direction="row"
-        sx={{ alignItems: "center", gap: 1, px: 1.5, py: 0.5, minHeight: 36, borderBottom: 1, borderColor: "divider" }}
-      >
-        <Typography variant="h2" sx={{ flex: 1, minWidth: 0 }} noWrap>
-          {title}
-        </Typography>
+    <section className="hx-section" id={id}>
+      <div className="hx-section-head">
+        <h2>{title}</h2>
         {aside}
-      </Stack>
-      <Box sx={pad ? { p: 1.5 } : {}}>{children}</Box>
-    </Paper>
+      </div>
+      <div className={pad ? "hx-pad" : undefined}>{children}</div>
+    </section>
   );
 }
 
 /** What an empty part says: why, and what to do next. */
 export function Empty({ children }: { children: ReactNode }) {
-  return (
-    <Typography variant="body2" sx={{ color: "text.secondary", py: 1 }}>
-      {children}
-    </Typography>
-  );
+  return <p className="hx-empty">{children}</p>;
 }
 
 /** A sentence that says what is wrong and what to do. */
@@ -90,13 +73,43 @@ export function Problem({ children }: { children: ReactNode }) {
 /** A figure with its name above it. */
 export function Fact({ name, children }: { name: string; children: ReactNode }) {
   return (
-    <Box sx={{ minWidth: 0 }}>
-      <Typography variant="caption" component="dt" sx={{ color: "text.secondary" }}>
-        {name}
-      </Typography>
-      <Typography variant="body2" component="dd" sx={{ m: 0, overflowWrap: "anywhere" }}>
-        {children}
-      </Typography>
-    </Box>
+    <div className="hx-fact">
+      <dt>{name}</dt>
+      <dd>{children}</dd>
+    </div>
+  );
+}
+
+/** Small text beneath or beside the main one. */
+export function Caption({ children }: { children: ReactNode }) {
+  return <p className="hx-caption">{children}</p>;
+}
+
+/** Things beside each other, centred on one line. */
+export function Row({ children }: { children: ReactNode }) {
+  return <div className="hx-row">{children}</div>;
+}
+
+/** A button that looks like words, for rows of a table: a plain element. */
+export function WordButton({
+  children,
+  onClick,
+  expanded,
+  mono = false,
+}: {
+  children: ReactNode;
+  onClick: () => void;
+  expanded?: boolean;
+  mono?: boolean;
+}) {
+  return (
+    <button
+      type="button"
+      className={mono ? "hx-word hx-mono" : "hx-word"}
+      onClick={onClick}
+      {...(expanded === undefined ? {} : { "aria-expanded": expanded })}
+    >
+      {children}
+    </button>
   );
 }

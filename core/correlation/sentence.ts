@@ -1,4 +1,5 @@
 import type { Severity } from "../alarms/severity";
+import { lowerFirst } from "../catalogue/metrics";
 import { clockTime, dayAndTime, spokenDuration } from "../time/windows";
 
 export interface IncidentFacts {
@@ -21,7 +22,6 @@ export interface IncidentFacts {
 
 const list = (names: readonly string[]) =>
   names.length < 2 ? (names[0] ?? "") : `${names.slice(0, -1).join(", ")} and ${names.at(-1)}`;
-const lowerFirst = (text: string) => text.charAt(0).toLowerCase() + text.slice(1);
 
 /** What is wrong, since when, and who is affected, in one or two sentences. */
 export function incidentSentence(facts: IncidentFacts): string {

@@ -1,3 +1,5 @@
+import { setMaxListeners } from "node:events";
+
 /**
  * Runs work that must end: after `ms`, or when the signal is aborted, the promise rejects with a sentence whatever the work
  * does. The signal handed to the work is aborted then, so that it can let go of its sockets.
@@ -8,6 +10,7 @@ export async function withDeadline<T>(
   work: (ended: AbortSignal) => Promise<T>,
 ): Promise<T> {
   const own = new AbortController();
+  setMaxListeners(0, own.signal);
   let fail: (error: Error) => void = () => undefined;
   const end = new Promise<never>((_, reject) => (fail = reject));
   const stop = (message: string) => {

@@ -51,7 +51,7 @@ test("a slow front whose cause lies below it: from the process to the machine th
       .locator("../..");
     await hypervisor.getByRole("link", { name: "nq-virt-01", exact: true }).click();
     await expect(heading(page)).toContainText("nq-virt-01 is critical");
-    const first = page.getByRole("row").filter({ hasText: "processors" }).nth(1);
+    const first = page.getByRole("row").filter({ hasText: "vCPUs" }).nth(1);
     await expect(first).toContainText("nq-trial-01");
     await expect(first).toContainText("not polled");
     expect(await axeFinds(page)).toEqual([]);

@@ -190,7 +190,7 @@ test("a CSV file is looked at, mapped, and taken in part by part", async ({ page
   await page.getByRole("button", { name: "Import" }).click();
   await expect(heading(page)).toContainText("17,998 samples were imported, 1 row skipped.");
   await page.goto("/signals/metrics?from=2026-03-11T00:00:00Z&to=2026-03-12T00:00:00Z&line=metric~wind.speed");
-  await expect(page.getByRole("table", { name: "Legend" })).toContainText("wind speed · td-gw-01");
+  await expect(page.getByRole("table", { name: "Legend" })).toContainText("Wind speed · td-gw-01");
   await expect(page.getByRole("table", { name: "Legend" })).toContainText("24.9 m/s");
   await page.goto("/signals/import");
   await page

@@ -166,7 +166,7 @@ test("figures of a chart as a table and as CSV", async ({ page, request }) => {
   await page.goto("/services/gate-appointments?last=PT6H");
   await page.getByRole("button", { name: "Figures of truck moves" }).click();
   await expect(page.getByRole("region", { name: "Figures of truck moves" }).getByRole("row").nth(2)).toContainText(
-    "an hour",
+    "per hour",
   );
   const address = await page.getByRole("link", { name: "CSV of truck moves" }).getAttribute("href");
   const csv = await (await request.get(address ?? "")).text();
@@ -179,7 +179,7 @@ test("wrong input gets a sentence", async ({ page, request }) => {
   await page.getByLabel("Site").fill("x");
   await page.getByLabel("Addresses").fill("10.0.0.0/12");
   await page.getByLabel("SNMP community").fill("x");
-  await page.getByRole("button", { name: "Add the source" }).click();
+  await page.getByRole("button", { name: "Add source" }).click();
   await expect(page.getByText("1,048,574 addresses; one source sweeps at most 65,536")).toBeVisible();
 
   await page.goto("/?from=2026-03-17T09:00:00Z&to=2026-03-17T08:00:00Z");
