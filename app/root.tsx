@@ -3,12 +3,8 @@ import "@fontsource-variable/atkinson-hyperlegible-next/wght.css";
 import "@fontsource/atkinson-hyperlegible-mono/400.css";
 import "@fontsource/atkinson-hyperlegible-mono/600.css";
 import Alert from "@mui/material/Alert";
-import Box from "@mui/material/Box";
 import Container from "@mui/material/Container";
-import CssBaseline from "@mui/material/CssBaseline";
-import GlobalStyles from "@mui/material/GlobalStyles";
 import InitColorSchemeScript from "@mui/material/InitColorSchemeScript";
-import LinearProgress from "@mui/material/LinearProgress";
 import { ThemeProvider } from "@mui/material/styles";
 import { SnackbarProvider } from "notistack";
 import { useState, type ReactNode } from "react";
@@ -25,8 +21,8 @@ import { TrayProvider, useTray } from "./shell/tray";
 import { whoIs } from "./shell/who.server";
 import { windowOf } from "./shell/window.server";
 import { makeStyleCache } from "./theme/emotion";
+import { sheetAddress } from "./theme/sheet.server";
 import { theme } from "./theme/theme";
-import { DAY, NIGHT, type Tokens } from "./theme/tokens";
 import { Failure } from "./ui/Failure";
 import { Problem } from "./ui/Page";
 
@@ -61,34 +57,16 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     clockSet: context.clockSet,
     hasDrills: context.hasDrills,
     nonce: context.nonce,
+    sheet: sheetAddress,
   };
 }
-
-const variables = (tokens: Tokens) => ({
-  ...Object.fromEntries(Object.entries(tokens.severity).map(([severity, colour]) => [`--hx-${severity}`, colour])),
-  "--hx-on-severity": tokens.onSeverity,
-  "--hx-past-ground": tokens.pastGround,
-  "--hx-chart": tokens.chartLine,
-  "--hx-raised": tokens.raised,
-});
-
-const globalStyles = (
-  <GlobalStyles
-    styles={{
-      ":root": variables(DAY),
-      '[data-theme="dark"]': variables(NIGHT),
-      kbd: { fontFamily: "inherit", border: "1px solid var(--mui-palette-divider)", borderRadius: 3, padding: "0 4px" },
-    }}
-  />
-);
 
 const cache = typeof document === "undefined" ? undefined : makeStyleCache();
 
 function Styled({ children }: { children: ReactNode }) {
   const themed = (
-    <ThemeProvider theme={theme} defaultMode="light">
-      <CssBaseline enableColorScheme />
-      {globalStyles}
+    // The theme's variables stand in the shared sheet (`theme/sheet.server.tsx`).
+    <ThemeProvider theme={theme} defaultMode="light" {...{ disableStyleSheetGeneration: true }}>
       {children}
     </ThemeProvider>
   );
@@ -96,7 +74,8 @@ function Styled({ children }: { children: ReactNode }) {
 }
 
 export function Layout({ children }: { children: ReactNode }) {
-  const nonce = useRouteLoaderData<typeof loader>("root")?.nonce;
+  const shell = useRouteLoaderData<typeof loader>("root");
+  const nonce = shell?.nonce;
   return (
     <html lang="en" suppressHydrationWarning>
       <head>
@@ -104,6 +83,7 @@ export function Layout({ children }: { children: ReactNode }) {
         <meta name="viewport" content="width=device-width, initial-scale=1" />
         <link rel="icon" href="/mark.svg" type="image/svg+xml" />
         <Meta />
+        <link rel="stylesheet" href={shell?.sheet ?? "/theme.css"} />
         <Links />
       </head>
       <body>
@@ -143,26 +123,15 @@ function Frame() {
   const live = data?.window.live ?? true;
   return (
     <>
-      <Box
-        sx={{
-          minHeight: "100vh",
-          display: "flex",
-          flexDirection: "column",
-          minWidth: 1000,
-          ...(live ? {} : { boxShadow: "inset 0 0 0 3px var(--mui-palette-secondary-main)" }),
-        }}
-      >
-        <Box sx={{ position: "sticky", top: 0, zIndex: 1100 }}>
+      <div className={live ? "hx-frame" : "hx-frame hx-past"}>
+        <div className="hx-frame-top">
           <TopBar onFind={() => setPalette(true)} onKeys={() => setKeys(true)} />
           <Ribbon />
           {navigation.state === "loading" ? (
-            <LinearProgress
-              aria-label="Loading"
-              sx={{ position: "absolute", left: 0, right: 0, bottom: -2, height: 2 }}
-            />
+            <div role="progressbar" aria-label="Loading" className="hx-loading" />
           ) : null}
-        </Box>
-        <Box component="main" sx={{ flex: 1, px: 2, py: 1.5, minWidth: 0 }}>
+        </div>
+        <main>
           {trouble ? (
             <Alert severity="error" variant="filled" sx={{ mb: 1.5 }}>
               {trouble}
@@ -170,10 +139,10 @@ function Frame() {
           ) : null}
           <Problem>{problem}</Problem>
           <Outlet />
-        </Box>
-      </Box>
-      <Palette open={palette} onClose={() => setPalette(false)} />
-      <KeysHelp open={keys} onClose={() => setKeys(false)} />
+        </main>
+      </div>
+      {palette ? <Palette onClose={() => setPalette(false)} /> : null}
+      {keys ? <KeysHelp onClose={() => setKeys(false)} /> : null}
     </>
   );
 }

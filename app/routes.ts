@@ -36,6 +36,7 @@ export default [
     route("*", "routes/missing.tsx"),
   ]),
   // Answers without a page.
+  route("theme.css", "routes/theme-css.ts"),
   route("find", "routes/find.ts"),
   route("evidence", "routes/evidence.ts"),
   route("who", "routes/who.ts"),

@@ -182,7 +182,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
                 >
                   {page.parts.map((part) => (
                     <Stack component="li" key={part.id} direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
-                      <KindGlyph kind={part.kind} sx={{ fontSize: 16, color: "text.secondary" }} />
+                      <KindGlyph kind={part.kind} />
                       <KeepLink to={`/estate/${part.id}`}>{part.label}</KeepLink>
                     </Stack>
                   ))}

@@ -1,11 +1,9 @@
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
-import { DataGrid, type GridColDef } from "@mui/x-data-grid";
 import { useEffect, useState } from "react";
-import { Link as RouterLink, useNavigate, useNavigation } from "react-router";
+import { Link as RouterLink } from "react-router";
 import { z } from "zod";
 import { kindInfo } from "#core/catalogue/kinds";
 import { dayAndTime } from "#core/time/windows";
@@ -16,7 +14,9 @@ import { useKeep, useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { KeepLink } from "../ui/KeepLink";
 import { KindGlyph } from "../ui/KindGlyph";
-import { PageHead } from "../ui/Page";
+import { Empty, PageHead } from "../ui/Page";
+import { PlainButton } from "../ui/PlainButton";
+import { PlainTable } from "../ui/PlainTable";
 import { SeverityLabel } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = () => [{ title: "Estate · Holotaxis" }];
@@ -55,10 +55,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 }
 
 export default function Estate({ loaderData: { rows, total, kinds, sites, asked } }: Route.ComponentProps) {
-  const { window: now } = useShell();
   const keep = useKeep();
-  const navigate = useNavigate();
-  const loading = useNavigation().state === "loading";
   const [typed, setTyped] = useState(asked.q);
   const changeParams = useChangeParams();
   const change = (changes: Record<string, string>) =>
@@ -73,55 +70,6 @@ export default function Estate({ loaderData: { rows, total, kinds, sites, asked 
   });
   const all = kinds.reduce((sum, one) => sum + one.count, 0);
   const filtered = Boolean(asked.q || asked.kind || asked.site || asked.health);
-  const columns: GridColDef<EstateRow>[] = [
-    {
-      field: "name",
-      headerName: "Component",
-      flex: 2,
-      minWidth: 210,
-      renderCell: ({ row }) => (
-        <Stack direction="row" sx={{ alignItems: "center", gap: 1, height: "100%" }}>
-          <KindGlyph kind={row.kind} sx={{ fontSize: 16, color: "text.secondary" }} />
-          <KeepLink to={`/estate/${row.id}`} clip>
-            {row.name}
-          </KeepLink>
-        </Stack>
-      ),
-    },
-    {
-      field: "kind",
-      headerName: "Kind",
-      flex: 1,
-      minWidth: 140,
-      valueGetter: (_value, row) => kindInfo(row.kind).label,
-    },
-    { field: "site", headerName: "Site", flex: 0.8, minWidth: 100 },
-    { field: "address", headerName: "Address", minWidth: 110, valueGetter: (_value, row) => row.address ?? "" },
-    {
-      field: "services",
-      headerName: "Services",
-      flex: 1.6,
-      minWidth: 150,
-      sortable: false,
-      valueGetter: (_value, row) => row.services ?? "–",
-    },
-    {
-      field: "severity",
-      headerName: "Health",
-      minWidth: 110,
-      renderCell: ({ row }) => (
-        <Box sx={{ display: "flex", alignItems: "center", height: "100%" }}>
-          <SeverityLabel severity={row.severity} />
-        </Box>
-      ),
-    },
-    {
-      field: "lastSeenAt",
-      headerName: "Last seen",
-      minWidth: 160,
-      valueGetter: (_value, row) => dayAndTime(row.lastSeenAt, now.nowMs),
-    },
-  ];
   return (
     <>
       <PageHead
@@ -190,33 +138,134 @@ export default function Estate({ loaderData: { rows, total, kinds, sites, asked 
           </Button>
         ) : null}
       </Stack>
-      <DataGrid
+      <Components
         rows={rows}
-        columns={columns}
-        rowCount={total}
-        loading={loading}
-        density="compact"
-        paginationMode="server"
-        sortingMode="server"
-        disableColumnMenu
-        disableColumnFilter
-        disableRowSelectionOnClick
-        pageSizeOptions={[25, 50, 100]}
-        paginationModel={{ page: asked.page, pageSize: asked.size }}
-        onPaginationModelChange={(model) => change({ page: String(model.page), size: String(model.pageSize) })}
-        sortModel={[{ field: asked.sort, sort: asked.order }]}
-        onSortModelChange={([model]) => change({ sort: model?.field ?? "severity", order: model?.sort ?? "desc" })}
-        onRowDoubleClick={({ row }) => void navigate(keep(`/estate/${(row as EstateRow).id}`))}
-        aria-label="Components"
-        localeText={{
-          noRowsLabel: filtered ? "No component fits this filter. Clear it to see all." : "No components yet.",
-        }}
-        sx={{
-          bgcolor: "background.paper",
-          minHeight: 320,
-          "--DataGrid-t-header-background-base": "var(--mui-palette-background-paper)",
-        }}
+        asked={asked}
+        onSort={(field) =>
+          change({ sort: field, order: asked.sort === field && asked.order === "asc" ? "desc" : "asc" })
+        }
+        empty={filtered ? "No component fits this filter. Clear it to see all." : "No components yet."}
       />
+      <Pager total={total} asked={asked} onChange={change} />
     </>
+  );
+}
+
+type Asked = Route.ComponentProps["loaderData"]["asked"];
+
+const COLUMNS: readonly { field: (typeof SORTS)[number] | "services"; name: string; width?: string }[] = [
+  { field: "name", name: "Component", width: "22%" },
+  { field: "kind", name: "Kind" },
+  { field: "site", name: "Site" },
+  { field: "address", name: "Address" },
+  { field: "services", name: "Services", width: "20%" },
+  { field: "severity", name: "Health" },
+  { field: "lastSeenAt", name: "Last seen" },
+];
+
+function Components({
+  rows,
+  asked,
+  onSort,
+  empty,
+}: {
+  rows: readonly EstateRow[];
+  asked: Asked;
+  onSort: (field: string) => void;
+  empty: string;
+}) {
+  const { window: now } = useShell();
+  return (
+    <div className="hx-section">
+      <PlainTable aria-label="Components" style={{ tableLayout: "fixed" }}>
+        <thead>
+          <tr>
+            {COLUMNS.map(({ field, name, width }) =>
+              field === "services" ? (
+                <th key={field} scope="col" style={{ width }}>
+                  {name}
+                </th>
+              ) : (
+                <th
+                  key={field}
+                  scope="col"
+                  style={{ width }}
+                  aria-sort={asked.sort === field ? (asked.order === "asc" ? "ascending" : "descending") : "none"}
+                >
+                  <button type="button" className="hx-sort" onClick={() => onSort(field)}>
+                    {name}
+                    {asked.sort === field ? (asked.order === "asc" ? " ↑" : " ↓") : ""}
+                  </button>
+                </th>
+              ),
+            )}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => (
+            <tr key={row.id}>
+              <td>
+                <span className="hx-row">
+                  <KindGlyph kind={row.kind} />
+                  <KeepLink to={`/estate/${row.id}`} clip>
+                    {row.name}
+                  </KeepLink>
+                </span>
+              </td>
+              <td className="cut">{kindInfo(row.kind).label}</td>
+              <td className="cut">{row.site}</td>
+              <td className="cut">{row.address ?? ""}</td>
+              <td className="cut" title={row.services ?? ""}>
+                {row.services ?? "–"}
+              </td>
+              <td>
+                <SeverityLabel severity={row.severity} />
+              </td>
+              <td className="cut">{dayAndTime(row.lastSeenAt, now.nowMs)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+      {rows.length === 0 ? (
+        <div className="hx-pad">
+          <Empty>{empty}</Empty>
+        </div>
+      ) : null}
+    </div>
+  );
+}
+
+function Pager({
+  total,
+  asked,
+  onChange,
+}: {
+  total: number;
+  asked: Asked;
+  onChange: (changes: Record<string, string>) => void;
+}) {
+  const from = asked.page * asked.size;
+  const last = Math.max(0, Math.ceil(total / asked.size) - 1);
+  const go = (page: number) => onChange({ page: String(page) });
+  return (
+    <nav aria-label="Pages of components" className="hx-row hx-pager">
+      <span>
+        {total === 0 ? "0" : `${from + 1} to ${Math.min(total, from + asked.size)}`} of {total.toLocaleString("en-GB")}
+      </span>
+      <PlainButton disabled={asked.page === 0} onClick={() => go(asked.page - 1)}>
+        Previous page
+      </PlainButton>
+      <PlainButton disabled={asked.page >= last} onClick={() => go(asked.page + 1)}>
+        Next page
+      </PlainButton>
+      <label className="hx-row">
+        Rows
+        <select className="hx-select" value={asked.size} onChange={(event) => onChange({ size: event.target.value })}>
+          {[25, 50, 100].map((size) => (
+            <option key={size}>{size}</option>
+          ))}
+        </select>
+      </label>
+    </nav>
   );
 }

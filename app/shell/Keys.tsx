@@ -56,9 +56,9 @@ const KEYS: readonly (readonly [string, string])[] = [
   ["?", "These keys"],
 ];
 
-export function KeysHelp({ open, onClose }: { open: boolean; onClose: () => void }) {
+export function KeysHelp({ onClose }: { onClose: () => void }) {
   return (
-    <Dialog open={open} onClose={onClose} aria-labelledby="keys-title">
+    <Dialog open onClose={onClose} aria-labelledby="keys-title">
       <DialogTitle id="keys-title" component="h2">
         Keys
       </DialogTitle>

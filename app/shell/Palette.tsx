@@ -21,7 +21,7 @@ interface Hit {
 }
 
 /** Finds any component, service, incident, runbook or page by a few letters. */
-export function Palette({ open, onClose }: { open: boolean; onClose: () => void }) {
+export function Palette({ onClose }: { onClose: () => void }) {
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
   const fetcher = useFetcher<Answer<"find">>();
@@ -30,15 +30,10 @@ export function Palette({ open, onClose }: { open: boolean; onClose: () => void 
   const { load } = fetcher;
 
   useEffect(() => {
-    if (!open) return;
-    setText("");
-    setAt(0);
-  }, [open]);
-  useEffect(() => {
-    if (!open || text.trim().length < 1) return;
+    if (text.trim().length < 1) return;
     const timer = setTimeout(() => void load(`/find?q=${encodeURIComponent(text.trim())}`), 120);
     return () => clearTimeout(timer);
-  }, [text, open, load]);
+  }, [text, load]);
 
   const hits = useMemo((): Hit[] => {
     const wanted = text.trim().toLowerCase();
@@ -84,7 +79,7 @@ export function Palette({ open, onClose }: { open: boolean; onClose: () => void 
 
   return (
     <Dialog
-      open={open}
+      open
       onClose={onClose}
       fullWidth
       maxWidth="sm"

@@ -81,12 +81,12 @@ export function TrayProvider({ children }: { children: ReactNode }) {
   return (
     <TrayContext.Provider value={{ pin, open, setOpen }}>
       {children}
-      <Tray open={open} onClose={() => setOpen(false)} />
+      {open ? <Tray onClose={() => setOpen(false)} /> : null}
     </TrayContext.Provider>
   );
 }
 
-function Tray({ open, onClose }: { open: boolean; onClose: () => void }) {
+function Tray({ onClose }: { onClose: () => void }) {
   const { tray } = useShell();
   const fetcher = useFetcher<Answer>();
   const { pathname } = useLocation();
@@ -106,7 +106,7 @@ function Tray({ open, onClose }: { open: boolean; onClose: () => void }) {
   return (
     <Drawer
       anchor="right"
-      open={open}
+      open
       onClose={onClose}
       slotProps={{
         paper: {

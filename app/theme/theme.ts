@@ -1,5 +1,4 @@
 import { createTheme } from "@mui/material/styles";
-import { plainStyles } from "./plain";
 import { DAY, NIGHT, type Tokens } from "./tokens";
 
 const BODY = '"Atkinson Hyperlegible Next Variable", system-ui, sans-serif';
@@ -60,7 +59,6 @@ export const theme = createTheme({
             transitionDuration: "0.001ms !important",
           },
         },
-        ...plainStyles(MONO),
         code: { fontFamily: MONO, fontSize: "0.92em" },
       },
     },

@@ -28,6 +28,7 @@ export const PlainTable = styled("table", { shouldForwardProp: (name) => name !=
     },
     "& .num": { textAlign: "right" },
     "& .line": { whiteSpace: "nowrap" },
+    "& .cut": { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" },
     "& .top": { verticalAlign: "top" },
   }),
 );

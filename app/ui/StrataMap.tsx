@@ -2,16 +2,15 @@ import "@xyflow/react/dist/style.css";
 import {
   Background,
   Controls,
-  Handle,
-  MarkerType,
+  getBezierPath,
+  getSmoothStepPath,
   Position,
   ReactFlow,
-  type Edge,
+  ViewportPortal,
   type Node,
   type NodeProps,
 } from "@xyflow/react";
 import Box from "@mui/material/Box";
-import Typography from "@mui/material/Typography";
 import { memo, useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import type { mapPage, MapCard } from "#server/pages/map";
@@ -25,128 +24,124 @@ export type MapData = ReturnType<typeof mapPage>;
 const CARD_WIDTH = 172;
 const CARD_HEIGHT = 62;
 
-const SIDES = [
-  { id: "top", position: Position.Top },
-  { id: "right", position: Position.Right },
-  { id: "bottom", position: Position.Bottom },
-  { id: "left", position: Position.Left },
-] as const;
-type Side = (typeof SIDES)[number]["id"];
+/** Middle of a side of a card. */
+function middle(card: MapCard, side: Position): { x: number; y: number } {
+  return {
+    x: card.x + (side === Position.Left ? 0 : side === Position.Right ? CARD_WIDTH : CARD_WIDTH / 2),
+    y: card.y + (side === Position.Top ? 0 : side === Position.Bottom ? CARD_HEIGHT : CARD_HEIGHT / 2),
+  };
+}
 
 /** The sides of two cards that face each other; cards far apart in one row are joined below, so that no line runs through those between. */
-function facing(
-  from: MapCard,
-  to: MapCard,
-): { sourceHandle: Side; targetHandle: Side; type: "default" | "smoothstep" } {
-  if (to.y > from.y) return { sourceHandle: "bottom", targetHandle: "top", type: "default" };
-  if (to.y < from.y) return { sourceHandle: "top", targetHandle: "bottom", type: "default" };
-  if (Math.abs(to.x - from.x) > CARD_WIDTH * 1.5)
-    return { sourceHandle: "bottom", targetHandle: "bottom", type: "smoothstep" };
-  return to.x > from.x
-    ? { sourceHandle: "right", targetHandle: "left", type: "default" }
-    : { sourceHandle: "left", targetHandle: "right", type: "default" };
+function facing(from: MapCard, to: MapCard): [from: Position, to: Position, stepped: boolean] {
+  if (to.y > from.y) return [Position.Bottom, Position.Top, false];
+  if (to.y < from.y) return [Position.Top, Position.Bottom, false];
+  if (Math.abs(to.x - from.x) > CARD_WIDTH * 1.5) return [Position.Bottom, Position.Bottom, true];
+  return to.x > from.x ? [Position.Right, Position.Left, false] : [Position.Left, Position.Right, false];
+}
+
+function pathOf(from: MapCard, to: MapCard): string {
+  const [sourcePosition, targetPosition, stepped] = facing(from, to);
+  const source = middle(from, sourcePosition);
+  const target = middle(to, targetPosition);
+  const ends = {
+    sourceX: source.x,
+    sourceY: source.y,
+    sourcePosition,
+    targetX: target.x,
+    targetY: target.y,
+    targetPosition,
+  };
+  return (stepped ? getSmoothStepPath(ends) : getBezierPath(ends))[0];
 }
 
 type CardNode = Node<{ card: MapCard; faded: boolean; chosen: boolean }, "card">;
 type BandNode = Node<{ label: string; width: number; height: number; odd: boolean }, "band">;
 
+const CARD_SIZE = { width: CARD_WIDTH, height: CARD_HEIGHT };
+
 const Card = memo(function Card({ data: { card, faded, chosen } }: NodeProps<CardNode>) {
+  const well = card.severity === "cleared";
   return (
-    <Box
+    <div
+      className={`hx-node${faded ? " hx-faded" : ""}${chosen ? " hx-node-chosen" : ""}`}
       title={`${card.kindLabel} ${card.name}${card.sub ? `, ${card.sub}` : ""}${card.reason ? `. ${card.reason}` : ""}`}
-      sx={{
-        width: CARD_WIDTH,
-        height: CARD_HEIGHT,
-        bgcolor: "background.paper",
-        border: "1px solid",
-        borderWidth: card.severity === "cleared" ? 1 : 2,
-        borderColor: card.severity === "cleared" ? "divider" : `var(--hx-${card.severity})`,
-        borderRadius: 1,
-        px: 0.75,
-        py: 0.5,
-        display: "flex",
-        flexDirection: "column",
-        opacity: faded ? 0.35 : 1,
-        outline: chosen ? "2px solid var(--mui-palette-primary-main)" : "none",
-        cursor: "pointer",
-      }}
+      style={{ ...CARD_SIZE, ...(well ? {} : { border: `2px solid var(--hx-${card.severity})` }) }}
     >
-      {SIDES.map(({ id, position }) => (
-        <Handle
-          key={`in-${id}`}
-          id={id}
-          type="target"
-          position={position}
-          style={{ opacity: 0 }}
-          isConnectable={false}
-        />
-      ))}
-      <Box sx={{ display: "flex", alignItems: "center", gap: 0.5 }}>
-        <KindGlyph kind={card.kind} sx={{ fontSize: 14, color: "text.secondary", flex: "none" }} />
-        <Typography
-          component="span"
-          noWrap
-          sx={{ fontSize: 13.5, fontWeight: 600, flex: 1, minWidth: 0, lineHeight: 1.3 }}
-        >
-          {card.name}
-        </Typography>
+      <div className="hx-row">
+        <KindGlyph kind={card.kind} />
+        <b className="hx-clip">{card.name}</b>
         <SeverityMark severity={card.severity} size={16} />
-      </Box>
-      <Typography component="span" noWrap sx={{ fontSize: 12, color: "text.secondary", lineHeight: 1.35 }}>
-        {card.sub}
-      </Typography>
-      <Typography
-        component="span"
-        noWrap
-        sx={{ fontSize: 12, lineHeight: 1.35, fontWeight: card.severity === "cleared" ? 400 : 600 }}
-      >
-        {card.figure || "\u00a0"}
-      </Typography>
-      {SIDES.map(({ id, position }) => (
-        <Handle
-          key={`out-${id}`}
-          id={id}
-          type="source"
-          position={position}
-          style={{ opacity: 0 }}
-          isConnectable={false}
-        />
-      ))}
-    </Box>
+      </div>
+      <span className="hx-clip hx-quiet">{card.sub}</span>
+      <span className={well ? "hx-clip" : "hx-clip hx-strong"}>{card.figure || "\u00a0"}</span>
+    </div>
   );
 });
 
 const Band = memo(function Band({ data }: NodeProps<BandNode>) {
   return (
-    <Box
-      sx={{
-        width: data.width,
-        height: data.height,
-        borderTop: "1px solid",
-        borderColor: "divider",
-        bgcolor: data.odd ? "background.paper" : "transparent",
-        pointerEvents: "none",
-      }}
-    >
-      <Typography
-        component="span"
-        sx={{
-          fontSize: 12.5,
-          color: "text.secondary",
-          position: "absolute",
-          left: 6,
-          top: 8,
-          width: 86,
-          lineHeight: 1.25,
-        }}
-      >
-        {data.label}
-      </Typography>
-    </Box>
+    <div className={data.odd ? "hx-band hx-odd" : "hx-band"} style={{ width: data.width, height: data.height }}>
+      <span>{data.label}</span>
+    </div>
   );
 });
 
 const NODE_TYPES = { card: Card, band: Band };
+
+const DASHES: Readonly<Partial<Record<MapData["links"][number]["type"], string>>> = {
+  "runs-on": "2 4",
+  "wired-to": "2 4",
+  "part-of": "7 4",
+  "relies-on": "7 4",
+};
+
+/** All lines of the map in one drawing beneath its cards: quiet, thicker with traffic, coloured towards what is unwell. */
+const Lines = memo(function Lines({ map, hovered }: { map: MapData; hovered: string | null }) {
+  const cardOf = useMemo(() => new Map(map.cards.map((card) => [card.id, card])), [map.cards]);
+  const paths = useMemo(
+    () =>
+      map.links.flatMap((link) => {
+        const from = cardOf.get(link.from);
+        const to = cardOf.get(link.to);
+        if (!from || !to) return [];
+        const failing = link.type === "talks-to" && to.severity !== "cleared" && to.severity !== "warning";
+        return [{ link, path: pathOf(from, to), failing, severity: to.severity }];
+      }),
+    [map.links, cardOf],
+  );
+  return (
+    <svg className="hx-lines" width={1} height={1} aria-hidden="true">
+      <marker
+        id="hx-arrow"
+        viewBox="0 0 10 10"
+        refX="9"
+        refY="5"
+        markerWidth="9"
+        markerHeight="9"
+        orient="auto-start-reverse"
+        markerUnits="userSpaceOnUse"
+      >
+        <path d="M1 1L9 5L1 9" fill="none" stroke="context-stroke" />
+      </marker>
+      {paths.map(({ link, path, failing, severity }) => {
+        const lit = hovered !== null && (link.from === hovered || link.to === hovered);
+        const directed = link.type === "talks-to" || link.type === "relies-on";
+        return (
+          <path
+            key={link.id}
+            d={path}
+            stroke={failing ? `var(--hx-${severity})` : "var(--mui-palette-text-secondary)"}
+            strokeWidth={link.type === "talks-to" ? Math.min(3.5, 0.9 + Math.log2(1 + link.connections) * 0.55) : 0.8}
+            strokeDasharray={DASHES[link.type]}
+            opacity={hovered ? (lit ? 0.95 : 0.06) : failing ? 0.9 : 0.34}
+            markerEnd={directed ? "url(#hx-arrow)" : undefined}
+          />
+        );
+      })}
+    </svg>
+  );
+});
 
 /** The map in strata: layers from people down to the network, cards with health, quiet lines that thicken with traffic. */
 export function StrataMap({ map, height, highlight }: { map: MapData; height: number | string; highlight?: string }) {
@@ -163,13 +158,13 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
     }
     return set;
   }, [hovered, map.links]);
-  const cardOf = useMemo(() => new Map(map.cards.map((card) => [card.id, card])), [map.cards]);
   const nodes = useMemo(
     (): (CardNode | BandNode)[] => [
       ...map.strata.map((stratum, index): BandNode => ({
         id: `band-${stratum.id}`,
         type: "band",
         position: { x: 0, y: stratum.y },
+        measured: { width: map.width, height: stratum.height },
         data: { label: stratum.label, width: map.width, height: stratum.height, odd: index % 2 === 1 },
         selectable: false,
         focusable: false,
@@ -180,48 +175,14 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
         id: card.id,
         type: "card",
         position: { x: card.x, y: card.y },
-        width: CARD_WIDTH,
-        height: CARD_HEIGHT,
+        ...CARD_SIZE,
+        measured: CARD_SIZE,
         data: { card, faded: near !== null && !near.has(card.id), chosen: card.id === highlight },
         ariaLabel: `${card.kindLabel} ${card.name} ${card.sub}, ${card.severity === "cleared" ? "well" : card.severity}${card.figure ? `, ${card.figure}` : ""}. Press Enter to open.`,
         draggable: false,
       })),
     ],
     [map, near, highlight],
-  );
-  const edges = useMemo(
-    (): Edge[] =>
-      map.links.flatMap((link) => {
-        const from = cardOf.get(link.from);
-        const to = cardOf.get(link.to);
-        if (!from || !to) return [];
-        const ill = to.severity;
-        const failing = link.type === "talks-to" && ill !== "cleared" && ill !== "warning";
-        const lit = hovered !== null && (link.from === hovered || link.to === hovered);
-        return {
-          id: link.id,
-          source: link.from,
-          target: link.to,
-          ...facing(from, to),
-          focusable: false,
-          animated: false,
-          style: {
-            stroke: failing ? `var(--hx-${ill})` : "var(--mui-palette-text-secondary)",
-            strokeWidth: link.type === "talks-to" ? Math.min(3.5, 0.9 + Math.log2(1 + link.connections) * 0.55) : 0.8,
-            strokeDasharray:
-              link.type === "runs-on" || link.type === "wired-to"
-                ? "2 4"
-                : link.type === "part-of" || link.type === "relies-on"
-                  ? "7 4"
-                  : undefined,
-            opacity: hovered ? (lit ? 0.95 : 0.06) : failing ? 0.9 : 0.34,
-          },
-          ...(link.type === "talks-to" || link.type === "relies-on"
-            ? { markerEnd: { type: MarkerType.Arrow, width: 12, height: 12 } }
-            : {}),
-        };
-      }),
-    [map.links, hovered, cardOf],
   );
   const open = (id: string) => {
     const card = map.cards.find((one) => one.id === id);
@@ -263,7 +224,6 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
     >
       <ReactFlow
         nodes={nodes}
-        edges={edges}
         nodeTypes={NODE_TYPES}
         fitView
         fitViewOptions={{ padding: 0.04, maxZoom: 1 }}
@@ -282,6 +242,9 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
         proOptions={{ hideAttribution: true }}
         aria-label="Map in strata"
       >
+        <ViewportPortal>
+          <Lines map={map} hovered={hovered} />
+        </ViewportPortal>
         <Background gap={16} size={0.6} color="var(--mui-palette-divider)" />
         <Controls showInteractive={false} position="bottom-right" />
       </ReactFlow>

@@ -177,16 +177,19 @@ function ofSite({ db, atMs, components, members, services }: At, site: string): 
 function ofService({ db, atMs, members, services, reliance }: At, chosen: ServiceRow): Shown {
   const ids = new Set(members.filter((row) => row.service_id === chosen.id).map((row) => row.component_id));
   // The switches its hosts are wired to carry it too, and those behind them.
+  const relations = new Map<number, RelationRow>();
   for (let added: number[] = [...ids]; added.length;) {
     const from = new Set(added);
-    const wired = relationsOf(db, from, atMs).filter((row) => row.type === "wired-to" && from.has(row.from_id));
+    const own = relationsOf(db, from, atMs);
+    for (const row of own) relations.set(row.id, row);
+    const wired = own.filter((row) => row.type === "wired-to" && from.has(row.from_id));
     added = [...new Set(wired.map((row) => row.to_id).filter((id) => !ids.has(id)))];
     for (const id of added) ids.add(id);
   }
   const relied = reliance.get(chosen.id) ?? new Set<number>();
   return {
     ids,
-    relations: relationsOf(db, ids, atMs),
+    relations: [...relations.values()],
     services: services.filter(
       (service) => service.id === chosen.id || relied.has(service.id) || reliance.get(service.id)?.has(chosen.id),
     ),
