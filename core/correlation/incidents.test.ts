@@ -118,6 +118,10 @@ describe("sentences", () => {
     expect(incidentSentence({ ...facts, leading: { name: "manifest-parser", share: 0.826 } })).toBe(
       "On nq-mfx-parse-01: memory use at 92.8 % (mean of 5 samples), above the limit of 90 % (since 00:00, 4 min so far); manifest-parser alone held 83 % of its memory. Manifest Exchange is affected; Customs Release relies on it.",
     ));
+  it("leave an acronym as it is written", () =>
+    expect(incidentSentence({ ...facts, problem: "CPU usage at 97 %" })).toContain(
+      "On nq-mfx-parse-01: CPU usage at 97 %",
+    ));
   it("name the machine that takes most of a hypervisor, when it stands out", () => {
     const leadingGuest = { name: "nq-trial-01", processors: 7.9, share: 0.71 };
     expect(incidentSentence({ ...facts, leadingGuest })).toContain(

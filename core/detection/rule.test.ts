@@ -40,7 +40,7 @@ describe("a rule from a form", () => {
   it.each([
     [{ name: "" }, "name"],
     [{ scope: "everything" }, "scope"],
-    [{ type: "oracle" }, "type"],
+    [{ type: "reference" }, "type"],
     [{ critical: "many" }, "critical"],
     [{ critical: "" }, "critical"],
     [{ samples: "0" }, "samples"],

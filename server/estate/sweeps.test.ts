@@ -1,0 +1,181 @@
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import { z } from "zod";
+import { identityKey, type Observation } from "#core/estate/observation";
+import { useStore } from "../../tests/store";
+import type { LiveEvent } from "../events";
+import type { Secrets } from "../secrets";
+import type { Found, SourceDriver } from "../sources/driver";
+import { changesIn } from "../store/changes";
+import type { Db } from "../store/database";
+import { currentComponents } from "../store/estate";
+import { listFindings, listSources, sealedCredential, sweepById } from "../store/sources";
+import { Sweeps } from "./sweeps";
+
+const START = Date.parse("2026-03-17T10:00:00Z");
+
+/** What the made-up driver finds, and what it is given. */
+const world = vi.hoisted(() => ({
+  discover: undefined as unknown as (signal: AbortSignal) => AsyncIterable<Found>,
+  credential: "",
+}));
+vi.mock("../sources/registry", () => {
+  const driver: SourceDriver<{ ranges: string }> = {
+    kind: "range",
+    label: "Made up",
+    about: "",
+    settings: z.object({ ranges: z.string() }),
+    credential: { label: "word", help: "Ask for it." },
+    covers: () => ({ text: "four places", places: 4 }),
+    check: (settings, credential) =>
+      Promise.resolve({ ok: credential === "open", lines: [`${settings.ranges} with ${credential}`] }),
+    discover: (_settings, credential, signal) => {
+      world.credential = credential;
+      return world.discover(signal);
+    },
+  };
+  return { driverOf: () => driver, sourceDrivers: () => [driver] };
+});
+
+let db: Db;
+let events: LiveEvent[];
+let sweeps: Sweeps;
+const estate = vi.fn();
+useStore((made) => (db = made));
+beforeEach(() => {
+  db.exec(
+    "DELETE FROM finding; DELETE FROM sweep; DELETE FROM change; DELETE FROM fact; DELETE FROM component_key; DELETE FROM component; DELETE FROM source; DELETE FROM credential",
+  );
+  events = [];
+  estate.mockClear();
+  sweeps = new Sweeps({
+    db,
+    secrets: { seal: (text: string) => `sealed ${text}`, open: (text: string) => text.slice(7) } as unknown as Secrets,
+    now: () => START,
+    emit: (event) => events.push(event),
+    tellTrouble: () => undefined,
+    onSources: () => undefined,
+    onEstate: estate,
+  });
+});
+
+const input = (name = "Room", credential: string | null = "open") =>
+  ({
+    kind: "range",
+    name,
+    site: "Room",
+    settings: { ranges: "r" },
+    credential: credential ?? undefined,
+    pollSeconds: 60,
+  }) as Parameters<Sweeps["saveSource"]>[1];
+const host = (name: string): Observation => ({
+  keys: [identityKey("name", name)],
+  kind: { is: "host.linux", reason: "it says so", confidence: 1 },
+  name,
+  address: "127.0.0.1",
+  depth: 2,
+  readBy: "snmp",
+  facts: {},
+});
+const found = (...names: string[]): Found => ({ what: "observations", observations: names.map(host) });
+async function* giving(...list: Found[]): AsyncIterable<Found> {
+  for (const one of list) yield await Promise.resolve(one);
+}
+const names = () => currentComponents(db).map((row) => row.name);
+
+describe("a source", () => {
+  it("is kept with its credential sealed, and on record", () => {
+    const id = sweeps.saveSource(undefined, input(), "Anna");
+    expect(sealedCredential(db, id)).toBe("sealed open");
+    expect(JSON.stringify(listSources(db))).not.toContain("open");
+    expect(changesIn(db, 0, START + 1, 5)).toMatchObject([{ summary: "Source Room was added", by_whom: "Anna" }]);
+  });
+  it("needs its credential once, and keeps it when edited without", () => {
+    expect(() => sweeps.saveSource(undefined, input("Room", null), "Anna")).toThrow("Give the word. Ask for it.");
+    const id = sweeps.saveSource(undefined, input(), "Anna");
+    sweeps.saveSource(id, input("Yard", null), "Anna");
+    expect(sealedCredential(db, id)).toBe("sealed open");
+    expect(listSources(db).map((source) => source.name)).toEqual(["Yard"]);
+  });
+  it("has a name of its own", () => {
+    const id = sweeps.saveSource(undefined, input(), "Anna");
+    expect(() => sweeps.saveSource(undefined, input(), "Ben")).toThrow("There is a source called “Room” already.");
+    expect(() => sweeps.saveSource(id, input(), "Ben")).not.toThrow();
+    expect(() => sweeps.saveSource(9999, input("Other"), "Ben")).toThrow("does not exist any more");
+  });
+  it("is tried with what was typed, or with what is kept where nothing was", async () => {
+    const id = sweeps.saveSource(undefined, input(), "Anna");
+    expect(await sweeps.check(id, input("Room", null))).toEqual({ ok: true, lines: ["r with open"] });
+    expect(await sweeps.check(id, input("Room", "shut"))).toEqual({ ok: false, lines: ["r with shut"] });
+  });
+});
+
+describe("a sweep", () => {
+  const sweep = async (...list: Found[]) => {
+    world.discover = () => giving(...list);
+    const source = listSources(db)[0]?.id ?? sweeps.saveSource(undefined, input(), "Anna");
+    return sweepById(db, await sweeps.start(source, "Anna", true));
+  };
+  it("takes in what is found, tells what is new, and counts", async () => {
+    const row = await sweep(
+      found("a", "b"),
+      { what: "failure", address: "127.0.0.9", reason: "It answered nonsense." },
+      { what: "progress", tried: 4, answering: 3, recognised: 2, failed: 1 },
+    );
+    expect(world.credential).toBe("open");
+    expect(names().sort()).toEqual(["a", "b"]);
+    expect(row).toMatchObject({ state: "done", tried: 4, answering: 3, failed: 1, started_by: "Anna", message: null });
+    const findings = listFindings(db, row?.id as number, "", 10, 0);
+    expect(findings.map((one) => [one.outcome, one.title]).sort()).toEqual([
+      ["failed", "127.0.0.9"],
+      ["new", "a"],
+      ["new", "b"],
+    ]);
+    expect(estate).toHaveBeenCalled();
+    expect(events.at(-1)).toMatchObject({ topic: "estate" });
+  });
+  it("again changes nothing and tells nothing new", async () => {
+    await sweep(found("a"));
+    const before = currentComponents(db);
+    const row = await sweep(found("a"), { what: "progress", tried: 4, answering: 1, recognised: 1, failed: 0 });
+    expect(listFindings(db, row?.id as number, "new", 10, 0)).toEqual([]);
+    expect(currentComponents(db).map((one) => one.id)).toEqual(before.map((one) => one.id));
+  });
+  it("says so where nothing answers", async () => {
+    const row = await sweep({ what: "progress", tried: 4, answering: 0, recognised: 0, failed: 0 });
+    expect(row?.message).toBe(
+      "Nothing answered on 4 addresses. Check the range, and whether this machine can reach it.",
+    );
+  });
+  it("that breaks off keeps its reason, and the next one can start", async () => {
+    world.discover = async function* () {
+      yield await Promise.resolve(found("a"));
+      throw new Error("the wire is cut");
+    };
+    const source = sweeps.saveSource(undefined, input(), "Anna");
+    const id = await sweeps.start(source, "Anna", true);
+    expect(sweepById(db, id)).toMatchObject({ state: "failed", message: "The sweep broke off: the wire is cut" });
+    expect((await sweep(found("a")))?.state).toBe("done");
+  });
+  it("that is stopped keeps what was found until then and says by whom", async () => {
+    let sent: () => void = () => undefined;
+    const began = new Promise<void>((done) => (sent = done));
+    world.discover = async function* (signal) {
+      yield found("a");
+      yield { what: "progress", tried: 2, answering: 1, recognised: 1, failed: 0 };
+      sent();
+      await new Promise<void>((done) => signal.addEventListener("abort", () => done()));
+    };
+    const source = sweeps.saveSource(undefined, input(), "Anna");
+    const id = await sweeps.start(source, "Anna");
+    await began;
+    await expect(sweeps.start(source, "Ben")).rejects.toThrow("A sweep of Room is already running.");
+    expect(sweeps.stop(id, "Ben")).toBe(true);
+    await vi.waitFor(() => expect(sweepById(db, id)?.state).toBe("stopped"));
+    expect(sweepById(db, id)?.message).toBe("Stopped by Ben after 2 addresses; what was found until then is kept.");
+    expect(names()).toEqual(["a"]);
+    await vi.waitFor(() => expect(sweeps.stop(id, "Ben")).toBe(false));
+  });
+  it("of a source that is gone is refused", async () => {
+    await expect(sweeps.start(9999, "Anna")).rejects.toThrow("That source does not exist any more.");
+  });
+});

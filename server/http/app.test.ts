@@ -1,0 +1,209 @@
+import { once } from "node:events";
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { request, type Server } from "node:http";
+import type { AddressInfo } from "node:net";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import pino from "pino";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import type { LiveEvent } from "../events";
+import { makeApp } from "./app";
+import { LiveUpdates } from "./live";
+
+/** A build of pages as React Router hands it over, with one route that answers and one that fails. */
+const BUILD = `
+export const entry = { module: { default: (request, status, headers) => new Response("page", { status, headers }) } };
+const answer = (text) => () => new Response(text);
+export const routes = {
+  ok: { id: "ok", path: "ok", module: { loader: answer("fine"), action: answer("done") } },
+  bad: { id: "bad", path: "bad", module: { loader: () => { throw new Error("secret of the inside"); } } },
+};
+export const assets = { entry: { imports: [], module: "" }, routes: {}, url: "", version: "1" };
+export const publicPath = "/";
+export const assetsBuildDirectory = "";
+export const basename = "/";
+export const future = {};
+export const isSpaMode = false;
+export const ssr = true;
+export const prerender = [];
+export const routeDiscovery = { mode: "initial" };
+`;
+
+let folder: string;
+let server: Server;
+let port: number;
+let live: LiveUpdates;
+beforeAll(async () => {
+  folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
+  mkdirSync(join(folder, "client", "assets"), { recursive: true });
+  writeFileSync(join(folder, "client", "assets", "a-1.js"), "1");
+  writeFileSync(join(folder, "build.mjs"), BUILD);
+  live = new LiveUpdates();
+  const names: string[] = [];
+  const app = await makeApp({
+    root: folder,
+    clientFolder: join(folder, "client"),
+    serverBuild: join(folder, "build.mjs"),
+    log: pino({ level: "silent" }),
+    live,
+    hostNames: names,
+    holotaxis: {} as never,
+  });
+  server = app.listen(0, "127.0.0.1");
+  await once(server, "listening");
+  port = (server.address() as AddressInfo).port;
+  names.push(`127.0.0.1:${port}`);
+});
+afterAll(() => {
+  live.close();
+  server.closeAllConnections();
+  server.close();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+interface Answer {
+  status: number;
+  headers: Record<string, string | string[] | undefined>;
+  text: string;
+}
+const ask = (path: string, headers: Record<string, string> = {}, method = "GET"): Promise<Answer> =>
+  new Promise((done, failed) => {
+    const asked = request({ port, host: "127.0.0.1", path, method, headers, agent: false }, (response) => {
+      let text = "";
+      response.on("data", (part) => (text += part));
+      response.on("end", () => done({ status: response.statusCode ?? 0, headers: response.headers, text }));
+    });
+    asked.on("error", failed);
+    asked.end();
+  });
+
+describe("what is answered", () => {
+  it("comes with a policy that lets no foreign script in, and a nonce of its own each time", async () => {
+    const policies = await Promise.all(
+      [1, 2].map(async () => String((await ask("/ok")).headers["content-security-policy"])),
+    );
+    for (const policy of policies) {
+      expect(policy).toContain("default-src 'none'");
+      expect(policy).toContain("frame-ancestors 'none'");
+      expect(policy).not.toMatch(/script-src[^;]*unsafe/);
+    }
+    const nonces = policies.map((policy) => /'nonce-([^']+)'/.exec(policy)?.[1]);
+    expect(nonces[0]).toBeTruthy();
+    expect(nonces[0]).not.toBe(nonces[1]);
+  });
+  it("says nothing of what it is built with", async () => {
+    expect((await ask("/ok")).headers["x-powered-by"]).toBeUndefined();
+  });
+  it("keeps built files for good and says so for one that is not there", async () => {
+    expect((await ask("/assets/a-1.js")).headers["cache-control"]).toContain("immutable");
+    expect(await ask("/assets/none.js")).toMatchObject({ status: 404, text: "There is no such file." });
+    expect((await ask("/assets/..%2f..%2fbuild.mjs")).status).toBeGreaterThanOrEqual(400);
+  });
+});
+
+describe("what is refused", () => {
+  it("a name that is not ours: a page of another site may point its name at this address", async () => {
+    expect(await ask("/ok", { host: "elsewhere.example" })).toMatchObject({ status: 421 });
+    expect((await ask("/live", { host: "elsewhere.example" })).status).toBe(421);
+    expect((await ask("/ok")).text).toBe("fine");
+  });
+  it("a change from another site's page, while links from there lead in", async () => {
+    const foreign = { "sec-fetch-site": "cross-site" };
+    expect(await ask("/ok", foreign, "POST")).toMatchObject({
+      status: 403,
+      text: "Changes are taken from Holotaxis' own pages only.",
+    });
+    expect((await ask("/ok", { "sec-fetch-site": "same-site" }, "DELETE")).status).toBe(403);
+    expect((await ask("/ok", foreign)).status).toBe(200);
+    expect((await ask("/ok", { "sec-fetch-site": "same-origin" }, "POST")).text).toBe("done");
+  });
+  it("more than fits, before it is read", async () => {
+    expect(await ask("/ok", { "content-length": "300000" }, "POST").catch(() => ({ status: 413 }))).toMatchObject({
+      status: 413,
+    });
+  });
+});
+
+describe("live updates", () => {
+  const listen = () =>
+    new Promise<{ next: () => Promise<string>; end: () => void; status: number }>((done, failed) => {
+      const asked = request({ port, host: "127.0.0.1", path: "/live", agent: false }, (response) => {
+        const waiting: ((text: string) => void)[] = [];
+        const parts: string[] = [];
+        let text = "";
+        response.on("data", (part) => {
+          text += part;
+          for (let end = text.indexOf("\n\n"); end >= 0; end = text.indexOf("\n\n")) {
+            const one = text.slice(0, end);
+            text = text.slice(end + 2);
+            const taker = waiting.shift();
+            if (taker) taker(one);
+            else parts.push(one);
+          }
+        });
+        done({
+          status: response.statusCode ?? 0,
+          next: () =>
+            new Promise((take) => {
+              const part = parts.shift();
+              if (part === undefined) waiting.push(take);
+              else take(part);
+            }),
+          end: () => asked.destroy(),
+        });
+      });
+      asked.on("error", failed);
+      asked.end();
+    });
+  const event: LiveEvent = { topic: "run", id: 7 };
+
+  it("reach every open page as server-sent events", async () => {
+    const pages = await Promise.all([listen(), listen()]);
+    for (const page of pages) expect(await page.next()).toBe("retry: 2000");
+    live.send(event);
+    for (const page of pages) expect(await page.next()).toBe(`data: ${JSON.stringify(event)}`);
+    for (const page of pages) page.end();
+  });
+  it("go on for the others when one page is closed", async () => {
+    const [gone, stays] = [await listen(), await listen()];
+    await Promise.all([gone.next(), stays.next()]);
+    gone.end();
+    live.send(event);
+    live.send(event);
+    expect(await stays.next()).toContain("run");
+    expect(await stays.next()).toContain("run");
+    stays.end();
+  });
+  it("let a page go that does not read, rather than keep its events in memory", () => {
+    const slow = { writableLength: 70_000, destroyed: false, wrote: 0 };
+    const updates = new LiveUpdates();
+    updates.handle(
+      { on: () => undefined } as never,
+      {
+        writeHead: () => undefined,
+        write: () => slow.wrote++,
+        destroy: () => (slow.destroyed = true),
+        get writableLength() {
+          return slow.writableLength;
+        },
+      } as never,
+    );
+    updates.send(event);
+    expect(slow.destroyed).toBe(true);
+    updates.send(event);
+    expect(slow.wrote).toBe(1);
+  });
+  it("have room for so many pages and say so to one more", () => {
+    const updates = new LiveUpdates();
+    const statuses: number[] = [];
+    const response = () => ({
+      writeHead: (status: number) => statuses.push(status),
+      write: () => true,
+      writableLength: 0,
+      status: (status: number) => (statuses.push(status), { send: () => undefined }),
+    });
+    for (let index = 0; index < 201; index++) updates.handle({ on: () => undefined } as never, response() as never);
+    expect(statuses.filter((status) => status === 200)).toHaveLength(200);
+    expect(statuses.at(-1)).toBe(503);
+  });
+});

@@ -1,0 +1,201 @@
+import { beforeEach, describe, expect, it } from "vitest";
+import { useStore } from "../../tests/store";
+import { SampleWriter } from "../ingest/sample-writer";
+import type { Secrets } from "../secrets";
+import type { Db } from "../store/database";
+import { insertComponent } from "../store/estate";
+import { saveService } from "../store/services";
+import { readSamples, seriesOfComponent, seriesOfMetric, seriesOfService } from "../store/signals";
+import { insertSource } from "../store/sources";
+import type { HostPoll } from "#core/telemetry/poll";
+import { Poller, type PolledHost } from "./poller";
+
+const START = Date.parse("2026-03-17T10:00:00Z");
+const SECRETS = { seal: (text: string) => text, open: (text: string) => text } as unknown as Secrets;
+const EMPTY: HostPoll = { processorLoads: [], storage: [], interfaces: [], processes: [] };
+
+let db: Db;
+let writer: SampleWriter;
+let seen: number[];
+let poller: Poller;
+let sourceId: number;
+useStore((made) => (db = made));
+beforeEach(() => {
+  db.exec(
+    "DELETE FROM chunk; DELETE FROM series; DELETE FROM component_key; DELETE FROM component; DELETE FROM source; DELETE FROM service",
+  );
+  writer = new SampleWriter(db);
+  seen = [];
+  poller = new Poller(db, SECRETS, writer, (id) => seen.push(id));
+  sourceId = insertSource(
+    db,
+    {
+      kind: "range",
+      name: "Room",
+      site: "Room",
+      settings: { ranges: "127.0.0.1-9", ports: "22", snmpPort: 161 },
+      pollSeconds: 30,
+    },
+    "community",
+    0,
+  );
+});
+
+const add = (name: string, more: Partial<Parameters<typeof insertComponent>[1]> = {}) =>
+  insertComponent(
+    db,
+    {
+      kind: "host.linux",
+      name,
+      site: "Room",
+      sourceId,
+      hostId: null,
+      address: "127.0.0.1",
+      depth: 2,
+      reason: "",
+      keys: [`k:${name}`],
+      facts: {},
+      ...more,
+    } as Parameters<typeof insertComponent>[1],
+    START - 1000,
+  );
+const onlyHost = (): PolledHost => [...poller.hosts.values()][0] as PolledHost;
+/** Answers of a driver in place of the real one. */
+const answerWith = (answers: (() => Promise<HostPoll>)[]) => {
+  const host = onlyHost();
+  let asked = 0;
+  host.driver = { ...host.driver, poll: () => (answers[asked++] ?? (() => Promise.reject(new Error("silent"))))() };
+};
+const valuesOf = (componentId: number, metric: string) => {
+  const series = seriesOfMetric(db, componentId, metric);
+  return series ? [...readSamples(db, series.id, 0, START * 2).values] : [];
+};
+
+describe("what is polled", () => {
+  it("is every host with an address that let its system be read", () => {
+    const read = add("a");
+    add("b", { address: null });
+    add("c", { depth: 1 });
+    add("d", { sourceId: null });
+    poller.reload(START);
+    expect([...poller.hosts.keys()]).toEqual([read]);
+  });
+  it("leaves with its component and keeps its place in the interval otherwise", () => {
+    const id = add("a");
+    poller.reload(START);
+    const before = onlyHost().nextMs;
+    poller.reload(START + 5000);
+    expect(onlyHost().nextMs).toBe(before);
+    db.prepare("UPDATE component SET valid_to = ? WHERE id = ?").run(START, id);
+    poller.reload(START + 6000);
+    expect(poller.hosts.size).toBe(0);
+  });
+  it("is spread over the interval, so that an estate is not asked all at once", () => {
+    for (let index = 0; index < 40; index++) add(`h${index}`);
+    poller.reload(START);
+    const places = [...poller.hosts.values()].map((host) => host.nextMs - START);
+    expect(new Set(places).size).toBeGreaterThan(30);
+    expect(Math.max(...places)).toBeLessThan(30_000);
+  });
+});
+
+describe("a look", () => {
+  it("writes what was measured, that the host answered, and how long that took", async () => {
+    const id = add("a");
+    poller.reload(START);
+    answerWith([() => Promise.resolve({ ...EMPTY, processorLoads: [20, 40] })]);
+    const at = onlyHost().nextMs;
+    await poller.pollDue(() => at);
+    writer.commit("tick", () => undefined);
+    expect(valuesOf(id, "cpu.used")).toEqual([30]);
+    expect(valuesOf(id, "reachable")).toEqual([1]);
+    expect(valuesOf(id, "response")).toHaveLength(1);
+    expect(seen).toEqual([id]);
+  });
+  it("that fails is a sample too, and the next one comes in its time", async () => {
+    const id = add("a");
+    poller.reload(START);
+    answerWith([]);
+    const at = onlyHost().nextMs;
+    await poller.pollDue(() => at);
+    writer.commit("tick", () => undefined);
+    expect(valuesOf(id, "reachable")).toEqual([0]);
+    expect(seriesOfComponent(db, id).map((series) => series.metric)).toEqual(["reachable"]);
+    expect(seen).toEqual([]);
+    expect(onlyHost().nextMs).toBe(at + 30_000);
+    expect(poller.done).toBe(1);
+  });
+  it("does not begin while the one before is under way", async () => {
+    add("a");
+    poller.reload(START);
+    let answer: (poll: HostPoll) => void = () => undefined;
+    let asked = 0;
+    onlyHost().driver = {
+      ...onlyHost().driver,
+      poll: () => {
+        asked++;
+        return new Promise<HostPoll>((done) => (answer = done));
+      },
+    };
+    const at = onlyHost().nextMs;
+    const first = poller.pollDue(() => at);
+    await poller.pollDue(() => at + 60_000);
+    expect(asked).toBe(1);
+    answer(EMPTY);
+    await first;
+    await Promise.all([poller.pollDue(() => at + 90_000), Promise.resolve().then(() => answer(EMPTY))]);
+    expect(asked).toBe(2);
+  });
+  it("that was left out is counted, and not made up for", async () => {
+    add("a");
+    poller.reload(START);
+    answerWith([() => Promise.resolve(EMPTY)]);
+    const at = onlyHost().nextMs;
+    await poller.pollDue(() => at + 95_000);
+    expect(poller.missed).toBe(3);
+    expect(onlyHost().nextMs).toBe(at + 120_000);
+  });
+  it("gives its processes to the components they are", async () => {
+    const host = add("a");
+    const part = add("web @ a", { kind: "app.process", hostId: host, address: null, label: "web", process: "web" });
+    poller.reload(START);
+    poller.take(
+      onlyHost(),
+      {
+        ...EMPTY,
+        processes: [
+          { name: "web", memoryBytes: 1000, cpuHundredths: 10 },
+          { name: "cron", memoryBytes: 5, cpuHundredths: 1 },
+        ],
+      },
+      START,
+      undefined,
+    );
+    writer.commit("tick", () => undefined);
+    expect(valuesOf(part, "process.memory")).toEqual([1000]);
+    expect(seriesOfComponent(db, host).map((series) => series.metric)).toEqual(["reachable"]);
+    expect(seen).toEqual([part, host]);
+  });
+});
+
+describe("figures of services", () => {
+  it("are kept under the service, each in its unit", () => {
+    const serviceId = saveService(
+      db,
+      {
+        uid: "gate",
+        name: "Gate",
+        purpose: "",
+        owner: "",
+        entries: [],
+        figure: { label: "moves", unit: "1/h", url: "http://127.0.0.1:1/metrics", metric: "moves", headline: false },
+      },
+      START,
+    );
+    poller.takeFigure(serviceId, { metric: "moves", unit: "1/h", label: "moves", url: "" } as never, 12, START);
+    writer.commit("tick", () => undefined);
+    const series = seriesOfService(db, serviceId);
+    expect(series).toMatchObject({ metric: "moves", unit: "1/h" });
+    expect([...readSamples(db, series?.id ?? 0, 0, START * 2).values]).toEqual([12]);
+  });
+});
