@@ -13,6 +13,7 @@ import { parseDurationMs } from "#core/time/windows";
 import type { Route } from "./+types/root";
 import { useInnerLinks } from "./shell/inner-links";
 import { KeysHelp, useFrameKeys } from "./shell/Keys";
+import { takeCatalogue } from "./shell/catalogue";
 import { LiveUpdates, useLive } from "./shell/live";
 import { Palette } from "./shell/Palette";
 import { Ribbon, RIBBON_SPANS } from "./shell/Ribbon";
@@ -34,6 +35,7 @@ export const meta: Route.MetaFunction = () => [
 const RIBBON_STEPS = 240;
 
 export async function loader({ request, context }: Route.LoaderArgs) {
+  takeCatalogue(context.catalogue);
   const nowMs = context.now();
   const window = windowOf(request, nowMs);
   const asked = new URL(request.url).searchParams.get("span");
@@ -58,6 +60,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     hasDrills: context.hasDrills,
     nonce: context.nonce,
     sheet: sheetAddress,
+    catalogue: context.catalogue,
   };
 }
 
@@ -96,7 +99,8 @@ export function Layout({ children }: { children: ReactNode }) {
   );
 }
 
-export default function App() {
+export default function App({ loaderData }: Route.ComponentProps) {
+  takeCatalogue(loaderData.catalogue);
   return (
     <Styled>
       <SnackbarProvider maxSnack={3} autoHideDuration={3500} anchorOrigin={{ vertical: "bottom", horizontal: "left" }}>

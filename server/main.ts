@@ -9,6 +9,7 @@ import { readClock } from "#core/time/clock";
 import { DAY_MS, parseDurationMs, parseInstant } from "#core/time/windows";
 import { readOptions, USAGE } from "./options";
 import { makeApp } from "./http/app";
+import { kitCatalogue } from "./kits/kits";
 import { LiveUpdates } from "./http/live";
 import { storeFile, type Settings } from "./settings";
 import { PersonError } from "./store/database";
@@ -139,7 +140,7 @@ try {
 }
 const readers = new Piscina({
   filename: thread("reader").href,
-  workerData: { file: storeFile(settings) },
+  workerData: { file: storeFile(settings), root: settings.root },
   minThreads: 1,
   maxThreads: Math.max(1, Math.min(3, cpus().length - 1)),
   maxQueue: 500,
@@ -160,6 +161,7 @@ const app = await makeApp({
     tell: engine.tell,
     runSql: workbench.run,
     now,
+    catalogue: kitCatalogue(settings.root),
     pace: settings.clock.pace,
     clockSet: settings.clockSet,
     receivePorts: { host: settings.host, otlp: settings.otlpPort, syslog: settings.syslogPort },

@@ -57,7 +57,7 @@ export function Waterfall({ spans, narrow = false }: { spans: readonly DrawnSpan
                   {span.failed ? "✕ " : ""}
                   {span.name}
                 </span>
-                <span style={{ color: "var(--mui-palette-text-secondary)" }}> {span.sender.split(" @ ")[0]}</span>
+                <span style={{ color: "var(--mui-palette-text-secondary)" }}> {span.senderLabel}</span>
               </Box>
               <Box aria-hidden="true" sx={{ position: "relative", height: 14 }}>
                 <Box

@@ -1,4 +1,5 @@
 import "react-router";
+import type { Extension } from "#core/catalogue/extend";
 import type { Answer, Asked, QuestionName } from "../pages/registry";
 import type { WorkbenchResult } from "../workbench/open";
 import type { EngineClient } from "../threads/engine-client";
@@ -14,6 +15,8 @@ export interface Holotaxis {
   /** Runs a reading SQL statement of a person, within limits. */
   runSql(sql: string, mostRows: number): Promise<WorkbenchResult>;
   now(): number;
+  /** What kits add to the catalogue of kinds and metrics. */
+  catalogue: Extension;
   /** Clock milliseconds in one machine millisecond. */
   pace: number;
   clockSet: boolean;

@@ -1,6 +1,6 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { extendCatalogue } from "#core/catalogue/extend";
+import { extendCatalogue, type Extension } from "#core/catalogue/extend";
 import { thresholdSettings } from "#core/detection/threshold";
 import { kitSchema, type Kit } from "../settings";
 import { offerRule } from "../store/alarms";
@@ -19,10 +19,18 @@ export function readKits(root: string): Kit[] {
       .sort()
       .map((name) => kitSchema.parse(JSON.parse(readFileSync(join(folder, name), "utf8"))));
     read.set(root, kits);
-    extendCatalogue({ kinds: kits.flatMap((kit) => kit.kinds), metrics: kits.flatMap((kit) => kit.metrics) });
+    extendCatalogue(catalogueOf(kits));
   }
   return kits;
 }
+
+const catalogueOf = (kits: readonly Kit[]): Extension => ({
+  kinds: kits.flatMap((kit) => kit.kinds),
+  metrics: kits.flatMap((kit) => kit.metrics),
+});
+
+/** What the kits add to the catalogue, for those who draw pages. */
+export const kitCatalogue = (root: string): Extension => catalogueOf(readKits(root));
 
 /** Puts the rules and runbooks of kits into the store; what people set is not overwritten. */
 export function offerKits(db: Db, root: string, nowMs: number): void {

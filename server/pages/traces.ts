@@ -15,16 +15,28 @@ const BARS_A_DECADE = 12;
 const hex = (bytes: Uint8Array) => Buffer.from(bytes).toString("hex");
 const ms = (us: number) => us / 1000;
 
-function nameOfStranger(attributes: string): string {
+function nameOfStranger(attributes: string, withHost = true): string {
   const said = JSON.parse(attributes) as Record<string, string>;
-  return [said["service.name"], said["host.name"]].filter(Boolean).join(" @ ") || "unnamed sender";
+  return (
+    [said["service.name"], withHost || !said["service.name"] ? said["host.name"] : undefined]
+      .filter(Boolean)
+      .join(" @ ") || "unnamed sender"
+  );
 }
 
 function senderNames(db: Db) {
   return new Map(
     namedOrigins(db).map(
-      ({ id, attributes, component_id, component }) =>
-        [id, { name: component ?? nameOfStranger(attributes), componentId: component_id }] as const,
+      ({ id, attributes, component_id, component, label }) =>
+        [
+          id,
+          {
+            name: component ?? nameOfStranger(attributes),
+            /** What it is without where it runs. */
+            label: label ?? nameOfStranger(attributes, false),
+            componentId: component_id,
+          },
+        ] as const,
     ),
   );
 }
@@ -183,6 +195,8 @@ export interface DrawnSpan {
   name: string;
   kind: string;
   sender: string;
+  /** The sender without the host it runs on. */
+  senderLabel: string;
   componentId: number | null;
   startMs: number;
   durationMs: number;
@@ -219,8 +233,7 @@ function treeOf(db: Db, rows: readonly SpanRow[]): DrawnSpan[] {
       const operation = operations.get(row.operation_id);
       const sender = names.get(operation?.origin_id ?? 0);
       const detail = detailOf(row);
-      const process = (sender?.name ?? "").split(" @ ")[0];
-      const step = `${process}: ${operation?.name ?? "?"} (${KINDS[operation?.kind ?? 0]})`;
+      const step = `${sender?.label ?? ""}: ${operation?.name ?? "?"} (${KINDS[operation?.kind ?? 0]})`;
       const times = (seen.get(step) ?? 0) + 1;
       seen.set(step, times);
       const own = `${path}\n${step}${times > 1 ? ` #${times}` : ""}`;
@@ -231,6 +244,7 @@ function treeOf(db: Db, rows: readonly SpanRow[]): DrawnSpan[] {
         name: operation?.name ?? "?",
         kind: KINDS[operation?.kind ?? 0] ?? "not given",
         sender: sender?.name ?? "unnamed sender",
+        senderLabel: sender?.label ?? "unnamed sender",
         componentId: sender?.componentId ?? null,
         startMs: ms(row.start_us),
         durationMs: ms(row.duration_us),

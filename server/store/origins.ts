@@ -23,6 +23,8 @@ export function allOrigins(db: Db): OriginRow[] {
 
 export interface NamedOriginRow extends Pick<OriginRow, "id" | "attributes" | "component_id"> {
   component: string | null;
+  /** Its name without the host it runs on. */
+  label: string | null;
   kind: string | null;
   host_id: number | null;
 }
@@ -31,7 +33,7 @@ export interface NamedOriginRow extends Pick<OriginRow, "id" | "attributes" | "c
 export function namedOrigins(db: Db): NamedOriginRow[] {
   return prepared<NamedOriginRow>(
     db,
-    "SELECT o.id, o.attributes, o.component_id, c.name AS component, c.kind, c.host_id FROM origin o LEFT JOIN component c ON c.id = o.component_id ORDER BY o.id",
+    "SELECT o.id, o.attributes, o.component_id, c.name AS component, coalesce(c.label, c.name) AS label, c.kind, c.host_id FROM origin o LEFT JOIN component c ON c.id = o.component_id ORDER BY o.id",
   ).all();
 }
 
