@@ -46,7 +46,7 @@ export function useKeep(): Keep {
 export const around = (atMs: number): string =>
   new URLSearchParams({ from: iso(atMs - 15 * 60_000), to: iso(atMs + 15 * 60_000) }).toString();
 
-const iso = (ms: number) => new Date(ms).toISOString().replace(".000Z", "Z");
+export const iso = (ms: number) => new Date(ms).toISOString().replace(".000Z", "Z");
 
 /** Moves the window: to a fixed span, or to the last so many milliseconds up to now. */
 export function useMoveWindow(): {

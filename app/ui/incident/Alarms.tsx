@@ -1,0 +1,51 @@
+import Button from "@mui/material/Button";
+import { Form } from "react-router";
+import { clockTime, dayAndTime } from "#core/time/windows";
+import { useShell } from "../../shell/window";
+import { KeepLink } from "../KeepLink";
+import { Caption, Section } from "../Page";
+import { PlainTable } from "../PlainTable";
+import { SeverityLabel } from "../SeverityMark";
+import { spanOf, type IncidentData } from "./page";
+
+/** The alarms grouped into the incident, each with why. */
+export function Alarms({ page }: { page: IncidentData }) {
+  const { window: now } = useShell();
+  return (
+    <Section title={`Alarms: ${page.alarms.length}`} pad={false}>
+      <PlainTable>
+        <tbody>
+          {page.alarms.map((alarm) => (
+            <tr key={alarm.id}>
+              <td className="top">
+                <SeverityLabel severity={alarm.severity} />
+              </td>
+              <td>
+                {alarm.component_id === null ? (
+                  alarm.subject
+                ) : (
+                  <KeepLink to={`/estate/${alarm.component_id}?${spanOf(page)}`}>{alarm.subject}</KeepLink>
+                )}
+                : {alarm.text}
+                <Caption>
+                  raised {dayAndTime(alarm.raised_at, now.nowMs, true)}
+                  {alarm.cleared_at ? `, cleared ${clockTime(alarm.cleared_at, true)}` : ""}
+                  {alarm.acknowledged_by ? ` · acknowledged by ${alarm.acknowledged_by}` : ""}. Grouped here because{" "}
+                  {alarm.why}.
+                </Caption>
+                {alarm.cleared_at === null && !alarm.acknowledged_by ? (
+                  <Form method="post">
+                    <input type="hidden" name="alarmId" value={alarm.id} />
+                    <Button type="submit" name="intent" value="acknowledge" variant="text" sx={{ p: 0, minWidth: 0 }}>
+                      Acknowledge
+                    </Button>
+                  </Form>
+                ) : null}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+    </Section>
+  );
+}
