@@ -66,7 +66,7 @@ try {
   await page.goto(base);
   await page.getByRole("button", { name: "Analyst on shift" }).click();
   await page.getByLabel("Name").fill("Ilse Marrow");
-  await page.getByRole("button", { name: "Use this name" }).click();
+  await page.getByRole("button", { name: "Save" }).click();
   await page.getByRole("button", { name: "Ilse Marrow" }).waitFor();
   await take("/", "watch");
   await page.goto(`${base}/discover`);
@@ -85,13 +85,13 @@ try {
   await take(`/estate/${host}?last=PT3H`, "component");
   await take("/map?service=manifest-exchange", "map");
   await take("/incidents", "incidents");
-  await page.getByRole("link", { name: "Manifest Exchange: memory runs out on nq-mfx-parse-01" }).first().click();
-  await page.getByRole("heading", { name: /What used most memory/ }).waitFor();
+  await page.getByRole("link", { name: "Manifest Exchange: memory is running out on nq-mfx-parse-01" }).first().click();
+  await page.getByRole("heading", { name: /^Top processes by memory/ }).waitFor();
   await shoot("incident");
   await page.getByRole("link", { name: "Restart a service …" }).click();
   await shoot("runbook");
-  await page.getByRole("button", { name: "Start the run" }).click();
-  await page.getByText(/ended well/).waitFor({ timeout: 120_000 });
+  await page.getByRole("button", { name: "Start run" }).click();
+  await page.getByRole("heading", { level: 1, name: /succeeded/ }).waitFor({ timeout: 120_000 });
   await shoot("run");
   await take("/services/manifest-exchange?last=PT6H", "service");
   const front = await (await page.request.get(`${base}/find?q=gatefront @ nq-gate-web-01`)).json();

@@ -16,6 +16,7 @@ import { BatchIngest } from "../ingest/batches";
 import { Ingest } from "../ingest/ingest";
 import { Roller } from "../ingest/rollups";
 import { SampleWriter } from "../ingest/sample-writer";
+import { withDeadline } from "../outside/deadline";
 import { Poller } from "../polling/poller";
 import { Runner } from "../repair/runner";
 import { Secrets } from "../secrets";
@@ -43,6 +44,8 @@ import { takeSetup } from "../kits/setup-file";
 
 /** Clock time between two ticks. */
 const TICK_MS = 5_000;
+/** What is under way has this long to write how it ended, machine time. */
+const ENDING_MS = 5_000;
 /** Machine time a tick may spend on rollups and retention. */
 const ROLLING_BUDGET_MS = 25;
 
@@ -436,8 +439,9 @@ export class Engine {
   async close(): Promise<void> {
     this.stopping = true;
     this.ingest.close();
-    this.sweeps.stopAll();
-    this.runner.stopAll();
+    await withDeadline(ENDING_MS, undefined, () => Promise.all([this.sweeps.stopAll(), this.runner.stopAll()])).catch(
+      () => undefined,
+    );
     this.tick("everything");
     this.db.pragma("wal_checkpoint(TRUNCATE)");
     this.db.close();

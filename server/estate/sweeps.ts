@@ -42,7 +42,7 @@ export interface SweepContext {
 
 /** Sources and their sweeps: what is looked for where, and the looks under way. */
 export class Sweeps {
-  private readonly running = new Map<number, AbortController>();
+  private readonly running = new Map<number, { abort: AbortController; work: Promise<void> }>();
 
   constructor(private readonly context: SweepContext) {}
 
@@ -112,9 +112,9 @@ export class Sweeps {
     const abort = new AbortController();
     // Every address under way listens to it.
     setMaxListeners(0, abort.signal);
-    this.running.set(id, abort);
     this.context.emit({ topic: "sweep", id, state: "running" });
     const work = this.sweep(id, source, abort.signal).finally(() => this.running.delete(id));
+    this.running.set(id, { abort, work });
     if (wait) await work;
     return id;
   }
@@ -160,13 +160,16 @@ export class Sweeps {
 
   /** @param by who ends it; stands in its message */
   stop(id: number, by: string): boolean {
-    const abort = this.running.get(id);
-    abort?.abort(by);
-    return abort !== undefined;
+    const sweep = this.running.get(id);
+    sweep?.abort.abort(by);
+    return sweep !== undefined;
   }
 
-  stopAll(): void {
-    for (const abort of this.running.values()) abort.abort("the end of the program");
+  /** Stops every sweep under way, and waits until each has written how it ended. */
+  async stopAll(): Promise<void> {
+    const under = [...this.running.values()];
+    for (const { abort } of under) abort.abort("the end of the program");
+    await Promise.allSettled(under.map(({ work }) => work));
   }
 }
 

@@ -31,7 +31,7 @@ const MOST_OUTPUT = 65_536;
 
 /** Carries runs out, step by step, and keeps a full record: who, what command, what it printed, how it ended. */
 export class Runner {
-  private readonly under = new Map<number, AbortController>();
+  private readonly under = new Map<number, { abort: AbortController; work: Promise<void> }>();
 
   constructor(private readonly world: RunnerWorld) {}
 
@@ -60,24 +60,28 @@ export class Runner {
       return made;
     })();
     const abort = new AbortController();
-    this.under.set(id, abort);
-    void this.carryOut(id, run, abort.signal).finally(() => this.under.delete(id));
+    const entry = { abort, work: Promise.resolve() };
+    this.under.set(id, entry);
+    entry.work = this.carryOut(id, run, abort.signal).finally(() => this.under.delete(id));
     return id;
   }
 
   /** @param by who ends it; stands on its record */
   stop(id: number, by: string): boolean {
-    const abort = this.under.get(id);
-    abort?.abort(by);
-    return abort !== undefined;
+    const run = this.under.get(id);
+    run?.abort.abort(by);
+    return run !== undefined;
   }
 
   private tell(id: number): void {
     this.world.emit({ topic: "run", id });
   }
 
-  stopAll(): void {
-    for (const abort of this.under.values()) abort.abort("the end of the program");
+  /** Stops every run, and waits until each has written how it ended. */
+  async stopAll(): Promise<void> {
+    const under = [...this.under.values()];
+    for (const { abort } of under) abort.abort("the end of the program");
+    await Promise.allSettled(under.map(({ work }) => work));
   }
 
   private async carryOut(id: number, run: NewRun, signal: AbortSignal): Promise<void> {

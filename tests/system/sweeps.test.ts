@@ -73,7 +73,7 @@ describe("sweeps", () => {
       fields: source({ name: "Long", ranges: "127.21.2.1-20, 127.98.0.0/18" }),
     });
     const sweep = await act(engine, "sweep.start", { sourceId: id, wait: false });
-    await expect(act(engine, "sweep.start", { sourceId: id, wait: false })).rejects.toThrow("under way already");
+    await expect(act(engine, "sweep.start", { sourceId: id, wait: false })).rejects.toThrow("is already running");
     await until(
       "it is on its way",
       () => (world.ask("sweep", { id: sweep, outcome: "", page: 0 })?.sweep.tried ?? 0) > 50,
