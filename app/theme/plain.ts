@@ -1,4 +1,5 @@
 import type { CSSObject } from "@mui/material/styles";
+import { MONO } from "./theme";
 
 const QUIET = "var(--mui-palette-text-secondary)";
 const LINE = "1px solid var(--mui-palette-divider)";
@@ -7,7 +8,7 @@ const LINE = "1px solid var(--mui-palette-divider)";
  * Looks of what a page draws by the hundred: links, rows, sections, facts. They are plain elements with these classes; a
  * styled component for each would cost more than the questions behind the page.
  */
-export const plainStyles = (mono: string): Record<string, CSSObject> => ({
+export const plainStyles: Record<string, CSSObject> = {
   ".hx-link": {
     color: "var(--mui-palette-primary-main)",
     textDecorationColor: "color-mix(in srgb, currentColor 35%, transparent)",
@@ -259,5 +260,5 @@ export const plainStyles = (mono: string): Record<string, CSSObject> => ({
   },
   ".hx-word": { all: "unset", cursor: "pointer", color: "var(--mui-palette-primary-main)" },
   ".hx-word:hover": { textDecoration: "underline" },
-  ".hx-word.hx-mono": { fontFamily: mono, fontSize: "0.8rem", color: "inherit" },
-});
+  ".hx-word.hx-mono": { fontFamily: MONO, fontSize: "0.8rem", color: "inherit" },
+};

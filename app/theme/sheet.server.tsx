@@ -4,7 +4,7 @@ import { ThemeProvider } from "@mui/material/styles";
 import { createHash } from "node:crypto";
 import { renderToStaticMarkup } from "react-dom/server";
 import { plainStyles } from "./plain";
-import { MONO, theme } from "./theme";
+import { theme } from "./theme";
 import { DAY, NIGHT, type Tokens } from "./tokens";
 
 const variables = (tokens: Tokens) => ({
@@ -28,7 +28,7 @@ const markup = renderToStaticMarkup(
           borderRadius: 3,
           padding: "0 4px",
         },
-        ...plainStyles(MONO),
+        ...plainStyles,
       }}
     />
   </ThemeProvider>,
