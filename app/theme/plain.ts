@@ -228,6 +228,11 @@ export const plainStyles: Record<string, CSSObject> = {
   ".hx-sort": { all: "unset", cursor: "pointer", width: "100%", whiteSpace: "nowrap" },
   ".hx-sort:hover": { color: "var(--mui-palette-text-primary)" },
   ".hx-pager": { justifyContent: "flex-end", gap: 12, padding: "6px 4px", fontSize: "0.76rem" },
+  ".hx-stamp": { fontFamily: MONO, fontSize: "0.78rem" },
+  ".hx-wrap": { overflowWrap: "anywhere" },
+  ".hx-loud": { fontWeight: 650 },
+  ".hx-mark-of": { flex: "none", display: "block" },
+  ".hx-severity": { display: "inline-flex", alignItems: "center", gap: 6, whiteSpace: "nowrap" },
   ".hx-quiet": { color: QUIET },
   ".hx-node": {
     boxSizing: "border-box",

@@ -14,9 +14,7 @@ export const LEVEL_COLOUR: Readonly<Record<LogLevel, string>> = {
 export function LogLevelWord({ level }: { level: LogLevel }) {
   const loud = level === "fatal" || level === "error" || level === "warning";
   return (
-    <span
-      style={{ color: loud ? LEVEL_COLOUR[level] : "var(--mui-palette-text-secondary)", fontWeight: loud ? 650 : 400 }}
-    >
+    <span className={loud ? "hx-loud" : "hx-quiet"} style={loud ? { color: LEVEL_COLOUR[level] } : undefined}>
       {level}
     </span>
   );

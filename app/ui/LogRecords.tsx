@@ -57,7 +57,7 @@ export function LogRecords({
           {rows.map((row) => (
             <Fragment key={row.id}>
               <tr>
-                <td className="line top" style={{ fontFamily: MONO, fontSize: "0.78rem" }}>
+                <td className="line top hx-stamp">
                   {Math.floor(row.atMs / 86_400_000) === Math.floor(now.nowMs / 86_400_000)
                     ? `${clockTime(row.atMs, true)}.${String(row.atMs % 1000).padStart(3, "0")}`
                     : dayAndTime(row.atMs)}
@@ -65,18 +65,14 @@ export function LogRecords({
                 <td className="top">
                   <LogLevelWord level={row.level} />
                 </td>
-                <td
-                  className="top"
-                  style={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
-                  title={row.sender}
-                >
+                <td className="top cut" title={row.sender}>
                   {row.componentId === null ? (
                     row.sender
                   ) : (
                     <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>
                   )}
                 </td>
-                <td style={{ overflowWrap: "anywhere" }}>
+                <td className="hx-wrap">
                   <WordButton mono expanded={open === row.id} onClick={() => setOpen(open === row.id ? null : row.id)}>
                     {row.body || "(empty)"}
                   </WordButton>

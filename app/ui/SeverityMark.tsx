@@ -32,13 +32,13 @@ export function SeverityMark({ severity, size = 18, label }: { severity: Severit
   const colour = severityColour(severity);
   if (severity === "cleared")
     return (
-      <svg width={size} height={size} viewBox="0 0 20 20" {...spoken} style={{ flex: "none", display: "block" }}>
+      <svg width={size} height={size} viewBox="0 0 20 20" {...spoken} className="hx-mark-of">
         <path d="M6 10 H14" stroke={colour} strokeWidth="2" strokeLinecap="round" opacity="0.7" />
       </svg>
     );
   const filled = FILLED.has(severity);
   return (
-    <svg width={size} height={size} viewBox="0 0 20 20" {...spoken} style={{ flex: "none", display: "block" }}>
+    <svg width={size} height={size} viewBox="0 0 20 20" {...spoken} className="hx-mark-of">
       <path
         d={OUTLINE[severity]}
         fill={filled ? colour : "none"}
@@ -66,17 +66,15 @@ export function SeverityMark({ severity, size = 18, label }: { severity: Severit
 /** Mark and word together. */
 export function SeverityLabel({ severity }: { severity: Severity }) {
   return (
-    <span style={{ display: "inline-flex", alignItems: "center", gap: 6, whiteSpace: "nowrap" }}>
+    <span className="hx-severity">
       <SeverityMark severity={severity} size={16} label="" />
-      <span
-        style={
-          severity === "cleared"
-            ? { color: "var(--mui-palette-text-secondary)" }
-            : { color: severityColour(severity), fontWeight: 600 }
-        }
-      >
-        {severity === "cleared" ? "well" : severity}
-      </span>
+      {severity === "cleared" ? (
+        <span className="hx-quiet">well</span>
+      ) : (
+        <span className="hx-strong" style={{ color: severityColour(severity) }}>
+          {severity}
+        </span>
+      )}
     </span>
   );
 }

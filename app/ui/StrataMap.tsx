@@ -202,6 +202,8 @@ export function StrataMap({ map, height, highlight }: { map: MapData; height: nu
         borderColor: "divider",
         bgcolor: "background.default",
         "& .react-flow__node-band": { pointerEvents: "none" },
+        // Lines lie on the bands and beneath the cards.
+        "& .react-flow__viewport-portal": { position: "absolute", zIndex: -1, pointerEvents: "none" },
         "& .react-flow__controls-button": {
           bgcolor: "background.paper",
           color: "text.primary",

@@ -1,4 +1,3 @@
-import { setMaxListeners } from "node:events";
 import type { Look, Observation } from "#core/estate/observation";
 import type { SourceInput } from "../settings";
 import { takeInLook, type TakenIn } from "./take-in";
@@ -110,8 +109,6 @@ export class Sweeps {
     const { places } = driver.covers(source.settings);
     const id = insertSweep(this.context.db, sourceId, by, places, this.context.now());
     const abort = new AbortController();
-    // Every address under way listens to it.
-    setMaxListeners(0, abort.signal);
     this.context.emit({ topic: "sweep", id, state: "running" });
     const work = this.sweep(id, source, abort.signal).finally(() => this.running.delete(id));
     this.running.set(id, { abort, work });

@@ -7,7 +7,7 @@ import { allOperations, spanCount, spansOfOperation, spansOfTrace, type SpanRow 
 
 /** OpenTelemetry span kinds in words. */
 const KINDS = ["not given", "inside", "answered", "called", "sent", "received"] as const;
-const MOST_OPERATIONS = 300;
+const MOST_OPERATIONS = 150;
 const MOST_TRACES = 100;
 /** Bars of the histogram for each tenfold of time. */
 const BARS_A_DECADE = 12;

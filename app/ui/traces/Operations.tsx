@@ -1,6 +1,6 @@
 import { formatValue } from "#core/units/format";
 import { KeepLink } from "../KeepLink";
-import { Section, WordButton } from "../Page";
+import { Empty, Section, WordButton } from "../Page";
 import { PlainTable } from "../PlainTable";
 import { percent, whole, type Change, type TracesData } from "./page";
 
@@ -62,6 +62,14 @@ export function Operations({ page, onChange: change }: { page: TracesData; onCha
           ))}
         </tbody>
       </PlainTable>
+      {page.operationCount > page.operations.length ? (
+        <div className="hx-pad">
+          <Empty>
+            The {page.operations.length} most called of {whole(page.operationCount)} are shown. Search above for
+            another.
+          </Empty>
+        </div>
+      ) : null}
     </Section>
   );
 }

@@ -1,3 +1,4 @@
+import { setMaxListeners } from "node:events";
 import { eachAddress, type AddressSpan } from "#core/estate/ranges";
 import { recognise } from "#core/estate/recognise";
 import { eachLimited, Limiter } from "../../outside/limit";
@@ -49,6 +50,8 @@ async function* discover(task: RangeTask, signal: AbortSignal, addressMs = ADDRE
     }
     stream.push({ what: "progress", ...counts });
   };
+  // Every address under way listens to it.
+  setMaxListeners(0, signal);
   const work = eachLimited(eachAddress(task.spans), ADDRESSES_AT_ONCE, look, signal);
   work.then(
     () => stream.end(),
