@@ -24,6 +24,12 @@ await build({
   alias: { "#core": join(root, "core"), "#server": join(root, "server"), "#standins": join(root, "standins") },
 });
 
+/** `node scripts/bench.mjs starts` measures that part alone and keeps the other rows as they are. */
+const only = process.argv[2];
+const wanted = (part) => only === undefined || only === part;
+if (only !== undefined && !["parts", "starts", "pages"].includes(only))
+  throw new Error(`There is no part “${only}” to measure. Choose parts, starts or pages, or none for all.`);
+
 const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
 const results = [];
 const keep = (one) => {
@@ -127,7 +133,8 @@ async function bareServer() {
   return { seconds, bytes, answer: p95(answers) };
 }
 
-try {
+/** The parts of the program, each on its own. */
+async function measureEachPart() {
   // A hundred hosts in a process of their own for the sweep.
   const scenario = JSON.parse(readFileSync(join(root, "tests", "fixtures", "small-scenario.json"), "utf8"));
   scenario.sites[0].network = "127.50.0.0/22";
@@ -160,8 +167,10 @@ try {
   const { measureParts } = await import(pathToFileURL(parts).href);
   for (const one of await measureParts(root)) keep(one);
   standins.kill();
+}
 
-  const bare = await bareServer();
+/** First pages of a new store and of one that is there, and the memory of the demo. */
+async function measureStarts(bare) {
   const data = join(folder, "demo");
   const first = await startDemo(["--fresh", "--data", data], 7188);
   keep({
@@ -193,7 +202,10 @@ try {
     reference: { name: "bare HTTP server, start to first answer", value: bare.seconds },
   });
   await later.end();
+}
 
+/** Pages of a large estate. */
+async function measureLargeEstate(bare) {
   const large = await startDemo(
     ["--fresh", "--data", join(folder, "large"), "--scale", "480", "--history", "PT6H"],
     7188,
@@ -232,8 +244,20 @@ try {
     of("click to painted, p95,", "ms", painted.p95, 150);
   }
   await large.end();
+}
+
+try {
+  if (wanted("parts")) await measureEachPart();
+  const bare = wanted("starts") || wanted("pages") ? await bareServer() : undefined;
+  if (wanted("starts")) await measureStarts(bare);
+  if (wanted("pages")) await measureLargeEstate(bare);
 } finally {
   rmSync(folder, { recursive: true, force: true });
 }
-writeFileSync(join(root, "bench", "results.json"), `${JSON.stringify(results, null, 2)}\n`);
+const file = join(root, "bench", "results.json");
+const measured = new Map(results.map((one) => [one.name, one]));
+const before = only === undefined ? [] : JSON.parse(readFileSync(file, "utf8"));
+const rows = before.map((one) => measured.get(one.name) ?? one);
+rows.push(...results.filter((one) => !before.some((other) => other.name === one.name)));
+writeFileSync(file, `${JSON.stringify(rows, null, 2)}\n`);
 process.stdout.write("written to bench/results.json\n");

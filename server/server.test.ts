@@ -130,6 +130,8 @@ describe("the store", () => {
     expect(storeTrouble(Object.assign(new Error("x"), { code: "SQLITE_FULL" }))).toMatch(/The disk is full/);
     expect(storeTrouble(Object.assign(new Error("x"), { code: "SQLITE_CORRUPT" }))).toMatch(/damaged/);
     expect(storeTrouble(new Error("x"))).toBeUndefined();
+    // What a time-out carries as its code is a number.
+    expect(storeTrouble(Object.assign(new Error("x"), { code: 23 }))).toBeUndefined();
   });
 });
 

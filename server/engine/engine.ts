@@ -1,4 +1,4 @@
-import { readFileSync, rmSync } from "node:fs";
+import { readFileSync } from "node:fs";
 import type { MessagePort } from "node:worker_threads";
 import { EstateGraph } from "#core/topology/graph";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
@@ -17,21 +17,13 @@ import { Ingest } from "../ingest/ingest";
 import { Roller } from "../ingest/rollups";
 import { SampleWriter } from "../ingest/sample-writer";
 import { withDeadline } from "../outside/deadline";
+import { openPrepared } from "./open-prepared";
 import { Poller } from "../polling/poller";
 import { Runner } from "../repair/runner";
 import { Secrets } from "../secrets";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
 import { Sweeps } from "../estate/sweeps";
-import {
-  deleteMeta,
-  migrate,
-  openStore,
-  PersonError,
-  readMeta,
-  storeTrouble,
-  writeMeta,
-  type Db,
-} from "../store/database";
+import { deleteMeta, PersonError, readMeta, storeTrouble, writeMeta, type Db } from "../store/database";
 import { currentComponents, touchSeen } from "../store/estate";
 import { readRetention } from "../store/retention";
 import { endInterruptedRuns } from "../store/runs";
@@ -48,24 +40,6 @@ const TICK_MS = 5_000;
 const ENDING_MS = 5_000;
 /** Machine time a tick may spend on rollups and retention. */
 const ROLLING_BUDGET_MS = 25;
-
-/**
- * Opens the store. One whose first start was cut off holds nothing but part of a past that can be lived through again, since
- * nothing is taken in before it is ready: it is begun anew.
- */
-function openPrepared(settings: Settings): Db {
-  const file = storeFile(settings);
-  const open = () => {
-    const db = openStore(file, "writer");
-    migrate(db, migrationsFolder(settings));
-    return db;
-  };
-  const db = open();
-  if (readMeta(db, "prepared") || !readMeta(db, "preparing")) return db;
-  db.close();
-  for (const end of ["", "-wal", "-shm"]) rmSync(`${file}${end}`, { force: true });
-  return open();
-}
 
 /** The loop that ties the parts together: sources, polls, ingest, alarms, incidents, runs. The store's one writer; lives on a worker thread. */
 export class Engine {
@@ -102,7 +76,7 @@ export class Engine {
     private readonly settings: Settings,
     private readonly emit: (event: LiveEvent) => void,
   ) {
-    this.db = openPrepared(settings);
+    this.db = openPrepared(storeFile(settings), migrationsFolder(settings));
     this.secrets = new Secrets(secretFile(settings));
     this.clock = settings.clock;
     this.refuseEarlierClock();
