@@ -30,6 +30,7 @@ export function LogHistogram({
     Object.values(counts).reduce((sum, count) => sum + count, 0);
   const most = Math.max(1, ...bars.map((bar) => totalOf(bar.counts)));
   const x = (atMs: number) => ((atMs - fromMs) / span) * 1000;
+  const outlines = outlinesOf(bars, x, stepMs, most);
   const under = hovered === null ? undefined : bars.find((bar) => hovered >= bar.atMs && hovered < bar.atMs + stepMs);
   const spoken = under
     ? `${dayAndTime(under.atMs)} to ${clockTime(under.atMs + stepMs)}: ${ORDER.filter((level) => under.counts[level])
@@ -60,28 +61,14 @@ export function LogHistogram({
           aria-label={`Records by time and severity, ${bars.length} bars. ${spoken}`}
           style={{ display: "block" }}
         >
-          {bars.map((bar) => {
-            let y = HEIGHT;
-            const left = Math.max(0, x(bar.atMs));
-            const width = Math.max(1, Math.min(1000, x(bar.atMs + stepMs)) - left - 1);
-            return ORDER.map((level) => {
-              const count = bar.counts[level];
-              if (!count) return null;
-              const height = Math.max(1.5, (count / most) * (HEIGHT - 6));
-              y -= height;
-              return (
-                <rect
-                  key={`${bar.atMs}${level}`}
-                  x={left}
-                  y={y}
-                  width={width}
-                  height={height}
-                  fill={LEVEL_COLOUR[level]}
-                  opacity={level === "debug" || level === "not given" ? 0.35 : level === "info" ? 0.55 : 1}
-                />
-              );
-            });
-          })}
+          {ORDER.map((level) => (
+            <path
+              key={level}
+              d={outlines[level]}
+              fill={LEVEL_COLOUR[level]}
+              opacity={level === "debug" || level === "not given" ? 0.35 : level === "info" ? 0.55 : 1}
+            />
+          ))}
         </svg>
         {drag ? (
           <Box
@@ -117,4 +104,28 @@ export function LogHistogram({
       </Typography>
     </Box>
   );
+}
+
+/** Outline of all bars of a level, by level; the loudest stand at the bottom. */
+function outlinesOf(
+  bars: readonly { atMs: number; counts: Partial<Record<LogLevel, number>> }[],
+  x: (atMs: number) => number,
+  stepMs: number,
+  most: number,
+): Partial<Record<LogLevel, string>> {
+  const outlines: Partial<Record<LogLevel, string>> = {};
+  const tenth = (value: number) => Math.round(value * 10) / 10;
+  for (const { atMs, counts } of bars) {
+    let y = HEIGHT;
+    const left = Math.max(0, x(atMs));
+    const width = tenth(Math.max(1, Math.min(1000, x(atMs + stepMs)) - left - 1));
+    for (const level of ORDER) {
+      const count = counts[level];
+      if (!count) continue;
+      const height = Math.max(1.5, (count / most) * (HEIGHT - 6));
+      outlines[level] = `${outlines[level] ?? ""}M${tenth(left)} ${tenth(y)}h${width}v${-tenth(height)}h${-width}z`;
+      y -= height;
+    }
+  }
+  return outlines;
 }

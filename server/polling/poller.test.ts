@@ -66,6 +66,7 @@ const answerWith = (answers: (() => Promise<HostPoll>)[]) => {
   let asked = 0;
   host.driver = { ...host.driver, poll: () => (answers[asked++] ?? (() => Promise.reject(new Error("silent"))))() };
 };
+const metricsOf = (componentId: number) => seriesOfComponent(db, componentId).map((series) => series.metric);
 const valuesOf = (componentId: number, metric: string) => {
   const series = seriesOfMetric(db, componentId, metric);
   return series ? [...readSamples(db, series.id, 0, START * 2).values] : [];
@@ -120,7 +121,7 @@ describe("a look", () => {
     await poller.pollDue(() => at);
     writer.commit("tick", () => undefined);
     expect(valuesOf(id, "reachable")).toEqual([0]);
-    expect(seriesOfComponent(db, id).map((series) => series.metric)).toEqual(["reachable"]);
+    expect(metricsOf(id)).toEqual(["reachable"]);
     expect(seen).toEqual([]);
     expect(onlyHost().nextMs).toBe(at + 30_000);
     expect(poller.done).toBe(1);
@@ -173,7 +174,7 @@ describe("a look", () => {
     );
     writer.commit("tick", () => undefined);
     expect(valuesOf(part, "process.memory")).toEqual([1000]);
-    expect(seriesOfComponent(db, host).map((series) => series.metric)).toEqual(["reachable"]);
+    expect(metricsOf(host)).toEqual(["reachable"]);
     expect(seen).toEqual([part, host]);
   });
 });
