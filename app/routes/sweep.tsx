@@ -73,7 +73,7 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
       <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(7, 1fr)", gap: 1.5, m: 0, mb: 1.5 }}>
         <Fact name="State">{sweep.state}</Fact>
         <Fact name="Started">{`${dayAndTime(sweep.started_at, now.nowMs, true)} by ${sweep.started_by}`}</Fact>
-        <Fact name="Took">{spokenDuration((sweep.ended_at ?? now.nowMs) - sweep.started_at)}</Fact>
+        <Fact name="Duration">{spokenDuration((sweep.ended_at ?? now.nowMs) - sweep.started_at)}</Fact>
         <Fact name="Addresses tried">{`${sweep.tried} of ${sweep.addresses}`}</Fact>
         <Fact name="Answering">{sweep.answering}</Fact>
         <Fact name="Recognised by SNMP">{sweep.recognised}</Fact>

@@ -50,7 +50,7 @@ export function LogRecords({
             <th scope="col" style={{ width: 210 }}>
               Source
             </th>
-            <th scope="col">What</th>
+            <th scope="col">Message</th>
           </tr>
         </thead>
         <tbody>

@@ -13,7 +13,7 @@ export function Operations({ page, onChange: change }: { page: TracesData; onCha
         <thead>
           <tr>
             <th scope="col">Operation</th>
-            <th scope="col">At</th>
+            <th scope="col">Component</th>
             <th scope="col">Kind</th>
             <th scope="col" className="num">
               Calls
