@@ -10,7 +10,7 @@ import { idFrom, missing } from "../shell/answers.server";
 import { useKeep, useShell } from "../shell/window";
 import { overlayAsked, windowOf } from "../shell/window.server";
 import { ChangeList } from "../ui/ChangeList";
-import { ChartCard } from "../ui/ChartCard";
+import { ChartCard } from "../ui/charts/ChartCard";
 import { AlarmsHere } from "../ui/component/AlarmsHere";
 import { Carriers } from "../ui/component/Carriers";
 import { Facts } from "../ui/component/Facts";

@@ -17,6 +17,7 @@ import { KindGlyph } from "../ui/KindGlyph";
 import { Empty, PageHead } from "../ui/Page";
 import { PlainButton } from "../ui/PlainButton";
 import { PlainTable } from "../ui/PlainTable";
+import { Rows } from "../ui/Rows";
 import { SeverityLabel } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = () => [{ title: "Estate · Holotaxis" }];
@@ -202,28 +203,30 @@ function Components({
           </tr>
         </thead>
         <tbody>
-          {rows.map((row) => (
-            <tr key={row.id}>
-              <td>
-                <span className="hx-row">
-                  <KindGlyph kind={row.kind} />
-                  <KeepLink to={`/estate/${row.id}`} clip>
-                    {row.name}
-                  </KeepLink>
-                </span>
-              </td>
-              <td className="cut">{kindInfo(row.kind).label}</td>
-              <td className="cut">{row.site}</td>
-              <td className="cut">{row.address ?? ""}</td>
-              <td className="cut" title={row.services ?? ""}>
-                {row.services ?? "–"}
-              </td>
-              <td>
-                <SeverityLabel severity={row.severity} />
-              </td>
-              <td className="cut">{dayAndTime(row.lastSeenAt, now.nowMs)}</td>
-            </tr>
-          ))}
+          <Rows rows={rows} columns={COLUMNS.length}>
+            {(row) => (
+              <tr key={row.id}>
+                <td>
+                  <span className="hx-row">
+                    <KindGlyph kind={row.kind} />
+                    <KeepLink to={`/estate/${row.id}`} clip>
+                      {row.name}
+                    </KeepLink>
+                  </span>
+                </td>
+                <td className="cut">{kindInfo(row.kind).label}</td>
+                <td className="cut">{row.site}</td>
+                <td className="cut">{row.address ?? ""}</td>
+                <td className="cut" title={row.services ?? ""}>
+                  {row.services ?? "–"}
+                </td>
+                <td>
+                  <SeverityLabel severity={row.severity} />
+                </td>
+                <td className="cut">{dayAndTime(row.lastSeenAt, now.nowMs)}</td>
+              </tr>
+            )}
+          </Rows>
         </tbody>
       </PlainTable>
       {rows.length === 0 ? (

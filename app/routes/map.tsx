@@ -10,7 +10,7 @@ import { usePin } from "../shell/tray";
 import { useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { PageHead } from "../ui/Page";
-import { StrataMap } from "../ui/StrataMap";
+import { StrataMap } from "../ui/map/StrataMap";
 
 export const meta: Route.MetaFunction = () => [{ title: "Map · Holotaxis" }];
 
@@ -117,7 +117,12 @@ export default function MapPage({ loaderData: { map, asked } }: Route.ComponentP
           one host's own map.
         </p>
       ) : null}
-      <StrataMap key={chosen} map={map} height="calc(100vh - 262px)" {...(centre ? { highlight: centre.id } : {})} />
+      <StrataMap
+        key={chosen}
+        map={map}
+        height="calc(100vh - 262px)"
+        {...(centre?.componentId ? { highlight: centre.componentId } : {})}
+      />
     </>
   );
 }

@@ -5,19 +5,20 @@ import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
-import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/service";
 import { missing } from "../shell/answers.server";
 import { useKeep, useShell } from "../shell/window";
 import { overlayAsked, windowOf } from "../shell/window.server";
 import { ChangeList } from "../ui/ChangeList";
-import { ChartCard } from "../ui/ChartCard";
+import { ChartCard } from "../ui/charts/ChartCard";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
-import { LinesCard } from "../ui/LinesCard";
+import { LinesCard } from "../ui/charts/LinesCard";
 import { LogLines } from "../ui/LogLines";
 import { OverlayPicker } from "../ui/OverlayPicker";
 import { PlainTable } from "../ui/PlainTable";
+import { Rows } from "../ui/Rows";
+import { OperationTable } from "../ui/traces/OperationTable";
 import { SeverityLabel } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
@@ -43,7 +44,6 @@ const MOST_MEMBERS = 60;
 export default function Service({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
   const keep = useKeep();
-  const [all, setAll] = useState(false);
   const unwell = page.members.filter((member) => member.severity !== "cleared");
   const sentence =
     page.severity === "cleared"
@@ -70,7 +70,13 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
       <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr) 340px", alignItems: "start" }}>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
           {page.chart ? <ChartCard chart={page.chart} height={180} /> : null}
-          {page.operations.length ? <Operations rows={page.operations} /> : null}
+          {page.operations.length ? (
+            <Section title="Operations" aside={<KeepLink to="/signals/traces">All operations</KeepLink>} pad={false}>
+              <OperationTable rows={page.operations}>
+                {(one) => <KeepLink to={`/signals/traces?operation=${one.id}`}>{one.name}</KeepLink>}
+              </OperationTable>
+            </Section>
+          ) : null}
           {page.signals.length ? (
             <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(380px, 1fr))" }}>
               {page.signals.map((one) => (
@@ -99,38 +105,7 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
               <LogLines logs={page.logs} nowMs={now.nowMs} />
             </Section>
           ) : null}
-          <Section title={`Members: ${page.members.length}`} pad={false}>
-            <PlainTable>
-              <thead>
-                <tr>
-                  <th scope="col">Component</th>
-                  <th scope="col">Kind</th>
-                  <th scope="col">Site</th>
-                  <th scope="col">Health</th>
-                </tr>
-              </thead>
-              <tbody>
-                {page.members.slice(0, all ? undefined : MOST_MEMBERS).map((member) => (
-                  <tr key={member.id}>
-                    <td>
-                      <KeepLink to={`/estate/${member.id}`}>{member.name}</KeepLink>
-                      {member.entry ? " (entry point)" : ""}
-                    </td>
-                    <td>{kindInfo(member.kind).label}</td>
-                    <td>{member.site}</td>
-                    <td title={member.reason}>
-                      <SeverityLabel severity={member.severity} />
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </PlainTable>
-            {all || page.members.length <= MOST_MEMBERS ? null : (
-              <Box sx={{ px: 1.5, py: 0.5 }}>
-                <Button onClick={() => setAll(true)}>Show the other {page.members.length - MOST_MEMBERS} too</Button>
-              </Box>
-            )}
-          </Section>
+          <Members members={page.members} />
         </Stack>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
           <Section title="About">
@@ -166,55 +141,42 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
   );
 }
 
-type Data = Route.ComponentProps["loaderData"];
-
-function Operations({ rows }: { rows: Data["operations"] }) {
+function Members({ members }: { members: Route.ComponentProps["loaderData"]["members"] }) {
+  const [all, setAll] = useState(false);
   return (
-    <Section title="Operations" aside={<KeepLink to="/signals/traces">All operations</KeepLink>} pad={false}>
+    <Section title={`Members: ${members.length}`} pad={false}>
       <PlainTable>
         <thead>
           <tr>
-            <th scope="col">Operation</th>
             <th scope="col">Component</th>
-            <th scope="col" className="num">
-              Calls
-            </th>
-            <th scope="col" className="num">
-              Failed
-            </th>
-            <th scope="col" className="num">
-              p50
-            </th>
-            <th scope="col" className="num">
-              p95
-            </th>
-            <th scope="col" className="num">
-              p99
-            </th>
+            <th scope="col">Kind</th>
+            <th scope="col">Site</th>
+            <th scope="col">Health</th>
           </tr>
         </thead>
         <tbody>
-          {rows.map((row) => (
-            <tr key={row.id}>
-              <td>
-                <KeepLink to={`/signals/traces?operation=${row.id}`}>{row.name}</KeepLink>
-              </td>
-              <td>
-                <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>
-              </td>
-              <td className="num">{row.calls.toLocaleString("en-GB")}</td>
-              <td className="num">
-                {row.failed
-                  ? `${row.failed.toLocaleString("en-GB")} (${formatValue((100 * row.failed) / row.calls, "%")})`
-                  : "none"}
-              </td>
-              <td className="num">{formatValue(row.p50, "ms")}</td>
-              <td className="num">{formatValue(row.p95, "ms")}</td>
-              <td className="num">{formatValue(row.p99, "ms")}</td>
-            </tr>
-          ))}
+          <Rows rows={all ? members : members.slice(0, MOST_MEMBERS)} columns={4}>
+            {(member) => (
+              <tr key={member.id}>
+                <td>
+                  <KeepLink to={`/estate/${member.id}`}>{member.name}</KeepLink>
+                  {member.entry ? " (entry point)" : ""}
+                </td>
+                <td>{kindInfo(member.kind).label}</td>
+                <td>{member.site}</td>
+                <td title={member.reason}>
+                  <SeverityLabel severity={member.severity} />
+                </td>
+              </tr>
+            )}
+          </Rows>
         </tbody>
       </PlainTable>
+      {all || members.length <= MOST_MEMBERS ? null : (
+        <Box sx={{ px: 1.5, py: 0.5 }}>
+          <Button onClick={() => setAll(true)}>Show the other {members.length - MOST_MEMBERS} too</Button>
+        </Box>
+      )}
     </Section>
   );
 }

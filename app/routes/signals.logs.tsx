@@ -238,47 +238,24 @@ function Facets({
 
 function Facet({ title, children }: { title: string; children: ReactNode }) {
   return (
-    <Box>
-      <Typography variant="h3" component="h2" sx={{ mb: 0.5 }}>
-        {title}
-      </Typography>
-      <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none" }}>
-        {children}
-      </Box>
-    </Box>
+    <div>
+      <h2 className="hx-facet-head">{title}</h2>
+      <ul className="hx-plain-list">{children}</ul>
+    </div>
   );
 }
 
 function FacetRow({ label, count, onClick }: { label: string; count: number; onClick?: () => void }) {
   return (
-    <Box component="li" sx={{ display: "flex", gap: 1, fontSize: "0.8rem", lineHeight: 1.7 }}>
+    <li className="hx-facet">
       {onClick ? (
-        <Box
-          component="button"
-          type="button"
-          onClick={onClick}
-          title={label}
-          sx={{
-            all: "unset",
-            flex: 1,
-            minWidth: 0,
-            cursor: "pointer",
-            overflow: "hidden",
-            textOverflow: "ellipsis",
-            whiteSpace: "nowrap",
-            color: "primary.main",
-            "&:hover": { textDecoration: "underline" },
-            "&:focus-visible": { outline: "2px solid var(--mui-palette-primary-main)" },
-          }}
-        >
+        <button type="button" className="hx-word hx-clip" onClick={onClick} title={label}>
           {label}
-        </Box>
+        </button>
       ) : (
-        <Box sx={{ flex: 1, minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
-          {label}
-        </Box>
+        <span className="hx-clip">{label}</span>
       )}
-      <span style={{ color: "var(--mui-palette-text-secondary)" }}>{whole(count)}</span>
-    </Box>
+      <span className="hx-quiet">{whole(count)}</span>
+    </li>
   );
 }

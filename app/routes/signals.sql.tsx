@@ -14,7 +14,7 @@ import { act, readForm } from "../shell/answers.server";
 import { useChangeParams } from "../shell/params";
 import { MOST_STATEMENT } from "../shell/sql";
 import { MONO } from "../theme/theme";
-import { useMounted } from "../ui/HouseChart";
+import { useMounted } from "../ui/mounted";
 import { PageHead, Problem, Section } from "../ui/Page";
 import { SqlEditor } from "../ui/SqlEditor";
 import { SqlResult } from "../ui/SqlResult";

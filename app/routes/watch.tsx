@@ -14,8 +14,8 @@ import { ChangeList } from "../ui/ChangeList";
 import { KeepLink } from "../ui/KeepLink";
 import { Caption, Empty, PageHead, Section, Row } from "../ui/Page";
 import { SeverityMark } from "../ui/SeverityMark";
-import { Trend } from "../ui/Trend";
-import { VolumeChart } from "../ui/VolumeChart";
+import { Trend } from "../ui/charts/Trend";
+import { VolumeChart } from "../ui/charts/VolumeChart";
 
 export const meta: Route.MetaFunction = () => [{ title: "Watch · Holotaxis" }];
 

@@ -12,7 +12,7 @@ import { useColorScheme } from "@mui/material/styles";
 import { useEffect, useState } from "react";
 import { useFetcher, useLocation } from "react-router";
 import { clockTime } from "#core/time/windows";
-import { useMounted } from "../ui/HouseChart";
+import { useMounted } from "../ui/mounted";
 import { PlainButton } from "../ui/PlainButton";
 import { useLive } from "./live";
 import { PLACES } from "./places";

@@ -12,6 +12,7 @@ const variables = (tokens: Tokens) => ({
   "--hx-on-severity": tokens.onSeverity,
   "--hx-past-ground": tokens.pastGround,
   "--hx-chart": tokens.chartLine,
+  "--hx-usual": tokens.usual,
   "--hx-raised": tokens.raised,
 });
 

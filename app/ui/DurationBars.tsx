@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { formatValue } from "#core/units/format";
-import { useDragRange } from "./drag-range";
+import { useDragRange } from "./charts/drag-range";
 
 const HEIGHT = 96;
 

@@ -13,6 +13,7 @@ import { KeepLink } from "./KeepLink";
 import { LogLevelWord } from "./LogLevelWord";
 import { Fact, WordButton } from "./Page";
 import { PlainTable } from "./PlainTable";
+import { Rows } from "./Rows";
 
 type Row = Answer<"logs">["rows"][number];
 type Detail = NonNullable<Answer<"log">>;
@@ -54,39 +55,45 @@ export function LogRecords({
           </tr>
         </thead>
         <tbody>
-          {rows.map((row) => (
-            <Fragment key={row.id}>
-              <tr>
-                <td className="line top hx-stamp">
-                  {Math.floor(row.atMs / 86_400_000) === Math.floor(now.nowMs / 86_400_000)
-                    ? `${clockTime(row.atMs, true)}.${String(row.atMs % 1000).padStart(3, "0")}`
-                    : dayAndTime(row.atMs)}
-                </td>
-                <td className="top">
-                  <LogLevelWord level={row.level} />
-                </td>
-                <td className="top cut" title={row.sender}>
-                  {row.componentId === null ? (
-                    row.sender
-                  ) : (
-                    <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>
-                  )}
-                </td>
-                <td className="hx-wrap">
-                  <WordButton mono expanded={open === row.id} onClick={() => setOpen(open === row.id ? null : row.id)}>
-                    {row.body || "(empty)"}
-                  </WordButton>
-                </td>
-              </tr>
-              {open === row.id ? (
+          <Rows rows={rows} columns={4}>
+            {(row) => (
+              <Fragment key={row.id}>
                 <tr>
-                  <td colSpan={4} style={{ background: "var(--hx-raised)" }}>
-                    <Opened id={row.id} onPattern={onPattern} />
+                  <td className="line top hx-stamp">
+                    {Math.floor(row.atMs / 86_400_000) === Math.floor(now.nowMs / 86_400_000)
+                      ? `${clockTime(row.atMs, true)}.${String(row.atMs % 1000).padStart(3, "0")}`
+                      : dayAndTime(row.atMs)}
+                  </td>
+                  <td className="top">
+                    <LogLevelWord level={row.level} />
+                  </td>
+                  <td className="top cut" title={row.sender}>
+                    {row.componentId === null ? (
+                      row.sender
+                    ) : (
+                      <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>
+                    )}
+                  </td>
+                  <td className="hx-wrap">
+                    <WordButton
+                      mono
+                      expanded={open === row.id}
+                      onClick={() => setOpen(open === row.id ? null : row.id)}
+                    >
+                      {row.body || "(empty)"}
+                    </WordButton>
                   </td>
                 </tr>
-              ) : null}
-            </Fragment>
-          ))}
+                {open === row.id ? (
+                  <tr>
+                    <td colSpan={4} style={{ background: "var(--hx-raised)" }}>
+                      <Opened id={row.id} onPattern={onPattern} />
+                    </td>
+                  </tr>
+                ) : null}
+              </Fragment>
+            )}
+          </Rows>
         </tbody>
       </PlainTable>
       {next !== null || more ? (

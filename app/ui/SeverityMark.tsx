@@ -63,18 +63,15 @@ export function SeverityMark({ severity, size = 18, label }: { severity: Severit
   );
 }
 
-/** Mark and word together. */
+/** Mark and word together; what is well has the dash of its mark from the sheet, for there are hundreds of them. */
 export function SeverityLabel({ severity }: { severity: Severity }) {
+  if (severity === "cleared") return <span className="hx-severity hx-well">well</span>;
   return (
     <span className="hx-severity">
       <SeverityMark severity={severity} size={16} label="" />
-      {severity === "cleared" ? (
-        <span className="hx-quiet">well</span>
-      ) : (
-        <span className="hx-strong" style={{ color: severityColour(severity) }}>
-          {severity}
-        </span>
-      )}
+      <span className="hx-strong" style={{ color: severityColour(severity) }}>
+        {severity}
+      </span>
     </span>
   );
 }

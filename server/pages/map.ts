@@ -7,23 +7,32 @@ import { MINUTE_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
 import {
   componentsAt,
+  componentsById,
   estateFacets,
+  relationsAmong,
   relationsAt,
-  relationsOf,
+  targetsOf,
   type ComponentRow,
   type RelationRow,
 } from "../store/estate";
-import { healthAt, listServices, membersAt, relianceAt, type ServiceRow } from "../store/services";
-import { lastSample, seriesOfMetric, seriesOfService } from "../store/signals";
+import {
+  healthAt,
+  listServices,
+  membersAt,
+  membersOf,
+  relianceAt,
+  servicesOfComponents,
+  type ServiceRow,
+} from "../store/services";
+import { lastSample, seriesOfMetrics, seriesOfService } from "../store/signals";
 
 export interface MapCard {
-  id: string;
+  /** One of the two is set. */
   componentId: number | null;
-  serviceId: number | null;
+  serviceUid: string | null;
   name: string;
   sub: string;
   kind: string;
-  kindLabel: string;
   severity: Severity;
   reason: string;
   figure: string;
@@ -31,13 +40,10 @@ export interface MapCard {
   y: number;
 }
 
-export interface MapLink {
-  id: string;
-  from: string;
-  to: string;
+/** Lines of one type: places of both ends among the cards, and connections seen. */
+export interface MapLinks {
   type: string;
-  connections: number;
-  detail: string;
+  ends: [from: number, to: number, connections: number][];
 }
 
 export interface MapQuestion {
@@ -59,7 +65,7 @@ const FIGURE_MS = 12 * MINUTE_MS;
 
 /** What a map shows: components, services, and the relations among them. */
 interface Shown {
-  ids: Set<number>;
+  components: ComponentRow[];
   services: ServiceRow[];
   relations: RelationRow[];
 }
@@ -68,37 +74,37 @@ interface Shown {
 interface At {
   db: Db;
   atMs: number;
-  components: ReadonlyMap<number, ComponentRow>;
   services: ServiceRow[];
-  members: ReturnType<typeof membersAt>;
   reliance: ReturnType<typeof relianceAt>;
+}
+
+/** A card with what says where it is placed. */
+type Unplaced = Omit<MapCard, "x" | "y"> & { id: string; stratum: Stratum };
+
+/** A line between cards by their ids. */
+interface Link {
+  type: string;
+  from: string;
+  to: string;
+  connections: number;
 }
 
 /** Part of the estate in strata as it was at an instant: of a service, of a site, or round a component. */
 export function mapPage(db: Db, question: MapQuestion) {
   const { atMs } = question;
-  const at: At = {
-    db,
-    atMs,
-    components: new Map(componentsAt(db, atMs).map((row) => [row.id, row])),
-    services: listServices(db),
-    members: membersAt(db, atMs),
-    reliance: relianceAt(db, atMs),
-  };
+  const at: At = { db, atMs, services: listServices(db), reliance: relianceAt(db, atMs) };
+  const { sites } = estateFacets(db, atMs);
   const chosen = at.services.find((service) => service.uid === question.service);
-  const site = question.site ?? (at.services.length === 0 ? largestSite(at.components.values()) : undefined);
+  const site = question.site ?? (at.services.length === 0 ? largest(sites) : undefined);
   const shown = shownBy(at, site === undefined ? question : { ...question, site }, chosen);
-  const total = shown.ids.size;
+  const total = shown.components.length;
   const tooMany = total > MOST_CARDS;
-  if (tooMany)
-    shown.ids = new Set(
-      [...shown.ids].filter((id) => (at.components.get(id)?.host_id ?? null) === null).slice(0, MOST_CARDS),
-    );
+  if (tooMany) shown.components = shown.components.filter((row) => row.host_id === null).slice(0, MOST_CARDS);
   const cards = [
     ...shown.services.map((service) => serviceCard(at, service, service === chosen)),
-    ...componentCards(at, shown.ids),
+    ...componentCards(at, shown.components),
   ];
-  const links = linksAmong(at, shown.relations, new Set(cards.map((card) => card.id)));
+  const links = linksAmong(at, shown, new Set(cards.map((card) => card.id)));
   const layout = layStrata(
     cards.map(({ id, stratum, kind, name, sub }) => ({ id, stratum, group: kind, label: name + sub })),
     links,
@@ -115,12 +121,12 @@ export function mapPage(db: Db, question: MapQuestion) {
   const serviceHealth = healthAt(db, "service", atMs);
   const place = new Map(layout.cards.map((card) => [card.id, card]));
   return {
-    cards: cards.map(({ stratum: _stratum, ...card }): MapCard => ({
+    cards: cards.map(({ id, stratum: _stratum, ...card }): MapCard => ({
       ...card,
-      x: place.get(card.id)?.x ?? 0,
-      y: place.get(card.id)?.y ?? 0,
+      x: place.get(id)?.x ?? 0,
+      y: place.get(id)?.y ?? 0,
     })),
-    links,
+    links: linksByType(cards, links),
     strata: layout.strata,
     width: layout.width,
     height: layout.height,
@@ -134,69 +140,65 @@ export function mapPage(db: Db, question: MapQuestion) {
       name: service.name,
       severity: serviceHealth.get(service.id)?.severity ?? ("cleared" as const),
     })),
-    sites: estateFacets(db, atMs).sites,
+    sites,
   };
 }
 
 /** Where no service is defined, the map opens on the site with most components. */
-function largestSite(components: Iterable<ComponentRow>): string | undefined {
-  const counts = new Map<string, number>();
-  for (const { site } of components) counts.set(site, (counts.get(site) ?? 0) + 1);
-  return [...counts].sort((a, b) => b[1] - a[1] || a[0].localeCompare(b[0]))[0]?.[0];
-}
+const largest = (sites: readonly { site: string; count: number }[]): string | undefined =>
+  [...sites].sort((a, b) => b.count - a.count || a.site.localeCompare(b.site))[0]?.site;
 
 function shownBy(at: At, question: MapQuestion, chosen: ServiceRow | undefined): Shown {
   if (question.around !== undefined) return aroundComponent(at, question.around, question.steps ?? 2);
   if (question.site) return ofSite(at, question.site);
   if (chosen) return ofService(at, chosen);
-  return { ids: new Set(), services: at.services, relations: [] };
+  return { components: [], services: at.services, relations: [] };
 }
 
-function aroundComponent({ db, atMs, components, members, services }: At, centre: number, steps: number): Shown {
+function aroundComponent({ db, atMs, services }: At, centre: number, steps: number): Shown {
+  const components = new Map(componentsAt(db, atMs).map((row) => [row.id, row]));
   const relations = relationsAt(db, atMs);
   const graph = new EstateGraph(relations.map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })));
   const shared = new Set([...components.values()].flatMap((row) => (kindInfo(row.kind).hasGuests ? [row.id] : [])));
   const ids = graph.neighbourhood([centre], steps, new Set(["talks-to", "runs-on", "hosted-by"]), shared);
   for (const edge of graph.from(centre)) if (edge.type === "wired-to") ids.add(edge.to);
   const inServices = new Set(
-    members
+    membersAt(db, atMs)
       .filter(
         (row) => row.component_id === centre || (components.get(row.component_id)?.host_id === centre && row.entry),
       )
       .map((row) => row.service_id),
   );
-  return { ids, relations, services: services.filter((service) => inServices.has(service.id)) };
+  return {
+    components: [...ids].flatMap((id) => components.get(id) ?? []),
+    relations,
+    services: services.filter((service) => inServices.has(service.id)),
+  };
 }
 
-function ofSite({ db, atMs, components, members, services }: At, site: string): Shown {
-  const ids = new Set([...components.values()].filter((row) => row.site === site).map((row) => row.id));
-  const here = new Set(members.filter((row) => ids.has(row.component_id)).map((row) => row.service_id));
-  return { ids, relations: relationsAt(db, atMs), services: services.filter((service) => here.has(service.id)) };
+function ofSite({ db, atMs, services }: At, site: string): Shown {
+  const components = componentsAt(db, atMs).filter((row) => row.site === site);
+  const ids = new Set(components.map((row) => row.id));
+  const here = servicesOfComponents(db, ids, atMs);
+  return { components, relations: relationsAmong(db, ids, atMs), services: services.filter(({ id }) => here.has(id)) };
 }
 
-function ofService({ db, atMs, members, services, reliance }: At, chosen: ServiceRow): Shown {
-  const ids = new Set(members.filter((row) => row.service_id === chosen.id).map((row) => row.component_id));
+function ofService({ db, atMs, services, reliance }: At, chosen: ServiceRow): Shown {
+  const ids = new Set(membersOf(db, chosen.id, atMs).map((row) => row.component_id));
   // The switches its hosts are wired to carry it too, and those behind them.
-  const relations = new Map<number, RelationRow>();
   for (let added: number[] = [...ids]; added.length;) {
-    const from = new Set(added);
-    const own = relationsOf(db, from, atMs);
-    for (const row of own) relations.set(row.id, row);
-    const wired = own.filter((row) => row.type === "wired-to" && from.has(row.from_id));
-    added = [...new Set(wired.map((row) => row.to_id).filter((id) => !ids.has(id)))];
+    added = targetsOf(db, added, "wired-to", atMs).filter((id) => !ids.has(id));
     for (const id of added) ids.add(id);
   }
   const relied = reliance.get(chosen.id) ?? new Set<number>();
   return {
-    ids,
-    relations: [...relations.values()],
+    components: componentsById(db, ids),
+    relations: relationsAmong(db, ids, atMs),
     services: services.filter(
       (service) => service.id === chosen.id || relied.has(service.id) || reliance.get(service.id)?.has(chosen.id),
     ),
   };
 }
-
-type Unplaced = Omit<MapCard, "x" | "y"> & { stratum: Stratum };
 
 function serviceCard({ db, atMs }: At, service: ServiceRow, isChosen: boolean): Unplaced {
   const series = seriesOfService(db, service.id);
@@ -205,11 +207,10 @@ function serviceCard({ db, atMs }: At, service: ServiceRow, isChosen: boolean): 
   return {
     id: `s${service.id}`,
     componentId: null,
-    serviceId: service.id,
+    serviceUid: service.uid,
     name: service.name,
     sub: isChosen ? "this service" : "service",
     kind: "service",
-    kindLabel: "Service",
     severity: state?.severity ?? "cleared",
     reason: state?.reason ?? "",
     figure: last && service.figure ? formatValue(last.value, service.figure.unit) : "",
@@ -217,63 +218,69 @@ function serviceCard({ db, atMs }: At, service: ServiceRow, isChosen: boolean): 
   };
 }
 
-function componentCards({ db, atMs, components }: At, ids: ReadonlySet<number>): Unplaced[] {
+function componentCards({ db, atMs }: At, components: readonly ComponentRow[]): Unplaced[] {
   const health = healthAt(db, "component", atMs);
+  const hosts = new Map(
+    componentsById(db, new Set(components.flatMap((row) => row.host_id ?? []))).map((row) => [row.id, row]),
+  );
+  const headlines = new Set(components.flatMap((row) => kindInfo(row.kind).headline?.metric ?? []));
+  const measured = seriesOfMetrics(
+    db,
+    components.map((row) => row.id),
+    headlines,
+  );
   const figureOf = (id: number, { headline }: KindInfo): string => {
-    const series = headline ? seriesOfMetric(db, id, headline.metric) : undefined;
+    const series = headline ? measured.get(id)?.get(headline.metric) : undefined;
     const last = series && lastSample(db, series.id, atMs, FIGURE_MS);
-    return last && series && headline ? `${headline.word} ${formatValue(last.value, series.unit)}`.trim() : "";
+    return last && headline ? `${headline.word} ${formatValue(last.value, series.unit)}`.trim() : "";
   };
-  return [...ids].flatMap((id): Unplaced[] => {
-    const row = components.get(id);
-    if (!row) return [];
+  return components.map((row): Unplaced => {
     const info = kindInfo(row.kind);
-    const state = health.get(id);
-    const host = row.host_id === null ? undefined : components.get(row.host_id);
-    return [
-      {
-        id: `c${id}`,
-        componentId: id,
-        serviceId: null,
-        name: row.label ?? row.name,
-        sub: host?.name ?? row.address ?? "",
-        kind: row.kind,
-        kindLabel: info.label,
-        severity: state?.severity ?? "cleared",
-        reason: state?.reason ?? "",
-        figure: figureOf(id, info),
-        stratum: info.stratum,
-      },
-    ];
+    const state = health.get(row.id);
+    return {
+      id: `c${row.id}`,
+      componentId: row.id,
+      serviceUid: null,
+      name: row.label ?? row.name,
+      sub: hosts.get(row.host_id ?? 0)?.name ?? row.address ?? "",
+      kind: row.kind,
+      severity: state?.severity ?? "cleared",
+      reason: state?.reason ?? "",
+      figure: figureOf(row.id, info),
+      stratum: info.stratum,
+    };
   });
 }
 
 /** Relations, entry points and reliance between cards that are shown. */
-function linksAmong(
-  { members, reliance }: At,
-  relations: readonly RelationRow[],
-  known: ReadonlySet<string>,
-): MapLink[] {
-  const link = (id: string, from: string, to: string, type: string, connections = 0, detail = ""): MapLink[] =>
-    known.has(from) && known.has(to) ? [{ id, from, to, type, connections, detail }] : [];
-  return [
-    ...relations.flatMap((row) =>
-      link(`r${row.id}`, `c${row.from_id}`, `c${row.to_id}`, row.type, row.connections, row.detail),
+function linksAmong(at: At, shown: Shown, known: ReadonlySet<string>): Link[] {
+  const all = [
+    ...shown.relations.map(({ type, from_id, to_id, connections }) => ({
+      type,
+      from: `c${from_id}`,
+      to: `c${to_id}`,
+      connections,
+    })),
+    ...shown.services.flatMap(({ id }) =>
+      membersOf(at.db, id, at.atMs).flatMap(({ entry, component_id }) =>
+        entry ? [{ type: "part-of", from: `s${id}`, to: `c${component_id}`, connections: 0 }] : [],
+      ),
     ),
-    ...members.flatMap((row) =>
-      row.entry
-        ? link(
-            `m${row.service_id}-${row.component_id}`,
-            `s${row.service_id}`,
-            `c${row.component_id}`,
-            "part-of",
-            0,
-            "entry point",
-          )
-        : [],
-    ),
-    ...[...reliance].flatMap(([service, needs]) =>
-      [...needs].flatMap((other) => link(`n${service}-${other}`, `s${service}`, `s${other}`, "relies-on")),
+    ...[...at.reliance].flatMap(([service, needs]) =>
+      [...needs].map((other) => ({ type: "relies-on", from: `s${service}`, to: `s${other}`, connections: 0 })),
     ),
   ];
+  return all.filter(({ from, to }) => known.has(from) && known.has(to));
+}
+
+/** Links as they are sent: by type, with the places of their ends among the cards. */
+function linksByType(cards: readonly Unplaced[], links: readonly Link[]): MapLinks[] {
+  const place = new Map(cards.map((card, index) => [card.id, index]));
+  const byType = new Map<string, MapLinks["ends"]>();
+  for (const { type, from, to, connections } of links) {
+    const ends = byType.get(type) ?? [];
+    byType.set(type, ends);
+    ends.push([place.get(from) as number, place.get(to) as number, connections]);
+  }
+  return [...byType].map(([type, ends]) => ({ type, ends }));
 }

@@ -4,12 +4,12 @@ import { logLevel } from "#core/telemetry/log-levels";
 import { writeSelection, type Selection } from "#core/telemetry/selection";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById } from "../store/estate";
+import { componentsById } from "../store/estate";
 import { metricsOfService } from "../store/find-series";
 import { incidentsIn } from "../store/incidents";
 import { latestLogs } from "../store/logs";
-import { originsOf } from "../store/origins";
-import { healthAt, listServices, membersAt } from "../store/services";
+import { originsOfAll } from "../store/origins";
+import { healthAt, listServices, membersOf } from "../store/services";
 import { seriesOfService } from "../store/signals";
 import { chartOf } from "./charts";
 import { metricsPage } from "./metrics";
@@ -50,24 +50,17 @@ export function servicePage(
   if (!service) return null;
   const health = healthAt(db, "component", atMs);
   const own = healthAt(db, "service", atMs).get(service.id);
-  const members = membersAt(db, atMs)
-    .filter((row) => row.service_id === service.id)
-    .flatMap((row) => {
-      const component = componentById(db, row.component_id);
-      return component
-        ? [
-            {
-              id: component.id,
-              name: component.name,
-              kind: component.kind,
-              site: component.site,
-              entry: row.entry === 1,
-              severity: health.get(component.id)?.severity ?? ("cleared" as const),
-              reason: health.get(component.id)?.reason ?? "",
-            },
-          ]
-        : [];
-    })
+  const entry = new Map(membersOf(db, service.id, atMs).map((row) => [row.component_id, row.entry === 1]));
+  const members = componentsById(db, entry.keys())
+    .map((component) => ({
+      id: component.id,
+      name: component.name,
+      kind: component.kind,
+      site: component.site,
+      entry: entry.get(component.id) ?? false,
+      severity: health.get(component.id)?.severity ?? ("cleared" as const),
+      reason: health.get(component.id)?.reason ?? "",
+    }))
     .sort(
       (a, b) =>
         severityRank(b.severity) - severityRank(a.severity) ||
@@ -75,9 +68,8 @@ export function servicePage(
         a.name.localeCompare(b.name),
     );
   const series = seriesOfService(db, service.id);
-  const nameOf = new Map(
-    members.flatMap((member) => originsOf(db, member.id).map((origin) => [origin, member.name] as const)),
-  );
+  const names = new Map(members.map((member) => [member.id, member.name]));
+  const origins = originsOfAll(db, names.keys());
   const entries = new Map(members.flatMap((member) => (member.entry ? [[member.id, member.name] as const] : [])));
   return {
     service: { ...service, entries: service.entries },
@@ -92,12 +84,12 @@ export function servicePage(
       : null,
     signals: signalsOf(db, uid, fromMs, toMs, overlay),
     operations: answeredBy(db, entries, fromMs, toMs).slice(0, MOST_OPERATIONS),
-    logs: latestLogs(db, new Set(nameOf.keys()), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({
+    logs: latestLogs(db, new Set(origins.keys()), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({
       id: row.id,
       atMs: row.at,
       level: logLevel(row.severity),
       body: row.body,
-      sender: nameOf.get(row.origin_id) ?? "",
+      sender: names.get(origins.get(row.origin_id) ?? 0) ?? "",
     })),
     incidents: incidentsIn(db, fromMs, toMs).filter((incident) =>
       incident.services.some((one) => one.id === service.id),
@@ -116,11 +108,14 @@ export function servicePage(
 function signalsOf(db: Db, uid: string, fromMs: number, toMs: number, overlay: Overlay) {
   const measured = metricsOfService(db, uid, fromMs, toMs);
   const chosen = TELLING.flatMap((pattern) => measured.filter((one) => pattern.test(one.metric)).slice(0, 2));
-  const drawings = chosen.map(({ metric, count }) => {
+  const drawings = [];
+  for (const { metric, count } of chosen) {
+    if (drawings.length === MOST_DRAWINGS) break;
     const selection: Selection = { metric, service: uid, pick: "highest", rank: "mean", count: MOST_LINES };
     const { lines, stepMs } = metricsPage(db, { selections: [selection], fromMs, toMs, width: WIDTH, overlay });
-    return { metric, title: metricName(metric), count, selection: writeSelection(selection), lines, stepMs };
-  });
-  // What was not measured in this window leaves its place to the next.
-  return drawings.filter((one) => one.lines.some((line) => line.legend.count > 0)).slice(0, MOST_DRAWINGS);
+    // What was not measured in this window leaves its place to the next.
+    if (lines.some((line) => line.legend.count > 0))
+      drawings.push({ metric, title: metricName(metric), count, selection: writeSelection(selection), lines, stepMs });
+  }
+  return drawings;
 }

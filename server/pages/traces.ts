@@ -1,7 +1,7 @@
 import type { Db } from "../store/database";
 import { logLevel } from "#core/telemetry/log-levels";
 import { searchLogs } from "../store/logs";
-import { namedOrigins, originsOf } from "../store/origins";
+import { namedOrigins, originsOfAll } from "../store/origins";
 import { operationFigures, type CallFigures } from "../store/call-figures";
 import { allOperations, spanCount, spansOfOperation, spansOfTrace, type SpanRow } from "../store/spans";
 
@@ -132,9 +132,7 @@ export function tracesPage(db: Db, question: TracesQuestion) {
 
 /** What some components, by id with their names, answered in a window, the most called first. */
 export function answeredBy(db: Db, components: ReadonlyMap<number, string>, fromMs: number, toMs: number) {
-  const componentOf = new Map(
-    [...components.keys()].flatMap((id) => originsOf(db, id).map((origin) => [origin, id] as const)),
-  );
+  const componentOf = originsOfAll(db, components.keys());
   const own = allOperations(db).filter((operation) => isAnswer(operation.kind) && componentOf.has(operation.origin_id));
   const figures = operationFigures(
     db,

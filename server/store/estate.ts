@@ -270,12 +270,41 @@ export function relationsOf(db: Db, ids: Iterable<number>, atMs: number): Relati
   return [...found.values()].sort((a, b) => a.id - b.id);
 }
 
+/** Relations that begin and end among some components. */
+export function relationsAmong(db: Db, ids: ReadonlySet<number>, atMs: number): RelationRow[] {
+  return prepared<RelationRow>(
+    db,
+    `${RELATION} WHERE from_id IN (SELECT value FROM json_each(?)) AND ${VALID_AT} ORDER BY id`,
+  )
+    .all(JSON.stringify([...ids]), atMs, atMs)
+    .filter((row) => ids.has(row.to_id));
+}
+
+/** What some components lead to by one type of relation. */
+export function targetsOf(db: Db, ids: Iterable<number>, type: RelationType, atMs: number): number[] {
+  return prepared<{ id: number }>(
+    db,
+    `SELECT DISTINCT to_id AS id FROM relation
+     WHERE from_id IN (SELECT value FROM json_each(?)) AND type = ? AND ${VALID_AT}`,
+  )
+    .all(JSON.stringify([...ids]), type, atMs, atMs)
+    .map((row) => row.id);
+}
+
 export function currentComponents(db: Db): ComponentRow[] {
   return prepared<ComponentRow>(db, "SELECT * FROM component WHERE valid_to IS NULL").all();
 }
 
 export function componentsAt(db: Db, atMs: number): ComponentRow[] {
   return prepared<ComponentRow>(db, `SELECT * FROM component WHERE ${VALID_AT}`).all(atMs, atMs);
+}
+
+/** Some components, by their numbers; those that were forgotten meanwhile are left out. */
+export function componentsById(db: Db, ids: Iterable<number>): ComponentRow[] {
+  return prepared<ComponentRow>(
+    db,
+    "SELECT * FROM component WHERE id IN (SELECT value FROM json_each(?)) ORDER BY id",
+  ).all(JSON.stringify([...ids]));
 }
 
 /** Components by the rest of a key that begins so, those that left the estate too. */

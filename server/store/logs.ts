@@ -104,36 +104,44 @@ export function searchLogs(
   const last = Math.min(range.last, before === null ? range.last : before - 1);
   const match = matchOf(filter.words);
   const batches =
-    match === undefined ? plainBatches(db, range.first, last) : matchedBatches(db, match, filter, range.first, last);
+    match === undefined
+      ? plainBatches(db, range.first, last, filter.leastSeverity)
+      : matchedBatches(db, match, filter, range.first, last);
   const rows: LogRow[] = [];
   let looked = 0;
   for (const batch of batches) {
-    for (const row of batch) {
+    for (const row of batch.rows) {
       if (!fits(row, filter)) continue;
       rows.push(row);
       if (rows.length > most) return { rows: rows.slice(0, most), next: (rows[most - 1] as LogRow).id, cut: false };
     }
-    looked += batch.length;
-    if (looked >= mostLooked)
-      return { rows, next: rows.length ? (rows.at(-1) as LogRow).id : (batch.at(-1) as LogRow).id, cut: true };
+    looked += batch.looked;
+    if (looked >= mostLooked) return { rows, next: rows.at(-1)?.id ?? batch.lowest, cut: true };
   }
   return { rows, next: null, cut: false };
 }
 
-function* plainBatches(db: Db, first: number, last: number): Generator<LogRow[]> {
-  for (let end = last; end >= first;) {
+/** Some records, newest first, out of `looked` that were gone through, the lowest number of those included. */
+interface Batch {
+  rows: LogRow[];
+  looked: number;
+  lowest: number;
+}
+
+/** Records from the last on; those below the least severity are left out before they are read. */
+function* plainBatches(db: Db, first: number, last: number, leastSeverity: number): Generator<Batch> {
+  for (let end = last; end >= first; end -= BATCH) {
+    const lowest = Math.max(first, end - BATCH + 1);
     const rows = prepared<LogRow>(
       db,
-      `SELECT ${COLUMNS} FROM log WHERE id BETWEEN ? AND ? ORDER BY id DESC LIMIT ${BATCH}`,
-    ).all(first, end);
-    if (!rows.length) return;
-    yield rows;
-    end = (rows.at(-1) as LogRow).id - 1;
+      `SELECT ${COLUMNS} FROM log WHERE id BETWEEN ? AND ? AND severity >= ? ORDER BY id DESC`,
+    ).all(lowest, end, leastSeverity);
+    yield { rows, looked: end - lowest + 1, lowest };
   }
 }
 
 /** Batches of records with the words, day by day from the last; records of one day are not in the order of another's. */
-function* matchedBatches(db: Db, match: string, filter: LogFilter, first: number, last: number): Generator<LogRow[]> {
+function* matchedBatches(db: Db, match: string, filter: LogFilter, first: number, last: number): Generator<Batch> {
   const days = prepared<{ day: number }>(db, "SELECT day FROM log_day WHERE day BETWEEN ? AND ? ORDER BY day DESC").all(
     Math.floor(filter.fromMs / DAY_MS),
     Math.floor(filter.toMs / DAY_MS),
@@ -145,9 +153,10 @@ function* matchedBatches(db: Db, match: string, filter: LogFilter, first: number
         db,
         `SELECT ${COLUMNS} FROM log WHERE id IN (SELECT rowid FROM ${table} WHERE ${table} MATCH ? AND rowid BETWEEN ? AND ? ORDER BY rowid DESC LIMIT ${BATCH}) ORDER BY id DESC`,
       ).all(match, first, end);
-      if (!rows.length) break;
-      yield rows;
-      end = (rows.at(-1) as LogRow).id - 1;
+      const lowest = rows.at(-1)?.id;
+      if (lowest === undefined) break;
+      yield { rows, looked: rows.length, lowest };
+      end = lowest - 1;
       if (rows.length < BATCH) break;
     }
   }

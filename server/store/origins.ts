@@ -44,6 +44,15 @@ export function originsOf(db: Db, componentId: number): number[] {
     .map((row) => row.id);
 }
 
+/** The senders named to some components, each with its component. */
+export function originsOfAll(db: Db, componentIds: Iterable<number>): Map<number, number> {
+  const rows = prepared<{ id: number; component_id: number }>(
+    db,
+    "SELECT id, component_id FROM origin WHERE component_id IN (SELECT value FROM json_each(?)) ORDER BY id",
+  ).all(JSON.stringify([...componentIds]));
+  return new Map(rows.map((row) => [row.id, row.component_id]));
+}
+
 export function insertOrigin(db: Db, text: string, named: Named, atMs: number): number {
   return Number(
     prepared(

@@ -125,6 +125,15 @@ export function membersAt(db: Db, atMs: number): MemberRow[] {
   ).all(atMs, atMs);
 }
 
+/** Members of one service. */
+export function membersOf(db: Db, serviceId: number, atMs: number): MemberRow[] {
+  return prepared<MemberRow>(
+    db,
+    `SELECT service_id, component_id, entry FROM member
+     WHERE service_id = ? AND valid_from <= ? AND (valid_to IS NULL OR valid_to > ?)`,
+  ).all(serviceId, atMs, atMs);
+}
+
 /** Services that some components are members of. */
 export function servicesOfComponents(db: Db, ids: Iterable<number>, atMs: number): Set<number> {
   const statement = prepared<{ service_id: number }>(

@@ -63,6 +63,26 @@ export function seriesOfMetric(db: Db, componentId: number, metric: string): Ser
   ).get(componentId, metric);
 }
 
+/** The series of some metrics without instances, of many components at once; of what is polled and sent, the polled one. */
+export function seriesOfMetrics(
+  db: Db,
+  componentIds: Iterable<number>,
+  metrics: Iterable<string>,
+): Map<number, Map<string, SeriesRow>> {
+  const rows = prepared<SeriesRow & { component_id: number }>(
+    db,
+    `SELECT ${COLUMNS} FROM series WHERE component_id IN (SELECT value FROM json_each(?))
+       AND metric IN (SELECT value FROM json_each(?)) AND instance = '' ORDER BY origin_id IS NOT NULL, id`,
+  ).all(JSON.stringify([...componentIds]), JSON.stringify([...metrics]));
+  const found = new Map<number, Map<string, SeriesRow>>();
+  for (const row of rows) {
+    const own = found.get(row.component_id) ?? new Map<string, SeriesRow>();
+    if (!own.has(row.metric)) own.set(row.metric, row);
+    found.set(row.component_id, own);
+  }
+  return found;
+}
+
 export function seriesById(db: Db, id: number): SeriesRow | undefined {
   return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE id = ?`).get(id);
 }

@@ -121,6 +121,7 @@ test("traces: operations, durations dragged, a waterfall, two side by side", asy
   await expect(page.getByRole("table", { name: "Traces" }).getByRole("row").nth(2)).toBeVisible();
   await drag(page, page.getByRole("img", { name: /^Calls by duration/ }), 0.05, 0.95);
   await expect(page).toHaveURL(/least=[\d.]+&most=[\d.]+/);
+  await expect(page.getByRole("button", { name: /^any duration, not only/ })).toBeVisible();
   const boxes = page.getByRole("checkbox", { name: /^Compare the trace of/ });
   await boxes.nth(0).check();
   await boxes.nth(1).check();

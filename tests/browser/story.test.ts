@@ -254,7 +254,7 @@ for (const theme of ["day", "night"] as const)
     for (const address of [...PAGES, `/estate/${components[0]?.id}`]) {
       await page.goto(address);
       await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
-      await expect(page.locator("canvas, .react-flow__node, table, form, dl, h1").first()).toBeVisible();
+      await expect(page.locator("canvas, .hx-node, table, form, dl, h1").first()).toBeVisible();
       const { violations } = await new AxeBuilder({ page }).analyze();
       expect(
         violations.map(

@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import { kindInfo } from "#core/catalogue/kinds";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
-import { ChartCard } from "../ChartCard";
+import { ChartCard } from "../charts/ChartCard";
 import { KeepLink } from "../KeepLink";
 import { Section } from "../Page";
 import { SeverityMark } from "../SeverityMark";

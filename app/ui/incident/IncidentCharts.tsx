@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Stack from "@mui/material/Stack";
 import { clockTime } from "#core/time/windows";
-import { ChartCard } from "../ChartCard";
+import { ChartCard } from "../charts/ChartCard";
 import { KeepLink } from "../KeepLink";
 import { Section } from "../Page";
 import { spanOf, type IncidentData } from "./page";

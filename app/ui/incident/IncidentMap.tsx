@@ -3,7 +3,7 @@ import IconButton from "@mui/material/IconButton";
 import Tooltip from "@mui/material/Tooltip";
 import { usePin } from "../../shell/tray";
 import { Section } from "../Page";
-import { StrataMap } from "../StrataMap";
+import { StrataMap } from "../map/StrataMap";
 import { spanOf, type IncidentData } from "./page";
 
 /** What stands round the suspect, as it is now, or as it was when the incident resolved. */
@@ -36,7 +36,7 @@ export function IncidentMap({ page }: { page: IncidentData }) {
         </Tooltip>
       }
     >
-      <StrataMap map={map} height={330} highlight={`c${suspect.componentId}`} />
+      <StrataMap map={map} height={330} highlight={suspect.componentId} />
     </Section>
   );
 }

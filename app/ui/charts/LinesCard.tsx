@@ -5,10 +5,12 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { formatValue } from "#core/units/format";
 import type { DrawnLine } from "#server/pages/metrics";
-import { useMoveWindow } from "../shell/window";
-import { KeepLink } from "./KeepLink";
-import { LineChart, LineSwatch, pointAt } from "./LineChart";
-import { PlainTable } from "./PlainTable";
+import { useMoveWindow } from "../../shell/window";
+import { KeepLink } from "../KeepLink";
+import { LineChart } from "./LineChart";
+import { LineSwatch } from "./line-style";
+import { pointAt } from "./points";
+import { PlainTable } from "../PlainTable";
 
 interface LinesCardProps {
   title: string;

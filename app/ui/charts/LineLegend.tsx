@@ -8,10 +8,11 @@ import { useState } from "react";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { DrawnLine } from "#server/pages/metrics";
-import { useShell } from "../shell/window";
-import { KeepLink } from "./KeepLink";
-import { LineSwatch, pointAt } from "./LineChart";
-import { PlainTable } from "./PlainTable";
+import { useShell } from "../../shell/window";
+import { KeepLink } from "../KeepLink";
+import { LineSwatch } from "./line-style";
+import { pointAt } from "./points";
+import { PlainTable } from "../PlainTable";
 
 const COLUMNS = ["min", "mean", "max", "last"] as const;
 type Column = (typeof COLUMNS)[number];

@@ -5,11 +5,11 @@ import { Link as RouterLink } from "react-router";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { ChartData } from "#server/pages/charts";
-import { usePin } from "../shell/tray";
-import { useKeep } from "../shell/window";
+import { usePin } from "../../shell/tray";
+import { useKeep } from "../../shell/window";
 import { HouseChart } from "./HouseChart";
-import { PlainTable } from "./PlainTable";
-import { TraceLinks } from "./TraceLinks";
+import { PlainTable } from "../PlainTable";
+import { TraceLinks } from "../TraceLinks";
 
 /** The frame of a chart. A page has a dozen of them, so what is inside is plain elements: drawing them costs next to nothing. */
 const Card = styled("figure")({
