@@ -1,7 +1,7 @@
 import { Recent } from "#core/telemetry/recent";
 import { Sketch } from "#core/telemetry/sketch";
 import { HALF_HOUR_MS, MINUTE_MS } from "#core/time/windows";
-import { CallHalves, type CallSubject } from "./call-figures";
+import { CallHalves } from "./call-figures";
 import { prepared, type Db } from "./database";
 
 /** A span as it is kept; identifiers in hexadecimal. */
@@ -21,33 +21,57 @@ export interface NewSpan {
   detail: string | null;
 }
 
+/** Calls of an operation, or from one sender to another (`second`), in a minute. */
 interface Minute {
+  first: number;
+  second: number | null;
+  minuteMs: number;
   calls: number;
   failed: number;
   sumUs: number;
   sketch: Sketch;
+  /** Waits to be written with the batch under way. */
+  changed: boolean;
+}
+
+/** What of a span is counted. */
+interface Call {
+  originId: number;
+  minuteMs: number;
+  durationUs: number;
+  failed: boolean;
 }
 
 /** Callers and their calls arrive apart; so many of the latest spans are remembered to bring them together. */
 const MOST_REMEMBERED = 50_000;
 /** A minute may still get calls for this long; then its sketch is dropped from memory. */
 const OPEN_MINUTES = 10;
+/** Spans written by one statement: fewer crossings into SQLite than one by one. */
+const AT_ONCE = 24;
 
-interface Place {
-  originId: number;
-  operationId: number;
-}
+const COLUMNS = "trace_id, span_id, parent_id, operation_id, start_us, duration_us, status, detail";
+const insertOf = (count: number) =>
+  `INSERT INTO span (${COLUMNS}) VALUES ${Array(count).fill("(?, ?, ?, ?, ?, ?, ?, ?)").join(", ")}`;
+const INSERT_MANY = insertOf(AT_ONCE);
+const INSERT_ONE = insertOf(1);
+
+/** Numbers of operations and senders stay below this, so that two of them make one key. */
+const MOST_NUMBERS = 2 ** 26;
+const keyOf = (first: number, second: number | null): number =>
+  second === null ? first : -(first * MOST_NUMBERS + second);
 
 /** Keeps spans and counts calls by operation and between senders; call inside a transaction. */
 export class SpanWriter {
-  private readonly operations = new Map<string, number>();
-  private readonly recent = new Recent<Place>(MOST_REMEMBERED);
+  /** Numbers of operations by sender, name and kind. */
+  private readonly operations = new Map<number, Map<string, number[]>>();
+  /** Senders of the latest spans. */
+  private readonly recent = new Recent<number>(MOST_REMEMBERED);
   /** Spans whose parents have not been seen yet, by the parents' identifiers. */
-  private readonly orphans = new Recent<{ originId: number; minuteMs: number; durationUs: number; failed: boolean }[]>(
-    MOST_REMEMBERED,
-  );
-  private readonly minutes = new Map<string, Minute>();
-  private readonly pairs = new Set<string>();
+  private readonly orphans = new Recent<Call[]>(MOST_REMEMBERED);
+  /** Open minutes, and in each the calls by what they are of. */
+  private readonly minutes = new Map<number, Map<number, Minute>>();
+  private readonly changed: Minute[] = [];
+  private readonly pairs = new Set<number>();
   private readonly halves: CallHalves;
   private forgottenMs = 0;
   /** Senders of which one was seen calling the other for the first time since this writer was made. */
@@ -59,22 +83,22 @@ export class SpanWriter {
       db,
       "SELECT id, origin_id, name, kind FROM operation",
     ).all())
-      this.operations.set(`${row.origin_id}|${row.kind}|${row.name}`, row.id);
+      this.kindsOf(row.origin_id, row.name)[row.kind] = row.id;
   }
 
   write(spans: readonly NewSpan[]): void {
     if (!spans.length) return;
-    const { db } = this;
-    const insert = prepared(
-      db,
-      "INSERT INTO span (trace_id, span_id, parent_id, operation_id, start_us, duration_us, status, detail) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-    );
-    const changed = new Map<string, { first: number; second: number | null; minuteMs: number }>();
+    let values: unknown[] = [];
     for (const span of spans) {
-      const operationId = this.operation(span);
       const durationUs = Math.max(0, Math.round((span.endMs - span.startMs) * 1000));
-      const failed = span.status === 2;
-      insert.run(
+      const operationId = this.operation(span);
+      const call = {
+        originId: span.originId,
+        minuteMs: Math.floor(span.startMs / MINUTE_MS) * MINUTE_MS,
+        durationUs,
+        failed: span.status === 2,
+      };
+      values.push(
         Buffer.from(span.traceId, "hex"),
         Buffer.from(span.spanId, "hex"),
         span.parentId ? Buffer.from(span.parentId, "hex") : null,
@@ -84,28 +108,41 @@ export class SpanWriter {
         span.status,
         span.detail,
       );
-      const minuteMs = Math.floor(span.startMs / MINUTE_MS) * MINUTE_MS;
-      this.count(changed, operationId, null, minuteMs, durationUs, failed);
-      this.remember(changed, span, operationId, minuteMs, durationUs, failed);
+      if (values.length === AT_ONCE * 8) {
+        prepared(this.db, INSERT_MANY).run(values);
+        values = [];
+      }
+      this.count(operationId, null, call);
+      this.remember(span, call);
     }
-    const late: [CallSubject, number][] = [];
-    for (const [key, { first, second, minuteMs }] of changed) {
-      const minute = this.minutes.get(key) as Minute;
-      const sketch = minute.sketch.toBytes();
-      late.push([second === null ? [first] : [first, second], minuteMs]);
-      if (second === null)
-        prepared(
-          db,
-          "INSERT INTO operation_minute (operation_id, minute_at, calls, failed, sum_us, sketch) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET calls = excluded.calls, failed = excluded.failed, sum_us = excluded.sum_us, sketch = excluded.sketch",
-        ).run(first, minuteMs, minute.calls, minute.failed, minute.sumUs, sketch);
-      else
-        prepared(
-          db,
-          "INSERT INTO call_minute (from_origin_id, to_origin_id, minute_at, calls, failed, sum_us, sketch) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET calls = excluded.calls, failed = excluded.failed, sum_us = excluded.sum_us, sketch = excluded.sketch",
-        ).run(first, second, minuteMs, minute.calls, minute.failed, minute.sumUs, sketch);
-    }
-    for (const [subject, minuteMs] of late) this.halves.changed(subject, minuteMs);
+    const one = prepared(this.db, INSERT_ONE);
+    for (let at = 0; at < values.length; at += 8) one.run(values.slice(at, at + 8));
+    this.writeMinutes();
     this.dropOld(spans);
+  }
+
+  /** Writes the figures of the minutes that got calls. */
+  private writeMinutes(): void {
+    const figures = "minute_at, calls, failed, sum_us, sketch";
+    const anew = "calls = excluded.calls, failed = excluded.failed, sum_us = excluded.sum_us, sketch = excluded.sketch";
+    const ofOperation = prepared(
+      this.db,
+      `INSERT INTO operation_minute (operation_id, ${figures}) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET ${anew}`,
+    );
+    const ofPair = prepared(
+      this.db,
+      `INSERT INTO call_minute (from_origin_id, to_origin_id, ${figures}) VALUES (?, ?, ?, ?, ?, ?, ?)
+       ON CONFLICT DO UPDATE SET ${anew}`,
+    );
+    for (const minute of this.changed) {
+      const { first, second, minuteMs, calls, failed, sumUs } = minute;
+      const sketch = minute.sketch.toBytes();
+      if (second === null) ofOperation.run(first, minuteMs, calls, failed, sumUs, sketch);
+      else ofPair.run(first, second, minuteMs, calls, failed, sumUs, sketch);
+      minute.changed = false;
+    }
+    for (const { first, second, minuteMs } of this.changed.splice(0))
+      this.halves.changed(second === null ? [first] : [first, second], minuteMs);
   }
 
   /** Sums calls up over longer spans, for about `budgetMs`; call inside a transaction. */
@@ -113,95 +150,92 @@ export class SpanWriter {
     this.halves.work(nowMs, budgetMs);
   }
 
-  private operation(span: NewSpan): number {
-    const key = `${span.originId}|${span.kind}|${span.name}`;
-    let id = this.operations.get(key);
-    if (id === undefined) {
-      id = Number(
-        prepared(this.db, "INSERT INTO operation (origin_id, name, kind) VALUES (?, ?, ?)").run(
-          span.originId,
-          span.name,
-          span.kind,
-        ).lastInsertRowid,
-      );
-      this.operations.set(key, id);
-    }
-    return id;
+  /** Numbers of the operations of one name at a sender, by kind. */
+  private kindsOf(originId: number, name: string): number[] {
+    let names = this.operations.get(originId);
+    if (!names) this.operations.set(originId, (names = new Map<string, number[]>()));
+    let kinds = names.get(name);
+    if (!kinds) names.set(name, (kinds = []));
+    return kinds;
+  }
+
+  private operation({ originId, name, kind }: NewSpan): number {
+    const kinds = this.kindsOf(originId, name);
+    return (kinds[kind] ??= Number(
+      prepared(this.db, "INSERT INTO operation (origin_id, name, kind) VALUES (?, ?, ?)").run(originId, name, kind)
+        .lastInsertRowid,
+    ));
   }
 
   /** Brings a span together with its parent where that is another sender's, whichever of them comes first. */
-  private remember(
-    changed: Map<string, { first: number; second: number | null; minuteMs: number }>,
-    span: NewSpan,
-    operationId: number,
-    minuteMs: number,
-    durationUs: number,
-    failed: boolean,
-  ): void {
+  private remember(span: NewSpan, call: Call): void {
     const own = `${span.traceId}${span.spanId}`;
-    this.recent.set(own, { originId: span.originId, operationId });
+    this.recent.set(own, span.originId);
     const waiting = this.orphans.get(own);
     if (waiting) {
       this.orphans.delete(own);
-      for (const child of waiting)
-        if (child.originId !== span.originId)
-          this.count(changed, span.originId, child.originId, child.minuteMs, child.durationUs, child.failed);
+      for (const child of waiting) this.countPair(span.originId, child);
     }
     if (!span.parentId) return;
     const above = `${span.traceId}${span.parentId}`;
     const parent = this.recent.get(above);
-    if (parent) {
-      if (parent.originId !== span.originId)
-        this.count(changed, parent.originId, span.originId, minuteMs, durationUs, failed);
-      return;
-    }
-    const list = this.orphans.get(above) ?? [];
-    list.push({ originId: span.originId, minuteMs, durationUs, failed });
-    this.orphans.set(above, list);
+    if (parent !== undefined) return this.countPair(parent, call);
+    const list = this.orphans.get(above);
+    if (list) list.push(call);
+    else this.orphans.set(above, [call]);
   }
 
-  private count(
-    changed: Map<string, { first: number; second: number | null; minuteMs: number }>,
-    first: number,
-    second: number | null,
-    minuteMs: number,
-    durationUs: number,
-    failed: boolean,
-  ): void {
-    if (second !== null && !this.pairs.has(`${first}|${second}`)) {
-      this.pairs.add(`${first}|${second}`);
-      this.newPairs.push({ from: first, to: second });
+  /** Counts a call from another sender; within one sender they are counted by their operations only. */
+  private countPair(from: number, call: Call): void {
+    const to = call.originId;
+    if (from === to) return;
+    const key = keyOf(from, to);
+    if (!this.pairs.has(key)) {
+      this.pairs.add(key);
+      this.newPairs.push({ from, to });
     }
-    const key = `${first}|${second ?? ""}|${minuteMs}`;
-    let minute = this.minutes.get(key);
-    if (!minute) this.minutes.set(key, (minute = this.read(first, second, minuteMs)));
+    this.count(from, to, call);
+  }
+
+  private count(first: number, second: number | null, { minuteMs, durationUs, failed }: Call): void {
+    let open = this.minutes.get(minuteMs);
+    if (!open) this.minutes.set(minuteMs, (open = new Map<number, Minute>()));
+    const key = keyOf(first, second);
+    let minute = open.get(key);
+    if (!minute) open.set(key, (minute = this.read(first, second, minuteMs)));
     minute.calls++;
     if (failed) minute.failed++;
     minute.sumUs += durationUs;
     minute.sketch.add(durationUs);
-    changed.set(key, { first, second, minuteMs });
+    if (minute.changed) return;
+    minute.changed = true;
+    this.changed.push(minute);
   }
 
   private read(first: number, second: number | null, minuteMs: number): Minute {
+    type Row = { calls: number; failed: number; sum_us: number; sketch: Uint8Array };
     const row =
       second === null
-        ? prepared<{ calls: number; failed: number; sum_us: number; sketch: Uint8Array }>(
+        ? prepared<Row>(
             this.db,
             "SELECT calls, failed, sum_us, sketch FROM operation_minute WHERE operation_id = ? AND minute_at = ?",
           ).get(first, minuteMs)
-        : prepared<{ calls: number; failed: number; sum_us: number; sketch: Uint8Array }>(
+        : prepared<Row>(
             this.db,
-            "SELECT calls, failed, sum_us, sketch FROM call_minute WHERE from_origin_id = ? AND to_origin_id = ? AND minute_at = ?",
+            `SELECT calls, failed, sum_us, sketch FROM call_minute
+             WHERE from_origin_id = ? AND to_origin_id = ? AND minute_at = ?`,
           ).get(first, second, minuteMs);
+    const own = { first, second, minuteMs, changed: false };
     return row
-      ? { calls: row.calls, failed: row.failed, sumUs: row.sum_us, sketch: Sketch.fromBytes(row.sketch) }
-      : { calls: 0, failed: 0, sumUs: 0, sketch: new Sketch() };
+      ? { ...own, calls: row.calls, failed: row.failed, sumUs: row.sum_us, sketch: Sketch.fromBytes(row.sketch) }
+      : { ...own, calls: 0, failed: 0, sumUs: 0, sketch: new Sketch() };
   }
 
   private dropOld(spans: readonly NewSpan[]): void {
-    const newest = Math.max(...spans.map((span) => span.startMs));
-    for (const key of this.minutes.keys())
-      if (Number(key.slice(key.lastIndexOf("|") + 1)) < newest - OPEN_MINUTES * MINUTE_MS) this.minutes.delete(key);
+    let newest = 0;
+    for (const { startMs } of spans) if (startMs > newest) newest = startMs;
+    for (const minuteMs of this.minutes.keys())
+      if (minuteMs < newest - OPEN_MINUTES * MINUTE_MS) this.minutes.delete(minuteMs);
   }
 
   /** Forgets spans and counts older than an instant, a few at a time; call inside a transaction. */
