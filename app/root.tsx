@@ -119,7 +119,7 @@ function Frame() {
   const [keys, setKeys] = useState(false);
   const tray = useTray();
   useInnerLinks();
-  const { trouble } = useLive();
+  const { problem: storeProblem } = useLive();
   const navigation = useNavigation();
   const data = useRouteLoaderData<typeof loader>("root");
   useFrameKeys({ palette: () => setPalette(true), help: () => setKeys(true), tray: () => tray.setOpen(!tray.open) });
@@ -136,9 +136,9 @@ function Frame() {
           ) : null}
         </div>
         <main>
-          {trouble ? (
+          {storeProblem ? (
             <Alert severity="error" variant="filled" sx={{ mb: 1.5 }}>
-              {trouble}
+              {storeProblem}
             </Alert>
           ) : null}
           <Problem>{problem}</Problem>

@@ -9,7 +9,7 @@ import { tracesPage } from "#server/pages/traces";
 import { migrate, openStore } from "#server/store/database";
 import { LogWriter, type NewLog } from "#server/store/log-writer";
 import { readSearch, searchLogs } from "#server/store/logs";
-import { insertOrigin } from "#server/store/origins";
+import { insertResource } from "#server/store/resources";
 import { SpanWriter, type NewSpan } from "#server/store/span-writer";
 import { saveService } from "#server/store/services";
 import { seriesById, type SeriesRow } from "#server/store/signals";
@@ -73,7 +73,7 @@ export function measureGrowth(root: string, factor: number): Growth {
     db.prepare("SELECT sum(length(data)) * 1.0 / sum(count) AS bytes FROM chunk").get() as { bytes: number }
   ).bytes;
 
-  const origin = insertOrigin(db, "{}", { componentId: null, why: "" }, START);
+  const resource = insertResource(db, "{}", { componentId: null, why: "" }, START);
   const writer = new LogWriter(db);
   const logs = 20_000 * factor;
   began = performance.now();
@@ -85,7 +85,7 @@ export function measureGrowth(root: string, factor: number): Growth {
           return {
             atMs: START + n * 20,
             severity: 9,
-            originId: origin,
+            resourceId: resource,
             body:
               n % 997 === 0
                 ? `release ${n} held back: papers missing`
@@ -112,7 +112,7 @@ export function measureGrowth(root: string, factor: number): Growth {
               traceId: (minute * operations + index + 1).toString(16).padStart(32, "0"),
               spanId: "1".padStart(16, "0"),
               parentId: "",
-              originId: origin,
+              resourceId: resource,
               name: `GET /part/${index}`,
               kind: 2,
               startMs,

@@ -4,7 +4,7 @@ import { join } from "node:path";
 import { migrate, openStore } from "#server/store/database";
 import { LogWriter, type NewLog } from "#server/store/log-writer";
 import { readSearch, searchLogs } from "#server/store/logs";
-import { insertOrigin } from "#server/store/origins";
+import { insertResource } from "#server/store/resources";
 import type { Measurement } from "./measurement";
 
 const START = Date.parse("2026-03-17T00:00:00Z");
@@ -21,7 +21,7 @@ const TEMPLATES: readonly ((n: number) => string)[] = [
 const record = (n: number): NewLog => ({
   atMs: START + Math.floor(n / 80),
   severity: n % 50 === 0 ? 17 : 9,
-  originId: 1 + (n % 20),
+  resourceId: 1 + (n % 20),
   body: (TEMPLATES[(n * 7) % TEMPLATES.length] as (n: number) => string)(n),
   attributes: n % 4 === 0 ? '{"http.route":"/slots"}' : null,
   traceId: null,
@@ -35,7 +35,7 @@ export function benchLogs(root: string): Measurement[] {
   const db = openStore(file, "writer");
   migrate(db, join(root, "server", "store", "migrations"));
   for (let index = 0; index < 20; index++)
-    insertOrigin(db, `{"service.name":"s${index}"}`, { componentId: null, why: "" }, START);
+    insertResource(db, `{"service.name":"s${index}"}`, { componentId: null, why: "" }, START);
   const writer = new LogWriter(db);
   const batch = 2000;
   const total = Number(process.env.BENCH_LOGS ?? 5_000_000);

@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { migrate, openStore } from "#server/store/database";
-import { insertOrigin } from "#server/store/origins";
+import { insertResource } from "#server/store/resources";
 import { SpanWriter, type NewSpan } from "#server/store/span-writer";
 import type { Measurement } from "./measurement";
 
@@ -15,7 +15,7 @@ export function benchSpans(root: string): Measurement {
   const db = openStore(join(folder, "spans.db"), "writer");
   migrate(db, join(root, "server", "store", "migrations"));
   for (let index = 0; index < 30; index++)
-    insertOrigin(db, `{"service.name":"s${index}"}`, { componentId: null, why: "" }, START);
+    insertResource(db, `{"service.name":"s${index}"}`, { componentId: null, why: "" }, START);
   const writer = new SpanWriter(db);
   const batch = 400;
   const traces = 60_000;
@@ -26,7 +26,7 @@ export function benchSpans(root: string): Measurement {
         traceId: hex((n * 2_654_435_761) % 2 ** 32, 8) + hex(n, 24),
         spanId: hex(n, 12) + hex(depth, 4),
         parentId: depth ? hex(n, 12) + hex(depth - 1, 4) : "",
-        originId: 1 + ((n + (depth >> 1)) % 30),
+        resourceId: 1 + ((n + (depth >> 1)) % 30),
         name: `step ${depth} of ${n % 12}`,
         kind: depth % 2 ? 3 : 2,
         startMs,

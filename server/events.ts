@@ -6,4 +6,4 @@ export type LiveEvent =
   | { topic: "sweep"; id: number; state: string }
   | { topic: "run"; id: number }
   | { topic: "estate"; atMs: number }
-  | { topic: "trouble"; message: string | null };
+  | { topic: "problem"; message: string | null };

@@ -6,7 +6,7 @@ import { readKits } from "./kits/kits";
 import { Secrets } from "./secrets";
 import { setupSchema } from "./settings";
 import { readSource } from "./sources/input";
-import { migrate, openStore, PersonError, storeTrouble, type Db } from "./store/database";
+import { migrate, openStore, PersonError, storeProblem, type Db } from "./store/database";
 import { insertComponent, listEstate, writeFact, factsAt } from "./store/estate";
 import { insertSource } from "./store/sources";
 import { healthAt, writeHealth } from "./store/services";
@@ -127,11 +127,11 @@ describe("the store", () => {
   });
 
   it("turns trouble with the disk into sentences, other errors not", () => {
-    expect(storeTrouble(Object.assign(new Error("x"), { code: "SQLITE_FULL" }))).toMatch(/The disk is full/);
-    expect(storeTrouble(Object.assign(new Error("x"), { code: "SQLITE_CORRUPT" }))).toMatch(/damaged/);
-    expect(storeTrouble(new Error("x"))).toBeUndefined();
+    expect(storeProblem(Object.assign(new Error("x"), { code: "SQLITE_FULL" }))).toMatch(/The disk is full/);
+    expect(storeProblem(Object.assign(new Error("x"), { code: "SQLITE_CORRUPT" }))).toMatch(/damaged/);
+    expect(storeProblem(new Error("x"))).toBeUndefined();
     // What a time-out carries as its code is a number.
-    expect(storeTrouble(Object.assign(new Error("x"), { code: 23 }))).toBeUndefined();
+    expect(storeProblem(Object.assign(new Error("x"), { code: 23 }))).toBeUndefined();
   });
 });
 

@@ -119,7 +119,7 @@ const kitMetric = z.strictObject({
   bad: z.enum(["high", "low"]).nullable().optional(),
   combine: z.enum(["sum", "mean", "max"]).optional(),
   instanceAs: z.enum(["of", "after"]).optional(),
-  trouble: z.strictObject({ high: words.optional(), low: words.optional() }).optional(),
+  symptom: z.strictObject({ high: words.optional(), low: words.optional() }).optional(),
   convention: words.optional(),
 });
 

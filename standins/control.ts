@@ -4,7 +4,7 @@ import type { ClockSetting } from "#core/time/clock";
 import { measuredOf } from "./agents";
 import type { EstateModel } from "./model";
 import { failureLines, Traces } from "./traces";
-import { attributesOf, linesBetween, sendersOf } from "./voices";
+import { attributesOf, linesBetween, sendersOf } from "./log-lines";
 
 export interface ControlOptions {
   port: number;

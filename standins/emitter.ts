@@ -5,7 +5,7 @@ import { measuredOf, type Measured } from "./agents";
 import type { EstateModel } from "./model";
 import { scatter, seedOf } from "./rhythm";
 import { failureLines, Traces, type StandinSpan } from "./traces";
-import { attributesOf, countIn, linesBetween, sendersOf, type Said, type Sender } from "./voices";
+import { attributesOf, countIn, linesBetween, sendersOf, type LogLine, type Sender } from "./log-lines";
 
 const EVERY_MS = 5_000;
 /** Clock time between two looks at the requests answered, as metrics are exported. */
@@ -69,7 +69,7 @@ export class Emitter {
     const failures = failureLines(spans);
     const resourceLogs: unknown[] = [];
     for (const sender of this.senders) {
-      const lines: (Said & { traceId?: string; spanId?: string })[] = [
+      const lines: (LogLine & { traceId?: string; spanId?: string })[] = [
         ...linesBetween(this.estate.scenario, sender, from, now),
         ...failures.filter((line) => line.sender === sender),
       ];
@@ -109,12 +109,12 @@ export class Emitter {
 
   /** How many requests a process answered in a span, how long they took, as a delta histogram by route and status. */
   private measure(sender: Sender, fromMs: number, toMs: number): unknown[] {
-    const { host, process, voice } = sender;
-    if (!process || !voice.requests.length || !host.isRunning(process, toMs)) return [];
+    const { host, process, output } = sender;
+    if (!process || !output.requests.length || !host.isRunning(process, toMs)) return [];
     const level = 0.05 + 0.95 * host.level(toMs);
     const strain = 1 + 7 * host.suffers(toMs);
     const share = (toMs - fromMs) / 60_000;
-    const dataPoints = voice.requests.flatMap((request, which) => {
+    const dataPoints = output.requests.flatMap((request, which) => {
       const seed = seedOf(`${which}${request.route}`, process.seed);
       const count = countIn(seed, Math.floor(toMs / 1000), request.perHour * level * share);
       const byStatus = new Map<number, Answered>();

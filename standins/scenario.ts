@@ -150,7 +150,7 @@ const fault = z.strictObject({
 });
 
 /** What a process, or every switch, says: log lines, and requests it answers. */
-const voice = z.strictObject({
+const output = z.strictObject({
   lines: z
     .array(
       z.strictObject({
@@ -210,7 +210,7 @@ export const scenarioSchema = z.strictObject({
   /** Lists of words for the lines. */
   words: z.record(name, z.array(z.string().min(1).max(40)).min(1).max(50)).default({}),
   /** By name of the process; "switch" for every switch. */
-  voices: z.record(name, voice).default({}),
+  outputs: z.record(name, output).default({}),
   past: z.array(past).max(200).default([]),
   upgrades: z.array(upgrade).max(200).default([]),
 });
@@ -221,7 +221,7 @@ export type ScenarioProcess = ScenarioRole["processes"][number];
 export type ScenarioListener = ScenarioProcess["listens"][number];
 export type ScenarioContainer = ScenarioRole["containers"][number];
 export type ScenarioFault = Scenario["faults"][number];
-export type ScenarioVoice = Scenario["voices"][string];
+export type ScenarioOutput = Scenario["outputs"][string];
 export type Rhythm = Scenario["rhythms"][string];
 
 export type ScenarioResult = { ok: true; scenario: Scenario } | { ok: false; problems: string[] };
@@ -326,13 +326,13 @@ function danglingReferences(scenario: Scenario): string[] {
     "switch",
     ...Object.values(scenario.roles).flatMap((one) => one.processes.map((process) => process.name)),
   ]);
-  for (const [id, one] of Object.entries(scenario.voices)) {
-    if (!processNames.has(id)) missing("voices", "process", id, processNames);
+  for (const [id, one] of Object.entries(scenario.outputs)) {
+    if (!processNames.has(id)) missing("outputs", "process", id, processNames);
     for (const line of one.lines) {
-      if (line.during && !faults.has(line.during)) missing(`voices.${id}.lines`, "fault", line.during, faults.keys());
+      if (line.during && !faults.has(line.during)) missing(`outputs.${id}.lines`, "fault", line.during, faults.keys());
       for (const [, word] of line.text.matchAll(/\{([a-z-]+)\}/g))
         if (word && !["number", "id", "address"].includes(word) && !(word in scenario.words))
-          missing(`voices.${id}.lines`, "list of words", word, Object.keys(scenario.words));
+          missing(`outputs.${id}.lines`, "list of words", word, Object.keys(scenario.words));
     }
   }
   for (const one of scenario.upgrades) if (!hosts.has(one.host)) missing("upgrades", "host", one.host, hosts.keys());

@@ -1,6 +1,6 @@
 import type { HostModel } from "./model";
 import { scatter, seedOf } from "./rhythm";
-import { countIn, type Sender } from "./voices";
+import { countIn, type Sender } from "./log-lines";
 
 /** Share of requests whose spans are sent, as a sampler at the head of a trace would choose. */
 const SAMPLED = 0.12;
@@ -21,7 +21,7 @@ export interface StandinSpan {
   message: string;
 }
 
-type Request = Sender["voice"]["requests"][number];
+type Request = Sender["output"]["requests"][number];
 
 const hex = (seed: number, part: number) =>
   Math.floor(scatter(seed, part) * 0xffffffff)
@@ -37,13 +37,13 @@ export class Traces {
     for (const sender of senders) if (sender.process) this.byProcess.set(sender.process, sender);
     const called = new Set(
       senders.flatMap((sender) =>
-        sender.process && sender.voice.requests.length
+        sender.process && sender.output.requests.length
           ? sender.host.calls(sender.process).map((link) => link.toProcess)
           : [],
       ),
     );
     this.entries = senders.filter(
-      (sender) => sender.process && sender.voice.requests.length > 0 && !called.has(sender.process),
+      (sender) => sender.process && sender.output.requests.length > 0 && !called.has(sender.process),
     );
   }
 
@@ -51,10 +51,10 @@ export class Traces {
   between(fromMs: number, toMs: number): StandinSpan[] {
     const spans: StandinSpan[] = [];
     for (const sender of this.entries) {
-      const { host, process, voice } = sender;
+      const { host, process, output } = sender;
       if (!process || !host.isRunning(process, toMs)) continue;
       const level = 0.05 + 0.95 * host.level(toMs);
-      voice.requests.forEach((request, which) => {
+      output.requests.forEach((request, which) => {
         const seed = seedOf(`trace ${which}`, process.seed);
         const count = countIn(
           seed,
@@ -154,7 +154,7 @@ export class Traces {
   ): { endMs: number; failed: boolean } {
     const spanId = `${hex(seed, 40)}${hex(seed, 41)}`;
     const callee = this.byProcess.get(process);
-    const request = callee?.voice.requests[Math.floor(scatter(seed, 42) * (callee.voice.requests.length || 1))];
+    const request = callee?.output.requests[Math.floor(scatter(seed, 42) * (callee.output.requests.length || 1))];
     const span: StandinSpan = {
       sender: caller,
       traceId,

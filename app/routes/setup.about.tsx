@@ -18,7 +18,7 @@ export default function About({ loaderData: { store, engine, pace } }: Route.Com
       <PageHead
         name="Setup › This installation"
         sentence={
-          engine.trouble ??
+          engine.problem ??
           `${whole(engine.hosts)} hosts are polled and ${whole(store.samples)} samples of ${whole(store.series)} series are kept in ${formatValue(store.fileBytes, "By")}.`
         }
       />

@@ -97,7 +97,7 @@ const whole = (value: number) => Math.round(value).toLocaleString("en-GB");
 export default function SignalsSetup({ loaderData: page, actionData }: Route.ComponentProps) {
   const { window: now } = useShell();
   const [chosen, setChosen] = useState<number | null>(null);
-  const one = page.waiting.find((origin) => origin.id === chosen);
+  const one = page.waiting.find((resource) => resource.id === chosen);
   return (
     <>
       <PageHead
@@ -129,7 +129,7 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
             <Fact name="Requests">{whole(page.received?.requests ?? 0)}</Fact>
             <Fact name="Malformed">{whole(page.received?.unreadable ?? 0)}</Fact>
             <Fact name="Points and records rejected">{whole(page.received?.refused ?? 0)}</Fact>
-            <Fact name="Throttled (429)">{whole(page.received?.toldToWait ?? 0)}</Fact>
+            <Fact name="Throttled (429)">{whole(page.received?.throttled ?? 0)}</Fact>
             <Fact name="Syslog messages">{whole(page.received?.syslog ?? 0)}</Fact>
             <Fact name="Syslog in no standard format">{whole(page.received?.syslogOdd ?? 0)}</Fact>
             <Fact name="Syslog dropped (overload)">{whole(page.received?.dropped ?? 0)}</Fact>

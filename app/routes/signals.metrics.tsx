@@ -229,10 +229,12 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
 /** What a chip says: a single series by its name, a group by what was chosen. */
 function spoken(selection: Selection, label: string | undefined): string {
   if (selection.series !== undefined) return label ?? `series ${selection.series}`;
-  const what = `${metricName(selection.metric ?? "")}${selection.turn === "rate" ? " a second" : selection.turn === "change" ? ", its change" : ""}`;
+  const what = `${metricName(selection.metric ?? "")}${selection.transform === "rate" ? " a second" : selection.transform === "change" ? ", its change" : ""}`;
   const where =
     [selection.kind, selection.site, selection.service, selection.instance].filter(Boolean).join(", ") || "everywhere";
-  const how = selection.fold ? `${selection.fold}${selection.by ? ` by ${selection.by}` : " of all"}` : "each";
+  const how = selection.aggregate
+    ? `${selection.aggregate}${selection.by ? ` by ${selection.by}` : " of all"}`
+    : "each";
   const best = selection.pick ? `, ${selection.count ?? 10} ${selection.pick} by ${selection.rank ?? "mean"}` : "";
   return `${what}: ${where}, ${how}${best}`;
 }

@@ -5,10 +5,10 @@ import { useShell } from "./window";
 
 interface Live {
   connected: boolean;
-  trouble: string | null;
+  problem: string | null;
 }
 
-const LiveContext = createContext<Live>({ connected: false, trouble: null });
+const LiveContext = createContext<Live>({ connected: false, problem: null });
 export const useLive = () => useContext(LiveContext);
 
 /** Least machine time between two looks that only a tick asks for. */
@@ -16,7 +16,7 @@ const TICK_PAUSE_MS = 10_000;
 
 /** Listens to the server and has the page load anew when something it shows may have changed. */
 export function LiveUpdates({ children }: { children: ReactNode }) {
-  const [live, setLive] = useState<Live>({ connected: false, trouble: null });
+  const [live, setLive] = useState<Live>({ connected: false, problem: null });
   const { revalidate } = useRevalidator();
   const { pathname } = useLocation();
   const shell = useShell();
@@ -76,7 +76,7 @@ export function LiveUpdates({ children }: { children: ReactNode }) {
     };
     source.onmessage = ({ data }) => {
       const event = JSON.parse(data as string) as LiveEvent;
-      if (event.topic === "trouble") setLive((now) => ({ ...now, trouble: event.message }));
+      if (event.topic === "problem") setLive((now) => ({ ...now, problem: event.message }));
       const wait = concerns(event);
       if (wait !== undefined) soon(wait);
     };

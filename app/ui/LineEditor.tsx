@@ -7,12 +7,12 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Selection } from "#core/telemetry/selection";
 
-const TURN_NAMES = {
+const TRANSFORM_NAMES = {
   value: "value",
   rate: "rate per second",
   change: "change since previous sample",
 } as const;
-const FOLD_NAMES = {
+const AGGREGATE_NAMES = {
   "": "no aggregation",
   mean: "mean",
   sum: "sum",
@@ -39,7 +39,7 @@ const RANK_NAMES = {
   last: "by last value",
 } as const;
 
-/** How one selection is drawn: turned, folded, grouped, narrowed to the highest or lowest, on which axis. */
+/** How one selection is drawn: transformed, aggregated, grouped, narrowed to the highest or lowest, on which axis. */
 export function LineEditor({
   anchor,
   selection,
@@ -94,7 +94,7 @@ export function LineEditor({
           <Typography variant="h3" component="h2">
             Edit these lines
           </Typography>
-          {pickOne("turn", "Values", TURN_NAMES, "value")}
+          {pickOne("transform", "Values", TRANSFORM_NAMES, "value")}
           {single ? null : (
             <>
               <TextField
@@ -111,8 +111,8 @@ export function LineEditor({
                 onChange={(event) => choose("instance", event.target.value.slice(0, 100))}
                 slotProps={{ inputLabel: { shrink: true } }}
               />
-              {pickOne("fold", "Aggregate", FOLD_NAMES, "")}
-              {draft.fold ? pickOne("by", "Grouped", BY_NAMES, "") : null}
+              {pickOne("aggregate", "Aggregate", AGGREGATE_NAMES, "")}
+              {draft.aggregate ? pickOne("by", "Grouped", BY_NAMES, "") : null}
               {pickOne("pick", "Show", PICK_NAMES, "")}
               {draft.pick ? (
                 <Stack direction="row" sx={{ gap: 1 }}>

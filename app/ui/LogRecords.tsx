@@ -150,7 +150,7 @@ function Opened({ id, onPattern }: { id: number; onPattern: (id: number) => void
       <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(3, minmax(0, 1fr))", gap: 1, m: 0 }}>
         <Fact name="Time">{instant(record.atMs, now.nowMs)}</Fact>
         <Fact name="Matched by">{record.matchedBy}</Fact>
-        {[...record.attributes, ...record.origin].map((one) => (
+        {[...record.attributes, ...record.resource].map((one) => (
           <Fact key={one.name} name={one.name}>
             {one.value}
           </Fact>

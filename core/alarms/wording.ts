@@ -14,7 +14,7 @@ export interface ThresholdFacts {
   samples: number;
 }
 
-const isReachability = (metric: string) => metricInfo(metric).resource === "reach";
+const isReachability = (metric: string) => metricInfo(metric).uses === "reach";
 
 /** The text of an alarm: what is measured, against which limit, over how many samples. */
 export function thresholdText({ metric, instance, unit, direction, mean, limit, samples }: ThresholdFacts): string {

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { extendCatalogue } from "./extend";
 import { hasKind, kindInfo } from "./kinds";
-import { describedMetrics, metricInfo, metricTitle, readableLabel, troubleOf } from "./metrics";
+import { describedMetrics, metricInfo, metricTitle, readableLabel, symptomOf } from "./metrics";
 
 describe("kinds", () => {
   it("of later versions fall back to their family, under their own name", () => {
@@ -33,10 +33,10 @@ describe("metrics", () => {
     expect(readableLabel(name)).toBe(label),
   );
   it("say what is wrong in words, whichever they are", () => {
-    expect(troubleOf("memory.used", "above")).toBe("memory is running out");
-    expect(troubleOf("reachable", "below")).toBe("not responding");
-    expect(troubleOf("queue.depth", "above")).toBe("queue depth is too high");
-    expect(troubleOf("http.errors", "below")).toBe("HTTP errors is too low");
+    expect(symptomOf("memory.used", "above")).toBe("memory is running out");
+    expect(symptomOf("reachable", "below")).toBe("not responding");
+    expect(symptomOf("queue.depth", "above")).toBe("queue depth is too high");
+    expect(symptomOf("http.errors", "below")).toBe("HTTP errors is too low");
   });
   it("put an instance where it is said", () => {
     expect(metricTitle("cpu.core.used", "3")).toBe("CPU usage of core 3");
@@ -49,7 +49,7 @@ it("is extended by kits: a kind like another, and metrics of its own", () => {
     kinds: [
       { kind: "app.test-kit", like: "app.process", label: "Test thing", plural: "Test things", charts: ["test.depth"] },
     ],
-    metrics: [{ metric: "test.depth", label: "Depth", unit: "m", bad: "low", trouble: { low: "it runs dry" } }],
+    metrics: [{ metric: "test.depth", label: "Depth", unit: "m", bad: "low", symptom: { low: "it runs dry" } }],
   });
   expect(hasKind("app.test-kit")).toBe(true);
   expect(kindInfo("app.test-kit")).toMatchObject({
@@ -59,5 +59,5 @@ it("is extended by kits: a kind like another, and metrics of its own", () => {
     headline: { metric: "process.memory" },
   });
   expect(metricInfo("test.depth")).toMatchObject({ unit: "m", instrument: "gauge", combine: "sum" });
-  expect(troubleOf("test.depth", "below")).toBe("it runs dry");
+  expect(symptomOf("test.depth", "below")).toBe("it runs dry");
 });

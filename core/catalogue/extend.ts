@@ -22,7 +22,7 @@ export interface Extension {
     bad?: "high" | "low" | null | undefined;
     combine?: "sum" | "mean" | "max" | undefined;
     instanceAs?: "of" | "after" | undefined;
-    trouble?: { high?: string | undefined; low?: string | undefined } | undefined;
+    symptom?: { high?: string | undefined; low?: string | undefined } | undefined;
     convention?: string | undefined;
   }[];
 }

@@ -19,9 +19,9 @@ export interface MetricInfo {
   /** How an instance stands in a title: "Disk usage of /srv", "CPU core 3". */
   instanceAs: "of" | "after";
   /** Words for what is wrong: "memory is running out". */
-  trouble?: { high?: string | undefined; low?: string | undefined };
+  symptom?: { high?: string | undefined; low?: string | undefined };
   /** Family by which processes or machines are told apart that take most of it. */
-  resource?: "cpu" | "memory" | "disk" | "reach";
+  uses?: "cpu" | "memory" | "disk" | "reach";
 }
 
 const metric = (name: string, label: string, unit: string, more: Partial<MetricInfo> = {}): MetricInfo => ({
@@ -35,91 +35,91 @@ const metric = (name: string, label: string, unit: string, more: Partial<MetricI
   ...more,
 });
 
-const high = (words: string): Partial<MetricInfo> => ({ bad: "high", trouble: { high: words } });
+const high = (words: string): Partial<MetricInfo> => ({ bad: "high", symptom: { high: words } });
 
 /** Metrics that ship with the product; kits add to them. */
 const SHIPPED: readonly MetricInfo[] = [
   metric("cpu.used", "CPU usage", "%", {
     ...high("CPU is saturated"),
     convention: "system.cpu.utilization",
-    resource: "cpu",
+    uses: "cpu",
   }),
   metric("cpu.core.used", "CPU usage of core", "%", {
     ...high("a CPU core is saturated"),
     instanceAs: "after",
-    resource: "cpu",
+    uses: "cpu",
   }),
   metric("memory.used", "Memory usage", "%", {
     ...high("memory is running out"),
     convention: "system.memory.utilization",
-    resource: "memory",
+    uses: "memory",
   }),
   metric("disk.used", "Disk usage", "%", {
     ...high("disk is filling up"),
     convention: "system.filesystem.utilization",
-    resource: "disk",
+    uses: "disk",
   }),
   metric("net.in", "Traffic in", "bit/s", { convention: "system.network.io receive" }),
   metric("net.out", "Traffic out", "bit/s", { convention: "system.network.io transmit" }),
   metric("net.errors", "Interface errors", "1/s", { ...high("interface errors"), convention: "system.network.errors" }),
-  metric("reachable", "Reachability", "0/1", { bad: "low", trouble: { low: "not responding" }, resource: "reach" }),
+  metric("reachable", "Reachability", "0/1", { bad: "low", symptom: { low: "not responding" }, uses: "reach" }),
   metric("response", "Agent response time", "ms", { ...high("agent responds slowly") }),
-  metric("process.memory", "Process memory", "By", { convention: "process.memory.usage", resource: "memory" }),
-  metric("process.cpu", "Process CPU usage", "%", { convention: "process.cpu.utilization", resource: "cpu" }),
+  metric("process.memory", "Process memory", "By", { convention: "process.memory.usage", uses: "memory" }),
+  metric("process.cpu", "Process CPU usage", "%", { convention: "process.cpu.utilization", uses: "cpu" }),
   metric("cpu.stolen", "CPU steal", "%", {
     ...high("the hypervisor withholds CPU"),
     convention: "system.cpu.utilization steal",
-    resource: "cpu",
+    uses: "cpu",
   }),
   metric("swap.used", "Swap usage", "%", {
     ...high("swap is filling up"),
     convention: "system.paging.utilization",
-    resource: "memory",
+    uses: "memory",
   }),
   metric("pressure", "Stall time waiting for", "%", {
     bad: "high",
     instanceAs: "after",
-    trouble: { high: "work stalls for lack of resources" },
+    symptom: { high: "work stalls for lack of resources" },
   }),
   metric("container.cpu.usage", "Container CPUs in use", "{cpu}", {
     convention: "container.cpu.usage",
-    resource: "cpu",
+    uses: "cpu",
   }),
   metric("container.cpu.used", "Container CPU usage of its quota", "%", {
     ...high("container CPU is at its quota"),
-    resource: "cpu",
+    uses: "cpu",
   }),
   metric("container.cpu.throttled", "CPU throttled", "%", {
     ...high("CPU is throttled by its quota"),
-    resource: "cpu",
+    uses: "cpu",
   }),
   metric("container.memory.usage", "Container memory", "By", {
     convention: "container.memory.usage",
-    resource: "memory",
+    uses: "memory",
   }),
   metric("container.memory.used", "Container memory usage of its limit", "%", {
     ...high("memory is near its limit"),
-    resource: "memory",
+    uses: "memory",
   }),
   metric("container.processes", "Processes in container", "1"),
   metric("http.server.request.duration", "HTTP request duration", "s", {
     bad: "high",
-    trouble: { high: "requests are slow" },
+    symptom: { high: "requests are slow" },
     combine: "mean",
   }),
   metric("http.client.request.duration", "HTTP client request duration", "s", {
     bad: "high",
-    trouble: { high: "outgoing requests are slow" },
+    symptom: { high: "outgoing requests are slow" },
     combine: "mean",
   }),
   metric("guest.running", "Powered on", "0/1"),
-  metric("guest.cpu.used", "CPU usage reported by the hypervisor", "%", { resource: "cpu" }),
-  metric("guest.memory", "Memory allotted", "By", { resource: "memory" }),
+  metric("guest.cpu.used", "CPU usage reported by the hypervisor", "%", { uses: "cpu" }),
+  metric("guest.memory", "Memory allotted", "By", { uses: "memory" }),
   metric("guests.running", "Virtual machines running", "1"),
-  metric("cpu.allotted", "CPUs allotted", "%", { ...high("CPUs are overcommitted"), resource: "cpu" }),
+  metric("cpu.allotted", "CPUs allotted", "%", { ...high("CPUs are overcommitted"), uses: "cpu" }),
   metric("memory.allotted", "Memory allotted to virtual machines", "%", {
     ...high("memory is overcommitted"),
-    resource: "memory",
+    uses: "memory",
   }),
 ];
 
@@ -163,9 +163,9 @@ export function metricTitle(name: string, instance: string): string {
 }
 
 /** What is wrong when a metric is too high or too low: "memory is running out". */
-export function troubleOf(name: string, direction: "above" | "below"): string {
+export function symptomOf(name: string, direction: "above" | "below"): string {
   const info = metricInfo(splitMetric(name).base);
-  const words = direction === "above" ? info.trouble?.high : info.trouble?.low;
+  const words = direction === "above" ? info.symptom?.high : info.symptom?.low;
   const label = metricName(name);
   return words ?? `${lowerFirst(label)} is too ${direction === "above" ? "high" : "low"}`;
 }

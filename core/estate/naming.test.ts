@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { nameOrigin, type NamingBook } from "./naming";
+import { nameResource, type NamingBook } from "./naming";
 
 const book: NamingBook = {
   rules: [{ attribute: "service.name", pattern: "legacy-*", componentId: 9 }],
@@ -24,14 +24,14 @@ describe("naming a sender", () => {
     ["by one of several addresses", { "host.ip": '["10.0.0.1","127.20.1.2"]' }, 4],
     ["to nobody", { "service.name": "unheard-of" }, null],
   ] as const)("%s", (_what, attributes, expected) => {
-    expect(nameOrigin(attributes, book).componentId).toBe(expected);
+    expect(nameResource(attributes, book).componentId).toBe(expected);
   });
 
   it("says why", () => {
-    expect(nameOrigin({ "service.name": "gatefront", "host.name": "nq-gate-web-01" }, book).why).toBe(
+    expect(nameResource({ "service.name": "gatefront", "host.name": "nq-gate-web-01" }, book).why).toBe(
       "service.name gatefront on host.name nq-gate-web-01",
     );
-    expect(nameOrigin({ "host.name": "x" }, book).why).toBe("no component is known as host.name x");
-    expect(nameOrigin({}, book).why).toBe("it has neither host.name nor service.name");
+    expect(nameResource({ "host.name": "x" }, book).why).toBe("no component is known as host.name x");
+    expect(nameResource({}, book).why).toBe("it has neither host.name nor service.name");
   });
 });

@@ -1,7 +1,7 @@
 import { fitsPattern } from "./pattern";
 
 /** What a sender says of itself: its resource attributes, as text. */
-export type OriginAttributes = Readonly<Record<string, string>>;
+export type ResourceAttributes = Readonly<Record<string, string>>;
 
 /** A rule made by a person: an attribute whose value fits a pattern means a component. */
 export interface NamingRule {
@@ -40,7 +40,7 @@ export interface Hint {
  * by its id; a process on a named host; a container, instance or service that is a component itself by its name; the host;
  * its address.
  */
-export function hintsOf(attributes: OriginAttributes): Hint[] {
+export function hintsOf(attributes: ResourceAttributes): Hint[] {
   const hints: Hint[] = [];
   const container = attributes["container.id"];
   if (container !== undefined)
@@ -66,7 +66,7 @@ export function hintsOf(attributes: OriginAttributes): Hint[] {
 }
 
 /** Names a sender to a component: by a person's rule, else by the first of its hints that a component is known by. */
-export function nameOrigin(attributes: OriginAttributes, book: NamingBook): Named {
+export function nameResource(attributes: ResourceAttributes, book: NamingBook): Named {
   for (const rule of book.rules) {
     const value = attributes[rule.attribute];
     if (value !== undefined && fitsPattern(rule.pattern, value))

@@ -9,7 +9,7 @@ export type RelationPlan = {
   /** Relations that it replaces. */
   ended: KnownRelation[];
   /** Whether it is a change worth telling. */
-  told: boolean;
+  notable: boolean;
 }[];
 
 /**
@@ -36,7 +36,7 @@ export function planRelations(
         relation,
         id,
         ended,
-        told: news && (ended.length > 0 || !(isNewcomer(relation.from) || isNewcomer(relation.to))),
+        notable: news && (ended.length > 0 || !(isNewcomer(relation.from) || isNewcomer(relation.to))),
       },
     ];
   });

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { HOUR_MS, MINUTE_MS } from "../time/windows";
 import {
   differences,
-  foldLines,
+  aggregateLines,
   lineOf,
   niceStep,
   pickBest,
@@ -11,7 +11,7 @@ import {
   shiftLine,
   summaryOf,
   totalsOfSpans,
-  turnSamples,
+  transformSamples,
   type Line,
 } from "./lines";
 import { sortSamples } from "./merge";
@@ -36,7 +36,7 @@ describe("counters", () => {
 
   it("have a rate from the sample before the window on", () => {
     const samples = sortSamples([0, 10_000, 20_000, 40_000], [100, 150, 200, 240]);
-    const rate = turnSamples(samples, "total", "rate", 10_000, 40_000);
+    const rate = transformSamples(samples, "total", "rate", 10_000, 40_000);
     expect([[...rate.times], [...rate.values]]).toEqual([
       [10_000, 20_000, 40_000],
       [5, 5, 2],
@@ -84,8 +84,8 @@ describe("counters", () => {
 
   it("kept as deltas have one too, and gauges may fall", () => {
     const samples = sortSamples([0, 10_000, 20_000], [30, 20, 10]);
-    expect([...turnSamples(samples, "delta", "rate", 0, 20_000).values]).toEqual([2, 1]);
-    expect([...turnSamples(samples, "gauge", "change", 0, 20_000).values]).toEqual([-10, -10]);
+    expect([...transformSamples(samples, "delta", "rate", 0, 20_000).values]).toEqual([2, 1]);
+    expect([...transformSamples(samples, "gauge", "change", 0, 20_000).values]).toEqual([-10, -10]);
   });
 
   it("lose nothing between samples, however they are cut into spans", () => {
@@ -96,35 +96,35 @@ describe("counters", () => {
           steps.map((_, index) => index * MINUTE_MS),
           steps.map((step) => (total += step)),
         );
-        const counted = rollSamples(turnSamples(samples, "total", "change", 0, HOUR_MS), 5 * MINUTE_MS);
+        const counted = rollSamples(transformSamples(samples, "total", "change", 0, HOUR_MS), 5 * MINUTE_MS);
         expect(counted.sum.reduce((sum, value) => sum + value, 0)).toBe(total - (steps[0] as number));
       }),
     );
   });
 });
 
-describe("folding", () => {
+describe("aggregating", () => {
   it("takes in each span what has a value there", () => {
-    const folded = foldLines([line([1, 2, null]), line([3, null, 8])], "mean");
-    expect([[...folded.starts], [...folded.mean], [...folded.min], [...folded.max]]).toEqual([
+    const combined = aggregateLines([line([1, 2, null]), line([3, null, 8])], "mean");
+    expect([[...combined.starts], [...combined.mean], [...combined.min], [...combined.max]]).toEqual([
       [0, 1000, 2000],
       [2, 2, 8],
       [0, 1, 7],
       [4, 3, 9],
     ]);
-    expect([...foldLines([line([1, 2]), line([3, 4])], "sum").mean]).toEqual([4, 6]);
-    expect([...foldLines([line([1]), line([3]), line([9])], "p50").mean]).toEqual([3]);
-    expect(foldLines([], "sum").starts).toHaveLength(0);
+    expect([...aggregateLines([line([1, 2]), line([3, 4])], "sum").mean]).toEqual([4, 6]);
+    expect([...aggregateLines([line([1]), line([3]), line([9])], "p50").mean]).toEqual([3]);
+    expect(aggregateLines([], "sum").starts).toHaveLength(0);
   });
 
   it("keeps the last value of a line until its next is due, where asked to, and no longer", () => {
     // Every second, and every other second between them: the sum must not jump.
     const every = line([1, 1, 1, 1, 1, 1]);
     const other = line([5, null, 5, null, 5, null]);
-    expect([...foldLines([every, other], "sum", true).mean]).toEqual([6, 6, 6, 6, 6, 6]);
-    expect([...foldLines([every, other], "sum").mean]).toEqual([6, 1, 6, 1, 6, 1]);
+    expect([...aggregateLines([every, other], "sum", true).mean]).toEqual([6, 6, 6, 6, 6, 6]);
+    expect([...aggregateLines([every, other], "sum").mean]).toEqual([6, 1, 6, 1, 6, 1]);
     const gap = line([5, 5, null, null, null, 5]);
-    expect([...foldLines([every, gap], "sum", true).mean]).toEqual([6, 6, 6, 1, 1, 6]);
+    expect([...aggregateLines([every, gap], "sum", true).mean]).toEqual([6, 6, 6, 1, 1, 6]);
   });
 
   it("never loses an extreme of any line", () => {
@@ -136,9 +136,9 @@ describe("folding", () => {
         }),
         (all) => {
           const lines = all.map(line);
-          const folded = foldLines(lines, "mean");
+          const combined = aggregateLines(lines, "mean");
           const every = lines.flatMap((one) => [...one.max]);
-          if (every.length) expect(Math.max(...folded.max)).toBe(Math.max(...every));
+          if (every.length) expect(Math.max(...combined.max)).toBe(Math.max(...every));
         },
       ),
     );
@@ -146,7 +146,7 @@ describe("folding", () => {
 
   it("of the same line at other days gives that line again", () => {
     const one = line([1, 2, 3]);
-    const again = foldLines([one, shiftLine(shiftLine(one, -5000), 5000)], "mean");
+    const again = aggregateLines([one, shiftLine(shiftLine(one, -5000), 5000)], "mean");
     expect([...again.mean]).toEqual([1, 2, 3]);
   });
 });
@@ -193,8 +193,8 @@ describe("selections", () => {
         site: text,
         instance: text,
         component: fc.integer({ min: 1, max: 1e9 }),
-        turn: fc.constantFrom("rate", "change"),
-        fold: fc.constantFrom("sum", "p95"),
+        transform: fc.constantFrom("rate", "change"),
+        aggregate: fc.constantFrom("sum", "p95"),
         by: fc.constantFrom("site", "kind"),
         pick: fc.constantFrom("highest"),
         count: fc.integer({ min: 1, max: 50 }),
@@ -218,6 +218,7 @@ describe("selections", () => {
       "kind~host.linux",
       "series~0",
       "series~x",
+      "metric~a;aggregate~best",
       "metric~a;fold~best",
       "metric~a;else~b",
       "metric~%E0%A4%A",

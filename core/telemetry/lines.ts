@@ -148,29 +148,29 @@ export function perSecond(counted: Samples, times: Float64Array): Samples {
   };
 }
 
-/** How the values of a series are turned before they are drawn. */
-export const TURNS = ["value", "rate", "change"] as const;
-export type Turn = (typeof TURNS)[number];
+/** How the values of a series are transformed before they are drawn. */
+export const TRANSFORMS = ["value", "rate", "change"] as const;
+export type Transform = (typeof TRANSFORMS)[number];
 
 /**
- * Samples turned: `rate` is what came a second, `change` what came since the sample before. `before` is how far samples
+ * Samples transformed: `rate` is what came a second, `change` what came since the sample before. `before` is how far samples
  * before the window were read, so that its first sample has one before it.
  */
-export function turnSamples(
+export function transformSamples(
   samples: Samples,
-  form: "gauge" | "total" | "delta",
-  turn: Turn,
+  instrument: "gauge" | "total" | "delta",
+  transform: Transform,
   fromMs: number,
   toMs: number,
 ): Samples {
-  if (turn === "value") return cutSamples(samples, fromMs, toMs);
-  const counted = form === "delta" ? samples : form === "total" ? differences(samples) : changes(samples);
-  return cutSamples(turn === "change" ? counted : perSecond(counted, samples.times), fromMs, toMs);
+  if (transform === "value") return cutSamples(samples, fromMs, toMs);
+  const counted = instrument === "delta" ? samples : instrument === "total" ? differences(samples) : changes(samples);
+  return cutSamples(transform === "change" ? counted : perSecond(counted, samples.times), fromMs, toMs);
 }
 
 /** How several lines become one. */
-export const FOLDS = ["mean", "sum", "min", "max", "p50", "p90", "p95", "p99"] as const;
-export type Fold = (typeof FOLDS)[number];
+export const AGGREGATES = ["mean", "sum", "min", "max", "p50", "p90", "p95", "p99"] as const;
+export type Aggregate = (typeof AGGREGATES)[number];
 
 /** Quantile of sorted values by linear interpolation (type 7 of Hyndman and Fan 1996, the usual one of R and NumPy). */
 export function quantileSorted(sorted: readonly number[] | Float64Array, quantile: number): number {
@@ -190,13 +190,13 @@ function usualDistance(starts: Float64Array): number {
 }
 
 /**
- * Folds lines of equal step into one, span by span, from those that have a value there. Mean and quantiles are over the
+ * Aggregates lines of equal step into one, span by span, from those that have a value there. Mean and quantiles are over the
  * means of the lines; the envelope runs from the lowest to the highest value that any of them had, for a sum from the sum
  * of the lowest to the sum of the highest.
  * @param hold lets a line keep its last value until its next is due, one and a half times its usual distance: lines that are
  *   measured at different instants are then all in every span. Not for counts, which would be counted twice.
  */
-export function foldLines(lines: readonly Line[], fold: Fold, hold = false): Line {
+export function aggregateLines(lines: readonly Line[], aggregate: Aggregate, hold = false): Line {
   if (lines.length === 0) return NO_LINE;
   const holds = lines.map((line) => (hold ? usualDistance(line.starts) * 1.5 : -1));
   const places = lines.map(() => 0);
@@ -235,7 +235,7 @@ export function foldLines(lines: readonly Line[], fold: Fold, hold = false): Lin
       sumOfHighest += most;
     });
     starts.push(start);
-    if (fold === "sum") {
+    if (aggregate === "sum") {
       min.push(sumOfLowest);
       mean.push(sum);
       max.push(sumOfHighest);
@@ -243,14 +243,14 @@ export function foldLines(lines: readonly Line[], fold: Fold, hold = false): Lin
     }
     min.push(lowest);
     max.push(highest);
-    if (fold === "mean") mean.push(sum / here.length);
-    else if (fold === "min") mean.push(lowest);
-    else if (fold === "max") mean.push(highest);
+    if (aggregate === "mean") mean.push(sum / here.length);
+    else if (aggregate === "min") mean.push(lowest);
+    else if (aggregate === "max") mean.push(highest);
     else
       mean.push(
         quantileSorted(
           here.sort((a, b) => a - b),
-          Number(fold.slice(1)) / 100,
+          Number(aggregate.slice(1)) / 100,
         ),
       );
   }

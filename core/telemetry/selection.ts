@@ -1,4 +1,4 @@
-import { FOLDS, SUMMARY_NAMES, TURNS, type Fold, type Turn } from "./lines";
+import { AGGREGATES, SUMMARY_NAMES, TRANSFORMS, type Aggregate, type Transform } from "./lines";
 
 /** What lines may be grouped by. */
 export const GROUPINGS = ["component", "kind", "site", "service", "instance"] as const;
@@ -17,9 +17,9 @@ export interface Selection {
   service?: string;
   /** Pattern of an instance, with * for anything. */
   instance?: string;
-  turn?: Turn;
+  transform?: Transform;
   /** All series together as one line, or one for each group. */
-  fold?: Fold;
+  aggregate?: Aggregate;
   by?: Grouping;
   /** Only the highest or lowest of them. */
   pick?: "highest" | "lowest";
@@ -31,14 +31,16 @@ export interface Selection {
 const TEXTS = ["metric", "kind", "site", "service", "instance"] as const;
 const NUMBERS = ["series", "component", "count"] as const;
 const CHOICES = {
-  turn: TURNS,
-  fold: FOLDS,
+  transform: TRANSFORMS,
+  aggregate: AGGREGATES,
   by: GROUPINGS,
   pick: ["highest", "lowest"],
   rank: SUMMARY_NAMES,
   axis: ["right"],
 } as const;
 const LONGEST = 200;
+/** Names that addresses kept before had for some of them. */
+const FORMER: Readonly<Record<string, string>> = { turn: "transform", fold: "aggregate" };
 
 /** Writes a selection as one parameter of an address: names and values joined by tildes and semicolons. */
 export function writeSelection(selection: Selection): string {
@@ -57,7 +59,8 @@ export function readSelection(text: string): Selection | undefined {
   for (const part of text.split(";")) {
     const split = part.indexOf("~");
     if (split < 1) return undefined;
-    const name = part.slice(0, split);
+    const written = part.slice(0, split);
+    const name = FORMER[written] ?? written;
     let value: string;
     try {
       value = decodeURIComponent(part.slice(split + 1));

@@ -28,7 +28,7 @@ export class Snapshots {
       const host = this.context.poller.hosts.get(componentId);
       if ((event.what !== "raised" && event.what !== "worse") || !host || host.processes.size === 0) continue;
       // A host that does not answer has no table to show.
-      if (metricInfo(event.metric).resource === "reach") continue;
+      if (metricInfo(event.metric).uses === "reach") continue;
       await this.read(event.alarmId, componentId);
     }
   }

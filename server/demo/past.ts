@@ -119,11 +119,11 @@ function deliveryOf({ atMs, says, spans, senders, measured }: PastMoment, base: 
   const values: number[] = [];
   for (const one of reporting)
     one.metrics.forEach((metric, index) => {
-      series.push({ ...metric, handle: nextSeries--, origin: one.handle, form: "gauge" });
+      series.push({ ...metric, handle: nextSeries--, resource: one.handle, instrument: "gauge" });
       values.push(one.values[index] as number);
     });
   return {
-    origins: [
+    resources: [
       ...[...new Set([...says, ...spans].map((one) => one.sender))].map((sender) => ({
         handle: handle(sender),
         attributes: senders[sender] ?? {},
@@ -135,7 +135,7 @@ function deliveryOf({ atMs, says, spans, senders, measured }: PastMoment, base: 
     times: Float64Array.from(series, () => atMs),
     values: Float64Array.from(values),
     logs: says.map((said) => ({
-      origin: handle(said.sender),
+      resource: handle(said.sender),
       atMs: said.atMs,
       severity: said.severity,
       body: said.text,
@@ -147,7 +147,7 @@ function deliveryOf({ atMs, says, spans, senders, measured }: PastMoment, base: 
     exemplars: [],
     spans: spans.map(({ sender, failed, attributes, message, ...span }) => ({
       ...span,
-      origin: handle(sender),
+      resource: handle(sender),
       status: failed ? 2 : 0,
       detail: JSON.stringify(message ? { attributes, message } : { attributes }),
     })),

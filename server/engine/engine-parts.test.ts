@@ -395,12 +395,12 @@ describe("services and incidents", () => {
     const id = add("a");
     const sampleWriter = new SampleWriter(db);
     const isTwin = (series: {
-      originId: number | null;
+      resourceId: number | null;
       componentId: number | null;
       metric: string;
       instance: string;
     }) =>
-      series.originId !== null &&
+      series.resourceId !== null &&
       sampleWriter.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !==
         undefined;
     const evaluator = new Evaluator(db, {
@@ -409,15 +409,15 @@ describe("services and incidents", () => {
       recall: (series, from, to) => sampleWriter.recall(series, from, to),
       isTwin,
     });
-    const originId = Number(
+    const resourceId = Number(
       db
         .prepare(
-          "INSERT INTO origin (attributes, component_id, matched_by, first_at, last_at) VALUES ('{}', ?, '', 0, 0)",
+          "INSERT INTO resource (attributes, component_id, matched_by, first_at, last_at) VALUES ('{}', ?, '', 0, 0)",
         )
         .run(id).lastInsertRowid,
     );
     const polled = sampleWriter.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
-    const sent = sampleWriter.series({ componentId: id, serviceId: null, originId }, "memory.used", "", "%", AT);
+    const sent = sampleWriter.series({ componentId: id, serviceId: null, resourceId }, "memory.used", "", "%", AT);
     for (const minute of [0, 1]) {
       sampleWriter.record(polled, AT + minute * MINUTE_MS, 95);
       sampleWriter.record(sent, AT + minute * MINUTE_MS, 20);

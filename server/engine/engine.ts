@@ -23,7 +23,7 @@ import { Runner } from "../repair/runner";
 import { Secrets } from "../secrets";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
 import { Sweeps } from "../estate/sweeps";
-import { deleteMeta, PersonError, readMeta, storeTrouble, writeMeta, type Db } from "../store/database";
+import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db } from "../store/database";
 import { currentComponents, touchSeen } from "../store/estate";
 import { readRetention } from "../store/retention";
 import { endInterruptedRuns } from "../store/runs";
@@ -67,7 +67,7 @@ export class Engine {
   /** Senders told of components that the engine has not taken up yet. */
   private grown = false;
   private loop: Promise<void> | undefined;
-  private trouble: string | null = null;
+  private problem: string | null = null;
   /** History is being lived through: no page is open yet. */
   private inFastMotion = false;
   private takenBefore = 0;
@@ -119,7 +119,7 @@ export class Engine {
       db: this.db,
       now: () => this.now(),
       emit: (event: LiveEvent) => this.emit(event),
-      tellTrouble: (message: string) => this.tellTrouble(message),
+      reportProblem: (message: string) => this.reportProblem(message),
     };
   }
 
@@ -135,8 +135,8 @@ export class Engine {
     return new Evaluator(this.db, {
       kindOf: (id) => this.kindOf.get(id),
       recall: (id, fromMs, toMs) => this.sampleWriter.recall(id, fromMs, toMs),
-      isTwin: ({ originId, componentId, metric, instance }) =>
-        originId !== null && this.sampleWriter.find({ componentId, serviceId: null }, metric, instance) !== undefined,
+      isTwin: ({ resourceId, componentId, metric, instance }) =>
+        resourceId !== null && this.sampleWriter.find({ componentId, serviceId: null }, metric, instance) !== undefined,
       serviceUid: (id) => this.services.get(id)?.uid,
     });
   }
@@ -284,12 +284,12 @@ export class Engine {
       this.db.transaction(() => this.keepHouse(this.now()))();
       void this.snapshots.take(events);
     } catch (error) {
-      const message = storeTrouble(error);
+      const message = storeProblem(error);
       if (!message) throw error;
       // Nothing of this tick was kept: its samples stay in memory and are judged and written with the next one.
       this.evaluator.reload();
       this.sampleWriter.bound();
-      this.tellTrouble(message);
+      this.reportProblem(message);
     }
   }
 
@@ -298,9 +298,9 @@ export class Engine {
       this.afterEstateChange(ended);
       this.emit({ topic: "estate", atMs: this.now() });
     }
-    if (this.trouble) {
-      this.trouble = null;
-      this.emit({ topic: "trouble", message: null });
+    if (this.problem) {
+      this.problem = null;
+      this.emit({ topic: "problem", message: null });
     }
     const atMs = this.now();
     this.emit({ topic: "tick", atMs, samples: this.sampleWriter.taken - this.takenBefore });
@@ -317,10 +317,10 @@ export class Engine {
   }
 
   /** Says on every page that something is wrong with the store, once. */
-  tellTrouble(message: string): void {
-    if (message === this.trouble) return;
-    this.trouble = message;
-    this.emit({ topic: "trouble", message });
+  reportProblem(message: string): void {
+    if (message === this.problem) return;
+    this.problem = message;
+    this.emit({ topic: "problem", message });
   }
 
   private evaluateFresh(): AlarmEvent[] {
@@ -405,7 +405,7 @@ export class Engine {
       spansSent: this.batches.spans,
       eventsSent: this.batches.events,
       scraped: this.ingest.scraped,
-      trouble: this.trouble,
+      problem: this.problem,
     };
   }
 

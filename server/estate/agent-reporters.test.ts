@@ -60,7 +60,7 @@ const container = (id: string, name: string, on = "crane-07") => ({
 const handles = new Map<string, number>();
 function send(atMs: number, ...senders: Record<string, string>[]): void {
   const batch: Batch = {
-    origins: [],
+    resources: [],
     series: [],
     handles: new Int32Array(senders.length),
     times: new Float64Array(senders.length).fill(atMs),
@@ -74,11 +74,11 @@ function send(atMs: number, ...senders: Record<string, string>[]): void {
     const key = JSON.stringify(attributes);
     let series = handles.get(key);
     if (series === undefined) {
-      const origin = handle++;
+      const resource = handle++;
       series = handle++;
       handles.set(key, series);
-      batch.origins.push({ handle: origin, attributes });
-      batch.series.push({ handle: series, origin, metric: "m", instance: "", unit: "1", form: "gauge" });
+      batch.resources.push({ handle: resource, attributes });
+      batch.series.push({ handle: series, resource, metric: "m", instance: "", unit: "1", instrument: "gauge" });
     }
     batch.handles[index] = series;
   });
@@ -176,7 +176,7 @@ describe("what senders tell of", () => {
     expect([...readSamples(db, series?.id as number, 0, AT * 2).times]).toEqual([AT, AT + EVERY]);
   });
   it("leaves the memory as it was when the batch fails", () => {
-    db.exec("CREATE TRIGGER full BEFORE INSERT ON origin BEGIN SELECT RAISE(ABORT, 'the disk is full'); END");
+    db.exec("CREATE TRIGGER full BEFORE INSERT ON resource BEGIN SELECT RAISE(ABORT, 'the disk is full'); END");
     grown = false;
     expect(() => send(AT, host())).toThrow("full");
     db.exec("DROP TRIGGER full");
@@ -219,7 +219,7 @@ describe("what falls silent", () => {
     expect(seriesOfComponent(db, id).map((series) => series.metric)).toEqual(["m"]);
     expect(
       seriesOfComponent(db, idOf("crane-07")).some(
-        (series) => series.metric === "m" && series.origin_id === seriesOfComponent(db, id)[0]?.origin_id,
+        (series) => series.metric === "m" && series.resource_id === seriesOfComponent(db, id)[0]?.resource_id,
       ),
     ).toBe(false);
   });

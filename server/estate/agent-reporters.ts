@@ -1,6 +1,6 @@
-import type { NamingBook, OriginAttributes } from "#core/estate/naming";
+import type { NamingBook, ResourceAttributes } from "#core/estate/naming";
 import type { Look, Observation } from "#core/estate/observation";
-import { observeContainer, observeHost, shortName, toldBy } from "#core/estate/told";
+import { observeContainer, observeHost, shortName, entityOf } from "#core/estate/entity";
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { takeInFew, takeInSilence } from "./take-in";
 import type { Db } from "../store/database";
@@ -18,7 +18,7 @@ interface Reporter {
   componentId: number;
   everyMs: number;
   heardMs: number;
-  /** Told of by its agent only: nothing else says whether it answers. */
+  /** Known by its agent only: nothing else says whether it answers. */
   alone: boolean;
   notedMs: number;
 }
@@ -46,27 +46,27 @@ export class AgentReporters {
 
   /** Takes up what a sender tells of; call inside a transaction. Returns what came into the estate by it. */
   meet(
-    attributes: OriginAttributes,
+    attributes: ResourceAttributes,
     book: NamingBook,
     nowMs: number,
   ): { componentId: number; containerId: string | null } | undefined {
-    const told = toldBy(attributes);
-    if (!told) return undefined;
-    const named = book.known.name.get(told.hostName.toLowerCase()) ?? book.known.name.get(shortName(told.hostName));
+    const entity = entityOf(attributes);
+    if (!entity) return undefined;
+    const named = book.known.name.get(entity.hostName.toLowerCase()) ?? book.known.name.get(shortName(entity.hostName));
     const known = named === undefined ? undefined : componentById(this.db, named);
     // One that left the estate is not there to be told of; its agent brings it back.
     const host = known?.valid_to === null ? known : undefined;
-    if (told.what === "host") {
+    if (entity.what === "host") {
       if (host) {
-        writeFact(this.db, host.id, "agent", told.facts.agent, nowMs);
+        writeFact(this.db, host.id, "agent", entity.facts.agent, nowMs);
         return undefined;
       }
-      const id = this.take(observeHost(told), told.site, nowMs);
+      const id = this.take(observeHost(entity), entity.site, nowMs);
       return id === undefined ? undefined : { componentId: id, containerId: null };
     }
     if (!host) return undefined;
-    const id = this.take(observeContainer(told, host), host.site, nowMs);
-    return id === undefined ? undefined : { componentId: id, containerId: told.id };
+    const id = this.take(observeContainer(entity, host), host.site, nowMs);
+    return id === undefined ? undefined : { componentId: id, containerId: entity.id };
   }
 
   /** @returns its id where it came into the estate now */
@@ -113,11 +113,11 @@ export class AgentReporters {
    * Something came from a sender that is named to a component.
    * @returns true when the sender tells of something that is not in the estate now, so that it is to be met again
    */
-  heard(attributes: OriginAttributes, componentId: number | null, nowMs: number): boolean {
-    const told = toldBy(attributes);
-    if (!told) return false;
+  heard(attributes: ResourceAttributes, componentId: number | null, nowMs: number): boolean {
+    const entity = entityOf(attributes);
+    if (!entity) return false;
     if (componentId === null) return true;
-    if (told.what === "host") {
+    if (entity.what === "host") {
       const known = this.reporters.get(componentId);
       if (known) known.heardMs = nowMs;
       else {
@@ -125,7 +125,7 @@ export class AgentReporters {
         if (component?.valid_to !== null) return true;
         this.reporters.set(componentId, {
           componentId,
-          everyMs: told.everySeconds * 1000,
+          everyMs: entity.everySeconds * 1000,
           heardMs: nowMs,
           alone: component.read_by === AGENT_KIND,
           notedMs: 0,

@@ -158,9 +158,9 @@ function applyChange(
         tell("component", change.id, `${name} is back`);
         return [];
       }
-      const told = change.facts.map(factInWords).join("; ");
-      note("changed", `${told}. Recognised by ${change.reason}.`, name);
-      tell("setting", change.id, `${name}: ${told}`);
+      const facts = change.facts.map(factInWords).join("; ");
+      note("changed", `${facts}. Recognised by ${change.reason}.`, name);
+      tell("setting", change.id, `${name}: ${facts}`);
       return [];
     }
     case "joined": {
@@ -211,11 +211,11 @@ export function applyAbsence(
 export function applyRelations(db: Db, look: Look, plan: RelationPlan, nameOf: (id: number) => string): Set<number> {
   const { atMs, observer } = look;
   const seen = new Set<number>();
-  for (const { relation, id, ended, told } of plan) {
+  for (const { relation, id, ended, notable } of plan) {
     for (const one of ended) endRelation(db, one.id, atMs);
     seen.add(id ?? insertRelation(db, { ...relation, fromId: relation.from, toId: relation.to }, atMs));
     if (id !== undefined) touchRelation(db, id, relation.connections, relation.seenBy, atMs);
-    if (told)
+    if (notable)
       insertChange(db, {
         atMs,
         kind: "relation",

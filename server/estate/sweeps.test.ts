@@ -52,7 +52,7 @@ beforeEach(() => {
     secrets: { seal: (text: string) => `sealed ${text}`, open: (text: string) => text.slice(7) } as unknown as Secrets,
     now: () => START,
     emit: (event) => events.push(event),
-    tellTrouble: () => undefined,
+    reportProblem: () => undefined,
     onSources: () => undefined,
     onEstate: estate,
   });

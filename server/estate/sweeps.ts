@@ -4,7 +4,7 @@ import { takeInLook, type TakenIn } from "./take-in";
 import type { LiveEvent } from "../events";
 import type { Secrets } from "../secrets";
 import { insertChange } from "../store/changes";
-import { PersonError, storeTrouble, type Db } from "../store/database";
+import { PersonError, storeProblem, type Db } from "../store/database";
 import {
   endSweep,
   insertFinding,
@@ -32,7 +32,7 @@ export interface SweepContext {
   secrets: Secrets;
   now: () => number;
   emit: (event: LiveEvent) => void;
-  tellTrouble: (message: string) => void;
+  reportProblem: (message: string) => void;
   /** Called when sources were added or changed. */
   onSources: () => void;
   /** Called when something was taken in, with the components that left the estate by it. */
@@ -130,7 +130,7 @@ export class Sweeps {
       endSweep(db, id, complete ? "done" : "stopped", run.message(signal), now());
     } catch (error) {
       const reason = `The sweep broke off: ${error instanceof Error ? error.message : error}`;
-      this.keep(() => endSweep(db, id, "failed", storeTrouble(error) ?? reason, now()));
+      this.keep(() => endSweep(db, id, "failed", storeProblem(error) ?? reason, now()));
     } finally {
       clearInterval(progress);
       emit({ topic: "sweep", id, state: "ended" });
@@ -143,9 +143,9 @@ export class Sweeps {
     try {
       write();
     } catch (error) {
-      const message = storeTrouble(error);
+      const message = storeProblem(error);
       if (!message) throw error;
-      this.context.tellTrouble(message);
+      this.context.reportProblem(message);
     }
   }
 

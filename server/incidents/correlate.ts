@@ -1,6 +1,6 @@
 import { worstSeverity, type Severity } from "#core/alarms/severity";
 import { placeAlarm, rankSuspects, SPELL_MS } from "#core/correlation/incidents";
-import { troubleOf } from "#core/catalogue/metrics";
+import { symptomOf } from "#core/catalogue/metrics";
 import type { EstateGraph } from "#core/topology/graph";
 import { subjectKey, type AlarmRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
@@ -182,7 +182,7 @@ function refresh(db: Db, id: number, graph: EstateGraph, atMs: number): Incident
   const others = incident.services.length === 0 ? alarmed.size - 1 : 0;
   const problem =
     suspect &&
-    `${troubleOf(suspect.metric, suspect.direction)}${suspect.qualifier ? ` (${suspect.qualifier})` : ""} on ${suspect.subject}${others > 0 ? ` and ${others} more` : ""}`;
+    `${symptomOf(suspect.metric, suspect.direction)}${suspect.qualifier ? ` (${suspect.qualifier})` : ""} on ${suspect.subject}${others > 0 ? ` and ${others} more` : ""}`;
   updateIncident(db, id, {
     title:
       problem === undefined

@@ -15,13 +15,13 @@ const START = Date.parse("2026-03-17T10:00:00Z");
 function batch(sender: number, metric: string, values: readonly number[], atMs: number, unit = "%"): Batch {
   const handle = sender * 10 + metric.length;
   return {
-    origins: [{ handle: sender, attributes: { "host.name": `h-${sender}` } }],
-    series: [{ handle, origin: sender, metric, instance: "", unit, form: "gauge" }],
+    resources: [{ handle: sender, attributes: { "host.name": `h-${sender}` } }],
+    series: [{ handle, resource: sender, metric, instance: "", unit, instrument: "gauge" }],
     handles: Int32Array.from(values, () => handle),
     times: Float64Array.from(values, (_, index) => atMs + index * 1000),
     values: Float64Array.from(values),
     logs: values.map((value, index) => ({
-      origin: sender,
+      resource: sender,
       atMs: atMs + index * 1000,
       severity: 9,
       body: `value ${value}`,
@@ -58,11 +58,11 @@ function seen(db: Db) {
   const series = db.prepare("SELECT id FROM series ORDER BY metric, id").all() as { id: number }[];
   const named = series.map(({ id }) => {
     const row = seriesById(db, id);
-    const origin = db
-      .prepare("SELECT attributes FROM origin WHERE id = (SELECT origin_id FROM series WHERE id = ?)")
+    const resource = db
+      .prepare("SELECT attributes FROM resource WHERE id = (SELECT resource_id FROM series WHERE id = ?)")
       .get(id);
     const samples = readSamples(db, id, 0, START * 2);
-    return JSON.stringify([row?.metric, row?.unit, origin, [...samples.times], [...samples.values]]);
+    return JSON.stringify([row?.metric, row?.unit, resource, [...samples.times], [...samples.values]]);
   });
   const logs = db.prepare("SELECT at, severity, body FROM log ORDER BY at, body").all();
   return { series: named.sort(), logs };
@@ -80,7 +80,7 @@ describe("batches", () => {
   it("refuse a series whose unit changed, with a sentence, and take the rest", () =>
     withStore((db, ingest) => {
       ingest.commit([batch(1, "cpu", [1], START, "%")], START);
-      const again = { ...batch(1, "cpu", [2], START + 5000, "s"), origins: batch(1, "cpu", [], 0).origins };
+      const again = { ...batch(1, "cpu", [2], START + 5000, "s"), resources: batch(1, "cpu", [], 0).resources };
       again.series = again.series.map((one) => ({ ...one, handle: 99 }));
       again.handles = Int32Array.from([99]);
       const { receipts } = ingest.commit([again], START + 5000);
@@ -99,7 +99,7 @@ describe("batches", () => {
         ingest.commit([batch(1, "cpu", [1], START), poisoned(batch(2, "mem", [2], START))], START),
       ).toThrow();
       expect(seen(db)).toEqual({ series: [], logs: [] });
-      expect(db.prepare("SELECT count(*) AS n FROM origin").get()).toEqual({ n: 0 });
+      expect(db.prepare("SELECT count(*) AS n FROM resource").get()).toEqual({ n: 0 });
     }));
   it("after any failures and retries, are what they would have been without", () => {
     const plan = fc.array(

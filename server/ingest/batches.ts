@@ -1,4 +1,4 @@
-import { nameOrigin, type OriginAttributes } from "#core/estate/naming";
+import { nameResource, type ResourceAttributes } from "#core/estate/naming";
 import type { Look, ObservedRelation } from "#core/estate/observation";
 import type { Batch } from "../receivers/batch-builder";
 import type { Db } from "../store/database";
@@ -7,14 +7,14 @@ import { componentById, SPANS } from "../store/estate";
 import { forgetExemplars, writeExemplars } from "../store/exemplars";
 import { LogWriter, type NewLog } from "../store/log-writer";
 import { DAY_MS } from "#core/time/windows";
-import { touchOrigin } from "../store/origins";
+import { touchResource } from "../store/resources";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
 import { LIMITS } from "../receivers/limits";
 import { firstSight } from "../store/endpoints";
 import { AgentReporters, type Listened } from "../estate/agent-reporters";
 import { takeInRelations } from "../estate/take-in";
 import type { LiveSeries, SampleWriter } from "./sample-writer";
-import { Senders, type KnownOrigin } from "./senders";
+import { Senders, type KnownResource } from "./senders";
 
 /** What became of a batch. */
 export interface Receipt {
@@ -37,7 +37,7 @@ const TOO_MANY_SENDERS = `There are ${LIMITS.senders} senders already; further o
 export class BatchIngest {
   private readonly senders: Senders;
   /** Senders and series by the handles of the receivers. */
-  private readonly origins = new Map<number, KnownOrigin>();
+  private readonly resources = new Map<number, KnownResource>();
   private readonly series = new Map<number, LiveSeries>();
   /** Series made since the last commit. */
   private made: LiveSeries[] = [];
@@ -65,8 +65,8 @@ export class BatchIngest {
 
   /** Senders known from before are given time to be heard again. */
   expect(nowMs: number): void {
-    for (const origin of this.senders.all())
-      if (nowMs - origin.touchedMs < DAY_MS) this.reporters.heard(origin.attributes, origin.componentId, nowMs);
+    for (const resource of this.senders.all())
+      if (nowMs - resource.touchedMs < DAY_MS) this.reporters.heard(resource.attributes, resource.componentId, nowMs);
   }
 
   /** Takes up what the estate and the rules are by now; inside a transaction. */
@@ -97,27 +97,29 @@ export class BatchIngest {
 
   /** Takes one batch in; call inside a transaction, and `settle` when it is committed. */
   take(batch: Batch, nowMs: number): Receipt {
-    this.meet(batch.origins, nowMs);
+    this.meet(batch.resources, nowMs);
     const refused: Receipt["refused"] = [];
-    for (const { handle, attributes } of batch.origins) {
-      const origin = this.senders.of(attributes, nowMs);
-      if (origin) this.origins.set(handle, origin);
+    for (const { handle, attributes } of batch.resources) {
+      const resource = this.senders.of(attributes, nowMs);
+      if (resource) this.resources.set(handle, resource);
       else refused.push({ handle, why: TOO_MANY_SENDERS });
     }
     for (const def of batch.series) {
-      const origin = this.origins.get(def.origin);
-      if (!origin) {
+      const resource = this.resources.get(def.resource);
+      if (!resource) {
         refused.push({ handle: def.handle, why: TOO_MANY_SENDERS });
         continue;
       }
-      const owner = { componentId: origin.componentId, serviceId: null, originId: origin.id };
+      const owner = { componentId: resource.componentId, serviceId: null, resourceId: resource.id };
       let series = this.sampleWriter.find(owner, def.metric, def.instance);
       if (!series)
-        this.made.push((series = this.sampleWriter.series(owner, def.metric, def.instance, def.unit, nowMs, def.form)));
-      if (series.unit !== def.unit || series.form !== def.form) {
+        this.made.push(
+          (series = this.sampleWriter.series(owner, def.metric, def.instance, def.unit, nowMs, def.instrument)),
+        );
+      if (series.unit !== def.unit || series.instrument !== def.instrument) {
         const why =
           series.unit === def.unit
-            ? `${def.metric} was kept as ${series.form} before and now comes as ${def.form}. Give it another name, or send it as before.`
+            ? `${def.metric} was kept as ${series.instrument} before and now comes as ${def.instrument}. Give it another name, or send it as before.`
             : `${def.metric} was kept in “${series.unit}” before and now comes in “${def.unit}”. Give it another name, or keep the unit.`;
         refused.push({ handle: def.handle, why });
         continue;
@@ -130,16 +132,16 @@ export class BatchIngest {
       if (series) this.sampleWriter.record(series, times[index] as number, values[index] as number);
     }
     this.samples += handles.length;
-    const touched = new Set<KnownOrigin>();
+    const touched = new Set<KnownResource>();
     const logs = batch.logs.flatMap((log): NewLog[] => {
-      const origin = this.origins.get(log.origin);
-      if (!origin) return [];
-      touched.add(origin);
+      const resource = this.resources.get(log.resource);
+      if (!resource) return [];
+      touched.add(resource);
       return [
         {
           atMs: log.atMs,
           severity: log.severity,
-          originId: origin.id,
+          resourceId: resource.id,
           body: log.body,
           attributes: log.attributes,
           traceId: log.traceId,
@@ -150,15 +152,15 @@ export class BatchIngest {
     this.logWriter.write(logs);
     this.records += logs.length;
     const spans = batch.spans.flatMap((span): NewSpan[] => {
-      const origin = this.origins.get(span.origin);
-      if (!origin) return [];
-      touched.add(origin);
-      const { origin: _handle, ...rest } = span;
-      return [{ ...rest, originId: origin.id }];
+      const resource = this.resources.get(span.resource);
+      if (!resource) return [];
+      touched.add(resource);
+      const { resource: _handle, ...rest } = span;
+      return [{ ...rest, resourceId: resource.id }];
     });
     for (const event of batch.events) {
       if (!firstSight(this.db, event.source, event.id, nowMs)) continue;
-      const named = nameOrigin(event.attributes, this.senders.book);
+      const named = nameResource(event.attributes, this.senders.book);
       insertChange(this.db, {
         atMs: event.atMs ?? nowMs,
         kind: event.kind,
@@ -173,23 +175,23 @@ export class BatchIngest {
     writeExemplars(
       this.db,
       batch.exemplars.flatMap((one) => {
-        const origin = this.origins.get(one.origin);
-        return origin ? [{ ...one, originId: origin.id }] : [];
+        const resource = this.resources.get(one.resource);
+        return resource ? [{ ...one, resourceId: resource.id }] : [];
       }),
     );
     this.spanWriter.write(spans);
     this.spans += spans.length;
     this.relate(nowMs);
     for (const handle of new Set(handles)) {
-      const origin = this.senders.get(this.series.get(handle)?.originId ?? 0);
-      if (origin) touched.add(origin);
+      const resource = this.senders.get(this.series.get(handle)?.resourceId ?? 0);
+      if (resource) touched.add(resource);
     }
-    const unmet: KnownOrigin[] = [];
-    for (const origin of touched) {
-      if (this.reporters.heard(origin.attributes, origin.componentId, nowMs)) unmet.push(origin);
-      if (nowMs - origin.touchedMs > 60_000) {
-        touchOrigin(this.db, origin.id, nowMs);
-        origin.touchedMs = nowMs;
+    const unmet: KnownResource[] = [];
+    for (const resource of touched) {
+      if (this.reporters.heard(resource.attributes, resource.componentId, nowMs)) unmet.push(resource);
+      if (nowMs - resource.touchedMs > 60_000) {
+        touchResource(this.db, resource.id, nowMs);
+        resource.touchedMs = nowMs;
       }
     }
     // What ended and speaks again, or is on a host that was not known before.
@@ -198,9 +200,9 @@ export class BatchIngest {
   }
 
   /** Takes up what new senders tell of: hosts before the containers on them, so that one batch may tell of both. */
-  private meet(origins: readonly { attributes: OriginAttributes }[], nowMs: number): void {
+  private meet(resources: readonly { attributes: ResourceAttributes }[], nowMs: number): void {
     for (const contained of [false, true])
-      for (const { attributes } of origins) {
+      for (const { attributes } of resources) {
         if ((attributes["container.id"] !== undefined) !== contained) continue;
         const met = this.reporters.meet(attributes, this.senders.book, nowMs);
         const component = met && componentById(this.db, met.componentId);
@@ -211,8 +213,8 @@ export class BatchIngest {
   }
 
   /** Forgets handles that no receiver will use again. */
-  release(origins: readonly number[], series: readonly number[]): void {
-    for (const handle of origins) this.origins.delete(handle);
+  release(resources: readonly number[], series: readonly number[]): void {
+    for (const handle of resources) this.resources.delete(handle);
     for (const handle of series) this.series.delete(handle);
   }
 
@@ -221,15 +223,15 @@ export class BatchIngest {
     this.sampleWriter.forget(this.made);
     this.made = [];
     for (const batch of batches) {
-      for (const { handle } of batch.origins) this.origins.delete(handle);
+      for (const { handle } of batch.resources) this.resources.delete(handle);
       for (const { handle } of batch.series) this.series.delete(handle);
     }
     this.senders.read();
     this.settle();
     this.reload();
-    for (const [handle, origin] of this.origins) {
-      const again = this.senders.get(origin.id);
-      if (again) this.origins.set(handle, again);
+    for (const [handle, resource] of this.resources) {
+      const again = this.senders.get(resource.id);
+      if (again) this.resources.set(handle, again);
     }
     this.logWriter = new LogWriter(this.db);
     this.spanWriter = new SpanWriter(this.db);

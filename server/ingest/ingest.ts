@@ -3,9 +3,9 @@ import type { Batch } from "../receivers/batch-builder";
 import type { FromReceivers, ReceiverFigures, ToReceivers } from "../receivers/messages";
 import type { TargetState } from "../receivers/scraper";
 import { insertChange } from "../store/changes";
-import { PersonError, storeTrouble, type Db } from "../store/database";
+import { PersonError, storeProblem, type Db } from "../store/database";
 import { componentById } from "../store/estate";
-import { removeMatchingRule, saveMatchingRule } from "../store/origins";
+import { removeMatchingRule, saveMatchingRule } from "../store/resources";
 import { removeEndpoint, saveEndpoint, endpoints } from "../store/endpoints";
 import type { BatchIngest, Committed } from "./batches";
 import type { SampleWriter } from "./sample-writer";
@@ -18,7 +18,7 @@ export interface IngestContext {
   sampleWriter: SampleWriter;
   batches: BatchIngest;
   now: () => number;
-  tellTrouble: (message: string) => void;
+  reportProblem: (message: string) => void;
   /** A batch brought relations that were not known. */
   onRelations: () => void;
   /** Called when something was told of that was not in the estate. */
@@ -50,7 +50,7 @@ export class Ingest {
       if (message.kind === "release") {
         // After what speaks of them, which may still wait.
         if (this.arrived.length) this.takeArrived();
-        this.context.batches.release(message.origins, message.series);
+        this.context.batches.release(message.resources, message.series);
         return;
       }
       this.arrived.push(message);
@@ -72,14 +72,14 @@ export class Ingest {
       "imported from": file,
       ...(component ? { "service.instance.id": component.name } : {}),
     };
-    const origin = this.importHandle--;
+    const resource = this.importHandle--;
     const defs = series.map((one) => ({
       handle: this.importHandle--,
-      origin,
+      resource,
       metric: one.metric,
       instance: one.instance,
       unit: one.unit,
-      form: "gauge" as const,
+      instrument: "gauge" as const,
     }));
     const count = series.reduce((sum, one) => sum + one.times.length, 0);
     const handles: number[] = [];
@@ -93,7 +93,7 @@ export class Ingest {
       }),
     );
     const batch: Batch = {
-      origins: [{ handle: origin, attributes }],
+      resources: [{ handle: resource, attributes }],
       series: defs,
       handles: Int32Array.from(handles),
       times: Float64Array.from(times),
@@ -108,7 +108,7 @@ export class Ingest {
       return { samples: count, refused: [...new Set(receipt?.refused.map((one) => one.why))] };
     } finally {
       this.context.batches.release(
-        [origin],
+        [resource],
         defs.map((one) => one.handle),
       );
     }
@@ -158,11 +158,11 @@ export class Ingest {
       const receipts = this.commit(arrived.map(({ batch }) => batch));
       arrived.forEach(({ id }, index) => reply({ kind: "kept", id, refused: receipts[index]?.refused ?? [] }));
     } catch (error) {
-      const problem = storeTrouble(error);
+      const problem = storeProblem(error);
       for (const { id } of arrived)
         reply({ kind: "failed", id, problem: problem ?? "Something went wrong on this side; send it again." });
       if (!problem) throw error;
-      this.context.tellTrouble(problem);
+      this.context.reportProblem(problem);
     }
   }
 

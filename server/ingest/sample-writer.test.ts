@@ -50,18 +50,18 @@ describe("the sampleWriter", () => {
     expect(lastSample(reader, series.id, AT + 5000, MINUTE_MS)).toEqual({ atMs: AT + 1000, value: 2 });
     expect(newestSampleMs(reader)).toBe(AT + 1000);
     commit(sampleWriter, "everything");
-    expect(count("journal")).toBe(0);
+    expect(count("sample_wal")).toBe(0);
     expect([...readSamples(reader, series.id, 0, 1e15).values]).toEqual([1, 2]);
   });
 
-  it("keeps the journal short: each series is packed within a round", () => {
+  it("keeps the write-ahead log short: each series is packed within a round", () => {
     const sampleWriter = new SampleWriter(db);
     const all = Array.from({ length: 100 }, (_, index) => seriesIn(sampleWriter, `m${index}`));
     for (let tick = 0; tick < 500; tick++) {
       for (const series of all) sampleWriter.record(series, AT + tick * 15_000, tick);
       commit(sampleWriter);
     }
-    expect(count("journal")).toBeLessThan(300);
+    expect(count("sample_wal")).toBeLessThan(300);
     for (const series of all)
       expect([...readSamples(reader, series.id, 0, 1e15).values]).toEqual(
         Array.from({ length: 500 }, (_, tick) => tick),

@@ -4,7 +4,7 @@ import { cutSamples, lowerBound, mergeSamples, sortSamples } from "#core/telemet
 import { OpenChunks } from "#core/telemetry/open-chunks";
 import { DAY_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
-import { appendJournal, journalAfter, trimJournal } from "../store/sample-log";
+import { appendToLog, logAfter, trimLog } from "../store/sample-log";
 import {
   allSeries,
   CHUNK_SAMPLES,
@@ -20,8 +20,8 @@ import {
 /** A chunk is closed when it reaches over this much time, so that what is old can be forgotten. */
 const CHUNK_SPAN_MS = 7 * DAY_MS;
 /**
- * Samples the journal may hold, and the commits within which every series that got samples is packed once. Packing seldom
- * packs full chunks, packing often keeps the journal short: the fuller it is, the shorter the round.
+ * Samples the write-ahead log may hold, and the commits within which every series that got samples is packed once. Packing seldom
+ * packs full chunks, packing often keeps the write-ahead log short: the fuller it is, the shorter the round.
  */
 const LONG_JOURNAL = 300_000;
 const ROUNDS = [
@@ -29,25 +29,25 @@ const ROUNDS = [
   { above: LONG_JOURNAL, commits: 8 },
   { above: 0, commits: 240 },
 ] as const;
-/** Share of the series that a commit between ticks packs while the journal is long. */
+/** Share of the series that a commit between ticks packs while the write-ahead log is long. */
 const COMMIT_SHARE = 64;
 
 /** One series as the engine holds it. What each sample touches stands first. */
 export class LiveSeries {
   /** The chunk that is not full yet; NOT_MET until the series is met. */
   open = NOT_MET;
-  /** Row of the journal that has its oldest samples not packed yet; 0 when all are packed. */
+  /** Row of the write-ahead log that has its oldest samples not packed yet; 0 when all are packed. */
   pendingFrom = 0;
 
   constructor(
     readonly id: number,
     public componentId: number | null,
     readonly serviceId: number | null,
-    readonly originId: number | null,
+    readonly resourceId: number | null,
     readonly metric: string,
     readonly instance: string,
     readonly unit: string,
-    readonly form: Instrument,
+    readonly instrument: Instrument,
     public rolledToMs: number | null,
   ) {}
 }
@@ -120,8 +120,8 @@ class Waiting {
 }
 
 /**
- * Takes samples in. Each commit writes what is new as one row of the journal, after which it is safe; a share of the series
- * is then packed into chunks, so that every series is packed once in a round and the journal stays short.
+ * Takes samples in. Each commit writes what is new as one row of the write-ahead log, after which it is safe; a share of the series
+ * is then packed into chunks, so that every series is packed once in a round and the write-ahead log stays short.
  */
 export class SampleWriter {
   private readonly byKey = new Map<string, LiveSeries>();
@@ -135,11 +135,11 @@ export class SampleWriter {
     values: new Float64Array(CHUNK_SAMPLES),
   };
   private readonly late = new Map<LiveSeries, { times: number[]; values: number[] }>();
-  /** Series with samples that are not packed, those first met in the journal first. */
+  /** Series with samples that are not packed, those first met in the write-ahead log first. */
   private readonly queue = new Set<LiveSeries>();
   private readonly waiting = new Waiting();
   private pendingSamples = 0;
-  private readonly journalCounts: { id: number; count: number }[] = [];
+  private readonly logCounts: { id: number; count: number }[] = [];
   private lastRow = 0;
   /** Samples since the last tick that rules may be about, in order of arrival. */
   fresh: FreshSample[] = [];
@@ -158,22 +158,22 @@ export class SampleWriter {
           row.id,
           row.component_id,
           row.service_id,
-          row.origin_id,
+          row.resource_id,
           row.metric,
           row.instance,
           row.unit,
-          row.form,
+          row.instrument,
           row.rolled_to,
         ),
       );
-    for (const entry of journalAfter(db, 0)) {
+    for (const entry of logAfter(db, 0)) {
       for (let index = 0; index < entry.series.length; index++) {
         const series = this.byId.get(entry.series[index] as number);
         if (!series) continue;
         this.place(series, entry.times[index] as number, entry.values[index] as number);
         this.await(series, entry.id);
       }
-      this.journalCounts.push({ id: entry.id, count: entry.series.length });
+      this.logCounts.push({ id: entry.id, count: entry.series.length });
       this.pendingSamples += entry.series.length;
       this.lastRow = entry.id;
     }
@@ -203,21 +203,21 @@ export class SampleWriter {
     instance: string,
     unit: string,
     atMs: number,
-    form: Instrument = "gauge",
+    instrument: Instrument = "gauge",
   ): LiveSeries {
     const known = this.byKey.get(keyOf(owner, metric, instance));
     if (known) return this.load(known);
-    const id = insertSeries(this.db, owner, metric, instance, unit, form, atMs);
+    const id = insertSeries(this.db, owner, metric, instance, unit, instrument, atMs);
     const series = this.keep(
       new LiveSeries(
         id,
         owner.componentId,
         owner.serviceId,
-        owner.originId ?? null,
+        owner.resourceId ?? null,
         metric,
         instance,
         unit,
-        form,
+        instrument,
         null,
       ),
     );
@@ -258,9 +258,9 @@ export class SampleWriter {
     this.waiting.drop(ids);
   }
 
-  /** Takes up that the signals of an origin now belong to another component. */
-  rename(originId: number, componentId: number | null): void {
-    for (const series of this.byId.values()) if (series.originId === originId) series.componentId = componentId;
+  /** Takes up that the signals of a resource now belong to another component. */
+  rename(resourceId: number, componentId: number | null): void {
+    for (const series of this.byId.values()) if (series.resourceId === resourceId) series.componentId = componentId;
   }
 
   private load(series: LiveSeries): LiveSeries {
@@ -379,7 +379,7 @@ export class SampleWriter {
     for (const { seriesId, chunk } of this.full) writeChunk(this.db, seriesId, chunk, chunk.times.length);
     if (how === "full") return this.pendingWrite([], this.lastRow, 0);
     const row =
-      how !== "everything" && this.waiting.count > 0 ? appendJournal(this.db, this.waiting.entry) : this.lastRow;
+      how !== "everything" && this.waiting.count > 0 ? appendToLog(this.db, this.waiting.entry) : this.lastRow;
     const pending = this.pendingSamples + this.waiting.count;
     const round = ROUNDS.find(({ above }) => pending >= above)?.commits ?? 1;
     const share = how === "commit" ? (pending >= LONG_JOURNAL ? COMMIT_SHARE : Number.POSITIVE_INFINITY) : round;
@@ -390,7 +390,7 @@ export class SampleWriter {
         oldest = Math.min(oldest, series.pendingFrom);
         break;
       }
-    trimJournal(this.db, oldest);
+    trimLog(this.db, oldest);
     return this.pendingWrite([...packed], row, oldest);
   }
 
@@ -418,13 +418,13 @@ export class SampleWriter {
           this.late.delete(series);
         }
         if (row > this.lastRow) {
-          this.journalCounts.push({ id: row, count: this.waiting.count });
+          this.logCounts.push({ id: row, count: this.waiting.count });
           this.pendingSamples += this.waiting.count;
           this.lastRow = row;
         }
         this.waiting.count = 0;
-        while (this.journalCounts.length && (this.journalCounts[0] as { id: number }).id < trimmedTo)
-          this.pendingSamples -= (this.journalCounts.shift() as { count: number }).count;
+        while (this.logCounts.length && (this.logCounts[0] as { id: number }).id < trimmedTo)
+          this.pendingSamples -= (this.logCounts.shift() as { count: number }).count;
       },
     };
   }
@@ -463,11 +463,11 @@ export class SampleWriter {
     this.fresh = [];
   }
 
-  /** Samples kept in the journal and not packed yet. */
+  /** Samples kept in the write-ahead log and not packed yet. */
   get pending(): number {
     return this.pendingSamples;
   }
 }
 
 const keyOf = (owner: SeriesOwner, metric: string, instance: string) =>
-  `${owner.originId ? `o${owner.originId}` : (owner.componentId ?? `s${owner.serviceId}`)}|${metric}|${instance}`;
+  `${owner.resourceId ? `o${owner.resourceId}` : (owner.componentId ?? `s${owner.serviceId}`)}|${metric}|${instance}`;

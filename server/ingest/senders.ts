@@ -1,14 +1,21 @@
-import { hintsOf, nameOrigin, type KnownBy, type NamingBook, type OriginAttributes } from "#core/estate/naming";
+import { hintsOf, nameResource, type KnownBy, type NamingBook, type ResourceAttributes } from "#core/estate/naming";
 import type { Db } from "../store/database";
 import { componentsOfKeys, everKnown, type ComponentRow } from "../store/estate";
-import { allOrigins, forgetOrigins, insertOrigin, matchingRules, originText, renameOrigin } from "../store/origins";
+import {
+  allResources,
+  forgetResources,
+  insertResource,
+  matchingRules,
+  resourceText,
+  renameResource,
+} from "../store/resources";
 import { HOUR_MS } from "#core/time/windows";
 import { LIMITS } from "../receivers/limits";
 import type { SampleWriter } from "./sample-writer";
 
-export interface KnownOrigin {
+export interface KnownResource {
   id: number;
-  attributes: OriginAttributes;
+  attributes: ResourceAttributes;
   componentId: number | null;
   touchedMs: number;
 }
@@ -18,10 +25,10 @@ const hintKey = (by: KnownBy, value: string) => `${by} ${value}`;
 
 /** Everybody who ever sent something, by what they say of themselves, and the components they are named to. */
 export class Senders {
-  private readonly byText = new Map<string, KnownOrigin>();
-  private readonly byId = new Map<number, KnownOrigin>();
+  private readonly byText = new Map<string, KnownResource>();
+  private readonly byId = new Map<number, KnownResource>();
   /** Senders by each thing they say that may name a component. */
-  private readonly byHint = new Map<string, KnownOrigin[]>();
+  private readonly byHint = new Map<string, KnownResource[]>();
   private known: Record<KnownBy, Map<string, number>> = { container: new Map(), name: new Map(), address: new Map() };
   private rules: NamingBook["rules"] = [];
 
@@ -38,35 +45,35 @@ export class Senders {
     this.byText.clear();
     this.byId.clear();
     this.byHint.clear();
-    for (const row of allOrigins(this.db))
+    for (const row of allResources(this.db))
       this.keep(row.attributes, {
         id: row.id,
-        attributes: JSON.parse(row.attributes) as OriginAttributes,
+        attributes: JSON.parse(row.attributes) as ResourceAttributes,
         componentId: row.component_id,
         touchedMs: row.last_at,
       });
   }
 
-  private keep(text: string, origin: KnownOrigin): KnownOrigin {
-    this.byText.set(text, origin);
-    this.byId.set(origin.id, origin);
-    for (const key of new Set(hintsOf(origin.attributes).map(({ by, value }) => hintKey(by, value)))) {
+  private keep(text: string, resource: KnownResource): KnownResource {
+    this.byText.set(text, resource);
+    this.byId.set(resource.id, resource);
+    for (const key of new Set(hintsOf(resource.attributes).map(({ by, value }) => hintKey(by, value)))) {
       const others = this.byHint.get(key);
-      if (others) others.push(origin);
-      else this.byHint.set(key, [origin]);
+      if (others) others.push(resource);
+      else this.byHint.set(key, [resource]);
     }
-    return origin;
+    return resource;
   }
 
   get book(): NamingBook {
     return { rules: this.rules, known: this.known };
   }
 
-  all(): Iterable<KnownOrigin> {
+  all(): Iterable<KnownResource> {
     return this.byId.values();
   }
 
-  get(id: number): KnownOrigin | undefined {
+  get(id: number): KnownResource | undefined {
     return this.byId.get(id);
   }
 
@@ -74,14 +81,14 @@ export class Senders {
    * The sender with these attributes, kept when it is heard for the first time; inside a transaction.
    * @returns undefined where there are as many as are kept
    */
-  of(attributes: OriginAttributes, nowMs: number): KnownOrigin | undefined {
-    const text = originText(attributes);
+  of(attributes: ResourceAttributes, nowMs: number): KnownResource | undefined {
+    const text = resourceText(attributes);
     const known = this.byText.get(text);
     if (known) return known;
     if (this.byId.size >= this.most) return undefined;
-    const named = nameOrigin(attributes, this.book);
+    const named = nameResource(attributes, this.book);
     return this.keep(text, {
-      id: insertOrigin(this.db, text, named, nowMs),
+      id: insertResource(this.db, text, named, nowMs),
       attributes,
       componentId: named.componentId,
       touchedMs: nowMs,
@@ -99,7 +106,7 @@ export class Senders {
     }
     this.known = { container: componentsOfKeys(this.db, CONTAINER_KEY), name, address };
     this.rules = matchingRules(this.db);
-    for (const origin of this.byId.values()) this.nameAnew(origin);
+    for (const resource of this.byId.values()) this.nameAnew(resource);
   }
 
   /** Takes up one component that came into the estate, and names anew only those who speak of it; inside a transaction. */
@@ -114,22 +121,22 @@ export class Senders {
     ];
     for (const [by, value] of knownAs) if (value !== null) this.known[by].set(value, id);
     for (const [by, value] of knownAs)
-      if (value !== null) for (const origin of this.byHint.get(hintKey(by, value)) ?? []) this.nameAnew(origin);
+      if (value !== null) for (const resource of this.byHint.get(hintKey(by, value)) ?? []) this.nameAnew(resource);
   }
 
   /** Forgets who has sent nothing since an instant and of whom nothing is kept any more; inside a transaction. */
   forget(beforeMs: number): void {
     if (beforeMs - this.forgottenMs < HOUR_MS) return;
     this.forgottenMs = beforeMs;
-    if (forgetOrigins(this.db, beforeMs) > 0) this.read();
+    if (forgetResources(this.db, beforeMs) > 0) this.read();
   }
   private forgottenMs = 0;
 
-  private nameAnew(origin: KnownOrigin): void {
-    const named = nameOrigin(origin.attributes, this.book);
-    if (named.componentId === origin.componentId) return;
-    renameOrigin(this.db, origin.id, named);
-    origin.componentId = named.componentId;
-    this.sampleWriter.rename(origin.id, named.componentId);
+  private nameAnew(resource: KnownResource): void {
+    const named = nameResource(resource.attributes, this.book);
+    if (named.componentId === resource.componentId) return;
+    renameResource(this.db, resource.id, named);
+    resource.componentId = named.componentId;
+    this.sampleWriter.rename(resource.id, named.componentId);
   }
 }

@@ -13,7 +13,7 @@ import {
   type RelationRow,
 } from "../store/estate";
 import { latestLogs } from "../store/logs";
-import { originsOf } from "../store/origins";
+import { resourcesOf } from "../store/resources";
 import { callFigures } from "../store/call-figures";
 import { listRunbooks } from "../store/runs";
 import { healthAt, listServices, servicesOfComponents } from "../store/services";
@@ -77,18 +77,18 @@ export function componentPage(
   const sent = series
     .filter(
       (one) =>
-        one.origin_id !== null &&
-        one.form === "gauge" &&
+        one.resource_id !== null &&
+        one.instrument === "gauge" &&
         !order.includes(one.metric) &&
         !/\.p(50|99)$/.test(one.metric),
     )
     .slice(0, MOST_SENT_LOOKED_AT);
-  const origins = new Set([...own].flatMap((one) => originsOf(db, one)));
+  const resources = new Set([...own].flatMap((one) => resourcesOf(db, one)));
   const memberOf = servicesOfComponents(db, own, atMs);
   const alarms = alarmsOfComponent(db, id, fromMs, toMs);
   // What spans say of calls between two components: how many, how many failed, and how long nineteen in twenty took at most.
   const callsOf = (from: number, to: number) => {
-    const figures = callFigures(db, originsOf(db, from), originsOf(db, to), fromMs, toMs);
+    const figures = callFigures(db, resourcesOf(db, from), resourcesOf(db, to), fromMs, toMs);
     return figures
       ? { calls: figures.calls, failed: figures.failed, p95Ms: figures.sketch.quantile(0.95) / 1000 }
       : null;
@@ -170,13 +170,13 @@ export function componentPage(
     silent: sent.length - drawnSent.length,
     carriers,
     guests: guestsOf(db, id, relations, atMs),
-    logs: latestLogs(db, origins, fromMs, toMs, 8).map((row) => ({
+    logs: latestLogs(db, resources, fromMs, toMs, 8).map((row) => ({
       id: row.id,
       atMs: row.at,
       level: logLevel(row.severity),
       body: row.body,
     })),
-    sends: origins.size > 0,
+    sends: resources.size > 0,
     seriesCount: lastOf.size,
     alarms,
     changes: changesOf(db, [...own], fromMs, toMs, 30),
@@ -188,8 +188,8 @@ export function componentPage(
 
 /** Series without those that were sent to us and are polled too. */
 function withoutTwins(list: readonly SeriesRow[]): SeriesRow[] {
-  const polled = new Set(list.flatMap((one) => (one.origin_id === null ? [`${one.metric}|${one.instance}`] : [])));
-  return list.filter((one) => one.origin_id === null || !polled.has(`${one.metric}|${one.instance}`));
+  const polled = new Set(list.flatMap((one) => (one.resource_id === null ? [`${one.metric}|${one.instance}`] : [])));
+  return list.filter((one) => one.resource_id === null || !polled.has(`${one.metric}|${one.instance}`));
 }
 
 /** What carries a component, the nearest first: the host it runs on, and the hypervisor under that. */

@@ -81,7 +81,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
   const toMs = Math.max(fromMs + 2 * LEAD_MS, incident.resolved_at === null ? nowMs : incident.resolved_at + TRAIL_MS);
   const snapshot =
     suspect && (readSnapshot(db, suspect.id) ?? alarms.map((alarm) => readSnapshot(db, alarm.id)).find(Boolean));
-  const resource = suspect && metricInfo(suspect.metric).resource;
+  const uses = suspect && metricInfo(suspect.metric).uses;
   const scene: Scene = {
     db,
     incident,
@@ -93,7 +93,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     nowMs,
     fromMs,
     seenUntil: Math.min(nowMs, toMs),
-    leading: snapshot && resource === "memory" ? leadingShare(snapshot.processes, snapshot.memoryBytes) : undefined,
+    leading: snapshot && uses === "memory" ? leadingShare(snapshot.processes, snapshot.memoryBytes) : undefined,
   };
   const guests = suspect && kindInfo(suspect.kind).hasGuests ? guestsAtWorst(scene, suspect) : [];
   const services = new Map(listServices(db).map((service) => [service.id, service]));
@@ -109,7 +109,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
   return {
     incident: { ...incident, reasons: JSON.parse(incident.suspect_reasons) as string[] },
     isOpen: scene.isOpen,
-    sentence: sentenceOf(scene, changes, services, resource === "cpu" ? guests : []),
+    sentence: sentenceOf(scene, changes, services, uses === "cpu" ? guests : []),
     suspect: suspectRow
       ? { componentId: suspectRow.id, name: suspectRow.name, kind: suspectRow.kind, address: suspectRow.address }
       : null,
@@ -256,7 +256,7 @@ function guestsAtWorst({ db, incident, nowMs }: Scene, suspect: IncidentAlarm): 
 
 const checks = (steps: readonly { type: string; metric?: string }[], metric: string) =>
   steps.some((step) => step.type === "check" && step.metric === metric) ||
-  (metricInfo(metric).resource === "disk" && !steps.some((step) => step.type === "check"));
+  (metricInfo(metric).uses === "disk" && !steps.some((step) => step.type === "check"));
 
 /** What a run's parameters are filled in with: the process that used most memory, or what the alarm is about. */
 function offeredArguments(

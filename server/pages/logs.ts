@@ -15,7 +15,7 @@ import {
   type LogFilter,
   type LogRow,
 } from "../store/logs";
-import { allOrigins, namedOrigins } from "../store/origins";
+import { allResources, namedResources } from "../store/resources";
 import { listServices, membersAt } from "../store/services";
 
 export interface LogQuestion {
@@ -43,17 +43,17 @@ const WEEK_MS = 7 * DAY_MS;
 /** Senders with what they are named to. */
 function senders(db: Db) {
   return new Map(
-    namedOrigins(db).map((origin) => {
-      const said = JSON.parse(origin.attributes) as Record<string, string>;
+    namedResources(db).map((resource) => {
+      const said = JSON.parse(resource.attributes) as Record<string, string>;
       const name =
-        origin.component ??
+        resource.component ??
         ([said["service.name"] ?? said["app.name"], said["host.name"] ?? said["source.address"]]
           .filter(Boolean)
           .join(" @ ") ||
           "unnamed sender");
       return [
-        origin.id,
-        { id: origin.id, componentId: origin.component_id, hostId: origin.host_id, name, kind: origin.kind },
+        resource.id,
+        { id: resource.id, componentId: resource.component_id, hostId: resource.host_id, name, kind: resource.kind },
       ] as const;
     }),
   );
@@ -62,10 +62,10 @@ function senders(db: Db) {
 export function logsPage(db: Db, question: LogQuestion) {
   const { fromMs, toMs } = question;
   const known = senders(db);
-  let originIds: Set<number> | undefined;
+  let resourceIds: Set<number> | undefined;
   const narrow = (keep: (one: { componentId: number | null; hostId: number | null }) => boolean) => {
-    originIds = new Set(
-      [...known.values()].filter((one) => (originIds?.has(one.id) ?? true) && keep(one)).map((one) => one.id),
+    resourceIds = new Set(
+      [...known.values()].filter((one) => (resourceIds?.has(one.id) ?? true) && keep(one)).map((one) => one.id),
     );
   };
   if (question.component !== null)
@@ -99,7 +99,7 @@ export function logsPage(db: Db, question: LogQuestion) {
     toMs,
     ...readSearch(question.text),
     leastSeverity: question.leastSeverity,
-    ...(originIds ? { originIds } : {}),
+    ...(resourceIds ? { resourceIds } : {}),
     ...(patternIds ? { patternIds } : {}),
     ...(question.traceId ? { traceId: question.traceId } : {}),
   };
@@ -112,7 +112,7 @@ export function logsPage(db: Db, question: LogQuestion) {
     ? found.rows.map((row) => ({
         atMs: row.at,
         patternId: row.pattern_id,
-        originId: row.origin_id,
+        resourceId: row.resource_id,
         severity: row.severity,
         count: 1,
       }))
@@ -138,7 +138,7 @@ export function logsPage(db: Db, question: LogQuestion) {
     if (
       !found &&
       (one.severity < filter.leastSeverity ||
-        !(originIds?.has(one.originId) ?? true) ||
+        !(resourceIds?.has(one.resourceId) ?? true) ||
         !(patternIds?.has(one.patternId) ?? true))
     )
       continue;
@@ -150,7 +150,7 @@ export function logsPage(db: Db, question: LogQuestion) {
     bar[level] = (bar[level] ?? 0) + one.count;
     bars.set(start, bar);
     levels.set(level, (levels.get(level) ?? 0) + one.count);
-    const sender = known.get(one.originId);
+    const sender = known.get(one.resourceId);
     const name = sender?.name ?? "unnamed sender";
     const component = components.get(name) ?? {
       componentId: sender?.componentId ?? null,
@@ -184,7 +184,7 @@ export function logsPage(db: Db, question: LogQuestion) {
     patternsOf(db, [...shown.map(([id]) => id), ...page.rows.map((row) => row.pattern_id)]).map((row) => [row.id, row]),
   );
   return {
-    rows: page.rows.map((row) => describe(row, known.get(row.origin_id))),
+    rows: page.rows.map((row) => describe(row, known.get(row.resource_id))),
     next: page.next,
     /** The search ended early because it took too long. */
     cut: page.cut || (found?.cut ?? false),
@@ -237,9 +237,9 @@ export function logPage(db: Db, { id }: { id: number }) {
   const row = logById(db, id);
   if (!row) return null;
   const known = senders(db);
-  const origin = allOrigins(db).find((one) => one.id === row.origin_id);
+  const resource = allResources(db).find((one) => one.id === row.resource_id);
   const pattern = patternsOf(db, [row.pattern_id])[0];
-  const sender = known.get(row.origin_id);
+  const sender = known.get(row.resource_id);
   return {
     ...describe(row, sender),
     kind: sender?.kind ? kindInfo(sender.kind).label : null,
@@ -249,13 +249,13 @@ export function logPage(db: Db, { id }: { id: number }) {
           value: typeof value === "string" ? value : JSON.stringify(value),
         }))
       : [],
-    origin: origin
-      ? Object.entries(JSON.parse(origin.attributes) as Record<string, string>).map(([name, value]) => ({
+    resource: resource
+      ? Object.entries(JSON.parse(resource.attributes) as Record<string, string>).map(([name, value]) => ({
           name,
           value,
         }))
       : [],
-    matchedBy: origin?.matched_by ?? "",
+    matchedBy: resource?.matched_by ?? "",
     pattern: pattern
       ? { id: pattern.id, text: pattern.text, count: pattern.count, firstMs: pattern.first_at, lastMs: pattern.last_at }
       : null,

@@ -1,7 +1,7 @@
 import { metricName, metricTitle } from "#core/catalogue/metrics";
 import { kindInfo } from "#core/catalogue/kinds";
 import {
-  foldLines,
+  aggregateLines,
   lineOf,
   niceStep,
   pickBest,
@@ -16,7 +16,7 @@ import { finiteOrNull } from "#core/units/format";
 import type { Db } from "../store/database";
 import { countMetrics, countServiceMetrics, findSeries, hasWords, listMetrics, wordsOf } from "../store/find-series";
 import { exemplarsOf, type Exemplar } from "../store/exemplars";
-import { selectSeries, turnedSpans, type OwnedSeries } from "../store/query";
+import { selectSeries, transformedSpans, type OwnedSeries } from "../store/query";
 import { listServices, membersAt } from "../store/services";
 import { bestIn } from "../store/summaries";
 import { legendOf, MOST_EXEMPLARS } from "./charts";
@@ -65,16 +65,18 @@ interface Worked {
 
 /** What series of a selection are called together with. */
 export function ownerOf(series: OwnedSeries): string {
-  return series.component ?? series.service ?? (series.origin ? originName(series.origin) : `series ${series.id}`);
+  return (
+    series.component ?? series.service ?? (series.resource ? resourceName(series.resource) : `series ${series.id}`)
+  );
 }
 
-function originName(attributes: string): string {
+function resourceName(attributes: string): string {
   const given = JSON.parse(attributes) as Record<string, unknown>;
   return String(given["service.instance.id"] ?? given["service.name"] ?? given["host.name"] ?? "unnamed sender");
 }
 
-const TURNED: Readonly<Record<string, string>> = { rate: "a second", change: "change of" };
-const FOLDED: Readonly<Record<string, string>> = {
+const TRANSFORMED: Readonly<Record<string, string>> = { rate: "a second", change: "change of" };
+const AGGREGATED: Readonly<Record<string, string>> = {
   mean: "mean",
   sum: "sum",
   min: "lowest",
@@ -86,7 +88,7 @@ const FOLDED: Readonly<Record<string, string>> = {
 };
 
 const unitOf = (series: OwnedSeries, selection: Selection) =>
-  selection.turn === "rate"
+  selection.transform === "rate"
     ? series.unit === "1" || series.unit === ""
       ? "1/s"
       : series.unit === "By"
@@ -96,10 +98,10 @@ const unitOf = (series: OwnedSeries, selection: Selection) =>
 
 function titleOf(series: OwnedSeries, selection: Selection): string {
   const title = metricTitle(series.metric, series.instance);
-  return selection.turn === "rate"
-    ? `${title} ${TURNED.rate}`
-    : selection.turn === "change"
-      ? `${TURNED.change} ${title}`
+  return selection.transform === "rate"
+    ? `${title} ${TRANSFORMED.rate}`
+    : selection.transform === "change"
+      ? `${TRANSFORMED.change} ${title}`
       : title;
 }
 
@@ -136,39 +138,39 @@ function groupOf(
 
 /** The lines of one selection, not drawn yet. */
 function linesOf(db: Db, selection: Selection, rows: readonly OwnedSeries[], stepMs: number, atMs: number): Worked[] {
-  const turn = selection.turn ?? "value";
-  if (!selection.fold)
+  const transform = selection.transform ?? "value";
+  if (!selection.aggregate)
     return rows.map((row) => ({
       key: `s${row.id}`,
       label: `${titleOf(row, selection)} · ${ownerOf(row)}`,
       unit: unitOf(row, selection),
       componentId: row.component_id,
       seriesId: row.id,
-      drawn: turn === "value" ? row : null,
+      drawn: transform === "value" ? row : null,
       series: 1,
       draw: (fromMs, toMs) => {
-        const spans = turnedSpans(db, row, turn, fromMs, toMs, stepMs);
+        const spans = transformedSpans(db, row, transform, fromMs, toMs, stepMs);
         return { line: lineOf(spans), summary: summaryOf(spans) };
       },
     }));
-  const fold = selection.fold;
+  const aggregate = selection.aggregate;
   return [...groupOf(db, selection.by, rows, atMs)].map(([name, members]) => {
     const first = members[0] as OwnedSeries;
     const instances = new Set(members.map((row) => row.instance));
     const what = instances.size === 1 ? titleOf(first, selection) : titleOf({ ...first, instance: "" }, selection);
     return {
       key: `g${name}`,
-      label: `${what}, ${FOLDED[fold]} of ${members.length}${name ? ` · ${name}` : scopeOf(selection)}`,
+      label: `${what}, ${AGGREGATED[aggregate]} of ${members.length}${name ? ` · ${name}` : scopeOf(selection)}`,
       unit: unitOf(first, selection),
       componentId: selection.by === "component" ? first.component_id : null,
       seriesId: null,
       drawn: null,
       series: members.length,
       draw: (fromMs, toMs) => {
-        const line = foldLines(
-          members.map((row) => lineOf(turnedSpans(db, row, turn, fromMs, toMs, stepMs))),
-          fold,
-          turn !== "change" && (first.form !== "delta" || turn === "rate"),
+        const line = aggregateLines(
+          members.map((row) => lineOf(transformedSpans(db, row, transform, fromMs, toMs, stepMs))),
+          aggregate,
+          transform !== "change" && (first.instrument !== "delta" || transform === "rate"),
         );
         return { line, summary: summaryOfLine(line) };
       },
@@ -200,7 +202,8 @@ export function metricsPage(
   });
   // Few lines are drawn finely, many coarsely.
   const expected = chosen.reduce(
-    (sum, { selection, rows }) => sum + (selection.fold ? 4 : Math.min(MOST_LINES, selection.count ?? rows.length)),
+    (sum, { selection, rows }) =>
+      sum + (selection.aggregate ? 4 : Math.min(MOST_LINES, selection.count ?? rows.length)),
     0,
   );
   const stepMs = niceStep(
@@ -224,9 +227,9 @@ export function metricsPage(
       const which = selection.pick ?? "highest";
       if (!selection.pick)
         notes.push(
-          `${total} lines are too many to read: the ${most} with the highest mean are drawn. Fold them, or choose which.`,
+          `${total} lines are too many to read: the ${most} with the highest mean are drawn. Aggregate them, or choose which.`,
         );
-      if (!selection.fold && (selection.turn ?? "value") === "value") {
+      if (!selection.aggregate && (selection.transform ?? "value") === "value") {
         // Ranked by summaries, which need no unpacking, and only the best are drawn.
         worked = bestIn(db, worked, (one) => one.seriesId as number, fromMs, toMs, rank, which, most);
         drawn = worked.map((one) => ({ one, ...one.draw(fromMs, toMs) }));
@@ -307,7 +310,7 @@ export function seriesChoices(db: Db, { text }: { text: string }): SeriesChoice[
     add(metric, `members of ${name}`, `every all members ${name}`, count, { service: uid });
   choices.sort((a, b) => a.label.length - b.label.length);
   const single = findSeries(db, words, 40).map((one): SeriesChoice => {
-    const owner = one.owner.startsWith("{") ? originName(one.owner) : one.owner;
+    const owner = one.owner.startsWith("{") ? resourceName(one.owner) : one.owner;
     return {
       label: `${metricTitle(one.metric, one.instance)} · ${owner}`,
       detail: one.kind === "service" ? "service" : `${kindInfo(one.kind).label}${one.site ? `, ${one.site}` : ""}`,

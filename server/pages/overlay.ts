@@ -1,4 +1,4 @@
-import { foldLines, shiftLine, type Line } from "#core/telemetry/lines";
+import { aggregateLines, shiftLine, type Line } from "#core/telemetry/lines";
 import { DAY_MS } from "#core/time/windows";
 import { finiteOrNull } from "#core/units/format";
 
@@ -15,7 +15,7 @@ export function overlayOf(
 ): [number, number | null][] {
   if (overlay === "none") return [];
   const days = overlay === "day" ? [1] : overlay === "week" ? [7] : [1, 2, 3, 4, 5, 6, 7];
-  const line = foldLines(
+  const line = aggregateLines(
     days.map((day) => shiftLine(draw(fromMs - day * DAY_MS, toMs - day * DAY_MS), day * DAY_MS)),
     "mean",
   );

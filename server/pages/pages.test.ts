@@ -9,7 +9,7 @@ import { affectServices, incidentById, openIncident } from "../store/incidents";
 import { migrate, openStore, type Db } from "../store/database";
 import { insertComponent, retireComponent, insertRelation } from "../store/estate";
 import { LogWriter } from "../store/log-writer";
-import { insertOrigin } from "../store/origins";
+import { insertResource } from "../store/resources";
 import { selectSeries } from "../store/query";
 import { saveService } from "../store/services";
 import type { Instrument } from "#core/catalogue/metrics";
@@ -66,10 +66,10 @@ const add = (name: string, kind = "host.linux", hostId: number | null = null) =>
   );
 const relate = (type: "talks-to" | "runs-on" | "hosted-by", fromId: number, toId: number, atMs = AT - 30 * DAY_MS) =>
   insertRelation(db, { type, fromId, toId, detail: "", connections: 1, seenBy: "both" }, atMs);
-const origin = (componentId: number | null, said = "{}") => insertOrigin(db, said, { componentId, why: "" }, AT);
+const resource = (componentId: number | null, said = "{}") => insertResource(db, said, { componentId, why: "" }, AT);
 /** A sample every five minutes over a span up to now. */
 function measure(
-  owner: { componentId: number | null; originId?: number },
+  owner: { componentId: number | null; resourceId?: number },
   metric: string,
   valueAt: (atMs: number) => number,
   spanMs = 2 * HOUR_MS,
@@ -77,7 +77,7 @@ function measure(
   form: Instrument = "gauge",
 ) {
   const series = sampleWriter.series(
-    { componentId: owner.componentId, serviceId: null, originId: owner.originId ?? null },
+    { componentId: owner.componentId, serviceId: null, resourceId: owner.resourceId ?? null },
     metric,
     instance,
     "%",
@@ -96,13 +96,13 @@ const page = (id: number, more = {}) =>
 describe("a component's page", () => {
   it("draws what is polled once, though an agent sends it too, and what only the agent sends beside it", () => {
     const host = add("a");
-    const sender = origin(host);
+    const sender = resource(host);
     measure({ componentId: host }, "cpu.used", () => 10);
-    measure({ componentId: host, originId: sender }, "cpu.used", () => 11);
-    measure({ componentId: host, originId: sender }, "cpu.stolen", () => 3);
-    measure({ componentId: host, originId: sender }, "queue.length", () => 5);
-    measure({ componentId: host, originId: sender }, "took.p50", () => 5);
-    measure({ componentId: host, originId: sender }, "calls", () => 5, undefined, "", "total");
+    measure({ componentId: host, resourceId: sender }, "cpu.used", () => 11);
+    measure({ componentId: host, resourceId: sender }, "cpu.stolen", () => 3);
+    measure({ componentId: host, resourceId: sender }, "queue.length", () => 5);
+    measure({ componentId: host, resourceId: sender }, "took.p50", () => 5);
+    measure({ componentId: host, resourceId: sender }, "calls", () => 5, undefined, "", "total");
     const charts = page(host).charts.map((chart) => [chart.metric, chart.legend.last]);
     // Totals only rise and medians say less than the slow end: neither is drawn unasked.
     expect(charts).toEqual([
@@ -114,9 +114,9 @@ describe("a component's page", () => {
 
   it("leaves out what was not sent in the window, and says how much that is, but shows that something polled was silent", () => {
     const host = add("a");
-    const sender = origin(host);
+    const sender = resource(host);
     measure({ componentId: host }, "cpu.used", () => 10);
-    measure({ componentId: host, originId: sender }, "queue.length", () => 5);
+    measure({ componentId: host, resourceId: sender }, "queue.length", () => 5);
     const before = page(host, { fromMs: AT - 9 * HOUR_MS, toMs: AT - 8 * HOUR_MS });
     expect(before.charts.map((chart) => [chart.metric, chart.legend.count])).toEqual([["cpu.used", 0]]);
     expect(before.silent).toBe(1);
@@ -186,7 +186,7 @@ describe("a service's page", () => {
     const { hostA, hostB, front } = setUp();
     measure({ componentId: hostA }, "cpu.used", () => 10);
     measure({ componentId: hostB }, "cpu.used", () => 30);
-    measure({ componentId: front, originId: origin(front) }, "http.server.request.duration.p95", () => 2);
+    measure({ componentId: front, resourceId: resource(front) }, "http.server.request.duration.p95", () => 2);
     measure({ componentId: hostA }, "net.errors", () => 0);
     expect(
       service().signals.map((one) => [
@@ -209,9 +209,9 @@ describe("a service's page", () => {
 
   it("tells what its entry points answered, not what they called nor what others answered", () => {
     const { front, store } = setUp();
-    const [frontOrigin, storeOrigin] = [origin(front, '{"a":"1"}'), origin(store, '{"a":"2"}')];
-    const span = (originId: number, name: string, kind: number, number: number, durationMs: number, status = 0) => ({
-      originId,
+    const [frontResource, storeResource] = [resource(front, '{"a":"1"}'), resource(store, '{"a":"2"}')];
+    const span = (resourceId: number, name: string, kind: number, number: number, durationMs: number, status = 0) => ({
+      resourceId,
       traceId: number.toString(16).padStart(32, "0"),
       spanId: number.toString(16).padStart(16, "0"),
       parentId: "",
@@ -223,10 +223,10 @@ describe("a service's page", () => {
       detail: null,
     });
     new SpanWriter(db).write([
-      span(frontOrigin, "GET /", 2, 1, 10),
-      span(frontOrigin, "GET /", 2, 2, 1000, 2),
-      span(frontOrigin, "SELECT", 3, 3, 5),
-      span(storeOrigin, "query", 2, 4, 5),
+      span(frontResource, "GET /", 2, 1, 10),
+      span(frontResource, "GET /", 2, 2, 1000, 2),
+      span(frontResource, "SELECT", 3, 3, 5),
+      span(storeResource, "query", 2, 4, 5),
     ]);
     const [only, ...others] = service().operations;
     expect(others).toEqual([]);
@@ -239,11 +239,11 @@ describe("a service's page", () => {
   it("repeats the last warnings and errors of its members, and of nobody else", () => {
     const { front } = setUp();
     const stranger = add("c");
-    const [own, other] = [origin(front, '{"a":"1"}'), origin(stranger, '{"a":"2"}')];
-    const log = (originId: number, severity: number, body: string, atMs = AT - MINUTE_MS) => ({
+    const [own, other] = [resource(front, '{"a":"1"}'), resource(stranger, '{"a":"2"}')];
+    const log = (resourceId: number, severity: number, body: string, atMs = AT - MINUTE_MS) => ({
       atMs,
       severity,
-      originId,
+      resourceId,
       body,
       attributes: null,
       traceId: null,

@@ -8,7 +8,7 @@ import { componentsById } from "../store/estate";
 import { metricsOfService } from "../store/find-series";
 import { incidentsIn } from "../store/incidents";
 import { latestLogs } from "../store/logs";
-import { originsOfAll } from "../store/origins";
+import { resourcesOfAll } from "../store/resources";
 import { healthAt, listServices, membersOf } from "../store/services";
 import { seriesOfService } from "../store/signals";
 import { chartOf } from "./charts";
@@ -69,7 +69,7 @@ export function servicePage(
     );
   const series = seriesOfService(db, service.id);
   const names = new Map(members.map((member) => [member.id, member.name]));
-  const origins = originsOfAll(db, names.keys());
+  const resources = resourcesOfAll(db, names.keys());
   const entries = new Map(members.flatMap((member) => (member.entry ? [[member.id, member.name] as const] : [])));
   return {
     service: { ...service, entries: service.entries },
@@ -84,12 +84,12 @@ export function servicePage(
       : null,
     signals: signalsOf(db, uid, fromMs, toMs, overlay),
     operations: answeredBy(db, entries, fromMs, toMs).slice(0, MOST_OPERATIONS),
-    logs: latestLogs(db, new Set(origins.keys()), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({
+    logs: latestLogs(db, new Set(resources.keys()), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({
       id: row.id,
       atMs: row.at,
       level: logLevel(row.severity),
       body: row.body,
-      sender: names.get(origins.get(row.origin_id) ?? 0) ?? "",
+      sender: names.get(resources.get(row.resource_id) ?? 0) ?? "",
     })),
     incidents: incidentsIn(db, fromMs, toMs).filter((incident) =>
       incident.services.some((one) => one.id === service.id),

@@ -1,7 +1,7 @@
 import type { Db } from "../store/database";
 import { componentById, hostsWithAgent } from "../store/estate";
 import { logCount } from "../store/logs";
-import { allOrigins, countsOfOrigins, matchingRules } from "../store/origins";
+import { allResources, countsOfResources, matchingRules } from "../store/resources";
 import { readRetention } from "../store/retention";
 import { endpoints } from "../store/endpoints";
 
@@ -9,8 +9,8 @@ const MOST_SHOWN = 200;
 
 /** Who sends signals, whom they were named to and why; what fits nobody first. */
 export function signalsSetupPage(db: Db, _question: object) {
-  const counts = countsOfOrigins(db);
-  const origins = allOrigins(db).map((row) => ({
+  const counts = countsOfResources(db);
+  const resources = allResources(db).map((row) => ({
     id: row.id,
     attributes: Object.entries(JSON.parse(row.attributes) as Record<string, string>).map(([name, value]) => ({
       name,
@@ -24,12 +24,12 @@ export function signalsSetupPage(db: Db, _question: object) {
     series: counts.series.get(row.id) ?? 0,
     records: counts.records.get(row.id) ?? 0,
   }));
-  const waiting = origins.filter((one) => one.componentId === null).sort((a, b) => b.lastMs - a.lastMs);
-  const named = origins
+  const waiting = resources.filter((one) => one.componentId === null).sort((a, b) => b.lastMs - a.lastMs);
+  const named = resources
     .filter((one) => one.componentId !== null)
     .sort((a, b) => (a.component ?? "").localeCompare(b.component ?? ""));
   return {
-    agents: agentsOf(db, origins),
+    agents: agentsOf(db, resources),
     waiting: waiting.slice(0, MOST_SHOWN),
     waitingCount: waiting.length,
     named: named.slice(0, MOST_SHOWN),
@@ -44,14 +44,14 @@ export function signalsSetupPage(db: Db, _question: object) {
 /** Hosts on which our agent runs. */
 function agentsOf(
   db: Db,
-  origins: readonly {
+  resources: readonly {
     componentId: number | null;
     lastMs: number;
     attributes: readonly { name: string; value: string }[];
   }[],
 ) {
   const lastHeard = new Map<number, number>();
-  for (const { componentId, lastMs, attributes } of origins)
+  for (const { componentId, lastMs, attributes } of resources)
     if (componentId !== null && attributes.some((one) => one.name === "report.seconds"))
       lastHeard.set(componentId, Math.max(lastMs, lastHeard.get(componentId) ?? 0));
   return hostsWithAgent(db).map((row) => ({ ...row, lastMs: lastHeard.get(row.id) ?? null }));

@@ -1,7 +1,7 @@
 import type { Db } from "../store/database";
 import { logLevel } from "#core/telemetry/log-levels";
 import { searchLogs } from "../store/logs";
-import { namedOrigins, originsOfAll } from "../store/origins";
+import { namedResources, resourcesOfAll } from "../store/resources";
 import { operationFigures, type CallFigures } from "../store/call-figures";
 import { allOperations, spanCount, spansOfOperation, spansOfTrace, type SpanRow } from "../store/spans";
 
@@ -26,7 +26,7 @@ function nameOfStranger(attributes: string, withHost = true): string {
 
 function senderNames(db: Db) {
   return new Map(
-    namedOrigins(db).map(
+    namedResources(db).map(
       ({ id, attributes, component_id, component, label }) =>
         [
           id,
@@ -69,7 +69,7 @@ export function tracesPage(db: Db, question: TracesQuestion) {
   const { fromMs, toMs } = question;
   const names = senderNames(db);
   const words = question.text.toLowerCase().split(/\s+/).filter(Boolean);
-  const known = allOperations(db).map((operation) => ({ ...operation, sender: names.get(operation.origin_id) }));
+  const known = allOperations(db).map((operation) => ({ ...operation, sender: names.get(operation.resource_id) }));
   const fits = (one: (typeof known)[number]) =>
     (!question.answered || isAnswer(one.kind)) &&
     words.every((word) => `${one.name} ${one.sender?.name ?? ""}`.toLowerCase().includes(word));
@@ -132,8 +132,10 @@ export function tracesPage(db: Db, question: TracesQuestion) {
 
 /** What some components, by id with their names, answered in a window, the most called first. */
 export function answeredBy(db: Db, components: ReadonlyMap<number, string>, fromMs: number, toMs: number) {
-  const componentOf = originsOfAll(db, components.keys());
-  const own = allOperations(db).filter((operation) => isAnswer(operation.kind) && componentOf.has(operation.origin_id));
+  const componentOf = resourcesOfAll(db, components.keys());
+  const own = allOperations(db).filter(
+    (operation) => isAnswer(operation.kind) && componentOf.has(operation.resource_id),
+  );
   const figures = operationFigures(
     db,
     own.map((one) => one.id),
@@ -143,7 +145,7 @@ export function answeredBy(db: Db, components: ReadonlyMap<number, string>, from
   return own
     .flatMap((one) => {
       const measured = figures.get(one.id);
-      const componentId = componentOf.get(one.origin_id) as number;
+      const componentId = componentOf.get(one.resource_id) as number;
       return measured
         ? [
             {
@@ -229,7 +231,7 @@ function treeOf(db: Db, rows: readonly SpanRow[]): DrawnSpan[] {
       if (visited.has(id)) continue;
       visited.add(id);
       const operation = operations.get(row.operation_id);
-      const sender = names.get(operation?.origin_id ?? 0);
+      const sender = names.get(operation?.resource_id ?? 0);
       const detail = detailOf(row);
       const step = `${sender?.label ?? ""}: ${operation?.name ?? "?"} (${KINDS[operation?.kind ?? 0]})`;
       const times = (seen.get(step) ?? 0) + 1;

@@ -1,4 +1,4 @@
-import type { OriginAttributes } from "#core/estate/naming";
+import type { ResourceAttributes } from "#core/estate/naming";
 import { exponentialError, quantileOfBuckets, quantileOfExponential } from "#core/telemetry/histogram";
 import { MINUTE_MS } from "#core/time/windows";
 import type { Instrument } from "#core/catalogue/metrics";
@@ -18,22 +18,22 @@ import { SeriesHandles, type Stream } from "./series-handles";
 import { Staged } from "./staged";
 
 /** A sender met for the first time on this thread; from then on it goes by its handle. */
-export interface OriginDef {
+export interface ResourceDef {
   handle: number;
-  attributes: OriginAttributes;
+  attributes: ResourceAttributes;
 }
 
 export interface SeriesDef {
   handle: number;
-  origin: number;
+  resource: number;
   metric: string;
   instance: string;
   unit: string;
-  form: Instrument;
+  instrument: Instrument;
 }
 
 export interface ArrivedLog {
-  origin: number;
+  resource: number;
   atMs: number;
   severity: number;
   body: string;
@@ -43,7 +43,7 @@ export interface ArrivedLog {
 }
 
 export interface ArrivedSpan {
-  origin: number;
+  resource: number;
   traceId: string;
   spanId: string;
   parentId: string;
@@ -57,7 +57,7 @@ export interface ArrivedSpan {
 
 /** One measurement that has its trace. */
 export interface ArrivedExemplar {
-  origin: number;
+  resource: number;
   /** Name of the metric without what was worked out of it. */
   metric: string;
   instance: string;
@@ -74,7 +74,7 @@ export interface ArrivedEvent {
   kind: "change" | "deployment";
   /** Epoch milliseconds; the present where the event does not say. */
   atMs: number | undefined;
-  attributes: OriginAttributes;
+  attributes: ResourceAttributes;
   summary: string;
   ticket: string | null;
   by: string;
@@ -83,7 +83,7 @@ export interface ArrivedEvent {
 
 /** What is handed to the engine at once; it answers when all of it is safe. */
 export interface Batch {
-  origins: OriginDef[];
+  resources: ResourceDef[];
   series: SeriesDef[];
   /** Positive for what receivers hand over. */
   handles: Int32Array;
@@ -153,7 +153,7 @@ export interface PendingBatch {
 /** Sorts what arrives into samples and records, tells senders and series apart, and refuses what would do harm. */
 export class BatchBuilder {
   /** Senders by what they say of themselves, those heard longest ago first. */
-  private readonly origins = new Map<string, number>();
+  private readonly resources = new Map<string, number>();
   private readonly series = new SeriesHandles(() => this.nextHandle++);
   /** Points that share their attributes share the text that tells their series apart. */
   private readonly instances = new WeakMap<readonly Attribute[], string>();
@@ -163,7 +163,7 @@ export class BatchBuilder {
     (held) => held.counts.length + held.negative.length + 8,
   );
   private nextHandle = 1;
-  private newOrigins: OriginDef[] = [];
+  private newResources: ResourceDef[] = [];
   private handles: number[] = [];
   private times: number[] = [];
   private values: number[] = [];
@@ -184,7 +184,7 @@ export class BatchBuilder {
   /** Everything sorted since the last call, with what settles or abandons the state that follows from it. */
   take(): { batch: Batch; pending: PendingBatch } {
     const batch: Batch = {
-      origins: this.newOrigins,
+      resources: this.newResources,
       series: this.series.takeFresh(),
       handles: new Int32Array(this.handles),
       times: new Float64Array(this.times),
@@ -194,7 +194,7 @@ export class BatchBuilder {
       events: this.events,
       exemplars: this.exemplars,
     };
-    this.newOrigins = [];
+    this.newResources = [];
     this.handles = [];
     this.times = [];
     this.values = [];
@@ -205,7 +205,7 @@ export class BatchBuilder {
     return { batch, pending: this.pendingOf(batch) };
   }
 
-  private pendingOf({ origins, series }: Batch): PendingBatch {
+  private pendingOf({ resources, series }: Batch): PendingBatch {
     const countedTo = this.countedTo.take();
     const buckets = this.buckets.take();
     this.underWay++;
@@ -220,8 +220,8 @@ export class BatchBuilder {
         this.underWay--;
         this.countedTo.abandon(countedTo);
         this.buckets.abandon(buckets);
-        const handles = new Set(origins.map((one) => one.handle));
-        for (const [key, handle] of this.origins) if (handles.has(handle)) this.origins.delete(key);
+        const handles = new Set(resources.map((one) => one.handle));
+        for (const [key, handle] of this.resources) if (handles.has(handle)) this.resources.delete(key);
         this.series.forget(series);
       },
     };
@@ -231,7 +231,7 @@ export class BatchBuilder {
 
   /** Senders that are held; the others are met anew when they come again. */
   get senders(): number {
-    return this.origins.size;
+    return this.resources.size;
   }
 
   /**
@@ -239,37 +239,37 @@ export class BatchBuilder {
    * come again, by what they say of themselves. Nothing is let go of while a batch is under way that may speak of it.
    * @returns handles that will not be used again
    */
-  evict(): { origins: number[]; series: number[] } {
-    const origins: number[] = [];
+  evict(): { resources: number[]; series: number[] } {
+    const resources: number[] = [];
     const series: number[] = [];
-    if (this.underWay === 0 && this.newOrigins.length === 0)
-      for (const [key, handle] of this.origins) {
-        if (this.origins.size <= LIMITS.sendersHeld) break;
-        this.origins.delete(key);
+    if (this.underWay === 0 && this.newResources.length === 0)
+      for (const [key, handle] of this.resources) {
+        if (this.resources.size <= LIMITS.sendersHeld) break;
+        this.resources.delete(key);
         this.operations.delete(handle);
-        origins.push(handle);
+        resources.push(handle);
       }
-    if (origins.length) series.push(...this.series.release(new Set(origins)));
-    return { origins, series };
+    if (resources.length) series.push(...this.series.release(new Set(resources)));
+    return { resources, series };
   }
 
-  origin(attributes: readonly Attribute[], extra: OriginAttributes = {}): number {
+  resource(attributes: readonly Attribute[], extra: ResourceAttributes = {}): number {
     const kept: Record<string, string> = { ...extra };
     let count = 0;
     for (const [key, value] of attributes) {
-      if (!key || count++ >= LIMITS.originAttributes) continue;
+      if (!key || count++ >= LIMITS.resourceAttributes) continue;
       kept[key.slice(0, LIMITS.attributeKey)] = textOf(value).slice(0, LIMITS.attributeValue);
     }
     const key = JSON.stringify(Object.entries(kept).sort(([a], [b]) => (a < b ? -1 : 1)));
-    const known = this.origins.get(key);
+    const known = this.resources.get(key);
     if (known !== undefined) {
-      this.origins.delete(key);
-      this.origins.set(key, known);
+      this.resources.delete(key);
+      this.resources.set(key, known);
       return known;
     }
     const handle = this.nextHandle++;
-    this.origins.set(key, handle);
-    this.newOrigins.push({ handle, attributes: kept });
+    this.resources.set(key, handle);
+    this.newResources.push({ handle, attributes: kept });
     return handle;
   }
 
@@ -319,14 +319,14 @@ export class BatchBuilder {
     return undefined;
   }
 
-  metrics(resources: readonly OfResource<Metric>[], extra: OriginAttributes, rejected: Rejected): void {
-    for (const { resource, items } of resources) {
-      const origin = this.origin(resource, extra);
-      for (const metric of items) this.metric(origin, metric, rejected);
+  metrics(resources: readonly OfResource<Metric>[], extra: ResourceAttributes, rejected: Rejected): void {
+    for (const { resource: said, items } of resources) {
+      const resource = this.resource(said, extra);
+      for (const metric of items) this.metric(resource, metric, rejected);
     }
   }
 
-  private metric(origin: number, { name, unit, data }: Metric, rejected: Rejected): void {
+  private metric(resource: number, { name, unit, data }: Metric, rejected: Rejected): void {
     if (data.kind === "none") return;
     if (!name || name.length > LIMITS.metricName) {
       rejected.add(
@@ -347,14 +347,14 @@ export class BatchBuilder {
         );
         continue;
       }
-      const put = (suffix: string, form: Instrument, value: number, own = kept) => {
+      const put = (suffix: string, instrument: Instrument, value: number, own = kept) => {
         let stream = streams.get(suffix);
-        if (!stream) streams.set(suffix, (stream = this.series.stream(origin, name + suffix, own, form)));
-        return form === "total"
+        if (!stream) streams.set(suffix, (stream = this.series.stream(resource, name + suffix, own, instrument)));
+        return instrument === "total"
           ? this.total(stream, instance, point.startMs, point.atMs, value)
           : this.sample(stream, instance, point.atMs, value);
       };
-      if (point.exemplars) this.takeExemplars(origin, name, instance, point.exemplars);
+      if (point.exemplars) this.takeExemplars(resource, name, instance, point.exemplars);
       let problem: string | undefined;
       switch (data.kind) {
         case "gauge":
@@ -376,7 +376,7 @@ export class BatchBuilder {
         }
         default:
           problem = this.histogram(
-            origin,
+            resource,
             name,
             instance,
             data.temporality === 1 ? "delta" : "total",
@@ -389,13 +389,13 @@ export class BatchBuilder {
   }
 
   /** Keeps the highest of a point's exemplars that have a trace to look at. */
-  private takeExemplars(origin: number, metric: string, instance: string, exemplars: readonly Exemplar[]): void {
+  private takeExemplars(resource: number, metric: string, instance: string, exemplars: readonly Exemplar[]): void {
     const traced = exemplars.filter(
       (one) => isId(one.traceId, 32) && Number.isFinite(one.value) && this.wrongTime(one.atMs) === undefined,
     );
     for (const one of traced.sort((a, b) => b.value - a.value).slice(0, LIMITS.exemplars))
       this.exemplars.push({
-        origin,
+        resource,
         metric,
         instance,
         atMs: Math.round(one.atMs),
@@ -407,12 +407,12 @@ export class BatchBuilder {
 
   /** Count, sum and extremes of a histogram, and quantiles of what it counted since the point before. */
   private histogram(
-    origin: number,
+    resource: number,
     name: string,
     instance: string,
-    form: "delta" | "total",
+    instrument: "delta" | "total",
     point: HistogramPoint | ExponentialPoint,
-    put: (suffix: string, form: Instrument, value: number, unit?: string) => string | undefined,
+    put: (suffix: string, instrument: Instrument, value: number, unit?: string) => string | undefined,
   ): string | undefined {
     const now: Counted =
       "scale" in point
@@ -441,13 +441,13 @@ export class BatchBuilder {
     if (now.counts.length > 2000 || now.negative.length > 2000) return "A histogram has more than 2,000 buckets.";
     if (!("scale" in point) && now.counts.length && now.counts.length !== now.bounds.length + 1)
       return "A histogram must have one more count than bounds.";
-    let problem = put(".count", form, point.count, "1");
+    let problem = put(".count", instrument, point.count, "1");
     // State is kept of what is taken only.
     if (problem !== undefined) return problem;
-    if (point.sum !== null) problem = put(".sum", form, point.sum);
+    if (point.sum !== null) problem = put(".sum", instrument, point.sum);
     let counted: Counted | undefined = now;
-    if (form === "total") {
-      const key = this.series.of(this.series.stream(origin, `${name}.count`, "1", form), instance);
+    if (instrument === "total") {
+      const key = this.series.of(this.series.stream(resource, `${name}.count`, "1", instrument), instance);
       if (typeof key === "string") return key;
       counted = sinceBefore(this.buckets.get(key), now);
       this.buckets.set(key, now);
@@ -467,8 +467,8 @@ export class BatchBuilder {
               counted.bounds,
               counted.counts,
               quantile,
-              form === "delta" ? point.min : null,
-              form === "delta" ? point.max : null,
+              instrument === "delta" ? point.min : null,
+              instrument === "delta" ? point.max : null,
             );
       // What lies below the stated error is not in the data.
       if (!Number.isNaN(value))
@@ -481,23 +481,23 @@ export class BatchBuilder {
     return problem;
   }
 
-  logRecords(resources: readonly OfResource<LogRecord>[], extra: OriginAttributes, rejected: Rejected): void {
-    for (const { resource, items } of resources) {
-      const origin = this.origin(resource, extra);
+  logRecords(resources: readonly OfResource<LogRecord>[], extra: ResourceAttributes, rejected: Rejected): void {
+    for (const { resource: said, items } of resources) {
+      const resource = this.resource(said, extra);
       for (const record of items) {
         const atMs = record.atMs || record.observedMs || this.now();
         const wrong = this.wrongTime(atMs);
         if (wrong) rejected.add(wrong);
-        else this.log(origin, { ...record, atMs });
+        else this.log(resource, { ...record, atMs });
       }
     }
   }
 
   spanRecords(resources: readonly OfResource<SpanRecord>[], rejected: Rejected): void {
-    for (const { resource, items } of resources) {
-      const origin = this.origin(resource);
-      let names = this.operations.get(origin);
-      if (!names) this.operations.set(origin, (names = new Set()));
+    for (const { resource: said, items } of resources) {
+      const resource = this.resource(said);
+      let names = this.operations.get(resource);
+      if (!names) this.operations.set(resource, (names = new Set()));
       for (const span of items) {
         const wrong =
           !isId(span.traceId, 32) || !isId(span.spanId, 16) || (span.parentId !== "" && !isId(span.parentId, 16))
@@ -508,7 +508,7 @@ export class BatchBuilder {
           continue;
         }
         let name = span.name.slice(0, LIMITS.spanName) || "(no name)";
-        if (!names.has(name) && names.size >= LIMITS.operationsOfOrigin) name = "further operations";
+        if (!names.has(name) && names.size >= LIMITS.operationsOfResource) name = "further operations";
         names.add(name);
         const detail: Record<string, unknown> = {};
         if (span.attributes.length) detail.attributes = bounded(span.attributes);
@@ -525,7 +525,7 @@ export class BatchBuilder {
             attributes: { "attributes left out": span.attributes.length, because: "they are too long together" },
           });
         this.spans.push({
-          origin,
+          resource,
           traceId: span.traceId,
           spanId: span.spanId,
           parentId: span.parentId,
@@ -541,7 +541,7 @@ export class BatchBuilder {
   }
 
   log(
-    origin: number,
+    resource: number,
     record: {
       atMs: number;
       severity: number;
@@ -558,7 +558,7 @@ export class BatchBuilder {
     if (text && text.length > LIMITS.logAttributesText)
       text = JSON.stringify({ "attributes left out": record.attributes.length, because: "they are too long together" });
     this.logs.push({
-      origin,
+      resource,
       atMs: Math.round(record.atMs),
       severity:
         Number.isInteger(record.severity) && record.severity >= 0 && record.severity <= 24 ? record.severity : 0,

@@ -19,7 +19,7 @@ export class IngestChannel {
   readonly builder: BatchBuilder;
   readonly figures: ReceiverFigures = {
     requests: 0,
-    toldToWait: 0,
+    throttled: 0,
     unreadable: 0,
     refused: 0,
     syslog: 0,
@@ -76,7 +76,7 @@ export class IngestChannel {
       !batch.logs.length &&
       !batch.spans.length &&
       !batch.events.length &&
-      !batch.origins.length
+      !batch.resources.length
     ) {
       pending.settle();
       return Promise.resolve({ problem: undefined, refused: [] });
@@ -94,8 +94,8 @@ export class IngestChannel {
 
   /** Lets the engine know which senders are not held any more. */
   private evict(): void {
-    const { origins, series } = this.builder.evict();
-    if (origins.length) this.port.postMessage({ kind: "release", origins, series } satisfies FromReceivers);
+    const { resources, series } = this.builder.evict();
+    if (resources.length) this.port.postMessage({ kind: "release", resources, series } satisfies FromReceivers);
   }
 
   tellFigures(scraped: readonly TargetState[]): void {

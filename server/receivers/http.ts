@@ -142,7 +142,7 @@ async function take(request: IncomingMessage, json: boolean, channel: IngestChan
     throw new Refusal(413, EXHAUSTED, `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`);
   const held = channel.enter(Math.max(length, 65_536));
   if (!held) {
-    channel.figures.toldToWait++;
+    channel.figures.throttled++;
     throw new Refusal(429, EXHAUSTED, "Too much is under way. Send it again a little later.", 1);
   }
   try {

@@ -6,17 +6,17 @@ export const LIMITS = {
   pointAttributes: 24,
   attributeKey: 120,
   attributeValue: 240,
-  originAttributes: 64,
+  resourceAttributes: 64,
   logAttributes: 64,
   logAttributesText: 16_384,
   body: 32_768,
   spanName: 200,
   spanEvents: 64,
   /** Names of operations of one sender; further ones are counted together. */
-  operationsOfOrigin: 500,
+  operationsOfResource: 500,
   metricName: 200,
   /** Series of one sender, and of all. */
-  seriesOfOrigin: 20_000,
+  seriesOfResource: 20_000,
   series: 200_000,
   /** Senders held in memory; those heard longest ago are met anew when they come again. */
   sendersHeld: 5_000,

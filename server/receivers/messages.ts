@@ -5,7 +5,7 @@ import type { Target, TargetState } from "./scraper";
 export interface ReceiverFigures {
   requests: number;
   /** Requests that were told to come again later, because too much was under way. */
-  toldToWait: number;
+  throttled: number;
   /** Requests that could not be read. */
   unreadable: number;
   /** Points and records that were refused one by one. */
@@ -20,7 +20,7 @@ export interface ReceiverFigures {
 export type FromReceivers =
   | { kind: "batch"; id: number; batch: Batch }
   /** Handles that will not be used again. */
-  | { kind: "release"; origins: number[]; series: number[] }
+  | { kind: "release"; resources: number[]; series: number[] }
   | { kind: "figures"; figures: ReceiverFigures; scraped: TargetState[] };
 
 export type ToReceivers =

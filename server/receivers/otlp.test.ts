@@ -370,7 +370,7 @@ describe("sorting what arrives", () => {
     expect(batch.series.map((one) => one.instance)).toEqual(["a=x, b=2", "a=y"]);
     expect(batch.handles[0]).toBe(batch.handles[1]);
     metrics(gauge("m", [{ attributes: [["a", "y"]] }]));
-    expect(settled(builder)).toMatchObject({ origins: [], series: [] });
+    expect(settled(builder)).toMatchObject({ resources: [], series: [] });
     expect(instanceOf(Array.from({ length: 25 }, (_, index) => [`k${index}`, 1]))).toBeUndefined();
   });
 
@@ -452,15 +452,15 @@ describe("sorting what arrives", () => {
     };
     let released = 0;
     for (let sender = 0; sender < LIMITS.sendersHeld + 500; sender++) {
-      const { origins, series } = from(sender);
-      expect(series.length).toBe(origins.length);
-      released += origins.length;
+      const { resources, series } = from(sender);
+      expect(series.length).toBe(resources.length);
+      released += resources.length;
     }
     expect(builder.senders).toBe(LIMITS.sendersHeld);
     expect(released).toBe(500);
     builder.metrics([{ resource: [["host.name", "h0"]], items: [gauge("m", [{}])] }], {}, rejected);
     expect(settled(builder)).toMatchObject({
-      origins: [{ attributes: { "host.name": "h0" } }],
+      resources: [{ attributes: { "host.name": "h0" } }],
       series: [{ metric: "m" }],
     });
     expect(rejected.count).toBe(0);
@@ -482,7 +482,7 @@ describe("sorting what arrives", () => {
     builder.take().pending.abandon();
     metrics(gauge("m", [{}]));
     expect(settled(builder)).toMatchObject({
-      origins: [{ attributes: { "service.name": "s" } }],
+      resources: [{ attributes: { "service.name": "s" } }],
       series: [{ metric: "m" }],
     });
   });
@@ -680,8 +680,8 @@ describe("sorting what arrives", () => {
       {},
       rejected,
     );
-    const { logs, origins } = settled(builder);
-    expect(origins[0]?.attributes["service.name"]).toHaveLength(240);
+    const { logs, resources } = settled(builder);
+    expect(resources[0]?.attributes["service.name"]).toHaveLength(240);
     expect(logs).toHaveLength(1);
     expect(logs[0]).toMatchObject({ severity: 0, traceId: null });
     expect(logs[0]?.body).toHaveLength(32_768);

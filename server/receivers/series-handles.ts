@@ -4,20 +4,20 @@ import { LIMITS } from "./limits";
 
 /** The series of one sender and metric; they differ by their instances. */
 export interface Stream {
-  readonly origin: number;
+  readonly resource: number;
   readonly metric: string;
   readonly unit: string;
-  readonly form: Instrument;
+  readonly instrument: Instrument;
   readonly handles: Map<string, number>;
 }
 
-const keyOf = ({ origin, metric, unit, form }: Omit<Stream, "handles">) =>
-  `${origin}\u0000${metric}\u0000${form}\u0000${unit}`;
+const keyOf = ({ resource, metric, unit, instrument }: Omit<Stream, "handles">) =>
+  `${resource}\u0000${metric}\u0000${instrument}\u0000${unit}`;
 
 /** Gives every series a handle when it is met for the first time, and refuses what would be too many. */
 export class SeriesHandles {
   private readonly streams = new Map<string, Stream>();
-  private readonly ofOrigin = new Map<number, number>();
+  private readonly ofResource = new Map<number, number>();
   /** Series the engine will not take, with its sentence. */
   private readonly refused = new Map<number, string>();
   private count = 0;
@@ -26,9 +26,15 @@ export class SeriesHandles {
   constructor(private readonly nextHandle: () => number) {}
 
   /** The stream of that description; it is kept once it has a series. */
-  stream(origin: number, metric: string, unit: string, form: Instrument): Stream {
+  stream(resource: number, metric: string, unit: string, instrument: Instrument): Stream {
     return (
-      this.streams.get(keyOf({ origin, metric, unit, form })) ?? { origin, metric, unit, form, handles: new Map() }
+      this.streams.get(keyOf({ resource, metric, unit, instrument })) ?? {
+        resource,
+        metric,
+        unit,
+        instrument,
+        handles: new Map(),
+      }
     );
   }
 
@@ -36,17 +42,17 @@ export class SeriesHandles {
   of(stream: Stream, instance: string): number | string {
     const known = stream.handles.get(instance);
     if (known !== undefined) return this.refused.get(known) ?? known;
-    const own = this.ofOrigin.get(stream.origin) ?? 0;
-    if (own >= LIMITS.seriesOfOrigin)
-      return `This sender has ${LIMITS.seriesOfOrigin} series already; further ones are not kept. Look for an attribute that differs with every request.`;
+    const own = this.ofResource.get(stream.resource) ?? 0;
+    if (own >= LIMITS.seriesOfResource)
+      return `This sender has ${LIMITS.seriesOfResource} series already; further ones are not kept. Look for an attribute that differs with every request.`;
     if (this.count >= LIMITS.series) return `There are ${LIMITS.series} series already; further ones are not kept.`;
-    const { origin, metric, unit, form, handles } = stream;
+    const { resource, metric, unit, instrument, handles } = stream;
     const handle = this.nextHandle();
     if (handles.size === 0) this.streams.set(keyOf(stream), stream);
     handles.set(instance, handle);
-    this.ofOrigin.set(origin, own + 1);
+    this.ofResource.set(resource, own + 1);
     this.count++;
-    this.fresh.push({ handle, origin, metric, instance, unit, form });
+    this.fresh.push({ handle, resource, metric, instance, unit, instrument });
     return handle;
   }
 
@@ -62,10 +68,10 @@ export class SeriesHandles {
   }
 
   /** Lets go of everything of some senders; returns the handles of their series. */
-  release(origins: ReadonlySet<number>): number[] {
+  release(resources: ReadonlySet<number>): number[] {
     const handles: number[] = [];
     for (const [key, stream] of this.streams) {
-      if (!origins.has(stream.origin)) continue;
+      if (!resources.has(stream.resource)) continue;
       this.streams.delete(key);
       for (const handle of stream.handles.values()) {
         handles.push(handle);
@@ -73,18 +79,18 @@ export class SeriesHandles {
         this.count--;
       }
     }
-    for (const origin of origins) this.ofOrigin.delete(origin);
+    for (const resource of resources) this.ofResource.delete(resource);
     return handles;
   }
 
   /** They are new again when they come the next time. */
   forget(list: readonly SeriesDef[]): void {
-    for (const { handle, origin, metric, instance, unit, form } of list) {
-      const stream = this.streams.get(keyOf({ origin, metric, unit, form }));
+    for (const { handle, resource, metric, instance, unit, instrument } of list) {
+      const stream = this.streams.get(keyOf({ resource, metric, unit, instrument }));
       if (stream?.handles.get(instance) !== handle) continue;
       stream.handles.delete(instance);
       if (stream.handles.size === 0) this.streams.delete(keyOf(stream));
-      this.ofOrigin.set(origin, (this.ofOrigin.get(origin) ?? 1) - 1);
+      this.ofResource.set(resource, (this.ofResource.get(resource) ?? 1) - 1);
       this.count--;
     }
   }

@@ -100,7 +100,7 @@ export class SyslogReceiver {
   private sort({ text, peer, atMs }: Waiting): void {
     const read = readSyslog(text, atMs);
     if (read.form === "none") this.channel.figures.syslogOdd++;
-    const origin: Record<string, string> = {
+    const resource: Record<string, string> = {
       "source.address": peer,
       ...(read.host ? { "host.name": read.host } : {}),
       ...(read.app ? { "app.name": read.app } : {}),
@@ -113,10 +113,11 @@ export class SyslogReceiver {
       ...read.data.map(([name, value]): Attribute => [name, value]),
     ];
     // A device whose clock is far off is told of under the time at which it was heard.
-    const told = read.atMs !== null && Math.abs(read.atMs - atMs) < 3_600_000 ? read.atMs : atMs;
-    if (told !== read.atMs && read.atMs !== null) attributes.push(["time as sent", new Date(read.atMs).toISOString()]);
-    this.channel.builder.log(this.channel.builder.origin(Object.entries(origin)), {
-      atMs: told,
+    const stated = read.atMs !== null && Math.abs(read.atMs - atMs) < 3_600_000 ? read.atMs : atMs;
+    if (stated !== read.atMs && read.atMs !== null)
+      attributes.push(["time as sent", new Date(read.atMs).toISOString()]);
+    this.channel.builder.log(this.channel.builder.resource(Object.entries(resource)), {
+      atMs: stated,
       severity: severityOfSyslog(read.severity),
       body: read.text,
       attributes,

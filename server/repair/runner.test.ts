@@ -7,7 +7,7 @@ import { changesIn } from "../store/changes";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { incidentEvents, openIncident } from "../store/incidents";
-import { insertOrigin } from "../store/origins";
+import { insertResource } from "../store/resources";
 import { listRunbooks, runById, saveRunbook, stepsOfRun } from "../store/runs";
 import { Runner } from "./runner";
 
@@ -91,8 +91,8 @@ async function run(steps: unknown[], componentId = host(), incidentId: number | 
 async function ended(id: number) {
   while (runById(db, id)?.state === "running") await new Promise((done) => setImmediate(done));
 }
-function sample(componentId: number, value: number, originId: number | null = null) {
-  const series = writer.series({ componentId, serviceId: null, originId }, "memory.used", "", "%", now);
+function sample(componentId: number, value: number, resourceId: number | null = null) {
+  const series = writer.series({ componentId, serviceId: null, resourceId }, "memory.used", "", "%", now);
   writer.record(series, now, value);
   writer.commit("tick", () => undefined);
 }
@@ -186,10 +186,10 @@ describe("a check", () => {
   });
   it("takes what an agent sends where nothing polls the host", async () => {
     const componentId = host();
-    const originId = insertOrigin(db, "{}", { componentId, why: "" }, START);
-    sample(componentId, 95, originId);
+    const resourceId = insertResource(db, "{}", { componentId, why: "" }, START);
+    sample(componentId, 95, resourceId);
     now += 1000;
-    meanwhile = [() => sample(componentId, 60, originId), () => sample(componentId, 61, originId)];
+    meanwhile = [() => sample(componentId, 60, resourceId), () => sample(componentId, 61, resourceId)];
     const { run: made } = await run([check()], componentId);
     expect(made).toMatchObject({ state: "passed", message: null });
   });

@@ -227,19 +227,19 @@ export class Runner {
     if (!series) return `${title} is not measured on the target, so it cannot be checked.`;
     const limit = formatValue(step.value, series.unit);
     const until = now() + step.timeoutSeconds * 1000;
-    let told = 0;
+    let reported = 0;
     let mean = Number.NaN;
     while (now() < until && !signal.aborted) {
       const samples = readSamples(db, series.id, startedAt, now());
       const last = [...samples.values].slice(-step.meanOf);
       mean = last.reduce((sum, value) => sum + value, 0) / last.length;
-      if (samples.times.length > told) {
-        told = samples.times.length;
+      if (samples.times.length > reported) {
+        reported = samples.times.length;
         appendOutput(
           db,
           id,
           position,
-          `${title} ${formatValue(samples.values[told - 1], series.unit)}, mean of ${last.length}: ${formatValue(mean, series.unit)} (wanted: ${step.is} ${limit})\n`,
+          `${title} ${formatValue(samples.values[reported - 1], series.unit)}, mean of ${last.length}: ${formatValue(mean, series.unit)} (wanted: ${step.is} ${limit})\n`,
         );
         this.tell(id);
         if (last.length >= step.meanOf && (step.is === "below" ? mean < step.value : mean > step.value))

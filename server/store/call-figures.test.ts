@@ -3,7 +3,7 @@ import { expect, it } from "vitest";
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { callFigures, CallHalves, operationFigures } from "./call-figures";
 import { prepared, type Db } from "./database";
-import { insertOrigin } from "./origins";
+import { insertResource } from "./resources";
 import { SpanWriter, type NewSpan } from "./span-writer";
 import { useStore } from "../../tests/store";
 
@@ -13,18 +13,18 @@ let db: Db;
 useStore((opened) => {
   db = opened;
   for (const name of ["a", "b", "c", "d"])
-    insertOrigin(db, `{"service.name":"${name}"}`, { componentId: null, why: "" }, AT);
+    insertResource(db, `{"service.name":"${name}"}`, { componentId: null, why: "" }, AT);
 });
 
 /** A call from one sender to another: the caller's span and the answer's. */
 const call = (n: number, from: number, to: number, atMs: number, durationMs: number): NewSpan[] => {
   const traceId = (n + 1).toString(16).padStart(32, "0");
-  const span = (originId: number, spanId: string, parentId: string): NewSpan => ({
+  const span = (resourceId: number, spanId: string, parentId: string): NewSpan => ({
     traceId,
     spanId,
     parentId,
-    originId,
-    name: `of ${originId}`,
+    resourceId,
+    name: `of ${resourceId}`,
     kind: parentId ? 2 : 3,
     startMs: atMs,
     endMs: atMs + durationMs,
@@ -93,9 +93,9 @@ it("says the same from half hours and minutes as from the calls themselves, thos
                 direct.length,
               ]);
             }
-          const answered = prepared<{ id: number; origin_id: number }>(
+          const answered = prepared<{ id: number; resource_id: number }>(
             db,
-            "SELECT id, origin_id FROM operation WHERE kind = 2",
+            "SELECT id, resource_id FROM operation WHERE kind = 2",
           ).all();
           const figures = operationFigures(
             db,
@@ -103,8 +103,8 @@ it("says the same from half hours and minutes as from the calls themselves, thos
             fromMs,
             toMs,
           );
-          for (const { id, origin_id } of answered)
-            expect(figures.get(id)?.calls ?? 0).toBe(inside.filter((one) => one.to === origin_id).length);
+          for (const { id, resource_id } of answered)
+            expect(figures.get(id)?.calls ?? 0).toBe(inside.filter((one) => one.to === resource_id).length);
         }
       },
     ),

@@ -47,7 +47,11 @@ const FIGURES = "calls, failed, sum_us, sketch";
 const tableOf = (subject: CallSubject) =>
   subject.length === 1
     ? { table: "operation", where: "operation_id = ?", columns: "operation_id" }
-    : { table: "call", where: "from_origin_id = ? AND to_origin_id = ?", columns: "from_origin_id, to_origin_id" };
+    : {
+        table: "call",
+        where: "from_resource_id = ? AND to_resource_id = ?",
+        columns: "from_resource_id, to_resource_id",
+      };
 
 function minutesOf(db: Db, subject: CallSubject, fromMs: number, beforeMs: number): FiguresRow[] {
   const { table, where } = tableOf(subject);
@@ -185,7 +189,7 @@ export class CallHalves {
       for (let row = operation.get(after?.[0] ?? 0); row; row = operation.get(row.id)) yield [row.id];
     const pair = prepared<{ a: number; b: number }>(
       this.db,
-      "SELECT from_origin_id AS a, to_origin_id AS b FROM call_minute WHERE (from_origin_id, to_origin_id) > (?, ?) ORDER BY from_origin_id, to_origin_id LIMIT 1",
+      "SELECT from_resource_id AS a, to_resource_id AS b FROM call_minute WHERE (from_resource_id, to_resource_id) > (?, ?) ORDER BY from_resource_id, to_resource_id LIMIT 1",
     );
     const [from, to] = after?.length === 2 ? after : [0, 0];
     for (let row = pair.get(from, to); row; row = pair.get(row.a, row.b)) yield [row.a, row.b];

@@ -83,7 +83,7 @@ export function prepared<Row = unknown>(db: Db, sql: string): Database.Statement
 }
 
 /** A sentence for trouble that comes from the disk or the store, or undefined for other errors. */
-export function storeTrouble(error: unknown): string | undefined {
+export function storeProblem(error: unknown): string | undefined {
   // What a time-out carries as its code is a number.
   const given = (error as { code?: unknown } | undefined)?.code;
   const code = typeof given === "string" ? given : "";

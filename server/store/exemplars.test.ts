@@ -4,18 +4,18 @@ import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { migrate, openStore, prepared, type Db } from "./database";
 import { exemplarsOf, forgetExemplars, writeExemplars, type NewExemplar } from "./exemplars";
-import { insertOrigin } from "./origins";
+import { insertResource } from "./resources";
 import { SpanWriter } from "./span-writer";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let folder: string;
 let db: Db;
-let originId: number;
+let resourceId: number;
 beforeEach(() => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
   db = openStore(join(folder, "store.db"), "writer");
   migrate(db, join(process.cwd(), "server", "store", "migrations"));
-  originId = insertOrigin(db, "{}", { componentId: null, why: "" }, AT);
+  resourceId = insertResource(db, "{}", { componentId: null, why: "" }, AT);
 });
 afterEach(() => {
   db.close();
@@ -26,12 +26,12 @@ const trace = (number: number) => number.toString(16).padStart(32, "0");
 /** Keeps a measurement, and the span of its trace unless that is left out. */
 function keep(number: number, atMs: number, value: number, changes: Partial<NewExemplar> = {}, spanKept = true): void {
   writeExemplars(db, [
-    { originId, metric: "took", instance: "a=b", atMs, value, traceId: trace(number), spanId: "", ...changes },
+    { resourceId, metric: "took", instance: "a=b", atMs, value, traceId: trace(number), spanId: "", ...changes },
   ]);
   if (spanKept)
     new SpanWriter(db).write([
       {
-        originId,
+        resourceId,
         traceId: trace(number),
         spanId: number.toString(16).padStart(16, "0"),
         parentId: "",
@@ -45,7 +45,7 @@ function keep(number: number, atMs: number, value: number, changes: Partial<NewE
     ]);
 }
 const found = (metric: string, places = 10, instance = "a=b") =>
-  exemplarsOf(db, { origin_id: originId, metric, instance }, AT, AT + 10_000, places);
+  exemplarsOf(db, { resource_id: resourceId, metric, instance }, AT, AT + 10_000, places);
 
 describe("exemplars of a series", () => {
   it("are those of what it was worked out of", () => {
@@ -56,7 +56,7 @@ describe("exemplars of a series", () => {
     // A count of calls has no value in common with how long one took.
     expect(found("took.count")).toEqual([]);
     expect(found("took.p95", 10, "a=c")).toEqual([]);
-    expect(exemplarsOf(db, { origin_id: null, metric: "took", instance: "a=b" }, 0, AT * 2, 10)).toEqual([]);
+    expect(exemplarsOf(db, { resource_id: null, metric: "took", instance: "a=b" }, 0, AT * 2, 10)).toEqual([]);
   });
   it("are the highest of each part of the window, and nothing from outside it", () => {
     [

@@ -21,7 +21,7 @@ export function findSeries(db: Db, words: readonly string[], most: number): Foun
     `SELECT id, metric, instance, owner, kind, site FROM
        (SELECT s.id, s.metric, s.instance, coalesce(c.name, v.name, o.attributes, '') AS owner, coalesce(c.kind, 'service') AS kind, coalesce(c.site, '') AS site,
           lower(s.metric || ' ' || coalesce(c.name, v.name, o.attributes, '') || ' ' || coalesce(c.kind, '') || ' ' || coalesce(c.site, '')) || ' ' || metric_name(s.metric, s.instance) AS hay
-        FROM series s LEFT JOIN component c ON c.id = s.component_id LEFT JOIN service v ON v.id = s.service_id LEFT JOIN origin o ON o.id = s.origin_id
+        FROM series s LEFT JOIN component c ON c.id = s.component_id LEFT JOIN service v ON v.id = s.service_id LEFT JOIN resource o ON o.id = s.resource_id
         WHERE c.valid_to IS NULL)
      WHERE hay LIKE ? ESCAPE '\\' AND hay LIKE ? ESCAPE '\\' AND hay LIKE ? ESCAPE '\\' AND hay LIKE ? ESCAPE '\\' AND hay LIKE ? ESCAPE '\\' AND hay LIKE ? ESCAPE '\\'
      ORDER BY length(hay), owner, instance LIMIT ?`,
@@ -52,8 +52,8 @@ export function seriesForRules(
     db,
     `SELECT s.id, s.instance, s.unit, coalesce(c.name, v.name) AS name, c.kind, s.service_id FROM series s
      LEFT JOIN component c ON c.id = s.component_id AND c.valid_to IS NULL LEFT JOIN service v ON v.id = s.service_id AND v.valid_to IS NULL
-     WHERE s.metric = ? AND (c.id IS NOT NULL OR v.id IS NOT NULL) AND (s.origin_id IS NULL OR NOT EXISTS
-       (SELECT 1 FROM series p WHERE p.component_id = s.component_id AND p.metric = s.metric AND p.instance = s.instance AND p.origin_id IS NULL))
+     WHERE s.metric = ? AND (c.id IS NOT NULL OR v.id IS NOT NULL) AND (s.resource_id IS NULL OR NOT EXISTS
+       (SELECT 1 FROM series p WHERE p.component_id = s.component_id AND p.metric = s.metric AND p.instance = s.instance AND p.resource_id IS NULL))
      ORDER BY name, s.instance`,
   ).all(metric);
 }

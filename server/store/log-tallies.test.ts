@@ -13,7 +13,7 @@ const records = fc.array(
   fc.record({
     atMs: fc.nat({ max: 4 * HOUR_MS }).map((ms) => AT + ms),
     patternId: fc.integer({ min: 1, max: 3 }),
-    originId: fc.integer({ min: 1, max: 3 }),
+    resourceId: fc.integer({ min: 1, max: 3 }),
     severity: fc.constantFrom(9, 17),
   }),
   { maxLength: 60 },
@@ -35,10 +35,13 @@ it("counts, finds and dates the same from half hours and minutes as from the rec
         const all = batches.flat();
         const inside = all.filter((one) => minute(one.atMs) >= minute(fromMs) && minute(one.atMs) <= toMs);
 
-        const counts = (list: Iterable<{ patternId: number; originId: number; severity: number; count?: number }>) => {
+        const counts = (
+          list: Iterable<{ patternId: number; resourceId: number; severity: number; count?: number }>,
+        ) => {
           const sums: Record<string, number> = {};
-          for (const { patternId, originId, severity, count = 1 } of list)
-            sums[`${patternId} ${originId} ${severity}`] = (sums[`${patternId} ${originId} ${severity}`] ?? 0) + count;
+          for (const { patternId, resourceId, severity, count = 1 } of list)
+            sums[`${patternId} ${resourceId} ${severity}`] =
+              (sums[`${patternId} ${resourceId} ${severity}`] ?? 0) + count;
           return sums;
         };
         expect(counts(talliesIn(db, fromMs, toMs, stepMs))).toEqual(counts(inside));
@@ -63,7 +66,7 @@ it("counts, finds and dates the same from half hours and minutes as from the rec
         }
         const wanted = new Set([1, 3]);
         const minutes = inside
-          .filter((one) => wanted.has(one.originId) && one.severity >= 17)
+          .filter((one) => wanted.has(one.resourceId) && one.severity >= 17)
           .map((one) => minute(one.atMs));
         expect([...minutesWith(db, wanted, fromMs, toMs, 17)]).toEqual([...new Set(minutes)].sort((a, b) => b - a));
       },

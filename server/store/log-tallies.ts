@@ -5,7 +5,7 @@ import { prepared, type Db } from "./database";
 export interface Tally {
   atMs: number;
   patternId: number;
-  originId: number;
+  resourceId: number;
   severity: number;
   count: number;
 }
@@ -17,26 +17,26 @@ const TABLES = [
   { table: "log_tally_half", column: "half_at", stepMs: HALF_HOUR_MS },
 ] as const;
 const [MINUTES, HALVES] = TABLES;
-const COLUMNS = "pattern_id AS patternId, origin_id AS originId, severity, count";
+const COLUMNS = "pattern_id AS patternId, resource_id AS resourceId, severity, count";
 
 /** Counts records by minutes and half hours; call inside the transaction that keeps them. */
 export function countLogs(db: Db, records: Iterable<Omit<Tally, "count">>): void {
   let finer: Iterable<Omit<Tally, "count"> & { count?: number }> = records;
   for (const { table, column, stepMs } of TABLES) {
     const tallies = new Map<string, Tally>();
-    for (const { atMs, patternId, originId, severity, count = 1 } of finer) {
+    for (const { atMs, patternId, resourceId, severity, count = 1 } of finer) {
       const start = floorTo(stepMs, atMs);
-      const key = `${start}|${patternId}|${originId}|${severity}`;
+      const key = `${start}|${patternId}|${resourceId}|${severity}`;
       const tally = tallies.get(key);
       if (tally) tally.count += count;
-      else tallies.set(key, { atMs: start, patternId, originId, severity, count });
+      else tallies.set(key, { atMs: start, patternId, resourceId, severity, count });
     }
     const statement = prepared(
       db,
-      `INSERT INTO ${table} (${column}, pattern_id, origin_id, severity, count) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET count = count + excluded.count`,
+      `INSERT INTO ${table} (${column}, pattern_id, resource_id, severity, count) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET count = count + excluded.count`,
     );
-    for (const { atMs, patternId, originId, severity, count } of tallies.values())
-      statement.run(atMs, patternId, originId, severity, count);
+    for (const { atMs, patternId, resourceId, severity, count } of tallies.values())
+      statement.run(atMs, patternId, resourceId, severity, count);
     // Half hours are made of the minutes, of which there are fewer than records.
     finer = [...tallies.values()];
   }
@@ -97,16 +97,16 @@ export function cameBetween(
 /** Minutes in which some senders said something of a severity or above, the last first. */
 export function* minutesWith(
   db: Db,
-  originIds: ReadonlySet<number>,
+  resourceIds: ReadonlySet<number>,
   fromMs: number,
   toMs: number,
   leastSeverity: number,
 ): Generator<number> {
-  const ids = JSON.stringify([...originIds]);
+  const ids = JSON.stringify([...resourceIds]);
   const starts = ({ table, column }: (typeof TABLES)[number], from: number, before: number) =>
     prepared<{ atMs: number }>(
       db,
-      `SELECT DISTINCT ${column} AS atMs FROM ${table} WHERE ${column} >= ? AND ${column} < ? AND severity >= ? AND origin_id IN (SELECT value FROM json_each(?)) ORDER BY ${column} DESC`,
+      `SELECT DISTINCT ${column} AS atMs FROM ${table} WHERE ${column} >= ? AND ${column} < ? AND severity >= ? AND resource_id IN (SELECT value FROM json_each(?)) ORDER BY ${column} DESC`,
     ).all(from, before, leastSeverity, ids);
   for (const { atMs: half } of starts(HALVES, floorTo(HALF_HOUR_MS, fromMs), toMs + 1))
     for (const { atMs } of starts(

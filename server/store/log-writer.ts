@@ -7,7 +7,7 @@ import { countLogs, forgetTallies, type Tally } from "./log-tallies";
 export interface NewLog {
   atMs: number;
   severity: number;
-  originId: number;
+  resourceId: number;
   body: string;
   /** JSON, or null without attributes. */
   attributes: string | null;
@@ -49,7 +49,7 @@ export class LogWriter {
     const { db } = this;
     const insert = prepared(
       db,
-      "INSERT INTO log (id, at, severity, origin_id, pattern_id, body, attributes, trace_id, span_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+      "INSERT INTO log (id, at, severity, resource_id, pattern_id, body, attributes, trace_id, span_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
     );
     const counted: Omit<Tally, "count">[] = [];
     const perDay = new Map<number, number>();
@@ -69,7 +69,7 @@ export class LogWriter {
         id,
         record.atMs,
         record.severity,
-        record.originId,
+        record.resourceId,
         pattern.id,
         record.body,
         record.attributes,
@@ -81,7 +81,12 @@ export class LogWriter {
       perDay.set(day, (perDay.get(day) ?? 0) + 1);
       minAt = Math.min(minAt, record.atMs);
       maxAt = Math.max(maxAt, record.atMs);
-      counted.push({ atMs: record.atMs, patternId: pattern.id, originId: record.originId, severity: record.severity });
+      counted.push({
+        atMs: record.atMs,
+        patternId: pattern.id,
+        resourceId: record.resourceId,
+        severity: record.severity,
+      });
       const own = seen.get(pattern.id);
       if (!own) seen.set(pattern.id, { first: record.atMs, last: record.atMs, count: 1 });
       else {

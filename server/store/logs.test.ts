@@ -10,7 +10,7 @@ import { insertComponent } from "./estate";
 import { LogWriter, type NewLog } from "./log-writer";
 import { latestLogs, logCount, logNeighbours, patternsOf, readSearch, searchLogs, type LogFilter } from "./logs";
 import { talliesIn } from "./log-tallies";
-import { insertOrigin } from "./origins";
+import { insertResource } from "./resources";
 import { insertSource } from "./sources";
 
 const AT = Date.parse("2026-03-17T00:00:00Z");
@@ -44,8 +44,8 @@ beforeEach(() => {
     );
   host = add("h1", "host.linux", null);
   const webProcess = add("web @ h1", "app.web", host);
-  web = insertOrigin(db, '{"service.name":"web"}', { componentId: webProcess, why: "test" }, AT);
-  other = insertOrigin(db, '{"service.name":"stray","host.name":"x"}', { componentId: null, why: "nobody fits" }, AT);
+  web = insertResource(db, '{"service.name":"web"}', { componentId: webProcess, why: "test" }, AT);
+  other = insertResource(db, '{"service.name":"stray","host.name":"x"}', { componentId: null, why: "nobody fits" }, AT);
   writer = new LogWriter(db);
 });
 afterEach(() => {
@@ -56,7 +56,7 @@ afterEach(() => {
 const record = (atMs: number, body: string, more: Partial<NewLog> = {}): NewLog => ({
   atMs,
   severity: 9,
-  originId: web,
+  resourceId: web,
   body,
   attributes: null,
   traceId: null,
@@ -192,7 +192,7 @@ describe("what a page of logs shows", () => {
     write(
       ...Array.from({ length: 10 }, (_, index) => record(AT + index * HOUR_MS, `slot ${index} taken`)),
       record(AT + HOUR_MS, "rare 2 thing", { severity: 17 }),
-      record(AT + HOUR_MS, "stray words", { originId: other }),
+      record(AT + HOUR_MS, "stray words", { resourceId: other }),
     );
     const shown = page();
     expect([shown.total, shown.patternCount, shown.newPatterns]).toEqual([12, 3, 2]);
@@ -222,7 +222,7 @@ describe("what a page of logs shows", () => {
     const traceId = "ab".repeat(16);
     write(
       record(AT, "from the process", { traceId, spanId: "cd".repeat(8) }),
-      record(AT, "from nobody", { originId: other, severity: 13 }),
+      record(AT, "from nobody", { resourceId: other, severity: 13 }),
     );
     expect(page({ component: host }).total).toBe(1);
     expect(page({ leastSeverity: 13 }).rows.map((row) => row.sender)).toEqual(["stray @ x"]);
@@ -237,7 +237,7 @@ describe("what a page of logs shows", () => {
     write(
       ...Array.from({ length: 30 }, (_, index) =>
         record(AT + index * 1000, `line ${index}`, {
-          originId: index % 2 ? web : other,
+          resourceId: index % 2 ? web : other,
           attributes: '{"a":1,"b":"x"}',
         }),
       ),

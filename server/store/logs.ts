@@ -7,7 +7,7 @@ export interface LogRow {
   id: number;
   at: number;
   severity: number;
-  origin_id: number;
+  resource_id: number;
   pattern_id: number;
   body: string;
   attributes: string | null;
@@ -15,7 +15,7 @@ export interface LogRow {
   span_id: string | null;
 }
 
-const COLUMNS = "id, at, severity, origin_id, pattern_id, body, attributes, trace_id, span_id";
+const COLUMNS = "id, at, severity, resource_id, pattern_id, body, attributes, trace_id, span_id";
 
 /** What records are looked for; what is left out does not narrow. */
 export interface LogFilter {
@@ -26,7 +26,7 @@ export interface LogFilter {
   /** None of these may be in the text. */
   without: readonly string[];
   leastSeverity: number;
-  originIds?: ReadonlySet<number>;
+  resourceIds?: ReadonlySet<number>;
   patternIds?: ReadonlySet<number>;
   traceId?: string;
 }
@@ -65,7 +65,7 @@ function matchOf(words: readonly string[]): string | undefined {
 
 function fits(row: LogRow, filter: LogFilter): boolean {
   if (row.at < filter.fromMs || row.at > filter.toMs || row.severity < filter.leastSeverity) return false;
-  if (filter.originIds && !filter.originIds.has(row.origin_id)) return false;
+  if (filter.resourceIds && !filter.resourceIds.has(row.resource_id)) return false;
   if (filter.patternIds && !filter.patternIds.has(row.pattern_id)) return false;
   if (!filter.words.length && !filter.without.length) return true;
   const text = row.body.toLowerCase();
@@ -165,15 +165,15 @@ function* matchedBatches(db: Db, match: string, filter: LogFilter, first: number
 /** The last records of some senders in a window, newest first; found by the minutes in which they said something. */
 export function latestLogs(
   db: Db,
-  originIds: ReadonlySet<number>,
+  resourceIds: ReadonlySet<number>,
   fromMs: number,
   toMs: number,
   most: number,
   leastSeverity = 0,
 ): LogRow[] {
-  if (!originIds.size) return [];
+  if (!resourceIds.size) return [];
   const rows: LogRow[] = [];
-  for (const minute of minutesWith(db, originIds, fromMs, toMs, leastSeverity)) {
+  for (const minute of minutesWith(db, resourceIds, fromMs, toMs, leastSeverity)) {
     if (rows.length >= most) break;
     rows.push(
       ...searchLogs(
@@ -184,7 +184,7 @@ export function latestLogs(
           words: [],
           without: [],
           leastSeverity,
-          originIds,
+          resourceIds,
         },
         null,
         most - rows.length,
@@ -206,8 +206,8 @@ export function logNeighbours(db: Db, row: LogRow, count: number): LogRow[] {
   const side = (comparison: "<" | ">", order: "DESC" | "ASC") =>
     prepared<LogRow>(
       db,
-      `SELECT ${COLUMNS} FROM log WHERE id ${comparison} ? AND id BETWEEN ? AND ? AND origin_id = ? ORDER BY id ${order} LIMIT ?`,
-    ).all(row.id, row.id - reach, row.id + reach, row.origin_id, count);
+      `SELECT ${COLUMNS} FROM log WHERE id ${comparison} ? AND id BETWEEN ? AND ? AND resource_id = ? ORDER BY id ${order} LIMIT ?`,
+    ).all(row.id, row.id - reach, row.id + reach, row.resource_id, count);
   return [...side("<", "DESC"), row, ...side(">", "ASC")].sort((a, b) => a.at - b.at || a.id - b.id);
 }
 

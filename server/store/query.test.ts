@@ -13,7 +13,7 @@ import { Roller } from "../ingest/rollups";
 import { metricsPage, seriesChoices } from "../pages/metrics";
 import { migrate, openStore, type Db } from "./database";
 import { insertComponent } from "./estate";
-import { selectSeries, spansOf, turnedSpans } from "./query";
+import { selectSeries, spansOf, transformedSpans } from "./query";
 import { bestIn } from "./summaries";
 import { USUAL_RETENTION } from "./retention";
 import { readSamples, seriesById, type SeriesRow } from "./signals";
@@ -132,7 +132,7 @@ describe("one way to read", () => {
   });
 
   it("never shows a rate below zero for a counter that began anew", () => {
-    const spans = turnedSpans(reader, total, "rate", AT, AT + 2 * DAY_MS, HOUR_MS);
+    const spans = transformedSpans(reader, total, "rate", AT, AT + 2 * DAY_MS, HOUR_MS);
     expect(spans.starts.length).toBeGreaterThan(40);
     expect(Math.min(...spans.min)).toBeGreaterThanOrEqual(0);
   });
@@ -147,8 +147,8 @@ describe("selections", () => {
     ["by metric", { metric: "memory.used" }, 4],
     ["by kind", { metric: "memory.used", kind: "host.*" }, 3],
     ["by site", { metric: "memory.used", site: "South" }, 2],
-    ["folded", { metric: "memory.used", fold: "mean" }, 1],
-    ["folded by site", { metric: "memory.used", fold: "sum", by: "site" }, 2],
+    ["combined", { metric: "memory.used", aggregate: "mean" }, 1],
+    ["combined by site", { metric: "memory.used", aggregate: "sum", by: "site" }, 2],
     ["the two highest", { metric: "memory.used", pick: "highest", count: 2 }, 2],
     ["none", { metric: "nothing" }, 0],
   ] as const)("%s", (_what, selection, lines) => {
@@ -160,7 +160,7 @@ describe("selections", () => {
     expect(page({ metric: "memory.used", pick: "lowest", count: 1, rank: "max" }).lines[0]?.label).toBe(
       "Memory usage · nq-a",
     );
-    expect(page({ metric: "memory.used", fold: "sum", by: "site" }).lines.map((line) => line.label)).toEqual([
+    expect(page({ metric: "memory.used", aggregate: "sum", by: "site" }).lines.map((line) => line.label)).toEqual([
       "Memory usage, sum of 2 · North",
       "Memory usage, sum of 2 · South",
     ]);
@@ -168,13 +168,13 @@ describe("selections", () => {
 
   it("lay the day before over it, instant by instant", () => {
     const { lines, stepMs } = metricsPage(reader, {
-      selections: [{ metric: "memory.used", site: "North", fold: "max" }],
+      selections: [{ metric: "memory.used", site: "North", aggregate: "max" }],
       fromMs: AT + DAY_MS,
       toMs: AT + DAY_MS + HOUR_MS,
       width: 60,
       overlay: "day",
     });
-    const before = page({ metric: "memory.used", site: "North", fold: "max" }).lines[0]?.points.find(
+    const before = page({ metric: "memory.used", site: "North", aggregate: "max" }).lines[0]?.points.find(
       ([at]) => at >= AT,
     );
     expect(lines[0]?.over[0]?.[0]).toBe(AT + DAY_MS);

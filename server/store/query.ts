@@ -1,7 +1,7 @@
 import { fitsPattern } from "#core/estate/pattern";
 import { kindMatches } from "#core/catalogue/kinds";
 import type { Samples } from "#core/telemetry/chunk";
-import { totalsOfSpans, turnSamples, type Turn } from "#core/telemetry/lines";
+import { totalsOfSpans, transformSamples, type Transform } from "#core/telemetry/lines";
 import { joinSpans, rollSamples, rollSpans, type Spans } from "#core/telemetry/rollup";
 import type { Selection } from "#core/telemetry/selection";
 import { HOUR_MS } from "#core/time/windows";
@@ -17,12 +17,12 @@ export interface OwnedSeries extends SeriesRow {
   service: string | null;
   service_uid: string | null;
   /** What the sender said of itself, where nobody fits it. */
-  origin: string | null;
+  resource: string | null;
 }
 
-const OWNED = `s.id, s.component_id, s.service_id, s.origin_id, s.metric, s.instance, s.unit, s.form, s.rolled_to,
-  c.name AS component, c.kind, c.site, v.name AS service, v.uid AS service_uid, CASE WHEN s.component_id IS NULL THEN o.attributes END AS origin
-  FROM series s LEFT JOIN component c ON c.id = s.component_id LEFT JOIN service v ON v.id = s.service_id LEFT JOIN origin o ON o.id = s.origin_id`;
+const OWNED = `s.id, s.component_id, s.service_id, s.resource_id, s.metric, s.instance, s.unit, s.instrument, s.rolled_to,
+  c.name AS component, c.kind, c.site, v.name AS service, v.uid AS service_uid, CASE WHEN s.component_id IS NULL THEN o.attributes END AS resource
+  FROM series s LEFT JOIN component c ON c.id = s.component_id LEFT JOIN service v ON v.id = s.service_id LEFT JOIN resource o ON o.id = s.resource_id`;
 
 /**
  * The series a selection means, in the order they were met. A service's are those of its members in the window, whole or in
@@ -86,26 +86,26 @@ export function spansOf(db: Db, series: SeriesRow, fromMs: number, toMs: number,
   return joinSpans(parts);
 }
 
-/** A series turned into rates or changes and summed up by spans; over long windows from what was summed up by hours or so. */
-export function turnedSpans(
+/** A series transformed into rates or changes and summed up by spans; over long windows from what was summed up by hours or so. */
+export function transformedSpans(
   db: Db,
   series: SeriesRow,
-  turn: Turn,
+  transform: Transform,
   fromMs: number,
   toMs: number,
   stepMs: number,
 ): Spans {
-  if (turn === "value") return spansOf(db, series, fromMs, toMs, stepMs);
+  if (transform === "value") return spansOf(db, series, fromMs, toMs, stepMs);
   // The sample before the window says what its first one is a difference to.
   const early = fromMs - Math.max(stepMs, HOUR_MS);
-  const rolled = series.form === "delta" ? undefined : rolledPart(db, series, early, toMs, stepMs);
+  const rolled = series.instrument === "delta" ? undefined : rolledPart(db, series, early, toMs, stepMs);
   let samples: Samples;
   if (rolled) {
     const spans = spansOf(db, series, early, toMs, rolled.stepMs);
     samples =
-      series.form === "total"
+      series.instrument === "total"
         ? totalsOfSpans(spans, rolled.stepMs)
         : { times: spans.starts.map((start) => start + rolled.stepMs - 1), values: spans.last };
   } else samples = readSamples(db, series.id, early, toMs);
-  return rollSamples(turnSamples(samples, series.form, turn, fromMs, toMs), stepMs);
+  return rollSamples(transformSamples(samples, series.instrument, transform, fromMs, toMs), stepMs);
 }

@@ -3,7 +3,7 @@ import { lowerBound, NO_SAMPLES, sortSamples } from "#core/telemetry/merge";
 import { prepared, type Db } from "./database";
 
 /** Samples in the order of their arrival; columns of equal length. */
-export interface JournalEntry {
+export interface LoggedSamples {
   series: Uint32Array;
   /** Epoch milliseconds. */
   times: Float64Array;
@@ -15,7 +15,7 @@ const FURTHEST = 2 ** 32;
 const BASE_BYTES = 9;
 
 /** The columns as bytes: of instants their distances from the earliest, in 4 bytes each, where they lie within 49 days. */
-function pack({ series, times, values }: JournalEntry): { data: Uint8Array; newest: number } {
+function pack({ series, times, values }: LoggedSamples): { data: Uint8Array; newest: number } {
   const count = series.length;
   let earliest = Number.POSITIVE_INFINITY;
   let newest = 0;
@@ -44,7 +44,7 @@ function pack({ series, times, values }: JournalEntry): { data: Uint8Array; newe
 }
 
 /** The columns of a row; the two forms have lengths that are never the same. */
-function unpack(count: number, data: Uint8Array): JournalEntry {
+function unpack(count: number, data: Uint8Array): LoggedSamples {
   // A copy of its own, so that the columns start at whole words.
   const bytes = new Uint8Array(data).buffer;
   const series = new Uint32Array(bytes.slice(0, count * 4));
@@ -63,23 +63,26 @@ function unpack(count: number, data: Uint8Array): JournalEntry {
 }
 
 /** Keeps samples that are not packed yet; the number of the row. Instants are whole milliseconds. */
-export function appendJournal(db: Db, entry: JournalEntry): number {
+export function appendToLog(db: Db, entry: LoggedSamples): number {
   const { data, newest } = pack(entry);
   return Number(
-    prepared(db, "INSERT INTO journal (count, newest_at, data) VALUES (?, ?, ?)").run(entry.series.length, newest, data)
-      .lastInsertRowid,
+    prepared(db, "INSERT INTO sample_wal (count, newest_at, data) VALUES (?, ?, ?)").run(
+      entry.series.length,
+      newest,
+      data,
+    ).lastInsertRowid,
   );
 }
 
 /** Forgets rows whose samples are packed by now. */
-export function trimJournal(db: Db, beforeId: number): void {
-  prepared(db, "DELETE FROM journal WHERE id < ?").run(beforeId);
+export function trimLog(db: Db, beforeId: number): void {
+  prepared(db, "DELETE FROM sample_wal WHERE id < ?").run(beforeId);
 }
 
-export function* journalAfter(db: Db, afterId: number): Generator<JournalEntry & { id: number }> {
+export function* logAfter(db: Db, afterId: number): Generator<LoggedSamples & { id: number }> {
   const statement = prepared<{ id: number; count: number; data: Uint8Array }>(
     db,
-    "SELECT id, count, data FROM journal WHERE id > ? ORDER BY id LIMIT 64",
+    "SELECT id, count, data FROM sample_wal WHERE id > ? ORDER BY id LIMIT 64",
   );
   for (let last = afterId; ;) {
     const rows = statement.all(last);
@@ -91,7 +94,7 @@ export function* journalAfter(db: Db, afterId: number): Generator<JournalEntry &
   }
 }
 
-/** Samples of one series in the order of their arrival, with the row of the journal each is in. What was handed out stays as it was. */
+/** Samples of one series in the order of their arrival, with the row of the write-ahead log each is in. What was handed out stays as it was. */
 class Pending {
   private ids = new Float64Array(8);
   private times = new Float64Array(8);
@@ -138,10 +141,10 @@ class Pending {
 const STALE_ROWS = 32;
 
 /**
- * The journal as one connection sees it, by series. It only ever reads rows that are new, and drops what has been packed;
+ * The write-ahead log as one connection sees it, by series. It only ever reads rows that are new, and drops what has been packed;
  * what it still holds of packed rows is the same as in the chunks and does no harm.
  */
-class JournalView {
+class PendingView {
   private readonly bySeries = new Map<number, Pending>();
   private firstId = 0;
   private lastId = 0;
@@ -152,7 +155,7 @@ class JournalView {
   refresh(): void {
     const bounds = prepared<{ first: number | null; last: number | null }>(
       this.db,
-      "SELECT (SELECT id FROM journal ORDER BY id LIMIT 1) AS first, (SELECT id FROM journal ORDER BY id DESC LIMIT 1) AS last",
+      "SELECT (SELECT id FROM sample_wal ORDER BY id LIMIT 1) AS first, (SELECT id FROM sample_wal ORDER BY id DESC LIMIT 1) AS last",
     ).get();
     if (bounds?.last == null || bounds.first == null) {
       this.bySeries.clear();
@@ -164,7 +167,7 @@ class JournalView {
         if (!pending.dropBefore(this.firstId)) this.bySeries.delete(series);
     }
     if (bounds.last <= this.lastId) return;
-    for (const entry of journalAfter(this.db, this.lastId)) {
+    for (const entry of logAfter(this.db, this.lastId)) {
       for (let index = 0; index < entry.series.length; index++) {
         const series = entry.series[index] as number;
         let pending = this.bySeries.get(series);
@@ -180,7 +183,7 @@ class JournalView {
   }
 }
 
-const views = new WeakMap<Db, JournalView>();
+const views = new WeakMap<Db, PendingView>();
 
 /** Samples of a series that may not be packed yet, in the order of their instants. */
 export type PendingOf = (seriesId: number) => Samples;
@@ -188,7 +191,7 @@ export type PendingOf = (seriesId: number) => Samples;
 /** What is not packed at this moment, of any series. Ask before their chunks are read, and anew for every question. */
 export function pendingBySeries(db: Db): PendingOf {
   let view = views.get(db);
-  if (!view) views.set(db, (view = new JournalView(db)));
+  if (!view) views.set(db, (view = new PendingView(db)));
   view.refresh();
   const own = view;
   return (seriesId) => own.of(seriesId);

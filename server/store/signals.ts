@@ -10,11 +10,11 @@ export interface SeriesRow {
   id: number;
   component_id: number | null;
   service_id: number | null;
-  origin_id: number | null;
+  resource_id: number | null;
   metric: string;
   instance: string;
   unit: string;
-  form: Instrument;
+  instrument: Instrument;
   rolled_to: number | null;
 }
 
@@ -22,10 +22,10 @@ export interface SeriesOwner {
   componentId: number | null;
   serviceId: number | null;
   /** Set for signals that were sent to us. */
-  originId?: number | null;
+  resourceId?: number | null;
 }
 
-const COLUMNS = "id, component_id, service_id, origin_id, metric, instance, unit, form, rolled_to";
+const COLUMNS = "id, component_id, service_id, resource_id, metric, instance, unit, instrument, rolled_to";
 
 export function insertSeries(
   db: Db,
@@ -33,14 +33,14 @@ export function insertSeries(
   metric: string,
   instance: string,
   unit: string,
-  form: Instrument,
+  instrument: Instrument,
   atMs: number,
 ): number {
   return Number(
     prepared(
       db,
-      "INSERT INTO series (component_id, service_id, origin_id, metric, instance, unit, form, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-    ).run(owner.componentId, owner.serviceId, owner.originId ?? null, metric, instance, unit, form, atMs)
+      "INSERT INTO series (component_id, service_id, resource_id, metric, instance, unit, instrument, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+    ).run(owner.componentId, owner.serviceId, owner.resourceId ?? null, metric, instance, unit, instrument, atMs)
       .lastInsertRowid,
   );
 }
@@ -59,7 +59,7 @@ export function seriesOfComponent(db: Db, componentId: number): SeriesRow[] {
 export function seriesOfMetric(db: Db, componentId: number, metric: string): SeriesRow | undefined {
   return prepared<SeriesRow>(
     db,
-    `SELECT ${COLUMNS} FROM series WHERE component_id = ? AND metric = ? AND instance = '' ORDER BY origin_id IS NOT NULL, id LIMIT 1`,
+    `SELECT ${COLUMNS} FROM series WHERE component_id = ? AND metric = ? AND instance = '' ORDER BY resource_id IS NOT NULL, id LIMIT 1`,
   ).get(componentId, metric);
 }
 
@@ -72,7 +72,7 @@ export function seriesOfMetrics(
   const rows = prepared<SeriesRow & { component_id: number }>(
     db,
     `SELECT ${COLUMNS} FROM series WHERE component_id IN (SELECT value FROM json_each(?))
-       AND metric IN (SELECT value FROM json_each(?)) AND instance = '' ORDER BY origin_id IS NOT NULL, id`,
+       AND metric IN (SELECT value FROM json_each(?)) AND instance = '' ORDER BY resource_id IS NOT NULL, id`,
   ).all(JSON.stringify([...componentIds]), JSON.stringify([...metrics]));
   const found = new Map<number, Map<string, SeriesRow>>();
   for (const row of rows) {
@@ -231,7 +231,7 @@ export function newestSampleMs(db: Db): number | undefined {
   return (
     prepared<{ newest: number | null }>(
       db,
-      "SELECT max(coalesce((SELECT max(end_at) FROM chunk), 0), coalesce((SELECT max(newest_at) FROM journal), 0)) AS newest",
+      "SELECT max(coalesce((SELECT max(end_at) FROM chunk), 0), coalesce((SELECT max(newest_at) FROM sample_wal), 0)) AS newest",
     ).get()?.newest || undefined
   );
 }

@@ -10,7 +10,7 @@ export interface NewSpan {
   spanId: string;
   /** Empty for the first of its trace. */
   parentId: string;
-  originId: number;
+  resourceId: number;
   name: string;
   kind: number;
   /** Epoch milliseconds, with a fraction. */
@@ -36,7 +36,7 @@ interface Minute {
 
 /** What of a span is counted. */
 interface Call {
-  originId: number;
+  resourceId: number;
   minuteMs: number;
   durationUs: number;
   failed: boolean;
@@ -79,11 +79,11 @@ export class SpanWriter {
 
   constructor(private readonly db: Db) {
     this.halves = new CallHalves(db);
-    for (const row of prepared<{ id: number; origin_id: number; name: string; kind: number }>(
+    for (const row of prepared<{ id: number; resource_id: number; name: string; kind: number }>(
       db,
-      "SELECT id, origin_id, name, kind FROM operation",
+      "SELECT id, resource_id, name, kind FROM operation",
     ).all())
-      this.kindsOf(row.origin_id, row.name)[row.kind] = row.id;
+      this.kindsOf(row.resource_id, row.name)[row.kind] = row.id;
   }
 
   write(spans: readonly NewSpan[]): void {
@@ -93,7 +93,7 @@ export class SpanWriter {
       const durationUs = Math.max(0, Math.round((span.endMs - span.startMs) * 1000));
       const operationId = this.operation(span);
       const call = {
-        originId: span.originId,
+        resourceId: span.resourceId,
         minuteMs: Math.floor(span.startMs / MINUTE_MS) * MINUTE_MS,
         durationUs,
         failed: span.status === 2,
@@ -131,7 +131,7 @@ export class SpanWriter {
     );
     const ofPair = prepared(
       this.db,
-      `INSERT INTO call_minute (from_origin_id, to_origin_id, ${figures}) VALUES (?, ?, ?, ?, ?, ?, ?)
+      `INSERT INTO call_minute (from_resource_id, to_resource_id, ${figures}) VALUES (?, ?, ?, ?, ?, ?, ?)
        ON CONFLICT DO UPDATE SET ${anew}`,
     );
     for (const minute of this.changed) {
@@ -151,18 +151,18 @@ export class SpanWriter {
   }
 
   /** Numbers of the operations of one name at a sender, by kind. */
-  private kindsOf(originId: number, name: string): number[] {
-    let names = this.operations.get(originId);
-    if (!names) this.operations.set(originId, (names = new Map<string, number[]>()));
+  private kindsOf(resourceId: number, name: string): number[] {
+    let names = this.operations.get(resourceId);
+    if (!names) this.operations.set(resourceId, (names = new Map<string, number[]>()));
     let kinds = names.get(name);
     if (!kinds) names.set(name, (kinds = []));
     return kinds;
   }
 
-  private operation({ originId, name, kind }: NewSpan): number {
-    const kinds = this.kindsOf(originId, name);
+  private operation({ resourceId, name, kind }: NewSpan): number {
+    const kinds = this.kindsOf(resourceId, name);
     return (kinds[kind] ??= Number(
-      prepared(this.db, "INSERT INTO operation (origin_id, name, kind) VALUES (?, ?, ?)").run(originId, name, kind)
+      prepared(this.db, "INSERT INTO operation (resource_id, name, kind) VALUES (?, ?, ?)").run(resourceId, name, kind)
         .lastInsertRowid,
     ));
   }
@@ -170,11 +170,11 @@ export class SpanWriter {
   /** Brings a span together with its parent where that is another sender's, whichever of them comes first. */
   private remember(span: NewSpan, call: Call): void {
     const own = `${span.traceId}${span.spanId}`;
-    this.recent.set(own, span.originId);
+    this.recent.set(own, span.resourceId);
     const waiting = this.orphans.get(own);
     if (waiting) {
       this.orphans.delete(own);
-      for (const child of waiting) this.countPair(span.originId, child);
+      for (const child of waiting) this.countPair(span.resourceId, child);
     }
     if (!span.parentId) return;
     const above = `${span.traceId}${span.parentId}`;
@@ -187,7 +187,7 @@ export class SpanWriter {
 
   /** Counts a call from another sender; within one sender they are counted by their operations only. */
   private countPair(from: number, call: Call): void {
-    const to = call.originId;
+    const to = call.resourceId;
     if (from === to) return;
     const key = keyOf(from, to);
     if (!this.pairs.has(key)) {
@@ -223,7 +223,7 @@ export class SpanWriter {
         : prepared<Row>(
             this.db,
             `SELECT calls, failed, sum_us, sketch FROM call_minute
-             WHERE from_origin_id = ? AND to_origin_id = ? AND minute_at = ?`,
+             WHERE from_resource_id = ? AND to_resource_id = ? AND minute_at = ?`,
           ).get(first, second, minuteMs);
     const own = { first, second, minuteMs, changed: false };
     return row

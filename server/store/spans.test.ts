@@ -6,7 +6,7 @@ import { afterEach, beforeEach, expect, it } from "vitest";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import { tracePage, tracesPage } from "../pages/traces";
 import { migrate, openStore, type Db } from "./database";
-import { insertOrigin } from "./origins";
+import { insertResource } from "./resources";
 import { SpanWriter, type NewSpan } from "./span-writer";
 import { callFigures, operationFigures } from "./call-figures";
 import { allOperations, spansOfTrace } from "./spans";
@@ -15,16 +15,16 @@ const AT = Date.parse("2026-03-17T10:00:00Z");
 let folder: string;
 let db: Db;
 let writer: SpanWriter;
-const origins: number[] = [];
+const resources: number[] = [];
 beforeEach(() => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
   db = openStore(join(folder, "store.db"), "writer");
   migrate(db, join(process.cwd(), "server", "store", "migrations"));
-  origins.splice(
+  resources.splice(
     0,
     3,
     ...["front", "middle", "back"].map((name) =>
-      insertOrigin(db, `{"service.name":"${name}"}`, { componentId: null, why: "" }, AT),
+      insertResource(db, `{"service.name":"${name}"}`, { componentId: null, why: "" }, AT),
     ),
   );
   writer = new SpanWriter(db);
@@ -41,7 +41,7 @@ const three = (n: number, failed = false): NewSpan[] =>
     traceId: trace(n + 1),
     spanId: (n * 3 + depth + 1).toString(16).padStart(16, "0"),
     parentId: depth ? (n * 3 + depth).toString(16).padStart(16, "0") : "",
-    originId: origins[depth] as number,
+    resourceId: resources[depth] as number,
     name: `step ${depth}`,
     kind: 2,
     startMs: AT + n * 1000 + depth,
@@ -51,8 +51,8 @@ const three = (n: number, failed = false): NewSpan[] =>
   }));
 const write = (spans: readonly NewSpan[]) => db.transaction(() => writer.write(spans))();
 const calls = () =>
-  origins.flatMap((from, caller) =>
-    origins.flatMap((to, called) => {
+  resources.flatMap((from, caller) =>
+    resources.flatMap((to, called) => {
       const figures = callFigures(db, [from], [to], AT, AT + DAY_MS);
       return figures ? [[caller, called, figures.calls, figures.failed]] : [];
     }),
@@ -152,5 +152,5 @@ it("forgets what is old and keeps what is not", () => {
   db.transaction(() => writer.forget(AT + DAY_MS))();
   expect(spansOfTrace(db, trace(1))).toHaveLength(0);
   expect(spansOfTrace(db, trace(2))).toHaveLength(3);
-  expect(callFigures(db, origins, origins, AT, AT + DAY_MS)).toBeUndefined();
+  expect(callFigures(db, resources, resources, AT, AT + DAY_MS)).toBeUndefined();
 });

@@ -2,13 +2,13 @@ import { prepared, type Db } from "./database";
 
 export interface OperationRow {
   id: number;
-  origin_id: number;
+  resource_id: number;
   name: string;
   kind: number;
 }
 
 export function allOperations(db: Db): OperationRow[] {
-  return prepared<OperationRow>(db, "SELECT id, origin_id, name, kind FROM operation").all();
+  return prepared<OperationRow>(db, "SELECT id, resource_id, name, kind FROM operation").all();
 }
 
 export interface SpanRow {

@@ -1,7 +1,7 @@
 import { parentPort, workerData, type MessagePort } from "node:worker_threads";
 import { Engine } from "../engine/engine";
 import type { Settings } from "../settings";
-import { PersonError, storeTrouble } from "../store/database";
+import { PersonError, storeProblem } from "../store/database";
 import type { EngineCall, EngineReply } from "./engine-client";
 
 const port = parentPort;
@@ -11,12 +11,12 @@ const send = (message: EngineReply) => port.postMessage(message);
 let engine: Engine | undefined;
 
 const sentenceOf = (error: unknown): string | undefined =>
-  error instanceof PersonError ? error.message : storeTrouble(error);
+  error instanceof PersonError ? error.message : storeProblem(error);
 
 // A fault in one piece of work must not end the whole: it is told to the log, and trouble with the disk to people.
 const survive = (error: unknown) => {
-  const trouble = storeTrouble(error);
-  if (trouble) engine?.tellTrouble(trouble);
+  const problem = storeProblem(error);
+  if (problem) engine?.reportProblem(problem);
   send({ kind: "fault", fault: error instanceof Error ? (error.stack ?? error.message) : String(error) });
 };
 process.on("uncaughtException", survive);

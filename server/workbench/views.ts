@@ -101,7 +101,7 @@ export const WORKBENCH_VIEWS: readonly WorkbenchView[] = [
       ["attributes", "its attributes as JSON"],
       ["trace_id", "its trace"],
     ],
-    sql: `SELECT ${iso("l.at")} AS at, l.severity, c.name AS component, l.body, p.text AS pattern, l.attributes, l.trace_id FROM log l JOIN origin o ON o.id = l.origin_id LEFT JOIN component c ON c.id = o.component_id LEFT JOIN log_pattern p ON p.id = l.pattern_id`,
+    sql: `SELECT ${iso("l.at")} AS at, l.severity, c.name AS component, l.body, p.text AS pattern, l.attributes, l.trace_id FROM log l JOIN resource o ON o.id = l.resource_id LEFT JOIN component c ON c.id = o.component_id LEFT JOIN log_pattern p ON p.id = l.pattern_id`,
   },
   {
     name: "log_counts",
@@ -113,7 +113,7 @@ export const WORKBENCH_VIEWS: readonly WorkbenchView[] = [
       ["severity", "1 to 24"],
       ["count", "how many"],
     ],
-    sql: `SELECT ${iso("t.minute_at")} AS minute, c.name AS component, p.text AS pattern, t.severity, t.count FROM log_tally t JOIN origin o ON o.id = t.origin_id LEFT JOIN component c ON c.id = o.component_id LEFT JOIN log_pattern p ON p.id = t.pattern_id`,
+    sql: `SELECT ${iso("t.minute_at")} AS minute, c.name AS component, p.text AS pattern, t.severity, t.count FROM log_tally t JOIN resource o ON o.id = t.resource_id LEFT JOIN component c ON c.id = o.component_id LEFT JOIN log_pattern p ON p.id = t.pattern_id`,
   },
   {
     name: "spans",
@@ -127,7 +127,7 @@ export const WORKBENCH_VIEWS: readonly WorkbenchView[] = [
       ["failed", "1 where it failed"],
       ["trace_id", "its trace"],
     ],
-    sql: `SELECT ${iso("(s.start_us / 1000.0)")} AS at, s.duration_us / 1000.0 AS milliseconds, c.name AS component, op.name AS operation, op.kind, s.status = 2 AS failed, lower(hex(s.trace_id)) AS trace_id FROM span s JOIN operation op ON op.id = s.operation_id JOIN origin o ON o.id = op.origin_id LEFT JOIN component c ON c.id = o.component_id`,
+    sql: `SELECT ${iso("(s.start_us / 1000.0)")} AS at, s.duration_us / 1000.0 AS milliseconds, c.name AS component, op.name AS operation, op.kind, s.status = 2 AS failed, lower(hex(s.trace_id)) AS trace_id FROM span s JOIN operation op ON op.id = s.operation_id JOIN resource o ON o.id = op.resource_id LEFT JOIN component c ON c.id = o.component_id`,
   },
   {
     name: "series",

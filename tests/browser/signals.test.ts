@@ -73,7 +73,7 @@ test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked,
     await expect(page.getByRole("row").nth(1)).toContainText("Disk usage of /vault · td-vault-01");
   });
 
-  await page.goto("/signals/metrics?line=nonsense&line=metric~reachable%3Bfold~mean");
+  await page.goto("/signals/metrics?line=nonsense&line=metric~reachable%3Baggregate~mean");
   await expect(page.getByRole("alert")).toContainText("One line of this address cannot be understood");
   await expect(heading(page)).toContainText("1 line from 68 series");
   expect(complaints).toEqual([]);

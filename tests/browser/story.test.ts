@@ -220,7 +220,7 @@ const PAGES = [
   "/services/manifest-exchange",
   "/signals/metrics",
   "/signals/metrics?line=metric~memory.used%3Bpick~highest&view=bars",
-  "/signals/metrics?line=metric~memory.used%3Bfold~mean%3Bby~site",
+  "/signals/metrics?line=metric~memory.used%3Baggregate~mean%3Bby~site",
   "/signals/logs",
   "/signals/logs?view=patterns",
   "/signals/traces",

@@ -17,7 +17,7 @@ afterAll(async () => {
 });
 
 const kept = () => world.ask("store", {}).samples;
-const troubles = () => world.events.filter((event) => event.topic === "trouble");
+const troubles = () => world.events.filter((event) => event.topic === "problem");
 
 it("says that the disk is full, goes on watching, and loses no sample when there is room again", async () => {
   await until(

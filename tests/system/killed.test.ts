@@ -12,13 +12,13 @@ const CHILD = `
 import { migrate, openStore } from "#server/store/database";
 import { SampleWriter } from "#server/ingest/sample-writer";
 import { LogWriter } from "#server/store/log-writer";
-import { insertOrigin } from "#server/store/origins";
+import { insertResource } from "#server/store/resources";
 import { saveService } from "#server/store/services";
 const [file, migrations] = process.argv.slice(2);
 const db = openStore(file, "writer");
 migrate(db, migrations);
 const service = saveService(db, { uid: "s", name: "S", purpose: "", owner: "", entries: [] }, 0);
-const origin = db.prepare("SELECT id FROM origin").get()?.id ?? insertOrigin(db, "{}", { componentId: null, why: "" }, 0);
+const resource = db.prepare("SELECT id FROM resource").get()?.id ?? insertResource(db, "{}", { componentId: null, why: "" }, 0);
 const sampleWriter = new SampleWriter(db);
 const writer = new LogWriter(db);
 const all = Array.from({ length: 40 }, (_, index) => sampleWriter.series({ componentId: null, serviceId: service }, "m" + index, "", "1", 0));
@@ -26,7 +26,7 @@ let next = 1 + Math.max(0, ...all.map((series) => sampleWriter.last(series).atMs
 for (;;) {
   for (const series of all) sampleWriter.record(series, next * 1000, next + series.id / 100);
   sampleWriter.commit(next % 7 === 0 ? "tick" : next % 50 === 0 ? "everything" : "commit", () => {
-    writer.write([{ atMs: next * 1000, severity: 9, originId: origin, body: "round " + next, attributes: null, traceId: null, spanId: null }]);
+    writer.write([{ atMs: next * 1000, severity: 9, resourceId: resource, body: "round " + next, attributes: null, traceId: null, spanId: null }]);
   });
   process.stdout.write(next + "\\n");
   next++;

@@ -35,7 +35,7 @@ import { openStore, type Db } from "#server/store/database";
 import { insertComponent } from "#server/store/estate";
 import { readSearch, searchLogs } from "#server/store/logs";
 import { callFigures } from "#server/store/call-figures";
-import { allOrigins } from "#server/store/origins";
+import { allResources } from "#server/store/resources";
 import { selectSeries } from "#server/store/query";
 import { readSamples } from "#server/store/signals";
 import { insertSource } from "#server/store/sources";
@@ -268,7 +268,7 @@ describe("spans from the published library", () => {
         ["insert order", "orderstore", 10, 1],
       ]),
     );
-    const everybody = allOrigins(reader).map(({ id }) => id);
+    const everybody = allResources(reader).map(({ id }) => id);
     expect(callFigures(reader, everybody, everybody, window.fromMs, window.toMs)).toMatchObject({
       calls: 10,
       failed: 1,
@@ -559,7 +559,7 @@ describe("syslog", () => {
       ]);
       const named = reader
         .prepare(
-          "SELECT l.body, c.name FROM log l JOIN origin o ON o.id = l.origin_id LEFT JOIN component c ON c.id = o.component_id ORDER BY l.body",
+          "SELECT l.body, c.name FROM log l JOIN resource o ON o.id = l.resource_id LEFT JOIN component c ON c.id = o.component_id ORDER BY l.body",
         )
         .all();
       expect(named).toContainEqual({ body: "link down on port 3", name: "t-web-01" });

@@ -14,7 +14,7 @@ import { PlainTable } from "../PlainTable";
 
 const whole = (value: number) => value.toLocaleString("en-GB");
 
-type Origin = Answer<"signalsSetup">["named"][number];
+type Resource = Answer<"signalsSetup">["named"][number];
 
 /** Who sends signals: what each says of itself, whom that names and why. */
 export function Senders({
@@ -22,7 +22,7 @@ export function Senders({
   nowMs,
   onChoose,
 }: {
-  rows: readonly Origin[];
+  rows: readonly Resource[];
   nowMs: number;
   onChoose?: (id: number) => void;
 }) {

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { EstateModel } from "./model";
 import { readScenario, type Scenario } from "./scenario";
 import { failureLines, Traces } from "./traces";
-import { attributesOf, linesBetween, sendersOf } from "./voices";
+import { attributesOf, linesBetween, sendersOf } from "./log-lines";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 const HOUR = 3_600_000;
@@ -78,8 +78,8 @@ describe("traces", () => {
 it("names a fault or a list of words that is not there", () => {
   const wrong = structuredClone(
     JSON.parse(readFileSync(new URL("../scenarios/halvane.json", import.meta.url), "utf8")),
-  ) as { voices: Record<string, unknown> };
-  wrong.voices = { gatefront: { lines: [{ text: "a {nothing}", perHour: 1, during: "no-such-fault" }] }, nobody: {} };
+  ) as { outputs: Record<string, unknown> };
+  wrong.outputs = { gatefront: { lines: [{ text: "a {nothing}", perHour: 1, during: "no-such-fault" }] }, nobody: {} };
   const result = readScenario(wrong);
   expect(result.ok ? [] : result.problems.join("\n")).toMatch(/no process “nobody”[\s\S]*|no fault “no-such-fault”/);
   expect(result.ok ? "" : result.problems.join("\n")).toMatch(/no list of words “nothing”/);

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { nameOrigin } from "./naming";
-import { toldBy } from "./told";
+import { nameResource } from "./naming";
+import { entityOf } from "./entity";
 
 const ID = "0f".repeat(32);
 const agent = {
@@ -16,7 +16,7 @@ const agent = {
 
 describe("what a sender is evidence of", () => {
   it("a host, when our agent runs on it", () =>
-    expect(toldBy(agent)).toEqual({
+    expect(entityOf(agent)).toEqual({
       what: "host",
       hostName: "Crane-07.example",
       kind: "host.linux",
@@ -31,21 +31,21 @@ describe("what a sender is evidence of", () => {
       },
     }));
   it("no host, when anything else says its name: everybody names the host it runs on", () => {
-    expect(toldBy({ "host.name": "crane-07", "service.name": "winch" })).toBeUndefined();
-    expect(toldBy({ ...agent, "telemetry.distro.name": "some-other" })).toBeUndefined();
-    expect(toldBy({ ...agent, "host.name": " " })).toBeUndefined();
+    expect(entityOf({ "host.name": "crane-07", "service.name": "winch" })).toBeUndefined();
+    expect(entityOf({ ...agent, "telemetry.distro.name": "some-other" })).toBeUndefined();
+    expect(entityOf({ ...agent, "host.name": " " })).toBeUndefined();
   });
   it("a container on a host, whoever says so, by the best name it has", () => {
     const base = { "container.id": ID.toUpperCase(), "host.name": "crane-07", "process.executable.name": "winchd" };
-    expect(toldBy(base)).toMatchObject({
+    expect(entityOf(base)).toMatchObject({
       what: "container",
       id: ID,
       label: "winchd",
       facts: { "container id": ID.slice(0, 12) },
     });
-    expect(toldBy({ ...base, "service.name": "winch" })).toMatchObject({ label: "winch" });
+    expect(entityOf({ ...base, "service.name": "winch" })).toMatchObject({ label: "winch" });
     expect(
-      toldBy({
+      entityOf({
         ...base,
         "service.name": "winch",
         "container.name": "winch-1",
@@ -55,11 +55,11 @@ describe("what a sender is evidence of", () => {
     ).toMatchObject({ label: "winch-1", facts: { image: "halvane/winch:2.1" } });
   });
   it("no container without a host, nor with an id that is none", () => {
-    expect(toldBy({ "container.id": ID })).toBeUndefined();
-    expect(toldBy({ "container.id": "my container", "host.name": "crane-07" })).toBeUndefined();
+    expect(entityOf({ "container.id": ID })).toBeUndefined();
+    expect(entityOf({ "container.id": "my container", "host.name": "crane-07" })).toBeUndefined();
   });
   it.each(["0", "-5", "99999", "often", undefined])("an interval of %s is the usual one", (seconds) =>
-    expect(toldBy({ ...agent, "report.seconds": seconds as string })).toMatchObject({ everySeconds: 15 }),
+    expect(entityOf({ ...agent, "report.seconds": seconds as string })).toMatchObject({ everySeconds: 15 }),
   );
 });
 
@@ -76,6 +76,6 @@ it("a container's own signals are named to it, not to the process of its name on
     },
   };
   const attributes = { "container.id": ID, "process.executable.name": "winchd", "host.name": "crane-07" };
-  expect(nameOrigin(attributes, book)).toEqual({ componentId: 3, why: `container.id ${ID.slice(0, 12)}` });
-  expect(nameOrigin({ ...attributes, "container.id": "ee".repeat(32) }, book).componentId).toBe(1);
+  expect(nameResource(attributes, book)).toEqual({ componentId: 3, why: `container.id ${ID.slice(0, 12)}` });
+  expect(nameResource({ ...attributes, "container.id": "ee".repeat(32) }, book).componentId).toBe(1);
 });

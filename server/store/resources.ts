@@ -1,7 +1,7 @@
-import type { Named, NamingRule, OriginAttributes } from "#core/estate/naming";
+import type { Named, NamingRule, ResourceAttributes } from "#core/estate/naming";
 import { prepared, type Db } from "./database";
 
-export interface OriginRow {
+export interface ResourceRow {
   id: number;
   attributes: string;
   component_id: number | null;
@@ -11,17 +11,17 @@ export interface OriginRow {
 }
 
 /** Attributes as the text they are kept and compared by: sorted JSON. */
-export const originText = (attributes: OriginAttributes): string =>
+export const resourceText = (attributes: ResourceAttributes): string =>
   JSON.stringify(Object.fromEntries(Object.entries(attributes).sort(([a], [b]) => (a < b ? -1 : 1))));
 
-export function allOrigins(db: Db): OriginRow[] {
-  return prepared<OriginRow>(
+export function allResources(db: Db): ResourceRow[] {
+  return prepared<ResourceRow>(
     db,
-    "SELECT id, attributes, component_id, matched_by, first_at, last_at FROM origin ORDER BY id",
+    "SELECT id, attributes, component_id, matched_by, first_at, last_at FROM resource ORDER BY id",
   ).all();
 }
 
-export interface NamedOriginRow extends Pick<OriginRow, "id" | "attributes" | "component_id"> {
+export interface NamedResourceRow extends Pick<ResourceRow, "id" | "attributes" | "component_id"> {
   component: string | null;
   /** Its name without the host it runs on. */
   label: string | null;
@@ -30,46 +30,50 @@ export interface NamedOriginRow extends Pick<OriginRow, "id" | "attributes" | "c
 }
 
 /** Every sender with its component, present or not. */
-export function namedOrigins(db: Db): NamedOriginRow[] {
-  return prepared<NamedOriginRow>(
+export function namedResources(db: Db): NamedResourceRow[] {
+  return prepared<NamedResourceRow>(
     db,
-    "SELECT o.id, o.attributes, o.component_id, c.name AS component, coalesce(c.label, c.name) AS label, c.kind, c.host_id FROM origin o LEFT JOIN component c ON c.id = o.component_id ORDER BY o.id",
+    "SELECT o.id, o.attributes, o.component_id, c.name AS component, coalesce(c.label, c.name) AS label, c.kind, c.host_id FROM resource o LEFT JOIN component c ON c.id = o.component_id ORDER BY o.id",
   ).all();
 }
 
 /** The senders named to one component. */
-export function originsOf(db: Db, componentId: number): number[] {
-  return prepared<{ id: number }>(db, "SELECT id FROM origin WHERE component_id = ? ORDER BY id")
+export function resourcesOf(db: Db, componentId: number): number[] {
+  return prepared<{ id: number }>(db, "SELECT id FROM resource WHERE component_id = ? ORDER BY id")
     .all(componentId)
     .map((row) => row.id);
 }
 
 /** The senders named to some components, each with its component. */
-export function originsOfAll(db: Db, componentIds: Iterable<number>): Map<number, number> {
+export function resourcesOfAll(db: Db, componentIds: Iterable<number>): Map<number, number> {
   const rows = prepared<{ id: number; component_id: number }>(
     db,
-    "SELECT id, component_id FROM origin WHERE component_id IN (SELECT value FROM json_each(?)) ORDER BY id",
+    "SELECT id, component_id FROM resource WHERE component_id IN (SELECT value FROM json_each(?)) ORDER BY id",
   ).all(JSON.stringify([...componentIds]));
   return new Map(rows.map((row) => [row.id, row.component_id]));
 }
 
-export function insertOrigin(db: Db, text: string, named: Named, atMs: number): number {
+export function insertResource(db: Db, text: string, named: Named, atMs: number): number {
   return Number(
     prepared(
       db,
-      "INSERT INTO origin (attributes, component_id, matched_by, first_at, last_at) VALUES (?, ?, ?, ?, ?)",
+      "INSERT INTO resource (attributes, component_id, matched_by, first_at, last_at) VALUES (?, ?, ?, ?, ?)",
     ).run(text, named.componentId, named.why, atMs, atMs).lastInsertRowid,
   );
 }
 
-/** Names an origin anew; its series go with it. */
-export function renameOrigin(db: Db, id: number, named: Named): void {
-  prepared(db, "UPDATE origin SET component_id = ?, matched_by = ? WHERE id = ?").run(named.componentId, named.why, id);
-  prepared(db, "UPDATE series SET component_id = ? WHERE origin_id = ?").run(named.componentId, id);
+/** Names a resource anew; its series go with it. */
+export function renameResource(db: Db, id: number, named: Named): void {
+  prepared(db, "UPDATE resource SET component_id = ?, matched_by = ? WHERE id = ?").run(
+    named.componentId,
+    named.why,
+    id,
+  );
+  prepared(db, "UPDATE series SET component_id = ? WHERE resource_id = ?").run(named.componentId, id);
 }
 
-export function touchOrigin(db: Db, id: number, atMs: number): void {
-  prepared(db, "UPDATE origin SET last_at = ? WHERE id = ?").run(atMs, id);
+export function touchResource(db: Db, id: number, atMs: number): void {
+  prepared(db, "UPDATE resource SET last_at = ? WHERE id = ?").run(atMs, id);
 }
 
 export interface NamingRuleRow extends NamingRule {
@@ -97,29 +101,29 @@ export function removeMatchingRule(db: Db, id: number): void {
   prepared(db, "DELETE FROM naming_rule WHERE id = ?").run(id);
 }
 
-/** How many series each origin has, and how many log records came from it in the last day that has any. */
-export function countsOfOrigins(db: Db): { series: Map<number, number>; records: Map<number, number> } {
+/** How many series each resource has, and how many log records came from it in the last day that has any. */
+export function countsOfResources(db: Db): { series: Map<number, number>; records: Map<number, number> } {
   const asMap = (rows: { id: number; n: number }[]) => new Map(rows.map((row) => [row.id, row.n]));
   return {
     series: asMap(
       prepared<{ id: number; n: number }>(
         db,
-        "SELECT origin_id AS id, count(*) AS n FROM series WHERE origin_id IS NOT NULL GROUP BY origin_id",
+        "SELECT resource_id AS id, count(*) AS n FROM series WHERE resource_id IS NOT NULL GROUP BY resource_id",
       ).all(),
     ),
     records: asMap(
       prepared<{ id: number; n: number }>(
         db,
-        "SELECT origin_id AS id, sum(count) AS n FROM log_tally_half WHERE half_at > (SELECT coalesce(max(half_at), 0) FROM log_tally_half) - 86400000 GROUP BY origin_id",
+        "SELECT resource_id AS id, sum(count) AS n FROM log_tally_half WHERE half_at > (SELECT coalesce(max(half_at), 0) FROM log_tally_half) - 86400000 GROUP BY resource_id",
       ).all(),
     ),
   };
 }
 
 /** Removes senders that were last heard before an instant and of whom no series is kept; returns how many. */
-export function forgetOrigins(db: Db, beforeMs: number): number {
+export function forgetResources(db: Db, beforeMs: number): number {
   return prepared(
     db,
-    "DELETE FROM origin WHERE last_at < ? AND NOT EXISTS (SELECT 1 FROM series s WHERE s.origin_id = origin.id)",
+    "DELETE FROM resource WHERE last_at < ? AND NOT EXISTS (SELECT 1 FROM series s WHERE s.resource_id = resource.id)",
   ).run(beforeMs).changes;
 }

@@ -1,15 +1,15 @@
 import type { EstateModel, HostModel } from "./model";
 import { scatter, seedOf } from "./rhythm";
-import type { Scenario, ScenarioVoice } from "./scenario";
+import type { Scenario, ScenarioOutput } from "./scenario";
 
 /** Somebody in the estate that says something: a process of a host, or a switch. */
 export interface Sender {
   host: HostModel;
   process: HostModel["processes"][number] | undefined;
-  voice: ScenarioVoice;
+  output: ScenarioOutput;
 }
 
-export interface Said {
+export interface LogLine {
   atMs: number;
   /** OpenTelemetry severity number. */
   severity: number;
@@ -20,12 +20,13 @@ const MINUTE_MS = 60_000;
 const SEVERITY = { debug: 5, info: 9, notice: 10, warning: 13, error: 17, critical: 18 } as const;
 
 export function sendersOf(estate: EstateModel): Sender[] {
-  const { voices } = estate.scenario;
+  const { outputs } = estate.scenario;
   return estate.hosts.flatMap((host): Sender[] => {
-    if (host.role.system === "switch") return voices.switch ? [{ host, process: undefined, voice: voices.switch }] : [];
+    if (host.role.system === "switch")
+      return outputs.switch ? [{ host, process: undefined, output: outputs.switch }] : [];
     return host.processes.flatMap((process) => {
-      const voice = voices[process.spec.name];
-      return voice ? [{ host, process, voice }] : [];
+      const output = outputs[process.spec.name];
+      return output ? [{ host, process, output }] : [];
     });
   });
 }
@@ -47,15 +48,15 @@ export function countIn(seed: number, minute: number, perHour: number): number {
 }
 
 /** What a sender says after `fromMs` and up to `toMs`, in order. It depends on seed and instant only. */
-export function linesBetween(scenario: Scenario, sender: Sender, fromMs: number, toMs: number): Said[] {
-  const { host, process, voice } = sender;
-  const said: Said[] = [];
+export function linesBetween(scenario: Scenario, sender: Sender, fromMs: number, toMs: number): LogLine[] {
+  const { host, process, output } = sender;
+  const said: LogLine[] = [];
   const base = process?.seed ?? host.seed;
   for (let minute = Math.floor(fromMs / MINUTE_MS); minute * MINUTE_MS <= toMs; minute++) {
     const middle = minute * MINUTE_MS + MINUTE_MS / 2;
     if (process ? !host.isRunning(process, middle) : !host.isUp(middle)) continue;
     const level = 0.15 + 0.85 * host.level(middle);
-    voice.lines.forEach((line, which) => {
+    output.lines.forEach((line, which) => {
       if (line.fromVersion && process && host.versionOf(process, middle) < line.fromVersion) return;
       const seed = seedOf(String(which), base);
       const count = countIn(seed, minute, line.perHour * (line.during ? host.suffers(middle, line.during) : level));

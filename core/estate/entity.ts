@@ -1,8 +1,8 @@
-import type { OriginAttributes } from "./naming";
+import type { ResourceAttributes } from "./naming";
 import { identityKey, type Observation } from "./observation";
 
 /** What a sender's own description says there is, before it is looked up in the estate. */
-export type Told =
+export type Entity =
   | {
       what: "host";
       hostName: string;
@@ -22,7 +22,7 @@ const DEFAULT_SECONDS = 15;
  * Reads from a sender's attributes (OpenTelemetry semantic conventions for host, os and container) what it is evidence of: a
  * container that says which host it is on, or a host on which our agent runs. Anything else is evidence of nothing.
  */
-export function toldBy(attributes: OriginAttributes): Told | undefined {
+export function entityOf(attributes: ResourceAttributes): Entity | undefined {
   const hostName = attributes["host.name"]?.trim();
   if (!hostName) return undefined;
   const id = attributes["container.id"]?.toLowerCase();
@@ -61,20 +61,20 @@ export function toldBy(attributes: OriginAttributes): Told | undefined {
 }
 
 /** A host that its agent tells of. */
-export function observeHost(told: Extract<Told, { what: "host" }>): Observation {
-  const { agent = "", ...facts } = told.facts;
+export function observeHost(entity: Extract<Entity, { what: "host" }>): Observation {
+  const { agent = "", ...facts } = entity.facts;
   return {
     keys: [
-      identityKey("name", told.hostName.toLowerCase()),
-      ...(told.address === null ? [] : [identityKey("addr", told.address)]),
+      identityKey("name", entity.hostName.toLowerCase()),
+      ...(entity.address === null ? [] : [identityKey("addr", entity.address)]),
     ],
     kind: {
-      is: told.kind,
+      is: entity.kind,
       reason: "reported by the agent on it",
-      confidence: told.kind === "host.unknown" ? 0.4 : 0.95,
+      confidence: entity.kind === "host.unknown" ? 0.4 : 0.95,
     },
-    name: shortName(told.hostName),
-    ...(told.address === null ? {} : { address: told.address }),
+    name: shortName(entity.hostName),
+    ...(entity.address === null ? {} : { address: entity.address }),
     depth: 1,
     readBy: "agent",
     facts,
@@ -84,20 +84,20 @@ export function observeHost(told: Extract<Told, { what: "host" }>): Observation 
 
 /** A container, on a host that is known. */
 export function observeContainer(
-  told: Extract<Told, { what: "container" }>,
+  entity: Extract<Entity, { what: "container" }>,
   host: { id: number; name: string },
 ): Observation {
   return {
-    keys: [identityKey("container", told.id)],
+    keys: [identityKey("container", entity.id)],
     kind: { is: "app.container", reason: `reported as a container on ${host.name}`, confidence: 0.95 },
-    name: `${told.label} @ ${host.name}`,
-    nameElse: `${told.label}-${told.id.slice(0, 6)} @ ${host.name}`,
-    label: told.label,
-    container: told.id,
+    name: `${entity.label} @ ${host.name}`,
+    nameElse: `${entity.label}-${entity.id.slice(0, 6)} @ ${host.name}`,
+    label: entity.label,
+    container: entity.id,
     host: { id: host.id },
     depth: 1,
     readBy: "agent",
-    facts: told.facts,
+    facts: entity.facts,
   };
 }
 
