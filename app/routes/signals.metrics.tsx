@@ -44,15 +44,18 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   return { ...drawn, ...asked, texts: asked.selections.map(writeSelection), measured };
 }
 
+type Data = Route.ComponentProps["loaderData"];
+
+function sentenceOf({ lines, texts, fromMs, toMs, stepMs }: Data): string {
+  const series = lines.reduce((sum, line) => sum + line.series, 0);
+  if (lines.length)
+    return `${lines.length} ${lines.length === 1 ? "line" : "lines"} from ${series.toLocaleString("en-GB")} series over ${spokenDuration(toMs - fromMs)}, a point every ${spokenDuration(stepMs)}.`;
+  return texts.length
+    ? "Nothing to draw in this window."
+    : "Add a line: type a few letters of a metric, host, service, kind or site.";
+}
+
 export default function Metrics({ loaderData: page }: Route.ComponentProps) {
-  const { window: now } = useShell();
-  const move = useMoveWindow();
-  const [params] = useSearchParams();
-  const { enqueueSnackbar } = useSnackbar();
-  const [lifted, setLifted] = useState<string | null>(null);
-  const [pointMs, setPointMs] = useState<number | null>(null);
-  const [edited, setEdited] = useState<number | null>(null);
-  const chips = useRef<(HTMLElement | null)[]>([]);
   const change = useChangeParams();
   const setSelections = (texts: readonly string[]) =>
     change((next) => {
@@ -61,51 +64,9 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
     });
   const set = (name: string, value: string) => change((next) => applyChanges(next, { [name]: value }));
   const add = (text: string) => setSelections([...page.texts, text]);
-  const series = page.lines.reduce((sum, line) => sum + line.series, 0);
-  const sentence = page.lines.length
-    ? `${page.lines.length} ${page.lines.length === 1 ? "line" : "lines"} from ${series.toLocaleString("en-GB")} series over ${spokenDuration(now.toMs - now.fromMs)}, a point every ${spokenDuration(page.stepMs)}.`
-    : page.texts.length
-      ? "Nothing to draw in this window."
-      : "Add a line: type a few letters of a metric, host, service, kind or site.";
-  const editedSelection = edited === null ? undefined : readSelection(page.texts[edited] ?? "");
   return (
     <>
-      <PageHead
-        name="Signals › Metrics"
-        sentence={sentence}
-        actions={
-          page.lines.length ? (
-            <>
-              <Button
-                variant="outlined"
-                startIcon={<LinkOutlined />}
-                onClick={() => {
-                  const link = new URL(globalThis.location.href);
-                  // A link shows the same window whenever it is opened.
-                  link.searchParams.delete("last");
-                  link.searchParams.set("from", new Date(now.fromMs).toISOString());
-                  link.searchParams.set("to", new Date(now.toMs).toISOString());
-                  navigator.clipboard.writeText(link.href).then(
-                    () => enqueueSnackbar("The link to this view and window is copied."),
-                    () => enqueueSnackbar("The browser does not allow copying; take the address from its bar."),
-                  );
-                }}
-              >
-                Copy link
-              </Button>
-              <Button
-                variant="outlined"
-                startIcon={<DownloadOutlined />}
-                component="a"
-                href={`/signals/metrics.csv?${params}`}
-                download
-              >
-                CSV
-              </Button>
-            </>
-          ) : null
-        }
-      />
+      <PageHead name="Signals › Metrics" sentence={sentenceOf(page)} actions={page.lines.length ? <Actions /> : null} />
       <Problem>{page.problem}</Problem>
       <Stack direction="row" sx={{ gap: 1, mb: 1, alignItems: "flex-start" }}>
         <LineAdder onAdd={add} />
@@ -124,69 +85,10 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
         </TextField>
       </Stack>
       {page.texts.length ? (
-        <Stack
-          component="ul"
-          direction="row"
-          aria-label="Lines"
-          sx={{ gap: 0.75, flexWrap: "wrap", p: 0, m: 0, mb: 1, listStyle: "none" }}
-        >
-          {page.selections.map((selection, index) => (
-            <li key={`${page.texts[index]}${index}`}>
-              <Chip
-                ref={(element) => {
-                  chips.current[index] = element;
-                }}
-                label={spoken(selection, page.lines.find((line) => line.selection === index)?.label)}
-                onClick={() => setEdited(index)}
-                onDelete={() => setSelections(page.texts.filter((_, other) => other !== index))}
-                size="small"
-                variant="outlined"
-                sx={{ borderRadius: 1, maxWidth: 560 }}
-              />
-            </li>
-          ))}
-        </Stack>
+        <ChosenLines page={page} onChange={setSelections} />
       ) : (
-        <Section title="Available metrics">
-          <Stack component="ul" direction="row" sx={{ gap: 1, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}>
-            {page.measured.map((one) => (
-              <li key={one.metric}>
-                <Button
-                  variant="outlined"
-                  color="inherit"
-                  onClick={() =>
-                    add(
-                      one.count > 1
-                        ? writeSelection({ metric: one.metric, pick: "highest", count: 10 })
-                        : writeSelection({ metric: one.metric }),
-                    )
-                  }
-                >
-                  {metricName(one.metric)}
-                  <Typography component="span" variant="caption" sx={{ color: "text.secondary", ml: 0.75 }}>
-                    {one.count}
-                  </Typography>
-                </Button>
-              </li>
-            ))}
-          </Stack>
-          <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
-            Select a metric to chart its ten highest series in this window; the number is how many series there are.
-          </Typography>
-        </Section>
+        <AvailableMetrics measured={page.measured} onAdd={add} />
       )}
-      {edited !== null && editedSelection ? (
-        <LineEditor
-          key={page.texts[edited]}
-          anchor={chips.current[edited] ?? null}
-          selection={editedSelection}
-          onClose={() => setEdited(null)}
-          onChange={(selection) => {
-            setSelections(page.texts.map((text, index) => (index === edited ? writeSelection(selection) : text)));
-            setEdited(null);
-          }}
-        />
-      ) : null}
       {page.notes.map((note) => (
         <Typography
           key={note}
@@ -197,31 +99,150 @@ export default function Metrics({ loaderData: page }: Route.ComponentProps) {
           {note}
         </Typography>
       ))}
-      {page.lines.length ? (
-        page.view === "bars" ? (
-          <LineBars lines={page.lines} />
-        ) : (
-          <>
-            <LineChart
-              lines={page.lines}
-              fromMs={page.fromMs}
-              toMs={page.toMs}
-              stepMs={page.stepMs}
-              height={330}
-              lowest={page.lowest}
-              highest={page.highest}
-              lifted={lifted}
-              onLift={setLifted}
-              onPoint={setPointMs}
-              onZoom={move.fix}
+      {page.lines.length ? page.view === "bars" ? <LineBars lines={page.lines} /> : <Drawing page={page} /> : null}
+    </>
+  );
+}
+
+function Actions() {
+  const { window: now } = useShell();
+  const [params] = useSearchParams();
+  const { enqueueSnackbar } = useSnackbar();
+  return (
+    <>
+      <Button
+        variant="outlined"
+        startIcon={<LinkOutlined />}
+        onClick={() => {
+          const link = new URL(globalThis.location.href);
+          // A link shows the same window whenever it is opened.
+          link.searchParams.delete("last");
+          link.searchParams.set("from", new Date(now.fromMs).toISOString());
+          link.searchParams.set("to", new Date(now.toMs).toISOString());
+          navigator.clipboard.writeText(link.href).then(
+            () => enqueueSnackbar("The link to this view and window is copied."),
+            () => enqueueSnackbar("The browser does not allow copying; take the address from its bar."),
+          );
+        }}
+      >
+        Copy link
+      </Button>
+      <Button
+        variant="outlined"
+        startIcon={<DownloadOutlined />}
+        component="a"
+        href={`/signals/metrics.csv?${params}`}
+        download
+      >
+        CSV
+      </Button>
+    </>
+  );
+}
+
+/** The selections as chips: one is edited by opening it, and taken away by its cross. */
+function ChosenLines({ page, onChange }: { page: Data; onChange: (texts: readonly string[]) => void }) {
+  const [edited, setEdited] = useState<number | null>(null);
+  const chips = useRef<(HTMLElement | null)[]>([]);
+  const selection = edited === null ? undefined : readSelection(page.texts[edited] ?? "");
+  return (
+    <>
+      <Stack
+        component="ul"
+        direction="row"
+        aria-label="Lines"
+        sx={{ gap: 0.75, flexWrap: "wrap", p: 0, m: 0, mb: 1, listStyle: "none" }}
+      >
+        {page.selections.map((selection, index) => (
+          <li key={`${page.texts[index]}${index}`}>
+            <Chip
+              ref={(element) => {
+                chips.current[index] = element;
+              }}
+              label={spoken(selection, page.lines.find((line) => line.selection === index)?.label)}
+              onClick={() => setEdited(index)}
+              onDelete={() => onChange(page.texts.filter((_, other) => other !== index))}
+              size="small"
+              variant="outlined"
+              sx={{ borderRadius: 1, maxWidth: 560 }}
             />
-            {page.lines.map((line) => (
-              <TraceLinks key={line.key} exemplars={line.exemplars} unit={line.unit} nowMs={now.nowMs} />
-            ))}
-            <LineLegend lines={page.lines} stepMs={page.stepMs} pointMs={pointMs} lifted={lifted} onLift={setLifted} />
-          </>
-        )
+          </li>
+        ))}
+      </Stack>
+      {edited !== null && selection ? (
+        <LineEditor
+          key={page.texts[edited]}
+          anchor={chips.current[edited] ?? null}
+          selection={selection}
+          onClose={() => setEdited(null)}
+          onChange={(changed) => {
+            onChange(page.texts.map((text, index) => (index === edited ? writeSelection(changed) : text)));
+            setEdited(null);
+          }}
+        />
       ) : null}
+    </>
+  );
+}
+
+/** What is measured at all, to begin with. */
+function AvailableMetrics({ measured, onAdd: add }: { measured: Data["measured"]; onAdd: (text: string) => void }) {
+  return (
+    <Section title="Available metrics">
+      <Stack component="ul" direction="row" sx={{ gap: 1, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}>
+        {measured.map((one) => (
+          <li key={one.metric}>
+            <Button
+              variant="outlined"
+              color="inherit"
+              onClick={() =>
+                add(
+                  one.count > 1
+                    ? writeSelection({ metric: one.metric, pick: "highest", count: 10 })
+                    : writeSelection({ metric: one.metric }),
+                )
+              }
+            >
+              {metricName(one.metric)}
+              <Typography component="span" variant="caption" sx={{ color: "text.secondary", ml: 0.75 }}>
+                {one.count}
+              </Typography>
+            </Button>
+          </li>
+        ))}
+      </Stack>
+      <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
+        Select a metric to chart its ten highest series in this window; the number is how many series there are.
+      </Typography>
+    </Section>
+  );
+}
+
+/** The lines, the traces of their exemplars, and the legend; pointing at one lifts it in both. */
+function Drawing({ page }: { page: Data }) {
+  const { window: now } = useShell();
+  const move = useMoveWindow();
+  const [lifted, setLifted] = useState<string | null>(null);
+  const [pointMs, setPointMs] = useState<number | null>(null);
+  return (
+    <>
+      <LineChart
+        lines={page.lines}
+        fromMs={page.fromMs}
+        toMs={page.toMs}
+        stepMs={page.stepMs}
+        height={330}
+        lowest={page.lowest}
+        highest={page.highest}
+        lifted={lifted}
+        onLift={setLifted}
+        onPoint={setPointMs}
+        onZoom={move.fix}
+      />
+      {page.lines.map((line) => (
+        <TraceLinks key={line.key} exemplars={line.exemplars} unit={line.unit} nowMs={now.nowMs} />
+      ))}
+      <LineLegend lines={page.lines} stepMs={page.stepMs} pointMs={pointMs} lifted={lifted} onLift={setLifted} />
     </>
   );
 }

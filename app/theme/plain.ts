@@ -20,6 +20,7 @@ export const plainStyles: Record<string, CSSObject> = {
   ".hx-strong": { fontWeight: 600 },
   ".hx-clip": { display: "block", overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" },
   ".hx-caption": { margin: 0, fontSize: "0.76rem", lineHeight: 1.66, color: QUIET },
+  ".hx-small": { margin: 0, fontSize: "0.84rem", lineHeight: 1.43 },
   ".hx-row": { display: "flex", alignItems: "center", gap: 6, minWidth: 0 },
   ".hx-head": { display: "flex", alignItems: "flex-start", gap: 16, marginBottom: 12 },
   ".hx-head > div:first-of-type": { flex: 1, minWidth: 0 },

@@ -1,0 +1,81 @@
+import Button from "@mui/material/Button";
+import { Form, useNavigation } from "react-router";
+import { dayAndTime, spokenDuration } from "#core/time/windows";
+import type { Answer } from "#server/pages/registry";
+import { useShell } from "../../shell/window";
+import { KeepLink } from "../KeepLink";
+import { PlainTable } from "../PlainTable";
+
+type Source = Answer<"discover">["sources"][number];
+
+/** Sources with what they cover and when they were swept last, each to be swept now. */
+export function SourceTable({ sources }: { sources: readonly Source[] }) {
+  return (
+    <PlainTable>
+      <thead>
+        <tr>
+          <th scope="col">Source</th>
+          <th scope="col">Type</th>
+          <th scope="col">Covers</th>
+          <th scope="col" className="num">
+            Addresses
+          </th>
+          <th scope="col" className="num">
+            Poll every
+          </th>
+          <th scope="col">Last sweep</th>
+          <th scope="col" className="num">
+            Actions
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {sources.map((source) => (
+          <SourceRow key={source.id} source={source} />
+        ))}
+      </tbody>
+    </PlainTable>
+  );
+}
+
+function SourceRow({ source }: { source: Source }) {
+  const { window: now } = useShell();
+  const busy = useNavigation().state === "submitting";
+  return (
+    <tr>
+      <td>
+        <KeepLink to={`/discover/sources/${source.id}`}>{source.name}</KeepLink>
+      </td>
+      <td>{source.kindLabel}</td>
+      <td style={{ maxWidth: 360 }}>{source.covers}</td>
+      <td className="num">{source.isSwept ? source.addresses.toLocaleString("en-GB") : "–"}</td>
+      <td className="num">{source.pollSeconds === null ? "–" : spokenDuration(source.pollSeconds * 1000)}</td>
+      <td>
+        {source.last ? (
+          <KeepLink to={`/discover/sweeps/${source.last.id}`}>
+            {source.last.state === "running" ? "running" : dayAndTime(source.last.started_at, now.nowMs)}
+          </KeepLink>
+        ) : source.isSwept ? (
+          "never"
+        ) : (
+          "reports by itself"
+        )}
+      </td>
+      <td className="num">
+        {source.isSwept ? (
+          <Form method="post">
+            <input type="hidden" name="sourceId" value={source.id} />
+            <Button
+              type="submit"
+              variant="outlined"
+              disabled={busy || source.last?.state === "running"}
+              aria-label={`Sweep ${source.name} now`}
+            >
+              Sweep now
+            </Button>
+          </Form>
+        ) : null}
+      </td>
+    </tr>
+  );
+}
