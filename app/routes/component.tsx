@@ -18,7 +18,7 @@ import { Inventory } from "../ui/component/Inventory";
 import { Neighbours } from "../ui/component/Neighbours";
 import { Guests } from "../ui/Guests";
 import { KeepLink } from "../ui/KeepLink";
-import { LogLines } from "../ui/LogLines";
+import { LogLines } from "../ui/logs/LogLines";
 import { Empty, PageHead, Section } from "../ui/Page";
 import { OverlayPicker } from "../ui/OverlayPicker";
 

@@ -14,7 +14,7 @@ import { ChartCard } from "../ui/charts/ChartCard";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
 import { LinesCard } from "../ui/charts/LinesCard";
-import { LogLines } from "../ui/LogLines";
+import { LogLines } from "../ui/logs/LogLines";
 import { OverlayPicker } from "../ui/OverlayPicker";
 import { PlainTable } from "../ui/PlainTable";
 import { Rows } from "../ui/Rows";

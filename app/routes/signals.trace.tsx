@@ -10,7 +10,7 @@ import { missing } from "../shell/answers.server";
 import { useKeep, useShell } from "../shell/window";
 import { MONO } from "../theme/theme";
 import { KeepLink } from "../ui/KeepLink";
-import { LogLevelWord } from "../ui/LogLevelWord";
+import { LogLevelWord } from "../ui/logs/LogLevelWord";
 import { Empty, PageHead, Problem, Section } from "../ui/Page";
 import { TraceDifference } from "../ui/TraceDifference";
 import { Waterfall } from "../ui/Waterfall";

@@ -13,7 +13,7 @@ import {
   type RelationRow,
 } from "../store/estate";
 import { latestLogs } from "../store/logs";
-import { resourcesOf } from "../store/resources";
+import { resourcesOf, resourcesOfAll } from "../store/resources";
 import { callFigures } from "../store/call-figures";
 import { listRunbooks } from "../store/runs";
 import { healthAt, listServices, servicesOfComponents } from "../store/services";
@@ -28,43 +28,152 @@ const WIDTH = 180;
 const MOST_SENT_CHARTS = 6;
 const MOST_SENT_LOOKED_AT = 12;
 
-export function componentPage(
-  db: Db,
-  {
-    id,
-    atMs,
-    fromMs,
-    toMs,
-    overlay = "none",
-  }: { id: number; atMs: number; fromMs: number; toMs: number; overlay?: Overlay },
-) {
+interface ComponentQuestion {
+  id: number;
+  atMs: number;
+  fromMs: number;
+  toMs: number;
+  overlay?: Overlay;
+}
+
+/** A component at the instant of its page, with what its parts need. */
+interface Scene extends Required<ComponentQuestion> {
+  db: Db;
+  component: ComponentRow;
+  /** It and, for a host, the processes on it. */
+  own: ReadonlySet<number>;
+  relations: readonly RelationRow[];
+  health: ReturnType<typeof healthAt>;
+}
+
+/** Everything a page says of one component. */
+export function componentPage(db: Db, question: ComponentQuestion) {
+  const { id, atMs, fromMs, toMs, overlay = "none" } = question;
   const component = componentById(db, id);
   if (!component) return null;
   const health = healthAt(db, "component", atMs);
-  const describe = (other: number) => {
-    const row = componentById(db, other);
-    return {
-      id: other,
-      name: row?.name ?? "",
-      label: row?.label ?? row?.name ?? "",
-      kind: row?.kind ?? "",
-      severity: health.get(other)?.severity ?? ("cleared" as const),
-    };
-  };
   const parts = partsOfHost(db, id, atMs);
   const own = new Set([id, ...parts.map((part) => part.id)]);
   const relations = relationsOf(db, component.host_id === null ? own : [...own, component.host_id], atMs);
-  const talks = relations.filter((row) => row.type === "talks-to" && (own.has(row.from_id) || own.has(row.to_id)));
-  const wired = relations.filter((row) => row.type === "wired-to" && (row.from_id === id || row.to_id === id));
-  const inventory = inventoryAt(db, component.host_id ?? id, atMs);
-  const lastOf = new Map(
-    seriesOfComponent(db, id).map((series) => [
-      `${series.metric}|${series.instance}`,
-      lastSample(db, series.id, atMs, RECENT_MS)?.value ?? null,
-    ]),
-  );
-  const series = withoutTwins(seriesOfComponent(db, id));
-  const order = kindInfo(component.kind).charts;
+  const scene: Scene = { db, id, atMs, fromMs, toMs, overlay, component, own, relations, health };
+  const resources = new Set(resourcesOfAll(db, own).keys());
+  const memberOf = servicesOfComponents(db, own, atMs);
+  const facts = factsAt(db, id, atMs);
+  const series = seriesOfComponent(db, id);
+  return {
+    component,
+    /** Memory of a host, bytes. */
+    memoryBytes: Number(facts.find((fact) => fact.name === MEMORY)?.value ?? 0) || null,
+    host: component.host_id === null ? null : briefly(scene, component.host_id),
+    severity: health.get(id)?.severity ?? ("cleared" as const),
+    reason: health.get(id)?.reason ?? "",
+    facts: facts.filter((fact) => fact.name !== MEMORY),
+    services: listServices(db)
+      .filter((service) => memberOf.has(service.id))
+      .map((service) => ({ uid: service.uid, name: service.name })),
+    parts: parts.map((part) => briefly(scene, part.id)),
+    ...neighboursOf(scene),
+    ...insideOf(scene, series),
+    inventoryAt: component.last_seen_at,
+    ...chartsOf(scene, series),
+    carriers: drawnCarriers(scene),
+    guests: guestsOf(db, id, relations, atMs),
+    logs: latestLogs(db, resources, fromMs, toMs, 8).map((row) => ({
+      id: row.id,
+      atMs: row.at,
+      level: logLevel(row.severity),
+      body: row.body,
+    })),
+    sends: resources.size > 0,
+    seriesCount: series.length,
+    alarms: alarmsOfComponent(db, id, fromMs, toMs),
+    changes: changesOf(db, [...own], fromMs, toMs, 30),
+    runbooks: listRunbooks(db)
+      .filter((runbook) => runbook.definition.kinds.some((pattern) => kindMatches(pattern, component.kind)))
+      .map((runbook) => ({ id: runbook.id, name: runbook.name })),
+  };
+}
+
+const MEMORY = "memory bytes";
+
+/** Another component as it is named beside this one. */
+function briefly({ db, health }: Scene, id: number) {
+  const row = componentById(db, id);
+  return {
+    id,
+    name: row?.name ?? "",
+    label: row?.label ?? row?.name ?? "",
+    kind: row?.kind ?? "",
+    severity: health.get(id)?.severity ?? ("cleared" as const),
+  };
+}
+
+/** What spans say of calls between two components: how many, how many failed, how long nineteen in twenty took at most. */
+function callsBetween({ db, fromMs, toMs }: Scene, from: number, to: number) {
+  const figures = callFigures(db, resourcesOf(db, from), resourcesOf(db, to), fromMs, toMs);
+  return figures ? { calls: figures.calls, failed: figures.failed, p95Ms: figures.sketch.quantile(0.95) / 1000 } : null;
+}
+
+/** Who calls it, whom it calls, and what it is wired to. */
+function neighboursOf(scene: Scene) {
+  const { id, own, relations } = scene;
+  const talks = relations.filter((row) => row.type === "talks-to");
+  const call = (row: RelationRow, own: number, other: number) => ({
+    own: briefly(scene, own),
+    other: briefly(scene, other),
+    detail: row.detail,
+    connections: row.connections,
+    seenBy: row.seen_by,
+    since: row.valid_from,
+    calls: callsBetween(scene, row.from_id, row.to_id),
+  });
+  return {
+    callers: talks.filter((row) => own.has(row.to_id)).map((row) => call(row, row.to_id, row.from_id)),
+    called: talks.filter((row) => own.has(row.from_id)).map((row) => call(row, row.from_id, row.to_id)),
+    wired: relations
+      .filter((row) => row.type === "wired-to" && (row.from_id === id || row.to_id === id))
+      .map((row) => ({ other: briefly(scene, row.from_id === id ? row.to_id : row.from_id), detail: row.detail })),
+  };
+}
+
+/** What a host has inside: interfaces and storage with their latest figures, software, listeners. */
+function insideOf({ db, component, atMs }: Scene, series: readonly SeriesRow[]) {
+  const inventory = component.host_id === null ? inventoryAt(db, component.id, atMs) : undefined;
+  if (!inventory) return { interfaces: [], storage: [], software: [], listeners: [] };
+  const idOf = new Map(series.map((one) => [`${one.metric}|${one.instance}`, one.id]));
+  const lastOf = (metric: string, instance: string): number | null => {
+    const id = idOf.get(`${metric}|${instance}`);
+    return id === undefined ? null : (lastSample(db, id, atMs, RECENT_MS)?.value ?? null);
+  };
+  return {
+    interfaces: inventory.interfaces.map((row) => ({
+      ...row,
+      inBps: lastOf("net.in", row.name),
+      outBps: lastOf("net.out", row.name),
+    })),
+    storage: inventory.storage
+      .filter((row) => row.type !== "other")
+      .map((row) => ({
+        ...row,
+        usedPercent: row.type === "ram" ? lastOf("memory.used", "") : lastOf("disk.used", row.label),
+      })),
+    software: inventory.software,
+    listeners: inventory.listeners.map((row) => ({
+      ...row,
+      process: inventory.software.find((one) => one.pid === row.pid)?.name ?? "",
+    })),
+  };
+}
+
+const drawIn = ({ db, fromMs, toMs, overlay }: Scene) => {
+  const options = { overlay, width: WIDTH };
+  return (series: SeriesRow) => chartOf(db, series, fromMs, toMs, options);
+};
+
+/** The charts of its kind in their order, then what else was sent of it. */
+function chartsOf(scene: Scene, all: readonly SeriesRow[]) {
+  const series = withoutTwins(all);
+  const order = kindInfo(scene.component.kind).charts;
   const charted = series
     .filter((one) => order.includes(one.metric))
     .sort(
@@ -74,116 +183,33 @@ export function componentPage(
     )
     .slice(0, MOST_CHARTS);
   // Of what else was sent to us: measured values, and of quantiles the slow end.
-  const sent = series
-    .filter(
-      (one) =>
-        one.resource_id !== null &&
-        one.instrument === "gauge" &&
-        !order.includes(one.metric) &&
-        !/\.p(50|99)$/.test(one.metric),
-    )
-    .slice(0, MOST_SENT_LOOKED_AT);
-  const resources = new Set([...own].flatMap((one) => resourcesOf(db, one)));
-  const memberOf = servicesOfComponents(db, own, atMs);
-  const alarms = alarmsOfComponent(db, id, fromMs, toMs);
-  // What spans say of calls between two components: how many, how many failed, and how long nineteen in twenty took at most.
-  const callsOf = (from: number, to: number) => {
-    const figures = callFigures(db, resourcesOf(db, from), resourcesOf(db, to), fromMs, toMs);
-    return figures
-      ? { calls: figures.calls, failed: figures.failed, p95Ms: figures.sketch.quantile(0.95) / 1000 }
-      : null;
-  };
-  const draw = (series: SeriesRow) => chartOf(db, series, fromMs, toMs, { overlay, width: WIDTH });
+  const isTelling = ({ resource_id, instrument, metric }: SeriesRow) =>
+    resource_id !== null && instrument === "gauge" && !order.includes(metric) && !/\.p(50|99)$/.test(metric);
+  const sent = series.filter(isTelling).slice(0, MOST_SENT_LOOKED_AT);
+  const draw = drawIn(scene);
   // What was not sent in this window has nothing to show; that something polled was silent is worth seeing.
   const drawnSent = sent.map(draw).filter((chart) => chart.legend.count > 0);
-  const carriers = carriersOf(component, relations)
-    .map((carrier) => ({ ...describe(carrier.id), how: carrier.how }))
-    .map((carrier) => ({
-      ...carrier,
-      reason: health.get(carrier.id)?.reason ?? "",
-      charts: kindInfo(carrier.kind)
-        .chartsBelow.flatMap((metric) => seriesOfMetric(db, carrier.id, metric) ?? [])
-        .map(draw),
-    }));
   return {
-    component,
-    /** Memory of a host, bytes. */
-    memoryBytes: Number(factsAt(db, id, atMs).find((fact) => fact.name === "memory bytes")?.value ?? 0) || null,
-    host: component.host_id === null ? null : describe(component.host_id),
-    severity: health.get(id)?.severity ?? ("cleared" as const),
-    reason: health.get(id)?.reason ?? "",
-    facts: factsAt(db, id, atMs).filter((fact) => fact.name !== "memory bytes"),
-    services: listServices(db)
-      .filter((service) => memberOf.has(service.id))
-      .map((service) => ({ uid: service.uid, name: service.name })),
-    parts: parts.map((part) => describe(part.id)),
-    callers: talks
-      .filter((row) => own.has(row.to_id))
-      .map((row) => ({
-        own: describe(row.to_id),
-        other: describe(row.from_id),
-        detail: row.detail,
-        connections: row.connections,
-        seenBy: row.seen_by,
-        since: row.valid_from,
-        calls: callsOf(row.from_id, row.to_id),
-      })),
-    called: talks
-      .filter((row) => own.has(row.from_id))
-      .map((row) => ({
-        own: describe(row.from_id),
-        other: describe(row.to_id),
-        detail: row.detail,
-        connections: row.connections,
-        seenBy: row.seen_by,
-        since: row.valid_from,
-        calls: callsOf(row.from_id, row.to_id),
-      })),
-    wired: wired.map((row) => ({ other: describe(row.from_id === id ? row.to_id : row.from_id), detail: row.detail })),
-    interfaces:
-      inventory && component.host_id === null
-        ? inventory.interfaces.map((row) => ({
-            ...row,
-            inBps: lastOf.get(`net.in|${row.name}`) ?? null,
-            outBps: lastOf.get(`net.out|${row.name}`) ?? null,
-          }))
-        : [],
-    storage:
-      inventory && component.host_id === null
-        ? inventory.storage
-            .filter((row) => row.type !== "other")
-            .map((row) => ({
-              ...row,
-              usedPercent: lastOf.get(row.type === "ram" ? "memory.used|" : `disk.used|${row.label}`) ?? null,
-            }))
-        : [],
-    software: inventory && component.host_id === null ? inventory.software : [],
-    listeners:
-      inventory && component.host_id === null
-        ? inventory.listeners.map((row) => ({
-            ...row,
-            process: inventory.software.find((one) => one.pid === row.pid)?.name ?? "",
-          }))
-        : [],
-    inventoryAt: component.last_seen_at,
     charts: [...charted.map(draw), ...drawnSent.slice(0, MOST_SENT_CHARTS)],
     silent: sent.length - drawnSent.length,
-    carriers,
-    guests: guestsOf(db, id, relations, atMs),
-    logs: latestLogs(db, resources, fromMs, toMs, 8).map((row) => ({
-      id: row.id,
-      atMs: row.at,
-      level: logLevel(row.severity),
-      body: row.body,
-    })),
-    sends: resources.size > 0,
-    seriesCount: lastOf.size,
-    alarms,
-    changes: changesOf(db, [...own], fromMs, toMs, 30),
-    runbooks: listRunbooks(db)
-      .filter((runbook) => runbook.definition.kinds.some((pattern) => kindMatches(pattern, component.kind)))
-      .map((runbook) => ({ id: runbook.id, name: runbook.name })),
   };
+}
+
+/** What carries it, with the charts that tell whether the trouble is below. */
+function drawnCarriers(scene: Scene) {
+  const { db, component, relations, health } = scene;
+  const draw = drawIn(scene);
+  return carriersOf(component, relations).map(({ id, how }) => {
+    const carrier = briefly(scene, id);
+    return {
+      ...carrier,
+      how,
+      reason: health.get(id)?.reason ?? "",
+      charts: kindInfo(carrier.kind)
+        .chartsBelow.flatMap((metric) => seriesOfMetric(db, id, metric) ?? [])
+        .map(draw),
+    };
+  });
 }
 
 /** Series without those that were sent to us and are polled too. */

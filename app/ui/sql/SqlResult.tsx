@@ -4,9 +4,9 @@ import Stack from "@mui/material/Stack";
 import { useMemo, useState } from "react";
 import type { SqlLine } from "#core/telemetry/sql-chart";
 import type { DrawnLine } from "#server/pages/metrics";
-import { LineChart } from "./charts/LineChart";
-import { LineLegend } from "./charts/LineLegend";
-import { PlainTable } from "./PlainTable";
+import { LineChart } from "../charts/LineChart";
+import { LineLegend } from "../charts/LineLegend";
+import { PlainTable } from "../PlainTable";
 
 type Cell = string | number | null;
 

@@ -4,7 +4,7 @@ import { tags } from "@lezer/highlight";
 import CodeMirror, { EditorView, keymap, Prec } from "@uiw/react-codemirror";
 import Box from "@mui/material/Box";
 import { useMemo, useRef } from "react";
-import { MONO } from "../theme/theme";
+import { MONO } from "../../theme/theme";
 
 export interface SqlView {
   name: string;

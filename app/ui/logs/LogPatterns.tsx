@@ -1,10 +1,10 @@
 import Box from "@mui/material/Box";
 import { dayAndTime } from "#core/time/windows";
 import type { Answer } from "#server/pages/registry";
-import { useShell } from "../shell/window";
-import { MONO } from "../theme/theme";
+import { useShell } from "../../shell/window";
+import { MONO } from "../../theme/theme";
 import { LogLevelWord } from "./LogLevelWord";
-import { PlainTable } from "./PlainTable";
+import { PlainTable } from "../PlainTable";
 
 /** Patterns with how often and when they came; those not seen in the week before stand first. */
 export function LogPatterns({

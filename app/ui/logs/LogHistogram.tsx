@@ -3,7 +3,7 @@ import Typography from "@mui/material/Typography";
 import type { LogLevel } from "#core/telemetry/log-levels";
 import { tickLabel, timeTicks } from "#core/time/ticks";
 import { clockTime, dayAndTime } from "#core/time/windows";
-import { useDragRange } from "./charts/drag-range";
+import { useDragRange } from "../charts/drag-range";
 import { LEVEL_COLOUR } from "./LogLevelWord";
 
 const HEIGHT = 84;
