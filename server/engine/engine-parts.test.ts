@@ -13,7 +13,8 @@ import { mapPage } from "../pages/map";
 import { alarmById, alarmChanges, alarmDensity, listRules, offerRule, saveRule } from "../store/alarms";
 import { changesIn } from "../store/changes";
 import { migrate, openStore, type Db } from "../store/database";
-import { currentComponents, currentRelations, insertComponent, insertRelation } from "../store/estate";
+import { currentComponents, insertComponent } from "../store/estate";
+import { currentRelations, insertRelation } from "../store/relations";
 import { alarmsOfIncident, incidentEvents, incidentsIn } from "../store/incidents";
 import { healthAt, membersAt, relianceAt, saveService } from "../store/services";
 import { seriesById } from "../store/signals";
@@ -390,7 +391,7 @@ describe("services and incidents", () => {
     expect(incidentsIn(db, AT, AT + HOUR_MS)).toHaveLength(2);
   });
 
-  it("evaluator what an agent sends of a host that is polled too only once", () => {
+  it("judge what an agent sends of a host that is polled too only once", () => {
     memoryRule();
     const id = add("a");
     const sampleWriter = new SampleWriter(db);

@@ -6,14 +6,8 @@ import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import type { Batch } from "../receivers/batch-builder";
 import { changesIn } from "../store/changes";
 import { migrate, openStore, type Db } from "../store/database";
-import {
-  componentById,
-  currentComponents,
-  currentRelations,
-  factsAt,
-  insertComponent,
-  retireComponent,
-} from "../store/estate";
+import { componentById, currentComponents, factsAt, insertComponent, retireComponent } from "../store/estate";
+import { currentRelations } from "../store/relations";
 import { readSamples, seriesOfComponent } from "../store/signals";
 import { insertSource } from "../store/sources";
 import { BatchIngest } from "../ingest/batches";

@@ -8,17 +8,14 @@ import type { Db } from "../store/database";
 import {
   addKeys,
   componentById,
-  endRelation,
   insertComponent,
-  insertRelation,
   markMissed,
   markSeen,
-  missRelation,
   retireComponent,
-  touchRelation,
   writeFact,
   writeInventory,
 } from "../store/estate";
+import { endRelation, insertRelation, missRelation, touchRelation } from "../store/relations";
 import { endJoin, writeJoin } from "../store/known";
 
 /** Something that a plan changed, as a sweep lists it. */

@@ -4,7 +4,8 @@ import { EstateGraph } from "#core/topology/graph";
 import { activeAlarms, type AlarmRow, type Subject } from "../store/alarms";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
-import { currentComponents, currentRelations } from "../store/estate";
+import { currentComponents } from "../store/estate";
+import { currentRelations } from "../store/relations";
 import {
   listServices,
   membersAt,

@@ -6,7 +6,8 @@ import { planEstate } from "#core/estate/plan";
 import { planRelations } from "#core/estate/relations";
 import { isHostLike } from "#core/catalogue/kinds";
 import type { Db } from "../store/database";
-import { inventoryAt, SPANS } from "../store/estate";
+import { inventoryAt } from "../store/estate";
+import { SPANS } from "../store/relations";
 import { readEstate, StoredEstate } from "../store/known";
 import { applyAbsence, applyPlan, applyRelationAbsence, applyRelations, type Applied, type News } from "./apply";
 

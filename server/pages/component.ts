@@ -3,15 +3,8 @@ import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import {
-  componentById,
-  factsAt,
-  inventoryAt,
-  partsOfHost,
-  relationsOf,
-  type ComponentRow,
-  type RelationRow,
-} from "../store/estate";
+import { componentById, factsAt, inventoryAt, partsOfHost, type ComponentRow } from "../store/estate";
+import { relationsOf, type RelationRow } from "../store/relations";
 import { latestLogs } from "../store/logs";
 import { resourcesOf, resourcesOfAll } from "../store/resources";
 import { callFigures } from "../store/call-figures";

@@ -1,6 +1,7 @@
 import { guestKey } from "#core/estate/guests";
 import type { Db } from "../store/database";
-import { componentById, guestsOfHypervisors, inventoryAt, type RelationRow } from "../store/estate";
+import { componentById, inventoryAt } from "../store/estate";
+import { guestsOfHypervisors, type RelationRow } from "../store/relations";
 import { healthAt } from "../store/services";
 import { lastSample, seriesOfMetric } from "../store/signals";
 

@@ -9,7 +9,8 @@ import { readKits } from "../kits/kits";
 import { alarmChanges, readSnapshot, type AlarmChangeRow } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById, partsOfHost, relationsOf, type ComponentRow } from "../store/estate";
+import { componentById, partsOfHost, type ComponentRow } from "../store/estate";
+import { relationsOf } from "../store/relations";
 import { evidenceOfIncident } from "../store/evidence";
 import {
   alarmCounts,

@@ -87,6 +87,31 @@ it("brings callers and called together whatever order their spans come in, once 
   );
 });
 
+it("keeps every span as it came, however many are written at once", () => {
+  fc.assert(
+    fc.property(fc.integer({ min: 1, max: 40 }), fc.integer({ min: 1, max: 130 }), (traces, size) => {
+      db.exec("DELETE FROM span; DELETE FROM operation; DELETE FROM operation_minute; DELETE FROM call_minute");
+      writer = new SpanWriter(db);
+      const spans = Array.from({ length: traces }, (_, n) => three(n, n % 3 === 0)).flat();
+      for (let from = 0; from < spans.length; from += size) write(spans.slice(from, from + size));
+      const kept = Array.from({ length: traces }, (_, n) => spansOfTrace(db, trace(n + 1))).flat();
+      const hex = (bytes: Uint8Array | null) => (bytes ? Buffer.from(bytes).toString("hex") : "");
+      expect(
+        kept.map((row) => [hex(row.span_id), hex(row.parent_id), row.start_us, row.duration_us, row.status]),
+      ).toEqual(
+        spans.map((one) => [
+          one.spanId,
+          one.parentId,
+          one.startMs * 1000,
+          Math.round((one.endMs - one.startMs) * 1000),
+          one.status,
+        ]),
+      );
+    }),
+    { numRuns: 25 },
+  );
+});
+
 it("goes on counting a minute after a restart", () => {
   write(three(0));
   writer = new SpanWriter(db);

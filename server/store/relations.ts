@@ -1,0 +1,116 @@
+import type { RelationType } from "#core/catalogue/kinds";
+import { prepared, type Db } from "./database";
+import { VALID_AT } from "./estate";
+
+export interface RelationSeen {
+  type: RelationType;
+  fromId: number;
+  toId: number;
+  detail: string;
+  connections: number;
+  seenBy: string;
+}
+
+/** Makes a relation; returns its id. */
+export function insertRelation(db: Db, relation: RelationSeen, atMs: number): number {
+  return Number(
+    prepared(
+      db,
+      "INSERT INTO relation (type, from_id, to_id, detail, connections, seen_by, last_seen_at, valid_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+    ).run(
+      relation.type,
+      relation.fromId,
+      relation.toId,
+      relation.detail,
+      relation.connections,
+      relation.seenBy,
+      atMs,
+      atMs,
+    ).lastInsertRowid,
+  );
+}
+
+/** Notes a known relation as seen again. */
+export function touchRelation(db: Db, id: number, connections: number, seenBy: string, atMs: number): void {
+  prepared(db, "UPDATE relation SET last_seen_at = ?, connections = ?, seen_by = ?, missed = 0 WHERE id = ?").run(
+    atMs,
+    connections,
+    seenBy,
+    id,
+  );
+}
+
+export function endRelation(db: Db, id: number, atMs: number): void {
+  prepared(db, "UPDATE relation SET valid_to = ? WHERE id = ? AND valid_to IS NULL").run(atMs, id);
+}
+
+/** Counts one more full look that did not see a relation. */
+export function missRelation(db: Db, id: number): void {
+  prepared(db, "UPDATE relation SET missed = missed + 1 WHERE id = ?").run(id);
+}
+
+/** Who saw a relation that only spans tell of: sweeps neither see nor miss it. */
+export const SPANS = "spans";
+
+export interface RelationRow {
+  id: number;
+  type: RelationType;
+  from_id: number;
+  to_id: number;
+  detail: string;
+  connections: number;
+  seen_by: string;
+  valid_from: number;
+  valid_to: number | null;
+}
+
+const RELATION = "SELECT id, type, from_id, to_id, detail, connections, seen_by, valid_from, valid_to FROM relation";
+
+export function currentRelations(db: Db): RelationRow[] {
+  return prepared<RelationRow>(db, `${RELATION} WHERE valid_to IS NULL`).all();
+}
+
+export function relationsAt(db: Db, atMs: number): RelationRow[] {
+  return prepared<RelationRow>(db, `${RELATION} WHERE ${VALID_AT}`).all(atMs, atMs);
+}
+
+/** Relations of some components with each other and with any others. */
+export function relationsOf(db: Db, ids: Iterable<number>, atMs: number): RelationRow[] {
+  const found = new Map<number, RelationRow>();
+  const statements = [
+    prepared<RelationRow>(db, `${RELATION} WHERE from_id = ? AND ${VALID_AT}`),
+    prepared<RelationRow>(db, `${RELATION} WHERE to_id = ? AND ${VALID_AT}`),
+  ];
+  for (const id of ids)
+    for (const statement of statements) for (const row of statement.all(id, atMs, atMs)) found.set(row.id, row);
+  return [...found.values()].sort((a, b) => a.id - b.id);
+}
+
+/** Relations that begin and end among some components. */
+export function relationsAmong(db: Db, ids: ReadonlySet<number>, atMs: number): RelationRow[] {
+  return prepared<RelationRow>(
+    db,
+    `${RELATION} WHERE from_id IN (SELECT value FROM json_each(?)) AND ${VALID_AT} ORDER BY id`,
+  )
+    .all(JSON.stringify([...ids]), atMs, atMs)
+    .filter((row) => ids.has(row.to_id));
+}
+
+/** What some components lead to by one type of relation. */
+export function targetsOf(db: Db, ids: Iterable<number>, type: RelationType, atMs: number): number[] {
+  return prepared<{ id: number }>(
+    db,
+    `SELECT DISTINCT to_id AS id FROM relation
+     WHERE from_id IN (SELECT value FROM json_each(?)) AND type = ? AND ${VALID_AT}`,
+  )
+    .all(JSON.stringify([...ids]), type, atMs, atMs)
+    .map((row) => row.id);
+}
+
+/** Every virtual machine with what it goes by and the hypervisor it is on now. */
+export function guestsOfHypervisors(db: Db): { hypervisor: number; key: string; guest: number }[] {
+  return prepared<{ hypervisor: number; key: string; guest: number }>(
+    db,
+    "SELECT r.to_id AS hypervisor, k.key, r.from_id AS guest FROM relation r JOIN component_key k ON k.component_id = r.from_id AND (k.key LIKE 'uuid:%' OR k.key LIKE 'guest:%') WHERE r.type = 'hosted-by' AND r.valid_to IS NULL",
+  ).all();
+}
