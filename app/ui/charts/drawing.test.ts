@@ -133,9 +133,9 @@ describe("the chart of lines", () => {
     const gap = line("a", [1, 2, 3, 4, 5, 6, 7]);
     gap.points.splice(4, 2);
     const drawn = (one: DrawnLine, stepMs: number) =>
-      (lineData({ lines: [one], stepMs, lifted: null }, DAY).datasets.at(-1)?.data as { y: number }[]).map(
-        (point) => point.y,
-      );
+      lineData({ lines: [one], stepMs, lifted: null }, DAY)
+        .datasets.at(-1)
+        ?.data.map((point) => point.y);
     expect(drawn(gap, MINUTE)).toEqual([1, 2, 3, 4, Number.NaN, 7]);
     const seldom = line("b", [1, 2, 3]);
     expect(drawn(seldom, 1000)).toEqual([1, 2, 3]);
