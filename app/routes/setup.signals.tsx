@@ -111,29 +111,7 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
       <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
       <Stack sx={{ gap: 1.5 }}>
         <Section title="Receivers">
-          <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 1.5, m: 0 }}>
-            <Fact name="OTLP over HTTP">
-              {page.ports.otlp ? `${page.ports.host}:${page.ports.otlp}, /v1/metrics, /v1/logs, /v1/traces` : "off"}
-            </Fact>
-            <Fact name="Syslog (UDP and TCP)">
-              {page.ports.syslog ? `${page.ports.host}:${page.ports.syslog}` : "off"}
-            </Fact>
-            <Fact name="Samples since start">{whole(page.samplesSent)}</Fact>
-            <Fact name="Log records since start">{whole(page.recordsSent)}</Fact>
-            <Fact name="Spans since start">{whole(page.spansSent)}</Fact>
-            <Fact name="CloudEvents over HTTP">
-              {page.ports.otlp
-                ? `${page.ports.host}:${page.ports.otlp}, /events; ${whole(page.eventsSent)} since start`
-                : "off"}
-            </Fact>
-            <Fact name="Requests">{whole(page.received?.requests ?? 0)}</Fact>
-            <Fact name="Malformed">{whole(page.received?.unreadable ?? 0)}</Fact>
-            <Fact name="Points and records rejected">{whole(page.received?.refused ?? 0)}</Fact>
-            <Fact name="Throttled (429)">{whole(page.received?.throttled ?? 0)}</Fact>
-            <Fact name="Syslog messages">{whole(page.received?.syslog ?? 0)}</Fact>
-            <Fact name="Syslog in no standard format">{whole(page.received?.syslogOdd ?? 0)}</Fact>
-            <Fact name="Syslog dropped (overload)">{whole(page.received?.dropped ?? 0)}</Fact>
-          </Box>
+          <Receivers page={page} />
         </Section>
         <Section title={`Unmatched senders: ${page.waitingCount}`} pad={false}>
           {page.waiting.length === 0 ? (
@@ -156,44 +134,7 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
               <Empty>No rules. A matching rule assigns senders whose attribute matches a pattern to a component.</Empty>
             </Box>
           ) : (
-            <PlainTable>
-              <thead>
-                <tr>
-                  <th scope="col">Attribute</th>
-                  <th scope="col">Pattern</th>
-                  <th scope="col">Component</th>
-                  <th scope="col">Created by</th>
-                  <th scope="col">Actions</th>
-                </tr>
-              </thead>
-              <tbody>
-                {page.rules.map((rule) => (
-                  <tr key={rule.id}>
-                    <td>{rule.attribute}</td>
-                    <td>{rule.pattern}</td>
-                    <td>
-                      <KeepLink to={`/estate/${rule.componentId}`}>{rule.component}</KeepLink>
-                    </td>
-                    <td>
-                      {rule.madeBy}, {dayAndTime(rule.madeAt, now.nowMs)}
-                    </td>
-                    <td>
-                      <Form method="post">
-                        <input type="hidden" name="what" value="remove" />
-                        <input type="hidden" name="id" value={rule.id} />
-                        <Button
-                          type="submit"
-                          color="error"
-                          aria-label={`Remove the rule for ${rule.attribute} ${rule.pattern}`}
-                        >
-                          Remove
-                        </Button>
-                      </Form>
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </PlainTable>
+            <MatchingRules rules={page.rules} />
           )}
         </Section>
         <RetentionForm retention={page.retention} />
@@ -208,5 +149,78 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
         </Section>
       </Stack>
     </>
+  );
+}
+
+type Data = Route.ComponentProps["loaderData"];
+
+/** Where signals are taken in, and what came since the start. */
+function Receivers({ page }: { page: Data }) {
+  return (
+    <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 1.5, m: 0 }}>
+      <Fact name="OTLP over HTTP">
+        {page.ports.otlp ? `${page.ports.host}:${page.ports.otlp}, /v1/metrics, /v1/logs, /v1/traces` : "off"}
+      </Fact>
+      <Fact name="Syslog (UDP and TCP)">{page.ports.syslog ? `${page.ports.host}:${page.ports.syslog}` : "off"}</Fact>
+      <Fact name="Samples since start">{whole(page.samplesSent)}</Fact>
+      <Fact name="Log records since start">{whole(page.recordsSent)}</Fact>
+      <Fact name="Spans since start">{whole(page.spansSent)}</Fact>
+      <Fact name="CloudEvents over HTTP">
+        {page.ports.otlp
+          ? `${page.ports.host}:${page.ports.otlp}, /events; ${whole(page.eventsSent)} since start`
+          : "off"}
+      </Fact>
+      <Fact name="Requests">{whole(page.received?.requests ?? 0)}</Fact>
+      <Fact name="Malformed">{whole(page.received?.unreadable ?? 0)}</Fact>
+      <Fact name="Points and records rejected">{whole(page.received?.refused ?? 0)}</Fact>
+      <Fact name="Throttled (429)">{whole(page.received?.throttled ?? 0)}</Fact>
+      <Fact name="Syslog messages">{whole(page.received?.syslog ?? 0)}</Fact>
+      <Fact name="Syslog in no standard format">{whole(page.received?.syslogOdd ?? 0)}</Fact>
+      <Fact name="Syslog dropped (overload)">{whole(page.received?.dropped ?? 0)}</Fact>
+    </Box>
+  );
+}
+
+function MatchingRules({ rules }: { rules: Data["rules"] }) {
+  const { window: now } = useShell();
+  return (
+    <PlainTable>
+      <thead>
+        <tr>
+          <th scope="col">Attribute</th>
+          <th scope="col">Pattern</th>
+          <th scope="col">Component</th>
+          <th scope="col">Created by</th>
+          <th scope="col">Actions</th>
+        </tr>
+      </thead>
+      <tbody>
+        {rules.map((rule) => (
+          <tr key={rule.id}>
+            <td>{rule.attribute}</td>
+            <td>{rule.pattern}</td>
+            <td>
+              <KeepLink to={`/estate/${rule.componentId}`}>{rule.component}</KeepLink>
+            </td>
+            <td>
+              {rule.madeBy}, {dayAndTime(rule.madeAt, now.nowMs)}
+            </td>
+            <td>
+              <Form method="post">
+                <input type="hidden" name="what" value="remove" />
+                <input type="hidden" name="id" value={rule.id} />
+                <Button
+                  type="submit"
+                  color="error"
+                  aria-label={`Remove the rule for ${rule.attribute} ${rule.pattern}`}
+                >
+                  Remove
+                </Button>
+              </Form>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </PlainTable>
   );
 }

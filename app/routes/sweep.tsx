@@ -33,21 +33,29 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return { ok: true };
 }
 
-export default function Sweep({ loaderData: { sweep, found, findings, outcome, page } }: Route.ComponentProps) {
+type Data = Route.ComponentProps["loaderData"];
+
+const totalOf = ({ found, outcome }: Data): number =>
+  outcome ? (found[outcome] ?? 0) : Object.values(found).reduce((sum, count) => sum + count, 0);
+
+function sentenceOf({ sweep, found }: Data): string {
+  if (sweep.state === "running")
+    return `Sweeping ${sweep.source}: ${sweep.tried} of ${sweep.addresses} addresses tried, ${sweep.answering} answering, ${sweep.recognised} recognised by SNMP.`;
+  if (sweep.message) return sweep.message;
+  return `The sweep of ${sweep.source} tried ${sweep.tried} addresses: ${sweep.answering} answered, ${sweep.recognised} answered SNMP. It found ${found.new ?? 0} new, ${found.changed ?? 0} changed, ${found.gone ?? 0} gone${found.failed ? `, and ${found.failed} that could not be read` : ""}.`;
+}
+
+export default function Sweep({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
   const keep = useKeep();
+  const { sweep, findings } = page;
   const running = sweep.state === "running";
-  const total = outcome ? (found[outcome] ?? 0) : Object.values(found).reduce((sum, count) => sum + count, 0);
-  const sentence = running
-    ? `Sweeping ${sweep.source}: ${sweep.tried} of ${sweep.addresses} addresses tried, ${sweep.answering} answering, ${sweep.recognised} recognised by SNMP.`
-    : sweep.message
-      ? sweep.message
-      : `The sweep of ${sweep.source} tried ${sweep.tried} addresses: ${sweep.answering} answered, ${sweep.recognised} answered SNMP. It found ${found.new ?? 0} new, ${found.changed ?? 0} changed, ${found.gone ?? 0} gone${found.failed ? `, and ${found.failed} that could not be read` : ""}.`;
+  const total = totalOf(page);
   return (
     <>
       <PageHead
         name="Discover › Sweep"
-        sentence={sentence}
+        sentence={sentenceOf(page)}
         actions={
           running ? (
             <Form method="post">
@@ -79,36 +87,7 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
         <Fact name="Recognised by SNMP">{sweep.recognised}</Fact>
         <Fact name="Malformed">{sweep.failed}</Fact>
       </Box>
-      <Section
-        title="What it found"
-        pad={false}
-        aside={
-          <Stack direction="row" sx={{ gap: 0.5 }} role="group" aria-label="Show">
-            <Button
-              component={RouterLink}
-              to={keep(`/discover/sweeps/${sweep.id}`)}
-              variant={outcome === "" ? "outlined" : "text"}
-              color="inherit"
-              sx={{ py: 0 }}
-            >
-              all
-            </Button>
-            {OUTCOME_ORDER.filter((one) => found[one]).map((one) => (
-              <Button
-                key={one}
-                component={RouterLink}
-                to={keep(`/discover/sweeps/${sweep.id}?outcome=${one}`)}
-                variant={outcome === one ? "outlined" : "text"}
-                color="inherit"
-                title={OUTCOMES[one].explained}
-                sx={{ py: 0 }}
-              >
-                {OUTCOMES[one].label} {found[one]}
-              </Button>
-            ))}
-          </Stack>
-        }
-      >
+      <Section title="Findings" pad={false} aside={<OutcomeChoice page={page} />}>
         {findings.length === 0 ? (
           <Box sx={{ p: 1.5 }}>
             <Empty>
@@ -118,47 +97,88 @@ export default function Sweep({ loaderData: { sweep, found, findings, outcome, p
             </Empty>
           </Box>
         ) : (
-          <PlainTable>
-            <thead>
-              <tr>
-                <th scope="col">What</th>
-                <th scope="col">Component</th>
-                <th scope="col">Address</th>
-                <th scope="col">Why</th>
-              </tr>
-            </thead>
-            <tbody>
-              {findings.map((finding, index) => (
-                <tr key={`${finding.title}${index}`}>
-                  <td className="line">{OUTCOMES[finding.outcome].label}</td>
-                  <td className="line">
-                    {finding.component_id ? (
-                      <KeepLink to={`/estate/${finding.component_id}`}>{finding.title}</KeepLink>
-                    ) : (
-                      finding.title
-                    )}
-                  </td>
-                  <td>{finding.address}</td>
-                  <td>{finding.detail}</td>
-                </tr>
-              ))}
-            </tbody>
-          </PlainTable>
+          <Findings findings={findings} />
         )}
       </Section>
-      {total > SHOWN ? (
-        <Stack direction="row" sx={{ gap: 1, alignItems: "center", mt: 1 }}>
-          <Typography variant="body2">
-            {page * SHOWN + 1} to {Math.min(total, (page + 1) * SHOWN)} of {total}
-          </Typography>
-          {page > 0 ? (
-            <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}&page=${page - 1}`}>before</KeepLink>
-          ) : null}
-          {(page + 1) * SHOWN < total ? (
-            <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}&page=${page + 1}`}>next</KeepLink>
-          ) : null}
-        </Stack>
-      ) : null}
+      {total > SHOWN ? <Pages page={page} total={total} /> : null}
     </>
+  );
+}
+
+/** Findings of one outcome, or all. */
+function OutcomeChoice({ page: { sweep, found, outcome } }: { page: Data }) {
+  const keep = useKeep();
+  return (
+    <Stack direction="row" sx={{ gap: 0.5 }} role="group" aria-label="Show">
+      <Button
+        component={RouterLink}
+        to={keep(`/discover/sweeps/${sweep.id}`)}
+        variant={outcome === "" ? "outlined" : "text"}
+        color="inherit"
+        sx={{ py: 0 }}
+      >
+        all
+      </Button>
+      {OUTCOME_ORDER.filter((one) => found[one]).map((one) => (
+        <Button
+          key={one}
+          component={RouterLink}
+          to={keep(`/discover/sweeps/${sweep.id}?outcome=${one}`)}
+          variant={outcome === one ? "outlined" : "text"}
+          color="inherit"
+          title={OUTCOMES[one].explained}
+          sx={{ py: 0 }}
+        >
+          {OUTCOMES[one].label} {found[one]}
+        </Button>
+      ))}
+    </Stack>
+  );
+}
+
+function Findings({ findings }: { findings: Data["findings"] }) {
+  return (
+    <PlainTable>
+      <thead>
+        <tr>
+          <th scope="col">Outcome</th>
+          <th scope="col">Component</th>
+          <th scope="col">Address</th>
+          <th scope="col">Reason</th>
+        </tr>
+      </thead>
+      <tbody>
+        {findings.map((finding, index) => (
+          <tr key={`${finding.title}${index}`}>
+            <td className="line">{OUTCOMES[finding.outcome].label}</td>
+            <td className="line">
+              {finding.component_id ? (
+                <KeepLink to={`/estate/${finding.component_id}`}>{finding.title}</KeepLink>
+              ) : (
+                finding.title
+              )}
+            </td>
+            <td>{finding.address}</td>
+            <td>{finding.detail}</td>
+          </tr>
+        ))}
+      </tbody>
+    </PlainTable>
+  );
+}
+
+function Pages({ page: { sweep, outcome, page }, total }: { page: Data; total: number }) {
+  return (
+    <Stack direction="row" sx={{ gap: 1, alignItems: "center", mt: 1 }}>
+      <Typography variant="body2">
+        {page * SHOWN + 1} to {Math.min(total, (page + 1) * SHOWN)} of {total}
+      </Typography>
+      {page > 0 ? (
+        <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}&page=${page - 1}`}>previous</KeepLink>
+      ) : null}
+      {(page + 1) * SHOWN < total ? (
+        <KeepLink to={`/discover/sweeps/${sweep.id}?outcome=${outcome}&page=${page + 1}`}>next</KeepLink>
+      ) : null}
+    </Stack>
   );
 }

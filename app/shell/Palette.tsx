@@ -20,6 +20,38 @@ interface Hit {
   to: string;
 }
 
+/** Pages whose names fit, and what the server found. */
+function hitsOf(text: string, data: Answer<"find"> | undefined): Hit[] {
+  const wanted = text.trim().toLowerCase();
+  const pages = PLACES.flatMap((place) => [place, ...(place.more ?? [])])
+    .filter((place) => place.label.toLowerCase().includes(wanted))
+    .map((place) => ({ key: place.to, label: place.label, what: "page", to: place.to }));
+  const found = wanted ? data : undefined;
+  if (!found) return pages;
+  return [
+    ...found.services.map(({ uid, name }) => ({
+      key: `s${uid}`,
+      label: name,
+      what: "service",
+      to: `/services/${uid}`,
+    })),
+    ...found.components.map(({ id, name, kind, address }) => ({
+      key: `c${id}`,
+      label: name,
+      what: `${kindInfo(kind).label.toLowerCase()}${address ? `, ${address}` : ""}`,
+      to: `/estate/${id}`,
+    })),
+    ...found.incidents.map(({ id, title, openedAt }) => ({
+      key: `i${id}`,
+      label: title,
+      what: `incident of ${dayAndTime(openedAt)}`,
+      to: `/incidents/${id}`,
+    })),
+    ...found.runbooks.map(({ id, name }) => ({ key: `r${id}`, label: name, what: "runbook", to: `/runbooks/${id}` })),
+    ...pages,
+  ];
+}
+
 /** Finds any component, service, incident, runbook or page by a few letters. */
 export function Palette({ onClose }: { onClose: () => void }) {
   const [text, setText] = useState("");
@@ -35,41 +67,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
     return () => clearTimeout(timer);
   }, [text, load]);
 
-  const hits = useMemo((): Hit[] => {
-    const wanted = text.trim().toLowerCase();
-    const pages = PLACES.flatMap((place) => [place, ...(place.more ?? [])])
-      .filter((place) => place.label.toLowerCase().includes(wanted))
-      .map((place) => ({ key: place.to, label: place.label, what: "page", to: place.to }));
-    const found = wanted ? fetcher.data : undefined;
-    if (!found) return pages;
-    return [
-      ...found.services.map((one) => ({
-        key: `s${one.uid}`,
-        label: one.name,
-        what: "service",
-        to: `/services/${one.uid}`,
-      })),
-      ...found.components.map((one) => ({
-        key: `c${one.id}`,
-        label: one.name,
-        what: `${kindInfo(one.kind).label.toLowerCase()}${one.address ? `, ${one.address}` : ""}`,
-        to: `/estate/${one.id}`,
-      })),
-      ...found.incidents.map((one) => ({
-        key: `i${one.id}`,
-        label: one.title,
-        what: `incident of ${dayAndTime(one.openedAt)}`,
-        to: `/incidents/${one.id}`,
-      })),
-      ...found.runbooks.map((one) => ({
-        key: `r${one.id}`,
-        label: one.name,
-        what: "runbook",
-        to: `/runbooks/${one.id}`,
-      })),
-      ...pages,
-    ];
-  }, [text, fetcher.data]);
+  const hits = useMemo(() => hitsOf(text, fetcher.data), [text, fetcher.data]);
   const chosen = Math.min(at, Math.max(0, hits.length - 1));
   const go = (hit: Hit | undefined) => {
     if (!hit) return;
@@ -114,20 +112,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
       </Box>
       <List dense id="palette-hits" role="listbox" aria-label="Found" sx={{ maxHeight: 420, overflow: "auto" }}>
         {hits.map((hit, index) => (
-          <ListItemButton
-            key={hit.key}
-            id={`hit-${hit.key}`}
-            role="option"
-            aria-selected={index === chosen}
-            selected={index === chosen}
-            onClick={() => go(hit)}
-            onMouseMove={() => setAt(index)}
-          >
-            <ListItemText primary={hit.label} slotProps={{ primary: { noWrap: true } }} />
-            <Typography variant="caption" sx={{ color: "text.secondary", ml: 2, whiteSpace: "nowrap" }}>
-              {hit.what}
-            </Typography>
-          </ListItemButton>
+          <HitRow key={hit.key} hit={hit} chosen={index === chosen} onGo={go} onPoint={() => setAt(index)} />
         ))}
         {hits.length === 0 ? (
           <Typography variant="body2" sx={{ px: 2, py: 1, color: "text.secondary" }}>
@@ -136,5 +121,33 @@ export function Palette({ onClose }: { onClose: () => void }) {
         ) : null}
       </List>
     </Dialog>
+  );
+}
+
+function HitRow({
+  hit,
+  chosen,
+  onGo,
+  onPoint,
+}: {
+  hit: Hit;
+  chosen: boolean;
+  onGo: (hit: Hit) => void;
+  onPoint: () => void;
+}) {
+  return (
+    <ListItemButton
+      id={`hit-${hit.key}`}
+      role="option"
+      aria-selected={chosen}
+      selected={chosen}
+      onClick={() => onGo(hit)}
+      onMouseMove={onPoint}
+    >
+      <ListItemText primary={hit.label} slotProps={{ primary: { noWrap: true } }} />
+      <Typography variant="caption" sx={{ color: "text.secondary", ml: 2, whiteSpace: "nowrap" }}>
+        {hit.what}
+      </Typography>
+    </ListItemButton>
   );
 }

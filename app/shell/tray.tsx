@@ -91,9 +91,6 @@ function Tray({ onClose }: { onClose: () => void }) {
   const fetcher = useFetcher<Answer>();
   const { pathname } = useLocation();
   const here = /^\/incidents\/(\d+)/.exec(pathname)?.[1];
-  const preferred = here ?? (tray.incidents[0] ? String(tray.incidents[0].id) : "");
-  const [chosen, setChosen] = useState("");
-  const incident = chosen || preferred;
   const { enqueueSnackbar } = useSnackbar();
   useEffect(() => {
     if (fetcher.state !== "idle" || !fetcher.data) return;
@@ -132,33 +129,7 @@ function Tray({ onClose }: { onClose: () => void }) {
         ) : (
           <Stack sx={{ gap: 1 }} component="ul" style={{ listStyle: "none", padding: 0, margin: 0 }}>
             {tray.pins.map((pin) => (
-              <Stack
-                key={pin.id}
-                component="li"
-                direction="row"
-                sx={{ alignItems: "center", gap: 1, border: 1, borderColor: "divider", borderRadius: 1, p: 1 }}
-              >
-                {pin.kind === "chart" ? (
-                  <ShowChart fontSize="small" aria-label="Chart" />
-                ) : (
-                  <MapOutlined fontSize="small" aria-label="Map" />
-                )}
-                <Box sx={{ flex: 1, minWidth: 0 }}>
-                  <Typography variant="body2" component={RouterLink} to={pin.address} sx={{ color: "text.primary" }}>
-                    {pin.title}
-                  </Typography>
-                  <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>
-                    {dayAndTime(pin.from_at)} to {clockTime(pin.to_at)}
-                  </Typography>
-                </Box>
-                <fetcher.Form method="post" action="/evidence">
-                  <input type="hidden" name="intent" value="remove" />
-                  <input type="hidden" name="id" value={pin.id} />
-                  <IconButton type="submit" aria-label={`Remove ${pin.title} from the tray`}>
-                    <DeleteOutlined sx={{ fontSize: 16 }} />
-                  </IconButton>
-                </fetcher.Form>
-              </Stack>
+              <PinRow key={pin.id} pin={pin} fetcher={fetcher} />
             ))}
           </Stack>
         )}
@@ -170,35 +141,79 @@ function Tray({ onClose }: { onClose: () => void }) {
               No open incident. Pins stay here until there is one.
             </Typography>
           ) : (
-            <fetcher.Form method="post" action="/evidence">
-              <input type="hidden" name="intent" value="attach" />
-              <TextField
-                select
-                fullWidth
-                label="Incident"
-                name="incidentId"
-                value={incident}
-                onChange={(event) => setChosen(event.target.value)}
-                sx={{ mb: 1 }}
-              >
-                {here && !tray.incidents.some((one) => String(one.id) === here) ? (
-                  <MenuItem value={here}>Incident {here}</MenuItem>
-                ) : null}
-                {tray.incidents.map((one) => (
-                  <MenuItem key={one.id} value={String(one.id)}>
-                    <span style={{ whiteSpace: "normal" }}>
-                      {one.id}: {one.title}
-                    </span>
-                  </MenuItem>
-                ))}
-              </TextField>
-              <Button type="submit" variant="contained" fullWidth>
-                Attach {tray.pins.length === 1 ? "the pin" : `all ${tray.pins.length} pins`} to the incident
-              </Button>
-            </fetcher.Form>
+            <AttachForm fetcher={fetcher} here={here} />
           )}
         </Box>
       ) : null}
     </Drawer>
+  );
+}
+
+type KeptPin = ReturnType<typeof useShell>["tray"]["pins"][number];
+type TrayFetcher = ReturnType<typeof useFetcher<Answer>>;
+
+function PinRow({ pin, fetcher }: { pin: KeptPin; fetcher: TrayFetcher }) {
+  return (
+    <Stack
+      component="li"
+      direction="row"
+      sx={{ alignItems: "center", gap: 1, border: 1, borderColor: "divider", borderRadius: 1, p: 1 }}
+    >
+      {pin.kind === "chart" ? (
+        <ShowChart fontSize="small" aria-label="Chart" />
+      ) : (
+        <MapOutlined fontSize="small" aria-label="Map" />
+      )}
+      <Box sx={{ flex: 1, minWidth: 0 }}>
+        <Typography variant="body2" component={RouterLink} to={pin.address} sx={{ color: "text.primary" }}>
+          {pin.title}
+        </Typography>
+        <Typography variant="caption" component="p" sx={{ color: "text.secondary" }}>
+          {dayAndTime(pin.from_at)} to {clockTime(pin.to_at)}
+        </Typography>
+      </Box>
+      <fetcher.Form method="post" action="/evidence">
+        <input type="hidden" name="intent" value="remove" />
+        <input type="hidden" name="id" value={pin.id} />
+        <IconButton type="submit" aria-label={`Remove ${pin.title} from the tray`}>
+          <DeleteOutlined sx={{ fontSize: 16 }} />
+        </IconButton>
+      </fetcher.Form>
+    </Stack>
+  );
+}
+
+/** Attaches all pins to an incident: to the one that is open on the page, else to the newest. */
+function AttachForm({ fetcher, here }: { fetcher: TrayFetcher; here: string | undefined }) {
+  const { tray } = useShell();
+  const [chosen, setChosen] = useState("");
+  const incident = chosen || (here ?? (tray.incidents[0] ? String(tray.incidents[0].id) : ""));
+  return (
+    <fetcher.Form method="post" action="/evidence">
+      <input type="hidden" name="intent" value="attach" />
+      <TextField
+        select
+        fullWidth
+        label="Incident"
+        name="incidentId"
+        value={incident}
+        onChange={(event) => setChosen(event.target.value)}
+        sx={{ mb: 1 }}
+      >
+        {here && !tray.incidents.some((one) => String(one.id) === here) ? (
+          <MenuItem value={here}>Incident {here}</MenuItem>
+        ) : null}
+        {tray.incidents.map((one) => (
+          <MenuItem key={one.id} value={String(one.id)}>
+            <span style={{ whiteSpace: "normal" }}>
+              {one.id}: {one.title}
+            </span>
+          </MenuItem>
+        ))}
+      </TextField>
+      <Button type="submit" variant="contained" fullWidth>
+        Attach {tray.pins.length === 1 ? "the pin" : `all ${tray.pins.length} pins`} to the incident
+      </Button>
+    </fetcher.Form>
   );
 }

@@ -159,6 +159,20 @@ const SHIPPED: readonly KindInfo[] = [
   part("dir.ldap", "Directory", "Directories", "data", "directory"),
 ];
 
+/**
+ * What tells most of a service by its members, as patterns of metrics in this order: how long answers take, then what its
+ * hosts and processes use.
+ */
+export const SERVICE_CHARTS: readonly string[] = [
+  "*duration*.p95",
+  "*latency*.p95",
+  "cpu.used",
+  "memory.used",
+  "process.memory",
+  "process.cpu",
+  "net.in",
+];
+
 const byKind = new Map(SHIPPED.map((info) => [info.kind, info]));
 
 /** Takes the kinds of kits up; see `extendCatalogue`. */

@@ -1,4 +1,6 @@
+import { SERVICE_CHARTS } from "#core/catalogue/kinds";
 import { metricName } from "#core/catalogue/metrics";
+import { fitsPattern } from "#core/estate/pattern";
 import { severityRank } from "#core/alarms/severity";
 import { logLevel } from "#core/telemetry/log-levels";
 import { writeSelection, type Selection } from "#core/telemetry/selection";
@@ -19,22 +21,14 @@ import { answeredBy } from "./traces";
 /** Lines of one drawing of members' signals. */
 const MOST_LINES = 5;
 const MOST_DRAWINGS = 4;
+/** Metrics that fit one pattern, such as durations of several protocols. */
+const MOST_ALIKE = 2;
 /** Points across one of them. */
 const WIDTH = 90;
 const MOST_OPERATIONS = 8;
 const MOST_LOGS = 8;
 /** OpenTelemetry severity number from which a record is a warning. */
 const WARNING = 13;
-/** What tells most of a service, in this order: how long answers take, then what its hosts and processes use. */
-const TELLING = [
-  /duration.*\.p95$|latency.*\.p95$/,
-  /^cpu\.used$/,
-  /^memory\.used$/,
-  /^process\.memory$/,
-  /^process\.cpu$/,
-  /^net\.in$/,
-];
-
 /** What a service is, with its figure, members and incidents. */
 export function servicePage(
   db: Db,
@@ -107,7 +101,9 @@ export function servicePage(
 /** The signals of a service's members: of each telling metric the highest few, each on its own component. */
 function signalsOf(db: Db, uid: string, fromMs: number, toMs: number, overlay: Overlay) {
   const measured = metricsOfService(db, uid, fromMs, toMs);
-  const chosen = TELLING.flatMap((pattern) => measured.filter((one) => pattern.test(one.metric)).slice(0, 2));
+  const chosen = SERVICE_CHARTS.flatMap((pattern) =>
+    measured.filter((one) => fitsPattern(pattern, one.metric)).slice(0, MOST_ALIKE),
+  );
   const drawings = [];
   for (const { metric, count } of chosen) {
     if (drawings.length === MOST_DRAWINGS) break;
