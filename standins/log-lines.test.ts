@@ -76,10 +76,12 @@ describe("traces", () => {
 });
 
 it("names a fault or a list of words that is not there", () => {
-  const wrong = structuredClone(
-    JSON.parse(readFileSync(new URL("../scenarios/halvane.json", import.meta.url), "utf8")),
-  ) as { outputs: Record<string, unknown> };
-  wrong.outputs = { gatefront: { lines: [{ text: "a {nothing}", perHour: 1, during: "no-such-fault" }] }, nobody: {} };
+  const { voices, ...rest } = JSON.parse(
+    readFileSync(new URL("../scenarios/halvane.json", import.meta.url), "utf8"),
+  ) as { voices: Record<string, unknown> };
+  expect(Object.keys(voices).length).toBeGreaterThan(5);
+  const outputs = { gatefront: { lines: [{ text: "a {nothing}", perHour: 1, during: "no-such-fault" }] }, nobody: {} };
+  const wrong = { ...rest, outputs };
   const result = readScenario(wrong);
   expect(result.ok ? [] : result.problems.join("\n")).toMatch(/no process “nobody”[\s\S]*|no fault “no-such-fault”/);
   expect(result.ok ? "" : result.problems.join("\n")).toMatch(/no list of words “nothing”/);

@@ -226,9 +226,16 @@ export type Rhythm = Scenario["rhythms"][string];
 
 export type ScenarioResult = { ok: true; scenario: Scenario } | { ok: false; problems: string[] };
 
+/** Files written before have their outputs under another name. */
+function withoutFormerNames(json: unknown): unknown {
+  if (typeof json !== "object" || json === null || !("voices" in json) || "outputs" in json) return json;
+  const { voices, ...rest } = json;
+  return { ...rest, outputs: voices };
+}
+
 /** Reads a scenario from parsed JSON: first its shape, then every reference in it. Each problem is a sentence with its place. */
 export function readScenario(json: unknown): ScenarioResult {
-  const parsed = scenarioSchema.safeParse(json);
+  const parsed = scenarioSchema.safeParse(withoutFormerNames(json));
   if (!parsed.success)
     return {
       ok: false,
