@@ -328,7 +328,13 @@ export const plainStyles: Record<string, CSSObject> = {
   ".hx-plain-list": { margin: 0, padding: 0, listStyle: "none" },
   ".hx-facet-head": { margin: "0 0 4px", fontSize: "0.875rem", fontWeight: 600, lineHeight: 1.4 },
   ".hx-facet": { display: "flex", gap: 8, fontSize: "0.8rem", lineHeight: 1.7 },
-  ".hx-facet > :first-child": { flex: 1, minWidth: 0 },
+  ".hx-facet > :first-child": {
+    flex: 1,
+    minWidth: 0,
+    overflow: "hidden",
+    textOverflow: "ellipsis",
+    whiteSpace: "nowrap",
+  },
   ".hx-spans": { fontSize: "0.8rem" },
   ".hx-span": {
     display: "grid",

@@ -4,7 +4,7 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { Fragment, useEffect, useState } from "react";
 import { useFetcher } from "react-router";
-import { clockTime, dayAndTime, MINUTE_MS } from "#core/time/windows";
+import { clockTime, DAY_MS, dayAndTime, MINUTE_MS } from "#core/time/windows";
 import type { Answer } from "#server/pages/registry";
 import { useMoveWindow, useShell } from "../../shell/window";
 import { MONO } from "../../theme/theme";
@@ -18,8 +18,8 @@ import { Rows } from "../Rows";
 type Row = Answer<"logs">["rows"][number];
 type Detail = NonNullable<Answer<"log">>;
 
-const instant = (atMs: number, nowMs: number) =>
-  `${dayAndTime(atMs, nowMs, true)}.${String(atMs % 1000).padStart(3, "0")}`;
+const withMilliseconds = (text: string, atMs: number) => `${text}.${String(atMs % 1000).padStart(3, "0")}`;
+const instant = (atMs: number, nowMs: number) => withMilliseconds(dayAndTime(atMs, nowMs, true), atMs);
 
 /** Records, newest first; one at a time can be opened for everything about it. */
 export function LogRecords({
@@ -37,12 +37,13 @@ export function LogRecords({
 }) {
   const { window: now } = useShell();
   const [open, setOpen] = useState<number | null>(null);
+  const isToday = ({ atMs }: Row) => Math.floor(atMs / DAY_MS) === Math.floor(now.nowMs / DAY_MS);
   return (
     <Box sx={{ minWidth: 0, bgcolor: "background.paper", border: 1, borderColor: "divider", borderRadius: 1 }}>
       <PlainTable aria-label="Log records" style={{ tableLayout: "fixed" }}>
         <thead>
           <tr>
-            <th scope="col" style={{ width: 118 }}>
+            <th scope="col" style={{ width: rows.every(isToday) ? 118 : 196 }}>
               Time
             </th>
             <th scope="col" style={{ width: 74 }}>
@@ -60,9 +61,9 @@ export function LogRecords({
               <Fragment key={row.id}>
                 <tr>
                   <td className="line top hx-stamp">
-                    {Math.floor(row.atMs / 86_400_000) === Math.floor(now.nowMs / 86_400_000)
-                      ? `${clockTime(row.atMs, true)}.${String(row.atMs % 1000).padStart(3, "0")}`
-                      : dayAndTime(row.atMs)}
+                    {isToday(row)
+                      ? withMilliseconds(clockTime(row.atMs, true), row.atMs)
+                      : instant(row.atMs, now.nowMs)}
                   </td>
                   <td className="top">
                     <LogLevelWord level={row.level} />
