@@ -3,7 +3,7 @@ import { logLevel } from "#core/telemetry/log-levels";
 import { searchLogs } from "../store/logs";
 import { namedResources, resourcesOfAll } from "../store/resources";
 import { operationFigures, type CallFigures } from "../store/call-figures";
-import { allOperations, spanCount, spansOfOperation, spansOfTrace, type SpanRow } from "../store/spans";
+import { allOperations, operationsOf, spanCount, spansOfOperation, spansOfTrace, type SpanRow } from "../store/spans";
 
 /** OpenTelemetry span kinds in words. */
 const KINDS = ["not given", "inside", "answered", "called", "sent", "received"] as const;

@@ -11,6 +11,15 @@ export function allOperations(db: Db): OperationRow[] {
   return prepared<OperationRow>(db, "SELECT id, resource_id, name, kind FROM operation").all();
 }
 
+/** Operations of some senders. */
+export function operationsOf(db: Db, resourceIds: Iterable<number>): OperationRow[] {
+  return prepared<OperationRow>(
+    db,
+    `SELECT id, resource_id, name, kind FROM operation
+     WHERE resource_id IN (SELECT value FROM json_each(?)) ORDER BY id`,
+  ).all(JSON.stringify([...resourceIds]));
+}
+
 export interface SpanRow {
   id: number;
   trace_id: Uint8Array;
