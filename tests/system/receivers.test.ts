@@ -187,7 +187,7 @@ describe("the published client libraries", () => {
       component: "shopfront @ t-web-01",
       instance: "channel=web",
       unit: "{order}",
-      form: what.includes("delta") ? "delta" : "total",
+      instrument: what.includes("delta") ? "delta" : "total",
     });
     // A total that began just now is followed from zero.
     const counted = (metric: string) => valuesOf(metric).filter((value) => value !== 0)[0];
