@@ -84,7 +84,11 @@ function Drawing({ chart, height, bounds, label }: DrawingProps) {
     ];
   }, [chart.marks, chart.points, chart.unit, tokens]);
   return (
-    <div ref={range.box} style={{ height, position: "relative", touchAction: "none" }} {...range.handlers}>
+    <div
+      ref={range.box}
+      style={{ height, position: "relative", touchAction: "none", contain: "strict" }}
+      {...range.handlers}
+    >
       <Line ref={drawn as never} data={data} options={options} plugins={plugins} role="img" aria-label={label} />
       {range.drag ? (
         <DragMark from={pixelOf(drawn.current, range.drag.from)} to={pixelOf(drawn.current, range.drag.to)} />

@@ -61,7 +61,14 @@ function Drawing({ label, height, ...props }: LineChartProps & { label: string }
   );
   return (
     <div
-      style={{ height, position: "relative", cursor: "crosshair", touchAction: "none", userSelect: "none" }}
+      style={{
+        height,
+        position: "relative",
+        cursor: "crosshair",
+        touchAction: "none",
+        userSelect: "none",
+        contain: "strict",
+      }}
       {...handlers}
     >
       <Line ref={chart as never} data={data} options={options} plugins={plugins} role="img" aria-label={label} />
