@@ -18,8 +18,8 @@ const LONGEST_WAIT_MS = 60_000;
 const REQUEST_TIMEOUT_MS = 10_000;
 
 /**
- * Reports on their way, in order. What cannot be delivered now waits here, longer from try to try and as long as the receiver
- * asks for; what the receiver will never take is dropped with a sentence.
+ * Reports on their way, in order. What cannot be delivered now waits here, longer from try to try and as long as the
+ * receiver asks for; what the receiver will never take is dropped with a sentence.
  */
 export class Outbox {
   private readonly waiting: Buffer[] = [];

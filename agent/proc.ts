@@ -78,7 +78,10 @@ export function readMounts(text: string): string[] {
   });
 }
 
-/** Percent of the last ten seconds in which something waited, from a file of /proc/pressure; undefined on kernels without. */
+/**
+ * Percent of the last ten seconds in which something waited, from a file of /proc/pressure; undefined on kernels
+ * without.
+ */
 export function readPressure(text: string): number | undefined {
   const found = /^some avg10=([\d.]+)/m.exec(text)?.[1];
   return found === undefined ? undefined : Number(found);

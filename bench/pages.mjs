@@ -1,5 +1,5 @@
-// Pages at about a thousand components, measured in three ways: the whole page from the server, the data alone (what a move
-// inside the application asks for), and from the click to the painted page in a headless Chromium.
+// Pages at about a thousand components, measured in three ways: the whole page from the server, the data alone (what a
+// move inside the application asks for), and from the click to the painted page in a headless Chromium.
 import { chromium } from "@playwright/test";
 
 const SAMPLES = 100;
@@ -42,8 +42,8 @@ async function timesOf(url) {
 }
 
 /**
- * From a click on a link to the frame after the new page stands: its heading has replaced the old one and two frames have
- * been drawn. The link is put into the page; what follows the click is the application's own way.
+ * From a click on a link to the frame after the new page stands: its heading has replaced the old one and two frames
+ * have been drawn. The link is put into the page; what follows the click is the application's own way.
  */
 async function clicks(page, path) {
   return page.evaluate(
@@ -84,7 +84,9 @@ async function clicksOf(browser, base, pages) {
   return painted;
 }
 
-/** @param pages name to path @returns one row a page: whole, data (p50, p95 in ms; bytes) and painted (p50, p95 in ms) */
+/**
+ * @param pages name to path @returns one row a page: whole, data (p50, p95 in ms; bytes) and painted (p50, p95 in ms)
+ */
 export async function measurePages(base, pages) {
   const browser = await chromium.launch({
     executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",

@@ -90,7 +90,9 @@ function intake(root: string): Measurement {
   };
 }
 
-/** A chart of 30 days of one-minute samples, as a page asks for it: once with nothing in memory, then again and again. */
+/**
+ * A chart of 30 days of one-minute samples, as a page asks for it: once with nothing in memory, then again and again.
+ */
 function chart(root: string): Measurement {
   const { db, file, service, end } = store(root);
   const sampleWriter = new SampleWriter(db);
@@ -119,7 +121,8 @@ function chart(root: string): Measurement {
     const began = performance.now();
     reader
       .prepare(
-        "SELECT at / 3240000 AS step, min(value), avg(value), max(value) FROM plain WHERE at >= ? AND at < ? GROUP BY step",
+        `SELECT at / 3240000 AS step, min(value), avg(value), max(value) FROM plain WHERE at >= ? AND at < ?
+         GROUP BY step`,
       )
       .all(START, START + 30 * DAY_MS);
     return performance.now() - began;

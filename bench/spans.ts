@@ -9,7 +9,9 @@ import type { Measurement } from "./measurement";
 const START = Date.parse("2026-03-17T00:00:00Z");
 const hex = (value: number, digits: number) => value.toString(16).padStart(digits, "0");
 
-/** Spans into the store: traces of five spans through three senders, with operations, relations and quantiles counted. */
+/**
+ * Spans into the store: traces of five spans through three senders, with operations, relations and quantiles counted.
+ */
 export function benchSpans(root: string): Measurement {
   const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
   const db = openStore(join(folder, "spans.db"), "writer");

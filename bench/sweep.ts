@@ -7,7 +7,9 @@ import type { Measurement } from "./measurement";
 const RANGE = "127.50.0.0-127.50.3.255";
 const PORTS = [1389, 1883, 12_222, 12_525, 5432, 5672, 18_080, 8081, 8085, 8086, 8443, 11_211];
 
-/** A sweep of 1,024 addresses with 12 ports each, 100 of them answering; the stand-ins run in a process of their own. */
+/**
+ * A sweep of 1,024 addresses with 12 ports each, 100 of them answering; the stand-ins run in a process of their own.
+ */
 export async function benchSweep(): Promise<Measurement> {
   const ranges = parseRanges(RANGE);
   if (!ranges.ok) throw new Error(ranges.problem);

@@ -14,7 +14,10 @@ const HOSTS = 2_000;
 const median = (values: readonly number[]) =>
   [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] as number;
 
-/** One tick for 20,000 series of 2,000 hosts: take a sample of each, judge, keep them all, pack the share of series whose turn it is. */
+/**
+ * One tick for 20,000 series of 2,000 hosts: take a sample of each, judge, keep them all, pack the share of series
+ * whose turn it is.
+ */
 export function benchTick(root: string): Measurement {
   const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
   const db = openStore(join(folder, "tick.db"), "writer");

@@ -40,7 +40,10 @@ const OPTIONS = {
 
 export type Options = ReturnType<typeof parseArgs<{ options: typeof OPTIONS }>>["values"];
 
-/** Reads the command line; returns a sentence that says what is wrong, with the list of options, where it cannot be read. */
+/**
+ * Reads the command line; returns a sentence that says what is wrong, with the list of options, where it cannot be
+ * read.
+ */
 export function readOptions(args: string[]): Options | string {
   try {
     return parseArgs({ args, options: OPTIONS }).values;

@@ -6,7 +6,10 @@ import type { ScenarioContainer } from "./scenario";
 const MINUTE_MS = 60_000;
 const MIB = 1024 ** 2;
 
-/** Something whose agent measures it: a host, or a container on it. What it measures stays the same, only the values change. */
+/**
+ * Something whose agent measures it: a host, or a container on it. What it measures stays the same, only the values
+ * change.
+ */
 export interface Measured {
   host: HostModel;
   attributes: Record<string, string>;

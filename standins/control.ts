@@ -14,7 +14,9 @@ export interface ControlOptions {
   onEffect: () => void;
 }
 
-/** Spans are many: the feed tells of those of the last hours only, as a team that began to send them lately would have. */
+/**
+ * Spans are many: the feed tells of those of the last hours only, as a team that began to send them lately would have.
+ */
 const SPANS_BACK_MS = 2 * 3_600_000;
 
 const clockBody = z.strictObject({ baseMs: z.number(), machineMs: z.number(), pace: z.number().min(0).max(1000) });

@@ -10,7 +10,9 @@ import { attributesOf, countIn, linesBetween, sendersOf, type LogLine, type Send
 const EVERY_MS = 5_000;
 /** Clock time between two looks at the requests answered, as metrics are exported. */
 const METRICS_EVERY_MS = 15_000;
-/** Upper bounds of the duration histogram, seconds (OpenTelemetry semantic conventions, http.server.request.duration). */
+/**
+ * Upper bounds of the duration histogram, seconds (OpenTelemetry semantic conventions, http.server.request.duration).
+ */
 const BOUNDS = [0.005, 0.01, 0.025, 0.05, 0.075, 0.1, 0.25, 0.5, 0.75, 1, 2.5, 5, 7.5, 10];
 const SYSLOG_SEVERITY: Readonly<Record<number, number>> = { 5: 7, 9: 6, 10: 5, 13: 4, 17: 3, 18: 2 };
 /** Facility local7, which network devices use as a rule. */
@@ -28,7 +30,10 @@ interface Answered {
   spans: StandinSpan[];
 }
 
-/** Has the estate send what it says: processes logs and metrics by OTLP over HTTP, switches syslog from their own addresses. */
+/**
+ * Has the estate send what it says: processes logs and metrics by OTLP over HTTP, switches syslog from their own
+ * addresses.
+ */
 export class Emitter {
   private timer: ReturnType<typeof setInterval> | undefined;
   private saidTo = 0;

@@ -1,8 +1,8 @@
 import ssh2 from "ssh2";
 
 /**
- * A fresh Ed25519 key pair in the form that ssh2 reads: `{ private, public }`. Now and then ssh2 writes a key that it cannot
- * read again, so each is read back before it is used.
+ * A fresh Ed25519 key pair in the form that ssh2 reads: `{ private, public }`. Now and then ssh2 writes a key that it
+ * cannot read again, so each is read back before it is used.
  */
 export function makeKeyPair() {
   for (;;) {

@@ -168,7 +168,9 @@ export class HostModel {
       : most;
   }
 
-  /** Which machine of a hypervisor takes its processors from the others, to which percentage and how far that has come. */
+  /**
+   * Which machine of a hypervisor takes its processors from the others, to which percentage and how far that has come.
+   */
   private hogged(atMs: number): { guest: string; toPercent: number; share: number } | undefined {
     for (const one of this.faults)
       if (one.fault.effect.type === "guest-hog") {
@@ -240,7 +242,10 @@ export class HostModel {
     return low + (high - low) * this.rhythm.level(atMs);
   }
 
-  /** Percent of a hypervisor's processors that its machines use, each as usual or with a process that spins, and itself. */
+  /**
+   * Percent of a hypervisor's processors that its machines use, each as usual or with a process that spins, and
+   * itself.
+   */
   private loadOfGuests(atMs: number): number {
     const cores = this.guests.reduce((sum, guest) => sum + (guest.isUp(atMs) ? guest.ownCores(atMs) : 0), 0);
     return this.role.cpu[0] + (cores * 100) / this.role.cores;
@@ -264,8 +269,8 @@ export class HostModel {
   }
 
   /**
-   * Processors that a machine takes of its hypervisor beyond its usual ones: what is free up to the percentage of the fault,
-   * and no more than the machine has.
+   * Processors that a machine takes of its hypervisor beyond its usual ones: what is free up to the percentage of the
+   * fault, and no more than the machine has.
    * @param guest counts for that machine only
    */
   private hogging(atMs: number, guest?: string): number {
@@ -345,7 +350,10 @@ export class HostModel {
     return Math.max(0, Math.round(total + sway));
   }
 
-  /** Processor time of a process since it was started, in hundredths of a second; what spins counts, until it is restarted. */
+  /**
+   * Processor time of a process since it was started, in hundredths of a second; what spins counts, until it is
+   * restarted.
+   */
   private processTime(process: ProcessModel, atMs: number): number {
     const { name, cpu } = process.spec;
     const startedMs = Math.max(

@@ -233,7 +233,10 @@ function withoutFormerNames(json: unknown): unknown {
   return { ...rest, outputs: voices };
 }
 
-/** Reads a scenario from parsed JSON: first its shape, then every reference in it. Each problem is a sentence with its place. */
+/**
+ * Reads a scenario from parsed JSON: first its shape, then every reference in it. Each problem is a sentence with its
+ * place.
+ */
 export function readScenario(json: unknown): ScenarioResult {
   const parsed = scenarioSchema.safeParse(withoutFormerNames(json));
   if (!parsed.success)
@@ -347,9 +350,9 @@ function danglingReferences(scenario: Scenario): string[] {
 }
 
 /**
- * The same estate, larger: hosts are copied in turn until there are `count` (a hypervisor stands before its machines, so that
- * they find its copy), each copy with a name of its own and an
- * address in 127.40.0.0/16 for copies of the first site, 127.41.0.0/16 for those of the second, and so on.
+ * The same estate, larger: hosts are copied in turn until there are `count` (a hypervisor stands before its machines,
+ * so that they find its copy), each copy with a name of its own and an address in 127.40.0.0/16 for copies of the
+ * first site, 127.41.0.0/16 for those of the second, and so on.
  */
 export function scaleScenario(scenario: Scenario, count: number): Scenario {
   const hosts = [...scenario.hosts];

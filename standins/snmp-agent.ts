@@ -206,7 +206,10 @@ const GET_BULK = 0xa5;
 /** What fits one datagram with room to spare. */
 const MOST_OCTETS = 1400;
 
-/** Answers one SNMPv2c message (RFC 3416), or undefined when it must stay silent: another version, a wrong community, not SNMP. */
+/**
+ * Answers one SNMPv2c message (RFC 3416), or undefined when it must stay silent: another version, a wrong community,
+ * not SNMP.
+ */
 export function answer(message: Buffer, community: string, tree: () => readonly Instance[]): Buffer | undefined {
   let pdu: number;
   let requestId: number;

@@ -13,7 +13,10 @@ export interface SshOptions {
   onEffect: (host: HostModel) => void;
 }
 
-/** An SSH server for one pretended host, not listening yet. It knows the handful of commands that runbooks use and their effects. */
+/**
+ * An SSH server for one pretended host, not listening yet. It knows the handful of commands that runbooks use and
+ * their effects.
+ */
 export function makeSshServer(estate: EstateModel, host: HostModel, options: SshOptions): ssh2.Server {
   const allowed = ssh2.utils.parseKey(options.demoKey);
   if (allowed instanceof Error) throw allowed;

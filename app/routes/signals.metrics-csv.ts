@@ -17,7 +17,9 @@ function nameOf(metrics: readonly string[], overlay: keyof typeof OVER_NAMES): s
   return `${first}${more}${against}`.replaceAll(/[^\w.-]+/g, "-");
 }
 
-/** The drawn lines as CSV: one row per span; of each line its lowest, mean and highest, and what it is compared with. */
+/**
+ * The drawn lines as CSV: one row per span; of each line its lowest, mean and highest, and what it is compared with.
+ */
 export async function loader({ request, context }: Route.LoaderArgs) {
   const { selections, fromMs, toMs, overlay } = metricsAsked(request, context.now());
   const { lines } = await context.ask("metrics", { selections, fromMs, toMs, width: 2000, overlay });

@@ -2,8 +2,8 @@ import { useCallback, useEffect, useRef } from "react";
 import { useLocation, useNavigate } from "react-router";
 
 /**
- * Changes parts of the address. Changes that follow each other quickly, typing and a click say, add up: each starts from
- * what the one before it meant to do, not from the address that still stands there while the page loads.
+ * Changes parts of the address. Changes that follow each other quickly, typing and a click say, add up: each starts
+ * from what the one before it meant to do, not from the address that still stands there while the page loads.
  */
 export function useChangeParams(): (alter: (params: URLSearchParams) => void, replace?: boolean) => void {
   const { search } = useLocation();

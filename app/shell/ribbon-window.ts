@@ -6,7 +6,9 @@ const SHORTEST_MS = 5 * MINUTE_MS;
 
 type Grip = "from" | "to" | "all";
 
-/** The window as it stands on the ribbon, and how hands and keys move it: from either end, as a whole, or by a click. */
+/**
+ * The window as it stands on the ribbon, and how hands and keys move it: from either end, as a whole, or by a click.
+ */
 export function useRibbonWindow(strip: RefObject<HTMLDivElement | null>) {
   const { ribbon, window: now } = useShell();
   const move = useMoveWindow();

@@ -6,8 +6,8 @@ const QUIET = "var(--mui-palette-text-secondary)";
 const LINE = "1px solid var(--mui-palette-divider)";
 
 /**
- * Looks of what a page draws by the hundred: links, rows, sections, facts. They are plain elements with these classes; a
- * styled component for each would cost more than the questions behind the page.
+ * Looks of what a page draws by the hundred: links, rows, sections, facts. They are plain elements with these classes;
+ * a styled component for each would cost more than the questions behind the page.
  */
 export const plainStyles: Record<string, CSSObject> = {
   ".hx-link": {

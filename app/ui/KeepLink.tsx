@@ -2,8 +2,8 @@ import type { ReactNode } from "react";
 import { useKeep } from "../shell/window";
 
 /**
- * A link inside the application that takes the window along. A plain element, for a page has hundreds of them; the frame
- * hears their clicks (`useInnerLinks`).
+ * A link inside the application that takes the window along. A plain element, for a page has hundreds of them; the
+ * frame hears their clicks (`useInnerLinks`).
  */
 export function KeepLink({
   to,

@@ -1,9 +1,9 @@
 import { styled } from "@mui/material/styles";
 
 /**
- * The table of short lists. Its rows and cells are plain elements: `th`, `td`, and class `num` for right-aligned figures,
- * `line` for cells that do not wrap, `top` for cells aligned at their top. Drawing a hundred of them costs next to nothing;
- * `pinned` keeps the head in sight while the rows scroll.
+ * The table of short lists. Its rows and cells are plain elements: `th`, `td`, and class `num` for right-aligned
+ * figures, `line` for cells that do not wrap, `top` for cells aligned at their top. Drawing a hundred of them costs
+ * next to nothing; `pinned` keeps the head in sight while the rows scroll.
  */
 export const PlainTable = styled("table", { shouldForwardProp: (name) => name !== "pinned" })<{ pinned?: boolean }>(
   ({ pinned }) => ({

@@ -6,8 +6,8 @@ const AT_ONCE = 25;
 const ROW = 29;
 
 /**
- * The rows of a long table. Those in sight come with the page and the others right after it, so that a page does not wait
- * for what is further down; until then their room is kept, so that nothing moves.
+ * The rows of a long table. Those in sight come with the page and the others right after it, so that a page does not
+ * wait for what is further down; until then their room is kept, so that nothing moves.
  */
 export function Rows<Row>({
   rows,

@@ -160,8 +160,8 @@ const SHIPPED: readonly KindInfo[] = [
 ];
 
 /**
- * What tells most of a service by its members, as patterns of metrics in this order: how long answers take, then what its
- * hosts and processes use.
+ * What tells most of a service by its members, as patterns of metrics in this order: how long answers take, then what
+ * its hosts and processes use.
  */
 export const SERVICE_CHARTS: readonly string[] = [
   "*duration*.p95",

@@ -1,7 +1,10 @@
 import { MINUTE_MS } from "../time/windows";
 import { severityRank, type Severity } from "../alarms/severity";
 
-/** An alarm that joins later than this after an incident was resolved opens a new one; earlier, it opens the old one again. */
+/**
+ * An alarm that joins later than this after an incident was resolved opens a new one; earlier, it opens the old one
+ * again.
+ */
 export const SPELL_MS = 15 * MINUTE_MS;
 
 /** Alarms alike that come within this of each other are one affair. */
@@ -31,9 +34,9 @@ export interface Placement {
 
 /**
  * The one incident an alarm belongs to. Best is an open one to which it is related; next one of its service, where both
- * affect that single service: what many share would draw everything into one heap. What no service needs joins what went wrong
- * in the same way at the same site within five minutes. Failing an open one, one resolved within
- * the spell is opened again by the same rules; else a new one is opened, whatever the number of services it affects.
+ * affect that single service: what many share would draw everything into one heap. What no service needs joins what
+ * went wrong in the same way at the same site within five minutes. Failing an open one, one resolved within the spell
+ * is opened again by the same rules; else a new one is opened, whatever the number of services it affects.
  * @param label what the alarm affects, for the reason
  */
 export function placeAlarm(

@@ -27,8 +27,8 @@ export interface Verdict {
 }
 
 /**
- * A way of judging. A new one is a file with one of these and a line in `registry.ts`: the form of a rule is made from its
- * schema, and any series of a component or a service can be judged by it.
+ * A way of judging. A new one is a file with one of these and a line in `registry.ts`: the form of a rule is made from
+ * its schema, and any series of a component or a service can be judged by it.
  */
 export interface Detector<Settings, State> {
   type: string;

@@ -109,8 +109,8 @@ export const threshold: Detector<ThresholdSettings, ThresholdState> = {
   },
 
   /**
-   * A limit is broken when the mean of the last `samples` values passes it, and left only when the mean comes back by the
-   * clear margin; too few values give no verdict.
+   * A limit is broken when the mean of the last `samples` values passes it, and left only when the mean comes back by
+   * the clear margin; too few values give no verdict.
    */
   evaluate: (settings, state, { atMs, value }, { instance, unit }) => {
     if (!Number.isFinite(value)) return undefined;

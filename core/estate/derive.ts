@@ -33,8 +33,8 @@ export interface Placement {
 }
 
 /**
- * Which virtual machine is which host, and what hypervisors that were seen say of their machines. A machine that was shut
- * down and has left the estate is not brought back by being listed.
+ * Which virtual machine is which host, and what hypervisors that were seen say of their machines. A machine that was
+ * shut down and has left the estate is not brought back by being listed.
  */
 export function deriveGuests(hosts: readonly InventoriedHost[], left: (key: string) => boolean): Placement {
   const byId = new Map(hosts.map((one) => [one.component.id, one]));

@@ -19,8 +19,9 @@ const HOST_AGENT = "holotaxis-agent";
 const DEFAULT_SECONDS = 15;
 
 /**
- * Reads from a sender's attributes (OpenTelemetry semantic conventions for host, os and container) what it is evidence of: a
- * container that says which host it is on, or a host on which our agent runs. Anything else is evidence of nothing.
+ * Reads from a sender's attributes (OpenTelemetry semantic conventions for host, os and container) what it is evidence
+ * of: a container that says which host it is on, or a host on which our agent runs. Anything else is evidence of
+ * nothing.
  */
 export function entityOf(attributes: ResourceAttributes): Entity | undefined {
   const hostName = attributes["host.name"]?.trim();

@@ -21,9 +21,9 @@ const meansNothing = (address: string) =>
   address === "" || /^(00:)+00$/.test(address) || address === "ff:ff:ff:ff:ff:ff";
 
 /**
- * Tells which of the hosts that were read by themselves are guests of which hypervisor: by a hardware address that only one
- * host has, else by a name that only one host has. A guest is one host at most and a host one guest; of two hypervisors that
- * tell of one machine, as they do while it moves, the one on which it runs has it.
+ * Tells which of the hosts that were read by themselves are guests of which hypervisor: by a hardware address that
+ * only one host has, else by a name that only one host has. A guest is one host at most and a host one guest; of two
+ * hypervisors that tell of one machine, as they do while it moves, the one on which it runs has it.
  */
 export function placeGuests(
   hypervisors: readonly { id: number; guests: readonly GuestRow[] }[],

@@ -10,7 +10,10 @@ export interface NamingRule {
   componentId: number;
 }
 
-/** What a component can be known by: its container id, its name in small letters (a process is "name @ host"), its address. */
+/**
+ * What a component can be known by: its container id, its name in small letters (a process is "name @ host"), its
+ * address.
+ */
 export type KnownBy = "container" | "name" | "address";
 
 /** Components by what senders may call them. */
@@ -36,9 +39,9 @@ export interface Hint {
 }
 
 /**
- * What a sender says of itself that may name a component (OpenTelemetry semantic conventions), most exact first: a container
- * by its id; a process on a named host; a container, instance or service that is a component itself by its name; the host;
- * its address.
+ * What a sender says of itself that may name a component (OpenTelemetry semantic conventions), most exact first: a
+ * container by its id; a process on a named host; a container, instance or service that is a component itself by its
+ * name; the host; its address.
  */
 export function hintsOf(attributes: ResourceAttributes): Hint[] {
   const hints: Hint[] = [];

@@ -98,7 +98,9 @@ class Planner {
     return typeof ref === "number" && this.plan.unread.has(ref) && depth < 2 ? undefined : ref;
   }
 
-  /** Who is who: settled ones first, then by strong keys, then what was joined and is apart again, then by weak keys. */
+  /**
+   * Who is who: settled ones first, then by strong keys, then what was joined and is apart again, then by weak keys.
+   */
   private match(observations: readonly Observation[]): Map<Observation, Match> {
     const found = new Map<Observation, Match>();
     const settle = (observation: Observation, id: number, match: Omit<Match, "id">) => {

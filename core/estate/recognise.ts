@@ -20,8 +20,9 @@ const KIND_OF_OBJECT_ID: readonly (readonly [string, string])[] = [
 ];
 
 /**
- * The kind of a system from SNMP: a hypervisor where it tells of virtual machines; by its sysObjectID where that is known, else its layers (RFC 3418 sysServices:
- * layer 2 forwards frames, layer 3 forwards packets, layer 7 serves applications) and its description.
+ * The kind of a system from SNMP: a hypervisor where it tells of virtual machines; by its sysObjectID where that is
+ * known, else its layers (RFC 3418 sysServices: layer 2 forwards frames, layer 3 forwards packets, layer 7 serves
+ * applications) and its description.
  */
 export function kindOfSystem(
   system: Pick<SystemSighting, "sysObjectId" | "sysServices" | "sysDescr" | "hypervisor" | "guests">,
@@ -76,7 +77,9 @@ const describePort = (port: OpenPort | { port: number }) => {
 /** Processes of the operating system itself that hold ports on every host; they are listed, not made components. */
 const HOUSEKEEPING = new Set(["sshd", "snmpd", "init", "cron", "rsyslogd", "ntpd", "agetty", "kthreadd"]);
 
-/** Turns what was seen at one address into observations of the host and of the processes that serve or use the network. */
+/**
+ * Turns what was seen at one address into observations of the host and of the processes that serve or use the network.
+ */
 export function recognise(sighting: AddressSighting): Recognised | undefined {
   const { system, address, open } = sighting;
   if (!system && open.length === 0) return undefined;
@@ -131,8 +134,8 @@ function factsOfSystem(system: SystemSighting): Record<string, string> {
 }
 
 /**
- * What a hypervisor says of one of its machines: of a machine that no source reaches, all that is known; of a host that was
- * read by itself, its key and that it runs.
+ * What a hypervisor says of one of its machines: of a machine that no source reaches, all that is known; of a host
+ * that was read by itself, its key and that it runs.
  */
 export function observeGuest(
   guest: GuestRow,

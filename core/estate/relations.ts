@@ -13,8 +13,8 @@ export type RelationPlan = {
 }[];
 
 /**
- * What relations that were seen change. One between components first seen in this look is told with them; an exclusive one
- * ends its like from the same component.
+ * What relations that were seen change. One between components first seen in this look is told with them; an exclusive
+ * one ends its like from the same component.
  */
 export function planRelations(
   known: KnownEstate,

@@ -2,8 +2,8 @@ import type { Observation } from "./observation";
 
 /**
  * Brings observations of one look into an order of their own and makes one of those that share a strong key: one host
- * reached by two addresses is one host. Machines with different hardware under one name stay two. What has no strong key is
- * what has its address or port.
+ * reached by two addresses is one host. Machines with different hardware under one name stay two. What has no strong
+ * key is what has its address or port.
  */
 export function mergeTwins(observations: readonly Observation[]): Observation[] {
   const sorted = [...observations]

@@ -1,6 +1,6 @@
 /**
- * Writing and reading numbers bit by bit, most significant bit first, and the codes built on that: Rice's code for small
- * whole numbers (Rice 1979; Golomb 1966 with a power of two) and numbers that bring their own length.
+ * Writing and reading numbers bit by bit, most significant bit first, and the codes built on that: Rice's code for
+ * small whole numbers (Rice 1979; Golomb 1966 with a power of two) and numbers that bring their own length.
  */
 
 const TWO31 = 2_147_483_648;
@@ -115,8 +115,8 @@ export class BitWriter {
 const rooms: Float64Array[] = [];
 
 /**
- * Room for numbers while something is packed, so that packing makes no arrays. What it holds is anything; it is free again
- * once the one that took it has returned.
+ * Room for numbers while something is packed, so that packing makes no arrays. What it holds is anything; it is free
+ * again once the one that took it has returned.
  * @param which told apart by number: the same number is the same room
  */
 export function scratch(which: number, length: number): Float64Array {
@@ -129,8 +129,8 @@ const countOfLength = new Float64Array(54);
 const sumOfLength = new Float64Array(54);
 
 /**
- * The Rice parameter that takes the fewest bits for these numbers, and about how many. Numbers are first sorted by their
- * length in bits, so that each parameter is judged by a few lengths and not by every number.
+ * The Rice parameter that takes the fewest bits for these numbers, and about how many. Numbers are first sorted by
+ * their length in bits, so that each parameter is judged by a few lengths and not by every number.
  */
 export function riceCost(numbers: Float64Array, count: number): { parameter: number; bits: number } {
   countOfLength.fill(0);

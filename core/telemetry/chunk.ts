@@ -8,7 +8,9 @@ export interface Samples {
   values: Float64Array;
 }
 
-/** What is kept beside the packed bytes so that many questions need no unpacking; NaN and infinities stay out of `sum`. */
+/**
+ * What is kept beside the packed bytes so that many questions need no unpacking; NaN and infinities stay out of `sum`.
+ */
 export interface ChunkSummary {
   startMs: number;
   endMs: number;
@@ -24,8 +26,9 @@ export interface ChunkSummary {
 const writer = new BitWriter();
 
 /**
- * Packs the first `count` (1 or more) samples: instants as delta of delta (Pelkonen et al., VLDB 2015, §4.1.1) in units of
- * their common divisor and in Rice's code, then the column of values. Samples on time cost no bits for their instants.
+ * Packs the first `count` (1 or more) samples: instants as delta of delta (Pelkonen et al., VLDB 2015, §4.1.1) in
+ * units of their common divisor and in Rice's code, then the column of values. Samples on time cost no bits for their
+ * instants.
  */
 export function encodeChunk({ times, values }: Samples, count: number): Uint8Array {
   const bits = writer.clear();

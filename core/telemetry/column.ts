@@ -3,8 +3,8 @@ import { type BitReader, type BitWriter, riceCost, scratch } from "./bits";
 /**
  * Columns of doubles, packed without loss. Most measured values are decimals with few places: those are scaled to whole
  * numbers, freed of their common divisor, and kept as distances from the value before or from the lowest, whichever is
- * shorter, in Rice's code. All others are kept as XOR with the value before, after Pelkonen et al., "Gorilla" (VLDB 2015,
- * §4.1.2). Values come back bit for bit, NaN, infinities and negative zero too.
+ * shorter, in Rice's code. All others are kept as XOR with the value before, after Pelkonen et al., "Gorilla" (VLDB
+ * 2015, §4.1.2). Values come back bit for bit, NaN, infinities and negative zero too.
  */
 
 const float = new Float64Array(1);
@@ -20,7 +20,10 @@ const FROM_LOWEST = 2;
 const MOST_PLACES = 6;
 const MOST_WHOLE = 2 ** 51;
 
-/** Decimal places with which every value is a whole number again without loss, or undefined; the whole numbers go into `whole`. */
+/**
+ * Decimal places with which every value is a whole number again without loss, or undefined; the whole numbers go into
+ * `whole`.
+ */
 function scaleValues(values: Float64Array, count: number, whole: Float64Array): number | undefined {
   search: for (let places = 0; places <= MOST_PLACES; places++) {
     const scale = 10 ** places;

@@ -15,7 +15,10 @@ export interface TraceDifferenceRow<Step extends ComparedStep> {
   differenceMs: number;
 }
 
-/** Brings the steps of two traces together by their places. Steps that only one has stand behind those before them there. */
+/**
+ * Brings the steps of two traces together by their places. Steps that only one has stand behind those before them
+ * there.
+ */
 export function compareTraces<Step extends ComparedStep>(
   one: readonly Step[],
   other: readonly Step[],

@@ -25,7 +25,10 @@ export interface MappedRows {
 const OLDEST_MS = Date.parse("2000-01-01T00:00:00Z");
 const MOST_REASONS = 5;
 
-/** An instant as files write it: ISO 8601 (a blank for the T too), or epoch seconds, milliseconds, microseconds or nanoseconds. */
+/**
+ * An instant as files write it: ISO 8601 (a blank for the T too), or epoch seconds, milliseconds, microseconds or
+ * nanoseconds.
+ */
 export function readCsvTime(text: string): number | undefined {
   const trimmed = text.trim();
   if (/^\d+(\.\d+)?$/.test(trimmed)) {

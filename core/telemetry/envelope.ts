@@ -45,7 +45,8 @@ export function toEnvelope(samples: Samples, fromMs: number, toMs: number, width
  * Puts gaps into a drawing: where two points lie further apart than `factor` times the distances on both sides of them,
  * a point of NaN is set between them, so that missing data shows as missing. Distances are compared with their
  * neighbours because a window can hold two paces of polling, a slow one and a fast one.
- * @param spanMs length of the spans that the points sum up: a point stands anywhere in its span, so shorter distances say nothing
+ * @param spanMs length of the spans that the points sum up: a point stands anywhere in its span, so shorter distances
+ *   say nothing
  */
 export function withGaps(points: readonly EnvelopePoint[], spanMs = 0, factor = 2.5): EnvelopePoint[] {
   const distances = points.slice(1).map((point, index) => point.atMs - (points[index] as EnvelopePoint).atMs);

@@ -28,8 +28,9 @@ function valueAt(
 }
 
 /**
- * Quantile from buckets with explicit upper bounds, by straight line inside the bucket; its error is at most the width of
- * that bucket. The open ends are closed by the lowest and highest value where those are known, else by the nearest bound.
+ * Quantile from buckets with explicit upper bounds, by straight line inside the bucket; its error is at most the width
+ * of that bucket. The open ends are closed by the lowest and highest value where those are known, else by the nearest
+ * bound.
  * @param bounds upper bounds, rising; one fewer than `counts`
  */
 export function quantileOfBuckets(
@@ -59,8 +60,9 @@ export function exponentialError(scale: number): number {
 
 /**
  * Quantile from an exponential histogram (OpenTelemetry data model, "ExponentialHistogram"): bucket i of scale s holds
- * values in (base^i, base^(i+1)] with base = 2^(2^-s). The middle of the bucket in the harmonic sense, 2·base^(i+1)/(base+1),
- * is within (base−1)/(base+1) of every value in it (as in DDSketch, Masson et al., VLDB 2019, §2.1).
+ * values in (base^i, base^(i+1)] with base = 2^(2^-s). The middle of the bucket in the harmonic sense,
+ * 2·base^(i+1)/(base+1), is within (base−1)/(base+1) of every value in it (as in DDSketch, Masson et al., VLDB 2019,
+ * §2.1).
  */
 export function quantileOfExponential(
   scale: number,

@@ -26,7 +26,10 @@ export interface Summary {
 
 export const SUMMARY_NAMES = ["min", "mean", "max", "last"] as const;
 
-/** Lengths a span of a drawing may have: each divides the next but one, so that drawings of one day lie on those of another. */
+/**
+ * Lengths a span of a drawing may have: each divides the next but one, so that drawings of one day lie on those of
+ * another.
+ */
 const NICE_SECONDS = [
   1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 21_600, 43_200, 86_400, 172_800, 604_800,
 ] as const;
@@ -83,8 +86,8 @@ export function summaryOfLine(line: Line): Summary {
 }
 
 /**
- * Turns readings of a counter into what was counted between them: a reading lower than the one before means that it began
- * anew, so all of it was counted since (OpenMetrics 1.0, "Counter"). The first reading says nothing.
+ * Turns readings of a counter into what was counted between them: a reading lower than the one before means that it
+ * began anew, so all of it was counted since (OpenMetrics 1.0, "Counter"). The first reading says nothing.
  */
 export function differences({ times, values }: Samples): Samples {
   const count = Math.max(0, times.length - 1);
@@ -99,10 +102,10 @@ export function differences({ times, values }: Samples): Samples {
 }
 
 /**
- * Readings of a counter from what was summed up of it: the last of each span, at its end. Where it began anew within a span, a
- * reading in the middle shows it: the highest when it ended lower, so that what was counted up to then is not lost, or the
- * lowest when it rose above where it was before, so that this is not taken for a small step. More than one new beginning in a
- * span is counted as one.
+ * Readings of a counter from what was summed up of it: the last of each span, at its end. Where it began anew within a
+ * span, a reading in the middle shows it: the highest when it ended lower, so that what was counted up to then is not
+ * lost, or the lowest when it rose above where it was before, so that this is not taken for a small step. More than
+ * one new beginning in a span is counted as one.
  */
 export function totalsOfSpans(spans: Pick<Spans, "starts" | "min" | "max" | "last">, stepMs: number): Samples {
   const times: number[] = [];
@@ -153,8 +156,8 @@ export const TRANSFORMS = ["value", "rate", "change"] as const;
 export type Transform = (typeof TRANSFORMS)[number];
 
 /**
- * Samples transformed: `rate` is what came a second, `change` what came since the sample before. `before` is how far samples
- * before the window were read, so that its first sample has one before it.
+ * Samples transformed: `rate` is what came a second, `change` what came since the sample before. `before` is how far
+ * samples before the window were read, so that its first sample has one before it.
  */
 export function transformSamples(
   samples: Samples,
@@ -190,10 +193,11 @@ function usualDistance(starts: Float64Array): number {
 }
 
 /**
- * Aggregates lines of equal step into one, span by span, from those that have a value there. Mean and quantiles are over the
- * means of the lines; the envelope runs from the lowest to the highest value that any of them had, for a sum from the sum
- * of the lowest to the sum of the highest.
- * @param hold lets a line keep its last value until its next is due, one and a half times its usual distance: lines that are
+ * Aggregates lines of equal step into one, span by span, from those that have a value there. Mean and quantiles are
+ * over the means of the lines; the envelope runs from the lowest to the highest value that any of them had, for a sum
+ * from the sum of the lowest to the sum of the highest.
+ * @param hold lets a line keep its last value until its next is due, one and a half times its usual distance: lines
+ *   that are
  *   measured at different instants are then all in every span. Not for counts, which would be counted twice.
  */
 export function aggregateLines(lines: readonly Line[], aggregate: Aggregate, hold = false): Line {

@@ -3,8 +3,8 @@ import type { Samples } from "./chunk";
 export const NO_SAMPLES: Samples = { times: new Float64Array(0), values: new Float64Array(0) };
 
 /**
- * Merges two lists of samples by their instants. Where both have one at the same instant, that of `later`, which arrived
- * later, takes its place. Both must rise.
+ * Merges two lists of samples by their instants. Where both have one at the same instant, that of `later`, which
+ * arrived later, takes its place. Both must rise.
  */
 export function mergeSamples(earlier: Samples, later: Samples): Samples {
   const a = earlier.times;

@@ -17,9 +17,9 @@ const SLAB = 1 << SLAB_BITS;
 const NONE = -1;
 
 /**
- * The samples of many chunks that still grow, in a few large pieces of memory: an estate has tens of thousands of them and
- * each gets a sample now and then, so what counts is how many places of memory one sample touches. A chunk is a chain of
- * blocks; it takes the room it needs and gives it back when it is emptied.
+ * The samples of many chunks that still grow, in a few large pieces of memory: an estate has tens of thousands of them
+ * and each gets a sample now and then, so what counts is how many places of memory one sample touches. A chunk is a
+ * chain of blocks; it takes the room it needs and gives it back when it is emptied.
  */
 export class OpenChunks {
   private marks = new Float64Array(64 * MARKS);

@@ -157,7 +157,10 @@ export function ucumOf(unit: string): string {
   return known[unit] ?? (unit || "1");
 }
 
-/** Value of a metric without labels on a page; undefined when the page cannot be read, or it is not there or not a number. */
+/**
+ * Value of a metric without labels on a page; undefined when the page cannot be read, or it is not there or not a
+ * number.
+ */
 export function readFigure(page: string, metric: string): number | undefined {
   const read = readOpenMetrics(page);
   if (!read.ok) return undefined;

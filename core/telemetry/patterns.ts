@@ -1,7 +1,8 @@
 /**
- * Log patterns by a parse tree of fixed depth, after He, Zhu, Zheng and Lyu, "Drain: an online log parsing approach with
- * fixed depth tree" (ICWS 2017): lines are sorted by how many words they have and by their first words, then joined to the
- * group most like them, whose differing words become gaps. Numbers and long hexadecimal runs are gaps from the start.
+ * Log patterns by a parse tree of fixed depth, after He, Zhu, Zheng and Lyu, "Drain: an online log parsing approach
+ * with fixed depth tree" (ICWS 2017): lines are sorted by how many words they have and by their first words, then
+ * joined to the group most like them, whose differing words become gaps. Numbers and long hexadecimal runs are gaps
+ * from the start.
  */
 
 export const GAP = "<*>";

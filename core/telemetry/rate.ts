@@ -6,7 +6,8 @@ export interface CounterReading {
 
 /**
  * Rate of a counter per second between two readings. A 32-bit counter that fell has wrapped when the wrapped
- * difference is plausible (under half its range), else it was reset; a 64-bit counter that fell was reset (RFC 2863 §3.1.6).
+ * difference is plausible (under half its range), else it was reset; a 64-bit counter that fell was reset (RFC 2863
+ * §3.1.6).
  * @returns undefined for the first reading, a reset, or readings that are not in order
  */
 export function counterRate(

@@ -1,6 +1,6 @@
 /**
- * A table of what came lately, in bounded room: when it is full, what came before the last filling is dropped at once. It
- * holds at least `least` and at most twice as many; where entries are given weights, so much weight.
+ * A table of what came lately, in bounded room: when it is full, what came before the last filling is dropped at once.
+ * It holds at least `least` and at most twice as many; where entries are given weights, so much weight.
  */
 export class Recent<Value> {
   private now = new Map<string, Value>();

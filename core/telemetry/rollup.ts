@@ -3,8 +3,8 @@ import { readInstants, writeInstants, type Samples } from "./chunk";
 import { readColumn, writeColumn } from "./column";
 
 /**
- * Spans of time with what was measured in them: columns of equal length, starts rise, spans without a sample are left out.
- * NaN samples take no part; infinities count and take part in the extremes, but not in the sum.
+ * Spans of time with what was measured in them: columns of equal length, starts rise, spans without a sample are left
+ * out. NaN samples take no part; infinities count and take part in the extremes, but not in the sum.
  */
 export interface Spans {
   /** Epoch milliseconds, whole multiples of the step. */

@@ -1,9 +1,10 @@
 import { BitReader, BitWriter } from "./bits";
 
 /**
- * Quantiles of many positive values in little room, with a stated relative error, after Masson, Rim and Lee, "DDSketch: a
- * fast and fully-mergeable quantile sketch with relative-error guarantees" (VLDB 2019). Values fall into buckets
- * (γ^(i−1), γ^i] with γ = (1+α)/(1−α); a quantile is answered by 2γ^i/(γ+1), which is within α of every value in the bucket.
+ * Quantiles of many positive values in little room, with a stated relative error, after Masson, Rim and Lee,
+ * "DDSketch: a fast and fully-mergeable quantile sketch with relative-error guarantees" (VLDB 2019). Values fall into
+ * buckets (γ^(i−1), γ^i] with γ = (1+α)/(1−α); a quantile is answered by 2γ^i/(γ+1), which is within α of every value
+ * in the bucket.
  */
 
 /** Relative error α of every quantile. */

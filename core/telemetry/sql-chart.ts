@@ -10,8 +10,8 @@ const isInstant = (cell: Cell): boolean => typeof cell === "string" && /^\d{4}-\
 const MOST_LINES = 24;
 
 /**
- * Makes lines of rows: the first column of instants is the time, every column of numbers a line, told apart further by the
- * first column of words, if there is one. Undefined when there is no time, no number, or fewer than two instants.
+ * Makes lines of rows: the first column of instants is the time, every column of numbers a line, told apart further by
+ * the first column of words, if there is one. Undefined when there is no time, no number, or fewer than two instants.
  */
 export function linesOfRows(columns: readonly string[], rows: readonly (readonly Cell[])[]): SqlLine[] | undefined {
   const filled = (column: number) => rows.map((row) => row[column] as Cell).filter((cell) => cell !== null);

@@ -8,7 +8,9 @@ export interface PartChunk {
   max: number | null;
 }
 
-/** What is known of a window before anything is unpacked: the sum of what lies in it whole, and the chunks that do not. */
+/**
+ * What is known of a window before anything is unpacked: the sum of what lies in it whole, and the chunks that do not.
+ */
 export interface RoughSummary {
   whole: RunningSummary;
   parts: PartChunk[];
@@ -59,7 +61,10 @@ export interface Bounds {
   certain: boolean;
 }
 
-/** Between which numbers one figure of a summary lies, whatever of its partial chunks is in the window; undefined without any sample. */
+/**
+ * Between which numbers one figure of a summary lies, whatever of its partial chunks is in the window; undefined
+ * without any sample.
+ */
 export function boundsOf({ whole, parts }: RoughSummary, rank: Exclude<keyof Summary, "count">): Bounds | undefined {
   const certain = whole.count > 0;
   if (parts.length === 0) {
@@ -97,8 +102,8 @@ function meanWith(whole: RunningSummary, parts: readonly PartChunk[], extreme: "
 }
 
 /**
- * The `count` best of many by one figure of their summaries, best first. `exact` is asked only for those whose bounds do not
- * rule them out, so that little is unpacked.
+ * The `count` best of many by one figure of their summaries, best first. `exact` is asked only for those whose bounds
+ * do not rule them out, so that little is unpacked.
  */
 export function pickBestOf<Item>(
   items: readonly Item[],

@@ -74,7 +74,10 @@ function readNew(rest: string, known: SyslogMessage): SyslogMessage | undefined 
   };
 }
 
-/** Structured data: a hyphen, or elements in brackets with quoted values in which quote, backslash and bracket are escaped. */
+/**
+ * Structured data: a hyphen, or elements in brackets with quoted values in which quote, backslash and bracket are
+ * escaped.
+ */
 function readData(text: string): { data: [string, string][]; rest: string } | undefined {
   if (text.startsWith("-")) return text.length === 1 || text[1] === " " ? { data: [], rest: text.slice(1) } : undefined;
   const data: [string, string][] = [];

@@ -7,7 +7,10 @@ const STEPS_S = [
 /** Monday, 5 January 1970: weeks are counted from there. */
 const MONDAY_MS = 4 * DAY_MS;
 
-/** Round instants in a window, at most `most` of them, at equal distances: every ten minutes, every day at midnight UTC, … */
+/**
+ * Round instants in a window, at most `most` of them, at equal distances: every ten minutes, every day at midnight
+ * UTC, …
+ */
 export function timeTicks(fromMs: number, toMs: number, most: number): number[] {
   const least = (toMs - fromMs) / 1000 / Math.max(1, most);
   const step = (STEPS_S.find((seconds) => seconds >= least) ?? Math.ceil(least / 604_800) * 604_800) * 1000;

@@ -57,7 +57,9 @@ export class EstateGraph {
     return chain;
   }
 
-  /** Everything a component needs to work: what it reaches over `talks-to`, `runs-on` and `hosted-by`, itself left out. */
+  /**
+   * Everything a component needs to work: what it reaches over `talks-to`, `runs-on` and `hosted-by`, itself left out.
+   */
   reliedOn(start: number): ReadonlySet<number> {
     const known = this.relied.get(start);
     if (known) return known;
@@ -75,7 +77,8 @@ export class EstateGraph {
 
   /**
    * What each service is made of: its entry points, everything they reach over `talks-to` without passing through an
-   * entry point of another service, and what those run on. Reaching another service's entry makes it a service relied on.
+   * entry point of another service, and what those run on. Reaching another service's entry makes it a service relied
+   * on.
    */
   serviceExtents(services: readonly ServiceEntry[]): ServiceExtent[] {
     const serviceOfEntry = new Map<number, number>();
@@ -100,7 +103,8 @@ export class EstateGraph {
 
   /**
    * The components within `steps` of the given ones, in either direction, over the named relation types.
-   * @param ends components that are reached but not passed: what many share, such as a hypervisor, would bring them all in
+   * @param ends components that are reached but not passed: what many share, such as a hypervisor, would bring them
+   *   all in
    */
   neighbourhood(
     start: readonly number[],

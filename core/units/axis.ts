@@ -24,8 +24,8 @@ export function roundStep(least: number, unit: string): number {
 }
 
 /**
- * An axis for values from `low` to `high`, with at most `most` marks on round values of the unit shown. It begins at zero
- * where the values lie on one side of it; percentages up to 100 end at 100, states have the marks 0 and 1.
+ * An axis for values from `low` to `high`, with at most `most` marks on round values of the unit shown. It begins at
+ * zero where the values lie on one side of it; percentages up to 100 end at 100, states have the marks 0 and 1.
  */
 export function valueAxis(low: number, high: number, unit: string, most: number): ValueAxis {
   if (unit === "0/1") return { min: 0, max: 1, ticks: [0, 1] };

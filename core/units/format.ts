@@ -22,7 +22,10 @@ export function valueParts(value: number | null | undefined, unit: string): [num
   return place === undefined ? [text, ""] : [text.slice(0, place), text.slice(place).trim()];
 }
 
-/** A value with its unit (as the Unified Code for Units of Measure writes it), rounded for people: "91.3 %", "3.4 GiB", "12 Mbit/s". */
+/**
+ * A value with its unit (as the Unified Code for Units of Measure writes it), rounded for people: "91.3 %", "3.4 GiB",
+ * "12 Mbit/s".
+ */
 export function formatValue(value: number | null | undefined, unit: string): string {
   if (value === null || value === undefined || !Number.isFinite(value)) return "no data";
   switch (unit) {

@@ -20,7 +20,8 @@ const ANNA: Principal = { name: "Anna", via: "browser", rights: RIGHTS };
 const audit = () => auditIn(db, 0, AT, 100, 0);
 beforeEach(() => {
   db.exec(
-    "DELETE FROM audit; DELETE FROM rule; DELETE FROM evidence; DELETE FROM incident; DELETE FROM saved_query; DELETE FROM change",
+    `DELETE FROM audit; DELETE FROM rule; DELETE FROM evidence; DELETE FROM incident; DELETE FROM saved_query; DELETE
+     FROM change`,
   );
   events = [];
   ports = {

@@ -36,8 +36,8 @@ const sweepsBetween = (fromMs: number, toMs: number) =>
   [fromMs, toMs - 6 * DAY_MS + 2 * HOUR_MS, toMs - 10 * HOUR_MS].filter((at) => at >= fromMs && at < toMs);
 
 /**
- * Lives through the stand-ins' past in fast motion: real sweeps with the stand-ins' clock turned back, then what every poll
- * would have read and what every sender would have sent, a moment at a time, through intake and engine.
+ * Lives through the stand-ins' past in fast motion: real sweeps with the stand-ins' clock turned back, then what every
+ * poll would have read and what every sender would have sent, a moment at a time, through intake and engine.
  */
 export async function liveThroughPast(
   context: PastContext,
@@ -83,7 +83,9 @@ export async function liveThroughPast(
   }
 }
 
-/** Hands one moment's polls, figures and records on to those who take them; `base` is a handle that no receiver gives. */
+/**
+ * Hands one moment's polls, figures and records on to those who take them; `base` is a handle that no receiver gives.
+ */
 function momentTaker({ db, poller, batches }: PastContext): (moment: PastMoment, base: number) => void {
   const byAddress = new Map([...poller.hosts.values()].map((host) => [host.target.address, host]));
   const figures = new Map(

@@ -244,7 +244,10 @@ describe("services and incidents", () => {
   const raise = (componentId: number, minute: number): AlarmEvent => {
     const alarm = db
       .prepare(
-        "INSERT INTO alarm (subject_type, subject_id, detector, metric, direction, alarm_type, qualifier, severity, worst, text, onset_at, raised_at, changed_at) VALUES ('component', ?, 'threshold', 'memory.used', 'above', 'memory.used.high', ?, 'critical', 'critical', 'x', ?, ?, ?)",
+        `INSERT INTO alarm (subject_type, subject_id, detector, metric, direction, alarm_type, qualifier, severity,
+           worst, text, onset_at, raised_at, changed_at)
+         VALUES ('component', ?, 'threshold', 'memory.used', 'above', 'memory.used.high', ?, 'critical', 'critical',
+           'x', ?, ?, ?)`,
       )
       .run(componentId, String(minute), AT + minute * MINUTE_MS, AT + minute * MINUTE_MS, AT + minute * MINUTE_MS);
     return {

@@ -41,7 +41,10 @@ const ENDING_MS = 5_000;
 /** Machine time a tick may spend on rollups and retention. */
 const ROLLING_BUDGET_MS = 25;
 
-/** The loop that ties the parts together: sources, polls, ingest, alarms, incidents, runs. The store's one writer; lives on a worker thread. */
+/**
+ * The loop that ties the parts together: sources, polls, ingest, alarms, incidents, runs. The store's one writer;
+ * lives on a worker thread.
+ */
 export class Engine {
   readonly db: Db;
   private readonly secrets: Secrets;
@@ -194,11 +197,11 @@ export class Engine {
     this.batches.reload();
   }
 
-  // --- first start -----------------------------------------------------------------------------------------------------
+  // --- first start
 
   /**
-   * Prepares a new store: takes the set-up file in and, for the demonstration, lives through its past in fast motion: real
-   * sweeps with the stand-ins' clock turned back, then every poll through ingest and engine.
+   * Prepares a new store: takes the set-up file in and, for the demonstration, lives through its past in fast motion:
+   * real sweeps with the stand-ins' clock turned back, then every poll through ingest and engine.
    */
   async prepare(onProgress: (text: string) => void): Promise<void> {
     if (readMeta(this.db, "prepared")) return;
@@ -246,7 +249,7 @@ export class Engine {
     };
   }
 
-  // --- the tick --------------------------------------------------------------------------------------------------------
+  // --- the tick
 
   start(): void {
     this.batches.expect(this.now());
@@ -262,7 +265,10 @@ export class Engine {
     }
   }
 
-  /** One tick: judge the new samples, correlate, write everything, tell open pages. Trouble with the disk is said, not fatal. */
+  /**
+   * One tick: judge the new samples, correlate, write everything, tell open pages. Trouble with the disk is said, not
+   * fatal.
+   */
   tick(how: "tick" | "everything" = "tick"): void {
     try {
       if (this.grown) {
@@ -376,7 +382,7 @@ export class Engine {
     this.reload();
   }
 
-  // --- from outside ----------------------------------------------------------------------------------------------------
+  // --- from outside
 
   /** Has a person's command carried out. */
   command<Name extends CommandName>(who: Principal, name: Name, input: unknown): Promise<CommandOutput<Name>> {

@@ -2,8 +2,8 @@ import { rmSync } from "node:fs";
 import { migrate, openStore, readMeta, type Db } from "../store/database";
 
 /**
- * Opens the store. One whose first start was cut off holds nothing but part of a past that can be lived through again, since
- * nothing is taken in before it is ready: it is begun anew.
+ * Opens the store. One whose first start was cut off holds nothing but part of a past that can be lived through again,
+ * since nothing is taken in before it is ready: it is begun anew.
  * @param migrations the folder of migrations
  */
 export function openPrepared(file: string, migrations: string): Db {

@@ -144,8 +144,8 @@ export class AgentReporters {
   }
 
   /**
-   * Notes who reports and who is silent, and retires what has ended; call inside a transaction, once a tick, and `reload`
-   * after it when something was retired.
+   * Notes who reports and who is silent, and retires what has ended; call inside a transaction, once a tick, and
+   * `reload` after it when something was retired.
    */
   look(nowMs: number): Listened {
     const heard: number[] = [];

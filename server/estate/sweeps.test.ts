@@ -43,7 +43,8 @@ const estate = vi.fn();
 useStore((made) => (db = made));
 beforeEach(() => {
   db.exec(
-    "DELETE FROM finding; DELETE FROM sweep; DELETE FROM change; DELETE FROM fact; DELETE FROM component_key; DELETE FROM component; DELETE FROM source; DELETE FROM credential",
+    `DELETE FROM finding; DELETE FROM sweep; DELETE FROM change; DELETE FROM fact; DELETE FROM component_key; DELETE
+     FROM component; DELETE FROM source; DELETE FROM credential`,
   );
   events = [];
   estate.mockClear();

@@ -23,7 +23,10 @@ import {
 import type { Checked } from "../sources/driver";
 import { driverOf } from "../sources/registry";
 
-/** What was found is taken in this often, machine time, while a sweep is under way; more seldom where taking in takes long. */
+/**
+ * What was found is taken in this often, machine time, while a sweep is under way; more seldom where taking in takes
+ * long.
+ */
 const TAKE_IN_MS = 1000;
 const CHECK_MS = 15_000;
 

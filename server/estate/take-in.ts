@@ -19,8 +19,8 @@ export interface TakenIn {
 }
 
 /**
- * Takes a look of a source into the estate, in one transaction: who is who, what is new and changed, which machine is which
- * host, who talks to whom; and, where everything was listed, what is missing and gone.
+ * Takes a look of a source into the estate, in one transaction: who is who, what is new and changed, which machine is
+ * which host, who talks to whom; and, where everything was listed, what is missing and gone.
  * @param listings what was listed in full; none while a sweep is under way or when it was cut short
  */
 export function takeInLook(db: Db, look: Look, listings: readonly Listing[]): TakenIn {
@@ -39,7 +39,8 @@ export function takeInLook(db: Db, look: Look, listings: readonly Listing[]): Ta
     }));
     const lookedAt = new Set(seen);
 
-    // Connections and machines are matched over the whole estate: hosts of other sources come with their last inventory.
+    // Connections and machines are matched over the whole estate: hosts of other sources come with their last
+    // inventory.
     const between = readEstate(db);
     const hosts = inventoriesOf(db, between, seen, look.atMs);
     const placed = placeMachines(db, look, between, hosts);
@@ -171,14 +172,18 @@ export function takeInFew(db: Db, look: Look): Applied {
   return applied;
 }
 
-/** Takes in relations that somebody saw between known components; call inside a transaction. Returns how many are new. */
+/**
+ * Takes in relations that somebody saw between known components; call inside a transaction. Returns how many are new.
+ */
 export function takeInRelations(db: Db, look: Look, relations: readonly ObservedRelation[]): number {
   const plan = planRelations(new StoredEstate(db), relations, () => false);
   applyRelations(db, look, plan, String);
   return plan.length;
 }
 
-/** Takes in the silence of things that are listened to; call inside a transaction. Returns what left the estate by it. */
+/**
+ * Takes in the silence of things that are listened to; call inside a transaction. Returns what left the estate by it.
+ */
 export function takeInSilence(db: Db, look: Look, silent: ReadonlySet<number>): number[] {
   if (silent.size === 0) return [];
   const known = new StoredEstate(db);

@@ -108,7 +108,9 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
   return result;
 }
 
-/** Puts one alarm into the incident where it belongs, opening one where there is none; undefined where it opens none. */
+/**
+ * Puts one alarm into the incident where it belongs, opening one where there is none; undefined where it opens none.
+ */
 function place(
   db: Db,
   event: AlarmEvent,
@@ -153,7 +155,10 @@ function place(
   return { id, events };
 }
 
-/** Works severity, suspected cause and title of an incident out anew, and resolves it when nothing in it is wrong any more. */
+/**
+ * Works severity, suspected cause and title of an incident out anew, and resolves it when nothing in it is wrong any
+ * more.
+ */
 function refresh(db: Db, id: number, graph: EstateGraph, atMs: number): IncidentEvent {
   const incident = incidentById(db, id);
   const alarms = alarmsOfIncident(db, id);

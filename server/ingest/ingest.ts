@@ -25,7 +25,10 @@ export interface IngestContext {
   onGrown: () => void;
 }
 
-/** What is sent to us: batches of the receivers and of files made durable and answered, the pages to read, the rules that name senders. */
+/**
+ * What is sent to us: batches of the receivers and of files made durable and answered, the pages to read, the rules
+ * that name senders.
+ */
 export class Ingest {
   private arrived: { id: number; batch: Batch }[] = [];
   private committing = false;

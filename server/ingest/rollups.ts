@@ -12,7 +12,10 @@ const GRACE_MS = 15 * MINUTE_MS;
 const BATCH_MS = 6 * HOUR_MS;
 /** At most this much of a series is summed up in one go. */
 const MOST_MS = 7 * DAY_MS;
-/** A resolution is kept where a span of it holds at least this many samples on average; else the finer one does its work. */
+/**
+ * A resolution is kept where a span of it holds at least this many samples on average; else the finer one does its
+ * work.
+ */
 const WORTHWHILE = 4;
 
 /** Sums what is packed up by five minutes, hours and days, and forgets what is older than it has to be kept. */

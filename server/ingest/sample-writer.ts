@@ -20,13 +20,14 @@ import {
 /** A chunk is closed when it reaches over this much time, so that what is old can be forgotten. */
 const CHUNK_SPAN_MS = 7 * DAY_MS;
 /**
- * Samples the write-ahead log may hold, and the commits within which every series that got samples is packed once. Packing seldom
- * packs full chunks, packing often keeps the write-ahead log short: the fuller it is, the shorter the round.
+ * Samples the write-ahead log may hold, and the commits within which every series that got samples is packed once.
+ * Packing seldom packs full chunks, packing often keeps the write-ahead log short: the fuller it is, the shorter the
+ * round.
  */
-const LONG_JOURNAL = 300_000;
+const LONG_LOG = 300_000;
 const ROUNDS = [
   { above: 800_000, commits: 2 },
-  { above: LONG_JOURNAL, commits: 8 },
+  { above: LONG_LOG, commits: 8 },
   { above: 0, commits: 240 },
 ] as const;
 /** Share of the series that a commit between ticks packs while the write-ahead log is long. */
@@ -55,8 +56,9 @@ export class LiveSeries {
 const NOT_MET = -1;
 
 /**
- * `tick` packs a share of the open chunks; `commit`, for what has to be safe between ticks, only when the log of samples is
- * long; `full` leaves open chunks alone and the log out, for history in fast motion; `everything` packs all.
+ * `tick` packs a share of the open chunks; `commit`, for what has to be safe between ticks, only when the log of
+ * samples is long; `full` leaves open chunks alone and the log out, for history in fast motion; `everything` packs
+ * all.
  */
 export type WriteHow = "tick" | "commit" | "full" | "everything";
 
@@ -120,8 +122,9 @@ class Waiting {
 }
 
 /**
- * Takes samples in. Each commit writes what is new as one row of the write-ahead log, after which it is safe; a share of the series
- * is then packed into chunks, so that every series is packed once in a round and the write-ahead log stays short.
+ * Takes samples in. Each commit writes what is new as one row of the write-ahead log, after which it is safe; a share
+ * of the series is then packed into chunks, so that every series is packed once in a round and the write-ahead log
+ * stays short.
  */
 export class SampleWriter {
   private readonly byKey = new Map<string, LiveSeries>();
@@ -357,8 +360,8 @@ export class SampleWriter {
   }
 
   /**
-   * Does some work and writes what is new, together or not at all: where anything throws, the store and what is held here
-   * are as before, and the samples are written with the next commit.
+   * Does some work and writes what is new, together or not at all: where anything throws, the store and what is held
+   * here are as before, and the samples are written with the next commit.
    */
   commit<T>(how: WriteHow, work: () => T): T {
     let pending: PendingWrite | undefined;
@@ -372,8 +375,8 @@ export class SampleWriter {
   }
 
   /**
-   * Writes what is new into the open transaction. Until the returned write is settled, once the transaction is committed,
-   * everything counts as not written; one that is let go of changes nothing here.
+   * Writes what is new into the open transaction. Until the returned write is settled, once the transaction is
+   * committed, everything counts as not written; one that is let go of changes nothing here.
    */
   write(how: WriteHow = "tick"): PendingWrite {
     for (const { seriesId, chunk } of this.full) writeChunk(this.db, seriesId, chunk, chunk.times.length);
@@ -382,7 +385,7 @@ export class SampleWriter {
       how !== "everything" && this.waiting.count > 0 ? appendToLog(this.db, this.waiting.entry) : this.lastRow;
     const pending = this.pendingSamples + this.waiting.count;
     const round = ROUNDS.find(({ above }) => pending >= above)?.commits ?? 1;
-    const share = how === "commit" ? (pending >= LONG_JOURNAL ? COMMIT_SHARE : Number.POSITIVE_INFINITY) : round;
+    const share = how === "commit" ? (pending >= LONG_LOG ? COMMIT_SHARE : Number.POSITIVE_INFINITY) : round;
     const packed = this.pack(how === "everything" ? this.queue.size : Math.ceil(this.queue.size / share));
     let oldest = row + 1;
     for (const series of this.queue)
@@ -452,7 +455,10 @@ export class SampleWriter {
     series.rolledToMs = seriesById(this.db, series.id)?.rolled_to ?? null;
   }
 
-  /** Keeps what waits to be judged and written within bounds while nothing can be written; the samples stay in their chunks. */
+  /**
+   * Keeps what waits to be judged and written within bounds while nothing can be written; the samples stay in their
+   * chunks.
+   */
   bound(most = 200_000): void {
     if (this.fresh.length > most) this.fresh = this.fresh.slice(-most);
     if (this.waiting.count > most) this.waiting.count = 0;

@@ -109,7 +109,9 @@ export class Senders {
     for (const resource of this.byId.values()) this.nameAnew(resource);
   }
 
-  /** Takes up one component that came into the estate, and names anew only those who speak of it; inside a transaction. */
+  /**
+   * Takes up one component that came into the estate, and names anew only those who speak of it; inside a transaction.
+   */
   welcome(
     { id, name, address, host_id }: Pick<ComponentRow, "id" | "name" | "address" | "host_id">,
     containerId: string | null,

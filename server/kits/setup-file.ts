@@ -9,7 +9,10 @@ import { insertSource } from "../store/sources";
 
 const BY = "set-up file";
 
-/** Takes a set-up file into a new store: what a person would otherwise type in. Throws a PersonError that names what is wrong. */
+/**
+ * Takes a set-up file into a new store: what a person would otherwise type in. Throws a PersonError that names what is
+ * wrong.
+ */
 export function takeSetup(db: Db, file: string, secrets: Secrets, nowMs: number): void {
   const refuse = (problems: string) => new PersonError(`The set-up file ${file} cannot be used: ${problems}`);
   const parsed = setupSchema.safeParse(JSON.parse(readFileSync(file, "utf8")));

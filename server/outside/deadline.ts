@@ -1,8 +1,8 @@
 import { setMaxListeners } from "node:events";
 
 /**
- * Runs work that must end: after `ms`, or when the signal is aborted, the promise rejects with a sentence whatever the work
- * does. The signal handed to the work is aborted then, so that it can let go of its sockets.
+ * Runs work that must end: after `ms`, or when the signal is aborted, the promise rejects with a sentence whatever the
+ * work does. The signal handed to the work is aborted then, so that it can let go of its sockets.
  */
 export async function withDeadline<T>(
   ms: number,

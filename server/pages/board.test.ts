@@ -23,7 +23,10 @@ let made = 0;
 useStore((made) => (db = made));
 beforeEach(() => {
   db.exec(
-    "DELETE FROM health; DELETE FROM incident_alarm; DELETE FROM incident_event; DELETE FROM incident_service; DELETE FROM incident; DELETE FROM alarm; DELETE FROM rule; DELETE FROM change; DELETE FROM finding; DELETE FROM sweep; DELETE FROM chunk; DELETE FROM series; DELETE FROM component_key; DELETE FROM component; DELETE FROM source; DELETE FROM service",
+    `DELETE FROM health; DELETE FROM incident_alarm; DELETE FROM incident_event; DELETE FROM incident_service; DELETE
+     FROM incident; DELETE FROM alarm; DELETE FROM rule; DELETE FROM change; DELETE FROM finding; DELETE
+     FROM sweep; DELETE FROM chunk; DELETE FROM series; DELETE FROM component_key; DELETE FROM component; DELETE
+     FROM source; DELETE FROM service`,
   );
   host = add("h-1");
   serviceId = saveService(

@@ -103,7 +103,10 @@ function limitsFor(db: Db, series: SeriesRow, kind: string | undefined): Limit[]
   return [];
 }
 
-/** Long windows are drawn from what was summed up, short ones from every sample; extremes are in the drawing either way. */
+/**
+ * Long windows are drawn from what was summed up, short ones from every sample; extremes are in the drawing either
+ * way.
+ */
 function drawnOf(
   db: Db,
   series: SeriesRow,

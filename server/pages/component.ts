@@ -101,7 +101,9 @@ function briefly({ db, health }: Scene, id: number) {
   };
 }
 
-/** What spans say of calls between two components: how many, how many failed, how long nineteen in twenty took at most. */
+/**
+ * What spans say of calls between two components: how many, how many failed, how long nineteen in twenty took at most.
+ */
 function callsBetween({ db, fromMs, toMs }: Scene, from: number, to: number) {
   const figures = callFigures(db, resourcesOf(db, from), resourcesOf(db, to), fromMs, toMs);
   return figures ? { calls: figures.calls, failed: figures.failed, p95Ms: figures.sketch.quantile(0.95) / 1000 } : null;

@@ -166,7 +166,9 @@ function sentenceOf(
   });
 }
 
-/** What the suspected alarm said when it was at its worst, with the value that followed: the present one, or the peak. */
+/**
+ * What the suspected alarm said when it was at its worst, with the value that followed: the present one, or the peak.
+ */
 function problemOf({ db, isOpen, seenUntil }: Scene, alarm: IncidentAlarm, changes: readonly AlarmChangeRow[]): string {
   const text =
     changes.find((change) => change.alarm_id === alarm.id && change.severity === alarm.worst)?.text ?? alarm.text;
@@ -184,7 +186,10 @@ function problemOf({ db, isOpen, seenUntil }: Scene, alarm: IncidentAlarm, chang
     : `${text}; ${word} ${formatValue(peak, series.unit)}`;
 }
 
-/** What is measured where it went wrong, and the business figures of what is affected, as many as can be read at a glance. */
+/**
+ * What is measured where it went wrong, and the business figures of what is affected, as many as can be read at a
+ * glance.
+ */
 function chartsOf(
   { db, alarms, incident, suspectId, leading, fromMs, seenUntil }: Scene,
   services: ReadonlyMap<number, ServiceRow>,
@@ -233,7 +238,9 @@ function timelineOf(
   ].sort((a, b) => a.atMs - b.atMs);
 }
 
-/** Runbooks for the kind of the suspect, those that check the metric in alarm first, with their parameters filled in. */
+/**
+ * Runbooks for the kind of the suspect, those that check the metric in alarm first, with their parameters filled in.
+ */
 function offersFor({ db, suspect, leading }: Scene, row: ComponentRow) {
   const metric = suspect?.metric ?? "";
   return listRunbooks(db)
@@ -248,7 +255,10 @@ function offersFor({ db, suspect, leading }: Scene, row: ComponentRow) {
     }));
 }
 
-/** The machines of a hypervisor a minute after its alarm was raised, when the polls since have told what each takes, or when it ended before. */
+/**
+ * The machines of a hypervisor a minute after its alarm was raised, when the polls since have told what each takes, or
+ * when it ended before.
+ */
 function guestsAtWorst({ db, incident, nowMs }: Scene, suspect: IncidentAlarm): ReturnType<typeof guestsOf> {
   if (suspect.component_id === null) return [];
   const atMs = Math.min((incident.resolved_at ?? nowMs) - 1, suspect.raised_at + MINUTE_MS);

@@ -14,7 +14,8 @@ let db: Db;
 useStore((made) => (db = made));
 beforeEach(() => {
   db.exec(
-    "DELETE FROM health; DELETE FROM reliance; DELETE FROM member; DELETE FROM service; DELETE FROM relation; DELETE FROM chunk; DELETE FROM series; DELETE FROM component_key; DELETE FROM component",
+    `DELETE FROM health; DELETE FROM reliance; DELETE FROM member; DELETE FROM service; DELETE FROM relation; DELETE
+     FROM chunk; DELETE FROM series; DELETE FROM component_key; DELETE FROM component`,
   );
 });
 

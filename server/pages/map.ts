@@ -47,7 +47,10 @@ export interface MapQuestion {
   steps?: number;
 }
 
-/** Cards of a layer that stand beside each other before a new row begins: few on a small map, so that it can be read whole. */
+/**
+ * Cards of a layer that stand beside each other before a new row begins: few on a small map, so that it can be read
+ * whole.
+ */
 const mostAcross = (cards: number) => Math.max(6, Math.min(18, Math.round(Math.sqrt(cards * 1.7))));
 /** More than this is not drawn; the page says so and offers narrower choices. */
 export const MOST_CARDS = 400;

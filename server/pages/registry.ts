@@ -14,7 +14,10 @@ import { tracePage, tracesPage } from "./traces";
 import { ribbon, watchPage } from "./watch";
 import { savedQueries } from "../store/saved-queries";
 
-/** Every question a page can ask of the store. They are answered by the reading threads, never by the one that serves pages. */
+/**
+ * Every question a page can ask of the store. They are answered by the reading threads, never by the one that serves
+ * pages.
+ */
 export const questions = {
   watch: watchPage,
   ribbon,

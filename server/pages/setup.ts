@@ -73,7 +73,10 @@ export function rulePage(db: Db, { id, type }: { id: number | null; type: string
 const MOST_REPLAYED = 400;
 const MOST_SAMPLES = 1_500_000;
 
-/** What a rule that is not saved yet would have raised in a window: the detector itself, over the samples that are kept. */
+/**
+ * What a rule that is not saved yet would have raised in a window: the detector itself, over the samples that are
+ * kept.
+ */
 export function rulePreview(
   db: Db,
   { fields, fromMs, toMs }: { fields: Readonly<Record<string, unknown>>; fromMs: number; toMs: number },

@@ -17,7 +17,8 @@ let made = 0;
 useStore((store) => (db = store));
 beforeEach(() => {
   db.exec(
-    "DELETE FROM span; DELETE FROM operation_minute; DELETE FROM call_minute; DELETE FROM operation; DELETE FROM resource; DELETE FROM component_key; DELETE FROM component",
+    `DELETE FROM span; DELETE FROM operation_minute; DELETE FROM call_minute; DELETE FROM operation; DELETE
+     FROM resource; DELETE FROM component_key; DELETE FROM component`,
   );
   desk = insertComponent(
     db,

@@ -133,9 +133,7 @@ export function tracesPage(db: Db, question: TracesQuestion) {
 /** What some components, by id with their names, answered in a window, the most called first. */
 export function answeredBy(db: Db, components: ReadonlyMap<number, string>, fromMs: number, toMs: number) {
   const componentOf = resourcesOfAll(db, components.keys());
-  const own = allOperations(db).filter(
-    (operation) => isAnswer(operation.kind) && componentOf.has(operation.resource_id),
-  );
+  const own = operationsOf(db, componentOf.keys()).filter((operation) => isAnswer(operation.kind));
   const figures = operationFigures(
     db,
     own.map((one) => one.id),

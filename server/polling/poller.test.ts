@@ -22,7 +22,8 @@ let sourceId: number;
 useStore((made) => (db = made));
 beforeEach(() => {
   db.exec(
-    "DELETE FROM chunk; DELETE FROM series; DELETE FROM component_key; DELETE FROM component; DELETE FROM source; DELETE FROM service",
+    `DELETE FROM chunk; DELETE FROM series; DELETE FROM component_key; DELETE FROM component; DELETE
+     FROM source; DELETE FROM service`,
   );
   writer = new SampleWriter(db);
   seen = [];

@@ -48,7 +48,10 @@ const POLLS_AT_ONCE = 48;
 /** Spreads polls over the interval, so that an estate is not asked all at once. */
 const staggered = (id: number, everyMs: number) => (id * 7919) % everyMs;
 
-/** Keeps the list of what is polled and looks at each when its time has come. What sources find is taken up by `reload`. */
+/**
+ * Keeps the list of what is polled and looks at each when its time has come. What sources find is taken up by
+ * `reload`.
+ */
 export class Poller {
   readonly hosts = new Map<number, PolledHost>();
   private figures: PolledFigure[] = [];

@@ -235,8 +235,9 @@ export class BatchBuilder {
   }
 
   /**
-   * Lets go of the senders heard longest ago beyond what is held at the most, with their series. They are met anew when they
-   * come again, by what they say of themselves. Nothing is let go of while a batch is under way that may speak of it.
+   * Lets go of the senders heard longest ago beyond what is held at the most, with their series. They are met anew
+   * when they come again, by what they say of themselves. Nothing is let go of while a batch is under way that may
+   * speak of it.
    * @returns handles that will not be used again
    */
   evict(): { resources: number[]; series: number[] } {
@@ -283,8 +284,9 @@ export class BatchBuilder {
   }
 
   /**
-   * A point of a running total. Where the sender says that counting began after the point before, or shortly before the first
-   * one, the total was zero then: a sample says so, and what was counted since is not lost, however high it is already.
+   * A point of a running total. Where the sender says that counting began after the point before, or shortly before
+   * the first one, the total was zero then: a sample says so, and what was counted since is not lost, however high it
+   * is already.
    */
   private total(stream: Stream, instance: string, startMs: number, atMs: number, value: number): string | undefined {
     const handle = this.series.of(stream, instance);
@@ -579,7 +581,10 @@ function bounded(list: readonly Attribute[]): Record<string, AnyValue> {
   return attributes;
 }
 
-/** Attributes as what tells series apart: "name=value, name=value", sorted; a lone "instance" as its value; undefined when there are too many. */
+/**
+ * Attributes as what tells series apart: "name=value, name=value", sorted; a lone "instance" as its value; undefined
+ * when there are too many.
+ */
 export function instanceOf(attributes: readonly Attribute[]): string | undefined {
   if (attributes.length === 0) return "";
   if (attributes.length > LIMITS.pointAttributes) return undefined;
@@ -592,7 +597,10 @@ export function instanceOf(attributes: readonly Attribute[]): string | undefined
   return (parts.length > 1 ? parts.sort() : parts).join(", ");
 }
 
-/** What was counted between two cumulative readings; all of it after a restart: the buckets changed, a count fell, or the sender says so. */
+/**
+ * What was counted between two cumulative readings; all of it after a restart: the buckets changed, a count fell, or
+ * the sender says so.
+ */
 function sinceBefore(before: Counted | undefined, now: Counted): Counted | undefined {
   if (!before) return undefined;
   if (now.startMs > before.atMs) return now;

@@ -44,7 +44,8 @@ const REJECTED: Readonly<Record<string, string>> = {
 };
 
 /**
- * Where OTLP 1.x over HTTP is received, in protobuf or JSON, at /v1/metrics, /v1/logs and /v1/traces, and CloudEvents 1.0 at /events.
+ * Where OTLP 1.x over HTTP is received, in protobuf or JSON, at /v1/metrics, /v1/logs and /v1/traces, and CloudEvents
+ * 1.0 at /events.
  * @param token the word that senders must bring as a bearer token (RFC 6750); without one everybody may send
  */
 export function receiveOtlp(channel: IngestChannel, token?: string): Server {

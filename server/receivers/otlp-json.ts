@@ -11,8 +11,8 @@ import {
 } from "./otlp-types";
 
 /**
- * OTLP 1.x requests in JSON: names in lower camel case, 64-bit numbers as text or numbers, identifiers in hexadecimal, enums
- * as numbers (OTLP specification, "JSON Protobuf Encoding"). Throws BadSignal with what is wrong where.
+ * OTLP 1.x requests in JSON: names in lower camel case, 64-bit numbers as text or numbers, identifiers in hexadecimal,
+ * enums as numbers (OTLP specification, "JSON Protobuf Encoding"). Throws BadSignal with what is wrong where.
  */
 
 type Json = unknown;

@@ -18,8 +18,9 @@ import {
 } from "./otlp-types";
 
 /**
- * OTLP 1.x requests in protobuf (opentelemetry-proto v1: collector, metrics, logs, trace, common). Field numbers are those
- * of the published .proto files; fields that are not kept are skipped. Throws BadSignal when the bytes are cut short.
+ * OTLP 1.x requests in protobuf (opentelemetry-proto v1: collector, metrics, logs, trace, common). Field numbers are
+ * those of the published .proto files; fields that are not kept are skipped. Throws BadSignal when the bytes are cut
+ * short.
  */
 
 type Reader = protobuf.Reader;
@@ -147,7 +148,10 @@ function attribute(reader: Reader, depth = 0): Attribute {
   });
 }
 
-/** Attributes come again with every request of an exporter, byte by byte: those of points are read once. So many bytes of them are known. */
+/**
+ * Attributes come again with every request of an exporter, byte by byte: those of points are read once. So many bytes
+ * of them are known.
+ */
 const KNOWN_BYTES = 8 * 2 ** 20;
 const LONGEST_KNOWN = 2048;
 const knownAttributes = new Recent<readonly Attribute[]>(KNOWN_BYTES);
@@ -474,7 +478,10 @@ function span(reader: Reader, end: number): SpanRecord {
   return result;
 }
 
-/** All three requests have the same frame: resources (1), in each the resource (1) and scopes (2), in each scope items (2). */
+/**
+ * All three requests have the same frame: resources (1), in each the resource (1) and scopes (2), in each scope items
+ * (2).
+ */
 function request<Item>(bytes: Uint8Array, read: (reader: Reader, end: number) => Item): OfResource<Item>[] {
   try {
     const reader = protobuf.Reader.create(bytes);

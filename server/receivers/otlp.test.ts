@@ -199,7 +199,8 @@ describe("both ways of writing OTLP", () => {
     expect(() => logsFromJson(new TextEncoder().encode(deep))).toThrow(/nested deeper than 16/);
   });
 
-  // Field numbers of opentelemetry/proto/metrics/v1/metrics.proto: an exemplar's time is 2, its value 3 or 6, its span 4, its trace 5.
+  // Field numbers of opentelemetry/proto/metrics/v1/metrics.proto: an exemplar's time is 2, its value 3 or 6, its span
+  // 4, its trace 5.
   it("say the same of points of every kind with their beginnings and exemplars", () => {
     const start = BigInt(AT - 60_000) * 1_000_000n;
     const time = BigInt(AT) * 1_000_000n;

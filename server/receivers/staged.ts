@@ -2,9 +2,10 @@
 export type Overlay<K, V> = Map<K, V>;
 
 /**
- * State that follows what was sent, and that a batch which was not kept must not change. What is set belongs to the batch
- * under construction; it is seen by later batches at once, but taken over only when its own is committed, and gone without
- * a trace when that is abandoned. What is committed is bounded: of what was not touched for longest, most is forgotten.
+ * State that follows what was sent, and that a batch which was not kept must not change. What is set belongs to the
+ * batch under construction; it is seen by later batches at once, but taken over only when its own is committed, and
+ * gone without a trace when that is abandoned. What is committed is bounded: of what was not touched for longest, most
+ * is forgotten.
  */
 export class Staged<K, V> {
   private readonly committed = new Map<K, V>();

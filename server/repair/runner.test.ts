@@ -22,7 +22,9 @@ let meanwhile: (() => void)[];
 useStore((made) => (db = made));
 beforeEach(() => {
   db.exec(
-    "DELETE FROM run_step; DELETE FROM run; DELETE FROM runbook; DELETE FROM incident_event; DELETE FROM incident; DELETE FROM change; DELETE FROM chunk; DELETE FROM series; DELETE FROM component_key; DELETE FROM component",
+    `DELETE FROM run_step; DELETE FROM run; DELETE FROM runbook; DELETE FROM incident_event; DELETE
+     FROM incident; DELETE FROM change; DELETE FROM chunk; DELETE FROM series; DELETE FROM component_key; DELETE
+     FROM component`,
   );
   writer = new SampleWriter(db);
   now = START;

@@ -31,8 +31,8 @@ export interface PollTarget<Settings> {
 }
 
 /**
- * A way to find and measure things. A new kind of source is a folder with one of these and a line in `registry.ts`: the form
- * of its settings is made from the schema, what it finds goes the one way of observations.
+ * A way to find and measure things. A new kind of source is a folder with one of these and a line in `registry.ts`:
+ * the form of its settings is made from the schema, what it finds goes the one way of observations.
  */
 export interface SourceDriver<Settings = unknown> {
   kind: string;

@@ -244,7 +244,8 @@ export interface AlarmChangeRow {
 export function alarmChanges(db: Db, alarmIds: readonly number[]): AlarmChangeRow[] {
   return prepared<AlarmChangeRow>(
     db,
-    "SELECT alarm_id, at, severity, text FROM alarm_change WHERE alarm_id IN (SELECT value FROM json_each(?)) ORDER BY at",
+    `SELECT alarm_id, at, severity, text FROM alarm_change WHERE alarm_id IN (SELECT value FROM json_each(?))
+     ORDER BY at`,
   ).all(JSON.stringify(alarmIds));
 }
 
@@ -257,7 +258,8 @@ export function alarmDensity(
 ): { step: number; worst: Severity; count: number }[] {
   return prepared<{ step: number; worst: Severity; count: number }>(
     db,
-    "SELECT CAST((raised_at - ?) / ? AS INTEGER) AS step, worst, count(*) AS count FROM alarm WHERE raised_at >= ? AND raised_at <= ? GROUP BY 1, 2",
+    `SELECT CAST((raised_at - ?) / ? AS INTEGER) AS step, worst, count(*) AS count FROM alarm WHERE raised_at >= ?
+     AND raised_at <= ? GROUP BY 1, 2`,
   ).all(fromMs, stepMs, fromMs, toMs);
 }
 

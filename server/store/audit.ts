@@ -27,7 +27,8 @@ export function insertAudit(db: Db, entry: Omit<AuditRow, "id" | "at"> & { atMs:
 export function auditIn(db: Db, fromMs: number, toMs: number, limit: number, offset: number): AuditRow[] {
   return prepared<AuditRow>(
     db,
-    "SELECT id, at, who, via, command, summary, outcome, reason FROM audit WHERE at >= ? AND at <= ? ORDER BY id DESC LIMIT ? OFFSET ?",
+    `SELECT id, at, who, via, command, summary, outcome, reason FROM audit WHERE at >= ? AND at <= ? ORDER BY id DESC
+     LIMIT ? OFFSET ?`,
   ).all(fromMs, toMs, limit, offset);
 }
 

@@ -114,7 +114,8 @@ it("says the same from half hours and minutes as from the calls themselves, thos
 
 it("reads few rows for a long window, and goes on where it was cut off", () => {
   db.exec(
-    "DELETE FROM operation_minute; DELETE FROM operation_half; DELETE FROM operation; DELETE FROM call_minute; DELETE FROM call_half; DELETE FROM meta WHERE key = 'calls_summed'",
+    `DELETE FROM operation_minute; DELETE FROM operation_half; DELETE FROM operation; DELETE FROM call_minute; DELETE
+     FROM call_half; DELETE FROM meta WHERE key = 'calls_summed'`,
   );
   const writer = new SpanWriter(db);
   db.transaction(() => {

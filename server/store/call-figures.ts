@@ -69,7 +69,10 @@ function halvesOf(db: Db, subject: CallSubject, fromMs: number, beforeMs: number
   ).all(...subject, fromMs, beforeMs);
 }
 
-/** What some subjects were called in a window, whole minutes: from half hours as far as they are summed up, from minutes at its ends. */
+/**
+ * What some subjects were called in a window, whole minutes: from half hours as far as they are summed up, from
+ * minutes at its ends.
+ */
 function figuresOf<Subject extends CallSubject>(
   db: Db,
   subjects: Iterable<Subject>,
@@ -166,7 +169,10 @@ export class CallHalves {
     return first == null ? undefined : { toMs: Math.floor(first / HALF_HOUR_MS) * HALF_HOUR_MS };
   }
 
-  /** A minute got calls: when its half hour was summed up before, it is summed up again. Call inside the same transaction. */
+  /**
+   * A minute got calls: when its half hour was summed up before, it is summed up again. Call inside the same
+   * transaction.
+   */
   changed(subject: CallSubject, minuteMs: number): void {
     if (minuteMs < this.summedTo) this.sumUp(subject, Math.floor(minuteMs / HALF_HOUR_MS) * HALF_HOUR_MS);
   }
@@ -178,18 +184,23 @@ export class CallHalves {
     const { table, columns } = tableOf(subject);
     prepared(
       this.db,
-      `INSERT OR REPLACE INTO ${table}_half (${columns}, half_at, ${FIGURES}) VALUES (${[...subject, 0, 0, 0, 0, 0].map(() => "?").join(", ")})`,
+      `INSERT OR REPLACE INTO ${table}_half (${columns}, half_at, ${FIGURES})
+       VALUES (${[...subject, 0, 0, 0, 0, 0].map(() => "?").join(", ")})`,
     ).run(...subject, half, figures.calls, figures.failed, figures.sumUs, figures.sketch.toBytes());
   }
 
-  /** Every operation and every pair of senders there ever were, those behind one of them, found by leaps over their minutes. */
+  /**
+   * Every operation and every pair of senders there ever were, those behind one of them, found by leaps over their
+   * minutes.
+   */
   private *subjects(after?: CallSubject): Generator<CallSubject> {
     const operation = prepared<{ id: number }>(this.db, "SELECT id FROM operation WHERE id > ? ORDER BY id LIMIT 1");
     if (after?.length !== 2)
       for (let row = operation.get(after?.[0] ?? 0); row; row = operation.get(row.id)) yield [row.id];
     const pair = prepared<{ a: number; b: number }>(
       this.db,
-      "SELECT from_resource_id AS a, to_resource_id AS b FROM call_minute WHERE (from_resource_id, to_resource_id) > (?, ?) ORDER BY from_resource_id, to_resource_id LIMIT 1",
+      `SELECT from_resource_id AS a, to_resource_id AS b FROM call_minute
+       WHERE (from_resource_id, to_resource_id) > (?, ?) ORDER BY from_resource_id, to_resource_id LIMIT 1`,
     );
     const [from, to] = after?.length === 2 ? after : [0, 0];
     for (let row = pair.get(from, to); row; row = pair.get(row.a, row.b)) yield [row.a, row.b];

@@ -11,14 +11,16 @@ export interface Endpoint {
 export function endpoints(db: Db): Endpoint[] {
   return prepared<Endpoint>(
     db,
-    "SELECT id, url, every_seconds AS everySeconds, made_by AS madeBy, made_at AS madeAt FROM scrape_target ORDER BY id",
+    `SELECT id, url, every_seconds AS everySeconds, made_by AS madeBy, made_at AS madeAt FROM scrape_target
+     ORDER BY id`,
   ).all();
 }
 
 export function saveEndpoint(db: Db, url: string, everySeconds: number, by: string, atMs: number): void {
   prepared(
     db,
-    "INSERT INTO scrape_target (url, every_seconds, made_by, made_at) VALUES (?, ?, ?, ?) ON CONFLICT (url) DO UPDATE SET every_seconds = excluded.every_seconds",
+    `INSERT INTO scrape_target (url, every_seconds, made_by, made_at) VALUES (?, ?, ?, ?) ON CONFLICT (url) DO UPDATE
+     SET every_seconds = excluded.every_seconds`,
   ).run(url, everySeconds, by, atMs);
 }
 

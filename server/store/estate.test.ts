@@ -33,7 +33,8 @@ let db: Db;
 useStore((made) => (db = made));
 beforeEach(() => {
   db.exec(
-    "DELETE FROM health; DELETE FROM relation; DELETE FROM series; DELETE FROM resource; DELETE FROM fact; DELETE FROM component_key; DELETE FROM component",
+    `DELETE FROM health; DELETE FROM relation; DELETE FROM series; DELETE FROM resource; DELETE FROM fact; DELETE
+     FROM component_key; DELETE FROM component`,
   );
 });
 

@@ -83,7 +83,8 @@ export function insertComponent(db: Db, component: NewComponent, atMs: number): 
 export function addKeys(db: Db, id: number, keys: readonly string[]): void {
   const insert = prepared(
     db,
-    "INSERT INTO component_key (key, component_id) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET component_id = excluded.component_id",
+    `INSERT INTO component_key (key, component_id) VALUES (?, ?) ON CONFLICT (key) DO UPDATE
+     SET component_id = excluded.component_id`,
   );
   for (const key of keys) insert.run(key, id);
 }
@@ -104,7 +105,8 @@ export function writeFact(db: Db, id: number, name: string, value: string | unde
   if (value !== undefined)
     prepared(
       db,
-      "INSERT INTO fact (component_id, name, value, valid_from) VALUES (?, ?, ?, ?) ON CONFLICT DO UPDATE SET value = excluded.value, valid_to = NULL",
+      `INSERT INTO fact (component_id, name, value, valid_from) VALUES (?, ?, ?, ?) ON CONFLICT DO UPDATE
+       SET value = excluded.value, valid_to = NULL`,
     ).run(id, name, value, atMs);
 }
 
@@ -209,7 +211,9 @@ export function componentsOfKeys(db: Db, prefix: string): Map<string, number> {
   return new Map(rows.map((row) => [row.key.slice(prefix.length), row.id]));
 }
 
-/** Everything that is or was in the estate, what left it first, so that in a map by name the present has the last word. */
+/**
+ * Everything that is or was in the estate, what left it first, so that in a map by name the present has the last word.
+ */
 export function everKnown(db: Db): Pick<ComponentRow, "id" | "name" | "address" | "host_id">[] {
   return prepared<Pick<ComponentRow, "id" | "name" | "address" | "host_id">>(
     db,

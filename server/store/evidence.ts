@@ -19,7 +19,8 @@ export function pinEvidence(db: Db, evidence: NewEvidence, atMs: number): number
   return Number(
     prepared(
       db,
-      "INSERT INTO evidence (incident_id, kind, title, address, detail, from_at, to_at, pinned_by, pinned_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+      `INSERT INTO evidence (incident_id, kind, title, address, detail, from_at, to_at, pinned_by, pinned_at)
+       VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
     ).run(
       evidence.incident_id,
       evidence.kind,

@@ -38,7 +38,9 @@ export function writeExemplars(db: Db, list: readonly NewExemplar[]): void {
 /** Name of the metric that a series was worked out of. */
 const baseOf = (metric: string) => metric.replace(/\.(?:p\d+(?:\.\d+)?|count|sum)$/, "");
 
-/** The exemplars of a series in a window: of each of `places` equal parts of it the highest, whose trace is kept still. */
+/**
+ * The exemplars of a series in a window: of each of `places` equal parts of it the highest, whose trace is kept still.
+ */
 export function exemplarsOf(
   db: Db,
   series: Pick<SeriesRow, "resource_id" | "metric" | "instance">,

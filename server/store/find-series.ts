@@ -70,7 +70,8 @@ export interface MetricCount {
 export function countMetrics(db: Db): MetricCount[] {
   return prepared<MetricCount>(
     db,
-    "SELECT s.metric, c.kind, c.site, min(s.unit) AS unit, count(*) AS count FROM series s JOIN component c ON c.id = s.component_id WHERE c.valid_to IS NULL GROUP BY s.metric, c.kind, c.site",
+    `SELECT s.metric, c.kind, c.site, min(s.unit) AS unit, count(*) AS count FROM series s
+     JOIN component c ON c.id = s.component_id WHERE c.valid_to IS NULL GROUP BY s.metric, c.kind, c.site`,
   ).all();
 }
 

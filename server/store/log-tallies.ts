@@ -33,7 +33,8 @@ export function countLogs(db: Db, records: Iterable<Omit<Tally, "count">>): void
     }
     const statement = prepared(
       db,
-      `INSERT INTO ${table} (${column}, pattern_id, resource_id, severity, count) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET count = count + excluded.count`,
+      `INSERT INTO ${table} (${column}, pattern_id, resource_id, severity, count) VALUES (?, ?, ?, ?, ?)
+       ON CONFLICT DO UPDATE SET count = count + excluded.count`,
     );
     for (const { atMs, patternId, resourceId, severity, count } of tallies.values())
       statement.run(atMs, patternId, resourceId, severity, count);
@@ -50,7 +51,10 @@ function* rows(db: Db, { table, column }: (typeof TABLES)[number], fromMs: numbe
     ).iterate(fromMs, beforeMs);
 }
 
-/** Counts in a window, whole minutes; where steps of half hours are enough, of whole half hours from few rows. One after another: there may be many. */
+/**
+ * Counts in a window, whole minutes; where steps of half hours are enough, of whole half hours from few rows. One
+ * after another: there may be many.
+ */
 export function* talliesIn(db: Db, fromMs: number, toMs: number, stepMs: number): Generator<Tally> {
   const from = floorTo(MINUTE_MS, fromMs);
   const before = toMs + 1;
@@ -106,7 +110,8 @@ export function* minutesWith(
   const starts = ({ table, column }: (typeof TABLES)[number], from: number, before: number) =>
     prepared<{ atMs: number }>(
       db,
-      `SELECT DISTINCT ${column} AS atMs FROM ${table} WHERE ${column} >= ? AND ${column} < ? AND severity >= ? AND resource_id IN (SELECT value FROM json_each(?)) ORDER BY ${column} DESC`,
+      `SELECT DISTINCT ${column} AS atMs FROM ${table} WHERE ${column} >= ? AND ${column} < ? AND severity >= ?
+       AND resource_id IN (SELECT value FROM json_each(?)) ORDER BY ${column} DESC`,
     ).all(from, before, leastSeverity, ids);
   for (const { atMs: half } of starts(HALVES, floorTo(HALF_HOUR_MS, fromMs), toMs + 1))
     for (const { atMs } of starts(

@@ -34,7 +34,8 @@ export class LogWriter {
     this.nextId =
       prepared<{ n: number }>(
         db,
-        "SELECT max(coalesce((SELECT max(id) FROM log), 0), coalesce((SELECT max(last_id) FROM log_block), 0)) + 1 AS n",
+        `SELECT max(coalesce((SELECT max(id) FROM log), 0), coalesce((SELECT max(last_id)
+         FROM log_block), 0)) + 1 AS n`,
       ).get()?.n ?? 1;
     this.tree = new PatternTree(() => this.nextPattern++);
     for (const row of prepared<{ id: number; text: string }>(db, "SELECT id, text FROM log_pattern ORDER BY id").all())
@@ -49,7 +50,8 @@ export class LogWriter {
     const { db } = this;
     const insert = prepared(
       db,
-      "INSERT INTO log (id, at, severity, resource_id, pattern_id, body, attributes, trace_id, span_id) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+      `INSERT INTO log (id, at, severity, resource_id, pattern_id, body, attributes, trace_id, span_id)
+       VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
     );
     const counted: Omit<Tally, "count">[] = [];
     const perDay = new Map<number, number>();
@@ -62,7 +64,8 @@ export class LogWriter {
       if (change !== "none")
         prepared(
           db,
-          "INSERT INTO log_pattern (id, text, first_at, last_at, count) VALUES (?, ?, ?, ?, 0) ON CONFLICT (id) DO UPDATE SET text = excluded.text",
+          `INSERT INTO log_pattern (id, text, first_at, last_at, count) VALUES (?, ?, ?, ?, 0)
+           ON CONFLICT (id) DO UPDATE SET text = excluded.text`,
         ).run(pattern.id, patternText(pattern), record.atMs, record.atMs);
       const id = this.nextId++;
       insert.run(

@@ -140,7 +140,9 @@ function* plainBatches(db: Db, first: number, last: number, leastSeverity: numbe
   }
 }
 
-/** Batches of records with the words, day by day from the last; records of one day are not in the order of another's. */
+/**
+ * Batches of records with the words, day by day from the last; records of one day are not in the order of another's.
+ */
 function* matchedBatches(db: Db, match: string, filter: LogFilter, first: number, last: number): Generator<Batch> {
   const days = prepared<{ day: number }>(db, "SELECT day FROM log_day WHERE day BETWEEN ? AND ? ORDER BY day DESC").all(
     Math.floor(filter.fromMs / DAY_MS),
@@ -151,7 +153,8 @@ function* matchedBatches(db: Db, match: string, filter: LogFilter, first: number
     for (let end = last; end >= first;) {
       const rows = prepared<LogRow>(
         db,
-        `SELECT ${COLUMNS} FROM log WHERE id IN (SELECT rowid FROM ${table} WHERE ${table} MATCH ? AND rowid BETWEEN ? AND ? ORDER BY rowid DESC LIMIT ${BATCH}) ORDER BY id DESC`,
+        `SELECT ${COLUMNS} FROM log WHERE id IN (SELECT rowid FROM ${table} WHERE ${table} MATCH ?
+         AND rowid BETWEEN ? AND ? ORDER BY rowid DESC LIMIT ${BATCH}) ORDER BY id DESC`,
       ).all(match, first, end);
       const lowest = rows.at(-1)?.id;
       if (lowest === undefined) break;
@@ -206,7 +209,8 @@ export function logNeighbours(db: Db, row: LogRow, count: number): LogRow[] {
   const side = (comparison: "<" | ">", order: "DESC" | "ASC") =>
     prepared<LogRow>(
       db,
-      `SELECT ${COLUMNS} FROM log WHERE id ${comparison} ? AND id BETWEEN ? AND ? AND resource_id = ? ORDER BY id ${order} LIMIT ?`,
+      `SELECT ${COLUMNS} FROM log WHERE id ${comparison} ? AND id BETWEEN ? AND ? AND resource_id = ?
+       ORDER BY id ${order} LIMIT ?`,
     ).all(row.id, row.id - reach, row.id + reach, row.resource_id, count);
   return [...side("<", "DESC"), row, ...side(">", "ASC")].sort((a, b) => a.at - b.at || a.id - b.id);
 }

@@ -34,7 +34,8 @@ describe("a store of an earlier version", () => {
     const service = saveService(db, { uid: "orders", name: "Orders", purpose: "", owner: "", entries: [] }, 0);
     const insert = prepared(
       db,
-      "INSERT INTO incident (id, subject, service_id, title, severity, worst, opened_at) VALUES (?, ?, ?, ?, 'critical', 'critical', 5)",
+      `INSERT INTO incident (id, subject, service_id, title, severity, worst, opened_at)
+       VALUES (?, ?, ?, ?, 'critical', 'critical', 5)`,
     );
     insert.run(1, `service:${service}`, service, "Orders: memory runs out on a");
     insert.run(2, "component:3", null, "a: no answer on a");
@@ -53,11 +54,13 @@ describe("a store of an earlier version", () => {
     migrateUpTo(12);
     const run = (sql: string, ...values: (string | number | null)[]) => prepared(db, sql).run(...values);
     run(
-      "INSERT INTO source (id, name, site, ranges, ports, snmp_port, community_sealed, poll_seconds, created_at) VALUES (3, 'North', 'N', '10.0.0.1-9', '22', 1161, 'sealed', 15, 1)",
+      `INSERT INTO source (id, name, site, ranges, ports, snmp_port, community_sealed, poll_seconds, created_at)
+       VALUES (3, 'North', 'N', '10.0.0.1-9', '22', 1161, 'sealed', 15, 1)`,
     );
     const component = (id: number, kind: string, name: string, hostId: number | null) =>
       run(
-        "INSERT INTO component (id, kind, name, site, source_id, host_id, reason, last_seen_at, valid_from) VALUES (?, ?, ?, 'N', 3, ?, '', 1, 1)",
+        `INSERT INTO component (id, kind, name, site, source_id, host_id, reason, last_seen_at, valid_from)
+         VALUES (?, ?, ?, 'N', 3, ?, '', 1, 1)`,
         id,
         kind,
         name,
@@ -112,7 +115,8 @@ describe("a store of an earlier version", () => {
     migrate(db, ALL);
     const loose = prepared<{ name: string }>(
       db,
-      "SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table' AND strict = 0 AND name NOT LIKE 'sqlite%' AND name NOT LIKE 'log_text%'",
+      `SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'table' AND strict = 0
+       AND name NOT LIKE 'sqlite%' AND name NOT LIKE 'log_text%'`,
     ).all();
     expect(loose).toEqual([]);
   });

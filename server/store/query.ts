@@ -25,8 +25,8 @@ const OWNED = `s.id, s.component_id, s.service_id, s.resource_id, s.metric, s.in
   FROM series s LEFT JOIN component c ON c.id = s.component_id LEFT JOIN service v ON v.id = s.service_id LEFT JOIN resource o ON o.id = s.resource_id`;
 
 /**
- * The series a selection means, in the order they were met. A service's are those of its members in the window, whole or in
- * part; without a window those of its members now.
+ * The series a selection means, in the order they were met. A service's are those of its members in the window, whole
+ * or in part; without a window those of its members now.
  */
 export function selectSeries(db: Db, selection: Selection, within?: { fromMs: number; toMs: number }): OwnedSeries[] {
   if (selection.series !== undefined)
@@ -73,8 +73,8 @@ function rolledPart(
 }
 
 /**
- * What a series measured in a window, by spans of `stepMs` aligned to the epoch: from the coarsest resolution that serves,
- * and from samples where none is kept. The first and last span hold only what lies in the window.
+ * What a series measured in a window, by spans of `stepMs` aligned to the epoch: from the coarsest resolution that
+ * serves, and from samples where none is kept. The first and last span hold only what lies in the window.
  */
 export function spansOf(db: Db, series: SeriesRow, fromMs: number, toMs: number, stepMs: number): Spans {
   const rolled = rolledPart(db, series, fromMs, toMs, stepMs);
@@ -86,7 +86,10 @@ export function spansOf(db: Db, series: SeriesRow, fromMs: number, toMs: number,
   return joinSpans(parts);
 }
 
-/** A series transformed into rates or changes and summed up by spans; over long windows from what was summed up by hours or so. */
+/**
+ * A series transformed into rates or changes and summed up by spans; over long windows from what was summed up by
+ * hours or so.
+ */
 export function transformedSpans(
   db: Db,
   series: SeriesRow,

@@ -16,7 +16,8 @@ export function insertRelation(db: Db, relation: RelationSeen, atMs: number): nu
   return Number(
     prepared(
       db,
-      "INSERT INTO relation (type, from_id, to_id, detail, connections, seen_by, last_seen_at, valid_from) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+      `INSERT INTO relation (type, from_id, to_id, detail, connections, seen_by, last_seen_at, valid_from)
+       VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
     ).run(
       relation.type,
       relation.fromId,
@@ -111,6 +112,8 @@ export function targetsOf(db: Db, ids: Iterable<number>, type: RelationType, atM
 export function guestsOfHypervisors(db: Db): { hypervisor: number; key: string; guest: number }[] {
   return prepared<{ hypervisor: number; key: string; guest: number }>(
     db,
-    "SELECT r.to_id AS hypervisor, k.key, r.from_id AS guest FROM relation r JOIN component_key k ON k.component_id = r.from_id AND (k.key LIKE 'uuid:%' OR k.key LIKE 'guest:%') WHERE r.type = 'hosted-by' AND r.valid_to IS NULL",
+    `SELECT r.to_id AS hypervisor, k.key, r.from_id AS guest FROM relation r
+     JOIN component_key k ON k.component_id = r.from_id AND (k.key LIKE 'uuid:%' OR k.key LIKE 'guest:%')
+     WHERE r.type = 'hosted-by' AND r.valid_to IS NULL`,
   ).all();
 }

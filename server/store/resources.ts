@@ -33,7 +33,9 @@ export interface NamedResourceRow extends Pick<ResourceRow, "id" | "attributes" 
 export function namedResources(db: Db): NamedResourceRow[] {
   return prepared<NamedResourceRow>(
     db,
-    "SELECT o.id, o.attributes, o.component_id, c.name AS component, coalesce(c.label, c.name) AS label, c.kind, c.host_id FROM resource o LEFT JOIN component c ON c.id = o.component_id ORDER BY o.id",
+    `SELECT o.id, o.attributes, o.component_id, c.name AS component, coalesce(c.label, c.name) AS label, c.kind,
+       c.host_id
+     FROM resource o LEFT JOIN component c ON c.id = o.component_id ORDER BY o.id`,
   ).all();
 }
 
@@ -86,14 +88,18 @@ export interface NamingRuleRow extends NamingRule {
 export function matchingRules(db: Db): NamingRuleRow[] {
   return prepared<NamingRuleRow>(
     db,
-    "SELECT r.id, r.attribute, r.pattern, r.component_id AS componentId, c.name AS component, r.made_by AS madeBy, r.made_at AS madeAt FROM naming_rule r JOIN component c ON c.id = r.component_id ORDER BY r.id",
+    `SELECT r.id, r.attribute, r.pattern, r.component_id AS componentId, c.name AS component, r.made_by AS madeBy,
+       r.made_at AS madeAt
+     FROM naming_rule r JOIN component c ON c.id = r.component_id ORDER BY r.id`,
   ).all();
 }
 
 export function saveMatchingRule(db: Db, rule: NamingRule, by: string, atMs: number): void {
   prepared(
     db,
-    "INSERT INTO naming_rule (attribute, pattern, component_id, made_by, made_at) VALUES (?, ?, ?, ?, ?) ON CONFLICT (attribute, pattern) DO UPDATE SET component_id = excluded.component_id, made_by = excluded.made_by, made_at = excluded.made_at",
+    `INSERT INTO naming_rule (attribute, pattern, component_id, made_by, made_at) VALUES (?, ?, ?, ?, ?)
+     ON CONFLICT (attribute, pattern) DO UPDATE
+     SET component_id = excluded.component_id, made_by = excluded.made_by, made_at = excluded.made_at`,
   ).run(rule.attribute, rule.pattern, rule.componentId, by, atMs);
 }
 
@@ -114,7 +120,8 @@ export function countsOfResources(db: Db): { series: Map<number, number>; record
     records: asMap(
       prepared<{ id: number; n: number }>(
         db,
-        "SELECT resource_id AS id, sum(count) AS n FROM log_tally_half WHERE half_at > (SELECT coalesce(max(half_at), 0) FROM log_tally_half) - 86400000 GROUP BY resource_id",
+        `SELECT resource_id AS id, sum(count) AS n FROM log_tally_half
+         WHERE half_at > (SELECT coalesce(max(half_at), 0) FROM log_tally_half) - 86400000 GROUP BY resource_id`,
       ).all(),
     ),
   };

@@ -19,7 +19,8 @@ export function appendRollup(db: Db, seriesId: number, stepMs: number, spans: Sp
   if (!spans.starts.length) return;
   const last = prepared<RollupRow>(
     db,
-    "SELECT start_at, end_at, count, data FROM rollup WHERE series_id = ? AND step_ms = ? ORDER BY start_at DESC LIMIT 1",
+    `SELECT start_at, end_at, count, data FROM rollup WHERE series_id = ? AND step_ms = ? ORDER BY start_at DESC
+     LIMIT 1`,
   ).get(seriesId, stepMs);
   const all = last && last.count < MOST_IN_ROW ? joinSpans([decodeSpans(last.data, last.count), spans]) : spans;
   for (let from = 0; from < all.starts.length; from += MOST_IN_ROW) {

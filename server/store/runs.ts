@@ -20,7 +20,8 @@ const toRunbook = (row: RawRunbook): RunbookRow => ({ ...row, definition: JSON.p
 export function saveRunbook(db: Db, runbook: Runbook, atMs: number): void {
   prepared(
     db,
-    "INSERT INTO runbook (uid, name, definition, updated_at) VALUES (?, ?, ?, ?) ON CONFLICT (uid) DO UPDATE SET name = excluded.name, definition = excluded.definition, updated_at = excluded.updated_at",
+    `INSERT INTO runbook (uid, name, definition, updated_at) VALUES (?, ?, ?, ?) ON CONFLICT (uid) DO UPDATE
+     SET name = excluded.name, definition = excluded.definition, updated_at = excluded.updated_at`,
   ).run(runbook.uid, runbook.name, JSON.stringify(runbook), atMs);
 }
 
@@ -64,7 +65,8 @@ export function insertRun(db: Db, run: NewRun, atMs: number): number {
   const id = Number(
     prepared(
       db,
-      "INSERT INTO run (runbook_id, definition, component_id, incident_id, args, state, started_by, started_at) VALUES (?, ?, ?, ?, ?, 'running', ?, ?)",
+      `INSERT INTO run (runbook_id, definition, component_id, incident_id, args, state, started_by, started_at)
+       VALUES (?, ?, ?, ?, ?, 'running', ?, ?)`,
     ).run(
       run.runbookId,
       JSON.stringify(run.definition),
@@ -93,15 +95,20 @@ export function endRun(db: Db, id: number, state: RunState, message: string | nu
 export function endInterruptedRuns(db: Db, atMs: number): void {
   prepared(
     db,
-    "UPDATE run_step SET state = 'stopped', ended_at = ? WHERE state = 'running' AND run_id IN (SELECT id FROM run WHERE state = 'running')",
+    `UPDATE run_step SET state = 'stopped', ended_at = ? WHERE state = 'running' AND run_id IN (SELECT id FROM run
+     WHERE state = 'running')`,
   ).run(atMs);
   prepared(
     db,
-    "UPDATE run_step SET state = 'skipped' WHERE state = 'waiting' AND run_id IN (SELECT id FROM run WHERE state = 'running')",
+    `UPDATE run_step SET state = 'skipped' WHERE state = 'waiting' AND run_id IN (SELECT id FROM run
+     WHERE state = 'running')`,
   ).run();
   prepared(
     db,
-    "UPDATE run SET state = 'stopped', ended_at = ?, message = 'Cut off because Holotaxis was stopped. Look at what the last step did before starting again.' WHERE state = 'running'",
+    `UPDATE run
+     SET state = 'stopped', ended_at = ?,
+       message = 'Cut off because Holotaxis was stopped. Look at what the last step did before starting again.'
+     WHERE state = 'running'`,
   ).run(atMs);
 }
 
@@ -155,7 +162,8 @@ export function runById(db: Db, id: number): RunRow | undefined {
 export function stepsOfRun(db: Db, id: number): RunStepRow[] {
   return prepared<RunStepRow>(
     db,
-    "SELECT position, type, title, state, started_at, ended_at, command, exit_code, output, message FROM run_step WHERE run_id = ? ORDER BY position",
+    `SELECT position, type, title, state, started_at, ended_at, command, exit_code, output, message FROM run_step
+     WHERE run_id = ? ORDER BY position`,
   ).all(id);
 }
 

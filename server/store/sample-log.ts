@@ -14,7 +14,9 @@ const FURTHEST = 2 ** 32;
 /** What stands before the columns: the instant that all others count from. */
 const BASE_BYTES = 9;
 
-/** The columns as bytes: of instants their distances from the earliest, in 4 bytes each, where they lie within 49 days. */
+/**
+ * The columns as bytes: of instants their distances from the earliest, in 4 bytes each, where they lie within 49 days.
+ */
 function pack({ series, times, values }: LoggedSamples): { data: Uint8Array; newest: number } {
   const count = series.length;
   let earliest = Number.POSITIVE_INFINITY;
@@ -94,7 +96,10 @@ export function* logAfter(db: Db, afterId: number): Generator<LoggedSamples & { 
   }
 }
 
-/** Samples of one series in the order of their arrival, with the row of the write-ahead log each is in. What was handed out stays as it was. */
+/**
+ * Samples of one series in the order of their arrival, with the row of the write-ahead log each is in. What was handed
+ * out stays as it was.
+ */
 class Pending {
   private ids = new Float64Array(8);
   private times = new Float64Array(8);
@@ -141,8 +146,8 @@ class Pending {
 const STALE_ROWS = 32;
 
 /**
- * The write-ahead log as one connection sees it, by series. It only ever reads rows that are new, and drops what has been packed;
- * what it still holds of packed rows is the same as in the chunks and does no harm.
+ * The write-ahead log as one connection sees it, by series. It only ever reads rows that are new, and drops what has
+ * been packed; what it still holds of packed rows is the same as in the chunks and does no harm.
  */
 class PendingView {
   private readonly bySeries = new Map<number, Pending>();
@@ -155,7 +160,8 @@ class PendingView {
   refresh(): void {
     const bounds = prepared<{ first: number | null; last: number | null }>(
       this.db,
-      "SELECT (SELECT id FROM sample_wal ORDER BY id LIMIT 1) AS first, (SELECT id FROM sample_wal ORDER BY id DESC LIMIT 1) AS last",
+      `SELECT (SELECT id FROM sample_wal ORDER BY id LIMIT 1) AS first, (SELECT id FROM sample_wal ORDER BY id DESC
+       LIMIT 1) AS last`,
     ).get();
     if (bounds?.last == null || bounds.first == null) {
       this.bySeries.clear();

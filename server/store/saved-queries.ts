@@ -18,7 +18,8 @@ export function savedQueries(db: Db): SavedQuery[] {
 export function saveQuery(db: Db, name: string, sql: string, by: string, atMs: number): void {
   prepared(
     db,
-    "INSERT INTO saved_query (name, sql, made_by, made_at) VALUES (?, ?, ?, ?) ON CONFLICT (name) DO UPDATE SET sql = excluded.sql, made_by = excluded.made_by, made_at = excluded.made_at",
+    `INSERT INTO saved_query (name, sql, made_by, made_at) VALUES (?, ?, ?, ?) ON CONFLICT (name) DO UPDATE
+     SET sql = excluded.sql, made_by = excluded.made_by, made_at = excluded.made_at`,
   ).run(name, sql, by, atMs);
 }
 

@@ -1,7 +1,9 @@
 import type { Severity } from "#core/alarms/severity";
 import { prepared, type Db } from "./database";
 
-/** An entry point of a service: processes of one name on hosts whose names match a pattern (`*` stands for anything). */
+/**
+ * An entry point of a service: processes of one name on hosts whose names match a pattern (`*` stands for anything).
+ */
 export interface EntryPattern {
   host: string;
   process: string;
@@ -213,7 +215,8 @@ export function writeHealth(
     );
   prepared(
     db,
-    "INSERT INTO health (subject, subject_id, severity, reason, valid_from) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET severity = excluded.severity, reason = excluded.reason, valid_to = NULL",
+    `INSERT INTO health (subject, subject_id, severity, reason, valid_from) VALUES (?, ?, ?, ?, ?)
+     ON CONFLICT DO UPDATE SET severity = excluded.severity, reason = excluded.reason, valid_to = NULL`,
   ).run(subject, id, severity, reason, atMs);
   return true;
 }
@@ -221,7 +224,8 @@ export function writeHealth(
 export function healthAt(db: Db, subject: HealthSubject, atMs: number): Map<number, HealthRow> {
   const rows = prepared<HealthRow>(
     db,
-    "SELECT subject_id, severity, reason, valid_from FROM health WHERE subject = ? AND valid_from <= ? AND (valid_to IS NULL OR valid_to > ?) AND severity <> 'cleared'",
+    `SELECT subject_id, severity, reason, valid_from FROM health WHERE subject = ? AND valid_from <= ?
+     AND (valid_to IS NULL OR valid_to > ?) AND severity <> 'cleared'`,
   ).all(subject, atMs, atMs);
   return new Map(rows.map((row) => [row.subject_id, row]));
 }

@@ -39,7 +39,8 @@ export function insertSeries(
   return Number(
     prepared(
       db,
-      "INSERT INTO series (component_id, service_id, resource_id, metric, instance, unit, instrument, created_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+      `INSERT INTO series (component_id, service_id, resource_id, metric, instance, unit, instrument, created_at)
+       VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
     ).run(owner.componentId, owner.serviceId, owner.resourceId ?? null, metric, instance, unit, instrument, atMs)
       .lastInsertRowid,
   );
@@ -59,11 +60,15 @@ export function seriesOfComponent(db: Db, componentId: number): SeriesRow[] {
 export function seriesOfMetric(db: Db, componentId: number, metric: string): SeriesRow | undefined {
   return prepared<SeriesRow>(
     db,
-    `SELECT ${COLUMNS} FROM series WHERE component_id = ? AND metric = ? AND instance = '' ORDER BY resource_id IS NOT NULL, id LIMIT 1`,
+    `SELECT ${COLUMNS} FROM series WHERE component_id = ? AND metric = ? AND instance = ''
+     ORDER BY resource_id IS NOT NULL, id LIMIT 1`,
   ).get(componentId, metric);
 }
 
-/** The series of some metrics without instances, of many components at once; of what is polled and sent, the polled one. */
+/**
+ * The series of some metrics without instances, of many components at once; of what is polled and sent, the polled
+ * one.
+ */
 export function seriesOfMetrics(
   db: Db,
   componentIds: Iterable<number>,
@@ -150,8 +155,8 @@ const joinSamples = (parts: readonly Samples[]): Samples => {
 };
 
 /**
- * Puts samples that came late among those already packed; where both have one at an instant, the late one stays. What was
- * summed up from them before is forgotten and summed up anew.
+ * Puts samples that came late among those already packed; where both have one at an instant, the late one stays. What
+ * was summed up from them before is forgotten and summed up anew.
  */
 export function mergeLate(db: Db, seriesId: number, late: Samples): void {
   const fromMs = late.times[0] as number;
@@ -209,7 +214,8 @@ export function lastSample(
     newest >= 0 ? { atMs: pending.times[newest] as number, value: pending.values[newest] as number } : undefined;
   const row = prepared<ChunkRow & { last: number | null }>(
     db,
-    "SELECT start_at, end_at, count, last, data FROM chunk WHERE series_id = ? AND start_at <= ? ORDER BY start_at DESC LIMIT 1",
+    `SELECT start_at, end_at, count, last, data FROM chunk WHERE series_id = ? AND start_at <= ?
+     ORDER BY start_at DESC LIMIT 1`,
   ).get(seriesId, atMs);
   // What is pending is nearly always newer than what is packed.
   if (!row || (own && row.end_at <= own.atMs)) return own;
@@ -231,7 +237,8 @@ export function newestSampleMs(db: Db): number | undefined {
   return (
     prepared<{ newest: number | null }>(
       db,
-      "SELECT max(coalesce((SELECT max(end_at) FROM chunk), 0), coalesce((SELECT max(newest_at) FROM sample_wal), 0)) AS newest",
+      `SELECT max(coalesce((SELECT max(end_at) FROM chunk), 0), coalesce((SELECT max(newest_at)
+       FROM sample_wal), 0)) AS newest`,
     ).get()?.newest || undefined
   );
 }

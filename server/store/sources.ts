@@ -36,7 +36,8 @@ export function insertSource(db: Db, fields: SourceFields, sealed: string | unde
   return Number(
     prepared(
       db,
-      "INSERT INTO source (kind, name, site, settings, credential_id, schedule, created_at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+      `INSERT INTO source (kind, name, site, settings, credential_id, schedule, created_at)
+       VALUES (?, ?, ?, ?, ?, ?, ?)`,
     ).run(fields.kind, fields.name, fields.site, JSON.stringify(fields.settings), credential, scheduleOf(fields), atMs)
       .lastInsertRowid,
   );
@@ -146,7 +147,9 @@ export function endSweep(db: Db, id: number, state: SweepRow["state"], message: 
 export function endInterruptedSweeps(db: Db, atMs: number): void {
   prepared(
     db,
-    "UPDATE sweep SET state = 'stopped', ended_at = ?, message = 'Cut off because Holotaxis was stopped. Start it again.' WHERE state = 'running'",
+    `UPDATE sweep
+     SET state = 'stopped', ended_at = ?, message = 'Cut off because Holotaxis was stopped. Start it again.'
+     WHERE state = 'running'`,
   ).run(atMs);
 }
 

@@ -127,7 +127,8 @@ export class SpanWriter {
     const anew = "calls = excluded.calls, failed = excluded.failed, sum_us = excluded.sum_us, sketch = excluded.sketch";
     const ofOperation = prepared(
       this.db,
-      `INSERT INTO operation_minute (operation_id, ${figures}) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO UPDATE SET ${anew}`,
+      `INSERT INTO operation_minute (operation_id, ${figures}) VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT DO UPDATE
+       SET ${anew}`,
     );
     const ofPair = prepared(
       this.db,

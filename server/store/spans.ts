@@ -47,7 +47,8 @@ export function spansOfOperation(
 ): SpanRow[] {
   return prepared<SpanRow>(
     db,
-    `SELECT ${COLUMNS} FROM span WHERE operation_id = ? AND start_us BETWEEN ? AND ? AND duration_us BETWEEN ? AND ? AND (? = 0 OR status = 2) ORDER BY start_us DESC LIMIT ?`,
+    `SELECT ${COLUMNS} FROM span WHERE operation_id = ? AND start_us BETWEEN ? AND ? AND duration_us BETWEEN ? AND ?
+     AND (? = 0 OR status = 2) ORDER BY start_us DESC LIMIT ?`,
   ).all(operationId, fromMs * 1000, toMs * 1000, leastUs, mostUs, failedOnly ? 1 : 0, limit);
 }
 

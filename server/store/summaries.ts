@@ -31,7 +31,10 @@ function chunkRows(db: Db, seriesId: number, fromMs: number, toMs: number): Chun
 const isWhole = ([start, end, , min, max, , last]: ChunkRow, fromMs: number, toMs: number) =>
   start >= fromMs && end <= toMs && min !== null && max !== null && last !== null;
 
-/** What the chunks of a window say unopened, and how to get at the exact figures; chunks that lie inside it whole are never unpacked. */
+/**
+ * What the chunks of a window say unopened, and how to get at the exact figures; chunks that lie inside it whole are
+ * never unpacked.
+ */
 function lookInto(
   db: Db,
   pendingOf: PendingOf,

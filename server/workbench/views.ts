@@ -1,4 +1,7 @@
-/** What the workbench shows of the store: names, columns and their meaning. Instants are ISO 8601 text in UTC, so that they can be read and compared. */
+/**
+ * What the workbench shows of the store: names, columns and their meaning. Instants are ISO 8601 text in UTC, so that
+ * they can be read and compared.
+ */
 
 export interface WorkbenchView {
   name: string;

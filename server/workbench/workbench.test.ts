@@ -71,7 +71,9 @@ describe("the views", () => {
   it("join signals with changes", () => {
     const { rows } = runWorkbench(
       bench,
-      "SELECT x.summary, count(*), round(avg(s.value), 1) FROM changes x JOIN samples('memory.used', '2026-03-17T10:00Z', '2026-03-17T10:09Z') s ON s.component = x.component GROUP BY x.summary",
+      `SELECT x.summary, count(*), round(avg(s.value), 1) FROM changes x
+       JOIN samples('memory.used', '2026-03-17T10:00Z', '2026-03-17T10:09Z') s ON s.component = x.component
+       GROUP BY x.summary`,
       10,
     );
     expect(rows).toEqual([["Something was set", 10, 4.5]]);

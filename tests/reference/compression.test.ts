@@ -6,8 +6,9 @@ const everyMinute = (count: number, value: (index: number) => number) => ({
   values: Float64Array.from({ length: count }, (_, index) => value(index)),
 });
 
-// Source: Pelkonen et al., VLDB 2015, §4.1: 96 % of time stamps take one bit on their data, a repeated value takes one bit;
-// their two-hour blocks average 1.37 bytes a sample (figure 6). Their data is not published, so the parts are checked.
+// Source: Pelkonen et al., VLDB 2015, §4.1: 96 % of time stamps take one bit on their data, a repeated value takes one
+// bit; their two-hour blocks average 1.37 bytes a sample (figure 6). Their data is not published, so the parts are
+// checked.
 it("takes no more than the published bit for an instant on time and a value that stays", () => {
   expect(
     encodeChunk(

@@ -1,9 +1,9 @@
 import { expect, it } from "vitest";
 import { PatternTree } from "#core/telemetry/patterns";
 
-// Source of the measure: grouping accuracy as in Zhu et al., "Tools and benchmarks for automated log parsing" (ICSE-SEIP 2019):
-// the share of lines whose group holds exactly the lines of their true template. He et al. 2017 report 0.87 to 0.99 on their
-// published sets, which are not at hand; these lines are generated from known templates.
+// Source of the measure: grouping accuracy as in Zhu et al., "Tools and benchmarks for automated log parsing"
+// (ICSE-SEIP 2019): the share of lines whose group holds exactly the lines of their true template. He et al. 2017
+// report 0.87 to 0.99 on their published sets, which are not at hand; these lines are generated from known templates.
 const TEMPLATES = [
   "Truck {word} passed gate {n} with container {id}",
   "Slot {n} of gate {n} was taken by haulier {word}",

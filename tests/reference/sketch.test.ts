@@ -2,7 +2,8 @@ import fc from "fast-check";
 import { expect, it } from "vitest";
 import { Sketch, SKETCH_ERROR } from "#core/telemetry/sketch";
 
-// Source: Masson, Rim and Lee, VLDB 2019, proposition 3: every quantile is within the stated relative error of the exact one.
+// Source: Masson, Rim and Lee, VLDB 2019, proposition 3: every quantile is within the stated relative error of the
+// exact one.
 const values = fc.array(fc.oneof(fc.double({ min: 1e-6, max: 1e9, noNaN: true }), fc.constant(0)), {
   minLength: 1,
   maxLength: 400,

@@ -133,7 +133,8 @@ it("the agent's machine and its containers come under watch by themselves, and t
   });
   expect(host?.charts.find((chart) => chart.metric === "memory.used")?.legend.last).toBe(96);
   expect(host?.charts.find((chart) => chart.metric === "reachable")?.legend.last).toBe(1);
-  // One thing is wrong with the machine and one with what runs on it; they are one incident, for one relies on the other.
+  // One thing is wrong with the machine and one with what runs on it; they are one incident, for one relies on the
+  // other.
   expect(questions.incidents(reader, { fromMs: 0, toMs: Date.now(), state: "open" })).toHaveLength(1);
 });
 

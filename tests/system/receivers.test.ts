@@ -427,7 +427,8 @@ describe("CloudEvents", () => {
   const changes = () =>
     engine.db
       .prepare(
-        "SELECT x.kind, x.summary, x.ticket, x.by_whom, c.name FROM change x LEFT JOIN component c ON c.id = x.component_id WHERE x.kind IN ('deployment', 'change') ORDER BY x.id",
+        `SELECT x.kind, x.summary, x.ticket, x.by_whom, c.name FROM change x LEFT
+         JOIN component c ON c.id = x.component_id WHERE x.kind IN ('deployment', 'change') ORDER BY x.id`,
       )
       .all();
   it("become changes of the component they are about, once each, in all three forms", async () => {
@@ -559,7 +560,8 @@ describe("syslog", () => {
       ]);
       const named = reader
         .prepare(
-          "SELECT l.body, c.name FROM log l JOIN resource o ON o.id = l.resource_id LEFT JOIN component c ON c.id = o.component_id ORDER BY l.body",
+          `SELECT l.body, c.name FROM log l JOIN resource o ON o.id = l.resource_id LEFT
+           JOIN component c ON c.id = o.component_id ORDER BY l.body`,
         )
         .all();
       expect(named).toContainEqual({ body: "link down on port 3", name: "t-web-01" });

@@ -11,7 +11,10 @@ import { HouseChart } from "./HouseChart";
 import { PlainTable } from "../PlainTable";
 import { TraceLinks } from "../TraceLinks";
 
-/** The frame of a chart. A page has a dozen of them, so what is inside is plain elements: drawing them costs next to nothing. */
+/**
+ * The frame of a chart. A page has a dozen of them, so what is inside is plain elements: drawing them costs next to
+ * nothing.
+ */
 const Card = styled("figure")({
   margin: 0,
   minWidth: 0,

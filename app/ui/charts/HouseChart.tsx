@@ -29,9 +29,9 @@ export interface HouseChartProps {
 const LEAST_WINDOW_MS = 2000;
 
 /**
- * The house chart: a thin line of the mean in a pale envelope of the extremes (with an edge, so that one a pixel wide is
- * seen), limits as hairlines, a rail of marks. The instant under the pointer is shown in every chart of the page; dragging
- * over one moves the window.
+ * The house chart: a thin line of the mean in a pale envelope of the extremes (with an edge, so that one a pixel wide
+ * is seen), limits as hairlines, a rail of marks. The instant under the pointer is shown in every chart of the page;
+ * dragging over one moves the window.
  */
 export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
   const { legend, unit, title, owner } = chart;

@@ -24,7 +24,9 @@ interface LinesCardProps {
   toMs: number;
 }
 
-/** A few lines of one metric, each of its own component, with a short legend; the same manner as the page of metrics. */
+/**
+ * A few lines of one metric, each of its own component, with a short legend; the same manner as the page of metrics.
+ */
 export function LinesCard({ title, note, selection, lines, stepMs, fromMs, toMs }: LinesCardProps) {
   const move = useMoveWindow();
   const [lifted, setLifted] = useState<string | null>(null);

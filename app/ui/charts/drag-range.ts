@@ -13,7 +13,8 @@ export interface DragRange {
 }
 
 /**
- * Dragging over a drawing chooses a range of what runs along it. `valueOf` turns a share of the width, 0 to 1, into a value.
+ * Dragging over a drawing chooses a range of what runs along it. `valueOf` turns a share of the width, 0 to 1, into a
+ * value.
  * @param onTap told of a click that is no drag, in pixels from the upper left corner
  */
 export function useDragRange(

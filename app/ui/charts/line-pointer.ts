@@ -31,7 +31,10 @@ function nearestLine(
   return best?.key ?? null;
 }
 
-/** What the pointer does over a drawing of lines: lifts the nearest, points at an instant, drags a window, opens a trace. */
+/**
+ * What the pointer does over a drawing of lines: lifts the nearest, points at an instant, drags a window, opens a
+ * trace.
+ */
 export function useLinePointer(chart: RefObject<ChartJs<"line"> | null>, props: Omit<LineChartProps, "height">) {
   const { lines, fromMs, toMs, stepMs, lifted, onLift, onPoint, onZoom } = props;
   const openTrace = useOpenTrace();

@@ -19,7 +19,10 @@ interface MapLinesProps {
   dashed: boolean;
 }
 
-/** All lines of the map in one drawing beneath its cards; while a card is pointed at, its own stand out from the others. */
+/**
+ * All lines of the map in one drawing beneath its cards; while a card is pointed at, its own stand out from the
+ * others.
+ */
 export const MapLines = memo(function MapLines({ map, hovered, dashed }: MapLinesProps) {
   return (
     <svg className="hx-lines" width={map.width} height={map.height} aria-hidden="true">

@@ -16,7 +16,9 @@ interface StrataMapProps {
   highlight?: number;
 }
 
-/** The map in strata: layers from people down to the network, cards with health, quiet lines that thicken with traffic. */
+/**
+ * The map in strata: layers from people down to the network, cards with health, quiet lines that thicken with traffic.
+ */
 export function StrataMap(props: StrataMapProps) {
   // How much fits is known only in the browser.
   return useMounted() ? <Drawing {...props} /> : <div className="hx-map" style={{ height: props.height }} />;

@@ -28,8 +28,8 @@ const HEADS: Readonly<Record<Way, string>> = {
 type Placed = Pick<MapCard, "x" | "y">;
 
 /**
- * The line between two cards, from and to the sides that face each other. Cards far apart in one row are joined below, so
- * that no line runs through those between.
+ * The line between two cards, from and to the sides that face each other. Cards far apart in one row are joined below,
+ * so that no line runs through those between.
  */
 export function lineBetween(from: Placed, to: Placed): Outline {
   const end = (line: string, x: number, y: number, way: Way): Outline => ({ line, head: `M${x} ${y}${HEADS[way]}` });

@@ -59,7 +59,9 @@ export interface MapView {
   show: (card: { x: number; y: number }) => void;
 }
 
-/** Zooming and moving a drawing inside its frame by wheel, drag and keys; the drawing itself is not made anew for it. */
+/**
+ * Zooming and moving a drawing inside its frame by wheel, drag and keys; the drawing itself is not made anew for it.
+ */
 export function useMapView(size: Size): MapView {
   const frame = useRef<HTMLDivElement>(null);
   const drawing = useRef<HTMLDivElement>(null);

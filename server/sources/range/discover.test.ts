@@ -26,7 +26,10 @@ async function listen(address: string): Promise<void> {
   open.push(server);
 }
 
-/** A tar pit: an agent that answers the first question, so that it is waited for patiently, and none of those that follow. */
+/**
+ * A tar pit: an agent that answers the first question, so that it is waited for patiently, and none of those that
+ * follow.
+ */
 async function tarPit(address: string): Promise<void> {
   const socket = createSocket("udp4");
   const [GET, RESPONSE] = [0xa0, 0xa2];

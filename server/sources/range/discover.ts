@@ -11,15 +11,18 @@ import { readSystem } from "./snmp";
 
 /** Addresses waited for side by side: most are silent, and waiting for SNMP costs one socket each. */
 const ADDRESSES_AT_ONCE = 240;
-/** Addresses whose TCP ports are tried side by side. With 12 ports each this stays well under the usual limit of open files. */
+/**
+ * Addresses whose TCP ports are tried side by side. With 12 ports each this stays well under the usual limit of open
+ * files.
+ */
 const TCP_AT_ONCE = 48;
 /** No address may take longer, however slowly it answers. */
 const ADDRESS_MS = 30_000;
 const CHECKED_ADDRESSES = 16;
 
 /**
- * Looks at every address by TCP, banner, HTTP and SNMP at once, and hands each over as soon as it was looked at. An address
- * that takes too long is given up with a failure; aborting ends everything at once.
+ * Looks at every address by TCP, banner, HTTP and SNMP at once, and hands each over as soon as it was looked at. An
+ * address that takes too long is given up with a failure; aborting ends everything at once.
  */
 async function* discover(task: RangeTask, signal: AbortSignal, addressMs = ADDRESS_MS): AsyncGenerator<Found> {
   const stream = new Stream<Found>();

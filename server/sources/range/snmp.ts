@@ -94,7 +94,9 @@ function get(session: Session, oids: string[]): Promise<Cell[]> {
   });
 }
 
-/** The columns of a table, rows by their index. All columns advance together, so a table of few rows is one question. */
+/**
+ * The columns of a table, rows by their index. All columns advance together, so a table of few rows is one question.
+ */
 async function readTable(session: Session, table: string, columns: readonly number[], mostRows = 4000): Promise<Rows> {
   const rows: Rows = new Map();
   const bases = columns.map((column) => `${table}.1.${column}.`);
