@@ -75,6 +75,7 @@ export async function benchOtlp(root: string): Promise<Measurement> {
       root,
       data: folder,
       host: "127.0.0.1",
+      publicNames: [],
       port: 1,
       otlpPort: 0,
       syslogPort: 0,

@@ -9,6 +9,7 @@ import { readClock } from "#core/time/clock";
 import { DAY_MS, parseDurationMs, parseInstant } from "#core/time/windows";
 import { readOptions, USAGE } from "./options";
 import { makeApp } from "./http/app";
+import { HostNames } from "./http/host-names";
 import { kitCatalogue } from "./kits/kits";
 import { LiveUpdates } from "./http/live";
 import { storeFile, type Settings } from "./settings";
@@ -61,6 +62,7 @@ const settings: Settings = {
   root: resolve(values.root),
   data: resolve(values.data),
   host: values.host,
+  publicNames: values["public-name"],
   port,
   otlpPort: portFrom(values["otlp-port"], 0),
   syslogPort: portFrom(values["syslog-port"], 0),
@@ -74,6 +76,11 @@ const settings: Settings = {
   ...(values["ssh-key"] ? { sshKeyFile: resolve(values["ssh-key"]) } : {}),
 };
 
+const hostNames = new HostNames(settings.host, port, settings.publicNames);
+if (hostNames.isEmpty)
+  refuse(
+    `With --host ${settings.host} every address is listened on. Say under which name people open the pages: --public-name ops.example, once for each name.`,
+  );
 const started = Date.now();
 try {
   mkdirSync(settings.data, { recursive: true, mode: 0o700 });
@@ -154,7 +161,7 @@ const app = await makeApp({
   serverBuild: join(settings.root, "build", "server", "index.js"),
   log,
   live,
-  hostNames: settings.host === "127.0.0.1" ? [`127.0.0.1:${port}`, `localhost:${port}`] : [],
+  hostNames,
   holotaxis: {
     ask: (name, asked) => readers.run({ name, asked }),
     command: engine.command,

@@ -11,6 +11,8 @@ export interface Settings {
   /** Folder of the store and the keys. */
   data: string;
   host: string;
+  /** Names by which people open the pages, and senders call the receivers. */
+  publicNames: readonly string[];
   port: number;
   /** Where OTLP and syslog are received; 0 for not at all. */
   otlpPort: number;

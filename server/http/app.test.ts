@@ -8,6 +8,7 @@ import pino from "pino";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import type { LiveEvent } from "../events";
 import { makeApp } from "./app";
+import { HostNames } from "./host-names";
 import { LiveUpdates } from "./live";
 
 /** A build of pages as React Router hands it over, with one route that answers and one that fails. */
@@ -33,26 +34,30 @@ let folder: string;
 let server: Server;
 let port: number;
 let live: LiveUpdates;
+/** Known once the port is. */
+let names: HostNames | undefined;
 beforeAll(async () => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
   mkdirSync(join(folder, "client", "assets"), { recursive: true });
   writeFileSync(join(folder, "client", "assets", "a-1.js"), "1");
   writeFileSync(join(folder, "build.mjs"), BUILD);
   live = new LiveUpdates();
-  const names: string[] = [];
   const app = await makeApp({
     root: folder,
     clientFolder: join(folder, "client"),
     serverBuild: join(folder, "build.mjs"),
     log: pino({ level: "silent" }),
     live,
-    hostNames: names,
+    hostNames: {
+      isOurs: (host) => names?.isOurs(host) ?? false,
+      isOwnOrigin: (origin) => names?.isOwnOrigin(origin) ?? false,
+    } as HostNames,
     holotaxis: {} as never,
   });
   server = app.listen(0, "127.0.0.1");
   await once(server, "listening");
   port = (server.address() as AddressInfo).port;
-  names.push(`127.0.0.1:${port}`);
+  names = new HostNames("127.0.0.1", port, []);
 });
 afterAll(() => {
   live.close();
@@ -66,7 +71,7 @@ interface Answer {
   headers: Record<string, string | string[] | undefined>;
   text: string;
 }
-const ask = (path: string, headers: Record<string, string> = {}, method = "GET"): Promise<Answer> =>
+const ask = (path: string, headers: Record<string, string> = {}, method = "GET", body = ""): Promise<Answer> =>
   new Promise((done, failed) => {
     const asked = request({ port, host: "127.0.0.1", path, method, headers, agent: false }, (response) => {
       let text = "";
@@ -74,7 +79,7 @@ const ask = (path: string, headers: Record<string, string> = {}, method = "GET")
       response.on("end", () => done({ status: response.statusCode ?? 0, headers: response.headers, text }));
     });
     asked.on("error", failed);
-    asked.end();
+    asked.end(body);
   });
 
 describe("what is answered", () => {
@@ -115,7 +120,28 @@ describe("what is refused", () => {
     });
     expect((await ask("/ok", { "sec-fetch-site": "same-site" }, "DELETE")).status).toBe(403);
     expect((await ask("/ok", foreign)).status).toBe(200);
-    expect((await ask("/ok", { "sec-fetch-site": "same-origin" }, "POST")).text).toBe("done");
+    for (const origin of ["https://evil.example", "null", `http://127.0.0.1:${port + 1}`])
+      expect((await ask("/ok", { origin, "content-length": "0" }, "POST")).status).toBe(403);
+    expect((await ask("/ok", { origin: `http://127.0.0.1:${port}`, "content-length": "0" }, "POST")).text).toBe("done");
+    const own = { "sec-fetch-site": "same-origin", "content-length": "0" };
+    expect((await ask("/ok", own, "POST")).text).toBe("done");
+  });
+  it("what no browser sends, each with its own status and never as a fault of ours", async () => {
+    const form = { "content-type": "application/x-www-form-urlencoded" };
+    const wrong: [answer: Promise<Answer>, status: number][] = [
+      [ask("/ok", {}, "TRACE"), 405],
+      [ask("/ok", {}, "PUT"), 405],
+      [ask("/ok", {}, "OPTIONS"), 405],
+      [ask("/%ff"), 400],
+      [ask("/assets/%ff.js"), 400],
+      [ask("/ok", { ...form, "transfer-encoding": "chunked" }, "POST", "a=1"), 411],
+      [ask("/ok", { "content-type": "text/plain", "content-length": "3" }, "POST", "a=1"), 415],
+      [ask("/ok", { "content-length": "3" }, "POST", "a=1"), 415],
+    ];
+    for (const [answer, status] of wrong) expect((await answer).status).toBe(status);
+    expect((await ask("/ok", {}, "PUT")).headers.allow).toBe("GET, HEAD, POST");
+    expect((await ask("/ok", { ...form, "content-length": "3" }, "POST", "a=1")).text).toBe("done");
+    expect((await ask("/ok?q=%ff")).status).toBe(200);
   });
   it("more than fits, before it is read", async () => {
     expect(await ask("/ok", { "content-length": "300000" }, "POST").catch(() => ({ status: 413 }))).toMatchObject({

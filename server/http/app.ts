@@ -2,12 +2,13 @@ import { randomBytes, randomUUID } from "node:crypto";
 import { pathToFileURL } from "node:url";
 import { createRequestHandler } from "@react-router/express";
 import compression from "compression";
-import express, { type ErrorRequestHandler, type Express } from "express";
+import express, { type ErrorRequestHandler, type Express, type RequestHandler } from "express";
 import { rateLimit } from "express-rate-limit";
 import helmet from "helmet";
 import type { Logger } from "pino";
 import type { ServerBuild } from "react-router";
 import type { Holotaxis } from "./context";
+import type { HostNames } from "./host-names";
 import type { LiveUpdates } from "./live";
 
 export interface AppOptions {
@@ -16,19 +17,50 @@ export interface AppOptions {
   serverBuild: string;
   log: Logger;
   live: LiveUpdates;
-  /** Host headers that are answered; any when empty. A page of another site that points its name at us is refused. */
-  hostNames: string[];
+  /** Names that are answered: a page of another site that points its name at us is refused. */
+  hostNames: HostNames;
   holotaxis: Omit<Holotaxis, "nonce">;
 }
 
 const MOST_BODY = 262_144;
+
+/** Methods that pages and forms use; forms of the browser, and what our own pages send. */
+const METHODS: ReadonlySet<string> = new Set(["GET", "HEAD", "POST"]);
+const BODIES = /^(application\/x-www-form-urlencoded|multipart\/form-data|application\/json)\b/;
+
+/** What is wrong with the head of a request, or undefined. */
+function wrongHead({ method, url, headers }: express.Request): [status: number, sentence: string] | undefined {
+  if (!METHODS.has(method)) return [405, "Pages are read by GET and changed by POST."];
+  try {
+    decodeURIComponent(url.split("?")[0] ?? "");
+  } catch {
+    return [400, "This address is not percent-encoded UTF-8."];
+  }
+  if (method !== "POST") return undefined;
+  // Node.js takes no more bytes than the head says; without it there would be no end.
+  const length = headers["content-length"];
+  if (length === undefined) return [411, "Say how long it is: Content-Length."];
+  if (Number(length) > MOST_BODY) return [413, "That is too much to take in at once; at most 256 KiB."];
+  if (Number(length) > 0 && !BODIES.test(headers["content-type"] ?? ""))
+    return [415, "Changes are sent as a form or as JSON."];
+  return undefined;
+}
+
+/** Refuses what no browser sends before any page sees it. */
+const onlyWellFormed: RequestHandler = (request, response, next) => {
+  const wrong = wrongHead(request);
+  if (!wrong) return next();
+  const [status, sentence] = wrong;
+  if (status === 405) response.set("Allow", [...METHODS].join(", "));
+  response.status(status).type("text/plain").send(sentence);
+};
 
 /** The Express server round the pages: headers, limits, files, live updates, then React Router. */
 export async function makeApp(options: AppOptions): Promise<Express> {
   const app = express();
   app.disable("x-powered-by");
   app.use((request, response, next) => {
-    if (options.hostNames.length && !options.hostNames.includes(request.headers.host ?? "")) {
+    if (!options.hostNames.isOurs(request.headers.host)) {
       response
         .status(421)
         .type("text/plain")
@@ -69,19 +101,15 @@ export async function makeApp(options: AppOptions): Promise<Express> {
     if (
       request.method !== "GET" &&
       request.method !== "HEAD" &&
-      site !== undefined &&
-      site !== "same-origin" &&
-      site !== "none"
+      ((site !== undefined && site !== "same-origin" && site !== "none") ||
+        !options.hostNames.isOwnOrigin(request.headers.origin))
     ) {
       response.status(403).type("text/plain").send("Changes are taken from Holotaxis' own pages only.");
       return;
     }
-    if (Number(request.headers["content-length"] ?? 0) > MOST_BODY) {
-      response.status(413).type("text/plain").send("That is too much to take in at once; at most 256 KiB.");
-      return;
-    }
     next();
   });
+  app.use(onlyWellFormed);
   app.get("/live", options.live.handle);
   // Packing costs more than it saves on the way to a browser on the same machine.
   app.use(

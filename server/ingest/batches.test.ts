@@ -7,6 +7,7 @@ import type { Batch } from "../receivers/batch-builder";
 import { migrate, openStore, type Db } from "../store/database";
 import { readSamples, seriesById } from "../store/signals";
 import { BatchIngest } from "./batches";
+import { keepWhatFits } from "./isolate";
 import { SampleWriter } from "./sample-writer";
 
 const START = Date.parse("2026-03-17T10:00:00Z");
@@ -100,6 +101,18 @@ describe("batches", () => {
       ).toThrow();
       expect(seen(db)).toEqual({ series: [], logs: [] });
       expect(db.prepare("SELECT count(*) AS n FROM resource").get()).toEqual({ n: 0 });
+    }));
+  it("keep what they can of one that fails, and count what they cannot", () =>
+    withStore((db, ingest) => {
+      const good = batch(1, "cpu", [1, 2], START);
+      const { refused, error } = keepWhatFits(poisoned(batch(2, "mem", [3, 4, 5], START)), (part) =>
+        ingest.commit([part], START),
+      );
+      ingest.commit([good], START);
+      expect(refused).toBe(1);
+      expect(error).toBeInstanceOf(Error);
+      expect(seen(db).logs).toHaveLength(5);
+      expect([ingest.samples, ingest.records]).toEqual([5, 5]);
     }));
   it("after any failures and retries, are what they would have been without", () => {
     const plan = fc.array(

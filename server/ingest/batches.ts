@@ -78,10 +78,12 @@ export class BatchIngest {
 
   /** Makes batches durable together, or none of them: a throw leaves memory and store as they were. */
   commit(list: readonly Batch[], nowMs: number): Committed {
+    const { samples, records, spans, events } = this;
     try {
       const receipts = this.sampleWriter.commit("commit", () => list.map((batch) => this.take(batch, nowMs)));
       return { receipts, ...this.settle() };
     } catch (error) {
+      Object.assign(this, { samples, records, spans, events });
       this.abandon(list);
       throw error;
     }

@@ -7,7 +7,8 @@ import { PersonError, storeProblem, type Db } from "../store/database";
 import { componentById } from "../store/estate";
 import { removeMatchingRule, saveMatchingRule } from "../store/resources";
 import { removeEndpoint, saveEndpoint, endpoints } from "../store/endpoints";
-import type { BatchIngest, Committed } from "./batches";
+import type { BatchIngest, Committed, Receipt } from "./batches";
+import { keepWhatFits } from "./isolate";
 import type { SampleWriter } from "./sample-writer";
 
 /** Machine time within which batches are committed together. */
@@ -156,17 +157,47 @@ export class Ingest {
     this.committing = false;
     const arrived = this.arrived;
     this.arrived = [];
-    const reply = (message: ToReceivers) => this.receivers?.postMessage(message);
     try {
       const receipts = this.commit(arrived.map(({ batch }) => batch));
-      arrived.forEach(({ id }, index) => reply({ kind: "kept", id, refused: receipts[index]?.refused ?? [] }));
+      arrived.forEach(({ id }, index) =>
+        this.reply({ kind: "kept", id, refused: receipts[index]?.refused ?? [], rejected: 0 }),
+      );
     } catch (error) {
-      const problem = storeProblem(error);
-      for (const { id } of arrived)
-        reply({ kind: "failed", id, problem: problem ?? "Something went wrong on this side; send it again." });
-      if (!problem) throw error;
-      this.context.reportProblem(problem);
+      if (this.storeFails(error, arrived)) return;
+      // One of them holds something that cannot be kept: each by itself, so that only that is refused.
+      let fault: unknown;
+      for (const [index, one] of arrived.entries()) {
+        const failed = this.takeAlone(one);
+        fault ??= failed;
+        if (failed !== undefined && this.storeFails(failed, arrived.slice(index + 1))) return;
+      }
+      if (fault !== undefined) throw fault;
     }
+  }
+
+  /** Keeps what can be kept of one batch and answers it; what failed in it, if anything did. */
+  private takeAlone({ id, batch }: { id: number; batch: Batch }): unknown {
+    const refused: Receipt["refused"] = [];
+    const { refused: rejected, error } = keepWhatFits(batch, (part) =>
+      refused.push(...(this.commit([part])[0]?.refused ?? [])),
+    );
+    const problem = error === undefined ? undefined : storeProblem(error);
+    if (problem) this.reply({ kind: "failed", id, problem });
+    else this.reply({ kind: "kept", id, refused, rejected });
+    return error;
+  }
+
+  /** Tells senders when it is the store that takes nothing; false for other faults. */
+  private storeFails(error: unknown, arrived: readonly { id: number }[]): boolean {
+    const problem = storeProblem(error);
+    if (!problem) return false;
+    for (const { id } of arrived) this.reply({ kind: "failed", id, problem });
+    this.context.reportProblem(problem);
+    return true;
+  }
+
+  private reply(message: ToReceivers): void {
+    this.receivers?.postMessage(message);
   }
 
   private commit(list: readonly Batch[]): Committed["receipts"] {

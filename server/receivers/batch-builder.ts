@@ -2,6 +2,7 @@ import type { ResourceAttributes } from "#core/estate/naming";
 import { exponentialError, quantileOfBuckets, quantileOfExponential } from "#core/telemetry/histogram";
 import { MINUTE_MS } from "#core/time/windows";
 import type { Instrument } from "#core/catalogue/metrics";
+import { keptText } from "#core/telemetry/text";
 import { LIMITS } from "./limits";
 import type {
   AnyValue,
@@ -259,7 +260,7 @@ export class BatchBuilder {
     let count = 0;
     for (const [key, value] of attributes) {
       if (!key || count++ >= LIMITS.resourceAttributes) continue;
-      kept[key.slice(0, LIMITS.attributeKey)] = textOf(value).slice(0, LIMITS.attributeValue);
+      kept[keptText(key, LIMITS.attributeKey)] = keptText(textOf(value), LIMITS.attributeValue);
     }
     const key = JSON.stringify(Object.entries(kept).sort(([a], [b]) => (a < b ? -1 : 1)));
     const known = this.resources.get(key);
@@ -328,8 +329,9 @@ export class BatchBuilder {
     }
   }
 
-  private metric(resource: number, { name, unit, data }: Metric, rejected: Rejected): void {
+  private metric(resource: number, { name: given, unit, data }: Metric, rejected: Rejected): void {
     if (data.kind === "none") return;
+    const name = given.toWellFormed();
     if (!name || name.length > LIMITS.metricName) {
       rejected.add(
         name ? `A metric's name is longer than ${LIMITS.metricName} characters.` : "A metric has no name.",
@@ -337,7 +339,7 @@ export class BatchBuilder {
       );
       return;
     }
-    const kept = unit.slice(0, 40) || "1";
+    const kept = keptText(unit, 40) || "1";
     /** What is worked out of the metric, by what is added to its name; that tells its form and unit too. */
     const streams = new Map<string, Stream>();
     for (const point of data.points) {
@@ -509,7 +511,7 @@ export class BatchBuilder {
           rejected.add(wrong);
           continue;
         }
-        let name = span.name.slice(0, LIMITS.spanName) || "(no name)";
+        let name = keptText(span.name, LIMITS.spanName) || "(no name)";
         if (!names.has(name) && names.size >= LIMITS.operationsOfResource) name = "further operations";
         names.add(name);
         const detail: Record<string, unknown> = {};
@@ -517,10 +519,10 @@ export class BatchBuilder {
         if (span.events.length)
           detail.events = span.events.slice(0, LIMITS.spanEvents).map((event) => ({
             atMs: event.atMs,
-            name: event.name.slice(0, LIMITS.spanName),
+            name: keptText(event.name, LIMITS.spanName),
             attributes: bounded(event.attributes),
           }));
-        if (span.statusMessage) detail.message = span.statusMessage.slice(0, 1000);
+        if (span.statusMessage) detail.message = keptText(span.statusMessage, 1000);
         let text: string | null = Object.keys(detail).length ? JSON.stringify(detail) : null;
         if (text && text.length > LIMITS.logAttributesText)
           text = JSON.stringify({
@@ -532,7 +534,7 @@ export class BatchBuilder {
           spanId: span.spanId,
           parentId: span.parentId,
           name,
-          kind: span.kind >= 0 && span.kind <= 5 ? span.kind : 0,
+          kind: Number.isInteger(span.kind) && span.kind >= 0 && span.kind <= 5 ? span.kind : 0,
           startMs: span.startMs,
           endMs: Math.max(span.startMs, span.endMs),
           status: span.status === 2 ? 2 : span.status === 1 ? 1 : 0,
@@ -564,7 +566,7 @@ export class BatchBuilder {
       atMs: Math.round(record.atMs),
       severity:
         Number.isInteger(record.severity) && record.severity >= 0 && record.severity <= 24 ? record.severity : 0,
-      body: body.slice(0, LIMITS.body),
+      body: keptText(body, LIMITS.body),
       attributes: text,
       traceId: /^[0-9a-f]{32}$/.test(record.traceId) ? record.traceId : null,
       spanId: /^[0-9a-f]{16}$/.test(record.spanId) ? record.spanId : null,
@@ -576,7 +578,7 @@ export class BatchBuilder {
 function bounded(list: readonly Attribute[]): Record<string, AnyValue> {
   const attributes: Record<string, AnyValue> = {};
   for (const [key, value] of list.slice(0, LIMITS.logAttributes))
-    attributes[key.slice(0, LIMITS.attributeKey)] = typeof value === "string" ? value.slice(0, 4096) : value;
+    attributes[keptText(key, LIMITS.attributeKey)] = typeof value === "string" ? keptText(value, 4096) : value;
   if (list.length > LIMITS.logAttributes) attributes["attributes left out"] = list.length - LIMITS.logAttributes;
   return attributes;
 }
@@ -590,9 +592,9 @@ export function instanceOf(attributes: readonly Attribute[]): string | undefined
   if (attributes.length > LIMITS.pointAttributes) return undefined;
   // Our own agent tells disks and interfaces apart by nothing else, as polls do.
   if (attributes.length === 1 && attributes[0]?.[0] === "instance")
-    return textOf(attributes[0][1]).slice(0, LIMITS.attributeValue);
+    return keptText(textOf(attributes[0][1]), LIMITS.attributeValue);
   const parts = attributes.map(
-    ([key, value]) => `${key.slice(0, LIMITS.attributeKey)}=${textOf(value).slice(0, LIMITS.attributeValue)}`,
+    ([key, value]) => `${keptText(key, LIMITS.attributeKey)}=${keptText(textOf(value), LIMITS.attributeValue)}`,
   );
   return (parts.length > 1 ? parts.sort() : parts).join(", ");
 }

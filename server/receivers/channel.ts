@@ -3,15 +3,27 @@ import { BatchBuilder, type PendingBatch } from "./batch-builder";
 import type { FromReceivers, ReceiverFigures, ToReceivers } from "./messages";
 import type { Target, TargetState } from "./scraper";
 
-/** Bytes of requests that may be under way at once; beyond them senders are told to wait. */
-const MOST_HELD = 96 * 1024 * 1024;
+/** Bytes of requests that may be under way at once, of all senders and of one address; beyond them they are told to wait. */
+const MOST_HELD = 160 * 1024 * 1024;
+const MOST_HELD_OF_PEER = 96 * 1024 * 1024;
+/** What a request counts for before its first byte has come. */
+const LEAST_HELD = 65_536;
 /** Batches the engine may still have to answer. */
 const MOST_BATCHES = 200;
+
+/** Room that a request takes. */
+export interface Hold {
+  /** Takes more of it, for bytes that have arrived or were unpacked; false when there is none. */
+  take: (bytes: number) => boolean;
+  release: () => void;
+}
 
 export interface Outcome {
   /** A sentence when nothing of the batch was kept. */
   problem: string | undefined;
   refused: { handle: number; why: string }[];
+  /** Records that cannot be kept; sending them again would not help. */
+  rejected: number;
 }
 
 /** The way from the receivers to the engine: bounded, and everybody hears what became of what they sent. */
@@ -29,6 +41,7 @@ export class IngestChannel {
   /** Set by whoever reads the pages that the engine names. */
   onTargets: (targets: Target[]) => void = () => undefined;
   private held = 0;
+  private readonly heldOf = new Map<string, number>();
   private nextId = 1;
   private readonly waiting = new Map<number, { resolve: (outcome: Outcome) => void; pending: PendingBatch }>();
 
@@ -44,22 +57,38 @@ export class IngestChannel {
       this.waiting.delete(message.id);
       if (message.kind === "failed") {
         one?.pending.abandon();
-        one?.resolve({ problem: message.problem, refused: [] });
+        one?.resolve({ problem: message.problem, refused: [], rejected: 0 });
         return;
       }
       one?.pending.settle();
       for (const { handle, why } of message.refused) this.builder.refuse(handle, why);
-      one?.resolve({ problem: undefined, refused: message.refused });
+      one?.resolve({ problem: undefined, refused: message.refused, rejected: message.rejected });
       this.evict();
     });
   }
 
-  /** Takes room for a request; what it returns gives the room back. Undefined when there is none. */
-  enter(bytes: number): (() => void) | undefined {
-    if (this.held + bytes > MOST_HELD || this.waiting.size >= MOST_BATCHES) return undefined;
-    this.held += bytes;
-    return () => {
-      this.held -= bytes;
+  /** Takes room for a request of an address, to be enlarged as bytes arrive and to be given back; undefined without room. */
+  enter(peer: string): Hold | undefined {
+    if (this.waiting.size >= MOST_BATCHES) return undefined;
+    let own = 0;
+    const take = (bytes: number): boolean => {
+      const ofPeer = this.heldOf.get(peer) ?? 0;
+      if (this.held + bytes > MOST_HELD || ofPeer + bytes > MOST_HELD_OF_PEER) return false;
+      this.held += bytes;
+      this.heldOf.set(peer, ofPeer + bytes);
+      own += bytes;
+      return true;
+    };
+    if (!take(LEAST_HELD)) return undefined;
+    return {
+      take,
+      release: () => {
+        this.held -= own;
+        const left = (this.heldOf.get(peer) ?? 0) - own;
+        if (left > 0) this.heldOf.set(peer, left);
+        else this.heldOf.delete(peer);
+        own = 0;
+      },
     };
   }
 
@@ -79,7 +108,7 @@ export class IngestChannel {
       !batch.resources.length
     ) {
       pending.settle();
-      return Promise.resolve({ problem: undefined, refused: [] });
+      return Promise.resolve({ problem: undefined, refused: [], rejected: 0 });
     }
     const id = this.nextId++;
     return new Promise((resolve) => {

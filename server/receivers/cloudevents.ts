@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { keptText } from "#core/telemetry/text";
 import type { ArrivedEvent } from "./batch-builder";
 import { BadSignal } from "./otlp-types";
 
@@ -59,15 +60,19 @@ function toEvent(json: unknown): ArrivedEvent {
       ...(data.service ? { "service.name": data.service } : {}),
       ...(event.subject && !data.service && !data.host ? { "service.name": event.subject } : {}),
     },
-    summary: what.slice(0, 300),
-    ticket: data.ticket ?? null,
-    by: data.who ?? event.source.slice(0, 100),
-    detail: JSON.stringify({
-      type: event.type,
-      source: event.source,
-      ...(typeof event.data === "object" ? { data: event.data } : {}),
-    }).slice(0, 8192),
+    summary: keptText(what, 300),
+    ticket: data.ticket?.toWellFormed() ?? null,
+    by: keptText(data.who ?? event.source, 100),
+    detail: detailOf(event.type, event.source, event.data),
   };
+}
+
+const MOST_DETAIL = 8192;
+
+/** What the event said beside, as JSON; without its data where that is too long. */
+function detailOf(type: string, source: string, data: unknown): string {
+  const whole = JSON.stringify({ type, source, ...(typeof data === "object" ? { data } : {}) });
+  return whole.length <= MOST_DETAIL ? whole : JSON.stringify({ type, source, because: "the data is too long" });
 }
 
 /** Reads a request's events. Throws BadSignal with what is wrong. */

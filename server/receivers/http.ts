@@ -1,10 +1,11 @@
 import { timingSafeEqual } from "node:crypto";
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
-import { promisify } from "node:util";
-import { gunzip, inflate } from "node:zlib";
+import { hostname } from "node:os";
+import { createGunzip, createInflate } from "node:zlib";
+import { isReceiverName } from "../http/host-names";
 import { Rejected } from "./batch-builder";
 import { readCloudEvents } from "./cloudevents";
-import type { IngestChannel } from "./channel";
+import type { Hold, IngestChannel } from "./channel";
 import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
 import {
   logsFromProtobuf,
@@ -19,7 +20,11 @@ const MOST_PACKED = 16 * 1024 * 1024;
 /** A request may unpack to at most this; a bomb ends here. */
 const MOST_UNPACKED = 64 * 1024 * 1024;
 
-const unpack = { gzip: promisify(gunzip), deflate: promisify(inflate) } as const;
+/** What a request has to bring before it is read. */
+interface Gate {
+  isWelcome: (request: IncomingMessage) => boolean;
+  isNamed: (request: IncomingMessage) => boolean;
+}
 
 /** An answer other than success: its HTTP status, its code after google.rpc.Code, a sentence. */
 class Refusal extends Error {
@@ -46,18 +51,28 @@ const REJECTED: Readonly<Record<string, string>> = {
 /**
  * Where OTLP 1.x over HTTP is received, in protobuf or JSON, at /v1/metrics, /v1/logs and /v1/traces, and CloudEvents
  * 1.0 at /events.
- * @param token the word that senders must bring as a bearer token (RFC 6750); without one everybody may send
+ * @param token that senders must bring as a bearer token (RFC 6750); without one everybody may send
+ * @param publicNames names of this machine that are not its own host name
  */
-export function receiveOtlp(channel: IngestChannel, token?: string): Server {
-  const isWelcome = token === undefined ? () => true : tokenCheck(token);
+export function receiveOtlp(channel: IngestChannel, token?: string, publicNames: readonly string[] = []): Server {
+  const gate: Gate = {
+    isWelcome: token === undefined ? () => true : tokenCheck(token),
+    isNamed: ({ headers }) => isReceiverName(headers.host, hostname(), publicNames),
+  };
   const server = createServer((request, response) => {
-    void answer(request, response, channel, isWelcome);
+    void answer(request, response, channel, gate);
   });
   server.requestTimeout = 30_000;
   server.headersTimeout = 10_000;
   server.maxConnections = 500;
   return server;
 }
+
+/** Browsers say where a request comes from; programs do not. */
+const isFromPage = ({ headers }: IncomingMessage): boolean => {
+  const site = headers["sec-fetch-site"];
+  return headers.origin !== undefined || (site !== undefined && site !== "same-origin" && site !== "none");
+};
 
 /** Compares in a time that does not tell how much was right. */
 function tokenCheck(token: string): (request: IncomingMessage) => boolean {
@@ -72,7 +87,7 @@ async function answer(
   request: IncomingMessage,
   response: ServerResponse,
   channel: IngestChannel,
-  isWelcome: (request: IncomingMessage) => boolean,
+  { isWelcome, isNamed }: Gate,
 ): Promise<void> {
   channel.figures.requests++;
   const json =
@@ -82,6 +97,9 @@ async function answer(
     response.end(body);
   };
   try {
+    if (isFromPage(request)) throw new Refusal(403, 7, "Signals are not taken from web pages.");
+    if (!isNamed(request))
+      throw new Refusal(421, 7, "This receiver is not called so. Send to its address, or name it with --public-name.");
     if (!isWelcome(request))
       throw new Refusal(
         401,
@@ -107,6 +125,7 @@ async function answer(
           ? new Refusal(400, INVALID, error.message)
           : new Refusal(500, 13, "Something went wrong on this side.");
     if (refusal.status === 400) channel.figures.unreadable++;
+    if (refusal.status === 429) channel.figures.throttled++;
     if (refusal.status === 500) channel.onFault(error);
     // What was not read of the request is not worth waiting for.
     request.resume();
@@ -117,7 +136,7 @@ async function answer(
         : statusToProtobuf(refusal.code, refusal.message),
       {
         ...(refusal.retryAfterSeconds ? { "Retry-After": String(refusal.retryAfterSeconds) } : {}),
-        ...(refusal.status === 413 || refusal.status === 401 ? { Connection: "close" } : {}),
+        ...(refusal.status === 413 || refusal.status === 401 || refusal.status === 429 ? { Connection: "close" } : {}),
         ...(refusal.status === 401 ? { "WWW-Authenticate": "Bearer" } : {}),
       },
     );
@@ -134,22 +153,15 @@ async function take(request: IncomingMessage, json: boolean, channel: IngestChan
   if (request.method !== "POST") throw new Refusal(405, 12, "Send signals by POST.");
   if (!isEvent && !json && !/^application\/x-protobuf\b/.test(request.headers["content-type"] ?? ""))
     throw new Refusal(415, INVALID, "Send application/x-protobuf or application/json.");
-  // A page of another site must not be able to send signals; browsers say where a request comes from.
-  const site = request.headers["sec-fetch-site"];
-  if (site !== undefined && site !== "same-origin" && site !== "none")
-    throw new Refusal(403, 7, "Signals are not taken from web pages.");
   const length = Number(request.headers["content-length"] ?? 0);
   if (length > MOST_PACKED)
     throw new Refusal(413, EXHAUSTED, `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`);
-  const held = channel.enter(Math.max(length, 65_536));
-  if (!held) {
-    channel.figures.throttled++;
-    throw new Refusal(429, EXHAUSTED, "Too much is under way. Send it again a little later.", 1);
-  }
+  const peer = request.socket.remoteAddress?.replace(/^::ffff:/, "") ?? "";
+  const hold = channel.enter(peer);
+  if (!hold) throw tooMuch();
   try {
-    const bytes = await unpacked(await read(request), request.headers["content-encoding"]);
+    const bytes = await unpacked(await read(request, hold), request.headers["content-encoding"], hold);
     const rejected = new Rejected();
-    const peer = request.socket.remoteAddress?.replace(/^::ffff:/, "") ?? "";
     /** Who says neither host nor service is told apart by the address it sends from. */
     const named = <Item>(list: OfResource<Item>[]): OfResource<Item>[] =>
       list.map((one) =>
@@ -163,16 +175,20 @@ async function take(request: IncomingMessage, json: boolean, channel: IngestChan
     else if (path === "/v1/traces")
       channel.builder.spanRecords(named(json ? spansFromJson(bytes) : spansFromProtobuf(bytes)), rejected);
     else channel.builder.logRecords(named(json ? logsFromJson(bytes) : logsFromProtobuf(bytes)), {}, rejected);
-    const { problem, refused } = await channel.deliver();
-    if (problem) throw new Refusal(503, UNAVAILABLE, problem, 5);
-    for (const { why } of refused) rejected.add(why);
+    const outcome = await channel.deliver();
+    if (outcome.problem) throw new Refusal(503, UNAVAILABLE, outcome.problem, 5);
+    for (const { why } of outcome.refused) rejected.add(why);
+    if (outcome.rejected) rejected.add("It cannot be kept as it is.", outcome.rejected);
     return rejected;
   } finally {
-    held();
+    hold.release();
   }
 }
 
-function read(request: IncomingMessage): Promise<Buffer> {
+const tooMuch = () => new Refusal(429, EXHAUSTED, "Too much is under way. Send it again a little later.", 1);
+
+/** The bytes of a request, counted as they arrive: what its head says of them is not believed. */
+function read(request: IncomingMessage, hold: Hold): Promise<Buffer> {
   return new Promise((resolve, reject) => {
     const parts: Buffer[] = [];
     let size = 0;
@@ -183,7 +199,11 @@ function read(request: IncomingMessage): Promise<Buffer> {
         reject(
           new Refusal(413, EXHAUSTED, `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`),
         );
-      } else parts.push(part);
+      } else if (hold.take(part.length)) parts.push(part);
+      else {
+        request.pause();
+        reject(tooMuch());
+      }
     });
     request.on("end", () => resolve(Buffer.concat(parts)));
     request.on("error", reject);
@@ -191,19 +211,34 @@ function read(request: IncomingMessage): Promise<Buffer> {
   });
 }
 
-async function unpacked(bytes: Buffer, encoding: string | undefined): Promise<Uint8Array> {
-  if (encoding === undefined || encoding === "identity") return bytes;
+/** Unpacks a request piece by piece, so that a bomb is known before it is whole. */
+function unpacked(bytes: Buffer, encoding: string | undefined, hold: Hold): Promise<Uint8Array> {
+  if (encoding === undefined || encoding === "identity") return Promise.resolve(bytes);
   if (encoding !== "gzip" && encoding !== "deflate")
-    throw new Refusal(415, INVALID, "Only gzip and deflate can be unpacked.");
-  try {
-    return await unpack[encoding](bytes, { maxOutputLength: MOST_UNPACKED });
-  } catch (error) {
-    if ((error as { code?: string }).code === "ERR_BUFFER_TOO_LARGE")
-      throw new Refusal(
-        413,
-        EXHAUSTED,
-        `A request may unpack to at most ${MOST_UNPACKED / 2 ** 20} MiB. Send smaller batches.`,
-      );
-    throw new BadSignal("The gzip cannot be unpacked: it is broken or cut short.");
-  }
+    return Promise.reject(new Refusal(415, INVALID, "Only gzip and deflate can be unpacked."));
+  return new Promise((resolve, reject) => {
+    const parts: Buffer[] = [];
+    let size = 0;
+    const unpacking = encoding === "gzip" ? createGunzip() : createInflate();
+    const end = (refusal: Error) => {
+      unpacking.destroy();
+      reject(refusal);
+    };
+    unpacking.on("data", (part: Buffer) => {
+      size += part.length;
+      if (size > MOST_UNPACKED)
+        end(
+          new Refusal(
+            413,
+            EXHAUSTED,
+            `A request may unpack to at most ${MOST_UNPACKED / 2 ** 20} MiB. Send smaller batches.`,
+          ),
+        );
+      else if (hold.take(part.length)) parts.push(part);
+      else end(tooMuch());
+    });
+    unpacking.on("end", () => resolve(Buffer.concat(parts)));
+    unpacking.on("error", () => reject(new BadSignal("The gzip cannot be unpacked: it is broken or cut short.")));
+    unpacking.end(bytes);
+  });
 }

@@ -24,6 +24,7 @@ export type FromReceivers =
   | { kind: "figures"; figures: ReceiverFigures; scraped: TargetState[] };
 
 export type ToReceivers =
-  | { kind: "kept"; id: number; refused: { handle: number; why: string }[] }
+  /** What was kept; `refused` are series, `rejected` counts records that cannot be kept. */
+  | { kind: "kept"; id: number; refused: { handle: number; why: string }[]; rejected: number }
   | { kind: "failed"; id: number; problem: string }
   | { kind: "targets"; targets: Target[] };

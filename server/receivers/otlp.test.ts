@@ -718,3 +718,27 @@ describe("sorting what arrives", () => {
     expect(taken[599]).toMatchObject({ name: "further operations", status: 0, endMs: AT });
   });
 });
+
+describe("what the store cannot hold", () => {
+  const span = { traceId: "1".repeat(32), spanId: "2".repeat(16), parentId: "", startMs: AT, endMs: AT + 1 };
+  const built = (changes: object) => {
+    const builder = new BatchBuilder(() => AT);
+    const rejected = new Rejected();
+    const items = [
+      { ...span, name: "GET /", kind: 2, status: 0, statusMessage: "", attributes: [], events: [], ...changes },
+    ];
+    builder.spanRecords([{ resource: [["service.name", "gate"]], items }] as never, rejected);
+    return builder.take().batch.spans[0];
+  };
+  it.each([1.5, -1, 99, Number.NaN, Number.POSITIVE_INFINITY])("a span's kind of %d counts as not given", (kind) => {
+    expect(built({ kind })?.kind).toBe(0);
+  });
+  it("text with halves of surrogate pairs is made well-formed, and a cut never halves one", () => {
+    expect(built({ name: "a\ud800b" })?.name).toBe("a\ufffdb");
+    expect(built({ name: `${"x".repeat(LIMITS.spanName - 1)}🚢` })?.name).toBe("x".repeat(LIMITS.spanName - 1));
+  });
+  it("senders that differ in such text only are one sender", () => {
+    const builder = new BatchBuilder(() => AT);
+    expect(builder.resource([["service.name", "a\ud800"]])).toBe(builder.resource([["service.name", "a\udbff"]]));
+  });
+});

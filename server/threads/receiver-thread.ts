@@ -26,7 +26,7 @@ const sentence = (what: string, port: number, option: string, error: unknown) =>
       : `Cannot listen for ${what} on ${settings.host}:${port}: ${error instanceof Error ? error.message : error}.`;
 };
 
-const http = receiveOtlp(channel, settings.receiveToken);
+const http = receiveOtlp(channel, settings.receiveToken, settings.publicNames);
 const syslog = new SyslogReceiver(channel, now);
 const scraper = new Scraper(channel, now);
 channel.onTargets = (targets) => scraper.follow(targets);

@@ -28,6 +28,7 @@ beforeEach(async () => {
     root: process.cwd(),
     data: folder,
     host: "127.0.0.1",
+    publicNames: [],
     port: 1,
     otlpPort: 0,
     syslogPort: 0,

@@ -120,6 +120,7 @@ export async function makeWorld({
     root: process.cwd(),
     data: folder,
     host: "127.0.0.1",
+    publicNames: [],
     port: 1,
     otlpPort: 0,
     syslogPort: 0,
