@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { addressToNumber, eachAddress, inSpans, numberToAddress, parsePorts, parseRanges } from "./ranges";
+import { addressToNumber, eachAddress, inSpans, numberToAddress, parsePorts, parseRanges, spansWithin } from "./ranges";
 
 const count = (text: string) => {
   const result = parseRanges(text);
@@ -72,4 +72,19 @@ describe("ports", () => {
       ok: false,
       problem: expect.stringContaining("at most 64"),
     }));
+});
+
+describe("spans within others", () => {
+  const spans = (text: string) => {
+    const read = parseRanges(text);
+    return read.ok ? read.spans : [];
+  };
+  it.each([
+    ["10.0.0.5", "10.0.0.1-9", true],
+    ["10.0.0.1-9", "10.0.0.1-9", true],
+    ["10.0.0.1-10", "10.0.0.1-9", false],
+    ["10.0.0.5, 10.0.1.5", "10.0.0.1-9", false],
+    ["10.0.0.5, 10.0.1.5", "10.0.0.1-9, 10.0.1.0/24", true],
+    ["10.0.0.1-20", "10.0.0.1-9, 10.0.0.10-20", true],
+  ])("%s in %s: %s", (inner, outer, within) => expect(spansWithin(spans(inner), spans(outer))).toBe(within));
 });

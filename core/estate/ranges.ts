@@ -91,6 +91,10 @@ export function inSpans(address: string, spans: readonly AddressSpan[]): boolean
   return number !== undefined && spans.some((span) => number >= span.first && number <= span.last);
 }
 
+/** Whether every address of some spans lies in others, which are merged as `parseRanges` gives them. */
+export const spansWithin = (inner: readonly AddressSpan[], outer: readonly AddressSpan[]): boolean =>
+  inner.every((one) => outer.some((other) => one.first >= other.first && one.last <= other.last));
+
 /** All addresses of the spans in order. */
 export function* eachAddress(spans: readonly AddressSpan[]): Generator<string> {
   for (const span of spans) for (let number = span.first; number <= span.last; number++) yield numberToAddress(number);

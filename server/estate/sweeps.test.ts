@@ -24,7 +24,11 @@ vi.mock("../sources/registry", () => {
     label: "Made up",
     about: "",
     settings: z.object({ ranges: z.string() }),
-    credential: { label: "word", help: "Ask for it." },
+    credential: {
+      label: "word",
+      help: "Ask for it.",
+      serves: (settings, before) => settings.ranges === before.ranges,
+    },
     covers: () => ({ text: "four places", places: 4 }),
     check: (settings, credential) =>
       Promise.resolve({ ok: credential === "open", lines: [`${settings.ranges} with ${credential}`] }),
@@ -96,6 +100,20 @@ describe("a source", () => {
     sweeps.saveSource(id, input("Yard", null), "Anna");
     expect(sealedCredential(db, id)).toBe("sealed open");
     expect(listSources(db).map((source) => source.name)).toEqual(["Yard"]);
+  });
+  it("keeps its credential for the places it was given for: elsewhere it is asked for again", async () => {
+    const id = sweeps.saveSource(undefined, input(), "Anna");
+    const lured = { ...input("Room", null), settings: { ranges: "a place of mine" } };
+    const ask = "Give the word again: the one that is kept was given for other addresses.";
+    expect(() => sweeps.saveSource(id, lured, "Mallory")).toThrow(ask);
+    await expect(sweeps.check(id, lured)).rejects.toThrow(ask);
+    expect(listSources(db)[0]?.settings).toEqual({ ranges: "r" });
+    expect(await sweeps.check(id, { ...lured, credential: "shut" })).toEqual({
+      ok: false,
+      lines: ["a place of mine with shut"],
+    });
+    sweeps.saveSource(id, { ...lured, credential: "another" }, "Anna");
+    expect(sealedCredential(db, id)).toBe("sealed another");
   });
   it("has a name of its own", () => {
     const id = sweeps.saveSource(undefined, input(), "Anna");

@@ -69,7 +69,8 @@ export class Sweeps {
         });
         return made;
       }
-      if (!sourceById(db, id)) throw new PersonError("That source does not exist any more.");
+      if (sealed === undefined) this.keptFor(id, input);
+      else if (!sourceById(db, id)) throw new PersonError("That source does not exist any more.");
       updateSource(db, id, input, sealed, now());
       insertChange(db, {
         atMs: now(),
@@ -84,8 +85,22 @@ export class Sweeps {
     return saved;
   }
 
+  /**
+   * Makes sure that the secret kept for a source may be used with changed settings: whoever edits a source must not be
+   * able to have it sent to a place of their own.
+   */
+  private keptFor(id: number, { kind, settings }: SourceInput): void {
+    const source = sourceById(this.context.db, id);
+    if (!source) throw new PersonError("That source does not exist any more.");
+    const { credential } = driverOf(kind);
+    if (!credential || (source.kind === kind && credential.serves(settings, source.settings))) return;
+    const ask = `Give the ${credential.label} again: the one that is kept was given for other addresses.`;
+    throw new PersonError(ask, { credential: ask });
+  }
+
   /** Tries a source's settings without keeping anything; an empty credential means the one kept for `id`. */
   async check(id: number | undefined, input: SourceInput): Promise<Checked> {
+    if (id !== undefined && input.credential === undefined) this.keptFor(id, input);
     const abort = new AbortController();
     const timer = setTimeout(() => abort.abort(), CHECK_MS);
     try {

@@ -41,8 +41,11 @@ export interface SourceDriver<Settings = unknown> {
   about: string;
   /** Fields carry their labels as `.meta({ title, description })`. */
   settings: z.ZodType<Settings>;
-  /** Absent where nothing secret is needed. */
-  credential?: { label: string; help: string };
+  /**
+   * Absent where nothing secret is needed. A secret is for the places it was given for: `serves` tells whether that is
+   * still so when settings change, else it is asked for again.
+   */
+  credential?: { label: string; help: string; serves(settings: Settings, before: Settings): boolean };
   /** Where polling makes sense: its usual interval, seconds. */
   pollSeconds?: number;
   /** What it covers, in words, and how many places that are to be looked at. */

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { parsePorts, parseRanges } from "#core/estate/ranges";
+import { parsePorts, parseRanges, spansWithin } from "#core/estate/ranges";
 import type { SourceDriver } from "../driver";
 import { discoverRange } from "./discover";
 import { pollHost, readProcesses } from "./snmp";
@@ -44,6 +44,8 @@ export const rangeDriver: SourceDriver<RangeSettings> = {
   credential: {
     label: "SNMP community",
     help: "Kept encrypted and never shown again. A hyphen if these addresses have none.",
+    serves: (settings, before) =>
+      settings.snmpPort === before.snmpPort && spansWithin(spansOf(settings).spans, spansOf(before).spans),
   },
   pollSeconds: 300,
   covers: (settings) => {

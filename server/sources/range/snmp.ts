@@ -11,6 +11,8 @@ import {
   type SystemSighting,
 } from "#core/estate/sighting";
 import type { HostPoll } from "#core/telemetry/poll";
+import { keptText } from "#core/telemetry/text";
+import { comesAfter } from "./oid";
 
 export interface SnmpTarget {
   address: string;
@@ -124,6 +126,8 @@ async function readTable(session: Session, table: string, columns: readonly numb
           inside = false;
           break;
         }
+        if (!comesAfter(one.oid, last))
+          throw new SnmpFailure("Its SNMP agent is faulty: it lists the same objects again and again.");
         const key = one.oid.slice(place.base.length);
         let row = rows.get(key);
         if (!row) rows.set(key, (row = new Map()));
@@ -137,12 +141,14 @@ async function readTable(session: Session, table: string, columns: readonly numb
   return rows;
 }
 
+/** A DisplayString has at most so many characters (RFC 2579). */
+const MOST_TEXT = 255;
 const text = (cell: Cell | undefined): string =>
   cell === null || cell === undefined
     ? ""
     : Buffer.isBuffer(cell)
-      ? cell.toString("utf8").replaceAll("\0", "")
-      : String(cell);
+      ? keptText(cell.toString("utf8", 0, 4 * MOST_TEXT).replaceAll("\0", ""), MOST_TEXT)
+      : keptText(String(cell), MOST_TEXT);
 /** Counter64 comes as octets. */
 const number = (cell: Cell | undefined): number => {
   if (Buffer.isBuffer(cell)) return cell.reduce((sum, byte) => sum * 256 + byte, 0);
