@@ -6,7 +6,7 @@ import { readKits } from "./kits/kits";
 import { Secrets } from "./secrets";
 import { setupSchema } from "./settings";
 import { readSource } from "./sources/input";
-import { migrate, openStore, PersonError, storeProblem, type Db } from "./store/database";
+import { migrate, openStore, PersonError, storeProblem, unforced, type Db } from "./store/database";
 import { insertComponent, listEstate, writeFact, factsAt } from "./store/estate";
 import { insertSource } from "./store/sources";
 import { healthAt, writeHealth } from "./store/services";
@@ -126,6 +126,19 @@ describe("the store", () => {
     expect(list({ kind: "host.*", health: "unwell" })).toMatchObject({ total: 0 });
   });
 
+  it("forces the disk with every commit, and only then is something safe from a loss of power", async () => {
+    const folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
+    const db = openStore(join(folder, "store.db"), "writer");
+    const FULL = 2;
+    const level = () => db.pragma("synchronous", { simple: true });
+    expect(level()).toBe(FULL);
+    await unforced(db, async () => expect(level()).toBeLessThan(FULL));
+    expect(level()).toBe(FULL);
+    await expect(unforced(db, () => Promise.reject(new Error("cut off")))).rejects.toThrow("cut off");
+    expect(level()).toBe(FULL);
+    db.close();
+    rmSync(folder, { recursive: true, force: true });
+  });
   it("turns trouble with the disk into sentences, other errors not", () => {
     expect(storeProblem(Object.assign(new Error("x"), { code: "SQLITE_FULL" }))).toMatch(/The disk is full/);
     expect(storeProblem(Object.assign(new Error("x"), { code: "SQLITE_CORRUPT" }))).toMatch(/damaged/);

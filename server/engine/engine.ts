@@ -23,7 +23,7 @@ import { Runner } from "../repair/runner";
 import { Secrets } from "../secrets";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
 import { Sweeps } from "../estate/sweeps";
-import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db } from "../store/database";
+import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db, unforced } from "../store/database";
 import { currentComponents, touchSeen } from "../store/estate";
 import { readRetention } from "../store/retention";
 import { endInterruptedRuns } from "../store/runs";
@@ -211,9 +211,10 @@ export class Engine {
     const fromMs = presentMs - (this.demonstration ? this.settings.historyMs : 0);
     if (fromMs < presentMs) await this.setClock({ baseMs: fromMs, machineMs: Date.now(), pace: 1 });
     if (this.settings.setup) takeSetup(this.db, this.settings.setup, this.secrets, this.now());
-    if (this.demonstration && fromMs < presentMs) {
+    const { demonstration } = this;
+    if (demonstration && fromMs < presentMs) {
       this.inFastMotion = true;
-      await this.demonstration.liveThroughPast(this.pastContext(), fromMs, presentMs, onProgress);
+      await unforced(this.db, () => demonstration.liveThroughPast(this.pastContext(), fromMs, presentMs, onProgress));
       this.inFastMotion = false;
       await this.setClock({ ...live, baseMs: readClock(live, Date.now()), machineMs: Date.now() });
       this.reload();

@@ -24,7 +24,8 @@ export function openStore(file: string, mode: "writer" | "reader"): Db {
   const db = new Database(file, { readonly: mode === "reader", timeout: 5000 });
   if (mode === "writer") {
     db.pragma("journal_mode = WAL");
-    db.pragma("synchronous = NORMAL");
+    // What was answered must survive a loss of power: the log is forced to the disk with every commit.
+    db.pragma("synchronous = FULL");
     db.pragma("wal_autocheckpoint = 4000");
   }
   db.pragma("foreign_keys = ON");
@@ -80,6 +81,17 @@ export function prepared<Row = unknown>(db: Db, sql: string): Database.Statement
   let statement = own.get(sql);
   if (!statement) own.set(sql, (statement = db.prepare(sql)));
   return statement as Database.Statement<unknown[], Row>;
+}
+
+/** For work that nobody waits for and that begins anew when it is cut off: commits do not force the disk meanwhile. */
+export async function unforced<T>(db: Db, work: () => Promise<T>): Promise<T> {
+  db.pragma("synchronous = NORMAL");
+  try {
+    return await work();
+  } finally {
+    db.pragma("synchronous = FULL");
+    db.pragma("wal_checkpoint(TRUNCATE)");
+  }
 }
 
 /** A sentence for trouble that comes from the disk or the store, or undefined for other errors. */
