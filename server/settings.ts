@@ -47,6 +47,16 @@ export interface SourceInput {
   pollSeconds?: number | undefined;
 }
 
+/** An address that is read; a password in it would stand in every list and log. */
+const readAddress = z
+  .url({ protocol: /^https?$/, error: "Give an address that begins with http:// or https://." })
+  .max(300, "An address has at most 300 characters.")
+  .refine((url) => {
+    if (!URL.canParse(url)) return true;
+    const { username, password } = new URL(url);
+    return username === "" && password === "";
+  }, "Leave user and password out of the address: it is shown on pages and kept in the log.");
+
 export const serviceSchema = z.strictObject({
   uid: z.string().regex(/^[a-z][a-z0-9-]{1,40}$/, "Use small letters, digits and hyphens."),
   name: z.string().trim().min(1).max(60),
@@ -58,7 +68,7 @@ export const serviceSchema = z.strictObject({
     .max(20),
   figure: z
     .strictObject({
-      url: z.url().max(300),
+      url: readAddress,
       metric: z.string().min(1).max(80),
       label: z.string().min(1).max(60),
       unit: z.string().max(10),
@@ -69,9 +79,7 @@ export const serviceSchema = z.strictObject({
 
 /** A page of OpenMetrics text that is read again and again. */
 export const endpointSchema = z.strictObject({
-  url: z
-    .url({ protocol: /^https?$/, error: "Give an address that begins with http:// or https://." })
-    .max(300, "An address has at most 300 characters."),
+  url: readAddress,
   everySeconds: z.coerce
     .number("Say every how many seconds it is read.")
     .int("Whole seconds, please.")

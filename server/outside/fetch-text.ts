@@ -1,3 +1,5 @@
+import { refusedPlace } from "./places";
+
 /** A call to the outside that did not end in time, or sent more than it may; the message is a sentence for people. */
 export class OutsideFailure extends Error {
   override name = "OutsideFailure";
@@ -46,6 +48,8 @@ export async function fetchText(
 }
 
 async function read(url: string, mostBytes: number, init: RequestInit): Promise<TextAnswer> {
+  const refused = await refusedPlace(url);
+  if (refused) throw new OutsideFailure(refused);
   const response = await fetch(url, init);
   if (!response.body) return { status: response.status, text: "" };
   const parts: Uint8Array[] = [];
