@@ -44,105 +44,108 @@ export function measureHost(
   memory: CounterMemory,
   wanted: ReadonlySet<string>,
 ): { host: Measured[]; processes: Map<string, Measured[]>; guests: Measured[][] } {
-  const host: Measured[] = [];
-  const rate = (key: string, value: number, bits: 32 | 64): number | undefined => {
+  const rate: Rate = (key, value, bits) => {
     const now = { atMs, value };
     const result = counterRate(memory.get(key), now, bits);
     memory.set(key, now);
     return result;
   };
-  const loads = poll.processorLoads;
-  if (loads.length) {
-    host.push({
-      metric: "cpu.used",
-      instance: "",
-      unit: "%",
-      value: hundredths(loads.reduce((sum, load) => sum + load, 0) / loads.length),
-    });
-    if (loads.length > 1)
-      loads.forEach((load, core) =>
-        host.push({ metric: "cpu.core.used", instance: String(core), unit: "%", value: load }),
-      );
-  }
-  const ram = poll.storage.find((row) => row.type === "ram");
-  if (ram && ram.sizeBytes > 0) {
+  return {
+    host: [
+      ...measureProcessors(poll),
+      ...measureStorage(poll),
+      ...poll.interfaces.flatMap((port) => measurePort(port, rate)),
+      ...measureAllotment(poll),
+    ],
+    processes: new Map(
+      poll.processes
+        .filter((process) => wanted.has(process.name))
+        .map((process) => [process.name, measureProcess(process, rate)]),
+    ),
+    guests: (poll.guests ?? []).map((guest) => measureGuest(guest, rate)),
+  };
+}
+
+/** What a counter rose a second since it was read before; undefined the first time and after it began anew. */
+type Rate = (key: string, value: number, bits: 32 | 64) => number | undefined;
+
+const measured = (metric: string, instance: string, unit: string, value: number): Measured => ({
+  metric,
+  instance,
+  unit,
+  value,
+});
+const percent = (metric: string, share: number, instance = "") =>
+  measured(metric, instance, "%", hundredths(share * 100));
+
+/** Mean of all processors, and each core where there are several. */
+function measureProcessors({ processorLoads: loads }: HostPoll): Measured[] {
+  if (!loads.length) return [];
+  const mean = loads.reduce((sum, load) => sum + load, 0) / loads.length;
+  const cores = loads.length > 1 ? loads.map((load, core) => measured("cpu.core.used", String(core), "%", load)) : [];
+  return [measured("cpu.used", "", "%", hundredths(mean)), ...cores];
+}
+
+const ramOf = ({ storage }: HostPoll) => storage.find((row) => row.type === "ram" && row.sizeBytes > 0);
+
+/** Memory without buffers and caches, and each disk. */
+function measureStorage(poll: HostPoll): Measured[] {
+  const list: Measured[] = [];
+  const ram = ramOf(poll);
+  if (ram) {
     // Linux agents count buffers and caches as used and list them as rows of their own.
     const lent = poll.storage
       .filter((row) => row.type === "other" && /buffers|cached/i.test(row.label))
       .reduce((sum, row) => sum + row.usedBytes, 0);
-    host.push({
-      metric: "memory.used",
-      instance: "",
-      unit: "%",
-      value: hundredths((Math.max(0, ram.usedBytes - lent) / ram.sizeBytes) * 100),
-    });
+    list.push(percent("memory.used", Math.max(0, ram.usedBytes - lent) / ram.sizeBytes));
   }
   for (const disk of poll.storage)
     if (disk.type === "disk" && disk.sizeBytes > 0)
-      host.push({
-        metric: "disk.used",
-        instance: disk.label,
-        unit: "%",
-        value: hundredths((disk.usedBytes / disk.sizeBytes) * 100),
-      });
-  for (const port of poll.interfaces) {
-    const incoming = rate(`in ${port.name}`, port.inOctets, 64);
-    const outgoing = rate(`out ${port.name}`, port.outOctets, 64);
-    const errors = rate(`err ${port.name}`, port.errors, 32);
-    if (incoming !== undefined)
-      host.push({ metric: "net.in", instance: port.name, unit: "bit/s", value: Math.round(incoming * 8) });
-    if (outgoing !== undefined)
-      host.push({ metric: "net.out", instance: port.name, unit: "bit/s", value: Math.round(outgoing * 8) });
-    if (errors !== undefined)
-      host.push({
-        metric: "net.errors",
-        instance: port.name,
-        unit: "1/s",
-        value: Math.round(errors * 10_000) / 10_000,
-      });
-  }
-  const processes = new Map<string, Measured[]>();
-  for (const process of poll.processes) {
-    if (!wanted.has(process.name)) continue;
-    const list: Measured[] = [{ metric: "process.memory", instance: "", unit: "By", value: process.memoryBytes }];
-    const used = rate(`cpu ${process.name}`, process.cpuHundredths, 32);
-    if (used !== undefined) list.push({ metric: "process.cpu", instance: "", unit: "%", value: hundredths(used) });
-    processes.set(process.name, list);
-  }
-  const guests = (poll.guests ?? []).map((guest): Measured[] => {
-    const list: Measured[] = [{ metric: "guest.running", instance: "", unit: "0/1", value: guest.running ? 1 : 0 }];
-    const microseconds = rate(`guest ${guest.uuid || guest.name}`, guest.cpuMicroseconds, 64);
-    if (!guest.running) return list;
-    // Counters are read one after the other, so a busy machine may seem to use a little more than it has.
-    if (microseconds !== undefined && guest.processors > 0)
-      list.push({
-        metric: "guest.cpu.used",
-        instance: "",
-        unit: "%",
-        value: hundredths(Math.min(100, microseconds / 10_000 / guest.processors)),
-      });
-    list.push({ metric: "guest.memory", instance: "", unit: "By", value: guest.memoryBytes });
-    return list;
-  });
-  if (poll.guests) {
-    const running = poll.guests.filter((guest) => guest.running);
-    const sum = (of: (guest: (typeof running)[number]) => number) =>
-      running.reduce((total, guest) => total + of(guest), 0);
-    host.push({ metric: "guests.running", instance: "", unit: "1", value: running.length });
-    if (loads.length)
-      host.push({
-        metric: "cpu.allotted",
-        instance: "",
-        unit: "%",
-        value: hundredths((sum((guest) => guest.processors) / loads.length) * 100),
-      });
-    if (ram && ram.sizeBytes > 0)
-      host.push({
-        metric: "memory.allotted",
-        instance: "",
-        unit: "%",
-        value: hundredths((sum((guest) => guest.memoryBytes) / ram.sizeBytes) * 100),
-      });
-  }
-  return { host, processes, guests };
+      list.push(percent("disk.used", disk.usedBytes / disk.sizeBytes, disk.label));
+  return list;
+}
+
+function measurePort(port: HostPoll["interfaces"][number], rate: Rate): Measured[] {
+  const incoming = rate(`in ${port.name}`, port.inOctets, 64);
+  const outgoing = rate(`out ${port.name}`, port.outOctets, 64);
+  const errors = rate(`err ${port.name}`, port.errors, 32);
+  return [
+    ...(incoming === undefined ? [] : [measured("net.in", port.name, "bit/s", Math.round(incoming * 8))]),
+    ...(outgoing === undefined ? [] : [measured("net.out", port.name, "bit/s", Math.round(outgoing * 8))]),
+    ...(errors === undefined ? [] : [measured("net.errors", port.name, "1/s", Math.round(errors * 10_000) / 10_000)]),
+  ];
+}
+
+function measureProcess(process: HostPoll["processes"][number], rate: Rate): Measured[] {
+  const used = rate(`cpu ${process.name}`, process.cpuHundredths, 32);
+  return [
+    measured("process.memory", "", "By", process.memoryBytes),
+    ...(used === undefined ? [] : [measured("process.cpu", "", "%", hundredths(used))]),
+  ];
+}
+
+function measureGuest(guest: NonNullable<HostPoll["guests"]>[number], rate: Rate): Measured[] {
+  const list = [measured("guest.running", "", "0/1", guest.running ? 1 : 0)];
+  const microseconds = rate(`guest ${guest.uuid || guest.name}`, guest.cpuMicroseconds, 64);
+  if (!guest.running) return list;
+  // Counters are read one after the other, so a busy machine may seem to use a little more than it has.
+  if (microseconds !== undefined && guest.processors > 0)
+    list.push(measured("guest.cpu.used", "", "%", hundredths(Math.min(100, microseconds / 10_000 / guest.processors))));
+  list.push(measured("guest.memory", "", "By", guest.memoryBytes));
+  return list;
+}
+
+/** How much of a hypervisor is given to machines that run. */
+function measureAllotment(poll: HostPoll): Measured[] {
+  if (!poll.guests) return [];
+  const running = poll.guests.filter((guest) => guest.running);
+  const sum = (of: (guest: (typeof running)[number]) => number) =>
+    running.reduce((total, guest) => total + of(guest), 0);
+  const processors = poll.processorLoads.length;
+  const ram = ramOf(poll);
+  return [
+    measured("guests.running", "", "1", running.length),
+    ...(processors ? [percent("cpu.allotted", sum((guest) => guest.processors) / processors)] : []),
+    ...(ram ? [percent("memory.allotted", sum((guest) => guest.memoryBytes) / ram.sizeBytes)] : []),
+  ];
 }

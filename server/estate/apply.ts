@@ -37,85 +37,99 @@ export interface Applied {
 
 /** Writes a plan; call inside a transaction. */
 export function applyPlan(db: Db, known: KnownEstate, look: Look, plan: Plan): Applied {
-  const { atMs, observer } = look;
-  const applied: Applied = { idOf, seen: new Set(), retired: [], news: [] };
   const made = new Map<string, number>();
-  function idOf(ref: Ref): number {
-    return typeof ref === "number" ? ref : (made.get(ref) as number);
-  }
-  const tell = (kind: string, componentId: number, summary: string) =>
-    insertChange(db, { atMs, kind, componentId, summary, by: observer.label });
-
+  const idOf = (ref: Ref): number => (typeof ref === "number" ? ref : (made.get(ref) as number));
+  const applied: Applied = { idOf, seen: new Set(), retired: [], news: [] };
   for (const change of plan.changes) {
-    if (change.what === "new") {
-      const { observation } = change;
-      const id = insertComponent(
-        db,
-        {
-          kind: observation.kind.is,
-          confidence: observation.kind.confidence,
-          name: change.name,
-          site: change.host === null ? observer.site : siteOf(db, idOf(change.host), observer.site),
-          sourceId: observer.sourceId,
-          hostId: change.host === null ? null : idOf(change.host),
-          address: observation.address ?? null,
-          process: observation.process,
-          port: observation.port,
-          container: observation.container,
-          label: observation.label,
-          depth: observation.depth,
-          readBy: observation.readBy,
-          reason: observation.kind.reason,
-          keys: freeKeys(
-            known,
-            look,
-            observation.keys.map((key) => key.value),
-          ),
-          facts: { ...observation.facts, ...observation.ownFacts },
-        },
-        atMs,
-      );
-      made.set(change.ref, id);
-      applied.seen.add(id);
-      if (observation.inventory) writeInventory(db, id, observation.inventory, atMs);
-      applied.news.push({
-        outcome: "new",
-        id,
-        address: addressOf(db, id),
-        title: change.name,
-        detail: `${observation.kind.reason}. New because ${change.reason}.`,
-      });
-      tell("component", id, `${change.name} was found for the first time`);
-    } else applied.retired.push(...applyChange(db, known, look, change, applied.news));
+    if (change.what !== "new") {
+      applied.retired.push(...applyChange(db, known, look, change, applied.news));
+      continue;
+    }
+    const id = addComponent(db, known, look, change, idOf);
+    made.set(change.ref, id);
+    applied.seen.add(id);
+    applied.news.push({
+      outcome: "new",
+      id,
+      address: addressOf(db, id),
+      title: change.name,
+      detail: `${change.observation.kind.reason}. New because ${change.reason}.`,
+    });
   }
   for (const seen of plan.seen) {
-    const before = known.component(seen.id) as KnownComponent;
-    const { observation } = seen;
-    const deeper = observation.depth >= before.depth;
-    addKeys(db, seen.id, seen.keys);
-    markSeen(
-      db,
-      seen.id,
-      {
-        kind: seen.kind,
-        confidence: seen.confidence,
-        name: seen.name,
-        address: deeper || before.address === null ? (observation.address ?? null) : null,
-        process: observation.process ?? null,
-        port: observation.port ?? null,
-        label: observation.label ?? null,
-        depth: deeper ? observation.depth : before.depth,
-        readBy: deeper ? observation.readBy : before.readBy,
-        // A source that looks deeper takes up what only an agent told of before.
-        sourceId: before.sourceId === null || observation.depth > before.depth ? observer.sourceId : null,
-      },
-      atMs,
-    );
-    for (const [name, value] of Object.entries(seen.quiet)) writeFact(db, seen.id, name, value, atMs);
-    if (observation.inventory) writeInventory(db, seen.id, observation.inventory, atMs);
+    noteSeen(db, known, look, seen);
     applied.seen.add(seen.id);
   }
   return applied;
+}
+
+type NewChange = Extract<Plan["changes"][number], { what: "new" }>;
+
+/** Makes a component of what was observed for the first time; returns its id. */
+function addComponent(
+  db: Db,
+  known: KnownEstate,
+  look: Look,
+  { observation, name, host }: NewChange,
+  idOf: (ref: Ref) => number,
+): number {
+  const { atMs, observer } = look;
+  const hostId = host === null ? null : idOf(host);
+  const keys = observation.keys.map((key) => key.value);
+  const id = insertComponent(
+    db,
+    {
+      kind: observation.kind.is,
+      confidence: observation.kind.confidence,
+      name,
+      site: hostId === null ? observer.site : siteOf(db, hostId, observer.site),
+      sourceId: observer.sourceId,
+      hostId,
+      address: observation.address ?? null,
+      process: observation.process,
+      port: observation.port,
+      container: observation.container,
+      label: observation.label,
+      depth: observation.depth,
+      readBy: observation.readBy,
+      reason: observation.kind.reason,
+      keys: freeKeys(known, look, keys),
+      facts: { ...observation.facts, ...observation.ownFacts },
+    },
+    atMs,
+  );
+  if (observation.inventory) writeInventory(db, id, observation.inventory, atMs);
+  const summary = `${name} was found for the first time`;
+  insertChange(db, { atMs, kind: "component", componentId: id, summary, by: observer.label });
+  return id;
+}
+
+/** Notes what a look says of a component that was known before. */
+function noteSeen(db: Db, known: KnownEstate, { atMs, observer }: Look, seen: Plan["seen"][number]): void {
+  const before = known.component(seen.id) as KnownComponent;
+  const { observation } = seen;
+  const deeper = observation.depth >= before.depth;
+  addKeys(db, seen.id, seen.keys);
+  markSeen(
+    db,
+    seen.id,
+    {
+      kind: seen.kind,
+      confidence: seen.confidence,
+      name: seen.name,
+      address: deeper || before.address === null ? (observation.address ?? null) : null,
+      process: observation.process ?? null,
+      port: observation.port ?? null,
+      label: observation.label ?? null,
+      depth: deeper ? observation.depth : before.depth,
+      readBy: deeper ? observation.readBy : before.readBy,
+      // A source that looks deeper takes up what only an agent told of before.
+      sourceId: before.sourceId === null || observation.depth > before.depth ? observer.sourceId : null,
+    },
+    atMs,
+  );
+  for (const [name, value] of Object.entries(seen.quiet)) writeFact(db, seen.id, name, value, atMs);
+  if (observation.inventory) writeInventory(db, seen.id, observation.inventory, atMs);
 }
 
 /** A modest observer claims no weak key that something else has. */

@@ -97,107 +97,94 @@ async function fetchPage(url: string): Promise<string> {
 
 /** A family in the form of other signals: counters and histograms cumulative, everything else as it is. */
 export function metricsOf(family: OpenFamily, nowMs: number): Metric[] {
+  const { name, type } = family;
   const unit = ucumOf(family.unit);
-  const timeOf = (sample: OpenMetric) => sample.atMs ?? nowMs;
-  const keyOf = (labels: OpenMetric["labels"] | Attribute[]) => JSON.stringify(labels);
-  const created = new Map(
-    family.samples
-      .filter((sample) => sample.name === `${family.name}_created`)
-      .map((sample) => [keyOf(sample.labels), sample.value * 1000]),
-  );
-  /** When counting began, by what `_created` says of the same labels. */
-  const startOf = (labels: OpenMetric["labels"] | Attribute[]) => created.get(keyOf(labels)) ?? 0;
-  const plain = (name: string, samples: readonly OpenMetric[], monotonic: boolean): Metric => {
-    const points = samples.map((sample) => ({
-      attributes: sample.labels as Attribute[],
-      startMs: monotonic ? startOf(sample.labels) : 0,
-      atMs: timeOf(sample),
-      value: sample.value,
-      ...exemplarsOf([sample], timeOf(sample)),
-    }));
-    return {
-      name,
-      unit,
-      data: monotonic ? { kind: "sum", temporality: 2, monotonic: true, points } : { kind: "gauge", points },
-    };
-  };
-  const ending = (suffix: string) => family.samples.filter((sample) => sample.name === family.name + suffix);
-  switch (family.type) {
-    case "counter":
-      return [
-        plain(
-          family.name,
-          family.samples.filter((sample) => !sample.name.endsWith("_created")),
-          true,
-        ),
-      ];
-    case "info":
-    case "stateset":
-      return [];
-    case "summary": {
-      const byLabels = groups(
-        family.samples.filter((sample) => !sample.name.endsWith("_created")),
-        "quantile",
-      );
-      return [
-        {
-          name: family.name,
-          unit,
-          data: {
-            kind: "summary",
-            points: byLabels.map(({ labels, samples }) => ({
-              attributes: labels,
-              startMs: startOf(labels),
-              atMs: timeOf(samples[0] as OpenMetric),
-              count: samples.find((one) => one.name.endsWith("_count"))?.value ?? 0,
-              sum: samples.find((one) => one.name.endsWith("_sum"))?.value ?? 0,
-              quantiles: samples.flatMap((one) => {
-                const quantile = one.labels.find(([name]) => name === "quantile")?.[1];
-                return quantile === undefined ? [] : [{ quantile: Number(quantile), value: one.value }];
-              }),
-            })),
-          },
-        },
-      ];
-    }
-    case "histogram": {
-      const byLabels = groups([...ending("_bucket"), ...ending("_count"), ...ending("_sum")], "le");
-      return [
-        {
-          name: family.name,
-          unit,
-          data: {
-            kind: "histogram",
-            temporality: 2,
-            points: byLabels.map(({ labels, samples }) => {
-              const buckets = samples
-                .filter((one) => one.name.endsWith("_bucket"))
-                .map((one) => ({
-                  bound: Number((one.labels.find(([name]) => name === "le")?.[1] ?? "").replace("+Inf", "Infinity")),
-                  count: one.value,
-                }))
-                .sort((a, b) => a.bound - b.bound);
-              return {
-                attributes: labels,
-                startMs: startOf(labels),
-                atMs: timeOf(samples[0] as OpenMetric),
-                ...exemplarsOf(samples, timeOf(samples[0] as OpenMetric)),
-                count: samples.find((one) => one.name.endsWith("_count"))?.value ?? buckets.at(-1)?.count ?? 0,
-                sum: samples.find((one) => one.name.endsWith("_sum"))?.value ?? null,
-                min: null,
-                max: null,
-                bounds: buckets.slice(0, -1).map((one) => one.bound),
-                // Buckets of OpenMetrics count everything up to their bound.
-                counts: buckets.map((one, index) => one.count - (buckets[index - 1]?.count ?? 0)),
-              };
-            }),
-          },
-        },
-      ];
-    }
-    default:
-      return [plain(family.name, family.samples, false)];
+  const context: FamilyContext = { timeOf: (sample) => sample.atMs ?? nowMs, startOf: startsOf(family) };
+  const samples = family.samples.filter((sample) => !sample.name.endsWith("_created"));
+  if (type === "info" || type === "stateset") return [];
+  if (type === "counter") return [{ name, unit, data: plainOf(samples, true, context) }];
+  if (type === "summary") return [{ name, unit, data: summaryOf(samples, context) }];
+  if (type === "histogram") {
+    const counted = ["_bucket", "_count", "_sum"].flatMap((ending) =>
+      samples.filter((sample) => sample.name === name + ending),
+    );
+    return [{ name, unit, data: histogramOf(counted, context) }];
   }
+  return [{ name, unit, data: plainOf(family.samples, false, context) }];
+}
+
+type Labels = OpenMetric["labels"] | Attribute[];
+interface FamilyContext {
+  timeOf: (sample: OpenMetric) => number;
+  startOf: (labels: Labels) => number;
+}
+
+/** When counting began, by what `_created` says of the same labels; 0 where it says nothing. */
+function startsOf({ name, samples }: OpenFamily): (labels: Labels) => number {
+  const created = new Map(
+    samples
+      .filter((sample) => sample.name === `${name}_created`)
+      .map((sample) => [JSON.stringify(sample.labels), sample.value * 1000]),
+  );
+  return (labels) => created.get(JSON.stringify(labels)) ?? 0;
+}
+
+function plainOf(
+  samples: readonly OpenMetric[],
+  monotonic: boolean,
+  { timeOf, startOf }: FamilyContext,
+): Metric["data"] {
+  const points = samples.map((sample) => ({
+    attributes: sample.labels as Attribute[],
+    startMs: monotonic ? startOf(sample.labels) : 0,
+    atMs: timeOf(sample),
+    value: sample.value,
+    ...exemplarsOf([sample], timeOf(sample)),
+  }));
+  return monotonic ? { kind: "sum", temporality: 2, monotonic: true, points } : { kind: "gauge", points };
+}
+
+const labelOf = ({ labels }: OpenMetric, wanted: string) => labels.find(([name]) => name === wanted)?.[1];
+const valueOf = (samples: readonly OpenMetric[], ending: string) =>
+  samples.find((one) => one.name.endsWith(ending))?.value;
+
+function summaryOf(samples: readonly OpenMetric[], { timeOf, startOf }: FamilyContext): Metric["data"] {
+  const points = groups(samples, "quantile").map(({ labels, samples }) => ({
+    attributes: labels,
+    startMs: startOf(labels),
+    atMs: timeOf(samples[0] as OpenMetric),
+    count: valueOf(samples, "_count") ?? 0,
+    sum: valueOf(samples, "_sum") ?? 0,
+    quantiles: samples.flatMap((one) => {
+      const quantile = labelOf(one, "quantile");
+      return quantile === undefined ? [] : [{ quantile: Number(quantile), value: one.value }];
+    }),
+  }));
+  return { kind: "summary", points };
+}
+
+function histogramOf(samples: readonly OpenMetric[], { timeOf, startOf }: FamilyContext): Metric["data"] {
+  const points = groups(samples, "le").map(({ labels, samples }) => {
+    const atMs = timeOf(samples[0] as OpenMetric);
+    const buckets = samples
+      .filter((one) => one.name.endsWith("_bucket"))
+      .map((one) => ({ bound: Number((labelOf(one, "le") ?? "").replace("+Inf", "Infinity")), count: one.value }))
+      .sort((a, b) => a.bound - b.bound);
+    return {
+      attributes: labels,
+      startMs: startOf(labels),
+      atMs,
+      ...exemplarsOf(samples, atMs),
+      count: valueOf(samples, "_count") ?? buckets.at(-1)?.count ?? 0,
+      sum: valueOf(samples, "_sum") ?? null,
+      min: null,
+      max: null,
+      bounds: buckets.slice(0, -1).map((one) => one.bound),
+      // Buckets of OpenMetrics count everything up to their bound.
+      counts: buckets.map((one, index) => one.count - (buckets[index - 1]?.count ?? 0)),
+    };
+  });
+  return { kind: "histogram", temporality: 2, points };
 }
 
 /** The exemplars of samples, by the labels that tracing libraries give them. */
