@@ -55,20 +55,14 @@ export async function loader({ request, context }: Route.LoaderArgs) {
   return { ...found, asked };
 }
 
-export default function Estate({ loaderData: { rows, total, kinds, sites, asked } }: Route.ComponentProps) {
-  const keep = useKeep();
-  const [typed, setTyped] = useState(asked.q);
+export default function Estate({ loaderData: page }: Route.ComponentProps) {
+  const { rows, total, kinds, sites, asked } = page;
   const changeParams = useChangeParams();
   const change = (changes: Record<string, string>) =>
     changeParams((params) => {
       if (!("page" in changes)) params.delete("page");
       applyChanges(params, changes);
     }, true);
-  useEffect(() => {
-    if (typed === asked.q) return;
-    const timer = setTimeout(() => change({ q: typed }), 200);
-    return () => clearTimeout(timer);
-  });
   const all = kinds.reduce((sum, one) => sum + one.count, 0);
   const filtered = Boolean(asked.q || asked.kind || asked.site || asked.health);
   return (
@@ -83,62 +77,7 @@ export default function Estate({ loaderData: { rows, total, kinds, sites, asked 
               : `${all.toLocaleString("en-GB")} components of ${kinds.length} kinds at ${sites.length} ${sites.length === 1 ? "site" : "sites"}.`
         }
       />
-      <Stack direction="row" sx={{ gap: 1, mb: 1 }}>
-        <TextField
-          label="Name or address"
-          value={typed}
-          onChange={(event) => setTyped(event.target.value)}
-          type="search"
-          sx={{ width: 220 }}
-        />
-        <TextField
-          select
-          label="Kind"
-          value={asked.kind}
-          onChange={(event) => change({ kind: event.target.value })}
-          sx={{ width: 200 }}
-          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-        >
-          <MenuItem value="">every kind</MenuItem>
-          {kinds.map((one) => (
-            <MenuItem key={one.kind} value={one.kind}>
-              {kindInfo(one.kind).label} ({one.count})
-            </MenuItem>
-          ))}
-        </TextField>
-        <TextField
-          select
-          label="Site"
-          value={asked.site}
-          onChange={(event) => change({ site: event.target.value })}
-          sx={{ width: 170 }}
-          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-        >
-          <MenuItem value="">every site</MenuItem>
-          {sites.map((one) => (
-            <MenuItem key={one.site} value={one.site}>
-              {one.site} ({one.count})
-            </MenuItem>
-          ))}
-        </TextField>
-        <TextField
-          select
-          label="Health"
-          value={asked.health}
-          onChange={(event) => change({ health: event.target.value })}
-          sx={{ width: 140 }}
-          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-        >
-          <MenuItem value="">any</MenuItem>
-          <MenuItem value="unwell">unwell</MenuItem>
-          <MenuItem value="well">well</MenuItem>
-        </TextField>
-        {filtered ? (
-          <Button component={RouterLink} to={keep("/estate")} onClick={() => setTyped("")} color="inherit">
-            Clear
-          </Button>
-        ) : null}
-      </Stack>
+      <Filters page={page} filtered={filtered} onChange={change} />
       <Components
         rows={rows}
         asked={asked}
@@ -270,5 +209,82 @@ function Pager({
         </select>
       </label>
     </nav>
+  );
+}
+
+/** What narrows the list: letters of names and addresses, kind, site, health. */
+function Filters({
+  page: { kinds, sites, asked },
+  filtered,
+  onChange: change,
+}: {
+  page: Route.ComponentProps["loaderData"];
+  filtered: boolean;
+  onChange: (changes: Record<string, string>) => void;
+}) {
+  const keep = useKeep();
+  const [typed, setTyped] = useState(asked.q);
+  useEffect(() => {
+    if (typed === asked.q) return;
+    const timer = setTimeout(() => change({ q: typed }), 200);
+    return () => clearTimeout(timer);
+  });
+  return (
+    <Stack direction="row" sx={{ gap: 1, mb: 1 }}>
+      <TextField
+        label="Name or address"
+        value={typed}
+        onChange={(event) => setTyped(event.target.value)}
+        type="search"
+        sx={{ width: 220 }}
+      />
+      <TextField
+        select
+        label="Kind"
+        value={asked.kind}
+        onChange={(event) => change({ kind: event.target.value })}
+        sx={{ width: 200 }}
+        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+      >
+        <MenuItem value="">every kind</MenuItem>
+        {kinds.map((one) => (
+          <MenuItem key={one.kind} value={one.kind}>
+            {kindInfo(one.kind).label} ({one.count})
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        select
+        label="Site"
+        value={asked.site}
+        onChange={(event) => change({ site: event.target.value })}
+        sx={{ width: 170 }}
+        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+      >
+        <MenuItem value="">every site</MenuItem>
+        {sites.map((one) => (
+          <MenuItem key={one.site} value={one.site}>
+            {one.site} ({one.count})
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        select
+        label="Health"
+        value={asked.health}
+        onChange={(event) => change({ health: event.target.value })}
+        sx={{ width: 140 }}
+        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+      >
+        <MenuItem value="">any</MenuItem>
+        <MenuItem value="unwell">unwell</MenuItem>
+        <MenuItem value="well">well</MenuItem>
+      </TextField>
+      {filtered ? (
+        <Button component={RouterLink} to={keep("/estate")} onClick={() => setTyped("")} color="inherit">
+          Clear
+        </Button>
+      ) : null}
+    </Stack>
   );
 }

@@ -41,20 +41,23 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
 /** Members listed at once; those that are unwell come first. */
 const MOST_MEMBERS = 60;
 
+type Data = Route.ComponentProps["loaderData"];
+
+function sentenceOf({ service, severity, reason, members }: Data): string {
+  if (severity === "cleared") return `${service.name} is healthy: none of its ${members.length} members has an alarm.`;
+  const unwell = members.filter((member) => member.severity !== "cleared").length;
+  return `${service.name} is ${severity}: ${reason}. ${unwell} of ${members.length} members ${unwell === 1 ? "is" : "are"} unwell.`;
+}
+
 export default function Service({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
   const keep = useKeep();
-  const unwell = page.members.filter((member) => member.severity !== "cleared");
-  const sentence =
-    page.severity === "cleared"
-      ? `${page.service.name} is healthy: none of its ${page.members.length} members has an alarm.`
-      : `${page.service.name} is ${page.severity}: ${page.reason}. ${unwell.length} of ${page.members.length} members ${unwell.length === 1 ? "is" : "are"} unwell.`;
   return (
     <>
       <PageHead
         name={`Service · ${page.service.owner || "no owner"}`}
         severity={page.severity}
-        sentence={sentence}
+        sentence={sentenceOf(page)}
         actions={
           <>
             <OverlayPicker value={page.overlay} width={200} />
@@ -77,26 +80,7 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
               </OperationTable>
             </Section>
           ) : null}
-          {page.signals.length ? (
-            <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(380px, 1fr))" }}>
-              {page.signals.map((one) => (
-                <LinesCard
-                  key={one.metric}
-                  title={one.title}
-                  note={
-                    one.count > one.lines.length
-                      ? `highest ${one.lines.length} of ${one.count}`
-                      : `${one.count} ${one.count === 1 ? "series" : "in all"}`
-                  }
-                  selection={one.selection}
-                  lines={one.lines}
-                  stepMs={one.stepMs}
-                  fromMs={page.fromMs}
-                  toMs={page.toMs}
-                />
-              ))}
-            </Box>
-          ) : null}
+          <Signals page={page} />
           {page.logs.length ? (
             <Section
               title="Latest warnings and errors"
@@ -107,41 +91,13 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
           ) : null}
           <Members members={page.members} />
         </Stack>
-        <Stack sx={{ gap: 1.5, minWidth: 0 }}>
-          <Section title="About">
-            <p style={{ margin: 0 }}>{page.service.purpose || "No description."}</p>
-            <p style={{ marginBottom: 0, color: "var(--mui-palette-text-secondary)", fontSize: "0.84rem" }}>
-              Members join automatically: everything its entry points (
-              {page.service.entries.map((entry) => `${entry.process} on ${entry.host}`).join(", ")}) connect to, and
-              what that runs on.
-            </p>
-          </Section>
-          <Section title="Incidents in this window">
-            {page.incidents.length ? (
-              page.incidents.map((incident) => (
-                <p key={incident.id} style={{ margin: "0 0 8px" }}>
-                  <KeepLink to={`/incidents/${incident.id}`}>{incident.title}</KeepLink>
-                  <br />
-                  <small>
-                    {dayAndTime(incident.opened_at, now.nowMs)}
-                    {incident.resolved_at ? `, ${spokenDuration(incident.resolved_at - incident.opened_at)}` : ", open"}
-                  </small>
-                </p>
-              ))
-            ) : (
-              <Empty>None. Widen the window on the ribbon to see earlier ones.</Empty>
-            )}
-          </Section>
-          <Section title="Changes">
-            <ChangeList changes={page.changes} nowMs={now.nowMs} empty="None in this window." />
-          </Section>
-        </Stack>
+        <About page={page} />
       </Box>
     </>
   );
 }
 
-function Members({ members }: { members: Route.ComponentProps["loaderData"]["members"] }) {
+function Members({ members }: { members: Data["members"] }) {
   const [all, setAll] = useState(false);
   return (
     <Section title={`Members: ${members.length}`} pad={false}>
@@ -178,5 +134,66 @@ function Members({ members }: { members: Route.ComponentProps["loaderData"]["mem
         </Box>
       )}
     </Section>
+  );
+}
+
+/** What its members measure, the highest of each metric. */
+function Signals({ page }: { page: Data }) {
+  if (page.signals.length === 0) return null;
+  return (
+    <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(380px, 1fr))" }}>
+      {page.signals.map((one) => (
+        <LinesCard
+          key={one.metric}
+          title={one.title}
+          note={
+            one.count > one.lines.length
+              ? `highest ${one.lines.length} of ${one.count}`
+              : `${one.count} ${one.count === 1 ? "series" : "in all"}`
+          }
+          selection={one.selection}
+          lines={one.lines}
+          stepMs={one.stepMs}
+          fromMs={page.fromMs}
+          toMs={page.toMs}
+        />
+      ))}
+    </Box>
+  );
+}
+
+/** What it is for, and what happened to it lately. */
+function About({ page }: { page: Data }) {
+  const { window: now } = useShell();
+  return (
+    <Stack sx={{ gap: 1.5, minWidth: 0 }}>
+      <Section title="About">
+        <p style={{ margin: 0 }}>{page.service.purpose || "No description."}</p>
+        <p style={{ marginBottom: 0, color: "var(--mui-palette-text-secondary)", fontSize: "0.84rem" }}>
+          Members join automatically: everything its entry points (
+          {page.service.entries.map((entry) => `${entry.process} on ${entry.host}`).join(", ")}) connect to, and what
+          that runs on.
+        </p>
+      </Section>
+      <Section title="Incidents in this window">
+        {page.incidents.length ? (
+          page.incidents.map((incident) => (
+            <p key={incident.id} style={{ margin: "0 0 8px" }}>
+              <KeepLink to={`/incidents/${incident.id}`}>{incident.title}</KeepLink>
+              <br />
+              <small>
+                {dayAndTime(incident.opened_at, now.nowMs)}
+                {incident.resolved_at ? `, ${spokenDuration(incident.resolved_at - incident.opened_at)}` : ", open"}
+              </small>
+            </p>
+          ))
+        ) : (
+          <Empty>None. Widen the window on the ribbon to see earlier ones.</Empty>
+        )}
+      </Section>
+      <Section title="Changes">
+        <ChangeList changes={page.changes} nowMs={now.nowMs} empty="None in this window." />
+      </Section>
+    </Stack>
   );
 }

@@ -1,6 +1,6 @@
 import { nameResource, type ResourceAttributes } from "#core/estate/naming";
 import type { Look, ObservedRelation } from "#core/estate/observation";
-import type { Batch } from "../receivers/batch-builder";
+import type { ArrivedEvent, Batch, SeriesDef } from "../receivers/batch-builder";
 import type { Db } from "../store/database";
 import { insertChange } from "../store/changes";
 import { componentById } from "../store/estate";
@@ -101,80 +101,10 @@ export class BatchIngest {
   /** Takes one batch in; call inside a transaction, and `settle` when it is committed. */
   take(batch: Batch, nowMs: number): Receipt {
     this.meet(batch.resources, nowMs);
-    const refused: Receipt["refused"] = [];
-    for (const { handle, attributes } of batch.resources) {
-      const resource = this.senders.of(attributes, nowMs);
-      if (resource) this.resources.set(handle, resource);
-      else refused.push({ handle, why: TOO_MANY_SENDERS });
-    }
-    for (const def of batch.series) {
-      const resource = this.resources.get(def.resource);
-      if (!resource) {
-        refused.push({ handle: def.handle, why: TOO_MANY_SENDERS });
-        continue;
-      }
-      const owner = { componentId: resource.componentId, serviceId: null, resourceId: resource.id };
-      let series = this.sampleWriter.find(owner, def.metric, def.instance);
-      if (!series)
-        this.made.push(
-          (series = this.sampleWriter.series(owner, def.metric, def.instance, def.unit, nowMs, def.instrument)),
-        );
-      if (series.unit !== def.unit || series.instrument !== def.instrument) {
-        const why =
-          series.unit === def.unit
-            ? `${def.metric} was kept as ${series.instrument} before and now comes as ${def.instrument}. Give it another name, or send it as before.`
-            : `${def.metric} was kept in “${series.unit}” before and now comes in “${def.unit}”. Give it another name, or keep the unit.`;
-        refused.push({ handle: def.handle, why });
-        continue;
-      }
-      this.series.set(def.handle, series);
-    }
-    const { handles, times, values } = batch;
-    for (let index = 0; index < handles.length; index++) {
-      const series = this.series.get(handles[index] as number);
-      if (series) this.sampleWriter.record(series, times[index] as number, values[index] as number);
-    }
-    this.samples += handles.length;
-    const touched = new Set<KnownResource>();
-    const logs = batch.logs.flatMap((log): NewLog[] => {
-      const resource = this.resources.get(log.resource);
-      if (!resource) return [];
-      touched.add(resource);
-      return [
-        {
-          atMs: log.atMs,
-          severity: log.severity,
-          resourceId: resource.id,
-          body: log.body,
-          attributes: log.attributes,
-          traceId: log.traceId,
-          spanId: log.spanId,
-        },
-      ];
-    });
-    this.logWriter.write(logs);
-    this.records += logs.length;
-    const spans = batch.spans.flatMap((span): NewSpan[] => {
-      const resource = this.resources.get(span.resource);
-      if (!resource) return [];
-      touched.add(resource);
-      const { resource: _handle, ...rest } = span;
-      return [{ ...rest, resourceId: resource.id }];
-    });
-    for (const event of batch.events) {
-      if (!firstSight(this.db, event.source, event.id, nowMs)) continue;
-      const named = nameResource(event.attributes, this.senders.book);
-      insertChange(this.db, {
-        atMs: event.atMs ?? nowMs,
-        kind: event.kind,
-        componentId: named.componentId,
-        summary: event.summary,
-        by: event.by,
-        ticket: event.ticket,
-        detail: event.detail,
-      });
-      this.events++;
-    }
+    const refused = [...this.takeResources(batch, nowMs), ...this.takeSeries(batch, nowMs)];
+    this.takeSamples(batch);
+    this.takeLogs(batch);
+    for (const event of batch.events) this.takeEvent(event, nowMs);
     writeExemplars(
       this.db,
       batch.exemplars.flatMap((one) => {
@@ -182,15 +112,88 @@ export class BatchIngest {
         return resource ? [{ ...one, resourceId: resource.id }] : [];
       }),
     );
+    this.takeSpans(batch, nowMs);
+    this.hear(batch, nowMs);
+    return { refused };
+  }
+
+  private takeResources({ resources }: Batch, nowMs: number): Receipt["refused"] {
+    return resources.flatMap(({ handle, attributes }) => {
+      const resource = this.senders.of(attributes, nowMs);
+      if (resource) this.resources.set(handle, resource);
+      return resource ? [] : [{ handle, why: TOO_MANY_SENDERS }];
+    });
+  }
+
+  /** Takes new series up; those whose unit or instrument changed are refused. */
+  private takeSeries({ series }: Batch, nowMs: number): Receipt["refused"] {
+    return series.flatMap((def) => {
+      const { handle, metric, instance, unit, instrument } = def;
+      const resource = this.resources.get(def.resource);
+      if (!resource) return [{ handle, why: TOO_MANY_SENDERS }];
+      const owner = { componentId: resource.componentId, serviceId: null, resourceId: resource.id };
+      let known = this.sampleWriter.find(owner, metric, instance);
+      if (!known) {
+        known = this.sampleWriter.series(owner, metric, instance, unit, nowMs, instrument);
+        this.made.push(known);
+      }
+      const why = mismatch(known, def);
+      if (why !== undefined) return [{ handle, why }];
+      this.series.set(handle, known);
+      return [];
+    });
+  }
+
+  private takeSamples({ handles, times, values }: Batch): void {
+    for (let index = 0; index < handles.length; index++) {
+      const series = this.series.get(handles[index] as number);
+      if (series) this.sampleWriter.record(series, times[index] as number, values[index] as number);
+    }
+    this.samples += handles.length;
+  }
+
+  private takeLogs(batch: Batch): void {
+    const logs = batch.logs.flatMap(({ resource: handle, ...log }): NewLog[] => {
+      const resource = this.resources.get(handle);
+      return resource ? [{ ...log, resourceId: resource.id }] : [];
+    });
+    this.logWriter.write(logs);
+    this.records += logs.length;
+  }
+
+  private takeEvent(event: ArrivedEvent, nowMs: number): void {
+    if (!firstSight(this.db, event.source, event.id, nowMs)) return;
+    insertChange(this.db, {
+      atMs: event.atMs ?? nowMs,
+      kind: event.kind,
+      componentId: nameResource(event.attributes, this.senders.book).componentId,
+      summary: event.summary,
+      by: event.by,
+      ticket: event.ticket,
+      detail: event.detail,
+    });
+    this.events++;
+  }
+
+  private takeSpans(batch: Batch, nowMs: number): void {
+    const spans = batch.spans.flatMap(({ resource: handle, ...span }): NewSpan[] => {
+      const resource = this.resources.get(handle);
+      return resource ? [{ ...span, resourceId: resource.id }] : [];
+    });
     this.spanWriter.write(spans);
     this.spans += spans.length;
     this.relate(nowMs);
-    for (const handle of new Set(handles)) {
-      const resource = this.senders.get(this.series.get(handle)?.resourceId ?? 0);
-      if (resource) touched.add(resource);
-    }
+  }
+
+  /** Notes whom a batch is from: who reports is there, and who speaks again after its end is met anew. */
+  private hear(batch: Batch, nowMs: number): void {
+    const heard = new Set<KnownResource | undefined>();
+    for (const { resource } of batch.logs) heard.add(this.resources.get(resource));
+    for (const { resource } of batch.spans) heard.add(this.resources.get(resource));
+    for (const handle of new Set(batch.handles)) heard.add(this.senders.get(this.series.get(handle)?.resourceId ?? 0));
     const unmet: KnownResource[] = [];
-    for (const resource of touched) {
+    for (const resource of heard) {
+      if (!resource) continue;
       if (this.reporters.heard(resource.attributes, resource.componentId, nowMs)) unmet.push(resource);
       if (nowMs - resource.touchedMs > 60_000) {
         touchResource(this.db, resource.id, nowMs);
@@ -199,7 +202,6 @@ export class BatchIngest {
     }
     // What ended and speaks again, or is on a host that was not known before.
     if (unmet.length) this.meet(unmet, nowMs);
-    return { refused };
   }
 
   /** Takes up what new senders tell of: hosts before the containers on them, so that one batch may tell of both. */
@@ -281,4 +283,13 @@ export class BatchIngest {
     forgetExemplars(this.db, spansBeforeMs);
     this.senders.forget(Math.min(logsBeforeMs, spansBeforeMs));
   }
+}
+
+/** Why samples of a definition cannot go on with a series that is kept, or undefined. */
+function mismatch(known: LiveSeries, { metric, unit, instrument }: SeriesDef): string | undefined {
+  if (known.unit !== unit)
+    return `${metric} was kept in “${known.unit}” before and now comes in “${unit}”. Give it another name, or keep the unit.`;
+  if (known.instrument !== instrument)
+    return `${metric} was kept as ${known.instrument} before and now comes as ${instrument}. Give it another name, or send it as before.`;
+  return undefined;
 }
