@@ -220,6 +220,13 @@ describe("Discover", () => {
     expect(sweepPage(db, { id: sweep, outcome: "new", page: 1 })?.findings).toEqual([]);
     expect(sweepPage(db, { id: 999_999, outcome: "", page: 0 })).toBeNull();
   });
+  it("hands forms over as plain data, which can go from thread to thread", () => {
+    const { forms } = sourcePage(db, { id: null } as unknown as Parameters<typeof sourcePage>[1]) as {
+      forms: unknown[];
+    };
+    expect(forms.length).toBeGreaterThan(0);
+    expect(structuredClone(forms)).toEqual(forms);
+  });
   it("never hands a credential to a form", () => {
     const page = sourcePage(db, { id: source() });
     expect(JSON.stringify(page)).not.toContain("sealed");

@@ -69,7 +69,7 @@ const formOf = (driver: SourceDriver, settings: object | undefined, pollSeconds:
   label: driver.label,
   about: driver.about,
   fields: fieldsOf(driver.settings, settings as Record<string, unknown>),
-  credential: driver.credential ?? null,
+  credential: driver.credential ? { label: driver.credential.label, help: driver.credential.help } : null,
   pollSeconds: pollSeconds ?? driver.pollSeconds ?? null,
   canSweep: driver.discover !== undefined,
 });
