@@ -15,7 +15,7 @@ const USAGE = `The Linux host agent of Holotaxis: measures this machine and its 
   --every SECONDS  how often, 15 if left out
   --name NAME      what this machine is called, its host name if left out
   --site SITE      where it stands
-  --token-file F   a file with the word the receiver asks for
+  --token-file F   a file with the token the receiver asks for
   --root DIR       where /proc and /sys are seen, / if left out; for running in a container
   --once           look twice, a second apart, write the report to the output and end`;
 

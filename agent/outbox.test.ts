@@ -30,7 +30,7 @@ function setUp(replies: Reply[], most = 5) {
 }
 
 describe("reports on their way", () => {
-  it("arrive in order, packed, with the word that is asked for", async () => {
+  it("arrive in order, packed, with the token that is asked for", async () => {
     const { outbox, sent, headers } = setUp([]);
     for (const one of [1, 2, 3]) outbox.put(one);
     await outbox.send();

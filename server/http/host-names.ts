@@ -54,6 +54,7 @@ export function isReceiverName(host: string | undefined, machine: string, public
   if (host === undefined) return false;
   const name = host.replace(/:\d+$/, "").toLowerCase();
   if (isIP(name.replace(/^\[|\]$/g, ""))) return true;
+  // Whole names only: anybody can have a domain that begins like ours.
   const known = ["localhost", machine, ...publicNames.map((one) => one.replace(/:\d+$/, ""))];
-  return known.some((one) => name === one.toLowerCase() || name.startsWith(`${one.toLowerCase()}.`));
+  return known.some((one) => name === one.toLowerCase());
 }

@@ -178,13 +178,20 @@ export class Ingest {
   /** Keeps what can be kept of one batch and answers it; what failed in it, if anything did. */
   private takeAlone({ id, batch }: { id: number; batch: Batch }): unknown {
     const refused: Receipt["refused"] = [];
-    const { refused: rejected, error } = keepWhatFits(batch, (part) =>
-      refused.push(...(this.commit([part])[0]?.refused ?? [])),
-    );
-    const problem = error === undefined ? undefined : storeProblem(error);
-    if (problem) this.reply({ kind: "failed", id, problem });
-    else this.reply({ kind: "kept", id, refused, rejected });
-    return error;
+    try {
+      const { refused: rejected, error } = keepWhatFits(
+        batch,
+        (part) => refused.push(...(this.commit([part])[0]?.refused ?? [])),
+        (fault) => storeProblem(fault) !== undefined,
+      );
+      this.reply({ kind: "kept", id, refused, rejected });
+      return error;
+    } catch (error) {
+      // The store takes nothing more; sent again, what was kept of the batch already may stand there twice.
+      const problem = storeProblem(error) ?? "Something went wrong on this side; send it again.";
+      this.reply({ kind: "failed", id, problem });
+      return error;
+    }
   }
 
   /** Tells senders when it is the store that takes nothing; false for other faults. */

@@ -68,6 +68,16 @@ describe("a batch with records that cannot be kept", () => {
     expect(refused).toBe(4000);
     expect(tries).toBeLessThan(200);
   });
+  it("is not cut further when the store takes nothing: that is not the records' fault", () => {
+    let tries = 0;
+    const full = new Error("the disk is full");
+    const keep = () => {
+      tries++;
+      throw full;
+    };
+    expect(() => keepWhatFits(batch(50, 0, 0), keep, (error) => error === full)).toThrow("the disk is full");
+    expect(tries).toBe(1);
+  });
   it("is refused where what it says of its senders cannot be kept", () => {
     const { refused, error } = keepWhatFits(batch(0, 0, 0), () => {
       throw new Error("no");

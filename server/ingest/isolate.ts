@@ -34,9 +34,14 @@ const MOST_TRIES = 64;
 /**
  * Keeps of a batch that cannot be kept whole what can be kept: it is halved until each record that fails stands alone.
  * @param keep makes a batch durable, or throws and leaves everything as it was
+ * @param isFinal whether an error is not the records' fault, so that trying further is of no use; it is thrown on
  * @returns how many records were refused, and the first reason
  */
-export function keepWhatFits(batch: Batch, keep: (part: Batch) => void): { refused: number; error: unknown } {
+export function keepWhatFits(
+  batch: Batch,
+  keep: (part: Batch) => void,
+  isFinal: (error: unknown) => boolean = () => false,
+): { refused: number; error: unknown } {
   let refused = 0;
   let first: unknown;
   let tries = 0;
@@ -46,6 +51,7 @@ export function keepWhatFits(batch: Batch, keep: (part: Batch) => void): { refus
     try {
       keep(partOf(batch, from, to));
     } catch (error) {
+      if (isFinal(error)) throw error;
       first ??= error;
       tries++;
       if (to - from <= 1 || tries >= MOST_TRIES) {

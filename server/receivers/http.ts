@@ -104,7 +104,7 @@ async function answer(
       throw new Refusal(
         401,
         16,
-        "Bring the word this receiver asks for: Authorization: Bearer, a space, and the word.",
+        "Present the token this receiver asks for: Authorization: Bearer, a space, and the token.",
       );
     const rejected = await take(request, json, channel);
     channel.figures.refused += rejected.count;

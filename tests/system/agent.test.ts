@@ -139,11 +139,11 @@ it("the agent's machine and its containers come under watch by themselves, and t
   expect(questions.incidents(reader, { fromMs: 0, toMs: Date.now(), state: "open" })).toHaveLength(1);
 });
 
-it("who does not bring the word is turned away with a sentence, and the agent says so", async () => {
+it("who does not present the token is turned away with a sentence, and the agent says so", async () => {
   const { root } = machine();
   const { said } = start(root);
   await until("the agent complains", () => said().includes("will not take a report (401): "));
-  expect(said()).toContain("Bring the word this receiver asks for");
+  expect(said()).toContain("Present the token this receiver asks for");
   expect(estate()).toEqual([]);
   const answer = await fetch(`${base}/v1/logs`, {
     method: "POST",
