@@ -1,9 +1,13 @@
 import { defineConfig } from "@playwright/test";
 
 const PORT = 7199;
+/** Cookies of Edo Brandsma-Quill, operator. */
+const SIGNED_IN = "test-results/signed-in.json";
 
 export default defineConfig({
   testDir: "tests/browser",
+  // Signs in once for all; what is about signing in begins without.
+  globalSetup: "./tests/browser/sign-in.ts",
   fullyParallel: false,
   workers: 1,
   timeout: 240_000,
@@ -12,6 +16,7 @@ export default defineConfig({
   reporter: process.env.PLAYWRIGHT_JSON_OUTPUT_NAME ? [["list"], ["json"]] : [["list"]],
   use: {
     baseURL: `http://127.0.0.1:${PORT}`,
+    storageState: SIGNED_IN,
     viewport: { width: 1280, height: 800 },
     actionTimeout: 15_000,
     screenshot: "only-on-failure",
@@ -31,7 +36,7 @@ export default defineConfig({
   webServer: {
     // The demo itself, begun anew, with a short past and a fast clock.
     command: `node scripts/demo.mjs --fresh --port ${PORT} --pace 6 --history P2D --now 2026-03-17T10:00:00Z --data test-results/demo --otlp-port 4329 --syslog-port 5529`,
-    url: `http://127.0.0.1:${PORT}/`,
+    url: `http://127.0.0.1:${PORT}/sign-in`,
     timeout: 300_000,
     reuseExistingServer: false,
     stdout: "pipe",

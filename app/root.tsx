@@ -8,7 +8,17 @@ import InitColorSchemeScript from "@mui/material/InitColorSchemeScript";
 import { ThemeProvider } from "@mui/material/styles";
 import { SnackbarProvider } from "notistack";
 import { useState, type ReactNode } from "react";
-import { Links, Meta, Outlet, Scripts, ScrollRestoration, useNavigation, useRouteLoaderData } from "react-router";
+import {
+  Links,
+  Meta,
+  Outlet,
+  redirect,
+  Scripts,
+  ScrollRestoration,
+  useNavigation,
+  useRouteLoaderData,
+} from "react-router";
+import { signInAddress } from "#core/people/entrance";
 import { parseDurationMs } from "#core/time/windows";
 import type { Route } from "./+types/root";
 import { useInnerLinks } from "./shell/inner-links";
@@ -19,8 +29,9 @@ import { Palette } from "./shell/Palette";
 import { Ribbon, RIBBON_SPANS } from "./shell/Ribbon";
 import { TopBar } from "./shell/TopBar";
 import { TrayProvider, useTray } from "./shell/tray";
-import { whoIs } from "./shell/who.server";
+import { useShell } from "./shell/window";
 import { windowOf } from "./shell/window.server";
+import type { Principal } from "#server/people/principal";
 import { makeStyleCache } from "./theme/emotion";
 import { sheetAddress } from "./theme/sheet.server";
 import { theme } from "./theme/theme";
@@ -36,31 +47,46 @@ const RIBBON_STEPS = 240;
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   takeCatalogue(context.catalogue);
+  const page = { nonce: context.nonce, sheet: sheetAddress, catalogue: context.catalogue };
+  const { pathname, search } = new URL(request.url);
+  if (!context.who) {
+    // Every page but these takes signing in; those that ask nothing of the store too.
+    if (!OPEN_PAGES.has(pathname)) throw redirect(signInAddress(pathname + search));
+    return { ...page, who: null };
+  }
+  const { who, shell } = await shellOf(request, context, context.who);
+  return { ...page, ...shell, who };
+}
+
+/** Pages that show themselves to anybody. */
+const OPEN_PAGES: ReadonlySet<string> = new Set(["/sign-in", "/join"]);
+
+/** What the frame of every page shows: clock, window, ribbon, tray, who. */
+async function shellOf(request: Request, context: Route.LoaderArgs["context"], person: Principal) {
   const nowMs = context.now();
   const window = windowOf(request, nowMs);
   const asked = new URL(request.url).searchParams.get("span");
   const span = RIBBON_SPANS.find((one) => one.value === asked)?.value ?? "P1D";
   const spanMs = parseDurationMs(span) as number;
-  const who = await whoIs(request);
   // Looking further back than the ribbon reaches moves the ribbon there.
   const toMs = window.fromMs < nowMs - spanMs ? Math.min(nowMs, window.toMs + spanMs / 4) : nowMs;
   const fromMs = toMs - spanMs;
   const [ribbon, tray] = await Promise.all([
     context.ask("ribbon", { fromMs, toMs, steps: RIBBON_STEPS }),
-    context.ask("tray", { by: who, nowMs }),
+    context.ask("tray", { by: person.name, nowMs }),
   ]);
+  const { name, role, rights, via } = person;
   return {
-    window,
-    span,
-    who,
-    tray,
-    ribbon: { ...ribbon, fromMs, toMs },
-    pace: context.pace,
-    clockSet: context.clockSet,
-    hasDrills: context.hasDrills,
-    nonce: context.nonce,
-    sheet: sheetAddress,
-    catalogue: context.catalogue,
+    who: { name, role, rights, via },
+    shell: {
+      window,
+      span,
+      tray,
+      ribbon: { ...ribbon, fromMs, toMs },
+      pace: context.pace,
+      clockSet: context.clockSet,
+      hasDrills: context.hasDrills,
+    },
   };
 }
 
@@ -101,6 +127,12 @@ export function Layout({ children }: { children: ReactNode }) {
 
 export default function App({ loaderData }: Route.ComponentProps) {
   takeCatalogue(loaderData.catalogue);
+  if (!loaderData.who)
+    return (
+      <Styled>
+        <Outlet />
+      </Styled>
+    );
   return (
     <Styled>
       <SnackbarProvider maxSnack={3} autoHideDuration={3500} anchorOrigin={{ vertical: "bottom", horizontal: "left" }}>
@@ -121,10 +153,9 @@ function Frame() {
   useInnerLinks();
   const { problem: storeProblem } = useLive();
   const navigation = useNavigation();
-  const data = useRouteLoaderData<typeof loader>("root");
+  const data = useShell();
   useFrameKeys({ palette: () => setPalette(true), help: () => setKeys(true), tray: () => tray.setOpen(!tray.open) });
-  const problem = data?.window.problem ?? null;
-  const live = data?.window.live ?? true;
+  const { problem, live } = data.window;
   return (
     <>
       <div className={live ? "hx-frame" : "hx-frame hx-past"}>

@@ -5,10 +5,11 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { pathToFileURL } from "node:url";
 import { buildIfStale, install, root } from "./prepare.mjs";
+import { signIn } from "./sign-in.mjs";
 
 install();
 await buildIfStale();
-const { measurePages, timed } = await import("../bench/pages.mjs");
+const { headers, measurePages, timed } = await import("../bench/pages.mjs");
 const { build } = await import("esbuild");
 const parts = join(root, "build", "run", "bench.js");
 await build({
@@ -72,6 +73,8 @@ async function startDemo(args, port) {
   for (;;) {
     if (child.exitCode !== null) throw new Error("The demo did not start; is another one running?");
     try {
+      // The first page that says something of the estate: signed in.
+      headers.cookie = await signIn(base);
       await timed(`${base}/`);
       break;
     } catch {
@@ -212,11 +215,12 @@ async function measureLargeEstate(bare) {
   );
   const { total } = {
     total:
-      (await (await fetch(`${large.base}/estate`)).text()).match(/<h1[^>]*>(?:<[^>]*>)*([\d,]+) components/)?.[1] ??
-      "?",
+      (await (await fetch(`${large.base}/estate`, { headers })).text()).match(
+        /<h1[^>]*>(?:<[^>]*>)*([\d,]+) components/,
+      )?.[1] ?? "?",
   };
   process.stdout.write(`estate of ${total} components:\n`);
-  const found = await (await fetch(`${large.base}/find?q=nq-mfx-parse-01`)).json();
+  const found = await (await fetch(`${large.base}/find?q=nq-mfx-parse-01`, { headers })).json();
   const pages = {
     Watch: "/",
     Discover: "/discover",

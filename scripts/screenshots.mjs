@@ -4,6 +4,7 @@ import { mkdirSync, mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { buildIfStale, install, root } from "./prepare.mjs";
+import { signInBrowser } from "./sign-in.mjs";
 
 install();
 await buildIfStale();
@@ -52,7 +53,8 @@ try {
     if (demo.exitCode !== null) throw new Error("The demo did not start.");
     await sleep(500);
   }
-  const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
+  const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+  const page = await context.newPage();
   const shoot = async (name) => {
     await page.getByRole("heading", { level: 1 }).waitFor();
     await page.evaluate(() => document.fonts.ready);
@@ -63,11 +65,8 @@ try {
     await page.goto(base + path);
     await shoot(name);
   };
-  await page.goto(base);
-  await page.getByRole("button", { name: "Analyst on shift" }).click();
-  await page.getByLabel("Name").fill("Ilse Marrow");
-  await page.getByRole("button", { name: "Save" }).click();
-  await page.getByRole("button", { name: "Ilse Marrow" }).waitFor();
+  await take("/sign-in", "sign-in");
+  await signInBrowser(context, base, "Edo Brandsma-Quill");
   await take("/", "watch");
   await page.goto(`${base}/discover`);
   await page.getByRole("button", { name: "Sweep North Quay now" }).click();
@@ -111,6 +110,9 @@ try {
   await take("/?from=2026-03-17T12:00:00Z&to=2026-03-17T13:00:00Z", "watch-past");
   await page.getByRole("button", { name: "Night theme" }).click();
   await take("/map?site=South+Quay", "map-night");
+  await page.getByRole("button", { name: "Day theme" }).click();
+  await signInBrowser(context, base, "Sunniva Okafor");
+  await take("/setup/people", "people");
 } finally {
   await browser.close();
   const gone = new Promise((done) => demo.once("exit", done));

@@ -6,4 +6,6 @@ export type LiveEvent =
   | { topic: "sweep"; id: number; state: string }
   | { topic: "run"; id: number }
   | { topic: "estate"; atMs: number }
-  | { topic: "problem"; message: string | null };
+  | { topic: "problem"; message: string | null }
+  /** Sessions, roles or tokens changed: for the server's own threads, never sent to a page. */
+  | { topic: "people" };

@@ -9,6 +9,7 @@ import { readClock } from "#core/time/clock";
 import { DAY_MS, parseDurationMs, parseInstant } from "#core/time/windows";
 import { readOptions, USAGE } from "./options";
 import { makeApp } from "./http/app";
+import { Door } from "./http/door";
 import { HostNames } from "./http/host-names";
 import { kitCatalogue } from "./kits/kits";
 import { LiveUpdates } from "./http/live";
@@ -116,11 +117,28 @@ await new Promise<void>((done) => {
   server.listen(port, settings.host, done);
 });
 
+const door = new Door(
+  {
+    look: (hash, machineMs) => readers.run({ name: "holder", asked: { hash, machineMs } }),
+    tellSeen: (sessions, tokens) =>
+      void engine
+        .tell("seenPeople", sessions, tokens)
+        .catch((error: unknown) => log.error({ err: error }, "sessions not kept")),
+    machineNow: () => Date.now(),
+  },
+  port,
+  false,
+  false,
+);
 const thread = (name: string) => new URL(`./${name}.js`, import.meta.url);
 const engine = new EngineClient(
   thread("engine-thread"),
   settings,
-  (event) => live.send(event),
+  (event) => {
+    if (event.topic !== "people") return live.send(event);
+    door.forget();
+    void live.recheck();
+  },
   (text) => {
     progress = `First start: ${text}.`;
     process.stdout.write(`  ${text}\n`);
@@ -162,12 +180,16 @@ const app = await makeApp({
   log,
   live,
   hostNames,
-  holotaxis: {
+  parts: {
     ask: (name, asked) => readers.run({ name, asked }),
-    command: engine.command,
-    tell: engine.tell,
+    engine,
     runSql: workbench.run,
+    door,
+    isDemo: settings.standins !== undefined,
+  },
+  holotaxis: {
     now,
+    isDemo: settings.standins !== undefined,
     catalogue: kitCatalogue(settings.root),
     pace: settings.clock.pace,
     clockSet: settings.clockSet,
@@ -180,6 +202,11 @@ server.off("request", stillPreparing);
 server.on("request", app);
 server.requestTimeout = 30_000;
 server.headersTimeout = 10_000;
+const firstLink = await engine.tell("firstLink");
+if (firstLink !== undefined)
+  process.stdout.write(
+    `\nNobody can sign in yet. The first administrator makes an account here, once, within a day:\n  http://${settings.publicNames[0] ?? `${settings.host}:${port}`}/join?code=${firstLink}\n\n`,
+  );
 process.stdout.write(`ready after ${((Date.now() - started) / 1000).toFixed(1)} s\n`);
 process.send?.({ ready: true });
 
@@ -190,6 +217,7 @@ async function leave(): Promise<void> {
   server.close();
   live.close();
   server.closeIdleConnections();
+  door.close();
   await readers.close({ force: true }).catch(() => undefined);
   workbench.close();
   await receivers.close();

@@ -1,6 +1,7 @@
 import { join } from "node:path";
 import { z } from "zod";
 import { hasKind, ICONS, STRATA } from "#core/catalogue/kinds";
+import { ROLE_IDS } from "#core/people/rights";
 import { runbookSchema } from "#core/repair/runbook";
 import type { ClockSetting } from "#core/time/clock";
 
@@ -94,6 +95,17 @@ export const setupSchema = z.strictObject({
   sources: z.array(z.looseObject({})).max(200),
   services: z.array(serviceSchema).max(500),
   endpoints: z.array(endpointSchema).max(500).default([]),
+  /** Made-up people of a demonstration, signed in by one click; a real estate takes none from a file. */
+  people: z
+    .array(
+      z.strictObject({
+        name: z.string().trim().min(2).max(60),
+        role: z.enum(ROLE_IDS),
+        remark: z.string().max(120).default(""),
+      }),
+    )
+    .max(20)
+    .default([]),
 });
 export type SetupFile = z.infer<typeof setupSchema>;
 

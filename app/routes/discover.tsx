@@ -23,7 +23,7 @@ const schema = z.object({ sourceId: z.coerce.number().int().min(1) });
 export async function action({ request, context }: Route.ActionArgs) {
   const form = readForm(await request.formData(), schema);
   if (!form.ok) return form.refusal;
-  const started = await act(context, request, "sweep.start", { sourceId: form.value.sourceId, wait: false });
+  const started = await act(context, "sweep.start", { sourceId: form.value.sourceId, wait: false });
   return started.ok ? redirect(`/discover/sweeps/${started.value}`) : started.refusal;
 }
 

@@ -31,16 +31,16 @@ export async function action({ request, context }: Route.ActionArgs) {
       const { kind, title, detail, address, fromMs, toMs } = value;
       const incidentId = value.incidentId === "" ? null : value.incidentId;
       const input = { incidentId, kind, title, detail, address, fromMs, toMs };
-      const done = await act(context, request, "evidence.pin", input);
+      const done = await act(context, "evidence.pin", input);
       if (!done.ok) return done.refusal;
       return said(incidentId === null ? "Pinned to the evidence tray." : `Pinned to incident ${incidentId}.`);
     }
     case "attach": {
-      const done = await act(context, request, "evidence.attach", { incidentId: value.incidentId });
+      const done = await act(context, "evidence.attach", { incidentId: value.incidentId });
       return done.ok ? said(`${done.value} attached to incident ${value.incidentId}.`) : done.refusal;
     }
     case "remove": {
-      const done = await act(context, request, "evidence.remove", { id: value.id });
+      const done = await act(context, "evidence.remove", { id: value.id });
       return done.ok ? said("Removed.") : done.refusal;
     }
   }

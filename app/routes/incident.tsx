@@ -19,6 +19,7 @@ import { Timeline } from "../ui/incident/Timeline";
 import { TopProcesses } from "../ui/incident/TopProcesses";
 import { Guests } from "../ui/Guests";
 import { PageHead, Problem } from "../ui/Page";
+import { RightButton } from "../ui/RightButton";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `${loaderData?.incident.title ?? "Incident"} · Holotaxis` },
@@ -47,10 +48,10 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   const { value } = form;
   const done =
     value.intent === "take"
-      ? await act(context, request, "incident.take", { id })
+      ? await act(context, "incident.take", { id })
       : value.intent === "note"
-        ? await act(context, request, "incident.note", { id, text: value.text })
-        : await act(context, request, "alarm.acknowledge", { id: value.alarmId });
+        ? await act(context, "incident.note", { id, text: value.text })
+        : await act(context, "alarm.acknowledge", { id: value.alarmId });
   return done.ok ? { ok: true as const } : done.refusal;
 }
 
@@ -68,9 +69,9 @@ export default function Incident({ loaderData: page, actionData }: Route.Compone
           <>
             {page.isOpen && !incident.taken_by ? (
               <Form method="post">
-                <Button type="submit" name="intent" value="take" variant="outlined">
+                <RightButton right="respond" type="submit" name="intent" value="take" variant="outlined">
                   Take
-                </Button>
+                </RightButton>
               </Form>
             ) : null}
             {page.isOpen && first ? (

@@ -1,5 +1,4 @@
 import PushPinOutlined from "@mui/icons-material/PushPinOutlined";
-import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useSearchParams } from "react-router";
@@ -11,6 +10,7 @@ import { useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { PageHead } from "../ui/Page";
 import { StrataMap } from "../ui/map/StrataMap";
+import { RightButton } from "../ui/RightButton";
 
 export const meta: Route.MetaFunction = () => [{ title: "Map · Holotaxis" }];
 
@@ -99,7 +99,8 @@ export default function MapPage({ loaderData: { map, asked } }: Route.ComponentP
                 </MenuItem>
               ))}
             </TextField>
-            <Button
+            <RightButton
+              right="respond"
               variant="outlined"
               startIcon={<PushPinOutlined />}
               onClick={() =>
@@ -107,7 +108,7 @@ export default function MapPage({ loaderData: { map, asked } }: Route.ComponentP
               }
             >
               Pin
-            </Button>
+            </RightButton>
           </>
         }
       />

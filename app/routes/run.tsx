@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { Form } from "react-router";
@@ -11,6 +10,7 @@ import { MONO } from "../theme/theme";
 import { KeepLink } from "../ui/KeepLink";
 import { PageHead, Section } from "../ui/Page";
 import { RunStateWord } from "../ui/RunState";
+import { RightButton } from "../ui/RightButton";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `Run ${loaderData?.run.id ?? ""} · Holotaxis` }];
 
@@ -20,8 +20,8 @@ export async function loader({ params, context }: Route.LoaderArgs) {
   return page;
 }
 
-export async function action({ request, params, context }: Route.ActionArgs) {
-  const done = await act(context, request, "run.stop", { id: idFrom(params.id, "run") });
+export async function action({ params, context }: Route.ActionArgs) {
+  const done = await act(context, "run.stop", { id: idFrom(params.id, "run") });
   return done.ok ? { ok: done.value } : done.refusal;
 }
 
@@ -43,9 +43,9 @@ export default function Run({ loaderData: { run, steps, incident } }: Route.Comp
         actions={
           running ? (
             <Form method="post">
-              <Button type="submit" variant="outlined" color="error">
+              <RightButton right="repair" type="submit" variant="outlined" color="error">
                 Stop run
-              </Button>
+              </RightButton>
             </Form>
           ) : null
         }

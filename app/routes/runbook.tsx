@@ -1,6 +1,5 @@
 import Autocomplete from "@mui/material/Autocomplete";
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
@@ -13,6 +12,7 @@ import type { Route } from "./+types/runbook";
 import { act, idFrom, missing, readForm } from "../shell/answers.server";
 import { KeepLink } from "../ui/KeepLink";
 import { PageHead, Problem, Section } from "../ui/Page";
+import { RightButton } from "../ui/RightButton";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `${loaderData?.runbook.name ?? "Runbook"} · Holotaxis` },
@@ -40,7 +40,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
       name.startsWith("arg.") ? [[name.slice(4), String(value).trim()]] : [],
     ),
   );
-  const started = await act(context, request, "run.start", {
+  const started = await act(context, "run.start", {
     runbookId: idFrom(params.id, "runbook"),
     componentId: target,
     incidentId: incident === "" ? null : incident,
@@ -130,9 +130,9 @@ export default function RunbookPage({ loaderData: { runbook, targets }, actionDa
                 The run is linked to <KeepLink to={`/incidents/${incident}`}>incident {incident}</KeepLink>.
               </Typography>
             ) : null}
-            <Button type="submit" variant="contained" disabled={busy}>
+            <RightButton right="repair" type="submit" variant="contained" disabled={busy}>
               Start run
-            </Button>
+            </RightButton>
             <Typography variant="caption" sx={{ color: "text.secondary" }}>
               Commands go over SSH to the target. What you fill in reaches them as single words; a shell never expands
               it.

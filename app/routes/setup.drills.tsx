@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { Form, useNavigation } from "react-router";
 import { z } from "zod";
@@ -8,6 +7,7 @@ import type { Route } from "./+types/setup.drills";
 import { act, readForm } from "../shell/answers.server";
 import { useShell } from "../shell/window";
 import { Empty, PageHead, Problem, Section } from "../ui/Page";
+import { RightButton } from "../ui/RightButton";
 
 export const meta: Route.MetaFunction = () => [{ title: "Drills · Holotaxis" }];
 
@@ -21,7 +21,7 @@ const schema = z.object({ id: z.string().min(1).max(60), intent: z.enum(["start"
 export async function action({ request, context }: Route.ActionArgs) {
   const form = readForm(await request.formData(), schema);
   if (!form.ok) return form.refusal;
-  const done = await act(context, request, "drill.act", { id: form.value.id, action: form.value.intent });
+  const done = await act(context, "drill.act", { id: form.value.id, action: form.value.intent });
   return done.ok ? { ok: true as const } : done.refusal;
 }
 
@@ -48,7 +48,8 @@ export default function Drills({ loaderData: { drills, reachable }, actionData }
             aside={
               <Form method="post">
                 <input type="hidden" name="id" value={drill.id} />
-                <Button
+                <RightButton
+                  right="respond"
                   type="submit"
                   name="intent"
                   value={drill.activeSinceMs === undefined ? "start" : "stop"}
@@ -57,7 +58,7 @@ export default function Drills({ loaderData: { drills, reachable }, actionData }
                   aria-label={`${drill.activeSinceMs === undefined ? "Start" : "End"}: ${drill.title}`}
                 >
                   {drill.activeSinceMs === undefined ? "Start" : "End"}
-                </Button>
+                </RightButton>
               </Form>
             }
           >

@@ -27,7 +27,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     return { preview, over: spokenDuration(toMs - fromMs) };
   }
   const id = params.id === "new" ? {} : { id: idFrom(params.id, "rule") };
-  const saved = await act(context, request, "rule.save", { ...id, fields });
+  const saved = await act(context, "rule.save", { ...id, fields });
   return saved.ok ? redirect("/setup/rules") : saved.refusal;
 }
 

@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import { useState } from "react";
 import { Form } from "react-router";
@@ -16,6 +15,7 @@ import { AgentHosts } from "../ui/ingest/AgentHosts";
 import { RetentionForm } from "../ui/ingest/RetentionForm";
 import { ScrapedEndpoints } from "../ui/ingest/ScrapedEndpoints";
 import { RuleForm, Senders } from "../ui/ingest/Senders";
+import { RightButton } from "../ui/RightButton";
 
 export const meta: Route.MetaFunction = () => [{ title: "Ingest · Holotaxis" }];
 
@@ -70,16 +70,16 @@ export async function action({ request, context }: Route.ActionArgs) {
     switch (value.what) {
       case "rule": {
         const { attribute, pattern, componentId } = value;
-        return act(context, request, "matching-rule.save", { attribute, pattern, componentId });
+        return act(context, "matching-rule.save", { attribute, pattern, componentId });
       }
       case "remove":
-        return act(context, request, "matching-rule.remove", { id: value.id });
+        return act(context, "matching-rule.remove", { id: value.id });
       case "endpoint":
-        return act(context, request, "endpoint.save", { url: value.url, everySeconds: value.everySeconds });
+        return act(context, "endpoint.save", { url: value.url, everySeconds: value.everySeconds });
       case "removeEndpoint":
-        return act(context, request, "endpoint.remove", { id: value.id });
+        return act(context, "endpoint.remove", { id: value.id });
       default:
-        return act(context, request, "retention.save", {
+        return act(context, "retention.save", {
           rawMs: value.raw * DAY_MS,
           fiveMinutesMs: value.fiveMinutes * DAY_MS,
           hourMs: value.hour * DAY_MS,
@@ -209,13 +209,14 @@ function MatchingRules({ rules }: { rules: Data["rules"] }) {
               <Form method="post">
                 <input type="hidden" name="what" value="remove" />
                 <input type="hidden" name="id" value={rule.id} />
-                <Button
+                <RightButton
+                  right="configure"
                   type="submit"
                   color="error"
                   aria-label={`Remove the rule for ${rule.attribute} ${rule.pattern}`}
                 >
                   Remove
-                </Button>
+                </RightButton>
               </Form>
             </td>
           </tr>

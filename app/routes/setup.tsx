@@ -1,5 +1,6 @@
 import Box from "@mui/material/Box";
 import { NavLink, Outlet } from "react-router";
+import { whyNotMe, type Right } from "#core/people/rights";
 import { useKeep, useShell } from "../shell/window";
 
 const PARTS = [
@@ -7,13 +8,15 @@ const PARTS = [
   { to: "/setup/services", label: "Services" },
   { to: "/setup/signals", label: "Ingest" },
   { to: "/setup/rules", label: "Rules" },
-  { to: "/setup/audit", label: "Audit log" },
+  { to: "/setup/people", label: "People", right: "administer" },
+  { to: "/setup/tokens", label: "Tokens", right: "administer" },
+  { to: "/setup/audit", label: "Audit log", right: "administer" },
   { to: "/setup/drills", label: "Drills" },
-] as const;
+] as const satisfies readonly { to: string; label: string; right?: Right }[];
 
 export default function Setup() {
   const keep = useKeep();
-  const { hasDrills } = useShell();
+  const { hasDrills, who } = useShell();
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "150px minmax(0, 1fr)", gap: 2 }}>
       <Box component="nav" aria-label="Parts of Setup" sx={{ display: "flex", flexDirection: "column", gap: 0.25 }}>
@@ -35,6 +38,12 @@ export default function Setup() {
             }}
           >
             {part.label}
+            {"right" in part && whyNotMe(who.rights, part.right) !== undefined ? (
+              <span className="hx-caption" title={whyNotMe(who.rights, part.right)}>
+                {" "}
+                (administrators)
+              </span>
+            ) : null}
           </Box>
         ))}
       </Box>

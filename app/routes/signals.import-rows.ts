@@ -30,7 +30,7 @@ export async function action({ request, context }: Route.ActionArgs) {
       problem: "Part of the file could not be imported: its format is wrong. Reload the page and try again.",
     };
   const { file, componentId, series } = parsed.data;
-  const kept = await act(context, request, "samples.import", {
+  const kept = await act(context, "samples.import", {
     file,
     componentId,
     series: series.map((one) => ({ ...one, values: one.values.map((value) => value ?? Number.NaN) })),

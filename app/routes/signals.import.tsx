@@ -11,6 +11,7 @@ import { FirstRows } from "../ui/import/FirstRows";
 import { ImportState, Reasons } from "../ui/import/ImportState";
 import { Mapping } from "../ui/import/Mapping";
 import { PageHead, Problem, Section } from "../ui/Page";
+import { RightButton } from "../ui/RightButton";
 
 export const meta = () => [{ title: "Import · Holotaxis" }];
 
@@ -159,13 +160,14 @@ function Actions({ work, mapping }: { work: ImportWork; mapping: CsvMapping }) {
           Stop
         </Button>
       ) : null}
-      <Button
+      <RightButton
+        right="configure"
         variant="contained"
         disabled={busy || !shown || shown.samples === 0 || !mapping.unit.trim()}
         onClick={work.start}
       >
         Import
-      </Button>
+      </RightButton>
     </Stack>
   );
 }

@@ -19,6 +19,7 @@ import { EXAMPLES, SavedQueries } from "../ui/sql/SavedQueries";
 import { SqlEditor } from "../ui/sql/SqlEditor";
 import { SqlResult } from "../ui/sql/SqlResult";
 import { TableList } from "../ui/sql/TableList";
+import { RightButton } from "../ui/RightButton";
 
 export const meta: Route.MetaFunction = () => [{ title: "SQL · Holotaxis" }];
 
@@ -44,8 +45,8 @@ export async function action({ request, context }: Route.ActionArgs) {
   const { value } = form;
   const done =
     value.what === "save"
-      ? await act(context, request, "query.save", { name: value.name, sql: value.sql })
-      : await act(context, request, "query.remove", { id: value.id });
+      ? await act(context, "query.save", { name: value.name, sql: value.sql })
+      : await act(context, "query.remove", { id: value.id });
   return done.ok ? { ok: true as const } : done.refusal;
 }
 
@@ -151,9 +152,9 @@ function SaveForm({ sql }: { sql: string }) {
       <input type="hidden" name="sql" value={sql} />
       <Stack direction="row" sx={{ gap: 1 }}>
         <TextField name="name" label="Save as" sx={{ width: 320 }} slotProps={{ htmlInput: { maxLength: 80 } }} />
-        <Button type="submit" variant="outlined">
+        <RightButton right="respond" type="submit" variant="outlined">
           Save
-        </Button>
+        </RightButton>
       </Stack>
     </Form>
   );

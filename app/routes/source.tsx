@@ -22,13 +22,13 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   const { intent, ...fields } = Object.fromEntries(await request.clone().formData());
   const input = { ...(params.id === "new" ? {} : { id: idFrom(params.id, "source") }), fields };
   if (intent === "test") {
-    const checked = await act(context, request, "source.check", input);
+    const checked = await act(context, "source.check", input);
     return checked.ok ? { checked: checked.value } : checked.refusal;
   }
-  const saved = await act(context, request, "source.save", input);
+  const saved = await act(context, "source.save", input);
   if (!saved.ok) return saved.refusal;
   if (intent !== "save-and-sweep") return redirect("/discover");
-  const started = await act(context, request, "sweep.start", { sourceId: saved.value, wait: false });
+  const started = await act(context, "sweep.start", { sourceId: saved.value, wait: false });
   return started.ok ? redirect(`/discover/sweeps/${started.value}`) : started.refusal;
 }
 

@@ -13,6 +13,7 @@ import { KeepLink } from "../ui/KeepLink";
 import { OUTCOME_ORDER, OUTCOMES } from "../ui/Outcome";
 import { Empty, Fact, PageHead, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
+import { RightButton } from "../ui/RightButton";
 
 export const meta: Route.MetaFunction = () => [{ title: "Sweep · Holotaxis" }];
 
@@ -27,8 +28,8 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
   return { ...found, outcome, page };
 }
 
-export async function action({ request, params, context }: Route.ActionArgs) {
-  const done = await act(context, request, "sweep.stop", { id: idFrom(params.id, "sweep") });
+export async function action({ params, context }: Route.ActionArgs) {
+  const done = await act(context, "sweep.stop", { id: idFrom(params.id, "sweep") });
   if (!done.ok) return done.refusal;
   return { ok: true };
 }
@@ -59,9 +60,9 @@ export default function Sweep({ loaderData: page }: Route.ComponentProps) {
         actions={
           running ? (
             <Form method="post">
-              <Button type="submit" variant="outlined" color="error">
+              <RightButton right="configure" type="submit" variant="outlined" color="error">
                 Stop sweep
-              </Button>
+              </RightButton>
             </Form>
           ) : (
             <Button component={RouterLink} to={keep("/discover")} variant="outlined">

@@ -3,32 +3,17 @@ import KeyboardOutlined from "@mui/icons-material/KeyboardOutlined";
 import LightModeOutlined from "@mui/icons-material/LightModeOutlined";
 import PushPinOutlined from "@mui/icons-material/PushPinOutlined";
 import SearchOutlined from "@mui/icons-material/SearchOutlined";
-import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
-import Popover from "@mui/material/Popover";
-import TextField from "@mui/material/TextField";
-import Typography from "@mui/material/Typography";
 import { useColorScheme } from "@mui/material/styles";
 import { useEffect, useState } from "react";
-import { useFetcher, useLocation } from "react-router";
+import { useLocation } from "react-router";
 import { clockTime } from "#core/time/windows";
+import { Mark } from "../ui/Mark";
 import { useMounted } from "../ui/mounted";
 import { PlainButton } from "../ui/PlainButton";
 import { useLive } from "./live";
 import { PLACES } from "./places";
 import { useTray } from "./tray";
 import { useKeep, useShell } from "./window";
-
-/** The mark of the product: three strata, shifted as layers of a map. */
-function Mark() {
-  return (
-    <svg width="24" height="20" viewBox="0 0 24 20" aria-hidden="true">
-      <path d="M6 3 H22" stroke="currentColor" strokeWidth="3" />
-      <path d="M2 10 H15" stroke="currentColor" strokeWidth="3" opacity="0.75" />
-      <path d="M9 17 H24" stroke="currentColor" strokeWidth="3" opacity="0.5" />
-    </svg>
-  );
-}
 
 export function TopBar({ onFind, onKeys }: { onFind: () => void; onKeys: () => void }) {
   const shell = useShell();
@@ -120,61 +105,13 @@ function ThemeSwitch() {
   );
 }
 
-/** Whose name stands on what is done here. */
+/** Who is signed in: a link to their account, where they sign out too. */
 function Who() {
   const { who } = useShell();
-  const fetcher = useFetcher<{ ok: boolean; problem?: string }>();
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  useEffect(() => {
-    if (fetcher.state === "idle" && fetcher.data?.ok) setAnchor(null);
-  }, [fetcher.state, fetcher.data]);
+  const keep = useKeep();
   return (
-    <>
-      <PlainButton className="hx-who" onClick={(event) => setAnchor(event.currentTarget)}>
-        {who}
-      </PlainButton>
-      {anchor ? <WhoForm who={who} anchor={anchor} fetcher={fetcher} onClose={() => setAnchor(null)} /> : null}
-    </>
-  );
-}
-
-function WhoForm({
-  who,
-  anchor,
-  fetcher,
-  onClose,
-}: {
-  who: string;
-  anchor: HTMLElement;
-  fetcher: ReturnType<typeof useFetcher<{ ok: boolean; problem?: string }>>;
-  onClose: () => void;
-}) {
-  return (
-    <Popover
-      open
-      anchorEl={anchor}
-      onClose={onClose}
-      anchorOrigin={{ vertical: "bottom", horizontal: "right" }}
-      transformOrigin={{ vertical: "top", horizontal: "right" }}
-    >
-      <Box component={fetcher.Form} method="post" action="/who" sx={{ p: 2, width: 280 }}>
-        <Typography variant="body2" sx={{ mb: 1 }}>
-          Your name is recorded on what you do in this browser.
-        </Typography>
-        <TextField
-          name="name"
-          label="Name"
-          defaultValue={who}
-          fullWidth
-          autoFocus
-          error={fetcher.data?.ok === false}
-          helperText={fetcher.data?.problem}
-          slotProps={{ htmlInput: { maxLength: 60 } }}
-        />
-        <Button type="submit" variant="contained" sx={{ mt: 1 }}>
-          Save
-        </Button>
-      </Box>
-    </Popover>
+    <a className="hx-link hx-who" href={keep("/account")} title={`${who.name}: my account`}>
+      {who.name}
+    </a>
   );
 }

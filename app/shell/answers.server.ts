@@ -2,7 +2,6 @@ import { data, type AppLoadContext } from "react-router";
 import type { z } from "zod";
 import type { CommandInput, CommandName, CommandOutput } from "#server/commands/registry";
 import type { PersonError } from "#server/store/database";
-import { principalOf } from "./who.server";
 
 /** What an action answers when a person has to put something right. */
 export interface Refusal {
@@ -28,20 +27,25 @@ export function readForm<Schema extends z.ZodType>(
   return { ok: false, refusal: refuse(Object.values(fields)[0] ?? "Something in the form is not right.", fields) };
 }
 
-/** Has a command carried out for whoever sent a request; where it is refused, the sentences come back as a refusal. */
-export async function act<Name extends CommandName>(
-  context: Pick<AppLoadContext, "command">,
-  request: Request,
-  name: Name,
-  input: CommandInput<Name>,
-): Promise<{ ok: true; value: CommandOutput<Name> } | { ok: false; refusal: ReturnType<typeof refuse> }> {
+/** Does something that may be refused with a sentence; then the sentence comes back as a refusal. */
+export async function attempt<T>(
+  work: () => Promise<T>,
+): Promise<{ ok: true; value: T } | { ok: false; refusal: ReturnType<typeof refuse> }> {
   try {
-    return { ok: true, value: await context.command(await principalOf(request), name, input) };
+    return { ok: true, value: await work() };
   } catch (error) {
     if (!(error instanceof Error) || error.name !== "PersonError") throw error;
     return { ok: false, refusal: refuse(error.message, (error as PersonError).fields) };
   }
 }
+
+/** Has a command carried out for whoever asks; where it is refused, the sentences come back as a refusal. */
+export const act = <Name extends CommandName>(
+  context: Pick<AppLoadContext, "command">,
+  name: Name,
+  input: CommandInput<Name>,
+): Promise<{ ok: true; value: CommandOutput<Name> } | { ok: false; refusal: ReturnType<typeof refuse> }> =>
+  attempt(() => context.command(name, input));
 
 /** A number from an address, or a 404 with a sentence. */
 export function idFrom(text: string | undefined, what: string): number {

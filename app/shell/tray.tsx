@@ -15,6 +15,7 @@ import { createContext, useCallback, useContext, useEffect, useState, type React
 import { Link as RouterLink, useFetcher, useLocation } from "react-router";
 import { clockTime, dayAndTime } from "#core/time/windows";
 import { useShell } from "./window";
+import { useWhyNot } from "../ui/RightButton";
 
 export interface Pin {
   kind: "chart" | "map";
@@ -49,8 +50,10 @@ export function TrayProvider({ children }: { children: ReactNode }) {
   const { enqueueSnackbar } = useSnackbar();
   const [open, setOpen] = useState(false);
   const { submit } = fetcher;
+  const reason = useWhyNot("respond");
   const pin = useCallback(
     (one: Pin) => {
+      if (reason !== undefined) return void enqueueSnackbar(reason);
       const params = new URLSearchParams(search);
       params.delete("last");
       params.set("from", new Date(one.fromMs).toISOString());
@@ -69,7 +72,7 @@ export function TrayProvider({ children }: { children: ReactNode }) {
         { method: "post", action: "/evidence" },
       );
     },
-    [submit, pathname, search],
+    [submit, pathname, search, reason, enqueueSnackbar],
   );
   useEffect(() => {
     if (fetcher.state === "idle" && fetcher.data)

@@ -3,7 +3,8 @@ import { useLocation, useRouteLoaderData, useSearchParams } from "react-router";
 import { toIsoDuration } from "#core/time/windows";
 import type { loader } from "../root";
 
-export type ShellData = Awaited<ReturnType<typeof loader>>;
+/** Of somebody who is signed in: nobody else sees a frame. */
+export type ShellData = Extract<Awaited<ReturnType<typeof loader>>, { who: object }>;
 
 /** What the frame knows: clock, window, ribbon, who. */
 export function useShell(): ShellData {

@@ -10,6 +10,7 @@ import { Form, useNavigation } from "react-router";
 import type { rulePage } from "#server/pages/setup";
 import type { Refusal } from "../shell/answers.server";
 import { SchemaField } from "./SchemaField";
+import { RightButton } from "./RightButton";
 
 type Shape = NonNullable<ReturnType<typeof rulePage>>;
 
@@ -82,9 +83,9 @@ export function RuleForm({ page, answer }: { page: Shape; answer: Refusal | unde
             ))}
         </Stack>
         <Stack direction="row" sx={{ gap: 1, alignItems: "center" }}>
-          <Button type="submit" variant="contained" name="intent" value="save" disabled={busy}>
+          <RightButton right="configure" type="submit" variant="contained" name="intent" value="save" disabled={busy}>
             {rule ? "Save" : "Add rule"}
-          </Button>
+          </RightButton>
           <Button type="submit" variant="outlined" name="intent" value="preview" disabled={busy}>
             Preview
           </Button>

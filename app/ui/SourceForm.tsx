@@ -1,10 +1,10 @@
-import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { Form, useNavigation } from "react-router";
 import type { SourceForm as Shape } from "#server/pages/discover";
 import type { Refusal } from "../shell/answers.server";
 import { SchemaField } from "./SchemaField";
+import { RightButton } from "./RightButton";
 
 /** The form of a source: what all have, the settings of its kind, and the credential, which is never shown again. */
 export function SourceForm({
@@ -66,17 +66,24 @@ export function SourceForm({
           )}
         </Stack>
         <Stack direction="row" sx={{ gap: 1 }}>
-          <Button type="submit" variant="contained" name="intent" value="save" disabled={busy}>
+          <RightButton right="configure" type="submit" variant="contained" name="intent" value="save" disabled={busy}>
             {isNew ? "Add source" : "Save"}
-          </Button>
+          </RightButton>
           {form.canSweep ? (
-            <Button type="submit" variant="outlined" name="intent" value="save-and-sweep" disabled={busy}>
+            <RightButton
+              right="configure"
+              type="submit"
+              variant="outlined"
+              name="intent"
+              value="save-and-sweep"
+              disabled={busy}
+            >
               {isNew ? "Add and sweep" : "Save and sweep"}
-            </Button>
+            </RightButton>
           ) : null}
-          <Button type="submit" variant="outlined" name="intent" value="test" disabled={busy}>
+          <RightButton right="configure" type="submit" variant="outlined" name="intent" value="test" disabled={busy}>
             Test
-          </Button>
+          </RightButton>
         </Stack>
       </Stack>
     </Form>

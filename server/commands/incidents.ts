@@ -3,6 +3,7 @@ import { acknowledgeAlarm, alarmById } from "../store/alarms";
 import { PersonError, type Db } from "../store/database";
 import { attachEvidence, evidenceById, pinEvidence, removeEvidence } from "../store/evidence";
 import { incidentById, noteIncident, takeIncident } from "../store/incidents";
+import { INSTALLATION } from "#core/people/rights";
 import { command } from "./command";
 
 const id = z.number().int().min(1);
@@ -14,7 +15,8 @@ function mustExist(db: Db, incidentId: number): void {
 /** Incidents, their alarms and their evidence. */
 export const incidentCommands = {
   "incident.take": command({
-    right: "operate",
+    right: "respond",
+    about: ({ id: one }) => ({ type: "incident", id: one }),
     input: z.strictObject({ id }),
     run: ({ db, now, emit }, input, who) => {
       mustExist(db, input.id);
@@ -27,7 +29,8 @@ export const incidentCommands = {
     record: (input) => `Took incident ${input.id}`,
   }),
   "incident.note": command({
-    right: "operate",
+    right: "respond",
+    about: ({ id: one }) => ({ type: "incident", id: one }),
     input: z.strictObject({
       id,
       text: z.string().trim().min(1, "Write something first.").max(2000, "A note has at most 2,000 characters."),
@@ -40,7 +43,8 @@ export const incidentCommands = {
     record: (input) => `Noted on incident ${input.id}`,
   }),
   "alarm.acknowledge": command({
-    right: "operate",
+    right: "respond",
+    about: ({ id: one }) => ({ type: "alarm", id: one }),
     input: z.strictObject({ id }),
     run: ({ db, now, emit }, input, who) => {
       if (!alarmById(db, input.id)) throw new PersonError("That alarm does not exist.");
@@ -50,7 +54,8 @@ export const incidentCommands = {
     record: (input) => `Acknowledged alarm ${input.id}`,
   }),
   "evidence.pin": command({
-    right: "operate",
+    right: "respond",
+    about: ({ incidentId }) => (incidentId === null ? INSTALLATION : { type: "incident", id: incidentId }),
     input: z.strictObject({
       incidentId: id.nullable(),
       kind: z.enum(["chart", "map"]),
@@ -91,7 +96,8 @@ export const incidentCommands = {
     record: (input) => `Pinned “${input.title}”${input.incidentId === null ? "" : ` to incident ${input.incidentId}`}`,
   }),
   "evidence.attach": command({
-    right: "operate",
+    right: "respond",
+    about: ({ incidentId }) => ({ type: "incident", id: incidentId }),
     input: z.strictObject({ incidentId: id }),
     run: ({ db, now, emit }, input, who) => {
       mustExist(db, input.incidentId);
@@ -111,7 +117,8 @@ export const incidentCommands = {
     record: (input, count) => `Attached ${count ?? 0} pinned views to incident ${input.incidentId}`,
   }),
   "evidence.remove": command({
-    right: "operate",
+    right: "respond",
+    about: ({ id: one }) => ({ type: "evidence", id: one }),
     input: z.strictObject({ id }),
     run: ({ db, now, emit }, input, who) => {
       const pinned = evidenceById(db, input.id);

@@ -2,7 +2,10 @@ import { z } from "zod";
 import { endpointSchema } from "../settings";
 import { insertChange } from "../store/changes";
 import { PersonError } from "../store/database";
+import { endpoints } from "../store/endpoints";
+import { matchingRules } from "../store/resources";
 import { readRetention, saveRetention } from "../store/retention";
+import { INSTALLATION } from "#core/people/rights";
 import { command } from "./command";
 
 const id = z.number().int().min(1);
@@ -12,6 +15,9 @@ const span = z.number().positive();
 export const ingestCommands = {
   "matching-rule.save": command({
     right: "configure",
+    about: ({ componentId }) => ({ type: "component", id: componentId }),
+    state: ({ db }, { attribute, pattern }) =>
+      matchingRules(db).find((rule) => rule.attribute === attribute && rule.pattern === pattern),
     input: z.strictObject({
       attribute: z.string().min(1).max(120),
       pattern: z.string().min(1).max(300),
@@ -23,24 +29,32 @@ export const ingestCommands = {
   }),
   "matching-rule.remove": command({
     right: "configure",
+    about: ({ id: one }) => ({ type: "matching-rule", id: one }),
+    state: ({ db }, { id: one }) => matchingRules(db).find((rule) => rule.id === one),
     input: z.strictObject({ id: z.number().int().min(0) }),
     run: ({ ingest }, input, who) => ingest.removeMatchingRule(input.id, who.name),
     record: (input) => `Removed matching rule ${input.id}`,
   }),
   "endpoint.save": command({
     right: "configure",
+    about: ({ url }) => ({ type: "endpoint", id: url }),
+    state: ({ db }, { url }) => endpoints(db).find((one) => one.url === url),
     input: endpointSchema,
     run: ({ ingest }, input, who) => ingest.saveEndpoint(input.url, input.everySeconds, who.name),
     record: (input) => `Scrapes ${input.url} every ${input.everySeconds} s`,
   }),
   "endpoint.remove": command({
     right: "configure",
+    about: ({ id: one }) => ({ type: "endpoint", id: one }),
+    state: ({ db }, { id: one }) => endpoints(db).find((endpoint) => endpoint.id === one),
     input: z.strictObject({ id }),
     run: ({ ingest }, input, who) => ingest.removeEndpoint(input.id, who.name),
     record: (input, url) => `Stopped scraping ${url ?? `endpoint ${input.id}`}`,
   }),
   "retention.save": command({
     right: "configure",
+    about: () => INSTALLATION,
+    state: ({ db }) => readRetention(db),
     input: z
       .strictObject({ rawMs: span, fiveMinutesMs: span, hourMs: span, dayMs: span, logsMs: span, spansMs: span })
       .partial(),
@@ -66,6 +80,7 @@ export const ingestCommands = {
   }),
   "samples.import": command({
     right: "configure",
+    about: ({ componentId }) => (componentId === null ? INSTALLATION : { type: "component", id: componentId }),
     input: z.strictObject({
       file: z.string().min(1).max(120),
       componentId: id.nullable(),

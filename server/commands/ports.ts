@@ -1,6 +1,7 @@
 import type { Drill } from "../demo/standins";
 import type { LiveEvent } from "../events";
 import type { Ingest } from "../ingest/ingest";
+import type { People } from "../people/people";
 import type { Runner } from "../repair/runner";
 import type { Sweeps } from "../estate/sweeps";
 import type { Db } from "../store/database";
@@ -13,6 +14,7 @@ export interface CommandPorts {
   sources: Pick<Sweeps, "saveSource" | "check" | "start" | "stop">;
   runs: Pick<Runner, "start" | "stop">;
   ingest: Pick<Ingest, "importSamples" | "saveEndpoint" | "removeEndpoint" | "saveMatchingRule" | "removeMatchingRule">;
+  people: Pick<People, "invite" | "changed">;
   /** Rules were changed: what is judged follows from the next sample. */
   onRules: () => void;
   /** The stand-in estate's faults; only the demonstration has any. */

@@ -1,12 +1,16 @@
+import { INSTALLATION, whyNot, type About, type Right } from "#core/people/rights";
+import type { Principal } from "../people/principal";
 import { insertAudit } from "../store/audit";
 import { PersonError } from "../store/database";
-import type { Command, Principal, Right } from "./command";
+import { aboutText, type Command } from "./command";
 import { incidentCommands } from "./incidents";
 import { ingestCommands } from "./ingest";
+import { peopleCommands } from "./people";
 import type { CommandPorts } from "./ports";
 import { runCommands } from "./runs";
 import { settingCommands } from "./settings";
 import { sourceCommands } from "./sources";
+import { tokenCommands } from "./tokens";
 
 /** Everything that a person can have done, by its name. */
 export const commands = {
@@ -15,6 +19,8 @@ export const commands = {
   ...runCommands,
   ...ingestCommands,
   ...settingCommands,
+  ...peopleCommands,
+  ...tokenCommands,
 } as const;
 
 export type CommandName = keyof typeof commands;
@@ -23,15 +29,10 @@ export type CommandInput<Name extends CommandName> =
 export type CommandOutput<Name extends CommandName> =
   (typeof commands)[Name] extends Command<infer _Input, infer Output> ? Awaited<Output> : never;
 
-const RIGHT_IN_WORDS: Readonly<Record<Right, string>> = {
-  operate: "to work on incidents",
-  repair: "to run runbooks",
-  configure: "to change how the estate is watched",
-};
-
 /**
  * The one way by which a person changes anything: checks the right and the input, has it done, and puts it on the audit
- * record with who did it, whether it was done or refused. Throws a PersonError where it was refused.
+ * record with who did it from where, what it was about before and after, and whether it was done or refused. Throws a
+ * PersonError where it was refused.
  */
 export async function execute<Name extends CommandName>(
   ports: CommandPorts,
@@ -41,25 +42,44 @@ export async function execute<Name extends CommandName>(
 ): Promise<CommandOutput<Name>> {
   const chosen = Object.hasOwn(commands, name) ? (commands[name] as Command<unknown, unknown>) : undefined;
   if (!chosen) throw new PersonError("There is no such command.");
-  const record = (summary: string, outcome: "done" | "refused", reason: string | null) =>
-    insertAudit(ports.db, { atMs: ports.now(), who: who.name, via: who.via, command: name, summary, outcome, reason });
-  const refused = (error: PersonError, summary: string) => {
-    record(summary, "refused", error.message);
+  const record = (
+    summary: string,
+    outcome: "done" | "refused",
+    reason: string | null,
+    more: { about?: About; before?: unknown; after?: unknown } = {},
+  ) => {
+    const { about = INSTALLATION, ...states } = more;
+    const { name: person, via, address } = who;
+    const entry = { atMs: ports.now(), who: person, via, address, command: name, subject: aboutText(about) };
+    insertAudit(ports.db, { ...entry, summary, outcome, reason, ...states });
+  };
+  const refused = (error: PersonError, summary: string, about?: About) => {
+    record(summary, "refused", error.message, about ? { about } : {});
     return error;
   };
-  if (!who.rights.includes(chosen.right))
-    throw refused(new PersonError(`${who.name} does not have the right ${RIGHT_IN_WORDS[chosen.right]}.`), name);
+  const mayNot = (right: Right, about: About) => {
+    const reason = whyNot(who, right, about);
+    if (reason !== undefined) throw refused(new PersonError(reason), name, about);
+  };
+  // Who may not do it at all is not told what would be wrong with what they sent.
+  if (typeof chosen.right === "string") mayNot(chosen.right, INSTALLATION);
   const parsed = chosen.input.safeParse(given);
   if (!parsed.success) {
     const fields = Object.fromEntries(parsed.error.issues.map((issue) => [issue.path.join("."), issue.message]));
     throw refused(new PersonError(Object.values(fields)[0] ?? "Something is missing.", fields), name);
   }
+  const input = parsed.data;
+  const right = typeof chosen.right === "string" ? chosen.right : chosen.right(input, who, ports);
+  mayNot(right, chosen.about(input, undefined));
+  const before = chosen.state?.(ports, input, undefined);
   try {
-    const output = await chosen.run(ports, parsed.data, who);
-    record(chosen.record(parsed.data, output, ports), "done", null);
+    const output = await chosen.run(ports, input, who);
+    const after = chosen.state?.(ports, input, output);
+    record(chosen.record(input, output, ports), "done", null, { about: chosen.about(input, output), before, after });
     return output as CommandOutput<Name>;
   } catch (error) {
-    if (error instanceof PersonError) refused(error, chosen.record(parsed.data, undefined, ports));
+    if (error instanceof PersonError)
+      refused(error, chosen.record(input, undefined, ports), chosen.about(input, undefined));
     throw error;
   }
 }

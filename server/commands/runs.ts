@@ -12,6 +12,7 @@ const id = z.number().int().min(1);
 export const runCommands = {
   "run.start": command({
     right: "repair",
+    about: ({ componentId }) => ({ type: "component", id: componentId }),
     input: z.strictObject({
       runbookId: id,
       componentId: id,
@@ -41,6 +42,7 @@ export const runCommands = {
   }),
   "run.stop": command({
     right: "repair",
+    about: ({ id: one }) => ({ type: "run", id: one }),
     input: z.strictObject({ id }),
     run: ({ db, runs }, input, who) => {
       if (!runById(db, input.id)) throw new PersonError("That run does not exist.");

@@ -4,6 +4,7 @@ import { ruleById, ruleNamed, saveRule } from "../store/alarms";
 import { insertChange } from "../store/changes";
 import { PersonError } from "../store/database";
 import { removeQuery, savedQueries, saveQuery } from "../store/saved-queries";
+import { INSTALLATION } from "#core/people/rights";
 import { command } from "./command";
 
 const id = z.number().int().min(1);
@@ -35,10 +36,13 @@ export const settingCommands = {
       onRules();
       return saved;
     },
+    about: ({ id: one }, saved) => ({ type: "rule", id: one ?? saved ?? 0 }),
+    state: ({ db }, { id: one }, saved) => (one ?? saved) && ruleById(db, (one ?? saved) as number),
     record: (input) => `${input.id === undefined ? "Added" : "Changed"} rule “${String(input.fields.name)}”`,
   }),
   "query.save": command({
-    right: "operate",
+    right: "respond",
+    about: () => INSTALLATION,
     input: z.strictObject({
       name: z.string().trim().min(1, "Give the query a name.").max(80),
       sql: z.string().trim().min(1).max(10_000),
@@ -47,7 +51,8 @@ export const settingCommands = {
     record: (input) => `Saved query “${input.name}”`,
   }),
   "query.remove": command({
-    right: "operate",
+    right: "respond",
+    about: ({ id: one }) => ({ type: "query", id: one }),
     input: z.strictObject({ id }),
     run: ({ db }, input) => {
       const name = savedQueries(db).find((one) => one.id === input.id)?.name;
@@ -58,7 +63,8 @@ export const settingCommands = {
     record: (input, name) => `Removed query “${name ?? input.id}”`,
   }),
   "drill.act": command({
-    right: "operate",
+    right: "respond",
+    about: ({ id: one }) => ({ type: "drill", id: one }),
     input: z.strictObject({ id: z.string().max(80), action: z.enum(["start", "stop"]) }),
     run: async ({ drills }, input) => {
       if (!drills) throw new PersonError("Drills need the stand-in estate; this installation watches a real one.");

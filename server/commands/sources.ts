@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { INSTALLATION } from "#core/people/rights";
 import { PersonError } from "../store/database";
 import { sourceById, sweepById } from "../store/sources";
 import { readSource } from "../sources/input";
@@ -21,16 +22,20 @@ export const sourceCommands = {
     right: "configure",
     input: z.strictObject({ id: id.optional(), fields }),
     run: ({ sources }, input, who) => sources.saveSource(input.id, sourceFrom(input.fields), who.name),
+    about: ({ id: one }, saved) => ({ type: "source", id: one ?? saved ?? 0 }),
+    state: ({ db }, { id: one }, saved) => sourceById(db, one ?? saved ?? 0),
     record: (input) => `${input.id === undefined ? "Added" : "Changed"} source ${String(input.fields.name)}`,
   }),
   "source.check": command({
     right: "configure",
+    about: ({ id: one }) => (one === undefined ? INSTALLATION : { type: "source", id: one }),
     input: z.strictObject({ id: id.optional(), fields }),
     run: ({ sources }, input) => sources.check(input.id, sourceFrom(input.fields)),
     record: (input) => `Tested source ${String(input.fields.name)}`,
   }),
   "sweep.start": command({
     right: "configure",
+    about: ({ sourceId }) => ({ type: "source", id: sourceId }),
     input: z.strictObject({ sourceId: id, wait: z.boolean().default(false) }),
     run: ({ sources }, input, who) => sources.start(input.sourceId, who.name, input.wait),
     record: (input, sweep, { db }) =>
@@ -38,6 +43,7 @@ export const sourceCommands = {
   }),
   "sweep.stop": command({
     right: "configure",
+    about: ({ id: one }) => ({ type: "sweep", id: one }),
     input: z.strictObject({ id }),
     run: ({ sources, db }, input, who) => {
       if (!sweepById(db, input.id)) throw new PersonError("That sweep does not exist.");

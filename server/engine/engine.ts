@@ -5,7 +5,6 @@ import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { HOUR_MS } from "#core/time/windows";
 import { Evaluator, type AlarmEvent } from "../alarms/evaluator";
 import { Snapshots } from "../alarms/snapshots";
-import type { Principal } from "../commands/command";
 import type { CommandPorts } from "../commands/ports";
 import { execute, type CommandName, type CommandOutput } from "../commands/registry";
 import { Demonstration } from "../demo/demonstration";
@@ -17,6 +16,8 @@ import { Ingest } from "../ingest/ingest";
 import { Roller } from "../ingest/rollups";
 import { SampleWriter } from "../ingest/sample-writer";
 import { withDeadline } from "../outside/deadline";
+import { People, type From } from "../people/people";
+import type { Principal } from "../people/principal";
 import { openPrepared } from "./open-prepared";
 import { Poller } from "../polling/poller";
 import { Runner } from "../repair/runner";
@@ -30,9 +31,10 @@ import { endInterruptedRuns } from "../store/runs";
 import { listServices, type ServiceRow } from "../store/services";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps } from "../store/sources";
+import { chainUp } from "../store/audit";
 import type { LiveEvent } from "../events";
 import { offerKits } from "../kits/kits";
-import { takeSetup } from "../kits/setup-file";
+import { takeDemoPeople, takeSetup } from "../kits/setup-file";
 
 /** Clock time between two ticks. */
 const TICK_MS = 5_000;
@@ -60,12 +62,13 @@ export class Engine {
   private readonly sweeps: Sweeps;
   private readonly demonstration: Demonstration | undefined;
   private readonly ports: CommandPorts;
+  private readonly people: People;
   private kindOf = new Map<number, string>();
   private components = new Map<number, { name: string; site: string }>();
   private services = new Map<number, ServiceRow>();
   private graph = new EstateGraph([]);
   private servicesOf = new Map<number, { id: number; name: string }[]>();
-  private readonly seen = new Map<number, number>();
+  private readonly seenAt = new Map<number, number>();
   private stopping = false;
   /** Senders told of components that the engine has not taken up yet. */
   private grown = false;
@@ -84,6 +87,8 @@ export class Engine {
     this.clock = settings.clock;
     this.refuseEarlierClock();
     this.demonstration = settings.standins ? new Demonstration(settings.standins) : undefined;
+    chainUp(this.db);
+    this.people = new People({ ...this.shared(), isDemo: this.demonstration !== undefined });
     endInterruptedSweeps(this.db, this.now());
     endInterruptedRuns(this.db, this.now());
     offerKits(this.db, settings.root, this.now());
@@ -98,7 +103,7 @@ export class Engine {
       onSources: () => this.reload(),
       onEstate: (retired) => this.afterEstateChange(retired),
     });
-    this.poller = new Poller(this.db, this.secrets, this.sampleWriter, (id) => this.seen.set(id, this.now()));
+    this.poller = new Poller(this.db, this.secrets, this.sampleWriter, (id) => this.seenAt.set(id, this.now()));
     this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.stopping });
     this.runner = this.makeRunner();
     this.ports = {
@@ -106,6 +111,7 @@ export class Engine {
       sources: this.sweeps,
       runs: this.runner,
       ingest: this.ingest,
+      people: this.people,
       onRules: () => {
         this.evaluator.loadRules();
         this.sampleWriter.judgedMetrics = this.evaluator.metrics;
@@ -204,6 +210,7 @@ export class Engine {
    * real sweeps with the stand-ins' clock turned back, then every poll through ingest and engine.
    */
   async prepare(onProgress: (text: string) => void): Promise<void> {
+    if (this.demonstration && this.settings.setup) takeDemoPeople(this.db, this.settings.setup, this.now());
     if (readMeta(this.db, "prepared")) return;
     writeMeta(this.db, "preparing", "1");
     const presentMs = this.now();
@@ -244,7 +251,7 @@ export class Engine {
       snapshots: (events) => this.snapshots.take(events),
       writeSeen: () => {
         this.writeSeen();
-        this.seen.clear();
+        this.seenAt.clear();
       },
       takeUp: () => this.afterEstateChange([]),
     };
@@ -279,13 +286,13 @@ export class Engine {
       }
       const { events, ended } = this.sampleWriter.commit(how, () => {
         const { heard, retired } = this.batches.listen(this.now());
-        for (const id of heard) this.seen.set(id, this.now());
+        for (const id of heard) this.seenAt.set(id, this.now());
         const raised = this.evaluateFresh();
         this.writeSeen();
         return { events: raised, ended: retired };
       });
       this.sampleWriter.judged();
-      this.seen.clear();
+      this.seenAt.clear();
       this.tellTick(events, ended);
       // On its own, because it reads what was just committed.
       this.db.transaction(() => this.keepHouse(this.now()))();
@@ -366,7 +373,7 @@ export class Engine {
   }
 
   private writeSeen(): void {
-    for (const [id, atMs] of this.seen) touchSeen(this.db, id, atMs);
+    for (const [id, atMs] of this.seenAt) touchSeen(this.db, id, atMs);
   }
 
   private afterEstateChange(retired: readonly number[]): void {
@@ -388,6 +395,31 @@ export class Engine {
   /** Has a person's command carried out. */
   command<Name extends CommandName>(who: Principal, name: Name, input: unknown): Promise<CommandOutput<Name>> {
     return execute(this.ports, who, name, input);
+  }
+
+  signIn(way: string, given: unknown, from: From): Promise<{ code: string }> {
+    return this.people.signIn(way, given, from);
+  }
+
+  join(code: string, given: unknown, from: From): Promise<{ code: string }> {
+    return this.people.join(code, given, from);
+  }
+
+  async signOut(sessionId: number, name: string, from: From): Promise<void> {
+    this.people.signOut(sessionId, name, from);
+  }
+
+  async seenPeople(...used: Parameters<People["seen"]>): Promise<void> {
+    this.people.seen(...used);
+  }
+
+  async refused(...what: Parameters<People["refused"]>): Promise<void> {
+    this.people.refused(...what);
+  }
+
+  /** The code of a first administrator's link, where nobody could sign in. */
+  async firstLink(): Promise<string | undefined> {
+    return this.people.firstLink();
   }
 
   /** Takes the receivers' end of the line. */

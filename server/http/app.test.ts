@@ -10,6 +10,7 @@ import type { LiveEvent } from "../events";
 import { makeApp } from "./app";
 import { HostNames } from "./host-names";
 import { LiveUpdates } from "./live";
+import { itself } from "../people/principal";
 
 /** A build of pages as React Router hands it over, with one route that answers and one that fails. */
 const BUILD = `
@@ -29,6 +30,13 @@ export const ssr = true;
 export const prerender = [];
 export const routeDiscovery = { mode: "initial" };
 `;
+
+const ANNA = itself("Anna", "test", ["read"]);
+/** Knows whoever brings the cookie of Anna. */
+const DOOR = {
+  identify: async ({ headers }: { headers: Record<string, string> }) => (headers.cookie === "anna" ? ANNA : undefined),
+  addressOf: () => "192.0.2.7",
+};
 
 let folder: string;
 let server: Server;
@@ -53,6 +61,7 @@ beforeAll(async () => {
       isOwnOrigin: (origin) => names?.isOwnOrigin(origin) ?? false,
     } as HostNames,
     holotaxis: {} as never,
+    parts: { door: DOOR } as never,
   });
   server = app.listen(0, "127.0.0.1");
   await once(server, "listening");
@@ -153,31 +162,34 @@ describe("what is refused", () => {
 describe("live updates", () => {
   const listen = () =>
     new Promise<{ next: () => Promise<string>; end: () => void; status: number }>((done, failed) => {
-      const asked = request({ port, host: "127.0.0.1", path: "/live", agent: false }, (response) => {
-        const waiting: ((text: string) => void)[] = [];
-        const parts: string[] = [];
-        let text = "";
-        response.on("data", (part) => {
-          text += part;
-          for (let end = text.indexOf("\n\n"); end >= 0; end = text.indexOf("\n\n")) {
-            const one = text.slice(0, end);
-            text = text.slice(end + 2);
-            const taker = waiting.shift();
-            if (taker) taker(one);
-            else parts.push(one);
-          }
-        });
-        done({
-          status: response.statusCode ?? 0,
-          next: () =>
-            new Promise((take) => {
-              const part = parts.shift();
-              if (part === undefined) waiting.push(take);
-              else take(part);
-            }),
-          end: () => asked.destroy(),
-        });
-      });
+      const asked = request(
+        { port, host: "127.0.0.1", path: "/live", headers: { cookie: "anna" }, agent: false },
+        (response) => {
+          const waiting: ((text: string) => void)[] = [];
+          const parts: string[] = [];
+          let text = "";
+          response.on("data", (part) => {
+            text += part;
+            for (let end = text.indexOf("\n\n"); end >= 0; end = text.indexOf("\n\n")) {
+              const one = text.slice(0, end);
+              text = text.slice(end + 2);
+              const taker = waiting.shift();
+              if (taker) taker(one);
+              else parts.push(one);
+            }
+          });
+          done({
+            status: response.statusCode ?? 0,
+            next: () =>
+              new Promise((take) => {
+                const part = parts.shift();
+                if (part === undefined) waiting.push(take);
+                else take(part);
+              }),
+            end: () => asked.destroy(),
+          });
+        },
+      );
       asked.on("error", failed);
       asked.end();
     });
@@ -203,7 +215,9 @@ describe("live updates", () => {
   it("let a page go that does not read, rather than keep its events in memory", () => {
     const slow = { writableLength: 70_000, destroyed: false, wrote: 0 };
     const updates = new LiveUpdates();
-    updates.handle(
+    updates.open(
+      ANNA,
+      async () => true,
       { on: () => undefined } as never,
       {
         writeHead: () => undefined,
@@ -219,17 +233,57 @@ describe("live updates", () => {
     updates.send(event);
     expect(slow.wrote).toBe(1);
   });
+  it("are for people who are signed in", async () => {
+    expect((await ask("/live")).status).toBe(401);
+  });
+  const response = (statuses: number[]) => {
+    const one = {
+      ended: false,
+      writeHead: (status: number) => statuses.push(status),
+      write: () => true,
+      end: () => (one.ended = true),
+      writableLength: 0,
+      status: (status: number) => (statuses.push(status), { send: () => undefined }),
+    };
+    return one;
+  };
+  const person = (accountId: number) => ({ ...ANNA, accountId });
+  it("of one person are bounded: the oldest is let go, and nobody else is locked out", () => {
+    const updates = new LiveUpdates();
+    const statuses: number[] = [];
+    const open = (accountId: number) => {
+      const one = response(statuses);
+      updates.open(person(accountId), async () => true, { on: () => undefined } as never, one as never);
+      return one;
+    };
+    const mine = Array.from({ length: 25 }, () => open(1));
+    const other = open(2);
+    expect(mine.map((one) => one.ended)).toEqual([...Array<boolean>(5).fill(true), ...Array<boolean>(20).fill(false)]);
+    expect(other.ended).toBe(false);
+    expect(new Set(statuses)).toEqual(new Set([200]));
+  });
   it("have room for so many pages and say so to one more", () => {
     const updates = new LiveUpdates();
     const statuses: number[] = [];
-    const response = () => ({
-      writeHead: (status: number) => statuses.push(status),
-      write: () => true,
-      writableLength: 0,
-      status: (status: number) => (statuses.push(status), { send: () => undefined }),
-    });
-    for (let index = 0; index < 201; index++) updates.handle({ on: () => undefined } as never, response() as never);
-    expect(statuses.filter((status) => status === 200)).toHaveLength(200);
+    for (let index = 0; index < 1001; index++)
+      updates.open(person(index), async () => true, { on: () => undefined } as never, response(statuses) as never);
+    expect(statuses.filter((status) => status === 200)).toHaveLength(1000);
     expect(statuses.at(-1)).toBe(503);
+  });
+  it("end when whoever listens may not any more", async () => {
+    const updates = new LiveUpdates();
+    const [stays, goes] = [response([]), response([])];
+    updates.open(person(1), async () => true, { on: () => undefined } as never, stays as never);
+    updates.open(person(2), async () => false, { on: () => undefined } as never, goes as never);
+    await updates.recheck();
+    expect([stays.ended, goes.ended]).toEqual([false, true]);
+  });
+});
+
+describe("who sends a request", () => {
+  it("by a token that is not known is turned away in words, without a page", async () => {
+    const answer = await ask("/ok", { authorization: "Bearer nonsense" });
+    expect(answer).toMatchObject({ status: 401, text: "This token is unknown, revoked or too old." });
+    expect(answer.headers["www-authenticate"]).toBe("Bearer");
   });
 });

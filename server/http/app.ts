@@ -7,7 +7,9 @@ import { rateLimit } from "express-rate-limit";
 import helmet from "helmet";
 import type { Logger } from "pino";
 import type { ServerBuild } from "react-router";
+import type { Principal } from "../people/principal";
 import type { Holotaxis } from "./context";
+import { grant, type Parts } from "./entrance";
 import type { HostNames } from "./host-names";
 import type { LiveUpdates } from "./live";
 
@@ -19,7 +21,9 @@ export interface AppOptions {
   live: LiveUpdates;
   /** Names that are answered: a page of another site that points its name at us is refused. */
   hostNames: HostNames;
-  holotaxis: Omit<Holotaxis, "nonce">;
+  /** What requests may use, each as far as whoever sends it may. */
+  parts: Parts;
+  holotaxis: Omit<Holotaxis, "nonce" | "who" | "ask" | "command" | "tell" | "runSql" | "entrance">;
 }
 
 const MOST_BODY = 262_144;
@@ -110,7 +114,13 @@ export async function makeApp(options: AppOptions): Promise<Express> {
     next();
   });
   app.use(onlyWellFormed);
-  app.get("/live", options.live.handle);
+  const { door } = options.parts;
+  app.get("/live", async (request, response) => {
+    const who = await door.identify(request);
+    const isWelcome = async () => (await door.identify(request))?.rights.includes("read") ?? false;
+    if (who?.rights.includes("read")) options.live.open(who, isWelcome, request, response);
+    else response.status(401).type("text/plain").send("Sign in first.");
+  });
   // Packing costs more than it saves on the way to a browser on the same machine.
   app.use(
     compression({
@@ -132,14 +142,27 @@ export async function makeApp(options: AppOptions): Promise<Express> {
       message: "Too many requests in ten seconds. Wait a little.",
     }),
   );
+  app.use(async (request, response, next) => {
+    const who = await door.identify(request);
+    // A program does not follow a page to the sign-in.
+    if (!who && request.headers.authorization !== undefined) {
+      response.status(401).set("WWW-Authenticate", "Bearer").type("text/plain");
+      response.send("This token is unknown, revoked or too old.");
+      return;
+    }
+    response.locals.who = who;
+    next();
+  });
   const build = (await import(pathToFileURL(options.serverBuild).href)) as ServerBuild;
   app.all(
     "*splat",
     createRequestHandler({
       build,
       mode: "production",
-      getLoadContext: (_request, response) =>
-        ({ ...options.holotaxis, nonce: response.locals.nonce as string }) as never,
+      getLoadContext: (request, response) => {
+        const { nonce, who } = response.locals as { nonce: string; who: Principal | undefined };
+        return { ...options.holotaxis, ...grant(options.parts, who ?? null, request), nonce } as never;
+      },
     }),
   );
   const onError: ErrorRequestHandler = (error, request, response, _next) => {

@@ -2,16 +2,23 @@ import "react-router";
 import type { Extension } from "#core/catalogue/extend";
 import type { Answer, Asked, QuestionName } from "../pages/registry";
 import type { WorkbenchResult } from "../workbench/open";
-import type { EngineClient } from "../threads/engine-client";
+import type { Principal } from "../people/principal";
+import type { CommandName, CommandOutput } from "../commands/registry";
+import type { Engine } from "../engine/engine";
+import type { Entrance } from "./entrance";
 
 /** What loaders and actions get of the server. */
 export interface Holotaxis {
-  /** Reads from the store, on a reading thread. */
+  /** Who sends the request; null for nobody known, who gets nothing but the way in. */
+  who: Principal | null;
+  /** Reads from the store, on a reading thread, what whoever asks may see. */
   ask<Name extends QuestionName>(name: Name, asked: Asked<Name>): Promise<Answer<Name>>;
   /** Has a person's command carried out; throws a PersonError with a sentence where it is refused. */
-  command: EngineClient["command"];
+  command<Name extends CommandName>(name: Name, input: unknown): Promise<CommandOutput<Name>>;
   /** Asks the engine about itself. */
-  tell: EngineClient["tell"];
+  tell<Name extends "drills" | "itself">(name: Name): Promise<Awaited<ReturnType<Engine[Name]>>>;
+  /** The way in and out. */
+  entrance: Entrance;
   /** Runs a reading SQL statement of a person, within limits. */
   runSql(sql: string, mostRows: number): Promise<WorkbenchResult>;
   now(): number;
@@ -23,6 +30,8 @@ export interface Holotaxis {
   hasDrills: boolean;
   /** Where signals are received; 0 for a port that is off. */
   receivePorts: { host: string; otlp: number; syslog: number };
+  /** Signing in goes by one click for made-up people. */
+  isDemo: boolean;
   root: string;
   /** Nonce of this answer's content policy. */
   nonce: string;

@@ -1,14 +1,27 @@
 import type { Request, Response } from "express";
 import type { LiveEvent } from "../events";
+import type { Principal } from "../people/principal";
 
-/** Most pages that can be open at once. */
-const MOST_LISTENERS = 200;
+/** Most pages that can be open at once, in all and of one person; the one that is open longest is let go first. */
+const MOST_LISTENERS = 1_000;
+const MOST_OF_ONE = 20;
+
+interface Listener {
+  who: string;
+  response: Response;
+  /** Whether whoever opened it may still listen. */
+  isWelcome: () => Promise<boolean>;
+}
 
 /** Sends what changes to open pages as server-sent events (WHATWG HTML, 9.2). */
 export class LiveUpdates {
-  private readonly listeners = new Set<Response>();
+  private readonly listeners = new Set<Listener>();
 
-  handle = (request: Request, response: Response): void => {
+  /** Opens a line for somebody who may read. */
+  open(who: Principal, isWelcome: () => Promise<boolean>, request: Request, response: Response): void {
+    const own = `${who.via} ${who.accountId ?? who.name}`;
+    const mine = [...this.listeners].filter((one) => one.who === own);
+    if (mine.length >= MOST_OF_ONE) this.drop(mine[0] as Listener);
     if (this.listeners.size >= MOST_LISTENERS) {
       response.status(503).send("Too many open pages. Close some and load again.");
       return;
@@ -19,23 +32,34 @@ export class LiveUpdates {
       "X-Accel-Buffering": "no",
     });
     response.write("retry: 2000\n\n");
-    this.listeners.add(response);
-    request.on("close", () => this.listeners.delete(response));
-  };
+    const listener = { who: own, response, isWelcome };
+    this.listeners.add(listener);
+    request.on("close", () => this.listeners.delete(listener));
+  }
+
+  private drop(listener: Listener): void {
+    this.listeners.delete(listener);
+    listener.response.end();
+  }
+
+  /** Sessions or rights changed: lines of those who may not listen any more are ended. */
+  async recheck(): Promise<void> {
+    for (const listener of this.listeners) if (!(await listener.isWelcome().catch(() => false))) this.drop(listener);
+  }
 
   send(event: LiveEvent): void {
     const text = `data: ${JSON.stringify(event)}\n\n`;
     for (const listener of this.listeners) {
       // A page that does not read is let go rather than kept in memory; the browser connects again.
-      if (listener.writableLength > 65_536) {
-        listener.destroy();
+      if (listener.response.writableLength > 65_536) {
+        listener.response.destroy();
         this.listeners.delete(listener);
-      } else listener.write(text);
+      } else listener.response.write(text);
     }
   }
 
   close(): void {
-    for (const listener of this.listeners) listener.end();
+    for (const { response } of this.listeners) response.end();
     this.listeners.clear();
   }
 }

@@ -1,3 +1,5 @@
+import type { Right } from "#core/people/rights";
+import { verifyAudit } from "../store/audit";
 import type { Db } from "../store/database";
 import { discoverPage, sourcePage, sweepPage } from "./discover";
 import { componentPage } from "./component";
@@ -6,6 +8,7 @@ import { incidentList, incidentPage } from "./incidents";
 import { logPage, logsPage } from "./logs";
 import { mapPage } from "./map";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
+import { accountPage, holderOf, invitationPage, peoplePage, signInPage, tokensPage } from "./people";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
 import { servicePage } from "./service";
 import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage, trayPage } from "./setup";
@@ -51,7 +54,28 @@ export const questions = {
   savedQueries: (db: Db, _asked: object) => savedQueries(db),
   tray: trayPage,
   audit: auditPage,
+  auditCheck: (db: Db, _asked: object) => verifyAudit(db),
+  people: peoplePage,
+  tokens: tokensPage,
+  account: accountPage,
+  signIn: signInPage,
+  invitation: invitationPage,
+  holder: holderOf,
 } as const;
+
+/** What a question takes where it is more than to read; for the last ones nobody is signed in yet. */
+const TAKES: Partial<Record<QuestionName, Right | "door">> = {
+  audit: "administer",
+  auditCheck: "administer",
+  people: "administer",
+  tokens: "administer",
+  signIn: "door",
+  invitation: "door",
+  holder: "door",
+};
+
+/** The right that a question takes; "door" for those which only the sign-in itself asks. */
+export const rightToAsk = (name: QuestionName): Right | "door" => TAKES[name] ?? "read";
 
 export type Questions = typeof questions;
 export type QuestionName = keyof Questions;

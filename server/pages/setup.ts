@@ -1,4 +1,4 @@
-import { auditIn, countAudit } from "../store/audit";
+import { auditAreas, auditIn, countAudit, type AuditFilter } from "../store/audit";
 import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { metricInfo, metricName, splitMetric } from "#core/catalogue/metrics";
 import type { Scope } from "#core/detection/detector";
@@ -141,9 +141,11 @@ export function trayPage(db: Db, { by, nowMs }: { by: string; nowMs: number }) {
 }
 
 /** What people did in a window, newest first. */
-export function auditPage(
-  db: Db,
-  { fromMs, toMs, page, pageSize }: { fromMs: number; toMs: number; page: number; pageSize: number },
-) {
-  return { rows: auditIn(db, fromMs, toMs, pageSize, page * pageSize), total: countAudit(db, fromMs, toMs) };
+export function auditPage(db: Db, { page, pageSize, ...filter }: AuditFilter & { page: number; pageSize: number }) {
+  return {
+    rows: auditIn(db, filter, pageSize, page * pageSize),
+    total: countAudit(db, filter),
+    refused: filter.outcome === "done" ? 0 : countAudit(db, { ...filter, outcome: "refused" }),
+    areas: auditAreas(db),
+  };
 }

@@ -1,13 +1,23 @@
 import { Worker, type MessagePort } from "node:worker_threads";
-import type { Principal } from "../commands/command";
 import type { CommandName, CommandOutput } from "../commands/registry";
 import type { Engine } from "../engine/engine";
+import type { Principal } from "../people/principal";
 import type { LiveEvent } from "../events";
 import type { Settings } from "../settings";
 import { PersonError } from "../store/database";
 
 /** What may be asked of the engine from the thread that serves pages. */
-export type EngineCallName = "command" | "drills" | "itself" | "close";
+export type EngineCallName =
+  | "command"
+  | "drills"
+  | "itself"
+  | "signIn"
+  | "join"
+  | "signOut"
+  | "seenPeople"
+  | "refused"
+  | "firstLink"
+  | "close";
 
 export interface EngineCall {
   id: number;

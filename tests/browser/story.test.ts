@@ -5,12 +5,13 @@ import { listen } from "./helpers";
 test("one fault, from the first sweep to a proven repair", async ({ page }) => {
   const complaints = listen(page);
   await test.step("who is on shift", async () => {
-    await page.goto("/");
+    await page.context().clearCookies();
+    await page.goto("/?last=PT3H");
+    await expect(page).toHaveURL(/\/sign-in\?to=/);
+    await page.getByRole("button", { name: /^Edo Brandsma-Quill/ }).click();
+    await expect(page).toHaveURL(/\/\?last=PT3H$/);
     await expect(page.getByRole("heading", { level: 1 })).toContainText("Halvane Port Authority runs as it should");
-    await page.getByRole("button", { name: "Analyst on shift" }).click();
-    await page.getByLabel("Name").fill("Ilse Marrow");
-    await page.getByRole("button", { name: "Save" }).click();
-    await expect(page.getByRole("button", { name: "Ilse Marrow" })).toBeVisible();
+    await expect(page.getByRole("link", { name: "Edo Brandsma-Quill" })).toBeVisible();
     await expect(page.getByRole("list", { name: "Services" }).getByRole("listitem")).toHaveCount(8);
     await expect(page.getByText(/truck moves in the 10 full hours of today/)).toBeVisible();
   });
@@ -80,7 +81,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await expect(page.getByRole("table").filter({ hasText: "Share of host" }).getByRole("row")).toHaveCount(11);
     await expect(page.getByRole("heading", { name: "Notes: Memory is running out" })).toBeVisible();
     await page.getByRole("button", { name: "Take" }).click();
-    await expect(page.getByText("taken by Ilse Marrow")).toBeVisible();
+    await expect(page.getByText("taken by Edo Brandsma-Quill")).toBeVisible();
   });
 
   await test.step("evidence: a chart and a map view are pinned into the incident", async () => {
@@ -111,7 +112,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
       "“Restart a service” succeeded on nq-mfx-parse-01",
       { timeout: 60_000 },
     );
-    await expect(page.getByText("Started by Ilse Marrow")).toBeVisible();
+    await expect(page.getByText("Started by Edo Brandsma-Quill")).toBeVisible();
     await expect(page.getByText("service manifest-parser restart")).toBeVisible();
     await page.getByRole("link", { name: /^incident \d+$/ }).click();
     await expect(page.getByText(/^Incident \d+ · resolved/)).toBeVisible({ timeout: 60_000 });
@@ -192,7 +193,7 @@ test("wrong input gets a sentence", async ({ page, request }) => {
 
   expect((await request.get("/estate/1%27%20OR%201=1")).status()).toBe(404);
   expect((await request.get("/estate?page=-5&size=1000000&sort=drop&q=%25")).status()).toBe(200);
-  const large = await request.post("/who", { form: { name: "x".repeat(300_000) } });
+  const large = await request.post("/account", { form: { now: "x".repeat(300_000) } });
   expect(large.status()).toBe(413);
   const across = await request.post("/setup/drills", {
     form: { id: "parser-leak", intent: "start" },

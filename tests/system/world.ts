@@ -2,7 +2,8 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
-import { RIGHTS, type Principal } from "#server/commands/command";
+import { RIGHTS } from "#core/people/rights";
+import { itself } from "#server/people/principal";
 import type { CommandInput, CommandName } from "#server/commands/registry";
 import { Engine } from "#server/engine/engine";
 import type { LiveEvent } from "#server/events";
@@ -174,7 +175,7 @@ export async function until<T>(what: string, look: () => T | undefined | false |
 }
 
 /** Whoever runs the tests, with every right. */
-export const TESTER: Principal = { name: "Test", via: "test", rights: RIGHTS };
+export const TESTER = itself("Test", "test", RIGHTS);
 
 /** Has a command carried out, as a person would. */
 export const act = <Name extends CommandName>(engine: Engine, name: Name, input: CommandInput<Name>) =>

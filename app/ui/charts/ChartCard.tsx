@@ -10,6 +10,7 @@ import { useKeep } from "../../shell/window";
 import { HouseChart } from "./HouseChart";
 import { PlainTable } from "../PlainTable";
 import { TraceLinks } from "../TraceLinks";
+import { useWhyNot } from "../RightButton";
 
 /**
  * The frame of a chart. A page has a dozen of them, so what is inside is plain elements: drawing them costs next to
@@ -94,6 +95,7 @@ export function ChartCard({
 }) {
   const [asTable, setAsTable] = useState(false);
   const pin = usePin();
+  const mayNotPin = useWhyNot("respond");
   const keep = useKeep();
   const name = showOwner && chart.owner ? `${chart.title} · ${chart.owner}` : chart.title;
   const window = `from=${new Date(chart.fromMs).toISOString()}&to=${new Date(chart.toMs).toISOString()}`;
@@ -126,7 +128,8 @@ export function ChartCard({
         <button
           type="button"
           className="do"
-          title={incidentId ? "Pin to this incident" : "Pin to the evidence tray"}
+          title={mayNotPin ?? (incidentId ? "Pin to this incident" : "Pin to the evidence tray")}
+          aria-disabled={mayNotPin !== undefined}
           onClick={() =>
             pin({
               kind: "chart",

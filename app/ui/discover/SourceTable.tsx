@@ -1,10 +1,10 @@
-import Button from "@mui/material/Button";
 import { Form, useNavigation } from "react-router";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Answer } from "#server/pages/registry";
 import { useShell } from "../../shell/window";
 import { KeepLink } from "../KeepLink";
 import { PlainTable } from "../PlainTable";
+import { RightButton } from "../RightButton";
 
 type Source = Answer<"discover">["sources"][number];
 
@@ -65,14 +65,15 @@ function SourceRow({ source }: { source: Source }) {
         {source.isSwept ? (
           <Form method="post">
             <input type="hidden" name="sourceId" value={source.id} />
-            <Button
+            <RightButton
+              right="configure"
               type="submit"
               variant="outlined"
               disabled={busy || source.last?.state === "running"}
               aria-label={`Sweep ${source.name} now`}
             >
               Sweep now
-            </Button>
+            </RightButton>
           </Form>
         ) : null}
       </td>

@@ -1,4 +1,3 @@
-import Button from "@mui/material/Button";
 import { Form } from "react-router";
 import { clockTime, dayAndTime } from "#core/time/windows";
 import { useShell } from "../../shell/window";
@@ -7,6 +6,7 @@ import { Caption, Section } from "../Page";
 import { PlainTable } from "../PlainTable";
 import { SeverityLabel } from "../SeverityMark";
 import { spanOf, type IncidentData } from "./page";
+import { RightButton } from "../RightButton";
 
 /** The alarms grouped into the incident, each with why. */
 export function Alarms({ page }: { page: IncidentData }) {
@@ -36,9 +36,16 @@ export function Alarms({ page }: { page: IncidentData }) {
                 {alarm.cleared_at === null && !alarm.acknowledged_by ? (
                   <Form method="post">
                     <input type="hidden" name="alarmId" value={alarm.id} />
-                    <Button type="submit" name="intent" value="acknowledge" variant="text" sx={{ p: 0, minWidth: 0 }}>
+                    <RightButton
+                      right="respond"
+                      type="submit"
+                      name="intent"
+                      value="acknowledge"
+                      variant="text"
+                      sx={{ p: 0, minWidth: 0 }}
+                    >
                       Acknowledge
-                    </Button>
+                    </RightButton>
                   </Form>
                 ) : null}
               </td>

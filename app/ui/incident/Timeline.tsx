@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
@@ -7,6 +6,7 @@ import { Form } from "react-router";
 import { clockTime, dayAndTime } from "#core/time/windows";
 import { Section } from "../Page";
 import type { IncidentData } from "./page";
+import { RightButton } from "../RightButton";
 
 /** What happened when, and a note to add. */
 export function Timeline({ page }: { page: IncidentData }) {
@@ -46,9 +46,9 @@ export function Timeline({ page }: { page: IncidentData }) {
       <Form method="post" key={page.timeline.length}>
         <Stack direction="row" sx={{ gap: 1, p: 1.5, borderTop: 1, borderColor: "divider" }}>
           <TextField name="text" label="Note" fullWidth slotProps={{ htmlInput: { maxLength: 2000 } }} />
-          <Button type="submit" name="intent" value="note" variant="outlined">
+          <RightButton right="respond" type="submit" name="intent" value="note" variant="outlined">
             Add
-          </Button>
+          </RightButton>
         </Stack>
       </Form>
     </Section>

@@ -1,4 +1,3 @@
-import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
@@ -6,6 +5,7 @@ import { Form } from "react-router";
 import { DAY_MS } from "#core/time/windows";
 import type { Retention } from "#server/store/retention";
 import { Section } from "../Page";
+import { RightButton } from "../RightButton";
 
 /** How many days each resolution and kind of signal is kept. */
 export function RetentionForm({ retention }: { retention: Retention }) {
@@ -25,9 +25,9 @@ export function RetentionForm({ retention }: { retention: Retention }) {
           <TextField name="day" label="Days" defaultValue={retention.dayMs / DAY_MS} sx={{ width: 120 }} />
           <TextField name="logs" label="Logs" defaultValue={retention.logsMs / DAY_MS} sx={{ width: 120 }} />
           <TextField name="spans" label="Spans" defaultValue={retention.spansMs / DAY_MS} sx={{ width: 120 }} />
-          <Button type="submit" variant="outlined">
+          <RightButton right="configure" type="submit" variant="outlined">
             Save
-          </Button>
+          </RightButton>
         </Stack>
         <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
           Samples are rolled up into five minutes, hours and days before they are deleted; sparse series keep their

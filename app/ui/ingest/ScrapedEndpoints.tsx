@@ -1,4 +1,3 @@
-import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { Form } from "react-router";
@@ -7,6 +6,7 @@ import type { Answer } from "#server/pages/registry";
 import type { TargetState } from "#server/receivers/scraper";
 import { Section } from "../Page";
 import { PlainTable } from "../PlainTable";
+import { RightButton } from "../RightButton";
 
 /** Pages of OpenMetrics text that are read on an interval, with how the last look went. */
 export function ScrapedEndpoints({
@@ -51,9 +51,14 @@ export function ScrapedEndpoints({
                       <Form method="post">
                         <input type="hidden" name="what" value="removeEndpoint" />
                         <input type="hidden" name="id" value={one.id} />
-                        <Button type="submit" color="error" aria-label={`Stop scraping ${one.url}`}>
+                        <RightButton
+                          right="configure"
+                          type="submit"
+                          color="error"
+                          aria-label={`Stop scraping ${one.url}`}
+                        >
                           Stop
-                        </Button>
+                        </RightButton>
                       </Form>
                     </td>
                   </tr>
@@ -67,9 +72,9 @@ export function ScrapedEndpoints({
           <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
             <TextField name="url" label="URL" placeholder="http://host.example:9100/metrics" sx={{ flex: 1 }} />
             <TextField name="everySeconds" label="Every (s)" defaultValue="30" sx={{ width: 170 }} />
-            <Button type="submit" variant="outlined">
+            <RightButton right="configure" type="submit" variant="outlined">
               Add
-            </Button>
+            </RightButton>
           </Stack>
         </Form>
       </Stack>

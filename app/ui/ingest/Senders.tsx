@@ -11,6 +11,7 @@ import { ComponentPicker, type PickedComponent } from "../ComponentPicker";
 import { KeepLink } from "../KeepLink";
 import { Section } from "../Page";
 import { PlainTable } from "../PlainTable";
+import { RightButton } from "../RightButton";
 
 const whole = (value: number) => value.toLocaleString("en-GB");
 
@@ -67,13 +68,14 @@ export function Senders({
               <td className="line">{spokenDuration(nowMs - row.lastMs)} ago</td>
               {onChoose ? (
                 <td>
-                  <Button
+                  <RightButton
+                    right="configure"
                     variant="outlined"
                     onClick={() => onChoose(row.id)}
                     aria-label={`Match ${row.attributes[0]?.value ?? "it"}`}
                   >
                     Match
-                  </Button>
+                  </RightButton>
                 </td>
               ) : null}
             </tr>
@@ -124,9 +126,9 @@ export function RuleForm({
             sx={{ width: 260 }}
           />
           <ComponentPicker label="belong to" value={component} onPick={setComponent} />
-          <Button type="submit" variant="contained">
+          <RightButton right="configure" type="submit" variant="contained">
             Save rule
-          </Button>
+          </RightButton>
           <Button onClick={onDone}>Cancel</Button>
         </Stack>
       </Form>

@@ -4,6 +4,7 @@ import Stack from "@mui/material/Stack";
 import { Form } from "react-router";
 import type { Answer } from "#server/pages/registry";
 import { Section } from "../Page";
+import { RightButton } from "../RightButton";
 
 /** Statements to begin with. */
 export const EXAMPLES = [
@@ -38,9 +39,15 @@ export function SavedQueries({ saved, onRun: run }: { saved: Answer<"savedQuerie
             <Form method="post">
               <input type="hidden" name="what" value="remove" />
               <input type="hidden" name="id" value={one.id} />
-              <Button type="submit" color="error" sx={{ minWidth: 0, py: 0.25 }} aria-label={`Remove ${one.name}`}>
+              <RightButton
+                right="respond"
+                type="submit"
+                color="error"
+                sx={{ minWidth: 0, py: 0.25 }}
+                aria-label={`Remove ${one.name}`}
+              >
                 Remove
-              </Button>
+              </RightButton>
             </Form>
           </Stack>
         ))}
