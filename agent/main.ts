@@ -1,8 +1,9 @@
 import { createHash } from "node:crypto";
-import { existsSync, readFileSync } from "node:fs";
+import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { arch, hostname, networkInterfaces } from "node:os";
 import { join } from "node:path";
 import { parseArgs } from "node:util";
+import { enrol } from "./enrol";
 import { measureContainer, measureMachine } from "./measure";
 import { AGENT_NAME, AGENT_VERSION, metricsRequest, type Resource } from "./otlp";
 import { Outbox } from "./outbox";
@@ -15,7 +16,8 @@ const USAGE = `The Linux host agent of Holotaxis: measures this machine and its 
   --every SECONDS  how often, 15 if left out
   --name NAME      what this machine is called, its host name if left out
   --site SITE      where it stands
-  --token-file F   a file with the token the receiver asks for
+  --token-file F   where the token of this host's agent is kept
+  --enrol CODE     fetch that token with an enrolment code, once; CODE may be @FILE
   --root DIR       where /proc and /sys are seen, / if left out; for running in a container
   --once           look twice, a second apart, write the report to the output and end`;
 
@@ -33,6 +35,7 @@ function options() {
         name: { type: "string" },
         site: { type: "string" },
         "token-file": { type: "string" },
+        enrol: { type: "string" },
         root: { type: "string", default: "/" },
         once: { type: "boolean", default: false },
         help: { type: "boolean", default: false },
@@ -57,11 +60,12 @@ if (!existsSync(join(given.root, "proc", "stat")))
     `There is no ${join(given.root, "proc", "stat")}: this agent is for Linux. Where /proc is mounted elsewhere, say so with --root.`,
   );
 const fileText = (file: string) => (existsSync(file) ? readFileSync(file, "utf8") : "");
-let token: string | undefined;
-if (given["token-file"]) {
-  token = fileText(given["token-file"]).trim();
-  if (!token) refuse(`The file ${given["token-file"]} is missing or empty.`);
-}
+const tokenFile = given["token-file"];
+let token = tokenFile === undefined ? undefined : fileText(tokenFile).trim() || undefined;
+if (given.enrol !== undefined && tokenFile === undefined)
+  refuse("Say where the token is to be kept: --token-file, a file that only this user can read.");
+if (tokenFile !== undefined && token === undefined && given.enrol === undefined)
+  refuse(`The file ${tokenFile} is missing or empty. Fetch a token with --enrol CODE.`);
 
 const etc = (name: string) => fileText(join(given.root, "etc", name));
 const machineId = etc("machine-id").trim();
@@ -126,8 +130,21 @@ if (given.once) {
   process.exit(0);
 }
 
+const to = given.to.replace(/\/+$/, "");
+if (token === undefined && given.enrol !== undefined && tokenFile !== undefined) {
+  const code = given.enrol.startsWith("@") ? fileText(given.enrol.slice(1)).trim() : given.enrol;
+  const enrolled = await enrol(to, { code, hostName: name, hostId: machine["host.id"] ?? "" }, fetch);
+  if (enrolled.token === undefined) refuse(enrolled.problem);
+  ({ token } = enrolled);
+  try {
+    writeFileSync(tokenFile, `${token}\n`, { mode: 0o600 });
+  } catch (error) {
+    refuse(`The token cannot be kept in ${tokenFile}: ${error instanceof Error ? error.message : error}`);
+  }
+  process.stdout.write(`Enrolled; the token is kept in ${tokenFile}.\n`);
+}
 const outbox = new Outbox({
-  to: given.to.replace(/\/+$/, ""),
+  to,
   ...(token ? { token } : {}),
   most: Math.ceil(3600 / every),
   now: () => performance.now(),

@@ -8,6 +8,7 @@ import protobuf from "protobufjs/minimal.js";
 import { Engine } from "#server/engine/engine";
 import { IngestChannel } from "#server/receivers/channel";
 import { receiveOtlp } from "#server/receivers/http";
+import { SenderTokens } from "#server/receivers/sender-tokens";
 import type { Measurement } from "./measurement";
 
 const POINTS = 4000;
@@ -88,7 +89,10 @@ export async function benchOtlp(root: string): Promise<Measurement> {
   );
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);
-  const server = receiveOtlp(new IngestChannel(port2, Date.now, (error) => process.stderr.write(`${String(error)}\n`)));
+  const server = receiveOtlp(
+    new IngestChannel(port2, Date.now, (error) => process.stderr.write(`${String(error)}\n`)),
+    new SenderTokens(true, Date.now),
+  );
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   const bare = createServer((incoming, response) => {
     incoming.resume();

@@ -1,7 +1,7 @@
 // Starts the application with its demonstration estate: installs, builds, prepares and runs everything, and prints one
 // address. Uses nothing but Node.js itself until the packages are installed.
 import { fork } from "node:child_process";
-import { createHash } from "node:crypto";
+import { createHash, randomBytes } from "node:crypto";
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
 import { join, resolve } from "node:path";
@@ -133,6 +133,15 @@ async function demoKey() {
 }
 const key = await demoKey();
 
+/** Something that the stand-ins prove themselves with, made at the demo's first start. */
+function secretFile(name) {
+  const file = join(data, name);
+  if (!existsSync(file)) writeFileSync(file, `${randomBytes(24).toString("base64url")}\n`, { mode: 0o600 });
+  return file;
+}
+const sendToken = secretFile("send-token");
+const enrolCode = secretFile("enrol-code");
+
 /** The set-up beside the scenario; a larger estate gets the ranges of its copies too. */
 function setupFile() {
   const file = scenario.replace(/\.json$/, "-setup.json");
@@ -209,6 +218,12 @@ const standins = run("standins/main.js", [
   join(data, "standin-host-keys.json"),
   "--demo-key",
   `${key}.pub`,
+  "--token-file",
+  sendToken,
+  "--enrol-code-file",
+  enrolCode,
+  "--agent-tokens",
+  join(data, "standin-agent-tokens.json"),
   "--anchor",
   String(anchorMs),
   ...clock,
@@ -235,6 +250,10 @@ const server = run("server/main.js", [
   given["otlp-port"],
   "--syslog-port",
   given["syslog-port"],
+  "--receive-token-file",
+  sendToken,
+  "--enrol-code-file",
+  enrolCode,
   "--ssh-user",
   "operator",
   "--ssh-key",

@@ -44,14 +44,15 @@ function portFrom(text: string, least: 0 | 1): number {
 }
 
 /** The token in a file, without the white space around it. */
-function tokenOf(file: string): string {
+function tokenOf(file: string, option: string): string {
   let token = "";
   try {
     token = readFileSync(file, "utf8").trim();
   } catch {
-    refuse(`The file ${file} of --receive-token-file cannot be read.`);
+    refuse(`The file ${file} of ${option} cannot be read.`);
   }
-  if (token.length < 16) refuse(`The token in ${file} is too short: use at least 16 characters that nobody can guess.`);
+  if (token.length < 16)
+    refuse(`What stands in ${file} is too short: use at least 16 characters that nobody can guess.`);
   return token;
 }
 
@@ -67,7 +68,11 @@ const settings: Settings = {
   port,
   otlpPort: portFrom(values["otlp-port"], 0),
   syslogPort: portFrom(values["syslog-port"], 0),
-  ...(values["receive-token-file"] ? { receiveToken: tokenOf(resolve(values["receive-token-file"])) } : {}),
+  ...(values["receive-token-file"]
+    ? { receiveToken: tokenOf(resolve(values["receive-token-file"]), "--receive-token-file") }
+    : {}),
+  receiveFromAnyone: values["receive-without-token"],
+  ...(values["enrol-code-file"] ? { enrolCode: tokenOf(resolve(values["enrol-code-file"]), "--enrol-code-file") } : {}),
   clock: { baseMs, machineMs, pace: Number(values.pace) },
   clockSet: values.base !== undefined || values.now !== undefined || values.pace !== "1",
   ...(values.standins ? { standins: values.standins } : {}),

@@ -8,7 +8,9 @@ export const USAGE = `node build/run/server/main.js [options]
   --port N                    port of the pages, 7070 if left out
   --otlp-port N               port that OTLP is received on, 4318 if left out; 0 for none
   --syslog-port N             port that syslog is received on, 5514 if left out; 0 for none
-  --receive-token-file FILE   token that senders of OTLP and CloudEvents must present
+  --receive-token-file FILE   a token with which signals may be sent, besides those of Setup › Tokens
+  --receive-without-token     take signals from everybody who reaches the port
+  --enrol-code-file FILE      a code with which agents can enrol within a day
   --ssh-user NAME             user that runbooks sign in as, operator if left out
   --ssh-key FILE              private key of that user
   --setup FILE                set-up of a new store: sources, services, endpoints
@@ -35,6 +37,8 @@ const OPTIONS = {
   "otlp-port": { type: "string", default: "4318" },
   "syslog-port": { type: "string", default: "5514" },
   "receive-token-file": { type: "string" },
+  "receive-without-token": { type: "boolean", default: false },
+  "enrol-code-file": { type: "string" },
   "ssh-user": { type: "string", default: "operator" },
   "ssh-key": { type: "string" },
   help: { type: "boolean", default: false },

@@ -18,8 +18,12 @@ export interface Settings {
   /** Where OTLP and syslog are received; 0 for not at all. */
   otlpPort: number;
   syslogPort: number;
-  /** The word that senders of OTLP and CloudEvents must bring; everybody may send without one. */
+  /** A token with which everything may be sent, besides those of the store. */
   receiveToken?: string;
+  /** Signals are taken from everybody, without a token. */
+  receiveFromAnyone?: boolean;
+  /** A code with which agents can enrol. */
+  enrolCode?: string;
   clock: ClockSetting;
   /** Whether the clock was set by hand and so may differ from the machine's. */
   clockSet: boolean;

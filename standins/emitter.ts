@@ -49,7 +49,14 @@ export class Emitter {
   constructor(
     private readonly estate: EstateModel,
     private readonly now: () => number,
-    private readonly to: { otlp?: string; syslogPort?: number },
+    private readonly to: {
+      otlp?: string;
+      syslogPort?: number;
+      /** What processes send with. */
+      token?: string;
+      /** What the agent of a host sends with; undefined while it has not enrolled. */
+      agentToken?: (hostName: string) => Promise<string | undefined>;
+    },
   ) {
     this.senders = sendersOf(estate);
     this.traces = new Traces(this.senders);
@@ -198,18 +205,23 @@ export class Emitter {
 
   /** What the host agents of the estate report. */
   private async sendMeasured(atMs: number): Promise<void> {
-    const parts = this.measured.flatMap(({ attributes, metrics, valuesAt }) => {
+    const byHost = new Map<string, Parameters<typeof metricsRequest>[0][number][]>();
+    for (const { attributes, metrics, valuesAt } of this.measured) {
       const values = valuesAt(atMs);
-      return values
-        ? [
-            {
-              resource: attributes,
-              points: metrics.map((metric, index) => ({ ...metric, value: values[index] as number })),
-            },
-          ]
-        : [];
-    });
-    if (parts.length) await this.post("/v1/metrics", metricsRequest(parts, atMs));
+      if (!values) continue;
+      const name = attributes["host.name"] as string;
+      const part = {
+        resource: attributes,
+        points: metrics.map((metric, index) => ({ ...metric, value: values[index] as number })),
+      };
+      const parts = byHost.get(name);
+      if (parts) parts.push(part);
+      else byHost.set(name, [part]);
+    }
+    for (const [name, parts] of byHost) {
+      const token = await this.to.agentToken?.(name);
+      await this.post("/v1/metrics", metricsRequest(parts, atMs), token);
+    }
   }
 
   private async sendSpans(all: readonly StandinSpan[], toMs: number): Promise<void> {
@@ -253,12 +265,16 @@ export class Emitter {
     if (resourceSpans.length) await this.post("/v1/traces", { resourceSpans });
   }
 
-  private async post(path: string, body: unknown): Promise<void> {
+  private async post(path: string, body: unknown, token = this.to.token): Promise<void> {
     if (!this.to.otlp) return;
     try {
       await fetch(this.to.otlp + path, {
         method: "POST",
-        headers: { "content-type": "application/json", "content-encoding": "gzip" },
+        headers: {
+          "content-type": "application/json",
+          "content-encoding": "gzip",
+          ...(token ? { authorization: `Bearer ${token}` } : {}),
+        },
         body: gzipSync(JSON.stringify(body)),
         signal: AbortSignal.timeout(10_000),
       });

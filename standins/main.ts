@@ -1,6 +1,7 @@
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { parseArgs } from "node:util";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
+import { AgentTokens } from "./agent-tokens";
 import { startControl } from "./control";
 import { Emitter } from "./emitter";
 import { makeKeyPair } from "./keys.mjs";
@@ -23,6 +24,10 @@ const { values } = parseArgs({
     scale: { type: "string" },
     otlp: { type: "string" },
     syslog: { type: "string" },
+    // Files with what processes send with, with a code for agents, and with the tokens that agents have.
+    "token-file": { type: "string" },
+    "enrol-code-file": { type: "string" },
+    "agent-tokens": { type: "string" },
   },
 });
 
@@ -107,7 +112,16 @@ try {
   throw error;
 }
 
+const fileText = (file: string | undefined) => (file === undefined ? undefined : readFileSync(file, "utf8").trim());
+const token = fileText(values["token-file"]);
+const code = fileText(values["enrol-code-file"]);
+const agentTokens =
+  values.otlp && code && values["agent-tokens"]
+    ? new AgentTokens(values["agent-tokens"], values.otlp, code)
+    : undefined;
 const emitter = new Emitter(estate, now, {
+  ...(token ? { token } : {}),
+  ...(agentTokens ? { agentToken: agentTokens.of } : {}),
   ...(values.otlp ? { otlp: values.otlp } : {}),
   ...(values.syslog ? { syslogPort: Number(values.syslog) } : {}),
 });

@@ -87,9 +87,12 @@ export interface SentFor {
 export function whyNotSent(scope: TokenScope, signal: SignalKind, of: SentFor): string | undefined {
   if (scope.kind === "agent") {
     if (signal === "events" || signal === "traces") return "An agent's token is for metrics and logs.";
-    const same = scope.hostId ? of.hostId === scope.hostId : of.hostName === scope.hostName;
+    // Containers carry the name of their host only.
+    const same = of.hostName === scope.hostName && (of.hostId === "" || of.hostId === scope.hostId);
     return same ? undefined : `This token is for the agent of ${scope.hostName} only.`;
   }
+  if (of.isAgent)
+    return "Reports of host agents are taken with the token of that agent only; enrol it with a code from Setup › Tokens.";
   if (scope.kind !== "send") return "This token is not for sending signals.";
   if (!scope.signals.includes(signal)) return `This token is for ${scope.signals.join(", ")}, not for ${signal}.`;
   const fits = senderTest(scope.senders);

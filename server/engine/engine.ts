@@ -16,6 +16,7 @@ import { Ingest } from "../ingest/ingest";
 import { Roller } from "../ingest/rollups";
 import { SampleWriter } from "../ingest/sample-writer";
 import { withDeadline } from "../outside/deadline";
+import { hashOf } from "../people/codes";
 import { People, type From } from "../people/people";
 import type { Principal } from "../people/principal";
 import { openPrepared } from "./open-prepared";
@@ -31,11 +32,15 @@ import { endInterruptedRuns } from "../store/runs";
 import { listServices, type ServiceRow } from "../store/services";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps } from "../store/sources";
+import { SEND_ALL, type SendingToken } from "../receivers/sender-tokens";
 import { chainUp } from "../store/audit";
+import { sendingTokens } from "../store/tokens";
 import type { LiveEvent } from "../events";
 import { offerKits } from "../kits/kits";
 import { takeDemoPeople, takeSetup } from "../kits/setup-file";
 
+/** Hosts whose agents can enrol with the code of --enrol-code-file within a day. */
+const MOST_ENROLLED_BY_SETUP = 5_000;
 /** Clock time between two ticks. */
 const TICK_MS = 5_000;
 /** What is under way has this long to write how it ended, machine time. */
@@ -88,7 +93,15 @@ export class Engine {
     this.refuseEarlierClock();
     this.demonstration = settings.standins ? new Demonstration(settings.standins) : undefined;
     chainUp(this.db);
-    this.people = new People({ ...this.shared(), isDemo: this.demonstration !== undefined });
+    this.people = new People({
+      ...this.shared(),
+      isDemo: this.demonstration !== undefined,
+      emit: (event) => {
+        this.emit(event);
+        this.ingest.tellTokens();
+      },
+    });
+    if (settings.enrolCode !== undefined) this.people.offerEnrolment(settings.enrolCode, MOST_ENROLLED_BY_SETUP);
     endInterruptedSweeps(this.db, this.now());
     endInterruptedRuns(this.db, this.now());
     offerKits(this.db, settings.root, this.now());
@@ -155,10 +168,24 @@ export class Engine {
       ...this.shared(),
       sampleWriter: this.sampleWriter,
       batches: this.batches,
+      tokens: () => this.sendingTokens(),
+      enrol: (asked, from) => this.people.enrol(asked, from),
+      onUsed: (tokens) => this.people.used(tokens),
       // Taken up with the next tick: newcomers come in crowds.
       onGrown: () => (this.grown = true),
       onRelations: () => this.regroup(),
     });
+  }
+
+  /** Who may send signals: open tokens of the store, and the one of a file. */
+  private sendingTokens(): SendingToken[] {
+    const { receiveToken } = this.settings;
+    return [
+      ...sendingTokens(this.db, Date.now()).map((token) => ({ ...token, hash: token.hash.toString("base64") })),
+      ...(receiveToken === undefined
+        ? []
+        : [{ id: 0, hash: hashOf(receiveToken).toString("base64"), scope: SEND_ALL, endsAt: null }]),
+    ];
   }
 
   private makeRunner(): Runner {

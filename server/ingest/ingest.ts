@@ -1,6 +1,7 @@
 import type { MessagePort } from "node:worker_threads";
 import type { Batch } from "../receivers/batch-builder";
-import type { FromReceivers, ReceiverFigures, ToReceivers } from "../receivers/messages";
+import type { Enrolled, Enrolling, FromReceivers, ReceiverFigures, ToReceivers } from "../receivers/messages";
+import type { SendingToken } from "../receivers/sender-tokens";
 import type { TargetState } from "../receivers/scraper";
 import { insertChange } from "../store/changes";
 import { PersonError, storeProblem, type Db } from "../store/database";
@@ -20,6 +21,10 @@ export interface IngestContext {
   batches: BatchIngest;
   now: () => number;
   reportProblem: (message: string) => void;
+  /** Tokens that may be sent with now. */
+  tokens: () => SendingToken[];
+  enrol: (asked: Enrolling, from: string) => Enrolled;
+  onUsed: (tokens: [id: number, atMs: number, from: string][]) => void;
   /** A batch brought relations that were not known. */
   onRelations: () => void;
   /** Called when something was told of that was not in the estate. */
@@ -45,7 +50,12 @@ export class Ingest {
   attach(port: MessagePort): void {
     this.receivers = port;
     this.tellTargets();
+    this.tellTokens();
     port.on("message", (message: FromReceivers) => {
+      if (message.kind === "enrol") {
+        return this.enrol(message.id, message.asked, message.from);
+      }
+      if (message.kind === "used") return this.context.onUsed(message.tokens);
       if (message.kind === "figures") {
         this.received = message.figures;
         this.scraped = message.scraped;
@@ -116,6 +126,22 @@ export class Ingest {
         defs.map((one) => one.handle),
       );
     }
+  }
+
+  private enrol(id: number, asked: Enrolling, from: string): void {
+    let outcome: Enrolled = { problem: "Something went wrong on this side; try again." };
+    try {
+      outcome = this.context.enrol(asked, from);
+      // The receivers know the token before its agent does.
+      this.tellTokens();
+    } finally {
+      this.reply({ kind: "enrolled", id, outcome });
+    }
+  }
+
+  /** Tells the receivers who may send. */
+  tellTokens(): void {
+    this.reply({ kind: "tokens", tokens: this.context.tokens() });
   }
 
   private tellTargets(): void {

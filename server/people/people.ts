@@ -22,7 +22,16 @@ import {
   useInvitation,
   type Account,
 } from "../store/people";
-import { touchToken } from "../store/tokens";
+import type { Enrolled, Enrolling } from "../receivers/messages";
+import {
+  insertEnrolment,
+  insertToken,
+  knowsEnrolment,
+  openEnrolment,
+  revokeAgentTokens,
+  spendEnrolment,
+  touchToken,
+} from "../store/tokens";
 import { hashOf, makeCode } from "./codes";
 import { checkNewPassword, hashPassword } from "./passwords";
 import { IDLE_MS, LONGEST_MS } from "./sessions";
@@ -235,6 +244,56 @@ export class People {
       for (const [id, atMs, from] of tokens) touchToken(this.ports.db, id, Math.min(atMs, nowMs), from);
       for (const [id, atMs] of sessions) touchSession(this.ports.db, id, Math.min(atMs, nowMs));
       tidySessions(this.ports.db, nowMs - IDLE_MS, nowMs - LONGEST_MS, nowMs - FORGET_MS, nowMs);
+    })();
+  }
+
+  /** Makes a code known that agents can enrol with for a day, where it is not known yet. */
+  offerEnrolment(code: string, hosts: number): void {
+    const madeAt = this.machineNow();
+    const hash = hashOf(code);
+    if (knowsEnrolment(this.ports.db, hash)) return;
+    insertEnrolment(this.ports.db, hash, { madeBy: "set-up", madeAt, endsAt: madeAt + DAY_MS, remaining: hosts });
+  }
+
+  /** Gives the agent of a host a token of its own for a code; the one it had before is good no longer. */
+  enrol({ code, hostId, hostName }: Enrolling, address: string): Enrolled {
+    const { db } = this.ports;
+    const nowMs = this.machineNow();
+    const enrolment = openEnrolment(db, hashOf(code), nowMs);
+    const entry = {
+      atMs: this.ports.now(),
+      who: `agent of ${hostName}`,
+      via: "agent",
+      address,
+      command: "agent.enrol",
+    };
+    if (!enrolment) {
+      const problem = "This enrolment code is used up, too old or wrong. Make a new one under Setup › Tokens.";
+      if (this.isWorthRecording(address))
+        insertAudit(db, { ...entry, summary: `Tried to enrol ${hostName}`, outcome: "refused", reason: problem });
+      return { problem };
+    }
+    const { code: token, hash } = makeCode("token");
+    db.transaction(() => {
+      spendEnrolment(db, enrolment.id);
+      revokeAgentTokens(db, hostId, hostName, nowMs);
+      const id = insertToken(db, hash, {
+        name: `agent of ${hostName}`,
+        scope: { kind: "agent", hostId, hostName },
+        madeBy: enrolment.madeBy,
+        madeAt: nowMs,
+        endsAt: null,
+      });
+      const summary = `Enrolled ${hostName} by a code of ${enrolment.madeBy}`;
+      insertAudit(db, { ...entry, subject: `token:${id}`, summary, outcome: "done", reason: null });
+    })();
+    return { token };
+  }
+
+  /** Takes down when tokens were sent with last. */
+  used(tokens: readonly [id: number, atMs: number, from: string][]): void {
+    this.ports.db.transaction(() => {
+      for (const [id, atMs, from] of tokens) touchToken(this.ports.db, id, atMs, from);
     })();
   }
 

@@ -1,6 +1,7 @@
 import type { MessagePort } from "node:worker_threads";
 import { BatchBuilder, type PendingBatch } from "./batch-builder";
-import type { FromReceivers, ReceiverFigures, ToReceivers } from "./messages";
+import type { Enrolled, Enrolling, FromReceivers, ReceiverFigures, ToReceivers } from "./messages";
+import type { SendingToken } from "./sender-tokens";
 import type { Target, TargetState } from "./scraper";
 
 /** Bytes of requests that may be under way at once, of all senders and of one address; beyond them they are told to wait. */
@@ -8,6 +9,8 @@ const MOST_HELD = 160 * 1024 * 1024;
 const MOST_HELD_OF_PEER = 96 * 1024 * 1024;
 /** What a request counts for before its first byte has come. */
 const LEAST_HELD = 65_536;
+/** Agents that may wait for their token at once. */
+const MOST_ENROLLING = 100;
 /** Batches the engine may still have to answer. */
 const MOST_BATCHES = 200;
 
@@ -40,6 +43,9 @@ export class IngestChannel {
   };
   /** Set by whoever reads the pages that the engine names. */
   onTargets: (targets: Target[]) => void = () => undefined;
+  /** Set by whoever checks tokens. */
+  onTokens: (tokens: SendingToken[]) => void = () => undefined;
+  private readonly enrolling = new Map<number, (outcome: Enrolled) => void>();
   private held = 0;
   private readonly heldOf = new Map<string, number>();
   private nextId = 1;
@@ -53,6 +59,12 @@ export class IngestChannel {
     this.builder = new BatchBuilder(now);
     port.on("message", (message: ToReceivers) => {
       if (message.kind === "targets") return this.onTargets(message.targets);
+      if (message.kind === "tokens") return this.onTokens(message.tokens);
+      if (message.kind === "enrolled") {
+        this.enrolling.get(message.id)?.(message.outcome);
+        this.enrolling.delete(message.id);
+        return;
+      }
       const one = this.waiting.get(message.id);
       this.waiting.delete(message.id);
       if (message.kind === "failed") {
@@ -119,6 +131,22 @@ export class IngestChannel {
         batch.values.buffer,
       ] as ArrayBuffer[]);
     });
+  }
+
+  /** Asks for a token for an agent. */
+  enrol(asked: Enrolling, from: string): Promise<Enrolled> {
+    if (this.enrolling.size >= MOST_ENROLLING)
+      return Promise.resolve({ problem: "Too many agents enrol at this moment. Try again a little later." });
+    const id = this.nextId++;
+    return new Promise((resolve) => {
+      this.enrolling.set(id, resolve);
+      this.port.postMessage({ kind: "enrol", id, asked, from } satisfies FromReceivers);
+    });
+  }
+
+  /** Lets the engine know which tokens were sent with. */
+  tellUsed(tokens: [id: number, atMs: number, from: string][]): void {
+    if (tokens.length) this.port.postMessage({ kind: "used", tokens } satisfies FromReceivers);
   }
 
   /** Lets the engine know which senders are not held any more. */

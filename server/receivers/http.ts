@@ -1,7 +1,8 @@
-import { timingSafeEqual } from "node:crypto";
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { hostname } from "node:os";
 import { createGunzip, createInflate } from "node:zlib";
+import { z } from "zod";
+import type { SignalKind, TokenScope } from "#core/people/tokens";
 import { isReceiverName } from "../http/host-names";
 import { Rejected } from "./batch-builder";
 import { readCloudEvents } from "./cloudevents";
@@ -14,6 +15,7 @@ import {
   spansFromProtobuf,
   statusToProtobuf,
 } from "./otlp-protobuf";
+import { whyNotResource, type SenderTokens } from "./sender-tokens";
 import { BadSignal, type Attribute, type OfResource } from "./otlp-types";
 
 const MOST_PACKED = 16 * 1024 * 1024;
@@ -22,9 +24,17 @@ const MOST_UNPACKED = 64 * 1024 * 1024;
 
 /** What a request has to bring before it is read. */
 interface Gate {
-  isWelcome: (request: IncomingMessage) => boolean;
+  tokens: SenderTokens;
   isNamed: (request: IncomingMessage) => boolean;
 }
+
+/** What an agent says of the host it asks a token for. */
+const enrolment = z.object({
+  code: z.string().min(20).max(200),
+  hostId: z.string().max(120).default(""),
+  hostName: z.string().trim().min(1).max(253),
+});
+const MOST_ENROLMENT = 4_096;
 
 /** An answer other than success: its HTTP status, its code after google.rpc.Code, a sentence. */
 class Refusal extends Error {
@@ -50,13 +60,13 @@ const REJECTED: Readonly<Record<string, string>> = {
 
 /**
  * Where OTLP 1.x over HTTP is received, in protobuf or JSON, at /v1/metrics, /v1/logs and /v1/traces, and CloudEvents
- * 1.0 at /events.
- * @param token that senders must bring as a bearer token (RFC 6750); without one everybody may send
+ * 1.0 at /events; agents enrol at /enrol.
+ * @param tokens who may send what
  * @param publicNames names of this machine that are not its own host name
  */
-export function receiveOtlp(channel: IngestChannel, token?: string, publicNames: readonly string[] = []): Server {
+export function receiveOtlp(channel: IngestChannel, tokens: SenderTokens, publicNames: readonly string[] = []): Server {
   const gate: Gate = {
-    isWelcome: token === undefined ? () => true : tokenCheck(token),
+    tokens,
     isNamed: ({ headers }) => isReceiverName(headers.host, hostname(), publicNames),
   };
   const server = createServer((request, response) => {
@@ -74,24 +84,15 @@ const isFromPage = ({ headers }: IncomingMessage): boolean => {
   return headers.origin !== undefined || (site !== undefined && site !== "same-origin" && site !== "none");
 };
 
-/** Compares in a time that does not tell how much was right. */
-function tokenCheck(token: string): (request: IncomingMessage) => boolean {
-  const wanted = Buffer.from(`Bearer ${token}`);
-  return ({ headers }) => {
-    const brought = Buffer.from(headers.authorization ?? "");
-    return brought.length === wanted.length && timingSafeEqual(brought, wanted);
-  };
-}
-
 async function answer(
   request: IncomingMessage,
   response: ServerResponse,
   channel: IngestChannel,
-  { isWelcome, isNamed }: Gate,
+  { tokens, isNamed }: Gate,
 ): Promise<void> {
   channel.figures.requests++;
   const json =
-    /^application\/(?:[\w.-]+\+)?json\b/.test(request.headers["content-type"] ?? "") || pathOf(request) === "/events";
+    /^application\/(?:[\w.-]+\+)?json\b/.test(request.headers["content-type"] ?? "") || isJsonPath(pathOf(request));
   const send = (status: number, body: Uint8Array | string, headers: Record<string, string> = {}) => {
     response.writeHead(status, { "Content-Type": json ? "application/json" : "application/x-protobuf", ...headers });
     response.end(body);
@@ -100,13 +101,16 @@ async function answer(
     if (isFromPage(request)) throw new Refusal(403, 7, "Signals are not taken from web pages.");
     if (!isNamed(request))
       throw new Refusal(421, 7, "This receiver is not called so. Send to its address, or name it with --public-name.");
-    if (!isWelcome(request))
+    if (pathOf(request) === "/enrol") return send(200, JSON.stringify(await enrol(request, channel)));
+    const scope = tokens.scopeOf(request.headers.authorization, peerOf(request));
+    if (scope === null) throw new Refusal(503, UNAVAILABLE, "Holotaxis is starting; send it again.", 1);
+    if (scope === undefined)
       throw new Refusal(
         401,
         16,
-        "Present the token this receiver asks for: Authorization: Bearer, a space, and the token.",
+        "Present a token that is good for sending: Authorization: Bearer, a space, and the token from Setup › Tokens.",
       );
-    const rejected = await take(request, json, channel);
+    const rejected = await take(request, json, channel, scope);
     channel.figures.refused += rejected.count;
     if (pathOf(request) === "/events") return send(204, "");
     if (!json) return send(200, partialSuccessToProtobuf(rejected.count, rejected.text));
@@ -143,9 +147,49 @@ async function answer(
   }
 }
 
+/** An agent fetches a token of its own for its host. */
+async function enrol(request: IncomingMessage, channel: IngestChannel): Promise<{ token: string }> {
+  if (request.method !== "POST") throw new Refusal(405, 12, "Enrol by POST.");
+  const hold = channel.enter(peerOf(request));
+  if (!hold) throw tooMuch();
+  try {
+    const bytes = await read(request, hold, MOST_ENROLMENT);
+    let given: unknown;
+    try {
+      given = JSON.parse(bytes.toString("utf8"));
+    } catch {
+      throw new BadSignal("Enrol with JSON: code, hostName and hostId.");
+    }
+    const asked = enrolment.safeParse(given);
+    if (!asked.success) throw new BadSignal("Enrol with the code, the host's name and its id, each as text.");
+    const outcome = await channel.enrol(asked.data, peerOf(request));
+    if (outcome.token === undefined) throw new Refusal(403, 7, outcome.problem);
+    return { token: outcome.token };
+  } finally {
+    hold.release();
+  }
+}
+
+const isJsonPath = (path: string) => path === "/events" || path === "/enrol";
+const peerOf = (request: IncomingMessage) => request.socket.remoteAddress?.replace(/^::ffff:/, "") ?? "";
 const pathOf = (request: IncomingMessage): string => (request.url ?? "").split("?")[0] as string;
 
-async function take(request: IncomingMessage, json: boolean, channel: IngestChannel): Promise<Rejected> {
+const SIGNALS: Readonly<Record<string, SignalKind>> = {
+  "/v1/metrics": "metrics",
+  "/v1/logs": "logs",
+  "/v1/traces": "traces",
+};
+
+/** Points of a metric; one for a record or a span. */
+const partsOf = (item: unknown): number =>
+  (item as { data?: { points?: readonly unknown[] } }).data?.points?.length ?? 1;
+
+async function take(
+  request: IncomingMessage,
+  json: boolean,
+  channel: IngestChannel,
+  scope: TokenScope,
+): Promise<Rejected> {
   const path = pathOf(request);
   const isEvent = path === "/events";
   if (!isEvent && !(path in REJECTED))
@@ -156,21 +200,37 @@ async function take(request: IncomingMessage, json: boolean, channel: IngestChan
   const length = Number(request.headers["content-length"] ?? 0);
   if (length > MOST_PACKED)
     throw new Refusal(413, EXHAUSTED, `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`);
-  const peer = request.socket.remoteAddress?.replace(/^::ffff:/, "") ?? "";
+  const peer = peerOf(request);
   const hold = channel.enter(peer);
   if (!hold) throw tooMuch();
   try {
     const bytes = await unpacked(await read(request, hold), request.headers["content-encoding"], hold);
     const rejected = new Rejected();
+    const covered = <Item>(list: OfResource<Item>[]): OfResource<Item>[] =>
+      list.filter(({ resource, items }) => {
+        const why = whyNotResource(scope, SIGNALS[path] as SignalKind, resource);
+        if (why !== undefined)
+          rejected.add(
+            why,
+            items.reduce((sum, item) => sum + partsOf(item), 0),
+          );
+        return why === undefined;
+      });
     /** Who says neither host nor service is told apart by the address it sends from. */
     const named = <Item>(list: OfResource<Item>[]): OfResource<Item>[] =>
-      list.map((one) =>
+      covered(list).map((one) =>
         one.resource.some(([key]) => key === "host.name" || key === "service.name" || key === "service.instance.id")
           ? one
           : { ...one, resource: [...one.resource, ["source.address", peer] as Attribute] },
       );
-    if (isEvent) channel.builder.events.push(...readCloudEvents(request.headers, bytes));
-    else if (path === "/v1/metrics")
+    if (isEvent) {
+      const events = readCloudEvents(request.headers, bytes);
+      for (const event of events) {
+        const why = whyNotResource(scope, "events", [["service.name", event.source]]);
+        if (why !== undefined) throw new Refusal(403, 7, why);
+      }
+      channel.builder.events.push(...events);
+    } else if (path === "/v1/metrics")
       channel.builder.metrics(named(json ? metricsFromJson(bytes) : metricsFromProtobuf(bytes)), {}, rejected);
     else if (path === "/v1/traces")
       channel.builder.spanRecords(named(json ? spansFromJson(bytes) : spansFromProtobuf(bytes)), rejected);
@@ -188,17 +248,16 @@ async function take(request: IncomingMessage, json: boolean, channel: IngestChan
 const tooMuch = () => new Refusal(429, EXHAUSTED, "Too much is under way. Send it again a little later.", 1);
 
 /** The bytes of a request, counted as they arrive: what its head says of them is not believed. */
-function read(request: IncomingMessage, hold: Hold): Promise<Buffer> {
+function read(request: IncomingMessage, hold: Hold, most = MOST_PACKED): Promise<Buffer> {
   return new Promise((resolve, reject) => {
     const parts: Buffer[] = [];
     let size = 0;
     request.on("data", (part: Buffer) => {
       size += part.length;
-      if (size > MOST_PACKED) {
+      if (size > most) {
         request.pause();
-        reject(
-          new Refusal(413, EXHAUSTED, `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`),
-        );
+        const bound = most === MOST_PACKED ? `${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.` : `${most} bytes.`;
+        reject(new Refusal(413, EXHAUSTED, `A request may have at most ${bound}`));
       } else if (hold.take(part.length)) parts.push(part);
       else {
         request.pause();

@@ -1,4 +1,5 @@
 import type { Batch } from "./batch-builder";
+import type { SendingToken } from "./sender-tokens";
 import type { Target, TargetState } from "./scraper";
 
 /** Running totals of the receivers since they started. */
@@ -17,14 +18,30 @@ export interface ReceiverFigures {
   dropped: number;
 }
 
+/** What an agent says of its host when it asks for a token. */
+export interface Enrolling {
+  code: string;
+  hostId: string;
+  hostName: string;
+}
+
 export type FromReceivers =
   | { kind: "batch"; id: number; batch: Batch }
   /** Handles that will not be used again. */
   | { kind: "release"; resources: number[]; series: number[] }
+  /** An agent asks for a token of its own. */
+  | { kind: "enrol"; id: number; asked: Enrolling; from: string }
+  /** Tokens that were sent with. */
+  | { kind: "used"; tokens: [id: number, atMs: number, from: string][] }
   | { kind: "figures"; figures: ReceiverFigures; scraped: TargetState[] };
 
 export type ToReceivers =
   /** What was kept; `refused` are series, `rejected` counts records that cannot be kept. */
   | { kind: "kept"; id: number; refused: { handle: number; why: string }[]; rejected: number }
   | { kind: "failed"; id: number; problem: string }
-  | { kind: "targets"; targets: Target[] };
+  | { kind: "targets"; targets: Target[] }
+  | { kind: "tokens"; tokens: SendingToken[] }
+  | { kind: "enrolled"; id: number; outcome: Enrolled };
+
+/** The token, or why there is none. */
+export type Enrolled = { token: string } | { token?: undefined; problem: string };

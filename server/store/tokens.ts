@@ -72,11 +72,11 @@ export function revokeToken(db: Db, id: number, nowMs: number): void {
 
 /** Ends the tokens a host's agent had before: it enrols with one at a time. */
 export function revokeAgentTokens(db: Db, hostId: string, hostName: string, nowMs: number): void {
+  const [field, value] = hostId === "" ? ["hostName", hostName] : ["hostId", hostId];
   prepared(
     db,
-    `UPDATE token SET revoked_at = ?1 WHERE revoked_at IS NULL AND scope ->> 'kind' = 'agent'
-     AND CASE WHEN ?2 = '' THEN scope ->> 'hostName' = ?3 ELSE scope ->> 'hostId' = ?2 END`,
-  ).run(nowMs, hostId, hostName);
+    `UPDATE token SET revoked_at = ? WHERE revoked_at IS NULL AND scope ->> 'kind' = 'agent' AND scope ->> '${field}' = ?`,
+  ).run(nowMs, value);
 }
 
 export function touchToken(db: Db, id: number, atMs: number, from: string): void {
@@ -116,6 +116,9 @@ export const openEnrolments = (db: Db, nowMs: number): Enrolment[] =>
 
 export const openEnrolment = (db: Db, hash: Uint8Array, nowMs: number): Enrolment | undefined =>
   prepared<Enrolment>(db, `${ENROLMENT} AND hash = ?`).get(nowMs, hash);
+
+export const knowsEnrolment = (db: Db, hash: Uint8Array): boolean =>
+  prepared(db, "SELECT 1 FROM enrolment WHERE hash = ?").get(hash) !== undefined;
 
 export function spendEnrolment(db: Db, id: number): void {
   prepared(db, "UPDATE enrolment SET remaining = remaining - 1 WHERE id = ?").run(id);

@@ -2,6 +2,7 @@ import { parentPort, workerData, type MessagePort } from "node:worker_threads";
 import { readClock } from "#core/time/clock";
 import { IngestChannel } from "../receivers/channel";
 import { receiveOtlp } from "../receivers/http";
+import { SenderTokens } from "../receivers/sender-tokens";
 import { Scraper } from "../receivers/scraper";
 import { SyslogReceiver } from "../receivers/syslog";
 import type { Settings } from "../settings";
@@ -26,7 +27,9 @@ const sentence = (what: string, port: number, option: string, error: unknown) =>
       : `Cannot listen for ${what} on ${settings.host}:${port}: ${error instanceof Error ? error.message : error}.`;
 };
 
-const http = receiveOtlp(channel, settings.receiveToken, settings.publicNames);
+const tokens = new SenderTokens(settings.receiveFromAnyone ?? false, Date.now);
+channel.onTokens = (list) => tokens.take(list);
+const http = receiveOtlp(channel, tokens, settings.publicNames);
 const syslog = new SyslogReceiver(channel, now);
 const scraper = new Scraper(channel, now);
 channel.onTargets = (targets) => scraper.follow(targets);
@@ -45,7 +48,10 @@ try {
   parent.postMessage({ kind: "refused", message: error instanceof Error ? error.message : String(error) });
 }
 
-const figures = setInterval(() => channel.tellFigures([...scraper.states.values()]), 2000);
+const figures = setInterval(() => {
+  channel.tellFigures([...scraper.states.values()]);
+  channel.tellUsed(tokens.takeUsed());
+}, 2000);
 
 parent.on("message", async (message: unknown) => {
   if (message !== "close") return;

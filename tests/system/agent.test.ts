@@ -1,5 +1,5 @@
 import { spawn } from "node:child_process";
-import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { mkdirSync, mkdtempSync, rmSync, statSync, writeFileSync } from "node:fs";
 import type { AddressInfo } from "node:net";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
@@ -9,11 +9,11 @@ import { Engine } from "#server/engine/engine";
 import { questions } from "#server/pages/registry";
 import { IngestChannel } from "#server/receivers/channel";
 import { receiveOtlp } from "#server/receivers/http";
+import { SenderTokens } from "#server/receivers/sender-tokens";
 import { storeFile, type Settings } from "#server/settings";
 import { openStore, type Db } from "#server/store/database";
-import { until } from "./world";
+import { TESTER, until } from "./world";
 
-const TOKEN = "a word that nobody guesses";
 const CONTAINER = "5e".repeat(32);
 let folder: string;
 let engine: Engine;
@@ -40,7 +40,10 @@ beforeEach(async () => {
   engine = new Engine(settings, () => undefined);
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);
-  server = receiveOtlp(new IngestChannel(port2, Date.now, () => undefined), TOKEN);
+  const channel = new IngestChannel(port2, Date.now, () => undefined);
+  const tokens = new SenderTokens(false, Date.now);
+  channel.onTokens = (list) => tokens.take(list);
+  server = receiveOtlp(channel, tokens);
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   reader = openStore(storeFile(settings), "reader");
@@ -77,6 +80,9 @@ function machine(): { root: string; put: (path: string, text: string) => void } 
   return { root, put };
 }
 
+/** A code with which one agent can enrol. */
+const enrolmentCode = () => engine.command(TESTER, "enrolment.create", { hosts: 1, days: 1 });
+
 function start(root: string, ...more: string[]): { said: () => string } {
   let text = "";
   agent = spawn(
@@ -104,9 +110,10 @@ const estate = () =>
 
 it("the agent's machine and its containers come under watch by themselves, and their limits are kept watch over", async () => {
   const { root } = machine();
-  const word = join(folder, "word");
-  writeFileSync(word, `${TOKEN}\n`);
-  start(root, "--token-file", word);
+  const kept = join(folder, "token");
+  const { said } = start(root, "--token-file", kept, "--enrol", await enrolmentCode());
+  await until("the agent enrols", () => said().includes("Enrolled; the token is kept in"));
+  expect(statSync(kept).mode & 0o777).toBe(0o600);
   const rows = await until("the machine is found", () => (estate().length === 2 ? estate() : undefined));
   expect(rows.map((row) => [row.name, row.kind, row.site])).toEqual([
     ["ropelog @ winch-03", "app.container", "Winch house"],
@@ -139,11 +146,118 @@ it("the agent's machine and its containers come under watch by themselves, and t
   expect(questions.incidents(reader, { fromMs: 0, toMs: Date.now(), state: "open" })).toHaveLength(1);
 });
 
-it("who does not present the token is turned away with a sentence, and the agent says so", async () => {
+it("a code is good for as many hosts as it was made for; the next one is turned away, and the agent says so", async () => {
+  const code = await enrolmentCode();
+  const { root } = machine();
+  const first = start(root, "--token-file", join(folder, "token"), "--enrol", code);
+  await until("the agent enrols", () => first.said().includes("Enrolled"));
+  agent?.kill("SIGKILL");
+  const second = start(root, "--token-file", join(folder, "other"), "--enrol", code);
+  await until("the second is refused", () => second.said().includes("used up, too old or wrong"));
+});
+
+const resource = (attributes: Record<string, string>) => ({
+  attributes: Object.entries(attributes).map(([key, stringValue]) => ({ key, value: { stringValue } })),
+});
+const aRecord = (attributes: Record<string, string>) => ({
+  resourceLogs: [
+    {
+      resource: resource(attributes),
+      scopeLogs: [{ logRecords: [{ timeUnixNano: `${Date.now()}000000`, body: { stringValue: "hello" } }] }],
+    },
+  ],
+});
+const send = async (token: string, attributes: Record<string, string>) => {
+  const answer = await fetch(`${base}/v1/logs`, {
+    method: "POST",
+    body: JSON.stringify(aRecord(attributes)),
+    headers: { "content-type": "application/json", authorization: `Bearer ${token}` },
+  });
+  return [
+    answer.status,
+    ((await answer.json()) as { partialSuccess?: { errorMessage?: string } }).partialSuccess?.errorMessage,
+  ];
+};
+const IMPOSTOR = {
+  "host.name": "vault-01.example",
+  "host.ip": "192.0.2.66",
+  "os.type": "linux",
+  "telemetry.distro.name": "holotaxis-agent",
+};
+
+it("nobody plants a host by saying that our agent runs there: not with a token for sending, not as another agent", async () => {
+  const { code } = await engine.command(TESTER, "token.create", {
+    name: "shop",
+    scope: { kind: "send", signals: ["logs"], senders: "*" },
+    days: 1,
+  });
+  expect(await send(code, IMPOSTOR)).toEqual([200, expect.stringContaining("with the token of that agent only")]);
+  const enrolled = await fetch(`${base}/enrol`, {
+    method: "POST",
+    body: JSON.stringify({ code: await enrolmentCode(), hostName: "winch-03.example", hostId: "w3" }),
+  });
+  const { token } = (await enrolled.json()) as { token: string };
+  expect(await send(token, IMPOSTOR)).toEqual([200, expect.stringContaining("for the agent of winch-03.example only")]);
+  expect(await send(token, { ...IMPOSTOR, "host.name": "winch-03.example", "host.id": "other" })).toEqual([
+    200,
+    expect.stringContaining("for the agent of winch-03.example only"),
+  ]);
+  expect(estate()).toEqual([]);
+  // What it may: to say the same of its own host.
+  expect(await send(token, { ...IMPOSTOR, "host.name": "winch-03.example", "host.id": "w3" })).toEqual([
+    200,
+    undefined,
+  ]);
+  expect(estate().map((row) => row.name)).toEqual(["winch-03"]);
+});
+
+it("a token is for its kinds of signals and its senders, and until it is revoked", async () => {
+  const { code, id } = await engine.command(TESTER, "token.create", {
+    name: "shop",
+    scope: { kind: "send", signals: ["logs"], senders: "shop-*, till" },
+    days: null,
+  });
+  expect(await send(code, { "service.name": "till" })).toEqual([200, undefined]);
+  expect(await send(code, { "service.name": "x", "host.name": "SHOP-01" })).toEqual([200, undefined]);
+  expect((await send(code, { "service.name": "bakery" }))[1]).toContain("senders named shop-*, till only");
+  const metrics = await fetch(`${base}/v1/metrics`, {
+    method: "POST",
+    body: JSON.stringify({
+      resourceMetrics: [
+        {
+          resource: resource({ "service.name": "till" }),
+          scopeMetrics: [
+            {
+              metrics: [
+                {
+                  name: "a",
+                  gauge: {
+                    dataPoints: [
+                      { timeUnixNano: `${Date.now()}000000`, asInt: 1 },
+                      { timeUnixNano: `${Date.now()}000001`, asInt: 2 },
+                    ],
+                  },
+                },
+              ],
+            },
+          ],
+        },
+      ],
+    }),
+    headers: { "content-type": "application/json", authorization: `Bearer ${code}` },
+  });
+  expect(await metrics.json()).toEqual({
+    partialSuccess: { rejectedDataPoints: "2", errorMessage: "2: This token is for logs, not for metrics." },
+  });
+  await engine.command(TESTER, "token.revoke", { id });
+  await until("it is known that it is revoked", async () => (await send(code, { "service.name": "till" }))[0] === 401);
+});
+
+it("who does not present a token is turned away with a sentence, and the agent says so", async () => {
   const { root } = machine();
   const { said } = start(root);
   await until("the agent complains", () => said().includes("will not take a report (401): "));
-  expect(said()).toContain("Present the token this receiver asks for");
+  expect(said()).toContain("Present a token that is good for sending");
   expect(estate()).toEqual([]);
   const answer = await fetch(`${base}/v1/logs`, {
     method: "POST",

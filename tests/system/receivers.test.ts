@@ -28,6 +28,7 @@ import { Engine } from "#server/engine/engine";
 import { tracePage, tracesPage } from "#server/pages/traces";
 import { IngestChannel } from "#server/receivers/channel";
 import { receiveOtlp } from "#server/receivers/http";
+import { SenderTokens } from "#server/receivers/sender-tokens";
 import { Scraper } from "#server/receivers/scraper";
 import { SyslogReceiver } from "#server/receivers/syslog";
 import { storeFile, type Settings } from "#server/settings";
@@ -110,7 +111,7 @@ beforeEach(async () => {
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);
   channel = new IngestChannel(port2, Date.now, (error) => faults.push(error));
-  server = receiveOtlp(channel);
+  server = receiveOtlp(channel, new SenderTokens(true, Date.now));
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
   reader = openStore(storeFile(settings), "reader");

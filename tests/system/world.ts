@@ -164,11 +164,15 @@ export async function makeWorld({
 }
 
 /** Waits until something is so; fails with a sentence when it does not come about. */
-export async function until<T>(what: string, look: () => T | undefined | false | null, timeoutMs = 45_000): Promise<T> {
+export async function until<T>(
+  what: string,
+  look: () => T,
+  timeoutMs = 45_000,
+): Promise<Exclude<Awaited<T>, undefined | false | null>> {
   const end = Date.now() + timeoutMs;
   for (;;) {
-    const found = look();
-    if (found) return found;
+    const found = await look();
+    if (found) return found as Exclude<Awaited<T>, undefined | false | null>;
     if (Date.now() > end) throw new Error(`Waited in vain: ${what}.`);
     await new Promise((resolve) => setTimeout(resolve, 50));
   }
