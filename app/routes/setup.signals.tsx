@@ -177,6 +177,10 @@ function Receivers({ page }: { page: Data }) {
       <Fact name="Syslog messages">{whole(page.received?.syslog ?? 0)}</Fact>
       <Fact name="Syslog in no standard format">{whole(page.received?.syslogOdd ?? 0)}</Fact>
       <Fact name="Syslog dropped (overload)">{whole(page.received?.dropped ?? 0)}</Fact>
+      <Fact name="Syslog dropped by the kernel">
+        {whole(page.received?.kernelDropped ?? 0)}
+        {page.received?.kernelDropped ? "; give it more room: sysctl net.core.rmem_max" : ""}
+      </Fact>
     </Box>
   );
 }

@@ -25,7 +25,7 @@ export interface Entrance {
 export interface Parts {
   ask<Name extends QuestionName>(name: Name, asked: Asked<Name>): Promise<Answer<Name>>;
   engine: Pick<EngineClient, "command" | "tell">;
-  runSql: Holotaxis["runSql"];
+  runSql(who: string, ...what: Parameters<Holotaxis["runSql"]>): ReturnType<Holotaxis["runSql"]>;
   door: Door;
   isDemo: boolean;
 }
@@ -64,8 +64,8 @@ export function grant(
       return (parts.engine.tell as (what: typeof name) => Promise<never>)(name);
     },
     runSql: async (sql, mostRows) => {
-      allow("sql");
-      return parts.runSql(sql, mostRows);
+      const person = allow("sql");
+      return parts.runSql(`${person.via} ${person.accountId ?? person.name}`, sql, mostRows);
     },
     entrance: {
       offered: () => parts.ask("signIn", { isDemo: parts.isDemo }),

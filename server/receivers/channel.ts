@@ -1,4 +1,5 @@
 import type { MessagePort } from "node:worker_threads";
+import { Admission } from "./admission";
 import { BatchBuilder, type PendingBatch } from "./batch-builder";
 import type { Enrolled, Enrolling, FromReceivers, ReceiverFigures, ToReceivers } from "./messages";
 import type { SendingToken } from "./sender-tokens";
@@ -40,12 +41,14 @@ export class IngestChannel {
     syslog: 0,
     syslogOdd: 0,
     dropped: 0,
+    kernelDropped: 0,
   };
   /** Set by whoever reads the pages that the engine names. */
   onTargets: (targets: Target[]) => void = () => undefined;
   /** Set by whoever checks tokens. */
   onTokens: (tokens: SendingToken[]) => void = () => undefined;
   private readonly enrolling = new Map<number, (outcome: Enrolled) => void>();
+  private readonly admission = new Admission(MOST_BATCHES, () => performance.now());
   private held = 0;
   private readonly heldOf = new Map<string, number>();
   private nextId = 1;
@@ -67,6 +70,7 @@ export class IngestChannel {
       }
       const one = this.waiting.get(message.id);
       this.waiting.delete(message.id);
+      this.admission.end(message.id);
       if (message.kind === "failed") {
         one?.pending.abandon();
         one?.resolve({ problem: message.problem, refused: [], rejected: 0 });
@@ -81,7 +85,7 @@ export class IngestChannel {
 
   /** Takes room for a request of an address, to be enlarged as bytes arrive and to be given back; undefined without room. */
   enter(peer: string): Hold | undefined {
-    if (this.waiting.size >= MOST_BATCHES) return undefined;
+    if (!this.admission.isOpen) return undefined;
     let own = 0;
     const take = (bytes: number): boolean => {
       const ofPeer = this.heldOf.get(peer) ?? 0;
@@ -106,7 +110,7 @@ export class IngestChannel {
 
   /** Whether the engine can take more at present. */
   get free(): boolean {
-    return this.waiting.size < MOST_BATCHES;
+    return this.admission.isOpen;
   }
 
   /** Hands over what has been sorted, and waits until it is safe. */
@@ -125,6 +129,7 @@ export class IngestChannel {
     const id = this.nextId++;
     return new Promise((resolve) => {
       this.waiting.set(id, { resolve, pending });
+      this.admission.begin(id);
       this.port.postMessage({ kind: "batch", id, batch } satisfies FromReceivers, [
         batch.handles.buffer,
         batch.times.buffer,

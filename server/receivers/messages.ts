@@ -16,6 +16,8 @@ export interface ReceiverFigures {
   syslogOdd: number;
   /** Messages by UDP that were dropped because too much was under way. */
   dropped: number;
+  /** Datagrams that the kernel dropped before they could be read. */
+  kernelDropped: number;
 }
 
 /** What an agent says of its host when it asks for a token. */

@@ -1,12 +1,14 @@
-import { createSocket, type Socket as UdpSocket } from "node:dgram";
+import type { Socket as UdpSocket } from "node:dgram";
 import { createServer, type Server } from "node:net";
 import { readSyslog, severityOfSyslog, SyslogFraming } from "#core/telemetry/syslog";
 import type { IngestChannel } from "./channel";
 import type { Attribute } from "./otlp-types";
+import { kernelDrops, roomySocket } from "./udp-buffer";
 
 /** Messages that may wait to be handed over; by UDP further ones are dropped and counted, by TCP their sender waits. */
-const MOST_WAITING = 20_000;
+const MOST_WAITING = 50_000;
 const HAND_OVER_MS = 100;
+const LOOK_MS = 2_000;
 
 interface Waiting {
   text: string;
@@ -21,13 +23,14 @@ export class SyslogReceiver {
   private readonly tcp: Server;
   private waiting: Waiting[] = [];
   private timer: ReturnType<typeof setInterval> | undefined;
+  private look: ReturnType<typeof setInterval> | undefined;
   private readonly paused = new Set<{ resume: () => unknown }>();
 
   constructor(
     private readonly channel: IngestChannel,
     private readonly now: () => number,
   ) {
-    this.udp = createSocket({ type: "udp4", reuseAddr: false });
+    this.udp = roomySocket();
     this.udp.on("message", (bytes, { address }) => this.take(bytes, address, true));
     this.tcp = createServer((socket) => {
       const peer = socket.remoteAddress?.replace(/^::ffff:/, "") ?? "";
@@ -60,6 +63,9 @@ export class SyslogReceiver {
     });
     this.udp.on("error", (error) => this.channel.onFault(error));
     this.timer = setInterval(() => void this.handOver(), HAND_OVER_MS);
+    this.look = setInterval(() => {
+      this.channel.figures.kernelDropped = kernelDrops(port) ?? this.channel.figures.kernelDropped;
+    }, LOOK_MS);
   }
 
   private take(bytes: Uint8Array, peer: string, droppable: boolean): void {
@@ -128,6 +134,7 @@ export class SyslogReceiver {
 
   async close(): Promise<void> {
     clearInterval(this.timer);
+    clearInterval(this.look);
     this.udp.close();
     this.tcp.close();
     while (this.waiting.length && this.channel.free) await this.handOver();

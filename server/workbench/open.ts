@@ -2,6 +2,7 @@ import { parseInstant, HOUR_MS } from "#core/time/windows";
 import { openStore, type Db } from "../store/database";
 import { selectSeries, spansOf } from "../store/query";
 import { readSamples } from "../store/signals";
+import { hiddenTable } from "./hidden";
 import { WORKBENCH_VIEWS } from "./views";
 
 export interface WorkbenchResult {
@@ -15,6 +16,8 @@ export interface WorkbenchResult {
 /** A connection that cannot write, with the documented views over it. */
 export function openWorkbench(file: string): Db {
   const db = openStore(file, "reader");
+  // What a sort or a join puts aside goes to the disk, not to memory.
+  db.pragma("temp_store = FILE");
   // While a statement steps, its connection answers nobody else; tables that read do so on another.
   const inner = openStore(file, "reader");
   const instant = (text: unknown, what: string): number => {
@@ -71,15 +74,37 @@ export function openWorkbench(file: string): Db {
   return db;
 }
 
-const BEGINS = /^\s*(?:--[^\n]*\n\s*|\/\*[\s\S]*?\*\/\s*)*(select|with|values|explain)\b/i;
+const BEGINS: ReadonlySet<string> = new Set(["select", "with", "values", "explain"]);
+
+/** The first word of a statement, in small letters, after white space and comments; in one pass over them. */
+export function firstWord(sql: string): string {
+  let at = 0;
+  for (;;) {
+    while (/\s/.test(sql[at] ?? "")) at++;
+    const end = sql.startsWith("--", at)
+      ? sql.indexOf("\n", at)
+      : sql.startsWith("/*", at)
+        ? sql.indexOf("*/", at + 2)
+        : undefined;
+    if (end === undefined) break;
+    if (end < 0) return "";
+    at = end + (sql[end] === "\n" ? 1 : 2);
+  }
+  return (/^[a-z]*/i.exec(sql.slice(at, at + 20))?.[0] ?? "").toLowerCase();
+}
 
 /** Runs one reading statement. Throws an Error with a sentence when it is anything else or cannot be run. */
 export function runWorkbench(db: Db, sql: string, mostRows: number): WorkbenchResult {
-  if (!BEGINS.test(sql)) throw new Error("Only reading is possible here: begin with SELECT or WITH.");
+  const first = firstWord(sql);
+  if (!BEGINS.has(first)) throw new Error("Only reading is possible here: begin with SELECT or WITH.");
   const began = performance.now();
   const statement = db.prepare(sql);
   if (!statement.reader || !statement.readonly)
     throw new Error("Only reading is possible here: this statement would write.");
+  // A program that is only shown opens nothing.
+  const hidden = first === "explain" ? undefined : hiddenTable(db, sql);
+  if (hidden !== undefined)
+    throw new Error(`The table “${hidden}” is not read by SQL: it holds secrets or who did what. See Setup.`);
   const columns = statement.columns().map((column) => column.name);
   const rows: WorkbenchResult["rows"] = [];
   let more = false;

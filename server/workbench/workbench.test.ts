@@ -8,7 +8,7 @@ import { insertChange } from "../store/changes";
 import { migrate, openStore, type Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { insertSource } from "../store/sources";
-import { openWorkbench, runWorkbench } from "./open";
+import { firstWord, openWorkbench, runWorkbench } from "./open";
 import { WORKBENCH_VIEWS } from "./views";
 import { Workbench } from "./workbench";
 
@@ -119,31 +119,103 @@ describe("what is not allowed", () => {
   });
 });
 
-it("ends what never ends, and goes on with the next", async () => {
-  const root = process.cwd();
-  const script = join(root, "build", "test", "workbench-child.mjs");
-  await build({
-    entryPoints: [join(root, "server", "workbench", "child.ts")],
-    outfile: script,
-    bundle: true,
-    packages: "external",
-    platform: "node",
-    target: "node20",
-    format: "esm",
-    logLevel: "error",
-    alias: { "#core": join(root, "core"), "#server": join(root, "server") },
+describe("what opens doors is not read by SQL", () => {
+  it.each([
+    "SELECT * FROM credential",
+    "SELECT hash FROM main.password",
+    'SELECT count(*) FROM "session"',
+    "SELECT hash FROM token WHERE hash = x'00'",
+    "SELECT max(id) FROM audit",
+    "SELECT name FROM components WHERE EXISTS (SELECT 1 FROM account WHERE name = 'x')",
+    "WITH x AS (SELECT sign_in FROM [account]) SELECT * FROM x",
+    "SELECT 1 UNION ALL SELECT id FROM invitation",
+    "-- quiet\n/* more */ SELECT code.hash FROM enrolment AS code",
+    "SELECT (SELECT group_concat(hash) FROM password)",
+  ])("%s", (sql) => {
+    expect(() => runWorkbench(bench, sql, 10)).toThrow("is not read by SQL");
   });
-  const workbench = new Workbench(script, file, 700);
-  try {
-    const endless = workbench.run(
-      "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT count(*) FROM n",
-      10,
-    );
-    const next = workbench.run("SELECT name FROM components", 10);
-    await expect(endless).rejects.toThrow(/took longer than/);
-    expect((await next).rows).toEqual([["h1"]]);
-    await expect(workbench.run("SELECT nonsense", 10)).rejects.toThrow(/no such column/);
-  } finally {
-    workbench.close();
-  }
+  it("nor by pages of the file", () => {
+    for (const sql of [
+      "SELECT data FROM sqlite_dbpage",
+      "SELECT * FROM sqlite_dbpage('main')",
+      "SELECT * FROM fsdir('.')",
+    ])
+      expect(() => runWorkbench(bench, sql, 10), sql).toThrow(/no such table/);
+  });
+  it("what it is like may be known", () => {
+    expect(runWorkbench(bench, "SELECT name FROM pragma_table_info('token') LIMIT 1", 1).rows).toEqual([["id"]]);
+    expect(runWorkbench(bench, "EXPLAIN QUERY PLAN SELECT * FROM token", 5).rows).toHaveLength(1);
+  });
+});
+
+describe("the first word", () => {
+  it("is found after any comments", () => {
+    expect(firstWord(" \n-- a\n/* b */--\n /**/ Select 1")).toBe("select");
+    expect(firstWord("/* never closed SELECT 1")).toBe("");
+    expect(firstWord("-- only this")).toBe("");
+    expect(firstWord("(SELECT 1)")).toBe("");
+  });
+  it("in a time that does not grow faster than the text", () => {
+    const nasty = "--\n".repeat(200_000) + "x";
+    expect(firstWord(nasty)).toBe("x");
+    expect(firstWord("/*".repeat(300_000))).toBe("");
+  });
+});
+
+describe("people's statements, in processes of their own", () => {
+  const ENDLESS = "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT count(*) FROM n";
+  const script = join(process.cwd(), "build", "test", "workbench-child.mjs");
+  beforeAll(async () => {
+    const root = process.cwd();
+    await build({
+      entryPoints: [join(root, "server", "workbench", "child.ts")],
+      outfile: script,
+      bundle: true,
+      packages: "external",
+      platform: "node",
+      target: "node20",
+      format: "esm",
+      logLevel: "error",
+      alias: { "#core": join(root, "core"), "#server": join(root, "server") },
+    });
+  });
+  const withWorkbench = async (longestMs: number, work: (workbench: Workbench) => Promise<void>) => {
+    const workbench = new Workbench(script, file, longestMs);
+    try {
+      await work(workbench);
+    } finally {
+      workbench.close();
+    }
+  };
+
+  it("end what never ends, and go on with the next", async () => {
+    await withWorkbench(700, async (workbench) => {
+      await expect(workbench.run("anna", ENDLESS, 10)).rejects.toThrow(/took longer than/);
+      expect((await workbench.run("anna", "SELECT name FROM components", 10)).rows).toEqual([["h1"]]);
+      await expect(workbench.run("anna", "SELECT nonsense", 10)).rejects.toThrow(/no such column/);
+    });
+  });
+  it("one a person: the next takes its place", async () => {
+    await withWorkbench(60_000, async (workbench) => {
+      const first = workbench.run("anna", ENDLESS, 10);
+      const second = workbench.run("anna", "SELECT 7", 10);
+      await expect(first).rejects.toThrow("A newer statement of yours took its place.");
+      expect((await second).rows).toEqual([[7]]);
+    });
+  });
+  it("slow ones of some do not keep others waiting: the one that has run longest is ended", async () => {
+    await withWorkbench(60_000, async (workbench) => {
+      const slow = ["a", "b", "c"].map((who) => workbench.run(who, ENDLESS, 10).catch((error: Error) => error.message));
+      expect((await workbench.run("anna", "SELECT 7", 10)).rows).toEqual([[7]]);
+      expect(await slow[0]).toContain("Others were waiting and this statement had run longest");
+    });
+  });
+  it("what takes too much memory is ended", async () => {
+    await withWorkbench(60_000, async (workbench) => {
+      const large =
+        "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n LIMIT 900) SELECT group_concat(hex(zeroblob(400000))) FROM n";
+      await expect(workbench.run("anna", large, 10)).rejects.toThrow("used more than 400 MB");
+      expect((await workbench.run("anna", "SELECT 7", 10)).rows).toEqual([[7]]);
+    });
+  });
 });
