@@ -8,6 +8,7 @@ export default [
     route("discover/sweeps/:id", "routes/sweep.tsx"),
     route("estate", "routes/estate.tsx"),
     route("estate/:id", "routes/component.tsx"),
+    route("estate/:id/access", "routes/access.tsx"),
     route("services/:uid", "routes/service.tsx"),
     route("map", "routes/map.tsx"),
     layout("routes/signals.tsx", [
@@ -27,6 +28,8 @@ export default [
     layout("routes/setup.tsx", [
       route("setup", "routes/setup.about.tsx"),
       route("setup/drills", "routes/setup.drills.tsx"),
+      route("setup/credentials", "routes/setup.credentials.tsx"),
+      route("setup/credentials/:id", "routes/setup.credential.tsx"),
       route("setup/people", "routes/setup.people.tsx"),
       route("setup/tokens", "routes/setup.tokens.tsx"),
       route("setup/audit", "routes/setup.audit.tsx"),

@@ -83,7 +83,6 @@ export async function benchOtlp(root: string): Promise<Measurement> {
       clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
       clockSet: false,
       historyMs: 0,
-      sshUser: "operator",
     },
     () => undefined,
   );

@@ -3,6 +3,7 @@ import { eachAddress, parseRanges } from "#core/estate/ranges";
 import { eachLimited } from "#server/outside/limit";
 import { discoverRange } from "#server/sources/range/discover";
 import type { Measurement } from "./measurement";
+import { v2c } from "#server/sources/range/snmp-access";
 
 const RANGE = "127.50.0.0-127.50.3.255";
 const PORTS = [1389, 1883, 12_222, 12_525, 5432, 5672, 18_080, 8081, 8085, 8086, 8443, 11_211];
@@ -15,7 +16,7 @@ export async function benchSweep(): Promise<Measurement> {
   if (!ranges.ok) throw new Error(ranges.problem);
   let counts = { tried: 0, recognised: 0 };
   const began = performance.now();
-  const task = { spans: ranges.spans, ports: PORTS, snmpPort: 11_161, community: "test-room" };
+  const task = { spans: ranges.spans, ports: PORTS, snmpPort: 11_161, accessAt: () => [v2c("test-room")] };
   for await (const one of discoverRange.discover(task, new AbortController().signal))
     if (one.what === "progress") counts = one;
   const took = (performance.now() - began) / 1000;

@@ -11,6 +11,7 @@ export async function buildServers() {
     absWorkingDir: root,
     entryPoints: {
       "server/main": "server/main.ts",
+      "server/tool": "server/tool.ts",
       "server/engine-thread": "server/threads/engine-thread.ts",
       "server/receiver-thread": "server/threads/receiver-thread.ts",
       "server/workbench-child": "server/workbench/child.ts",

@@ -142,19 +142,34 @@ function secretFile(name) {
 const sendToken = secretFile("send-token");
 const enrolCode = secretFile("enrol-code");
 
-/** The set-up beside the scenario; a larger estate gets the ranges of its copies too. */
+/** The set-up beside the scenario, with the credential of the stand-ins' hosts. */
 function setupFile() {
   const file = scenario.replace(/\.json$/, "-setup.json");
   if (!existsSync(file)) return undefined;
-  if (!given.scale) return file;
   const setup = JSON.parse(readFileSync(file, "utf8"));
+  if (given.scale) widen(setup);
+  // The key that opens the stand-ins' hosts was made by this demo.
+  setup.credentials = [
+    {
+      name: "Operator key",
+      kind: "ssh-key",
+      destinations: setup.sources.map((source) => source.ranges).join(", "),
+      fields: { user: "operator" },
+      files: { privateKey: key },
+      sources: ["*"],
+    },
+  ];
+  const whole = join(data, "setup.json");
+  writeFileSync(whole, JSON.stringify(setup), { mode: 0o600 });
+  return whole;
+}
+
+/** Adds the ranges of a larger estate's copies. */
+function widen(setup) {
   setup.sources.forEach((source, index) => {
     source.ranges += `, 127.${40 + index}.0.1-127.${40 + index}.${Math.floor(Number(given.scale) / setup.sources.length / 250) + 1}.250`;
     if (Number(given.scale) > 200) source.pollSeconds = 60;
   });
-  const larger = join(data, "setup.json");
-  writeFileSync(larger, JSON.stringify(setup));
-  return larger;
 }
 
 const control = await freePort();
@@ -254,10 +269,6 @@ const server = run("server/main.js", [
   sendToken,
   "--enrol-code-file",
   enrolCode,
-  "--ssh-user",
-  "operator",
-  "--ssh-key",
-  key,
   ...clock,
   ...(setup ? ["--setup", setup] : []),
 ]);

@@ -78,8 +78,6 @@ const settings: Settings = {
   ...(values.standins ? { standins: values.standins } : {}),
   ...(values.setup ? { setup: resolve(values.setup) } : {}),
   historyMs: parseDurationMs(values.history) ?? 14 * DAY_MS,
-  sshUser: values["ssh-user"],
-  ...(values["ssh-key"] ? { sshKeyFile: resolve(values["ssh-key"]) } : {}),
 };
 
 const hostNames = new HostNames(settings.host, port, settings.publicNames);

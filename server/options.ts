@@ -11,8 +11,6 @@ export const USAGE = `node build/run/server/main.js [options]
   --receive-token-file FILE   a token with which signals may be sent, besides those of Setup › Tokens
   --receive-without-token     take signals from everybody who reaches the port
   --enrol-code-file FILE      a code with which agents can enrol within a day
-  --ssh-user NAME             user that runbooks sign in as, operator if left out
-  --ssh-key FILE              private key of that user
   --setup FILE                set-up of a new store: sources, services, endpoints
   --root DIR                  folder of the program, this one if left out
   --now INSTANT               start the clock there, for example 2026-03-17T10:00:00Z
@@ -39,8 +37,6 @@ const OPTIONS = {
   "receive-token-file": { type: "string" },
   "receive-without-token": { type: "boolean", default: false },
   "enrol-code-file": { type: "string" },
-  "ssh-user": { type: "string", default: "operator" },
-  "ssh-key": { type: "string" },
   help: { type: "boolean", default: false },
 } as const;
 

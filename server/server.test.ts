@@ -1,9 +1,8 @@
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { readKits } from "./kits/kits";
-import { Secrets } from "./secrets";
 import { setupSchema } from "./settings";
 import { readSource } from "./sources/input";
 import { migrate, openStore, PersonError, storeProblem, unforced, type Db } from "./store/database";
@@ -145,21 +144,6 @@ describe("the store", () => {
     expect(storeProblem(new Error("x"))).toBeUndefined();
     // What a time-out carries as its code is a number.
     expect(storeProblem(Object.assign(new Error("x"), { code: 23 }))).toBeUndefined();
-  });
-});
-
-describe("secrets", () => {
-  it("are sealed, each time differently, and open again with the same key only", () => {
-    const own = new Secrets(join(folder, "a.key"));
-    const sealed = own.seal("halvane-north");
-    expect(sealed).not.toContain("halvane");
-    expect(own.seal("halvane-north")).not.toBe(sealed);
-    expect(new Secrets(join(folder, "a.key")).open(sealed)).toBe("halvane-north");
-    expect(() => new Secrets(join(folder, "b.key")).open(sealed)).toThrow();
-  });
-  it("refuse a damaged key file", () => {
-    writeFileSync(join(folder, "c.key"), "short");
-    expect(() => new Secrets(join(folder, "c.key"))).toThrow(/must hold 32 bytes/);
   });
 });
 

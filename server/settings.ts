@@ -33,8 +33,6 @@ export interface Settings {
   setup?: string;
   /** How far back the stand-ins' history reaches, milliseconds. */
   historyMs: number;
-  sshUser: string;
-  sshKeyFile?: string;
 }
 
 export const storeFile = (settings: Settings) => join(settings.data, "holotaxis.db");
@@ -49,6 +47,8 @@ export interface SourceInput {
   settings: unknown;
   /** Undefined leaves the one that is kept. */
   credential?: string | undefined;
+  /** Ids of credentials that it may use besides, in their order; undefined leaves them as they are. */
+  credentials?: number[] | undefined;
   pollSeconds?: number | undefined;
 }
 
@@ -91,6 +91,14 @@ export const endpointSchema = z.strictObject({
     .min(5, "Read it at most every 5 seconds.")
     .max(3600, "Read it at least once an hour.")
     .default(30),
+  /** Of the vault; none for an open page. */
+  credentialId: z.number().int().min(1).nullable().default(null),
+  authority: z
+    .string()
+    .trim()
+    .max(65_536, "That is too long for certificates.")
+    .refine((text) => text === "" || text.startsWith("-----BEGIN CERTIFICATE-----"), "Give certificates in PEM form.")
+    .default(""),
 });
 
 /** A set-up file: what a person would otherwise type in on a new installation. */
@@ -99,6 +107,21 @@ export const setupSchema = z.strictObject({
   sources: z.array(z.looseObject({})).max(200),
   services: z.array(serviceSchema).max(500),
   endpoints: z.array(endpointSchema).max(500).default([]),
+  /** What sources may use besides their own secret; secrets as text, or in files. */
+  credentials: z
+    .array(
+      z.strictObject({
+        name: z.string().trim().min(1).max(80),
+        kind: z.string().max(40),
+        destinations: z.string().max(2000),
+        fields: z.record(z.string(), z.string()).default({}),
+        files: z.record(z.string(), z.string()).default({}),
+        /** Names of sources that may use it; * for all. */
+        sources: z.array(z.string()).default([]),
+      }),
+    )
+    .max(100)
+    .default([]),
   /** Made-up people of a demonstration, signed in by one click; a real estate takes none from a file. */
   people: z
     .array(

@@ -80,6 +80,11 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
                 Run a runbook
               </Button>
             ) : null}
+            {page.runbooks[0] ? (
+              <Button component={RouterLink} to={keep(`/estate/${component.id}/access`)} variant="outlined">
+                Access
+              </Button>
+            ) : null}
           </>
         }
       />

@@ -49,7 +49,13 @@ const schema = z.discriminatedUnion("what", [
       .min(1, "Choose the component these signals belong to."),
   }),
   z.object({ what: z.literal("remove"), id: z.coerce.number().int().min(1) }),
-  endpointSchema.extend({ what: z.literal("endpoint") }),
+  endpointSchema.extend({
+    what: z.literal("endpoint"),
+    credentialId: z
+      .string()
+      .default("")
+      .transform((text) => (text === "" ? null : Number(text))),
+  }),
   z.object({ what: z.literal("removeEndpoint"), id: z.coerce.number().int().min(1) }),
   z.object({
     what: z.literal("retention"),
@@ -74,8 +80,10 @@ export async function action({ request, context }: Route.ActionArgs) {
       }
       case "remove":
         return act(context, "matching-rule.remove", { id: value.id });
-      case "endpoint":
-        return act(context, "endpoint.save", { url: value.url, everySeconds: value.everySeconds });
+      case "endpoint": {
+        const { what: _what, ...endpoint } = value;
+        return act(context, "endpoint.save", endpoint);
+      }
       case "removeEndpoint":
         return act(context, "endpoint.remove", { id: value.id });
       default:
@@ -126,7 +134,7 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
           )}
         </Section>
         {one ? <RuleForm key={one.id} attributes={one.attributes} onDone={() => setChosen(null)} /> : null}
-        <ScrapedEndpoints pages={page.pages} states={page.scraped} nowMs={now.nowMs} />
+        <ScrapedEndpoints credentials={page.credentials} pages={page.pages} states={page.scraped} nowMs={now.nowMs} />
         <AgentHosts hosts={page.agents} otlp={page.ports} nowMs={now.nowMs} />
         <Section title={`Matching rules: ${page.rules.length}`} pad={false}>
           {page.rules.length === 0 ? (

@@ -8,6 +8,7 @@ const PARTS = [
   { to: "/setup/services", label: "Services" },
   { to: "/setup/signals", label: "Ingest" },
   { to: "/setup/rules", label: "Rules" },
+  { to: "/setup/credentials", label: "Credentials" },
   { to: "/setup/people", label: "People", right: "administer" },
   { to: "/setup/tokens", label: "Tokens", right: "administer" },
   { to: "/setup/audit", label: "Audit log", right: "administer" },

@@ -1,5 +1,7 @@
+import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
+import { useState } from "react";
 import { Form, useNavigation } from "react-router";
 import type { SourceForm as Shape } from "#server/pages/discover";
 import type { Refusal } from "../shell/answers.server";
@@ -49,6 +51,7 @@ export function SourceForm({
             }
           />
         ) : null}
+        {form.others.length ? <OtherCredentials form={form} /> : null}
         <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
           {form.fields
             .filter((field) => field.type === "number")
@@ -87,5 +90,31 @@ export function SourceForm({
         </Stack>
       </Stack>
     </Form>
+  );
+}
+
+/** Credentials of the vault that it may use besides, in the order in which they were chosen. */
+function OtherCredentials({ form }: { form: Shape }) {
+  const [chosen, setChosen] = useState(form.chosen);
+  const nameOf = (id: number) => form.others.find((one) => one.id === id)?.name ?? "";
+  return (
+    <>
+      <input type="hidden" name="credentials" value={chosen.join(",")} />
+      <TextField
+        select
+        label="Credentials it may use"
+        value={chosen}
+        onChange={(event) => setChosen(event.target.value as unknown as number[])}
+        fullWidth
+        helperText="For SNMP they are tried after its own, in this order; for SSH when a runbook goes to a host it found."
+        slotProps={{ select: { multiple: true, renderValue: (ids) => (ids as number[]).map(nameOf).join(", then ") } }}
+      >
+        {form.others.map((one) => (
+          <MenuItem key={one.id} value={one.id}>
+            {one.name} ({one.kind})
+          </MenuItem>
+        ))}
+      </TextField>
+    </>
   );
 }

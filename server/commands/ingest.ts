@@ -40,7 +40,7 @@ export const ingestCommands = {
     about: ({ url }) => ({ type: "endpoint", id: url }),
     state: ({ db }, { url }) => endpoints(db).find((one) => one.url === url),
     input: endpointSchema,
-    run: ({ ingest }, input, who) => ingest.saveEndpoint(input.url, input.everySeconds, who.name),
+    run: ({ ingest }, input, who) => ingest.saveEndpoint(input, who.name),
     record: (input) => `Scrapes ${input.url} every ${input.everySeconds} s`,
   }),
   "endpoint.remove": command({

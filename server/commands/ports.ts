@@ -4,6 +4,7 @@ import type { Ingest } from "../ingest/ingest";
 import type { People } from "../people/people";
 import type { Runner } from "../repair/runner";
 import type { Sweeps } from "../estate/sweeps";
+import type { Vault } from "../vault/vault";
 import type { Db } from "../store/database";
 
 /** As much of the running server as commands need. */
@@ -14,6 +15,11 @@ export interface CommandPorts {
   sources: Pick<Sweeps, "saveSource" | "check" | "start" | "stop">;
   runs: Pick<Runner, "start" | "stop">;
   ingest: Pick<Ingest, "importSamples" | "saveEndpoint" | "removeEndpoint" | "saveMatchingRule" | "removeMatchingRule">;
+  vault: Pick<Vault, "seal" | "use" | "note">;
+  /** Asks a host for its key without signing in; throws an Error with a reason. */
+  hostKeyAt: (address: string, port: number) => Promise<string>;
+  /** Credentials were changed: what polls and scrapes takes them up. */
+  onCredentials: () => void;
   people: Pick<People, "invite" | "changed">;
   /** Rules were changed: what is judged follows from the next sample. */
   onRules: () => void;

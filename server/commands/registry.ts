@@ -3,6 +3,7 @@ import type { Principal } from "../people/principal";
 import { insertAudit } from "../store/audit";
 import { PersonError } from "../store/database";
 import { aboutText, type Command } from "./command";
+import { credentialCommands } from "./credentials";
 import { incidentCommands } from "./incidents";
 import { ingestCommands } from "./ingest";
 import { peopleCommands } from "./people";
@@ -21,6 +22,7 @@ export const commands = {
   ...settingCommands,
   ...peopleCommands,
   ...tokenCommands,
+  ...credentialCommands,
 } as const;
 
 export type CommandName = keyof typeof commands;

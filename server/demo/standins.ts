@@ -1,7 +1,7 @@
 import { createInterface } from "node:readline";
 import { Readable } from "node:stream";
 import { z } from "zod";
-import { fetchText, type TextAnswer } from "../outside/fetch-text";
+import { fetchText, type Call, type TextAnswer } from "../outside/fetch-text";
 import type { ClockSetting } from "#core/time/clock";
 import type { HostPoll } from "#core/telemetry/poll";
 
@@ -92,10 +92,9 @@ export class Standins {
   private headers = { "x-standin-control": "1", "content-type": "application/json" };
 
   /** Throws with a sentence when the stand-ins do not answer in time. */
-  private async call(path: string, timeoutMs: number, init: RequestInit = {}): Promise<TextAnswer> {
-    const { signal: _signal, ...rest } = init;
+  private async call(path: string, timeoutMs: number, init: Call = {}): Promise<TextAnswer> {
     const ask = () =>
-      fetchText(`${this.url}${path}`, { timeoutMs, mostBytes: MOST_ANSWER }, { ...rest, headers: this.headers });
+      fetchText(`${this.url}${path}`, { timeoutMs, mostBytes: MOST_ANSWER }, { ...init, headers: this.headers });
     // A connection kept from before may be closed by the other side just as it is used again; a new one then serves.
     return ask().catch(ask);
   }

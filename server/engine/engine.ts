@@ -1,4 +1,3 @@
-import { readFileSync } from "node:fs";
 import type { MessagePort } from "node:worker_threads";
 import { EstateGraph } from "#core/topology/graph";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
@@ -22,7 +21,13 @@ import type { Principal } from "../people/principal";
 import { openPrepared } from "./open-prepared";
 import { Poller } from "../polling/poller";
 import { Runner } from "../repair/runner";
-import { Secrets } from "../secrets";
+import { readHostKey } from "../repair/ssh";
+import { readMasterKey } from "../vault/master-key";
+import { kindOfCredential, type Access } from "../vault/kinds";
+import { takeAnswered } from "../sources/range/snmp-access";
+import { mayBeUsedAt, Vault } from "../vault/vault";
+import { credentialById } from "../store/credentials";
+import { endpoints, type EndpointFields } from "../store/endpoints";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
 import { Sweeps } from "../estate/sweeps";
 import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db, unforced } from "../store/database";
@@ -37,10 +42,14 @@ import { chainUp } from "../store/audit";
 import { sendingTokens } from "../store/tokens";
 import type { LiveEvent } from "../events";
 import { offerKits } from "../kits/kits";
-import { takeDemoPeople, takeSetup } from "../kits/setup-file";
+import { takeCredentials, takeDemoPeople, takeSetup } from "../kits/setup-file";
 
 /** Hosts whose agents can enrol with the code of --enrol-code-file within a day. */
 const MOST_ENROLLED_BY_SETUP = 5_000;
+/** How often the uses of credentials are taken down, clock time. */
+const USES_EVERY_MS = 60_000;
+/** A host has this long to show its key. */
+const HOST_KEY_MS = 8_000;
 /** Clock time between two ticks. */
 const TICK_MS = 5_000;
 /** What is under way has this long to write how it ended, machine time. */
@@ -54,7 +63,7 @@ const ROLLING_BUDGET_MS = 25;
  */
 export class Engine {
   readonly db: Db;
-  private readonly secrets: Secrets;
+  private readonly vault: Vault;
   private clock: ClockSetting;
   private readonly sampleWriter: SampleWriter;
   private readonly evaluator: Evaluator;
@@ -88,11 +97,11 @@ export class Engine {
     private readonly emit: (event: LiveEvent) => void,
   ) {
     this.db = openPrepared(storeFile(settings), migrationsFolder(settings));
-    this.secrets = new Secrets(secretFile(settings));
     this.clock = settings.clock;
     this.refuseEarlierClock();
     this.demonstration = settings.standins ? new Demonstration(settings.standins) : undefined;
     chainUp(this.db);
+    this.vault = new Vault(this.db, readMasterKey(secretFile(settings)), () => this.now());
     this.people = new People({
       ...this.shared(),
       isDemo: this.demonstration !== undefined,
@@ -112,11 +121,11 @@ export class Engine {
     this.ingest = this.makeIngest();
     this.sweeps = new Sweeps({
       ...this.shared(),
-      secrets: this.secrets,
+      vault: this.vault,
       onSources: () => this.reload(),
       onEstate: (retired) => this.afterEstateChange(retired),
     });
-    this.poller = new Poller(this.db, this.secrets, this.sampleWriter, (id) => this.seenAt.set(id, this.now()));
+    this.poller = new Poller(this.db, this.vault, this.sampleWriter, (id) => this.seenAt.set(id, this.now()));
     this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.stopping });
     this.runner = this.makeRunner();
     this.ports = {
@@ -125,6 +134,12 @@ export class Engine {
       runs: this.runner,
       ingest: this.ingest,
       people: this.people,
+      vault: this.vault,
+      hostKeyAt: (address, port) => readHostKey(address, port, HOST_KEY_MS),
+      onCredentials: () => {
+        this.poller.reload(this.now());
+        this.ingest.tellTargets();
+      },
       onRules: () => {
         this.evaluator.loadRules();
         this.sampleWriter.judgedMetrics = this.evaluator.metrics;
@@ -168,6 +183,7 @@ export class Engine {
       ...this.shared(),
       sampleWriter: this.sampleWriter,
       batches: this.batches,
+      accessAt: (endpoint) => this.accessAt(endpoint),
       tokens: () => this.sendingTokens(),
       enrol: (asked, from) => this.people.enrol(asked, from),
       onUsed: (tokens) => this.people.used(tokens),
@@ -175,6 +191,18 @@ export class Engine {
       onGrown: () => (this.grown = true),
       onRelations: () => this.regroup(),
     });
+  }
+
+  /** What an endpoint is scraped with. */
+  private accessAt({ url, credentialId }: EndpointFields): Access | undefined {
+    if (credentialId === null || credentialId === undefined) return undefined;
+    const credential = credentialById(this.db, credentialId);
+    if (!credential || kindOfCredential(credential.kind)?.serves !== "http")
+      throw new PersonError("Choose a credential for HTTP.");
+    const { hostname } = new URL(url);
+    if (!mayBeUsedAt(credential, hostname))
+      throw new PersonError(`${credential.name} is not for ${hostname}. Add it to its destinations first.`);
+    return this.vault.use(credential, `scraping ${url}`);
   }
 
   /** Who may send signals: open tokens of the store, and the one of a file. */
@@ -189,15 +217,12 @@ export class Engine {
   }
 
   private makeRunner(): Runner {
-    const { sshUser, sshKeyFile } = this.settings;
     return new Runner({
       ...this.shared(),
       sampleWriter: this.sampleWriter,
       sleep: (ms, signal) => this.sleep(ms, signal),
       machineMs: (ms) => machineSpanMs(this.clock, ms),
-      sshUser,
-      sshKey: sshKeyFile ? readFileSync(sshKeyFile, "utf8") : undefined,
-      defaultSshPort: 22,
+      vault: this.vault,
     });
   }
 
@@ -237,14 +262,18 @@ export class Engine {
    * real sweeps with the stand-ins' clock turned back, then every poll through ingest and engine.
    */
   async prepare(onProgress: (text: string) => void): Promise<void> {
-    if (this.demonstration && this.settings.setup) takeDemoPeople(this.db, this.settings.setup, this.now());
+    if (this.demonstration && this.settings.setup) {
+      takeDemoPeople(this.db, this.settings.setup, this.now());
+      // A store of the version before has sources, but none of the credentials that runbooks go with.
+      if (readMeta(this.db, "prepared")) takeCredentials(this.db, this.settings.setup, this.vault, this.now());
+    }
     if (readMeta(this.db, "prepared")) return;
     writeMeta(this.db, "preparing", "1");
     const presentMs = this.now();
     const live = this.clock;
     const fromMs = presentMs - (this.demonstration ? this.settings.historyMs : 0);
     if (fromMs < presentMs) await this.setClock({ baseMs: fromMs, machineMs: Date.now(), pace: 1 });
-    if (this.settings.setup) takeSetup(this.db, this.settings.setup, this.secrets, this.now());
+    if (this.settings.setup) takeSetup(this.db, this.settings.setup, this.vault, this.now());
     const { demonstration } = this;
     if (demonstration && fromMs < presentMs) {
       this.inFastMotion = true;
@@ -323,6 +352,7 @@ export class Engine {
       this.tellTick(events, ended);
       // On its own, because it reads what was just committed.
       this.db.transaction(() => this.keepHouse(this.now()))();
+      this.noteUses(this.now());
       void this.snapshots.take(events);
     } catch (error) {
       const message = storeProblem(error);
@@ -348,6 +378,21 @@ export class Engine {
     this.takenBefore = this.sampleWriter.taken;
     if (events.length) this.emit({ topic: "alarms", atMs });
   }
+
+  /** Takes down which credentials were answered to, once a minute. */
+  private noteUses(atMs: number): void {
+    if (atMs - this.usesNotedMs < USES_EVERY_MS && atMs >= this.usesNotedMs) return;
+    this.usesNotedMs = atMs;
+    this.db.transaction(() => {
+      for (const [id, address] of takeAnswered()) this.vault.note(id, `SNMP at ${address}`, null);
+      const known = new Map(endpoints(this.db).map((one) => [one.id, one]));
+      for (const { id, problem } of this.ingest.scraped) {
+        const endpoint = known.get(id);
+        if (endpoint?.credentialId != null) this.vault.note(endpoint.credentialId, `scraping ${endpoint.url}`, problem);
+      }
+    })();
+  }
+  private usesNotedMs = -Infinity;
 
   /** Rollups and retention, for a short time at each tick. */
   private keepHouse(atMs: number): void {

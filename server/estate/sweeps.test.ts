@@ -3,12 +3,14 @@ import { z } from "zod";
 import { identityKey, type Observation } from "#core/estate/observation";
 import { useStore } from "../../tests/store";
 import type { LiveEvent } from "../events";
-import type { Secrets } from "../secrets";
+import type { Access } from "../vault/kinds";
+import type { Vault } from "../vault/vault";
+import { credentialsOfSource, sealedOf } from "../store/credentials";
 import type { Found, SourceDriver } from "../sources/driver";
 import { changesIn } from "../store/changes";
 import type { Db } from "../store/database";
 import { currentComponents } from "../store/estate";
-import { listFindings, listSources, sealedCredential, sweepById } from "../store/sources";
+import { listFindings, listSources, sweepById } from "../store/sources";
 import { Sweeps } from "./sweeps";
 
 const START = Date.parse("2026-03-17T10:00:00Z");
@@ -19,6 +21,7 @@ const world = vi.hoisted(() => ({
   credential: "",
 }));
 vi.mock("../sources/registry", () => {
+  const wordOf = (access: readonly Access[]) => access.map((one) => one.fields.community).join(" then ");
   const driver: SourceDriver<{ ranges: string }> = {
     kind: "range",
     label: "Made up",
@@ -27,18 +30,34 @@ vi.mock("../sources/registry", () => {
     credential: {
       label: "word",
       help: "Ask for it.",
+      kind: "snmp-community",
+      field: "community",
+      uses: ["snmp-community"],
+      destinations: ({ ranges }) => ranges,
       serves: (settings, before) => settings.ranges === before.ranges,
     },
     covers: () => ({ text: "four places", places: 4 }),
-    check: (settings, credential) =>
-      Promise.resolve({ ok: credential === "open", lines: [`${settings.ranges} with ${credential}`] }),
-    discover: (_settings, credential, signal) => {
-      world.credential = credential;
+    check: (settings, access) =>
+      Promise.resolve({ ok: wordOf(access) === "open", lines: [`${settings.ranges} with ${wordOf(access)}`] }),
+    discover: (_settings, access, signal) => {
+      world.credential = wordOf(access);
       return world.discover(signal);
     },
   };
   return { driverOf: () => driver, sourceDrivers: () => [driver] };
 });
+
+/** Seals by writing “sealed” in front. */
+const VAULT = {
+  seal: ({ community }: { community: string }) => `sealed ${community}`,
+  use: (row: { id: number; name: string; kind: string; destinations: string }) => ({
+    ...row,
+    fields: { community: sealedOf(db, row.id)?.slice(7) },
+  }),
+  ofSource: (id: number) => credentialsOfSource(db, id).map((row) => VAULT.use(row, "")),
+} as unknown as Vault;
+const sealedCredential = (store: Db, id: number) =>
+  sealedOf(store, listSources(store).find((source) => source.id === id)?.credential_id as number);
 
 let db: Db;
 let events: LiveEvent[];
@@ -54,7 +73,7 @@ beforeEach(() => {
   estate.mockClear();
   sweeps = new Sweeps({
     db,
-    secrets: { seal: (text: string) => `sealed ${text}`, open: (text: string) => text.slice(7) } as unknown as Secrets,
+    vault: VAULT,
     now: () => START,
     emit: (event) => events.push(event),
     reportProblem: () => undefined,

@@ -2,7 +2,9 @@ import type { Look, Observation } from "#core/estate/observation";
 import type { SourceInput } from "../settings";
 import { takeInLook, type TakenIn } from "./take-in";
 import type { LiveEvent } from "../events";
-import type { Secrets } from "../secrets";
+import { setSourceCredentials, credentialById } from "../store/credentials";
+import type { Access } from "../vault/kinds";
+import type { Vault } from "../vault/vault";
 import { insertChange } from "../store/changes";
 import { PersonError, storeProblem, type Db } from "../store/database";
 import {
@@ -12,7 +14,6 @@ import {
   insertSweep,
   listSources,
   runningSweep,
-  sealedCredential,
   sourceById,
   sourceNamed,
   updateSource,
@@ -32,7 +33,7 @@ const CHECK_MS = 15_000;
 
 export interface SweepContext {
   db: Db;
-  secrets: Secrets;
+  vault: Vault;
   now: () => number;
   emit: (event: LiveEvent) => void;
   reportProblem: (message: string) => void;
@@ -49,17 +50,25 @@ export class Sweeps {
   constructor(private readonly context: SweepContext) {}
 
   saveSource(id: number | undefined, input: SourceInput, by: string): number {
-    const { db, secrets, now } = this.context;
+    const { db, vault, now } = this.context;
     const driver = driverOf(input.kind);
     const twin = sourceNamed(db, input.name);
     if (twin && twin.id !== id)
       throw new PersonError(`There is a source called “${input.name}” already. Choose another name, or edit that one.`);
-    const sealed = input.credential ? secrets.seal(input.credential) : undefined;
+    const { credential } = driver;
+    const sealed = credential && input.credential ? vault.seal({ [credential.field]: input.credential }) : undefined;
+    const own = credential && {
+      kind: credential.kind,
+      destinations: credential.destinations(input.settings),
+      sealed,
+    };
+    const others = this.usable(input);
     const saved = db.transaction(() => {
       if (id === undefined) {
-        if (driver.credential && sealed === undefined)
-          throw new PersonError(`Give the ${driver.credential.label}. ${driver.credential.help}`);
-        const made = insertSource(db, input, sealed, now());
+        if (credential && sealed === undefined && !others?.length)
+          throw new PersonError(`Give the ${credential.label}. ${credential.help}`);
+        const made = insertSource(db, input, sealed, now(), own);
+        if (others) setSourceCredentials(db, made, others);
         insertChange(db, {
           atMs: now(),
           kind: "setting",
@@ -71,7 +80,8 @@ export class Sweeps {
       }
       if (sealed === undefined) this.keptFor(id, input);
       else if (!sourceById(db, id)) throw new PersonError("That source does not exist any more.");
-      updateSource(db, id, input, sealed, now());
+      updateSource(db, id, input, own, now());
+      if (others) setSourceCredentials(db, id, others);
       insertChange(db, {
         atMs: now(),
         kind: "setting",
@@ -85,6 +95,18 @@ export class Sweeps {
     return saved;
   }
 
+  /** Credentials that a source names besides its own; undefined where it says nothing of them. */
+  private usable({ kind, credentials }: SourceInput): number[] | undefined {
+    const uses = driverOf(kind).credential?.uses ?? [];
+    for (const id of credentials ?? []) {
+      const one = credentialById(this.context.db, id);
+      if (!one) throw new PersonError("One of the credentials is not there any more. Load the page again.");
+      if (!uses.includes(one.kind))
+        throw new PersonError(`${one.name} cannot be used by this kind of source. Leave it out.`);
+    }
+    return credentials;
+  }
+
   /**
    * Makes sure that the secret kept for a source may be used with changed settings: whoever edits a source must not be
    * able to have it sent to a place of their own.
@@ -93,7 +115,8 @@ export class Sweeps {
     const source = sourceById(this.context.db, id);
     if (!source) throw new PersonError("That source does not exist any more.");
     const { credential } = driverOf(kind);
-    if (!credential || (source.kind === kind && credential.serves(settings, source.settings))) return;
+    if (!credential || source.credential_id === null) return;
+    if (source.kind === kind && credential.serves(settings, source.settings)) return;
     const ask = `Give the ${credential.label} again: the one that is kept was given for other addresses.`;
     throw new PersonError(ask, { credential: ask });
   }
@@ -104,16 +127,38 @@ export class Sweeps {
     const abort = new AbortController();
     const timer = setTimeout(() => abort.abort(), CHECK_MS);
     try {
-      const credential = input.credential ?? (id === undefined ? "" : this.credentialOf(id));
-      return await driverOf(input.kind).check(input.settings, credential, abort.signal);
+      return await driverOf(input.kind).check(input.settings, this.accessToTry(id, input), abort.signal);
     } finally {
       clearTimeout(timer);
     }
   }
 
-  private credentialOf(sourceId: number): string {
-    const sealed = sealedCredential(this.context.db, sourceId);
-    return sealed === undefined ? "" : this.context.secrets.open(sealed);
+  /** What a test uses: the secret just typed in, or the one kept, and the others of the form. */
+  private accessToTry(id: number | undefined, input: SourceInput): Access[] {
+    const { db, vault } = this.context;
+    const purpose = `testing ${input.name}`;
+    const { credential } = driverOf(input.kind);
+    const source = id === undefined ? undefined : sourceById(db, id);
+    const kept = source?.credential_id == null ? undefined : credentialById(db, source.credential_id);
+    const own: Access[] =
+      credential && input.credential
+        ? [
+            {
+              id: 0,
+              name: input.name,
+              kind: credential.kind,
+              fields: { [credential.field]: input.credential },
+              destinations: credential.destinations(input.settings),
+            },
+          ]
+        : kept
+          ? [vault.use(kept, purpose)]
+          : [];
+    const others = this.usable(input) ?? [];
+    return [
+      ...own,
+      ...others.flatMap((other) => credentialById(db, other) ?? []).map((one) => vault.use(one, purpose)),
+    ];
   }
 
   /** Starts a sweep and returns its id at once, or waits for its end when asked to. */
@@ -142,7 +187,7 @@ export class Sweeps {
       emit({ topic: "sweep", id, state: "running" });
     }, 400);
     try {
-      await run.follow(this.credentialOf(source.id), signal);
+      await run.follow(this.context.vault.ofSource(source.id, `sweeping ${source.name}`), signal);
       const complete = !signal.aborted;
       run.end(complete);
       endSweep(db, id, complete ? "done" : "stopped", run.message(signal), now());
@@ -205,8 +250,8 @@ class SweepRun {
     this.nextTakeInMs = Date.now() + TAKE_IN_MS;
   }
 
-  async follow(credential: string, signal: AbortSignal): Promise<void> {
-    const found = driverOf(this.source.kind).discover?.(this.source.settings, credential, signal) ?? [];
+  async follow(access: readonly Access[], signal: AbortSignal): Promise<void> {
+    const found = driverOf(this.source.kind).discover?.(this.source.settings, access, signal) ?? [];
     for await (const one of found) {
       if (one.what === "progress") {
         const { what: _what, ...counts } = one;

@@ -2,12 +2,13 @@ import type { MessagePort } from "node:worker_threads";
 import type { Batch } from "../receivers/batch-builder";
 import type { Enrolled, Enrolling, FromReceivers, ReceiverFigures, ToReceivers } from "../receivers/messages";
 import type { SendingToken } from "../receivers/sender-tokens";
-import type { TargetState } from "../receivers/scraper";
+import type { Target, TargetState } from "../receivers/scraper";
+import type { Access } from "../vault/kinds";
 import { insertChange } from "../store/changes";
 import { PersonError, storeProblem, type Db } from "../store/database";
 import { componentById } from "../store/estate";
 import { removeMatchingRule, saveMatchingRule } from "../store/resources";
-import { removeEndpoint, saveEndpoint, endpoints } from "../store/endpoints";
+import { removeEndpoint, saveEndpoint, endpoints, type EndpointFields } from "../store/endpoints";
 import type { BatchIngest, Committed, Receipt } from "./batches";
 import { keepWhatFits } from "./isolate";
 import type { SampleWriter } from "./sample-writer";
@@ -21,6 +22,8 @@ export interface IngestContext {
   batches: BatchIngest;
   now: () => number;
   reportProblem: (message: string) => void;
+  /** What an endpoint is read with; throws a PersonError where that is not for its address. */
+  accessAt: (endpoint: EndpointFields) => Access | undefined;
   /** Tokens that may be sent with now. */
   tokens: () => SendingToken[];
   enrol: (asked: Enrolling, from: string) => Enrolled;
@@ -144,13 +147,26 @@ export class Ingest {
     this.reply({ kind: "tokens", tokens: this.context.tokens() });
   }
 
-  private tellTargets(): void {
-    this.receivers?.postMessage({ kind: "targets", targets: endpoints(this.context.db) } satisfies ToReceivers);
+  /** Tells the receivers what to scrape, and with what. */
+  tellTargets(): void {
+    const targets = endpoints(this.context.db).map((one): Target => {
+      const { id, url, everySeconds, authority } = one;
+      const target = { id, url, everySeconds, authority };
+      try {
+        return { ...target, access: this.context.accessAt(one) };
+      } catch (error) {
+        // It is not read without what it was to be read with.
+        return { ...target, problem: error instanceof Error ? error.message : String(error) };
+      }
+    });
+    this.reply({ kind: "targets", targets });
   }
 
-  saveEndpoint(url: string, everySeconds: number, by: string): void {
+  saveEndpoint(given: EndpointFields, by: string): void {
+    const { url, everySeconds } = given;
+    this.context.accessAt(given);
     this.context.db.transaction(() => {
-      saveEndpoint(this.context.db, url, everySeconds, by, this.context.now());
+      saveEndpoint(this.context.db, given, by, this.context.now());
       insertChange(this.context.db, {
         atMs: this.context.now(),
         kind: "setting",

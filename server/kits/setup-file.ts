@@ -1,12 +1,16 @@
 import { readFileSync } from "node:fs";
-import type { Secrets } from "../secrets";
-import { setupSchema, type SetupFile } from "../settings";
+import { destinationsProblem } from "#core/estate/destinations";
+import { kindOfCredential } from "../vault/kinds";
+import type { Vault } from "../vault/vault";
+import { setupSchema, type SetupFile, type SourceInput } from "../settings";
 import { readSource } from "../sources/input";
 import { PersonError, writeMeta, type Db } from "../store/database";
 import { saveEndpoint } from "../store/endpoints";
 import { accountByName, insertAccount } from "../store/people";
 import { saveService } from "../store/services";
-import { insertSource } from "../store/sources";
+import { credentialsOfSource, insertCredential, listCredentials, setSourceCredentials } from "../store/credentials";
+import { insertSource, listSources } from "../store/sources";
+import { driverOf } from "../sources/registry";
 
 const BY = "set-up file";
 
@@ -18,6 +22,47 @@ function readSetup(file: string): SetupFile {
   if (parsed.success) return parsed.data;
   throw refuser(file)(parsed.error.issues.map((issue) => `${issue.path.join(".")}: ${issue.message}`).join("; "));
 }
+
+function insertFromSetup(db: Db, source: SourceInput, vault: Vault, nowMs: number): void {
+  const { credential } = driverOf(source.kind);
+  if (!credential || source.credential === undefined) return void insertSource(db, source, undefined, nowMs);
+  const sealed = vault.seal({ [credential.field]: source.credential });
+  const own = { kind: credential.kind, destinations: credential.destinations(source.settings) };
+  insertSource(db, source, sealed, nowMs, own);
+}
+
+/** Makes the credentials of a set-up file that are not there yet, and gives them to the sources that name them. */
+export function takeCredentials(db: Db, file: string, vault: Vault, nowMs: number): void {
+  const refuse = refuser(file);
+  const known = new Set(listCredentials(db).map((one) => one.name));
+  for (const { name, kind: kindId, destinations, fields, files, sources } of readSetup(file).credentials) {
+    if (known.has(name)) continue;
+    const kind = kindOfCredential(kindId);
+    if (!kind) throw refuse(`credentials: there is no kind “${kindId}”.`);
+    const given: Record<string, string> = { ...fields };
+    for (const [field, path] of Object.entries(files)) given[field] = readFileSync(path, "utf8");
+    const problem = destinationsProblem(destinations);
+    if (problem) throw refuse(`credentials: ${name}: ${problem}`);
+    const about = kind.open.safeParse(pick(given, kind.open));
+    const secret = kind.sealed.safeParse(pick(given, kind.sealed));
+    const wrong = [...(about.error?.issues ?? []), ...(secret.error?.issues ?? [])];
+    if (!about.success || !secret.success) throw refuse(`credentials: ${name}: ${wrong[0]?.message ?? ""}`);
+    const sealed = vault.seal(secret.data as Record<string, string>);
+    const row = { name, kind: kindId, about: about.data as Record<string, string>, destinations, sealed };
+    const id = insertCredential(db, { ...row, madeBy: BY, isOwn: false }, nowMs);
+    for (const source of listSources(db))
+      if (
+        driverOf(source.kind).credential?.uses.includes(kindId) &&
+        (sources.includes("*") || sources.includes(source.name))
+      ) {
+        const others = credentialsOfSource(db, source.id).map((one) => one.id);
+        setSourceCredentials(db, source.id, [...others.filter((one) => one !== source.credential_id), id]);
+      }
+  }
+}
+
+const pick = (given: Record<string, string>, schema: { shape: object }) =>
+  Object.fromEntries(Object.entries(given).filter(([field]) => field in schema.shape));
 
 /** Makes the accounts of a demonstration's made-up people that are not there yet. */
 export function takeDemoPeople(db: Db, file: string, nowMs: number): void {
@@ -32,7 +77,7 @@ export function takeDemoPeople(db: Db, file: string, nowMs: number): void {
  * Takes a set-up file into a new store: what a person would otherwise type in. Throws a PersonError that names what is
  * wrong.
  */
-export function takeSetup(db: Db, file: string, secrets: Secrets, nowMs: number): void {
+export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): void {
   const { organisation, sources, endpoints, services } = readSetup(file);
   const refuse = refuser(file);
   db.transaction(() => {
@@ -45,10 +90,10 @@ export function takeSetup(db: Db, file: string, secrets: Secrets, nowMs: number)
             .map(([field, problem]) => `sources.${index}.${field}: ${problem}`)
             .join("; "),
         );
-      const { credential } = read.source;
-      insertSource(db, read.source, credential === undefined ? undefined : secrets.seal(credential), nowMs);
+      insertFromSetup(db, read.source, vault, nowMs);
     });
-    for (const one of endpoints) saveEndpoint(db, one.url, one.everySeconds, BY, nowMs);
+    takeCredentials(db, file, vault, nowMs);
+    for (const one of endpoints) saveEndpoint(db, one, BY, nowMs);
     for (const one of services) saveService(db, one, nowMs);
   })();
 }

@@ -1,4 +1,3 @@
-import { lookup } from "node:dns/promises";
 import { isIP } from "node:net";
 
 /**
@@ -15,19 +14,4 @@ export function isLinkLocal(address: string): boolean {
   if (mapped?.[2]) return mapped[2].padStart(4, "0") === "a9fe";
   const first = Number.parseInt(plain.split(":")[0] || "0", 16);
   return (first & 0xffc0) === 0xfe80;
-}
-
-/** Why an address is never asked, or undefined; a name is looked up first. */
-export async function refusedPlace(url: string): Promise<string | undefined> {
-  const host = new URL(url).hostname.replace(/^\[|\]$/g, "");
-  const addresses = isIP(host)
-    ? [host]
-    : await lookup(host, { all: true }).then(
-        (found) => found.map((one) => one.address),
-        // What has no address cannot be reached either; the call itself says so.
-        () => [],
-      );
-  return addresses.some(isLinkLocal)
-    ? "Link-local addresses are never asked: a machine's own credentials may be kept there."
-    : undefined;
 }

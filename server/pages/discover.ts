@@ -2,7 +2,9 @@ import type { Field } from "#core/forms/field";
 import { fieldsOf } from "../forms/fields";
 import type { SourceDriver } from "../sources/driver";
 import { driverOf, sourceDrivers } from "../sources/registry";
+import { credentialsOfSource, listCredentials } from "../store/credentials";
 import type { Db } from "../store/database";
+import { kindOfCredential } from "../vault/kinds";
 import {
   findingCounts,
   listFindings,
@@ -60,28 +62,44 @@ export interface SourceForm {
   about: string;
   fields: Field[];
   credential: { label: string; help: string } | null;
+  /** Other credentials that it may use, and those that it does, in their order. */
+  others: { id: number; name: string; kind: string }[];
+  chosen: number[];
   pollSeconds: number | null;
   canSweep: boolean;
 }
 
-const formOf = (driver: SourceDriver, settings: object | undefined, pollSeconds: number | undefined): SourceForm => ({
+const formOf = (
+  db: Db,
+  driver: SourceDriver,
+  settings?: object,
+  pollSeconds?: number,
+  source?: SourceRow,
+): SourceForm => ({
   kind: driver.kind,
   label: driver.label,
   about: driver.about,
   fields: fieldsOf(driver.settings, settings as Record<string, unknown>),
   credential: driver.credential ? { label: driver.credential.label, help: driver.credential.help } : null,
+  others: listCredentials(db)
+    .filter((one) => !one.isOwn && driver.credential?.uses.includes(one.kind))
+    .map(({ id, name, kind }) => ({ id, name, kind: kindOfCredential(kind)?.label ?? kind })),
+  chosen: source
+    ? credentialsOfSource(db, source.id)
+        .map((one) => one.id)
+        .filter((id) => id !== source.credential_id)
+    : [],
   pollSeconds: pollSeconds ?? driver.pollSeconds ?? null,
   canSweep: driver.discover !== undefined,
 });
 
 /** A source with its form, or the forms of all kinds for a new one. */
 export function sourcePage(db: Db, { id }: { id: number | null }) {
-  if (id === null)
-    return { source: null, forms: sourceDrivers().map((driver) => formOf(driver, undefined, undefined)) };
+  if (id === null) return { source: null, forms: sourceDrivers().map((driver) => formOf(db, driver)) };
   const source = sourceById(db, id);
   if (!source) return null;
   return {
     source: open(source),
-    forms: [formOf(driverOf(source.kind), source.settings as object, source.pollSeconds)],
+    forms: [formOf(db, driverOf(source.kind), source.settings as object, source.pollSeconds, source)],
   };
 }

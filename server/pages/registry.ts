@@ -1,6 +1,7 @@
 import type { Right } from "#core/people/rights";
 import { verifyAudit } from "../store/audit";
 import type { Db } from "../store/database";
+import { accessPage, credentialPage, credentialsPage } from "./credentials";
 import { discoverPage, sourcePage, sweepPage } from "./discover";
 import { componentPage } from "./component";
 import { estatePage, findPage, samplesPage } from "./estate";
@@ -56,6 +57,9 @@ export const questions = {
   audit: auditPage,
   auditCheck: (db: Db, _asked: object) => verifyAudit(db),
   people: peoplePage,
+  credentials: credentialsPage,
+  credential: credentialPage,
+  access: accessPage,
   tokens: tokensPage,
   account: accountPage,
   signIn: signInPage,

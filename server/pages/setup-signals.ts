@@ -3,7 +3,9 @@ import { componentById, hostsWithAgent } from "../store/estate";
 import { logCount } from "../store/logs";
 import { allResources, countsOfResources, matchingRules } from "../store/resources";
 import { readRetention } from "../store/retention";
+import { listCredentials } from "../store/credentials";
 import { endpoints } from "../store/endpoints";
+import { kindOfCredential } from "../vault/kinds";
 
 const MOST_SHOWN = 200;
 
@@ -36,6 +38,9 @@ export function signalsSetupPage(db: Db, _question: object) {
     namedCount: named.length,
     rules: matchingRules(db),
     pages: endpoints(db),
+    credentials: listCredentials(db)
+      .filter((one) => kindOfCredential(one.kind)?.serves === "http")
+      .map(({ id, name, destinations }) => ({ id, name, destinations })),
     retention: readRetention(db),
     logs: logCount(db),
   };

@@ -8,7 +8,7 @@ export async function fetchFigure(url: string, metric: string, timeoutMs = 2000)
   const { status, text } = await fetchText(
     url,
     { timeoutMs, mostBytes: MOST_BYTES },
-    { redirect: "error", headers: { accept: "application/openmetrics-text; version=1.0.0, text/plain;q=0.5" } },
+    { headers: { accept: "application/openmetrics-text; version=1.0.0, text/plain;q=0.5" } },
   );
   if (status < 200 || status > 299) throw new Error(`${url} answered ${status}.`);
   const value = readFigure(text, metric);

@@ -1,7 +1,7 @@
 import { beforeEach, describe, expect, it } from "vitest";
 import { useStore } from "../../tests/store";
 import { SampleWriter } from "../ingest/sample-writer";
-import type { Secrets } from "../secrets";
+import type { Vault } from "../vault/vault";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { saveService } from "../store/services";
@@ -11,7 +11,7 @@ import type { HostPoll } from "#core/telemetry/poll";
 import { Poller, type PolledHost } from "./poller";
 
 const START = Date.parse("2026-03-17T10:00:00Z");
-const SECRETS = { seal: (text: string) => text, open: (text: string) => text } as unknown as Secrets;
+const VAULT: Pick<Vault, "ofSource"> = { ofSource: () => [] };
 const EMPTY: HostPoll = { processorLoads: [], storage: [], interfaces: [], processes: [] };
 
 let db: Db;
@@ -27,7 +27,7 @@ beforeEach(() => {
   );
   writer = new SampleWriter(db);
   seen = [];
-  poller = new Poller(db, SECRETS, writer, (id) => seen.push(id));
+  poller = new Poller(db, VAULT, writer, (id) => seen.push(id));
   sourceId = insertSource(
     db,
     {

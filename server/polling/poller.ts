@@ -3,14 +3,15 @@ import { guestKey } from "#core/estate/guests";
 import { measureHost, type CounterMemory, type HostPoll, type Measured } from "#core/telemetry/poll";
 import type { SampleWriter } from "../ingest/sample-writer";
 import { eachLimited } from "../outside/limit";
-import type { Secrets } from "../secrets";
+import type { Access } from "../vault/kinds";
+import type { Vault } from "../vault/vault";
 import type { PollTarget, Process, SourceDriver } from "../sources/driver";
 import { driverOf } from "../sources/registry";
 import type { Db } from "../store/database";
 import { currentComponents, type ComponentRow } from "../store/estate";
 import { guestsOfHypervisors } from "../store/relations";
 import { listServices, type FigureSource } from "../store/services";
-import { listSources, sealedCredential, type SourceRow } from "../store/sources";
+import { listSources, type SourceRow } from "../store/sources";
 import { fetchFigure } from "./figures";
 
 /** One host under watch. */
@@ -38,7 +39,7 @@ interface PolledFigure {
 interface Way {
   driver: SourceDriver;
   settings: unknown;
-  credential: string;
+  access: readonly Access[];
   everyMs: number;
 }
 
@@ -61,7 +62,7 @@ export class Poller {
 
   constructor(
     private readonly db: Db,
-    private readonly secrets: Secrets,
+    private readonly vault: Pick<Vault, "ofSource">,
     private readonly sampleWriter: SampleWriter,
     private readonly onSeen: (componentId: number) => void,
   ) {}
@@ -100,22 +101,16 @@ export class Poller {
   private wayOf(source: SourceRow): Way | undefined {
     const driver = driverOf(source.kind);
     if (!driver.poll || source.pollSeconds === undefined) return undefined;
-    const sealed = sealedCredential(this.db, source.id);
-    const credential = sealed === undefined ? "" : this.secrets.open(sealed);
-    return { driver, settings: source.settings, credential, everyMs: source.pollSeconds * 1000 };
+    const access = this.vault.ofSource(source.id, `polling ${source.name}`);
+    return { driver, settings: source.settings, access, everyMs: source.pollSeconds * 1000 };
   }
 
-  private follow(
-    row: ComponentRow,
-    address: string,
-    { driver, settings, credential, everyMs }: Way,
-    atMs: number,
-  ): void {
+  private follow(row: ComponentRow, address: string, { driver, settings, access, everyMs }: Way, atMs: number): void {
     const known = this.hosts.get(row.id);
     this.hosts.set(row.id, {
       id: row.id,
       driver,
-      target: { address, settings, credential },
+      target: { address, settings, access },
       everyMs,
       nextMs: known?.nextMs ?? atMs + staggered(row.id, everyMs),
       processes: new Map(),

@@ -2,6 +2,7 @@ import { readOpenMetrics, ucumOf, type OpenFamily, type OpenMetric } from "#core
 import { Limiter } from "../outside/limit";
 import { fetchText } from "../outside/fetch-text";
 import { Rejected } from "./batch-builder";
+import type { Access } from "../vault/kinds";
 import type { IngestChannel } from "./channel";
 import type { Attribute, Exemplar, Metric } from "./otlp-types";
 
@@ -13,6 +14,10 @@ export interface Target {
   id: number;
   url: string;
   everySeconds: number;
+  access?: Pick<Access, "kind" | "fields"> | undefined;
+  authority?: string;
+  /** Why it must not be read. */
+  problem?: string;
 }
 
 export interface TargetState {
@@ -58,7 +63,8 @@ export class Scraper {
   private async look(target: Target): Promise<void> {
     const atMs = Math.floor(this.now() / 1000) * 1000;
     try {
-      const page = await fetchPage(target.url);
+      if (target.problem !== undefined) throw new Error(target.problem);
+      const page = await fetchPage(target);
       const read = readOpenMetrics(page);
       if (!read.ok) throw new Error(read.problem);
       const rejected = new Rejected();
@@ -85,11 +91,11 @@ export class Scraper {
   }
 }
 
-async function fetchPage(url: string): Promise<string> {
+async function fetchPage({ url, access, authority }: Target): Promise<string> {
   const { status, text } = await fetchText(
     url,
     { timeoutMs: TIMEOUT_MS, mostBytes: MOST_BYTES },
-    { redirect: "error", headers: { accept: "application/openmetrics-text; version=1.0.0, text/plain;q=0.5" } },
+    { access, authority, headers: { accept: "application/openmetrics-text; version=1.0.0, text/plain;q=0.5" } },
   );
   if (status < 200 || status > 299) throw new Error(`It answered ${status}.`);
   return text;

@@ -40,9 +40,7 @@ beforeEach(() => {
       meanwhile.shift()?.();
     },
     machineMs: (ms) => ms,
-    sshUser: "operator",
-    sshKey: undefined,
-    defaultSshPort: 22,
+    vault: { use: () => ({ fields: {} }) as never, note: () => undefined },
     emit: (event) => events.push(event),
   });
 });
@@ -118,7 +116,9 @@ describe("a run", () => {
       note,
     ]);
     expect(made).toMatchObject({ state: "failed" });
-    expect(made?.message).toBe("Step 1, “Restart”: No SSH key is set. Start Holotaxis with --ssh-key FILE.");
+    expect(made?.message).toBe(
+      "Step 1, “Restart”: h-1 was not found by a source of ours, only reported by senders. An operator approves the host and its key first, on its page under “Access”.",
+    );
     expect(steps.map((step) => step.state)).toEqual(["failed", "skipped"]);
   });
   it("is told on its incident, when it begins and how it ends", async () => {

@@ -2,13 +2,15 @@ import { commandLine, fillText, type RunState, type Step } from "#core/repair/ru
 import { spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import { metricTitle } from "#core/catalogue/metrics";
-import { runOverSsh } from "./ssh";
+import { reachOf } from "../vault/reach";
+import { runOverSsh, type CommandResult } from "./ssh";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById, factsAt } from "../store/estate";
+import { componentById } from "../store/estate";
 import { noteIncident } from "../store/incidents";
 import type { LiveEvent } from "../events";
-import { appendOutput, endRun, hostKey, insertRun, trustHostKey, updateStep, type NewRun } from "../store/runs";
+import { appendOutput, endRun, hostKeyOf, insertRun, trustHostKey, updateStep, type NewRun } from "../store/runs";
+import type { Vault } from "../vault/vault";
 import { readSamples } from "../store/signals";
 import type { SampleWriter } from "../ingest/sample-writer";
 
@@ -20,9 +22,7 @@ export interface RunnerWorld {
   sleep: (ms: number, signal: AbortSignal) => Promise<void>;
   /** A span of the clock's time as machine milliseconds. */
   machineMs: (ms: number) => number;
-  sshUser: string;
-  sshKey: string | undefined;
-  defaultSshPort: number;
+  vault: Pick<Vault, "use" | "note">;
   emit: (event: LiveEvent) => void;
 }
 
@@ -143,7 +143,7 @@ export class Runner {
     startedAt: number,
     signal: AbortSignal,
   ): Promise<string | undefined> {
-    const { db, now, sleep } = this.world;
+    const { db, sleep } = this.world;
     switch (step.type) {
       case "note":
         appendOutput(db, id, position, fillText(step.text, run.args));
@@ -154,29 +154,10 @@ export class Runner {
       case "check":
         return this.check(id, position, step, run, startedAt, signal);
       case "command": {
-        const target = componentById(db, run.componentId);
-        if (!target?.address) return "The target has no address to connect to.";
-        if (!this.world.sshKey) return "No SSH key is set. Start Holotaxis with --ssh-key FILE.";
-        const sshPort = Number(
-          factsAt(db, target.id, now()).find((fact) => fact.name === "ssh port")?.value ?? this.world.defaultSshPort,
-        );
         const line = commandLine(step.argv, run.args);
         updateStep(db, id, position, { state: "running", command: line });
         const output = this.outputTo(id, position);
-        const result = await runOverSsh(
-          {
-            address: target.address,
-            port: sshPort,
-            user: this.world.sshUser,
-            privateKey: this.world.sshKey,
-            knownFingerprint: hostKey(db, target.address, sshPort),
-            trust: (fingerprint) => trustHostKey(db, target.address as string, sshPort, fingerprint, now()),
-          },
-          line,
-          this.world.machineMs(step.timeoutSeconds * 1000) + 3000,
-          output.take,
-          signal,
-        );
+        const result = await this.command(run, line, step.timeoutSeconds, output.take, signal);
         output.end();
         updateStep(db, id, position, { state: "running", exitCode: result.exitCode });
         if (result.failure) return result.failure;
@@ -185,6 +166,43 @@ export class Runner {
           : `The command ended with exit code ${result.exitCode}.`;
       }
     }
+  }
+
+  /** Runs a command line on the target, with the first of its credentials that lets us in. */
+  private async command(
+    run: NewRun,
+    line: string,
+    timeoutSeconds: number,
+    take: (text: string) => void,
+    signal: AbortSignal,
+  ): Promise<CommandResult> {
+    const { db, now, vault } = this.world;
+    const target = componentById(db, run.componentId);
+    const reach = target ? reachOf(db, target, now()) : { problem: "The target is not there any more." };
+    if ("problem" in reach) return { exitCode: null, failure: reach.problem };
+    const purpose = `“${run.definition.name}” on ${target?.name}`;
+    let result: CommandResult = { exitCode: null };
+    for (const credential of reach.credentials) {
+      const { fields } = vault.use(credential, purpose);
+      result = await runOverSsh(
+        {
+          address: reach.address,
+          port: reach.port,
+          user: fields.user ?? "",
+          ...(credential.kind === "ssh-key" ? { privateKey: fields.privateKey } : { password: fields.password }),
+          // Asked anew each time: the host may have been met with the credential before.
+          knownFingerprint: hostKeyOf(db, reach.address, reach.port)?.fingerprint,
+          trust: (fingerprint) => trustHostKey(db, reach.address, reach.port, fingerprint, now()),
+        },
+        line,
+        this.world.machineMs(timeoutSeconds * 1000) + 3000,
+        take,
+        signal,
+      );
+      vault.note(credential.id, purpose, result.refusedSignIn ? (result.failure ?? "refused") : null);
+      if (!result.refusedSignIn) break;
+    }
+    return result;
   }
 
   private outputTo(id: number, position: number) {

@@ -5,7 +5,9 @@ export interface SshTarget {
   address: string;
   port: number;
   user: string;
-  privateKey: string;
+  /** One of both. */
+  privateKey?: string | undefined;
+  password?: string | undefined;
   /** Fingerprint met before, if any; a different one is refused. */
   knownFingerprint: string | undefined;
   /** Called with the fingerprint of a host met for the first time. */
@@ -16,6 +18,8 @@ export interface CommandResult {
   exitCode: number | null;
   /** Set when the command did not come to an end by itself. */
   failure?: string;
+  /** The host did not let this user in; another credential may. */
+  refusedSignIn?: boolean;
 }
 
 /** RFC 4253 host key as `SHA256:` and base64 without padding, the usual way of writing it. */
@@ -75,20 +79,21 @@ export function runOverSsh(
       if (refusedKey)
         return finish({
           exitCode: null,
-          failure: `The host key of ${target.address}:${target.port} is not the one met before (now ${refusedKey}). If the host was rebuilt, remove the old key; otherwise somebody may be in between.`,
+          failure: `The host key of ${target.address}:${target.port} is not the one met before (now ${refusedKey}). If the host was rebuilt, look at its page under “Access” and forget the old key; otherwise somebody may be in between.`,
         });
-      const reason =
-        error.level === "client-authentication"
-          ? `The host does not let “${target.user}” in with the key of Holotaxis. Put its public key into authorized_keys there.`
-          : `No SSH connection to ${target.address}:${target.port}: ${error.message}.`;
-      finish({ exitCode: null, failure: reason });
+      const refusedSignIn = error.level === "client-authentication";
+      const reason = refusedSignIn
+        ? `The host does not let “${target.user}” in with this ${target.password === undefined ? "key. Put its public key into authorized_keys there" : "password"}.`
+        : `No SSH connection to ${target.address}:${target.port}: ${error.message}.`;
+      finish({ exitCode: null, failure: reason, refusedSignIn });
     });
     client.on("close", () => finish({ exitCode: null, failure: "The host closed the connection." }));
     client.connect({
       host: target.address,
       port: target.port,
       username: target.user,
-      privateKey: target.privateKey,
+      ...(target.privateKey === undefined ? {} : { privateKey: target.privateKey }),
+      ...(target.password === undefined ? {} : { password: target.password }),
       readyTimeout: Math.min(timeoutMs, 10_000),
       hostVerifier: (key: Buffer) => {
         const fingerprint = fingerprintOf(key);
@@ -98,6 +103,34 @@ export function runOverSsh(
         }
         if (!target.knownFingerprint) target.trust(fingerprint);
         return true;
+      },
+    });
+  });
+}
+
+/** Asks a host for its key, without signing in. Throws an Error with a reason for people. */
+export function readHostKey(address: string, port: number, timeoutMs: number): Promise<string> {
+  return new Promise((resolve, reject) => {
+    const client = new ssh2.Client();
+    let fingerprint: string | undefined;
+    const end = () => {
+      clearTimeout(timer);
+      client.end();
+      if (fingerprint !== undefined) resolve(fingerprint);
+      else reject(new Error(`No SSH server answers at ${address}:${port}.`));
+    };
+    const timer = setTimeout(end, timeoutMs);
+    client.on("error", end);
+    client.on("close", end);
+    client.connect({
+      host: address,
+      port,
+      username: "holotaxis",
+      readyTimeout: timeoutMs,
+      // The key is all that is wanted: the conversation ends here.
+      hostVerifier: (key: Buffer) => {
+        fingerprint = fingerprintOf(key);
+        return false;
       },
     });
   });

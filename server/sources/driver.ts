@@ -1,5 +1,6 @@
 import type { z } from "zod";
 import type { Listing, Observation } from "#core/estate/observation";
+import type { Access } from "../vault/kinds";
 import type { HostPoll } from "#core/telemetry/poll";
 
 /** What a source's driver found, as it comes. */
@@ -27,7 +28,8 @@ export interface Process {
 export interface PollTarget<Settings> {
   address: string;
   settings: Settings;
-  credential: string;
+  /** What the source may use there, in its order. */
+  access: readonly Access[];
 }
 
 /**
@@ -45,15 +47,26 @@ export interface SourceDriver<Settings = unknown> {
    * Absent where nothing secret is needed. A secret is for the places it was given for: `serves` tells whether that is
    * still so when settings change, else it is asked for again.
    */
-  credential?: { label: string; help: string; serves(settings: Settings, before: Settings): boolean };
+  credential?: {
+    label: string;
+    help: string;
+    /** What the secret of the form is: a kind of credential, and the name of its field. */
+    kind: string;
+    field: string;
+    /** Kinds of credentials that it can use besides. */
+    uses: readonly string[];
+    /** For which addresses the secret is. */
+    destinations(settings: Settings): string;
+    serves(settings: Settings, before: Settings): boolean;
+  };
   /** Where polling makes sense: its usual interval, seconds. */
   pollSeconds?: number;
   /** What it covers, in words, and how many places that are to be looked at. */
   covers(settings: Settings): { text: string; places: number };
   /** Tries it, and repeats the other side's own answer. Ends when the signal is aborted. */
-  check(settings: Settings, credential: string, signal: AbortSignal): Promise<Checked>;
+  check(settings: Settings, access: readonly Access[], signal: AbortSignal): Promise<Checked>;
   /** Looks at everything it covers. Ends soon after the signal is aborted, whatever hangs. */
-  discover?(settings: Settings, credential: string, signal: AbortSignal): AsyncIterable<Found>;
+  discover?(settings: Settings, access: readonly Access[], signal: AbortSignal): AsyncIterable<Found>;
   /** What a discovery that ended by itself has listed in full. */
   listings?(settings: Settings): Listing[];
   /** One look at a host for its metrics; throws with a reason when it does not answer. */

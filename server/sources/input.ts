@@ -17,6 +17,11 @@ const common = z.looseObject({
   credential: z.string().max(4096, "A credential has at most 4,096 characters.").optional(),
   /** What a set-up file of the version before calls the credential of an address range. */
   community: z.string().max(4096).optional(),
+  /** Ids of other credentials, separated by commas. */
+  credentials: z
+    .string()
+    .regex(/^[\d, ]*$/, "Choose credentials from the list.")
+    .optional(),
   pollSeconds: z.coerce
     .number("The poll interval is a number of seconds.")
     .int("The poll interval is whole seconds.")
@@ -48,6 +53,7 @@ export function readSource(
     site: _site,
     credential: _credential,
     community: _community,
+    credentials: _credentials,
     pollSeconds: _poll,
     ...rest
   } = fields as Record<string, unknown>;
@@ -63,6 +69,14 @@ export function readSource(
       site: head.data.site,
       settings: settings.data,
       ...(driver.credential ? { credential } : {}),
+      ...(head.data.credentials === undefined
+        ? {}
+        : {
+            credentials: head.data.credentials
+              .split(",")
+              .map(Number)
+              .filter((id) => id > 0),
+          }),
       ...(driver.pollSeconds === undefined ? {} : { pollSeconds: head.data.pollSeconds ?? driver.pollSeconds }),
     },
   };

@@ -73,7 +73,7 @@ export function insertAudit(db: Db, entry: AuditEntry): void {
       ...COLUMNS.split(", ").map((column) => row[column as keyof AuditRow]),
       chainHash(before, row),
     );
-  })();
+  }).immediate();
 }
 
 function* allRows(db: Db): Generator<AuditRow & { hash: Buffer | null }> {
@@ -128,6 +128,10 @@ export function verifyAudit(db: Db): ChainCheck {
   }
   return { entries, head: before?.toString("hex") ?? "", broken: null };
 }
+
+/** The entry with a hash, in hexadecimal digits. */
+export const entryOfHash = (db: Db, hash: string): number | undefined =>
+  prepared<{ id: number }>(db, "SELECT id FROM audit WHERE hash = ?").get(Buffer.from(hash, "hex"))?.id;
 
 export interface AuditFilter {
   fromMs: number;

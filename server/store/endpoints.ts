@@ -4,6 +4,8 @@ export interface Endpoint {
   id: number;
   url: string;
   everySeconds: number;
+  credentialId: number | null;
+  authority: string;
   madeBy: string;
   madeAt: number;
 }
@@ -11,17 +13,27 @@ export interface Endpoint {
 export function endpoints(db: Db): Endpoint[] {
   return prepared<Endpoint>(
     db,
-    `SELECT id, url, every_seconds AS everySeconds, made_by AS madeBy, made_at AS madeAt FROM scrape_target
+    `SELECT id, url, every_seconds AS everySeconds, credential_id AS credentialId, authority, made_by AS madeBy,
+       made_at AS madeAt FROM scrape_target
      ORDER BY id`,
   ).all();
 }
 
-export function saveEndpoint(db: Db, url: string, everySeconds: number, by: string, atMs: number): void {
+export interface EndpointFields {
+  url: string;
+  everySeconds: number;
+  credentialId?: number | null | undefined;
+  /** Certificates (PEM) of a private authority; empty for none. */
+  authority?: string | undefined;
+}
+
+export function saveEndpoint(db: Db, given: EndpointFields, by: string, atMs: number): void {
   prepared(
     db,
-    `INSERT INTO scrape_target (url, every_seconds, made_by, made_at) VALUES (?, ?, ?, ?) ON CONFLICT (url) DO UPDATE
-     SET every_seconds = excluded.every_seconds`,
-  ).run(url, everySeconds, by, atMs);
+    `INSERT INTO scrape_target (url, every_seconds, credential_id, authority, made_by, made_at) VALUES (?, ?, ?, ?, ?, ?)
+     ON CONFLICT (url) DO UPDATE SET every_seconds = excluded.every_seconds, credential_id = excluded.credential_id,
+       authority = excluded.authority`,
+  ).run(given.url, given.everySeconds, given.credentialId ?? null, given.authority ?? "", by, atMs);
 }
 
 export function removeEndpoint(db: Db, id: number): void {

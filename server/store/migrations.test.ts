@@ -6,7 +6,8 @@ import { migrate, openStore, prepared, type Db } from "./database";
 import { componentById } from "./estate";
 import { incidentById } from "./incidents";
 import { saveService } from "./services";
-import { listSources, sealedCredential } from "./sources";
+import { credentialsOfSource, sealedOf } from "./credentials";
+import { listSources } from "./sources";
 
 const ALL = join(process.cwd(), "server", "store", "migrations");
 let folder: string;
@@ -89,7 +90,10 @@ describe("a store of an earlier version", () => {
         settings: { ranges: "10.0.0.1-9", ports: "22", snmpPort: 1161 },
       },
     ]);
-    expect(sealedCredential(db, 3)).toBe("sealed");
+    expect(sealedOf(db, 3)).toBe("sealed");
+    expect(credentialsOfSource(db, 3)).toMatchObject([
+      { id: 3, kind: "snmp-community", destinations: "10.0.0.1-9", isOwn: true },
+    ]);
     const is = (id: number) => {
       const row = componentById(db, id);
       return [row?.read_by, row?.depth, row?.process, row?.container, row?.label];

@@ -1,3 +1,4 @@
+import { credentialById, insertCredential, updateCredential } from "./credentials";
 import { prepared, type Db } from "./database";
 
 export interface SourceRow {
@@ -23,16 +24,28 @@ export interface SourceFields {
 const scheduleOf = (fields: SourceFields) =>
   JSON.stringify(fields.pollSeconds === undefined ? {} : { pollSeconds: fields.pollSeconds });
 
-function insertCredential(db: Db, label: string, sealed: string, atMs: number): number {
-  return Number(
-    prepared(db, "INSERT INTO credential (label, sealed, created_at) VALUES (?, ?, ?)").run(label, sealed, atMs)
-      .lastInsertRowid,
-  );
+/** The credential that is made with a source and belongs to it alone. */
+export interface OwnCredential {
+  kind: string;
+  destinations: string;
+  /** Undefined leaves the secret as it is. */
+  sealed: string | undefined;
 }
 
-/** @param sealed the credential, encrypted; undefined where the kind needs none */
-export function insertSource(db: Db, fields: SourceFields, sealed: string | undefined, atMs: number): number {
-  const credential = sealed === undefined ? null : insertCredential(db, fields.name, sealed, atMs);
+const ownName = (fields: SourceFields) => `Source ${fields.name}`;
+
+/** @param sealed the secret of its own credential; undefined where the kind needs none */
+export function insertSource(
+  db: Db,
+  fields: SourceFields,
+  sealed: string | undefined,
+  atMs: number,
+  own: Pick<OwnCredential, "kind" | "destinations"> = { kind: "snmp-community", destinations: "" },
+): number {
+  const credential =
+    sealed === undefined
+      ? null
+      : insertCredential(db, { ...own, sealed, name: ownName(fields), about: {}, madeBy: "source", isOwn: true }, atMs);
   return Number(
     prepared(
       db,
@@ -43,8 +56,13 @@ export function insertSource(db: Db, fields: SourceFields, sealed: string | unde
   );
 }
 
-/** @param sealed undefined leaves the credential as it is */
-export function updateSource(db: Db, id: number, fields: SourceFields, sealed: string | undefined, atMs: number): void {
+export function updateSource(
+  db: Db,
+  id: number,
+  fields: SourceFields,
+  own: OwnCredential | undefined,
+  atMs: number,
+): void {
   prepared(db, "UPDATE source SET name = ?, site = ?, settings = ?, schedule = ? WHERE id = ?").run(
     fields.name,
     fields.site,
@@ -52,14 +70,22 @@ export function updateSource(db: Db, id: number, fields: SourceFields, sealed: s
     scheduleOf(fields),
     id,
   );
-  if (sealed === undefined) return;
+  if (!own) return;
+  const { sealed } = own;
   const held = sourceById(db, id)?.credential_id ?? null;
-  if (held === null)
+  const known = held === null ? undefined : credentialById(db, held);
+  if (known)
+    updateCredential(db, known.id, {
+      name: ownName(fields),
+      about: known.about,
+      destinations: own.destinations,
+      sealed,
+    });
+  else if (sealed !== undefined)
     prepared(db, "UPDATE source SET credential_id = ? WHERE id = ?").run(
-      insertCredential(db, fields.name, sealed, atMs),
+      insertCredential(db, { ...own, sealed, name: ownName(fields), about: {}, madeBy: "source", isOwn: true }, atMs),
       id,
     );
-  else prepared(db, "UPDATE credential SET sealed = ? WHERE id = ?").run(sealed, held);
 }
 
 const SOURCE = "SELECT id, kind, name, site, settings, credential_id, schedule FROM source";
@@ -84,14 +110,6 @@ export function sourceById(db: Db, id: number): SourceRow | undefined {
 export function sourceNamed(db: Db, name: string): SourceRow | undefined {
   const row = prepared<Parameters<typeof toSource>[0]>(db, `${SOURCE} WHERE name = ?`).get(name);
   return row && toSource(row);
-}
-
-/** The sealed credential of a source; undefined where it has none. */
-export function sealedCredential(db: Db, id: number): string | undefined {
-  return prepared<{ sealed: string }>(
-    db,
-    "SELECT c.sealed FROM source s JOIN credential c ON c.id = s.credential_id WHERE s.id = ?",
-  ).get(id)?.sealed;
 }
 
 export interface SweepRow {

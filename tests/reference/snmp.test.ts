@@ -5,6 +5,7 @@ import { pollHost, readProcesses, readSystem, SnmpFailure } from "#server/source
 import { EstateModel } from "#standins/model";
 import { readScenario } from "#standins/scenario";
 import { agentTree, startAgent } from "#standins/snmp-agent";
+import { v2c } from "#server/sources/range/snmp-access";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 const read = readScenario(
@@ -15,7 +16,7 @@ const { scenario } = read;
 const estate = new EstateModel(scenario, AT);
 const host = estate.host("t-web-01");
 if (!host) throw new Error("no host");
-const target = { address: host.address, port: 11_198, community: "test-room" };
+const target = { address: host.address, port: 11_198, access: [v2c("test-room")] };
 
 /** snmpwalk's way of writing a value, from a type and value of our tree. */
 function written(type: number, value: unknown): string {
@@ -91,12 +92,12 @@ describe("our collector against the stand-in", () => {
   });
 
   it("hears nothing with a wrong community and says so", async () => {
-    await expect(readSystem({ ...target, community: "wrong" }, 120, 0)).rejects.toThrow(SnmpFailure);
+    await expect(readSystem({ ...target, access: [v2c("wrong")] }, 120, 0)).rejects.toThrow(SnmpFailure);
   });
 
   // Source: RFC 3416 §4.2.1 (noSuchObject / noSuchInstance) and §4.2.3 (endOfMibView).
   it("answers what it does not have as RFC 3416 says", async () => {
-    const session = snmp.createSession(target.address, target.community, {
+    const session = snmp.createSession(target.address, "test-room", {
       port: target.port,
       version: snmp.Version2c,
       timeout: 500,

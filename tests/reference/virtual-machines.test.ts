@@ -5,6 +5,7 @@ import { pollHost, readSystem } from "#server/sources/range/snmp";
 import { EstateModel } from "#standins/model";
 import { readScenario } from "#standins/scenario";
 import { agentTree, startAgent } from "#standins/snmp-agent";
+import { v2c } from "#server/sources/range/snmp-access";
 
 // Source: RFC 7666, "Management Information Base for Virtual Machines Controlled by a Hypervisor": VM-MIB is mib-2 236,
 // vmObjects 1; vmHypervisor 1, vmNumber 2, vmTable 4, vmNetworkTable 8; columns and syntaxes as in its section 6.
@@ -65,7 +66,7 @@ it("operational states are numbered as VirtualMachineOperState is", () => {
 });
 
 describe("our collector against it, over the wire", () => {
-  const target = { address: "127.21.1.5", port: 11_197, community: "test-room" };
+  const target = { address: "127.21.1.5", port: 11_197, access: [v2c("test-room")] };
   let socket: Awaited<ReturnType<typeof startAgent>>;
   let at = AT;
   beforeAll(async () => {

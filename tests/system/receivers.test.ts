@@ -63,7 +63,6 @@ beforeEach(async () => {
     clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
     clockSet: false,
     historyMs: 0,
-    sshUser: "operator",
   };
   engine = new Engine(settings, () => undefined);
   const source = insertSource(

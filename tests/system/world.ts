@@ -100,6 +100,16 @@ export async function makeWorld({
           pollSeconds: 15,
         },
       ],
+      credentials: [
+        {
+          name: "Operator key",
+          kind: "ssh-key",
+          destinations: `127.21.${net}.0/24`,
+          fields: { user: "operator" },
+          files: { privateKey: keyFile },
+          sources: ["*"],
+        },
+      ],
       services: [
         {
           uid: "orders",
@@ -130,8 +140,6 @@ export async function makeWorld({
     standins: `http://127.0.0.1:${control}`,
     setup,
     historyMs: 6 * 3_600_000,
-    sshUser: "operator",
-    sshKeyFile: keyFile,
   };
   const events: LiveEvent[] = [];
   const openEngine = () => new Engine({ ...settings, clock }, (event) => events.push(event));

@@ -1,3 +1,4 @@
+import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { Form } from "react-router";
@@ -11,9 +12,11 @@ import { RightButton } from "../RightButton";
 /** Pages of OpenMetrics text that are read on an interval, with how the last look went. */
 export function ScrapedEndpoints({
   pages,
+  credentials,
   states,
   nowMs,
 }: {
+  credentials: Answer<"signalsSetup">["credentials"];
   pages: Answer<"signalsSetup">["pages"];
   states: readonly TargetState[];
   nowMs: number;
@@ -38,7 +41,15 @@ export function ScrapedEndpoints({
                 const state = states.find((other) => other.id === one.id);
                 return (
                   <tr key={one.id}>
-                    <td style={{ overflowWrap: "anywhere" }}>{one.url}</td>
+                    <td style={{ overflowWrap: "anywhere" }}>
+                      {one.url}
+                      {one.credentialId === null ? null : (
+                        <span className="hx-caption">
+                          {" "}
+                          with {credentials.find((other) => other.id === one.credentialId)?.name}
+                        </span>
+                      )}
+                    </td>
                     <td className="num">{one.everySeconds} s</td>
                     <td>
                       {state
@@ -71,11 +82,31 @@ export function ScrapedEndpoints({
           <input type="hidden" name="what" value="endpoint" />
           <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
             <TextField name="url" label="URL" placeholder="http://host.example:9100/metrics" sx={{ flex: 1 }} />
-            <TextField name="everySeconds" label="Every (s)" defaultValue="30" sx={{ width: 170 }} />
+            <TextField name="everySeconds" label="Every (s)" defaultValue="30" sx={{ width: 110 }} />
+            <TextField name="credentialId" label="Credential" select defaultValue="" sx={{ width: 200 }}>
+              <MenuItem value="">none</MenuItem>
+              {credentials.map((one) => (
+                <MenuItem key={one.id} value={String(one.id)}>
+                  {one.name}
+                </MenuItem>
+              ))}
+            </TextField>
             <RightButton right="configure" type="submit" variant="outlined">
               Add
             </RightButton>
           </Stack>
+          <details>
+            <summary className="hx-small">Certificate of a private authority</summary>
+            <TextField
+              name="authority"
+              label="Certificates (PEM)"
+              multiline
+              minRows={3}
+              fullWidth
+              sx={{ mt: 1 }}
+              slotProps={{ htmlInput: { maxLength: 65_536 } }}
+            />
+          </details>
         </Form>
       </Stack>
     </Section>

@@ -5,6 +5,7 @@ import { parseRanges } from "#core/estate/ranges";
 import type { Found } from "../driver";
 import { discoverRange } from "./discover";
 import type { RangeTask } from "./look-at";
+import { v2c } from "./snmp-access";
 
 const PORT = 18_473;
 const SNMP = 18_474;
@@ -16,7 +17,7 @@ afterEach(() => {
 function task(ranges: string): RangeTask {
   const read = parseRanges(ranges);
   if (!read.ok) throw new Error(read.problem);
-  return { spans: read.spans, ports: [PORT], snmpPort: SNMP, community: "c" };
+  return { spans: read.spans, ports: [PORT], snmpPort: SNMP, accessAt: () => [v2c("c")] };
 }
 
 /** Something that listens on TCP, so that an address answers. */
@@ -100,12 +101,12 @@ describe("discovering an address range", () => {
     const settings = { ranges: "127.83.3.1-3", ports: "22", snmpPort: SNMP };
     const { spans } = task(settings.ranges);
     const checked = await discoverRange.check(
-      { spans, count: 3, settings, community: "c" },
+      { spans, count: 3, settings, accessAt: () => [v2c("c")] },
       new AbortController().signal,
     );
     expect(checked).toEqual({
       ok: false,
-      lines: [`3 of the first 3 of 3 addresses did not answer SNMP on UDP ${SNMP} with this community.`],
+      lines: [`3 of the first 3 of 3 addresses did not answer SNMP on UDP ${SNMP} with these credentials.`],
     });
   });
 });

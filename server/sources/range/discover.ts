@@ -8,6 +8,7 @@ import type { Checked, Found } from "../driver";
 import type { RangeSettings } from "./driver";
 import { lookAt, type RangeTask } from "./look-at";
 import { readSystem } from "./snmp";
+import type { SnmpAccess } from "./snmp-access";
 
 /** Addresses waited for side by side: most are silent, and waiting for SNMP costs one socket each. */
 const ADDRESSES_AT_ONCE = 240;
@@ -69,8 +70,13 @@ async function check(
     spans,
     count,
     settings,
-    community,
-  }: { spans: AddressSpan[]; count: number; settings: RangeSettings; community: string },
+    accessAt,
+  }: {
+    spans: AddressSpan[];
+    count: number;
+    settings: RangeSettings;
+    accessAt: (address: string) => readonly SnmpAccess[];
+  },
   signal: AbortSignal,
 ): Promise<Checked> {
   const lines: string[] = [];
@@ -81,7 +87,9 @@ async function check(
   }
   await Promise.all(
     first.map((address) =>
-      withDeadline(8000, signal, () => readSystem({ address, port: settings.snmpPort, community }, 900, 1)).then(
+      withDeadline(8000, signal, () =>
+        readSystem({ address, port: settings.snmpPort, access: accessAt(address) }, 900, 1),
+      ).then(
         (system) => lines.push(`${address}: ${system.sysName || "no name"}, “${system.sysDescr.slice(0, 80)}”`),
         () => silent++,
       ),
@@ -90,7 +98,7 @@ async function check(
   lines.sort();
   if (silent)
     lines.push(
-      `${silent} of the first ${first.length} of ${count} addresses did not answer SNMP on UDP ${settings.snmpPort} with this community.`,
+      `${silent} of the first ${first.length} of ${count} addresses did not answer SNMP on UDP ${settings.snmpPort} with these credentials.`,
     );
   return { ok: silent < first.length, lines };
 }

@@ -3,6 +3,7 @@ import { parsePorts, parseRanges, spansWithin } from "#core/estate/ranges";
 import type { SourceDriver } from "../driver";
 import { discoverRange } from "./discover";
 import { pollHost, readProcesses } from "./snmp";
+import { snmpAccessOf } from "./snmp-access";
 
 /** Ports that common services listen on. */
 export const USUAL_PORTS = "22, 25, 80, 389, 443, 1883, 5432, 5672, 8080, 8443";
@@ -35,15 +36,19 @@ const spansOf = ({ ranges }: RangeSettings) => {
   return read.ok ? read : { spans: [], count: 0 };
 };
 
-/** Address ranges, looked at by TCP, banner and HTTP, and read by SNMP v2c. */
+/** Address ranges, looked at by TCP, banner and HTTP, and read by SNMP. */
 export const rangeDriver: SourceDriver<RangeSettings> = {
   kind: "range",
   label: "Address range with SNMP",
-  about: "Sweeps addresses by TCP, banner and HTTP, and reads what answers by SNMP v2c.",
+  about: "Sweeps addresses by TCP, banner and HTTP, and reads what answers by SNMP v1, v2c or v3.",
   settings: rangeSettings,
   credential: {
     label: "SNMP community",
     help: "Kept encrypted and never shown again. A hyphen if these addresses have none.",
+    kind: "snmp-community",
+    field: "community",
+    uses: ["snmp-community", "snmp-user", "ssh-key", "ssh-password"],
+    destinations: ({ ranges }) => ranges,
     serves: (settings, before) =>
       settings.snmpPort === before.snmpPort && spansWithin(spansOf(settings).spans, spansOf(before).spans),
   },
@@ -55,25 +60,28 @@ export const rangeDriver: SourceDriver<RangeSettings> = {
       places: count,
     };
   },
-  check: async (settings, credential, signal) => {
+  check: async (settings, access, signal) => {
     const { spans, count } = spansOf(settings);
-    return discoverRange.check({ spans, count, settings, community: credential }, signal);
+    return discoverRange.check(
+      { spans, count, settings, accessAt: (address) => snmpAccessOf(access, address) },
+      signal,
+    );
   },
-  discover: (settings, credential, signal) => {
+  discover: (settings, access, signal) => {
     const ports = parsePorts(settings.ports);
     return discoverRange.discover(
       {
         spans: spansOf(settings).spans,
         ports: ports.ok ? ports.ports : [],
         snmpPort: settings.snmpPort,
-        community: credential,
+        accessAt: (address) => snmpAccessOf(access, address),
       },
       signal,
     );
   },
   listings: (settings) => [{ what: "addresses", spans: spansOf(settings).spans }],
-  poll: ({ address, settings, credential }, also) =>
-    pollHost({ address, port: settings.snmpPort, community: credential }, also),
-  processes: ({ address, settings, credential }) =>
-    readProcesses({ address, port: settings.snmpPort, community: credential }),
+  poll: ({ address, settings, access }, also) =>
+    pollHost({ address, port: settings.snmpPort, access: snmpAccessOf(access, address) }, also),
+  processes: ({ address, settings, access }) =>
+    readProcesses({ address, port: settings.snmpPort, access: snmpAccessOf(access, address) }),
 };

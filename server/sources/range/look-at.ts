@@ -2,13 +2,15 @@ import type { AddressSpan } from "#core/estate/ranges";
 import type { AddressSighting, OpenPort, SystemSighting } from "#core/estate/sighting";
 import type { Limiter } from "../../outside/limit";
 import { readSystem } from "./snmp";
+import type { SnmpAccess } from "./snmp-access";
 import { probePort } from "./tcp";
 
 export interface RangeTask {
   spans: AddressSpan[];
   ports: number[];
   snmpPort: number;
-  community: string;
+  /** Ways to ask an address by SNMP. */
+  accessAt: (address: string) => readonly SnmpAccess[];
 }
 
 /** One look at one address by all ways at once; undefined where nothing answers. The signal lets go of what is open. */
@@ -18,7 +20,7 @@ export async function lookAt(
   tcp: Limiter,
   signal: AbortSignal,
 ): Promise<AddressSighting | undefined> {
-  const target = { address, port: task.snmpPort, community: task.community, signal };
+  const target = { address, port: task.snmpPort, access: task.accessAt(address), signal };
   const reading = readSystem(target, 700, 1).catch(() => undefined);
   const probed = await tcp.through(() => Promise.all(task.ports.map((port) => probePort(address, port, signal))));
   let system: SystemSighting | undefined = await reading;
@@ -27,6 +29,6 @@ export async function lookAt(
     system = await readSystem(target, 1500, 0).catch(() => undefined);
   const open = probed.filter((port): port is OpenPort => port !== undefined);
   if (!system && open.length === 0) return undefined;
-  const reason = `Answers on TCP ${open.map((port) => port.port).join(", ")}, but not to SNMP on UDP ${task.snmpPort} with this community. Check the community, and whether an agent runs there and lets this machine in.`;
+  const reason = `Answers on TCP ${open.map((port) => port.port).join(", ")}, but not to SNMP on UDP ${task.snmpPort} with what this source may use. Check its credentials, and whether an agent runs there and lets this machine in.`;
   return { address, open, ...(system ? { system } : {}), failures: system ? [] : [{ what: "snmp", reason }] };
 }

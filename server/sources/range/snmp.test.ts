@@ -1,11 +1,14 @@
 import { beforeEach, expect, it, vi } from "vitest";
 import { readProcesses } from "./snmp";
+import { v2c } from "./snmp-access";
 
 type Answer = (error: Error | null, bindings?: { oid: string; value: unknown; type: number }[][]) => void;
 const agent = vi.hoisted(() => ({ rows: (_oid: string): { oid: string; value: unknown }[] => [], asked: 0 }));
 vi.mock("net-snmp", () => ({
   default: {
     Version2c: 1,
+    AuthProtocols: {},
+    PrivProtocols: {},
     isVarbindError: () => false,
     createSession: () => ({
       on: () => undefined,
@@ -22,7 +25,7 @@ vi.mock("net-snmp", () => ({
     }),
   },
 }));
-const target = { address: "127.0.0.1", port: 161, community: "c" };
+const target = { address: "127.0.0.1", port: 161, access: [v2c("c")] };
 beforeEach(() => (agent.asked = 0));
 
 /** The column an object belongs to: what is asked for first has no index yet. */

@@ -13,11 +13,13 @@ import {
 import type { HostPoll } from "#core/telemetry/poll";
 import { keptText } from "#core/telemetry/text";
 import { comesAfter } from "./oid";
+import { inOrder, noteAnswer, openSession, rememberWay, type SnmpAccess } from "./snmp-access";
 
 export interface SnmpTarget {
   address: string;
   port: number;
-  community: string;
+  /** Ways to speak to it, in the order in which they are tried. */
+  access: readonly SnmpAccess[];
   /** Aborted when nobody waits for the answer any more. */
   signal?: AbortSignal;
 }
@@ -55,22 +57,44 @@ const TABLES = {
 type Cell = number | bigint | Buffer | string | null;
 type Rows = Map<string, Map<number, Cell>>;
 
-/** A conversation with one agent; closed when the work is done. */
+/** Conversations that know no getBulk (RFC 1157). */
+const oldStyle = new WeakSet<Session>();
+
+/**
+ * A conversation with one agent in the first way that it answers; closed when the work is done. Only silence leads to the
+ * next way: what an agent answers is its answer.
+ */
 async function withSession<T>(
   target: SnmpTarget,
   timeoutMs: number,
   retries: number,
   work: (session: Session) => Promise<T>,
 ): Promise<T> {
-  const session = snmp.createSession(target.address, target.community, {
-    port: target.port,
-    version: snmp.Version2c,
-    timeout: timeoutMs,
-    retries,
-    transport: "udp4",
-    // A foreign machine's reply to somebody else's question is not taken for an answer.
-    idBitsSize: 32,
-  });
+  let failure: unknown = new SnmpFailure("There is no credential to ask with.");
+  const ways = inOrder(target.address, target.port, target.access);
+  for (const access of ways) {
+    try {
+      const result = await oneSession(target, access, timeoutMs, retries, work);
+      noteAnswer(access, target.address);
+      if (ways.length > 1) rememberWay(target.address, target.port, access);
+      return result;
+    } catch (error) {
+      failure = error;
+      if (target.signal?.aborted) break;
+    }
+  }
+  throw failure;
+}
+
+async function oneSession<T>(
+  target: SnmpTarget,
+  access: SnmpAccess,
+  timeoutMs: number,
+  retries: number,
+  work: (session: Session) => Promise<T>,
+): Promise<T> {
+  const session = openSession(target.address, target.port, access, timeoutMs, retries);
+  if (access.version === "1") oldStyle.add(session);
   session.on("error", () => undefined);
   let open = true;
   const close = () => {
@@ -85,6 +109,30 @@ async function withSession<T>(
     target.signal?.removeEventListener("abort", close);
     close();
   }
+}
+
+interface Cells {
+  oid: string;
+  value: Cell;
+  type: number;
+}
+
+/** What comes after some objects: a few rows at once, or one where the agent knows no better. */
+function after(session: Session, oids: string[], repetitions: number): Promise<Cells[][]> {
+  return new Promise((resolve, reject) => {
+    if (oldStyle.has(session))
+      session.getNext(oids, (error, bindings) => {
+        // The end of what there is, as SNMP v1 says it.
+        if ((error as Error | null)?.name === "RequestFailedError") return resolve(oids.map(() => []));
+        if (error) return reject(new SnmpFailure(error.message));
+        resolve(((bindings ?? []) as unknown as Cells[]).map((one) => [one]));
+      });
+    else
+      session.getBulk(oids, 0, repetitions, (error, bindings) => {
+        if (error) return reject(new SnmpFailure(error.message));
+        resolve(bindings as unknown as Cells[][]);
+      });
+  });
 }
 
 function get(session: Session, oids: string[]): Promise<Cell[]> {
@@ -105,17 +153,11 @@ async function readTable(session: Session, table: string, columns: readonly numb
   let places = bases.map((base, index) => ({ base, column: columns[index] as number, next: base.slice(0, -1) }));
   const repetitions = Math.max(4, Math.floor(48 / columns.length));
   while (places.length && rows.size < mostRows) {
-    const answer = await new Promise<{ oid: string; value: Cell; type: number }[][]>((resolve, reject) => {
-      session.getBulk(
-        places.map((place) => place.next),
-        0,
-        repetitions,
-        (error, bindings) => {
-          if (error) return reject(new SnmpFailure(error.message));
-          resolve(bindings as unknown as { oid: string; value: Cell; type: number }[][]);
-        },
-      );
-    });
+    const answer = await after(
+      session,
+      places.map((place) => place.next),
+      repetitions,
+    );
     const going: typeof places = [];
     places.forEach((place, index) => {
       const found = answer[index] ?? [];
