@@ -1,5 +1,6 @@
 import { mkdirSync, readFileSync, statfsSync } from "node:fs";
 import { createServer, type RequestListener } from "node:http";
+import { createServer as createTlsServer, type Server as TlsServer } from "node:https";
 import { cpus } from "node:os";
 import { join, resolve } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -9,8 +10,9 @@ import { readClock } from "#core/time/clock";
 import { DAY_MS, parseDurationMs, parseInstant } from "#core/time/windows";
 import { readOptions, USAGE } from "./options";
 import { makeApp } from "./http/app";
+import { Certificate } from "./http/certificate";
 import { Door } from "./http/door";
-import { HostNames } from "./http/host-names";
+import { HostNames, isLoopback } from "./http/host-names";
 import { kitCatalogue } from "./kits/kits";
 import { LiveUpdates } from "./http/live";
 import { storeFile, type Settings } from "./settings";
@@ -71,6 +73,10 @@ const settings: Settings = {
   ...(values["receive-token-file"]
     ? { receiveToken: tokenOf(resolve(values["receive-token-file"]), "--receive-token-file") }
     : {}),
+  ...(values["tls-cert"] && values["tls-key"]
+    ? { tls: { cert: resolve(values["tls-cert"]), key: resolve(values["tls-key"]) } }
+    : {}),
+  behindProxy: values["behind-proxy"],
   receiveFromAnyone: values["receive-without-token"],
   ...(values["enrol-code-file"] ? { enrolCode: tokenOf(resolve(values["enrol-code-file"]), "--enrol-code-file") } : {}),
   clock: { baseMs, machineMs, pace: Number(values.pace) },
@@ -80,6 +86,19 @@ const settings: Settings = {
   historyMs: parseDurationMs(values.history) ?? 14 * DAY_MS,
 };
 
+if ((values["tls-cert"] === undefined) !== (values["tls-key"] === undefined))
+  refuse("TLS needs both: --tls-cert FILE and --tls-key FILE.");
+if (settings.tls === undefined && !settings.behindProxy && !isLoopback(settings.host))
+  refuse(
+    `With --host ${settings.host} passwords and tokens would go over the network in the clear. Give --tls-cert and --tls-key, or say --behind-proxy where a proxy does TLS.`,
+  );
+let certificate: Certificate | undefined;
+try {
+  certificate = settings.tls && new Certificate(settings.tls.cert, settings.tls.key, (sentence) => log.warn(sentence));
+} catch (error) {
+  refuse(error instanceof Error ? error.message : String(error));
+}
+const isSecure = certificate !== undefined || (settings.behindProxy ?? false);
 const hostNames = new HostNames(settings.host, port, settings.publicNames);
 if (hostNames.isEmpty)
   refuse(
@@ -108,7 +127,8 @@ const stillPreparing: RequestListener = (_request, response) => {
     `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta http-equiv="refresh" content="2"><title>Holotaxis is starting</title></head><body><main><h1>Nearly there</h1><p>${progress.replaceAll(/[<>&]/g, "")}</p><p>This page looks again by itself.</p></main></body></html>`,
   );
 };
-const server = createServer(stillPreparing);
+const server = certificate ? createTlsServer(certificate.current, stillPreparing) : createServer(stillPreparing);
+certificate?.follow(server as TlsServer);
 await new Promise<void>((done) => {
   server.once("error", (error: NodeJS.ErrnoException) => {
     refuse(
@@ -130,8 +150,8 @@ const door = new Door(
     machineNow: () => Date.now(),
   },
   port,
-  false,
-  false,
+  isSecure,
+  settings.behindProxy ?? false,
 );
 const thread = (name: string) => new URL(`./${name}.js`, import.meta.url);
 const engine = new EngineClient(
@@ -189,11 +209,13 @@ const app = await makeApp({
     runSql: workbench.run,
     door,
     isDemo: settings.standins !== undefined,
+    isSecure,
   },
   holotaxis: {
     now,
     isDemo: settings.standins !== undefined,
     catalogue: kitCatalogue(settings.root),
+    certificate: () => certificate?.state() ?? null,
     pace: settings.clock.pace,
     clockSet: settings.clockSet,
     receivePorts: { host: settings.host, otlp: settings.otlpPort, syslog: settings.syslogPort },
@@ -208,7 +230,7 @@ server.headersTimeout = 10_000;
 const firstLink = await engine.tell("firstLink");
 if (firstLink !== undefined)
   process.stdout.write(
-    `\nNobody can sign in yet. The first administrator makes an account here, once, within a day:\n  http://${settings.publicNames[0] ?? `${settings.host}:${port}`}/join?code=${firstLink}\n\n`,
+    `\nNobody can sign in yet. The first administrator makes an account here, once, within a day:\n  ${isSecure ? "https" : "http"}://${settings.publicNames[0] ?? `${settings.host}:${port}`}/join?code=${firstLink}\n\n`,
   );
 process.stdout.write(`ready after ${((Date.now() - started) / 1000).toFixed(1)} s\n`);
 process.send?.({ ready: true });
@@ -221,6 +243,7 @@ async function leave(): Promise<void> {
   live.close();
   server.closeIdleConnections();
   door.close();
+  certificate?.close();
   await readers.close({ force: true }).catch(() => undefined);
   workbench.close();
   await receivers.close();

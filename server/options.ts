@@ -5,6 +5,9 @@ export const USAGE = `node build/run/server/main.js [options]
   --data DIR                  where the store and the keys are kept, ./data if left out
   --host ADDRESS              address that the pages listen on, 127.0.0.1 if left out
   --public-name NAME          name under which the pages are opened, with its port where that is another; may be repeated
+  --tls-cert FILE             certificate with which pages and OTLP are served by TLS, with its chain, PEM
+  --tls-key FILE              its key, PEM
+  --behind-proxy              a proxy does TLS, and says in X-Forwarded-For where requests come from
   --port N                    port of the pages, 7070 if left out
   --otlp-port N               port that OTLP is received on, 4318 if left out; 0 for none
   --syslog-port N             port that syslog is received on, 5514 if left out; 0 for none
@@ -23,6 +26,9 @@ const OPTIONS = {
   data: { type: "string", default: "data" },
   host: { type: "string", default: "127.0.0.1" },
   "public-name": { type: "string", multiple: true, default: [] as string[] },
+  "tls-cert": { type: "string" },
+  "tls-key": { type: "string" },
+  "behind-proxy": { type: "boolean", default: false },
   port: { type: "string", default: "7070" },
   now: { type: "string" },
   // The next four are set by the demonstration.

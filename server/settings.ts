@@ -22,6 +22,10 @@ export interface Settings {
   receiveToken?: string;
   /** Signals are taken from everybody, without a token. */
   receiveFromAnyone?: boolean;
+  /** Files of the certificate and its key; pages and OTLP are served by TLS then. */
+  tls?: { cert: string; key: string };
+  /** A proxy does TLS in front, and says where requests come from. */
+  behindProxy?: boolean;
   /** A code with which agents can enrol. */
   enrolCode?: string;
   clock: ClockSetting;

@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import { spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/setup.about";
 import { Fact, PageHead, Section } from "../ui/Page";
@@ -7,12 +8,12 @@ export const meta: Route.MetaFunction = () => [{ title: "Setup · Holotaxis" }];
 
 export async function loader({ context }: Route.LoaderArgs) {
   const [store, engine] = await Promise.all([context.ask("store", {}), context.tell("itself")]);
-  return { store, engine, pace: context.pace };
+  return { store, engine, pace: context.pace, certificate: context.certificate(), machineMs: Date.now() };
 }
 
 const whole = (value: number) => Math.round(value).toLocaleString("en-GB");
 
-export default function About({ loaderData: { store, engine, pace } }: Route.ComponentProps) {
+export default function About({ loaderData: { store, engine, pace, certificate, machineMs } }: Route.ComponentProps) {
   return (
     <>
       <PageHead
@@ -34,6 +35,11 @@ export default function About({ loaderData: { store, engine, pace } }: Route.Com
           <Fact name="Samples kept">{whole(store.samples)}</Fact>
           <Fact name="Bytes per sample">{store.samples ? (store.bytes / store.samples).toFixed(2) : "–"}</Fact>
           <Fact name="Store">{formatValue(store.fileBytes, "By")}</Fact>
+          <Fact name="TLS certificate">
+            {certificate === null
+              ? "none: this machine only, or by a proxy"
+              : `${certificate.names}; ${certificate.endsAt < machineMs ? "it has ended" : `ends in ${spokenDuration(certificate.endsAt - machineMs)}`}${certificate.problem === null ? "" : `. ${certificate.problem}`}`}
+          </Fact>
           <Fact name="Clock speed">{pace === 1 ? "real time" : `${pace} times real time`}</Fact>
         </Box>
       </Section>

@@ -95,7 +95,7 @@ export async function makeApp(options: AppOptions): Promise<Express> {
           frameAncestors: ["'none'"],
         },
       },
-      strictTransportSecurity: false,
+      strictTransportSecurity: options.parts.isSecure ? { maxAge: 31_536_000 } : false,
       referrerPolicy: { policy: "same-origin" },
     }),
   );

@@ -5,6 +5,7 @@ import type { WorkbenchResult } from "../workbench/open";
 import type { Principal } from "../people/principal";
 import type { CommandName, CommandOutput } from "../commands/registry";
 import type { Engine } from "../engine/engine";
+import type { CertificateState } from "./certificate";
 import type { Entrance } from "./entrance";
 
 /** What loaders and actions get of the server. */
@@ -32,6 +33,8 @@ export interface Holotaxis {
   receivePorts: { host: string; otlp: number; syslog: number };
   /** Signing in goes by one click for made-up people. */
   isDemo: boolean;
+  /** What pages and receivers are served with; null without TLS. */
+  certificate(): CertificateState | null;
   root: string;
   /** Nonce of this answer's content policy. */
   nonce: string;

@@ -28,6 +28,8 @@ export interface Parts {
   runSql(who: string, ...what: Parameters<Holotaxis["runSql"]>): ReturnType<Holotaxis["runSql"]>;
   door: Door;
   isDemo: boolean;
+  /** Whether pages come by TLS only. */
+  isSecure: boolean;
 }
 
 const cookie = (text: string) => new Headers({ "Set-Cookie": text });

@@ -3,7 +3,8 @@ import { isIP } from "node:net";
 /** Names under which this machine is reached from itself. */
 const LOOPBACK = ["127.0.0.1", "localhost", "[::1]"];
 
-const isLoopback = (address: string) => /^(127\.|::1$|localhost$)/.test(address);
+/** Whether an address is this machine's own, which nobody else can reach. */
+export const isLoopback = (address: string) => /^(127\.|::1$|localhost$)/.test(address);
 const isEvery = (address: string) => address === "0.0.0.0" || address === "::";
 const written = (address: string) => (isIP(address) === 6 ? `[${address}]` : address);
 

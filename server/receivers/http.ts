@@ -1,4 +1,5 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
+import { createServer as createTlsServer } from "node:https";
 import { hostname } from "node:os";
 import { createGunzip, createInflate } from "node:zlib";
 import { z } from "zod";
@@ -63,15 +64,20 @@ const REJECTED: Readonly<Record<string, string>> = {
  * 1.0 at /events; agents enrol at /enrol.
  * @param tokens who may send what
  * @param publicNames names of this machine that are not its own host name
+ * @param tls certificate and key, PEM; without them it is plain HTTP
  */
-export function receiveOtlp(channel: IngestChannel, tokens: SenderTokens, publicNames: readonly string[] = []): Server {
+export function receiveOtlp(
+  channel: IngestChannel,
+  tokens: SenderTokens,
+  publicNames: readonly string[] = [],
+  tls?: { cert: string; key: string },
+): Server {
   const gate: Gate = {
     tokens,
     isNamed: ({ headers }) => isReceiverName(headers.host, hostname(), publicNames),
   };
-  const server = createServer((request, response) => {
-    void answer(request, response, channel, gate);
-  });
+  const take = (request: IncomingMessage, response: ServerResponse) => void answer(request, response, channel, gate);
+  const server = tls ? createTlsServer(tls, take) : createServer(take);
   server.requestTimeout = 30_000;
   server.headersTimeout = 10_000;
   server.maxConnections = 500;

@@ -1,5 +1,7 @@
 import { parentPort, workerData, type MessagePort } from "node:worker_threads";
+import type { Server as TlsServer } from "node:https";
 import { readClock } from "#core/time/clock";
+import { Certificate } from "../http/certificate";
 import { IngestChannel } from "../receivers/channel";
 import { receiveOtlp } from "../receivers/http";
 import { SenderTokens } from "../receivers/sender-tokens";
@@ -29,7 +31,9 @@ const sentence = (what: string, port: number, option: string, error: unknown) =>
 
 const tokens = new SenderTokens(settings.receiveFromAnyone ?? false, Date.now);
 channel.onTokens = (list) => tokens.take(list);
-const http = receiveOtlp(channel, tokens, settings.publicNames);
+const certificate = settings.tls && new Certificate(settings.tls.cert, settings.tls.key, survive);
+const http = receiveOtlp(channel, tokens, settings.publicNames, certificate?.current);
+if (certificate) certificate.follow(http as TlsServer);
 const syslog = new SyslogReceiver(channel, now);
 const scraper = new Scraper(channel, now);
 channel.onTargets = (targets) => scraper.follow(targets);

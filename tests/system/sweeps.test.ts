@@ -57,7 +57,9 @@ describe("sweeps", () => {
     const sweep = await act(engine, "sweep.start", { sourceId: id, wait: true });
     const page = world.ask("sweep", { id: sweep, outcome: "failed", page: 0 });
     expect(page?.sweep).toMatchObject({ answering: 2, recognised: 0, failed: 2 });
-    expect(page?.findings[0]?.detail).toMatch(/not to SNMP on UDP 11161 with what this source may use\. Check its credentials/);
+    expect(page?.findings[0]?.detail).toMatch(
+      /not to SNMP on UDP 11161 with what this source may use\. Check its credentials/,
+    );
   });
 
   it("say so when nothing answers at all", async () => {
