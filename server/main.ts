@@ -6,6 +6,7 @@ import { join, resolve } from "node:path";
 import { fileURLToPath } from "node:url";
 import pino from "pino";
 import { Piscina } from "piscina";
+import { destinationsProblem } from "#core/estate/destinations";
 import { readClock } from "#core/time/clock";
 import { DAY_MS, parseDurationMs, parseInstant } from "#core/time/windows";
 import { readOptions, USAGE } from "./options";
@@ -30,6 +31,9 @@ if (values.help) {
   process.stdout.write(USAGE);
   process.exit(0);
 }
+
+// What is written here is for its owner only.
+process.umask(0o077);
 
 const log = pino({ level: process.env.LOG_LEVEL ?? "warn" }, pino.destination(2));
 
@@ -58,6 +62,11 @@ function tokenOf(file: string, option: string): string {
   return token;
 }
 
+function allowList(text: string): string {
+  const problem = destinationsProblem(text);
+  return problem === undefined ? text : refuse(`--read-only-from: ${problem}`);
+}
+
 const port = portFrom(values.port, 1);
 const machineMs = Number(values.machine ?? Date.now());
 const baseMs = values.base ? Number(values.base) : values.now ? parseInstant(values.now) : machineMs;
@@ -77,6 +86,7 @@ const settings: Settings = {
     ? { tls: { cert: resolve(values["tls-cert"]), key: resolve(values["tls-key"]) } }
     : {}),
   behindProxy: values["behind-proxy"],
+  ...(values["read-only-from"] === undefined ? {} : { readOnlyFrom: allowList(values["read-only-from"]) }),
   receiveFromAnyone: values["receive-without-token"],
   ...(values["enrol-code-file"] ? { enrolCode: tokenOf(resolve(values["enrol-code-file"]), "--enrol-code-file") } : {}),
   clock: { baseMs, machineMs, pace: Number(values.pace) },

@@ -13,6 +13,7 @@ export const USAGE = `node build/run/server/main.js [options]
   --syslog-port N             port that syslog is received on, 5514 if left out; 0 for none
   --receive-token-file FILE   a token with which signals may be sent, besides those of Setup › Tokens
   --receive-without-token     take signals from everybody who reaches the port
+  --read-only-from LIST       addresses and names from which pages of figures are read, as 10.0.1.0/24,*.ops.example
   --enrol-code-file FILE      a code with which agents can enrol within a day
   --setup FILE                set-up of a new store: sources, services, endpoints
   --root DIR                  folder of the program, this one if left out
@@ -42,6 +43,7 @@ const OPTIONS = {
   "syslog-port": { type: "string", default: "5514" },
   "receive-token-file": { type: "string" },
   "receive-without-token": { type: "boolean", default: false },
+  "read-only-from": { type: "string" },
   "enrol-code-file": { type: "string" },
   help: { type: "boolean", default: false },
 } as const;

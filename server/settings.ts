@@ -24,6 +24,8 @@ export interface Settings {
   receiveFromAnyone?: boolean;
   /** Files of the certificate and its key; pages and OTLP are served by TLS then. */
   tls?: { cert: string; key: string };
+  /** Addresses and names from which pages may be read; everything but link-local addresses without it. */
+  readOnlyFrom?: string;
   /** A proxy does TLS in front, and says where requests come from. */
   behindProxy?: boolean;
   /** A code with which agents can enrol. */

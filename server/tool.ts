@@ -58,6 +58,7 @@ function rotate(store: string, file: string): void {
   );
 }
 
+process.umask(0o077);
 const { values, positionals } = options();
 const store = join(resolve(values.data), "holotaxis.db");
 try {

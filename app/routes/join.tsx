@@ -37,7 +37,7 @@ export default function Join({ loaderData: invitation, actionData }: Route.Compo
       sentence={
         isKnown
           ? `Choose a new password, ${invitation.name}.`
-          : `Make your account. As ${role.label.toLowerCase()}, one ${role.may}.`
+          : `Make your account. Your role is ${role.label.toLowerCase()}: ${role.may}.`
       }
     >
       <Problem>{actionData?.problem ?? null}</Problem>

@@ -1,4 +1,5 @@
 import type { MessagePort } from "node:worker_threads";
+import { destinationsCover } from "#core/estate/destinations";
 import { EstateGraph } from "#core/topology/graph";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { HOUR_MS } from "#core/time/windows";
@@ -195,11 +196,14 @@ export class Engine {
 
   /** What an endpoint is scraped with. */
   private accessAt({ url, credentialId }: EndpointFields): Access | undefined {
+    const { hostname } = new URL(url);
+    const { readOnlyFrom } = this.settings;
+    if (readOnlyFrom !== undefined && !destinationsCover(readOnlyFrom, hostname))
+      throw new PersonError(`Pages are not read from ${hostname} here: it is not on the list of --read-only-from.`);
     if (credentialId === null || credentialId === undefined) return undefined;
     const credential = credentialById(this.db, credentialId);
     if (!credential || kindOfCredential(credential.kind)?.serves !== "http")
       throw new PersonError("Choose a credential for HTTP.");
-    const { hostname } = new URL(url);
     if (!mayBeUsedAt(credential, hostname))
       throw new PersonError(`${credential.name} is not for ${hostname}. Add it to its destinations first.`);
     return this.vault.use(credential, `scraping ${url}`);

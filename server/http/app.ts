@@ -95,7 +95,7 @@ export async function makeApp(options: AppOptions): Promise<Express> {
           frameAncestors: ["'none'"],
         },
       },
-      strictTransportSecurity: options.parts.isSecure ? { maxAge: 31_536_000 } : false,
+      strictTransportSecurity: options.parts.isSecure ? { maxAge: 31_536_000, includeSubDomains: false } : false,
       referrerPolicy: { policy: "same-origin" },
     }),
   );

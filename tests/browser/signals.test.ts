@@ -1,5 +1,6 @@
 import { expect, test } from "@playwright/test";
-import { drag, heading, listen } from "./helpers";
+import { signInBrowser } from "../../scripts/sign-in.mjs";
+import { axeFinds, drag, heading, listen } from "./helpers";
 
 test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked, linked and taken out as CSV", async ({
   page,
@@ -201,13 +202,24 @@ test("a CSV file is looked at, mapped, and taken in part by part", async ({ page
   expect(complaints).toEqual([]);
 });
 
-test("a sender that fits nobody waits, and is named by a rule", async ({ page, request }) => {
+test("a sender that fits nobody waits, and is named by a rule", async ({ page, request, browser, baseURL }) => {
+  const boss = await (await browser.newContext({ storageState: { cookies: [], origins: [] } })).newPage();
+  await signInBrowser(boss.context(), baseURL ?? "", "Sunniva Okafor");
+  await boss.goto("/setup/tokens");
+  await boss.getByLabel("Program").fill("weighbridge");
+  await boss.getByRole("checkbox", { name: "metrics" }).uncheck();
+  await boss.getByRole("button", { name: "Make a token" }).click();
+  const token = (await boss.locator(".hx-one-time").textContent()) ?? "";
+  expect(token).toMatch(/^hx-token-/);
+  expect(await axeFinds(boss)).toEqual([]);
+  await expect(boss.getByRole("row").filter({ hasText: "weighbridge" })).toContainText("send logs, traces, events");
   const now = (await (await request.get("/find?q=nq-bastion-01")).json()) as { components: { id: number }[] };
   expect(now.components.length).toBeGreaterThan(0);
   await page.goto("/");
   const clock = await page.getByText(/^\d\d:\d\d:\d\d UTC$/).textContent();
   const sentAt = Date.parse(`2026-03-17T${clock?.slice(0, 8)}Z`);
   const answer = await request.post("http://127.0.0.1:4329/v1/logs", {
+    headers: { authorization: `Bearer ${token}` },
     data: {
       resourceLogs: [
         {
