@@ -12,6 +12,7 @@ export default defineConfig({
       "{agent,core,server,standins,app,scripts}/**/*.test.{ts,tsx}",
       "tests/reference/**/*.test.ts",
       "tests/system/**/*.test.ts",
+      "tests/hostile/**/*.test.ts",
     ],
     testTimeout: 60_000,
     hookTimeout: 60_000,

@@ -5,7 +5,7 @@ import { Form, useNavigation } from "react-router";
 import { z } from "zod";
 import { dayAndTime } from "#core/time/windows";
 import type { Route } from "./+types/access";
-import { act, idFrom, missing, readForm } from "../shell/answers.server";
+import { act, idFrom, missing, readForm, formOf } from "../shell/answers.server";
 import { useShell } from "../shell/window";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, Fact, PageHead, Problem, Section } from "../ui/Page";
@@ -31,7 +31,7 @@ const schema = z.discriminatedUnion("what", [
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const componentId = idFrom(params.id, "component");
-  const form = readForm(await request.formData(), schema);
+  const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const { value } = form;
   if (value.what === "look") {

@@ -5,7 +5,7 @@ import { Form } from "react-router";
 import { z } from "zod";
 import { roleOf } from "#core/people/rights";
 import type { Route } from "./+types/account";
-import { act, readForm } from "../shell/answers.server";
+import { act, readForm, formOf } from "../shell/answers.server";
 import { useShell } from "../shell/window";
 import { NewPassword } from "../ui/people/Passwords";
 import { Sessions } from "../ui/people/Sessions";
@@ -26,7 +26,7 @@ const schema = z.discriminatedUnion("what", [
 ]);
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const form = readForm(await request.formData(), schema);
+  const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const { value } = form;
   const done =

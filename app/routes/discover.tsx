@@ -5,7 +5,7 @@ import { Link as RouterLink, redirect } from "react-router";
 import { z } from "zod";
 import { dayAndTime } from "#core/time/windows";
 import type { Route } from "./+types/discover";
-import { act, readForm } from "../shell/answers.server";
+import { act, readForm, formOf } from "../shell/answers.server";
 import { useKeep, useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { SourceTable } from "../ui/discover/SourceTable";
@@ -21,7 +21,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 const schema = z.object({ sourceId: z.coerce.number().int().min(1) });
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const form = readForm(await request.formData(), schema);
+  const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const started = await act(context, "sweep.start", { sourceId: form.value.sourceId, wait: false });
   return started.ok ? redirect(`/discover/sweeps/${started.value}`) : started.refusal;

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import type { Route } from "./+types/evidence";
-import { act, readForm } from "../shell/answers.server";
+import { act, readForm, formOf } from "../shell/answers.server";
 
 const id = z.coerce.number().int().min(1, "Choose an incident.");
 const schema = z.discriminatedUnion("intent", [
@@ -23,7 +23,7 @@ const schema = z.discriminatedUnion("intent", [
 ]);
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const form = readForm(await request.formData(), schema);
+  const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const { value } = form;
   switch (value.intent) {

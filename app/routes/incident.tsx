@@ -6,7 +6,7 @@ import { Form, Link as RouterLink } from "react-router";
 import { z } from "zod";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/incident";
-import { act, idFrom, missing, readForm } from "../shell/answers.server";
+import { act, idFrom, missing, readForm, formOf } from "../shell/answers.server";
 import { useKeep } from "../shell/window";
 import { Alarms } from "../ui/incident/Alarms";
 import { Evidence } from "../ui/incident/Evidence";
@@ -43,7 +43,7 @@ const schema = z.discriminatedUnion("intent", [
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const id = idFrom(params.id, "incident");
-  const form = readForm(await request.formData(), schema);
+  const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const { value } = form;
   const done =

@@ -4,7 +4,7 @@ import TextField from "@mui/material/TextField";
 import { Form, redirect, useNavigation } from "react-router";
 import { roleOf } from "#core/people/rights";
 import type { Route } from "./+types/join";
-import { attempt } from "../shell/answers.server";
+import { attempt, formOf } from "../shell/answers.server";
 import { EntryPage } from "../ui/people/EntryPage";
 import { NewPassword } from "../ui/people/Passwords";
 import { Problem } from "../ui/Page";
@@ -16,7 +16,7 @@ const codeOf = (request: Request) => (new URL(request.url).searchParams.get("cod
 export const loader = ({ request, context }: Route.LoaderArgs) => context.entrance.invitation(codeOf(request));
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const given = Object.fromEntries(await request.formData());
+  const given = Object.fromEntries(await formOf(request));
   const joined = await attempt(() => context.entrance.join(codeOf(request), given));
   return joined.ok ? redirect("/", { headers: joined.value }) : joined.refusal;
 }

@@ -9,7 +9,7 @@ import { z } from "zod";
 import { commandLine, type Step } from "#core/repair/runbook";
 import { metricTitle } from "#core/catalogue/metrics";
 import type { Route } from "./+types/runbook";
-import { act, idFrom, missing, readForm } from "../shell/answers.server";
+import { act, idFrom, missing, readForm, formOf } from "../shell/answers.server";
 import { KeepLink } from "../ui/KeepLink";
 import { PageHead, Problem, Section } from "../ui/Page";
 import { RightButton } from "../ui/RightButton";
@@ -32,7 +32,7 @@ const schema = z
   .loose();
 
 export async function action({ request, params, context }: Route.ActionArgs) {
-  const form = readForm(await request.formData(), schema);
+  const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const { target, incident, ...rest } = form.value;
   const args = Object.fromEntries(

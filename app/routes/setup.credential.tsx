@@ -5,7 +5,7 @@ import TextField from "@mui/material/TextField";
 import { Form, redirect, useNavigation, useSearchParams } from "react-router";
 import type { Field } from "#core/forms/field";
 import type { Route } from "./+types/setup.credential";
-import { act, idFrom, missing } from "../shell/answers.server";
+import { act, idFrom, missing, formOf } from "../shell/answers.server";
 import { PageHead, Problem, Section } from "../ui/Page";
 import { RightButton } from "../ui/RightButton";
 import { SchemaField } from "../ui/SchemaField";
@@ -23,7 +23,7 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const { intent, kind, at, ...given } = Object.fromEntries(
-    [...(await request.formData())].map(([name, value]) => [name, typeof value === "string" ? value : ""]),
+    [...(await formOf(request))].map(([name, value]) => [name, typeof value === "string" ? value : ""]),
   );
   const id = idOf(params.id);
   const input = { ...(id === null ? {} : { id }), kind: String(kind), fields: given };

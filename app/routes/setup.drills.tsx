@@ -4,7 +4,7 @@ import { Form, useNavigation } from "react-router";
 import { z } from "zod";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/setup.drills";
-import { act, readForm } from "../shell/answers.server";
+import { act, readForm, formOf } from "../shell/answers.server";
 import { useShell } from "../shell/window";
 import { Empty, PageHead, Problem, Section } from "../ui/Page";
 import { RightButton } from "../ui/RightButton";
@@ -19,7 +19,7 @@ export async function loader({ context }: Route.LoaderArgs) {
 const schema = z.object({ id: z.string().min(1).max(60), intent: z.enum(["start", "stop"]) });
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const form = readForm(await request.formData(), schema);
+  const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const done = await act(context, "drill.act", { id: form.value.id, action: form.value.intent });
   return done.ok ? { ok: true as const } : done.refusal;

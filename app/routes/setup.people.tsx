@@ -6,7 +6,7 @@ import { Form } from "react-router";
 import { z } from "zod";
 import { ROLE_IDS, roleOf, ROLES } from "#core/people/rights";
 import type { Route } from "./+types/setup.people";
-import { act, readForm } from "../shell/answers.server";
+import { act, readForm, formOf } from "../shell/answers.server";
 import { OneTime } from "../ui/people/OneTime";
 import { Accounts } from "../ui/people/Accounts";
 import { Sessions } from "../ui/people/Sessions";
@@ -35,7 +35,7 @@ const schema = z.discriminatedUnion("what", [
 ]);
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const form = readForm(await request.formData(), schema);
+  const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const { value } = form;
   const link = (code: string) => ({ ok: true as const, link: `/join?code=${code}` });

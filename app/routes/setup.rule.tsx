@@ -2,7 +2,7 @@ import Stack from "@mui/material/Stack";
 import { redirect } from "react-router";
 import { spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/setup.rule";
-import { act, idFrom, missing, refuse } from "../shell/answers.server";
+import { act, idFrom, missing, refuse, formOf } from "../shell/answers.server";
 import { windowOf } from "../shell/window.server";
 import { PageHead, Problem, Section } from "../ui/Page";
 import { RuleForm } from "../ui/RuleForm";
@@ -18,7 +18,7 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
 }
 
 export async function action({ request, params, context }: Route.ActionArgs) {
-  const { intent, ...fields } = Object.fromEntries(await request.clone().formData());
+  const { intent, ...fields } = Object.fromEntries(await formOf(request));
   if (intent === "preview") {
     const { fromMs, toMs } = windowOf(request, context.now());
     const preview = await context.ask("rulePreview", { fields, fromMs, toMs });

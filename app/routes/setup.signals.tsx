@@ -6,7 +6,7 @@ import { z } from "zod";
 import { DAY_MS, dayAndTime } from "#core/time/windows";
 import { endpointSchema } from "#server/settings";
 import type { Route } from "./+types/setup.signals";
-import { act, readForm } from "../shell/answers.server";
+import { act, readForm, formOf } from "../shell/answers.server";
 import { useShell } from "../shell/window";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, Fact, PageHead, Problem, Section } from "../ui/Page";
@@ -69,7 +69,7 @@ const schema = z.discriminatedUnion("what", [
 ]);
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const form = readForm(await request.formData(), schema);
+  const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const { value } = form;
   const done = await (() => {

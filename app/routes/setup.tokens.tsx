@@ -3,7 +3,7 @@ import { z } from "zod";
 import { ROLE_IDS } from "#core/people/rights";
 import { SIGNAL_KINDS, type TokenScope } from "#core/people/tokens";
 import type { Route } from "./+types/setup.tokens";
-import { act, readForm, refuse } from "../shell/answers.server";
+import { act, readForm, refuse, formOf } from "../shell/answers.server";
 import { Enrolments } from "../ui/people/Enrolments";
 import { OneTime } from "../ui/people/OneTime";
 import { TokenForm } from "../ui/people/TokenForm";
@@ -40,7 +40,7 @@ const schema = z.discriminatedUnion("what", [
 const daysOf = (text: z.infer<typeof days>) => (text === "never" ? null : Number(text));
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const form = readForm(await request.formData(), schema);
+  const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const { value } = form;
   switch (value.what) {

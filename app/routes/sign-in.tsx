@@ -6,7 +6,7 @@ import { roleOf } from "#core/people/rights";
 import { wantedAddress } from "#core/people/entrance";
 import type { Answer } from "#server/pages/registry";
 import type { Route } from "./+types/sign-in";
-import { attempt } from "../shell/answers.server";
+import { attempt, formOf } from "../shell/answers.server";
 import { EntryPage } from "../ui/people/EntryPage";
 import { Problem, Section } from "../ui/Page";
 
@@ -18,7 +18,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 }
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const { way, ...given } = Object.fromEntries(await request.formData());
+  const { way, ...given } = Object.fromEntries(await formOf(request));
   const to = wantedAddress(new URL(request.url).searchParams.get("to"));
   const entered = await attempt(() => context.entrance.signIn(String(way), given));
   return entered.ok ? redirect(to, { headers: entered.value }) : entered.refusal;

@@ -9,7 +9,7 @@ import { linesOfRows } from "#core/telemetry/sql-chart";
 import { WORKBENCH_VIEWS } from "#server/workbench/views";
 import type { Route } from "./+types/signals.sql";
 import type { loader as runLoader } from "./signals.sql-run";
-import { act, readForm } from "../shell/answers.server";
+import { act, readForm, formOf } from "../shell/answers.server";
 import { useChangeParams } from "../shell/params";
 import { MOST_STATEMENT } from "../shell/sql";
 import { MONO } from "../theme/theme";
@@ -40,7 +40,7 @@ const schema = z.discriminatedUnion("what", [
 ]);
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const form = readForm(await request.formData(), schema);
+  const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const { value } = form;
   const done =

@@ -3,7 +3,7 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { redirect } from "react-router";
 import type { Route } from "./+types/source";
-import { act, idFrom, missing } from "../shell/answers.server";
+import { act, idFrom, missing, formOf } from "../shell/answers.server";
 import { KeepLink } from "../ui/KeepLink";
 import { PageHead, Problem, Section } from "../ui/Page";
 import { SourceForm } from "../ui/SourceForm";
@@ -19,7 +19,7 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
 }
 
 export async function action({ request, params, context }: Route.ActionArgs) {
-  const { intent, ...fields } = Object.fromEntries(await request.clone().formData());
+  const { intent, ...fields } = Object.fromEntries(await formOf(request));
   const input = { ...(params.id === "new" ? {} : { id: idFrom(params.id, "source") }), fields };
   if (intent === "test") {
     const checked = await act(context, "source.check", input);

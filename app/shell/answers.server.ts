@@ -13,6 +13,20 @@ export interface Refusal {
 export const refuse = (problem: string, fields?: Readonly<Record<string, string>>) =>
   data({ ok: false, problem, ...(fields ? { fields } : {}) } satisfies Refusal, { status: 400 });
 
+/** The fields of a form as it was sent; throws a 400 with a sentence where it is none. */
+export async function formOf(request: Request): Promise<FormData> {
+  try {
+    const given = await request.formData();
+    // Files are read by the page itself; none is sent in a form.
+    for (const [name, value] of [...given]) if (typeof value !== "string") given.delete(name);
+    return given;
+  } catch {
+    throw new Response("What was sent cannot be read as a form. Load the page again and send it once more.", {
+      status: 400,
+    });
+  }
+}
+
 /** Reads a form by a schema; the result is its values, or a refusal that names each wrong field. */
 export function readForm<Schema extends z.ZodType>(
   form: FormData,

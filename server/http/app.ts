@@ -171,6 +171,12 @@ export async function makeApp(options: AppOptions): Promise<Express> {
       response.status(404).type("text/plain").send("There is no such file.");
       return;
     }
+    // What files and Express refuse of themselves: a path that leads outside, a range that is none.
+    if (status >= 400 && status < 500) {
+      if (!response.headersSent)
+        response.status(status).type("text/plain").send("This request is not as it should be.");
+      return;
+    }
     const reference = randomUUID().slice(0, 8);
     options.log.error({ err: error, reference, path: request.path }, "a request failed");
     if (!response.headersSent)
