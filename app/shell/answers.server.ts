@@ -18,7 +18,8 @@ export async function formOf(request: Request): Promise<FormData> {
   try {
     const given = await request.formData();
     // Files are read by the page itself; none is sent in a form.
-    for (const [name, value] of [...given]) if (typeof value !== "string") given.delete(name);
+    const files = Array.from(given).flatMap(([name, value]) => (typeof value === "string" ? [] : [name]));
+    for (const name of files) given.delete(name);
     return given;
   } catch {
     throw new Response("What was sent cannot be read as a form. Load the page again and send it once more.", {

@@ -62,3 +62,10 @@ it("takes zeros and negative values in their order, and says nothing of nothing"
   expect(quantileOfBuckets([1], [0, 0], 0.5, null, null)).toBeNaN();
   expect(quantileOfBuckets([], [4], 0.5, 2, 6)).toBe(4);
 });
+
+it("a histogram whose counts are no numbers has no quantiles, and breaks nothing", () => {
+  const none = { offset: 0, counts: [] };
+  expect(quantileOfExponential(3, Number.NaN, none, none, 0.5)).toBeNaN();
+  expect(quantileOfExponential(3, 0, { offset: 1, counts: [Number.NaN, 2] }, none, 0.5)).toBeNaN();
+  expect(quantileOfBuckets([1], [Number.NaN, Number.NaN], 0.5, null, null)).toBeNaN();
+});

@@ -15,7 +15,8 @@ function valueAt(
   within: (bucket: Bucket, share: number) => number,
 ): number {
   const total = buckets.reduce((sum, bucket) => sum + bucket.count, 0);
-  if (total <= 0) return Number.NaN;
+  // Counts that are no numbers make a total that is none.
+  if (!(total > 0)) return Number.NaN;
   const rank = quantile * total;
   let before = 0;
   for (const bucket of buckets) {

@@ -49,8 +49,11 @@ export class Target {
         "--enable-source-maps",
         "--max-old-space-size=512",
         join(this.root, "build", "run", "server", "main.js"),
-        ...["--root", this.root, "--data", this.data, "--port", String(this.port)],
-        ...["--otlp-port", String(this.otlpPort), "--syslog-port", String(this.syslogPort)],
+        `--root=${this.root}`,
+        `--data=${this.data}`,
+        `--port=${this.port}`,
+        `--otlp-port=${this.otlpPort}`,
+        `--syslog-port=${this.syslogPort}`,
       ],
       {
         cwd: this.root,
@@ -85,8 +88,15 @@ export class Target {
     });
     this.cookie = String(join.headers["set-cookie"]).split(";")[0] ?? "";
     const made = await this.form("/setup/tokens", {
-      ...{ what: "create", name: "fuzzer", kind: "send", senders: "*", days: "30" },
-      ...{ metrics: "on", logs: "on", traces: "on", events: "on" },
+      what: "create",
+      name: "fuzzer",
+      kind: "send",
+      senders: "*",
+      days: "30",
+      metrics: "on",
+      logs: "on",
+      traces: "on",
+      events: "on",
     });
     this.token = /hx-token-[\w-]+/.exec(made.text)?.[0] ?? "";
     if (!this.cookie || !this.token) throw new Error(`Nobody came in: ${join.status}, ${made.status}.`);
@@ -124,6 +134,16 @@ export class Target {
         const asked = request(
           { port, host: "127.0.0.1", path, method, headers: { ...length, ...headers }, agent, timeout: 30_000 },
           (response) => {
+            // A line that stays open says all that is to be known by its head.
+            if (response.headers["content-type"]?.startsWith("text/event-stream")) {
+              done({
+                status: response.statusCode ?? 0,
+                text: "",
+                headers: response.headers,
+                tookMs: performance.now() - began,
+              });
+              return void response.destroy();
+            }
             const parts: Buffer[] = [];
             response.on("data", (part: Buffer) => parts.push(part));
             response.on("error", fail);

@@ -9,8 +9,10 @@ import type { Answer, Asked, Target } from "./target";
 /** A way in: makes one hostile input and sends it; the answer where there is one. */
 export interface Way {
   name: string;
-  /** How many of a hundred inputs take this way. */
+  /** How often it is taken among those that come in by the same door. */
   share: number;
+  /** Pages take longer than receivers: each door has lanes of its own. */
+  door: "pages" | "receivers";
   send(target: Target, random: Random): Promise<Answer | undefined>;
 }
 
@@ -161,6 +163,7 @@ function protobufStart(random: Random): Uint8Array {
 
 const json: Way = {
   name: "OTLP in JSON",
+  door: "receivers",
   share: 30,
   send: (target, random) => {
     const [path, start] = random.pick(PLACES);
@@ -176,6 +179,7 @@ const json: Way = {
 
 const protobufWay: Way = {
   name: "OTLP in protobuf",
+  door: "receivers",
   share: 30,
   send: (target, random) =>
     target.deliver({
@@ -187,6 +191,7 @@ const protobufWay: Way = {
 
 const packed: Way = {
   name: "gzip and deflate",
+  door: "receivers",
   share: 6,
   send: (target, random) => {
     const plain = Buffer.from(JSON.stringify(mutateJson(random, LOGS(random))));
@@ -205,6 +210,7 @@ const packed: Way = {
 
 const events: Way = {
   name: "CloudEvents",
+  door: "receivers",
   share: 6,
   send: (target, random) => {
     const event = {
@@ -233,6 +239,7 @@ const SYSLOG = [
 ];
 const syslog: Way = {
   name: "syslog",
+  door: "receivers",
   share: 24,
   send: (target, random) =>
     new Promise((done) => {
@@ -293,6 +300,7 @@ const from = (random: Random) => `127.9.${random.below(4)}.${1 + random.below(25
 
 const queries: Way = {
   name: "query strings",
+  door: "pages",
   share: 2,
   send: (target, random) => {
     const [path, own] = random.pick(PAGES);
@@ -345,6 +353,7 @@ const WORDS = [
 ];
 const forms: Way = {
   name: "forms",
+  door: "pages",
   share: 1.5,
   send: (target, random) => {
     const [path, names] = random.pick(FORMS);
@@ -377,6 +386,7 @@ const forms: Way = {
 const CSV = "Time,Wind (m/s),Gusts\n2026-03-17 10:00,12.5,7\n2026-03-17 10:01,13,8\n";
 const csv: Way = {
   name: "rows of CSV files",
+  door: "pages",
   share: 0.5,
   send: (target, random) => {
     const text = mutateText(random, mutateText(random, CSV));
@@ -407,6 +417,7 @@ const csv: Way = {
 const METHODS = ["TRACE", "OPTIONS", "PUT", "DELETE", "PATCH", "PROPFIND", "HEAD", "GET"];
 const odd: Way = {
   name: "odd requests",
+  door: "pages",
   share: 0.5,
   send: (target, random) => {
     const asked: Asked = {
