@@ -1,4 +1,5 @@
 import type { Measurement } from "./measurement";
+import { benchDurable } from "./durable";
 import { benchSpans } from "./spans";
 import { benchSweep } from "./sweep";
 import { benchLogs } from "./logs";
@@ -11,6 +12,7 @@ export async function measureParts(root: string): Promise<Measurement[]> {
   return [
     await benchSweep(),
     benchTick(root),
+    benchDurable(root),
     ...benchSamples(root),
     await benchOtlp(root),
     ...benchLogs(root),

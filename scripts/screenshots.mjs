@@ -74,7 +74,6 @@ try {
   const found = await (await page.request.get(`${base}/find?q=nq-mfx-parse-01`)).json();
   const host = found.components[0].id;
   await take("/discover", "discover");
-  await take("/discover/sweeps/1", "sweep");
   await take("/estate?last=PT1H", "estate");
   await page.goto(`${base}/setup/drills`);
   await page.getByRole("button", { name: "Start: The manifest parser leaks memory" }).click();
@@ -107,7 +106,7 @@ try {
     .first()
     .click();
   await shoot("trace");
-  await take("/?from=2026-03-17T12:00:00Z&to=2026-03-17T13:00:00Z", "watch-past");
+  await page.goto(base);
   await page.getByRole("button", { name: "Night theme" }).click();
   await take("/map?site=South+Quay", "map-night");
   await page.getByRole("button", { name: "Day theme" }).click();

@@ -3,12 +3,13 @@ import { pathToFileURL } from "node:url";
 import { createRequestHandler } from "@react-router/express";
 import compression from "compression";
 import express, { type ErrorRequestHandler, type Express, type RequestHandler } from "express";
-import { rateLimit } from "express-rate-limit";
+import { ipKeyGenerator, rateLimit } from "express-rate-limit";
 import helmet from "helmet";
 import type { Logger } from "pino";
 import type { ServerBuild } from "react-router";
 import type { Principal } from "../people/principal";
 import type { Holotaxis } from "./context";
+import type { Door } from "./door";
 import { grant, type Parts } from "./entrance";
 import type { HostNames } from "./host-names";
 import type { LiveUpdates } from "./live";
@@ -59,90 +60,82 @@ const onlyWellFormed: RequestHandler = (request, response, next) => {
   response.status(status).type("text/plain").send(sentence);
 };
 
-/** The Express server round the pages: headers, limits, files, live updates, then React Router. */
-export async function makeApp(options: AppOptions): Promise<Express> {
-  const app = express();
-  app.disable("x-powered-by");
-  app.use((request, response, next) => {
-    if (!options.hostNames.isOurs(request.headers.host)) {
-      response
-        .status(421)
-        .type("text/plain")
-        .send("This address does not belong to Holotaxis. Open the address it printed at its start.");
-      return;
-    }
+/** Answers only under our own names, and gives each answer a nonce of its own. */
+const underOurName =
+  (hostNames: HostNames): RequestHandler =>
+  (request, response, next) => {
     response.locals.nonce = randomBytes(16).toString("base64");
-    next();
-  });
-  app.use(
-    helmet({
-      contentSecurityPolicy: {
-        useDefaults: false,
-        directives: {
-          defaultSrc: ["'none'"],
-          scriptSrc: [
-            "'self'",
-            (_request, response) => `'nonce-${(response as express.Response).locals.nonce as string}'`,
-          ],
-          // The interface library writes style elements while it runs.
-          styleSrc: ["'self'", "'unsafe-inline'"],
-          imgSrc: ["'self'", "data:"],
-          fontSrc: ["'self'"],
-          connectSrc: ["'self'"],
-          manifestSrc: ["'self'"],
-          formAction: ["'self'"],
-          baseUri: ["'none'"],
-          frameAncestors: ["'none'"],
-        },
+    if (hostNames.isOurs(request.headers.host)) return next();
+    response
+      .status(421)
+      .type("text/plain")
+      .send("This address does not belong to Holotaxis. Open the address it printed at its start.");
+  };
+
+/** What browsers are told of our pages: what they may load, who may frame them. */
+const secureHeaders = (isSecure: boolean): RequestHandler =>
+  helmet({
+    contentSecurityPolicy: {
+      useDefaults: false,
+      directives: {
+        defaultSrc: ["'none'"],
+        scriptSrc: [
+          "'self'",
+          (_request, response) => `'nonce-${(response as express.Response).locals.nonce as string}'`,
+        ],
+        // The interface library writes style elements while it runs.
+        styleSrc: ["'self'", "'unsafe-inline'"],
+        imgSrc: ["'self'", "data:"],
+        fontSrc: ["'self'"],
+        connectSrc: ["'self'"],
+        manifestSrc: ["'self'"],
+        formAction: ["'self'"],
+        baseUri: ["'none'"],
+        frameAncestors: ["'none'"],
       },
-      strictTransportSecurity: options.parts.isSecure ? { maxAge: 31_536_000, includeSubDomains: false } : false,
-      referrerPolicy: { policy: "same-origin" },
-    }),
-  );
-  // A form of another site is refused by where it says it comes from, besides the same-site cookie.
-  app.use((request, response, next) => {
-    const site = request.headers["sec-fetch-site"];
-    if (
-      request.method !== "GET" &&
-      request.method !== "HEAD" &&
-      ((site !== undefined && site !== "same-origin" && site !== "none") ||
-        !options.hostNames.isOwnOrigin(request.headers.origin))
-    ) {
-      response.status(403).type("text/plain").send("Changes are taken from Holotaxis' own pages only.");
-      return;
-    }
-    next();
+    },
+    strictTransportSecurity: isSecure ? { maxAge: 31_536_000, includeSubDomains: false } : false,
+    referrerPolicy: { policy: "same-origin" },
   });
-  app.use(onlyWellFormed);
-  const { door } = options.parts;
-  app.get("/live", async (request, response) => {
+
+/** A form of another site is refused by where it says it comes from, besides the same-site cookie. */
+const fromOurPages =
+  (hostNames: HostNames): RequestHandler =>
+  ({ method, headers }, response, next) => {
+    const site = headers["sec-fetch-site"];
+    const isOurs =
+      (site === undefined || site === "same-origin" || site === "none") && hostNames.isOwnOrigin(headers.origin);
+    if (method === "GET" || method === "HEAD" || isOurs) return next();
+    response.status(403).type("text/plain").send("Changes are taken from Holotaxis' own pages only.");
+  };
+
+/** So many requests an address; behind a proxy it is the one that the proxy names. */
+const limited = (door: Door): RequestHandler =>
+  rateLimit({
+    windowMs: 10_000,
+    limit: 600,
+    standardHeaders: "draft-7",
+    legacyHeaders: false,
+    message: "Too many requests in ten seconds. Wait a little.",
+    keyGenerator: (request) => ipKeyGenerator(door.addressOf(request)),
+  });
+
+/** Opens a line of live updates for whoever may read. */
+const openLine =
+  ({ parts: { door }, live }: AppOptions): RequestHandler =>
+  async (request, response) => {
     const who = await door.identify(request);
     const isWelcome = async () => (await door.identify(request))?.rights.includes("read") ?? false;
-    if (who?.rights.includes("read")) options.live.open(who, isWelcome, request, response);
+    if (who?.rights.includes("read")) live.open(who, isWelcome, request, response);
     else response.status(401).type("text/plain").send("Sign in first.");
-  });
-  // Packing costs more than it saves on the way to a browser on the same machine.
-  app.use(
-    compression({
-      filter: (request, response) =>
-        !/^(::ffff:)?127\.|^::1$/.test(request.socket.remoteAddress ?? "") && compression.filter(request, response),
-    }),
-  );
-  app.use(
-    "/assets",
-    express.static(`${options.clientFolder}/assets`, { immutable: true, maxAge: "1y", fallthrough: false }),
-  );
-  app.use(express.static(options.clientFolder, { maxAge: "1h", index: false }));
-  app.use(
-    rateLimit({
-      windowMs: 10_000,
-      limit: 600,
-      standardHeaders: "draft-7",
-      legacyHeaders: false,
-      message: "Too many requests in ten seconds. Wait a little.",
-    }),
-  );
-  app.use(async (request, response, next) => {
+  };
+
+/** Notes who sends a request. */
+const knowSender =
+  (door: Door): RequestHandler =>
+  async (request, response, next) => {
+    // What pages say is for whoever is signed in; only what says otherwise may be kept.
+    response.set("Cache-Control", "no-store");
     const who = await door.identify(request);
     // A program does not follow a page to the sign-in.
     if (!who && request.headers.authorization !== undefined) {
@@ -152,7 +145,42 @@ export async function makeApp(options: AppOptions): Promise<Express> {
     }
     response.locals.who = who;
     next();
-  });
+  };
+
+/** Answers what failed: refusals of Express with their status, faults with a reference to the log. */
+const failureAnswer =
+  (log: Logger): ErrorRequestHandler =>
+  (error, request, response, _next) => {
+    const status = (error as { status?: number }).status ?? 500;
+    const answer = (code: number, sentence: string) => {
+      if (!response.headersSent) response.status(code).type("text/plain").send(sentence);
+    };
+    if (status === 404) return answer(404, "There is no such file.");
+    // A path that leads outside, a range that is none.
+    if (status >= 400 && status < 500) return answer(status, "This request is not as it should be.");
+    const reference = randomUUID().slice(0, 8);
+    log.error({ err: error, reference, path: request.path }, "a request failed");
+    answer(500, `Something went wrong. Its reference in the log is ${reference}.`);
+  };
+
+/** The Express server round the pages: headers, limits, files, live updates, then React Router. */
+export async function makeApp(options: AppOptions): Promise<Express> {
+  const { hostNames, parts, clientFolder } = options;
+  const app = express();
+  app.disable("x-powered-by");
+  app.use(underOurName(hostNames), secureHeaders(parts.isSecure), fromOurPages(hostNames), onlyWellFormed);
+  const limiter = limited(parts.door);
+  app.get("/live", limiter, openLine(options));
+  // Packing costs more than it saves on the way to a browser on the same machine.
+  app.use(
+    compression({
+      filter: (request, response) =>
+        !/^(::ffff:)?127\.|^::1$/.test(request.socket.remoteAddress ?? "") && compression.filter(request, response),
+    }),
+  );
+  app.use("/assets", express.static(`${clientFolder}/assets`, { immutable: true, maxAge: "1y", fallthrough: false }));
+  app.use(express.static(clientFolder, { maxAge: "1h", index: false }));
+  app.use(limiter, knowSender(parts.door));
   const build = (await import(pathToFileURL(options.serverBuild).href)) as ServerBuild;
   app.all(
     "*splat",
@@ -161,27 +189,10 @@ export async function makeApp(options: AppOptions): Promise<Express> {
       mode: "production",
       getLoadContext: (request, response) => {
         const { nonce, who } = response.locals as { nonce: string; who: Principal | undefined };
-        return { ...options.holotaxis, ...grant(options.parts, who ?? null, request), nonce } as never;
+        return { ...options.holotaxis, ...grant(parts, who ?? null, request), nonce } as never;
       },
     }),
   );
-  const onError: ErrorRequestHandler = (error, request, response, _next) => {
-    const status = (error as { status?: number }).status ?? 500;
-    if (status === 404) {
-      response.status(404).type("text/plain").send("There is no such file.");
-      return;
-    }
-    // What files and Express refuse of themselves: a path that leads outside, a range that is none.
-    if (status >= 400 && status < 500) {
-      if (!response.headersSent)
-        response.status(status).type("text/plain").send("This request is not as it should be.");
-      return;
-    }
-    const reference = randomUUID().slice(0, 8);
-    options.log.error({ err: error, reference, path: request.path }, "a request failed");
-    if (!response.headersSent)
-      response.status(500).type("text/plain").send(`Something went wrong. Its reference in the log is ${reference}.`);
-  };
-  app.use(onError);
+  app.use(failureAnswer(options.log));
   return app;
 }

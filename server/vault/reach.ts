@@ -1,6 +1,7 @@
 import { inSpans } from "#core/estate/ranges";
 import { driverOf } from "../sources/registry";
-import { credentialById, credentialsOfSource, type CredentialRow } from "../store/credentials";
+import type { CredentialRow } from "../store/credentials";
+import { credentialById, credentialsOfSource } from "../store/credentials";
 import type { Db } from "../store/database";
 import { componentById, factsAt, type ComponentRow } from "../store/estate";
 import { hostKeyOf, type HostKey } from "../store/runs";

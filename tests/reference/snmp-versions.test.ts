@@ -1,4 +1,4 @@
-// Sources: RFC 1157 (SNMP v1), RFC 3414 (user-based security), RFC 3826 (AES-128), RFC 7860 (SHA-2 in USM). The peer is the
+// Sources: RFC 1157 (SNMP v1), RFC 3414 (user-based security), RFC 3826 (AES-128), RFC 7860 (SHA-2 for its users). The peer is the
 // agent of the net-snmp package, which implements them.
 import snmp from "net-snmp";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
