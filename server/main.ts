@@ -163,6 +163,8 @@ const door = new Door(
   isSecure,
   settings.behindProxy ?? false,
 );
+/** Questions of pages that may wait for a reading thread. */
+const MOST_WAITING = 80;
 const thread = (name: string) => new URL(`./${name}.js`, import.meta.url);
 const engine = new EngineClient(
   thread("engine-thread"),
@@ -214,7 +216,15 @@ const app = await makeApp({
   live,
   hostNames,
   parts: {
-    ask: (name, asked) => readers.run({ name, asked }),
+    ask: async (name, asked) => {
+      // What would wait for seconds is told so at once.
+      if (readers.queueSize > MOST_WAITING)
+        throw new Response("Too much is asked at this moment. Load the page again in a few seconds.", {
+          status: 429,
+          headers: { "Retry-After": "2" },
+        });
+      return readers.run({ name, asked });
+    },
     engine,
     runSql: workbench.run,
     door,

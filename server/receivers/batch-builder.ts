@@ -17,6 +17,7 @@ import type {
 } from "./otlp-types";
 import { SeriesHandles, type Stream } from "./series-handles";
 import { Staged } from "./staged";
+import { ClientBounds } from "./client-bounds";
 
 /** A sender met for the first time on this thread; from then on it goes by its handle. */
 export interface ResourceDef {
@@ -155,7 +156,10 @@ export interface PendingBatch {
 export class BatchBuilder {
   /** Senders by what they say of themselves, those heard longest ago first. */
   private readonly resources = new Map<string, number>();
-  private readonly series = new SeriesHandles(() => this.nextHandle++);
+  private readonly series = new SeriesHandles(
+    () => this.nextHandle++,
+    () => (this.client === undefined ? undefined : this.bounds.whyNotSeries(this.client)),
+  );
   /** Points that share their attributes share the text that tells their series apart. */
   private readonly instances = new WeakMap<readonly Attribute[], string>();
   /** Last cumulative buckets of each histogram, by its count's series. */
@@ -176,7 +180,13 @@ export class BatchBuilder {
   events: ArrivedEvent[] = [];
   private readonly operations = new Map<number, Set<string>>();
 
-  constructor(private readonly now: () => number) {}
+  /** Address that what is sorted at this moment came from; undefined for what nobody sent by themselves. */
+  client: string | undefined;
+  readonly bounds: ClientBounds;
+
+  constructor(private readonly now: () => number) {
+    this.bounds = new ClientBounds(now);
+  }
 
   refuse(handle: number, why: string): void {
     this.series.refuse(handle, why);

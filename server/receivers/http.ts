@@ -214,7 +214,9 @@ async function take(
     const rejected = new Rejected();
     const covered = <Item>(list: OfResource<Item>[]): OfResource<Item>[] =>
       list.filter(({ resource, items }) => {
-        const why = whyNotResource(scope, SIGNALS[path] as SignalKind, resource);
+        const why =
+          whyNotResource(scope, SIGNALS[path] as SignalKind, resource) ??
+          channel.builder.bounds.whyNotSender(peer, resource);
         if (why !== undefined)
           rejected.add(
             why,
@@ -229,6 +231,8 @@ async function take(
           ? one
           : { ...one, resource: [...one.resource, ["source.address", peer] as Attribute] },
       );
+    // Until the batch is handed over nothing else is sorted.
+    channel.builder.client = peer;
     if (isEvent) {
       const events = readCloudEvents(request.headers, bytes);
       for (const event of events) {

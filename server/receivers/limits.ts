@@ -18,6 +18,9 @@ export const LIMITS = {
   /** Series of one sender, and of all. */
   seriesOfResource: 20_000,
   series: 200_000,
+  /** Series and senders that are new of one client within a day. */
+  seriesOfClient: 100_000,
+  sendersOfClient: 5_000,
   /** Senders held in memory; those heard longest ago are met anew when they come again. */
   sendersHeld: 5_000,
   /** Senders that are kept in the store. */

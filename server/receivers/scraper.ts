@@ -75,6 +75,7 @@ export class Scraper {
         ["server.port", port || "80"],
         ["scraped from", target.url],
       ];
+      this.channel.builder.client = undefined;
       this.channel.builder.metrics([{ resource, items: metrics }], {}, rejected);
       const { problem } = await this.channel.deliver();
       if (problem) throw new Error(problem);

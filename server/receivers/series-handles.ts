@@ -23,7 +23,11 @@ export class SeriesHandles {
   private count = 0;
   private fresh: SeriesDef[] = [];
 
-  constructor(private readonly nextHandle: () => number) {}
+  /** @param mayBring asked before a new series is taken; the sentence where it may not be */
+  constructor(
+    private readonly nextHandle: () => number,
+    private readonly mayBring: () => string | undefined = () => undefined,
+  ) {}
 
   /** The stream of that description; it is kept once it has a series. */
   stream(resource: number, metric: string, unit: string, instrument: Instrument): Stream {
@@ -46,6 +50,8 @@ export class SeriesHandles {
     if (own >= LIMITS.seriesOfResource)
       return `This sender has ${LIMITS.seriesOfResource} series already; further ones are not kept. Look for an attribute that differs with every request.`;
     if (this.count >= LIMITS.series) return `There are ${LIMITS.series} series already; further ones are not kept.`;
+    const refused = this.mayBring();
+    if (refused !== undefined) return refused;
     const { resource, metric, unit, instrument, handles } = stream;
     const handle = this.nextHandle();
     if (handles.size === 0) this.streams.set(keyOf(stream), stream);

@@ -122,7 +122,10 @@ export class SyslogReceiver {
     const stated = read.atMs !== null && Math.abs(read.atMs - atMs) < 3_600_000 ? read.atMs : atMs;
     if (stated !== read.atMs && read.atMs !== null)
       attributes.push(["time as sent", new Date(read.atMs).toISOString()]);
-    this.channel.builder.log(this.channel.builder.resource(Object.entries(resource)), {
+    const named = Object.entries(resource);
+    // Who makes names up is told apart by its address only.
+    const isKept = this.channel.builder.bounds.whyNotSender(peer, named) === undefined;
+    this.channel.builder.log(this.channel.builder.resource(isKept ? named : [["source.address", peer]]), {
       atMs: stated,
       severity: severityOfSyslog(read.severity),
       body: read.text,
