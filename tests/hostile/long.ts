@@ -1,5 +1,7 @@
-import Database from "better-sqlite3";
+import { spawn } from "node:child_process";
+import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
+import Database from "better-sqlite3";
 import { campaign } from "./campaign";
 import { Random } from "./random";
 import { Target } from "./target";
@@ -270,4 +272,65 @@ export async function overload(root: string, folder: string, seconds = 60, keep:
     better: "lower",
     target: 0,
   });
+}
+
+/** Resident memory, MB, of the process whose command line has all these words (Linux). */
+function residentOf(...words: string[]): number {
+  for (const pid of readdirSync("/proc").filter((name) => /^\d+$/.test(name))) {
+    try {
+      const line = readFileSync(`/proc/${pid}/cmdline`, "utf8");
+      if (!words.every((word) => line.includes(word))) continue;
+      return Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, "utf8"))?.[1] ?? 0) / 1024;
+    } catch {
+      // It ended meanwhile.
+    }
+  }
+  return 0;
+}
+
+/** The demonstration at sixty times its pace: what its memory is after the first hour of its clock and at the end. */
+export async function days(root: string, folder: string, hours = 48, keep: Keep, say: Say): Promise<void> {
+  const port = "7190";
+  const args = [
+    "--port",
+    port,
+    "--pace",
+    "60",
+    "--history",
+    "PT6H",
+    "--data",
+    folder,
+    "--otlp-port",
+    "4390",
+    "--syslog-port",
+    "5590",
+  ];
+  const demo = spawn(process.execPath, [join(root, "scripts", "demo.mjs"), ...args], { cwd: root, stdio: "ignore" });
+  const memory = () => residentOf("run/server/main.js", folder);
+  try {
+    while (!(await fetch(`http://127.0.0.1:${port}/sign-in`).catch(() => undefined))?.ok) {
+      if (demo.exitCode !== null) throw new Error("The demo did not start.");
+      await new Promise((done) => setTimeout(done, 500));
+    }
+    let first = 0;
+    for (let hour = 1; hour <= hours; hour++) {
+      await new Promise((done) => setTimeout(done, 60_000));
+      const now = memory();
+      if (demo.exitCode !== null || now === 0) throw new Error(`It ended in hour ${hour}.`);
+      if (hour === 1) first = now;
+      if (hour % 6 === 0 || hour === 1) say(`hour ${hour}: ${Math.round(now)} MB`);
+    }
+    keep({
+      name: "memory after two simulated days, beside that after the first hour",
+      value: Number((memory() / first).toFixed(3)),
+      unit: "times",
+      better: "lower",
+      target: 1.1,
+      reference: { name: "after the first hour, MB", value: Math.round(first) },
+    });
+  } finally {
+    const gone = new Promise((done) => demo.once("exit", done));
+    demo.kill("SIGTERM");
+    await gone;
+  }
 }
