@@ -4,26 +4,14 @@ import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "n
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { pathToFileURL } from "node:url";
+import { bundle } from "./bundle.mjs";
 import { buildIfStale, install, root } from "./prepare.mjs";
 import { signIn } from "./sign-in.mjs";
 
 install();
 await buildIfStale();
 const { headers, measurePages, timed } = await import("../bench/pages.mjs");
-const { build } = await import("esbuild");
-const parts = join(root, "build", "run", "bench.js");
-await build({
-  absWorkingDir: root,
-  entryPoints: ["bench/main.ts"],
-  outfile: parts,
-  bundle: true,
-  packages: "external",
-  platform: "node",
-  target: "node20",
-  format: "esm",
-  logLevel: "warning",
-  alias: { "#core": join(root, "core"), "#server": join(root, "server"), "#standins": join(root, "standins") },
-});
+const parts = await bundle("bench/main.ts", "bench.js");
 
 /** `node scripts/bench.mjs starts` measures that part alone and keeps the other rows as they are. */
 const only = process.argv[2];

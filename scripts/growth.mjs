@@ -3,28 +3,17 @@ import { fork } from "node:child_process";
 import { writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { pathToFileURL } from "node:url";
+import { bundle } from "./bundle.mjs";
 import { install, root } from "./prepare.mjs";
 
-const bundle = join(root, "build", "run", "growth.js");
+const program = join(root, "build", "run", "growth.js");
 if (process.argv[2] === "one") {
-  const { measureGrowth } = await import(pathToFileURL(bundle).href);
+  const { measureGrowth } = await import(pathToFileURL(program).href);
   process.send(measureGrowth(root, Number(process.argv[3])));
   process.disconnect();
 } else {
   install();
-  const { build } = await import("esbuild");
-  await build({
-    absWorkingDir: root,
-    entryPoints: ["bench/growth.ts"],
-    outfile: bundle,
-    bundle: true,
-    packages: "external",
-    platform: "node",
-    target: "node20",
-    format: "esm",
-    logLevel: "warning",
-    alias: { "#core": join(root, "core"), "#server": join(root, "server") },
-  });
+  await bundle("bench/growth.ts", "growth.js");
   const sizes = [];
   for (const factor of [1, 10, 100]) {
     const one = await new Promise((done, fail) => {

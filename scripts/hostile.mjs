@@ -5,24 +5,12 @@ import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "no
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { pathToFileURL } from "node:url";
+import { bundle } from "./bundle.mjs";
 import { buildIfStale, install, root } from "./prepare.mjs";
 
 install();
 await buildIfStale();
-const { build } = await import("esbuild");
-const outfile = join(root, "build", "run", "hostile.js");
-await build({
-  absWorkingDir: root,
-  entryPoints: ["tests/hostile/long.ts"],
-  outfile,
-  bundle: true,
-  packages: "external",
-  platform: "node",
-  target: "node20",
-  format: "esm",
-  logLevel: "warning",
-  alias: { "#core": join(root, "core"), "#server": join(root, "server") },
-});
+const outfile = await bundle("tests/hostile/long.ts", "hostile.js");
 const parts = await import(pathToFileURL(outfile).href);
 const only = process.argv[2];
 if (only !== undefined && !["inputs", "kills", "overload", "days"].includes(only))

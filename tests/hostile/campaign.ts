@@ -25,6 +25,17 @@ const DOORS = [
 const WARM = 100_000;
 const ADDRESSES = ["127.60.0.1", "127.60.0.2", "127.60.0.3"];
 
+/** Has our SSH client meet what answers there. */
+const TRY_SSH = {
+  intent: "test",
+  kind: "ssh-password",
+  name: "x",
+  user: "u",
+  password: "p",
+  destinations: ADDRESSES.join(", "),
+  at: `${ADDRESSES[0]}:12290`,
+};
+
 /** A way through a door, by its share. */
 function choose(random: Random, door: Way["door"]): Way {
   const ways = WAYS.filter((way) => way.door === door);
@@ -71,7 +82,10 @@ export async function campaign(target: Target, seed: number, inputs: number, res
   await target.form("/discover/sources/new", source);
   const watch = setInterval(() => (outcome.residentMostMb = Math.max(outcome.residentMostMb, target.residentMb)), 500);
   // Devices are swept again and again meanwhile.
-  const sweeping = setInterval(() => void target.form("/discover", { sourceId: "1" }), 3_000);
+  const sweeping = setInterval(() => {
+    void target.form("/discover", { sourceId: "1" });
+    void target.form("/setup/credentials/new", TRY_SSH);
+  }, 3_000);
   try {
     await run(Math.min(WARM, inputs / 10));
     outcome.residentBeforeMb = target.residentMb;
