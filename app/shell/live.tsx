@@ -73,6 +73,8 @@ export function LiveUpdates({ children }: { children: ReactNode }) {
     source.onerror = () => {
       lost = true;
       setLive((now) => ({ ...now, connected: false }));
+      // Refused, not only lost: the session has ended, and loading anew leads to the sign-in.
+      if (source.readyState === EventSource.CLOSED) soon(1000);
     };
     source.onmessage = ({ data }) => {
       const event = JSON.parse(data as string) as LiveEvent;

@@ -72,10 +72,11 @@ describe("the certificate of the pages", () => {
   });
   it("says at once when it ends soon or has ended, and refuses what is no certificate", () => {
     const said: string[] = [];
+    const take = () => new Certificate(file("a.pem"), file("a.key"), (sentence) => said.push(sentence));
     put(authority.issue("old.example", { days: -1 }));
-    new Certificate(file("a.pem"), file("a.key"), (sentence) => said.push(sentence));
+    take();
     put(authority.issue("soon.example", { days: 5 }));
-    new Certificate(file("a.pem"), file("a.key"), (sentence) => said.push(sentence));
+    take();
     expect(said.map((one) => /ended on|ends on/.exec(one)?.[0])).toEqual(["ended on", "ends on"]);
     expect(() => new Certificate(file("none.pem"), file("a.key"))).toThrow("cannot be read");
   });

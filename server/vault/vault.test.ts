@@ -85,7 +85,7 @@ describe("the vault", () => {
     use(vault, id);
     const rows = auditIn(db, { fromMs: 0, toMs: 1e12 }, 10, 0);
     expect(rows.map((row) => [row.who, row.via, row.summary])).toEqual(
-      Array(2).fill(["Holotaxis", "machine", "Read the secret of c0 for a test"]),
+      Array.from({ length: 2 }, () => ["Holotaxis", "machine", "Read the secret of c0 for a test"]),
     );
     expect(JSON.stringify(rows)).not.toContain("halvane");
   });

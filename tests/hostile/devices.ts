@@ -6,7 +6,7 @@ import type { Random } from "./random";
 
 /** An answer of an SNMP agent (RFC 3416, a Response to a GetRequest of the system group), as a start for damage. */
 const SNMP_ANSWER = Buffer.from(
-  "302a02010104067075626c6963a21d020400000001020100020100300f300d06082b060102010101000401" + "78",
+  "302a02010104067075626c6963a21d020400000001020100020100300f300d06082b06010201010100040178",
   "hex",
 );
 const PAGE = `# TYPE a_seconds histogram
