@@ -321,7 +321,7 @@ export async function days(root: string, folder: string, hours = 48, keep: Keep,
       if (hour % 6 === 0 || hour === 1) say(`hour ${hour}: ${Math.round(now)} MB`);
     }
     keep({
-      name: "memory after two simulated days, beside that after the first hour",
+      name: `memory after ${hours} simulated hours, beside that after the first`,
       value: Number((memory() / first).toFixed(3)),
       unit: "times",
       better: "lower",
