@@ -12,6 +12,7 @@ import { hashOf } from "./codes";
 import { People } from "./people";
 import { itself, type Principal } from "./principal";
 import { IDLE_MS, LONGEST_MS } from "./sessions";
+import { Throttle } from "./sign-in";
 
 let db: Db;
 useStore((made) => (db = made));
@@ -118,6 +119,17 @@ describe("signing in", () => {
     await signIn(PASSWORD, "anna", "192.0.2.99");
     machineMs += 2_000;
     await signIn(PASSWORD);
+  });
+  it("does not slow down those who come in, however many and often", () => {
+    const throttle = new Throttle();
+    for (let index = 0; index < 200; index++) {
+      expect(throttle.wait("anna", "192.0.2.7", machineMs)).toBe(0);
+      throttle.failed("anna", "192.0.2.7", machineMs);
+      throttle.succeeded("anna", "192.0.2.7");
+    }
+    for (let index = 0; index <= SLOW_DOWN.account.free; index++)
+      throttle.failed("anna", `192.0.2.${index}`, machineMs);
+    expect(throttle.wait("anna", "192.0.2.99", machineMs)).toBeGreaterThan(0);
   });
   it("cannot be hurried by many tries at once", async () => {
     await join("Anna");

@@ -35,8 +35,12 @@ export class Throttle {
     while (this.tries.size > MOST_KEPT) this.tries.delete(this.tries.keys().next().value as string);
   }
 
-  /** Who came in was not guessing; the account and the address keep what others did. */
+  /** Who came in was not guessing: this try is taken back; the account and the address keep what others did. */
   succeeded(account: string, address: string): void {
-    this.tries.delete(`pair ${address} ${account.toLowerCase()}`);
+    for (const [key] of Throttle.keys(account, address)) {
+      const tries = this.tries.get(key);
+      if (!tries || tries.failed <= 1 || key.startsWith("pair ")) this.tries.delete(key);
+      else this.tries.set(key, { ...tries, failed: tries.failed - 1 });
+    }
   }
 }
