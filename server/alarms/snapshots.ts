@@ -2,7 +2,7 @@ import { metricInfo } from "#core/catalogue/metrics";
 import type { LiveEvent } from "../events";
 import type { Poller } from "../polling/poller";
 import { writeSnapshot } from "../store/alarms";
-import type { Db } from "../store/database";
+import { storeProblem, type Db } from "../store/database";
 import { factsAt } from "../store/estate";
 import type { AlarmEvent } from "./evaluator";
 
@@ -21,15 +21,23 @@ export interface SnapshotContext {
 export class Snapshots {
   constructor(private readonly context: SnapshotContext) {}
 
-  /** Reads it for every host whose alarm was just raised or got worse. */
+  /**
+   * Reads it for every host whose alarm was just raised or got worse. Never rejects for want of a store: while the disk
+   * is full the tick says so, and a store that was closed meanwhile wants no more tables.
+   */
   async take(events: readonly AlarmEvent[]): Promise<void> {
     for (const event of events) {
+      if (this.context.isStopping()) return;
       const componentId = event.subject.type === "component" ? event.subject.id : 0;
       const host = this.context.poller.hosts.get(componentId);
       if ((event.what !== "raised" && event.what !== "worse") || !host || host.processes.size === 0) continue;
       // A host that does not answer has no table to show.
       if (metricInfo(event.metric).uses === "reach") continue;
-      await this.read(event.alarmId, componentId);
+      try {
+        await this.read(event.alarmId, componentId);
+      } catch (error) {
+        if (!this.context.isStopping() && !storeProblem(error)) throw error;
+      }
     }
   }
 
