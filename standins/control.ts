@@ -1,10 +1,11 @@
 import { createServer, type Server } from "node:http";
 import { z } from "zod";
 import type { ClockSetting } from "#core/time/clock";
-import { measuredOf } from "./agents";
-import type { EstateModel } from "./model";
-import { failureLines, Traces } from "./traces";
-import { attributesOf, linesBetween, sendersOf } from "./log-lines";
+import { measuredOf, type Measured } from "./seen/agents";
+import type { Estate } from "./seen/estate";
+import { uuidOf, type HostView } from "./seen/host-view";
+import { attributesOf, linesBetween, sendersOf, type Sender } from "./seen/lines";
+import { failureLines, Traces, type StandinSpan } from "./seen/traces";
 
 export interface ControlOptions {
   port: number;
@@ -26,7 +27,7 @@ const feedQuery = z.object({ from: z.coerce.number(), to: z.coerce.number(), ste
  * The stand-ins' own door, on 127.0.0.1: the clock, the drills, and the feed of what polls would have read in a span of
  * the past. It asks for a header that no web page can send across sites.
  */
-export function startControl(estate: EstateModel, options: ControlOptions): Promise<Server> {
+export function startControl(estate: Estate, options: ControlOptions): Promise<Server> {
   const server = createServer(async (request, response) => {
     const send = (status: number, body: unknown) => {
       response.statusCode = status;
@@ -81,22 +82,27 @@ async function readBody(request: AsyncIterable<Buffer>): Promise<string> {
   return text;
 }
 
-function listDrills(estate: EstateModel, at: number) {
-  return estate.scenario.faults.map((fault) => ({
-    id: fault.id,
-    title: fault.title,
-    story: fault.story,
-    host: fault.host,
-    process: "process" in fault.effect ? fault.effect.process : undefined,
-    cause: fault.cause,
-    repair: fault.repair,
-    activeSinceMs: estate.activeSince(fault.id, at),
-  }));
+function listDrills(estate: Estate, at: number) {
+  return estate.drills.map((drill) => {
+    const [root] = drill.answer.roots.flat();
+    const first = drill.parts[0]?.fault.effects[0];
+    const at0 = first && "host" in first ? first.host : undefined;
+    return {
+      id: drill.id,
+      title: drill.title,
+      story: drill.story,
+      host: root?.host ?? at0 ?? "",
+      process: root ? root.process : first && "process" in first ? first.process : undefined,
+      cause: drill.parts.map(({ fault }) => fault.cause).join("; ") || "Nothing is wrong",
+      repair: drill.parts.map(({ fault }) => fault.repair).join("; ") || "Nothing is to be done",
+      activeSinceMs: estate.activeSince(drill.id, at),
+    };
+  });
 }
 
 /** One line of hosts and columns, then a line for each instant with a row for each host, null while it is silent. */
 async function writeFeed(
-  estate: EstateModel,
+  estate: Estate,
   { from, to, step }: z.infer<typeof feedQuery>,
   response: NodeJS.WritableStream & { writableNeedDrain?: boolean },
 ): Promise<void> {
@@ -104,9 +110,41 @@ async function writeFeed(
     if (!response.write(`${JSON.stringify(line)}\n`)) await new Promise((resolve) => response.once("drain", resolve));
   };
   const senders = sendersOf(estate);
-  const traces = new Traces(senders);
+  const traces = new Traces(estate.world, senders);
   const measured = measuredOf(estate);
-  await write({
+  await write(feedHead(estate, senders, measured, from));
+  let told = from - step;
+  for (let at = from; at < to; at += step) {
+    const says: unknown[] = [];
+    const spans: StandinSpan[] = [];
+    // What is said follows the world minute by minute.
+    while (told < at) {
+      const next = Math.min(at, told + 60_000);
+      const some = next > estate.anchorMs - SPANS_BACK_MS ? traces.between(told, next) : [];
+      spans.push(...some);
+      senders.forEach((sender, index) => {
+        for (const line of linesBetween(estate.scenario, sender, told, next))
+          says.push([index, line.atMs, line.severity, line.text]);
+      });
+      for (const line of failureLines(some))
+        says.push([senders.indexOf(line.sender), line.atMs, line.severity, line.text, line.traceId, line.spanId]);
+      told = next;
+    }
+    await write({
+      at,
+      rows: estate.hosts.map((host) => feedRow(host, at)),
+      figures: estate.scenario.figures.map((figure) => estate.figure(figure.metric, at) ?? null),
+      measured: measured.map(({ valuesAt }) => valuesAt(at) ?? null),
+      // What was said since the moment before.
+      spans: spans.map((span) => ({ ...span, operation: undefined, sender: senders.indexOf(span.sender) })),
+      says,
+    });
+  }
+  response.end();
+}
+
+function feedHead(estate: Estate, senders: readonly Sender[], measured: readonly Measured[], from: number) {
+  return {
     hosts: estate.hosts.map((host) => {
       const poll = host.poll(from);
       return {
@@ -114,12 +152,12 @@ async function writeFeed(
         cores: poll.processorLoads.length,
         storage: poll.storage.map(({ label, type, sizeBytes }) => ({ label, type, sizeBytes })),
         interfaces: poll.interfaces.map((row) => row.name),
-        processes: host.processes.map((process) => process.spec.name),
+        processes: host.stations.map((station) => station.spec.name),
         guests:
           host.role.system === "hypervisor"
-            ? host.guests.map((guest) => ({
+            ? host.machine.guests.map((guest) => ({
                 name: guest.name,
-                uuid: guest.uuid,
+                uuid: uuidOf(guest),
                 processors: guest.role.cores,
                 memoryBytes: guest.role.memoryGiB * 1024 ** 3,
               }))
@@ -133,49 +171,22 @@ async function writeFeed(
       port: figure.port,
       metric: figure.metric,
     })),
-  });
-  for (let at = from; at < to; at += step) {
-    const spans = at > estate.anchorMs - SPANS_BACK_MS ? traces.between(at - step, at) : [];
-    await write({
-      at,
-      rows: estate.hosts.map((host) => {
-        if (!host.isUp(at)) return null;
-        const poll = host.poll(at);
-        const row: (number | null)[] = [...poll.processorLoads, ...poll.storage.map((one) => one.usedBytes)];
-        for (const one of poll.interfaces) row.push(one.inOctets, one.outOctets, one.errors);
-        for (const process of host.processes) {
-          const used = poll.processes.find((one) => one.name === process.spec.name);
-          row.push(used?.memoryBytes ?? null, used?.cpuHundredths ?? null);
-        }
-        for (const guest of host.role.system === "hypervisor" ? host.guests : []) {
-          const used = poll.guests?.find((one) => one.name === guest.name);
-          row.push(used ? Number(used.running) : null, used?.cpuMicroseconds ?? null);
-        }
-        return row;
-      }),
-      figures: estate.scenario.figures.map((figure) => estate.figure(figure.metric, at) ?? null),
-      measured: measured.map(({ valuesAt }) => valuesAt(at) ?? null),
-      // What was said since the moment before.
-      spans: spans.map(({ sender, ...span }) => ({ ...span, sender: senders.indexOf(sender) })),
-      says: [
-        ...senders.flatMap((sender, index) =>
-          linesBetween(estate.scenario, sender, at - step, at).map((line) => [
-            index,
-            line.atMs,
-            line.severity,
-            line.text,
-          ]),
-        ),
-        ...failureLines(spans).map((line) => [
-          senders.indexOf(line.sender),
-          line.atMs,
-          line.severity,
-          line.text,
-          line.traceId,
-          line.spanId,
-        ]),
-      ],
-    });
+  };
+}
+
+/** The values of one poll in the order of the head; null while the host does not answer. */
+function feedRow(host: HostView, at: number): (number | null)[] | null {
+  if (!host.answers(at)) return null;
+  const poll = host.poll(at);
+  const row: (number | null)[] = [...poll.processorLoads, ...poll.storage.map((one) => one.usedBytes)];
+  for (const one of poll.interfaces) row.push(one.inOctets, one.outOctets, one.errors);
+  for (const station of host.stations) {
+    const used = poll.processes.find((one) => one.name === station.spec.name);
+    row.push(used?.memoryBytes ?? null, used?.cpuHundredths ?? null);
   }
-  response.end();
+  for (const guest of host.role.system === "hypervisor" ? host.machine.guests : []) {
+    const used = poll.guests?.find((one) => one.name === guest.name);
+    row.push(used ? Number(used.running) : null, used?.cpuMicroseconds ?? null);
+  }
+  return row;
 }

@@ -1,34 +1,20 @@
 import { createSocket, type Socket } from "node:dgram";
 import { gzipSync } from "node:zlib";
 import { metricsRequest } from "../agent/otlp";
-import { measuredOf, type Measured } from "./agents";
-import type { EstateModel } from "./model";
-import { scatter, seedOf } from "./rhythm";
-import { failureLines, Traces, type StandinSpan } from "./traces";
-import { attributesOf, countIn, linesBetween, sendersOf, type LogLine, type Sender } from "./log-lines";
+import { measuredOf, type Measured } from "./seen/agents";
+import type { Estate } from "./seen/estate";
+import { attributesOf, isHeard, linesBetween, sendersOf, type LogLine, type Sender } from "./seen/lines";
+import { addAnswered, BOUNDS, drawAnswers, emptyAnswered, totalsOf } from "./seen/requests";
+import { asHttp, failureLines, Traces, type StandinSpan } from "./seen/traces";
+import type { Operation, Pool } from "./world/layout";
 
 const EVERY_MS = 5_000;
 /** Clock time between two looks at the requests answered, as metrics are exported. */
 const METRICS_EVERY_MS = 15_000;
-/**
- * Upper bounds of the duration histogram, seconds (OpenTelemetry semantic conventions, http.server.request.duration).
- */
-const BOUNDS = [0.005, 0.01, 0.025, 0.05, 0.075, 0.1, 0.25, 0.5, 0.75, 1, 2.5, 5, 7.5, 10];
 const SYSLOG_SEVERITY: Readonly<Record<number, number>> = { 5: 7, 9: 6, 10: 5, 13: 4, 17: 3, 18: 2 };
 /** Facility local7, which network devices use as a rule. */
 const FACILITY = 23;
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
-
-/** Requests of one route that ended in one way. */
-interface Answered {
-  counts: number[];
-  sum: number;
-  min: number;
-  max: number;
-  count: number;
-  /** Those of them whose spans were sent. */
-  spans: StandinSpan[];
-}
 
 /**
  * Has the estate send what it says: processes logs and metrics by OTLP over HTTP, switches syslog from their own
@@ -45,9 +31,11 @@ export class Emitter {
   private busy = false;
   /** Requests answered since the last look at them whose spans were sent. */
   private traced: StandinSpan[] = [];
+  /** Totals of every operation at the last look. */
+  private readonly totals = new Map<Operation, { answered: number; failed: number }>();
 
   constructor(
-    private readonly estate: EstateModel,
+    private readonly estate: Estate,
     private readonly now: () => number,
     private readonly to: {
       otlp?: string;
@@ -59,20 +47,24 @@ export class Emitter {
     },
   ) {
     this.senders = sendersOf(estate);
-    this.traces = new Traces(this.senders);
+    this.traces = new Traces(estate.world, this.senders);
     this.measured = measuredOf(estate);
   }
 
   start(): void {
     if ((!this.to.otlp && !this.to.syslogPort) || (this.senders.length === 0 && this.measured.length === 0)) return;
     this.saidTo = this.measuredTo = this.now();
+    this.lookAtTotals(this.saidTo);
     this.timer = setInterval(() => void this.emit(), 1000);
   }
 
   private async emit(): Promise<void> {
     const now = this.now();
     // The clock was turned back or forth: what lies between is told by the feed.
-    if (Math.abs(now - this.saidTo) > 3_600_000) this.saidTo = this.measuredTo = now;
+    if (Math.abs(now - this.saidTo) > 3_600_000) {
+      this.saidTo = this.measuredTo = now;
+      this.lookAtTotals(now);
+    }
     if (this.busy || now - this.saidTo < EVERY_MS) return;
     this.busy = true;
     const from = this.saidTo;
@@ -86,7 +78,7 @@ export class Emitter {
         ...failures.filter((line) => line.sender === sender),
       ];
       if (!lines.length) continue;
-      if (!sender.process) {
+      if (!sender.station) {
         for (const line of lines) this.sendSyslog(sender, line.atMs, line.severity, line.text);
         continue;
       }
@@ -94,7 +86,7 @@ export class Emitter {
         resource: resourceOf(sender, now),
         scopeLogs: [
           {
-            scope: { name: sender.process.spec.name },
+            scope: { name: sender.station.spec.name },
             logRecords: lines.map((line) => ({
               timeUnixNano: nano(line.atMs),
               severityNumber: line.severity,
@@ -119,88 +111,114 @@ export class Emitter {
     this.busy = false;
   }
 
-  /** How many requests a process answered in a span, how long they took, as a delta histogram by route and status. */
+  private lookAtTotals(atMs: number): void {
+    this.estate.world.advance(atMs);
+    for (const operation of this.estate.world.layout.operations)
+      this.totals.set(operation, totalsOf(this.estate.world, operation, atMs));
+  }
+
+  /** What an instrumented process measures of itself: its requests by route and status, its pools, its queues. */
   private measure(sender: Sender, fromMs: number, toMs: number): unknown[] {
-    const { host, process, output } = sender;
-    if (!process || !output.requests.length || !host.isRunning(process, toMs)) return [];
-    const level = 0.05 + 0.95 * host.level(toMs);
-    const strain = 1 + 7 * host.suffers(toMs);
-    const share = (toMs - fromMs) / 60_000;
-    const dataPoints = output.requests.flatMap((request, which) => {
-      const seed = seedOf(`${which}${request.route}`, process.seed);
-      const count = countIn(seed, Math.floor(toMs / 1000), request.perHour * level * share);
-      const byStatus = new Map<number, Answered>();
-      const answer = (seconds: number, failed: boolean, span?: StandinSpan) => {
-        const status = failed ? 500 : request.method === "POST" ? 201 : 200;
-        const one = byStatus.get(status) ?? {
-          counts: BOUNDS.map(() => 0).concat(0),
-          sum: 0,
-          min: Number.POSITIVE_INFINITY,
-          max: 0,
-          count: 0,
-          spans: [],
-        };
-        const bucket = BOUNDS.findIndex((bound) => seconds <= bound);
-        const place = bucket < 0 ? BOUNDS.length : bucket;
-        one.counts[place] = (one.counts[place] as number) + 1;
-        one.sum += seconds;
-        one.min = Math.min(one.min, seconds);
-        one.max = Math.max(one.max, seconds);
-        one.count++;
-        if (span) one.spans.push(span);
-        byStatus.set(status, one);
-      };
-      for (let index = 0; index < count; index++) {
-        const own = seedOf(`${toMs}.${index}`, seed);
-        const failed = scatter(own, 1) * 100 < request.failPercent * strain ** 2;
-        // Log-normal, by the sum of twelve even chances: the slowest in a hundred take about five times the median.
-        let chance = -6;
-        for (let roll = 2; roll < 14; roll++) chance += scatter(own, roll);
-        answer((request.milliseconds / 1000) * strain * Math.exp(0.68 * chance), failed);
-      }
-      for (const span of this.traced)
-        if (span.sender === sender && span.name === `${request.method} ${request.route}`)
-          answer((span.endMs - span.startMs) / 1000, span.failed, span);
-      return [...byStatus].map(([status, one]) => ({
-        attributes: [
-          text("http.request.method", request.method),
-          text("http.route", request.route),
-          { key: "http.response.status_code", value: { intValue: String(status) } },
-        ],
-        startTimeUnixNano: nano(fromMs),
-        timeUnixNano: nano(toMs),
-        count: String(one.count),
-        sum: one.sum,
-        min: one.min,
-        max: one.max,
-        bucketCounts: one.counts.map(String),
-        explicitBounds: BOUNDS,
-        ...(one.spans.length
-          ? {
-              exemplars: one.spans.map((span) => ({
-                timeUnixNano: fineNano(span.endMs),
-                asDouble: (span.endMs - span.startMs) / 1000,
-                traceId: span.traceId,
-                spanId: span.spanId,
-              })),
-            }
-          : {}),
-      }));
-    });
-    if (!dataPoints.length) return [];
+    const { station } = sender;
+    const { world } = this.estate;
+    if (!station || !isHeard(sender)) return [];
+    const dataPoints = station.operations.flatMap((operation) => this.requestPoints(sender, operation, fromMs, toMs));
+    const gauges = [...this.poolPoints(sender), ...this.queuePoints(sender)].map(({ name, unit, points }) => ({
+      name,
+      unit,
+      gauge: {
+        dataPoints: points.map(({ key, of, value }) => ({
+          attributes: [text(key, of)],
+          timeUnixNano: nano(toMs),
+          asDouble: Math.round(value * 100) / 100,
+        })),
+      },
+    }));
+    const metrics = [
+      ...(dataPoints.length
+        ? [{ name: "http.server.request.duration", unit: "s", histogram: { aggregationTemporality: 1, dataPoints } }]
+        : []),
+      ...gauges,
+    ];
+    if (!metrics.length) return [];
+    world.advance(toMs);
+    return [{ resource: resourceOf(sender, toMs), scopeMetrics: [{ scope: { name: station.spec.name }, metrics }] }];
+  }
+
+  private requestPoints(sender: Sender, operation: Operation, fromMs: number, toMs: number): unknown[] {
+    const { world } = this.estate;
+    const http = asHttp(operation.spec.name);
+    const now = totalsOf(world, operation, toMs);
+    const before = this.totals.get(operation) ?? now;
+    this.totals.set(operation, now);
+    if (!http) return [];
+    const ended = drawAnswers(world, operation, before, now, toMs);
+    const traced = this.traced.filter((span) => span.sender === sender && span.operation === operation);
+    for (const span of traced) {
+      let one = ended.find((each) => each.failed === span.failed);
+      if (!one) ended.push((one = emptyAnswered(span.failed)));
+      addAnswered(one, (span.endMs - span.startMs) / 1000);
+    }
+    return ended.map((one) => ({
+      attributes: [
+        text("http.request.method", http.method),
+        text("http.route", http.route),
+        {
+          key: "http.response.status_code",
+          value: { intValue: String(one.failed ? 500 : http.method === "POST" ? 201 : 200) },
+        },
+      ],
+      startTimeUnixNano: nano(fromMs),
+      timeUnixNano: nano(toMs),
+      count: String(one.count),
+      sum: one.sum,
+      min: one.min,
+      max: one.max,
+      bucketCounts: one.counts.map(String),
+      explicitBounds: BOUNDS,
+      exemplars: traced
+        .filter((span) => span.failed === one.failed)
+        .map((span) => ({
+          timeUnixNano: fineNano(span.endMs),
+          asDouble: (span.endMs - span.startMs) / 1000,
+          traceId: span.traceId,
+          spanId: span.spanId,
+        })),
+    }));
+  }
+
+  /** Connections of its pools, by whom they lead to. */
+  private poolPoints({ station }: Sender): Gauge[] {
+    const { state, mods } = this.estate.world;
+    const pools = station?.pools ?? [];
+    if (!pools.length) return [];
+    const points = (value: (pool: Pool) => number) =>
+      pools.map((pool) => ({ key: "db.client.connection.pool.name", of: pool.spec.process, value: value(pool) }));
     return [
       {
-        resource: resourceOf(sender, toMs),
-        scopeMetrics: [
-          {
-            scope: { name: process.spec.name },
-            metrics: [
-              { name: "http.server.request.duration", unit: "s", histogram: { aggregationTemporality: 1, dataPoints } },
-            ],
-          },
-        ],
+        name: "db.client.connection.count",
+        unit: "{connection}",
+        points: points((pool) => pool.ways.reduce((sum, way) => sum + (state.way.inUse[way.index] as number), 0)),
+      },
+      {
+        name: "db.client.connection.max",
+        unit: "{connection}",
+        points: points((pool) => Math.min(pool.spec.connections, mods.poolTo[pool.index] as number) * pool.ways.length),
       },
     ];
+  }
+
+  /** Messages in the queues that a broker keeps; several brokers keep a part each. */
+  private queuePoints({ station }: Sender): Gauge[] {
+    const { state, layout } = this.estate.world;
+    const points = layout.queues
+      .filter((queue) => station !== undefined && queue.brokers.includes(station))
+      .map((queue) => ({
+        key: "messaging.destination.name",
+        of: queue.name,
+        value: (state.queue.depth[queue.index] as number) / queue.brokers.length,
+      }));
+    return points.length ? [{ name: "messaging.queue.depth", unit: "{message}", points }] : [];
   }
 
   /** What the host agents of the estate report. */
@@ -231,7 +249,7 @@ export class Emitter {
       resource: resourceOf(sender, toMs),
       scopeSpans: [
         {
-          scope: { name: sender.process?.spec.name ?? "" },
+          scope: { name: sender.station?.spec.name ?? "" },
           spans: spans.map((span) => ({
             traceId: span.traceId,
             spanId: span.spanId,
@@ -310,6 +328,12 @@ export class Emitter {
     clearInterval(this.timer);
     for (const socket of this.sockets.values()) socket.close();
   }
+}
+
+interface Gauge {
+  name: string;
+  unit: string;
+  points: { key: string; of: string; value: number }[];
 }
 
 const fineNano = (ms: number) => String(BigInt(Math.round(ms * 1000)) * 1000n);

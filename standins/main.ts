@@ -5,8 +5,10 @@ import { AgentTokens } from "./agent-tokens";
 import { startControl } from "./control";
 import { Emitter } from "./emitter";
 import { makeKeyPair } from "./keys.mjs";
-import { EstateModel, type HostModel } from "./model";
-import { readScenario, scaleScenario } from "./scenario";
+import { Estate } from "./seen/estate";
+import type { HostView } from "./seen/host-view";
+import { readScenario } from "./scenario/read";
+import { scaleScenario } from "./scenario/scale";
 import { startAgent } from "./snmp-agent";
 import { makeSshServer } from "./ssh-server";
 import { HostListeners } from "./tcp-listeners";
@@ -58,7 +60,7 @@ let clock: ClockSetting = {
   pace: Number(values.pace),
 };
 const now = () => readClock(clock, Date.now());
-const estate = new EstateModel(scenario, Number(values.anchor ?? now()));
+const estate = new Estate(scenario, Number(values.anchor ?? now()));
 
 /** Host keys stay the same from one start to the next, as those of real hosts do. */
 function hostKeys(file: string): (name: string) => string {
@@ -71,10 +73,10 @@ function hostKeys(file: string): (name: string) => string {
 
 const keyOf = hostKeys(values.keys);
 const demoKey = readFileSync(values["demo-key"], "utf8");
-const listeners: Map<HostModel, HostListeners> = new Map(
+const listeners: Map<HostView, HostListeners> = new Map(
   estate.hosts.map((host) => {
     const server =
-      host.role.system === "linux"
+      host.role.system !== "hypervisor"
         ? makeSshServer(estate, host, {
             hostKey: keyOf(host.name),
             demoKey,
@@ -127,8 +129,13 @@ const emitter = new Emitter(estate, now, {
 });
 emitter.start();
 
-// Past and planned faults begin and end by themselves.
-const pulse = setInterval(() => void followAll(), 1000);
+// What runs changes by itself, and quickly at a high pace.
+let following = false;
+const pulse = setInterval(() => {
+  if (following) return;
+  following = true;
+  void followAll().finally(() => (following = false));
+}, 500);
 process.send?.({ ready: true, hosts: estate.hosts.length });
 process.stdout.write(`stand-ins ready: ${estate.hosts.length} hosts of ${scenario.name}\n`);
 

@@ -1,5 +1,5 @@
 import { DAY_MS, HOUR_MS, WEEK_MS } from "#core/time/windows";
-import type { Rhythm } from "./scenario";
+import type { Rhythm } from "./scenario/schema";
 
 /** Monday 5 January 1970, 00:00 UTC. */
 const FIRST_MONDAY_MS = 4 * DAY_MS;

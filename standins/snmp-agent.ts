@@ -1,6 +1,7 @@
 import { createSocket, type Socket } from "node:dgram";
 import { BerReader, BerWriter } from "asn1-ber";
-import type { HostModel } from "./model";
+import { HostView } from "./seen/host-view";
+import type { Machine } from "./world/layout";
 
 /** One object instance of the agent's tree. */
 export interface Instance {
@@ -44,23 +45,24 @@ const HR_STORAGE_TYPE = { other: 1, ram: 2, virtual: 3, disk: 4 } as const;
 const octets = (address: string) => [4, ...address.split(".").map(Number)];
 
 /** Everything the agent of a host shows at an instant, in order of OID. */
-export function agentTree(host: HostModel, atMs: number): Instance[] {
+export function agentTree(host: HostView, atMs: number): Instance[] {
   const tree: Instance[] = [];
   const add = (base: readonly number[], rest: readonly number[], type: number, value: Instance["value"]) =>
     tree.push({ oid: [...base, ...rest], type, value });
   const linux = host.role.system === "linux";
-  const ticks = Math.floor((atMs - host.upSinceMs(atMs)) / 10) % 2 ** 32;
-  const name = `${host.name}.halvane.example`;
+  const ticks = Math.floor((atMs - host.upSinceMs()) / 10) % 2 ** 32;
+  const name = host.fullName;
+  const { maker } = host.world.scenario.organisation;
   const hypervisor = host.role.system === "hypervisor";
   add(
     SYSTEM,
     [1, 0],
     OCTETS,
     hypervisor
-      ? "Halvane machine host, image 3.4.1"
+      ? `${maker} machine host, image 3.4.1`
       : linux
         ? `Linux ${host.name} 6.1.0-21-amd64 #1 SMP x86_64`
-        : `Halvane access switch, 48 ports, image 7.2.${Math.abs(host.seed) % 4}`,
+        : `${maker} access switch, 48 ports, image 7.2.${Math.abs(host.machine.seed) % 4}`,
   );
   // 32473 is the enterprise number reserved for examples (RFC 5612).
   add(
@@ -140,18 +142,19 @@ export function agentTree(host: HostModel, atMs: number): Instance[] {
 
 /** The virtual machines of a hypervisor (RFC 7666). */
 function addGuests(
-  host: HostModel,
+  host: HostView,
   atMs: number,
   add: (base: readonly number[], rest: readonly number[], type: number, value: Instance["value"]) => void,
 ): void {
   const rows = host.guestRows(atMs);
-  add(VM_OBJECTS, [1, 1, 0], OCTETS, "Halvane machine host");
+  add(VM_OBJECTS, [1, 1, 0], OCTETS, `${host.world.scenario.organisation.maker} machine host`);
   add(VM_OBJECTS, [1, 2, 0], OCTETS, "3.4.1");
   add(VM_OBJECTS, [1, 3, 0], OBJECT_ID, "1.3.6.1.4.1.32473.1.3");
   add(VM_OBJECTS, [2, 0], INTEGER, rows.length);
   rows.forEach((row, place) => {
     const index = place + 1;
-    const guest = host.guests.find((one) => one.name === row.name) as HostModel;
+    const guest = host.machine.guests.find((one) => one.name === row.name) as Machine;
+    const bootedAtMs = host.world.state.machine.bootedAtMs[guest.index] as number;
     const column = (number: number, type: number, value: Instance["value"]) =>
       add(VM_OBJECTS, [4, 1, number, index], type, value);
     column(2, OCTETS, row.name);
@@ -164,9 +167,9 @@ function addGuests(
     for (const number of [9, 10, 11]) column(number, INTEGER, row.processors);
     column(12, INTEGER, MEMORY_UNIT);
     for (const number of [13, 14, 15]) column(number, INTEGER, Math.round(row.memoryBytes / MEMORY_UNIT));
-    column(16, TICKS, Math.floor((atMs - guest.upSinceMs(atMs)) / 10) % 2 ** 32);
+    column(16, TICKS, Math.floor((atMs - bootedAtMs) / 10) % 2 ** 32);
     column(17, COUNTER64, BigInt(row.cpuMicroseconds));
-    for (const port of guest.interfaceRows()) {
+    for (const port of new HostView(host.world, guest).interfaceRows()) {
       add(VM_OBJECTS, [8, 1, 2, index, port.index], INTEGER, 1);
       add(
         VM_OBJECTS,
@@ -311,7 +314,7 @@ function unsigned(value: bigint): Buffer {
 }
 
 /** Listens for SNMP on the host's own address. The tree is made anew at most four times a second. */
-export function startAgent(host: HostModel, port: number, now: () => number): Promise<Socket> {
+export function startAgent(host: HostView, port: number, now: () => number): Promise<Socket> {
   const socket = createSocket("udp4");
   let tree: Instance[] = [];
   let madeAt = Number.NEGATIVE_INFINITY;
@@ -327,7 +330,7 @@ export function startAgent(host: HostModel, port: number, now: () => number): Pr
     return tree;
   };
   socket.on("message", (message, from) => {
-    if (!host.isUp(now())) return;
+    if (!host.answers(now())) return;
     const reply = answer(message, host.site.community, current);
     if (reply) socket.send(reply, from.port, from.address, () => undefined);
   });

@@ -1,7 +1,8 @@
 import { createServer as createHttpServer, type Server as HttpServer } from "node:http";
 import { createServer, type Server } from "node:net";
 import type { Server as SshServer } from "ssh2";
-import type { EstateModel, HostModel } from "./model";
+import type { Estate } from "./seen/estate";
+import type { HostView } from "./seen/host-view";
 
 /** A set of listeners that follow what runs on a host: they open when a process starts and close when it stops. */
 export class HostListeners {
@@ -10,8 +11,8 @@ export class HostListeners {
   private sshOpen = false;
 
   constructor(
-    private readonly estate: EstateModel,
-    private readonly host: HostModel,
+    private readonly estate: Estate,
+    private readonly host: HostView,
     private readonly now: () => number,
     private readonly ssh?: { port: number; server: SshServer },
   ) {}
@@ -26,11 +27,11 @@ export class HostListeners {
         server.close();
         for (const socket of this.sockets) socket.destroy();
       }
-    for (const [port, { process, listens }] of wanted) {
+    for (const [port, { station, listens }] of wanted) {
       if (this.open.has(port)) continue;
       const server =
         listens.speaks === "http"
-          ? this.httpServer(process.spec.name, listens.title)
+          ? this.httpServer(station.spec.name, listens.title)
           : createServer((socket) => {
               socket.on("error", () => undefined);
               socket.setTimeout(20_000, () => socket.destroy());
@@ -51,7 +52,7 @@ export class HostListeners {
   }
 
   private async followSsh(): Promise<void> {
-    const up = this.host.isUp(this.now());
+    const up = this.host.answers(this.now());
     if (!this.ssh || up === this.sshOpen) return;
     this.sshOpen = up;
     const { server, port } = this.ssh;
@@ -68,8 +69,8 @@ export class HostListeners {
 
   private httpServer(processName: string, title: string | undefined): HttpServer {
     return createHttpServer((request, response) => {
-      const process = this.host.process(processName);
-      const version = process ? this.host.versionOf(process, this.now()) : "0";
+      const station = this.host.station(processName);
+      const version = station ? this.host.versionOf(station, this.now()) : "0";
       response.setHeader("Server", `${processName}/${version}`);
       const path = (request.url ?? "/").split("?")[0];
       if (path === "/metrics") {

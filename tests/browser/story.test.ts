@@ -37,9 +37,9 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
 
   await test.step("Estate: sorted, filtered and paged by the server; a component's own page", async () => {
     await page.getByRole("link", { name: "Estate" }).click();
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("141 components");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("145 components");
     await page.getByLabel("Name or address").fill("mfx-parse");
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("6 of 141 components fit");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("6 of 145 components fit");
     await page.getByRole("columnheader", { name: "Address" }).click();
     await expect(page).toHaveURL(/sort=address/);
     await page.getByRole("link", { name: "nq-mfx-parse-01", exact: true }).click();

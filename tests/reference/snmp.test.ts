@@ -2,8 +2,8 @@ import { readFileSync } from "node:fs";
 import snmp from "net-snmp";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { pollHost, readProcesses, readSystem, SnmpFailure } from "#server/sources/range/snmp";
-import { EstateModel } from "#standins/model";
-import { readScenario } from "#standins/scenario";
+import { Estate } from "#standins/seen/estate";
+import { readScenario } from "#standins/scenario/read";
 import { agentTree, startAgent } from "#standins/snmp-agent";
 import { v2c } from "#server/sources/range/snmp-access";
 
@@ -13,7 +13,7 @@ const read = readScenario(
 );
 if (!read.ok) throw new Error(read.problems.join("\n"));
 const { scenario } = read;
-const estate = new EstateModel(scenario, AT);
+const estate = new Estate(scenario, AT);
 const host = estate.host("t-web-01");
 if (!host) throw new Error("no host");
 const target = { address: host.address, port: 11_198, access: [v2c("test-room")] };

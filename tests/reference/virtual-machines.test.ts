@@ -2,8 +2,9 @@ import { readFileSync } from "node:fs";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { GUEST_STATES } from "#core/estate/sighting";
 import { pollHost, readSystem } from "#server/sources/range/snmp";
-import { EstateModel } from "#standins/model";
-import { readScenario } from "#standins/scenario";
+import { Estate } from "#standins/seen/estate";
+import { uuidOf } from "#standins/seen/host-view";
+import { readScenario } from "#standins/scenario/read";
 import { agentTree, startAgent } from "#standins/snmp-agent";
 import { v2c } from "#server/sources/range/snmp-access";
 
@@ -17,7 +18,7 @@ json.hosts.unshift({ name: "t-virt-01", role: "machines", site: "room", address:
 for (const host of json.hosts) if (host.name === "t-web-01" || host.name === "t-db-01") host.on = "t-virt-01";
 const read = readScenario(json);
 if (!read.ok) throw new Error(read.problems.join("\n"));
-const estate = new EstateModel(read.scenario, AT);
+const estate = new Estate(read.scenario, AT);
 const hypervisor = estate.host("t-virt-01");
 if (!hypervisor) throw new Error("no hypervisor");
 
@@ -78,15 +79,15 @@ describe("our collector against it, over the wire", () => {
     const system = await readSystem(target);
     expect(system.hypervisor).toEqual({ software: "Halvane machine host", version: "3.4.1" });
     expect(system.guests).toEqual(
-      hypervisor.guests.map((guest, index) => ({
+      hypervisor.machine.guests.map((guest, index) => ({
         index: index + 1,
         name: guest.name,
-        uuid: guest.uuid,
+        uuid: uuidOf(guest),
         system: "Linux",
         state: "running",
         processors: guest.role.cores,
         memoryBytes: guest.role.memoryGiB * 1024 ** 3,
-        physAddresses: guest.interfaceRows().map((row) => row.physAddress),
+        physAddresses: (estate.host(guest.name)?.interfaceRows() ?? []).map((row) => row.physAddress),
       })),
     );
     expect(system.guests).toHaveLength(2);
@@ -95,9 +96,7 @@ describe("our collector against it, over the wire", () => {
     const poll = await pollHost(target, { processes: false, guests: true });
     expect(poll.guests).toEqual(hypervisor.guestRows(AT));
     expect(poll.guests?.[0]?.cpuMicroseconds).toBeGreaterThan(2 ** 32);
-    const dark = read.scenario.faults.find((fault) => fault.effect.type === "power-loss");
-    if (!dark) throw new Error("no such fault");
-    estate.afflict(dark, "t-db-01", AT + 60_000, AT + 120_000);
+    expect(estate.startDrill("store-dark", AT + 60_000)?.id).toBe("store-dark");
     at = AT + 90_000;
     const later = await pollHost(target, { processes: false, guests: true });
     expect(later.guests?.map((guest) => [guest.name, guest.running])).toEqual([

@@ -60,9 +60,9 @@ const move = (name: string, to: string) => {
   const host = world.estate.host(name);
   const below = world.estate.host(to);
   if (!host || !below) throw new Error("no such host");
-  host.below?.guests.splice(host.below.guests.indexOf(host), 1);
-  host.below = below;
-  below.guests.push(host);
+  host.machine.below?.guests.splice(host.machine.below.guests.indexOf(host.machine), 1);
+  host.machine.below = below.machine;
+  below.machine.guests.push(host.machine);
 };
 
 describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
@@ -118,33 +118,20 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
   });
 
   it("stay in the estate while their hypervisor says they run, though they do not answer", async () => {
-    world.estate.afflict(
-      {
-        id: "dark",
-        title: "",
-        story: "",
-        host: "t-web-01",
-        effect: { type: "cpu-runaway", process: "none", toPercent: 1, riseSeconds: 1 },
-        cause: "x",
-        repair: "x",
-      },
-      "t-web-01",
-      world.now(),
-    );
     const host = world.estate.host("t-web-01");
     if (!host) throw new Error("no host");
     // Its own agent falls silent; the hypervisor goes on telling of it.
-    const isUp = host.isUp.bind(host);
+    const answers = host.answers.bind(host);
     const rows = world.estate.host("t-virt-01")?.guestRows(world.now()) ?? [];
-    host.isUp = () => false;
-    const below = host.below;
+    host.answers = () => false;
+    const below = world.estate.host("t-virt-01");
     if (!below) throw new Error("no hypervisor");
     const told = below.guestRows.bind(below);
     below.guestRows = () => rows;
     await act(engine, "sweep.start", { sourceId: 1, wait: true });
     await act(engine, "sweep.start", { sourceId: 1, wait: true });
     expect(all().map((row) => row.name)).toEqual(expect.arrayContaining(["t-web-01", "shopfront @ t-web-01"]));
-    host.isUp = isUp;
+    host.answers = answers;
     below.guestRows = told;
   });
 

@@ -91,6 +91,7 @@ describe("sweeps", () => {
 
   it("retire a host at the second sweep in a row that misses it, and take it back when it returns", async () => {
     await act(engine, "drill.act", { id: "store-dark", action: "start" });
+    await world.hostAnswers("t-db-01", false);
     await act(engine, "sweep.start", { sourceId: 1, wait: true });
     expect(names()).toContain("t-db-01");
     const second = await act(engine, "sweep.start", { sourceId: 1, wait: true });
@@ -102,6 +103,13 @@ describe("sweeps", () => {
     ).toEqual(["postbag @ t-db-01", "quaystore @ t-db-01", "t-db-01"]);
     expect(names()).not.toContain("t-db-01");
     await act(engine, "drill.act", { id: "store-dark", action: "stop" });
+    await world.hostAnswers("t-db-01", true);
+    await until("its processes run", () =>
+      world.estate
+        .host("t-db-01")
+        ?.software(world.now())
+        .some((row) => row.name === "quaystore"),
+    );
     const third = await act(engine, "sweep.start", { sourceId: 1, wait: true });
     expect(
       world.ask("sweep", { id: third, outcome: "back", page: 0 })?.findings.map((finding) => finding.title),

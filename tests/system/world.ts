@@ -12,8 +12,10 @@ import { storeFile, type Settings } from "#server/settings";
 import { openStore } from "#server/store/database";
 import { startControl } from "#standins/control";
 import { makeKeyPair } from "#standins/keys.mjs";
-import { EstateModel, type HostModel } from "#standins/model";
-import { readScenario, type Scenario } from "#standins/scenario";
+import { Estate } from "#standins/seen/estate";
+import type { HostView } from "#standins/seen/host-view";
+import { readScenario } from "#standins/scenario/read";
+import type { Scenario } from "#standins/scenario/schema";
 import { startAgent } from "#standins/snmp-agent";
 import { makeSshServer } from "#standins/ssh-server";
 import { HostListeners } from "#standins/tcp-listeners";
@@ -51,12 +53,12 @@ export async function makeWorld({
   const scenario: Scenario = read.scenario;
   let clock: ClockSetting = { baseMs: START, machineMs: Date.now(), pace };
   const now = () => readClock(clock, Date.now());
-  const estate = new EstateModel(scenario, START);
+  const estate = new Estate(scenario, START);
   const demo = makeKeyPair();
   const keyFile = join(folder, "key");
   writeFileSync(keyFile, demo.private, { mode: 0o600 });
 
-  const listeners = new Map<HostModel, HostListeners>();
+  const listeners = new Map<HostView, HostListeners>();
   const agents: { close(): void }[] = [];
   for (const host of estate.hosts) {
     agents.push(await startAgent(host, scenario.snmpPort, now));
@@ -77,6 +79,8 @@ export async function makeWorld({
   const follow = async () => {
     for (const one of listeners.values()) await one.follow();
   };
+  // As the stand-ins do: what runs changes by itself.
+  const pulse = setInterval(() => void follow(), 300);
   const door = await startControl(estate, {
     port: control,
     now,
@@ -161,7 +165,13 @@ export async function makeWorld({
         db.close();
       }
     },
+    /** Waits until a host answers, or no longer does: a drill takes effect with the next second. */
+    async hostAnswers(name: string, answers: boolean) {
+      await until(`${name} ${answers ? "answers" : "is silent"}`, () => estate.host(name)?.answers(now()) === answers);
+      await follow();
+    },
     async end() {
+      clearInterval(pulse);
       door.close();
       door.closeAllConnections();
       for (const agent of agents) agent.close();

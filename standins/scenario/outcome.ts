@@ -1,0 +1,62 @@
+import type { Scenario } from "./schema";
+import { Estate } from "../seen/estate";
+
+const MINUTE_MS = 60_000;
+/** Failing more often than usual by this share, or slower by this factor, is degraded; failing for most is down. */
+const DEGRADED = 0.02;
+const SLOWER = 1.5;
+const DOWN = 0.8;
+/** Messages that wait beyond those that usually do. */
+const WAITING = 100;
+
+export interface Outcome {
+  degraded: string[];
+  down: string[];
+}
+
+/**
+ * What a drill does to the services, as the world has it: every minute of the drill is compared with the same minute
+ * without it. The worst of a service's loads counts.
+ */
+export function outcomeOf(scenario: Scenario, drillId: string, atMs: number, minutes: number): Outcome {
+  const [calm, hurt] = [
+    new Estate(scenario, atMs, atMs - 30 * MINUTE_MS),
+    new Estate(scenario, atMs, atMs - 30 * MINUTE_MS),
+  ];
+  hurt.world.advance(atMs);
+  if (!hurt.startDrill(drillId, atMs)) throw new Error(`There is no drill “${drillId}”.`);
+  const worst = new Map<string, number>();
+  const note = (service: string | undefined, level: number) => {
+    if (service !== undefined) worst.set(service, Math.max(worst.get(service) ?? 0, level));
+  };
+  // People have changed their ways, or a benign load is larger: that is not harm.
+  for (let minute = 1; minute <= minutes; minute++) {
+    calm.world.advance(atMs + minute * MINUTE_MS);
+    hurt.world.advance(atMs + minute * MINUTE_MS);
+    for (const load of hurt.world.layout.loads) {
+      const [before, now] = [levelOf(calm, load.index), levelOf(hurt, load.index)];
+      const failing = now.failing - before.failing;
+      note(load.spec.service, failing > DOWN ? 2 : failing > DEGRADED || now.seconds > SLOWER * before.seconds ? 1 : 0);
+    }
+    for (const queue of hurt.world.layout.queues) {
+      const more = (hurt.world.state.queue.depth[queue.index] ?? 0) - (calm.world.state.queue.depth[queue.index] ?? 0);
+      const feeding = hurt.world.layout.loads.find((load) =>
+        load.targets.some((one) => one.calls.some((call) => call.queue === queue)),
+      );
+      note(feeding?.spec.service, more > WAITING ? 1 : 0);
+    }
+  }
+  const at = (level: number) =>
+    [...worst]
+      .filter(([, one]) => one === level)
+      .map(([name]) => name)
+      .sort();
+  return { degraded: at(1), down: at(2) };
+}
+
+function levelOf(estate: Estate, index: number): { failing: number; seconds: number } {
+  const { state, layout } = estate.world;
+  const targets = layout.loads[index]?.targets.filter((one) => state.station.running[one.station.index]) ?? [];
+  const seconds = targets.reduce((sum, one) => sum + (state.operation.responseSeconds[one.index] ?? 0), 0);
+  return { failing: state.load.failing[index] ?? 0, seconds: targets.length ? seconds / targets.length : 0 };
+}

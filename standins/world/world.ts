@@ -1,0 +1,600 @@
+import { DAY_MS, HOUR_MS, parseDurationMs } from "#core/time/windows";
+import { wander } from "../rhythm";
+import type { Scenario, ScenarioEffect, ScenarioFault, ScenarioRepair } from "../scenario/schema";
+import { Modifiers, movesWithin, type Spell } from "./effects";
+import { layOut, MIB, type Disk, type Layout, type Machine, type Station } from "./layout";
+import { settleDisks, settleMemory, settleProcessors } from "./machines";
+import { isReached, settleLinks, settlePower } from "./network";
+import { stretchOf } from "./queueing";
+import { copyOf, stateAtRest, type State } from "./state";
+import { Work } from "./work";
+
+const SECOND_MS = 1000;
+/** Step while nothing is on the move. */
+const QUIET_MS = 60_000;
+/** How long after something moved steps stay short. */
+const LIVELY_MS = 90_000;
+/** A restarted process stays away for so long. */
+export const RESTART_MS = 3000;
+/** And one that the kernel killed. */
+const KILLED_AWAY_MS = 6000;
+/** States that are kept to go back to. */
+const KEPT_STATES = 40;
+const KEPT_EVERY_MS = 5 * 60_000;
+const FOREVER = Number.POSITIVE_INFINITY;
+
+/** Something done to the world by hand, at a whole second. */
+type Deed =
+  | { atMs: number; what: "restart"; station: Station; awayMs: number }
+  | { atMs: number; what: "stop"; station: Station }
+  | { atMs: number; what: "start"; station: Station }
+  | { atMs: number; what: "tidy"; disk: Disk };
+
+const upToSecond = (ms: number) => Math.ceil(ms / SECOND_MS) * SECOND_MS;
+
+/**
+ * The pretended estate, stepped: everything observable follows from its state, its state from the seed, the faults and what
+ * was done by hand. Asked for an earlier instant it goes back to a state it kept and lives through the time between again,
+ * so that the same instant always gives the same.
+ */
+export class World {
+  readonly layout: Layout;
+  readonly mods: Modifiers;
+  state: State;
+  readonly spells: Spell[] = [];
+  private readonly deeds: Deed[] = [];
+  private readonly versions = new Map<Station, { fromMs: number; toMs: number; version: string }[]>();
+  private readonly work: Work;
+  private readonly kept: State[] = [];
+  private first: State;
+  /** Counters and the filling of disks begin here. */
+  readonly baseMs: number;
+  /** End of the step that has begun. */
+  private stepToMs = 0;
+
+  constructor(
+    readonly scenario: Scenario,
+    readonly anchorMs: number,
+    fromMs = anchorMs - HOUR_MS,
+  ) {
+    this.layout = layOut(scenario, anchorMs);
+    this.mods = new Modifiers(this.layout);
+    this.work = new Work(this.layout);
+    this.baseMs = Math.floor((anchorMs - 40 * DAY_MS) / HOUR_MS) * HOUR_MS;
+    this.takeUpPast();
+    this.state = this.first = stateAtRest(this.layout, fromMs);
+    this.beginAt(fromMs);
+  }
+
+  /** Takes an instant as the first one, with everything as it usually is by then. */
+  private beginAt(fromMs: number): void {
+    this.state = stateAtRest(this.layout, Math.floor(fromMs / QUIET_MS) * QUIET_MS);
+    this.startCounters();
+    this.settle(QUIET_MS / 1000, 12, 0.6);
+    this.first = copyOf(this.state);
+    this.kept.length = 0;
+    this.stepToMs = this.endOfStep();
+  }
+
+  /** Totals as if everything had gone on as usual since the base. */
+  private startCounters(): void {
+    const { state, layout } = this;
+    const seconds = (state.atMs - this.baseMs) / 1000;
+    for (const one of layout.machines) {
+      const level = one.rhythm.total(state.atMs) - one.rhythm.total(this.baseMs);
+      const bytes = (one.role.trafficMbps * 1e6 * (0.05 * seconds + 0.85 * level)) / 8;
+      state.machine.inBytes[one.index] = bytes;
+      state.machine.outBytes[one.index] = bytes * 0.8;
+      state.machine.coreSeconds[one.index] = seconds * 0.05 * one.role.cores;
+      state.machine.errors[one.index] = Math.floor(seconds / 21_600);
+    }
+    for (const one of layout.links) state.link.bytes[one.index] = seconds * 2000;
+  }
+
+  private takeUpPast(): void {
+    const { scenario, anchorMs } = this;
+    for (const past of scenario.past) {
+      const fault = scenario.faults.find((one) => one.id === past.fault) as ScenarioFault;
+      const fromMs = upToSecond(anchorMs - (parseDurationMs(past.before) ?? 0));
+      const spell = this.begin(fault, fromMs, undefined);
+      this.end(spell, fromMs + (parseDurationMs(past.lasts) ?? 0), true);
+    }
+    for (const upgrade of scenario.upgrades) {
+      const station = this.layout.station(upgrade.host, upgrade.process);
+      if (station)
+        this.setVersion(station, upgrade.version, anchorMs - (parseDurationMs(upgrade.before) ?? 0), FOREVER);
+    }
+  }
+
+  // --- faults and deeds
+
+  /** Begins a fault. Its version and its put-ins hold until it ends. */
+  begin(fault: ScenarioFault, atMs: number, drillId: string | undefined): Spell {
+    return this.addSpell({
+      faultId: fault.id,
+      drillId,
+      fault,
+      effects: fault.effects,
+      fromMs: this.effective(atMs),
+      toMs: FOREVER,
+    });
+  }
+
+  /** Something that is nothing wrong, beside a drill. */
+  beginBenign(effects: readonly ScenarioEffect[], atMs: number, drillId: string | undefined): Spell {
+    return this.addSpell({
+      faultId: undefined,
+      drillId,
+      fault: undefined,
+      effects,
+      fromMs: this.effective(atMs),
+      toMs: FOREVER,
+    });
+  }
+
+  private addSpell(spell: Spell): Spell {
+    this.spells.push(spell);
+    for (const effect of spell.effects)
+      if (effect.what === "version")
+        for (const station of this.stationsOf(effect))
+          this.setVersion(station, effect.version, spell.fromMs + effect.afterSeconds * 1000, FOREVER);
+    this.disturb(spell.fromMs);
+    return spell;
+  }
+
+  private stationsOf(effect: { host?: string | undefined; role?: string | undefined; process: string }): Station[] {
+    return this.layout.stations.filter(
+      (one) =>
+        one.spec.name === effect.process &&
+        (effect.host === undefined || one.machine.name === effect.host) &&
+        (effect.role === undefined || one.machine.roleName === effect.role),
+    );
+  }
+
+  /**
+   * Ends a fault. With `mended`, as the first of what ends it would have: what leaked or filled is given back as by a
+   * restart or a clearing.
+   */
+  end(spell: Spell, atMs: number, mended: boolean): void {
+    const at = this.effective(atMs);
+    if (spell.toMs <= at) return;
+    spell.toMs = at;
+    for (const effect of spell.effects)
+      if (effect.what === "version")
+        for (const station of this.stationsOf(effect)) this.endVersion(station, effect.version, at);
+    if (mended)
+      for (const effect of spell.effects) {
+        if (effect.what === "leak" || effect.what === "spin")
+          for (const station of this.stationsOf(effect))
+            this.do({ atMs: at, what: "restart", station, awayMs: RESTART_MS });
+        if (effect.what === "fill")
+          for (const disk of this.layout.disks)
+            if (disk.spec.mount === effect.mount && disk.machine.name === effect.host)
+              this.do({ atMs: at, what: "tidy", disk });
+      }
+    this.disturb(at);
+  }
+
+  private do(deed: Deed): void {
+    this.deeds.push(deed);
+    this.disturb(deed.atMs);
+  }
+
+  /** The whole second that something done at an instant takes effect at: always one that has not been lived yet. */
+  private effective(atMs: number): number {
+    const at = upToSecond(atMs);
+    return this.state?.atMs === at ? at + SECOND_MS : at;
+  }
+
+  /** Whatever was computed beyond an instant is no longer so. */
+  private disturb(atMs: number): void {
+    if (!this.state) return;
+    if (this.state.atMs > atMs) this.goBackTo(atMs);
+    this.stepToMs = Math.min(this.stepToMs, atMs);
+    while (this.kept.length && (this.kept.at(-1) as State).atMs > atMs) this.kept.pop();
+  }
+
+  /** Ends what a repair ends. @returns whether anything ended */
+  private mend(repair: ScenarioRepair, atMs: number): boolean {
+    let ended = false;
+    for (const spell of this.spells) {
+      if (spell.toMs <= atMs || spell.fromMs > atMs) continue;
+      if (spell.fault?.endedBy.some((one) => isSame(one, repair))) {
+        this.end(spell, atMs, false);
+        ended = true;
+      }
+    }
+    return ended;
+  }
+
+  restart(station: Station, atMs: number): void {
+    const at = this.effective(atMs);
+    this.do({ atMs: at, what: "restart", station, awayMs: RESTART_MS });
+    this.mend({ do: "restart", host: station.machine.name, process: station.spec.name }, at);
+  }
+
+  stop(station: Station, atMs: number): void {
+    const at = this.effective(atMs);
+    this.do({ atMs: at, what: "stop", station });
+    this.mend({ do: "stop", host: station.machine.name, process: station.spec.name }, at);
+  }
+
+  start(station: Station, atMs: number): void {
+    this.do({ atMs: this.effective(atMs), what: "start", station });
+  }
+
+  /** Clears old files off a disk. @returns whether there was anything to clear */
+  tidy(disk: Disk, atMs: number): boolean {
+    this.advance(atMs);
+    const at = this.effective(atMs);
+    const filled = (this.state.disk.extraBytes[disk.index] as number) > 0;
+    this.do({ atMs: at, what: "tidy", disk });
+    return this.mend({ do: "rotate", host: disk.machine.name, mount: disk.spec.mount }, at) || filled;
+  }
+
+  /** Any other repair. @returns whether it ended anything */
+  repair(repair: ScenarioRepair, atMs: number): boolean {
+    return this.mend(repair, this.effective(atMs));
+  }
+
+  /** Puts a process back to the version before. @returns that version */
+  rollBack(station: Station, atMs: number): string {
+    const at = this.effective(atMs);
+    const list = this.versions.get(station) ?? [];
+    const current = list.filter((one) => one.fromMs <= at && one.toMs > at).at(-1);
+    if (current) current.toMs = at;
+    this.do({ atMs: at, what: "restart", station, awayMs: RESTART_MS });
+    this.mend({ do: "roll-back", host: station.machine.name, process: station.spec.name }, at);
+    return this.versionOf(station, at);
+  }
+
+  private setVersion(station: Station, version: string, fromMs: number, toMs: number): void {
+    this.versions.set(station, [...(this.versions.get(station) ?? []), { fromMs, toMs, version }]);
+  }
+
+  private endVersion(station: Station, version: string, atMs: number): void {
+    for (const one of this.versions.get(station) ?? []) if (one.version === version && one.toMs > atMs) one.toMs = atMs;
+  }
+
+  versionOf(station: Station, atMs: number): string {
+    const list = this.versions.get(station)?.filter((one) => one.fromMs <= atMs && one.toMs > atMs);
+    return list?.at(-1)?.version ?? station.spec.version;
+  }
+
+  // --- time
+
+  /** Lives on, or goes back, until the state is that of the step an instant lies in. */
+  advance(atMs: number): State {
+    if (atMs < this.state.atMs) this.goBackTo(atMs);
+    while (this.stepToMs <= atMs) this.step();
+    return this.state;
+  }
+
+  private goBackTo(atMs: number): void {
+    // Before anything that was lived: it is lived from an hour earlier on.
+    if (atMs < this.first.atMs) return this.beginAt(atMs - HOUR_MS);
+    while (this.kept.length && (this.kept.at(-1) as State).atMs > atMs) this.kept.pop();
+    const from = this.kept.at(-1) ?? this.first;
+    this.state = copyOf(from);
+    this.stepToMs = this.endOfStep();
+  }
+
+  /** Seconds since the state's own instant, for what grows between two steps. */
+  since(atMs: number): number {
+    return Math.max(0, (atMs - this.state.atMs) / 1000);
+  }
+
+  private endOfStep(): number {
+    const { state } = this;
+    const from = state.atMs;
+    let to = from + SECOND_MS;
+    if (from >= state.livelyUntilMs) {
+      to = (Math.floor(from / QUIET_MS) + 1) * QUIET_MS;
+      // Something begins before that: up to there only.
+      for (const spell of this.spells)
+        for (const effect of spell.effects) {
+          if (!movesWithin(effect, spell, from, to)) continue;
+          const start = spell.fromMs + effect.afterSeconds * 1000;
+          to = Math.min(to, start > from ? upToSecond(start) : from + SECOND_MS);
+        }
+      for (const deed of this.deeds) if (deed.atMs > from) to = Math.min(to, deed.atMs);
+      for (const spell of this.spells) if (spell.toMs > from) to = Math.min(to, spell.toMs);
+      const due = this.nextJob(from);
+      if (due > from) to = Math.min(to, due);
+      to = Math.max(to, from + SECOND_MS);
+    }
+    return to;
+  }
+
+  /** One step: totals grow by the rates of the state, then the state becomes that of the step's end. */
+  private step(): void {
+    const from = this.state.atMs;
+    const to = this.stepToMs;
+    const seconds = (to - from) / 1000;
+    if (seconds > 0) {
+      this.grow(seconds);
+      this.state.atMs = to;
+    }
+    this.deedsBetween(from, to);
+    this.jobsBetween(from, to);
+    const wasQuiet = to >= this.state.livelyUntilMs;
+    this.noticeMotion(to);
+    const lively = to < this.state.livelyUntilMs;
+    // What begins at this instant has not had the time of the quiet step before it.
+    this.settle(wasQuiet && lively ? 1 : Math.max(1, seconds), 2, lively ? 0.6 : 0.75);
+    if (to % KEPT_EVERY_MS === 0) {
+      this.kept.push(copyOf(this.state));
+      if (this.kept.length > KEPT_STATES) this.kept.splice(0, 1);
+    }
+    this.stepToMs = this.endOfStep();
+  }
+
+  private noticeMotion(atMs: number): void {
+    const { state } = this;
+    for (const deed of this.deeds)
+      if (deed.atMs === atMs) state.livelyUntilMs = Math.max(state.livelyUntilMs, atMs + LIVELY_MS);
+    for (const spell of this.spells)
+      for (const effect of spell.effects)
+        if (movesWithin(effect, spell, atMs - SECOND_MS, atMs + SECOND_MS))
+          state.livelyUntilMs = Math.max(state.livelyUntilMs, atMs + LIVELY_MS);
+    const { station, machine } = state;
+    for (const one of this.layout.stations) {
+      const at = one.index;
+      const awaited =
+        !station.running[at] && !station.byHand[at] && machine.up[one.machine.index] && !this.mods.stopped[at];
+      if ((station.backlog[at] as number) < 0.5 && !awaited) continue;
+      state.livelyUntilMs = Math.max(state.livelyUntilMs, atMs + 10 * SECOND_MS);
+      return;
+    }
+  }
+
+  private grow(seconds: number): void {
+    const { state, layout } = this;
+    const { operation, station, machine, link, queue, load, job, figure } = state;
+    for (const one of layout.stations) {
+      const { index } = one;
+      station.coreSeconds[index] =
+        (station.coreSeconds[index] as number) +
+        ((station.cores[index] as number) + (station.running[index] ? (station.spinCores[index] as number) : 0)) *
+          seconds;
+      const accepted = (station.arrivals[index] as number) * (1 - (station.refused[index] as number));
+      station.backlog[index] = Math.max(
+        0,
+        (station.backlog[index] as number) + (accepted - (station.finished[index] as number)) * seconds,
+      );
+      if ((station.backlog[index] as number) < 1e-6) station.backlog[index] = 0;
+      for (const each of one.operations) {
+        const at = each.index;
+        const done = (operation.finished[at] as number) * seconds;
+        const failed = done * (operation.failing[at] as number);
+        const came = (operation.arrivals[at] as number) * seconds;
+        operation.cameIn[at] = (operation.cameIn[at] as number) + came;
+        operation.answered[at] = (operation.answered[at] as number) + done - failed;
+        operation.failed[at] = (operation.failed[at] as number) + failed;
+        operation.turnedAway[at] = (operation.turnedAway[at] as number) + came * (station.refused[index] as number);
+      }
+    }
+    for (let index = 0; index < layout.machines.length; index++) {
+      machine.coreSeconds[index] = (machine.coreSeconds[index] as number) + (machine.cores[index] as number) * seconds;
+      const one = layout.machines[index] as Machine;
+      const level = one.rhythm.level(state.atMs) * (1 + 0.25 * wander(one.seed + 31, state.atMs, 5 * 60_000));
+      const usual = machine.up[index] ? (one.role.trafficMbps * 1e6 * (0.05 + 0.85 * Math.max(0, level))) / 8 : 0;
+      machine.inBytes[index] =
+        (machine.inBytes[index] as number) + ((machine.inBytesPerSecond[index] as number) + usual) * seconds;
+      machine.outBytes[index] =
+        (machine.outBytes[index] as number) + ((machine.outBytesPerSecond[index] as number) + usual * 0.8) * seconds;
+      const lost = one.link ? (link.loss[one.link.index] as number) : 0;
+      machine.errors[index] =
+        (machine.errors[index] as number) +
+        seconds / 21_600 +
+        (lost * (machine.inBytesPerSecond[index] as number) * seconds) / 1500;
+    }
+    for (let index = 0; index < layout.links.length; index++) {
+      const bytes = ((link.bytesPerSecond[index] as number) + 2000) * seconds;
+      link.bytes[index] = (link.bytes[index] as number) + bytes;
+      link.errors[index] = (link.errors[index] as number) + (bytes * (link.loss[index] as number)) / 1500;
+    }
+    for (const one of layout.queues) {
+      const { index } = one;
+      let taken = 0;
+      for (const each of one.consumers) taken += operation.finished[each.index] as number;
+      const came = (queue.inPerSecond[index] as number) * seconds;
+      queue.cameIn[index] = (queue.cameIn[index] as number) + came;
+      queue.takenUp[index] = (queue.takenUp[index] as number) + taken * seconds;
+      queue.depth[index] = Math.max(0, (queue.depth[index] as number) + came - taken * seconds);
+    }
+    for (const one of layout.loads) {
+      const { index } = one;
+      load.succeeded[index] =
+        (load.succeeded[index] as number) +
+        (load.wanted[index] as number) * (1 - (load.failing[index] as number) ** (one.spec.retries + 1)) * seconds;
+    }
+    for (const one of layout.jobs) {
+      const { index } = one;
+      if (!(job.rowsLeft[index] as number)) continue;
+      job.rowsLeft[index] = Math.max(
+        0,
+        (job.rowsLeft[index] as number) - (job.rowsPerSecond[index] as number) * seconds,
+      );
+      if (!job.rowsLeft[index]) job.endedAtMs[index] = state.atMs + seconds * 1000;
+    }
+    for (const one of layout.figures) {
+      let [rate, response, calls] = [0, 0, 0];
+      for (const each of one.operations) {
+        const done = operation.finished[each.index] as number;
+        rate += done * (1 - (operation.failing[each.index] as number));
+        response += done * (operation.responseSeconds[each.index] as number);
+        calls += done;
+      }
+      const share = 1 - Math.exp(-seconds / ((one.spec.counts?.minutes ?? 5) * 60 * 0.4));
+      const { index } = one;
+      // The first look has nothing before it.
+      const before = figure.perSecond[index] as number;
+      figure.perSecond[index] =
+        before === 0 && state.atMs === this.first?.atMs ? rate : before + (rate - before) * share;
+      figure.response[index] = calls > 0 ? response / calls : 0;
+    }
+  }
+
+  private deedsBetween(fromMs: number, toMs: number): void {
+    const { station, disk } = this.state;
+    for (const deed of this.deeds) {
+      if (deed.atMs > toMs || deed.atMs <= fromMs) continue;
+      if (deed.what === "tidy") {
+        disk.extraBytes[deed.disk.index] = 0;
+        continue;
+      }
+      const at = deed.station.index;
+      if (deed.what !== "start") this.takeDown(deed.station);
+      // What somebody stopped is started by somebody.
+      station.byHand[at] = Number(deed.what === "stop");
+      station.startsAtMs[at] = deed.atMs + (deed.what === "restart" ? deed.awayMs : RESTART_MS);
+    }
+  }
+
+  /** Ends a process; what waited there is lost. */
+  private takeDown(one: Station): void {
+    const { station, operation } = this.state;
+    const at = one.index;
+    const lost = station.backlog[at] as number;
+    for (const each of one.operations)
+      operation.failed[each.index] =
+        (operation.failed[each.index] as number) + lost * (operation.share[each.index] as number);
+    station.running[at] = station.backlog[at] = station.leakBytes[at] = station.memoryBytes[at] = 0;
+    station.coreSeconds[at] = 0;
+  }
+
+  /** Starts and ends processes: what was stopped, what was killed, what a machine took with it. */
+  private settleProcesses(): void {
+    const { state, layout, mods } = this;
+    const { station, machine } = state;
+    for (const one of layout.stations) {
+      const at = one.index;
+      if (!machine.up[one.machine.index] || mods.stopped[at]) {
+        if (station.running[at]) this.takeDown(one);
+        // It comes back when that is over.
+        station.startsAtMs[at] = Math.max(state.atMs + SECOND_MS, station.startsAtMs[at] as number);
+      } else if (!station.running[at] && !station.byHand[at] && (station.startsAtMs[at] as number) <= state.atMs) {
+        station.running[at] = 1;
+        station.startedAtMs[at] = state.atMs;
+        station.starts[at] = (station.starts[at] as number) + 1;
+      }
+    }
+  }
+
+  /** Brings everything in line with an instant. */
+  private settle(seconds: number, passes: number, damping: number): void {
+    const { state, layout, mods, work } = this;
+    mods.become(this.spells, state.atMs);
+    settlePower(layout, state, mods);
+    this.settleProcesses();
+    work.begin(seconds);
+    for (let pass = 0; pass < passes; pass++) {
+      work.flow(state, mods, seconds);
+      this.settleQuotas(damping);
+      settleProcessors(layout, state, mods, damping);
+      settleLinks(layout, state, mods);
+      if (pass === 0) settleDisks(layout, state, mods, work.asked, this.baseMs, seconds);
+      work.answer(state, mods, damping);
+      // Callers turn away from what they cannot reach once a step, not once a pass.
+      work.begin(0);
+    }
+    for (const killed of settleMemory(layout, state, mods, seconds)) {
+      this.takeDown(killed);
+      state.station.startsAtMs[killed.index] = state.atMs + KILLED_AWAY_MS;
+      state.station.kills[killed.index] = (state.station.kills[killed.index] as number) + 1;
+      state.livelyUntilMs = Math.max(state.livelyUntilMs, state.atMs + LIVELY_MS);
+    }
+  }
+
+  /** A process in a container has no more processors than its quota. */
+  private settleQuotas(damping: number): void {
+    const { state, layout, mods } = this;
+    for (const one of layout.stations) {
+      if (!one.container) continue;
+      const { index } = one;
+      const quota = mods.quotaCpu[one.container.index] as number;
+      const wanted = state.station.cores[index] as number;
+      const before = state.station.quotaStretch[index] as number;
+      const target = Math.max(stretchOf(quota, wanted), wanted > quota * 0.97 ? (before * wanted) / (quota * 0.97) : 1);
+      state.station.quotaStretch[index] = Math.min(5000, before + (target - before) * damping);
+      const share = wanted / quota;
+      state.station.throttled[index] = share < 0.7 ? 0 : Math.min(100, (share - 0.7) * 250);
+    }
+  }
+
+  // --- jobs
+
+  private dueAt(index: number, dayMs: number): number | undefined {
+    const job = this.scenario.jobs[index] as Scenario["jobs"][number];
+    const weekday = ((Math.floor(dayMs / DAY_MS) + 3) % 7) + 1;
+    if (job.days && !job.days.includes(weekday)) return undefined;
+    const [hour, minute] = job.at.split(":").map(Number) as [number, number];
+    return dayMs + hour * HOUR_MS + minute * 60_000;
+  }
+
+  private nextJob(fromMs: number): number {
+    let next = FOREVER;
+    const day = Math.floor(fromMs / DAY_MS) * DAY_MS;
+    for (const job of this.layout.jobs)
+      for (const dayMs of [day, day + DAY_MS]) {
+        const due = this.dueAt(job.index, dayMs);
+        if (due !== undefined && due > fromMs) next = Math.min(next, due);
+      }
+    return next;
+  }
+
+  private jobsBetween(fromMs: number, toMs: number): void {
+    const { job } = this.state;
+    for (const one of this.layout.jobs) {
+      const due = this.dueAt(one.index, Math.floor(toMs / DAY_MS) * DAY_MS);
+      let begins = due !== undefined && due > fromMs && due <= toMs;
+      for (const spell of this.spells)
+        for (const effect of spell.effects) {
+          const at = spell.fromMs + effect.afterSeconds * 1000;
+          if (effect.what === "job" && effect.job === one.spec.name && at > fromMs && at <= toMs && at < spell.toMs)
+            begins = true;
+        }
+      if (!begins || (job.rowsLeft[one.index] as number) > 0) continue;
+      job.rowsLeft[one.index] = one.spec.rows;
+      job.rowsPerSecond[one.index] = one.spec.rowsPerSecond;
+      job.startedAtMs[one.index] = toMs;
+    }
+  }
+
+  // --- what is asked of it
+
+  isUp(machine: Machine): boolean {
+    return this.state.machine.up[machine.index] === 1;
+  }
+
+  isRunning(station: Station): boolean {
+    return this.state.station.running[station.index] === 1;
+  }
+
+  /** Whether it answers at Holotaxis' place. */
+  isReached(machine: Machine): boolean {
+    return isReached(this.state, machine);
+  }
+
+  activeSpell(faultId: string, atMs: number): Spell | undefined {
+    return this.spells.find((one) => one.faultId === faultId && one.fromMs <= atMs && one.toMs > atMs);
+  }
+
+  /** Limit of a container's memory at this instant, bytes. */
+  memoryQuota(containerIndex: number): number {
+    return (this.mods.quotaMemory[containerIndex] as number) * MIB;
+  }
+}
+
+/** Whether a deed is the one that a fault's answer names. */
+function isSame(a: ScenarioRepair, b: ScenarioRepair): boolean {
+  if (a.do !== b.do) return false;
+  const [x, y] = [a, b] as unknown as Record<string, unknown>[];
+  return Object.keys(a).every((key) =>
+    key === "between"
+      ? JSON.stringify([...((x?.[key] as string[]) ?? [])].sort()) ===
+        JSON.stringify([...((y?.[key] as string[]) ?? [])].sort())
+      : x?.[key] === y?.[key],
+  );
+}
