@@ -28,7 +28,8 @@ const feedQuery = z.object({ from: z.coerce.number(), to: z.coerce.number(), ste
  * the past. It asks for a header that no web page can send across sites.
  */
 export function startControl(estate: Estate, options: ControlOptions): Promise<Server> {
-  const server = createServer(async (request, response) => {
+  // The feed runs ahead of whoever reads it by a good many moments.
+  const server = createServer({ highWaterMark: 1024 * 1024 }, async (request, response) => {
     const send = (status: number, body: unknown) => {
       response.statusCode = status;
       response.setHeader("Content-Type", "application/json");
@@ -58,7 +59,7 @@ export function startControl(estate: Estate, options: ControlOptions): Promise<S
       if (request.method === "GET" && area === "feed") {
         const query = feedQuery.parse(Object.fromEntries(url.searchParams));
         response.setHeader("Content-Type", "application/x-ndjson");
-        await writeFeed(estate, query, response);
+        await writeFeed(estate.fork(), query, response);
         return;
       }
       send(404, { problem: "There is no such thing here." });
@@ -115,6 +116,8 @@ async function writeFeed(
   await write(feedHead(estate, senders, measured, from));
   let told = from - step;
   for (let at = from; at < to; at += step) {
+    // What was written goes out while the next moment is lived.
+    await new Promise((resolve) => setImmediate(resolve));
     const says: unknown[] = [];
     const spans: StandinSpan[] = [];
     // What is said follows the world minute by minute.

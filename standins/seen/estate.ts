@@ -21,11 +21,17 @@ export class Estate {
     readonly scenario: Scenario,
     readonly anchorMs: number,
     fromMs?: number,
+    world = new World(scenario, anchorMs, fromMs),
   ) {
-    this.world = new World(scenario, anchorMs, fromMs);
+    this.world = world;
     this.hosts = this.world.layout.machines.map((machine) => new HostView(this.world, machine));
     this.byName = new Map(this.hosts.map((host) => [host.name, host]));
     this.drills = drillsOf(scenario);
+  }
+
+  /** The same estate to be looked at at other instants, without disturbing whoever looks at this one. */
+  fork(): Estate {
+    return new Estate(this.scenario, this.anchorMs, undefined, this.world.fork());
   }
 
   host(name: string): HostView | undefined {

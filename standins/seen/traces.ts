@@ -6,7 +6,7 @@ import { countIn, type Sender } from "./lines";
 
 /** Share of requests whose spans are sent, as a sampler at the head of a trace would choose, and the most an hour. */
 const SAMPLED = 0.12;
-const MOST_PER_HOUR = 300;
+const MOST_PER_HOUR = 90;
 const MOST_DEPTH = 8;
 const MOST_CALLS = 6;
 

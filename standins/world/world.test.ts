@@ -494,3 +494,18 @@ it("a container has its quota and no more, in processors and in memory", () => {
   expect(tight.state.station.cores[station(tight, "side-1", "side").index]).toBeLessThan(0.11);
   expect(quota({ memoryMiB: 300 }).state.station.kills[station(tight, "side-1", "side").index]).toBeGreaterThan(2);
 });
+
+it("a fork shows what the world shows, each at an instant of its own", () => {
+  const world = make();
+  begin(world, [{ what: "slower", host: "db-1", process: "db", times: 90 }], AT + 12 * MINUTE);
+  const other = world.fork();
+  other.advance(AT + 40 * MINUTE);
+  world.advance(AT + 11 * MINUTE);
+  expect(seen(world, "app-1", "app").seconds).toBeLessThan(0.05);
+  world.advance(AT + 40 * MINUTE);
+  expect(world.state).toEqual(other.state);
+  const alone = make();
+  begin(alone, [{ what: "slower", host: "db-1", process: "db", times: 90 }], AT + 12 * MINUTE);
+  alone.advance(AT + 40 * MINUTE);
+  expect(alone.state).toEqual(other.state);
+});

@@ -41,29 +41,48 @@ export class World {
   readonly layout: Layout;
   readonly mods: Modifiers;
   state: State;
-  readonly spells: Spell[] = [];
-  private readonly deeds: Deed[] = [];
-  private readonly versions = new Map<Station, { fromMs: number; toMs: number; version: string }[]>();
+  readonly spells: Spell[];
+  private readonly deeds: Deed[];
+  private readonly versions: Map<Station, { fromMs: number; toMs: number; version: string }[]>;
   private readonly work: Work;
-  private readonly kept: State[] = [];
-  private first: State;
+  /** States to go back to, and on to; the first one is where this world begins. */
+  private readonly kept: State[];
+  private readonly beginning: { state: State };
   /** Counters and the filling of disks begin here. */
   readonly baseMs: number;
   /** End of the step that has begun. */
   private stepToMs = 0;
 
+  /** @param like a world whose faults, deeds and kept states are shared, at an instant of its own */
   constructor(
     readonly scenario: Scenario,
     readonly anchorMs: number,
     fromMs = anchorMs - HOUR_MS,
+    like?: World,
   ) {
-    this.layout = layOut(scenario, anchorMs);
+    this.layout = like?.layout ?? layOut(scenario, anchorMs);
     this.mods = new Modifiers(this.layout);
     this.work = new Work(this.layout);
     this.baseMs = Math.floor((anchorMs - 40 * DAY_MS) / HOUR_MS) * HOUR_MS;
+    this.spells = like?.spells ?? [];
+    this.deeds = like?.deeds ?? [];
+    this.versions = like?.versions ?? new Map();
+    this.kept = like?.kept ?? [];
+    if (like) {
+      this.beginning = like.beginning;
+      this.state = copyOf(this.beginning.state);
+      this.stepToMs = this.endOfStep();
+      return;
+    }
     this.takeUpPast();
-    this.state = this.first = stateAtRest(this.layout, fromMs);
+    this.state = stateAtRest(this.layout, fromMs);
+    this.beginning = { state: this.state };
     this.beginAt(fromMs);
+  }
+
+  /** The same world at another instant: what one of them lives through the other need not. */
+  fork(): World {
+    return new World(this.scenario, this.anchorMs, undefined, this);
   }
 
   /** Takes an instant as the first one, with everything as it usually is by then. */
@@ -71,7 +90,7 @@ export class World {
     this.state = stateAtRest(this.layout, Math.floor(fromMs / QUIET_MS) * QUIET_MS);
     this.startCounters();
     this.settle(QUIET_MS / 1000, 12, 0.6);
-    this.first = copyOf(this.state);
+    this.beginning.state = copyOf(this.state);
     this.kept.length = 0;
     this.stepToMs = this.endOfStep();
   }
@@ -266,16 +285,24 @@ export class World {
   /** Lives on, or goes back, until the state is that of the step an instant lies in. */
   advance(atMs: number): State {
     if (atMs < this.state.atMs) this.goBackTo(atMs);
+    else if (this.stepToMs <= atMs) this.goOnTo(atMs);
     while (this.stepToMs <= atMs) this.step();
     return this.state;
   }
 
   private goBackTo(atMs: number): void {
     // Before anything that was lived: it is lived from an hour earlier on.
-    if (atMs < this.first.atMs) return this.beginAt(atMs - HOUR_MS);
-    while (this.kept.length && (this.kept.at(-1) as State).atMs > atMs) this.kept.pop();
-    const from = this.kept.at(-1) ?? this.first;
+    if (atMs < this.beginning.state.atMs) return this.beginAt(atMs - HOUR_MS);
+    const from = this.kept.findLast((one) => one.atMs <= atMs) ?? this.beginning.state;
     this.state = copyOf(from);
+    this.stepToMs = this.endOfStep();
+  }
+
+  /** Takes a state up that another world has lived to, where that is nearer. */
+  private goOnTo(atMs: number): void {
+    const nearer = this.kept.findLast((one) => one.atMs <= atMs);
+    if (!nearer || nearer.atMs <= this.stepToMs) return;
+    this.state = copyOf(nearer);
     this.stepToMs = this.endOfStep();
   }
 
@@ -322,7 +349,7 @@ export class World {
     const lively = to < this.state.livelyUntilMs;
     // What begins at this instant has not had the time of the quiet step before it.
     this.settle(wasQuiet && lively ? 1 : Math.max(1, seconds), 2, lively ? 0.6 : 0.75);
-    if (to % KEPT_EVERY_MS === 0) {
+    if (to % KEPT_EVERY_MS === 0 && to > (this.kept.at(-1)?.atMs ?? 0)) {
       this.kept.push(copyOf(this.state));
       if (this.kept.length > KEPT_STATES) this.kept.splice(0, 1);
     }
@@ -431,7 +458,7 @@ export class World {
       // The first look has nothing before it.
       const before = figure.perSecond[index] as number;
       figure.perSecond[index] =
-        before === 0 && state.atMs === this.first?.atMs ? rate : before + (rate - before) * share;
+        before === 0 && state.atMs === this.beginning.state.atMs ? rate : before + (rate - before) * share;
       figure.response[index] = calls > 0 ? response / calls : 0;
     }
   }
