@@ -9,7 +9,7 @@ export default defineConfig({
   },
   test: {
     include: [
-      "{agent,core,server,standins,app,scripts}/**/*.test.{ts,tsx}",
+      "{agent,bench,core,server,standins,app,scripts}/**/*.test.{ts,tsx}",
       "tests/reference/**/*.test.ts",
       "tests/system/**/*.test.ts",
       "tests/hostile/**/*.test.ts",

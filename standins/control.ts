@@ -40,6 +40,7 @@ export function startControl(estate: Estate, options: ControlOptions): Promise<S
         return send(403, { problem: "This door is for Holotaxis only." });
       const url = new URL(request.url ?? "/", "http://127.0.0.1");
       const [, area, id, action] = url.pathname.split("/");
+      if (request.method === "GET" && area === "time") return send(200, { atMs: options.now() });
       if (request.method === "GET" && area === "drills") return send(200, listDrills(estate, options.now()));
       if (request.method === "POST" && area === "drills" && id) {
         const at = options.now();

@@ -60,3 +60,53 @@ function levelOf(estate: Estate, index: number): { failing: number; seconds: num
   const seconds = targets.reduce((sum, one) => sum + (state.operation.responseSeconds[one.index] ?? 0), 0);
   return { failing: state.load.failing[index] ?? 0, seconds: targets.length ? seconds / targets.length : 0 };
 }
+
+/** Change of a share of processors, memory or disk that can be seen. */
+const SEEN = 0.08;
+
+/**
+ * Everything that a fault can be felt at, by name: hosts, and processes as “process @ host”. Minute by minute the world
+ * with the fault is compared with the one without it.
+ */
+export function touchedBy(scenario: Scenario, faultId: string, atMs: number, minutes: number): Set<string> {
+  const fault = scenario.faults.find((one) => one.id === faultId);
+  if (!fault) throw new Error(`There is no fault “${faultId}”.`);
+  const [calm, hurt] = [new Estate(scenario, atMs, atMs - MINUTE_MS), new Estate(scenario, atMs, atMs - MINUTE_MS)];
+  hurt.world.advance(atMs);
+  hurt.world.begin(fault, atMs, undefined);
+  const touched = new Set<string>();
+  for (let minute = 1; minute <= minutes; minute++) {
+    calm.world.advance(atMs + minute * MINUTE_MS);
+    hurt.world.advance(atMs + minute * MINUTE_MS);
+    const [before, now] = [calm.world.state, hurt.world.state];
+    for (const machine of hurt.world.layout.machines) {
+      const at = machine.index;
+      const differs = (column: Float64Array, other: Float64Array, size: number) =>
+        Math.abs((column[at] ?? 0) - (other[at] ?? 0)) / size > SEEN;
+      if (
+        calm.world.isReached(machine) !== hurt.world.isReached(machine) ||
+        differs(before.machine.cores, now.machine.cores, machine.role.cores) ||
+        differs(before.machine.memoryBytes, now.machine.memoryBytes, machine.role.memoryGiB * 1024 ** 3) ||
+        differs(before.machine.stolen, now.machine.stolen, 100) ||
+        machine.disks.some(
+          (disk) => Math.abs((before.disk.usedShare[disk.index] ?? 0) - (now.disk.usedShare[disk.index] ?? 0)) > SEEN,
+        )
+      )
+        touched.add(machine.name);
+      for (const station of machine.stations)
+        if (isHurt(calm, hurt, station.index)) touched.add(`${station.spec.name} @ ${machine.name}`);
+    }
+  }
+  return touched;
+}
+
+/** Whether a process answers otherwise than it would have, or does not run. */
+function isHurt(calm: Estate, hurt: Estate, index: number): boolean {
+  const [before, now] = [calm.world.state, hurt.world.state];
+  if (before.station.running[index] !== now.station.running[index]) return true;
+  const operations = hurt.world.layout.stations[index]?.operations ?? [];
+  return operations.some(({ index: at }) => {
+    const slower = (now.operation.responseSeconds[at] ?? 0) / Math.max(1e-4, before.operation.responseSeconds[at] ?? 0);
+    return slower > SLOWER || (now.operation.failing[at] ?? 0) - (before.operation.failing[at] ?? 0) > DEGRADED;
+  });
+}

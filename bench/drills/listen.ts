@@ -1,0 +1,82 @@
+import { join } from "node:path";
+import { alarmsOfIncident, incidentsIn, type IncidentRow } from "#server/store/incidents";
+import { openStore, type Db } from "#server/store/database";
+import { componentById } from "#server/store/estate";
+import { healthAt, listServices } from "#server/store/services";
+import type { Said, SaidAlarm, SaidIncident, Thing } from "./score";
+
+/** Reads what Holotaxis said, from its own store, by the questions that its pages ask. */
+export class Listener {
+  private readonly db: Db;
+
+  constructor(data: string) {
+    this.db = openStore(join(data, "holotaxis.db"), "reader");
+  }
+
+  private thingOf(componentId: number | null): Thing {
+    const row = componentId === null ? undefined : componentById(this.db, componentId);
+    if (!row) return {};
+    const host = row.host_id === null ? row : componentById(this.db, row.host_id);
+    // A container goes by the process in it, if it has one; the estate knows it by its label.
+    return {
+      host: host?.name,
+      ...(row.host_id === null ? {} : { process: row.process ?? row.container ?? row.label ?? "" }),
+    };
+  }
+
+  /** Everything that was raised since an instant, the incidents that it went into, and how the services were shown. */
+  said(startedAtMs: number, toMs: number, services: Said["services"]): Said {
+    const alarms: SaidAlarm[] = [];
+    const incidents: SaidIncident[] = [];
+    for (const incident of incidentsIn(this.db, startedAtMs, toMs)) {
+      const own = alarmsOfIncident(this.db, incident.id).filter(
+        (one) => one.raised_at >= startedAtMs && one.raised_at <= toMs,
+      );
+      if (!own.length) continue;
+      for (const one of own)
+        alarms.push({
+          id: one.id,
+          ...this.thingOf(one.component_id),
+          raisedAtMs: one.raised_at,
+          incident: incident.id,
+          what: one.text,
+        });
+      incidents.push({
+        id: incident.id,
+        title: incident.title,
+        openedAtMs: Math.min(...own.map((one) => one.raised_at)),
+        services: incident.services.map((one) => one.name),
+        suspects: this.suspectsOf(incident, own),
+      });
+    }
+    return { startedAtMs, alarms, incidents, services };
+  }
+
+  /** The suspected alarm first; behind it whatever else is in alarm, by when it was raised. */
+  private suspectsOf(incident: IncidentRow, alarms: ReturnType<typeof alarmsOfIncident>): Thing[] {
+    const first = alarms.filter((one) => one.id === incident.suspect_alarm_id);
+    return [...first, ...alarms.filter((one) => !first.includes(one))].map((one) => this.thingOf(one.component_id));
+  }
+
+  /** How the services stand: critical is taken for down, anything less for degraded. */
+  services(atMs: number): Said["services"] {
+    const health = healthAt(this.db, "service", atMs);
+    const named = listServices(this.db).map((one) => ({ name: one.name, severity: health.get(one.id)?.severity }));
+    return {
+      degraded: named.filter((one) => one.severity !== undefined && one.severity !== "critical").map((one) => one.name),
+      down: named.filter((one) => one.severity === "critical").map((one) => one.name),
+    };
+  }
+
+  /** Alarms that stand. */
+  standing(): number {
+    return (
+      this.db.prepare<[], { count: number }>("SELECT count(*) AS count FROM alarm WHERE cleared_at IS NULL").get()
+        ?.count ?? 0
+    );
+  }
+
+  close(): void {
+    this.db.close();
+  }
+}

@@ -1,0 +1,149 @@
+import { accuracyAt, type CaseScore, type Row, type Said, type Thing } from "./score";
+
+export interface CaseRecord {
+  scenario: string;
+  seed: number;
+  load: number;
+  id: string;
+  group: string;
+  startedAtMs: number;
+  said: Said;
+  truth: { roots: Thing[][]; services: Said["services"]; incidents: number };
+  score: CaseScore;
+  /** Whether its repair over SSH ended it; undefined where nothing was wrong. */
+  repaired?: boolean | undefined;
+  /** Until nothing stood in alarm any more; undefined where that took too long to wait for. */
+  calmAfterMs?: number | undefined;
+}
+
+export interface Results {
+  rows: Row[];
+  cases: CaseRecord[];
+  quiet: { scenario: string; seed: number; load: number; hours: number; incidents: number }[];
+}
+
+const nameOf = (thing: Thing | undefined): string =>
+  thing === undefined
+    ? "–"
+    : thing.between
+      ? `line ${thing.between.join("–")}`
+      : thing.process
+        ? `${thing.process} @ ${thing.host}`
+        : (thing.host ?? "a service");
+
+const meets = (row: Row): string =>
+  row.target === undefined
+    ? ""
+    : (row.better === "higher" ? row.value >= row.target : row.value <= row.target)
+      ? "met"
+      : "missed";
+
+const short = (list: readonly string[]) => (list.length ? list.join(", ") : "–");
+
+function table(head: readonly string[], rows: readonly (readonly string[])[]): string {
+  return [
+    `| ${head.join(" | ")} |`,
+    `|${head.map(() => "---").join("|")}|`,
+    ...rows.map((row) => `| ${row.map((cell) => cell.replaceAll("|", "\\|")).join(" | ")} |`),
+  ].join("\n");
+}
+
+function caseRow({ id, seed, load, score, said, truth, repaired }: CaseRecord): string[] {
+  const first = said.incidents[0]?.suspects[0];
+  return [
+    id,
+    `${seed}/${load}`,
+    score.noticedAfterMs === undefined ? "not noticed" : `${Math.round(score.noticedAfterMs / 1000)} s`,
+    truth.roots.map((accepted) => nameOf(accepted[0])).join(" and ") || "nothing is wrong",
+    nameOf(first),
+    score.hostRanks.join(" ") || "–",
+    score.elementRanks.join(" ") || "–",
+    `${score.alarms} / ${score.incidents}`,
+    short(truth.services.down) === "–"
+      ? short(truth.services.degraded)
+      : `down: ${short(truth.services.down)}; ${short(truth.services.degraded)}`,
+    repaired === undefined ? "–" : repaired ? "yes" : "no",
+  ];
+}
+
+/** The page about the last runs: figures, what each group is like, and every case with what was said and what was true. */
+export function verdictsPage({ rows, cases, quiet }: Results): string {
+  const parts = [
+    "# Verdicts, measured",
+    "",
+    "Written by `npm run drills` (see [scenario.md](scenario.md)) from `bench/drills.json`: every drill is run against the real server",
+    "at pace, over real sockets; the server reads nothing of the scenario. What is true is worked out by the stand-in world itself: with the",
+    "fault and without it, minute by minute. A service that is shown critical counts as said to be down, anything less as degraded.",
+    "",
+  ];
+  for (const scenario of [...new Set(cases.map((one) => one.scenario))].sort()) {
+    const own = cases.filter((one) => one.scenario === scenario);
+    const runs = new Set(own.map((one) => `${one.seed}/${one.load}`));
+    parts.push(
+      `## ${scenario}: ${own.length} cases of ${new Set(own.map((one) => one.id)).size} drills, ${runs.size} ${runs.size === 1 ? "run" : "runs"}`,
+      "",
+      table(
+        ["figure", "value", "asked", ""],
+        rows
+          .filter((row) => row.name.startsWith(`${scenario}: `))
+          .map((row) => [
+            row.name.slice(scenario.length + 2),
+            `${row.value} ${row.unit === "share" ? "" : row.unit}`.trim(),
+            row.target === undefined ? "" : `${row.better === "higher" ? "≥" : "≤"} ${row.target}`,
+            meets(row),
+          ]),
+      ),
+      "",
+    );
+    const faults = own.filter((one) => one.score.hostRanks.length);
+    parts.push(
+      "By group:",
+      "",
+      table(
+        ["group", "cases", "noticed", "AC@1 by host", "AC@1 by element"],
+        [...new Set(faults.map((one) => one.group))].map((group) => {
+          const of = faults.filter((one) => one.group === group);
+          return [
+            group,
+            String(of.length),
+            `${of.filter((one) => one.score.incidents > 0).length}`,
+            accuracyAt(
+              of.flatMap((one) => one.score.hostRanks),
+              1,
+            ).toFixed(2),
+            accuracyAt(
+              of.flatMap((one) => one.score.elementRanks),
+              1,
+            ).toFixed(2),
+          ];
+        }),
+      ),
+      "",
+      "Case by case (places from 1; 0 where it was not named at all):",
+      "",
+      table(
+        [
+          "drill",
+          "seed/load",
+          "noticed after",
+          "true",
+          "said first",
+          "host",
+          "element",
+          "alarms / incidents",
+          "services hurt",
+          "repaired",
+        ],
+        [...own].sort((a, b) => a.id.localeCompare(b.id) || a.seed - b.seed || a.load - b.load).map(caseRow),
+      ),
+      "",
+    );
+    const still = quiet.filter((one) => one.scenario === scenario);
+    if (still.length)
+      parts.push(
+        `Without a drill: ${still.reduce((sum, one) => sum + one.incidents, 0)} incidents in ${still.reduce((sum, one) => sum + one.hours, 0).toFixed(1)} hours.`,
+        "",
+      );
+  }
+  return parts.join("\n");
+}

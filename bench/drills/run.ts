@@ -1,0 +1,273 @@
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { basename, join, resolve } from "node:path";
+import { parseArgs } from "node:util";
+import { readScenario } from "#standins/scenario/read";
+import type { Scenario } from "#standins/scenario/schema";
+import { WatchedEstate } from "./estate";
+import { Listener } from "./listen";
+import { verdictsPage, type CaseRecord, type Results } from "./page";
+import { rowsOf, scoreCase, type Said } from "./score";
+import { truthOf } from "./truth";
+
+const MINUTE_MS = 60_000;
+/** The estate's time that a case is watched before it is repaired, and at most until all is well again. */
+const WATCHED_MS = 10 * MINUTE_MS;
+const CALM_MS = 25 * MINUTE_MS;
+/** After the last alarm is cleared; what is resolved a moment ago must not be taken for the next case's. */
+const REST_MS = 2 * MINUTE_MS;
+/** Where a run begins: a busy morning, and a calm evening. */
+const LOADS = ["2026-03-17T09:00:00Z", "2026-03-17T19:30:00Z"];
+const SHORT = ["parser-leak", "release-host-dark", "store-locked", "planned-restart"];
+
+const USAGE = `npm run drills -- [options]
+
+Runs every drill of a scenario against a real server at pace, and says how well it was noticed, explained and repaired.
+
+  --scenario FILE   a scenario with drills; every file in scenarios/ if left out
+  --only ID,ID      these drills only
+  --seeds N         how many seeds of the estate, 1 if left out
+  --loads N         1: a busy morning; 2: a calm evening too
+  --quiet HOURS     hours without a drill at the end, for false incidents; 3 if left out, 0 for none
+  --pace N          of the clock, 60 if left out
+  --short           four drills of the demonstration, for the tests; writes nothing
+  --page            only writes docs/verdicts.md anew from bench/drills.json`;
+
+function refuse(message: string): never {
+  process.stderr.write(`${message}\n`);
+  process.exit(2);
+}
+
+const given = (() => {
+  try {
+    return parseArgs({
+      options: {
+        scenario: { type: "string" },
+        only: { type: "string" },
+        seeds: { type: "string", default: "1" },
+        loads: { type: "string", default: "1" },
+        quiet: { type: "string", default: "3" },
+        pace: { type: "string", default: "60" },
+        short: { type: "boolean", default: false },
+        page: { type: "boolean", default: false },
+        help: { type: "boolean", default: false },
+      },
+    }).values;
+  } catch (error) {
+    return refuse(`${error instanceof Error ? error.message : error}\n\n${USAGE}`);
+  }
+})();
+if (given.help) {
+  process.stdout.write(`${USAGE}\n`);
+  process.exit(0);
+}
+const whole = (name: "seeds" | "loads" | "quiet" | "pace", least: number, most: number): number => {
+  const value = Number(given[name]);
+  if (!Number.isInteger(value) || value < least || value > most)
+    refuse(`--${name} ${given[name]}: use a whole number from ${least} to ${most}.`);
+  return value;
+};
+const seeds = whole("seeds", 1, 20);
+const loads = whole("loads", 1, LOADS.length);
+const quietHours = given.short ? 0 : whole("quiet", 0, 48);
+const pace = whole("pace", 1, 60);
+const root = process.cwd();
+const resultsFile = join(root, "bench", "drills.json");
+const say = (text: string) => process.stdout.write(`${text}\n`);
+
+function scenarioFiles(): string[] {
+  if (given.scenario) return [resolve(given.scenario)];
+  const folder = join(root, "scenarios");
+  if (given.short) return [join(folder, "halvane.json")];
+  return readdirSync(folder)
+    .filter((name) => name.endsWith(".json") && !name.endsWith("-setup.json"))
+    .map((name) => join(folder, name));
+}
+
+function scenarioIn(file: string): Scenario {
+  if (!existsSync(file)) refuse(`There is no scenario file ${file}.`);
+  let json: unknown;
+  try {
+    json = JSON.parse(readFileSync(file, "utf8"));
+  } catch (error) {
+    return refuse(`${file} is not JSON: ${error instanceof Error ? error.message : error}`);
+  }
+  const read = readScenario(json);
+  if (!read.ok) return refuse(`${file}:\n${read.problems.map((one) => `  - ${one}`).join("\n")}`);
+  return read.scenario;
+}
+
+/** Drills of unlike services one after another, so that what one leaves behind is not taken for the next. */
+function inTurn(ids: readonly string[]): string[] {
+  const half = Math.ceil(ids.length / 2);
+  return ids
+    .slice(0, half)
+    .flatMap((id, index) => [id, ...(ids[half + index] === undefined ? [] : [ids[half + index] as string])]);
+}
+
+/** One drill: started, watched, repaired as its answer says, and waited for until all is well. */
+async function runCase(
+  estate: WatchedEstate,
+  listener: Listener,
+  scenario: Scenario,
+  id: string,
+): Promise<Omit<CaseRecord, "scenario" | "seed" | "load">> {
+  await estate.start(id);
+  const startedAtMs = await estate.now();
+  const truth = truthOf(scenario, id, startedAtMs);
+  const seen = new Map<string, 1 | 2>();
+  const watchUntil = startedAtMs + WATCHED_MS;
+  let at = startedAtMs;
+  while (at < watchUntil) {
+    await estate.passes(15_000);
+    at = await estate.now();
+    const { degraded, down } = listener.services(at);
+    for (const name of degraded) seen.set(name, Math.max(1, seen.get(name) ?? 1) as 1 | 2);
+    for (const name of down) seen.set(name, 2);
+  }
+  const of = (level: 1 | 2) =>
+    [...seen]
+      .filter(([, one]) => one === level)
+      .map(([name]) => name)
+      .sort();
+  const said: Said = listener.said(startedAtMs, at, { degraded: of(1), down: of(2) });
+  const drill = scenario.drills.find((one) => one.id === id);
+  for (const { fault } of drill?.faults ?? []) {
+    const [first] = scenario.faults.find((one) => one.id === fault)?.endedBy ?? [];
+    if (first) await estate.repair(first);
+  }
+  const hasFaults = (drill?.faults.length ?? 0) > 0;
+  await estate.passes(10_000);
+  const repaired = hasFaults ? !(await estate.isActive(id)) : undefined;
+  await estate.end(id);
+  const repairedAtMs = await estate.now();
+  let calmAtMs: number | undefined;
+  for (;;) {
+    at = await estate.now();
+    if (listener.standing() === 0) calmAtMs ??= at;
+    else calmAtMs = undefined;
+    if ((calmAtMs !== undefined && at - calmAtMs >= REST_MS) || at - repairedAtMs > CALM_MS) break;
+    await estate.passes(20_000);
+  }
+  return {
+    id,
+    group: truth.group,
+    startedAtMs,
+    said,
+    truth: { roots: truth.roots, services: truth.services, incidents: truth.incidents },
+    score: scoreCase(said, truth),
+    repaired,
+    calmAfterMs: calmAtMs === undefined ? undefined : calmAtMs - repairedAtMs,
+  };
+}
+
+async function runEstate(
+  file: string,
+  seed: number,
+  load: number,
+  take: (record: CaseRecord) => void,
+): Promise<{ hours: number; incidents: number } | undefined> {
+  const scenario = scenarioIn(file);
+  const name = basename(file, ".json");
+  const folder = mkdtempSync(join(tmpdir(), "holotaxis-drills-"));
+  // Another seed is another file; its set-up goes with it.
+  const own = join(folder, `${name}.json`);
+  const changed = { ...(JSON.parse(readFileSync(file, "utf8")) as object), seed: scenario.seed + seed * 1009 };
+  writeFileSync(own, JSON.stringify(changed));
+  const setup = file.replace(/\.json$/, "-setup.json");
+  if (existsSync(setup)) writeFileSync(own.replace(/\.json$/, "-setup.json"), readFileSync(setup));
+  const asked = given.only?.split(",") ?? (given.short ? SHORT : undefined);
+  const unknown = asked?.find((id) => !scenario.drills.some((one) => one.id === id));
+  if (unknown !== undefined && given.scenario) refuse(`There is no drill “${unknown}” in ${file}.`);
+  const ids = inTurn(scenario.drills.map((one) => one.id).filter((id) => asked?.includes(id) ?? true));
+  if (!ids.length && quietHours === 0) return undefined;
+  const data = join(folder, "data");
+  const estate = new WatchedEstate(root, data, own, scenarioIn(own), LOADS[load] as string, pace);
+  let listener: Listener | undefined;
+  try {
+    await estate.ready();
+    listener = new Listener(data);
+    // Whatever the past left behind is over before the first case.
+    await estate.passes(3 * MINUTE_MS);
+    for (const id of ids) {
+      const record = await runCase(estate, listener, scenarioIn(own), id);
+      take({ scenario: name, seed, load, ...record });
+      say(line(record));
+    }
+    if (quietHours === 0) return undefined;
+    const from = await estate.now();
+    await estate.passes(quietHours * 60 * MINUTE_MS);
+    const to = await estate.now();
+    return {
+      hours: (to - from) / (60 * MINUTE_MS),
+      incidents: listener.said(from, to, { degraded: [], down: [] }).incidents.length,
+    };
+  } finally {
+    listener?.close();
+    await estate.close();
+    rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+function line({ id, score, repaired, said }: Omit<CaseRecord, "scenario" | "seed" | "load">): string {
+  const noticed =
+    score.noticedAfterMs === undefined ? "not noticed" : `after ${Math.round(score.noticedAfterMs / 1000)} s`;
+  const places = score.hostRanks.length
+    ? `host ${score.hostRanks.join("+")}, element ${score.elementRanks.join("+")}`
+    : "nothing wrong";
+  return `  ${id.padEnd(22)} ${noticed.padEnd(14)} ${places.padEnd(24)} ${said.alarms.length} alarms in ${said.incidents.length} incidents${repaired === false ? ", NOT repaired" : ""}`;
+}
+
+function readResults(): Results {
+  if (!existsSync(resultsFile)) return { rows: [], cases: [], quiet: [] };
+  return JSON.parse(readFileSync(resultsFile, "utf8")) as Results;
+}
+
+function keep(results: Results): void {
+  const names = [...new Set(results.cases.map((one) => one.scenario))].sort();
+  results.rows = names.flatMap((name) => {
+    const quiet = results.quiet.filter((one) => one.scenario === name);
+    const sum = quiet.length
+      ? {
+          hours: quiet.reduce((all, one) => all + one.hours, 0),
+          incidents: quiet.reduce((all, one) => all + one.incidents, 0),
+        }
+      : undefined;
+    return rowsOf(
+      results.cases.filter((one) => one.scenario === name).map((one) => one.score),
+      name,
+      sum,
+    );
+  });
+  writeFileSync(resultsFile, `${JSON.stringify(results, undefined, 1)}\n`);
+  writeFileSync(join(root, "docs", "verdicts.md"), verdictsPage(results));
+}
+
+const results = given.short ? { rows: [], cases: [], quiet: [] } : readResults();
+if (given.page) keep(results);
+else
+  for (const file of scenarioFiles())
+    for (let seed = 0; seed < seeds; seed++)
+      for (let load = 0; load < loads; load++) {
+        const name = basename(file, ".json");
+        say(`${name}, seed ${seed}, from ${LOADS[load]}`);
+        const same = (one: { scenario: string; seed: number; load: number }) =>
+          one.scenario === name && one.seed === seed && one.load === load;
+        const quiet = await runEstate(file, seed, load, (record) => {
+          results.cases = [...results.cases.filter((one) => !(same(one) && one.id === record.id)), record];
+          if (!given.short) keep(results);
+        });
+        if (quiet) {
+          results.quiet = [...results.quiet.filter((one) => !same(one)), { scenario: name, seed, load, ...quiet }];
+          say(`  quiet: ${quiet.incidents} incidents in ${quiet.hours.toFixed(1)} h`);
+        }
+        if (!given.short) keep(results);
+      }
+if (given.short) {
+  const noticed = results.cases.filter((one) => one.score.hostRanks.length && one.score.incidents > 0).length;
+  const repaired = results.cases.every((one) => one.repaired !== false);
+  say(
+    `${noticed} of ${results.cases.filter((one) => one.score.hostRanks.length).length} noticed, ${repaired ? "all" : "not all"} repaired`,
+  );
+  if (!repaired || noticed === 0) process.exitCode = 1;
+}

@@ -1,0 +1,30 @@
+import { outcomeOf, touchedBy } from "#standins/scenario/outcome";
+import type { Scenario } from "#standins/scenario/schema";
+import type { Thing, Truth } from "./score";
+
+/** How long the world is watched to see what a fault can be felt at. */
+const MINUTES = 10;
+
+/** What is true of a drill at an instant of a scenario: its answer, and what each of its faults reaches. */
+export function truthOf(scenario: Scenario, drillId: string, atMs: number): Truth {
+  const drill = scenario.drills.find((one) => one.id === drillId);
+  if (!drill) throw new Error(`There is no drill “${drillId}”.`);
+  const reach = new Map(drill.faults.map(({ fault }) => [fault, touchedBy(scenario, fault, atMs, MINUTES)]));
+  return {
+    id: drill.id,
+    group: drill.group,
+    roots: drill.answer.roots,
+    // What the file says holds at a busy hour; at this one the world is asked.
+    services: outcomeOf(scenario, drillId, atMs, MINUTES),
+    incidents: drill.answer.incidents,
+    noticedWithinMs: drill.answer.noticedWithinSeconds * 1000,
+    faultsAt: (thing: Thing) =>
+      [...reach]
+        .filter(([, touched]) =>
+          thing.process === undefined
+            ? touched.has(thing.host ?? "")
+            : touched.has(`${thing.process} @ ${thing.host}`) || touched.has(thing.host ?? ""),
+        )
+        .map(([fault]) => fault),
+  };
+}
