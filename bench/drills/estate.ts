@@ -111,12 +111,12 @@ export class WatchedEstate {
       case "replace-disk":
         return [[repair.host, `disk ${repair.mount} move`]];
       case "power-on":
-        return this.switchesAt(this.siteOf(repair.host)).map((name) => [name, `power ${repair.host} on`]);
+        return this.switchesAt(this.siteOf(repair.host)).map((one) => [one, `power ${repair.host} on`]);
       case "mend-link":
         if (repair.host !== undefined)
-          return this.switchesAt(this.siteOf(repair.host)).map((name) => [name, `line ${repair.host} up`]);
+          return this.switchesAt(this.siteOf(repair.host)).map((one) => [one, `line ${repair.host} up`]);
         return (repair.between ?? []).flatMap((site, place) =>
-          this.switchesAt(site).map((name): [string, string] => [name, `line ${repair.between?.[1 - place]} up`]),
+          this.switchesAt(site).map((one): [string, string] => [one, `line ${repair.between?.[1 - place]} up`]),
         );
     }
   }
@@ -128,7 +128,7 @@ export class WatchedEstate {
   private switchesAt(site: string): string[] {
     return this.scenario.hosts
       .filter((one) => one.site === site && this.scenario.roles[one.role]?.system === "switch")
-      .map((one) => one.name);
+      .map(({ name }) => name);
   }
 
   private exec(host: string, command: string): Promise<number> {

@@ -68,7 +68,7 @@ it("several incidents take turns in the ranking, each thing once", () => {
     title: "",
     openedAtMs: 0,
     services: [],
-    suspects: hosts.map((host) => ({ host })),
+    suspects: hosts.map((one) => ({ host: one })),
   });
   expect(rankingOf([incident(1, ["a", "b"]), incident(2, ["b", "c"])], "host").map((one) => one.host)).toEqual([
     "a",

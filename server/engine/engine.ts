@@ -126,7 +126,13 @@ export class Engine {
       onSources: () => this.reload(),
       onEstate: (retired) => this.afterEstateChange(retired),
     });
-    this.poller = new Poller(this.db, this.vault, this.sampleWriter, (id) => this.seenAt.set(id, this.now()));
+    this.poller = new Poller(
+      this.db,
+      this.vault,
+      this.sampleWriter,
+      (id) => this.seenAt.set(id, this.now()),
+      () => this.clock.pace,
+    );
     this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.stopping });
     this.runner = this.makeRunner();
     this.ports = {

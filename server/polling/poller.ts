@@ -49,6 +49,10 @@ const POLLS_AT_ONCE = 48;
 /** Spreads polls over the interval, so that an estate is not asked all at once. */
 const staggered = (id: number, everyMs: number) => (id * 7919) % everyMs;
 
+/** How long a host may take to answer, in the clock's time, and the least of the machine's that is left for it. */
+const TIMEOUT_MS = 1500;
+const LEAST_TIMEOUT_MS = 400;
+
 /**
  * Keeps the list of what is polled and looks at each when its time has come. What sources find is taken up by
  * `reload`.
@@ -65,6 +69,8 @@ export class Poller {
     private readonly vault: Pick<Vault, "ofSource">,
     private readonly sampleWriter: SampleWriter,
     private readonly onSeen: (componentId: number) => void,
+    /** How fast the clock runs: answers are waited for in its time, so that a silent host is as quickly known at any pace. */
+    private readonly pace: () => number = () => 1,
   ) {}
 
   reload(atMs: number): void {
@@ -155,6 +161,7 @@ export class Poller {
       const poll = await host.driver.poll?.(host.target, {
         processes: host.processes.size > 0,
         guests: host.isHypervisor,
+        timeoutMs: Math.max(LEAST_TIMEOUT_MS, TIMEOUT_MS / Math.max(1, this.pace())),
       });
       if (poll) this.take(host, poll, now(), performance.now() - started);
     } catch {

@@ -32,6 +32,13 @@ export interface PollTarget<Settings> {
   access: readonly Access[];
 }
 
+export interface PollWish {
+  processes: boolean;
+  guests: boolean;
+  /** How long an answer is waited for before it is asked again, milliseconds of the machine. */
+  timeoutMs: number;
+}
+
 /**
  * A way to find and measure things. A new kind of source is a folder with one of these and a line in `registry.ts`:
  * the form of its settings is made from the schema, what it finds goes the one way of observations.
@@ -70,7 +77,7 @@ export interface SourceDriver<Settings = unknown> {
   /** What a discovery that ended by itself has listed in full. */
   listings?(settings: Settings): Listing[];
   /** One look at a host for its metrics; throws with a reason when it does not answer. */
-  poll?(target: PollTarget<Settings>, also: { processes: boolean; guests: boolean }): Promise<HostPoll>;
+  poll?(target: PollTarget<Settings>, also: PollWish): Promise<HostPoll>;
   /** All processes of a host. */
   processes?(target: PollTarget<Settings>): Promise<Process[]>;
 }

@@ -1,5 +1,6 @@
 import type { Scenario } from "./schema";
 import { Estate } from "../seen/estate";
+import type { Operation, Queue } from "../world/layout";
 
 const MINUTE_MS = 60_000;
 /** Failing more often than usual by this share, or slower by this factor, is degraded; failing for most is down. */
@@ -39,11 +40,17 @@ export function outcomeOf(scenario: Scenario, drillId: string, atMs: number, min
       note(load.spec.service, failing > DOWN ? 2 : failing > DEGRADED || now.seconds > SLOWER * before.seconds ? 1 : 0);
     }
     for (const queue of hurt.world.layout.queues) {
+      const service = hurt.world.layout.loads.find((load) => load.targets.some((one) => leadsTo(one, queue)))?.spec
+        .service;
       const more = (hurt.world.state.queue.depth[queue.index] ?? 0) - (calm.world.state.queue.depth[queue.index] ?? 0);
-      const feeding = hurt.world.layout.loads.find((load) =>
-        load.targets.some((one) => one.calls.some((call) => call.queue === queue)),
-      );
-      note(feeding?.spec.service, more > WAITING ? 1 : 0);
+      const failing = (estate: Estate) =>
+        Math.max(
+          0,
+          ...queue.consumers.map((one) =>
+            estate.world.isRunning(one.station) ? (estate.world.state.operation.failing[one.index] ?? 0) : 0,
+          ),
+        );
+      note(service, more > WAITING || failing(hurt) - failing(calm) > DEGRADED ? 1 : 0);
     }
   }
   const at = (level: number) =>
@@ -52,6 +59,11 @@ export function outcomeOf(scenario: Scenario, drillId: string, atMs: number, min
       .map(([name]) => name)
       .sort();
   return { degraded: at(1), down: at(2) };
+}
+
+/** Whether what an operation calls hands something over to a queue. */
+function leadsTo(operation: Operation, queue: Queue): boolean {
+  return operation.calls.some((call) => call.queue === queue || call.targets.some((one) => leadsTo(one, queue)));
 }
 
 function levelOf(estate: Estate, index: number): { failing: number; seconds: number } {

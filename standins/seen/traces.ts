@@ -272,6 +272,8 @@ function sayOf(reason: number, way: Way): string {
       return `connection to ${name} at ${address} refused`;
     case REASON.noAnswer:
       return `no connection to ${address}`;
+    case REASON.lost:
+      return `the answer of ${name} at ${address} was lost`;
     case REASON.timedOut:
       return `${name} at ${address} did not answer within ${way.pool.spec.timeoutMs} ms`;
     case REASON.tooMany:

@@ -20,6 +20,7 @@ export const REASON = {
   noRoom: 9,
   busy: 10,
   own: 11,
+  lost: 12,
 } as const;
 
 /** Whether an attempt found nobody to talk to. */
@@ -415,7 +416,7 @@ export class Work {
       worst = share;
       this.reason = reason;
     };
-    because(REASON.noAnswer, netFailing);
+    because(REASON.lost, netFailing);
     because(REASON.timedOut, until.late);
     because(REASON.clock, clock);
     because(REASON.tooMany, without);

@@ -240,6 +240,11 @@ describe("lines", () => {
     };
     expect(lossy(5).seconds).toBeGreaterThan(lossy(0).seconds * 1.5);
     expect(lossy(60).failing).toBeGreaterThan(0.2);
+    const world = make();
+    begin(world, [{ what: "link", between: ["here", "there"], lossPercent: 15 }]);
+    world.advance(AT + 3 * MINUTE);
+    // Whoever answers now and then is not left out.
+    expect(world.state.way.weight[station(world, "app-1", "app").pools[0]?.ways[0]?.index ?? 0]).toBeGreaterThan(0.9);
   });
 });
 

@@ -81,7 +81,7 @@ export const rangeDriver: SourceDriver<RangeSettings> = {
   },
   listings: (settings) => [{ what: "addresses", spans: spansOf(settings).spans }],
   poll: ({ address, settings, access }, also) =>
-    pollHost({ address, port: settings.snmpPort, access: snmpAccessOf(access, address) }, also),
+    pollHost({ address, port: settings.snmpPort, access: snmpAccessOf(access, address) }, also, also.timeoutMs),
   processes: ({ address, settings, access }) =>
     readProcesses({ address, port: settings.snmpPort, access: snmpAccessOf(access, address) }),
 };
