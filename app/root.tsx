@@ -28,6 +28,7 @@ import { LiveUpdates, useLive } from "./shell/live";
 import { Palette } from "./shell/Palette";
 import { Ribbon, RIBBON_SPANS } from "./shell/Ribbon";
 import { TopBar } from "./shell/TopBar";
+import { useTrail } from "./shell/trail";
 import { TrayProvider, useTray } from "./shell/tray";
 import { useShell } from "./shell/window";
 import { windowOf } from "./shell/window.server";
@@ -71,9 +72,10 @@ async function shellOf(request: Request, context: Route.LoaderArgs["context"], p
   // Looking further back than the ribbon reaches moves the ribbon there.
   const toMs = window.fromMs < nowMs - spanMs ? Math.min(nowMs, window.toMs + spanMs / 4) : nowMs;
   const fromMs = toMs - spanMs;
-  const [ribbon, tray] = await Promise.all([
+  const [ribbon, tray, practice] = await Promise.all([
     context.ask("ribbon", { fromMs, toMs, steps: RIBBON_STEPS }),
     context.ask("tray", { by: person.name, nowMs }),
+    context.hasDrills ? context.ask("practice", { by: person.name }) : null,
   ]);
   const { name, role, rights, via } = person;
   return {
@@ -86,6 +88,7 @@ async function shellOf(request: Request, context: Route.LoaderArgs["context"], p
       pace: context.pace,
       clockSet: context.clockSet,
       hasDrills: context.hasDrills,
+      practice,
     },
   };
 }
@@ -154,6 +157,7 @@ function Frame() {
   const { problem: storeProblem } = useLive();
   const navigation = useNavigation();
   const data = useShell();
+  useTrail(data.practice, data.window.nowMs);
   useFrameKeys({ palette: () => setPalette(true), help: () => setKeys(true), tray: () => tray.setOpen(!tray.open) });
   const { problem, live } = data.window;
   return (

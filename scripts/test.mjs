@@ -60,6 +60,7 @@ check("import rules between the rooms", bin("depcruise"), ["agent", "core", "ser
 
 say("\n== build");
 await buildIfStale();
+check("drills, the short ones: noticed, and repaired over SSH", process.execPath, ["scripts/drills.mjs", "--short"]);
 say("\n== unit, reference and system tests");
 const results = join(root, "test-results");
 rmSync(results, { recursive: true, force: true });

@@ -1,6 +1,7 @@
 import { createServer, type Server } from "node:http";
 import { z } from "zod";
 import type { ClockSetting } from "#core/time/clock";
+import { rootNamed } from "./naming";
 import { measuredOf, type Measured } from "./seen/agents";
 import type { Estate } from "./seen/estate";
 import { uuidOf, type HostView } from "./seen/host-view";
@@ -20,6 +21,7 @@ export interface ControlOptions {
  */
 const SPANS_BACK_MS = 2 * 3_600_000;
 
+const nameBody = z.strictObject({ text: z.string().max(200) });
 const clockBody = z.strictObject({ baseMs: z.number(), machineMs: z.number(), pace: z.number().min(0).max(1000) });
 const feedQuery = z.object({ from: z.coerce.number(), to: z.coerce.number(), step: z.coerce.number().min(1000) });
 
@@ -42,6 +44,12 @@ export function startControl(estate: Estate, options: ControlOptions): Promise<S
       const [, area, id, action] = url.pathname.split("/");
       if (request.method === "GET" && area === "time") return send(200, { atMs: options.now() });
       if (request.method === "GET" && area === "drills") return send(200, listDrills(estate, options.now()));
+      if (request.method === "POST" && area === "drills" && id && action === "name") {
+        const drill = estate.drills.find((one) => one.id === id);
+        if (!drill) return send(404, { problem: "There is no such drill." });
+        const { text } = nameBody.parse(JSON.parse(await readBody(request)));
+        return send(200, rootNamed(estate.scenario, drill, text));
+      }
       if (request.method === "POST" && area === "drills" && id) {
         const at = options.now();
         const done = action === "stop" ? estate.stopDrill(id, at) : estate.startDrill(id, at) !== undefined;
@@ -97,7 +105,9 @@ function listDrills(estate: Estate, at: number) {
       process: root ? root.process : first && "process" in first ? first.process : undefined,
       cause: drill.parts.map(({ fault }) => fault.cause).join("; ") || "Nothing is wrong",
       repair: drill.parts.map(({ fault }) => fault.repair).join("; ") || "Nothing is to be done",
+      group: drill.group,
       activeSinceMs: estate.activeSince(drill.id, at),
+      ended: estate.endOf(drill.id, at),
     };
   });
 }

@@ -2,7 +2,7 @@ import { createSocket, type Socket } from "node:dgram";
 import { gzipSync } from "node:zlib";
 import { metricsRequest } from "../agent/otlp";
 import { measuredOf, type Measured } from "./seen/agents";
-import type { Estate } from "./seen/estate";
+import type { Estate, ToldChange } from "./seen/estate";
 import { attributesOf, isHeard, linesBetween, sendersOf, type LogLine, type Sender } from "./seen/lines";
 import { addAnswered, BOUNDS, drawAnswers, emptyAnswered, totalsOf } from "./seen/requests";
 import { asHttp, failureLines, Traces, type StandinSpan } from "./seen/traces";
@@ -69,6 +69,7 @@ export class Emitter {
     this.busy = true;
     const from = this.saidTo;
     this.saidTo = now;
+    for (const change of this.estate.changesBetween(from, now)) await this.tellChange(change);
     const spans = this.traces.between(from, now);
     const failures = failureLines(spans);
     const resourceLogs: unknown[] = [];
@@ -283,13 +284,36 @@ export class Emitter {
     if (resourceSpans.length) await this.post("/v1/traces", { resourceSpans });
   }
 
-  private async post(path: string, body: unknown, token = this.to.token): Promise<void> {
+  /** A release, a setting or planned work, as whoever does it tells of it (CloudEvents 1.0). */
+  private async tellChange({ id, atMs, change }: ToldChange): Promise<void> {
+    const { what, host, process, version, text: summary, by, ticket } = change;
+    await this.post(
+      "/events",
+      {
+        specversion: "1.0",
+        id,
+        source: "/standins/changes",
+        type: `${this.estate.scenario.organisation.domain.split(".").reverse().join(".")}.${what}`,
+        time: new Date(atMs).toISOString(),
+        data: { summary, host, service: process, version, who: by, ticket },
+      },
+      this.to.token,
+      "application/cloudevents+json",
+    );
+  }
+
+  private async post(
+    path: string,
+    body: unknown,
+    token = this.to.token,
+    contentType = "application/json",
+  ): Promise<void> {
     if (!this.to.otlp) return;
     try {
       await fetch(this.to.otlp + path, {
         method: "POST",
         headers: {
-          "content-type": "application/json",
+          "content-type": contentType,
           "content-encoding": "gzip",
           ...(token ? { authorization: `Bearer ${token}` } : {}),
         },

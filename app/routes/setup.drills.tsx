@@ -1,82 +1,125 @@
 import Box from "@mui/material/Box";
-import Typography from "@mui/material/Typography";
-import { Form, useNavigation } from "react-router";
 import { z } from "zod";
-import { dayAndTime, spokenDuration } from "#core/time/windows";
+import { spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/setup.drills";
 import { act, readForm, formOf } from "../shell/answers.server";
 import { useShell } from "../shell/window";
-import { Empty, PageHead, Problem, Section } from "../ui/Page";
-import { RightButton } from "../ui/RightButton";
+import { Attempts } from "../ui/drills/Attempts";
+import { BlindDrill } from "../ui/drills/BlindDrill";
+import { DrillList } from "../ui/drills/DrillList";
+import { PageHead, Problem } from "../ui/Page";
 
 export const meta: Route.MetaFunction = () => [{ title: "Drills · Holotaxis" }];
 
 export async function loader({ context }: Route.LoaderArgs) {
   const drills = await context.tell("drills").catch(() => undefined);
-  return { drills: drills ?? null, reachable: drills !== undefined };
+  const records = await context.ask("attempts", {});
+  const me = context.who?.name;
+  // What somebody is to find out is told to nobody: not which drill runs, nor that it is one of the list.
+  const secret = new Set(
+    records.filter((one) => one.isBlind && one.revealedAt === null && one.endedAt === null).map((one) => one.drill),
+  );
+  const mine = records.find((one) => one.isBlind && one.byWhom === me && one.revealedAt === null);
+  return {
+    reachable: drills !== undefined,
+    hasDrills: Boolean(drills),
+    drills: (drills ?? []).map(({ activeSinceMs, ...drill }) => ({
+      ...drill,
+      ended: undefined,
+      activeSinceMs: secret.has(drill.id) ? undefined : activeSinceMs,
+    })),
+    blind: mine
+      ? {
+          id: mine.id,
+          startedAt: mine.startedAt,
+          tries: mine.tries,
+          found: mine.roots.length,
+          isOver: mine.endedAt !== null,
+        }
+      : null,
+    records: records.map(({ drill: _drill, title, ...one }) => ({
+      ...one,
+      title: one.isBlind && one.revealedAt === null ? null : title,
+    })),
+  };
 }
 
-const schema = z.object({ id: z.string().min(1).max(60), intent: z.enum(["start", "stop"]) });
+const attempt = z.coerce.number().int().min(1);
+const schema = z.discriminatedUnion("intent", [
+  z.object({ intent: z.enum(["start", "stop"]), id: z.string().min(1).max(60) }),
+  z.object({ intent: z.literal("blind") }),
+  z.object({ intent: z.literal("name"), attempt, cause: z.string(), trail: z.string() }),
+  z.object({ intent: z.enum(["nothing", "give-up"]), attempt, trail: z.string(), cause: z.string().optional() }),
+]);
+
+/** The pages that the browser noted; none where they cannot be read. */
+function stepsOf(text: string): { atMs: number; path: string }[] {
+  const steps = z.array(z.object({ atMs: z.number(), path: z.string().max(300) })).max(400);
+  try {
+    return steps.parse(JSON.parse(text));
+  } catch {
+    return [];
+  }
+}
 
 export async function action({ request, context }: Route.ActionArgs) {
   const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
-  const done = await act(context, "drill.act", { id: form.value.id, action: form.value.intent });
-  return done.ok ? { ok: true as const } : done.refusal;
+  const { value } = form;
+  switch (value.intent) {
+    case "start":
+    case "stop": {
+      const done = await act(context, "drill.act", { id: value.id, action: value.intent });
+      return done.ok ? { ok: true as const } : done.refusal;
+    }
+    case "blind": {
+      const done = await act(context, "drill.blind", {});
+      return done.ok ? { ok: true as const } : done.refusal;
+    }
+    case "give-up": {
+      const done = await act(context, "drill.reveal", { attempt: value.attempt, trail: stepsOf(value.trail) });
+      return done.ok ? { ok: true as const } : done.refusal;
+    }
+    case "name":
+    case "nothing": {
+      const trail = stepsOf(value.trail);
+      const said =
+        value.intent === "name"
+          ? await act(context, "drill.name", { attempt: value.attempt, cause: value.cause, trail })
+          : await act(context, "drill.nothing", { attempt: value.attempt, trail });
+      return said.ok ? { ok: true as const, verdict: said.value } : said.refusal;
+    }
+  }
 }
 
-export default function Drills({ loaderData: { drills, reachable }, actionData }: Route.ComponentProps) {
+export default function Drills({ loaderData, actionData }: Route.ComponentProps) {
+  const { drills, reachable, hasDrills, blind, records } = loaderData;
   const { window: now } = useShell();
-  const busy = useNavigation().state === "submitting";
-  const active = drills?.filter((drill) => drill.activeSinceMs !== undefined) ?? [];
+  const active = drills.filter((drill) => drill.activeSinceMs !== undefined);
   const sentence = !reachable
     ? "The stand-in estate does not answer, so no drill can be started. Restart the demo."
-    : !drills
+    : !hasDrills
       ? "Drills need the stand-in estate; this installation watches a real one."
-      : active.length
-        ? `Running: ${active.map((drill) => `“${drill.title}”, for ${spokenDuration(now.nowMs - (drill.activeSinceMs ?? now.nowMs))}`).join("; ")}.`
-        : "No drill is running. Start one, then find the fault from Watch, as on a shift.";
+      : blind
+        ? `A blind drill has been running for ${spokenDuration(now.nowMs - blind.startedAt)}. Find what is wrong from Watch, then name it here.`
+        : active.length
+          ? `Running: ${active.map((drill) => `“${drill.title}”, for ${spokenDuration(now.nowMs - (drill.activeSinceMs ?? now.nowMs))}`).join("; ")}.`
+          : "No drill is running. Start one, then find the fault from Watch, as on a shift.";
   return (
     <>
       <PageHead name="Setup › Drills" sentence={sentence} />
       <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
-      <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))" }}>
-        {drills?.map((drill) => (
-          <Section
-            key={drill.id}
-            title={drill.title}
-            aside={
-              <Form method="post">
-                <input type="hidden" name="id" value={drill.id} />
-                <RightButton
-                  right="respond"
-                  type="submit"
-                  name="intent"
-                  value={drill.activeSinceMs === undefined ? "start" : "stop"}
-                  disabled={busy}
-                  variant={drill.activeSinceMs === undefined ? "contained" : "outlined"}
-                  aria-label={`${drill.activeSinceMs === undefined ? "Start" : "End"}: ${drill.title}`}
-                >
-                  {drill.activeSinceMs === undefined ? "Start" : "End"}
-                </RightButton>
-              </Form>
-            }
-          >
-            <Typography variant="body2" sx={{ mb: 1 }}>
-              {drill.story}
-            </Typography>
-            {drill.activeSinceMs === undefined ? null : (
-              <Empty>Running since {dayAndTime(drill.activeSinceMs, now.nowMs, true)}.</Empty>
-            )}
-            <details>
-              <summary style={{ fontSize: "0.84rem", cursor: "pointer" }}>Answer</summary>
-              <Typography variant="body2" sx={{ mt: 0.5 }}>
-                Cause: {drill.cause}. Repair: {drill.repair}.
-              </Typography>
-            </details>
-          </Section>
-        ))}
-      </Box>
+      {hasDrills ? (
+        <Box sx={{ display: "grid", gap: 1.5 }}>
+          <BlindDrill
+            blind={blind}
+            verdict={actionData && "verdict" in actionData ? actionData.verdict : undefined}
+            anyRunning={active.length > 0}
+          />
+          <Attempts records={records} />
+          <DrillList drills={drills} />
+        </Box>
+      ) : null}
     </>
   );
 }

@@ -19,11 +19,20 @@ export class WatchedEstate {
     from: string,
     private readonly pace: number,
   ) {
+    const given = {
+      port: PORTS.page,
+      "control-port": String(PORTS.control),
+      "otlp-port": PORTS.otlp,
+      "syslog-port": PORTS.syslog,
+      scenario: file,
+      data,
+      now: from,
+      pace: String(pace),
+      history: "P1D",
+    };
     const args = [
       join(root, "scripts", "demo.mjs"),
-      ...["--port", PORTS.page, "--control-port", String(PORTS.control)],
-      ...["--otlp-port", PORTS.otlp, "--syslog-port", PORTS.syslog],
-      ...["--scenario", file, "--data", data, "--now", from, "--pace", String(pace), "--history", "P1D"],
+      ...Object.entries(given).flatMap(([name, value]) => [`--${name}`, value]),
     ];
     this.demo = spawn(process.execPath, args, { cwd: root, stdio: ["ignore", "ignore", "inherit"] });
   }

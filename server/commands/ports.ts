@@ -25,6 +25,11 @@ export interface CommandPorts {
   onRules: () => void;
   /** The stand-in estate's faults; only the demonstration has any. */
   drills:
-    | { act(id: string, action: "start" | "stop"): Promise<string | undefined>; list(): Promise<Drill[]> }
+    | {
+        /** @returns a sentence where it could not be done */
+        act(id: string, action: "start" | "stop"): Promise<string | undefined>;
+        list(): Promise<Drill[]>;
+        name(id: string, text: string): Promise<{ root: number; roots: number }>;
+      }
     | undefined;
 }

@@ -4,6 +4,7 @@ import { insertAudit } from "../store/audit";
 import { PersonError } from "../store/database";
 import { aboutText, type Command } from "./command";
 import { credentialCommands } from "./credentials";
+import { drillCommands } from "./drills";
 import { incidentCommands } from "./incidents";
 import { ingestCommands } from "./ingest";
 import { peopleCommands } from "./people";
@@ -23,6 +24,7 @@ export const commands = {
   ...peopleCommands,
   ...tokenCommands,
   ...credentialCommands,
+  ...drillCommands,
 } as const;
 
 export type CommandName = keyof typeof commands;

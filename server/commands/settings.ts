@@ -8,7 +8,7 @@ import { INSTALLATION } from "#core/people/rights";
 import { command } from "./command";
 
 const id = z.number().int().min(1);
-/** Rules, saved queries and drills. */
+/** Rules and saved queries. */
 export const settingCommands = {
   "rule.save": command({
     right: "configure",
@@ -61,16 +61,5 @@ export const settingCommands = {
       return name;
     },
     record: (input, name) => `Removed query “${name ?? input.id}”`,
-  }),
-  "drill.act": command({
-    right: "respond",
-    about: ({ id: one }) => ({ type: "drill", id: one }),
-    input: z.strictObject({ id: z.string().max(80), action: z.enum(["start", "stop"]) }),
-    run: async ({ drills }, input) => {
-      if (!drills) throw new PersonError("Drills need the stand-in estate; this installation watches a real one.");
-      const problem = await drills.act(input.id, input.action);
-      if (problem) throw new PersonError(problem);
-    },
-    record: (input) => `${input.action === "start" ? "Started" : "Stopped"} drill ${input.id}`,
   }),
 };

@@ -5,13 +5,18 @@ import { Standins } from "./standins";
 /** The demonstration: the stand-in estate's own door, with its faults, its clock and its past. */
 export class Demonstration {
   private readonly standins: Standins;
-  readonly drills: { act(id: string, action: "start" | "stop"): Promise<string | undefined>; list: Standins["drills"] };
+  readonly drills: {
+    act(id: string, action: "start" | "stop"): Promise<string | undefined>;
+    list: Standins["drills"];
+    name: Standins["name"];
+  };
 
   constructor(url: string) {
     this.standins = new Standins(url);
     this.drills = {
       act: (id, action) => this.standins.drill(id, action),
       list: () => this.standins.drills(),
+      name: (id, text) => this.standins.name(id, text),
     };
   }
 

@@ -13,7 +13,10 @@ const drillSchema = z.object({
   process: z.string().optional(),
   cause: z.string(),
   repair: z.string(),
+  group: z.string(),
   activeSinceMs: z.number().optional(),
+  /** When it was last over, and whether a repair or a person ended it. */
+  ended: z.object({ atMs: z.number(), how: z.enum(["repaired", "ended"]) }).optional(),
 });
 export type Drill = z.infer<typeof drillSchema>;
 
@@ -107,6 +110,13 @@ export class Standins {
   async drill(id: string, action: "start" | "stop"): Promise<string | undefined> {
     const { status, text } = await this.call(`/drills/${encodeURIComponent(id)}/${action}`, 3000, { method: "POST" });
     return status < 300 ? undefined : z.object({ problem: z.string() }).parse(JSON.parse(text)).problem;
+  }
+
+  /** Whether something that somebody named is a cause of a drill: its place among them, or -1; and how many there are. */
+  async name(id: string, text: string): Promise<{ root: number; roots: number }> {
+    const init = { method: "POST", body: JSON.stringify({ text }) };
+    const answer = await this.call(`/drills/${encodeURIComponent(id)}/name`, 3000, init);
+    return z.object({ root: z.number().int(), roots: z.number().int() }).parse(JSON.parse(answer.text));
   }
 
   async setClock(setting: ClockSetting): Promise<void> {

@@ -31,6 +31,7 @@ import { credentialById } from "../store/credentials";
 import { endpoints, type EndpointFields } from "../store/endpoints";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
 import { Sweeps } from "../estate/sweeps";
+import { openAttempts, updateAttempt } from "../store/drills";
 import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db, unforced } from "../store/database";
 import { currentComponents, touchSeen } from "../store/estate";
 import { readRetention } from "../store/retention";
@@ -507,8 +508,21 @@ export class Engine {
   /** Takes the receivers' end of the line. */
   attach = (port: MessagePort) => this.ingest.attach(port);
 
+  /** The drills as they stand; attempts at those that are over are ended with them. */
   async drills(): Promise<Drill[] | null> {
-    return this.demonstration ? this.demonstration.drills.list() : null;
+    if (!this.demonstration) return null;
+    const list = await this.demonstration.drills.list();
+    for (const attempt of openAttempts(this.db)) {
+      const drill = list.find((one) => one.id === attempt.drill);
+      if (drill?.activeSinceMs !== undefined) continue;
+      const endedAt = drill?.ended?.atMs ?? this.now();
+      updateAttempt(this.db, {
+        ...attempt,
+        endedAt: Math.max(attempt.startedAt, endedAt),
+        endedHow: drill?.ended?.how ?? "ended",
+      });
+    }
+    return list;
   }
 
   /** Figures about the engine itself. */

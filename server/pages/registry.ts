@@ -16,6 +16,7 @@ import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage, t
 import { signalsSetupPage } from "./setup-signals";
 import { tracePage, tracesPage } from "./traces";
 import { ribbon, watchPage } from "./watch";
+import { attempts, blindAttemptOf } from "../store/drills";
 import { savedQueries } from "../store/saved-queries";
 
 /**
@@ -53,6 +54,8 @@ export const questions = {
   store: storePage,
   signalsSetup: signalsSetupPage,
   savedQueries: (db: Db, _asked: object) => savedQueries(db),
+  attempts: (db: Db, _asked: object) => attempts(db),
+  practice: (db: Db, { by }: { by: string }) => blindAttemptOf(db, by)?.id ?? null,
   tray: trayPage,
   audit: auditPage,
   auditCheck: (db: Db, _asked: object) => verifyAudit(db),

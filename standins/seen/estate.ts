@@ -1,5 +1,5 @@
 import { wander } from "../rhythm";
-import type { Scenario, ScenarioDrill, ScenarioFault } from "../scenario/schema";
+import type { Scenario, ScenarioChange, ScenarioDrill, ScenarioFault } from "../scenario/schema";
 import type { Spell } from "../world/effects";
 import { World } from "../world/world";
 import { HostView } from "./host-view";
@@ -7,6 +7,13 @@ import { HostView } from "./host-view";
 /** A drill with what it is made of: one of the file's, or a fault that no drill names. */
 export interface Drill extends ScenarioDrill {
   parts: { fault: ScenarioFault; afterSeconds: number }[];
+}
+
+/** A change that is told of, with the version where it is a release. */
+export interface ToldChange {
+  id: string;
+  atMs: number;
+  change: ScenarioChange & { version?: string };
 }
 
 /** The pretended estate as it shows itself: its hosts, its figures, its drills. */
@@ -53,10 +60,24 @@ export class Estate {
     return drill;
   }
 
+  /** Drills that somebody ended, at which instant. */
+  private readonly stopped = new Map<string, number>();
+
+  /** When a drill that is not under way was last over, and whether its repairs ended it or somebody did. */
+  endOf(id: string, atMs: number): { atMs: number; how: "repaired" | "ended" } | undefined {
+    const spells = this.world.spells.filter((one) => one.drillId === id);
+    if (!spells.length || this.isActive(id, atMs)) return undefined;
+    const last = Math.max(...spells.map((one) => one.toMs));
+    return { atMs: last, how: this.stopped.get(id) === last ? "ended" : "repaired" };
+  }
+
   /** Ends what is left of a drill, as its repairs would have. */
   stopDrill(id: string, atMs: number): boolean {
     const spells = this.spellsOf(id, atMs);
-    for (const spell of spells) this.world.end(spell, Math.max(atMs, spell.fromMs), true);
+    for (const spell of spells) {
+      this.world.end(spell, Math.max(atMs, spell.fromMs), true);
+      this.stopped.set(id, Math.max(this.stopped.get(id) ?? 0, spell.toMs));
+    }
     return spells.length > 0;
   }
 
@@ -68,6 +89,27 @@ export class Estate {
   activeSince(id: string, atMs: number): number | undefined {
     const spells = this.spellsOf(id, atMs);
     return spells.length ? Math.min(...spells.map((one) => one.fromMs)) : undefined;
+  }
+
+  /** Changes that came with what began after `fromMs` and up to `toMs`. */
+  changesBetween(fromMs: number, toMs: number): ToldChange[] {
+    return this.world.spells.flatMap((spell) => {
+      if (spell.fromMs <= fromMs || spell.fromMs > toMs) return [];
+      const drill = this.drills.find((one) => one.id === spell.drillId);
+      const own = spell.fault ? [spell.fault.change] : (drill?.changes ?? []);
+      const release = spell.effects.find((one) => one.what === "version");
+      return own.flatMap((change, index) =>
+        change
+          ? [
+              {
+                id: `${spell.faultId ?? spell.drillId}-${spell.fromMs}-${index}`,
+                atMs: spell.fromMs,
+                change: { ...change, ...(release?.what === "version" ? { version: release.version } : {}) },
+              },
+            ]
+          : [],
+      );
+    });
   }
 
   // --- figures

@@ -356,3 +356,19 @@ describe("requests as a process measures them", () => {
     expect(asHttp("select")).toBeUndefined();
   });
 });
+
+it("tells of the change that a fault came with, once, and of planned work beside a drill", () => {
+  const estate = fresh();
+  estate.startDrill("slots-release-slow", AT);
+  estate.startDrill("planned-restart", AT + MINUTE);
+  const told = [
+    ...estate.changesBetween(AT - MINUTE, AT + 30_000),
+    ...estate.changesBetween(AT + 30_000, AT + 5 * MINUTE),
+  ];
+  expect(told.map(({ change }) => [change.what, change.host, change.version, change.ticket])).toEqual([
+    ["release", "nq-gate-app-02", "4.3.0", "CHG-3107"],
+    ["work", "nq-gate-app-01", undefined, "CHG-3140"],
+  ]);
+  expect(new Set(told.map((one) => one.id)).size).toBe(2);
+  expect(estate.changesBetween(AT + 5 * MINUTE, AT + 10 * MINUTE)).toEqual([]);
+});
