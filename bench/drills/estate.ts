@@ -120,18 +120,18 @@ export class WatchedEstate {
       case "replace-disk":
         return [[repair.host, `disk ${repair.mount} move`]];
       case "power-on":
-        return this.switchesAt(this.siteOf(repair.host)).map((one) => [one, `power ${repair.host} on`]);
+        return this.switchesNear(repair.host).flatMap((one) => [[one, `power ${repair.host} on`]]);
       case "mend-link":
         if (repair.host !== undefined)
-          return this.switchesAt(this.siteOf(repair.host)).map((one) => [one, `line ${repair.host} up`]);
+          return this.switchesNear(repair.host).flatMap((one) => [[one, `line ${repair.host} up`]]);
         return (repair.between ?? []).flatMap((site, place) =>
           this.switchesAt(site).map((one): [string, string] => [one, `line ${repair.between?.[1 - place]} up`]),
         );
     }
   }
 
-  private siteOf(host: string): string {
-    return this.scenario.hosts.find((one) => one.name === host)?.site ?? "";
+  private switchesNear(host: string): string[] {
+    return this.switchesAt(this.scenario.hosts.find((one) => one.name === host)?.site ?? "");
   }
 
   private switchesAt(site: string): string[] {

@@ -70,11 +70,8 @@ it("several incidents take turns in the ranking, each thing once", () => {
     services: [],
     suspects: hosts.map((one) => ({ host: one })),
   });
-  expect(rankingOf([incident(1, ["a", "b"]), incident(2, ["b", "c"])], "host").map((one) => one.host)).toEqual([
-    "a",
-    "b",
-    "c",
-  ]);
+  const ranking = rankingOf([incident(1, ["a", "b"]), incident(2, ["b", "c"])], "host");
+  expect(ranking.map((one) => one.host)).toEqual(["a", "b", "c"]);
 });
 
 it("accuracy, F1 and quantiles are what they are called", () => {

@@ -352,6 +352,12 @@ class Check {
     else if (!this.named.has(repair.host)) this.missing(`${place}.host`, "host", repair.host, this.named.keys());
   }
 
+  /** An answer may name a container as well as the process in it. */
+  private isContainer(host: string, container: string): boolean {
+    const role = this.scenario.roles[this.named.get(host)?.role ?? ""];
+    return role?.containers.some((one) => one.name === container) ?? false;
+  }
+
   drills(): void {
     for (const one of this.scenario.drills) {
       const place = `drills.${one.id}`;
@@ -360,7 +366,8 @@ class Check {
       one.benign.forEach((effect, index) => this.effect(`${place}.benign.${index}`, effect));
       for (const thing of one.answer.roots.flat()) {
         if (thing.between) this.sites(`${place}.answer.roots`, thing.between);
-        else if (thing.process !== undefined) this.onHost(`${place}.answer.roots`, thing.host ?? "", thing.process);
+        else if (thing.process !== undefined && !this.isContainer(thing.host ?? "", thing.process))
+          this.onHost(`${place}.answer.roots`, thing.host ?? "", thing.process);
         else if (!this.named.has(thing.host ?? ""))
           this.missing(`${place}.answer.roots`, "host", thing.host ?? "", this.named.keys());
       }

@@ -86,6 +86,9 @@ const WAY = [
   "inUse",
   /** Connections that the other side lets in. */
   "admitted",
+  /** Calls kept for later because they failed, and how that changes a second. */
+  "kept",
+  "keptPerSecond",
 ] as const;
 
 const DISK = ["extraBytes", "usedShare", "busy", "slowdown"] as const;

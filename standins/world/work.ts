@@ -31,6 +31,9 @@ const isUnmet = (reason: number): boolean =>
 const CONNECT_SECONDS = 1;
 /** Time in which a caller leaves out an instance that it cannot reach, and takes it up again. */
 const FAILOVER_SECONDS = 8;
+/** What was kept is sent once fewer fail than this, over about so long. */
+const WELL_AGAIN = 0.1;
+const CATCH_UP_SECONDS = 40;
 /** Clocks may differ by so much before what a caller signs is refused. */
 const CLOCK_SECONDS = 60;
 /** Share of its workers up to which waiting is that of the steady state; beyond it the backlog says it. */
@@ -70,6 +73,7 @@ export class Work {
     operation.arrivals.set(operation.carried);
     operation.carried.fill(0);
     way.perSecond.fill(0);
+    way.keptPerSecond.fill(0);
     queue.inPerSecond.fill(0);
     state.link.bytesPerSecond.fill(0);
     state.machine.inBytesPerSecond.fill(0);
@@ -230,8 +234,10 @@ export class Work {
     for (let place = 0; place < ways.length; place++) {
       const one = ways[place] as Way;
       const target = call.targets[place] as Operation;
-      const wanted = (perSecond * call.times * (way.weight[one.index] as number)) / weights;
       const tried = this.tried(one, target, state);
+      const fresh = (perSecond * call.times * (way.weight[one.index] as number)) / weights;
+      const late = call.pool.spec.onFail === "keep" ? this.keep(one, fresh, tried.failed, state) : 0;
+      const wanted = fresh + late;
       const attempts = wanted * tried.attempts;
       way.perSecond[one.index] = (way.perSecond[one.index] as number) + attempts;
       published += wanted * (1 - tried.failed);
@@ -243,6 +249,14 @@ export class Work {
     }
     if (call.queue)
       state.queue.inPerSecond[call.queue.index] = (state.queue.inPerSecond[call.queue.index] as number) + published;
+  }
+
+  /** Keeps calls that fail for later. @returns those kept before that are made now, a second */
+  private keep(way: Way, perSecond: number, failed: number, state: State): number {
+    const { kept, keptPerSecond } = state.way;
+    const late = failed < WELL_AGAIN ? (kept[way.index] as number) / CATCH_UP_SECONDS : 0;
+    keptPerSecond[way.index] = (keptPerSecond[way.index] as number) + perSecond * failed - late;
+    return late;
   }
 
   /** How a call of an operation over a way ends, with its retries. */

@@ -514,3 +514,31 @@ it("a fork shows what the world shows, each at an instant of its own", () => {
   alone.advance(AT + 40 * MINUTE);
   expect(alone.state).toEqual(other.state);
 });
+
+it("a caller that fails, goes on, or keeps for later, as its pool says", () => {
+  const under = (onFail: string) => {
+    const world = make((draft) => (draft.roles.app.processes[0].talksTo[0].onFail = onFail));
+    begin(world, [{ what: "stop", host: "db-1", process: "db", lastsSeconds: 120 }], AT + MINUTE);
+    const rate = () => world.state.operation.arrivals[operation(world, "db-1", "db").index] ?? 0;
+    world.advance(AT + 50_000);
+    const usual = rate();
+    world.advance(AT + 150_000);
+    const { failing } = seen(world, "app-1", "app");
+    const kept = world.state.way.kept[station(world, "app-1", "app").pools[0]?.ways[0]?.index ?? 0] ?? 0;
+    let most = 0;
+    for (let at = AT + 181_000; at < AT + 5 * MINUTE; at += 1000) {
+      world.advance(at);
+      most = Math.max(most, rate());
+    }
+    world.advance(AT + 12 * MINUTE);
+    return { failing, kept, surge: most / usual, after: rate() / usual };
+  };
+  expect(under("fail").failing).toBeGreaterThan(0.99);
+  expect(under("go-on")).toMatchObject({ failing: 0, kept: 0 });
+  const kept = under("keep");
+  expect(kept.failing).toBe(0);
+  expect(kept.kept).toBeGreaterThan(1200);
+  // What was kept comes on top, and then no more.
+  expect(kept.surge).toBeGreaterThan(2);
+  expect(kept.after).toBeLessThan(1.2);
+});
