@@ -6,6 +6,7 @@ import { benchLogs } from "./logs";
 import { benchOtlp } from "./otlp";
 import { benchSamples } from "./samples";
 import { benchTick } from "./tick";
+import { benchWorld } from "./world";
 
 /** The measurements that need no running application; scripts/bench.mjs adds the others. */
 export async function measureParts(root: string): Promise<Measurement[]> {
@@ -17,5 +18,6 @@ export async function measureParts(root: string): Promise<Measurement[]> {
     await benchOtlp(root),
     ...benchLogs(root),
     benchSpans(root),
+    ...benchWorld(root),
   ];
 }

@@ -37,7 +37,9 @@ export function sendersOf(estate: Estate): Sender[] {
       return outputs.switch ? [{ host, station: undefined, output: outputs.switch }] : [];
     return host.stations.flatMap((station) => {
       const output = outputs[station.spec.name];
-      return output || isInstrumented(station) ? [{ host, station, output: output ?? SILENT }] : [];
+      return output || isInstrumented(station) || hasJobs(estate.world, station)
+        ? [{ host, station, output: output ?? SILENT }]
+        : [];
     });
   });
 }
@@ -70,7 +72,7 @@ export function linesBetween(scenario: Scenario, sender: Sender, fromMs: number,
   const { world } = host;
   world.advance(toMs);
   if (!isHeard(sender)) return [];
-  const said: LogLine[] = [];
+  const said: LogLine[] = station ? jobLines(world, station, fromMs, toMs) : [];
   const base = station?.seed ?? host.machine.seed;
   const level = 0.15 + 0.85 * host.machine.rhythm.level(toMs);
   const drift = (world.mods.drift[host.machine.index] as number) * 1000;
@@ -96,6 +98,28 @@ export function linesBetween(scenario: Scenario, sender: Sender, fromMs: number,
       }
     });
   return said.sort((a, b) => a.atMs - b.atMs);
+}
+
+const hasJobs = (world: World, station: Station): boolean => world.layout.jobs.some((job) => job.station === station);
+
+/** What a process says of its jobs: that one began, and that it is done with how many rows. */
+function jobLines(world: World, station: Station, fromMs: number, toMs: number): LogLine[] {
+  const { startedAtMs, endedAtMs } = world.state.job;
+  const lines: LogLine[] = [];
+  const within = (at: number) => at > fromMs && at <= toMs;
+  for (const { index, spec, station: own } of world.layout.jobs) {
+    if (own !== station) continue;
+    const [began, ended] = [startedAtMs[index] as number, endedAtMs[index] as number];
+    if (within(began))
+      lines.push({ atMs: began, severity: SEVERITY.notice, text: `Job ${spec.name} begun: ${spec.rows} rows` });
+    if (within(ended))
+      lines.push({
+        atMs: Math.round(ended),
+        severity: SEVERITY.notice,
+        text: `Job ${spec.name} done: ${spec.rows} rows in ${Math.round((ended - began) / 1000)} s`,
+      });
+  }
+  return lines;
 }
 
 /** Lines that an effect has a process say. */

@@ -276,6 +276,23 @@ describe("what the estate says", () => {
   });
 });
 
+it("a process tells of its jobs: when one began, and when its rows were done", () => {
+  const night = Date.parse("2026-03-17T02:25:00Z");
+  const estate = new Estate(scenario, AT, night);
+  const sender = sendersOf(estate).find(
+    (one) => one.station?.spec.name === "monthend" && one.host.name === "nq-bil-app-01",
+  );
+  if (!sender) throw new Error("nobody does the month's end");
+  const lines = [];
+  for (let at = night; at < night + 3 * HOUR; at += MINUTE)
+    lines.push(...linesBetween(scenario, sender, at, at + MINUTE));
+  expect(lines.map((line) => line.text)).toEqual([
+    "Job month-end begun: 60000 rows",
+    expect.stringMatching(/^Job month-end done: 60000 rows in \d+ s$/),
+  ]);
+  expect(lines[0]?.atMs).toBe(Date.parse("2026-03-17T02:30:00Z"));
+});
+
 describe("traces", () => {
   const tracesOf = (estate: Estate, fromMs: number, toMs: number) => {
     const traces = new Traces(estate.world, sendersOf(estate));

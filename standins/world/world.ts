@@ -1,5 +1,4 @@
 import { DAY_MS, HOUR_MS, parseDurationMs } from "#core/time/windows";
-import { wander } from "../rhythm";
 import type { Scenario, ScenarioEffect, ScenarioFault, ScenarioRepair } from "../scenario/schema";
 import { Modifiers, movesWithin, type Spell } from "./effects";
 import { grow, startCounters } from "./growth";
