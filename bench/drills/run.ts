@@ -184,6 +184,9 @@ async function runEstate(
   const data = join(folder, "data");
   const estate = new WatchedEstate(root, data, own, scenarioIn(own), LOADS[load] as string, pace);
   let listener: Listener | undefined;
+  // Whoever breaks it off leaves no server behind.
+  const leave = () => void estate.close().finally(() => process.exit(130));
+  process.once("SIGINT", leave).once("SIGTERM", leave);
   try {
     await estate.ready();
     listener = new Listener(data);
@@ -205,6 +208,7 @@ async function runEstate(
   } finally {
     listener?.close();
     await estate.close();
+    process.off("SIGINT", leave).off("SIGTERM", leave);
     rmSync(folder, { recursive: true, force: true });
   }
 }
