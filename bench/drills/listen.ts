@@ -17,11 +17,9 @@ export class Listener {
     const row = componentId === null ? undefined : componentById(this.db, componentId);
     if (!row) return {};
     const host = row.host_id === null ? row : componentById(this.db, row.host_id);
-    // A container goes by the process in it, if it has one; the estate knows it by its label.
-    return {
-      host: host?.name,
-      ...(row.host_id === null ? {} : { process: row.process ?? row.container ?? row.label ?? "" }),
-    };
+    // A container goes by its name; where there are several of the name, the estate adds the beginning of its id.
+    const label = row.label?.replace(/-[0-9a-f]{6}$/, "") ?? "";
+    return { host: host?.name, ...(row.host_id === null ? {} : { process: row.process ?? label }) };
   }
 
   /** Everything that was raised since an instant, the incidents that it went into, and how the services were shown. */
