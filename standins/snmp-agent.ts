@@ -1,7 +1,6 @@
 import { createSocket, type Socket } from "node:dgram";
 import { BerReader, BerWriter } from "asn1-ber";
 import { HostView } from "./seen/host-view";
-import type { Machine } from "./world/layout";
 
 /** One object instance of the agent's tree. */
 export interface Instance {
@@ -153,7 +152,8 @@ function addGuests(
   add(VM_OBJECTS, [2, 0], INTEGER, rows.length);
   rows.forEach((row, place) => {
     const index = place + 1;
-    const guest = host.machine.guests.find((one) => one.name === row.name) as Machine;
+    const guest = host.machine.guests.find((one) => one.name === row.name);
+    if (!guest) return;
     const bootedAtMs = host.world.state.machine.bootedAtMs[guest.index] as number;
     const column = (number: number, type: number, value: Instance["value"]) =>
       add(VM_OBJECTS, [4, 1, number, index], type, value);

@@ -120,8 +120,11 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
   it("stay in the estate while their hypervisor says they run, though they do not answer", async () => {
     const host = world.estate.host("t-web-01");
     if (!host) throw new Error("no host");
-    // Its own agent falls silent; the hypervisor goes on telling of it.
+    // Its own agent falls silent, its ports stay open; the hypervisor goes on telling of it.
     const answers = host.answers.bind(host);
+    const openListeners = host.openListeners.bind(host);
+    const open = host.openListeners(world.now());
+    host.openListeners = () => open;
     const rows = world.estate.host("t-virt-01")?.guestRows(world.now()) ?? [];
     host.answers = () => false;
     const below = world.estate.host("t-virt-01");
@@ -132,6 +135,7 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
     await act(engine, "sweep.start", { sourceId: 1, wait: true });
     expect(all().map((row) => row.name)).toEqual(expect.arrayContaining(["t-web-01", "shopfront @ t-web-01"]));
     host.answers = answers;
+    host.openListeners = openListeners;
     below.guestRows = told;
   });
 
