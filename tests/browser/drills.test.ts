@@ -21,7 +21,7 @@ test("a blind drill: started, looked for, named wrongly, shown, and kept with it
 
   await page.getByRole("button", { name: "Name it" }).click();
   await expect(page.getByText("Name a host, a process @ host, or a line: two sites")).toBeVisible();
-  await page.getByLabel("Cause").fill("nq-mail-01");
+  await page.getByRole("textbox", { name: "Cause" }).fill("nq-mail-01");
   await page.getByRole("button", { name: "Name it" }).click();
   await expect(page.getByText("That is not it.")).toBeVisible();
   await expect(page.getByText("Named 1 time.")).toBeVisible();
@@ -38,5 +38,6 @@ test("a blind drill: started, looked for, named wrongly, shown, and kept with it
   await expect(page.getByRole("row").filter({ hasText: "ended by hand after" }).first()).toBeVisible();
   await page.goto("/");
   await expect(heading(page)).toContainText(/runs as it should|no open incident/, { timeout: 120_000 });
-  expect(complaints).toEqual([]);
+  // An empty name is refused with a sentence, which the browser notes.
+  expect(complaints.filter((one) => !one.includes("400 (Bad Request)"))).toEqual([]);
 });
