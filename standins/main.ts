@@ -82,7 +82,11 @@ const listeners: Map<HostView, HostListeners> = new Map(
             demoKey,
             now,
             sleep: (ms) => new Promise((resolve) => setTimeout(resolve, machineSpanMs(clock, ms))),
-            onEffect: (changed) => void listeners.get(changed)?.follow(),
+            onEffect: (changed) =>
+              void listeners
+                .get(changed)
+                ?.follow()
+                .catch(() => undefined),
           })
         : undefined;
     return [host, new HostListeners(estate, host, now, server && { port: scenario.sshPort, server })];
@@ -93,6 +97,9 @@ async function followAll(): Promise<void> {
   for (const one of listeners.values()) await one.follow();
 }
 
+/** Follows what changed; a port that is not free yet is opened at the next look. */
+const follow = () => followAll().catch(() => undefined);
+
 try {
   for (const host of estate.hosts) await startAgent(host, scenario.snmpPort, now);
   await followAll();
@@ -101,9 +108,9 @@ try {
     now,
     setClock: (setting) => {
       clock = setting;
-      void followAll();
+      void follow();
     },
-    onEffect: () => void followAll(),
+    onEffect: () => void follow(),
   });
 } catch (error) {
   const code = (error as NodeJS.ErrnoException).code;
@@ -134,7 +141,7 @@ let following = false;
 const pulse = setInterval(() => {
   if (following) return;
   following = true;
-  void followAll().finally(() => (following = false));
+  void follow().finally(() => (following = false));
 }, 500);
 process.send?.({ ready: true, hosts: estate.hosts.length });
 process.stdout.write(`stand-ins ready: ${estate.hosts.length} hosts of ${scenario.name}\n`);

@@ -44,7 +44,10 @@ export class HostListeners {
         socket.on("close", () => this.sockets.delete(socket));
       });
       await new Promise<void>((resolve, reject) => {
-        server.once("error", reject);
+        server.once("error", (error) => {
+          this.open.delete(port);
+          reject(error);
+        });
         server.listen(port, this.host.address, resolve);
       });
       server.on("error", () => undefined);
@@ -59,9 +62,13 @@ export class HostListeners {
     if (!up) server.close();
     else
       await new Promise<void>((resolve, reject) => {
-        server.once("error", reject);
+        server.once("error", (error) => {
+          this.sshOpen = false;
+          reject(error);
+        });
         server.listen(port, this.host.address, () => {
-          server.off("error", reject);
+          server.removeAllListeners("error");
+          server.on("error", () => undefined);
           resolve();
         });
       });
