@@ -62,7 +62,7 @@ export class HostListeners {
     if (!up) server.close();
     else
       await new Promise<void>((resolve, reject) => {
-        server.once("error", (error) => {
+        server.once("error", (error: Error) => {
           this.sshOpen = false;
           reject(error);
         });

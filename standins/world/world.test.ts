@@ -143,7 +143,18 @@ describe("requests", () => {
             ).toBeLessThan(1e-3);
         },
       ),
-      { numRuns: 25 },
+      {
+        numRuns: 25,
+        // A process that is killed while requests wait.
+        examples: [
+          [
+            [
+              [0, 0, 98],
+              [8, 0, 104],
+            ],
+          ],
+        ],
+      },
     );
   });
 });

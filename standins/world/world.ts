@@ -385,6 +385,10 @@ export class World {
       operation.failed[each.index] =
         (operation.failed[each.index] as number) + lost * (operation.share[each.index] as number);
     station.running[at] = station.backlog[at] = station.leakBytes[at] = station.memoryBytes[at] = 0;
+    // Nothing of what this instant would have brought is done.
+    station.finished[at] = 0;
+    station.refused[at] = 1;
+    for (const each of one.operations) operation.finished[each.index] = 0;
     station.coreSeconds[at] = 0;
   }
 
