@@ -75,7 +75,8 @@ export class Estate {
   stopDrill(id: string, atMs: number): boolean {
     const spells = this.spellsOf(id, atMs);
     for (const spell of spells) {
-      this.world.end(spell, Math.max(atMs, spell.fromMs), true);
+      // What has not begun yet never does, and leaves nothing to mend.
+      this.world.end(spell, atMs, spell.fromMs <= atMs);
       this.stopped.set(id, Math.max(this.stopped.get(id) ?? 0, spell.toMs));
     }
     return spells.length > 0;

@@ -389,3 +389,17 @@ it("tells of the change that a fault came with, once, and of planned work beside
   expect(new Set(told.map((one) => one.id)).size).toBe(2);
   expect(estate.changesBetween(AT + 5 * MINUTE, AT + 10 * MINUTE)).toEqual([]);
 });
+
+it("a drill that is ended before all of it has begun is over, and stays so", () => {
+  const estate = fresh();
+  estate.startDrill("two-related", AT);
+  estate.world.advance(AT + MINUTE);
+  expect(estate.stopDrill("two-related", AT + MINUTE)).toBe(true);
+  for (const at of [AT + MINUTE + 2000, AT + 4 * MINUTE + 5000, AT + 10 * MINUTE]) {
+    estate.world.advance(at);
+    expect(estate.isActive("two-related", at)).toBe(false);
+  }
+  expect(estate.endOf("two-related", AT + 10 * MINUTE)?.how).toBe("ended");
+  const station = estate.world.layout.station("nq-cus-app-01", "releaser");
+  expect(estate.world.state.operation.failing[station?.operations[0]?.index ?? 0]).toBeLessThan(0.05);
+});
