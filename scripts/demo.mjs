@@ -17,6 +17,7 @@ const USAGE = `npm run demo -- [options]
   --pace N          let the clock run N times as fast, 1 to 60
   --scale N         copy hosts until the estate has N of them, up to 2,000
   --history SPAN    how much past to live through at first, P14D if left out
+  --control-port N  port of the stand-ins' own door, a free one if left out
   --otlp-port N     port at which OTLP is received, 4318 if left out; 0 for none
   --syslog-port N   port at which syslog is received, 5514 if left out; 0 for none
   --data DIR        where to keep everything, data/demo if left out`;

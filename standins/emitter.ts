@@ -153,8 +153,11 @@ export class Emitter {
     const before = this.totals.get(operation) ?? now;
     this.totals.set(operation, now);
     if (!http) return [];
-    const ended = drawAnswers(world, operation, before, now, toMs);
     const traced = this.traced.filter((span) => span.sender === sender && span.operation === operation);
+    // Those whose spans were sent are among those that ended; only the others are drawn.
+    const failed = traced.filter((span) => span.failed).length;
+    const drawnFrom = { answered: before.answered + traced.length - failed, failed: before.failed + failed };
+    const ended = drawAnswers(world, operation, drawnFrom, now, toMs);
     for (const span of traced) {
       let one = ended.find((each) => each.failed === span.failed);
       if (!one) ended.push((one = emptyAnswered(span.failed)));

@@ -3,6 +3,7 @@ import { z } from "zod";
 import { spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/setup.drills";
 import { act, readForm, formOf } from "../shell/answers.server";
+import type { TrailStep } from "#server/store/drills";
 import { useShell } from "../shell/window";
 import { Attempts } from "../ui/drills/Attempts";
 import { BlindDrill } from "../ui/drills/BlindDrill";
@@ -47,13 +48,13 @@ export async function loader({ context }: Route.LoaderArgs) {
 const attempt = z.coerce.number().int().min(1);
 const schema = z.discriminatedUnion("intent", [
   z.object({ intent: z.enum(["start", "stop"]), id: z.string().min(1).max(60) }),
-  z.object({ intent: z.literal("blind") }),
+  z.object({ intent: z.literal("blind"), group: z.string().default("") }),
   z.object({ intent: z.literal("name"), attempt, cause: z.string(), trail: z.string() }),
   z.object({ intent: z.enum(["nothing", "give-up"]), attempt, trail: z.string(), cause: z.string().optional() }),
 ]);
 
 /** The pages that the browser noted; none where they cannot be read. */
-function stepsOf(text: string): { atMs: number; path: string }[] {
+function stepsOf(text: string): TrailStep[] {
   const steps = z.array(z.object({ atMs: z.number(), path: z.string().max(300) })).max(400);
   try {
     return steps.parse(JSON.parse(text));
@@ -73,7 +74,7 @@ export async function action({ request, context }: Route.ActionArgs) {
       return done.ok ? { ok: true as const } : done.refusal;
     }
     case "blind": {
-      const done = await act(context, "drill.blind", {});
+      const done = await act(context, "drill.blind", { group: value.group });
       return done.ok ? { ok: true as const } : done.refusal;
     }
     case "give-up": {
@@ -115,6 +116,7 @@ export default function Drills({ loaderData, actionData }: Route.ComponentProps)
             blind={blind}
             verdict={actionData && "verdict" in actionData ? actionData.verdict : undefined}
             anyRunning={active.length > 0}
+            groups={[...new Set(drills.map((drill) => drill.group))].filter(Boolean)}
           />
           <Attempts records={records} />
           <DrillList drills={drills} />

@@ -1,11 +1,6 @@
 import { useEffect } from "react";
 import { useLocation } from "react-router";
-
-/** A page looked at during a blind drill. */
-export interface TrailStep {
-  atMs: number;
-  path: string;
-}
+import type { TrailStep } from "#server/store/drills";
 
 const key = (attempt: number) => `hx-trail-${attempt}`;
 const MOST = 400;

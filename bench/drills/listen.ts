@@ -1,5 +1,6 @@
 import { join } from "node:path";
 import { alarmsOfIncident, incidentsIn, type IncidentRow } from "#server/store/incidents";
+import { activeAlarms } from "#server/store/alarms";
 import { openStore, type Db } from "#server/store/database";
 import { componentById } from "#server/store/estate";
 import { healthAt, listServices } from "#server/store/services";
@@ -68,10 +69,7 @@ export class Listener {
 
   /** Alarms that stand. */
   standing(): number {
-    return (
-      this.db.prepare<[], { count: number }>("SELECT count(*) AS count FROM alarm WHERE cleared_at IS NULL").get()
-        ?.count ?? 0
-    );
+    return activeAlarms(this.db).length;
   }
 
   close(): void {

@@ -5,12 +5,11 @@ export interface Thing {
   between?: [string, string] | undefined;
 }
 
-/** An alarm that was raised in a case. */
+/** An alarm that was raised in a case and went into an incident; what opened none is no more than a warning. */
 export interface SaidAlarm extends Thing {
   id: number;
   raisedAtMs: number;
-  /** Incident that it is in; undefined while it is in none. */
-  incident: number | undefined;
+  incident: number;
   what: string;
 }
 
@@ -111,7 +110,7 @@ export function scoreCase(said: Said, truth: Truth): CaseScore {
   said.alarms.forEach((a, index) => {
     for (const b of said.alarms.slice(index + 1)) {
       const together = faults.get(a)?.some((fault) => faults.get(b)?.includes(fault)) ?? false;
-      const grouped = a.incident !== undefined && a.incident === b.incident;
+      const grouped = a.incident === b.incident;
       if (together && grouped) pairs.both++;
       else if (together) pairs.missed++;
       else if (grouped) pairs.wrong++;

@@ -4,7 +4,7 @@ import { useStore } from "../../tests/store";
 import { itself, type Principal } from "../people/principal";
 import { auditIn } from "../store/audit";
 import type { Db } from "../store/database";
-import { attemptById, attempts, blindAttemptOf } from "../store/drills";
+import { attemptById, attempts, blindAttemptOf, updateAttempt } from "../store/drills";
 import type { CommandPorts } from "./ports";
 import { execute } from "./registry";
 
@@ -47,7 +47,7 @@ beforeEach(() => {
     },
   } as unknown as CommandPorts;
 });
-const begin = async (who = ANNA) => Number(await execute(ports, who, "drill.blind", {}));
+const begin = async (who = ANNA) => Number(await execute(ports, who, "drill.blind", { group: "" }));
 
 describe("a blind drill", () => {
   it("is started without saying which, and on record without it too", async () => {
@@ -119,6 +119,31 @@ describe("a blind drill", () => {
     await expect(execute(ports, ANNA, "drill.name", { attempt: id, cause: "db-1", trail: [] })).rejects.toThrow(
       "known already",
     );
+  });
+  it("is about what was asked for, and rather one that was not done lately", async () => {
+    await expect(execute(ports, ANNA, "drill.blind", { group: "network" })).rejects.toThrow("no drill about “network”");
+    const dark = (await ports.drills?.list())?.[0];
+    const list = [dark, { ...dark, id: "slow", title: "It is slow" }].map((one) => ({
+      ...one,
+      activeSinceMs: undefined,
+    }));
+    ports = { ...ports, drills: { ...ports.drills, list: async () => list } } as unknown as CommandPorts;
+    const [first, second] = [await begin(), await begin(BEN)].map((id) => attemptById(db, id)?.drill);
+    expect(["dark", "slow"]).toContain(first);
+    expect(["dark", "slow"]).toContain(second);
+    await execute(ports, ANNA, "drill.reveal", { attempt: blindAttemptOf(db, "Anna")?.id ?? 0, trail: [] });
+    expect(attemptById(db, await begin())?.drill).not.toBe(first);
+  });
+  it("stands until its cause is known, though the drill is over", async () => {
+    const id = await begin();
+    const attempt = attemptById(db, id);
+    if (!attempt) throw new Error("no attempt");
+    updateAttempt(db, { ...attempt, endedAt: now, endedHow: "repaired" });
+    running = undefined;
+    expect(blindAttemptOf(db, "Anna")?.id).toBe(id);
+    await expect(begin()).rejects.toThrow("at a blind drill already");
+    await execute(ports, ANNA, "drill.name", { attempt: id, cause: "db-1", trail: [] });
+    expect(blindAttemptOf(db, "Anna")).toBeUndefined();
   });
   it("stands alone: one at a time, and none beside a running drill", async () => {
     await begin();

@@ -1,9 +1,9 @@
 import { z } from "zod";
 import {
   attemptById,
+  attempts,
   blindAttemptOf,
   insertAttempt,
-  openAttempts,
   updateAttempt,
   type Attempt,
   type TrailStep,
@@ -14,6 +14,8 @@ import type { CommandPorts } from "./ports";
 
 const NO_DRILLS = "Drills need the stand-in estate; this installation watches a real one.";
 const MOST_STEPS = 400;
+/** Attempts back in which a drill counts as done lately. */
+const LATELY = 20;
 /** Pages that show something of what is wrong, rather than lists. */
 const A_FINDING = /^\/(incidents\/\d|estate\/\d|services\/.|signals\/traces\/.)/;
 
@@ -67,19 +69,25 @@ export const drillCommands = {
   "drill.blind": command({
     right: "respond",
     about: () => ({ type: "drill" }),
-    input: z.strictObject({}),
-    run: async (ports, _input, who) => {
+    input: z.strictObject({
+      /** What it is about; anything where empty. */
+      group: z.string().max(40),
+    }),
+    run: async (ports, { group }, who) => {
       const drills = drillsOf(ports);
       if (blindAttemptOf(ports.db, who.name))
         throw new PersonError("You are at a blind drill already. Name its cause, or give it up.");
       const list = await drills.list();
       if (list.some((one) => one.activeSinceMs !== undefined))
         throw new PersonError("A drill is running. End it first, so that a blind one stands alone.");
-      // Not one that was done lately.
-      const lately = new Set(openAttempts(ports.db).map((one) => one.drill));
-      const choice = list.filter((one) => !lately.has(one.id));
+      const about = list.filter((one) => group === "" || one.group === group);
+      // Rather one that this person has not done lately.
+      const mine = attempts(ports.db).filter((one) => one.byWhom === who.name);
+      const lately = new Set(mine.slice(0, LATELY).map((one) => one.drill));
+      const fresh = about.filter((one) => !lately.has(one.id));
+      const choice = fresh.length ? fresh : about;
       const drill = choice[Math.floor(Math.random() * choice.length)];
-      if (!drill) throw new PersonError("There is no drill to choose from.");
+      if (!drill) throw new PersonError(`There is no drill about “${group}”. Choose another, or any.`);
       const problem = await drills.act(drill.id, "start");
       if (problem) throw new PersonError(problem);
       return insertAttempt(ports.db, {

@@ -48,9 +48,14 @@ export function attemptById(db: Db, id: number): Attempt | undefined {
 export const openAttempts = (db: Db): Attempt[] =>
   prepared<Stored>(db, `${ATTEMPT} WHERE ended_at IS NULL ORDER BY id`).all().map(read);
 
-/** The blind attempt of a person whose cause is not known yet. */
-export const blindAttemptOf = (db: Db, person: string): Attempt | undefined =>
-  openAttempts(db).find((one) => one.isBlind && one.byWhom === person && one.revealedAt === null);
+/** The blind attempt of a person whose cause is not known yet, be its drill over or not. */
+export function blindAttemptOf(db: Db, person: string): Attempt | undefined {
+  const row = prepared<Stored>(
+    db,
+    `${ATTEMPT} WHERE by_whom = ? AND is_blind = 1 AND revealed_at IS NULL ORDER BY id DESC LIMIT 1`,
+  ).get(person);
+  return row && read(row);
+}
 
 export function insertAttempt(
   db: Db,

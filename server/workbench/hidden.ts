@@ -11,6 +11,7 @@ const HIDDEN = [
   "credential",
   "vault_key",
   "audit",
+  "drill_attempt",
 ];
 
 /** What SQLite's program for a statement does to open a table or an index: their page is its second operand. */

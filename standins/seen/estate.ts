@@ -1,4 +1,4 @@
-import { wander } from "../rhythm";
+import { seedOf, wander } from "../rhythm";
 import type { Scenario, ScenarioChange, ScenarioDrill, ScenarioFault } from "../scenario/schema";
 import type { Spell } from "../world/effects";
 import { World } from "../world/world";
@@ -103,7 +103,8 @@ export class Estate {
         change
           ? [
               {
-                id: `${spell.faultId ?? spell.drillId}-${spell.fromMs}-${index}`,
+                // It says nothing of which drill it belongs to.
+                id: (seedOf(`${spell.faultId ?? spell.drillId} ${index}`, spell.fromMs | 0) >>> 0).toString(16),
                 atMs: spell.fromMs,
                 change: { ...change, ...(release?.what === "version" ? { version: release.version } : {}) },
               },

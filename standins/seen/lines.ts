@@ -75,7 +75,7 @@ export function linesBetween(scenario: Scenario, sender: Sender, fromMs: number,
   const said: LogLine[] = station ? jobLines(world, station, fromMs, toMs) : [];
   const base = station?.seed ?? host.machine.seed;
   const level = 0.15 + 0.85 * host.machine.rhythm.level(toMs);
-  const drift = (world.mods.drift[host.machine.index] as number) * 1000;
+  const drift = Math.round((world.mods.drift[host.machine.index] as number) * 1000);
   const lines = [...output.lines, ...chatter(sender, toMs)];
   for (let minute = Math.floor(fromMs / MINUTE_MS); minute * MINUTE_MS <= toMs; minute++)
     lines.forEach((line, which) => {

@@ -403,3 +403,16 @@ it("a drill that is ended before all of it has begun is over, and stays so", () 
   const station = estate.world.layout.station("nq-cus-app-01", "releaser");
   expect(estate.world.state.operation.failing[station?.operations[0]?.index ?? 0]).toBeLessThan(0.05);
 });
+
+it("a job that a drill had run stops with the drill", () => {
+  const estate = fresh();
+  const rows = () =>
+    estate.world.state.job.rowsLeft[scenario.jobs.findIndex((one) => one.name === "archive-copy")] ?? 0;
+  estate.startDrill("archive-copy", AT);
+  estate.world.advance(AT + 5 * MINUTE);
+  expect(rows()).toBeGreaterThan(1000);
+  estate.stopDrill("archive-copy", AT + 5 * MINUTE);
+  estate.world.advance(AT + 6 * MINUTE);
+  expect(rows()).toBe(0);
+  expect(mean(hostOf(estate, "td-vault-01").poll(AT + 7 * MINUTE).processorLoads)).toBeLessThan(40);
+});

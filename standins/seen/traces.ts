@@ -1,6 +1,6 @@
 import { scatter, seedOf } from "../rhythm";
 import type { Call, Load, Operation, Station, Way } from "../world/layout";
-import { REASON } from "../world/work";
+import { REASON } from "../world/calls";
 import type { World } from "../world/world";
 import { countIn, type Sender } from "./lines";
 
@@ -25,6 +25,12 @@ export interface StandinSpan {
   message: string;
   /** What was done, for the sender's own measurements. */
   operation: Operation | undefined;
+}
+
+/** One trace while it is made. */
+interface Walk {
+  traceId: string;
+  spans: StandinSpan[];
 }
 
 /** How one request or call ended. */
@@ -86,19 +92,19 @@ export class Traces {
       const own = seedOf(`${toMs}.${index}`, seed);
       // It is told of once it is over, so it began a little earlier.
       const startMs = fromMs + scatter(own, 1) * (toMs - fromMs) - 2000;
-      this.serve(operation, `${hex(own, 2)}${hex(own, 3)}${hex(own, 4)}${hex(own, 5)}`, "", startMs, own, 0, into);
+      const traceId = `${hex(own, 2)}${hex(own, 3)}${hex(own, 4)}${hex(own, 5)}`;
+      this.serve(operation, { traceId, spans: into }, "", startMs, own, 0);
     }
   }
 
   /** One request answered, with everything called for it. */
   private serve(
     operation: Operation,
-    traceId: string,
+    walk: Walk,
     parentId: string,
     startMs: number,
     seed: number,
     depth: number,
-    into: StandinSpan[],
   ): Ended {
     const { state } = this.world;
     const { station, spec } = operation;
@@ -110,7 +116,7 @@ export class Traces {
     const failsItself = scatter(seed, 32) < (state.operation.ownFailing[operation.index] as number);
     const span: StandinSpan | undefined = sender && {
       sender,
-      traceId,
+      traceId: walk.traceId,
       spanId,
       parentId,
       name: spec.name,
@@ -124,7 +130,7 @@ export class Traces {
       message: failsItself ? this.ownReason(operation) : "",
       operation,
     };
-    if (span) into.push(span);
+    if (span) walk.spans.push(span);
     let at = startMs + waitMs + ownMs * 0.5;
     let failed = failsItself;
     if (!failed && depth < MOST_DEPTH)
@@ -132,12 +138,11 @@ export class Traces {
         const met = this.callAll(
           call,
           sender,
-          traceId,
+          walk,
           span ? spanId : parentId,
           at,
           seedOf(`call ${which}`, seed),
           depth,
-          into,
         );
         at = met.endMs + ownMs * 0.05;
         if (!met.failed || call.pool.spec.onFail !== "fail") continue;
@@ -167,18 +172,17 @@ export class Traces {
   private callAll(
     call: Call,
     caller: Sender | undefined,
-    traceId: string,
+    walk: Walk,
     parentId: string,
     startMs: number,
     seed: number,
     depth: number,
-    into: StandinSpan[],
   ): Ended & { message: string } {
     const times = Math.min(MOST_CALLS, Math.floor(call.times + scatter(seed, 50)));
     let at = startMs;
     for (let index = 0; index < times; index++) {
       const own = seedOf(`n${index}`, seed);
-      const met = this.call(call, this.choose(call, own), caller, traceId, parentId, at, own, depth, into);
+      const met = this.call(call, this.choose(call, own), caller, walk, parentId, at, own, depth);
       at = met.endMs;
       if (met.failed) return met;
     }
@@ -202,12 +206,11 @@ export class Traces {
     call: Call,
     place: number,
     caller: Sender | undefined,
-    traceId: string,
+    walk: Walk,
     parentId: string,
     startMs: number,
     seed: number,
     depth: number,
-    into: StandinSpan[],
   ): Ended & { message: string } {
     const { state } = this.world;
     const way = call.pool.ways[place] as Way;
@@ -216,7 +219,7 @@ export class Traces {
     const spanId = `${hex(seed, 40)}${hex(seed, 41)}`;
     const span: StandinSpan | undefined = caller && {
       sender: caller,
-      traceId,
+      traceId: walk.traceId,
       spanId,
       parentId,
       name: asHttp(target.spec.name) ? target.spec.name : `${target.spec.name} ${spec.name}`,
@@ -228,7 +231,7 @@ export class Traces {
       message: "",
       operation: undefined,
     };
-    if (span) into.push(span);
+    if (span) walk.spans.push(span);
     const reason = state.way.reason[way.index] as number;
     const tries = call.pool.spec.retries + 1;
     const lost = reason !== REASON.none && scatter(seed, 43) < (state.way.failing[way.index] as number) ** tries;
@@ -244,12 +247,11 @@ export class Traces {
       const netMs = 0.3 + way.delaySeconds * 1000;
       const served = this.serve(
         target,
-        traceId,
+        walk,
         span ? spanId : parentId,
         startMs + netMs,
         seedOf("served", seed),
         depth + 1,
-        into,
       );
       ended = { endMs: served.endMs + netMs, failed: served.failed };
       if (ended.failed) message = `${spec.name} did not answer as it should`;

@@ -1,8 +1,8 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import type { ScenarioEffect, ScenarioFault, ScenarioRepair } from "../scenario/schema";
-import { smallWorld, type Draft } from "./small";
-import { REASON } from "./work";
+import { smallWorld, type Draft } from "../../tests/small-world";
+import { REASON } from "./calls";
 import { World } from "./world";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");

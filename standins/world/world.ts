@@ -1,13 +1,15 @@
 import { DAY_MS, HOUR_MS, parseDurationMs } from "#core/time/windows";
 import type { Scenario, ScenarioEffect, ScenarioFault, ScenarioRepair } from "../scenario/schema";
 import { Modifiers, movesWithin, type Spell } from "./effects";
+import { Flow } from "./flow";
 import { grow, startCounters } from "./growth";
-import { layOut, MIB, type Disk, type Layout, type Machine, type Station } from "./layout";
+import { Answers } from "./answers";
+import { layOut } from "./builder";
+import { MIB, type Disk, type Layout, type Machine, type Station } from "./layout";
 import { settleDisks, settleMemory, settleProcessors } from "./machines";
 import { isReached, settleLinks, settlePower } from "./network";
 import { stretchOf } from "./queueing";
 import { copyOf, stateAtRest, type State } from "./state";
-import { Work } from "./work";
 
 const SECOND_MS = 1000;
 /** Step while nothing is on the move. */
@@ -44,7 +46,8 @@ export class World {
   readonly spells: Spell[];
   private readonly deeds: Deed[];
   private readonly versions: Map<Station, { fromMs: number; toMs: number; version: string }[]>;
-  private readonly work: Work;
+  private readonly flow: Flow;
+  private readonly answers: Answers;
   /** States to go back to, and on to; the first one is where this world begins. */
   private readonly kept: State[];
   private readonly beginning: { state: State };
@@ -62,7 +65,8 @@ export class World {
   ) {
     this.layout = like?.layout ?? layOut(scenario, anchorMs);
     this.mods = new Modifiers(this.layout);
-    this.work = new Work(this.layout);
+    this.flow = new Flow(this.layout);
+    this.answers = new Answers(this.layout);
     this.baseMs = Math.floor((anchorMs - 40 * DAY_MS) / HOUR_MS) * HOUR_MS;
     this.spells = like?.spells ?? [];
     this.deeds = like?.deeds ?? [];
@@ -412,20 +416,18 @@ export class World {
 
   /** Brings everything in line with an instant. */
   private settle(seconds: number, passes: number, damping: number): void {
-    const { state, layout, mods, work } = this;
+    const { state, layout, mods, flow, answers } = this;
     mods.become(this.spells, state.atMs);
     settlePower(layout, state, mods);
     this.settleProcesses();
-    work.begin(seconds);
     for (let pass = 0; pass < passes; pass++) {
-      work.flow(state, mods, seconds);
+      flow.pass(state, mods, seconds);
       this.settleQuotas(damping);
       settleProcessors(layout, state, mods, damping);
       settleLinks(layout, state, mods);
-      if (pass === 0) settleDisks(layout, state, mods, work.asked, this.baseMs, seconds);
-      work.answer(state, mods, damping);
+      if (pass === 0) settleDisks(layout, state, mods, flow.asked, this.baseMs, seconds);
       // Callers turn away from what they cannot reach once a step, not once a pass.
-      work.begin(0);
+      answers.pass(state, mods, damping, pass === 0 ? seconds : 0);
     }
     for (const killed of settleMemory(layout, state, mods, seconds)) {
       this.takeDown(killed);
@@ -480,8 +482,10 @@ export class World {
       for (const spell of this.spells)
         for (const effect of spell.effects) {
           const at = spell.fromMs + effect.afterSeconds * 1000;
-          if (effect.what === "job" && effect.job === one.spec.name && at > fromMs && at <= toMs && at < spell.toMs)
-            begins = true;
+          if (effect.what !== "job" || effect.job !== one.spec.name) continue;
+          if (at > fromMs && at <= toMs && at < spell.toMs) begins = true;
+          // Whoever had it run has it stopped again.
+          if (spell.toMs > fromMs && spell.toMs <= toMs && at < spell.toMs) job.rowsLeft[one.index] = 0;
         }
       if (!begins || (job.rowsLeft[one.index] as number) > 0) continue;
       job.rowsLeft[one.index] = one.spec.rows;
@@ -503,10 +507,6 @@ export class World {
   /** Whether it answers at Holotaxis' place. */
   isReached(machine: Machine): boolean {
     return isReached(this.state, machine);
-  }
-
-  activeSpell(faultId: string, atMs: number): Spell | undefined {
-    return this.spells.find((one) => one.faultId === faultId && one.fromMs <= atMs && one.toMs > atMs);
   }
 
   /** Limit of a container's memory at this instant, bytes. */

@@ -1,25 +1,13 @@
 import { useState } from "react";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
+import type { Attempt } from "#server/store/drills";
 import { useShell } from "../../shell/window";
 import { Empty, Section } from "../Page";
 import { PlainButton } from "../PlainButton";
 import { PlainTable } from "../PlainTable";
 
-export interface AttemptRecord {
-  id: number;
-  /** Null while it is not to be known. */
-  title: string | null;
-  byWhom: string;
-  isBlind: boolean;
-  startedAt: number;
-  noticedAt: number | null;
-  namedAt: number | null;
-  revealedAt: number | null;
-  endedAt: number | null;
-  endedHow: "repaired" | "ended" | null;
-  tries: number;
-  trail: { atMs: number; path: string }[];
-}
+/** As it is kept; without the title while that is not to be known. */
+export type AttemptRecord = Omit<Attempt, "drill" | "title"> & { title: string | null };
 
 const after = (attempt: AttemptRecord, atMs: number | null) =>
   atMs === null ? "–" : spokenDuration(Math.max(0, atMs - attempt.startedAt));

@@ -12,10 +12,13 @@ export function BlindDrill({
   blind,
   verdict,
   anyRunning,
+  groups,
 }: {
   blind: { id: number; startedAt: number; tries: number; found: number; isOver: boolean } | null;
   verdict: { isRight: boolean; left: number } | undefined;
   anyRunning: boolean;
+  /** What drills are about, to choose from. */
+  groups: readonly string[];
 }) {
   const busy = useNavigation().state === "submitting";
   const trail = useRef<HTMLInputElement>(null);
@@ -33,6 +36,15 @@ export function BlindDrill({
               Right. The attempt stands under “Attempts” below; the drill goes on until it is repaired or ended.
             </Alert>
           ) : null}
+          <label className="hx-caption" style={{ marginRight: 12 }}>
+            About{" "}
+            <select name="group" className="hx-select" defaultValue="">
+              <option value="">anything</option>
+              {groups.map((group) => (
+                <option key={group}>{group}</option>
+              ))}
+            </select>
+          </label>
           <RightButton
             right="respond"
             type="submit"
