@@ -3,7 +3,15 @@ import { gzipSync } from "node:zlib";
 import { metricsRequest } from "../agent/otlp";
 import { measuredOf, type Measured } from "./seen/agents";
 import type { Estate, ToldChange } from "./seen/estate";
-import { attributesOf, isHeard, linesBetween, sendersOf, type LogLine, type Sender } from "./seen/lines";
+import {
+  attributesOf,
+  isHeard,
+  isInstrumented,
+  linesBetween,
+  sendersOf,
+  type LogLine,
+  type Sender,
+} from "./seen/lines";
 import { addAnswered, BOUNDS, drawAnswers, emptyAnswered, totalsOf } from "./seen/requests";
 import { asHttp, failureLines, Traces, type StandinSpan } from "./seen/traces";
 import type { Operation, Pool } from "./world/layout";
@@ -123,18 +131,24 @@ export class Emitter {
     const { station } = sender;
     const { world } = this.estate;
     if (!station || !isHeard(sender)) return [];
-    const dataPoints = station.operations.flatMap((operation) => this.requestPoints(sender, operation, fromMs, toMs));
-    const gauges = [...this.poolPoints(sender), ...this.queuePoints(sender)].map(({ name, unit, points }) => ({
-      name,
-      unit,
-      gauge: {
-        dataPoints: points.map(({ key, of, value }) => ({
-          attributes: [text(key, of)],
-          timeUnixNano: nano(toMs),
-          asDouble: Math.round(value * 100) / 100,
-        })),
-      },
-    }));
+    const instrumented = isInstrumented(station);
+    const dataPoints = instrumented
+      ? station.operations.flatMap((operation) => this.requestPoints(sender, operation, fromMs, toMs))
+      : [];
+    // A broker tells of its queues whether or not it is instrumented otherwise.
+    const gauges = [...(instrumented ? this.poolPoints(sender) : []), ...this.queuePoints(sender)].map(
+      ({ name, unit, points }) => ({
+        name,
+        unit,
+        gauge: {
+          dataPoints: points.map(({ key, of, value }) => ({
+            attributes: [text(key, of)],
+            timeUnixNano: nano(toMs),
+            asDouble: Math.round(value * 100) / 100,
+          })),
+        },
+      }),
+    );
     const metrics = [
       ...(dataPoints.length
         ? [{ name: "http.server.request.duration", unit: "s", histogram: { aggregationTemporality: 1, dataPoints } }]

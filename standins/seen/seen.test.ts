@@ -318,6 +318,9 @@ describe("traces", () => {
     const entries = new Set(
       spans.filter((span) => !span.parentId).map((span) => `${span.sender.station?.spec.name} ${span.name}`),
     );
+    // What is not instrumented shows in the spans of those who call it only.
+    expect(spans.some((span) => span.name === "select quaystore")).toBe(true);
+    expect(spans.some((span) => span.sender.station?.spec.name === "quaystore")).toBe(false);
     for (const load of scenario.loads) expect(entries).toContain(`${load.to.process} ${load.to.operation}`);
   });
 

@@ -2,7 +2,7 @@ import { scatter, seedOf } from "../rhythm";
 import type { Call, Load, Operation, Station, Way } from "../world/layout";
 import { REASON } from "../world/calls";
 import type { World } from "../world/world";
-import { countIn, type Sender } from "./lines";
+import { countIn, isInstrumented, type Sender } from "./lines";
 
 /** Share of requests whose spans are sent, as a sampler at the head of a trace would choose, and the most an hour. */
 const SAMPLED = 0.12;
@@ -66,7 +66,8 @@ export class Traces {
     private readonly world: World,
     senders: readonly Sender[],
   ) {
-    for (const sender of senders) if (sender.station) this.byStation.set(sender.station, sender);
+    for (const sender of senders)
+      if (sender.station && isInstrumented(sender.station)) this.byStation.set(sender.station, sender);
   }
 
   /** Spans of the requests that began after `fromMs` and up to `toMs`, as the world stands then. */
