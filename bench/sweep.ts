@@ -1,6 +1,7 @@
 import { connect } from "node:net";
 import { eachAddress, parseRanges } from "#core/estate/ranges";
 import { eachLimited } from "#server/outside/limit";
+import { shippedBook } from "#server/estate/fingerprints";
 import { discoverRange } from "#server/sources/range/discover";
 import type { Measurement } from "./measurement";
 import { v2c } from "#server/sources/range/snmp-access";
@@ -16,7 +17,13 @@ export async function benchSweep(): Promise<Measurement> {
   if (!ranges.ok) throw new Error(ranges.problem);
   let counts = { tried: 0, recognised: 0 };
   const began = performance.now();
-  const task = { spans: ranges.spans, ports: PORTS, snmpPort: 11_161, accessAt: () => [v2c("test-room")] };
+  const task = {
+    spans: ranges.spans,
+    ports: PORTS,
+    snmpPort: 11_161,
+    book: shippedBook(process.cwd()),
+    accessAt: () => [v2c("test-room")],
+  };
   for await (const one of discoverRange.discover(task, new AbortController().signal))
     if (one.what === "progress") counts = one;
   const took = (performance.now() - began) / 1000;

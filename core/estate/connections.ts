@@ -1,20 +1,26 @@
-import type { ConnectionRow, ListenerRow, SoftwareRow } from "./sighting";
+import { listenerText, partsOfTables, type HostParts, type HostTables, type Part } from "./parts";
 
-/** The TCP side of one host in a sweep. */
+/** The TCP side of one host. */
 export interface HostConnections {
   host: string;
-  addresses: string[];
-  software: SoftwareRow[];
-  listeners: ListenerRow[];
-  connections: ConnectionRow[];
+  /** The one it is reached by first. */
+  addresses: readonly string[];
+  /** Undefined for a host whose tables nobody could read. */
+  tables: HostTables | undefined;
 }
 
-/** One process talking to another, over one listening port. */
+/** One end of a conversation: a part of a host, or the host alone where it does not tell whose the connection is. */
+export interface End {
+  host: string;
+  part: string | null;
+  /** Text of a listener (as in its key) whose process is not known. */
+  listener?: string;
+}
+
+/** One end talking to another, over one listening port. */
 export interface Conversation {
-  fromHost: string;
-  fromProcess: string;
-  toHost: string;
-  toProcess: string;
+  from: End;
+  to: End;
   port: number;
   /** Connections open when looked at. */
   connections: number;
@@ -24,88 +30,177 @@ export interface Conversation {
 
 export interface UnknownPeer {
   host: string;
-  process: string;
+  part: string | null;
   remoteAddress: string;
   remotePort: number;
   connections: number;
+  /** Hosts that all say the address is theirs; none where nobody does. */
+  claimedBy: readonly string[];
 }
 
-const ends = (from: string, fromPort: number, to: string, toPort: number) => `${from}:${fromPort}>${to}:${toPort}`;
+const isLoopback = (address: string) => address === "::1" || address.startsWith("127.");
+
+interface Side {
+  host: HostConnections;
+  parts: HostParts | undefined;
+  byEnds: ReadonlyMap<string, HostTables["connections"][number]>;
+  /** Whether it tells whose its connections are. */
+  tellsOwners: boolean;
+}
+
+function endOf(host: string, part: Part | undefined, port: number | undefined): End {
+  const listener = part ? (part.program ? undefined : part.listeners[0] && listenerText(part.listeners[0])) : port;
+  return { host, part: part?.label ?? null, ...(listener === undefined ? {} : { listener: String(listener) }) };
+}
+
+const NO_ROWS: HostTables["connections"] = [];
+const ends = (local: string, localPort: number, remote: string, remotePort: number) =>
+  `${local}:${localPort}>${remote}:${remotePort}`;
 
 /**
- * Matches the TCP connection tables of several hosts (RFC 4022) end to end. The side whose local port is one of its
- * listeners is the called one. A connection that only one side lists still counts when the other side's listener
- * names the process; what leads to an address nobody answers for is returned as an unknown peer.
+ * Matches the TCP connection tables of hosts (RFC 4022) end to end. The side whose local end is one of its listeners is
+ * the called one. A connection that only one side lists still counts when the other side's listener is known; where a
+ * host does not tell whose a connection is, the host itself is the end. What leads to an address nobody answers for is
+ * returned as an unknown peer.
+ * @param of hosts whose rows are matched; all where it is left out
  */
-export function matchConnections(hosts: readonly HostConnections[]): {
-  conversations: Conversation[];
-  unknown: UnknownPeer[];
-} {
-  const hostOfAddress = new Map<string, HostConnections>();
-  for (const host of hosts) for (const address of host.addresses) hostOfAddress.set(address, host);
-  const tables = new Map(
-    hosts.map((host) => [
-      host,
-      {
-        process: new Map(host.software.map((row) => [row.pid, row.name])),
-        listener: new Map(host.listeners.map((row) => [row.port, row.pid])),
+export function matchConnections(
+  hosts: readonly HostConnections[],
+  of: ReadonlySet<string> | undefined = undefined,
+): { conversations: Conversation[]; unknown: UnknownPeer[] } {
+  const match = new Match(hosts);
+  for (const host of hosts) if (!of || of.has(host.host)) match.take(host);
+  return match.result();
+}
+
+class Match {
+  private readonly ofAddress = new Map<string, HostConnections[]>();
+  private readonly sides = new Map<HostConnections, Side>();
+  private readonly counted = new Set<string>();
+  private readonly found = new Map<string, Conversation>();
+  private readonly unknown = new Map<string, UnknownPeer>();
+
+  constructor(hosts: readonly HostConnections[]) {
+    for (const host of hosts)
+      for (const address of new Set(host.addresses)) {
+        const list = this.ofAddress.get(address);
+        if (list) list.push(host);
+        else this.ofAddress.set(address, [host]);
+      }
+  }
+
+  private side(host: HostConnections): Side {
+    let side = this.sides.get(host);
+    if (!side) {
+      const connections = host.tables?.connections ?? NO_ROWS;
+      const parts = host.tables && partsOfTables(host.tables);
+      side = {
+        host,
+        parts,
         byEnds: new Map(
-          host.connections.map((row) => [
-            ends(row.localAddress, row.localPort, row.remoteAddress, row.remotePort),
-            row,
-          ]),
+          connections.map((row) => [ends(row.localAddress, row.localPort, row.remoteAddress, row.remotePort), row]),
         ),
-      },
-    ]),
-  );
-  const found = new Map<string, Conversation>();
-  const unknown = new Map<string, UnknownPeer>();
-  const counted = new Set<string>();
-  for (const host of hosts) {
-    const own = tables.get(host);
-    if (!own) continue;
-    for (const row of host.connections) {
-      const called = own.listener.has(row.localPort);
-      const peer = hostOfAddress.get(row.remoteAddress);
-      const process = own.process.get(row.pid) ?? own.process.get(own.listener.get(row.localPort) ?? -1);
-      if (!process) continue;
-      const other = peer && tables.get(peer);
-      const key = called
-        ? ends(row.remoteAddress, row.remotePort, row.localAddress, row.localPort)
-        : ends(row.localAddress, row.localPort, row.remoteAddress, row.remotePort);
-      if (counted.has(key)) continue;
-      const mirrored = other?.byEnds.get(ends(row.remoteAddress, row.remotePort, row.localAddress, row.localPort));
-      const peerPid = mirrored?.pid ?? (called ? undefined : other?.listener.get(row.remotePort));
-      const peerProcess = peerPid === undefined ? undefined : other?.process.get(peerPid);
-      if (!peer || !peerProcess) {
-        if (called) continue;
-        const peerKey = `${host.host}|${process}|${row.remoteAddress}:${row.remotePort}`;
-        const seen = unknown.get(peerKey);
-        if (seen) seen.connections++;
-        else
-          unknown.set(peerKey, {
-            host: host.host,
-            process,
-            remoteAddress: row.remoteAddress,
-            remotePort: row.remotePort,
-            connections: 1,
-          });
+        tellsOwners: [...connections, ...(host.tables?.listeners ?? [])].some((row) => parts?.ofPid.has(row.pid)),
+      };
+      this.sides.set(host, side);
+    }
+    return side;
+  }
+
+  /** Whose an address is, as a host sees it: its own loopback, its own copy of an address that several have. */
+  private hostOf(address: string, from: HostConnections): HostConnections[] {
+    const claims = this.ofAddress.get(address) ?? [];
+    if (claims.length === 0 && isLoopback(address)) return [from];
+    if (claims.length < 2) return claims;
+    if (claims.includes(from)) return [from];
+    const first = claims.filter((host) => host.addresses[0] === address);
+    return first.length === 1 ? first : claims;
+  }
+
+  take(host: HostConnections): void {
+    const own = this.side(host);
+    for (const row of host.tables?.connections ?? NO_ROWS) {
+      const listener = own.parts?.ofListener(row.localAddress, row.localPort);
+      const part = own.parts?.ofPid.get(row.pid) ?? listener;
+      if (part?.housekeeping) continue;
+      const called = listener !== undefined;
+      const claims = this.hostOf(row.remoteAddress, host);
+      if (claims.length !== 1) {
+        if (!called) this.noteUnknown(host, part, row, claims);
         continue;
       }
-      counted.add(key);
-      const port = called ? row.localPort : row.remotePort;
-      const [fromHost, fromProcess, toHost, toProcess] = called
-        ? [peer.host, peerProcess, host.host, process]
-        : [host.host, process, peer.host, peerProcess];
-      const seenBy = mirrored ? "both" : called ? "listener" : "caller";
-      const talk = `${fromHost}|${fromProcess}|${toHost}|${toProcess}|${port}`;
-      const before = found.get(talk);
-      if (!before) found.set(talk, { fromHost, fromProcess, toHost, toProcess, port, connections: 1, seenBy });
-      else {
-        before.connections++;
-        if (seenBy === "both") before.seenBy = "both";
-      }
+      this.between(own, row, part, called, this.side(claims[0] as HostConnections));
     }
   }
-  return { conversations: [...found.values()], unknown: [...unknown.values()] };
+
+  private between(
+    own: Side,
+    row: HostTables["connections"][number],
+    part: Part | undefined,
+    called: boolean,
+    peer: Side,
+  ): void {
+    const there = ends(row.remoteAddress, row.remotePort, row.localAddress, row.localPort);
+    const here = ends(row.localAddress, row.localPort, row.remoteAddress, row.remotePort);
+    const key = called ? `${peer.host.host}>${own.host.host} ${there}` : `${own.host.host}>${peer.host.host} ${here}`;
+    if (this.counted.has(key)) return;
+    const mirrored = peer.byEnds.get(there);
+    const peerPart =
+      (mirrored && peer.parts?.ofPid.get(mirrored.pid)) ??
+      (called ? undefined : peer.parts?.ofListener(row.remoteAddress, row.remotePort));
+    if (peerPart?.housekeeping) return;
+    // A caller that lists its owners but not this connection has closed it meanwhile.
+    if (called && !peerPart && peer.tellsOwners) return;
+    const port = called ? row.localPort : row.remotePort;
+    const mine = endOf(own.host.host, part, called ? port : undefined);
+    const other = endOf(peer.host.host, peerPart, called ? undefined : port);
+    const [from, to] = called ? [other, mine] : [mine, other];
+    if (from.host === to.host && (from.part === to.part || from.part === null)) return;
+    this.counted.add(key);
+    this.note(from, to, port, mirrored ? "both" : called ? "listener" : "caller");
+  }
+
+  private note(from: End, to: End, port: number, seenBy: Conversation["seenBy"]): void {
+    const key = JSON.stringify([from.host, from.part, to.host, to.part, port]);
+    const before = this.found.get(key);
+    if (!before) this.found.set(key, { from, to, port, connections: 1, seenBy });
+    else {
+      before.connections++;
+      if (seenBy === "both") before.seenBy = "both";
+    }
+  }
+
+  private noteUnknown(
+    host: HostConnections,
+    part: Part | undefined,
+    row: HostTables["connections"][number],
+    claims: readonly HostConnections[],
+  ): void {
+    const key = JSON.stringify([host.host, part?.label, row.remoteAddress, row.remotePort]);
+    const before = this.unknown.get(key);
+    if (before) before.connections++;
+    else
+      this.unknown.set(key, {
+        host: host.host,
+        part: part?.label ?? null,
+        remoteAddress: row.remoteAddress,
+        remotePort: row.remotePort,
+        connections: 1,
+        claimedBy: claims.map((one) => one.host),
+      });
+  }
+
+  result(): { conversations: Conversation[]; unknown: UnknownPeer[] } {
+    const all = [...this.found.values()];
+    const exact = new Set(
+      all.filter((one) => one.from.part !== null).map((one) => JSON.stringify([one.from.host, one.to, one.port])),
+    );
+    return {
+      // Where one connection of a host to a listener has an owner, the others without one are taken to be its.
+      conversations: all.filter(
+        (one) => one.from.part !== null || !exact.has(JSON.stringify([one.from.host, one.to, one.port])),
+      ),
+      unknown: [...this.unknown.values()],
+    };
+  }
 }

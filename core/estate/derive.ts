@@ -1,4 +1,4 @@
-import { matchConnections, type HostConnections } from "./connections";
+import { matchConnections, type Conversation, type End, type HostConnections, type UnknownPeer } from "./connections";
 import { guestKey, placeGuests, type PlacedGuest } from "./guests";
 import type { KnownComponent } from "./known";
 import type { ObservedRelation, Observation } from "./observation";
@@ -93,25 +93,33 @@ export function deriveHosting(
   });
 }
 
-/** Who talks to whom and what is wired to what, by what all hosts show; and whom nobody knows. */
-export function deriveConnections(
-  hosts: readonly InventoriedHost[],
-  partOf: (hostId: number, process: string) => number | undefined,
-  nameOf: (id: number) => string,
-  hostNamed: (shortName: string) => number | undefined,
-): { relations: ObservedRelation[]; notes: Note[] } {
-  const tables = hosts.map(({ component, inventory }): HostConnections => ({
-    host: String(component.id),
-    addresses: [component.address as string],
-    software: inventory.software,
-    listeners: inventory.listeners,
-    connections: inventory.connections,
-  }));
-  const seen = new Set(hosts.filter((one) => one.seen).map((one) => one.component.id));
-  const matched = matchConnections(tables);
-  const relations = matched.conversations.flatMap((talk): ObservedRelation[] => {
-    const from = partOf(Number(talk.fromHost), talk.fromProcess);
-    const to = partOf(Number(talk.toHost), talk.toProcess);
+/** What is known of hosts, as far as who talks to whom depends on it. */
+export interface Neighbourhood {
+  nameOf: (id: number) => string;
+  /** The part of a host that is an end of a conversation. */
+  partOf: (hostId: number, end: Pick<End, "part" | "listener">) => number | undefined;
+  hostNamed: (shortName: string) => number | undefined;
+  /** Whether a source looks at an address. */
+  isCovered: (address: string) => boolean;
+  /** Hosts whose system nobody could read, with their addresses. */
+  unreadHosts: readonly { id: number; address: string }[];
+}
+
+/** The TCP side of a host with what it showed last; its own addresses are those that it listens on and speaks from too. */
+export function connectionsOf(id: number, address: string | null, inventory: SystemSighting): HostConnections {
+  const own = new Set(address ? [address] : []);
+  for (const one of inventory.addresses ?? []) own.add(one);
+  return { host: String(id), addresses: [...own], tables: inventory };
+}
+
+/** Who talks to whom by conversations that were matched; ends that are no components are left out. */
+export function relationsOfTalks(
+  conversations: readonly Conversation[],
+  { partOf, nameOf }: Pick<Neighbourhood, "partOf" | "nameOf">,
+): ObservedRelation[] {
+  return conversations.flatMap((talk): ObservedRelation[] => {
+    const idOf = (end: End) => partOf(Number(end.host), end) ?? (end.part === null ? Number(end.host) : undefined);
+    const [from, to] = [idOf(talk.from), idOf(talk.to)];
     if (from === undefined || to === undefined || from === to) return [];
     return [
       {
@@ -125,22 +133,31 @@ export function deriveConnections(
       },
     ];
   });
-  const notes = matched.unknown.flatMap((peer): Note[] => {
-    const host = Number(peer.host);
-    if (!seen.has(host)) return [];
-    return [
-      {
-        componentId: partOf(host, peer.process) ?? host,
-        address: peer.remoteAddress,
-        title: `${peer.process} @ ${nameOf(host)}`,
-        detail: `Talks to ${peer.remoteAddress}:${peer.remotePort} (${peer.connections} connections), which no source covers. Add a range if it is yours.`,
-      },
-    ];
-  });
+}
+
+/** Who talks to whom and what is wired to what, by what all hosts show; and whom nobody knows. */
+export function deriveConnections(
+  hosts: readonly InventoriedHost[],
+  around: Neighbourhood,
+): { relations: ObservedRelation[]; notes: Note[] } {
+  const tables = [
+    ...hosts.map(({ component, inventory }) => connectionsOf(component.id, component.address, inventory)),
+    ...around.unreadHosts.map(({ id, address }): HostConnections => ({
+      host: String(id),
+      addresses: [address],
+      tables: undefined,
+    })),
+  ];
+  const seen = new Set(hosts.filter((one) => one.seen).map((one) => one.component.id));
+  const matched = matchConnections(tables);
+  const relations = relationsOfTalks(matched.conversations, around);
+  const notes = matched.unknown.flatMap((peer): Note[] =>
+    seen.has(Number(peer.host)) ? [unknownPeer(peer, around)] : [],
+  );
   for (const { component, inventory, seen: now } of hosts) {
     if (!now) continue;
     for (const neighbour of inventory.neighbours) {
-      const other = hostNamed(neighbour.systemName.split(".")[0] ?? "");
+      const other = around.hostNamed(neighbour.systemName.split(".")[0] ?? "");
       if (other !== undefined && other !== component.id)
         relations.push({
           type: "wired-to",
@@ -153,6 +170,24 @@ export function deriveConnections(
     }
   }
   return { relations, notes };
+}
+
+/** What to do about an address that somebody talks to and nobody answers for. */
+function unknownPeer(peer: UnknownPeer, { nameOf, partOf, isCovered }: Neighbourhood): Note {
+  const host = Number(peer.host);
+  const count = `${peer.connections} ${peer.connections === 1 ? "connection" : "connections"}`;
+  const where = `${peer.remoteAddress}:${peer.remotePort} (${count})`;
+  const advice = peer.claimedBy.length
+    ? `an address that ${peer.claimedBy.map((one) => nameOf(Number(one))).join(" and ")} all have, so which of them is meant is not known.`
+    : isCovered(peer.remoteAddress)
+      ? "which a source covers, but nothing answered there. Check whether it is up and lets this machine in."
+      : "which no source covers. Add a range if it is yours.";
+  return {
+    componentId: partOf(host, peer) ?? host,
+    address: peer.remoteAddress,
+    title: peer.part === null ? nameOf(host) : `${peer.part} @ ${nameOf(host)}`,
+    detail: `Talks to ${where}, ${advice}`,
+  };
 }
 
 /** Words of an exclusive relation that replaces others. */

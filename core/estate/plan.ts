@@ -54,9 +54,8 @@ export interface Plan {
 export function planEstate(known: KnownEstate, look: Look): Plan {
   const plan: Plan = { changes: [], seen: [], refs: new Map(), runsOn: [], unread: new Set(), refused: 0 };
   const work = new Planner(known, look, plan);
-  const observations = mergeTwins(look.observations);
-  work.take(observations.filter((one) => one.host === undefined));
-  work.take(observations.filter((one) => one.host !== undefined));
+  work.takeHosts(mergeTwins(look.observations.filter((one) => one.host === undefined)));
+  work.takeParts(look.observations.filter((one) => one.host !== undefined));
   return plan;
 }
 
@@ -73,12 +72,30 @@ class Planner {
     private readonly plan: Plan,
   ) {}
 
-  take(observations: readonly Observation[]): void {
-    const placed = observations.flatMap((observation) => {
+  takeHosts(observations: readonly Observation[]): void {
+    this.take(observations.map((observation) => ({ observation, host: null })));
+  }
+
+  /** Parts of one host are told apart from each other, and never taken for those of another. */
+  takeParts(observations: readonly Observation[]): void {
+    const byHost = new Map<Ref, Observation[]>();
+    for (const observation of observations) {
       const host = this.hostOf(observation);
-      return host === undefined ? [] : [{ observation, host }];
-    });
-    const matches = this.match(placed.map(({ observation }) => observation));
+      if (host === undefined) continue;
+      const list = byHost.get(host);
+      if (list) list.push(observation);
+      else byHost.set(host, [observation]);
+    }
+    const hosts = [...byHost].map(([host, list]) => ({ host, by: `${host}`, list: mergeTwins(list) }));
+    this.take(
+      hosts
+        .sort((a, b) => (a.by < b.by ? -1 : 1))
+        .flatMap(({ host, list }) => list.map((observation) => ({ observation, host }))),
+    );
+  }
+
+  private take(placed: readonly Placed[]): void {
+    const matches = this.match(placed);
     for (const { observation, host } of placed) {
       const match = matches.get(observation);
       const ref = match ? this.again(observation, match) : this.add(observation, host);
@@ -89,9 +106,9 @@ class Planner {
     }
   }
 
-  /** Null for what has no host; undefined for a part whose host is not there, or was read deeper before. */
-  private hostOf({ host, depth }: Observation): Ref | null | undefined {
-    if (host === undefined) return null;
+  /** Undefined for a part whose host is not there, or was read deeper before. */
+  private hostOf({ host, depth }: Observation): Ref | undefined {
+    if (host === undefined) return undefined;
     if ("id" in host) return this.known.component(host.id)?.retired === false ? host.id : undefined;
     const ref = this.refOfKey.get(host.key);
     if (ref === undefined) return undefined;
@@ -101,8 +118,13 @@ class Planner {
   /**
    * Who is who: settled ones first, then by strong keys, then what was joined and is apart again, then by weak keys.
    */
-  private match(observations: readonly Observation[]): Map<Observation, Match> {
+  private match(placed: readonly Placed[]): Map<Observation, Match> {
     const found = new Map<Observation, Match>();
+    const observations = placed.map(({ observation }) => observation);
+    const hostOf = new Map(placed.map(({ observation, host }) => [observation, host]));
+    // What has an id of its own in the whole world is itself on any host.
+    const mayBe = (one: Observation, key: IdentityKey, owner: KnownComponent) =>
+      key.strength === 3 || owner.hostId === (hostOf.get(one) ?? null);
     const settle = (observation: Observation, id: number, match: Omit<Match, "id">) => {
       this.taken.add(id);
       found.set(observation, { id, ...match });
@@ -116,7 +138,7 @@ class Planner {
           one.keys.filter((key) => {
             const id = this.known.ofKey(key.value);
             const component = id === undefined || this.taken.has(id) ? undefined : this.known.component(id);
-            return component !== undefined && fits(key, component);
+            return component !== undefined && mayBe(one, key, component) && fits(key, component);
           }),
         );
         if (owner) settle(one, owner.id, { reason: `same ${keyInWords(owner.key)}` });
@@ -260,6 +282,11 @@ class Planner {
     }
     return gained;
   }
+}
+
+interface Placed {
+  observation: Observation;
+  host: Ref | null;
 }
 
 interface Match {

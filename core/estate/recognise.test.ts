@@ -1,6 +1,27 @@
 import { describe, expect, it } from "vitest";
 import { kindOfSystem, recognise } from "./recognise";
+import { FingerprintBook, fingerprintSchema } from "./fingerprints";
 import type { AddressSighting, SystemSighting } from "./sighting";
+
+/** Knows the common Linux agent by its object id, and Linux by its description. */
+const BOOK = new FingerprintBook({
+  linux: fingerprintSchema.parse({
+    product: "Linux",
+    kind: "host.linux",
+    clues: [
+      { on: "object-id", pattern: "^1\\.3\\.6\\.1\\.4\\.1\\.8072\\.3\\.2\\.10(?:\\.|$)" },
+      { on: "description", pattern: "Linux" },
+    ],
+    lines: [],
+  }),
+  proxy: fingerprintSchema.parse({
+    product: "Halyard",
+    kind: "app.proxy",
+    clues: [{ on: "process", pattern: "^halyard$" }],
+    lines: [],
+  }),
+});
+const look = (changes: Partial<AddressSighting> = {}) => recognise(sighting(changes), BOOK);
 
 const system = (changes: Partial<SystemSighting> = {}): SystemSighting => ({
   sysDescr: "Linux box 6.1",
@@ -50,12 +71,12 @@ describe("the kind of a system", () => {
     [{ sysObjectId: "1.3.6.1.4.1.32473.9", sysServices: 76, sysDescr: "thing" }, "host.unknown"],
     // A prefix counts only at a dot.
     [{ sysObjectId: "1.3.6.1.4.1.8072.3.2.101", sysServices: 64, sysDescr: "thing" }, "host.unknown"],
-  ])("of %o is %s", (given, kind) => expect(kindOfSystem(given).kind).toBe(kind));
+  ])("of %o is %s", (given, kind) => expect(kindOfSystem(given, BOOK).kind).toBe(kind));
 });
 
 describe("recognising what was seen at an address", () => {
   it("names the host by its system name and keeps the address as a second key", () => {
-    const found = recognise(sighting({ system: system() }));
+    const found = look({ system: system() });
     expect(found?.host).toMatchObject({
       kind: { is: "host.linux" },
       name: "box",
@@ -67,30 +88,83 @@ describe("recognising what was seen at an address", () => {
     });
   });
   it("makes components of processes that listen or connect, not of housekeeping or idle ones", () => {
-    const found = recognise(sighting({ system: system() }));
+    const found = look({ system: system() });
     expect(found?.parts.map((part) => [part.name, part.kind.is])).toEqual([
       ["slotkeeper @ box", "app.process"],
       ["quaystore @ box", "db.relational"],
       ["batch @ box", "app.process"],
     ]);
-    expect(found?.parts[0]?.facts.software).toBe("slotkeeper/4.2");
+    expect(found?.parts[0]?.facts).toMatchObject({ product: "slotkeeper", version: "4.2" });
   });
   it("takes a page with a title for a web front", () => {
-    const found = recognise(
-      sighting({
-        system: system(),
-        open: [{ port: 8081, http: { status: 200, server: "slotkeeper/4.2", title: "Slots" } }],
-      }),
-    );
+    const found = look({
+      system: system(),
+      open: [{ port: 8081, http: { status: 200, server: "slotkeeper/4.2", title: "Slots" } }],
+    });
     expect(found?.parts[0]?.kind.is).toBe("app.web");
   });
   it("keeps open ports as endpoints where SNMP tells nothing", () => {
-    const found = recognise(sighting());
+    const found = look();
     expect(found?.host).toMatchObject({ kind: { is: "host.unknown" }, name: "127.20.1.5" });
     expect(found?.parts.map((part) => [part.kind.is, part.keys[0]?.value])).toEqual([
       ["app.endpoint", "listen:addr:127.20.1.5:8081"],
       ["db.relational", "listen:addr:127.20.1.5:5432"],
     ]);
   });
-  it("recognises nothing where nothing answered", () => expect(recognise(sighting({ open: [] }))).toBeUndefined());
+  it("keeps listeners of which the agent does not tell whose they are, by port and by what they say", () => {
+    const found = look({
+      system: system({
+        software: [],
+        listeners: [
+          { address: "0.0.0.0", port: 5432, pid: 0 },
+          { address: "0.0.0.0", port: 2222, pid: 0 },
+          { address: "127.0.0.1", port: 9000, pid: 0 },
+        ],
+      }),
+    });
+    expect(found?.host.partsListed).toBe(true);
+    expect(found?.parts.map((part) => [part.name, part.kind.is, part.depth])).toEqual([
+      ["postgresql @ box", "db.relational", 1],
+      ["port 127.0.0.1:9000 @ box", "app.endpoint", 1],
+      // Answers, though the agent does not list it.
+      ["slotkeeper @ box", "app.endpoint", 0],
+    ]);
+    expect(found?.parts[0]?.keys.map((key) => key.value)).toEqual([
+      "listen:name:box.halvane.example:5432",
+      "listen:addr:127.20.1.5:5432",
+    ]);
+  });
+  it("does not take an agent that shows its system group only for one that told all", () =>
+    expect(look({ system: system({ software: [], listeners: [], connections: [] }) })?.host.partsListed).toBe(false));
+  it("names a proxy by what runs, not by what answers behind it", () => {
+    const found = look({
+      system: system({
+        software: [{ pid: 10, name: "halyard", path: "/usr/sbin/halyard", parameters: "" }],
+        listeners: [{ address: "0.0.0.0", port: 8081, pid: 10 }],
+      }),
+    });
+    expect(found?.parts[0]).toMatchObject({
+      kind: { is: "app.proxy" },
+      facts: { product: "Halyard", "answers as": "slotkeeper/4.2" },
+    });
+    expect(found?.parts[0]?.facts.version).toBeUndefined();
+  });
+  it("tells a certificate with its end", () => {
+    const tls = {
+      protocol: "TLSv1.3",
+      subject: "box",
+      issuer: "House CA",
+      names: ["box.example", "192.0.2.1"],
+      validFromMs: 0,
+      validToMs: Date.UTC(2026, 11, 24),
+      fingerprint: "aa",
+    };
+    expect(look({ open: [{ port: 8443, tls }] })?.parts[0]?.facts).toMatchObject({
+      "certificate for": "box.example, 192.0.2.1",
+      "certificate issuer": "House CA",
+      "certificate expires": "2026-12-24",
+      "TLS protocol": "TLSv1.3",
+    });
+  });
+  it("recognises nothing where nothing answered", () => expect(look({ open: [] })).toBeUndefined());
 });

@@ -3,6 +3,22 @@ export interface HttpAnswer {
   status: number;
   server?: string;
   title?: string;
+  /** Head and page as they came, at most 2,000 printable characters. */
+  page?: string;
+}
+
+/** What a TLS handshake told (RFC 8446), whoever signed the certificate. */
+export interface TlsAnswer {
+  /** "TLSv1.3". */
+  protocol: string;
+  subject: string;
+  issuer: string;
+  /** Names and addresses the certificate is for. */
+  names: string[];
+  validFromMs: number;
+  validToMs: number;
+  /** SHA-256 of the certificate, hexadecimal. */
+  fingerprint: string;
 }
 
 export interface OpenPort {
@@ -10,6 +26,9 @@ export interface OpenPort {
   /** First line that the port sent by itself, at most 200 printable characters. */
   banner?: string;
   http?: HttpAnswer;
+  tls?: TlsAnswer;
+  /** What it said to a question, and to which. */
+  answer?: { to: string; text: string };
 }
 
 export interface InterfaceRow {
@@ -37,11 +56,19 @@ export interface SoftwareRow {
   name: string;
   path: string;
   parameters: string;
+  /** Process that started it, its system service and its user, where they are told. */
+  parent?: number;
+  unit?: string;
+  user?: string;
+  /** Name and version of the package that it comes from. */
+  package?: string;
 }
 
 export interface ListenerRow {
+  /** Empty, 0.0.0.0 or :: for every address of the host. */
   address: string;
   port: number;
+  /** 0 where the host does not tell whose it is. */
   pid: number;
 }
 
@@ -107,6 +134,8 @@ export interface SystemSighting {
   listeners: ListenerRow[];
   connections: ConnectionRow[];
   neighbours: NeighbourRow[];
+  /** Addresses of its interfaces, those of the loopback left out. */
+  addresses?: string[];
   /** Set for a hypervisor: its software and version (RFC 7666 vmHypervisor). */
   hypervisor?: { software: string; version: string };
   guests?: GuestRow[];

@@ -1,3 +1,4 @@
+import type { HostTables } from "../estate/parts";
 import { counterRate, type CounterReading } from "./rate";
 
 /** What one look at a host by SNMP returns, before rates are worked out. */
@@ -8,6 +9,8 @@ export interface HostPoll {
   interfaces: { name: string; inOctets: number; outOctets: number; errors: number; up: boolean }[];
   /** Processes by name: resident bytes, and processor time used so far in hundredths of a second. */
   processes: { name: string; memoryBytes: number; cpuHundredths: number }[];
+  /** Who runs, listens and is connected, where that was read. */
+  tables?: HostTables;
   /** Virtual machines of a hypervisor: processor time used so far in microseconds. */
   guests?: {
     name: string;

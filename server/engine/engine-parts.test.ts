@@ -1,3 +1,4 @@
+import { shippedBook } from "../estate/fingerprints";
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -455,7 +456,7 @@ describe("taking sightings in", () => {
     interfaces: [],
     storage: [],
     software: [{ pid: 1, name: "app", path: "", parameters: "" }],
-    listeners: [{ address: "127.0.0.1", port: 8081, pid: 1 }],
+    listeners: [{ address: "0.0.0.0", port: 8081, pid: 1 }],
     connections: [],
     neighbours: [],
     ...changes,
@@ -469,7 +470,7 @@ describe("taking sightings in", () => {
   const take = (sightings: AddressSighting[], minute: number, complete = true) => {
     const atMs = AT + minute * MINUTE_MS;
     const observations = sightings.flatMap((one) => {
-      const recognised = recognise(one);
+      const recognised = recognise(one, shippedBook(process.cwd()));
       return recognised ? [recognised.host, ...recognised.parts] : [];
     });
     const look: Look = {

@@ -30,6 +30,7 @@ import { mayBeUsedAt, Vault } from "../vault/vault";
 import { credentialById } from "../store/credentials";
 import { endpoints, type EndpointFields } from "../store/endpoints";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
+import { shippedBook } from "../estate/fingerprints";
 import { Sweeps } from "../estate/sweeps";
 import { openAttempts, updateAttempt } from "../store/drills";
 import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db, unforced } from "../store/database";
@@ -124,6 +125,7 @@ export class Engine {
     this.sweeps = new Sweeps({
       ...this.shared(),
       vault: this.vault,
+      book: () => shippedBook(settings.root),
       onSources: () => this.reload(),
       onEstate: (retired) => this.afterEstateChange(retired),
     });

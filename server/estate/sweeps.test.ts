@@ -1,3 +1,4 @@
+import { FingerprintBook } from "#core/estate/fingerprints";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { z } from "zod";
 import { identityKey, type Observation } from "#core/estate/observation";
@@ -77,6 +78,7 @@ beforeEach(() => {
     now: () => START,
     emit: (event) => events.push(event),
     reportProblem: () => undefined,
+    book: () => new FingerprintBook({}),
     onSources: () => undefined,
     onEstate: estate,
   });

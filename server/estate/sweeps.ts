@@ -1,3 +1,4 @@
+import type { FingerprintBook } from "#core/estate/fingerprints";
 import type { Look, Observation } from "#core/estate/observation";
 import type { SourceInput } from "../settings";
 import { takeInLook, type TakenIn } from "./take-in";
@@ -36,6 +37,8 @@ export interface SweepContext {
   vault: Vault;
   now: () => number;
   emit: (event: LiveEvent) => void;
+  /** What products are recognised by. */
+  book: () => FingerprintBook;
   reportProblem: (message: string) => void;
   /** Called when sources were added or changed. */
   onSources: () => void;
@@ -251,7 +254,8 @@ class SweepRun {
   }
 
   async follow(access: readonly Access[], signal: AbortSignal): Promise<void> {
-    const found = driverOf(this.source.kind).discover?.(this.source.settings, access, signal) ?? [];
+    const found =
+      driverOf(this.source.kind).discover?.(this.source.settings, access, signal, this.context.book()) ?? [];
     for await (const one of found) {
       if (one.what === "progress") {
         const { what: _what, ...counts } = one;

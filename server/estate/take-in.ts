@@ -1,14 +1,24 @@
 import { planAbsence, planRelationAbsence } from "#core/estate/absence";
-import { deriveConnections, deriveGuests, deriveHosting, type InventoriedHost, type Note } from "#core/estate/derive";
+import {
+  deriveConnections,
+  deriveGuests,
+  deriveHosting,
+  type InventoriedHost,
+  type Neighbourhood,
+  type Note,
+} from "#core/estate/derive";
 import type { EstateBook, KnownComponent } from "#core/estate/known";
 import type { Listing, Look, ObservedRelation } from "#core/estate/observation";
 import { planEstate } from "#core/estate/plan";
+import { inSpans, type AddressSpan } from "#core/estate/ranges";
 import { planRelations } from "#core/estate/relations";
 import { isHostLike } from "#core/catalogue/kinds";
 import type { Db } from "../store/database";
+import { driverOf } from "../sources/registry";
 import { inventoryAt } from "../store/estate";
 import { SPANS } from "../store/relations";
 import { readEstate, StoredEstate } from "../store/known";
+import { listSources } from "../store/sources";
 import { applyAbsence, applyPlan, applyRelationAbsence, applyRelations, type Applied, type News } from "./apply";
 
 export interface TakenIn {
@@ -48,7 +58,11 @@ export function takeInLook(db: Db, look: Look, listings: readonly Listing[]): Ta
     const nameOf = (id: number) => book.component(id)?.name ?? `component ${id}`;
     const isNewcomer = (id: number) => (book.component(id)?.validFrom ?? 0) >= look.sinceMs;
     const hosting = deriveHosting(placed.placement, placed.idOf, nameOf);
-    const connections = connectionsOf(book, hosts, nameOf);
+    const around = neighbourhoodOf(book, new Set(hosts.map((one) => one.component.id)), coveredSpans(db));
+    const connections = deriveConnections(
+      hosts.filter((one) => book.component(one.component.id)?.retired === false),
+      around,
+    );
     const relations = [...parts, ...hosting, ...connections.relations];
     const relationsSeen = applyRelations(db, look, planRelations(book, relations, isNewcomer), nameOf);
     for (const one of hosting) if (seen.has(one.to)) lookedAt.add(one.from);
@@ -134,21 +148,49 @@ function placeMachines(db: Db, look: Look, book: EstateBook, hosts: readonly Inv
   };
 }
 
-function connectionsOf(book: EstateBook, hosts: readonly InventoriedHost[], nameOf: (id: number) => string) {
+/** What is around hosts: their parts, those nobody could read, what sources look at. */
+export function neighbourhoodOf(
+  book: EstateBook,
+  readHosts: ReadonlySet<number>,
+  spans: readonly AddressSpan[],
+): Neighbourhood {
   const partOf = new Map<string, number>();
   const named = new Map<string, number>();
+  const unreadHosts: { id: number; address: string }[] = [];
   for (const one of book.components) {
     if (one.retired) continue;
-    if (one.hostId === null) named.set(one.name, one.id);
-    else if (one.process !== null) partOf.set(`${one.hostId}|${one.process}`, one.id);
+    if (one.hostId !== null) {
+      if (one.process !== null) partOf.set(`${one.hostId}|${one.process}`, one.id);
+      continue;
+    }
+    named.set(one.name, one.id);
+    if (one.address !== null && !readHosts.has(one.id)) unreadHosts.push({ id: one.id, address: one.address });
   }
-  return deriveConnections(
-    hosts.filter((one) => book.component(one.component.id)?.retired === false),
-    (host, process) => partOf.get(`${host}|${process}`),
-    nameOf,
-    (name) => named.get(name),
-  );
+  const listening = (hostId: number, listener: string) => {
+    const host = book.component(hostId);
+    for (const key of host?.keys ?? []) {
+      const id = book.ofKey(`listen:${key}:${listener}`);
+      const part = id === undefined ? undefined : book.component(id);
+      if (part && !part.retired && part.hostId === hostId) return part.id;
+    }
+    return undefined;
+  };
+  return {
+    nameOf: (id) => book.component(id)?.name ?? `component ${id}`,
+    partOf: (host, { part, listener }) =>
+      (part === null ? undefined : partOf.get(`${host}|${part}`)) ??
+      (listener === undefined ? undefined : listening(host, listener)),
+    hostNamed: (name) => named.get(name),
+    isCovered: (address) => inSpans(address, spans),
+    unreadHosts,
+  };
 }
+
+/** Every address that some source looks at. */
+const coveredSpans = (db: Db): AddressSpan[] =>
+  listSources(db).flatMap(({ kind, settings }) =>
+    (driverOf(kind).listings?.(settings) ?? []).flatMap((one) => (one.what === "addresses" ? one.spans : [])),
+  );
 
 /** Takes in a look at a few things, none of which are hosts that tell of others; call inside a transaction. */
 export function takeInFew(db: Db, look: Look): Applied {

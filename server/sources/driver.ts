@@ -1,4 +1,5 @@
 import type { z } from "zod";
+import type { FingerprintBook } from "#core/estate/fingerprints";
 import type { Listing, Observation } from "#core/estate/observation";
 import type { Access } from "../vault/kinds";
 import type { HostPoll } from "#core/telemetry/poll";
@@ -73,7 +74,12 @@ export interface SourceDriver<Settings = unknown> {
   /** Tries it, and repeats the other side's own answer. Ends when the signal is aborted. */
   check(settings: Settings, access: readonly Access[], signal: AbortSignal): Promise<Checked>;
   /** Looks at everything it covers. Ends soon after the signal is aborted, whatever hangs. */
-  discover?(settings: Settings, access: readonly Access[], signal: AbortSignal): AsyncIterable<Found>;
+  discover?(
+    settings: Settings,
+    access: readonly Access[],
+    signal: AbortSignal,
+    book: FingerprintBook,
+  ): AsyncIterable<Found>;
   /** What a discovery that ended by itself has listed in full. */
   listings?(settings: Settings): Listing[];
   /** One look at a host for its metrics; throws with a reason when it does not answer. */

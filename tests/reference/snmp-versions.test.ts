@@ -2,7 +2,8 @@
 // agent of the net-snmp package, which implements them.
 import snmp from "net-snmp";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { readSystem, SnmpFailure } from "#server/sources/range/snmp";
+import { readSystem } from "#server/sources/range/snmp";
+import { SnmpFailure } from "#server/sources/range/snmp-session";
 import { v2c, type SnmpAccess } from "#server/sources/range/snmp-access";
 
 const PORT = 11_196;

@@ -1,7 +1,8 @@
 import { readFileSync } from "node:fs";
 import snmp from "net-snmp";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { pollHost, readProcesses, readSystem, SnmpFailure } from "#server/sources/range/snmp";
+import { pollHost, readProcesses, readSystem } from "#server/sources/range/snmp";
+import { SnmpFailure } from "#server/sources/range/snmp-session";
 import { Estate } from "#standins/seen/estate";
 import { readScenario } from "#standins/scenario/read";
 import { agentTree, startAgent } from "#standins/snmp-agent";

@@ -1,6 +1,7 @@
 import { createSocket } from "node:dgram";
 import { createServer, type Server } from "node:net";
 import { afterEach, describe, expect, it } from "vitest";
+import { FingerprintBook } from "#core/estate/fingerprints";
 import { parseRanges } from "#core/estate/ranges";
 import type { Found } from "../driver";
 import { discoverRange } from "./discover";
@@ -17,7 +18,13 @@ afterEach(() => {
 function task(ranges: string): RangeTask {
   const read = parseRanges(ranges);
   if (!read.ok) throw new Error(read.problem);
-  return { spans: read.spans, ports: [PORT], snmpPort: SNMP, accessAt: () => [v2c("c")] };
+  return {
+    spans: read.spans,
+    ports: [PORT],
+    snmpPort: SNMP,
+    accessAt: () => [v2c("c")],
+    book: new FingerprintBook({}),
+  };
 }
 
 /** Something that listens on TCP, so that an address answers. */

@@ -49,7 +49,7 @@ async function* discover(task: RangeTask, signal: AbortSignal, addressMs = ADDRE
       if (sighting.system) counts.recognised++;
       if (sighting.failures.length) counts.failed++;
       for (const { reason } of sighting.failures) stream.push({ what: "failure", address, reason });
-      const recognised = recognise(sighting);
+      const recognised = recognise(sighting, task.book);
       if (recognised) stream.push({ what: "observations", observations: [recognised.host, ...recognised.parts] });
     }
     stream.push({ what: "progress", ...counts });

@@ -67,7 +67,7 @@ export const rangeDriver: SourceDriver<RangeSettings> = {
       signal,
     );
   },
-  discover: (settings, access, signal) => {
+  discover: (settings, access, signal, book) => {
     const ports = parsePorts(settings.ports);
     return discoverRange.discover(
       {
@@ -75,6 +75,7 @@ export const rangeDriver: SourceDriver<RangeSettings> = {
         ports: ports.ok ? ports.ports : [],
         snmpPort: settings.snmpPort,
         accessAt: (address) => snmpAccessOf(access, address),
+        book,
       },
       signal,
     );

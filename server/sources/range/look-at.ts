@@ -1,3 +1,4 @@
+import type { FingerprintBook } from "#core/estate/fingerprints";
 import type { AddressSpan } from "#core/estate/ranges";
 import type { AddressSighting, OpenPort, SystemSighting } from "#core/estate/sighting";
 import type { Limiter } from "../../outside/limit";
@@ -11,6 +12,7 @@ export interface RangeTask {
   snmpPort: number;
   /** Ways to ask an address by SNMP. */
   accessAt: (address: string) => readonly SnmpAccess[];
+  book: FingerprintBook;
 }
 
 /** One look at one address by all ways at once; undefined where nothing answers. The signal lets go of what is open. */
@@ -22,7 +24,10 @@ export async function lookAt(
 ): Promise<AddressSighting | undefined> {
   const target = { address, port: task.snmpPort, access: task.accessAt(address), signal };
   const reading = readSystem(target, 700, 1).catch(() => undefined);
-  const probed = await tcp.through(() => Promise.all(task.ports.map((port) => probePort(address, port, signal))));
+  const { questions } = task.book;
+  const probed = await tcp.through(() =>
+    Promise.all(task.ports.map((port) => probePort(address, port, questions, signal))),
+  );
   let system: SystemSighting | undefined = await reading;
   if (!system && probed.some(Boolean))
     // Something is there; it may only have been slow.
