@@ -8,12 +8,15 @@ export default defineConfig({
     alias: { "~": room("app"), "#core": room("core"), "#server": room("server"), "#standins": room("standins") },
   },
   test: {
-    include: [
-      "{agent,bench,core,server,standins,app,scripts}/**/*.test.{ts,tsx}",
-      "tests/reference/**/*.test.ts",
-      "tests/system/**/*.test.ts",
-      "tests/hostile/**/*.test.ts",
-    ],
+    // `npm run outside` runs tests against real programs.
+    include: process.env.OUTSIDE
+      ? ["tests/outside/**/*.test.ts"]
+      : [
+          "{agent,bench,core,server,standins,app,scripts}/**/*.test.{ts,tsx}",
+          "tests/reference/**/*.test.ts",
+          "tests/system/**/*.test.ts",
+          "tests/hostile/**/*.test.ts",
+        ],
     testTimeout: 60_000,
     hookTimeout: 60_000,
     pool: "forks",

@@ -71,20 +71,33 @@ function covers(
 
 export type RelationChange =
   | { what: "missing"; relation: KnownRelation }
-  | { what: "ended"; relation: KnownRelation; reason: string };
+  /** `quiet` where something better known takes its place. */
+  | { what: "ended"; relation: KnownRelation; reason: string; quiet?: true };
 
-/** Relations between components that were looked at, and that were not seen: ended at the second miss in a row. */
+/**
+ * Relations between components that were looked at, and that were not seen: ended at the second miss in a row. One that
+ * began at a host because nobody knew whose it was ends as soon as that is known.
+ */
 export function planRelationAbsence(
   relations: Iterable<KnownRelation>,
   lookedAt: ReadonlySet<number>,
   seen: ReadonlySet<number>,
   /** Whether sweeps can see relations that this observer told of. */
   sweepable: (relation: KnownRelation) => boolean,
+  /** Host of each part. */
+  hostOf: (id: number) => number | null,
 ): RelationChange[] {
   const changes: RelationChange[] = [];
-  for (const relation of relations) {
+  const all = [...relations];
+  const ends = (from: number | null, one: KnownRelation) => `${one.type} ${from} ${one.toId} ${one.detail}`;
+  const owned = new Set(all.filter((one) => seen.has(one.id)).map((one) => ends(hostOf(one.fromId), one)));
+  for (const relation of all) {
     if (seen.has(relation.id) || !sweepable(relation)) continue;
     if (!lookedAt.has(relation.fromId) || !lookedAt.has(relation.toId)) continue;
+    if (owned.has(ends(relation.fromId, relation))) {
+      changes.push({ what: "ended", relation, reason: "it is known now which process that is", quiet: true });
+      continue;
+    }
     if (relation.missed + 1 < MISSES_UNTIL_GONE) changes.push({ what: "missing", relation });
     else changes.push({ what: "ended", relation, reason: "missed by two sweeps in a row" });
   }

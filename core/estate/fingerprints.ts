@@ -3,7 +3,8 @@ import type { OpenPort, SoftwareRow } from "./sighting";
 
 /**
  * What a clue is read from. Texts of one port: what it says by itself (`banner`), answers to a question of ours
- * (`answer`), the HTTP field Server (`server`), the title of its page (`title`), the whole head and page (`page`), subject
+ * (`answer`), its own refusal of what is no HTTP (`refusal`, which no proxy
+ * passes on), the HTTP field Server (`server`), the title of its page (`title`), the whole head and page (`page`), subject
  * and issuer of its certificate (`certificate`). Of a process: `process`, `path`, `package`. Of a host: `object-id`,
  * `description`.
  */
@@ -13,6 +14,7 @@ export const CLUES = [
   "process",
   "banner",
   "answer",
+  "refusal",
   "server",
   "page",
   "title",
@@ -91,6 +93,7 @@ const CLUE_WORDS: Readonly<Record<Clue, string>> = {
   process: "its process is called",
   banner: "its banner says",
   answer: "asked, it answers",
+  refusal: "it refuses what is no HTTP with",
   server: "HTTP says it is",
   page: "its page says",
   title: "its page is called",
@@ -168,6 +171,7 @@ export const textsOfPort = (port: OpenPort): Texts => ({
   ...(port.banner === undefined ? {} : { banner: [port.banner] }),
   ...(port.answer === undefined ? {} : { answer: [port.answer.text] }),
   ...(port.http?.server === undefined ? {} : { server: [port.http.server] }),
+  ...(port.http?.refusal === undefined ? {} : { refusal: [port.http.refusal] }),
   ...(port.http?.title === undefined ? {} : { title: [port.http.title] }),
   ...(port.http?.page === undefined ? {} : { page: [port.http.page] }),
   ...(port.tls === undefined ? {} : { certificate: [`${port.tls.subject}; issued by ${port.tls.issuer}`] }),

@@ -32,8 +32,11 @@ export function storedKey(value: string): IdentityKey {
 export const keyInWords = ({ value }: IdentityKey): string =>
   `${value.split(":")[0]} “${value.slice(value.indexOf(":") + 1)}”`;
 
-/** How deep an observer looked: from outside (0), told of by something on or below it (1), its own system read (2). */
-export type Depth = 0 | 1 | 2;
+/**
+ * How deep an observer looked: from outside (0), told of by something on or below it (1), its own system read (2), with
+ * whose each socket is (3), by somebody on it who sees everything (4).
+ */
+export type Depth = 0 | 1 | 2 | 3 | 4;
 
 /** What one observer says of one thing at one time. */
 export interface Observation {

@@ -14,6 +14,13 @@ const GUESS = 0.4;
 export const tellsParts = (system: Pick<SystemSighting, "software" | "listeners">): boolean =>
   system.listeners.length > 0 || system.software.length > 0;
 
+/** Whether an agent tells whose most of its listeners are. */
+export function tellsOwners(system: Pick<SystemSighting, "software" | "listeners">): boolean {
+  const known = new Set(system.software.map((row) => row.pid));
+  const owned = system.listeners.filter((one) => known.has(one.pid)).length;
+  return owned > 0 && owned * 2 >= system.listeners.length;
+}
+
 /** Programs and listeners of a host; ports that answered and that its tables do not list count as listeners. */
 export function observeParts(
   { system, open, address }: AddressSighting,
@@ -61,7 +68,7 @@ function listenerAt(
   const label = product?.product ?? token?.product ?? portName(port.port) ?? part.label;
   const unknown = listed
     ? "the host lists it but does not tell whose it is"
-    : host.depth === 2
+    : host.depth >= 2
       ? "the host does not list it, so the process behind the port is not known"
       : "no agent answers, so the process behind the port is not known";
   return {
@@ -105,7 +112,7 @@ function programAt(part: Part, program: Program, ports: readonly OpenPort[], at:
     process: part.label,
     label: part.label,
     ...(ports[0] === undefined ? {} : { port: ports[0].port }),
-    depth: 2,
+    depth: host.depth,
     readBy: host.readBy,
     facts: { ...factsOfRows(part, program), ...factsOfPorts(ports), ...factsOfProduct(product ?? token) },
   };

@@ -119,10 +119,13 @@ function distinguish(parts: Part[]): void {
 function instanceLabel(name: string, rows: readonly SoftwareRow[], listeners: readonly ListenerRow[]): string {
   const port = Math.min(...listeners.map((one) => one.port));
   if (Number.isFinite(port)) return `${name}:${port}`;
-  const unit = rows.find((row) => row.unit)?.unit;
-  const told = unit ?? (rows[0] ? distinctWord(rows[0]) : "");
+  const place = rows.map(placeOf).find(Boolean);
+  const told = place ?? (rows[0] ? distinctWord(rows[0]) : "");
   return told ? `${name} (${told})` : name;
 }
+
+/** Where a process belongs: its container, else its system service. */
+const placeOf = (row: SoftwareRow): string | undefined => row.container?.slice(0, 12) ?? row.unit;
 
 /** Argument that tells one instance from another: not a number, an address or a file that changes with each start. */
 function distinctWord(row: SoftwareRow): string {
@@ -180,7 +183,8 @@ class Groups {
   private unite(a: number, b: number): void {
     const [left, right] = [this.rowOf.get(a), this.rowOf.get(b)];
     if (!left || !right || a === b || this.nameOf.get(a) !== this.nameOf.get(b)) return;
-    if (left.unit && right.unit && left.unit !== right.unit) return;
+    const [place, elsewhere] = [placeOf(left), placeOf(right)];
+    if (place && elsewhere && place !== elsewhere) return;
     const [one, other] = [this.root(a), this.root(b)];
     if (one !== other) this.above.set(Math.max(one, other), Math.min(one, other));
   }
@@ -205,7 +209,9 @@ function placed(serving: SoftwareRow[][], others: SoftwareRow[][]): SoftwareRow[
   for (const cluster of others) {
     const like = (row: SoftwareRow) =>
       cluster.some((one) =>
-        one.unit && row.unit ? one.unit === row.unit : serving.length === 1 || one.parameters === row.parameters,
+        placeOf(one) && placeOf(row)
+          ? placeOf(one) === placeOf(row)
+          : serving.length === 1 || one.parameters === row.parameters,
       );
     const home = serving.find((instance) => instance.some(like));
     if (home) home.push(...cluster);
@@ -214,11 +220,11 @@ function placed(serving: SoftwareRow[][], others: SoftwareRow[][]): SoftwareRow[
   return [...serving, ...byWhatTheyDo(left)];
 }
 
-/** Without listeners, instances are told apart by unit, else by what their command lines say. */
+/** Without listeners, instances are told apart by service or container, else by what their command lines say. */
 const byWhatTheyDo = (clusters: SoftwareRow[][]): SoftwareRow[][] =>
   [
     ...groupBy(
       clusters,
-      (cluster) => cluster.find((row) => row.unit)?.unit ?? distinctWord(cluster[0] as SoftwareRow),
+      (cluster) => cluster.map(placeOf).find(Boolean) ?? distinctWord(cluster[0] as SoftwareRow),
     ).values(),
   ].map((group) => group.flat());

@@ -28,6 +28,8 @@ export interface Seen {
   kind: string;
   confidence: number;
   name: string;
+  /** Why it is of its kind, where this look may say so. */
+  reason: string | null;
   /** Keys it did not have. */
   keys: string[];
   /** Facts that are set without a word. */
@@ -237,7 +239,9 @@ class Planner {
       changes.push({ what: "changed", id: before.id, facts, observation, reason: match.reason });
     const keys = this.claim(before, observation, match);
     const quiet = Object.fromEntries(
-      Object.entries(observation.ownFacts ?? {}).filter(([fact, value]) => before.facts[fact] !== value),
+      Object.entries(observation.ownFacts ?? {}).filter(
+        ([fact, value]) => before.facts[fact] !== value && !(shallow && OF_DEEPEST.has(fact)),
+      ),
     );
     seen.push({
       id: before.id,
@@ -245,6 +249,7 @@ class Planner {
       kind,
       confidence: trusts ? observation.kind.confidence : before.confidence,
       name,
+      reason: trusts ? observation.kind.reason : null,
       keys,
       quiet,
     });
@@ -311,6 +316,9 @@ function factChanges(
   }
   return changes;
 }
+
+/** Of these, what who looked deepest says. */
+const OF_DEEPEST = new Set(["open ports"]);
 
 /** Facts that one kind of observer tells alone; others neither change nor take them back. */
 const OF_ONE_OBSERVER = new Set(["open ports", "agent"]);

@@ -1,7 +1,7 @@
 import type { FingerprintBook } from "./fingerprints";
-import { identityKey, storedKey, type IdentityKey, type Observation } from "./observation";
-import { describePort, observeParts, tellsParts } from "./observe-parts";
-import type { AddressSighting, GuestRow, SystemSighting } from "./sighting";
+import { identityKey, storedKey, type Depth, type IdentityKey, type Observation } from "./observation";
+import { describePort, observeParts, tellsOwners, tellsParts } from "./observe-parts";
+import type { AddressSighting, GuestRow, Reader, SystemSighting } from "./sighting";
 
 /** How sure a kind is that follows from what the system tells, and from a look from outside. */
 const SURE = 0.95;
@@ -50,7 +50,7 @@ export function kindOfSystem(
  * Turns what was seen at one address into observations of the host and of the processes that serve or use the network.
  */
 export function recognise(sighting: AddressSighting, book: FingerprintBook): Recognised | undefined {
-  const { system, address, open } = sighting;
+  const { system, address, open, readBy = "snmp" } = sighting;
   if (!system && open.length === 0) return undefined;
   const facts: Record<string, string> = { address };
   const keys: IdentityKey[] = [];
@@ -78,8 +78,8 @@ export function recognise(sighting: AddressSighting, book: FingerprintBook): Rec
     kind,
     name,
     address,
-    depth: system ? 2 : 0,
-    readBy: system ? "snmp" : "",
+    depth: system ? depthOf(system, readBy) : 0,
+    readBy: system ? readBy : "",
     facts,
     ...(open.length ? { ownFacts: { "open ports": open.map(({ port }) => describePort(port)).join(", ") } } : {}),
     // An agent that shows its system group only has told nothing of what runs.
@@ -88,8 +88,15 @@ export function recognise(sighting: AddressSighting, book: FingerprintBook): Rec
   return { host, parts: observeParts(sighting, host, book) };
 }
 
+const depthOf = (system: SystemSighting, readBy: Reader): Depth =>
+  tellsOwners(system) ? (readBy === "snmp" ? 3 : 4) : 2;
+
 function factsOfSystem(system: SystemSighting): Record<string, string> {
-  const facts: Record<string, string> = { description: system.sysDescr, "object id": system.sysObjectId };
+  const facts: Record<string, string> = { description: system.sysDescr };
+  if (system.sysObjectId) facts["object id"] = system.sysObjectId;
+  if (system.model) facts.model = system.model;
+  if (system.serial) facts["serial number"] = system.serial;
+  if (system.uuid) facts["machine UUID"] = system.uuid;
   if (system.sysLocation) facts.location = system.sysLocation;
   if (system.sysContact) facts.contact = system.sysContact;
   if (system.processors > 0) facts.processors = String(system.processors);

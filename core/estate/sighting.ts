@@ -5,6 +5,8 @@ export interface HttpAnswer {
   title?: string;
   /** Head and page as they came, at most 2,000 printable characters. */
   page?: string;
+  /** What it answers to a line that is no HTTP: it says so itself, whatever stands behind it. */
+  refusal?: string;
 }
 
 /** What a TLS handshake told (RFC 8446), whoever signed the certificate. */
@@ -60,6 +62,8 @@ export interface SoftwareRow {
   parent?: number;
   unit?: string;
   user?: string;
+  /** Id of the container that it runs in. */
+  container?: string;
   /** Name and version of the package that it comes from. */
   package?: string;
 }
@@ -136,6 +140,13 @@ export interface SystemSighting {
   neighbours: NeighbourRow[];
   /** Addresses of its interfaces, those of the loopback left out. */
   addresses?: string[];
+  packages?: { name: string; version: string }[];
+  /** What runs by itself: cron's tables and timers. */
+  jobs?: { when: string; what: string }[];
+  /** Of the machine (SMBIOS); clones of a virtual machine may share it. */
+  uuid?: string;
+  serial?: string;
+  model?: string;
   /** Set for a hypervisor: its software and version (RFC 7666 vmHypervisor). */
   hypervisor?: { software: string; version: string };
   guests?: GuestRow[];
@@ -146,10 +157,15 @@ export interface SightingFailure {
   reason: string;
 }
 
+/** Drivers that read a system, as `readBy` names them. */
+export type Reader = "snmp" | "ssh" | "agent";
+
 /** What one source saw at one address in one sweep. */
 export interface AddressSighting {
   address: string;
   open: OpenPort[];
   system?: SystemSighting;
+  /** What read the system; SNMP where it is left out. */
+  readBy?: Reader;
   failures: SightingFailure[];
 }

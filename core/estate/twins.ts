@@ -34,7 +34,7 @@ export function mergeTwins(observations: readonly Observation[]): Observation[] 
 
 const sortKey = (one: Observation): string =>
   JSON.stringify([
-    3 - one.depth,
+    5 - one.depth,
     one.of ?? 0,
     one.host ?? null,
     one.keys.map((key) => `${3 - key.strength}${key.value}`),

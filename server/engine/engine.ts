@@ -22,7 +22,7 @@ import type { Principal } from "../people/principal";
 import { openPrepared } from "./open-prepared";
 import { Poller } from "../polling/poller";
 import { Runner } from "../repair/runner";
-import { readHostKey } from "../repair/ssh";
+import { readHostKey } from "../outside/ssh";
 import { readMasterKey } from "../vault/master-key";
 import { kindOfCredential, type Access } from "../vault/kinds";
 import { takeAnswered } from "../sources/range/snmp-access";
@@ -30,7 +30,7 @@ import { mayBeUsedAt, Vault } from "../vault/vault";
 import { credentialById } from "../store/credentials";
 import { endpoints, type EndpointFields } from "../store/endpoints";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
-import { shippedBook } from "../estate/fingerprints";
+import { sourceTools } from "../estate/source-tools";
 import { Sweeps } from "../estate/sweeps";
 import { openAttempts, updateAttempt } from "../store/drills";
 import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db, unforced } from "../store/database";
@@ -122,10 +122,11 @@ export class Engine {
     this.roller = new Roller(this.db, this.sampleWriter);
     this.batches = new BatchIngest(this.db, this.sampleWriter);
     this.ingest = this.makeIngest();
+    const tools = sourceTools(this.db, settings.root, () => this.now());
     this.sweeps = new Sweeps({
       ...this.shared(),
       vault: this.vault,
-      book: () => shippedBook(settings.root),
+      tools: () => tools,
       onSources: () => this.reload(),
       onEstate: (retired) => this.afterEstateChange(retired),
     });
@@ -135,6 +136,7 @@ export class Engine {
       this.sampleWriter,
       (id) => this.seenAt.set(id, this.now()),
       () => this.clock.pace,
+      () => tools,
     );
     this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.stopping });
     this.runner = this.makeRunner();

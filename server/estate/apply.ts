@@ -1,6 +1,7 @@
 import type { RelationChange } from "#core/estate/absence";
 import type { KnownComponent, KnownEstate } from "#core/estate/known";
 import type { Look, ObservedRelation } from "#core/estate/observation";
+import { mergedInventory } from "#core/estate/inventory";
 import { factInWords, type Change, type Plan, type Ref } from "#core/estate/plan";
 import type { RelationPlan } from "#core/estate/relations";
 import { insertChange } from "../store/changes";
@@ -9,6 +10,7 @@ import {
   addKeys,
   componentById,
   insertComponent,
+  inventoryAt,
   markMissed,
   markSeen,
   retireComponent,
@@ -117,6 +119,7 @@ function noteSeen(db: Db, known: KnownEstate, { atMs, observer }: Look, seen: Pl
       kind: seen.kind,
       confidence: seen.confidence,
       name: seen.name,
+      reason: seen.reason,
       address: deeper || before.address === null ? (observation.address ?? null) : null,
       process: observation.process ?? null,
       port: observation.port ?? null,
@@ -129,7 +132,11 @@ function noteSeen(db: Db, known: KnownEstate, { atMs, observer }: Look, seen: Pl
     atMs,
   );
   for (const [name, value] of Object.entries(seen.quiet)) writeFact(db, seen.id, name, value, atMs);
-  if (observation.inventory) writeInventory(db, seen.id, observation.inventory, atMs);
+  if (observation.inventory) {
+    const sameReader = before.readBy === observation.readBy;
+    const fresh = { system: observation.inventory, shallow: !deeper, sameReader };
+    writeInventory(db, seen.id, mergedInventory(inventoryAt(db, seen.id, atMs), fresh), atMs);
+  }
 }
 
 /** A modest observer claims no weak key that something else has. */
@@ -260,7 +267,7 @@ export function applyRelationAbsence(
     }
     const { relation } = change;
     endRelation(db, relation.id, look.atMs);
-    if (relation.type === "talks-to")
+    if (relation.type === "talks-to" && !change.quiet)
       insertChange(db, {
         atMs: look.atMs,
         kind: "relation",

@@ -33,10 +33,10 @@ vi.mock("../sources/registry", () => {
       help: "Ask for it.",
       kind: "snmp-community",
       field: "community",
-      uses: ["snmp-community"],
       destinations: ({ ranges }) => ranges,
       serves: (settings, before) => settings.ranges === before.ranges,
     },
+    uses: ["snmp-community"],
     covers: () => ({ text: "four places", places: 4 }),
     check: (settings, access) =>
       Promise.resolve({ ok: wordOf(access) === "open", lines: [`${settings.ranges} with ${wordOf(access)}`] }),
@@ -78,7 +78,7 @@ beforeEach(() => {
     now: () => START,
     emit: (event) => events.push(event),
     reportProblem: () => undefined,
-    book: () => new FingerprintBook({}),
+    tools: () => ({ book: new FingerprintBook({}), hostKeys: { known: () => undefined, met: () => undefined } }),
     onSources: () => undefined,
     onEstate: estate,
   });

@@ -1,4 +1,3 @@
-import type { FingerprintBook } from "#core/estate/fingerprints";
 import type { Look, Observation } from "#core/estate/observation";
 import type { SourceInput } from "../settings";
 import { takeInLook, type TakenIn } from "./take-in";
@@ -22,7 +21,7 @@ import {
   type SourceRow,
   type SweepProgress,
 } from "../store/sources";
-import type { Checked } from "../sources/driver";
+import type { Checked, SourceTools } from "../sources/driver";
 import { driverOf } from "../sources/registry";
 
 /**
@@ -37,8 +36,7 @@ export interface SweepContext {
   vault: Vault;
   now: () => number;
   emit: (event: LiveEvent) => void;
-  /** What products are recognised by. */
-  book: () => FingerprintBook;
+  tools: () => SourceTools;
   reportProblem: (message: string) => void;
   /** Called when sources were added or changed. */
   onSources: () => void;
@@ -66,6 +64,8 @@ export class Sweeps {
       sealed,
     };
     const others = this.usable(input);
+    if (driver.needsCredential && !others?.length)
+      throw new PersonError(driver.needsCredential, { credentials: driver.needsCredential });
     const saved = db.transaction(() => {
       if (id === undefined) {
         if (credential && sealed === undefined && !others?.length)
@@ -100,7 +100,7 @@ export class Sweeps {
 
   /** Credentials that a source names besides its own; undefined where it says nothing of them. */
   private usable({ kind, credentials }: SourceInput): number[] | undefined {
-    const uses = driverOf(kind).credential?.uses ?? [];
+    const { uses = [] } = driverOf(kind);
     for (const id of credentials ?? []) {
       const one = credentialById(this.context.db, id);
       if (!one) throw new PersonError("One of the credentials is not there any more. Load the page again.");
@@ -130,7 +130,8 @@ export class Sweeps {
     const abort = new AbortController();
     const timer = setTimeout(() => abort.abort(), CHECK_MS);
     try {
-      return await driverOf(input.kind).check(input.settings, this.accessToTry(id, input), abort.signal);
+      const access = this.accessToTry(id, input);
+      return await driverOf(input.kind).check(input.settings, access, abort.signal, this.context.tools());
     } finally {
       clearTimeout(timer);
     }
@@ -255,7 +256,7 @@ class SweepRun {
 
   async follow(access: readonly Access[], signal: AbortSignal): Promise<void> {
     const found =
-      driverOf(this.source.kind).discover?.(this.source.settings, access, signal, this.context.book()) ?? [];
+      driverOf(this.source.kind).discover?.(this.source.settings, access, signal, this.context.tools()) ?? [];
     for await (const one of found) {
       if (one.what === "progress") {
         const { what: _what, ...counts } = one;

@@ -88,6 +88,7 @@ export function takeInLook(db: Db, look: Look, listings: readonly Listing[]): Ta
       lookedAt,
       relationsSeen,
       (one) => one.seenBy !== SPANS,
+      (id) => after.component(id)?.hostId ?? null,
     );
     applyRelationAbsence(db, look, ended, nameOf);
     return { news, unmatched: [...placed.unmatched(look.sinceMs, book), ...connections.notes], retired };

@@ -51,10 +51,7 @@ export function takeCredentials(db: Db, file: string, vault: Vault, nowMs: numbe
     const row = { name, kind: kindId, about: about.data as Record<string, string>, destinations, sealed };
     const id = insertCredential(db, { ...row, madeBy: BY, isOwn: false }, nowMs);
     for (const source of listSources(db))
-      if (
-        driverOf(source.kind).credential?.uses.includes(kindId) &&
-        (sources.includes("*") || sources.includes(source.name))
-      ) {
+      if (driverOf(source.kind).uses?.includes(kindId) && (sources.includes("*") || sources.includes(source.name))) {
         const others = credentialsOfSource(db, source.id).map((one) => one.id);
         setSourceCredentials(db, source.id, [...others.filter((one) => one !== source.credential_id), id]);
       }

@@ -82,7 +82,7 @@ const formOf = (
   fields: fieldsOf(driver.settings, settings as Record<string, unknown>),
   credential: driver.credential ? { label: driver.credential.label, help: driver.credential.help } : null,
   others: listCredentials(db)
-    .filter((one) => !one.isOwn && driver.credential?.uses.includes(one.kind))
+    .filter((one) => !one.isOwn && driver.uses?.includes(one.kind))
     .map(({ id, name, kind }) => ({ id, name, kind: kindOfCredential(kind)?.label ?? kind })),
   chosen: source
     ? credentialsOfSource(db, source.id)

@@ -1,6 +1,8 @@
 import { beforeEach, describe, expect, it } from "vitest";
+import { FingerprintBook } from "#core/estate/fingerprints";
 import { useStore } from "../../tests/store";
 import { SampleWriter } from "../ingest/sample-writer";
+import type { SourceTools } from "../sources/driver";
 import type { Vault } from "../vault/vault";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
@@ -10,6 +12,10 @@ import { insertSource } from "../store/sources";
 import type { HostPoll } from "#core/telemetry/poll";
 import { Poller, type PolledHost } from "./poller";
 
+const NO_TOOLS: SourceTools = {
+  book: new FingerprintBook({}),
+  hostKeys: { known: () => undefined, met: () => undefined },
+};
 const START = Date.parse("2026-03-17T10:00:00Z");
 const VAULT: Pick<Vault, "ofSource"> = { ofSource: () => [] };
 const EMPTY: HostPoll = { processorLoads: [], storage: [], interfaces: [], processes: [] };
@@ -27,7 +33,14 @@ beforeEach(() => {
   );
   writer = new SampleWriter(db);
   seen = [];
-  poller = new Poller(db, VAULT, writer, (id) => seen.push(id));
+  poller = new Poller(
+    db,
+    VAULT,
+    writer,
+    (id) => seen.push(id),
+    () => 1,
+    () => NO_TOOLS,
+  );
   sourceId = insertSource(
     db,
     {

@@ -5,7 +5,7 @@ import type { SampleWriter } from "../ingest/sample-writer";
 import { eachLimited } from "../outside/limit";
 import type { Access } from "../vault/kinds";
 import type { Vault } from "../vault/vault";
-import type { PollTarget, Process, SourceDriver } from "../sources/driver";
+import type { PollTarget, Process, SourceDriver, SourceTools } from "../sources/driver";
 import { driverOf } from "../sources/registry";
 import type { Db } from "../store/database";
 import { currentComponents, type ComponentRow } from "../store/estate";
@@ -18,7 +18,7 @@ import { fetchFigure } from "./figures";
 export interface PolledHost {
   id: number;
   driver: SourceDriver;
-  target: PollTarget<unknown>;
+  target: Omit<PollTarget<unknown>, "tools">;
   everyMs: number;
   nextMs: number;
   /** Component ids of its processes by name. */
@@ -70,7 +70,8 @@ export class Poller {
     private readonly sampleWriter: SampleWriter,
     private readonly onSeen: (componentId: number) => void,
     /** How fast the clock runs: answers are waited for in its time, so that a silent host is as quickly known at any pace. */
-    private readonly pace: () => number = () => 1,
+    private readonly pace: () => number,
+    private readonly tools: () => SourceTools,
   ) {}
 
   reload(atMs: number): void {
@@ -158,11 +159,14 @@ export class Poller {
     this.busy.add(host.id);
     const started = performance.now();
     try {
-      const poll = await host.driver.poll?.(host.target, {
-        processes: host.processes.size > 0,
-        guests: host.isHypervisor,
-        timeoutMs: Math.max(LEAST_TIMEOUT_MS, TIMEOUT_MS / Math.max(1, this.pace())),
-      });
+      const poll = await host.driver.poll?.(
+        { ...host.target, tools: this.tools() },
+        {
+          processes: host.processes.size > 0,
+          guests: host.isHypervisor,
+          timeoutMs: Math.max(LEAST_TIMEOUT_MS, TIMEOUT_MS / Math.max(1, this.pace())),
+        },
+      );
       if (poll) this.take(host, poll, now(), performance.now() - started);
     } catch {
       this.takeSilence(host.id, now());
@@ -176,7 +180,7 @@ export class Poller {
   async processesOf(componentId: number): Promise<Process[]> {
     const host = this.hosts.get(componentId);
     if (!host?.driver.processes) throw new Error("Its processes are not listed by what polls it.");
-    return host.driver.processes(host.target);
+    return host.driver.processes({ ...host.target, tools: this.tools() });
   }
 
   take(host: PolledHost, poll: HostPoll, atMs: number, tookMs: number | undefined): void {

@@ -3,7 +3,7 @@ import { spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import { metricTitle } from "#core/catalogue/metrics";
 import { reachOf } from "../vault/reach";
-import { runOverSsh, type CommandResult } from "./ssh";
+import { runOverSsh, type CommandResult } from "../outside/ssh";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";

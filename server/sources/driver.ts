@@ -25,12 +25,27 @@ export interface Process {
   cpuHundredths: number;
 }
 
+/** Host keys of SSH as they were met or approved. */
+export interface HostKeys {
+  known: (address: string, port: number) => string | undefined;
+  /** Called with the key of a host that is met for the first time. */
+  met: (address: string, port: number, fingerprint: string) => void;
+}
+
+/** What drivers are given besides their settings, because they know no store. */
+export interface SourceTools {
+  /** What products are recognised by. */
+  book: FingerprintBook;
+  hostKeys: HostKeys;
+}
+
 /** How a host that a source covers is reached. */
 export interface PollTarget<Settings> {
   address: string;
   settings: Settings;
   /** What the source may use there, in its order. */
   access: readonly Access[];
+  tools: SourceTools;
 }
 
 export interface PollWish {
@@ -61,24 +76,26 @@ export interface SourceDriver<Settings = unknown> {
     /** What the secret of the form is: a kind of credential, and the name of its field. */
     kind: string;
     field: string;
-    /** Kinds of credentials that it can use besides. */
-    uses: readonly string[];
     /** For which addresses the secret is. */
     destinations(settings: Settings): string;
     serves(settings: Settings, before: Settings): boolean;
   };
+  /** Kinds of credentials of the vault that it can use. */
+  uses?: readonly string[];
+  /** What to do, as a sentence, where it has none and can do nothing without. */
+  needsCredential?: string;
   /** Where polling makes sense: its usual interval, seconds. */
   pollSeconds?: number;
   /** What it covers, in words, and how many places that are to be looked at. */
   covers(settings: Settings): { text: string; places: number };
   /** Tries it, and repeats the other side's own answer. Ends when the signal is aborted. */
-  check(settings: Settings, access: readonly Access[], signal: AbortSignal): Promise<Checked>;
+  check(settings: Settings, access: readonly Access[], signal: AbortSignal, tools: SourceTools): Promise<Checked>;
   /** Looks at everything it covers. Ends soon after the signal is aborted, whatever hangs. */
   discover?(
     settings: Settings,
     access: readonly Access[],
     signal: AbortSignal,
-    book: FingerprintBook,
+    tools: SourceTools,
   ): AsyncIterable<Found>;
   /** What a discovery that ended by itself has listed in full. */
   listings?(settings: Settings): Listing[];

@@ -1,9 +1,14 @@
 import { agentDriver } from "./agent/driver";
 import type { SourceDriver } from "./driver";
 import { rangeDriver } from "./range/driver";
+import { sshDriver } from "./ssh/driver";
 
 /** Every kind of source. A new one is a folder with a driver, and a line here. */
-const DRIVERS: readonly SourceDriver[] = [rangeDriver as SourceDriver, agentDriver as SourceDriver];
+const DRIVERS: readonly SourceDriver[] = [
+  rangeDriver as SourceDriver,
+  sshDriver as SourceDriver,
+  agentDriver as SourceDriver,
+];
 
 const byKind = new Map(DRIVERS.map((driver) => [driver.kind, driver]));
 

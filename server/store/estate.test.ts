@@ -88,7 +88,7 @@ describe("components", () => {
     markSeen(
       db,
       a,
-      { kind: "host.linux", confidence: 1, name: "a", depth: 2, readBy: "sweep", ...unknown },
+      { kind: "host.linux", confidence: 1, reason: null, name: "a", depth: 2, readBy: "sweep", ...unknown },
       AT + HOUR_MS,
     );
     expect(markMissed(db, a)).toBe(1);

@@ -118,6 +118,8 @@ export function markSeen(
     kind: string;
     confidence: number;
     name: string;
+    /** Why it is of its kind; null leaves what stands. */
+    reason: string | null;
     address: string | null;
     process: string | null;
     port: number | null;
@@ -131,13 +133,14 @@ export function markSeen(
 ): void {
   prepared(
     db,
-    `UPDATE component SET last_seen_at = ?, missed = 0, valid_to = NULL, kind = ?, kind_confidence = ?, name = ?, address = coalesce(?, address), process = coalesce(?, process),
+    `UPDATE component SET last_seen_at = ?, missed = 0, valid_to = NULL, kind = ?, kind_confidence = ?, name = ?, reason = coalesce(?, reason), address = coalesce(?, address), process = coalesce(?, process),
        port = coalesce(?, port), label = coalesce(?, label), depth = ?, read_by = ?, source_id = coalesce(?, source_id) WHERE id = ?`,
   ).run(
     atMs,
     seen.kind,
     seen.confidence,
     seen.name,
+    seen.reason,
     seen.address,
     seen.process,
     seen.port,

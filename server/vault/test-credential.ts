@@ -1,6 +1,6 @@
 import { destinationsCover } from "#core/estate/destinations";
 import { fetchText } from "../outside/fetch-text";
-import { runOverSsh } from "../repair/ssh";
+import { runOverSsh } from "../outside/ssh";
 import { readSystem } from "../sources/range/snmp";
 import { snmpAccessOf } from "../sources/range/snmp-access";
 import { PersonError } from "../store/database";

@@ -14,12 +14,14 @@ const checked = (parse: (text: string) => { ok: true } | { ok: false; problem: s
     if (!read.ok) context.addIssue({ code: "custom", message: read.problem });
   });
 
+export const rangesText = checked(parseRanges).meta({
+  title: "Addresses",
+  description: "Single addresses, blocks (127.20.1.0/24) or spans (127.20.1.10-40), separated by commas.",
+  lines: true,
+});
+
 const rangeSettings = z.strictObject({
-  ranges: checked(parseRanges).meta({
-    title: "Addresses",
-    description: "Single addresses, blocks (127.20.1.0/24) or spans (127.20.1.10-40), separated by commas.",
-    lines: true,
-  }),
+  ranges: rangesText,
   ports: checked(parsePorts).default(USUAL_PORTS).meta({ title: "TCP ports to try" }),
   snmpPort: z.coerce
     .number("The SNMP port is a number.")
@@ -47,11 +49,11 @@ export const rangeDriver: SourceDriver<RangeSettings> = {
     help: "Kept encrypted and never shown again. A hyphen if these addresses have none.",
     kind: "snmp-community",
     field: "community",
-    uses: ["snmp-community", "snmp-user", "ssh-key", "ssh-password"],
     destinations: ({ ranges }) => ranges,
     serves: (settings, before) =>
       settings.snmpPort === before.snmpPort && spansWithin(spansOf(settings).spans, spansOf(before).spans),
   },
+  uses: ["snmp-community", "snmp-user", "ssh-key", "ssh-password"],
   pollSeconds: 300,
   covers: (settings) => {
     const { count } = spansOf(settings);
@@ -67,7 +69,7 @@ export const rangeDriver: SourceDriver<RangeSettings> = {
       signal,
     );
   },
-  discover: (settings, access, signal, book) => {
+  discover: (settings, access, signal, { book }) => {
     const ports = parsePorts(settings.ports);
     return discoverRange.discover(
       {

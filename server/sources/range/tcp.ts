@@ -7,6 +7,7 @@ const CONNECT_MS = 800;
 const BANNER_MS = 250;
 const ANSWER_MS = 900;
 const TLS_MS = 900;
+const REFUSAL_MS = 600;
 const MOST_BYTES = 16_384;
 const MOST_PAGE = 2000;
 /** Questions put to a port that closes on everything else. */
@@ -50,13 +51,23 @@ export async function probePort(
   const text = TLS_PORTS.has(port) ? await askAnew(place) : await first.ask(httpRequest(address), ANSWER_MS);
   first.end();
   const http = text === undefined ? undefined : readHttp(text);
-  if (http && !wantsTls(http)) return { port, http };
+  if (http && !wantsTls(http)) return { port, http: { ...http, ...(await refusalAt(place)) } };
   const secure = TLS_PORTS.has(port) ? undefined : await overTls(place);
   if (secure) return { port, ...secure };
   if (http) return { port, http };
   if (text) return { port, banner: bannerOf(text) };
   // It hung up on a request it did not understand: it waits for something else. What says nothing at all is let be.
   return { port, ...(text === "" ? await firstAnswer(place, questions.slice(0, MOST_GUESSES)) : {}) };
+}
+
+/** What is no request: who refuses it is who listens there, not who is behind. */
+const NO_REQUEST = Buffer.from("HOLOTAXIS\r\n\r\n", "latin1");
+
+async function refusalAt(place: Place): Promise<Pick<HttpAnswer, "refusal">> {
+  const conversation = await Conversation.open(place, CONNECT_MS);
+  const text = await conversation?.ask(NO_REQUEST, REFUSAL_MS);
+  conversation?.end();
+  return text ? { refusal: printable(text, MOST_PAGE) } : {};
 }
 
 interface Place {
@@ -189,7 +200,7 @@ class Conversation {
     if (this.ended) return "";
     this.socket.write(request);
     const text = await this.wait(withinMs, (received) =>
-      received.startsWith("HTTP/") ? /<\/title>/i.test(received) : received.length > 0,
+      received.startsWith("HTTP/") ? /<\/title>|<\/html>/i.test(received) : received.length > 0,
     );
     return text === "" && !this.ended ? undefined : text;
   }
