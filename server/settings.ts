@@ -4,6 +4,7 @@ import { hasKind, ICONS, STRATA } from "#core/catalogue/kinds";
 import { ROLE_IDS } from "#core/people/rights";
 import { runbookSchema } from "#core/repair/runbook";
 import type { ClockSetting } from "#core/time/clock";
+import type { Schedule } from "#core/time/schedule";
 
 /** Where things are and how the process was started; handed to every thread. */
 export interface Settings {
@@ -56,6 +57,7 @@ export interface SourceInput {
   /** Ids of credentials that it may use besides, in their order; undefined leaves them as they are. */
   credentials?: number[] | undefined;
   pollSeconds?: number | undefined;
+  sweeps?: Schedule | undefined;
 }
 
 /** An address that is read; a password in it would stand in every list and log. */

@@ -3,6 +3,7 @@ import ssh2, { type Connection, type ServerChannel } from "ssh2";
 import { runCommand } from "./repairs";
 import type { Estate } from "./seen/estate";
 import type { HostView } from "./seen/host-view";
+import { printSections, sectionsAsked } from "./seen/shell";
 
 export interface SshOptions {
   hostKey: string;
@@ -67,6 +68,11 @@ async function exec(
   channel: ServerChannel,
   { now, sleep, onEffect }: SshOptions,
 ): Promise<number> {
+  const asked = sectionsAsked(line);
+  if (asked.length > 1) {
+    channel.write(printSections(host, asked, now()));
+    return 0;
+  }
   const words = splitWords(line);
   const complain = (text: string) => void channel.stderr.write(`${text}\n`);
   if (words.some((word) => typeof word !== "string")) {

@@ -68,11 +68,35 @@ export function SourceForm({
             />
           )}
         </Stack>
+        {form.sweeps ? (
+          <Stack direction="row" sx={{ gap: 1.5 }}>
+            <TextField
+              name="sweepEvery"
+              label="Sweep by itself every"
+              defaultValue={form.sweeps.every}
+              fullWidth
+              error={Boolean(problemOf("sweepEvery"))}
+              helperText={
+                problemOf("sweepEvery") ??
+                "Minutes, or a rule of RFC 5545 such as FREQ=DAILY;BYHOUR=3 (UTC). Empty for never."
+              }
+            />
+            <TextField
+              name="quietHours"
+              label="Quiet hours (UTC)"
+              placeholder="08:00-18:00"
+              defaultValue={form.sweeps.quiet}
+              sx={{ width: 320 }}
+              error={Boolean(problemOf("quietHours"))}
+              helperText={problemOf("quietHours") ?? "No sweep starts by itself then."}
+            />
+          </Stack>
+        ) : null}
         <Stack direction="row" sx={{ gap: 1 }}>
           <RightButton right="configure" type="submit" variant="contained" name="intent" value="save" disabled={busy}>
             {isNew ? "Add source" : "Save"}
           </RightButton>
-          {form.canSweep ? (
+          {form.sweeps ? (
             <RightButton
               right="configure"
               type="submit"

@@ -140,6 +140,7 @@ const SHIPPED: readonly KindInfo[] = [
     relations: ["wired-to"],
   }),
   part("app.web", "Web front end", "Web front ends", "people", "web"),
+  part("app.proxy", "Proxy", "Proxies", "people", "web"),
   part("app.process", "Application process", "Application processes", "applications", "process"),
   part("app.container", "Container", "Containers", "applications", "container", {
     headline: { metric: "container.memory.usage", word: "" },

@@ -1,3 +1,4 @@
+import { DAY_MS } from "../time/windows";
 import type { KnownComponent, KnownRelation } from "./known";
 import type { Listing } from "./observation";
 import type { Change } from "./plan";
@@ -69,6 +70,9 @@ function covers(
   return hypervisor === undefined || listed(hypervisor);
 }
 
+/** A relation that comes and goes has ended when nobody saw it for so long. */
+const INTERMITTENT_MS = DAY_MS;
+
 export type RelationChange =
   | { what: "missing"; relation: KnownRelation }
   /** `quiet` where something better known takes its place. */
@@ -86,6 +90,7 @@ export function planRelationAbsence(
   sweepable: (relation: KnownRelation) => boolean,
   /** Host of each part. */
   hostOf: (id: number) => number | null,
+  atMs: number,
 ): RelationChange[] {
   const changes: RelationChange[] = [];
   const all = [...relations];
@@ -98,7 +103,8 @@ export function planRelationAbsence(
       changes.push({ what: "ended", relation, reason: "it is known now which process that is", quiet: true });
       continue;
     }
-    if (relation.missed + 1 < MISSES_UNTIL_GONE) changes.push({ what: "missing", relation });
+    const waits = relation.intermittent && atMs - relation.lastSeenAt < INTERMITTENT_MS;
+    if (waits || relation.missed + 1 < MISSES_UNTIL_GONE) changes.push({ what: "missing", relation });
     else changes.push({ what: "ended", relation, reason: "missed by two sweeps in a row" });
   }
   return changes;

@@ -39,6 +39,9 @@ export interface KnownRelation {
   detail: string;
   seenBy: string;
   missed: number;
+  /** It comes and goes: a look saw it again that another had missed. */
+  intermittent: boolean | number;
+  lastSeenAt: number;
 }
 
 /** As much of the estate as a plan asks about. */

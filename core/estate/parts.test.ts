@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { partsOfTables } from "./parts";
+import { networkTables, partsOfTables, type HostTables } from "./parts";
 import type { ConnectionRow, ListenerRow, SoftwareRow, SystemSighting } from "./sighting";
 
 const row = (pid: number, name: string, path = `/usr/bin/${name}`, parameters = "", more = {}): SoftwareRow => ({
@@ -102,6 +102,17 @@ describe("parts of a host", () => {
   it("leaves out what neither listens nor connects, and marks what is the system's own", () => {
     const parts = partsOfTables(system([row(1, "sshd"), row(2, "idle")], [listens(1, 2222)]));
     expect(parts.parts.map((one) => [one.label, one.housekeeping])).toEqual([["sshd", true]]);
+  });
+  it("finds the same parts without the programs that use no network", () => {
+    const full = system(
+      [row(1, "store"), row(2, "store", "", "--once"), row(3, "idle"), row(4, "job", "", "", { parent: 3 })],
+      [listens(1, 5432)],
+      [calls(4)],
+    );
+    const parts = (tables: HostTables) => partsOfTables(tables).parts.map((one) => one.label);
+    expect(parts(full)).toEqual(["store", "job"]);
+    expect(networkTables(full).software.map((one) => one.name)).toEqual(["store", "store", "job"]);
+    expect(parts(networkTables(full))).toEqual(parts(full));
   });
   it("gives every listener to exactly one part, and no two parts one label, whatever the order", () =>
     fc.assert(

@@ -65,20 +65,32 @@ export function partsOfTables(tables: HostTables): HostParts {
   return parts;
 }
 
+/** Tables without the programs that use no network: the same parts, in less memory. */
+export function networkTables({ software, listeners, connections }: HostTables): HostTables {
+  const pids = new Set([...listeners, ...connections].map((one) => one.pid));
+  const names = new Set(software.filter((row) => pids.has(row.pid)).map((row) => programOf(row).name));
+  return { software: software.filter((row) => names.has(programOf(row).name)), listeners, connections };
+}
+
 function compute({ software, listeners, connections }: HostTables): HostParts {
   const groups = new Groups(software, listeners, connections);
   const ofPid = new Map<number, Part>();
   const parts: Part[] = [];
+  const connected = new Set(connections.map((one) => one.pid));
+  const listening = groupBy(listeners, (one) => one.pid);
   for (const [name, clusters] of groups.byProgram()) {
-    for (const rows of clusters) {
+    const uses = (rows: readonly SoftwareRow[]) => rows.some(({ pid }) => listening.has(pid) || connected.has(pid));
+    const instances = clusters.filter(uses);
+    // What uses no network does not count among the instances, and comes after them.
+    for (const rows of [...instances, ...clusters.filter((one) => !uses(one))]) {
       const pids = new Set(rows.map((row) => row.pid));
-      const own = listeners.filter((one) => pids.has(one.pid));
+      const own = rows.flatMap(({ pid }) => listening.get(pid) ?? []);
       const part: Part = {
-        label: clusters.length === 1 ? name : instanceLabel(name, rows, own),
+        label: instances.length < 2 ? name : instanceLabel(name, rows, own),
         program: programOf(rows[0] as SoftwareRow),
         rows,
         listeners: own,
-        connects: connections.some((one) => pids.has(one.pid)),
+        connects: rows.some(({ pid }) => connected.has(pid)),
         housekeeping: HOUSEKEEPING.has(name),
       };
       parts.push(part);

@@ -339,6 +339,7 @@ export class Engine {
     while (!this.stopping) {
       const started = this.now();
       void this.poller.pollDue(() => this.now());
+      this.sweeps.startDue();
       this.tick();
       await this.sleep(Math.max(200, TICK_MS - (this.now() - started)));
     }
@@ -360,6 +361,7 @@ export class Engine {
         for (const id of heard) this.seenAt.set(id, this.now());
         const raised = this.evaluateFresh();
         this.writeSeen();
+        if (this.poller.talks.write(this.now()) > 0) this.grown = true;
         return { events: raised, ended: retired };
       });
       this.sampleWriter.judged();

@@ -1,4 +1,6 @@
 import type { Look, Observation } from "#core/estate/observation";
+import { nextStart } from "#core/time/schedule";
+import { DAY_MS } from "#core/time/windows";
 import type { SourceInput } from "../settings";
 import { takeInLook, type TakenIn } from "./take-in";
 import type { LiveEvent } from "../events";
@@ -9,9 +11,11 @@ import { insertChange } from "../store/changes";
 import { PersonError, storeProblem, type Db } from "../store/database";
 import {
   endSweep,
+  forgetSweeps,
   insertFinding,
   insertSource,
   insertSweep,
+  lastSweepAt,
   listSources,
   runningSweep,
   sourceById,
@@ -30,6 +34,11 @@ import { driverOf } from "../sources/registry";
  */
 const TAKE_IN_MS = 1000;
 const CHECK_MS = 15_000;
+/** Whether a sweep is due is looked at so often, in the clock's time. */
+const DUE_EVERY_MS = 15_000;
+/** Sweeps are kept so long, and so many of each source whatever their age. */
+const SWEEPS_KEPT_MS = 90 * DAY_MS;
+const SWEEPS_KEPT = 20;
 
 export interface SweepContext {
   db: Db;
@@ -215,6 +224,31 @@ export class Sweeps {
       this.context.reportProblem(message);
     }
   }
+
+  /** Starts the sweeps whose time has come, and forgets old ones; called with each tick. */
+  startDue(): void {
+    const { db, now } = this.context;
+    const atMs = now();
+    if (atMs < this.lookAgainMs && atMs >= this.lookedMs) return;
+    this.lookedMs = atMs;
+    this.lookAgainMs = atMs + DUE_EVERY_MS;
+    for (const source of listSources(db)) {
+      if (!driverOf(source.kind).discover || runningSweep(db, source.id)) continue;
+      const next = nextStart(source.sweeps, source.id, lastSweepAt(db, source.id) ?? source.createdAt);
+      if (next === undefined || next > atMs) continue;
+      this.start(source.id, "its schedule").catch((error: unknown) =>
+        this.context.reportProblem(
+          storeProblem(error) ?? `The sweep of ${source.name} did not start: ${String(error)}`,
+        ),
+      );
+    }
+    if (atMs - this.forgotMs < DAY_MS) return;
+    this.forgotMs = atMs;
+    this.keep(() => forgetSweeps(db, atMs - SWEEPS_KEPT_MS, SWEEPS_KEPT));
+  }
+  private lookedMs = -Infinity;
+  private lookAgainMs = -Infinity;
+  private forgotMs = -Infinity;
 
   /** Sweeps every source that can be swept, and waits for the end. */
   async sweepAll(by: string): Promise<void> {

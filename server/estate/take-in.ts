@@ -89,6 +89,7 @@ export function takeInLook(db: Db, look: Look, listings: readonly Listing[]): Ta
       relationsSeen,
       (one) => one.seenBy !== SPANS,
       (id) => after.component(id)?.hostId ?? null,
+      look.atMs,
     );
     applyRelationAbsence(db, look, ended, nameOf);
     return { news, unmatched: [...placed.unmatched(look.sinceMs, book), ...connections.notes], retired };
@@ -221,7 +222,7 @@ export function takeInFew(db: Db, look: Look): Applied {
 export function takeInRelations(db: Db, look: Look, relations: readonly ObservedRelation[]): number {
   const plan = planRelations(new StoredEstate(db), relations, () => false);
   applyRelations(db, look, plan, String);
-  return plan.length;
+  return plan.filter((one) => one.id === undefined).length;
 }
 
 /**

@@ -1,5 +1,7 @@
+import { nextStart, scheduleInWords, type Schedule } from "#core/time/schedule";
 import type { Field } from "#core/forms/field";
 import { fieldsOf } from "../forms/fields";
+import { USUAL_SWEEP_EVERY } from "../sources/input";
 import type { SourceDriver } from "../sources/driver";
 import { driverOf, sourceDrivers } from "../sources/registry";
 import { credentialsOfSource, listCredentials } from "../store/credentials";
@@ -7,6 +9,7 @@ import type { Db } from "../store/database";
 import { kindOfCredential } from "../vault/kinds";
 import {
   findingCounts,
+  lastSweepAt,
   listFindings,
   listSources,
   listSweeps,
@@ -29,6 +32,7 @@ function open(source: SourceRow) {
     addresses: places,
     isSwept: driver.discover !== undefined,
     pollSeconds: source.pollSeconds ?? null,
+    sweeps: source.sweeps,
   };
 }
 
@@ -37,6 +41,8 @@ export function discoverPage(db: Db, { atMs }: { atMs: number }) {
   return {
     sources: listSources(db).map((source) => ({
       ...open(source),
+      schedule: scheduleInWords(source.sweeps),
+      nextAt: nextStart(source.sweeps, source.id, lastSweepAt(db, source.id) ?? source.createdAt) ?? null,
       last: sweeps.find((sweep) => sweep.source_id === source.id) ?? null,
     })),
     sweeps,
@@ -66,7 +72,8 @@ export interface SourceForm {
   others: { id: number; name: string; kind: string }[];
   chosen: number[];
   pollSeconds: number | null;
-  canSweep: boolean;
+  /** When it is swept by itself; null where it is not swept at all. */
+  sweeps: Schedule | null;
 }
 
 const formOf = (
@@ -90,7 +97,7 @@ const formOf = (
         .filter((id) => id !== source.credential_id)
     : [],
   pollSeconds: pollSeconds ?? driver.pollSeconds ?? null,
-  canSweep: driver.discover !== undefined,
+  sweeps: driver.discover ? (source?.sweeps ?? { every: USUAL_SWEEP_EVERY, quiet: "" }) : null,
 });
 
 /** A source with its form, or the forms of all kinds for a new one. */

@@ -8,11 +8,12 @@ import type { Vault } from "../vault/vault";
 import type { PollTarget, Process, SourceDriver, SourceTools } from "../sources/driver";
 import { driverOf } from "../sources/registry";
 import type { Db } from "../store/database";
-import { currentComponents, type ComponentRow } from "../store/estate";
+import { addressesOfHost, currentComponents, type ComponentRow } from "../store/estate";
 import { guestsOfHypervisors } from "../store/relations";
 import { listServices, type FigureSource } from "../store/services";
 import { listSources, type SourceRow } from "../store/sources";
 import { fetchFigure } from "./figures";
+import { Talks } from "./talks";
 
 /** One host under watch. */
 export interface PolledHost {
@@ -63,6 +64,7 @@ export class Poller {
   private busy = new Set<number>();
   missed = 0;
   done = 0;
+  readonly talks: Talks;
 
   constructor(
     private readonly db: Db,
@@ -72,7 +74,9 @@ export class Poller {
     /** How fast the clock runs: answers are waited for in its time, so that a silent host is as quickly known at any pace. */
     private readonly pace: () => number,
     private readonly tools: () => SourceTools,
-  ) {}
+  ) {
+    this.talks = new Talks(db);
+  }
 
   reload(atMs: number): void {
     const ways = new Map(
@@ -93,6 +97,7 @@ export class Poller {
     for (const id of this.hosts.keys()) if (!wanted.has(id)) this.hosts.delete(id);
     for (const row of components)
       if (row.process !== null && row.host_id !== null) this.hosts.get(row.host_id)?.processes.set(row.process, row.id);
+    this.talks.reload([...this.hosts.keys()].map((id) => ({ id, addresses: addressesOfHost(this.db, id, atMs) })));
     for (const { hypervisor, key, guest } of guestsOfHypervisors(this.db)) {
       const host = this.hosts.get(hypervisor);
       if (!host) continue;
@@ -184,6 +189,7 @@ export class Poller {
   }
 
   take(host: PolledHost, poll: HostPoll, atMs: number, tookMs: number | undefined): void {
+    if (poll.tables) this.talks.note(host.id, poll.tables);
     const measured = measureHost(poll, atMs, host.counters, new Set(host.processes.keys()));
     // Rates are worked out from the exact instants; the samples of one look share a whole second.
     const second = Math.floor(atMs / 1000) * 1000;

@@ -1,6 +1,10 @@
 import { z } from "zod";
+import { everyProblem, quietProblem } from "#core/time/schedule";
 import type { SourceInput } from "../settings";
 import { driverOf, sourceDrivers } from "./registry";
+
+/** What appears is found within the hour. */
+export const USUAL_SWEEP_EVERY = "60";
 
 const common = z.looseObject({
   kind: z.string().default("range"),
@@ -21,6 +25,25 @@ const common = z.looseObject({
   credentials: z
     .string()
     .regex(/^[\d, ]*$/, "Choose credentials from the list.")
+    .optional(),
+  /** Minutes or a rule; see the schedule. */
+  sweepEvery: z
+    .string()
+    .trim()
+    .max(200)
+    .superRefine((text, context) => {
+      const problem = everyProblem(text);
+      if (problem) context.addIssue({ code: "custom", message: problem });
+    })
+    .optional(),
+  quietHours: z
+    .string()
+    .trim()
+    .max(20)
+    .superRefine((text, context) => {
+      const problem = quietProblem(text);
+      if (problem) context.addIssue({ code: "custom", message: problem });
+    })
     .optional(),
   pollSeconds: z.coerce
     .number("The poll interval is a number of seconds.")
@@ -55,6 +78,8 @@ export function readSource(
     community: _community,
     credentials: _credentials,
     pollSeconds: _poll,
+    sweepEvery: _every,
+    quietHours: _quiet,
     ...rest
   } = fields as Record<string, unknown>;
   const settings = driver.settings.safeParse(rest);
@@ -77,6 +102,9 @@ export function readSource(
               .map(Number)
               .filter((id) => id > 0),
           }),
+      ...(driver.discover
+        ? { sweeps: { every: head.data.sweepEvery ?? USUAL_SWEEP_EVERY, quiet: head.data.quietHours ?? "" } }
+        : {}),
       ...(driver.pollSeconds === undefined ? {} : { pollSeconds: head.data.pollSeconds ?? driver.pollSeconds }),
     },
   };

@@ -236,6 +236,22 @@ export function partsOfHost(db: Db, hostId: number, atMs: number): ComponentRow[
   );
 }
 
+/** A present part of a host by the name of what it runs. */
+export const partNamed = (db: Db, hostId: number, process: string): number | undefined =>
+  prepared<{ id: number }>(
+    db,
+    "SELECT id FROM component WHERE host_id = ? AND process = ? AND valid_to IS NULL LIMIT 1",
+  ).get(hostId, process)?.id;
+
+/** A present part of a host by where it listens, "5432" or "127.0.0.1:5432". */
+export const partListening = (db: Db, hostId: number, listener: string): number | undefined =>
+  prepared<{ id: number }>(
+    db,
+    `SELECT part.id FROM component_key host JOIN component_key own ON own.key = 'listen:' || host.key || ':' || ?
+     JOIN component part ON part.id = own.component_id
+     WHERE host.component_id = ? AND part.host_id = host.component_id AND part.valid_to IS NULL LIMIT 1`,
+  ).get(listener, hostId)?.id;
+
 export interface FactRow {
   name: string;
   value: string;
@@ -256,6 +272,12 @@ export function inventoryAt(db: Db, id: number, atMs: number): SystemSighting | 
     atMs,
   );
   return row && (JSON.parse(row.data) as SystemSighting);
+}
+
+/** Addresses of a host, the one it is reached by first. */
+export function addressesOfHost(db: Db, id: number, atMs: number): string[] {
+  const address = componentById(db, id)?.address;
+  return [...new Set([...(address ? [address] : []), ...(inventoryAt(db, id, atMs)?.addresses ?? [])])];
 }
 
 export interface EstateRow {

@@ -4,7 +4,8 @@ import type { RelationType } from "#core/catalogue/kinds";
 import { prepared, type Db } from "./database";
 import type { ComponentRow } from "./estate";
 
-const RELATION = "SELECT id, type, from_id AS fromId, to_id AS toId, detail, seen_by AS seenBy, missed FROM relation";
+const RELATION = `SELECT id, type, from_id AS fromId, to_id AS toId, detail, seen_by AS seenBy, missed,
+  intermittent = 1 AS intermittent, last_seen_at AS lastSeenAt FROM relation`;
 
 const known = (
   row: ComponentRow,

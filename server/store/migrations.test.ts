@@ -87,6 +87,8 @@ describe("a store of an earlier version", () => {
         site: "N",
         credential_id: 3,
         pollSeconds: 15,
+        sweeps: { every: "", quiet: "" },
+        createdAt: 1,
         settings: { ranges: "10.0.0.1-9", ports: "22", snmpPort: 1161 },
       },
     ]);

@@ -33,12 +33,11 @@ export function insertRelation(db: Db, relation: RelationSeen, atMs: number): nu
 
 /** Notes a known relation as seen again. */
 export function touchRelation(db: Db, id: number, connections: number, seenBy: string, atMs: number): void {
-  prepared(db, "UPDATE relation SET last_seen_at = ?, connections = ?, seen_by = ?, missed = 0 WHERE id = ?").run(
-    atMs,
-    connections,
-    seenBy,
-    id,
-  );
+  prepared(
+    db,
+    `UPDATE relation SET last_seen_at = ?, connections = ?, seen_by = ?, seen_times = seen_times + 1,
+       intermittent = CASE WHEN missed > 0 THEN 1 ELSE intermittent END, missed = 0 WHERE id = ?`,
+  ).run(atMs, connections, seenBy, id);
 }
 
 export function endRelation(db: Db, id: number, atMs: number): void {

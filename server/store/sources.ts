@@ -1,3 +1,4 @@
+import type { Schedule } from "#core/time/schedule";
 import { credentialById, insertCredential, updateCredential } from "./credentials";
 import { prepared, type Db } from "./database";
 
@@ -11,6 +12,9 @@ export interface SourceRow {
   credential_id: number | null;
   /** Undefined where nothing is polled. */
   pollSeconds: number | undefined;
+  /** When it is swept by itself. */
+  sweeps: Schedule;
+  createdAt: number;
 }
 
 export interface SourceFields {
@@ -19,10 +23,12 @@ export interface SourceFields {
   site: string;
   settings: unknown;
   pollSeconds?: number | undefined;
+  sweeps?: Schedule | undefined;
 }
 
-const scheduleOf = (fields: SourceFields) =>
-  JSON.stringify(fields.pollSeconds === undefined ? {} : { pollSeconds: fields.pollSeconds });
+const NEVER: Schedule = { every: "", quiet: "" };
+const scheduleOf = ({ pollSeconds, sweeps }: SourceFields) =>
+  JSON.stringify({ ...(pollSeconds === undefined ? {} : { pollSeconds }), ...(sweeps ? { sweeps } : {}) });
 
 /** The credential that is made with a source and belongs to it alone. */
 export interface OwnCredential {
@@ -88,14 +94,14 @@ export function updateSource(
     );
 }
 
-const SOURCE = "SELECT id, kind, name, site, settings, credential_id, schedule FROM source";
+const SOURCE = "SELECT id, kind, name, site, settings, credential_id, schedule, created_at AS createdAt FROM source";
 
 const toSource = (
-  row: Omit<SourceRow, "settings" | "pollSeconds"> & { settings: string; schedule: string },
+  row: Omit<SourceRow, "settings" | "pollSeconds" | "sweeps"> & { settings: string; schedule: string },
 ): SourceRow => {
   const { schedule, ...rest } = row;
-  const { pollSeconds } = JSON.parse(schedule) as { pollSeconds?: number };
-  return { ...rest, settings: JSON.parse(row.settings) as unknown, pollSeconds };
+  const { pollSeconds, sweeps = NEVER } = JSON.parse(schedule) as { pollSeconds?: number; sweeps?: Schedule };
+  return { ...rest, settings: JSON.parse(row.settings) as unknown, pollSeconds, sweeps };
 };
 
 export function listSources(db: Db): SourceRow[] {
@@ -213,6 +219,21 @@ export function listFindings(db: Db, sweepId: number, outcome: string, limit: nu
     `SELECT outcome, component_id, address, title, detail FROM finding WHERE sweep_id = ? AND (? = '' OR outcome = ?)
      ORDER BY CASE outcome WHEN 'failed' THEN 0 WHEN 'new' THEN 1 WHEN 'back' THEN 2 WHEN 'changed' THEN 3 WHEN 'missing' THEN 4 WHEN 'gone' THEN 5 ELSE 6 END, title LIMIT ? OFFSET ?`,
   ).all(sweepId, outcome, outcome, limit, offset);
+}
+
+/** When the last sweep of a source began. */
+export const lastSweepAt = (db: Db, sourceId: number): number | undefined =>
+  prepared<{ at: number | null }>(db, "SELECT max(started_at) AS at FROM sweep WHERE source_id = ?").get(sourceId)
+    ?.at ?? undefined;
+
+/** Forgets sweeps that began before an instant, but for the last few of each source. */
+export function forgetSweeps(db: Db, beforeMs: number, keep: number): void {
+  prepared(
+    db,
+    `DELETE FROM sweep WHERE started_at < ? AND id NOT IN (
+       SELECT id FROM (SELECT id, row_number() OVER (PARTITION BY source_id ORDER BY started_at DESC) AS place FROM sweep)
+       WHERE place <= ?)`,
+  ).run(beforeMs, keep);
 }
 
 /** The sweep of a source that is under way, if any. */

@@ -24,6 +24,7 @@ export function SourceTable({ sources }: { sources: readonly Source[] }) {
             Poll every
           </th>
           <th scope="col">Last sweep</th>
+          <th scope="col">Next by itself</th>
           <th scope="col" className="num">
             Actions
           </th>
@@ -60,6 +61,9 @@ function SourceRow({ source }: { source: Source }) {
         ) : (
           "reports by itself"
         )}
+      </td>
+      <td title={source.isSwept ? source.schedule : undefined}>
+        {source.nextAt === null ? (source.isSwept ? "never" : "–") : dayAndTime(source.nextAt, now.nowMs)}
       </td>
       <td className="num">
         {source.isSwept ? (
