@@ -69,7 +69,7 @@ async function exec(
   { now, sleep, onEffect }: SshOptions,
 ): Promise<number> {
   const asked = sectionsAsked(line);
-  if (asked.length > 1) {
+  if (asked.length > 1 && host.role.system === "linux") {
     channel.write(printSections(host, asked, now()));
     return 0;
   }

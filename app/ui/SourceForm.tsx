@@ -51,7 +51,7 @@ export function SourceForm({
             }
           />
         ) : null}
-        {form.others.length ? <OtherCredentials form={form} /> : null}
+        {form.others.length ? <OtherCredentials form={form} problem={problemOf("credentials")} /> : null}
         <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
           {form.fields
             .filter((field) => field.type === "number")
@@ -118,7 +118,7 @@ export function SourceForm({
 }
 
 /** Credentials of the vault that it may use besides, in the order in which they were chosen. */
-function OtherCredentials({ form }: { form: Shape }) {
+function OtherCredentials({ form, problem }: { form: Shape; problem: string | undefined }) {
   const [chosen, setChosen] = useState(form.chosen);
   const nameOf = (id: number) => form.others.find((one) => one.id === id)?.name ?? "";
   return (
@@ -130,7 +130,13 @@ function OtherCredentials({ form }: { form: Shape }) {
         value={chosen}
         onChange={(event) => setChosen(event.target.value as unknown as number[])}
         fullWidth
-        helperText="For SNMP they are tried after its own, in this order; for SSH when a runbook goes to a host it found."
+        error={problem !== undefined}
+        helperText={
+          problem ??
+          (form.kind === "range"
+            ? "For SNMP they are tried after its own, in this order; for SSH when a runbook goes to a host it found."
+            : "They are tried in this order; runbooks that go to a host it found use them too.")
+        }
         slotProps={{ select: { multiple: true, renderValue: (ids) => (ids as number[]).map(nameOf).join(", then ") } }}
       >
         {form.others.map((one) => (

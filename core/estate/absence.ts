@@ -14,6 +14,8 @@ export interface Established {
   seen: ReadonlySet<number>;
   /** Hosts whose parts were not listed: silent ones, and those seen from outside only. */
   unlisted: ReadonlySet<number>;
+  /** Addresses that answered but did not let themselves be read: they are there. */
+  refused: ReadonlySet<string>;
   /** Hypervisor of each machine that one tells of. */
   hypervisorOf: ReadonlyMap<number, number>;
 }
@@ -58,12 +60,13 @@ export function planAbsence(
 function covers(
   listing: Listing,
   one: KnownComponent,
-  { sourceId, seen, unlisted, hypervisorOf }: Established,
+  { sourceId, seen, unlisted, refused, hypervisorOf }: Established,
 ): boolean {
   if (listing.what === "these") return listing.ids.has(one.id);
   if (one.sourceId !== sourceId) return false;
   const listed = (id: number) => seen.has(id) && !unlisted.has(id);
   if (one.hostId !== null) return listed(one.hostId);
+  if (one.address && refused.has(one.address)) return false;
   if (one.address) return inSpans(one.address, listing.spans);
   // A machine known from below only is missed by a hypervisor that was read, not by one that was silent.
   const hypervisor = hypervisorOf.get(one.id);

@@ -215,6 +215,7 @@ describe("laws of the plan", () => {
           sourceId: SOURCE,
           seen: new Set(plan.seen.map((one) => one.id)),
           unlisted: plan.unread,
+          refused: new Set(),
           hypervisorOf: new Map<number, number>(),
         };
         expect(planAbsence(book.components, [], established)).toEqual([]);
@@ -310,6 +311,7 @@ describe("absence", () => {
     sourceId: SOURCE,
     seen: new Set<number>(),
     unlisted: new Set<number>(),
+    refused: new Set<string>(),
     hypervisorOf: new Map<number, number>(),
   };
   it("counts for addresses that were tried only", () =>

@@ -30,6 +30,8 @@ export interface Seen {
   name: string;
   /** Why it is of its kind, where this look may say so. */
   reason: string | null;
+  /** Others know it better: only that it was seen is taken from this look. */
+  shallow: boolean;
   /** Keys it did not have. */
   keys: string[];
   /** Facts that are set without a word. */
@@ -114,7 +116,8 @@ class Planner {
     if ("id" in host) return this.known.component(host.id)?.retired === false ? host.id : undefined;
     const ref = this.refOfKey.get(host.key);
     if (ref === undefined) return undefined;
-    return typeof ref === "number" && this.plan.unread.has(ref) && depth < 2 ? undefined : ref;
+    const known = typeof ref === "number" && this.plan.unread.has(ref) ? this.known.component(ref) : undefined;
+    return known && depth <= known.depth ? undefined : ref;
   }
 
   /**
@@ -217,8 +220,8 @@ class Planner {
   private again(observation: Observation, match: Match): Ref {
     const { changes, seen, unread } = this.plan;
     const before = this.known.component(match.id) as KnownComponent;
-    const shallow = observation.depth < before.depth;
-    if (shallow && observation.host === undefined && observation.depth === 0) unread.add(before.id);
+    const shallow = looksLessDeep(observation, before);
+    if (shallow && observation.host === undefined) unread.add(before.id);
     const trusts = !shallow && (observation.depth > before.depth || observation.kind.confidence >= before.confidence);
     const kind = trusts ? observation.kind.is : before.kind;
     // What went by its second name keeps it.
@@ -250,6 +253,7 @@ class Planner {
       confidence: trusts ? observation.kind.confidence : before.confidence,
       name,
       reason: trusts ? observation.kind.reason : null,
+      shallow,
       keys,
       quiet,
     });
@@ -299,6 +303,14 @@ interface Match {
   reason: string;
   splitFrom?: number;
 }
+
+/**
+ * Whether an observer sees less of a thing than who read it before; of two that see as much, the first is kept to, so
+ * that what they say differently does not change with every look.
+ */
+const looksLessDeep = ({ depth, readBy }: Observation, before: KnownComponent): boolean =>
+  depth < before.depth ||
+  (depth === before.depth && before.sourceId !== null && before.readBy !== "" && readBy !== before.readBy);
 
 /** Kind and name count as facts, so that a thing recognised better is a change. */
 function factChanges(

@@ -8,6 +8,8 @@ export interface SyslogMessage {
   severity: number | null;
   /** Epoch milliseconds; null when it says none. */
   atMs: number | null;
+  /** Whether that time says in which zone it is; else it is taken as UTC. */
+  isZoned: boolean;
   host: string;
   app: string;
   process: string;
@@ -20,8 +22,15 @@ export interface SyslogMessage {
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
 const HEAD = /^<(\d{1,3})>/;
 const NEW_HEAD = /^1 (\S+) (\S{1,255}) (\S{1,48}) (\S{1,128}) (\S{1,32}) /;
-const OLD_HEAD = /^([A-Z][a-z]{2}) ([ \d]\d) (\d\d):(\d\d):(\d\d) (\S+) /;
-const TAG = /^([\w./-]{1,64})(?:\[([^\]]{1,32})\])?: ?/;
+/** "Mar  7 10:00:00 ", with a year, a fraction, a zone that is UTC, a sign that says the clock is not set, a colon. */
+const OLD_STAMP =
+  /^(?:\d+: )?[*.]?(?:(\d{4}) )?([A-Z][a-z]{2}) {1,2}(\d{1,2}) (?:(\d{4}) )?(\d\d):(\d\d):(\d\d)(?:[.,](\d{1,9}))?( (?:UTC|GMT|Z))?:? /;
+const ISO_STAMP = /^(\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d(?:\.\d{1,9})?(?:Z|[+-]\d\d:\d\d)) /;
+/** A name with its process in brackets, which may hold blanks and colons; or a name alone before a colon. */
+const TAG = /^(?:([^\s[\]:][^[\]\n]{0,62}?)\[([^\]]{1,32})\]: ?|([\w./%-]{1,64}(?:::[\w./-]{1,32})*):(?: |$))/;
+
+/** A tag without blanks, where the host should be. */
+const TAG_FIRST = /^(?:[^\s[\]]{1,64}\[[^\]\s]{1,32}\]|[\w./%-]{1,64}(?:::[\w./-]{1,32})*):(?: |$)/;
 
 const or = (value: string | undefined): string => (value === undefined || value === "-" ? "" : value);
 
@@ -35,6 +44,7 @@ export function readSyslog(line: string, nowMs: number): SyslogMessage {
     facility: null,
     severity: null,
     atMs: null,
+    isZoned: true,
     host: "",
     app: "",
     process: "",
@@ -45,7 +55,9 @@ export function readSyslog(line: string, nowMs: number): SyslogMessage {
   const head = HEAD.exec(line);
   const priority = Number(head?.[1]);
   // Facilities are 0 to 23, so the highest priority is 191 (RFC 5424 §6.2.1); leading zeros are not allowed.
-  if (!head || priority > 191 || (head[1] as string).length !== String(priority).length) return whole;
+  // A line without one obeys RFC 3164 (§4.3.3) when its stamp does.
+  if (!head) return readOld(line, whole, nowMs) ?? whole;
+  if (priority > 191 || (head[1] as string).length !== String(priority).length) return whole;
   const known = { ...whole, facility: priority >> 3, severity: priority & 7 };
   const rest = line.slice(head[0].length);
   return readNew(rest, known) ?? readOld(rest, known, nowMs) ?? { ...known, text: rest };
@@ -116,29 +128,59 @@ function readData(text: string): { data: [string, string][]; rest: string } | un
   return rest === "" || rest.startsWith(" ") ? { data, rest } : undefined;
 }
 
+/**
+ * The older form, as programs really write it: with the year before or after the day, with fractions of a second, with
+ * the stamp of RFC 3339 that relays prefer, and without a host.
+ */
 function readOld(rest: string, known: SyslogMessage, nowMs: number): SyslogMessage | undefined {
-  const head = OLD_HEAD.exec(rest);
-  if (!head) return undefined;
-  const [, monthName, day, hour, minute, second, host] = head as unknown as string[];
-  const month = MONTHS.indexOf(monthName as string);
-  if (month < 0) return undefined;
-  const year = new Date(nowMs).getUTCFullYear();
-  const inYear = (one: number) => Date.UTC(one, month, Number(day), Number(hour), Number(minute), Number(second));
-  // New year lies between sender and receiver when this year's date would be far off.
-  const atMs = [year, year - 1, year + 1]
-    .map(inYear)
-    .sort((a, b) => Math.abs(a - nowMs) - Math.abs(b - nowMs))[0] as number;
-  const body = rest.slice(head[0].length);
+  const stamp = isoStamp(rest) ?? oldStamp(rest, nowMs);
+  if (!stamp) return undefined;
+  const after = rest.slice(stamp.length);
+  // Where a tag stands in the host's place, there is no host: HAProxy writes so, and what runs on the receiver itself.
+  const host = TAG_FIRST.test(after) ? "" : (/^(\S+) /.exec(after)?.[1] ?? "");
+  const body = host ? after.slice(host.length + 1) : after;
   const tag = TAG.exec(body);
   return {
     ...known,
     form: "rfc3164",
-    atMs,
-    host: host as string,
-    app: tag?.[1] ?? "",
+    atMs: stamp.atMs,
+    isZoned: stamp.isZoned,
+    host: host.replace(/:$/, ""),
+    app: tag?.[1] ?? tag?.[3] ?? "",
     process: tag?.[2] ?? "",
     text: tag ? body.slice(tag[0].length) : body,
   };
+}
+
+interface Stamp {
+  atMs: number;
+  isZoned: boolean;
+  length: number;
+}
+
+function isoStamp(rest: string): Stamp | undefined {
+  const found = ISO_STAMP.exec(rest);
+  const atMs = Date.parse(found?.[1] ?? "");
+  return found && !Number.isNaN(atMs) ? { atMs, isZoned: true, length: found[0].length } : undefined;
+}
+
+function oldStamp(rest: string, nowMs: number): Stamp | undefined {
+  const found = OLD_STAMP.exec(rest);
+  if (!found) return undefined;
+  const [whole, yearBefore, monthName = "", day, yearAfter, hour, minute, second, fraction, zone] = found;
+  const month = MONTHS.indexOf(monthName);
+  if (month < 0) return undefined;
+  const inYear = (one: number) =>
+    Date.UTC(one, month, Number(day), Number(hour), Number(minute), Number(second)) +
+    Math.floor(Number(`0.${fraction ?? 0}`) * 1000);
+  const stated = yearBefore ?? yearAfter;
+  const year = new Date(nowMs).getUTCFullYear();
+  const atMs =
+    stated === undefined
+      ? // New year lies between sender and receiver when this year's date would be far off.
+        ([year, year - 1, year + 1].map(inYear).sort((a, b) => Math.abs(a - nowMs) - Math.abs(b - nowMs))[0] as number)
+      : inYear(Number(stated));
+  return { atMs, isZoned: zone !== undefined, length: whole.length };
 }
 
 /** OpenTelemetry severity number of a syslog severity (OpenTelemetry logs data model, appendix B "Syslog"). */

@@ -110,7 +110,7 @@ function addComponent(
 function noteSeen(db: Db, known: KnownEstate, { atMs, observer }: Look, seen: Plan["seen"][number]): void {
   const before = known.component(seen.id) as KnownComponent;
   const { observation } = seen;
-  const deeper = observation.depth >= before.depth;
+  const deeper = !seen.shallow;
   addKeys(db, seen.id, seen.keys);
   markSeen(
     db,

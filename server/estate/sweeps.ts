@@ -276,6 +276,7 @@ class SweepRun {
   counts: SweepProgress = { tried: 0, answering: 0, recognised: 0, failed: 0 };
   private readonly observations: Observation[] = [];
   private fresh: Observation[] = [];
+  private readonly refused = new Set<string>();
   private nextTakeInMs: number;
   private readonly sinceMs: number;
 
@@ -295,8 +296,10 @@ class SweepRun {
       if (one.what === "progress") {
         const { what: _what, ...counts } = one;
         this.counts = counts;
-      } else if (one.what === "failure") this.note("failed", null, one.address, one.address, one.reason);
-      else {
+      } else if (one.what === "failure") {
+        this.refused.add(one.address);
+        this.note("failed", null, one.address, one.address, one.reason);
+      } else {
         this.observations.push(...one.observations);
         this.fresh.push(...one.observations);
       }
@@ -341,7 +344,7 @@ class SweepRun {
     const driver = driverOf(this.source.kind);
     const listings = complete ? (driver.listings?.(this.source.settings) ?? []) : [];
     const taken: TakenIn = this.context.db.transaction(() => {
-      const result = takeInLook(this.context.db, look, listings);
+      const result = takeInLook(this.context.db, look, listings, this.refused);
       for (const one of result.news) this.note(one.outcome, one.id, one.address, one.title, one.detail);
       for (const one of result.unmatched) this.note("unmatched", one.componentId, one.address, one.title, one.detail);
       return result;

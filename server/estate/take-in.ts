@@ -32,8 +32,14 @@ export interface TakenIn {
  * Takes a look of a source into the estate, in one transaction: who is who, what is new and changed, which machine is
  * which host, who talks to whom; and, where everything was listed, what is missing and gone.
  * @param listings what was listed in full; none while a sweep is under way or when it was cut short
+ * @param refused addresses that answered but could not be read
  */
-export function takeInLook(db: Db, look: Look, listings: readonly Listing[]): TakenIn {
+export function takeInLook(
+  db: Db,
+  look: Look,
+  listings: readonly Listing[],
+  refused: ReadonlySet<string> = new Set(),
+): TakenIn {
   return db.transaction(() => {
     const known = readEstate(db);
     const plan = planEstate(known, look);
@@ -79,6 +85,7 @@ export function takeInLook(db: Db, look: Look, listings: readonly Listing[]): Ta
       sourceId: look.observer.sourceId,
       seen: new Set([...seen, ...placed.running]),
       unlisted: plan.unread,
+      refused,
       hypervisorOf,
     });
     retired.push(...applyAbsence(db, after, look, gone, news));
@@ -239,6 +246,7 @@ export function takeInSilence(db: Db, look: Look, silent: ReadonlySet<number>): 
     sourceId: look.observer.sourceId,
     seen: none,
     unlisted: none,
+    refused: new Set(),
     hypervisorOf: new Map(),
   });
   return applyAbsence(db, known, look, gone, []);

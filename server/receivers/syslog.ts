@@ -1,6 +1,7 @@
 import type { Socket as UdpSocket } from "node:dgram";
 import { createServer, type Server } from "node:net";
-import { readSyslog, severityOfSyslog, SyslogFraming } from "#core/telemetry/syslog";
+import { SenderZone } from "#core/telemetry/sender-zone";
+import { readSyslog, severityOfSyslog, SyslogFraming, type SyslogMessage } from "#core/telemetry/syslog";
 import type { IngestChannel } from "./channel";
 import type { Attribute } from "./otlp-types";
 import { kernelDrops, roomySocket } from "./udp-buffer";
@@ -9,6 +10,9 @@ import { kernelDrops, roomySocket } from "./udp-buffer";
 const MOST_WAITING = 50_000;
 const HAND_OVER_MS = 100;
 const LOOK_MS = 2_000;
+/** Times with a zone are believed so far from the receiver's. */
+const BELIEVED_MS = 3_600_000;
+const MOST_ZONES = 20_000;
 
 interface Waiting {
   text: string;
@@ -119,7 +123,7 @@ export class SyslogReceiver {
       ...read.data.map(([name, value]): Attribute => [name, value]),
     ];
     // A device whose clock is far off is told of under the time at which it was heard.
-    const stated = read.atMs !== null && Math.abs(read.atMs - atMs) < 3_600_000 ? read.atMs : atMs;
+    const stated = this.writtenAt(read, peer, atMs) ?? atMs;
     if (stated !== read.atMs && read.atMs !== null)
       attributes.push(["time as sent", new Date(read.atMs).toISOString()]);
     const named = Object.entries(resource);
@@ -133,6 +137,21 @@ export class SyslogReceiver {
       traceId: "",
       spanId: "",
     });
+  }
+
+  private readonly zones = new Map<string, SenderZone>();
+
+  /** When a message was written; undefined where it says no time, or one that cannot be right. */
+  private writtenAt({ atMs, isZoned, host }: SyslogMessage, peer: string, heardMs: number): number | undefined {
+    if (atMs === null) return undefined;
+    if (isZoned) return Math.abs(atMs - heardMs) < BELIEVED_MS ? atMs : undefined;
+    const sender = `${peer} ${host}`;
+    let zone = this.zones.get(sender);
+    if (!zone) {
+      if (this.zones.size >= MOST_ZONES) this.zones.clear();
+      this.zones.set(sender, (zone = new SenderZone()));
+    }
+    return zone.writtenAt(atMs, heardMs);
   }
 
   async close(): Promise<void> {

@@ -1,11 +1,12 @@
 import { spawnSync } from "node:child_process";
 import { mkdirSync, readFileSync } from "node:fs";
-import { request, Agent } from "node:http";
+import { Agent, request } from "node:http";
 import { join } from "node:path";
-import { afterAll, beforeAll, expect, it } from "vitest";
+import { afterAll, beforeAll, describe, expect, it, vi } from "vitest";
 import type { Observation } from "#core/estate/observation";
 import { sourceTools } from "#server/estate/source-tools";
 import { takeInLook, type TakenIn } from "#server/estate/take-in";
+import { Talks } from "#server/polling/talks";
 import type { SourceDriver, SourceTools } from "#server/sources/driver";
 import { rangeDriver } from "#server/sources/range/driver";
 import { sshDriver } from "#server/sources/ssh/driver";
@@ -15,15 +16,24 @@ import { currentRelations } from "#server/store/relations";
 import { insertSource, sourceNamed } from "#server/store/sources";
 import type { Access } from "#server/vault/kinds";
 import { useStore } from "../store";
-import { dropBridge, makeBridge, NET } from "./estate";
+import { dropBridge, makeBridge, NET, ROOT } from "./estate";
 import { EDGE, HOSTS, SNMP_USER, startHost } from "./hosts";
+import { report } from "./report";
+import { compare, Truth } from "./truth";
 
+const AT = Date.UTC(2026, 10, 26);
 const keep = new Agent({ keepAlive: true, maxSockets: 3 });
+const truth = new Truth(HOSTS);
+let db: Db;
+let tools: SourceTools;
 let load: NodeJS.Timeout;
+useStore((made) => {
+  db = made;
+  tools = sourceTools(db, process.cwd(), () => AT);
+});
 beforeAll(async () => {
-  const folder = join(process.cwd(), "node_modules", ".outside");
-  mkdirSync(folder, { recursive: true });
-  spawnSync("bash", ["-c", `test -f ${folder}/key || ssh-keygen -q -t ed25519 -N '' -f ${folder}/key`]);
+  mkdirSync(ROOT, { recursive: true });
+  spawnSync("bash", ["-c", `test -f ${ROOT}/key || ssh-keygen -q -t ed25519 -N '' -f ${ROOT}/key`]);
   makeBridge();
   for (const host of HOSTS) startHost(host);
   load = setInterval(() => {
@@ -31,21 +41,14 @@ beforeAll(async () => {
     one.on("error", () => undefined);
     one.end();
   }, 200);
-  await new Promise((done) => setTimeout(done, 6000));
+  // Everything has started when the applications hold their connections.
+  await vi.waitUntil(() => truth.look() >= 5, { timeout: 40_000, interval: 500 });
 }, 60_000);
 afterAll(() => {
   clearInterval(load);
   for (const host of HOSTS) host.stop();
   dropBridge();
 });
-
-let db: Db;
-let tools: SourceTools;
-useStore((made) => {
-  db = made;
-  tools = sourceTools(db, process.cwd(), () => AT);
-});
-const AT = 1000;
 
 const secret = (kind: string, fields: Record<string, string>): Access => ({
   id: 0,
@@ -63,6 +66,7 @@ const RANGE = {
   ports: "22,80,443,1883,5432,6379,6380,8080,8081,11211",
   snmpPort: 161,
 };
+const SSH = { ranges: RANGE.ranges, sshPort: 22 };
 
 async function sweep<Settings>(driver: SourceDriver<Settings>, settings: Settings, access: Access[]): Promise<TakenIn> {
   const name = `Outside ${driver.kind}`;
@@ -71,38 +75,109 @@ async function sweep<Settings>(driver: SourceDriver<Settings>, settings: Setting
   const observations: Observation[] = [];
   for await (const found of driver.discover?.(settings, access, new AbortController().signal, tools) ?? []) {
     if (found.what === "observations") observations.push(...found.observations);
-    if (found.what === "failure") console.log(found);
+    if (found.what === "failure") throw new Error(`${found.address}: ${found.reason}`);
   }
   const observer = { sourceId: id, label: `sweep of ${name}`, site: "Outside" };
   return takeInLook(db, { observer, atMs: AT, sinceMs: AT, observations }, driver.listings?.(settings) ?? []);
 }
 
-function show(): void {
-  const rows = currentComponents(db);
-  const name = (id: number) => rows.find((one) => one.id === id)?.name;
-  for (const one of rows)
-    console.log(
-      one.id,
-      one.name,
-      one.kind,
-      one.depth,
-      one.reason,
-      JSON.stringify(Object.fromEntries(factsAt(db, one.id, 2000).map((f) => [f.name, f.value]))),
-    );
-  for (const one of currentRelations(db))
-    console.log(name(one.from_id), one.type, name(one.to_id), one.detail, one.connections, one.seen_by);
+/** Polls every host a few times, as between sweeps, and takes up who talks. */
+async function poll<Settings>(driver: SourceDriver<Settings>, settings: Settings, access: Access[]): Promise<void> {
+  const talks = new Talks(db);
+  const hosts = currentComponents(db).filter((one) => one.host_id === null && one.address !== null);
+  talks.reload(hosts.map(({ id, address }) => ({ id, addresses: [address as string] })));
+  for (let round = 0; round < 4; round++) {
+    for (const host of hosts) {
+      const target = { address: host.address as string, settings, access, tools };
+      const read = await driver.poll?.(target, { processes: true, guests: false, timeoutMs: 1500 });
+      if (read?.tables) talks.note(host.id, read.tables);
+      truth.look();
+    }
+    talks.write(AT + 1);
+  }
 }
 
-it("sweeps", async () => {
-  await sweep(rangeDriver, RANGE, SNMP);
-  show();
-  const privateKey = readFileSync(join(process.cwd(), "node_modules", ".outside", "key"), "utf8");
-  const taken = await sweep(sshDriver, { ranges: RANGE.ranges, sshPort: 22 }, [
-    secret("ssh-key", { user: "root", privateKey }),
-  ]);
-  console.log("=== SSH", taken.unmatched);
-  show();
-  const again = await sweep(rangeDriver, RANGE, SNMP);
-  console.log("=== SNMP again", again.news, again.retired);
-  show();
+/** Components by name, with their kind and facts. */
+const components = () =>
+  Object.fromEntries(
+    currentComponents(db).map((one) => [
+      one.name,
+      { kind: one.kind, ...Object.fromEntries(factsAt(db, one.id, AT + 1).map((fact) => [fact.name, fact.value])) },
+    ]),
+  );
+const relations = () => {
+  const rows = new Map(currentComponents(db).map((one) => [one.id, one]));
+  return currentRelations(db).flatMap((one) => {
+    const [from, to] = [rows.get(one.from_id), rows.get(one.to_id)];
+    if (one.type !== "talks-to" || !from || !to) return [];
+    const hostOf = (row: typeof from) => (row.host_id === null ? row.name : (rows.get(row.host_id)?.name ?? ""));
+    return [
+      {
+        fromHost: hostOf(from),
+        from: from.process,
+        toHost: hostOf(to),
+        to: to.process,
+        port: Number(one.detail.replace("tcp/", "")),
+      },
+    ];
+  });
+};
+
+describe("an estate of real programs", () => {
+  it("is found by SNMP as far as each agent lets itself be read", async () => {
+    const { unmatched } = await sweep(rangeDriver, RANGE, SNMP);
+    await poll(rangeDriver, RANGE, SNMP);
+    const found = components();
+    // As packaged the agent shows its system group only: what listens is known by what it says.
+    expect(found["HAProxy @ edge"]).toMatchObject({ kind: "app.proxy", product: "HAProxy", "answers as": /nginx/ });
+    // As root it tells whose everything is.
+    expect(found["postgres @ db"]).toMatchObject({ kind: "db.relational", product: "PostgreSQL", version: "15" });
+    expect(found["redis-server:6379 @ db"]).toMatchObject({ kind: "db.cache", product: "Redis" });
+    expect(found["redis-server:6380 @ db"]).toMatchObject({ kind: "db.cache", product: "Redis" });
+    expect(found["memcached @ db"]?.version).toMatch(/^1\.6\./);
+    expect(found["mosquitto @ db"]?.kind).toBe("queue.broker");
+    expect(found["nginx @ web"]).toMatchObject({
+      product: "nginx",
+      "certificate for": `web.outside.example, ${NET}.12`,
+      ports: "80 http, 443 https",
+    });
+    // Unprivileged, with the whole tree: listeners without owners.
+    expect(found["port 8081 @ app"]?.kind).toBe("app.endpoint");
+    expect(unmatched).toEqual([]);
+    const result = compare(relations(), truth.pairs());
+    report("SNMP alone, three configurations", result);
+    expect(result.wrong).toEqual([]);
+    expect(result.missing).toEqual([]);
+  });
+
+  it("is known to the last process once it is read over SSH too, and no thing becomes two", async () => {
+    const before = currentComponents(db).length;
+    const privateKey = readFileSync(join(ROOT, "key"), "utf8");
+    const access = [secret("ssh-key", { user: "root", privateKey })];
+    await sweep(sshDriver, SSH, access);
+    await poll(sshDriver, SSH, access);
+    const found = components();
+    expect(Object.keys(found).sort()).toEqual(
+      ["app", "db", "edge", "haproxy @ edge", "memcached @ db", "mosquitto @ db", "nginx @ web", "orders @ app"].concat(
+        ["postgres @ db", "redis-server:6379 @ db", "redis-server:6380 @ db", "stock @ app", "web"],
+      ),
+    );
+    expect(currentComponents(db)).toHaveLength(before);
+    expect(found["orders @ app"]).toMatchObject({ interpreter: "node", user: "root" });
+    expect(found["postgres @ db"]?.version).toMatch(/^15\.\d/);
+    const result = compare(relations(), truth.pairs());
+    report("SNMP and SSH", result);
+    expect(result.wrong).toEqual([]);
+    expect(result.exact / result.all).toBeGreaterThanOrEqual(0.95);
+  });
+
+  it("stays as it is when either source looks again", async () => {
+    for (const look of [
+      await sweep(rangeDriver, RANGE, SNMP),
+      await sweep(sshDriver, SSH, [
+        secret("ssh-key", { user: "root", privateKey: readFileSync(join(ROOT, "key"), "utf8") }),
+      ]),
+    ])
+      expect(look.news).toEqual([]);
+  });
 });

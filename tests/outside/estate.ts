@@ -5,7 +5,7 @@ import { join } from "node:path";
 /** Addresses of the hosts; the first is this machine's. Private addresses (RFC 1918) on a bridge of their own. */
 export const NET = "10.77.0";
 const BRIDGE = "hxbr0";
-const ROOT = join(process.cwd(), "node_modules", ".outside");
+export const ROOT = join(process.cwd(), "node_modules", ".outside");
 
 const run = (command: string, ...args: string[]) => {
   const done = spawnSync(command, args, { encoding: "utf8" });
@@ -84,7 +84,11 @@ export class OutsideHost {
   }
 
   stop(): void {
-    if (this.init?.pid) quietly("kill", "-KILL", `-${this.init.pid}`);
+    try {
+      if (this.init?.pid) process.kill(-this.init.pid, "SIGKILL");
+    } catch {
+      // It has ended already.
+    }
     quietly("ip", "netns", "del", this.name);
     quietly("ip", "link", "del", `hx-${this.name}`);
   }

@@ -16,6 +16,7 @@ describe("RFC 5424", () => {
       facility: 4,
       severity: 2,
       atMs: Date.parse("2003-10-11T22:14:15.003Z"),
+      isZoned: true,
       host: "mymachine.example.com",
       app: "su",
       process: "",
@@ -165,5 +166,97 @@ describe("RFC 6587", () => {
   it("cuts what is too long and goes on after it", () => {
     const reader = new SyslogFraming(10);
     expect(texts(reader.take(bytes("20 <13>abcdefghijklmnop8 <13>next")))).toEqual(["<13>abcdef", "<13>next"]);
+  });
+});
+
+// Lines as programs write them. Taken down from Debian 12's packages running (rsyslog 8.2302, haproxy 2.6, nginx 1.22,
+// OpenSSH 9.2, PostgreSQL 15, cron, systemd, dnsmasq 2.90), network equipment from RFC 3164 §5.4 and common practice.
+describe("lines of real programs", () => {
+  const at = "2026-03-17T09:59:58.000Z";
+  it.each([
+    [
+      "rsyslog, traditional",
+      "<30>Mar 17 09:59:58 quay-1 systemd[1]: Started Session 4.",
+      ["quay-1", "systemd", "1", "Started Session 4."],
+    ],
+    [
+      "rsyslog, forwarded",
+      "<30>2026-03-17T09:59:58.000000+00:00 quay-1 systemd[1]: Started Session 4.",
+      ["quay-1", "systemd", "1", "Started Session 4."],
+    ],
+    [
+      "haproxy to a log server",
+      '<134>Mar 17 09:59:58 haproxy[812]: 192.0.2.7:51000 [17/Mar/2026:09:59:58.120] in web/web 0/0/1/2/3 200 115 - - ---- 1/1/0/0/0 0/0 "GET / HTTP/1.1"',
+      [
+        "",
+        "haproxy",
+        "812",
+        '192.0.2.7:51000 [17/Mar/2026:09:59:58.120] in web/web 0/0/1/2/3 200 115 - - ---- 1/1/0/0/0 0/0 "GET / HTTP/1.1"',
+      ],
+    ],
+    [
+      "nginx",
+      '<190>Mar 17 09:59:58 quay-2 nginx: 192.0.2.7 - - [17/Mar/2026:09:59:58 +0000] "GET / HTTP/1.1" 200 2',
+      ["quay-2", "nginx", "", '192.0.2.7 - - [17/Mar/2026:09:59:58 +0000] "GET / HTTP/1.1" 200 2'],
+    ],
+    [
+      "sshd",
+      "<38>Mar 17 09:59:58 quay-1 sshd[4711]: Accepted publickey for operator from 192.0.2.9 port 40110 ssh2",
+      ["quay-1", "sshd", "4711", "Accepted publickey for operator from 192.0.2.9 port 40110 ssh2"],
+    ],
+    [
+      "the kernel",
+      "<6>Mar 17 09:59:58 quay-1 kernel: [12345.678901] eth0: link is up",
+      ["quay-1", "kernel", "", "[12345.678901] eth0: link is up"],
+    ],
+    [
+      "cron",
+      "<78>Mar 17 09:59:58 quay-1 CRON[99]: (root) CMD (run-parts /etc/cron.hourly)",
+      ["quay-1", "CRON", "99", "(root) CMD (run-parts /etc/cron.hourly)"],
+    ],
+    [
+      "PostgreSQL",
+      "<134>Mar 17 09:59:58 quay-3 postgres[77]: [3-1] LOG:  checkpoint starting: time",
+      ["quay-3", "postgres", "77", "[3-1] LOG:  checkpoint starting: time"],
+    ],
+    [
+      "postfix",
+      "<22>Mar 17 09:59:58 quay-4 postfix/smtpd[5]: connect from unknown[192.0.2.1]",
+      ["quay-4", "postfix/smtpd", "5", "connect from unknown[192.0.2.1]"],
+    ],
+    ["dnsmasq", "<30>Mar 17 09:59:58 dnsmasq[9]: started, version 2.90", ["", "dnsmasq", "9", "started, version 2.90"]],
+    [
+      "a firewall, with the year",
+      "<166>Mar 17 2026 09:59:58 gate-fw : %FW-6-302013: Built outbound TCP connection",
+      ["gate-fw", "", "", ": %FW-6-302013: Built outbound TCP connection"],
+    ],
+    [
+      "a switch, with a count, a fraction and a clock that is not set",
+      "<189>42: *Mar 17 09:59:58.120: %LINK-3-UPDOWN: Interface Gi0/1, changed state to up",
+      ["", "%LINK-3-UPDOWN", "", "Interface Gi0/1, changed state to up"],
+    ],
+    ["a router, with the year first", "<189>2026 Mar 17 09:59:58 UTC: router-1 app: up", ["router-1", "app", "", "up"]],
+    [
+      "a library that puts modules into its tag",
+      "<14>Mar 17 09:59:58 quay-5 billing::jobs[31]: done",
+      ["quay-5", "billing::jobs", "31", "done"],
+    ],
+    [
+      "a service with a blank in its name",
+      "<14>Mar 17 09:59:58 quay-5 Yard Planner[31]: ready",
+      ["quay-5", "Yard Planner", "31", "ready"],
+    ],
+    ["a line without priority", "Mar 17 09:59:58 quay-1 backup: done", ["quay-1", "backup", "", "done"]],
+  ] as const)("%s", (_, line, [host, app, process, text]) => {
+    const read = readSyslog(line, NOW);
+    expect(read).toMatchObject({ form: "rfc3164", host, app, process, text });
+    expect(new Date(Math.floor((read.atMs as number) / 1000) * 1000).toISOString()).toBe(at);
+  });
+  it("a device that says where it is and one that does not", () => {
+    expect(readSyslog("<30>2026-03-17T11:59:58+02:00 a b: c", NOW)).toMatchObject({
+      atMs: Date.parse(at),
+      isZoned: true,
+    });
+    expect(readSyslog("<30>Mar 17 11:59:58 a b: c", NOW).isZoned).toBe(false);
   });
 });
