@@ -215,7 +215,7 @@ describe("laws of the plan", () => {
           sourceId: SOURCE,
           seen: new Set(plan.seen.map((one) => one.id)),
           unlisted: plan.unread,
-          refused: new Set(),
+          refused: new Set<string>(),
           hypervisorOf: new Map<number, number>(),
         };
         expect(planAbsence(book.components, [], established)).toEqual([]);

@@ -3,6 +3,7 @@ import { relationsOfTalks } from "#core/estate/derive";
 import { networkTables, type HostTables } from "#core/estate/parts";
 import { takeInRelations } from "../estate/take-in";
 import type { Db } from "../store/database";
+import { isRelatedThroughPart } from "../store/relations";
 import { componentById, partNamed, partListening } from "../store/estate";
 
 /** Who talks to whom by the tables that polls read between sweeps, so that what is short-lived is met too. */
@@ -39,9 +40,11 @@ export class Talks {
         (listener === undefined ? undefined : partListening(db, host, listener)),
     });
     this.waiting = [];
-    // Whose a connection is, sweeps find out; a host as an end would only stand beside the process that is known.
-    const exact = relations.filter((one) => componentById(db, one.from)?.host_id !== null);
+    // A host that does not tell whose a connection is stands for its process, until that is known.
+    const best = relations.filter(
+      (one) => componentById(db, one.from)?.host_id !== null || !isRelatedThroughPart(db, one.from, one.to, one.detail),
+    );
     const observer = { sourceId: null, label: "a poll", site: "" };
-    return takeInRelations(db, { observer, atMs, sinceMs: atMs, observations: [] }, exact);
+    return takeInRelations(db, { observer, atMs, sinceMs: atMs, observations: [] }, best);
   }
 }

@@ -44,6 +44,14 @@ export function endRelation(db: Db, id: number, atMs: number): void {
   prepared(db, "UPDATE relation SET valid_to = ? WHERE id = ? AND valid_to IS NULL").run(atMs, id);
 }
 
+/** Whether a part of a host talks to something, over the same port. */
+export const isRelatedThroughPart = (db: Db, hostId: number, toId: number, detail: string): boolean =>
+  prepared(
+    db,
+    `SELECT 1 FROM relation r JOIN component part ON part.id = r.from_id
+     WHERE r.to_id = ? AND r.type = 'talks-to' AND r.detail = ? AND part.host_id = ? AND r.valid_to IS NULL LIMIT 1`,
+  ).get(toId, detail, hostId) !== undefined;
+
 /** Counts one more full look that did not see a relation. */
 export function missRelation(db: Db, id: number): void {
   prepared(db, "UPDATE relation SET missed = missed + 1 WHERE id = ?").run(id);

@@ -98,7 +98,7 @@ async function poll<Settings>(driver: SourceDriver<Settings>, settings: Settings
 }
 
 /** Components by name, with their kind and facts. */
-const components = () =>
+const components = (): Record<string, Record<string, string>> =>
   Object.fromEntries(
     currentComponents(db).map((one) => [
       one.name,
