@@ -9,7 +9,9 @@ export default [
     route("estate", "routes/estate.tsx"),
     route("estate/:id", "routes/component.tsx"),
     route("estate/:id/access", "routes/access.tsx"),
+    route("services/new", "routes/service-form.tsx", { id: "service-new" }),
     route("services/:uid", "routes/service.tsx"),
+    route("services/:uid/edit", "routes/service-form.tsx", { id: "service-edit" }),
     route("map", "routes/map.tsx"),
     layout("routes/signals.tsx", [
       route("signals", "routes/signals.start.ts"),

@@ -67,6 +67,9 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
             <Button component={RouterLink} to={keep(`/signals/logs?service=${page.service.uid}`)} variant="outlined">
               Logs
             </Button>
+            <Button component={RouterLink} to={keep(`/services/${page.service.uid}/edit`)} variant="outlined">
+              Edit
+            </Button>
           </>
         }
       />
@@ -162,6 +165,25 @@ function Signals({ page }: { page: Data }) {
   );
 }
 
+/** When it must work, what it promises, and what to know on shift. */
+function Promise({ details }: { details: Data["service"]["details"] }) {
+  const limits = [
+    details.serverLimitMs ? `${details.serverLimitMs} ms at the server` : "",
+    details.browserLimitMs ? `${details.browserLimitMs} ms in the browser` : "",
+  ].filter(Boolean);
+  const parts = [
+    details.hours ? `Hours: ${details.hours}.` : "",
+    limits.length ? `Response within ${limits.join(", ")}.` : "",
+    details.tells === "failures" ? "Failures only are told." : "",
+  ].filter(Boolean);
+  return (
+    <>
+      {parts.length ? <p style={{ margin: "6px 0 0" }}>{parts.join(" ")}</p> : null}
+      {details.notes ? <p style={{ margin: "6px 0 0", whiteSpace: "pre-wrap" }}>{details.notes}</p> : null}
+    </>
+  );
+}
+
 /** What it is for, and what happened to it lately. */
 function About({ page }: { page: Data }) {
   const { window: now } = useShell();
@@ -169,6 +191,7 @@ function About({ page }: { page: Data }) {
     <Stack sx={{ gap: 1.5, minWidth: 0 }}>
       <Section title="About">
         <p style={{ margin: 0 }}>{page.service.purpose || "No description."}</p>
+        <Promise details={page.service.details} />
         <p style={{ marginBottom: 0, color: "var(--mui-palette-text-secondary)", fontSize: "0.84rem" }}>
           Members join automatically: everything its entry points (
           {page.service.entries.map((entry) => `${entry.process} on ${entry.host}`).join(", ")}) connect to, and what

@@ -1,5 +1,8 @@
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { Link as RouterLink } from "react-router";
 import type { Route } from "./+types/setup.services";
+import { useKeep } from "../shell/window";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
@@ -11,6 +14,7 @@ export async function loader({ context }: Route.LoaderArgs) {
 }
 
 export default function Services({ loaderData: { services } }: Route.ComponentProps) {
+  const keep = useKeep();
   return (
     <>
       <PageHead
@@ -18,7 +22,12 @@ export default function Services({ loaderData: { services } }: Route.ComponentPr
         sentence={
           services.length
             ? `${services.length} services are defined by their entry points; members follow from the connections seen.`
-            : "No services defined. Start with --setup FILE on a new store; docs/operating.md shows the format."
+            : "No services yet. Make one from an entry point: everything behind it is found."
+        }
+        actions={
+          <Button component={RouterLink} to={keep("/services/new")} variant="contained">
+            Make a service
+          </Button>
         }
       />
       <Section title="Services" pad={false}>

@@ -124,12 +124,10 @@ describe("a Linux host by what it printed", () => {
 
 describe("a poll of a Linux host", () => {
   const poll = look({
-    ...{ use: "  700  1000 60\n  701 2000 30\n  800 50000 600" },
-    ...{
-      traffic:
-        "Inter-|   Receive\n face |bytes\n    lo: 1 1 0 0 0 0 0 0 1 1 0 0 0 0 0 0\n  eth0: 500 5 1 0 0 0 0 0 700 7 2 0 0 0 0 0",
-    },
-    ...{ stat: "cpu  300 0 100 600 0 0 0 0 0 0\ncpu0 200 0 100 200 0 0 0 0 0 0\ncpu1 100 0 0 400 0 0 0 0 0 0" },
+    use: "  700  1000 60\n  701 2000 30\n  800 50000 600",
+    traffic:
+      "Inter-|   Receive\n face |bytes\n    lo: 1 1 0 0 0 0 0 0 1 1 0 0 0 0 0 0\n  eth0: 500 5 1 0 0 0 0 0 700 7 2 0 0 0 0 0",
+    stat: "cpu  300 0 100 600 0 0 0 0 0 0\ncpu0 200 0 100 200 0 0 0 0 0 0\ncpu1 100 0 0 400 0 0 0 0 0 0",
   });
   it("adds workers up by program, and counts traffic without the loopback", () => {
     const { poll: found } = linuxPoll(poll, undefined);

@@ -1,3 +1,4 @@
+// oxlint-disable-next-line import/default -- Node gives a CommonJS package as the default.
 import rrule from "rrule";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "./windows";
 

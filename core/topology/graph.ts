@@ -11,6 +11,10 @@ export interface ServiceEntry {
   service: number;
   /** Components through which people or other services enter. */
   entries: number[];
+  /** Members that people put in, whatever they talk to. */
+  pinned?: readonly number[];
+  /** Components that people left out; nothing is reached through them. */
+  excluded?: ReadonlySet<number>;
 }
 
 export interface ServiceExtent {
@@ -83,13 +87,17 @@ export class EstateGraph {
   serviceExtents(services: readonly ServiceEntry[]): ServiceExtent[] {
     const serviceOfEntry = new Map<number, number>();
     for (const { service, entries } of services) for (const entry of entries) serviceOfEntry.set(entry, service);
-    return services.map(({ service, entries }) => {
+    return services.map(({ service, entries, pinned = [], excluded }) => {
       const members = new Set<number>();
       const reliesOn = new Set<number>();
       const waiting = [...entries];
+      for (const id of pinned) {
+        members.add(id);
+        waiting.push(...this.carriersOf(id));
+      }
       while (waiting.length) {
         const id = waiting.pop() as number;
-        if (members.has(id)) continue;
+        if (members.has(id) || excluded?.has(id)) continue;
         members.add(id);
         for (const { type, to } of this.from(id)) {
           const other = type === "talks-to" ? serviceOfEntry.get(to) : undefined;

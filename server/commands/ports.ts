@@ -21,6 +21,8 @@ export interface CommandPorts {
   /** Credentials were changed: what polls and scrapes takes them up. */
   onCredentials: () => void;
   people: Pick<People, "invite" | "changed">;
+  /** Services were changed: who belongs to them is worked out anew. */
+  onServices: () => void;
   /** Rules were changed: what is judged follows from the next sample. */
   onRules: () => void;
   /** The stand-in estate's faults; only the demonstration has any. */

@@ -10,6 +10,7 @@ import { ingestCommands } from "./ingest";
 import { peopleCommands } from "./people";
 import type { CommandPorts } from "./ports";
 import { runCommands } from "./runs";
+import { serviceCommands } from "./services";
 import { settingCommands } from "./settings";
 import { sourceCommands } from "./sources";
 import { tokenCommands } from "./tokens";
@@ -21,6 +22,7 @@ export const commands = {
   ...runCommands,
   ...ingestCommands,
   ...settingCommands,
+  ...serviceCommands,
   ...peopleCommands,
   ...tokenCommands,
   ...credentialCommands,

@@ -152,6 +152,10 @@ export class Engine {
         this.poller.reload(this.now());
         this.ingest.tellTargets();
       },
+      onServices: () => {
+        this.afterEstateChange([]);
+        this.emit({ topic: "estate", atMs: this.now() });
+      },
       onRules: () => {
         this.evaluator.loadRules();
         this.sampleWriter.judgedMetrics = this.evaluator.metrics;

@@ -35,7 +35,14 @@ export function refreshServices(db: Db, graph: EstateGraph, atMs: number): void 
       })
       .map((component) => component.id);
   const services = listServices(db).map((service) => ({ service, entries: entriesOf(service.entries) }));
-  const extents = graph.serviceExtents(services.map(({ service, entries }) => ({ service: service.id, entries })));
+  const extents = graph.serviceExtents(
+    services.map(({ service: { id, details }, entries }) => ({
+      service: id,
+      entries,
+      pinned: (details.pinned ?? []).filter((one) => nameOf.has(one)),
+      excluded: new Set(details.excluded),
+    })),
+  );
   // A newcomer is told of as found; that it joined a service goes without saying.
   const newcomers = new Set(
     components.filter((component) => component.valid_from === atMs).map((component) => component.id),

@@ -12,6 +12,7 @@ import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { accountPage, holderOf, invitationPage, peoplePage, signInPage, tokensPage } from "./people";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
 import { servicePage } from "./service";
+import { serviceFormPage } from "./service-form";
 import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
 import { tracePage, tracesPage } from "./traces";
@@ -30,6 +31,7 @@ export const questions = {
   component: componentPage,
   samples: samplesPage,
   service: servicePage,
+  serviceForm: serviceFormPage,
   find: findPage,
   map: mapPage,
   metrics: metricsPage,

@@ -5,7 +5,6 @@ import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { migrate, openStore, prepared, type Db } from "./database";
 import { componentById } from "./estate";
 import { incidentById } from "./incidents";
-import { saveService } from "./services";
 import { credentialsOfSource, sealedOf } from "./credentials";
 import { listSources } from "./sources";
 
@@ -32,7 +31,12 @@ function migrateUpTo(count: number): void {
 describe("a store of an earlier version", () => {
   it("is brought up to date step by step, with what it holds", () => {
     migrateUpTo(8);
-    const service = saveService(db, { uid: "orders", name: "Orders", purpose: "", owner: "", entries: [] }, 0);
+    const service = Number(
+      prepared(
+        db,
+        "INSERT INTO service (uid, name, purpose, owner, entries, valid_from) VALUES ('orders', 'Orders', '', '', '[]', 0)",
+      ).run().lastInsertRowid,
+    );
     const insert = prepared(
       db,
       `INSERT INTO incident (id, subject, service_id, title, severity, worst, opened_at)

@@ -70,9 +70,15 @@ export interface RelationRow {
   seen_by: string;
   valid_from: number;
   valid_to: number | null;
+  last_seen_at: number;
+  /** How many looks saw it. */
+  seen_times: number;
+  /** 1 where it comes and goes. */
+  intermittent: number;
 }
 
-const RELATION = "SELECT id, type, from_id, to_id, detail, connections, seen_by, valid_from, valid_to FROM relation";
+const RELATION = `SELECT id, type, from_id, to_id, detail, connections, seen_by, valid_from, valid_to, last_seen_at,
+  seen_times, intermittent FROM relation`;
 
 export function currentRelations(db: Db): RelationRow[] {
   return prepared<RelationRow>(db, `${RELATION} WHERE valid_to IS NULL`).all();

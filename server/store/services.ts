@@ -19,13 +19,30 @@ export interface FigureSource {
   headline?: boolean | undefined;
 }
 
+/** What people say of a service besides its entry points. */
+export interface ServiceDetails {
+  /** When it must work, as people say it: "Mo–Fr 06:00–22:00". */
+  hours?: string;
+  /** Response times that it keeps to, as measured at the server and in the browser, milliseconds. */
+  serverLimitMs?: number;
+  browserLimitMs?: number;
+  /** Whether people want to hear of slowness, or of failures only. */
+  tells?: "failures and slowness" | "failures";
+  /** For whoever is on shift. */
+  notes?: string;
+  /** Members by hand, and those left out by hand. */
+  pinned?: number[];
+  excluded?: number[];
+}
+
 export interface ServiceDefinition {
   uid: string;
   name: string;
   purpose: string;
   owner: string;
   entries: EntryPattern[];
-  figure?: FigureSource;
+  figure?: FigureSource | undefined;
+  details?: ServiceDetails;
 }
 
 export interface ServiceRow {
@@ -36,6 +53,7 @@ export interface ServiceRow {
   owner: string;
   entries: EntryPattern[];
   figure: FigureSource | null;
+  details: ServiceDetails;
 }
 
 const toRow = (row: {
@@ -46,17 +64,21 @@ const toRow = (row: {
   owner: string;
   entries: string;
   figure: string | null;
+  details: string;
 }): ServiceRow => ({
   ...row,
   entries: JSON.parse(row.entries) as EntryPattern[],
   figure: row.figure ? (JSON.parse(row.figure) as FigureSource) : null,
+  details: JSON.parse(row.details) as ServiceDetails,
 });
 
 export function saveService(db: Db, service: ServiceDefinition, atMs: number): number {
   prepared(
     db,
-    `INSERT INTO service (uid, name, purpose, owner, entries, figure, valid_from) VALUES (?, ?, ?, ?, ?, ?, ?)
-     ON CONFLICT (uid) DO UPDATE SET name = excluded.name, purpose = excluded.purpose, owner = excluded.owner, entries = excluded.entries, figure = excluded.figure, valid_to = NULL`,
+    `INSERT INTO service (uid, name, purpose, owner, entries, figure, details, valid_from)
+     VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (uid) DO UPDATE
+     SET name = excluded.name, purpose = excluded.purpose, owner = excluded.owner, entries = excluded.entries,
+       figure = excluded.figure, details = excluded.details, valid_to = NULL`,
   ).run(
     service.uid,
     service.name,
@@ -64,6 +86,7 @@ export function saveService(db: Db, service: ServiceDefinition, atMs: number): n
     service.owner,
     JSON.stringify(service.entries),
     service.figure ? JSON.stringify(service.figure) : null,
+    JSON.stringify(service.details ?? {}),
     atMs,
   );
   return prepared<{ id: number }>(db, "SELECT id FROM service WHERE uid = ?").get(service.uid)?.id as number;
@@ -72,10 +95,31 @@ export function saveService(db: Db, service: ServiceDefinition, atMs: number): n
 export function listServices(db: Db): ServiceRow[] {
   return prepared<Parameters<typeof toRow>[0]>(
     db,
-    "SELECT id, uid, name, purpose, owner, entries, figure FROM service WHERE valid_to IS NULL ORDER BY name",
+    "SELECT id, uid, name, purpose, owner, entries, figure, details FROM service WHERE valid_to IS NULL ORDER BY name",
   )
     .all()
     .map(toRow);
+}
+
+/** A service, also one that was retired. */
+export function serviceOfUid(db: Db, uid: string): (ServiceRow & { retiredAt: number | null }) | undefined {
+  const row = prepared<Parameters<typeof toRow>[0] & { retiredAt: number | null }>(
+    db,
+    `SELECT id, uid, name, purpose, owner, entries, figure, details, valid_to AS retiredAt FROM service WHERE uid = ?`,
+  ).get(uid);
+  return row && { ...toRow(row), retiredAt: row.retiredAt };
+}
+
+/** Ends a service and the membership in it; what it was stays. */
+export function retireService(db: Db, id: number, atMs: number): void {
+  for (const sql of [
+    "UPDATE service SET valid_to = ? WHERE id = ? AND valid_to IS NULL",
+    "UPDATE member SET valid_to = ? WHERE service_id = ? AND valid_to IS NULL",
+    "UPDATE reliance SET valid_to = ? WHERE service_id = ? AND valid_to IS NULL",
+    "UPDATE reliance SET valid_to = ? WHERE on_service_id = ? AND valid_to IS NULL",
+    "UPDATE health SET valid_to = ? WHERE subject = 'service' AND subject_id = ? AND valid_to IS NULL",
+  ])
+    prepared(db, sql).run(atMs, id);
 }
 
 /** Brings the kept members of a service to the given ones, from an instant on. Returns who joined and who left. */

@@ -1,0 +1,48 @@
+import Box from "@mui/material/Box";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useNavigate } from "react-router";
+import { ComponentPicker } from "../ComponentPicker";
+import { PlainButton } from "../PlainButton";
+import type { ServiceFormPage } from "./page";
+
+/** Where people and other services come in: chosen by name, kept as patterns, so that what is like them joins by itself. */
+export function EntryPoints({ page, from }: { page: ServiceFormPage; from: readonly number[] }) {
+  const navigate = useNavigate();
+  const look = (ids: readonly number[]) =>
+    void navigate(ids.length ? `?from=${ids.join(",")}` : "?", { preventScrollReset: true });
+  return (
+    <Stack sx={{ gap: 1.5 }}>
+      {page.entries.map((entry, index) => (
+        <Stack key={`${entry.host} ${entry.process}`} direction="row" sx={{ gap: 1.5, alignItems: "flex-start" }}>
+          <TextField name="entry.process" label="Program" defaultValue={entry.process} sx={{ width: 260 }} />
+          <TextField name="entry.host" label="On hosts" defaultValue={entry.host} sx={{ width: 260 }} />
+          <Typography variant="body2" sx={{ pt: 1 }}>
+            {entry.matches === 1 ? "1 component" : `${entry.matches} components`}
+          </Typography>
+          {index >= page.entries.length - from.length ? (
+            <PlainButton
+              onClick={() => look(from.filter((_, at) => at !== index - (page.entries.length - from.length)))}
+            >
+              Take out
+            </PlainButton>
+          ) : null}
+        </Stack>
+      ))}
+      <Box>
+        <ComponentPicker
+          key={from.join(",")}
+          label={page.entries.length ? "Another entry point" : "Entry point"}
+          value={null}
+          onPick={(picked) => picked && look([...from, picked.id])}
+          width={400}
+        />
+        <Typography variant="body2" color="text.secondary" sx={{ mt: 0.5 }}>
+          A web front end, a proxy, or whatever is called first. An asterisk stands for anything; what fits joins by
+          itself.
+        </Typography>
+      </Box>
+    </Stack>
+  );
+}

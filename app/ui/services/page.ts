@@ -1,0 +1,3 @@
+import type { Answer } from "#server/pages/registry";
+
+export type ServiceFormPage = NonNullable<Answer<"serviceForm">>;

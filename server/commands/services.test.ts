@@ -1,0 +1,108 @@
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import { useStore } from "../../tests/store";
+import { readGraph, refreshServices } from "../estate/services";
+import { serviceFormPage } from "../pages/service-form";
+import { changesIn } from "../store/changes";
+import { PersonError, type Db } from "../store/database";
+import { insertComponent } from "../store/estate";
+import { insertRelation } from "../store/relations";
+import { currentMembers, listServices, serviceOfUid } from "../store/services";
+import { serviceCommands } from "./services";
+import type { CommandPorts } from "./ports";
+import type { Principal } from "../people/principal";
+
+const AT = 1_000_000;
+let db: Db;
+useStore((made) => (db = made));
+const refresh = vi.fn(() => refreshServices(db, readGraph(db), AT));
+const ports = () => ({ db, now: () => AT, onServices: refresh }) as unknown as CommandPorts;
+const WHO = { name: "Edo" } as Principal;
+const save = (given: Record<string, unknown>) => {
+  const command = serviceCommands["service.save"];
+  const input = command.input.parse({ name: "Orders", owner: "Desk", entries: [], ...given });
+  return command.run(ports(), input, WHO) as string;
+};
+
+const ids: Record<string, number> = {};
+beforeEach(() => {
+  db.exec(
+    "DELETE FROM member; DELETE FROM service; DELETE FROM relation; DELETE FROM change; DELETE FROM component_key; DELETE FROM component",
+  );
+  const add = (name: string, kind: string, host?: string) => {
+    ids[name] = insertComponent(
+      db,
+      {
+        kind,
+        name: host ? `${name} @ ${host}` : name,
+        site: "S",
+        sourceId: null,
+        hostId: host ? (ids[host] as number) : null,
+        address: null,
+        label: host ? name : undefined,
+        reason: "",
+        keys: [],
+        facts: {},
+      },
+      1,
+    );
+  };
+  for (const host of ["web-01", "web-02", "db-01"]) add(host, "host.linux");
+  add("front", "app.web", "web-01");
+  add("store", "db.relational", "db-01");
+  add("nightly", "app.process", "db-01");
+  const first = ids.front as number;
+  add("front", "app.web", "web-02");
+  const talk = (fromId: number, toId: number) =>
+    insertRelation(db, { type: "talks-to", fromId, toId, detail: "tcp/5432", connections: 1, seenBy: "both" }, 1);
+  talk(first, ids.store as number);
+  talk(ids.nightly as number, ids.store as number);
+  ids.front = first;
+});
+
+describe("a service made by people", () => {
+  it("is proposed whole from one entry point, its like included", () => {
+    const page = serviceFormPage(db, { uid: null, from: [ids.front as number], atMs: AT });
+    expect(page?.entries).toEqual([{ host: "web-*", process: "front", matches: 2 }]);
+    expect(page?.members.map((one) => [one.name, one.taken, one.isReached])).toEqual([
+      ["front @ web-01", true, true],
+      ["front @ web-02", true, true],
+      ["store @ db-01", true, true],
+      ["nightly @ db-01", true, false],
+    ]);
+    expect(page?.sets).toEqual([{ label: "front", hosts: "web-*", count: 2 }]);
+  });
+  it("has what was ticked as members, and not what was left out", () => {
+    const uid = save({
+      entries: [{ host: "web-*", process: "front" }],
+      pinned: [ids.nightly],
+      excluded: [ids.store],
+      serverLimitMs: "300",
+      notes: "Call the desk.",
+    });
+    const service = serviceOfUid(db, uid);
+    const members = currentMembers(db, service?.id as number);
+    expect(members).toContain(ids.nightly);
+    expect(members).toContain(ids.front);
+    expect(members).not.toContain(ids.store);
+    expect(service?.details).toMatchObject({ serverLimitMs: 300, notes: "Call the desk." });
+    expect(changesIn(db, 0, AT + 1).map((one) => one.summary)).toContain("Service Orders was made");
+  });
+  it("keeps its address when it is renamed, and two of one name are refused", () => {
+    const uid = save({ pinned: [ids.store] });
+    expect(uid).toBe("orders");
+    expect(save({ uid, name: "Bestellungen", pinned: [ids.store] })).toBe("orders");
+    expect(() => save({ name: "bestellungen", pinned: [ids.store] })).toThrow(PersonError);
+    expect(save({ name: "Orders", pinned: [ids.store] })).toBe("orders-2");
+  });
+  it("needs something to be made of", () => expect(() => save({})).toThrow("at least one member"));
+  it("is retired with its members, and its address is not given to another", () => {
+    const uid = save({ pinned: [ids.store] });
+    const id = serviceOfUid(db, uid)?.id as number;
+    serviceCommands["service.retire"].run(ports(), { uid }, WHO);
+    expect(listServices(db)).toEqual([]);
+    expect(currentMembers(db, id)).toEqual([]);
+    expect(() => serviceCommands["service.retire"].run(ports(), { uid }, WHO)).toThrow("does not exist");
+    expect(save({ pinned: [ids.store] })).toBe("orders-2");
+    expect(serviceFormPage(db, { uid, from: [], atMs: AT })).toBeNull();
+  });
+});

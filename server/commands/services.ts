@@ -1,0 +1,117 @@
+import { z } from "zod";
+import { insertChange } from "../store/changes";
+import { PersonError } from "../store/database";
+import { componentsById } from "../store/estate";
+import { listServices, retireService, saveService, serviceOfUid } from "../store/services";
+import { command } from "./command";
+
+const text = (what: string, most: number) => z.string().trim().max(most, `${what} has at most ${most} characters.`);
+/** Milliseconds as typed in; empty for none. */
+const limit = z
+  .string()
+  .trim()
+  .regex(/^([1-9]\d{0,5})?$/, "A limit is a whole number of milliseconds, at most 999,999.")
+  .default("");
+const ids = z.array(z.int().min(1)).max(2000);
+const uid = z.string().regex(/^[a-z0-9-]{1,60}$/);
+
+const serviceInput = z.strictObject({
+  /** Left out for a new one. */
+  uid: uid.optional(),
+  name: text("A name", 80).min(1, "Give the service a name."),
+  purpose: text("What it is for", 200).default(""),
+  owner: text("An owner", 80).min(1, "Say who owns it."),
+  entries: z
+    .array(z.strictObject({ host: text("A pattern", 120).min(1), process: text("A pattern", 120).min(1) }))
+    .max(50),
+  pinned: ids.default([]),
+  excluded: ids.default([]),
+  hours: text("The hours", 80).default(""),
+  serverLimitMs: limit,
+  browserLimitMs: limit,
+  /** Only failures, or slowness too. */
+  failuresOnly: z.boolean().default(false),
+  notes: text("Notes", 4000).default(""),
+});
+
+/** "Gate Appointments" as it stands in addresses. */
+const uidOf = (name: string): string =>
+  name
+    .toLowerCase()
+    .normalize("NFKD")
+    .replaceAll(/[^a-z0-9]+/g, "-")
+    .replaceAll(/^-+|-+$/g, "")
+    .slice(0, 56) || "service";
+
+export const serviceCommands = {
+  "service.save": command({
+    right: "configure",
+    input: serviceInput,
+    run: ({ db, now, onServices }, input, who) => {
+      const others = listServices(db).filter((one) => one.uid !== input.uid);
+      if (others.some((one) => one.name.toLowerCase() === input.name.toLowerCase()))
+        throw new PersonError(
+          `There is a service called “${input.name}” already. Choose another name, or edit that one.`,
+          {
+            name: "This name is taken.",
+          },
+        );
+      if (!input.entries.length && !input.pinned.length)
+        throw new PersonError("A service needs an entry point or at least one member. Add one.");
+      const known = input.uid === undefined ? undefined : serviceOfUid(db, input.uid);
+      if (input.uid !== undefined && !known) throw new PersonError("That service does not exist any more.");
+      const taken = new Set(others.map((one) => one.uid));
+      let made = input.uid ?? uidOf(input.name);
+      for (let count = 2; input.uid === undefined && (taken.has(made) || serviceOfUid(db, made)); count++)
+        made = `${uidOf(input.name)}-${count}`;
+      const present = new Set(componentsById(db, [...input.pinned, ...input.excluded]).map((one) => one.id));
+      db.transaction(() => {
+        saveService(
+          db,
+          {
+            uid: made,
+            name: input.name,
+            purpose: input.purpose,
+            owner: input.owner,
+            entries: input.entries,
+            figure: known?.figure ?? undefined,
+            details: {
+              tells: input.failuresOnly ? "failures" : "failures and slowness",
+              pinned: input.pinned.filter((one) => present.has(one)),
+              excluded: input.excluded.filter((one) => present.has(one)),
+              ...(input.hours ? { hours: input.hours } : {}),
+              ...(input.serverLimitMs ? { serverLimitMs: Number(input.serverLimitMs) } : {}),
+              ...(input.browserLimitMs ? { browserLimitMs: Number(input.browserLimitMs) } : {}),
+              ...(input.notes ? { notes: input.notes } : {}),
+            },
+          },
+          now(),
+        );
+        const summary = `Service ${input.name} was ${known ? "changed" : "made"}`;
+        insertChange(db, { atMs: now(), kind: "setting", componentId: null, summary, by: who.name });
+      })();
+      onServices();
+      return made;
+    },
+    about: ({ uid: one }, saved) => ({ type: "service", id: one ?? saved ?? "new" }),
+    state: ({ db }, { uid: one }, saved) => serviceOfUid(db, one ?? saved ?? ""),
+    record: (input) => `${input.uid === undefined ? "Made" : "Changed"} service ${input.name}`,
+  }),
+  "service.retire": command({
+    right: "configure",
+    input: z.strictObject({ uid }),
+    about: ({ uid: one }) => ({ type: "service", id: one }),
+    state: ({ db }, { uid: one }) => serviceOfUid(db, one),
+    run: ({ db, now, onServices }, input, who) => {
+      const known = serviceOfUid(db, input.uid);
+      if (!known || known.retiredAt !== null) throw new PersonError("That service does not exist any more.");
+      db.transaction(() => {
+        retireService(db, known.id, now());
+        const summary = `Service ${known.name} was retired`;
+        insertChange(db, { atMs: now(), kind: "setting", componentId: null, summary, by: who.name });
+      })();
+      onServices();
+    },
+    record: ({ uid: one }, _output, { db }) => `Retired service ${serviceOfUid(db, one)?.name ?? one}`,
+  }),
+};
