@@ -4,6 +4,7 @@ export default [
   layout("routes/page.tsx", [
     index("routes/watch.tsx"),
     route("discover", "routes/discover.tsx"),
+    route("discover/coverage", "routes/coverage.tsx"),
     route("discover/sources/:id", "routes/source.tsx"),
     route("discover/sweeps/:id", "routes/sweep.tsx"),
     route("estate", "routes/estate.tsx"),

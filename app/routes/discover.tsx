@@ -53,9 +53,14 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
         name="Discover"
         sentence={sentenceOf(page, now.nowMs)}
         actions={
-          <Button component={RouterLink} to={keep("/discover/sources/new")} variant="contained">
-            Add a source
-          </Button>
+          <>
+            <Button component={RouterLink} to={keep("/discover/coverage")} variant="outlined">
+              Coverage
+            </Button>
+            <Button component={RouterLink} to={keep("/discover/sources/new")} variant="contained">
+              Add a source
+            </Button>
+          </>
         }
       />
       <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>

@@ -14,7 +14,7 @@ const MOST_FROM = 40;
 
 /** Components that a service is begun from, as the address has them. */
 const fromOf = (request: Request): number[] =>
-  (new URL(request.url).searchParams.get("from") ?? "")
+  (new URL(request.url).searchParams.get("entry") ?? "")
     .split(",")
     .map(Number)
     .filter((id) => Number.isInteger(id) && id > 0)

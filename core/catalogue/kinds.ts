@@ -194,6 +194,9 @@ export function kindInfo(kind: string): KindInfo {
   return { ...model, kind, label: kind, plural: kind };
 }
 
+/** Every kind there is, by its id. */
+export const allKinds = (): [string, KindInfo][] => [...byKind];
+
 export const hasKind = (kind: string): boolean => byKind.has(kind);
 
 /** Whether components of a kind have an address and parts of their own. */

@@ -24,16 +24,19 @@ export const CLUES = [
 ] as const;
 export type Clue = (typeof CLUES)[number];
 
-const pattern = z.string().refine(
-  (text) => {
-    try {
-      return new RegExp(text, "s") instanceof RegExp;
-    } catch {
-      return false;
-    }
-  },
-  { error: "This is no regular expression." },
-);
+const pattern = z
+  .string()
+  .min(1)
+  .refine(
+    (text) => {
+      try {
+        return new RegExp(text, "s") instanceof RegExp;
+      } catch {
+        return false;
+      }
+    },
+    { error: "This is no regular expression." },
+  );
 
 /** A question that makes a program which waits for its client say what it is, without signing in. */
 const askSchema = z.strictObject({

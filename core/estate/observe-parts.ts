@@ -192,6 +192,12 @@ function factsOfPorts(ports: readonly OpenPort[]): Record<string, string> {
   const server = ports.map((one) => one.http?.server).find(Boolean);
   const title = ports.map((one) => one.http?.title).find(Boolean);
   const tls = ports.find((one) => one.tls)?.tls;
+  const banner = ports.map((one) => one.banner).find(Boolean);
+  if (banner)
+    facts.banner = banner
+      .replaceAll(/[^\x20-\x7e]+/g, " ")
+      .trim()
+      .slice(0, 120);
   if (server) facts["answers as"] = server;
   if (title) facts.page = title;
   if (tls) {

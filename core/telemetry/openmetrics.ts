@@ -1,4 +1,4 @@
-/** Reading OpenMetrics 1.0 text (and the older text format it grew from, which lacks the end mark). */
+/** Reading OpenMetrics 1.0 text, and the older text format 0.0.4 that it grew from: no end mark, blanks as one likes. */
 
 export interface OpenMetric {
   /** Name of the sample with its suffix: `requests_total`, `duration_bucket`. */
@@ -36,6 +36,7 @@ const SUFFIXES: Readonly<Record<OpenFamily["type"], readonly string[]>> = {
 const NAME = /^[a-zA-Z_:][a-zA-Z0-9_:]*/;
 const LABEL = /^[a-zA-Z_][a-zA-Z0-9_]*/;
 const MOST_SAMPLES = 50_000;
+const MOST_NAME = 1000;
 
 const isType = (text: string): text is OpenFamily["type"] => (TYPES as readonly string[]).includes(text);
 const unescapeText = (text: string) =>
@@ -52,10 +53,19 @@ function numberOf(text: string): number | undefined {
 function readLabels(text: string): { labels: [string, string][]; rest: string } | undefined {
   const labels: [string, string][] = [];
   let place = 1;
+  // The older format lets blanks stand between all of them.
+  const skip = () => {
+    while (text[place] === " " || text[place] === "\t") place++;
+  };
+  skip();
   while (text[place] !== "}") {
-    const name = LABEL.exec(text.slice(place))?.[0];
-    if (!name || text.slice(place + name.length, place + name.length + 2) !== '="') return undefined;
-    place += name.length + 2;
+    const name = LABEL.exec(text.slice(place, place + MOST_NAME))?.[0];
+    if (!name) return undefined;
+    place += name.length;
+    skip();
+    if (text[place++] !== "=") return undefined;
+    skip();
+    if (text[place++] !== '"') return undefined;
     const start = place;
     while (text[place] !== '"') {
       if (text[place] === undefined) return undefined;
@@ -63,8 +73,11 @@ function readLabels(text: string): { labels: [string, string][]; rest: string } 
     }
     labels.push([name, unescapeText(text.slice(start, place))]);
     place++;
-    if (text[place] === ",") place++;
-    else if (text[place] !== "}") return undefined;
+    skip();
+    if (text[place] === ",") {
+      place++;
+      skip();
+    } else if (text[place] !== "}") return undefined;
   }
   return { labels, rest: text.slice(place + 1) };
 }
@@ -73,6 +86,7 @@ function readSample(line: string): OpenMetric | undefined {
   const name = NAME.exec(line)?.[0];
   if (!name) return undefined;
   let rest = line.slice(name.length);
+  if (/^[ \t]+\{/.test(rest)) rest = rest.trimStart();
   let labels: [string, string][] = [];
   if (rest.startsWith("{")) {
     const read = readLabels(rest);
@@ -81,7 +95,7 @@ function readSample(line: string): OpenMetric | undefined {
     rest = read.rest;
   }
   const [numbers = "", exemplarText] = rest.split(/ # (?=\{)/, 2);
-  const [, valueText = "", atText] = /^ (\S+)(?: (\S+))?\s*$/.exec(numbers) ?? [];
+  const [, valueText = "", atText] = /^[ \t]+(\S+)(?:[ \t]+(\S+))?\s*$/.exec(numbers) ?? [];
   const value = numberOf(valueText);
   const at = atText === undefined ? undefined : numberOf(atText);
   if (value === undefined || (atText !== undefined && at === undefined)) return undefined;
@@ -125,7 +139,7 @@ export function readOpenMetrics(text: string): OpenMetricsResult {
     }
     if (line.trim() === "") continue;
     if (line.startsWith("#")) {
-      const [, what, name = "", rest = ""] = /^# (TYPE|HELP|UNIT) (\S+)(?: (.*))?$/.exec(line) ?? [];
+      const [, what, name = "", rest = ""] = /^#[ \t]+(TYPE|HELP|UNIT)[ \t]+(\S+)(?:[ \t]+(.*))?$/.exec(line) ?? [];
       if (what === "TYPE") family(name).type = isType(rest) ? rest : "unknown";
       else if (what === "HELP") family(name).help = unescapeText(rest);
       else if (what === "UNIT") family(name).unit = rest;

@@ -8,6 +8,7 @@ const part = (id: number, name: string, kind = "app.process", more: Partial<Cand
   hostId: 100 + id,
   label: name,
   services: [],
+  entryOf: [],
   ...more,
 });
 const talk = (from: number, to: number, more: Partial<Evidence> = {}): Evidence => ({
@@ -60,6 +61,16 @@ describe("a whole application", () => {
   it("says that only the host is known where no process is, and that a connection comes and goes", () => {
     expect(proposeApplication([1], [talk(1, 101)], find)[1]?.doubt).toContain("Only the host is known");
     expect(proposeApplication([1], [talk(1, 2, { intermittent: true })], find)[1]?.doubt).toContain("comes and goes");
+  });
+  it("ends where another service begins", () => {
+    const begins = (id: number) => {
+      const one = find(id);
+      return one && id === 2 ? { ...one, entryOf: ["Orders"] } : one;
+    };
+    expect(proposeApplication([1], [talk(1, 2), talk(2, 3)], begins)).toMatchObject([
+      { id: 1 },
+      { id: 2, taken: false, isReached: false, doubt: "It is where Orders begins: this service relies on that one." },
+    ]);
   });
   it("ends in circles, and takes nothing that is gone", () =>
     expect(proposeApplication([1], [talk(1, 2), talk(2, 1), talk(2, 99)], find)).toHaveLength(2));

@@ -20,6 +20,8 @@ export interface Candidate {
   label: string | null;
   /** Services that it is a member of already. */
   services: readonly string[];
+  /** Services that it is an entry point of. */
+  entryOf: readonly string[];
 }
 
 /** What may belong to an application, and why. */
@@ -63,20 +65,24 @@ export function proposeApplication(
     const tier = (found.get(id) as ProposedMember).tier;
     for (const one of out.get(id) ?? []) {
       if (found.has(one.to) || !candidate(one.to)) continue;
-      const doubt = doubtOf(one, candidate(one.to) as Candidate);
+      const { entryOf } = candidate(one.to) as Candidate;
+      const doubt = entryOf.length
+        ? `It is where ${entryOf.join(", ")} begins: this service relies on that one.`
+        : doubtOf(one, candidate(one.to) as Candidate);
       found.set(one.to, {
         id: one.to,
         tier: tier + 1,
         why: `${nameOf(id)} talks to it on ${one.detail}`,
         doubt,
-        isReached: true,
-        taken: true,
+        isReached: entryOf.length === 0,
+        taken: entryOf.length === 0,
       });
-      waiting.push(one.to);
+      // What is behind another service's entry point is that service's.
+      if (entryOf.length === 0) waiting.push(one.to);
     }
   }
   for (const member of Array.from(found.values()))
-    if (isStore(candidate(member.id)?.kind ?? ""))
+    if (member.taken && isStore(candidate(member.id)?.kind ?? ""))
       for (const one of into.get(member.id) ?? []) {
         const other = candidate(one.from);
         if (!other || found.has(one.from)) continue;

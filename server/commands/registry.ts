@@ -9,6 +9,7 @@ import { incidentCommands } from "./incidents";
 import { ingestCommands } from "./ingest";
 import { peopleCommands } from "./people";
 import type { CommandPorts } from "./ports";
+import { productCommands } from "./products";
 import { runCommands } from "./runs";
 import { serviceCommands } from "./services";
 import { settingCommands } from "./settings";
@@ -23,6 +24,7 @@ export const commands = {
   ...ingestCommands,
   ...settingCommands,
   ...serviceCommands,
+  ...productCommands,
   ...peopleCommands,
   ...tokenCommands,
   ...credentialCommands,

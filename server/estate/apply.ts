@@ -19,6 +19,7 @@ import {
 } from "../store/estate";
 import { endRelation, insertRelation, missRelation, touchRelation } from "../store/relations";
 import { endJoin, writeJoin } from "../store/known";
+import { noteSighting } from "../store/sightings";
 
 /** Something that a plan changed, as a sweep lists it. */
 export interface News {
@@ -62,6 +63,18 @@ export function applyPlan(db: Db, known: KnownEstate, look: Look, plan: Plan): A
     noteSeen(db, known, look, seen);
     applied.seen.add(seen.id);
   }
+  if (look.observer.sourceId !== null)
+    for (const [observation, ref] of plan.refs)
+      noteSighting(
+        db,
+        {
+          componentId: idOf(ref),
+          sourceId: look.observer.sourceId,
+          depth: observation.depth,
+          reader: observation.readBy,
+        },
+        look.atMs,
+      );
   return applied;
 }
 

@@ -1,11 +1,19 @@
+import { FingerprintBook } from "#core/estate/fingerprints";
 import type { SourceTools } from "../sources/driver";
 import type { Db } from "../store/database";
 import { hostKeyOf, trustHostKey } from "../store/runs";
-import { shippedBook } from "./fingerprints";
+import { asFingerprints, namedProducts } from "../store/fingerprints";
+import { readFingerprints, shippedBook } from "./fingerprints";
 
 /** What drivers are given: they know no store. */
 export const sourceTools = (db: Db, root: string, now: () => number): SourceTools => ({
-  book: shippedBook(root),
+  /** Asked for anew with each sweep, because people name products. */
+  get book() {
+    const named = namedProducts(db);
+    return named.length
+      ? new FingerprintBook({ ...asFingerprints(named), ...readFingerprints(root) })
+      : shippedBook(root);
+  },
   hostKeys: {
     known: (address, port) => hostKeyOf(db, address, port)?.fingerprint,
     met: (address, port, fingerprint) => trustHostKey(db, address, port, fingerprint, now()),

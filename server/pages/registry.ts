@@ -2,6 +2,7 @@ import type { Right } from "#core/people/rights";
 import { verifyAudit } from "../store/audit";
 import type { Db } from "../store/database";
 import { accessPage, credentialPage, credentialsPage } from "./credentials";
+import { coveragePage, namingPage } from "./coverage";
 import { discoverPage, sourcePage, sweepPage } from "./discover";
 import { componentPage } from "./component";
 import { estatePage, findPage, samplesPage } from "./estate";
@@ -44,6 +45,8 @@ export const questions = {
   incidents: incidentList,
   incident: incidentPage,
   discover: discoverPage,
+  coverage: coveragePage,
+  naming: namingPage,
   sweep: sweepPage,
   source: sourcePage,
   runbooks: runbooksPage,

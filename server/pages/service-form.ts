@@ -18,11 +18,14 @@ export function serviceFormPage(
   const components = currentComponents(db);
   const names = new Map(listServices(db).map((one) => [one.id, one.name]));
   const servicesOf = new Map<number, string[]>();
+  const entryOf = new Map<number, string[]>();
   for (const row of membersAt(db, atMs)) {
     if (row.service_id === service?.id) continue;
     const list = servicesOf.get(row.component_id) ?? [];
     list.push(names.get(row.service_id) ?? "");
     servicesOf.set(row.component_id, list);
+    if (row.entry === 1)
+      entryOf.set(row.component_id, [...(entryOf.get(row.component_id) ?? []), names.get(row.service_id) ?? ""]);
   }
   const candidates = new Map(
     components.map((row): [number, Candidate] => [
@@ -34,6 +37,7 @@ export function serviceFormPage(
         hostId: row.host_id,
         label: row.label,
         services: servicesOf.get(row.id) ?? [],
+        entryOf: entryOf.get(row.id) ?? [],
       },
     ]),
   );

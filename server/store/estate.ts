@@ -265,6 +265,26 @@ export function factsAt(db: Db, id: number, atMs: number): FactRow[] {
   ).all(id, atMs, atMs);
 }
 
+/** The present values of one fact, by component. */
+export const factValues = (db: Db, name: string): Map<number, string> =>
+  new Map(
+    prepared<{ id: number; value: string }>(
+      db,
+      "SELECT component_id AS id, value FROM fact WHERE name = ? AND valid_to IS NULL",
+    )
+      .all(name)
+      .map((row) => [row.id, row.value]),
+  );
+
+/** Hosts that left the estate after an instant, the last first; those that turned out to be another are not among them. */
+export const retiredHosts = (db: Db, afterMs: number): ComponentRow[] =>
+  prepared<ComponentRow>(
+    db,
+    `SELECT * FROM component c WHERE host_id IS NULL AND valid_to > ?
+     AND NOT EXISTS (SELECT 1 FROM component_join j WHERE j.component_id = c.id AND j.split_at IS NULL)
+     ORDER BY valid_to DESC LIMIT 500`,
+  ).all(afterMs);
+
 export function inventoryAt(db: Db, id: number, atMs: number): SystemSighting | undefined {
   const row = prepared<{ data: string }>(db, `SELECT data FROM inventory WHERE component_id = ? AND ${VALID_AT}`).get(
     id,

@@ -221,6 +221,13 @@ export function listFindings(db: Db, sweepId: number, outcome: string, limit: nu
   ).all(sweepId, outcome, outcome, limit, offset);
 }
 
+/** The last sweep of a source that came to an end. */
+export const lastSweepOf = (db: Db, sourceId: number): SweepRow | undefined =>
+  prepared<SweepRow>(
+    db,
+    `${SWEEP} WHERE w.source_id = ? AND w.state <> 'running' ORDER BY w.started_at DESC, w.id DESC LIMIT 1`,
+  ).get(sourceId);
+
 /** When the last sweep of a source began. */
 export const lastSweepAt = (db: Db, sourceId: number): number | undefined =>
   prepared<{ at: number | null }>(db, "SELECT max(started_at) AS at FROM sweep WHERE source_id = ?").get(sourceId)

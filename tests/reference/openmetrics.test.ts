@@ -150,3 +150,42 @@ describe("whatever a page says", () => {
       ),
     ));
 });
+
+// Source: the text exposition format 0.0.4, which OpenMetrics grew from; its example, from memory. It has no end mark, its
+// times are milliseconds, its counters are typed by their whole name, and blanks stand where they like.
+it("reads the older text format 0.0.4", () => {
+  const read = families(`# HELP http_requests_total The total number of HTTP requests.
+# TYPE http_requests_total counter
+http_requests_total{method="post",code="200"} 1027 1395066363000
+http_requests_total{method="post",code="400"}    3 1395066363000
+
+# Escaping in label values:
+msdos_file_access_time_seconds{path="C:\\\\DIR\\\\FILE.TXT",error="Cannot find file:\\n\\"FILE.TXT\\""} 1.458255915e9
+
+# Minimalistic line:
+metric_without_timestamp_and_labels 12.47
+#TYPE is no keyword without its blank
+# \tTYPE  blanks   gauge
+blanks { a = "1" ,\tb="2", } \t4
+# TYPE rpc_duration_seconds summary
+rpc_duration_seconds{quantile="0.01"} 3102
+rpc_duration_seconds_sum 1.7560473e+07
+rpc_duration_seconds_count 2693
+`);
+  expect(read.map((one) => [one.name, one.type, one.samples.length])).toEqual([
+    ["http_requests_total", "counter", 2],
+    ["msdos_file_access_time_seconds", "unknown", 1],
+    ["metric_without_timestamp_and_labels", "unknown", 1],
+    ["blanks", "gauge", 1],
+    ["rpc_duration_seconds", "summary", 3],
+  ]);
+  expect(read[0]?.samples[1]).toMatchObject({ value: 3, atMs: 1_395_066_363_000 });
+  expect(read[1]?.samples[0]?.labels[0]).toEqual(["path", "C:\\DIR\\FILE.TXT"]);
+  expect(read[3]?.samples[0]).toMatchObject({
+    value: 4,
+    labels: [
+      ["a", "1"],
+      ["b", "2"],
+    ],
+  });
+});

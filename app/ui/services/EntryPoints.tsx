@@ -11,7 +11,7 @@ import type { ServiceFormPage } from "./page";
 export function EntryPoints({ page, from }: { page: ServiceFormPage; from: readonly number[] }) {
   const navigate = useNavigate();
   const look = (ids: readonly number[]) =>
-    void navigate(ids.length ? `?from=${ids.join(",")}` : "?", { preventScrollReset: true });
+    void navigate(ids.length ? `?entry=${ids.join(",")}` : "?", { preventScrollReset: true });
   return (
     <Stack sx={{ gap: 1.5 }}>
       {page.entries.map((entry, index) => (

@@ -4,3 +4,26 @@ ALTER TABLE relation ADD COLUMN intermittent INTEGER NOT NULL DEFAULT 0;
 
 -- What people say of a service besides its entry points: hours, limits, notes, members by hand.
 ALTER TABLE service ADD COLUMN details TEXT NOT NULL DEFAULT '{}';
+
+-- Which sources saw a component, when last, and how deep.
+CREATE TABLE sighting (
+  component_id INTEGER NOT NULL REFERENCES component (id) ON DELETE CASCADE,
+  source_id INTEGER NOT NULL REFERENCES source (id) ON DELETE CASCADE,
+  first_at INTEGER NOT NULL,
+  last_at INTEGER NOT NULL,
+  depth INTEGER NOT NULL,
+  reader TEXT NOT NULL,
+  PRIMARY KEY (component_id, source_id)
+) STRICT, WITHOUT ROWID;
+
+-- Products that people named: by words that they show.
+CREATE TABLE fingerprint (
+  id INTEGER PRIMARY KEY,
+  product TEXT NOT NULL,
+  kind TEXT,
+  clue TEXT NOT NULL,
+  words TEXT NOT NULL,
+  made_by TEXT NOT NULL,
+  made_at INTEGER NOT NULL,
+  UNIQUE (clue, words)
+) STRICT;
