@@ -79,6 +79,7 @@ export async function benchOtlp(root: string): Promise<Measurement> {
       publicNames: [],
       port: 1,
       otlpPort: 0,
+      grpcPort: 0,
       syslogPort: 0,
       clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
       clockSet: false,

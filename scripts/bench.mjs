@@ -51,6 +51,8 @@ async function startDemo(args, port) {
       String(port),
       "--otlp-port",
       "4341",
+      "--grpc-port",
+      "0",
       "--syslog-port",
       "5541",
       ...args,

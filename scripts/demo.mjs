@@ -19,6 +19,7 @@ const USAGE = `npm run demo -- [options]
   --history SPAN    how much past to live through at first, P14D if left out
   --control-port N  port of the stand-ins' own door, a free one if left out
   --otlp-port N     port at which OTLP is received, 4318 if left out; 0 for none
+  --grpc-port N     port at which OTLP is received by gRPC, 4317 if left out; 0 for none
   --syslog-port N   port at which syslog is received, 5514 if left out; 0 for none
   --data DIR        where to keep everything, data/demo if left out`;
 
@@ -40,6 +41,7 @@ function options() {
         history: { type: "string", default: "P14D" },
         "control-port": { type: "string" },
         "otlp-port": { type: "string", default: "4318" },
+        "grpc-port": { type: "string", default: "4317" },
         "syslog-port": { type: "string", default: "5514" },
         data: { type: "string", default: join(root, "data", "demo") },
         help: { type: "boolean", default: false },
@@ -266,6 +268,8 @@ const server = run("server/main.js", [
   given.history,
   "--otlp-port",
   given["otlp-port"],
+  "--grpc-port",
+  given["grpc-port"],
   "--syslog-port",
   given["syslog-port"],
   "--receive-token-file",

@@ -29,6 +29,8 @@ const demo = spawn(
     data,
     "--otlp-port",
     "4331",
+    "--grpc-port",
+    "0",
     "--syslog-port",
     "5531",
   ],

@@ -78,6 +78,7 @@ const settings: Settings = {
   publicNames: values["public-name"],
   port,
   otlpPort: portFrom(values["otlp-port"], 0),
+  grpcPort: portFrom(values["grpc-port"], 0),
   syslogPort: portFrom(values["syslog-port"], 0),
   ...(values["receive-token-file"]
     ? { receiveToken: tokenOf(resolve(values["receive-token-file"]), "--receive-token-file") }
@@ -238,7 +239,12 @@ const app = await makeApp({
     certificate: () => certificate?.state() ?? null,
     pace: settings.clock.pace,
     clockSet: settings.clockSet,
-    receivePorts: { host: settings.host, otlp: settings.otlpPort, syslog: settings.syslogPort },
+    receivePorts: {
+      host: settings.host,
+      otlp: settings.otlpPort,
+      grpc: settings.grpcPort,
+      syslog: settings.syslogPort,
+    },
     hasDrills: settings.standins !== undefined,
     root: settings.root,
   },

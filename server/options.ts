@@ -10,6 +10,7 @@ export const USAGE = `node build/run/server/main.js [options]
   --behind-proxy              a proxy does TLS, and says in X-Forwarded-For where requests come from
   --port N                    port of the pages, 7070 if left out
   --otlp-port N               port that OTLP is received on, 4318 if left out; 0 for none
+  --grpc-port N               port that OTLP is received on by gRPC, 4317 if left out; 0 for none
   --syslog-port N             port that syslog is received on, 5514 if left out; 0 for none
   --receive-token-file FILE   a token with which signals may be sent, besides those of Setup › Tokens
   --receive-without-token     take signals from everybody who reaches the port
@@ -40,6 +41,7 @@ const OPTIONS = {
   pace: { type: "string", default: "1" },
   setup: { type: "string" },
   "otlp-port": { type: "string", default: "4318" },
+  "grpc-port": { type: "string", default: "4317" },
   "syslog-port": { type: "string", default: "5514" },
   "receive-token-file": { type: "string" },
   "receive-without-token": { type: "boolean", default: false },

@@ -18,6 +18,8 @@ export interface Settings {
   port: number;
   /** Where OTLP and syslog are received; 0 for not at all. */
   otlpPort: number;
+  /** Where OTLP is received by gRPC; 0 for not at all. */
+  grpcPort: number;
   syslogPort: number;
   /** A token with which everything may be sent, besides those of the store. */
   receiveToken?: string;

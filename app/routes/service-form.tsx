@@ -34,7 +34,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     return retired.ok ? redirect("/setup/services") : retired.refusal;
   }
   const text = (name: string) => String(form.get(name) ?? "");
-  const hosts = form.getAll("entry.host").map(String);
+  const hosts = form.getAll("entry.where").map(String);
   const entries = form
     .getAll("entry.process")
     .map((process, index) => ({ process: String(process).trim(), host: (hosts[index] ?? "").trim() }))

@@ -169,6 +169,7 @@ function Receivers({ page }: { page: Data }) {
       <Fact name="OTLP over HTTP">
         {page.ports.otlp ? `${page.ports.host}:${page.ports.otlp}, /v1/metrics, /v1/logs, /v1/traces` : "off"}
       </Fact>
+      <Fact name="OTLP by gRPC">{page.ports.grpc ? `${page.ports.host}:${page.ports.grpc}` : "off"}</Fact>
       <Fact name="Syslog (UDP and TCP)">{page.ports.syslog ? `${page.ports.host}:${page.ports.syslog}` : "off"}</Fact>
       <Fact name="Samples since start">{whole(page.samplesSent)}</Fact>
       <Fact name="Log records since start">{whole(page.recordsSent)}</Fact>

@@ -104,6 +104,12 @@ function OpenedSpan({ span, narrow }: { span: DrawnSpan; narrow: boolean }) {
             {event.text}
           </Fact>
         ))}
+        {span.links.map((link, index) => (
+          <Fact key={`${link.traceId}${index}`} name="Linked trace">
+            <KeepLink to={`/signals/traces/${link.traceId}`}>{link.traceId.slice(0, 12)}…</KeepLink> {link.text}
+          </Fact>
+        ))}
+        {span.traceState ? <Fact name="Trace state">{span.traceState}</Fact> : null}
       </dl>
     </li>
   );

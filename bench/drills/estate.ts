@@ -23,6 +23,7 @@ export class WatchedEstate {
       port: PORTS.page,
       "control-port": String(PORTS.control),
       "otlp-port": PORTS.otlp,
+      "grpc-port": "0",
       "syslog-port": PORTS.syslog,
       scenario: file,
       data,

@@ -82,15 +82,15 @@ class Planner {
 
   /** Parts of one host are told apart from each other, and never taken for those of another. */
   takeParts(observations: readonly Observation[]): void {
-    const byHost = new Map<Ref, Observation[]>();
+    const grouped = new Map<Ref, Observation[]>();
     for (const observation of observations) {
       const host = this.hostOf(observation);
       if (host === undefined) continue;
-      const list = byHost.get(host);
+      const list = grouped.get(host);
       if (list) list.push(observation);
-      else byHost.set(host, [observation]);
+      else grouped.set(host, [observation]);
     }
-    const hosts = [...byHost].map(([host, list]) => ({ host, by: `${host}`, list: mergeTwins(list) }));
+    const hosts = [...grouped].map(([host, list]) => ({ host, by: `${host}`, list: mergeTwins(list) }));
     this.take(
       hosts
         .sort((a, b) => (a.by < b.by ? -1 : 1))

@@ -107,12 +107,13 @@ export function coveragePage(db: Db, { atMs }: { atMs: number }) {
   };
 }
 
-function refused({ db, lastSweeps, sources }: Known): Gap[] {
+function refused({ db, lastSweeps, sources, hosts }: Known): Gap[] {
+  const at = new Map(hosts.map((host) => [host.address, host]));
   return [...lastSweeps.values()].flatMap((sweep) =>
     listFindings(db, sweep.id, "failed", MOST_SHOWN, 0).map((one) => ({
-      componentId: one.component_id,
-      what: one.address,
-      detail: one.detail,
+      componentId: at.get(one.address)?.id ?? null,
+      what: at.get(one.address)?.name ?? one.address,
+      detail: `${sweep.source}: ${one.detail}`,
       step: editOf(sources.find((source) => source.id === sweep.source_id)),
     })),
   );
@@ -182,8 +183,15 @@ function oneSided({ db, hosts, sources, lastSweeps }: Known): Gap[] {
     const spans = (driverOf(source.kind).listings?.(source.settings) ?? []).flatMap((one) =>
       one.what === "addresses" ? one.spans : [],
     );
+    const answered = new Set(listFindings(db, sweep.id, "failed", MOST_SHOWN, 0).map((one) => one.address));
     return hosts.flatMap((host): Gap[] => {
-      if (!host.address || host.valid_from > sweep.started_at || !inSpans(host.address, spans)) return [];
+      if (
+        !host.address ||
+        answered.has(host.address) ||
+        host.valid_from > sweep.started_at ||
+        !inSpans(host.address, spans)
+      )
+        return [];
       const last = seen.get(`${host.id} ${source.id}`);
       if (host.source_id === source.id || (last !== undefined && last >= sweep.started_at)) return [];
       return [

@@ -78,7 +78,7 @@ describe("the page of traces", () => {
     write([
       ...Array.from({ length: 3 }, () => span({ took: 10 })),
       ...Array.from({ length: 5 }, () => span({ took: 20, resourceId: stranger, name: "PUT /grain", kind: 5 })),
-      span({ took: 5, name: "SELECT", kind: 3 }),
+      span({ took: 5, name: "SELECT", kind: 3, parentId: hex(1, 16) }),
     ]);
     expect(page().operations.map(({ name, kind, calls, sender }) => [name, kind, calls, sender])).toEqual([
       ["PUT /grain", "received", 5, "mill @ h-9"],
@@ -141,7 +141,7 @@ describe("one operation", () => {
 it("what some components answered leaves out what they called, and what others answered", () => {
   write([
     span({ took: 5 }),
-    span({ took: 5, name: "SELECT", kind: 3 }),
+    span({ took: 5, name: "SELECT", kind: 3, parentId: hex(1, 16) }),
     span({ took: 5, resourceId: stranger, name: "PUT /grain" }),
   ]);
   const answered = answeredBy(db, new Map([[desk, "desk"]]), AT, AT + HOUR_MS);

@@ -71,7 +71,7 @@ export function tracesPage(db: Db, question: TracesQuestion) {
   const words = question.text.toLowerCase().split(/\s+/).filter(Boolean);
   const known = allOperations(db).map((operation) => ({ ...operation, sender: names.get(operation.resource_id) }));
   const fits = (one: (typeof known)[number]) =>
-    (!question.answered || isAnswer(one.kind)) &&
+    (!question.answered || isAnswer(one.kind) || one.begins === 1) &&
     words.every((word) => `${one.name} ${one.sender?.name ?? ""}`.toLowerCase().includes(word));
   const asked = known.filter((one) => one.id === question.operation || fits(one));
   const figures = operationFigures(
@@ -180,10 +180,18 @@ function barsOf(figures: CallFigures): { fromMs: number; toMs: number; count: nu
 function detailOf(span: SpanRow): {
   attributes: Record<string, unknown>;
   events: { atMs: number; name: string; attributes: Record<string, unknown> }[];
+  links: { traceId: string; spanId: string; attributes?: Record<string, unknown> }[];
+  traceState: string;
   message: string;
 } {
   const detail = span.detail ? (JSON.parse(span.detail) as Partial<ReturnType<typeof detailOf>>) : {};
-  return { attributes: detail.attributes ?? {}, events: detail.events ?? [], message: detail.message ?? "" };
+  return {
+    attributes: detail.attributes ?? {},
+    events: detail.events ?? [],
+    links: detail.links ?? [],
+    traceState: detail.traceState ?? "",
+    message: detail.message ?? "",
+  };
 }
 
 export interface DrawnSpan {
@@ -204,6 +212,9 @@ export interface DrawnSpan {
   message: string;
   attributes: { name: string; value: string }[];
   events: { atMs: number; name: string; text: string }[];
+  /** Other traces that it has to do with. */
+  links: { traceId: string; text: string }[];
+  traceState: string;
   /** Where it stands in the trace, in names from the top: what two traces are compared by. */
   path: string;
 }
@@ -257,6 +268,13 @@ function treeOf(db: Db, rows: readonly SpanRow[]): DrawnSpan[] {
             .map(([name, value]) => `${name} ${shown(value)}`)
             .join(", "),
         })),
+        links: detail.links.map((link) => ({
+          traceId: link.traceId,
+          text: Object.entries(link.attributes ?? {})
+            .map(([name, value]) => `${name} ${shown(value)}`)
+            .join(", "),
+        })),
+        traceState: detail.traceState,
         path: own,
       });
       visit(id, depth + 1, own);

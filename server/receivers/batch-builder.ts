@@ -532,6 +532,14 @@ export class BatchBuilder {
             name: keptText(event.name, LIMITS.spanName),
             attributes: bounded(event.attributes),
           }));
+        const links = span.links.filter((link) => isId(link.traceId, 32) && isId(link.spanId, 16));
+        if (links.length)
+          detail.links = links.slice(0, LIMITS.spanLinks).map((link) => ({
+            traceId: link.traceId,
+            spanId: link.spanId,
+            ...(link.attributes.length ? { attributes: bounded(link.attributes) } : {}),
+          }));
+        if (span.traceState) detail.traceState = keptText(span.traceState, LIMITS.traceState);
         if (span.statusMessage) detail.message = keptText(span.statusMessage, 1000);
         let text: string | null = Object.keys(detail).length ? JSON.stringify(detail) : null;
         if (text && text.length > LIMITS.logAttributesText)

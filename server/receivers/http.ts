@@ -3,21 +3,16 @@ import { createServer as createTlsServer } from "node:https";
 import { hostname } from "node:os";
 import { createGunzip, createInflate } from "node:zlib";
 import { z } from "zod";
-import type { SignalKind, TokenScope } from "#core/people/tokens";
+import type { TokenScope } from "#core/people/tokens";
 import { isReceiverName } from "../http/host-names";
 import { Rejected } from "./batch-builder";
 import { readCloudEvents } from "./cloudevents";
 import type { Hold, IngestChannel } from "./channel";
-import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
-import {
-  logsFromProtobuf,
-  metricsFromProtobuf,
-  partialSuccessToProtobuf,
-  spansFromProtobuf,
-  statusToProtobuf,
-} from "./otlp-protobuf";
+import { partialSuccessToProtobuf, statusToProtobuf } from "./otlp-protobuf";
+import { BadSignal } from "./otlp-types";
+import { CODE, noToken, Refusal, starting, tooMuch } from "./refusal";
 import { whyNotResource, type SenderTokens } from "./sender-tokens";
-import { BadSignal, type Attribute, type OfResource } from "./otlp-types";
+import { handOver, takeSignals, type OtlpSignal } from "./signals";
 
 const MOST_PACKED = 16 * 1024 * 1024;
 /** A request may unpack to at most this; a bomb ends here. */
@@ -36,22 +31,6 @@ const enrolment = z.object({
   hostName: z.string().trim().min(1).max(253),
 });
 const MOST_ENROLMENT = 4_096;
-
-/** An answer other than success: its HTTP status, its code after google.rpc.Code, a sentence. */
-class Refusal extends Error {
-  constructor(
-    readonly status: number,
-    readonly code: number,
-    message: string,
-    readonly retryAfterSeconds?: number,
-  ) {
-    super(message);
-  }
-}
-
-const INVALID = 3;
-const EXHAUSTED = 8;
-const UNAVAILABLE = 14;
 
 const REJECTED: Readonly<Record<string, string>> = {
   "/v1/metrics": "rejectedDataPoints",
@@ -109,13 +88,8 @@ async function answer(
       throw new Refusal(421, 7, "This receiver is not called so. Send to its address, or name it with --public-name.");
     if (pathOf(request) === "/enrol") return send(200, JSON.stringify(await enrol(request, channel)));
     const scope = tokens.scopeOf(request.headers.authorization, peerOf(request));
-    if (scope === null) throw new Refusal(503, UNAVAILABLE, "Holotaxis is starting; send it again.", 1);
-    if (scope === undefined)
-      throw new Refusal(
-        401,
-        16,
-        "Present a token that is good for sending: Authorization: Bearer, a space, and the token from Setup › Tokens.",
-      );
+    if (scope === null) throw starting();
+    if (scope === undefined) throw noToken();
     const rejected = await take(request, json, channel, scope);
     channel.figures.refused += rejected.count;
     if (pathOf(request) === "/events") return send(204, "");
@@ -132,7 +106,7 @@ async function answer(
       error instanceof Refusal
         ? error
         : error instanceof BadSignal
-          ? new Refusal(400, INVALID, error.message)
+          ? new Refusal(400, CODE.invalid, error.message)
           : new Refusal(500, 13, "Something went wrong on this side.");
     if (refusal.status === 400) channel.figures.unreadable++;
     if (refusal.status === 429) channel.figures.throttled++;
@@ -180,15 +154,11 @@ const isJsonPath = (path: string) => path === "/events" || path === "/enrol";
 const peerOf = (request: IncomingMessage) => request.socket.remoteAddress?.replace(/^::ffff:/, "") ?? "";
 const pathOf = (request: IncomingMessage): string => (request.url ?? "").split("?")[0] as string;
 
-const SIGNALS: Readonly<Record<string, SignalKind>> = {
+const SIGNALS: Readonly<Record<string, OtlpSignal>> = {
   "/v1/metrics": "metrics",
   "/v1/logs": "logs",
   "/v1/traces": "traces",
 };
-
-/** Points of a metric; one for a record or a span. */
-const partsOf = (item: unknown): number =>
-  (item as { data?: { points?: readonly unknown[] } }).data?.points?.length ?? 1;
 
 async function take(
   request: IncomingMessage,
@@ -202,60 +172,32 @@ async function take(
     throw new Refusal(404, 5, "Signals are taken at /v1/metrics, /v1/logs and /v1/traces, events at /events.");
   if (request.method !== "POST") throw new Refusal(405, 12, "Send signals by POST.");
   if (!isEvent && !json && !/^application\/x-protobuf\b/.test(request.headers["content-type"] ?? ""))
-    throw new Refusal(415, INVALID, "Send application/x-protobuf or application/json.");
+    throw new Refusal(415, CODE.invalid, "Send application/x-protobuf or application/json.");
   const length = Number(request.headers["content-length"] ?? 0);
   if (length > MOST_PACKED)
-    throw new Refusal(413, EXHAUSTED, `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`);
+    throw new Refusal(
+      413,
+      CODE.exhausted,
+      `A request may have at most ${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.`,
+    );
   const peer = peerOf(request);
   const hold = channel.enter(peer);
   if (!hold) throw tooMuch();
   try {
     const bytes = await unpacked(await read(request, hold), request.headers["content-encoding"], hold);
-    const rejected = new Rejected();
-    const covered = <Item>(list: OfResource<Item>[]): OfResource<Item>[] =>
-      list.filter(({ resource, items }) => {
-        const why =
-          whyNotResource(scope, SIGNALS[path] as SignalKind, resource) ??
-          channel.builder.bounds.whyNotSender(peer, resource);
-        if (why !== undefined)
-          rejected.add(
-            why,
-            items.reduce((sum, item) => sum + partsOf(item), 0),
-          );
-        return why === undefined;
-      });
-    /** Who says neither host nor service is told apart by the address it sends from. */
-    const named = <Item>(list: OfResource<Item>[]): OfResource<Item>[] =>
-      covered(list).map((one) =>
-        one.resource.some(([key]) => key === "host.name" || key === "service.name" || key === "service.instance.id")
-          ? one
-          : { ...one, resource: [...one.resource, ["source.address", peer] as Attribute] },
-      );
-    // Until the batch is handed over nothing else is sorted.
+    if (!isEvent) return await takeSignals(channel, { signal: SIGNALS[path] as OtlpSignal, bytes, json, peer, scope });
+    const events = readCloudEvents(request.headers, bytes);
+    for (const event of events) {
+      const why = whyNotResource(scope, "events", [["service.name", event.source]]);
+      if (why !== undefined) throw new Refusal(403, 7, why);
+    }
     channel.builder.client = peer;
-    if (isEvent) {
-      const events = readCloudEvents(request.headers, bytes);
-      for (const event of events) {
-        const why = whyNotResource(scope, "events", [["service.name", event.source]]);
-        if (why !== undefined) throw new Refusal(403, 7, why);
-      }
-      channel.builder.events.push(...events);
-    } else if (path === "/v1/metrics")
-      channel.builder.metrics(named(json ? metricsFromJson(bytes) : metricsFromProtobuf(bytes)), {}, rejected);
-    else if (path === "/v1/traces")
-      channel.builder.spanRecords(named(json ? spansFromJson(bytes) : spansFromProtobuf(bytes)), rejected);
-    else channel.builder.logRecords(named(json ? logsFromJson(bytes) : logsFromProtobuf(bytes)), {}, rejected);
-    const outcome = await channel.deliver();
-    if (outcome.problem) throw new Refusal(503, UNAVAILABLE, outcome.problem, 5);
-    for (const { why } of outcome.refused) rejected.add(why);
-    if (outcome.rejected) rejected.add("It cannot be kept as it is.", outcome.rejected);
-    return rejected;
+    channel.builder.events.push(...events);
+    return await handOver(channel, new Rejected());
   } finally {
     hold.release();
   }
 }
-
-const tooMuch = () => new Refusal(429, EXHAUSTED, "Too much is under way. Send it again a little later.", 1);
 
 /** The bytes of a request, counted as they arrive: what its head says of them is not believed. */
 function read(request: IncomingMessage, hold: Hold, most = MOST_PACKED): Promise<Buffer> {
@@ -267,7 +209,7 @@ function read(request: IncomingMessage, hold: Hold, most = MOST_PACKED): Promise
       if (size > most) {
         request.pause();
         const bound = most === MOST_PACKED ? `${MOST_PACKED / 2 ** 20} MiB. Send smaller batches.` : `${most} bytes.`;
-        reject(new Refusal(413, EXHAUSTED, `A request may have at most ${bound}`));
+        reject(new Refusal(413, CODE.exhausted, `A request may have at most ${bound}`));
       } else if (hold.take(part.length)) parts.push(part);
       else {
         request.pause();
@@ -284,7 +226,7 @@ function read(request: IncomingMessage, hold: Hold, most = MOST_PACKED): Promise
 function unpacked(bytes: Buffer, encoding: string | undefined, hold: Hold): Promise<Uint8Array> {
   if (encoding === undefined || encoding === "identity") return Promise.resolve(bytes);
   if (encoding !== "gzip" && encoding !== "deflate")
-    return Promise.reject(new Refusal(415, INVALID, "Only gzip and deflate can be unpacked."));
+    return Promise.reject(new Refusal(415, CODE.invalid, "Only gzip and deflate can be unpacked."));
   return new Promise((resolve, reject) => {
     const parts: Buffer[] = [];
     let size = 0;
@@ -299,7 +241,7 @@ function unpacked(bytes: Buffer, encoding: string | undefined, hold: Hold): Prom
         end(
           new Refusal(
             413,
-            EXHAUSTED,
+            CODE.exhausted,
             `A request may unpack to at most ${MOST_UNPACKED / 2 ** 20} MiB. Send smaller batches.`,
           ),
         );

@@ -12,6 +12,9 @@ export const LIMITS = {
   body: 32_768,
   spanName: 200,
   spanEvents: 64,
+  spanLinks: 32,
+  /** W3C Trace Context asks that at least 512 characters be handed on. */
+  traceState: 512,
   /** Names of operations of one sender; further ones are counted together. */
   operationsOfResource: 500,
   metricName: 200,

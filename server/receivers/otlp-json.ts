@@ -214,6 +214,15 @@ function span(value: Json): SpanRecord {
         attributes: attributes(event.attributes, "An event's attributes"),
       };
     }),
+    links: list(own.links, "A span's links").map((one) => {
+      const link = fields(one, "A span's link");
+      return {
+        traceId: id(link.traceId, "A link's traceId"),
+        spanId: id(link.spanId, "A link's spanId"),
+        attributes: attributes(link.attributes, "A link's attributes"),
+      };
+    }),
+    traceState: text(own.traceState, "A span's traceState"),
     status: number(status.code, "A span's status code"),
     statusMessage: text(status.message, "A span's status message"),
   };

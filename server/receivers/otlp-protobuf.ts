@@ -440,12 +440,15 @@ function span(reader: Reader, end: number): SpanRecord {
     endMs: 0,
     attributes: [],
     events: [],
+    links: [],
+    traceState: "",
     status: 0,
     statusMessage: "",
   };
   message(reader, end, (field) => {
     if (field === 1) result.traceId = hex(reader.bytes());
     else if (field === 2) result.spanId = hex(reader.bytes());
+    else if (field === 3) result.traceState = reader.string();
     else if (field === 4) result.parentId = hex(reader.bytes());
     else if (field === 5) result.name = reader.string();
     else if (field === 6) result.kind = reader.int32();
@@ -464,6 +467,18 @@ function span(reader: Reader, end: number): SpanRecord {
         }),
       );
       result.events.push(event);
+    } else if (field === 13) {
+      const link = { traceId: "", spanId: "", attributes: [] as Attribute[] };
+      inner(reader, (own, ownEnd) =>
+        message(own, ownEnd, (number) => {
+          if (number === 1) link.traceId = hex(own.bytes());
+          else if (number === 2) link.spanId = hex(own.bytes());
+          else if (number === 4) link.attributes.push(attribute(own));
+          else return false;
+          return true;
+        }),
+      );
+      result.links.push(link);
     } else if (field === 15)
       inner(reader, (own, ownEnd) =>
         message(own, ownEnd, (number) =>

@@ -91,6 +91,10 @@ export interface SpanRecord {
   endMs: number;
   attributes: Attribute[];
   events: { atMs: number; name: string; attributes: Attribute[] }[];
+  /** Spans of this or other traces that it has to do with besides its parent. */
+  links: { traceId: string; spanId: string; attributes: Attribute[] }[];
+  /** What vendors hand along (W3C Trace Context, tracestate). */
+  traceState: string;
   /** 0 unset, 1 fine, 2 failed (StatusCode). */
   status: number;
   statusMessage: string;

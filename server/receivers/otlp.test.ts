@@ -709,6 +709,8 @@ describe("sorting what arrives", () => {
       endMs: AT - 5,
       attributes: [],
       events: [],
+      links: [],
+      traceState: "",
       status: 7,
       statusMessage: "",
     }));
@@ -725,11 +727,29 @@ describe("what the store cannot hold", () => {
     const builder = new BatchBuilder(() => AT);
     const rejected = new Rejected();
     const items = [
-      { ...span, name: "GET /", kind: 2, status: 0, statusMessage: "", attributes: [], events: [], ...changes },
+      {
+        ...span,
+        name: "GET /",
+        kind: 2,
+        status: 0,
+        statusMessage: "",
+        attributes: [],
+        events: [],
+        links: [],
+        traceState: "",
+        ...changes,
+      },
     ];
     builder.spanRecords([{ resource: [["service.name", "gate"]], items }] as never, rejected);
     return builder.take().batch.spans[0];
   };
+  it("keeps links and trace state, and drops links that lead nowhere", () => {
+    const link = { traceId: "3".repeat(32), spanId: "4".repeat(16), attributes: [["why", "batch"]] };
+    const detail = JSON.parse(
+      built({ links: [link, { ...link, traceId: "x" }], traceState: "vendor=value" })?.detail ?? "{}",
+    ) as object;
+    expect(detail).toEqual({ links: [{ ...link, attributes: { why: "batch" } }], traceState: "vendor=value" });
+  });
   it.each([1.5, -1, 99, Number.NaN, Number.POSITIVE_INFINITY])("a span's kind of %d counts as not given", (kind) => {
     expect(built({ kind })?.kind).toBe(0);
   });

@@ -96,7 +96,11 @@ async function fetchPage({ url, access, authority }: Target): Promise<string> {
   const { status, text } = await fetchText(
     url,
     { timeoutMs: TIMEOUT_MS, mostBytes: MOST_BYTES },
-    { access, authority, headers: { accept: "application/openmetrics-text; version=1.0.0, text/plain; version=0.0.4; q=0.8, */*; q=0.1" } },
+    {
+      access,
+      authority,
+      headers: { accept: "application/openmetrics-text; version=1.0.0, text/plain; version=0.0.4; q=0.8, */*; q=0.1" },
+    },
   );
   if (status < 200 || status > 299) throw new Error(`It answered ${status}.`);
   return text;

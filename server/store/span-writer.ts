@@ -92,6 +92,7 @@ export class SpanWriter {
     for (const span of spans) {
       const durationUs = Math.max(0, Math.round((span.endMs - span.startMs) * 1000));
       const operationId = this.operation(span);
+      this.noteBeginning(operationId, span);
       const call = {
         resourceId: span.resourceId,
         minuteMs: Math.floor(span.startMs / MINUTE_MS) * MINUTE_MS,
@@ -166,6 +167,15 @@ export class SpanWriter {
       prepared(this.db, "INSERT INTO operation (resource_id, name, kind) VALUES (?, ?, ?)").run(resourceId, name, kind)
         .lastInsertRowid,
     ));
+  }
+
+  private readonly begun = new Set<number>();
+
+  /** Notes an operation that begins traces though nobody asked for it: a job, a timer, a page. */
+  private noteBeginning(operationId: number, { parentId, kind }: NewSpan): void {
+    if (parentId !== "" || kind === 2 || kind === 5 || this.begun.has(operationId)) return;
+    this.begun.add(operationId);
+    prepared(this.db, "UPDATE operation SET begins = 1 WHERE id = ?").run(operationId);
   }
 
   /** Brings a span together with its parent where that is another sender's, whichever of them comes first. */

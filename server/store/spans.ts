@@ -5,17 +5,19 @@ export interface OperationRow {
   resource_id: number;
   name: string;
   kind: number;
+  /** 1 where it begins traces by itself. */
+  begins: number;
 }
 
 export function allOperations(db: Db): OperationRow[] {
-  return prepared<OperationRow>(db, "SELECT id, resource_id, name, kind FROM operation").all();
+  return prepared<OperationRow>(db, "SELECT id, resource_id, name, kind, begins FROM operation").all();
 }
 
 /** Operations of some senders. */
 export function operationsOf(db: Db, resourceIds: Iterable<number>): OperationRow[] {
   return prepared<OperationRow>(
     db,
-    `SELECT id, resource_id, name, kind FROM operation
+    `SELECT id, resource_id, name, kind, begins FROM operation
      WHERE resource_id IN (SELECT value FROM json_each(?)) ORDER BY id`,
   ).all(JSON.stringify([...resourceIds]));
 }

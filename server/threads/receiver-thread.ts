@@ -3,6 +3,7 @@ import type { Server as TlsServer } from "node:https";
 import { readClock } from "#core/time/clock";
 import { Certificate } from "../http/certificate";
 import { IngestChannel } from "../receivers/channel";
+import { GrpcReceiver } from "../receivers/grpc";
 import { receiveOtlp } from "../receivers/http";
 import { SenderTokens } from "../receivers/sender-tokens";
 import { Scraper } from "../receivers/scraper";
@@ -34,6 +35,7 @@ channel.onTokens = (list) => tokens.take(list);
 const certificate = settings.tls && new Certificate(settings.tls.cert, settings.tls.key, survive);
 const http = receiveOtlp(channel, tokens, settings.publicNames, certificate?.current);
 if (certificate) certificate.follow(http as TlsServer);
+const grpc = new GrpcReceiver(channel, tokens, certificate?.current);
 const syslog = new SyslogReceiver(channel, now);
 const scraper = new Scraper(channel, now);
 channel.onTargets = (targets) => scraper.follow(targets);
@@ -42,6 +44,10 @@ try {
     await new Promise<void>((resolve, reject) => {
       http.once("error", (error) => reject(new Error(sentence("OTLP", settings.otlpPort, "--otlp-port", error))));
       http.listen(settings.otlpPort, settings.host, resolve);
+    });
+  if (settings.grpcPort)
+    await grpc.listen(settings.host, settings.grpcPort).catch((error: unknown) => {
+      throw new Error(sentence("OTLP by gRPC", settings.grpcPort, "--grpc-port", error));
     });
   if (settings.syslogPort)
     await syslog.listen(settings.host, settings.syslogPort).catch((error: unknown) => {
@@ -61,6 +67,7 @@ parent.on("message", async (message: unknown) => {
   if (message !== "close") return;
   clearInterval(figures);
   scraper.close();
+  grpc.close();
   http.close();
   http.closeIdleConnections();
   if (settings.syslogPort) await syslog.close();

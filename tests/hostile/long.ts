@@ -302,6 +302,8 @@ export async function days(root: string, folder: string, hours = 48, keep: Keep,
     folder,
     "--otlp-port",
     "4390",
+    "--grpc-port",
+    "0",
     "--syslog-port",
     "5590",
   ];

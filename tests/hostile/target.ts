@@ -53,6 +53,7 @@ export class Target {
         `--data=${this.data}`,
         `--port=${this.port}`,
         `--otlp-port=${this.otlpPort}`,
+        "--grpc-port=0",
         `--syslog-port=${this.syslogPort}`,
       ],
       {

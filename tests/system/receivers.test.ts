@@ -59,6 +59,7 @@ beforeEach(async () => {
     publicNames: [],
     port: 1,
     otlpPort: 0,
+    grpcPort: 0,
     syslogPort: 0,
     clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
     clockSet: false,

@@ -138,6 +138,7 @@ export async function makeWorld({
     publicNames: [],
     port: 1,
     otlpPort: 0,
+    grpcPort: 0,
     syslogPort: 0,
     clock,
     clockSet: true,

@@ -17,7 +17,7 @@ export function EntryPoints({ page, from }: { page: ServiceFormPage; from: reado
       {page.entries.map((entry, index) => (
         <Stack key={`${entry.host} ${entry.process}`} direction="row" sx={{ gap: 1.5, alignItems: "flex-start" }}>
           <TextField name="entry.process" label="Program" defaultValue={entry.process} sx={{ width: 260 }} />
-          <TextField name="entry.host" label="On hosts" defaultValue={entry.host} sx={{ width: 260 }} />
+          <TextField name="entry.where" label="On hosts" defaultValue={entry.host} sx={{ width: 260 }} />
           <Typography variant="body2" sx={{ pt: 1 }}>
             {entry.matches === 1 ? "1 component" : `${entry.matches} components`}
           </Typography>

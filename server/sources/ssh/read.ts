@@ -17,6 +17,7 @@ export class SshFailure extends Error {
 }
 
 /** No host prints more: a process table of 10,000 rows is about 2 MiB. */
+const LOOKS = "docs/security.md shows it";
 const MOST_BYTES = 8 * 1024 * 1024;
 
 /** Runs a script on a host as the first user that it lets in, and parts what it printed. */
@@ -54,7 +55,9 @@ export async function readOverSsh(
     if (full.signal.aborted) throw new SshFailure("It printed more than 8 MiB, so it was not read further.");
     const sections = sectionsOf(output);
     if (sections.has("end")) return sections;
-    failure = result.failure ?? `It ended with ${result.exitCode} before everything was read: “${output.slice(-80)}”.`;
+    failure =
+      result.failure ??
+      `It does not run the script that reads a Linux host (${LOOKS}): “${output.trim().slice(-80)}”. Leave it out of this source if it is none.`;
     if (!result.refusedSignIn) break;
   }
   throw new SshFailure(failure);

@@ -27,3 +27,8 @@ CREATE TABLE fingerprint (
   made_at INTEGER NOT NULL,
   UNIQUE (clue, words)
 ) STRICT;
+
+-- Operations that begin traces: work that starts by itself is no answer to anybody, and is listed all the same.
+ALTER TABLE operation ADD COLUMN begins INTEGER NOT NULL DEFAULT 0;
+UPDATE operation SET begins = 1 WHERE kind NOT IN (2, 5)
+  AND EXISTS (SELECT 1 FROM span WHERE span.operation_id = operation.id AND span.parent_id IS NULL);
