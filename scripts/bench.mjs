@@ -53,6 +53,8 @@ async function startDemo(args, port) {
       "4341",
       "--grpc-port",
       "0",
+      "--trap-port",
+      "0",
       "--syslog-port",
       "5541",
       ...args,

@@ -21,6 +21,7 @@ const USAGE = `npm run demo -- [options]
   --otlp-port N     port at which OTLP is received, 4318 if left out; 0 for none
   --grpc-port N     port at which OTLP is received by gRPC, 4317 if left out; 0 for none
   --syslog-port N   port at which syslog is received, 5514 if left out; 0 for none
+  --trap-port N     port at which notifications of SNMP are received, 1162 if left out; 0 for none
   --data DIR        where to keep everything, data/demo if left out`;
 
 function refuse(message) {
@@ -41,6 +42,7 @@ function options() {
         history: { type: "string", default: "P14D" },
         "control-port": { type: "string" },
         "otlp-port": { type: "string", default: "4318" },
+        "trap-port": { type: "string", default: "1162" },
         "grpc-port": { type: "string", default: "4317" },
         "syslog-port": { type: "string", default: "5514" },
         data: { type: "string", default: join(root, "data", "demo") },
@@ -270,6 +272,8 @@ const server = run("server/main.js", [
   given["otlp-port"],
   "--grpc-port",
   given["grpc-port"],
+  "--trap-port",
+  given["trap-port"],
   "--syslog-port",
   given["syslog-port"],
   "--receive-token-file",

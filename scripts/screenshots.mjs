@@ -31,6 +31,8 @@ const demo = spawn(
     "4331",
     "--grpc-port",
     "0",
+    "--trap-port",
+    "0",
     "--syslog-port",
     "5531",
   ],

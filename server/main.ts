@@ -79,6 +79,7 @@ const settings: Settings = {
   port,
   otlpPort: portFrom(values["otlp-port"], 0),
   grpcPort: portFrom(values["grpc-port"], 0),
+  trapPort: portFrom(values["trap-port"], 0),
   syslogPort: portFrom(values["syslog-port"], 0),
   ...(values["receive-token-file"]
     ? { receiveToken: tokenOf(resolve(values["receive-token-file"]), "--receive-token-file") }
@@ -244,6 +245,7 @@ const app = await makeApp({
       otlp: settings.otlpPort,
       grpc: settings.grpcPort,
       syslog: settings.syslogPort,
+      traps: settings.trapPort,
     },
     hasDrills: settings.standins !== undefined,
     root: settings.root,

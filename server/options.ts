@@ -12,6 +12,7 @@ export const USAGE = `node build/run/server/main.js [options]
   --otlp-port N               port that OTLP is received on, 4318 if left out; 0 for none
   --grpc-port N               port that OTLP is received on by gRPC, 4317 if left out; 0 for none
   --syslog-port N             port that syslog is received on, 5514 if left out; 0 for none
+  --trap-port N               port that notifications of SNMP are received on, 1162 if left out; 0 for none
   --receive-token-file FILE   a token with which signals may be sent, besides those of Setup › Tokens
   --receive-without-token     take signals from everybody who reaches the port
   --read-only-from LIST       addresses and names from which pages of figures are read, as 10.0.1.0/24,*.ops.example
@@ -41,6 +42,7 @@ const OPTIONS = {
   pace: { type: "string", default: "1" },
   setup: { type: "string" },
   "otlp-port": { type: "string", default: "4318" },
+  "trap-port": { type: "string", default: "1162" },
   "grpc-port": { type: "string", default: "4317" },
   "syslog-port": { type: "string", default: "5514" },
   "receive-token-file": { type: "string" },

@@ -21,6 +21,8 @@ export interface Settings {
   /** Where OTLP is received by gRPC; 0 for not at all. */
   grpcPort: number;
   syslogPort: number;
+  /** Where notifications of SNMP are received; 0 for not at all. */
+  trapPort: number;
   /** A token with which everything may be sent, besides those of the store. */
   receiveToken?: string;
   /** Signals are taken from everybody, without a token. */

@@ -184,6 +184,11 @@ function Receivers({ page }: { page: Data }) {
       <Fact name="Points and records rejected">{whole(page.received?.refused ?? 0)}</Fact>
       <Fact name="Throttled (429)">{whole(page.received?.throttled ?? 0)}</Fact>
       <Fact name="Syslog messages">{whole(page.received?.syslog ?? 0)}</Fact>
+      <Fact name="SNMP notifications (v1, v2c, v3)">
+        {page.ports.traps
+          ? `${page.ports.host}:${page.ports.traps}; ${whole(page.received?.traps ?? 0)} since start, ${whole(page.received?.trapsOdd ?? 0)} not understood`
+          : "off"}
+      </Fact>
       <Fact name="Syslog in no standard format">{whole(page.received?.syslogOdd ?? 0)}</Fact>
       <Fact name="Syslog dropped (overload)">{whole(page.received?.dropped ?? 0)}</Fact>
       <Fact name="Syslog dropped by the kernel">

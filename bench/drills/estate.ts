@@ -24,6 +24,7 @@ export class WatchedEstate {
       "control-port": String(PORTS.control),
       "otlp-port": PORTS.otlp,
       "grpc-port": "0",
+      "trap-port": "0",
       "syslog-port": PORTS.syslog,
       scenario: file,
       data,

@@ -30,6 +30,7 @@ import { mayBeUsedAt, Vault } from "../vault/vault";
 import { credentialById } from "../store/credentials";
 import { endpoints, type EndpointFields } from "../store/endpoints";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
+import { trapUsersOf } from "../vault/trap-users";
 import { sourceTools } from "../estate/source-tools";
 import { Sweeps } from "../estate/sweeps";
 import { openAttempts, updateAttempt } from "../store/drills";
@@ -151,6 +152,7 @@ export class Engine {
       onCredentials: () => {
         this.poller.reload(this.now());
         this.ingest.tellTargets();
+        this.ingest.tellTrapUsers();
       },
       onServices: () => {
         this.afterEstateChange([]);
@@ -200,6 +202,7 @@ export class Engine {
       sampleWriter: this.sampleWriter,
       batches: this.batches,
       accessAt: (endpoint) => this.accessAt(endpoint),
+      trapUsers: () => trapUsersOf(this.db, this.vault),
       tokens: () => this.sendingTokens(),
       enrol: (asked, from) => this.people.enrol(asked, from),
       onUsed: (tokens) => this.people.used(tokens),

@@ -30,7 +30,7 @@ export interface Holotaxis {
   clockSet: boolean;
   hasDrills: boolean;
   /** Where signals are received; 0 for a port that is off. */
-  receivePorts: { host: string; otlp: number; grpc: number; syslog: number };
+  receivePorts: { host: string; otlp: number; grpc: number; syslog: number; traps: number };
   /** Signing in goes by one click for made-up people. */
   isDemo: boolean;
   /** What pages and receivers are served with; null without TLS. */

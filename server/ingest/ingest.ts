@@ -1,3 +1,4 @@
+import type { TrapUser } from "../receivers/traps";
 import type { MessagePort } from "node:worker_threads";
 import type { Batch } from "../receivers/batch-builder";
 import type { Enrolled, Enrolling, FromReceivers, ReceiverFigures, ToReceivers } from "../receivers/messages";
@@ -24,6 +25,8 @@ export interface IngestContext {
   reportProblem: (message: string) => void;
   /** What an endpoint is read with; throws a PersonError where that is not for its address. */
   accessAt: (endpoint: EndpointFields) => Access | undefined;
+  /** Whose notifications of SNMPv3 are taken. */
+  trapUsers: () => TrapUser[];
   /** Tokens that may be sent with now. */
   tokens: () => SendingToken[];
   enrol: (asked: Enrolling, from: string) => Enrolled;
@@ -53,6 +56,7 @@ export class Ingest {
   attach(port: MessagePort): void {
     this.receivers = port;
     this.tellTargets();
+    this.tellTrapUsers();
     this.tellTokens();
     port.on("message", (message: FromReceivers) => {
       if (message.kind === "enrol") {
@@ -160,6 +164,10 @@ export class Ingest {
       }
     });
     this.reply({ kind: "targets", targets });
+  }
+
+  tellTrapUsers(): void {
+    this.reply({ kind: "trap-users", users: this.context.trapUsers() });
   }
 
   saveEndpoint(given: EndpointFields, by: string): void {

@@ -1,3 +1,4 @@
+import type { TrapUser } from "./traps";
 import type { MessagePort } from "node:worker_threads";
 import { Admission } from "./admission";
 import { BatchBuilder, type PendingBatch } from "./batch-builder";
@@ -40,11 +41,15 @@ export class IngestChannel {
     refused: 0,
     syslog: 0,
     syslogOdd: 0,
+    traps: 0,
+    trapsOdd: 0,
     dropped: 0,
     kernelDropped: 0,
   };
   /** Set by whoever reads the pages that the engine names. */
   onTargets: (targets: Target[]) => void = () => undefined;
+  /** Set by whoever takes notifications of SNMPv3. */
+  onTrapUsers: (users: TrapUser[]) => void = () => undefined;
   /** Set by whoever checks tokens. */
   onTokens: (tokens: SendingToken[]) => void = () => undefined;
   private readonly enrolling = new Map<number, (outcome: Enrolled) => void>();
@@ -62,6 +67,7 @@ export class IngestChannel {
     this.builder = new BatchBuilder(now);
     port.on("message", (message: ToReceivers) => {
       if (message.kind === "targets") return this.onTargets(message.targets);
+      if (message.kind === "trap-users") return this.onTrapUsers(message.users);
       if (message.kind === "tokens") return this.onTokens(message.tokens);
       if (message.kind === "enrolled") {
         this.enrolling.get(message.id)?.(message.outcome);

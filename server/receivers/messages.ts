@@ -1,3 +1,4 @@
+import type { TrapUser } from "./traps";
 import type { Batch } from "./batch-builder";
 import type { SendingToken } from "./sender-tokens";
 import type { Target, TargetState } from "./scraper";
@@ -14,6 +15,9 @@ export interface ReceiverFigures {
   syslog: number;
   /** Syslog messages that obey no standard; they are kept whole. */
   syslogOdd: number;
+  /** Notifications of SNMP, and those that could not be read or whose sender is not known. */
+  traps: number;
+  trapsOdd: number;
   /** Messages by UDP that were dropped because too much was under way. */
   dropped: number;
   /** Datagrams that the kernel dropped before they could be read. */
@@ -42,6 +46,7 @@ export type ToReceivers =
   | { kind: "kept"; id: number; refused: { handle: number; why: string }[]; rejected: number }
   | { kind: "failed"; id: number; problem: string }
   | { kind: "targets"; targets: Target[] }
+  | { kind: "trap-users"; users: TrapUser[] }
   | { kind: "tokens"; tokens: SendingToken[] }
   | { kind: "enrolled"; id: number; outcome: Enrolled };
 

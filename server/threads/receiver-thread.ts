@@ -8,6 +8,7 @@ import { receiveOtlp } from "../receivers/http";
 import { SenderTokens } from "../receivers/sender-tokens";
 import { Scraper } from "../receivers/scraper";
 import { SyslogReceiver } from "../receivers/syslog";
+import { TrapReceiver } from "../receivers/traps";
 import type { Settings } from "../settings";
 
 const { settings, engine } = workerData as { settings: Settings; engine: MessagePort };
@@ -37,6 +38,8 @@ const http = receiveOtlp(channel, tokens, settings.publicNames, certificate?.cur
 if (certificate) certificate.follow(http as TlsServer);
 const grpc = new GrpcReceiver(channel, tokens, certificate?.current);
 const syslog = new SyslogReceiver(channel, now);
+const traps = new TrapReceiver(channel, now);
+channel.onTrapUsers = (users) => traps.allow(users);
 const scraper = new Scraper(channel, now);
 channel.onTargets = (targets) => scraper.follow(targets);
 try {
@@ -52,6 +55,10 @@ try {
   if (settings.syslogPort)
     await syslog.listen(settings.host, settings.syslogPort).catch((error: unknown) => {
       throw new Error(sentence("syslog", settings.syslogPort, "--syslog-port", error));
+    });
+  if (settings.trapPort)
+    await traps.listen(settings.host, settings.trapPort).catch((error: unknown) => {
+      throw new Error(sentence("notifications of SNMP", settings.trapPort, "--trap-port", error));
     });
   parent.postMessage({ kind: "ready" });
 } catch (error) {
@@ -71,6 +78,7 @@ parent.on("message", async (message: unknown) => {
   http.close();
   http.closeIdleConnections();
   if (settings.syslogPort) await syslog.close();
+  if (settings.trapPort) await traps.close();
   channel.tellFigures([]);
   parent.postMessage({ kind: "closed" });
   parent.close();

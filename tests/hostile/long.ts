@@ -304,6 +304,8 @@ export async function days(root: string, folder: string, hours = 48, keep: Keep,
     "4390",
     "--grpc-port",
     "0",
+    "--trap-port",
+    "0",
     "--syslog-port",
     "5590",
   ];

@@ -54,6 +54,7 @@ export class Target {
         `--port=${this.port}`,
         `--otlp-port=${this.otlpPort}`,
         "--grpc-port=0",
+        "--trap-port=0",
         `--syslog-port=${this.syslogPort}`,
       ],
       {

@@ -32,6 +32,7 @@ beforeEach(async () => {
     port: 1,
     otlpPort: 0,
     grpcPort: 0,
+    trapPort: 0,
     syslogPort: 0,
     clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
     clockSet: false,

@@ -41,6 +41,7 @@ async function start(tokens = new SenderTokens(true, Date.now)): Promise<void> {
     port: 1,
     otlpPort: 0,
     grpcPort: 0,
+    trapPort: 0,
     syslogPort: 0,
     clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
     clockSet: false,

@@ -139,6 +139,7 @@ export async function makeWorld({
     port: 1,
     otlpPort: 0,
     grpcPort: 0,
+    trapPort: 0,
     syslogPort: 0,
     clock,
     clockSet: true,
