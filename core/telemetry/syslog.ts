@@ -72,7 +72,13 @@ function readNew(rest: string, known: SyslogMessage): SyslogMessage | undefined 
   const after = readData(rest.slice(head[0].length));
   if (!after) return undefined;
   // A message may begin with a byte order mark, which says that it is UTF-8.
-  const text = after.rest.startsWith(" ") ? after.rest.slice(1).replace(/^\uFEFF/, "") : after.rest;
+  // Relays that pass on an older message leave the blank in front of it.
+  const text = after.rest.startsWith(" ")
+    ? after.rest
+        .slice(1)
+        .replace(/^\uFEFF/, "")
+        .replace(/^ /, "")
+    : after.rest;
   return {
     ...known,
     form: "rfc5424",

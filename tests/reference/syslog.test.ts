@@ -252,6 +252,12 @@ describe("lines of real programs", () => {
     expect(read).toMatchObject({ form: "rfc3164", host, app, process, text });
     expect(new Date(Math.floor((read.atMs as number) / 1000) * 1000).toISOString()).toBe(at);
   });
+  it("rsyslog in the form of RFC 5424, which leaves a blank before what it passes on", () =>
+    expect(readSyslog("<28>1 2026-03-17T09:59:58.077000+00:00 quay-1 yard/planner 4711 - -  late", NOW)).toMatchObject({
+      form: "rfc5424",
+      app: "yard/planner",
+      text: "late",
+    }));
   it("a device that says where it is and one that does not", () => {
     expect(readSyslog("<30>2026-03-17T11:59:58+02:00 a b: c", NOW)).toMatchObject({
       atMs: Date.parse(at),
