@@ -36,7 +36,12 @@ describe("what a sender is evidence of", () => {
     expect(entityOf({ ...agent, "host.name": " " })).toBeUndefined();
   });
   it("a container on a host, whoever says so, by the best name it has", () => {
-    const base = { "container.id": ID.toUpperCase(), "host.name": "crane-07", "process.executable.name": "winchd" };
+    const base = {
+      "container.id": ID.toUpperCase(),
+      "host.name": "crane-07",
+      "process.executable.name": "winchd",
+      "telemetry.distro.name": "holotaxis-agent",
+    };
     expect(entityOf(base)).toMatchObject({
       what: "container",
       id: ID,
@@ -53,6 +58,12 @@ describe("what a sender is evidence of", () => {
         "container.image.tags": "2.1",
       }),
     ).toMatchObject({ label: "winch-1", facts: { image: "halvane/winch:2.1" } });
+  });
+  it("no container by an id alone, which a detector may have guessed", () => {
+    const guessed = { "container.id": ID, "host.name": "crane-07", "service.name": "winch" };
+    expect(entityOf(guessed)).toBeUndefined();
+    expect(entityOf({ ...guessed, "container.image.name": "halvane/winch" })).toMatchObject({ what: "container" });
+    expect(entityOf({ ...guessed, "k8s.pod.name": "winch-0" })).toMatchObject({ what: "container" });
   });
   it("no container without a host, nor with an id that is none", () => {
     expect(entityOf({ "container.id": ID })).toBeUndefined();

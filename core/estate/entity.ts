@@ -18,6 +18,19 @@ export type Entity =
 const HOST_AGENT = "holotaxis-agent";
 const DEFAULT_SECONDS = 15;
 
+/** What only a runtime or a cluster tells; an id alone may be a detector's guess at a host that is no container. */
+const RUNTIME_TELLS = [
+  "container.name",
+  "container.image.name",
+  "container.runtime",
+  "container.runtime.name",
+  "k8s.pod.name",
+];
+
+/** Whether somebody who can know says that there is a container: our agent, or a runtime by what it alone knows. */
+const isConfirmed = (attributes: ResourceAttributes): boolean =>
+  attributes["telemetry.distro.name"] === HOST_AGENT || RUNTIME_TELLS.some((name) => attributes[name] !== undefined);
+
 /**
  * Reads from a sender's attributes (OpenTelemetry semantic conventions for host, os and container) what it is evidence
  * of: a container that says which host it is on, or a host on which our agent runs. Anything else is evidence of
@@ -28,7 +41,7 @@ export function entityOf(attributes: ResourceAttributes): Entity | undefined {
   if (!hostName) return undefined;
   const id = attributes["container.id"]?.toLowerCase();
   if (id !== undefined) {
-    if (!/^[0-9a-f]{12,64}$/.test(id)) return undefined;
+    if (!/^[0-9a-f]{12,64}$/.test(id) || !isConfirmed(attributes)) return undefined;
     const label =
       attributes["container.name"] ??
       attributes["service.name"] ??
