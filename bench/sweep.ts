@@ -19,6 +19,7 @@ export async function benchSweep(): Promise<Measurement> {
   const began = performance.now();
   const task = {
     spans: ranges.spans,
+    names: [],
     ports: PORTS,
     snmpPort: 11_161,
     book: shippedBook(process.cwd()),

@@ -8,7 +8,7 @@ const partsOf = (text: string) =>
     .split(/[,\n]/)
     .map((part) => part.trim())
     .filter(Boolean);
-const isAddressLike = (part: string) => /^[\d./-]+$/.test(part);
+const isAddressLike = (part: string) => part.includes(":") || /^[\d./-]+$/.test(part);
 
 /** What is wrong with a list of destinations, as a sentence; undefined where it can be read. */
 export function destinationsProblem(text: string): string | undefined {

@@ -30,6 +30,13 @@ describe("ranges", () => {
     ["127.20.1.10-40", 31],
     ["127.20.1.250-127.20.2.5", 12],
     ["127.20.1.1-10, 127.20.1.5-20\n127.20.1.21", 21],
+    ["2001:db8::5", 1],
+    ["2001:DB8::/112", 65_536],
+    ["2001:db8::10-2001:db8::1f", 16],
+    ["2001:db8::10-1f", 16],
+    ["2001:db8::1-4, 2001:db8::3-8, 127.0.0.1", 9],
+    ["::ffff:10.0.0.1, 10.0.0.1", 1],
+    ["db-1.quay.example, 10.0.0.1", 2],
   ])("counts %s as %d", (text, expected) => expect(count(text)).toBe(expected));
 
   it.each([
@@ -37,11 +44,31 @@ describe("ranges", () => {
     ["10.0.0.0/8", /16,777,214 addresses; one source sweeps at most 65,536/],
     ["127.20.1.40-10", /ends before it starts/],
     ["127.20.1.0/33", /not an address range/],
-    ["host.example", /not an address range/],
+    ["host_1.example", /not an address range/],
+    ["2001:db8::/64", /far more addresses than can be tried/],
+    ["2001:db8::40-2001:db8::10", /ends before it starts/],
+    ["2001:db8::1-10.0.0.1", /not an address range/],
+    ["2001:db8::/129", /not an address range/],
     ["127.20.1.1/24/2x", /not an address range/],
     ["127.20.1.1-10-20", /not an address range/],
   ])("answers “%s” with a sentence", (text, sentence) => expect(String(count(text))).toMatch(sentence));
 
+  it("leave out what is not to be asked", () => {
+    const left = (text: string, except: string) => {
+      const read = parseRanges(text, except);
+      return read.ok ? [...eachAddress(read.spans)] : read.problem;
+    };
+    expect(left("10.0.0.1-6", "10.0.0.3-4")).toEqual(["10.0.0.1", "10.0.0.2", "10.0.0.5", "10.0.0.6"]);
+    expect(left("10.0.0.1-3", "10.0.0.0/24")).toContain("Nothing is left");
+    expect(left("2001:db8::1-3", "2001:db8::2")).toEqual(["2001:db8::1", "2001:db8::3"]);
+    expect(left("10.0.0.1", "x")).toContain("not an address range");
+  });
+  it("keep both families apart, whatever their order", () => {
+    const read = parseRanges("2001:db8::1, 10.0.0.1-2, ::1");
+    expect(read.ok && [...eachAddress(read.spans)]).toEqual(["10.0.0.1", "10.0.0.2", "::1", "2001:db8::1"]);
+    expect(read.ok && inSpans("2001:DB8:0::1", read.spans)).toBe(true);
+    expect(read.ok && inSpans("::2", read.spans)).toBe(false);
+  });
   it("list exactly the addresses they count, each once and inside", () => {
     const part = fc
       .tuple(fc.integer({ min: 0, max: 255 }), fc.integer({ min: 0, max: 255 }))

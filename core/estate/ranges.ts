@@ -1,15 +1,28 @@
-/** Addresses are kept as unsigned 32-bit numbers here and as dotted text everywhere else. */
+import { addressText, octetsOfV6 } from "./addresses";
+
+/**
+ * An address as a number that sorts: IPv4 as unsigned 32 bits, IPv6 as 128 bits above all of them. Everywhere else
+ * addresses are text.
+ */
+export type AddressNumber = number | bigint;
+
+/** From one address to another of the same family, both ends included. */
 export interface AddressSpan {
-  first: number;
-  last: number;
+  first: AddressNumber;
+  last: AddressNumber;
 }
 
 /** One sweep tries at most this many addresses. */
 export const MOST_ADDRESSES = 65_536;
 
-/** Dotted IPv4 text to its 32-bit number, or undefined. Leading zeros are refused since programs disagree on them. */
-export function addressToNumber(text: string): number | undefined {
-  const parts = text.trim().split(".");
+/** Where IPv6 begins among the numbers. */
+const V6 = 2n ** 128n;
+
+/** Dotted IPv4 text or IPv6 text to its number, or undefined. Leading zeros are refused since programs disagree on them. */
+export function addressToNumber(text: string): AddressNumber | undefined {
+  const plain = text.trim().toLowerCase();
+  if (plain.includes(":")) return v6ToNumber(plain.split("%")[0] as string);
+  const parts = plain.split(".");
   if (parts.length !== 4) return undefined;
   let number = 0;
   for (const part of parts) {
@@ -21,63 +34,130 @@ export function addressToNumber(text: string): number | undefined {
   return number;
 }
 
-export function numberToAddress(number: number): string {
-  return [number >>> 24, (number >>> 16) & 255, (number >>> 8) & 255, number & 255].join(".");
+function v6ToNumber(text: string): AddressNumber | undefined {
+  const octets = octetsOfV6(text);
+  if (!octets) return undefined;
+  // An IPv4 address mapped into IPv6 is itself.
+  const shown = addressText(octets);
+  if (!shown.includes(":")) return addressToNumber(shown);
+  return octets.reduce((sum, octet) => sum * 256n + BigInt(octet), 0n) + V6;
 }
 
-export type RangesResult = { ok: true; spans: AddressSpan[]; count: number } | { ok: false; problem: string };
+export function numberToAddress(number: AddressNumber): string {
+  if (typeof number === "number")
+    return [number >>> 24, (number >>> 16) & 255, (number >>> 8) & 255, number & 255].join(".");
+  const octets: number[] = [];
+  for (let rest = number - V6, at = 0; at < 16; at++, rest >>= 8n) octets.unshift(Number(rest & 255n));
+  return addressText(octets);
+}
+
+/** A text that sorts as addresses do. */
+export function addressSortKey(text: string): string {
+  const number = addressToNumber(text);
+  if (number === undefined) return "";
+  return typeof number === "number"
+    ? `4${number.toString(16).padStart(8, "0")}`
+    : `6${(number - V6).toString(16).padStart(32, "0")}`;
+}
+
+const following = (number: AddressNumber): AddressNumber => (typeof number === "bigint" ? number + 1n : number + 1);
+const preceding = (number: AddressNumber): AddressNumber => (typeof number === "bigint" ? number - 1n : number - 1);
+const sizeOf = ({ first, last }: AddressSpan): number => Number(last) - Number(first) + 1;
+/** How many addresses a span has; of large spans of IPv6 only roughly. */
+const countOf = (spans: readonly AddressSpan[]): number =>
+  spans.reduce(
+    (sum, one) =>
+      sum +
+      (typeof one.last === "bigint" && typeof one.first === "bigint" ? Number(one.last - one.first + 1n) : sizeOf(one)),
+    0,
+  );
+
+export type RangesResult =
+  | {
+      ok: true;
+      spans: AddressSpan[];
+      /** Names of hosts, to be looked up when it is swept. */ names: string[];
+      count: number;
+    }
+  | { ok: false; problem: string };
+
+const NAME = /^(?=.*[a-z])[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)+$/i;
 
 /**
- * Reads address ranges separated by commas, spaces or new lines: single addresses, CIDR blocks (RFC 4632) and
- * spans such as 127.20.1.10-40 or 127.20.1.10-127.20.2.40. Overlaps are merged. In a block of up to /30 the network
- * and broadcast addresses are left out.
+ * Reads address ranges separated by commas, spaces or new lines: single addresses, CIDR blocks (RFC 4632, RFC 4291) and
+ * spans such as 127.20.1.10-40, 127.20.1.10-127.20.2.40 or 2001:db8::10-2001:db8::40, and whole host names. Overlaps are
+ * merged. In an IPv4 block of up to /30 the network and broadcast addresses are left out.
+ * @param except ranges that are left out
  */
-export function parseRanges(text: string): RangesResult {
+export function parseRanges(text: string, except = ""): RangesResult {
   const words = text.split(/[\s,;]+/).filter(Boolean);
   if (words.length === 0) return { ok: false, problem: "Give at least one address range, for example 127.20.1.0/24." };
   const spans: AddressSpan[] = [];
+  const names: string[] = [];
   for (const word of words) {
     const span = parseSpan(word);
-    if (typeof span === "string") return { ok: false, problem: span };
-    spans.push(span);
+    if (typeof span !== "string") spans.push(span);
+    else if (NAME.test(word)) names.push(word.toLowerCase());
+    else return { ok: false, problem: span };
   }
-  spans.sort((a, b) => a.first - b.first);
-  const merged: AddressSpan[] = [];
-  for (const span of spans) {
-    const before = merged.at(-1);
-    if (before && span.first <= before.last + 1) before.last = Math.max(before.last, span.last);
-    else merged.push({ ...span });
+  let merged = mergeSpans(spans);
+  if (except.trim()) {
+    const left = parseRanges(except);
+    if (!left.ok) return left;
+    merged = withoutSpans(merged, left.spans);
   }
-  const count = merged.reduce((sum, span) => sum + span.last - span.first + 1, 0);
+  const count = countOf(merged) + names.length;
   if (count > MOST_ADDRESSES)
     return {
       ok: false,
-      problem: `That is ${count.toLocaleString("en-GB")} addresses; one source sweeps at most ${MOST_ADDRESSES.toLocaleString("en-GB")}. Split it into several sources or narrow the range.`,
+      problem: `That is ${count > 1e12 ? "far more" : count.toLocaleString("en-GB")} addresses${count > 1e12 ? " than can be tried" : ""}; one source sweeps at most ${MOST_ADDRESSES.toLocaleString("en-GB")}. Split it into several sources or narrow the range.`,
     };
-  return { ok: true, spans: merged, count };
+  if (count === 0) return { ok: false, problem: "Nothing is left of these addresses. Leave out less." };
+  return { ok: true, spans: merged, names, count };
+}
+
+function mergeSpans(spans: readonly AddressSpan[]): AddressSpan[] {
+  const merged: AddressSpan[] = [];
+  for (const span of [...spans].sort((a, b) => (a.first < b.first ? -1 : a.first > b.first ? 1 : 0))) {
+    const before = merged.at(-1);
+    const sameFamily = before && typeof before.last === typeof span.first;
+    if (before && sameFamily && span.first <= following(before.last)) {
+      if (span.last > before.last) before.last = span.last;
+    } else merged.push({ ...span });
+  }
+  return merged;
+}
+
+/** Spans without others, both merged. */
+function withoutSpans(spans: readonly AddressSpan[], out: readonly AddressSpan[]): AddressSpan[] {
+  let rest = [...spans];
+  for (const gap of out)
+    rest = rest.flatMap((span) => {
+      if (gap.last < span.first || gap.first > span.last) return [span];
+      return [
+        ...(gap.first > span.first ? [{ first: span.first, last: preceding(gap.first) }] : []),
+        ...(gap.last < span.last ? [{ first: following(gap.last), last: span.last }] : []),
+      ];
+    });
+  return rest;
 }
 
 function parseSpan(word: string): AddressSpan | string {
   const shown = word.slice(0, 50);
-  const unreadable = `“${shown}” is not an address range. Write an address (127.20.1.5), a block (127.20.1.0/24) or a span (127.20.1.5-40).`;
-  if (word.includes("/")) {
-    const [base = "", bits = "", more] = word.split("/");
-    if (more !== undefined) return unreadable;
-    const address = addressToNumber(base);
-    if (address === undefined || !/^\d{1,2}$/.test(bits) || Number(bits) > 32) return unreadable;
-    const size = 2 ** (32 - Number(bits));
-    const first = Math.floor(address / size) * size;
-    return Number(bits) <= 30 ? { first: first + 1, last: first + size - 2 } : { first, last: first + size - 1 };
-  }
-  if (word.includes("-")) {
+  const unreadable = `“${shown}” is not an address range. Write an address (127.20.1.5), a block (127.20.1.0/24), a span (127.20.1.5-40) or a host name (db-1.example).`;
+  if (word.includes("/")) return parseBlock(word) ?? unreadable;
+  if (word.includes("-") && (word.includes(":") || /^[\d.-]+$/.test(word))) {
     const [low = "", high = "", more] = word.split("-");
     if (more !== undefined) return unreadable;
     const first = addressToNumber(low);
     if (first === undefined) return unreadable;
-    const last = /^\d{1,3}$/.test(high)
-      ? addressToNumber([...low.split(".").slice(0, 3), high].join("."))
-      : addressToNumber(high);
-    if (last === undefined) return unreadable;
+    const last =
+      /^\d{1,3}$/.test(high) && typeof first === "number"
+        ? addressToNumber([...low.split(".").slice(0, 3), high].join("."))
+        : /^[0-9a-f]{1,4}$/i.test(high) && typeof first === "bigint"
+          ? ((first >> 16n) << 16n) + BigInt(Number.parseInt(high, 16))
+          : addressToNumber(high);
+    if (last === undefined || typeof last !== typeof first) return unreadable;
     if (last < first) return `The span “${shown}” ends before it starts. Swap its two ends.`;
     return { first, last };
   }
@@ -85,7 +165,24 @@ function parseSpan(word: string): AddressSpan | string {
   return single === undefined ? unreadable : { first: single, last: single };
 }
 
-/** Whether a dotted address lies in one of the spans. */
+function parseBlock(word: string): AddressSpan | undefined {
+  const [base = "", bits = "", more] = word.split("/");
+  if (more !== undefined || !/^\d{1,3}$/.test(bits)) return undefined;
+  const address = addressToNumber(base);
+  const length = Number(bits);
+  if (typeof address === "bigint") {
+    if (length > 128) return undefined;
+    const size = 2n ** BigInt(128 - length);
+    const first = ((address - V6) / size) * size + V6;
+    return { first, last: first + size - 1n };
+  }
+  if (address === undefined || length > 32) return undefined;
+  const size = 2 ** (32 - length);
+  const first = Math.floor(address / size) * size;
+  return length <= 30 ? { first: first + 1, last: first + size - 2 } : { first, last: first + size - 1 };
+}
+
+/** Whether an address lies in one of the spans. */
 export function inSpans(address: string, spans: readonly AddressSpan[]): boolean {
   const number = addressToNumber(address);
   return number !== undefined && spans.some((span) => number >= span.first && number <= span.last);
@@ -97,7 +194,8 @@ export const spansWithin = (inner: readonly AddressSpan[], outer: readonly Addre
 
 /** All addresses of the spans in order. */
 export function* eachAddress(spans: readonly AddressSpan[]): Generator<string> {
-  for (const span of spans) for (let number = span.first; number <= span.last; number++) yield numberToAddress(number);
+  for (const span of spans)
+    for (let number = span.first; number <= span.last; number = following(number)) yield numberToAddress(number);
 }
 
 export type PortsResult = { ok: true; ports: number[] } | { ok: false; problem: string };

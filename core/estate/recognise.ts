@@ -6,6 +6,8 @@ import type { AddressSighting, GuestRow, Reader, SystemSighting } from "./sighti
 /** How sure a kind is that follows from what the system tells, and from a look from outside. */
 const SURE = 0.95;
 const GUESS = 0.4;
+/** A host of containers has hundreds; the first few are its own. */
+const MOST_ADDRESSES = 32;
 
 /** What one address shows: its host, and the parts of it that the estate keeps as components of their own. */
 export interface Recognised {
@@ -70,6 +72,9 @@ export function recognise(sighting: AddressSighting, book: FingerprintBook): Rec
       facts["host name"] = system.sysName;
     }
     Object.assign(facts, factsOfSystem(system));
+    // By its other addresses it is the same host, should something else meet it there.
+    for (const own of (system.addresses ?? []).slice(0, MOST_ADDRESSES))
+      if (own !== address) keys.push(identityKey("addr", own));
   }
   keys.push(identityKey("addr", address));
   if (ssh) facts["ssh port"] = String(ssh.port);

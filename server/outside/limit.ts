@@ -1,14 +1,14 @@
 /** Runs `work` over items with at most `atOnce` under way; stops taking new ones when the signal is aborted. */
 export async function eachLimited<T>(
-  items: Iterable<T>,
+  items: Iterable<T> | AsyncIterable<T>,
   atOnce: number,
   work: (item: T) => Promise<void>,
   signal?: AbortSignal,
 ): Promise<void> {
-  const iterator = items[Symbol.iterator]();
+  const iterator = Symbol.asyncIterator in items ? items[Symbol.asyncIterator]() : items[Symbol.iterator]();
   const lane = async () => {
     while (!signal?.aborted) {
-      const next = iterator.next();
+      const next = await iterator.next();
       if (next.done) return;
       await work(next.value);
     }

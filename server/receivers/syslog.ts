@@ -23,7 +23,7 @@ interface Waiting {
 
 /** Receives syslog by UDP (RFC 5426) and TCP (RFC 6587) on one port. */
 export class SyslogReceiver {
-  private readonly udp: UdpSocket;
+  private udp: UdpSocket | undefined;
   private readonly tcp: Server;
   private waiting: Waiting[] = [];
   private timer: ReturnType<typeof setInterval> | undefined;
@@ -34,8 +34,6 @@ export class SyslogReceiver {
     private readonly channel: IngestChannel,
     private readonly now: () => number,
   ) {
-    this.udp = roomySocket();
-    this.udp.on("message", (bytes, { address }) => this.take(bytes, address, true));
     this.tcp = createServer((socket) => {
       const peer = socket.remoteAddress?.replace(/^::ffff:/, "") ?? "";
       const framing = new SyslogFraming();
@@ -57,15 +55,18 @@ export class SyslogReceiver {
 
   /** @throws the error of the socket when the port cannot be had */
   async listen(host: string, port: number): Promise<void> {
+    const udp = roomySocket(host);
+    this.udp = udp;
+    udp.on("message", (bytes, { address }) => this.take(bytes, address.replace(/^::ffff:/, ""), true));
     await new Promise<void>((resolve, reject) => {
-      this.udp.once("error", reject);
-      this.udp.bind(port, host, () => resolve());
+      udp.once("error", reject);
+      udp.bind(port, host, () => resolve());
     });
     await new Promise<void>((resolve, reject) => {
       this.tcp.once("error", reject);
       this.tcp.listen(port, host, () => resolve());
     });
-    this.udp.on("error", (error) => this.channel.onFault(error));
+    udp.on("error", (error) => this.channel.onFault(error));
     this.timer = setInterval(() => void this.handOver(), HAND_OVER_MS);
     this.look = setInterval(() => {
       this.channel.figures.kernelDropped = kernelDrops(port) ?? this.channel.figures.kernelDropped;
@@ -157,7 +158,7 @@ export class SyslogReceiver {
   async close(): Promise<void> {
     clearInterval(this.timer);
     clearInterval(this.look);
-    this.udp.close();
+    this.udp?.close();
     this.tcp.close();
     while (this.waiting.length && this.channel.free) await this.handOver();
   }

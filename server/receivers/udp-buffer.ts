@@ -4,9 +4,9 @@ import { readFileSync } from "node:fs";
 /** Room that is asked of the kernel for datagrams not read yet; it gives at most twice its net.core.rmem_max (socket(7)). */
 const WANTED_BYTES = 8 * 1024 * 1024;
 
-/** A UDP socket with as much room as the kernel gives. */
-export function roomySocket(): Socket {
-  const socket = createSocket({ type: "udp4", reuseAddr: false });
+/** A UDP socket for an address of either family, with as much room as the kernel gives. */
+export function roomySocket(host: string): Socket {
+  const socket = createSocket({ type: host.includes(":") ? "udp6" : "udp4", reuseAddr: false });
   socket.once("listening", () => {
     try {
       socket.setRecvBufferSize(WANTED_BYTES);
@@ -31,7 +31,9 @@ export function droppedOnPort(table: string, port: number): number | undefined {
 /** The same, read from the running kernel. */
 export function kernelDrops(port: number): number | undefined {
   try {
-    return droppedOnPort(readFileSync("/proc/net/udp", "utf8"), port);
+    const tables = ["/proc/net/udp", "/proc/net/udp6"].map((file) => droppedOnPort(readFileSync(file, "utf8"), port));
+    const known = tables.filter((count) => count !== undefined);
+    return known.length ? known.reduce((sum, count) => sum + count, 0) : undefined;
   } catch {
     return undefined;
   }

@@ -2,7 +2,7 @@ import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import Database from "better-sqlite3";
 import { metricTitle } from "#core/catalogue/metrics";
-import { addressToNumber } from "#core/estate/ranges";
+import { addressSortKey } from "#core/estate/ranges";
 
 export type Db = Database.Database;
 
@@ -34,7 +34,7 @@ export function openStore(file: string, mode: "writer" | "reader"): Db {
   db.function("metric_name", { deterministic: true }, (metric, instance) =>
     metricTitle(String(metric), String(instance)).toLowerCase(),
   );
-  db.function("address_number", { deterministic: true }, (text) => addressToNumber(String(text ?? "")) ?? -1);
+  db.function("address_number", { deterministic: true }, (text) => addressSortKey(String(text ?? "")));
   return db;
 }
 

@@ -63,19 +63,25 @@ const SNMP = [
 ];
 const RANGE = {
   ranges: `${NET}.11-20`,
+  except: "",
   ports: "22,80,443,1883,5432,6379,6380,8080,8081,11211",
   snmpPort: 161,
 };
-const SSH = { ranges: RANGE.ranges, sshPort: 22 };
+const SSH = { ranges: RANGE.ranges, except: "", sshPort: 22 };
 
-async function sweep<Settings>(driver: SourceDriver<Settings>, settings: Settings, access: Access[]): Promise<TakenIn> {
+async function sweep<Settings extends { ranges: string }>(
+  driver: SourceDriver<Settings>,
+  settings: Settings,
+  access: Access[],
+): Promise<TakenIn> {
   const name = `Outside ${driver.kind}`;
   const id =
     sourceNamed(db, name)?.id ?? insertSource(db, { kind: driver.kind, name, site: "Outside", settings }, undefined, 1);
   const observations: Observation[] = [];
   for await (const found of driver.discover?.(settings, access, new AbortController().signal, tools) ?? []) {
     if (found.what === "observations") observations.push(...found.observations);
-    if (found.what === "failure") throw new Error(`${found.address}: ${found.reason}`);
+    if (found.what === "failure" && !settings.ranges.includes(":"))
+      throw new Error(`${found.address}: ${found.reason}`);
   }
   const observer = { sourceId: id, label: `sweep of ${name}`, site: "Outside" };
   return takeInLook(db, { observer, atMs: AT, sinceMs: AT, observations }, driver.listings?.(settings) ?? []);
@@ -169,6 +175,16 @@ describe("an estate of real programs", () => {
     report("SNMP and SSH", result);
     expect(result.wrong).toEqual([]);
     expect(result.exact / result.all).toBeGreaterThanOrEqual(0.95);
+  });
+
+  it("is the same by IPv6: a host reached by a second address is no second host", async () => {
+    const before = currentComponents(db).map((one) => one.name);
+    // One of them does not answer SNMP by IPv6: it is known all the same.
+    const { news } = await sweep(rangeDriver, { ...RANGE, ranges: "fd77::12-14" }, [
+      { ...(SNMP[0] as Access), destinations: "fd77::/64" },
+    ]);
+    expect(currentComponents(db).map((one) => one.name)).toEqual(before);
+    expect(news.filter((one) => one.outcome === "new")).toEqual([]);
   });
 
   it("stays as it is when either source looks again", async () => {

@@ -20,6 +20,7 @@ function task(ranges: string): RangeTask {
   if (!read.ok) throw new Error(read.problem);
   return {
     spans: read.spans,
+    names: read.names,
     ports: [PORT],
     snmpPort: SNMP,
     accessAt: () => [v2c("c")],
@@ -105,10 +106,10 @@ describe("discovering an address range", () => {
   });
 
   it("is checked by what the first addresses answer, and says how many did not", async () => {
-    const settings = { ranges: "127.83.3.1-3", ports: "22", snmpPort: SNMP };
+    const settings = { ranges: "127.83.3.1-3", except: "", ports: "22", snmpPort: SNMP };
     const { spans } = task(settings.ranges);
     const checked = await discoverRange.check(
-      { spans, count: 3, settings, accessAt: () => [v2c("c")] },
+      { spans, names: [], count: 3, settings, accessAt: () => [v2c("c")] },
       new AbortController().signal,
     );
     expect(checked).toEqual({

@@ -1,10 +1,11 @@
 import { setMaxListeners } from "node:events";
-import { eachAddress, type AddressSpan } from "#core/estate/ranges";
+import type { AddressSpan } from "#core/estate/ranges";
 import { recognise } from "#core/estate/recognise";
 import { eachLimited, Limiter } from "../../outside/limit";
 import { withDeadline } from "../../outside/deadline";
 import { Stream } from "../../outside/stream";
 import type { Checked, Found } from "../driver";
+import { addressesOf } from "./addresses";
 import type { RangeSettings } from "./driver";
 import { lookAt, type RangeTask } from "./look-at";
 import { readSystem } from "./snmp";
@@ -56,7 +57,11 @@ async function* discover(task: RangeTask, signal: AbortSignal, addressMs = ADDRE
   };
   // Every address under way listens to it.
   setMaxListeners(0, signal);
-  const work = eachLimited(eachAddress(task.spans), ADDRESSES_AT_ONCE, look, signal);
+  const addresses = addressesOf(task, (failure) => {
+    counts.failed++;
+    stream.push(failure);
+  });
+  const work = eachLimited(addresses, ADDRESSES_AT_ONCE, look, signal);
   work.then(
     () => stream.end(),
     (error: unknown) => stream.fail(error),
@@ -68,11 +73,13 @@ async function* discover(task: RangeTask, signal: AbortSignal, addressMs = ADDRE
 async function check(
   {
     spans,
+    names,
     count,
     settings,
     accessAt,
   }: {
     spans: AddressSpan[];
+    names: readonly string[];
     count: number;
     settings: RangeSettings;
     accessAt: (address: string) => readonly SnmpAccess[];
@@ -82,7 +89,7 @@ async function check(
   const lines: string[] = [];
   let silent = 0;
   const first: string[] = [];
-  for (const address of eachAddress(spans)) {
+  for await (const address of addressesOf({ spans, names }, ({ reason }) => lines.push(reason))) {
     if (first.push(address) >= CHECKED_ADDRESSES) break;
   }
   await Promise.all(

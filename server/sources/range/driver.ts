@@ -16,12 +16,22 @@ const checked = (parse: (text: string) => { ok: true } | { ok: false; problem: s
 
 export const rangesText = checked(parseRanges).meta({
   title: "Addresses",
-  description: "Single addresses, blocks (127.20.1.0/24) or spans (127.20.1.10-40), separated by commas.",
+  description:
+    "Addresses of IPv4 or IPv6, blocks (127.20.1.0/24), spans (127.20.1.10-40) or host names, separated by commas.",
   lines: true,
 });
+export const exceptText = z
+  .string()
+  .default("")
+  .superRefine((text, context) => {
+    const read = text.trim() ? parseRanges(text) : { ok: true as const };
+    if (!read.ok) context.addIssue({ code: "custom", message: read.problem });
+  })
+  .meta({ title: "Leave out", description: "Addresses among them that are never asked." });
 
 const rangeSettings = z.strictObject({
   ranges: rangesText,
+  except: exceptText,
   ports: checked(parsePorts).default(USUAL_PORTS).meta({ title: "TCP ports to try" }),
   snmpPort: z.coerce
     .number("The SNMP port is a number.")
@@ -33,10 +43,11 @@ const rangeSettings = z.strictObject({
 });
 export type RangeSettings = z.infer<typeof rangeSettings>;
 
-const spansOf = ({ ranges }: RangeSettings) => {
-  const read = parseRanges(ranges);
-  return read.ok ? read : { spans: [], count: 0 };
-};
+/** What a source looks at, without what it leaves out. */
+export function spansOf({ ranges, except }: { ranges: string; except?: string }) {
+  const read = parseRanges(ranges, except);
+  return read.ok ? read : { spans: [], names: [], count: 0 };
+}
 
 /** Address ranges, looked at by TCP, banner and HTTP, and read by SNMP. */
 export const rangeDriver: SourceDriver<RangeSettings> = {
@@ -63,9 +74,9 @@ export const rangeDriver: SourceDriver<RangeSettings> = {
     };
   },
   check: async (settings, access, signal) => {
-    const { spans, count } = spansOf(settings);
+    const { spans, names, count } = spansOf(settings);
     return discoverRange.check(
-      { spans, count, settings, accessAt: (address) => snmpAccessOf(access, address) },
+      { spans, names, count, settings, accessAt: (address) => snmpAccessOf(access, address) },
       signal,
     );
   },
@@ -74,6 +85,7 @@ export const rangeDriver: SourceDriver<RangeSettings> = {
     return discoverRange.discover(
       {
         spans: spansOf(settings).spans,
+        names: spansOf(settings).names,
         ports: ports.ok ? ports.ports : [],
         snmpPort: settings.snmpPort,
         accessAt: (address) => snmpAccessOf(access, address),

@@ -8,6 +8,7 @@ import { probePort } from "./tcp";
 
 export interface RangeTask {
   spans: AddressSpan[];
+  names: readonly string[];
   ports: number[];
   snmpPort: number;
   /** Ways to ask an address by SNMP. */

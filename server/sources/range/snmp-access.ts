@@ -61,7 +61,7 @@ export function openSession(
     port,
     timeout: timeoutMs,
     retries,
-    transport: "udp4" as const,
+    transport: address.includes(":") ? ("udp6" as const) : ("udp4" as const),
     // A foreign machine's reply to somebody else's question is not taken for an answer.
     idBitsSize: 32 as const,
   };

@@ -1,13 +1,13 @@
 import { z } from "zod";
 import { linuxPoll, type ProcessorTimes } from "#core/estate/linux-poll";
 import { linuxSystem } from "#core/estate/linux";
-import { eachAddress, parseRanges } from "#core/estate/ranges";
 import { recognise } from "#core/estate/recognise";
 import type { OpenPort } from "#core/estate/sighting";
 import { eachLimited } from "../../outside/limit";
 import { withDeadline } from "../../outside/deadline";
 import { Stream } from "../../outside/stream";
-import { rangesText } from "../range/driver";
+import { addressesOf } from "../range/addresses";
+import { exceptText, rangesText, spansOf } from "../range/driver";
 import { probePort } from "../range/tcp";
 import type { Access } from "../../vault/kinds";
 import type { Found, SourceDriver, SourceTools } from "../driver";
@@ -16,6 +16,7 @@ import { LOOK, POLL } from "./scripts";
 
 const sshSettings = z.strictObject({
   ranges: rangesText,
+  except: exceptText,
   sshPort: z.coerce
     .number("The SSH port is a number.")
     .int()
@@ -34,11 +35,6 @@ const CHECK_MS = 10_000;
 const CHECKED_ADDRESSES = 8;
 /** Listeners of a host that are asked what they are. */
 const MOST_PROBED = 40;
-
-const spansOf = ({ ranges }: SshSettings) => {
-  const read = parseRanges(ranges);
-  return read.ok ? read : { spans: [], count: 0 };
-};
 
 /** Reads one host, and asks its listeners what they are; undefined where nothing answers on the port. */
 async function lookAt(
@@ -91,7 +87,11 @@ async function* discover(
     counts.tried++;
     stream.push({ what: "progress", ...counts });
   };
-  eachLimited(eachAddress(spansOf(settings).spans), HOSTS_AT_ONCE, look, signal).then(
+  const addresses = addressesOf(spansOf(settings), (failure) => {
+    counts.failed++;
+    stream.push(failure);
+  });
+  eachLimited(addresses, HOSTS_AT_ONCE, look, signal).then(
     () => stream.end(),
     (error: unknown) => stream.fail(error),
   );
@@ -115,7 +115,9 @@ export const sshDriver: SourceDriver<SshSettings> = {
   covers: (settings) => ({ text: `${settings.ranges}; SSH on ${settings.sshPort}`, places: spansOf(settings).count }),
   check: async (settings, access, signal, tools) => {
     const first: string[] = [];
-    for (const address of eachAddress(spansOf(settings).spans)) if (first.push(address) >= CHECKED_ADDRESSES) break;
+    const unnamed: string[] = [];
+    for await (const address of addressesOf(spansOf(settings), ({ reason }) => unnamed.push(reason)))
+      if (first.push(address) >= CHECKED_ADDRESSES) break;
     const lines = await Promise.all(
       first.map(async (address) => {
         try {
@@ -129,7 +131,7 @@ export const sshDriver: SourceDriver<SshSettings> = {
         }
       }),
     );
-    return { ok: lines.some((one) => one.ok), lines: lines.map((one) => one.line) };
+    return { ok: lines.some((one) => one.ok), lines: [...unnamed, ...lines.map((one) => one.line)] };
   },
   discover,
   listings: (settings) => [{ what: "addresses", spans: spansOf(settings).spans }],
