@@ -8,6 +8,8 @@ export default [
     route("discover/sources/:id", "routes/source.tsx"),
     route("discover/sweeps/:id", "routes/sweep.tsx"),
     route("estate", "routes/estate.tsx"),
+    route("estate/software", "routes/estate.software.tsx"),
+    route("estate/certificates", "routes/estate.certificates.tsx"),
     route("estate/:id", "routes/component.tsx"),
     route("estate/:id/access", "routes/access.tsx"),
     route("services/new", "routes/service-form.tsx", { id: "service-new" }),

@@ -15,6 +15,7 @@ import { AlarmsHere } from "../ui/component/AlarmsHere";
 import { Carriers } from "../ui/component/Carriers";
 import { Facts } from "../ui/component/Facts";
 import { Inventory } from "../ui/component/Inventory";
+import { SeenBy } from "../ui/component/SeenBy";
 import { Neighbours } from "../ui/component/Neighbours";
 import { Guests } from "../ui/Guests";
 import { KeepLink } from "../ui/KeepLink";
@@ -110,6 +111,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
           <Facts page={page} />
           <Neighbours page={page} />
           <Inventory page={page} />
+          <SeenBy page={page} nowMs={now.nowMs} />
           {page.sends ? (
             <Section
               title="Latest logs"

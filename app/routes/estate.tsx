@@ -57,6 +57,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 
 export default function Estate({ loaderData: page }: Route.ComponentProps) {
   const { rows, total, kinds, sites, asked } = page;
+  const keep = useKeep();
   const changeParams = useChangeParams();
   const change = (changes: Record<string, string>) =>
     changeParams((params) => {
@@ -75,6 +76,16 @@ export default function Estate({ loaderData: page }: Route.ComponentProps) {
             : filtered
               ? `${total.toLocaleString("en-GB")} of ${all.toLocaleString("en-GB")} components fit.`
               : `${all.toLocaleString("en-GB")} components of ${kinds.length} kinds at ${sites.length} ${sites.length === 1 ? "site" : "sites"}.`
+        }
+        actions={
+          <>
+            <Button component={RouterLink} to={keep("/estate/software")} variant="outlined">
+              Software
+            </Button>
+            <Button component={RouterLink} to={keep("/estate/certificates")} variant="outlined">
+              Certificates
+            </Button>
+          </>
         }
       />
       <Filters page={page} filtered={filtered} onChange={change} />

@@ -21,6 +21,10 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
 export async function action({ request, params, context }: Route.ActionArgs) {
   const { intent, ...fields } = Object.fromEntries(await formOf(request));
   const input = { ...(params.id === "new" ? {} : { id: idFrom(params.id, "source") }), fields };
+  if (intent === "remove") {
+    const removed = await act(context, "source.remove", { id: idFrom(params.id, "source") });
+    return removed.ok ? redirect("/discover") : removed.refusal;
+  }
   if (intent === "test") {
     const checked = await act(context, "source.check", input);
     return checked.ok ? { checked: checked.value } : checked.refusal;
@@ -77,11 +81,13 @@ export default function Source({ loaderData: { source, forms, chosen }, actionDa
         </Section>
         {checked ? (
           <Section title={checked.ok ? "Test passed" : "Test failed"}>
-            <Box component="ul" role="status" sx={{ m: 0, pl: 2.5 }}>
-              {checked.lines.map((line) => (
-                <li key={line}>{line}</li>
-              ))}
-            </Box>
+            <div role="status">
+              <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
+                {checked.lines.map((line) => (
+                  <li key={line}>{line}</li>
+                ))}
+              </Box>
+            </div>
           </Section>
         ) : null}
       </Stack>

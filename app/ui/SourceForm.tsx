@@ -111,6 +111,18 @@ export function SourceForm({
           <RightButton right="configure" type="submit" variant="outlined" name="intent" value="test" disabled={busy}>
             Test
           </RightButton>
+          {isNew ? null : (
+            <RightButton
+              right="configure"
+              type="submit"
+              variant="outlined"
+              name="intent"
+              value="remove"
+              disabled={busy}
+            >
+              Remove the source
+            </RightButton>
+          )}
         </Stack>
       </Stack>
     </Form>

@@ -12,7 +12,7 @@ export interface CommandPorts {
   db: Db;
   now: () => number;
   emit: (event: LiveEvent) => void;
-  sources: Pick<Sweeps, "saveSource" | "check" | "start" | "stop">;
+  sources: Pick<Sweeps, "saveSource" | "removeSource" | "check" | "start" | "stop">;
   runs: Pick<Runner, "start" | "stop">;
   ingest: Pick<Ingest, "importSamples" | "saveEndpoint" | "removeEndpoint" | "saveMatchingRule" | "removeMatchingRule">;
   vault: Pick<Vault, "seal" | "use" | "note">;

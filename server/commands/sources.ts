@@ -26,6 +26,14 @@ export const sourceCommands = {
     state: ({ db }, { id: one }, saved) => sourceById(db, one ?? saved ?? 0),
     record: (input) => `${input.id === undefined ? "Added" : "Changed"} source ${String(input.fields.name)}`,
   }),
+  "source.remove": command({
+    right: "configure",
+    input: z.strictObject({ id }),
+    run: ({ sources }, input, who) => sources.removeSource(input.id, who.name),
+    about: ({ id: one }) => ({ type: "source", id: one }),
+    state: ({ db }, { id: one }) => sourceById(db, one),
+    record: (_input, name) => `Removed source ${name ?? ""}`.trim(),
+  }),
   "source.check": command({
     right: "configure",
     about: ({ id: one }) => (one === undefined ? INSTALLATION : { type: "source", id: one }),

@@ -11,7 +11,7 @@ import type { Found, SourceDriver } from "../sources/driver";
 import { changesIn } from "../store/changes";
 import type { Db } from "../store/database";
 import { currentComponents } from "../store/estate";
-import { listFindings, listSources, sweepById } from "../store/sources";
+import { listFindings, listSources, listSweeps, sweepById } from "../store/sources";
 import { Sweeps } from "./sweeps";
 
 const START = Date.parse("2026-03-17T10:00:00Z");
@@ -62,6 +62,7 @@ const sealedCredential = (store: Db, id: number) =>
 
 let db: Db;
 let events: LiveEvent[];
+let nowMs = START;
 let sweeps: Sweeps;
 const estate = vi.fn();
 useStore((made) => (db = made));
@@ -71,11 +72,12 @@ beforeEach(() => {
      FROM component; DELETE FROM source; DELETE FROM credential`,
   );
   events = [];
+  nowMs = START;
   estate.mockClear();
   sweeps = new Sweeps({
     db,
     vault: VAULT,
-    now: () => START,
+    now: () => nowMs,
     emit: (event) => events.push(event),
     reportProblem: () => undefined,
     tools: () => ({ book: new FingerprintBook({}), hostKeys: { known: () => undefined, met: () => undefined } }),
@@ -185,6 +187,47 @@ describe("a sweep", () => {
     expect(row?.message).toBe(
       "Nothing answered on 4 addresses. Check the range, and whether this machine can reach it.",
     );
+  });
+  it("starts by its schedule when its time has come, once, and not while one is under way", async () => {
+    world.discover = () => giving(found("a"));
+    const id = sweeps.saveSource(undefined, { ...input(), sweeps: { every: "60", quiet: "" } }, "Anna");
+    const asked = () => listSweeps(db, 10, Number.MAX_SAFE_INTEGER).map((one) => one.started_by);
+    sweeps.startDue();
+    expect(asked()).toEqual([]);
+    nowMs = START + 61 * 60_000;
+    sweeps.startDue();
+    sweeps.startDue();
+    await vi.waitFor(() => expect(names()).toEqual(["a"]));
+    expect(asked()).toEqual(["its schedule"]);
+    nowMs += 5 * 60_000;
+    sweeps.startDue();
+    expect(asked()).toEqual(["its schedule"]);
+    sweeps.saveSource(id, { ...input(), sweeps: { every: "", quiet: "" } }, "Anna");
+    nowMs += 48 * 3_600_000;
+    sweeps.startDue();
+    expect(asked()).toEqual(["its schedule"]);
+  });
+  it("does not take a host that refuses to be read for one that is absent", async () => {
+    await sweep(found("a"));
+    db.prepare("UPDATE component SET address = '127.0.0.7'").run();
+    for (let times = 0; times < 3; times++)
+      await sweep({ what: "failure", address: "127.0.0.7", reason: "It does not let “operator” in." });
+    expect(names()).toEqual(["a"]);
+  });
+  it("of a source that is taken away leaves what others see, and lets go of the rest", async () => {
+    await sweep(found("a", "b"));
+    const first = listSources(db)[0]?.id as number;
+    const second = sweeps.saveSource(undefined, input("Yard"), "Anna");
+    world.discover = () => giving(found("b"));
+    await sweeps.start(second, "Anna", true);
+    expect(sweeps.removeSource(first, "Ben")).toBe("Room");
+    expect(names()).toEqual(["b"]);
+    expect(currentComponents(db)[0]?.source_id).toBe(second);
+    expect(estate).toHaveBeenLastCalledWith([expect.any(Number)]);
+    expect(changesIn(db, 0, START + 1, 5).map((one) => one.summary)).toContain(
+      "Source Room was removed; 1 components that only it saw left the estate",
+    );
+    expect(() => sweeps.removeSource(first, "Ben")).toThrow("does not exist any more");
   });
   it("that breaks off keeps its reason, and the next one can start", async () => {
     world.discover = async function* () {

@@ -9,7 +9,10 @@ import type { Access } from "../vault/kinds";
 import type { Vault } from "../vault/vault";
 import { insertChange } from "../store/changes";
 import { PersonError, storeProblem, type Db } from "../store/database";
+import { retireComponent } from "../store/estate";
+import { handOverTo, inheritorsOf } from "../store/sightings";
 import {
+  deleteSource,
   endSweep,
   forgetSweeps,
   insertFinding,
@@ -105,6 +108,41 @@ export class Sweeps {
     })();
     this.context.onSources();
     return saved;
+  }
+
+  /**
+   * Takes a source away. What another source sees too goes on as that one sees it; what nobody else sees leaves the
+   * estate, for nobody would notice that it had gone.
+   */
+  removeSource(id: number, by: string): string {
+    const { db, now } = this.context;
+    const source = sourceById(db, id);
+    if (!source) throw new PersonError("That source does not exist any more.");
+    this.stopOf(id, by);
+    const retired = db.transaction(() => {
+      const gone: number[] = [];
+      for (const { id: component, other, depth, reader } of inheritorsOf(db, id)) {
+        if (other !== null) {
+          handOverTo(db, component, { other, depth, reader });
+          continue;
+        }
+        retireComponent(db, component, now());
+        gone.push(component);
+      }
+      deleteSource(db, id);
+      const left = gone.length ? `; ${gone.length} components that only it saw left the estate` : "";
+      const summary = `Source ${source.name} was removed${left}`;
+      insertChange(db, { atMs: now(), kind: "setting", componentId: null, summary, by });
+      return gone;
+    })();
+    this.context.onSources();
+    this.context.onEstate(retired);
+    return source.name;
+  }
+
+  private stopOf(sourceId: number, by: string): void {
+    const sweep = runningSweep(this.context.db, sourceId);
+    if (sweep !== undefined) this.stop(sweep, by);
   }
 
   /** Credentials that a source names besides its own; undefined where it says nothing of them. */

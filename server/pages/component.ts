@@ -3,6 +3,7 @@ import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
+import { sightingsOf } from "../store/sightings";
 import { componentById, factsAt, inventoryAt, partsOfHost, type ComponentRow } from "../store/estate";
 import { relationsOf, type RelationRow } from "../store/relations";
 import { latestLogs } from "../store/logs";
@@ -64,6 +65,7 @@ export function componentPage(db: Db, question: ComponentQuestion) {
     services: listServices(db)
       .filter((service) => memberOf.has(service.id))
       .map((service) => ({ uid: service.uid, name: service.name })),
+    sightings: sightingsOf(db, id),
     parts: parts.map((part) => briefly(scene, part.id)),
     ...neighboursOf(scene),
     ...insideOf(scene, series),

@@ -222,20 +222,16 @@ function peers({ db, lastSweeps }: Known): Gap[] {
 function unnamed({ db, parts }: Known): Gap[] {
   const products = factValues(db, "product");
   const shows = ["banner", "answers as", "page", "process"].map((name) => [name, factValues(db, name)] as const);
-  return parts.flatMap((one) => {
+  const gaps = parts.flatMap((one) => {
     if (products.has(one.id) || one.kind === "app.container") return [];
     const says = shows.flatMap(([name, values]) => (values.has(one.id) ? [`${name} “${values.get(one.id)}”`] : []));
+    const step = { text: "Name it", to: `/discover/coverage?name=${one.id}` };
     return says.length
-      ? [
-          {
-            componentId: one.id,
-            what: one.name,
-            detail: says.join("; "),
-            step: { text: "Name it", to: `/discover/coverage?name=${one.id}` },
-          },
-        ]
+      ? [{ componentId: one.id, what: one.name, detail: says.join("; "), step, says: says.length }]
       : [];
   });
+  // What shows most is easiest to name.
+  return gaps.sort((a, b) => b.says - a.says || a.what.localeCompare(b.what)).map(({ says: _says, ...gap }) => gap);
 }
 
 const idle = ({ sources }: Known): Gap[] =>

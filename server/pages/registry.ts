@@ -16,6 +16,7 @@ import { servicePage } from "./service";
 import { serviceFormPage } from "./service-form";
 import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
+import { certificatesPage, softwarePage } from "./software";
 import { tracePage, tracesPage } from "./traces";
 import { ribbon, watchPage } from "./watch";
 import { attempts, blindAttemptOf } from "../store/drills";
@@ -29,6 +30,8 @@ export const questions = {
   watch: watchPage,
   ribbon,
   estate: estatePage,
+  software: softwarePage,
+  certificates: certificatesPage,
   component: componentPage,
   samples: samplesPage,
   service: servicePage,

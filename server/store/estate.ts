@@ -276,6 +276,17 @@ export const factValues = (db: Db, name: string): Map<number, string> =>
       .map((row) => [row.id, row.value]),
   );
 
+/** One fact of every component that has it, as it was at an instant. */
+export const factRowsAt = (
+  db: Db,
+  name: string,
+  atMs: number,
+): { component_id: number; value: string; valid_from: number }[] =>
+  prepared<{ component_id: number; value: string; valid_from: number }>(
+    db,
+    `SELECT component_id, value, valid_from FROM fact WHERE name = ? AND ${VALID_AT} ORDER BY component_id`,
+  ).all(name, atMs, atMs);
+
 /** Hosts that left the estate after an instant, the last first; those that turned out to be another are not among them. */
 export const retiredHosts = (db: Db, afterMs: number): ComponentRow[] =>
   prepared<ComponentRow>(

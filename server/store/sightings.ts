@@ -32,6 +32,30 @@ export const sightingsOf = (db: Db, componentId: number): SightingRow[] =>
     componentId,
   );
 
+/** Present components that a source looks after, each with the other source that sees deepest of it, if any. */
+export const inheritorsOf = (
+  db: Db,
+  sourceId: number,
+): { id: number; other: number | null; depth: number; reader: string }[] =>
+  prepared<{ id: number; other: number | null; depth: number; reader: string }>(
+    db,
+    `SELECT c.id, g.source_id AS other, coalesce(g.depth, 0) AS depth, coalesce(g.reader, '') AS reader
+     FROM component c LEFT JOIN sighting g ON g.component_id = c.id AND g.source_id = (
+       SELECT o.source_id FROM sighting o WHERE o.component_id = c.id AND o.source_id <> ?
+       ORDER BY o.depth DESC, o.last_at DESC LIMIT 1)
+     WHERE c.source_id = ? AND c.valid_to IS NULL ORDER BY c.host_id IS NULL, c.id`,
+  ).all(sourceId, sourceId);
+
+/** Gives a component to another source, as deep as that one sees it. */
+export function handOverTo(db: Db, id: number, to: { other: number; depth: number; reader: string }): void {
+  prepared(db, "UPDATE component SET source_id = ?, depth = ?, read_by = ?, missed = 0 WHERE id = ?").run(
+    to.other,
+    to.depth,
+    to.reader,
+    id,
+  );
+}
+
 /** Sightings of hosts that are present. */
 export const sightingsOfHosts = (db: Db): SightingRow[] =>
   prepared<SightingRow>(

@@ -94,6 +94,13 @@ export function updateSource(
     );
 }
 
+/** Takes a source away, with its sweeps and the credential that was its own. */
+export function deleteSource(db: Db, id: number): void {
+  const own = sourceById(db, id)?.credential_id ?? null;
+  prepared(db, "DELETE FROM source WHERE id = ?").run(id);
+  if (own !== null) prepared(db, "DELETE FROM credential WHERE id = ? AND is_own = 1").run(own);
+}
+
 const SOURCE = "SELECT id, kind, name, site, settings, credential_id, schedule, created_at AS createdAt FROM source";
 
 const toSource = (

@@ -246,6 +246,11 @@ const PAGES = [
   "/account",
   "/estate/1/access",
   "/setup/services",
+  "/services/new",
+  "/discover/coverage",
+  "/discover/sources/new?type=ssh",
+  "/estate/software",
+  "/estate/certificates",
   "/setup/signals",
 ];
 

@@ -1,3 +1,4 @@
+import { setMaxListeners } from "node:events";
 import { z } from "zod";
 import { linuxPoll, type ProcessorTimes } from "#core/estate/linux-poll";
 import { linuxSystem } from "#core/estate/linux";
@@ -87,6 +88,8 @@ async function* discover(
     counts.tried++;
     stream.push({ what: "progress", ...counts });
   };
+  // Every host under way listens to it.
+  setMaxListeners(0, signal);
   const addresses = addressesOf(spansOf(settings), (failure) => {
     counts.failed++;
     stream.push(failure);

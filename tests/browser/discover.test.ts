@@ -1,0 +1,102 @@
+import { expect, test } from "@playwright/test";
+import { axeFinds, heading, listen } from "./helpers";
+
+test("a source of hosts by SSH: added, tried, swept, and taken away again", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/discover/sources/new?type=ssh");
+  await page.getByRole("textbox", { name: "Name" }).fill("Depot shells");
+  await page.getByRole("textbox", { name: "Site" }).fill("Tarn Depot");
+  await page.getByRole("textbox", { name: "Addresses" }).fill("127.20.3.11-12");
+  await page.getByLabel("SSH port").fill("2222");
+  await page.getByLabel("Sweep by itself every").fill("hourly");
+  await page.getByRole("button", { name: "Add source" }).click();
+  await expect(page.getByText("This is neither a number of minutes nor a rule of RFC 5545.")).toBeVisible();
+  await page.getByLabel("Sweep by itself every").fill("FREQ=DAILY;BYHOUR=3");
+  await page.getByLabel("Quiet hours (UTC)").fill("08:00-18:00");
+  await page.getByRole("button", { name: "Add source" }).click();
+  await expect(page.getByText("Choose an SSH key or an SSH password.").first()).toBeVisible();
+  await page.getByLabel("Credentials it may use").click();
+  await page.getByRole("option", { name: /Operator key/ }).click();
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: "Test" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "127.20.3.11: td-" })).toBeVisible();
+  expect(await axeFinds(page)).toEqual([]);
+  await page.getByRole("button", { name: "Add and sweep" }).click();
+  await expect(heading(page)).toContainText("Depot shells");
+  await expect(page.getByText("done").first()).toBeVisible({ timeout: 30_000 });
+  await page.goto("/discover");
+  const row = page.getByRole("row").filter({ hasText: "Depot shells" }).first();
+  await expect(row).toContainText("Linux hosts by SSH");
+  await row.getByRole("link", { name: "Depot shells" }).click();
+  await page.getByRole("button", { name: "Remove the source" }).click();
+  await expect(page.getByRole("link", { name: "Depot shells", exact: true })).toHaveCount(0);
+  // Other sources see its hosts too, so they stay.
+  const found = (await (await page.request.get("/find?q=td-gw-01")).json()) as { components: { id: number }[] };
+  await page.goto(`/estate/${found.components[0]?.id}`);
+  await expect(page.getByRole("row").filter({ hasText: "Tarn Depot by SSH" })).toBeVisible();
+  expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
+});
+
+test("coverage: what is unknown is named, and the name is forgotten again", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/discover");
+  await page.getByRole("link", { name: "Coverage" }).click();
+  await expect(heading(page)).toContainText("each with the step that mends it");
+  expect(await axeFinds(page)).toEqual([]);
+  const row = page.getByRole("row").filter({ hasText: "banner “220" }).first();
+  await row.getByRole("link", { name: "Name it" }).click();
+  await page.getByRole("textbox", { name: "Product" }).fill("Q");
+  await page.getByLabel("Known by its").click();
+  await page.getByRole("option", { name: "banner" }).click();
+  await page.getByRole("textbox", { name: "Words in it" }).fill("22");
+  await page.getByRole("button", { name: "Name it" }).click();
+  await expect(page.getByText("Give at least three characters that it shows.")).toBeVisible();
+  await page.getByRole("textbox", { name: "Product" }).fill("Postbag relay");
+  await page.getByRole("textbox", { name: "Words in it" }).fill("mail relay ESMTP");
+  await page.getByRole("button", { name: "Name it" }).click();
+  await expect(page.getByRole("row").filter({ hasText: "Postbag relay" })).toContainText("banner “mail relay ESMTP”");
+  // The next sweep knows it.
+  await page.goto("/discover");
+  await page.getByRole("button", { name: "Sweep North Quay now" }).click();
+  await expect(page.getByText("done").first()).toBeVisible({ timeout: 30_000 });
+  await expect(async () => {
+    await page.goto("/estate/software");
+    await expect(page.getByRole("link", { name: "Postbag relay" })).toBeVisible({ timeout: 2000 });
+  }).toPass({ timeout: 30_000 });
+  await page.goto("/discover/coverage");
+  await page.getByRole("button", { name: "Forget Postbag relay" }).click();
+  await expect(page.getByRole("row").filter({ hasText: "Postbag relay" })).toHaveCount(0);
+  expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
+});
+
+test("a whole application is taken in as a service, changed, and retired", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/setup/services");
+  await page.getByRole("link", { name: "Make a service" }).click();
+  await expect(heading(page)).toContainText("Say where people come in");
+  await page.getByLabel("Entry point").fill("slotmailer @ nq-gate-app-01");
+  await page.getByRole("option", { name: "slotmailer @ nq-gate-app-01" }).click();
+  await expect(heading(page)).toContainText("One entry point leads to");
+  await expect(page.getByRole("row").filter({ hasText: "an entry point" })).toHaveCount(2);
+  await expect(page.getByRole("row", { name: /^quaystore @ nq-gate-db-01 belongs/ })).toContainText("talks to it on");
+  expect(await axeFinds(page)).toEqual([]);
+  await page.getByRole("button", { name: "Make the service" }).click();
+  await expect(page.getByText("Give the service a name.").first()).toBeVisible();
+  await page.getByRole("textbox", { name: "Name" }).fill("Slot letters");
+  await page.getByRole("textbox", { name: "Owner" }).fill("Landside desk");
+  await page.getByLabel("Response limit (ms)").fill("400");
+  await page.getByLabel("Notes for whoever is on shift").fill("Letters may wait an hour.");
+  await page
+    .getByRole("checkbox", { name: /^quaystore @ nq-gate-db-01 belongs/ })
+    .first()
+    .uncheck();
+  await page.getByRole("button", { name: "Make the service" }).click();
+  await expect(heading(page)).toContainText("Slot letters is");
+  await expect(page.getByText("Response within 400 ms at the server.")).toBeVisible();
+  await page.getByRole("link", { name: "Edit" }).click();
+  await expect(page.getByRole("checkbox", { name: /^quaystore @ nq-gate-db-01 belongs/ }).first()).not.toBeChecked();
+  await page.getByRole("button", { name: "Retire the service" }).click();
+  await expect(heading(page)).toContainText("services are defined");
+  await expect(page.getByRole("link", { name: "Slot letters" })).toHaveCount(0);
+  expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
+});
