@@ -16,7 +16,7 @@ s groups; grep -H . /proc/[0-9]*/cgroup 2>/dev/null
 s sockets; $R ss -tanp 2>/dev/null
 s memory; cat /proc/meminfo
 s mounts; cat /proc/mounts
-s disks; df -Pk 2>/dev/null
+s disks; timeout 5 df -Pk 2>/dev/null || df -Pkl 2>/dev/null
 `;
 
 /** One look at all that discovery wants. */
