@@ -22,7 +22,6 @@ export function SourceForm({
   answer: Refusal | undefined;
   isNew: boolean;
 }) {
-  const busy = useNavigation().state !== "idle";
   const problemOf = (field: string) => answer?.fields?.[field];
   const text = (field: string) => ({ error: Boolean(problemOf(field)), helperText: problemOf(field) });
   return (
@@ -68,62 +67,8 @@ export function SourceForm({
             />
           )}
         </Stack>
-        {form.sweeps ? (
-          <Stack direction="row" sx={{ gap: 1.5 }}>
-            <TextField
-              name="sweepEvery"
-              label="Sweep by itself every"
-              defaultValue={form.sweeps.every}
-              fullWidth
-              error={Boolean(problemOf("sweepEvery"))}
-              helperText={
-                problemOf("sweepEvery") ??
-                "Minutes, or a rule of RFC 5545 such as FREQ=DAILY;BYHOUR=3 (UTC). Empty for never."
-              }
-            />
-            <TextField
-              name="quietHours"
-              label="Quiet hours (UTC)"
-              placeholder="08:00-18:00"
-              defaultValue={form.sweeps.quiet}
-              sx={{ width: 320 }}
-              error={Boolean(problemOf("quietHours"))}
-              helperText={problemOf("quietHours") ?? "No sweep starts by itself then."}
-            />
-          </Stack>
-        ) : null}
-        <Stack direction="row" sx={{ gap: 1 }}>
-          <RightButton right="configure" type="submit" variant="contained" name="intent" value="save" disabled={busy}>
-            {isNew ? "Add source" : "Save"}
-          </RightButton>
-          {form.sweeps ? (
-            <RightButton
-              right="configure"
-              type="submit"
-              variant="outlined"
-              name="intent"
-              value="save-and-sweep"
-              disabled={busy}
-            >
-              {isNew ? "Add and sweep" : "Save and sweep"}
-            </RightButton>
-          ) : null}
-          <RightButton right="configure" type="submit" variant="outlined" name="intent" value="test" disabled={busy}>
-            Test
-          </RightButton>
-          {isNew ? null : (
-            <RightButton
-              right="configure"
-              type="submit"
-              variant="outlined"
-              name="intent"
-              value="remove"
-              disabled={busy}
-            >
-              Remove the source
-            </RightButton>
-          )}
-        </Stack>
+        {form.sweeps ? <ScheduleFields sweeps={form.sweeps} problemOf={problemOf} /> : null}
+        <Buttons isNew={isNew} isSwept={form.sweeps !== null} />
       </Stack>
     </Form>
   );
@@ -158,5 +103,70 @@ function OtherCredentials({ form, problem }: { form: Shape; problem: string | un
         ))}
       </TextField>
     </>
+  );
+}
+
+/** When it is swept by itself. */
+function ScheduleFields({
+  sweeps,
+  problemOf,
+}: {
+  sweeps: NonNullable<Shape["sweeps"]>;
+  problemOf: (field: string) => string | undefined;
+}) {
+  return (
+    <Stack direction="row" sx={{ gap: 1.5 }}>
+      <TextField
+        name="sweepEvery"
+        label="Sweep by itself every"
+        defaultValue={sweeps.every}
+        fullWidth
+        error={Boolean(problemOf("sweepEvery"))}
+        helperText={
+          problemOf("sweepEvery") ??
+          "Minutes, or a rule of RFC 5545 such as FREQ=DAILY;BYHOUR=3 (UTC). Empty for never."
+        }
+      />
+      <TextField
+        name="quietHours"
+        label="Quiet hours (UTC)"
+        placeholder="08:00-18:00"
+        defaultValue={sweeps.quiet}
+        sx={{ width: 320 }}
+        error={Boolean(problemOf("quietHours"))}
+        helperText={problemOf("quietHours") ?? "No sweep starts by itself then."}
+      />
+    </Stack>
+  );
+}
+
+function Buttons({ isNew, isSwept }: { isNew: boolean; isSwept: boolean }) {
+  const busy = useNavigation().state !== "idle";
+  return (
+    <Stack direction="row" sx={{ gap: 1 }}>
+      <RightButton right="configure" type="submit" variant="contained" name="intent" value="save" disabled={busy}>
+        {isNew ? "Add source" : "Save"}
+      </RightButton>
+      {isSwept ? (
+        <RightButton
+          right="configure"
+          type="submit"
+          variant="outlined"
+          name="intent"
+          value="save-and-sweep"
+          disabled={busy}
+        >
+          {isNew ? "Add and sweep" : "Save and sweep"}
+        </RightButton>
+      ) : null}
+      <RightButton right="configure" type="submit" variant="outlined" name="intent" value="test" disabled={busy}>
+        Test
+      </RightButton>
+      {isNew ? null : (
+        <RightButton right="configure" type="submit" variant="outlined" name="intent" value="remove" disabled={busy}>
+          Remove the source
+        </RightButton>
+      )}
+    </Stack>
   );
 }

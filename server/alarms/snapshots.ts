@@ -3,7 +3,7 @@ import type { LiveEvent } from "../events";
 import type { Poller } from "../polling/poller";
 import { writeSnapshot } from "../store/alarms";
 import { storeProblem, type Db } from "../store/database";
-import { factsAt } from "../store/estate";
+import { factsAt } from "../store/facts";
 import type { AlarmEvent } from "./evaluator";
 
 /** Processes of a snapshot that are kept. */

@@ -4,7 +4,8 @@ import { observeContainer, observeHost, shortName, entityOf } from "#core/estate
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { takeInFew, takeInSilence } from "./take-in";
 import type { Db } from "../store/database";
-import { componentById, currentComponents, writeFact } from "../store/estate";
+import { componentById, currentComponents } from "../store/estate";
+import { writeFact } from "../store/facts";
 import { insertSource, listSources } from "../store/sources";
 import { AGENT_KIND, agentSettings, USUAL_AGENT_SETTINGS, type AgentSettings } from "../sources/agent/driver";
 

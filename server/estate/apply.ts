@@ -14,9 +14,9 @@ import {
   markMissed,
   markSeen,
   retireComponent,
-  writeFact,
   writeInventory,
 } from "../store/estate";
+import { writeFact } from "../store/facts";
 import { endRelation, insertRelation, missRelation, touchRelation } from "../store/relations";
 import { endJoin, writeJoin } from "../store/known";
 import { noteSighting } from "../store/sightings";

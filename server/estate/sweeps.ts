@@ -1,8 +1,7 @@
-import type { Look, Observation } from "#core/estate/observation";
 import { nextStart } from "#core/time/schedule";
 import { DAY_MS } from "#core/time/windows";
 import type { SourceInput } from "../settings";
-import { takeInLook, type TakenIn } from "./take-in";
+import { SweepRun } from "./sweep-run";
 import type { LiveEvent } from "../events";
 import { setSourceCredentials, credentialById } from "../store/credentials";
 import type { Access } from "../vault/kinds";
@@ -15,7 +14,6 @@ import {
   deleteSource,
   endSweep,
   forgetSweeps,
-  insertFinding,
   insertSource,
   insertSweep,
   lastSweepAt,
@@ -26,16 +24,10 @@ import {
   updateSource,
   updateSweep,
   type SourceRow,
-  type SweepProgress,
 } from "../store/sources";
 import type { Checked, SourceTools } from "../sources/driver";
 import { driverOf } from "../sources/registry";
 
-/**
- * What was found is taken in this often, machine time, while a sweep is under way; more seldom where taking in takes
- * long.
- */
-const TAKE_IN_MS = 1000;
 const CHECK_MS = 15_000;
 /** Whether a sweep is due is looked at so often, in the clock's time. */
 const DUE_EVERY_MS = 15_000;
@@ -306,103 +298,5 @@ export class Sweeps {
     const under = [...this.running.values()];
     for (const { abort } of under) abort.abort("the end of the program");
     await Promise.allSettled(under.map(({ work }) => work));
-  }
-}
-
-/** One sweep under way: takes in what comes while it comes, and at its end what is absent. */
-class SweepRun {
-  counts: SweepProgress = { tried: 0, answering: 0, recognised: 0, failed: 0 };
-  private readonly observations: Observation[] = [];
-  private fresh: Observation[] = [];
-  private readonly refused = new Set<string>();
-  private nextTakeInMs: number;
-  private readonly sinceMs: number;
-
-  constructor(
-    private readonly context: SweepContext,
-    private readonly id: number,
-    private readonly source: SourceRow,
-  ) {
-    this.sinceMs = context.now();
-    this.nextTakeInMs = Date.now() + TAKE_IN_MS;
-  }
-
-  async follow(access: readonly Access[], signal: AbortSignal): Promise<void> {
-    const found =
-      driverOf(this.source.kind).discover?.(this.source.settings, access, signal, this.context.tools()) ?? [];
-    for await (const one of found) {
-      if (one.what === "progress") {
-        const { what: _what, ...counts } = one;
-        this.counts = counts;
-      } else if (one.what === "failure") {
-        this.refused.add(one.address);
-        this.note("failed", null, one.address, one.address, one.reason);
-      } else {
-        this.observations.push(...one.observations);
-        this.fresh.push(...one.observations);
-      }
-      if (this.fresh.length && Date.now() >= this.nextTakeInMs) this.takeFresh();
-    }
-  }
-
-  private takeFresh(): void {
-    const started = Date.now();
-    this.write(this.look(this.fresh), false);
-    this.fresh = [];
-    this.nextTakeInMs = Date.now() + Math.max(TAKE_IN_MS, 5 * (Date.now() - started));
-    this.context.emit({ topic: "estate", atMs: this.context.now() });
-  }
-
-  /** Everything once more, which changes nothing of what was taken in, and what follows from absence. */
-  end(complete: boolean): void {
-    this.write(this.look(this.observations), complete);
-    updateSweep(this.context.db, this.id, this.counts);
-  }
-
-  message(signal: AbortSignal): string | null {
-    const { tried, answering } = this.counts;
-    if (signal.aborted)
-      return `Stopped by ${String(signal.reason)} after ${tried} addresses; what was found until then is kept.`;
-    return answering === 0
-      ? `Nothing answered on ${tried} addresses. Check the range, and whether this machine can reach it.`
-      : null;
-  }
-
-  private look(observations: Observation[]): Look {
-    const { id, name, site } = this.source;
-    return {
-      observer: { sourceId: id, label: `sweep of ${name}`, site },
-      atMs: this.context.now(),
-      sinceMs: this.sinceMs,
-      observations,
-    };
-  }
-
-  private write(look: Look, complete: boolean): void {
-    const driver = driverOf(this.source.kind);
-    const listings = complete ? (driver.listings?.(this.source.settings) ?? []) : [];
-    const taken: TakenIn = this.context.db.transaction(() => {
-      const result = takeInLook(this.context.db, look, listings, this.refused);
-      for (const one of result.news) this.note(one.outcome, one.id, one.address, one.title, one.detail);
-      for (const one of result.unmatched) this.note("unmatched", one.componentId, one.address, one.title, one.detail);
-      return result;
-    })();
-    this.context.onEstate(taken.retired);
-  }
-
-  private note(
-    outcome: Parameters<typeof insertFinding>[2]["outcome"],
-    componentId: number | null,
-    address: string,
-    title: string,
-    detail: string,
-  ): void {
-    insertFinding(this.context.db, this.id, {
-      outcome,
-      component_id: componentId,
-      address,
-      title,
-      detail: detail.slice(0, 600),
-    });
   }
 }

@@ -1,6 +1,7 @@
 import { DAY_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
-import { componentsAt, factRowsAt, type ComponentRow } from "../store/estate";
+import { componentsAt, type ComponentRow } from "../store/estate";
+import { factRowsAt } from "../store/facts";
 
 const MOST_PLACES = 500;
 

@@ -6,15 +6,14 @@ import {
   componentsAt,
   componentsById,
   estateFacets,
-  factsAt,
   insertComponent,
   listEstate,
   markMissed,
   markSeen,
   retireComponent,
-  writeFact,
   type EstateQuestion,
 } from "./estate";
+import { factsAt, writeFact } from "./facts";
 import {
   endRelation,
   insertRelation,

@@ -2,6 +2,8 @@ import type { Depth } from "#core/estate/observation";
 import type { SystemSighting } from "#core/estate/sighting";
 import type { Severity } from "#core/alarms/severity";
 import { prepared, type Db } from "./database";
+import { writeFact } from "./facts";
+import { VALID_AT } from "./valid";
 
 export interface ComponentRow {
   id: number;
@@ -45,10 +47,6 @@ export interface NewComponent {
   facts: Record<string, string>;
 }
 
-/** Columns of a row that was valid at the instant bound twice. */
-/** What holds at an instant, which is bound twice. */
-export const VALID_AT = "valid_from <= ? AND (valid_to IS NULL OR valid_to > ?)";
-
 // --- writing ---------------------------------------------------------------------------------------------------------
 
 export function insertComponent(db: Db, component: NewComponent, atMs: number): number {
@@ -87,27 +85,6 @@ export function addKeys(db: Db, id: number, keys: readonly string[]): void {
      SET component_id = excluded.component_id`,
   );
   for (const key of keys) insert.run(key, id);
-}
-
-/** Sets a fact from an instant on; the value before is kept with the time it ended. */
-export function writeFact(db: Db, id: number, name: string, value: string | undefined, atMs: number): void {
-  const now = prepared<{ value: string }>(
-    db,
-    "SELECT value FROM fact WHERE component_id = ? AND name = ? AND valid_to IS NULL",
-  ).get(id, name);
-  if (now?.value === value) return;
-  if (now)
-    prepared(db, "UPDATE fact SET valid_to = ? WHERE component_id = ? AND name = ? AND valid_to IS NULL").run(
-      atMs,
-      id,
-      name,
-    );
-  if (value !== undefined)
-    prepared(
-      db,
-      `INSERT INTO fact (component_id, name, value, valid_from) VALUES (?, ?, ?, ?) ON CONFLICT DO UPDATE
-       SET value = excluded.value, valid_to = NULL`,
-    ).run(id, name, value, atMs);
 }
 
 /** Notes a component as in the estate; null leaves a column as it is. */
@@ -251,41 +228,6 @@ export const partListening = (db: Db, hostId: number, listener: string): number 
      JOIN component part ON part.id = own.component_id
      WHERE host.component_id = ? AND part.host_id = host.component_id AND part.valid_to IS NULL LIMIT 1`,
   ).get(listener, hostId)?.id;
-
-export interface FactRow {
-  name: string;
-  value: string;
-  valid_from: number;
-}
-
-export function factsAt(db: Db, id: number, atMs: number): FactRow[] {
-  return prepared<FactRow>(
-    db,
-    `SELECT name, value, valid_from FROM fact WHERE component_id = ? AND ${VALID_AT} ORDER BY name`,
-  ).all(id, atMs, atMs);
-}
-
-/** The present values of one fact, by component. */
-export const factValues = (db: Db, name: string): Map<number, string> =>
-  new Map(
-    prepared<{ id: number; value: string }>(
-      db,
-      "SELECT component_id AS id, value FROM fact WHERE name = ? AND valid_to IS NULL",
-    )
-      .all(name)
-      .map((row) => [row.id, row.value]),
-  );
-
-/** One fact of every component that has it, as it was at an instant. */
-export const factRowsAt = (
-  db: Db,
-  name: string,
-  atMs: number,
-): { component_id: number; value: string; valid_from: number }[] =>
-  prepared<{ component_id: number; value: string; valid_from: number }>(
-    db,
-    `SELECT component_id, value, valid_from FROM fact WHERE name = ? AND ${VALID_AT} ORDER BY component_id`,
-  ).all(name, atMs, atMs);
 
 /** Hosts that left the estate after an instant, the last first; those that turned out to be another are not among them. */
 export const retiredHosts = (db: Db, afterMs: number): ComponentRow[] =>

@@ -1,6 +1,6 @@
 import type { RelationType } from "#core/catalogue/kinds";
 import { prepared, type Db } from "./database";
-import { VALID_AT } from "./estate";
+import { VALID_AT } from "./valid";
 
 export interface RelationSeen {
   type: RelationType;

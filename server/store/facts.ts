@@ -1,0 +1,58 @@
+import { prepared, type Db } from "./database";
+import { VALID_AT } from "./valid";
+
+/** Sets a fact from an instant on; the value before is kept with the time it ended. */
+export function writeFact(db: Db, id: number, name: string, value: string | undefined, atMs: number): void {
+  const now = prepared<{ value: string }>(
+    db,
+    "SELECT value FROM fact WHERE component_id = ? AND name = ? AND valid_to IS NULL",
+  ).get(id, name);
+  if (now?.value === value) return;
+  if (now)
+    prepared(db, "UPDATE fact SET valid_to = ? WHERE component_id = ? AND name = ? AND valid_to IS NULL").run(
+      atMs,
+      id,
+      name,
+    );
+  if (value !== undefined)
+    prepared(
+      db,
+      `INSERT INTO fact (component_id, name, value, valid_from) VALUES (?, ?, ?, ?) ON CONFLICT DO UPDATE
+       SET value = excluded.value, valid_to = NULL`,
+    ).run(id, name, value, atMs);
+}
+
+export interface FactRow {
+  name: string;
+  value: string;
+  valid_from: number;
+}
+
+export function factsAt(db: Db, id: number, atMs: number): FactRow[] {
+  return prepared<FactRow>(
+    db,
+    `SELECT name, value, valid_from FROM fact WHERE component_id = ? AND ${VALID_AT} ORDER BY name`,
+  ).all(id, atMs, atMs);
+}
+
+/** The present values of one fact, by component. */
+export const factValues = (db: Db, name: string): Map<number, string> =>
+  new Map(
+    prepared<{ id: number; value: string }>(
+      db,
+      "SELECT component_id AS id, value FROM fact WHERE name = ? AND valid_to IS NULL",
+    )
+      .all(name)
+      .map((row) => [row.id, row.value]),
+  );
+
+/** One fact of every component that has it, as it was at an instant. */
+export const factRowsAt = (
+  db: Db,
+  name: string,
+  atMs: number,
+): { component_id: number; value: string; valid_from: number }[] =>
+  prepared<{ component_id: number; value: string; valid_from: number }>(
+    db,
+    `SELECT component_id, value, valid_from FROM fact WHERE name = ? AND ${VALID_AT} ORDER BY component_id`,
+  ).all(name, atMs, atMs);
