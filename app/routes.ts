@@ -53,6 +53,8 @@ export default [
   route("theme.css", "routes/theme-css.ts"),
   route("find", "routes/find.ts"),
   route("evidence", "routes/evidence.ts"),
+  route("estate.csv", "routes/estate-out.ts", { id: "estate-csv" }),
+  route("estate.json", "routes/estate-out.ts", { id: "estate-json" }),
   route("setup/audit.csv", "routes/setup.audit-csv.ts"),
   route("signals/logs/:id", "routes/signals.log.ts"),
   route("signals/sql/run", "routes/signals.sql-run.ts"),

@@ -4,17 +4,20 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
-import { z } from "zod";
 import { kindInfo } from "#core/catalogue/kinds";
 import { dayAndTime } from "#core/time/windows";
 import type { EstateRow } from "#server/store/estate";
 import type { Route } from "./+types/estate";
+import { act, formOf } from "../shell/answers.server";
+import { askedOf, filterOf, questionOf, type Asked, type SORTS } from "../shell/estate-filter";
 import { applyChanges, useChangeParams } from "../shell/params";
 import { useKeep, useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { KeepLink } from "../ui/KeepLink";
 import { KindGlyph } from "../ui/KindGlyph";
-import { Empty, PageHead } from "../ui/Page";
+import { BulkLabels } from "../ui/estate/BulkLabels";
+import { Collections } from "../ui/estate/Collections";
+import { Empty, PageHead, Problem } from "../ui/Page";
 import { PlainButton } from "../ui/PlainButton";
 import { PlainTable } from "../ui/PlainTable";
 import { Rows } from "../ui/Rows";
@@ -22,41 +25,44 @@ import { SeverityLabel } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = () => [{ title: "Estate · Holotaxis" }];
 
-const SORTS = ["name", "kind", "site", "address", "lastSeenAt", "severity"] as const;
-const schema = z.object({
-  q: z.string().trim().max(80).catch(""),
-  kind: z.string().max(40).catch(""),
-  site: z.string().max(60).catch(""),
-  health: z.enum(["", "unwell", "well"]).catch(""),
-  sort: z.enum(SORTS).catch("severity"),
-  order: z.enum(["asc", "desc"]).catch("desc"),
-  page: z.coerce.number().int().min(0).max(100_000).catch(0),
-  size: z.coerce
-    .number()
-    .int()
-    .refine((size) => [25, 50, 100].includes(size))
-    .catch(25),
-});
-
 export async function loader({ request, context }: Route.LoaderArgs) {
   const { atMs } = windowOf(request, context.now());
-  const asked = schema.parse(Object.fromEntries(new URL(request.url).searchParams));
-  const found = await context.ask("estate", {
-    atMs,
-    search: asked.q,
-    kind: asked.kind,
-    site: asked.site,
-    health: asked.health,
-    sort: asked.sort,
-    descending: asked.order === "desc",
-    page: asked.page,
-    pageSize: asked.size,
-  });
-  return { ...found, asked };
+  const asked = askedOf(request);
+  return { ...(await context.ask("estate", questionOf(asked, atMs))), asked };
 }
 
-export default function Estate({ loaderData: page }: Route.ComponentProps) {
+/** Components that are labelled at once at most. */
+const MOST_LABELLED = 20_000;
+
+export async function action({ request, context }: Route.ActionArgs) {
+  const { intent, ...fields } = Object.fromEntries(await formOf(request)) as Record<string, string>;
+  if (intent === "keep") {
+    const kept = await act(context, "collection.save", { name: fields.collection ?? "", filter: fields.filter ?? "" });
+    return kept.ok ? null : kept.refusal;
+  }
+  if (intent === "forget") {
+    const removed = await act(context, "collection.remove", { id: Number(fields.id) });
+    return removed.ok ? null : removed.refusal;
+  }
+  const { atMs } = windowOf(request, context.now());
+  const ids = fields.all
+    ? (
+        await context.ask("estate", { ...questionOf(askedOf(request), atMs), page: 0, pageSize: MOST_LABELLED })
+      ).rows.map((row) => row.id)
+    : (fields.ids ?? "").split(",").map(Number).filter(Boolean);
+  const set = await act(context, "label.set", {
+    ids,
+    name: fields.name ?? "",
+    value: fields.value ?? "",
+    on: intent === "put",
+  });
+  return set.ok ? { labelled: set.value } : set.refusal;
+}
+
+export default function Estate({ loaderData: page, actionData }: Route.ComponentProps) {
   const { rows, total, kinds, sites, asked } = page;
+  const [chosen, setChosen] = useState<readonly number[]>([]);
+  const filter = filterOf(asked);
   const keep = useKeep();
   const changeParams = useChangeParams();
   const change = (changes: Record<string, string>) =>
@@ -65,7 +71,7 @@ export default function Estate({ loaderData: page }: Route.ComponentProps) {
       applyChanges(params, changes);
     }, true);
   const all = kinds.reduce((sum, one) => sum + one.count, 0);
-  const filtered = Boolean(asked.q || asked.kind || asked.site || asked.health);
+  const filtered = Boolean(asked.q || asked.kind || asked.site || asked.label || asked.health);
   return (
     <>
       <PageHead
@@ -79,6 +85,12 @@ export default function Estate({ loaderData: page }: Route.ComponentProps) {
         }
         actions={
           <>
+            <Button component="a" href={`/estate.csv?${filter}`} download variant="outlined">
+              CSV
+            </Button>
+            <Button component="a" href={`/estate.json?${filter}`} download variant="outlined">
+              JSON
+            </Button>
             <Button component={RouterLink} to={keep("/estate/software")} variant="outlined">
               Software
             </Button>
@@ -88,10 +100,15 @@ export default function Estate({ loaderData: page }: Route.ComponentProps) {
           </>
         }
       />
+      <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
+      <Collections collections={page.collections} filter={filter} />
       <Filters page={page} filtered={filtered} onChange={change} />
+      {chosen.length ? <BulkLabels chosen={chosen} total={total} onDone={() => setChosen([])} /> : null}
       <Components
         rows={rows}
         asked={asked}
+        chosen={chosen}
+        onChoose={setChosen}
         onSort={(field) =>
           change({ sort: field, order: asked.sort === field && asked.order === "asc" ? "desc" : "asc" })
         }
@@ -102,14 +119,13 @@ export default function Estate({ loaderData: page }: Route.ComponentProps) {
   );
 }
 
-type Asked = Route.ComponentProps["loaderData"]["asked"];
-
-const COLUMNS: readonly { field: (typeof SORTS)[number] | "services"; name: string; width?: string }[] = [
-  { field: "name", name: "Component", width: "22%" },
+const COLUMNS: readonly { field: (typeof SORTS)[number] | "services" | "labels"; name: string; width?: string }[] = [
+  { field: "name", name: "Component", width: "20%" },
   { field: "kind", name: "Kind" },
   { field: "site", name: "Site" },
   { field: "address", name: "Address" },
-  { field: "services", name: "Services", width: "20%" },
+  { field: "services", name: "Services", width: "15%" },
+  { field: "labels", name: "Labels", width: "15%" },
   { field: "severity", name: "Health" },
   { field: "lastSeenAt", name: "Last seen" },
 ];
@@ -117,11 +133,15 @@ const COLUMNS: readonly { field: (typeof SORTS)[number] | "services"; name: stri
 function Components({
   rows,
   asked,
+  chosen,
+  onChoose,
   onSort,
   empty,
 }: {
   rows: readonly EstateRow[];
   asked: Asked;
+  chosen: readonly number[];
+  onChoose: (ids: readonly number[]) => void;
   onSort: (field: string) => void;
   empty: string;
 }) {
@@ -131,8 +151,16 @@ function Components({
       <PlainTable aria-label="Components" style={{ tableLayout: "fixed" }}>
         <thead>
           <tr>
+            <th scope="col" style={{ width: 34 }}>
+              <input
+                type="checkbox"
+                aria-label="All on this page"
+                checked={rows.length > 0 && rows.every((row) => chosen.includes(row.id))}
+                onChange={(event) => onChoose(event.target.checked ? rows.map((row) => row.id) : [])}
+              />
+            </th>
             {COLUMNS.map(({ field, name, width }) =>
-              field === "services" ? (
+              field === "services" || field === "labels" ? (
                 <th key={field} scope="col" style={{ width }}>
                   {name}
                 </th>
@@ -153,9 +181,19 @@ function Components({
           </tr>
         </thead>
         <tbody>
-          <Rows rows={rows} columns={COLUMNS.length}>
+          <Rows rows={rows} columns={COLUMNS.length + 1}>
             {(row) => (
               <tr key={row.id}>
+                <td>
+                  <input
+                    type="checkbox"
+                    aria-label={row.name}
+                    checked={chosen.includes(row.id)}
+                    onChange={(event) =>
+                      onChoose(event.target.checked ? [...chosen, row.id] : chosen.filter((id) => id !== row.id))
+                    }
+                  />
+                </td>
                 <td>
                   <span className="hx-row">
                     <KindGlyph kind={row.kind} />
@@ -169,6 +207,9 @@ function Components({
                 <td className="cut">{row.address ?? ""}</td>
                 <td className="cut" title={row.services ?? ""}>
                   {row.services ?? "–"}
+                </td>
+                <td className="cut" title={row.labels ?? ""}>
+                  {row.labels ?? "–"}
                 </td>
                 <td>
                   <SeverityLabel severity={row.severity} />
@@ -225,7 +266,7 @@ function Pager({
 
 /** What narrows the list: letters of names and addresses, kind, site, health. */
 function Filters({
-  page: { kinds, sites, asked },
+  page: { kinds, sites, labels, asked },
   filtered,
   onChange: change,
 }: {
@@ -279,6 +320,26 @@ function Filters({
           </MenuItem>
         ))}
       </TextField>
+      {labels.length || asked.label ? (
+        <TextField
+          select
+          label="Label"
+          value={asked.label}
+          onChange={(event) => change({ label: event.target.value })}
+          sx={{ width: 190 }}
+          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+        >
+          <MenuItem value="">any</MenuItem>
+          {labels.map((one) => (
+            <MenuItem key={`${one.name}:${one.value}`} value={`${one.name}:${one.value}`}>
+              {one.name}: {one.value} ({one.count})
+            </MenuItem>
+          ))}
+          {asked.label && !labels.some((one) => `${one.name}:${one.value}` === asked.label) ? (
+            <MenuItem value={asked.label}>{asked.label.replace(":", ": ")}</MenuItem>
+          ) : null}
+        </TextField>
+      ) : null}
       <TextField
         select
         label="Health"

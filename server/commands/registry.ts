@@ -7,6 +7,7 @@ import { credentialCommands } from "./credentials";
 import { drillCommands } from "./drills";
 import { incidentCommands } from "./incidents";
 import { ingestCommands } from "./ingest";
+import { labelCommands } from "./labels";
 import { peopleCommands } from "./people";
 import type { CommandPorts } from "./ports";
 import { productCommands } from "./products";
@@ -25,6 +26,7 @@ export const commands = {
   ...settingCommands,
   ...serviceCommands,
   ...productCommands,
+  ...labelCommands,
   ...peopleCommands,
   ...tokenCommands,
   ...credentialCommands,

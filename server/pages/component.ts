@@ -3,6 +3,7 @@ import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
+import { labelsAt } from "../store/labels";
 import { sightingsOf } from "../store/sightings";
 import { componentById, inventoryAt, partsOfHost, type ComponentRow } from "../store/estate";
 import { factsAt } from "../store/facts";
@@ -67,6 +68,8 @@ export function componentPage(db: Db, question: ComponentQuestion) {
       .filter((service) => memberOf.has(service.id))
       .map((service) => ({ uid: service.uid, name: service.name })),
     sightings: sightingsOf(db, id),
+    labels: labelsAt(db, id, atMs),
+    hostLabels: component.host_id === null ? [] : labelsAt(db, component.host_id, atMs),
     parts: parts.map((part) => briefly(scene, part.id)),
     ...neighboursOf(scene),
     ...insideOf(scene, series),

@@ -1,3 +1,4 @@
+import { collections, labelChoices } from "../store/labels";
 import { seriesById, readSamples } from "../store/signals";
 import type { Db } from "../store/database";
 import { componentById, estateFacets, listEstate, type EstateQuestion } from "../store/estate";
@@ -5,7 +6,12 @@ import { listRunbooks } from "../store/runs";
 import { componentsNamedLike, servicesNamedLike, incidentsNamedLike } from "../store/find";
 
 export function estatePage(db: Db, question: EstateQuestion) {
-  return { ...listEstate(db, question), ...estateFacets(db, question.atMs) };
+  return {
+    ...listEstate(db, question),
+    ...estateFacets(db, question.atMs),
+    labels: labelChoices(db),
+    collections: collections(db),
+  };
 }
 
 /** Every sample of a series in a window, not thinned. */

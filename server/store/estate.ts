@@ -262,6 +262,8 @@ export interface EstateRow {
   lastSeenAt: number;
   severity: Severity;
   services: string | null;
+  /** "owner: Landside desk, tag: quay", its host's among them. */
+  labels: string | null;
 }
 
 export interface EstateQuestion {
@@ -270,6 +272,8 @@ export interface EstateQuestion {
   kind: string;
   site: string;
   health: string;
+  /** "owner:Landside desk"; empty for any. */
+  label?: string;
   sort: "name" | "kind" | "site" | "address" | "lastSeenAt" | "severity";
   descending: boolean;
   page: number;
@@ -286,6 +290,14 @@ const SORTED_BY: Readonly<Record<EstateQuestion["sort"], string>> = {
   severity:
     "CASE coalesce(h.severity, 'cleared') WHEN 'critical' THEN 5 WHEN 'major' THEN 4 WHEN 'minor' THEN 3 WHEN 'warning' THEN 2 WHEN 'indeterminate' THEN 1 ELSE 0 END",
 };
+
+const SERVICES_OF = `SELECT m.component_id AS id, group_concat(s.name, ', ') AS text FROM json_each(?) one
+  JOIN member m ON m.component_id = one.value JOIN service s ON s.id = m.service_id
+  WHERE m.valid_from <= ? AND (m.valid_to IS NULL OR m.valid_to > ?) GROUP BY m.component_id`;
+const LABELS_OF = `SELECT id, group_concat(text, ', ') AS text FROM (
+  SELECT DISTINCT c.id, l.name || ': ' || l.value AS text FROM json_each(?) one JOIN component c ON c.id = one.value
+  JOIN label l ON l.component_id IN (c.id, c.host_id) AND l.name <> 'note'
+  WHERE l.valid_from <= ? AND (l.valid_to IS NULL OR l.valid_to > ?) ORDER BY 1, 2) GROUP BY id`;
 
 /** One page of the estate as it was at an instant, with how many fit the filter. */
 export function listEstate(db: Db, question: EstateQuestion): { rows: EstateRow[]; total: number } {
@@ -304,6 +316,14 @@ export function listEstate(db: Db, question: EstateQuestion): { rows: EstateRow[
     where.push("c.site = ?");
     values.push(question.site);
   }
+  if (question.label) {
+    const [name = "", ...value] = question.label.split(":");
+    where.push(
+      `EXISTS (SELECT 1 FROM label l WHERE l.component_id IN (c.id, c.host_id) AND l.name = ? AND l.value = ?
+         AND l.valid_from <= ? AND (l.valid_to IS NULL OR l.valid_to > ?))`,
+    );
+    values.push(name, value.join(":"), question.atMs, question.atMs);
+  }
   if (question.health === "unwell") where.push("coalesce(h.severity, 'cleared') <> 'cleared'");
   else if (question.health === "well") where.push("coalesce(h.severity, 'cleared') = 'cleared'");
   const from = `FROM component c
@@ -312,14 +332,26 @@ export function listEstate(db: Db, question: EstateQuestion): { rows: EstateRow[
     WHERE ${where.join(" AND ")}`;
   const bound = [question.atMs, question.atMs, ...values];
   const total = prepared<{ total: number }>(db, `SELECT count(*) AS total ${from}`).get(...bound)?.total ?? 0;
-  const rows = prepared<EstateRow>(
+  const rows = prepared<Omit<EstateRow, "services" | "labels">>(
     db,
-    `SELECT c.id, c.name, c.kind, c.site, coalesce(c.address, host.address) AS address, c.last_seen_at AS lastSeenAt, coalesce(h.severity, 'cleared') AS severity,
-       (SELECT group_concat(s.name, ', ') FROM member m JOIN service s ON s.id = m.service_id
-         WHERE m.component_id = c.id AND m.valid_from <= ? AND (m.valid_to IS NULL OR m.valid_to > ?)) AS services
+    `SELECT c.id, c.name, c.kind, c.site, coalesce(c.address, host.address) AS address, c.last_seen_at AS lastSeenAt,
+       coalesce(h.severity, 'cleared') AS severity
      ${from} ORDER BY ${SORTED_BY[question.sort]} ${question.descending ? "DESC" : "ASC"}, c.name, c.id LIMIT ? OFFSET ?`,
-  ).all(question.atMs, question.atMs, ...bound, question.pageSize, question.page * question.pageSize);
-  return { rows, total };
+  ).all(...bound, question.pageSize, question.page * question.pageSize);
+  // What belongs to the rows of this page only is asked for these, not for all that are sorted.
+  const ids = JSON.stringify(rows.map((row) => row.id));
+  const textsOf = (sql: string) =>
+    new Map(
+      prepared<{ id: number; text: string }>(db, sql)
+        .all(ids, question.atMs, question.atMs)
+        .map((row) => [row.id, row.text]),
+    );
+  const services = textsOf(SERVICES_OF);
+  const labels = textsOf(LABELS_OF);
+  return {
+    rows: rows.map((row) => ({ ...row, services: services.get(row.id) ?? null, labels: labels.get(row.id) ?? null })),
+    total,
+  };
 }
 
 export function estateFacets(

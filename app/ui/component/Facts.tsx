@@ -38,6 +38,11 @@ export function Facts({ page }: { page: ComponentData }) {
         <Fact name="Found">{dayAndTime(component.valid_from, now.nowMs)}</Fact>
         <Fact name="Last seen">{`${dayAndTime(component.last_seen_at, now.nowMs, true)} (${spokenDuration(now.nowMs - component.last_seen_at)} ago)`}</Fact>
         <Fact name="Identified by">{component.reason}</Fact>
+        {[...page.labels, ...page.hostLabels].map((label) => (
+          <Fact key={`${label.name} ${label.value} ${label.valid_from}`} name={capital(label.name)}>
+            {label.value}
+          </Fact>
+        ))}
         {page.services.length ? (
           <Fact name="Services">
             {page.services.map((service, index) => (

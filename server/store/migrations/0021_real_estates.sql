@@ -32,3 +32,24 @@ CREATE TABLE fingerprint (
 ALTER TABLE operation ADD COLUMN begins INTEGER NOT NULL DEFAULT 0;
 UPDATE operation SET begins = 1 WHERE kind NOT IN (2, 5)
   AND EXISTS (SELECT 1 FROM span WHERE span.operation_id = operation.id AND span.parent_id IS NULL);
+
+-- What people say of components: who owns them, environment, tier, tags. A part goes by its host's labels too.
+CREATE TABLE label (
+  component_id INTEGER NOT NULL REFERENCES component (id) ON DELETE CASCADE,
+  name TEXT NOT NULL CHECK (name IN ('owner', 'environment', 'tier', 'tag', 'note')),
+  value TEXT NOT NULL,
+  by_whom TEXT NOT NULL,
+  valid_from INTEGER NOT NULL,
+  valid_to INTEGER,
+  PRIMARY KEY (component_id, name, value, valid_from)
+) STRICT, WITHOUT ROWID;
+CREATE INDEX label_value ON label (name, value) WHERE valid_to IS NULL;
+
+-- Filters of the estate that people keep: whatever fits belongs to the collection.
+CREATE TABLE collection (
+  id INTEGER PRIMARY KEY,
+  name TEXT NOT NULL UNIQUE,
+  filter TEXT NOT NULL,
+  made_by TEXT NOT NULL,
+  made_at INTEGER NOT NULL
+) STRICT;

@@ -1,0 +1,103 @@
+import { beforeEach, describe, expect, it } from "vitest";
+import { useStore } from "../../tests/store";
+import type { Principal } from "../people/principal";
+import type { Db } from "../store/database";
+import { insertComponent, listEstate } from "../store/estate";
+import { collections, labelChoices, labelsAt } from "../store/labels";
+import { labelCommands } from "./labels";
+import type { CommandPorts } from "./ports";
+
+let db: Db;
+let nowMs = 1000;
+useStore((made) => (db = made));
+const ports = () => ({ db, now: () => nowMs }) as unknown as CommandPorts;
+const WHO = { name: "Edo" } as Principal;
+const set = (ids: number[], name: string, value: string, on = true) =>
+  labelCommands["label.set"].run(ports(), labelCommands["label.set"].input.parse({ ids, name, value, on }), WHO);
+
+const ids: Record<string, number> = {};
+beforeEach(() => {
+  nowMs = 1000;
+  db.exec(
+    "DELETE FROM label; DELETE FROM collection; DELETE FROM component_key; DELETE FROM component WHERE host_id IS NOT NULL; DELETE FROM component",
+  );
+  for (const [name, host] of [
+    ["web", undefined],
+    ["db", undefined],
+    ["nginx", "web"],
+  ] as const)
+    ids[name] = insertComponent(
+      db,
+      {
+        kind: host ? "app.web" : "host.linux",
+        name,
+        site: "S",
+        sourceId: null,
+        hostId: host ? (ids[host] as number) : null,
+        address: null,
+        reason: "",
+        keys: [],
+        facts: {},
+      },
+      1,
+    );
+});
+const id = (name: string) => ids[name] as number;
+const fitting = (label: string, atMs = nowMs) =>
+  listEstate(db, {
+    atMs,
+    search: "",
+    kind: "",
+    site: "",
+    health: "",
+    label,
+    sort: "name",
+    descending: false,
+    page: 0,
+    pageSize: 10,
+  }).rows.map((row) => row.name);
+
+describe("labels", () => {
+  it("are put on many at once, and a part goes by its host's too", () => {
+    expect(set([id("web"), id("db"), 99_999], "owner", "Landside desk")).toBe(2);
+    expect(fitting("owner:Landside desk")).toEqual(["db", "nginx", "web"]);
+    expect(labelChoices(db)).toEqual([{ name: "owner", value: "Landside desk", count: 2 }]);
+  });
+  it("have one owner and many tags, and what was before stays with its time", () => {
+    set([id("web")], "owner", "A");
+    set([id("web")], "tag", "quay");
+    nowMs = 2000;
+    set([id("web")], "owner", "B");
+    set([id("web")], "tag", "crane");
+    expect(labelsAt(db, id("web"), 2000).map((one) => one.value)).toEqual(["B", "crane", "quay"]);
+    expect(fitting("owner:A", 1500)).toEqual(["nginx", "web"]);
+    expect(fitting("owner:A")).toEqual([]);
+    nowMs = 3000;
+    set([id("web")], "tag", "crane", false);
+    set([id("web")], "owner", "", false);
+    expect(labelsAt(db, id("web"), 3000).map((one) => one.value)).toEqual(["quay"]);
+    nowMs = 4000;
+    set([id("web")], "owner", "B");
+    expect(labelsAt(db, id("web"), 4000).map((one) => one.value)).toEqual(["B", "quay"]);
+  });
+  it("are refused with a sentence", () => {
+    expect(() => set([id("web")], "owner", "")).toThrow("Say which owner.");
+    expect(() => set([id("web")], "tag", "a:b")).toThrow("neither a comma nor a colon");
+    expect(() => set([99_999], "tag", "a")).toThrow("None of these components");
+    expect(labelCommands["label.set"].input.safeParse({ ids: [1], name: "x", value: "", on: true }).success).toBe(
+      false,
+    );
+  });
+});
+
+describe("collections", () => {
+  it("are kept by name, changed, and removed", () => {
+    const save = (name: string, filter: string) => labelCommands["collection.save"].run(ports(), { name, filter }, WHO);
+    save("Databases", "kind=db.*");
+    save("Databases", "kind=db.relational");
+    expect(collections(db)).toMatchObject([{ name: "Databases", filter: "kind=db.relational", madeBy: "Edo" }]);
+    const remove = (one: number) => labelCommands["collection.remove"].run(ports(), { id: one }, WHO);
+    expect(remove(collections(db)[0]?.id ?? 0)).toBe("Databases");
+    expect(() => remove(1)).toThrow("not there any more");
+  });
+});
