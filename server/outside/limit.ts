@@ -8,7 +8,9 @@ export async function eachLimited<T>(
   const iterator = Symbol.asyncIterator in items ? items[Symbol.asyncIterator]() : items[Symbol.iterator]();
   const lane = async () => {
     while (!signal?.aborted) {
-      const next = await iterator.next();
+      // What is at hand is begun with at once.
+      const asked = iterator.next();
+      const next = asked instanceof Promise ? await asked : asked;
       if (next.done) return;
       await work(next.value);
     }

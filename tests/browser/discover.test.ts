@@ -100,3 +100,33 @@ test("a whole application is taken in as a service, changed, and retired", async
   await expect(page.getByRole("link", { name: "Slot letters" })).toHaveCount(0);
   expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
 });
+
+test("labels are put on many at once, filtered by, kept as a collection, and given out", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/estate?q=nq-gate-db&sort=name&order=asc");
+  await expect(heading(page)).toContainText("components fit");
+  await page.getByRole("checkbox", { name: "All on this page" }).check();
+  await page.getByLabel("Label", { exact: true }).selectOption("owner");
+  await page.getByRole("button", { name: "Put on" }).click();
+  await expect(page.getByText("Say which owner.").first()).toBeVisible();
+  await page.getByRole("textbox", { name: "Value of the label" }).fill("Quay databases");
+  await page.getByRole("button", { name: "Put on" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Done for" })).toBeVisible();
+  expect(await axeFinds(page)).toEqual([]);
+  await page.goto("/estate?label=owner:Quay databases");
+  await expect(page.getByRole("row").filter({ hasText: "owner: Quay databases" }).first()).toBeVisible();
+  await page.getByRole("textbox", { name: "Name of the collection" }).fill("Quay databases");
+  await page.getByRole("button", { name: "Keep this filter" }).click();
+  await page.goto("/estate");
+  await page.getByRole("navigation", { name: "Collections" }).getByRole("link", { name: "Quay databases" }).click();
+  await expect(heading(page)).toContainText("components fit");
+  const csv = await (await page.request.get("/estate.csv?label=owner:Quay databases")).text();
+  expect(csv.split("\n")[0]).toContain("name,kind,site");
+  expect(csv).toContain("nq-gate-db-01");
+  await page.getByRole("button", { name: "Remove Quay databases" }).click();
+  await expect(page.getByRole("link", { name: "Quay databases" })).toHaveCount(0);
+  await page.getByRole("checkbox", { name: "All on this page" }).check();
+  await page.getByRole("button", { name: "Take off" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Done for" })).toBeVisible();
+  expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
+});
