@@ -24,14 +24,20 @@ export function BulkLabels({
     <fetcher.Form method="post" className="hx-row" style={{ gap: 8, marginBottom: 8, flexWrap: "wrap" }}>
       <input type="hidden" name="ids" value={chosen.join(",")} />
       <span>{chosen.length === 1 ? "1 ticked" : `${chosen.length} ticked`}:</span>
-      <label className="hx-row">
-        Label
-        <select className="hx-select" name="name" value={name} onChange={(event) => setName(event.target.value)}>
+      <span>
+        Label{" "}
+        <select
+          className="hx-select"
+          name="name"
+          aria-label="Label"
+          value={name}
+          onChange={(event) => setName(event.target.value)}
+        >
           {NAMES.map((one) => (
             <option key={one}>{one}</option>
           ))}
         </select>
-      </label>
+      </span>
       <input className="hx-input" name="value" aria-label="Value of the label" placeholder="Value" maxLength={400} />
       <label className="hx-row">
         <input type="checkbox" name="all" value="1" /> all {total.toLocaleString("en-GB")} that fit
