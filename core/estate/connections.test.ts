@@ -115,6 +115,13 @@ describe("matching connections end to end", () => {
       ["b", "front", "b", "cache"],
     ]);
   });
+  it("does not take a peer that is not known yet for the host itself, though its address is one of the loopback's", () => {
+    const result = matchConnections([
+      withTables(web, { connections: rows(1, ["127.20.1.1", 40_001, "127.20.9.9", 5432]) }),
+    ]);
+    expect(result.conversations).toEqual([]);
+    expect(result.unknown).toMatchObject([{ remoteAddress: "127.20.9.9", claimedBy: [] }]);
+  });
   it("does not guess whose an address is that several hosts have", () => {
     const bridge = "172.17.0.1";
     const caller = withTables(web, { connections: rows(1, ["127.20.1.1", 40_001, bridge, 5432]) });

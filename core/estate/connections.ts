@@ -107,10 +107,15 @@ class Match {
     return side;
   }
 
-  /** Whose an address is, as a host sees it: its own loopback, its own copy of an address that several have. */
-  private hostOf(address: string, from: HostConnections): HostConnections[] {
+  /** Whose the far end is, as a host sees it: its own over the loopback, its own copy of an address that several have. */
+  private hostOf(row: HostTables["connections"][number], from: HostConnections, own: Side): HostConnections[] {
+    const address = row.remoteAddress;
     const claims = this.ofAddress.get(address) ?? [];
-    if (claims.length === 0 && isLoopback(address)) return [from];
+    if (claims.length === 0 && isLoopback(address))
+      return own.byEnds.has(ends(address, row.remotePort, row.localAddress, row.localPort)) ||
+        own.parts?.ofListener(address, row.remotePort)
+        ? [from]
+        : [];
     if (claims.length < 2) return claims;
     if (claims.includes(from)) return [from];
     const first = claims.filter((host) => host.addresses[0] === address);
@@ -124,7 +129,7 @@ class Match {
       const part = own.parts?.ofPid.get(row.pid) ?? listener;
       if (part?.housekeeping) continue;
       const called = listener !== undefined;
-      const claims = this.hostOf(row.remoteAddress, host);
+      const claims = this.hostOf(row, host, own);
       if (claims.length !== 1) {
         if (!called) this.noteUnknown(host, part, row, claims);
         continue;
@@ -155,7 +160,8 @@ class Match {
     const mine = endOf(own.host.host, part, called ? port : undefined);
     const other = endOf(peer.host.host, peerPart, called ? undefined : port);
     const [from, to] = called ? [other, mine] : [mine, other];
-    if (from.host === to.host && (from.part === to.part || from.part === null)) return;
+    // What a host says to itself tells something only where both ends are known.
+    if (from.host === to.host && (from.part === to.part || from.part === null || to.part === null)) return;
     this.counted.add(key);
     this.note(from, to, port, mirrored ? "both" : called ? "listener" : "caller");
   }

@@ -111,7 +111,7 @@ function carryOut(book: EstateBook, plan: Plan, sourceId: number | null = SOURCE
     move(seen.id, seen.keys);
     Object.assign(one, { kind: seen.kind, confidence: seen.confidence, name: seen.name, retired: false, missed: 0 });
     one.facts = { ...one.facts, ...seen.quiet };
-    if (seen.observation.depth >= one.depth)
+    if (!seen.shallow)
       Object.assign(one, {
         depth: seen.observation.depth,
         readBy: seen.observation.readBy,
@@ -279,6 +279,41 @@ describe("who is who", () => {
     );
     expect(plan.changes).toEqual([]);
     expect([...plan.unread]).toEqual([1]);
+  });
+  it("several observers of one host: the deepest says what it is, and what another alone can tell stays", () => {
+    const snmp = host("a", "10.0.0.1", { facts: { address: "10.0.0.1", location: "Rack 1", kernel: "old" } });
+    const shell = host("a", "10.0.0.1", { depth: 4, readBy: "ssh", facts: { address: "10.0.0.1", kernel: "new" } });
+    const book = after(look([snmp, process("a", "web", 80)]), look([shell]));
+    expect(book.component(1)?.facts).toEqual({ address: "10.0.0.1", location: "Rack 1", kernel: "new" });
+    const moved = { ...snmp, facts: { ...snmp.facts, location: "Rack 2" } };
+    const plan = planEstate(book, look([moved, process("a", "other", 81)]));
+    // The shallow one tells its own facts alone, and its parts neither join nor leave.
+    expect(plan.changes).toMatchObject([
+      { what: "changed", facts: [{ fact: "location", before: "Rack 1", after: "Rack 2" }] },
+    ]);
+    expect(plan.unread.has(1)).toBe(true);
+  });
+  it("of two that look as deep, the first is kept to", () => {
+    const first = host("a", "10.0.0.1", { facts: { kernel: "6.1" } });
+    const second = host("a", "10.0.0.1", { readBy: "ssh", facts: { kernel: "Linux 6.1" } });
+    expect(planEstate(after(look([first])), look([second])).changes).toEqual([]);
+  });
+  it("cloned machines of one name keep their processes apart", () => {
+    const clone = (address: string, mac: string) =>
+      host("a", address, {
+        inventory: { interfaces: [{ physAddress: mac }] } as unknown as NonNullable<Observation["inventory"]>,
+      });
+    const part = (address: string) => ({ ...process("a", "web", 80), host: { key: `addr:${address}` } });
+    const list = [
+      clone("10.0.0.1", "02:00:00:00:00:01"),
+      clone("10.0.0.2", "02:00:00:00:00:02"),
+      part("10.0.0.1"),
+      part("10.0.0.2"),
+    ];
+    const book = after(look(list));
+    const parts = book.components.filter((one) => one.hostId !== null);
+    expect(parts).toHaveLength(2);
+    expect(new Set(parts.map((one) => one.hostId)).size).toBe(2);
   });
   it("a second container of one name goes by its second name, and keeps it", () => {
     const container = (id: string): Observation => ({

@@ -226,7 +226,8 @@ class Planner {
     const kind = trusts ? observation.kind.is : before.kind;
     // What went by its second name keeps it.
     const name = shallow || before.name === observation.nameElse ? before.name : observation.name;
-    const facts = shallow ? [] : factChanges(before, observation, kind, name);
+    const all = factChanges(before, observation, kind, name);
+    const facts = shallow ? all.filter(({ fact }) => TOLD_BY[fact] === observation.readBy) : all;
     if (match.splitFrom !== undefined) {
       const keys = this.known.component(match.splitFrom)?.joined.find((one) => one.id === match.id)?.keys ?? [];
       changes.push({
@@ -315,7 +316,7 @@ const looksLessDeep = ({ depth, readBy }: Observation, before: KnownComponent): 
 /** Kind and name count as facts, so that a thing recognised better is a change. */
 function factChanges(
   before: KnownComponent,
-  { facts, ownFacts }: Observation,
+  { facts, ownFacts, readBy }: Observation,
   kind: string,
   name: string,
 ): FactChange[] {
@@ -324,6 +325,8 @@ function factChanges(
   if (before.name !== name) changes.push({ fact: "name", before: before.name, after: name });
   for (const fact of [...new Set([...Object.keys(before.facts), ...Object.keys(facts)])].sort()) {
     if (OF_ONE_OBSERVER.has(fact) || (ownFacts && fact in ownFacts)) continue;
+    // What only another reader can tell is not taken back by this one.
+    if (facts[fact] === undefined && TOLD_BY[fact] !== undefined && TOLD_BY[fact] !== readBy) continue;
     if (before.facts[fact] !== facts[fact]) changes.push({ fact, before: before.facts[fact], after: facts[fact] });
   }
   return changes;
@@ -331,6 +334,14 @@ function factChanges(
 
 /** Of these, what who looked deepest says. */
 const OF_DEEPEST = new Set(["open ports"]);
+
+/** Facts that one reader alone can tell, however deep others look. */
+const TOLD_BY: Readonly<Record<string, string>> = {
+  contact: "snmp",
+  location: "snmp",
+  "object id": "snmp",
+  hypervisor: "snmp",
+};
 
 /** Facts that one kind of observer tells alone; others neither change nor take them back. */
 const OF_ONE_OBSERVER = new Set(["open ports", "agent"]);
