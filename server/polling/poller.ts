@@ -8,7 +8,7 @@ import type { Vault } from "../vault/vault";
 import type { PollTarget, Process, SourceDriver, SourceTools } from "../sources/driver";
 import { driverOf } from "../sources/registry";
 import type { Db } from "../store/database";
-import { addressesOfHost, currentComponents, type ComponentRow } from "../store/estate";
+import { currentComponents, type ComponentRow } from "../store/estate";
 import { guestsOfHypervisors } from "../store/relations";
 import { listServices, type FigureSource } from "../store/services";
 import { listSources, type SourceRow } from "../store/sources";
@@ -97,7 +97,7 @@ export class Poller {
     for (const id of this.hosts.keys()) if (!wanted.has(id)) this.hosts.delete(id);
     for (const row of components)
       if (row.process !== null && row.host_id !== null) this.hosts.get(row.host_id)?.processes.set(row.process, row.id);
-    this.talks.reload([...this.hosts.keys()].map((id) => ({ id, addresses: addressesOfHost(this.db, id, atMs) })));
+    this.talks.reload([...this.hosts.values()].map(({ id, target }) => ({ id, address: target.address })));
     for (const { hypervisor, key, guest } of guestsOfHypervisors(this.db)) {
       const host = this.hosts.get(hypervisor);
       if (!host) continue;

@@ -4,7 +4,7 @@ import { networkTables, type HostTables } from "#core/estate/parts";
 import { takeInRelations } from "../estate/take-in";
 import type { Db } from "../store/database";
 import { isRelatedThroughPart } from "../store/relations";
-import { componentById, partNamed, partListening } from "../store/estate";
+import { componentById, inventoriesSince, partListening, partNamed, shownAddresses } from "../store/estate";
 
 /** Who talks to whom by the tables that polls read between sweeps, so that what is short-lived is met too. */
 export class Talks {
@@ -13,12 +13,29 @@ export class Talks {
 
   constructor(private readonly db: Db) {}
 
+  /** Addresses that hosts showed, with since when they show them: they are read anew only when that has changed. */
+  private readonly shown = new Map<number, { since: number; addresses: readonly string[] }>();
+
   /** Takes up which hosts there are; what they showed last is kept. */
-  reload(hosts: Iterable<{ id: number; addresses: readonly string[] }>): void {
+  reload(hosts: Iterable<{ id: number; address: string }>): void {
     const before = this.hosts;
+    const since = inventoriesSince(this.db);
     this.hosts = new Map();
-    for (const { id, addresses } of hosts)
+    for (const { id, address } of hosts) {
+      const own = this.addressesOf(id, since.get(id));
+      const addresses = [address, ...own.filter((one) => one !== address)];
       this.hosts.set(id, { host: String(id), addresses, tables: before.get(id)?.tables });
+    }
+    for (const id of this.shown.keys()) if (!this.hosts.has(id)) this.shown.delete(id);
+  }
+
+  private addressesOf(id: number, since: number | undefined): readonly string[] {
+    if (since === undefined) return [];
+    const known = this.shown.get(id);
+    if (known?.since === since) return known.addresses;
+    const addresses = shownAddresses(this.db, id);
+    this.shown.set(id, { since, addresses });
+    return addresses;
   }
 
   /** Notes what a host shows now, matched with what the others showed last. */

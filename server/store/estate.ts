@@ -247,10 +247,24 @@ export function inventoryAt(db: Db, id: number, atMs: number): SystemSighting | 
   return row && (JSON.parse(row.data) as SystemSighting);
 }
 
-/** Addresses of a host, the one it is reached by first. */
-export function addressesOfHost(db: Db, id: number, atMs: number): string[] {
-  const address = componentById(db, id)?.address;
-  return [...new Set([...(address ? [address] : []), ...(inventoryAt(db, id, atMs)?.addresses ?? [])])];
+/** Since when each host shows the tables that it shows now. */
+export const inventoriesSince = (db: Db): Map<number, number> =>
+  new Map(
+    prepared<{ id: number; since: number }>(
+      db,
+      "SELECT component_id AS id, valid_from AS since FROM inventory WHERE valid_to IS NULL",
+    )
+      .all()
+      .map((row) => [row.id, row.since]),
+  );
+
+/** Addresses of a host by what it shows now, without reading more of that than needed. */
+export function shownAddresses(db: Db, id: number): string[] {
+  const text = prepared<{ text: string | null }>(
+    db,
+    "SELECT json_extract(data, '$.addresses') AS text FROM inventory WHERE component_id = ? AND valid_to IS NULL",
+  ).get(id)?.text;
+  return text ? (JSON.parse(text) as string[]) : [];
 }
 
 export interface EstateRow {

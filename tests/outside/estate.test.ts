@@ -92,7 +92,7 @@ async function sweep<Settings extends { ranges: string }>(
 async function poll<Settings>(driver: SourceDriver<Settings>, settings: Settings, access: Access[]): Promise<void> {
   const talks = new Talks(db);
   const hosts = currentComponents(db).filter((one) => one.host_id === null && one.address !== null);
-  talks.reload(hosts.map(({ id, address }) => ({ id, addresses: [address as string] })));
+  talks.reload(hosts.map(({ id, address }) => ({ id, address: address as string })));
   for (let round = 0; round < 4; round++) {
     for (const host of hosts) {
       const target = { address: host.address as string, settings, access, tools };
