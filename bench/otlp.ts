@@ -10,6 +10,7 @@ import { IngestChannel } from "#server/receivers/channel";
 import { receiveOtlp } from "#server/receivers/http";
 import { SenderTokens } from "#server/receivers/sender-tokens";
 import type { Measurement } from "./measurement";
+import { settingsAt } from "../tests/settings";
 
 const POINTS = 4000;
 const REQUESTS = 60;
@@ -71,23 +72,7 @@ async function send(url: string, bodies: readonly Uint8Array[]): Promise<number>
 /** OTLP in protobuf from the request to what is safe in the store, receiver and engine on one thread. */
 export async function benchOtlp(root: string): Promise<Measurement> {
   const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
-  const engine = new Engine(
-    {
-      root,
-      data: folder,
-      host: "127.0.0.1",
-      publicNames: [],
-      port: 1,
-      otlpPort: 0,
-      grpcPort: 0,
-      trapPort: 0,
-      syslogPort: 0,
-      clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
-      clockSet: false,
-      historyMs: 0,
-    },
-    () => undefined,
-  );
+  const engine = new Engine(settingsAt(folder, { root }), () => undefined);
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);
   const server = receiveOtlp(

@@ -10,9 +10,10 @@ import { questions } from "#server/pages/registry";
 import { IngestChannel } from "#server/receivers/channel";
 import { receiveOtlp } from "#server/receivers/http";
 import { SenderTokens } from "#server/receivers/sender-tokens";
-import { storeFile, type Settings } from "#server/settings";
+import { storeFile } from "#server/settings";
 import { openStore, type Db } from "#server/store/database";
 import { TESTER, until } from "./world";
+import { settingsAt } from "../settings";
 
 const CONTAINER = "5e".repeat(32);
 let folder: string;
@@ -24,20 +25,7 @@ let agent: ReturnType<typeof spawn> | undefined;
 
 beforeEach(async () => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
-  const settings: Settings = {
-    root: process.cwd(),
-    data: folder,
-    host: "127.0.0.1",
-    publicNames: [],
-    port: 1,
-    otlpPort: 0,
-    grpcPort: 0,
-    trapPort: 0,
-    syslogPort: 0,
-    clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
-    clockSet: false,
-    historyMs: 0,
-  };
+  const settings = settingsAt(folder);
   engine = new Engine(settings, () => undefined);
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);

@@ -19,10 +19,11 @@ import { tracesPage } from "#server/pages/traces";
 import { IngestChannel } from "#server/receivers/channel";
 import { GrpcReceiver } from "#server/receivers/grpc";
 import { SenderTokens } from "#server/receivers/sender-tokens";
-import { storeFile, type Settings } from "#server/settings";
+import { storeFile } from "#server/settings";
 import { openStore, type Db } from "#server/store/database";
 import { readSearch, searchLogs } from "#server/store/logs";
 import { selectSeries } from "#server/store/query";
+import { settingsAt } from "../settings";
 
 let folder: string;
 let engine: Engine;
@@ -33,20 +34,7 @@ const faults: unknown[] = [];
 
 async function start(tokens = new SenderTokens(true, Date.now)): Promise<void> {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
-  const settings: Settings = {
-    root: process.cwd(),
-    data: folder,
-    host: "127.0.0.1",
-    publicNames: [],
-    port: 1,
-    otlpPort: 0,
-    grpcPort: 0,
-    trapPort: 0,
-    syslogPort: 0,
-    clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
-    clockSet: false,
-    historyMs: 0,
-  };
+  const settings = settingsAt(folder);
   engine = new Engine(settings, () => undefined);
   const { port1, port2 } = new MessageChannel();
   engine.attach(port1);

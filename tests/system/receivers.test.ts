@@ -31,7 +31,7 @@ import { receiveOtlp } from "#server/receivers/http";
 import { SenderTokens } from "#server/receivers/sender-tokens";
 import { Scraper } from "#server/receivers/scraper";
 import { SyslogReceiver } from "#server/receivers/syslog";
-import { storeFile, type Settings } from "#server/settings";
+import { storeFile } from "#server/settings";
 import { openStore, type Db } from "#server/store/database";
 import { insertComponent } from "#server/store/estate";
 import { readSearch, searchLogs } from "#server/store/logs";
@@ -41,6 +41,7 @@ import { selectSeries } from "#server/store/query";
 import { readSamples } from "#server/store/signals";
 import { insertSource } from "#server/store/sources";
 import { act, until } from "./world";
+import { settingsAt } from "../settings";
 
 let folder: string;
 let engine: Engine;
@@ -52,20 +53,7 @@ const faults: unknown[] = [];
 
 beforeEach(async () => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-"));
-  const settings: Settings = {
-    root: process.cwd(),
-    data: folder,
-    host: "127.0.0.1",
-    publicNames: [],
-    port: 1,
-    otlpPort: 0,
-    grpcPort: 0,
-    trapPort: 0,
-    syslogPort: 0,
-    clock: { baseMs: Date.now(), machineMs: Date.now(), pace: 1 },
-    clockSet: false,
-    historyMs: 0,
-  };
+  const settings = settingsAt(folder);
   engine = new Engine(settings, () => undefined);
   const source = insertSource(
     engine.db,

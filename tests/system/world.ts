@@ -8,7 +8,7 @@ import type { CommandInput, CommandName } from "#server/commands/registry";
 import { Engine } from "#server/engine/engine";
 import type { LiveEvent } from "#server/events";
 import { questions, type Answer, type Asked, type QuestionName } from "#server/pages/registry";
-import { storeFile, type Settings } from "#server/settings";
+import { storeFile } from "#server/settings";
 import { openStore } from "#server/store/database";
 import { startControl } from "#standins/control";
 import { makeKeyPair } from "#standins/keys.mjs";
@@ -19,6 +19,7 @@ import type { Scenario } from "#standins/scenario/schema";
 import { startAgent } from "#standins/snmp-agent";
 import { makeSshServer } from "#standins/ssh-server";
 import { HostListeners } from "#standins/tcp-listeners";
+import { settingsAt } from "../settings";
 
 const START = Date.parse("2026-03-17T10:00:00Z");
 
@@ -131,22 +132,13 @@ export async function makeWorld({
       ],
     }),
   );
-  const settings: Settings = {
-    root: process.cwd(),
-    data: folder,
-    host: "127.0.0.1",
-    publicNames: [],
-    port: 1,
-    otlpPort: 0,
-    grpcPort: 0,
-    trapPort: 0,
-    syslogPort: 0,
+  const settings = settingsAt(folder, {
     clock,
     clockSet: true,
     standins: `http://127.0.0.1:${control}`,
     setup,
     historyMs: 6 * 3_600_000,
-  };
+  });
   const events: LiveEvent[] = [];
   const openEngine = () => new Engine({ ...settings, clock }, (event) => events.push(event));
 
