@@ -13,7 +13,7 @@ import { readOptions, USAGE } from "./options";
 import { makeApp } from "./http/app";
 import { Certificate } from "./http/certificate";
 import { Door } from "./http/door";
-import { HostNames, isLoopback } from "./http/host-names";
+import { HostNames, isLoopback, written } from "./http/host-names";
 import { kitCatalogue } from "./kits/kits";
 import { LiveUpdates } from "./http/live";
 import { storeFile, type Settings } from "./settings";
@@ -146,7 +146,7 @@ await new Promise<void>((done) => {
     refuse(
       error.code === "EADDRINUSE"
         ? `Port ${port} is in use on ${settings.host}: Holotaxis or something else runs there already. Stop it, or choose another with --port.`
-        : `Cannot listen on ${settings.host}:${port}: ${error.message}.`,
+        : `Cannot listen on ${written(settings.host)}:${port}: ${error.message}.`,
     );
   });
   server.listen(port, settings.host, done);
@@ -241,7 +241,7 @@ const app = await makeApp({
     pace: settings.clock.pace,
     clockSet: settings.clockSet,
     receivePorts: {
-      host: settings.host,
+      host: written(settings.host),
       otlp: settings.otlpPort,
       grpc: settings.grpcPort,
       syslog: settings.syslogPort,
@@ -258,7 +258,7 @@ server.headersTimeout = 10_000;
 const firstLink = await engine.tell("firstLink");
 if (firstLink !== undefined)
   process.stdout.write(
-    `\nNobody can sign in yet. The first administrator makes an account here, once, within a day:\n  ${isSecure ? "https" : "http"}://${settings.publicNames[0] ?? `${settings.host}:${port}`}/join?code=${firstLink}\n\n`,
+    `\nNobody can sign in yet. The first administrator makes an account here, once, within a day:\n  ${isSecure ? "https" : "http"}://${settings.publicNames[0] ?? `${written(settings.host)}:${port}`}/join?code=${firstLink}\n\n`,
   );
 process.stdout.write(`ready after ${((Date.now() - started) / 1000).toFixed(1)} s\n`);
 process.send?.({ ready: true });

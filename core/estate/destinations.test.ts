@@ -28,6 +28,16 @@ describe("destinations of a credential", () => {
     ])
       expect(destinationsCover(list, host), host).toBe(false);
   });
+  it("are parted as ranges of sources are, of any size, and of both families", () => {
+    const list = "10.0.0.0/8 192.0.2.1;192.0.2.3\nfd77::/64, 2001:db8::1-2001:db8::ffff";
+    expect(destinationsProblem(list)).toBeUndefined();
+    for (const host of ["10.200.3.4", "192.0.2.1", "192.0.2.3", "fd77::11", "2001:DB8::10"])
+      expect(destinationsCover(list, host), host).toBe(true);
+    for (const host of ["11.0.0.1", "192.0.2.2", "fd78::11", "2001:db8::1:0"])
+      expect(destinationsCover(list, host), host).toBe(false);
+    expect(destinationsWithin("fd77::5", "fd77::/64")).toBe(true);
+    expect(destinationsWithin("fd77::/48", "fd77::/64")).toBe(false);
+  });
   it("say what is wrong with them", () => {
     expect(destinationsProblem("  ")).toBe("Say for which addresses or names it is.");
     for (const wrong of ["*", "a*b.example", "10.0.0.0/40", "http://x.example", "-x.example", "a..b"])

@@ -1,11 +1,14 @@
 import { addressToNumber, parseRanges } from "./ranges";
 
+/** A block to which a credential may be taken can be of any size: nobody tries all of it. */
+const blocksOf = (text: string) => parseRanges(text, "", Number.POSITIVE_INFINITY);
+
 /** Where a credential may be used: addresses, blocks and spans, and names with * for one or more labels at their front. */
 const NAME = /^(\*\.)?[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*$/i;
 
 const partsOf = (text: string) =>
   text
-    .split(/[,\n]/)
+    .split(/[\s,;]+/)
     .map((part) => part.trim())
     .filter(Boolean);
 const isAddressLike = (part: string) => part.includes(":") || /^[\d./-]+$/.test(part);
@@ -16,7 +19,7 @@ export function destinationsProblem(text: string): string | undefined {
   if (!parts.length) return "Say for which addresses or names it is.";
   for (const part of parts)
     if (isAddressLike(part)) {
-      const read = parseRanges(part);
+      const read = blocksOf(part);
       if (!read.ok) return read.problem;
     } else if (!NAME.test(part))
       return `“${part.slice(0, 60)}” is no address, block, span or name. Write 10.0.1.0/24, 10.0.1.5-20 or *.ops.example.`;
@@ -32,7 +35,7 @@ export function destinationsCover(text: string, host: string): boolean {
   const address = addressToNumber(host);
   return partsOf(text).some((part) => {
     if (isAddressLike(part)) {
-      const read = parseRanges(part);
+      const read = blocksOf(part);
       return (
         read.ok && address !== undefined && read.spans.some((span) => address >= span.first && address <= span.last)
       );
@@ -57,8 +60,8 @@ export function destinationsWithin(next: string, before: string): boolean {
             pattern.replace(/^\*/, "x").endsWith(old.toLowerCase().slice(1))),
       );
     }
-    const read = parseRanges(part);
-    const known = parseRanges(partsOf(before).filter(isAddressLike).join(", "));
+    const read = blocksOf(part);
+    const known = blocksOf(partsOf(before).filter(isAddressLike).join(", "));
     return (
       read.ok &&
       known.ok &&

@@ -115,7 +115,7 @@ function carryOut(book: EstateBook, plan: Plan, sourceId: number | null = SOURCE
       Object.assign(one, {
         depth: seen.observation.depth,
         readBy: seen.observation.readBy,
-        address: seen.observation.address ?? one.address,
+        address: seen.keepsAddress ? one.address : (seen.observation.address ?? one.address),
       });
   }
   return new EstateBook(
@@ -292,6 +292,18 @@ describe("who is who", () => {
       { what: "changed", facts: [{ fact: "location", before: "Rack 1", after: "Rack 2" }] },
     ]);
     expect(plan.unread.has(1)).toBe(true);
+  });
+  it("a host reached by another of its addresses did not move", () => {
+    const by = (address: string) =>
+      host("a", address, {
+        inventory: { interfaces: [], addresses: ["10.0.0.1", "2001:db8::1"] } as unknown as NonNullable<
+          Observation["inventory"]
+        >,
+      });
+    const book = after(look([by("10.0.0.1")]));
+    const plan = planEstate(book, look([by("2001:db8::1")]));
+    expect(plan.changes).toEqual([]);
+    expect(carryOut(book, plan).component(1)?.address).toBe("10.0.0.1");
   });
   it("of two that look as deep, the first is kept to", () => {
     const first = host("a", "10.0.0.1", { facts: { kernel: "6.1" } });

@@ -32,6 +32,8 @@ export interface Seen {
   reason: string | null;
   /** Others know it better: only that it was seen is taken from this look. */
   shallow: boolean;
+  /** It was reached by another of its addresses, and has the one that it is known by still. */
+  keepsAddress: boolean;
   /** Keys it did not have. */
   keys: string[];
   /** Facts that are set without a word. */
@@ -226,7 +228,10 @@ class Planner {
     const kind = trusts ? observation.kind.is : before.kind;
     // What went by its second name keeps it.
     const name = shallow || before.name === observation.nameElse ? before.name : observation.name;
-    const all = factChanges(before, observation, kind, name);
+    const keepsAddress = hasAddressStill(observation, before);
+    const all = factChanges(before, observation, kind, name).filter(
+      ({ fact }) => !(keepsAddress && fact === "address"),
+    );
     const facts = shallow ? all.filter(({ fact }) => TOLD_BY[fact] === observation.readBy) : all;
     if (match.splitFrom !== undefined) {
       const keys = this.known.component(match.splitFrom)?.joined.find((one) => one.id === match.id)?.keys ?? [];
@@ -255,6 +260,7 @@ class Planner {
       name,
       reason: trusts ? observation.kind.reason : null,
       shallow,
+      keepsAddress,
       keys,
       quiet,
     });
@@ -312,6 +318,10 @@ interface Match {
 const looksLessDeep = ({ depth, readBy }: Observation, before: KnownComponent): boolean =>
   depth < before.depth ||
   (depth === before.depth && before.sourceId !== null && before.readBy !== "" && readBy !== before.readBy);
+
+/** Whether a host that was reached by another address has the one it is known by still, so that it did not move. */
+const hasAddressStill = ({ address, inventory }: Observation, before: KnownComponent): boolean =>
+  before.address !== null && address !== before.address && inventory?.addresses?.includes(before.address) === true;
 
 /** Kind and name count as facts, so that a thing recognised better is a change. */
 function factChanges(

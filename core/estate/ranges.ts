@@ -88,8 +88,9 @@ const NAME = /^(?=.*[a-z])[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-
  * spans such as 127.20.1.10-40, 127.20.1.10-127.20.2.40 or 2001:db8::10-2001:db8::40, and whole host names. Overlaps are
  * merged. In an IPv4 block of up to /30 the network and broadcast addresses are left out.
  * @param except ranges that are left out
+ * @param most addresses that there may be
  */
-export function parseRanges(text: string, except = ""): RangesResult {
+export function parseRanges(text: string, except = "", most = MOST_ADDRESSES): RangesResult {
   const words = text.split(/[\s,;]+/).filter(Boolean);
   if (words.length === 0) return { ok: false, problem: "Give at least one address range, for example 127.20.1.0/24." };
   const spans: AddressSpan[] = [];
@@ -102,15 +103,15 @@ export function parseRanges(text: string, except = ""): RangesResult {
   }
   let merged = mergeSpans(spans);
   if (except.trim()) {
-    const left = parseRanges(except);
+    const left = parseRanges(except, "", Number.POSITIVE_INFINITY);
     if (!left.ok) return left;
     merged = withoutSpans(merged, left.spans);
   }
   const count = countOf(merged) + names.length;
-  if (count > MOST_ADDRESSES)
+  if (count > most)
     return {
       ok: false,
-      problem: `That is ${count > 1e12 ? "far more" : count.toLocaleString("en-GB")} addresses${count > 1e12 ? " than can be tried" : ""}; one source sweeps at most ${MOST_ADDRESSES.toLocaleString("en-GB")}. Split it into several sources or narrow the range.`,
+      problem: `That is ${count > 1e12 ? "far more" : count.toLocaleString("en-GB")} addresses${count > 1e12 ? " than can be tried" : ""}; one source sweeps at most ${most.toLocaleString("en-GB")}. Split it into several sources or narrow the range.`,
     };
   if (count === 0) return { ok: false, problem: "Nothing is left of these addresses. Leave out less." };
   return { ok: true, spans: merged, names, count };

@@ -133,7 +133,7 @@ function noteSeen(db: Db, known: KnownEstate, { atMs, observer }: Look, seen: Pl
       confidence: seen.confidence,
       name: seen.name,
       reason: seen.reason,
-      address: deeper || before.address === null ? (observation.address ?? null) : null,
+      address: (deeper && !seen.keepsAddress) || before.address === null ? (observation.address ?? null) : null,
       process: observation.process ?? null,
       port: observation.port ?? null,
       label: observation.label ?? null,

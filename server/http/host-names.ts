@@ -6,7 +6,8 @@ const LOOPBACK = ["127.0.0.1", "localhost", "[::1]"];
 /** Whether an address is this machine's own, which nobody else can reach. */
 export const isLoopback = (address: string) => /^(127\.|::1$|localhost$)/.test(address);
 const isEvery = (address: string) => address === "0.0.0.0" || address === "::";
-const written = (address: string) => (isIP(address) === 6 ? `[${address}]` : address);
+/** An address as it stands before a port (RFC 3986 §3.2.2). */
+export const written = (address: string) => (isIP(address) === 6 ? `[${address}]` : address);
 
 /**
  * The names that requests may come under. A page of another site can point its own name at this address (DNS rebinding), so

@@ -84,6 +84,7 @@ async function sweep<Settings extends { ranges: string }>(
     if (found.what === "failure" && !settings.ranges.includes(":"))
       throw new Error(`${found.address}: ${found.reason}`);
   }
+  if (observations.length === 0) throw new Error(`Nothing answered at ${settings.ranges}.`);
   const observer = { sourceId: id, label: `sweep of ${name}`, site: "Outside" };
   return takeInLook(db, { observer, atMs: AT, sinceMs: AT, observations }, driver.listings?.(settings) ?? []);
 }
@@ -184,6 +185,10 @@ describe("an estate of real programs", () => {
     const { news } = await sweep(rangeDriver, { ...RANGE, ranges: "fd77::12-14" }, [
       { ...(SNMP[0] as Access), destinations: "fd77::/64" },
     ]);
+    const privateKey = readFileSync(join(ROOT, "key"), "utf8");
+    const shell = { ...secret("ssh-key", { user: "root", privateKey }), destinations: "fd77::/64" };
+    const overSsh = await sweep(sshDriver, { ...SSH, ranges: "fd77::12" }, [shell]);
+    expect(overSsh.news).toEqual([]);
     expect(currentComponents(db).map((one) => one.name)).toEqual(before);
     expect(news.filter((one) => one.outcome === "new")).toEqual([]);
   });

@@ -90,7 +90,7 @@ http {
   client_body_temp_path $PWD/body; proxy_temp_path $PWD/proxy; fastcgi_temp_path $PWD/f; uwsgi_temp_path $PWD/u; scgi_temp_path $PWD/s;
   upstream orders { server ${at(13)}:8081; keepalive 4; }
   server {
-    listen 80; listen [::]:80; listen 443 ssl;
+    listen 80; listen [::]:80; listen 443 ssl; listen [::]:443 ssl;
     ssl_certificate $PWD/cert.pem; ssl_certificate_key $PWD/key.pem;
     location / { proxy_http_version 1.1; proxy_set_header Connection ""; proxy_pass http://orders; }
   }
