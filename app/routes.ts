@@ -11,6 +11,7 @@ export default [
     route("estate/software", "routes/estate.software.tsx"),
     route("estate/certificates", "routes/estate.certificates.tsx"),
     route("estate/:id", "routes/component.tsx"),
+    route("estate/:id/identity", "routes/identity.tsx"),
     route("estate/:id/access", "routes/access.tsx"),
     route("services/new", "routes/service-form.tsx", { id: "service-new" }),
     route("services/:uid", "routes/service.tsx"),

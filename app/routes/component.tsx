@@ -81,6 +81,9 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
                 Run a runbook
               </Button>
             ) : null}
+            <Button component={RouterLink} to={keep(`/estate/${component.id}/identity`)} variant="outlined">
+              Identity
+            </Button>
             {page.runbooks[0] ? (
               <Button component={RouterLink} to={keep(`/estate/${component.id}/access`)} variant="outlined">
                 Access

@@ -47,6 +47,7 @@ export function deriveGuests(hosts: readonly InventoriedHost[], left: (key: stri
       id: component.id,
       name: inventory.sysName || component.name,
       interfaces: inventory.interfaces,
+      ...(inventory.uuid ? { uuid: inventory.uuid } : {}),
     })),
   ).map((placed): PlacedMachine => ({ ...placed, key: guestKey(placed.guest, placed.hypervisor) }));
   const observations = new Map<PlacedMachine, Observation>();

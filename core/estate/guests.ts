@@ -5,6 +5,8 @@ export interface ReadHost {
   id: number;
   name: string;
   interfaces: SystemSighting["interfaces"];
+  /** Of the machine, where it is told. */
+  uuid?: string;
 }
 
 export interface PlacedGuest {
@@ -43,8 +45,11 @@ export function placeGuests(
         .map((row) => [row.physAddress.toLowerCase(), host.id] as const),
     ),
   );
+  const byUuid = only(others.flatMap((host) => (host.uuid ? [[host.uuid, host.id] as const] : [])));
   const byName = only(others.map((host) => [shortName(host.name), host.id] as const));
   const identify = (guest: GuestRow): Pick<PlacedGuest, "hostId" | "why"> => {
+    const same = guest.uuid ? byUuid.get(guest.uuid) : undefined;
+    if (same !== undefined && same !== null) return { hostId: same, why: `UUID ${guest.uuid}` };
     for (const address of guest.physAddresses) {
       const id = byAddress.get(address.toLowerCase());
       if (id !== undefined && id !== null) return { hostId: id, why: `hardware address ${address}` };

@@ -13,6 +13,7 @@ export interface KnownComponent {
   kind: string;
   confidence: number;
   name: string;
+  site: string;
   sourceId: number | null;
   hostId: number | null;
   address: string | null;
@@ -26,6 +27,8 @@ export interface KnownComponent {
   retired: boolean;
   validFrom: number;
   keys: readonly string[];
+  /** Keys that a person said are this one's, for ever, and when that was. */
+  pinned: ReadonlyMap<string, number>;
   facts: Readonly<Record<string, string>>;
   /** Components that turned out to be this one. */
   joined: readonly Joined[];

@@ -14,7 +14,19 @@ export interface IdentityKey {
   strength: Strength;
 }
 
-const STRENGTHS = { uuid: 3, container: 3, name: 2, process: 2, guest: 2, addr: 1, listen: 1 } as const;
+const STRENGTHS = {
+  uuid: 3,
+  container: 3,
+  machine: 2,
+  serial: 2,
+  mac: 2,
+  hostkey: 2,
+  name: 2,
+  process: 2,
+  guest: 2,
+  addr: 1,
+  listen: 1,
+} as const;
 export type KeyKind = keyof typeof STRENGTHS;
 
 export const identityKey = (kind: KeyKind, value: string): IdentityKey => ({
@@ -28,9 +40,21 @@ export function storedKey(value: string): IdentityKey {
   return { value, strength: kind in STRENGTHS ? STRENGTHS[kind as KeyKind] : 1 };
 }
 
+const KINDS_IN_WORDS: Readonly<Record<string, string>> = {
+  machine: "machine UUID",
+  serial: "serial number",
+  mac: "hardware address",
+  hostkey: "SSH host key",
+  addr: "address",
+  listen: "listener",
+  uuid: "UUID",
+};
+
 /** "name “web-01.example”": a key as a reason shows it. */
-export const keyInWords = ({ value }: IdentityKey): string =>
-  `${value.split(":")[0]} “${value.slice(value.indexOf(":") + 1)}”`;
+export const keyInWords = ({ value }: Pick<IdentityKey, "value">): string => {
+  const kind = value.slice(0, value.indexOf(":"));
+  return `${KINDS_IN_WORDS[kind] ?? kind} “${value.slice(kind.length + 1)}”`;
+};
 
 /**
  * How deep an observer looked: from outside (0), told of by something on or below it (1), its own system read (2), with

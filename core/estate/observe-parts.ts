@@ -126,7 +126,7 @@ const hostKeyOf = (host: Observation) => (host.keys.at(-1) as IdentityKey).value
 /** Keys of a part, by its host's name and by the address that was looked at. */
 const keysOf = (host: Observation, kind: "process" | "listen", text: string) =>
   host.keys
-    .filter((key, index) => key.strength > 1 || index === host.keys.length - 1)
+    .filter((key, index) => key.value.startsWith("name:") || index === host.keys.length - 1)
     .map((key) => identityKey(kind, `${key.value}:${text}`));
 
 /** By which ports a part is known: with their address, unless that is every one, or the one that was looked at. */

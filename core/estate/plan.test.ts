@@ -1,9 +1,10 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { planAbsence } from "./absence";
-import { EstateBook, type KnownComponent } from "./known";
+import { EstateBook } from "./known";
 import { identityKey, type Look, type Observation } from "./observation";
-import { planEstate, type Plan } from "./plan";
+import { planEstate } from "./plan";
+import { carryOut } from "./plan.kit";
 
 const AT = 1_000_000;
 const SOURCE = 7;
@@ -48,81 +49,6 @@ const look = (observations: readonly Observation[], changes: Partial<Look> = {})
   ...changes,
 });
 
-/** The estate after a plan, as the store would have it. */
-function carryOut(book: EstateBook, plan: Plan, sourceId: number | null = SOURCE): EstateBook {
-  const components = new Map(book.components.map((one) => [one.id, { ...one, keys: new Set(one.keys) }]));
-  let next = Math.max(0, ...components.keys()) + 1;
-  const ids = new Map<string, number>();
-  const idOf = (ref: number | string) => (typeof ref === "number" ? ref : (ids.get(ref) as number));
-  const move = (id: number, keys: readonly string[]) => {
-    for (const one of components.values()) for (const key of keys) one.keys.delete(key);
-    for (const key of keys) components.get(id)?.keys.add(key);
-  };
-  const of = (id: number) => components.get(id) as NonNullable<ReturnType<typeof components.get>>;
-  for (const change of plan.changes) {
-    if (change.what === "new") {
-      const { observation } = change;
-      ids.set(change.ref, next);
-      components.set(next, {
-        id: next,
-        kind: observation.kind.is,
-        confidence: observation.kind.confidence,
-        name: change.name,
-        sourceId,
-        hostId: change.host === null ? null : idOf(change.host),
-        address: observation.address ?? null,
-        process: observation.process ?? null,
-        container: observation.container ?? null,
-        depth: observation.depth,
-        readBy: observation.readBy,
-        missed: 0,
-        retired: false,
-        validFrom: AT,
-        keys: new Set(),
-        facts: { ...observation.facts, ...observation.ownFacts },
-        joined: [],
-      });
-      move(
-        next,
-        observation.keys.map((key) => key.value),
-      );
-      next++;
-    } else if (change.what === "joined") {
-      for (const one of components.values()) if (one.id === change.id || one.hostId === change.id) one.retired = true;
-      move(change.into, change.keys);
-      of(change.into).joined = [...of(change.into).joined, { id: change.id, keys: change.keys }];
-    } else if (change.what === "split") {
-      of(change.id).retired = false;
-      of(change.from).joined = of(change.from).joined.filter((one) => one.id !== change.id);
-      move(change.id, change.keys);
-    } else if (change.what === "changed" || change.what === "back") {
-      const facts = { ...of(change.id).facts };
-      for (const { fact, after } of change.facts) {
-        if (fact === "kind" || fact === "name") continue;
-        if (after === undefined) delete facts[fact];
-        else facts[fact] = after;
-      }
-      of(change.id).facts = facts;
-    } else if (change.what === "missing") of(change.id).missed += 1;
-    else of(change.id).retired = true;
-  }
-  for (const seen of plan.seen) {
-    const one = of(seen.id);
-    move(seen.id, seen.keys);
-    Object.assign(one, { kind: seen.kind, confidence: seen.confidence, name: seen.name, retired: false, missed: 0 });
-    one.facts = { ...one.facts, ...seen.quiet };
-    if (!seen.shallow)
-      Object.assign(one, {
-        depth: seen.observation.depth,
-        readBy: seen.observation.readBy,
-        address: seen.keepsAddress ? one.address : (seen.observation.address ?? one.address),
-      });
-  }
-  return new EstateBook(
-    [...components.values()].map((one): KnownComponent => ({ ...one, keys: [...one.keys].sort() })),
-    [],
-  );
-}
 const EMPTY = new EstateBook([], []);
 const after = (...looks: Look[]) => looks.reduce((book, one) => carryOut(book, planEstate(book, one)), EMPTY);
 /** What is in the estate, whatever the ids. */
@@ -141,20 +67,43 @@ const present = (book: EstateBook) =>
     .map((one) => one.name)
     .sort();
 
+/** Machines, two of them clones with one UUID, and some of which less is told. */
+const MACHINES: { machine?: string; mac?: string }[] = [
+  { machine: "u", mac: "m1" },
+  { machine: "u", mac: "m2" },
+  { machine: "v", mac: "m3" },
+  { mac: "m4" },
+  {},
+];
+
 /** Hosts that share names and addresses in every unlucky way, with processes, seen deep or from outside. */
 const observations = fc
-  .array(
+  .uniqueArray(
     fc.record({
       name: fc.constantFrom("a", "b", "c", "d"),
-      address: fc.constantFrom("10.0.0.1", "10.0.0.2", "10.0.0.3"),
+      address: fc.constantFrom(...[1, 2, 3, 4, 5, 6].map((last) => `10.0.0.${last}`)),
       deep: fc.boolean(),
       ports: fc.subarray([80, 81]),
+      hardware: fc.constantFrom(...MACHINES),
     }),
-    { maxLength: 8 },
+    // One source sees one thing at an address.
+    { maxLength: 6, selector: (one) => one.address },
   )
   .map((hosts) =>
-    hosts.flatMap(({ name, address, deep, ports }) =>
-      deep ? [host(name, address), ...ports.map((port) => process(name, `p${port}`, port))] : [outside(address)],
+    hosts.flatMap(({ name, address, deep, ports, hardware: { machine, mac } }) =>
+      deep
+        ? [
+            host(name, address, {
+              keys: [
+                ...(machine ? [identityKey("machine", machine)] : []),
+                ...(mac ? [identityKey("mac", mac)] : []),
+                identityKey("name", name),
+                identityKey("addr", address),
+              ],
+            }),
+            ...ports.map((port) => process(name, `p${port}`, port)),
+          ]
+        : [outside(address)],
     ),
   );
 const shuffled = observations.chain((list) =>
@@ -249,7 +198,7 @@ describe("who is who", () => {
     expect(plan.changes.find((change) => change.what === "joined")).toMatchObject({
       into: 1,
       id: 2,
-      reason: "same addr “10.0.0.2”",
+      reason: "same address “10.0.0.2”",
     });
   });
   it("a new machine at the address of one that left is a new component", () => {

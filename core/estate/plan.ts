@@ -1,5 +1,7 @@
+import { likenessOf, speaksAgainst, trustOf } from "./identity";
 import type { KnownComponent, KnownEstate } from "./known";
 import { keyInWords, storedKey, type IdentityKey, type Look, type Observation } from "./observation";
+import { pinsOf, type PinOf } from "./pins";
 import { mergeTwins } from "./twins";
 
 /** A component of the plan: the id of a known one, or the name of one that the plan makes ("#0"). */
@@ -13,7 +15,16 @@ export interface FactChange {
 
 /** Something that is to be done to the estate, and why. */
 export type Change =
-  | { what: "new"; ref: string; host: Ref | null; name: string; observation: Observation; reason: string }
+  | {
+      what: "new";
+      ref: string;
+      host: Ref | null;
+      name: string;
+      observation: Observation;
+      /** Those of its keys that are nobody else's. */
+      keys: string[];
+      reason: string;
+    }
   | { what: "changed" | "back"; id: number; facts: FactChange[]; observation: Observation; reason: string }
   /** `id` turned out to be `into`, and passes its keys on. */
   | { what: "joined"; id: number; into: number; keys: string[]; reason: string }
@@ -60,23 +71,35 @@ export interface Plan {
 export function planEstate(known: KnownEstate, look: Look): Plan {
   const plan: Plan = { changes: [], seen: [], refs: new Map(), runsOn: [], unread: new Set(), refused: 0 };
   const work = new Planner(known, look, plan);
-  work.takeHosts(mergeTwins(look.observations.filter((one) => one.host === undefined)));
+  work.takeHosts(
+    mergeTwins(
+      look.observations.filter((one) => one.host === undefined),
+      pinsOf(known),
+    ),
+  );
   work.takeParts(look.observations.filter((one) => one.host !== undefined));
   return plan;
 }
 
+const isName = (key: string) => key.startsWith("name:");
+
 class Planner {
   private readonly taken = new Set<number>();
+  /** Keys that known components were seen with. */
+  private readonly shown = new Map<number, ReadonlySet<string>>();
   private readonly claimed = new Set<string>();
   private readonly names = new Set<string>();
   private readonly refOfKey = new Map<string, Ref>();
+  private readonly pinOf: PinOf;
   private added = 0;
 
   constructor(
     private readonly known: KnownEstate,
     private readonly look: Look,
     private readonly plan: Plan,
-  ) {}
+  ) {
+    this.pinOf = pinsOf(known);
+  }
 
   takeHosts(observations: readonly Observation[]): void {
     this.take(observations.map((observation) => ({ observation, host: null })));
@@ -102,6 +125,7 @@ class Planner {
 
   private take(placed: readonly Placed[]): void {
     const matches = this.match(placed);
+    for (const [{ keys }, { id }] of matches) this.shown.set(id, new Set(keys.map((key) => key.value)));
     for (const { observation, host } of placed) {
       const match = matches.get(observation);
       const ref = match ? this.again(observation, match) : this.add(observation, host);
@@ -138,17 +162,40 @@ class Planner {
     };
     for (const one of observations)
       if (one.of !== undefined) settle(one, one.of, { reason: "reported by its hypervisor" });
+    // What a person said is not weighed.
+    for (const one of observations) {
+      if (found.has(one)) continue;
+      const id = this.pinOf(one);
+      const owner = id === undefined || this.taken.has(id) ? undefined : this.known.component(id);
+      const key = one.keys.find(({ value }) => owner?.pinned.has(value));
+      if (owner && key && owner.hostId === (hostOf.get(one) ?? null))
+        settle(one, owner.id, { reason: `${keyInWords(key)}, as a person said` });
+    }
+    const candidate = (one: Observation, fits: (key: IdentityKey, owner: KnownComponent) => boolean) => {
+      const owner = this.best(
+        one.keys.filter((key) => {
+          const id = this.known.ofKey(key.value);
+          const component = id === undefined || this.taken.has(id) ? undefined : this.known.component(id);
+          return (
+            component !== undefined &&
+            mayBe(one, key, component) &&
+            fits(key, component) &&
+            this.against(one, component).length === 0
+          );
+        }),
+      );
+      return owner && { one, owner, likeness: this.likeness(one, owner.id) };
+    };
+    // Where several could be one, the likest is; the others look for somebody else.
     const pass = (fits: (key: IdentityKey, owner: KnownComponent) => boolean) => {
-      for (const one of observations) {
-        if (found.has(one)) continue;
-        const owner = this.best(
-          one.keys.filter((key) => {
-            const id = this.known.ofKey(key.value);
-            const component = id === undefined || this.taken.has(id) ? undefined : this.known.component(id);
-            return component !== undefined && mayBe(one, key, component) && fits(key, component);
-          }),
-        );
-        if (owner) settle(one, owner.id, { reason: `same ${keyInWords(owner.key)}` });
+      let left = observations.filter((one) => !found.has(one));
+      while (left.length) {
+        const wishes = left.flatMap((one) => candidate(one, fits) ?? []).sort((a, b) => b.likeness - a.likeness);
+        left = [];
+        for (const { one, owner } of wishes) {
+          if (this.taken.has(owner.id)) left.push(one);
+          else settle(one, owner.id, { reason: `same ${keyInWords(owner.key)}` });
+        }
       }
     };
     pass((key, owner) => key.strength > 1 && !owner.joined.some((one) => one.keys.includes(key.value)));
@@ -162,7 +209,22 @@ class Planner {
     return found;
   }
 
-  /** The component to be taken where keys lead to several: the one read deepest, then the one known longest. */
+  private likeness(observation: Observation, id: number): number {
+    const known = this.known.component(id) as KnownComponent;
+    return observation.host === undefined ? likenessOf(observation, this.look.observer.site, known) : 0;
+  }
+
+  /** What speaks against an observation being a component, by all that is known of both. */
+  private against(observation: Observation, component: KnownComponent): string[] {
+    const pin = component.pinned.size > 0 ? this.pinOf(observation) : undefined;
+    const parted = pin !== undefined && pin !== component.id;
+    return parted ? ["a person's word"] : speaksAgainst(observation, this.look.observer.site, component);
+  }
+
+  /**
+   * The component to be taken where keys lead to several: the one that the most trusted key leads to, then the one read
+   * deepest, then the one known longest.
+   */
   private best(keys: readonly IdentityKey[]): { id: number; key: IdentityKey } | undefined {
     const candidates = [...keys]
       .sort((a, b) => b.strength - a.strength)
@@ -176,6 +238,7 @@ class Planner {
       .sort(
         (a, b) =>
           Number(a.component.retired) - Number(b.component.retired) ||
+          trustOf(b.key) - trustOf(a.key) ||
           b.component.depth - a.component.depth ||
           a.component.id - b.component.id ||
           b.key.strength - a.key.strength,
@@ -202,13 +265,39 @@ class Planner {
       return undefined;
     }
     const ref = `#${this.added++}`;
-    for (const key of observation.keys) this.claimed.add(key.value);
+    const others = new Map<number, string[]>();
+    const keys = observation.keys.flatMap((key) => {
+      const id = this.known.ofKey(key.value);
+      const owner = id === undefined ? undefined : this.known.component(id);
+      const free = owner === undefined || (!owner.pinned.has(key.value) && this.mayTake(key, owner));
+      if (!free && owner && host === null && key.strength > 1) {
+        const against = this.against(observation, owner);
+        if (against.length) others.set(owner.id, against);
+      }
+      return free ? [key.value] : [];
+    });
+    for (const key of keys) this.claimed.add(key);
+    const twins = [...others]
+      .map(([id, against]) => `it is not ${this.known.component(id)?.name}: other ${against.join(", ")}`)
+      .join("; ");
     const reason =
       host === null
-        ? "nothing known has this host name or address"
+        ? twins || "nothing known has this host name or address"
         : "no known process of that host has this name or these ports";
-    this.plan.changes.push({ what: "new", ref, host, name: this.nameFor(observation), observation, reason });
+    this.plan.changes.push({ what: "new", ref, host, name: this.nameFor(observation), observation, keys, reason });
     return ref;
+  }
+
+  /** Strong keys stay with whom they belong to as long as it is there; weak ones pass on. */
+  private mayTake(key: IdentityKey, owner: KnownComponent): boolean {
+    return owner.retired || (key.strength === 1 && !this.look.observer.modest) || this.passesOn(key, owner.id);
+  }
+
+  /** An address passes on from who was seen without it, and a name from who was seen under another. */
+  private passesOn(key: IdentityKey, ownerId: number): boolean {
+    const shown = this.shown.get(ownerId);
+    if (!shown || shown.has(key.value) || this.look.observer.modest) return false;
+    return key.strength === 1 || (isName(key.value) && [...shown].some(isName));
   }
 
   private nameFor({ name, nameElse }: Observation): string {
@@ -276,10 +365,19 @@ class Planner {
       const ownerId = this.known.ofKey(key.value);
       if (ownerId === own.id) continue;
       const owner = ownerId === undefined ? undefined : this.known.component(ownerId);
+      if (owner?.pinned.has(key.value)) continue;
       if (owner && !owner.retired && match.splitFrom !== owner.id) {
-        if (this.taken.has(owner.id)) continue;
+        if (this.taken.has(owner.id)) {
+          if (this.passesOn(key, owner.id)) gained.push(key.value);
+          continue;
+        }
         const only = key.strength > 1 || owner.keys.every((one) => storedKey(one).strength === 1);
-        if (only && (owner.hostId === null) === (own.hostId === null)) {
+        // Parts are told apart on their own host; what people pinned joins nobody by itself.
+        const mayJoin = key.strength === 3 || owner.hostId === own.hostId;
+        const against = observation.of === undefined ? this.against(observation, owner) : [];
+        if (only && (!mayJoin || owner.pinned.size > 0 || against.length > 0)) {
+          if (key.strength > 1) continue;
+        } else if (only && (owner.hostId === null) === (own.hostId === null)) {
           this.taken.add(owner.id);
           for (const one of owner.keys) this.claimed.add(one);
           const keys = [...owner.keys].sort();

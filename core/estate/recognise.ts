@@ -1,4 +1,5 @@
 import type { FingerprintBook } from "./fingerprints";
+import { isOwnHardware } from "./identity";
 import { identityKey, storedKey, type Depth, type IdentityKey, type Observation } from "./observation";
 import { describePort, observeParts, tellsOwners, tellsParts } from "./observe-parts";
 import type { AddressSighting, GuestRow, Reader, SystemSighting } from "./sighting";
@@ -56,6 +57,8 @@ export function recognise(sighting: AddressSighting, book: FingerprintBook): Rec
   if (!system && open.length === 0) return undefined;
   const facts: Record<string, string> = { address };
   const keys: IdentityKey[] = [];
+  if (system) keys.push(...machineKeys(system));
+  if (sighting.hostKey) keys.push(identityKey("hostkey", sighting.hostKey));
   const ssh = open.find((port) => port.banner?.startsWith("SSH-"));
   let kind: Observation["kind"] = {
     is: "host.unknown",
@@ -91,6 +94,25 @@ export function recognise(sighting: AddressSighting, book: FingerprintBook): Rec
     ...(system ? { inventory: system, partsListed: tellsParts(system) } : {}),
   };
   return { host, parts: observeParts(sighting, host, book) };
+}
+
+/** Hardware addresses by which a host is known; a switch has one for each of its ports. */
+const MOST_HARDWARE = 16;
+
+/** What a machine goes by whatever it is called and wherever it is. */
+function machineKeys({ uuid, serial, interfaces }: SystemSighting): IdentityKey[] {
+  const own = interfaces
+    .map((row) => ({ name: row.name, address: row.physAddress.toLowerCase() }))
+    .filter(({ name, address }) => isOwnHardware(name, address))
+    .map(({ address }) => address);
+  return [
+    ...(uuid ? [identityKey("machine", uuid)] : []),
+    ...(serial && serial.length >= 5 ? [identityKey("serial", serial.toLowerCase())] : []),
+    ...[...new Set(own)]
+      .sort()
+      .slice(0, MOST_HARDWARE)
+      .map((address) => identityKey("mac", address)),
+  ];
 }
 
 const depthOf = (system: SystemSighting, readBy: Reader): Depth =>

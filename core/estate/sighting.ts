@@ -167,5 +167,7 @@ export interface AddressSighting {
   system?: SystemSighting;
   /** What read the system; SNMP where it is left out. */
   readBy?: Reader;
+  /** Fingerprint of its SSH host key, where somebody signed in. */
+  hostKey?: string;
   failures: SightingFailure[];
 }

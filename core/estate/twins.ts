@@ -1,31 +1,56 @@
+import { evidenceOf, weigh } from "./identity";
 import type { Observation } from "./observation";
+import type { PinOf } from "./pins";
 
 /**
  * Brings observations of one look into an order of their own and makes one of those that share a strong key: one host
  * reached by two addresses is one host. Machines with different hardware under one name stay two. What has no strong
  * key is what has its address or port.
  */
-export function mergeTwins(observations: readonly Observation[]): Observation[] {
+export function mergeTwins(observations: readonly Observation[], pinOf: PinOf = () => undefined): Observation[] {
+  let list = mergeOnce(observations, pinOf);
+  // What two became may be a third.
+  for (let before = observations.length; list.length < before;) {
+    before = list.length;
+    list = mergeOnce(list, pinOf);
+  }
+  return list;
+}
+
+function mergeOnce(observations: readonly Observation[], pinOf: PinOf): Observation[] {
   const sorted = [...observations]
     .map((one) => ({ one, by: sortKey(one) }))
     .sort((a, b) => (a.by < b.by ? -1 : a.by > b.by ? 1 : 0));
   const byKey = new Map<string, Observation>();
   const result: Observation[] = [];
   const into = new Map<Observation, number>();
+  const byPin = new Map<number, Observation>();
   for (const { one } of sorted) {
     const strong = one.keys.filter((key) => key.strength > 1);
-    const twin = (strong.length ? strong : one.keys)
-      .map((key) => byKey.get(key.value))
-      .find((other) => other !== undefined && mayBeOne(other, one));
+    const pin = pinOf(one);
+    const others = new Set((strong.length ? strong : one.keys).flatMap((key) => byKey.get(key.value) ?? []));
+    const [likest] = [...others]
+      .filter(
+        (other) =>
+          mayBeOne(other, one) &&
+          // What a person put apart stays two.
+          (pin === undefined || (pinOf(other) ?? pin) === pin),
+      )
+      .map((other) => ({ other, balance: weigh(evidence(other), evidence(one)).balance }))
+      .sort((a, b) => b.balance - a.balance);
+    const twin = (pin === undefined ? undefined : byPin.get(pin)) ?? likest?.other;
     const place = twin === undefined ? undefined : into.get(twin);
     if (place === undefined) {
       into.set(one, result.push(one) - 1);
+      if (pin !== undefined && !byPin.has(pin)) byPin.set(pin, one);
       for (const key of one.keys) if (!byKey.has(key.value)) byKey.set(key.value, one);
       continue;
     }
     const merged = merge(result[place] as Observation, one);
     result[place] = merged;
     into.set(merged, place);
+    const both = pinOf(merged);
+    if (both !== undefined) byPin.set(both, merged);
     for (const key of merged.keys)
       if (key.strength > 1 || !byKey.has(key.value) || byKey.get(key.value) === twin) byKey.set(key.value, merged);
   }
@@ -51,8 +76,15 @@ const hardwareOf = (one: Observation): string[] =>
 
 function mayBeOne(a: Observation, b: Observation): boolean {
   const [left, right] = [hardwareOf(a), hardwareOf(b)];
-  return left.length === 0 || right.length === 0 || left.some((address) => right.includes(address));
+  const apart = left.length > 0 && right.length > 0 && !left.some((address) => right.includes(address));
+  return !apart && (a.host !== undefined || weigh(evidence(a), evidence(b)).same);
 }
+
+const evidence = (one: Observation) =>
+  evidenceOf(
+    one.keys.map((key) => key.value),
+    "",
+  );
 
 /** The deeper or earlier observation with the keys of both. */
 function merge(first: Observation, second: Observation): Observation {

@@ -2,6 +2,7 @@ import type { Drill } from "../demo/standins";
 import type { LiveEvent } from "../events";
 import type { Ingest } from "../ingest/ingest";
 import type { People } from "../people/people";
+import type { IdentityByHand } from "../estate/by-hand";
 import type { Runner } from "../repair/runner";
 import type { Sweeps } from "../estate/sweeps";
 import type { Vault } from "../vault/vault";
@@ -21,6 +22,7 @@ export interface CommandPorts {
   /** Credentials were changed: what polls and scrapes takes them up. */
   onCredentials: () => void;
   people: Pick<People, "invite" | "changed">;
+  identity: Pick<IdentityByHand, "join" | "split" | "pin">;
   /** Services were changed: who belongs to them is worked out anew. */
   onServices: () => void;
   /** Rules were changed: what is judged follows from the next sample. */

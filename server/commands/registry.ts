@@ -5,6 +5,7 @@ import { PersonError } from "../store/database";
 import { aboutText, type Command } from "./command";
 import { credentialCommands } from "./credentials";
 import { drillCommands } from "./drills";
+import { identityCommands } from "./identity";
 import { incidentCommands } from "./incidents";
 import { ingestCommands } from "./ingest";
 import { labelCommands } from "./labels";
@@ -27,6 +28,7 @@ export const commands = {
   ...serviceCommands,
   ...productCommands,
   ...labelCommands,
+  ...identityCommands,
   ...peopleCommands,
   ...tokenCommands,
   ...credentialCommands,

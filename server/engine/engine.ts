@@ -31,6 +31,7 @@ import { credentialById } from "../store/credentials";
 import { endpoints, type EndpointFields } from "../store/endpoints";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
 import { trapUsersOf } from "../vault/trap-users";
+import { IdentityByHand } from "../estate/by-hand";
 import { sourceTools } from "../estate/source-tools";
 import { Sweeps } from "../estate/sweeps";
 import { openAttempts, updateAttempt } from "../store/drills";
@@ -154,6 +155,14 @@ export class Engine {
         this.ingest.tellTargets();
         this.ingest.tellTrapUsers();
       },
+      identity: new IdentityByHand(
+        this.db,
+        () => this.now(),
+        (retired) => {
+          this.afterEstateChange(retired);
+          this.emit({ topic: "estate", atMs: this.now() });
+        },
+      ),
       onServices: () => {
         this.afterEstateChange([]);
         this.emit({ topic: "estate", atMs: this.now() });

@@ -1,3 +1,4 @@
+import { NO_SITE } from "#core/estate/identity";
 import type { NamingBook, ResourceAttributes } from "#core/estate/naming";
 import type { Look, Observation } from "#core/estate/observation";
 import { observeContainer, observeHost, shortName, entityOf } from "#core/estate/entity";
@@ -13,7 +14,6 @@ import { AGENT_KIND, agentSettings, USUAL_AGENT_SETTINGS, type AgentSettings } f
 const MISSED_REPORTS = 2.5;
 const LABEL = "an agent";
 /** Site of hosts whose agent names none. */
-const NO_SITE = "no site";
 
 interface Reporter {
   componentId: number;

@@ -85,12 +85,11 @@ function addComponent(
   db: Db,
   known: KnownEstate,
   look: Look,
-  { observation, name, host }: NewChange,
+  { observation, name, host, keys }: NewChange,
   idOf: (ref: Ref) => number,
 ): number {
   const { atMs, observer } = look;
   const hostId = host === null ? null : idOf(host);
-  const keys = observation.keys.map((key) => key.value);
   const id = insertComponent(
     db,
     {
@@ -108,7 +107,7 @@ function addComponent(
       depth: observation.depth,
       readBy: observation.readBy,
       reason: observation.kind.reason,
-      keys: freeKeys(known, look, keys),
+      keys,
       facts: { ...observation.facts, ...observation.ownFacts },
     },
     atMs,
@@ -152,11 +151,6 @@ function noteSeen(db: Db, known: KnownEstate, { atMs, observer }: Look, seen: Pl
   }
 }
 
-/** A modest observer claims no weak key that something else has. */
-function freeKeys(known: KnownEstate, look: Look, keys: readonly string[]): string[] {
-  return look.observer.modest ? keys.filter((key) => known.ofKey(key) === undefined) : [...keys];
-}
-
 const siteOf = (db: Db, hostId: number, otherwise: string) => componentById(db, hostId)?.site ?? otherwise;
 
 function addressOf(db: Db, id: number): string {
@@ -164,8 +158,8 @@ function addressOf(db: Db, id: number): string {
   return row?.address ?? (row?.host_id === null || !row ? "" : (componentById(db, row.host_id)?.address ?? ""));
 }
 
-/** @returns components that left the estate */
-function applyChange(
+/** Writes one change; call inside a transaction. Returns the components that left the estate. */
+export function applyChange(
   db: Db,
   known: KnownEstate,
   look: Look,

@@ -6,6 +6,7 @@ import { coveragePage, namingPage } from "./coverage";
 import { discoverPage, sourcePage, sweepPage } from "./discover";
 import { componentPage } from "./component";
 import { estatePage, findPage, samplesPage } from "./estate";
+import { identityPage } from "./identity";
 import { incidentList, incidentPage } from "./incidents";
 import { logPage, logsPage } from "./logs";
 import { mapPage } from "./map";
@@ -33,6 +34,7 @@ export const questions = {
   software: softwarePage,
   certificates: certificatesPage,
   component: componentPage,
+  identity: identityPage,
   samples: samplesPage,
   service: servicePage,
   serviceForm: serviceFormPage,

@@ -129,6 +129,11 @@ export function markSeen(
   );
 }
 
+/** Takes a component that had left into the estate again. */
+export function restoreComponent(db: Db, id: number): void {
+  prepared(db, "UPDATE component SET valid_to = NULL, missed = 0 WHERE id = ?").run(id);
+}
+
 export function touchSeen(db: Db, id: number, atMs: number): void {
   prepared(db, "UPDATE component SET last_seen_at = ? WHERE id = ?").run(atMs, id);
 }

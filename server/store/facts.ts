@@ -56,3 +56,15 @@ export const factRowsAt = (
     db,
     `SELECT component_id, value, valid_from FROM fact WHERE name = ? AND ${VALID_AT} ORDER BY component_id`,
   ).all(name, atMs, atMs);
+
+export interface FactSpan extends FactRow {
+  valid_to: number | null;
+}
+
+/** Everything that was ever told of a component, the latest first; at most `limit` values. */
+export const factHistory = (db: Db, id: number, limit: number): FactSpan[] =>
+  prepared<FactSpan>(
+    db,
+    `SELECT name, value, valid_from, valid_to FROM fact WHERE component_id = ?
+     ORDER BY valid_from DESC, name LIMIT ?`,
+  ).all(id, limit);

@@ -7,9 +7,14 @@ import type { ComponentRow } from "./estate";
 const RELATION = `SELECT id, type, from_id AS fromId, to_id AS toId, detail, seen_by AS seenBy, missed,
   intermittent = 1 AS intermittent, last_seen_at AS lastSeenAt FROM relation`;
 
+interface KeyRow {
+  key: string;
+  pinnedAt: number | null;
+}
+
 const known = (
   row: ComponentRow,
-  keys: readonly string[],
+  keys: readonly KeyRow[],
   facts: Readonly<Record<string, string>>,
   joined: readonly Joined[],
 ): KnownComponent => ({
@@ -17,6 +22,7 @@ const known = (
   kind: row.kind,
   confidence: row.kind_confidence,
   name: row.name,
+  site: row.site,
   sourceId: row.source_id,
   hostId: row.host_id,
   address: row.address,
@@ -27,7 +33,8 @@ const known = (
   missed: row.missed,
   retired: row.valid_to !== null,
   validFrom: row.valid_from,
-  keys,
+  keys: keys.map((one) => one.key),
+  pinned: new Map(keys.flatMap(({ key, pinnedAt }) => (pinnedAt === null ? [] : [[key, pinnedAt] as const]))),
   facts,
   joined,
 });
@@ -52,9 +59,12 @@ export function readEstate(db: Db): EstateBook {
     return lists;
   };
   const keys = collect(
-    prepared<{ key: string; component_id: number }>(db, "SELECT key, component_id FROM component_key").all(),
+    prepared<KeyRow & { component_id: number }>(
+      db,
+      "SELECT key, component_id, pinned_at AS pinnedAt FROM component_key",
+    ).all(),
     (row) => row.component_id,
-    (row) => row.key,
+    (row): KeyRow => row,
   );
   const facts = collect(
     prepared<{ component_id: number; name: string; value: string }>(
@@ -80,18 +90,16 @@ export class StoredEstate implements KnownEstate {
   component(id: number): KnownComponent | undefined {
     const row = prepared<ComponentRow>(this.db, "SELECT * FROM component WHERE id = ?").get(id);
     if (!row) return undefined;
-    const keys = prepared<{ key: string }>(this.db, "SELECT key FROM component_key WHERE component_id = ?").all(id);
+    const keys = prepared<KeyRow>(
+      this.db,
+      "SELECT key, pinned_at AS pinnedAt FROM component_key WHERE component_id = ?",
+    ).all(id);
     const facts = prepared<{ name: string; value: string }>(
       this.db,
       "SELECT name, value FROM fact WHERE component_id = ? AND valid_to IS NULL",
     ).all(id);
     const joins = prepared<JoinRow>(this.db, `${JOINS} AND into_id = ?`).all(id);
-    return known(
-      row,
-      keys.map((one) => one.key),
-      Object.fromEntries(facts.map((one) => [one.name, one.value])),
-      joins.map(joinOf),
-    );
+    return known(row, keys, Object.fromEntries(facts.map((one) => [one.name, one.value])), joins.map(joinOf));
   }
 
   ofKey(key: string): number | undefined {

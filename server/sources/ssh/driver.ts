@@ -56,7 +56,11 @@ async function lookAt(
     if (answer) open.push(answer);
   });
   open.sort((a, b) => a.port - b.port);
-  const recognised = recognise({ address, open, system, readBy: "ssh", failures: [] }, book);
+  const hostKey = hostKeys.known(address, settings.sshPort);
+  const recognised = recognise(
+    { address, open, system, readBy: "ssh", ...(hostKey ? { hostKey } : {}), failures: [] },
+    book,
+  );
   return {
     found: recognised ? [{ what: "observations", observations: [recognised.host, ...recognised.parts] }] : [],
     answers: true,

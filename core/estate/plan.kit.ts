@@ -1,0 +1,77 @@
+import { EstateBook, type KnownComponent } from "./known";
+import type { Plan } from "./plan";
+
+/** The estate after a plan, as the store would have it. */
+export function carryOut(book: EstateBook, plan: Plan, sourceId: number | null = 7, site = "Room"): EstateBook {
+  const components = new Map(book.components.map((one) => [one.id, { ...one, keys: new Set(one.keys) }]));
+  let next = Math.max(0, ...components.keys()) + 1;
+  const ids = new Map<string, number>();
+  const idOf = (ref: number | string) => (typeof ref === "number" ? ref : (ids.get(ref) as number));
+  const move = (id: number, keys: readonly string[]) => {
+    for (const one of components.values()) for (const key of keys) one.keys.delete(key);
+    for (const key of keys) components.get(id)?.keys.add(key);
+  };
+  const of = (id: number) => components.get(id) as NonNullable<ReturnType<typeof components.get>>;
+  for (const change of plan.changes) {
+    if (change.what === "new") {
+      const { observation } = change;
+      ids.set(change.ref, next);
+      components.set(next, {
+        id: next,
+        kind: observation.kind.is,
+        confidence: observation.kind.confidence,
+        name: change.name,
+        sourceId,
+        hostId: change.host === null ? null : idOf(change.host),
+        site,
+        pinned: new Map(),
+        address: observation.address ?? null,
+        process: observation.process ?? null,
+        container: observation.container ?? null,
+        depth: observation.depth,
+        readBy: observation.readBy,
+        missed: 0,
+        retired: false,
+        validFrom: 1_000_000,
+        keys: new Set(),
+        facts: { ...observation.facts, ...observation.ownFacts },
+        joined: [],
+      });
+      move(next, change.keys);
+      next++;
+    } else if (change.what === "joined") {
+      for (const one of components.values()) if (one.id === change.id || one.hostId === change.id) one.retired = true;
+      move(change.into, change.keys);
+      of(change.into).joined = [...of(change.into).joined, { id: change.id, keys: change.keys }];
+    } else if (change.what === "split") {
+      of(change.id).retired = false;
+      of(change.from).joined = of(change.from).joined.filter((one) => one.id !== change.id);
+      move(change.id, change.keys);
+    } else if (change.what === "changed" || change.what === "back") {
+      const facts = { ...of(change.id).facts };
+      for (const { fact, after } of change.facts) {
+        if (fact === "kind" || fact === "name") continue;
+        if (after === undefined) delete facts[fact];
+        else facts[fact] = after;
+      }
+      of(change.id).facts = facts;
+    } else if (change.what === "missing") of(change.id).missed += 1;
+    else of(change.id).retired = true;
+  }
+  for (const seen of plan.seen) {
+    const one = of(seen.id);
+    move(seen.id, seen.keys);
+    Object.assign(one, { kind: seen.kind, confidence: seen.confidence, name: seen.name, retired: false, missed: 0 });
+    one.facts = { ...one.facts, ...seen.quiet };
+    if (!seen.shallow)
+      Object.assign(one, {
+        depth: seen.observation.depth,
+        readBy: seen.observation.readBy,
+        address: seen.keepsAddress ? one.address : (seen.observation.address ?? one.address),
+      });
+  }
+  return new EstateBook(
+    [...components.values()].map((one): KnownComponent => ({ ...one, keys: [...one.keys].sort() })),
+    [],
+  );
+}
