@@ -4,20 +4,24 @@ import { arch, hostname, networkInterfaces } from "node:os";
 import { join } from "node:path";
 import { parseArgs } from "node:util";
 import { enrol } from "./enrol";
+import { Inventories } from "./inventory";
 import { measureContainer, measureMachine } from "./measure";
 import { AGENT_NAME, AGENT_VERSION, metricsRequest, type Resource } from "./otlp";
 import { Outbox } from "./outbox";
 import { readOsRelease, readVersion } from "./proc";
+import { Reporter } from "./reporter";
 import { lookAt, type Reading } from "./reading";
 
 const USAGE = `The Linux host agent of Holotaxis: measures this machine and its containers, and reports them by OTLP over HTTP.
 
   --to URL         where OTLP is taken, http://127.0.0.1:4318 if left out
   --every SECONDS  how often, 15 if left out
+  --programs SECONDS  how often it reports what runs here and who talks to whom, 60 if left out, 0 for never
   --name NAME      what this machine is called, its host name if left out
   --site SITE      where it stands
   --token-file F   where the token of this host's agent is kept
   --enrol CODE     fetch that token with an enrolment code, once; CODE may be @FILE
+  --enrol-only     end as soon as the token is kept
   --root DIR       where /proc and /sys are seen, / if left out; for running in a container
   --once           look twice, a second apart, write the report to the output and end`;
 
@@ -32,10 +36,12 @@ function options() {
       options: {
         to: { type: "string", default: "http://127.0.0.1:4318" },
         every: { type: "string", default: "15" },
+        programs: { type: "string", default: "60" },
         name: { type: "string" },
         site: { type: "string" },
         "token-file": { type: "string" },
         enrol: { type: "string" },
+        "enrol-only": { type: "boolean", default: false },
         root: { type: "string", default: "/" },
         once: { type: "boolean", default: false },
         help: { type: "boolean", default: false },
@@ -54,6 +60,9 @@ if (given.help) {
 const every = Number(given.every);
 if (!Number.isInteger(every) || every < 1 || every > 3600)
   refuse(`“${given.every}” is not an interval. Use whole seconds from 1 to 3600.`);
+const programs = Number(given.programs);
+if (!Number.isInteger(programs) || programs < 0 || programs > 3600)
+  refuse(`“${given.programs}” is not an interval. Use whole seconds up to 3600, or 0 for never.`);
 if (!/^https?:\/\/[^/]/.test(given.to)) refuse(`“${given.to}” is not an address. Write it like http://127.0.0.1:4318.`);
 if (!existsSync(join(given.root, "proc", "stat")))
   refuse(
@@ -67,6 +76,14 @@ if (given.enrol !== undefined && tokenFile === undefined)
 if (tokenFile !== undefined && token === undefined && given.enrol === undefined)
   refuse(`The file ${tokenFile} is missing or empty. Fetch a token with --enrol CODE.`);
 
+/** Bridges inside a host have the same addresses on many. */
+const isInside = (interfaceName: string) =>
+  /^(docker|br-|virbr|lxcbr|lxdbr|podman|cni|flannel|cali|veth)/.test(interfaceName);
+const ownAddresses = () =>
+  Object.entries(networkInterfaces())
+    .flatMap(([name, list]) => (isInside(name) ? [] : (list ?? [])))
+    .flatMap((one) => (one.internal || one.address.startsWith("fe80:") ? [] : [one.address]))
+    .sort();
 const etc = (name: string) => fileText(join(given.root, "etc", name));
 const machineId = etc("machine-id").trim();
 const first = lookAt(given.root, { monotonicMs: performance.now(), atMs: Date.now() });
@@ -78,11 +95,7 @@ const machine: Resource = {
     ? { "host.id": createHash("sha256").update(`${AGENT_NAME} ${machineId}`).digest("hex").slice(0, 32) }
     : {}),
   "host.arch": arch(),
-  "host.ip": Object.values(networkInterfaces())
-    .flatMap((list) => list ?? [])
-    .flatMap((one) => (one.internal || one.address.startsWith("fe80:") ? [] : [one.address]))
-    .sort()
-    .join(", "),
+  "host.ip": ownAddresses().join(", "),
   "host.processors": String(first.processors.cores.length),
   "host.memory.bytes": String(first.memory.totalBytes),
   "os.type": "linux",
@@ -126,7 +139,9 @@ const look = () => lookAt(given.root, { monotonicMs: performance.now(), atMs: Da
 
 if (given.once) {
   await new Promise((done) => setTimeout(done, 1000));
-  process.stdout.write(`${JSON.stringify(reportOf(first, look(), []), null, 2)}\n`);
+  const report = reportOf(first, look(), []) as object;
+  const runs = programs > 0 ? { runs: new Inventories(given.root).all(first, ownAddresses()) } : {};
+  process.stdout.write(`${JSON.stringify({ ...report, ...runs }, null, 2)}\n`);
   process.exit(0);
 }
 
@@ -143,6 +158,7 @@ if (token === undefined && given.enrol !== undefined && tokenFile !== undefined)
   }
   process.stdout.write(`Enrolled; the token is kept in ${tokenFile}.\n`);
 }
+if (given["enrol-only"]) process.exit(0);
 const outbox = new Outbox({
   to,
   ...(token ? { token } : {}),
@@ -155,7 +171,31 @@ const outbox = new Outbox({
 process.stdout.write(
   `${name} is measured every ${every} s and reported to ${given.to}, ${first.containers.length} containers with it.\n`,
 );
+const inventories = new Inventories(given.root);
+const reporter = new Reporter({
+  to,
+  ...(token ? { token } : {}),
+  host: {
+    hostName: name,
+    hostId: machine["host.id"] ?? "",
+    everySeconds: programs,
+    ...(given.site ? { site: given.site } : {}),
+  },
+  read: () => inventories.all(before, ownAddresses()),
+  now: () => performance.now(),
+  post: fetch,
+  say: (sentence) => process.stderr.write(`${sentence}\n`),
+});
 let before = first;
+let telling = false;
+const tell = () => {
+  if (telling) return;
+  telling = true;
+  void reporter.report().finally(() => (telling = false));
+};
+const tellTimer = programs > 0 ? setInterval(tell, programs * 1000) : undefined;
+// Once it is known by its first report.
+if (programs > 0) setTimeout(tell, Math.min(every, programs) * 1000 + 500);
 const timer = setInterval(() => {
   const now = look();
   outbox.put(
@@ -169,6 +209,7 @@ const timer = setInterval(() => {
 }, every * 1000);
 const leave = () => {
   clearInterval(timer);
+  clearInterval(tellTimer);
   // What was just measured gets a last chance.
   void outbox.send().finally(() => process.exit(0));
 };

@@ -135,7 +135,7 @@ export default function SignalsSetup({ loaderData: page, actionData }: Route.Com
         </Section>
         {one ? <RuleForm key={one.id} attributes={one.attributes} onDone={() => setChosen(null)} /> : null}
         <ScrapedEndpoints credentials={page.credentials} pages={page.pages} states={page.scraped} nowMs={now.nowMs} />
-        <AgentHosts hosts={page.agents} otlp={page.ports} nowMs={now.nowMs} />
+        <AgentHosts hosts={page.agents} nowMs={now.nowMs} />
         <Section title={`Matching rules: ${page.rules.length}`} pad={false}>
           {page.rules.length === 0 ? (
             <Box sx={{ px: 1.5 }}>

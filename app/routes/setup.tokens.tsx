@@ -4,6 +4,8 @@ import { ROLE_IDS } from "#core/people/rights";
 import { SIGNAL_KINDS, type TokenScope } from "#core/people/tokens";
 import type { Route } from "./+types/setup.tokens";
 import { act, readForm, refuse, formOf } from "../shell/answers.server";
+import { installCommand } from "../ui/ingest/install-command";
+import { receiverOf } from "../shell/receiver.server";
 import { Enrolments } from "../ui/people/Enrolments";
 import { OneTime } from "../ui/people/OneTime";
 import { TokenForm } from "../ui/people/TokenForm";
@@ -12,9 +14,9 @@ import { PageHead, Problem, Section } from "../ui/Page";
 
 export const meta: Route.MetaFunction = () => [{ title: "Tokens · Holotaxis" }];
 
-export async function loader({ context }: Route.LoaderArgs) {
+export async function loader({ context, request }: Route.LoaderArgs) {
   const machineMs = Date.now();
-  return { ...(await context.ask("tokens", { machineMs })), machineMs };
+  return { ...(await context.ask("tokens", { machineMs })), machineMs, receiver: receiverOf(context, request) };
 }
 
 const id = z.coerce.number().int().min(1);
@@ -69,7 +71,7 @@ export async function action({ request, context }: Route.ActionArgs) {
 }
 
 export default function TokensPage({ loaderData, actionData }: Route.ComponentProps) {
-  const { tokens, enrolments, machineMs } = loaderData;
+  const { tokens, enrolments, machineMs, receiver } = loaderData;
   const open = tokens.filter((token) => token.isOpen);
   const agents = open.filter((token) => token.scope.kind === "agent").length;
   const others = open.length - agents;
@@ -85,8 +87,8 @@ export default function TokensPage({ loaderData, actionData }: Route.ComponentPr
       ) : null}
       {actionData && "enrolment" in actionData && actionData.enrolment ? (
         <OneTime
-          what="The enrolment code"
-          text={`node main.js --to ${"http://this-machine:4318"} --enrol ${actionData.enrolment}`}
+          what="The command that installs the agent on a Linux host"
+          text={installCommand(receiver, actionData.enrolment)}
         />
       ) : null}
       <Stack sx={{ gap: 1.5 }}>

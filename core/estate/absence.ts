@@ -65,6 +65,8 @@ function covers(
   if (listing.what === "these") return listing.ids.has(one.id);
   if (one.sourceId !== sourceId) return false;
   const listed = (id: number) => seen.has(id) && !unlisted.has(id);
+  // Containers are told of one by one, whoever lists what runs.
+  if (listing.what === "parts") return one.hostId !== null && one.container === null && listed(one.hostId);
   if (one.hostId !== null) return listed(one.hostId);
   if (one.address && refused.has(one.address)) return false;
   if (one.address) return inSpans(one.address, listing.spans);

@@ -117,4 +117,9 @@ export function speaksAgainst(observation: Observation, site: string, known: Kno
 export const isOwnHardware = (name: string, address: string): boolean =>
   /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/.test(address) &&
   !/^(00:){5}|^ff:ff|^02:42:|^00:00:5e:00:0[12]:/.test(address) &&
-  !/^(lo|docker|br-|virbr|veth|vnet|tun|tap|cni|flannel|cali|wg|dummy|ifb)/.test(name);
+  !/^(lo|vnet|tun|tap|wg|dummy|ifb)/.test(name) &&
+  !isInside(name);
+
+/** Bridges and pairs for containers and machines inside a host: on many hosts they have the same addresses. */
+export const isInside = (interfaceName: string): boolean =>
+  /^(docker|br-|virbr|lxcbr|lxdbr|podman|cni|flannel|cali|veth)/.test(interfaceName);

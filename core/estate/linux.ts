@@ -1,4 +1,5 @@
 import { canonicalAddress } from "./addresses";
+import { isInside } from "./identity";
 import type { ConnectionRow, InterfaceRow, ListenerRow, SoftwareRow, StorageRow, SystemSighting } from "./sighting";
 import { isDisk } from "./storage";
 
@@ -219,13 +220,13 @@ function readInterfaces(sections: Sections): InterfaceRow[] {
   });
 }
 
-/** Its addresses but those that every host has. */
+/** Its addresses but those that every host has: of the loop, of links, of bridges inside. */
 const readAddresses = (sections: Sections): string[] =>
   [
     ...new Set(
       linesOf(sections, "addresses").flatMap((line) => {
-        const found = /\sinet6?\s(\S+?)\//.exec(line)?.[1];
-        const address = found && canonicalAddress(found);
+        const [, name, found] = /^\d+:\s+(\S+)\s.*?\binet6?\s(\S+?)\//.exec(line) ?? [];
+        const address = found && name && !isInside(name) && canonicalAddress(found);
         return address && !/^127\.|^::1$|^fe80:/.test(address) ? [address] : [];
       }),
     ),

@@ -137,5 +137,7 @@ export interface Look {
 export type Listing =
   /** Every address of the spans was tried; of the observer's own source. */
   | { what: "addresses"; spans: readonly AddressSpan[] }
+  /** What runs on every host of the look that listed its parts. */
+  | { what: "parts" }
   /** Just these are being listened to, and silence of one of them is an answer. */
   | { what: "these"; ids: ReadonlySet<number>; atOnce: boolean };

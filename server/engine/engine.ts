@@ -31,6 +31,7 @@ import { credentialById } from "../store/credentials";
 import { endpoints, type EndpointFields } from "../store/endpoints";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
 import { trapUsersOf } from "../vault/trap-users";
+import { AgentInventories } from "../estate/agent-inventories";
 import { IdentityByHand } from "../estate/by-hand";
 import { sourceTools } from "../estate/source-tools";
 import { Sweeps } from "../estate/sweeps";
@@ -77,6 +78,7 @@ export class Engine {
   private readonly ingest: Ingest;
   private readonly poller: Poller;
   private readonly runner: Runner;
+  private readonly inventories: AgentInventories;
   private readonly snapshots: Snapshots;
   private readonly sweeps: Sweeps;
   private readonly demonstration: Demonstration | undefined;
@@ -140,6 +142,17 @@ export class Engine {
       () => this.clock.pace,
       () => tools,
     );
+    this.inventories = new AgentInventories({
+      db: this.db,
+      now: () => this.now(),
+      tools: () => tools,
+      source: (nowMs) => this.batches.reporters.room(nowMs),
+      talks: (id, tables) => this.poller.talks.note(id, tables),
+      onEstate: (retired) => {
+        this.afterEstateChange(retired);
+        this.emit({ topic: "estate", atMs: this.now() });
+      },
+    });
     this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.stopping });
     this.runner = this.makeRunner();
     this.ports = {
@@ -214,6 +227,7 @@ export class Engine {
       trapUsers: () => trapUsersOf(this.db, this.vault),
       tokens: () => this.sendingTokens(),
       enrol: (asked, from) => this.people.enrol(asked, from),
+      inventory: (report, from) => this.inventories.take(report, from),
       onUsed: (tokens) => this.people.used(tokens),
       // Taken up with the next tick: newcomers come in crowds.
       onGrown: () => (this.grown = true),
@@ -569,6 +583,7 @@ export class Engine {
   /** Orderly end: no new work, everything written, the log folded into the store. */
   async close(): Promise<void> {
     this.stopping = true;
+    this.inventories.stop();
     this.ingest.close();
     await withDeadline(ENDING_MS, undefined, () => Promise.all([this.sweeps.stopAll(), this.runner.stopAll()])).catch(
       () => undefined,

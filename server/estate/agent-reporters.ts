@@ -13,7 +13,6 @@ import { AGENT_KIND, agentSettings, USUAL_AGENT_SETTINGS, type AgentSettings } f
 /** Reports that may fail to come before a host counts as silent. */
 const MISSED_REPORTS = 2.5;
 const LABEL = "an agent";
-/** Site of hosts whose agent names none. */
 
 interface Reporter {
   componentId: number;
@@ -83,6 +82,11 @@ export class AgentReporters {
     const news = applied.news.find((one) => one.outcome === "new" || one.outcome === "back");
     if (news?.outcome === "new") this.added++;
     return news?.id;
+  }
+
+  /** The source that agents belong to, and how many more components they may make known. */
+  room(nowMs: number): { id: number; room: number } {
+    return { id: this.source(nowMs), room: Math.max(0, this.settings.mostComponents - this.added) };
   }
 
   /** The source that agents belong to, made with the first report. */

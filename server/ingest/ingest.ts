@@ -1,3 +1,4 @@
+import type { AgentReport } from "#core/estate/agent-report";
 import type { TrapUser } from "../receivers/traps";
 import type { MessagePort } from "node:worker_threads";
 import type { Batch } from "../receivers/batch-builder";
@@ -30,6 +31,8 @@ export interface IngestContext {
   /** Tokens that may be sent with now. */
   tokens: () => SendingToken[];
   enrol: (asked: Enrolling, from: string) => Enrolled;
+  /** Takes in what an agent says runs on its host; answers with a sentence where it was not taken. */
+  inventory: (report: AgentReport, from: string) => Promise<string | undefined>;
   onUsed: (tokens: [id: number, atMs: number, from: string][]) => void;
   /** A batch brought relations that were not known. */
   onRelations: () => void;
@@ -61,6 +64,14 @@ export class Ingest {
     port.on("message", (message: FromReceivers) => {
       if (message.kind === "enrol") {
         return this.enrol(message.id, message.asked, message.from);
+      }
+      if (message.kind === "inventory") {
+        const { id } = message;
+        const answer = (problem: string | undefined) => this.reply({ kind: "inventoried", id, problem });
+        this.context
+          .inventory(message.report, message.from)
+          .then(answer, () => answer("Something went wrong on this side; try again."));
+        return;
       }
       if (message.kind === "used") return this.context.onUsed(message.tokens);
       if (message.kind === "figures") {

@@ -11,6 +11,7 @@ import type { Db } from "../store/database";
 import { currentComponents, type ComponentRow } from "../store/estate";
 import { guestsOfHypervisors } from "../store/relations";
 import { listServices, type FigureSource } from "../store/services";
+import { sightingsOfHosts } from "../store/sightings";
 import { listSources, type SourceRow } from "../store/sources";
 import { fetchFigure } from "./figures";
 import { Talks } from "./talks";
@@ -87,8 +88,14 @@ export class Poller {
     );
     const components = currentComponents(this.db);
     const wanted = new Set<number>();
+    // What an agent reports on goes on being asked by who saw it too.
+    const sighted = new Map<number, Way>();
+    for (const { component_id, source_id } of sightingsOfHosts(this.db)) {
+      const way = ways.get(source_id);
+      if (way && !sighted.has(component_id)) sighted.set(component_id, way);
+    }
     for (const row of components) {
-      const way = row.source_id === null ? undefined : ways.get(row.source_id);
+      const way = (row.source_id === null ? undefined : ways.get(row.source_id)) ?? sighted.get(row.id);
       // Only what let its system be read can be polled.
       if (row.host_id !== null || row.depth < 2 || !row.address || !way) continue;
       wanted.add(row.id);
@@ -97,7 +104,13 @@ export class Poller {
     for (const id of this.hosts.keys()) if (!wanted.has(id)) this.hosts.delete(id);
     for (const row of components)
       if (row.process !== null && row.host_id !== null) this.hosts.get(row.host_id)?.processes.set(row.process, row.id);
-    this.talks.reload([...this.hosts.values()].map(({ id, target }) => ({ id, address: target.address })));
+    const reporting = components.flatMap(({ id, read_by, host_id, address }) =>
+      read_by === "agent" && host_id === null && address !== null && !this.hosts.has(id) ? [{ id, address }] : [],
+    );
+    this.talks.reload([
+      ...[...this.hosts.values()].map(({ id, target }) => ({ id, address: target.address })),
+      ...reporting,
+    ]);
     for (const { hypervisor, key, guest } of guestsOfHypervisors(this.db)) {
       const host = this.hosts.get(hypervisor);
       if (!host) continue;

@@ -1,3 +1,4 @@
+import type { AgentReport } from "#core/estate/agent-report";
 import type { TrapUser } from "./traps";
 import type { MessagePort } from "node:worker_threads";
 import { Admission } from "./admission";
@@ -13,6 +14,7 @@ const MOST_HELD_OF_PEER = 96 * 1024 * 1024;
 const LEAST_HELD = 65_536;
 /** Agents that may wait for their token at once. */
 const MOST_ENROLLING = 100;
+const MOST_REPORTING = 2_000;
 /** Batches the engine may still have to answer. */
 const MOST_BATCHES = 200;
 
@@ -53,6 +55,7 @@ export class IngestChannel {
   /** Set by whoever checks tokens. */
   onTokens: (tokens: SendingToken[]) => void = () => undefined;
   private readonly enrolling = new Map<number, (outcome: Enrolled) => void>();
+  private readonly reporting = new Map<number, (problem: string | undefined) => void>();
   private readonly admission = new Admission(MOST_BATCHES, () => performance.now());
   private held = 0;
   private readonly heldOf = new Map<string, number>();
@@ -69,6 +72,11 @@ export class IngestChannel {
       if (message.kind === "targets") return this.onTargets(message.targets);
       if (message.kind === "trap-users") return this.onTrapUsers(message.users);
       if (message.kind === "tokens") return this.onTokens(message.tokens);
+      if (message.kind === "inventoried") {
+        this.reporting.get(message.id)?.(message.problem);
+        this.reporting.delete(message.id);
+        return;
+      }
       if (message.kind === "enrolled") {
         this.enrolling.get(message.id)?.(message.outcome);
         this.enrolling.delete(message.id);
@@ -152,6 +160,17 @@ export class IngestChannel {
     return new Promise((resolve) => {
       this.enrolling.set(id, resolve);
       this.port.postMessage({ kind: "enrol", id, asked, from } satisfies FromReceivers);
+    });
+  }
+
+  /** Hands over what an agent says runs on its host; answers with a sentence where it was not taken. */
+  report(report: AgentReport, from: string): Promise<string | undefined> {
+    if (this.reporting.size >= MOST_REPORTING)
+      return Promise.resolve("Too many agents report at this moment. Try again a little later.");
+    const id = this.nextId++;
+    return new Promise((resolve) => {
+      this.reporting.set(id, resolve);
+      this.port.postMessage({ kind: "inventory", id, report, from } satisfies FromReceivers);
     });
   }
 

@@ -1,9 +1,12 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { createServer as createTlsServer } from "node:https";
 import { hostname } from "node:os";
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
 import { createGunzip, createInflate } from "node:zlib";
 import { z } from "zod";
-import type { TokenScope } from "#core/people/tokens";
+import { agentReport } from "#core/estate/agent-report";
+import { whyNotSent, type TokenScope } from "#core/people/tokens";
 import { isReceiverName } from "../http/host-names";
 import { Rejected } from "./batch-builder";
 import { readCloudEvents } from "./cloudevents";
@@ -21,8 +24,16 @@ const MOST_UNPACKED = 64 * 1024 * 1024;
 /** What a request has to bring before it is read. */
 interface Gate {
   tokens: SenderTokens;
+  /** What anybody may fetch, by its path. */
+  files: ReadonlyMap<string, string>;
   isNamed: (request: IncomingMessage) => boolean;
 }
+
+const agentFiles = (root: string): ReadonlyMap<string, string> =>
+  new Map([
+    ["/agent.sh", join(root, "agent", "install.sh")],
+    ["/agent.js", join(root, "build", "run", "agent", "main.js")],
+  ]);
 
 /** What an agent says of the host it asks a token for. */
 const enrolment = z.object({
@@ -40,7 +51,8 @@ const REJECTED: Readonly<Record<string, string>> = {
 
 /**
  * Where OTLP 1.x over HTTP is received, in protobuf or JSON, at /v1/metrics, /v1/logs and /v1/traces, and CloudEvents
- * 1.0 at /events; agents enrol at /enrol.
+ * 1.0 at /events; agents are fetched at /agent.sh and /agent.js, enrol at /enrol and say at /inventory what runs on
+ * their hosts.
  * @param tokens who may send what
  * @param publicNames names of this machine that are not its own host name
  * @param tls certificate and key, PEM; without them it is plain HTTP
@@ -50,9 +62,11 @@ export function receiveOtlp(
   tokens: SenderTokens,
   publicNames: readonly string[] = [],
   tls?: { cert: string; key: string },
+  root = process.cwd(),
 ): Server {
   const gate: Gate = {
     tokens,
+    files: agentFiles(root),
     isNamed: ({ headers }) => isReceiverName(headers.host, hostname(), publicNames),
   };
   const take = (request: IncomingMessage, response: ServerResponse) => void answer(request, response, channel, gate);
@@ -73,7 +87,7 @@ async function answer(
   request: IncomingMessage,
   response: ServerResponse,
   channel: IngestChannel,
-  { tokens, isNamed }: Gate,
+  { tokens, files, isNamed }: Gate,
 ): Promise<void> {
   channel.figures.requests++;
   const json =
@@ -86,10 +100,16 @@ async function answer(
     if (isFromPage(request)) throw new Refusal(403, 7, "Signals are not taken from web pages.");
     if (!isNamed(request))
       throw new Refusal(421, 7, "This receiver is not called so. Send to its address, or name it with --public-name.");
+    const file = files.get(pathOf(request));
+    if (file !== undefined) return hand(request, response, file);
     if (pathOf(request) === "/enrol") return send(200, JSON.stringify(await enrol(request, channel)));
     const scope = tokens.scopeOf(request.headers.authorization, peerOf(request));
     if (scope === null) throw starting();
     if (scope === undefined) throw noToken();
+    if (pathOf(request) === "/inventory") {
+      await takeInventory(request, channel, scope);
+      return send(204, "");
+    }
     const rejected = await take(request, json, channel, scope);
     channel.figures.refused += rejected.count;
     if (pathOf(request) === "/events") return send(204, "");
@@ -127,6 +147,19 @@ async function answer(
   }
 }
 
+/** Hands out a file of the agent, which is no secret. */
+function hand(request: IncomingMessage, response: ServerResponse, file: string): void {
+  if (request.method !== "GET" && request.method !== "HEAD") throw new Refusal(405, 12, "Fetch this by GET.");
+  let text: string;
+  try {
+    text = readFileSync(file, "utf8");
+  } catch {
+    throw new Refusal(404, 5, "The agent is not built on this server: npm run build.");
+  }
+  response.writeHead(200, { "Content-Type": "text/plain; charset=utf-8", "X-Content-Type-Options": "nosniff" });
+  response.end(request.method === "HEAD" ? undefined : text);
+}
+
 /** An agent fetches a token of its own for its host. */
 async function enrol(request: IncomingMessage, channel: IngestChannel): Promise<{ token: string }> {
   if (request.method !== "POST") throw new Refusal(405, 12, "Enrol by POST.");
@@ -150,7 +183,37 @@ async function enrol(request: IncomingMessage, channel: IngestChannel): Promise<
   }
 }
 
-const isJsonPath = (path: string) => path === "/events" || path === "/enrol";
+/** An agent says what runs on its host; it is answered when that is in the store. */
+async function takeInventory(request: IncomingMessage, channel: IngestChannel, scope: TokenScope): Promise<void> {
+  if (request.method !== "POST") throw new Refusal(405, 12, "Report by POST.");
+  const peer = peerOf(request);
+  const hold = channel.enter(peer);
+  if (!hold) throw tooMuch();
+  try {
+    const bytes = await unpacked(await read(request, hold), request.headers["content-encoding"], hold);
+    let given: unknown;
+    try {
+      given = JSON.parse(Buffer.from(bytes).toString("utf8"));
+    } catch {
+      throw new BadSignal("This is no JSON.");
+    }
+    const report = agentReport.safeParse(given);
+    if (!report.success) {
+      const [issue] = report.error.issues;
+      throw new BadSignal(`${issue?.path.join(".") || "The report"}: ${issue?.message ?? "is not right"}`);
+    }
+    const { hostName, hostId } = report.data;
+    const why = whyNotSent(scope, "metrics", { hostName, hostId, serviceName: "", isAgent: true });
+    if (why !== undefined) throw new Refusal(403, 7, why);
+    const problem = await channel.report(report.data, peer);
+    if (problem !== undefined) throw new Refusal(503, CODE.unavailable, problem, 30);
+  } finally {
+    hold.release();
+  }
+}
+
+const JSON_PATHS = new Set(["/events", "/enrol", "/inventory"]);
+const isJsonPath = (path: string) => JSON_PATHS.has(path);
 const peerOf = (request: IncomingMessage) => request.socket.remoteAddress?.replace(/^::ffff:/, "") ?? "";
 const pathOf = (request: IncomingMessage): string => (request.url ?? "").split("?")[0] as string;
 

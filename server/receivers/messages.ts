@@ -1,3 +1,4 @@
+import type { AgentReport } from "#core/estate/agent-report";
 import type { TrapUser } from "./traps";
 import type { Batch } from "./batch-builder";
 import type { SendingToken } from "./sender-tokens";
@@ -37,6 +38,8 @@ export type FromReceivers =
   | { kind: "release"; resources: number[]; series: number[] }
   /** An agent asks for a token of its own. */
   | { kind: "enrol"; id: number; asked: Enrolling; from: string }
+  /** An agent says what runs on its host. */
+  | { kind: "inventory"; id: number; report: AgentReport; from: string }
   /** Tokens that were sent with. */
   | { kind: "used"; tokens: [id: number, atMs: number, from: string][] }
   | { kind: "figures"; figures: ReceiverFigures; scraped: TargetState[] };
@@ -48,7 +51,9 @@ export type ToReceivers =
   | { kind: "targets"; targets: Target[] }
   | { kind: "trap-users"; users: TrapUser[] }
   | { kind: "tokens"; tokens: SendingToken[] }
-  | { kind: "enrolled"; id: number; outcome: Enrolled };
+  | { kind: "enrolled"; id: number; outcome: Enrolled }
+  /** With a sentence where it was not taken. */
+  | { kind: "inventoried"; id: number; problem: string | undefined };
 
 /** The token, or why there is none. */
 export type Enrolled = { token: string } | { token?: undefined; problem: string };

@@ -56,9 +56,9 @@ export function handOverTo(db: Db, id: number, to: { other: number; depth: numbe
   );
 }
 
-/** Sightings of hosts that are present. */
+/** Sightings of hosts that are present, those that looked deepest first. */
 export const sightingsOfHosts = (db: Db): SightingRow[] =>
   prepared<SightingRow>(
     db,
-    `${SIGHTING} JOIN component c ON c.id = g.component_id WHERE c.valid_to IS NULL AND c.host_id IS NULL`,
+    `${SIGHTING} JOIN component c ON c.id = g.component_id WHERE c.valid_to IS NULL AND c.host_id IS NULL ORDER BY g.depth DESC, g.source_id`,
   ).all();

@@ -34,7 +34,7 @@ const sentence = (what: string, port: number, option: string, error: unknown) =>
 const tokens = new SenderTokens(settings.receiveFromAnyone ?? false, Date.now);
 channel.onTokens = (list) => tokens.take(list);
 const certificate = settings.tls && new Certificate(settings.tls.cert, settings.tls.key, survive);
-const http = receiveOtlp(channel, tokens, settings.publicNames, certificate?.current);
+const http = receiveOtlp(channel, tokens, settings.publicNames, certificate?.current, settings.root);
 if (certificate) certificate.follow(http as TlsServer);
 const grpc = new GrpcReceiver(channel, tokens, certificate?.current);
 const syslog = new SyslogReceiver(channel, now);

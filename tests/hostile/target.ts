@@ -30,6 +30,8 @@ export class Target {
   faults: string[] = [];
   cookie = "";
   token = "";
+  /** Token of the agent of the host fuzz-01. */
+  agentToken = "";
 
   constructor(
     readonly root: string,
@@ -82,8 +84,8 @@ export class Target {
 
   /** Makes the first administrator, a token for sending, and remembers both. */
   async settle(): Promise<void> {
-    const code = /code=(\S+)/.exec(this.said)?.[1] ?? "";
-    const join = await this.form(`/join?code=${code}`, {
+    const first = /code=(\S+)/.exec(this.said)?.[1] ?? "";
+    const join = await this.form(`/join?code=${first}`, {
       name: "Hostile Tester",
       signIn: "tester",
       password: "grey heron over the slipway",
@@ -101,7 +103,12 @@ export class Target {
       events: "on",
     });
     this.token = /hx-token-[\w-]+/.exec(made.text)?.[0] ?? "";
-    if (!this.cookie || !this.token) throw new Error(`Nobody came in: ${join.status}, ${made.status}.`);
+    const enrolment = await this.form("/setup/tokens", { what: "enrol", hosts: "1", days: "30" });
+    const code = /\bhx-enrol-[\w-]+/.exec(enrolment.text)?.[0] ?? "";
+    const enrolled = await this.deliver({ path: "/enrol", body: JSON.stringify({ code, hostName: "fuzz-01" }) });
+    this.agentToken = /hx-[\w-]+/.exec(enrolled.text)?.[0] ?? "";
+    if (!this.cookie || !this.token || !this.agentToken)
+      throw new Error(`Nobody came in: ${join.status}, ${made.status}.`);
   }
 
   form(path: string, fields: Record<string, string>, from?: string): Promise<Answer> {

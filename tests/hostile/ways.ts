@@ -231,6 +231,49 @@ const events: Way = {
   },
 };
 
+const INVENTORY = (random: Random) => ({
+  hostName: random.chance(0.9) ? "fuzz-01" : "vault-01",
+  hostId: "",
+  everySeconds: 60,
+  [random.chance(0.7) ? "system" : "tables"]: {
+    description: "A Linux",
+    processors: 2,
+    memory: { totalBytes: 2 ** 30, usedBytes: 2 ** 29 },
+    disks: [{ mount: "/", sizeBytes: 2 ** 32, usedBytes: 2 ** 30 }],
+    interfaces: [{ name: "eth0", physAddress: "02:5e:00:00:00:01", up: true, speedMbps: 1000 }],
+    addresses: ["198.51.100.7", "2001:db8::7"],
+    packages: [{ name: "cached", version: "1.2" }],
+    uuid: "abcdef00-0000-0000-0000-000000000001",
+    serial: "",
+    model: "",
+    software: [{ pid: 40, name: "cached", path: "/usr/bin/cached", parameters: "--x", parent: 1, user: "cache" }],
+    listeners: [{ address: "::", port: 1 + random.below(65_535), pid: 40 }],
+    connections: [
+      { localAddress: "198.51.100.7", localPort: 40000, remoteAddress: "198.51.100.9", remotePort: 5432, pid: 40 },
+    ],
+  },
+});
+const inventories: Way = {
+  name: "what agents say runs",
+  door: "receivers",
+  share: 3,
+  send: (target, random) => {
+    const plain = random.chance(0.1)
+      ? mutateText(random, JSON.stringify(INVENTORY(random)))
+      : JSON.stringify(mutateJson(random, INVENTORY(random), random.pick([0.01, 0.05, 0.2])));
+    const packs = random.chance(0.5);
+    return target.deliver({
+      path: "/inventory",
+      headers: {
+        "content-type": "application/json",
+        ...(packs ? { "content-encoding": "gzip" } : {}),
+        ...(random.chance(0.9) ? { authorization: `Bearer ${target.agentToken}` } : {}),
+      },
+      body: packs ? gzipSync(plain, { level: 1 }) : plain,
+    });
+  },
+};
+
 const udp = createSocket("udp4");
 udp.unref();
 const SYSLOG = [
@@ -447,4 +490,4 @@ const odd: Way = {
   },
 };
 
-export const WAYS: readonly Way[] = [json, protobufWay, packed, events, syslog, queries, forms, csv, odd];
+export const WAYS: readonly Way[] = [json, protobufWay, packed, events, inventories, syslog, queries, forms, csv, odd];

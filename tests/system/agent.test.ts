@@ -1,5 +1,5 @@
 import { spawn } from "node:child_process";
-import { mkdirSync, mkdtempSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
 import type { AddressInfo } from "node:net";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
@@ -255,6 +255,41 @@ it("who does not present a token is turned away with a sentence, and the agent s
   });
   expect(answer.status).toBe(401);
   expect(answer.headers.get("www-authenticate")).toBe("Bearer");
+});
+
+/** Runs the installer that the receiver hands out, as a person would, but below a folder. */
+const install = (...args: string[]) =>
+  new Promise<string>((resolve) => {
+    const child = spawn("sh", ["-c", `curl -fsS ${base}/agent.sh | sh -s -- "$@"`, "sh", ...args], {
+      env: { ...process.env, HOLOTAXIS_PREFIX: join(folder, "disk") },
+      stdio: ["ignore", "pipe", "pipe"],
+    });
+    let text = "";
+    for (const stream of [child.stdout, child.stderr]) stream.on("data", (part: Buffer) => (text += part.toString()));
+    child.on("close", (code) => resolve(`${code} ${text.trim()}`));
+  });
+
+it("is installed by one command with a code, and brought up to date by the same without one", async () => {
+  const disk = join(folder, "disk");
+  const first = await install(base, await enrolmentCode(), "Winch house");
+  expect(first).toContain("0 Enrolled; the token is kept in");
+  const token = readFileSync(join(disk, "etc/holotaxis-agent/token"), "utf8");
+  expect(statSync(join(disk, "etc/holotaxis-agent/token")).mode & 0o777).toBe(0o600);
+  expect(readFileSync(join(disk, "opt/holotaxis-agent/main.mjs"), "utf8")).toBe(
+    readFileSync("build/run/agent/main.js", "utf8"),
+  );
+  const unit = () => readFileSync(join(disk, "etc/systemd/system/holotaxis-agent.service"), "utf8");
+  const starts = `--to "${base}" --token-file %d/token --site "Winch house"\n`;
+  expect(unit()).toContain(starts);
+  expect(await install(base)).toMatch(/^0 /);
+  expect(unit()).toContain(starts);
+  expect(readFileSync(join(disk, "etc/holotaxis-agent/token"), "utf8")).toBe(token);
+});
+
+it("is not installed with what is no URL, or would be a command", async () => {
+  expect(await install("nowhere")).toContain("2 Say where signals are taken");
+  expect(await install(base, "x", '"; touch y; "')).toContain("2 The URL and the site may have");
+  expect(await install(base)).toContain("2 Give an enrolment code");
 });
 
 it("a wrong word on the command line is a sentence, not a trace", async () => {

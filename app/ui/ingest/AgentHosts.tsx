@@ -6,15 +6,7 @@ import { Section } from "../Page";
 import { PlainTable } from "../PlainTable";
 
 /** Hosts on which our agent runs, and how to put it on another. */
-export function AgentHosts({
-  hosts,
-  otlp,
-  nowMs,
-}: {
-  hosts: Answer<"signalsSetup">["agents"];
-  otlp: { host: string; otlp: number };
-  nowMs: number;
-}) {
+export function AgentHosts({ hosts, nowMs }: { hosts: Answer<"signalsSetup">["agents"]; nowMs: number }) {
   return (
     <Section title={`Hosts with an agent: ${hosts.length}`}>
       {hosts.length ? (
@@ -48,10 +40,9 @@ export function AgentHosts({
         </PlainTable>
       ) : null}
       <Typography variant="body2" sx={{ color: "text.secondary", mt: hosts.length ? 1 : 0 }}>
-        To monitor another host, copy <code>build/run/agent/main.js</code> to it and start it with Node.js 20 or later:{" "}
-        <code>{`node main.js --to http://${otlp.host}:${otlp.otlp || 4318} --site "Where it stands"`}</code>. It needs
-        nothing else, reads <code>/proc</code> and control groups, and its host and containers appear in the estate with
-        its first report.
+        To monitor another Linux host, <KeepLink to="/setup/tokens">make an enrolment code</KeepLink>: with it comes the
+        command that installs the agent there. It needs Node.js 20 or later, reads <code>/proc</code> and control
+        groups, and its host appears in the estate with its first report.
       </Typography>
     </Section>
   );
