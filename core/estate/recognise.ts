@@ -2,6 +2,7 @@ import type { FingerprintBook } from "./fingerprints";
 import { isOwnHardware } from "./identity";
 import { identityKey, storedKey, type Depth, type IdentityKey, type Observation } from "./observation";
 import { describePort, observeParts, tellsOwners, tellsParts } from "./observe-parts";
+import { systemWithoutSecrets } from "./secrets";
 import type { AddressSighting, GuestRow, Reader, SystemSighting } from "./sighting";
 
 /** How sure a kind is that follows from what the system tells, and from a look from outside. */
@@ -52,7 +53,8 @@ export function kindOfSystem(
 /**
  * Turns what was seen at one address into observations of the host and of the processes that serve or use the network.
  */
-export function recognise(sighting: AddressSighting, book: FingerprintBook): Recognised | undefined {
+export function recognise(seen: AddressSighting, book: FingerprintBook): Recognised | undefined {
+  const sighting = seen.system ? { ...seen, system: systemWithoutSecrets(seen.system) } : seen;
   const { system, address, open, readBy = "snmp" } = sighting;
   if (!system && open.length === 0) return undefined;
   const facts: Record<string, string> = { address };
