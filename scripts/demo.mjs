@@ -4,7 +4,7 @@ import { fork } from "node:child_process";
 import { createHash, randomBytes } from "node:crypto";
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
-import { join, resolve } from "node:path";
+import { dirname, join, resolve } from "node:path";
 import { parseArgs } from "node:util";
 import { buildIfStale, install, root } from "./prepare.mjs";
 
@@ -154,12 +154,17 @@ function setupFile() {
   if (!existsSync(file)) return undefined;
   const setup = JSON.parse(readFileSync(file, "utf8"));
   if (given.scale) widen(setup);
+  // A list lies beside it, as people keep one.
+  for (const source of setup.sources.filter((one) => one.listFile)) {
+    source.list = readFileSync(join(dirname(file), source.listFile), "utf8");
+    delete source.listFile;
+  }
   // The key that opens the stand-ins' hosts was made by this demo.
   setup.credentials = [
     {
       name: "Operator key",
       kind: "ssh-key",
-      destinations: setup.sources.map((source) => source.ranges).join(", "),
+      destinations: setup.sources.flatMap((source) => source.ranges ?? []).join(", "),
       fields: { user: "operator" },
       files: { privateKey: key },
       sources: ["*"],
@@ -172,8 +177,9 @@ function setupFile() {
 
 /** Adds the ranges of a larger estate's copies. */
 function widen(setup) {
-  setup.sources.forEach((source, index) => {
-    source.ranges += `, 127.${40 + index}.0.1-127.${40 + index}.${Math.floor(Number(given.scale) / setup.sources.length / 250) + 1}.250`;
+  const ranges = setup.sources.filter((source) => source.ranges);
+  ranges.forEach((source, index) => {
+    source.ranges += `, 127.${40 + index}.0.1-127.${40 + index}.${Math.floor(Number(given.scale) / ranges.length / 250) + 1}.250`;
     if (Number(given.scale) > 200) source.pollSeconds = 60;
   });
 }

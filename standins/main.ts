@@ -7,6 +7,7 @@ import { Emitter } from "./emitter";
 import { makeKeyPair } from "./keys.mjs";
 import { Estate } from "./seen/estate";
 import type { HostView } from "./seen/host-view";
+import { makeNameServer, zonesOf } from "./name-server";
 import { readScenario } from "./scenario/read";
 import { scaleScenario } from "./scenario/scale";
 import { startAgent } from "./snmp-agent";
@@ -103,6 +104,13 @@ const follow = () => followAll().catch(() => undefined);
 try {
   for (const host of estate.hosts) await startAgent(host, scenario.snmpPort, now);
   await followAll();
+  const { names } = scenario;
+  if (names) {
+    const zones = zonesOf(scenario);
+    await new Promise<void>((resolve, reject) =>
+      makeNameServer(zones).once("error", reject).listen(names.port, names.address, resolve),
+    );
+  }
   await startControl(estate, {
     port: Number(values.control),
     now,

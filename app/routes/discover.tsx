@@ -37,7 +37,7 @@ function sentenceOf({ sources, sweeps }: Data, nowMs: number): string {
   const running = sweeps.filter((sweep) => sweep.state === "running");
   if (running.length)
     return `Sweeping ${running.map((sweep) => sweep.source).join(", ")}: ${sumOf(running, (sweep) => sweep.tried)} of ${sumOf(running, (sweep) => sweep.addresses)} addresses tried.`;
-  const covered = `${sources.length} ${sources.length === 1 ? "source covers" : "sources cover"} ${sumOf(sources, (source) => source.addresses).toLocaleString("en-GB")} addresses.`;
+  const covered = `${sources.length} ${sources.length === 1 ? "source covers" : "sources cover"} ${sumOf(sources, (source) => source.addresses ?? 0).toLocaleString("en-GB")} addresses.`;
   const last = sweeps[0];
   if (!last) return `${covered} None has been swept yet.`;
   const { found } = last;

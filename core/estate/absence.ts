@@ -64,6 +64,7 @@ function covers(
 ): boolean {
   if (listing.what === "these") return listing.ids.has(one.id);
   if (one.sourceId !== sourceId) return false;
+  if (listing.what === "own") return true;
   const listed = (id: number) => seen.has(id) && !unlisted.has(id);
   // Containers are told of one by one, whoever lists what runs.
   if (listing.what === "parts") return one.hostId !== null && one.container === null && listed(one.hostId);

@@ -1,4 +1,5 @@
 import type { RelationType } from "../catalogue/kinds";
+import type { Label } from "./labels";
 import type { AddressSpan } from "./ranges";
 import type { SystemSighting } from "./sighting";
 
@@ -90,6 +91,15 @@ export interface Observation {
   facts: Record<string, string>;
   /** Facts of this observer alone: set whatever the depth, never taken back by others, no change worth telling. */
   ownFacts?: Record<string, string>;
+  /** What it says of who owns it and the like; what people said stays. */
+  labels?: readonly Label[];
+  /**
+   * Who says it did not look: of what others know it adds words only, and it brings nothing back. "new" where it makes
+   * things known that nobody knows.
+   */
+  hearsay?: "new" | "known";
+  /** Where it stands, by who knows better than where the observer is. */
+  site?: string;
   /** The tables a host showed. */
   inventory?: SystemSighting;
   /** Its parts were listed in full. */
@@ -137,6 +147,8 @@ export interface Look {
 export type Listing =
   /** Every address of the spans was tried; of the observer's own source. */
   | { what: "addresses"; spans: readonly AddressSpan[] }
+  /** Everything that this observer's own source knows of. */
+  | { what: "own" }
   /** What runs on every host of the look that listed its parts. */
   | { what: "parts" }
   /** Just these are being listened to, and silence of one of them is an answer. */

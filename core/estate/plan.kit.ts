@@ -58,6 +58,11 @@ export function carryOut(book: EstateBook, plan: Plan, sourceId: number | null =
     } else if (change.what === "missing") of(change.id).missed += 1;
     else of(change.id).retired = true;
   }
+  for (const { id, name, keys, quiet } of plan.heard) {
+    const one = of(id);
+    move(id, keys);
+    Object.assign(one, { name: name ?? one.name, facts: { ...one.facts, ...quiet } });
+  }
   for (const seen of plan.seen) {
     const one = of(seen.id);
     move(seen.id, seen.keys);

@@ -1,6 +1,7 @@
-import { likenessOf, speaksAgainst, trustOf } from "./identity";
+import { likenessOf, NO_SITE, speaksAgainst, trustOf } from "./identity";
 import type { KnownComponent, KnownEstate } from "./known";
 import { keyInWords, storedKey, type IdentityKey, type Look, type Observation } from "./observation";
+import { LISTED, TOLD } from "./labels";
 import { pinsOf, type PinOf } from "./pins";
 import { mergeTwins } from "./twins";
 
@@ -51,15 +52,30 @@ export interface Seen {
   quiet: Record<string, string>;
 }
 
+/** What is taken of hearsay. */
+export interface Heard {
+  id: number;
+  observation: Observation;
+  /** Where nobody knew what it is called. */
+  name: string | null;
+  /** Keys that are nobody's yet. */
+  keys: string[];
+  quiet: Record<string, string>;
+}
+
 export interface Plan {
   changes: Change[];
   seen: Seen[];
   /** Component of each observation that was taken, and whether it stands for a part of a host. */
   refs: Map<Observation, Ref>;
+  /** What is said of known components by who did not look at them. */
+  heard: Heard[];
   /** Parts and the host each runs on. */
   runsOn: { part: Ref; host: Ref }[];
   /** Hosts seen from outside only whose system was read before: their parts were not looked at. */
   unread: Set<number>;
+  /** Observations of what nobody else knows, which make nothing known. */
+  unknown: Observation[];
   /** Observations left out because too many components were new. */
   refused: number;
 }
@@ -69,7 +85,16 @@ export interface Plan {
  * observations does not matter, and the same look again changes nothing. What is absent is judged by `planAbsence`.
  */
 export function planEstate(known: KnownEstate, look: Look): Plan {
-  const plan: Plan = { changes: [], seen: [], refs: new Map(), runsOn: [], unread: new Set(), refused: 0 };
+  const plan: Plan = {
+    changes: [],
+    seen: [],
+    heard: [],
+    refs: new Map(),
+    runsOn: [],
+    unread: new Set(),
+    unknown: [],
+    refused: 0,
+  };
   const work = new Planner(known, look, plan);
   work.takeHosts(
     mergeTwins(
@@ -128,7 +153,11 @@ class Planner {
     for (const [{ keys }, { id }] of matches) this.shown.set(id, new Set(keys.map((key) => key.value)));
     for (const { observation, host } of placed) {
       const match = matches.get(observation);
-      const ref = match ? this.again(observation, match) : this.add(observation, host);
+      const ref = match
+        ? this.isHearsay(observation, match.id)
+          ? this.hear(observation, match.id)
+          : this.again(observation, match)
+        : this.add(observation, host);
       if (ref === undefined) continue;
       this.plan.refs.set(observation, ref);
       for (const key of observation.keys) if (!this.refOfKey.has(key.value)) this.refOfKey.set(key.value, ref);
@@ -209,16 +238,23 @@ class Planner {
     return found;
   }
 
+  /** What is said by who did not look says nothing of a site unless it names one. */
+  private siteOf({ site, hearsay }: Observation): string {
+    return site ?? (hearsay ? NO_SITE : this.look.observer.site);
+  }
+
   private likeness(observation: Observation, id: number): number {
     const known = this.known.component(id) as KnownComponent;
-    return observation.host === undefined ? likenessOf(observation, this.look.observer.site, known) : 0;
+    return observation.host === undefined ? likenessOf(observation, this.siteOf(observation), known) : 0;
   }
 
   /** What speaks against an observation being a component, by all that is known of both. */
   private against(observation: Observation, component: KnownComponent): string[] {
     const pin = component.pinned.size > 0 ? this.pinOf(observation) : undefined;
     const parted = pin !== undefined && pin !== component.id;
-    return parted ? ["a person's word"] : speaksAgainst(observation, this.look.observer.site, component);
+    if (parted) return ["a person's word"];
+    if (observation.hearsay === "new" && isAnothersAddress(observation, component)) return ["name"];
+    return speaksAgainst(observation, this.siteOf(observation), component);
   }
 
   /**
@@ -260,6 +296,10 @@ class Planner {
   }
 
   private add(observation: Observation, host: Ref | null): Ref | undefined {
+    if (observation.hearsay === "known") {
+      this.plan.unknown.push(observation);
+      return undefined;
+    }
     if (this.look.mostNew !== undefined && this.added >= this.look.mostNew) {
       this.plan.refused++;
       return undefined;
@@ -307,6 +347,30 @@ class Planner {
     return chosen;
   }
 
+  /** Whether what is said of a component comes from who did not look at it, while others do. */
+  private isHearsay({ hearsay }: Observation, id: number): boolean {
+    const own = this.known.component(id)?.sourceId === this.look.observer.sourceId;
+    return hearsay === "known" || (hearsay === "new" && !own);
+  }
+
+  private hear(observation: Observation, id: number): Ref | undefined {
+    const before = this.known.component(id) as KnownComponent;
+    if (before.retired) return undefined;
+    const keys = observation.keys.flatMap(({ value, strength }) =>
+      strength > 1 && !this.claimed.has(value) && this.known.ofKey(value) === undefined ? [value] : [],
+    );
+    for (const key of keys) this.claimed.add(key);
+    const unnamed = before.name === before.address;
+    this.plan.heard.push({
+      id,
+      observation,
+      name: unnamed && before.name !== observation.name ? observation.name : null,
+      keys,
+      quiet: newFacts(observation, before),
+    });
+    return id;
+  }
+
   /** Notes a known component as seen, with what that changes. */
   private again(observation: Observation, match: Match): Ref {
     const { changes, seen, unread } = this.plan;
@@ -316,7 +380,8 @@ class Planner {
     const trusts = !shallow && (observation.depth > before.depth || observation.kind.confidence >= before.confidence);
     const kind = trusts ? observation.kind.is : before.kind;
     // What went by its second name keeps it.
-    const name = shallow || before.name === observation.nameElse ? before.name : observation.name;
+    const unnamed = observation.name === observation.address;
+    const name = shallow || unnamed || before.name === observation.nameElse ? before.name : observation.name;
     const keepsAddress = hasAddressStill(observation, before);
     const all = factChanges(before, observation, kind, name).filter(
       ({ fact }) => !(keepsAddress && fact === "address"),
@@ -336,11 +401,7 @@ class Planner {
     if (facts.length && (match.splitFrom !== undefined || !before.retired))
       changes.push({ what: "changed", id: before.id, facts, observation, reason: match.reason });
     const keys = this.claim(before, observation, match);
-    const quiet = Object.fromEntries(
-      Object.entries(observation.ownFacts ?? {}).filter(
-        ([fact, value]) => before.facts[fact] !== value && !(shallow && OF_DEEPEST.has(fact)),
-      ),
-    );
+    const quiet = newFacts(observation, before, shallow ? OF_DEEPEST : undefined);
     seen.push({
       id: before.id,
       observation,
@@ -413,13 +474,29 @@ interface Match {
  * Whether an observer sees less of a thing than who read it before; of two that see as much, the first is kept to, so
  * that what they say differently does not change with every look.
  */
-const looksLessDeep = ({ depth, readBy }: Observation, before: KnownComponent): boolean =>
-  depth < before.depth ||
-  (depth === before.depth && before.sourceId !== null && before.readBy !== "" && readBy !== before.readBy);
+const looksLessDeep = ({ depth, readBy, hearsay }: Observation, before: KnownComponent): boolean =>
+  // Any look says more than what was told.
+  (hearsay !== undefined || before.readBy !== TOLD) &&
+  (depth < before.depth ||
+    (depth === before.depth && before.sourceId !== null && before.readBy !== "" && readBy !== before.readBy));
+
+/** Whether only an address leads from what was told to a host that calls itself otherwise: records outlive hosts. */
+function isAnothersAddress({ keys }: Observation, { keys: known }: KnownComponent): boolean {
+  if (keys.some((key) => key.strength > 1 && known.includes(key.value))) return false;
+  const called = (key: string) => key.slice("name:".length).split(".")[0];
+  const names = known.filter(isName).map(called);
+  return names.length > 0 && !keys.some(({ value }) => isName(value) && names.includes(called(value)));
+}
 
 /** Whether a host that was reached by another address has the one it is known by still, so that it did not move. */
 const hasAddressStill = ({ address, inventory }: Observation, before: KnownComponent): boolean =>
   before.address !== null && address !== before.address && inventory?.addresses?.includes(before.address) === true;
+
+/** Facts of its own that an observer says otherwise than they stand. */
+const newFacts = ({ ownFacts }: Observation, before: KnownComponent, but?: ReadonlySet<string>) =>
+  Object.fromEntries(
+    Object.entries(ownFacts ?? {}).filter(([fact, value]) => before.facts[fact] !== value && !but?.has(fact)),
+  );
 
 /** Kind and name count as facts, so that a thing recognised better is a change. */
 function factChanges(
@@ -432,7 +509,7 @@ function factChanges(
   if (before.kind !== kind) changes.push({ fact: "kind", before: before.kind, after: kind });
   if (before.name !== name) changes.push({ fact: "name", before: before.name, after: name });
   for (const fact of [...new Set([...Object.keys(before.facts), ...Object.keys(facts)])].sort()) {
-    if (OF_ONE_OBSERVER.has(fact) || (ownFacts && fact in ownFacts)) continue;
+    if (isOfOneObserver(fact) || (ownFacts && fact in ownFacts)) continue;
     // What only another reader can tell is not taken back by this one.
     if (facts[fact] === undefined && TOLD_BY[fact] !== undefined && TOLD_BY[fact] !== readBy) continue;
     if (before.facts[fact] !== facts[fact]) changes.push({ fact, before: before.facts[fact], after: facts[fact] });
@@ -452,7 +529,8 @@ const TOLD_BY: Readonly<Record<string, string>> = {
 };
 
 /** Facts that one kind of observer tells alone; others neither change nor take them back. */
-const OF_ONE_OBSERVER = new Set(["open ports", "agent"]);
+const OF_ONE_OBSERVER = new Set(["open ports", "agent", "DNS names"]);
+const isOfOneObserver = (fact: string) => OF_ONE_OBSERVER.has(fact) || fact.startsWith(LISTED);
 
 /** "location is now “Rack 4”": a change of facts in words. */
 export const factInWords = ({ fact, before, after }: FactChange): string =>

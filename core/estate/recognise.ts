@@ -154,7 +154,8 @@ export function observeGuest(
   if (guest.system) facts.system = guest.system;
   if (guest.physAddresses.length) facts["hardware addresses"] = guest.physAddresses.join(", ");
   return {
-    keys: [storedKey(key)],
+    // What nobody reaches may be what a list names.
+    keys: [storedKey(key), ...(host || !guest.name ? [] : [identityKey("name", guest.name.toLowerCase())])],
     ...(host ? { of: host.id, because: `the virtual machine ${guest.name} on ${hypervisor}: same ${host.why}` } : {}),
     kind: {
       is: "host.guest",

@@ -6,5 +6,7 @@ export interface Field {
   help: string;
   type: "text" | "lines" | "number" | "boolean" | "choice";
   value: string;
+  /** Kinds of files that its text may be read from. */
+  file?: string;
   choices: readonly { value: string; label: string }[];
 }

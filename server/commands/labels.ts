@@ -1,17 +1,10 @@
 import { z } from "zod";
+import { labelProblem, LABELS, type LabelName } from "#core/estate/labels";
 import { INSTALLATION } from "#core/people/rights";
 import { insertChange } from "../store/changes";
 import { PersonError } from "../store/database";
 import { componentsById } from "../store/estate";
-import {
-  collections,
-  LABELS,
-  putLabel,
-  removeCollection,
-  saveCollection,
-  takeLabel,
-  type LabelName,
-} from "../store/labels";
+import { collections, putLabel, removeCollection, saveCollection, takeLabel } from "../store/labels";
 import { command } from "./command";
 
 const MOST_AT_ONCE = 20_000;
@@ -32,8 +25,8 @@ export const labelCommands = {
     about: () => INSTALLATION,
     run: ({ db, now }, { ids, name, value, on }, who) => {
       if (on && !value) throw new PersonError(`Say which ${name}.`, { value: `Say which ${name}.` });
-      if (name !== "note" && /[,:]/.test(value))
-        throw new PersonError("A label has neither a comma nor a colon.", { value: "Neither a comma nor a colon." });
+      const problem = labelProblem({ name: name as LabelName, value });
+      if (problem !== undefined) throw new PersonError(problem, { value: problem });
       const present = componentsById(db, ids).map((one) => one.id);
       if (!present.length) throw new PersonError("None of these components is there any more.");
       const [only] = present.length === 1 ? present : [];

@@ -1,6 +1,7 @@
 import type { RelationChange } from "#core/estate/absence";
 import type { KnownComponent, KnownEstate } from "#core/estate/known";
-import type { Look, ObservedRelation } from "#core/estate/observation";
+import { TOLD } from "#core/estate/labels";
+import type { Look, Observation, ObservedRelation } from "#core/estate/observation";
 import { mergedInventory } from "#core/estate/inventory";
 import { factInWords, type Change, type Plan, type Ref } from "#core/estate/plan";
 import type { RelationPlan } from "#core/estate/relations";
@@ -13,12 +14,14 @@ import {
   inventoryAt,
   markMissed,
   markSeen,
+  renameComponent,
   retireComponent,
   writeInventory,
 } from "../store/estate";
 import { writeFact } from "../store/facts";
 import { endRelation, insertRelation, missRelation, touchRelation } from "../store/relations";
 import { endJoin, writeJoin } from "../store/known";
+import { putListed } from "../store/labels";
 import { noteSighting } from "../store/sightings";
 
 /** Something that a plan changed, as a sweep lists it. */
@@ -63,6 +66,13 @@ export function applyPlan(db: Db, known: KnownEstate, look: Look, plan: Plan): A
     noteSeen(db, known, look, seen);
     applied.seen.add(seen.id);
   }
+  for (const { id, name, keys, quiet } of plan.heard) {
+    addKeys(db, id, keys);
+    if (name !== null) renameComponent(db, id, name);
+    for (const [fact, value] of Object.entries(quiet)) writeFact(db, id, fact, value, look.atMs);
+  }
+  for (const [observation, ref] of plan.refs)
+    if (observation.labels) putListed(db, idOf(ref), observation.labels, look.observer.label, look.atMs);
   if (look.observer.sourceId !== null)
     for (const [observation, ref] of plan.refs)
       noteSighting(
@@ -96,7 +106,7 @@ function addComponent(
       kind: observation.kind.is,
       confidence: observation.kind.confidence,
       name,
-      site: hostId === null ? observer.site : siteOf(db, hostId, observer.site),
+      site: hostId === null ? (observation.site ?? observer.site) : siteOf(db, hostId, observer.site),
       sourceId: observer.sourceId,
       hostId,
       address: observation.address ?? null,
@@ -139,7 +149,10 @@ function noteSeen(db: Db, known: KnownEstate, { atMs, observer }: Look, seen: Pl
       depth: deeper ? observation.depth : before.depth,
       readBy: deeper ? observation.readBy : before.readBy,
       // A source that looks deeper takes up what only an agent told of before.
-      sourceId: before.sourceId === null || observation.depth > before.depth ? observer.sourceId : null,
+      sourceId:
+        before.sourceId === null || observation.depth > before.depth || isFirstSight(observation, before)
+          ? observer.sourceId
+          : null,
     },
     atMs,
   );
@@ -150,6 +163,9 @@ function noteSeen(db: Db, known: KnownEstate, { atMs, observer }: Look, seen: Pl
     writeInventory(db, seen.id, mergedInventory(inventoryAt(db, seen.id, atMs), fresh), atMs);
   }
 }
+
+/** Whether somebody looks at what only a list told of. */
+const isFirstSight = ({ hearsay }: Observation, { readBy }: KnownComponent) => readBy === TOLD && !hearsay;
 
 const siteOf = (db: Db, hostId: number, otherwise: string) => componentById(db, hostId)?.site ?? otherwise;
 

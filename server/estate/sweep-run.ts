@@ -10,6 +10,9 @@ import { takeInLook, type TakenIn } from "./take-in";
  * long.
  */
 const TAKE_IN_MS = 1000;
+/** Who says what a source was told. */
+export const observerOf = (hearsay: string, name: string) => `${hearsay} ${name}`;
+
 /** One sweep under way: takes in what comes while it comes, and at its end what is absent. */
 export class SweepRun {
   counts: SweepProgress = { tried: 0, answering: 0, recognised: 0, failed: 0 };
@@ -70,9 +73,12 @@ export class SweepRun {
   }
 
   private look(observations: Observation[]): Look {
-    const { id, name, site } = this.source;
+    const { id, kind, name, site } = this.source;
+    const { hearsay } = driverOf(kind);
     return {
-      observer: { sourceId: id, label: `sweep of ${name}`, site },
+      observer: hearsay
+        ? { sourceId: id, label: observerOf(hearsay, name), site, modest: true }
+        : { sourceId: id, label: `sweep of ${name}`, site },
       atMs: this.context.now(),
       sinceMs: this.sinceMs,
       observations,

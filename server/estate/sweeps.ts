@@ -1,7 +1,7 @@
 import { nextStart } from "#core/time/schedule";
 import { DAY_MS } from "#core/time/windows";
 import type { SourceInput } from "../settings";
-import { SweepRun } from "./sweep-run";
+import { observerOf, SweepRun } from "./sweep-run";
 import type { LiveEvent } from "../events";
 import { setSourceCredentials, credentialById } from "../store/credentials";
 import type { Access } from "../vault/kinds";
@@ -9,6 +9,7 @@ import type { Vault } from "../vault/vault";
 import { insertChange } from "../store/changes";
 import { PersonError, storeProblem, type Db } from "../store/database";
 import { retireComponent } from "../store/estate";
+import { renameObserver } from "../store/labels";
 import { handOverTo, inheritorsOf } from "../store/sightings";
 import {
   deleteSource,
@@ -86,7 +87,10 @@ export class Sweeps {
         return made;
       }
       if (sealed === undefined) this.keptFor(id, input);
-      else if (!sourceById(db, id)) throw new PersonError("That source does not exist any more.");
+      const before = sourceById(db, id);
+      if (!before) throw new PersonError("That source does not exist any more.");
+      if (driver.hearsay)
+        renameObserver(db, observerOf(driver.hearsay, before.name), observerOf(driver.hearsay, input.name));
       updateSource(db, id, input, own, now());
       if (others) setSourceCredentials(db, id, others);
       insertChange(db, {

@@ -8,7 +8,7 @@ import {
   type Note,
 } from "#core/estate/derive";
 import type { EstateBook, KnownComponent } from "#core/estate/known";
-import type { Listing, Look, ObservedRelation } from "#core/estate/observation";
+import type { Listing, Look, Observation, ObservedRelation } from "#core/estate/observation";
 import { planEstate } from "#core/estate/plan";
 import { inSpans, type AddressSpan } from "#core/estate/ranges";
 import { planRelations } from "#core/estate/relations";
@@ -21,10 +21,12 @@ import { readEstate, StoredEstate } from "../store/known";
 import { listSources } from "../store/sources";
 import { applyAbsence, applyPlan, applyRelationAbsence, applyRelations, type Applied, type News } from "./apply";
 
+const MOST_UNKNOWN = 500;
+
 export interface TakenIn {
   news: News[];
   /** Peers and machines that no source covers; only of a complete look. */
-  unmatched: Note[];
+  unmatched: (Omit<Note, "componentId"> & { componentId: number | null })[];
   retired: number[];
 }
 
@@ -99,9 +101,19 @@ export function takeInLook(
       look.atMs,
     );
     applyRelationAbsence(db, look, ended, nameOf);
-    return { news, unmatched: [...placed.unmatched(look.sinceMs, book), ...connections.notes], retired };
+    const unmatched = [...placed.unmatched(look.sinceMs, book), ...connections.notes, ...unknownOf(plan.unknown)];
+    return { news, unmatched, retired };
   })();
 }
+
+/** What was told of addresses at which nobody is known. */
+const unknownOf = (unknown: readonly Observation[]): TakenIn["unmatched"] =>
+  unknown.slice(0, MOST_UNKNOWN).map((one) => ({
+    componentId: null,
+    address: one.address ?? "",
+    title: one.address ?? one.name,
+    detail: `Nobody is known there; it is called ${Object.values(one.ownFacts ?? {}).join(", ") || one.name}.`,
+  }));
 
 function inventoriesOf(db: Db, book: EstateBook, seen: ReadonlySet<number>, atMs: number): InventoriedHost[] {
   return book.components.flatMap((component) => {

@@ -11,6 +11,8 @@ interface JsonField {
   anyOf?: unknown[];
   /** Set by `.meta({ lines: true })`. */
   lines?: boolean;
+  /** Set by `.meta({ file: ".csv,.json" })`: lines that may be read from a file of such a kind. */
+  file?: string;
   /** Words for the choices, in the order of `enum`. */
   choices?: string[];
 }
@@ -26,6 +28,7 @@ export function fieldsOf(schema: z.ZodType, values: Readonly<Record<string, unkn
     label: field.title ?? name,
     help: field.description ?? "",
     type: typeOf(field),
+    ...(field.file ? { file: field.file } : {}),
     value: textOf(values[name] ?? field.default),
     choices: (field.enum ?? []).map((value, index) => ({ value, label: field.choices?.[index] ?? value })),
   }));

@@ -105,6 +105,35 @@ describe("coverage", () => {
     sweep(addSource("Shells", "10.0.0.0/24", "60"));
     expect(gaps()["one-sided"]?.map(([what]) => what)).toEqual(["web"]);
   });
+  it("lists what lists name and nobody sees, what no list names, and names without a host", () => {
+    const of = (kind: string) =>
+      insertSource(
+        db,
+        { kind, name: kind, site: "Room", settings: { list: "name\na" }, sweeps: { every: "60", quiet: "" } },
+        undefined,
+        1,
+      );
+    const [list, dns] = [of("list"), of("dns")];
+    const ghost = add("ghost", { depth: 1, readBy: "list", sourceId: list });
+    noteSighting(db, { componentId: ghost, sourceId: list, depth: 1, reader: "list" }, AT);
+    add("web");
+    add("elsewhere", { site: "Yard", address: "10.0.0.4" });
+    db.prepare("UPDATE component SET last_seen_at = ?").run(AT);
+    const looked = insertSweep(db, dns, "Anna", 1, AT - HOUR_MS);
+    insertFinding(db, looked, {
+      outcome: "unmatched",
+      component_id: null,
+      address: "10.0.0.9",
+      title: "10.0.0.9",
+      detail: "old",
+    });
+    endSweep(db, looked, "done", null, AT - HOUR_MS);
+    expect(gaps()).toEqual({
+      listed: [["ghost", expect.stringContaining("list names it at 10.0.0.1"), "Add a source"]],
+      unlisted: [["web", expect.any(String), "Look at it"]],
+      names: [["10.0.0.9", "old", "Add a source"]],
+    });
+  });
   it("lists hosts known from outside only, silent ones, sources that never sweep, and who left", () => {
     add("outside", { depth: 0, readBy: "" });
     add("silent", { address: "10.0.0.2" });

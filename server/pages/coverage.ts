@@ -1,4 +1,5 @@
 import { isHostLike } from "#core/catalogue/kinds";
+import { TOLD } from "#core/estate/labels";
 import { inSpans } from "#core/estate/ranges";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import { scheduleInWords } from "#core/time/schedule";
@@ -82,6 +83,8 @@ export function coveragePage(db: Db, { atMs }: { atMs: number }) {
         "Known from outside only: nothing is measured there.",
         unwatched(known),
       ),
+      group("listed", "Listed, but seen by nobody", "A list says that they ought to be there.", listed(known)),
+      group("unlisted", "Seen, but on no list", "No list names them.", unlisted(known)),
       group("silent", "Watched but silent", "It was measured, and gives no answer now.", silent(known)),
       group(
         "one-sided",
@@ -89,6 +92,7 @@ export function coveragePage(db: Db, { atMs }: { atMs: number }) {
         "Its address is among those that the source looks at.",
         oneSided(known),
       ),
+      group("names", "Names without a host", "DNS has a name for an address where nobody is known.", names(known)),
       group("peers", "Peers that nobody knows", "Something known talks to them.", peers(known)),
       group(
         "unnamed",
@@ -148,7 +152,7 @@ function halfRead({ db, hosts, atMs }: Known): Gap[] {
 
 function unwatched({ hosts, sources }: Known): Gap[] {
   return hosts
-    .filter((one) => one.depth === 0)
+    .filter((one) => one.depth === 0 && one.read_by !== TOLD)
     .map((one) => ({
       componentId: one.id,
       what: one.name,
@@ -188,6 +192,7 @@ function oneSided({ db, hosts, sources, lastSweeps }: Known): Gap[] {
     return hosts.flatMap((host): Gap[] => {
       if (
         !host.address ||
+        host.read_by === TOLD ||
         answered.has(host.address) ||
         host.valid_from > sweep.started_at ||
         !inSpans(host.address, spans)
@@ -207,9 +212,59 @@ function oneSided({ db, hosts, sources, lastSweeps }: Known): Gap[] {
   });
 }
 
-function peers({ db, lastSweeps }: Known): Gap[] {
+/** Hosts that only a list tells of. */
+const listed = ({ hosts, sources }: Known): Gap[] =>
+  hosts.flatMap((one) =>
+    one.read_by === TOLD
+      ? [
+          {
+            componentId: one.id,
+            what: one.name,
+            detail: `${sources.find((source) => source.id === one.source_id)?.name ?? "A list"} names it${one.address ? ` at ${one.address}` : " without an address"}. Add a source that looks there, or take it off the list.`,
+            step: { text: "Add a source", to: "/discover/sources/new" },
+          },
+        ]
+      : [],
+  );
+
+/** Where lists are kept, hosts of their sites that none of them names. */
+function unlisted({ db, hosts, sources }: Known): Gap[] {
+  const lists = new Set(sources.flatMap((one) => (one.kind === "list" ? [one.id] : [])));
+  if (lists.size === 0) return [];
+  const named = new Set(sightingsOfHosts(db).flatMap((one) => (lists.has(one.source_id) ? [one.component_id] : [])));
+  const sites = new Set(hosts.flatMap((one) => (named.has(one.id) ? [one.site] : [])));
+  return hosts.flatMap((one) =>
+    named.has(one.id) || !sites.has(one.site)
+      ? []
+      : [
+          {
+            componentId: one.id,
+            what: one.name,
+            detail: `${sources.find((source) => source.id === one.source_id)?.name ?? "Somebody"} found it${one.address ? ` at ${one.address}` : ""}.`,
+            step: { text: "Look at it", to: `/estate/${one.id}` },
+          },
+        ],
+  );
+}
+
+const isDns = ({ sources }: Known, sourceId: number) => sources.find((one) => one.id === sourceId)?.kind === "dns";
+
+const names = (known: Known): Gap[] =>
+  [...known.lastSweeps.values()].flatMap((sweep) =>
+    isDns(known, sweep.source_id)
+      ? listFindings(known.db, sweep.id, "unmatched", MOST_SHOWN, 0).map((one) => ({
+          componentId: null,
+          what: one.title,
+          detail: one.detail,
+          step: { text: "Add a source", to: "/discover/sources/new" },
+        }))
+      : [],
+  );
+
+function peers(known: Known): Gap[] {
+  const { db, lastSweeps } = known;
   const byAddress = new Map<string, Gap>();
-  for (const sweep of lastSweeps.values())
+  for (const sweep of [...lastSweeps.values()].filter((one) => !isDns(known, one.source_id)))
     for (const one of listFindings(db, sweep.id, "unmatched", MOST_SHOWN, 0))
       byAddress.set(`${one.address} ${one.title}`, {
         componentId: one.component_id,

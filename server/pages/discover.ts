@@ -29,7 +29,8 @@ function open(source: SourceRow) {
     name: source.name,
     site: source.site,
     covers: text,
-    addresses: places,
+    /** Null where what it is told is no address. */
+    addresses: driver.hearsay ? null : places,
     isSwept: driver.discover !== undefined,
     pollSeconds: source.pollSeconds ?? null,
     sweeps: source.sweeps,

@@ -84,6 +84,8 @@ export interface SourceDriver<Settings = unknown> {
   uses?: readonly string[];
   /** What to do, as a sentence, where it has none and can do nothing without. */
   needsCredential?: string;
+  /** What it is called where it says what it was told, and did not look: "list". */
+  hearsay?: string;
   /** Where polling makes sense: its usual interval, seconds. */
   pollSeconds?: number;
   /** What it covers, in words, and how many places that are to be looked at. */

@@ -1,5 +1,7 @@
 import { agentDriver } from "./agent/driver";
+import { dnsDriver } from "./dns/driver";
 import type { SourceDriver } from "./driver";
+import { listDriver } from "./list/driver";
 import { rangeDriver } from "./range/driver";
 import { sshDriver } from "./ssh/driver";
 
@@ -7,6 +9,8 @@ import { sshDriver } from "./ssh/driver";
 const DRIVERS: readonly SourceDriver[] = [
   rangeDriver as SourceDriver,
   sshDriver as SourceDriver,
+  listDriver as SourceDriver,
+  dnsDriver as SourceDriver,
   agentDriver as SourceDriver,
 ];
 

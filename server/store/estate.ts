@@ -88,6 +88,11 @@ export function addKeys(db: Db, id: number, keys: readonly string[]): void {
 }
 
 /** Notes a component as in the estate; null leaves a column as it is. */
+/** Gives a component another name; everything else stays. */
+export function renameComponent(db: Db, id: number, name: string): void {
+  prepared(db, "UPDATE component SET name = ? WHERE id = ?").run(name, id);
+}
+
 export function markSeen(
   db: Db,
   id: number,

@@ -1,9 +1,6 @@
+import type { Label, LabelName } from "#core/estate/labels";
 import { prepared, type Db } from "./database";
 import { VALID_AT } from "./valid";
-
-/** What a label says; a component has one of each but of tags. */
-export const LABELS = ["owner", "environment", "tier", "tag", "note"] as const;
-export type LabelName = (typeof LABELS)[number];
 
 export interface LabelRow {
   name: LabelName;
@@ -53,6 +50,26 @@ export function takeLabel(db: Db, ids: readonly number[], name: LabelName, value
     "UPDATE label SET valid_to = ? WHERE component_id = ? AND name = ? AND (? = '' OR value = ?) AND valid_to IS NULL",
   );
   for (const id of ids) end.run(atMs, id, name, value, value);
+}
+
+/**
+ * Labels that an observer says a component has: what it said before and does not say now goes, what anybody else put on
+ * stays.
+ */
+export function putListed(db: Db, id: number, labels: readonly Label[], by: string, atMs: number): void {
+  const present = labelsAt(db, id, atMs);
+  for (const one of present)
+    if (one.by_whom === by && !labels.some(({ name, value }) => name === one.name && value === one.value))
+      takeLabel(db, [id], one.name, one.value, atMs);
+  for (const { name, value } of labels) {
+    const others = present.some((one) => one.name === name && one.by_whom !== by);
+    if (name === "tag" || !others) putLabel(db, [id], name, value, by, atMs);
+  }
+}
+
+/** Labels go on being who put them on, whatever it is called now. */
+export function renameObserver(db: Db, before: string, after: string): void {
+  if (before !== after) prepared(db, "UPDATE label SET by_whom = ? WHERE by_whom = ?").run(after, before);
 }
 
 /** Every label that is in use now, but notes, with how many components have it. */

@@ -150,6 +150,8 @@ class Check {
   /** Everything that comes in from outside, or is told to it. */
   outside(): void {
     const { scenario, named, siteIds } = this;
+    if (scenario.names && !scenario.names.address.startsWith("127."))
+      this.problems.push("names.address: stand-ins listen on loopback addresses (127.x.y.z) only.");
     if (scenario.observer !== undefined && !siteIds.has(scenario.observer))
       this.missing("observer", "site", scenario.observer, siteIds);
     scenario.links.forEach((link, index) => this.sites(`links.${index}`, link.between));

@@ -468,6 +468,15 @@ export const scenarioSchema = z.strictObject({
     .max(50),
   /** Site that Holotaxis looks from; the first one when left out. */
   observer: name.optional(),
+  /** A name server that lets its zones be transferred: the domain's, and those of the sites' addresses. */
+  names: z
+    .strictObject({
+      address: z.string(),
+      port: z.number().int().min(1024).max(65_535),
+      /** Further names, by the address that they have: what was forgotten when a host went. */
+      left: z.record(name, z.string()).default({}),
+    })
+    .optional(),
   /** Lines between sites; a pair that is not named has one of 1,000 Mbit/s and 1 ms. */
   links: z
     .array(

@@ -49,7 +49,9 @@ function SourceRow({ source }: { source: Source }) {
       </td>
       <td>{source.kindLabel}</td>
       <td style={{ maxWidth: 360 }}>{source.covers}</td>
-      <td className="num">{source.isSwept ? source.addresses.toLocaleString("en-GB") : "–"}</td>
+      <td className="num">
+        {source.isSwept && source.addresses !== null ? source.addresses.toLocaleString("en-GB") : "–"}
+      </td>
       <td className="num">{source.pollSeconds === null ? "–" : spokenDuration(source.pollSeconds * 1000)}</td>
       <td>
         {source.last ? (
@@ -74,9 +76,9 @@ function SourceRow({ source }: { source: Source }) {
               type="submit"
               variant="outlined"
               disabled={busy || source.last?.state === "running"}
-              aria-label={`Sweep ${source.name} now`}
+              aria-label={`${source.addresses === null ? "Read" : "Sweep"} ${source.name} now`}
             >
-              Sweep now
+              {source.addresses === null ? "Read now" : "Sweep now"}
             </RightButton>
           </Form>
         ) : null}

@@ -1,0 +1,22 @@
+/** What a label says; a component has one of each but of tags. */
+export const LABELS = ["owner", "environment", "tier", "tag", "note"] as const;
+export type LabelName = (typeof LABELS)[number];
+
+/** Facts that lists tell of begin so: nobody else tells them, so nobody else takes them back. */
+export const LISTED = "listed ";
+
+/** Reader of components that nobody saw, only a list names. */
+export const TOLD = "list";
+
+export interface Label {
+  name: LabelName;
+  value: string;
+}
+
+/** Why a label cannot be put on, as a sentence; undefined where it can. */
+export const labelProblem = ({ name, value }: Label): string | undefined =>
+  value.length > 400
+    ? "A label has at most 400 characters."
+    : name !== "note" && /[,:]/.test(value)
+      ? "A label has neither a comma nor a colon."
+      : undefined;
