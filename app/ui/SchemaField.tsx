@@ -3,7 +3,7 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { MONO } from "../theme/theme";
 import type { Field } from "#core/forms/field";
 
@@ -13,6 +13,7 @@ const MOST_BYTES = 5_000_000;
 function FileField({ field, problem }: { field: Field; problem: string | undefined }) {
   const [text, setText] = useState(field.value);
   const [refused, setRefused] = useState("");
+  const chooser = useRef<HTMLInputElement>(null);
   const choose = async (file: File | undefined) => {
     if (!file) return;
     if (file.size > MOST_BYTES) return setRefused(`${file.name} has more than 5 MB; part it in two.`);
@@ -34,16 +35,17 @@ function FileField({ field, problem }: { field: Field; problem: string | undefin
         maxRows={12}
         slotProps={{ htmlInput: { spellCheck: false, style: { fontFamily: MONO, fontSize: "0.8rem" } } }}
       />
-      <Button component="label" size="small" sx={{ mt: 0.5 }}>
+      <Button size="small" sx={{ mt: 0.5 }} onClick={() => chooser.current?.click()}>
         Choose a file …
-        <input
-          type="file"
-          accept={field.file}
-          hidden
-          aria-label={`${field.label} from a file`}
-          onChange={(event) => void choose(event.target.files?.[0])}
-        />
       </Button>
+      <input
+        ref={chooser}
+        type="file"
+        hidden
+        accept={field.file}
+        aria-label={`${field.label} from a file`}
+        onChange={(event) => void choose(event.target.files?.[0])}
+      />
     </div>
   );
 }

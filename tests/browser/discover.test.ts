@@ -106,7 +106,7 @@ test("labels are put on many at once, filtered by, kept as a collection, and giv
   await page.goto("/estate?q=nq-gate-db&sort=name&order=asc");
   await expect(heading(page)).toContainText("components fit");
   await page.getByRole("checkbox", { name: "All on this page" }).check();
-  await page.getByLabel("Label", { exact: true }).selectOption("owner");
+  await page.getByLabel("Sort of label").selectOption("owner");
   await page.getByRole("button", { name: "Put on" }).click();
   await expect(page.getByText("Say which owner.").first()).toBeVisible();
   await page.getByRole("textbox", { name: "Value of the label" }).fill("Quay databases");
@@ -129,4 +129,104 @@ test("labels are put on many at once, filtered by, kept as a collection, and giv
   await page.getByRole("button", { name: "Take off" }).click();
   await expect(page.getByRole("status").filter({ hasText: "Done for" })).toBeVisible();
   expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
+});
+
+test("a list from a file: refused with what is wrong, taken, its owners on hosts, its ghosts under coverage", async ({
+  page,
+}) => {
+  const complaints = listen(page);
+  await page.goto("/discover/sources/new?type=list");
+  await page.getByRole("textbox", { name: "Name" }).fill("Yard book");
+  await page.getByRole("textbox", { name: "Site" }).fill("South Quay");
+  const file = (text: string) => ({ name: "yard.csv", mimeType: "text/csv", buffer: Buffer.from(text) });
+  const choose = page.getByLabel("List from a file", { exact: true });
+  await choose.setInputFiles(file("name,address,owner\nsq-yard-app-01,127.20.2.two,Yard crew\n"));
+  await page.getByRole("button", { name: "Add source" }).click();
+  await expect(page.getByText("Line 2: “127.20.2.two” is no address.")).toBeVisible();
+  await choose.setInputFiles(
+    file(
+      "name,address,owner,shelf\nsq-yard-app-01,127.20.2.20,Yard book keepers,S 9\nsq-ghost-77,127.20.2.77,Nobody,S 10\n",
+    ),
+  );
+  await page.getByRole("button", { name: "Test" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "2 rows, 2 with an address" })).toContainText(
+    "Kept as facts: shelf.",
+  );
+  expect(await axeFinds(page)).toEqual([]);
+  await page.getByRole("button", { name: "Add and sweep" }).click();
+  await expect(page.getByText("done").first()).toBeVisible({ timeout: 30_000 });
+  await page.goto("/discover/coverage");
+  const ghosts = page.getByRole("row").filter({ hasText: "sq-ghost-77" });
+  await expect(ghosts.first()).toContainText("Yard book names it at 127.20.2.77");
+  await page.goto("/estate?label=owner:Yard%20book%20keepers");
+  await page.getByRole("link", { name: "sq-yard-app-01", exact: true }).click();
+  await expect(page.getByText("listed shelf")).toBeVisible();
+  // What only the list knew of leaves with it.
+  await page.goto("/discover");
+  await page.getByRole("link", { name: "Yard book", exact: true }).first().click();
+  await page.getByRole("button", { name: "Remove the source" }).click();
+  await expect(page.getByRole("link", { name: "Yard book", exact: true })).toHaveCount(0);
+  await page.goto("/estate?q=sq-ghost-77");
+  await expect(page.getByRole("link", { name: "sq-ghost-77", exact: true })).toHaveCount(0);
+  expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
+});
+
+test("names from DNS: tried against a zone that is not there, and read", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/discover/sources/new?type=dns");
+  await page.getByRole("textbox", { name: "Name", exact: true }).fill("Other names");
+  await page.getByRole("textbox", { name: "Site" }).fill("North Quay");
+  await page.getByRole("textbox", { name: "Name server" }).fill("127.20.1.53");
+  await page.getByLabel("DNS port").fill("1053");
+  await page.getByRole("textbox", { name: "Zones" }).fill("nowhere.example\nhalvane.example");
+  await page.getByRole("button", { name: "Test" }).click();
+  const answer = page.getByRole("status").filter({ hasText: "nowhere.example" });
+  await expect(answer).toContainText("refuses the transfer");
+  await expect(answer).toContainText("halvane.example: ");
+  expect(await axeFinds(page)).toEqual([]);
+  await page.goto("/discover");
+  await page.getByRole("button", { name: "Read Names of the port now" }).click();
+  await expect(page.getByText("done").first()).toBeVisible({ timeout: 30_000 });
+  await page.goto("/discover/coverage");
+  await expect(page.getByRole("row").filter({ hasText: "old-billing.halvane.example" })).toContainText("127.20.1.66");
+  expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
+});
+
+test("who is who by hand: keys are pinned, and a host is joined to another and put apart again", async ({ page }) => {
+  const complaints = listen(page);
+  const idOf = async (name: string) => {
+    const found = (await (await page.request.get(`/find?q=${name}`)).json()) as {
+      components: { id: number; name: string }[];
+    };
+    return found.components.find((one) => one.name === name)?.id;
+  };
+  const [kept, other] = [await idOf("nq-weigh-01"), await idOf("sq-print-01")];
+  await page.goto(`/estate/${kept}`);
+  await page.getByRole("link", { name: "Identity" }).click();
+  await expect(heading(page)).toContainText("Known by 2 signs");
+  expect(await axeFinds(page)).toEqual([]);
+  // The list calls one machine by two names: they are made one, and put apart again.
+  await page.getByRole("combobox", { name: "Another component" }).fill("sq-print-01");
+  await page.getByRole("option", { name: "sq-print-01" }).first().click();
+  await page.getByRole("button", { name: "sq-print-01 is this one" }).click();
+  await expect(
+    page.getByRole("status").filter({ hasText: "sq-print-01 is this component from now on." }),
+  ).toBeVisible();
+  await expect(page.getByRole("button", { name: "Unpin name “sq-print-01”" })).toBeVisible();
+  // Reading the list anew changes nothing of what a person said.
+  await page.goto("/discover");
+  await page.getByRole("button", { name: "Read Asset list now" }).click();
+  await expect(page.getByText("done").first()).toBeVisible({ timeout: 30_000 });
+  expect(await idOf("sq-print-01")).toBeUndefined();
+  await page.goto(`/estate/${kept}/identity`);
+  await page.getByRole("button", { name: "Split off sq-print-01 again" }).click();
+  await expect(heading(page)).toContainText("sq-print-01");
+  expect(await idOf("sq-print-01")).toBe(other);
+  await page.goto(`/estate/${kept}/identity`);
+  await page.getByRole("button", { name: "Pin name “nq-weigh-01”" }).click();
+  await page.getByRole("button", { name: "Unpin name “nq-weigh-01”" }).click();
+  await expect(page.getByRole("button", { name: "Pin name “nq-weigh-01”" })).toBeVisible();
+  // Without a sign there is nothing to split off.
+  await expect(page.getByRole("button", { name: "Split off", exact: true })).toBeDisabled();
+  expect(complaints).toEqual([]);
 });

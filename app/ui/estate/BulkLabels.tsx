@@ -29,7 +29,7 @@ export function BulkLabels({
         <select
           className="hx-select"
           name="name"
-          aria-label="Label"
+          aria-label="Sort of label"
           value={name}
           onChange={(event) => setName(event.target.value)}
         >

@@ -36,6 +36,7 @@ export function KnownBy({ page, refusal }: { page: IdentityData; refusal: Refusa
               <td>
                 <Checkbox
                   size="small"
+                  sx={{ p: 0.25 }}
                   checked={chosen.has(one.key)}
                   onChange={() => toggle(one.key)}
                   slotProps={{ input: { "aria-label": `${one.words} is of another component` } }}

@@ -1,8 +1,8 @@
 import { streamEncode } from "dns-packet";
 import { createServer, type AddressInfo, type Server, type Socket } from "node:net";
 import { afterEach, describe, expect, it } from "vitest";
-import { makeNameServer } from "../../../standins/name-server";
-import { addressOfReverse, transferZone } from "./zone";
+import { makeNameServer } from "#standins/name-server";
+import { addressOfReverse, transferZone } from "#server/sources/dns/zone";
 
 let server: Server | undefined;
 afterEach(() => server?.close());
