@@ -69,6 +69,7 @@ export function benchTick(root: string): Measurement {
   const evaluator = new Evaluator(db, {
     kindOf: (id) => kinds.get(id),
     serviceUid: () => undefined,
+    isWatched: () => true,
     recall: (id, from, to) => sampleWriter.recall(id, from, to),
     isTwin: () => false,
   });

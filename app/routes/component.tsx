@@ -102,6 +102,11 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
         ) : (
           <Empty>No metrics yet. A host is polled once it answers SNMP, a process once its host is.</Empty>
         )}
+        {page.unwatchedBy ? (
+          <Typography variant="body2" role="note">
+            It is not watched: the <KeepLink to="/estate">{page.unwatchedBy}</KeepLink> says so.
+          </Typography>
+        ) : null}
         {page.silent ? (
           <Typography variant="body2" sx={{ color: "text.secondary" }}>
             {page.silent} more {page.silent === 1 ? "series of what it sends has" : "series of what it sends have"} no

@@ -17,6 +17,7 @@ import { KeepLink } from "../ui/KeepLink";
 import { KindGlyph } from "../ui/KindGlyph";
 import { BulkLabels } from "../ui/estate/BulkLabels";
 import { Collections } from "../ui/estate/Collections";
+import { Effects } from "../ui/estate/Effects";
 import { Empty, PageHead, Problem } from "../ui/Page";
 import { PlainButton } from "../ui/PlainButton";
 import { PlainTable } from "../ui/PlainTable";
@@ -44,6 +45,17 @@ export async function action({ request, context }: Route.ActionArgs) {
     const removed = await act(context, "collection.remove", { id: Number(fields.id) });
     return removed.ok ? null : removed.refusal;
   }
+  if (intent === "effect") {
+    const done = await act(context, "collection.effect", {
+      id: Number(fields.id),
+      on: fields.on === "yes",
+      effect:
+        fields.effect === "unwatched"
+          ? { what: "unwatched" }
+          : { what: "label", name: fields.name ?? "", value: fields.value ?? "" },
+    });
+    return done.ok ? null : done.refusal;
+  }
   const { atMs } = windowOf(request, context.now());
   const ids = fields.all
     ? (
@@ -63,6 +75,7 @@ export default function Estate({ loaderData: page, actionData }: Route.Component
   const { rows, total, kinds, sites, asked } = page;
   const [chosen, setChosen] = useState<readonly number[]>([]);
   const filter = filterOf(asked);
+  const current = page.collections.find((one) => one.filter === filter);
   const keep = useKeep();
   const changeParams = useChangeParams();
   const change = (changes: Record<string, string>) =>
@@ -102,6 +115,7 @@ export default function Estate({ loaderData: page, actionData }: Route.Component
       />
       <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
       <Collections collections={page.collections} filter={filter} />
+      {current ? <Effects key={current.id} collection={current} /> : null}
       <Filters page={page} filtered={filtered} onChange={change} />
       {chosen.length ? <BulkLabels chosen={chosen} total={total} onDone={() => setChosen([])} /> : null}
       <Components

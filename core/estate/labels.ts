@@ -13,6 +13,9 @@ export interface Label {
   value: string;
 }
 
+/** What belonging to a collection does. */
+export type Effect = ({ what: "label" } & Label) | { what: "unwatched" };
+
 /** Why a label cannot be put on, as a sentence; undefined where it can. */
 export const labelProblem = ({ name, value }: Label): string | undefined =>
   value.length > 400

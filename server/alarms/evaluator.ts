@@ -49,6 +49,8 @@ interface ActiveAlarm {
 /** What the evaluator asks of those who know the estate and the samples. */
 export interface EvaluatorContext {
   kindOf(componentId: number): string | undefined;
+  /** False where a collection keeps it from being watched. */
+  isWatched(componentId: number): boolean;
   /** Samples of a series in a window, those not committed yet among them. */
   recall(seriesId: number, fromMs: number, toMs: number): Samples;
   /** Whether a series was sent to us, and what it measures is polled too: judging both would make two of one alarm. */
@@ -95,6 +97,7 @@ export class Evaluator {
   }
 
   private watchesOf(series: LiveSeries, atMs: number): Watch[] {
+    if (series.componentId !== null && !this.context.isWatched(series.componentId)) return [];
     const known = this.watches.get(series.id);
     if (known) return known;
     const subject = subjectOf(series);

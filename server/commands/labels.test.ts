@@ -3,14 +3,16 @@ import { useStore } from "../../tests/store";
 import type { Principal } from "../people/principal";
 import type { Db } from "../store/database";
 import { insertComponent, listEstate } from "../store/estate";
-import { collections, labelChoices, labelsAt } from "../store/labels";
+import { applyCollections } from "../estate/collections";
+import { collections, labelChoices, labelsAt, unwatched } from "../store/labels";
 import { labelCommands } from "./labels";
 import type { CommandPorts } from "./ports";
 
 let db: Db;
 let nowMs = 1000;
 useStore((made) => (db = made));
-const ports = () => ({ db, now: () => nowMs }) as unknown as CommandPorts;
+const ports = () =>
+  ({ db, now: () => nowMs, onCollections: () => applyCollections(db, nowMs) }) as unknown as CommandPorts;
 const WHO = { name: "Edo" } as Principal;
 const set = (ids: number[], name: string, value: string, on = true) =>
   labelCommands["label.set"].run(ports(), labelCommands["label.set"].input.parse({ ids, name, value, on }), WHO);
@@ -19,7 +21,7 @@ const ids: Record<string, number> = {};
 beforeEach(() => {
   nowMs = 1000;
   db.exec(
-    "DELETE FROM label; DELETE FROM collection; DELETE FROM component_key; DELETE FROM component WHERE host_id IS NOT NULL; DELETE FROM component",
+    "DELETE FROM unwatched; DELETE FROM label; DELETE FROM collection; DELETE FROM component_key; DELETE FROM component WHERE host_id IS NOT NULL; DELETE FROM component",
   );
   for (const [name, host] of [
     ["web", undefined],
@@ -99,5 +101,77 @@ describe("collections", () => {
     const remove = (one: number) => labelCommands["collection.remove"].run(ports(), { id: one }, WHO);
     expect(remove(collections(db)[0]?.id ?? 0)).toBe("Databases");
     expect(() => remove(1)).toThrow("not there any more");
+  });
+});
+
+describe("what belonging to a collection does", () => {
+  const save = (filter: string, name = "Webs") => labelCommands["collection.save"].run(ports(), { name, filter }, WHO);
+  const effect = (given: object, on = true) => {
+    const input = labelCommands["collection.effect"].input.parse({
+      id: collections(db)[0]?.id,
+      on,
+      effect: given,
+    });
+    return labelCommands["collection.effect"].run(ports(), input, WHO);
+  };
+  const owner = (value: string) => ({ what: "label", name: "owner", value });
+  const rename = (name: string, to: string) => {
+    db.prepare("UPDATE component SET name = ? WHERE id = ?").run(to, id(name));
+    nowMs += 1000;
+    applyCollections(db, nowMs);
+  };
+  const ownersOf = (name: string) =>
+    labelsAt(db, id(name), nowMs + 1).map((one) => `${one.name} ${one.value} by ${one.by_whom}`);
+
+  it("holds for what joins later, and ends for what does not fit any more", () => {
+    save("q=web");
+    effect(owner("Landside"));
+    effect({ what: "label", name: "tag", value: "public" });
+    expect(ownersOf("web")).toEqual(["owner Landside by collection Webs", "tag public by collection Webs"]);
+    expect(ownersOf("db")).toEqual([]);
+    rename("db", "web-2");
+    expect(ownersOf("db")).toEqual(["owner Landside by collection Webs", "tag public by collection Webs"]);
+    rename("web", "mail");
+    expect(ownersOf("web")).toEqual([]);
+    effect(owner("Landside"), false);
+    expect(ownersOf("db")).toEqual(["tag public by collection Webs"]);
+    nowMs += 1000;
+    labelCommands["collection.remove"].run(ports(), { id: collections(db)[0]?.id as number }, WHO);
+    expect(ownersOf("db")).toEqual([]);
+  });
+
+  it("leaves what people said", () => {
+    set([id("web")], "owner", "Night crew");
+    save("q=web");
+    effect(owner("Landside"));
+    expect(ownersOf("web")).toEqual(["owner Night crew by Edo"]);
+    effect(owner("Others"));
+    expect(collections(db)[0]?.effects).toEqual([owner("Others")]);
+  });
+
+  it("ends watching, with what runs there, and begins it again", () => {
+    save("q=web");
+    const effectOf = (on: boolean) => {
+      setOff(on);
+      nowMs += 1000;
+    };
+    const setOff = (on: boolean) => effect({ what: "unwatched" }, on);
+    effectOf(true);
+    expect([...unwatched(db)]).toEqual([[id("web"), "collection Webs"]]);
+    effectOf(false);
+    expect(unwatched(db).size).toBe(0);
+    db.prepare("UPDATE collection SET effects = ?").run(JSON.stringify([{ what: "unwatched" }]));
+    expect(applyCollections(db, nowMs).sort()).toEqual([id("web"), id("nginx")].sort());
+    expect(applyCollections(db, nowMs)).toEqual([]);
+  });
+
+  it("is not for what changes all the time, nor for what it would be of already", () => {
+    save("q=web&health=unwell");
+    expect(() => effect(owner("x"))).toThrow("goes by health");
+    save("label=owner:x", "Webs");
+    expect(() => effect(owner("x"))).toThrow("has this label already");
+    expect(() => effect(owner("a,b"))).toThrow("neither a comma");
+    effect(owner("y"));
+    expect(() => save("health=well", "Webs")).toThrow("goes by health");
   });
 });

@@ -1,14 +1,30 @@
 import { z } from "zod";
-import { labelProblem, LABELS, type LabelName } from "#core/estate/labels";
+import { labelProblem, LABELS, type Effect, type LabelName } from "#core/estate/labels";
 import { INSTALLATION } from "#core/people/rights";
 import { insertChange } from "../store/changes";
 import { PersonError } from "../store/database";
 import { componentsById } from "../store/estate";
-import { collections, putLabel, removeCollection, saveCollection, takeLabel } from "../store/labels";
+import { collections, putLabel, removeCollection, saveCollection, setEffects, takeLabel } from "../store/labels";
 import { command } from "./command";
 
 const MOST_AT_ONCE = 20_000;
 const MOST_COLLECTIONS = 200;
+const MOST_EFFECTS = 20;
+const GOES_BY_HEALTH = /(^|&)health=/;
+const NOT_BY_HEALTH = "A collection that goes by health changes all the time: it cannot put labels on or end watching.";
+
+/** Two labels of one sort cannot both be put on, but of tags. */
+const sameEffect = (a: Effect, b: Effect): boolean =>
+  a.what === "label" && b.what === "label"
+    ? a.name === b.name && (a.name !== "tag" || a.value === b.value)
+    : a.what === b.what;
+
+const effectInWords = (effect: Effect, on: boolean): string =>
+  effect.what === "unwatched"
+    ? on
+      ? "is not watched"
+      : "is watched again"
+    : `${on ? "gets" : "does not get"} ${effect.name} ${effect.value}${on ? "" : " any more"}`;
 
 const labelName = z.string().refine((text) => (LABELS as readonly string[]).includes(text), "There is no such label.");
 
@@ -23,7 +39,7 @@ export const labelCommands = {
       on: z.boolean(),
     }),
     about: () => INSTALLATION,
-    run: ({ db, now }, { ids, name, value, on }, who) => {
+    run: ({ db, now, onCollections }, { ids, name, value, on }, who) => {
       if (on && !value) throw new PersonError(`Say which ${name}.`, { value: `Say which ${name}.` });
       const problem = labelProblem({ name: name as LabelName, value });
       if (problem !== undefined) throw new PersonError(problem, { value: problem });
@@ -41,6 +57,7 @@ export const labelCommands = {
           by: who.name,
         });
       })();
+      onCollections();
       return present.length;
     },
     record: ({ name, value, on }, count) =>
@@ -53,20 +70,67 @@ export const labelCommands = {
       filter: z.string().min(1, "Narrow the list first; a collection is what fits a filter.").max(500),
     }),
     about: () => INSTALLATION,
-    run: ({ db, now }, { name, filter }, who) => {
+    run: ({ db, now, onCollections }, { name, filter }, who) => {
       if (collections(db).length >= MOST_COLLECTIONS)
         throw new PersonError(`There are ${MOST_COLLECTIONS} collections already. Remove one first.`);
+      const before = collections(db).find((one) => one.name === name);
+      if (before?.effects.length && GOES_BY_HEALTH.test(filter)) throw new PersonError(NOT_BY_HEALTH);
       saveCollection(db, name, filter, who.name, now());
+      onCollections();
     },
     record: ({ name }) => `Kept collection ${name}`,
+  }),
+  "collection.effect": command({
+    right: "configure",
+    input: z.strictObject({
+      id: z.int().min(1),
+      on: z.boolean(),
+      effect: z.discriminatedUnion("what", [
+        z.strictObject({ what: z.literal("unwatched") }),
+        z.strictObject({
+          what: z.literal("label"),
+          name: labelName,
+          value: z.string().trim().min(1, "Say what the label says.").max(400, "At most 400 characters."),
+        }),
+      ]),
+    }),
+    about: () => INSTALLATION,
+    run: ({ db, now, onCollections }, { id, on, effect: given }, who) => {
+      const effect = given as Effect;
+      const known = collections(db).find((one) => one.id === id);
+      if (!known) throw new PersonError("That collection is not there any more.");
+      if (on && GOES_BY_HEALTH.test(known.filter)) throw new PersonError(NOT_BY_HEALTH);
+      if (effect.what === "label") {
+        const problem = labelProblem(effect);
+        if (problem !== undefined) throw new PersonError(problem, { value: problem });
+        if (on && new URLSearchParams(known.filter).get("label") === `${effect.name}:${effect.value}`)
+          throw new PersonError("The collection is of what has this label already.");
+      }
+      const others = known.effects.filter((one) => !sameEffect(one, effect));
+      if (on && others.length >= MOST_EFFECTS)
+        throw new PersonError(`A collection does at most ${MOST_EFFECTS} things.`);
+      setEffects(db, id, on ? [...others, effect] : others);
+      insertChange(db, {
+        atMs: now(),
+        kind: "setting",
+        componentId: null,
+        summary: `What belongs to ${known.name} ${effectInWords(effect, on)}`,
+        by: who.name,
+      });
+      onCollections();
+      return known.name;
+    },
+    record: ({ effect, on }, name) =>
+      `What belongs to ${name ?? "a collection"} ${effectInWords(effect as Effect, on)}`,
   }),
   "collection.remove": command({
     right: "configure",
     input: z.strictObject({ id: z.int().min(1) }),
     about: () => INSTALLATION,
-    run: ({ db }, { id }) => {
+    run: ({ db, onCollections }, { id }) => {
       const name = removeCollection(db, id);
       if (name === undefined) throw new PersonError("That collection is not there any more.");
+      onCollections();
       return name;
     },
     record: (_input, name) => `Removed collection ${name ?? ""}`.trim(),

@@ -25,6 +25,8 @@ export interface CommandPorts {
   identity: Pick<IdentityByHand, "join" | "split" | "pin">;
   /** Services were changed: who belongs to them is worked out anew. */
   onServices: () => void;
+  /** Collections or labels were changed: what follows from belonging to one is done anew. */
+  onCollections: () => void;
   /** Rules were changed: what is judged follows from the next sample. */
   onRules: () => void;
   /** The stand-in estate's faults; only the demonstration has any. */

@@ -99,6 +99,7 @@ describe("the life of an alarm", () => {
     const evaluator = new Evaluator(db, {
       kindOf: () => "host.linux",
       serviceUid: () => undefined,
+      isWatched: () => true,
       recall: (id, from, to) => sampleWriter.recall(id, from, to),
       isTwin: () => false,
     });
@@ -149,6 +150,7 @@ describe("the life of an alarm", () => {
     const evaluator = new Evaluator(db, {
       kindOf: () => "host.linux",
       serviceUid: () => undefined,
+      isWatched: () => true,
       recall: (id, from, to) => sampleWriter.recall(id, from, to),
       isTwin: () => false,
     });
@@ -187,6 +189,7 @@ describe("the life of an alarm", () => {
     const evaluator = new Evaluator(db, {
       kindOf: () => kind,
       serviceUid: () => undefined,
+      isWatched: () => true,
       recall: (series, from, to) => sampleWriter.recall(series, from, to),
       isTwin: () => false,
     });
@@ -411,6 +414,7 @@ describe("services and incidents", () => {
     const evaluator = new Evaluator(db, {
       kindOf: () => "host.linux",
       serviceUid: () => undefined,
+      isWatched: () => true,
       recall: (series, from, to) => sampleWriter.recall(series, from, to),
       isTwin,
     });

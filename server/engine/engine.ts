@@ -31,6 +31,8 @@ import { credentialById } from "../store/credentials";
 import { endpoints, type EndpointFields } from "../store/endpoints";
 import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
 import { trapUsersOf } from "../vault/trap-users";
+import { applyCollections } from "../estate/collections";
+import { unwatched } from "../store/labels";
 import { AgentInventories } from "../estate/agent-inventories";
 import { IdentityByHand } from "../estate/by-hand";
 import { sourceTools } from "../estate/source-tools";
@@ -85,6 +87,7 @@ export class Engine {
   private readonly ports: CommandPorts;
   private readonly people: People;
   private kindOf = new Map<number, string>();
+  private unwatched: ReadonlySet<number> = new Set();
   private components = new Map<number, { name: string; site: string }>();
   private services = new Map<number, ServiceRow>();
   private graph = new EstateGraph([]);
@@ -176,6 +179,10 @@ export class Engine {
           this.emit({ topic: "estate", atMs: this.now() });
         },
       ),
+      onCollections: () => {
+        this.afterEstateChange([]);
+        this.emit({ topic: "estate", atMs: this.now() });
+      },
       onServices: () => {
         this.afterEstateChange([]);
         this.emit({ topic: "estate", atMs: this.now() });
@@ -211,6 +218,7 @@ export class Engine {
   private makeEvaluator(): Evaluator {
     return new Evaluator(this.db, {
       kindOf: (id) => this.kindOf.get(id),
+      isWatched: (id) => !this.unwatched.has(id),
       recall: (id, fromMs, toMs) => this.sampleWriter.recall(id, fromMs, toMs),
       isTwin: ({ resourceId, componentId, metric, instance }) =>
         resourceId !== null && this.sampleWriter.find({ componentId, serviceId: null }, metric, instance) !== undefined,
@@ -292,6 +300,10 @@ export class Engine {
   private reload(): void {
     const components = currentComponents(this.db);
     this.kindOf = new Map(components.map((row) => [row.id, row.kind]));
+    const off = unwatched(this.db);
+    this.unwatched = new Set(
+      components.flatMap((row) => (off.has(row.id) || (row.host_id !== null && off.has(row.host_id)) ? [row.id] : [])),
+    );
     this.components = new Map(components.map(({ id, name, site }) => [id, { name, site }]));
     this.services = new Map(listServices(this.db).map((service) => [service.id, service]));
     this.servicesOf = servicesByComponent(this.db, this.now());
@@ -497,9 +509,15 @@ export class Engine {
 
   private afterEstateChange(retired: readonly number[]): void {
     const atMs = this.now();
-    if (retired.length) {
+    const left = this.db.transaction(() => applyCollections(this.db, atMs))();
+    if (retired.length || left.length) {
       const events = this.db.transaction(() => {
-        const cleared = retired.flatMap((id) => this.evaluator.clearComponent(id, "No longer monitored", atMs));
+        const clear = (ids: readonly number[], why: string) =>
+          ids.flatMap((id) => this.evaluator.clearComponent(id, why, atMs));
+        const cleared = [
+          ...clear(retired, "No longer monitored"),
+          ...clear(left, "Not watched any more, by a collection it belongs to"),
+        ];
         if (cleared.length) this.follow(cleared);
         return cleared;
       })();

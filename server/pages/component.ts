@@ -3,7 +3,7 @@ import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { labelsAt } from "../store/labels";
+import { labelsAt, unwatched } from "../store/labels";
 import { sightingsOf } from "../store/sightings";
 import { componentById, inventoryAt, partsOfHost, type ComponentRow } from "../store/estate";
 import { factsAt } from "../store/facts";
@@ -56,6 +56,7 @@ export function componentPage(db: Db, question: ComponentQuestion) {
   const memberOf = servicesOfComponents(db, own, atMs);
   const facts = factsAt(db, id, atMs);
   const series = seriesOfComponent(db, id);
+  const offBy = unwatched(db);
   return {
     component,
     /** Memory of a host, bytes. */
@@ -68,6 +69,8 @@ export function componentPage(db: Db, question: ComponentQuestion) {
       .filter((service) => memberOf.has(service.id))
       .map((service) => ({ uid: service.uid, name: service.name })),
     sightings: sightingsOf(db, id),
+    /** The collection that keeps it, or its host, from being watched. */
+    unwatchedBy: offBy.get(id) ?? (component.host_id === null ? undefined : offBy.get(component.host_id)) ?? null,
     labels: labelsAt(db, id, atMs),
     hostLabels: component.host_id === null ? [] : labelsAt(db, component.host_id, atMs),
     parts: parts.map((part) => briefly(scene, part.id)),

@@ -8,6 +8,7 @@ import type { Db } from "../store/database";
 import { currentComponents, inventoryAt, retiredHosts, type ComponentRow } from "../store/estate";
 import { factValues } from "../store/facts";
 import { namedProducts } from "../store/fingerprints";
+import { unwatched as unwatchedNow } from "../store/labels";
 import { sightingsOfHosts } from "../store/sightings";
 import { lastSweepOf, listFindings, listSources, type SourceRow, type SweepRow } from "../store/sources";
 
@@ -85,6 +86,7 @@ export function coveragePage(db: Db, { atMs }: { atMs: number }) {
       ),
       group("listed", "Listed, but seen by nobody", "A list says that they ought to be there.", listed(known)),
       group("unlisted", "Seen, but on no list", "No list names them.", unlisted(known)),
+      group("off", "Not watched by somebody's word", "A collection keeps them from being watched.", off(known)),
       group("silent", "Watched but silent", "It was measured, and gives no answer now.", silent(known)),
       group(
         "one-sided",
@@ -161,10 +163,27 @@ function unwatched({ hosts, sources }: Known): Gap[] {
     }));
 }
 
-function silent({ hosts, sources, atMs }: Known): Gap[] {
+function off({ db, hosts }: Known): Gap[] {
+  const by = unwatchedNow(db);
+  return hosts.flatMap((one) =>
+    by.has(one.id)
+      ? [
+          {
+            componentId: one.id,
+            what: one.name,
+            detail: `The ${by.get(one.id)} says so.`,
+            step: { text: "Look at collections", to: "/estate" },
+          },
+        ]
+      : [],
+  );
+}
+
+function silent({ db, hosts, sources, atMs }: Known): Gap[] {
   const every = new Map(sources.map((one) => [one.id, (one.pollSeconds ?? 300) * 1000]));
+  const off = unwatchedNow(db);
   return hosts.flatMap((one) => {
-    if (one.depth < 2 || one.source_id === null) return [];
+    if (one.depth < 2 || one.source_id === null || off.has(one.id)) return [];
     const patience = Math.max(SILENT_MS, SILENT_POLLS * (every.get(one.source_id) ?? 0));
     const minutes = Math.round((atMs - one.last_seen_at) / MINUTE_MS);
     return atMs - one.last_seen_at > patience

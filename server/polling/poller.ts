@@ -12,6 +12,7 @@ import { currentComponents, type ComponentRow } from "../store/estate";
 import { guestsOfHypervisors } from "../store/relations";
 import { listServices, type FigureSource } from "../store/services";
 import { sightingsOfHosts } from "../store/sightings";
+import { unwatched } from "../store/labels";
 import { listSources, type SourceRow } from "../store/sources";
 import { fetchFigure } from "./figures";
 import { Talks } from "./talks";
@@ -86,6 +87,7 @@ export class Poller {
         return way ? [[source.id, way] as const] : [];
       }),
     );
+    const off = unwatched(this.db);
     const components = currentComponents(this.db);
     const wanted = new Set<number>();
     // What an agent reports on goes on being asked by who saw it too.
@@ -97,7 +99,7 @@ export class Poller {
     for (const row of components) {
       const way = (row.source_id === null ? undefined : ways.get(row.source_id)) ?? sighted.get(row.id);
       // Only what let its system be read can be polled.
-      if (row.host_id !== null || row.depth < 2 || !row.address || !way) continue;
+      if (row.host_id !== null || row.depth < 2 || !row.address || !way || off.has(row.id)) continue;
       wanted.add(row.id);
       this.follow(row, row.address, way, atMs);
     }

@@ -323,8 +323,11 @@ const LABELS_OF = `SELECT id, group_concat(text, ', ') AS text FROM (
   JOIN label l ON l.component_id IN (c.id, c.host_id) AND l.name <> 'note'
   WHERE l.valid_from <= ? AND (l.valid_to IS NULL OR l.valid_to > ?) ORDER BY 1, 2) GROUP BY id`;
 
-/** One page of the estate as it was at an instant, with how many fit the filter. */
-export function listEstate(db: Db, question: EstateQuestion): { rows: EstateRow[]; total: number } {
+/** What fits a question, as the FROM and WHERE of a query, with what is bound. */
+function fitting(question: Omit<EstateQuestion, "sort" | "descending" | "page" | "pageSize">): {
+  from: string;
+  bound: (string | number)[];
+} {
   const where = ["c.valid_from <= ?", "(c.valid_to IS NULL OR c.valid_to > ?)"];
   const values: (string | number)[] = [question.atMs, question.atMs];
   if (question.search) {
@@ -354,7 +357,23 @@ export function listEstate(db: Db, question: EstateQuestion): { rows: EstateRow[
     LEFT JOIN component host ON host.id = c.host_id
     LEFT JOIN health h ON h.subject = 'component' AND h.subject_id = c.id AND h.valid_from <= ? AND (h.valid_to IS NULL OR h.valid_to > ?)
     WHERE ${where.join(" AND ")}`;
-  const bound = [question.atMs, question.atMs, ...values];
+  return { from, bound: [question.atMs, question.atMs, ...values] };
+}
+
+/** Ids of everything that fits a filter now. */
+export function idsFitting(
+  db: Db,
+  filter: Pick<EstateQuestion, "search" | "kind" | "site" | "label" | "health" | "atMs">,
+): number[] {
+  const { from, bound } = fitting(filter);
+  return prepared<{ id: number }>(db, `SELECT c.id ${from}`)
+    .all(...bound)
+    .map((row) => row.id);
+}
+
+/** One page of the estate as it was at an instant, with how many fit the filter. */
+export function listEstate(db: Db, question: EstateQuestion): { rows: EstateRow[]; total: number } {
+  const { from, bound } = fitting(question);
   const total = prepared<{ total: number }>(db, `SELECT count(*) AS total ${from}`).get(...bound)?.total ?? 0;
   const rows = prepared<Omit<EstateRow, "services" | "labels">>(
     db,

@@ -1,4 +1,4 @@
-import type { Label, LabelName } from "#core/estate/labels";
+import type { Effect, Label, LabelName } from "#core/estate/labels";
 import { prepared, type Db } from "./database";
 import { VALID_AT } from "./valid";
 
@@ -86,10 +86,65 @@ export interface CollectionRow {
   /** Query of the estate's address: "kind=db.*&label=tier:data". */
   filter: string;
   madeBy: string;
+  effects: Effect[];
 }
 
 export const collections = (db: Db): CollectionRow[] =>
-  prepared<CollectionRow>(db, "SELECT id, name, filter, made_by AS madeBy FROM collection ORDER BY name").all();
+  prepared<Omit<CollectionRow, "effects"> & { effects: string }>(
+    db,
+    "SELECT id, name, filter, made_by AS madeBy, effects FROM collection ORDER BY name",
+  )
+    .all()
+    .map((row) => ({ ...row, effects: JSON.parse(row.effects) as Effect[] }));
+
+export function setEffects(db: Db, id: number, effects: readonly Effect[]): void {
+  prepared(db, "UPDATE collection SET effects = ? WHERE id = ?").run(JSON.stringify(effects), id);
+}
+
+/** Components that have a label by somebody. */
+export const labelledBy = (db: Db, { name, value }: Label, by: string): number[] =>
+  prepared<{ id: number }>(
+    db,
+    "SELECT component_id AS id FROM label WHERE name = ? AND value = ? AND by_whom = ? AND valid_to IS NULL",
+  )
+    .all(name, value, by)
+    .map((row) => row.id);
+
+/** Everybody who put a label on that is there. */
+export const labellers = (db: Db): string[] =>
+  prepared<{ by: string }>(db, "SELECT DISTINCT by_whom AS by FROM label WHERE valid_to IS NULL")
+    .all()
+    .map((row) => row.by);
+
+/** Every label that is there by somebody, once. */
+export const labelsBy = (db: Db, by: string): Label[] =>
+  prepared<Label>(db, "SELECT DISTINCT name, value FROM label WHERE by_whom = ? AND valid_to IS NULL").all(by);
+
+/** Components that have a label of a sort. */
+export const labelled = (db: Db, name: LabelName): Set<number> =>
+  new Set(
+    prepared<{ id: number }>(db, "SELECT DISTINCT component_id AS id FROM label WHERE name = ? AND valid_to IS NULL")
+      .all(name)
+      .map((row) => row.id),
+  );
+
+/** What is kept from being watched, with the collection that does so. */
+export const unwatched = (db: Db): Map<number, string> =>
+  new Map(
+    prepared<{ id: number; by: string }>(db, "SELECT component_id AS id, by_whom AS by FROM unwatched")
+      .all()
+      .map((row) => [row.id, row.by]),
+  );
+
+export function setUnwatched(db: Db, id: number, by: string | null, atMs: number): void {
+  if (by === null) prepared(db, "DELETE FROM unwatched WHERE component_id = ?").run(id);
+  else
+    prepared(
+      db,
+      `INSERT INTO unwatched (component_id, by_whom, since) VALUES (?, ?, ?)
+       ON CONFLICT DO UPDATE SET by_whom = excluded.by_whom`,
+    ).run(id, by, atMs);
+}
 
 export function saveCollection(db: Db, name: string, filter: string, by: string, atMs: number): void {
   prepared(

@@ -123,6 +123,23 @@ test("labels are put on many at once, filtered by, kept as a collection, and giv
   const csv = await (await page.request.get("/estate.csv?label=owner:Quay databases")).text();
   expect(csv.split("\n")[0]).toContain("name,kind,site");
   expect(csv).toContain("nq-gate-db-01");
+  // What belongs to it gets a tier, and is not watched until somebody says so.
+  await page.getByLabel("Sort of label it gets").selectOption("tier");
+  await page.getByRole("textbox", { name: "Value of the label it gets" }).fill("ledger");
+  await page.getByRole("button", { name: "Give it" }).click();
+  await expect(page.getByRole("row").filter({ hasText: "tier: ledger" }).first()).toBeVisible();
+  await page.getByRole("button", { name: "Do not watch it" }).click();
+  await expect(page.getByText("What belongs to Quay databases, now and later, is not watched and gets")).toBeVisible();
+  expect(await axeFinds(page)).toEqual([]);
+  await page.getByRole("link", { name: "nq-gate-db-01", exact: true }).click();
+  await expect(page.getByRole("note")).toContainText("It is not watched: the collection Quay databases says so.");
+  await page.goto("/discover/coverage");
+  await expect(page.getByText("The collection Quay databases says so.").first()).toBeVisible();
+  await page.goto("/estate?label=owner:Quay databases");
+  await page.getByRole("button", { name: "Watch it again" }).click();
+  await expect(page.getByText("What belongs to Quay databases, now and later, is watched as usual")).toBeVisible();
+  await page.getByRole("button", { name: "Do not give tier ledger any more" }).click();
+  await expect(page.getByRole("row").filter({ hasText: "tier: ledger" })).toHaveCount(0);
   await page.getByRole("button", { name: "Remove Quay databases" }).click();
   await expect(page.getByRole("link", { name: "Quay databases" })).toHaveCount(0);
   await page.getByRole("checkbox", { name: "All on this page" }).check();
