@@ -7,9 +7,13 @@ export function carryOut(book: EstateBook, plan: Plan, sourceId: number | null =
   let next = Math.max(0, ...components.keys()) + 1;
   const ids = new Map<string, number>();
   const idOf = (ref: number | string) => (typeof ref === "number" ? ref : (ids.get(ref) as number));
+  const owners = new Map([...components.values()].flatMap((one) => [...one.keys].map((key) => [key, one.id])));
   const move = (id: number, keys: readonly string[]) => {
-    for (const one of components.values()) for (const key of keys) one.keys.delete(key);
-    for (const key of keys) components.get(id)?.keys.add(key);
+    for (const key of keys) {
+      components.get(owners.get(key) ?? 0)?.keys.delete(key);
+      components.get(id)?.keys.add(key);
+      owners.set(key, id);
+    }
   };
   const of = (id: number) => components.get(id) as NonNullable<ReturnType<typeof components.get>>;
   for (const change of plan.changes) {

@@ -111,7 +111,7 @@ const isName = (key: string) => key.startsWith("name:");
 class Planner {
   private readonly taken = new Set<number>();
   /** Keys that known components were seen with. */
-  private readonly shown = new Map<number, ReadonlySet<string>>();
+  private readonly shown = new Map<number, readonly IdentityKey[]>();
   private readonly claimed = new Set<string>();
   private readonly names = new Set<string>();
   private readonly refOfKey = new Map<string, Ref>();
@@ -150,7 +150,7 @@ class Planner {
 
   private take(placed: readonly Placed[]): void {
     const matches = this.match(placed);
-    for (const [{ keys }, { id }] of matches) this.shown.set(id, new Set(keys.map((key) => key.value)));
+    for (const [{ keys }, { id }] of matches) this.shown.set(id, keys);
     for (const { observation, host } of placed) {
       const match = matches.get(observation);
       const ref = match
@@ -336,8 +336,8 @@ class Planner {
   /** An address passes on from who was seen without it, and a name from who was seen under another. */
   private passesOn(key: IdentityKey, ownerId: number): boolean {
     const shown = this.shown.get(ownerId);
-    if (!shown || shown.has(key.value) || this.look.observer.modest) return false;
-    return key.strength === 1 || (isName(key.value) && [...shown].some(isName));
+    if (!shown || shown.some((one) => one.value === key.value) || this.look.observer.modest) return false;
+    return key.strength === 1 || (isName(key.value) && shown.some((one) => isName(one.value)));
   }
 
   private nameFor({ name, nameElse }: Observation): string {

@@ -18,9 +18,7 @@ export function mergeTwins(observations: readonly Observation[], pinOf: PinOf = 
 }
 
 function mergeOnce(observations: readonly Observation[], pinOf: PinOf): Observation[] {
-  const sorted = [...observations]
-    .map((one) => ({ one, by: sortKey(one) }))
-    .sort((a, b) => (a.by < b.by ? -1 : a.by > b.by ? 1 : 0));
+  const sorted = observations.map((one) => ({ one, by: sortKey(one) })).sort(inOrder);
   const byKey = new Map<string, Observation>();
   const result: Observation[] = [];
   const into = new Map<Observation, number>();
@@ -57,16 +55,24 @@ function mergeOnce(observations: readonly Observation[], pinOf: PinOf): Observat
   return result;
 }
 
-const sortKey = (one: Observation): string =>
-  JSON.stringify([
-    5 - one.depth,
-    one.of ?? 0,
-    one.host ?? null,
-    one.keys.map((key) => `${3 - key.strength}${key.value}`),
-    one.name,
-    one.kind.is,
-    one.facts,
-  ]);
+interface Sorted {
+  one: Observation;
+  by: string;
+}
+
+const inOrder = (a: Sorted, b: Sorted): number =>
+  a.by < b.by ? -1 : a.by > b.by ? 1 : a.one === b.one ? 0 : compare(restOf(a.one), restOf(b.one));
+const compare = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
+
+/** The deepest first, then by what they are known by. */
+function sortKey(one: Observation): string {
+  let by = `${5 - one.depth}|${one.of ?? 0}|${one.host === undefined ? "" : "id" in one.host ? one.host.id : one.host.key}`;
+  for (const key of one.keys) by += `|${3 - key.strength}${key.value}`;
+  return by;
+}
+
+/** What parts those that are known by the same. */
+const restOf = (one: Observation): string => JSON.stringify([one.name, one.kind.is, one.facts, one.port ?? 0]);
 
 /** Hardware addresses that say something: not the ones every machine has. */
 const hardwareOf = (one: Observation): string[] =>
