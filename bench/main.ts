@@ -3,6 +3,7 @@ import { benchDurable } from "./durable";
 import { benchSpans } from "./spans";
 import { benchSweep } from "./sweep";
 import { benchLogs } from "./logs";
+import { benchPlanning } from "./planning";
 import { benchOtlp } from "./otlp";
 import { benchSamples } from "./samples";
 import { benchTick } from "./tick";
@@ -19,5 +20,6 @@ export async function measureParts(root: string): Promise<Measurement[]> {
     ...benchLogs(root),
     benchSpans(root),
     ...benchWorld(root),
+    ...benchPlanning(),
   ];
 }

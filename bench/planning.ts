@@ -31,23 +31,20 @@ function observations(): Observation[] {
       readBy: "snmp",
       facts: { address: address(number), "host name": name, processors: "4" },
     };
-    const parts = Array.from(
-      { length: PARTS },
-      (_part, part): Observation => ({
-        keys: [
-          identityKey("process", `name:${name}:service-${part}`),
-          identityKey("listen", `name:${name}:${8000 + part}`),
-        ],
-        kind: { is: "app.process", reason: "", confidence: 0.5 },
-        name: `service-${part} @ host-${number}`,
-        host: { key: key.value },
-        process: `service-${part}`,
-        port: 8000 + part,
-        depth: 3,
-        readBy: "snmp",
-        facts: { process: `service-${part}`, ports: String(8000 + part) },
-      }),
-    );
+    const parts = Array.from({ length: PARTS }, (_part, part): Observation => ({
+      keys: [
+        identityKey("process", `name:${name}:service-${part}`),
+        identityKey("listen", `name:${name}:${8000 + part}`),
+      ],
+      kind: { is: "app.process", reason: "", confidence: 0.5 },
+      name: `service-${part} @ host-${number}`,
+      host: { key: key.value },
+      process: `service-${part}`,
+      port: 8000 + part,
+      depth: 3,
+      readBy: "snmp",
+      facts: { process: `service-${part}`, ports: String(8000 + part) },
+    }));
     return [host, ...parts];
   }).flat();
 }

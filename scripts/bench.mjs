@@ -11,13 +11,14 @@ import { signIn } from "./sign-in.mjs";
 install();
 await buildIfStale();
 const { headers, measurePages, timed } = await import("../bench/pages.mjs");
+const { measureFinding } = await import("../bench/find.mjs");
 const parts = await bundle("bench/main.ts", "bench.js");
 
 /** `node scripts/bench.mjs starts` measures that part alone and keeps the other rows as they are. */
 const only = process.argv[2];
 const wanted = (part) => only === undefined || only === part;
-if (only !== undefined && !["parts", "starts", "pages"].includes(only))
-  throw new Error(`There is no part “${only}” to measure. Choose parts, starts or pages, or none for all.`);
+if (only !== undefined && !["parts", "starts", "pages", "find"].includes(only))
+  throw new Error(`There is no part “${only}” to measure. Choose parts, starts, pages or find, or none for all.`);
 
 const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
 const results = [];
@@ -130,14 +131,14 @@ async function bareServer() {
 
 /** The parts of the program, each on its own. */
 async function measureEachPart() {
-  // A hundred hosts in a process of their own for the sweep.
+  // Four hundred hosts in a process of their own for the sweep.
   const scenario = JSON.parse(readFileSync(join(root, "tests", "fixtures", "small-scenario.json"), "utf8"));
-  scenario.sites[0].network = "127.50.0.0/22";
-  scenario.hosts = Array.from({ length: 100 }, (_, index) => ({
+  scenario.sites[0].network = "127.50.0.0/20";
+  scenario.hosts = Array.from({ length: 400 }, (_, index) => ({
     name: `b-${index}`,
     role: index % 10 === 0 ? "store" : "web",
     site: "room",
-    address: `127.50.${index % 4}.${Math.floor(index / 4) * 9 + 5}`,
+    address: `127.50.${index % 16}.${Math.floor(index / 16) * 9 + 5}`,
   }));
   scenario.figures = [];
   scenario.faults = [];
@@ -244,9 +245,10 @@ async function measureLargeEstate(bare) {
 
 try {
   if (wanted("parts")) await measureEachPart();
-  const bare = wanted("starts") || wanted("pages") ? await bareServer() : undefined;
+  const bare = wanted("starts") || wanted("pages") || wanted("find") ? await bareServer() : undefined;
   if (wanted("starts")) await measureStarts(bare);
   if (wanted("pages")) await measureLargeEstate(bare);
+  if (wanted("find")) await measureFinding({ folder, keep, bare, startDemo });
 } finally {
   rmSync(folder, { recursive: true, force: true });
 }

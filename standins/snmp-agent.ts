@@ -33,6 +33,10 @@ const HR_STORAGE = parse("1.3.6.1.2.1.25.2.3.1");
 const HR_PROCESSOR = parse("1.3.6.1.2.1.25.3.3.1");
 const HR_RUN = parse("1.3.6.1.2.1.25.4.2.1");
 const HR_RUN_PERF = parse("1.3.6.1.2.1.25.5.1.1");
+const MET = parse("1.3.6.1.2.1.4.35.1");
+const BRIDGE_PORT = parse("1.3.6.1.2.1.17.1.4.1");
+const FORWARDING = parse("1.3.6.1.2.1.17.4.3.1");
+const ENTITY = parse("1.3.6.1.2.1.47.1.1.1.1");
 const LLDP_REMOTE = parse("1.0.8802.1.1.2.1.4.1.1");
 const VM_OBJECTS = parse("1.3.6.1.2.1.236.1");
 const MEMORY_UNIT = 1024 * 1024;
@@ -135,8 +139,40 @@ export function agentTree(host: HostView, atMs: number): Instance[] {
     add(LLDP_REMOTE, [7, ...at], OCTETS, row.portId);
     add(LLDP_REMOTE, [9, ...at], OCTETS, row.systemName);
   }
+  addWires(host, add);
   if (hypervisor) addGuests(host, atMs, add);
   return tree.sort((a, b) => compareOids(a.oid, b.oid));
+}
+
+const bytesOf = (physAddress: string) => physAddress.split(":").map((byte) => Number.parseInt(byte, 16));
+
+/** Whom a switch met (RFC 4293), behind which port (RFC 4188), and what it is made of (RFC 6933). */
+function addWires(
+  host: HostView,
+  add: (base: readonly number[], rest: readonly number[], type: number, value: Instance["value"]) => void,
+): void {
+  for (const { address, physAddress } of host.metRows()) {
+    const at = [1, 1, ...octets(address)];
+    add(MET, [4, ...at], OCTETS, Buffer.from(bytesOf(physAddress)));
+    add(MET, [6, ...at], INTEGER, 3);
+  }
+  const rows = host.bridgeRows();
+  for (const port of new Set(rows.map((row) => row.port))) {
+    add(BRIDGE_PORT, [1, port], INTEGER, port);
+    add(BRIDGE_PORT, [2, port], INTEGER, port);
+  }
+  for (const { physAddress, port } of rows) {
+    const at = bytesOf(physAddress);
+    add(FORWARDING, [1, ...at], OCTETS, Buffer.from(at));
+    add(FORWARDING, [2, ...at], INTEGER, port);
+    add(FORWARDING, [3, ...at], INTEGER, 3);
+  }
+  host.entityRows().forEach((row, index) => {
+    add(ENTITY, [2, index + 1], OCTETS, row.description);
+    add(ENTITY, [5, index + 1], INTEGER, row.sort === "chassis" ? 3 : 6);
+    add(ENTITY, [11, index + 1], OCTETS, row.serial);
+    add(ENTITY, [13, index + 1], OCTETS, row.model);
+  });
 }
 
 /** The virtual machines of a hypervisor (RFC 7666). */

@@ -1,5 +1,6 @@
 import { matchConnections, type Conversation, type End, type HostConnections, type UnknownPeer } from "./connections";
 import { guestKey, placeGuests, type PlacedGuest } from "./guests";
+import { isOwnHardware } from "./identity";
 import type { KnownComponent } from "./known";
 import type { ObservedRelation, Observation } from "./observation";
 import { observeGuest } from "./recognise";
@@ -102,6 +103,8 @@ export interface Neighbourhood {
   hostNamed: (shortName: string) => number | undefined;
   /** Whether a source looks at an address. */
   isCovered: (address: string) => boolean;
+  /** Whether some host has an address. */
+  isKnown: (address: string) => boolean;
   /** Hosts whose system nobody could read, with their addresses. */
   unreadHosts: readonly { id: number; address: string }[];
 }
@@ -155,6 +158,8 @@ export function deriveConnections(
   const notes = matched.unknown.flatMap((peer): Note[] =>
     seen.has(Number(peer.host)) ? [unknownPeer(peer, around)] : [],
   );
+  const wires = ownersOfHardware(hosts);
+  notes.push(...strangers(hosts, wires, around));
   for (const { component, inventory, seen: now } of hosts) {
     if (!now) continue;
     for (const neighbour of inventory.neighbours) {
@@ -169,9 +174,87 @@ export function deriveConnections(
           seenBy: "",
         });
     }
+    // What a neighbour says of itself goes before what a bridge makes of its frames.
+    const said = new Set(relations.flatMap((one) => (one.type === "wired-to" ? [`${one.from} ${one.to}`] : [])));
+    relations.push(...behindPorts(component.id, inventory, wires).filter((one) => !said.has(`${one.from} ${one.to}`)));
   }
   return { relations, notes };
 }
+
+/** Whose each hardware address is; what several have is nobody's. */
+function ownersOfHardware(hosts: readonly InventoriedHost[]): ReadonlyMap<string, number | null> {
+  const owners = new Map<string, number | null>();
+  for (const { component, inventory } of hosts)
+    for (const { name, physAddress } of inventory.interfaces) {
+      const address = physAddress.toLowerCase();
+      if (!isOwnHardware(name, address)) continue;
+      const before = owners.get(address);
+      owners.set(address, before === undefined || before === component.id ? component.id : null);
+    }
+  return owners;
+}
+
+/** What is wired to a bridge: behind a port where it met one system only. */
+function behindPorts(
+  bridge: number,
+  { bridge: rows = [] }: SystemSighting,
+  owners: ReadonlyMap<string, number | null>,
+): ObservedRelation[] {
+  const byPort = new Map<number, Set<string>>();
+  for (const { physAddress, port } of rows) byPort.set(port, (byPort.get(port) ?? new Set()).add(physAddress));
+  return [...byPort].flatMap(([port, met]) => {
+    const [only] = met;
+    const owner = met.size === 1 && only !== undefined ? owners.get(only) : undefined;
+    return owner === undefined || owner === null || owner === bridge
+      ? []
+      : [
+          {
+            type: "wired-to" as const,
+            from: owner,
+            to: bridge,
+            detail: `port ${port}`,
+            connections: 0,
+            seenBy: "",
+            unlessKnown: true,
+          },
+        ];
+  });
+}
+
+const MOST_STRANGERS = 200;
+
+/** Who was met on the wires and is nobody known: neither by hardware nor by address. */
+function strangers(
+  hosts: readonly InventoriedHost[],
+  owners: ReadonlyMap<string, number | null>,
+  { isCovered, isKnown }: Neighbourhood,
+): Note[] {
+  const met = new Map<string, { by: InventoriedHost[]; physAddress: string }>();
+  for (const host of hosts) {
+    if (!host.seen) continue;
+    for (const { address, physAddress } of host.inventory.met ?? []) {
+      if (owners.has(physAddress) || isKnown(address) || isGroup(physAddress)) continue;
+      const before = met.get(address);
+      if (before) before.by.push(host);
+      else met.set(address, { by: [host], physAddress });
+    }
+  }
+  return [...met].slice(0, MOST_STRANGERS).map(([address, { by, physAddress }]) => {
+    const [first] = by as [InventoriedHost];
+    const others = by.length - 1;
+    const who = `${first.component.name}${others ? ` and ${others} more` : ""}`;
+    return {
+      componentId: first.component.id,
+      address,
+      title: address,
+      detail: `Met on the wire by ${who} (hardware address ${physAddress}), ${isCovered(address) ? "which a source covers, but nothing answered there." : "which no source covers. Add a range if it is yours."}`,
+    };
+  });
+}
+
+/** Hardware addresses of groups, and those that redundant routers share (RFC 5798). */
+const isGroup = (physAddress: string) =>
+  (Number.parseInt(physAddress.slice(0, 2), 16) & 1) === 1 || physAddress.startsWith("00:00:5e:00:0");
 
 /** What to do about an address that somebody talks to and nobody answers for. */
 function unknownPeer(peer: UnknownPeer, { nameOf, partOf, isCovered }: Neighbourhood): Note {

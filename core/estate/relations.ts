@@ -23,11 +23,13 @@ export function planRelations(
 ): RelationPlan {
   const met = new Set<string>();
   return relations.flatMap((relation) => {
-    const key = `${relation.type}|${relation.from}|${relation.to}|${relation.unlessKnown ? "" : relation.detail}`;
-    if (met.has(key)) return [];
-    met.add(key);
+    const pair = `${relation.type}|${relation.from}|${relation.to}`;
+    const key = `${pair}|${relation.detail}`;
+    if (met.has(key) || (relation.unlessKnown && met.has(pair))) return [];
+    met.add(key).add(pair);
     const same = known.relationsFrom(relation.from, relation.type);
-    if (relation.unlessKnown && same.some((one) => one.toId === relation.to)) return [];
+    const others = same.some((one) => one.toId === relation.to && one.detail !== relation.detail);
+    if (relation.unlessKnown && others) return [];
     const id = known.relation(relation.type, relation.from, relation.to, relation.detail)?.id;
     const ended = relation.exclusive ? same.filter((one) => one.toId !== relation.to) : [];
     const news = ended.length > 0 || (id === undefined && relation.tell !== undefined);

@@ -90,6 +90,27 @@ export interface NeighbourRow {
   portId: string;
 }
 
+/** Who is at an address on its wires, as a system remembers (RFC 4293 ipNetToPhysicalTable, RFC 1213 ipNetToMediaTable). */
+export interface MetRow {
+  address: string;
+  physAddress: string;
+}
+
+/** Behind which of its ports a bridge met a hardware address (RFC 4363 dot1qTpFdbTable, RFC 4188 dot1dTpFdbTable). */
+export interface BridgeRow {
+  physAddress: string;
+  /** ifIndex. */
+  port: number;
+}
+
+/** What a device is made of (RFC 6933 entPhysicalTable). */
+export interface EntityRow {
+  sort: string;
+  description: string;
+  serial: string;
+  model: string;
+}
+
 /** RFC 7666 VirtualMachineOperState, in order from 1. */
 export const GUEST_STATES = [
   "unknown",
@@ -138,6 +159,9 @@ export interface SystemSighting {
   listeners: ListenerRow[];
   connections: ConnectionRow[];
   neighbours: NeighbourRow[];
+  met?: MetRow[];
+  bridge?: BridgeRow[];
+  entities?: EntityRow[];
   /** Addresses of its interfaces, those of the loopback left out. */
   addresses?: string[];
   packages?: { name: string; version: string }[];

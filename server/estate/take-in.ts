@@ -203,6 +203,10 @@ export function neighbourhoodOf(
       (listener === undefined ? undefined : listening(host, listener)),
     hostNamed: (name) => named.get(name),
     isCovered: (address) => inSpans(address, spans),
+    isKnown: (address) => {
+      const id = book.ofKey(`addr:${address}`);
+      return id !== undefined && book.component(id)?.retired === false;
+    },
     unreadHosts,
   };
 }

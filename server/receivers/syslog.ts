@@ -9,13 +9,15 @@ import { kernelDrops, roomySocket } from "./udp-buffer";
 /** Messages that may wait to be handed over; by UDP further ones are dropped and counted, by TCP their sender waits. */
 const MOST_WAITING = 50_000;
 const HAND_OVER_MS = 100;
+/** Datagrams within that time from which on it is a burst. */
+const BURST = 300;
 const LOOK_MS = 2_000;
 /** Times with a zone are believed so far from the receiver's. */
 const BELIEVED_MS = 3_600_000;
 const MOST_ZONES = 20_000;
 
 interface Waiting {
-  text: string;
+  bytes: Uint8Array;
   peer: string;
   /** When it came, by the clock. */
   atMs: number;
@@ -78,19 +80,29 @@ export class SyslogReceiver {
       this.channel.figures.dropped++;
       return;
     }
+    if (droppable) this.lately++;
     this.waiting.push({
-      text: Buffer.from(bytes)
-        .toString("utf8")
-        .replace(/[\r\n\0]+$/, ""),
+      bytes,
       peer,
       atMs: this.now(),
     });
   }
 
   private handingOver = false;
+  private lately = 0;
+
+  /**
+   * Reads on while a burst lasts and there is room for it: what is not read soon is lost in the kernel, what waits here
+   * is not.
+   */
+  private get isBurst(): boolean {
+    const came = this.lately;
+    this.lately = 0;
+    return came >= BURST && this.waiting.length < MOST_WAITING / 2;
+  }
 
   private async handOver(): Promise<void> {
-    if (this.handingOver || !this.waiting.length || !this.channel.free) return;
+    if (this.isBurst || this.handingOver || !this.waiting.length || !this.channel.free) return;
     this.handingOver = true;
     const list = this.waiting.splice(0, 5000);
     try {
@@ -108,7 +120,10 @@ export class SyslogReceiver {
     }
   }
 
-  private sort({ text, peer, atMs }: Waiting): void {
+  private sort({ bytes, peer, atMs }: Waiting): void {
+    const text = Buffer.from(bytes)
+      .toString("utf8")
+      .replace(/[\r\n\0]+$/, "");
     const read = readSyslog(text, atMs);
     if (read.form === "none") this.channel.figures.syslogOdd++;
     const resource: Record<string, string> = {
@@ -160,6 +175,7 @@ export class SyslogReceiver {
     clearInterval(this.look);
     this.udp?.close();
     this.tcp.close();
+    this.lately = 0;
     while (this.waiting.length && this.channel.free) await this.handOver();
   }
 }

@@ -304,15 +304,20 @@ export interface EstateQuestion {
   pageSize: number;
 }
 
+/** What is unwell at an instant: few of many. */
+const SICK = `sick AS MATERIALIZED (SELECT subject_id AS id, severity FROM health
+  WHERE subject = 'component' AND severity <> 'cleared' AND valid_from <= ? AND (valid_to IS NULL OR valid_to > ?))`;
+const ADDRESS = "coalesce(c.address, (SELECT host.address FROM component host WHERE host.id = c.host_id))";
+
 const SORTED_BY: Readonly<Record<EstateQuestion["sort"], string>> = {
   name: "c.name",
   kind: "c.kind",
   site: "c.site",
   // Dotted addresses sort by their numbers, not as text; openStore registers the function.
-  address: "address_number(coalesce(c.address, host.address))",
+  address: `address_number(${ADDRESS})`,
   lastSeenAt: "c.last_seen_at",
   severity:
-    "CASE coalesce(h.severity, 'cleared') WHEN 'critical' THEN 5 WHEN 'major' THEN 4 WHEN 'minor' THEN 3 WHEN 'warning' THEN 2 WHEN 'indeterminate' THEN 1 ELSE 0 END",
+    "(SELECT CASE severity WHEN 'critical' THEN 5 WHEN 'major' THEN 4 WHEN 'minor' THEN 3 WHEN 'warning' THEN 2 ELSE 1 END FROM sick WHERE sick.id = c.id)",
 };
 
 const SERVICES_OF = `SELECT m.component_id AS id, group_concat(s.name, ', ') AS text FROM json_each(?) one
@@ -323,15 +328,16 @@ const LABELS_OF = `SELECT id, group_concat(text, ', ') AS text FROM (
   JOIN label l ON l.component_id IN (c.id, c.host_id) AND l.name <> 'note'
   WHERE l.valid_from <= ? AND (l.valid_to IS NULL OR l.valid_to > ?) ORDER BY 1, 2) GROUP BY id`;
 
-/** What fits a question, as the FROM and WHERE of a query, with what is bound. */
+/** What fits a question, as the condition of a query of `component c` with `sick` beside it, and what is bound. */
 function fitting(question: Omit<EstateQuestion, "sort" | "descending" | "page" | "pageSize">): {
-  from: string;
+  where: string;
   bound: (string | number)[];
 } {
+  const { atMs } = question;
   const where = ["c.valid_from <= ?", "(c.valid_to IS NULL OR c.valid_to > ?)"];
-  const values: (string | number)[] = [question.atMs, question.atMs];
+  const values: (string | number)[] = [atMs, atMs];
   if (question.search) {
-    where.push("(c.name LIKE ? ESCAPE '\\' OR coalesce(c.address, host.address) LIKE ? ESCAPE '\\')");
+    where.push(`(c.name LIKE ? ESCAPE '\\' OR ${ADDRESS} LIKE ? ESCAPE '\\')`);
     const pattern = `%${question.search.replaceAll(/[\\%_]/g, (sign) => `\\${sign}`)}%`;
     values.push(pattern, pattern);
   }
@@ -345,19 +351,14 @@ function fitting(question: Omit<EstateQuestion, "sort" | "descending" | "page" |
   }
   if (question.label) {
     const [name = "", ...value] = question.label.split(":");
-    where.push(
-      `EXISTS (SELECT 1 FROM label l WHERE l.component_id IN (c.id, c.host_id) AND l.name = ? AND l.value = ?
-         AND l.valid_from <= ? AND (l.valid_to IS NULL OR l.valid_to > ?))`,
-    );
-    values.push(name, value.join(":"), question.atMs, question.atMs);
+    const labelled = `(SELECT component_id FROM label WHERE name = ? AND value = ? AND valid_from <= ?
+      AND (valid_to IS NULL OR valid_to > ?))`;
+    where.push(`(c.id IN ${labelled} OR c.host_id IN ${labelled})`);
+    for (let times = 0; times < 2; times++) values.push(name, value.join(":"), atMs, atMs);
   }
-  if (question.health === "unwell") where.push("coalesce(h.severity, 'cleared') <> 'cleared'");
-  else if (question.health === "well") where.push("coalesce(h.severity, 'cleared') = 'cleared'");
-  const from = `FROM component c
-    LEFT JOIN component host ON host.id = c.host_id
-    LEFT JOIN health h ON h.subject = 'component' AND h.subject_id = c.id AND h.valid_from <= ? AND (h.valid_to IS NULL OR h.valid_to > ?)
-    WHERE ${where.join(" AND ")}`;
-  return { from, bound: [question.atMs, question.atMs, ...values] };
+  if (question.health === "unwell") where.push("c.id IN (SELECT id FROM sick)");
+  else if (question.health === "well") where.push("c.id NOT IN (SELECT id FROM sick)");
+  return { where: where.join(" AND "), bound: [atMs, atMs, ...values] };
 }
 
 /** Ids of everything that fits a filter now. */
@@ -365,21 +366,30 @@ export function idsFitting(
   db: Db,
   filter: Pick<EstateQuestion, "search" | "kind" | "site" | "label" | "health" | "atMs">,
 ): number[] {
-  const { from, bound } = fitting(filter);
-  return prepared<{ id: number }>(db, `SELECT c.id ${from}`)
+  const { where, bound } = fitting(filter);
+  return prepared<{ id: number }>(db, `WITH ${SICK} SELECT c.id FROM component c WHERE ${where}`)
     .all(...bound)
     .map((row) => row.id);
 }
 
 /** One page of the estate as it was at an instant, with how many fit the filter. */
 export function listEstate(db: Db, question: EstateQuestion): { rows: EstateRow[]; total: number } {
-  const { from, bound } = fitting(question);
-  const total = prepared<{ total: number }>(db, `SELECT count(*) AS total ${from}`).get(...bound)?.total ?? 0;
+  const { where, bound } = fitting(question);
+  const total =
+    prepared<{ total: number }>(db, `WITH ${SICK} SELECT count(*) AS total FROM component c WHERE ${where}`).get(
+      ...bound,
+    )?.total ?? 0;
+  // Only what is sorted by is read of all; the rest of the page's own.
+  const order = question.descending ? "DESC" : "ASC";
   const rows = prepared<Omit<EstateRow, "services" | "labels">>(
     db,
-    `SELECT c.id, c.name, c.kind, c.site, coalesce(c.address, host.address) AS address, c.last_seen_at AS lastSeenAt,
-       coalesce(h.severity, 'cleared') AS severity
-     ${from} ORDER BY ${SORTED_BY[question.sort]} ${question.descending ? "DESC" : "ASC"}, c.name, c.id LIMIT ? OFFSET ?`,
+    `WITH ${SICK}, page AS MATERIALIZED (
+       SELECT c.id, row_number() OVER () AS place FROM (
+         SELECT c.id FROM component c WHERE ${where}
+         ORDER BY ${SORTED_BY[question.sort]} ${order}, c.name, c.id LIMIT ? OFFSET ?) c)
+     SELECT c.id, c.name, c.kind, c.site, ${ADDRESS} AS address, c.last_seen_at AS lastSeenAt,
+       coalesce((SELECT severity FROM sick WHERE sick.id = c.id), 'cleared') AS severity
+     FROM page JOIN component c ON c.id = page.id ORDER BY page.place`,
   ).all(...bound, question.pageSize, question.page * question.pageSize);
   // What belongs to the rows of this page only is asked for these, not for all that are sorted.
   const ids = JSON.stringify(rows.map((row) => row.id));
@@ -401,15 +411,18 @@ export function estateFacets(
   db: Db,
   atMs: number,
 ): { kinds: { kind: string; count: number }[]; sites: { site: string; count: number }[] } {
+  const rows = prepared<{ kind: string; site: string; count: number }>(
+    db,
+    `SELECT kind, site, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY kind, site ORDER BY kind, site`,
+  ).all(atMs, atMs);
+  const sum = (of: (row: (typeof rows)[number]) => string) => {
+    const counts = new Map<string, number>();
+    for (const row of rows) counts.set(of(row), (counts.get(of(row)) ?? 0) + row.count);
+    return [...counts].sort(([a], [b]) => (a < b ? -1 : 1));
+  };
   return {
-    kinds: prepared<{ kind: string; count: number }>(
-      db,
-      `SELECT kind, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY kind ORDER BY kind`,
-    ).all(atMs, atMs),
-    sites: prepared<{ site: string; count: number }>(
-      db,
-      `SELECT site, count(*) AS count FROM component WHERE ${VALID_AT} GROUP BY site ORDER BY site`,
-    ).all(atMs, atMs),
+    kinds: sum((row) => row.kind).map(([kind, count]) => ({ kind, count })),
+    sites: sum((row) => row.site).map(([site, count]) => ({ site, count })),
   };
 }
 

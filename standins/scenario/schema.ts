@@ -462,6 +462,8 @@ export const scenarioSchema = z.strictObject({
         network: z.string(),
         community: z.string().min(1).max(60),
         contact: z.string().max(80),
+        /** Hardware addresses of what is on its wires and answers nobody, by their addresses. */
+        strangers: z.record(z.string(), z.string().regex(/^([0-9a-f]{2}:){5}[0-9a-f]{2}$/)).default({}),
       }),
     )
     .min(1)

@@ -1,6 +1,9 @@
 import type {
   ConnectionRow,
+  BridgeRow,
+  EntityRow,
   InterfaceRow,
+  MetRow,
   ListenerRow,
   NeighbourRow,
   SoftwareRow,
@@ -32,6 +35,12 @@ interface Port {
   link: Link | undefined;
   neighbour: NeighbourRow | undefined;
 }
+
+/** Hardware address of one of a machine's interfaces. */
+const hardwareOf = ({ seed }: Machine, index: number): string =>
+  [2, 0x5e, ...[0, 8, 16].map((shift) => (seed >>> shift) & 255), index + 1]
+    .map((byte) => byte.toString(16).padStart(2, "0"))
+    .join(":");
 
 /** What one machine of the world shows to those who look at it. Every look lives the world on to its instant first. */
 export class HostView {
@@ -246,11 +255,43 @@ export class HostView {
       name,
       type: 6,
       speedBps,
-      physAddress: [2, 0x5e, ...[0, 8, 16].map((shift) => (machine.seed >>> shift) & 255), index + 1]
-        .map((byte) => byte.toString(16).padStart(2, "0"))
-        .join(":"),
+      physAddress: hardwareOf(machine, index),
       up: link === undefined || world.state.link.up[link.index] === 1,
     }));
+  }
+
+  /** Whom a switch met behind which of its ports: what is wired there, and what runs on it. */
+  bridgeRows(): BridgeRow[] {
+    return this.machine.wired
+      .filter((other) => other.role.system !== "switch")
+      .flatMap((other, index) =>
+        [other, ...other.guests]
+          .filter((one) => this.world.isUp(one))
+          .map((one) => ({ physAddress: hardwareOf(one, 0), port: index + 1 })),
+      );
+  }
+
+  /** Whom it met on its wires: a switch everybody at its site, strangers among them. */
+  metRows(): MetRow[] {
+    if (this.role.system !== "switch") return [];
+    const { layout } = this.world;
+    return [
+      ...layout.machines
+        .filter((one) => one.site === this.site && one !== this.machine && this.world.isUp(one))
+        .map((one) => ({ address: one.address, physAddress: hardwareOf(one, 0) })),
+      ...Object.entries(this.site.strangers).map(([address, physAddress]) => ({ address, physAddress })),
+    ];
+  }
+
+  /** What a switch is made of. */
+  entityRows(): EntityRow[] {
+    if (this.role.system !== "switch") return [];
+    const { maker } = this.world.scenario.organisation;
+    const number = (this.machine.seed >>> 0).toString(36).toUpperCase();
+    return [
+      { sort: "chassis", description: `${maker} access switch`, serial: `HS${number}`, model: "AS-48" },
+      { sort: "power supply", description: "Power supply 1", serial: `HP${number}`, model: "PS-250" },
+    ];
   }
 
   storageRows(atMs: number): StorageRow[] {

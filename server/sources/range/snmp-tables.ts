@@ -2,9 +2,12 @@ import type { Session } from "net-snmp";
 import { addressText } from "#core/estate/addresses";
 import {
   GUEST_STATES,
+  type BridgeRow,
   type ConnectionRow,
+  type EntityRow,
   type GuestRow,
   type ListenerRow,
+  type MetRow,
   type SoftwareRow,
   type StorageRow,
 } from "#core/estate/sighting";
@@ -25,6 +28,12 @@ export const TABLES = {
   tcpConnections: "1.3.6.1.2.1.6.19",
   tcpListeners: "1.3.6.1.2.1.6.20",
   neighbours: "1.0.8802.1.1.2.1.4.1",
+  met: "1.3.6.1.2.1.4.35",
+  metV4: "1.3.6.1.2.1.4.22",
+  forwardingOfVlans: "1.3.6.1.2.1.17.7.1.2.2",
+  forwarding: "1.3.6.1.2.1.17.4.3",
+  bridgePorts: "1.3.6.1.2.1.17.1.4",
+  entities: "1.3.6.1.2.1.47.1.1.1",
   guests: "1.3.6.1.2.1.236.1.4",
   guestNetwork: "1.3.6.1.2.1.236.1.8",
 } as const;
@@ -146,6 +155,75 @@ export async function readAddresses(session: Session): Promise<string[]> {
     for (const index of (await readTable(session, TABLES.addressesV4, [2])).keys())
       found.push(addressText(index.split(".").map(Number)));
   return [...new Set(found.filter(isOwn))].sort();
+}
+
+/** Rows of these tables that are kept of one system. */
+const MOST_MET = 4_000;
+const MOST_ENTITIES = 200;
+
+/** Who is on its wires (RFC 4293, else RFC 1213). */
+export async function readMet(session: Session): Promise<MetRow[]> {
+  const rows = await readTable(session, TABLES.met, [4], MOST_MET);
+  const found = [...rows].map(([index, row]) => ({
+    // ifIndex, then the address with its type and length.
+    address: splitAddress(index.split(".").map(Number), 1).address ?? "",
+    physAddress: physicalAddress(row.get(4)),
+  }));
+  if (!found.length)
+    for (const [index, row] of await readTable(session, TABLES.metV4, [2], MOST_MET))
+      found.push({
+        address: addressText(index.split(".").map(Number).slice(1)),
+        physAddress: physicalAddress(row.get(2)),
+      });
+  return found.filter(
+    ({ address, physAddress }) => address !== "" && !address.startsWith("fe80:") && physAddress.length === 17,
+  );
+}
+
+/** Behind which port it met whom: by VLAN (RFC 4363), else without (RFC 4188). */
+export async function readBridge(session: Session): Promise<BridgeRow[]> {
+  const ports = await readTable(session, TABLES.bridgePorts, [2]);
+  if (!ports.size) return [];
+  let rows = await readTable(session, TABLES.forwardingOfVlans, [2], MOST_MET);
+  if (!rows.size) rows = await readTable(session, TABLES.forwarding, [2], MOST_MET);
+  return [...rows].flatMap(([index, row]) => {
+    const octets = index.split(".").map(Number).slice(-6);
+    const port = number(ports.get(String(number(row.get(2))))?.get(2));
+    const physAddress = octets.map((byte) => byte.toString(16).padStart(2, "0")).join(":");
+    return octets.length === 6 && port > 0 ? [{ physAddress, port }] : [];
+  });
+}
+
+/** RFC 6933 PhysicalClass, in order from 1. */
+const CLASSES = [
+  "other",
+  "unknown",
+  "chassis",
+  "backplane",
+  "container",
+  "power supply",
+  "fan",
+  "sensor",
+  "module",
+  "port",
+  "stack",
+  "processor",
+];
+/** What people replace, and ask the serial number of. */
+const REPLACED = new Set(["chassis", "power supply", "module", "stack"]);
+
+/** What it is made of: chassis, modules, power supplies (RFC 6933). */
+export async function readEntities(session: Session): Promise<EntityRow[]> {
+  const rows = await readTable(session, TABLES.entities, [2, 5, 11, 13], 2_000);
+  return [...rows.values()]
+    .map((row) => ({
+      sort: CLASSES[number(row.get(5)) - 1] ?? "unknown",
+      description: text(row.get(2)).slice(0, 120),
+      serial: text(row.get(11)).trim().slice(0, 60),
+      model: text(row.get(13)).trim().slice(0, 80),
+    }))
+    .filter((one) => REPLACED.has(one.sort))
+    .slice(0, MOST_ENTITIES);
 }
 
 export const physicalAddress = (cell: Cell | undefined): string =>

@@ -8,7 +8,10 @@ import {
   guestState,
   physicalAddress,
   readAddresses,
+  readBridge,
+  readEntities,
   readGuests,
+  readMet,
   readSoftware,
   readStorage,
   readTcp,
@@ -30,7 +33,8 @@ const SYSTEM = [
 
 /**
  * Reads what discovery needs: system (RFC 3418), interfaces (RFC 2863), storage, processors and running software
- * (RFC 2790), TCP listeners and connections (RFC 4022), neighbours (IEEE 802.1AB), virtual machines (RFC 7666).
+ * (RFC 2790), TCP listeners and connections (RFC 4022), neighbours (IEEE 802.1AB), whom it met (RFC 4293) and behind
+ * which port (RFC 4188, 4363), what it is made of (RFC 6933), virtual machines (RFC 7666).
  * Throws an SnmpFailure when the agent does not answer; tables it lacks come back empty.
  */
 export function readSystem(target: SnmpTarget, timeoutMs = 900, retries = 1): Promise<SystemSighting> {
@@ -38,6 +42,9 @@ export function readSystem(target: SnmpTarget, timeoutMs = 900, retries = 1): Pr
     readTables(target, system),
   );
 }
+
+/** RFC 3418 sysServices, layer 2. */
+const FORWARDS_FRAMES = 2;
 
 /** Who has answered once is waited for longer: a busy agent is no silent one. */
 const PATIENT_MS = 2000;
@@ -55,6 +62,10 @@ function readTables(
     const tcp = await readTcp(session);
     const addresses = await readAddresses(session);
     const neighbours = await readTable(session, TABLES.neighbours, [7, 9]);
+    const met = await readMet(session);
+    const bridge = number(services) & FORWARDS_FRAMES ? await readBridge(session) : [];
+    const entities = await readEntities(session);
+    const whole = entities.find((one) => one.sort === "stack" || one.sort === "chassis");
     const guests = text(hypervisor) ? await readGuests(session) : [];
     return {
       sysDescr: text(description).slice(0, 300),
@@ -84,6 +95,11 @@ function readTables(
         portId: text(row.get(7)).slice(0, 80),
         systemName: text(row.get(9)).slice(0, 120),
       })),
+      ...(met.length ? { met } : {}),
+      ...(bridge.length ? { bridge } : {}),
+      ...(entities.length ? { entities } : {}),
+      ...(whole?.serial ? { serial: whole.serial } : {}),
+      ...(whole?.model ? { model: whole.model } : {}),
       ...(text(hypervisor)
         ? { guests, hypervisor: { software: text(hypervisor).slice(0, 80), version: text(version).slice(0, 40) } }
         : {}),
