@@ -139,12 +139,26 @@ export function agentTree(host: HostView, atMs: number): Instance[] {
     add(LLDP_REMOTE, [7, ...at], OCTETS, row.portId);
     add(LLDP_REMOTE, [9, ...at], OCTETS, row.systemName);
   }
-  addWires(host, add);
+  tree.push(...wiresOf(host, atMs));
   if (hypervisor) addGuests(host, atMs, add);
   return tree.sort((a, b) => compareOids(a.oid, b.oid));
 }
 
 const bytesOf = (physAddress: string) => physAddress.split(":").map((byte) => Number.parseInt(byte, 16));
+
+/** What a switch remembers is forgotten after so long, as its own tables are. */
+const WIRES_MS = 30_000;
+const wires = new WeakMap<HostView, { atMs: number; rows: Instance[] }>();
+
+/** Large tables that change seldom: made anew twice a minute. */
+function wiresOf(host: HostView, atMs: number): Instance[] {
+  const known = wires.get(host);
+  if (known && Math.abs(atMs - known.atMs) < WIRES_MS) return known.rows;
+  const rows: Instance[] = [];
+  addWires(host, (base, rest, type, value) => rows.push({ oid: [...base, ...rest], type, value }));
+  wires.set(host, { atMs, rows });
+  return rows;
+}
 
 /** Whom a switch met (RFC 4293), behind which port (RFC 4188), and what it is made of (RFC 6933). */
 function addWires(
@@ -349,18 +363,23 @@ function unsigned(value: bigint): Buffer {
   return (octets[0] as number) & 0x80 ? Buffer.concat([Buffer.from([0]), octets]) : octets;
 }
 
+/** A tree is kept so many times as long as it takes to make. */
+const LEISURE = 50;
+
 /** Listens for SNMP on the host's own address. The tree is made anew at most four times a second. */
 export function startAgent(host: HostView, port: number, now: () => number): Promise<Socket> {
   const socket = createSocket("udp4");
   let tree: Instance[] = [];
   let madeAt = Number.NEGATIVE_INFINITY;
   let madeFor = Number.NaN;
+  let took = 0;
   const current = () => {
     const machine = performance.now();
     const at = now();
-    if (machine - madeAt > 250 || Math.abs(at - madeFor) > 60_000) {
+    if (machine - madeAt > Math.max(250, LEISURE * took) || Math.abs(at - madeFor) > 60_000) {
       tree = agentTree(host, at);
-      madeAt = machine;
+      madeAt = performance.now();
+      took = madeAt - machine;
       madeFor = at;
     }
     return tree;

@@ -54,6 +54,9 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
         sentence={sentenceOf(page, now.nowMs)}
         actions={
           <>
+            <Button component={RouterLink} to={keep("/discover/review")} variant="outlined">
+              {page.toReview ? `Review (${page.toReview.toLocaleString("en-GB")})` : "Review"}
+            </Button>
             <Button component={RouterLink} to={keep("/discover/coverage")} variant="outlined">
               Coverage
             </Button>

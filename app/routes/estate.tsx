@@ -104,6 +104,9 @@ export default function Estate({ loaderData: page, actionData }: Route.Component
             <Button component="a" href={`/estate.json?${filter}`} download variant="outlined">
               JSON
             </Button>
+            <Button component={RouterLink} to={keep("/estate/differences")} variant="outlined">
+              Differences
+            </Button>
             <Button component={RouterLink} to={keep("/estate/software")} variant="outlined">
               Software
             </Button>

@@ -39,17 +39,20 @@ type Data = Route.ComponentProps["loaderData"];
 const totalOf = ({ found, outcome }: Data): number =>
   outcome ? (found[outcome] ?? 0) : Object.values(found).reduce((sum, count) => sum + count, 0);
 
-function sentenceOf({ sweep, found }: Data): string {
+function sentenceOf({ sweep, found, isTold }: Data): string {
+  const outcome = `${found.new ?? 0} new, ${found.changed ?? 0} changed, ${found.gone ?? 0} gone${found.failed ? `, and ${found.failed} that could not be read` : ""}`;
+  if (isTold && sweep.state === "done")
+    return `${sweep.source} was read: ${sweep.recognised.toLocaleString("en-GB")} entries. It found ${outcome}.`;
   if (sweep.state === "running")
-    return `Sweeping ${sweep.source}: ${sweep.tried} of ${sweep.addresses} addresses tried, ${sweep.answering} answering, ${sweep.recognised} recognised by SNMP.`;
+    return `Sweeping ${sweep.source}: ${sweep.tried} of ${sweep.addresses} addresses tried, ${sweep.answering} answering, ${sweep.recognised} read.`;
   if (sweep.message) return sweep.message;
-  return `The sweep of ${sweep.source} tried ${sweep.tried} addresses: ${sweep.answering} answered, ${sweep.recognised} answered SNMP. It found ${found.new ?? 0} new, ${found.changed ?? 0} changed, ${found.gone ?? 0} gone${found.failed ? `, and ${found.failed} that could not be read` : ""}.`;
+  return `The sweep of ${sweep.source} tried ${sweep.tried} addresses: ${sweep.answering} answered, ${sweep.recognised} could be read. It found ${outcome}.`;
 }
 
 export default function Sweep({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
   const keep = useKeep();
-  const { sweep, findings } = page;
+  const { sweep, findings, found } = page;
   const running = sweep.state === "running";
   const total = totalOf(page);
   return (
@@ -65,9 +68,20 @@ export default function Sweep({ loaderData: page }: Route.ComponentProps) {
               </RightButton>
             </Form>
           ) : (
-            <Button component={RouterLink} to={keep("/discover")} variant="outlined">
-              All sweeps
-            </Button>
+            <>
+              {page.beforeMs !== null && sweep.ended_at !== null ? (
+                <Button
+                  component={RouterLink}
+                  to={`/estate/differences?from=${new Date(page.beforeMs).toISOString()}&to=${new Date(sweep.ended_at + 1).toISOString()}`}
+                  variant="outlined"
+                >
+                  Differences since the sweep before
+                </Button>
+              ) : null}
+              <Button component={RouterLink} to={keep("/discover")} variant="outlined">
+                All sweeps
+              </Button>
+            </>
           )
         }
       />
@@ -85,9 +99,37 @@ export default function Sweep({ loaderData: page }: Route.ComponentProps) {
         <Fact name="Duration">{spokenDuration((sweep.ended_at ?? now.nowMs) - sweep.started_at)}</Fact>
         <Fact name="Addresses tried">{`${sweep.tried} of ${sweep.addresses}`}</Fact>
         <Fact name="Answering">{sweep.answering}</Fact>
-        <Fact name="Recognised by SNMP">{sweep.recognised}</Fact>
-        <Fact name="Malformed">{sweep.failed}</Fact>
+        <Fact name="Could be read">{sweep.recognised}</Fact>
+        <Fact name="Could not be read">{sweep.failed}</Fact>
       </Box>
+      {page.failures.length ? (
+        <Box sx={{ mb: 1.5 }}>
+          <Section title={`What could not be read: ${found.failed ?? 0}`} pad={false}>
+            <PlainTable aria-label="What could not be read, by why">
+              <thead>
+                <tr>
+                  <th scope="col" className="num">
+                    How many
+                  </th>
+                  <th scope="col">Why</th>
+                  <th scope="col">Where</th>
+                </tr>
+              </thead>
+              <tbody>
+                {page.failures.map((one) => (
+                  <tr key={one.reason}>
+                    <td className="num">{one.count}</td>
+                    <td>{one.reason}</td>
+                    <td className="cut" title={one.places} style={{ maxWidth: 320 }}>
+                      {one.places}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </PlainTable>
+          </Section>
+        </Box>
+      ) : null}
       <Section title="Findings" pad={false} aside={<OutcomeChoice page={page} />}>
         {findings.length === 0 ? (
           <Box sx={{ p: 1.5 }}>

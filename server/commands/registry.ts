@@ -9,6 +9,7 @@ import { identityCommands } from "./identity";
 import { incidentCommands } from "./incidents";
 import { ingestCommands } from "./ingest";
 import { labelCommands } from "./labels";
+import { reviewCommands } from "./review";
 import { peopleCommands } from "./people";
 import type { CommandPorts } from "./ports";
 import { productCommands } from "./products";
@@ -28,6 +29,7 @@ export const commands = {
   ...serviceCommands,
   ...productCommands,
   ...labelCommands,
+  ...reviewCommands,
   ...identityCommands,
   ...peopleCommands,
   ...tokenCommands,

@@ -1,3 +1,5 @@
+import { setTimeout as sleep } from "node:timers/promises";
+
 /** Runs `work` over items with at most `atOnce` under way; stops taking new ones when the signal is aborted. */
 export async function eachLimited<T>(
   items: Iterable<T> | AsyncIterable<T>,
@@ -16,6 +18,25 @@ export async function eachLimited<T>(
     }
   };
   await Promise.all(Array.from({ length: atOnce }, lane));
+}
+
+/**
+ * Hands items on no faster than so many a second, evenly; ends with the signal.
+ * @param perSecond 0 for as fast as they are taken
+ */
+export async function* paced<T>(
+  items: AsyncIterable<T>,
+  perSecond: number,
+  signal: AbortSignal,
+): AsyncGenerator<T, void, undefined> {
+  let nextMs = performance.now();
+  for await (const item of items) {
+    const waitMs = perSecond > 0 ? nextMs - performance.now() : 0;
+    if (waitMs > 0) await sleep(waitMs, undefined, { signal }).catch(() => undefined);
+    if (signal.aborted) return;
+    nextMs = Math.max(nextMs, performance.now() - 1000 / perSecond) + 1000 / perSecond;
+    yield item;
+  }
 }
 
 /** Lets at most so many pieces of work through at once; the others wait in order. */

@@ -2,6 +2,7 @@ import { logLevel } from "#core/telemetry/log-levels";
 import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
+import type { SystemSighting } from "#core/estate/sighting";
 import type { Db } from "../store/database";
 import { labelsAt, unwatched } from "../store/labels";
 import { sightingsOf } from "../store/sightings";
@@ -143,7 +144,7 @@ function neighboursOf(scene: Scene) {
 /** What a host has inside: interfaces and storage with their latest figures, software, listeners. */
 function insideOf({ db, component, atMs }: Scene, series: readonly SeriesRow[]) {
   const inventory = component.host_id === null ? inventoryAt(db, component.id, atMs) : undefined;
-  if (!inventory) return { interfaces: [], storage: [], software: [], listeners: [] };
+  if (!inventory) return { interfaces: [], storage: [], software: [], listeners: [], entities: [], met: [] };
   const idOf = new Map(series.map((one) => [`${one.metric}|${one.instance}`, one.id]));
   const lastOf = (metric: string, instance: string): number | null => {
     const id = idOf.get(`${metric}|${instance}`);
@@ -161,12 +162,21 @@ function insideOf({ db, component, atMs }: Scene, series: readonly SeriesRow[]) 
         ...row,
         usedPercent: row.type === "ram" ? lastOf("memory.used", "") : lastOf("disk.used", row.label),
       })),
+    entities: inventory.entities ?? [],
+    met: metOf(inventory),
     software: inventory.software,
     listeners: inventory.listeners.map((row) => ({
       ...row,
       process: inventory.software.find((one) => one.pid === row.pid)?.name ?? "",
     })),
   };
+}
+
+/** Whom it met on its wires, and behind which port where it bridges. */
+function metOf({ met = [], bridge = [], interfaces }: SystemSighting) {
+  const portOf = new Map(bridge.map((row) => [row.physAddress, row.port]));
+  const nameOf = new Map(interfaces.map((row) => [row.index, row.name]));
+  return met.map((row) => ({ ...row, port: nameOf.get(portOf.get(row.physAddress) ?? -1) ?? "" }));
 }
 
 const drawIn = ({ db, fromMs, toMs, overlay }: Scene) => {

@@ -6,8 +6,11 @@ import type { SourceDriver } from "../sources/driver";
 import { driverOf, sourceDrivers } from "../sources/registry";
 import { credentialsOfSource, listCredentials } from "../store/credentials";
 import type { Db } from "../store/database";
+import { unreviewedCount } from "../store/review";
 import { kindOfCredential } from "../vault/kinds";
 import {
+  endOfSweepBefore,
+  failuresByReason,
   findingCounts,
   lastSweepAt,
   listFindings,
@@ -47,6 +50,7 @@ export function discoverPage(db: Db, { atMs }: { atMs: number }) {
       last: sweeps.find((sweep) => sweep.source_id === source.id) ?? null,
     })),
     sweeps,
+    toReview: unreviewedCount(db),
   };
 }
 
@@ -58,6 +62,11 @@ export function sweepPage(db: Db, { id, outcome, page }: { id: number; outcome: 
   return {
     sweep,
     found: findingCounts(db, id),
+    /** Whether it reads what it was told. */
+    isTold: driverOf(sourceById(db, sweep.source_id)?.kind ?? "range").hearsay !== undefined,
+    /** When the sweep before it ended. */
+    beforeMs: endOfSweepBefore(db, sweep) ?? null,
+    failures: failuresByReason(db, id),
     findings: listFindings(db, id, outcome, FINDINGS_SHOWN, page * FINDINGS_SHOWN),
   };
 }

@@ -12,6 +12,7 @@ import { logPage, logsPage } from "./logs";
 import { mapPage } from "./map";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { accountPage, holderOf, invitationPage, peoplePage, signInPage, tokensPage } from "./people";
+import { differencesPage, reviewPage } from "./review";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
 import { servicePage } from "./service";
 import { serviceFormPage } from "./service-form";
@@ -31,6 +32,8 @@ export const questions = {
   watch: watchPage,
   ribbon,
   estate: estatePage,
+  differences: differencesPage,
+  review: reviewPage,
   software: softwarePage,
   certificates: certificatesPage,
   component: componentPage,

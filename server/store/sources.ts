@@ -220,6 +220,25 @@ export function findingCounts(db: Db, sweepId: number): Partial<Record<FindingOu
   return Object.fromEntries(rows.map((row) => [row.outcome, row.count]));
 }
 
+/** What could not be read, by why: how many, and where for a start. */
+export const failuresByReason = (db: Db, sweepId: number): { reason: string; count: number; places: string }[] =>
+  prepared<{ reason: string; count: number; places: string }>(
+    db,
+    `SELECT reason, count(*) AS count, group_concat(address, ', ') AS places FROM (
+       SELECT detail AS reason, address, row_number() OVER (PARTITION BY detail ORDER BY address) AS place
+       FROM finding WHERE sweep_id = ? AND outcome = 'failed')
+     GROUP BY reason ORDER BY count DESC, reason LIMIT 50`,
+  )
+    .all(sweepId)
+    .map((row) => ({ ...row, places: row.places.slice(0, 300) }));
+
+/** When the last sweep of the same source before one had ended. */
+export const endOfSweepBefore = (db: Db, { id, source_id }: Pick<SweepRow, "id" | "source_id">): number | undefined =>
+  prepared<{ at: number | null }>(
+    db,
+    "SELECT max(ended_at) AS at FROM sweep WHERE source_id = ? AND id < ? AND state = 'done'",
+  ).get(source_id, id)?.at ?? undefined;
+
 export function listFindings(db: Db, sweepId: number, outcome: string, limit: number, offset: number): FindingRow[] {
   return prepared<FindingRow>(
     db,

@@ -271,10 +271,11 @@ export class HostView {
       );
   }
 
-  /** Whom it met on its wires: a switch everybody at its site, strangers among them. */
+  /** Whom it met on its wires: the first switch of a site, its way out, everybody there, strangers among them. */
   metRows(): MetRow[] {
-    if (this.role.system !== "switch") return [];
     const { layout } = this.world;
+    const first = layout.machines.find((one) => one.site === this.site && one.role.system === "switch");
+    if (first !== this.machine) return [];
     return [
       ...layout.machines
         .filter((one) => one.site === this.site && one !== this.machine && this.world.isUp(one))

@@ -29,6 +29,7 @@ test("a source of hosts by SSH: added, tried, swept, and taken away again", asyn
   await expect(row).toContainText("Linux hosts by SSH");
   await row.getByRole("link", { name: "Depot shells" }).click();
   await page.getByRole("button", { name: "Remove the source" }).click();
+  await page.waitForURL("**/discover");
   await expect(page.getByRole("link", { name: "Depot shells", exact: true })).toHaveCount(0);
   // Other sources see its hosts too, so they stay.
   const found = (await (await page.request.get("/find?q=td-gw-01")).json()) as { components: { id: number }[] };
@@ -182,6 +183,7 @@ test("a list from a file: refused with what is wrong, taken, its owners on hosts
   await page.goto("/discover");
   await page.getByRole("link", { name: "Yard book", exact: true }).first().click();
   await page.getByRole("button", { name: "Remove the source" }).click();
+  await page.waitForURL("**/discover");
   await expect(page.getByRole("link", { name: "Yard book", exact: true })).toHaveCount(0);
   await page.goto("/estate?q=sq-ghost-77");
   await expect(page.getByRole("link", { name: "sq-ghost-77", exact: true })).toHaveCount(0);
@@ -245,5 +247,35 @@ test("who is who by hand: keys are pinned, and a host is joined to another and p
   await expect(page.getByRole("button", { name: "Pin name “nq-weigh-01”" })).toBeVisible();
   // Without a sign there is nothing to split off.
   await expect(page.getByRole("button", { name: "Split off", exact: true })).toBeDisabled();
+  expect(complaints).toEqual([]);
+});
+
+test("what was found is reviewed in bulk, and two instants are compared", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/discover");
+  await page.getByRole("link", { name: /^Review/ }).click();
+  await expect(heading(page)).toContainText("that nobody has looked at, the least certain first");
+  expect(await axeFinds(page)).toEqual([]);
+  const rows = page.getByRole("table", { name: "Hosts to look at" }).getByRole("row");
+  const before = await rows.count();
+  await page.getByRole("checkbox", { name: "sq-dir-01" }).check();
+  await page.getByRole("checkbox", { name: "nq-dir-01" }).check();
+  await page.getByLabel("Sort of label").selectOption("tier");
+  await page.getByRole("textbox", { name: "Value of the label" }).fill("directory");
+  await page.getByRole("button", { name: "Put on" }).click();
+  await expect(page.getByRole("row").filter({ hasText: "tier: directory" })).toHaveCount(2);
+  await page.getByRole("button", { name: "These 2 are as they should be" }).click();
+  await expect(page.getByRole("checkbox", { name: "sq-dir-01" })).toHaveCount(0);
+  expect(await rows.count()).toBe(before - 2);
+
+  await page.goto("/estate?q=dir-01");
+  await page.getByRole("link", { name: "Differences" }).click();
+  await expect(heading(page)).toContainText("Since the start of this window");
+  await page.getByRole("searchbox", { name: "Name" }).fill("nq-dir-01");
+  await expect(page.getByRole("table", { name: "Labels" }).getByRole("row")).toHaveCount(2);
+  await expect(page.getByRole("row").filter({ hasText: "tier" })).toContainText("directory");
+  expect(await axeFinds(page)).toEqual([]);
+  const csv = await (await page.request.get("/estate/differences.csv?q=nq-dir-01")).text();
+  expect(csv).toContain("label,nq-dir-01,tier,,directory,");
   expect(complaints).toEqual([]);
 });

@@ -30,7 +30,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await page.getByRole("button", { name: "Add and sweep" }).click();
     await expect(page).toHaveURL(/\/discover\/sweeps\/\d+/);
     await expect(page.getByRole("heading", { level: 1 })).toContainText(
-      "tried 254 addresses: 10 answered, 10 answered SNMP",
+      "tried 254 addresses: 10 answered, 10 could be read",
       { timeout: 60_000 },
     );
   });

@@ -67,6 +67,7 @@ const RANGE = {
   except: "",
   ports: "22,80,443,1883,5432,6379,6380,8080,8081,11211",
   snmpPort: 161,
+  perSecond: 0,
 };
 const SSH = { ranges: RANGE.ranges, except: "", sshPort: 22 };
 

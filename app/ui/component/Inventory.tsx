@@ -31,6 +31,25 @@ export function Inventory({ page }: { page: ComponentData }) {
           ])}
         </Rows>
       ) : null}
+      {page.entities.length ? (
+        <Rows title="Made of" head={["Part", "What it is", "Model", "Serial number"]} right={[]}>
+          {page.entities.map((row) => [
+            row.sort,
+            row.description,
+            row.model || "–",
+            <code key="s">{row.serial || "–"}</code>,
+          ])}
+        </Rows>
+      ) : null}
+      {page.met.length ? (
+        <Rows
+          title={`Met on its wires: ${page.met.length}`}
+          head={["Address", "Hardware address", "Behind"]}
+          right={[]}
+        >
+          {page.met.map((row) => [row.address, <code key="a">{row.physAddress}</code>, row.port || "–"])}
+        </Rows>
+      ) : null}
       {page.listeners.length ? (
         <Rows title="Listening ports" head={["Port", "Address", "Process", "Number"]} right={[0, 3]}>
           {page.listeners.map((row) => [row.port, row.address || "any", row.process, row.pid])}

@@ -106,7 +106,7 @@ describe("discovering an address range", () => {
   });
 
   it("is checked by what the first addresses answer, and says how many did not", async () => {
-    const settings = { ranges: "127.83.3.1-3", except: "", ports: "22", snmpPort: SNMP };
+    const settings = { ranges: "127.83.3.1-3", except: "", ports: "22", snmpPort: SNMP, perSecond: 0 };
     const { spans } = task(settings.ranges);
     const checked = await discoverRange.check(
       { spans, names: [], count: 3, settings, accessAt: () => [v2c("c")] },

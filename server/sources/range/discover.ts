@@ -1,7 +1,7 @@
 import { setMaxListeners } from "node:events";
 import type { AddressSpan } from "#core/estate/ranges";
 import { recognise } from "#core/estate/recognise";
-import { eachLimited, Limiter } from "../../outside/limit";
+import { eachLimited, Limiter, paced } from "../../outside/limit";
 import { withDeadline } from "../../outside/deadline";
 import { Stream } from "../../outside/stream";
 import type { Checked, Found } from "../driver";
@@ -57,10 +57,14 @@ async function* discover(task: RangeTask, signal: AbortSignal, addressMs = ADDRE
   };
   // Every address under way listens to it.
   setMaxListeners(0, signal);
-  const addresses = addressesOf(task, (failure) => {
-    counts.failed++;
-    stream.push(failure);
-  });
+  const addresses = paced(
+    addressesOf(task, (failure) => {
+      counts.failed++;
+      stream.push(failure);
+    }),
+    task.perSecond ?? 0,
+    signal,
+  );
   const work = eachLimited(addresses, ADDRESSES_AT_ONCE, look, signal);
   work.then(
     () => stream.end(),

@@ -40,6 +40,13 @@ const rangeSettings = z.strictObject({
     .max(65_535, "Ports are from 1 to 65535.")
     .default(161)
     .meta({ title: "SNMP port (UDP)" }),
+  perSecond: z.coerce
+    .number("Addresses a second are a number.")
+    .int("Addresses a second are a whole number.")
+    .min(0, "0 is for no limit.")
+    .max(10_000, "At most 10,000 a second.")
+    .default(0)
+    .meta({ title: "Addresses a second, 0 for no limit" }),
 });
 export type RangeSettings = z.infer<typeof rangeSettings>;
 
@@ -88,6 +95,7 @@ export const rangeDriver: SourceDriver<RangeSettings> = {
         names: spansOf(settings).names,
         ports: ports.ok ? ports.ports : [],
         snmpPort: settings.snmpPort,
+        perSecond: settings.perSecond,
         accessAt: (address) => snmpAccessOf(access, address),
         book,
       },

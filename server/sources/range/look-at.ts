@@ -11,6 +11,8 @@ export interface RangeTask {
   names: readonly string[];
   ports: number[];
   snmpPort: number;
+  /** Addresses a second at most; 0 or nothing for as fast as they answer. */
+  perSecond?: number;
   /** Ways to ask an address by SNMP. */
   accessAt: (address: string) => readonly SnmpAccess[];
   book: FingerprintBook;

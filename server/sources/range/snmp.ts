@@ -2,6 +2,7 @@ import type { Session } from "net-snmp";
 import { partsOfTables, type HostTables } from "#core/estate/parts";
 import type { InterfaceRow, NeighbourRow, SystemSighting } from "#core/estate/sighting";
 import type { HostPoll } from "#core/telemetry/poll";
+import { Limiter } from "../../outside/limit";
 import { get, number, readTable, text, withSession, type Cell, type SnmpTarget } from "./snmp-session";
 import {
   guestMemory,
@@ -39,12 +40,16 @@ const SYSTEM = [
  */
 export function readSystem(target: SnmpTarget, timeoutMs = 900, retries = 1): Promise<SystemSighting> {
   return withSession(target, timeoutMs, retries, (session) => get(session, SYSTEM)).then((system) =>
-    readTables(target, system),
+    reading.through(() => readTables(target, system)),
   );
 }
 
-/** RFC 3418 sysServices, layer 2. */
+/** RFC 3418 sysServices: layer 2, and layers 2 and 3. */
 const FORWARDS_FRAMES = 2;
+const FORWARDS = 6;
+
+/** Systems whose tables are read side by side, of all sweeps: more would only wait for each other, and give up. */
+const reading = new Limiter(64);
 
 /** Who has answered once is waited for longer: a busy agent is no silent one. */
 const PATIENT_MS = 2000;
@@ -62,9 +67,11 @@ function readTables(
     const tcp = await readTcp(session);
     const addresses = await readAddresses(session);
     const neighbours = await readTable(session, TABLES.neighbours, [7, 9]);
-    const met = await readMet(session);
+    // Whom a host met its network devices met too, and what it is made of it does not tell: they are not asked in vain.
+    const isDevice = (number(services) & FORWARDS) !== 0 || software.length === 0;
+    const met = isDevice ? await readMet(session) : [];
     const bridge = number(services) & FORWARDS_FRAMES ? await readBridge(session) : [];
-    const entities = await readEntities(session);
+    const entities = isDevice ? await readEntities(session) : [];
     const whole = entities.find((one) => one.sort === "stack" || one.sort === "chassis");
     const guests = text(hypervisor) ? await readGuests(session) : [];
     return {
