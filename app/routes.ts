@@ -59,6 +59,7 @@ export default [
   route("estate.csv", "routes/estate-out.ts", { id: "estate-csv" }),
   route("estate/differences.csv", "routes/differences-csv.ts"),
   route("estate.json", "routes/estate-out.ts", { id: "estate-json" }),
+  route("setup/services.csv", "routes/services-csv.ts"),
   route("setup/audit.csv", "routes/setup.audit-csv.ts"),
   route("signals/logs/:id", "routes/signals.log.ts"),
   route("signals/sql/run", "routes/signals.sql-run.ts"),

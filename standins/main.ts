@@ -2,6 +2,7 @@ import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { parseArgs } from "node:util";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { AgentTokens } from "./agent-tokens";
+import { Authority } from "./certificates";
 import { startControl } from "./control";
 import { Emitter } from "./emitter";
 import { makeKeyPair } from "./keys.mjs";
@@ -72,6 +73,7 @@ function hostKeys(file: string): (name: string) => string {
   return (name) => known[name] as string;
 }
 
+const authority = new Authority(scenario.organisation);
 const keyOf = hostKeys(values.keys);
 const demoKey = readFileSync(values["demo-key"], "utf8");
 const listeners: Map<HostView, HostListeners> = new Map(
@@ -90,7 +92,7 @@ const listeners: Map<HostView, HostListeners> = new Map(
                 .catch(() => undefined),
           })
         : undefined;
-    return [host, new HostListeners(estate, host, now, server && { port: scenario.sshPort, server })];
+    return [host, new HostListeners(estate, host, now, server && { port: scenario.sshPort, server }, authority)];
   }),
 );
 

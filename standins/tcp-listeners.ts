@@ -1,8 +1,19 @@
-import { createServer as createHttpServer, type Server as HttpServer } from "node:http";
+import {
+  createServer as createHttpServer,
+  type IncomingMessage,
+  type Server as HttpServer,
+  type ServerResponse,
+} from "node:http";
+import { createServer as createTlsServer, type Server as TlsServer } from "node:https";
 import { createServer, type Server } from "node:net";
 import type { Server as SshServer } from "ssh2";
+import type { Authority, Identity } from "./certificates";
+import type { ScenarioListener } from "./scenario/schema";
+import type { Station } from "./world/layout";
 import type { Estate } from "./seen/estate";
 import type { HostView } from "./seen/host-view";
+
+const DAY_MS = 86_400_000;
 
 /** A set of listeners that follow what runs on a host: they open when a process starts and close when it stops. */
 export class HostListeners {
@@ -15,6 +26,7 @@ export class HostListeners {
     private readonly host: HostView,
     private readonly now: () => number,
     private readonly ssh?: { port: number; server: SshServer },
+    private readonly authority?: Authority,
   ) {}
 
   /** Opens and closes ports until they are what the model says. */
@@ -27,11 +39,12 @@ export class HostListeners {
         server.close();
         for (const socket of this.sockets) socket.destroy();
       }
+    await this.followCertificates(wanted);
     for (const [port, { station, listens }] of wanted) {
       if (this.open.has(port)) continue;
       const server =
         listens.speaks === "http"
-          ? this.httpServer(station.spec.name, listens.title)
+          ? await this.httpServer(station, listens)
           : createServer((socket) => {
               socket.on("error", () => undefined);
               socket.setTimeout(20_000, () => socket.destroy());
@@ -74,8 +87,32 @@ export class HostListeners {
       });
   }
 
-  private httpServer(processName: string, title: string | undefined): HttpServer {
-    return createHttpServer((request, response) => {
+  /** What TLS servers present, by port, with whether it has expired by a fault. */
+  private readonly presented = new Map<number, boolean>();
+
+  private identityOf({ certificateDays = 0 }: ScenarioListener, hasExpired: boolean): Promise<Identity> | undefined {
+    const until = hasExpired ? this.now() - DAY_MS : this.estate.anchorMs + certificateDays * DAY_MS;
+    return this.authority?.issue(this.host.name, until);
+  }
+
+  /** Lets servers present what they have now: a fault lets a certificate expire, a repair renews it. */
+  private async followCertificates(wanted: ReadonlyMap<number, { station: Station; listens: ScenarioListener }>) {
+    for (const [port, { station, listens }] of wanted) {
+      const server = this.open.get(port);
+      const hasExpired = this.host.hasExpired(station);
+      if (listens.certificateDays === undefined || !server || this.presented.get(port) === hasExpired) continue;
+      this.presented.set(port, hasExpired);
+      const identity = await this.identityOf(listens, hasExpired);
+      if (identity && "setSecureContext" in server) (server as TlsServer).setSecureContext(identity);
+    }
+  }
+
+  private async httpServer(
+    { spec: { name: processName } }: Station,
+    listens: ScenarioListener,
+  ): Promise<HttpServer | TlsServer> {
+    const { title } = listens;
+    const answer = (request: IncomingMessage, response: ServerResponse) => {
       const station = this.host.station(processName);
       const version = station ? this.host.versionOf(station, this.now()) : "0";
       response.setHeader("Server", `${processName}/${version}`);
@@ -94,7 +131,10 @@ export class HostListeners {
         response.statusCode = 404;
         response.end("not found");
       }
-    });
+    };
+    const identity = listens.certificateDays === undefined ? undefined : await this.identityOf(listens, false);
+    if (identity) this.presented.set(listens.port, false);
+    return identity ? createTlsServer(identity, answer) : createHttpServer(answer);
   }
 
   /** What the process says of itself, and the business figures of this host's port, in the OpenMetrics text format. */

@@ -1,20 +1,42 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { Link as RouterLink } from "react-router";
+import { Form } from "react-router";
+import type { Field } from "#core/forms/field";
 import type { Route } from "./+types/setup.services";
+import { act, formOf } from "../shell/answers.server";
+import { SchemaField } from "../ui/SchemaField";
+import { RightButton } from "../ui/RightButton";
 import { useKeep } from "../shell/window";
 import { KeepLink } from "../ui/KeepLink";
-import { Empty, PageHead, Section } from "../ui/Page";
+import { Empty, PageHead, Problem, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
 
 export const meta: Route.MetaFunction = () => [{ title: "Services · Holotaxis" }];
+
+export async function action({ request, context }: Route.ActionArgs) {
+  const list = String((await formOf(request)).get("list") ?? "");
+  const done = await act(context, "service.import", { list });
+  return done.ok ? { ok: true as const, ...done.value } : done.refusal;
+}
 
 export async function loader({ context }: Route.LoaderArgs) {
   return { services: await context.ask("services", { atMs: context.now() }) };
 }
 
-export default function Services({ loaderData: { services } }: Route.ComponentProps) {
+const LIST: Field = {
+  name: "list",
+  label: "List of services",
+  help: "CSV with a head line, or JSON: name, purpose, owner, entries (“process on host”, with semicolons between), hours, server limit ms, browser limit ms, failures only, notes. Services of the same name are changed.",
+  type: "lines",
+  value: "",
+  file: ".csv,.json,.txt",
+  choices: [],
+};
+
+export default function Services({ loaderData: { services }, actionData }: Route.ComponentProps) {
   const keep = useKeep();
+  const refusal = actionData && "problem" in actionData ? actionData : undefined;
   return (
     <>
       <PageHead
@@ -25,9 +47,14 @@ export default function Services({ loaderData: { services } }: Route.ComponentPr
             : "No services yet. Make one from an entry point: everything behind it is found."
         }
         actions={
-          <Button component={RouterLink} to={keep("/services/new")} variant="contained">
-            Make a service
-          </Button>
+          <>
+            <Button component="a" href="/setup/services.csv" download variant="outlined">
+              CSV
+            </Button>
+            <Button component={RouterLink} to={keep("/services/new")} variant="contained">
+              Make a service
+            </Button>
+          </>
         }
       />
       <Section title="Services" pad={false}>
@@ -66,6 +93,24 @@ export default function Services({ loaderData: { services } }: Route.ComponentPr
           </PlainTable>
         )}
       </Section>
+      <Box sx={{ mt: 1.5, maxWidth: 860 }}>
+        <Section title="Services from a list">
+          {refusal && !refusal.fields ? <Problem>{refusal.problem}</Problem> : null}
+          <Form method="post" noValidate>
+            <SchemaField field={LIST} problem={refusal?.fields?.list} />
+            <div className="hx-row" style={{ gap: 12, marginTop: 8 }}>
+              <RightButton right="configure" type="submit" variant="outlined">
+                Take it in
+              </RightButton>
+              <span role="status">
+                {actionData && "made" in actionData
+                  ? `${actionData.made} made, ${actionData.changed} changed; members follow from the connections seen.`
+                  : ""}
+              </span>
+            </div>
+          </Form>
+        </Section>
+      </Box>
     </>
   );
 }

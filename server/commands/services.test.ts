@@ -106,3 +106,30 @@ describe("a service made by people", () => {
     expect(serviceFormPage(db, { uid, from: [], atMs: AT })).toBeNull();
   });
 });
+
+describe("a list of services", () => {
+  const take = (list: string) => {
+    const command = serviceCommands["service.import"];
+    return command.run(ports(), command.input.parse({ list }), WHO);
+  };
+  const HEAD = "name,owner,entries,hours,server limit ms\n";
+  it("makes what is new and changes what is there, keeping members by hand", () => {
+    const member = Object.values(ids)[0] as number;
+    save({ name: "Orders", entries: [], pinned: [member] });
+    expect(take(`${HEAD}orders,Desk 2,web on *,Mo-Fr,400\nStock,Hall,db on h*,,\n`)).toEqual({ made: 1, changed: 1 });
+    expect(serviceOfUid(db, "orders")).toMatchObject({
+      owner: "Desk 2",
+      entries: [{ host: "*", process: "web" }],
+      details: { hours: "Mo-Fr", serverLimitMs: 400, pinned: [member] },
+    });
+    expect(serviceOfUid(db, "stock")?.owner).toBe("Hall");
+    expect(refresh).toHaveBeenCalled();
+  });
+  it("is taken whole or not at all", () => {
+    expect(() => take(`${HEAD}One,A,web on *,,\nTwo,B,web on *,,soon\n`)).toThrow(
+      "Line 3: A limit is a whole number of milliseconds",
+    );
+    expect(() => take(`${HEAD}One,A,web on *,,\nTwo,,web on *,,\n`)).toThrow("Line 3: Say who owns it.");
+    expect(listServices(db)).toEqual([]);
+  });
+});

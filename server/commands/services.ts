@@ -1,9 +1,11 @@
 import { z } from "zod";
+import { parseServices } from "#core/estate/service-list";
 import { insertChange } from "../store/changes";
 import { PersonError } from "../store/database";
 import { componentsById } from "../store/estate";
 import { listServices, retireService, saveService, serviceOfUid } from "../store/services";
 import { command } from "./command";
+import type { CommandPorts } from "./ports";
 
 const text = (what: string, most: number) => z.string().trim().max(most, `${what} has at most ${most} characters.`);
 /** Milliseconds as typed in; empty for none. */
@@ -43,59 +45,91 @@ const uidOf = (name: string): string =>
     .replaceAll(/^-+|-+$/g, "")
     .slice(0, 56) || "service";
 
+/** Makes or changes a service; call inside a transaction. Returns the name it has in addresses. */
+function save({ db, now }: Pick<CommandPorts, "db" | "now">, input: z.infer<typeof serviceInput>, by: string): string {
+  const others = listServices(db).filter((one) => one.uid !== input.uid);
+  if (others.some((one) => one.name.toLowerCase() === input.name.toLowerCase()))
+    throw new PersonError(`There is a service called “${input.name}” already. Choose another name, or edit that one.`, {
+      name: "This name is taken.",
+    });
+  if (!input.entries.length && !input.pinned.length)
+    throw new PersonError("A service needs an entry point or at least one member. Add one.");
+  const known = input.uid === undefined ? undefined : serviceOfUid(db, input.uid);
+  if (input.uid !== undefined && !known) throw new PersonError("That service does not exist any more.");
+  const taken = new Set(others.map((one) => one.uid));
+  let made = input.uid ?? uidOf(input.name);
+  for (let count = 2; input.uid === undefined && (taken.has(made) || serviceOfUid(db, made)); count++)
+    made = `${uidOf(input.name)}-${count}`;
+  const present = new Set(componentsById(db, [...input.pinned, ...input.excluded]).map((one) => one.id));
+  saveService(
+    db,
+    {
+      uid: made,
+      name: input.name,
+      purpose: input.purpose,
+      owner: input.owner,
+      entries: input.entries,
+      figure: known?.figure ?? undefined,
+      details: {
+        tells: input.failuresOnly ? "failures" : "failures and slowness",
+        pinned: input.pinned.filter((one) => present.has(one)),
+        excluded: input.excluded.filter((one) => present.has(one)),
+        ...(input.hours ? { hours: input.hours } : {}),
+        ...(input.serverLimitMs ? { serverLimitMs: Number(input.serverLimitMs) } : {}),
+        ...(input.browserLimitMs ? { browserLimitMs: Number(input.browserLimitMs) } : {}),
+        ...(input.notes ? { notes: input.notes } : {}),
+      },
+    },
+    now(),
+  );
+  const summary = `Service ${input.name} was ${known ? "changed" : "made"}`;
+  insertChange(db, { atMs: now(), kind: "setting", componentId: null, summary, by });
+  return made;
+}
+
 export const serviceCommands = {
   "service.save": command({
     right: "configure",
     input: serviceInput,
-    run: ({ db, now, onServices }, input, who) => {
-      const others = listServices(db).filter((one) => one.uid !== input.uid);
-      if (others.some((one) => one.name.toLowerCase() === input.name.toLowerCase()))
-        throw new PersonError(
-          `There is a service called “${input.name}” already. Choose another name, or edit that one.`,
-          {
-            name: "This name is taken.",
-          },
-        );
-      if (!input.entries.length && !input.pinned.length)
-        throw new PersonError("A service needs an entry point or at least one member. Add one.");
-      const known = input.uid === undefined ? undefined : serviceOfUid(db, input.uid);
-      if (input.uid !== undefined && !known) throw new PersonError("That service does not exist any more.");
-      const taken = new Set(others.map((one) => one.uid));
-      let made = input.uid ?? uidOf(input.name);
-      for (let count = 2; input.uid === undefined && (taken.has(made) || serviceOfUid(db, made)); count++)
-        made = `${uidOf(input.name)}-${count}`;
-      const present = new Set(componentsById(db, [...input.pinned, ...input.excluded]).map((one) => one.id));
-      db.transaction(() => {
-        saveService(
-          db,
-          {
-            uid: made,
-            name: input.name,
-            purpose: input.purpose,
-            owner: input.owner,
-            entries: input.entries,
-            figure: known?.figure ?? undefined,
-            details: {
-              tells: input.failuresOnly ? "failures" : "failures and slowness",
-              pinned: input.pinned.filter((one) => present.has(one)),
-              excluded: input.excluded.filter((one) => present.has(one)),
-              ...(input.hours ? { hours: input.hours } : {}),
-              ...(input.serverLimitMs ? { serverLimitMs: Number(input.serverLimitMs) } : {}),
-              ...(input.browserLimitMs ? { browserLimitMs: Number(input.browserLimitMs) } : {}),
-              ...(input.notes ? { notes: input.notes } : {}),
-            },
-          },
-          now(),
-        );
-        const summary = `Service ${input.name} was ${known ? "changed" : "made"}`;
-        insertChange(db, { atMs: now(), kind: "setting", componentId: null, summary, by: who.name });
-      })();
-      onServices();
+    run: (ports, input, who) => {
+      const made = ports.db.transaction(() => save(ports, input, who.name))();
+      ports.onServices();
       return made;
     },
     about: ({ uid: one }, saved) => ({ type: "service", id: one ?? saved ?? "new" }),
     state: ({ db }, { uid: one }, saved) => serviceOfUid(db, one ?? saved ?? ""),
     record: (input) => `${input.uid === undefined ? "Made" : "Changed"} service ${input.name}`,
+  }),
+  "service.import": command({
+    right: "configure",
+    input: z.strictObject({ list: z.string().trim().min(1, "Paste the list, or choose a file.").max(2_000_000) }),
+    about: () => ({ type: "service", id: "list" }),
+    run: (ports, { list }, who) => {
+      const { db } = ports;
+      const read = parseServices(list);
+      if (!read.ok) throw new PersonError(read.problem, { list: read.problem });
+      const known = new Map(listServices(db).map((one) => [one.name.toLowerCase(), one]));
+      const counts = { made: 0, changed: 0 };
+      db.transaction(() => {
+        for (const { at, ...one } of read.services) {
+          const before = known.get(one.name.toLowerCase());
+          const input = serviceInput.safeParse({
+            ...one,
+            ...(before
+              ? { uid: before.uid, pinned: before.details.pinned ?? [], excluded: before.details.excluded ?? [] }
+              : {}),
+          });
+          const problem = input.success ? undefined : `${at}: ${input.error.issues[0]?.message ?? "it is not right"}`;
+          if (!input.success) throw new PersonError(problem ?? "", { list: problem ?? "" });
+          save(ports, input.data, who.name);
+          counts[before ? "changed" : "made"]++;
+        }
+      })();
+      ports.onServices();
+      return counts;
+    },
+    record: (_input, counts) =>
+      `Took in a list of services: ${counts?.made ?? 0} made, ${counts?.changed ?? 0} changed`,
   }),
   "service.retire": command({
     right: "configure",

@@ -26,6 +26,8 @@ const listener = z.strictObject({
   /** What the port says: an HTTP answer, a line on connecting, or nothing until it is spoken to. */
   speaks: z.enum(["http", "banner", "silent"]),
   title: z.string().max(80).optional(),
+  /** It speaks TLS, with a certificate that ends so many days after the estate's first instant. */
+  certificateDays: z.number().int().min(-3650).max(3650).optional(),
   banner: z.string().max(120).optional(),
 });
 

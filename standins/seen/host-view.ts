@@ -415,6 +415,11 @@ export class HostView {
   }
 
   /** Ports that are open to whoever looks from Holotaxis' place. */
+  /** Whether a fault let the certificate of a process expire. */
+  hasExpired(station: Station): boolean {
+    return this.world.mods.expired[station.index] === 1;
+  }
+
   openListeners(atMs: number): { station: Station; listens: ScenarioListener }[] {
     if (!this.answers(atMs)) return [];
     return this.machine.stations.flatMap((station) =>

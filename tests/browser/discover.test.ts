@@ -102,6 +102,28 @@ test("a whole application is taken in as a service, changed, and retired", async
   expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
 });
 
+test("services are taken in from a list, and given out as one", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/setup/services");
+  const list = page.getByRole("textbox", { name: "List of services" });
+  await list.fill("name,owner,entries\nTide desk,Harbour office,tidecalc\n");
+  await page.getByRole("button", { name: "Take it in" }).click();
+  await expect(page.getByText("Line 2: “tidecalc” is no entry point: write “process on host”.")).toBeVisible();
+  await list.fill("name,owner,entries\nTide desk,Harbour office,tidecalc on *\n");
+  await page.getByRole("button", { name: "Take it in" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "1 made, 0 changed" })).toBeVisible();
+  expect(await axeFinds(page)).toEqual([]);
+  expect(await (await page.request.get("/setup/services.csv")).text()).toContain(
+    "Tide desk,,Harbour office,tidecalc on *,",
+  );
+  await page.getByRole("link", { name: "Tide desk" }).click();
+  await expect(heading(page)).toContainText("Tide desk");
+  await page.goto("/services/tide-desk/edit");
+  await page.getByRole("button", { name: /^Retire/ }).click();
+  await expect(page.getByRole("link", { name: "Tide desk" })).toHaveCount(0);
+  expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
+});
+
 test("labels are put on many at once, filtered by, kept as a collection, and given out", async ({ page }) => {
   const complaints = listen(page);
   await page.goto("/estate?q=nq-gate-db&sort=name&order=asc");
@@ -277,5 +299,23 @@ test("what was found is reviewed in bulk, and two instants are compared", async 
   expect(await axeFinds(page)).toEqual([]);
   const csv = await (await page.request.get("/estate/differences.csv?q=nq-dir-01")).text();
   expect(csv).toContain("label,nq-dir-01,tier,,directory,");
+  expect(complaints).toEqual([]);
+});
+
+test("what listens by TLS and what was met on the wires is known", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/estate/certificates");
+  await expect(heading(page)).toContainText("listeners present certificates");
+  await expect(page.getByRole("row").filter({ hasText: "gatekeeper @ nq-bastion-01" })).toContainText(
+    "Halvane house authority",
+  );
+  await page.goto("/discover/coverage");
+  await expect(page.getByRole("row").filter({ hasText: "127.20.3.99" })).toContainText(
+    "Met on the wire by td-sw-01 (hardware address 02:0d:4a:71:20:07), which no source covers.",
+  );
+  await page.goto("/estate?q=td-sw-01");
+  await page.getByRole("link", { name: "td-sw-01", exact: true }).click();
+  await expect(page.getByRole("region", { name: "Made of" })).toContainText("AS-48");
+  await expect(page.getByRole("region", { name: /^Met on its wires/ })).toContainText("port1");
   expect(complaints).toEqual([]);
 });

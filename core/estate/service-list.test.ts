@@ -1,0 +1,65 @@
+import Papa from "papaparse";
+import { describe, expect, it } from "vitest";
+import { entriesInWords, parseServices, SERVICE_COLUMNS } from "./service-list";
+
+const servicesOf = (text: string) => {
+  const result = parseServices(text);
+  if (!result.ok) throw new Error(result.problem);
+  return result.services;
+};
+
+describe("lists of services", () => {
+  it("are read from CSV and JSON alike", () => {
+    const csv = servicesOf(
+      "name,owner,entries,failures only,server limit ms\nGate,Landside,gatefront on nq-*; slots on sq-1,yes,400\n",
+    );
+    const json = servicesOf(
+      JSON.stringify([
+        {
+          Name: "Gate",
+          owner: "Landside",
+          entries: ["gatefront on nq-*", { process: "slots", host: "sq-1" }],
+          "failures only": true,
+          "server limit ms": 400,
+        },
+      ]),
+    );
+    expect(csv).toMatchObject([
+      {
+        name: "Gate",
+        owner: "Landside",
+        entries: [
+          { process: "gatefront", host: "nq-*" },
+          { process: "slots", host: "sq-1" },
+        ],
+        failuresOnly: true,
+        serverLimitMs: "400",
+      },
+    ]);
+    expect({ ...json[0], at: "" }).toEqual({ ...csv[0], at: "" });
+  });
+
+  it("say the same when they were given out and are read again", () => {
+    const [one] = servicesOf('name,entries,notes\n"Gate, north","a b on h-*; c on d","first; ""second"""\n');
+    const row = { ...one, entries: entriesInWords(one?.entries ?? []) } as Record<string, unknown>;
+    const text = Papa.unparse([
+      SERVICE_COLUMNS.map((column) => column),
+      [row.name, "", "", row.entries, "", "", "", "", row.notes],
+    ]);
+    expect(servicesOf(text)[0]).toEqual(one);
+  });
+
+  it.each([
+    ["name,entries\n", "The list has no services."],
+    ["title\nx\n", "The first line has to name the columns"],
+    ["name,entries\nGate,gatefront\n", "Line 2: “gatefront” is no entry point: write “process on host”."],
+    ["name,entries\nGate,\n", "Line 2: there is no entry point"],
+    ["name,entries,colour\nGate,a on b,red\n", "Line 2: there is no column “colour”"],
+    ["name,entries\nGate,a on b\ngate,a on b\n", "Line 3: “gate” stands above already."],
+    ["[1]", "JSON has to be a list of services"],
+    ["{", "This is no JSON"],
+  ])("that are wrong are refused: %j", (text, problem) => {
+    const result = parseServices(text);
+    expect(result.ok ? "" : result.problem).toContain(problem);
+  });
+});

@@ -1,0 +1,133 @@
+import Papa from "papaparse";
+
+/** One service as a list gives it; still to be checked. */
+export interface ListedService {
+  /** "Line 2", as people find it again. */
+  at: string;
+  name: string;
+  purpose: string;
+  owner: string;
+  entries: { host: string; process: string }[];
+  hours: string;
+  serverLimitMs: string;
+  browserLimitMs: string;
+  failuresOnly: boolean;
+  notes: string;
+}
+
+export type ServiceListResult = { ok: true; services: ListedService[] } | { ok: false; problem: string };
+
+const MOST_SERVICES = 500;
+
+/** Columns of a list of services, in the order in which they are given out. */
+export const SERVICE_COLUMNS = [
+  "name",
+  "purpose",
+  "owner",
+  "entries",
+  "hours",
+  "server limit ms",
+  "browser limit ms",
+  "failures only",
+  "notes",
+] as const;
+
+type Raw = Readonly<Record<string, unknown>>;
+
+/** "gatefront on nq-gate-web-*; slotkeeper on *": entry points as one cell has them. */
+export const entriesInWords = (entries: readonly { host: string; process: string }[]): string =>
+  entries.map(({ host, process }) => `${process} on ${host}`).join("; ");
+
+/**
+ * Reads a list of services: CSV with a head line, or JSON, a list of objects, with the columns of SERVICE_COLUMNS. Entry
+ * points are “process on host”, with semicolons between, or in JSON a list of such texts or of { process, host }.
+ */
+export function parseServices(text: string): ServiceListResult {
+  const rows = /^\s*[[{]/.test(text) ? fromJson(text) : fromCsv(text);
+  if (typeof rows === "string") return { ok: false, problem: rows };
+  if (rows.length === 0) return { ok: false, problem: "The list has no services." };
+  if (rows.length > MOST_SERVICES) return { ok: false, problem: `A list has at most ${MOST_SERVICES} services.` };
+  const services: ListedService[] = [];
+  const seen = new Set<string>();
+  for (const { at, row } of rows) {
+    const read = readRow(at, row);
+    if (typeof read === "string") return { ok: false, problem: `${at}: ${read}` };
+    if (seen.has(read.name.toLowerCase())) return { ok: false, problem: `${at}: “${read.name}” stands above already.` };
+    seen.add(read.name.toLowerCase());
+    services.push(read);
+  }
+  return { ok: true, services };
+}
+
+function fromJson(text: string): { at: string; row: Raw }[] | string {
+  let given: unknown;
+  try {
+    given = JSON.parse(text);
+  } catch (error) {
+    return `This is no JSON: ${error instanceof Error ? error.message : String(error)}.`;
+  }
+  if (!Array.isArray(given) || given.some((one) => typeof one !== "object" || one === null || Array.isArray(one)))
+    return "JSON has to be a list of services: [{ “name”: … }, …].";
+  return (given as Raw[]).map((row, index) => ({ at: `Entry ${index + 1}`, row: named(row) }));
+}
+
+function fromCsv(text: string): { at: string; row: Raw }[] | string {
+  const parsed = Papa.parse<string[]>(text.trim(), { skipEmptyLines: "greedy" });
+  const [problem] = parsed.errors.filter((one) => one.code !== "UndetectableDelimiter");
+  if (problem) return `Line ${(problem.row ?? 0) + 1}: ${problem.message}.`;
+  const [head = [], ...lines] = parsed.data;
+  const columns = head.map((one) => one.trim().toLowerCase());
+  if (!columns.includes("name") || !columns.includes("entries"))
+    return `The first line has to name the columns: ${SERVICE_COLUMNS.join(", ")}.`;
+  return lines.map((line, index) => ({
+    at: `Line ${index + 2}`,
+    row: Object.fromEntries(columns.map((column, at) => [column, line[at] ?? ""])),
+  }));
+}
+
+const named = (row: Raw): Raw =>
+  Object.fromEntries(Object.entries(row).map(([name, value]) => [name.trim().toLowerCase(), value]));
+const textOf = (value: unknown): string =>
+  typeof value === "string" ? value.trim() : typeof value === "number" ? String(value) : "";
+
+function readRow(at: string, row: Raw): ListedService | string {
+  const unknown = Object.keys(row).find(
+    (name) => name !== "" && !(SERVICE_COLUMNS as readonly string[]).includes(name),
+  );
+  if (unknown !== undefined) return `there is no column “${unknown.slice(0, 40)}”: ${SERVICE_COLUMNS.join(", ")}.`;
+  const name = textOf(row.name);
+  if (!name) return "there is no name.";
+  const given = Array.isArray(row.entries) ? row.entries : textOf(row.entries).split(";");
+  const entries: ListedService["entries"] = [];
+  for (const one of given) {
+    if (typeof one === "string" && !one.trim()) continue;
+    const entry = entryOf(one);
+    if (!entry)
+      return `“${(typeof one === "string" ? one : JSON.stringify(one)).trim().slice(0, 80)}” is no entry point: write “process on host”.`;
+    entries.push(entry);
+  }
+  if (!entries.length) return "there is no entry point: write “process on host”.";
+  const only = row["failures only"];
+  return {
+    at,
+    name,
+    purpose: textOf(row.purpose),
+    owner: textOf(row.owner),
+    entries,
+    hours: textOf(row.hours),
+    serverLimitMs: textOf(row["server limit ms"]),
+    browserLimitMs: textOf(row["browser limit ms"]),
+    failuresOnly: only === true || /^(yes|true|1)$/i.test(textOf(only)),
+    notes: textOf(row.notes),
+  };
+}
+
+function entryOf(given: unknown): { host: string; process: string } | undefined {
+  if (typeof given === "string") {
+    const [, process, host] = /^\s*(\S.*?)\s+on\s+(\S+)\s*$/.exec(given) ?? [];
+    return process && host ? { process, host } : undefined;
+  }
+  if (typeof given !== "object" || given === null) return undefined;
+  const { host, process } = given as Record<string, unknown>;
+  return textOf(host) && textOf(process) ? { host: textOf(host), process: textOf(process) } : undefined;
+}
