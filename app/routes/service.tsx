@@ -5,6 +5,7 @@ import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
+import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/service";
 import { missing } from "../shell/answers.server";
 import { useKeep, useShell } from "../shell/window";
@@ -165,8 +166,17 @@ function Signals({ page }: { page: Data }) {
   );
 }
 
+function keptInWords({ side, limitMs, calls, share, p95Ms }: Data["promises"][number]): string {
+  if (share === null || p95Ms === null)
+    return side === "server"
+      ? "No answers of its entry points were measured in this window."
+      : "No page timings were sent in this window: browsers send them as spans documentLoad with this service's name.";
+  const what = side === "server" ? "answers" : "page loads";
+  return `${formatValue(Math.floor(share * 1000) / 10, "%")} of ${calls.toLocaleString("en-GB")} ${what} in this window took at most ${limitMs} ms; 95 % took at most ${formatValue(p95Ms / 1000, "s")}.`;
+}
+
 /** When it must work, what it promises, and what to know on shift. */
-function Promise({ details }: { details: Data["service"]["details"] }) {
+function Promise({ details, kept }: { details: Data["service"]["details"]; kept: Data["promises"] }) {
   const limits = [
     details.serverLimitMs ? `${details.serverLimitMs} ms at the server` : "",
     details.browserLimitMs ? `${details.browserLimitMs} ms in the browser` : "",
@@ -179,6 +189,11 @@ function Promise({ details }: { details: Data["service"]["details"] }) {
   return (
     <>
       {parts.length ? <p style={{ margin: "6px 0 0" }}>{parts.join(" ")}</p> : null}
+      {kept.map((one) => (
+        <p key={one.side} style={{ margin: "6px 0 0" }}>
+          {keptInWords(one)}
+        </p>
+      ))}
       {details.notes ? <p style={{ margin: "6px 0 0", whiteSpace: "pre-wrap" }}>{details.notes}</p> : null}
     </>
   );
@@ -191,7 +206,7 @@ function About({ page }: { page: Data }) {
     <Stack sx={{ gap: 1.5, minWidth: 0 }}>
       <Section title="About">
         <p style={{ margin: 0 }}>{page.service.purpose || "No description."}</p>
-        <Promise details={page.service.details} />
+        <Promise details={page.service.details} kept={page.promises} />
         <p style={{ marginBottom: 0, color: "var(--mui-palette-text-secondary)", fontSize: "0.84rem" }}>
           Members join automatically: everything its entry points (
           {page.service.entries.map((entry) => `${entry.process} on ${entry.host}`).join(", ")}) connect to, and what

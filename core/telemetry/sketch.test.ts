@@ -52,3 +52,15 @@ it("has every value in a bucket whose middle is within the stated error of it", 
     { numRuns: 300 },
   );
 });
+
+it("counts values up to a limit, right but for those within the error of it", () => {
+  fc.assert(
+    fc.property(fc.array(value, { maxLength: 200 }), fc.double({ min: 1e-6, max: 1e9, noNaN: true }), (list, limit) => {
+      const counted = sketchOf(list).atMost(limit);
+      const least = list.filter((one) => one <= limit).length;
+      const most = list.filter((one) => one <= limit * 1.021).length;
+      expect(counted).toBeGreaterThanOrEqual(least);
+      expect(counted).toBeLessThanOrEqual(most);
+    }),
+  );
+});

@@ -102,6 +102,13 @@ export class Sketch {
     return middle((sorted.at(-1) as [number, number])[0]);
   }
 
+  /** How many values are at most so large, within the stated error of the limit. */
+  atMost(limit: number): number {
+    if (!(limit > LEAST)) return this.zeros;
+    const last = Math.ceil(Math.log(limit) / LOG_GAMMA);
+    return this.sorted().reduce((sum, [index, count]) => (index <= last ? sum + count : sum), this.zeros);
+  }
+
   /** Buckets as [lower end, upper end, count], lowest first. */
   ranges(): [from: number, to: number, count: number][] {
     const list = this.sorted().map(([index, count]): [number, number, number] => [

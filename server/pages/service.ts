@@ -16,6 +16,7 @@ import { seriesOfService } from "../store/signals";
 import { chartOf } from "./charts";
 import { metricsPage } from "./metrics";
 import type { Overlay } from "./overlay";
+import { promisesOf } from "./promises";
 import { answeredBy } from "./traces";
 
 /** Lines of one drawing of members' signals. */
@@ -77,6 +78,7 @@ export function servicePage(
         }
       : null,
     signals: signalsOf(db, uid, fromMs, toMs, overlay),
+    promises: promisesOf(db, service, entries, { fromMs, toMs }),
     operations: answeredBy(db, entries, fromMs, toMs).slice(0, MOST_OPERATIONS),
     logs: latestLogs(db, new Set(resources.keys()), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({
       id: row.id,

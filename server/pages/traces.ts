@@ -50,7 +50,7 @@ const figuresOf = (figures: CallFigures) => ({
 });
 
 /** Served or consumed, as against called or sent. */
-const isAnswer = (kind: number) => kind === 2 || kind === 5;
+export const isAnswer = (kind: number) => kind === 2 || kind === 5;
 
 export interface TracesQuestion {
   fromMs: number;

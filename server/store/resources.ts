@@ -14,6 +14,16 @@ export interface ResourceRow {
 export const resourceText = (attributes: ResourceAttributes): string =>
   JSON.stringify(Object.fromEntries(Object.entries(attributes).sort(([a], [b]) => (a < b ? -1 : 1))));
 
+/** Browsers that send for a service, by any of its names. */
+export const browserResourcesOf = (db: Db, names: readonly string[]): number[] =>
+  prepared<{ id: number }>(
+    db,
+    `SELECT id FROM resource WHERE attributes ->> '$."telemetry.sdk.language"' = 'webjs'
+     AND lower(attributes ->> '$."service.name"') IN (SELECT lower(value) FROM json_each(?))`,
+  )
+    .all(JSON.stringify(names))
+    .map((row) => row.id);
+
 export function allResources(db: Db): ResourceRow[] {
   return prepared<ResourceRow>(
     db,
