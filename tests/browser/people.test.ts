@@ -142,3 +142,25 @@ test("an administrator invites somebody, changes what they may, and ends it; all
   // Browsers write down a refused form, and a line of live updates that ended with the session.
   expect([...complaints, ...guestComplaints].filter((text) => !/400|401/.test(text))).toEqual([]);
 });
+
+test("an administrator gets the command that installs an agent, and the receiver hands the agent out", async ({
+  page,
+}) => {
+  const complaints = listen(page);
+  await enter(page, "Sunniva Okafor");
+  await page.goto("/setup/tokens");
+  await page.getByRole("button", { name: "Make an enrolment code" }).click();
+  const command = page.getByRole("status").locator("code");
+  await expect(command).toHaveText(
+    /^curl -fsS http:\/\/[\w.:-]+\/agent\.sh \| sudo sh -s -- http:\/\/\S+ hx-enrol-\S+$/,
+  );
+  expect(await axeFinds(page)).toEqual([]);
+  const [, from = ""] = /curl -fsS (\S+)/.exec((await command.textContent()) ?? "") ?? [];
+  expect(await (await fetch(from)).text()).toContain("Installs the Linux host agent");
+  expect((await fetch(from.replace("agent.sh", "agent.js"))).status).toBe(200);
+  await page
+    .getByRole("button", { name: /^End enrolment code/ })
+    .first()
+    .click();
+  expect(complaints).toEqual([]);
+});
