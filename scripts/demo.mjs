@@ -258,6 +258,7 @@ const standins = run("standins/main.js", [
   ...(given.scale ? ["--scale", given.scale] : []),
   ...(given["otlp-port"] === "0" ? [] : ["--otlp", `http://127.0.0.1:${given["otlp-port"]}`]),
   ...(given["syslog-port"] === "0" ? [] : ["--syslog", given["syslog-port"]]),
+  ...(given["trap-port"] === "0" ? [] : ["--traps", given["trap-port"]]),
 ]);
 children.push(standins);
 await ready(standins, "The stand-in estate");

@@ -9,6 +9,7 @@ import { makeKeyPair } from "./keys.mjs";
 import { Estate } from "./seen/estate";
 import type { HostView } from "./seen/host-view";
 import { makeNameServer, zonesOf } from "./name-server";
+import { Notifier } from "./notifier";
 import { readScenario } from "./scenario/read";
 import { scaleScenario } from "./scenario/scale";
 import { startAgent } from "./snmp-agent";
@@ -28,6 +29,7 @@ const { values } = parseArgs({
     scale: { type: "string" },
     otlp: { type: "string" },
     syslog: { type: "string" },
+    traps: { type: "string" },
     // Files with what processes send with, with a code for agents, and with the tokens that agents have.
     "token-file": { type: "string" },
     "enrol-code-file": { type: "string" },
@@ -146,9 +148,18 @@ const emitter = new Emitter(estate, now, {
 });
 emitter.start();
 
+const notifier = values.traps
+  ? new Notifier(
+      estate.hosts.filter((host) => host.role.system === "switch"),
+      Number(values.traps),
+      now,
+    )
+  : undefined;
+
 // What runs changes by itself, and quickly at a high pace.
 let following = false;
 const pulse = setInterval(() => {
+  notifier?.look();
   if (following) return;
   following = true;
   void follow().finally(() => (following = false));

@@ -15,6 +15,7 @@ import { AlarmsHere } from "../ui/component/AlarmsHere";
 import { Carriers } from "../ui/component/Carriers";
 import { Facts } from "../ui/component/Facts";
 import { Inventory } from "../ui/component/Inventory";
+import { JumpMarks } from "../ui/component/JumpMarks";
 import { SeenBy } from "../ui/component/SeenBy";
 import { Neighbours } from "../ui/component/Neighbours";
 import { Guests } from "../ui/Guests";
@@ -92,9 +93,13 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
           </>
         }
       />
+      <JumpMarks page={page} />
       <Stack sx={{ gap: 1.5 }}>
         {page.charts.length ? (
-          <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(300px, 1fr))" }}>
+          <Box
+            id="signals"
+            sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(300px, 1fr))" }}
+          >
             {page.charts.map((chart) => (
               <ChartCard key={chart.seriesId} chart={chart} />
             ))}
@@ -122,6 +127,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
           <SeenBy page={page} nowMs={now.nowMs} />
           {page.sends ? (
             <Section
+              id="logs"
               title="Latest logs"
               aside={<KeepLink to={`/signals/logs?component=${component.id}`}>All</KeepLink>}
             >
@@ -133,7 +139,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
             </Section>
           ) : null}
           <AlarmsHere page={page} />
-          <Section title="Changes in this window">
+          <Section id="changes" title="Changes in this window">
             <ChangeList
               changes={page.changes}
               nowMs={now.nowMs}

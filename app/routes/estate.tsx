@@ -5,24 +5,20 @@ import TextField from "@mui/material/TextField";
 import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
-import { dayAndTime } from "#core/time/windows";
-import type { EstateRow } from "#server/store/estate";
 import type { Route } from "./+types/estate";
 import { act, formOf } from "../shell/answers.server";
-import { askedOf, filterOf, questionOf, type Asked, type SORTS } from "../shell/estate-filter";
+import { askedOf, filterOf, questionOf, type Asked } from "../shell/estate-filter";
 import { applyChanges, useChangeParams } from "../shell/params";
-import { useKeep, useShell } from "../shell/window";
+import { useKeep } from "../shell/window";
 import { windowOf } from "../shell/window.server";
-import { KeepLink } from "../ui/KeepLink";
-import { KindGlyph } from "../ui/KindGlyph";
 import { BulkLabels } from "../ui/estate/BulkLabels";
 import { Collections } from "../ui/estate/Collections";
+import { Components } from "../ui/estate/Components";
+import { Groups } from "../ui/estate/Groups";
+import { Shown } from "../ui/estate/Shown";
 import { Effects } from "../ui/estate/Effects";
-import { Empty, PageHead, Problem } from "../ui/Page";
+import { PageHead, Problem } from "../ui/Page";
 import { PlainButton } from "../ui/PlainButton";
-import { PlainTable } from "../ui/PlainTable";
-import { Rows } from "../ui/Rows";
-import { SeverityLabel } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = () => [{ title: "Estate · Holotaxis" }];
 
@@ -84,7 +80,7 @@ export default function Estate({ loaderData: page, actionData }: Route.Component
       applyChanges(params, changes);
     }, true);
   const all = kinds.reduce((sum, one) => sum + one.count, 0);
-  const filtered = Boolean(asked.q || asked.kind || asked.site || asked.label || asked.health);
+  const filtered = Boolean(asked.q || asked.kind || asked.site || asked.label || asked.fact || asked.health);
   return (
     <>
       <PageHead
@@ -121,128 +117,24 @@ export default function Estate({ loaderData: page, actionData }: Route.Component
       {current ? <Effects key={current.id} collection={current} /> : null}
       <Filters page={page} filtered={filtered} onChange={change} />
       {chosen.length ? <BulkLabels chosen={chosen} total={total} onDone={() => setChosen([])} /> : null}
-      <Components
-        rows={rows}
-        asked={asked}
-        chosen={chosen}
-        onChoose={setChosen}
-        onSort={(field) =>
-          change({ sort: field, order: asked.sort === field && asked.order === "asc" ? "desc" : "asc" })
-        }
-        empty={filtered ? "No component fits this filter. Clear it to see all." : "No components yet."}
-      />
-      <Pager total={total} asked={asked} onChange={change} />
+      {page.groups ? (
+        <Groups groups={page.groups} asked={asked} />
+      ) : (
+        <>
+          <Components
+            rows={rows}
+            asked={asked}
+            chosen={chosen}
+            onChoose={setChosen}
+            onSort={(field) =>
+              change({ sort: field, order: asked.sort === field && asked.order === "asc" ? "desc" : "asc" })
+            }
+            empty={filtered ? "No component fits this filter. Clear it to see all." : "No components yet."}
+          />
+          <Pager total={total} asked={asked} onChange={change} />
+        </>
+      )}
     </>
-  );
-}
-
-const COLUMNS: readonly { field: (typeof SORTS)[number] | "services" | "labels"; name: string; width?: string }[] = [
-  { field: "name", name: "Component", width: "20%" },
-  { field: "kind", name: "Kind" },
-  { field: "site", name: "Site" },
-  { field: "address", name: "Address" },
-  { field: "services", name: "Services", width: "15%" },
-  { field: "labels", name: "Labels", width: "15%" },
-  { field: "severity", name: "Health" },
-  { field: "lastSeenAt", name: "Last seen" },
-];
-
-function Components({
-  rows,
-  asked,
-  chosen,
-  onChoose,
-  onSort,
-  empty,
-}: {
-  rows: readonly EstateRow[];
-  asked: Asked;
-  chosen: readonly number[];
-  onChoose: (ids: readonly number[]) => void;
-  onSort: (field: string) => void;
-  empty: string;
-}) {
-  const { window: now } = useShell();
-  return (
-    <div className="hx-section">
-      <PlainTable aria-label="Components" style={{ tableLayout: "fixed" }}>
-        <thead>
-          <tr>
-            <th scope="col" style={{ width: 34 }}>
-              <input
-                type="checkbox"
-                aria-label="All on this page"
-                checked={rows.length > 0 && rows.every((row) => chosen.includes(row.id))}
-                onChange={(event) => onChoose(event.target.checked ? rows.map((row) => row.id) : [])}
-              />
-            </th>
-            {COLUMNS.map(({ field, name, width }) =>
-              field === "services" || field === "labels" ? (
-                <th key={field} scope="col" style={{ width }}>
-                  {name}
-                </th>
-              ) : (
-                <th
-                  key={field}
-                  scope="col"
-                  style={{ width }}
-                  aria-sort={asked.sort === field ? (asked.order === "asc" ? "ascending" : "descending") : "none"}
-                >
-                  <button type="button" className="hx-sort" onClick={() => onSort(field)}>
-                    {name}
-                    {asked.sort === field ? (asked.order === "asc" ? " ↑" : " ↓") : ""}
-                  </button>
-                </th>
-              ),
-            )}
-          </tr>
-        </thead>
-        <tbody>
-          <Rows rows={rows} columns={COLUMNS.length + 1}>
-            {(row) => (
-              <tr key={row.id}>
-                <td>
-                  <input
-                    type="checkbox"
-                    aria-label={row.name}
-                    checked={chosen.includes(row.id)}
-                    onChange={(event) =>
-                      onChoose(event.target.checked ? [...chosen, row.id] : chosen.filter((id) => id !== row.id))
-                    }
-                  />
-                </td>
-                <td>
-                  <span className="hx-row">
-                    <KindGlyph kind={row.kind} />
-                    <KeepLink to={`/estate/${row.id}`} clip>
-                      {row.name}
-                    </KeepLink>
-                  </span>
-                </td>
-                <td className="cut">{kindInfo(row.kind).label}</td>
-                <td className="cut">{row.site}</td>
-                <td className="cut">{row.address ?? ""}</td>
-                <td className="cut" title={row.services ?? ""}>
-                  {row.services ?? "–"}
-                </td>
-                <td className="cut" title={row.labels ?? ""}>
-                  {row.labels ?? "–"}
-                </td>
-                <td>
-                  <SeverityLabel severity={row.severity} />
-                </td>
-                <td className="cut">{dayAndTime(row.lastSeenAt, now.nowMs)}</td>
-              </tr>
-            )}
-          </Rows>
-        </tbody>
-      </PlainTable>
-      {rows.length === 0 ? (
-        <div className="hx-pad">
-          <Empty>{empty}</Empty>
-        </div>
-      ) : null}
-    </div>
   );
 }
 
@@ -283,7 +175,7 @@ function Pager({
 
 /** What narrows the list: letters of names and addresses, kind, site, health. */
 function Filters({
-  page: { kinds, sites, labels, asked },
+  page,
   filtered,
   onChange: change,
 }: {
@@ -291,6 +183,7 @@ function Filters({
   filtered: boolean;
   onChange: (changes: Record<string, string>) => void;
 }) {
+  const { kinds, sites, labels, asked } = page;
   const keep = useKeep();
   const [typed, setTyped] = useState(asked.q);
   useEffect(() => {
@@ -299,7 +192,7 @@ function Filters({
     return () => clearTimeout(timer);
   });
   return (
-    <Stack direction="row" sx={{ gap: 1, mb: 1 }}>
+    <Stack direction="row" sx={{ gap: 1, mb: 1, flexWrap: "wrap" }}>
       <TextField
         label="Name or address"
         value={typed}
@@ -369,6 +262,7 @@ function Filters({
         <MenuItem value="unwell">unwell</MenuItem>
         <MenuItem value="well">well</MenuItem>
       </TextField>
+      <Shown asked={asked} factNames={page.factNames} onChange={change} />
       {filtered ? (
         <Button component={RouterLink} to={keep("/estate")} onClick={() => setTyped("")} color="inherit">
           Clear

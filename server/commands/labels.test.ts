@@ -2,7 +2,8 @@ import { beforeEach, describe, expect, it } from "vitest";
 import { useStore } from "../../tests/store";
 import type { Principal } from "../people/principal";
 import type { Db } from "../store/database";
-import { insertComponent, listEstate } from "../store/estate";
+import { groupEstate, insertComponent, listEstate } from "../store/estate";
+import { writeFact } from "../store/facts";
 import { applyCollections } from "../estate/collections";
 import { collections, labelChoices, labelsAt, unwatched } from "../store/labels";
 import { labelCommands } from "./labels";
@@ -173,5 +174,48 @@ describe("what belonging to a collection does", () => {
     expect(() => effect(owner("a,b"))).toThrow("neither a comma");
     effect(owner("y"));
     expect(() => save("health=well", "Webs")).toThrow("goes by health");
+  });
+});
+
+describe("the estate in groups", () => {
+  const all = { search: "", kind: "", site: "", health: "" };
+  const groups = (by: string, changes: object = {}) =>
+    groupEstate(db, { ...all, atMs: nowMs, ...changes }, by).map((one) => [one.value, one.count]);
+
+  it("counts by what components are and say, hosts' labels for their parts", () => {
+    set([id("web")], "owner", "Landside");
+    set([id("web"), id("db")], "tag", "a");
+    set([id("web")], "tag", "b");
+    db.prepare("DELETE FROM fact").run();
+    writeFact(db, id("nginx"), "version", "1.2", 1);
+    nowMs += 1000;
+    expect(groups("kind")).toEqual([
+      ["host.linux", 2],
+      ["app.web", 1],
+    ]);
+    expect(groups("owner")).toEqual([
+      ["Landside", 2],
+      [null, 1],
+    ]);
+    expect(groups("tag")).toEqual([
+      ["a", 3],
+      ["b", 2],
+    ]);
+    expect(groups("fact:version")).toEqual([
+      ["1.2", 1],
+      [null, 2],
+    ]);
+    expect(groups("owner", { kind: "app.web" })).toEqual([["Landside", 1]]);
+    expect(groups("health")).toEqual([["cleared", 3]]);
+    expect(groups("nonsense'; DROP TABLE component")).toEqual(groups("kind"));
+  });
+
+  it("shows facts in columns, and narrows by them", () => {
+    writeFact(db, id("nginx"), "version", "1.2", 1);
+    const list = (changes: object) =>
+      listEstate(db, { ...all, atMs: nowMs, sort: "name", descending: false, page: 0, pageSize: 10, ...changes }).rows;
+    expect(list({ facts: ["version"] }).map((row) => row.facts.version)).toEqual([undefined, "1.2", undefined]);
+    expect(list({ fact: "version:1.2" }).map((row) => row.name)).toEqual(["nginx"]);
+    expect(list({ fact: "version:1" })).toEqual([]);
   });
 });

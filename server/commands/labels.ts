@@ -100,6 +100,8 @@ export const labelCommands = {
       const known = collections(db).find((one) => one.id === id);
       if (!known) throw new PersonError("That collection is not there any more.");
       if (on && GOES_BY_HEALTH.test(known.filter)) throw new PersonError(NOT_BY_HEALTH);
+      if (on && !/(^|&)(q|kind|site|label|fact)=/.test(known.filter))
+        throw new PersonError("This collection is of everything. Narrow its filter first.");
       if (effect.what === "label") {
         const problem = labelProblem(effect);
         if (problem !== undefined) throw new PersonError(problem, { value: problem });

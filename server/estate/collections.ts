@@ -22,7 +22,14 @@ const byOf = ({ name }: Pick<CollectionRow, "name">) => `${BY}${name}`;
 export function filterOfCollection(filter: string) {
   const params = new URLSearchParams(filter);
   const of = (name: string) => params.get(name) ?? "";
-  return { search: of("q"), kind: of("kind"), site: of("site"), label: of("label"), health: of("health") };
+  return {
+    search: of("q"),
+    kind: of("kind"),
+    site: of("site"),
+    label: of("label"),
+    fact: of("fact"),
+    health: of("health"),
+  };
 }
 
 /**

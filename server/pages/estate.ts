@@ -1,13 +1,15 @@
 import { collections, labelChoices } from "../store/labels";
 import { seriesById, readSamples } from "../store/signals";
 import type { Db } from "../store/database";
-import { componentById, estateFacets, listEstate, type EstateQuestion } from "../store/estate";
+import { componentById, estateFacets, factNames, groupEstate, listEstate, type EstateQuestion } from "../store/estate";
 import { listRunbooks } from "../store/runs";
 import { componentsNamedLike, servicesNamedLike, incidentsNamedLike } from "../store/find";
 
-export function estatePage(db: Db, question: EstateQuestion) {
+export function estatePage(db: Db, question: EstateQuestion & { group?: string }) {
   return {
     ...listEstate(db, question),
+    groups: question.group ? groupEstate(db, question, question.group) : null,
+    factNames: factNames(db),
     ...estateFacets(db, question.atMs),
     labels: labelChoices(db),
     collections: collections(db),

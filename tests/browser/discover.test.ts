@@ -102,6 +102,35 @@ test("a whole application is taken in as a service, changed, and retired", async
   expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
 });
 
+test("the estate is grouped by anything, its columns are chosen, and both are kept with the filter", async ({
+  page,
+}) => {
+  const complaints = listen(page);
+  await page.goto("/estate?q=berth");
+  await page.getByLabel("Group by").click();
+  await page.getByRole("option", { name: "version (fact)" }).click();
+  const groups = page.getByRole("table", { name: "Groups" });
+  await expect(groups.getByRole("row").nth(1)).toBeVisible();
+  expect(await axeFinds(page)).toEqual([]);
+  await groups.getByRole("link").first().click();
+  await expect(page.getByRole("table", { name: "Components" })).toBeVisible();
+  await expect(page).toHaveURL(/fact=version/);
+  await page.getByLabel("Columns").click();
+  await page.getByRole("option", { name: "Version (fact)" }).click();
+  await page.getByRole("option", { name: "Services" }).click();
+  await page.keyboard.press("Escape");
+  await expect(page.getByRole("columnheader", { name: "Version" })).toBeVisible();
+  await expect(page.getByRole("columnheader", { name: "Services" })).toHaveCount(0);
+  await page.getByRole("textbox", { name: "Name of the collection" }).fill("Berth versions");
+  await page.getByRole("button", { name: "Keep this filter" }).click();
+  await page.goto("/estate");
+  await page.getByRole("navigation", { name: "Collections" }).getByRole("link", { name: "Berth versions" }).click();
+  await expect(page.getByRole("columnheader", { name: "Version" })).toBeVisible();
+  await page.getByRole("button", { name: "Remove Berth versions" }).click();
+  await expect(page.getByRole("link", { name: "Berth versions" })).toHaveCount(0);
+  expect(complaints).toEqual([]);
+});
+
 test("services are taken in from a list, and given out as one", async ({ page }) => {
   const complaints = listen(page);
   await page.goto("/setup/services");

@@ -10,7 +10,7 @@ import type { ComponentData } from "./page";
 export function AlarmsHere({ page }: { page: ComponentData }) {
   const { window: now } = useShell();
   return (
-    <Section title="Alarms in this window" pad={false}>
+    <Section id="alarms" title="Alarms in this window" pad={false}>
       {page.alarms.length ? (
         <PlainTable>
           <tbody>

@@ -13,7 +13,7 @@ export function Facts({ page }: { page: ComponentData }) {
   const { component, host } = page;
   const info = kindInfo(component.kind);
   return (
-    <Section title="Facts">
+    <Section id="facts" title="Facts">
       <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 1, m: 0 }}>
         <Fact name="Kind">{info.label}</Fact>
         <Fact name="Site">{component.site}</Fact>

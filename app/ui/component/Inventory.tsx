@@ -10,7 +10,12 @@ export function Inventory({ page }: { page: ComponentData }) {
   return (
     <>
       {page.interfaces.length ? (
-        <Rows title="Interfaces" head={["Name", "Hardware address", "Speed", "In", "Out", "State"]} right={[2, 3, 4]}>
+        <Rows
+          id="hardware"
+          title="Interfaces"
+          head={["Name", "Hardware address", "Speed", "In", "Out", "State"]}
+          right={[2, 3, 4]}
+        >
           {page.interfaces.map((row) => [
             row.name,
             <code key="a">{row.physAddress}</code>,
@@ -56,7 +61,7 @@ export function Inventory({ page }: { page: ComponentData }) {
         </Rows>
       ) : null}
       {page.software.length ? (
-        <Rows title="Running software" head={["Process", "Number", "Path and parameters"]} right={[1]}>
+        <Rows id="software" title="Running software" head={["Process", "Number", "Path and parameters"]} right={[1]}>
           {page.software.map((row) => [row.name, row.pid, `${row.path} ${row.parameters}`.trim() || "–"])}
         </Rows>
       ) : null}
@@ -65,18 +70,20 @@ export function Inventory({ page }: { page: ComponentData }) {
 }
 
 function Rows({
+  id,
   title,
   head,
   right,
   children,
 }: {
+  id?: string;
   title: string;
   head: string[];
   right: number[];
   children: ReactNode[][];
 }) {
   return (
-    <Section title={title} pad={false}>
+    <Section {...(id ? { id } : {})} title={title} pad={false}>
       <Box sx={{ maxHeight: 260, overflow: "auto" }} tabIndex={0} role="region" aria-label={title}>
         <PlainTable pinned>
           <thead>

@@ -14,7 +14,7 @@ export function Neighbours({ page }: { page: ComponentData }) {
   const isHost = page.component.host_id === null;
   return (
     <Stack sx={{ gap: 1.5, minWidth: 0 }}>
-      <Section title="Talks to" pad={false}>
+      <Section id="relations" title="Talks to" pad={false}>
         <Talks rows={page.called} showOwn={isHost} empty="No outgoing connections seen." />
       </Section>
       <Section title="Called by" pad={false}>

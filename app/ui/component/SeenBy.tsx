@@ -17,7 +17,7 @@ const DEPTHS = [
 export function SeenBy({ page, nowMs }: { page: ComponentData; nowMs: number }) {
   if (page.sightings.length === 0) return null;
   return (
-    <Section title="Seen by" pad={false}>
+    <Section id="observations" title="Seen by" pad={false}>
       <PlainTable>
         <thead>
           <tr>

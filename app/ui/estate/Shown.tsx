@@ -1,0 +1,61 @@
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import { columnsOf, USUAL_COLUMNS, type Asked } from "../../shell/estate-filter";
+import { BUILT_IN, columnOf } from "./columns";
+
+const GROUPS = ["kind", "site", "owner", "environment", "tier", "tag", "source", "health"];
+const MOST_COLUMNS = 12;
+
+/** Which columns are shown, and by what the list is grouped; facts are among both. */
+export function Shown({
+  asked,
+  factNames,
+  onChange,
+}: {
+  asked: Asked;
+  factNames: readonly string[];
+  onChange: (changes: Record<string, string>) => void;
+}) {
+  const facts = factNames.map((name) => `fact:${name}`);
+  const columns = columnsOf(asked);
+  return (
+    <>
+      <TextField
+        select
+        label="Columns"
+        value={columns}
+        onChange={(event) => {
+          const chosen = (event.target.value as unknown as string[]).slice(0, MOST_COLUMNS);
+          onChange({ cols: chosen.join(",") === USUAL_COLUMNS.join(",") ? "" : chosen.join(",") });
+        }}
+        sx={{ width: 150 }}
+        slotProps={{
+          inputLabel: { shrink: true },
+          select: { multiple: true, renderValue: (ids) => `${(ids as string[]).length} shown` },
+        }}
+      >
+        {[...BUILT_IN, ...facts].map((id) => (
+          <MenuItem key={id} value={id} dense>
+            {columnOf(id).name}
+            {id.startsWith("fact:") ? " (fact)" : ""}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        select
+        label="Group by"
+        value={asked.group}
+        onChange={(event) => onChange({ group: event.target.value })}
+        sx={{ width: 150 }}
+        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+      >
+        <MenuItem value="">nothing</MenuItem>
+        {[...GROUPS, ...facts].map((id) => (
+          <MenuItem key={id} value={id} dense>
+            {id.startsWith("fact:") ? `${id.slice("fact:".length)} (fact)` : id}
+          </MenuItem>
+        ))}
+      </TextField>
+    </>
+  );
+}
