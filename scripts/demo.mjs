@@ -156,7 +156,8 @@ function setupFile() {
   if (given.scale) widen(setup);
   // A list lies beside it, as people keep one.
   for (const source of setup.sources.filter((one) => one.listFile)) {
-    source.list = readFileSync(join(dirname(file), source.listFile), "utf8");
+    const beside = join(dirname(file), source.listFile);
+    source.list = readFileSync(existsSync(beside) ? beside : join(root, "scenarios", source.listFile), "utf8");
     delete source.listFile;
   }
   // The key that opens the stand-ins' hosts was made by this demo.

@@ -47,7 +47,7 @@ export function Guests({ title, rows }: { title: string; rows: GuestRows }) {
               <td className="num">{row.processors ?? "–"}</td>
               <td className="num">{row.processorsUsed === null ? "–" : `${row.processorsUsed.toFixed(1)} vCPUs`}</td>
               <td className="num">{formatValue(row.usedPercent, "%")}</td>
-              <td className="num">{row.kind === "host.guest" ? "not polled" : formatValue(row.ownPercent, "%")}</td>
+              <td className="num">{!row.isPolled ? "not polled" : formatValue(row.ownPercent, "%")}</td>
               <td className="num">{formatValue(row.memoryBytes, "By")}</td>
             </tr>
           ))}

@@ -31,6 +31,8 @@ export function guestsOf(db: Db, hypervisor: number, relations: readonly Relatio
         kind: row?.kind ?? "",
         severity: health.get(id)?.severity ?? ("cleared" as const),
         running: value(id, "guest.running") !== 0,
+        /** Its own system is read, not its hypervisor's word alone. */
+        isPolled: (row?.depth ?? 0) >= 2,
         processors: count,
         usedPercent: used,
         processorsUsed: used === null || count === null ? null : (used / 100) * count,

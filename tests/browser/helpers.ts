@@ -28,6 +28,15 @@ export const heading = (page: Page) => page.getByRole("heading", { level: 1 });
 
 /** What axe finds on a page, as short as it can be said; nothing, that is. */
 export async function axeFinds(page: Page): Promise<string[]> {
+  // What fades in or out is looked at when it has.
+  await page.evaluate(() =>
+    Promise.allSettled(
+      document
+        .getAnimations()
+        .filter((one) => one.effect?.getComputedTiming().iterations !== Infinity)
+        .map((one) => one.finished),
+    ),
+  );
   const { violations } = await new AxeBuilder({ page }).analyze();
   return violations.map(
     (one) =>

@@ -46,7 +46,7 @@ const rangeSettings = z.strictObject({
     .min(0, "0 is for no limit.")
     .max(10_000, "At most 10,000 a second.")
     .default(0)
-    .meta({ title: "Addresses a second, 0 for no limit" }),
+    .meta({ title: "Looks a second at most, 0 for no limit" }),
 });
 export type RangeSettings = z.infer<typeof rangeSettings>;
 
