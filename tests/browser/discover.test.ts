@@ -351,25 +351,27 @@ test("what listens by TLS and what was met on the wires is known", async ({ page
 
 test("a gap is mended from the coverage list", async ({ page }) => {
   const complaints = listen(page);
-  await page.goto("/discover/coverage");
-  const gap = page.getByRole("row").filter({ hasText: "Asset list names it at 127.20.1.90" });
-  await gap.getByRole("link", { name: "Add a source" }).click();
-  await page.getByRole("textbox", { name: "Name" }).fill("Trial room");
+  await page.goto("/discover/sources/new?type=list");
+  await page.getByRole("textbox", { name: "Name", exact: true }).fill("Idle book");
   await page.getByRole("textbox", { name: "Site" }).fill("North Quay");
-  await page.getByRole("textbox", { name: "Addresses" }).fill("127.20.1.90");
-  await page.getByRole("textbox", { name: "TCP ports to try" }).fill("2222");
-  await page.getByLabel("SNMP port (UDP)").fill("1161");
-  await page.getByLabel("SNMP community").fill("halvane-north");
-  await page.getByRole("button", { name: "Add and sweep" }).click();
-  await expect(page.getByText("done").first()).toBeVisible({ timeout: 30_000 });
-  await page.goto("/discover/coverage");
+  await page.getByRole("textbox", { name: "List", exact: true }).fill("name\nnq-dir-01\n");
+  await page.getByLabel("Sweep by itself every").fill("");
+  await page.getByRole("button", { name: "Add source" }).click();
+  await page.waitForURL("**/discover");
+  await page.getByRole("link", { name: "Coverage" }).click();
+  const gap = page
+    .getByRole("row")
+    .filter({ hasText: "No sweep of it starts by itself." })
+    .filter({ hasText: "Idle book" });
+  await gap.getByRole("link", { name: "Edit Idle book" }).click();
+  await page.getByLabel("Sweep by itself every").fill("1440");
+  await page.getByRole("button", { name: "Save", exact: true }).click();
+  await page.waitForURL("**/discover");
+  await page.getByRole("link", { name: "Coverage" }).click();
   await expect(heading(page)).toContainText("gaps of");
   await expect(gap).toHaveCount(0);
-  await page.goto("/estate?q=nq-trial-01");
-  await page.getByRole("link", { name: "nq-trial-01", exact: true }).click();
-  await expect(page.getByText("Platform engineering").first()).toBeVisible();
   await page.goto("/discover");
-  await page.getByRole("link", { name: "Trial room", exact: true }).first().click();
+  await page.getByRole("link", { name: "Idle book", exact: true }).first().click();
   await page.getByRole("button", { name: "Remove the source" }).click();
   await page.waitForURL("**/discover");
   expect(complaints).toEqual([]);

@@ -1,5 +1,6 @@
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
+import { useEffect, useState } from "react";
 import { columnsOf, USUAL_COLUMNS, type Asked } from "../../shell/estate-filter";
 import { BUILT_IN, columnOf } from "./columns";
 
@@ -17,21 +18,24 @@ export function Shown({
   onChange: (changes: Record<string, string>) => void;
 }) {
   const facts = factNames.map((name) => `fact:${name}`);
-  const columns = columnsOf(asked);
+  // Several are ticked before the list is asked for anew.
+  const [columns, setColumns] = useState(columnsOf(asked));
+  useEffect(() => setColumns(columnsOf({ cols: asked.cols })), [asked.cols]);
+  const settle = () => {
+    const text = columns.join(",") === USUAL_COLUMNS.join(",") ? "" : columns.join(",");
+    if (text !== asked.cols) onChange({ cols: text });
+  };
   return (
     <>
       <TextField
         select
         label="Columns"
         value={columns}
-        onChange={(event) => {
-          const chosen = (event.target.value as unknown as string[]).slice(0, MOST_COLUMNS);
-          onChange({ cols: chosen.join(",") === USUAL_COLUMNS.join(",") ? "" : chosen.join(",") });
-        }}
+        onChange={(event) => setColumns((event.target.value as unknown as string[]).slice(0, MOST_COLUMNS))}
         sx={{ width: 150 }}
         slotProps={{
           inputLabel: { shrink: true },
-          select: { multiple: true, renderValue: (ids) => `${(ids as string[]).length} shown` },
+          select: { multiple: true, onClose: settle, renderValue: (ids) => `${(ids as string[]).length} shown` },
         }}
       >
         {[...BUILT_IN, ...facts].map((id) => (
