@@ -17,8 +17,10 @@ const parts = await bundle("bench/main.ts", "bench.js");
 /** `node scripts/bench.mjs starts` measures that part alone and keeps the other rows as they are. */
 const only = process.argv[2];
 const wanted = (part) => only === undefined || only === part;
-if (only !== undefined && !["parts", "starts", "pages", "find"].includes(only))
-  throw new Error(`There is no part “${only}” to measure. Choose parts, starts, pages or find, or none for all.`);
+if (only !== undefined && !["parts", "sweep", "starts", "pages", "find"].includes(only))
+  throw new Error(
+    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages or find, or none for all.`,
+  );
 
 const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
 const results = [];
@@ -129,8 +131,8 @@ async function bareServer() {
   return { seconds, bytes, answer: p95(answers) };
 }
 
-/** The parts of the program, each on its own. */
-async function measureEachPart() {
+/** A wide sweep, and the planning of what it finds. */
+async function measureTheSweep() {
   // Four hundred hosts in a process of their own for the sweep.
   const scenario = JSON.parse(readFileSync(join(root, "tests", "fixtures", "small-scenario.json"), "utf8"));
   scenario.sites[0].network = "127.50.0.0/20";
@@ -160,9 +162,15 @@ async function measureEachPart() {
     { stdio: ["ignore", "ignore", "inherit", "ipc"] },
   );
   await new Promise((done) => standins.once("message", done));
+  const { measureSweep } = await import(pathToFileURL(parts).href);
+  for (const one of await measureSweep()) keep(one);
+  standins.kill();
+}
+
+/** The parts of the program, each on its own. */
+async function measureEachPart() {
   const { measureParts } = await import(pathToFileURL(parts).href);
   for (const one of await measureParts(root)) keep(one);
-  standins.kill();
 }
 
 /** First pages of a new store and of one that is there, and the memory of the demo. */
@@ -244,6 +252,7 @@ async function measureLargeEstate(bare) {
 }
 
 try {
+  if (wanted("sweep")) await measureTheSweep();
   if (wanted("parts")) await measureEachPart();
   const bare = wanted("starts") || wanted("pages") || wanted("find") ? await bareServer() : undefined;
   if (wanted("starts")) await measureStarts(bare);
