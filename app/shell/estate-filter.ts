@@ -1,5 +1,5 @@
 import { z } from "zod";
-import type { EstateQuestion } from "#server/store/estate";
+import type { EstateQuestion } from "#server/store/estate-list";
 
 export const SORTS = ["name", "kind", "site", "address", "lastSeenAt", "severity"] as const;
 

@@ -1,5 +1,5 @@
-import Papa from "papaparse";
 import { allKinds, hasKind, isHostLike, kindInfo } from "../catalogue/kinds";
+import { cellText, rowsOfText, type GivenRow } from "../forms/rows";
 import { canonicalAddress } from "./addresses";
 import { labelProblem, LISTED, TOLD, type Label, type LabelName } from "./labels";
 import { identityKey, type Observation } from "./observation";
@@ -38,8 +38,6 @@ const LABEL_COLUMNS: Readonly<Record<string, LabelName>> = {
   notes: "note",
 };
 
-type Raw = Readonly<Record<string, unknown>>;
-
 /**
  * Reads a list of hosts: CSV with a head line (comma, semicolon or tab), or JSON, an array of objects. Columns are
  * name, address (several with blanks between), kind, site, serial, uuid, mac, owner, environment, tier, tags (several with a
@@ -47,7 +45,11 @@ type Raw = Readonly<Record<string, unknown>>;
  * @returns the rows, or a sentence that names the first wrong lines
  */
 export function parseList(text: string): ListResult {
-  const raw = /^\s*[[{]/.test(text) ? fromJson(text) : fromCsv(text);
+  const raw = rowsOfText(
+    text,
+    ["name"],
+    "The first line has to name the columns, one of them “name”: name, address, owner …",
+  );
   if (typeof raw === "string") return { ok: false, problem: raw };
   if (raw.length === 0) return { ok: false, problem: "The list has no rows." };
   if (raw.length > MOST_ROWS)
@@ -73,52 +75,19 @@ export function parseList(text: string): ListResult {
   };
 }
 
-type Placed = { at: string; row: Raw };
-
-function fromJson(text: string): Placed[] | string {
-  let given: unknown;
-  try {
-    given = JSON.parse(text);
-  } catch (error) {
-    return `This is no JSON: ${error instanceof Error ? error.message : String(error)}.`;
-  }
-  if (!Array.isArray(given)) return "JSON has to be a list: [{ “name”: … }, …].";
-  const odd = given.findIndex((one) => typeof one !== "object" || one === null || Array.isArray(one));
-  if (odd >= 0) return `Entry ${odd + 1} is no object with a name.`;
-  return given.map((row, index) => ({ at: `Entry ${index + 1}`, row: byColumn(row as Raw) }));
-}
-
-function fromCsv(text: string): Placed[] | string {
-  const parsed = Papa.parse<string[]>(text.trim(), { skipEmptyLines: "greedy" });
-  const [problem] = parsed.errors.filter((one) => one.code !== "UndetectableDelimiter");
-  if (problem) return `Line ${(problem.row ?? 0) + 1}: ${problem.message}.`;
-  const [head, ...lines] = parsed.data;
-  const columns = (head ?? []).map(columnOf);
-  if (!columns.includes("name"))
-    return "The first line has to name the columns, one of them “name”: name, address, owner …";
-  return lines.map((line, index) => ({
-    at: `Line ${index + 2}`,
-    row: Object.fromEntries(columns.map((column, at) => [column, line[at] ?? ""])),
-  }));
-}
-
-const columnOf = (name: string) => name.trim().toLowerCase();
-const byColumn = (row: Raw): Raw =>
-  Object.fromEntries(Object.entries(row).map(([name, value]) => [columnOf(name), value]));
-
-const textOf = (value: unknown): string =>
-  typeof value === "string" ? value.trim() : typeof value === "number" || typeof value === "boolean" ? `${value}` : "";
 const textsOf = (value: unknown, between: RegExp): string[] =>
-  (Array.isArray(value) ? value.map(textOf) : textOf(value).split(between)).map((one) => one.trim()).filter(Boolean);
+  (Array.isArray(value) ? value.map(cellText) : cellText(value).split(between))
+    .map((one) => one.trim())
+    .filter(Boolean);
 
 /** @returns a sentence where it cannot be read */
-function readRow(row: Raw): ListedRow | string {
-  const name = textOf(row.name);
+function readRow(row: GivenRow["row"]): ListedRow | string {
+  const name = cellText(row.name);
   if (!name) return "there is no name.";
   if (name.length > 253) return "a name has at most 253 characters.";
   if (Object.keys(row).length > MOST_COLUMNS) return `there are more than ${MOST_COLUMNS} columns.`;
-  const kind = kindOf(textOf(row.kind));
-  if (kind === undefined) return `“${textOf(row.kind)}” is no kind of host: ${hostKinds().join(", ")}.`;
+  const kind = kindOf(cellText(row.kind));
+  if (kind === undefined) return `“${cellText(row.kind)}” is no kind of host: ${hostKinds().join(", ")}.`;
   const addresses: string[] = [];
   for (const one of [...textsOf(row.address, /[\s,;]+/), ...textsOf(row.addresses, /[\s,;]+/)]) {
     const address = canonicalAddress(one);
@@ -145,7 +114,7 @@ function readRow(row: Raw): ListedRow | string {
   const known = new Set([...KNOWN_COLUMNS, ...Object.keys(LABEL_COLUMNS)]);
   const more = Object.fromEntries(
     Object.entries(row).flatMap(([column, value]) => {
-      const text = Array.isArray(value) ? textsOf(value, /$/).join(", ") : textOf(value);
+      const text = Array.isArray(value) ? textsOf(value, /$/).join(", ") : cellText(value);
       return known.has(column) || column === "" || column.length > 60 || !text ? [] : [[column, text.slice(0, 400)]];
     }),
   );
@@ -153,9 +122,9 @@ function readRow(row: Raw): ListedRow | string {
     name,
     kind,
     addresses,
-    site: textOf(row.site).slice(0, 60),
-    serial: textOf(row.serial).toLowerCase(),
-    uuid: textOf(row.uuid).toLowerCase(),
+    site: cellText(row.site).slice(0, 60),
+    serial: cellText(row.serial).toLowerCase(),
+    uuid: cellText(row.uuid).toLowerCase(),
     macs,
     labels,
     more,

@@ -56,7 +56,7 @@ describe("lists of services", () => {
     ["name,entries\nGate,\n", "Line 2: there is no entry point"],
     ["name,entries,colour\nGate,a on b,red\n", "Line 2: there is no column “colour”"],
     ["name,entries\nGate,a on b\ngate,a on b\n", "Line 3: “gate” stands above already."],
-    ["[1]", "JSON has to be a list of services"],
+    ["[1]", "Entry 1 is no object with a name."],
     ["{", "This is no JSON"],
   ])("that are wrong are refused: %j", (text, problem) => {
     const result = parseServices(text);

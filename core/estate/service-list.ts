@@ -1,4 +1,4 @@
-import Papa from "papaparse";
+import { cellText, rowsOfText, type GivenRow } from "../forms/rows";
 
 /** One service as a list gives it; still to be checked. */
 export interface ListedService {
@@ -32,8 +32,6 @@ export const SERVICE_COLUMNS = [
   "notes",
 ] as const;
 
-type Raw = Readonly<Record<string, unknown>>;
-
 /** "gatefront on nq-gate-web-*; slotkeeper on *": entry points as one cell has them. */
 export const entriesInWords = (entries: readonly { host: string; process: string }[]): string =>
   entries.map(({ host, process }) => `${process} on ${host}`).join("; ");
@@ -43,7 +41,11 @@ export const entriesInWords = (entries: readonly { host: string; process: string
  * points are “process on host”, with semicolons between, or in JSON a list of such texts or of { process, host }.
  */
 export function parseServices(text: string): ServiceListResult {
-  const rows = /^\s*[[{]/.test(text) ? fromJson(text) : fromCsv(text);
+  const rows = rowsOfText(
+    text,
+    ["name", "entries"],
+    `The first line has to name the columns: ${SERVICE_COLUMNS.join(", ")}.`,
+  );
   if (typeof rows === "string") return { ok: false, problem: rows };
   if (rows.length === 0) return { ok: false, problem: "The list has no services." };
   if (rows.length > MOST_SERVICES) return { ok: false, problem: `A list has at most ${MOST_SERVICES} services.` };
@@ -59,45 +61,14 @@ export function parseServices(text: string): ServiceListResult {
   return { ok: true, services };
 }
 
-function fromJson(text: string): { at: string; row: Raw }[] | string {
-  let given: unknown;
-  try {
-    given = JSON.parse(text);
-  } catch (error) {
-    return `This is no JSON: ${error instanceof Error ? error.message : String(error)}.`;
-  }
-  if (!Array.isArray(given) || given.some((one) => typeof one !== "object" || one === null || Array.isArray(one)))
-    return "JSON has to be a list of services: [{ “name”: … }, …].";
-  return (given as Raw[]).map((row, index) => ({ at: `Entry ${index + 1}`, row: named(row) }));
-}
-
-function fromCsv(text: string): { at: string; row: Raw }[] | string {
-  const parsed = Papa.parse<string[]>(text.trim(), { skipEmptyLines: "greedy" });
-  const [problem] = parsed.errors.filter((one) => one.code !== "UndetectableDelimiter");
-  if (problem) return `Line ${(problem.row ?? 0) + 1}: ${problem.message}.`;
-  const [head = [], ...lines] = parsed.data;
-  const columns = head.map((one) => one.trim().toLowerCase());
-  if (!columns.includes("name") || !columns.includes("entries"))
-    return `The first line has to name the columns: ${SERVICE_COLUMNS.join(", ")}.`;
-  return lines.map((line, index) => ({
-    at: `Line ${index + 2}`,
-    row: Object.fromEntries(columns.map((column, at) => [column, line[at] ?? ""])),
-  }));
-}
-
-const named = (row: Raw): Raw =>
-  Object.fromEntries(Object.entries(row).map(([name, value]) => [name.trim().toLowerCase(), value]));
-const textOf = (value: unknown): string =>
-  typeof value === "string" ? value.trim() : typeof value === "number" ? String(value) : "";
-
-function readRow(at: string, row: Raw): ListedService | string {
+function readRow(at: string, row: GivenRow["row"]): ListedService | string {
   const unknown = Object.keys(row).find(
     (name) => name !== "" && !(SERVICE_COLUMNS as readonly string[]).includes(name),
   );
   if (unknown !== undefined) return `there is no column “${unknown.slice(0, 40)}”: ${SERVICE_COLUMNS.join(", ")}.`;
-  const name = textOf(row.name);
+  const name = cellText(row.name);
   if (!name) return "there is no name.";
-  const given = Array.isArray(row.entries) ? row.entries : textOf(row.entries).split(";");
+  const given = Array.isArray(row.entries) ? row.entries : cellText(row.entries).split(";");
   const entries: ListedService["entries"] = [];
   for (const one of given) {
     if (typeof one === "string" && !one.trim()) continue;
@@ -111,14 +82,14 @@ function readRow(at: string, row: Raw): ListedService | string {
   return {
     at,
     name,
-    purpose: textOf(row.purpose),
-    owner: textOf(row.owner),
+    purpose: cellText(row.purpose),
+    owner: cellText(row.owner),
     entries,
-    hours: textOf(row.hours),
-    serverLimitMs: textOf(row["server limit ms"]),
-    browserLimitMs: textOf(row["browser limit ms"]),
-    failuresOnly: only === true || /^(yes|true|1)$/i.test(textOf(only)),
-    notes: textOf(row.notes),
+    hours: cellText(row.hours),
+    serverLimitMs: cellText(row["server limit ms"]),
+    browserLimitMs: cellText(row["browser limit ms"]),
+    failuresOnly: only === true || /^(yes|true|1)$/i.test(cellText(only)),
+    notes: cellText(row.notes),
   };
 }
 
@@ -129,5 +100,5 @@ function entryOf(given: unknown): { host: string; process: string } | undefined 
   }
   if (typeof given !== "object" || given === null) return undefined;
   const { host, process } = given as Record<string, unknown>;
-  return textOf(host) && textOf(process) ? { host: textOf(host), process: textOf(process) } : undefined;
+  return cellText(host) && cellText(process) ? { host: cellText(host), process: cellText(process) } : undefined;
 }

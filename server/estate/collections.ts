@@ -1,6 +1,7 @@
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById, currentComponents, idsFitting } from "../store/estate";
+import { componentById, currentComponents } from "../store/estate";
+import { idsFitting } from "../store/estate-list";
 import {
   collections,
   labelled,

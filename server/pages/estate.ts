@@ -1,7 +1,8 @@
 import { collections, labelChoices } from "../store/labels";
 import { seriesById, readSamples } from "../store/signals";
 import type { Db } from "../store/database";
-import { componentById, estateFacets, factNames, groupEstate, listEstate, type EstateQuestion } from "../store/estate";
+import { componentById } from "../store/estate";
+import { estateFacets, factNames, groupEstate, listEstate, type EstateQuestion } from "../store/estate-list";
 import { listRunbooks } from "../store/runs";
 import { componentsNamedLike, servicesNamedLike, incidentsNamedLike } from "../store/find";
 

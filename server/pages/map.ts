@@ -5,7 +5,8 @@ import { layStrata } from "#core/topology/strata";
 import { formatValue } from "#core/units/format";
 import { MINUTE_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
-import { componentsAt, componentsById, estateFacets, type ComponentRow } from "../store/estate";
+import { componentsAt, componentsById, type ComponentRow } from "../store/estate";
+import { estateFacets } from "../store/estate-list";
 import { relationsAmong, relationsAt, targetsOf, type RelationRow } from "../store/relations";
 import {
   healthAt,

@@ -7,7 +7,7 @@ import { alarmsIn, replay } from "#core/detection/replay";
 import { readRule, scopeText } from "#core/detection/rule";
 import { fieldsOf } from "../forms/fields";
 import { listRules, ruleById } from "../store/alarms";
-import { estateFacets } from "../store/estate";
+import { estateFacets } from "../store/estate-list";
 import { listMetrics, seriesForRules } from "../store/find-series";
 import type { Db } from "../store/database";
 import { looseEvidence } from "../store/evidence";

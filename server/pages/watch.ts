@@ -6,7 +6,7 @@ import { toEnvelope } from "#core/telemetry/envelope";
 import { alarmDensity } from "../store/alarms";
 import { changesIn, changeTicks } from "../store/changes";
 import { readMeta, type Db } from "../store/database";
-import { estateFacets } from "../store/estate";
+import { estateFacets } from "../store/estate-list";
 import { incidentsAt, incidentsIn } from "../store/incidents";
 import { healthAt, listServices, relianceAt } from "../store/services";
 import { lastSample, readSamples, seriesOfService } from "../store/signals";

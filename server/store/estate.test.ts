@@ -2,17 +2,8 @@ import { beforeEach, describe, expect, it } from "vitest";
 import { DAY_MS, HOUR_MS } from "#core/time/windows";
 import { useStore } from "../../tests/store";
 import type { Db } from "./database";
-import {
-  componentsAt,
-  componentsById,
-  estateFacets,
-  insertComponent,
-  listEstate,
-  markMissed,
-  markSeen,
-  retireComponent,
-  type EstateQuestion,
-} from "./estate";
+import { componentsAt, componentsById, insertComponent, markMissed, markSeen, retireComponent } from "./estate";
+import { estateFacets, listEstate, type EstateQuestion } from "./estate-list";
 import { factsAt, writeFact } from "./facts";
 import {
   endRelation,

@@ -1,4 +1,4 @@
-import type { EstateRow } from "#server/store/estate";
+import type { EstateRow } from "#server/store/estate-list";
 import { columnsOf, type Asked } from "../../shell/estate-filter";
 import { useShell } from "../../shell/window";
 import { KeepLink } from "../KeepLink";

@@ -1,5 +1,5 @@
 import { kindInfo } from "#core/catalogue/kinds";
-import type { EstateGroup } from "#server/store/estate";
+import type { EstateGroup } from "#server/store/estate-list";
 import { filterOf, type Asked } from "../../shell/estate-filter";
 import { KeepLink } from "../KeepLink";
 import { PlainTable } from "../PlainTable";

@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import { kindInfo } from "#core/catalogue/kinds";
 import { dayAndTime } from "#core/time/windows";
-import type { EstateRow } from "#server/store/estate";
+import type { EstateRow } from "#server/store/estate-list";
 import type { SORTS } from "../../shell/estate-filter";
 import { SeverityLabel } from "../SeverityMark";
 
