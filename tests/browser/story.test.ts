@@ -20,7 +20,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
   await test.step("Discover: a new source is swept, and what is new is told", async () => {
     await page.getByRole("link", { name: "Discover" }).click();
     await page.getByRole("link", { name: "Add a source" }).click();
-    await page.getByLabel("Name").fill("Depot again");
+    await page.getByRole("textbox", { name: "Name" }).fill("Depot again");
     await page.getByLabel("Site").fill("Tarn Depot");
     await page.getByLabel("Addresses").fill("127.20.3.0/24");
     await page.getByLabel("TCP ports to try").fill("2222, 8080, 8081, 8082");
@@ -37,9 +37,9 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
 
   await test.step("Estate: sorted, filtered and paged by the server; a component's own page", async () => {
     await page.getByRole("link", { name: "Estate" }).click();
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("145 components");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("147 components");
     await page.getByLabel("Name or address").fill("mfx-parse");
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("6 of 145 components fit");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText("6 of 147 components fit");
     await page.getByRole("columnheader", { name: "Address" }).click();
     await expect(page).toHaveURL(/sort=address/);
     await page.getByRole("link", { name: "nq-mfx-parse-01", exact: true }).click();
