@@ -260,6 +260,8 @@ const PAGES = [
 
 for (const theme of ["day", "night"] as const)
   test(`axe finds nothing on the main views by ${theme}`, async ({ page, baseURL }) => {
+    // Some forty pages, a few seconds each.
+    test.setTimeout(480_000);
     const complaints = listen(page);
     // Who sees all of them.
     await signInBrowser(page.context(), baseURL ?? "", "Sunniva Okafor");
