@@ -22,8 +22,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 
 type Data = Route.ComponentProps["loaderData"];
 const SHOWN = 200;
+/** As far as differences are counted. */
+const MOST_COUNTED = 5_000;
 const count = (number: number, one: string, several: string) =>
-  `${number.toLocaleString("en-GB")} ${number === 1 ? one : several}`;
+  `${number > MOST_COUNTED ? `more than ${MOST_COUNTED.toLocaleString("en-GB")}` : number.toLocaleString("en-GB")} ${number === 1 ? one : several}`;
 
 function sentenceOf({ totals }: Data): string {
   const said = totals.facts + totals.labels;

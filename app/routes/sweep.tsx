@@ -99,19 +99,19 @@ export default function Sweep({ loaderData: page }: Route.ComponentProps) {
         <Fact name="Duration">{spokenDuration((sweep.ended_at ?? now.nowMs) - sweep.started_at)}</Fact>
         <Fact name="Addresses tried">{`${sweep.tried} of ${sweep.addresses}`}</Fact>
         <Fact name="Answering">{sweep.answering}</Fact>
-        <Fact name="Could be read">{sweep.recognised}</Fact>
-        <Fact name="Could not be read">{sweep.failed}</Fact>
+        <Fact name="Read">{sweep.recognised}</Fact>
+        <Fact name="Failed">{sweep.failed}</Fact>
       </Box>
       {page.failures.length ? (
         <Box sx={{ mb: 1.5 }}>
-          <Section title={`What could not be read: ${found.failed ?? 0}`} pad={false}>
-            <PlainTable aria-label="What could not be read, by why">
+          <Section title={`Failed: ${found.failed ?? 0}`} pad={false}>
+            <PlainTable aria-label="Failures by reason">
               <thead>
                 <tr>
                   <th scope="col" className="num">
                     How many
                   </th>
-                  <th scope="col">Why</th>
+                  <th scope="col">Reason</th>
                   <th scope="col">Where</th>
                 </tr>
               </thead>

@@ -104,5 +104,3 @@ export function differences(
     totals,
   };
 }
-
-export const MOST_DIFFERENCES = MOST;

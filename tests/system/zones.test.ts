@@ -99,7 +99,7 @@ describe("transferring a zone", () => {
         };
         send();
       },
-      "sends more than 500,000 records",
+      "sends more than 200,000 records",
     ],
   ])("ends by itself where a server sends %s", async (_what, answer, problem) => {
     const at = await answering(answer);

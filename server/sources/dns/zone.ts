@@ -12,7 +12,9 @@ export interface ZoneNames {
 export class ZoneFailure extends Error {}
 
 const MOST_BYTES = 64 * 1024 * 1024;
-const MOST_RECORDS = 500_000;
+const MOST_RECORDS = 200_000;
+/** A name that stands for more addresses names none of them, nor do its aliases. */
+const MOST_BALANCED = 32;
 const SILENCE_MS = 15_000;
 const CODES: Readonly<Record<string, string>> = {
   REFUSED: "refuses the transfer: allow this machine to transfer the zone there",
@@ -58,8 +60,10 @@ export function transferZone(
       signal.removeEventListener("abort", stop);
       socket.destroy();
       if (error) return reject(error);
-      for (const [alias, target] of aliases)
-        for (const address of forward.get(target) ?? []) add(names, address, alias);
+      for (const [alias, target] of aliases) {
+        const addresses = forward.get(target);
+        if (addresses && addresses.size <= MOST_BALANCED) for (const address of addresses) add(names, address, alias);
+      }
       resolve({ names: new Map([...names].map(([address, set]) => [address, [...set].sort()])), records });
     };
     const stop = () => end(new ZoneFailure("stopped"));
