@@ -13,6 +13,13 @@ const MOST_EFFECTS = 20;
 const GOES_BY_HEALTH = /(^|&)health=/;
 const NOT_BY_HEALTH = "A collection that goes by health changes all the time: it cannot put labels on or end watching.";
 
+/** Refuses filters that nothing may follow from: of everything, or of what changes all the time. */
+function checkNarrow(filter: string): void {
+  if (GOES_BY_HEALTH.test(filter)) throw new PersonError(NOT_BY_HEALTH);
+  if (!/(^|&)(q|kind|site|label|fact)=/.test(filter))
+    throw new PersonError("This collection is of everything. Narrow its filter first.");
+}
+
 /** Two labels of one sort cannot both be put on, but of tags. */
 const sameEffect = (a: Effect, b: Effect): boolean =>
   a.what === "label" && b.what === "label"
@@ -74,7 +81,7 @@ export const labelCommands = {
       if (collections(db).length >= MOST_COLLECTIONS)
         throw new PersonError(`There are ${MOST_COLLECTIONS} collections already. Remove one first.`);
       const before = collections(db).find((one) => one.name === name);
-      if (before?.effects.length && GOES_BY_HEALTH.test(filter)) throw new PersonError(NOT_BY_HEALTH);
+      if (before?.effects.length) checkNarrow(filter);
       saveCollection(db, name, filter, who.name, now());
       onCollections();
     },
@@ -99,9 +106,7 @@ export const labelCommands = {
       const effect = given as Effect;
       const known = collections(db).find((one) => one.id === id);
       if (!known) throw new PersonError("That collection is not there any more.");
-      if (on && GOES_BY_HEALTH.test(known.filter)) throw new PersonError(NOT_BY_HEALTH);
-      if (on && !/(^|&)(q|kind|site|label|fact)=/.test(known.filter))
-        throw new PersonError("This collection is of everything. Narrow its filter first.");
+      if (on) checkNarrow(known.filter);
       if (effect.what === "label") {
         const problem = labelProblem(effect);
         if (problem !== undefined) throw new PersonError(problem, { value: problem });
