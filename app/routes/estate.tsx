@@ -198,14 +198,14 @@ function Filters({
         value={typed}
         onChange={(event) => setTyped(event.target.value)}
         type="search"
-        sx={{ width: 220 }}
+        sx={{ width: 190 }}
       />
       <TextField
         select
         label="Kind"
         value={asked.kind}
         onChange={(event) => change({ kind: event.target.value })}
-        sx={{ width: 200 }}
+        sx={{ width: 180 }}
         slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
       >
         <MenuItem value="">every kind</MenuItem>
@@ -220,7 +220,7 @@ function Filters({
         label="Site"
         value={asked.site}
         onChange={(event) => change({ site: event.target.value })}
-        sx={{ width: 170 }}
+        sx={{ width: 150 }}
         slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
       >
         <MenuItem value="">every site</MenuItem>
@@ -255,7 +255,7 @@ function Filters({
         label="Health"
         value={asked.health}
         onChange={(event) => change({ health: event.target.value })}
-        sx={{ width: 140 }}
+        sx={{ width: 120 }}
         slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
       >
         <MenuItem value="">any</MenuItem>

@@ -32,7 +32,7 @@ export function Shown({
         label="Columns"
         value={columns}
         onChange={(event) => setColumns((event.target.value as unknown as string[]).slice(0, MOST_COLUMNS))}
-        sx={{ width: 150 }}
+        sx={{ width: 120 }}
         slotProps={{
           inputLabel: { shrink: true },
           select: { multiple: true, onClose: settle, renderValue: (ids) => `${(ids as string[]).length} shown` },
@@ -50,7 +50,7 @@ export function Shown({
         label="Group by"
         value={asked.group}
         onChange={(event) => onChange({ group: event.target.value })}
-        sx={{ width: 150 }}
+        sx={{ width: 140 }}
         slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
       >
         <MenuItem value="">nothing</MenuItem>
