@@ -2,6 +2,7 @@ import { kindInfo } from "#core/catalogue/kinds";
 import type { EstateGroup } from "#server/store/estate-list";
 import { filterOf, type Asked } from "../../shell/estate-filter";
 import { KeepLink } from "../KeepLink";
+import { columnOf } from "./columns";
 import { PlainTable } from "../PlainTable";
 
 const LABELS = new Set(["owner", "environment", "tier", "tag"]);
@@ -37,7 +38,7 @@ export function Groups({ groups, asked }: { groups: readonly EstateGroup[]; aske
       <PlainTable aria-label="Groups">
         <thead>
           <tr>
-            <th scope="col">{asked.group.replace(/^fact:/, "")}</th>
+            <th scope="col">{columnOf(asked.group === "health" ? "severity" : asked.group).name}</th>
             <th scope="col" className="num">
               Components
             </th>

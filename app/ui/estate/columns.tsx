@@ -42,5 +42,5 @@ const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 export function columnOf(id: string): Column {
   const fact = id.startsWith("fact:") ? id.slice("fact:".length) : undefined;
   if (fact !== undefined) return { name: capital(fact), cell: (row) => row.facts[fact] ?? "–" };
-  return COLUMNS[id] ?? { name: id, cell: () => "" };
+  return COLUMNS[id] ?? { name: capital(id), cell: () => "" };
 }
