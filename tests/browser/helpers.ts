@@ -26,17 +26,19 @@ export async function drag(page: Page, drawing: Locator, from: number, to: numbe
 
 export const heading = (page: Page) => page.getByRole("heading", { level: 1 });
 
-/** What axe finds on a page, as short as it can be said; nothing, that is. */
-export async function axeFinds(page: Page): Promise<string[]> {
-  // What fades in or out is looked at when it has.
-  await page.evaluate(() =>
-    Promise.allSettled(
+/** Waits until nothing is under way and nothing fades in or out: what is half faded has no colour of its own. */
+const settled = (page: Page) =>
+  page.waitForFunction(
+    () =>
+      !document.querySelector(".hx-loading") &&
       document
         .getAnimations()
-        .filter((one) => one.effect?.getComputedTiming().iterations !== Infinity)
-        .map((one) => one.finished),
-    ),
+        .every((one) => one.playState !== "running" || one.effect?.getComputedTiming().iterations === Infinity),
   );
+
+/** What axe finds on a page, as short as it can be said; nothing, that is. */
+export async function axeFinds(page: Page): Promise<string[]> {
+  await settled(page);
   const { violations } = await new AxeBuilder({ page }).analyze();
   return violations.map(
     (one) =>

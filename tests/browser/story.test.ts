@@ -12,7 +12,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await page.getByRole("button", { name: /^Edo Brandsma-Quill/ }).click();
     await expect(page).toHaveURL(/\/\?last=PT3H$/);
     await expect(page.getByRole("heading", { level: 1 })).toContainText("Halvane Port Authority runs as it should");
-    await expect(page.getByRole("link", { name: "Edo Brandsma-Quill" })).toBeVisible();
+    await expect(page.getByRole("link", { name: "Edo Brandsma-Quill", exact: true })).toBeVisible();
     await expect(page.getByRole("list", { name: "Services" }).getByRole("listitem")).toHaveCount(8);
     await expect(page.getByText(/truck moves in the 10 full hours of today/)).toBeVisible();
   });
