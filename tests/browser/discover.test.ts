@@ -147,8 +147,9 @@ test("services are taken in from a list, and given out as one", async ({ page })
   );
   await page.getByRole("link", { name: "Tide desk" }).click();
   await expect(heading(page)).toContainText("Tide desk");
-  await page.goto("/services/tide-desk/edit");
-  await page.getByRole("button", { name: /^Retire/ }).click();
+  await page.getByRole("link", { name: "Edit" }).click();
+  await page.getByRole("button", { name: "Retire the service" }).click();
+  await expect(heading(page)).toContainText("services are defined");
   await expect(page.getByRole("link", { name: "Tide desk" })).toHaveCount(0);
   expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
 });

@@ -276,7 +276,9 @@ for (const theme of ["day", "night"] as const)
       await page.goto(address);
       await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
       await expect(page.locator("canvas, .hx-node, table, form, dl, h1").first()).toBeVisible();
-      const { violations } = await new AxeBuilder({ page }).analyze();
+      // By night only colours differ.
+      const builder = new AxeBuilder({ page });
+      const { violations } = await (theme === "night" ? builder.withRules(["color-contrast"]) : builder).analyze();
       expect(
         violations.map(
           (violation) =>
