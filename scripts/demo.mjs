@@ -162,6 +162,7 @@ function setupFile() {
   }
   // The key that opens the stand-ins' hosts was made by this demo.
   setup.credentials = [
+    ...(setup.credentials ?? []),
     {
       name: "Operator key",
       kind: "ssh-key",

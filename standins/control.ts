@@ -1,6 +1,7 @@
 import { createServer, type Server } from "node:http";
 import { z } from "zod";
 import type { ClockSetting } from "#core/time/clock";
+import { CloudFeed } from "./clouds/feed";
 import { rootNamed } from "./naming";
 import { measuredOf, type Measured } from "./seen/agents";
 import type { Estate } from "./seen/estate";
@@ -124,6 +125,7 @@ async function writeFeed(
   const senders = sendersOf(estate);
   const traces = new Traces(estate.world, senders);
   const measured = measuredOf(estate);
+  const clouds = new CloudFeed(estate);
   await write(feedHead(estate, senders, measured, from));
   let told = from - step;
   for (let at = from; at < to; at += step) {
@@ -148,6 +150,7 @@ async function writeFeed(
       at,
       rows: estate.hosts.map((host) => feedRow(host, at)),
       figures: estate.scenario.figures.map((figure) => estate.figure(figure.metric, at) ?? null),
+      clouds: clouds.at(at).map((one) => [one.id, one.metric, one.unit, one.value]),
       measured: measured.map(({ valuesAt }) => valuesAt(at) ?? null),
       // What was said since the moment before.
       spans: spans.map((span) => ({ ...span, operation: undefined, sender: senders.indexOf(span.sender) })),

@@ -3,6 +3,7 @@ import { parseArgs } from "node:util";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { AgentTokens } from "./agent-tokens";
 import { Authority } from "./certificates";
+import { startClouds } from "./clouds/start";
 import { startControl } from "./control";
 import { Emitter } from "./emitter";
 import { makeKeyPair } from "./keys.mjs";
@@ -108,6 +109,7 @@ const follow = () => followAll().catch(() => undefined);
 try {
   for (const host of estate.hosts) await startAgent(host, scenario.snmpPort, now);
   await followAll();
+  await startClouds(estate, now);
   const { names } = scenario;
   if (names) {
     const zones = zonesOf(scenario);

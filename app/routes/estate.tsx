@@ -100,6 +100,9 @@ export default function Estate({ loaderData: page, actionData }: Route.Component
             <Button component="a" href={`/estate.json?${filter}`} download variant="outlined">
               JSON
             </Button>
+            <Button component={RouterLink} to={keep("/estate/platforms")} variant="outlined">
+              Platforms
+            </Button>
             <Button component={RouterLink} to={keep("/estate/differences")} variant="outlined">
               Differences
             </Button>

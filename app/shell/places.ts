@@ -9,7 +9,16 @@ export interface Place {
 export const PLACES: readonly Place[] = [
   { to: "/", label: "Watch" },
   { to: "/discover", label: "Discover" },
-  { to: "/estate", label: "Estate" },
+  {
+    to: "/estate",
+    label: "Estate",
+    more: [
+      { to: "/estate/platforms", label: "Estate › Platforms" },
+      { to: "/estate/software", label: "Estate › Software" },
+      { to: "/estate/certificates", label: "Estate › Certificates" },
+      { to: "/estate/differences", label: "Estate › Differences" },
+    ],
+  },
   { to: "/map", label: "Map" },
   {
     to: "/signals",

@@ -74,6 +74,11 @@ export function SourceForm({
   );
 }
 
+const CREDENTIALS_HELP: Readonly<Record<string, string>> = {
+  range: "For SNMP they are tried after its own, in this order; for SSH when a runbook goes to a host it found.",
+  platform: "The mapping says which kind it signs in with; the first one of that kind is used.",
+};
+
 /** Credentials of the vault that it may use besides, in the order in which they were chosen. */
 function OtherCredentials({ form, problem }: { form: Shape; problem: string | undefined }) {
   const [chosen, setChosen] = useState(form.chosen);
@@ -90,9 +95,8 @@ function OtherCredentials({ form, problem }: { form: Shape; problem: string | un
         error={problem !== undefined}
         helperText={
           problem ??
-          (form.kind === "range"
-            ? "For SNMP they are tried after its own, in this order; for SSH when a runbook goes to a host it found."
-            : "They are tried in this order; runbooks that go to a host it found use them too.")
+          (CREDENTIALS_HELP[form.kind] ??
+            "They are tried in this order; runbooks that go to a host it found use them too.")
         }
         slotProps={{ select: { multiple: true, renderValue: (ids) => (ids as number[]).map(nameOf).join(", then ") } }}
       >

@@ -63,6 +63,14 @@ const HOST_CHARTS = [
   "reachable",
   "response",
 ];
+const INSTANCE_CHARTS = [
+  "guest.cpu.used",
+  "guest.memory.used",
+  "guest.net.in",
+  "guest.net.out",
+  "guest.disk.read",
+  "guest.disk.written",
+];
 const PROCESS_CHARTS = ["process.memory", "process.cpu"];
 
 const host = (kind: string, label: string, plural: string, more: Partial<KindInfo> = {}): KindInfo => ({
@@ -102,6 +110,14 @@ const part = (
   ...more,
 });
 
+/** What a platform has that is no host and runs on none that anybody sees. */
+const platform = (kind: string, label: string, plural: string, more: Partial<KindInfo> = {}): KindInfo => ({
+  ...part(kind, label, plural, "platforms", "hypervisor"),
+  charts: [],
+  relations: ["part-of"],
+  ...more,
+});
+
 /** Kinds that ship with the product; kits add to them. */
 const SHIPPED: readonly KindInfo[] = [
   host("host.linux", "Linux host", "Linux hosts"),
@@ -127,6 +143,12 @@ const SHIPPED: readonly KindInfo[] = [
     relations: ["wired-to"],
   }),
   host("host.guest", "Virtual machine (not reached)", "Virtual machines (not reached)"),
+  host("host.instance", "Instance", "Instances", {
+    headline: { metric: "guest.cpu.used", word: "CPU" },
+    charts: INSTANCE_CHARTS,
+    chartsBelow: ["guest.cpu.used"],
+    relations: ["hosted-by", "stored-on", "wired-to", "talks-to"],
+  }),
   host("net.switch", "Switch", "Switches", {
     stratum: "network",
     icon: "network",
@@ -138,6 +160,50 @@ const SHIPPED: readonly KindInfo[] = [
     icon: "network",
     headline: { metric: "cpu.used", word: "CPU" },
     relations: ["wired-to"],
+  }),
+  platform("platform.account", "Platform account", "Platform accounts", {
+    charts: ["platform.reachable", "platform.response", "platform.failures"],
+    headline: null,
+    relations: [],
+  }),
+  platform("platform.region", "Region", "Regions", { charts: ["platform.reachable"], headline: null }),
+  platform("platform.balancer", "Load balancer", "Load balancers", {
+    stratum: "people",
+    icon: "network",
+    charts: ["balancer.requests", "balancer.failed", "balancer.targets.healthy", "balancer.response"],
+    headline: { metric: "balancer.requests", word: "" },
+    relations: ["talks-to", "part-of"],
+  }),
+  platform("net.virtual", "Virtual network", "Virtual networks", {
+    stratum: "network",
+    icon: "network",
+    charts: ["net.in", "net.out"],
+    headline: null,
+  }),
+  platform("storage.volume", "Volume", "Volumes", {
+    stratum: "network",
+    icon: "data",
+    charts: ["volume.used", "volume.reads", "volume.writes", "volume.latency", "volume.busy"],
+    headline: { metric: "volume.latency", word: "" },
+  }),
+  platform("storage.bucket", "Object store", "Object stores", {
+    stratum: "network",
+    icon: "data",
+    charts: ["bucket.size", "bucket.objects", "bucket.requests"],
+    headline: { metric: "bucket.size", word: "" },
+  }),
+  platform("db.managed", "Managed database", "Managed databases", {
+    stratum: "data",
+    icon: "data",
+    charts: ["database.cpu.used", "database.connections", "database.storage.used", "database.latency"],
+    headline: { metric: "database.cpu.used", word: "CPU" },
+  }),
+  platform("app.function", "Function", "Functions", {
+    stratum: "applications",
+    icon: "process",
+    charts: ["function.calls", "function.errors", "function.duration", "function.throttled"],
+    headline: { metric: "function.calls", word: "" },
+    relations: ["talks-to", "part-of"],
   }),
   part("app.web", "Web front end", "Web front ends", "people", "web"),
   part("app.proxy", "Proxy", "Proxies", "people", "web"),

@@ -123,7 +123,46 @@ const SHIPPED: readonly MetricInfo[] = [
   }),
 ];
 
-const byName = new Map(SHIPPED.map((info) => [info.metric, info]));
+/** What platforms measure of what they have, from outside. */
+const OF_PLATFORMS: readonly MetricInfo[] = [
+  metric("platform.reachable", "Interface reachable", "0/1", {
+    bad: "low",
+    symptom: { low: "the platform does not answer" },
+    uses: "reach",
+  }),
+  metric("platform.response", "Time to read the platform", "ms", { bad: "high" }),
+  metric("platform.failures", "Failed requests to the platform", "1", high("requests to the platform fail")),
+  metric("guest.memory.used", "Memory usage reported by the platform", "%", { uses: "memory" }),
+  metric("guest.net.in", "Traffic in reported by the platform", "bit/s"),
+  metric("guest.net.out", "Traffic out reported by the platform", "bit/s"),
+  metric("guest.disk.read", "Disk reads reported by the platform", "By/s", { uses: "disk" }),
+  metric("guest.disk.written", "Disk writes reported by the platform", "By/s", { uses: "disk" }),
+  metric("volume.used", "Volume usage", "%", { ...high("volume is filling up"), uses: "disk" }),
+  metric("volume.reads", "Volume reads", "1/s"),
+  metric("volume.writes", "Volume writes", "1/s"),
+  metric("volume.latency", "Volume latency", "ms", { ...high("volume answers slowly"), uses: "disk" }),
+  metric("volume.busy", "Volume busy", "%", { ...high("volume is saturated"), uses: "disk" }),
+  metric("bucket.size", "Stored", "By"),
+  metric("bucket.objects", "Objects stored", "1"),
+  metric("bucket.requests", "Requests to the store", "1/s"),
+  metric("balancer.requests", "Requests through the balancer", "1/s"),
+  metric("balancer.failed", "Requests failed at the balancer", "%", high("requests fail at the balancer")),
+  metric("balancer.response", "Response time at the balancer", "ms", high("responses are slow at the balancer")),
+  metric("balancer.targets.healthy", "Healthy targets", "1", { bad: "low", symptom: { low: "no target is healthy" } }),
+  metric("database.cpu.used", "Database CPU usage", "%", { ...high("database CPU is saturated"), uses: "cpu" }),
+  metric("database.connections", "Database connections", "1"),
+  metric("database.storage.used", "Database storage usage", "%", {
+    ...high("database storage is filling up"),
+    uses: "disk",
+  }),
+  metric("database.latency", "Database latency", "ms", high("database answers slowly")),
+  metric("function.calls", "Function calls", "1/s"),
+  metric("function.errors", "Function calls failed", "%", high("function calls fail")),
+  metric("function.duration", "Function duration", "ms", high("function is slow")),
+  metric("function.throttled", "Function calls throttled", "1/s", high("function is throttled")),
+];
+
+const byName = new Map([...SHIPPED, ...OF_PLATFORMS].map((info) => [info.metric, info]));
 
 /** Takes the metrics of kits up; see `extendCatalogue`. */
 export function addMetrics(metrics: Extension["metrics"]): void {

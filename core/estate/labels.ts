@@ -5,6 +5,15 @@ export type LabelName = (typeof LABELS)[number];
 /** Facts that lists tell of begin so: nobody else tells them, so nobody else takes them back. */
 export const LISTED = "listed ";
 
+/** Reader of what a platform tells of what it has, and how facts of hosts begin that only it tells. */
+export const PLATFORM = "platform";
+export const OF_PLATFORM = "platform ";
+
+/** Who says what a platform tells, as the change log and relations name it, by the name of its source. */
+export const platformVoice = (source: string): string => `${OF_PLATFORM}${source}`;
+/** Whether a relation is one that a platform tells of: those that look at hosts neither see nor miss it. */
+export const isOfPlatform = (seenBy: string): boolean => seenBy.startsWith(OF_PLATFORM);
+
 /** Reader of components that nobody saw, only a list names. */
 export const TOLD = "list";
 

@@ -17,6 +17,7 @@ export interface IdentityKey {
 
 const STRENGTHS = {
   uuid: 3,
+  native: 3,
   container: 3,
   machine: 2,
   serial: 2,
@@ -49,6 +50,7 @@ const KINDS_IN_WORDS: Readonly<Record<string, string>> = {
   addr: "address",
   listen: "listener",
   uuid: "UUID",
+  native: "id on its platform",
 };
 
 /** "name “web-01.example”": a key as a reason shows it. */
@@ -98,6 +100,13 @@ export interface Observation {
    * things known that nobody knows.
    */
   hearsay?: "new" | "known";
+  /** Relations to others, by a key of theirs; all that its observer knows of. */
+  relations?: readonly {
+    type: RelationType;
+    to: string;
+    detail: string;
+    /** The other is where it begins. */ back?: boolean;
+  }[];
   /** Where it stands, by who knows better than where the observer is. */
   site?: string;
   /** The tables a host showed. */
@@ -151,5 +160,7 @@ export type Listing =
   | { what: "own" }
   /** What runs on every host of the look that listed its parts. */
   | { what: "parts" }
+  /** Every thing of a platform whose key begins so. */
+  | { what: "native"; prefix: string }
   /** Just these are being listened to, and silence of one of them is an answer. */
-  | { what: "these"; ids: ReadonlySet<number>; atOnce: boolean };
+  | { what: "these"; ids: ReadonlySet<number>; atOnce: boolean; /** Why they are gone, as a sentence. */ why?: string };

@@ -1,7 +1,7 @@
 import { likenessOf, NO_SITE, speaksAgainst, trustOf } from "./identity";
 import type { KnownComponent, KnownEstate } from "./known";
 import { keyInWords, storedKey, type IdentityKey, type Look, type Observation } from "./observation";
-import { LISTED, TOLD } from "./labels";
+import { LISTED, OF_PLATFORM, PLATFORM, TOLD } from "./labels";
 import { pinsOf, type PinOf } from "./pins";
 import { mergeTwins } from "./twins";
 
@@ -386,7 +386,7 @@ class Planner {
     const all = factChanges(before, observation, kind, name).filter(
       ({ fact }) => !(keepsAddress && fact === "address"),
     );
-    const facts = shallow ? all.filter(({ fact }) => TOLD_BY[fact] === observation.readBy) : all;
+    const facts = shallow ? all.filter(({ fact }) => tellerOf(fact) === observation.readBy) : all;
     if (match.splitFrom !== undefined) {
       const keys = this.known.component(match.splitFrom)?.joined.find((one) => one.id === match.id)?.keys ?? [];
       changes.push({
@@ -511,7 +511,8 @@ function factChanges(
   for (const fact of [...new Set([...Object.keys(before.facts), ...Object.keys(facts)])].sort()) {
     if (isOfOneObserver(fact) || (ownFacts && fact in ownFacts)) continue;
     // What only another reader can tell is not taken back by this one.
-    if (facts[fact] === undefined && TOLD_BY[fact] !== undefined && TOLD_BY[fact] !== readBy) continue;
+    const teller = tellerOf(fact);
+    if (facts[fact] === undefined && teller !== undefined && teller !== readBy) continue;
     if (before.facts[fact] !== facts[fact]) changes.push({ fact, before: before.facts[fact], after: facts[fact] });
   }
   return changes;
@@ -527,6 +528,8 @@ const TOLD_BY: Readonly<Record<string, string>> = {
   "object id": "snmp",
   hypervisor: "snmp",
 };
+const tellerOf = (fact: string): string | undefined =>
+  TOLD_BY[fact] ?? (fact.startsWith(OF_PLATFORM) ? PLATFORM : undefined);
 
 /** Facts that one kind of observer tells alone; others neither change nor take them back. */
 const OF_ONE_OBSERVER = new Set(["open ports", "agent", "DNS names"]);

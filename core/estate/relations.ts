@@ -1,3 +1,4 @@
+import { isOfPlatform } from "./labels";
 import type { KnownEstate, KnownRelation } from "./known";
 import type { ObservedRelation } from "./observation";
 
@@ -31,7 +32,9 @@ export function planRelations(
     const others = same.some((one) => one.toId === relation.to && one.detail !== relation.detail);
     if (relation.unlessKnown && others) return [];
     const id = known.relation(relation.type, relation.from, relation.to, relation.detail)?.id;
-    const ended = relation.exclusive ? same.filter((one) => one.toId !== relation.to) : [];
+    const ended = relation.exclusive
+      ? same.filter((one) => one.toId !== relation.to && isOfPlatform(one.seenBy) === isOfPlatform(relation.seenBy))
+      : [];
     const news = ended.length > 0 || (id === undefined && relation.tell !== undefined);
     return [
       {

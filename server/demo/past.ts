@@ -3,6 +3,7 @@ import type { ClockSetting } from "#core/time/clock";
 import type { PastMoment, Standins } from "./standins";
 import type { Batch } from "../receivers/batch-builder";
 import type { Db } from "../store/database";
+import { componentsOfPrefix } from "../store/platforms";
 import { listServices } from "../store/services";
 import type { BatchIngest } from "../ingest/batches";
 import type { AlarmEvent } from "../alarms/evaluator";
@@ -11,6 +12,9 @@ import type { SampleWriter } from "../ingest/sample-writer";
 
 /** Distance of history's polls. */
 const STEP_MS = 5 * MINUTE_MS;
+
+/** Platform, account, region and list stand before a thing's own id. */
+const NATIVE_PARTS = 4;
 
 /** What living through the past needs of the engine. */
 export interface PastContext {
@@ -86,12 +90,16 @@ export async function liveThroughPast(
 /**
  * Hands one moment's polls, figures and records on to those who take them; `base` is a handle that no receiver gives.
  */
-function momentTaker({ db, poller, batches }: PastContext): (moment: PastMoment, base: number) => void {
+function momentTaker({ db, poller, batches, sampleWriter }: PastContext): (moment: PastMoment, base: number) => void {
   const byAddress = new Map([...poller.hosts.values()].map((host) => [host.target.address, host]));
   const figures = new Map(
     listServices(db).flatMap((service) =>
       service.figure ? [[service.figure.metric, { id: service.id, figure: service.figure }] as const] : [],
     ),
+  );
+  // What a thing goes by on its platform is the end of its key there.
+  const things = new Map(
+    componentsOfPrefix(db, "native:").map(({ id, key }) => [key.split("/").slice(NATIVE_PARTS).join("/"), id]),
   );
   return (moment, base) => {
     for (const [address, poll] of moment.polls) {
@@ -103,6 +111,12 @@ function momentTaker({ db, poller, batches }: PastContext): (moment: PastMoment,
     for (const [metric, value] of moment.figures) {
       const one = figures.get(metric);
       if (one) poller.takeFigure(one.id, one.figure, value, moment.atMs);
+    }
+    for (const [id, metric, unit, value] of moment.clouds) {
+      const componentId = things.get(id);
+      if (componentId === undefined) continue;
+      const series = sampleWriter.series({ componentId, serviceId: null }, metric, "", unit, moment.atMs);
+      sampleWriter.record(series, moment.atMs, value);
     }
     if (moment.says.length || moment.spans.length || moment.measured.length)
       batches.take(deliveryOf(moment, base), moment.atMs);

@@ -53,6 +53,8 @@ export interface PastMoment {
   /** By address; null where a host was silent. */
   polls: Map<string, HostPoll | null>;
   figures: Map<string, number>;
+  /** What clouds would have told: of what, by its id there, and a figure of it. */
+  clouds: readonly (readonly [id: string, metric: string, unit: string, value: number])[];
   /** Each with its values, null while nothing was reported. */
   measured: readonly {
     attributes: Record<string, string>;
@@ -142,11 +144,12 @@ export class Standins {
         continue;
       }
       // Millions of numbers follow from our own stand-ins; their form is fixed by the head.
-      const { at, rows, figures, measured, says, spans } = json as {
+      const { at, rows, figures, clouds, measured, says, spans } = json as {
         at: number;
         rows: (number[] | null)[];
         measured: (number[] | null)[];
         figures: (number | null)[];
+        clouds: PastMoment["clouds"];
         says: [number, number, number, string, string?, string?][];
         spans: PastMoment["spans"];
       };
@@ -165,6 +168,7 @@ export class Standins {
         atMs: at,
         polls,
         figures: values,
+        clouds,
         measured: head.measured.map((one, index) => ({ ...one, values: measured[index] ?? null })),
         senders: head.senders,
         says: says.map(([sender, atMs, severity, text, traceId, spanId]) => ({

@@ -20,6 +20,9 @@ import { hashOf } from "../people/codes";
 import { People, type From } from "../people/people";
 import type { Principal } from "../people/principal";
 import { openPrepared } from "./open-prepared";
+import { shippedMappings } from "../estate/mappings";
+import { offerMappings } from "../store/platforms";
+import { PlatformPoller } from "../polling/platforms";
 import { Poller } from "../polling/poller";
 import { Runner } from "../repair/runner";
 import { readHostKey } from "../outside/ssh";
@@ -79,6 +82,7 @@ export class Engine {
   private readonly batches: BatchIngest;
   private readonly ingest: Ingest;
   private readonly poller: Poller;
+  private readonly platforms: PlatformPoller;
   private readonly runner: Runner;
   private readonly inventories: AgentInventories;
   private readonly snapshots: Snapshots;
@@ -124,6 +128,7 @@ export class Engine {
     endInterruptedSweeps(this.db, this.now());
     endInterruptedRuns(this.db, this.now());
     offerKits(this.db, settings.root, this.now());
+    offerMappings(this.db, shippedMappings(settings.root), this.now());
     this.sampleWriter = new SampleWriter(this.db);
     this.evaluator = this.makeEvaluator();
     this.roller = new Roller(this.db, this.sampleWriter);
@@ -145,6 +150,18 @@ export class Engine {
       () => this.clock.pace,
       () => tools,
     );
+    this.platforms = new PlatformPoller({
+      db: this.db,
+      vault: this.vault,
+      sampleWriter: this.sampleWriter,
+      now: () => this.now(),
+      tools: () => tools,
+      onSeen: (id) => this.seenAt.set(id, this.now()),
+      onEstate: (retired) => {
+        this.afterEstateChange(retired);
+        this.emit({ topic: "estate", atMs: this.now() });
+      },
+    });
     this.inventories = new AgentInventories({
       db: this.db,
       now: () => this.now(),
@@ -168,6 +185,7 @@ export class Engine {
       hostKeyAt: (address, port) => readHostKey(address, port, HOST_KEY_MS),
       onCredentials: () => {
         this.poller.reload(this.now());
+        this.platforms.reload();
         this.ingest.tellTargets();
         this.ingest.tellTrapUsers();
       },
@@ -309,6 +327,7 @@ export class Engine {
     this.servicesOf = servicesByComponent(this.db, this.now());
     this.sampleWriter.judgedMetrics = this.evaluator.metrics;
     this.poller.reload(this.now());
+    this.platforms.reload();
     this.batches.reload();
   }
 
@@ -381,6 +400,7 @@ export class Engine {
     while (!this.stopping) {
       const started = this.now();
       void this.poller.pollDue(() => this.now());
+      this.platforms.pollDue();
       this.sweeps.startDue();
       this.tick();
       await this.sleep(Math.max(200, TICK_MS - (this.now() - started)));
@@ -602,6 +622,7 @@ export class Engine {
   async close(): Promise<void> {
     this.stopping = true;
     this.inventories.stop();
+    this.platforms.stop();
     this.ingest.close();
     await withDeadline(ENDING_MS, undefined, () => Promise.all([this.sweeps.stopAll(), this.runner.stopAll()])).catch(
       () => undefined,

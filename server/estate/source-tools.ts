@@ -2,6 +2,7 @@ import { FingerprintBook } from "#core/estate/fingerprints";
 import type { SourceTools } from "../sources/driver";
 import type { Db } from "../store/database";
 import { hostKeyOf, trustHostKey } from "../store/runs";
+import { mappingNamed } from "../store/platforms";
 import { asFingerprints, namedProducts } from "../store/fingerprints";
 import { readFingerprints, shippedBook } from "./fingerprints";
 
@@ -14,6 +15,8 @@ export const sourceTools = (db: Db, root: string, now: () => number): SourceTool
       ? new FingerprintBook({ ...asFingerprints(named), ...readFingerprints(root) })
       : shippedBook(root);
   },
+  mapping: (name) => mappingNamed(db, name)?.text,
+  now,
   hostKeys: {
     known: (address, port) => hostKeyOf(db, address, port)?.fingerprint,
     met: (address, port, fingerprint) => trustHostKey(db, address, port, fingerprint, now()),

@@ -1,5 +1,7 @@
-import type { Look, Observation } from "#core/estate/observation";
+import { platformVoice } from "#core/estate/labels";
+import type { Listing, Look, Observation, Observer } from "#core/estate/observation";
 import { driverOf } from "../sources/registry";
+import { platformOf } from "../store/platforms";
 import { insertFinding, updateSweep, type SourceRow, type SweepProgress } from "../store/sources";
 import type { Access } from "../vault/kinds";
 import type { SweepContext } from "./sweeps";
@@ -13,11 +15,21 @@ const TAKE_IN_MS = 1000;
 /** Who says what a source was told. */
 export const observerOf = (hearsay: string, name: string) => `${hearsay} ${name}`;
 
+/** Who says what a platform tells of what it has. */
+export const platformObserver = ({ id, name, site }: Pick<SourceRow, "id" | "name" | "site">): Observer => ({
+  sourceId: id,
+  label: platformVoice(name),
+  site,
+  modest: true,
+});
+
 /** One sweep under way: takes in what comes while it comes, and at its end what is absent. */
 export class SweepRun {
   counts: SweepProgress = { tried: 0, answering: 0, recognised: 0, failed: 0 };
   private readonly observations: Observation[] = [];
   private fresh: Observation[] = [];
+  /** What was listed in full on the way. */
+  private readonly listed: Listing[] = [];
   private readonly refused = new Set<string>();
   private nextTakeInMs: number;
   private readonly sinceMs: number;
@@ -32,10 +44,14 @@ export class SweepRun {
   }
 
   async follow(access: readonly Access[], signal: AbortSignal): Promise<void> {
+    const memory = { account: platformOf(this.context.db, this.source.id)?.account || undefined };
     const found =
-      driverOf(this.source.kind).discover?.(this.source.settings, access, signal, this.context.tools()) ?? [];
+      driverOf(this.source.kind).discover?.(this.source.settings, access, signal, this.context.tools(), memory) ?? [];
     for await (const one of found) {
-      if (one.what === "progress") {
+      if (one.what === "listed") this.listed.push({ what: "native", prefix: one.prefix });
+      // Figures are what polls are for.
+      else if (one.what === "measures" || one.what === "account") continue;
+      else if (one.what === "progress") {
         const { what: _what, ...counts } = one;
         this.counts = counts;
       } else if (one.what === "failure") {
@@ -74,11 +90,13 @@ export class SweepRun {
 
   private look(observations: Observation[]): Look {
     const { id, kind, name, site } = this.source;
-    const { hearsay } = driverOf(kind);
+    const { hearsay, look } = driverOf(kind);
     return {
-      observer: hearsay
-        ? { sourceId: id, label: observerOf(hearsay, name), site, modest: true }
-        : { sourceId: id, label: `sweep of ${name}`, site },
+      observer: look
+        ? platformObserver(this.source)
+        : hearsay
+          ? { sourceId: id, label: observerOf(hearsay, name), site, modest: true }
+          : { sourceId: id, label: `sweep of ${name}`, site },
       atMs: this.context.now(),
       sinceMs: this.sinceMs,
       observations,
@@ -87,7 +105,7 @@ export class SweepRun {
 
   private write(look: Look, complete: boolean): void {
     const driver = driverOf(this.source.kind);
-    const listings = complete ? (driver.listings?.(this.source.settings) ?? []) : [];
+    const listings = complete ? [...(driver.listings?.(this.source.settings) ?? []), ...this.listed] : [];
     const taken: TakenIn = this.context.db.transaction(() => {
       const result = takeInLook(this.context.db, look, listings, this.refused);
       for (const one of result.news) this.note(one.outcome, one.id, one.address, one.title, one.detail);

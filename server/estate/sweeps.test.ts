@@ -80,7 +80,12 @@ beforeEach(() => {
     now: () => nowMs,
     emit: (event) => events.push(event),
     reportProblem: () => undefined,
-    tools: () => ({ book: new FingerprintBook({}), hostKeys: { known: () => undefined, met: () => undefined } }),
+    tools: () => ({
+      book: new FingerprintBook({}),
+      hostKeys: { known: () => undefined, met: () => undefined },
+      mapping: () => undefined,
+      now: () => 0,
+    }),
     onSources: () => undefined,
     onEstate: estate,
   });

@@ -8,8 +8,9 @@ import {
   type Note,
 } from "#core/estate/derive";
 import type { EstateBook, KnownComponent } from "#core/estate/known";
+import { isOfPlatform } from "#core/estate/labels";
 import type { Listing, Look, Observation, ObservedRelation } from "#core/estate/observation";
-import { planEstate } from "#core/estate/plan";
+import { planEstate, type Plan } from "#core/estate/plan";
 import { inSpans, type AddressSpan } from "#core/estate/ranges";
 import { planRelations } from "#core/estate/relations";
 import { isHostLike } from "#core/catalogue/kinds";
@@ -19,6 +20,7 @@ import { inventoryAt } from "../store/estate";
 import { SPANS } from "../store/relations";
 import { readEstate, StoredEstate } from "../store/known";
 import { listSources } from "../store/sources";
+import { relateObserved } from "./relate";
 import { applyAbsence, applyPlan, applyRelationAbsence, applyRelations, type Applied, type News } from "./apply";
 
 const MOST_UNKNOWN = 500;
@@ -73,6 +75,7 @@ export function takeInLook(
     );
     const relations = [...parts, ...hosting, ...connections.relations];
     const relationsSeen = applyRelations(db, look, planRelations(book, relations, isNewcomer), nameOf);
+    relateObserved(db, new StoredEstate(db), look, refsOf(plan, applied));
     for (const one of hosting) if (seen.has(one.to)) lookedAt.add(one.from);
 
     const news = [...applied.news, ...placed.applied.news];
@@ -96,7 +99,7 @@ export function takeInLook(
       after.relations.filter((one) => !left.has(one.fromId) && !left.has(one.toId)),
       lookedAt,
       relationsSeen,
-      (one) => one.seenBy !== SPANS,
+      (one) => one.seenBy !== SPANS && !isOfPlatform(one.seenBy),
       (id) => after.component(id)?.hostId ?? null,
       look.atMs,
     );
@@ -218,7 +221,7 @@ const coveredSpans = (db: Db): AddressSpan[] =>
   );
 
 /** Takes in a look at a few things, none of which are hosts that tell of others; call inside a transaction. */
-export function takeInFew(db: Db, look: Look): Applied {
+export function takeInFew(db: Db, look: Look): Applied & { ids: Map<Observation, number> } {
   const known = new StoredEstate(db);
   const plan = planEstate(known, look);
   const applied = applyPlan(db, known, look, plan);
@@ -236,8 +239,11 @@ export function takeInFew(db: Db, look: Look): Applied {
     planRelations(known, relations, () => true),
     String,
   );
-  return applied;
+  return { ...applied, ids: refsOf(plan, applied) };
 }
+
+const refsOf = (plan: Plan, applied: Applied): Map<Observation, number> =>
+  new Map([...plan.refs].map(([observation, ref]) => [observation, applied.idOf(ref)]));
 
 /**
  * Takes in relations that somebody saw between known components; call inside a transaction. Returns how many are new.
@@ -251,14 +257,14 @@ export function takeInRelations(db: Db, look: Look, relations: readonly Observed
 /**
  * Takes in the silence of things that are listened to; call inside a transaction. Returns what left the estate by it.
  */
-export function takeInSilence(db: Db, look: Look, silent: ReadonlySet<number>): number[] {
+export function takeInSilence(db: Db, look: Look, silent: ReadonlySet<number>, why?: string): number[] {
   if (silent.size === 0) return [];
   const known = new StoredEstate(db);
   const components = [...silent]
     .flatMap((id) => [id, ...known.partsOf(id)])
     .map((id) => known.component(id) as KnownComponent);
   const none = new Set<number>();
-  const gone = planAbsence(components, [{ what: "these", ids: silent, atOnce: true }], {
+  const gone = planAbsence(components, [{ what: "these", ids: silent, atOnce: true, ...(why ? { why } : {}) }], {
     sourceId: look.observer.sourceId,
     seen: none,
     unlisted: none,

@@ -1,5 +1,5 @@
 import { lookup as resolve } from "node:dns";
-import { request as requestHttp } from "node:http";
+import { request as requestHttp, type Agent, type IncomingHttpHeaders } from "node:http";
 import { request as requestHttps } from "node:https";
 import { isIP, type LookupFunction } from "node:net";
 import { rootCertificates } from "node:tls";
@@ -14,6 +14,7 @@ export class OutsideFailure extends Error {
 export interface TextAnswer {
   status: number;
   text: string;
+  headers: IncomingHttpHeaders;
 }
 
 export interface FetchLimits {
@@ -30,6 +31,10 @@ export interface Call {
   access?: Pick<Access, "kind" | "fields"> | undefined;
   /** Certificates (PEM) of a private authority that is trusted besides the known ones, for this call. */
   authority?: string | undefined;
+  /** Connections that are kept for further calls; they trust what they were made with. */
+  agent?: Agent | undefined;
+  /** Ends the call early. */
+  signal?: AbortSignal | undefined;
 }
 
 const REFUSED = "Link-local addresses are never asked: a machine's own credentials may be kept there.";
@@ -73,7 +78,7 @@ export function fetchText(url: string, limits: FetchLimits, call: Call = {}): Pr
     if (isIP(host) && isLinkLocal(host)) return fail(new OutsideFailure(REFUSED));
     const isSecure = target.protocol === "https:";
     const { headers, ...certificates } = signedWith(call.access);
-    const own = isSecure && (call.authority || certificates.cert !== undefined);
+    const own = isSecure && !call.agent && (call.authority || certificates.cert !== undefined);
     const end = (error: Error) => {
       clearTimeout(timer);
       fail(error);
@@ -89,6 +94,8 @@ export function fetchText(url: string, limits: FetchLimits, call: Call = {}): Pr
         method: call.method ?? "GET",
         headers: { "accept-encoding": "identity", ...call.headers, ...headers },
         lookup: carefulLookup,
+        ...(call.agent ? { agent: call.agent } : {}),
+        ...(call.signal ? { signal: call.signal } : {}),
         ...(own ? { agent: false, ...certificates } : {}),
         ...(own && call.authority ? { ca: [...rootCertificates, call.authority] } : {}),
       });
@@ -110,7 +117,11 @@ export function fetchText(url: string, limits: FetchLimits, call: Call = {}): Pr
       response.on("error", (error) => end(new OutsideFailure(reasonOf(error, target))));
       response.on("end", () => {
         clearTimeout(timer);
-        done({ status: response.statusCode ?? 0, text: Buffer.concat(parts).toString("utf8") });
+        done({
+          status: response.statusCode ?? 0,
+          text: Buffer.concat(parts).toString("utf8"),
+          headers: response.headers,
+        });
       });
     });
     asked.end(call.body);

@@ -6,6 +6,7 @@ import type { SourceDriver } from "../sources/driver";
 import { driverOf, sourceDrivers } from "../sources/registry";
 import { credentialsOfSource, listCredentials } from "../store/credentials";
 import type { Db } from "../store/database";
+import { listMappings } from "../store/platforms";
 import { unreviewedCount } from "../store/review";
 import { kindOfCredential } from "../vault/kinds";
 import {
@@ -96,7 +97,9 @@ const formOf = (
   kind: driver.kind,
   label: driver.label,
   about: driver.about,
-  fields: fieldsOf(driver.settings, settings as Record<string, unknown>),
+  fields: fieldsOf(driver.settings, settings as Record<string, unknown>, {
+    mappings: listMappings(db).map((one) => one.name),
+  }),
   credential: driver.credential ? { label: driver.credential.label, help: driver.credential.help } : null,
   others: listCredentials(db)
     .filter((one) => !one.isOwn && driver.uses?.includes(one.kind))

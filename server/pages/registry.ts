@@ -13,6 +13,7 @@ import { mapPage } from "./map";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { accountPage, holderOf, invitationPage, peoplePage, signInPage, tokensPage } from "./people";
 import { differencesPage, reviewPage } from "./review";
+import { platformPage, platformsPage } from "./platforms";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
 import { servicePage } from "./service";
 import { serviceFormPage } from "./service-form";
@@ -36,6 +37,8 @@ export const questions = {
   review: reviewPage,
   software: softwarePage,
   certificates: certificatesPage,
+  platforms: platformsPage,
+  platform: platformPage,
   component: componentPage,
   identity: identityPage,
   samples: samplesPage,

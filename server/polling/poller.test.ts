@@ -15,6 +15,8 @@ import { Poller, type PolledHost } from "./poller";
 const NO_TOOLS: SourceTools = {
   book: new FingerprintBook({}),
   hostKeys: { known: () => undefined, met: () => undefined },
+  mapping: () => undefined,
+  now: () => 0,
 };
 const START = Date.parse("2026-03-17T10:00:00Z");
 const VAULT: Pick<Vault, "ofSource"> = { ofSource: () => [] };

@@ -7,9 +7,25 @@ import type { HostPoll } from "#core/telemetry/poll";
 /** What a source's driver found, as it comes. */
 export type Found =
   | { what: "observations"; observations: Observation[] }
+  /** Whose platform it is that is read, and the key of the component that stands for it. */
+  | { what: "account"; account: string; key: string }
+  /** Everything whose key begins so was told of: what was not is gone, as the platform itself says. */
+  | { what: "listed"; prefix: string }
+  | { what: "measures"; measures: Measure[] }
   /** Something answered, but could not be read; the reason is a sentence. */
-  | { what: "failure"; address: string; reason: string }
+  | { what: "failure"; address: string; reason: string; /** Of a platform, by its id there. */ region?: string }
   | { what: "progress"; tried: number; answering: number; recognised: number; failed: number };
+
+/** A figure of something that was observed, by a key of it. */
+export interface Measure {
+  key: string;
+  metric: string;
+  instance: string;
+  unit: string;
+  value: number;
+  /** When it was measured, where the platform says so. */
+  atMs?: number;
+}
 
 export interface Checked {
   ok: boolean;
@@ -37,6 +53,15 @@ export interface SourceTools {
   /** What products are recognised by. */
   book: FingerprintBook;
   hostKeys: HostKeys;
+  /** The text of a mapping of REST interfaces, by its name. */
+  mapping: (name: string) => string | undefined;
+  now: () => number;
+}
+
+/** What is known of a platform from looks before. */
+export interface PlatformMemory {
+  /** Id of the account that its things belong to. */
+  account: string | undefined;
 }
 
 /** How a host that a source covers is reached. */
@@ -98,6 +123,18 @@ export interface SourceDriver<Settings = unknown> {
     access: readonly Access[],
     signal: AbortSignal,
     tools: SourceTools,
+    memory: PlatformMemory,
+  ): AsyncIterable<Found>;
+  /**
+   * One look at a platform: all it has and what it measures, again and again at the interval of polls. Failures of parts
+   * are told; it throws where nothing could be read.
+   */
+  look?(
+    settings: Settings,
+    access: readonly Access[],
+    signal: AbortSignal,
+    tools: SourceTools,
+    memory: PlatformMemory,
   ): AsyncIterable<Found>;
   /** What a discovery that ended by itself has listed in full. */
   listings?(settings: Settings): Listing[];

@@ -2,6 +2,7 @@ import { agentDriver } from "./agent/driver";
 import { dnsDriver } from "./dns/driver";
 import type { SourceDriver } from "./driver";
 import { listDriver } from "./list/driver";
+import { platformDriver } from "./platform/driver";
 import { rangeDriver } from "./range/driver";
 import { sshDriver } from "./ssh/driver";
 
@@ -11,6 +12,7 @@ const DRIVERS: readonly SourceDriver[] = [
   sshDriver as SourceDriver,
   listDriver as SourceDriver,
   dnsDriver as SourceDriver,
+  platformDriver as SourceDriver,
   agentDriver as SourceDriver,
 ];
 

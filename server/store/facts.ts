@@ -35,6 +35,27 @@ export function factsAt(db: Db, id: number, atMs: number): FactRow[] {
   ).all(id, atMs, atMs);
 }
 
+/** Some facts of many components at an instant. */
+export function factsOfMany(
+  db: Db,
+  ids: Iterable<number>,
+  names: readonly string[],
+  atMs: number,
+): Map<number, Record<string, string>> {
+  const found = new Map<number, Record<string, string>>();
+  const rows = prepared<{ id: number; name: string; value: string }>(
+    db,
+    `SELECT component_id AS id, name, value FROM fact WHERE component_id IN (SELECT value FROM json_each(?))
+       AND name IN (SELECT value FROM json_each(?)) AND ${VALID_AT}`,
+  ).all(JSON.stringify([...ids]), JSON.stringify(names), atMs, atMs);
+  for (const { id, name, value } of rows) {
+    const own = found.get(id) ?? {};
+    own[name] = value;
+    found.set(id, own);
+  }
+  return found;
+}
+
 /** The present values of one fact, by component. */
 export const factValues = (db: Db, name: string): Map<number, string> =>
   new Map(

@@ -87,6 +87,29 @@ export const CREDENTIAL_KINDS: readonly CredentialKind[] = [
     sealed: z.strictObject({ token: secret("Token", 4096).meta({ title: "Token" }) }),
   },
   {
+    id: "oauth-client",
+    label: "OAuth 2 client",
+    serves: "http",
+    open: z.strictObject({
+      clientId: z
+        .string("Give the client id.")
+        .trim()
+        .min(1, "Give the client id.")
+        .max(200)
+        .meta({ title: "Client id" }),
+    }),
+    sealed: z.strictObject({ clientSecret: secret("Client secret", 4096).meta({ title: "Client secret" }) }),
+  },
+  {
+    id: "signing-key",
+    label: "Key pair for signed requests",
+    serves: "http",
+    open: z.strictObject({
+      keyId: z.string("Give the key id.").trim().min(1, "Give the key id.").max(200).meta({ title: "Key id" }),
+    }),
+    sealed: z.strictObject({ key: secret("Secret key", 4096).meta({ title: "Secret key" }) }),
+  },
+  {
     id: "client-certificate",
     label: "Client certificate",
     serves: "http",

@@ -7,6 +7,7 @@ export function problemsOf(scenario: Scenario): string[] {
   check.roles();
   check.hosts();
   check.outside();
+  check.clouds();
   check.faults();
   check.drills();
   check.outputs();
@@ -148,6 +149,47 @@ class Check {
   }
 
   /** Everything that comes in from outside, or is told to it. */
+  clouds(): void {
+    const { scenario, named } = this;
+    for (const cloud of scenario.clouds) {
+      const place = `clouds.${cloud.name}`;
+      if (!cloud.address.startsWith("127."))
+        this.problems.push(`${place}.address: stand-ins listen on loopback addresses (127.x.y.z) only.`);
+      const zones = new Map(cloud.regions.map((one) => [one.id, one.zones]));
+      const region = (at: string, id: string) => {
+        if (!zones.has(id)) this.missing(`${place}.${at}.region`, "region", id, zones.keys());
+      };
+      for (const one of cloud.instances) {
+        if (!named.has(one.host)) this.missing(`${place}.instances`, "host", one.host, named.keys());
+        else if (named.get(one.host)?.on !== undefined)
+          this.problems.push(`${place}.instances.${one.host}: it is on a hypervisor of ours already.`);
+        region(`instances.${one.host}`, one.region);
+        if (zones.get(one.region)?.includes(one.zone) === false)
+          this.missing(`${place}.instances.${one.host}.zone`, "zone", one.zone, zones.get(one.region) ?? []);
+      }
+      for (const [name, list] of Object.entries({
+        balancers: cloud.balancers,
+        buckets: cloud.buckets,
+        databases: cloud.databases,
+        functions: cloud.functions,
+        networks: cloud.networks,
+      }))
+        for (const one of list) region(`${name}.${one.name}`, one.region);
+      for (const one of cloud.balancers) this.processIn(`${place}.balancers.${one.name}`, one.role, one.process);
+    }
+  }
+
+  private processIn(place: string, role: string, process: string): void {
+    if (!this.scenario.roles[role]) this.missing(`${place}.role`, "role", role, Object.keys(this.scenario.roles));
+    else if (!this.processesOf(role).some((one) => one.name === process))
+      this.missing(
+        `${place}.process`,
+        "process",
+        process,
+        this.processesOf(role).map((one) => one.name),
+      );
+  }
+
   outside(): void {
     const { scenario, named, siteIds } = this;
     if (scenario.names && !scenario.names.address.startsWith("127."))

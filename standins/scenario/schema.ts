@@ -238,6 +238,89 @@ const figure = z.strictObject({
   high: z.number().default(0),
 });
 
+const cloudPlace = { name, region: name, tags: z.record(z.string().max(60), z.string().max(120)).default({}) };
+
+/** A cloud that some of the machines are rented from, with an interface of its own shape. */
+const cloud = z.strictObject({
+  name,
+  title: z.string().max(60),
+  shape: z.enum(["altoform", "veldtline"]),
+  address: z.string(),
+  port: z.number().int().min(1024).max(65_535),
+  account: z.strictObject({ id: z.string().max(60), name: z.string().max(60) }),
+  /** What those who may read it sign in with. */
+  reader: z.strictObject({ id: z.string().max(60), secret: z.string().max(120) }),
+  /** Requests it answers in a minute before it says no. */
+  perMinute: z.number().int().min(1).default(3000),
+  regions: z
+    .array(z.strictObject({ id: name, name: z.string().max(60), zones: z.array(name).min(1).max(6) }))
+    .min(1)
+    .max(20),
+  /** Hosts of the estate that are instances there. */
+  instances: z
+    .array(
+      z.strictObject({
+        host: name,
+        region: name,
+        zone: name,
+        size: z.string().max(40),
+        image: z.string().max(60),
+        tags: z.record(z.string().max(60), z.string().max(120)).default({}),
+      }),
+    )
+    .max(200),
+  /** In front of a process on the instances of a role. */
+  balancers: z
+    .array(z.strictObject({ ...cloudPlace, role: name, process: z.string(), port: z.number().int() }))
+    .max(40)
+    .default([]),
+  buckets: z
+    .array(
+      z.strictObject({
+        ...cloudPlace,
+        sizeGiB: z.number().min(0),
+        growGiBPerDay: z.number().min(0).default(0),
+        /** Requests follow this process and operation. */
+        process: z.string().optional(),
+        operation: z.string().optional(),
+      }),
+    )
+    .max(60)
+    .default([]),
+  databases: z
+    .array(
+      z.strictObject({
+        ...cloudPlace,
+        engine: z.string().max(40),
+        size: z.string().max(40),
+        storageGiB: z.number().min(1),
+        usedPercent: z.number().min(0).max(100),
+        process: z.string().optional(),
+        operation: z.string().optional(),
+      }),
+    )
+    .max(60)
+    .default([]),
+  functions: z
+    .array(
+      z.strictObject({
+        ...cloudPlace,
+        runtime: z.string().max(40),
+        process: z.string(),
+        operation: z.string(),
+        memoryMiB: z.number().min(64),
+      }),
+    )
+    .max(60)
+    .default([]),
+  networks: z
+    .array(z.strictObject({ ...cloudPlace, block: z.string().max(60) }))
+    .max(40)
+    .default([]),
+  /** Further instances without anything in them, for trying how it goes with many. */
+  more: z.number().int().min(0).max(20_000).default(0),
+});
+
 const where = {
   host: name.optional(),
   /** Every host of the role. */
@@ -503,6 +586,7 @@ export const scenarioSchema = z.strictObject({
   drills: z.array(drill).max(200).default([]),
   /** Lists of words for the lines. */
   words: z.record(name, z.array(z.string().min(1).max(40)).min(1).max(50)).default({}),
+  clouds: z.array(cloud).max(10).default([]),
   /** By name of the process; "switch" for every switch. */
   outputs: z.record(name, output).default({}),
   past: z.array(past).max(200).default([]),
@@ -524,5 +608,6 @@ export type ScenarioFault = Scenario["faults"][number];
 export type ScenarioEffect = ScenarioFault["effects"][number];
 export type ScenarioRepair = ScenarioFault["endedBy"][number];
 export type ScenarioDrill = Scenario["drills"][number];
+export type ScenarioCloud = Scenario["clouds"][number];
 export type ScenarioOutput = Scenario["outputs"][string];
 export type Rhythm = Scenario["rhythms"][string];

@@ -37,7 +37,7 @@ interface Port {
 }
 
 /** Hardware address of one of a machine's interfaces. */
-const hardwareOf = ({ seed }: Machine, index: number): string =>
+export const hardwareOf = ({ seed }: Machine, index: number): string =>
   [2, 0x5e, ...[0, 8, 16].map((shift) => (seed >>> shift) & 255), index + 1]
     .map((byte) => byte.toString(16).padStart(2, "0"))
     .join(":");

@@ -80,7 +80,9 @@ async function sweep<Settings extends { ranges: string }>(
   const id =
     sourceNamed(db, name)?.id ?? insertSource(db, { kind: driver.kind, name, site: "Outside", settings }, undefined, 1);
   const observations: Observation[] = [];
-  for await (const found of driver.discover?.(settings, access, new AbortController().signal, tools) ?? []) {
+  for await (const found of driver.discover?.(settings, access, new AbortController().signal, tools, {
+    account: undefined,
+  }) ?? []) {
     if (found.what === "observations") observations.push(...found.observations);
     if (found.what === "failure" && !settings.ranges.includes(":"))
       throw new Error(`${found.address}: ${found.reason}`);

@@ -1,0 +1,69 @@
+import type { KnownEstate } from "#core/estate/known";
+import type { Look, Observation, ObservedRelation } from "#core/estate/observation";
+import { planRelations } from "#core/estate/relations";
+import type { Db } from "../store/database";
+import { insertChange } from "../store/changes";
+import { endRelation, relationsSeenBy } from "../store/relations";
+import { applyRelations } from "./apply";
+
+/**
+ * Takes in the relations that observations tell of, and ends those that their observer told of before and does not any
+ * more; call inside a transaction.
+ * @param idOf the component that an observation is
+ * @returns observations whose relations lead to something that is not known yet
+ */
+export function relateObserved(
+  db: Db,
+  known: KnownEstate,
+  look: Look,
+  idOf: ReadonlyMap<Observation, number>,
+): Observation[] {
+  const seenBy = look.observer.label;
+  const nameOf = (id: number) => known.component(id)?.name ?? `component ${id}`;
+  const unresolved: Observation[] = [];
+  const relations: ObservedRelation[] = [];
+  const told = new Map<number, Set<string>>();
+  for (const [observation, id] of idOf) {
+    if (!observation.relations) continue;
+    const ends = told.get(id) ?? new Set<string>();
+    told.set(id, ends);
+    let whole = true;
+    for (const { type, to, detail, back } of observation.relations) {
+      const other = known.ofKey(to);
+      if (other === undefined || known.component(other)?.retired) {
+        whole = false;
+        continue;
+      }
+      const [from, onto] = back ? [other, id] : [id, other];
+      if (from === onto) continue;
+      ends.add(`${type} ${from} ${onto} ${detail}`);
+      relations.push({
+        type,
+        from,
+        to: onto,
+        detail,
+        connections: 0,
+        seenBy,
+        tell: `${nameOf(from)} is now related to ${nameOf(onto)}`,
+        ...(type === "hosted-by" ? { exclusive: true } : {}),
+      });
+    }
+    if (!whole) unresolved.push(observation);
+  }
+  const isNewcomer = (id: number) => (known.component(id)?.validFrom ?? 0) >= look.sinceMs;
+  applyRelations(db, look, planRelations(known, relations, isNewcomer), nameOf);
+  for (const [id, ends] of told)
+    for (const one of relationsSeenBy(db, id, seenBy)) {
+      // One that another thing tells of backwards is that one's to end.
+      if (one.from_id !== id || ends.has(`${one.type} ${one.from_id} ${one.to_id} ${one.detail}`)) continue;
+      endRelation(db, one.id, look.atMs);
+      insertChange(db, {
+        atMs: look.atMs,
+        kind: "relation",
+        componentId: id,
+        summary: `${nameOf(id)} is no longer related to ${nameOf(one.to_id)}`,
+        by: seenBy,
+      });
+    }
+  return unresolved;
+}

@@ -1,0 +1,187 @@
+import { columnsOf, groupLabel, headOf, groupOf, INSTANCES } from "#core/platforms/columns";
+import type { Db } from "../store/database";
+import { componentById } from "../store/estate";
+import { factsOfMany } from "../store/facts";
+import { listPlatforms, platformFailures, platformPlaces, thingsOf } from "../store/platforms";
+import { spansOf } from "../store/query";
+import { healthAt } from "../store/services";
+import { lastSample, seriesOfMetrics, type SeriesRow } from "../store/signals";
+import { listSources } from "../store/sources";
+import { RECENT_MS } from "./guests";
+
+/** Points of the line in a row. */
+const TREND_POINTS = 24;
+export const ROWS_SHOWN = 50;
+
+/** Every account with its regions: whether it answers, what is in it, what failed. */
+export function platformsPage(db: Db, { atMs }: { atMs: number }) {
+  const health = healthAt(db, "component", atMs);
+  const places = platformPlaces(db, atMs);
+  const rows = new Map(listPlatforms(db).map((one) => [one.source_id, one]));
+  const sources = listSources(db).filter((one) => rows.has(one.id) || one.kind === "platform");
+  const regions = factsOfMany(
+    db,
+    places.map((one) => one.id),
+    ["region"],
+    atMs,
+  );
+  return {
+    sources: sources.map(({ id, name }) => {
+      const row = rows.get(id);
+      return {
+        id,
+        name,
+        readAt: row?.read_at ?? null,
+        tookMs: row?.took_ms ?? null,
+        problem: row?.problem ?? null,
+        things: row?.things ?? 0,
+      };
+    }),
+    places: places.map((one) => ({
+      ...one,
+      isAccount: one.kind === "platform.account",
+      platform: sources.find(({ id }) => id === one.sourceId)?.name ?? "",
+      severity: health.get(one.id)?.severity ?? ("cleared" as const),
+      counts: Object.fromEntries(countsOf(thingsOf(db, one.id, atMs))),
+      /** Its id there, for a region. */
+      region: regions.get(one.id)?.region ?? null,
+    })),
+    failures: platformFailures(db).map((one) => ({
+      ...one,
+      source: sources.find(({ id }) => id === one.source_id)?.name ?? "",
+    })),
+  };
+}
+
+/** How many there are of each sort. */
+function countsOf(things: readonly { kind: string }[]): Map<string, number> {
+  const counts = new Map<string, number>();
+  for (const { kind } of things) counts.set(groupOf(kind), (counts.get(groupOf(kind)) ?? 0) + 1);
+  return counts;
+}
+
+export interface PlatformQuestion {
+  id: number;
+  /** What the list is of; the first there is when left out. */
+  group: string;
+  search: string;
+  /** "name", "region", a fact or a metric. */
+  sort: string;
+  order: "asc" | "desc";
+  page: number;
+  /** Rows of a page; all for a file. */
+  size: number;
+  atMs: number;
+  fromMs: number;
+  toMs: number;
+}
+
+/** What an account or a region has, a list a kind, with the figures that matter for that kind. */
+export function platformPage(db: Db, question: PlatformQuestion) {
+  const { id, atMs } = question;
+  const component = componentById(db, id);
+  if (!component) return null;
+  const things = thingsOf(db, id, atMs);
+  const groups = [...countsOf(things)]
+    .map(([group, count]) => ({ group, label: groupLabel(group), count }))
+    .sort((a, b) => Number(b.group === INSTANCES) - Number(a.group === INSTANCES) || a.label.localeCompare(b.label));
+  const group = groups.some((one) => one.group === question.group) ? question.group : (groups[0]?.group ?? INSTANCES);
+  const row = listPlatforms(db).find((one) => one.source_id === component.source_id);
+  return {
+    component: { id, name: component.name, kind: component.kind, site: component.site },
+    places: platformPlaces(db, atMs),
+    readAt: row?.read_at ?? null,
+    problem: row?.problem ?? null,
+    groups,
+    group,
+    ...listOfGroup(
+      db,
+      { ...question, group },
+      things.filter((one) => groupOf(one.kind) === group),
+    ),
+  };
+}
+
+interface Figure {
+  value: number;
+  unit: string;
+}
+
+function listOfGroup(db: Db, question: PlatformQuestion, things: ReturnType<typeof thingsOf>) {
+  const { search, sort, order, page, size, atMs, fromMs, toMs } = question;
+  const health = healthAt(db, "component", atMs);
+  const ids = things.map((one) => one.id);
+  const { facts: factNames, metrics } = columnsOf(question.group);
+  const facts = factsOfMany(db, ids, factNames, atMs);
+  const series = seriesOfMetrics(db, ids, metrics);
+  const shown = metrics.filter((metric) => [...series.values()].some((own) => own.has(metric)));
+  const figureOf = (own: Map<string, SeriesRow> | undefined, metric: string): Figure | undefined => {
+    const one = own?.get(metric);
+    const last = one && lastSample(db, one.id, atMs, RECENT_MS);
+    return one && last ? { value: last.value, unit: one.unit } : undefined;
+  };
+  const wanted = search.toLowerCase();
+  const found = things.filter(
+    (one) =>
+      wanted === "" ||
+      one.name.toLowerCase().includes(wanted) ||
+      one.region?.toLowerCase().includes(wanted) ||
+      factNames.some((fact) => facts.get(one.id)?.[fact]?.toLowerCase().includes(wanted)),
+  );
+  const keyOf = sortKey(sort, {
+    facts,
+    figure: (id, metric) => figureOf(series.get(id), metric)?.value,
+    metrics: shown,
+  });
+  const keys = new Map(found.map((one) => [one.id, keyOf(one)]));
+  const sign = order === "desc" ? -1 : 1;
+  found.sort(
+    (a, b) => compare(keys.get(a.id), keys.get(b.id), sign) || a.name.localeCompare(b.name, "en", { numeric: true }),
+  );
+  const step = Math.max(1000, Math.ceil((toMs - fromMs) / TREND_POINTS / 1000) * 1000);
+  return {
+    total: found.length,
+    factNames: factNames.filter((fact) => [...facts.values()].some((own) => own[fact] !== undefined)),
+    metrics: shown.map((metric) => ({ metric, label: headOf(metric) })),
+    rows: found.slice(page * size, (page + 1) * size).map((one) => {
+      const own = series.get(one.id);
+      return {
+        ...one,
+        severity: health.get(one.id)?.severity ?? ("cleared" as const),
+        facts: facts.get(one.id) ?? {},
+        figures: shown.map((metric) => figureOf(own, metric) ?? null),
+        /** Mean of the first figure over the window, in steps. */
+        trend: shown[0] === undefined ? [] : trendOf(db, own?.get(shown[0]), fromMs, toMs, step),
+      };
+    }),
+  };
+}
+
+type Sortable = ReturnType<typeof thingsOf>[number];
+
+function sortKey(
+  sort: string,
+  known: {
+    facts: ReadonlyMap<number, Readonly<Record<string, string>>>;
+    figure: (id: number, metric: string) => number | undefined;
+    metrics: readonly string[];
+  },
+): (one: Sortable) => string | number | undefined {
+  if (sort === "region") return (one) => one.region ?? undefined;
+  if (known.metrics.includes(sort)) return (one) => known.figure(one.id, sort);
+  if (sort === "name" || sort === "") return (one) => one.name;
+  return (one) => known.facts.get(one.id)?.[sort];
+}
+
+/** What is not known stands last, whatever the order. */
+function compare(a: string | number | undefined, b: string | number | undefined, sign: number): number {
+  if (a === undefined || b === undefined) return Number(a === undefined) - Number(b === undefined);
+  if (typeof a === "number" && typeof b === "number") return sign * (a - b);
+  return sign * String(a).localeCompare(String(b), "en", { numeric: true });
+}
+
+function trendOf(db: Db, series: SeriesRow | undefined, fromMs: number, toMs: number, step: number): number[] {
+  if (!series) return [];
+  const spans = spansOf(db, series, fromMs, toMs, step);
+  return [...spans.sum].map((sum, index) => sum / (spans.count[index] as number));
+}

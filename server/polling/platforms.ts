@@ -1,0 +1,312 @@
+import { createHash } from "node:crypto";
+import type { Observation, Look } from "#core/estate/observation";
+import type { SampleWriter } from "../ingest/sample-writer";
+import { platformObserver } from "../estate/sweep-run";
+import { relateObserved } from "../estate/relate";
+import { takeInFew, takeInSilence } from "../estate/take-in";
+import type { Found, Measure, SourceDriver, SourceTools } from "../sources/driver";
+import { driverOf } from "../sources/registry";
+import type { Db } from "../store/database";
+import { StoredEstate } from "../store/known";
+import { unwatched } from "../store/labels";
+import {
+  componentsOfPrefix,
+  notePlatform,
+  notePlatformProblem,
+  platformOf,
+  setPlatformFailures,
+} from "../store/platforms";
+import { listSources, type SourceRow } from "../store/sources";
+import type { Vault } from "../vault/vault";
+
+/** A look ends after so long, machine time, whatever hangs. */
+const LOOK_MS = 120_000;
+/** Things that stand as they stood are noted as seen so often, clock time. */
+const SEEN_EVERY_MS = 60_000;
+/** Components that one look may bring. */
+const MOST_NEW = 50_000;
+
+/** What is remembered of a platform from look to look. */
+interface Followed {
+  source: SourceRow;
+  driver: SourceDriver;
+  everyMs: number;
+  nextMs: number;
+  /** Components by their keys, and a digest of what was last taken in of each. */
+  ids: Map<string, number>;
+  digests: Map<string, string>;
+  /** Keys by their prefix, as listed in full before. */
+  listed: Map<string, ReadonlySet<string>>;
+  seenMs: number;
+}
+
+export interface PlatformContext {
+  db: Db;
+  vault: Pick<Vault, "ofSource">;
+  sampleWriter: SampleWriter;
+  now: () => number;
+  tools: () => SourceTools;
+  onSeen: (componentId: number) => void;
+  /** Called when something was taken in, with the components that left the estate by it. */
+  onEstate: (retired: readonly number[]) => void;
+}
+
+/** Looks at every platform again and again: what changed is taken in at once, what is measured is written. */
+export class PlatformPoller {
+  private followed = new Map<number, Followed>();
+  private readonly busy = new Map<number, AbortController>();
+  private off: Pick<ReadonlySet<number>, "has"> = new Set<number>();
+  missed = 0;
+  done = 0;
+
+  constructor(private readonly context: PlatformContext) {}
+
+  reload(): void {
+    const { db, now } = this.context;
+    this.off = unwatched(db);
+    const before = this.followed;
+    this.followed = new Map(
+      listSources(db).flatMap((source) => {
+        const driver = driverOf(source.kind);
+        if (!driver.look || source.pollSeconds === undefined) return [];
+        const known = before.get(source.id);
+        // What was read with other settings says nothing of what is read with these.
+        const same = known && JSON.stringify(known.source.settings) === JSON.stringify(source.settings);
+        return [
+          [
+            source.id,
+            {
+              ...(same ? known : fresh(now())),
+              source,
+              driver,
+              everyMs: source.pollSeconds * 1000,
+            },
+          ],
+        ];
+      }),
+    );
+    for (const [id, abort] of this.busy) if (!this.followed.has(id)) abort.abort();
+  }
+
+  /** Looks at what is due; looks go on by themselves. */
+  pollDue(): void {
+    const atMs = this.context.now();
+    for (const [id, one] of this.followed) {
+      if (one.nextMs > atMs && one.nextMs - atMs <= one.everyMs) continue;
+      const late = Math.max(0, Math.floor((atMs - one.nextMs) / one.everyMs));
+      one.nextMs = atMs + one.everyMs;
+      this.missed += Math.min(late, 1_000);
+      if (!this.busy.has(id)) void this.follow(one);
+    }
+  }
+
+  /** Ends every look under way. */
+  stop(): void {
+    for (const abort of this.busy.values()) abort.abort();
+    this.followed.clear();
+  }
+
+  /** One look, now; never throws. */
+  async follow(one: Followed): Promise<void> {
+    const { db, vault, tools } = this.context;
+    const { id, name, settings } = one.source;
+    const abort = new AbortController();
+    const timer = setTimeout(() => abort.abort(), LOOK_MS);
+    this.busy.set(id, abort);
+    const intake = new Intake(this.context, one, this.off);
+    const started = performance.now();
+    try {
+      const access = vault.ofSource(id, `reading ${name}`);
+      const memory = { account: platformOf(db, id)?.account || undefined };
+      for await (const found of one.driver.look?.(settings, access, abort.signal, tools(), memory) ?? []) {
+        if (abort.signal.aborted || !this.followed.has(id)) break;
+        intake.take(found);
+      }
+      if (!this.followed.has(id)) return;
+      if (abort.signal.aborted)
+        intake.failures.set(name, {
+          reason: `It took longer than ${LOOK_MS / 1000} seconds and was ended.`,
+          region: "",
+        });
+      intake.end(performance.now() - started, !abort.signal.aborted);
+    } catch (error) {
+      if (!this.followed.has(id)) return;
+      intake.fail(error instanceof Error ? error.message : String(error));
+    } finally {
+      clearTimeout(timer);
+      this.busy.delete(id);
+      this.done++;
+    }
+  }
+}
+
+const fresh = (atMs: number): Omit<Followed, "source" | "driver" | "everyMs"> => ({
+  nextMs: atMs,
+  ids: new Map(),
+  digests: new Map(),
+  listed: new Map(),
+  seenMs: -Infinity,
+});
+
+const digestOf = (observation: Observation): string =>
+  createHash("sha1").update(JSON.stringify(observation)).digest("base64");
+
+/** Takes in what one look at a platform tells. */
+class Intake {
+  readonly failures = new Map<string, { reason: string; region: string }>();
+  private readonly seen = new Set<string>();
+  private readonly fresh = new Map<Observation, number>();
+  private readonly prefixes: string[] = [];
+  private measures: Measure[] = [];
+  private readonly sinceMs: number;
+  private grown = false;
+  private account = { account: "", key: "" };
+
+  constructor(
+    private readonly context: PlatformContext,
+    private readonly one: Followed,
+    private readonly off: Pick<ReadonlySet<number>, "has">,
+  ) {
+    this.sinceMs = context.now();
+  }
+
+  take(found: Found): void {
+    if (found.what === "account") this.account = found;
+    else if (found.what === "observations") this.observe(found.observations);
+    else if (found.what === "listed") this.prefixes.push(found.prefix);
+    else if (found.what === "measures") this.measures.push(...found.measures);
+    else if (found.what === "failure")
+      this.failures.set(found.address, { reason: found.reason, region: found.region ?? "" });
+  }
+
+  private look(observations: readonly Observation[]): Look {
+    return {
+      observer: platformObserver(this.one.source),
+      atMs: this.context.now(),
+      sinceMs: this.sinceMs,
+      observations,
+      mostNew: MOST_NEW,
+    };
+  }
+
+  /** Takes in what is new or says something new. */
+  private observe(observations: readonly Observation[]): void {
+    const { db } = this.context;
+    const { ids, digests } = this.one;
+    const news = observations.filter((observation) => {
+      const key = observation.keys[0]?.value as string;
+      this.seen.add(key);
+      return !ids.has(key) || digests.get(key) !== digestOf(observation);
+    });
+    if (news.length === 0) return;
+    const taken = db.transaction(() => takeInFew(db, this.look(news)))();
+    for (const [observation, id] of taken.ids) {
+      const key = observation.keys[0]?.value as string;
+      ids.set(key, id);
+      digests.set(key, digestOf(observation));
+      this.fresh.set(observation, id);
+    }
+    this.grown = true;
+  }
+
+  /** What is gone, how things hang together, what was measured, and how the look went. */
+  end(tookMs: number, isWhole: boolean): void {
+    const { db } = this.context;
+    const retired = db.transaction(() => {
+      this.relate();
+      const gone = isWhole ? this.retire() : [];
+      const { account, key } = this.account;
+      const componentId = this.one.ids.get(key) ?? null;
+      notePlatform(
+        db,
+        this.one.source.id,
+        { account, componentId, tookMs, things: this.seen.size },
+        this.context.now(),
+      );
+      setPlatformFailures(db, this.one.source.id, this.failures, this.context.now());
+      return gone;
+    })();
+    this.write();
+    this.noteSeen();
+    if (this.grown || retired.length) this.context.onEstate(retired);
+  }
+
+  /** Nothing could be read: what is known stays as it is. */
+  fail(problem: string): void {
+    const { db, now } = this.context;
+    db.transaction(() => {
+      notePlatformProblem(db, this.one.source.id, problem, now());
+      setPlatformFailures(db, this.one.source.id, new Map(), now());
+    })();
+    const id = platformOf(db, this.one.source.id)?.component_id;
+    if (id != null) this.record(id, { metric: "platform.reachable", instance: "", unit: "0/1", value: 0 }, now());
+    if (this.grown) this.context.onEstate([]);
+  }
+
+  private relate(): void {
+    const { db } = this.context;
+    if (this.fresh.size === 0) return;
+    const unresolved = relateObserved(db, new StoredEstate(db), this.look([]), this.fresh);
+    // Looked at again next time: what they lead to may be known by then.
+    for (const observation of unresolved) this.one.digests.delete(observation.keys[0]?.value as string);
+  }
+
+  /** What was listed before, or is in the store, and is listed no more. */
+  private retire(): number[] {
+    const { db } = this.context;
+    const { listed, ids, digests } = this.one;
+    const silent = new Set<number>();
+    for (const prefix of this.prefixes) {
+      const present = new Set([...this.seen].filter((key) => key.startsWith(prefix)));
+      const before = listed.get(prefix);
+      const gone = before
+        ? [...before].filter((key) => !present.has(key)).flatMap((key) => ids.get(key) ?? [])
+        : componentsOfPrefix(db, prefix).flatMap(({ id, key }) => (present.has(key) ? [] : [id]));
+      for (const id of gone) silent.add(id);
+      for (const key of before ?? [])
+        if (!present.has(key)) {
+          ids.delete(key);
+          digests.delete(key);
+        }
+      listed.set(prefix, present);
+    }
+    return silent.size ? takeInSilence(db, this.look([]), silent, "Its platform has it no more") : [];
+  }
+
+  private write(): void {
+    const atMs = this.context.now();
+    for (const measure of this.measures) {
+      const id = this.one.ids.get(measure.key);
+      if (id !== undefined && !this.off.has(id)) this.record(id, measure, measure.atMs ?? atMs);
+    }
+  }
+
+  private record(componentId: number, { metric, instance, unit, value }: Omit<Measure, "key">, atMs: number): void {
+    const { sampleWriter } = this.context;
+    const second = Math.floor(atMs / 1000) * 1000;
+    sampleWriter.record(
+      sampleWriter.series({ componentId, serviceId: null }, metric, instance, unit, second),
+      second,
+      value,
+    );
+  }
+
+  /** Notes what is there as seen, and what it was joined to, or retired as, meanwhile. */
+  private noteSeen(): void {
+    const atMs = this.context.now();
+    if (atMs - this.one.seenMs < SEEN_EVERY_MS && atMs >= this.one.seenMs) return;
+    this.one.seenMs = atMs;
+    for (const [prefix, present] of this.one.listed) {
+      const stored = new Map(componentsOfPrefix(this.context.db, prefix).map(({ id, key }) => [key, id]));
+      for (const key of present)
+        if (stored.get(key) !== this.one.ids.get(key)) {
+          this.one.ids.delete(key);
+          this.one.digests.delete(key);
+        }
+    }
+    for (const key of this.seen) {
+      const id = this.one.ids.get(key);
+      if (id !== undefined) this.context.onSeen(id);
+    }
+  }
+}
