@@ -11,6 +11,8 @@ export default [
     route("estate", "routes/estate.tsx"),
     route("estate/software", "routes/estate.software.tsx"),
     route("estate/certificates", "routes/estate.certificates.tsx"),
+    route("discover/mappings", "routes/mappings.tsx"),
+    route("discover/mappings/:name", "routes/mapping.tsx"),
     route("estate/differences", "routes/differences.tsx"),
     route("estate/platforms", "routes/platforms.tsx"),
     route("estate/platforms/:id", "routes/platform.tsx"),

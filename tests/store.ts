@@ -19,3 +19,17 @@ export function useStore(take: (db: Db) => void): void {
     rmSync(folder, { recursive: true, force: true });
   });
 }
+
+/** Takes everything that belongs to components, and the sources, out of a store. */
+export function emptyEstate(db: Db): void {
+  db.pragma("foreign_keys = OFF");
+  const tables = db
+    .prepare(
+      `SELECT m.name FROM sqlite_master m WHERE m.type = 'table' AND m.sql NOT LIKE 'CREATE VIRTUAL%' AND (m.name IN ('component', 'source')
+         OR EXISTS (SELECT 1 FROM pragma_table_info(m.name) c WHERE c.name IN ('component_id', 'series_id', 'source_id', 'from_id', 'into_id')))`,
+    )
+    .pluck()
+    .all() as string[];
+  for (const name of tables) db.exec(`DELETE FROM "${name}"`);
+  db.pragma("foreign_keys = ON");
+}

@@ -57,6 +57,9 @@ export default function Discover({ loaderData: page, actionData }: Route.Compone
             <Button component={RouterLink} to={keep("/discover/review")} variant="outlined">
               {page.toReview ? `Review (${page.toReview.toLocaleString("en-GB")})` : "Review"}
             </Button>
+            <Button component={RouterLink} to={keep("/discover/mappings")} variant="outlined">
+              Mappings
+            </Button>
             <Button component={RouterLink} to={keep("/discover/coverage")} variant="outlined">
               Coverage
             </Button>

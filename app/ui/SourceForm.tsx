@@ -95,8 +95,8 @@ function OtherCredentials({ form, problem }: { form: Shape; problem: string | un
         error={problem !== undefined}
         helperText={
           problem ??
-          (CREDENTIALS_HELP[form.kind] ??
-            "They are tried in this order; runbooks that go to a host it found use them too.")
+          CREDENTIALS_HELP[form.kind] ??
+          "They are tried in this order; runbooks that go to a host it found use them too."
         }
         slotProps={{ select: { multiple: true, renderValue: (ids) => (ids as number[]).map(nameOf).join(", then ") } }}
       >

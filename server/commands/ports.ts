@@ -3,6 +3,7 @@ import type { LiveEvent } from "../events";
 import type { Ingest } from "../ingest/ingest";
 import type { People } from "../people/people";
 import type { IdentityByHand } from "../estate/by-hand";
+import type { MappingDesk } from "../estate/mapping-desk";
 import type { Runner } from "../repair/runner";
 import type { Sweeps } from "../estate/sweeps";
 import type { Vault } from "../vault/vault";
@@ -14,6 +15,7 @@ export interface CommandPorts {
   now: () => number;
   emit: (event: LiveEvent) => void;
   sources: Pick<Sweeps, "saveSource" | "removeSource" | "check" | "start" | "stop">;
+  mappings: Pick<MappingDesk, "save" | "remove" | "preview" | "answer">;
   runs: Pick<Runner, "start" | "stop">;
   ingest: Pick<Ingest, "importSamples" | "saveEndpoint" | "removeEndpoint" | "saveMatchingRule" | "removeMatchingRule">;
   vault: Pick<Vault, "seal" | "use" | "note">;

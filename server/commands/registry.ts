@@ -9,6 +9,7 @@ import { identityCommands } from "./identity";
 import { incidentCommands } from "./incidents";
 import { ingestCommands } from "./ingest";
 import { labelCommands } from "./labels";
+import { mappingCommands } from "./mappings";
 import { reviewCommands } from "./review";
 import { peopleCommands } from "./people";
 import type { CommandPorts } from "./ports";
@@ -22,6 +23,7 @@ import { tokenCommands } from "./tokens";
 /** Everything that a person can have done, by its name. */
 export const commands = {
   ...sourceCommands,
+  ...mappingCommands,
   ...incidentCommands,
   ...runCommands,
   ...ingestCommands,

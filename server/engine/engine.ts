@@ -20,6 +20,7 @@ import { hashOf } from "../people/codes";
 import { People, type From } from "../people/people";
 import type { Principal } from "../people/principal";
 import { openPrepared } from "./open-prepared";
+import { MappingDesk } from "../estate/mapping-desk";
 import { shippedMappings } from "../estate/mappings";
 import { offerMappings } from "../store/platforms";
 import { PlatformPoller } from "../polling/platforms";
@@ -178,6 +179,12 @@ export class Engine {
     this.ports = {
       ...this.shared(),
       sources: this.sweeps,
+      mappings: new MappingDesk({
+        db: this.db,
+        vault: this.vault,
+        now: () => this.now(),
+        onMappings: () => this.platforms.readAnew(),
+      }),
       runs: this.runner,
       ingest: this.ingest,
       people: this.people,

@@ -43,7 +43,7 @@ export function relateObserved(
         to: onto,
         detail,
         connections: 0,
-        seenBy,
+        seenBy: back ? fromOtherEnd(seenBy) : seenBy,
         tell: `${nameOf(from)} is now related to ${nameOf(onto)}`,
         ...(type === "hosted-by" ? { exclusive: true } : {}),
       });
@@ -53,17 +53,22 @@ export function relateObserved(
   const isNewcomer = (id: number) => (known.component(id)?.validFrom ?? 0) >= look.sinceMs;
   applyRelations(db, look, planRelations(known, relations, isNewcomer), nameOf);
   for (const [id, ends] of told)
-    for (const one of relationsSeenBy(db, id, seenBy)) {
-      // One that another thing tells of backwards is that one's to end.
-      if (one.from_id !== id || ends.has(`${one.type} ${one.from_id} ${one.to_id} ${one.detail}`)) continue;
+    for (const one of [
+      ...relationsSeenBy(db, "from_id", id, seenBy),
+      ...relationsSeenBy(db, "to_id", id, fromOtherEnd(seenBy)),
+    ]) {
+      if (ends.has(`${one.type} ${one.from_id} ${one.to_id} ${one.detail}`)) continue;
       endRelation(db, one.id, look.atMs);
       insertChange(db, {
         atMs: look.atMs,
         kind: "relation",
-        componentId: id,
-        summary: `${nameOf(id)} is no longer related to ${nameOf(one.to_id)}`,
+        componentId: one.from_id,
+        summary: `${nameOf(one.from_id)} is no longer related to ${nameOf(one.to_id)}`,
         by: seenBy,
       });
     }
   return unresolved;
 }
+
+/** Who told of a relation where it is the other end that tells of it, so that either end ends only its own. */
+const fromOtherEnd = (seenBy: string) => `${seenBy}, from the other end`;

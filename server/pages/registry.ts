@@ -13,6 +13,7 @@ import { mapPage } from "./map";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { accountPage, holderOf, invitationPage, peoplePage, signInPage, tokensPage } from "./people";
 import { differencesPage, reviewPage } from "./review";
+import { mappingPage, mappingsPage } from "./mappings";
 import { platformPage, platformsPage } from "./platforms";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
 import { servicePage } from "./service";
@@ -37,6 +38,8 @@ export const questions = {
   review: reviewPage,
   software: softwarePage,
   certificates: certificatesPage,
+  mappings: mappingsPage,
+  mapping: mappingPage,
   platforms: platformsPage,
   platform: platformPage,
   component: componentPage,

@@ -88,6 +88,14 @@ export class PlatformPoller {
     for (const [id, abort] of this.busy) if (!this.followed.has(id)) abort.abort();
   }
 
+  /** Looks at everything anew, as if nothing had been read before: what is read has another meaning. */
+  readAnew(): void {
+    for (const one of this.followed.values()) {
+      one.digests.clear();
+      one.nextMs = this.context.now();
+    }
+  }
+
   /** Looks at what is due; looks go on by themselves. */
   pollDue(): void {
     const atMs = this.context.now();
@@ -106,8 +114,14 @@ export class PlatformPoller {
     this.followed.clear();
   }
 
-  /** One look, now; never throws. */
-  async follow(one: Followed): Promise<void> {
+  /** Looks at one source now, and waits for the end. */
+  async look(sourceId: number): Promise<void> {
+    const one = this.followed.get(sourceId);
+    if (one && !this.busy.has(sourceId)) await this.follow(one);
+  }
+
+  /** One look; never throws. */
+  private async follow(one: Followed): Promise<void> {
     const { db, vault, tools } = this.context;
     const { id, name, settings } = one.source;
     const abort = new AbortController();

@@ -52,9 +52,9 @@ export const isRelatedThroughPart = (db: Db, hostId: number, toId: number, detai
      WHERE r.to_id = ? AND r.type = 'talks-to' AND r.detail = ? AND part.host_id = ? AND r.valid_to IS NULL LIMIT 1`,
   ).get(toId, detail, hostId) !== undefined;
 
-/** Relations of a component that an observer told of. */
-export const relationsSeenBy = (db: Db, fromId: number, seenBy: string): RelationRow[] =>
-  prepared<RelationRow>(db, `${RELATION} WHERE from_id = ? AND seen_by = ? AND valid_to IS NULL`).all(fromId, seenBy);
+/** Relations that begin, or end, at a component and that an observer told of. */
+export const relationsSeenBy = (db: Db, end: "from_id" | "to_id", id: number, seenBy: string): RelationRow[] =>
+  prepared<RelationRow>(db, `${RELATION} WHERE ${end} = ? AND seen_by = ? AND valid_to IS NULL`).all(id, seenBy);
 
 /** Counts one more full look that did not see a relation. */
 export function missRelation(db: Db, id: number): void {
