@@ -160,6 +160,9 @@ function setupFile() {
     source.list = readFileSync(existsSync(beside) ? beside : join(root, "scenarios", source.listFile), "utf8");
     delete source.listFile;
   }
+  // The authority of the stand-ins' certificates is this demo's own.
+  for (const source of setup.sources.filter((one) => one.authority === "standins"))
+    source.authority = readFileSync(`${authority}.pem`, "utf8");
   // The key that opens the stand-ins' hosts was made by this demo.
   setup.credentials = [
     ...(setup.credentials ?? []),
@@ -197,7 +200,7 @@ const clock = [
   "--pace",
   String(pace),
 ];
-const setup = setupFile();
+const authority = join(data, "standin-authority.json");
 const run = (file, args) =>
   fork(join(root, "build", "run", file), args, {
     cwd: root,
@@ -252,6 +255,8 @@ const standins = run("standins/main.js", [
   sendToken,
   "--enrol-code-file",
   enrolCode,
+  "--authority",
+  authority,
   "--agent-tokens",
   join(data, "standin-agent-tokens.json"),
   "--anchor",
@@ -264,6 +269,7 @@ const standins = run("standins/main.js", [
 ]);
 children.push(standins);
 await ready(standins, "The stand-in estate");
+const setup = setupFile();
 if (!existsSync(join(data, "holotaxis.db")))
   process.stdout.write("first start: the estate is swept and its past replayed …\n");
 const server = run("server/main.js", [

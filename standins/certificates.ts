@@ -1,6 +1,7 @@
 import "reflect-metadata";
 import * as x509 from "@peculiar/x509";
 import { createHash, webcrypto } from "node:crypto";
+import { existsSync, readFileSync, writeFileSync } from "node:fs";
 
 x509.cryptoProvider.set(webcrypto as Crypto);
 
@@ -24,8 +25,34 @@ const pem = (label: string, bytes: ArrayBuffer) =>
 export class Authority {
   private readonly ready: Promise<{ keys: CryptoKeyPair; cert: x509.X509Certificate }>;
 
-  constructor(private readonly organisation: { domain: string; maker: string }) {
-    this.ready = this.make();
+  /** @param file where its key and certificate are kept, so that who trusts it still does after a new start */
+  constructor(
+    private readonly organisation: { domain: string; maker: string },
+    file?: string,
+  ) {
+    this.ready = file === undefined ? this.make() : this.kept(file);
+  }
+
+  /** Its certificate, PEM. */
+  async certificate(): Promise<string> {
+    return `${(await this.ready).cert.toString("pem")}\n`;
+  }
+
+  private async kept(file: string) {
+    if (!existsSync(file)) {
+      const made = await this.make();
+      const key = pem("PRIVATE KEY", await webcrypto.subtle.exportKey("pkcs8", made.keys.privateKey));
+      writeFileSync(file, JSON.stringify({ key, cert: made.cert.toString("pem") }), { mode: 0o600 });
+      return made;
+    }
+    const { key, cert } = JSON.parse(readFileSync(file, "utf8")) as Identity;
+    const bytes = Buffer.from(key.replaceAll(/-----[A-Z ]+-----|\s/g, ""), "base64");
+    const read = new x509.X509Certificate(cert);
+    const keys: CryptoKeyPair = {
+      privateKey: await webcrypto.subtle.importKey("pkcs8", bytes, ALGORITHM, true, ["sign"]),
+      publicKey: await read.publicKey.export(),
+    };
+    return { keys, cert: read };
   }
 
   private async make() {
@@ -42,7 +69,7 @@ export class Authority {
   }
 
   /** A certificate for a host, good until an instant. */
-  async issue(name: string, untilMs: number): Promise<Identity> {
+  async issue(name: string, untilMs: number, address?: string): Promise<Identity> {
     const authority = await this.ready;
     const keys = (await webcrypto.subtle.generateKey(ALGORITHM, true, ["sign", "verify"])) as CryptoKeyPair;
     const full = `${name}.${this.organisation.domain}`;
@@ -55,7 +82,12 @@ export class Authority {
       signingAlgorithm: ALGORITHM,
       publicKey: keys.publicKey,
       signingKey: authority.keys.privateKey,
-      extensions: [new x509.SubjectAlternativeNameExtension([{ type: "dns", value: full }])],
+      extensions: [
+        new x509.SubjectAlternativeNameExtension([
+          { type: "dns", value: full },
+          ...(address === undefined ? [] : [{ type: "ip" as const, value: address }]),
+        ]),
+      ],
     });
     return {
       key: pem("PRIVATE KEY", await webcrypto.subtle.exportKey("pkcs8", keys.privateKey)),

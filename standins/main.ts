@@ -4,6 +4,7 @@ import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { AgentTokens } from "./agent-tokens";
 import { Authority } from "./certificates";
 import { startClouds } from "./clouds/start";
+import { startClusters } from "./cluster/serve";
 import { startControl } from "./control";
 import { Emitter } from "./emitter";
 import { makeKeyPair } from "./keys.mjs";
@@ -27,6 +28,8 @@ const { values } = parseArgs({
     base: { type: "string" },
     machine: { type: "string" },
     pace: { type: "string", default: "1" },
+    // Where the house's authority is kept; its certificate is written beside it, for those who trust it.
+    authority: { type: "string" },
     scale: { type: "string" },
     otlp: { type: "string" },
     syslog: { type: "string" },
@@ -76,7 +79,7 @@ function hostKeys(file: string): (name: string) => string {
   return (name) => known[name] as string;
 }
 
-const authority = new Authority(scenario.organisation);
+const authority = new Authority(scenario.organisation, values.authority);
 const keyOf = hostKeys(values.keys);
 const demoKey = readFileSync(values["demo-key"], "utf8");
 const listeners: Map<HostView, HostListeners> = new Map(
@@ -110,6 +113,8 @@ try {
   for (const host of estate.hosts) await startAgent(host, scenario.snmpPort, now);
   await followAll();
   await startClouds(estate, now);
+  await startClusters(estate, authority, now);
+  if (values.authority) writeFileSync(`${values.authority}.pem`, await authority.certificate());
   const { names } = scenario;
   if (names) {
     const zones = zonesOf(scenario);

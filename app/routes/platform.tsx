@@ -5,7 +5,7 @@ import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
 import { OF_PLATFORM } from "#core/estate/labels";
-import { groupLabel } from "#core/platforms/columns";
+import { groupLabel, PLACES } from "#core/platforms/columns";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/platform";
 import { useKeep } from "../shell/window";
@@ -46,7 +46,9 @@ export default function Platform({ loaderData: page }: Route.ComponentProps) {
       if (!("page" in changes)) params.delete("page");
       applyChanges(params, changes);
     }, true);
-  const has = groups.map((one) => `${one.count.toLocaleString("en-GB")} ${lower(groupLabel(one.group, one.count))}`);
+  const has = groups.map(
+    (one) => `${one.count.toLocaleString("en-GB")} ${lower(groupLabel(one.group, component.kind, one.count))}`,
+  );
   return (
     <>
       <PageHead
@@ -136,7 +138,8 @@ type Page = Route.ComponentProps["loaderData"];
 
 function List({ page, onSort }: { page: Page; onSort: (changes: Record<string, string>) => void }) {
   const { asked } = page;
-  const isAccount = page.component.kind === "platform.account";
+  const isAccount = !(PLACES as readonly string[]).includes(page.component.kind);
+  const place = page.component.kind === "platform.cluster" ? "Name space" : "Region";
   const head = (field: string, label: string, num = false) => {
     const isOn = asked.sort === field || (asked.sort === "" && field === "name");
     const turned = isOn ? (asked.order === "asc" ? "desc" : "asc") : num ? "desc" : "asc";
@@ -161,7 +164,7 @@ function List({ page, onSort }: { page: Page; onSort: (changes: Record<string, s
         <thead>
           <tr>
             {head("name", "Name")}
-            {isAccount ? head("region", "Region") : null}
+            {isAccount ? head("region", place) : null}
             {page.factNames.map((fact) => head(fact, factLabel(fact)))}
             {page.metrics.map((one) => head(one.metric, one.label, true))}
             {page.metrics[0] ? <th scope="col">{page.metrics[0].label}, window</th> : null}

@@ -17,14 +17,25 @@ export const loader = ({ request, context }: Route.LoaderArgs) =>
 const many = (count: number, one: string, more = `${one}s`) => `${count} ${count === 1 ? one : more}`;
 
 type Page = Answer<"platforms">;
+type Place = Page["places"][number];
 
 function sentenceOf({ sources, places, failures }: Page): string {
   if (sources.length === 0) return "No platform is read yet. Add a cloud or a manager as a source under Discover.";
   const silent = sources.filter((one) => one.problem !== null);
   if (silent.length) return `${silent.map((one) => one.name).join(", ")} cannot be read: ${silent[0]?.problem ?? ""}`;
-  const accounts = places.filter((one) => one.isAccount).length;
-  const instances = places.reduce((sum, one) => sum + (one.isAccount ? (one.counts[INSTANCES] ?? 0) : 0), 0);
-  const read = `${many(accounts, "account")} in ${many(places.length - accounts, "region")}, ${many(instances, "instance")}`;
+  const tops = places.filter((one) => one.isTop);
+  const sum = (list: readonly Place[], group: string) => list.reduce((all, one) => all + (one.counts[group] ?? 0), 0);
+  const accounts = tops.filter((one) => !one.isCluster);
+  const clusters = tops.filter((one) => one.isCluster);
+  const parts = [
+    ...(accounts.length
+      ? [`${many(accounts.length, "account")} with ${many(sum(accounts, INSTANCES), "instance")}`]
+      : []),
+    ...(clusters.length
+      ? [`${many(clusters.length, "container cluster")} with ${many(sum(clusters, "app.container"), "container")}`]
+      : []),
+  ];
+  const read = parts.join(", ") || "Nothing is read yet";
   return failures.length
     ? `${read}; ${many(failures.length, "list")} could not be read.`
     : `${read}. All of them answer.`;
@@ -32,37 +43,44 @@ function sentenceOf({ sources, places, failures }: Page): string {
 
 export default function Platforms({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
+  const accounts = page.places.filter((one) => !one.isCluster);
+  const clusters = page.places.filter((one) => one.isCluster);
   return (
     <>
       <PageHead name="Estate › Platforms" sentence={sentenceOf(page)} />
-      <Section title="Accounts and regions" pad={false}>
-        {page.places.length === 0 ? (
-          <div style={{ padding: 12 }}>
-            <Empty>What a platform has is listed here once it has been read.</Empty>
-          </div>
-        ) : (
-          <Places page={page} nowMs={now.nowMs} />
-        )}
-      </Section>
+      {page.places.length === 0 ? <Empty>What a platform has is listed here once it has been read.</Empty> : null}
+      {accounts.length ? (
+        <Section title="Accounts and regions" pad={false}>
+          <Places page={page} places={accounts} head="Account, region" nowMs={now.nowMs} />
+        </Section>
+      ) : null}
+      <div style={{ height: 12 }} />
+      {clusters.length ? (
+        <Section title="Container clusters and name spaces" pad={false}>
+          <Places page={page} places={clusters} head="Cluster, name space" nowMs={now.nowMs} />
+        </Section>
+      ) : null}
       <div style={{ height: 12 }} />
       {page.failures.length ? <Failures page={page} nowMs={now.nowMs} /> : null}
     </>
   );
 }
 
-function Places({ page, nowMs }: { page: Page; nowMs: number }) {
-  const groups = [...new Set(page.places.flatMap((one) => Object.keys(one.counts)))].sort(
-    (a, b) => Number(b === INSTANCES) - Number(a === INSTANCES) || groupLabel(a).localeCompare(groupLabel(b)),
+function Places({ page, places, head, nowMs }: { page: Page; places: readonly Place[]; head: string; nowMs: number }) {
+  const owner = places[0]?.kind ?? "";
+  const groups = [...new Set(places.flatMap((one) => Object.keys(one.counts)))].sort(
+    (a, b) =>
+      Number(b === INSTANCES) - Number(a === INSTANCES) || groupLabel(a, owner).localeCompare(groupLabel(b, owner)),
   );
   return (
-    <PlainTable aria-label="Accounts and regions">
+    <PlainTable aria-label={head}>
       <thead>
         <tr>
-          <th scope="col">Account, region</th>
-          <th scope="col">Platform</th>
+          <th scope="col">{head}</th>
+          <th scope="col">Source</th>
           {groups.map((group) => (
             <th key={group} scope="col" className="num">
-              {groupLabel(group)}
+              {groupLabel(group, owner)}
             </th>
           ))}
           <th scope="col" className="num">
@@ -72,45 +90,56 @@ function Places({ page, nowMs }: { page: Page; nowMs: number }) {
         </tr>
       </thead>
       <tbody>
-        {page.places.map((one) => {
-          const source = page.sources.find(({ id }) => id === one.sourceId);
-          const failed = page.failures.filter(
-            (failure) => failure.source_id === one.sourceId && (one.isAccount || failure.region === one.region),
-          ).length;
-          return (
-            <tr key={one.id}>
-              <td style={{ paddingLeft: one.isAccount ? 8 : 32 }}>
-                <Row>
-                  <SeverityMark severity={one.severity} size={15} />
-                  <KeepLink to={`/estate/platforms/${one.id}`}>{one.name}</KeepLink>
-                </Row>
-              </td>
-              <td>{one.isAccount ? one.platform : ""}</td>
-              {groups.map((group) => (
-                <td key={group} className="num">
-                  {one.counts[group] ? (
-                    <KeepLink to={`/estate/platforms/${one.id}?list=${group}`}>{one.counts[group]}</KeepLink>
-                  ) : (
-                    "–"
-                  )}
-                </td>
-              ))}
-              <td className="num">{failed || "–"}</td>
-              <td>
-                {one.isAccount && source
-                  ? source.problem
-                    ? "not answering"
-                    : source.readAt === null
-                      ? "not yet"
-                      : `${dayAndTime(source.readAt, nowMs)}, in ${((source.tookMs ?? 0) / 1000).toFixed(1)} s`
-                  : ""}
-              </td>
-            </tr>
-          );
-        })}
+        {places.map((one) => (
+          <PlaceRow key={one.id} page={page} place={one} groups={groups} nowMs={nowMs} />
+        ))}
       </tbody>
     </PlainTable>
   );
+}
+
+function PlaceRow({
+  page,
+  place,
+  groups,
+  nowMs,
+}: {
+  page: Page;
+  place: Place;
+  groups: readonly string[];
+  nowMs: number;
+}) {
+  const source = page.sources.find(({ id }) => id === place.sourceId);
+  const failed = page.failures.filter(
+    (one) => one.source_id === place.sourceId && (place.isTop || one.region === place.region),
+  ).length;
+  return (
+    <tr>
+      <td style={{ paddingLeft: place.isTop ? 8 : 32 }}>
+        <Row>
+          <SeverityMark severity={place.severity} size={15} />
+          <KeepLink to={`/estate/platforms/${place.id}`}>{place.name}</KeepLink>
+        </Row>
+      </td>
+      <td>{place.isTop && source ? <KeepLink to={`/discover/sources/${source.id}`}>{source.name}</KeepLink> : ""}</td>
+      {groups.map((group) => (
+        <td key={group} className="num">
+          {place.counts[group] ? (
+            <KeepLink to={`/estate/platforms/${place.id}?list=${group}`}>{place.counts[group]}</KeepLink>
+          ) : (
+            "–"
+          )}
+        </td>
+      ))}
+      <td className="num">{failed || "–"}</td>
+      <td className="line">{place.isTop && source ? lastRead(source, nowMs) : ""}</td>
+    </tr>
+  );
+}
+
+function lastRead({ problem, readAt }: Page["sources"][number], nowMs: number): string {
+  if (problem) return "not answering";
+  return readAt === null ? "not yet" : dayAndTime(readAt, nowMs);
 }
 
 function Failures({ page, nowMs }: { page: Page; nowMs: number }) {

@@ -166,11 +166,12 @@ class Planner {
   }
 
   /** Undefined for a part whose host is not there, or was read deeper before. */
-  private hostOf({ host, depth }: Observation): Ref | undefined {
+  private hostOf({ host, depth, readBy }: Observation): Ref | undefined {
     if (host === undefined) return undefined;
     if ("id" in host) return this.known.component(host.id)?.retired === false ? host.id : undefined;
     const ref = this.refOfKey.get(host.key);
-    if (ref === undefined) return undefined;
+    // What a platform tells of is there, whoever reads the host itself.
+    if (ref === undefined || readBy === PLATFORM) return ref;
     const known = typeof ref === "number" && this.plan.unread.has(ref) ? this.known.component(ref) : undefined;
     return known && depth <= known.depth ? undefined : ref;
   }

@@ -2,21 +2,30 @@ import { isHostLike, kindInfo } from "../catalogue/kinds";
 import { metricInfo } from "../catalogue/metrics";
 import { OF_PLATFORM } from "../estate/labels";
 
+/** What is at the top of a platform, and what that is divided into. */
+export const TOPS = ["platform.account", "platform.cluster"] as const;
+export const PLACES = ["platform.region", "platform.namespace"] as const;
+/** What is counted to the place of what it is part of. */
+export const CARRIERS = [...PLACES, "app.workload"] as const;
+
 /** What lists of a platform are of: all that is a host, or one kind. */
 export const INSTANCES = "instances";
 export const groupOf = (kind: string): string => (isHostLike(kind) ? INSTANCES : kind);
-export const groupLabel = (group: string, count = 2): string =>
-  group === INSTANCES
-    ? count === 1
-      ? "Instance"
-      : "Instances"
-    : count === 1
-      ? kindInfo(group).label
-      : kindInfo(group).plural;
+/** Hosts of a cluster are its nodes. */
+const ofCluster = (owner: string) => owner === "platform.cluster" || owner === "platform.namespace";
+export function groupLabel(group: string, owner: string, count = 2): string {
+  if (group !== INSTANCES) return count === 1 ? kindInfo(group).label : kindInfo(group).plural;
+  const one = ofCluster(owner) ? "Node" : "Instance";
+  return count === 1 ? one : `${one}s`;
+}
 
 const FACTS: Readonly<Record<string, readonly string[]>> = {
   [INSTANCES]: ["state", "size", "zone"].map((one) => `${OF_PLATFORM}${one}`),
-  "storage.volume": ["size GiB", "zone"],
+  "storage.volume": ["size GiB", "zone", "state"],
+  "app.workload": ["sort", "images"],
+  "app.container": ["state", "image", "CPU limit", "memory limit MiB"].map((one) => `${OF_PLATFORM}${one}`),
+  "platform.service": ["ports"],
+  "platform.ingress": ["hosts"],
   "db.managed": ["engine", "size"],
   "app.function": ["runtime", "memory MiB"],
   "net.virtual": ["address block"],
@@ -46,16 +55,50 @@ const HEADS: Readonly<Record<string, string>> = {
   "database.connections": "Connections",
   "database.storage.used": "Storage",
   "database.latency": "Latency",
+  "cpu.used": "CPU",
+  "node.pods": "Pods",
+  "node.ready": "Ready",
+  "workload.ready": "Ready",
+  "workload.wanted": "Wanted",
+  "workload.cpu.usage": "CPUs in use",
+  "workload.cpu.throttled": "Throttled (worst)",
+  "workload.memory.usage": "Memory",
+  "container.cpu.usage": "CPUs in use",
+  "container.cpu.used": "CPU of limit",
+  "container.cpu.throttled": "Throttled",
+  "container.memory.used": "Memory of limit",
+  "container.restarts": "Restarts",
   "function.calls": "Calls",
   "function.errors": "Failed",
   "function.duration": "Duration",
   "function.throttled": "Throttled",
 };
 export const headOf = (metric: string): string => HEADS[metric] ?? metricInfo(metric).label;
+const NODE_METRICS = ["cpu.used", "memory.used", "node.pods", "node.ready"];
+const NODE_FACTS = ["state", "processors", "memory GiB", "pods at most"].map((one) => `${OF_PLATFORM}${one}`);
+const METRICS: Readonly<Record<string, readonly string[]>> = {
+  "app.workload": [
+    "workload.ready",
+    "workload.wanted",
+    "workload.cpu.usage",
+    "workload.cpu.throttled",
+    "workload.memory.usage",
+  ],
+  "app.container": [
+    "container.cpu.usage",
+    "container.cpu.used",
+    "container.cpu.throttled",
+    "container.memory.used",
+    "container.restarts",
+  ],
+};
 const MOST_METRICS = 5;
 
 /** Facts and metrics that say most of what is in a list. */
-export const columnsOf = (group: string): { facts: readonly string[]; metrics: readonly string[] } => ({
-  facts: FACTS[group] ?? [],
-  metrics: group === INSTANCES ? INSTANCE_METRICS : kindInfo(group).charts.slice(0, MOST_METRICS),
-});
+export function columnsOf(group: string, owner: string): { facts: readonly string[]; metrics: readonly string[] } {
+  if (group === INSTANCES && ofCluster(owner)) return { facts: NODE_FACTS, metrics: NODE_METRICS };
+  return {
+    facts: FACTS[group] ?? [],
+    metrics: group === INSTANCES ? INSTANCE_METRICS : (METRICS[group] ?? kindInfo(group).charts.slice(0, MOST_METRICS)),
+  };
+}

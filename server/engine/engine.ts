@@ -157,6 +157,7 @@ export class Engine {
       sampleWriter: this.sampleWriter,
       now: () => this.now(),
       tools: () => tools,
+      machineMs: (ms) => machineSpanMs(this.clock, ms),
       onSeen: (id) => this.seenAt.set(id, this.now()),
       onEstate: (retired) => {
         this.afterEstateChange(retired);

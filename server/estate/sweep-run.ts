@@ -44,20 +44,18 @@ export class SweepRun {
   }
 
   async follow(access: readonly Access[], signal: AbortSignal): Promise<void> {
-    const memory = { account: platformOf(this.context.db, this.source.id)?.account || undefined };
+    const memory = { account: platformOf(this.context.db, this.source.id)?.account || undefined, everyMs: 0 };
     const found =
       driverOf(this.source.kind).discover?.(this.source.settings, access, signal, this.context.tools(), memory) ?? [];
     for await (const one of found) {
       if (one.what === "listed") this.listed.push({ what: "native", prefix: one.prefix });
-      // Figures are what polls are for.
-      else if (one.what === "measures" || one.what === "account") continue;
       else if (one.what === "progress") {
         const { what: _what, ...counts } = one;
         this.counts = counts;
       } else if (one.what === "failure") {
         this.refused.add(one.address);
         this.note("failed", null, one.address, one.address, one.reason);
-      } else {
+      } else if (one.what === "observations") {
         this.observations.push(...one.observations);
         this.fresh.push(...one.observations);
       }
@@ -90,13 +88,14 @@ export class SweepRun {
 
   private look(observations: Observation[]): Look {
     const { id, kind, name, site } = this.source;
-    const { hearsay, look } = driverOf(kind);
+    const { hearsay, look, follow } = driverOf(kind);
     return {
-      observer: look
-        ? platformObserver(this.source)
-        : hearsay
-          ? { sourceId: id, label: observerOf(hearsay, name), site, modest: true }
-          : { sourceId: id, label: `sweep of ${name}`, site },
+      observer:
+        look || follow
+          ? platformObserver(this.source)
+          : hearsay
+            ? { sourceId: id, label: observerOf(hearsay, name), site, modest: true }
+            : { sourceId: id, label: `sweep of ${name}`, site },
       atMs: this.context.now(),
       sinceMs: this.sinceMs,
       observations,

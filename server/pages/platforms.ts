@@ -6,6 +6,7 @@ import { listPlatforms, platformFailures, platformPlaces, thingsOf } from "../st
 import { spansOf } from "../store/query";
 import { healthAt } from "../store/services";
 import { lastSample, seriesOfMetrics, type SeriesRow } from "../store/signals";
+import { driverOf } from "../sources/registry";
 import { listSources } from "../store/sources";
 import { RECENT_MS } from "./guests";
 
@@ -18,7 +19,7 @@ export function platformsPage(db: Db, { atMs }: { atMs: number }) {
   const health = healthAt(db, "component", atMs);
   const places = platformPlaces(db, atMs);
   const rows = new Map(listPlatforms(db).map((one) => [one.source_id, one]));
-  const sources = listSources(db).filter((one) => rows.has(one.id) || one.kind === "platform");
+  const sources = listSources(db).filter((one) => rows.has(one.id) || isFollowed(one.kind));
   const regions = factsOfMany(
     db,
     places.map((one) => one.id),
@@ -39,7 +40,8 @@ export function platformsPage(db: Db, { atMs }: { atMs: number }) {
     }),
     places: places.map((one) => ({
       ...one,
-      isAccount: one.kind === "platform.account",
+      isTop: one.id === one.topId,
+      isCluster: places.find(({ id }) => id === one.topId)?.kind === "platform.cluster",
       platform: sources.find(({ id }) => id === one.sourceId)?.name ?? "",
       severity: health.get(one.id)?.severity ?? ("cleared" as const),
       counts: Object.fromEntries(countsOf(thingsOf(db, one.id, atMs))),
@@ -52,6 +54,11 @@ export function platformsPage(db: Db, { atMs }: { atMs: number }) {
     })),
   };
 }
+
+const isFollowed = (kind: string) => {
+  const { look, follow } = driverOf(kind);
+  return look !== undefined || follow !== undefined;
+};
 
 /** How many there are of each sort. */
 function countsOf(things: readonly { kind: string }[]): Map<string, number> {
@@ -83,9 +90,10 @@ export function platformPage(db: Db, question: PlatformQuestion) {
   if (!component) return null;
   const things = thingsOf(db, id, atMs);
   const groups = [...countsOf(things)]
-    .map(([group, count]) => ({ group, label: groupLabel(group), count }))
+    .map(([group, count]) => ({ group, label: groupLabel(group, component.kind), count }))
     .sort((a, b) => Number(b.group === INSTANCES) - Number(a.group === INSTANCES) || a.label.localeCompare(b.label));
-  const group = groups.some((one) => one.group === question.group) ? question.group : (groups[0]?.group ?? INSTANCES);
+  const first = groups.find((one) => one.group === INSTANCES || one.group === "app.workload") ?? groups[0];
+  const group = groups.some((one) => one.group === question.group) ? question.group : (first?.group ?? INSTANCES);
   const row = listPlatforms(db).find((one) => one.source_id === component.source_id);
   return {
     component: { id, name: component.name, kind: component.kind, site: component.site },
@@ -96,7 +104,7 @@ export function platformPage(db: Db, question: PlatformQuestion) {
     group,
     ...listOfGroup(
       db,
-      { ...question, group },
+      { ...question, group, owner: component.kind },
       things.filter((one) => groupOf(one.kind) === group),
     ),
   };
@@ -107,11 +115,11 @@ interface Figure {
   unit: string;
 }
 
-function listOfGroup(db: Db, question: PlatformQuestion, things: ReturnType<typeof thingsOf>) {
+function listOfGroup(db: Db, question: PlatformQuestion & { owner: string }, things: ReturnType<typeof thingsOf>) {
   const { search, sort, order, page, size, atMs, fromMs, toMs } = question;
   const health = healthAt(db, "component", atMs);
   const ids = things.map((one) => one.id);
-  const { facts: factNames, metrics } = columnsOf(question.group);
+  const { facts: factNames, metrics } = columnsOf(question.group, question.owner);
   const facts = factsOfMany(db, ids, factNames, atMs);
   const series = seriesOfMetrics(db, ids, metrics);
   const shown = metrics.filter((metric) => [...series.values()].some((own) => own.has(metric)));

@@ -65,6 +65,7 @@ function makePoller(): PlatformPoller {
       mapping: () => MAPPING,
       now: () => nowMs,
     }),
+    machineMs: (ms) => ms,
     onSeen: () => undefined,
     onEstate: (gone) => retired.push(...gone),
   });

@@ -6,6 +6,7 @@ import { relateObserved } from "../estate/relate";
 import { takeInFew, takeInSilence } from "../estate/take-in";
 import type { Found, Measure, SourceDriver, SourceTools } from "../sources/driver";
 import { driverOf } from "../sources/registry";
+import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import { StoredEstate } from "../store/known";
 import { unwatched } from "../store/labels";
@@ -23,6 +24,7 @@ import type { Vault } from "../vault/vault";
 const LOOK_MS = 120_000;
 /** Things that stand as they stood are noted as seen so often, clock time. */
 const SEEN_EVERY_MS = 60_000;
+const GONE = "Its platform has it no more";
 /** Components that one look may bring. */
 const MOST_NEW = 50_000;
 
@@ -36,7 +38,7 @@ interface Followed {
   ids: Map<string, number>;
   digests: Map<string, string>;
   /** Keys by their prefix, as listed in full before. */
-  listed: Map<string, ReadonlySet<string>>;
+  listed: Map<string, Set<string>>;
   seenMs: number;
 }
 
@@ -46,6 +48,8 @@ export interface PlatformContext {
   sampleWriter: SampleWriter;
   now: () => number;
   tools: () => SourceTools;
+  /** How long something of the clock's time takes on the machine. */
+  machineMs: (ms: number) => number;
   onSeen: (componentId: number) => void;
   /** Called when something was taken in, with the components that left the estate by it. */
   onEstate: (retired: readonly number[]) => void;
@@ -68,7 +72,7 @@ export class PlatformPoller {
     this.followed = new Map(
       listSources(db).flatMap((source) => {
         const driver = driverOf(source.kind);
-        if (!driver.look || source.pollSeconds === undefined) return [];
+        if (!(driver.look || driver.follow) || source.pollSeconds === undefined) return [];
         const known = before.get(source.id);
         // What was read with other settings says nothing of what is read with these.
         const same = known && JSON.stringify(known.source.settings) === JSON.stringify(source.settings);
@@ -122,34 +126,42 @@ export class PlatformPoller {
 
   /** One look; never throws. */
   private async follow(one: Followed): Promise<void> {
-    const { db, vault, tools } = this.context;
+    const { db, vault, tools, machineMs } = this.context;
     const { id, name, settings } = one.source;
+    const { look, follow } = one.driver;
     const abort = new AbortController();
-    const timer = setTimeout(() => abort.abort(), LOOK_MS);
+    // What is followed goes on for as long as it goes well.
+    const timer = follow ? undefined : setTimeout(() => abort.abort(), LOOK_MS);
     this.busy.set(id, abort);
-    const intake = new Intake(this.context, one, this.off);
-    const started = performance.now();
+    let intake = new Intake(this.context, one, this.off);
+    let started = performance.now();
+    const isWanted = () => this.followed.get(id)?.source.id === id && !abort.signal.aborted;
+    const endRound = () => {
+      intake.end(performance.now() - started, isWanted());
+      intake = new Intake(this.context, one, this.off, intake);
+      started = performance.now();
+      this.done++;
+    };
     try {
       const access = vault.ofSource(id, `reading ${name}`);
-      const memory = { account: platformOf(db, id)?.account || undefined };
-      for await (const found of one.driver.look?.(settings, access, abort.signal, tools(), memory) ?? []) {
-        if (abort.signal.aborted || !this.followed.has(id)) break;
-        intake.take(found);
+      const memory = { account: platformOf(db, id)?.account || undefined, everyMs: machineMs(one.everyMs) };
+      for await (const found of (follow ?? look)?.(settings, access, abort.signal, tools(), memory) ?? []) {
+        if (!isWanted()) break;
+        if (found.what === "round") endRound();
+        else intake.take(found);
       }
-      if (!this.followed.has(id)) return;
+      if (!this.followed.has(id) || follow) return;
       if (abort.signal.aborted)
         intake.failures.set(name, {
           reason: `It took longer than ${LOOK_MS / 1000} seconds and was ended.`,
           region: "",
         });
-      intake.end(performance.now() - started, !abort.signal.aborted);
+      endRound();
     } catch (error) {
-      if (!this.followed.has(id)) return;
-      intake.fail(error instanceof Error ? error.message : String(error));
+      if (this.followed.has(id)) intake.fail(error instanceof Error ? error.message : String(error));
     } finally {
       clearTimeout(timer);
       this.busy.delete(id);
-      this.done++;
     }
   }
 }
@@ -174,20 +186,25 @@ class Intake {
   private measures: Measure[] = [];
   private readonly sinceMs: number;
   private grown = false;
-  private account = { account: "", key: "" };
+  private account: { account: string; key: string };
 
   constructor(
     private readonly context: PlatformContext,
     private readonly one: Followed,
     private readonly off: Pick<ReadonlySet<number>, "has">,
+    /** The round before, of what is followed. */
+    before?: Intake,
   ) {
     this.sinceMs = context.now();
+    this.account = before?.account ?? { account: "", key: "" };
   }
 
   take(found: Found): void {
     if (found.what === "account") this.account = found;
     else if (found.what === "observations") this.observe(found.observations);
     else if (found.what === "listed") this.prefixes.push(found.prefix);
+    else if (found.what === "gone") this.lose(found.keys);
+    else if (found.what === "changes") this.tell(found.changes);
     else if (found.what === "measures") this.measures.push(...found.measures);
     else if (found.what === "failure")
       this.failures.set(found.address, { reason: found.reason, region: found.region ?? "" });
@@ -207,20 +224,60 @@ class Intake {
   private observe(observations: readonly Observation[]): void {
     const { db } = this.context;
     const { ids, digests } = this.one;
+    const digestsOfNews = new Map<Observation, string>();
     const news = observations.filter((observation) => {
       const key = observation.keys[0]?.value as string;
       this.seen.add(key);
-      return !ids.has(key) || digests.get(key) !== digestOf(observation);
+      const digest = digestOf(observation);
+      if (ids.has(key) && digests.get(key) === digest) return false;
+      digestsOfNews.set(observation, digest);
+      return true;
     });
+    for (const one of news) this.place(one);
     if (news.length === 0) return;
     const taken = db.transaction(() => takeInFew(db, this.look(news)))();
     for (const [observation, id] of taken.ids) {
       const key = observation.keys[0]?.value as string;
       ids.set(key, id);
-      digests.set(key, digestOf(observation));
+      digests.set(key, digestsOfNews.get(observation) as string);
       this.fresh.set(observation, id);
+      for (const [prefix, present] of this.one.listed) if (key.startsWith(prefix)) present.add(key);
     }
     this.grown = true;
+  }
+
+  /** A part whose host was told of earlier is on the component that the host is. */
+  private place(observation: Observation): void {
+    const { host } = observation;
+    const id = host && "key" in host ? this.one.ids.get(host.key) : undefined;
+    if (id !== undefined) observation.host = { id };
+  }
+
+  /** What the platform says is there no more. */
+  private lose(keys: readonly string[]): void {
+    const { db, onEstate } = this.context;
+    const { ids, digests, listed } = this.one;
+    const silent = new Set(keys.flatMap((key) => ids.get(key) ?? []));
+    for (const key of keys) {
+      ids.delete(key);
+      digests.delete(key);
+      this.seen.delete(key);
+      for (const [prefix, present] of listed) if (key.startsWith(prefix)) present.delete(key);
+    }
+    if (silent.size === 0) return;
+    onEstate(db.transaction(() => takeInSilence(db, this.look([]), silent, GONE))());
+  }
+
+  /** What was done on the platform. */
+  private tell(changes: readonly { key: string; summary: string }[]): void {
+    const { db, now } = this.context;
+    db.transaction(() => {
+      for (const { key, summary } of changes) {
+        const componentId = this.one.ids.get(key);
+        if (componentId !== undefined)
+          insertChange(db, { atMs: now(), kind: "deployment", componentId, summary, by: this.look([]).observer.label });
+      }
+    })();
   }
 
   /** What is gone, how things hang together, what was measured, and how the look went. */
@@ -234,7 +291,7 @@ class Intake {
       notePlatform(
         db,
         this.one.source.id,
-        { account, componentId, tookMs, things: this.seen.size },
+        { account, componentId, tookMs, things: this.one.ids.size },
         this.context.now(),
       );
       setPlatformFailures(db, this.one.source.id, this.failures, this.context.now());
@@ -284,7 +341,7 @@ class Intake {
         }
       listed.set(prefix, present);
     }
-    return silent.size ? takeInSilence(db, this.look([]), silent, "Its platform has it no more") : [];
+    return silent.size ? takeInSilence(db, this.look([]), silent, GONE) : [];
   }
 
   private write(): void {
@@ -318,9 +375,6 @@ class Intake {
           this.one.digests.delete(key);
         }
     }
-    for (const key of this.seen) {
-      const id = this.one.ids.get(key);
-      if (id !== undefined) this.context.onSeen(id);
-    }
+    for (const id of this.one.ids.values()) this.context.onSeen(id);
   }
 }

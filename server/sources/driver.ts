@@ -9,6 +9,12 @@ export type Found =
   | { what: "observations"; observations: Observation[] }
   /** Whose platform it is that is read, and the key of the component that stands for it. */
   | { what: "account"; account: string; key: string }
+  /** What is there no more. */
+  | { what: "gone"; keys: string[] }
+  /** What was done on the platform, and to what. */
+  | { what: "changes"; changes: { key: string; summary: string }[] }
+  /** Of what is followed: all that belongs together has been told. */
+  | { what: "round" }
   /** Everything whose key begins so was told of: what was not is gone, as the platform itself says. */
   | { what: "listed"; prefix: string }
   | { what: "measures"; measures: Measure[] }
@@ -62,6 +68,8 @@ export interface SourceTools {
 export interface PlatformMemory {
   /** Id of the account that its things belong to. */
   account: string | undefined;
+  /** How often figures are asked for, in the machine's milliseconds. */
+  everyMs: number;
 }
 
 /** How a host that a source covers is reached. */
@@ -130,6 +138,17 @@ export interface SourceDriver<Settings = unknown> {
    * are told; it throws where nothing could be read.
    */
   look?(
+    settings: Settings,
+    access: readonly Access[],
+    signal: AbortSignal,
+    tools: SourceTools,
+    memory: PlatformMemory,
+  ): AsyncIterable<Found>;
+  /**
+   * Looks at a platform that tells of every change, and goes on: rounds of all it has and measures, each ended by “round”.
+   * It ends when it is aborted, or throws where it cannot go on.
+   */
+  follow?(
     settings: Settings,
     access: readonly Access[],
     signal: AbortSignal,

@@ -1,4 +1,5 @@
 import { agentDriver } from "./agent/driver";
+import { clusterDriver } from "./cluster/driver";
 import { dnsDriver } from "./dns/driver";
 import type { SourceDriver } from "./driver";
 import { listDriver } from "./list/driver";
@@ -13,6 +14,7 @@ const DRIVERS: readonly SourceDriver[] = [
   listDriver as SourceDriver,
   dnsDriver as SourceDriver,
   platformDriver as SourceDriver,
+  clusterDriver as SourceDriver,
   agentDriver as SourceDriver,
 ];
 

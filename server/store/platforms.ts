@@ -1,3 +1,4 @@
+import { CARRIERS, PLACES, TOPS } from "#core/platforms/columns";
 import { prepared, type Db } from "./database";
 
 export interface PlatformRow {
@@ -95,31 +96,34 @@ export interface PlatformThingRow {
 const BELONGS =
   "r.type IN ('hosted-by', 'part-of') AND r.valid_from <= @at AND (r.valid_to IS NULL OR r.valid_to > @at)";
 
-/** What is in a region, or in any region of an account, at an instant. */
+const quoted = (kinds: readonly string[]) => kinds.map((one) => `'${one}'`).join(", ");
+
+/** What is in a place of a platform, or in any place of one that has several, at an instant. */
 export const thingsOf = (db: Db, ownerId: number, atMs: number): PlatformThingRow[] =>
   prepared<PlatformThingRow>(
     db,
-    `WITH owner (id) AS (
-       SELECT @owner UNION
-       SELECT r.from_id FROM relation r JOIN component c ON c.id = r.from_id AND c.kind = 'platform.region'
-       WHERE r.to_id = @owner AND ${BELONGS})
-     SELECT c.id, c.name, c.kind, CASE WHEN p.kind = 'platform.region' THEN p.name END AS region,
-       CASE WHEN p.kind = 'platform.region' THEN p.id END AS regionId
-     FROM owner o JOIN relation r ON r.to_id = o.id AND ${BELONGS} JOIN component c ON c.id = r.from_id JOIN component p ON p.id = o.id
-     WHERE c.kind <> 'platform.region' GROUP BY c.id ORDER BY lower(c.name)`,
+    `WITH RECURSIVE owner (id, place) AS (
+       SELECT c.id, CASE WHEN c.kind IN (${quoted(PLACES)}) THEN c.id END FROM component c WHERE c.id = @owner
+       UNION
+       SELECT c.id, CASE WHEN c.kind IN (${quoted(PLACES)}) THEN c.id ELSE o.place END FROM owner o
+       JOIN relation r ON r.to_id = o.id AND ${BELONGS} JOIN component c ON c.id = r.from_id AND c.kind IN (${quoted(CARRIERS)}))
+     SELECT c.id, c.name, c.kind, p.name AS region, p.id AS regionId
+     FROM owner o JOIN relation r ON r.to_id = o.id AND ${BELONGS} JOIN component c ON c.id = r.from_id
+     LEFT JOIN component p ON p.id = o.place
+     WHERE c.kind NOT IN (${quoted(PLACES)}) GROUP BY c.id ORDER BY lower(c.name)`,
   ).all({ owner: ownerId, at: atMs });
 
-/** Accounts and regions at an instant, with the account that a region is of. */
+/** Accounts, clusters and what they are divided into at an instant, with the top that each is of. */
 export const platformPlaces = (
   db: Db,
   atMs: number,
-): { id: number; name: string; kind: string; accountId: number; sourceId: number | null }[] =>
-  prepared<{ id: number; name: string; kind: string; accountId: number; sourceId: number | null }>(
+): { id: number; name: string; kind: string; topId: number; sourceId: number | null }[] =>
+  prepared<{ id: number; name: string; kind: string; topId: number; sourceId: number | null }>(
     db,
-    `SELECT c.id, c.name, c.kind, coalesce(r.to_id, c.id) AS accountId, c.source_id AS sourceId FROM component c
-     LEFT JOIN relation r ON r.from_id = c.id AND c.kind = 'platform.region' AND ${BELONGS}
-     WHERE c.kind IN ('platform.account', 'platform.region') AND c.valid_from <= @at AND (c.valid_to IS NULL OR c.valid_to > @at)
-     ORDER BY (SELECT lower(a.name) FROM component a WHERE a.id = coalesce(r.to_id, c.id)), accountId, c.kind, lower(c.name)`,
+    `SELECT c.id, c.name, c.kind, coalesce(r.to_id, c.id) AS topId, c.source_id AS sourceId FROM component c
+     LEFT JOIN relation r ON r.from_id = c.id AND c.kind IN (${quoted(PLACES)}) AND ${BELONGS}
+     WHERE c.kind IN (${quoted([...TOPS, ...PLACES])}) AND c.valid_from <= @at AND (c.valid_to IS NULL OR c.valid_to > @at)
+     ORDER BY (SELECT lower(a.name) FROM component a WHERE a.id = coalesce(r.to_id, c.id)), topId, c.kind IN (${quoted(PLACES)}), lower(c.name)`,
   ).all({ at: atMs });
 
 export interface MappingRow {

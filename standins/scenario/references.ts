@@ -8,6 +8,7 @@ export function problemsOf(scenario: Scenario): string[] {
   check.hosts();
   check.outside();
   check.clouds();
+  check.clusters();
   check.faults();
   check.drills();
   check.outputs();
@@ -176,6 +177,17 @@ class Check {
       }))
         for (const one of list) region(`${name}.${one.name}`, one.region);
       for (const one of cloud.balancers) this.processIn(`${place}.balancers.${one.name}`, one.role, one.process);
+    }
+  }
+
+  clusters(): void {
+    const { scenario, named } = this;
+    for (const cluster of scenario.clusters) {
+      const place = `clusters.${cluster.name}`;
+      if (!cluster.address.startsWith("127."))
+        this.problems.push(`${place}.address: stand-ins listen on loopback addresses (127.x.y.z) only.`);
+      for (const node of cluster.nodes)
+        if (!named.has(node)) this.missing(`${place}.nodes`, "host", node, named.keys());
     }
   }
 

@@ -321,6 +321,33 @@ const cloud = z.strictObject({
   more: z.number().int().min(0).max(20_000).default(0),
 });
 
+/** A container cluster on some of the machines, with its own interface. */
+const cluster = z.strictObject({
+  name,
+  title: z.string().max(60),
+  address: z.string(),
+  port: z.number().int().min(1024).max(65_535),
+  token: z.string().min(8).max(400),
+  /** Name space that its containers are in. */
+  space: name,
+  /** Hosts that are its nodes; their containers are its pods. */
+  nodes: z.array(name).min(1).max(100),
+  /** Containers of which one runs on each node. */
+  daemons: z.array(name).max(20).default([]),
+  /** A job that is started again and again. */
+  job: z
+    .strictObject({
+      name,
+      image: z.string().max(80),
+      everyMinutes: z.number().int().min(1),
+      lastsSeconds: z.number().int().min(1),
+    })
+    .optional(),
+  /** Further pods without anything in them, and how many of them change in a second, for trying how it goes with many. */
+  more: z.number().int().min(0).max(50_000).default(0),
+  churnPerSecond: z.number().min(0).max(1000).default(0),
+});
+
 const where = {
   host: name.optional(),
   /** Every host of the role. */
@@ -587,6 +614,7 @@ export const scenarioSchema = z.strictObject({
   /** Lists of words for the lines. */
   words: z.record(name, z.array(z.string().min(1).max(40)).min(1).max(50)).default({}),
   clouds: z.array(cloud).max(10).default([]),
+  clusters: z.array(cluster).max(10).default([]),
   /** By name of the process; "switch" for every switch. */
   outputs: z.record(name, output).default({}),
   past: z.array(past).max(200).default([]),
@@ -608,6 +636,7 @@ export type ScenarioFault = Scenario["faults"][number];
 export type ScenarioEffect = ScenarioFault["effects"][number];
 export type ScenarioRepair = ScenarioFault["endedBy"][number];
 export type ScenarioDrill = Scenario["drills"][number];
+export type ScenarioCluster = Scenario["clusters"][number];
 export type ScenarioCloud = Scenario["clouds"][number];
 export type ScenarioOutput = Scenario["outputs"][string];
 export type Rhythm = Scenario["rhythms"][string];

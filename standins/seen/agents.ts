@@ -22,7 +22,7 @@ const AGENT = { "telemetry.distro.name": "holotaxis-agent", "telemetry.distro.ve
 export const REPORT_SECONDS = 15;
 
 /** 64 hexadecimal digits, always the same for the same container on the same host. */
-function containerId({ seed }: Container): string {
+export function containerId({ seed }: Container): string {
   return Array.from({ length: 8 }, (_, part) => (seedOf(`id${part}`, seed) >>> 0).toString(16).padStart(8, "0")).join(
     "",
   );
@@ -64,7 +64,8 @@ function ofHost(host: HostView): Measured {
   };
 }
 
-function ofContainer(host: HostView, container: Container): Measured {
+/** What a container uses: processors, percent of its limit, percent held back, bytes, percent of its limit. */
+export function ofContainer(host: HostView, container: Container): Measured {
   const { world, machine } = host;
   const { spec, seed } = container;
   const station = machine.stations.find((one) => one.container === container);

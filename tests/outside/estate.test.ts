@@ -82,6 +82,7 @@ async function sweep<Settings extends { ranges: string }>(
   const observations: Observation[] = [];
   for await (const found of driver.discover?.(settings, access, new AbortController().signal, tools, {
     account: undefined,
+    everyMs: 0,
   }) ?? []) {
     if (found.what === "observations") observations.push(...found.observations);
     if (found.what === "failure" && !settings.ranges.includes(":"))

@@ -1,0 +1,110 @@
+import { readOpenMetrics } from "../../telemetry/openmetrics";
+import { counterRate, type CounterReading } from "../../telemetry/rate";
+import type { ClusterState } from "./state";
+
+/** Of a node's page of container metrics, what is read; the rest of it is many times as much. */
+const WANTED = [
+  "container_cpu_usage_seconds_total",
+  "container_cpu_cfs_periods_total",
+  "container_cpu_cfs_throttled_periods_total",
+  "container_memory_working_set_bytes",
+  "container_oom_events_total",
+] as const;
+type Wanted = (typeof WANTED)[number];
+const isWanted = (line: string) =>
+  WANTED.some((name) => line.startsWith(`${name}{`) || line.startsWith(`# TYPE ${name} `));
+
+export interface ContainerFigure {
+  key: string;
+  metric: string;
+  instance: string;
+  unit: string;
+  value: number;
+}
+
+/** What a page says of one container. */
+interface OnPage extends NonNullable<ReturnType<ClusterState["containerOf"]>> {
+  totals: Map<Wanted, number>;
+  atMs: number;
+}
+
+const hundredths = (value: number) => Math.round(value * 100) / 100;
+
+/** Works figures of containers out of the pages that nodes show, with the totals of the look before. */
+export class ContainerFigures {
+  private readonly before = new Map<string, CounterReading>();
+  /** Sums by workload over the pages of one round. */
+  private sums = new Map<string, { cpu: number; memory: number; throttled: number }>();
+
+  /**
+   * Reads one node's page. Throws a RangeError with a sentence where it is no such page.
+   */
+  read(page: string, atMs: number, state: ClusterState): ContainerFigure[] {
+    const read = readOpenMetrics(page.split("\n").filter(isWanted).join("\n"));
+    if (!read.ok) throw new RangeError(read.problem);
+    const figures: ContainerFigure[] = [];
+    const byContainer = new Map<string, OnPage>();
+    for (const { samples } of read.families)
+      for (const sample of samples) {
+        const labels = new Map(sample.labels);
+        const container = labels.get("container") ?? "";
+        if (container === "" || container === "POD") continue;
+        const found = state.containerOf(labels.get("namespace") ?? "", labels.get("pod") ?? "", container);
+        if (!found) continue;
+        const one = byContainer.get(found.key) ?? {
+          ...found,
+          totals: new Map<Wanted, number>(),
+          // Nodes look at containers when it suits them, and say when that was.
+          atMs: sample.atMs !== undefined && Math.abs(sample.atMs - atMs) < 120_000 ? sample.atMs : atMs,
+        };
+        one.totals.set(sample.name as Wanted, (one.totals.get(sample.name as Wanted) ?? 0) + sample.value);
+        byContainer.set(found.key, one);
+      }
+    for (const { key, spec, workload, totals, atMs: at } of byContainer.values()) {
+      const { cpuLimit, memoryLimit } = spec;
+      const rate = (name: Wanted) => {
+        const value = totals.get(name);
+        if (value === undefined) return undefined;
+        const now = { atMs: at, value };
+        const result = counterRate(this.before.get(`${key} ${name}`), now, 64);
+        if (result !== undefined || (this.before.get(`${key} ${name}`)?.atMs ?? 0) < at)
+          this.before.set(`${key} ${name}`, now);
+        return result;
+      };
+      const put = (metric: string, unit: string, value: number) =>
+        figures.push({ key, metric, instance: "", unit, value });
+      const cpu = rate("container_cpu_usage_seconds_total");
+      const periods = rate("container_cpu_cfs_periods_total");
+      const held = rate("container_cpu_cfs_throttled_periods_total");
+      const memory = totals.get("container_memory_working_set_bytes");
+      const throttled =
+        periods !== undefined && held !== undefined && periods > 0 ? Math.min(100, (100 * held) / periods) : undefined;
+      if (cpu !== undefined) put("container.cpu.usage", "{cpu}", Math.round(cpu * 1000) / 1000);
+      if (cpu !== undefined && cpuLimit) put("container.cpu.used", "%", hundredths((100 * cpu) / cpuLimit));
+      if (throttled !== undefined) put("container.cpu.throttled", "%", hundredths(throttled));
+      if (memory !== undefined) put("container.memory.usage", "By", memory);
+      if (memory !== undefined && memoryLimit)
+        put("container.memory.used", "%", hundredths((100 * memory) / memoryLimit));
+      if (workload === undefined) continue;
+      const sum = this.sums.get(workload) ?? { cpu: 0, memory: 0, throttled: 0 };
+      this.sums.set(workload, {
+        cpu: sum.cpu + (cpu ?? 0),
+        memory: sum.memory + (memory ?? 0),
+        throttled: Math.max(sum.throttled, throttled ?? 0),
+      });
+    }
+    return figures;
+  }
+
+  /** Sums of the workloads over the pages read since the last time, and what is not there any more is forgotten. */
+  ofWorkloads(present: (key: string) => boolean): ContainerFigure[] {
+    const figures = [...this.sums].flatMap(([key, { cpu, memory, throttled }]) => [
+      { key, metric: "workload.cpu.usage", instance: "", unit: "{cpu}", value: Math.round(cpu * 1000) / 1000 },
+      { key, metric: "workload.memory.usage", instance: "", unit: "By", value: memory },
+      { key, metric: "workload.cpu.throttled", instance: "", unit: "%", value: hundredths(throttled) },
+    ]);
+    this.sums = new Map();
+    for (const name of this.before.keys()) if (!present(name.slice(0, name.lastIndexOf(" ")))) this.before.delete(name);
+    return figures;
+  }
+}

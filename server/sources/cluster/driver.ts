@@ -1,0 +1,95 @@
+import { z } from "zod";
+import { CLUSTER_LIST_NAMES, CLUSTER_LISTS } from "#core/platforms/cluster/state";
+import type { Access } from "../../vault/kinds";
+import type { Checked, Found, PlatformMemory, SourceDriver, SourceTools } from "../driver";
+import { ClusterClient } from "./client";
+import { ClusterReader } from "./follow";
+
+const clusterSettings = z.strictObject({
+  address: z
+    .url({ protocol: /^https?$/, error: "Give an address that begins with https://." })
+    .max(300)
+    .transform((text) => text.replace(/\/+$/, ""))
+    .meta({ title: "Address", description: "Of its interface, such as https://10.0.5.1:6443." }),
+  cluster: z
+    .string("Give the cluster a name.")
+    .trim()
+    .min(1, "Give the cluster a name.")
+    .max(60)
+    .meta({ title: "Name of the cluster", description: "As people call it; the interface does not say." }),
+  authority: z
+    .string()
+    .trim()
+    .max(65_536)
+    .refine((text) => text === "" || text.startsWith("-----BEGIN CERTIFICATE-----"), "Give certificates in PEM form.")
+    .default("")
+    .meta({
+      title: "Private authority",
+      description: "Certificate (PEM) of the cluster's own authority, as it stands beside a service account's token.",
+      lines: true,
+    }),
+});
+export type ClusterSettings = z.infer<typeof clusterSettings>;
+
+async function* read(
+  { address, authority, cluster }: ClusterSettings,
+  access: readonly Access[],
+  signal: AbortSignal,
+  tools: SourceTools,
+  memory: PlatformMemory,
+  how: "read" | "follow",
+): AsyncGenerator<Found> {
+  const client = new ClusterClient({ address, authority, access }, signal);
+  try {
+    yield* new ClusterReader(client, cluster, memory, tools.now, signal)[how]();
+  } finally {
+    client.close();
+  }
+}
+
+async function check(
+  { address, authority }: ClusterSettings,
+  access: readonly Access[],
+  signal: AbortSignal,
+): Promise<Checked> {
+  const lines: string[] = [];
+  let failed = 0;
+  try {
+    const client = new ClusterClient({ address, authority, access }, signal);
+    try {
+      const version = await client.json("/version");
+      lines.push(`Version ${String(version.gitVersion ?? "unknown")}.`);
+      for (const list of CLUSTER_LIST_NAMES) {
+        try {
+          const { items } = await client.json(`${CLUSTER_LISTS[list].path}?limit=1`);
+          lines.push(`${list}: ${Array.isArray(items) && items.length ? "may be read" : "may be read, and is empty"}.`);
+        } catch (error) {
+          failed++;
+          lines.push(`${list}: ${error instanceof Error ? error.message : String(error)}`);
+        }
+      }
+    } finally {
+      client.close();
+    }
+    return { ok: failed === 0, lines };
+  } catch (error) {
+    return { ok: false, lines: [...lines, error instanceof Error ? error.message : String(error)] };
+  }
+}
+
+/** Container clusters, by their own interface: what runs there is followed from one change to the next. */
+export const clusterDriver: SourceDriver<ClusterSettings> = {
+  kind: "cluster",
+  label: "Container cluster",
+  about:
+    "Nodes, name spaces, workloads and containers with their limits; follows every change, and roll-outs as changes.",
+  settings: clusterSettings,
+  uses: ["bearer", "client-certificate"],
+  needsCredential:
+    "Choose the token of a service account that may read (HTTP bearer token), or a client certificate. Add one under Setup › Credentials first.",
+  pollSeconds: 15,
+  covers: ({ cluster, address }) => ({ text: `${cluster} at ${new URL(address).host}`, places: 1 }),
+  check,
+  discover: (settings, access, signal, tools, memory) => read(settings, access, signal, tools, memory, "read"),
+  follow: (settings, access, signal, tools, memory) => read(settings, access, signal, tools, memory, "follow"),
+};

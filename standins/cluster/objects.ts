@@ -1,0 +1,516 @@
+import { scatter, seedOf } from "../rhythm";
+import type { ScenarioCluster } from "../scenario/schema";
+import type { Estate } from "../seen/estate";
+import { containerId, ofContainer } from "../seen/agents";
+import { uuidOf, type HostView } from "../seen/host-view";
+import { GIB, MIB, type Container } from "../world/layout";
+
+const DAY_MS = 86_400_000;
+
+/** An object as the interface shows it, without its version. */
+export interface ClusterObject {
+  metadata: { name: string; namespace?: string; uid: string; creationTimestamp: string; [more: string]: unknown };
+  [more: string]: unknown;
+}
+
+/** Objects by list, as they stand at an instant. */
+export type Snapshot = Record<string, ClusterObject[]>;
+
+const hex = (text: string, length: number) =>
+  Array.from({ length: Math.ceil(length / 8) }, (_, part) =>
+    (seedOf(`${text}${part}`, 23) >>> 0).toString(16).padStart(8, "0"),
+  )
+    .join("")
+    .slice(0, length);
+const uidOf = (text: string) => {
+  const digits = hex(text, 32);
+  return `${digits.slice(0, 8)}-${digits.slice(8, 12)}-4${digits.slice(13, 16)}-8${digits.slice(17, 20)}-${digits.slice(20)}`;
+};
+const iso = (ms: number) => `${new Date(ms).toISOString().slice(0, 19)}Z`;
+
+interface Placed {
+  host: HostView;
+  container: Container;
+}
+
+/** What a pretended cluster has: its nodes are hosts of the world, its pods their containers. */
+export class ClusterObjects {
+  private readonly placed: readonly Placed[];
+
+  constructor(
+    private readonly estate: Estate,
+    readonly cluster: ScenarioCluster,
+  ) {
+    this.placed = cluster.nodes.flatMap((name) => {
+      const host = estate.host(name);
+      return host ? host.machine.containers.map((container) => ({ host, container })) : [];
+    });
+  }
+
+  private meta(
+    name: string,
+    sort: string,
+    atMs: number,
+    more: object = {},
+    namespace: string | null = this.cluster.space,
+  ) {
+    return {
+      name,
+      ...(namespace === null ? {} : { namespace }),
+      uid: uidOf(`${this.cluster.name} ${sort} ${namespace} ${name}`),
+      creationTimestamp: iso(atMs),
+      ...more,
+    };
+  }
+
+  private get sinceMs(): number {
+    return this.estate.anchorMs - 90 * DAY_MS;
+  }
+
+  snapshot(atMs: number): Snapshot {
+    this.estate.world.advance(atMs);
+    const names = [...new Set(this.placed.map((one) => one.container.spec.name))];
+    const daemons = names.filter((one) => this.cluster.daemons.includes(one));
+    const deployments = names.filter((one) => !this.cluster.daemons.includes(one));
+    const jobs = this.jobs(atMs);
+    return {
+      "/api/v1/namespaces": [
+        { metadata: this.meta("kube-system", "namespace", this.sinceMs, {}, null) },
+        { metadata: this.meta(this.cluster.space, "namespace", this.sinceMs, {}, null) },
+      ],
+      "/api/v1/nodes": this.cluster.nodes.flatMap((name) => this.node(name, atMs)),
+      "/apis/apps/v1/deployments": [
+        ...deployments.map((name) => this.deployment(name, atMs)),
+        ...this.moreDeployments(),
+      ],
+      "/apis/apps/v1/replicasets": [
+        ...deployments.flatMap((name) => this.replicaSets(name, atMs)),
+        ...this.moreReplicaSets(),
+      ],
+      "/apis/apps/v1/statefulsets": [],
+      "/apis/apps/v1/daemonsets": daemons.map((name) => this.daemonSet(name, atMs)),
+      "/apis/batch/v1/cronjobs": this.cronJob(),
+      "/apis/batch/v1/jobs": jobs.map((one) => one.job),
+      "/api/v1/pods": [
+        ...this.placed.map((one) => this.pod(one, daemons.includes(one.container.spec.name), atMs)),
+        ...jobs.map((one) => one.pod),
+        ...this.morePods(),
+      ],
+      "/api/v1/services": deployments.map((name) => this.service(name)),
+      "/apis/networking.k8s.io/v1/ingresses": deployments.length ? [this.ingress(deployments)] : [],
+      "/api/v1/persistentvolumeclaims": deployments.length ? [this.claim(deployments[0] as string)] : [],
+    };
+  }
+
+  private node(name: string, atMs: number): ClusterObject[] {
+    const host = this.estate.host(name);
+    if (!host) return [];
+    const { role, seed } = host.machine;
+    const isUp = this.estate.world.state.machine.up[host.machine.index] === 1;
+    const isReady = isUp && host.answers(atMs);
+    const resources = {
+      cpu: String(role.cores),
+      memory: `${Math.round((role.memoryGiB * GIB) / 1024)}Ki`,
+      pods: "110",
+    };
+    return [
+      {
+        metadata: this.meta(
+          name,
+          "node",
+          this.sinceMs,
+          { labels: { "topology.kubernetes.io/zone": host.site.id } },
+          null,
+        ),
+        spec: { podCIDR: `10.244.${Math.abs(seed) % 250}.0/24` },
+        status: {
+          capacity: resources,
+          allocatable: resources,
+          conditions: [
+            { type: "MemoryPressure", status: "False" },
+            { type: "DiskPressure", status: "False" },
+            { type: "Ready", status: isReady ? "True" : "Unknown" },
+          ],
+          addresses: [
+            { type: "InternalIP", address: host.address },
+            { type: "Hostname", address: host.fullName },
+          ],
+          nodeInfo: { systemUUID: uuidOf(host.machine), osImage: "Plain Linux 12", kubeletVersion: "v1.31.4" },
+        },
+      },
+    ];
+  }
+
+  private limits({ container }: Placed): { cpu: number; memoryMiB: number } {
+    const { mods } = this.estate.world;
+    return {
+      cpu: mods.quotaCpu[container.index] as number,
+      memoryMiB: mods.quotaMemory[container.index] as number,
+    };
+  }
+
+  /** The template that a container runs by: what it is kept to may have been rolled out on some nodes only so far. */
+  private templateOf(one: Placed) {
+    const { cpu, memoryMiB } = this.limits(one);
+    const { spec } = one.container;
+    return {
+      metadata: { labels: { app: spec.name } },
+      spec: {
+        containers: [
+          {
+            name: spec.name,
+            image: spec.image || `halvane/${spec.name}:1.0`,
+            resources: {
+              requests: {
+                cpu: `${Math.round(Math.min(cpu, spec.cpuLimit / 2) * 1000)}m`,
+                memory: `${Math.round(Math.min(memoryMiB, spec.memoryLimitMiB / 2))}Mi`,
+              },
+              limits: { cpu: `${Math.round(cpu * 1000)}m`, memory: `${memoryMiB}Mi` },
+            },
+          },
+        ],
+        volumes:
+          spec.name === this.firstDeployment
+            ? [{ name: "data", persistentVolumeClaim: { claimName: `${spec.name}-data` } }]
+            : [],
+      },
+    };
+  }
+
+  private get firstDeployment(): string | undefined {
+    return this.placed.find((one) => !this.cluster.daemons.includes(one.container.spec.name))?.container.spec.name;
+  }
+
+  private hashOf(template: object): string {
+    return hex(JSON.stringify(template), 10);
+  }
+
+  private copiesOf(name: string): Placed[] {
+    return this.placed.filter((one) => one.container.spec.name === name);
+  }
+
+  /** The template that is being rolled out: the one that differs from what the estate began with, else that. */
+  private latestOf(copies: readonly Placed[]) {
+    const changed = copies.find((one) => {
+      const { cpu, memoryMiB } = this.limits(one);
+      return cpu !== one.container.spec.cpuLimit || memoryMiB !== one.container.spec.memoryLimitMiB;
+    });
+    return this.templateOf((changed ?? copies[0]) as Placed);
+  }
+
+  private deployment(name: string, atMs: number): ClusterObject {
+    const copies = this.copiesOf(name);
+    const template = this.latestOf(copies);
+    const hash = this.hashOf(template);
+    return {
+      metadata: this.meta(name, "deployment", this.sinceMs, { labels: { app: name, team: "rail" } }),
+      spec: { replicas: copies.length, selector: { matchLabels: { app: name } }, template },
+      status: {
+        replicas: copies.length,
+        readyReplicas: copies.filter((one) => this.isReady(one, atMs)).length,
+        updatedReplicas: copies.filter((one) => this.hashOf(this.templateOf(one)) === hash).length,
+      },
+    };
+  }
+
+  private daemonSet(name: string, atMs: number): ClusterObject {
+    const copies = this.copiesOf(name);
+    const ready = copies.filter((one) => this.isReady(one, atMs)).length;
+    return {
+      metadata: this.meta(name, "daemonset", this.sinceMs, { labels: { app: name } }),
+      spec: { template: this.templateOf(copies[0] as Placed) },
+      status: { desiredNumberScheduled: copies.length, numberReady: ready, updatedNumberScheduled: copies.length },
+    };
+  }
+
+  private replicaSets(name: string, atMs: number): ClusterObject[] {
+    const sets = new Map<string, Placed[]>();
+    for (const one of this.copiesOf(name)) {
+      const hash = this.hashOf(this.templateOf(one));
+      sets.set(hash, [...(sets.get(hash) ?? []), one]);
+    }
+    return [...sets].map(([hash, copies]) => ({
+      metadata: this.meta(`${name}-${hash}`, "replicaset", this.sinceMs, {
+        ownerReferences: [{ kind: "Deployment", name, uid: this.meta(name, "deployment", 0).uid, controller: true }],
+      }),
+      spec: { replicas: copies.length, template: this.templateOf(copies[0] as Placed) },
+      status: { replicas: copies.length, readyReplicas: copies.filter((one) => this.isReady(one, atMs)).length },
+    }));
+  }
+
+  private isReady({ host, container }: Placed, atMs: number): boolean {
+    const station = host.machine.stations.find((one) => one.container === container);
+    return host.answers(atMs) && (station === undefined || this.estate.world.isRunning(station));
+  }
+
+  podName(one: Placed, isDaemon: boolean): string {
+    const { name } = one.container.spec;
+    const own = hex(`${one.host.name} ${name}`, 5);
+    return isDaemon ? `${name}-${own}` : `${name}-${this.hashOf(this.templateOf(one))}-${own}`;
+  }
+
+  private pod(one: Placed, isDaemon: boolean, atMs: number): ClusterObject {
+    const { host, container } = one;
+    const { name } = container.spec;
+    const template = this.templateOf(one);
+    const station = host.machine.stations.find((each) => each.container === container);
+    const { state } = this.estate.world;
+    const isReady = this.isReady(one, atMs);
+    const kills = station ? (state.station.kills[station.index] as number) : 0;
+    const restarts = station ? Math.max(0, state.station.starts[station.index] as number) : 0;
+    const owner = isDaemon
+      ? { kind: "DaemonSet", name, uid: this.meta(name, "daemonset", 0).uid, controller: true }
+      : {
+          kind: "ReplicaSet",
+          name: `${name}-${this.hashOf(template)}`,
+          uid: this.meta(`${name}-${this.hashOf(template)}`, "replicaset", 0).uid,
+          controller: true,
+        };
+    return {
+      metadata: this.meta(this.podName(one, isDaemon), "pod", this.sinceMs, {
+        labels: { app: name },
+        ownerReferences: [owner],
+      }),
+      spec: { nodeName: host.name, ...template.spec },
+      status: {
+        phase: "Running",
+        podIP: `10.244.${Math.abs(host.machine.seed) % 250}.${(Math.abs(container.seed) % 200) + 10}`,
+        containerStatuses: [
+          {
+            name,
+            ready: isReady,
+            restartCount: Math.round(restarts),
+            containerID: `containerd://${containerId(container)}`,
+            state: isReady ? { running: {} } : { waiting: { reason: "CrashLoopBackOff" } },
+            ...(restarts > 0
+              ? {
+                  lastState: {
+                    terminated: { reason: kills > 0 ? "OOMKilled" : "Error", exitCode: kills > 0 ? 137 : 1 },
+                  },
+                }
+              : {}),
+          },
+        ],
+      },
+    };
+  }
+
+  private service(name: string): ClusterObject {
+    return {
+      metadata: this.meta(name, "service", this.sinceMs),
+      spec: {
+        type: "ClusterIP",
+        clusterIP: `10.96.0.${(seedOf(name, 3) >>> 0) % 200}`,
+        selector: { app: name },
+        ports: [{ port: 80, protocol: "TCP" }],
+      },
+    };
+  }
+
+  private ingress(names: readonly string[]): ClusterObject {
+    return {
+      metadata: this.meta("depot", "ingress", this.sinceMs),
+      spec: {
+        rules: [
+          {
+            host: `depot.${this.estate.scenario.organisation.domain}`,
+            http: {
+              paths: names.map((name) => ({ path: `/${name}`, backend: { service: { name, port: { number: 80 } } } })),
+            },
+          },
+        ],
+      },
+    };
+  }
+
+  private claim(name: string): ClusterObject {
+    return {
+      metadata: this.meta(`${name}-data`, "claim", this.sinceMs),
+      spec: { volumeName: `pv-${hex(name, 8)}`, storageClassName: "depot-fast" },
+      status: { phase: "Bound", capacity: { storage: "20Gi" } },
+    };
+  }
+
+  // --- what is started again and again
+
+  private cronJob(): ClusterObject[] {
+    const { job } = this.cluster;
+    if (!job) return [];
+    const template = {
+      spec: {
+        containers: [{ name: job.name, image: job.image, resources: { limits: { cpu: "200m", memory: "128Mi" } } }],
+      },
+    };
+    return [
+      {
+        metadata: this.meta(job.name, "cronjob", this.sinceMs),
+        spec: { schedule: `*/${job.everyMinutes} * * * *`, jobTemplate: { spec: { template } } },
+      },
+    ];
+  }
+
+  /** The last three runs, the newest maybe still under way; now and then one fails. */
+  private jobs(atMs: number): { job: ClusterObject; pod: ClusterObject }[] {
+    const { job } = this.cluster;
+    if (!job) return [];
+    const every = job.everyMinutes * 60_000;
+    const newest = Math.floor(atMs / every);
+    return [newest - 2, newest - 1, newest].map((run) => {
+      const name = `${job.name}-${run}`;
+      const startMs = run * every;
+      const isOver = atMs - startMs > job.lastsSeconds * 1000;
+      const failed = scatter(run, 5) < 0.04;
+      const cron = { kind: "CronJob", name: job.name, uid: this.meta(job.name, "cronjob", 0).uid, controller: true };
+      const own = { kind: "Job", name, uid: this.meta(name, "job", 0).uid, controller: true };
+      const spec = { containers: [{ name: job.name, image: job.image }] };
+      return {
+        job: {
+          metadata: this.meta(name, "job", startMs, { ownerReferences: [cron] }),
+          spec: { parallelism: 1, template: { spec } },
+          status: isOver ? (failed ? { failed: 1 } : { succeeded: 1 }) : { active: 1 },
+        },
+        pod: {
+          metadata: this.meta(`${name}-${hex(name, 5)}`, "pod", startMs, { ownerReferences: [own] }),
+          spec: { ...spec, nodeName: this.cluster.nodes[run % this.cluster.nodes.length] },
+          status: { phase: isOver ? (failed ? "Failed" : "Succeeded") : "Running", containerStatuses: [] },
+        },
+      };
+    });
+  }
+
+  // --- many more, for trying how it goes with them
+
+  private static readonly PER_DEPLOYMENT = 50;
+  /** How often each of the further pods has been restarted. */
+  readonly churned = new Map<number, number>();
+
+  private moreDeployments(): ClusterObject[] {
+    const count = Math.ceil(this.cluster.more / ClusterObjects.PER_DEPLOYMENT);
+    return Array.from({ length: count }, (_, index) => ({
+      metadata: this.meta(`batch-${index}`, "deployment", this.sinceMs),
+      spec: {
+        replicas: ClusterObjects.PER_DEPLOYMENT,
+        template: { spec: { containers: [{ name: "work", image: "plain:1" }] } },
+      },
+      status: { readyReplicas: ClusterObjects.PER_DEPLOYMENT, updatedReplicas: ClusterObjects.PER_DEPLOYMENT },
+    }));
+  }
+
+  private moreReplicaSets(): ClusterObject[] {
+    const count = Math.ceil(this.cluster.more / ClusterObjects.PER_DEPLOYMENT);
+    return Array.from({ length: count }, (_, index) => ({
+      metadata: this.meta(`batch-${index}-a`, "replicaset", this.sinceMs, {
+        ownerReferences: [
+          {
+            kind: "Deployment",
+            name: `batch-${index}`,
+            uid: this.meta(`batch-${index}`, "deployment", 0).uid,
+            controller: true,
+          },
+        ],
+      }),
+      spec: {},
+      status: {},
+    }));
+  }
+
+  private readonly kept: ClusterObject[] = [];
+  private morePods(): ClusterObject[] {
+    for (let index = this.kept.length; index < this.cluster.more; index++) this.kept.push(this.morePod(index));
+    return this.kept;
+  }
+
+  /** Makes one of the further pods restart. @returns it as it is then */
+  churn(index: number): ClusterObject {
+    this.churned.set(index, (this.churned.get(index) ?? 0) + 1);
+    return (this.kept[index] = this.morePod(index));
+  }
+
+  private morePod(index: number): ClusterObject {
+    const set = `batch-${Math.floor(index / ClusterObjects.PER_DEPLOYMENT)}-a`;
+    const name = `${set}-${index}`;
+    return {
+      metadata: this.meta(name, "pod", this.sinceMs, {
+        ownerReferences: [
+          { kind: "ReplicaSet", name: set, uid: this.meta(set, "replicaset", 0).uid, controller: true },
+        ],
+      }),
+      spec: {
+        nodeName: this.cluster.nodes[index % this.cluster.nodes.length],
+        containers: [{ name: "work", image: "plain:1", resources: { limits: { cpu: "500m", memory: "256Mi" } } }],
+      },
+      status: {
+        phase: "Running",
+        containerStatuses: [
+          {
+            name: "work",
+            ready: true,
+            restartCount: this.churned.get(index) ?? 0,
+            containerID: `containerd://${hex(`${name} ${this.churned.get(index) ?? 0}`, 64)}`,
+            state: { running: {} },
+          },
+        ],
+      },
+    };
+  }
+
+  // --- figures
+
+  private readonly totals = new Map<string, { atMs: number; cpu: number; periods: number; held: number }>();
+
+  /** A node's page of container metrics. */
+  page(node: string, atMs: number): string | undefined {
+    const host = this.estate.host(node);
+    if (!host || !this.cluster.nodes.includes(node) || !host.answers(atMs)) return undefined;
+    const lines: string[] = [];
+    const put = (name: string, type: string, rows: readonly (readonly [labels: string, value: number])[]) => {
+      lines.push(`# TYPE ${name} ${type}`);
+      for (const [labels, value] of rows) lines.push(`${name}{${labels}} ${value} ${Math.floor(atMs)}`);
+    };
+    const own = this.placed.filter((one) => one.host === host);
+    const rows = own.flatMap((one) => {
+      const values = ofContainer(host, one.container).valuesAt(atMs);
+      if (!values) return [];
+      const [cpu = 0, , throttled = 0, memory = 0] = values;
+      const key = containerId(one.container);
+      const before = this.totals.get(key);
+      const seconds = before ? Math.max(0, (atMs - before.atMs) / 1000) : 0;
+      const total = {
+        atMs,
+        cpu: (before?.cpu ?? 0) + cpu * seconds,
+        periods: (before?.periods ?? 0) + 10 * seconds,
+        held: (before?.held ?? 0) + (10 * seconds * throttled) / 100,
+      };
+      this.totals.set(key, total);
+      const { name } = one.container.spec;
+      const pod = this.podName(one, this.cluster.daemons.includes(name));
+      return [{ labels: `container="${name}",namespace="${this.cluster.space}",pod="${pod}"`, memory, ...total }];
+    });
+    put(
+      "container_cpu_usage_seconds_total",
+      "counter",
+      rows.map((one) => [one.labels, one.cpu] as const),
+    );
+    put(
+      "container_cpu_cfs_periods_total",
+      "counter",
+      rows.map((one) => [one.labels, one.periods] as const),
+    );
+    put(
+      "container_cpu_cfs_throttled_periods_total",
+      "counter",
+      rows.map((one) => [one.labels, one.held] as const),
+    );
+    put(
+      "container_memory_working_set_bytes",
+      "gauge",
+      rows.map((one) => [one.labels, one.memory] as const),
+    );
+    put(
+      "container_spec_memory_limit_bytes",
+      "gauge",
+      own.map((one) => [`container="${one.container.spec.name}"`, this.limits(one).memoryMiB * MIB] as const),
+    );
+    return `${lines.join("\n")}\n`;
+  }
+}
