@@ -21,6 +21,8 @@ import { Neighbours } from "../ui/component/Neighbours";
 import { Guests } from "../ui/Guests";
 import { KeepLink } from "../ui/KeepLink";
 import { LogLines } from "../ui/logs/LogLines";
+import { OnPlatform } from "../ui/platform/OnPlatform";
+import { WorkloadContainers } from "../ui/platform/WorkloadContainers";
 import { Empty, PageHead, Section } from "../ui/Page";
 import { OverlayPicker } from "../ui/OverlayPicker";
 
@@ -120,7 +122,9 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
         ) : null}
         <Carriers page={page} />
         {page.guests.length ? <Guests title={`Virtual machines: ${page.guests.length}`} rows={page.guests} /> : null}
+        <WorkloadContainers page={page} />
         <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}>
+          <OnPlatform page={page} />
           <Facts page={page} />
           <Neighbours page={page} />
           <Inventory page={page} />

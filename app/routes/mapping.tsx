@@ -50,7 +50,7 @@ export default function Mapping({ loaderData: page, actionData }: Route.Componen
         sentence={
           page.name === null
             ? "A new mapping: say how the interface is read, and try it against its live answers."
-            : `${page.name} ${page.sources.length ? `is used by ${page.sources.join(", ")}` : "is used by no source"}.`
+            : `The mapping ${page.name} is used by ${page.sources.length ? `the ${page.sources.length === 1 ? "source" : "sources"} ${page.sources.join(", ")}` : "no source yet"}.`
         }
       />
       <Problem>{refusal ? <span style={{ whiteSpace: "pre-line" }}>{refusal.problem}</span> : null}</Problem>

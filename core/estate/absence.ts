@@ -47,8 +47,6 @@ export function planAbsence(
           one,
           `${listing.why ?? "It has been silent for too long"}, so it is no longer monitored. Its history is kept.`,
         );
-      else if (listing.what === "native")
-        retire(one, "Its platform has it no more, so it is no longer monitored. Its history is kept.");
       else if (one.missed + 1 >= MISSES_UNTIL_GONE)
         retire(one, "Missed by two sweeps in a row, so it is no longer monitored. Its history is kept.");
       else
@@ -68,7 +66,6 @@ function covers(
   { sourceId, seen, unlisted, refused, hypervisorOf }: Established,
 ): boolean {
   if (listing.what === "these") return listing.ids.has(one.id);
-  if (listing.what === "native") return one.keys.some((key) => key.startsWith(listing.prefix));
   if (one.sourceId !== sourceId) return false;
   if (listing.what === "own") return true;
   const listed = (id: number) => seen.has(id) && !unlisted.has(id);

@@ -160,7 +160,5 @@ export type Listing =
   | { what: "own" }
   /** What runs on every host of the look that listed its parts. */
   | { what: "parts" }
-  /** Every thing of a platform whose key begins so. */
-  | { what: "native"; prefix: string }
   /** Just these are being listened to, and silence of one of them is an answer. */
   | { what: "these"; ids: ReadonlySet<number>; atOnce: boolean; /** Why they are gone, as a sentence. */ why?: string };

@@ -170,10 +170,16 @@ class Planner {
     if (host === undefined) return undefined;
     if ("id" in host) return this.known.component(host.id)?.retired === false ? host.id : undefined;
     const ref = this.refOfKey.get(host.key);
-    // What a platform tells of is there, whoever reads the host itself.
-    if (ref === undefined || readBy === PLATFORM) return ref;
+    // What a platform tells of is there, whoever reads the host itself, and whenever that was told of.
+    if (readBy === PLATFORM) return ref ?? this.presentOf(host.key);
+    if (ref === undefined) return undefined;
     const known = typeof ref === "number" && this.plan.unread.has(ref) ? this.known.component(ref) : undefined;
     return known && depth <= known.depth ? undefined : ref;
+  }
+
+  private presentOf(key: string): number | undefined {
+    const id = this.known.ofKey(key);
+    return id !== undefined && this.known.component(id)?.retired === false ? id : undefined;
   }
 
   /**

@@ -23,7 +23,7 @@ const FACTS: Readonly<Record<string, readonly string[]>> = {
   [INSTANCES]: ["state", "size", "zone"].map((one) => `${OF_PLATFORM}${one}`),
   "storage.volume": ["size GiB", "zone", "state"],
   "app.workload": ["sort", "images"],
-  "app.container": ["state", "image", "CPU limit", "memory limit MiB"].map((one) => `${OF_PLATFORM}${one}`),
+  "app.container": ["state", "CPU limit", "memory limit MiB"].map((one) => `${OF_PLATFORM}${one}`),
   "platform.service": ["ports"],
   "platform.ingress": ["hosts"],
   "db.managed": ["engine", "size"],

@@ -62,6 +62,8 @@ const MOST_ENROLLED_BY_SETUP = 5_000;
 const USES_EVERY_MS = 60_000;
 /** A host has this long to show its key. */
 const HOST_KEY_MS = 8_000;
+/** Taking up what changed in the estate rests so many times as long as it takes. */
+const TAKE_UP_REST = 8;
 /** Clock time between two ticks. */
 const TICK_MS = 5_000;
 /** What is under way has this long to write how it ended, machine time. */
@@ -101,6 +103,7 @@ export class Engine {
   private stopping = false;
   /** Senders told of components that the engine has not taken up yet. */
   private grown = false;
+  private takeUpFromMs = 0;
   private loop: Promise<void> | undefined;
   private problem: string | null = null;
   /** History is being lived through: no page is open yet. */
@@ -141,7 +144,7 @@ export class Engine {
       vault: this.vault,
       tools: () => tools,
       onSources: () => this.reload(),
-      onEstate: (retired) => this.afterEstateChange(retired),
+      onEstate: (retired) => this.noteEstateChange(retired),
     });
     this.poller = new Poller(
       this.db,
@@ -159,10 +162,7 @@ export class Engine {
       tools: () => tools,
       machineMs: (ms) => machineSpanMs(this.clock, ms),
       onSeen: (id) => this.seenAt.set(id, this.now()),
-      onEstate: (retired) => {
-        this.afterEstateChange(retired);
-        this.emit({ topic: "estate", atMs: this.now() });
-      },
+      onEstate: (retired) => this.noteEstateChange(retired),
     });
     this.inventories = new AgentInventories({
       db: this.db,
@@ -421,9 +421,12 @@ export class Engine {
    */
   tick(how: "tick" | "everything" = "tick"): void {
     try {
-      if (this.grown) {
+      if (this.grown && performance.now() >= this.takeUpFromMs) {
         this.grown = false;
+        const started = performance.now();
         this.afterEstateChange([]);
+        // What takes long on a large estate is done the more seldom.
+        this.takeUpFromMs = performance.now() + TAKE_UP_REST * (performance.now() - started);
         this.emit({ topic: "estate", atMs: this.now() });
       }
       const { events, ended } = this.sampleWriter.commit(how, () => {
@@ -535,22 +538,34 @@ export class Engine {
     for (const [id, atMs] of this.seenAt) touchSeen(this.db, id, atMs);
   }
 
+  /** Takes up that the estate changed: with the next tick, because changes come in crowds; at once while the past is lived. */
+  private noteEstateChange(retired: readonly number[]): void {
+    if (this.inFastMotion) return this.afterEstateChange(retired);
+    this.clearAlarms(retired, []);
+    this.grown = true;
+  }
+
+  /** Clears the alarms of what left the estate, and of what is not watched any more. */
+  private clearAlarms(retired: readonly number[], left: readonly number[]): void {
+    if (retired.length === 0 && left.length === 0) return;
+    const atMs = this.now();
+    const events = this.db.transaction(() => {
+      const clear = (ids: readonly number[], why: string) =>
+        ids.flatMap((id) => this.evaluator.clearComponent(id, why, atMs));
+      const cleared = [
+        ...clear(retired, "No longer monitored"),
+        ...clear(left, "Not watched any more, by a collection it belongs to"),
+      ];
+      if (cleared.length) this.follow(cleared);
+      return cleared;
+    })();
+    if (events.length) this.emit({ topic: "alarms", atMs });
+  }
+
   private afterEstateChange(retired: readonly number[]): void {
     const atMs = this.now();
     const left = this.db.transaction(() => applyCollections(this.db, atMs))();
-    if (retired.length || left.length) {
-      const events = this.db.transaction(() => {
-        const clear = (ids: readonly number[], why: string) =>
-          ids.flatMap((id) => this.evaluator.clearComponent(id, why, atMs));
-        const cleared = [
-          ...clear(retired, "No longer monitored"),
-          ...clear(left, "Not watched any more, by a collection it belongs to"),
-        ];
-        if (cleared.length) this.follow(cleared);
-        return cleared;
-      })();
-      if (events.length) this.emit({ topic: "alarms", atMs });
-    }
+    this.clearAlarms(retired, left);
     this.regroup();
     this.reload();
   }

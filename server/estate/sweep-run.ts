@@ -1,17 +1,22 @@
 import { platformVoice } from "#core/estate/labels";
-import type { Listing, Look, Observation, Observer } from "#core/estate/observation";
+import type { Look, Observation, Observer } from "#core/estate/observation";
 import { driverOf } from "../sources/registry";
-import { platformOf } from "../store/platforms";
+import { StoredEstate } from "../store/known";
+import { componentsOfPrefix, platformOf } from "../store/platforms";
 import { insertFinding, updateSweep, type SourceRow, type SweepProgress } from "../store/sources";
 import type { Access } from "../vault/kinds";
 import type { SweepContext } from "./sweeps";
-import { takeInLook, type TakenIn } from "./take-in";
+import type { News } from "./apply";
+import { relateObserved } from "./relate";
+import { takeInFew, takeInLook, takeInSilence, type TakenIn } from "./take-in";
 
 /**
  * What was found is taken in this often, machine time, while a sweep is under way; more seldom where taking in takes
  * long.
  */
 const TAKE_IN_MS = 1000;
+/** Things of a platform that are told apart together. */
+const PLATFORM_AT_ONCE = 500;
 /** Who says what a source was told. */
 export const observerOf = (hearsay: string, name: string) => `${hearsay} ${name}`;
 
@@ -29,7 +34,9 @@ export class SweepRun {
   private readonly observations: Observation[] = [];
   private fresh: Observation[] = [];
   /** What was listed in full on the way. */
-  private readonly listed: Listing[] = [];
+  private readonly listed: string[] = [];
+  /** Of a platform: what each of its observations is. */
+  private readonly ids = new Map<Observation, number>();
   private readonly refused = new Set<string>();
   private nextTakeInMs: number;
   private readonly sinceMs: number;
@@ -48,7 +55,7 @@ export class SweepRun {
     const found =
       driverOf(this.source.kind).discover?.(this.source.settings, access, signal, this.context.tools(), memory) ?? [];
     for await (const one of found) {
-      if (one.what === "listed") this.listed.push({ what: "native", prefix: one.prefix });
+      if (one.what === "listed") this.listed.push(one.prefix);
       else if (one.what === "progress") {
         const { what: _what, ...counts } = one;
         this.counts = counts;
@@ -65,7 +72,8 @@ export class SweepRun {
 
   private takeFresh(): void {
     const started = Date.now();
-    this.write(this.look(this.fresh), false);
+    if (this.isPlatform) this.takePlatform();
+    else this.write(this.look(this.fresh), false);
     this.fresh = [];
     this.nextTakeInMs = Date.now() + Math.max(TAKE_IN_MS, 5 * (Date.now() - started));
     this.context.emit({ topic: "estate", atMs: this.context.now() });
@@ -73,7 +81,8 @@ export class SweepRun {
 
   /** Everything once more, which changes nothing of what was taken in, and what follows from absence. */
   end(complete: boolean): void {
-    this.write(this.look(this.observations), complete);
+    if (this.isPlatform) this.endPlatform(complete);
+    else this.write(this.look(this.observations), complete);
     updateSweep(this.context.db, this.id, this.counts);
   }
 
@@ -86,16 +95,58 @@ export class SweepRun {
       : null;
   }
 
+  private get isPlatform(): boolean {
+    const { look, follow } = driverOf(this.source.kind);
+    return look !== undefined || follow !== undefined;
+  }
+
+  /** What a platform tells of stands by itself: nothing of the rest of the estate need be looked at for it. */
+  private takePlatform(): void {
+    const { db } = this.context;
+    const retired = db.transaction(() => {
+      const gone: number[] = [];
+      for (let at = 0; at < this.fresh.length; at += PLATFORM_AT_ONCE) {
+        const part = this.fresh.slice(at, at + PLATFORM_AT_ONCE);
+        const taken = takeInFew(db, this.look(part));
+        for (const [observation, id] of taken.ids) this.ids.set(observation, id);
+        for (const one of taken.news) this.note(one.outcome, one.id, one.address, one.title, one.detail);
+        gone.push(...taken.retired);
+      }
+      return gone;
+    })();
+    this.context.onEstate(retired);
+  }
+
+  /** How things hang together, and what is listed no more. */
+  private endPlatform(complete: boolean): void {
+    const { db } = this.context;
+    this.takePlatform();
+    const retired = db.transaction(() => {
+      relateObserved(db, new StoredEstate(db), this.look([]), this.ids);
+      if (!complete) return [];
+      const seen = new Set(this.ids.values());
+      const silent = new Set(
+        this.listed
+          .flatMap((prefix) => componentsOfPrefix(db, prefix).map((one) => one.id))
+          .filter((id) => !seen.has(id)),
+      );
+      const news: News[] = [];
+      const left = takeInSilence(db, this.look([]), silent, "Its platform has it no more", news);
+      for (const one of news) this.note(one.outcome, one.id, one.address, one.title, one.detail);
+      return left;
+    })();
+    this.context.onEstate(retired);
+  }
+
   private look(observations: Observation[]): Look {
     const { id, kind, name, site } = this.source;
-    const { hearsay, look, follow } = driverOf(kind);
+    const { hearsay } = driverOf(kind);
     return {
-      observer:
-        look || follow
-          ? platformObserver(this.source)
-          : hearsay
-            ? { sourceId: id, label: observerOf(hearsay, name), site, modest: true }
-            : { sourceId: id, label: `sweep of ${name}`, site },
+      observer: this.isPlatform
+        ? platformObserver(this.source)
+        : hearsay
+          ? { sourceId: id, label: observerOf(hearsay, name), site, modest: true }
+          : { sourceId: id, label: `sweep of ${name}`, site },
       atMs: this.context.now(),
       sinceMs: this.sinceMs,
       observations,
@@ -104,7 +155,7 @@ export class SweepRun {
 
   private write(look: Look, complete: boolean): void {
     const driver = driverOf(this.source.kind);
-    const listings = complete ? [...(driver.listings?.(this.source.settings) ?? []), ...this.listed] : [];
+    const listings = complete ? (driver.listings?.(this.source.settings) ?? []) : [];
     const taken: TakenIn = this.context.db.transaction(() => {
       const result = takeInLook(this.context.db, look, listings, this.refused);
       for (const one of result.news) this.note(one.outcome, one.id, one.address, one.title, one.detail);

@@ -20,7 +20,6 @@ import { inventoryAt } from "../store/estate";
 import { SPANS } from "../store/relations";
 import { readEstate, StoredEstate } from "../store/known";
 import { listSources } from "../store/sources";
-import { relateObserved } from "./relate";
 import { applyAbsence, applyPlan, applyRelationAbsence, applyRelations, type Applied, type News } from "./apply";
 
 const MOST_UNKNOWN = 500;
@@ -75,7 +74,6 @@ export function takeInLook(
     );
     const relations = [...parts, ...hosting, ...connections.relations];
     const relationsSeen = applyRelations(db, look, planRelations(book, relations, isNewcomer), nameOf);
-    relateObserved(db, new StoredEstate(db), look, refsOf(plan, applied));
     for (const one of hosting) if (seen.has(one.to)) lookedAt.add(one.from);
 
     const news = [...applied.news, ...placed.applied.news];
@@ -257,7 +255,13 @@ export function takeInRelations(db: Db, look: Look, relations: readonly Observed
 /**
  * Takes in the silence of things that are listened to; call inside a transaction. Returns what left the estate by it.
  */
-export function takeInSilence(db: Db, look: Look, silent: ReadonlySet<number>, why?: string): number[] {
+export function takeInSilence(
+  db: Db,
+  look: Look,
+  silent: ReadonlySet<number>,
+  why?: string,
+  news: News[] = [],
+): number[] {
   if (silent.size === 0) return [];
   const known = new StoredEstate(db);
   const components = [...silent]
@@ -271,5 +275,5 @@ export function takeInSilence(db: Db, look: Look, silent: ReadonlySet<number>, w
     refused: new Set(),
     hypervisorOf: new Map(),
   });
-  return applyAbsence(db, known, look, gone, []);
+  return applyAbsence(db, known, look, gone, news);
 }

@@ -16,7 +16,9 @@ import { listRunbooks } from "../store/runs";
 import { healthAt, listServices, servicesOfComponents } from "../store/services";
 import { lastSample, seriesOfComponent, seriesOfMetric, type SeriesRow } from "../store/signals";
 import { chartOf } from "./charts";
+import { PLACES, TOPS } from "#core/platforms/columns";
 import { guestsOf, RECENT_MS } from "./guests";
+import { containersOf } from "./workload";
 import type { Overlay } from "./overlay";
 
 const MOST_CHARTS = 14;
@@ -81,6 +83,8 @@ export function componentPage(db: Db, question: ComponentQuestion) {
     ...chartsOf(scene, series),
     carriers: drawnCarriers(scene),
     guests: guestsOf(db, id, relations, atMs),
+    placed: placedOf(scene),
+    ...(component.kind === "app.workload" ? containersOf(db, id, relations, atMs) : { containers: [], limits: [] }),
     logs: latestLogs(db, resources, fromMs, toMs, 8).map((row) => ({
       id: row.id,
       atMs: row.at,
@@ -139,6 +143,31 @@ function neighboursOf(scene: Scene) {
       .filter((row) => row.type === "wired-to" && (row.from_id === id || row.to_id === id))
       .map((row) => ({ other: briefly(scene, row.from_id === id ? row.to_id : row.from_id), detail: row.detail })),
   };
+}
+
+/** Words for where a thing is on its platform, seen from it and from the other side. */
+const PLACED_WORDS: Readonly<Partial<Record<RelationRow["type"], readonly [from: string, to: string]>>> = {
+  "part-of": ["Part of", "Has"],
+  "hosted-by": ["Hosted by", "Hosts"],
+  "stored-on": ["Stored on", "Stores"],
+};
+const MOST_PLACED = 30;
+
+/** Ways to what it is part of, hosted by and stored on, and back to what is stored on it or part of it. */
+function placedOf(scene: Scene) {
+  const { id, relations } = scene;
+  return relations
+    .flatMap((row) => {
+      const words = PLACED_WORDS[row.type];
+      if (!words || (row.from_id !== id && row.to_id !== id)) return [];
+      const isFrom = row.from_id === id;
+      // What there is much of has lists of its own.
+      if (!isFrom && row.type !== "stored-on") return [];
+      const other = briefly(scene, isFrom ? row.to_id : row.from_id);
+      const isPlace = ([...TOPS, ...PLACES] as readonly string[]).includes(other.kind);
+      return [{ how: words[isFrom ? 0 : 1], other, to: `/estate/${isPlace ? "platforms/" : ""}${other.id}` }];
+    })
+    .slice(0, MOST_PLACED);
 }
 
 /** What a host has inside: interfaces and storage with their latest figures, software, listeners. */

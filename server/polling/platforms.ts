@@ -149,6 +149,8 @@ export class PlatformPoller {
         if (!isWanted()) break;
         if (found.what === "round") endRound();
         else intake.take(found);
+        // What comes in crowds leaves room for others in between.
+        if (found.what === "observations") await new Promise((done) => setImmediate(done));
       }
       if (!this.followed.has(id) || follow) return;
       if (abort.signal.aborted)
@@ -233,7 +235,6 @@ class Intake {
       digestsOfNews.set(observation, digest);
       return true;
     });
-    for (const one of news) this.place(one);
     if (news.length === 0) return;
     const taken = db.transaction(() => takeInFew(db, this.look(news)))();
     for (const [observation, id] of taken.ids) {
@@ -244,13 +245,6 @@ class Intake {
       for (const [prefix, present] of this.one.listed) if (key.startsWith(prefix)) present.add(key);
     }
     this.grown = true;
-  }
-
-  /** A part whose host was told of earlier is on the component that the host is. */
-  private place(observation: Observation): void {
-    const { host } = observation;
-    const id = host && "key" in host ? this.one.ids.get(host.key) : undefined;
-    if (id !== undefined) observation.host = { id };
   }
 
   /** What the platform says is there no more. */

@@ -83,11 +83,21 @@ export function readEstate(db: Db): EstateBook {
   return new EstateBook(components, prepared<KnownRelation>(db, `${RELATION} WHERE valid_to IS NULL`).all());
 }
 
-/** The estate asked piece by piece, for looks at a few things only. */
+/**
+ * The estate asked piece by piece, for looks at a few things only. A component stays as it was when it was first asked for:
+ * what a plan is made of does not change while it is carried out.
+ */
 export class StoredEstate implements KnownEstate {
+  private readonly asked = new Map<number, KnownComponent | undefined>();
+
   constructor(private readonly db: Db) {}
 
   component(id: number): KnownComponent | undefined {
+    if (!this.asked.has(id)) this.asked.set(id, this.read(id));
+    return this.asked.get(id);
+  }
+
+  private read(id: number): KnownComponent | undefined {
     const row = prepared<ComponentRow>(this.db, "SELECT * FROM component WHERE id = ?").get(id);
     if (!row) return undefined;
     const keys = prepared<KeyRow>(

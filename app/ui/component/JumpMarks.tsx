@@ -4,6 +4,8 @@ import type { ComponentData } from "./page";
 export function JumpMarks({ page }: { page: ComponentData }) {
   const marks = [
     ["signals", "Signals", page.charts.length > 0],
+    ["containers", "Containers", page.containers.length > 0],
+    ["platform", "Platform", page.placed.length > 0],
     ["facts", "Facts", true],
     ["relations", "Relations", true],
     ["hardware", "Hardware", page.interfaces.length > 0],

@@ -1,3 +1,4 @@
+import { PLATFORM } from "#core/estate/labels";
 import { dayAndTime } from "#core/time/windows";
 import { KeepLink } from "../KeepLink";
 import { Section } from "../Page";
@@ -33,7 +34,7 @@ export function SeenBy({ page, nowMs }: { page: ComponentData; nowMs: number }) 
               <td>
                 <KeepLink to={`/discover/sources/${one.source_id}`}>{one.source}</KeepLink>
               </td>
-              <td>{DEPTHS[one.depth] ?? ""}</td>
+              <td>{one.reader === PLATFORM ? "told of by its platform" : (DEPTHS[one.depth] ?? "")}</td>
               <td>{dayAndTime(one.first_at, nowMs)}</td>
               <td>{dayAndTime(one.last_at, nowMs)}</td>
             </tr>

@@ -44,7 +44,7 @@ export function MappingForm({ page, problems }: { page: Page; problems: Readonly
           fullWidth
           multiline
           minRows={12}
-          maxRows={26}
+          maxRows={18}
           slotProps={{ htmlInput: { spellCheck: false, style: { fontFamily: MONO, fontSize: "0.8rem" } } }}
         />
         <Caption>

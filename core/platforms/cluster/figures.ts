@@ -34,7 +34,7 @@ const hundredths = (value: number) => Math.round(value * 100) / 100;
 export class ContainerFigures {
   private readonly before = new Map<string, CounterReading>();
   /** Sums by workload over the pages of one round. */
-  private sums = new Map<string, { cpu: number; memory: number; throttled: number }>();
+  private sums = new Map<string, { cpu: number | undefined; memory: number; throttled: number | undefined }>();
 
   /**
    * Reads one node's page. Throws a RangeError with a sentence where it is no such page.
@@ -86,11 +86,11 @@ export class ContainerFigures {
       if (memory !== undefined && memoryLimit)
         put("container.memory.used", "%", hundredths((100 * memory) / memoryLimit));
       if (workload === undefined) continue;
-      const sum = this.sums.get(workload) ?? { cpu: 0, memory: 0, throttled: 0 };
+      const sum = this.sums.get(workload);
       this.sums.set(workload, {
-        cpu: sum.cpu + (cpu ?? 0),
-        memory: sum.memory + (memory ?? 0),
-        throttled: Math.max(sum.throttled, throttled ?? 0),
+        cpu: cpu === undefined ? sum?.cpu : (sum?.cpu ?? 0) + cpu,
+        memory: (sum?.memory ?? 0) + (memory ?? 0),
+        throttled: throttled === undefined ? sum?.throttled : Math.max(sum?.throttled ?? 0, throttled),
       });
     }
     return figures;
@@ -98,11 +98,15 @@ export class ContainerFigures {
 
   /** Sums of the workloads over the pages read since the last time, and what is not there any more is forgotten. */
   ofWorkloads(present: (key: string) => boolean): ContainerFigure[] {
-    const figures = [...this.sums].flatMap(([key, { cpu, memory, throttled }]) => [
-      { key, metric: "workload.cpu.usage", instance: "", unit: "{cpu}", value: Math.round(cpu * 1000) / 1000 },
-      { key, metric: "workload.memory.usage", instance: "", unit: "By", value: memory },
-      { key, metric: "workload.cpu.throttled", instance: "", unit: "%", value: hundredths(throttled) },
-    ]);
+    const figures = [...this.sums].flatMap(([key, { cpu, memory, throttled }]) => {
+      const figure = (metric: string, unit: string, value: number) => ({ key, metric, instance: "", unit, value });
+      return [
+        // Of a first page nothing is known yet of what is counted.
+        ...(cpu === undefined ? [] : [figure("workload.cpu.usage", "{cpu}", Math.round(cpu * 1000) / 1000)]),
+        figure("workload.memory.usage", "By", memory),
+        ...(throttled === undefined ? [] : [figure("workload.cpu.throttled", "%", hundredths(throttled))]),
+      ];
+    });
     this.sums = new Map();
     for (const name of this.before.keys()) if (!present(name.slice(0, name.lastIndexOf(" ")))) this.before.delete(name);
     return figures;

@@ -100,7 +100,7 @@ export class ClusterState {
   /** Takes a whole list in place of what was known of it. */
   replace(list: ClusterList, objects: readonly ObjectMeta[]): void {
     const present = new Set(objects.map(nameOf));
-    for (const name of [...this.objects[list].keys()]) if (!present.has(name)) this.drop(list, name);
+    for (const name of this.objects[list].keys()) if (!present.has(name)) this.drop(list, name);
     for (const one of objects) this.put(list, one);
   }
 

@@ -17,6 +17,8 @@ const HAND_OVER_MS = 1000;
 const FIRST_WAIT_MS = 500;
 const LONGEST_WAIT_MS = 30_000;
 const PAGES_AT_ONCE = 6;
+/** Observations handed over together. */
+const AT_ONCE = 500;
 const LISTS_AT_ONCE = 4;
 
 /** A cluster read once, or followed. */
@@ -174,7 +176,8 @@ export class ClusterReader {
 
   private *news(): Generator<Found> {
     const { observations, gone, changes } = this.state.take();
-    if (observations.length) yield { what: "observations", observations };
+    for (let at = 0; at < observations.length; at += AT_ONCE)
+      yield { what: "observations", observations: observations.slice(at, at + AT_ONCE) };
     if (gone.length) yield { what: "gone", keys: gone };
     if (changes.length) yield { what: "changes", changes };
   }

@@ -1,0 +1,141 @@
+import { expect, test } from "@playwright/test";
+import { axeFinds, heading, listen } from "./helpers";
+
+test("clouds and clusters are read side by side: counts, lists, figures, CSV", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/estate");
+  await page.getByRole("link", { name: "Platforms", exact: true }).click();
+  await expect(heading(page)).toContainText(
+    "2 accounts with 11 instances, 1 container cluster with 6 containers. All of them answer.",
+  );
+  expect(await axeFinds(page)).toEqual([]);
+  await page.getByRole("row", { name: /Firth/ }).getByRole("link", { name: "4", exact: true }).click();
+  await expect(heading(page)).toContainText("Firth has 4 instances");
+  const list = page.getByRole("table", { name: "List" });
+  await expect(list.getByRole("row")).toHaveCount(5);
+  await expect(list.getByRole("row", { name: /nq-mfx-db-01/ })).toContainText(/active.*m-4.*firth-2.*%.*bit\/s/);
+  await list.getByRole("button", { name: "CPU", exact: true }).click();
+  await expect(list.getByRole("columnheader", { name: /^CPU ↓/ })).toHaveAttribute("aria-sort", "descending");
+  await page.getByLabel("Filter").fill("parse");
+  await expect(list.getByRole("row")).toHaveCount(2);
+  const csv = await page.request.get((await page.getByRole("link", { name: "CSV" }).getAttribute("href")) ?? "");
+  expect((await csv.text()).split("\r\n").slice(0, 2).join("|")).toMatch(
+    /^name,kind,region,platform state.*guest\.cpu\.used \(%\).*\|nq-mfx-parse-01,host\.linux,Firth,active/,
+  );
+  expect(await axeFinds(page)).toEqual([]);
+  // An instance is the host that is swept as well, and leads to its volumes and its region.
+  await list.getByRole("link", { name: "nq-mfx-parse-01" }).click();
+  await expect(heading(page)).toContainText("nq-mfx-parse-01");
+  const placed = page.getByRole("table", { name: "On its platform" });
+  await expect(placed.getByRole("row", { name: /Hosted by/ })).toContainText("Firth");
+  await placed.getByRole("link", { name: "nq-mfx-parse-01-var-spool" }).click();
+  await expect(page.getByRole("figure").filter({ hasText: "Volume latency" })).toBeVisible();
+  await expect(page.getByRole("table", { name: "On its platform" }).getByRole("row", { name: /Stores/ })).toContainText(
+    "nq-mfx-parse-01",
+  );
+  expect(complaints).toEqual([]);
+});
+
+test("a mapping is written against live answers, previewed, refused where it is wrong, and used by a source", async ({
+  page,
+}) => {
+  const complaints = listen(page);
+  await page.goto("/discover/mappings");
+  await page.getByRole("link", { name: "Altoform", exact: true }).first().click();
+  await page.getByRole("button", { name: "Preview what it makes" }).click();
+  await expect(page.getByRole("heading", { name: "Preview: account Halvane Port Authority (hpa-4471)" })).toBeVisible();
+  await expect(
+    page.getByRole("table", { name: "Preview of machines" }).getByRole("row", { name: /nq-mfx-db-01/ }),
+  ).toContainText("stored-on drives");
+  expect(await axeFinds(page)).toEqual([]);
+  await page.getByLabel("Look at the answer of").fill("/v2/regions");
+  await page.getByRole("button", { name: "Show the answer" }).click();
+  await expect(page.getByRole("status").filter({ hasText: '"code": "firth"' })).toBeVisible();
+  const text = page.getByRole("textbox", { name: "Mapping (JSON)" });
+  const whole = JSON.parse(await text.inputValue()) as { name: string; lists: { kind: string }[] };
+  await page.goto("/discover/mappings/new");
+  await text.fill(
+    JSON.stringify({
+      ...whole,
+      name: "Altoform drives",
+      lists: [{ ...whole.lists[1], kind: "storage.toaster" }],
+      metrics: [],
+    }),
+  );
+  await page.getByRole("button", { name: "Save", exact: true }).click();
+  await expect(page.getByRole("alert")).toContainText("lists › drives › kind: There is no kind “storage.toaster”.");
+  await text.fill(JSON.stringify({ ...whole, name: "Altoform drives", lists: [whole.lists[1]], metrics: [] }));
+  await page.getByRole("button", { name: "Save", exact: true }).click();
+  await expect(
+    page.getByRole("table", { name: "Mappings" }).getByRole("row", { name: /Altoform drives/ }),
+  ).toContainText("drives");
+  await page.goto("/discover/sources/new?type=platform");
+  await page.getByRole("textbox", { name: "Name", exact: true }).fill("Drives only");
+  await page.getByRole("textbox", { name: "Site" }).fill("Altoform");
+  await page.getByRole("textbox", { name: "Address" }).fill("http://127.20.8.1:9080");
+  await page.getByRole("combobox", { name: "Mapping" }).click();
+  await page.getByRole("option", { name: "Altoform drives" }).click();
+  await page.getByRole("button", { name: "Test", exact: true }).click();
+  await expect(
+    page.getByText("It signs in with an OAuth 2 client. Add such a credential to the source."),
+  ).toBeVisible();
+  await page.getByRole("combobox", { name: "Credentials it may use" }).click();
+  await page.getByRole("option", { name: /Altoform reader/ }).click();
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: "Test", exact: true }).click();
+  await expect(page.getByText("Account Halvane Port Authority (hpa-4471).")).toBeVisible();
+  await page.getByRole("button", { name: "Add source" }).click();
+  await expect(page.getByRole("link", { name: "Drives only" })).toBeVisible();
+  // What is used cannot be taken away.
+  await page.goto("/discover/mappings/Altoform%20drives");
+  await page.getByRole("button", { name: "Remove" }).click();
+  await expect(page.getByRole("alert")).toContainText("is used by Drives only");
+  await page.goto("/discover");
+  await page.getByRole("link", { name: "Drives only" }).click();
+  await page.getByRole("button", { name: "Remove" }).click();
+  await expect(heading(page)).toContainText("source");
+  await page.goto("/discover/mappings/Altoform%20drives");
+  await page.getByRole("button", { name: "Remove" }).click();
+  await expect(page.getByRole("table", { name: "Mappings" }).getByRole("row", { name: /Altoform drives/ })).toHaveCount(
+    0,
+  );
+  expect(complaints.filter((one) => !one.includes("400"))).toEqual([]);
+});
+
+test("from a roll-out to the throttled container and a better limit", async ({ page }) => {
+  test.setTimeout(180_000);
+  const complaints = listen(page);
+  await page.goto("/setup/drills");
+  const drill = page.getByRole("row").filter({ hasText: "processor quota" }).first();
+  await drill.getByRole("button", { name: /^Start/ }).click();
+  // The roll-out is a change at its workload, with the limit before and after.
+  await page.goto("/estate/platforms");
+  await page.getByRole("row", { name: /rail/ }).last().getByRole("link", { name: "4", exact: true }).click();
+  await page.getByRole("table", { name: "List" }).getByRole("link", { name: "slot-board" }).click();
+  await expect(heading(page)).toContainText("slot-board");
+  await expect(async () => {
+    await page.reload();
+    await expect(page.getByText(/CPU limit of slot-board 1 → 0\.06/)).toBeVisible({ timeout: 2000 });
+  }).toPass({ timeout: 60_000 });
+  const containers = page.getByRole("table", { name: "Containers" });
+  await expect(async () => {
+    await page.reload();
+    await expect(containers.getByRole("row").nth(1)).toContainText(
+      /slot-board @ td-rail-02.*0\.06 CPU.*[1-9]\d?\.\d %/,
+      { timeout: 2000 },
+    );
+  }).toPass({ timeout: 90_000 });
+  await expect(page.getByRole("heading", { name: "Better limits, from the last 7 days" })).toBeVisible();
+  await expect(page.getByText(/slot-board: A CPU limit of .* would cover 99 % of what it used/)).toBeVisible();
+  expect(await axeFinds(page)).toEqual([]);
+  await containers.getByRole("link", { name: "slot-board @ td-rail-02" }).click();
+  await expect(page.getByRole("figure").filter({ hasText: "CPU throttled" })).toBeVisible();
+  await page.goto("/setup/drills");
+  await page
+    .getByRole("row")
+    .filter({ hasText: "processor quota" })
+    .first()
+    .getByRole("button", { name: /^(End|Stop)/ })
+    .click();
+  expect(complaints).toEqual([]);
+});
