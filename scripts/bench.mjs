@@ -11,15 +11,16 @@ import { signIn } from "./sign-in.mjs";
 install();
 await buildIfStale();
 const { headers, measurePages, timed } = await import("../bench/pages.mjs");
+const { measurePlatforms } = await import("../bench/platforms.mjs");
 const { measureFinding } = await import("../bench/find.mjs");
 const parts = await bundle("bench/main.ts", "bench.js");
 
 /** `node scripts/bench.mjs starts` measures that part alone and keeps the other rows as they are. */
 const only = process.argv[2];
 const wanted = (part) => only === undefined || only === part;
-if (only !== undefined && !["parts", "sweep", "starts", "pages", "find"].includes(only))
+if (only !== undefined && !["parts", "sweep", "starts", "pages", "find", "platforms"].includes(only))
   throw new Error(
-    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages or find, or none for all.`,
+    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages, find or platforms, or none for all.`,
   );
 
 const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
@@ -257,6 +258,7 @@ try {
   const bare = wanted("starts") || wanted("pages") || wanted("find") ? await bareServer() : undefined;
   if (wanted("starts")) await measureStarts(bare);
   if (wanted("pages")) await measureLargeEstate(bare);
+  if (wanted("platforms")) await measurePlatforms({ folder, keep, bare, startDemo });
   if (wanted("find")) await measureFinding({ folder, keep, bare, startDemo });
 } finally {
   rmSync(folder, { recursive: true, force: true });

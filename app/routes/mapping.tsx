@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import Stack from "@mui/material/Stack";
-import { redirect } from "react-router";
+import { redirect, useFetcher } from "react-router";
 import type { Route } from "./+types/mapping";
 import { act, formOf, missing } from "../shell/answers.server";
 import { MappingForm } from "../ui/mapping/MappingForm";
@@ -41,7 +41,10 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return saved.ok ? redirect("/discover/mappings") : saved.refusal;
 }
 
-export default function Mapping({ loaderData: page, actionData }: Route.ComponentProps) {
+export default function Mapping({ loaderData: page }: Route.ComponentProps) {
+  // What a fetcher holds stays when the page loads anew by itself.
+  const fetcher = useFetcher<typeof action>();
+  const actionData = fetcher.data;
   const refusal = actionData && "problem" in actionData ? actionData : undefined;
   return (
     <>
@@ -56,7 +59,7 @@ export default function Mapping({ loaderData: page, actionData }: Route.Componen
       <Problem>{refusal ? <span style={{ whiteSpace: "pre-line" }}>{refusal.problem}</span> : null}</Problem>
       <Stack sx={{ gap: 1.5 }}>
         <Section title="How it is read">
-          <MappingForm page={page} problems={refusal?.fields ?? {}} />
+          <MappingForm page={page} problems={refusal?.fields ?? {}} fetcher={fetcher} />
         </Section>
         {actionData && "preview" in actionData && actionData.preview ? (
           <MappingPreview preview={actionData.preview} />

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
-import { redirect } from "react-router";
+import { redirect, useFetcher } from "react-router";
 import type { Route } from "./+types/source";
 import { act, idFrom, missing, formOf } from "../shell/answers.server";
 import { KeepLink } from "../ui/KeepLink";
@@ -36,7 +36,10 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return started.ok ? redirect(`/discover/sweeps/${started.value}`) : started.refusal;
 }
 
-export default function Source({ loaderData: { source, forms, chosen }, actionData }: Route.ComponentProps) {
+export default function Source({ loaderData: { source, forms, chosen } }: Route.ComponentProps) {
+  // What a fetcher holds stays when the page loads anew by itself.
+  const fetcher = useFetcher<typeof action>({ key: `source ${source?.id ?? chosen?.kind}` });
+  const actionData = fetcher.data;
   const answer = actionData && "problem" in actionData ? actionData : undefined;
   const checked = actionData && "checked" in actionData ? actionData.checked : undefined;
   if (!chosen) return null;
@@ -72,6 +75,7 @@ export default function Source({ loaderData: { source, forms, chosen }, actionDa
         <Section title={chosen.label}>
           <SourceForm
             key={chosen.kind}
+            fetcher={fetcher}
             form={chosen}
             name={source?.name ?? ""}
             site={source?.site ?? ""}

@@ -2,7 +2,7 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
-import { Form, useNavigation } from "react-router";
+import type { FetcherWithComponents } from "react-router";
 import type { SourceForm as Shape } from "#server/pages/discover";
 import type { Refusal } from "../shell/answers.server";
 import { SchemaField } from "./SchemaField";
@@ -15,17 +15,19 @@ export function SourceForm({
   site,
   answer,
   isNew,
+  fetcher,
 }: {
   form: Shape;
   name: string;
   site: string;
   answer: Refusal | undefined;
   isNew: boolean;
+  fetcher: Pick<FetcherWithComponents<unknown>, "Form" | "state">;
 }) {
   const problemOf = (field: string) => answer?.fields?.[field];
   const text = (field: string) => ({ error: Boolean(problemOf(field)), helperText: problemOf(field) });
   return (
-    <Form method="post" noValidate>
+    <fetcher.Form method="post" noValidate>
       <input type="hidden" name="kind" value={form.kind} />
       <Stack sx={{ gap: 1.5 }}>
         <Stack direction="row" sx={{ gap: 1.5 }}>
@@ -68,9 +70,9 @@ export function SourceForm({
           )}
         </Stack>
         {form.sweeps ? <ScheduleFields sweeps={form.sweeps} problemOf={problemOf} /> : null}
-        <Buttons isNew={isNew} isSwept={form.sweeps !== null} />
+        <Buttons isNew={isNew} isSwept={form.sweeps !== null} busy={fetcher.state !== "idle"} />
       </Stack>
-    </Form>
+    </fetcher.Form>
   );
 }
 
@@ -144,8 +146,7 @@ function ScheduleFields({
   );
 }
 
-function Buttons({ isNew, isSwept }: { isNew: boolean; isSwept: boolean }) {
-  const busy = useNavigation().state !== "idle";
+function Buttons({ isNew, isSwept, busy }: { isNew: boolean; isSwept: boolean; busy: boolean }) {
   return (
     <Stack direction="row" sx={{ gap: 1 }}>
       <RightButton right="configure" type="submit" variant="contained" name="intent" value="save" disabled={busy}>

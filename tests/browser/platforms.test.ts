@@ -53,7 +53,9 @@ test("a mapping is written against live answers, previewed, refused where it is 
   await expect(page.getByRole("status").filter({ hasText: '"code": "firth"' })).toBeVisible();
   const text = page.getByRole("textbox", { name: "Mapping (JSON)" });
   const whole = JSON.parse(await text.inputValue()) as { name: string; lists: { kind: string }[] };
-  await page.goto("/discover/mappings/new");
+  await page.goto("/discover/mappings");
+  await page.getByRole("link", { name: "Write a mapping" }).click();
+  await expect(heading(page)).toContainText("A new mapping");
   await text.fill(
     JSON.stringify({
       ...whole,
@@ -106,8 +108,8 @@ test("from a roll-out to the throttled container and a better limit", async ({ p
   test.setTimeout(180_000);
   const complaints = listen(page);
   await page.goto("/setup/drills");
-  const drill = page.getByRole("row").filter({ hasText: "processor quota" }).first();
-  await drill.getByRole("button", { name: /^Start/ }).click();
+  await page.getByRole("button", { name: "Start: A container is held back by its quota" }).click();
+  await expect(heading(page)).toContainText("running");
   // The roll-out is a change at its workload, with the limit before and after.
   await page.goto("/estate/platforms");
   await page.getByRole("row", { name: /rail/ }).last().getByRole("link", { name: "4", exact: true }).click();
@@ -131,11 +133,7 @@ test("from a roll-out to the throttled container and a better limit", async ({ p
   await containers.getByRole("link", { name: "slot-board @ td-rail-02" }).click();
   await expect(page.getByRole("figure").filter({ hasText: "CPU throttled" })).toBeVisible();
   await page.goto("/setup/drills");
-  await page
-    .getByRole("row")
-    .filter({ hasText: "processor quota" })
-    .first()
-    .getByRole("button", { name: /^(End|Stop)/ })
-    .click();
+  await page.getByRole("button", { name: "End: A container is held back by its quota" }).click();
+  await expect(heading(page)).toContainText("No drill is running");
   expect(complaints).toEqual([]);
 });

@@ -2,7 +2,7 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
-import { Form, useNavigation } from "react-router";
+import type { FetcherWithComponents } from "react-router";
 import type { Answer } from "#server/pages/registry";
 import { MONO } from "../../theme/theme";
 import { Caption } from "../Page";
@@ -26,14 +26,22 @@ const BEGINNING = `{
 `;
 
 /** The text of a mapping, and where it is tried. */
-export function MappingForm({ page, problems }: { page: Page; problems: Readonly<Record<string, string>> }) {
+export function MappingForm({
+  page,
+  problems,
+  fetcher,
+}: {
+  page: Page;
+  problems: Readonly<Record<string, string>>;
+  fetcher: Pick<FetcherWithComponents<unknown>, "Form" | "state">;
+}) {
   const [text, setText] = useState(page.text || BEGINNING);
   const [address, setAddress] = useState(page.address);
   const fitting = page.credentials.find((one) => address !== "" && one.destinations.includes(hostOf(address)));
   const [credential, setCredential] = useState(fitting ? String(fitting.id) : "");
-  const busy = useNavigation().state !== "idle";
+  const busy = fetcher.state !== "idle";
   return (
-    <Form method="post" noValidate>
+    <fetcher.Form method="post" noValidate>
       <Stack sx={{ gap: 1.5 }}>
         <TextField
           name="text"
@@ -103,7 +111,7 @@ export function MappingForm({ page, problems }: { page: Page; problems: Readonly
           )}
         </Stack>
       </Stack>
-    </Form>
+    </fetcher.Form>
   );
 }
 
