@@ -18,6 +18,7 @@ export default [
     route("estate/platforms/:id", "routes/platform.tsx"),
     route("estate/:id", "routes/component.tsx"),
     route("estate/:id/identity", "routes/identity.tsx"),
+    route("estate/:id/capacity", "routes/capacity.tsx"),
     route("estate/:id/access", "routes/access.tsx"),
     route("services/new", "routes/service-form.tsx", { id: "service-new" }),
     route("services/:uid", "routes/service.tsx"),

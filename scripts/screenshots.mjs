@@ -115,7 +115,7 @@ try {
   await take("/map?site=South+Quay", "map-night");
   await page.getByRole("button", { name: "Day theme" }).click();
   await signInBrowser(context, base, "Sunniva Okafor");
-  await take("/setup/people", "people");
+  await take("/estate/platforms", "platforms");
 } finally {
   await browser.close();
   const gone = new Promise((done) => demo.once("exit", done));

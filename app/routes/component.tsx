@@ -84,6 +84,11 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
                 Run a runbook
               </Button>
             ) : null}
+            {info.hasGuests ? (
+              <Button component={RouterLink} to={keep(`/estate/${component.id}/capacity`)} variant="outlined">
+                Capacity
+              </Button>
+            ) : null}
             <Button component={RouterLink} to={keep(`/estate/${component.id}/identity`)} variant="outlined">
               Identity
             </Button>

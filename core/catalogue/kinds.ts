@@ -225,6 +225,7 @@ const SHIPPED: readonly KindInfo[] = [
     stratum: "network",
     icon: "data",
     charts: ["volume.used", "volume.reads", "volume.writes", "volume.latency", "volume.busy"],
+    chartsBelow: ["volume.latency", "volume.busy"],
     headline: { metric: "volume.latency", word: "" },
   }),
   platform("storage.bucket", "Object store", "Object stores", {

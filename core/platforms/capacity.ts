@@ -57,9 +57,9 @@ export function placesFor(guest: Movable, carriers: readonly Carrier[]): Place[]
   return carriers
     .filter((one) => !one.guests.some((other) => other.id === guest.id))
     .map((one): Place => {
-      const with_ = [...one.guests, guest];
-      const cpuLeft = leftOn(one, with_, "cpu");
-      const memoryLeft = leftOn(one, with_, "memory");
+      const filled = [...one.guests, guest];
+      const cpuLeft = leftOn(one, filled, "cpu");
+      const memoryLeft = leftOn(one, filled, "memory");
       const twin = guest.set === null ? undefined : one.guests.find((other) => other.set === guest.set);
       const fits =
         twin || cpuLeft.mean < 0 || memoryLeft.mean < 0

@@ -261,6 +261,8 @@ function withoutTwins(list: readonly SeriesRow[]): SeriesRow[] {
   return list.filter((one) => one.resource_id === null || !polled.has(`${one.metric}|${one.instance}`));
 }
 
+const MOST_VOLUMES = 4;
+
 /** What carries a component, the nearest first: the host it runs on, and the hypervisor under that. */
 function carriersOf(component: ComponentRow, relations: readonly RelationRow[]): { id: number; how: string }[] {
   const chain: { id: number; how: string }[] = [];
@@ -268,5 +270,8 @@ function carriersOf(component: ComponentRow, relations: readonly RelationRow[]):
   const top = component.host_id ?? component.id;
   const hosted = relations.find((row) => row.type === "hosted-by" && row.from_id === top);
   if (hosted) chain.push({ id: hosted.to_id, how: "hosted by" });
+  const ids = new Set([component.id, top]);
+  const volumes = relations.filter((row) => row.type === "stored-on" && ids.has(row.from_id));
+  chain.push(...volumes.slice(0, MOST_VOLUMES).map((row) => ({ id: row.to_id, how: "stored on" })));
   return chain;
 }

@@ -1,6 +1,7 @@
 import type { Right } from "#core/people/rights";
 import { verifyAudit } from "../store/audit";
 import type { Db } from "../store/database";
+import { capacityPage } from "./capacity";
 import { accessPage, credentialPage, credentialsPage } from "./credentials";
 import { coveragePage, namingPage } from "./coverage";
 import { discoverPage, sourcePage, sweepPage } from "./discover";
@@ -40,6 +41,7 @@ export const questions = {
   certificates: certificatesPage,
   mappings: mappingsPage,
   mapping: mappingPage,
+  capacity: capacityPage,
   platforms: platformsPage,
   platform: platformPage,
   component: componentPage,

@@ -137,3 +137,21 @@ test("from a roll-out to the throttled container and a better limit", async ({ p
   await expect(heading(page)).toContainText("No drill is running");
   expect(complaints).toEqual([]);
 });
+
+test("capacity of a hypervisor: what it has, where its machines could move, and who is stranded without it", async ({
+  page,
+}) => {
+  const complaints = listen(page);
+  await page.goto("/estate?q=nq-virt-01");
+  await page.getByRole("link", { name: "nq-virt-01", exact: true }).click();
+  await page.getByRole("link", { name: "Capacity" }).click();
+  await expect(heading(page)).toContainText("If nq-virt-01 were lost");
+  await expect(page.getByRole("table", { name: "Resources" }).getByRole("row", { name: /^Memory/ })).toContainText(
+    /96 GiB.*86\.4 GiB.*GiB \(\d+ %\)/,
+  );
+  const machines = page.getByRole("table", { name: "Machines" });
+  await expect(machines.getByRole("row", { name: /nq-trial-01/ })).toContainText("nq-virt-02");
+  await expect(page.getByRole("table", { name: "What if it were lost" })).toContainText("finds no place");
+  expect(await axeFinds(page)).toEqual([]);
+  expect(complaints).toEqual([]);
+});

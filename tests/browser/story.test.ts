@@ -251,6 +251,8 @@ const PAGES = [
   "/discover/review",
   "/discover/sources/new?type=list",
   "/estate/differences",
+  "/estate/platforms",
+  "/discover/mappings",
   "/estate?group=kind",
   "/discover/sources/new?type=ssh",
   "/estate/software",

@@ -25,7 +25,7 @@ export function Facts({ page }: { page: ComponentData }) {
         {page.carriers
           .filter((carrier) => carrier.how === "hosted by")
           .map((carrier) => (
-            <Fact key={carrier.id} name="Hypervisor">
+            <Fact key={carrier.id} name={kindInfo(carrier.kind).label}>
               <KeepLink to={`/estate/${carrier.id}`}>{carrier.name}</KeepLink>
             </Fact>
           ))}
