@@ -194,6 +194,7 @@ export class Engine {
       onCredentials: () => {
         this.poller.reload(this.now());
         this.platforms.reload();
+        this.platforms.signInAnew();
         this.ingest.tellTargets();
         this.ingest.tellTrapUsers();
       },

@@ -40,7 +40,7 @@ export interface Call {
 const REFUSED = "Link-local addresses are never asked: a machine's own credentials may be kept there.";
 
 /** Looks a name up and hands on only addresses that may be asked, so that what was checked is what is connected to. */
-const carefulLookup: LookupFunction = (host, options, done) => {
+export const carefulLookup: LookupFunction = (host, options, done) => {
   resolve(host, { ...options, all: true }, (error, found) => {
     if (error) return done(error, "", 4);
     if (found.some(({ address }) => isLinkLocal(address))) return done(new OutsideFailure(REFUSED), "", 4);

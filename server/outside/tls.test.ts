@@ -40,7 +40,7 @@ afterAll(() => {
 
 describe("calls over TLS", () => {
   it("trust a private authority where it was given, for that call only", async () => {
-    expect(await fetchText(urlOf(server), limits, { authority: authority.cert })).toEqual({
+    expect(await fetchText(urlOf(server), limits, { authority: authority.cert })).toMatchObject({
       status: 200,
       text: "hello",
     });

@@ -74,8 +74,10 @@ export class PlatformPoller {
         const driver = driverOf(source.kind);
         if (!(driver.look || driver.follow) || source.pollSeconds === undefined) return [];
         const known = before.get(source.id);
+        const settingsOf = (one: SourceRow) => JSON.stringify([one.name, one.site, one.settings, one.pollSeconds]);
+        const same = known && settingsOf(known.source) === settingsOf(source);
         // What was read with other settings says nothing of what is read with these.
-        const same = known && JSON.stringify(known.source.settings) === JSON.stringify(source.settings);
+        if (known && !same) this.busy.get(source.id)?.abort();
         return [
           [
             source.id,
@@ -90,6 +92,12 @@ export class PlatformPoller {
       }),
     );
     for (const [id, abort] of this.busy) if (!this.followed.has(id)) abort.abort();
+  }
+
+  /** Credentials were changed: what is under way goes on with those of before, so it begins anew. */
+  signInAnew(): void {
+    for (const abort of this.busy.values()) abort.abort();
+    for (const one of this.followed.values()) one.nextMs = this.context.now();
   }
 
   /** Looks at everything anew, as if nothing had been read before: what is read has another meaning. */
@@ -130,8 +138,13 @@ export class PlatformPoller {
     const { id, name, settings } = one.source;
     const { look, follow } = one.driver;
     const abort = new AbortController();
+    let isLate = false;
+    const late = () => {
+      isLate = true;
+      abort.abort();
+    };
     // What is followed goes on for as long as it goes well.
-    const timer = follow ? undefined : setTimeout(() => abort.abort(), LOOK_MS);
+    const timer = follow ? undefined : setTimeout(late, LOOK_MS);
     this.busy.set(id, abort);
     let intake = new Intake(this.context, one, this.off);
     let started = performance.now();
@@ -152,15 +165,16 @@ export class PlatformPoller {
         // What comes in crowds leaves room for others in between.
         if (found.what === "observations") await new Promise((done) => setImmediate(done));
       }
-      if (!this.followed.has(id) || follow) return;
-      if (abort.signal.aborted)
+      if (!this.followed.has(id) || follow || (abort.signal.aborted && !isLate)) return;
+      if (isLate)
         intake.failures.set(name, {
           reason: `It took longer than ${LOOK_MS / 1000} seconds and was ended.`,
           region: "",
         });
       endRound();
     } catch (error) {
-      if (this.followed.has(id)) intake.fail(error instanceof Error ? error.message : String(error));
+      if (this.followed.has(id) && (isLate || !abort.signal.aborted))
+        intake.fail(error instanceof Error ? error.message : String(error));
     } finally {
       clearTimeout(timer);
       this.busy.delete(id);
@@ -251,13 +265,16 @@ class Intake {
   private lose(keys: readonly string[]): void {
     const { db, onEstate } = this.context;
     const { ids, digests, listed } = this.one;
-    const silent = new Set(keys.flatMap((key) => ids.get(key) ?? []));
+    const lost = new Set(keys.flatMap((key) => ids.get(key) ?? []));
     for (const key of keys) {
       ids.delete(key);
       digests.delete(key);
       this.seen.delete(key);
       for (const [prefix, present] of listed) if (key.startsWith(prefix)) present.delete(key);
     }
+    // What has another name there now is not gone.
+    const held = new Set(ids.values());
+    const silent = new Set([...lost].filter((id) => !held.has(id)));
     if (silent.size === 0) return;
     onEstate(db.transaction(() => takeInSilence(db, this.look([]), silent, GONE))());
   }
@@ -335,6 +352,7 @@ class Intake {
         }
       listed.set(prefix, present);
     }
+    for (const key of this.seen) silent.delete(ids.get(key) ?? -1);
     return silent.size ? takeInSilence(db, this.look([]), silent, GONE) : [];
   }
 

@@ -10,6 +10,7 @@ import { SampleWriter } from "#server/ingest/sample-writer";
 import { PlatformPoller } from "#server/polling/platforms";
 import type { Db } from "#server/store/database";
 import { currentComponents } from "#server/store/estate";
+import { factsAt } from "#server/store/facts";
 import { platformOf } from "#server/store/platforms";
 import { currentRelations } from "#server/store/relations";
 import { insertSource } from "#server/store/sources";
@@ -37,6 +38,8 @@ class Small {
   images = new Map<string, string>();
   pods = new Set<string>();
   uid = "cluster-1";
+  /** Ids of containers by their pods, where the runtime tells one. */
+  ids = new Map<string, string>();
 
   snapshot(): Snapshot {
     const names = [...this.images.keys()];
@@ -83,7 +86,9 @@ class Small {
           spec: { nodeName: "n1", ...template(name).spec },
           status: {
             phase: "Running",
-            containerStatuses: [{ name: "main", ready: true, restartCount: 0, state: { running: {} } }],
+            containerStatuses: [
+              { name: "main", ready: true, restartCount: 0, state: { running: {} }, containerID: this.ids.get(pod) },
+            ],
           },
         };
       }),
@@ -209,6 +214,26 @@ describe("a container cluster over TLS of a private authority", () => {
     expect(
       currentRelations(db).some((row) => row.type === "part-of" && row.from_id === id && row.to_id === workload),
     ).toBe(true);
+  });
+
+  it("knows a container again that has moved to a pod of another name", async () => {
+    cluster.images.set("web", "web:1");
+    for (const pod of ["web.a", "web.b"]) cluster.ids.set(pod, `any://${"5e".repeat(32)}`);
+    cluster.pods.add("web.a");
+    one.look();
+    await settles();
+    const before = currentComponents(db).find((row) => row.kind === "app.container");
+    cluster.pods.delete("web.a");
+    cluster.pods.add("web.b");
+    one.look();
+    const podOf = () => factsAt(db, before?.id ?? 0, Date.now()).find((fact) => fact.name === "platform pod")?.value;
+    await expect.poll(podOf, { timeout: 10_000 }).toBe("web.b");
+    expect(
+      currentComponents(db)
+        .filter((row) => row.kind === "app.container")
+        .map((row) => row.id),
+    ).toEqual([before?.id]);
+    expect(db.prepare("SELECT count(*) FROM change WHERE summary LIKE '%is gone'").pluck().get()).toBe(0);
   });
 
   it("says what is wrong with a token, and takes nothing for gone", async () => {

@@ -2,7 +2,7 @@ import { Agent as HttpAgent, request as requestHttp, type IncomingMessage } from
 import { Agent as HttpsAgent, request as requestHttps } from "node:https";
 import { rootCertificates } from "node:tls";
 import { destinationsCover } from "#core/estate/destinations";
-import { fetchText, OutsideFailure } from "../../outside/fetch-text";
+import { carefulLookup, fetchText, OutsideFailure } from "../../outside/fetch-text";
 import type { Access } from "../../vault/kinds";
 import { PlatformFailure } from "../platform/failure";
 
@@ -148,6 +148,7 @@ export class ClusterClient {
       const asked = (this.isSecure ? requestHttps : requestHttp)(new URL(`${this.place.address}${path}`), {
         headers: this.headers,
         agent: this.agent,
+        lookup: carefulLookup,
         signal,
         timeout: SILENCE_MS,
       });

@@ -48,47 +48,53 @@ const tokenSchema = z.object({
   expires_in: z.coerce.number().min(1).max(31_536_000).default(300),
 });
 
-/** Asks a REST interface: signs in, keeps to its limits, waits where it says so, and ends whatever happens. */
-export class RestClient {
-  private readonly limiter: Limiter;
-  private readonly agent: HttpAgent | undefined;
-  private readonly base: URL;
-  private readonly access: Access | undefined;
-  private nextMs = 0;
-  private token: { text: string; untilMs: number } | undefined;
-  private renewing: Promise<string> | undefined;
-  /** Nothing is asked before this instant: the other side said so. */
-  private notBeforeMs = 0;
-  failures = 0;
-  asked = 0;
+/** What looks at one interface have in common: its limits, connections, and the token at hand. */
+class Shared {
+  readonly limiter: Limiter;
+  readonly agent: HttpAgent;
+  readonly base: URL;
+  readonly access: Access | undefined;
+  /** When the next call may begin, by the rate; and nothing before, because the other side said so. */
+  nextMs = 0;
+  notBeforeMs = 0;
+  token: { text: string; untilMs: number } | undefined;
+  renewing: Promise<string> | undefined;
 
-  constructor(private options: ClientOptions) {
-    this.base = new URL(options.address);
-    this.limiter = new Limiter(options.mapping.limits.atOnce);
-    this.access = accessFor(options.mapping.signIn, options.access);
+  constructor({ address, authority, mapping, access }: ClientOptions) {
+    this.base = new URL(address);
+    this.limiter = new Limiter(mapping.limits.atOnce);
+    this.access = accessFor(mapping.signIn, access);
     if (this.access && !destinationsCover(this.access.destinations, this.base.hostname.replace(/^\[|\]$/g, "")))
       throw new PlatformFailure(
         `${this.access.name} is not for ${this.base.hostname}. Add it to its destinations first.`,
       );
-    const ca = options.authority ? { ca: [...rootCertificates, options.authority] } : {};
+    const ca = authority ? { ca: [...rootCertificates, authority] } : {};
     this.agent =
       this.base.protocol === "https:" ? new HttpsAgent({ keepAlive: true, ...ca }) : new HttpAgent({ keepAlive: true });
   }
+}
 
-  /** For the next look: what ends it, while tokens, connections and limits are kept. */
-  under(signal: AbortSignal): this {
-    this.options = { ...this.options, signal };
-    this.failures = this.asked = 0;
-    return this;
+/** Asks a REST interface: signs in, keeps to its limits, waits where it says so, and ends whatever happens. */
+export class RestClient {
+  failures = 0;
+
+  constructor(
+    private readonly options: ClientOptions,
+    private readonly shared = new Shared(options),
+  ) {}
+
+  /** For another look beside others: with an end of its own, while token, connections and limits are shared. */
+  under(signal: AbortSignal): RestClient {
+    return new RestClient({ ...this.options, signal }, this.shared);
   }
 
   close(): void {
-    this.agent?.destroy();
+    this.shared.agent.destroy();
   }
 
   /** One answer as JSON. Throws a PlatformFailure. */
   async ask(asked: Asked): Promise<Answered> {
-    const answer = await this.limiter.through(() => this.withPatience(asked));
+    const answer = await this.shared.limiter.through(() => this.withPatience(asked));
     return { json: jsonOf(answer), nextPath: this.nextOf(answer) };
   }
 
@@ -96,7 +102,7 @@ export class RestClient {
     let failure = new PlatformFailure("It was not asked.");
     let renewed = false;
     for (let attempt = 0; attempt < ATTEMPTS; attempt++) {
-      if (attempt > 0) await this.pause(Math.max(this.notBeforeMs - performance.now(), waitBefore(attempt)));
+      if (attempt > 0) await this.pause(Math.max(this.shared.notBeforeMs - performance.now(), waitBefore(attempt)));
       await this.inTurn();
       try {
         const answer = await this.once(asked);
@@ -105,14 +111,14 @@ export class RestClient {
         failure = refusalOf(answer);
         this.failures++;
         // A token that died early is asked for anew, once.
-        if (status === 401 && this.token && !renewed) {
-          this.token = undefined;
+        if (status === 401 && this.shared.token && !renewed) {
+          this.shared.token = undefined;
           renewed = true;
           attempt--;
           continue;
         }
         if (status !== 429 && status < 500) throw failure;
-        this.notBeforeMs =
+        this.shared.notBeforeMs =
           performance.now() + Math.min(LONGEST_WAIT_MS, retryAfterMs(answer) ?? waitBefore(attempt + 1));
       } catch (error) {
         if (error instanceof PlatformFailure) throw error;
@@ -128,7 +134,7 @@ export class RestClient {
   private async once({ method, path, body }: Asked): Promise<TextAnswer> {
     const url = this.urlOf(path);
     const { signIn } = this.options.mapping;
-    const fields = this.access?.fields ?? {};
+    const fields = this.shared.access?.fields ?? {};
     const headers: Record<string, string> = { accept: "application/json" };
     if (body !== undefined) headers["content-type"] = "application/json";
     if (signIn.scheme === "key") headers[signIn.header.toLowerCase()] = `${signIn.prefix}${fields.token ?? ""}`;
@@ -144,8 +150,7 @@ export class RestClient {
           atMs: Date.now(),
         }),
       );
-    this.asked++;
-    return this.fetch(url, method, headers, body, signIn.scheme === "basic" ? this.access : undefined);
+    return this.fetch(url, method, headers, body, signIn.scheme === "basic" ? this.shared.access : undefined);
   }
 
   private fetch(
@@ -163,7 +168,7 @@ export class RestClient {
         headers,
         ...(body === undefined ? {} : { body }),
         access,
-        agent: this.agent,
+        agent: this.shared.agent,
         signal: this.options.signal,
       },
     );
@@ -171,24 +176,24 @@ export class RestClient {
 
   /** Secrets go to the interface's own host only, wherever an answer points. */
   private urlOf(path: string): URL {
-    const root = this.base.pathname.replace(/\/$/, "");
-    const url = new URL(`${this.base.origin}${path.startsWith(`${root}/`) && root ? path : `${root}${path}`}`);
-    if (url.origin !== this.base.origin)
+    const root = this.shared.base.pathname.replace(/\/$/, "");
+    const url = new URL(`${this.shared.base.origin}${path.startsWith(`${root}/`) && root ? path : `${root}${path}`}`);
+    if (url.origin !== this.shared.base.origin)
       throw new PlatformFailure("An answer points to another host; it is not followed.");
     return url;
   }
 
   /** The token at hand, or a new one; of several that need it one asks. */
   private async tokenNow(): Promise<string> {
-    if (this.token && this.token.untilMs > performance.now()) return this.token.text;
-    this.renewing ??= this.newToken().finally(() => (this.renewing = undefined));
-    return this.renewing;
+    if (this.shared.token && this.shared.token.untilMs > performance.now()) return this.shared.token.text;
+    this.shared.renewing ??= this.newToken().finally(() => (this.shared.renewing = undefined));
+    return this.shared.renewing;
   }
 
   private async newToken(): Promise<string> {
     const { signIn } = this.options.mapping;
     if (signIn.scheme !== "oauth2") return "";
-    const { clientId = "", clientSecret = "" } = this.access?.fields ?? {};
+    const { clientId = "", clientSecret = "" } = this.shared.access?.fields ?? {};
     const inForm = signIn.send === "form";
     const form = new URLSearchParams({
       grant_type: "client_credentials",
@@ -214,15 +219,15 @@ export class RestClient {
     if (!read.success) throw new PlatformFailure("The answer to signing in holds no access_token.");
     const { access_token: text, expires_in: seconds } = read.data;
     const lastsMs = seconds * 1000;
-    this.token = { text, untilMs: performance.now() + lastsMs - Math.min(TOKEN_MARGIN_MS, lastsMs / 4) };
+    this.shared.token = { text, untilMs: performance.now() + lastsMs - Math.min(TOKEN_MARGIN_MS, lastsMs / 4) };
     return text;
   }
 
   /** Waits for this call's turn, by the rate that the mapping says. */
   private async inTurn(): Promise<void> {
     const now = performance.now();
-    const at = Math.max(this.nextMs, this.notBeforeMs, now);
-    this.nextMs = at + 1000 / this.options.mapping.limits.perSecond;
+    const at = Math.max(this.shared.nextMs, this.shared.notBeforeMs, now);
+    this.shared.nextMs = at + 1000 / this.options.mapping.limits.perSecond;
     if (at > now) await this.pause(at - now);
     if (this.options.signal.aborted) throw new PlatformFailure("It was stopped.");
   }
@@ -242,10 +247,10 @@ export class RestClient {
 
   /** An address in an answer as a path of this interface. Throws where it leads elsewhere. */
   pathOf(target: string): string {
-    if (!URL.canParse(target, this.base.href))
+    if (!URL.canParse(target, this.shared.base.href))
       throw new PlatformFailure("The address of the next page cannot be read.");
-    const url = new URL(target, this.base.href);
-    if (url.origin !== this.base.origin)
+    const url = new URL(target, this.shared.base.href);
+    if (url.origin !== this.shared.base.origin)
       throw new PlatformFailure("An answer points to another host; it is not followed.");
     return `${url.pathname}${url.search}`;
   }
