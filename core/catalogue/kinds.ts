@@ -51,6 +51,7 @@ export interface KindInfo {
   relations: readonly RelationType[];
 }
 
+const HARDWARE_CHARTS = ["hardware.health", "hardware.power", "hardware.temperature", "hardware.drive.life"];
 const HOST_CHARTS = [
   "cpu.used",
   "memory.used",
@@ -62,6 +63,7 @@ const HOST_CHARTS = [
   "net.errors",
   "reachable",
   "response",
+  ...HARDWARE_CHARTS,
 ];
 const INSTANCE_CHARTS = [
   "guest.cpu.used",
@@ -138,6 +140,7 @@ const SHIPPED: readonly KindInfo[] = [
       "net.errors",
       "reachable",
       "response",
+      ...HARDWARE_CHARTS,
     ],
     chartsBelow: ["cpu.used", "memory.used", "cpu.allotted"],
     relations: ["wired-to"],

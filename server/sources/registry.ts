@@ -5,6 +5,7 @@ import type { SourceDriver } from "./driver";
 import { listDriver } from "./list/driver";
 import { platformDriver } from "./platform/driver";
 import { rangeDriver } from "./range/driver";
+import { redfishDriver } from "./redfish/driver";
 import { sshDriver } from "./ssh/driver";
 
 /** Every kind of source. A new one is a folder with a driver, and a line here. */
@@ -15,6 +16,7 @@ const DRIVERS: readonly SourceDriver[] = [
   dnsDriver as SourceDriver,
   platformDriver as SourceDriver,
   clusterDriver as SourceDriver,
+  redfishDriver as SourceDriver,
   agentDriver as SourceDriver,
 ];
 

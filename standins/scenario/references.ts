@@ -182,6 +182,11 @@ class Check {
 
   clusters(): void {
     const { scenario, named } = this;
+    for (const { host, address } of scenario.controllers) {
+      if (!named.has(host)) this.missing(`controllers.${host}`, "host", host, named.keys());
+      if (!address.startsWith("127."))
+        this.problems.push(`controllers.${host}.address: stand-ins listen on loopback addresses (127.x.y.z) only.`);
+    }
     for (const cluster of scenario.clusters) {
       const place = `clusters.${cluster.name}`;
       if (!cluster.address.startsWith("127."))

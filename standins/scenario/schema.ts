@@ -348,6 +348,15 @@ const cluster = z.strictObject({
   churnPerSecond: z.number().min(0).max(1000).default(0),
 });
 
+/** The management controller of a machine. */
+const controller = z.strictObject({
+  host: name,
+  address: z.string(),
+  port: z.number().int().min(1024).max(65_535),
+  user: z.string().min(1).max(60),
+  password: z.string().min(1).max(120),
+});
+
 const where = {
   host: name.optional(),
   /** Every host of the role. */
@@ -615,6 +624,7 @@ export const scenarioSchema = z.strictObject({
   words: z.record(name, z.array(z.string().min(1).max(40)).min(1).max(50)).default({}),
   clouds: z.array(cloud).max(10).default([]),
   clusters: z.array(cluster).max(10).default([]),
+  controllers: z.array(controller).max(500).default([]),
   /** By name of the process; "switch" for every switch. */
   outputs: z.record(name, output).default({}),
   past: z.array(past).max(200).default([]),
@@ -636,6 +646,7 @@ export type ScenarioFault = Scenario["faults"][number];
 export type ScenarioEffect = ScenarioFault["effects"][number];
 export type ScenarioRepair = ScenarioFault["endedBy"][number];
 export type ScenarioDrill = Scenario["drills"][number];
+export type ScenarioController = Scenario["controllers"][number];
 export type ScenarioCluster = Scenario["clusters"][number];
 export type ScenarioCloud = Scenario["clouds"][number];
 export type ScenarioOutput = Scenario["outputs"][string];

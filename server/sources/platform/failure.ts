@@ -9,3 +9,8 @@ export class PlatformFailure extends Error {
     super(message);
   }
 }
+
+/** Nothing answers there at all. */
+export class SilentFailure extends PlatformFailure {
+  override name = "SilentFailure";
+}
