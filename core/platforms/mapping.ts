@@ -149,8 +149,6 @@ const list = z.strictObject({
       z.strictObject({ value: expression, unit: z.string().max(20), times: z.number().default(1) }),
     )
     .default({}),
-  /** Asked for one item that a list lacks, so that it is known to be gone. */
-  one: path.optional(),
 });
 
 const metrics = z.strictObject({
@@ -178,35 +176,9 @@ const metrics = z.strictObject({
   ),
 });
 
-/** FOCUS 1.x columns of a cost record, each an expression over it. */
-export const COST_COLUMNS = [
-  "ChargePeriodStart",
-  "ChargePeriodEnd",
-  "BilledCost",
-  "EffectiveCost",
-  "ListCost",
-  "BillingCurrency",
-  "ServiceName",
-  "ServiceCategory",
-  "ChargeCategory",
-  "ChargeDescription",
-  "RegionId",
-  "ResourceId",
-  "ResourceName",
-  "ResourceType",
-  "SkuId",
-  "ConsumedQuantity",
-  "ConsumedUnit",
-  "SubAccountId",
-  "Tags",
-] as const;
-export type CostColumn = (typeof COST_COLUMNS)[number];
-
-const costs = z.strictObject({ ...call, columns: z.partialRecord(z.enum(COST_COLUMNS), expression) });
-
 /**
  * How a REST interface is read: a file, so that a new platform takes no release. Names in braces in paths, queries and
- * bodies are filled in: {region}, {account}, {ids}, {id}, {from}, {to}, {month}.
+ * bodies are filled in: {region}, {account}, {ids}, {id}, {from}, {to}.
  */
 export const mappingSchema = z.strictObject({
   name: words(60),
@@ -232,7 +204,6 @@ export const mappingSchema = z.strictObject({
     .optional(),
   lists: z.array(list).min(1, "A mapping maps at least one list.").max(60),
   metrics: z.array(metrics).max(60).default([]),
-  costs: costs.optional(),
 });
 
 export type Mapping = z.infer<typeof mappingSchema>;
