@@ -161,6 +161,7 @@ export class Engine {
       now: () => this.now(),
       tools: () => tools,
       machineMs: (ms) => machineSpanMs(this.clock, ms),
+      reportProblem: (message) => this.reportProblem(message),
       onSeen: (id) => this.seenAt.set(id, this.now()),
       onEstate: (retired) => this.noteEstateChange(retired),
     });

@@ -66,6 +66,7 @@ function makePoller(): PlatformPoller {
       now: () => nowMs,
     }),
     machineMs: (ms) => ms,
+    reportProblem: () => undefined,
     onSeen: () => undefined,
     onEstate: (gone) => retired.push(...gone),
   });

@@ -7,7 +7,7 @@ import { takeInFew, takeInSilence } from "../estate/take-in";
 import type { Found, Measure, SourceDriver, SourceTools } from "../sources/driver";
 import { driverOf } from "../sources/registry";
 import { insertChange } from "../store/changes";
-import type { Db } from "../store/database";
+import { storeProblem, type Db } from "../store/database";
 import { StoredEstate } from "../store/known";
 import { unwatched } from "../store/labels";
 import {
@@ -37,6 +37,8 @@ interface Followed {
   /** Components by their keys, and a digest of what was last taken in of each. */
   ids: Map<string, number>;
   digests: Map<string, string>;
+  /** What leads to something that is not known yet, by key. */
+  pending: Map<string, { observation: Observation; id: number }>;
   /** Keys by their prefix, as listed in full before. */
   listed: Map<string, Set<string>>;
   seenMs: number;
@@ -51,6 +53,7 @@ export interface PlatformContext {
   /** How long something of the clock's time takes on the machine. */
   machineMs: (ms: number) => number;
   onSeen: (componentId: number) => void;
+  reportProblem: (message: string) => void;
   /** Called when something was taken in, with the components that left the estate by it. */
   onEstate: (retired: readonly number[]) => void;
 }
@@ -132,6 +135,18 @@ export class PlatformPoller {
     if (one && !this.busy.has(sourceId)) await this.follow(one);
   }
 
+  /** What went wrong is noted; where that cannot be written either, it is said, and everything is taken in anew next time. */
+  private takeFailure(one: Followed, intake: Intake, error: unknown): void {
+    const reason = storeProblem(error);
+    try {
+      if (reason) throw error;
+      intake.fail(error instanceof Error ? error.message : String(error));
+    } catch (trouble) {
+      one.digests.clear();
+      this.context.reportProblem(storeProblem(trouble) ?? `${one.source.name} could not be read: ${String(trouble)}`);
+    }
+  }
+
   /** One look; never throws. */
   private async follow(one: Followed): Promise<void> {
     const { db, vault, tools, machineMs } = this.context;
@@ -150,7 +165,9 @@ export class PlatformPoller {
     let started = performance.now();
     const isWanted = () => this.followed.get(id)?.source.id === id && !abort.signal.aborted;
     const endRound = () => {
-      intake.end(performance.now() - started, isWanted());
+      const { isStale } = intake.end(performance.now() - started, isWanted());
+      // What was joined or retired by others meanwhile is told of again only by beginning anew.
+      if (isStale && follow) abort.abort();
       intake = new Intake(this.context, one, this.off, intake);
       started = performance.now();
       this.done++;
@@ -173,8 +190,7 @@ export class PlatformPoller {
         });
       endRound();
     } catch (error) {
-      if (this.followed.has(id) && (isLate || !abort.signal.aborted))
-        intake.fail(error instanceof Error ? error.message : String(error));
+      if (this.followed.has(id) && (isLate || !abort.signal.aborted)) this.takeFailure(one, intake, error);
     } finally {
       clearTimeout(timer);
       this.busy.delete(id);
@@ -186,6 +202,7 @@ const fresh = (atMs: number): Omit<Followed, "source" | "driver" | "everyMs"> =>
   nextMs: atMs,
   ids: new Map(),
   digests: new Map(),
+  pending: new Map(),
   listed: new Map(),
   seenMs: -Infinity,
 });
@@ -221,7 +238,7 @@ class Intake {
     else if (found.what === "listed") this.prefixes.push(found.prefix);
     else if (found.what === "gone") this.lose(found.keys);
     else if (found.what === "changes") this.tell(found.changes);
-    else if (found.what === "measures") this.measures.push(...found.measures);
+    else if (found.what === "measures") for (const one of found.measures) this.measures.push(one);
     else if (found.what === "failure")
       this.failures.set(found.address, { reason: found.reason, region: found.region ?? "" });
   }
@@ -256,6 +273,7 @@ class Intake {
       ids.set(key, id);
       digests.set(key, digestsOfNews.get(observation) as string);
       this.fresh.set(observation, id);
+      this.one.pending.delete(key);
       for (const [prefix, present] of this.one.listed) if (key.startsWith(prefix)) present.add(key);
     }
     this.grown = true;
@@ -269,6 +287,7 @@ class Intake {
     for (const key of keys) {
       ids.delete(key);
       digests.delete(key);
+      this.one.pending.delete(key);
       this.seen.delete(key);
       for (const [prefix, present] of listed) if (key.startsWith(prefix)) present.delete(key);
     }
@@ -292,7 +311,7 @@ class Intake {
   }
 
   /** What is gone, how things hang together, what was measured, and how the look went. */
-  end(tookMs: number, isWhole: boolean): void {
+  end(tookMs: number, isWhole: boolean): { isStale: boolean } {
     const { db } = this.context;
     const retired = db.transaction(() => {
       this.relate();
@@ -309,8 +328,9 @@ class Intake {
       return gone;
     })();
     this.write();
-    this.noteSeen();
+    const isStale = this.noteSeen();
     if (this.grown || retired.length) this.context.onEstate(retired);
+    return { isStale };
   }
 
   /** Nothing could be read: what is known stays as it is. */
@@ -327,10 +347,14 @@ class Intake {
 
   private relate(): void {
     const { db } = this.context;
+    const { pending } = this.one;
+    for (const { observation, id } of pending.values()) this.fresh.set(observation, id);
     if (this.fresh.size === 0) return;
+    pending.clear();
     const unresolved = relateObserved(db, new StoredEstate(db), this.look([]), this.fresh);
-    // Looked at again next time: what they lead to may be known by then.
-    for (const observation of unresolved) this.one.digests.delete(observation.keys[0]?.value as string);
+    // Tried again next time: what they lead to may be known by then.
+    for (const observation of unresolved)
+      pending.set(observation.keys[0]?.value as string, { observation, id: this.fresh.get(observation) as number });
   }
 
   /** What was listed before, or is in the store, and is listed no more. */
@@ -349,6 +373,7 @@ class Intake {
         if (!present.has(key)) {
           ids.delete(key);
           digests.delete(key);
+          this.one.pending.delete(key);
         }
       listed.set(prefix, present);
     }
@@ -375,18 +400,21 @@ class Intake {
   }
 
   /** Notes what is there as seen, and what it was joined to, or retired as, meanwhile. */
-  private noteSeen(): void {
+  private noteSeen(): boolean {
     const atMs = this.context.now();
-    if (atMs - this.one.seenMs < SEEN_EVERY_MS && atMs >= this.one.seenMs) return;
+    if (atMs - this.one.seenMs < SEEN_EVERY_MS && atMs >= this.one.seenMs) return false;
     this.one.seenMs = atMs;
+    let isStale = false;
     for (const [prefix, present] of this.one.listed) {
       const stored = new Map(componentsOfPrefix(this.context.db, prefix).map(({ id, key }) => [key, id]));
       for (const key of present)
         if (stored.get(key) !== this.one.ids.get(key)) {
+          isStale = true;
           this.one.ids.delete(key);
           this.one.digests.delete(key);
         }
     }
     for (const id of this.one.ids.values()) this.context.onSeen(id);
+    return isStale;
   }
 }

@@ -9,7 +9,7 @@ import { FingerprintBook } from "#core/estate/fingerprints";
 import { SampleWriter } from "#server/ingest/sample-writer";
 import { PlatformPoller } from "#server/polling/platforms";
 import type { Db } from "#server/store/database";
-import { currentComponents } from "#server/store/estate";
+import { currentComponents, retireComponent } from "#server/store/estate";
 import { factsAt } from "#server/store/facts";
 import { platformOf } from "#server/store/platforms";
 import { currentRelations } from "#server/store/relations";
@@ -96,7 +96,12 @@ class Small {
         metadata: meta(name, "s"),
         spec: { selector: { app: name }, ports: [] },
       })),
-      "/apis/networking.k8s.io/v1/ingresses": [],
+      "/apis/networking.k8s.io/v1/ingresses": [
+        {
+          metadata: meta("door", "i"),
+          spec: { rules: [{ host: "shop.example", http: { paths: [{ backend: { service: { name: "late" } } }] } }] },
+        },
+      ],
       "/api/v1/persistentvolumeclaims": [],
     };
   }
@@ -118,6 +123,8 @@ let poller: PlatformPoller;
 let source: number;
 let writer: SampleWriter;
 let vault: () => Access[];
+/** How far the clock is ahead of the machine's. */
+let aheadMs = 0;
 useStore((made) => (db = made));
 beforeAll(() => {
   folder = mkdtempSync(join(tmpdir(), "holotaxis-cluster-"));
@@ -158,7 +165,7 @@ function start(): void {
     db,
     vault: { ofSource: () => vault() },
     sampleWriter: writer,
-    now: () => Date.now(),
+    now: () => Date.now() + aheadMs,
     tools: () => ({
       book: new FingerprintBook({}),
       hostKeys: { known: () => undefined, met: () => undefined },
@@ -166,6 +173,7 @@ function start(): void {
       now: () => Date.now(),
     }),
     machineMs: (ms) => ms,
+    reportProblem: () => undefined,
     onSeen: () => undefined,
     onEstate: () => undefined,
   });
@@ -234,6 +242,38 @@ describe("a container cluster over TLS of a private authority", () => {
         .map((row) => row.id),
     ).toEqual([before?.id]);
     expect(db.prepare("SELECT count(*) FROM change WHERE summary LIKE '%is gone'").pluck().get()).toBe(0);
+  });
+
+  it("relates what was told of before the other end was there", async () => {
+    one.look();
+    await expect.poll(() => present("platform.ingress"), { timeout: 10_000 }).toEqual(["door"]);
+    cluster.images.set("late", "late:1");
+    one.look();
+    await settles();
+    const id = (kind: string) => currentComponents(db).find((row) => row.kind === kind)?.id;
+    const leads = () =>
+      currentRelations(db).some(
+        (row) =>
+          row.type === "talks-to" && row.from_id === id("platform.ingress") && row.to_id === id("platform.service"),
+      );
+    await expect.poll(leads, { timeout: 10_000 }).toBe(true);
+  });
+
+  it("tells again of what somebody else took for gone", async () => {
+    cluster.images.set("web", "web:1");
+    cluster.pods.add("web.a");
+    one.look();
+    await settles();
+    const id = currentComponents(db).find((row) => row.kind === "app.container")?.id ?? 0;
+    retireComponent(db, id, Date.now());
+    expect(present("app.container")).toEqual([]);
+    aheadMs += 120_000;
+    // Looks are called for by the engine's ticks.
+    const back = () => {
+      poller.pollDue();
+      return present("app.container").length;
+    };
+    await expect.poll(back, { timeout: 20_000, interval: 200 }).toBe(1);
   });
 
   it("says what is wrong with a token, and takes nothing for gone", async () => {

@@ -91,6 +91,7 @@ function makePoller(password: string): PlatformPoller {
       now: () => nowMs,
     }),
     machineMs: (ms) => ms,
+    reportProblem: () => undefined,
     onSeen: () => undefined,
     onEstate: () => undefined,
   });
