@@ -152,9 +152,23 @@ describe("the store", () => {
 describe("what is shipped", () => {
   it("has kits that can be read, with notes for each of their rules' common metrics", () => {
     const kits = readKits(process.cwd());
-    expect(kits.map((kit) => kit.kind).sort()).toEqual(["app.container", "host.*", "host.hypervisor", "net.*"]);
-    const hosts = kits.find((kit) => kit.kind === "host.*");
-    for (const rule of hosts?.rules ?? []) expect(hosts?.notes.some((note) => note.metric === rule.metric)).toBe(true);
+    expect(kits.map((kit) => kit.kind).sort()).toEqual([
+      "app.container",
+      "app.workload",
+      "host.*",
+      "host.*",
+      "host.hypervisor",
+      "net.*",
+      "platform.*",
+      "storage.volume",
+    ]);
+    const whole = ["host.*", "app.workload", "platform.*", "storage.volume"];
+    for (const kit of kits.filter((one) => whole.includes(one.kind)))
+      for (const rule of kit.rules)
+        expect(
+          kit.notes.map((note) => note.metric),
+          rule.name,
+        ).toContain(rule.metric);
   });
   it("has a set-up for the demonstration estate that can be read", () => {
     expect(
