@@ -41,10 +41,10 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return saved.ok ? redirect("/discover/mappings") : saved.refusal;
 }
 
-export default function Mapping({ loaderData: page }: Route.ComponentProps) {
-  // What a fetcher holds stays when the page loads anew by itself.
+export default function Mapping({ loaderData: page, actionData: answered }: Route.ComponentProps) {
+  // What a fetcher holds stays when the page loads anew by itself; before the page is alive a form is answered with it.
   const fetcher = useFetcher<typeof action>();
-  const actionData = fetcher.data;
+  const actionData = fetcher.data ?? answered;
   const refusal = actionData && "problem" in actionData ? actionData : undefined;
   return (
     <>

@@ -36,10 +36,10 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return started.ok ? redirect(`/discover/sweeps/${started.value}`) : started.refusal;
 }
 
-export default function Source({ loaderData: { source, forms, chosen } }: Route.ComponentProps) {
-  // What a fetcher holds stays when the page loads anew by itself.
+export default function Source({ loaderData: { source, forms, chosen }, actionData: answered }: Route.ComponentProps) {
+  // What a fetcher holds stays when the page loads anew by itself; before the page is alive a form is answered with it.
   const fetcher = useFetcher<typeof action>({ key: `source ${source?.id ?? chosen?.kind}` });
-  const actionData = fetcher.data;
+  const actionData = fetcher.data ?? answered;
   const answer = actionData && "problem" in actionData ? actionData : undefined;
   const checked = actionData && "checked" in actionData ? actionData.checked : undefined;
   if (!chosen) return null;

@@ -1,6 +1,6 @@
 import type { RelationChange } from "#core/estate/absence";
 import type { KnownComponent, KnownEstate } from "#core/estate/known";
-import { TOLD } from "#core/estate/labels";
+import { PLATFORM, TOLD } from "#core/estate/labels";
 import type { Look, Observation, ObservedRelation } from "#core/estate/observation";
 import { mergedInventory } from "#core/estate/inventory";
 import { factInWords, type Change, type Plan, type Ref } from "#core/estate/plan";
@@ -153,6 +153,8 @@ function noteSeen(db: Db, known: KnownEstate, { atMs, observer }: Look, seen: Pl
         before.sourceId === null || observation.depth > before.depth || isFirstSight(observation, before)
           ? observer.sourceId
           : null,
+      // Where a rented machine stands is said by who looks at it, not by its platform.
+      site: before.readBy === PLATFORM && deeper && observation.readBy !== PLATFORM ? observer.site : null,
     },
     atMs,
   );

@@ -107,15 +107,16 @@ export function markSeen(
     label: string | null;
     depth: number;
     readBy: string;
-    /** Source that takes it up. */
+    /** Source that takes it up, and the site that it knows better. */
     sourceId: number | null;
+    site: string | null;
   },
   atMs: number,
 ): void {
   prepared(
     db,
     `UPDATE component SET last_seen_at = ?, missed = 0, valid_to = NULL, kind = ?, kind_confidence = ?, name = ?, reason = coalesce(?, reason), address = coalesce(?, address), process = coalesce(?, process),
-       port = coalesce(?, port), label = coalesce(?, label), depth = ?, read_by = ?, source_id = coalesce(?, source_id) WHERE id = ?`,
+       port = coalesce(?, port), label = coalesce(?, label), depth = ?, read_by = ?, source_id = coalesce(?, source_id), site = coalesce(?, site) WHERE id = ?`,
   ).run(
     atMs,
     seen.kind,
@@ -129,6 +130,7 @@ export function markSeen(
     seen.depth,
     seen.readBy,
     seen.sourceId,
+    seen.site,
     id,
   );
 }

@@ -29,6 +29,7 @@ test("clouds and clusters are read side by side: counts, lists, figures, CSV", a
   const placed = page.getByRole("table", { name: "On its platform" });
   await expect(placed.getByRole("row", { name: /Hosted by/ })).toContainText("Firth");
   await placed.getByRole("link", { name: "nq-mfx-parse-01-var-spool" }).click();
+  await expect(heading(page)).toContainText("nq-mfx-parse-01-var-spool");
   await expect(page.getByRole("figure").filter({ hasText: "Volume latency" })).toBeVisible();
   await expect(page.getByRole("table", { name: "On its platform" }).getByRole("row", { name: /Stores/ })).toContainText(
     "nq-mfx-parse-01",

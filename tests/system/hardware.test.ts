@@ -128,6 +128,7 @@ const swept = (keys: string[]) =>
 describe("hardware by its management controllers", () => {
   it.each([
     ["name", ["name:nq-virt-01.halvane.example", "addr:127.20.1.5"]],
+    ["short name", ["name:nq-virt-01", "addr:127.20.1.5"]],
     ["UUID", [`machine:${uuidOf(estate.world.layout.machine("nq-virt-01") as never)}`, "addr:127.20.1.5"]],
   ])("is the host that runs on it, by its %s, and leaves what others know of it", async (_by, keys) => {
     const id = swept(keys);

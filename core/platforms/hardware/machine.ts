@@ -82,7 +82,8 @@ export function observeHardware(address: string, documents: HardwareDocuments): 
       { value: hardwareKey(address, system), strength: 3 },
       ...(uuid && meant(uuid) ? [identityKey("machine", uuid)] : []),
       ...(meant(serial) && serial.length >= 5 ? [identityKey("serial", serial)] : []),
-      ...(hostName ? [identityKey("name", hostName)] : []),
+      // People list machines by the short of their names.
+      ...[...new Set([hostName, hostName.split(".")[0] ?? ""])].filter(Boolean).map((one) => identityKey("name", one)),
     ],
     kind: { is: "host.unknown", reason: "its management controller tells of it", confidence: 0.2 },
     name,
