@@ -74,7 +74,7 @@ describe("components", () => {
   it("count how often they were missed in a row", () => {
     const a = add("a");
     expect([markMissed(db, a), markMissed(db, a)]).toEqual([1, 2]);
-    const unknown = { address: null, process: null, port: null, label: null, sourceId: null };
+    const unknown = { address: null, process: null, port: null, label: null, sourceId: null, site: null };
     markSeen(
       db,
       a,
