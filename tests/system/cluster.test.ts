@@ -293,6 +293,8 @@ describe("a container cluster over TLS of a private authority", () => {
     cluster.images.set("web", "web:1");
     one.look();
     await settles();
+    // Whose things they are is kept at the end of a round.
+    await expect.poll(() => platformOf(db, source)?.account, { timeout: 10_000 }).toBe("cluster-1");
     poller.stop();
     cluster.uid = "cluster-2";
     cluster.images.clear();
