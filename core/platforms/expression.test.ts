@@ -43,6 +43,13 @@ describe("expressions", () => {
     await expect(async () => still.of({})).rejects.toThrow(ExpressionFailure);
   });
 
+  it("several at once each have their own count, and none hides one that never ends", async () => {
+    const odd = compileExpression("n = 0 ? ($f := function($n) { $f($n + 1) }; $f(1)) : $sum([1, 2, n])");
+    const results = await Promise.allSettled(Array.from({ length: 200 }, async (_, n) => odd.of({ n: n % 50 })));
+    expect(results.filter((one) => one.status === "rejected")).toHaveLength(4);
+    expect(results[7]).toEqual({ status: "fulfilled", value: 10 });
+  });
+
   it("what fills the memory or is no expression is refused", () => {
     expect(() => compileExpression("[1..9999999]")).toThrow("uses “..”");
     expect(() => compileExpression('$pad("x", 1000000000)')).toThrow("uses “$pad”");

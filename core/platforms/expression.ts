@@ -46,16 +46,23 @@ export function compileExpression(text: string): Expression {
   assign(Symbol.for("jsonata.__evaluate_entry"), () => {
     if (++steps > MOST_STEPS) throw new ExpressionFailure(`“${shown(text)}” does not come to an end.`);
   });
+  const evaluate = async (value: unknown) => {
+    steps = 0;
+    try {
+      return plain(await compiled.evaluate(value));
+    } catch (error) {
+      if (error instanceof ExpressionFailure) throw error;
+      throw new ExpressionFailure(`“${shown(text)}” fails on an answer: ${messageOf(error)}`);
+    }
+  };
+  // One after the other: the steps that are counted are those of one evaluation.
+  let before: Promise<unknown> = Promise.resolve();
   return {
     text,
-    of: async (value) => {
-      steps = 0;
-      try {
-        return plain(await compiled.evaluate(value));
-      } catch (error) {
-        if (error instanceof ExpressionFailure) throw error;
-        throw new ExpressionFailure(`“${shown(text)}” fails on an answer: ${messageOf(error)}`);
-      }
+    of: (value) => {
+      const own = before.then(() => evaluate(value));
+      before = own.catch(() => undefined);
+      return own;
     },
   };
 }

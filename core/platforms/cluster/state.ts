@@ -247,11 +247,6 @@ export class ClusterState {
     return { observations, gone: [...gone], changes };
   }
 
-  /** Everything that is told of, anew. */
-  touchAll(): void {
-    for (const list of CLUSTER_LIST_NAMES) for (const name of this.objects[list].keys()) this.touch(list, name);
-  }
-
   private observe(list: ClusterList, object: ObjectMeta): Observation[] {
     switch (list) {
       case "namespaces":
