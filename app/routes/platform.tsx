@@ -67,7 +67,7 @@ export default function Platform({ loaderData: page }: Route.ComponentProps) {
               CSV
             </Button>
             <Button component={RouterLink} to={keep(`/estate/${component.id}`)} variant="outlined">
-              Its own page
+              Component page
             </Button>
           </>
         }

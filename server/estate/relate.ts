@@ -1,3 +1,4 @@
+import type { RelationType } from "#core/catalogue/kinds";
 import type { KnownEstate } from "#core/estate/known";
 import type { Look, Observation, ObservedRelation } from "#core/estate/observation";
 import { planRelations } from "#core/estate/relations";
@@ -5,6 +6,16 @@ import type { Db } from "../store/database";
 import { insertChange } from "../store/changes";
 import { endRelation, relationsSeenBy } from "../store/relations";
 import { applyRelations } from "./apply";
+
+/** What changes say of relations that came and ended: "web-01 no longer is hosted by virt-02". */
+const WORDS: Readonly<Record<RelationType, string>> = {
+  "runs-on": "runs on",
+  "hosted-by": "is hosted by",
+  "talks-to": "talks to",
+  "part-of": "is part of",
+  "stored-on": "is stored on",
+  "wired-to": "is connected to",
+};
 
 /**
  * Takes in the relations that observations tell of, and ends those that their observer told of before and does not any
@@ -44,7 +55,7 @@ export function relateObserved(
         detail,
         connections: 0,
         seenBy: back ? fromOtherEnd(seenBy) : seenBy,
-        tell: `${nameOf(from)} is now related to ${nameOf(onto)}`,
+        tell: `${nameOf(from)} now ${WORDS[type]} ${nameOf(onto)}`,
         ...(type === "hosted-by" ? { exclusive: true } : {}),
       });
     }
@@ -63,7 +74,7 @@ export function relateObserved(
         atMs: look.atMs,
         kind: "relation",
         componentId: one.from_id,
-        summary: `${nameOf(one.from_id)} is no longer related to ${nameOf(one.to_id)}`,
+        summary: `${nameOf(one.from_id)} no longer ${WORDS[one.type]} ${nameOf(one.to_id)}`,
         by: seenBy,
       });
     }
