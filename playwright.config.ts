@@ -19,6 +19,7 @@ export default defineConfig({
     storageState: SIGNED_IN,
     viewport: { width: 1280, height: 800 },
     actionTimeout: 15_000,
+    navigationTimeout: 60_000,
     screenshot: "only-on-failure",
     launchOptions: {
       executablePath: "/usr/bin/chromium",

@@ -7,7 +7,7 @@ import Container from "@mui/material/Container";
 import InitColorSchemeScript from "@mui/material/InitColorSchemeScript";
 import { ThemeProvider } from "@mui/material/styles";
 import { SnackbarProvider } from "notistack";
-import { useState, type ReactNode } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import {
   Links,
   Meta,
@@ -108,6 +108,8 @@ function Styled({ children }: { children: ReactNode }) {
 export function Layout({ children }: { children: ReactNode }) {
   const shell = useRouteLoaderData<typeof loader>("root");
   const nonce = shell?.nonce;
+  // Whoever drives pages by program waits for it: before, a click goes to a page that does not listen yet.
+  useEffect(() => document.documentElement.setAttribute("data-alive", ""), []);
   return (
     <html lang="en" suppressHydrationWarning>
       <head>

@@ -15,6 +15,7 @@ export async function buildServers() {
       "server/engine-thread": "server/threads/engine-thread.ts",
       "server/receiver-thread": "server/threads/receiver-thread.ts",
       "server/workbench-child": "server/workbench/child.ts",
+      "server/spend-thread": "server/threads/spend-thread.ts",
       "server/reader": "server/threads/reader.ts",
       "standins/main": "standins/main.ts",
       "agent/main": "agent/main.ts",

@@ -17,6 +17,7 @@ import { HostNames, isLoopback, written } from "./http/host-names";
 import { kitCatalogue } from "./kits/kits";
 import { LiveUpdates } from "./http/live";
 import { storeFile, type Settings } from "./settings";
+import { uploadsOf } from "./spend/desk";
 import { PersonError } from "./store/database";
 import { EngineClient } from "./threads/engine-client";
 import { Workbench } from "./workbench/workbench";
@@ -237,6 +238,7 @@ const app = await makeApp({
     now,
     isDemo: settings.standins !== undefined,
     catalogue: kitCatalogue(settings.root),
+    uploads: uploadsOf(settings.data),
     certificate: () => certificate?.state() ?? null,
     pace: settings.clock.pace,
     clockSet: settings.clockSet,

@@ -117,6 +117,24 @@ export const endpointSchema = z.strictObject({
 export const setupSchema = z.strictObject({
   organisation: z.string().min(1).max(80),
   sources: z.array(z.looseObject({})).max(200),
+  /** What costs are summed up in, what other currencies are worth, and what a month may cost. */
+  spend: z
+    .strictObject({
+      currency: z.string().regex(/^[A-Z]{3}$/),
+      rates: z.record(z.string().regex(/^[A-Z]{3}$/), z.number().positive()).default({}),
+      budgets: z
+        .array(
+          z.strictObject({
+            name: z.string().min(1).max(80),
+            dimension: z.string().max(80).nullable().default(null),
+            value: z.string().max(200).nullable().default(null),
+            amount: z.number().positive(),
+          }),
+        )
+        .max(100)
+        .default([]),
+    })
+    .optional(),
   services: z.array(serviceSchema).max(500),
   endpoints: z.array(endpointSchema).max(500).default([]),
   /** What sources may use besides their own secret; secrets as text, or in files. */

@@ -5,6 +5,7 @@ import { Form, useNavigation } from "react-router";
 import { z } from "zod";
 import { dayAndTime } from "#core/time/windows";
 import type { Route } from "./+types/access";
+import { useAnswer } from "../shell/answer";
 import { act, idFrom, missing, readForm, formOf } from "../shell/answers.server";
 import { useShell } from "../shell/window";
 import { KeepLink } from "../ui/KeepLink";
@@ -46,7 +47,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return done.ok ? { ok: true as const } : done.refusal;
 }
 
-export default function AccessOf({ loaderData, actionData }: Route.ComponentProps) {
+export default function AccessOf({ loaderData, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const { component, place, key, reach, candidates } = loaderData;
   const { window: now } = useShell();
   const busy = useNavigation().state !== "idle";

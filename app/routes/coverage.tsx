@@ -2,6 +2,7 @@ import Stack from "@mui/material/Stack";
 import { Form, redirect } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
 import type { Route } from "./+types/coverage";
+import { useAnswer } from "../shell/answer";
 import { act, formOf } from "../shell/answers.server";
 import { GapTable } from "../ui/coverage/GapTable";
 import { Naming } from "../ui/coverage/Naming";
@@ -41,7 +42,8 @@ function sentenceOf(groups: Route.ComponentProps["loaderData"]["groups"]): strin
   return `${gaps} ${gaps === 1 ? "gap" : "gaps"} of ${sorts} ${sorts === 1 ? "sort" : "sorts"}, each with the step that mends it.`;
 }
 
-export default function Coverage({ loaderData: page, actionData }: Route.ComponentProps) {
+export default function Coverage({ loaderData: page, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const answer = actionData && "problem" in actionData ? actionData : undefined;
   const found = page.groups.filter((group) => group.total > 0);
   return (

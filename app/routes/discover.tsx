@@ -5,6 +5,7 @@ import { Link as RouterLink, redirect } from "react-router";
 import { z } from "zod";
 import { dayAndTime } from "#core/time/windows";
 import type { Route } from "./+types/discover";
+import { useAnswer } from "../shell/answer";
 import { act, readForm, formOf } from "../shell/answers.server";
 import { useKeep, useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
@@ -44,7 +45,8 @@ function sentenceOf({ sources, sweeps }: Data, nowMs: number): string {
   return `${covered} The last sweep, of ${last.source} ${dayAndTime(last.started_at, nowMs)}, found ${(found.new ?? 0) + (found.back ?? 0)} new, ${found.changed ?? 0} changed and ${found.gone ?? 0} gone.`;
 }
 
-export default function Discover({ loaderData: page, actionData }: Route.ComponentProps) {
+export default function Discover({ loaderData: page, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const { window: now } = useShell();
   const keep = useKeep();
   return (

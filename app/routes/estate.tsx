@@ -6,6 +6,7 @@ import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
 import type { Route } from "./+types/estate";
+import { useAnswer } from "../shell/answer";
 import { act, formOf } from "../shell/answers.server";
 import { askedOf, filterOf, questionOf, type Asked } from "../shell/estate-filter";
 import { applyChanges, useChangeParams } from "../shell/params";
@@ -67,7 +68,8 @@ export async function action({ request, context }: Route.ActionArgs) {
   return set.ok ? { labelled: set.value } : set.refusal;
 }
 
-export default function Estate({ loaderData: page, actionData }: Route.ComponentProps) {
+export default function Estate({ loaderData: page, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const { rows, total, kinds, sites, asked } = page;
   const [chosen, setChosen] = useState<readonly number[]>([]);
   const filter = filterOf(asked);
@@ -102,6 +104,9 @@ export default function Estate({ loaderData: page, actionData }: Route.Component
             </Button>
             <Button component={RouterLink} to={keep("/estate/platforms")} variant="outlined">
               Platforms
+            </Button>
+            <Button component={RouterLink} to={keep("/estate/spend")} variant="outlined">
+              Spend
             </Button>
             <Button component={RouterLink} to={keep("/estate/differences")} variant="outlined">
               Differences

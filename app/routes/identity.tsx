@@ -2,6 +2,7 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { redirect } from "react-router";
 import type { Route } from "./+types/identity";
+import { useAnswer } from "../shell/answer";
 import { act, formOf, idFrom, missing } from "../shell/answers.server";
 import { FactHistory } from "../ui/identity/FactHistory";
 import { JoinForm } from "../ui/identity/JoinForm";
@@ -41,7 +42,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   }
 }
 
-export default function Identity({ loaderData: page, actionData }: Route.ComponentProps) {
+export default function Identity({ loaderData: page, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const { component } = page;
   const refusal = actionData && "problem" in actionData ? actionData : undefined;
   const pinned = page.keys.filter((one) => one.pinnedBy !== null).length;

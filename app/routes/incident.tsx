@@ -6,6 +6,7 @@ import { Form, Link as RouterLink } from "react-router";
 import { z } from "zod";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/incident";
+import { useAnswer } from "../shell/answer";
 import { act, idFrom, missing, readForm, formOf } from "../shell/answers.server";
 import { useKeep } from "../shell/window";
 import { Alarms } from "../ui/incident/Alarms";
@@ -55,7 +56,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return done.ok ? { ok: true as const } : done.refusal;
 }
 
-export default function Incident({ loaderData: page, actionData }: Route.ComponentProps) {
+export default function Incident({ loaderData: page, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const keep = useKeep();
   const { incident } = page;
   const first = page.runbooks.find((runbook) => runbook.fits);

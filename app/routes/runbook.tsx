@@ -9,6 +9,7 @@ import { z } from "zod";
 import { commandLine, type Step } from "#core/repair/runbook";
 import { metricTitle } from "#core/catalogue/metrics";
 import type { Route } from "./+types/runbook";
+import { useAnswer } from "../shell/answer";
 import { act, idFrom, missing, readForm, formOf } from "../shell/answers.server";
 import { KeepLink } from "../ui/KeepLink";
 import { PageHead, Problem, Section } from "../ui/Page";
@@ -49,7 +50,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return started.ok ? redirect(`/runs/${started.value}`) : started.refusal;
 }
 
-export default function RunbookPage({ loaderData: { runbook, targets }, actionData }: Route.ComponentProps) {
+export default function RunbookPage({ loaderData: { runbook, targets }, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const [params] = useSearchParams();
   const busy = useNavigation().state !== "idle";
   const incident = params.get("incident") ?? "";

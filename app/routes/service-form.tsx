@@ -1,6 +1,7 @@
 import Stack from "@mui/material/Stack";
 import { Form, redirect, useNavigation } from "react-router";
 import type { Route } from "./+types/service-form";
+import { useAnswer } from "../shell/answer";
 import { act, formOf, missing } from "../shell/answers.server";
 import { PageHead, Problem, Section } from "../ui/Page";
 import { RightButton } from "../ui/RightButton";
@@ -64,7 +65,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return saved.ok ? redirect(`/services/${saved.value}`) : saved.refusal;
 }
 
-export default function ServiceForm({ loaderData: page, actionData }: Route.ComponentProps) {
+export default function ServiceForm({ loaderData: page, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const answer = actionData && "problem" in actionData ? actionData : undefined;
   const busy = useNavigation().state === "submitting";
   const taken = page.members.filter((one) => one.taken).length;

@@ -1,6 +1,7 @@
 import Button from "@mui/material/Button";
 import { redirect } from "react-router";
 import type { Route } from "./+types/setup.credential";
+import { useAnswer } from "../shell/answer";
 import { act, idFrom, missing, formOf } from "../shell/answers.server";
 import { PageHead, Problem, Section } from "../ui/Page";
 import { CredentialForm } from "../ui/vault/CredentialForm";
@@ -34,7 +35,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return saved.ok ? redirect("/setup/credentials") : saved.refusal;
 }
 
-export default function Credential({ loaderData, actionData }: Route.ComponentProps) {
+export default function Credential({ loaderData, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const { credential, kind } = loaderData;
   const refusal = actionData && "problem" in actionData ? actionData : undefined;
   const tried = actionData && "tried" in actionData ? actionData.tried : undefined;

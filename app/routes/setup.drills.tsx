@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import { z } from "zod";
 import { spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/setup.drills";
+import { useAnswer } from "../shell/answer";
 import { act, readForm, formOf } from "../shell/answers.server";
 import type { TrailStep } from "#server/store/drills";
 import { useShell } from "../shell/window";
@@ -93,7 +94,8 @@ export async function action({ request, context }: Route.ActionArgs) {
   }
 }
 
-export default function Drills({ loaderData, actionData }: Route.ComponentProps) {
+export default function Drills({ loaderData, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const { drills, reachable, hasDrills, blind, records } = loaderData;
   const { window: now } = useShell();
   const active = drills.filter((drill) => drill.activeSinceMs !== undefined);

@@ -6,6 +6,7 @@ import { Form } from "react-router";
 import { z } from "zod";
 import { ROLE_IDS, roleOf, ROLES } from "#core/people/rights";
 import type { Route } from "./+types/setup.people";
+import { useAnswer } from "../shell/answer";
 import { act, readForm, formOf } from "../shell/answers.server";
 import { OneTime } from "../ui/people/OneTime";
 import { Accounts } from "../ui/people/Accounts";
@@ -67,7 +68,8 @@ export async function action({ request, context }: Route.ActionArgs) {
   }
 }
 
-export default function People({ loaderData, actionData }: Route.ComponentProps) {
+export default function People({ loaderData, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const { accounts, invitations, machineMs, sessionId } = loaderData;
   const open = accounts.filter((account) => account.closedAt === null);
   const sessions = accounts.flatMap((account) => account.sessions);

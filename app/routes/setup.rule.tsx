@@ -2,6 +2,7 @@ import Stack from "@mui/material/Stack";
 import { redirect } from "react-router";
 import { spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/setup.rule";
+import { useAnswer } from "../shell/answer";
 import { act, idFrom, missing, refuse, formOf } from "../shell/answers.server";
 import { windowOf } from "../shell/window.server";
 import { PageHead, Problem, Section } from "../ui/Page";
@@ -31,7 +32,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   return saved.ok ? redirect("/setup/rules") : saved.refusal;
 }
 
-export default function Rule({ loaderData: page, actionData }: Route.ComponentProps) {
+export default function Rule({ loaderData: page, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const answer = actionData && "problem" in actionData ? actionData : undefined;
   const preview = actionData && "preview" in actionData ? actionData : undefined;
   return (

@@ -4,6 +4,7 @@ import { Link as RouterLink } from "react-router";
 import { Form } from "react-router";
 import type { Field } from "#core/forms/field";
 import type { Route } from "./+types/setup.services";
+import { useAnswer } from "../shell/answer";
 import { act, formOf } from "../shell/answers.server";
 import { SchemaField } from "../ui/SchemaField";
 import { RightButton } from "../ui/RightButton";
@@ -34,7 +35,8 @@ const LIST: Field = {
   choices: [],
 };
 
-export default function Services({ loaderData: { services }, actionData }: Route.ComponentProps) {
+export default function Services({ loaderData: { services }, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const keep = useKeep();
   const refusal = actionData && "problem" in actionData ? actionData : undefined;
   return (

@@ -6,6 +6,7 @@ import { z } from "zod";
 import { DAY_MS, dayAndTime } from "#core/time/windows";
 import { endpointSchema } from "#server/settings";
 import type { Route } from "./+types/setup.signals";
+import { useAnswer } from "../shell/answer";
 import { act, readForm, formOf } from "../shell/answers.server";
 import { useShell } from "../shell/window";
 import { KeepLink } from "../ui/KeepLink";
@@ -102,7 +103,8 @@ export async function action({ request, context }: Route.ActionArgs) {
 
 const whole = (value: number) => Math.round(value).toLocaleString("en-GB");
 
-export default function SignalsSetup({ loaderData: page, actionData }: Route.ComponentProps) {
+export default function SignalsSetup({ loaderData: page, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const { window: now } = useShell();
   const [chosen, setChosen] = useState<number | null>(null);
   const one = page.waiting.find((resource) => resource.id === chosen);

@@ -3,6 +3,7 @@ import { z } from "zod";
 import { ROLE_IDS } from "#core/people/rights";
 import { SIGNAL_KINDS, type TokenScope } from "#core/people/tokens";
 import type { Route } from "./+types/setup.tokens";
+import { useAnswer } from "../shell/answer";
 import { act, readForm, refuse, formOf } from "../shell/answers.server";
 import { installCommand } from "../ui/ingest/install-command";
 import { receiverOf } from "../shell/receiver.server";
@@ -70,7 +71,8 @@ export async function action({ request, context }: Route.ActionArgs) {
   }
 }
 
-export default function TokensPage({ loaderData, actionData }: Route.ComponentProps) {
+export default function TokensPage({ loaderData, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const { tokens, enrolments, machineMs, receiver } = loaderData;
   const open = tokens.filter((token) => token.isOpen);
   const agents = open.filter((token) => token.scope.kind === "agent").length;

@@ -8,6 +8,7 @@ import { z } from "zod";
 import { linesOfRows } from "#core/telemetry/sql-chart";
 import { WORKBENCH_VIEWS } from "#server/workbench/views";
 import type { Route } from "./+types/signals.sql";
+import { useAnswer } from "../shell/answer";
 import type { loader as runLoader } from "./signals.sql-run";
 import { act, readForm, formOf } from "../shell/answers.server";
 import { useChangeParams } from "../shell/params";
@@ -60,7 +61,8 @@ function sentenceOf(answer: Run | undefined, busy: boolean): string {
   return `${rows.length.toLocaleString("en-GB")}${counted}, in ${Math.max(1, Math.round(tookMs))} ms.`;
 }
 
-export default function Sql({ loaderData: { saved, views }, actionData }: Route.ComponentProps) {
+export default function Sql({ loaderData: { saved, views }, actionData: answered }: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   const [params] = useSearchParams();
   const change = useChangeParams();
   const asked = params.get("q") ?? "";

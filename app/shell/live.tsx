@@ -11,8 +11,6 @@ interface Live {
 const LiveContext = createContext<Live>({ connected: false, problem: null });
 export const useLive = () => useContext(LiveContext);
 
-/** How long the answer to a form stays for sure, machine time. */
-const ANSWER_MS = 8_000;
 /** Least machine time between two looks that only a tick asks for. */
 const TICK_PAUSE_MS = 10_000;
 
@@ -25,19 +23,10 @@ export function LiveUpdates({ children }: { children: ReactNode }) {
   const navigation = useNavigation();
   const fetchers = useFetchers();
   const busy = navigation.state !== "idle" || fetchers.some((fetcher) => fetcher.state !== "idle");
-  const state = useRef({ pathname, isLive: shell.window.live, busy, lastMs: 0, answeredMs: 0 });
+  const state = useRef({ pathname, isLive: shell.window.live, busy, lastMs: 0 });
   state.current.pathname = pathname;
   state.current.isLive = shell.window.live;
   state.current.busy = busy;
-
-  // What a form was answered on its own page is gone when the page loads anew: people read it first.
-  const submittedAt = useRef<string>(undefined);
-  useEffect(() => {
-    if (navigation.state === "submitting") submittedAt.current = pathname;
-    if (navigation.state !== "idle") return;
-    if (submittedAt.current === pathname) state.current.answeredMs = Date.now();
-    submittedAt.current = undefined;
-  }, [navigation.state, pathname]);
 
   useEffect(() => {
     let timer: ReturnType<typeof setTimeout> | undefined;
@@ -49,7 +38,6 @@ export function LiveUpdates({ children }: { children: ReactNode }) {
         timer = undefined;
         // Loading anew would cut off what a person has just asked for, so that goes first.
         if (state.current.busy) return soon(200);
-        if (Date.now() - state.current.answeredMs < ANSWER_MS) return soon(500);
         state.current.lastMs = Date.now();
         if (document.visibilityState === "visible") void revalidate();
       }, waitMs);

@@ -17,6 +17,8 @@ const MOST_STEPS = 50_000;
 const MOST_CHARACTERS = 2000;
 /** A plain path: names with points between them. */
 const PATH = /^[A-Za-z_]\w*(\.[A-Za-z_]\w*)*$/;
+/** A text that stands there as it is. */
+const LITERAL = /^'([^'\\]*)'$/;
 /** Words of the language that a plain path must not be taken for. */
 const WORDS = new Set(["and", "or", "in", "true", "false", "null", "function"]);
 /** What would fill the memory in one step. */
@@ -32,6 +34,8 @@ export function compileExpression(text: string): Expression {
   const names = text.trim().split(".");
   if (PATH.test(text.trim()) && !names.some((name) => WORDS.has(name)))
     return { text, of: (value) => followPath(value, names) };
+  const [, literal] = LITERAL.exec(text.trim()) ?? [];
+  if (literal !== undefined) return { text, of: () => literal };
   let compiled: ReturnType<typeof jsonata>;
   try {
     compiled = jsonata(text);

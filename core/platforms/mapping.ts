@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { allKinds, hasKind, type RelationType } from "../catalogue/kinds";
 import { LABELS } from "../estate/labels";
+import { isFocusColumn, NEEDED } from "../spend/focus";
 import { compileExpression, ExpressionFailure, type Expression } from "./expression";
 
 const words = (most: number) => z.string().trim().min(1).max(most);
@@ -176,6 +177,25 @@ const metrics = z.strictObject({
   ),
 });
 
+/** Columns that are the account's own where a mapping does not say them. */
+const OF_ACCOUNT: ReadonlySet<string> = new Set(["BillingAccountId", "BillingAccountName", "ProviderName"]);
+
+/** What is charged for, a month at a time: {month} is "2026-03", {from} and {to} are its first instant and the one after it. */
+const costs = z.strictObject({
+  ...call,
+  /** Costs change late and seldom. */
+  everyHours: z.number().min(0.1).max(48).default(1),
+  /** Months before the present one that are asked for at first. */
+  months: z.number().int().min(0).max(36).default(13),
+  /** Columns of FOCUS, of each line of the answer. */
+  columns: z.record(z.string().max(60), expression).superRefine((columns, context) => {
+    for (const name of Object.keys(columns))
+      if (!isFocusColumn(name)) context.addIssue(`FOCUS has no column “${name.slice(0, 60)}”.`);
+    const lacking = NEEDED.filter((name) => !(name in columns) && !OF_ACCOUNT.has(name));
+    if (lacking.length) context.addIssue(`It lacks ${lacking.join(", ")}.`);
+  }),
+});
+
 /**
  * How a REST interface is read: a file, so that a new platform takes no release. Names in braces in paths, queries and
  * bodies are filled in: {region}, {account}, {ids}, {id}, {from}, {to}.
@@ -204,10 +224,12 @@ export const mappingSchema = z.strictObject({
     .optional(),
   lists: z.array(list).min(1, "A mapping maps at least one list.").max(60),
   metrics: z.array(metrics).max(60).default([]),
+  costs: costs.optional(),
 });
 
 export type Mapping = z.infer<typeof mappingSchema>;
 export type MappedList = Mapping["lists"][number];
+export type MappedCosts = NonNullable<Mapping["costs"]>;
 export type MappedMetrics = Mapping["metrics"][number];
 export type MappedCall = Pick<MappedList, "path" | "query" | "method" | "body" | "items" | "paging" | "perRegion">;
 export type SignIn = Mapping["signIn"];
@@ -253,7 +275,7 @@ function placeIn(json: unknown, path: readonly PropertyKey[]): string {
   return words.join(" › ") || "The mapping";
 }
 
-function* wrongNames({ lists, metrics: calls, regions }: Mapping): Generator<string> {
+function* wrongNames({ lists, metrics: calls, regions, costs: charged }: Mapping): Generator<string> {
   const names = new Set<string>();
   for (const one of lists) {
     if (names.has(one.name)) yield `lists: two are called “${one.name}”.`;
@@ -264,6 +286,7 @@ function* wrongNames({ lists, metrics: calls, regions }: Mapping): Generator<str
       if (!names.has(other)) yield `lists › ${one.name} › relations: there is no list “${other}”.`;
     if (one.perRegion && !regions) yield `lists › ${one.name}: it is asked for each region, but no regions are mapped.`;
   }
+  if (charged?.perRegion && !regions) yield "costs: they are asked for each region, but no regions are mapped.";
   for (const one of calls) {
     if (!names.has(one.list)) yield `metrics › ${one.list}: there is no list of this name.`;
     if (one.perRegion && !regions)

@@ -6,6 +6,7 @@ import type { IdentityByHand } from "../estate/by-hand";
 import type { MappingDesk } from "../estate/mapping-desk";
 import type { Runner } from "../repair/runner";
 import type { Sweeps } from "../estate/sweeps";
+import type { SpendDesk } from "../spend/desk";
 import type { Vault } from "../vault/vault";
 import type { Db } from "../store/database";
 
@@ -16,6 +17,7 @@ export interface CommandPorts {
   emit: (event: LiveEvent) => void;
   sources: Pick<Sweeps, "saveSource" | "removeSource" | "check" | "start" | "stop">;
   mappings: Pick<MappingDesk, "save" | "remove" | "preview" | "answer">;
+  spend: Pick<SpendDesk, "takeFile">;
   runs: Pick<Runner, "start" | "stop">;
   ingest: Pick<Ingest, "importSamples" | "saveEndpoint" | "removeEndpoint" | "saveMatchingRule" | "removeMatchingRule">;
   vault: Pick<Vault, "seal" | "use" | "note">;
@@ -29,6 +31,8 @@ export interface CommandPorts {
   onServices: () => void;
   /** Collections or labels were changed: what follows from belonging to one is done anew. */
   onCollections: () => void;
+  /** Costs, budgets or currencies were changed. */
+  onSpend: () => void;
   /** Rules were changed: what is judged follows from the next sample. */
   onRules: () => void;
   /** The stand-in estate's faults; only the demonstration has any. */

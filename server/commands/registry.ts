@@ -18,6 +18,7 @@ import { runCommands } from "./runs";
 import { serviceCommands } from "./services";
 import { settingCommands } from "./settings";
 import { sourceCommands } from "./sources";
+import { spendCommands } from "./spend";
 import { tokenCommands } from "./tokens";
 
 /** Everything that a person can have done, by its name. */
@@ -37,6 +38,7 @@ export const commands = {
   ...tokenCommands,
   ...credentialCommands,
   ...drillCommands,
+  ...spendCommands,
 } as const;
 
 export type CommandName = keyof typeof commands;

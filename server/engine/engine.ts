@@ -23,6 +23,7 @@ import { openPrepared } from "./open-prepared";
 import { MappingDesk } from "../estate/mapping-desk";
 import { shippedMappings } from "../estate/mappings";
 import { offerMappings } from "../store/platforms";
+import { readOnThread, SpendDesk } from "../spend/desk";
 import { PlatformPoller } from "../polling/platforms";
 import { Poller } from "../polling/poller";
 import { Runner } from "../repair/runner";
@@ -86,6 +87,7 @@ export class Engine {
   private readonly ingest: Ingest;
   private readonly poller: Poller;
   private readonly platforms: PlatformPoller;
+  private readonly spend: SpendDesk;
   private readonly runner: Runner;
   private readonly inventories: AgentInventories;
   private readonly snapshots: Snapshots;
@@ -154,6 +156,13 @@ export class Engine {
       () => this.clock.pace,
       () => tools,
     );
+    this.spend = new SpendDesk({
+      db: this.db,
+      data: settings.data,
+      now: () => this.now(),
+      read: (path) => readOnThread(new URL("./spend-thread.js", import.meta.url), path),
+      onSpend: () => this.emit({ topic: "estate", atMs: this.now() }),
+    });
     this.platforms = new PlatformPoller({
       db: this.db,
       vault: this.vault,
@@ -163,6 +172,7 @@ export class Engine {
       machineMs: (ms) => machineSpanMs(this.clock, ms),
       reportProblem: (message) => this.reportProblem(message),
       onSeen: (id) => this.seenAt.set(id, this.now()),
+      onCosts: (source, lines) => this.spend.takeTold(source, lines),
       onEstate: (retired) => this.noteEstateChange(retired),
     });
     this.inventories = new AgentInventories({
@@ -187,6 +197,8 @@ export class Engine {
         now: () => this.now(),
         onMappings: () => this.platforms.readAnew(),
       }),
+      spend: this.spend,
+      onSpend: () => this.emit({ topic: "estate", atMs: this.now() }),
       runs: this.runner,
       ingest: this.ingest,
       people: this.people,

@@ -36,6 +36,8 @@ export interface Holotaxis {
   /** What pages and receivers are served with; null without TLS. */
   certificate(): CertificateState | null;
   root: string;
+  /** Folder that files are sent to. */
+  uploads: string;
   /** Nonce of this answer's content policy. */
   nonce: string;
 }

@@ -22,6 +22,9 @@ import { serviceFormPage } from "./service-form";
 import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
 import { certificatesPage, softwarePage } from "./software";
+import { spendDataPage, spendPage } from "./spend";
+import { spendLines } from "./spend-lines";
+import { spendIdlePage } from "./spend-idle";
 import { tracePage, tracesPage } from "./traces";
 import { ribbon, watchPage } from "./watch";
 import { attempts, blindAttemptOf } from "../store/drills";
@@ -44,6 +47,10 @@ export const questions = {
   capacity: capacityPage,
   platforms: platformsPage,
   platform: platformPage,
+  spend: spendPage,
+  spendIdle: spendIdlePage,
+  spendLines,
+  spendData: spendDataPage,
   component: componentPage,
   identity: identityPage,
   samples: samplesPage,

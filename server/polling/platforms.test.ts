@@ -67,6 +67,7 @@ function makePoller(): PlatformPoller {
     }),
     machineMs: (ms) => ms,
     reportProblem: () => undefined,
+    onCosts: () => undefined,
     onSeen: () => undefined,
     onEstate: (gone) => retired.push(...gone),
   });

@@ -1,3 +1,5 @@
+import type { FocusLine } from "#core/spend/focus";
+import type { CostMemory } from "../sources/driver";
 import { createHash } from "node:crypto";
 import type { Observation, Look } from "#core/estate/observation";
 import type { SampleWriter } from "../ingest/sample-writer";
@@ -42,6 +44,7 @@ interface Followed {
   /** Keys by their prefix, as listed in full before. */
   listed: Map<string, Set<string>>;
   seenMs: number;
+  costs: CostMemory;
 }
 
 export interface PlatformContext {
@@ -54,6 +57,8 @@ export interface PlatformContext {
   machineMs: (ms: number) => number;
   onSeen: (componentId: number) => void;
   reportProblem: (message: string) => void;
+  /** Takes in what is charged for. */
+  onCosts: (source: { id: number; name: string }, lines: readonly FocusLine[]) => void;
   /** Called when something was taken in, with the components that left the estate by it. */
   onEstate: (retired: readonly number[]) => void;
 }
@@ -174,7 +179,11 @@ export class PlatformPoller {
     };
     try {
       const access = vault.ofSource(id, `reading ${name}`);
-      const memory = { account: platformOf(db, id)?.account || undefined, everyMs: machineMs(one.everyMs) };
+      const memory = {
+        account: platformOf(db, id)?.account || undefined,
+        everyMs: machineMs(one.everyMs),
+        costs: one.costs,
+      };
       for await (const found of (follow ?? look)?.(settings, access, abort.signal, tools(), memory) ?? []) {
         if (!isWanted()) break;
         if (found.what === "round") endRound();
@@ -205,6 +214,7 @@ const fresh = (atMs: number): Omit<Followed, "source" | "driver" | "everyMs"> =>
   pending: new Map(),
   listed: new Map(),
   seenMs: -Infinity,
+  costs: { isKnown: false },
 });
 
 const digestOf = (observation: Observation): string =>
@@ -238,6 +248,7 @@ class Intake {
     else if (found.what === "listed") this.prefixes.push(found.prefix);
     else if (found.what === "gone") this.lose(found.keys);
     else if (found.what === "changes") this.tell(found.changes);
+    else if (found.what === "costs") this.context.onCosts(this.one.source, found.lines);
     else if (found.what === "measures") for (const one of found.measures) this.measures.push(one);
     else if (found.what === "failure")
       this.failures.set(found.address, { reason: found.reason, region: found.region ?? "" });

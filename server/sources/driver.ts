@@ -1,5 +1,6 @@
 import type { z } from "zod";
 import type { FingerprintBook } from "#core/estate/fingerprints";
+import type { FocusLine } from "#core/spend/focus";
 import type { Listing, Observation } from "#core/estate/observation";
 import type { Access } from "../vault/kinds";
 import type { HostPoll } from "#core/telemetry/poll";
@@ -18,6 +19,8 @@ export type Found =
   /** Everything whose key begins so was told of: what was not is gone, as the platform itself says. */
   | { what: "listed"; prefix: string }
   | { what: "measures"; measures: Measure[] }
+  /** What is charged for, of whole billing periods. */
+  | { what: "costs"; lines: FocusLine[] }
   /** Something answered, but could not be read; the reason is a sentence. */
   | { what: "failure"; address: string; reason: string; /** Of a platform, by its id there. */ region?: string }
   | { what: "progress"; tried: number; answering: number; recognised: number; failed: number };
@@ -64,12 +67,24 @@ export interface SourceTools {
   now: () => number;
 }
 
+/** What is remembered of a platform's costs; whoever reads them notes here when and how it went. */
+export interface CostMemory {
+  /** Whether any were taken in before. */
+  isKnown: boolean;
+  /** When they are asked for next; undefined for at once. */
+  nextMs?: number;
+  /** Why they could not be read. */
+  problem?: string;
+}
+
 /** What is known of a platform from looks before. */
 export interface PlatformMemory {
   /** Id of the account that its things belong to. */
   account: string | undefined;
   /** How often figures are asked for, in the machine's milliseconds. */
   everyMs: number;
+  /** Absent where costs are not asked for. */
+  costs?: CostMemory;
 }
 
 /** How a host that a source covers is reached. */

@@ -1,5 +1,6 @@
 import { createHash, randomBytes } from "node:crypto";
 import type { CloudAnswer, CloudRequest, CloudShape } from "./serve";
+import { ACCOUNT_DAYS, CloudCosts, type Charge } from "./costs";
 import type { CloudView } from "./view";
 
 /** Tokens live so long, in the machine's time. */
@@ -14,8 +15,11 @@ const notFound: CloudAnswer = { status: 404, body: { problem: { code: "no-such-t
  */
 export class Altoform implements CloudShape {
   private readonly tokens = new Map<string, number>();
+  private readonly costs: CloudCosts;
 
-  constructor(private readonly view: CloudView) {}
+  constructor(private readonly view: CloudView) {
+    this.costs = new CloudCosts(view, view.anchorMs - ACCOUNT_DAYS * 86_400_000);
+  }
 
   refusal({ url, method, headers, body }: CloudRequest): CloudAnswer | undefined {
     if (url.pathname === "/identity/token")
@@ -55,8 +59,16 @@ export class Altoform implements CloudShape {
     if (area === "account")
       return {
         status: 200,
-        body: { account: { number: cloud.account.id, title: cloud.account.name, currency: "EUR" } },
+        body: { account: { number: cloud.account.id, title: cloud.account.name, currency: cloud.charges.currency } },
       };
+    if (area === "billing" && region === "usage") {
+      const month = /^20\d\d-\d\d$/.exec(url.searchParams.get("month") ?? "")?.[0];
+      if (!month) return { status: 400, body: { problem: { code: "say-the-month" } } };
+      const lines = this.costs
+        .ofMonth(Date.parse(`${month}-01T00:00:00Z`), atMs)
+        .map((one) => usageOf(one, cloud.charges.currency));
+      return page(lines, "usage", url);
+    }
     if (area !== "regions") return notFound;
     if (region === undefined)
       return {
@@ -213,3 +225,25 @@ function page(items: readonly unknown[], what: string, url: URL): CloudAnswer {
     body: { data: { [what]: items.slice(at, at + size) }, meta: { ...(next ? { next } : {}), total: items.length } },
   };
 }
+
+const day = (ms: number) => new Date(ms).toISOString().slice(0, 10);
+
+/** A charge as it is written here: days as text, the end included. */
+const usageOf = (one: Charge, currency: string) => ({
+  line: one.id,
+  first_day: day(one.fromMs),
+  last_day: day(one.toMs - 1),
+  product: one.product,
+  family: one.family,
+  type: one.kind,
+  text: one.text,
+  item: one.resource || null,
+  item_label: one.name || null,
+  region: one.region || null,
+  quantity: one.quantity,
+  unit: one.unit,
+  at_list: one.list,
+  amount: one.net,
+  currency,
+  tags: Object.entries(one.tags).map(([k, v]) => ({ k, v })),
+});

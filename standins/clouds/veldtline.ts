@@ -1,5 +1,6 @@
 import { createHash, createHmac, timingSafeEqual } from "node:crypto";
 import type { CloudAnswer, CloudRequest, CloudShape } from "./serve";
+import { ACCOUNT_DAYS, CloudCosts, type Charge } from "./costs";
 import type { CloudView } from "./view";
 
 const PAGE = 50;
@@ -13,7 +14,11 @@ const notFound: CloudAnswer = { status: 404, body: { message: "no such resource"
  * instants as milliseconds, figures asked for with POST.
  */
 export class Veldtline implements CloudShape {
-  constructor(private readonly view: CloudView) {}
+  private readonly costs: CloudCosts;
+
+  constructor(private readonly view: CloudView) {
+    this.costs = new CloudCosts(view, view.anchorMs - ACCOUNT_DAYS * 86_400_000);
+  }
 
   refusal({ method, url, headers, body }: CloudRequest): CloudAnswer | undefined {
     const { reader } = this.view.cloud;
@@ -50,6 +55,14 @@ export class Veldtline implements CloudShape {
         status: 200,
         body: cloud.regions.map((one) => ({ code: one.id, displayName: one.name, cells: one.zones })),
       };
+    if (what === "charges") {
+      const fromMs = Number(url.searchParams.get("fromMs"));
+      if (!(fromMs > 0)) return { status: 400, body: { message: "say fromMs" } };
+      return page(
+        this.costs.ofMonth(fromMs, atMs).map((one) => chargeOf(one, cloud.charges.currency)),
+        url,
+      );
+    }
     if (what === "measurements" && method === "POST") return this.measurements(body, atMs);
     const items = this.listed(what ?? "", atMs);
     return items ? page(items, url) : notFound;
@@ -184,3 +197,28 @@ function page(items: readonly unknown[], url: URL): CloudAnswer {
     from + size < items.length ? { link: `<${next.pathname}${next.search}>; rel="next"` } : {};
   return { status: 200, body: items.slice(from, from + size), headers };
 }
+
+const SERVICES: Readonly<Record<Charge["family"], string>> = {
+  compute: "COMPUTE",
+  storage: "STORAGE",
+  network: "NET",
+  database: "DATA",
+  serverless: "COMPUTE",
+  support: "OTHER",
+};
+
+/** A charge with its amounts in thousandths of a unit. */
+const chargeOf = (one: Charge, currency: string) => ({
+  chargeId: one.id,
+  beginMs: one.fromMs,
+  finishMs: one.toMs,
+  serviceName: one.product,
+  group: SERVICES[one.family],
+  sort: one.kind.toUpperCase(),
+  note: one.text,
+  ...(one.resource ? { resourceId: one.resource } : {}),
+  ...(one.name ? { displayName: one.name } : {}),
+  ...(one.region ? { area: one.region } : {}),
+  amount: { units: one.quantity, of: one.unit, listMilli: one.list * 1000, netMilli: one.net * 1000, money: currency },
+  labels: one.tags,
+});

@@ -47,7 +47,7 @@ export class CloudView {
     readonly estate: Estate,
     readonly cloud: ScenarioCloud,
     /** Instant that sizes of what grows count from. */
-    private readonly anchorMs: number,
+    readonly anchorMs: number,
   ) {}
 
   /** Whether nobody outside can reach a region: every line to it is cut. */
@@ -219,7 +219,7 @@ export class CloudView {
         atMs,
       );
       return {
-        id: idOf("b", `${this.cloud.name}${one.name}`),
+        id: this.balancerId(one.name),
         name: one.name,
         region: one.region,
         port: one.port,
@@ -233,12 +233,21 @@ export class CloudView {
     });
   }
 
+  bucketBytes(one: ScenarioCloud["buckets"][number], atMs: number): number {
+    const days = Math.max(0, (atMs - this.anchorMs) / DAY_MS + 60);
+    return (one.sizeGiB + one.growGiBPerDay * days) * GIB;
+  }
+
+  bucketId = (name: string) => `${this.cloud.account.id}/${name}`;
+  functionId = (name: string) => `${this.cloud.account.id}/${name}`;
+  balancerId = (name: string) => idOf("b", `${this.cloud.name}${name}`);
+  databaseId = (name: string) => idOf("d", `${this.cloud.name}${name}`);
+
   buckets(atMs: number) {
     return this.cloud.buckets.map((one) => {
-      const days = Math.max(0, (atMs - this.anchorMs) / DAY_MS + 60);
-      const bytes = (one.sizeGiB + one.growGiBPerDay * days) * GIB;
+      const bytes = this.bucketBytes(one, atMs);
       return {
-        id: `${this.cloud.account.id}/${one.name}`,
+        id: this.bucketId(one.name),
         name: one.name,
         region: one.region,
         tags: one.tags,
@@ -256,7 +265,7 @@ export class CloudView {
       const seed = seedOf(one.name, 5);
       const isUsed = one.process !== undefined;
       return {
-        id: idOf("d", `${this.cloud.name}${one.name}`),
+        id: this.databaseId(one.name),
         name: one.name,
         region: one.region,
         engine: one.engine,
@@ -275,7 +284,7 @@ export class CloudView {
 
   functions(atMs: number) {
     return this.cloud.functions.map((one) => ({
-      id: `${this.cloud.account.id}/${one.name}`,
+      id: this.functionId(one.name),
       name: one.name,
       region: one.region,
       runtime: one.runtime,

@@ -317,6 +317,24 @@ const cloud = z.strictObject({
     .array(z.strictObject({ ...cloudPlace, block: z.string().max(60) }))
     .max(40)
     .default([]),
+  /** What it charges in, less what was agreed, and days that cost a multiple: of a resource, counted from the present back. */
+  charges: z
+    .strictObject({
+      currency: z.string().regex(/^[A-Z]{3}$/),
+      discount: z.number().min(0).max(0.9).default(0),
+      surprises: z
+        .array(
+          z.strictObject({
+            of: z.string().max(80),
+            daysBefore: z.number().int().min(1).max(400),
+            days: z.number().int().min(1).max(60),
+            times: z.number().min(0).max(1000),
+          }),
+        )
+        .max(20)
+        .default([]),
+    })
+    .default({ currency: "EUR", discount: 0, surprises: [] }),
   /** Further instances without anything in them, for trying how it goes with many. */
   more: z.number().int().min(0).max(20_000).default(0),
 });

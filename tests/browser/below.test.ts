@@ -1,4 +1,4 @@
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./fixtures";
 import { axeFinds, drag, heading, listen } from "./helpers";
 
 test("a slow front whose cause lies below it: from the process to the machine that takes its hypervisor's processors", async ({

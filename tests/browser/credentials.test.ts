@@ -1,4 +1,4 @@
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./fixtures";
 import { axeFinds, heading, listen } from "./helpers";
 
 test("a credential is added, tried at its destinations only, and never shown again", async ({ page }) => {

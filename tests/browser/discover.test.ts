@@ -1,4 +1,4 @@
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./fixtures";
 import { axeFinds, heading, listen } from "./helpers";
 
 test("a source of hosts by SSH: added, tried, swept, and taken away again", async ({ page }) => {

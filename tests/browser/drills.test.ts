@@ -1,4 +1,4 @@
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./fixtures";
 import { axeFinds, heading, listen } from "./helpers";
 
 test("a blind drill: started, looked for, named wrongly, shown, and kept with its pages", async ({ page }) => {

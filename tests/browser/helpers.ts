@@ -1,5 +1,5 @@
 import { AxeBuilder } from "@axe-core/playwright";
-import { expect, type Locator, type Page } from "@playwright/test";
+import { expect, type Locator, type Page } from "./fixtures";
 
 /** Collects what a browser complains of; every test ends with none. */
 export function listen(page: Page): string[] {

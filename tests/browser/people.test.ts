@@ -1,4 +1,4 @@
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./fixtures";
 import { axeFinds, heading, listen } from "./helpers";
 
 // What is about signing in begins without.

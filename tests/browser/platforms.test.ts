@@ -1,4 +1,4 @@
-import { expect, type Page, test } from "@playwright/test";
+import { expect, type Page, test } from "./fixtures";
 import { axeFinds, heading, listen } from "./helpers";
 
 /** By its links, so that the page is alive when it is used. */

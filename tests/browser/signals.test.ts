@@ -1,4 +1,4 @@
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./fixtures";
 import { signInBrowser } from "../../scripts/sign-in.mjs";
 import { axeFinds, drag, heading, listen } from "./helpers";
 

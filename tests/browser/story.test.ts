@@ -1,5 +1,5 @@
 import { AxeBuilder } from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./fixtures";
 import { signInBrowser } from "../../scripts/sign-in.mjs";
 import { listen } from "./helpers";
 

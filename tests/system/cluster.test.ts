@@ -174,6 +174,7 @@ function start(): void {
     }),
     machineMs: (ms) => ms,
     reportProblem: () => undefined,
+    onCosts: () => undefined,
     onSeen: () => undefined,
     onEstate: () => undefined,
   });

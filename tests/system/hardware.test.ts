@@ -92,6 +92,7 @@ function makePoller(password: string): PlatformPoller {
     }),
     machineMs: (ms) => ms,
     reportProblem: () => undefined,
+    onCosts: () => undefined,
     onSeen: () => undefined,
     onEstate: () => undefined,
   });

@@ -12,11 +12,14 @@ import {
 } from "#core/platforms/observe";
 import { ExpressionFailure } from "#core/platforms/expression";
 import { readInstant } from "#core/platforms/instant";
+import { CostReader } from "#core/platforms/costs";
+import { LineProblem, monthAfter, monthOf, type FocusLine } from "#core/spend/focus";
 import { ItemProblem, numberOf, readThing, textOf, type PlatformThing } from "#core/platforms/thing";
 import { isHostLike } from "#core/catalogue/kinds";
 import { eachLimited } from "../../outside/limit";
 import { Stream } from "../../outside/stream";
 import type { Found, Measure, PlatformMemory } from "../driver";
+import { HOUR_MS } from "#core/time/windows";
 import type { RestClient } from "./client";
 import { PlatformFailure } from "./failure";
 import { pagesOf } from "./pages";
@@ -103,10 +106,12 @@ export class Look {
       observations: [observeAccount(this.account), ...regions.map((one) => observeRegion(this.account, one))],
     };
     if (mapping.mapping.regions) yield { what: "listed", prefix: nativePrefix(this.account, "", REGION_LIST) };
-    this.readAll(regions).then(
-      () => this.out.end(),
-      (error: unknown) => this.out.fail(error),
-    );
+    this.readAll(regions)
+      .then(() => this.readCosts(regions))
+      .then(
+        () => this.out.end(),
+        (error: unknown) => this.out.fail(error),
+      );
     yield* this.out;
     yield { what: "measures", measures: this.ofAccount(performance.now() - started) };
   }
@@ -116,6 +121,58 @@ export class Look {
     // One lane a region, and one for what belongs to none.
     const lanes = ["", ...regions.filter((one) => !off.includes(one.state)).map((one) => one.key)];
     await eachLimited(lanes, lanes.length, (region) => this.readRegion(region), this.signal);
+  }
+
+  /** What is charged for, where it is time to ask again: of the present month and those before that may still change. */
+  private async readCosts(regions: readonly PlatformRegion[]): Promise<void> {
+    const { costs } = this.mapping.mapping;
+    const { costs: known } = this.memory;
+    const nowMs = this.nowMs();
+    if (!costs || !known || this.signal.aborted) return;
+    if (known.nextMs !== undefined && nowMs < known.nextMs && known.nextMs - nowMs <= costs.everyHours * HOUR_MS) {
+      // It stands as long as nothing better is known.
+      if (known.problem !== undefined) this.fail("costs", "", known.problem);
+      return;
+    }
+    known.nextMs = nowMs + costs.everyHours * HOUR_MS;
+    known.problem = "They could not be read. They are asked for again later.";
+    const places = costs.perRegion ? regions.map((one) => one.key) : [""];
+    await this.attempt("costs", "", async () => {
+      const lines: FocusLine[] = [];
+      const reader = new CostReader(this.mapping, costs, this.account);
+      for (let back = known.isKnown ? 1 : costs.months; back >= 0; back--) {
+        const monthMs = monthAfter(monthOf(nowMs), -back);
+        for (const region of places) for await (const one of this.costsOf(monthMs, region, reader)) lines.push(one);
+      }
+      this.out.push({ what: "costs", lines });
+      known.isKnown = true;
+      delete known.problem;
+    });
+  }
+
+  /** Lines of one month; one that is wrong spoils them all, since a sum without it would be wrong too. */
+  private async *costsOf(monthMs: number, region: string, reader: CostReader): AsyncGenerator<FocusLine> {
+    const { costs } = this.mapping.mapping;
+    if (!costs) return;
+    const end = monthAfter(monthMs);
+    const words = {
+      region,
+      account: this.account.id,
+      month: new Date(monthMs).toISOString().slice(0, 7),
+      from: new Date(monthMs).toISOString(),
+      to: new Date(end).toISOString(),
+      fromms: String(monthMs),
+      toms: String(end),
+    };
+    for await (const items of pagesOf(this.client, this.mapping, costs, words))
+      for (const item of items) {
+        try {
+          yield await reader.read(item);
+        } catch (error) {
+          if (!(error instanceof LineProblem)) throw error;
+          throw new PlatformFailure(`A line of ${words.month} is wrong, so none was taken: ${error.message}`, 200);
+        }
+      }
   }
 
   /** Lists and then figures of one region. */
@@ -150,6 +207,7 @@ export class Look {
       this.counts.answering++;
     } catch (error) {
       if (this.signal.aborted) return true;
+      if (name === "costs" && error instanceof Error && this.memory.costs) this.memory.costs.problem = error.message;
       if (!(error instanceof PlatformFailure || error instanceof ExpressionFailure)) throw error;
       this.fail(name, region, error.message);
       answers = !(error instanceof PlatformFailure) || (error.status > 0 && error.status < 500);

@@ -1,0 +1,144 @@
+import { DAY_MS } from "../time/windows";
+
+/** What a period will come to, with the range that holds it with the given probability. */
+export interface Forecast {
+  total: number;
+  low: number;
+  high: number;
+  /** Days that it was learned from. */
+  days: number;
+}
+
+/** Days before that are learned from. */
+export const LEARN_DAYS = 56;
+/** Fewer days say nothing. */
+const LEAST_DAYS = 14;
+/** Of a normal distribution: a tenth on either side. */
+const EIGHTY = 1.2816;
+
+export const median = (values: readonly number[]): number => {
+  if (values.length === 0) return 0;
+  const sorted = [...values].sort((a, b) => a - b);
+  const middle = sorted.length >> 1;
+  return sorted.length % 2
+    ? (sorted[middle] as number)
+    : ((sorted[middle - 1] as number) + (sorted[middle] as number)) / 2;
+};
+
+/** Slope by Theil and Sen: the median of the slopes of all pairs; what is odd for a day does not move it. */
+export function slopeOf(values: readonly number[]): number {
+  const slopes: number[] = [];
+  for (let a = 0; a < values.length; a++)
+    for (let b = a + 1; b < values.length; b++) slopes.push(((values[b] as number) - (values[a] as number)) / (b - a));
+  return median(slopes);
+}
+
+interface Learned {
+  /** Level at the last day learned from, and change a day. */
+  level: number;
+  slope: number;
+  /** What each day of the week adds, Sunday first. */
+  weekday: number[];
+  /** Standard deviation of a day round that. */
+  spread: number;
+}
+
+const weekdayOf = (dayMs: number) => new Date(dayMs).getUTCDay();
+
+/** Level, trend and days of the week of a daily series that ends with the day of `lastMs`; undefined where it is too short. */
+function learn(days: readonly number[], lastMs: number): Learned | undefined {
+  const past = days.slice(-LEARN_DAYS);
+  if (past.length < LEAST_DAYS) return undefined;
+  const dayOf = (index: number) => weekdayOf(lastMs - (past.length - 1 - index) * DAY_MS);
+  const centre = (past.length - 1) / 2;
+  // Trend and days of the week one after the other, twice: each is learned from what the other leaves.
+  const weekday = Array.from({ length: 7 }, () => 0);
+  let slope = 0;
+  let level = 0;
+  for (let round = 0; round < 2; round++) {
+    const rest = past.map((value, index) => value - (weekday[dayOf(index)] as number));
+    slope = slopeOf(rest);
+    level = median(rest.map((value, index) => value - slope * (index - centre)));
+    for (let day = 0; day < 7; day++)
+      weekday[day] = median(
+        past.flatMap((value, index) => (dayOf(index) === day ? [value - level - slope * (index - centre)] : [])),
+      );
+  }
+  const left = past.map((value, index) => value - level - slope * (index - centre) - (weekday[dayOf(index)] as number));
+  // Eight values were learned, so that what is left is smaller than what is to be expected.
+  const spread = Math.sqrt(left.reduce((sum, one) => sum + one * one, 0) / Math.max(1, left.length - 8));
+  return { level: level + slope * centre, slope, weekday, spread };
+}
+
+/**
+ * What the days from the day after `lastMs` to before `endMs` will add to what was spent. Trend by Theil and Sen, days of
+ * the week by medians, both from up to eight weeks; the range takes days as independent and adds what the trend may be
+ * off by (variance of a slope, 12 s²/n³, over the days ahead). It holds the truth in eight of ten cases.
+ * @param days what each day cost, the last one being that of `lastMs`
+ */
+export function forecast(
+  days: readonly number[],
+  spent: number,
+  { lastMs, endMs }: { lastMs: number; endMs: number },
+): Forecast | undefined {
+  const known = learn(days, lastMs);
+  const ahead = Math.max(0, Math.round((endMs - lastMs) / DAY_MS) - 1);
+  if (!known) return ahead === 0 ? { total: spent, low: spent, high: spent, days: days.length } : undefined;
+  let total = spent;
+  for (let day = 1; day <= ahead; day++)
+    total += known.level + known.slope * day + (known.weekday[weekdayOf(lastMs + day * DAY_MS)] as number);
+  const n = Math.min(days.length, LEARN_DAYS);
+  // How far the middle of the days ahead lies from the middle of those learned from.
+  const reach = n / 2 + ahead / 2;
+  const variance = known.spread ** 2 * (ahead + ahead ** 2 * (1 / n + (12 * reach ** 2) / n ** 3));
+  const range = EIGHTY * Math.sqrt(variance);
+  return { total, low: total - range, high: total + range, days: n };
+}
+
+/** A day that cost much more or less than its kind of day does. */
+export interface OddDay {
+  dayMs: number;
+  value: number;
+  usual: number;
+  /** Modified z-score (Iglewicz and Hoaglin 1993; NIST/SEMATECH e-Handbook 1.3.5.17). */
+  score: number;
+}
+
+/** Beyond it a value is taken for an outlier (NIST/SEMATECH e-Handbook 1.3.5.17). */
+export const OUTLIER_SCORE = 3.5;
+/** A tenth of what is usual is never odd, however steady it was. */
+const LEAST_SHARE = 0.1;
+
+/** 0.6745 (x − median) / MAD; where the deviation is 0 the mean deviation takes its place (the same source). */
+export function modifiedZ(value: number, among: readonly number[]): number {
+  const middle = median(among);
+  const away = among.map((one) => Math.abs(one - middle));
+  const mad = median(away);
+  if (mad > 0) return (0.6745 * (value - middle)) / mad;
+  const mean = away.reduce((sum, one) => sum + one, 0) / Math.max(1, away.length);
+  return mean > 0 ? (value - middle) / (1.253314 * mean) : value === middle ? 0 : Math.sign(value - middle) * Infinity;
+}
+
+/**
+ * Days of the last `recent` ones that stand out of the eight weeks before each: against its trend and its day of the week.
+ * @param least amounts below it are no news, in the currency of the series
+ */
+export function oddDays(days: readonly number[], lastMs: number, recent: number, least: number): OddDay[] {
+  const odd: OddDay[] = [];
+  for (let index = Math.max(LEAST_DAYS, days.length - recent); index < days.length; index++) {
+    const before = days.slice(Math.max(0, index - LEARN_DAYS), index);
+    const dayMs = lastMs - (days.length - 1 - index) * DAY_MS;
+    const known = learn(before, dayMs - DAY_MS);
+    if (!known) continue;
+    const expected = (at: number) =>
+      known.level + known.slope * at + (known.weekday[weekdayOf(dayMs + (at - 1) * DAY_MS)] as number);
+    const usual = expected(1);
+    const left = before.map((value, at) => value - expected(at - before.length + 1));
+    const value = days[index] as number;
+    const away = value - usual;
+    const score = modifiedZ(away, left);
+    if (Math.abs(score) > OUTLIER_SCORE && Math.abs(away) >= Math.max(least, LEAST_SHARE * Math.abs(usual)))
+      odd.push({ dayMs, value, usual, score });
+  }
+  return odd;
+}
