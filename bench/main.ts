@@ -6,11 +6,15 @@ import { benchLogs } from "./logs";
 import { benchPlanning } from "./planning";
 import { benchOtlp } from "./otlp";
 import { benchSamples } from "./samples";
+import { benchSpend } from "./spend";
 import { benchTick } from "./tick";
 import { benchWorld } from "./world";
 
 /** What finding costs; the first needs stand-ins on 127.50.0.0/20. */
 export const measureSweep = async (): Promise<Measurement[]> => [await benchSweep(), ...benchPlanning()];
+
+/** What costs cost. */
+export const measureSpend = (root: string): Promise<Measurement[]> => benchSpend(root);
 
 /** The measurements that need no running application; scripts/bench.mjs adds the others. */
 export async function measureParts(root: string): Promise<Measurement[]> {

@@ -12,6 +12,7 @@ import { Estate } from "./seen/estate";
 import type { HostView } from "./seen/host-view";
 import { makeNameServer, zonesOf } from "./name-server";
 import { Notifier } from "./notifier";
+import { startPrivateClouds } from "./private-cloud/serve";
 import { startControllers } from "./redfish";
 import { readScenario } from "./scenario/read";
 import { scaleScenario } from "./scenario/scale";
@@ -114,6 +115,7 @@ try {
   for (const host of estate.hosts) await startAgent(host, scenario.snmpPort, now);
   await followAll();
   await startClouds(estate, now);
+  await startPrivateClouds(estate, now);
   await startControllers(estate, now);
   await startClusters(estate, authority, now);
   if (values.authority) writeFileSync(`${values.authority}.pem`, await authority.certificate());

@@ -1,5 +1,6 @@
 import { groupLabel, INSTANCES } from "#core/platforms/columns";
 import { dayAndTime } from "#core/time/windows";
+import { formatMoney } from "#core/units/money";
 import type { Answer } from "#server/pages/registry";
 import type { Route } from "./+types/platforms";
 import { useShell } from "../shell/window";
@@ -43,7 +44,10 @@ function sentenceOf({ sources, places, failures }: Page): string {
 
 export default function Platforms({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
-  const accounts = page.places.filter((one) => !one.isCluster);
+  const isPrivate = (one: Place) =>
+    page.places.some((top) => top.isTop && top.sourceId === one.sourceId && (top.counts["host.hypervisor"] ?? 0) > 0);
+  const accounts = page.places.filter((one) => !one.isCluster && !isPrivate(one));
+  const own = page.places.filter((one) => !one.isCluster && isPrivate(one));
   const clusters = page.places.filter((one) => one.isCluster);
   return (
     <>
@@ -52,6 +56,12 @@ export default function Platforms({ loaderData: page }: Route.ComponentProps) {
       {accounts.length ? (
         <Section title="Accounts and regions" pad={false}>
           <Places page={page} places={accounts} head="Account, region" nowMs={now.nowMs} />
+        </Section>
+      ) : null}
+      <div style={{ height: 12 }} />
+      {own.length ? (
+        <Section title="Private clouds: projects and regions" pad={false}>
+          <Places page={page} places={own} head="Project, region" nowMs={now.nowMs} />
         </Section>
       ) : null}
       <div style={{ height: 12 }} />
@@ -72,6 +82,7 @@ function Places({ page, places, head, nowMs }: { page: Page; places: readonly Pl
     (a, b) =>
       Number(b === INSTANCES) - Number(a === INSTANCES) || groupLabel(a, owner).localeCompare(groupLabel(b, owner)),
   );
+  const hasSpend = places.some((one) => one.spent !== null);
   return (
     <PlainTable aria-label={head}>
       <thead>
@@ -86,12 +97,17 @@ function Places({ page, places, head, nowMs }: { page: Page; places: readonly Pl
           <th scope="col" className="num">
             Failures
           </th>
+          {hasSpend ? (
+            <th scope="col" className="num">
+              Spend this month
+            </th>
+          ) : null}
           <th scope="col">Last read</th>
         </tr>
       </thead>
       <tbody>
         {places.map((one) => (
-          <PlaceRow key={one.id} page={page} place={one} groups={groups} nowMs={nowMs} />
+          <PlaceRow key={one.id} page={page} place={one} groups={groups} nowMs={nowMs} hasSpend={hasSpend} />
         ))}
       </tbody>
     </PlainTable>
@@ -103,11 +119,13 @@ function PlaceRow({
   place,
   groups,
   nowMs,
+  hasSpend,
 }: {
   page: Page;
   place: Place;
   groups: readonly string[];
   nowMs: number;
+  hasSpend: boolean;
 }) {
   const source = page.sources.find(({ id }) => id === place.sourceId);
   const failed = page.failures.filter(
@@ -115,7 +133,7 @@ function PlaceRow({
   ).length;
   return (
     <tr>
-      <td style={{ paddingLeft: place.isTop ? 8 : 32 }}>
+      <td className="line" style={{ paddingLeft: place.isTop ? 8 : 32 }}>
         <Row>
           <SeverityMark severity={place.severity} size={15} />
           <KeepLink to={`/estate/platforms/${place.id}`}>{place.name}</KeepLink>
@@ -132,6 +150,17 @@ function PlaceRow({
         </td>
       ))}
       <td className="num">{failed || "–"}</td>
+      {hasSpend ? (
+        <td className="num line">
+          {place.spent === null || page.currency === null ? (
+            ""
+          ) : (
+            <KeepLink to={`/estate/spend?only=${encodeURIComponent(`account=${place.name}`)}&by=service`}>
+              {formatMoney(place.spent, page.currency)}
+            </KeepLink>
+          )}
+        </td>
+      ) : null}
       <td className="line">{place.isTop && source ? lastRead(source, nowMs) : ""}</td>
     </tr>
   );

@@ -97,7 +97,7 @@ export default function Spend({ loaderData: { page, asked, search } }: Route.Com
         <Section title="A day">
           <SpendChart days={page.chart} currency={page.currency} />
         </Section>
-        <Section title={dimensionLabel(asked.by)} pad={false}>
+        <Section title={`By ${dimensionLabel(asked.by).toLowerCase()}`} pad={false}>
           <Groups page={page} asked={asked} />
         </Section>
         <Section title="Unusual days of the last two weeks" pad={false}>
@@ -119,7 +119,7 @@ function Question({ page, asked }: { page: Known; asked: SpendAsked }) {
       for (const one of rest) params.append("only", one);
     });
   return (
-    <Row>
+    <Stack direction="row" sx={{ gap: 1, mb: 1.5, flexWrap: "wrap", alignItems: "center" }}>
       <TextField
         select
         size="small"
@@ -154,7 +154,7 @@ function Question({ page, asked }: { page: Known; asked: SpendAsked }) {
         label="Cost"
         value={asked.cost}
         onChange={(event) => change({ cost: event.target.value === "effective" ? "" : event.target.value })}
-        sx={{ width: 170 }}
+        sx={{ width: 200 }}
       >
         <MenuItem value="effective">Effective (amortised)</MenuItem>
         <MenuItem value="billed">Billed</MenuItem>
@@ -170,7 +170,7 @@ function Question({ page, asked }: { page: Known; asked: SpendAsked }) {
           {one.name}: {one.label} ×
         </Button>
       ))}
-    </Row>
+    </Stack>
   );
 }
 
@@ -263,7 +263,7 @@ function Groups({ page, asked }: { page: Known; asked: SpendAsked }) {
           <td className="num line">
             <strong>{money(page.spent)}</strong>
           </td>
-          <td>–</td>
+          <td className="num">100 %</td>
           <td className="num line">{money(page.before)}</td>
           <td className="num line">{formatChange(page.spent, page.before)}</td>
           {period.isOpen ? (
@@ -298,7 +298,7 @@ function Odd({ page }: { page: Known }) {
             Spend
           </th>
           <th scope="col" className="num">
-            Usual for such a day
+            Usual for such days
           </th>
           <th scope="col" className="num" title="Modified z-score; 3.5 is where it begins to be unusual">
             Score
@@ -309,7 +309,10 @@ function Odd({ page }: { page: Known }) {
       <tbody>
         {page.odd.map((one) => (
           <tr key={`${one.dayMs} ${one.account} ${one.service}`}>
-            <td className="line">{dayAndMonth(one.dayMs)}</td>
+            <td className="line">
+              {dayAndMonth(one.dayMs)}
+              {one.days > 1 ? ` to ${dayAndMonth(one.dayMs + (one.days - 1) * 86_400_000)}` : ""}
+            </td>
             <td>{one.account}</td>
             <td>{one.service}</td>
             <td className="num line">{formatMoney(one.value, page.currency)}</td>

@@ -218,6 +218,8 @@ const SHIPPED: readonly KindInfo[] = [
     headline: { metric: "balancer.requests", word: "" },
     relations: ["talks-to", "part-of"],
   }),
+  platform("platform.size", "Instance size", "Instance sizes", { headline: null }),
+  platform("platform.image", "Image", "Images", { headline: null }),
   platform("net.virtual", "Virtual network", "Virtual networks", {
     stratum: "network",
     icon: "network",

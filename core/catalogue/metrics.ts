@@ -117,6 +117,10 @@ const SHIPPED: readonly MetricInfo[] = [
   metric("guest.memory", "Memory allotted", "By", { uses: "memory" }),
   metric("guests.running", "Virtual machines running", "1"),
   metric("cpu.allotted", "CPUs allotted", "%", { ...high("CPUs are overcommitted"), uses: "cpu" }),
+  metric("storage.allotted", "Storage allotted to virtual machines", "%", {
+    ...high("storage is overcommitted"),
+    uses: "disk",
+  }),
   metric("memory.allotted", "Memory allotted to virtual machines", "%", {
     ...high("memory is overcommitted"),
     uses: "memory",

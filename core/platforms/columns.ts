@@ -6,11 +6,13 @@ import { OF_PLATFORM } from "../estate/labels";
 export const TOPS = ["platform.account", "platform.cluster"] as const;
 export const PLACES = ["platform.region", "platform.namespace"] as const;
 /** What is counted to the place of what it is part of. */
-export const CARRIERS = [...PLACES, "app.workload"] as const;
+export const CARRIERS = [...PLACES, "app.workload", "host.hypervisor"] as const;
+
+const HYPERVISOR = "host.hypervisor";
 
 /** What lists of a platform are of: all that is a host, or one kind. */
 export const INSTANCES = "instances";
-export const groupOf = (kind: string): string => (isHostLike(kind) ? INSTANCES : kind);
+export const groupOf = (kind: string): string => (isHostLike(kind) && kind !== HYPERVISOR ? INSTANCES : kind);
 /** Hosts of a cluster are its nodes. */
 const ofCluster = (owner: string) => owner === "platform.cluster" || owner === "platform.namespace";
 export function groupLabel(group: string, owner: string, count = 2): string {
@@ -21,8 +23,11 @@ export function groupLabel(group: string, owner: string, count = 2): string {
 
 const FACTS: Readonly<Record<string, readonly string[]>> = {
   [INSTANCES]: ["state", "size", "zone"].map((one) => `${OF_PLATFORM}${one}`),
+  [HYPERVISOR]: ["state", "processors", "memory MiB"].map((one) => `${OF_PLATFORM}${one}`),
   "storage.volume": ["size GiB", "zone", "state"],
   "app.workload": ["sort", "images"],
+  "platform.size": ["processors", "memory MiB", "disk GiB"],
+  "platform.image": ["size MiB", "format", "state"],
   "app.container": ["state", "CPU limit", "memory limit MiB"].map((one) => `${OF_PLATFORM}${one}`),
   "platform.service": ["ports"],
   "platform.ingress": ["hosts"],
@@ -57,6 +62,9 @@ const HEADS: Readonly<Record<string, string>> = {
   "database.latency": "Latency",
   "cpu.used": "CPU",
   "node.pods": "Pods",
+  "guests.running": "Running",
+  "cpu.allotted": "CPUs allotted",
+  "memory.allotted": "Memory allotted",
   "node.ready": "Ready",
   "workload.ready": "Ready",
   "workload.wanted": "Wanted",
@@ -77,6 +85,7 @@ export const headOf = (metric: string): string => HEADS[metric] ?? metricInfo(me
 const NODE_METRICS = ["cpu.used", "memory.used", "node.pods", "node.ready"];
 const NODE_FACTS = ["state", "processors", "memory GiB", "pods at most"].map((one) => `${OF_PLATFORM}${one}`);
 const METRICS: Readonly<Record<string, readonly string[]>> = {
+  [HYPERVISOR]: ["guests.running", "cpu.used", "cpu.allotted", "memory.used", "memory.allotted"],
   "app.workload": [
     "workload.ready",
     "workload.wanted",

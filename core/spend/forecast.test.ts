@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { DAY_MS } from "../time/windows";
-import { forecast, median, modifiedZ, oddDays, slopeOf } from "./forecast";
+import { forecast, median, modifiedZ, oddDays, oddRuns, slopeOf } from "./forecast";
 import { idleVerdict } from "./idle";
 
 /** A Tuesday. */
@@ -38,6 +38,11 @@ describe("forecast of a month", () => {
   it("is not moved by one day that cost ten times as much", () => {
     const days = series(56, (before) => (before === 9 ? 1000 : 100));
     expect(forecast(days, 0, END)?.total).toBeCloseTo(1400, 6);
+  });
+
+  it("follows a level that it moved to", () => {
+    const days = series(56, (before) => (before < 4 ? 150 : 100));
+    expect(forecast(days, 0, END)?.total).toBeCloseTo(14 * 150, 6);
   });
 
   it("says nothing from under two weeks, and what was spent where no day is left", () => {
@@ -121,6 +126,15 @@ describe("modified z-score", () => {
         },
       ),
     ));
+});
+
+it("unusual days one after the other are told once", () => {
+  const day = (at: number, score: number) => ({ dayMs: at * DAY_MS, value: 5, usual: 2, score });
+  expect(oddRuns([day(1, 9), day(2, 8), day(3, -7), day(5, -9)])).toEqual([
+    { ...day(1, 9), days: 2, value: 10, usual: 4 },
+    { ...day(3, -7), days: 1 },
+    { ...day(5, -9), days: 1 },
+  ]);
 });
 
 describe("idle", () => {

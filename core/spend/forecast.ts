@@ -41,6 +41,20 @@ interface Learned {
   weekday: number[];
   /** Standard deviation of a day round that. */
   spread: number;
+  /** What the last days are away from it since it moved to another level; 0 where it did not. */
+  moved: number;
+}
+
+/** As many days one after the other that are all outliers to one side are a new level, not chance. */
+const MOVED_DAYS = 3;
+
+/** What a series that moved to another level lately is away from where it was. */
+function movedBy(left: readonly number[]): number {
+  const sign = Math.sign(left.at(-1) ?? 0);
+  let days = 0;
+  while (days < left.length / 2 && sign * modifiedZ(left[left.length - 1 - days] as number, left) > OUTLIER_SCORE)
+    days++;
+  return days >= MOVED_DAYS ? median(left.slice(-days)) : 0;
 }
 
 const weekdayOf = (dayMs: number) => new Date(dayMs).getUTCDay();
@@ -67,13 +81,13 @@ function learn(days: readonly number[], lastMs: number): Learned | undefined {
   const left = past.map((value, index) => value - level - slope * (index - centre) - (weekday[dayOf(index)] as number));
   // Eight values were learned, so that what is left is smaller than what is to be expected.
   const spread = Math.sqrt(left.reduce((sum, one) => sum + one * one, 0) / Math.max(1, left.length - 8));
-  return { level: level + slope * centre, slope, weekday, spread };
+  return { level: level + slope * centre, slope, weekday, spread, moved: movedBy(left) };
 }
 
 /**
  * What the days from the day after `lastMs` to before `endMs` will add to what was spent. Trend by Theil and Sen, days of
  * the week by medians, both from up to eight weeks; the range takes days as independent and adds what the trend may be
- * off by (variance of a slope, 12 s²/n³, over the days ahead). It holds the truth in eight of ten cases.
+ * off by (variance of a slope, 12 s²/n³, over the days ahead). What has moved to another level for three days stays there. It holds the truth in eight of ten cases.
  * @param days what each day cost, the last one being that of `lastMs`
  */
 export function forecast(
@@ -86,7 +100,8 @@ export function forecast(
   if (!known) return ahead === 0 ? { total: spent, low: spent, high: spent, days: days.length } : undefined;
   let total = spent;
   for (let day = 1; day <= ahead; day++)
-    total += known.level + known.slope * day + (known.weekday[weekdayOf(lastMs + day * DAY_MS)] as number);
+    total +=
+      known.level + known.moved + known.slope * day + (known.weekday[weekdayOf(lastMs + day * DAY_MS)] as number);
   const n = Math.min(days.length, LEARN_DAYS);
   // How far the middle of the days ahead lies from the middle of those learned from.
   const reach = n / 2 + ahead / 2;
@@ -119,26 +134,46 @@ export function modifiedZ(value: number, among: readonly number[]): number {
   return mean > 0 ? (value - middle) / (1.253314 * mean) : value === middle ? 0 : Math.sign(value - middle) * Infinity;
 }
 
+/** Days one after the other that are odd in the same way are one thing: the first of them, and how many there were. */
+export function oddRuns(odd: readonly OddDay[]): (OddDay & { days: number })[] {
+  const runs: (OddDay & { days: number })[] = [];
+  for (const one of odd) {
+    const before = runs.at(-1);
+    const follows =
+      before !== undefined &&
+      one.dayMs === before.dayMs + before.days * DAY_MS &&
+      Math.sign(one.score) === Math.sign(before.score);
+    if (follows) {
+      before.days++;
+      before.value += one.value;
+      before.usual += one.usual;
+    } else runs.push({ ...one, days: 1 });
+  }
+  return runs;
+}
+
 /**
- * Days of the last `recent` ones that stand out of the eight weeks before each: against its trend and its day of the week.
+ * Days of the last `recent` ones that stand out of the eight weeks before them: against their trend and the day of the
+ * week, by the modified z-score of what those weeks left unexplained.
  * @param least amounts below it are no news, in the currency of the series
  */
 export function oddDays(days: readonly number[], lastMs: number, recent: number, least: number): OddDay[] {
+  const first = Math.max(LEAST_DAYS, days.length - recent);
+  const before = days.slice(Math.max(0, first - LEARN_DAYS), first);
+  const dayOf = (index: number) => lastMs - (days.length - 1 - index) * DAY_MS;
+  const known = learn(before, dayOf(first - 1));
+  if (!known) return [];
+  const expected = (index: number) =>
+    known.level + known.slope * (index - first + 1) + (known.weekday[weekdayOf(dayOf(index))] as number);
+  const left = before.map((value, at) => value - expected(first - before.length + at));
   const odd: OddDay[] = [];
-  for (let index = Math.max(LEAST_DAYS, days.length - recent); index < days.length; index++) {
-    const before = days.slice(Math.max(0, index - LEARN_DAYS), index);
-    const dayMs = lastMs - (days.length - 1 - index) * DAY_MS;
-    const known = learn(before, dayMs - DAY_MS);
-    if (!known) continue;
-    const expected = (at: number) =>
-      known.level + known.slope * at + (known.weekday[weekdayOf(dayMs + (at - 1) * DAY_MS)] as number);
-    const usual = expected(1);
-    const left = before.map((value, at) => value - expected(at - before.length + 1));
+  for (let index = first; index < days.length; index++) {
     const value = days[index] as number;
+    const usual = expected(index);
     const away = value - usual;
     const score = modifiedZ(away, left);
     if (Math.abs(score) > OUTLIER_SCORE && Math.abs(away) >= Math.max(least, LEAST_SHARE * Math.abs(usual)))
-      odd.push({ dayMs, value, usual, score });
+      odd.push({ dayMs: dayOf(index), value, usual, score });
   }
   return odd;
 }

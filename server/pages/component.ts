@@ -1,4 +1,6 @@
 import { logLevel } from "#core/telemetry/log-levels";
+import { hasSpend } from "../store/spend";
+import { spendOfComponent } from "./spend";
 import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
@@ -84,6 +86,8 @@ export function componentPage(db: Db, question: ComponentQuestion) {
     carriers: drawnCarriers(scene),
     guests: guestsOf(db, id, relations, atMs),
     placed: placedOf(scene),
+    /** What it cost this month, where a platform has it. */
+    spend: hasSpend(db) ? spendOfComponent(db, id, atMs) : null,
     ...(component.kind === "app.workload" ? containersOf(db, id, relations, atMs) : { containers: [], limits: [] }),
     logs: latestLogs(db, resources, fromMs, toMs, 8).map((row) => ({
       id: row.id,
@@ -156,18 +160,24 @@ const MOST_PLACED = 30;
 /** Ways to what it is part of, hosted by and stored on, and back to what is stored on it or part of it. */
 function placedOf(scene: Scene) {
   const { id, relations } = scene;
-  return relations
-    .flatMap((row) => {
-      const words = PLACED_WORDS[row.type];
-      if (!words || (row.from_id !== id && row.to_id !== id)) return [];
-      const isFrom = row.from_id === id;
-      // What there is much of has lists of its own.
-      if (!isFrom && row.type !== "stored-on") return [];
-      const other = briefly(scene, isFrom ? row.to_id : row.from_id);
-      const isPlace = ([...TOPS, ...PLACES] as readonly string[]).includes(other.kind);
-      return [{ how: words[isFrom ? 0 : 1], other, to: `/estate/${isPlace ? "platforms/" : ""}${other.id}` }];
-    })
-    .slice(0, MOST_PLACED);
+  return (
+    relations
+      .flatMap((row) => {
+        const words = PLACED_WORDS[row.type];
+        if (!words || (row.from_id !== id && row.to_id !== id)) return [];
+        const isFrom = row.from_id === id;
+        // What there is much of has lists of its own.
+        if (!isFrom && row.type !== "stored-on") return [];
+        const other = briefly(scene, isFrom ? row.to_id : row.from_id);
+        const isPlace = ([...TOPS, ...PLACES] as readonly string[]).includes(other.kind);
+        return [{ how: words[isFrom ? 0 : 1], other, to: `/estate/${isPlace ? "platforms/" : ""}${other.id}` }];
+      })
+      // Several may say the same.
+      .filter(
+        (one, index, all) => all.findIndex((each) => each.how === one.how && each.other.id === one.other.id) === index,
+      )
+      .slice(0, MOST_PLACED)
+  );
 }
 
 /** What a host has inside: interfaces and storage with their latest figures, software, listeners. */

@@ -9,6 +9,7 @@ import { lastSample, seriesOfMetrics, type SeriesRow } from "../store/signals";
 import { driverOf } from "../sources/registry";
 import { listSources } from "../store/sources";
 import { RECENT_MS } from "./guests";
+import { spendOfAccounts } from "./spend";
 
 /** Points of the line in a row. */
 const TREND_POINTS = 24;
@@ -26,7 +27,9 @@ export function platformsPage(db: Db, { atMs }: { atMs: number }) {
     ["region"],
     atMs,
   );
+  const spend = spendOfAccounts(db, atMs);
   return {
+    currency: spend?.currency ?? null,
     sources: sources.map(({ id, name }) => {
       const row = rows.get(id);
       return {
@@ -44,6 +47,8 @@ export function platformsPage(db: Db, { atMs }: { atMs: number }) {
       isCluster: places.find(({ id }) => id === one.topId)?.kind === "platform.cluster",
       platform: sources.find(({ id }) => id === one.sourceId)?.name ?? "",
       severity: health.get(one.id)?.severity ?? ("cleared" as const),
+      /** What the account cost this month. */
+      spent: (one.id === one.topId ? spend?.accounts.get(one.name) : undefined) ?? null,
       counts: Object.fromEntries(countsOf(thingsOf(db, one.id, atMs))),
       /** Its id there, for a region. */
       region: regions.get(one.id)?.region ?? null,

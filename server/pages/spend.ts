@@ -1,6 +1,6 @@
 import { dimensionLabel, DIMENSIONS, NONE, type Cost, type Dimension, type Filter } from "#core/spend/cube";
 import { monthAfter, monthOf } from "#core/spend/focus";
-import { forecast, LEARN_DAYS, oddDays, type Forecast } from "#core/spend/forecast";
+import { forecast, LEARN_DAYS, oddDays, oddRuns, type Forecast } from "#core/spend/forecast";
 import { DAY_MS } from "#core/time/windows";
 import { cubeOf, memoOf } from "../spend/cube-of";
 import type { Db } from "../store/database";
@@ -21,7 +21,9 @@ const DRAWN = 6;
 const DRAWN_DAYS = 62;
 const ODD_DAYS = 14;
 const MOST_ODD = 20;
-const MOST_GROUPS = 500;
+const MOST_GROUPS = 200;
+/** Further down nobody asks what a row will come to. */
+const MOST_FORECASTS = 25;
 /** An oddity under this share of a day's whole spend is no news. */
 const ODD_SHARE = 0.005;
 
@@ -30,6 +32,7 @@ const sumOf = (values: Iterable<number>) => {
   for (const one of values) sum += one;
   return sum;
 };
+const cents = (value: number) => Math.round(value * 100) / 100;
 const dayOf = (ms: number) => Math.floor(ms / DAY_MS) * DAY_MS;
 
 /** The last whole day that anything is known of, and the month that is looked at. */
@@ -97,9 +100,9 @@ export function spendPage(db: Db, { atMs, monthMs, by, filters, cost }: SpendQue
       componentId: by === "component" && one.value !== NONE ? Number(one.value) : null,
       spent: one.sums[0] as number,
       before: one.sums[1] as number,
-      forecast: index < 60 ? ahead(days[index] as Float64Array, one.sums[0] as number) : null,
+      forecast: index < MOST_FORECASTS ? ahead(days[index] as Float64Array, one.sums[0] as number) : null,
       budget: budgetOf(by, one.value),
-      trend: [...(days[index] as Float64Array)],
+      trend: Array.from(days[index] as Float64Array, cents),
     })),
     more: all.length - groups.length,
     chart: chartOf(
@@ -149,16 +152,15 @@ function chartOf(
   const parts = cube.daily(by, values, { fromMs, toMs }, filters, cost);
   const whole = cube.total({ fromMs, toMs }, filters, cost);
   const rest = Array.from(whole, (sum, index) => sum - sumOf(parts.map((own) => own[index] as number)));
-  const round = (value: number) => Math.round(value * 100) / 100;
   return {
     fromMs,
     days: whole.length,
     parts: [
       ...values.map((value, index) => ({
         label: labelOf(db, by, value),
-        values: Array.from(parts[index] as Float64Array, round),
+        values: Array.from(parts[index] as Float64Array, cents),
       })),
-      ...(rest.some((one) => Math.abs(one) > 0.005) ? [{ label: "All others", values: rest.map(round) }] : []),
+      ...(rest.some((one) => Math.abs(one) > 0.005) ? [{ label: "All others", values: rest.map(cents) }] : []),
     ],
   };
 }
@@ -181,11 +183,13 @@ function oddOf(db: Db, period: Period, filters: readonly Filter[], cost: Cost) {
         cost,
       );
       return services.flatMap(({ value: service }, index) =>
-        oddDays(
-          knownOf(days[index] as Float64Array, fromMs, period.firstMs),
-          period.toMs - DAY_MS,
-          ODD_DAYS,
-          perDay * ODD_SHARE,
+        oddRuns(
+          oddDays(
+            knownOf(days[index] as Float64Array, fromMs, period.firstMs),
+            period.toMs - DAY_MS,
+            ODD_DAYS,
+            perDay * ODD_SHARE,
+          ),
         ).map((one) => ({ account, service, ...one, top: topOf(cube, own, service, one.dayMs, cost) })),
       );
     });
@@ -248,6 +252,14 @@ export function spendDataPage(db: Db, _asked: object) {
       }),
     ),
   };
+}
+
+/** What each account cost this month, by its name. */
+export function spendOfAccounts(db: Db, atMs: number): { currency: string; accounts: Map<string, number> } | null {
+  const period = periodOf(db, atMs, undefined);
+  if (!period) return null;
+  const groups = cubeOf(db).groups("account", [{ fromMs: period.monthMs, toMs: period.toMs }]);
+  return { currency: reportCurrency(db), accounts: new Map(groups.map((one) => [one.value, one.sums[0] as number])) };
 }
 
 /** What a component cost: this month to its last whole day, and the month before. */

@@ -1,6 +1,7 @@
 import { readFileSync } from "node:fs";
 import fc from "fast-check";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import type { FocusLine } from "#core/spend/focus";
 import { FingerprintBook } from "#core/estate/fingerprints";
 import { Millrace, KEY } from "../../tests/fixtures/millrace/server";
 import { emptyEstate, useStore } from "../../tests/store";
@@ -25,6 +26,7 @@ let cloud: Millrace;
 let poller: PlatformPoller;
 let source: number;
 let retired: number[];
+let told: FocusLine[][];
 let key: string;
 useStore((made) => (db = made));
 
@@ -37,6 +39,7 @@ beforeEach(async () => {
   nowMs = START;
   key = KEY;
   retired = [];
+  told = [];
   cloud = new Millrace();
   const address = await cloud.listen();
   const settings = { address, mapping: "Millrace", authority: "" };
@@ -67,7 +70,7 @@ function makePoller(): PlatformPoller {
     }),
     machineMs: (ms) => ms,
     reportProblem: () => undefined,
-    onCosts: () => undefined,
+    onCosts: (_source, lines) => told.push([...lines]),
     onSeen: () => undefined,
     onEstate: (gone) => retired.push(...gone),
   });
@@ -273,4 +276,52 @@ describe("a platform that only a mapping describes", () => {
       { numRuns: 25 },
     );
   }, 120_000);
+});
+
+describe("what a platform charges", () => {
+  const entry = (on: string, cents: number | string) => ({
+    node: "nd-0001",
+    called: "dredge-1",
+    on,
+    hours: 24,
+    cents,
+    money: "EUR",
+  });
+  const sums = () => told.map((lines) => lines.reduce((sum, one) => sum + one.amounts[0], 0));
+
+  it("is asked for month by month, at first of those before too, and then once an hour", async () => {
+    cloud.add(1);
+    cloud.ledger = [entry("2026-01-05", 100), entry("2026-02-05", 200), entry("2026-03-05", 312)];
+    await look();
+    expect(cloud.monthsAsked.filter((one, index, all) => all.indexOf(one) === index)).toEqual([
+      "2025-12",
+      "2026-01",
+      "2026-02",
+      "2026-03",
+    ]);
+    expect(sums()).toEqual([6.12]);
+    await look();
+    expect(told).toHaveLength(1);
+    cloud.monthsAsked = [];
+    cloud.ledger.push(entry("2026-03-06", 88));
+    nowMs += 3_600_000;
+    await look();
+    expect([...new Set(cloud.monthsAsked)]).toEqual(["2026-02", "2026-03"]);
+    expect(sums()).toEqual([6.12, 6]);
+  });
+
+  it("is not taken where a line is wrong: the reason stands until it is right", async () => {
+    cloud.add(1);
+    cloud.ledger = [entry("2026-03-05", 312), entry("2026-03-06", "much")];
+    await look();
+    await look();
+    expect(told).toEqual([]);
+    expect(platformFailures(db)[0]).toMatchObject({ place: "costs", since: nowMs - 15_000 });
+    expect(present("host.instance")).toEqual(["dredge-1"]);
+    cloud.ledger.pop();
+    nowMs += 3_600_000;
+    await look();
+    expect(sums()).toEqual([3.12]);
+    expect(platformFailures(db)).toEqual([]);
+  });
 });

@@ -4,6 +4,7 @@ import { dnsDriver } from "./dns/driver";
 import type { SourceDriver } from "./driver";
 import { listDriver } from "./list/driver";
 import { platformDriver } from "./platform/driver";
+import { privateCloudDriver } from "./private-cloud/driver";
 import { rangeDriver } from "./range/driver";
 import { redfishDriver } from "./redfish/driver";
 import { sshDriver } from "./ssh/driver";
@@ -15,6 +16,7 @@ const DRIVERS: readonly SourceDriver[] = [
   listDriver as SourceDriver,
   dnsDriver as SourceDriver,
   platformDriver as SourceDriver,
+  privateCloudDriver as SourceDriver,
   clusterDriver as SourceDriver,
   redfishDriver as SourceDriver,
   agentDriver as SourceDriver,

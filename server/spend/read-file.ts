@@ -100,7 +100,9 @@ function readCsv(path: string, limits: typeof FILE_LIMITS): Promise<ReadFile> {
   const stream = createReadStream(path, { encoding: "utf8", highWaterMark: 1024 * 1024 });
   return new Promise((resolve, reject) => {
     let line = 0;
+    let failed = false;
     const fail = (error: unknown) => {
+      failed = true;
       stream.destroy();
       reject(error instanceof Error ? error : new FileProblem(String(error)));
     };
@@ -108,7 +110,7 @@ function readCsv(path: string, limits: typeof FILE_LIMITS): Promise<ReadFile> {
       skipEmptyLines: true,
       chunk({ data, errors }, parser) {
         try {
-          const [first] = errors;
+          const first = errors.find((one) => one.type !== "Delimiter");
           if (first)
             throw new FileProblem(`Line ${line + 1 + (first.row ?? 0)}: ${first.message}. The file is no proper CSV.`);
           for (const cells of data) {
@@ -117,11 +119,13 @@ function readCsv(path: string, limits: typeof FILE_LIMITS): Promise<ReadFile> {
             else lines.add(cells, () => `Line ${line}`);
           }
         } catch (error) {
-          parser.abort();
+          // Ending the parser calls what is called at the end of the file.
           fail(error);
+          parser.abort();
         }
       },
       complete() {
+        if (failed) return;
         try {
           resolve(lines.end());
         } catch (error) {

@@ -169,6 +169,8 @@ export function putBudget(db: Db, one: Omit<BudgetRow, "id">): number {
   );
 }
 
+export const hasSpend = (db: Db): boolean => prepared(db, "SELECT 1 FROM spend_day LIMIT 1").get() !== undefined;
+
 /** Currencies that anything was paid in. */
 export const paidIn = (db: Db): string[] =>
   prepared<{ currency: string }>(

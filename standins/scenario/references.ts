@@ -187,6 +187,16 @@ class Check {
       if (!address.startsWith("127."))
         this.problems.push(`controllers.${host}.address: stand-ins listen on loopback addresses (127.x.y.z) only.`);
     }
+    for (const cloud of scenario.privateClouds) {
+      if (!cloud.address.startsWith("127."))
+        this.problems.push(
+          `privateClouds.${cloud.name}.address: stand-ins listen on loopback addresses (127.x.y.z) only.`,
+        );
+      for (const region of cloud.regions)
+        for (const host of region.hypervisors)
+          if (!named.has(host))
+            this.missing(`privateClouds.${cloud.name}.regions.${region.id}`, "host", host, named.keys());
+    }
     for (const cluster of scenario.clusters) {
       const place = `clusters.${cluster.name}`;
       if (!cluster.address.startsWith("127."))

@@ -339,6 +339,22 @@ const cloud = z.strictObject({
   more: z.number().int().min(0).max(20_000).default(0),
 });
 
+/** A private cloud on some of the hypervisors, with the open interfaces of such clouds. */
+const privateCloud = z.strictObject({
+  name,
+  address: z.string(),
+  port: z.number().int().min(1024).max(65_535),
+  project: z.string().max(60),
+  user: z.string().max(60),
+  password: z.string().max(120),
+  regions: z
+    .array(z.strictObject({ id: name, hypervisors: z.array(name).min(1).max(100) }))
+    .min(1)
+    .max(20),
+  /** Further instances without anything in them, for trying how it goes with many. */
+  more: z.number().int().min(0).max(20_000).default(0),
+});
+
 /** A container cluster on some of the machines, with its own interface. */
 const cluster = z.strictObject({
   name,
@@ -641,6 +657,7 @@ export const scenarioSchema = z.strictObject({
   /** Lists of words for the lines. */
   words: z.record(name, z.array(z.string().min(1).max(40)).min(1).max(50)).default({}),
   clouds: z.array(cloud).max(10).default([]),
+  privateClouds: z.array(privateCloud).max(10).default([]),
   clusters: z.array(cluster).max(10).default([]),
   controllers: z.array(controller).max(500).default([]),
   /** By name of the process; "switch" for every switch. */
@@ -666,6 +683,7 @@ export type ScenarioRepair = ScenarioFault["endedBy"][number];
 export type ScenarioDrill = Scenario["drills"][number];
 export type ScenarioController = Scenario["controllers"][number];
 export type ScenarioCluster = Scenario["clusters"][number];
+export type ScenarioPrivateCloud = Scenario["privateClouds"][number];
 export type ScenarioCloud = Scenario["clouds"][number];
 export type ScenarioOutput = Scenario["outputs"][string];
 export type Rhythm = Scenario["rhythms"][string];

@@ -1,3 +1,4 @@
+import { formatChange, formatMoney } from "#core/units/money";
 import type { Answer } from "#server/pages/registry";
 import { KeepLink } from "../KeepLink";
 import { KindGlyph } from "../KindGlyph";
@@ -26,6 +27,19 @@ export function OnPlatform({ page }: { page: Page }) {
               </td>
             </tr>
           ))}
+          {page.spend ? (
+            <tr>
+              <td className="line">Spend this month</td>
+              <td>
+                <KeepLink to={`/estate/spend?only=${encodeURIComponent(`component=${page.component.id}`)}&by=service`}>
+                  {formatMoney(page.spend.spent, page.spend.currency)}
+                </KeepLink>
+                {page.spend.before > 0.005
+                  ? `, ${formatChange(page.spend.spent, page.spend.before)} against the same days of last month`
+                  : ""}
+              </td>
+            </tr>
+          ) : null}
         </tbody>
       </PlainTable>
     </Section>

@@ -44,11 +44,10 @@ function optionsOf(days: SpendDays, currency: string, tokens: Tokens): ChartOpti
           color: tokens.quiet,
           font: { size: 11 },
           maxRotation: 0,
-          autoSkipPadding: 12,
-          callback: (_value, index) => {
-            const date = new Date(at(index));
-            return date.getUTCDate() === 1 || index % 7 === 0 ? `${date.getUTCDate()}.${date.getUTCMonth() + 1}.` : "";
-          },
+          autoSkip: false,
+          // Mondays.
+          callback: (_value, index) =>
+            new Date(at(index)).getUTCDay() === 1 ? dayAndMonth(at(index)).replace(/(?<= ...).*/, "") : "",
         },
       },
       y: {

@@ -4,6 +4,7 @@ import type { Access } from "../../vault/kinds";
 import type { Checked, Found, PlatformMemory, SourceDriver, SourceTools } from "../driver";
 import { ClusterClient } from "./client";
 import { ClusterReader } from "./follow";
+import { authorityText } from "../platform/settings";
 
 const clusterSettings = z.strictObject({
   address: z
@@ -17,17 +18,7 @@ const clusterSettings = z.strictObject({
     .min(1, "Give the cluster a name.")
     .max(60)
     .meta({ title: "Name of the cluster", description: "As people call it; the interface does not say." }),
-  authority: z
-    .string()
-    .trim()
-    .max(65_536)
-    .refine((text) => text === "" || text.startsWith("-----BEGIN CERTIFICATE-----"), "Give certificates in PEM form.")
-    .default("")
-    .meta({
-      title: "Private authority",
-      description: "Certificate (PEM) of the cluster's own authority, as it stands beside a service account's token.",
-      lines: true,
-    }),
+  authority: authorityText,
 });
 export type ClusterSettings = z.infer<typeof clusterSettings>;
 

@@ -74,6 +74,14 @@ class Shared {
   }
 }
 
+/** As much of a client as reading lists takes. */
+export interface InterfaceClient {
+  ask(asked: Asked): Promise<Answered>;
+  /** An address in an answer as a path of the interface, seen from the path that was asked. */
+  pathOf(target: string, asked: string): string | Promise<string>;
+  readonly failures: number;
+}
+
 /** Asks a REST interface: signs in, keeps to its limits, waits where it says so, and ends whatever happens. */
 export class RestClient {
   failures = 0;

@@ -9,6 +9,7 @@ import { PlatformFailure } from "./failure";
 import { Look, readAccount, readRegions } from "./inventory";
 import { pagesOf } from "./pages";
 import { CREDENTIAL_OF } from "./sign-in";
+import { authorityText } from "./settings";
 
 const platformSettings = z.strictObject({
   address: z
@@ -27,17 +28,7 @@ const platformSettings = z.strictObject({
     .min(1, "Choose a mapping.")
     .max(60)
     .meta({ title: "Mapping", description: "How its interface is read.", choicesFrom: "mappings" }),
-  authority: z
-    .string()
-    .trim()
-    .max(65_536, "That is too long for certificates.")
-    .refine((text) => text === "" || text.startsWith("-----BEGIN CERTIFICATE-----"), "Give certificates in PEM form.")
-    .default("")
-    .meta({
-      title: "Private authority",
-      description: "Certificates (PEM) that its certificate is signed by. Empty for the public ones.",
-      lines: true,
-    }),
+  authority: authorityText,
 });
 export type PlatformSettings = z.infer<typeof platformSettings>;
 

@@ -20,7 +20,7 @@ import { eachLimited } from "../../outside/limit";
 import { Stream } from "../../outside/stream";
 import type { Found, Measure, PlatformMemory } from "../driver";
 import { HOUR_MS } from "#core/time/windows";
-import type { RestClient } from "./client";
+import type { InterfaceClient } from "./client";
 import { PlatformFailure } from "./failure";
 import { pagesOf } from "./pages";
 
@@ -30,7 +30,7 @@ const OLDEST_MS = 2 * 3_600_000;
 const AHEAD_MS = 60_000;
 
 /** Reads the account that a credential belongs to. */
-export async function readAccount(client: RestClient, mapping: CompiledMapping): Promise<PlatformAccount> {
+export async function readAccount(client: InterfaceClient, mapping: CompiledMapping): Promise<PlatformAccount> {
   const { account, name: platform } = mapping.mapping;
   const { json } = await client.ask({ method: "GET", path: account.path });
   const id = textOf(await mapping.of(account.id, json), 120);
@@ -41,7 +41,7 @@ export async function readAccount(client: RestClient, mapping: CompiledMapping):
 
 /** Reads regions; one without a name where there are none. */
 export async function readRegions(
-  client: RestClient,
+  client: InterfaceClient,
   mapping: CompiledMapping,
   account: PlatformAccount,
 ): Promise<PlatformRegion[]> {
@@ -77,7 +77,7 @@ export class Look {
   private account: PlatformAccount = { platform: "", id: "", name: "" };
 
   constructor(
-    private readonly client: RestClient,
+    private readonly client: InterfaceClient,
     private readonly mapping: CompiledMapping,
     private readonly memory: PlatformMemory,
     private readonly nowMs: () => number,

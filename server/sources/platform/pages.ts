@@ -1,6 +1,6 @@
 import type { CompiledMapping, MappedCall } from "#core/platforms/mapping";
 import { listOf, numberOf, textOf } from "#core/platforms/thing";
-import type { RestClient } from "./client";
+import type { InterfaceClient } from "./client";
 import { PlatformFailure } from "./failure";
 
 const MOST_PAGES = 5_000;
@@ -38,7 +38,7 @@ export function pathOf(call: MappedCall, words: Words, more: Readonly<Record<str
  * All items of a call, page by page. An interface whose pages do not end, or come again, is given up with a sentence.
  */
 export async function* pagesOf(
-  client: RestClient,
+  client: InterfaceClient,
   mapping: CompiledMapping,
   call: MappedCall,
   words: Words,
@@ -72,7 +72,7 @@ export async function* pagesOf(
       case "link": {
         const next = paging.next === undefined ? nextPath : textOf(await mapping.of(paging.next, json), 4000);
         if (!next) return;
-        path = paging.next === undefined ? next : client.pathOf(next);
+        path = paging.next === undefined ? next : await client.pathOf(next, asked);
         break;
       }
       case "offset":

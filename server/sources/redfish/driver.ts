@@ -9,6 +9,7 @@ import { addressesOf } from "../range/addresses";
 import { exceptText, rangesText, spansOf } from "../range/driver";
 import { PlatformFailure, SilentFailure } from "../platform/failure";
 import { readController } from "./read";
+import { authorityText } from "../platform/settings";
 
 const redfishSettings = z.strictObject({
   ranges: rangesText,
@@ -24,17 +25,7 @@ const redfishSettings = z.strictObject({
     .enum(["https", "http"])
     .default("https")
     .meta({ title: "Protocol", choices: ["HTTPS", "HTTP (no TLS)"] }),
-  authority: z
-    .string()
-    .trim()
-    .max(65_536)
-    .refine((text) => text === "" || text.startsWith("-----BEGIN CERTIFICATE-----"), "Give certificates in PEM form.")
-    .default("")
-    .meta({
-      title: "Private authority",
-      description: "Certificates (PEM) that those of the controllers are signed by.",
-      lines: true,
-    }),
+  authority: authorityText,
 });
 export type RedfishSettings = z.infer<typeof redfishSettings>;
 
