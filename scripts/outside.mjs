@@ -15,6 +15,7 @@ const PROGRAMS = {
   "/usr/sbin/mosquitto": "mosquitto",
   "/usr/sbin/rsyslogd": "rsyslog",
   "/usr/bin/snmptrap": "snmp",
+  "/usr/bin/virsh": "libvirt-clients",
   "/sbin/ip": "iproute2",
 };
 const say = (text) => process.stdout.write(`${text}\n`);

@@ -87,7 +87,7 @@ const demoKey = readFileSync(values["demo-key"], "utf8");
 const listeners: Map<HostView, HostListeners> = new Map(
   estate.hosts.map((host) => {
     const server =
-      host.role.system !== "hypervisor"
+      host.role.system !== "hypervisor" || scenario.hypervisorSsh
         ? makeSshServer(estate, host, {
             hostKey: keyOf(host.name),
             demoKey,

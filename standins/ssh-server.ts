@@ -4,6 +4,7 @@ import { runCommand } from "./repairs";
 import type { Estate } from "./seen/estate";
 import type { HostView } from "./seen/host-view";
 import { printSections, sectionsAsked } from "./seen/shell";
+import { printVirtual } from "./seen/virtual-shell";
 
 export interface SshOptions {
   hostKey: string;
@@ -71,6 +72,10 @@ async function exec(
   const asked = sectionsAsked(line);
   if (asked.length > 1 && host.role.system === "linux") {
     channel.write(printSections(host, asked, now()));
+    return 0;
+  }
+  if (asked.includes("machines") && host.role.system === "hypervisor") {
+    channel.write(printVirtual(host, asked, now()));
     return 0;
   }
   const words = splitWords(line);

@@ -56,6 +56,7 @@ const HOST_CHARTS = [
   "cpu.used",
   "memory.used",
   "guest.cpu.used",
+  "guest.cpu.ready",
   "cpu.stolen",
   "disk.used",
   "net.in",
@@ -67,6 +68,8 @@ const HOST_CHARTS = [
 ];
 const INSTANCE_CHARTS = [
   "guest.cpu.used",
+  "guest.cpu.ready",
+  "guest.cpu.costop",
   "guest.memory.used",
   "guest.net.in",
   "guest.net.out",
@@ -223,7 +226,7 @@ const SHIPPED: readonly KindInfo[] = [
   platform("net.virtual", "Virtual network", "Virtual networks", {
     stratum: "network",
     icon: "network",
-    charts: ["net.in", "net.out"],
+    charts: ["net.in", "net.out", "net.errors", "net.discards", "net.ports"],
     headline: null,
   }),
   platform("storage.volume", "Volume", "Volumes", {
@@ -231,6 +234,13 @@ const SHIPPED: readonly KindInfo[] = [
     icon: "data",
     charts: ["volume.used", "volume.reads", "volume.writes", "volume.latency", "volume.busy"],
     chartsBelow: ["volume.latency", "volume.busy"],
+    headline: { metric: "volume.latency", word: "" },
+  }),
+  platform("storage.pool", "Datastore", "Datastores", {
+    stratum: "network",
+    icon: "data",
+    charts: ["volume.latency", "volume.used", "volume.reads", "volume.writes"],
+    chartsBelow: ["volume.latency"],
     headline: { metric: "volume.latency", word: "" },
   }),
   platform("storage.bucket", "Object store", "Object stores", {

@@ -8,6 +8,7 @@ import { privateCloudDriver } from "./private-cloud/driver";
 import { rangeDriver } from "./range/driver";
 import { redfishDriver } from "./redfish/driver";
 import { sshDriver } from "./ssh/driver";
+import { virtualDriver } from "./virtual/driver";
 
 /** Every kind of source. A new one is a folder with a driver, and a line here. */
 const DRIVERS: readonly SourceDriver[] = [
@@ -19,6 +20,7 @@ const DRIVERS: readonly SourceDriver[] = [
   privateCloudDriver as SourceDriver,
   clusterDriver as SourceDriver,
   redfishDriver as SourceDriver,
+  virtualDriver as SourceDriver,
   agentDriver as SourceDriver,
 ];
 

@@ -657,6 +657,8 @@ export const scenarioSchema = z.strictObject({
   /** Lists of words for the lines. */
   words: z.record(name, z.array(z.string().min(1).max(40)).min(1).max(50)).default({}),
   clouds: z.array(cloud).max(10).default([]),
+  /** Whether hypervisors let people in by SSH too, and tell of their machines there. */
+  hypervisorSsh: z.boolean().default(false),
   privateClouds: z.array(privateCloud).max(10).default([]),
   clusters: z.array(cluster).max(10).default([]),
   controllers: z.array(controller).max(500).default([]),

@@ -10,6 +10,7 @@ import { Talks } from "#server/polling/talks";
 import type { SourceDriver, SourceTools } from "#server/sources/driver";
 import { rangeDriver } from "#server/sources/range/driver";
 import { sshDriver } from "#server/sources/ssh/driver";
+import { virtualDriver } from "#server/sources/virtual/driver";
 import type { Db } from "#server/store/database";
 import { currentComponents } from "#server/store/estate";
 import { factsAt } from "#server/store/facts";
@@ -195,6 +196,19 @@ describe("an estate of real programs", () => {
     expect(overSsh.news).toEqual([]);
     expect(currentComponents(db).map((one) => one.name)).toEqual(before);
     expect(news.filter((one) => one.outcome === "new")).toEqual([]);
+  });
+
+  it("runs virtual machines where virsh says so: machine, disk, network and datastore of its test driver", async () => {
+    const settings = { ranges: `${NET}.12`, except: "", sshPort: 22, uri: "test:///default" };
+    const privateKey = readFileSync(join(ROOT, "key"), "utf8");
+    await sweep(virtualDriver, settings, [secret("ssh-key", { user: "root", privateKey })]);
+    const all = components();
+    const named = (name: string) => currentComponents(db).find((one) => one.name === name);
+    expect(named("test")).toMatchObject({ kind: "host.instance" });
+    expect(named("test-vda")).toMatchObject({ kind: "storage.volume" });
+    expect(named("default-pool")).toMatchObject({ kind: "storage.pool" });
+    expect(all.test).toMatchObject({ "platform state": "running", "platform processors": "2" });
+    expect(all["default-pool"]).toMatchObject({ "platform state": "running", "platform capacity GiB": "100" });
   });
 
   it("stays as it is when either source looks again", async () => {

@@ -123,21 +123,17 @@ describe("a private cloud", () => {
     await look();
     expect(platformFailures(db)).toEqual([]);
     expect(platformOf(db, source)?.problem).toBeNull();
-    expect(present("platform.region")).toEqual(["north", "south"]);
-    expect(present("host.hypervisor")).toEqual([
-      "nq-virt-01.halvane.example",
-      "nq-virt-02.halvane.example",
-      "sq-virt-01.halvane.example",
-    ]);
+    expect(present("platform.region")).toEqual(["north", "quayside"]);
+    expect(present("host.hypervisor")).toEqual(["nq-virt-01.halvane.example", "nq-virt-02.halvane.example"]);
     expect(present("platform.image")).toHaveLength(6);
     expect(present("platform.size").length).toBeGreaterThan(3);
-    expect(present("net.virtual")).toEqual(["north-net", "south-net"]);
+    expect(present("net.virtual")).toEqual(["north-net", "quayside-net"]);
     const id = named("nq-gate-app-01");
     const facts = Object.fromEntries(factsAt(db, id, nowMs).map((one) => [one.name, one.value]));
     expect(facts).toMatchObject({
       "platform state": "ACTIVE",
       "platform size": expect.stringMatching(/^q-/) as string,
-      "platform zone": "north-2",
+      "platform zone": "quayside-1",
       "platform disks": "1",
       "platform interfaces": "1",
     });
@@ -205,7 +201,7 @@ describe("a private cloud", () => {
   it("says in its test what it found, and what is wrong with what was given", async () => {
     const good = await check();
     expect(good.ok).toBe(true);
-    expect(good.lines.join("\n")).toContain("Regions: north, south.");
+    expect(good.lines.join("\n")).toContain("Regions: north, quayside.");
     expect(good.lines.join("\n")).toMatch(/instances in north: \d+ on the first page/);
     expect(await check({ project: "another" })).toMatchObject({ ok: false });
     const other = createServer((_request, response) => response.end("hello")).listen(0, "127.0.0.1");
