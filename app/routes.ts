@@ -13,6 +13,7 @@ export default [
     route("estate/certificates", "routes/estate.certificates.tsx"),
     route("discover/mappings", "routes/mappings.tsx"),
     route("discover/mappings/:name", "routes/mapping.tsx"),
+    route("estate/collections/:id", "routes/collection.tsx"),
     route("estate/differences", "routes/differences.tsx"),
     route("estate/spend", "routes/spend.tsx"),
     route("estate/spend/idle", "routes/spend-idle.tsx"),

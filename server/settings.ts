@@ -117,6 +117,11 @@ export const endpointSchema = z.strictObject({
 export const setupSchema = z.strictObject({
   organisation: z.string().min(1).max(80),
   sources: z.array(z.looseObject({})).max(200),
+  /** Filters of the estate that are kept, as its address writes them. */
+  collections: z
+    .array(z.strictObject({ name: z.string().min(1).max(60), filter: z.string().min(1).max(400) }))
+    .max(100)
+    .default([]),
   /** What costs are summed up in, what other currencies are worth, and what a month may cost. */
   spend: z
     .strictObject({

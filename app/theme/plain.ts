@@ -203,6 +203,7 @@ export const plainStyles: Record<string, CSSObject> = {
     textOverflow: "ellipsis",
   },
   ".hx-may-not": { opacity: 0.62, cursor: "not-allowed" },
+  ".hx-two": { display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 12, alignItems: "start" },
   ".hx-facts": { display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 12, margin: "0 0 8px" },
   ".hx-people": { margin: 0, padding: 0, listStyle: "none" },
   ".hx-person": {

@@ -146,6 +146,16 @@ describe("what is refused", () => {
       [ask("/ok", { ...form, "transfer-encoding": "chunked" }, "POST", "a=1"), 411],
       [ask("/ok", { "content-type": "text/plain", "content-length": "3" }, "POST", "a=1"), 415],
       [ask("/ok", { "content-length": "3" }, "POST", "a=1"), 415],
+      [ask("/estate/spend/file", { ...form, "content-length": "3" }, "POST", "a=1"), 415],
+      [
+        ask(
+          "/estate/spend/file",
+          { "content-type": "application/octet-stream", "content-length": "5000000000" },
+          "POST",
+          "a",
+        ),
+        413,
+      ],
     ];
     for (const [answer, status] of wrong) expect((await answer).status).toBe(status);
     expect((await ask("/ok", {}, "PUT")).headers.allow).toBe("GET, HEAD, POST");

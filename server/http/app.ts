@@ -28,6 +28,8 @@ export interface AppOptions {
 }
 
 const MOST_BODY = 262_144;
+/** Where whole files are sent as they are, and how many bytes they may have; they go to the disk as they come. */
+const FILES: Readonly<Record<string, number>> = { "/estate/spend/file": 4 * 1024 ** 3 };
 
 /** Methods that pages and forms use; forms of the browser, and what our own pages send. */
 const METHODS: ReadonlySet<string> = new Set(["GET", "HEAD", "POST"]);
@@ -45,6 +47,12 @@ function wrongHead({ method, url, headers }: express.Request): [status: number, 
   // Node.js takes no more bytes than the head says; without it there would be no end.
   const length = headers["content-length"];
   if (length === undefined) return [411, "Say how long it is: Content-Length."];
+  const mostOfFile = Object.hasOwn(FILES, url.split("?")[0] ?? "") ? FILES[url.split("?")[0] ?? ""] : undefined;
+  if (mostOfFile !== undefined) {
+    if (Number(length) > mostOfFile)
+      return [413, "The file is over 4 GiB. Cut it into files of a month or an account each."];
+    return headers["content-type"] === "application/octet-stream" ? undefined : [415, "Send the file as it is."];
+  }
   if (Number(length) > MOST_BODY) return [413, "That is too much to take in at once; at most 256 KiB."];
   if (Number(length) > 0 && !BODIES.test(headers["content-type"] ?? ""))
     return [415, "Changes are sent as a form or as JSON."];

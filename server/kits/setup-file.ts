@@ -7,6 +7,7 @@ import { readSource } from "../sources/input";
 import { PersonError, writeMeta, type Db } from "../store/database";
 import { saveEndpoint } from "../store/endpoints";
 import { accountByName, insertAccount } from "../store/people";
+import { saveCollection } from "../store/labels";
 import { saveService } from "../store/services";
 import { putBudget, setCurrencies } from "../store/spend";
 import { credentialsOfSource, insertCredential, listCredentials, setSourceCredentials } from "../store/credentials";
@@ -76,7 +77,7 @@ export function takeDemoPeople(db: Db, file: string, nowMs: number): void {
  * wrong.
  */
 export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): void {
-  const { organisation, sources, endpoints, services, spend } = readSetup(file);
+  const { organisation, sources, endpoints, services, spend, collections } = readSetup(file);
   const refuse = refuser(file);
   db.transaction(() => {
     writeMeta(db, "organisation", organisation);
@@ -93,6 +94,7 @@ export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): vo
     takeCredentials(db, file, vault, nowMs);
     for (const one of endpoints) saveEndpoint(db, one, BY, nowMs);
     for (const one of services) saveService(db, one, nowMs);
+    for (const { name, filter } of collections) saveCollection(db, name, filter, BY, nowMs);
     if (spend) {
       setCurrencies(db, spend.currency, new Map(Object.entries(spend.rates)));
       for (const one of spend.budgets) putBudget(db, { ...one, made_at: nowMs, made_by: BY });

@@ -5,6 +5,7 @@ import { capacityPage } from "./capacity";
 import { accessPage, credentialPage, credentialsPage } from "./credentials";
 import { coveragePage, namingPage } from "./coverage";
 import { discoverPage, sourcePage, sweepPage } from "./discover";
+import { collectionPage } from "./collection";
 import { componentPage } from "./component";
 import { estatePage, findPage, samplesPage } from "./estate";
 import { identityPage } from "./identity";
@@ -38,6 +39,7 @@ export const questions = {
   watch: watchPage,
   ribbon,
   estate: estatePage,
+  collection: collectionPage,
   differences: differencesPage,
   review: reviewPage,
   software: softwarePage,

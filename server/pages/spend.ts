@@ -254,6 +254,12 @@ export function spendDataPage(db: Db, _asked: object) {
   };
 }
 
+/** The days of this month that are known, and the same days of the month before. */
+export function monthOfSpend(db: Db, atMs: number) {
+  const period = periodOf(db, atMs, undefined);
+  return period && { now: { fromMs: period.monthMs, toMs: period.toMs }, before: period.before };
+}
+
 /** What each account cost this month, by its name. */
 export function spendOfAccounts(db: Db, atMs: number): { currency: string; accounts: Map<string, number> } | null {
   const period = periodOf(db, atMs, undefined);

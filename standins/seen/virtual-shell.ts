@@ -81,8 +81,8 @@ const PRINTED: Readonly<Record<string, (host: HostView, guests: readonly Machine
     const size =
       guests.reduce((sum, guest) => sum + guest.disks.reduce((all, one) => all + one.spec.sizeGiB, 0), 0) * GIB;
     return [
-      "@machines",
-      "Name:           machines",
+      "@quay-store",
+      "Name:           quay-store",
       "State:          running",
       `Capacity:       ${Math.round(size * 1.4)}`,
       `Allocation:     ${Math.round(size * 0.82)}`,

@@ -24,6 +24,7 @@ export function Collections({
           {one.name}
         </KeepLink>
       ))}
+      {current ? <KeepLink to={`/estate/collections/${current.id}`}>Watch {current.name} as one</KeepLink> : null}
       {current ? (
         <Form method="post" className="hx-row">
           <input type="hidden" name="id" value={current.id} />
