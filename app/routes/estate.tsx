@@ -105,6 +105,9 @@ export default function Estate({ loaderData: page, actionData: answered }: Route
             <Button component={RouterLink} to={keep("/estate/platforms")} variant="outlined">
               Platforms
             </Button>
+            <Button component={RouterLink} to={keep("/estate/capacity")} variant="outlined">
+              Capacity
+            </Button>
             <Button component={RouterLink} to={keep("/estate/spend")} variant="outlined">
               Spend
             </Button>

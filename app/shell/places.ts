@@ -14,6 +14,7 @@ export const PLACES: readonly Place[] = [
     label: "Estate",
     more: [
       { to: "/estate/platforms", label: "Estate › Platforms" },
+      { to: "/estate/capacity", label: "Estate › Capacity" },
       { to: "/estate/spend", label: "Estate › Spend" },
       { to: "/estate/spend/idle", label: "Estate › Spend › Paid for and idle" },
       { to: "/estate/spend/data", label: "Estate › Spend › Budgets and cost data" },

@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { daysUntil, HEADROOM, placesFor, withoutCarrier, type Carrier, type Movable } from "./capacity";
+import { daysUntil, HEADROOM, placesFor, roomOfSites, withoutCarrier, type Carrier, type Movable } from "./capacity";
 
 const GIB = 2 ** 30;
 const guest = (id: number, more: Partial<Movable> = {}): Movable => ({
@@ -8,6 +8,7 @@ const guest = (id: number, more: Partial<Movable> = {}): Movable => ({
   name: `vm-${id}`,
   cpu: { mean: 1, peak: 2 },
   memory: { mean: 4 * GIB, peak: 4 * GIB },
+  processors: 2,
   set: null,
   ...more,
 });
@@ -60,7 +61,12 @@ describe("one host less", () => {
       mean: fc.double({ min: 0, max: 4, noNaN: true }),
       peak: fc.double({ min: 4, max: 8, noNaN: true }),
     });
-    const machine = fc.record({ cpu: use, memory: use, set: fc.constantFrom(null, "a", "b") });
+    const machine = fc.record({
+      cpu: use,
+      memory: use,
+      processors: fc.constant(2),
+      set: fc.constantFrom(null, "a", "b"),
+    });
     fc.assert(
       fc.property(fc.array(fc.array(machine, { maxLength: 6 }), { minLength: 1, maxLength: 5 }), (hosts) => {
         let id = 0;
@@ -108,4 +114,13 @@ describe("days until full", () => {
     expect(daysUntil(line([70, 80, 90]), 90)?.days).toBe(0);
     expect(daysUntil(line([60, 70]), 90)).toBeUndefined();
   });
+});
+
+it("a site has room without its largest host, or it lacks it", () => {
+  const host = (site: string, usable: number, allotted: number) => ({ site, usable, allotted });
+  expect(roomOfSites([host("a", 90, 40), host("a", 90, 40), host("b", 90, 80), host("b", 50, 10)])).toEqual([
+    { site: "b", hosts: 2, usable: 140, allotted: 90, oneLess: -40 },
+    { site: "a", hosts: 2, usable: 180, allotted: 80, oneLess: 10 },
+  ]);
+  expect(roomOfSites([host("alone", 90, 1)])[0]?.oneLess).toBe(-1);
 });

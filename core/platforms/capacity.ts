@@ -10,6 +10,8 @@ export interface Movable {
   name: string;
   cpu: Use;
   memory: Use;
+  /** Processors that it was given. */
+  processors: number;
   /** Those of one set stand in for each other: they keep apart. */
   set: string | null;
 }
@@ -152,4 +154,35 @@ export function daysUntil(points: readonly { atMs: number; value: number }[], fu
   const last = (points.at(-1) as (typeof points)[number]).value;
   const until = (slope: number) => (last >= full ? 0 : slope > 0 ? (full - last) / slope : null);
   return { days: until(at(0.5)), soonest: until(at(0.9)), latest: until(at(0.1)), perDay: at(0.5) };
+}
+
+/** What a host has of one resource, and what its machines were given of it. */
+export interface Given {
+  site: string;
+  /** What may be given away: what is installed, less what is kept free. */
+  usable: number;
+  allotted: number;
+}
+
+export interface SiteRoom {
+  site: string;
+  hosts: number;
+  usable: number;
+  allotted: number;
+  /** Room that is left when the largest host of the site is lost; below 0 its machines find no place. */
+  oneLess: number;
+}
+
+/** Room at each site for what must have a place whatever happens: with all hosts, and with the largest one lost. */
+export function roomOfSites(hosts: readonly Given[]): SiteRoom[] {
+  const sites = new Map<string, Given[]>();
+  for (const one of hosts) sites.set(one.site, [...(sites.get(one.site) ?? []), one]);
+  return [...sites]
+    .map(([site, own]) => {
+      const usable = own.reduce((sum, one) => sum + one.usable, 0);
+      const allotted = own.reduce((sum, one) => sum + one.allotted, 0);
+      const largest = own.reduce((most, one) => Math.max(most, one.usable), 0);
+      return { site, hosts: own.length, usable, allotted, oneLess: usable - largest - allotted };
+    })
+    .sort((a, b) => a.oneLess - b.oneLess || a.site.localeCompare(b.site));
 }

@@ -10,11 +10,12 @@ import {
 } from "#core/platforms/capacity";
 import { DAY_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
-import { componentById, inventoryAt, partsOfHost } from "../store/estate";
+import { componentById, partsOfHost } from "../store/estate";
 import { spansOf } from "../store/query";
 import { relationsAt } from "../store/relations";
 import { lastSample, seriesOfComponent, seriesOfMetric } from "../store/signals";
 import { guestsOf, RECENT_MS } from "./guests";
+import { sizeOfHost } from "./host-size";
 
 /** What is counted on for a trend, and how far it is told ahead. */
 const TREND_MS = 14 * DAY_MS;
@@ -101,9 +102,7 @@ const scaled = (use: Use | undefined, factor: number): Use => ({
 });
 
 function carrierOf(db: Db, id: number, relations: Parameters<typeof guestsOf>[2], window: Window): Carrier {
-  const inventory = inventoryAt(db, id, window.atMs);
-  const ram = inventory?.storage.find((row) => row.type === "ram");
-  const cpu = inventory?.processors ?? 0;
+  const { processors: cpu, memory: installed } = sizeOfHost(db, id, window.atMs);
   const guests = guestsOf(db, id, relations, window.atMs)
     .filter((one) => one.running)
     .map((one): Movable => {
@@ -114,6 +113,7 @@ function carrierOf(db: Db, id: number, relations: Parameters<typeof guestsOf>[2]
         cpu: scaled(useOf(db, one.id, "guest.cpu.used", window), (one.processors ?? 1) / 100),
         // What a machine was given it may use at any time.
         memory: { mean: memory, peak: memory },
+        processors: one.processors ?? 0,
         set: setOf(db, one.id, window.atMs),
       };
     });
@@ -123,7 +123,7 @@ function carrierOf(db: Db, id: number, relations: Parameters<typeof guestsOf>[2]
     id,
     name: componentById(db, id)?.name ?? "",
     cpu,
-    memory: ram ? ram.sizeUnits * ram.unitBytes : 0,
+    memory: installed,
     guests,
     own: { cpu: Math.max(0, used - theirs), memory: 0 },
   };
@@ -140,14 +140,13 @@ function setOf(db: Db, id: number, atMs: number): string | null {
 /** Installed, usable, allotted and used of processors and memory. */
 function resourcesOf(db: Db, id: number, own: Carrier, window: Window) {
   const sum = (values: readonly number[]) => values.reduce((total, one) => total + one, 0);
-  const processors = inventoryAt(db, id, window.atMs)?.guests ?? [];
   return [
     {
       name: "Processors",
       unit: "{cpu}",
       installed: own.cpu,
       usable: own.cpu * (1 - HEADROOM),
-      allotted: sum(processors.filter((one) => one.state === "running").map((one) => one.processors)),
+      allotted: sum(own.guests.map((one) => one.processors)),
       used: scaled(useOf(db, id, "cpu.used", window), own.cpu / 100),
     },
     {

@@ -1,6 +1,7 @@
 import type { Right } from "#core/people/rights";
 import { verifyAudit } from "../store/audit";
 import type { Db } from "../store/database";
+import { capacitiesPage } from "./capacities";
 import { capacityPage } from "./capacity";
 import { accessPage, credentialPage, credentialsPage } from "./credentials";
 import { coveragePage, namingPage } from "./coverage";
@@ -47,6 +48,7 @@ export const questions = {
   mappings: mappingsPage,
   mapping: mappingPage,
   capacity: capacityPage,
+  capacities: capacitiesPage,
   platforms: platformsPage,
   platform: platformPage,
   spend: spendPage,
