@@ -6,6 +6,23 @@ import { uuidOf, type HostView } from "./seen/host-view";
 
 const MINUTE_MS = 60_000;
 
+/** What a controller has written down: what is always there, and what the world does to its machine. */
+function entriesOf(root: string, isOn: boolean, isFailing: boolean, atMs: number): object[] {
+  const entry = (id: string, severity: string, message: string, at: number) => ({
+    "@odata.id": `${root}/Managers/1/LogServices/Log/Entries/${id}`,
+    Id: id,
+    Created: `${new Date(at).toISOString().slice(0, 19)}Z`,
+    Severity: severity,
+    Message: message,
+  });
+  const day = Math.floor(atMs / 86_400_000) * 86_400_000;
+  return [
+    entry("1", "OK", "The log was cleared.", day - 30 * 86_400_000),
+    ...(isFailing ? [entry("drive-0", "Warning", "Drive 0 predicts that it will fail.", atMs)] : []),
+    ...(isOn ? [] : [entry("power", "Critical", "The machine lost power.", atMs)]),
+  ];
+}
+
 /** Resources of a machine's management controller (DMTF DSP0266), by their paths: all of it follows from the world. */
 export function controllerResources(host: HostView, maker: string, atMs: number): Record<string, object> {
   const { machine, world } = host;
@@ -59,6 +76,9 @@ export function controllerResources(host: HostView, maker: string, atMs: number)
       Drives: drives.map((one) => link(`/Systems/1/Storage/1/Drives/${one.Id}`)),
     },
     ...Object.fromEntries(drives.map((one) => [`${root}/Systems/1/Storage/1/Drives/${one.Id}`, one])),
+    [`${root}/Managers/1/LogServices`]: { Members: [link("/Managers/1/LogServices/Log")] },
+    [`${root}/Managers/1/LogServices/Log`]: { Id: "Log", Entries: link("/Managers/1/LogServices/Log/Entries") },
+    [`${root}/Managers/1/LogServices/Log/Entries`]: { Members: entriesOf(root, isOn, slowest > 50, atMs) },
     [`${root}/Chassis`]: { Members: [link("/Chassis/1")] },
     [`${root}/Chassis/1`]: { Id: "1", Power: link("/Chassis/1/Power"), Thermal: link("/Chassis/1/Thermal") },
     [`${root}/Chassis/1/Power`]: {
@@ -79,7 +99,7 @@ export function controllerResources(host: HostView, maker: string, atMs: number)
       })),
     },
     [`${root}/Managers`]: { Members: [link("/Managers/1")] },
-    [`${root}/Managers/1`]: { Id: "1", FirmwareVersion: "5.10" },
+    [`${root}/Managers/1`]: { Id: "1", FirmwareVersion: "5.10", LogServices: link("/Managers/1/LogServices") },
   };
 }
 

@@ -1,5 +1,5 @@
 import type { FocusLine } from "#core/spend/focus";
-import type { CostMemory } from "../sources/driver";
+import type { CostMemory, PlatformChange } from "../sources/driver";
 import { createHash } from "node:crypto";
 import type { Observation, Look } from "#core/estate/observation";
 import type { SampleWriter } from "../ingest/sample-writer";
@@ -310,13 +310,19 @@ class Intake {
   }
 
   /** What was done on the platform. */
-  private tell(changes: readonly { key: string; summary: string }[]): void {
+  private tell(changes: readonly PlatformChange[]): void {
     const { db, now } = this.context;
     db.transaction(() => {
-      for (const { key, summary } of changes) {
+      for (const { key, summary, kind = "deployment", atMs } of changes) {
         const componentId = this.one.ids.get(key);
         if (componentId !== undefined)
-          insertChange(db, { atMs: now(), kind: "deployment", componentId, summary, by: this.look([]).observer.label });
+          insertChange(db, {
+            atMs: Math.min(atMs ?? now(), now()),
+            kind,
+            componentId,
+            summary,
+            by: this.look([]).observer.label,
+          });
       }
     })();
   }

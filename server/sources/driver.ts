@@ -13,7 +13,7 @@ export type Found =
   /** What is there no more. */
   | { what: "gone"; keys: string[] }
   /** What was done on the platform, and to what. */
-  | { what: "changes"; changes: { key: string; summary: string }[] }
+  | { what: "changes"; changes: PlatformChange[] }
   /** Of what is followed: all that belongs together has been told. */
   | { what: "round" }
   /** Everything whose key begins so was told of: what was not is gone, as the platform itself says. */
@@ -24,6 +24,16 @@ export type Found =
   /** Something answered, but could not be read; the reason is a sentence. */
   | { what: "failure"; address: string; reason: string; /** Of a platform, by its id there. */ region?: string }
   | { what: "progress"; tried: number; answering: number; recognised: number; failed: number };
+
+/** Something that was done on a platform, or that it warns of. */
+export interface PlatformChange {
+  key: string;
+  summary: string;
+  /** A deployment where it is not said. */
+  kind?: "deployment" | "event";
+  /** When it was, where the platform says so. */
+  atMs?: number;
+}
 
 /** A figure of something that was observed, by a key of it. */
 export interface Measure {

@@ -96,10 +96,35 @@ export class ClusterObjects {
         ...jobs.map((one) => one.pod),
         ...this.morePods(),
       ],
+      "/api/v1/events": this.events(daemons, atMs),
       "/api/v1/services": deployments.map((name) => this.service(name)),
       "/apis/networking.k8s.io/v1/ingresses": deployments.length ? [this.ingress(deployments)] : [],
       "/api/v1/persistentvolumeclaims": deployments.length ? [this.claim(deployments[0] as string)] : [],
     };
+  }
+
+  /** What the cluster says of pods that start again and again, and of those held back by their quota. */
+  private events(daemons: readonly string[], atMs: number): ClusterObject[] {
+    const { state } = this.estate.world;
+    return this.placed.flatMap((one) => {
+      const { container } = one;
+      const pod = this.pod(one, daemons.includes(container.spec.name), atMs);
+      const [status] = (pod.status as { containerStatuses: { restartCount: number }[] }).containerStatuses;
+      const times = status?.restartCount ?? 0;
+      if (times === 0) return [];
+      const name = `${pod.metadata.name}.backoff`;
+      return [
+        {
+          metadata: this.meta(name, "event", state.atMs),
+          type: "Warning",
+          reason: "BackOff",
+          message: `Back-off restarting failed container ${container.spec.name}`,
+          count: times,
+          lastTimestamp: new Date(atMs - (atMs % 60_000)).toISOString(),
+          involvedObject: { kind: "Pod", namespace: pod.metadata.namespace, name: pod.metadata.name },
+        } as unknown as ClusterObject,
+      ];
+    });
   }
 
   private node(name: string, atMs: number): ClusterObject[] {

@@ -189,6 +189,35 @@ describe("hardware by its management controllers", () => {
     expect(currentComponents(db)).toHaveLength(1);
   });
 
+  it("tells once what is written into its log, but not what stood there at first", async () => {
+    const list = "/redfish/v1/Managers/1/LogServices/Log/Entries";
+    const entry = (id: string, severity: string, message: string) => ({
+      "@odata.id": `${list}/${id}`,
+      Id: id,
+      Created: "2026-03-17T09:58:00Z",
+      Severity: severity,
+      Message: message,
+    });
+    const told = () =>
+      db.prepare("SELECT kind, summary FROM change WHERE kind = 'event' ORDER BY id").all() as { summary: string }[];
+    resources[list] = { Members: [entry("1", "Critical", "Fan 2 stood still.")] };
+    await look();
+    expect(told()).toEqual([]);
+    resources[list] = {
+      Members: [
+        entry("1", "Critical", "Fan 2 stood still."),
+        entry("2", "OK", "Somebody signed in."),
+        { "@odata.id": `${list}/3` },
+      ],
+    };
+    resources[`${list}/3`] = entry("3", "Warning", "Drive 0 predicts that it will fail.");
+    await look();
+    await look();
+    expect(told().map((one) => one.summary)).toEqual([
+      "nq-virt-01: Drive 0 predicts that it will fail. (warning, its own log)",
+    ]);
+  });
+
   it("ends collections that lead round in a circle", async () => {
     resources["/redfish/v1/Systems"] = { Members: [], "Members@odata.nextLink": "/redfish/v1/Systems" };
     await look();

@@ -73,6 +73,16 @@ export interface PodObject extends ObjectMeta {
   claims: string[];
 }
 
+/** Something that the cluster warns of, and how often it did so. */
+export interface WarningObject extends ObjectMeta {
+  reason: string;
+  message: string;
+  times: number;
+  lastMs: number | undefined;
+  /** What it is about. */
+  about: { sort: string; namespace: string; name: string };
+}
+
 export interface ServiceObject extends ObjectMeta {
   sort: string;
   selector: Readonly<Record<string, string>>;
@@ -327,5 +337,22 @@ export function claimOf(value: unknown): ClaimObject | undefined {
     phase: words(object(status).phase),
     bytes: readQuantity(object(object(status).capacity).storage),
     storageClass: words(object(spec).storageClassName),
+  };
+}
+
+/** A warning among the events of a cluster (core/v1 Event); undefined for what only says that all goes its way. */
+export function warningOf(value: unknown): WarningObject | undefined {
+  const meta = metaOf(value);
+  const event = object(value);
+  if (!meta || words(event.type) !== "Warning") return undefined;
+  const about = object(event.involvedObject);
+  const series = object(event.series);
+  return {
+    ...meta,
+    reason: words(event.reason).slice(0, 80),
+    message: textOf(event.message, 300),
+    times: Math.max(1, count(series.count) || count(event.count)),
+    lastMs: readInstant(series.lastObservedTime) ?? readInstant(event.lastTimestamp) ?? readInstant(event.eventTime),
+    about: { sort: words(about.kind), namespace: words(about.namespace), name: words(about.name) },
   };
 }

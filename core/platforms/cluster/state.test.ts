@@ -320,3 +320,59 @@ machine_nonsense{ this is no line
     );
   });
 });
+
+describe("what a cluster warns of", () => {
+  const warning = (times: number, more: Json = {}) => ({
+    ...meta("web-1-a.backoff", "e-1"),
+    type: "Warning",
+    reason: "BackOff",
+    message: "Back-off restarting failed container main",
+    count: times,
+    lastTimestamp: "2026-03-17T10:05:00Z",
+    involvedObject: { kind: "Pod", namespace: "shop", name: "web-1-a" },
+    ...more,
+  });
+  const told = (state: ClusterState) => state.take().changes.map((one) => one.summary);
+
+  it("is told at the workload of the pod, and again each time it has come twice as often", () => {
+    const state = small();
+    state.take();
+    put(state, "warnings", warning(1));
+    const [first] = state.take().changes;
+    expect(first).toEqual({
+      key: state.keyOf("deployments", { namespace: "shop", name: "web" }),
+      summary: "web-1-a: BackOff, Back-off restarting failed container main",
+      kind: "event",
+      atMs: Date.parse("2026-03-17T10:05:00Z"),
+    });
+    const counts: number[] = [];
+    for (let times = 2; times <= 20; times++) {
+      put(state, "warnings", warning(times));
+      if (told(state).length) counts.push(times);
+    }
+    expect(counts).toEqual([2, 4, 8, 16]);
+  });
+
+  it("is no news where it stood there at first, nor where all goes its way", () => {
+    const state = small();
+    state.take();
+    const old = CLUSTER_LISTS.warnings.read(warning(3));
+    if (!old) throw new Error("unread");
+    state.replace("warnings", [old]);
+    expect(told(state)).toEqual([]);
+    put(state, "warnings", warning(4));
+    expect(told(state)).toHaveLength(1);
+    expect(CLUSTER_LISTS.warnings.read(warning(1, { type: "Normal" }))).toBeUndefined();
+  });
+
+  it("of a node is told at the node, and of what is not known at the cluster", () => {
+    const state = small();
+    state.take();
+    put(state, "warnings", warning(1, { ...meta("n1.x", "e-2"), involvedObject: { kind: "Node", name: "n1" } }));
+    put(state, "warnings", warning(1, { ...meta("y", "e-3"), involvedObject: { kind: "Pod", name: "gone" } }));
+    expect(state.take().changes.map((one) => one.key)).toEqual([
+      state.keyOf("nodes", { namespace: "", name: "n1" }),
+      state.clusterKey,
+    ]);
+  });
+});

@@ -4,6 +4,8 @@ import { nativeKey, type PlatformAccount } from "../observe";
 import {
   claimOf,
   ingressOf,
+  warningOf,
+  type WarningObject,
   metaOf,
   nodeOf,
   podOf,
@@ -34,6 +36,7 @@ export const CLUSTER_LISTS = {
   pods: { path: "/api/v1/pods", read: podOf },
   services: { path: "/api/v1/services", read: serviceOf },
   ingresses: { path: "/apis/networking.k8s.io/v1/ingresses", read: ingressOf },
+  warnings: { path: "/api/v1/events", read: warningOf },
 } as const;
 export type ClusterList = keyof typeof CLUSTER_LISTS;
 export const CLUSTER_LIST_NAMES = Object.keys(CLUSTER_LISTS) as ClusterList[];
@@ -59,6 +62,8 @@ export interface ClusterEvent {
 export interface ClusterChange {
   key: string;
   summary: string;
+  kind?: "event";
+  atMs?: number;
 }
 
 /** What is to be told since the last time. */
@@ -86,6 +91,8 @@ export class ClusterState {
   /** Objects by what they hang on: the uid of what made them, and their node. */
   private readonly hanging = new Map<string, Set<string>>();
   private changes: ClusterChange[] = [];
+  private isBaseline = false;
+  private knowsWarnings = false;
 
   constructor(readonly account: PlatformAccount) {
     this.objects = Object.fromEntries(
@@ -99,9 +106,12 @@ export class ClusterState {
 
   /** Takes a whole list in place of what was known of it. */
   replace(list: ClusterList, objects: readonly ObjectMeta[]): void {
+    // What a cluster has warned of before it was looked at for the first time is no news.
+    if (list === "warnings") this.isBaseline = !this.knowsWarnings;
     const present = new Set(objects.map(nameOf));
     for (const name of this.objects[list].keys()) if (!present.has(name)) this.drop(list, name);
     for (const one of objects) this.put(list, one);
+    if (list === "warnings") [this.isBaseline, this.knowsWarnings] = [false, true];
   }
 
   apply(list: ClusterList, { what, object }: ClusterEvent): void {
@@ -118,6 +128,7 @@ export class ClusterState {
     if (before) this.hang(list, before, false);
     this.hang(list, object, true);
     if (LIST_OF_SORT_NAMES.has(list)) this.owners.set(object.uid, { list, name });
+    if (list === "warnings") return this.noteWarning(object as WarningObject, before as WarningObject | undefined);
     if (before && before.uid === object.uid) this.noteRollOut(list, before, object);
     this.touch(list, name);
     // Who others belong to changes only with who is there and who made it.
@@ -213,6 +224,29 @@ export class ClusterState {
       });
   }
 
+  /** A warning is told when it comes, and again each time it has come twice as often. */
+  private noteWarning(now: WarningObject, before: WarningObject | undefined): void {
+    const was = before?.uid === now.uid ? before.times : 0;
+    if (this.isBaseline || Math.floor(Math.log2(now.times)) === (was > 0 ? Math.floor(Math.log2(was)) : -1)) return;
+    this.changes.push({
+      key: this.keyOfWarned(now.about),
+      summary: `${now.about.name}: ${now.reason}${now.message ? `, ${now.message}` : ""}${now.times > 1 ? ` (${now.times} times)` : ""}`,
+      kind: "event",
+      ...(now.lastMs === undefined ? {} : { atMs: now.lastMs }),
+    });
+  }
+
+  /** What a warning is told at: of a pod its workload, since pods come and go. */
+  private keyOfWarned({ sort, namespace, name }: WarningObject["about"]): string {
+    const list = sort === "Pod" ? "pods" : sort === "Node" ? "nodes" : LIST_OF_SORT[sort];
+    const object = list && this.objects[list].get(nameOf({ namespace: sort === "Node" ? "" : namespace, name }));
+    const owner = object && (list === "pods" || list === "replicasets") ? this.workloadOf(object) : undefined;
+    if (owner) return this.keyOf(owner.list, this.objects[owner.list].get(owner.name) ?? { namespace, name });
+    return object && list !== "pods" && list !== "replicasets"
+      ? this.keyOf(list as ClusterList, object)
+      : this.clusterKey;
+  }
+
   keyOf(list: ClusterList, object: Pick<ObjectMeta, "namespace" | "name">): string {
     return nativeKey(this.account, "", list, nameOf(object));
   }
@@ -262,6 +296,7 @@ export class ClusterState {
       case "pods":
         return this.observePod(object as PodObject);
       case "replicasets":
+      case "warnings":
         return [];
       default:
         return this.observeWorkload(list as WorkloadList, object as WorkloadObject);

@@ -1,5 +1,6 @@
 import { OF_PLATFORM, PLATFORM } from "../../estate/labels";
 import { identityKey, type Observation } from "../../estate/observation";
+import { readInstant } from "../instant";
 import { listOf, numberOf, textOf } from "../thing";
 
 /** Resources of one management controller (DMTF DSP0266), as they were answered. */
@@ -12,6 +13,8 @@ export interface HardwareDocuments {
   drives: readonly Json[];
   /** Manager that answers. */
   manager?: Json;
+  /** LogEntry, of every log of the system and of its manager. */
+  log: readonly Json[];
 }
 export type Json = Readonly<Record<string, unknown>>;
 
@@ -133,4 +136,34 @@ export function hardwareFigures({ system, chassis, drives }: HardwareDocuments):
     put("hardware.drive.failing", name, "0/1", one.FailurePredicted);
   }
   return figures;
+}
+
+/** An entry of a machine's own log that is a warning or worse. */
+export interface HardwareEvent {
+  /** What it is known by within its log. */
+  id: string;
+  atMs: number | undefined;
+  summary: string;
+}
+
+/** Warnings and worse among the entries of a machine's logs (DSP0268 LogEntry), in the order of their times. */
+export function hardwareEvents({ system, log }: Pick<HardwareDocuments, "system" | "log">): HardwareEvent[] {
+  const name = words(system.HostName).split(".")[0] || words(system.Name) || "The machine";
+  return log
+    .flatMap((entry): HardwareEvent[] => {
+      const severity = words(entry.Severity);
+      if (severity !== "Warning" && severity !== "Critical") return [];
+      const atMs = readInstant(entry.EventTimestamp) ?? readInstant(entry.Created);
+      const message = words(entry.Message) || words(entry.MessageId);
+      return message === ""
+        ? []
+        : [
+            {
+              id: textOf(entry["@odata.id"], 300) || `${words(entry.Id)} ${words(entry.Created)}`,
+              atMs,
+              summary: `${name}: ${message} (${severity.toLowerCase()}, its own log)`,
+            },
+          ];
+    })
+    .sort((a, b) => (a.atMs ?? 0) - (b.atMs ?? 0));
 }

@@ -1,10 +1,10 @@
 import { setMaxListeners } from "node:events";
 import { z } from "zod";
-import { hardwareFigures, hardwareKey, observeHardware } from "#core/platforms/hardware/machine";
+import { hardwareEvents, hardwareFigures, hardwareKey, observeHardware, type HardwareDocuments } from "#core/platforms/hardware/machine";
 import { eachLimited } from "../../outside/limit";
 import { Stream } from "../../outside/stream";
 import type { Access } from "../../vault/kinds";
-import type { Found, SourceDriver } from "../driver";
+import type { Found, PlatformChange, SourceDriver } from "../driver";
 import { addressesOf } from "../range/addresses";
 import { exceptText, rangesText, spansOf } from "../range/driver";
 import { PlatformFailure, SilentFailure } from "../platform/failure";
@@ -35,6 +35,21 @@ const met = new Set<string>();
 const MOST_REMEMBERED = 50_000;
 const CHECKED_ADDRESSES = 8;
 
+/** Entries of logs that were seen before, by machine. */
+const logged = new Map<string, Set<string>>();
+
+/** What a machine has written into its log since it was looked at before; what stood there at first is no news. */
+function newsOf(place: string, key: string, machine: HardwareDocuments): PlatformChange[] {
+  const events = hardwareEvents(machine);
+  const known = logged.get(`${place} ${key}`);
+  if (logged.size >= MOST_REMEMBERED) logged.clear();
+  logged.set(`${place} ${key}`, new Set(events.map((one) => one.id)));
+  if (!known) return [];
+  return events
+    .filter((one) => !known.has(one.id))
+    .map(({ summary, atMs }) => ({ key, summary, kind: "event" as const, ...(atMs === undefined ? {} : { atMs }) }));
+}
+
 const placeOf = (settings: RedfishSettings, address: string, access: readonly Access[]) => ({
   address,
   port: settings.port,
@@ -60,6 +75,8 @@ async function* look(settings: RedfishSettings, access: readonly Access[], signa
       met.add(`${address}:${settings.port}`);
       counts.recognised += machines.length;
       stream.push({ what: "observations", observations: machines.map((one) => observeHardware(address, one)) });
+      const changes = machines.flatMap((one) => newsOf(`${address}:${settings.port}`, hardwareKey(address, one.system), one));
+      if (changes.length) stream.push({ what: "changes", changes });
       stream.push({
         what: "measures",
         measures: machines.flatMap((one) => {

@@ -14,6 +14,9 @@ const MOST_BYTES = 2 * 1024 * 1024;
 /** Resources of one controller that are read; more is none that anybody sells. */
 const MOST_RESOURCES = 400;
 const MOST_SYSTEMS = 16;
+const MOST_LOGS = 4;
+/** Entries of a log that are read: the latest, which stand last. */
+const MOST_ENTRIES = 60;
 const MOST_CHASSIS = 16;
 const MOST_DRIVES = 200;
 
@@ -126,6 +129,22 @@ class Reader {
     return found;
   }
 
+  /** Entries of all logs; those of a log mostly come with its list. */
+  private async logOf(owners: readonly (Json | undefined)[]): Promise<Json[]> {
+    const entries: Json[] = [];
+    for (const owner of owners) {
+      const services = await this.members(owner?.LogServices, MOST_LOGS);
+      for (const service of services) {
+        const list = await this.linked(service.Entries);
+        for (const one of listOf(list?.Members).slice(-MOST_ENTRIES)) {
+          const entry = jsonOf(one);
+          entries.push("Severity" in entry || "Message" in entry ? entry : ((await this.linked(entry)) ?? {}));
+        }
+      }
+    }
+    return entries;
+  }
+
   async machine(system: Json): Promise<HardwareDocuments> {
     const links = jsonOf(system.Links);
     const chassis = (
@@ -157,6 +176,7 @@ class Reader {
       ),
       drives: drives.filter((one) => one !== undefined),
       ...(manager ? { manager } : {}),
+      log: await this.logOf([system, manager]),
     };
   }
 }
