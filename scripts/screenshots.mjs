@@ -69,7 +69,6 @@ try {
     await page.goto(base + path);
     await shoot(name);
   };
-  await take("/sign-in", "sign-in");
   await signInBrowser(context, base, "Edo Brandsma-Quill");
   await take("/", "watch");
   await page.goto(`${base}/discover`);
@@ -102,6 +101,7 @@ try {
     "/signals/metrics?last=P1D&line=metric~memory.used%3Bpick~highest%3Bcount~6&line=metric~net.in%3Bfold~sum%3Baxis~right&over=day",
     "metrics",
   );
+  await take("/estate/spend?by=service", "spend");
   await take("/signals/logs?last=PT12H", "logs");
   await take("/signals/traces?last=PT2H", "traces");
   await page.getByRole("button", { name: "POST /manifests", exact: true }).first().click();

@@ -69,7 +69,7 @@ const HOST_CHARTS = [
 const INSTANCE_CHARTS = [
   "guest.cpu.used",
   "guest.cpu.ready",
-  "guest.cpu.costop",
+  "guest.cpu.held",
   "guest.memory.used",
   "guest.net.in",
   "guest.net.out",

@@ -143,7 +143,7 @@ const OF_PLATFORMS: readonly MetricInfo[] = [
     ...high("it waits for the hypervisor's CPUs"),
     uses: "cpu",
   }),
-  metric("guest.cpu.costop", "Held back to keep virtual CPUs in step (co-stop)", "%", {
+  metric("guest.cpu.held", "Held back to keep virtual CPUs in step", "%", {
     ...high("its virtual CPUs wait for each other"),
     uses: "cpu",
   }),

@@ -4,6 +4,7 @@ import { componentById, currentComponents } from "../store/estate";
 import { idsFitting } from "../store/estate-list";
 import {
   collections,
+  filterOfCollection,
   labelled,
   labelledBy,
   labellers,
@@ -18,20 +19,6 @@ import {
 /** As labels say who put them on. */
 const BY = "collection ";
 const byOf = ({ name }: Pick<CollectionRow, "name">) => `${BY}${name}`;
-
-/** The filter of a collection, from the query that it is kept as. */
-export function filterOfCollection(filter: string) {
-  const params = new URLSearchParams(filter);
-  const of = (name: string) => params.get(name) ?? "";
-  return {
-    search: of("q"),
-    kind: of("kind"),
-    site: of("site"),
-    label: of("label"),
-    fact: of("fact"),
-    health: of("health"),
-  };
-}
 
 /**
  * Lets collections do what people said of them, to whatever belongs to them now: labels are put on and taken off again,

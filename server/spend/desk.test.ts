@@ -113,7 +113,7 @@ describe("a file of costs", () => {
     const names = Object.keys(row());
     const file = parquetWriteBuffer({
       columnData: names.map((name) =>
-        /Cost$/.test(name)
+        name.endsWith("Cost")
           ? column(name, "DOUBLE", (one) => Number(one[name]))
           : /Start$|End$/.test(name)
             ? column(name, "TIMESTAMP", (one) => new Date(one[name] as string))

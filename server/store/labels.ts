@@ -159,3 +159,17 @@ export function removeCollection(db: Db, id: number): string | undefined {
   if (known) prepared(db, "DELETE FROM collection WHERE id = ?").run(id);
   return known?.name;
 }
+
+/** The filter of a collection, from the query that it is kept as. */
+export function filterOfCollection(filter: string) {
+  const params = new URLSearchParams(filter);
+  const of = (name: string) => params.get(name) ?? "";
+  return {
+    search: of("q"),
+    kind: of("kind"),
+    site: of("site"),
+    label: of("label"),
+    fact: of("fact"),
+    health: of("health"),
+  };
+}

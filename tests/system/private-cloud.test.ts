@@ -49,7 +49,7 @@ async function freePort(): Promise<number> {
 beforeEach(async () => {
   emptyEstate(db);
   nowMs = AT;
-  password = "slack-water-19";
+  password = "turn-of-tide-19";
   estate = new Estate(scenario, AT);
   cloud = { ...(scenario.privateClouds[0] as ScenarioPrivateCloud), address: "127.0.0.1", port: await freePort() };
   server = await startPrivateCloud(new PrivateCloudObjects(estate, cloud), () => nowMs);

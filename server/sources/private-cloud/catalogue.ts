@@ -183,7 +183,7 @@ export class CatalogueClient {
     if (!destinationsCover(reader.destinations, host))
       throw new PlatformFailure(`${reader.name} is not for ${host}. Add it to its destinations first.`);
     const root = base.href.replace(/\/$/, "");
-    const url = `${root}${/\/v3$/.test(root) ? "" : "/v3"}/auth/tokens`;
+    const url = `${root}${root.endsWith("/v3") ? "" : "/v3"}/auth/tokens`;
     const body = JSON.stringify({
       auth: {
         identity: {

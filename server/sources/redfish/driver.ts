@@ -1,6 +1,12 @@
 import { setMaxListeners } from "node:events";
 import { z } from "zod";
-import { hardwareEvents, hardwareFigures, hardwareKey, observeHardware, type HardwareDocuments } from "#core/platforms/hardware/machine";
+import {
+  hardwareEvents,
+  hardwareFigures,
+  hardwareKey,
+  observeHardware,
+  type HardwareDocuments,
+} from "#core/platforms/hardware/machine";
 import { eachLimited } from "../../outside/limit";
 import { Stream } from "../../outside/stream";
 import type { Access } from "../../vault/kinds";
@@ -75,7 +81,9 @@ async function* look(settings: RedfishSettings, access: readonly Access[], signa
       met.add(`${address}:${settings.port}`);
       counts.recognised += machines.length;
       stream.push({ what: "observations", observations: machines.map((one) => observeHardware(address, one)) });
-      const changes = machines.flatMap((one) => newsOf(`${address}:${settings.port}`, hardwareKey(address, one.system), one));
+      const changes = machines.flatMap((one) =>
+        newsOf(`${address}:${settings.port}`, hardwareKey(address, one.system), one),
+      );
       if (changes.length) stream.push({ what: "changes", changes });
       stream.push({
         what: "measures",
