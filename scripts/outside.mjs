@@ -1,6 +1,6 @@
 // Runs Holotaxis against real programs in name spaces of their own, and writes what it found to docs/outside.md.
 import { spawnSync } from "node:child_process";
-import { existsSync, rmSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { install, root } from "./prepare.mjs";
 
@@ -41,6 +41,19 @@ if (missing.length) {
   }
 }
 install();
+// A REST server of the registry, for this alone: nothing else needs it.
+const own = join(root, "node_modules", ".outside");
+if (!existsSync(join(own, "node_modules", "json-server"))) {
+  say("installing json-server of the registry …");
+  mkdirSync(own, { recursive: true });
+  const done = spawnSync("npm", ["install", "--prefix", own, "--no-audit", "--no-fund", "json-server@0.17.4"], {
+    stdio: "ignore",
+  });
+  if (done.status !== 0) {
+    say("It could not be installed.");
+    process.exit(1);
+  }
+}
 const { status } = spawnSync(join(root, "node_modules", ".bin", "vitest"), ["run"], {
   cwd: root,
   stdio: "inherit",

@@ -13,6 +13,7 @@ import type { HostView } from "./seen/host-view";
 import { makeNameServer, zonesOf } from "./name-server";
 import { Notifier } from "./notifier";
 import { startPrivateClouds } from "./private-cloud/serve";
+import { startManagers } from "./manager";
 import { startControllers } from "./redfish";
 import { readScenario } from "./scenario/read";
 import { scaleScenario } from "./scenario/scale";
@@ -116,6 +117,7 @@ try {
   await followAll();
   await startClouds(estate, now);
   await startPrivateClouds(estate, now);
+  await startManagers(estate, now);
   await startControllers(estate, now);
   await startClusters(estate, authority, now);
   if (values.authority) writeFileSync(`${values.authority}.pem`, await authority.certificate());

@@ -197,6 +197,16 @@ class Check {
           if (!named.has(host))
             this.missing(`privateClouds.${cloud.name}.regions.${region.id}`, "host", host, named.keys());
     }
+    for (const manager of scenario.managers) {
+      if (!manager.address.startsWith("127."))
+        this.problems.push(
+          `managers.${manager.name}.address: stand-ins listen on loopback addresses (127.x.y.z) only.`,
+        );
+      for (const cluster of manager.clusters)
+        for (const host of cluster.hypervisors)
+          if (!named.has(host))
+            this.missing(`managers.${manager.name}.clusters.${cluster.id}`, "host", host, named.keys());
+    }
     for (const cluster of scenario.clusters) {
       const place = `clusters.${cluster.name}`;
       if (!cluster.address.startsWith("127."))

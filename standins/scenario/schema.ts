@@ -355,6 +355,19 @@ const privateCloud = z.strictObject({
   more: z.number().int().min(0).max(20_000).default(0),
 });
 
+/** A manager of some hypervisors, with an interface of its own shape. */
+const manager = z.strictObject({
+  name,
+  title: z.string().max(60),
+  address: z.string(),
+  port: z.number().int().min(1024).max(65_535),
+  key: z.string().max(120),
+  clusters: z
+    .array(z.strictObject({ id: name, name: z.string().max(60), hypervisors: z.array(name).min(1).max(100) }))
+    .min(1)
+    .max(20),
+});
+
 /** A container cluster on some of the machines, with its own interface. */
 const cluster = z.strictObject({
   name,
@@ -659,6 +672,7 @@ export const scenarioSchema = z.strictObject({
   clouds: z.array(cloud).max(10).default([]),
   /** Whether hypervisors let people in by SSH too, and tell of their machines there. */
   hypervisorSsh: z.boolean().default(false),
+  managers: z.array(manager).max(10).default([]),
   privateClouds: z.array(privateCloud).max(10).default([]),
   clusters: z.array(cluster).max(10).default([]),
   controllers: z.array(controller).max(500).default([]),
@@ -686,6 +700,7 @@ export type ScenarioDrill = Scenario["drills"][number];
 export type ScenarioController = Scenario["controllers"][number];
 export type ScenarioCluster = Scenario["clusters"][number];
 export type ScenarioPrivateCloud = Scenario["privateClouds"][number];
+export type ScenarioManager = Scenario["managers"][number];
 export type ScenarioCloud = Scenario["clouds"][number];
 export type ScenarioOutput = Scenario["outputs"][string];
 export type Rhythm = Scenario["rhythms"][string];
