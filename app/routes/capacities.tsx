@@ -57,6 +57,16 @@ export default function Capacities({ loaderData: page }: Route.ComponentProps) {
           <Section title="Hosts, over the window" pad={false}>
             <Hosts page={page} />
           </Section>
+          <Section
+            title="Limits that hold for all of them"
+            aside={
+              <KeepLink to="/setup/rules/new?scope=kind:host.hypervisor">
+                Set a further limit for all hypervisors
+              </KeepLink>
+            }
+          >
+            <Limits page={page} />
+          </Section>
         </Stack>
       )}
     </>
@@ -101,6 +111,20 @@ function Sites({ page }: { page: Page }) {
         ))}
       </tbody>
     </PlainTable>
+  );
+}
+
+function Limits({ page }: { page: Page }) {
+  if (page.limits.length === 0) return <Empty>None is set.</Empty>;
+  return (
+    <ul style={{ margin: 0, paddingLeft: 18 }}>
+      {page.limits.map((one) => (
+        <li key={one.id}>
+          <KeepLink to={`/setup/rules/${one.id}`}>{one.name}</KeepLink>
+          {one.enabled ? "" : " (off)"}
+        </li>
+      ))}
+    </ul>
   );
 }
 

@@ -15,7 +15,8 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
   const type = new URL(request.url).searchParams.get("detector") ?? "threshold";
   const page = await context.ask("rule", { id: params.id === "new" ? null : idFrom(params.id, "rule"), type });
   if (!page) throw missing("rule", params.id);
-  return page;
+  const scope = new URL(request.url).searchParams.get("scope");
+  return { ...page, wanted: page.scopes.find((one) => one.value === scope)?.value ?? null };
 }
 
 export async function action({ request, params, context }: Route.ActionArgs) {
@@ -49,7 +50,7 @@ export default function Rule({ loaderData: page, actionData: answered }: Route.C
       <Problem>{answer?.problem ?? null}</Problem>
       <Stack sx={{ gap: 1.5 }}>
         <Section title={page.detector.label}>
-          <RuleForm key={page.rule?.id ?? page.detector.type} page={page} answer={answer} />
+          <RuleForm key={page.rule?.id ?? page.detector.type} page={page} answer={answer} wanted={page.wanted} />
         </Section>
         {preview ? <RulePreview preview={preview.preview} over={preview.over} /> : null}
       </Stack>

@@ -15,7 +15,16 @@ import { RightButton } from "./RightButton";
 type Shape = NonNullable<ReturnType<typeof rulePage>>;
 
 /** The form of a rule: its name, what it applies to, and the settings of its detector. */
-export function RuleForm({ page, answer }: { page: Shape; answer: Refusal | undefined }) {
+export function RuleForm({
+  page,
+  answer,
+  wanted,
+}: {
+  page: Shape;
+  answer: Refusal | undefined;
+  /** What a new rule is to apply to, where one came from there. */
+  wanted: string | null;
+}) {
   const busy = useNavigation().state !== "idle";
   const { rule, fields, scopes, metrics, detector } = page;
   const problemOf = (field: string) => answer?.fields?.[field];
@@ -41,7 +50,7 @@ export function RuleForm({ page, answer }: { page: Shape; answer: Refusal | unde
             select
             name="scope"
             label="Applies to"
-            defaultValue={rule?.scope ?? "kind:host.*"}
+            defaultValue={rule?.scope ?? wanted ?? "kind:host.*"}
             fullWidth
             error={Boolean(problemOf("scope"))}
             helperText={problemOf("scope")}

@@ -1,6 +1,8 @@
 import { allKinds } from "#core/catalogue/kinds";
 import { HEADROOM, roomOfSites } from "#core/platforms/capacity";
+import { coversKind } from "#core/detection/rule";
 import type { Db } from "../store/database";
+import { listRules } from "../store/alarms";
 import { currentComponents } from "../store/estate";
 import { spansOf } from "../store/query";
 import { healthAt } from "../store/services";
@@ -78,7 +80,15 @@ export function capacitiesPage(db: Db, { sort, order, atMs, fromMs, toMs }: Capa
         : [],
     ),
   );
-  return { rows: sorted(rows, sort, order), sites, headroom: HEADROOM };
+  return {
+    rows: sorted(rows, sort, order),
+    sites,
+    headroom: HEADROOM,
+    /** Limits that hold for all of them at once. */
+    limits: listRules(db).flatMap(({ id, name, enabled, scope }) =>
+      [...kinds].some((kind) => coversKind(scope, kind)) ? [{ id, name, enabled }] : [],
+    ),
+  };
 }
 
 type Row = ReturnType<typeof capacitiesPage>["rows"][number];
