@@ -1,10 +1,11 @@
 import { randomUUID } from "node:crypto";
 import { createWriteStream } from "node:fs";
-import { rm } from "node:fs/promises";
+import { rm, statfs } from "node:fs/promises";
 import { join } from "node:path";
 import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
-import { data } from "react-router";
+import { data, type AppLoadContext } from "react-router";
+import { whyNotMe } from "#core/people/rights";
 import type { Route } from "./+types/spend-file";
 import { act } from "../shell/answers.server";
 
@@ -22,13 +23,36 @@ async function* counted(body: ReadableStream<Uint8Array>): AsyncGenerator<Uint8A
   }
 }
 
+/** The store needs room too. */
+const KEPT_FREE = 1024 ** 3;
+const MOST_AT_ONCE = 2;
+let underWay = 0;
+
 const refused = (problem: string, status = 400) => data({ ok: false as const, problem }, { status });
 
 /** Takes a file of costs as it is sent, and answers when all of it is safe, or nothing of it. */
 export async function action({ request, context }: Route.ActionArgs) {
   if (!context.who) return refused("Sign in first.", 401);
+  // Before anything of it is kept: the command would refuse it only when all of it lies on the disk.
+  const reason = whyNotMe(context.who.rights, "configure");
+  if (reason !== undefined) return refused(reason, 403);
+  if (underWay >= MOST_AT_ONCE)
+    return refused("Other files of costs are being sent. Send this one when they are done.");
+  underWay++;
+  try {
+    return await take(request, context);
+  } finally {
+    underWay--;
+  }
+}
+
+/** Has a file written to the disk and read; nothing of it stays there. */
+async function take(request: Request, context: AppLoadContext) {
   const params = new URL(request.url).searchParams;
   if (!request.body) return refused("The file is empty.");
+  const { bavail, bsize } = await statfs(context.uploads);
+  if (Number(request.headers.get("content-length")) > bavail * bsize - KEPT_FREE)
+    return refused("The disk of the server has no room for the file. Free some, and send it again.", 507);
   const upload = randomUUID();
   const path = join(context.uploads, upload);
   try {

@@ -1,7 +1,10 @@
-import Papa from "papaparse";
 import { FOCUS_COLUMNS } from "#core/spend/focus";
 import type { LinePlace } from "#server/pages/spend-lines";
 import type { Route } from "./+types/spend-focus";
+import { csvCell } from "../shell/csv";
+
+/** Amounts stay numbers, negative ones too; texts are kept from being formulas. */
+const cell = (text: string) => (/^-?\d[\d.e+-]*$/.test(text) ? text : csvCell(text));
 
 interface Part {
   rows: string[][];
@@ -17,7 +20,7 @@ export function loader({ context }: Route.LoaderArgs) {
     let after: LinePlace | null = null;
     do {
       const part: Part = await context.ask("spendLines", { after });
-      if (part.rows.length) yield `${Papa.unparse(part.rows, { header: false })}\r\n`;
+      if (part.rows.length) yield part.rows.map((row) => `${row.map(cell).join(",")}\r\n`).join("");
       after = part.next;
     } while (after);
   }

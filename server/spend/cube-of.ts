@@ -1,4 +1,5 @@
 import { SpendCube, type SpendItem } from "#core/spend/cube";
+import { nativeParts } from "#core/platforms/native";
 import { DAY_MS } from "#core/time/windows";
 import { prepared, type Db } from "../store/database";
 import { ratesOf, reportCurrency, spendRevision } from "../store/spend";
@@ -127,8 +128,8 @@ function ownersOf(db: Db): Map<string, number> {
      WHERE k.key >= 'native:' AND k.key < 'native;' ORDER BY c.valid_to IS NULL, c.valid_from`,
   ).iterate();
   for (const { id, key } of rows) {
-    const [, account = "", , , ...native] = key.slice("native:".length).split("/");
-    owners.set(`${decodeURIComponent(account)} ${native.join("/")}`, id);
+    const parts = nativeParts(key);
+    if (parts) owners.set(`${parts.account} ${parts.id}`, id);
   }
   return owners;
 }

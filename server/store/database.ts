@@ -2,6 +2,7 @@ import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import Database from "better-sqlite3";
 import { metricTitle } from "#core/catalogue/metrics";
+import { nativeParts } from "#core/platforms/native";
 import { addressSortKey } from "#core/estate/ranges";
 
 export type Db = Database.Database;
@@ -35,6 +36,8 @@ export function openStore(file: string, mode: "writer" | "reader"): Db {
     metricTitle(String(metric), String(instance)).toLowerCase(),
   );
   db.function("address_number", { deterministic: true }, (text) => addressSortKey(String(text ?? "")));
+  db.function("native_account", { deterministic: true }, (key) => nativeParts(String(key))?.account ?? null);
+  db.function("native_id", { deterministic: true }, (key) => nativeParts(String(key))?.id ?? null);
   return db;
 }
 

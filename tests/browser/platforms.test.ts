@@ -233,3 +233,28 @@ test("what belongs together across platforms is watched as one", async ({ page }
   expect(await axeFinds(page)).toEqual([]);
   expect(complaints).toEqual([]);
 });
+
+test("what a platform starts is watched within a poll, and leaves when it is ended", async ({ page }) => {
+  const complaints = listen(page);
+  const drills = async (button: string, head: RegExp) => {
+    await page.goto("/setup/drills");
+    await page.getByRole("button", { name: button }).click();
+    await expect(heading(page)).toContainText(head);
+  };
+  const instance = async () => {
+    await page.goto("/estate/platforms");
+    await page.getByRole("link", { name: "quayside", exact: true }).click();
+    await page.getByRole("button", { name: /^Instances/ }).click();
+    return page.getByRole("table", { name: "List" }).getByRole("row", { name: /nq-gate-web-02/ });
+  };
+  await expect(await instance()).toHaveCount(0);
+  await drills("Start: A new host", /running/);
+  await expect(async () => {
+    const row = await instance();
+    await expect(row).toContainText("ACTIVE", { timeout: 2000 });
+    await expect(row).toContainText(/\d %/, { timeout: 2000 });
+  }).toPass({ timeout: 60_000 });
+  await drills("End: A new host", /No drill is running/);
+  await expect(async () => expect(await instance()).toHaveCount(0, { timeout: 2000 })).toPass({ timeout: 60_000 });
+  expect(complaints).toEqual([]);
+});
