@@ -181,6 +181,16 @@ export class PrivateCloudObjects {
     ];
   }
 
+  ports(region: Region, atMs: number): object[] {
+    return this.guests(region, atMs).map(({ guest }) => ({
+      id: idOf(`port ${guest.name}`),
+      network_id: idOf(`network ${region.id}`),
+      device_id: uuidOf(guest),
+      mac_address: hardwareOf(guest, 0),
+      status: "ACTIVE",
+    }));
+  }
+
   volumes(region: Region, atMs: number): object[] {
     return this.guests(region, atMs).flatMap(({ guest }) =>
       guest.disks.map((disk) => ({

@@ -89,6 +89,7 @@ export function startPrivateCloud(objects: PrivateCloudObjects, now: () => numbe
       "compute os-hypervisors/detail": () => ["hypervisors", objects.hypervisors(region, atMs)],
       "compute flavors/detail": () => ["flavors", objects.flavors()],
       "volume volumes/detail": () => ["volumes", objects.volumes(region, atMs)],
+      "network ports": () => ["ports", objects.ports(region, atMs)],
       "network networks": () => ["networks", objects.networks(region)],
       "image images": () => ["images", objects.images()],
     };

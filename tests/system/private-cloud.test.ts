@@ -141,7 +141,11 @@ describe("a private cloud", () => {
       .filter((one) => one.from_id === id)
       .map((one) => `${one.type} ${currentComponents(db).find((other) => other.id === one.to_id)?.name}`);
     expect(related).toEqual(
-      expect.arrayContaining(["hosted-by nq-virt-02.halvane.example", "stored-on nq-gate-app-01-system"]),
+      expect.arrayContaining([
+        "hosted-by nq-virt-02.halvane.example",
+        "stored-on nq-gate-app-01-system",
+        "wired-to quayside-net",
+      ]),
     );
   });
 

@@ -90,6 +90,8 @@ export const PRIVATE_CLOUD = new CompiledMapping(
         label: "name",
         facts: { subnets: "$string($count(subnets))", MTU: "mtu" },
         state: "status",
+        // Whose ports are in it, as the client adds them.
+        relations: [{ type: "wired-to", list: "instances", to: "devices", back: true }],
       },
       {
         name: "volumes",

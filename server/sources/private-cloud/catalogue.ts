@@ -12,6 +12,9 @@ const MOST_BYTES = 4 * 1024 * 1024;
 /** Renewed so long before it ends. */
 const MARGIN_MS = 60_000;
 const MOST_ENDPOINTS = 2000;
+/** Pages of ports, and instances of one network, that are looked at. */
+const MOST_PORT_PAGES = 500;
+const MOST_DEVICES = 500;
 
 const text = z.string().min(1).max(400);
 const tokenSchema = z.object({
@@ -89,10 +92,13 @@ export class CatalogueClient {
     const [, service = "", region = "", ...rest] = asked.path.split("/");
     if (service === "catalogue") return { json: this.ownAnswer(session, region), nextPath: undefined };
     try {
-      return await this.askService(session, service, decodeURIComponent(region), {
+      const answer = await this.askService(session, service, decodeURIComponent(region), {
         ...asked,
         path: `/${rest.join("/")}`,
       });
+      return service === "network" && rest.at(-1)?.startsWith("networks")
+        ? await this.withPorts(answer, region)
+        : answer;
     } catch (error) {
       this.failed++;
       if (!(error instanceof PlatformFailure) || error.status !== 401) throw error;
@@ -103,6 +109,47 @@ export class CatalogueClient {
         path: `/${rest.join("/")}`,
       });
     }
+  }
+
+  /**
+   * Networks with the instances that have a port in each: the interface tells of networks and of ports apart. Where ports may
+   * not be read, networks are told of without.
+   */
+  private async withPorts(answer: Answered, region: string): Promise<Answered> {
+    const { networks } = (answer.json ?? {}) as { networks?: unknown };
+    if (!Array.isArray(networks) || networks.length === 0) return answer;
+    const devices = await this.devicesOf(region).catch((error: unknown) => {
+      if (error instanceof PlatformFailure && (error.status === 403 || error.status === 404)) return new Map();
+      throw error;
+    });
+    const joined = networks.map((one: object) => ({
+      ...one,
+      devices: devices.get((one as { id?: unknown }).id) ?? [],
+    }));
+    return { ...answer, json: { ...(answer.json as object), networks: joined } };
+  }
+
+  /** Ids of instances by the network that they have a port in. */
+  private async devicesOf(region: string): Promise<Map<string, string[]>> {
+    const devices = new Map<string, string[]>();
+    let path: string | undefined = `/network/${region}/v2.0/ports`;
+    for (let page = 0; path !== undefined && page < MOST_PORT_PAGES; page++) {
+      const asked: string = path;
+      const { json } = await this.ask({ method: "GET", path: asked });
+      const { ports, ports_links: links } = (json ?? {}) as { ports?: unknown; ports_links?: unknown };
+      for (const one of Array.isArray(ports) ? ports : []) {
+        const { network_id: network, device_id: device } = one as { network_id?: unknown; device_id?: unknown };
+        if (typeof network !== "string" || typeof device !== "string" || device === "") continue;
+        const own = devices.get(network) ?? [];
+        if (own.length < MOST_DEVICES) own.push(device);
+        devices.set(network, own);
+      }
+      const href: unknown = (Array.isArray(links) ? (links as { rel?: unknown; href?: unknown }[]) : []).find(
+        (one) => one.rel === "next",
+      )?.href;
+      path = typeof href === "string" ? await this.pathOf(href, asked) : undefined;
+    }
+    return devices;
   }
 
   /** An address in an answer as a path of ours; relative ones are of the service that answered. */
