@@ -119,12 +119,12 @@ export class CatalogueClient {
     const { networks } = (answer.json ?? {}) as { networks?: unknown };
     if (!Array.isArray(networks) || networks.length === 0) return answer;
     const devices = await this.devicesOf(region).catch((error: unknown) => {
-      if (error instanceof PlatformFailure && (error.status === 403 || error.status === 404)) return new Map();
+      if (error instanceof PlatformFailure && (error.status === 403 || error.status === 404)) return new Map<string, string[]>();
       throw error;
     });
     const joined = networks.map((one: object) => ({
       ...one,
-      devices: devices.get((one as { id?: unknown }).id) ?? [],
+      devices: devices.get(String((one as { id?: unknown }).id)) ?? [],
     }));
     return { ...answer, json: { ...(answer.json as object), networks: joined } };
   }
