@@ -1,11 +1,12 @@
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
-import { useEffect, useState, type ReactNode } from "react";
+import { type ReactNode } from "react";
 import { kindInfo } from "#core/catalogue/kinds";
 import { dayAndTime } from "#core/time/windows";
 import type { Route } from "./+types/differences";
 import { applyChanges, useChangeParams } from "../shell/params";
+import { useTyped } from "../shell/typed";
 import { useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { KeepLink } from "../ui/KeepLink";
@@ -135,12 +136,7 @@ export default function DifferencesPage({ loaderData: page }: Route.ComponentPro
 
 function NameFilter({ search }: { search: string }) {
   const changeParams = useChangeParams();
-  const [typed, setTyped] = useState(search);
-  useEffect(() => {
-    if (typed === search) return;
-    const timer = setTimeout(() => changeParams((params) => applyChanges(params, { q: typed }), true), 200);
-    return () => clearTimeout(timer);
-  });
+  const [typed, setTyped] = useTyped(search, (q) => changeParams((params) => applyChanges(params, { q }), true));
   return (
     <TextField
       label="Name"

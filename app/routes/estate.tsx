@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
 import type { Route } from "./+types/estate";
@@ -10,6 +10,7 @@ import { useAnswer } from "../shell/answer";
 import { act, formOf } from "../shell/answers.server";
 import { askedOf, filterOf, questionOf, type Asked } from "../shell/estate-filter";
 import { applyChanges, useChangeParams } from "../shell/params";
+import { useTyped } from "../shell/typed";
 import { useKeep } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { BulkLabels } from "../ui/estate/BulkLabels";
@@ -196,12 +197,7 @@ function Filters({
 }) {
   const { kinds, sites, labels, asked } = page;
   const keep = useKeep();
-  const [typed, setTyped] = useState(asked.q);
-  useEffect(() => {
-    if (typed === asked.q) return;
-    const timer = setTimeout(() => change({ q: typed }), 200);
-    return () => clearTimeout(timer);
-  });
+  const [typed, setTyped] = useTyped(asked.q, (q) => change({ q }));
   return (
     <Stack direction="row" sx={{ gap: 1, mb: 1, flexWrap: "wrap" }}>
       <TextField

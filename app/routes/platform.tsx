@@ -1,7 +1,6 @@
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
-import { useEffect, useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
 import { OF_PLATFORM } from "#core/estate/labels";
@@ -11,6 +10,7 @@ import type { Route } from "./+types/platform";
 import { useKeep } from "../shell/window";
 import { idFrom, missing } from "../shell/answers.server";
 import { applyChanges, useChangeParams } from "../shell/params";
+import { useTyped } from "../shell/typed";
 import { listAskedOf, listQuestion } from "../shell/platform-list";
 import { windowOf } from "../shell/window.server";
 import { Trend } from "../ui/charts/Trend";
@@ -117,12 +117,7 @@ const listed = (words: readonly string[]) =>
   words.length < 2 ? words.join("") : `${words.slice(0, -1).join(", ")} and ${words.at(-1)}`;
 
 function Search({ value, onChange }: { value: string; onChange: (text: string) => void }) {
-  const [text, setText] = useState(value);
-  useEffect(() => {
-    if (text === value) return;
-    const timer = setTimeout(() => onChange(text), 200);
-    return () => clearTimeout(timer);
-  });
+  const [text, setText] = useTyped(value, onChange);
   return (
     <TextField
       size="small"

@@ -2,11 +2,11 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
-import { useEffect, useState } from "react";
 import { z } from "zod";
 import { spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/signals.traces";
 import { applyChanges, useChangeParams } from "../shell/params";
+import { useTyped } from "../shell/typed";
 import { useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { Empty, PageHead } from "../ui/Page";
@@ -45,15 +45,10 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 export default function Traces({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
   const { asked, chosen } = page;
-  const [typed, setTyped] = useState(asked.q);
   const changeParams = useChangeParams();
   const change = (changes: Record<string, string>, replace = false) =>
     changeParams((params) => applyChanges(params, changes), replace);
-  useEffect(() => {
-    if (typed === asked.q) return;
-    const timer = setTimeout(() => change({ q: typed }, true), 250);
-    return () => clearTimeout(timer);
-  });
+  const [typed, setTyped] = useTyped(asked.q, (q) => change({ q }, true), 250);
   const sentence =
     page.kept === 0
       ? "No span has arrived yet."

@@ -2,8 +2,8 @@ import { readFileSync } from "node:fs";
 import fc from "fast-check";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { FocusLine } from "#core/spend/focus";
-import { FingerprintBook } from "#core/estate/fingerprints";
 import { Millrace, KEY } from "../../tests/fixtures/millrace/server";
+import { makePlatformPoller } from "../../tests/platform-poller";
 import { emptyEstate, useStore } from "../../tests/store";
 import { SampleWriter } from "../ingest/sample-writer";
 import type { Db } from "../store/database";
@@ -15,7 +15,7 @@ import { currentRelations } from "../store/relations";
 import { lastSample, seriesOfMetric } from "../store/signals";
 import { insertSource } from "../store/sources";
 import type { Access } from "../vault/kinds";
-import { PlatformPoller } from "./platforms";
+import type { PlatformPoller } from "./platforms";
 
 const MAPPING = readFileSync(new URL("../../tests/fixtures/millrace/millrace.json", import.meta.url), "utf8");
 const START = Date.parse("2026-03-17T10:00:00Z");
@@ -57,25 +57,12 @@ afterEach(() => {
 });
 
 function makePoller(): PlatformPoller {
-  const made = new PlatformPoller({
-    db,
-    vault: { ofSource: access },
-    sampleWriter: new SampleWriter(db),
-    now: () => nowMs,
-    tools: () => ({
-      book: new FingerprintBook({}),
-      hostKeys: { known: () => undefined, met: () => undefined },
-      mapping: () => MAPPING,
-      now: () => nowMs,
-    }),
-    machineMs: (ms) => ms,
-    reportProblem: () => undefined,
-    onCosts: (_source, lines) => told.push([...lines]),
-    onSeen: () => undefined,
+  return makePlatformPoller(db, () => nowMs, {
+    access,
+    mapping: MAPPING,
+    onCosts: (lines) => told.push([...lines]),
     onEstate: (gone) => retired.push(...gone),
   });
-  made.reload();
-  return made;
 }
 
 async function look(): Promise<void> {

@@ -56,7 +56,7 @@ test("a slow front whose cause lies below it: from the process to the machine th
     await expect(first).toContainText("not polled");
     expect(await axeFinds(page)).toEqual([]);
     await first.getByRole("link", { name: "nq-trial-01" }).click();
-    await expect(heading(page)).toContainText("nq-trial-01 is healthy. Virtual machine (not reached) at North Quay");
+    await expect(heading(page)).toContainText("nq-trial-01 is healthy. Instance at North Quay");
     await expect(page.getByText("nq-virt-01 reports it (RFC 7666); no source reaches it directly")).toBeVisible();
   });
 

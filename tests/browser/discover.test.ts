@@ -310,14 +310,14 @@ test("what was found is reviewed in bulk, and two instants are compared", async 
   expect(await axeFinds(page)).toEqual([]);
   const rows = page.getByRole("table", { name: "Hosts to look at" }).getByRole("row");
   const before = await rows.count();
-  await page.getByRole("checkbox", { name: "sq-dir-01" }).check();
+  await page.getByRole("checkbox", { name: "sq-dir-01", exact: true }).check();
   await page.getByRole("checkbox", { name: "nq-dir-01" }).check();
   await page.getByLabel("Sort of label").selectOption("tier");
   await page.getByRole("textbox", { name: "Value of the label" }).fill("directory");
   await page.getByRole("button", { name: "Put on" }).click();
   await expect(page.getByRole("row").filter({ hasText: "tier: directory" })).toHaveCount(2);
   await page.getByRole("button", { name: "These 2 are as they should be" }).click();
-  await expect(page.getByRole("checkbox", { name: "sq-dir-01" })).toHaveCount(0);
+  await expect(page.getByRole("checkbox", { name: "sq-dir-01", exact: true })).toHaveCount(0);
   expect(await rows.count()).toBe(before - 2);
 
   await page.goto("/estate?q=dir-01");

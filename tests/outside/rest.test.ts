@@ -3,14 +3,13 @@ import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect, it } from "vitest";
-import { FingerprintBook } from "#core/estate/fingerprints";
-import { SampleWriter } from "#server/ingest/sample-writer";
-import { PlatformPoller } from "#server/polling/platforms";
+import type { PlatformPoller } from "#server/polling/platforms";
 import type { Db } from "#server/store/database";
 import { currentComponents } from "#server/store/estate";
 import { platformFailures } from "#server/store/platforms";
 import { currentRelations } from "#server/store/relations";
 import { insertSource } from "#server/store/sources";
+import { makePlatformPoller } from "../platform-poller";
 import { useStore } from "../store";
 import { ROOT } from "./estate";
 
@@ -88,24 +87,7 @@ beforeAll(async () => {
     undefined,
     AT,
   );
-  poller = new PlatformPoller({
-    db,
-    vault: { ofSource: () => [] },
-    sampleWriter: new SampleWriter(db),
-    now: () => nowMs,
-    tools: () => ({
-      book: new FingerprintBook({}),
-      hostKeys: { known: () => undefined, met: () => undefined },
-      mapping: () => MAPPING,
-      now: () => nowMs,
-    }),
-    machineMs: (ms) => ms,
-    reportProblem: () => undefined,
-    onCosts: () => undefined,
-    onSeen: () => undefined,
-    onEstate: () => undefined,
-  });
-  poller.reload();
+  poller = makePlatformPoller(db, () => nowMs, { mapping: MAPPING });
 });
 afterAll(() => {
   poller.stop();

@@ -5,9 +5,8 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import fc from "fast-check";
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import { FingerprintBook } from "#core/estate/fingerprints";
 import { SampleWriter } from "#server/ingest/sample-writer";
-import { PlatformPoller } from "#server/polling/platforms";
+import type { PlatformPoller } from "#server/polling/platforms";
 import type { Db } from "#server/store/database";
 import { currentComponents, retireComponent } from "#server/store/estate";
 import { factsAt } from "#server/store/facts";
@@ -19,6 +18,7 @@ import type { Access } from "#server/vault/kinds";
 import type { ClusterObject, ClusterObjects, Snapshot } from "#standins/cluster/objects";
 import { ClusterServer } from "#standins/cluster/serve";
 import { makeAuthority } from "../certificates";
+import { makePlatformPoller } from "../platform-poller";
 import { emptyEstate, useStore } from "../store";
 
 const TOKEN = "service-account-token";
@@ -161,24 +161,7 @@ afterEach(() => {
 
 function start(): void {
   writer = new SampleWriter(db);
-  poller = new PlatformPoller({
-    db,
-    vault: { ofSource: () => vault() },
-    sampleWriter: writer,
-    now: () => Date.now() + aheadMs,
-    tools: () => ({
-      book: new FingerprintBook({}),
-      hostKeys: { known: () => undefined, met: () => undefined },
-      mapping: () => undefined,
-      now: () => Date.now(),
-    }),
-    machineMs: (ms) => ms,
-    reportProblem: () => undefined,
-    onCosts: () => undefined,
-    onSeen: () => undefined,
-    onEstate: () => undefined,
-  });
-  poller.reload();
+  poller = makePlatformPoller(db, () => Date.now() + aheadMs, { sampleWriter: writer, access: () => vault() });
   poller.pollDue();
 }
 

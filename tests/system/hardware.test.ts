@@ -2,9 +2,8 @@ import { readFileSync } from "node:fs";
 import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { FingerprintBook } from "#core/estate/fingerprints";
 import { SampleWriter } from "#server/ingest/sample-writer";
-import { PlatformPoller } from "#server/polling/platforms";
+import type { PlatformPoller } from "#server/polling/platforms";
 import { redfishDriver } from "#server/sources/redfish/driver";
 import type { Db } from "#server/store/database";
 import { currentComponents, insertComponent } from "#server/store/estate";
@@ -17,6 +16,7 @@ import { controllerResources } from "#standins/redfish";
 import { readScenario } from "#standins/scenario/read";
 import { Estate } from "#standins/seen/estate";
 import { uuidOf } from "#standins/seen/host-view";
+import { makePlatformPoller } from "../platform-poller";
 import { emptyEstate, useStore } from "../store";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
@@ -79,25 +79,7 @@ const access = (password: string): Access[] => [
 ];
 
 function makePoller(password: string): PlatformPoller {
-  const made = new PlatformPoller({
-    db,
-    vault: { ofSource: () => access(password) },
-    sampleWriter: writer,
-    now: () => nowMs,
-    tools: () => ({
-      book: new FingerprintBook({}),
-      hostKeys: { known: () => undefined, met: () => undefined },
-      mapping: () => undefined,
-      now: () => nowMs,
-    }),
-    machineMs: (ms) => ms,
-    reportProblem: () => undefined,
-    onCosts: () => undefined,
-    onSeen: () => undefined,
-    onEstate: () => undefined,
-  });
-  made.reload();
-  return made;
+  return makePlatformPoller(db, () => nowMs, { sampleWriter: writer, access: () => access(password) });
 }
 
 const look = async () => {

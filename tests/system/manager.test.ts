@@ -1,9 +1,8 @@
 import { readFileSync } from "node:fs";
 import type { Server } from "node:http";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { FingerprintBook } from "#core/estate/fingerprints";
 import { SampleWriter } from "#server/ingest/sample-writer";
-import { PlatformPoller } from "#server/polling/platforms";
+import type { PlatformPoller } from "#server/polling/platforms";
 import type { Db } from "#server/store/database";
 import { currentComponents } from "#server/store/estate";
 import { platformFailures } from "#server/store/platforms";
@@ -14,6 +13,7 @@ import { ManagerView, startManager } from "#standins/manager";
 import { readScenario } from "#standins/scenario/read";
 import type { ScenarioManager } from "#standins/scenario/schema";
 import { Estate } from "#standins/seen/estate";
+import { makePlatformPoller } from "../platform-poller";
 import { emptyEstate, useStore } from "../store";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
@@ -46,28 +46,11 @@ beforeEach(async () => {
     AT,
   );
   writer = new SampleWriter(db);
-  poller = new PlatformPoller({
-    db,
-    vault: {
-      ofSource: () => [
-        { id: 1, name: "key", kind: "bearer", fields: { token: manager.key }, destinations: "127.31.5.1" },
-      ],
-    },
+  poller = makePlatformPoller(db, () => nowMs, {
     sampleWriter: writer,
-    now: () => nowMs,
-    tools: () => ({
-      book: new FingerprintBook({}),
-      hostKeys: { known: () => undefined, met: () => undefined },
-      mapping: () => MAPPING,
-      now: () => nowMs,
-    }),
-    machineMs: (ms) => ms,
-    reportProblem: () => undefined,
-    onCosts: () => undefined,
-    onSeen: () => undefined,
-    onEstate: () => undefined,
+    access: () => [{ id: 1, name: "key", kind: "bearer", fields: { token: manager.key }, destinations: "127.31.5.1" }],
+    mapping: MAPPING,
   });
-  poller.reload();
 });
 afterEach(() => {
   poller.stop();

@@ -4,7 +4,7 @@ import type { AddressInfo } from "node:net";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { FingerprintBook } from "#core/estate/fingerprints";
 import { SampleWriter } from "#server/ingest/sample-writer";
-import { PlatformPoller } from "#server/polling/platforms";
+import type { PlatformPoller } from "#server/polling/platforms";
 import { privateCloudDriver } from "#server/sources/private-cloud/driver";
 import type { Db } from "#server/store/database";
 import { currentComponents } from "#server/store/estate";
@@ -19,6 +19,7 @@ import { startPrivateCloud } from "#standins/private-cloud/serve";
 import { readScenario } from "#standins/scenario/read";
 import type { ScenarioPrivateCloud } from "#standins/scenario/schema";
 import { Estate } from "#standins/seen/estate";
+import { makePlatformPoller } from "../platform-poller";
 import { emptyEstate, useStore } from "../store";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
@@ -89,20 +90,7 @@ const tools = () => ({
 });
 
 function makePoller(): PlatformPoller {
-  const made = new PlatformPoller({
-    db,
-    vault: { ofSource: access },
-    sampleWriter: writer,
-    now: () => nowMs,
-    tools,
-    machineMs: (ms) => ms,
-    reportProblem: () => undefined,
-    onCosts: () => undefined,
-    onSeen: () => undefined,
-    onEstate: () => undefined,
-  });
-  made.reload();
-  return made;
+  return makePlatformPoller(db, () => nowMs, { sampleWriter: writer, access });
 }
 
 const look = async () => {

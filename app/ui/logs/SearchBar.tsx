@@ -4,18 +4,13 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
-import { useEffect, useState } from "react";
 import { LOG_LEVELS } from "#core/telemetry/log-levels";
+import { useTyped } from "../../shell/typed";
 import type { Change, LogsData } from "./page";
 
 /** Words, least severity, and whether records or patterns are shown. */
 export function SearchBar({ page: { asked }, onChange: change }: { page: LogsData; onChange: Change }) {
-  const [typed, setTyped] = useState(asked.q);
-  useEffect(() => {
-    if (typed === asked.q) return;
-    const timer = setTimeout(() => change({ q: typed }, true), 250);
-    return () => clearTimeout(timer);
-  });
+  const [typed, setTyped] = useTyped(asked.q, (q) => change({ q }, true), 250);
   return (
     <Stack direction="row" sx={{ gap: 1, mb: 1, alignItems: "center" }}>
       <TextField

@@ -119,7 +119,8 @@ export class CatalogueClient {
     const { networks } = (answer.json ?? {}) as { networks?: unknown };
     if (!Array.isArray(networks) || networks.length === 0) return answer;
     const devices = await this.devicesOf(region).catch((error: unknown) => {
-      if (error instanceof PlatformFailure && (error.status === 403 || error.status === 404)) return new Map<string, string[]>();
+      if (error instanceof PlatformFailure && (error.status === 403 || error.status === 404))
+        return new Map<string, string[]>();
       throw error;
     });
     const joined = networks.map((one: object) => ({

@@ -1,14 +1,11 @@
-import { setMaxListeners } from "node:events";
 import { z } from "zod";
 import { observeVirtual, virtualFigures, virtualPrefix } from "#core/platforms/virtual/observe";
 import { readVirtualHost, type VirtualHost } from "#core/platforms/virtual/read";
 import { withDeadline } from "../../outside/deadline";
-import { eachLimited } from "../../outside/limit";
-import { Stream } from "../../outside/stream";
 import type { Access } from "../../vault/kinds";
 import type { Found, SourceDriver, SourceTools } from "../driver";
-import { addressesOf } from "../range/addresses";
 import { exceptText, rangesText, spansOf } from "../range/driver";
+import { checkEach, lookAtEach } from "../range/each-address";
 import { probePort } from "../range/tcp";
 import { readOverSsh } from "../ssh/read";
 import { virtualScript } from "./script";
@@ -40,7 +37,6 @@ const HOSTS_AT_ONCE = 12;
 const SCRIPT_MS = 40_000;
 const HOST_MS = 50_000;
 const CHECK_MS = 15_000;
-const CHECKED_ADDRESSES = 8;
 const MOST_REMEMBERED = 5_000;
 
 class NoTool extends Error {}
@@ -65,50 +61,35 @@ async function readHost(
   return host;
 }
 
-async function* look(
+const many = (count: number, one: string) => `${count} ${one}${count === 1 ? "" : "s"}`;
+
+const look = (
   settings: VirtualSettings,
   access: readonly Access[],
   signal: AbortSignal,
   tools: SourceTools,
-): AsyncGenerator<Found> {
-  const stream = new Stream<Found>();
-  const counts = { tried: 0, answering: 0, recognised: 0, failed: 0 };
-  setMaxListeners(0, signal);
-  const fail = (address: string, reason: string) => {
-    counts.failed++;
-    stream.push({ what: "failure", address, reason });
-  };
-  const read = async (address: string) => {
+): AsyncGenerator<Found> =>
+  lookAtEach(settings, HOSTS_AT_ONCE, signal, async (address, { push, count, fail }) => {
     try {
       await withDeadline(HOST_MS, signal, async (ended) => {
         const known = `${address}:${settings.sshPort} ${settings.uri}`;
         // What nobody listens at is no host, unless it was one before.
         if (!before.has(known) && !(await probePort(address, settings.sshPort, [], ended))) return;
-        counts.answering++;
+        count(1, 0);
         const host = await readHost(address, settings, access, tools, [SCRIPT_MS, ended]);
         const now = { host, atMs: tools.now() };
         const observations = observeVirtual(host, address);
-        counts.recognised += observations.length;
-        stream.push({ what: "observations", observations });
-        stream.push({ what: "measures", measures: virtualFigures(now, before.get(known), address) });
-        stream.push({ what: "listed", prefix: virtualPrefix(host, address) });
+        count(0, observations.length);
+        push({ what: "observations", observations });
+        push({ what: "measures", measures: virtualFigures(now, before.get(known), address) });
+        push({ what: "listed", prefix: virtualPrefix(host, address) });
         if (before.size >= MOST_REMEMBERED) before.clear();
         before.set(known, now);
       });
     } catch (error) {
-      if (signal.aborted) return;
-      fail(address, error instanceof Error ? error.message : String(error));
+      if (!signal.aborted) fail(error instanceof Error ? error.message : String(error));
     }
-    counts.tried++;
-    stream.push({ what: "progress", ...counts });
-  };
-  const addresses = addressesOf(spansOf(settings), ({ address, reason }) => fail(address, reason));
-  eachLimited(addresses, HOSTS_AT_ONCE, read, signal).then(
-    () => stream.end(),
-    (error: unknown) => stream.fail(error),
-  );
-  yield* stream;
-}
+  });
 
 /** Hosts that run virtual machines, read over SSH by the tool of the common open virtualisation library. */
 export const virtualDriver: SourceDriver<VirtualSettings> = {
@@ -124,24 +105,15 @@ export const virtualDriver: SourceDriver<VirtualSettings> = {
     text: `${settings.ranges}; virsh by SSH on ${settings.sshPort}`,
     places: spansOf(settings).count,
   }),
-  check: async (settings, access, signal, tools) => {
-    const lines: string[] = [];
-    let ok = false;
-    let count = 0;
-    for await (const address of addressesOf(spansOf(settings), ({ reason }) => lines.push(reason))) {
-      if (++count > CHECKED_ADDRESSES) break;
-      try {
-        const host = await readHost(address, settings, access, tools, [CHECK_MS, signal]);
-        lines.push(
-          `${address}: ${host.name || "a host"}, ${host.version || "version unknown"}; ${host.machines.length} ${host.machines.length === 1 ? "machine" : "machines"}, ${host.networks.length} ${host.networks.length === 1 ? "network" : "networks"}, ${host.pools.length} ${host.pools.length === 1 ? "datastore" : "datastores"}`,
-        );
-        ok = true;
-      } catch (error) {
-        lines.push(`${address}: ${error instanceof Error ? error.message : String(error)}`);
-      }
-    }
-    return { ok, lines };
-  },
+  check: (settings, access, signal, tools) =>
+    checkEach(settings, async (address) => {
+      const { name, version, machines, networks, pools } = await readHost(address, settings, access, tools, [
+        CHECK_MS,
+        signal,
+      ]);
+      const has = [many(machines.length, "machine"), many(networks.length, "network"), many(pools.length, "datastore")];
+      return `${name || "a host"}, ${version || "version unknown"}; ${has.join(", ")}`;
+    }),
   look,
   discover: look,
 };
