@@ -1,3 +1,4 @@
+import { allKinds } from "#core/catalogue/kinds";
 import { prepared, type Db } from "./database";
 
 /** A host that nobody has looked at since it was found. */
@@ -15,7 +16,10 @@ export interface Unreviewed {
   labels: string | null;
 }
 
-const WAITING = `c.host_id IS NULL AND c.valid_to IS NULL AND c.kind NOT LIKE 'service.%'
+/** Kinds of hosts; what platforms list besides needs nobody to look at it. */
+const hostKinds = () => JSON.stringify(allKinds().flatMap(([kind, info]) => (info.isHost ? [kind] : [])));
+
+const WAITING = `c.host_id IS NULL AND c.valid_to IS NULL AND c.kind IN (SELECT value FROM json_each(?))
   AND NOT EXISTS (SELECT 1 FROM reviewed r WHERE r.component_id = c.id)`;
 
 /** Present hosts that wait to be looked at, the least certain first. */
@@ -28,10 +32,11 @@ export const unreviewed = (db: Db, most: number): Unreviewed[] =>
        (SELECT group_concat(l.name || ': ' || l.value, ', ') FROM label l WHERE l.component_id = c.id AND l.valid_to IS NULL AND l.name <> 'note') AS labels
      FROM component c LEFT JOIN source s ON s.id = c.source_id WHERE ${WAITING}
      ORDER BY c.kind_confidence, c.valid_from DESC, c.name, c.id LIMIT ?`,
-  ).all(most);
+  ).all(hostKinds(), most);
 
 export const unreviewedCount = (db: Db): number =>
-  prepared<{ count: number }>(db, `SELECT count(*) AS count FROM component c WHERE ${WAITING}`).get()?.count ?? 0;
+  prepared<{ count: number }>(db, `SELECT count(*) AS count FROM component c WHERE ${WAITING}`).get(hostKinds())
+    ?.count ?? 0;
 
 /** Notes that somebody looked at hosts; returns how many of them had waited. */
 export function markReviewed(db: Db, ids: readonly number[], by: string, atMs: number): number {

@@ -311,7 +311,7 @@ test("what was found is reviewed in bulk, and two instants are compared", async 
   const rows = page.getByRole("table", { name: "Hosts to look at" }).getByRole("row");
   const before = await rows.count();
   await page.getByRole("checkbox", { name: "sq-dir-01", exact: true }).check();
-  await page.getByRole("checkbox", { name: "nq-dir-01" }).check();
+  await page.getByRole("checkbox", { name: "nq-dir-01", exact: true }).check();
   await page.getByLabel("Sort of label").selectOption("tier");
   await page.getByRole("textbox", { name: "Value of the label" }).fill("directory");
   await page.getByRole("button", { name: "Put on" }).click();
