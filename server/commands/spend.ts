@@ -3,6 +3,7 @@ import { INSTALLATION } from "#core/people/rights";
 import { isDimension } from "#core/spend/cube";
 import { PersonError } from "../store/database";
 import {
+  askPlatformsAnew,
   budgetById,
   importById,
   noteSpend,
@@ -50,6 +51,8 @@ export const spendCommands = {
           "A platform told this, and would tell it again. Remove the source under Discover instead.",
         );
       removeImport(db, input.id);
+      // What the file stood before may be told by the platform itself.
+      askPlatformsAnew(db);
       noteSpend(db);
       onSpend();
       return one.name;

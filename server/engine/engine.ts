@@ -40,6 +40,7 @@ import { applyCollections } from "../estate/collections";
 import { unwatched } from "../store/labels";
 import { AgentInventories } from "../estate/agent-inventories";
 import { IdentityByHand } from "../estate/by-hand";
+import type { SourceTools } from "../sources/driver";
 import { sourceTools } from "../estate/source-tools";
 import { Sweeps } from "../estate/sweeps";
 import { openAttempts, updateAttempt } from "../store/drills";
@@ -157,48 +158,58 @@ export class Engine {
       () => tools,
     );
     this.spend = new SpendDesk({
-      db: this.db,
+      ...this.shared(),
       data: settings.data,
-      now: () => this.now(),
       read: (path) => readOnThread(new URL("./spend-thread.js", import.meta.url), path),
-      onSpend: () => this.emit({ topic: "estate", atMs: this.now() }),
+      onSpend: () => this.tellEstate(),
     });
-    this.platforms = new PlatformPoller({
-      db: this.db,
-      vault: this.vault,
-      sampleWriter: this.sampleWriter,
-      now: () => this.now(),
-      tools: () => tools,
-      machineMs: (ms) => machineSpanMs(this.clock, ms),
-      reportProblem: (message) => this.reportProblem(message),
-      onSeen: (id) => this.seenAt.set(id, this.now()),
-      onCosts: (source, lines) => this.spend.takeTold(source, lines),
-      onEstate: (retired) => this.noteEstateChange(retired),
-    });
+    this.platforms = this.makePlatforms(() => tools);
     this.inventories = new AgentInventories({
-      db: this.db,
-      now: () => this.now(),
+      ...this.shared(),
       tools: () => tools,
       source: (nowMs) => this.batches.reporters.room(nowMs),
       talks: (id, tables) => this.poller.talks.note(id, tables),
-      onEstate: (retired) => {
-        this.afterEstateChange(retired);
-        this.emit({ topic: "estate", atMs: this.now() });
-      },
+      onEstate: (retired) => this.takeUpNow(retired),
     });
     this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.stopping });
     this.runner = this.makeRunner();
-    this.ports = {
+    this.ports = this.makePorts();
+    this.graph = readGraph(this.db);
+    this.reload();
+  }
+
+  private makePlatforms(tools: () => SourceTools): PlatformPoller {
+    return new PlatformPoller({
+      ...this.shared(),
+      vault: this.vault,
+      sampleWriter: this.sampleWriter,
+      tools,
+      machineMs: (ms) => machineSpanMs(this.clock, ms),
+      onSeen: (id) => this.seenAt.set(id, this.now()),
+      onCosts: (source, lines) =>
+        void this.spend
+          .takeTold(source, lines)
+          .catch((error: unknown) =>
+            this.reportProblem(
+              storeProblem(error) ?? `The costs of ${source.name} could not be taken in: ${String(error)}`,
+            ),
+          ),
+      onEstate: (retired) => this.noteEstateChange(retired),
+    });
+  }
+
+  /** As much of it as people's commands need. */
+  private makePorts(): CommandPorts {
+    return {
       ...this.shared(),
       sources: this.sweeps,
       mappings: new MappingDesk({
-        db: this.db,
+        ...this.shared(),
         vault: this.vault,
-        now: () => this.now(),
         onMappings: () => this.platforms.readAnew(),
       }),
       spend: this.spend,
-      onSpend: () => this.emit({ topic: "estate", atMs: this.now() }),
+      onSpend: () => this.tellEstate(),
       runs: this.runner,
       ingest: this.ingest,
       people: this.people,
@@ -214,27 +225,26 @@ export class Engine {
       identity: new IdentityByHand(
         this.db,
         () => this.now(),
-        (retired) => {
-          this.afterEstateChange(retired);
-          this.emit({ topic: "estate", atMs: this.now() });
-        },
+        (retired) => this.takeUpNow(retired),
       ),
-      onCollections: () => {
-        this.afterEstateChange([]);
-        this.emit({ topic: "estate", atMs: this.now() });
-      },
-      onServices: () => {
-        this.afterEstateChange([]);
-        this.emit({ topic: "estate", atMs: this.now() });
-      },
+      onCollections: () => this.takeUpNow([]),
+      onServices: () => this.takeUpNow([]),
       onRules: () => {
         this.evaluator.loadRules();
         this.sampleWriter.judgedMetrics = this.evaluator.metrics;
       },
       drills: this.demonstration?.drills,
     };
-    this.graph = readGraph(this.db);
-    this.reload();
+  }
+
+  private tellEstate(): void {
+    this.emit({ topic: "estate", atMs: this.now() });
+  }
+
+  /** Takes up at once what somebody waits for, and tells open pages. */
+  private takeUpNow(retired: readonly number[]): void {
+    this.afterEstateChange(retired);
+    this.tellEstate();
   }
 
   /** What most parts need: the store, the clock, a voice. */

@@ -221,13 +221,16 @@ describe("what a platform tells", () => {
       NOW,
     );
     const source = { id, name: "Cloud" };
-    desk.takeTold(source, [line(5, 2)]);
-    desk.takeTold(source, [line(5, 2), line(6, 3)]);
+    await desk.takeTold(source, [line(5, 2)]);
+    await desk.takeTold(source, [line(5, 2), line(6, 3)]);
     expect(spent()).toBe(11);
-    expect(listImports(db, 10)).toHaveLength(1);
+    const [first] = listImports(db, 10);
+    await desk.takeTold(source, [line(5, 2), line(6, 3)]);
+    // The same again is no news.
+    expect(listImports(db, 10)).toEqual([first]);
     await take(csv([row({ EffectiveCost: "100" })]));
     expect(spent()).toBe(100);
-    desk.takeTold(source, [line(5, 2), line(6, 3)]);
+    await desk.takeTold(source, [line(5, 2), line(6, 3)]);
     expect(spent()).toBe(100);
     expect(listImports(db, 10).map((one) => one.name)).toEqual(["march.csv"]);
   });

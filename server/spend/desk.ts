@@ -8,14 +8,17 @@ import { dayAndTime } from "#core/time/windows";
 import { PersonError, type Db } from "../store/database";
 import {
   beginImport,
+  dropPlace,
   dropUnfinishedImports,
   endImport,
   importOfDigest,
+  isToldByFile,
   placesOfImport,
   putItem,
   putSums,
   removeImport,
   replaceBefore,
+  TOLD,
   type SpendDayRow,
 } from "../store/spend";
 import { FILE_LIMITS } from "./read-file";
@@ -42,12 +45,14 @@ const READ_MS = 15 * 60_000;
 /** Memory of the thread that reads, MiB. */
 const READ_MIB = 1536;
 const UPLOADS = "uploads";
+const LINES_AT_ONCE = 2000;
 
 export const uploadsOf = (data: string): string => join(data, UPLOADS);
 
 /** Takes costs in: whole files or what platforms tell, all of it or nothing. */
 export class SpendDesk {
   private isBusy = false;
+  private told: Promise<void> = Promise.resolve();
 
   constructor(
     private readonly context: {
@@ -116,7 +121,10 @@ export class SpendDesk {
     }
   }
 
-  private async fill(id: number, parts: AsyncIterable<SpendPart>): Promise<Omit<TakenSpend, "replaced">> {
+  private async fill(
+    id: number,
+    parts: AsyncIterable<SpendPart> | Iterable<SpendPart>,
+  ): Promise<Omit<TakenSpend, "replaced">> {
     const { db } = this.context;
     const items: number[] = [];
     for await (const part of parts) {
@@ -127,50 +135,61 @@ export class SpendDesk {
         if (part.what === "items") for (const one of part.items) items.push(putItem(db, one));
         else putSums(db, id, rowsOf(part, items));
       })();
-      // Polls and pages have their turn between parts.
-      await new Promise((done) => setImmediate(done));
+      await turn();
     }
     throw new PersonError("The file could not be read to its end. Send it again.");
   }
 
-  /** Takes in what a platform told of some billing periods; what files say of the same ones stands. */
-  takeTold(source: { id: number; name: string }, lines: readonly FocusLine[]): void {
+  /** Takes in what a platform told of some billing periods, one after the other; what files say of the same ones stands. */
+  takeTold(source: { id: number; name: string }, lines: readonly FocusLine[]): Promise<void> {
+    const own = this.told.then(() => this.keepTold(source, lines));
+    this.told = own.catch(() => undefined);
+    return own;
+  }
+
+  private async keepTold(source: { id: number; name: string }, lines: readonly FocusLine[]): Promise<void> {
     const { db, now } = this.context;
     const gather = new SpendGather(FILE_LIMITS);
-    for (const line of lines) gather.add(line);
-    db.transaction(() => {
-      const id = beginImport(db, {
-        source_id: source.id,
-        name: source.name,
-        digest: null,
-        bytes: 0,
-        taken_at: now(),
-        taken_by: source.name,
-      });
-      const items: number[] = [];
-      for (const part of partsOf({ gather, unknown: [] }))
-        if (part.what === "items") for (const one of part.items) items.push(putItem(db, one));
-        else if (part.what === "sums") putSums(db, id, rowsOf(part, items));
-      const places = placesOfImport(db, id);
-      const byFile = db.prepare(
-        `SELECT 1 FROM spend_day d JOIN spend_import i ON i.id = d.import_id AND i.source_id IS NULL AND i.digest IS NOT NULL
-         JOIN spend_item m ON m.id = d.item_id WHERE d.billing_at = ? AND m.provider = ? AND m.account_id = ? LIMIT 1`,
-      );
-      const drop = db.prepare(
-        `DELETE FROM spend_day WHERE import_id = ? AND billing_at = ? AND item_id IN (SELECT id FROM spend_item WHERE provider = ? AND account_id = ?)`,
-      );
-      const ours = places.filter(({ provider, account, billing }) => {
-        if (!byFile.get(billing, provider, account)) return true;
-        drop.run(id, billing, provider, account);
-        return false;
-      });
-      replaceBefore(db, id, ours);
-      if (ours.length === 0) removeImport(db, id);
-      else endImport(db, id, gather.lines, "");
-    })();
+    const hash = createHash("sha256");
+    for (const [index, line] of lines.entries()) {
+      gather.add(line);
+      hash.update(JSON.stringify(line));
+      if (index % LINES_AT_ONCE === LINES_AT_ONCE - 1) await turn();
+    }
+    // Mostly it tells what it told an hour ago.
+    const digest = `${TOLD}${source.id}:${hash.digest("hex")}`;
+    if (lines.length === 0 || importOfDigest(db, digest)) return;
+    const id = beginImport(db, {
+      source_id: source.id,
+      name: source.name,
+      digest,
+      bytes: 0,
+      taken_at: now(),
+      taken_by: source.name,
+    });
+    try {
+      await this.fill(id, partsOf({ gather, unknown: [] }));
+      db.transaction(() => {
+        const places = placesOfImport(db, id);
+        const ours = places.filter((one) => {
+          if (!isToldByFile(db, one)) return true;
+          dropPlace(db, id, one);
+          return false;
+        });
+        replaceBefore(db, id, ours);
+        if (ours.length === 0) removeImport(db, id);
+        else endImport(db, id, gather.lines, "");
+      })();
+    } catch (error) {
+      removeImport(db, id);
+      throw error;
+    }
     this.context.onSpend();
   }
 }
+
+/** Polls and pages have their turn between parts. */
+const turn = () => new Promise((done) => setImmediate(done));
 
 function rowsOf(part: Extract<SpendPart, { what: "sums" }>, items: readonly number[]): SpendDayRow[] {
   return Array.from(part.item, (item, index) => ({

@@ -33,6 +33,9 @@ export interface BudgetRow {
   made_by: string;
 }
 
+/** What digests of what platforms told begin with; others are those of files. */
+export const TOLD = "told:";
+
 const REVISION = "spend_revision";
 const CURRENCY = "spend_currency";
 
@@ -79,6 +82,11 @@ export function removeImport(db: Db, id: number): void {
   prepared(db, "DELETE FROM spend_import WHERE id = ?").run(id);
 }
 
+/** What platforms tell next is taken in as if it were news. */
+export function askPlatformsAnew(db: Db): void {
+  prepared(db, `UPDATE spend_import SET digest = NULL WHERE digest LIKE '${TOLD}%'`).run();
+}
+
 const PROVIDER = ITEM_COLUMNS.indexOf("ProviderName");
 const ACCOUNT = ITEM_COLUMNS.indexOf("BillingAccountId");
 const ACCOUNT_NAME = ITEM_COLUMNS.indexOf("BillingAccountName");
@@ -120,11 +128,7 @@ export function putSums(db: Db, importId: number, rows: readonly SpendDayRow[]):
 }
 
 /** What others said of the same accounts and billing periods goes; those of which nothing is left are forgotten. */
-export function replaceBefore(
-  db: Db,
-  importId: number,
-  places: readonly { provider: string; account: string; billing: number }[],
-): number {
+export function replaceBefore(db: Db, importId: number, places: readonly SpendPlace[]): number {
   const drop = prepared(
     db,
     `DELETE FROM spend_day WHERE import_id <> ? AND billing_at = ?
@@ -145,9 +149,32 @@ export function endImport(db: Db, id: number, lines: number, note: string): void
   noteSpend(db);
 }
 
+interface SpendPlace {
+  provider: string;
+  account: string;
+  billing: number;
+}
+
+/** Whether a file says something of an account and billing period. */
+export const isToldByFile = (db: Db, { provider, account, billing }: SpendPlace): boolean =>
+  prepared(
+    db,
+    `SELECT 1 FROM spend_day d JOIN spend_import i ON i.id = d.import_id AND i.state = 'taken' AND i.digest NOT LIKE '${TOLD}%'
+     JOIN spend_item m ON m.id = d.item_id WHERE d.billing_at = ? AND m.provider = ? AND m.account_id = ? LIMIT 1`,
+  ).get(billing, provider, account) !== undefined;
+
+/** Takes out what an import says of an account and billing period. */
+export function dropPlace(db: Db, importId: number, { provider, account, billing }: SpendPlace): void {
+  prepared(
+    db,
+    `DELETE FROM spend_day WHERE import_id = ? AND billing_at = ?
+     AND item_id IN (SELECT id FROM spend_item WHERE provider = ? AND account_id = ?)`,
+  ).run(importId, billing, provider, account);
+}
+
 /** Accounts and billing periods that an import says something of. */
-export const placesOfImport = (db: Db, id: number): { provider: string; account: string; billing: number }[] =>
-  prepared<{ provider: string; account: string; billing: number }>(
+export const placesOfImport = (db: Db, id: number): SpendPlace[] =>
+  prepared<SpendPlace>(
     db,
     `SELECT DISTINCT i.provider, i.account_id AS account, d.billing_at AS billing FROM spend_day d
      JOIN spend_item i ON i.id = d.item_id WHERE d.import_id = ?`,

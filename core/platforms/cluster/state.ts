@@ -21,6 +21,7 @@ import {
   type ServiceObject,
   type WorkloadObject,
 } from "./objects";
+import { newsOfWarning } from "./warnings";
 
 /** Lists of a cluster's interface, by their names there. */
 export const CLUSTER_LISTS = {
@@ -224,16 +225,11 @@ export class ClusterState {
       });
   }
 
-  /** A warning is told when it comes, and again each time it has come twice as often. */
   private noteWarning(now: WarningObject, before: WarningObject | undefined): void {
-    const was = before?.uid === now.uid ? before.times : 0;
-    if (this.isBaseline || Math.floor(Math.log2(now.times)) === (was > 0 ? Math.floor(Math.log2(was)) : -1)) return;
-    this.changes.push({
-      key: this.keyOfWarned(now.about),
-      summary: `${now.about.name}: ${now.reason}${now.message ? `, ${now.message}` : ""}${now.times > 1 ? ` (${now.times} times)` : ""}`,
-      kind: "event",
-      ...(now.lastMs === undefined ? {} : { atMs: now.lastMs }),
-    });
+    const summary = this.isBaseline ? undefined : newsOfWarning(now, before);
+    if (summary === undefined) return;
+    const at = now.lastMs === undefined ? {} : { atMs: now.lastMs };
+    this.changes.push({ key: this.keyOfWarned(now.about), summary, kind: "event", ...at });
   }
 
   /** What a warning is told at: of a pod its workload, since pods come and go. */
