@@ -103,15 +103,25 @@ export function planRelationAbsence(
 ): RelationChange[] {
   const changes: RelationChange[] = [];
   const all = [...relations];
-  const ends = (from: number | null, one: KnownRelation) => `${one.type} ${from} ${one.toId} ${one.detail}`;
-  const owned = new Set(all.filter((one) => seen.has(one.id)).map((one) => ends(hostOf(one.fromId), one)));
+  const ends = (from: number | null, to: number | null, one: KnownRelation) =>
+    `${one.type} ${from} ${to} ${one.detail}`;
+  // Of what was seen with the process at an end: the same with its host there instead.
+  const coarser = new Set(
+    all
+      .filter((one) => seen.has(one.id))
+      .flatMap((one) => {
+        const [from, to] = [hostOf(one.fromId), hostOf(one.toId)];
+        return [ends(from, one.toId, one), ends(one.fromId, to, one), ends(from, to, one)];
+      }),
+  );
   for (const relation of all) {
     if (seen.has(relation.id) || !sweepable(relation)) continue;
-    if (!lookedAt.has(relation.fromId) || !lookedAt.has(relation.toId)) continue;
-    if (owned.has(ends(relation.fromId, relation))) {
+    // One side that is looked at is enough to know better.
+    if (coarser.has(ends(relation.fromId, relation.toId, relation))) {
       changes.push({ what: "ended", relation, reason: "it is known now which process that is", quiet: true });
       continue;
     }
+    if (!lookedAt.has(relation.fromId) || !lookedAt.has(relation.toId)) continue;
     const waits = relation.intermittent && atMs - relation.lastSeenAt < INTERMITTENT_MS;
     if (waits || relation.missed + 1 < MISSES_UNTIL_GONE) changes.push({ what: "missing", relation });
     else changes.push({ what: "ended", relation, reason: "missed by two sweeps in a row" });
