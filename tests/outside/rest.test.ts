@@ -2,7 +2,7 @@ import { spawn, type ChildProcess } from "node:child_process";
 import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { afterAll, beforeAll, expect, it } from "vitest";
+import { afterAll, beforeAll, expect, it, vi } from "vitest";
 import type { PlatformPoller } from "#server/polling/platforms";
 import type { Db } from "#server/store/database";
 import { currentComponents } from "#server/store/estate";
@@ -51,7 +51,7 @@ const MAPPING = JSON.stringify({
 
 let db: Db;
 let server: ChildProcess;
-let poller: PlatformPoller;
+let poller: PlatformPoller | undefined;
 let source: number;
 let nowMs = AT;
 const folder = mkdtempSync(join(tmpdir(), "holotaxis-rest-"));
@@ -70,16 +70,10 @@ beforeAll(async () => {
   );
   const program = join(ROOT, "node_modules", "json-server", "lib", "cli", "bin.js");
   server = spawn(process.execPath, [program, file, "--port", String(PORT), "--host", "127.0.0.1", "--quiet"]);
-  await expect
-    .poll(
-      () =>
-        fetch(`${ADDRESS}/account`).then(
-          (answer) => answer.ok,
-          () => false,
-        ),
-      { timeout: 20_000 },
-    )
-    .toBe(true);
+  await vi.waitFor(async () => expect((await fetch(`${ADDRESS}/account`)).ok).toBe(true), {
+    timeout: 20_000,
+    interval: 100,
+  });
   const settings = { address: ADDRESS, mapping: "Plain REST", authority: "" };
   source = insertSource(
     db,
@@ -90,14 +84,14 @@ beforeAll(async () => {
   poller = makePlatformPoller(db, () => nowMs, { mapping: MAPPING });
 });
 afterAll(() => {
-  poller.stop();
+  poller?.stop();
   server.kill();
   rmSync(folder, { recursive: true, force: true });
 });
 
 const look = async () => {
   nowMs += 15_000;
-  await poller.look(source);
+  await poller?.look(source);
 };
 const present = (kind: string) => currentComponents(db).filter((one) => one.kind === kind);
 
