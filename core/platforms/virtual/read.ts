@@ -63,10 +63,14 @@ export interface VirtualHost {
   machines: VirtualMachine[];
   networks: { name: string; state: string; bridge: string }[];
   pools: VirtualPool[];
+  /** Every list was given, with each machine of it: what is not in them is gone. */
+  isWhole: boolean;
 }
 
 const MOST_MACHINES = 2_000;
 const KIB = 1024;
+/** What the script prints for a list that was not given. */
+const NOT_LISTED = "!";
 const lines = (text: string | undefined) => (text ?? "").split("\n").filter((line) => line.trim() !== "");
 
 /** "CPU(s):              16" of the tool's pages of names and values. */
@@ -104,16 +108,17 @@ const kib = (text: string | undefined) => numberIn(text) * KIB;
 export function readVirtualHost(sections: Sections): VirtualHost {
   const node = valuesOf(sections.get("node") ?? "");
   const stats = statsOf(sections.get("stats"));
+  const listed = (list: string) => blocksOf(sections.get(list)).filter(([name]) => name !== NOT_LISTED);
+  const given = listed("machines");
+  const machines = given.slice(0, MOST_MACHINES).flatMap(([uuid, text]) => machineOf(uuid, text, stats) ?? []);
   return {
     name: lines(sections.get("name"))[0]?.trim().toLowerCase() ?? "",
     uuid: (/[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}/i.exec(sections.get("uuid") ?? "")?.[0] ?? "").toLowerCase(),
     version: /Running hypervisor:\s*(.+)/.exec(sections.get("version") ?? "")?.[1]?.trim() ?? "",
     processors: numberIn(node.get("CPU(s)")),
     memory: kib(node.get("Memory size")),
-    machines: blocksOf(sections.get("machines"))
-      .slice(0, MOST_MACHINES)
-      .flatMap(([uuid, text]) => machineOf(uuid, text, stats) ?? []),
-    networks: blocksOf(sections.get("networks")).map(([name, text]) => {
+    machines,
+    networks: listed("networks").map(([name, text]) => {
       const values = valuesOf(text);
       return {
         name,
@@ -121,7 +126,12 @@ export function readVirtualHost(sections: Sections): VirtualHost {
         bridge: values.get("Bridge") ?? "",
       };
     }),
-    pools: blocksOf(sections.get("pools")).map(([name, text]) => poolOf(name, text)),
+    pools: listed("pools").map(([name, text]) => poolOf(name, text)),
+    isWhole:
+      machines.length === given.length &&
+      ["machines", "networks", "pools"].every((list) =>
+        blocksOf(sections.get(list)).every(([name]) => name !== NOT_LISTED),
+      ),
   };
 }
 

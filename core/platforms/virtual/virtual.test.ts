@@ -112,6 +112,14 @@ describe("a host that virsh tells of", () => {
     });
   });
 
+  it("is whole only when every list was given", () => {
+    const sections = sectionsOf(printed(""));
+    expect(readVirtualHost(sections).isWhole).toBe(true);
+    const cut = readVirtualHost(new Map(sections).set("machines", "@!\n#ports\n#disks\n"));
+    expect(cut.machines).toEqual([]);
+    expect(cut.isWhole).toBe(false);
+  });
+
   it("without statistics is read by what else is printed, as the test driver does", () => {
     const read = readVirtualHost(sectionsOf(printed("")));
     expect(read.machines[0]).toMatchObject({

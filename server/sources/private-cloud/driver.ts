@@ -78,8 +78,6 @@ const MOST_REMEMBERED = 20_000;
 class CounterMemory {
   readonly before = new Map<string, Diagnostics>();
   turn = 0;
-  /** Those that may not be asked for their counters. */
-  refused = false;
 }
 const memories = new Map<string, CounterMemory>();
 

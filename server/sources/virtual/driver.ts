@@ -82,7 +82,7 @@ const look = (
         count(0, observations.length);
         push({ what: "observations", observations });
         push({ what: "measures", measures: virtualFigures(now, before.get(known), address) });
-        push({ what: "listed", prefix: virtualPrefix(host, address) });
+        if (host.isWhole) push({ what: "listed", prefix: virtualPrefix(host, address) });
         if (before.size >= MOST_REMEMBERED) before.clear();
         before.set(known, now);
       });

@@ -13,8 +13,8 @@ s name; v hostname || hostname
 s uuid; v capabilities | sed -n 's/.*<uuid>\\(.*\\)<\\/uuid>.*/\\1/p' | head -1
 s node; v nodeinfo
 s stats; v domstats --raw
-s machines; v list --all --uuid | while read -r d; do [ -n "$d" ] || continue; echo "@$d"; v dominfo "$d"; echo '#ports'; v domiflist "$d"; echo '#disks'; v domblklist "$d" --details; done
-s networks; v net-list --all --name | while read -r n; do [ -n "$n" ] || continue; echo "@$n"; v net-info "$n"; done
-s pools; v pool-list --name | while read -r p; do [ -n "$p" ] || continue; echo "@$p"; v pool-info "$p" --bytes; echo '#volumes'; v vol-list "$p"; done
+s machines; { v list --all --uuid || echo '!'; } | while read -r d; do [ -n "$d" ] || continue; echo "@$d"; v dominfo "$d"; echo '#ports'; v domiflist "$d"; echo '#disks'; v domblklist "$d" --details; done
+s networks; { v net-list --all --name || echo '!'; } | while read -r n; do [ -n "$n" ] || continue; echo "@$n"; v net-info "$n"; done
+s pools; { v pool-list --name || echo '!'; } | while read -r p; do [ -n "$p" ] || continue; echo "@$p"; v pool-info "$p" --bytes; echo '#volumes'; v vol-list "$p"; done
 s end
 `;
