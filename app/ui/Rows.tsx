@@ -1,4 +1,5 @@
-import { useDeferredValue, type ReactNode } from "react";
+import { startTransition, useEffect, useState, type ReactNode } from "react";
+import { whenIdle } from "./idle";
 
 /** Rows of a list that are made with the page; about what a large window shows. */
 const AT_ONCE = 25;
@@ -6,7 +7,7 @@ const AT_ONCE = 25;
 const ROW = 29;
 
 /**
- * The rows of a long table. Those in sight come with the page and the others right after it, so that a page does not
+ * The rows of a long table. Those in sight come with the page and the others in the next quiet moment, so that a page does not
  * wait for what is further down; until then their room is kept, so that nothing moves.
  */
 export function Rows<Row>({
@@ -18,7 +19,9 @@ export function Rows<Row>({
   columns: number;
   children: (row: Row) => ReactNode;
 }) {
-  const made = Math.min(rows.length, useDeferredValue(rows.length, Math.min(rows.length, AT_ONCE)));
+  const [all, setAll] = useState(rows.length <= AT_ONCE);
+  useEffect(() => (all ? undefined : whenIdle(() => startTransition(() => setAll(true)))), [all]);
+  const made = all ? rows.length : Math.min(rows.length, AT_ONCE);
   return (
     <>
       {rows.slice(0, made).map(children)}

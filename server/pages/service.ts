@@ -79,7 +79,7 @@ export function servicePage(
       : null,
     signals: signalsOf(db, uid, fromMs, toMs, overlay),
     promises: promisesOf(db, service, entries, { fromMs, toMs }),
-    operations: answeredBy(db, entries, fromMs, toMs).slice(0, MOST_OPERATIONS),
+    operations: answeredBy(db, entries, fromMs, toMs, MOST_OPERATIONS),
     logs: latestLogs(db, new Set(resources.keys()), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({
       id: row.id,
       atMs: row.at,

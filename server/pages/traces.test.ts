@@ -144,9 +144,9 @@ it("what some components answered leaves out what they called, and what others a
     span({ took: 5, name: "SELECT", kind: 3, parentId: hex(1, 16) }),
     span({ took: 5, resourceId: stranger, name: "PUT /grain" }),
   ]);
-  const answered = answeredBy(db, new Map([[desk, "desk"]]), AT, AT + HOUR_MS);
+  const answered = answeredBy(db, new Map([[desk, "desk"]]), AT, AT + HOUR_MS, 8);
   expect(answered.map(({ name, sender, componentId, calls }) => [name, sender, componentId, calls])).toEqual([
     ["GET /", "desk", desk, 1],
   ]);
-  expect(answeredBy(db, new Map(), AT, AT + HOUR_MS)).toEqual([]);
+  expect(answeredBy(db, new Map(), AT, AT + HOUR_MS, 8)).toEqual([]);
 });

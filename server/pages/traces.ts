@@ -2,7 +2,7 @@ import type { Db } from "../store/database";
 import { logLevel } from "#core/telemetry/log-levels";
 import { searchLogs } from "../store/logs";
 import { namedResources, resourcesOfAll } from "../store/resources";
-import { operationFigures, type CallFigures } from "../store/call-figures";
+import { mostCalled, operationFigures, type CallFigures } from "../store/call-figures";
 import { allOperations, operationsOf, spanCount, spansOfOperation, spansOfTrace, type SpanRow } from "../store/spans";
 
 /** OpenTelemetry span kinds in words. */
@@ -73,31 +73,35 @@ export function tracesPage(db: Db, question: TracesQuestion) {
   const fits = (one: (typeof known)[number]) =>
     (!question.answered || isAnswer(one.kind) || one.begins === 1) &&
     words.every((word) => `${one.name} ${one.sender?.name ?? ""}`.toLowerCase().includes(word));
-  const asked = known.filter((one) => one.id === question.operation || fits(one));
-  const figures = operationFigures(
+  const byId = new Map(known.map((one) => [one.id, one]));
+  const counts = mostCalled(
     db,
-    asked.map((one) => one.id),
+    known.filter(fits).map((one) => one.id),
     fromMs,
     toMs,
   );
-  const operations = asked.flatMap((one) => {
-    const own = figures.get(one.id);
-    return own
-      ? [
-          {
-            id: one.id,
-            name: one.name,
-            kind: KINDS[one.kind] ?? "not given",
-            sender: one.sender?.name ?? "",
-            componentId: one.sender?.componentId ?? null,
-            isFitting: fits(one),
-            ...figuresOf(own),
-          },
-        ]
-      : [];
-  });
-  const fitting = operations.filter((one) => one.isFitting);
-  const chosen = operations.find((one) => one.id === question.operation);
+  const listed = counts.slice(0, MOST_OPERATIONS).map((one) => one.id);
+  const figures = operationFigures(
+    db,
+    question.operation === null ? listed : new Set([...listed, question.operation]),
+    fromMs,
+    toMs,
+  );
+  const rowOf = (id: number) => {
+    const one = byId.get(id);
+    const own = figures.get(id);
+    return one && own
+      ? {
+          id,
+          name: one.name,
+          kind: KINDS[one.kind] ?? "not given",
+          sender: one.sender?.name ?? "",
+          componentId: one.sender?.componentId ?? null,
+          ...figuresOf(own),
+        }
+      : undefined;
+  };
+  const chosen = question.operation === null ? undefined : rowOf(question.operation);
   const own = chosen && figures.get(chosen.id);
   const spans = chosen
     ? spansOfOperation(
@@ -112,10 +116,10 @@ export function tracesPage(db: Db, question: TracesQuestion) {
       )
     : [];
   return {
-    operations: fitting.sort((a, b) => b.calls - a.calls).slice(0, MOST_OPERATIONS),
-    operationCount: fitting.length,
-    calls: fitting.reduce((sum, one) => sum + one.calls, 0),
-    failed: fitting.reduce((sum, one) => sum + one.failed, 0),
+    operations: listed.flatMap((id) => rowOf(id) ?? []),
+    operationCount: counts.length,
+    calls: counts.reduce((sum, one) => sum + one.calls, 0),
+    failed: counts.reduce((sum, one) => sum + one.failed, 0),
     kept: spanCount(db),
     chosen: chosen ?? null,
     bars: own ? barsOf(own) : [],
@@ -130,33 +134,29 @@ export function tracesPage(db: Db, question: TracesQuestion) {
   };
 }
 
-/** What some components, by id with their names, answered in a window, the most called first. */
-export function answeredBy(db: Db, components: ReadonlyMap<number, string>, fromMs: number, toMs: number) {
+/** What some components, by id with their names, answered in a window: the most called few, the most called first. */
+export function answeredBy(
+  db: Db,
+  components: ReadonlyMap<number, string>,
+  fromMs: number,
+  toMs: number,
+  most: number,
+) {
   const componentOf = resourcesOfAll(db, components.keys());
-  const own = operationsOf(db, componentOf.keys()).filter((operation) => isAnswer(operation.kind));
-  const figures = operationFigures(
-    db,
-    own.map((one) => one.id),
-    fromMs,
-    toMs,
+  const own = new Map(
+    operationsOf(db, componentOf.keys()).flatMap((one) => (isAnswer(one.kind) ? [[one.id, one] as const] : [])),
   );
-  return own
-    .flatMap((one) => {
-      const measured = figures.get(one.id);
-      const componentId = componentOf.get(one.resource_id) as number;
-      return measured
-        ? [
-            {
-              id: one.id,
-              name: one.name,
-              sender: components.get(componentId) ?? "",
-              componentId,
-              ...figuresOf(measured),
-            },
-          ]
-        : [];
-    })
-    .sort((a, b) => b.calls - a.calls);
+  const listed = mostCalled(db, own.keys(), fromMs, toMs)
+    .slice(0, most)
+    .map((one) => one.id);
+  const figures = operationFigures(db, listed, fromMs, toMs);
+  return listed.flatMap((id) => {
+    const one = own.get(id);
+    const measured = figures.get(id);
+    if (!one || !measured) return [];
+    const componentId = componentOf.get(one.resource_id) as number;
+    return [{ id, name: one.name, sender: components.get(componentId) ?? "", componentId, ...figuresOf(measured) }];
+  });
 }
 
 /** The latency histogram, in bars of equal width on a logarithmic axis. */

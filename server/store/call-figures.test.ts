@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { expect, it } from "vitest";
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
-import { callFigures, CallHalves, operationFigures } from "./call-figures";
+import { callFigures, CallHalves, mostCalled, operationFigures } from "./call-figures";
 import { prepared, type Db } from "./database";
 import { insertResource } from "./resources";
 import { SpanWriter, type NewSpan } from "./span-writer";
@@ -105,6 +105,13 @@ it("says the same from half hours and minutes as from the calls themselves, thos
           );
           for (const { id, resource_id } of answered)
             expect(figures.get(id)?.calls ?? 0).toBe(inside.filter((one) => one.to === resource_id).length);
+          // Counted without the sketches it is the same, in order.
+          const counted = mostCalled(db, figures.keys(), fromMs, toMs);
+          expect(counted.map((one) => one.calls)).toEqual(
+            [...figures.values()].map((one) => one.calls).sort((a, b) => b - a),
+          );
+          for (const { id, calls, failed } of counted)
+            expect({ calls, failed }).toEqual({ calls: figures.get(id)?.calls, failed: figures.get(id)?.failed });
         }
       },
     ),

@@ -61,17 +61,21 @@ function minutesOf(db: Db, subject: CallSubject, fromMs: number, beforeMs: numbe
   ).all(...subject, fromMs, beforeMs);
 }
 
-function halvesOf(db: Db, subject: CallSubject, fromMs: number, beforeMs: number): FiguresRow[] {
-  const { table, where } = tableOf(subject);
-  return prepared<FiguresRow>(
-    db,
-    `SELECT ${FIGURES} FROM ${table}_half WHERE ${where} AND half_at >= ? AND half_at < ?`,
-  ).all(...subject, fromMs, beforeMs);
+/** A window in whole minutes, cut where half hours are summed up: between the two cuts half hours serve, else minutes. */
+function partsOf(db: Db, fromMs: number, toMs: number) {
+  const summedTo = readProgress(db)?.toMs ?? 0;
+  const from = Math.floor(fromMs / MINUTE_MS) * MINUTE_MS;
+  const before = toMs + 1;
+  const halvesFrom = Math.ceil(from / HALF_HOUR_MS) * HALF_HOUR_MS;
+  const halvesBefore = Math.min(Math.floor(before / HALF_HOUR_MS) * HALF_HOUR_MS, summedTo);
+  return halvesBefore > halvesFrom
+    ? { from, before, halvesFrom, halvesBefore }
+    : { from, before, halvesFrom: before, halvesBefore: before };
 }
 
 /**
  * What some subjects were called in a window, whole minutes: from half hours as far as they are summed up, from
- * minutes at its ends.
+ * minutes at its ends. The sketches of one subject come as one text: a row for each would cost ten times the sums.
  */
 function figuresOf<Subject extends CallSubject>(
   db: Db,
@@ -79,26 +83,77 @@ function figuresOf<Subject extends CallSubject>(
   fromMs: number,
   toMs: number,
 ): Map<Subject, CallFigures> {
-  const summedTo = readProgress(db)?.toMs ?? 0;
-  const from = Math.floor(fromMs / MINUTE_MS) * MINUTE_MS;
-  const before = toMs + 1;
-  const halvesFrom = Math.ceil(from / HALF_HOUR_MS) * HALF_HOUR_MS;
-  const halvesBefore = Math.min(Math.floor(before / HALF_HOUR_MS) * HALF_HOUR_MS, summedTo);
+  const { from, before, halvesFrom, halvesBefore } = partsOf(db, fromMs, toMs);
   const result = new Map<Subject, CallFigures>();
   for (const subject of subjects) {
-    const rows =
-      halvesBefore > halvesFrom
-        ? [
-            ...minutesOf(db, subject, from, halvesFrom),
-            ...halvesOf(db, subject, halvesFrom, halvesBefore),
-            ...minutesOf(db, subject, halvesBefore, before),
-          ]
-        : minutesOf(db, subject, from, before);
-    let figures: CallFigures | undefined;
-    for (const row of rows) figures = add(figures, row);
-    if (figures) result.set(subject, figures);
+    const { table, where } = tableOf(subject);
+    const row = prepared<PackedRow>(
+      db,
+      `SELECT sum(calls) AS calls, sum(failed) AS failed, sum(sum_us) AS sum_us,
+         group_concat(length(sketch)) AS lengths, group_concat(hex(sketch), '') AS sketches FROM (
+         SELECT ${FIGURES} FROM ${table}_minute WHERE ${where} AND minute_at >= ? AND minute_at < ?
+         UNION ALL
+         SELECT ${FIGURES} FROM ${table}_half WHERE ${where} AND half_at >= ? AND half_at < ?
+         UNION ALL
+         SELECT ${FIGURES} FROM ${table}_minute WHERE ${where} AND minute_at >= ? AND minute_at < ?)`,
+    ).get(...subject, from, halvesFrom, ...subject, halvesFrom, halvesBefore, ...subject, halvesBefore, before);
+    if (row?.lengths) result.set(subject, unpacked(row));
   }
   return result;
+}
+
+interface PackedRow {
+  calls: number;
+  failed: number;
+  sum_us: number;
+  /** Bytes of each sketch, and all of them one after the other, in hexadecimal. */
+  lengths: string | null;
+  sketches: string;
+}
+
+function unpacked(row: PackedRow): CallFigures {
+  const sketch = new Sketch();
+  const bytes = Buffer.from(row.sketches, "hex");
+  let at = 0;
+  for (const length of (row.lengths as string).split(",")) {
+    const end = at + Number(length);
+    sketch.mergeBytes(bytes.subarray(at, end));
+    at = end;
+  }
+  return { calls: row.calls, failed: row.failed, sumUs: row.sum_us, sketch };
+}
+
+/** Calls and failures alone of one operation in a window. */
+export interface CallCount {
+  id: number;
+  calls: number;
+  failed: number;
+}
+
+/**
+ * How often the given operations were called in a window, the most called first; those without any are left out.
+ * Sketches stay unread, so that hundreds of operations can be ranked before a few are looked at.
+ */
+export function mostCalled(db: Db, operationIds: Iterable<number>, fromMs: number, toMs: number): CallCount[] {
+  const { from, before, halvesFrom, halvesBefore } = partsOf(db, fromMs, toMs);
+  const sums = prepared<{ calls: number | null; failed: number | null }>(
+    db,
+    `SELECT sum(calls) AS calls, sum(failed) AS failed FROM (
+       SELECT calls, failed FROM operation_minute
+       WHERE operation_id = :id AND minute_at >= :from AND minute_at < :halvesFrom
+       UNION ALL
+       SELECT calls, failed FROM operation_half
+       WHERE operation_id = :id AND half_at >= :halvesFrom AND half_at < :halvesBefore
+       UNION ALL
+       SELECT calls, failed FROM operation_minute
+       WHERE operation_id = :id AND minute_at >= :halvesBefore AND minute_at < :before)`,
+  );
+  const result: CallCount[] = [];
+  for (const id of operationIds) {
+    const sum = sums.get({ id, from, before, halvesFrom, halvesBefore });
+    if (sum?.calls) result.push({ id, calls: sum.calls, failed: sum.failed ?? 0 });
+  }
+  return result.sort((a, b) => b.calls - a.calls);
 }
 
 /** Calls of the given operations in a window; those without any are left out. */

@@ -1,5 +1,7 @@
-import { useEffect, useLayoutEffect, useRef, useState, type ReactNode } from "react";
+import { useEffect, useRef, useState, type ReactNode } from "react";
+import { whenIdle } from "../idle";
 import { useMounted } from "../mounted";
+import { drawSoon } from "./draw-queue";
 
 /** So far outside the window, in pixels, a drawing is made already, to be there when it is scrolled to. */
 const AHEAD = 300;
@@ -17,27 +19,37 @@ export function InSight(props: InSightProps) {
 }
 
 const Room = ({ height, label, box }: Omit<InSightProps, "children"> & { box?: React.Ref<HTMLDivElement> }) => (
-  <div ref={box} role="img" aria-label={label} style={{ height, background: "var(--mui-palette-action-hover)" }} />
+  <div
+    ref={box}
+    data-room=""
+    role="img"
+    aria-label={label}
+    style={{ height, background: "var(--mui-palette-action-hover)" }}
+  />
 );
 
 function WhenSeen({ children, ...room }: InSightProps) {
   const box = useRef<HTMLDivElement>(null);
   const [seen, setSeen] = useState(false);
-  // What is in sight from the beginning is drawn in the same frame; what is near it, right after.
-  useLayoutEffect(() => {
-    const rect = box.current?.getBoundingClientRect();
-    if (rect && rect.top < window.innerHeight && rect.bottom > 0) setSeen(true);
-  }, []);
+  // What is in sight is drawn as soon as the page is painted; what is near it, in the next quiet moment.
   useEffect(() => {
     if (seen || !box.current) return;
     const show = () => setSeen(true);
-    const observer = new IntersectionObserver((entries) => entries.some((one) => one.isIntersecting) && show(), {
-      rootMargin: `${AHEAD}px`,
-    });
+    let cancel: (() => void) | undefined;
+    const observer = new IntersectionObserver(
+      (entries) => {
+        const near = entries.findLast((one) => one.isIntersecting)?.boundingClientRect;
+        if (!near) return;
+        cancel?.();
+        cancel = near.top < window.innerHeight && near.bottom > 0 ? drawSoon(show) : whenIdle(show);
+      },
+      { rootMargin: `${AHEAD}px` },
+    );
     observer.observe(box.current);
     // On paper everything is in sight.
     window.addEventListener("beforeprint", show);
     return () => {
+      cancel?.();
       observer.disconnect();
       window.removeEventListener("beforeprint", show);
     };

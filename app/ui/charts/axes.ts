@@ -38,15 +38,31 @@ export function roundAxis(low: number, high: number, unit: string, most: number)
   };
 }
 
-/** A sample with nothing on either side makes no line; it is drawn as a dot. */
-export const aloneDots = (points: readonly { y: number }[], radius: number): number[] =>
-  points.map(({ y }, index) =>
-    Number.isNaN(y) ||
-    !Number.isNaN(points[index - 1]?.y ?? Number.NaN) ||
-    !Number.isNaN(points[index + 1]?.y ?? Number.NaN)
-      ? 0
-      : radius,
+/**
+ * A sample with nothing on either side makes no line; such samples are drawn as dots. They are lines of their own: a
+ * radius for each point of a line would have the library work out the looks of each of its points anew.
+ */
+export function aloneDots(points: readonly { x: number; y: number }[], radius: number, colour: string) {
+  const alone = points.filter(
+    ({ y }, index) =>
+      !Number.isNaN(y) &&
+      Number.isNaN(points[index - 1]?.y ?? Number.NaN) &&
+      Number.isNaN(points[index + 1]?.y ?? Number.NaN),
   );
+  if (!alone.length) return [];
+  return [
+    {
+      ...STILL,
+      label: "alone",
+      data: alone,
+      showLine: false,
+      pointRadius: radius,
+      pointBackgroundColor: colour,
+      borderColor: colour,
+      fill: false as const,
+    },
+  ];
+}
 
 /** How every line of the house is drawn, whatever else it is. */
 export const STILL = { pointRadius: 0, pointHoverRadius: 0, tension: 0, spanGaps: false } as const;

@@ -74,17 +74,19 @@ describe("the axes of the house", () => {
 
 describe("dots", () => {
   it("stand for samples that have nothing on either side, and for those only", () => {
-    const points = [1, Number.NaN, 2, Number.NaN, 3, 4].map((y) => ({ y }));
-    expect(aloneDots(points, 2)).toEqual([2, 0, 2, 0, 0, 0]);
-    expect(aloneDots([{ y: 5 }], 3)).toEqual([3]);
+    const points = [1, Number.NaN, 2, Number.NaN, 3, 4].map((y, x) => ({ x, y }));
+    const dots = (of: typeof points) => aloneDots(of, 2, "#000").flatMap((one) => one.data.map(({ x }) => x));
+    expect(dots(points)).toEqual([0, 2]);
+    expect(dots([{ x: 7, y: 5 }])).toEqual([7]);
+    expect(aloneDots(points.slice(4), 2, "#000")).toEqual([]);
   });
 });
 
 describe("the house chart", () => {
   it("draws highest, lowest and mean, gaps as gaps", () => {
     const { datasets } = houseData(chart(), DAY);
-    expect(datasets.map((one) => one.label)).toEqual(["highest", "lowest", "mean"]);
-    expect(datasets[2]?.data.map((point) => point.y)).toEqual([45, Number.NaN, 61]);
+    expect(datasets.map((one) => one.label)).toEqual(["highest", "lowest", "alone", "mean"]);
+    expect(datasets.at(-1)?.data.map((point) => point.y)).toEqual([45, Number.NaN, 61]);
     expect(datasets[0]?.data[2]).toEqual({ x: AT + 2 * MINUTE, y: 62 });
   });
   it("adds what it is compared with and exemplars", () => {
@@ -97,6 +99,7 @@ describe("the house chart", () => {
       "lowest",
       "over",
       "exemplars",
+      "alone",
       "mean",
     ]);
   });

@@ -5,6 +5,10 @@ import type { ChartData } from "#server/pages/charts";
 import type { Tokens } from "../../theme/tokens";
 import { aloneDots, roundAxis, STILL, timeAxis } from "./axes";
 import { exemplarDataset } from "./exemplars";
+import { ofLine } from "./pointed";
+
+/** What the pointer finds. */
+const MEAN = "mean";
 
 /** The lines of the house chart: the extremes with what lies between, what it is compared with, exemplars, the mean. */
 export function houseData(chart: ChartData, tokens: Tokens) {
@@ -29,12 +33,11 @@ export function houseData(chart: ChartData, tokens: Tokens) {
           ]
         : []),
       ...(chart.exemplars.length ? [exemplarDataset(chart.exemplars, tokens.accent, tokens.surface)] : []),
+      ...aloneDots(mean, 1.6, tokens.chartLine),
       {
         ...STILL,
-        label: "mean",
+        label: MEAN,
         data: mean,
-        pointRadius: aloneDots(mean, 1.6),
-        pointBackgroundColor: tokens.chartLine,
         borderWidth: 1.4,
         borderColor: tokens.chartLine,
         fill: false as const,
@@ -102,7 +105,7 @@ export function houseOptions(
     maintainAspectRatio: false,
     normalized: true,
     parsing: false,
-    interaction: { mode: "index", intersect: false, axis: "x" },
+    interaction: { mode: ofLine(MEAN), intersect: false, axis: "x" },
     layout: { padding: { bottom: chart.marks.length ? 10 : 0, right: 4, top: 4 } },
     scales: {
       x: timeAxis(chart.fromMs, chart.toMs, 5, tokens),
@@ -122,13 +125,15 @@ export function houseOptions(
       tooltip: {
         displayColors: false,
         animation: false,
-        filter: (item) => item.dataset.label === "mean",
+        filter: (item) => item.dataset.label === MEAN,
         callbacks: {
           title: (items) => (items[0] ? dayAndTime(Number(items[0].parsed.x), undefined, true) : ""),
           label: (item) => pointText(chart, item.dataIndex),
         },
       },
-      annotation: { animations: false as never, annotations: limitLines(chart, shownTop, tokens) },
+      annotation: chart.limits.length
+        ? { animations: false as never, annotations: limitLines(chart, shownTop, tokens) }
+        : (false as never),
     },
   };
 }

@@ -59,12 +59,11 @@ export function lineData(
       ...(line.exemplars.length && !quiet
         ? [{ ...exemplarDataset(line.exemplars, colour, tokens.surface), yAxisID: line.axis }]
         : []),
+      ...aloneDots(mean, 2, colour).map((dots) => ({ ...dots, yAxisID: line.axis })),
       {
         ...common,
         label: line.key,
         data: mean,
-        pointRadius: aloneDots(mean, 2),
-        pointBackgroundColor: colour,
         borderWidth: lifted === line.key ? 2.6 : 1.5,
         borderColor: quiet ? `${colour}4d` : colour,
         borderDash: dash,
