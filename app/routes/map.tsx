@@ -1,129 +1,166 @@
+import Box from "@mui/material/Box";
 import PushPinOutlined from "@mui/icons-material/PushPinOutlined";
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
-import { useSearchParams } from "react-router";
-import { z } from "zod";
+import { useNavigate, useSearchParams } from "react-router";
 import { dayAndTime } from "#core/time/windows";
+import type { MapCard } from "#server/pages/map/page";
 import type { Route } from "./+types/map";
+import { useAnswer } from "../shell/answer";
 import { usePin } from "../shell/tray";
-import { useShell } from "../shell/window";
+import { useKeep, useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
-import { PageHead } from "../ui/Page";
-import { StrataMap } from "../ui/map/StrataMap";
+import { askedOf, questionOf } from "../shell/map-question";
+import { act, formOf } from "../shell/answers.server";
+import { MapTools } from "../ui/map/MapTools";
+import { GroupList } from "../ui/map/GroupList";
+import { Panel } from "../ui/map/Panel";
+import { SavedMaps } from "../ui/map/SavedMaps";
+import { StrataMap, type MapData } from "../ui/map/StrataMap";
+import { Empty, PageHead } from "../ui/Page";
 import { RightButton } from "../ui/RightButton";
 
 export const meta: Route.MetaFunction = () => [{ title: "Map · Holotaxis" }];
 
-const schema = z.object({
-  service: z.string().max(60).catch(""),
-  site: z.string().max(60).catch(""),
-  around: z.coerce.number().int().min(1).optional().catch(undefined),
-});
-
 export async function loader({ request, context }: Route.LoaderArgs) {
-  const { atMs } = windowOf(request, context.now());
-  const asked = schema.parse(Object.fromEntries(new URL(request.url).searchParams));
-  const map = await context.ask("map", {
-    atMs,
-    ...(asked.around
-      ? { around: asked.around }
-      : asked.site
-        ? { site: asked.site }
-        : asked.service
-          ? { service: asked.service }
-          : {}),
-  });
-  return { map, asked };
+  const { fromMs, atMs } = windowOf(request, context.now());
+  const { show, view, ...asked } = askedOf(request);
+  const question = { atMs, fromMs, ...questionOf(asked), ...(context.who ? { who: context.who.name } : {}) };
+  const [map, panel] = await Promise.all([
+    context.ask("map", question),
+    show ? context.ask("mapPanel", { ...question, show }) : null,
+  ]);
+  return { map, panel, asked: { ...asked, show, view } };
 }
 
-export default function MapPage({ loaderData: { map, asked } }: Route.ComponentProps) {
+export async function action({ request, context }: Route.ActionArgs) {
+  const {
+    intent,
+    name = "",
+    query = "",
+    shared,
+    id,
+  } = Object.fromEntries(await formOf(request)) as Record<string, string>;
+  const done =
+    intent === "remove"
+      ? await act(context, "map.remove", { id: Number(id) })
+      : await act(context, "map.save", { name, query, shared: shared === "on" });
+  return done.ok ? null : done.refusal;
+}
+
+function sentenceOf(map: MapData): string {
+  const { way, total, unwell, name, only } = map;
+  if (way === null) return "Nothing joins these two components: no relation leads from one to the other.";
+  if (way)
+    return `${way.from} ${way.direction === "backward" ? "is needed by" : way.direction === "forward" ? "needs" : "and"} ${way.to}${way.direction === "mixed" ? " hang together" : ""}: ${way.steps} ${way.steps === 1 ? "step" : "steps"}, ${total} components on the way.`;
+  if (map.cards.length === 0)
+    return only === "unwell"
+      ? `${name}: nothing is unwell.`
+      : only === "changed"
+        ? `${name}: nothing changed in this window.`
+        : "Nothing to draw: no component of this part was known at this time.";
+  const what = only === "unwell" ? "unwell" : only === "changed" ? "changed" : "";
+  return `${name}: ${total.toLocaleString("en-GB")} ${what ? `${what} ` : ""}${total === 1 ? "component" : "components"}${only === "unwell" ? "" : `, ${unwell === 0 ? "all well" : `${unwell} unwell`}`}`;
+}
+
+export default function MapPage({ loaderData: { map, panel, asked }, actionData }: Route.ComponentProps) {
   const { window: now } = useShell();
-  const [, setParams] = useSearchParams();
+  const [params] = useSearchParams();
+  const keep = useKeep();
   const pin = usePin();
-  const centre = asked.around === undefined ? undefined : map.cards.find((card) => card.componentId === asked.around);
-  const service = map.services.find((one) => one.uid === asked.service);
-  const what = centre
-    ? `${centre.name}${centre.sub ? ` on ${centre.sub}` : ""} and its neighbours`
-    : asked.site
-      ? asked.site
-      : service
-        ? service.name
-        : "All services";
-  const chosen = centre
-    ? `around:${asked.around}`
-    : asked.site
-      ? `site:${asked.site}`
-      : service
-        ? `service:${service.uid}`
-        : "";
-  const choose = (value: string) =>
-    setParams((params) => {
-      for (const name of ["service", "site", "around"]) params.delete(name);
-      const [name, ...rest] = value.split(":");
-      if (name && rest.length) params.set(name, rest.join(":"));
-      return params;
+  const navigate = useNavigate();
+  /** The address of this page with some parameters changed. */
+  const changed = (alter: (params: URLSearchParams) => void): string => {
+    const next = new URLSearchParams(params);
+    alter(next);
+    const text = next.toString();
+    return text ? `/map?${text}` : "/map";
+  };
+  const showing = (show: string) => changed((next) => next.set("show", show));
+  const start = params.get("b") ? null : params.get("a");
+  /** What a card leads to: the panel beside the map, or, when a way is asked for, that way. */
+  const chosenBy = ({ id: card, componentId }: MapCard) =>
+    start && componentId !== null ? keep(`/map?a=${start}&b=${componentId}`) : showing(card);
+  const toggled = (key: string) =>
+    changed((next) => {
+      const open = next.getAll("open");
+      next.delete("open");
+      for (const one of open) if (one !== key && !one.startsWith(`${key}/`)) next.append("open", one);
+      if (!open.includes(key)) next.append("open", key);
     });
-  const components = map.cards.filter((card) => card.componentId !== null).length;
-  const ill = chosen === "" ? map.cards.filter((card) => card.severity !== "cleared").length : map.unwell;
-  const counted =
-    chosen === "" ? `${map.cards.length} services and what they rely on` : `${what}: ${components} components`;
-  const sentence =
-    map.cards.length === 0
-      ? "Nothing to draw: no component of this part was known at this time."
-      : `${counted}, ${ill === 0 ? "all well" : `${ill} unwell`}${now.live ? "" : `, as of ${dayAndTime(now.atMs, now.nowMs)}`}.`;
+  const closed = changed((next) => next.delete("show"));
+  const centre = asked.around ? map.cards.find((card) => card.componentId === asked.around) : undefined;
+  const sentence = sentenceOf(map);
+  const scopeKey = JSON.stringify([asked.service, asked.site, asked.around, asked.a, asked.b, asked.collection]);
   return (
     <>
       <PageHead
         name="Map"
-        sentence={sentence}
+        sentence={`${sentence.replace(/\.$/, "")}${now.live ? "" : `, as of ${dayAndTime(now.atMs, now.nowMs)}`}.`}
         actions={
-          <>
-            <TextField
-              select
-              label="Part of the estate"
-              value={chosen}
-              onChange={(event) => choose(event.target.value)}
-              sx={{ width: 250 }}
-              slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-            >
-              <MenuItem value="">All services</MenuItem>
-              {centre ? <MenuItem value={`around:${asked.around}`}>Round {centre.name}</MenuItem> : null}
-              {map.services.map((one) => (
-                <MenuItem key={one.uid} value={`service:${one.uid}`}>
-                  {one.name}
-                </MenuItem>
-              ))}
-              {map.sites.map((one) => (
-                <MenuItem key={one.site} value={`site:${one.site}`}>
-                  Site {one.site} ({one.count})
-                </MenuItem>
-              ))}
-            </TextField>
-            <RightButton
-              right="respond"
-              variant="outlined"
-              startIcon={<PushPinOutlined />}
-              onClick={() =>
-                pin({ kind: "map", title: `Map of ${what}`, detail: chosen, fromMs: now.fromMs, toMs: now.toMs })
-              }
-            >
-              Pin
-            </RightButton>
-          </>
+          <RightButton
+            right="respond"
+            variant="outlined"
+            startIcon={<PushPinOutlined />}
+            onClick={() =>
+              pin({
+                kind: "map",
+                title: `Map of ${map.name}`,
+                detail: params.toString(),
+                fromMs: now.fromMs,
+                toMs: now.toMs,
+                address: changed(() => undefined),
+              })
+            }
+          >
+            Pin
+          </RightButton>
         }
       />
-      {map.tooMany ? (
-        <p>
-          That is {map.total} components, more than can be read at once. Hosts only are drawn; choose a service, or open
-          one host's own map.
+      <MapTools map={map} asked={asked} />
+      <SavedMaps saved={map.saved} query={params.toString()} refusal={useAnswer(actionData ?? undefined)} />
+      {start ? (
+        <p role="status">
+          Choose the component at the other end of the way.{" "}
+          <a className="hx-link" href={changed((next) => next.delete("a"))}>
+            Cancel
+          </a>
         </p>
       ) : null}
-      <StrataMap
-        key={chosen}
-        map={map}
-        height="calc(100vh - 262px)"
-        {...(centre?.componentId ? { highlight: centre.componentId } : {})}
-      />
+      <div className={panel ? "hx-map-page hx-with-panel" : "hx-map-page"}>
+        {map.cards.length === 0 ? (
+          <Empty>Choose another part of the estate, or show everything.</Empty>
+        ) : asked.view === "list" ? (
+          <Box className="hx-map-list" role="region" aria-label="Groups" tabIndex={0}>
+            <GroupList map={map} addressOf={chosenBy} toggleOf={toggled} chosen={asked.show} />
+          </Box>
+        ) : (
+          <StrataMap
+            key={`${scopeKey} ${map.by.join(",")} ${asked.only}`}
+            map={map}
+            height="calc(100vh - 272px)"
+            addressOf={chosenBy}
+            toggleOf={toggled}
+            chosen={asked.show || undefined}
+            onChoose={(key) => void navigate(showing(key), { preventScrollReset: true })}
+            {...(centre?.componentId ? { highlight: centre.componentId } : {})}
+          />
+        )}
+        {panel ? (
+          <Panel
+            panel={panel}
+            nowMs={now.nowMs}
+            showing={showing}
+            closed={closed}
+            around={(componentId) => keep(`/map?around=${componentId}&up=2&down=2`)}
+            wayFrom={(componentId) =>
+              changed((next) => {
+                next.delete("b");
+                next.delete("show");
+                next.set("a", String(componentId));
+              })
+            }
+          />
+        ) : null}
+      </div>
     </>
   );
 }

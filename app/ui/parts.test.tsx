@@ -4,6 +4,7 @@ import { MemoryRouter } from "react-router";
 import { describe, expect, it } from "vitest";
 import { InSight } from "./charts/InSight";
 import { KindGlyph } from "./KindGlyph";
+import type { MapLink } from "#server/pages/map/page";
 import { MapLines } from "./map/MapLines";
 import { MapCardLink } from "./map/MapCardLink";
 import { Rows } from "./Rows";
@@ -100,8 +101,10 @@ it("a drawing that the server leaves out keeps its room and says what it shows",
 
 describe("cards and lines of the map", () => {
   const card = {
+    id: "c3",
     componentId: 3,
     serviceUid: null,
+    group: null,
     name: "nq-store-01",
     sub: "127.0.0.1",
     kind: "host.linux",
@@ -126,13 +129,11 @@ describe("cards and lines of the map", () => {
   it("light up where the pointer is, above all others", () => {
     const map = {
       cards: [card, { ...card, x: 300 }, { ...card, y: 300, severity: "cleared" as const }],
-      links: [
-        { type: "talks-to", ends: [[0, 1, 3] as [number, number, number], [1, 2, 1] as [number, number, number]] },
-      ],
+      links: [{ type: "talks-to", ends: [[0, 1, 3, 0, 0, 1] as MapLink, [1, 2, 1, 0, 0, 1] as MapLink] }],
       width: 600,
       height: 400,
     } as unknown as Parameters<typeof MapLines>[0]["map"];
-    const lines = (hovered: number | null) => drawn(<MapLines map={map} hovered={hovered} dashed />);
+    const lines = (hovered: number | null) => drawn(<MapLines map={map} hovered={hovered} dashed level={1} />);
     expect(lines(null)).not.toContain("hx-lit");
     expect(lines(0)).toMatch(/class="hx-dim".*class="hx-lit"/);
     expect(count(lines(2), /<path/) - count(lines(null), /<path/)).toBe(2);

@@ -1,7 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { EstateGraph, reliantServices, type Edge } from "./graph";
-import { layStrata, type StrataNode } from "./strata";
 
 const talks = (from: number, to: number): Edge => ({ type: "talks-to", from, to });
 const runs = (from: number, to: number): Edge => ({ type: "runs-on", from, to });
@@ -74,76 +73,4 @@ describe("what a service is made of", () => {
     expect([...new EstateGraph(edges).neighbourhood([2], 1, new Set(["talks-to"]))].sort((a, b) => a - b)).toEqual([
       1, 2, 3, 5,
     ]));
-});
-
-describe("strata", () => {
-  const options = { cardWidth: 100, cardHeight: 50, gapX: 10, gapY: 10, mostAcross: 4, padding: 10, margin: 50 };
-  const nodeOf = (index: number, stratum: StrataNode["stratum"]): StrataNode => ({
-    id: `n${index}`,
-    stratum,
-    group: "g",
-    label: `n${index}`,
-  });
-  const estate = fc
-    .array(fc.constantFrom<StrataNode["stratum"]>("services", "applications", "data", "hosts"), {
-      minLength: 1,
-      maxLength: 40,
-    })
-    .map((strata) => strata.map((stratum, index) => nodeOf(index, stratum)));
-  const withLinks = estate.chain((nodes) =>
-    fc.tuple(
-      fc.constant(nodes),
-      fc.array(
-        fc.tuple(fc.nat(nodes.length - 1), fc.nat(nodes.length - 1)).map(([a, b]) => ({ from: `n${a}`, to: `n${b}` })),
-        { maxLength: 60 },
-      ),
-    ),
-  );
-
-  it("place every card once, in its own layer, without overlap, and always the same way", () => {
-    fc.assert(
-      fc.property(withLinks, ([nodes, links]) => {
-        const layout = layStrata(nodes, links, options);
-        const place = new Map(layout.cards.map((card) => [card.id, card]));
-        const bands = new Map(layout.strata.map((stratum) => [stratum.id, stratum]));
-        const inLayer = nodes.every((node) => {
-          const card = place.get(node.id);
-          const band = bands.get(node.stratum);
-          return (
-            card &&
-            band &&
-            card.y >= band.y &&
-            card.y + options.cardHeight <= band.y + band.height &&
-            card.x >= options.margin &&
-            card.x + options.cardWidth <= layout.width
-          );
-        });
-        const apart = layout.cards.every((a, index) =>
-          layout.cards
-            .slice(index + 1)
-            .every((b) => Math.abs(a.x - b.x) >= options.cardWidth || Math.abs(a.y - b.y) >= options.cardHeight),
-        );
-        return (
-          layout.cards.length === nodes.length &&
-          inLayer &&
-          apart &&
-          JSON.stringify(layStrata([...nodes].reverse(), links, options)) === JSON.stringify(layout)
-        );
-      }),
-    );
-  });
-  it("puts what belongs together under each other", () => {
-    const nodes = [nodeOf(1, "applications"), nodeOf(2, "applications"), nodeOf(3, "hosts"), nodeOf(4, "hosts")];
-    const { cards } = layStrata(
-      nodes,
-      [
-        { from: "n1", to: "n4" },
-        { from: "n2", to: "n3" },
-      ],
-      options,
-    );
-    const x = (id: string) => cards.find((card) => card.id === id)?.x;
-    expect(x("n1")).toBe(x("n4"));
-    expect(x("n2")).toBe(x("n3"));
-  });
 });

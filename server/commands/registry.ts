@@ -10,6 +10,7 @@ import { incidentCommands } from "./incidents";
 import { ingestCommands } from "./ingest";
 import { labelCommands } from "./labels";
 import { mappingCommands } from "./mappings";
+import { mapCommands } from "./maps";
 import { reviewCommands } from "./review";
 import { peopleCommands } from "./people";
 import type { CommandPorts } from "./ports";
@@ -39,6 +40,7 @@ export const commands = {
   ...credentialCommands,
   ...drillCommands,
   ...spendCommands,
+  ...mapCommands,
 } as const;
 
 export type CommandName = keyof typeof commands;

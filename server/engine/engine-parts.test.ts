@@ -10,7 +10,7 @@ import type { Look } from "#core/estate/observation";
 import { recognise } from "#core/estate/recognise";
 import { takeInLook } from "../estate/take-in";
 import { chartOf, dayVolume, usualNow } from "../pages/charts";
-import { mapPage } from "../pages/map";
+import { mapPage } from "../pages/map/page";
 import { alarmById, alarmChanges, alarmDensity, listRules, offerRule, saveRule } from "../store/alarms";
 import { changesIn } from "../store/changes";
 import { migrate, openStore, type Db } from "../store/database";

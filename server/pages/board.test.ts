@@ -12,7 +12,7 @@ import { saveService, writeHealth } from "../store/services";
 import { endSweep, insertFinding, insertSource, insertSweep, updateSweep } from "../store/sources";
 import { discoverPage, sourcePage, sweepPage } from "./discover";
 import { incidentList, incidentPage } from "./incidents";
-import { mapPage } from "./map";
+import { mapPage } from "./map/page";
 import { ribbon, watchPage } from "./watch";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
@@ -235,12 +235,11 @@ describe("Discover", () => {
 });
 
 describe("the map without services", () => {
-  it("opens on the site with most components", () => {
+  it("shows the components, in layers", () => {
     db.exec("DELETE FROM service");
     add("q-1", "Quay");
     add("q-2", "Quay");
     const map = mapPage(db, { atMs: AT } as Parameters<typeof mapPage>[1]);
-    expect(map.site).toBe("Quay");
-    expect(map.cards.map((card) => card.name).sort()).toEqual(["q-1", "q-2"]);
+    expect(map.cards.map((card) => card.name).sort()).toEqual(["h-1", "q-1", "q-2"]);
   });
 });

@@ -25,7 +25,7 @@ import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
 import { chartOf, type ChartData } from "./charts";
 import { guestsOf, leadingGuest } from "./guests";
-import { mapPage } from "./map";
+import { mapPage } from "./map/page";
 
 export function incidentList(db: Db, { fromMs, toMs, state }: { fromMs: number; toMs: number; state: string }) {
   const rows = incidentsIn(db, fromMs, toMs).filter((row) =>
@@ -124,7 +124,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     snapshot: snapshot ? { ...snapshot, processes: topProcesses(snapshot.processes, 10) } : null,
     // A resolved incident is shown as it was left.
     map: suspectRow
-      ? mapPage(db, { atMs: Math.min(nowMs, incident.resolved_at ?? nowMs), around: suspectRow.id, steps: 2 })
+      ? mapPage(db, { atMs: Math.min(nowMs, incident.resolved_at ?? nowMs), around: suspectRow.id })
       : null,
     notes: kits.flatMap((kit) =>
       kit.notes.filter((note) => note.metric === suspect?.metric).map((note) => ({ ...note, kit: kit.title })),

@@ -12,7 +12,8 @@ import { estatePage, findPage, samplesPage } from "./estate";
 import { identityPage } from "./identity";
 import { incidentList, incidentPage } from "./incidents";
 import { logPage, logsPage } from "./logs";
-import { mapPage } from "./map";
+import { mapPage } from "./map/page";
+import { mapPanel } from "./map/panel";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { accountPage, holderOf, invitationPage, peoplePage, signInPage, tokensPage } from "./people";
 import { differencesPage, reviewPage } from "./review";
@@ -62,6 +63,7 @@ export const questions = {
   serviceForm: serviceFormPage,
   find: findPage,
   map: mapPage,
+  mapPanel,
   metrics: metricsPage,
   seriesChoices,
   measured: measuredPage,

@@ -188,6 +188,46 @@ export function callFigures(
   return sum;
 }
 
+/** Who called whom how often in a window, by senders; pairs without any call are left out. */
+export function callsByPair(
+  db: Db,
+  fromMs: number,
+  toMs: number,
+): { from: number; to: number; calls: number; failed: number }[] {
+  const { from, before, halvesFrom, halvesBefore } = partsOf(db, fromMs, toMs);
+  const sums = prepared<{ calls: number | null; failed: number | null }>(
+    db,
+    `SELECT sum(calls) AS calls, sum(failed) AS failed FROM (
+       SELECT calls, failed FROM call_minute
+       WHERE from_resource_id = :a AND to_resource_id = :b AND minute_at >= :from AND minute_at < :halvesFrom
+       UNION ALL
+       SELECT calls, failed FROM call_half
+       WHERE from_resource_id = :a AND to_resource_id = :b AND half_at >= :halvesFrom AND half_at < :halvesBefore
+       UNION ALL
+       SELECT calls, failed FROM call_minute
+       WHERE from_resource_id = :a AND to_resource_id = :b AND minute_at >= :halvesBefore AND minute_at < :before)`,
+  );
+  const result = [];
+  for (const [a, b] of pairsOf(db)) {
+    const sum = sums.get({ a, b, from, before, halvesFrom, halvesBefore });
+    if (sum?.calls) result.push({ from: a, to: b, calls: sum.calls, failed: sum.failed ?? 0 });
+  }
+  return result;
+}
+
+/** Every pair of senders that ever spoke, those behind one of them, found by leaps over their minutes. */
+function* pairsOf(
+  db: Db,
+  [from, to]: readonly [number, number] = [0, 0],
+): Generator<readonly [from: number, to: number]> {
+  const pair = prepared<{ a: number; b: number }>(
+    db,
+    `SELECT from_resource_id AS a, to_resource_id AS b FROM call_minute
+     WHERE (from_resource_id, to_resource_id) > (?, ?) ORDER BY from_resource_id, to_resource_id LIMIT 1`,
+  );
+  for (let row = pair.get(from, to); row; row = pair.get(row.a, row.b)) yield [row.a, row.b];
+}
+
 /** Sums calls up by half hours. How far it got is kept with the sums, so that what is not committed is done again. */
 export class CallHalves {
   private summedTo = 0;
@@ -244,21 +284,12 @@ export class CallHalves {
     ).run(...subject, half, figures.calls, figures.failed, figures.sumUs, figures.sketch.toBytes());
   }
 
-  /**
-   * Every operation and every pair of senders there ever were, those behind one of them, found by leaps over their
-   * minutes.
-   */
+  /** Every operation and every pair of senders there ever were, those behind one of them. */
   private *subjects(after?: CallSubject): Generator<CallSubject> {
     const operation = prepared<{ id: number }>(this.db, "SELECT id FROM operation WHERE id > ? ORDER BY id LIMIT 1");
     if (after?.length !== 2)
       for (let row = operation.get(after?.[0] ?? 0); row; row = operation.get(row.id)) yield [row.id];
-    const pair = prepared<{ a: number; b: number }>(
-      this.db,
-      `SELECT from_resource_id AS a, to_resource_id AS b FROM call_minute
-       WHERE (from_resource_id, to_resource_id) > (?, ?) ORDER BY from_resource_id, to_resource_id LIMIT 1`,
-    );
-    const [from, to] = after?.length === 2 ? after : [0, 0];
-    for (let row = pair.get(from, to); row; row = pair.get(row.a, row.b)) yield [row.a, row.b];
+    yield* pairsOf(this.db, after?.length === 2 ? after : undefined);
   }
 
   /** Forgets minutes and half hours before an instant. */

@@ -68,3 +68,14 @@ export function changeTicks(db: Db, fromMs: number, toMs: number, stepMs: number
     "SELECT CAST((at - ?) / ? AS INTEGER) AS step, count(*) AS count FROM change WHERE at >= ? AND at <= ? GROUP BY 1",
   ).all(fromMs, stepMs, fromMs, toMs);
 }
+
+/** Components that anything changed at in a span. */
+export const changedComponents = (db: Db, fromMs: number, toMs: number): Set<number> =>
+  new Set(
+    prepared<{ id: number }>(
+      db,
+      "SELECT DISTINCT component_id AS id FROM change WHERE at >= ? AND at <= ? AND component_id IS NOT NULL",
+    )
+      .all(fromMs, toMs)
+      .map((row) => row.id),
+  );

@@ -89,6 +89,14 @@ export interface CollectionRow {
   effects: Effect[];
 }
 
+/** Labels of all components at an instant, notes left out. */
+export const labelsOfAll = (db: Db, atMs: number): { component_id: number; name: LabelName; value: string }[] =>
+  prepared<{ component_id: number; name: LabelName; value: string }>(
+    db,
+    `SELECT DISTINCT component_id, name, value FROM label
+     WHERE name <> 'note' AND valid_from <= ? AND (valid_to IS NULL OR valid_to > ?) ORDER BY component_id, name, value`,
+  ).all(atMs, atMs);
+
 export const collections = (db: Db): CollectionRow[] =>
   prepared<Omit<CollectionRow, "effects"> & { effects: string }>(
     db,

@@ -1,7 +1,7 @@
 import { AxeBuilder } from "@axe-core/playwright";
 import { expect, test } from "./fixtures";
 import { signInBrowser } from "../../scripts/sign-in.mjs";
-import { listen } from "./helpers";
+import { axeFinds, listen } from "./helpers";
 
 test("one fault, from the first sweep to a proven repair", async ({ page }) => {
   const complaints = listen(page);
@@ -52,10 +52,42 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await expect(page.getByRole("link", { name: "relaymq @ nq-mfx-mq-01" }).first()).toBeVisible();
   });
 
-  await test.step("Map: the strata of a service; a card opens its component", async () => {
+  await test.step("Map: the whole estate in groups that open in place, the same as a list, and the panel of a relation", async () => {
+    await page.goto("/map");
+    await expect(page.getByRole("heading", { level: 1 })).toContainText(/^The estate: 2\d\d components, all well/);
+    const hosts = page.getByLabel(/^Group Linux hosts 6\d components, all well/);
+    const before = await hosts.boundingBox();
+    await page.getByRole("button", { name: "Open Linux hosts" }).click();
+    await page.getByRole("button", { name: "Open Tarn Depot" }).click();
+    await expect(page.getByLabel(/^Linux host td-gw-01/)).toBeVisible();
+    expect((await hosts.boundingBox())?.x).toBe(before?.x);
+    await hosts.focus();
+    await page.keyboard.press("ArrowDown");
+    await expect(page.locator(".hx-node-link:focus")).toHaveCount(1);
+    await expect(hosts).not.toBeFocused();
+    await hosts.click();
+    await expect(page.getByRole("complementary", { name: "About Linux hosts" })).toContainText(
+      /6\d components, all well/,
+    );
+    await page.getByLabel("Find on the map").fill("mfx-parse");
+    await expect(page.getByRole("status").filter({ hasText: "found" })).toContainText("12 found");
+    await page.getByLabel("Find on the map").fill("");
+    await page.getByLabel("As", { exact: true }).click();
+    await page.getByRole("option", { name: "List" }).click();
+    await expect(page.getByRole("row", { name: /Tarn Depot/ })).toBeVisible();
+    expect(await axeFinds(page)).toEqual([]);
+  });
+
+  await test.step("Map: the strata of a service; a card shows what it is beside the map, and leads to its page", async () => {
     await page.goto("/map?service=manifest-exchange");
     await expect(page.getByRole("heading", { level: 1 })).toContainText(/Manifest Exchange: 3\d components, all well/);
     await page.getByLabel(/^Message broker relaymq nq-mfx-mq-01/).click();
+    const panel = page.getByRole("complementary", { name: "About relaymq @ nq-mfx-mq-01" });
+    await expect(panel).toContainText("Message broker on nq-mfx-mq-01, healthy.");
+    await panel.getByRole("region", { name: "Needed by" }).getByRole("link").first().click();
+    await expect(page.getByRole("complementary")).toContainText("Calls a minute");
+    await page.goBack();
+    await panel.getByRole("link", { name: "Open the page" }).click();
     await expect(page.getByRole("heading", { level: 1 })).toContainText("relaymq @ nq-mfx-mq-01 is healthy");
   });
 
@@ -218,6 +250,8 @@ const PAGES = [
   "/discover/sources/new",
   "/discover/sweeps/1",
   "/estate",
+  "/map",
+  "/map?by=site,kind&view=list&show=gsite%3ATarn%20Depot",
   "/map?service=gate-appointments",
   "/services/manifest-exchange",
   "/signals/metrics",

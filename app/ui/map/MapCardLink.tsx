@@ -1,6 +1,6 @@
 import { memo } from "react";
 import { kindInfo } from "#core/catalogue/kinds";
-import type { MapCard } from "#server/pages/map";
+import type { MapCard } from "#server/pages/map/page";
 import { KindGlyph } from "../KindGlyph";
 import { SeverityMark } from "../SeverityMark";
 import { roomAt, shortened } from "./names";
@@ -10,48 +10,77 @@ interface MapCardLinkProps {
   card: MapCard;
   id: string;
   address: string;
+  /** Opens or closes the group it stands for. */
+  toggle?: string | undefined;
   /** Least scale at which what is drawn can be read. */
   level: number;
   faded: boolean;
   chosen: boolean;
 }
 
-/** A component or service on the map: a link to its page, with its health and its headline figure. */
-export const MapCardLink = memo(function MapCardLink({ card, id, address, level, faded, chosen }: MapCardLinkProps) {
+/** A component, service or group on the map, with its health and its headline figure. */
+export const MapCardLink = memo(function MapCardLink({
+  card,
+  id,
+  address,
+  toggle,
+  level,
+  faded,
+  chosen,
+}: MapCardLinkProps) {
   const detail = detailOf(level);
   const room = roomAt(level);
-  const { kind, name, sub, severity, reason, figure } = card;
+  const { kind, name, sub, severity, reason, figure, group } = card;
   const well = severity === "cleared";
-  const { label } = kindInfo(kind);
+  const label = group ? "Group" : kindInfo(kind).label;
+  const state = group ? (group.unwell ? `${group.unwell} unwell` : "all well") : well ? "well" : severity;
+  const looks = `${faded ? " hx-faded" : ""}${chosen ? " hx-node-chosen" : ""}${group ? " hx-group" : ""}${group?.isOpen ? " hx-open" : ""}`;
   return (
-    <a
-      id={id}
-      className={`hx-link hx-node${faded ? " hx-faded" : ""}${chosen ? " hx-node-chosen" : ""}`}
-      href={address}
-      draggable={false}
-      title={`${label} ${name}${sub ? `, ${sub}` : ""}${figure ? `, ${figure}` : ""}${reason ? `. ${reason}` : ""}`}
-      aria-label={`${label} ${name} ${sub}, ${well ? "well" : severity}${figure ? `, ${figure}` : ""}`}
+    <div
+      className={`hx-node${looks}`}
       style={{ left: card.x, top: card.y, ...(well ? {} : { border: `2px solid var(--hx-${severity})` }) }}
     >
-      {detail === "full" ? (
-        <>
-          <span className="hx-row">
-            <KindGlyph kind={kind} />
-            <b className="hx-clip">{name}</b>
-            <SeverityMark severity={severity} size={16} />
-          </span>
-          <span className="hx-clip hx-quiet">{sub}</span>
-          <span className={well ? "hx-clip" : "hx-clip hx-strong"}>{figure}</span>
-        </>
-      ) : (
-        <>
-          {well ? null : <SeverityMark severity={severity} size={detail === "mark" ? 40 : 24} />}
-          {detail === "mark" ? null : shortened(name, level)}
-          {detail === "name" && name.length <= room.across && room.lines > 1 ? (
-            <span className="hx-clip hx-quiet">{figure}</span>
-          ) : null}
-        </>
-      )}
-    </a>
+      <a
+        id={id}
+        className="hx-link hx-node-link"
+        href={address}
+        draggable={false}
+        title={`${label} ${name}${sub ? `, ${sub}` : ""}${figure ? `, ${figure}` : ""}${reason ? `. ${reason}` : ""}`}
+        aria-label={`${label} ${name} ${sub}, ${state}${figure && !group ? `, ${figure}` : ""}`}
+      >
+        {detail === "full" ? (
+          <>
+            <span className="hx-row">
+              {kind ? <KindGlyph kind={kind} /> : null}
+              <b className="hx-clip">{name}</b>
+              <SeverityMark severity={severity} size={16} />
+            </span>
+            <span className="hx-clip hx-quiet">{sub}</span>
+            <span className={well ? "hx-clip" : "hx-clip hx-strong"}>{figure}</span>
+          </>
+        ) : (
+          <>
+            {well ? null : <SeverityMark severity={severity} size={detail === "mark" ? 40 : 24} />}
+            {detail === "mark" ? null : shortened(group ? `${name} ${group.members}` : name, level)}
+            {detail === "name" && name.length <= room.across && room.lines > 1 ? (
+              <span className="hx-clip hx-quiet">{figure}</span>
+            ) : null}
+          </>
+        )}
+      </a>
+      {toggle ? (
+        <a
+          className="hx-link hx-toggle"
+          href={toggle}
+          draggable={false}
+          role="button"
+          aria-expanded={group?.isOpen}
+          aria-label={`${group?.isOpen ? "Close" : "Open"} ${name}`}
+          title={group?.isOpen ? "Close (o)" : "Open (o)"}
+        >
+          {group?.isOpen ? "−" : "+"}
+        </a>
+      ) : null}
+    </div>
   );
 });

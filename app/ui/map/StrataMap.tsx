@@ -1,23 +1,32 @@
 import { useCallback, useMemo, useState } from "react";
-import type { mapPage, MapCard } from "#server/pages/map";
+import type { mapPage, MapCard } from "#server/pages/map/page";
 import { useKeep } from "../../shell/window";
 import { useMounted } from "../mounted";
 import { PlainButton } from "../PlainButton";
+import { neighbourOf, type Direction } from "./along";
 import { MapCardLink } from "./MapCardLink";
 import { MapLines } from "./MapLines";
 import { detailOf, useMapView, type MapView } from "./view";
 
 export type MapData = NonNullable<ReturnType<typeof mapPage>>;
 
-interface StrataMapProps {
+export interface StrataMapProps {
   map: MapData;
   height: number | string;
   /** Component that is marked as the centre. */
   highlight?: number;
+  /** What a card leads to; its page if left out. */
+  addressOf?: (card: MapCard) => string;
+  /** Opens or closes a group. */
+  toggleOf?: (key: string) => string;
+  /** Id of the card, or key of the relation, that is shown beside the map. */
+  chosen?: string | undefined;
+  onChoose?: (key: string) => void;
 }
 
 /**
- * The map in strata: layers from people down to the network, cards with health, quiet lines that thicken with traffic.
+ * The map in strata or any other arrangement: cards with health in rows, groups that open in place, quiet lines that
+ * thicken with traffic and say where calls fail.
  */
 export function StrataMap(props: StrataMapProps) {
   // How much fits is known only in the browser.
@@ -40,34 +49,35 @@ function useNeighbours(map: MapData) {
     }
     return set;
   }, [hovered, map.links]);
-  const point = useCallback(
-    ({ type, target }: React.PointerEvent) =>
-      setHovered(type === "pointerleave" || !(target instanceof Element) ? null : placeOf(target.closest(".hx-node"))),
-    [],
-  );
+  const point = useCallback(({ type, target }: React.PointerEvent) => {
+    const card = type === "pointerleave" || !(target instanceof Element) ? null : target.closest(".hx-node");
+    setHovered(card ? placeOf(card.querySelector(".hx-node-link")) : null);
+  }, []);
   return { hovered, near, point };
 }
 
-function Drawing({ map, height, highlight }: StrataMapProps) {
+function Drawing({ map, height, highlight, addressOf, toggleOf, chosen, onChoose }: StrataMapProps) {
   const keep = useKeep();
   const view = useMapView(map);
   const { hovered, near, point } = useNeighbours(map);
   const address = (card: MapCard) =>
-    keep(card.componentId === null ? `/services/${card.serviceUid}` : `/estate/${card.componentId}`);
+    addressOf?.(card) ??
+    keep(card.componentId === null ? `/services/${card.serviceUid ?? ""}` : `/estate/${card.componentId}`);
+  const isFaded = (card: MapCard, place: number) => (near ? !near.has(place) : card.found === 0);
   return (
     // The keys move what is under the focused cards; the cards themselves are links.
     // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
     <div
       role="group"
-      aria-label="Map in strata: arrow keys move it, plus and minus zoom, 0 shows it whole"
+      aria-label="Map: arrow keys go along relations from card to card, or move the map with Shift; o opens a group, plus and minus zoom, 0 shows it whole"
       className="hx-map"
       style={{ height }}
       ref={view.frame}
       onPointerOver={point}
       onPointerLeave={point}
-      onKeyDown={(event) => moveByKey(event, view)}
+      onKeyDown={(event) => actByKey(event, map, view)}
       onFocus={(event) => {
-        const card = event.target.matches(".hx-node:focus-visible") && map.cards[placeOf(event.target) ?? -1];
+        const card = event.target.matches(".hx-node-link:focus-visible") && map.cards[placeOf(event.target) ?? -1];
         if (card) view.show(card);
       }}
     >
@@ -81,20 +91,38 @@ function Drawing({ map, height, highlight }: StrataMapProps) {
             <span>{stratum.label}</span>
           </div>
         ))}
-        <MapLines map={map} hovered={hovered} dashed={detailOf(view.level) === "full"} />
+        {map.trays.map(({ key, label, left, x, y, width, height: tall, depth }) => (
+          <div key={key} className="hx-tray" style={{ left: x, top: y, width, height: tall, zIndex: depth }}>
+            {view.level >= 0.5 ? (
+              <span style={{ fontSize: Math.max(12, 11 / view.level) }}>
+                {label}
+                {left ? ` (the worst; ${left.toLocaleString("en-GB")} more have no room)` : ""}
+              </span>
+            ) : null}
+          </div>
+        ))}
+        <MapLines
+          map={map}
+          hovered={hovered}
+          dashed={detailOf(view.level) === "full"}
+          level={view.level}
+          onChoose={onChoose}
+          chosen={chosen}
+        />
         <div
           className={`hx-nodes hx-nodes-${detailOf(view.level)}`}
           style={{ fontSize: Math.max(12.5, 11 / view.level) }}
         >
           {map.cards.map((card, place) => (
             <MapCardLink
-              key={place}
+              key={card.id}
               id={idOf(place)}
               card={card}
               address={address(card)}
+              toggle={card.group ? toggleOf?.(card.group.key) : undefined}
               level={view.level}
-              faded={near !== null && !near.has(place)}
-              chosen={card.componentId !== null && card.componentId === highlight}
+              faded={isFaded(card, place)}
+              chosen={card.id === chosen || (card.componentId !== null && card.componentId === highlight)}
             />
           ))}
         </div>
@@ -124,9 +152,28 @@ const KEYS: Readonly<Record<string, (view: MapView) => void>> = {
   ArrowDown: (view) => view.moveBy(0, -1),
 };
 
-function moveByKey(event: React.KeyboardEvent, view: MapView): void {
+const DIRECTIONS: Readonly<Record<string, Direction>> = {
+  ArrowUp: "up",
+  ArrowDown: "down",
+  ArrowLeft: "left",
+  ArrowRight: "right",
+};
+
+/** From a card the arrows go along its relations; anywhere else, and with Shift, they move the map. */
+function actByKey(event: React.KeyboardEvent, map: MapData, view: MapView): void {
+  if (event.metaKey || event.ctrlKey || event.altKey || !(event.target instanceof Element)) return;
+  const card = event.target.closest(".hx-node");
+  const link = card?.querySelector<HTMLElement>(".hx-node-link") ?? null;
+  const direction = DIRECTIONS[event.key];
+  if (link && direction && !event.shiftKey) {
+    event.preventDefault();
+    const next = neighbourOf(map.cards, map.links, placeOf(link) ?? -1, direction);
+    if (next !== undefined) document.getElementById(idOf(next))?.focus();
+    return;
+  }
+  if (card && event.key === "o") return void card.querySelector<HTMLElement>(".hx-toggle")?.click();
   const act = KEYS[event.key];
-  if (!act || event.metaKey || event.ctrlKey || event.altKey) return;
+  if (!act) return;
   event.preventDefault();
   act(view);
 }

@@ -1,13 +1,16 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import type { MapCard, MapLinks } from "#server/pages/map";
-import { CARD_HEIGHT, CARD_WIDTH, lineBetween, lineGroups } from "./lines";
-import { detailOf, levelOf, wholeIn } from "./view";
+import type { MapCard, MapLinks } from "#server/pages/map/page";
+import { neighbourOf } from "./along";
+import { CARD_HEIGHT, CARD_WIDTH, freeColumns, lineBetween, lineGroups, lineTargets } from "./lines";
+import { detailOf, firstIn, levelOf, wholeIn } from "./view";
 import { shortened } from "./names";
 
 const card = (x: number, y: number, severity: MapCard["severity"] = "cleared"): MapCard => ({
+  id: `c${x} ${y}`,
   componentId: 1,
   serviceUid: null,
+  group: null,
   name: "n",
   sub: "",
   kind: "host",
@@ -35,20 +38,43 @@ describe("lines between cards", () => {
     expect(startOf(far.line)).toEqual([86, CARD_HEIGHT]);
     expect(tipOf(far.head)).toEqual([886, CARD_HEIGHT]);
   });
-  it("always begin and end on the edge of a card", () => {
-    const place = fc.record({ x: fc.integer({ min: 0, max: 3000 }), y: fc.integer({ min: 0, max: 2000 }) });
-    const onEdge = ([x, y]: number[], at: { x: number; y: number }) => {
-      const [dx, dy] = [(x as number) - at.x, (y as number) - at.y];
-      return (
-        ((dx === 0 || dx === CARD_WIDTH) && dy >= 0 && dy <= CARD_HEIGHT) ||
-        ((dy === 0 || dy === CARD_HEIGHT) && dx >= 0 && dx <= CARD_WIDTH)
+  it("begin and end on the edge of their cards and cross no other, whatever stands in the grid", () => {
+    const STEP_X = CARD_WIDTH + 28;
+    const STEP_Y = CARD_HEIGHT + 26;
+    const spot = fc.record({ column: fc.integer({ min: 0, max: 6 }), row: fc.integer({ min: 0, max: 6 }) });
+    /** Every point of a path, control points of its corners too. */
+    const pointsOf = (line: string) => {
+      const numbers = line.replaceAll(/H(-?[\d.]+)/g, (_all, x) => `L${x} ${/ (-?[\d.]+)H/.exec(line)?.[1]}`);
+      return [...numbers.matchAll(/(-?[\d.]+) (-?[\d.]+)/g)].map(
+        (match) => [Number(match[1]), Number(match[2])] as const,
       );
     };
     fc.assert(
-      fc.property(place, place, (from, to) => {
-        const { line, head } = lineBetween(from, to);
-        return onEdge(startOf(line) as number[], from) && onEdge(tipOf(head) as number[], to);
-      }),
+      fc.property(
+        fc.uniqueArray(spot, { minLength: 2, maxLength: 30, selector: ({ column, row }) => column * 10 + row }),
+        fc.nat({ max: 20 }),
+        (spots, lane) => {
+          const cards = spots.map(({ column, row }) => card(column * STEP_X, row * STEP_Y));
+          const [from, to] = cards as [MapCard, MapCard];
+          const points = pointsOf(lineBetween(from, to, freeColumns(cards), lane).line);
+          const onEdge = ([x, y]: readonly [number, number], at: MapCard) =>
+            ((x === at.x || x === at.x + CARD_WIDTH) && y >= at.y && y <= at.y + CARD_HEIGHT) ||
+            ((y === at.y || y === at.y + CARD_HEIGHT) && x >= at.x && x <= at.x + CARD_WIDTH);
+          expect(onEdge(points[0] as [number, number], from)).toBe(true);
+          expect(onEdge(points.at(-1) as [number, number], to)).toBe(true);
+          for (const other of cards)
+            for (let place = 1; place < points.length; place++) {
+              const [[ax, ay], [bx, by]] = [points[place - 1] as [number, number], points[place] as [number, number]];
+              const crosses =
+                Math.max(ax, bx) > other.x &&
+                Math.min(ax, bx) < other.x + CARD_WIDTH &&
+                Math.max(ay, by) > other.y &&
+                Math.min(ay, by) < other.y + CARD_HEIGHT;
+              if (crosses) throw new Error(`the line crosses the card at ${other.x} ${other.y}`);
+            }
+        },
+      ),
+      { numRuns: 400 },
     );
   });
 });
@@ -59,13 +85,13 @@ describe("groups of lines", () => {
     {
       type: "talks-to",
       ends: [
-        [0, 1, 1],
-        [0, 2, 1],
-        [0, 3, 1],
-        [0, 99, 1],
+        [0, 1, 1, 0, 0, 1],
+        [0, 2, 1, 0, 0, 1],
+        [0, 3, 1, 0, 0, 1],
+        [0, 99, 1, 0, 0, 1],
       ],
     },
-    { type: "runs-on", ends: [[1, 0, 0]] },
+    { type: "runs-on", ends: [[1, 0, 0, 0, 0, 1]] },
   ];
   const count = (text: string) => text.split("M").length - 1;
 
@@ -84,12 +110,60 @@ describe("groups of lines", () => {
   });
 });
 
+describe("relations by themselves", () => {
+  const cards = [card(0, 0), card(200, 200, "critical"), card(400, 200)];
+  const links: MapLinks[] = [
+    {
+      type: "talks-to",
+      ends: [
+        [0, 1, 1, 1000, 0, 1],
+        [0, 2, 1, 200, 24, 3],
+      ],
+    },
+  ];
+  it("fail where their own calls do, and not because what they lead to is unwell", () => {
+    expect(lineTargets(cards, links).map((one) => one.failing)).toEqual([null, "12 % of calls fail"]);
+    expect(lineGroups(cards, links).map((group) => group.severity)).toEqual([null, "major"]);
+  });
+  it("have an address for the panel, and say what went over them", () => {
+    expect(lineTargets(cards, links)[1]).toMatchObject({
+      key: "r~talks-to~c0 0~c400 200",
+      title: "n talks to n, 200 calls, 12 % of calls fail",
+    });
+  });
+});
+
+describe("arrow keys", () => {
+  const cards = [card(200, 0), card(0, 100), card(200, 100), card(400, 100), card(200, 200)];
+  const links: MapLinks[] = [{ type: "talks-to", ends: [[0, 3, 1, 0, 0, 1]] }];
+  const go = (place: number, direction: Parameters<typeof neighbourOf>[3]) =>
+    neighbourOf(cards, links, place, direction);
+  it("go along relations first, and to the nearest card where there is none", () => {
+    expect(go(0, "down")).toBe(3);
+    expect(go(3, "up")).toBe(0);
+    expect(go(2, "up")).toBe(0);
+    expect(go(2, "down")).toBe(4);
+  });
+  it("go to the next card of a row, and nowhere at its end", () => {
+    expect(go(1, "right")).toBe(2);
+    expect(go(3, "left")).toBe(2);
+    expect(go(3, "right")).toBeUndefined();
+  });
+});
+
 describe("the view of a map", () => {
   it("shows a drawing whole and in the middle, never larger than life", () => {
     expect(wholeIn({ width: 1000, height: 500 }, { width: 100, height: 100 })).toEqual({ k: 1, x: 450, y: 200 });
     const { k, x, y } = wholeIn({ width: 1000, height: 500 }, { width: 4000, height: 1000 });
     expect(k).toBeCloseTo(0.23);
     expect([x, y]).toEqual([40, (500 - 1000 * k) / 2].map((value) => expect.closeTo(value)));
+  });
+  it("shows at first as much as can be read: a tall one from its upper edge on", () => {
+    const frame = { width: 1000, height: 500 };
+    expect(firstIn(frame, { width: 900, height: 450 })).toEqual(wholeIn(frame, { width: 900, height: 450 }));
+    const { k, x, y } = firstIn(frame, { width: 1200, height: 3000 });
+    expect([k, y]).toEqual([0.62, 20]);
+    expect(x).toBeCloseTo((1000 - 1200 * 0.62) / 2);
   });
   it("says less on a card the smaller it is", () => {
     expect([1.8, 1, 0.75, 0.74, 0.33, 0.25, 0.24, 0.1].map((k) => detailOf(levelOf(k)))).toEqual([

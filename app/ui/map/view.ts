@@ -46,6 +46,20 @@ export function wholeIn(frame: Size, drawing: Size): Place {
   return { k, x: (frame.width - drawing.width * k) / 2, y: (frame.height - drawing.height * k) / 2 };
 }
 
+/** Scale at which names can still be read. */
+const READABLE = 0.62;
+
+/**
+ * How a drawing is shown at first: whole where it can be read so, else as wide as the frame from its upper edge on.
+ */
+export function firstIn(frame: Size, drawing: Size): Place {
+  const whole = wholeIn(frame, drawing);
+  const room = 1 - 2 * MARGIN;
+  const k = Math.max(whole.k, Math.min((frame.width * room) / drawing.width, READABLE));
+  if (k === whole.k) return whole;
+  return { k, x: (frame.width - drawing.width * k) / 2, y: frame.height * MARGIN };
+}
+
 export interface MapView {
   frame: RefObject<HTMLDivElement | null>;
   drawing: RefObject<HTMLDivElement | null>;
@@ -55,6 +69,8 @@ export interface MapView {
   /** Moves the map under the frame, in shares of the frame. */
   moveBy: (across: number, down: number) => void;
   whole: () => void;
+  /** As it is shown at first. */
+  first: () => void;
   /** Brings a card into the frame, if it is outside. */
   show: (card: { x: number; y: number }) => void;
 }
@@ -66,15 +82,21 @@ export function useMapView(size: Size): MapView {
   const frame = useRef<HTMLDivElement>(null);
   const drawing = useRef<HTMLDivElement>(null);
   const behaviour = useRef<ZoomBehavior<HTMLDivElement, unknown> | null>(null);
-  const { width, height } = size;
+  const extent = useRef(size);
+  extent.current = size;
   // Until the frame is measured the window says about how large it is, so that cards are mostly made once.
   const [level, setLevel] = useState(() =>
-    levelOf(wholeIn({ width: window.innerWidth, height: window.innerHeight * ABOUT }, size).k),
+    levelOf(firstIn({ width: window.innerWidth, height: window.innerHeight * ABOUT }, size).k),
   );
   const view = useMemo(() => {
     const change = (act: (zooming: ZoomBehavior<HTMLDivElement, unknown>, box: HTMLDivElement) => void) => {
       if (behaviour.current && frame.current) act(behaviour.current, frame.current);
     };
+    const lay = (how: typeof wholeIn) =>
+      change((zooming, box) => {
+        const { k, x, y } = how({ width: box.clientWidth, height: box.clientHeight }, extent.current);
+        zooming.transform(select(box), zoomIdentity.translate(x, y).scale(k));
+      });
     return {
       zoomBy: (factor: number) => change((zooming, box) => zooming.scaleBy(select(box), factor)),
       moveBy: (across: number, down: number) =>
@@ -82,11 +104,8 @@ export function useMapView(size: Size): MapView {
           const { k } = zoomTransform(box);
           zooming.translateBy(select(box), (across * STEP * box.clientWidth) / k, (down * STEP * box.clientHeight) / k);
         }),
-      whole: () =>
-        change((zooming, box) => {
-          const { k, x, y } = wholeIn({ width: box.clientWidth, height: box.clientHeight }, { width, height });
-          zooming.transform(select(box), zoomIdentity.translate(x, y).scale(k));
-        }),
+      whole: () => lay(wholeIn),
+      first: () => lay(firstIn),
       show: ({ x, y }: { x: number; y: number }) =>
         change((zooming, box) => {
           const place = zoomTransform(box);
@@ -95,7 +114,7 @@ export function useMapView(size: Size): MapView {
           if (!inside) zooming.translateTo(select(box), x, y);
         }),
     };
-  }, [width, height]);
+  }, []);
   useLayoutEffect(() => {
     const box = frame.current;
     if (!box) return;
@@ -110,8 +129,8 @@ export function useMapView(size: Size): MapView {
     select(box).call(zooming).on("dblclick.zoom", null);
     return () => void select(box).on(".zoom", null);
   }, []);
-  // Shown whole when it opens and when its extent changes; what is measured anew each minute leaves the view alone.
-  useLayoutEffect(() => view.whole(), [view]);
+  // Shown whole when it opens; groups that open or close and what is measured anew leave the view alone.
+  useLayoutEffect(() => view.first(), [view]);
   return { frame, drawing, level, ...view };
 }
 

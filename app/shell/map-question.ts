@@ -1,0 +1,48 @@
+import { z } from "zod";
+import { isAttribute } from "#core/topology/attributes";
+
+const id = z.coerce.number().int().min(1).optional().catch(undefined);
+const steps = z.coerce.number().int().min(0).max(8).optional().catch(undefined);
+const schema = z.object({
+  service: z.string().max(60).catch("").default(""),
+  site: z.string().max(60).catch("").default(""),
+  collection: id,
+  around: id,
+  up: steps,
+  down: steps,
+  a: id,
+  b: id,
+  only: z.enum(["all", "unwell", "changed"]).catch("all").default("all"),
+  find: z.string().max(100).catch("").default(""),
+  show: z.string().max(400).catch("").default(""),
+  view: z.enum(["map", "list"]).catch("map").default("map"),
+});
+
+/** Groups that can be open at once. */
+const MOST_OPEN = 60;
+
+/** What the address of a map asks for; what cannot be asked is left out. */
+export function askedOf(request: Request) {
+  const params = new URL(request.url).searchParams;
+  const asked = schema.parse(Object.fromEntries(params));
+  const by = [...new Set((params.get("by") ?? "").split(",").filter(isAttribute))].slice(0, 2);
+  return { ...asked, by, open: params.getAll("open").slice(0, MOST_OPEN) };
+}
+
+/** The question to the store: one scope of those that an address may name. */
+export function questionOf(asked: Omit<ReturnType<typeof askedOf>, "show" | "view">) {
+  const { service, site, collection, around, up, down, a, b, by, open, only, find } = asked;
+  const scope =
+    a && b
+      ? { from: a, to: b }
+      : around
+        ? { around, ...(up === undefined ? {} : { up }), ...(down === undefined ? {} : { down }) }
+        : site
+          ? { site }
+          : service
+            ? { service }
+            : collection
+              ? { collection }
+              : {};
+  return { ...scope, by, open, only, find };
+}

@@ -1,0 +1,87 @@
+import { kindInfo } from "#core/catalogue/kinds";
+import { KindGlyph } from "../KindGlyph";
+import { PlainTable } from "../PlainTable";
+import { SeverityMark } from "../SeverityMark";
+import type { MapData, StrataMapProps } from "./StrataMap";
+
+/** The same arrangement as rows: which groups are unwell, how many of them, and the worst member. */
+export function GroupList({
+  map,
+  addressOf,
+  toggleOf,
+  chosen,
+}: Required<Pick<StrataMapProps, "addressOf" | "toggleOf">> & { map: MapData; chosen: string | undefined }) {
+  const bandOf = (y: number) => map.strata.findLast((band) => band.y <= y)?.label ?? "";
+  const depthOf = (y: number) => map.trays.filter((tray) => tray.y <= y && y < tray.y + tray.height).length;
+  // In reading order: an open group, then what is in it, then the next.
+  const rows = [...map.cards];
+  const isLayered = map.strata.some((band) => band.label);
+  let before = "";
+  return (
+    <PlainTable pinned>
+      <thead>
+        <tr>
+          <th scope="col">Name</th>
+          <th scope="col">Health</th>
+          <th scope="col" className="num">
+            Members
+          </th>
+          <th scope="col" className="num">
+            Unwell
+          </th>
+          <th scope="col">Worst</th>
+          <th scope="col">Figure</th>
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((card) => {
+          const band = isLayered ? bandOf(card.y) : "";
+          const head = band !== before ? band : "";
+          before = band;
+          const { group } = card;
+          return [
+            head ? (
+              <tr key={`band ${head}`} className="hx-row-band">
+                <th scope="rowgroup" colSpan={6}>
+                  {head}
+                </th>
+              </tr>
+            ) : null,
+            <tr key={card.id} aria-current={card.id === chosen ? "true" : undefined}>
+              <td style={{ paddingLeft: 8 + depthOf(card.y) * 18 }}>
+                {group ? (
+                  <a
+                    className="hx-link hx-fold"
+                    href={toggleOf(group.key)}
+                    role="button"
+                    aria-expanded={group.isOpen}
+                    aria-label={`${group.isOpen ? "Close" : "Open"} ${card.name}`}
+                  >
+                    {group.isOpen ? "−" : "+"}
+                  </a>
+                ) : (
+                  <span className="hx-fold" />
+                )}
+                {card.kind ? <KindGlyph kind={card.kind} /> : null}{" "}
+                <a className="hx-link" href={addressOf(card)} title={group ? undefined : kindInfo(card.kind).label}>
+                  {card.name}
+                </a>{" "}
+                <span className="hx-quiet">{group ? "" : card.sub}</span>
+              </td>
+              <td>
+                <span className="hx-row">
+                  <SeverityMark severity={card.severity} size={16} />
+                  {card.severity === "cleared" ? "well" : card.severity}
+                </span>
+              </td>
+              <td className="num">{group ? group.members.toLocaleString("en-GB") : ""}</td>
+              <td className="num">{group ? group.unwell || "" : ""}</td>
+              <td>{card.reason}</td>
+              <td>{group ? "" : card.figure}</td>
+            </tr>,
+          ];
+        })}
+      </tbody>
+    </PlainTable>
+  );
+}
