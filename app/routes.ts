@@ -29,6 +29,9 @@ export default [
     route("services/:uid", "routes/service.tsx"),
     route("services/:uid/edit", "routes/service-form.tsx", { id: "service-edit" }),
     route("map", "routes/map.tsx"),
+    route("map/what-if", "routes/what-if.tsx"),
+    route("services/:uid/structure", "routes/service-structure.tsx"),
+    route("relations/:id", "routes/relation.tsx"),
     layout("routes/signals.tsx", [
       route("signals", "routes/signals.start.ts"),
       route("signals/metrics", "routes/signals.metrics.tsx"),

@@ -136,7 +136,7 @@ export default function MapPage({ loaderData: { map, panel, asked }, actionData 
           <StrataMap
             key={`${scopeKey} ${map.by.join(",")} ${asked.only}`}
             map={map}
-            height="calc(100vh - 272px)"
+            height="calc(100vh - 304px)"
             addressOf={chosenBy}
             toggleOf={toggled}
             chosen={asked.show || undefined}

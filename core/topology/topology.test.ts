@@ -1,4 +1,3 @@
-import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { EstateGraph, reliantServices, type Edge } from "./graph";
 

@@ -14,6 +14,8 @@ import { incidentList, incidentPage } from "./incidents";
 import { logPage, logsPage } from "./logs";
 import { mapPage } from "./map/page";
 import { mapPanel } from "./map/panel";
+import { relationPage } from "./relation";
+import { serviceStructurePage, whatIfPage } from "./structure";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { accountPage, holderOf, invitationPage, peoplePage, signInPage, tokensPage } from "./people";
 import { differencesPage, reviewPage } from "./review";
@@ -64,6 +66,9 @@ export const questions = {
   find: findPage,
   map: mapPage,
   mapPanel,
+  relation: relationPage,
+  serviceStructure: serviceStructurePage,
+  whatIf: whatIfPage,
   metrics: metricsPage,
   seriesChoices,
   measured: measuredPage,

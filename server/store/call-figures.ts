@@ -215,6 +215,46 @@ export function callsByPair(
   return result;
 }
 
+export interface CallBucket {
+  atMs: number;
+  calls: number;
+  failed: number;
+  /** Microseconds. */
+  p95Us: number;
+}
+
+/** Windows longer than this are read by half hours. */
+const BY_MINUTES_MS = 2 * 24 * 60 * MINUTE_MS;
+
+/** Calls of some senders by some others in equal parts of a window, at most so many; parts without any are left out. */
+export function callBuckets(
+  db: Db,
+  from: readonly number[],
+  to: readonly number[],
+  fromMs: number,
+  toMs: number,
+  most: number,
+): CallBucket[] {
+  const unit = toMs - fromMs > BY_MINUTES_MS ? HALF_HOUR_MS : MINUTE_MS;
+  const name = unit === MINUTE_MS ? "minute" : "half";
+  const step = Math.max(unit, Math.ceil((toMs - fromMs) / most / unit) * unit);
+  const rows = prepared<FiguresRow & { at: number }>(
+    db,
+    `SELECT ${name}_at AS at, ${FIGURES} FROM call_${name}
+     WHERE from_resource_id = ? AND to_resource_id = ? AND ${name}_at >= ? AND ${name}_at <= ?`,
+  );
+  const parts = new Map<number, CallFigures>();
+  for (const caller of from)
+    for (const called of to)
+      for (const row of rows.all(caller, called, Math.floor(fromMs / unit) * unit, toMs)) {
+        const at = Math.floor(row.at / step) * step;
+        parts.set(at, add(parts.get(at), row));
+      }
+  return [...parts]
+    .map(([atMs, { calls, failed, sketch }]) => ({ atMs, calls, failed, p95Us: sketch.quantile(0.95) }))
+    .sort((a, b) => a.atMs - b.atMs);
+}
+
 /** Every pair of senders that ever spoke, those behind one of them, found by leaps over their minutes. */
 function* pairsOf(
   db: Db,

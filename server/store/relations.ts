@@ -84,6 +84,9 @@ export interface RelationRow {
 const RELATION = `SELECT id, type, from_id, to_id, detail, connections, seen_by, valid_from, valid_to, last_seen_at,
   seen_times, intermittent FROM relation`;
 
+export const relationById = (db: Db, id: number): RelationRow | undefined =>
+  prepared<RelationRow>(db, `${RELATION} WHERE id = ?`).get(id);
+
 export function currentRelations(db: Db): RelationRow[] {
   return prepared<RelationRow>(db, `${RELATION} WHERE valid_to IS NULL`).all();
 }

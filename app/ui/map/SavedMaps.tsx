@@ -64,7 +64,12 @@ export function SavedMaps({ saved, query, refusal }: SavedMapsProps) {
       <span className="hx-row" style={{ gap: 8, marginLeft: "auto" }}>
         <span className="hx-quiet">Download</span>
         {FORMATS.map((format) => (
-          <a key={format} href={`/map.${format}${query ? `?${query}` : ""}`} download={`map.${format}`}>
+          <a
+            key={format}
+            className="hx-link"
+            href={`/map.${format}${query ? `?${query}` : ""}`}
+            download={`map.${format}`}
+          >
             {format === "graphml" ? "GraphML" : format.toUpperCase()}
           </a>
         ))}

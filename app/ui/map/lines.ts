@@ -1,3 +1,4 @@
+import { verbOf } from "#core/topology/words";
 import type { MapCard, MapLink, MapLinks } from "#server/pages/map/page";
 
 /** Size of a card, in pixels of the map. */
@@ -208,18 +209,6 @@ export interface LineTarget {
   failing: string | null;
   title: string;
 }
-
-const TYPES: Readonly<Record<string, string>> = {
-  "talks-to": "talks to",
-  "runs-on": "runs on",
-  "hosted-by": "is hosted by",
-  "stored-on": "is stored on",
-  "wired-to": "is wired to",
-  "part-of": "is entered by",
-  "relies-on": "relies on",
-};
-
-export const verbOf = (type: string): string => TYPES[type] ?? type;
 
 export function lineTargets(cards: readonly MapCard[], links: readonly MapLinks[]): LineTarget[] {
   const isFree = freeColumns(cards);

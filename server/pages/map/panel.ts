@@ -2,6 +2,7 @@ import { kindInfo } from "#core/catalogue/kinds";
 import { severityRank } from "#core/alarms/severity";
 import { metricName } from "#core/catalogue/metrics";
 import { tally, type Group, type Visible } from "#core/topology/arrange";
+import { verbOf } from "#core/topology/words";
 import { MINUTE_MS } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import { alarmsOfComponent } from "../../store/alarms";
@@ -122,6 +123,7 @@ function componentPanel(at: At, id: number): MapPanel | null {
     links: [
       { to: `/estate/${id}`, name: "Open the page" },
       { to: `/signals/logs?component=${id}`, name: "Logs" },
+      { to: `/map/what-if?fail=c${id}`, name: "What if it failed" },
     ],
     lists: [
       list("Needs", out.map(rowOf)),
@@ -146,16 +148,8 @@ function namesOf({ db }: At, relations: readonly RelationRow[]): Map<number, str
   return new Map(componentsById(db, ids).map((row) => [row.id, row.name]));
 }
 
-const VERBS: Readonly<Record<string, string>> = {
-  "talks-to": "connection",
-  "runs-on": "runs on",
-  "hosted-by": "hosted by",
-  "stored-on": "stored on",
-  "wired-to": "wired to",
-};
-
 function detailOf(relation: RelationRow, calls: { calls: number; failed: number } | undefined): string {
-  const parts = [relation.type === "talks-to" ? relation.detail || "connection" : (VERBS[relation.type] ?? "")];
+  const parts = [relation.type === "talks-to" ? relation.detail || "connection" : verbOf(relation.type)];
   if (calls) parts.push(callsText(calls));
   if (relation.intermittent) parts.push("comes and goes");
   return parts.join(", ");
@@ -193,6 +187,7 @@ function servicePanel(at: At, id: number): MapPanel | null {
     links: [
       { to: `/services/${service.uid}`, name: "Open the page" },
       { to: `/map?service=${service.uid}`, name: "Map of this service" },
+      { to: `/services/${service.uid}/structure`, name: "Structure" },
     ],
     lists: [
       list(
@@ -293,16 +288,21 @@ function relationPanel(
       relation.type === type && source.ids.has(`c${relation.from_id}`) && target.ids.has(`c${relation.to_id}`),
   );
   const figures = type === "talks-to" ? callsOver(at, own, componentsOf) : [];
-  const words = type.replaceAll("-", " ");
   return {
     show,
     what: "relation",
     kind: "",
-    name: `${source.name} ${words} ${target.name}`,
-    sentence: `${own.length === 1 ? "One relation" : `${own.length.toLocaleString("en-GB")} relations`}${figures.length ? "" : type === "talks-to" ? "; no spans tell how it does" : ""}.`,
+    name: `${source.name} ${verbOf(type)} ${target.name}`,
+    sentence: `${own.length === 1 ? "One relation" : `${own.length.toLocaleString("en-GB")} relations`}${figures.length ? "" : type === "talks-to" ? "; no spans of the called side tell how its calls do" : ""}.`,
     severity: "cleared",
     figures,
-    links: kept.length === 1 ? [{ to: `/relations/${kept[0]?.id}`, name: "Open the page" }] : [],
+    links:
+      kept.length === 1
+        ? [
+            { to: `/relations/${kept[0]?.id}`, name: "Open the page" },
+            { to: `/map/what-if?fail=r${kept[0]?.id}`, name: "What if it failed" },
+          ]
+        : [],
     lists: [
       list("Ends", [
         { show: from, name: source.name, detail: "from" },

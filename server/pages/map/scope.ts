@@ -8,7 +8,6 @@ import { idsFitting } from "../../store/estate-list";
 import { collections, filterOfCollection } from "../../store/labels";
 import { relationsAmong, relationsAt, targetsOf, type RelationRow } from "../../store/relations";
 import {
-  healthAt,
   membersAt,
   membersOf,
   servicesOfComponents,

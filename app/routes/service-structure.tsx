@@ -1,0 +1,137 @@
+import Stack from "@mui/material/Stack";
+import { formatValue } from "#core/units/format";
+import type { Route } from "./+types/service-structure";
+import { missing } from "../shell/answers.server";
+import { windowOf } from "../shell/window.server";
+import { KeepLink } from "../ui/KeepLink";
+import { Empty, PageHead, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
+import { Rows } from "../ui/Rows";
+
+export const meta: Route.MetaFunction = ({ loaderData }) => [
+  { title: `Structure of ${loaderData?.service.name ?? "a service"} · Holotaxis` },
+];
+
+export async function loader({ request, params, context }: Route.LoaderArgs) {
+  const { atMs } = windowOf(request, context.now());
+  const page = await context.ask("serviceStructure", { uid: params.uid.slice(0, 60), atMs });
+  if (!page) throw missing("service", params.uid);
+  return page;
+}
+
+const percent = (share: number) => formatValue(share * 100, "%");
+const exact = (share: number) => `${(share * 100).toFixed(3).replace(/\.?0+$/, "")} %`;
+
+export default function ServiceStructure({ loaderData: page }: Route.ComponentProps) {
+  const { service, count, points, sets, circles, serviceCircles, availability } = page;
+  const shared = sets.filter((set) => set.sameHost);
+  return (
+    <>
+      <PageHead
+        name={`Service › ${service.name}`}
+        sentence={`${service.name} rests on ${count} components; ${points.length === 0 ? "none of them alone brings it down" : `${points.length} of them alone bring${points.length === 1 ? "s" : ""} it down`}${shared.length ? `, and ${shared.length} redundant ${shared.length === 1 ? "set shares" : "sets share"} one host or hypervisor` : ""}.`}
+      />
+      <p>
+        <KeepLink to={`/services/${service.uid}`}>The service</KeepLink> ·{" "}
+        <KeepLink to={`/map?service=${service.uid}`}>Its map</KeepLink>
+      </p>
+      <Stack sx={{ gap: 1.5 }}>
+        <Section title={`Single points of failure: ${points.length}`} pad={false}>
+          {points.length === 0 ? (
+            <div className="hx-pad">
+              <Empty>Whatever single component fails, something stands in for it.</Empty>
+            </div>
+          ) : (
+            <PlainTable>
+              <thead>
+                <tr>
+                  <th scope="col">Component</th>
+                  <th scope="col">Kind</th>
+                  <th scope="col" className="num">
+                    Takes down
+                  </th>
+                  <th scope="col">What if</th>
+                </tr>
+              </thead>
+              <tbody>
+                <Rows rows={points} columns={4}>
+                  {(one) => (
+                    <tr key={one.id}>
+                      <td>
+                        <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
+                      </td>
+                      <td>{one.kind}</td>
+                      <td className="num">{one.takes}</td>
+                      <td>
+                        <KeepLink to={`/map/what-if?fail=c${one.id}`}>Who is hurt</KeepLink>
+                      </td>
+                    </tr>
+                  )}
+                </Rows>
+              </tbody>
+            </PlainTable>
+          )}
+        </Section>
+        <Section title={`Redundant sets: ${sets.length}`} pad={false}>
+          <PlainTable>
+            <thead>
+              <tr>
+                <th scope="col">Set</th>
+                <th scope="col">Members</th>
+                <th scope="col" className="num">
+                  Needed by
+                </th>
+                <th scope="col">All of them on</th>
+              </tr>
+            </thead>
+            <tbody>
+              {sets.map((set) => (
+                <tr key={`${set.label} ${set.members[0]?.id}`}>
+                  <td>{set.label}</td>
+                  <td>
+                    {set.members.map((one, place) => (
+                      <span key={one.id}>
+                        {place ? ", " : ""}
+                        <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
+                      </span>
+                    ))}
+                  </td>
+                  <td className="num">{set.neededBy || "people"}</td>
+                  <td>{set.sameHost ? <b>{set.sameHost}</b> : "different ones"}</td>
+                </tr>
+              ))}
+            </tbody>
+          </PlainTable>
+        </Section>
+        <Section title="Circles">
+          {circles.length + serviceCircles.length === 0 ? (
+            <Empty>Nothing here needs itself through others.</Empty>
+          ) : (
+            <ul>
+              {serviceCircles.map((names) => (
+                <li key={names.join()}>Services: {names.join(" → ")} → and back</li>
+              ))}
+              {circles.map((members) => (
+                <li key={members[0]?.id}>{members.map((one) => one.name).join(", ")} need each other</li>
+              ))}
+            </ul>
+          )}
+        </Section>
+        <Section title="Availability">
+          {availability ? (
+            <p>
+              Over {availability.days} days: {exact(availability.measured)} measured (not critical);{" "}
+              {exact(availability.expected)} to be expected from its members, redundant ones in parallel and all others
+              in a row, failing independently.{" "}
+              {availability.measured + 0.0005 < availability.expected
+                ? `That it was ${percent(availability.expected - availability.measured)} less says that members fail together, or that it fails with all of them well.`
+                : ""}
+            </p>
+          ) : (
+            <Empty>Less than a day is known of it.</Empty>
+          )}
+        </Section>
+      </Stack>
+    </>
+  );
+}
