@@ -30,6 +30,8 @@ export interface KnownComponent {
   /** Keys that a person said are this one's, for ever, and when that was. */
   pinned: ReadonlyMap<string, number>;
   facts: Readonly<Record<string, string>>;
+  /** Of facts that only platforms tell, which source told them. */
+  tellers: Readonly<Record<string, string>>;
   /** Components that turned out to be this one. */
   joined: readonly Joined[];
 }

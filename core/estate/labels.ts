@@ -12,7 +12,8 @@ export const OF_PLATFORM = "platform ";
 /** Who says what a platform tells, as the change log and relations name it, by the name of its source. */
 export const platformVoice = (source: string): string => `${OF_PLATFORM}${source}`;
 /** Whether a relation is one that a platform tells of: those that look at hosts neither see nor miss it. */
-export const isOfPlatform = (seenBy: string): boolean => seenBy.startsWith(OF_PLATFORM);
+/** Whether an observer, or a fact, is of a platform. */
+export const isOfPlatform = (name: string): boolean => name.startsWith(OF_PLATFORM);
 
 /** Reader of components that nobody saw, only a list names. */
 export const TOLD = "list";

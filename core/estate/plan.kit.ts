@@ -1,8 +1,17 @@
 import { EstateBook, type KnownComponent } from "./known";
+import { isOfPlatform } from "./labels";
 import type { Plan } from "./plan";
 
 /** The estate after a plan, as the store would have it. */
-export function carryOut(book: EstateBook, plan: Plan, sourceId: number | null = 7, site = "Room"): EstateBook {
+export function carryOut(
+  book: EstateBook,
+  plan: Plan,
+  sourceId: number | null = 7,
+  site = "Room",
+  voice = "",
+): EstateBook {
+  const tellersOf = (facts: readonly string[]) =>
+    Object.fromEntries(facts.flatMap((fact) => (isOfPlatform(fact) && voice ? [[fact, voice]] : [])));
   const components = new Map(book.components.map((one) => [one.id, { ...one, keys: new Set(one.keys) }]));
   let next = Math.max(0, ...components.keys()) + 1;
   const ids = new Map<string, number>();
@@ -39,6 +48,7 @@ export function carryOut(book: EstateBook, plan: Plan, sourceId: number | null =
         validFrom: 1_000_000,
         keys: new Set(),
         facts: { ...observation.facts, ...observation.ownFacts },
+        tellers: tellersOf(Object.keys(observation.facts)),
         joined: [],
       });
       move(next, change.keys);
@@ -53,6 +63,10 @@ export function carryOut(book: EstateBook, plan: Plan, sourceId: number | null =
       move(change.id, change.keys);
     } else if (change.what === "changed" || change.what === "back") {
       const facts = { ...of(change.id).facts };
+      of(change.id).tellers = {
+        ...of(change.id).tellers,
+        ...tellersOf(change.facts.flatMap(({ fact, after }) => (after === undefined ? [] : [fact]))),
+      };
       for (const { fact, after } of change.facts) {
         if (fact === "kind" || fact === "name") continue;
         if (after === undefined) delete facts[fact];

@@ -1,7 +1,7 @@
 import { likenessOf, NO_SITE, speaksAgainst, trustOf } from "./identity";
 import type { KnownComponent, KnownEstate } from "./known";
 import { keyInWords, storedKey, type IdentityKey, type Look, type Observation } from "./observation";
-import { LISTED, OF_PLATFORM, PLATFORM, TOLD } from "./labels";
+import { isOfPlatform, LISTED, PLATFORM, TOLD } from "./labels";
 import { pinsOf, type PinOf } from "./pins";
 import { mergeTwins } from "./twins";
 
@@ -390,7 +390,7 @@ class Planner {
     const unnamed = observation.name === observation.address;
     const name = shallow || unnamed || before.name === observation.nameElse ? before.name : observation.name;
     const keepsAddress = hasAddressStill(observation, before);
-    const all = factChanges(before, observation, kind, name).filter(
+    const all = factChanges(before, observation, kind, name, this.look.observer.label).filter(
       ({ fact }) => !(keepsAddress && fact === "address"),
     );
     const facts = shallow ? all.filter(({ fact }) => tellerOf(fact) === observation.readBy) : all;
@@ -511,12 +511,15 @@ function factChanges(
   { facts, ownFacts, readBy }: Observation,
   kind: string,
   name: string,
+  voice: string,
 ): FactChange[] {
   const changes: FactChange[] = [];
   if (before.kind !== kind) changes.push({ fact: "kind", before: before.kind, after: kind });
   if (before.name !== name) changes.push({ fact: "name", before: before.name, after: name });
   for (const fact of [...new Set([...Object.keys(before.facts), ...Object.keys(facts)])].sort()) {
     if (isOfOneObserver(fact) || (ownFacts && fact in ownFacts)) continue;
+    // Of several platforms that tell of one host, each speaks for what it told first.
+    if (isOfPlatform(fact) && (before.tellers[fact] ?? voice) !== voice) continue;
     // What only another reader can tell is not taken back by this one.
     const teller = tellerOf(fact);
     if (facts[fact] === undefined && teller !== undefined && teller !== readBy) continue;
@@ -535,8 +538,7 @@ const TOLD_BY: Readonly<Record<string, string>> = {
   "object id": "snmp",
   hypervisor: "snmp",
 };
-const tellerOf = (fact: string): string | undefined =>
-  TOLD_BY[fact] ?? (fact.startsWith(OF_PLATFORM) ? PLATFORM : undefined);
+const tellerOf = (fact: string): string | undefined => TOLD_BY[fact] ?? (isOfPlatform(fact) ? PLATFORM : undefined);
 
 /** Facts that one kind of observer tells alone; others neither change nor take them back. */
 const OF_ONE_OBSERVER = new Set(["open ports", "agent", "DNS names"]);

@@ -119,6 +119,7 @@ function addComponent(
       reason: observation.kind.reason,
       keys,
       facts: { ...observation.facts, ...observation.ownFacts },
+      by: observer.label,
     },
     atMs,
   );
@@ -194,7 +195,7 @@ export function applyChange(
     case "changed":
     case "back": {
       for (const { fact, after } of change.facts)
-        if (fact !== "kind" && fact !== "name") writeFact(db, change.id, fact, after, atMs);
+        if (fact !== "kind" && fact !== "name") writeFact(db, change.id, fact, after, atMs, observer.label);
       const name = change.facts.find((one) => one.fact === "name")?.after ?? nameOf(change.id);
       if (change.what === "back") {
         note("back", `Seen again: ${change.reason}.`, name);

@@ -44,6 +44,8 @@ export interface NewComponent {
   reason: string;
   keys: string[];
   facts: Record<string, string>;
+  /** Who tells of it. */
+  by?: string;
 }
 
 // --- writing ---------------------------------------------------------------------------------------------------------
@@ -73,7 +75,7 @@ export function insertComponent(db: Db, component: NewComponent, atMs: number): 
   );
   const id = Number(lastInsertRowid);
   addKeys(db, id, component.keys);
-  for (const [name, value] of Object.entries(component.facts)) writeFact(db, id, name, value, atMs);
+  for (const [name, value] of Object.entries(component.facts)) writeFact(db, id, name, value, atMs, component.by);
   return id;
 }
 

@@ -1,8 +1,12 @@
+import { isOfPlatform } from "#core/estate/labels";
 import { prepared, type Db } from "./database";
 import { VALID_AT } from "./valid";
 
-/** Sets a fact from an instant on; the value before is kept with the time it ended. */
-export function writeFact(db: Db, id: number, name: string, value: string | undefined, atMs: number): void {
+/**
+ * Sets a fact from an instant on; the value before is kept with the time it ended.
+ * @param by the observer; kept with facts that only platforms tell
+ */
+export function writeFact(db: Db, id: number, name: string, value: string | undefined, atMs: number, by = ""): void {
   const now = prepared<{ value: string }>(
     db,
     "SELECT value FROM fact WHERE component_id = ? AND name = ? AND valid_to IS NULL",
@@ -17,9 +21,9 @@ export function writeFact(db: Db, id: number, name: string, value: string | unde
   if (value !== undefined)
     prepared(
       db,
-      `INSERT INTO fact (component_id, name, value, valid_from) VALUES (?, ?, ?, ?) ON CONFLICT DO UPDATE
-       SET value = excluded.value, valid_to = NULL`,
-    ).run(id, name, value, atMs);
+      `INSERT INTO fact (component_id, name, value, valid_from, told_by) VALUES (?, ?, ?, ?, ?) ON CONFLICT DO UPDATE
+       SET value = excluded.value, valid_to = NULL, told_by = excluded.told_by`,
+    ).run(id, name, value, atMs, isOfPlatform(name) ? by : "");
 }
 
 export interface FactRow {

@@ -7,6 +7,12 @@ import type { ComponentRow } from "./estate";
 const RELATION = `SELECT id, type, from_id AS fromId, to_id AS toId, detail, seen_by AS seenBy, missed,
   intermittent = 1 AS intermittent, last_seen_at AS lastSeenAt FROM relation`;
 
+interface FactRow {
+  name: string;
+  value: string;
+  toldBy: string;
+}
+
 interface KeyRow {
   key: string;
   pinnedAt: number | null;
@@ -15,7 +21,7 @@ interface KeyRow {
 const known = (
   row: ComponentRow,
   keys: readonly KeyRow[],
-  facts: Readonly<Record<string, string>>,
+  facts: readonly FactRow[],
   joined: readonly Joined[],
 ): KnownComponent => ({
   id: row.id,
@@ -35,7 +41,8 @@ const known = (
   validFrom: row.valid_from,
   keys: keys.map((one) => one.key),
   pinned: new Map(keys.flatMap(({ key, pinnedAt }) => (pinnedAt === null ? [] : [[key, pinnedAt] as const]))),
-  facts,
+  facts: Object.fromEntries(facts.map((one) => [one.name, one.value])),
+  tellers: Object.fromEntries(facts.flatMap((one) => (one.toldBy ? [[one.name, one.toldBy]] : []))),
   joined,
 });
 
@@ -67,19 +74,17 @@ export function readEstate(db: Db): EstateBook {
     (row): KeyRow => row,
   );
   const facts = collect(
-    prepared<{ component_id: number; name: string; value: string }>(
+    prepared<FactRow & { component_id: number }>(
       db,
-      "SELECT component_id, name, value FROM fact WHERE valid_to IS NULL",
+      "SELECT component_id, name, value, told_by AS toldBy FROM fact WHERE valid_to IS NULL",
     ).all(),
     (row) => row.component_id,
-    (row) => [row.name, row.value] as const,
+    (row): FactRow => row,
   );
   const joins = collect(prepared<JoinRow>(db, JOINS).all(), (row) => row.into_id, joinOf);
   const components = prepared<ComponentRow>(db, "SELECT * FROM component")
     .all()
-    .map((row) =>
-      known(row, keys.get(row.id) ?? [], Object.fromEntries(facts.get(row.id) ?? []), joins.get(row.id) ?? []),
-    );
+    .map((row) => known(row, keys.get(row.id) ?? [], facts.get(row.id) ?? [], joins.get(row.id) ?? []));
   return new EstateBook(components, prepared<KnownRelation>(db, `${RELATION} WHERE valid_to IS NULL`).all());
 }
 
@@ -104,12 +109,12 @@ export class StoredEstate implements KnownEstate {
       this.db,
       "SELECT key, pinned_at AS pinnedAt FROM component_key WHERE component_id = ?",
     ).all(id);
-    const facts = prepared<{ name: string; value: string }>(
+    const facts = prepared<FactRow>(
       this.db,
-      "SELECT name, value FROM fact WHERE component_id = ? AND valid_to IS NULL",
+      "SELECT name, value, told_by AS toldBy FROM fact WHERE component_id = ? AND valid_to IS NULL",
     ).all(id);
     const joins = prepared<JoinRow>(this.db, `${JOINS} AND into_id = ?`).all(id);
-    return known(row, keys, Object.fromEntries(facts.map((one) => [one.name, one.value])), joins.map(joinOf));
+    return known(row, keys, facts, joins.map(joinOf));
   }
 
   ofKey(key: string): number | undefined {
