@@ -13,6 +13,7 @@ import type { HostView } from "./seen/host-view";
 import { makeNameServer, zonesOf } from "./name-server";
 import { Notifier } from "./notifier";
 import { startPrivateClouds } from "./private-cloud/serve";
+import { makeTicketServer } from "./tickets";
 import { startManagers } from "./manager";
 import { startControllers } from "./redfish";
 import { readScenario } from "./scenario/read";
@@ -128,6 +129,11 @@ try {
       makeNameServer(zones).once("error", reject).listen(names.port, names.address, resolve),
     );
   }
+  const { tickets } = scenario;
+  if (tickets)
+    await new Promise<void>((resolve, reject) =>
+      makeTicketServer(estate, tickets.key, now).once("error", reject).listen(tickets.port, tickets.address, resolve),
+    );
   await startControl(estate, {
     port: Number(values.control),
     now,

@@ -89,6 +89,9 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
                 Capacity
               </Button>
             ) : null}
+            <Button component={RouterLink} to={keep(`/estate/${component.id}/siblings`)} variant="outlined">
+              Siblings
+            </Button>
             <Button component={RouterLink} to={keep(`/estate/${component.id}/identity`)} variant="outlined">
               Identity
             </Button>

@@ -112,6 +112,9 @@ export default function Estate({ loaderData: page, actionData: answered }: Route
             <Button component={RouterLink} to={keep("/estate/spend")} variant="outlined">
               Spend
             </Button>
+            <Button component={RouterLink} to={keep("/estate/changes")} variant="outlined">
+              Changes
+            </Button>
             <Button component={RouterLink} to={keep("/estate/differences")} variant="outlined">
               Differences
             </Button>

@@ -1,5 +1,7 @@
+import type { Ticket } from "#core/changes/tickets";
 import { platformVoice } from "#core/estate/labels";
 import type { Look, Observation, Observer } from "#core/estate/observation";
+import { replaceTickets } from "../store/tickets";
 import { driverOf } from "../sources/registry";
 import { StoredEstate } from "../store/known";
 import { componentsOfPrefix, platformOf } from "../store/platforms";
@@ -39,6 +41,8 @@ export class SweepRun {
   private readonly ids = new Map<Observation, number>();
   private readonly refused = new Set<string>();
   private nextTakeInMs: number;
+  /** Absent where the source tells of none. */
+  private tickets: Ticket[] | undefined;
   private readonly sinceMs: number;
 
   constructor(
@@ -62,6 +66,8 @@ export class SweepRun {
       } else if (one.what === "failure") {
         this.refused.add(one.address);
         this.note("failed", null, one.address, one.address, one.reason);
+      } else if (one.what === "tickets") {
+        this.tickets = [...(this.tickets ?? []), ...one.tickets];
       } else if (one.what === "observations") {
         this.observations.push(...one.observations);
         this.fresh.push(...one.observations);
@@ -83,6 +89,9 @@ export class SweepRun {
   end(complete: boolean): void {
     if (this.isPlatform) this.endPlatform(complete);
     else this.write(this.look(this.observations), complete);
+    const { db, now } = this.context;
+    // What was read in part only does not take the place of what was known.
+    if (this.tickets && complete) replaceTickets(db, this.source.id, this.tickets, now());
     updateSweep(this.context.db, this.id, this.counts);
   }
 

@@ -14,7 +14,9 @@ import { incidentList, incidentPage } from "./incidents";
 import { logPage, logsPage } from "./logs";
 import { mapPage } from "./map/page";
 import { mapPanel } from "./map/panel";
+import { changesPage } from "./changes";
 import { relationPage } from "./relation";
+import { siblingsPage } from "./siblings";
 import { serviceStructurePage, whatIfPage } from "./structure";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
 import { accountPage, holderOf, invitationPage, peoplePage, signInPage, tokensPage } from "./people";
@@ -67,6 +69,8 @@ export const questions = {
   map: mapPage,
   mapPanel,
   relation: relationPage,
+  siblings: siblingsPage,
+  changes: changesPage,
   serviceStructure: serviceStructurePage,
   whatIf: whatIfPage,
   metrics: metricsPage,

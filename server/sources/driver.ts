@@ -1,3 +1,4 @@
+import type { Ticket } from "#core/changes/tickets";
 import type { z } from "zod";
 import type { FingerprintBook } from "#core/estate/fingerprints";
 import type { FocusLine } from "#core/spend/focus";
@@ -19,6 +20,8 @@ export type Found =
   /** Everything whose key begins so was told of: what was not is gone, as the platform itself says. */
   | { what: "listed"; prefix: string }
   | { what: "measures"; measures: Measure[] }
+  /** Planned work, as tickets or a calendar tell of it; all of them, in parts. */
+  | { what: "tickets"; tickets: Ticket[] }
   /** What is charged for, of whole billing periods. */
   | { what: "costs"; lines: FocusLine[] }
   /** Something answered, but could not be read; the reason is a sentence. */

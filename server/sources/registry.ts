@@ -8,6 +8,7 @@ import { privateCloudDriver } from "./private-cloud/driver";
 import { rangeDriver } from "./range/driver";
 import { redfishDriver } from "./redfish/driver";
 import { sshDriver } from "./ssh/driver";
+import { ticketsDriver } from "./tickets/driver";
 import { virtualDriver } from "./virtual/driver";
 
 /** Every kind of source. A new one is a folder with a driver, and a line here. */
@@ -21,6 +22,7 @@ const DRIVERS: readonly SourceDriver[] = [
   clusterDriver as SourceDriver,
   redfishDriver as SourceDriver,
   virtualDriver as SourceDriver,
+  ticketsDriver as SourceDriver,
   agentDriver as SourceDriver,
 ];
 

@@ -57,7 +57,7 @@ export class PrivateCloudObjects {
         id: uuidOf(guest),
         name: guest.name,
         status: isUp ? "ACTIVE" : "SHUTOFF",
-        created: iso(atMs - ((Math.abs(guest.seed) % 300) + 30) * DAY_MS),
+        created: iso(this.estate.anchorMs - ((Math.abs(guest.seed) % 300) + 30) * DAY_MS),
         flavor: { id: sizeOf(guest), original_name: sizeOf(guest) },
         image: { id: idOf(`image ${IMAGES[Math.abs(guest.seed) % IMAGES.length]?.name ?? ""}`) },
         addresses: {

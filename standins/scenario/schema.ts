@@ -557,6 +557,16 @@ const fault = z.strictObject({
   endedBy: z.array(repair).max(6).default([]),
 });
 
+/** A ticket of planned work in the past, with its window. */
+const plannedTicket = z.strictObject({
+  ref: z.string().min(1).max(40),
+  title: z.string().min(1).max(200),
+  person: z.string().max(60),
+  things: z.array(z.string().min(1).max(80)).max(20),
+  before: duration,
+  lasts: duration,
+});
+
 /** A thing in the estate that an answer names: a host, a process of a host, or a link. */
 const thing = z.strictObject({
   host: name.optional(),
@@ -645,6 +655,15 @@ export const scenarioSchema = z.strictObject({
       port: z.number().int().min(1024).max(65_535),
       /** Further names, by the address that they have: what was forgotten when a host went. */
       left: z.record(name, z.string()).default({}),
+    })
+    .optional(),
+  /** A ticket system with a REST interface; tickets of drills' changes are in it too. */
+  tickets: z
+    .strictObject({
+      address: z.string(),
+      port: z.number().int().min(1024).max(65_535),
+      key: z.string().min(1).max(100),
+      planned: z.array(plannedTicket).max(500).default([]),
     })
     .optional(),
   /** Lines between sites; a pair that is not named has one of 1,000 Mbit/s and 1 ms. */

@@ -123,6 +123,7 @@ function componentPanel(at: At, id: number): MapPanel | null {
     links: [
       { to: `/estate/${id}`, name: "Open the page" },
       { to: `/signals/logs?component=${id}`, name: "Logs" },
+      { to: `/estate/${id}/siblings`, name: "Siblings" },
       { to: `/map/what-if?fail=c${id}`, name: "What if it failed" },
     ],
     lists: [

@@ -1,0 +1,68 @@
+import { createServer, type Server } from "node:http";
+import { parseDurationMs } from "#core/time/windows";
+import type { Scenario } from "./scenario/schema";
+import type { Estate } from "./seen/estate";
+
+const PAGE = 20;
+const spanOf = (text: string) => parseDurationMs(text) as number;
+const DAY_MS = 86_400_000;
+
+/** A ticket as this system tells of it. */
+interface Told {
+  ref: string;
+  title: string;
+  state: string;
+  person: string;
+  from: string;
+  to: string;
+  things: string[];
+}
+
+/** Tickets of planned work: those of the past by their windows, and those of drills, which may be practised any day. */
+export function ticketsOf(scenario: Scenario, anchorMs: number, nowMs: number): Told[] {
+  const iso = (ms: number) => new Date(ms).toISOString();
+  const planned = (scenario.tickets?.planned ?? []).map(({ ref, title, person, things, before, lasts }): Told => ({
+    ref,
+    title,
+    state: "closed",
+    person,
+    from: iso(anchorMs - spanOf(before)),
+    to: iso(anchorMs - spanOf(before) + spanOf(lasts)),
+    things,
+  }));
+  const changes = [
+    ...scenario.faults.flatMap((one) => one.change ?? []),
+    ...scenario.drills.flatMap((one) => one.changes ?? []),
+  ];
+  const open = changes.flatMap(({ ticket, text, by, host, process }): Told[] =>
+    ticket
+      ? [
+          {
+            ref: ticket,
+            title: text,
+            state: "approved",
+            person: by,
+            from: iso(nowMs - DAY_MS),
+            to: iso(nowMs + DAY_MS),
+            things: [host, ...(process ? [process] : [])],
+          },
+        ]
+      : [],
+  );
+  return [...planned, ...new Map(open.map((one) => [one.ref, one])).values()];
+}
+
+/** A ticket system with a REST interface in pages: `/api/tickets?page=2`, with a key. */
+export function makeTicketServer(estate: Estate, key: string, now: () => number): Server {
+  return createServer((request, response) => {
+    const url = new URL(request.url ?? "/", "http://tickets");
+    const say = (status: number, body: unknown) =>
+      response.writeHead(status, { "content-type": "application/json" }).end(JSON.stringify(body));
+    if (request.headers.authorization !== `Bearer ${key}`) return void say(401, { message: "unknown key" });
+    if (url.pathname !== "/api/tickets" || request.method !== "GET") return void say(404, { message: "no such thing" });
+    const page = Math.max(1, Number(url.searchParams.get("page")) || 1);
+    const all = ticketsOf(estate.scenario, estate.anchorMs, now());
+    const items = all.slice((page - 1) * PAGE, page * PAGE);
+    say(200, { items, next: page * PAGE < all.length ? `/api/tickets?page=${page + 1}` : null });
+  });
+}

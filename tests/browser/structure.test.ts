@@ -1,0 +1,84 @@
+import { expect, test } from "./fixtures";
+import { axeFinds, heading, listen } from "./helpers";
+
+test("a change without a ticket is found, its component compared with its siblings, and what would fail with it shown", async ({
+  page,
+}) => {
+  const complaints = listen(page);
+
+  await test.step("changes are held against the tickets of the change desk", async () => {
+    await page.goto("/estate/changes?last=P2D");
+    await expect(heading(page)).toContainText(/changes in 2 d: \d+ without a ticket/);
+    await page.getByLabel("Component, words or who").fill("parser 7.0.3");
+    const row = page.getByRole("row").filter({ hasText: "manifest-parser @ nq-mfx-parse-01" });
+    await expect(row).toContainText("without a ticket");
+    await expect(page.getByRole("row")).toHaveCount(2);
+    await page.getByLabel("Ticket").click();
+    await page.getByRole("option", { name: /^With a ticket/ }).click();
+    await expect(page.getByText("None. Widen the window")).toBeVisible();
+    await page.goto("/estate/changes?last=P2D&standing=none");
+    await expect(page.getByRole("row").filter({ hasText: "td-gw-03 was found" }).first()).toBeVisible();
+    expect(await axeFinds(page)).toEqual([]);
+    const csv = await (await page.request.get("/estate/changes.csv?last=P2D&standing=none")).text();
+    expect(csv.split("\n")[0]?.trim()).toBe("at,kind,component,what,by,ticket,standing,why");
+  });
+
+  await test.step("the component's siblings show what it has that they have not", async () => {
+    await page.goto("/estate/changes?last=P2D&q=parser%207.0.3");
+    await page.getByRole("link", { name: "manifest-parser @ nq-mfx-parse-01" }).click();
+    await page.getByRole("link", { name: "Siblings" }).click();
+    await expect(heading(page)).toContainText("manifest-parser @ nq-mfx-parse-01 beside 2 siblings");
+    const version = page.getByRole("row").filter({ hasText: "facts version" });
+    await expect(version).toContainText("7.0.3");
+    await expect(version).toContainText("7.0.2");
+    await expect(heading(page)).toContainText("the odd one is manifest-parser @ nq-mfx-parse-01");
+    expect(await axeFinds(page)).toEqual([]);
+  });
+
+  await test.step("what if its host failed, and what the service hangs on alone", async () => {
+    await page.goto("/services/tariff-billing/structure");
+    await expect(heading(page)).toContainText(
+      /Tariff & Billing rests on \d+ components; \d+ of them alone bring it down/,
+    );
+    expect(await axeFinds(page)).toEqual([]);
+    await page
+      .getByRole("row")
+      .filter({ hasText: "tariffdesk @ nq-bil-web-01" })
+      .getByRole("link", { name: "Who is hurt" })
+      .click();
+    await expect(heading(page)).toContainText("If tariffdesk @ nq-bil-web-01 failed: 1 service is down");
+    await page.getByLabel("A whole site").selectOption("North Quay");
+    await page.getByRole("button", { name: "Show" }).click();
+    await expect(heading(page)).toContainText("everything at North Quay");
+    expect(await axeFinds(page)).toEqual([]);
+  });
+
+  await test.step("a map is saved for everybody, opened again, and comes out as files", async () => {
+    await page.goto("/map?by=site,kind&only=all");
+    await page.getByRole("button", { name: "Save this map" }).click();
+    await page.getByLabel("Name of the map").fill("Sites");
+    await page.getByLabel("for everybody").check();
+    await page.getByRole("button", { name: "Save", exact: true }).click();
+    await page.goto("/map");
+    await page.getByRole("link", { name: "Sites", exact: true }).click();
+    await expect(page.getByLabel(/^Group North Quay \d+ components/)).toBeVisible();
+    const graph = await (await page.request.get("/map.graphml?by=site")).text();
+    expect(graph).toContain('<graphml xmlns="http://graphml.graphdrawing.org/xmlns">');
+    const picture = await (await page.request.get("/map.svg?by=site")).text();
+    expect(picture).toMatch(/^<svg .*North Quay/s);
+    await page.getByRole("button", { name: "Remove map Sites" }).click();
+    await expect(page.getByRole("link", { name: "Sites", exact: true })).toBeHidden();
+  });
+
+  await test.step("the way between two components, chosen on the map", async () => {
+    await page.goto("/map?service=manifest-exchange");
+    await page.getByLabel(/^Application process manifest-parser nq-mfx-parse-01/).click();
+    await page.getByRole("link", { name: "Way from here to …" }).click();
+    await expect(page.getByRole("status").filter({ hasText: "other end" })).toBeVisible();
+    await page.getByLabel(/^Relational database quaystore nq-mfx-db-01/).click();
+    await expect(heading(page)).toContainText(
+      "manifest-parser @ nq-mfx-parse-01 needs quaystore @ nq-mfx-db-01: 1 step",
+    );
+  });
+  expect(complaints).toEqual([]);
+});
