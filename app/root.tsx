@@ -67,7 +67,13 @@ async function shellOf(request: Request, context: Route.LoaderArgs["context"], p
   const nowMs = context.now();
   const window = windowOf(request, nowMs);
   const asked = new URL(request.url).searchParams.get("span");
-  const span = RIBBON_SPANS.find((one) => one.value === asked)?.value ?? "P1D";
+  const chosen = RIBBON_SPANS.find((one) => one.value === asked)?.value ?? "P1D";
+  // A window that is longer than the ribbon stretches it.
+  const length = window.toMs - window.fromMs;
+  const span =
+    length > (parseDurationMs(chosen) as number)
+      ? (RIBBON_SPANS.find((one) => one.ms >= length) ?? RIBBON_SPANS.at(-1) ?? RIBBON_SPANS[0]).value
+      : chosen;
   const spanMs = parseDurationMs(span) as number;
   // Looking further back than the ribbon reaches moves the ribbon there.
   const toMs = window.fromMs < nowMs - spanMs ? Math.min(nowMs, window.toMs + spanMs / 4) : nowMs;

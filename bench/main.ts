@@ -3,6 +3,7 @@ import { benchDurable } from "./durable";
 import { benchSpans } from "./spans";
 import { benchSweep } from "./sweep";
 import { benchLogs } from "./logs";
+import { benchMap } from "./map";
 import { benchPlanning } from "./planning";
 import { benchOtlp } from "./otlp";
 import { benchSamples } from "./samples";
@@ -15,6 +16,9 @@ export const measureSweep = async (): Promise<Measurement[]> => [await benchSwee
 
 /** What costs cost. */
 export const measureSpend = (root: string): Promise<Measurement[]> => benchSpend(root);
+
+/** What the map and the structure of a large estate cost. */
+export const measureMap = (root: string): Measurement[] => benchMap(root);
 
 /** The measurements that need no running application; scripts/bench.mjs adds the others. */
 export async function measureParts(root: string): Promise<Measurement[]> {

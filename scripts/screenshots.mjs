@@ -84,7 +84,8 @@ try {
   await page.getByText(/Manifest Exchange is in trouble/).waitFor({ timeout: 120_000 });
   await shoot("watch-trouble");
   await take(`/estate/${host}?last=PT3H`, "component");
-  await take("/map?service=manifest-exchange", "map");
+  const open = "layer:data/kind:db.relational";
+  await take(`/map?${new URLSearchParams({ open, show: `g${open}` })}`, "map");
   await take("/incidents", "incidents");
   await page.getByRole("link", { name: "Manifest Exchange: memory is running out on nq-mfx-parse-01" }).first().click();
   await page.getByRole("heading", { name: /^Top processes by memory/ }).waitFor();
@@ -112,7 +113,7 @@ try {
   await shoot("trace");
   await page.goto(base);
   await page.getByRole("button", { name: "Night theme" }).click();
-  await take("/map?site=South+Quay", "map-night");
+  await take("/map?service=manifest-exchange", "map-night");
   await page.getByRole("button", { name: "Day theme" }).click();
   await signInBrowser(context, base, "Sunniva Okafor");
   await take("/estate/platforms", "platforms");

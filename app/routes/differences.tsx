@@ -3,6 +3,7 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { type ReactNode } from "react";
 import { kindInfo } from "#core/catalogue/kinds";
+import { verbOf } from "#core/topology/words";
 import { dayAndTime } from "#core/time/windows";
 import type { Route } from "./+types/differences";
 import { applyChanges, useChangeParams } from "../shell/params";
@@ -36,15 +37,6 @@ function sentenceOf({ totals }: Data): string {
     : `Since the start of this window ${count(totals.came, "component came", "components came")}, ${totals.left.toLocaleString("en-GB")} left, ${count(said, "fact or label is", "facts and labels are")} otherwise, ${count(wires, "relation began or ended", "relations began or ended")}.`;
 }
 
-const RELATIONS: Readonly<Record<string, string>> = {
-  "runs-on": "runs on",
-  "hosted-by": "is hosted by",
-  "talks-to": "talks to",
-  "part-of": "is part of",
-  "stored-on": "is stored on",
-  "wired-to": "is wired to",
-};
-
 export default function DifferencesPage({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
   const when = (atMs: number) => dayAndTime(atMs, now.nowMs);
@@ -76,7 +68,7 @@ export default function DifferencesPage({ loaderData: page }: Route.ComponentPro
       <KeepLink key="a" to={`/estate/${row.fromId}`}>
         {row.fromName}
       </KeepLink>,
-      `${RELATIONS[row.type] ?? row.type}${row.detail ? ` (${row.detail})` : ""}`,
+      `${verbOf(row.type)}${row.detail ? ` (${row.detail})` : ""}`,
       <KeepLink key="b" to={`/estate/${row.toId}`}>
         {row.toName}
       </KeepLink>,

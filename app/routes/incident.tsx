@@ -13,7 +13,7 @@ import { Alarms } from "../ui/incident/Alarms";
 import { Evidence } from "../ui/incident/Evidence";
 import { IncidentCharts } from "../ui/incident/IncidentCharts";
 import { IncidentMap } from "../ui/incident/IncidentMap";
-import { prefilled } from "../ui/incident/page";
+import { justBefore, prefilled } from "../ui/incident/page";
 import { Repair } from "../ui/incident/Repair";
 import { Suspect } from "../ui/incident/Suspect";
 import { Timeline } from "../ui/incident/Timeline";
@@ -75,6 +75,18 @@ export default function Incident({ loaderData: page, actionData: answered }: Rou
                   Take
                 </RightButton>
               </Form>
+            ) : null}
+            <Button component={RouterLink} to={justBefore(page, "/estate/changes")} variant="outlined">
+              Changes before it
+            </Button>
+            {page.suspect ? (
+              <Button
+                component={RouterLink}
+                to={justBefore(page, `/map?around=${page.suspect.componentId}`)}
+                variant="outlined"
+              >
+                Map before it
+              </Button>
             ) : null}
             {page.isOpen && first ? (
               <Button component={RouterLink} to={keep(prefilled(page, first))} variant="contained">

@@ -93,6 +93,10 @@ function RibbonBar({ held, folded, onFold }: { held: RibbonWindow; folded: boole
         );
       })}
       <span className="hx-grow" />
+      <span className="hx-ribbon-legend" aria-hidden="true">
+        <i className="hx-legend-incident" /> incidents <i className="hx-legend-alarm" /> alarms{" "}
+        <i className="hx-legend-change" /> changes
+      </span>
       <PlainButton
         label="Previous window"
         title="Previous window ( [ )"
@@ -164,7 +168,9 @@ const Drawing = memo(function Drawing({ ribbon }: { ribbon: ShellData["ribbon"] 
               height={8}
               fill={severityColour(incident.worst)}
               opacity={incident.resolvedAt === null ? 1 : 0.55}
-            />
+            >
+              <title>{`Incident ${incident.id}, ${incident.worst}, from ${dayAndTime(incident.openedAt)}${incident.resolvedAt === null ? ", open" : ` to ${dayAndTime(incident.resolvedAt)}`}`}</title>
+            </rect>
           );
         })}
         {alarms.map((one) => {
@@ -177,7 +183,9 @@ const Drawing = memo(function Drawing({ ribbon }: { ribbon: ShellData["ribbon"] 
               width={3}
               height={size}
               fill={severityColour(one.worst)}
-            />
+            >
+              <title>{`${one.count} ${one.count === 1 ? "alarm" : "alarms"} about ${dayAndTime(one.atMs)}, the worst ${one.worst}`}</title>
+            </rect>
           );
         })}
         {ribbon.changes.map((one) => (
@@ -188,7 +196,9 @@ const Drawing = memo(function Drawing({ ribbon }: { ribbon: ShellData["ribbon"] 
             width={1.5}
             height={6}
             fill="var(--mui-palette-text-secondary)"
-          />
+          >
+            <title>{`${one.count} ${one.count === 1 ? "change" : "changes"} about ${dayAndTime(one.atMs)}`}</title>
+          </rect>
         ))}
       </svg>
       {ticksOf(ribbon.fromMs, ribbon.toMs).map((tick) => (

@@ -4,10 +4,15 @@ import { useMoveWindow, useShell } from "./window";
 
 const SHORTEST_MS = 5 * MINUTE_MS;
 
-type Grip = "from" | "to" | "all";
+/** An end of the window, all of it, or a new one that is drawn on the track. */
+type Grip = "from" | "to" | "all" | "new";
+
+/** A hand that moves less than this, in pixels, has clicked. */
+const CLICK_PX = 4;
 
 /**
- * The window as it stands on the ribbon, and how hands and keys move it: from either end, as a whole, or by a click.
+ * The window as it stands on the ribbon, and how hands and keys move it: from either end, as a whole, drawn anew on the
+ * track, or by a click.
  */
 export function useRibbonWindow(strip: RefObject<HTMLDivElement | null>) {
   const { ribbon, window: now } = useShell();
@@ -23,6 +28,8 @@ export function useRibbonWindow(strip: RefObject<HTMLDivElement | null>) {
     if (toMs >= ribbon.toMs - Math.max(30_000, reach / 400)) move.follow(Math.max(SHORTEST_MS, toMs - fromMs));
     else move.fix(fromMs, toMs);
   };
+  const at = (x: number, width: number) =>
+    Math.max(ribbon.fromMs, Math.min(ribbon.toMs, ribbon.fromMs + (x / width) * reach));
   const begin = (grip: Grip) => (event: PointerEvent) => {
     event.preventDefault();
     event.stopPropagation();
@@ -31,7 +38,12 @@ export function useRibbonWindow(strip: RefObject<HTMLDivElement | null>) {
   };
   const during = (event: PointerEvent) => {
     if (!drag || !strip.current) return;
-    const width = strip.current.getBoundingClientRect().width;
+    const { width, left } = strip.current.getBoundingClientRect();
+    if (drag.grip === "new") {
+      const [one, other] = [at(drag.startX - left, width), at(event.clientX - left, width)];
+      setDrag({ ...drag, fromMs: Math.min(one, other), toMs: Math.max(one, other) });
+      return;
+    }
     const by = ((event.clientX - drag.startX) / width) * reach;
     let fromMs = now.fromMs;
     let toMs = now.toMs;
@@ -45,20 +57,30 @@ export function useRibbonWindow(strip: RefObject<HTMLDivElement | null>) {
     }
     setDrag({ ...drag, fromMs, toMs });
   };
-  const end = () => {
+  const end = (event: PointerEvent) => {
     if (!drag) return;
-    if (Math.abs(drag.fromMs - now.fromMs) > 1000 || Math.abs(drag.toMs - now.toMs) > 1000)
-      settle(drag.fromMs, drag.toMs);
+    if (drag.grip === "new" && Math.abs(event.clientX - drag.startX) < CLICK_PX) centre(event);
+    else if (Math.abs(drag.fromMs - now.fromMs) > 1000 || Math.abs(drag.toMs - now.toMs) > 1000)
+      settle(drag.fromMs, Math.max(drag.toMs, drag.fromMs + SHORTEST_MS));
     setDrag(null);
   };
-  const pick = (event: PointerEvent) => {
+  /** Moves the window to where the track was clicked. */
+  const centre = (event: PointerEvent) => {
     const box = strip.current?.getBoundingClientRect();
-    if (!box || drag) return;
-    const at = ribbon.fromMs + ((event.clientX - box.left) / box.width) * reach;
-    const toMs = Math.min(ribbon.toMs, at + spanMs / 2);
+    if (!box) return;
+    const toMs = Math.min(ribbon.toMs, at(event.clientX - box.left, box.width) + spanMs / 2);
     settle(toMs - spanMs, toMs);
   };
-  const byKey = (grip: Grip) => (event: KeyboardEvent) => {
+  /** A new window is drawn from here. */
+  const pick = (event: PointerEvent) => {
+    const box = strip.current?.getBoundingClientRect();
+    if (!box || drag || event.button !== 0) return;
+    event.preventDefault();
+    event.currentTarget.setPointerCapture(event.pointerId);
+    const atMs = at(event.clientX - box.left, box.width);
+    setDrag({ grip: "new", startX: event.clientX, fromMs: atMs, toMs: atMs });
+  };
+  const byKey = (grip: Exclude<Grip, "new">) => (event: KeyboardEvent) => {
     const step = event.key === "ArrowLeft" ? -1 : event.key === "ArrowRight" ? 1 : 0;
     if (!step) return;
     event.preventDefault();

@@ -361,6 +361,17 @@ export const plainStyles: Record<string, CSSObject> = {
     borderTopLeftRadius: 4,
     background: "var(--mui-palette-action-hover)",
   },
+  ".hx-ribbon-legend": { fontSize: 12, color: QUIET, whiteSpace: "nowrap", marginRight: 8 },
+  ".hx-ribbon-legend i": {
+    display: "inline-block",
+    background: QUIET,
+    margin: "0 2px 0 8px",
+    verticalAlign: "baseline",
+  },
+  ".hx-legend-incident": { width: 14, height: 7 },
+  ".hx-legend-alarm": { width: 3, height: 11 },
+  ".hx-legend-change": { width: 2, height: 6 },
+  "@media (max-width: 1100px)": { ".hx-ribbon-legend": { display: "none" } },
   ".hx-tray": {
     position: "absolute",
     boxSizing: "border-box",

@@ -38,7 +38,9 @@ export interface Tally {
   of: readonly (readonly [Severity, number])[];
 }
 
-const part = (value: string): string => encodeURIComponent(value).replaceAll("~", "%7E");
+/** What would part a key, or the parts of a relation's name, escaped. */
+const part = (value: string): string =>
+  value.replaceAll(/[%/~]/g, (sign) => (sign === "~" ? "%7E" : encodeURIComponent(sign)));
 
 /**
  * Gathers things by one attribute after another. Groups are in order of rank and label, members in the order given,

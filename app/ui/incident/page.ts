@@ -15,3 +15,11 @@ export const prefilled = ({ incident, suspect }: IncidentData, runbook: Incident
     incident: String(incident.id),
     ...Object.fromEntries(Object.entries(runbook.args).map(([name, value]) => [`arg.${name}`, value])),
   }).toString()}`;
+
+const BEFORE_MS = 60 * 60_000;
+
+/** A page as it was just before the incident began, over the hour before that. */
+export function justBefore({ incident, alarms }: IncidentData, to: string): string {
+  const began = Math.min(incident.opened_at, ...alarms.map((alarm) => alarm.onset_at));
+  return `${to}${to.includes("?") ? "&" : "?"}${spanOf({ fromMs: began - BEFORE_MS, toMs: began - 1000 })}`;
+}
