@@ -45,7 +45,6 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
 
 export default function Component({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
-  const keep = useKeep();
   const { component, host } = page;
   const info = kindInfo(component.kind);
   const gone = component.valid_to !== null && component.valid_to <= now.atMs;
@@ -64,44 +63,7 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
         name={`Estate › ${info.label}`}
         severity={page.severity}
         sentence={sentence}
-        actions={
-          <>
-            {page.charts.length ? <OverlayPicker value={page.overlay} width={200} /> : null}
-            <Button component={RouterLink} to={keep(`/map?around=${component.id}`)} variant="outlined">
-              Local map
-            </Button>
-            {page.sends ? (
-              <Button component={RouterLink} to={keep(`/signals/logs?component=${component.id}`)} variant="outlined">
-                Logs
-              </Button>
-            ) : null}
-            {page.runbooks[0] ? (
-              <Button
-                component={RouterLink}
-                to={keep(`/runbooks/${page.runbooks[0].id}?target=${component.id}`)}
-                variant="outlined"
-              >
-                Run a runbook
-              </Button>
-            ) : null}
-            {info.hasGuests ? (
-              <Button component={RouterLink} to={keep(`/estate/${component.id}/capacity`)} variant="outlined">
-                Capacity
-              </Button>
-            ) : null}
-            <Button component={RouterLink} to={keep(`/estate/${component.id}/siblings`)} variant="outlined">
-              Siblings
-            </Button>
-            <Button component={RouterLink} to={keep(`/estate/${component.id}/identity`)} variant="outlined">
-              Identity
-            </Button>
-            {page.runbooks[0] ? (
-              <Button component={RouterLink} to={keep(`/estate/${component.id}/access`)} variant="outlined">
-                Access
-              </Button>
-            ) : null}
-          </>
-        }
+        actions={<Actions page={page} />}
       />
       <JumpMarks page={page} />
       <Stack sx={{ gap: 1.5 }}>
@@ -160,6 +122,50 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
           </Section>
         </Box>
       </Stack>
+    </>
+  );
+}
+
+/** What leads on from a component. */
+function Actions({ page }: { page: Route.ComponentProps["loaderData"] }) {
+  const keep = useKeep();
+  const info = kindInfo(page.component.kind);
+  return (
+    <>
+      {page.charts.length ? <OverlayPicker value={page.overlay} width={200} /> : null}
+      <Button component={RouterLink} to={keep(`/map?around=${page.component.id}`)} variant="outlined">
+        Local map
+      </Button>
+      {page.sends ? (
+        <Button component={RouterLink} to={keep(`/signals/logs?component=${page.component.id}`)} variant="outlined">
+          Logs
+        </Button>
+      ) : null}
+      {page.runbooks[0] ? (
+        <Button
+          component={RouterLink}
+          to={keep(`/runbooks/${page.runbooks[0].id}?target=${page.component.id}`)}
+          variant="outlined"
+        >
+          Run a runbook
+        </Button>
+      ) : null}
+      {info.hasGuests ? (
+        <Button component={RouterLink} to={keep(`/estate/${page.component.id}/capacity`)} variant="outlined">
+          Capacity
+        </Button>
+      ) : null}
+      <Button component={RouterLink} to={keep(`/estate/${page.component.id}/siblings`)} variant="outlined">
+        Siblings
+      </Button>
+      <Button component={RouterLink} to={keep(`/estate/${page.component.id}/identity`)} variant="outlined">
+        Identity
+      </Button>
+      {page.runbooks[0] ? (
+        <Button component={RouterLink} to={keep(`/estate/${page.component.id}/access`)} variant="outlined">
+          Access
+        </Button>
+      ) : null}
     </>
   );
 }

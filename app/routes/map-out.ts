@@ -9,7 +9,7 @@ import type { MapData } from "../ui/map/StrataMap";
 const TYPES: Readonly<Record<string, string>> = {
   svg: "image/svg+xml",
   graphml: "application/xml",
-  dot: "text/vnd.graphviz",
+  dot: "text/plain; charset=utf-8",
   csv: "text/csv; charset=utf-8",
 };
 

@@ -61,13 +61,10 @@ function sentenceOf(map: MapData): string {
   return `${name}: ${total.toLocaleString("en-GB")} ${what ? `${what} ` : ""}${total === 1 ? "component" : "components"}${only === "unwell" ? "" : `, ${unwell === 0 ? "all well" : `${unwell} unwell`}`}`;
 }
 
-export default function MapPage({ loaderData: { map, panel, asked }, actionData }: Route.ComponentProps) {
-  const { window: now } = useShell();
+/** Addresses of this page with something else shown, opened or asked for: every step on a map is a link. */
+function useMapAddresses() {
   const [params] = useSearchParams();
   const keep = useKeep();
-  const pin = usePin();
-  const navigate = useNavigate();
-  /** The address of this page with some parameters changed. */
   const changed = (alter: (params: URLSearchParams) => void): string => {
     const next = new URLSearchParams(params);
     alter(next);
@@ -76,17 +73,38 @@ export default function MapPage({ loaderData: { map, panel, asked }, actionData 
   };
   const showing = (show: string) => changed((next) => next.set("show", show));
   const start = params.get("b") ? null : params.get("a");
-  /** What a card leads to: the panel beside the map, or, when a way is asked for, that way. */
-  const chosenBy = ({ id: card, componentId }: MapCard) =>
-    start && componentId !== null ? keep(`/map?a=${start}&b=${componentId}`) : showing(card);
-  const toggled = (key: string) =>
-    changed((next) => {
-      const open = next.getAll("open");
-      next.delete("open");
-      for (const one of open) if (one !== key && !one.startsWith(`${key}/`)) next.append("open", one);
-      if (!open.includes(key)) next.append("open", key);
-    });
-  const closed = changed((next) => next.delete("show"));
+  return {
+    params,
+    showing,
+    /** The component from which a way is asked for, while its other end is chosen. */
+    start,
+    withoutStart: changed((next) => next.delete("a")),
+    closed: changed((next) => next.delete("show")),
+    /** What a card leads to: the panel beside the map, or, when a way is asked for, that way. */
+    chosenBy: ({ id, componentId }: MapCard) =>
+      start && componentId !== null ? keep(`/map?a=${start}&b=${componentId}`) : showing(id),
+    toggled: (key: string) =>
+      changed((next) => {
+        const open = next.getAll("open");
+        next.delete("open");
+        for (const one of open) if (one !== key && !one.startsWith(`${key}/`)) next.append("open", one);
+        if (!open.includes(key)) next.append("open", key);
+      }),
+    wayFrom: (componentId: number) =>
+      changed((next) => {
+        next.delete("b");
+        next.delete("show");
+        next.set("a", String(componentId));
+      }),
+  };
+}
+
+export default function MapPage({ loaderData: { map, panel, asked }, actionData }: Route.ComponentProps) {
+  const { window: now } = useShell();
+  const keep = useKeep();
+  const pin = usePin();
+  const navigate = useNavigate();
+  const { params, showing, chosenBy, toggled, closed, start, withoutStart, wayFrom } = useMapAddresses();
   const centre = asked.around ? map.cards.find((card) => card.componentId === asked.around) : undefined;
   const sentence = sentenceOf(map);
   const scopeKey = JSON.stringify([asked.service, asked.site, asked.around, asked.a, asked.b, asked.collection]);
@@ -107,7 +125,7 @@ export default function MapPage({ loaderData: { map, panel, asked }, actionData 
                 detail: params.toString(),
                 fromMs: now.fromMs,
                 toMs: now.toMs,
-                address: changed(() => undefined),
+                address: `/map?${params.toString()}`,
               })
             }
           >
@@ -120,7 +138,7 @@ export default function MapPage({ loaderData: { map, panel, asked }, actionData 
       {start ? (
         <p role="status">
           Choose the component at the other end of the way.{" "}
-          <a className="hx-link" href={changed((next) => next.delete("a"))}>
+          <a className="hx-link" href={withoutStart}>
             Cancel
           </a>
         </p>
@@ -151,13 +169,7 @@ export default function MapPage({ loaderData: { map, panel, asked }, actionData 
             showing={showing}
             closed={closed}
             around={(componentId) => keep(`/map?around=${componentId}&up=2&down=2`)}
-            wayFrom={(componentId) =>
-              changed((next) => {
-                next.delete("b");
-                next.delete("show");
-                next.set("a", String(componentId));
-              })
-            }
+            wayFrom={wayFrom}
           />
         ) : null}
       </div>

@@ -19,11 +19,13 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
   return page;
 }
 
+type Data = Route.ComponentProps["loaderData"];
+
 const percent = (share: number) => formatValue(share * 100, "%");
 const exact = (share: number) => `${(share * 100).toFixed(3).replace(/\.?0+$/, "")} %`;
 
 export default function ServiceStructure({ loaderData: page }: Route.ComponentProps) {
-  const { service, count, points, sets, circles, serviceCircles, availability } = page;
+  const { service, count, points, sets } = page;
   const shared = sets.filter((set) => set.sameHost);
   return (
     <>
@@ -36,102 +38,126 @@ export default function ServiceStructure({ loaderData: page }: Route.ComponentPr
         <KeepLink to={`/map?service=${service.uid}`}>Its map</KeepLink>
       </p>
       <Stack sx={{ gap: 1.5 }}>
-        <Section title={`Single points of failure: ${points.length}`} pad={false}>
-          {points.length === 0 ? (
-            <div className="hx-pad">
-              <Empty>Whatever single component fails, something stands in for it.</Empty>
-            </div>
-          ) : (
-            <PlainTable>
-              <thead>
-                <tr>
-                  <th scope="col">Component</th>
-                  <th scope="col">Kind</th>
-                  <th scope="col" className="num">
-                    Takes down
-                  </th>
-                  <th scope="col">What if</th>
-                </tr>
-              </thead>
-              <tbody>
-                <Rows rows={points} columns={4}>
-                  {(one) => (
-                    <tr key={one.id}>
-                      <td>
-                        <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
-                      </td>
-                      <td>{one.kind}</td>
-                      <td className="num">{one.takes}</td>
-                      <td>
-                        <KeepLink to={`/map/what-if?fail=c${one.id}`}>Who is hurt</KeepLink>
-                      </td>
-                    </tr>
-                  )}
-                </Rows>
-              </tbody>
-            </PlainTable>
-          )}
-        </Section>
-        <Section title={`Redundant sets: ${sets.length}`} pad={false}>
-          <PlainTable>
-            <thead>
-              <tr>
-                <th scope="col">Set</th>
-                <th scope="col">Members</th>
-                <th scope="col" className="num">
-                  Needed by
-                </th>
-                <th scope="col">All of them on</th>
-              </tr>
-            </thead>
-            <tbody>
-              {sets.map((set) => (
-                <tr key={`${set.label} ${set.members[0]?.id}`}>
-                  <td>{set.label}</td>
-                  <td>
-                    {set.members.map((one, place) => (
-                      <span key={one.id}>
-                        {place ? ", " : ""}
-                        <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
-                      </span>
-                    ))}
-                  </td>
-                  <td className="num">{set.neededBy || "people"}</td>
-                  <td>{set.sameHost ? <b>{set.sameHost}</b> : "different ones"}</td>
-                </tr>
-              ))}
-            </tbody>
-          </PlainTable>
-        </Section>
-        <Section title="Circles">
-          {circles.length + serviceCircles.length === 0 ? (
-            <Empty>Nothing here needs itself through others.</Empty>
-          ) : (
-            <ul>
-              {serviceCircles.map((names) => (
-                <li key={names.join()}>Services: {names.join(" → ")} → and back</li>
-              ))}
-              {circles.map((members) => (
-                <li key={members[0]?.id}>{members.map((one) => one.name).join(", ")} need each other</li>
-              ))}
-            </ul>
-          )}
-        </Section>
-        <Section title="Availability">
-          {availability ? (
-            <p>
-              Over {availability.days} days: {exact(availability.measured)} measured (not critical);{" "}
-              {exact(availability.expected)} to be expected from its members, redundant ones in parallel and all others
-              in a row, failing independently.{" "}
-              {availability.measured + 0.0005 < availability.expected
-                ? `That it was ${percent(availability.expected - availability.measured)} less says that members fail together, or that it fails with all of them well.`
-                : ""}
-            </p>
-          ) : (
-            <Empty>Less than a day is known of it.</Empty>
-          )}
-        </Section>
+        <Points page={page} />
+        <Sets page={page} />
+        <Circles page={page} />
+        <Availability page={page} />
       </Stack>
     </>
+  );
+}
+
+function Points({ page: { points } }: { page: Data }) {
+  return (
+    <Section title={`Single points of failure: ${points.length}`} pad={false}>
+      {points.length === 0 ? (
+        <div className="hx-pad">
+          <Empty>Whatever single component fails, something stands in for it.</Empty>
+        </div>
+      ) : (
+        <PlainTable>
+          <thead>
+            <tr>
+              <th scope="col">Component</th>
+              <th scope="col">Kind</th>
+              <th scope="col" className="num">
+                Takes down
+              </th>
+              <th scope="col">What if</th>
+            </tr>
+          </thead>
+          <tbody>
+            <Rows rows={points} columns={4}>
+              {(one) => (
+                <tr key={one.id}>
+                  <td>
+                    <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
+                  </td>
+                  <td>{one.kind}</td>
+                  <td className="num">{one.takes}</td>
+                  <td>
+                    <KeepLink to={`/map/what-if?fail=c${one.id}`}>Who is hurt</KeepLink>
+                  </td>
+                </tr>
+              )}
+            </Rows>
+          </tbody>
+        </PlainTable>
+      )}
+    </Section>
+  );
+}
+
+function Sets({ page: { sets } }: { page: Data }) {
+  return (
+    <Section title={`Redundant sets: ${sets.length}`} pad={false}>
+      <PlainTable>
+        <thead>
+          <tr>
+            <th scope="col">Set</th>
+            <th scope="col">Members</th>
+            <th scope="col" className="num">
+              Needed by
+            </th>
+            <th scope="col">All of them on</th>
+          </tr>
+        </thead>
+        <tbody>
+          {sets.map((set) => (
+            <tr key={`${set.label} ${set.members[0]?.id}`}>
+              <td>{set.label}</td>
+              <td>
+                {set.members.map((one, place) => (
+                  <span key={one.id}>
+                    {place ? ", " : ""}
+                    <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
+                  </span>
+                ))}
+              </td>
+              <td className="num">{set.neededBy || "people"}</td>
+              <td>{set.sameHost ? <b>{set.sameHost}</b> : "different ones"}</td>
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+    </Section>
+  );
+}
+
+function Circles({ page: { circles, serviceCircles } }: { page: Data }) {
+  return (
+    <Section title="Circles">
+      {circles.length + serviceCircles.length === 0 ? (
+        <Empty>Nothing here needs itself through others.</Empty>
+      ) : (
+        <ul>
+          {serviceCircles.map((names) => (
+            <li key={names.join()}>Services: {names.join(" → ")} → and back</li>
+          ))}
+          {circles.map((members) => (
+            <li key={members[0]?.id}>{members.map((one) => one.name).join(", ")} need each other</li>
+          ))}
+        </ul>
+      )}
+    </Section>
+  );
+}
+
+function Availability({ page: { availability } }: { page: Data }) {
+  return (
+    <Section title="Availability">
+      {availability ? (
+        <p>
+          Over {availability.days} days: {exact(availability.measured)} measured (not critical);{" "}
+          {exact(availability.expected)} to be expected from its members, redundant ones in parallel and all others in a
+          row, failing independently.{" "}
+          {availability.measured + 0.0005 < availability.expected
+            ? `That it was ${percent(availability.expected - availability.measured)} less says that members fail together, or that it fails with all of them well.`
+            : ""}
+        </p>
+      ) : (
+        <Empty>Less than a day is known of it.</Empty>
+      )}
+    </Section>
   );
 }

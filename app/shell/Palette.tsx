@@ -23,36 +23,87 @@ interface Hit {
 /** Pages whose names fit, and what the server found. */
 function hitsOf(text: string, data: Answer<"find"> | undefined): Hit[] {
   const wanted = text.trim().toLowerCase();
+  const recentKeys = new Set(wanted ? [] : recentHits().map((one) => one.to));
   const pages = PLACES.flatMap((place) => [place, ...(place.more ?? [])])
-    .filter((place) => place.label.toLowerCase().includes(wanted))
+    .filter((place) => place.label.toLowerCase().includes(wanted) && !recentKeys.has(place.to))
     .map((place) => ({ key: place.to, label: place.label, what: "page", to: place.to }));
   const found = wanted ? data : undefined;
-  if (!found) return pages;
-  return [
-    ...found.services.map(({ uid, name }) => ({
-      key: `s${uid}`,
-      label: name,
-      what: "service",
-      to: `/services/${uid}`,
-    })),
-    ...found.components.map(({ id, name, kind, address }) => ({
-      key: `c${id}`,
-      label: name,
-      what: `${kindInfo(kind).label.toLowerCase()}${address ? `, ${address}` : ""}`,
-      to: `/estate/${id}`,
-    })),
+  if (!found) return [...recentHits(), ...pages];
+  const component = ({ id, name, kind, address }: (typeof found.components)[number]) => ({
+    key: `c${id}`,
+    label: name,
+    what: `${kindInfo(kind).label.toLowerCase()}${address ? `, ${address}` : ""}`,
+    to: `/estate/${id}`,
+  });
+  const service = ({ uid, name }: (typeof found.services)[number]) => ({
+    key: `s${uid}`,
+    label: name,
+    what: "service",
+    to: `/services/${uid}`,
+  });
+  const hits: Hit[] = [
+    ...found.services.map(service),
+    ...found.components.map(component),
     ...found.incidents.map(({ id, title, openedAt }) => ({
       key: `i${id}`,
       label: title,
-      what: `incident of ${dayAndTime(openedAt)}`,
+      what: `incident ${id} of ${dayAndTime(openedAt)}`,
       to: `/incidents/${id}`,
     })),
     ...found.runbooks.map(({ id, name }) => ({ key: `r${id}`, label: name, what: "runbook", to: `/runbooks/${id}` })),
+    ...found.maps.map(({ id, name, query, madeBy }) => ({
+      key: `m${id}`,
+      label: name,
+      what: `saved map of ${madeBy}`,
+      to: `/map${query ? `?${query}` : ""}`,
+    })),
+    ...found.collections.map(({ id, name }) => ({
+      key: `k${id}`,
+      label: name,
+      what: "collection",
+      to: `/estate/collections/${id}`,
+    })),
     ...pages,
+    ...found.facts.map(({ name, value, count }) => ({
+      key: `f${name} ${value}`,
+      label: value,
+      what: `${name} of ${count} ${count === 1 ? "component" : "components"}`,
+      to: `/estate?${new URLSearchParams({ fact: `${name}:${value}` }).toString()}`,
+    })),
+    ...found.metrics.map(({ metric, name }) => ({
+      key: `x${metric}`,
+      label: name,
+      what: "metric",
+      to: `/signals/metrics?${new URLSearchParams({ line: `metric~${metric};pick~highest;count~10` }).toString()}`,
+    })),
+    ...(found.near?.services ?? []).map((one) => ({ ...service(one), what: "service, nearly" })),
+    ...(found.near?.components ?? []).map((one) => ({ ...component(one), what: `${component(one).what}, nearly` })),
   ];
+  // What was opened lately goes first among what fits.
+  const recent = recentHits().map((one) => one.key);
+  const rank = (hit: Hit) => (recent.includes(hit.key) ? recent.indexOf(hit.key) : recent.length);
+  return hits.sort((a, b) => rank(a) - rank(b));
 }
 
-/** Finds any component, service, incident, runbook or page by a few letters. */
+const RECENT = "palette-recent";
+const MOST_RECENT = 8;
+
+function recentHits(): Hit[] {
+  try {
+    const kept = JSON.parse(localStorage.getItem(RECENT) ?? "[]") as Hit[];
+    return kept.filter((hit) => typeof hit.to === "string" && hit.to.startsWith("/")).slice(0, MOST_RECENT);
+  } catch {
+    return [];
+  }
+}
+
+const keepHit = (hit: Hit): void =>
+  localStorage.setItem(
+    RECENT,
+    JSON.stringify([hit, ...recentHits().filter((one) => one.key !== hit.key)].slice(0, MOST_RECENT)),
+  );
+
+/** Finds components, services, incidents, runbooks, versions, metrics, maps and pages by a few letters. */
 export function Palette({ onClose }: { onClose: () => void }) {
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
@@ -71,6 +122,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
   const chosen = Math.min(at, Math.max(0, hits.length - 1));
   const go = (hit: Hit | undefined) => {
     if (!hit) return;
+    keepHit(hit);
     onClose();
     void navigate(keep(hit.to));
   };
@@ -88,7 +140,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
         <InputBase
           autoFocus
           fullWidth
-          placeholder="Name, address, service, incident, runbook or page"
+          placeholder="Name, address, service, incident, version, metric, map, page …"
           value={text}
           onChange={(event) => {
             setText(event.target.value);

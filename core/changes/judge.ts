@@ -24,7 +24,7 @@ export interface Verdict {
 }
 
 /** Work begins and ends a little beside its window. */
-const SLACK_MS = 15 * 60_000;
+const BESIDE_MS = 15 * 60_000;
 const POINTS = { reference: 8, thing: 3, time: 2, person: 1 } as const;
 /** Less than this is chance: a person alone, or a time alone. */
 const LEAST = 4;
@@ -44,7 +44,7 @@ function isAbout(ticket: Ticket, things: ReadonlySet<string>, hosts: ReadonlySet
 
 /** Whether a change, which may be seen late, can have been within a ticket's window. */
 const isWithin = ({ fromMs, toMs }: Ticket, { atMs, lateMs }: JudgedChange): boolean =>
-  (fromMs === null || atMs >= fromMs - SLACK_MS) && (toMs === null || atMs - lateMs <= toMs + SLACK_MS);
+  (fromMs === null || atMs >= fromMs - BESIDE_MS) && (toMs === null || atMs - lateMs <= toMs + BESIDE_MS);
 
 /** The reference as a word of its own, so that CHG-31 is not in CHG-312. */
 const mentions = (text: string, ref: string): boolean => {

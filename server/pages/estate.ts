@@ -3,8 +3,6 @@ import { seriesById, readSamples } from "../store/signals";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
 import { estateFacets, factNames, groupEstate, listEstate, type EstateQuestion } from "../store/estate-list";
-import { listRunbooks } from "../store/runs";
-import { componentsNamedLike, servicesNamedLike, incidentsNamedLike } from "../store/find";
 
 export function estatePage(db: Db, question: EstateQuestion & { group?: string }) {
   return {
@@ -24,17 +22,4 @@ export function samplesPage(db: Db, { seriesId, fromMs, toMs }: { seriesId: numb
   const owner = series.component_id === null ? "" : (componentById(db, series.component_id)?.name ?? "");
   const { times, values } = readSamples(db, seriesId, fromMs, toMs);
   return { owner, metric: series.metric, instance: series.instance, unit: series.unit, times, values };
-}
-
-/** What the palette finds for a few letters. */
-export function findPage(db: Db, { text, atMs }: { text: string; atMs: number }) {
-  return {
-    components: componentsNamedLike(db, text, atMs, 8),
-    services: servicesNamedLike(db, text, 5),
-    incidents: incidentsNamedLike(db, text, 5),
-    runbooks: listRunbooks(db)
-      .filter((runbook) => runbook.name.toLowerCase().includes(text.toLowerCase()))
-      .slice(0, 5)
-      .map((runbook) => ({ id: runbook.id, name: runbook.name })),
-  };
 }

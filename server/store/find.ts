@@ -23,13 +23,34 @@ export function servicesNamedLike(db: Db, text: string, limit: number): { uid: s
   ).all(like(text), limit);
 }
 
+/** Incidents whose title holds the text, and the one of a number before all others. */
 export function incidentsNamedLike(
   db: Db,
   text: string,
   limit: number,
+  number?: number,
 ): { id: number; title: string; openedAt: number }[] {
   return prepared<{ id: number; title: string; openedAt: number }>(
     db,
-    "SELECT id, title, opened_at AS openedAt FROM incident WHERE title LIKE ? ESCAPE '\\' ORDER BY opened_at DESC LIMIT ?",
-  ).all(like(text), limit);
+    `SELECT id, title, opened_at AS openedAt FROM incident WHERE title LIKE ? ESCAPE '\\' OR id = ?
+     ORDER BY id = ? DESC, opened_at DESC LIMIT ?`,
+  ).all(like(text), number ?? -1, number ?? -1, limit);
 }
+
+/** Facts whose value holds the text, such as versions and products, with how many components have each. */
+export const factsLike = (db: Db, text: string, limit: number): { name: string; value: string; count: number }[] =>
+  prepared<{ name: string; value: string; count: number }>(
+    db,
+    `SELECT name, value, count(*) AS count FROM fact WHERE value LIKE ? ESCAPE '\\' AND valid_to IS NULL
+       AND length(value) <= 80 GROUP BY name, value ORDER BY name <> 'version', count DESC, value LIMIT ?`,
+  ).all(like(text), limit);
+
+export const metricsNamedLike = (db: Db, text: string, limit: number): string[] =>
+  prepared<{ metric: string }>(
+    db,
+    `SELECT DISTINCT metric FROM series
+     WHERE metric LIKE :like ESCAPE '\\' OR metric_name(metric, '') LIKE :like ESCAPE '\\'
+     ORDER BY length(metric), metric LIMIT :limit`,
+  )
+    .all({ like: like(text), limit })
+    .map((row) => row.metric);
