@@ -32,6 +32,7 @@ export default [
     route("services/:uid/edit", "routes/service-form.tsx", { id: "service-edit" }),
     route("map", "routes/map.tsx"),
     route("map/what-if", "routes/what-if.tsx"),
+    route("services/:uid/objective", "routes/service-objective.tsx"),
     route("services/:uid/structure", "routes/service-structure.tsx"),
     route("relations/:id", "routes/relation.tsx"),
     layout("routes/signals.tsx", [

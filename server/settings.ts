@@ -79,6 +79,13 @@ export const serviceSchema = z.strictObject({
   name: z.string().trim().min(1).max(60),
   purpose: z.string().trim().max(200).default(""),
   owner: z.string().trim().max(60).default(""),
+  /** What it promises: calls answered within the limit without failing, over 30 days. */
+  details: z
+    .strictObject({
+      serverLimitMs: z.number().int().min(1).max(999_999).optional(),
+      objectivePercent: z.number().min(50).lt(100).optional(),
+    })
+    .optional(),
   entries: z
     .array(z.strictObject({ host: z.string().min(1).max(80), process: z.string().min(1).max(60) }))
     .min(1)

@@ -59,6 +59,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     hours: text("hours"),
     serverLimitMs: text("serverLimitMs"),
     browserLimitMs: text("browserLimitMs"),
+    objectivePercent: text("objectivePercent"),
     failuresOnly: text("tells") === "failures",
     notes: text("notes"),
   });

@@ -65,6 +65,9 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
             <Button component={RouterLink} to={keep(`/map?service=${page.service.uid}`)} variant="outlined">
               Map
             </Button>
+            <Button component={RouterLink} to={keep(`/services/${page.service.uid}/objective`)} variant="outlined">
+              Objective
+            </Button>
             <Button component={RouterLink} to={keep(`/services/${page.service.uid}/structure`)} variant="outlined">
               Structure
             </Button>

@@ -16,6 +16,7 @@ export async function loader({ context }: Route.LoaderArgs) {
         details.hours ?? "",
         String(details.serverLimitMs ?? ""),
         String(details.browserLimitMs ?? ""),
+        String(details.objectivePercent ?? ""),
         details.tells === "failures" ? "yes" : "",
         details.notes ?? "",
       ]),

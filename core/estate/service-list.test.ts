@@ -44,9 +44,9 @@ describe("lists of services", () => {
     const row = { ...one, entries: entriesInWords(one?.entries ?? []) } as Record<string, unknown>;
     const text = Papa.unparse([
       SERVICE_COLUMNS.map((column) => column),
-      [row.name, "", "", row.entries, "", "", "", "", row.notes],
+      [row.name, "", "", row.entries, "", "", "", "99.5", "", row.notes],
     ]);
-    expect(servicesOf(text)[0]).toEqual(one);
+    expect(servicesOf(text)[0]).toEqual({ ...one, objectivePercent: "99.5" });
   });
 
   it.each([

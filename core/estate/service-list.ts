@@ -11,6 +11,7 @@ export interface ListedService {
   hours: string;
   serverLimitMs: string;
   browserLimitMs: string;
+  objectivePercent: string;
   failuresOnly: boolean;
   notes: string;
 }
@@ -28,6 +29,7 @@ export const SERVICE_COLUMNS = [
   "hours",
   "server limit ms",
   "browser limit ms",
+  "objective percent",
   "failures only",
   "notes",
 ] as const;
@@ -88,6 +90,7 @@ function readRow(at: string, row: GivenRow["row"]): ListedService | string {
     hours: cellText(row.hours),
     serverLimitMs: cellText(row["server limit ms"]),
     browserLimitMs: cellText(row["browser limit ms"]),
+    objectivePercent: cellText(row["objective percent"]),
     failuresOnly: only === true || /^(yes|true|1)$/i.test(cellText(only)),
     notes: cellText(row.notes),
   };

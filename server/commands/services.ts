@@ -17,6 +17,16 @@ const limit = z
 const ids = z.array(z.int().min(1)).max(2000);
 const uid = z.string().regex(/^[a-z0-9-]{1,60}$/);
 
+const objective = z
+  .string()
+  .trim()
+  .max(12)
+  .default("")
+  .refine(
+    (text) => text === "" || (Number(text) >= 50 && Number(text) < 100),
+    "A share from 50 to below 100, such as 99.5.",
+  );
+
 const serviceInput = z.strictObject({
   /** Left out for a new one. */
   uid: uid.optional(),
@@ -31,6 +41,7 @@ const serviceInput = z.strictObject({
   hours: text("The hours", 80).default(""),
   serverLimitMs: limit,
   browserLimitMs: limit,
+  objectivePercent: objective,
   /** Only failures, or slowness too. */
   failuresOnly: z.boolean().default(false),
   notes: text("Notes", 4000).default(""),
@@ -77,6 +88,7 @@ function save({ db, now }: Pick<CommandPorts, "db" | "now">, input: z.infer<type
         ...(input.hours ? { hours: input.hours } : {}),
         ...(input.serverLimitMs ? { serverLimitMs: Number(input.serverLimitMs) } : {}),
         ...(input.browserLimitMs ? { browserLimitMs: Number(input.browserLimitMs) } : {}),
+        ...(input.objectivePercent ? { objectivePercent: Number(input.objectivePercent) } : {}),
         ...(input.notes ? { notes: input.notes } : {}),
       },
     },

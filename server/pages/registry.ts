@@ -16,6 +16,7 @@ import { logPage, logsPage } from "./logs";
 import { mapPage } from "./map/page";
 import { mapPanel } from "./map/panel";
 import { changesPage } from "./changes";
+import { objectivePage } from "./objective";
 import { relationPage } from "./relation";
 import { siblingsPage } from "./siblings";
 import { serviceStructurePage, whatIfPage } from "./structure";
@@ -70,6 +71,7 @@ export const questions = {
   map: mapPage,
   mapPanel,
   relation: relationPage,
+  objective: objectivePage,
   siblings: siblingsPage,
   changes: changesPage,
   serviceStructure: serviceStructurePage,

@@ -26,6 +26,8 @@ export interface ServiceDetails {
   /** Response times that it keeps to, as measured at the server and in the browser, milliseconds. */
   serverLimitMs?: number;
   browserLimitMs?: number;
+  /** Share of calls that must be answered within the limit without failing, percent, over 30 days. */
+  objectivePercent?: number;
   /** Whether people want to hear of slowness, or of failures only. */
   tells?: "failures and slowness" | "failures";
   /** For whoever is on shift. */

@@ -254,6 +254,8 @@ const PAGES = [
   "/map?by=site,kind&view=list&show=gsite%3ATarn%20Depot",
   "/map?service=gate-appointments",
   "/services/manifest-exchange",
+  "/services/manifest-exchange/objective",
+  "/relations/1",
   "/signals/metrics",
   "/signals/metrics?line=metric~memory.used%3Bpick~highest&view=bars",
   "/signals/metrics?line=metric~memory.used%3Baggregate~mean%3Bby~site",

@@ -32,6 +32,15 @@ export function ServiceFields({ page, answer }: { page: ServiceFormPage; answer:
           {...field("browserLimitMs", "In the browser (ms)", details.browserLimitMs, "Where page timings are sent.")}
           sx={{ width: 200 }}
         />
+        <TextField
+          {...field(
+            "objectivePercent",
+            "Objective (%)",
+            details.objectivePercent,
+            "Calls answered well, over 30 days.",
+          )}
+          sx={{ width: 200 }}
+        />
         <TextField {...field("tells", "Tell of", details.tells ?? "failures and slowness")} select sx={{ width: 220 }}>
           <MenuItem value="failures and slowness">failures and slowness</MenuItem>
           <MenuItem value="failures">failures only</MenuItem>

@@ -1,0 +1,72 @@
+import { BUDGET_MS, budgetLeft, burnRate, BURN_WINDOWS, isBurning, timeLeft, type Kept } from "#core/stats/objective";
+import { DAY_MS, MINUTE_MS } from "#core/time/windows";
+import { operationFigures } from "../store/call-figures";
+import type { Db } from "../store/database";
+import { resourcesOfAll } from "../store/resources";
+import { listServices, membersOf } from "../store/services";
+import { operationsOf } from "../store/spans";
+import { isAnswer } from "./traces";
+
+/** How a service keeps to its objective: budget, rates at which it burns, and how it went day by day. */
+export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number }) {
+  const service = listServices(db).find((one) => one.uid === uid);
+  if (!service) return null;
+  const { objectivePercent, serverLimitMs } = service.details;
+  const common = {
+    service: { uid, name: service.name },
+    objectivePercent: objectivePercent ?? null,
+    limitMs: serverLimitMs ?? null,
+  };
+  if (objectivePercent === undefined) return { ...common, known: null };
+  const target = objectivePercent / 100;
+  const entries = membersOf(db, service.id, atMs).flatMap((row) => (row.entry ? [row.component_id] : []));
+  const operations = operationsOf(db, resourcesOfAll(db, entries).keys()).filter((one) => isAnswer(one.kind));
+  const ids = operations.map((one) => one.id);
+  const keptIn = (fromMs: number, toMs: number): Kept => {
+    let [calls, bad] = [0, 0];
+    for (const figures of operationFigures(db, ids, fromMs, toMs).values()) {
+      const slow = serverLimitMs ? figures.sketch.count - figures.sketch.atMost(serverLimitMs * 1000) : 0;
+      calls += figures.calls;
+      // A call that fails slowly is counted once for each: no more than all of them.
+      bad += Math.min(figures.calls, figures.failed + Math.round(slow));
+    }
+    return { calls, bad };
+  };
+  // Calls are counted by minutes: days meet where one minute ends and the next begins.
+  const end = (Math.floor(atMs / MINUTE_MS) + 1) * MINUTE_MS;
+  const days = Array.from({ length: BUDGET_MS / DAY_MS }, (_, day) => {
+    const toMs = end - (BUDGET_MS / DAY_MS - 1 - day) * DAY_MS;
+    return { atMs: Math.min(toMs, atMs), ...keptIn(toMs - DAY_MS, toMs - 1) };
+  });
+  const whole = days.reduce((sum, day) => ({ calls: sum.calls + day.calls, bad: sum.bad + day.bad }), {
+    calls: 0,
+    bad: 0,
+  });
+  const windows = BURN_WINDOWS.map(({ longMs, shortMs, rate }) => {
+    const long = burnRate(keptIn(atMs - longMs, atMs), target);
+    const short = burnRate(keptIn(atMs - shortMs, atMs), target);
+    return { longMs, shortMs, rate, long, short, burns: isBurning(long, short, rate) };
+  });
+  const left = budgetLeft(whole, target);
+  let bad = 0;
+  return {
+    ...common,
+    known: {
+      ...whole,
+      share: whole.calls ? 1 - whole.bad / whole.calls : null,
+      left,
+      timeLeftMs: timeLeft(left, windows[0]?.long ?? 0) ?? null,
+      windows,
+      // What was left of the budget at the end of each day, the whole period's calls being its measure.
+      days: days.map((day) => {
+        bad += day.bad;
+        return {
+          atMs: day.atMs,
+          calls: day.calls,
+          bad: day.bad,
+          left: budgetLeft({ calls: whole.calls, bad }, target),
+        };
+      }),
+    },
+  };
+}
