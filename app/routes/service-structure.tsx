@@ -1,4 +1,5 @@
 import Stack from "@mui/material/Stack";
+import { kindInfo } from "#core/catalogue/kinds";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/service-structure";
 import { missing } from "../shell/answers.server";
@@ -7,14 +8,15 @@ import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
 import { Rows } from "../ui/Rows";
+import { SeverityMark } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
   { title: `Structure of ${loaderData?.service.name ?? "a service"} · Holotaxis` },
 ];
 
 export async function loader({ request, params, context }: Route.LoaderArgs) {
-  const { atMs } = windowOf(request, context.now());
-  const page = await context.ask("serviceStructure", { uid: params.uid.slice(0, 60), atMs });
+  const { atMs, fromMs } = windowOf(request, context.now());
+  const page = await context.ask("serviceStructure", { uid: params.uid.slice(0, 60), atMs, fromMs });
   if (!page) throw missing("service", params.uid);
   return page;
 }
@@ -38,6 +40,7 @@ export default function ServiceStructure({ loaderData: page }: Route.ComponentPr
         <KeepLink to={`/map?service=${service.uid}`}>Its map</KeepLink>
       </p>
       <Stack sx={{ gap: 1.5 }}>
+        <Tiers page={page} />
         <Points page={page} />
         <Sets page={page} />
         <Circles page={page} />
@@ -161,3 +164,57 @@ function Availability({ page: { availability } }: { page: Data }) {
     </Section>
   );
 }
+
+/** From the entrance to the data, so that the slow or failing tier shows itself. */
+function Tiers({ page: { tiers } }: { page: Data }) {
+  return (
+    <Section title="Tiers, from the entrance to the data" pad={false}>
+      <PlainTable>
+        <thead>
+          <tr>
+            <th scope="col">Tier</th>
+            <th scope="col">Kind</th>
+            <th scope="col">Members, the worst first</th>
+            <th scope="col" className="num">
+              Calls a minute
+            </th>
+            <th scope="col" className="num">
+              Failed
+            </th>
+            <th scope="col" className="num">
+              p50
+            </th>
+            <th scope="col" className="num">
+              p95
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {tiers.map(({ label, kind, members, answered }) => (
+            <tr key={`${kind} ${label}`}>
+              <td>{label}</td>
+              <td>{kindInfo(kind).label}</td>
+              <td>
+                {members.map((one, place) => (
+                  <span key={one.id}>
+                    {place ? ", " : ""}
+                    {one.severity === "cleared" ? null : <SeverityMark severity={one.severity} size={14} />}{" "}
+                    <KeepLink to={`/estate/${one.id}`}>{hostOf(one.name)}</KeepLink>
+                    {one.answered ? ` ${formatValue(one.answered.p95Ms, "ms")}` : ""}
+                  </span>
+                ))}
+              </td>
+              <td className="num">{answered ? formatValue(answered.perMinute, "1") : "not told"}</td>
+              <td className="num">{answered ? formatValue((answered.failed / answered.calls) * 100, "%") : ""}</td>
+              <td className="num">{answered ? formatValue(answered.p50Ms, "ms") : ""}</td>
+              <td className="num">{answered ? formatValue(answered.p95Ms, "ms") : ""}</td>
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+    </Section>
+  );
+}
+
+/** A member of a tier is told by where it runs; its program stands at the head of the row. */
+const hostOf = (name: string): string => name.split(" @ ").at(-1) ?? name;

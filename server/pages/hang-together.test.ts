@@ -74,6 +74,10 @@ describe("the structure of a service", () => {
     expect(page?.sets.find((set) => set.label === "store")).toMatchObject({ neededBy: 3, sameHost: "store-01" });
     expect(page?.sets.find((set) => set.label === "gate")).toMatchObject({ neededBy: 0, sameHost: null });
     expect(page?.circles).toEqual([]);
+    expect(page?.tiers.map(({ label, members, answered }) => [label, members.length, answered])).toEqual([
+      ["gate", 3, null],
+      ["store", 2, null],
+    ]);
   });
   it("expects availability from its members, and puts the measured one beside it", () => {
     const { racks, service } = estate();
@@ -188,5 +192,10 @@ describe("a relation", () => {
     expect(page?.buckets.reduce((sum, one) => sum + one.calls, 0)).toBe(30);
     expect(page?.errors).toMatchObject([{ text: "refused", count: 3 }]);
     expect(page?.errors[0]?.traces).toHaveLength(3);
+    // The tier that answered has its figures, and of its members the one that did.
+    const store = serviceStructurePage(db, { uid: "gate", atMs: AT, fromMs: AT - HOUR_MS })?.tiers[1];
+    expect(store?.answered).toMatchObject({ calls: 30, failed: 3 });
+    expect(store?.answered?.p95Ms).toBeGreaterThan(19);
+    expect(store?.members.map((one) => one.answered?.calls ?? 0)).toEqual([30, 0]);
   });
 });

@@ -2,7 +2,8 @@ import { kindInfo } from "#core/catalogue/kinds";
 import { atLeast, inSeries } from "#core/stats/availability";
 import { serviceState, singlePoints, Structure, type Entrances, type Impact } from "#core/topology/impact";
 import { cycles } from "#core/topology/structure";
-import { DAY_MS } from "#core/time/windows";
+import { DAY_MS, HOUR_MS } from "#core/time/windows";
+import { tiersOf } from "./tiers";
 import { prepared, type Db } from "../store/database";
 import { componentsAt, type ComponentRow } from "../store/estate";
 import { relationById, relationsAt, type RelationRow } from "../store/relations";
@@ -66,7 +67,10 @@ function availabilityOf(db: Db, subject: HealthSubject, fromMs: number, toMs: nu
 }
 
 /** How a service is built: what it hangs on alone, what stands in for what, who needs each other in a circle. */
-export function serviceStructurePage(db: Db, { uid, atMs }: { uid: string; atMs: number }) {
+export function serviceStructurePage(
+  db: Db,
+  { uid, atMs, fromMs = atMs - HOUR_MS }: { uid: string; atMs: number; fromMs?: number },
+) {
   const estate = structureAt(db, atMs);
   const service = estate.services.find((one) => one.uid === uid);
   if (!service) return null;
@@ -100,6 +104,7 @@ export function serviceStructurePage(db: Db, { uid, atMs }: { uid: string; atMs:
   return {
     service: { uid: service.uid, name: service.name },
     count: all.size,
+    tiers: tiersOf(db, service.id, fromMs, atMs),
     points: points.slice(0, MOST_ROWS),
     sets: [...sets.values()]
       .filter(({ members }) => members.size > 1)

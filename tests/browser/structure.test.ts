@@ -80,5 +80,36 @@ test("a change without a ticket is found, its component compared with its siblin
       "manifest-parser @ nq-mfx-parse-01 needs quaystore @ nq-mfx-db-01: 1 step",
     );
   });
+
+  await test.step("a window drawn on the ribbon's track rules the page; a longer one stretches the ribbon", async () => {
+    await page.goto("/map");
+    const strip = page.locator(".hx-strip");
+    const box = await strip.boundingBox();
+    if (!box) throw new Error("There is no ribbon.");
+    const y = box.y + 20;
+    await page.mouse.move(box.x + box.width * 0.2, y);
+    await page.mouse.down();
+    await page.mouse.move(box.x + box.width * 0.3, y, { steps: 4 });
+    await page.mouse.move(box.x + box.width * 0.45, y, { steps: 4 });
+    await page.mouse.up();
+    await expect(page).toHaveURL(/from=.*to=/);
+    const params = new URL(page.url()).searchParams;
+    const hours = (Date.parse(params.get("to") ?? "") - Date.parse(params.get("from") ?? "")) / 3_600_000;
+    expect(hours).toBeGreaterThan(5.5);
+    expect(hours).toBeLessThan(6.5);
+    await expect(page.getByText("Looking back.")).toBeVisible();
+    await page.goto("/map?last=P7D");
+    await expect(page.getByLabel("Ribbon span")).toHaveValue("P7D");
+  });
+
+  await test.step("the palette forgives a typing error, and offers what was opened lately first", async () => {
+    await page.keyboard.press("Control+k");
+    await page.getByRole("combobox", { name: "Find anything" }).fill("tarif biling");
+    await page.getByRole("option", { name: /Tariff & Billing/ }).click();
+    await expect(heading(page)).toContainText("Tariff & Billing");
+    await page.keyboard.press("Control+k");
+    await expect(page.getByRole("option").first()).toContainText("Tariff & Billing");
+    await page.keyboard.press("Escape");
+  });
   expect(complaints).toEqual([]);
 });
