@@ -34,8 +34,7 @@ function sentenceOf({ relation, from, to, figures, errors }: Data, ended: boolea
   const what = `${from.name} ${verbOf(relation.type)} ${to.name}`;
   if (ended) return `${what} no more.`;
   if (relation.type !== "talks-to") return `${what}.`;
-  if (!figures)
-    return errors.length ? `${what}: every call fails.` : `${what}. No spans of the called side tell how its calls do.`;
+  if (!figures) return errors.length ? `${what}: every call fails.` : `${what}. No spans tell how its calls do.`;
   return `${what}: ${whole(figures.calls)} calls in this window, ${figures.failed ? `${formatValue(share(figures), "%")} of them failed` : "none failed"}, p95 ${formatValue(figures.p95Ms, "ms")}.`;
 }
 
@@ -74,7 +73,9 @@ export default function Relation({ loaderData: page }: Route.ComponentProps) {
           </Section>
         </Box>
         {figures ? (
-          <Section title={`Calls${usual ? `, beside ${usual.when}` : ""}`}>
+          <Section
+            title={`Calls${page.side === "caller" ? " as the caller measures them" : ""}${usual ? `, beside ${usual.when}` : ""}`}
+          >
             <Calls figures={figures} usual={usual} />
             <Box sx={{ display: "grid", gap: 1, mt: 1, gridTemplateColumns: "repeat(3, minmax(0, 1fr))" }}>
               <Drawn page={page} title="Calls a minute" unit="1" of={({ calls }, minutes) => calls / minutes} />

@@ -192,6 +192,14 @@ describe("a relation", () => {
     expect(page?.buckets.reduce((sum, one) => sum + one.calls, 0)).toBe(30);
     expect(page?.errors).toMatchObject([{ text: "refused", count: 3 }]);
     expect(page?.errors[0]?.traces).toHaveLength(3);
+    // Where the called end sends no spans, its caller tells.
+    db.exec("DELETE FROM call_minute");
+    const byCaller = relationPage(db, { id: talks[0] as number, atMs: AT, fromMs: AT - HOUR_MS, toMs: AT });
+    expect(byCaller).toMatchObject({ side: "caller", figures: { calls: 30, failed: 3 }, usual: { calls: 10 } });
+    expect(byCaller?.figures?.p95Ms).toBeCloseTo(20, 0);
+    expect(byCaller?.buckets.reduce((sum, one) => sum + one.calls, 0)).toBe(30);
+    const other = relationPage(db, { id: talks[1] as number, atMs: AT, fromMs: AT - HOUR_MS, toMs: AT });
+    expect(other).toMatchObject({ side: null, figures: null, errors: [] });
     // The tier that answered has its figures, and of its members the one that did.
     const store = serviceStructurePage(db, { uid: "gate", atMs: AT, fromMs: AT - HOUR_MS })?.tiers[1];
     expect(store?.answered).toMatchObject({ calls: 30, failed: 3 });

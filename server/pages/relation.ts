@@ -1,5 +1,6 @@
 import { MINUTE_MS, WEEK_MS, DAY_MS } from "#core/time/windows";
-import { callBuckets, callFigures, type CallFigures } from "../store/call-figures";
+import { Sketch } from "#core/telemetry/sketch";
+import { callBuckets, callFigures, type CallBucket, type CallFigures } from "../store/call-figures";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById, shownAddresses, type ComponentRow } from "../store/estate";
@@ -10,10 +11,11 @@ import { operationsOf, spansOfOperation, type SpanRow } from "../store/spans";
 
 /** Bars across the drawings of a relation. */
 const BUCKETS = 60;
-/** Failed calls that are looked at; more of the same say nothing new. */
-const MOST_FAILED = 400;
+/** Calls that are read of the caller's own, the latest. */
+const MOST_READ = 4000;
 const MOST_SAMPLES = 3;
-const CLIENT = 3;
+/** OpenTelemetry span kinds of whoever calls or sends. */
+const CALLING: ReadonlySet<number> = new Set([3, 4]);
 
 export interface RelationQuestion {
   id: number;
@@ -22,13 +24,28 @@ export interface RelationQuestion {
   toMs: number;
 }
 
-const figuresOf = (figures: CallFigures, minutes: number) => ({
+interface Figures {
+  perMinute: number;
+  calls: number;
+  failed: number;
+  p50Ms: number;
+  p95Ms: number;
+}
+
+const figuresOf = (figures: CallFigures, minutes: number): Figures => ({
   perMinute: figures.calls / minutes,
   calls: figures.calls,
   failed: figures.failed,
   p50Ms: figures.sketch.quantile(0.5) / 1000,
   p95Ms: figures.sketch.quantile(0.95) / 1000,
 });
+
+/** Both ends of a relation, as spans know them. */
+interface Ends {
+  callers: readonly number[];
+  called: readonly number[];
+  to: ComponentRow;
+}
 
 /** One relation with its evidence, and what its calls did against the same time before. */
 export function relationPage(db: Db, { id, atMs, fromMs, toMs }: RelationQuestion) {
@@ -37,11 +54,9 @@ export function relationPage(db: Db, { id, atMs, fromMs, toMs }: RelationQuestio
   const to = relation && componentById(db, relation.to_id);
   if (!relation || !from || !to) return null;
   const health = healthAt(db, "component", atMs);
-  const callers = resourcesOf(db, from.id);
-  const called = resourcesOf(db, to.id);
-  const minutes = Math.max(1, (toMs - fromMs) / MINUTE_MS);
-  const figures = callFigures(db, callers, called, fromMs, toMs);
-  const usual = usualOf(db, callers, called, fromMs, toMs);
+  const ends: Ends = { callers: resourcesOf(db, from.id), called: resourcesOf(db, to.id), to };
+  const own = meantFor(db, ends, fromMs, toMs);
+  const measured = callsIn(db, ends, fromMs, toMs, own);
   const end = (row: ComponentRow) => ({
     id: row.id,
     name: row.name,
@@ -53,10 +68,12 @@ export function relationPage(db: Db, { id, atMs, fromMs, toMs }: RelationQuestio
     relation,
     from: end(from),
     to: end(to),
-    figures: figures ? figuresOf(figures, minutes) : null,
-    usual: usual ? { ...figuresOf(usual.figures, minutes), when: usual.when } : null,
-    buckets: figures ? callBuckets(db, callers, called, fromMs, toMs, BUCKETS) : [],
-    errors: errorsOf(db, callers, to, fromMs, toMs),
+    figures: measured?.figures ?? null,
+    /** Which end the figures are of. */
+    side: measured?.side ?? null,
+    usual: measured ? usualOf(db, ends, fromMs, toMs) : null,
+    buckets: measured?.buckets ?? [],
+    errors: errorsOf(own),
     changes: changesOf(
       db,
       [from.id, to.id, from.host_id, to.host_id].flatMap((one) => one ?? []),
@@ -67,16 +84,62 @@ export function relationPage(db: Db, { id, atMs, fromMs, toMs }: RelationQuestio
   };
 }
 
+/** What the called end answered, or, where it sends no spans, what its caller measured. */
+export function callsIn(db: Db, ends: Ends, fromMs: number, toMs: number, own = meantFor(db, ends, fromMs, toMs)) {
+  const minutes = Math.max(1, (toMs - fromMs) / MINUTE_MS);
+  const answered = callFigures(db, ends.callers, ends.called, fromMs, toMs);
+  if (answered)
+    return {
+      side: "called" as const,
+      figures: figuresOf(answered, minutes),
+      buckets: callBuckets(db, ends.callers, ends.called, fromMs, toMs, BUCKETS),
+    };
+  const [first] = own;
+  if (!first) return undefined;
+  // Of very many calls the latest were read: they tell how many there are in the time that they cover.
+  const covered = own.length === MOST_READ ? Math.max(1, (toMs - first.startMs) / MINUTE_MS) : minutes;
+  return { side: "caller" as const, figures: sumOf(own, covered), buckets: bucketsOf(own, fromMs, toMs) };
+}
+
+function sumOf(calls: readonly OwnCall[], minutes: number): Figures {
+  const sketch = new Sketch();
+  for (const { durationUs } of calls) sketch.add(durationUs);
+  return {
+    perMinute: calls.length / minutes,
+    calls: calls.length,
+    failed: calls.filter((one) => one.failed).length,
+    p50Ms: sketch.quantile(0.5) / 1000,
+    p95Ms: sketch.quantile(0.95) / 1000,
+  };
+}
+
+function bucketsOf(calls: readonly OwnCall[], fromMs: number, toMs: number): CallBucket[] {
+  const step = Math.max(MINUTE_MS, Math.ceil((toMs - fromMs) / BUCKETS / MINUTE_MS) * MINUTE_MS);
+  const parts = new Map<number, OwnCall[]>();
+  for (const call of calls) {
+    const at = Math.floor(call.startMs / step) * step;
+    const part = parts.get(at);
+    if (part) part.push(call);
+    else parts.set(at, [call]);
+  }
+  return [...parts]
+    .map(([atMs, part]) => {
+      const { failed, p95Ms } = sumOf(part, 1);
+      return { atMs, calls: part.length, failed, p95Us: p95Ms * 1000 };
+    })
+    .sort((a, b) => a.atMs - b.atMs);
+}
+
 /** The same calls at the same time a week before, else a day before. */
-function usualOf(db: Db, callers: readonly number[], called: readonly number[], fromMs: number, toMs: number) {
+function usualOf(db: Db, ends: Ends, fromMs: number, toMs: number): (Figures & { when: string }) | null {
   for (const [back, when] of [
     [WEEK_MS, "a week before"],
     [DAY_MS, "a day before"],
   ] as const) {
-    const figures = callFigures(db, callers, called, fromMs - back, toMs - back);
-    if (figures) return { figures, when };
+    const before = callsIn(db, ends, fromMs - back, toMs - back);
+    if (before) return { ...before.figures, when };
   }
-  return undefined;
+  return null;
 }
 
 interface Detail {
@@ -86,17 +149,20 @@ interface Detail {
 
 const detailOf = (span: SpanRow): Detail => (span.detail ? (JSON.parse(span.detail) as Detail) : {});
 
+/** A call of the one end as its caller saw it. */
+interface OwnCall {
+  startMs: number;
+  durationUs: number;
+  failed: boolean;
+  text: string;
+  trace: string;
+}
+
 /**
- * Failed calls of the one end that were meant for the other, by what they say: told by where the caller says it called
+ * Calls of the one end that were meant for the other, the oldest first: told by where the caller says it called
  * (`server.address`, `server.port`, `peer.service`), so that those that never arrived count too.
  */
-function errorsOf(
-  db: Db,
-  callers: readonly number[],
-  to: ComponentRow,
-  fromMs: number,
-  toMs: number,
-): { text: string; count: number; lastMs: number; traces: string[] }[] {
+function meantFor(db: Db, { callers, to }: Ends, fromMs: number, toMs: number): OwnCall[] {
   const host = to.host_id === null ? to : (componentById(db, to.host_id) ?? to);
   const names = new Set(
     [host.address, host.name, ...shownAddresses(db, host.id), to.process, to.label].flatMap((one) => one ?? []),
@@ -109,23 +175,34 @@ function errorsOf(
     const address = attributes["server.address"];
     return address === undefined ? peer !== undefined && names.has(String(peer)) : names.has(String(address));
   };
-  const kinds = new Map<string, { count: number; lastMs: number; traces: string[] }>();
-  const operations = operationsOf(db, callers).filter((one) => one.kind === CLIENT);
-  let left = MOST_FAILED;
-  for (const { id } of operations) {
-    if (left <= 0) break;
-    for (const span of spansOfOperation(db, id, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, true, left)) {
+  const calls: OwnCall[] = [];
+  for (const { id, kind } of operationsOf(db, callers)) {
+    if (!CALLING.has(kind)) continue;
+    for (const span of spansOfOperation(db, id, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, MOST_READ)) {
       const detail = detailOf(span);
       if (!isMeant(detail)) continue;
-      left--;
-      const text = detail.message || statusOf(detail) || "failed without a message";
-      const kind = kinds.get(text) ?? { count: 0, lastMs: 0, traces: [] };
-      kinds.set(text, kind);
-      kind.count++;
-      kind.lastMs = Math.max(kind.lastMs, span.start_us / 1000);
-      const trace = Buffer.from(span.trace_id).toString("hex");
-      if (kind.traces.length < MOST_SAMPLES && !kind.traces.includes(trace)) kind.traces.push(trace);
+      const failed = span.status === 2;
+      calls.push({
+        startMs: span.start_us / 1000,
+        durationUs: span.duration_us,
+        failed,
+        text: failed ? detail.message || statusOf(detail) || "failed without a message" : "",
+        trace: Buffer.from(span.trace_id).toString("hex"),
+      });
     }
+  }
+  return calls.sort((a, b) => a.startMs - b.startMs).slice(-MOST_READ);
+}
+
+/** Failed calls by what they say, the most first, with a few of their traces. */
+function errorsOf(calls: readonly OwnCall[]): { text: string; count: number; lastMs: number; traces: string[] }[] {
+  const kinds = new Map<string, { count: number; lastMs: number; traces: string[] }>();
+  for (const { failed, text, startMs, trace } of calls.toReversed()) {
+    if (!failed) continue;
+    const kind = kinds.get(text) ?? { count: 0, lastMs: startMs, traces: [] };
+    kinds.set(text, kind);
+    kind.count++;
+    if (kind.traces.length < MOST_SAMPLES && !kind.traces.includes(trace)) kind.traces.push(trace);
   }
   return [...kinds].map(([text, kind]) => ({ text, ...kind })).sort((a, b) => b.count - a.count);
 }

@@ -85,7 +85,8 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     const panel = page.getByRole("complementary", { name: "About relaymq @ nq-mfx-mq-01" });
     await expect(panel).toContainText("Message broker on nq-mfx-mq-01, healthy.");
     await panel.getByRole("region", { name: "Needed by" }).getByRole("link").first().click();
-    await expect(page.getByRole("complementary")).toContainText("Calls a minute");
+    await expect(page.getByRole("complementary")).toContainText("talks to relaymq @ nq-mfx-mq-01");
+    await expect(page.getByRole("complementary").getByRole("link", { name: "Open the page" })).toBeVisible();
     await page.goBack();
     await panel.getByRole("link", { name: "Open the page" }).click();
     await expect(page.getByRole("heading", { level: 1 })).toContainText("relaymq @ nq-mfx-mq-01 is healthy");

@@ -11,9 +11,10 @@ import { changesOf } from "../../store/changes";
 import type { Db } from "../../store/database";
 import { componentById, componentsById } from "../../store/estate";
 import { relationsOf, type RelationRow } from "../../store/relations";
-import { resourcesOfAll } from "../../store/resources";
+import { resourcesOf, resourcesOfAll } from "../../store/resources";
 import { membersOf } from "../../store/services";
 import { lastSample, seriesOfMetrics } from "../../store/signals";
+import { callsIn } from "../relation";
 import { tallyText, type Thing } from "./cards";
 import { callsAmong, estateAt, gathered, linksAmong, type MapQuestion } from "./page";
 import type { At } from "./scope";
@@ -288,13 +289,18 @@ function relationPanel(
     (relation) =>
       relation.type === type && source.ids.has(`c${relation.from_id}`) && target.ids.has(`c${relation.to_id}`),
   );
-  const figures = type === "talks-to" ? callsOver(at, own, componentsOf) : [];
+  const figures =
+    type !== "talks-to"
+      ? []
+      : own.length === 1
+        ? callsOfOne(at, own[0] as Own, componentsOf)
+        : callsOver(at, own, componentsOf);
   return {
     show,
     what: "relation",
     kind: "",
     name: `${source.name} ${verbOf(type)} ${target.name}`,
-    sentence: `${own.length === 1 ? "One relation" : `${own.length.toLocaleString("en-GB")} relations`}${figures.length ? "" : type === "talks-to" ? "; no spans of the called side tell how its calls do" : ""}.`,
+    sentence: `${own.length === 1 ? "One relation" : `${own.length.toLocaleString("en-GB")} relations`}${figures.length ? "" : type === "talks-to" ? "; no spans tell how its calls do" : ""}.`,
     severity: "cleared",
     figures,
     links:
@@ -329,6 +335,28 @@ function relationPanel(
     changes: [],
     componentId: null,
   };
+}
+
+type Own = ReturnType<typeof linksAmong>[number];
+
+/** The same of one relation, from the caller's side where the called one sends no spans. */
+function callsOfOne(at: At, { from, to }: Own, componentsOf: (ids: Iterable<string>) => number[]): MapPanel["figures"] {
+  const [caller, called] = [componentsOf([from])[0], componentsOf([to])[0]];
+  const row = called === undefined ? undefined : componentById(at.db, called);
+  if (caller === undefined || !row) return [];
+  const ends = { callers: resourcesOf(at.db, caller), called: resourcesOf(at.db, row.id), to: row };
+  const measured = callsIn(at.db, ends, at.fromMs, at.atMs);
+  if (!measured) return [];
+  const { perMinute, calls, failed, p50Ms, p95Ms } = measured.figures;
+  return [
+    {
+      name: measured.side === "caller" ? "Calls a minute, by the caller" : "Calls a minute",
+      text: formatValue(perMinute, "1"),
+    },
+    { name: "Failed", text: formatValue((failed / calls) * 100, "%") },
+    { name: "Response p50", text: formatValue(p50Ms, "ms") },
+    { name: "Response p95", text: formatValue(p95Ms, "ms") },
+  ];
 }
 
 /** Calls, failures and response times over some relations. */
