@@ -127,6 +127,7 @@ function Drawing({ map, height, highlight, addressOf, toggleOf, chosen, onChoose
           ))}
         </div>
       </div>
+      <Legend types={map.links.map((links) => links.type)} />
       <div className="hx-map-keys">
         <PlainButton label="Zoom in" title="Zoom in (+)" onClick={() => view.zoomBy(1.3)}>
           +
@@ -139,6 +140,40 @@ function Drawing({ map, height, highlight, addressOf, toggleOf, chosen, onChoose
         </PlainButton>
       </div>
     </div>
+  );
+}
+
+/** What lines mean, of the kinds that are drawn. */
+function Legend({ types }: { types: readonly string[] }) {
+  const has = (...wanted: string[]) => wanted.some((type) => types.includes(type));
+  const entries = [
+    ...(has("talks-to")
+      ? [
+          { dash: "", width: 2, colour: "", text: "calls, thicker with traffic" },
+          { dash: "", width: 2, colour: "var(--hx-major)", text: "calls fail" },
+        ]
+      : []),
+    ...(has("runs-on", "hosted-by", "wired-to")
+      ? [{ dash: "2 4", width: 1, colour: "", text: "runs on, wired to" }]
+      : []),
+    ...(has("part-of", "relies-on") ? [{ dash: "7 4", width: 1, colour: "", text: "entered by, relies on" }] : []),
+  ];
+  return (
+    <ul className="hx-map-legend" aria-label="Legend">
+      {entries.map(({ dash, width, colour, text }) => (
+        <li key={text}>
+          <svg width="24" height="6" aria-hidden="true">
+            <path
+              d="M0 3H24"
+              strokeWidth={width}
+              strokeDasharray={dash}
+              style={colour ? { stroke: colour } : undefined}
+            />
+          </svg>{" "}
+          {text}
+        </li>
+      ))}
+    </ul>
   );
 }
 
