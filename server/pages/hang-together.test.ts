@@ -9,7 +9,7 @@ import { insertResource } from "../store/resources";
 import { saveService, writeHealth, writeMembers } from "../store/services";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
 import { relationPage } from "./relation";
-import { siblingsPage } from "./siblings";
+import { oddAmongSiblings, siblingsPage } from "./siblings";
 import { serviceStructurePage, whatIfPage } from "./structure";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
@@ -133,6 +133,12 @@ describe("siblings", () => {
     const page = siblingsPage(db, { id: hosts[0] as number, atMs: AT, fromMs: AT - HOUR_MS });
     expect(page?.siblings.map((one) => one.name)).toEqual(["gw-01", "gw-02", "gw-03"]);
     expect(page?.odd).toBe(hosts[2]);
+    expect(oddAmongSiblings(db, { id: hosts[2] as number, atMs: AT, fromMs: AT - HOUR_MS })).toEqual({
+      siblings: 2,
+      differs: 1,
+      told: ["lacks relay"],
+    });
+    expect(oddAmongSiblings(db, { id: hosts[0] as number, atMs: AT, fromMs: AT - HOUR_MS })).toBeNull();
     expect(page?.rows[0]).toMatchObject({ group: "programs", item: "relay", values: ["yes", "yes", null], odd: [2] });
   });
   it("of a program are the same on other hosts, with their facts", () => {
@@ -142,6 +148,9 @@ describe("siblings", () => {
     expect(page?.odd).toBe(gates[1]);
     expect(page?.rows).toEqual([
       { group: "facts", item: "version", values: ["4.2", "4.1", "4.2"], usual: "4.2", odd: [1] },
+    ]);
+    expect(oddAmongSiblings(db, { id: gates[1] as number, atMs: AT, fromMs: AT - HOUR_MS })?.told).toEqual([
+      "version 4.1 instead of 4.2",
     ]);
     expect(siblingsPage(db, { id: 99_999, atMs: AT, fromMs: AT })).toBeNull();
   });

@@ -26,6 +26,7 @@ import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../sto
 import { chartOf, type ChartData } from "./charts";
 import { guestsOf, leadingGuest } from "./guests";
 import { mapPage } from "./map/page";
+import { oddAmongSiblings } from "./siblings";
 
 export function incidentList(db: Db, { fromMs, toMs, state }: { fromMs: number; toMs: number; state: string }) {
   const rows = incidentsIn(db, fromMs, toMs).filter((row) =>
@@ -113,6 +114,9 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     sentence: sentenceOf(scene, changes, services, uses === "cpu" ? guests : []),
     suspect: suspectRow
       ? { componentId: suspectRow.id, name: suspectRow.name, kind: suspectRow.kind, address: suspectRow.address }
+      : null,
+    odd: suspectRow
+      ? oddAmongSiblings(db, { id: suspectRow.id, atMs: Math.min(nowMs, incident.resolved_at ?? nowMs), fromMs })
       : null,
     services: incident.services.flatMap(({ id: serviceId }) => services.get(serviceId) ?? []),
     alarms,

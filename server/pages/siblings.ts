@@ -75,6 +75,31 @@ export function siblingsPage(db: Db, { id, atMs, fromMs }: SiblingsQuestion) {
   };
 }
 
+/** How many differences are told of the odd one. */
+const MOST_TOLD = 3;
+
+/** In what a component is the odd one among its siblings, in words; null where it is not. */
+export function oddAmongSiblings(
+  db: Db,
+  question: SiblingsQuestion,
+): { siblings: number; differs: number; told: string[] } | null {
+  const page = siblingsPage(db, question);
+  const place = page?.siblings.findIndex((one) => one.id === question.id) ?? -1;
+  if (!page || page.odd !== question.id || place < 0) return null;
+  const own = page.rows.filter((row) => row.odd.includes(place) && !LIGHT.has(row.group));
+  return {
+    siblings: page.siblings.length - 1,
+    differs: own.length,
+    told: own.slice(0, MOST_TOLD).map(({ group, item, values, usual }) => {
+      const has = values[place];
+      const what = group === "ports" ? `port ${item}` : item;
+      if (has === null || has === undefined) return `lacks ${what}`;
+      if (usual === null) return has === "yes" ? `alone has ${what}` : `alone has ${what} ${has}`;
+      return `${what} ${has} instead of ${usual}`;
+    }),
+  };
+}
+
 /** Parts: the same program on other hosts. Hosts: those that run much the same, or are named alike. */
 function siblingsOf(
   own: ComponentRow,

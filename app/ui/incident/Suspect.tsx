@@ -21,6 +21,14 @@ export function Suspect({ page }: { page: IncidentData }) {
         <Typography variant="body2" sx={{ color: "text.secondary" }}>
           because {incident.reasons.join("; ") || "it has the only alarm"}.
         </Typography>
+        {suspect && page.odd ? (
+          <Typography variant="body2" sx={{ mt: 0.5 }}>
+            The odd one of its {page.odd.siblings + 1}{" "}
+            <KeepLink to={`/estate/${suspect.componentId}/siblings?${spanOf(page)}`}>siblings</KeepLink>:{" "}
+            {page.odd.told.join("; ")}
+            {page.odd.differs > page.odd.told.length ? `; and ${page.odd.differs - page.odd.told.length} more` : ""}.
+          </Typography>
+        ) : null}
       </Section>
       {page.notes.map((note) => (
         <Section key={note.title} title={`Notes: ${note.title}`}>
