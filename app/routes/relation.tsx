@@ -48,28 +48,32 @@ export default function Relation({ loaderData: page }: Route.ComponentProps) {
       <Stack sx={{ gap: 1.5 }}>
         <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}>
           <Section title="Both ends">
-            {[from, to].map((end, place) => (
-              <Fact key={end.id} name={place === 0 ? "From" : "To"}>
-                <SeverityMark severity={end.severity} size={14} />{" "}
-                <KeepLink to={`/estate/${end.id}`}>{end.name}</KeepLink> {end.reason}
+            <dl style={{ margin: 0 }}>
+              {[from, to].map((end, place) => (
+                <Fact key={end.id} name={place === 0 ? "From" : "To"}>
+                  <SeverityMark severity={end.severity} size={14} />{" "}
+                  <KeepLink to={`/estate/${end.id}`}>{end.name}</KeepLink> {end.reason}
+                </Fact>
+              ))}
+              <Fact name="On the map">
+                <KeepLink to={`/map?a=${from.id}&b=${to.id}`}>The way between them</KeepLink> ·{" "}
+                <KeepLink to={`/map/what-if?fail=r${relation.id}`}>What if it failed</KeepLink>
               </Fact>
-            ))}
-            <Fact name="On the map">
-              <KeepLink to={`/map?a=${from.id}&b=${to.id}`}>The way between them</KeepLink> ·{" "}
-              <KeepLink to={`/map/what-if?fail=r${relation.id}`}>What if it failed</KeepLink>
-            </Fact>
+            </dl>
           </Section>
           <Section title="How it is known">
-            <Fact name="Seen by">{relation.seen_by === "both" ? "both ends" : relation.seen_by}</Fact>
-            {relation.detail ? <Fact name="Over">{relation.detail}</Fact> : null}
-            <Fact name="First seen">{dayAndTime(relation.valid_from, now.nowMs)}</Fact>
-            <Fact name="Last seen">{dayAndTime(relation.last_seen_at, now.nowMs)}</Fact>
-            {relation.valid_to === null ? null : <Fact name="Ended">{dayAndTime(relation.valid_to, now.nowMs)}</Fact>}
-            <Fact name="Seen how often">
-              {whole(relation.seen_times)} {relation.seen_times === 1 ? "time" : "times"}
-              {relation.intermittent ? ", comes and goes" : relation.seen_times > 1 ? ", standing" : ""}
-            </Fact>
-            {relation.connections ? <Fact name="Connections">{whole(relation.connections)}</Fact> : null}
+            <dl style={{ margin: 0 }}>
+              <Fact name="Seen by">{relation.seen_by === "both" ? "both ends" : relation.seen_by || "sweeps"}</Fact>
+              {relation.detail ? <Fact name="Over">{relation.detail}</Fact> : null}
+              <Fact name="First seen">{dayAndTime(relation.valid_from, now.nowMs)}</Fact>
+              <Fact name="Last seen">{dayAndTime(relation.last_seen_at, now.nowMs)}</Fact>
+              {relation.valid_to === null ? null : <Fact name="Ended">{dayAndTime(relation.valid_to, now.nowMs)}</Fact>}
+              <Fact name="Seen how often">
+                {whole(relation.seen_times)} {relation.seen_times === 1 ? "time" : "times"}
+                {relation.intermittent ? ", comes and goes" : relation.seen_times > 1 ? ", standing" : ""}
+              </Fact>
+              {relation.connections ? <Fact name="Connections">{whole(relation.connections)}</Fact> : null}
+            </dl>
           </Section>
         </Box>
         {figures ? (

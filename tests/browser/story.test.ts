@@ -123,7 +123,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await expect(page.getByRole("heading", { name: "Evidence: 1" })).toBeVisible();
     await page.getByRole("link", { name: "Map", exact: true }).click();
     await page.getByLabel("Part of the estate").click();
-    await page.getByRole("option", { name: "Manifest Exchange" }).click();
+    await page.getByRole("option", { name: "Manifest Exchange", exact: true }).click();
     await page.getByRole("button", { name: "Pin", exact: true }).click();
     await page.getByRole("button", { name: "Evidence tray, 1 pinned" }).click();
     await page.getByRole("button", { name: "Attach the pin to the incident" }).click();
