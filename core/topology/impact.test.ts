@@ -86,6 +86,29 @@ describe("what fails with what", () => {
         .sort((a, b) => a - b),
     ).toEqual([5, 13, 20]);
   });
+  it("names the same single points as failing each one in the whole estate", () => {
+    const edges = fc.array(
+      fc.record({
+        type: fc.constantFrom("talks-to", "runs-on") as fc.Arbitrary<NeedEdge["type"]>,
+        from: fc.nat({ max: 14 }),
+        to: fc.nat({ max: 14 }),
+      }),
+      { maxLength: 40 },
+    );
+    fc.assert(
+      fc.property(edges, fc.uniqueArray(fc.nat({ max: 14 }), { minLength: 1, maxLength: 3 }), (list, entries) => {
+        const parts = new Map(Array.from({ length: 15 }, (_, id) => [id, part(id, `p${id % 5}`)]));
+        const structure = new Structure(
+          parts,
+          list.map((one, id) => ({ id, ...one })),
+        );
+        const entrances = [{ label: "e", entries }];
+        const plain = [...parts.keys()].filter((id) => serviceState(entrances, structure.impact([id])) === "down");
+        const found = singlePoints(structure, entrances).map(({ id }) => id);
+        expect(found.sort((a, b) => a - b)).toEqual(plain);
+      }),
+    );
+  });
   it("is monotone: what fails with some fails with more, and nothing falls that has all it needs", () => {
     const edges = fc.array(
       fc.record({

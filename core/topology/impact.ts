@@ -83,8 +83,14 @@ export class Structure {
   /**
    * What fails with some components or relations: step by step, whoever has nothing left of a set that it needs. What
    * has lost some of a set and not all is weakened.
+   * @param within only these are followed, where others do not matter
    */
-  impact(failed: Iterable<number>, cut: ReadonlySet<number> = new Set(), cutFrom: Iterable<number> = []): Impact {
+  impact(
+    failed: Iterable<number>,
+    cut: ReadonlySet<number> = new Set(),
+    cutFrom: Iterable<number> = [],
+    within?: ReadonlySet<number>,
+  ): Impact {
     const down = new Map<number, Fallen>();
     const weakened = new Map<number, Weakened>();
     let front: number[] = [];
@@ -93,7 +99,11 @@ export class Structure {
       front.push(id);
     }
     const works = ({ relation, to }: NeedSet["any"][number]) => !cut.has(relation) && !down.has(to);
-    let affected = new Set([...cutFrom, ...front.flatMap((id) => [...(this.needing.get(id) ?? [])])]);
+    const next = (): number[] => {
+      const all = front.flatMap((id) => [...(this.needing.get(id) ?? [])]);
+      return within ? all.filter((id) => within.has(id)) : all;
+    };
+    let affected = new Set([...cutFrom, ...next()]);
     for (let step = 1; affected.size; step++) {
       front = [];
       const fallen: [number, Fallen][] = [];
@@ -114,7 +124,7 @@ export class Structure {
         down.set(id, why);
         front.push(id);
       }
-      affected = new Set(front.flatMap((id) => [...(this.needing.get(id) ?? [])]));
+      affected = new Set(next());
     }
     for (const id of down.keys()) weakened.delete(id);
     return { down, weakened };
@@ -153,11 +163,13 @@ export function serviceState(entrances: Entrances, impact: Impact): "up" | "weak
   return isWeak ? "weakened" : "up";
 }
 
-/** Components of which each alone brings a service down, with how far from the entrance they are. */
+/** Components of which each alone brings a service down, with how many fall of what the service rests on. */
 export function singlePoints(structure: Structure, entrances: Entrances): { id: number; takes: number }[] {
   const all = entrances.flatMap(({ entries }) => entries);
-  return [...structure.closure(all)].flatMap((id) => {
-    const impact = structure.impact([id]);
+  // Whatever brings an entrance down comes through what it needs; who else falls is no matter here.
+  const needed = structure.closure(all);
+  return [...needed].flatMap((id) => {
+    const impact = structure.impact([id], undefined, undefined, needed);
     return serviceState(entrances, impact) === "down" ? [{ id, takes: impact.down.size }] : [];
   });
 }

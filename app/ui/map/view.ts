@@ -46,6 +46,8 @@ export function wholeIn(frame: Size, drawing: Size): Place {
   return { k, x: (frame.width - drawing.width * k) / 2, y: (frame.height - drawing.height * k) / 2 };
 }
 
+/** Room at the lower edge of the frame for the legend, in pixels. */
+const LEGEND = 36;
 /** Scale at which names can still be read. */
 const READABLE = 0.62;
 
@@ -94,7 +96,7 @@ export function useMapView(size: Size): MapView {
     };
     const lay = (how: typeof wholeIn) =>
       change((zooming, box) => {
-        const { k, x, y } = how({ width: box.clientWidth, height: box.clientHeight }, extent.current);
+        const { k, x, y } = how({ width: box.clientWidth, height: box.clientHeight - LEGEND }, extent.current);
         zooming.transform(select(box), zoomIdentity.translate(x, y).scale(k));
       });
     return {
