@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { judgeChange, type JudgedChange } from "./judge";
+import { judgeChange, ticketFinder, type JudgedChange } from "./judge";
 import { parseTickets, ticketsOfCalendar, ticketsOfCsv, ticketsOfJson, type Ticket } from "./tickets";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
@@ -63,6 +63,27 @@ describe("a change and its ticket", () => {
     expect(judgeChange(elsewhere, named, new Set(["nq-gate-web-01", "sq-gate-web-01"])).standing).toBe("none");
     expect(judgeChange(elsewhere, [ticket({ things: ["gatefront"] })], new Set(["sq-gate-web-01"])).standing).toBe(
       "planned",
+    );
+  });
+  it("are found among many as if all had been looked through", () => {
+    const made = fc.record({
+      ref: fc.constantFrom("CHG-1", "CHG-2", "CHG-12", "no. 7"),
+      things: fc.subarray(["a", "B.example", "c"]),
+      from: fc.integer({ min: -3, max: 3 }),
+    });
+    const said = fc.record({
+      ticket: fc.constantFrom(null, "CHG-1", "no. 7"),
+      summary: fc.constantFrom("", "see CHG-12.", "(CHG-2)", "for no. 7"),
+      things: fc.subarray(["A", "b", "d"]),
+    });
+    fc.assert(
+      fc.property(fc.array(made, { maxLength: 8 }), said, (list, one) => {
+        const tickets = list.map(({ from, ...rest }) =>
+          ticket({ ...rest, fromMs: AT + from * HOUR, toMs: AT + (from + 2) * HOUR }),
+        );
+        const asked = change(one);
+        expect(judgeChange(asked, ticketFinder(tickets)(asked))).toEqual(judgeChange(asked, tickets));
+      }),
     );
   });
   it("give the same verdict in whatever order tickets come", () => {

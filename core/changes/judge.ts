@@ -54,6 +54,35 @@ const mentions = (text: string, ref: string): boolean => {
 };
 
 /**
+ * Finds for a change the few tickets that can be its own, by reference and by what they are about, so that thousands of
+ * changes are not each held against thousands of tickets. In the order given.
+ */
+export function ticketFinder(tickets: readonly Ticket[]): (change: JudgedChange) => Ticket[] {
+  const places = new Map<string, Set<number>>();
+  const put = (word: string, place: number) => {
+    const known = places.get(word);
+    if (known) known.add(place);
+    else places.set(word, new Set([place]));
+  };
+  // References of other signs than words have are looked for one by one.
+  const odd: number[] = [];
+  tickets.forEach(({ ref, things }, place) => {
+    put(`ref ${ref}`, place);
+    if (!/^[\w-]+$/.test(ref)) odd.push(place);
+    for (const thing of things) for (const word of called([thing])) put(`thing ${word}`, place);
+  });
+  return ({ ticket, summary, things }) => {
+    const words = [
+      ...`${ticket ?? ""} ${summary}`.split(/[^\w-]+/).map((word) => `ref ${word}`),
+      `ref ${ticket ?? ""}`,
+      ...[...called(things)].map((word) => `thing ${word}`),
+    ];
+    const found = new Set([...odd, ...words.flatMap((word) => [...(places.get(word) ?? [])])]);
+    return [...found].sort((a, b) => a - b).map((place) => tickets[place] as Ticket);
+  };
+}
+
+/**
  * Joins a change to its ticket by reference, what it is about, time and person, and says whether it was planned, came
  * outside its window, did more than the ticket says, or has none. A ticket with several windows is given once for each.
  * @param hosts short names of all hosts, in small letters

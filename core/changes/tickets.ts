@@ -20,7 +20,8 @@ export interface Ticket {
 
 export type Parsed = { ok: true; tickets: Ticket[]; next: string | null } | { ok: false; problem: string };
 
-const MOST_TICKETS = 50_000;
+/** Tickets of one source, over all its pages. */
+export const MOST_TICKETS = 50_000;
 const MOST_THINGS = 200;
 /** Occurrences of planned work that repeats, so far ahead and back. */
 const REACH_MS = 400 * 86_400_000;

@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { atLeast, downtimeMinutes, inSeries } from "./availability";
+import { atLeast, inSeries } from "./availability";
 
 const shares = fc.array(fc.double({ min: 0, max: 1, noNaN: true }), { minLength: 1, maxLength: 7 });
 
@@ -32,6 +32,5 @@ describe("availability", () => {
     expect(atLeast(1, [0.99, 0.99])).toBeCloseTo(0.9999, 12);
     expect(inSeries([0.999, 0.999])).toBeCloseTo(0.998001, 12);
     expect(atLeast(2, [0.9, 0.9, 0.9])).toBeCloseTo(0.972, 12);
-    expect(downtimeMinutes(0.999)).toBeCloseTo(525.6, 6);
   });
 });

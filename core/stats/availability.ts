@@ -21,6 +21,3 @@ export function atLeast(least: number, parts: readonly number[]): number {
 }
 
 export const inSeries = (parts: readonly number[]): number => parts.reduce((product, part) => product * part, 1);
-
-/** Downtime in a year of so many days that an availability allows, in minutes. */
-export const downtimeMinutes = (availability: number, days = 365): number => (1 - availability) * days * 24 * 60;

@@ -1,4 +1,4 @@
-import { judgeChange, type Standing } from "#core/changes/judge";
+import { judgeChange, ticketFinder, type JudgedChange, type Standing } from "#core/changes/judge";
 import { isOfPlatform } from "#core/estate/labels";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { changesIn, type ChangeRow } from "../store/changes";
@@ -80,24 +80,22 @@ export function withTickets(db: Db, rows: readonly ChangeRow[], atMs: number): C
     componentsById(db, new Set(rows.flatMap((one) => one.component_id ?? []))).map((row) => [row.id, row]),
   );
   const things = namesOf(db, components, atMs);
+  const find = ticketFinder(tickets);
   const hosts = isKnown ? hostNames(db) : new Set<string>();
   const began =
     (prepared<{ at: number | null }>(db, "SELECT min(valid_from) AS at FROM component").get()?.at ?? 0) + BEGINNING_MS;
   return rows.map((row) => {
     const isAsked = isKnown && ASKED.has(row.kind) && row.at > began && !isEnrichment(row, components);
     if (!isAsked) return { ...row, standing: null, ref: row.ticket, reason: "" };
-    const verdict = judgeChange(
-      {
-        atMs: row.at,
-        lateMs: lateOf(row),
-        ticket: row.ticket,
-        summary: row.summary,
-        by: row.by_whom,
-        things: things.get(row.component_id as number) ?? [],
-      },
-      tickets,
-      hosts,
-    );
+    const change: JudgedChange = {
+      atMs: row.at,
+      lateMs: lateOf(row),
+      ticket: row.ticket,
+      summary: row.summary,
+      by: row.by_whom,
+      things: things.get(row.component_id as number) ?? [],
+    };
+    const verdict = judgeChange(change, find(change), hosts);
     return { ...row, standing: verdict.standing, ref: verdict.ref ?? row.ticket, reason: verdict.reason };
   });
 }

@@ -13,6 +13,9 @@ import { operationsOf, spansOfOperation, type SpanRow } from "../store/spans";
 const BUCKETS = 60;
 /** Calls that are read of the caller's own, the latest. */
 const MOST_READ = 4000;
+/** Spans that are looked at for that over all operations, and at least of each. */
+const MOST_LOOKED_AT = 20_000;
+const LEAST_READ = 100;
 const MOST_SAMPLES = 3;
 /** OpenTelemetry span kinds of whoever calls or sends. */
 const CALLING: ReadonlySet<number> = new Set([3, 4]);
@@ -176,9 +179,11 @@ function meantFor(db: Db, { callers, to }: Ends, fromMs: number, toMs: number): 
     return address === undefined ? peer !== undefined && names.has(String(peer)) : names.has(String(address));
   };
   const calls: OwnCall[] = [];
-  for (const { id, kind } of operationsOf(db, callers)) {
-    if (!CALLING.has(kind)) continue;
-    for (const span of spansOfOperation(db, id, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, MOST_READ)) {
+  const operations = operationsOf(db, callers).filter((one) => CALLING.has(one.kind));
+  // A caller of very many operations is read in part, so that one page cannot hold up the others.
+  const most = Math.min(MOST_READ, Math.max(LEAST_READ, Math.floor(MOST_LOOKED_AT / Math.max(1, operations.length))));
+  for (const { id } of operations.slice(0, MOST_LOOKED_AT / LEAST_READ)) {
+    for (const span of spansOfOperation(db, id, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, most)) {
       const detail = detailOf(span);
       if (!isMeant(detail)) continue;
       const failed = span.status === 2;

@@ -7,7 +7,7 @@ import { tiersOf } from "./tiers";
 import { prepared, type Db } from "../store/database";
 import { componentsAt, type ComponentRow } from "../store/estate";
 import { relationById, relationsAt, type RelationRow } from "../store/relations";
-import { healthAt, listServices, membersAt, relianceAt, type HealthSubject, type ServiceRow } from "../store/services";
+import { listServices, membersAt, relianceAt, type HealthSubject, type ServiceRow } from "../store/services";
 
 /** Availability is measured over so many days. */
 const MEASURED_DAYS = 30;
@@ -204,7 +204,6 @@ export function whatIfPage(db: Db, { atMs, fail }: WhatIfQuestion) {
   const estate = structureAt(db, atMs);
   const { failed, cut, cutFrom, names } = failing(db, estate, fail);
   const impact = estate.structure.impact(failed, cut, cutFrom);
-  const health = healthAt(db, "component", atMs);
   const steps = stepsOf(estate, impact, new Set(failed));
   return {
     names,
@@ -227,8 +226,6 @@ export function whatIfPage(db: Db, { atMs, fail }: WhatIfQuestion) {
       .sort((a, b) => a.name.localeCompare(b.name))
       .slice(0, MOST_ROWS),
     weakenedCount: impact.weakened.size,
-    /** What is unwell already would not help. */
-    unwell: [...impact.weakened.keys()].filter((id) => health.has(id)).length,
     sites: [...new Set([...estate.components.values()].map((row) => row.site))].filter(Boolean).sort(),
   };
 }

@@ -61,6 +61,15 @@ describe("a ticket system", () => {
   ])("says what is wrong with %s", async (_what, body, sentence) => {
     expect(failure(await found(await serve(json(body))))).toContain(sentence);
   });
+  it("ends at more tickets than it may hold, over all its pages", async () => {
+    let page = 0;
+    const items = Array.from({ length: 20_000 }, (_, at) => ({ ref: `A-${at}` }));
+    const address = await serve((request, response) =>
+      json({ items, next: `/tickets?page=${++page}` })(request, response),
+    );
+    expect(failure(await found(address))).toContain("more than 50,000 tickets");
+    expect(page).toBe(3);
+  });
   it("says that a credential is not accepted, in the test too", async () => {
     const address = await serve((_request, response) => void response.writeHead(401).end());
     const checked = await ticketsDriver.check({ address }, [], ended.signal, tools);

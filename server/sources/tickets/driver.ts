@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { parseTickets, type Ticket } from "#core/changes/tickets";
+import { MOST_TICKETS, parseTickets, type Ticket } from "#core/changes/tickets";
 import { fetchText, type TextAnswer } from "../../outside/fetch-text";
 import type { Access } from "../../vault/kinds";
 import type { Found, SourceDriver, SourceTools } from "../driver";
@@ -58,6 +58,7 @@ async function* pages(
   tools: SourceTools,
 ): AsyncGenerator<Ticket[]> {
   const asked = new Set<string>();
+  let count = 0;
   for (let next: string | null = address; next !== null;) {
     if (asked.has(next)) throw new TicketFailure(`Page ${asked.size + 1} leads back to ${next}.`);
     if (asked.size >= MOST_PAGES) throw new TicketFailure(`There are more than ${MOST_PAGES} pages.`);
@@ -68,6 +69,11 @@ async function* pages(
     if (answer.status !== 200) throw new TicketFailure(`Page ${asked.size} answers ${answer.status}.`);
     const parsed = parseTickets(answer.text, String(answer.headers["content-type"] ?? ""), tools.now());
     if (!parsed.ok) throw new TicketFailure(`Page ${asked.size}: ${parsed.problem}`);
+    count += parsed.tickets.length;
+    if (count > MOST_TICKETS)
+      throw new TicketFailure(
+        `There are more than ${MOST_TICKETS.toLocaleString("en-GB")} tickets. Ask for those of the last months only.`,
+      );
     yield parsed.tickets;
     next = parsed.next === null ? null : onSameHost(parsed.next, address);
   }
