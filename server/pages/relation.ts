@@ -76,7 +76,7 @@ export function relationPage(db: Db, { id, atMs, fromMs, toMs }: RelationQuestio
     side: measured?.side ?? null,
     usual: measured ? usualOf(db, ends, fromMs, toMs) : null,
     buckets: measured?.buckets ?? [],
-    errors: errorsOf(own),
+    errors: errorsOf(own.calls),
     changes: changesOf(
       db,
       [from.id, to.id, from.host_id, to.host_id].flatMap((one) => one ?? []),
@@ -97,11 +97,11 @@ export function callsIn(db: Db, ends: Ends, fromMs: number, toMs: number, own = 
       figures: figuresOf(answered, minutes),
       buckets: callBuckets(db, ends.callers, ends.called, fromMs, toMs, BUCKETS),
     };
-  const [first] = own;
+  const [first] = own.calls;
   if (!first) return undefined;
   // Of very many calls the latest were read: they tell how many there are in the time that they cover.
-  const covered = own.length === MOST_READ ? Math.max(1, (toMs - first.startMs) / MINUTE_MS) : minutes;
-  return { side: "caller" as const, figures: sumOf(own, covered), buckets: bucketsOf(own, fromMs, toMs) };
+  const covered = own.isCut ? Math.max(1, (toMs - first.startMs) / MINUTE_MS) : minutes;
+  return { side: "caller" as const, figures: sumOf(own.calls, covered), buckets: bucketsOf(own.calls, fromMs, toMs) };
 }
 
 function sumOf(calls: readonly OwnCall[], minutes: number): Figures {
@@ -152,6 +152,13 @@ interface Detail {
 
 const detailOf = (span: SpanRow): Detail => (span.detail ? (JSON.parse(span.detail) as Detail) : {});
 
+/** The oldest first. */
+interface OwnCalls {
+  calls: OwnCall[];
+  /** There were more: only the latest were read. */
+  isCut: boolean;
+}
+
 /** A call of the one end as its caller saw it. */
 interface OwnCall {
   startMs: number;
@@ -165,7 +172,7 @@ interface OwnCall {
  * Calls of the one end that were meant for the other, the oldest first: told by where the caller says it called
  * (`server.address`, `server.port`, `peer.service`), so that those that never arrived count too.
  */
-function meantFor(db: Db, { callers, to }: Ends, fromMs: number, toMs: number): OwnCall[] {
+function meantFor(db: Db, { callers, to }: Ends, fromMs: number, toMs: number): OwnCalls {
   const host = to.host_id === null ? to : (componentById(db, to.host_id) ?? to);
   const names = new Set(
     [host.address, host.name, ...shownAddresses(db, host.id), to.process, to.label].flatMap((one) => one ?? []),
@@ -179,11 +186,14 @@ function meantFor(db: Db, { callers, to }: Ends, fromMs: number, toMs: number): 
     return address === undefined ? peer !== undefined && names.has(String(peer)) : names.has(String(address));
   };
   const calls: OwnCall[] = [];
+  let isCut = false;
   const operations = operationsOf(db, callers).filter((one) => CALLING.has(one.kind));
   // A caller of very many operations is read in part, so that one page cannot hold up the others.
   const most = Math.min(MOST_READ, Math.max(LEAST_READ, Math.floor(MOST_LOOKED_AT / Math.max(1, operations.length))));
   for (const { id } of operations.slice(0, MOST_LOOKED_AT / LEAST_READ)) {
-    for (const span of spansOfOperation(db, id, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, most)) {
+    const spans = spansOfOperation(db, id, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, most);
+    isCut ||= spans.length === most;
+    for (const span of spans) {
       const detail = detailOf(span);
       if (!isMeant(detail)) continue;
       const failed = span.status === 2;
@@ -196,7 +206,8 @@ function meantFor(db: Db, { callers, to }: Ends, fromMs: number, toMs: number): 
       });
     }
   }
-  return calls.sort((a, b) => a.startMs - b.startMs).slice(-MOST_READ);
+  isCut ||= calls.length > MOST_READ;
+  return { calls: calls.sort((a, b) => a.startMs - b.startMs).slice(-MOST_READ), isCut };
 }
 
 /** Failed calls by what they say, the most first, with a few of their traces. */
