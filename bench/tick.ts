@@ -1,6 +1,7 @@
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { AlarmBook } from "#server/alarms/alarm-book";
 import { Evaluator } from "#server/alarms/evaluator";
 import { SampleWriter } from "#server/ingest/sample-writer";
 import { offerRule } from "#server/store/alarms";
@@ -66,7 +67,7 @@ export function benchTick(root: string): Measurement {
         all.push(sampleWriter.series({ componentId: id, serviceId: null }, `m${metric}`, "", "%", 0));
     }
   })();
-  const evaluator = new Evaluator(db, {
+  const evaluator = new Evaluator(db, new AlarmBook(db), {
     kindOf: (id) => kinds.get(id),
     serviceUid: () => undefined,
     isWatched: () => true,

@@ -259,7 +259,7 @@ try {
   if (wanted("parts")) await measureEachPart();
   if (wanted("spend")) for (const one of await (await import(pathToFileURL(parts).href)).measureSpend(root)) keep(one);
   if (wanted("map")) for (const one of (await import(pathToFileURL(parts).href)).measureMap(root)) keep(one);
-  const bare = wanted("starts") || wanted("pages") || wanted("find") ? await bareServer() : undefined;
+  const bare = ["starts", "pages", "find", "platforms"].some(wanted) ? await bareServer() : undefined;
   if (wanted("starts")) await measureStarts(bare);
   if (wanted("pages")) await measureLargeEstate(bare);
   if (wanted("platforms")) await measurePlatforms({ folder, keep, bare, startDemo });

@@ -220,6 +220,18 @@ export const kitSchema = z.strictObject({
   metrics: z.array(kitMetric).default([]),
   kind: z.string().min(1).max(40),
   title: z.string().min(1).max(80),
+  /** Rules of other detectors than fixed limits: their settings by the detector's own schema. */
+  judged: z
+    .array(
+      z.strictObject({
+        name: z.string().min(1).max(80),
+        type: z.string().min(1).max(40),
+        /** "kind:app.*" or "service:*"; the kit's own kind without it. */
+        scope: z.string().optional(),
+        settings: z.record(z.string(), z.unknown()),
+      }),
+    )
+    .default([]),
   rules: z.array(
     z.strictObject({
       name: z.string().min(1).max(80),

@@ -7,6 +7,7 @@ import { measuredOf, type Measured } from "./seen/agents";
 import type { Estate } from "./seen/estate";
 import { uuidOf, type HostView } from "./seen/host-view";
 import { attributesOf, linesBetween, sendersOf, type Sender } from "./seen/lines";
+import { ownFiguresOf, type OwnFigures } from "./seen/own-figures";
 import { failureLines, Traces, type StandinSpan } from "./seen/traces";
 
 export interface ControlOptions {
@@ -21,6 +22,8 @@ export interface ControlOptions {
  * Spans are many: the feed tells of those of the last hours only, as a team that began to send them lately would have.
  */
 const SPANS_BACK_MS = 2 * 3_600_000;
+/** What processes measure of themselves is told of so far back: a week, and a day to compare with. */
+const OWN_BACK_MS = 8 * 24 * 3_600_000;
 
 const nameBody = z.strictObject({ text: z.string().max(200) });
 const clockBody = z.strictObject({ baseMs: z.number(), machineMs: z.number(), pace: z.number().min(0).max(1000) });
@@ -113,6 +116,11 @@ function listDrills(estate: Estate, at: number) {
   });
 }
 
+/** What an agent or a process reports of itself. */
+type Reported = Measured | OwnFigures;
+
+const isTold = (one: Reported, atMs: number, anchorMs: number) => "host" in one || atMs > anchorMs - OWN_BACK_MS;
+
 /** One line of hosts and columns, then a line for each instant with a row for each host, null while it is silent. */
 async function writeFeed(
   estate: Estate,
@@ -124,7 +132,7 @@ async function writeFeed(
   };
   const senders = sendersOf(estate);
   const traces = new Traces(estate.world, senders);
-  const measured = measuredOf(estate);
+  const measured: Reported[] = [...measuredOf(estate), ...ownFiguresOf(estate.world, senders, from)];
   const clouds = new CloudFeed(estate);
   await write(feedHead(estate, senders, measured, from));
   let told = from - step;
@@ -151,7 +159,7 @@ async function writeFeed(
       rows: estate.hosts.map((host) => feedRow(host, at)),
       figures: estate.scenario.figures.map((figure) => estate.figure(figure.metric, at) ?? null),
       clouds: clouds.at(at).map((one) => [one.id, one.metric, one.unit, one.value]),
-      measured: measured.map(({ valuesAt }) => valuesAt(at) ?? null),
+      measured: measured.map((one) => (isTold(one, at, estate.anchorMs) ? (one.valuesAt(at) ?? null) : null)),
       // What was said since the moment before.
       spans: spans.map((span) => ({ ...span, operation: undefined, sender: senders.indexOf(span.sender) })),
       says,
@@ -160,7 +168,7 @@ async function writeFeed(
   response.end();
 }
 
-function feedHead(estate: Estate, senders: readonly Sender[], measured: readonly Measured[], from: number) {
+function feedHead(estate: Estate, senders: readonly Sender[], measured: readonly Reported[], from: number) {
   return {
     hosts: estate.hosts.map((host) => {
       const poll = host.poll(from);

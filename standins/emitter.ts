@@ -12,9 +12,10 @@ import {
   type LogLine,
   type Sender,
 } from "./seen/lines";
+import { poolGauges, queueGauges } from "./seen/own-figures";
 import { addAnswered, BOUNDS, drawAnswers, emptyAnswered, totalsOf } from "./seen/requests";
 import { asHttp, failureLines, Traces, type StandinSpan } from "./seen/traces";
-import type { Operation, Pool } from "./world/layout";
+import type { Operation } from "./world/layout";
 
 const EVERY_MS = 5_000;
 /** Clock time between two looks at the requests answered, as metrics are exported. */
@@ -136,7 +137,7 @@ export class Emitter {
       ? station.operations.flatMap((operation) => this.requestPoints(sender, operation, fromMs, toMs))
       : [];
     // A broker tells of its queues whether or not it is instrumented otherwise.
-    const gauges = [...(instrumented ? this.poolPoints(sender) : []), ...this.queuePoints(sender)].map(
+    const gauges = [...(instrumented ? poolGauges(world, station) : []), ...queueGauges(world, station)].map(
       ({ name, unit, points }) => ({
         name,
         unit,
@@ -203,40 +204,6 @@ export class Emitter {
           spanId: span.spanId,
         })),
     }));
-  }
-
-  /** Connections of its pools, by whom they lead to. */
-  private poolPoints({ station }: Sender): Gauge[] {
-    const { state, mods } = this.estate.world;
-    const pools = station?.pools ?? [];
-    if (!pools.length) return [];
-    const points = (value: (pool: Pool) => number) =>
-      pools.map((pool) => ({ key: "db.client.connection.pool.name", of: pool.spec.process, value: value(pool) }));
-    return [
-      {
-        name: "db.client.connection.count",
-        unit: "{connection}",
-        points: points((pool) => pool.ways.reduce((sum, way) => sum + (state.way.inUse[way.index] as number), 0)),
-      },
-      {
-        name: "db.client.connection.max",
-        unit: "{connection}",
-        points: points((pool) => Math.min(pool.spec.connections, mods.poolTo[pool.index] as number) * pool.ways.length),
-      },
-    ];
-  }
-
-  /** Messages in the queues that a broker keeps; several brokers keep a part each. */
-  private queuePoints({ station }: Sender): Gauge[] {
-    const { state, layout } = this.estate.world;
-    const points = layout.queues
-      .filter((queue) => station !== undefined && queue.brokers.includes(station))
-      .map((queue) => ({
-        key: "messaging.destination.name",
-        of: queue.name,
-        value: (state.queue.depth[queue.index] as number) / queue.brokers.length,
-      }));
-    return points.length ? [{ name: "messaging.queue.depth", unit: "{message}", points }] : [];
   }
 
   /** What the host agents of the estate report. */
@@ -369,12 +336,6 @@ export class Emitter {
     clearInterval(this.timer);
     for (const socket of this.sockets.values()) socket.close();
   }
-}
-
-interface Gauge {
-  name: string;
-  unit: string;
-  points: { key: string; of: string; value: number }[];
 }
 
 const fineNano = (ms: number) => String(BigInt(Math.round(ms * 1000)) * 1000n);

@@ -114,6 +114,8 @@ const SHIPPED: readonly MetricInfo[] = [
     symptom: { high: "outgoing requests are slow" },
     combine: "mean",
   }),
+  metric("calls.failing", "Failing calls", "%", high("calls fail")),
+  metric("calls.slow", "Slow calls", "%", high("calls are slow")),
   metric("guest.running", "Powered on", "0/1"),
   metric("guest.cpu.used", "CPU usage reported by the hypervisor", "%", { uses: "cpu" }),
   metric("guest.memory", "Memory allotted", "By", { uses: "memory" }),

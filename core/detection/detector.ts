@@ -1,13 +1,27 @@
 import type { z } from "zod";
 import type { Severity } from "../alarms/severity";
+import type { CallPoint, CallUsual } from "./call-usual";
 
-/** What a detector reads. Further ones are counts of log records, calls, objectives. */
-export type Reads = { what: "series"; metric: string };
+/** What a detector reads: a series of samples, or how calls went, with the name of the condition. */
+export type Reads = { what: "series"; metric: string } | { what: "calls"; metric: string };
 
-/** One thing that a detector is given to judge. */
+/** One sample of a series. */
 export interface Input {
   atMs: number;
   value: number;
+}
+
+/** Calls of the last minutes, the newest last, beside what is usual of them. */
+export interface CallInput {
+  atMs: number;
+  points: readonly CallPoint[];
+  usual: CallUsual;
+}
+
+/** What each kind of reading gives a detector to judge. */
+export interface Inputs {
+  series: Input;
+  calls: CallInput;
 }
 
 /** What the sentences of a verdict need to know of what is judged. */
@@ -28,21 +42,22 @@ export interface Verdict {
 
 /**
  * A way of judging. A new one is a file with one of these and a line in `registry.ts`: the form of a rule is made from
- * its schema, and any series of a component or a service can be judged by it.
+ * its schema, and whatever it reads of a component or a service can be judged by it.
  */
-export interface Detector<Settings, State> {
+export interface Detector<Settings, State, What extends keyof Inputs = "series"> {
   type: string;
   label: string;
   /** A sentence for whoever chooses among detectors. */
   about: string;
+  what: What;
   /** Settings of a rule; fields carry their labels as `.meta({ title, description })`. */
   settings: z.ZodType<Settings>;
-  reads(settings: Settings): Reads;
+  reads(settings: Settings): Extract<Reads, { what: What }>;
   /** How much of the past an evaluation needs, milliseconds and inputs. */
   memory(settings: Settings): { ms: number; inputs: number };
   fresh(severity?: Severity): State;
   /** Takes one input in and returns a verdict when the severity changes; `state` is changed in place. */
-  evaluate(settings: Settings, state: State, input: Input, judged: Judged): Verdict | undefined;
+  evaluate(settings: Settings, state: State, input: Inputs[What], judged: Judged): Verdict | undefined;
   /** Which way is wrong; tells alarms of one metric apart. */
   direction(settings: Settings): "above" | "below";
   /** The rule in words: "critical above 90 %, warning above 70 %, mean of 5 samples". */
@@ -51,7 +66,9 @@ export interface Detector<Settings, State> {
   limits(settings: Settings): { severity: Exclude<Severity, "cleared">; value: number }[];
 }
 
-export type AnyDetector = Detector<unknown, unknown>;
+export type SeriesDetector = Detector<unknown, unknown>;
+export type CallDetector = Detector<unknown, unknown, "calls">;
+export type AnyDetector = SeriesDetector | CallDetector;
 
 /** What a rule is about: components of a kind, or services (`*` for all). */
 export type Scope = { subject: "component"; kind: string } | { subject: "service"; service: string };

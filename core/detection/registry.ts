@@ -1,8 +1,9 @@
-import type { AnyDetector } from "./detector";
+import { calls } from "./calls";
+import type { AnyDetector, CallDetector, SeriesDetector } from "./detector";
 import { threshold } from "./threshold";
 
 /** Every way of judging. A new one is a file, and a line here. */
-const DETECTORS: readonly AnyDetector[] = [threshold as AnyDetector];
+const DETECTORS: readonly AnyDetector[] = [threshold as SeriesDetector, calls as CallDetector];
 
 const byType = new Map(DETECTORS.map((one) => [one.type, one]));
 

@@ -1,5 +1,7 @@
 import type { Samples } from "../telemetry/chunk";
-import type { Detector, Judged, Verdict } from "./detector";
+import { MINUTE_MS } from "../time/windows";
+import type { CallPoint, CallUsual } from "./call-usual";
+import type { CallDetector, Detector, Judged, Verdict } from "./detector";
 
 export interface Replayed extends Verdict {
   atMs: number;
@@ -19,6 +21,36 @@ export function replay<Settings, State>(
     const verdict = detector.evaluate(settings, state, { atMs, value: samples.values[index] as number }, judged);
     if (verdict) verdicts.push({ ...verdict, atMs });
   }
+  return verdicts;
+}
+
+/** Calls further back than this are not looked at any more. */
+const CALLS_MS = 6 * MINUTE_MS;
+
+/** What a detector of calls would have said of calls of the past, in order: judged as each came, up to an instant. */
+export function replayCalls(
+  detector: CallDetector,
+  settings: unknown,
+  points: readonly CallPoint[],
+  usual: CallUsual,
+  endMs: number,
+  judged: Judged,
+): Replayed[] {
+  const state = detector.fresh();
+  const verdicts: Replayed[] = [];
+  let from = 0;
+  const judge = (atMs: number, until: number) => {
+    while (from < until && (points[from] as CallPoint).atMs < atMs - CALLS_MS) from++;
+    const verdict = detector.evaluate(settings, state, { atMs, points: points.slice(from, until), usual }, judged);
+    if (verdict) verdicts.push({ ...verdict, atMs });
+  };
+  points.forEach(({ atMs }, index) => {
+    const before = points[index - 1];
+    // Where nothing came for long, what stood is looked at in between as well.
+    if (before && atMs - before.atMs > CALLS_MS) judge(before.atMs + CALLS_MS, index);
+    judge(atMs, index + 1);
+  });
+  judge(endMs, points.length);
   return verdicts;
 }
 

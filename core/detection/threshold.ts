@@ -91,6 +91,7 @@ const SCORES: Readonly<Record<Severity, number>> = {
 
 export const threshold: Detector<ThresholdSettings, ThresholdState> = {
   type: "threshold",
+  what: "series",
   label: "Fixed limits",
   about: "Compares the mean of the last samples with fixed limits.",
   settings: thresholdSettings,

@@ -4,7 +4,7 @@ import type { Poller } from "../polling/poller";
 import { writeSnapshot } from "../store/alarms";
 import { storeProblem, type Db } from "../store/database";
 import { factsAt } from "../store/facts";
-import type { AlarmEvent } from "./evaluator";
+import type { AlarmEvent } from "./alarm-book";
 
 /** Processes of a snapshot that are kept. */
 const KEPT = 25;

@@ -6,7 +6,7 @@ import type { Db } from "../store/database";
 import { componentsOfPrefix } from "../store/platforms";
 import { listServices } from "../store/services";
 import type { BatchIngest } from "../ingest/batches";
-import type { AlarmEvent } from "../alarms/evaluator";
+import type { AlarmEvent } from "../alarms/alarm-book";
 import type { Poller } from "../polling/poller";
 import type { SampleWriter } from "../ingest/sample-writer";
 
@@ -135,8 +135,11 @@ function deliveryOf({ atMs, says, spans, senders, measured }: PastMoment, base: 
   const values: number[] = [];
   for (const one of reporting)
     one.metrics.forEach((metric, index) => {
-      series.push({ ...metric, handle: nextSeries--, resource: one.handle, instrument: "gauge" });
-      values.push(one.values[index] as number);
+      const handle = nextSeries--;
+      const value = one.values[index];
+      if (value === null || value === undefined) return;
+      series.push({ ...metric, handle, resource: one.handle, instrument: metric.instrument ?? "gauge" });
+      values.push(value);
     });
   return {
     resources: [

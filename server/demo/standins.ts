@@ -41,7 +41,14 @@ const headSchema = z.object({
   measured: z.array(
     z.object({
       attributes: z.record(z.string(), z.string()),
-      metrics: z.array(z.object({ metric: z.string(), instance: z.string(), unit: z.string() })),
+      metrics: z.array(
+        z.object({
+          metric: z.string(),
+          instance: z.string(),
+          unit: z.string(),
+          instrument: z.literal("delta").optional(),
+        }),
+      ),
     }),
   ),
   figures: z.array(z.object({ address: z.string().optional(), port: z.number(), metric: z.string() })),
@@ -58,8 +65,8 @@ export interface PastMoment {
   /** Each with its values, null while nothing was reported. */
   measured: readonly {
     attributes: Record<string, string>;
-    metrics: readonly { metric: string; instance: string; unit: string }[];
-    values: readonly number[] | null;
+    metrics: readonly { metric: string; instance: string; unit: string; instrument?: "delta" | undefined }[];
+    values: readonly (number | null)[] | null;
   }[];
   senders: readonly Record<string, string>[];
   /** What was said since the moment before. */
@@ -147,7 +154,7 @@ export class Standins {
       const { at, rows, figures, clouds, measured, says, spans } = json as {
         at: number;
         rows: (number[] | null)[];
-        measured: (number[] | null)[];
+        measured: ((number | null)[] | null)[];
         figures: (number | null)[];
         clouds: PastMoment["clouds"];
         says: [number, number, number, string, string?, string?][];

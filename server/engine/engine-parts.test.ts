@@ -21,7 +21,8 @@ import { healthAt, membersAt, relianceAt, saveService } from "../store/services"
 import { seriesById } from "../store/signals";
 import { insertSource, sourceById, type SourceRow } from "../store/sources";
 import { correlate } from "../incidents/correlate";
-import { Evaluator, type AlarmEvent } from "../alarms/evaluator";
+import { AlarmBook, type AlarmEvent } from "../alarms/alarm-book";
+import { Evaluator } from "../alarms/evaluator";
 import type { Subject } from "../store/alarms";
 import { SampleWriter } from "../ingest/sample-writer";
 import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
@@ -96,7 +97,8 @@ describe("the life of an alarm", () => {
     memoryRule();
     const id = add("a");
     const sampleWriter = new SampleWriter(db);
-    const evaluator = new Evaluator(db, {
+    const book = new AlarmBook(db);
+    const evaluator = new Evaluator(db, book, {
       kindOf: () => "host.linux",
       serviceUid: () => undefined,
       isWatched: () => true,
@@ -111,7 +113,7 @@ describe("the life of an alarm", () => {
       sampleWriter.judged();
       return events;
     };
-    return { id, sampleWriter, evaluator, series, feed };
+    return { id, sampleWriter, evaluator, book, series, feed };
   };
 
   it("is raised once, gets worse, eases and clears, each change with its instant", () => {
@@ -147,7 +149,7 @@ describe("the life of an alarm", () => {
     ] as const)
       feed(minute, value);
     const sampleWriter = new SampleWriter(db);
-    const evaluator = new Evaluator(db, {
+    const evaluator = new Evaluator(db, new AlarmBook(db), {
       kindOf: () => "host.linux",
       serviceUid: () => undefined,
       isWatched: () => true,
@@ -164,7 +166,7 @@ describe("the life of an alarm", () => {
   });
 
   it("is cleared when its rule is switched off, or its component leaves", () => {
-    const { feed, evaluator, id } = setUp();
+    const { feed, evaluator, book, id } = setUp();
     feed(0, 95);
     feed(1, 95);
     const rule = listRules(db)[0];
@@ -175,10 +177,10 @@ describe("the life of an alarm", () => {
     saveRule(db, rule.id, { ...rule, enabled: true });
     evaluator.loadRules();
     expect(feed(3, 95)).toMatchObject([{ what: "raised" }]);
-    expect(evaluator.clearComponent(id, "No longer monitored", AT + 4 * MINUTE_MS)).toMatchObject([
+    expect(book.clearAll({ type: "component", id }, "No longer monitored", AT + 4 * MINUTE_MS)).toMatchObject([
       { what: "cleared" },
     ]);
-    expect(evaluator.clearComponent(id, "No longer monitored", AT + 5 * MINUTE_MS)).toEqual([]);
+    expect(book.clearAll({ type: "component", id }, "No longer monitored", AT + 5 * MINUTE_MS)).toEqual([]);
   });
 
   it("is raised for a component whose kind becomes known after its first samples", () => {
@@ -186,7 +188,7 @@ describe("the life of an alarm", () => {
     const id = add("a");
     const sampleWriter = new SampleWriter(db);
     let kind: string | undefined;
-    const evaluator = new Evaluator(db, {
+    const evaluator = new Evaluator(db, new AlarmBook(db), {
       kindOf: () => kind,
       serviceUid: () => undefined,
       isWatched: () => true,
@@ -411,7 +413,7 @@ describe("services and incidents", () => {
       series.resourceId !== null &&
       sampleWriter.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !==
         undefined;
-    const evaluator = new Evaluator(db, {
+    const evaluator = new Evaluator(db, new AlarmBook(db), {
       kindOf: () => "host.linux",
       serviceUid: () => undefined,
       isWatched: () => true,
@@ -437,12 +439,31 @@ describe("services and incidents", () => {
   it("are as well as the worst of their members, at every instant", () => {
     const { hostB, back, front } = setUp();
     const event = raise(hostB, 0);
-    refreshHealth(db, [{ type: "component", id: hostB }], servicesByComponent(db, AT), AT);
+    refreshHealth(
+      db,
+      [{ type: "component", id: hostB }],
+      { servicesOf: servicesByComponent(db, AT), isMeasured: () => false },
+      AT,
+    );
     expect(healthAt(db, "service", AT).get(back)).toMatchObject({ severity: "critical", reason: "h-b: x" });
     expect(healthAt(db, "service", AT).has(front)).toBe(false);
     expect(mapPage(db, { atMs: AT, service: "back" }).unwell).toBe(1);
+    // Where it is measured how it does, its members' alarms are what it relies on, and no harm to it.
+    refreshHealth(
+      db,
+      [{ type: "component", id: hostB }],
+      { servicesOf: servicesByComponent(db, AT), isMeasured: () => true },
+      AT + MINUTE_MS,
+    );
+    expect(healthAt(db, "service", AT + 2 * MINUTE_MS).has(back)).toBe(false);
+    expect(healthAt(db, "members", AT + 2 * MINUTE_MS).get(back)).toMatchObject({ severity: "critical" });
     clear(event, 5);
-    refreshHealth(db, [{ type: "component", id: hostB }], servicesByComponent(db, AT), AT + 5 * MINUTE_MS);
+    refreshHealth(
+      db,
+      [{ type: "component", id: hostB }],
+      { servicesOf: servicesByComponent(db, AT), isMeasured: () => false },
+      AT + 5 * MINUTE_MS,
+    );
     expect(healthAt(db, "service", AT + 6 * MINUTE_MS).size).toBe(0);
     expect(mapPage(db, { atMs: AT + MINUTE_MS, service: "back" }).unwell).toBe(1);
   });

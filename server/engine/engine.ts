@@ -3,7 +3,8 @@ import { destinationsCover } from "#core/estate/destinations";
 import { EstateGraph } from "#core/topology/graph";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { HOUR_MS } from "#core/time/windows";
-import { Evaluator, type AlarmEvent } from "../alarms/evaluator";
+import type { AlarmEvent } from "../alarms/alarm-book";
+import { Judges } from "../alarms/judges";
 import { Snapshots } from "../alarms/snapshots";
 import type { CommandPorts } from "../commands/ports";
 import { execute, type CommandName, type CommandOutput } from "../commands/registry";
@@ -48,7 +49,7 @@ import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db, un
 import { currentComponents, touchSeen } from "../store/estate";
 import { readRetention } from "../store/retention";
 import { endInterruptedRuns } from "../store/runs";
-import { listServices, type ServiceRow } from "../store/services";
+import { entriesByService, listServices, type ServiceRow } from "../store/services";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps } from "../store/sources";
 import { SEND_ALL, type SendingToken } from "../receivers/sender-tokens";
@@ -82,7 +83,7 @@ export class Engine {
   private readonly vault: Vault;
   private clock: ClockSetting;
   private readonly sampleWriter: SampleWriter;
-  private readonly evaluator: Evaluator;
+  private readonly judges: Judges;
   private readonly roller: Roller;
   private readonly batches: BatchIngest;
   private readonly ingest: Ingest;
@@ -100,6 +101,8 @@ export class Engine {
   private unwatched: ReadonlySet<number> = new Set();
   private components = new Map<number, { name: string; site: string }>();
   private services = new Map<number, ServiceRow>();
+  /** Components by which each service is entered. */
+  private entries = new Map<number, Set<number>>();
   private graph = new EstateGraph([]);
   private servicesOf = new Map<number, { id: number; name: string }[]>();
   private readonly seenAt = new Map<number, number>();
@@ -137,9 +140,9 @@ export class Engine {
     offerKits(this.db, settings.root, this.now());
     offerMappings(this.db, shippedMappings(settings.root), this.now());
     this.sampleWriter = new SampleWriter(this.db);
-    this.evaluator = this.makeEvaluator();
     this.roller = new Roller(this.db, this.sampleWriter);
     this.batches = new BatchIngest(this.db, this.sampleWriter);
+    this.judges = this.makeJudges();
     this.ingest = this.makeIngest();
     const tools = sourceTools(this.db, settings.root, () => this.now());
     this.sweeps = new Sweeps({
@@ -230,8 +233,8 @@ export class Engine {
       onCollections: () => this.takeUpNow([]),
       onServices: () => this.takeUpNow([]),
       onRules: () => {
-        this.evaluator.loadRules();
-        this.sampleWriter.judgedMetrics = this.evaluator.metrics;
+        this.judges.loadRules();
+        this.sampleWriter.judgedMetrics = this.judges.metrics;
       },
       drills: this.demonstration?.drills,
     };
@@ -265,14 +268,16 @@ export class Engine {
       );
   }
 
-  private makeEvaluator(): Evaluator {
-    return new Evaluator(this.db, {
+  private makeJudges(): Judges {
+    return new Judges(this.db, this.batches, this.sampleWriter, {
       kindOf: (id) => this.kindOf.get(id),
       isWatched: (id) => !this.unwatched.has(id),
       recall: (id, fromMs, toMs) => this.sampleWriter.recall(id, fromMs, toMs),
       isTwin: ({ resourceId, componentId, metric, instance }) =>
         resourceId !== null && this.sampleWriter.find({ componentId, serviceId: null }, metric, instance) !== undefined,
       serviceUid: (id) => this.services.get(id)?.uid,
+      nameOf: (id) => this.components.get(id)?.name ?? `component ${id}`,
+      entries: () => this.entries,
     });
   }
 
@@ -357,7 +362,8 @@ export class Engine {
     this.components = new Map(components.map(({ id, name, site }) => [id, { name, site }]));
     this.services = new Map(listServices(this.db).map((service) => [service.id, service]));
     this.servicesOf = servicesByComponent(this.db, this.now());
-    this.sampleWriter.judgedMetrics = this.evaluator.metrics;
+    this.sampleWriter.judgedMetrics = this.judges.metrics;
+    this.entries = entriesByService(this.db, this.now());
     this.poller.reload(this.now());
     this.platforms.reload();
     this.batches.reload();
@@ -472,7 +478,7 @@ export class Engine {
       const message = storeProblem(error);
       if (!message) throw error;
       // Nothing of this tick was kept: its samples stay in memory and are judged and written with the next one.
-      this.evaluator.reload();
+      this.judges.reload();
       this.sampleWriter.bound();
       this.reportProblem(message);
     }
@@ -524,7 +530,7 @@ export class Engine {
   }
 
   private evaluateFresh(): AlarmEvent[] {
-    const events = this.evaluator.evaluate(this.sampleWriter.fresh);
+    const events = this.judges.evaluate(this.sampleWriter.fresh, this.now());
     if (events.length) this.follow(events);
     return events;
   }
@@ -534,7 +540,7 @@ export class Engine {
     refreshHealth(
       this.db,
       events.map((event) => event.subject),
-      this.servicesOf,
+      { servicesOf: this.servicesOf, isMeasured: (id) => this.judges.isMeasured(id) },
       atMs,
     );
     const incidents = correlate(this.db, events, {
@@ -575,7 +581,7 @@ export class Engine {
     const atMs = this.now();
     const events = this.db.transaction(() => {
       const clear = (ids: readonly number[], why: string) =>
-        ids.flatMap((id) => this.evaluator.clearComponent(id, why, atMs));
+        ids.flatMap((id) => this.judges.clearComponent(id, why, atMs));
       const cleared = [
         ...clear(retired, "No longer monitored"),
         ...clear(left, "Not watched any more, by a collection it belongs to"),

@@ -1,18 +1,24 @@
 import { worstSeverity, type Severity } from "#core/alarms/severity";
+import { kindMatches } from "#core/catalogue/kinds";
 import { fitsPattern } from "#core/estate/pattern";
+import { redundantSets, type Candidate } from "#core/topology/application";
 import { EstateGraph } from "#core/topology/graph";
+import { membersState, type MemberHealth } from "#core/topology/health";
 import { activeAlarms, type AlarmRow, type Subject } from "../store/alarms";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
-import { currentComponents } from "../store/estate";
+import { componentsById, currentComponents } from "../store/estate";
 import { currentRelations } from "../store/relations";
 import {
   listServices,
   membersAt,
+  membersOf,
   writeHealth,
   writeMembers,
   writeReliance,
   type EntryPattern,
+  type HealthSubject,
+  type ServiceDetails,
 } from "../store/services";
 
 /** The present relations, as every computation over them asks for them. */
@@ -88,40 +94,104 @@ export function servicesByComponent(db: Db, atMs: number): Map<number, { id: num
   return map;
 }
 
+/** What the health of services asks of those who know the estate. */
+export interface HealthContext {
+  servicesOf: ReadonlyMap<number, readonly { id: number; name: string }[]>;
+  /** Whether it is measured how a service does, so that its members' alarms are not taken for harm to it. */
+  isMeasured(serviceId: number): boolean;
+}
+
 /**
- * Health of the given subjects from their active alarms, and of every service from its own alarms and its members': the
- * worst of them. Call inside a transaction. Returns how many verdicts changed.
+ * Health of the given subjects: of components from their active alarms; of services how their members are, by the rule
+ * of each, and what they are hurt by: their own alarms where it is measured how they do, else their members' state.
+ * Call inside a transaction. Returns how many verdicts changed.
  */
 export function refreshHealth(
   db: Db,
   subjects: Iterable<Subject>,
-  servicesOf: ReadonlyMap<number, readonly { id: number; name: string }[]>,
+  { servicesOf, isMeasured }: HealthContext,
   atMs: number,
 ): number {
-  const active = activeAlarms(db);
+  const alarmsOf = new Map<string, AlarmRow[]>();
+  for (const alarm of activeAlarms(db)) {
+    const key = `${alarm.subject_type}:${alarm.subject_id}`;
+    const own = alarmsOf.get(key);
+    if (own) own.push(alarm);
+    else alarmsOf.set(key, [alarm]);
+  }
+  const stateOf = (type: Subject["type"], id: number): { severity: Severity; reason: string } => {
+    const own = alarmsOf.get(`${type}:${id}`) ?? [];
+    const severity = worstSeverity(own.map((alarm) => alarm.severity));
+    return { severity, reason: own.find((alarm) => alarm.severity === severity)?.text ?? "" };
+  };
   let changed = 0;
+  const write = (subject: HealthSubject, id: number, state: { severity: Severity; reason: string }) => {
+    if (writeHealth(db, subject, id, state.severity, state.reason, atMs)) changed++;
+  };
   const services = new Set<number>();
   const components = new Set<number>();
   for (const { type, id } of subjects) {
     if (type === "service") services.add(id);
     if (type !== "component" || components.has(id)) continue;
     components.add(id);
-    const own = active.filter((alarm) => alarm.component_id === id);
-    const severity: Severity = worstSeverity(own.map((alarm) => alarm.severity));
-    const reason = own.find((alarm) => alarm.severity === severity)?.text ?? "";
-    if (writeHealth(db, "component", id, severity, reason, atMs)) changed++;
+    write("component", id, stateOf("component", id));
     for (const service of servicesOf.get(id) ?? []) services.add(service.id);
   }
-  const affects = (alarm: AlarmRow, id: number) =>
-    alarm.component_id === null
-      ? alarm.subject_type === "service" && alarm.subject_id === id
-      : servicesOf.get(alarm.component_id)?.some((service) => service.id === id);
+  if (services.size === 0) return changed;
+  const details = new Map(listServices(db).map((one) => [one.id, one.details]));
   for (const id of services) {
-    const own = active.filter((alarm) => affects(alarm, id));
-    const severity = worstSeverity(own.map((alarm) => alarm.severity));
-    const worst = own.find((alarm) => alarm.severity === severity);
-    const reason = worst && (worst.component_id === null ? worst.text : `${worst.subject}: ${worst.text}`);
-    if (writeHealth(db, "service", id, severity, reason ?? "", atMs)) changed++;
+    const members = membersOfService(db, id, details.get(id) ?? {}, atMs, (component) =>
+      stateOf("component", component),
+    );
+    const state = membersState(members, details.get(id)?.health ?? { rule: "worst" });
+    write("members", id, state);
+    const own = stateOf("service", id);
+    const measured = isMeasured(id) || own.severity !== "cleared";
+    write("service", id, measured ? own : state);
   }
   return changed;
+}
+
+/** The members of a service as its health is judged; what their sets and weights are is read where its rule asks. */
+function membersOfService(
+  db: Db,
+  id: number,
+  { health }: ServiceDetails,
+  atMs: number,
+  stateOf: (componentId: number) => { severity: Severity; reason: string },
+): MemberHealth[] {
+  const ids = membersOf(db, id, atMs).map((row) => row.component_id);
+  const states = ids.map((one) => ({ id: one, ...stateOf(one) }));
+  if (states.every((one) => one.severity === "cleared")) return [];
+  const rows = new Map(componentsById(db, ids).map((row) => [row.id, row]));
+  const hosts = new Map(
+    componentsById(
+      db,
+      [...rows.values()].flatMap((row) => row.host_id ?? []),
+    ).map((row) => [row.id, row]),
+  );
+  const sets = new Map<number, string>();
+  if (health?.rule === "quorum") {
+    const candidate = (one: number): Candidate | undefined => {
+      const row = rows.get(one) ?? hosts.get(one);
+      return (
+        row && {
+          id: one,
+          name: row.name,
+          kind: row.kind,
+          hostId: row.host_id,
+          label: row.label,
+          services: [],
+          entryOf: [],
+        }
+      );
+    };
+    for (const set of redundantSets(ids, candidate)) for (const one of set.members) sets.set(one, set.label);
+  }
+  const weightOf = (name: string, kind: string) =>
+    health?.weights?.find(({ pattern }) => fitsPattern(pattern, name) || kindMatches(pattern, kind))?.weight ?? 1;
+  return states.map(({ id: one, severity, reason }) => {
+    const { name = "", kind = "" } = rows.get(one) ?? {};
+    return { name, severity, reason, set: sets.get(one) ?? null, weight: weightOf(name, kind) };
+  });
 }

@@ -18,7 +18,7 @@ import {
   resolveIncident,
   updateIncident,
 } from "../store/incidents";
-import type { AlarmEvent } from "../alarms/evaluator";
+import type { AlarmEvent } from "../alarms/alarm-book";
 
 export interface IncidentEvent {
   what: "opened" | "reopened" | "changed" | "resolved";

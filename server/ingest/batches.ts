@@ -47,7 +47,8 @@ export class BatchIngest {
   private grown = false;
   private related = false;
   private logWriter: LogWriter;
-  private spanWriter: SpanWriter;
+  /** Keeps spans, and counts calls as they come. */
+  spanWriter: SpanWriter;
   samples = 0;
   records = 0;
   spans = 0;
@@ -62,6 +63,11 @@ export class BatchIngest {
     this.logWriter = new LogWriter(db);
     this.spanWriter = new SpanWriter(db);
     this.reload();
+  }
+
+  /** The component that a sender is named to. */
+  componentOf(resourceId: number): number | null {
+    return this.senders.get(resourceId)?.componentId ?? null;
   }
 
   /** Senders known from before are given time to be heard again. */

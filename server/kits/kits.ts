@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { extendCatalogue, type Extension } from "#core/catalogue/extend";
+import { readRule } from "#core/detection/rule";
 import { thresholdSettings } from "#core/detection/threshold";
 import { kitSchema, type Kit } from "../settings";
 import { offerRule } from "../store/alarms";
@@ -46,6 +47,12 @@ export function offerKits(db: Db, root: string, nowMs: number): void {
         scope: { subject: "component", kind: kit.kind },
         enabled: true,
       });
+    for (const { name, type, scope = `kind:${kit.kind}`, settings } of kit.judged) {
+      const read = readRule({ name, type, scope, enabled: true, ...settings });
+      if (!read.ok)
+        throw new Error(`Rule “${name}” of the kit “${kit.title}”: ${Object.values(read.fields).join(" ")}`);
+      offerRule(db, read.rule);
+    }
     for (const runbook of kit.runbooks) saveRunbook(db, runbook, nowMs);
   }
 }

@@ -7,6 +7,7 @@ import { alarmsIn, replay } from "#core/detection/replay";
 import { readRule, scopeText } from "#core/detection/rule";
 import { fieldsOf } from "../forms/fields";
 import { listRules, ruleById } from "../store/alarms";
+import { callPreview } from "./call-preview";
 import { estateFacets } from "../store/estate-list";
 import { listMetrics, seriesForRules } from "../store/find-series";
 import type { Db } from "../store/database";
@@ -84,6 +85,7 @@ export function rulePreview(
   const read = readRule(fields);
   if (!read.ok) return { ok: false as const, fields: read.fields };
   const { rule, detector } = read;
+  if (detector.what === "calls") return callPreview(db, rule, detector, fromMs, toMs);
   const reads = detector.reads(rule.settings);
   const uids = new Map(listServices(db).map((service) => [service.id, service]));
   const judged = seriesForRules(db, reads.metric).filter((one) =>

@@ -61,6 +61,22 @@ function minutesOf(db: Db, subject: CallSubject, fromMs: number, beforeMs: numbe
   ).all(...subject, fromMs, beforeMs);
 }
 
+/** Calls of an operation in each minute of a window that had some, in order. */
+export function callMinutes(
+  db: Db,
+  operationId: number,
+  fromMs: number,
+  toMs: number,
+): { atMs: number; calls: number; failed: number; sketch: Sketch }[] {
+  return prepared<{ at: number; calls: number; failed: number; sketch: Uint8Array }>(
+    db,
+    `SELECT minute_at AS at, calls, failed, sketch FROM operation_minute
+     WHERE operation_id = ? AND minute_at >= ? AND minute_at < ? ORDER BY minute_at`,
+  )
+    .all(operationId, fromMs, toMs)
+    .map(({ at, calls, failed, sketch }) => ({ atMs: at, calls, failed, sketch: Sketch.fromBytes(sketch) }));
+}
+
 /** A window in whole minutes, cut where half hours are summed up: between the two cuts half hours serve, else minutes. */
 function partsOf(db: Db, fromMs: number, toMs: number) {
   const summedTo = readProgress(db)?.toMs ?? 0;

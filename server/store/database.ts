@@ -92,6 +92,8 @@ export async function unforced<T>(db: Db, work: () => Promise<T>): Promise<T> {
   try {
     return await work();
   } finally {
+    // What broke off in a transaction must be told of, not that the safety level cannot be set inside one.
+    if (db.inTransaction) db.exec("ROLLBACK");
     db.pragma("synchronous = FULL");
     db.pragma("wal_checkpoint(TRUNCATE)");
   }

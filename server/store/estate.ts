@@ -218,6 +218,41 @@ export function componentById(db: Db, id: number): ComponentRow | undefined {
   return prepared<ComponentRow>(db, "SELECT * FROM component WHERE id = ?").get(id);
 }
 
+/**
+ * What stands at a place that a caller names: what listens on the port of the host with that address or name, or runs
+ * there by that name, else the host; without an address, what goes by the name alone, where one thing does.
+ */
+export function componentsAtPlaces(
+  db: Db,
+  address: string | undefined,
+  port: number | undefined,
+  name: string | undefined,
+): ComponentRow[] {
+  const present = prepared<ComponentRow>(
+    db,
+    "SELECT * FROM component WHERE valid_to IS NULL AND (address = :address OR name = :address) AND host_id IS NULL",
+  );
+  if (address === undefined) {
+    if (name === undefined) return [];
+    const named = prepared<ComponentRow>(
+      db,
+      "SELECT * FROM component WHERE valid_to IS NULL AND (name = :name OR process = :name OR label = :name) LIMIT 2",
+    ).all({ name });
+    return named.length === 1 ? named : [];
+  }
+  const [host] = present.all({ address });
+  if (!host) return [];
+  const parts = prepared<ComponentRow>(db, "SELECT * FROM component WHERE valid_to IS NULL AND host_id = ?").all(
+    host.id,
+  );
+  const part =
+    (port === undefined ? undefined : parts.find((one) => one.port === port)) ??
+    (name === undefined
+      ? undefined
+      : (parts.find((one) => one.process === name) ?? parts.find((one) => one.label === name)));
+  return [part ?? host];
+}
+
 export function partsOfHost(db: Db, hostId: number, atMs: number): ComponentRow[] {
   return prepared<ComponentRow>(db, `SELECT * FROM component WHERE host_id = ? AND ${VALID_AT} ORDER BY name`).all(
     hostId,

@@ -36,6 +36,16 @@ export function listMetrics(db: Db): { metric: string; count: number }[] {
   ).all();
 }
 
+/** Every series that may count requests, of components that are there. */
+export const requestSeriesOfAll = (
+  db: Db,
+): { id: number; component_id: number; kind: string; metric: string; instance: string; unit: string }[] =>
+  prepared<{ id: number; component_id: number; kind: string; metric: string; instance: string; unit: string }>(
+    db,
+    `SELECT s.id, s.component_id, c.kind, s.metric, s.instance, s.unit FROM series s
+     JOIN component c ON c.id = s.component_id AND c.valid_to IS NULL WHERE s.metric LIKE '%.duration.%'`,
+  ).all();
+
 /** Series of a metric with what they belong to, as rules judge them: of what is polled and sent, the polled one. */
 export function seriesForRules(
   db: Db,

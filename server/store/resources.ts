@@ -49,6 +49,17 @@ export function namedResources(db: Db): NamedResourceRow[] {
   ).all();
 }
 
+/** Every sender that is named to a component, with that. */
+export const componentsOfResources = (db: Db): Map<number, number> =>
+  new Map(
+    prepared<{ id: number; component_id: number }>(
+      db,
+      "SELECT id, component_id FROM resource WHERE component_id IS NOT NULL",
+    )
+      .all()
+      .map((row) => [row.id, row.component_id]),
+  );
+
 /** The senders named to one component. */
 export function resourcesOf(db: Db, componentId: number): number[] {
   return prepared<{ id: number }>(db, "SELECT id FROM resource WHERE component_id = ? ORDER BY id")

@@ -1,4 +1,5 @@
 import type { Severity } from "#core/alarms/severity";
+import type { HealthSettings } from "#core/topology/health";
 import { prepared, type Db } from "./database";
 
 /**
@@ -19,6 +20,12 @@ export interface FigureSource {
   headline?: boolean | undefined;
 }
 
+/** How much members count whose name or kind fits a pattern. */
+export interface MemberWeight {
+  pattern: string;
+  weight: number;
+}
+
 /** What people say of a service besides its entry points. */
 export interface ServiceDetails {
   /** When it must work, as people say it: "Mo–Fr 06:00–22:00". */
@@ -30,6 +37,8 @@ export interface ServiceDetails {
   objectivePercent?: number;
   /** Whether people want to hear of slowness, or of failures only. */
   tells?: "failures and slowness" | "failures";
+  /** How the state of its members follows from each of theirs; the worst of them without it. */
+  health?: HealthSettings & { weights?: MemberWeight[] | undefined };
   /** For whoever is on shift. */
   notes?: string;
   /** Members by hand, and those left out by hand. */
@@ -119,7 +128,7 @@ export function retireService(db: Db, id: number, atMs: number): void {
     "UPDATE member SET valid_to = ? WHERE service_id = ? AND valid_to IS NULL",
     "UPDATE reliance SET valid_to = ? WHERE service_id = ? AND valid_to IS NULL",
     "UPDATE reliance SET valid_to = ? WHERE on_service_id = ? AND valid_to IS NULL",
-    "UPDATE health SET valid_to = ? WHERE subject = 'service' AND subject_id = ? AND valid_to IS NULL",
+    "UPDATE health SET valid_to = ? WHERE subject IN ('service', 'members') AND subject_id = ? AND valid_to IS NULL",
   ])
     prepared(db, sql).run(atMs, id);
 }
@@ -171,6 +180,17 @@ export function membersAt(db: Db, atMs: number): MemberRow[] {
     db,
     "SELECT service_id, component_id, entry FROM member WHERE valid_from <= ? AND (valid_to IS NULL OR valid_to > ?)",
   ).all(atMs, atMs);
+}
+
+/** Components by which each service is entered. */
+export function entriesByService(db: Db, atMs: number): Map<number, Set<number>> {
+  const entries = new Map<number, Set<number>>();
+  for (const row of membersAt(db, atMs)) {
+    if (row.entry !== 1) continue;
+    const own = entries.get(row.service_id) ?? new Set();
+    entries.set(row.service_id, own.add(row.component_id));
+  }
+  return entries;
 }
 
 /** Members of one service. */
@@ -230,7 +250,8 @@ export function relianceAt(db: Db, atMs: number): Map<number, Set<number>> {
   return map;
 }
 
-export type HealthSubject = "component" | "service";
+/** "service" is what a service is hurt by, "members" how those are that it relies on. */
+export type HealthSubject = "component" | "service" | "members";
 
 export interface HealthRow {
   subject_id: number;

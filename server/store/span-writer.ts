@@ -76,6 +76,8 @@ export class SpanWriter {
   private forgottenMs = 0;
   /** Senders of which one was seen calling the other for the first time since this writer was made. */
   newPairs: { from: number; to: number }[] = [];
+  /** Operations that got calls since they were last asked for. */
+  private touched = new Set<number>();
 
   constructor(private readonly db: Db) {
     this.halves = new CallHalves(db);
@@ -208,12 +210,27 @@ export class SpanWriter {
     this.count(from, to, call);
   }
 
+  /** Operations that got calls since the last time this was asked. */
+  takeTouched(): Set<number> {
+    const { touched } = this;
+    this.touched = new Set();
+    return touched;
+  }
+
+  /** Calls of an operation in the minutes that are still open, the newest last. */
+  openMinutes(operationId: number): { minuteMs: number; calls: number; failed: number; sketch: Sketch }[] {
+    return [...this.minutes.values()]
+      .flatMap((open) => open.get(operationId) ?? [])
+      .sort((a, b) => a.minuteMs - b.minuteMs);
+  }
+
   private count(first: number, second: number | null, { minuteMs, durationUs, failed }: Call): void {
     let open = this.minutes.get(minuteMs);
     if (!open) this.minutes.set(minuteMs, (open = new Map<number, Minute>()));
     const key = keyOf(first, second);
     let minute = open.get(key);
     if (!minute) open.set(key, (minute = this.read(first, second, minuteMs)));
+    if (second === null) this.touched.add(first);
     minute.calls++;
     if (failed) minute.failed++;
     minute.sumUs += durationUs;

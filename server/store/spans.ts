@@ -13,6 +13,10 @@ export function allOperations(db: Db): OperationRow[] {
   return prepared<OperationRow>(db, "SELECT id, resource_id, name, kind, begins FROM operation").all();
 }
 
+export function operationById(db: Db, id: number): OperationRow | undefined {
+  return prepared<OperationRow>(db, "SELECT id, resource_id, name, kind, begins FROM operation WHERE id = ?").get(id);
+}
+
 /** Operations of some senders. */
 export function operationsOf(db: Db, resourceIds: Iterable<number>): OperationRow[] {
   return prepared<OperationRow>(

@@ -58,6 +58,7 @@ export function drawAnswers(
   before: { answered: number; failed: number },
   now: { answered: number; failed: number },
   atMs: number,
+  mostDrawn = MOST_DRAWN,
 ): Answered[] {
   const { state } = world;
   const wait = state.station.waitSeconds[operation.station.index] as number;
@@ -67,7 +68,7 @@ export function drawAnswers(
     const key = failed ? "failed" : "answered";
     const count = Math.floor(now[key]) - Math.floor(before[key]);
     if (count <= 0) return [];
-    const drawn = Math.min(count, MOST_DRAWN);
+    const drawn = Math.min(count, mostDrawn);
     const one = emptyAnswered(failed);
     for (let index = 0; index < drawn; index++) {
       const own = seedOf(`${key}${index}`, seed);

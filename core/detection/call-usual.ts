@@ -1,0 +1,98 @@
+/** Calls of one minute, or of one report of a histogram. */
+export interface CallPoint {
+  /** When it began. */
+  atMs: number;
+  calls: number;
+  failed: number;
+  /** Calls that took longer than the usual limit; a lower bound where only quantiles are known. */
+  slow: number;
+}
+
+/** A share of calls, and how much more alike calls of one moment are than chance has it (0 to 1). */
+export interface UsualShare {
+  share: number;
+  alike: number;
+}
+
+/** What is usual of some calls. */
+export interface CallUsual {
+  /** Time that calls seldom take longer than, microseconds. */
+  limitUs: number;
+  slow: UsualShare;
+  failed: UsualShare;
+  /** Calls a minute. */
+  perMinute: { mean: number; variance: number };
+  /** Calls that it rests on. */
+  calls: number;
+}
+
+/** Calls that must be known before any are judged. */
+export const LEAST_KNOWN = 60;
+/**
+ * Of the moments that are learned from, at most this share was out of the ordinary and is left out: what is so many
+ * standard deviations out.
+ */
+const TRIMMED = 0.03;
+const ODD = 5;
+/** Calls of one moment are never taken for quite independent: they share processors, disks and lines. */
+const LEAST_ALIKE = 0.01;
+const MOST_ALIKE = 0.3;
+
+/**
+ * The usual share of some calls, from moments with `n` calls of which `x` were so: pooled over all moments but the
+ * oddest ones, and the correlation within a moment by the method of moments (that of the beta-binomial law: the
+ * variance of x is n·p·(1 − p)·(1 + (n − 1)·ρ)). Half a call in `caution` calls is added, so that what never happened
+ * yet is seldom, not impossible.
+ */
+export function learnShare(moments: readonly { n: number; x: number }[], caution: number): UsualShare {
+  const all = pooled(moments, caution);
+  const odd = (one: { n: number; x: number }) => (one.x - one.n * all) / Math.sqrt(one.n * all * (1 - all));
+  const sure = Math.ceil(moments.length * (1 - TRIMMED));
+  const kept = [...moments].sort((a, b) => odd(a) - odd(b)).filter((one, at) => at < sure || odd(one) < ODD);
+  const share = pooled(kept, caution);
+  let beyond = 0;
+  let pairs = 0;
+  for (const { n, x } of kept) {
+    const variance = n * share * (1 - share);
+    beyond += (x - n * share) ** 2 - variance;
+    pairs += variance * (n - 1);
+  }
+  const alike = pairs > 0 ? beyond / pairs : 0;
+  return { share, alike: Math.min(MOST_ALIKE, Math.max(LEAST_ALIKE, alike)) };
+}
+
+function pooled(moments: readonly { n: number; x: number }[], caution: number): number {
+  let n = caution;
+  let x = 0.5;
+  for (const one of moments) {
+    n += one.n;
+    x += one.x;
+  }
+  return Math.min(0.95, x / n);
+}
+
+/**
+ * What is usual, from the moments of the past.
+ * @param points moments with calls; those without count for nothing but the rate
+ * @param minutes length of the past in minutes
+ */
+export function learnCalls(points: readonly CallPoint[], limitUs: number, minutes: number): CallUsual {
+  const moments = points.filter((one) => one.calls > 0);
+  const calls = moments.reduce((sum, one) => sum + one.calls, 0);
+  const mean = calls / Math.max(1, minutes);
+  const spread = moments.reduce((sum, one) => sum + (one.calls - mean) ** 2, 0);
+  const silent = Math.max(0, minutes - moments.length);
+  return {
+    limitUs,
+    slow: learnShare(
+      moments.map((one) => ({ n: one.calls, x: one.slow })),
+      20,
+    ),
+    failed: learnShare(
+      moments.map((one) => ({ n: one.calls, x: one.failed })),
+      100,
+    ),
+    perMinute: { mean, variance: (spread + silent * mean ** 2) / Math.max(1, minutes) },
+    calls,
+  };
+}

@@ -1,0 +1,206 @@
+import { z } from "zod";
+import { severityRank, type Severity } from "../alarms/severity";
+import { scoreOf, shareAtLeast } from "../stats/tails";
+import { MINUTE_MS } from "../time/windows";
+import { formatValue } from "../units/format";
+import { LEAST_KNOWN, type CallPoint, type CallUsual } from "./call-usual";
+import type { Detector } from "./detector";
+
+const percent = (title: string, description?: string) =>
+  z
+    .preprocess(
+      (given) => (given === "" ? undefined : given),
+      z.coerce.number("A share is a number of percent.").min(0.01).max(100, "A share is at most 100 %.").optional(),
+    )
+    .meta({ title, ...(description === undefined ? {} : { description }) });
+
+export const callSettings = z
+  .strictObject({
+    condition: z
+      .enum(["failing", "slow"])
+      .default("failing")
+      .meta({ title: "Alarm when calls", choices: ["fail", "are slower than usual"] }),
+    score: z.coerce
+      .number("The score is a number.")
+      .min(25, "A score under 25 would be raised every hour by chance.")
+      .max(100, "A score is at most 100.")
+      .default(75)
+      .meta({
+        title: "Score to alarm",
+        description: "75: so many would be so by chance once in a million judgements.",
+      }),
+    critical: percent("Critical from (% of calls)"),
+    major: percent("Major from (% of calls)"),
+    minor: percent("Minor from (% of calls)"),
+    leastCalls: z.coerce
+      .number("The number of calls is a whole number.")
+      .int("The number of calls is a whole number.")
+      .min(1, "Ask for at least one call.")
+      .max(1000, "Ask for at most 1,000 calls.")
+      .default(3)
+      .meta({ title: "At least so many of them" }),
+  })
+  .superRefine((settings, context) => {
+    if (sharesOf(settings).length === 0)
+      context.addIssue({
+        code: "custom",
+        path: ["major"],
+        message: "A rule needs at least one share of calls. To silence it, switch it off.",
+      });
+  });
+export type CallSettings = z.infer<typeof callSettings>;
+
+interface Given {
+  critical?: number | undefined;
+  major?: number | undefined;
+  minor?: number | undefined;
+}
+
+/** Shares from which each severity is, the worst first. */
+function sharesOf(settings: Given) {
+  return (["critical", "major", "minor"] as const).flatMap((severity) => {
+    const from = settings[severity];
+    return from === undefined ? [] : [{ severity, from: from / 100 }];
+  });
+}
+
+export interface CallState {
+  severity: Severity;
+  sinceMs: number | undefined;
+  /** When it was last left: what came before is over. */
+  leftMs: number;
+}
+
+/** Calls are judged over these spans, so that few calls a minute can be told as well as many. */
+const WINDOWS_MS = [MINUTE_MS, 2 * MINUTE_MS, 5 * MINUTE_MS] as const;
+/** An alarm is left when less than this part of the mildest share is so, or the score falls under this. */
+const EASED = 0.5;
+const CALM_SCORE = 25;
+/** Without any calls an alarm stands for so long. */
+const SILENT_MS = 10 * MINUTE_MS;
+
+interface Window {
+  fromMs: number;
+  calls: number;
+  bad: number;
+  p: number;
+}
+
+const METRICS = { failing: "calls.failing", slow: "calls.slow" } as const;
+
+/** Judges calls against their usual share of failures, or of slow ones: see docs, “Methods”. */
+export const calls: Detector<CallSettings, CallState, "calls"> = {
+  type: "calls",
+  label: "Failing or slow calls",
+  about:
+    "Compares the calls of the last minutes with what is usual for each operation: how many fail, or take longer than usually few do.",
+  what: "calls",
+  settings: callSettings,
+  reads: ({ condition }) => ({ what: "calls", metric: METRICS[condition] }),
+  memory: () => ({ ms: WINDOWS_MS.at(-1) as number, inputs: 1 }),
+  fresh: (severity = "cleared") => ({ severity, sinceMs: undefined, leftMs: Number.NEGATIVE_INFINITY }),
+  direction: () => "above",
+  limits: () => [],
+  describe: (settings) => {
+    const shares = sharesOf(settings).map(({ severity, from }) => `${severity} from ${formatValue(from * 100, "%")}`);
+    const what = settings.condition === "failing" ? "Failing calls" : "Calls slower than usual";
+    return `${what}: ${shares.join(", ")} of the calls of 1, 2 or 5 min, at a score of ${settings.score}`;
+  },
+
+  /**
+   * The least likely of the windows counts, its probability taken for as many windows as there are (Bonferroni). What
+   * is severe follows from the share of calls, not from the probability.
+   */
+  evaluate: (settings, state, { atMs, points, usual }) => {
+    if (usual.calls < LEAST_KNOWN) return undefined;
+    const windows = WINDOWS_MS.map((ms) =>
+      windowOf(settings.condition, points, usual, Math.max(atMs - ms, state.leftMs)),
+    );
+    const worst = windows.reduce((least, one) => (one.p < least.p ? one : least));
+    const long = windows.at(-1) as Window;
+    const score = scoreOf(Math.min(1, worst.p * windows.length));
+    const shares = sharesOf(settings);
+    const mildest = (shares.at(-1) as { from: number }).from;
+    if (long.calls === 0) {
+      const last = points.at(-1)?.atMs ?? Number.NEGATIVE_INFINITY;
+      if (state.severity === "cleared" || atMs - last < SILENT_MS) return undefined;
+      return clear(state, atMs, "No more calls come");
+    }
+    if (state.severity !== "cleared") {
+      // The latest two minutes tell first that it is over; five would keep what is past for longer.
+      const recent = (windows[1] as Window).calls >= settings.leastCalls ? (windows[1] as Window) : long;
+      if (recent.bad / recent.calls < mildest * EASED || scoreOf(recent.p) < CALM_SCORE)
+        return clear(
+          state,
+          atMs,
+          `${recent.bad} of ${recent.calls} calls ${settings.condition === "failing" ? "failed" : "were slow"}: as usual again`,
+        );
+    }
+    const share = worst.calls ? worst.bad / worst.calls : 0;
+    const reached = shares.find((one) => share >= one.from)?.severity;
+    if (!reached || worst.bad < settings.leastCalls || score < settings.score) return undefined;
+    // It is not called better while it lasts: only its end is told.
+    if (severityRank(reached) <= severityRank(state.severity)) return undefined;
+    state.sinceMs ??= onsetOf(settings.condition, points, usual, worst.fromMs);
+    state.severity = reached;
+    return { severity: reached, score, onsetMs: state.sinceMs, text: textOf(settings.condition, worst, usual, atMs) };
+  },
+};
+
+const badOf = (condition: CallSettings["condition"], point: CallPoint) =>
+  condition === "failing" ? point.failed : point.slow;
+
+function windowOf(
+  condition: CallSettings["condition"],
+  points: readonly CallPoint[],
+  usual: CallUsual,
+  fromMs: number,
+): Window {
+  let calls = 0;
+  let bad = 0;
+  for (const point of points) {
+    if (point.atMs <= fromMs) continue;
+    calls += point.calls;
+    bad += badOf(condition, point);
+  }
+  bad = Math.round(bad);
+  const { share, alike } = condition === "failing" ? usual.failed : usual.slow;
+  return { fromMs, calls, bad, p: calls ? shareAtLeast(Math.min(bad, calls), calls, share, alike) : 1 };
+}
+
+/** The first of the moments in a row, back from the last, in which more than twice the usual share were so. */
+function onsetOf(
+  condition: CallSettings["condition"],
+  points: readonly CallPoint[],
+  usual: CallUsual,
+  fromMs: number,
+): number {
+  const { share } = condition === "failing" ? usual.failed : usual.slow;
+  let onset = points.find((one) => one.atMs > fromMs && badOf(condition, one) > 0)?.atMs ?? fromMs;
+  for (const point of points.toReversed()) {
+    if (point.calls === 0 || point.atMs >= onset) continue;
+    if (badOf(condition, point) / point.calls <= 2 * share) break;
+    onset = point.atMs;
+  }
+  return onset;
+}
+
+function clear(state: CallState, atMs: number, text: string) {
+  state.severity = "cleared";
+  state.sinceMs = undefined;
+  state.leftMs = atMs;
+  return { severity: "cleared" as const, score: 0, onsetMs: atMs, text };
+}
+
+function textOf(condition: CallSettings["condition"], { calls, bad, fromMs }: Window, usual: CallUsual, atMs: number) {
+  const minutes = Math.max(1, Math.ceil((atMs - fromMs) / MINUTE_MS));
+  const { share } = condition === "failing" ? usual.failed : usual.slow;
+  const usually = `${formatValue(share * 100, "%")} usually`;
+  return condition === "failing"
+    ? `${bad} of ${calls} calls failed within ${minutes} min (${usually})`
+    : `${bad} of ${calls} calls took longer than ${limitText(usual.limitUs)} within ${minutes} min (${usually})`;
+}
+
+/** Operations of a service have a limit each. */
+const limitText = (limitUs: number) =>
+  Number.isFinite(limitUs) ? formatValue(limitUs / 1000, "ms") : "few of them usually do";

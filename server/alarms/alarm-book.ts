@@ -1,0 +1,108 @@
+import { severityRank, type Severity } from "#core/alarms/severity";
+import type { Verdict } from "#core/detection/detector";
+import {
+  activeAlarms,
+  alarmTypeOf,
+  changeAlarm,
+  raiseAlarm,
+  subjectKey,
+  type NewAlarm,
+  type Subject,
+} from "../store/alarms";
+import type { Db } from "../store/database";
+
+/** What happened to an alarm in a tick. */
+export interface AlarmEvent {
+  what: "raised" | "worse" | "better" | "cleared";
+  alarmId: number;
+  subject: Subject;
+  metric: string;
+  severity: Severity;
+  text: string;
+  atMs: number;
+}
+
+/** What an alarm is about, by which it is told from others (RFC 8632: resource, type and qualifier). */
+export interface AlarmKind extends Pick<
+  NewAlarm,
+  "subject" | "ruleId" | "seriesId" | "detector" | "metric" | "direction" | "qualifier"
+> {}
+
+interface ActiveAlarm {
+  id: number;
+  severity: Severity;
+  worst: Severity;
+  kind: Pick<AlarmKind, "subject" | "metric">;
+}
+
+/** The alarms that stand, and their life in the store: raised, worse, better, cleared. Call inside a transaction. */
+export class AlarmBook {
+  private readonly active = new Map<string, ActiveAlarm>();
+
+  constructor(private readonly db: Db) {
+    this.reload();
+  }
+
+  /** Takes everything from the store anew, after a tick that could not be written. */
+  reload(): void {
+    this.active.clear();
+    for (const { id, severity, worst, subject_type, subject_id, alarm_type, metric, qualifier } of activeAlarms(
+      this.db,
+    )) {
+      const subject: Subject = { type: subject_type, id: subject_id };
+      this.active.set(keyOf(subject, alarm_type, qualifier), { id, severity, worst, kind: { subject, metric } });
+    }
+  }
+
+  /** How an alarm stands; undefined where it does not. */
+  severityOf(kind: Pick<AlarmKind, "subject" | "metric" | "direction" | "qualifier">): Severity | undefined {
+    return this.active.get(keyOfKind(kind))?.severity;
+  }
+
+  /** Takes a verdict down: the alarm is raised, changed or cleared; undefined where nothing changes by it. */
+  take(kind: AlarmKind, verdict: Verdict, atMs: number): AlarmEvent | undefined {
+    if (verdict.severity === "cleared") return this.clear(kind, verdict.text, atMs);
+    const { severity, text } = verdict;
+    const event = { subject: kind.subject, metric: kind.metric, severity, text, atMs };
+    const key = keyOfKind(kind);
+    const known = this.active.get(key);
+    if (!known) {
+      const id = raiseAlarm(this.db, { ...kind, ...verdict }, atMs);
+      this.active.set(key, { id, severity, worst: severity, kind });
+      return { what: "raised", alarmId: id, ...event };
+    }
+    const worse = severityRank(severity) > severityRank(known.severity);
+    known.severity = severity;
+    if (severityRank(severity) > severityRank(known.worst)) known.worst = severity;
+    changeAlarm(this.db, known.id, severity, known.worst, text, atMs);
+    return { what: worse ? "worse" : "better", alarmId: known.id, ...event };
+  }
+
+  clear(
+    kind: Pick<AlarmKind, "subject" | "metric" | "direction" | "qualifier">,
+    text: string,
+    atMs: number,
+  ): AlarmEvent | undefined {
+    return this.clearKey(keyOfKind(kind), text, atMs);
+  }
+
+  private clearKey(key: string, text: string, atMs: number): AlarmEvent | undefined {
+    const known = this.active.get(key);
+    if (!known) return undefined;
+    this.active.delete(key);
+    changeAlarm(this.db, known.id, "cleared", known.worst, text, atMs);
+    return { what: "cleared", alarmId: known.id, ...known.kind, severity: "cleared", text, atMs };
+  }
+
+  /** Clears every alarm of a subject, or of a subject and one metric. */
+  clearAll(subject: Subject, text: string, atMs: number): AlarmEvent[] {
+    const own = `${subjectKey(subject)}|`;
+    return [...this.active.keys()]
+      .filter((key) => key.startsWith(own))
+      .flatMap((key) => this.clearKey(key, text, atMs) ?? []);
+  }
+}
+
+const keyOf = (subject: Subject, type: string, qualifier: string) => `${subjectKey(subject)}|${type}|${qualifier}`;
+const keyOfKind = (kind: Pick<AlarmKind, "subject" | "metric" | "direction" | "qualifier">) =>
+  keyOf(kind.subject, alarmTypeOf(kind.metric, kind.direction), kind.qualifier);

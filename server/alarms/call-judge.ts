@@ -1,0 +1,329 @@
+import { kindMatches } from "#core/catalogue/kinds";
+import { LEAST_KNOWN, type CallPoint, type CallUsual } from "#core/detection/call-usual";
+import type { CallDetector, Verdict } from "#core/detection/detector";
+import { detectorOf } from "#core/detection/registry";
+import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import type { FreshSample } from "../ingest/sample-writer";
+import { activeAlarms, listRules, type RuleRow, type Subject } from "../store/alarms";
+import type { Db } from "../store/database";
+import type { SpanWriter } from "../store/span-writer";
+import type { AlarmBook, AlarmEvent, AlarmKind } from "./alarm-book";
+import type { CallLine, CallLines } from "./call-lines";
+import { peersOf } from "./peers";
+
+/** What is usual is learned from so much of the past, and anew so often; little is learned from again sooner. */
+const PAST_MS = DAY_MS;
+const ANEW_MS = 3 * HOUR_MS;
+const SOON_MS = 10 * MINUTE_MS;
+/** The last moments may be out of the ordinary already. */
+const REST_MS = 10 * MINUTE_MS;
+/** Machine time that learning may take of a tick. */
+const LEARNING_MS = 30;
+/** Whom calls went to is looked up over this span. */
+const PEERS_MS = 6 * MINUTE_MS;
+/** An alarm from before a start, or a change of rules, is left when nothing said the same again for so long. */
+const ORPHANED_MS = 15 * MINUTE_MS;
+/** Of the calls to one place so many must be bad, beside the worst place. */
+const SHARE_OF_WORST = 0.5;
+
+interface Judge {
+  rule: RuleRow;
+  detector: CallDetector;
+  metric: string;
+}
+
+interface Known {
+  usual: CallUsual;
+  learnedAtMs: number;
+}
+
+/** What is judged of one line or service by one rule, and the alarm that follows from it. */
+interface Watch {
+  judge: Judge;
+  state: unknown;
+  /** The alarm that it raised, while it stands. */
+  raised: AlarmKind | undefined;
+}
+
+/** What the judge asks of those who know the estate. */
+export interface CallContext {
+  kindOf(componentId: number): string | undefined;
+  isWatched(componentId: number): boolean;
+  nameOf(componentId: number): string;
+  serviceUid(serviceId: number): string | undefined;
+  /** Components by which each service is entered. */
+  entries(): ReadonlyMap<number, ReadonlySet<number>>;
+}
+
+/** Judges how calls go: of each operation where it is answered or made, and of each service where it is entered. */
+export class CallJudge {
+  private judges: Judge[] = [];
+  private readonly known = new Map<string, Known>();
+  private readonly watches = new Map<string, Watch[]>();
+  /** Lines whose alarm stands, judged at each tick. */
+  private readonly standing = new Map<string, CallLine>();
+  private readonly standingServices = new Set<number>();
+  /** How many watches hold an alarm up, by what it is about: several callers may say the same of one component. */
+  private readonly holders = new Map<string, Set<Watch>>();
+  /** Alarms that nothing holds up yet, since a start or a change of rules. */
+  private readonly orphans = new Map<string, Pick<AlarmKind, "subject" | "metric" | "direction" | "qualifier">>();
+  private orphanedAtMs: number | undefined;
+
+  constructor(
+    private readonly db: Db,
+    private readonly book: AlarmBook,
+    private readonly lines: CallLines,
+    private readonly context: CallContext,
+  ) {
+    this.loadRules();
+  }
+
+  /** Takes changed rules up. Alarms of rules that are gone or off are left by the next tick. */
+  loadRules(): void {
+    this.judges = listRules(this.db).flatMap((rule): Judge[] => {
+      const detector = detectorOf(rule.type);
+      if (detector?.what !== "calls") return [];
+      return [{ rule, detector, metric: detector.reads(rule.settings).metric }];
+    });
+    this.watches.clear();
+    this.standing.clear();
+    this.standingServices.clear();
+    this.holders.clear();
+    this.orphans.clear();
+    this.orphanedAtMs = undefined;
+    for (const { detector, subject_type, subject_id, metric, direction, qualifier } of activeAlarms(this.db)) {
+      if (detectorOf(detector)?.what !== "calls") continue;
+      const kind = { subject: { type: subject_type, id: subject_id }, metric, direction, qualifier };
+      this.orphans.set(holdKey(kind), kind);
+    }
+  }
+
+  /** Judges what came since the last tick; call inside a transaction. */
+  evaluate(spans: SpanWriter, fresh: readonly FreshSample[], atMs: number): AlarmEvent[] {
+    const changed = this.lines.take(spans, fresh, atMs);
+    if (this.judges.length === 0) return this.leaveOrphans(atMs);
+    const until = performance.now() + LEARNING_MS;
+    const events = this.leaveOrphans(atMs);
+    for (const line of this.standing.values()) changed.add(line);
+    for (const line of changed) {
+      const usual = this.usualOf(line, atMs, until);
+      if (usual && this.context.isWatched(line.componentId)) events.push(...this.judgeLine(line, usual, atMs));
+    }
+    const touched = new Set([...changed].map((line) => line.componentId));
+    for (const [id, entries] of this.context.entries())
+      if (this.standingServices.has(id) || [...entries].some((one) => touched.has(one)))
+        events.push(...this.judgeService(id, entries, atMs));
+    return events;
+  }
+
+  private leaveOrphans(atMs: number): AlarmEvent[] {
+    if (this.orphans.size === 0) return [];
+    this.orphanedAtMs ??= atMs;
+    if (atMs - this.orphanedAtMs < ORPHANED_MS) return [];
+    const left = [...this.orphans.values()];
+    this.orphans.clear();
+    return left.flatMap((kind) => this.book.clear(kind, "Not seen again since", atMs) ?? []);
+  }
+
+  private usualOf(line: CallLine, atMs: number, until: number): CallUsual | undefined {
+    const known = this.known.get(line.key);
+    const age = known ? atMs - known.learnedAtMs : Number.POSITIVE_INFINITY;
+    const isDue = age >= (known && known.usual.calls < LEAST_KNOWN ? SOON_MS : ANEW_MS);
+    // What is out of the ordinary now is not learned; and a tick does not wait for what can be learned in the next.
+    if (!isDue || this.standing.has(line.key) || performance.now() > until) return known?.usual;
+    const usual = line.learn(atMs - PAST_MS, atMs - REST_MS);
+    this.known.set(line.key, { usual, learnedAtMs: atMs });
+    return usual;
+  }
+
+  private judgeLine(line: CallLine, usual: CallUsual, atMs: number): AlarmEvent[] {
+    const events: AlarmEvent[] = [];
+    const points = line.points(usual);
+    let stands = false;
+    for (const watch of this.watchesOf(line)) {
+      const { detector, rule } = watch.judge;
+      if (!rule.enabled) {
+        events.push(...this.leave(watch, "The rule was switched off", atMs));
+        continue;
+      }
+      const input = { atMs, points, usual };
+      const verdict = detector.evaluate(rule.settings, watch.state, input, { instance: line.name, unit: "" });
+      if (verdict?.severity === "cleared") events.push(...this.leave(watch, verdict.text, atMs));
+      else if (verdict) events.push(...this.raise(watch, line, usual, verdict, atMs));
+      stands ||= watch.raised !== undefined;
+    }
+    if (stands) this.standing.set(line.key, line);
+    else this.standing.delete(line.key);
+    return events;
+  }
+
+  private watchesOf(line: CallLine): Watch[] {
+    let list = this.watches.get(line.key);
+    if (!list) {
+      const kind = this.context.kindOf(line.componentId);
+      list = this.judges
+        .filter(({ rule: { scope } }) => scope.subject === "component" && kind && kindMatches(scope.kind, kind))
+        .map((judge) => ({ judge, state: judge.detector.fresh(), raised: undefined }));
+      this.watches.set(line.key, list);
+    }
+    return list;
+  }
+
+  /**
+   * Calls that are answered badly are the fault of who answers; calls that are made and go badly point at whom they
+   * went to, unless that one answers others well, or tells of its own answers that they are well.
+   */
+  private raise(watch: Watch, line: CallLine, usual: CallUsual, verdict: Verdict, atMs: number): AlarmEvent[] {
+    const own: Subject = { type: "component", id: line.componentId };
+    if (line.side === "answers" || line.operationId === undefined)
+      return this.hold(watch, own, line.name, { ...verdict, text: `${line.name}: ${verdict.text}` }, atMs);
+    const slow = watch.judge.metric === "calls.slow";
+    const limitUs = slow ? usual.limitUs : Number.POSITIVE_INFINITY;
+    const peers = peersOf(this.db, line.operationId, atMs - PEERS_MS, atMs + MINUTE_MS, limitUs);
+    const [worst] = peers;
+    if (!worst || worst.bad === 0)
+      return this.hold(watch, own, line.name, { ...verdict, text: `${line.name}: ${verdict.text}` }, atMs);
+    const caller = this.context.nameOf(line.componentId);
+    const blamed = peers.filter((one) => one.bad / one.calls >= (SHARE_OF_WORST * worst.bad) / worst.calls);
+    return blamed.flatMap((peer) => {
+      if (this.isWell(peer.componentId, line, watch.judge.metric))
+        return this.hold(
+          watch,
+          own,
+          `to ${peer.name}`,
+          { ...verdict, text: `${line.name} to ${peer.name}: ${verdict.text}` },
+          atMs,
+        );
+      const text = `As ${caller} sees it, ${line.name}: ${verdict.text}`;
+      return this.hold(watch, { type: "component", id: peer.componentId }, "", { ...verdict, text }, atMs);
+    });
+  }
+
+  /** Whether who is called is well all the same: others are answered well, or it counts its answers and they are. */
+  private isWell(componentId: number, line: CallLine, metric: string): boolean {
+    const own = [...this.lines.of(new Set([componentId]), "answers")].filter((one) => this.known.has(one.key));
+    const isBad = (one: CallLine) =>
+      this.watchesOf(one).some((watch) => watch.judge.metric === metric && watch.raised !== undefined);
+    // Calls that never arrive are missing in its own count, so that tells nothing of failures.
+    return metric === "calls.slow" && own.some((one) => one.name === line.name) && !own.some(isBad);
+  }
+
+  private hold(watch: Watch, subject: Subject, qualifier: string, verdict: Verdict, atMs: number): AlarmEvent[] {
+    const { rule, detector, metric } = watch.judge;
+    const kind: AlarmKind = {
+      subject,
+      ruleId: rule.id,
+      seriesId: null,
+      detector: detector.type,
+      metric,
+      direction: detector.direction(rule.settings),
+      qualifier,
+    };
+    watch.raised = kind;
+    const key = holdKey(kind);
+    this.orphans.delete(key);
+    const holders = this.holders.get(key) ?? new Set();
+    this.holders.set(key, holders.add(watch));
+    const known = this.book.severityOf(kind);
+    // One more that says the same changes nothing; what it adds is told by the others' pages.
+    if (known !== undefined && known === verdict.severity) return [];
+    const event = this.book.take(kind, verdict, atMs);
+    return event ? [event] : [];
+  }
+
+  private leave(watch: Watch, text: string, atMs: number): AlarmEvent[] {
+    const kind = watch.raised;
+    if (!kind) return [];
+    watch.raised = undefined;
+    const holders = this.holders.get(holdKey(kind));
+    holders?.delete(watch);
+    if (holders?.size) return [];
+    this.holders.delete(holdKey(kind));
+    const event = this.book.clear(kind, text, atMs);
+    return event ? [event] : [];
+  }
+
+  /** Whether a rule that is on judges the calls by which a service is entered, and enough of them are known. */
+  isMeasured(id: number): boolean {
+    const entries = this.context.entries().get(id);
+    if (!entries || !this.serviceWatches(id).some((watch) => watch.judge.rule.enabled)) return false;
+    for (const line of this.lines.of(entries, "answers"))
+      if ((this.known.get(line.key)?.usual.calls ?? 0) >= LEAST_KNOWN) return true;
+    return false;
+  }
+
+  private serviceWatches(id: number): Watch[] {
+    const key = `s${id}`;
+    let list = this.watches.get(key);
+    if (!list) {
+      const uid = this.context.serviceUid(id);
+      list = this.judges
+        .filter(
+          ({ rule: { scope } }) => scope.subject === "service" && (scope.service === "*" || scope.service === uid),
+        )
+        .map((judge) => ({ judge, state: judge.detector.fresh(), raised: undefined }));
+      this.watches.set(key, list);
+    }
+    return list;
+  }
+
+  /** The calls by which a service is entered, all together. */
+  private judgeService(id: number, entries: ReadonlySet<number>, atMs: number): AlarmEvent[] {
+    const list = this.serviceWatches(id);
+    if (list.length === 0) return [];
+    const together = this.together(entries, atMs);
+    if (!together) return [];
+    const events: AlarmEvent[] = [];
+    for (const watch of list) {
+      const { detector, rule } = watch.judge;
+      const verdict = rule.enabled
+        ? detector.evaluate(rule.settings, watch.state, { atMs, ...together }, { instance: "", unit: "" })
+        : { severity: "cleared" as const, score: 0, onsetMs: atMs, text: "The rule was switched off" };
+      if (verdict?.severity === "cleared") events.push(...this.leave(watch, verdict.text, atMs));
+      else if (verdict) events.push(...this.hold(watch, { type: "service", id }, "", verdict, atMs));
+    }
+    if (list.some((watch) => watch.raised)) this.standingServices.add(id);
+    else this.standingServices.delete(id);
+    return events;
+  }
+
+  /** Lines of several components as one: each with its own limit, and the usual shares weighted by its calls. */
+  private together(entries: ReadonlySet<number>, atMs: number): { points: CallPoint[]; usual: CallUsual } | undefined {
+    const points: CallPoint[] = [];
+    let calls = 0;
+    let known = 0;
+    const sums = { slow: 0, failed: 0 };
+    const alike = { slow: 0, failed: 0 };
+    const rate = { mean: 0, variance: 0 };
+    for (const line of this.lines.of(entries, "answers")) {
+      const usual = this.known.get(line.key)?.usual;
+      if (!usual || usual.calls < LEAST_KNOWN) continue;
+      const own = line.points(usual);
+      points.push(...own);
+      const recent = own.reduce((sum, one) => sum + (one.atMs >= atMs - 5 * MINUTE_MS ? one.calls : 0), 0);
+      calls += recent;
+      known += usual.calls;
+      for (const what of ["slow", "failed"] as const) {
+        sums[what] += recent * usual[what].share;
+        alike[what] = Math.max(alike[what], usual[what].alike);
+      }
+      rate.mean += usual.perMinute.mean;
+      rate.variance += usual.perMinute.variance;
+    }
+    if (known === 0) return undefined;
+    const share = (what: "slow" | "failed") => ({ share: calls ? sums[what] / calls : 0.05, alike: alike[what] });
+    return {
+      points: points.sort((a, b) => a.atMs - b.atMs),
+      usual: {
+        limitUs: Number.POSITIVE_INFINITY,
+        slow: share("slow"),
+        failed: share("failed"),
+        perMinute: rate,
+        calls: known,
+      },
+    };
+  }
+}
+
+const holdKey = (kind: Pick<AlarmKind, "subject" | "metric" | "qualifier">) =>
+  `${kind.subject.type}:${kind.subject.id}|${kind.metric}|${kind.qualifier}`;

@@ -1,0 +1,231 @@
+import { learnCalls, type CallPoint, type CallUsual } from "#core/detection/call-usual";
+import { pointsOfReports, putReport, usualLimit, type CallReport } from "#core/telemetry/call-reports";
+import { REQUEST_METRICS, requestSeries } from "#core/telemetry/request-metrics";
+import { Sketch } from "#core/telemetry/sketch";
+import { MINUTE_MS } from "#core/time/windows";
+import type { FreshSample, LiveSeries, SampleWriter } from "../ingest/sample-writer";
+import { callMinutes } from "../store/call-figures";
+import type { Db } from "../store/database";
+import type { SpanWriter } from "../store/span-writer";
+import { operationById } from "../store/spans";
+
+/** Calls are kept in memory for so long. */
+export const KEPT_MS = 12 * MINUTE_MS;
+/** Of spans this share of the past took longer than the usual limit. */
+const LIMIT_QUANTILE = 0.95;
+/** Lines that are kept at the most; one that nothing came of for so long makes room. */
+const MOST_LINES = 20_000;
+const FORGOTTEN_MS = 60 * MINUTE_MS;
+
+/** Calls of one operation of one component, as they come in, and what is known of them from before. */
+export interface CallLine {
+  key: string;
+  componentId: number;
+  side: "answers" | "makes";
+  name: string;
+  /** Where spans tell of them. */
+  operationId: number | undefined;
+  touchedMs: number;
+  /** The last minutes, the newest last. */
+  points(usual: CallUsual): CallPoint[];
+  learn(fromMs: number, toMs: number): CallUsual;
+}
+
+/** Span kinds of OpenTelemetry: 2 answers a call, 5 takes a message; 3 and 4 make one. */
+const SIDES: Readonly<Record<number, CallLine["side"]>> = { 2: "answers", 3: "makes", 4: "makes", 5: "answers" };
+
+/** Brings spans and histograms of durations together as lines of calls. */
+export class CallLines {
+  private readonly lines = new Map<string, CallLine>();
+  /** Lines that got calls since they were last asked for. */
+  private changed = new Set<CallLine>();
+  private readonly ofSeries = new Map<number, { line: HistogramLine; part: string; failed: boolean } | undefined>();
+  /** Operations that a histogram counts wholly, by component and name: their spans are a sample of them. */
+  private readonly counted = new Set<string>();
+
+  constructor(
+    private readonly db: Db,
+    private readonly sampleWriter: SampleWriter,
+    private readonly componentOf: (resourceId: number) => number | null,
+  ) {}
+
+  /** Takes up what came since the last tick; the lines that it is of. */
+  take(spans: SpanWriter, fresh: readonly FreshSample[], atMs: number): Set<CallLine> {
+    for (const sample of fresh) this.takeSample(sample);
+    for (const operationId of spans.takeTouched()) this.takeSpans(spans, operationId, atMs);
+    const { changed } = this;
+    this.changed = new Set();
+    for (const line of changed) line.touchedMs = atMs;
+    if (this.lines.size > MOST_LINES) this.forget(atMs - FORGOTTEN_MS);
+    return changed;
+  }
+
+  /** Lines of some components on one side. */
+  *of(componentIds: ReadonlySet<number>, side: CallLine["side"]): Generator<CallLine> {
+    for (const line of this.lines.values()) if (line.side === side && componentIds.has(line.componentId)) yield line;
+  }
+
+  private takeSpans(spans: SpanWriter, operationId: number, atMs: number): void {
+    const key = `o${operationId}`;
+    let line = this.lines.get(key);
+    if (!line) {
+      const operation = operationById(this.db, operationId);
+      const side = operation && SIDES[operation.kind];
+      const componentId = operation ? this.componentOf(operation.resource_id) : null;
+      if (!operation || !side || componentId === null) return;
+      line = new SpanLine(this.db, spans, { key, componentId, side, name: operation.name, operationId }, atMs);
+      this.keep(line);
+    }
+    if (line instanceof SpanLine) line.spans = spans;
+    if (!this.counted.has(nameKey(line))) this.changed.add(line);
+  }
+
+  private keep(line: CallLine): void {
+    if (this.lines.size < 2 * MOST_LINES) this.lines.set(line.key, line);
+  }
+
+  private takeSample({ series, atMs, value }: FreshSample): void {
+    if (!REQUEST_METRICS.has(series.metric)) return;
+    let known = this.ofSeries.get(series.id);
+    if (known === undefined && !this.ofSeries.has(series.id)) {
+      known = this.meet(series, atMs);
+      this.ofSeries.set(series.id, known);
+    }
+    if (!known) return;
+    known.line.take(known.part, known.failed, atMs, value);
+    this.changed.add(known.line);
+  }
+
+  private meet(series: LiveSeries, atMs: number) {
+    const read = requestSeries(series.metric, series.instance);
+    if (!read || series.componentId === null) return undefined;
+    const key = `h${series.componentId} ${read.base} ${read.side} ${read.name}`;
+    let line = this.lines.get(key);
+    if (!(line instanceof HistogramLine)) {
+      const { side, name } = read;
+      const { componentId } = series;
+      line = new HistogramLine(this.sampleWriter, { key, componentId, side, name, operationId: undefined }, atMs);
+      this.keep(line);
+      this.counted.add(nameKey(line));
+    }
+    const own = line as HistogramLine;
+    own.met(series, read.part, read.failed);
+    return { line: own, part: read.part, failed: read.failed };
+  }
+
+  private forget(beforeMs: number): void {
+    for (const [key, line] of this.lines) {
+      if (line.touchedMs >= beforeMs) continue;
+      this.lines.delete(key);
+      this.counted.delete(nameKey(line));
+    }
+    for (const [id, known] of this.ofSeries) if (known && !this.lines.has(known.line.key)) this.ofSeries.delete(id);
+  }
+}
+
+const nameKey = ({ componentId, side, name }: Pick<CallLine, "componentId" | "side" | "name">) =>
+  `${componentId} ${side} ${name}`;
+
+type Head = Pick<CallLine, "key" | "componentId" | "side" | "name" | "operationId">;
+
+/** Calls that spans tell of, minute by minute. */
+class SpanLine implements CallLine {
+  readonly key: string;
+  readonly componentId: number;
+  readonly side: CallLine["side"];
+  readonly name: string;
+  readonly operationId: number | undefined;
+
+  constructor(
+    private readonly db: Db,
+    public spans: SpanWriter,
+    { key, componentId, side, name, operationId }: Head,
+    public touchedMs: number,
+  ) {
+    this.key = key;
+    this.componentId = componentId;
+    this.side = side;
+    this.name = name;
+    this.operationId = operationId;
+  }
+
+  points({ limitUs }: CallUsual): CallPoint[] {
+    return this.spans.openMinutes(this.operationId as number).map((minute) => ({
+      atMs: minute.minuteMs + MINUTE_MS - 1,
+      calls: minute.calls,
+      failed: minute.failed,
+      slow: minute.calls - minute.sketch.atMost(limitUs),
+    }));
+  }
+
+  learn(fromMs: number, toMs: number): CallUsual {
+    const minutes = callMinutes(this.db, this.operationId as number, fromMs, toMs);
+    const all = new Sketch();
+    for (const { sketch } of minutes) all.merge(sketch);
+    const limitUs = all.count ? all.quantile(LIMIT_QUANTILE) : Number.POSITIVE_INFINITY;
+    const points = minutes.map(({ atMs, calls, failed, sketch }) => ({
+      atMs,
+      calls,
+      failed,
+      slow: calls - sketch.atMost(limitUs),
+    }));
+    return learnCalls(points, limitUs, known(points, toMs));
+  }
+}
+
+/** Minutes since the first point. */
+const known = (points: readonly CallPoint[], toMs: number) =>
+  points[0] ? Math.max(1, (toMs - points[0].atMs) / MINUTE_MS) : 0;
+
+/** Calls that are counted where they are answered or made, report by report. */
+class HistogramLine implements CallLine {
+  readonly key: string;
+  readonly componentId: number;
+  readonly side: CallLine["side"];
+  readonly name: string;
+  readonly operationId = undefined;
+  private readonly reports = new Map<number, CallReport>();
+  private readonly series = new Map<number, { part: string; failed: boolean }>();
+  private microseconds = 1e6;
+
+  constructor(
+    private readonly sampleWriter: SampleWriter,
+    { key, componentId, side, name }: Head,
+    public touchedMs: number,
+  ) {
+    this.key = key;
+    this.componentId = componentId;
+    this.side = side;
+    this.name = name;
+  }
+
+  met(series: LiveSeries, part: string, failed: boolean): void {
+    this.series.set(series.id, { part, failed });
+    if (part !== ".count") this.microseconds = series.unit === "ms" ? 1e3 : 1e6;
+  }
+
+  take(part: string, failed: boolean, atMs: number, value: number): void {
+    putReport(this.reports, part, failed, atMs, value * (part === ".count" ? 1 : this.microseconds));
+    for (const at of this.reports.keys()) {
+      if (at >= atMs - KEPT_MS) break;
+      this.reports.delete(at);
+    }
+  }
+
+  points({ limitUs }: CallUsual): CallPoint[] {
+    return pointsOfReports(this.reports, limitUs);
+  }
+
+  learn(fromMs: number, toMs: number): CallUsual {
+    const reports = new Map<number, CallReport>();
+    for (const [id, { part, failed }] of this.series) {
+      const { times, values } = this.sampleWriter.recall(id, fromMs, toMs);
+      const times_ = part === ".count" ? 1 : this.microseconds;
+      for (let index = 0; index < times.length; index++)
+        putReport(reports, part, failed, times[index] as number, (values[index] as number) * times_);
+    }
+    const limitUs = usualLimit(reports);
+    const points = pointsOfReports(reports, limitUs);
+    return learnCalls(points, limitUs, known(points, toMs));
+  }
+}

@@ -1,0 +1,59 @@
+import { REQUEST_METRICS } from "#core/telemetry/request-metrics";
+import type { BatchIngest } from "../ingest/batches";
+import type { FreshSample, SampleWriter } from "../ingest/sample-writer";
+import type { Db } from "../store/database";
+import { AlarmBook, type AlarmEvent } from "./alarm-book";
+import { CallJudge, type CallContext } from "./call-judge";
+import { CallLines } from "./call-lines";
+import { Evaluator, type EvaluatorContext } from "./evaluator";
+
+/** Everything that judges, over one book of alarms. A new way of reading is a judge here. */
+export class Judges {
+  private readonly book: AlarmBook;
+  private readonly series: Evaluator;
+  private readonly calls: CallJudge;
+
+  constructor(
+    db: Db,
+    private readonly batches: BatchIngest,
+    sampleWriter: SampleWriter,
+    context: EvaluatorContext & CallContext,
+  ) {
+    this.book = new AlarmBook(db);
+    this.series = new Evaluator(db, this.book, context);
+    const lines = new CallLines(db, sampleWriter, (resourceId) => batches.componentOf(resourceId));
+    this.calls = new CallJudge(db, this.book, lines, context);
+  }
+
+  /** Metrics that are judged; samples of others are only kept. */
+  get metrics(): ReadonlySet<string> {
+    return new Set([...this.series.metrics, ...REQUEST_METRICS]);
+  }
+
+  /** Takes changed rules up; what the samples say is judged anew from the last ones kept. */
+  loadRules(): void {
+    this.series.loadRules();
+    this.calls.loadRules();
+  }
+
+  /** Takes everything from the store anew, after a tick that could not be written. */
+  reload(): void {
+    this.book.reload();
+    this.loadRules();
+  }
+
+  /** Judges what came since the last tick; call inside a transaction. */
+  evaluate(samples: readonly FreshSample[], atMs: number): AlarmEvent[] {
+    return [...this.series.evaluate(samples), ...this.calls.evaluate(this.batches.spanWriter, samples, atMs)];
+  }
+
+  /** Whether it is measured how a service does: the calls by which it is entered are known and judged. */
+  isMeasured(serviceId: number): boolean {
+    return this.calls.isMeasured(serviceId);
+  }
+
+  /** Clears every alarm of a component that left the estate, or is not watched any more. */
+  clearComponent(id: number, text: string, atMs: number): AlarmEvent[] {
+    return this.book.clearAll({ type: "component", id }, text, atMs);
+  }
+}

@@ -1,0 +1,54 @@
+import type { Db } from "../store/database";
+import { componentsAtPlaces } from "../store/estate";
+import { spansOfOperation } from "../store/spans";
+
+/** Spans that are read to learn whom an operation called. */
+const MOST_READ = 300;
+
+/** Whom an operation called lately, and how that went. */
+export interface Peer {
+  componentId: number;
+  name: string;
+  calls: number;
+  bad: number;
+}
+
+interface Attributes {
+  "server.address"?: unknown;
+  "server.port"?: unknown;
+  "peer.service"?: unknown;
+}
+
+/**
+ * Whom the calls of an operation went to, the most bad ones first: by where they say they went (`server.address`,
+ * `server.port`, `peer.service`), matched with hosts and what runs there.
+ * @param limitUs calls that took longer are bad too; Infinity where only failures are
+ */
+export function peersOf(db: Db, operationId: number, fromMs: number, toMs: number, limitUs: number): Peer[] {
+  const places = new Map<string, { attributes: Attributes; calls: number; bad: number }>();
+  for (const span of spansOfOperation(db, operationId, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, MOST_READ)) {
+    const detail = span.detail === null ? {} : (JSON.parse(span.detail) as { attributes?: Attributes });
+    const attributes = detail.attributes ?? {};
+    const key = `${String(attributes["server.address"])} ${String(attributes["server.port"])} ${String(attributes["peer.service"])}`;
+    const place = places.get(key) ?? { attributes, calls: 0, bad: 0 };
+    places.set(key, place);
+    place.calls++;
+    if (span.status === 2 || span.duration_us > limitUs) place.bad++;
+  }
+  const peers = new Map<number, Peer>();
+  for (const { attributes, calls, bad } of places.values()) {
+    const address = attributes["server.address"];
+    const [one] = componentsAtPlaces(
+      db,
+      address === undefined ? undefined : String(address),
+      attributes["server.port"] === undefined ? undefined : Number(attributes["server.port"]),
+      attributes["peer.service"] === undefined ? undefined : String(attributes["peer.service"]),
+    );
+    if (!one) continue;
+    const peer = peers.get(one.id) ?? { componentId: one.id, name: one.name, calls: 0, bad: 0 };
+    peers.set(one.id, peer);
+    peer.calls += calls;
+    peer.bad += bad;
+  }
+  return [...peers.values()].sort((a, b) => b.bad - a.bad || b.calls - a.calls);
+}
