@@ -39,6 +39,7 @@ export default [
       route("signals", "routes/signals.start.ts"),
       route("signals/metrics", "routes/signals.metrics.tsx"),
       route("signals/logs", "routes/signals.logs.tsx"),
+      route("signals/unusual", "routes/unusual.tsx"),
       route("signals/sql", "routes/signals.sql.tsx"),
       route("signals/import", "routes/signals.import.tsx"),
       route("signals/traces", "routes/signals.traces.tsx"),

@@ -2,6 +2,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { AlarmBook } from "#server/alarms/alarm-book";
+import { Ranges } from "#server/alarms/ranges";
 import { Evaluator } from "#server/alarms/evaluator";
 import { SampleWriter } from "#server/ingest/sample-writer";
 import { offerRule } from "#server/store/alarms";
@@ -67,9 +68,10 @@ export function benchTick(root: string): Measurement {
         all.push(sampleWriter.series({ componentId: id, serviceId: null }, `m${metric}`, "", "%", 0));
     }
   })();
-  const evaluator = new Evaluator(db, new AlarmBook(db), {
+  const evaluator = new Evaluator(db, new AlarmBook(db), new Ranges(db, sampleWriter, () => 25), {
     kindOf: (id) => kinds.get(id),
     serviceUid: () => undefined,
+    beside: () => undefined,
     isWatched: () => true,
     recall: (id, from, to) => sampleWriter.recall(id, from, to),
     isTwin: () => false,

@@ -236,6 +236,7 @@ export const kitSchema = z.strictObject({
     z.strictObject({
       name: z.string().min(1).max(80),
       metric: z.string().min(1).max(80),
+      over: z.string().min(1).max(80).optional(),
       direction: z.enum(["above", "below"]),
       limits: z.array(limit).min(1).max(5),
       samples: z.number().int().min(1).max(60),

@@ -172,6 +172,7 @@ function Drawn({
           marks: [],
           over: [],
           exemplars: [],
+          band: [],
           legend: {
             min: values.length ? Math.min(...values) : null,
             max: values.length ? Math.max(...values) : null,

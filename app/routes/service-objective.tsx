@@ -90,6 +90,7 @@ function BudgetChart({ known, atMs, name }: { known: Known; atMs: number; name: 
         marks: [],
         over: [],
         exemplars: [],
+        band: [],
         legend: {
           min: Math.min(...values),
           max: Math.max(...values),

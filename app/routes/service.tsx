@@ -44,10 +44,15 @@ const MOST_MEMBERS = 60;
 
 type Data = Route.ComponentProps["loaderData"];
 
-function sentenceOf({ service, severity, reason, members }: Data): string {
-  if (severity === "cleared") return `${service.name} is healthy: none of its ${members.length} members has an alarm.`;
+/** What it is hurt by, as measured, and apart from that how those are that it relies on. */
+function sentenceOf({ service, severity, reason, relies, members }: Data): string {
   const unwell = members.filter((member) => member.severity !== "cleared").length;
-  return `${service.name} is ${severity}: ${reason}. ${unwell} of ${members.length} members ${unwell === 1 ? "is" : "are"} unwell.`;
+  const of = `${unwell} of ${members.length} members ${unwell === 1 ? "is" : "are"} unwell`;
+  if (severity === "cleared" && relies.severity === "cleared")
+    return `${service.name} is healthy: none of its ${members.length} members has an alarm.`;
+  if (severity === "cleared")
+    return `${service.name} does as usual, but relies on something unwell (${relies.severity}): ${relies.reason}. ${of}.`;
+  return `${service.name} is hurt (${severity}): ${reason}. ${of}.`;
 }
 
 export default function Service({ loaderData: page }: Route.ComponentProps) {

@@ -1,6 +1,6 @@
 import Stack from "@mui/material/Stack";
 import { redirect } from "react-router";
-import { spokenDuration } from "#core/time/windows";
+import { DAY_MS, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/setup.rule";
 import { useAnswer } from "../shell/answer";
 import { act, idFrom, missing, refuse, formOf } from "../shell/answers.server";
@@ -11,18 +11,29 @@ import { RulePreview } from "../ui/RulePreview";
 
 export const meta: Route.MetaFunction = () => [{ title: "Rule · Holotaxis" }];
 
+/** A rule is tried on so much of the past. */
+const PREVIEWED_MS = 14 * DAY_MS;
+
 export async function loader({ request, params, context }: Route.LoaderArgs) {
-  const type = new URL(request.url).searchParams.get("detector") ?? "threshold";
-  const page = await context.ask("rule", { id: params.id === "new" ? null : idFrom(params.id, "rule"), type });
+  const { searchParams } = new URL(request.url);
+  const type = searchParams.get("detector") ?? "threshold";
+  const copied = Number(searchParams.get("copy"));
+  const page = await context.ask("rule", {
+    id: params.id === "new" ? null : idFrom(params.id, "rule"),
+    type,
+    copy: Number.isInteger(copied) && copied > 0 ? copied : null,
+    metric: (searchParams.get("metric") ?? "").slice(0, 200),
+  });
   if (!page) throw missing("rule", params.id);
-  const scope = new URL(request.url).searchParams.get("scope");
+  const scope = searchParams.get("scope") ?? page.copied?.scope;
   return { ...page, wanted: page.scopes.find((one) => one.value === scope)?.value ?? null };
 }
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const { intent, ...fields } = Object.fromEntries(await formOf(request));
   if (intent === "preview") {
-    const { fromMs, toMs } = windowOf(request, context.now());
+    const { toMs } = windowOf(request, context.now());
+    const fromMs = toMs - PREVIEWED_MS;
     const preview = await context.ask("rulePreview", { fields, fromMs, toMs });
     if (!preview.ok)
       return refuse(Object.values(preview.fields)[0] ?? "Something in the rule is not right.", preview.fields);

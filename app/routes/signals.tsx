@@ -6,6 +6,7 @@ const PARTS = [
   { to: "/signals/metrics", label: "Metrics" },
   { to: "/signals/logs", label: "Logs" },
   { to: "/signals/traces", label: "Traces" },
+  { to: "/signals/unusual", label: "Unusual" },
   { to: "/signals/sql", label: "SQL" },
   { to: "/signals/import", label: "Import" },
 ] as const;

@@ -101,7 +101,7 @@ function ServiceCard({ service, atMs }: { service: Service; atMs: number }) {
   const [number, unit] = valueParts(figure?.value, figure?.unit ?? "");
   const well = severity === "cleared";
   return (
-    <li className="hx-card" style={well ? undefined : { border: `1.5px solid var(--hx-${severity})` }}>
+    <li className="hx-card" style={borderOf(service)}>
       <Row>
         <SeverityMark severity={severity} />
         <KeepLink to={`/services/${service.uid}`} text strong clip>
@@ -122,16 +122,24 @@ function ServiceCard({ service, atMs }: { service: Service; atMs: number }) {
         <Caption>no business figure</Caption>
       )}
       <p className="hx-caption hx-two-lines" style={well ? undefined : { color: "var(--mui-palette-text-primary)" }}>
-        {well
-          ? figure
-            ? figure.usual
-              ? `usual at this hour: ${formatValue(figure.usual.value, figure.unit)} (${figure.usual.words})`
-              : "no past to compare with yet"
-            : service.purpose
-          : `${service.reason} · ${service.sinceMs ? `for ${spokenDuration(atMs - service.sinceMs)}` : ""}`}
+        {service.relies !== null
+          ? `does as usual, relies on something unwell: ${service.relies}`
+          : well
+            ? figure
+              ? figure.usual
+                ? `usual at this hour: ${formatValue(figure.usual.value, figure.unit)} (${figure.usual.words})`
+                : "no past to compare with yet"
+              : service.purpose
+            : `${service.reason} · ${service.sinceMs ? `for ${spokenDuration(atMs - service.sinceMs)}` : ""}`}
       </p>
     </li>
   );
+}
+
+/** Hurt has an unbroken edge, relying on something unwell a broken one. */
+function borderOf({ severity, relies }: Service) {
+  if (severity !== "cleared") return { border: `1.5px solid var(--hx-${severity})` };
+  return relies === null ? undefined : { border: "1.5px dashed var(--hx-warning)" };
 }
 
 /** A choice that stands in the address. */

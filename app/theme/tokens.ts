@@ -17,6 +17,8 @@ export interface Tokens {
   /** The edge of the envelope: what keeps an extreme one point wide in sight. */
   chartEdge: string;
   usual: string;
+  /** The ground of what is usual, behind a line. */
+  band: string;
   /** Lines that are drawn together, told apart by their dashes too. */
   lines: readonly string[];
   severity: Record<Severity, string>;
@@ -38,6 +40,7 @@ export const DAY: Tokens = {
   chartEnvelope: "rgba(44, 74, 82, 0.16)",
   chartEdge: "rgba(44, 74, 82, 0.45)",
   usual: "#857d6c",
+  band: "rgba(133, 125, 108, 0.16)",
   lines: ["#0e5a5e", "#b04500", "#6b3a8f", "#2f5d8c", "#735c00", "#9c2f5f", "#3f6b2e", "#5a5f5c"],
   severity: {
     critical: "#a3123c",
@@ -65,6 +68,7 @@ export const NIGHT: Tokens = {
   chartEnvelope: "rgba(169, 201, 205, 0.2)",
   chartEdge: "rgba(169, 201, 205, 0.5)",
   usual: "#8f8a7c",
+  band: "rgba(143, 138, 124, 0.2)",
   lines: ["#7cc9c1", "#ff9d5c", "#c9a3e6", "#8fbbea", "#dfc04e", "#f08fb5", "#a5cf8a", "#a5ada9"],
   severity: {
     critical: "#ff7d98",

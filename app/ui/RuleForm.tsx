@@ -40,7 +40,7 @@ export function RuleForm({
           <TextField
             name="name"
             label="Name"
-            defaultValue={rule?.name ?? ""}
+            defaultValue={rule?.name ?? page.copied?.name ?? ""}
             required
             fullWidth
             error={Boolean(problemOf("name"))}

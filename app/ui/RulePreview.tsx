@@ -1,7 +1,8 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
-import { spokenDuration } from "#core/time/windows";
+import { dayAndTime, spokenDuration } from "#core/time/windows";
 import type { rulePreview } from "#server/pages/setup";
+import { KeepLink } from "./KeepLink";
 import { Section } from "./Page";
 import { PlainTable } from "./PlainTable";
 
@@ -9,7 +10,7 @@ type Preview = Extract<ReturnType<typeof rulePreview>, { ok: true }>;
 
 /** What a rule would have raised in the window, before it is saved. */
 export function RulePreview({ preview, over }: { preview: Preview; over: string }) {
-  const { series, replayed, raised, hits, more, words } = preview;
+  const { series, replayed, raised, hits, more, words, incidents } = preview;
   const partly = replayed < series ? ` (${replayed} of ${series} series replayed)` : "";
   return (
     <Section title="Preview" pad={false}>
@@ -18,7 +19,19 @@ export function RulePreview({ preview, over }: { preview: Preview; over: string 
         <Typography>
           {series === 0
             ? "Nothing in this scope measures that, so the rule would never raise an alarm."
-            : `Over the window of ${over}, it would have raised ${raised} ${raised === 1 ? "alarm" : "alarms"} on ${hits.length + more} of ${series} series${partly}.`}
+            : `Over the last ${over}, it would have raised ${raised} ${raised === 1 ? "alarm" : "alarms"} on ${hits.length + more} of ${series} series${partly}.`}
+        </Typography>
+        <Typography>
+          {incidents.length
+            ? `There were ${incidents.length} ${incidents.length === 1 ? "incident" : "incidents"} in that time: `
+            : "There were no incidents in that time."}
+          {incidents.slice(0, 5).map((one, index) => (
+            <span key={one.id}>
+              {index ? ", " : ""}
+              <KeepLink to={`/incidents/${one.id}`}>{one.title}</KeepLink> ({dayAndTime(one.atMs)})
+            </span>
+          ))}
+          {incidents.length > 5 ? ` and ${incidents.length - 5} more` : ""}
         </Typography>
       </Box>
       {hits.length ? (

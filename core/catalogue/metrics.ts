@@ -114,6 +114,12 @@ const SHIPPED: readonly MetricInfo[] = [
     symptom: { high: "outgoing requests are slow" },
     combine: "mean",
   }),
+  metric("messaging.queue.depth", "Messages in queue", "{message}", high("messages pile up")),
+  metric("db.client.connection.count", "Connections in use to", "{connection}", {
+    ...high("no connection is free"),
+    instanceAs: "after",
+  }),
+  metric("db.client.connection.max", "Connections allowed to", "{connection}", { instanceAs: "after" }),
   metric("calls.failing", "Failing calls", "%", high("calls fail")),
   metric("calls.slow", "Slow calls", "%", high("calls are slow")),
   metric("guest.running", "Powered on", "0/1"),
@@ -248,9 +254,11 @@ export function metricName(name: string): string {
 /** "Disk usage of /srv", "Memory usage". */
 export function metricTitle(name: string, instance: string): string {
   if (!instance) return metricName(name);
+  // One attribute needs no name: its value says what it is of.
+  const own = /^[\w.]+=([^=,]+)$/.exec(instance)?.[1] ?? instance;
   return metricInfo(splitMetric(name).base).instanceAs === "after"
-    ? `${metricName(name)} ${instance}`
-    : `${metricName(name)} of ${instance}`;
+    ? `${metricName(name)} ${own}`
+    : `${metricName(name)} of ${own}`;
 }
 
 /** What is wrong when a metric is too high or too low: "memory is running out". */

@@ -1,14 +1,19 @@
 import type { z } from "zod";
 import type { Severity } from "../alarms/severity";
+import type { Range } from "./range";
 import type { CallPoint, CallUsual } from "./call-usual";
 
 /** What a detector reads: a series of samples, or how calls went, with the name of the condition. */
-export type Reads = { what: "series"; metric: string } | { what: "calls"; metric: string };
+export type Reads =
+  /** `over` is a metric of the same instance that the value is a share of. */
+  { what: "series"; metric: string; over?: string | undefined } | { what: "calls"; metric: string };
 
 /** One sample of a series. */
 export interface Input {
   atMs: number;
   value: number;
+  /** What is usual of the series; given to detectors that learn, where it is known. */
+  range?: Range | undefined;
 }
 
 /** Calls of the last minutes, the newest last, beside what is usual of them. */
@@ -28,6 +33,8 @@ export interface Inputs {
 export interface Judged {
   instance: string;
   unit: string;
+  /** The metric, where a rule is about any. */
+  metric?: string;
 }
 
 export interface Verdict {
@@ -50,6 +57,10 @@ export interface Detector<Settings, State, What extends keyof Inputs = "series">
   /** A sentence for whoever chooses among detectors. */
   about: string;
   what: What;
+  /** Whether it is given what is usual of a series. */
+  learns?: boolean;
+  /** Whether what a rule finds is kept as evidence, and raises no alarm. */
+  isFinding?(settings: Settings): boolean;
   /** Settings of a rule; fields carry their labels as `.meta({ title, description })`. */
   settings: z.ZodType<Settings>;
   reads(settings: Settings): Extract<Reads, { what: What }>;

@@ -1,9 +1,10 @@
 import { calls } from "./calls";
 import type { AnyDetector, CallDetector, SeriesDetector } from "./detector";
 import { threshold } from "./threshold";
+import { usual } from "./usual";
 
 /** Every way of judging. A new one is a file, and a line here. */
-const DETECTORS: readonly AnyDetector[] = [threshold as SeriesDetector, calls as CallDetector];
+const DETECTORS: readonly AnyDetector[] = [threshold as SeriesDetector, usual as SeriesDetector, calls as CallDetector];
 
 const byType = new Map(DETECTORS.map((one) => [one.type, one]));
 

@@ -1,5 +1,6 @@
 import type { Samples } from "../telemetry/chunk";
 import { MINUTE_MS } from "../time/windows";
+import type { Range } from "./range";
 import type { CallPoint, CallUsual } from "./call-usual";
 import type { CallDetector, Detector, Judged, Verdict } from "./detector";
 
@@ -7,18 +8,27 @@ export interface Replayed extends Verdict {
   atMs: number;
 }
 
-/** What a detector would have said of samples of the past, in order: a preview of a rule. */
+/**
+ * What a detector would have said of samples of the past, in order: a preview of a rule.
+ * @param rangeAt what was usual at an instant, for detectors that learn
+ */
 export function replay<Settings, State>(
   detector: Detector<Settings, State>,
   settings: Settings,
   samples: Samples,
   judged: Judged,
+  rangeAt?: (atMs: number) => Range | undefined,
 ): Replayed[] {
   const state = detector.fresh();
   const verdicts: Replayed[] = [];
   for (let index = 0; index < samples.times.length; index++) {
     const atMs = samples.times[index] as number;
-    const verdict = detector.evaluate(settings, state, { atMs, value: samples.values[index] as number }, judged);
+    const verdict = detector.evaluate(
+      settings,
+      state,
+      { atMs, value: samples.values[index] as number, range: rangeAt?.(atMs) },
+      judged,
+    );
     if (verdict) verdicts.push({ ...verdict, atMs });
   }
   return verdicts;

@@ -27,6 +27,12 @@ const limit = (title: string) =>
 export const thresholdSettings = z
   .strictObject({
     metric: z.string().min(1, "Say which metric is judged.").max(200).meta({ title: "Metric" }),
+    over: z
+      .preprocess((given) => (given === "" ? undefined : given), z.string().max(200).optional())
+      .meta({
+        title: "As a share of (metric)",
+        description: "Limits are percent of it then; empty for the value itself.",
+      }),
     direction: z
       .enum(["above", "below"])
       .default("above")
@@ -95,18 +101,20 @@ export const threshold: Detector<ThresholdSettings, ThresholdState> = {
   label: "Fixed limits",
   about: "Compares the mean of the last samples with fixed limits.",
   settings: thresholdSettings,
-  reads: ({ metric }) => ({ what: "series", metric }),
+  reads: ({ metric, over }) => ({ what: "series", metric, over }),
   memory: ({ memoryMinutes, samples }) => ({ ms: memoryMinutes * MINUTE_MS, inputs: samples }),
   fresh: (severity = "cleared") => ({ severity, values: [], times: [], sinceMs: undefined }),
   direction: ({ direction }) => direction,
   limits: limitsOf,
-  describe: (settings, unit) => {
+  describe: (settings, ownUnit) => {
+    const unit = settings.over === undefined ? ownUnit : "%";
     if (unit === "0/1") return describeState(settings);
     const limits = limitsOf(settings).map(
       ({ severity, value }) => `${severity} ${settings.direction} ${formatValue(value, unit)}`,
     );
     const over = settings.samples > 1 ? `, mean of ${settings.samples} samples` : "";
-    return `${metricTitle(settings.metric, "")}: ${limits.join(", ")}${over}`;
+    const of = settings.over === undefined ? "" : ` of ${metricTitle(settings.over, "").toLowerCase()}`;
+    return `${metricTitle(settings.metric, "")}${of}: ${limits.join(", ")}${over}`;
   },
 
   /**

@@ -114,3 +114,26 @@ function byWeight(
   const severity = percent >= criticalPercent ? "critical" : percent >= criticalPercent / 2 ? "major" : "minor";
   return { severity, reason: `${Math.round(percent)} % ${words} are out; ${heaviest.name}: ${heaviest.reason}` };
 }
+
+/** How much members count whose name or kind fits a pattern. */
+export interface MemberWeight {
+  pattern: string;
+  weight: number;
+}
+
+/** Reads weights as people write them, one a line: "db.* = 5". */
+export function readWeights(text: string): { ok: true; weights: MemberWeight[] } | { ok: false; problem: string } {
+  const weights: MemberWeight[] = [];
+  for (const [index, line] of text.split("\n").entries()) {
+    if (!line.trim()) continue;
+    const [, pattern, number] = /^\s*(\S.*?)\s*=\s*(\d+(?:\.\d+)?)\s*$/.exec(line) ?? [];
+    const weight = Number(number);
+    if (!pattern || !(weight >= 0 && weight <= 1000))
+      return {
+        ok: false,
+        problem: `Line ${index + 1}: write a name or kind, “=” and a weight up to 1,000, as “db.* = 5”.`,
+      };
+    weights.push({ pattern, weight });
+  }
+  return { ok: true, weights };
+}

@@ -28,11 +28,14 @@ export interface AlarmKind extends Pick<
   "subject" | "ruleId" | "seriesId" | "detector" | "metric" | "direction" | "qualifier"
 > {}
 
+/** As much of it as tells alarms apart. */
+export type AlarmName = Pick<AlarmKind, "subject" | "metric" | "direction" | "detector" | "qualifier">;
+
 interface ActiveAlarm {
   id: number;
   severity: Severity;
   worst: Severity;
-  kind: Pick<AlarmKind, "subject" | "metric">;
+  kind: Pick<AlarmKind, "subject" | "metric"> & { ruleId: number | null };
 }
 
 /** The alarms that stand, and their life in the store: raised, worse, better, cleared. Call inside a transaction. */
@@ -46,16 +49,16 @@ export class AlarmBook {
   /** Takes everything from the store anew, after a tick that could not be written. */
   reload(): void {
     this.active.clear();
-    for (const { id, severity, worst, subject_type, subject_id, alarm_type, metric, qualifier } of activeAlarms(
-      this.db,
-    )) {
+    for (const row of activeAlarms(this.db)) {
+      const { id, severity, worst, subject_type, subject_id, alarm_type, metric, qualifier, rule_id } = row;
       const subject: Subject = { type: subject_type, id: subject_id };
-      this.active.set(keyOf(subject, alarm_type, qualifier), { id, severity, worst, kind: { subject, metric } });
+      const kind = { subject, metric, ruleId: rule_id };
+      this.active.set(keyOf(subject, alarm_type, qualifier), { id, severity, worst, kind });
     }
   }
 
   /** How an alarm stands; undefined where it does not. */
-  severityOf(kind: Pick<AlarmKind, "subject" | "metric" | "direction" | "qualifier">): Severity | undefined {
+  severityOf(kind: AlarmName): Severity | undefined {
     return this.active.get(keyOfKind(kind))?.severity;
   }
 
@@ -78,11 +81,7 @@ export class AlarmBook {
     return { what: worse ? "worse" : "better", alarmId: known.id, ...event };
   }
 
-  clear(
-    kind: Pick<AlarmKind, "subject" | "metric" | "direction" | "qualifier">,
-    text: string,
-    atMs: number,
-  ): AlarmEvent | undefined {
+  clear(kind: AlarmName, text: string, atMs: number): AlarmEvent | undefined {
     return this.clearKey(keyOfKind(kind), text, atMs);
   }
 
@@ -91,10 +90,18 @@ export class AlarmBook {
     if (!known) return undefined;
     this.active.delete(key);
     changeAlarm(this.db, known.id, "cleared", known.worst, text, atMs);
-    return { what: "cleared", alarmId: known.id, ...known.kind, severity: "cleared", text, atMs };
+    const { subject, metric } = known.kind;
+    return { what: "cleared", alarmId: known.id, subject, metric, severity: "cleared", text, atMs };
   }
 
-  /** Clears every alarm of a subject, or of a subject and one metric. */
+  /** Clears what rules raised that are not there any more. */
+  clearWithout(rules: ReadonlySet<number>, text: string, atMs: number): AlarmEvent[] {
+    return [...this.active]
+      .filter(([, { kind }]) => kind.ruleId === null || !rules.has(kind.ruleId))
+      .flatMap(([key]) => this.clearKey(key, text, atMs) ?? []);
+  }
+
+  /** Clears every alarm of a subject. */
   clearAll(subject: Subject, text: string, atMs: number): AlarmEvent[] {
     const own = `${subjectKey(subject)}|`;
     return [...this.active.keys()]
@@ -104,5 +111,5 @@ export class AlarmBook {
 }
 
 const keyOf = (subject: Subject, type: string, qualifier: string) => `${subjectKey(subject)}|${type}|${qualifier}`;
-const keyOfKind = (kind: Pick<AlarmKind, "subject" | "metric" | "direction" | "qualifier">) =>
-  keyOf(kind.subject, alarmTypeOf(kind.metric, kind.direction), kind.qualifier);
+const keyOfKind = (kind: AlarmName) =>
+  keyOf(kind.subject, alarmTypeOf(kind.metric, kind.direction, kind.detector), kind.qualifier);

@@ -7,7 +7,7 @@ import type { FreshSample } from "../ingest/sample-writer";
 import { activeAlarms, listRules, type RuleRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import type { SpanWriter } from "../store/span-writer";
-import type { AlarmBook, AlarmEvent, AlarmKind } from "./alarm-book";
+import type { AlarmBook, AlarmEvent, AlarmKind, AlarmName } from "./alarm-book";
 import type { CallLine, CallLines } from "./call-lines";
 import { peersOf } from "./peers";
 
@@ -66,7 +66,7 @@ export class CallJudge {
   /** How many watches hold an alarm up, by what it is about: several callers may say the same of one component. */
   private readonly holders = new Map<string, Set<Watch>>();
   /** Alarms that nothing holds up yet, since a start or a change of rules. */
-  private readonly orphans = new Map<string, Pick<AlarmKind, "subject" | "metric" | "direction" | "qualifier">>();
+  private readonly orphans = new Map<string, AlarmName>();
   private orphanedAtMs: number | undefined;
 
   constructor(
@@ -93,7 +93,7 @@ export class CallJudge {
     this.orphanedAtMs = undefined;
     for (const { detector, subject_type, subject_id, metric, direction, qualifier } of activeAlarms(this.db)) {
       if (detectorOf(detector)?.what !== "calls") continue;
-      const kind = { subject: { type: subject_type, id: subject_id }, metric, direction, qualifier };
+      const kind = { subject: { type: subject_type, id: subject_id }, metric, direction, detector, qualifier };
       this.orphans.set(holdKey(kind), kind);
     }
   }

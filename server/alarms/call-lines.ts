@@ -220,9 +220,9 @@ class HistogramLine implements CallLine {
     const reports = new Map<number, CallReport>();
     for (const [id, { part, failed }] of this.series) {
       const { times, values } = this.sampleWriter.recall(id, fromMs, toMs);
-      const times_ = part === ".count" ? 1 : this.microseconds;
+      const scale = part === ".count" ? 1 : this.microseconds;
       for (let index = 0; index < times.length; index++)
-        putReport(reports, part, failed, times[index] as number, (values[index] as number) * times_);
+        putReport(reports, part, failed, times[index] as number, (values[index] as number) * scale);
     }
     const limitUs = usualLimit(reports);
     const points = pointsOfReports(reports, limitUs);

@@ -1,23 +1,32 @@
 import { kindMatches } from "#core/catalogue/kinds";
-import type { SeriesDetector } from "#core/detection/detector";
+import type { SeriesDetector, Verdict } from "#core/detection/detector";
 import { detectorOf } from "#core/detection/registry";
+import { rejected } from "#core/stats/tails";
 import type { Samples } from "#core/telemetry/chunk";
 import type { FreshSample, LiveSeries } from "../ingest/sample-writer";
 import { listRules, type RuleRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
+import { expectedFrom, expectedKey } from "../store/expected";
+import { endFinding, keepFinding } from "../store/findings";
 import type { AlarmBook, AlarmEvent } from "./alarm-book";
+import type { Ranges } from "./ranges";
 
 /** A rule with its detector, ready to judge. */
 interface Judge {
   rule: RuleRow;
   detector: SeriesDetector;
+  /** `*` for any. */
   metric: string;
   direction: "above" | "below";
+  /** A metric that the value is a share of, percent. */
+  over: string | undefined;
 }
 
 interface Watch extends Judge {
   subject: Subject;
   state: unknown;
+  /** Whether what it finds is evidence, and raises no alarm. */
+  isFinding: boolean;
 }
 
 /** What the evaluator asks of those who know the estate and the samples. */
@@ -31,24 +40,30 @@ export interface EvaluatorContext {
   isTwin(series: LiveSeries): boolean;
   /** Short name of a service, as scopes have it. */
   serviceUid(serviceId: number): string | undefined;
+  /** The last value of another metric of the same instance; undefined where it is not measured. */
+  beside(series: LiveSeries, metric: string): number | undefined;
 }
 
 /** Judges samples by the rules whose scope their series is in, and keeps the life of the alarms that follow. */
 export class Evaluator {
   private judges: Judge[] = [];
   private watches = new Map<number, Watch[]>();
+  /** Until when an oddity is expected. */
+  private expected = new Map<string, number>();
 
   constructor(
     private readonly db: Db,
     private readonly book: AlarmBook,
+    private readonly ranges: Ranges,
     private readonly context: EvaluatorContext,
   ) {
     this.loadRules();
   }
 
-  /** Metrics that rules are about. */
-  get metrics(): ReadonlySet<string> {
-    return new Set(this.judges.map((one) => one.metric));
+  /** Metrics that rules are about; undefined where a rule is about any. */
+  get metrics(): ReadonlySet<string> | undefined {
+    const metrics = new Set(this.judges.map((one) => one.metric));
+    return metrics.has("*") ? undefined : metrics;
   }
 
   /** Takes changed rules up; what the samples say is judged anew from the last ones kept. */
@@ -56,10 +71,19 @@ export class Evaluator {
     this.judges = listRules(this.db).flatMap((rule): Judge[] => {
       const detector = detectorOf(rule.type);
       if (detector?.what !== "series") return [];
-      const { metric } = detector.reads(rule.settings);
-      return [{ rule, detector, metric, direction: detector.direction(rule.settings) }];
+      const { metric, over } = detector.reads(rule.settings);
+      return [{ rule, detector, metric, direction: detector.direction(rule.settings), over }];
     });
     this.watches.clear();
+    this.expected = new Map(
+      expectedFrom(this.db, 0).map((one) => [expectedKey(one.subject, one.metric, one.qualifier), one.untilMs]),
+    );
+  }
+
+  /** Whether somebody expects what a rule that learns finds of a series. */
+  private isExpected({ subject, detector }: Watch, series: LiveSeries, atMs: number): boolean {
+    if (!detector.learns || this.expected.size === 0) return false;
+    return (this.expected.get(expectedKey(subject, series.metric, series.instance)) ?? 0) > atMs;
   }
 
   private watchesOf(series: LiveSeries, atMs: number): Watch[] {
@@ -73,7 +97,9 @@ export class Evaluator {
     const watches = this.context.isTwin(series)
       ? []
       : this.judges
-          .filter((one) => one.metric === series.metric && this.isInScope(one.rule, subject, kind))
+          .filter(
+            (one) => (one.metric === series.metric || one.metric === "*") && this.isInScope(one.rule, subject, kind),
+          )
           .map((one) => this.watch(one, subject, series, atMs));
     this.watches.set(series.id, watches);
     return watches;
@@ -87,47 +113,92 @@ export class Evaluator {
 
   /** A watch with the state it would have, had it judged the last samples. */
   private watch(judge: Judge, subject: Subject, series: LiveSeries, atMs: number): Watch {
-    const { detector, rule, metric, direction } = judge;
-    const state = detector.fresh(this.book.severityOf({ subject, metric, direction, qualifier: series.instance }));
+    const { detector, rule, direction } = judge;
+    const metric = series.metric;
+    const isFinding = detector.isFinding?.(rule.settings) ?? false;
+    const state = detector.fresh(
+      isFinding
+        ? undefined
+        : this.book.severityOf({ subject, metric, direction, detector: detector.type, qualifier: series.instance }),
+    );
+    const watch = { ...judge, subject, state, isFinding };
     const memory = detector.memory(rule.settings);
     const before = this.context.recall(series.id, atMs - memory.ms, atMs - 1);
     const from = Math.max(0, before.times.length - memory.inputs + 1);
     for (let index = from; index < before.times.length; index++)
-      detector.evaluate(
-        rule.settings,
-        state,
-        { atMs: before.times[index] as number, value: before.values[index] as number },
-        series,
-      );
-    return { ...judge, subject, state };
+      this.judge(watch, series, before.times[index] as number, before.values[index] as number);
+    return watch;
+  }
+
+  private judge(watch: Watch, series: LiveSeries, atMs: number, value: number): Verdict | undefined {
+    const { rule, detector, state, over } = watch;
+    let judged = value;
+    if (over !== undefined) {
+      const whole = this.context.beside(series, over);
+      if (!whole) return undefined;
+      judged = (value / whole) * 100;
+    }
+    const range = detector.learns ? this.ranges.of(series, atMs) : undefined;
+    return detector.evaluate(
+      rule.settings,
+      state,
+      { atMs, value: judged, range },
+      over === undefined ? series : { instance: series.instance, metric: series.metric, unit: "%" },
+    );
   }
 
   /** Judges the samples of one tick; call inside a transaction. */
   evaluate(samples: readonly FreshSample[]): AlarmEvent[] {
+    this.ranges.begin();
     const events: AlarmEvent[] = [];
+    const found: { watch: Watch; series: LiveSeries; verdict: Verdict; atMs: number }[] = [];
+    let judged = 0;
     for (const { series, atMs, value } of samples)
       for (const watch of this.watchesOf(series, atMs)) {
-        const { rule, detector, state } = watch;
         const kind = kindOf(watch, series);
-        if (!rule.enabled) {
-          events.push(...one(this.book.clear(kind, "The rule was switched off", atMs)));
+        if (!watch.rule.enabled) {
+          if (watch.isFinding) endFinding(this.db, kind, atMs);
+          else events.push(...one(this.book.clear(kind, "The rule was switched off", atMs)));
           continue;
         }
-        const verdict = detector.evaluate(rule.settings, state, { atMs, value }, series);
-        if (verdict) events.push(...one(this.book.take(kind, verdict, atMs)));
+        judged++;
+        const verdict = this.judge(watch, series, atMs, value);
+        if (!verdict || (verdict.severity !== "cleared" && this.isExpected(watch, series, atMs))) continue;
+        if (!watch.isFinding) events.push(...one(this.book.take(kind, verdict, atMs)));
+        else if (verdict.severity === "cleared") endFinding(this.db, kind, atMs);
+        else found.push({ watch, series, verdict, atMs });
       }
+    this.keep(found, judged);
     return events;
+  }
+
+  /**
+   * Keeps what was found odd, as far as chance does not explain it: among everything judged in a tick, at most a tenth
+   * of what is kept may be false (Benjamini and Hochberg 1995).
+   */
+  private keep(
+    found: readonly { watch: Watch; series: LiveSeries; verdict: Verdict; atMs: number }[],
+    judged: number,
+  ): void {
+    if (found.length === 0) return;
+    const sorted = [...found].sort((a, b) => b.verdict.score - a.verdict.score);
+    const chances = sorted.map(({ verdict }) => 10 ** (-verdict.score / 12.5));
+    for (const { watch, series, verdict, atMs } of sorted.slice(0, rejected(chances, FALSE_SHARE, judged)))
+      keepFinding(this.db, { ...kindOf(watch, series), ...verdict }, atMs);
   }
 }
 
+/** Of what is kept as odd so much may be there by chance. */
+const FALSE_SHARE = 0.1;
+
 const one = <T>(value: T | undefined): T[] => (value === undefined ? [] : [value]);
 
-const kindOf = ({ subject, rule, detector, metric, direction }: Watch, series: LiveSeries) => ({
+const kindOf = ({ subject, rule, detector, direction }: Watch, series: LiveSeries) => ({
   subject,
   ruleId: rule.id,
   seriesId: series.id,
   detector: detector.type,
-  metric,
+  metric: series.metric,
   direction,
   qualifier: series.instance,
 });

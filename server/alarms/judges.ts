@@ -1,10 +1,13 @@
 import { REQUEST_METRICS } from "#core/telemetry/request-metrics";
 import type { BatchIngest } from "../ingest/batches";
 import type { FreshSample, SampleWriter } from "../ingest/sample-writer";
+import { listRules } from "../store/alarms";
 import type { Db } from "../store/database";
+import { endFindingsWithout } from "../store/findings";
 import { AlarmBook, type AlarmEvent } from "./alarm-book";
 import { CallJudge, type CallContext } from "./call-judge";
 import { CallLines } from "./call-lines";
+import { Ranges } from "./ranges";
 import { Evaluator, type EvaluatorContext } from "./evaluator";
 
 /** Everything that judges, over one book of alarms. A new way of reading is a judge here. */
@@ -12,39 +15,58 @@ export class Judges {
   private readonly book: AlarmBook;
   private readonly series: Evaluator;
   private readonly calls: CallJudge;
+  private readonly ranges: Ranges;
+  private rulesChanged = true;
 
   constructor(
-    db: Db,
+    private readonly db: Db,
     private readonly batches: BatchIngest,
     sampleWriter: SampleWriter,
-    context: EvaluatorContext & CallContext,
+    context: EvaluatorContext & CallContext & { learningMs(): number },
   ) {
+    this.ranges = new Ranges(db, sampleWriter, () => context.learningMs());
     this.book = new AlarmBook(db);
-    this.series = new Evaluator(db, this.book, context);
+    this.series = new Evaluator(db, this.book, this.ranges, context);
     const lines = new CallLines(db, sampleWriter, (resourceId) => batches.componentOf(resourceId));
     this.calls = new CallJudge(db, this.book, lines, context);
   }
 
-  /** Metrics that are judged; samples of others are only kept. */
-  get metrics(): ReadonlySet<string> {
-    return new Set([...this.series.metrics, ...REQUEST_METRICS]);
+  /** Metrics that are judged; samples of others are only kept. Undefined where all are. */
+  get metrics(): ReadonlySet<string> | undefined {
+    const { metrics } = this.series;
+    return metrics && new Set([...metrics, ...REQUEST_METRICS]);
   }
 
   /** Takes changed rules up; what the samples say is judged anew from the last ones kept. */
   loadRules(): void {
     this.series.loadRules();
     this.calls.loadRules();
+    this.rulesChanged = true;
+  }
+
+  /** Leaves what rules said that are not there any more. */
+  private leaveRemoved(atMs: number): AlarmEvent[] {
+    if (!this.rulesChanged) return [];
+    this.rulesChanged = false;
+    const rules = new Set(listRules(this.db).map((rule) => rule.id));
+    endFindingsWithout(this.db, rules, atMs);
+    return this.book.clearWithout(rules, "Its rule was removed", atMs);
   }
 
   /** Takes everything from the store anew, after a tick that could not be written. */
   reload(): void {
     this.book.reload();
+    this.ranges.reload();
     this.loadRules();
   }
 
   /** Judges what came since the last tick; call inside a transaction. */
   evaluate(samples: readonly FreshSample[], atMs: number): AlarmEvent[] {
-    return [...this.series.evaluate(samples), ...this.calls.evaluate(this.batches.spanWriter, samples, atMs)];
+    return [
+      ...this.leaveRemoved(atMs),
+      ...this.series.evaluate(samples),
+      ...this.calls.evaluate(this.batches.spanWriter, samples, atMs),
+    ];
   }
 
   /** Whether it is measured how a service does: the calls by which it is entered are known and judged. */

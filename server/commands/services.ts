@@ -1,9 +1,10 @@
 import { z } from "zod";
 import { parseServices } from "#core/estate/service-list";
+import { HEALTH_RULES, readWeights } from "#core/topology/health";
 import { insertChange } from "../store/changes";
 import { PersonError } from "../store/database";
 import { componentsById } from "../store/estate";
-import { listServices, retireService, saveService, serviceOfUid } from "../store/services";
+import { listServices, retireService, saveService, serviceOfUid, type ServiceDetails } from "../store/services";
 import { command } from "./command";
 import type { CommandPorts } from "./ports";
 
@@ -27,6 +28,17 @@ const objective = z
     "A share from 50 to below 100, such as 99.5.",
   );
 
+const wholeFrom = (least: number, most: number, message: string) =>
+  z
+    .string()
+    .trim()
+    .max(6)
+    .default("")
+    .refine(
+      (given) => given === "" || (/^\d+$/.test(given) && Number(given) >= least && Number(given) <= most),
+      message,
+    );
+
 const serviceInput = z.strictObject({
   /** Left out for a new one. */
   uid: uid.optional(),
@@ -42,6 +54,16 @@ const serviceInput = z.strictObject({
   serverLimitMs: limit,
   browserLimitMs: limit,
   objectivePercent: objective,
+  /** How its members' state follows from each of theirs. */
+  healthRule: z.enum(HEALTH_RULES).default("worst"),
+  criticalPercent: wholeFrom(1, 100, "A share is a whole number from 1 to 100."),
+  quorum: wholeFrom(1, 50, "How many must be well is a whole number from 1 to 50."),
+  weights: text("The list of weights", 2000)
+    .default("")
+    .superRefine((given, context) => {
+      const read = readWeights(given);
+      if (!read.ok) context.addIssue({ code: "custom", message: read.problem });
+    }),
   /** Only failures, or slowness too. */
   failuresOnly: z.boolean().default(false),
   notes: text("Notes", 4000).default(""),
@@ -89,6 +111,7 @@ function save({ db, now }: Pick<CommandPorts, "db" | "now">, input: z.infer<type
         ...(input.serverLimitMs ? { serverLimitMs: Number(input.serverLimitMs) } : {}),
         ...(input.browserLimitMs ? { browserLimitMs: Number(input.browserLimitMs) } : {}),
         ...(input.objectivePercent ? { objectivePercent: Number(input.objectivePercent) } : {}),
+        ...healthOf(input),
         ...(input.notes ? { notes: input.notes } : {}),
       },
     },
@@ -98,6 +121,31 @@ function save({ db, now }: Pick<CommandPorts, "db" | "now">, input: z.infer<type
   insertChange(db, { atMs: now(), kind: "setting", componentId: null, summary, by });
   return made;
 }
+
+/** The rule of its members' state; the worst of them goes without saying. */
+function healthOf(input: z.infer<typeof serviceInput>): Pick<ServiceDetails, "health"> {
+  const { healthRule: rule, criticalPercent, quorum, weights } = input;
+  if (rule === "worst") return {};
+  const read = readWeights(weights);
+  return {
+    health: {
+      rule,
+      ...(criticalPercent && rule !== "quorum" ? { criticalPercent: Number(criticalPercent) } : {}),
+      ...(quorum && rule === "quorum" ? { quorum: Number(quorum) } : {}),
+      ...(rule === "weight" && read.ok ? { weights: read.weights } : {}),
+    },
+  };
+}
+
+/** What a list of services says nothing of, as the form would send it. */
+const asTyped = ({ pinned = [], excluded = [], health }: ServiceDetails) => ({
+  pinned,
+  excluded,
+  healthRule: health?.rule ?? "worst",
+  criticalPercent: String(health?.criticalPercent ?? ""),
+  quorum: String(health?.quorum ?? ""),
+  weights: (health?.weights ?? []).map((one) => `${one.pattern} = ${one.weight}`).join("\n"),
+});
 
 export const serviceCommands = {
   "service.save": command({
@@ -127,9 +175,7 @@ export const serviceCommands = {
           const before = known.get(one.name.toLowerCase());
           const input = serviceInput.safeParse({
             ...one,
-            ...(before
-              ? { uid: before.uid, pinned: before.details.pinned ?? [], excluded: before.details.excluded ?? [] }
-              : {}),
+            ...(before ? { uid: before.uid, ...asTyped(before.details) } : {}),
           });
           const problem = input.success ? undefined : `${at}: ${input.error.issues[0]?.message ?? "it is not right"}`;
           if (!input.success) throw new PersonError(problem ?? "", { list: problem ?? "" });

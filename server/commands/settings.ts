@@ -1,14 +1,25 @@
 import { z } from "zod";
 import { readRule } from "#core/detection/rule";
-import { ruleById, ruleNamed, saveRule } from "../store/alarms";
+import { removeRule, ruleById, ruleNamed, saveRule, type RuleRow } from "../store/alarms";
 import { insertChange } from "../store/changes";
-import { PersonError } from "../store/database";
+import { PersonError, type Db } from "../store/database";
+import { addExpected, endExpected } from "../store/expected";
 import { removeQuery, savedQueries, saveQuery } from "../store/saved-queries";
 import { INSTALLATION } from "#core/people/rights";
 import { command } from "./command";
 
 const id = z.number().int().min(1);
-/** Rules and saved queries. */
+
+function existing(db: Db, ruleId: number): RuleRow {
+  const rule = ruleById(db, ruleId);
+  if (!rule) throw new PersonError("That rule does not exist.");
+  return rule;
+}
+
+const tell = (db: Db, atMs: number, summary: string, by: string) =>
+  insertChange(db, { atMs, kind: "setting", componentId: null, summary, by });
+
+/** Rules, what is expected, and saved queries. */
 export const settingCommands = {
   "rule.save": command({
     right: "configure",
@@ -39,6 +50,79 @@ export const settingCommands = {
     about: ({ id: one }, saved) => ({ type: "rule", id: one ?? saved ?? 0 }),
     state: ({ db }, { id: one }, saved) => (one ?? saved) && ruleById(db, (one ?? saved) as number),
     record: (input) => `${input.id === undefined ? "Added" : "Changed"} rule “${String(input.fields.name)}”`,
+  }),
+  "rule.switch": command({
+    right: "configure",
+    input: z.strictObject({ id, on: z.boolean() }),
+    run: ({ db, now, onRules }, input, who) => {
+      const rule = existing(db, input.id);
+      db.transaction(() => {
+        saveRule(db, rule.id, { ...rule, enabled: input.on });
+        tell(db, now(), `Rule “${rule.name}” was switched ${input.on ? "on" : "off"}`, who.name);
+      })();
+      onRules();
+      return rule.name;
+    },
+    about: ({ id: one }) => ({ type: "rule", id: one }),
+    state: ({ db }, { id: one }) => ruleById(db, one),
+    record: (input, name) => `Switched rule “${name ?? input.id}” ${input.on ? "on" : "off"}`,
+  }),
+  "rule.remove": command({
+    right: "configure",
+    input: z.strictObject({ id }),
+    run: ({ db, now, onRules }, input, who) => {
+      const rule = existing(db, input.id);
+      db.transaction(() => {
+        removeRule(db, rule.id);
+        tell(db, now(), `Rule “${rule.name}” was removed`, who.name);
+      })();
+      onRules();
+      return rule.name;
+    },
+    about: ({ id: one }) => ({ type: "rule", id: one }),
+    state: ({ db }, { id: one }) => ruleById(db, one),
+    record: (input, name) => `Removed rule “${name ?? input.id}”`,
+  }),
+  "oddity.expect": command({
+    right: "respond",
+    input: z.strictObject({
+      subject: z.enum(["component", "service"]),
+      id,
+      metric: z.string().min(1).max(200),
+      qualifier: z.string().max(1000).default(""),
+      reason: z.string().trim().min(1, "Say why it is expected.").max(200, "A reason has at most 200 characters."),
+      hours: z.coerce
+        .number("Say for how many hours.")
+        .min(1, "For an hour at least.")
+        .max(24 * 90, "For 90 days at most."),
+    }),
+    run: ({ db, now, onRules }, input, who) => {
+      const atMs = now();
+      const { subject, id: one, metric, qualifier, reason, hours } = input;
+      const untilMs = atMs + hours * 3_600_000;
+      addExpected(db, {
+        subject: { type: subject, id: one },
+        metric,
+        qualifier,
+        reason,
+        by: who.name,
+        at: atMs,
+        untilMs,
+      });
+      onRules();
+    },
+    about: ({ subject, id: one }) => ({ type: subject, id: one }),
+    record: (input) => `Expects ${input.metric} to be unusual for ${input.hours} h: ${input.reason}`,
+  }),
+  "oddity.unexpect": command({
+    right: "respond",
+    input: z.strictObject({ id }),
+    run: ({ db, now, onRules }, input) => {
+      if (!endExpected(db, input.id, now())) throw new PersonError("That is not expected any more.");
+      onRules();
+    },
+    about: ({ id: one }) => ({ type: "oddity", id: one }),
+    record: (input) => `No longer expects oddity ${input.id}`,
   }),
   "query.save": command({
     right: "respond",

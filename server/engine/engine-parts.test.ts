@@ -23,6 +23,7 @@ import { insertSource, sourceById, type SourceRow } from "../store/sources";
 import { correlate } from "../incidents/correlate";
 import { AlarmBook, type AlarmEvent } from "../alarms/alarm-book";
 import { Evaluator } from "../alarms/evaluator";
+import { Ranges } from "../alarms/ranges";
 import type { Subject } from "../store/alarms";
 import { SampleWriter } from "../ingest/sample-writer";
 import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
@@ -98,9 +99,10 @@ describe("the life of an alarm", () => {
     const id = add("a");
     const sampleWriter = new SampleWriter(db);
     const book = new AlarmBook(db);
-    const evaluator = new Evaluator(db, book, {
+    const evaluator = new Evaluator(db, book, new Ranges(db, sampleWriter, () => 25), {
       kindOf: () => "host.linux",
       serviceUid: () => undefined,
+      beside: () => undefined,
       isWatched: () => true,
       recall: (id, from, to) => sampleWriter.recall(id, from, to),
       isTwin: () => false,
@@ -149,9 +151,10 @@ describe("the life of an alarm", () => {
     ] as const)
       feed(minute, value);
     const sampleWriter = new SampleWriter(db);
-    const evaluator = new Evaluator(db, new AlarmBook(db), {
+    const evaluator = new Evaluator(db, new AlarmBook(db), new Ranges(db, sampleWriter, () => 25), {
       kindOf: () => "host.linux",
       serviceUid: () => undefined,
+      beside: () => undefined,
       isWatched: () => true,
       recall: (id, from, to) => sampleWriter.recall(id, from, to),
       isTwin: () => false,
@@ -188,9 +191,10 @@ describe("the life of an alarm", () => {
     const id = add("a");
     const sampleWriter = new SampleWriter(db);
     let kind: string | undefined;
-    const evaluator = new Evaluator(db, new AlarmBook(db), {
+    const evaluator = new Evaluator(db, new AlarmBook(db), new Ranges(db, sampleWriter, () => 25), {
       kindOf: () => kind,
       serviceUid: () => undefined,
+      beside: () => undefined,
       isWatched: () => true,
       recall: (series, from, to) => sampleWriter.recall(series, from, to),
       isTwin: () => false,
@@ -413,9 +417,10 @@ describe("services and incidents", () => {
       series.resourceId !== null &&
       sampleWriter.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !==
         undefined;
-    const evaluator = new Evaluator(db, new AlarmBook(db), {
+    const evaluator = new Evaluator(db, new AlarmBook(db), new Ranges(db, sampleWriter, () => 25), {
       kindOf: () => "host.linux",
       serviceUid: () => undefined,
+      beside: () => undefined,
       isWatched: () => true,
       recall: (series, from, to) => sampleWriter.recall(series, from, to),
       isTwin,

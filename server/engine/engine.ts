@@ -71,6 +71,9 @@ const TAKE_UP_REST = 8;
 const TICK_MS = 5_000;
 /** What is under way has this long to write how it ended, machine time. */
 const ENDING_MS = 5_000;
+/** Machine time a tick may spend on learning what is usual; less while the past is lived through. */
+const LEARNING_MS = 25;
+const LEARNING_FAST_MS = 4;
 /** Machine time a tick may spend on rollups and retention. */
 const ROLLING_BUDGET_MS = 25;
 
@@ -278,6 +281,13 @@ export class Engine {
       serviceUid: (id) => this.services.get(id)?.uid,
       nameOf: (id) => this.components.get(id)?.name ?? `component ${id}`,
       entries: () => this.entries,
+      beside: ({ componentId, serviceId, resourceId, instance }, metric) => {
+        const other = this.sampleWriter.find({ componentId, serviceId, resourceId }, metric, instance);
+        const value = other && this.sampleWriter.last(other).value;
+        return value === undefined || Number.isNaN(value) ? undefined : value;
+      },
+      // The past is lived through in fast motion: what is learned there must not take long.
+      learningMs: () => (this.inFastMotion ? LEARNING_FAST_MS : LEARNING_MS),
     });
   }
 

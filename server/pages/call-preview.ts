@@ -9,6 +9,7 @@ import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import { callMinutes } from "../store/call-figures";
 import type { Db } from "../store/database";
 import { componentsById } from "../store/estate";
+import { incidentsIn } from "../store/incidents";
 import { requestSeriesOfAll } from "../store/find-series";
 import { componentsOfResources as namedTo } from "../store/resources";
 import { entriesByService, listServices } from "../store/services";
@@ -64,6 +65,7 @@ export function callPreview(db: Db, rule: RuleInput, detector: CallDetector, fro
     raised,
     hits: hits.sort((a, b) => b.raised - a.raised || b.standingMs - a.standingMs).slice(0, 20),
     more: Math.max(0, hits.length - 20),
+    incidents: incidentsIn(db, fromMs, toMs).map((one) => ({ id: one.id, title: one.title, atMs: one.opened_at })),
   };
 }
 

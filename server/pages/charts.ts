@@ -2,6 +2,7 @@ import { metricTitle } from "#core/catalogue/metrics";
 import type { Severity } from "#core/alarms/severity";
 import { detectorOf } from "#core/detection/registry";
 import type { Limit } from "#core/detection/threshold";
+import { bandAt } from "#core/detection/usual";
 import { kindMatches } from "#core/catalogue/kinds";
 import { toEnvelope, withGaps, type EnvelopePoint } from "#core/telemetry/envelope";
 import { lineOf, niceStep, summaryOf, type Summary } from "#core/telemetry/lines";
@@ -13,6 +14,7 @@ import { alarmsOfComponent, listRules } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
+import { learnedIn } from "../store/learned";
 import { exemplarsOf, type Exemplar } from "../store/exemplars";
 import { spansOf } from "../store/query";
 import { readSamples, type SeriesRow } from "../store/signals";
@@ -42,6 +44,8 @@ export interface ChartData {
   /** The same at another time, laid over: instant here, mean there. */
   over: [number, number | null][];
   exemplars: Exemplar[];
+  /** What was usual, as it was learned at the time: instant, and the edges beyond which one in a million lies. */
+  band: [number, number, number][];
 }
 
 export interface ChartOptions {
@@ -82,6 +86,7 @@ export function chartOf(
     marks: component ? marksOf(db, component.id, fromMs, toMs) : [],
     legend,
     exemplars: exemplarsOf(db, series, fromMs, toMs, MOST_EXEMPLARS),
+    band: bandOf(db, series, fromMs, toMs),
     over: overlayOf(
       (from, to) => lineOf(spansOf(db, series, from, to, niceStep(to - from, width))),
       overlay,
@@ -89,6 +94,26 @@ export function chartOf(
       toMs,
     ),
   };
+}
+
+/** Points across a band: it changes by the hour. */
+const BAND_POINTS = 60;
+
+/** The usual range over a window, each part by what was known then. */
+function bandOf(db: Db, series: SeriesRow, fromMs: number, toMs: number): ChartData["band"] {
+  const learned = learnedIn(db, series.id, fromMs, toMs);
+  if (learned.length === 0) return [];
+  const band: ChartData["band"] = [];
+  let which = 0;
+  for (let point = 0; point <= BAND_POINTS; point++) {
+    const atMs = Math.round(fromMs + ((toMs - fromMs) * point) / BAND_POINTS);
+    while (which + 1 < learned.length && (learned[which + 1] as { atMs: number }).atMs <= atMs) which++;
+    const known = learned[which] as (typeof learned)[number];
+    const own = known.atMs <= atMs ? bandAt(known.range, atMs) : undefined;
+    // What is never below zero has no band there.
+    if (own) band.push([atMs, known.range.middle.some((one) => one < 0) ? own.low : Math.max(0, own.low), own.high]);
+  }
+  return band;
 }
 
 /** The limits of the first rule that judges a series, where its values have any worth drawing. */

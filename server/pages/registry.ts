@@ -28,6 +28,7 @@ import { platformPage, platformsPage } from "./platforms";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
 import { servicePage } from "./service";
 import { serviceFormPage } from "./service-form";
+import { unusualPage } from "./unusual";
 import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
 import { certificatesPage, softwarePage } from "./software";
@@ -74,6 +75,7 @@ export const questions = {
   objective: objectivePage,
   siblings: siblingsPage,
   changes: changesPage,
+  unusual: unusualPage,
   serviceStructure: serviceStructurePage,
   whatIf: whatIfPage,
   metrics: metricsPage,

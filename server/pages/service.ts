@@ -45,6 +45,7 @@ export function servicePage(
   if (!service) return null;
   const health = healthAt(db, "component", atMs);
   const own = healthAt(db, "service", atMs).get(service.id);
+  const relied = healthAt(db, "members", atMs).get(service.id);
   const entry = new Map(membersOf(db, service.id, atMs).map((row) => [row.component_id, row.entry === 1]));
   const members = componentsById(db, entry.keys())
     .map((component) => ({
@@ -70,6 +71,8 @@ export function servicePage(
     service: { ...service, entries: service.entries },
     severity: own?.severity ?? ("cleared" as const),
     reason: own?.reason ?? "",
+    /** How its members are, whether or not that hurts it. */
+    relies: { severity: relied?.severity ?? ("cleared" as const), reason: relied?.reason ?? "" },
     members,
     chart: series
       ? {

@@ -2,24 +2,33 @@ import { auditAreas, auditIn, countAudit, type AuditFilter } from "../store/audi
 import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { metricInfo, metricName, splitMetric } from "#core/catalogue/metrics";
 import type { Scope } from "#core/detection/detector";
+import { learnFrom } from "#core/detection/learn";
+import type { Samples } from "#core/telemetry/chunk";
+import { rollSamples } from "#core/telemetry/rollup";
 import { detectorOf, detectors } from "#core/detection/registry";
 import { alarmsIn, replay } from "#core/detection/replay";
 import { readRule, scopeText } from "#core/detection/rule";
+import { DAY_MS } from "#core/time/windows";
 import { fieldsOf } from "../forms/fields";
-import { listRules, ruleById } from "../store/alarms";
+import { alarmsByRule, listRules, ruleById } from "../store/alarms";
 import { callPreview } from "./call-preview";
 import { estateFacets } from "../store/estate-list";
-import { listMetrics, seriesForRules } from "../store/find-series";
+import { listMetrics, seriesBeside, seriesForRules, type RuleSeries } from "../store/find-series";
 import type { Db } from "../store/database";
 import { looseEvidence } from "../store/evidence";
-import { incidentsAt } from "../store/incidents";
+import { learnedIn } from "../store/learned";
+import { incidentsAt, incidentsIn } from "../store/incidents";
 import { currentMembers, listServices, relianceAt } from "../store/services";
 import { readSamples, storedSamples } from "../store/signals";
 
-/** Every rule in words. */
-export function rulesPage(db: Db, _question: object) {
+/** Alarms of rules are counted over so long. */
+const COUNTED_MS = 14 * DAY_MS;
+
+/** Every rule in words, with what it raised lately; and every way of judging. */
+export function rulesPage(db: Db, { atMs }: { atMs: number }) {
+  const raised = alarmsByRule(db, atMs - COUNTED_MS, atMs);
   const services = new Map(listServices(db).map((service) => [service.uid, service.name]));
-  return listRules(db).map((rule) => {
+  const rules = listRules(db).map((rule) => {
     const detector = detectorOf(rule.type);
     const reads = detector?.reads(rule.settings);
     const unit = reads ? metricInfo(splitMetric(reads.metric).base).unit : "";
@@ -30,8 +39,10 @@ export function rulesPage(db: Db, _question: object) {
       detector: detector?.label ?? rule.type,
       words: detector?.describe(rule.settings, unit) ?? "",
       scope: scopeInWords(rule.scope, services),
+      raised: raised.get(rule.id) ?? 0,
     };
   });
+  return { rules, detectors: detectors().map(({ type, label, about }) => ({ type, label, about })) };
 }
 
 function scopeInWords(scope: Scope, services: ReadonlyMap<string, string>): string {
@@ -47,10 +58,14 @@ function scopeInWords(scope: Scope, services: ReadonlyMap<string, string>): stri
 }
 
 /** The form of a rule, and what it can be about; a detector's own fields follow from its schema. */
-export function rulePage(db: Db, { id, type }: { id: number | null; type: string }) {
+export function rulePage(
+  db: Db,
+  { id, type, copy = null, metric = "" }: { id: number | null; type: string; copy?: number | null; metric?: string },
+) {
   const rule = id === null ? undefined : ruleById(db, id);
   if (id !== null && !rule) return null;
-  const detector = detectorOf(rule?.type ?? type) ?? detectors()[0];
+  const model = rule ?? (copy === null ? undefined : ruleById(db, copy));
+  const detector = detectorOf(model?.type ?? type) ?? detectors()[0];
   if (!detector) return null;
   const services = listServices(db);
   const names = new Map(services.map((service) => [service.uid, service.name]));
@@ -59,12 +74,13 @@ export function rulePage(db: Db, { id, type }: { id: number | null; type: string
     ...estateFacets(db, Number.MAX_SAFE_INTEGER - 1).kinds.map(({ kind }) => ({ subject: "component" as const, kind })),
     ...["*", ...services.map((service) => service.uid)].map((service) => ({ subject: "service" as const, service })),
   ];
-  if (rule && !scopes.some((one) => scopeText(one) === scopeText(rule.scope))) scopes.unshift(rule.scope);
+  if (model && !scopes.some((one) => scopeText(one) === scopeText(model.scope))) scopes.unshift(model.scope);
   return {
     rule: rule ? { id: rule.id, name: rule.name, scope: scopeText(rule.scope), enabled: rule.enabled } : null,
+    copied: model && !rule ? { name: `${model.name} (copy)`, scope: scopeText(model.scope) } : null,
     detector: { type: detector.type, label: detector.label, about: detector.about },
     detectors: detectors().map((one) => ({ type: one.type, label: one.label, about: one.about })),
-    fields: fieldsOf(detector.settings, (rule?.settings ?? {}) as Record<string, unknown>),
+    fields: fieldsOf(detector.settings, (model?.settings ?? (metric ? { metric } : {})) as Record<string, unknown>),
     scopes: scopes.map((scope) => ({ value: scopeText(scope), label: scopeInWords(scope, names) })),
     metrics: listMetrics(db).map(({ metric }) => ({ value: metric, label: metricName(metric) })),
   };
@@ -88,21 +104,23 @@ export function rulePreview(
   if (detector.what === "calls") return callPreview(db, rule, detector, fromMs, toMs);
   const reads = detector.reads(rule.settings);
   const uids = new Map(listServices(db).map((service) => [service.id, service]));
-  const judged = seriesForRules(db, reads.metric).filter((one) =>
+  const judged = seriesForRules(db, reads.metric === "*" ? undefined : reads.metric).filter((one) =>
     rule.scope.subject === "component"
       ? one.kind !== null && kindMatches(rule.scope.kind, one.kind)
       : one.service_id !== null && (rule.scope.service === "*" || uids.get(one.service_id)?.uid === rule.scope.service),
   );
+  const incidents = incidentsIn(db, fromMs, toMs).map((one) => ({ id: one.id, title: one.title, atMs: one.opened_at }));
   let samples = 0;
   let replayed = 0;
   let raised = 0;
   const hits: { name: string; instance: string; raised: number; standingMs: number }[] = [];
   for (const one of judged.slice(0, MOST_REPLAYED)) {
     if (samples >= MOST_SAMPLES) break;
-    const window = readSamples(db, one.id, fromMs, toMs);
+    const window = judgedSamples(db, one, reads.over, fromMs, toMs);
     samples += window.times.length;
     replayed++;
-    const found = alarmsIn(replay(detector, rule.settings, window, one), toMs);
+    const rangeAt = detector.learns ? rangeReader(db, one.id, window, fromMs, toMs) : undefined;
+    const found = alarmsIn(replay(detector, rule.settings, window, one, rangeAt), toMs);
     raised += found.raised;
     if (found.raised) hits.push({ name: one.name, instance: one.instance, ...found });
   }
@@ -114,7 +132,32 @@ export function rulePreview(
     raised,
     hits: hits.sort((a, b) => b.raised - a.raised || b.standingMs - a.standingMs).slice(0, 20),
     more: Math.max(0, hits.length - 20),
+    incidents,
   };
+}
+
+/** The samples of a series, or what they are of another metric, percent. */
+function judgedSamples(db: Db, one: RuleSeries, over: string | undefined, fromMs: number, toMs: number): Samples {
+  const own = readSamples(db, one.id, fromMs, toMs);
+  if (over === undefined) return own;
+  const beside = seriesBeside(db, one, over);
+  const whole = beside === undefined ? undefined : readSamples(db, beside, fromMs, toMs);
+  let at = -1;
+  const values = Float64Array.from(own.times, (time, index) => {
+    while (whole && at + 1 < whole.times.length && (whole.times[at + 1] as number) <= time) at++;
+    const part = whole?.values[at];
+    return part ? ((own.values[index] as number) / part) * 100 : Number.NaN;
+  });
+  return { times: own.times, values };
+}
+
+const FIVE_MINUTES_MS = 5 * 60_000;
+
+/** What was known of a series at an instant; of one that nobody judged yet, what the window itself tells. */
+function rangeReader(db: Db, seriesId: number, window: Samples, fromMs: number, toMs: number) {
+  const kept = learnedIn(db, seriesId, fromMs, toMs);
+  const own = kept.length ? undefined : learnFrom(rollSamples(window, FIVE_MINUTES_MS));
+  return (atMs: number) => own ?? (kept.findLast((one) => one.atMs <= atMs) ?? kept[0])?.range;
 }
 
 export function servicesPage(db: Db, { atMs }: { atMs: number }) {

@@ -23,6 +23,7 @@ export function watchPage(
   { atMs, volumeOf, usual = "weekday" }: { atMs: number; volumeOf: string; usual?: UsualBasis },
 ) {
   const health = healthAt(db, "service", atMs);
+  const members = healthAt(db, "members", atMs);
   const componentHealth = healthAt(db, "component", atMs);
   const services = listServices(db);
   const reliance = relianceAt(db, atMs);
@@ -42,6 +43,8 @@ export function watchPage(
       severity: (state?.severity ?? "cleared") as Severity,
       reason: state?.reason ?? "",
       sinceMs: state?.valid_from ?? null,
+      /** What it relies on that is unwell, though it does as usual itself. */
+      relies: state ? null : (members.get(service.id)?.reason ?? null),
       reliesOn: [...(reliance.get(service.id) ?? [])].map((id) => names.get(id) ?? ""),
       figure:
         service.figure && series

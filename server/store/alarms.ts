@@ -143,9 +143,9 @@ export interface NewAlarm {
   onsetMs: number;
 }
 
-/** RFC 8632 alarm type: what is judged, and which way is wrong. */
-export const alarmTypeOf = (metric: string, direction: "above" | "below") =>
-  `${metric}.${direction === "above" ? "high" : "low"}`;
+/** RFC 8632 alarm type: what is judged, and which way is wrong; past a limit and out of the usual are two types. */
+export const alarmTypeOf = (metric: string, direction: "above" | "below", detector: string) =>
+  `${metric}.${detector === "usual" ? "unusual-" : ""}${direction === "above" ? "high" : "low"}`;
 
 export function raiseAlarm(db: Db, alarm: NewAlarm, atMs: number): number {
   const { lastInsertRowid } = prepared(
@@ -160,7 +160,7 @@ export function raiseAlarm(db: Db, alarm: NewAlarm, atMs: number): number {
     alarm.detector,
     alarm.metric,
     alarm.direction,
-    alarmTypeOf(alarm.metric, alarm.direction),
+    alarmTypeOf(alarm.metric, alarm.direction, alarm.detector),
     alarm.qualifier,
     alarm.severity,
     alarm.severity,
@@ -214,6 +214,27 @@ export function acknowledgeAlarm(db: Db, id: number, by: string, atMs: number): 
 
 export function activeAlarms(db: Db): AlarmRow[] {
   return prepared<AlarmRow>(db, `${ALARM} WHERE a.cleared_at IS NULL ORDER BY a.raised_at`).all();
+}
+
+/** Alarms that stood at some time of a window, the latest first. */
+export function alarmsIn(db: Db, fromMs: number, toMs: number, most: number): AlarmRow[] {
+  return prepared<AlarmRow>(
+    db,
+    `${ALARM} WHERE a.raised_at <= ? AND (a.cleared_at IS NULL OR a.cleared_at >= ?) ORDER BY a.raised_at DESC LIMIT ?`,
+  ).all(toMs, fromMs, most);
+}
+
+/** How many alarms each rule raised in a window. */
+export function alarmsByRule(db: Db, fromMs: number, toMs: number): Map<number, number> {
+  const rows = prepared<{ id: number; n: number }>(
+    db,
+    "SELECT rule_id AS id, count(*) AS n FROM alarm WHERE raised_at >= ? AND raised_at <= ? AND rule_id IS NOT NULL GROUP BY rule_id",
+  ).all(fromMs, toMs);
+  return new Map(rows.map((row) => [row.id, row.n]));
+}
+
+export function removeRule(db: Db, id: number): void {
+  prepared(db, "DELETE FROM rule WHERE id = ?").run(id);
 }
 
 export function alarmById(db: Db, id: number): AlarmRow | undefined {

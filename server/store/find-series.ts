@@ -46,27 +46,45 @@ export const requestSeriesOfAll = (
      JOIN component c ON c.id = s.component_id AND c.valid_to IS NULL WHERE s.metric LIKE '%.duration.%'`,
   ).all();
 
-/** Series of a metric with what they belong to, as rules judge them: of what is polled and sent, the polled one. */
-export function seriesForRules(
-  db: Db,
-  metric: string,
-): { id: number; instance: string; unit: string; name: string; kind: string | null; service_id: number | null }[] {
-  return prepared<{
-    id: number;
-    instance: string;
-    unit: string;
-    name: string;
-    kind: string | null;
-    service_id: number | null;
-  }>(
+/** Series of a metric, or all, with what they belong to, as rules judge them: of what is polled and sent, the polled one. */
+export function seriesForRules(db: Db, metric: string | undefined): RuleSeries[] {
+  return prepared<RuleSeries>(
     db,
-    `SELECT s.id, s.instance, s.unit, coalesce(c.name, v.name) AS name, c.kind, s.service_id FROM series s
+    `SELECT s.id, s.component_id, s.resource_id, s.metric, s.instance, s.unit, coalesce(c.name, v.name) AS name, c.kind,
+       s.service_id FROM series s
      LEFT JOIN component c ON c.id = s.component_id AND c.valid_to IS NULL LEFT JOIN service v ON v.id = s.service_id AND v.valid_to IS NULL
-     WHERE s.metric = ? AND (c.id IS NOT NULL OR v.id IS NOT NULL) AND (s.resource_id IS NULL OR NOT EXISTS
+     WHERE (:metric IS NULL OR s.metric = :metric) AND (c.id IS NOT NULL OR v.id IS NOT NULL) AND (s.resource_id IS NULL OR NOT EXISTS
        (SELECT 1 FROM series p WHERE p.component_id = s.component_id AND p.metric = s.metric AND p.instance = s.instance AND p.resource_id IS NULL))
      ORDER BY name, s.instance`,
-  ).all(metric);
+  ).all({ metric: metric ?? null });
 }
+
+/** A series as a rule judges it. */
+export interface RuleSeries {
+  id: number;
+  component_id: number | null;
+  resource_id: number | null;
+  metric: string;
+  instance: string;
+  unit: string;
+  name: string;
+  kind: string | null;
+  service_id: number | null;
+}
+
+/** The series of another metric of the same thing and instance. */
+export const seriesBeside = (db: Db, one: RuleSeries, metric: string): number | undefined =>
+  prepared<{ id: number }>(
+    db,
+    `SELECT id FROM series WHERE component_id IS :component AND service_id IS :service AND resource_id IS :resource
+     AND metric = :metric AND instance = :instance LIMIT 1`,
+  ).get({
+    component: one.component_id,
+    service: one.service_id,
+    resource: one.resource_id,
+    metric,
+    instance: one.instance,
+  })?.id;
 
 export interface MetricCount {
   metric: string;

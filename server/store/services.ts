@@ -1,5 +1,5 @@
 import type { Severity } from "#core/alarms/severity";
-import type { HealthSettings } from "#core/topology/health";
+import type { HealthSettings, MemberWeight } from "#core/topology/health";
 import { prepared, type Db } from "./database";
 
 /**
@@ -18,12 +18,6 @@ export interface FigureSource {
   unit: string;
   /** Shown first on Watch. */
   headline?: boolean | undefined;
-}
-
-/** How much members count whose name or kind fits a pattern. */
-export interface MemberWeight {
-  pattern: string;
-  weight: number;
 }
 
 /** What people say of a service besides its entry points. */

@@ -27,6 +27,7 @@ const chart = (changes: Partial<ChartData> = {}): ChartData =>
     ],
     over: [],
     exemplars: [],
+    band: [],
     limits: [],
     marks: [],
     legend: { min: 40, mean: 50, max: 62, last: 61, count: 3 },

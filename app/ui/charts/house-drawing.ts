@@ -17,6 +17,7 @@ export function houseData(chart: ChartData, tokens: Tokens) {
   const mean = at(2);
   return {
     datasets: [
+      ...bandData(chart, tokens),
       { ...edge, label: "highest", data: at(3), backgroundColor: tokens.chartEnvelope, fill: "+1" as const },
       { ...edge, label: "lowest", data: at(1), fill: false as const },
       ...(chart.over.length
@@ -46,6 +47,22 @@ export function houseData(chart: ChartData, tokens: Tokens) {
       },
     ],
   };
+}
+
+/** What was usual, as a ground behind the line. */
+function bandData({ band }: ChartData, tokens: Tokens) {
+  if (band.length < 2) return [];
+  const edge = { ...STILL, borderWidth: 0, fill: false as const };
+  return [
+    {
+      ...edge,
+      label: "usual, high",
+      data: band.map(([x, , y]) => ({ x, y })),
+      backgroundColor: tokens.band,
+      fill: "+1",
+    },
+    { ...edge, label: "usual, low", data: band.map(([x, y]) => ({ x, y })) },
+  ];
 }
 
 /** Limits as hairlines with their values, as far as they lie near what is drawn. */

@@ -1,6 +1,7 @@
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
+import { useState } from "react";
 import type { Refusal } from "../../shell/answers.server";
 import type { ServiceFormPage } from "./page";
 
@@ -46,7 +47,79 @@ export function ServiceFields({ page, answer }: { page: ServiceFormPage; answer:
           <MenuItem value="failures">failures only</MenuItem>
         </TextField>
       </Stack>
+      <HealthFields details={details} field={field} />
       <TextField {...field("notes", "Notes for whoever is on shift", details.notes)} multiline minRows={3} fullWidth />
+    </Stack>
+  );
+}
+
+const RULES = [
+  ["worst", "the worst of them"],
+  ["share", "the share that is out"],
+  ["quorum", "how many of a set are left"],
+  ["weight", "the weight of what is out"],
+] as const;
+
+/** How the state of its members follows from each of theirs; further fields where the rule asks for them. */
+function HealthFields({
+  details,
+  field,
+}: {
+  details: NonNullable<ServiceFormPage["service"]>["details"];
+  field: (name: string, label: string, value: string | number | undefined, help?: string) => object;
+}) {
+  const [rule, setRule] = useState<string>(details.health?.rule ?? "worst");
+  return (
+    <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
+      <TextField
+        name="healthRule"
+        label="Members are as well as"
+        select
+        value={rule}
+        onChange={(event) => setRule(event.target.value)}
+        sx={{ width: 280 }}
+      >
+        {RULES.map(([value, label]) => (
+          <MenuItem key={value} value={value}>
+            {label}
+          </MenuItem>
+        ))}
+      </TextField>
+      {rule === "quorum" ? (
+        <TextField
+          {...field(
+            "quorum",
+            "Must be well",
+            details.health?.quorum ?? 1,
+            "Of each set of members that stand in for each other.",
+          )}
+          sx={{ width: 320 }}
+        />
+      ) : null}
+      {rule === "share" || rule === "weight" ? (
+        <TextField
+          {...field(
+            "criticalPercent",
+            "Critical from (%)",
+            details.health?.criticalPercent ?? 50,
+            "Half of it is major.",
+          )}
+          sx={{ width: 200 }}
+        />
+      ) : null}
+      {rule === "weight" ? (
+        <TextField
+          {...field(
+            "weights",
+            "Weights",
+            details.health?.weights?.map((one) => `${one.pattern} = ${one.weight}`).join("\n"),
+            "One a line: a name or kind, “=”, a weight. Whatever is not listed weighs 1.",
+          )}
+          multiline
+          minRows={2}
+          fullWidth
+        />
+      ) : null}
     </Stack>
   );
 }

@@ -1,0 +1,105 @@
+import { asSpans, without } from "#core/detection/learn";
+import { learnRange, shiftOf, type Range } from "#core/detection/range";
+import { metricTitle } from "#core/catalogue/metrics";
+import { joinSpans, rollSamples, type Spans } from "#core/telemetry/rollup";
+import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { formatValue } from "#core/units/format";
+import type { LiveSeries, SampleWriter } from "../ingest/sample-writer";
+import { insertChange } from "../store/changes";
+import type { Db } from "../store/database";
+import { oddSpansOf } from "../store/findings";
+import { forgetLearned, keepLearned, learnedAt } from "../store/learned";
+import { readRollup } from "../store/rollups";
+
+const STEP_MS = 5 * MINUTE_MS;
+/** So much of the past is learned from, and anew so often; what little is known of is looked at again sooner. */
+const PAST_MS = 42 * DAY_MS;
+const ANEW_MS = 12 * HOUR_MS;
+const SOON_MS = 2 * HOUR_MS;
+/** What was learned is kept once a day, for so long. */
+const KEPT_EVERY_MS = 20 * HOUR_MS;
+const KEPT_FOR_MS = 60 * DAY_MS;
+
+interface Known {
+  range: Range | undefined;
+  learnedAtMs: number;
+  keptAtMs: number;
+}
+
+/** What is usual of the series that rules judge by it; learned a few at each tick. */
+export class Ranges {
+  private readonly known = new Map<number, Known>();
+  private untilMs = 0;
+
+  constructor(
+    private readonly db: Db,
+    private readonly sampleWriter: SampleWriter,
+    /** Machine time that learning may take of a tick. */
+    private readonly budgetMs: () => number,
+  ) {}
+
+  /** Begins a tick. */
+  begin(): void {
+    this.untilMs = performance.now() + this.budgetMs();
+  }
+
+  /** Forgets what is held in memory, after a transaction that failed. */
+  reload(): void {
+    this.known.clear();
+  }
+
+  /** What is usual of a series; undefined while nothing is known. Call inside a transaction. */
+  of(series: LiveSeries, atMs: number): Range | undefined {
+    let known = this.known.get(series.id);
+    if (!known) {
+      const kept = learnedAt(this.db, series.id, atMs);
+      known = { range: kept?.range, learnedAtMs: kept?.atMs ?? Number.NEGATIVE_INFINITY, keptAtMs: kept?.atMs ?? 0 };
+      this.known.set(series.id, known);
+    }
+    const age = atMs - known.learnedAtMs;
+    if (age >= (known.range ? ANEW_MS : SOON_MS) && performance.now() < this.untilMs) this.learn(series, known, atMs);
+    return known.range;
+  }
+
+  private learn(series: LiveSeries, known: Known, atMs: number): void {
+    known.learnedAtMs = atMs;
+    const fromMs = atMs - PAST_MS;
+    const all = this.spansOf(series, fromMs, atMs);
+    const odd = oddSpansOf(this.db, series.id, fromMs);
+    const range = learnRange(without(all, odd, STEP_MS));
+    if (!range) return;
+    const shift = shiftOf(range, asSpans(all));
+    if (shift !== undefined) {
+      range.shift = shift;
+      if (known.range?.shift !== undefined && Math.abs(known.range.shift) < Math.abs(shift) / 2)
+        this.tellShift(series, range, shift, atMs);
+    }
+    known.range = range;
+    if (atMs - known.keptAtMs < KEPT_EVERY_MS && shift === undefined) return;
+    keepLearned(this.db, series.id, range, atMs);
+    forgetLearned(this.db, series.id, atMs - KEPT_FOR_MS);
+    known.keptAtMs = atMs;
+  }
+
+  /** What was summed up already, and the samples since. */
+  private spansOf(series: LiveSeries, fromMs: number, toMs: number): Spans {
+    const rolledTo = series.rolledToMs;
+    if (rolledTo === null || rolledTo <= fromMs)
+      return rollSamples(this.sampleWriter.recall(series.id, fromMs, toMs), STEP_MS);
+    return joinSpans([
+      readRollup(this.db, series.id, STEP_MS, fromMs, rolledTo),
+      rollSamples(this.sampleWriter.recall(series.id, rolledTo, toMs), STEP_MS),
+    ]);
+  }
+
+  private tellShift(series: LiveSeries, range: Range, shift: number, atMs: number): void {
+    const before = (range.middle[0] as number) || 0;
+    insertChange(this.db, {
+      atMs,
+      kind: "level",
+      componentId: series.componentId,
+      summary: `${metricTitle(series.metric, series.instance)}: new level for six hours, ${formatValue(before + shift, series.unit)} where ${formatValue(before, series.unit)} was usual`,
+      by: "Holotaxis",
+    });
+  }
+}
