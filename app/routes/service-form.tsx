@@ -1,6 +1,6 @@
 import Stack from "@mui/material/Stack";
 import { Form, redirect, useNavigation } from "react-router";
-import { HEALTH_RULES } from "#core/topology/health";
+import { MEMBER_STATES } from "#core/topology/health";
 import type { Route } from "./+types/service-form";
 import { useAnswer } from "../shell/answer";
 import { act, formOf, missing } from "../shell/answers.server";
@@ -58,7 +58,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     pinned: members.filter((one) => chosen.has(one.id) && !one.isReached).map((one) => one.id),
     excluded: members.filter((one) => !chosen.has(one.id) && one.isReached).map((one) => one.id),
     hours: text("hours"),
-    healthRule: HEALTH_RULES.find((one) => one === text("healthRule")) ?? "worst",
+    membersBy: MEMBER_STATES.find((one) => one === text("membersBy")) ?? "worst",
     criticalPercent: text("criticalPercent"),
     quorum: text("quorum"),
     weights: text("weights"),

@@ -52,8 +52,8 @@ export interface UsualState {
 const MEAN_MS = MINUTE_MS;
 /** An alarm is left when the score falls under this part of its own. */
 const EASED = 0.5;
-/** Slack and limit of the cumulative sums, in spreads. */
-const SLACK = 0.5;
+/** Allowance and limit of the cumulative sums, in spreads. */
+const ALLOWANCE = 0.5;
 /** A deviation counts for so many spreads at the most, so that the onset is not dragged by one sample. */
 const MOST_SPREADS = 8;
 
@@ -98,7 +98,7 @@ export const usual: Detector<UsualSettings, UsualState> = {
     }
     const mean = state.values.reduce((sum, one) => sum + one, 0) / state.values.length;
     const off = (value - known.middle) / known.spread;
-    addToSums(state.sums, Math.max(-MOST_SPREADS, Math.min(MOST_SPREADS, off)), SLACK, atMs);
+    addToSums(state.sums, Math.max(-MOST_SPREADS, Math.min(MOST_SPREADS, off)), ALLOWANCE, atMs);
     const side = mean >= known.middle ? "above" : "below";
     const far = Math.abs(mean - known.middle);
     const matters =

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { SEVERITIES, severityRank, worstSeverity, type Severity } from "../alarms/severity";
-import { HEALTH_RULES, membersState, type MemberHealth } from "./health";
+import { MEMBER_STATES, membersState, type MemberHealth } from "./health";
 
 const member = (name: string, severity: Severity, set: string | null = null, weight = 1): MemberHealth => ({
   name,
@@ -56,7 +56,7 @@ describe("the state of a service's members", () => {
     const severity = fc.constantFrom(...SEVERITIES.filter((one) => one !== "indeterminate"));
     fc.assert(
       fc.property(
-        fc.constantFrom(...HEALTH_RULES),
+        fc.constantFrom(...MEMBER_STATES),
         fc.array(fc.tuple(severity, fc.constantFrom(null, "a", "b")), { minLength: 1, maxLength: 8 }),
         fc.nat(7),
         (rule, list, which) => {

@@ -1,8 +1,8 @@
 import { severityRank, worstSeverity, type Severity } from "../alarms/severity";
 
 /** How the state of a service's members is made of each of theirs. */
-export const HEALTH_RULES = ["worst", "share", "quorum", "weight"] as const;
-export type HealthRule = (typeof HEALTH_RULES)[number];
+export const MEMBER_STATES = ["worst", "share", "quorum", "weight"] as const;
+export type MemberStateKind = (typeof MEMBER_STATES)[number];
 
 /** A member of a service as its health is judged. */
 export interface MemberHealth {
@@ -17,7 +17,7 @@ export interface MemberHealth {
 }
 
 export interface HealthSettings {
-  rule: HealthRule;
+  rule: MemberStateKind;
   /** Of a share or of the weight: from so many percent unwell the members are critical. */
   criticalPercent?: number | undefined;
   /** Of a redundant set so many must be well; one without it. */

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { parseServices } from "#core/estate/service-list";
-import { HEALTH_RULES, readWeights } from "#core/topology/health";
+import { MEMBER_STATES, readWeights } from "#core/topology/health";
 import { insertChange } from "../store/changes";
 import { PersonError } from "../store/database";
 import { componentsById } from "../store/estate";
@@ -55,7 +55,7 @@ const serviceInput = z.strictObject({
   browserLimitMs: limit,
   objectivePercent: objective,
   /** How its members' state follows from each of theirs. */
-  healthRule: z.enum(HEALTH_RULES).default("worst"),
+  membersBy: z.enum(MEMBER_STATES).default("worst"),
   criticalPercent: wholeFrom(1, 100, "A share is a whole number from 1 to 100."),
   quorum: wholeFrom(1, 50, "How many must be well is a whole number from 1 to 50."),
   weights: text("The list of weights", 2000)
@@ -123,12 +123,12 @@ function save({ db, now }: Pick<CommandPorts, "db" | "now">, input: z.infer<type
 }
 
 /** The rule of its members' state; the worst of them goes without saying. */
-function healthOf(input: z.infer<typeof serviceInput>): Pick<ServiceDetails, "health"> {
-  const { healthRule: rule, criticalPercent, quorum, weights } = input;
+function healthOf(input: z.infer<typeof serviceInput>): Pick<ServiceDetails, "state"> {
+  const { membersBy: rule, criticalPercent, quorum, weights } = input;
   if (rule === "worst") return {};
   const read = readWeights(weights);
   return {
-    health: {
+    state: {
       rule,
       ...(criticalPercent && rule !== "quorum" ? { criticalPercent: Number(criticalPercent) } : {}),
       ...(quorum && rule === "quorum" ? { quorum: Number(quorum) } : {}),
@@ -138,13 +138,13 @@ function healthOf(input: z.infer<typeof serviceInput>): Pick<ServiceDetails, "he
 }
 
 /** What a list of services says nothing of, as the form would send it. */
-const asTyped = ({ pinned = [], excluded = [], health }: ServiceDetails) => ({
+const asTyped = ({ pinned = [], excluded = [], state }: ServiceDetails) => ({
   pinned,
   excluded,
-  healthRule: health?.rule ?? "worst",
-  criticalPercent: String(health?.criticalPercent ?? ""),
-  quorum: String(health?.quorum ?? ""),
-  weights: (health?.weights ?? []).map((one) => `${one.pattern} = ${one.weight}`).join("\n"),
+  membersBy: state?.rule ?? "worst",
+  criticalPercent: String(state?.criticalPercent ?? ""),
+  quorum: String(state?.quorum ?? ""),
+  weights: (state?.weights ?? []).map((one) => `${one.pattern} = ${one.weight}`).join("\n"),
 });
 
 export const serviceCommands = {

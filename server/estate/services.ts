@@ -143,7 +143,7 @@ export function refreshHealth(
     const members = membersOfService(db, id, details.get(id) ?? {}, atMs, (component) =>
       stateOf("component", component),
     );
-    const state = membersState(members, details.get(id)?.health ?? { rule: "worst" });
+    const state = membersState(members, details.get(id)?.state ?? { rule: "worst" });
     write("members", id, state);
     const own = stateOf("service", id);
     const measured = isMeasured(id) || own.severity !== "cleared";
@@ -156,7 +156,7 @@ export function refreshHealth(
 function membersOfService(
   db: Db,
   id: number,
-  { health }: ServiceDetails,
+  { state }: ServiceDetails,
   atMs: number,
   stateOf: (componentId: number) => { severity: Severity; reason: string },
 ): MemberHealth[] {
@@ -171,7 +171,7 @@ function membersOfService(
     ).map((row) => [row.id, row]),
   );
   const sets = new Map<number, string>();
-  if (health?.rule === "quorum") {
+  if (state?.rule === "quorum") {
     const candidate = (one: number): Candidate | undefined => {
       const row = rows.get(one) ?? hosts.get(one);
       return (
@@ -189,7 +189,7 @@ function membersOfService(
     for (const set of redundantSets(ids, candidate)) for (const one of set.members) sets.set(one, set.label);
   }
   const weightOf = (name: string, kind: string) =>
-    health?.weights?.find(({ pattern }) => fitsPattern(pattern, name) || kindMatches(pattern, kind))?.weight ?? 1;
+    state?.weights?.find(({ pattern }) => fitsPattern(pattern, name) || kindMatches(pattern, kind))?.weight ?? 1;
   return states.map(({ id: one, severity, reason }) => {
     const { name = "", kind = "" } = rows.get(one) ?? {};
     return { name, severity, reason, set: sets.get(one) ?? null, weight: weightOf(name, kind) };

@@ -32,7 +32,7 @@ export interface ServiceDetails {
   /** Whether people want to hear of slowness, or of failures only. */
   tells?: "failures and slowness" | "failures";
   /** How the state of its members follows from each of theirs; the worst of them without it. */
-  health?: HealthSettings & { weights?: MemberWeight[] | undefined };
+  state?: HealthSettings & { weights?: MemberWeight[] | undefined };
   /** For whoever is on shift. */
   notes?: string;
   /** Members by hand, and those left out by hand. */

@@ -68,11 +68,11 @@ function HealthFields({
   details: NonNullable<ServiceFormPage["service"]>["details"];
   field: (name: string, label: string, value: string | number | undefined, help?: string) => object;
 }) {
-  const [rule, setRule] = useState<string>(details.health?.rule ?? "worst");
+  const [rule, setRule] = useState<string>(details.state?.rule ?? "worst");
   return (
     <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
       <TextField
-        name="healthRule"
+        name="membersBy"
         label="Members are as well as"
         select
         value={rule}
@@ -90,7 +90,7 @@ function HealthFields({
           {...field(
             "quorum",
             "Must be well",
-            details.health?.quorum ?? 1,
+            details.state?.quorum ?? 1,
             "Of each set of members that stand in for each other.",
           )}
           sx={{ width: 320 }}
@@ -101,7 +101,7 @@ function HealthFields({
           {...field(
             "criticalPercent",
             "Critical from (%)",
-            details.health?.criticalPercent ?? 50,
+            details.state?.criticalPercent ?? 50,
             "Half of it is major.",
           )}
           sx={{ width: 200 }}
@@ -112,7 +112,7 @@ function HealthFields({
           {...field(
             "weights",
             "Weights",
-            details.health?.weights?.map((one) => `${one.pattern} = ${one.weight}`).join("\n"),
+            details.state?.weights?.map((one) => `${one.pattern} = ${one.weight}`).join("\n"),
             "One a line: a name or kind, “=”, a weight. Whatever is not listed weighs 1.",
           )}
           multiline
