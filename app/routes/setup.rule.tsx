@@ -22,7 +22,7 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
     id: params.id === "new" ? null : idFrom(params.id, "rule"),
     type,
     copy: Number.isInteger(copied) && copied > 0 ? copied : null,
-    metric: (searchParams.get("metric") ?? "").slice(0, 200),
+    given: Object.fromEntries([...searchParams].map(([name, value]) => [name, value.slice(0, 200)])),
   });
   if (!page) throw missing("rule", params.id);
   const scope = searchParams.get("scope") ?? page.copied?.scope;

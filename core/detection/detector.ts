@@ -6,7 +6,9 @@ import type { CallPoint, CallUsual } from "./call-usual";
 /** What a detector reads: a series of samples, or how calls went, with the name of the condition. */
 export type Reads =
   /** `over` is a metric of the same instance that the value is a share of. */
-  { what: "series"; metric: string; over?: string | undefined } | { what: "calls"; metric: string };
+  | { what: "series"; metric: string; over?: string | undefined }
+  | { what: "calls"; metric: string }
+  | { what: "logs"; metric: string };
 
 /** One sample of a series. */
 export interface Input {
@@ -23,10 +25,21 @@ export interface CallInput {
   usual: CallUsual;
 }
 
+/** Log records of one component that fit a rule, in the last minutes. */
+export interface LogInput {
+  atMs: number;
+  count: number;
+  /** In so many minutes at this time of day; undefined where nothing is known. */
+  usual: { mean: number; variance: number } | undefined;
+  /** One of them; empty for none. */
+  example: string;
+}
+
 /** What each kind of reading gives a detector to judge. */
 export interface Inputs {
   series: Input;
   calls: CallInput;
+  logs: LogInput;
 }
 
 /** What the sentences of a verdict need to know of what is judged. */
@@ -79,7 +92,8 @@ export interface Detector<Settings, State, What extends keyof Inputs = "series">
 
 export type SeriesDetector = Detector<unknown, unknown>;
 export type CallDetector = Detector<unknown, unknown, "calls">;
-export type AnyDetector = SeriesDetector | CallDetector;
+export type LogDetector = Detector<unknown, unknown, "logs">;
+export type AnyDetector = SeriesDetector | CallDetector | LogDetector;
 
 /** What a rule is about: components of a kind, or services (`*` for all). */
 export type Scope = { subject: "component"; kind: string } | { subject: "service"; service: string };

@@ -1,6 +1,8 @@
 import { calls } from "./calls";
-import type { AnyDetector, CallDetector, SeriesDetector } from "./detector";
+import type { AnyDetector, CallDetector, LogDetector, SeriesDetector } from "./detector";
+import { logs } from "./logs";
 import { threshold } from "./threshold";
+import { trend } from "./trend";
 import { usual } from "./usual";
 
 /** Every way of judging. A new one is a file, and a line here. */

@@ -7,6 +7,7 @@ import { endFindingsWithout } from "../store/findings";
 import { AlarmBook, type AlarmEvent } from "./alarm-book";
 import { CallJudge, type CallContext } from "./call-judge";
 import { CallLines } from "./call-lines";
+import { LogJudge, type LogContext } from "./log-judge";
 import { Ranges } from "./ranges";
 import { Evaluator, type EvaluatorContext } from "./evaluator";
 
@@ -15,6 +16,7 @@ export class Judges {
   private readonly book: AlarmBook;
   private readonly series: Evaluator;
   private readonly calls: CallJudge;
+  private readonly logs: LogJudge;
   private readonly ranges: Ranges;
   private rulesChanged = true;
 
@@ -22,13 +24,14 @@ export class Judges {
     private readonly db: Db,
     private readonly batches: BatchIngest,
     sampleWriter: SampleWriter,
-    context: EvaluatorContext & CallContext & { learningMs(): number },
+    context: EvaluatorContext & CallContext & Omit<LogContext, "componentOf"> & { learningMs(): number },
   ) {
     this.ranges = new Ranges(db, sampleWriter, () => context.learningMs());
     this.book = new AlarmBook(db);
     this.series = new Evaluator(db, this.book, this.ranges, context);
     const lines = new CallLines(db, sampleWriter, (resourceId) => batches.componentOf(resourceId));
     this.calls = new CallJudge(db, this.book, lines, context);
+    this.logs = new LogJudge(db, this.book, { ...context, componentOf: (id) => batches.componentOf(id) });
   }
 
   /** Metrics that are judged; samples of others are only kept. Undefined where all are. */
@@ -41,6 +44,7 @@ export class Judges {
   loadRules(): void {
     this.series.loadRules();
     this.calls.loadRules();
+    this.logs.loadRules();
     this.rulesChanged = true;
   }
 
@@ -66,6 +70,7 @@ export class Judges {
       ...this.leaveRemoved(atMs),
       ...this.series.evaluate(samples),
       ...this.calls.evaluate(this.batches.spanWriter, samples, atMs),
+      ...this.logs.evaluate(atMs),
     ];
   }
 

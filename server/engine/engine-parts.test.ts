@@ -248,6 +248,7 @@ describe("services and incidents", () => {
       graph: readGraph(db),
       servicesOf: ({ id }: Subject) => services.get(id) ?? [],
       nameOf: ({ id }: Subject) => rows.get(id)?.name ?? "",
+      entriesOf: () => new Set<number>(),
       siteOf: ({ id }: Subject) => rows.get(id)?.site ?? "",
     };
   };

@@ -67,6 +67,7 @@ const USES_EVERY_MS = 60_000;
 const HOST_KEY_MS = 8_000;
 /** Taking up what changed in the estate rests so many times as long as it takes. */
 const TAKE_UP_REST = 8;
+const NOBODY: ReadonlySet<number> = new Set();
 /** Clock time between two ticks. */
 const TICK_MS = 5_000;
 /** What is under way has this long to write how it ended, machine time. */
@@ -281,6 +282,7 @@ export class Engine {
       serviceUid: (id) => this.services.get(id)?.uid,
       nameOf: (id) => this.components.get(id)?.name ?? `component ${id}`,
       entries: () => this.entries,
+      servicesOf: (id) => this.servicesOf.get(id) ?? [],
       beside: ({ componentId, serviceId, resourceId, instance }, metric) => {
         const other = this.sampleWriter.find({ componentId, serviceId, resourceId }, metric, instance);
         const value = other && this.sampleWriter.last(other).value;
@@ -555,6 +557,7 @@ export class Engine {
     );
     const incidents = correlate(this.db, events, {
       graph: this.graph,
+      entriesOf: (id) => this.entries.get(id) ?? NOBODY,
       servicesOf: ({ type, id }) => {
         const service = type === "service" ? this.services.get(id) : undefined;
         return service ? [service] : type === "component" ? (this.servicesOf.get(id) ?? []) : [];

@@ -32,6 +32,8 @@ export interface Affected {
   nameOf: (subject: Subject) => string;
   siteOf: (subject: Subject) => string;
   graph: EstateGraph;
+  /** Components by which a service is entered. */
+  entriesOf: (serviceId: number) => ReadonlySet<number>;
 }
 
 const SYSTEM = "Holotaxis";
@@ -71,17 +73,30 @@ const subjectOf = (alarm: Pick<AlarmRow, "subject_type" | "subject_id">): Subjec
 });
 
 /** Why an incident has to do with a subject: it is among those alarmed, or one relies on the other. */
-function kinship({ subjects }: Alarmed, subject: Subject, { nameOf, graph }: Affected): string | undefined {
-  const name = nameOf(subject);
+function kinship({ subjects }: Alarmed, subject: Subject, affected: Affected): string | undefined {
+  const name = affected.nameOf(subject);
   if (subjects.has(subjectKey(subject))) return `${name} is in it already`;
-  if (subject.type !== "component") return undefined;
-  const relied = graph.reliedOn(subject.id);
+  const relied = reliedOnBy(subject, affected);
   for (const { subject: other, name: otherName } of subjects.values()) {
-    if (other.type !== "component") continue;
-    if (relied.has(other.id)) return `${name} relies on ${otherName}`;
-    if (graph.reliedOn(other.id).has(subject.id)) return `${otherName} relies on ${name}`;
+    if (isAmong(relied, other, affected)) return `${name} relies on ${otherName}`;
+    if (isAmong(reliedOnBy(other, affected), subject, affected)) return `${otherName} relies on ${name}`;
   }
   return undefined;
+}
+
+/** What a component relies on; of a service, its entry points and what those rely on. */
+function reliedOnBy({ type, id }: Subject, { graph, entriesOf }: Affected): ReadonlySet<number> {
+  if (type === "component") return graph.reliedOn(id);
+  if (type !== "service") return new Set();
+  const all = new Set(entriesOf(id));
+  for (const entry of entriesOf(id)) for (const one of graph.reliedOn(entry)) all.add(one);
+  return all;
+}
+
+/** Whether a component, or an entry point of a service, is among what is relied on. */
+function isAmong(relied: ReadonlySet<number>, { type, id }: Subject, { entriesOf }: Affected): boolean {
+  if (type === "component") return relied.has(id);
+  return type === "service" && [...entriesOf(id)].some((entry) => relied.has(entry));
 }
 
 /** Gathers alarms into incidents, each alarm into one: see `placeAlarm`. Call inside a transaction. */
@@ -104,7 +119,7 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
     touched.add(placed.id);
   }
   const atMs = events.at(-1)?.atMs ?? 0;
-  for (const id of touched) result.push(refresh(db, id, affected.graph, atMs));
+  for (const id of touched) result.push(refresh(db, id, affected, atMs));
   return result;
 }
 
@@ -159,16 +174,18 @@ function place(
  * Works severity, suspected cause and title of an incident out anew, and resolves it when nothing in it is wrong any
  * more.
  */
-function refresh(db: Db, id: number, graph: EstateGraph, atMs: number): IncidentEvent {
+function refresh(db: Db, id: number, affected: Affected, atMs: number): IncidentEvent {
   const incident = incidentById(db, id);
   const alarms = alarmsOfIncident(db, id);
   const active = alarms.filter((alarm) => alarm.cleared_at === null);
   if (!incident) return { what: "changed", incidentId: id };
   const judged = active.length ? active : alarms;
   const alarmed = new Set(judged.map((alarm) => subjectKey(subjectOf(alarm))));
-  const components = new Set(judged.flatMap((alarm) => alarm.component_id ?? []));
-  const dependantsOf = (id: number | null) =>
-    id === null ? 0 : [...components].filter((other) => other !== id && graph.reliedOn(other).has(id)).length;
+  const subjects = new Map(judged.map((alarm) => [subjectKey(subjectOf(alarm)), subjectOf(alarm)]));
+  const dependantsOf = (own: Subject) =>
+    [...subjects.values()].filter(
+      (other) => subjectKey(other) !== subjectKey(own) && isAmong(reliedOnBy(other, affected), own, affected),
+    ).length;
   const suspects = rankSuspects(
     judged.map((alarm) => ({
       alarmId: alarm.id,
@@ -176,7 +193,7 @@ function refresh(db: Db, id: number, graph: EstateGraph, atMs: number): Incident
       severity: alarm.severity === "cleared" ? alarm.worst : alarm.severity,
       raisedMs: alarm.raised_at,
       text: alarm.text,
-      dependants: dependantsOf(alarm.component_id),
+      dependants: dependantsOf(subjectOf(alarm)),
     })),
   );
   const first = suspects[0];

@@ -12,6 +12,7 @@ import { DAY_MS } from "#core/time/windows";
 import { fieldsOf } from "../forms/fields";
 import { alarmsByRule, listRules, ruleById } from "../store/alarms";
 import { callPreview } from "./call-preview";
+import { logPreview } from "./log-preview";
 import { estateFacets } from "../store/estate-list";
 import { listMetrics, seriesBeside, seriesForRules, type RuleSeries } from "../store/find-series";
 import type { Db } from "../store/database";
@@ -60,7 +61,12 @@ function scopeInWords(scope: Scope, services: ReadonlyMap<string, string>): stri
 /** The form of a rule, and what it can be about; a detector's own fields follow from its schema. */
 export function rulePage(
   db: Db,
-  { id, type, copy = null, metric = "" }: { id: number | null; type: string; copy?: number | null; metric?: string },
+  {
+    id,
+    type,
+    copy = null,
+    given = {},
+  }: { id: number | null; type: string; copy?: number | null; given?: Record<string, string> },
 ) {
   const rule = id === null ? undefined : ruleById(db, id);
   if (id !== null && !rule) return null;
@@ -80,7 +86,7 @@ export function rulePage(
     copied: model && !rule ? { name: `${model.name} (copy)`, scope: scopeText(model.scope) } : null,
     detector: { type: detector.type, label: detector.label, about: detector.about },
     detectors: detectors().map((one) => ({ type: one.type, label: one.label, about: one.about })),
-    fields: fieldsOf(detector.settings, (model?.settings ?? (metric ? { metric } : {})) as Record<string, unknown>),
+    fields: fieldsOf(detector.settings, (model?.settings ?? given) as Record<string, unknown>),
     scopes: scopes.map((scope) => ({ value: scopeText(scope), label: scopeInWords(scope, names) })),
     metrics: listMetrics(db).map(({ metric }) => ({ value: metric, label: metricName(metric) })),
   };
@@ -101,6 +107,7 @@ export function rulePreview(
   const read = readRule(fields);
   if (!read.ok) return { ok: false as const, fields: read.fields };
   const { rule, detector } = read;
+  if (detector.what === "logs") return logPreview(db, rule, detector, fromMs, toMs);
   if (detector.what === "calls") return callPreview(db, rule, detector, fromMs, toMs);
   const reads = detector.reads(rule.settings);
   const uids = new Map(listServices(db).map((service) => [service.id, service]));

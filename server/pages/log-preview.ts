@@ -1,0 +1,86 @@
+import type { LogDetector } from "#core/detection/detector";
+import type { LogSettings } from "#core/detection/logs";
+import { alarmsIn, type Replayed } from "#core/detection/replay";
+import { coversKind, type RuleInput } from "#core/detection/rule";
+import { HALF_HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import type { Db } from "../store/database";
+import { componentsById } from "../store/estate";
+import { incidentsIn } from "../store/incidents";
+import { countBySender, usualBySender, type CountedLogs } from "../store/log-counts";
+import { logsSince } from "../store/log-novelty";
+import { componentsOfResources } from "../store/resources";
+import { listServices, membersAt } from "../store/services";
+
+/** Spans that a preview looks at: the window is cut into so many at the most. */
+const MOST_SPANS = 2_100;
+/** With words each span is a search of its own. */
+const MOST_SEARCHES = 300;
+
+/** What a rule about logs would have raised: the detector over counts of the past, span by span. */
+export function logPreview(db: Db, rule: RuleInput, detector: LogDetector, fromMs: number, toMs: number) {
+  const settings = rule.settings as LogSettings;
+  const what: CountedLogs = {
+    words: settings.words,
+    leastSeverity: Number(settings.level),
+    onlyNew: settings.condition === "new",
+  };
+  const since = logsSince(db) ?? toMs;
+  const most = what.words ? MOST_SEARCHES : MOST_SPANS;
+  const spanMs = settings.minutes * MINUTE_MS;
+  const stepMs = Math.max(spanMs, Math.ceil((toMs - Math.max(fromMs, since)) / most / MINUTE_MS) * MINUTE_MS);
+  const named = componentsOfResources(db);
+  const rows = new Map(componentsById(db, new Set(named.values())).map((row) => [row.id, row]));
+  const covered = wanted(db, rule, toMs);
+  const part = spanMs / HALF_HOUR_MS;
+  const states = new Map<number, { state: unknown; verdicts: Replayed[] }>();
+  let usual = new Map<number, { mean: number; variance: number }>();
+  let learnedAt = Number.NEGATIVE_INFINITY;
+  for (let atMs = Math.max(fromMs, since) + stepMs; atMs <= toMs; atMs += stepMs) {
+    if ((settings.condition === "more" || settings.condition === "none") && atMs - learnedAt >= 4 * HALF_HOUR_MS) {
+      usual = usualBySender(db, what, atMs, since);
+      learnedAt = atMs;
+    }
+    const counts = countBySender(db, what, atMs - spanMs, atMs);
+    for (const resourceId of new Set([...counts.keys(), ...usual.keys(), ...states.keys()])) {
+      const row = rows.get(named.get(resourceId) ?? 0);
+      if (!row || !covered(row.id, row.kind)) continue;
+      const own = states.get(resourceId) ?? { state: detector.fresh(), verdicts: [] };
+      states.set(resourceId, own);
+      const { count, example } = counts.get(resourceId) ?? { count: 0, example: "" };
+      const known = usual.get(resourceId);
+      const input = {
+        atMs,
+        count,
+        example,
+        usual: known && { mean: known.mean * part, variance: Math.max(known.mean, known.variance) * part },
+      };
+      const verdict = detector.evaluate(settings, own.state, input, { instance: "", unit: "1" });
+      if (verdict) own.verdicts.push({ ...verdict, atMs });
+    }
+  }
+  const hits = [...states].flatMap(([resourceId, { verdicts }]) => {
+    const found = alarmsIn(verdicts, toMs);
+    return found.raised ? [{ name: rows.get(named.get(resourceId) ?? 0)?.name ?? "", instance: "", ...found }] : [];
+  });
+  return {
+    ok: true as const,
+    words: detector.describe(settings, "1"),
+    series: states.size,
+    replayed: states.size,
+    raised: hits.reduce((sum, one) => sum + one.raised, 0),
+    hits: hits.sort((a, b) => b.raised - a.raised || b.standingMs - a.standingMs).slice(0, 20),
+    more: Math.max(0, hits.length - 20),
+    incidents: incidentsIn(db, fromMs, toMs).map((one) => ({ id: one.id, title: one.title, atMs: one.opened_at })),
+  };
+}
+
+function wanted(db: Db, { scope }: RuleInput, atMs: number): (id: number, kind: string) => boolean {
+  if (scope.subject === "component") return (_id, kind) => coversKind(scope, kind);
+  const uids = new Map(listServices(db).map((one) => [one.id, one.uid]));
+  const members = new Set(
+    membersAt(db, atMs)
+      .filter((row) => scope.service === "*" || uids.get(row.service_id) === scope.service)
+      .map((row) => row.component_id),
+  );
+  return (id) => members.has(id);
+}
