@@ -6,7 +6,13 @@ import { trend } from "./trend";
 import { usual } from "./usual";
 
 /** Every way of judging. A new one is a file, and a line here. */
-const DETECTORS: readonly AnyDetector[] = [threshold as SeriesDetector, usual as SeriesDetector, calls as CallDetector];
+const DETECTORS: readonly AnyDetector[] = [
+  threshold as SeriesDetector,
+  usual as SeriesDetector,
+  trend as SeriesDetector,
+  calls as CallDetector,
+  logs as LogDetector,
+];
 
 const byType = new Map(DETECTORS.map((one) => [one.type, one]));
 
