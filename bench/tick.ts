@@ -68,14 +68,20 @@ export function benchTick(root: string): Measurement {
         all.push(sampleWriter.series({ componentId: id, serviceId: null }, `m${metric}`, "", "%", 0));
     }
   })();
-  const evaluator = new Evaluator(db, new AlarmBook(db), new Ranges(db, sampleWriter, () => 25), {
-    kindOf: (id) => kinds.get(id),
-    serviceUid: () => undefined,
-    beside: () => undefined,
-    isWatched: () => true,
-    recall: (id, from, to) => sampleWriter.recall(id, from, to),
-    isTwin: () => false,
-  });
+  const evaluator = new Evaluator(
+    db,
+    new AlarmBook(db),
+    new Ranges(db, sampleWriter, () => ({ budgetMs: 25, seldom: 1 })),
+    {
+      kindOf: (id) => kinds.get(id),
+      serviceUid: () => undefined,
+      beside: () => undefined,
+      looksForEvidence: () => true,
+      isWatched: () => true,
+      recall: (id, from, to) => sampleWriter.recall(id, from, to),
+      isTwin: () => false,
+    },
+  );
   let at = 1_700_000_000_000;
   const tick = () => {
     at += 15_000;

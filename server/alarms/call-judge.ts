@@ -17,8 +17,6 @@ const ANEW_MS = 3 * HOUR_MS;
 const SOON_MS = 10 * MINUTE_MS;
 /** The last moments may be out of the ordinary already. */
 const REST_MS = 10 * MINUTE_MS;
-/** Machine time that learning may take of a tick. */
-const LEARNING_MS = 30;
 /** Whom calls went to is looked up over this span. */
 const PEERS_MS = 6 * MINUTE_MS;
 /** An alarm from before a start, or a change of rules, is left when nothing said the same again for so long. */
@@ -53,6 +51,8 @@ export interface CallContext {
   serviceUid(serviceId: number): string | undefined;
   /** Components by which each service is entered. */
   entries(): ReadonlyMap<number, ReadonlySet<number>>;
+  /** Machine time that learning may take of a tick, and how many times as seldom as usual it is done. */
+  learning(): { budgetMs: number; seldom: number };
 }
 
 /** Judges how calls go: of each operation where it is answered or made, and of each service where it is entered. */
@@ -102,7 +102,7 @@ export class CallJudge {
   evaluate(spans: SpanWriter, fresh: readonly FreshSample[], atMs: number): AlarmEvent[] {
     const changed = this.lines.take(spans, fresh, atMs);
     if (this.judges.length === 0) return this.leaveOrphans(atMs);
-    const until = performance.now() + LEARNING_MS;
+    const until = performance.now() + this.context.learning().budgetMs;
     const events = this.leaveOrphans(atMs);
     for (const line of this.standing.values()) changed.add(line);
     for (const line of changed) {
@@ -128,7 +128,8 @@ export class CallJudge {
   private usualOf(line: CallLine, atMs: number, until: number): CallUsual | undefined {
     const known = this.known.get(line.key);
     const age = known ? atMs - known.learnedAtMs : Number.POSITIVE_INFINITY;
-    const isDue = age >= (known && known.usual.calls < LEAST_KNOWN ? SOON_MS : ANEW_MS);
+    const isDue =
+      age >= this.context.learning().seldom * (known && known.usual.calls < LEAST_KNOWN ? SOON_MS : ANEW_MS);
     // What is out of the ordinary now is not learned; and a tick does not wait for what can be learned in the next.
     if (!isDue || this.standing.has(line.key) || performance.now() > until) return known?.usual;
     const usual = line.learn(atMs - PAST_MS, atMs - REST_MS);

@@ -40,6 +40,8 @@ export interface EvaluatorContext {
   isTwin(series: LiveSeries): boolean;
   /** Short name of a service, as scopes have it. */
   serviceUid(serviceId: number): string | undefined;
+  /** Whether evidence is looked for: not in a past that is lived through in fast motion, but for its end. */
+  looksForEvidence(atMs: number): boolean;
   /** The last value of another metric of the same instance; undefined where it is not measured. */
   beside(series: LiveSeries, metric: string): number | undefined;
 }
@@ -60,10 +62,15 @@ export class Evaluator {
     this.loadRules();
   }
 
-  /** Metrics that rules are about; undefined where a rule is about any. */
+  /** Metrics that rules are about; undefined where one is about any of components. */
   get metrics(): ReadonlySet<string> | undefined {
-    const metrics = new Set(this.judges.map((one) => one.metric));
-    return metrics.has("*") ? undefined : metrics;
+    const any = this.judges.some((one) => one.metric === "*" && one.rule.scope.subject === "component");
+    return any ? undefined : new Set(this.judges.map((one) => one.metric));
+  }
+
+  /** Whether a rule is about any figure of services. */
+  get judgesFigures(): boolean {
+    return this.judges.some((one) => one.metric === "*");
   }
 
   /** Takes changed rules up; what the samples say is judged anew from the last ones kept. */
@@ -153,10 +160,12 @@ export class Evaluator {
     const events: AlarmEvent[] = [];
     const found: { watch: Watch; series: LiveSeries; verdict: Verdict; atMs: number }[] = [];
     let judged = 0;
+    const looks = samples[0] !== undefined && this.context.looksForEvidence(samples[0].atMs);
     for (const { series, atMs, value } of samples)
       for (const watch of this.watchesOf(series, atMs)) {
-        const kind = kindOf(watch, series);
+        if (watch.isFinding && !looks) continue;
         if (!watch.rule.enabled) {
+          const kind = kindOf(watch, series);
           if (watch.isFinding) endFinding(this.db, kind, atMs);
           else events.push(...one(this.book.clear(kind, "The rule was switched off", atMs)));
           continue;
@@ -164,6 +173,7 @@ export class Evaluator {
         judged++;
         const verdict = this.judge(watch, series, atMs, value);
         if (!verdict || (verdict.severity !== "cleared" && this.isExpected(watch, series, atMs))) continue;
+        const kind = kindOf(watch, series);
         if (!watch.isFinding) events.push(...one(this.book.take(kind, verdict, atMs)));
         else if (verdict.severity === "cleared") endFinding(this.db, kind, atMs);
         else found.push({ watch, series, verdict, atMs });

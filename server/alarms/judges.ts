@@ -23,21 +23,23 @@ export class Judges {
   constructor(
     private readonly db: Db,
     private readonly batches: BatchIngest,
-    sampleWriter: SampleWriter,
-    context: EvaluatorContext & CallContext & Omit<LogContext, "componentOf"> & { learningMs(): number },
+    private readonly sampleWriter: SampleWriter,
+    private readonly context: EvaluatorContext & CallContext & Omit<LogContext, "componentOf">,
   ) {
-    this.ranges = new Ranges(db, sampleWriter, () => context.learningMs());
+    this.ranges = new Ranges(db, sampleWriter, () => context.learning());
     this.book = new AlarmBook(db);
     this.series = new Evaluator(db, this.book, this.ranges, context);
     const lines = new CallLines(db, sampleWriter, (resourceId) => batches.componentOf(resourceId));
     this.calls = new CallJudge(db, this.book, lines, context);
     this.logs = new LogJudge(db, this.book, { ...context, componentOf: (id) => batches.componentOf(id) });
+    this.narrow();
   }
 
-  /** Metrics that are judged; samples of others are only kept. Undefined where all are. */
-  get metrics(): ReadonlySet<string> | undefined {
-    const { metrics } = this.series;
-    return metrics && new Set([...metrics, ...REQUEST_METRICS]);
+  /** Has only those samples handed over that are judged; others are kept, no more. */
+  private narrow(): void {
+    const { metrics, judgesFigures } = this.series;
+    this.sampleWriter.judgedMetrics = metrics && new Set([...metrics, ...REQUEST_METRICS]);
+    this.sampleWriter.judgesFigures = judgesFigures;
   }
 
   /** Takes changed rules up; what the samples say is judged anew from the last ones kept. */
@@ -46,6 +48,7 @@ export class Judges {
     this.calls.loadRules();
     this.logs.loadRules();
     this.rulesChanged = true;
+    this.narrow();
   }
 
   /** Leaves what rules said that are not there any more. */
@@ -70,7 +73,7 @@ export class Judges {
       ...this.leaveRemoved(atMs),
       ...this.series.evaluate(samples),
       ...this.calls.evaluate(this.batches.spanWriter, samples, atMs),
-      ...this.logs.evaluate(atMs),
+      ...(this.context.looksForEvidence(atMs) ? this.logs.evaluate(atMs) : []),
     ];
   }
 

@@ -30,17 +30,20 @@ interface Known {
 export class Ranges {
   private readonly known = new Map<number, Known>();
   private untilMs = 0;
+  private seldom = 1;
 
   constructor(
     private readonly db: Db,
     private readonly sampleWriter: SampleWriter,
-    /** Machine time that learning may take of a tick. */
-    private readonly budgetMs: () => number,
+    /** Machine time that learning may take of a tick, and how many times as seldom as usual it is done. */
+    private readonly pace: () => { budgetMs: number; seldom: number },
   ) {}
 
   /** Begins a tick. */
   begin(): void {
-    this.untilMs = performance.now() + this.budgetMs();
+    const { budgetMs, seldom } = this.pace();
+    this.untilMs = performance.now() + budgetMs;
+    this.seldom = seldom;
   }
 
   /** Forgets what is held in memory, after a transaction that failed. */
@@ -57,7 +60,8 @@ export class Ranges {
       this.known.set(series.id, known);
     }
     const age = atMs - known.learnedAtMs;
-    if (age >= (known.range ? ANEW_MS : SOON_MS) && performance.now() < this.untilMs) this.learn(series, known, atMs);
+    if (age >= this.seldom * (known.range ? ANEW_MS : SOON_MS) && performance.now() < this.untilMs)
+      this.learn(series, known, atMs);
     return known.range;
   }
 

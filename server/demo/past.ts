@@ -56,12 +56,12 @@ export async function liveThroughPast(
     await context.setClock({ baseMs: at, machineMs: Date.now(), pace: 1 });
     onProgress(`sweeping the estate as of ${new Date(at).toISOString().slice(0, 16)}Z`);
     await context.sweepAll();
-    const take = momentTaker(context);
+    const take = momentTaker(context, -1 - index * 1_000_000);
     let told = 0;
     db.exec("BEGIN");
     for await (const moment of standins.past(at + STEP_MS, sweepAt[index + 1] ?? toMs, STEP_MS)) {
       const clock = context.turnClock(moment.atMs);
-      take(moment, -1 - index * 1_000_000);
+      take(moment);
       if (context.batches.settle().grown) context.takeUp();
       const pending = context.judge();
       sampleWriter.write("full").settle();
@@ -88,9 +88,11 @@ export async function liveThroughPast(
 }
 
 /**
- * Hands one moment's polls, figures and records on to those who take them; `base` is a handle that no receiver gives.
+ * Hands one moment's polls, figures and records on to those who take them; handles from `base` down are given by no
+ * receiver.
  */
-function momentTaker({ db, poller, batches, sampleWriter }: PastContext): (moment: PastMoment, base: number) => void {
+function momentTaker({ db, poller, batches, sampleWriter }: PastContext, base: number): (moment: PastMoment) => void {
+  const asBatch = courier(base);
   const byAddress = new Map([...poller.hosts.values()].map((host) => [host.target.address, host]));
   const figures = new Map(
     listServices(db).flatMap((service) =>
@@ -101,7 +103,7 @@ function momentTaker({ db, poller, batches, sampleWriter }: PastContext): (momen
   const things = new Map(
     componentsOfPrefix(db, "native:").map(({ id, key }) => [key.split("/").slice(NATIVE_PARTS).join("/"), id]),
   );
-  return (moment, base) => {
+  return (moment) => {
     for (const [address, poll] of moment.polls) {
       const host = byAddress.get(address);
       if (!host) continue;
@@ -118,57 +120,69 @@ function momentTaker({ db, poller, batches, sampleWriter }: PastContext): (momen
       const series = sampleWriter.series({ componentId, serviceId: null }, metric, "", unit, moment.atMs);
       sampleWriter.record(series, moment.atMs, value);
     }
-    if (moment.says.length || moment.spans.length || moment.measured.length)
-      batches.take(deliveryOf(moment, base), moment.atMs);
+    if (moment.says.length || moment.spans.length || moment.measured.length) batches.take(asBatch(moment), moment.atMs);
   };
 }
 
-/** What was said and measured in a moment, as receivers would hand it over. */
-function deliveryOf({ atMs, says, spans, senders, measured }: PastMoment, base: number): Batch {
-  const handle = (sender: number) => base - sender;
-  const measuring = (index: number) => base - senders.length - index;
-  const reporting = measured.flatMap((one, index) =>
-    one.values ? [{ ...one, values: one.values, handle: measuring(index) }] : [],
-  );
-  let nextSeries = base - senders.length - measured.length;
-  const series: Batch["series"] = [];
-  const values: number[] = [];
-  for (const one of reporting)
-    one.metrics.forEach((metric, index) => {
-      const handle = nextSeries--;
-      const value = one.values[index];
-      if (value === null || value === undefined) return;
-      series.push({ ...metric, handle, resource: one.handle, instrument: metric.instrument ?? "gauge" });
-      values.push(value);
+/** Hands moments over as receivers would: senders and series are told of once, their values each time. */
+function courier(base: number): (moment: PastMoment) => Batch {
+  let next = base;
+  const handles = new Map<string, number>();
+  /** The handle of a thing, and whether it is told of for the first time. */
+  const handleOf = (key: string): [handle: number, isNew: boolean] => {
+    const known = handles.get(key);
+    if (known !== undefined) return [known, false];
+    handles.set(key, --next);
+    return [next, true];
+  };
+  return ({ atMs, says, spans, senders, measured }) => {
+    const resources: Batch["resources"] = [];
+    const series: Batch["series"] = [];
+    const taken: number[] = [];
+    const values: number[] = [];
+    const senderHandle = (sender: number) => {
+      const [handle, isNew] = handleOf(`s${sender}`);
+      if (isNew) resources.push({ handle, attributes: senders[sender] ?? {} });
+      return handle;
+    };
+    measured.forEach((one, index) => {
+      if (!one.values) return;
+      const [resource, isNew] = handleOf(`m${index}`);
+      if (isNew) resources.push({ handle: resource, attributes: one.attributes });
+      one.metrics.forEach((metric, place) => {
+        const value = one.values?.[place];
+        if (value === null || value === undefined) return;
+        const [handle, isFirst] = handleOf(`m${index}.${place}`);
+        if (isFirst) series.push({ ...metric, handle, resource, instrument: metric.instrument ?? "gauge" });
+        taken.push(handle);
+        values.push(value);
+      });
     });
-  return {
-    resources: [
-      ...[...new Set([...says, ...spans].map((one) => one.sender))].map((sender) => ({
-        handle: handle(sender),
-        attributes: senders[sender] ?? {},
-      })),
-      ...reporting.map((one) => ({ handle: one.handle, attributes: one.attributes })),
-    ],
-    series,
-    handles: Int32Array.from(series, (one) => one.handle),
-    times: Float64Array.from(series, () => atMs),
-    values: Float64Array.from(values),
-    logs: says.map((said) => ({
-      resource: handle(said.sender),
+    const logs = says.map((said) => ({
+      resource: senderHandle(said.sender),
       atMs: said.atMs,
       severity: said.severity,
       body: said.text,
       attributes: null,
       traceId: said.traceId,
       spanId: said.spanId,
-    })),
-    events: [],
-    exemplars: [],
-    spans: spans.map(({ sender, failed, attributes, message, ...span }) => ({
+    }));
+    const told = spans.map(({ sender, failed, attributes, message, ...span }) => ({
       ...span,
-      resource: handle(sender),
+      resource: senderHandle(sender),
       status: failed ? 2 : 0,
       detail: JSON.stringify(message ? { attributes, message } : { attributes }),
-    })),
+    }));
+    return {
+      resources,
+      series,
+      handles: Int32Array.from(taken),
+      times: new Float64Array(taken.length).fill(atMs),
+      values: Float64Array.from(values),
+      logs,
+      events: [],
+      exemplars: [],
+      spans: told,
+    };
   };
 }

@@ -99,10 +99,11 @@ describe("the life of an alarm", () => {
     const id = add("a");
     const sampleWriter = new SampleWriter(db);
     const book = new AlarmBook(db);
-    const evaluator = new Evaluator(db, book, new Ranges(db, sampleWriter, () => 25), {
+    const evaluator = new Evaluator(db, book, new Ranges(db, sampleWriter, () => ({ budgetMs: 25, seldom: 1 })), {
       kindOf: () => "host.linux",
       serviceUid: () => undefined,
       beside: () => undefined,
+      looksForEvidence: () => true,
       isWatched: () => true,
       recall: (id, from, to) => sampleWriter.recall(id, from, to),
       isTwin: () => false,
@@ -151,14 +152,20 @@ describe("the life of an alarm", () => {
     ] as const)
       feed(minute, value);
     const sampleWriter = new SampleWriter(db);
-    const evaluator = new Evaluator(db, new AlarmBook(db), new Ranges(db, sampleWriter, () => 25), {
-      kindOf: () => "host.linux",
-      serviceUid: () => undefined,
-      beside: () => undefined,
-      isWatched: () => true,
-      recall: (id, from, to) => sampleWriter.recall(id, from, to),
-      isTwin: () => false,
-    });
+    const evaluator = new Evaluator(
+      db,
+      new AlarmBook(db),
+      new Ranges(db, sampleWriter, () => ({ budgetMs: 25, seldom: 1 })),
+      {
+        kindOf: () => "host.linux",
+        serviceUid: () => undefined,
+        beside: () => undefined,
+        looksForEvidence: () => true,
+        isWatched: () => true,
+        recall: (id, from, to) => sampleWriter.recall(id, from, to),
+        isTwin: () => false,
+      },
+    );
     const series = sampleWriter.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
     expect(sampleWriter.last(series).value).toBe(97);
     sampleWriter.record(series, AT + 2 * MINUTE_MS, 96);
@@ -191,14 +198,20 @@ describe("the life of an alarm", () => {
     const id = add("a");
     const sampleWriter = new SampleWriter(db);
     let kind: string | undefined;
-    const evaluator = new Evaluator(db, new AlarmBook(db), new Ranges(db, sampleWriter, () => 25), {
-      kindOf: () => kind,
-      serviceUid: () => undefined,
-      beside: () => undefined,
-      isWatched: () => true,
-      recall: (series, from, to) => sampleWriter.recall(series, from, to),
-      isTwin: () => false,
-    });
+    const evaluator = new Evaluator(
+      db,
+      new AlarmBook(db),
+      new Ranges(db, sampleWriter, () => ({ budgetMs: 25, seldom: 1 })),
+      {
+        kindOf: () => kind,
+        serviceUid: () => undefined,
+        beside: () => undefined,
+        looksForEvidence: () => true,
+        isWatched: () => true,
+        recall: (series, from, to) => sampleWriter.recall(series, from, to),
+        isTwin: () => false,
+      },
+    );
     const series = sampleWriter.series({ componentId: id, serviceId: null }, "memory.used", "", "%", AT);
     sampleWriter.record(series, AT, 95);
     expect(evaluator.evaluate(sampleWriter.fresh)).toEqual([]);
@@ -418,14 +431,20 @@ describe("services and incidents", () => {
       series.resourceId !== null &&
       sampleWriter.find({ componentId: series.componentId, serviceId: null }, series.metric, series.instance) !==
         undefined;
-    const evaluator = new Evaluator(db, new AlarmBook(db), new Ranges(db, sampleWriter, () => 25), {
-      kindOf: () => "host.linux",
-      serviceUid: () => undefined,
-      beside: () => undefined,
-      isWatched: () => true,
-      recall: (series, from, to) => sampleWriter.recall(series, from, to),
-      isTwin,
-    });
+    const evaluator = new Evaluator(
+      db,
+      new AlarmBook(db),
+      new Ranges(db, sampleWriter, () => ({ budgetMs: 25, seldom: 1 })),
+      {
+        kindOf: () => "host.linux",
+        serviceUid: () => undefined,
+        beside: () => undefined,
+        looksForEvidence: () => true,
+        isWatched: () => true,
+        recall: (series, from, to) => sampleWriter.recall(series, from, to),
+        isTwin,
+      },
+    );
     const resourceId = Number(
       db
         .prepare(

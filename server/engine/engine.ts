@@ -73,8 +73,10 @@ const TICK_MS = 5_000;
 /** What is under way has this long to write how it ended, machine time. */
 const ENDING_MS = 5_000;
 /** Machine time a tick may spend on learning what is usual; less while the past is lived through. */
-const LEARNING_MS = 25;
-const LEARNING_FAST_MS = 4;
+const LEARNING = { budgetMs: 25, seldom: 1 };
+const LEARNING_FAST = { budgetMs: 4, seldom: 5 };
+/** Of the past, evidence is looked for in so much. */
+const EVIDENCE_MS = 36 * HOUR_MS;
 /** Machine time a tick may spend on rollups and retention. */
 const ROLLING_BUDGET_MS = 25;
 
@@ -118,6 +120,7 @@ export class Engine {
   private problem: string | null = null;
   /** History is being lived through: no page is open yet. */
   private inFastMotion = false;
+  private pastEndsAtMs = 0;
   private takenBefore = 0;
 
   constructor(
@@ -238,7 +241,6 @@ export class Engine {
       onServices: () => this.takeUpNow([]),
       onRules: () => {
         this.judges.loadRules();
-        this.sampleWriter.judgedMetrics = this.judges.metrics;
       },
       drills: this.demonstration?.drills,
     };
@@ -288,8 +290,9 @@ export class Engine {
         const value = other && this.sampleWriter.last(other).value;
         return value === undefined || Number.isNaN(value) ? undefined : value;
       },
+      looksForEvidence: (atMs) => !this.inFastMotion || atMs >= this.pastEndsAtMs - EVIDENCE_MS,
       // The past is lived through in fast motion: what is learned there must not take long.
-      learningMs: () => (this.inFastMotion ? LEARNING_FAST_MS : LEARNING_MS),
+      learning: () => (this.inFastMotion ? LEARNING_FAST : LEARNING),
     });
   }
 
@@ -374,7 +377,6 @@ export class Engine {
     this.components = new Map(components.map(({ id, name, site }) => [id, { name, site }]));
     this.services = new Map(listServices(this.db).map((service) => [service.id, service]));
     this.servicesOf = servicesByComponent(this.db, this.now());
-    this.sampleWriter.judgedMetrics = this.judges.metrics;
     this.entries = entriesByService(this.db, this.now());
     this.poller.reload(this.now());
     this.platforms.reload();
@@ -403,6 +405,7 @@ export class Engine {
     const { demonstration } = this;
     if (demonstration && fromMs < presentMs) {
       this.inFastMotion = true;
+      this.pastEndsAtMs = presentMs;
       await unforced(this.db, () => demonstration.liveThroughPast(this.pastContext(), fromMs, presentMs, onProgress));
       this.inFastMotion = false;
       await this.setClock({ ...live, baseMs: readClock(live, Date.now()), machineMs: Date.now() });

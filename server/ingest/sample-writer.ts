@@ -148,6 +148,8 @@ export class SampleWriter {
   fresh: FreshSample[] = [];
   /** Metrics that rules are about; all of them where this is not set. */
   judgedMetrics: ReadonlySet<string> | undefined;
+  /** Whether figures of services are judged, whatever they are called. */
+  judgesFigures = true;
   /** Samples that repeated one already there. */
   repeated = 0;
   /** Samples that came after later ones of their series. */
@@ -297,7 +299,9 @@ export class SampleWriter {
     this.waiting.add(series.id, at, value);
     if (series.pendingFrom === 0) this.await(series, this.lastRow + 1);
     const owned = series.componentId !== null || series.serviceId !== null;
-    if (at > before && owned && (this.judgedMetrics?.has(series.metric) ?? true))
+    if (at <= before || !owned) return;
+    const { judgedMetrics } = this;
+    if (!judgedMetrics || judgedMetrics.has(series.metric) || (series.serviceId !== null && this.judgesFigures))
       this.fresh.push({ series, atMs: at, value });
   }
 
