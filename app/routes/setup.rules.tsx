@@ -127,7 +127,7 @@ function RuleTable({ rules }: { rules: Data["rules"] }) {
             <td className="num">{rule.raised}</td>
             <td>{rule.enabled ? "on" : "off"}</td>
             <td>
-              <Form method="post" style={{ display: "flex", gap: 4 }}>
+              <Form method="post" style={{ display: "flex", gap: 4, whiteSpace: "nowrap" }}>
                 <input type="hidden" name="id" value={rule.id} />
                 <RightButton
                   right="configure"

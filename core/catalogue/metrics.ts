@@ -115,11 +115,8 @@ const SHIPPED: readonly MetricInfo[] = [
     combine: "mean",
   }),
   metric("messaging.queue.depth", "Messages in queue", "{message}", high("messages pile up")),
-  metric("db.client.connection.count", "Connections in use to", "{connection}", {
-    ...high("no connection is free"),
-    instanceAs: "after",
-  }),
-  metric("db.client.connection.max", "Connections allowed to", "{connection}", { instanceAs: "after" }),
+  metric("db.client.connection.count", "Pool connections in use", "{connection}", high("no connection is free")),
+  metric("db.client.connection.max", "Pool size", "{connection}"),
   metric("logs.many", "Log records", "1", high("many errors in the logs")),
   metric("logs.new", "New log patterns", "1", high("errors never met before")),
   metric("logs.none", "Log records", "1", { bad: "low", symptom: { low: "nothing in the logs" } }),
@@ -237,6 +234,8 @@ export function addMetrics(metrics: Extension["metrics"]): void {
 
 /** A quantile, count or sum that is worked out of a metric: "http.server.request.duration.p95". */
 export function splitMetric(name: string): { base: string; part: string | undefined } {
+  // What is described under its whole name is no part of a histogram.
+  if (byName.has(name)) return { base: name, part: undefined };
   const [, base = name, part] = /^(.+)\.(p\d+(?:\.\d+)?|count|sum)$/.exec(name) ?? [];
   return { base, part };
 }

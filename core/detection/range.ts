@@ -57,6 +57,9 @@ const LEAST_SPREAD = 0.01;
 /** A finer level is kept only if it forecasts so much better. */
 const BETTER = 0.97;
 
+/** Units in which things are counted: "1", "{message}", "1/h". */
+export const isCounted = (unit: string): boolean => /^(1|\{.*\}|1\/(h|min|s|d))$/.test(unit);
+
 /** The bucket of an instant. Hours are those of UTC. */
 export function bucketOf(level: Level, atMs: number): number {
   if (level === "one") return 0;
@@ -108,14 +111,15 @@ function beyond(tail: Tail, z: number): number {
  * Learns what is usual. The finest level is taken whose forecast of the last part of the past, made from what was
  * before, is best; without two days of past there is one level only.
  * @param spans in order of time
+ * @param options.counts whether values count things: those spread by their square root at the least (Poisson)
  * @returns undefined where there are too few
  */
-export function learnRange(spans: Spans): Range | undefined {
+export function learnRange(spans: Spans, { counts = false }: { counts?: boolean } = {}): Range | undefined {
   const count = spans.times.length;
   if (count < LEAST_SPANS) return undefined;
   const level = bestLevel(spans);
   const middle = middles(level, spans, 0, count);
-  const spread = spreads(level, spans, middle);
+  const spread = spreads(level, spans, middle, counts);
   const z = (values: ArrayLike<number>, sign: number) => {
     const list = new Float64Array(count);
     let used = 0;
@@ -164,7 +168,7 @@ function middles(level: Level, { times, mean }: Spans, from: number, to: number)
   return pooledMedians(level, times, mean, from, to);
 }
 
-function spreads(level: Level, { times, mean }: Spans, middle: Float32Array): Float32Array {
+function spreads(level: Level, { times, mean }: Spans, middle: Float32Array, counts: boolean): Float32Array {
   const off = new Float64Array(times.length);
   let smallest = Number.POSITIVE_INFINITY;
   for (let index = 0; index < times.length; index++) {
@@ -176,7 +180,8 @@ function spreads(level: Level, { times, mean }: Spans, middle: Float32Array): Fl
   // A series that hardly ever moves has no spread of its own: the smallest step that it took is its grain.
   const grain = Number.isFinite(smallest) ? smallest : 0;
   return Float32Array.from(mad, (one, at) => {
-    const least = Math.max(LEAST_SPREAD * Math.abs(middle[at] as number), grain, 1e-6);
+    const size = Math.abs(middle[at] as number);
+    const least = Math.max(LEAST_SPREAD * size, grain, counts ? Math.sqrt(size) : 0, 1e-6);
     return Number.isNaN(one) ? Number.NaN : Math.max(MAD_TO_DEVIATION * one, least);
   });
 }

@@ -1,5 +1,5 @@
 import { asSpans, without } from "#core/detection/learn";
-import { learnRange, shiftOf, type Range } from "#core/detection/range";
+import { isCounted, learnRange, shiftOf, type Range } from "#core/detection/range";
 import { metricTitle } from "#core/catalogue/metrics";
 import { joinSpans, rollSamples, type Spans } from "#core/telemetry/rollup";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
@@ -70,7 +70,7 @@ export class Ranges {
     const fromMs = atMs - PAST_MS;
     const all = this.spansOf(series, fromMs, atMs);
     const odd = oddSpansOf(this.db, series.id, fromMs);
-    const range = learnRange(without(all, odd, STEP_MS));
+    const range = learnRange(without(all, odd, STEP_MS), { counts: isCounted(series.unit) });
     if (!range) return;
     const shift = shiftOf(range, asSpans(all));
     if (shift !== undefined) {

@@ -1,5 +1,6 @@
 import type { unusualPage } from "#server/pages/unusual";
 import { Section } from "../Page";
+import { PlainButton } from "../PlainButton";
 
 type Found = ReturnType<typeof unusualPage>["clusters"];
 
@@ -50,16 +51,14 @@ function Column({
         {list.map(({ key, name, count }) => (
           <li key={key} style={{ display: "flex", alignItems: "center", gap: 6, minWidth: 0 }}>
             {onChoose ? (
-              <button
-                type="button"
-                className="hx-plain"
-                aria-pressed={chosen === key}
+              <PlainButton
+                className="hx-clip"
+                pressed={chosen === key}
                 onClick={() => onChoose(chosen === key ? "" : key)}
-                style={{ fontWeight: chosen === key ? 650 : 400 }}
                 title={`Only ${name}`}
               >
-                <span className="hx-clip">{name}</span>
-              </button>
+                {name}
+              </PlainButton>
             ) : (
               <span className="hx-clip" style={{ flex: 1 }}>
                 {name}

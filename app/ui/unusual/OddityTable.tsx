@@ -91,7 +91,7 @@ export function OddityTable({ oddities, nowMs }: { oddities: readonly Oddity[]; 
                   ) : (
                     <>
                       {" · "}
-                      <PlainButton onClick={() => setOpen(one.key)} aria-label={`Expected: ${one.subject.name}`}>
+                      <PlainButton onClick={() => setOpen(one.key)} label={`Expected: ${one.subject.name}`}>
                         Expected …
                       </PlainButton>
                     </>
