@@ -30,7 +30,7 @@ export class WatchedEstate {
       data,
       now: from,
       pace: String(pace),
-      history: "P1D",
+      history: "P8D",
     };
     const args = [
       join(root, "scripts", "demo.mjs"),

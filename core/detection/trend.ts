@@ -75,6 +75,13 @@ export interface TrendState {
   sinceMs: number | undefined;
   short: Kept;
   long: Kept;
+  longLeft: Left | undefined;
+}
+
+/** How long it takes until the limit is reached, and since when the trend shows. */
+interface Left {
+  leftMs: number;
+  fromMs: number;
 }
 
 /** Judges what only grows by the time that is left until it reaches its limit, not by its level. */
@@ -91,6 +98,7 @@ export const trend: Detector<TrendSettings, TrendState> = {
     sinceMs: undefined,
     short: { times: [], values: [] },
     long: { times: [], values: [] },
+    longLeft: undefined,
   }),
   direction: ({ direction }) => direction,
   limits: () => [],
@@ -102,8 +110,9 @@ export const trend: Detector<TrendSettings, TrendState> = {
   evaluate: (settings, state, { atMs, value }, { instance, unit }) => {
     if (!Number.isFinite(value)) return undefined;
     keep(state.short, SHORT, atMs, value);
-    keep(state.long, LONG, atMs, value);
-    const found = [leftOf(settings, state.short, SHORT, value), leftOf(settings, state.long, LONG, value)]
+    // The long trend changes with each of its points only.
+    if (keep(state.long, LONG, atMs, value)) state.longLeft = leftOf(settings, state.long, LONG, value);
+    const found = [leftOf(settings, state.short, SHORT, value), state.longLeft]
       .filter((one) => one !== undefined)
       .sort((a, b) => a.leftMs - b.leftMs)[0];
     const spans = spansOf(settings);
@@ -134,21 +143,22 @@ export const trend: Detector<TrendSettings, TrendState> = {
   },
 };
 
-function keep(kept: Kept, { ms, stepMs }: { ms: number; stepMs: number }, atMs: number, value: number): void {
+function keep(kept: Kept, { ms, stepMs }: { ms: number; stepMs: number }, atMs: number, value: number): boolean {
   const last = kept.times.at(-1);
-  if (last !== undefined && atMs - last < stepMs) return;
+  if (last !== undefined && atMs - last < stepMs) return false;
   kept.times.push(atMs);
   kept.values.push(value);
   while ((kept.times[0] as number) < atMs - ms) {
     kept.times.shift();
     kept.values.shift();
   }
+  return true;
 }
 
 const isReached = ({ direction, limit }: TrendSettings, value: number) =>
   direction === "above" ? value >= limit * 0.995 : value <= limit;
 
-function leftOf(settings: TrendSettings, kept: Kept, { least }: { least: number }, value: number) {
+function leftOf(settings: TrendSettings, kept: Kept, { least }: { least: number }, value: number): Left | undefined {
   if (kept.times.length < least) return undefined;
   const sign = settings.direction === "above" ? 1 : -1;
   const moved = sign * (value - (kept.values[0] as number));

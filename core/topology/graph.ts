@@ -27,6 +27,9 @@ export interface ServiceExtent {
 /** Relations over which trouble at one end is felt at the other. */
 const CARRYING: ReadonlySet<RelationType> = new Set(["talks-to", "runs-on", "hosted-by"]);
 
+/** Further relations over which trouble reaches a component. */
+const HURTING: ReadonlySet<RelationType> = new Set(["stored-on", "wired-to"]);
+
 /** The relations of one instant, both ways, to be asked again and again: what is worked out once is kept. */
 export class EstateGraph {
   private readonly out = new Map<number, Edge[]>();
@@ -62,7 +65,8 @@ export class EstateGraph {
   }
 
   /**
-   * Everything a component needs to work: what it reaches over `talks-to`, `runs-on` and `hosted-by`, itself left out.
+   * Everything a component relies on, itself left out: what it reaches over `talks-to`, `runs-on` and `hosted-by`, the volumes and pools its data is on, and the switch each host
+   * hangs on. Of the network one step only: beyond its own switch everything is wired to everything.
    */
   reliedOn(start: number): ReadonlySet<number> {
     const known = this.relied.get(start);
@@ -70,11 +74,11 @@ export class EstateGraph {
     const seen = new Set<number>();
     const waiting = [start];
     while (waiting.length)
-      for (const { type, to } of this.from(waiting.pop() as number))
-        if (CARRYING.has(type) && to !== start && !seen.has(to)) {
-          seen.add(to);
-          waiting.push(to);
-        }
+      for (const { type, to } of this.from(waiting.pop() as number)) {
+        if (to === start || seen.has(to) || !(CARRYING.has(type) || HURTING.has(type))) continue;
+        seen.add(to);
+        if (type !== "wired-to") waiting.push(to);
+      }
     this.relied.set(start, seen);
     return seen;
   }
