@@ -46,6 +46,7 @@ export default [
       route("signals/traces/:id", "routes/signals.trace.tsx"),
     ]),
     route("incidents", "routes/incidents.tsx"),
+    route("incidents/alarms", "routes/alarms.tsx"),
     route("incidents/:id", "routes/incident.tsx"),
     route("runbooks", "routes/runbooks.tsx"),
     route("runbooks/:id", "routes/runbook.tsx"),

@@ -39,6 +39,9 @@ export default function Incidents({ loaderData: { rows, state, fromMs } }: Route
         }
         actions={
           <Stack direction="row" role="group" aria-label="Show" sx={{ gap: 0.5 }}>
+            <Button component={RouterLink} to={keep("/incidents/alarms")} color="inherit">
+              Alarms and load
+            </Button>
             {STATES.map((one) => (
               <Button
                 key={one}

@@ -30,6 +30,7 @@ beforeEach(() => {
     now: () => AT,
     emit: (event: LiveEvent) => events.push(event.topic),
     onRules: () => events.push("rules"),
+    onQuiet: () => events.push("quiet"),
     drills: undefined,
   } as unknown as CommandPorts;
 });

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { acknowledgeAlarm, alarmById } from "../store/alarms";
 import { PersonError, type Db } from "../store/database";
+import { addComment, addShelf, endShelf } from "../store/quiet";
 import { attachEvidence, evidenceById, pinEvidence, removeEvidence } from "../store/evidence";
 import { incidentById, noteIncident, takeIncident } from "../store/incidents";
 import { INSTALLATION } from "#core/people/rights";
@@ -52,6 +53,66 @@ export const incidentCommands = {
       emit({ topic: "alarms", atMs: now() });
     },
     record: (input) => `Acknowledged alarm ${input.id}`,
+  }),
+  "alarm.shelve": command({
+    right: "respond",
+    about: ({ id: one }) => ({ type: "alarm", id: one }),
+    input: z.strictObject({
+      id,
+      reason: z.string().trim().min(1, "Say why.").max(200, "A reason has at most 200 characters."),
+      hours: z.coerce
+        .number("Say for how many hours.")
+        .min(0.25, "For 15 minutes at least.")
+        .max(24 * 30, "For 30 days at most."),
+    }),
+    run: ({ db, now, emit, onQuiet }, input, who) => {
+      const alarm = alarmById(db, input.id);
+      if (!alarm) throw new PersonError("That alarm does not exist.");
+      const atMs = now();
+      const untilMs = atMs + input.hours * 3_600_000;
+      const { subject_type, subject_id, alarm_type, qualifier } = alarm;
+      const subject = { type: subject_type, id: subject_id };
+      db.transaction(() => {
+        addShelf(db, {
+          subject,
+          alarmType: alarm_type,
+          qualifier,
+          reason: input.reason,
+          by: who.name,
+          at: atMs,
+          untilMs,
+        });
+        addComment(db, alarm.id, atMs, who.name, `Shelved for ${input.hours} h: ${input.reason}`);
+      })();
+      onQuiet();
+      emit({ topic: "alarms", atMs });
+    },
+    record: (input) => `Shelved alarm ${input.id} for ${input.hours} h: ${input.reason}`,
+  }),
+  "alarm.unshelve": command({
+    right: "respond",
+    about: ({ id: one }) => ({ type: "shelf", id: one }),
+    input: z.strictObject({ id }),
+    run: ({ db, now, emit, onQuiet }, input) => {
+      if (!endShelf(db, input.id, now())) throw new PersonError("That is not shelved any more.");
+      onQuiet();
+      emit({ topic: "alarms", atMs: now() });
+    },
+    record: (input) => `Took shelf ${input.id} down`,
+  }),
+  "alarm.comment": command({
+    right: "respond",
+    about: ({ id: one }) => ({ type: "alarm", id: one }),
+    input: z.strictObject({
+      id,
+      text: z.string().trim().min(1, "Write something first.").max(1000, "A comment has at most 1,000 characters."),
+    }),
+    run: ({ db, now, emit }, input, who) => {
+      if (!alarmById(db, input.id)) throw new PersonError("That alarm does not exist.");
+      addComment(db, input.id, now(), who.name, input.text);
+      emit({ topic: "alarms", atMs: now() });
+    },
+    record: (input) => `Commented on alarm ${input.id}`,
   }),
   "evidence.pin": command({
     right: "respond",

@@ -35,6 +35,8 @@ export interface CommandPorts {
   onSpend: () => void;
   /** Rules were changed: what is judged follows from the next sample. */
   onRules: () => void;
+  /** Somebody changed which alarms are kept quiet. */
+  onQuiet: () => void;
   /** The stand-in estate's faults; only the demonstration has any. */
   drills:
     | {

@@ -5,6 +5,7 @@ import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { HOUR_MS } from "#core/time/windows";
 import type { AlarmEvent } from "../alarms/alarm-book";
 import { Judges } from "../alarms/judges";
+import { Quiet } from "../alarms/quiet";
 import { Snapshots } from "../alarms/snapshots";
 import type { CommandPorts } from "../commands/ports";
 import { execute, type CommandName, type CommandOutput } from "../commands/registry";
@@ -46,7 +47,8 @@ import { sourceTools } from "../estate/source-tools";
 import { Sweeps } from "../estate/sweeps";
 import { openAttempts, updateAttempt } from "../store/drills";
 import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db, unforced } from "../store/database";
-import { currentComponents, touchSeen } from "../store/estate";
+import { currentComponents, touchSeen, type ComponentRow } from "../store/estate";
+import type { Subject } from "../store/alarms";
 import { readRetention } from "../store/retention";
 import { endInterruptedRuns } from "../store/runs";
 import { entriesByService, listServices, type ServiceRow } from "../store/services";
@@ -90,6 +92,7 @@ export class Engine {
   private clock: ClockSetting;
   private readonly sampleWriter: SampleWriter;
   private readonly judges: Judges;
+  private readonly quiet: Quiet;
   private readonly roller: Roller;
   private readonly batches: BatchIngest;
   private readonly ingest: Ingest;
@@ -105,7 +108,7 @@ export class Engine {
   private readonly people: People;
   private kindOf = new Map<number, string>();
   private unwatched: ReadonlySet<number> = new Set();
-  private components = new Map<number, { name: string; site: string }>();
+  private components = new Map<number, Pick<ComponentRow, "name" | "site" | "process"> & { hostId: number | null }>();
   private services = new Map<number, ServiceRow>();
   /** Components by which each service is entered. */
   private entries = new Map<number, Set<number>>();
@@ -150,6 +153,7 @@ export class Engine {
     this.roller = new Roller(this.db, this.sampleWriter);
     this.batches = new BatchIngest(this.db, this.sampleWriter);
     this.judges = this.makeJudges();
+    this.quiet = new Quiet(this.db, { namesOf: (subject) => this.namesOf(subject) });
     this.ingest = this.makeIngest();
     const tools = sourceTools(this.db, settings.root, () => this.now());
     this.sweeps = new Sweeps({
@@ -239,6 +243,7 @@ export class Engine {
       ),
       onCollections: () => this.takeUpNow([]),
       onServices: () => this.takeUpNow([]),
+      onQuiet: () => this.quiet.changed(),
       onRules: () => {
         this.judges.loadRules();
       },
@@ -374,7 +379,9 @@ export class Engine {
     this.unwatched = new Set(
       components.flatMap((row) => (off.has(row.id) || (row.host_id !== null && off.has(row.host_id)) ? [row.id] : [])),
     );
-    this.components = new Map(components.map(({ id, name, site }) => [id, { name, site }]));
+    this.components = new Map(
+      components.map(({ id, name, site, process, host_id }) => [id, { name, site, process, hostId: host_id }]),
+    );
     this.services = new Map(listServices(this.db).map((service) => [service.id, service]));
     this.servicesOf = servicesByComponent(this.db, this.now());
     this.entries = entriesByService(this.db, this.now());
@@ -545,9 +552,20 @@ export class Engine {
   }
 
   private evaluateFresh(): AlarmEvent[] {
-    const events = this.judges.evaluate(this.sampleWriter.fresh, this.now());
-    if (events.length) this.follow(events);
+    const atMs = this.now();
+    const events = this.judges.evaluate(this.sampleWriter.fresh, atMs);
+    const heard = this.quiet.hear(events, atMs);
+    if (heard.length) this.follow(heard);
     return events;
+  }
+
+  /** Names by which planned work may mean a subject. */
+  private namesOf({ type, id }: Subject): string[] {
+    if (type === "service") return [this.services.get(id)?.name ?? "", this.services.get(id)?.uid ?? ""];
+    const own = type === "component" ? this.components.get(id) : undefined;
+    if (!own) return [];
+    const host = own.hostId === null ? undefined : this.components.get(own.hostId)?.name;
+    return [own.name, ...(host === undefined ? [] : [host]), ...(own.process === null ? [] : [own.process])];
   }
 
   private follow(events: readonly AlarmEvent[]): void {

@@ -114,6 +114,8 @@ export function refreshHealth(
 ): number {
   const alarmsOf = new Map<string, AlarmRow[]>();
   for (const alarm of activeAlarms(db)) {
+    // What is kept quiet hurts nobody's health.
+    if (alarm.quiet !== null) continue;
     const key = `${alarm.subject_type}:${alarm.subject_id}`;
     const own = alarmsOf.get(key);
     if (own) own.push(alarm);

@@ -177,7 +177,7 @@ function place(
 function refresh(db: Db, id: number, affected: Affected, atMs: number): IncidentEvent {
   const incident = incidentById(db, id);
   const alarms = alarmsOfIncident(db, id);
-  const active = alarms.filter((alarm) => alarm.cleared_at === null);
+  const active = alarms.filter((alarm) => alarm.cleared_at === null && alarm.quiet === null);
   if (!incident) return { what: "changed", incidentId: id };
   const judged = active.length ? active : alarms;
   const alarmed = new Set(judged.map((alarm) => subjectKey(subjectOf(alarm))));

@@ -28,6 +28,8 @@ import { platformPage, platformsPage } from "./platforms";
 import { runbookPage, runbooksPage, runPage } from "./runbooks";
 import { servicePage } from "./service";
 import { serviceFormPage } from "./service-form";
+import { alarmsPage } from "./alarms";
+import { ruleAdvice } from "./advice";
 import { unusualPage } from "./unusual";
 import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
@@ -76,6 +78,8 @@ export const questions = {
   siblings: siblingsPage,
   changes: changesPage,
   unusual: unusualPage,
+  alarms: alarmsPage,
+  ruleAdvice,
   serviceStructure: serviceStructurePage,
   whatIf: whatIfPage,
   metrics: metricsPage,

@@ -86,7 +86,7 @@ export function rulePage(
     copied: model && !rule ? { name: `${model.name} (copy)`, scope: scopeText(model.scope) } : null,
     detector: { type: detector.type, label: detector.label, about: detector.about },
     detectors: detectors().map((one) => ({ type: one.type, label: one.label, about: one.about })),
-    fields: fieldsOf(detector.settings, (model?.settings ?? given) as Record<string, unknown>),
+    fields: fieldsOf(detector.settings, { ...(model?.settings as Record<string, unknown>), ...given }),
     scopes: scopes.map((scope) => ({ value: scopeText(scope), label: scopeInWords(scope, names) })),
     metrics: listMetrics(db).map(({ metric }) => ({ value: metric, label: metricName(metric) })),
   };

@@ -119,12 +119,15 @@ export interface AlarmRow {
   cleared_at: number | null;
   acknowledged_by: string | null;
   acknowledged_at: number | null;
+  /** Why it is kept quiet, and until when; null where it is heard. */
+  quiet: string | null;
+  quiet_until: number | null;
 }
 
 /** Columns and joins that every question about alarms reads by. */
 export const ALARM_COLUMNS = `a.id, a.subject_type, a.subject_id, a.component_id, coalesce(c.name, v.name, s.name, 'Holotaxis') AS subject, coalesce(c.kind, a.subject_type) AS kind,
   a.rule_id, a.series_id, a.detector, a.metric, a.direction, a.alarm_type, a.qualifier, a.severity, a.worst, a.text, a.score, a.onset_at,
-  a.raised_at, a.changed_at, a.cleared_at, a.acknowledged_by, a.acknowledged_at`;
+  a.raised_at, a.changed_at, a.cleared_at, a.acknowledged_by, a.acknowledged_at, a.quiet, a.quiet_until`;
 export const ALARM_JOINS = `LEFT JOIN component c ON c.id = a.component_id
   LEFT JOIN service v ON a.subject_type = 'service' AND v.id = a.subject_id LEFT JOIN source s ON a.subject_type = 'source' AND s.id = a.subject_id`;
 const ALARM = `SELECT ${ALARM_COLUMNS} FROM alarm a ${ALARM_JOINS}`;

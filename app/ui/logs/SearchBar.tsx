@@ -4,7 +4,9 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
+import { LOG_LEVEL_CHOICES } from "#core/detection/logs";
 import { LOG_LEVELS } from "#core/telemetry/log-levels";
+import { KeepLink } from "../KeepLink";
 import { useTyped } from "../../shell/typed";
 import type { Change, LogsData } from "./page";
 
@@ -43,6 +45,7 @@ export function SearchBar({ page: { asked }, onChange: change }: { page: LogsDat
         label="only new patterns"
         slotProps={{ typography: { variant: "body2" } }}
       />
+      <KeepLink to={ruleOf(asked)}>Make a rule</KeepLink>
       <Stack direction="row" role="group" aria-label="Show" sx={{ gap: 0.5 }}>
         {(["records", "patterns"] as const).map((view) => (
           <Button
@@ -58,4 +61,14 @@ export function SearchBar({ page: { asked }, onChange: change }: { page: LogsDat
       </Stack>
     </Stack>
   );
+}
+
+/** A rule that counts what this search finds. */
+function ruleOf({ q, level, service, new: onlyNew }: LogsData["asked"]): string {
+  const least = [...LOG_LEVEL_CHOICES].reverse().find((one) => level >= Number(one)) ?? "0";
+  const given = new URLSearchParams({ detector: "logs", words: q, level: least });
+  if (service) given.set("scope", `service:${service}`);
+  else given.set("scope", "kind:*");
+  if (onlyNew === "1") given.set("condition", "new");
+  return `/setup/rules/new?${given}`;
 }

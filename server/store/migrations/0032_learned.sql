@@ -40,3 +40,28 @@ CREATE TABLE expected (
   until_at INTEGER NOT NULL
 ) STRICT;
 CREATE INDEX expected_until ON expected (until_at);
+
+-- Alarms that are kept quiet for a while: shelved by somebody (RFC 8632 §3.5.2), or within planned work. They stand and count, and tell nobody.
+ALTER TABLE alarm ADD COLUMN quiet TEXT;
+ALTER TABLE alarm ADD COLUMN quiet_until INTEGER;
+CREATE INDEX alarm_quiet ON alarm (quiet_until) WHERE quiet_until IS NOT NULL;
+CREATE TABLE shelf (
+  id INTEGER PRIMARY KEY,
+  subject_type TEXT NOT NULL,
+  subject_id INTEGER NOT NULL,
+  alarm_type TEXT NOT NULL,
+  qualifier TEXT NOT NULL,
+  reason TEXT NOT NULL,
+  by_whom TEXT NOT NULL,
+  at INTEGER NOT NULL,
+  until_at INTEGER NOT NULL
+) STRICT;
+CREATE INDEX shelf_until ON shelf (until_at);
+-- What people say of an alarm.
+CREATE TABLE alarm_comment (
+  alarm_id INTEGER NOT NULL REFERENCES alarm (id) ON DELETE CASCADE,
+  at INTEGER NOT NULL,
+  by_whom TEXT NOT NULL,
+  text TEXT NOT NULL
+) STRICT;
+CREATE INDEX alarm_comment_alarm ON alarm_comment (alarm_id, at);

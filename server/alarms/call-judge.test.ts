@@ -1,0 +1,234 @@
+import { beforeEach, describe, expect, it } from "vitest";
+import { callSettings, type CallSettings } from "#core/detection/calls";
+import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { useStore } from "../../tests/store";
+import { SampleWriter } from "../ingest/sample-writer";
+import { saveRule } from "../store/alarms";
+import type { Db } from "../store/database";
+import { insertComponent } from "../store/estate";
+import { insertResource } from "../store/resources";
+import { SpanWriter, type NewSpan } from "../store/span-writer";
+import { AlarmBook } from "./alarm-book";
+import { CallJudge } from "./call-judge";
+import { CallLines } from "./call-lines";
+
+const AT = Date.parse("2026-03-17T10:00:00Z");
+let db: Db;
+useStore((made) => (db = made));
+let spans: SpanWriter;
+let made = 0;
+const kinds = new Map<number, string>();
+const names = new Map<number, string>();
+const components = new Map<number, number>();
+
+beforeEach(() => {
+  db.exec(
+    `DELETE FROM alarm; DELETE FROM rule; DELETE FROM span; DELETE FROM operation_minute; DELETE FROM operation_half;
+     DELETE FROM operation; DELETE FROM series; DELETE FROM resource; DELETE FROM component_key; DELETE FROM component`,
+  );
+  for (const map of [kinds, names, components]) map.clear();
+  spans = new SpanWriter(db);
+});
+
+/** A process on a host with an address, and the sender that it is. */
+function process(name: string, address: string): { id: number; sender: number } {
+  const at = AT - 48 * HOUR_MS;
+  const base = { site: "North", sourceId: null, reason: "", facts: {} };
+  const hostId = insertComponent(
+    db,
+    { ...base, kind: "host.linux", name: `h-${name}`, hostId: null, address, keys: [`k:h-${name}`] },
+    at,
+  );
+  const full = `${name} @ h-${name}`;
+  const id = insertComponent(
+    db,
+    {
+      ...base,
+      kind: "app.process",
+      name: full,
+      hostId,
+      address: null,
+      process: name,
+      label: name,
+      keys: [`k:${name}`],
+    },
+    at,
+  );
+  kinds.set(id, "app.process");
+  names.set(id, full);
+  const sender = insertResource(db, `{"service.name":"${name}"}`, { componentId: id, why: "" }, at);
+  components.set(sender, id);
+  return { id, sender };
+}
+
+const hex = (value: number, digits: number) => value.toString(16).padStart(digits, "0");
+
+/** Calls that began in a minute, so many of which fail, or take half a second instead of 20 ms. */
+function calls(
+  sender: number,
+  minute: number,
+  { count = 10, failed = 0, slow = 0, name = "GET /", kind = 2, to = "" } = {},
+): void {
+  const list = Array.from({ length: count }, (_, index): NewSpan => {
+    made++;
+    const startMs = AT + minute * MINUTE_MS + index * 10;
+    return {
+      traceId: hex(made, 32),
+      spanId: hex(made, 16),
+      parentId: "",
+      resourceId: sender,
+      name,
+      kind,
+      startMs,
+      endMs: startMs + (index < slow ? 500 : 20),
+      status: index >= count - failed ? 2 : 0,
+      detail: to ? JSON.stringify({ attributes: { "server.address": to, "peer.service": "store" } }) : null,
+    };
+  });
+  db.transaction(() => spans.write(list))();
+}
+
+/** Hours in which all went well. */
+function wellBefore(sender: number, more: Parameters<typeof calls>[2] = {}, minutes = 90): void {
+  for (let minute = -minutes; minute < 0; minute++) calls(sender, minute, more);
+}
+
+const rule = (settings: Partial<CallSettings>, service = false) =>
+  saveRule(db, undefined, {
+    name: `${settings.condition} ${service ? "service" : "calls"}`,
+    type: "calls",
+    settings: callSettings.parse(settings),
+    scope: service ? { subject: "service", service: "*" } : { subject: "component", kind: "*" },
+    enabled: true,
+  });
+
+function judgeOf(entries = new Map<number, Set<number>>()) {
+  const lines = new CallLines(db, new SampleWriter(db), (resourceId) => components.get(resourceId) ?? null);
+  const judge = new CallJudge(db, new AlarmBook(db), lines, {
+    kindOf: (id) => kinds.get(id),
+    isWatched: () => true,
+    nameOf: (id) => names.get(id) ?? "",
+    serviceUid: () => "gate",
+    entries: () => entries,
+    learning: () => ({ budgetMs: 1000, seldom: 1 }),
+  });
+  return {
+    judge,
+    tick: (minute: number) => db.transaction(() => judge.evaluate(spans, [], AT + (minute + 1) * MINUTE_MS))(),
+  };
+}
+
+describe("calls that are answered", () => {
+  it("raise an alarm on who answers, by operation, and clear it when they succeed again", () => {
+    const front = process("front", "10.0.0.1");
+    rule({ condition: "failing", minor: 5, major: 20 });
+    wellBefore(front.sender);
+    const { tick } = judgeOf();
+    calls(front.sender, 0);
+    expect(tick(0)).toEqual([]);
+    calls(front.sender, 1, { failed: 8 });
+    expect(tick(1)).toMatchObject([
+      { what: "raised", subject: { type: "component", id: front.id }, metric: "calls.failing", severity: "major" },
+    ]);
+    expect(db.prepare("SELECT qualifier, text FROM alarm").get()).toMatchObject({
+      qualifier: "GET /",
+      text: expect.stringMatching(/^GET \/: 8 of 10 calls failed within 1 min/) as string,
+    });
+    for (const minute of [2, 3, 4]) calls(front.sender, minute);
+    expect(tick(4)).toMatchObject([{ what: "cleared" }]);
+  });
+  it("say nothing of what is not known yet", () => {
+    const front = process("front", "10.0.0.1");
+    rule({ condition: "failing", minor: 5 });
+    const { tick } = judgeOf();
+    calls(front.sender, 0, { failed: 10 });
+    expect(tick(0)).toEqual([]);
+  });
+  it("count for the service that is entered by them, which is measured from then on", () => {
+    const front = process("front", "10.0.0.1");
+    rule({ condition: "slow", minor: 25 }, true);
+    wellBefore(front.sender);
+    const { tick, judge } = judgeOf(new Map([[7, new Set([front.id])]]));
+    expect(judge.isMeasured(7)).toBe(false);
+    calls(front.sender, 0);
+    expect(tick(0)).toEqual([]);
+    expect(judge.isMeasured(7)).toBe(true);
+    calls(front.sender, 1, { slow: 9 });
+    expect(tick(1)).toMatchObject([{ what: "raised", subject: { type: "service", id: 7 }, metric: "calls.slow" }]);
+  });
+});
+
+describe("calls that are made", () => {
+  const outward = { name: "select store", kind: 3, to: "10.0.0.9" };
+  it("point at whom they went to, once, however many callers say so", () => {
+    const [a, b] = [process("a", "10.0.0.1"), process("b", "10.0.0.2")];
+    const store = process("store", "10.0.0.9");
+    rule({ condition: "slow", minor: 30 });
+    for (const one of [a, b]) wellBefore(one.sender, outward);
+    const { tick } = judgeOf();
+    for (const one of [a, b]) calls(one.sender, 0, outward);
+    tick(0);
+    for (const one of [a, b]) calls(one.sender, 1, { ...outward, slow: 9 });
+    const events = tick(1);
+    expect(events).toMatchObject([{ what: "raised", subject: { type: "component", id: store.id } }]);
+    expect(events[0]?.text).toMatch(/^As [ab] @ h-[ab] sees it, select store: 9 of 10 calls took longer than/);
+    // It is over only when both see it well again.
+    for (const minute of [2, 3, 4]) {
+      calls(a.sender, minute, outward);
+      calls(b.sender, minute, { ...outward, slow: 9 });
+    }
+    expect(tick(4)).toEqual([]);
+    for (const minute of [5, 6, 7]) for (const one of [a, b]) calls(one.sender, minute, outward);
+    expect(tick(7)).toMatchObject([{ what: "cleared", subject: { id: store.id } }]);
+  });
+  it("point at the caller where who is called counts its answers and they are well", () => {
+    const a = process("a", "10.0.0.1");
+    const store = process("store", "10.0.0.9");
+    rule({ condition: "slow", minor: 30 });
+    wellBefore(a.sender, outward);
+    wellBefore(store.sender, { name: "select store" });
+    const { tick } = judgeOf();
+    calls(a.sender, 0, outward);
+    calls(store.sender, 0, { name: "select store" });
+    tick(0);
+    calls(a.sender, 1, { ...outward, slow: 9 });
+    calls(store.sender, 1, { name: "select store" });
+    expect(tick(1)).toMatchObject([{ what: "raised", subject: { type: "component", id: a.id } }]);
+    expect(db.prepare("SELECT qualifier FROM alarm").pluck().get()).toBe("to store @ h-store");
+  });
+});
+
+it("leaves an alarm from before a start that nothing says again", () => {
+  const front = process("front", "10.0.0.1");
+  rule({ condition: "failing", minor: 5 });
+  wellBefore(front.sender);
+  const first = judgeOf();
+  calls(front.sender, 0);
+  first.tick(0);
+  calls(front.sender, 1, { failed: 9 });
+  expect(first.tick(1)).toHaveLength(1);
+  const again = judgeOf();
+  expect(again.tick(2)).toEqual([]);
+  expect(again.tick(10)).toEqual([]);
+  expect(again.tick(18)).toMatchObject([{ what: "cleared", text: "Not seen again since" }]);
+});
+
+it("clears what a rule raised when it is switched off", () => {
+  const front = process("front", "10.0.0.1");
+  const id = rule({ condition: "failing", minor: 5 });
+  wellBefore(front.sender);
+  const { tick, judge } = judgeOf();
+  calls(front.sender, 0);
+  tick(0);
+  calls(front.sender, 1, { failed: 9 });
+  expect(tick(1)).toHaveLength(1);
+  saveRule(db, id, {
+    name: "failing calls",
+    type: "calls",
+    settings: callSettings.parse({ condition: "failing", minor: 5 }),
+    scope: { subject: "component", kind: "*" },
+    enabled: false,
+  });
+  judge.loadRules();
+  expect([...tick(2), ...tick(18)].at(-1)).toMatchObject({ what: "cleared" });
+});

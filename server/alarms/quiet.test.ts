@@ -1,0 +1,174 @@
+import { beforeEach, describe, expect, it } from "vitest";
+import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { useStore } from "../../tests/store";
+import { activeAlarms, raiseAlarm, saveRule } from "../store/alarms";
+import type { Db } from "../store/database";
+import { insertComponent } from "../store/estate";
+import { addShelf, endShelf } from "../store/quiet";
+import { insertSource } from "../store/sources";
+import { replaceTickets } from "../store/tickets";
+import { AlarmBook, type AlarmEvent } from "./alarm-book";
+import { Quiet } from "./quiet";
+
+const AT = Date.parse("2026-03-17T10:00:00Z");
+let db: Db;
+useStore((made) => (db = made));
+let host: number;
+let rule: number;
+let source: number;
+
+beforeEach(() => {
+  db.exec(
+    "DELETE FROM alarm_comment; DELETE FROM alarm; DELETE FROM shelf; DELETE FROM rule; DELETE FROM ticket; DELETE FROM source; DELETE FROM component_key; DELETE FROM component",
+  );
+  host = insertComponent(
+    db,
+    {
+      kind: "host.linux",
+      name: "h-1",
+      site: "North",
+      sourceId: null,
+      hostId: null,
+      address: null,
+      reason: "",
+      keys: ["k:h-1"],
+      facts: {},
+    },
+    AT,
+  );
+  rule = saveRule(db, undefined, {
+    name: "r",
+    type: "threshold",
+    settings: {},
+    scope: { subject: "component", kind: "*" },
+    enabled: true,
+  });
+  source = insertSource(
+    db,
+    { kind: "tickets", name: "Desk", site: "North", settings: {}, pollSeconds: null, sweepEvery: null } as never,
+    undefined,
+    AT,
+  );
+});
+
+const quiet = () => new Quiet(db, { namesOf: () => ["h-1"] });
+
+function raise(atMs = AT): AlarmEvent {
+  const subject = { type: "component" as const, id: host };
+  const id = raiseAlarm(
+    db,
+    {
+      subject,
+      ruleId: rule,
+      seriesId: null,
+      detector: "threshold",
+      metric: "cpu.used",
+      direction: "above",
+      qualifier: "",
+      severity: "major",
+      text: "busy",
+      score: 90,
+      onsetMs: atMs,
+    },
+    atMs,
+  );
+  return { what: "raised", alarmId: id, subject, metric: "cpu.used", severity: "major", text: "busy", atMs };
+}
+const shelve = (untilMs: number) =>
+  addShelf(db, {
+    subject: { type: "component", id: host },
+    alarmType: "cpu.used.high",
+    qualifier: "",
+    reason: "being replaced",
+    by: "Anna",
+    at: AT,
+    untilMs,
+  });
+
+describe("an alarm that is shelved", () => {
+  it("is kept and tells nobody, and is heard when the shelf ends and it stands still", () => {
+    shelve(AT + HOUR_MS);
+    const one = quiet();
+    const event = raise();
+    expect(one.hear([event], AT)).toEqual([]);
+    expect(activeAlarms(db)[0]).toMatchObject({ quiet: "shelved by Anna: being replaced", quiet_until: AT + HOUR_MS });
+    expect(one.hear([], AT + 30 * MINUTE_MS)).toEqual([]);
+    expect(one.hear([], AT + HOUR_MS + MINUTE_MS)).toMatchObject([{ what: "raised", alarmId: event.alarmId }]);
+    expect(activeAlarms(db)[0]?.quiet).toBeNull();
+  });
+  it("is not told of when it clears meanwhile", () => {
+    shelve(AT + HOUR_MS);
+    const one = quiet();
+    const event = raise();
+    one.hear([event], AT);
+    const book = new AlarmBook(db);
+    const cleared = book.clearAll(event.subject, "well again", AT + MINUTE_MS);
+    expect(one.hear(cleared, AT + MINUTE_MS)).toEqual([]);
+    expect(one.hear([], AT + 2 * HOUR_MS)).toEqual([]);
+  });
+  it("goes quiet while it stands, and is heard again when it is taken down", () => {
+    const one = quiet();
+    const event = raise();
+    expect(one.hear([event], AT)).toHaveLength(1);
+    const id = shelve(AT + HOUR_MS);
+    one.changed();
+    expect(one.hear([], AT + MINUTE_MS)).toMatchObject([{ what: "cleared", text: "Kept quiet" }]);
+    expect(endShelf(db, id, AT + 2 * MINUTE_MS)).toBe(true);
+    one.changed();
+    expect(one.hear([], AT + 2 * MINUTE_MS)).toMatchObject([{ what: "raised" }]);
+  });
+  it("does not keep others of the same thing quiet", () => {
+    shelve(AT + HOUR_MS);
+    const other = raiseAlarm(
+      db,
+      {
+        subject: { type: "component", id: host },
+        ruleId: rule,
+        seriesId: null,
+        detector: "threshold",
+        metric: "memory.used",
+        direction: "above",
+        qualifier: "",
+        severity: "major",
+        text: "full",
+        score: 90,
+        onsetMs: AT,
+      },
+      AT,
+    );
+    const event: AlarmEvent = {
+      what: "raised",
+      alarmId: other,
+      subject: { type: "component", id: host },
+      metric: "memory.used",
+      severity: "major",
+      text: "full",
+      atMs: AT,
+    };
+    expect(quiet().hear([event], AT)).toEqual([event]);
+  });
+});
+
+describe("planned work", () => {
+  const ticket = (fromMs: number, toMs: number, things: string[]) =>
+    replaceTickets(
+      db,
+      source,
+      [{ ref: "CHG-1", title: "New disk", state: "planned", person: "Ben", fromMs, toMs, things }],
+      AT,
+    );
+  it("keeps what it is about quiet while it is under way, and what is left over is told of after it", () => {
+    ticket(AT, AT + HOUR_MS, ["H-1"]);
+    const one = quiet();
+    expect(one.hear([raise()], AT)).toEqual([]);
+    expect(activeAlarms(db)[0]?.quiet).toBe("planned work CHG-1: New disk");
+    expect(one.hear([], AT + HOUR_MS + MINUTE_MS)).toMatchObject([{ what: "raised", text: "busy" }]);
+  });
+  it("keeps nothing quiet before or after its window, or of something else", () => {
+    ticket(AT + HOUR_MS, AT + 2 * HOUR_MS, ["h-1"]);
+    expect(quiet().hear([raise()], AT)).toHaveLength(1);
+    db.exec("DELETE FROM alarm");
+    ticket(AT, AT + HOUR_MS, ["h-2"]);
+    expect(quiet().hear([raise()], AT)).toHaveLength(1);
+  });
+});

@@ -1,0 +1,118 @@
+import { activeAlarms, alarmById, alarmTypeOf, subjectKey, type AlarmRow, type Subject } from "../store/alarms";
+import type { Db } from "../store/database";
+import { quietAlarms, setQuiet, shelvesAt } from "../store/quiet";
+import { ticketsNear } from "../store/tickets";
+import type { AlarmEvent } from "./alarm-book";
+
+/** Planned work and shelves are looked up anew so often, clock time, or at once when somebody changed them. */
+const ANEW_MS = 60_000;
+
+/** What keeping alarms quiet asks of those who know the estate. */
+export interface QuietContext {
+  /** Names by which planned work may mean a subject: its own, its host's, its program's, its services'. */
+  namesOf(subject: Subject): readonly string[];
+}
+
+/**
+ * Keeps alarms quiet that are shelved, or on something that planned work is under way on: they stand and are counted,
+ * but open no incident and hurt nobody's health until that is over.
+ */
+export class Quiet {
+  private shelves = new Map<string, { reason: string; untilMs: number }>();
+  /** Planned work under way, by the names it is about. */
+  private planned = new Map<string, { reason: string; untilMs: number }>();
+  private readAtMs = Number.NEGATIVE_INFINITY;
+
+  constructor(
+    private readonly db: Db,
+    private readonly context: QuietContext,
+  ) {}
+
+  /** Somebody changed what is shelved. */
+  changed(): void {
+    this.readAtMs = Number.NEGATIVE_INFINITY;
+  }
+
+  /**
+   * The events that are to be heard: without those of alarms that are kept quiet, and with the alarms whose quiet is over
+   * and that stand still, as if they were raised now. Call inside a transaction.
+   */
+  hear(events: readonly AlarmEvent[], atMs: number): AlarmEvent[] {
+    const isStale = atMs - this.readAtMs >= ANEW_MS || atMs < this.readAtMs;
+    const heard = isStale ? this.wake(new Set(events.map((one) => one.alarmId)), atMs) : [];
+    const woken = new Set(heard.map((one) => one.alarmId));
+    for (const event of events) {
+      if (woken.has(event.alarmId)) continue;
+      const alarm = alarmById(this.db, event.alarmId);
+      if (!alarm) continue;
+      if (alarm.quiet !== null) {
+        // What was never told of needs no telling that it is over.
+        if (event.what === "cleared") setQuiet(this.db, alarm.id, null);
+        continue;
+      }
+      const reason = event.what === "raised" || event.what === "worse" ? this.reasonFor(alarm, atMs) : undefined;
+      if (reason) setQuiet(this.db, alarm.id, reason);
+      else heard.push(event);
+    }
+    return heard;
+  }
+
+  /** Reads shelves and planned work anew; alarms that stand become quiet or are heard again by it. */
+  private wake(news: ReadonlySet<number>, atMs: number): AlarmEvent[] {
+    this.readAtMs = atMs;
+    this.shelves = new Map(
+      shelvesAt(this.db, atMs).map((one) => [
+        `${subjectKey(one.subject)}|${one.alarmType}|${one.qualifier}`,
+        { reason: `shelved by ${one.by}: ${one.reason}`, untilMs: one.untilMs },
+      ]),
+    );
+    this.planned.clear();
+    for (const { ref, title, fromMs, toMs, things } of ticketsNear(this.db, atMs, atMs, []))
+      if (fromMs !== null && toMs !== null && fromMs <= atMs && toMs > atMs)
+        for (const thing of things)
+          this.planned.set(thing.toLowerCase(), { reason: `planned work ${ref}: ${title}`, untilMs: toMs });
+    const heard: AlarmEvent[] = [];
+    for (const { id, untilMs } of quietAlarms(this.db)) {
+      const alarm = alarmById(this.db, id);
+      if (!alarm) continue;
+      const reason = this.reasonFor(alarm, atMs);
+      if (reason && untilMs > atMs) continue;
+      setQuiet(this.db, id, reason ?? null);
+      if (!reason) heard.push(eventOf(alarm, "raised", atMs));
+    }
+    // What somebody shelved while it stood is heard no more.
+    for (const alarm of activeAlarms(this.db)) {
+      // What was raised just now was never told of.
+      if (alarm.quiet !== null || news.has(alarm.id)) continue;
+      const reason = this.shelves.get(keyOf(alarm));
+      if (!reason) continue;
+      setQuiet(this.db, alarm.id, reason);
+      heard.push(eventOf(alarm, "cleared", atMs));
+    }
+    return heard;
+  }
+
+  private reasonFor(alarm: AlarmRow, atMs: number): { reason: string; untilMs: number } | undefined {
+    const shelf = this.shelves.get(keyOf(alarm));
+    if (shelf && shelf.untilMs > atMs) return shelf;
+    if (this.planned.size === 0) return undefined;
+    for (const name of this.context.namesOf({ type: alarm.subject_type, id: alarm.subject_id })) {
+      const work = this.planned.get(name.toLowerCase());
+      if (work && work.untilMs > atMs) return work;
+    }
+    return undefined;
+  }
+}
+
+const keyOf = (alarm: AlarmRow) =>
+  `${subjectKey({ type: alarm.subject_type, id: alarm.subject_id })}|${alarmTypeOf(alarm.metric, alarm.direction, alarm.detector)}|${alarm.qualifier}`;
+
+const eventOf = (alarm: AlarmRow, what: AlarmEvent["what"], atMs: number): AlarmEvent => ({
+  what,
+  alarmId: alarm.id,
+  subject: { type: alarm.subject_type, id: alarm.subject_id },
+  metric: alarm.metric,
+  severity: what === "cleared" ? "cleared" : alarm.severity,
+  text: what === "cleared" ? "Kept quiet" : alarm.text,
+  atMs,
+});
