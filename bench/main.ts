@@ -3,6 +3,7 @@ import { benchDurable } from "./durable";
 import { benchSpans } from "./spans";
 import { benchSweep } from "./sweep";
 import { benchLogs } from "./logs";
+import { measureJudging } from "./judging";
 import { benchMap } from "./map";
 import { benchPlanning } from "./planning";
 import { benchOtlp } from "./otlp";
@@ -32,3 +33,6 @@ export async function measureParts(root: string): Promise<Measurement[]> {
     ...benchWorld(root),
   ];
 }
+
+/** What judging costs: ticks, learning, previews. */
+export const judging = (): Measurement[] => measureJudging();

@@ -18,9 +18,12 @@ const parts = await bundle("bench/main.ts", "bench.js");
 /** `node scripts/bench.mjs starts` measures that part alone and keeps the other rows as they are. */
 const only = process.argv[2];
 const wanted = (part) => only === undefined || only === part;
-if (only !== undefined && !["parts", "sweep", "starts", "pages", "find", "platforms", "spend", "map"].includes(only))
+if (
+  only !== undefined &&
+  !["parts", "sweep", "starts", "pages", "find", "platforms", "spend", "map", "judging"].includes(only)
+)
   throw new Error(
-    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages, find, platforms, spend or map, or none for all.`,
+    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages, find, platforms, spend, map or judging, or none for all.`,
   );
 
 const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
@@ -259,6 +262,7 @@ try {
   if (wanted("parts")) await measureEachPart();
   if (wanted("spend")) for (const one of await (await import(pathToFileURL(parts).href)).measureSpend(root)) keep(one);
   if (wanted("map")) for (const one of (await import(pathToFileURL(parts).href)).measureMap(root)) keep(one);
+  if (wanted("judging")) for (const one of (await import(pathToFileURL(parts).href)).judging()) keep(one);
   const bare = ["starts", "pages", "find", "platforms"].some(wanted) ? await bareServer() : undefined;
   if (wanted("starts")) await measureStarts(bare);
   if (wanted("pages")) await measureLargeEstate(bare);

@@ -76,6 +76,18 @@ function hitsOf(text: string, data: Answer<"find"> | undefined): Hit[] {
       what: "metric",
       to: `/signals/metrics?${new URLSearchParams({ line: `metric~${metric};pick~highest;count~10` }).toString()}`,
     })),
+    ...found.relations.map(({ id, from, to, type }) => ({
+      key: `l${id}`,
+      label: `${from} → ${to}`,
+      what: `relation, ${type.replaceAll("-", " ")}`,
+      to: `/relations/${id}`,
+    })),
+    ...found.patterns.map(({ id, text: pattern, count }) => ({
+      key: `p${id}`,
+      label: pattern,
+      what: `log pattern, ${count} ${count === 1 ? "record" : "records"}`,
+      to: `/signals/logs?pattern=${id}&last=P1D`,
+    })),
     ...(found.near?.services ?? []).map((one) => ({ ...service(one), what: "service, nearly" })),
     ...(found.near?.components ?? []).map((one) => ({ ...component(one), what: `${component(one).what}, nearly` })),
   ];
@@ -103,7 +115,7 @@ const keepHit = (hit: Hit): void =>
     JSON.stringify([hit, ...recentHits().filter((one) => one.key !== hit.key)].slice(0, MOST_RECENT)),
   );
 
-/** Finds components, services, incidents, runbooks, versions, metrics, maps and pages by a few letters. */
+/** Finds components, services, incidents, runbooks, versions, metrics, maps, relations, log patterns and pages by a few letters. */
 export function Palette({ onClose }: { onClose: () => void }) {
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);

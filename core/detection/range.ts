@@ -1,3 +1,4 @@
+import { medianOf, select } from "../stats/select";
 import { normalAbove } from "../stats/tails";
 import { DAY_MS, HOUR_MS } from "../time/windows";
 
@@ -55,7 +56,7 @@ const MAD_TO_DEVIATION = 1.4826;
 /** A spread is at least this share of the middle. */
 const LEAST_SPREAD = 0.01;
 /** A finer level is kept only if it forecasts so much better. */
-const BETTER = 0.97;
+const BETTER = 0.95;
 
 /** Units in which things are counted: "1", "{message}", "1/h". */
 export const isCounted = (unit: string): boolean => /^(1|\{.*\}|1\/(h|min|s|d))$/.test(unit);
@@ -117,7 +118,7 @@ function beyond(tail: Tail, z: number): number {
 export function learnRange(spans: Spans, { counts = false }: { counts?: boolean } = {}): Range | undefined {
   const count = spans.times.length;
   if (count < LEAST_SPANS) return undefined;
-  const level = bestLevel(spans);
+  const level = bestLevel(byHours(spans));
   const middle = middles(level, spans, 0, count);
   const spread = spreads(level, spans, middle, counts);
   const z = (values: ArrayLike<number>, sign: number) => {
@@ -128,9 +129,31 @@ export function learnRange(spans: Spans, { counts = false }: { counts?: boolean 
       const one = (sign * ((values[index] as number) - (middle[at] as number))) / (spread[at] as number);
       if (!Number.isNaN(one)) list[used++] = one;
     }
-    return list.subarray(0, used).sort();
+    return list.subarray(0, used);
   };
   return { level, middle, spread, up: tailOf(z(spans.max, 1)), down: tailOf(z(spans.min, -1)), count, shift: 0 };
+}
+
+/** Means of hours: enough to choose among levels of hours, and a twelfth as many. */
+function byHours({ times, mean }: Spans): Spans {
+  const hours: number[] = [];
+  const sums: number[] = [];
+  const counts: number[] = [];
+  for (let index = 0; index < times.length; index++) {
+    const value = mean[index] as number;
+    if (Number.isNaN(value)) continue;
+    const hour = Math.floor((times[index] as number) / HOUR_MS) * HOUR_MS;
+    if (hours.at(-1) !== hour) {
+      hours.push(hour);
+      sums.push(0);
+      counts.push(0);
+    }
+    const last = hours.length - 1;
+    sums[last] = (sums[last] as number) + value;
+    counts[last] = (counts[last] as number) + 1;
+  }
+  const means = Float64Array.from(sums, (sum, index) => sum / (counts[index] as number));
+  return { times: Float64Array.from(hours), mean: means, min: means, max: means };
 }
 
 /** The last third of the past, a week at the most, forecast from what was before. */
@@ -195,40 +218,54 @@ function pooledMedians(
   to: number,
 ): Float32Array {
   const buckets = BUCKETS[level];
-  const lists: number[][] = Array.from({ length: buckets }, () => []);
+  // Counted first, so that every bucket is a piece of one array.
+  const ends = new Int32Array(buckets + 1);
+  const places = new Int32Array(to - from);
   for (let index = from; index < to; index++) {
-    const value = values[index] as number;
-    if (!Number.isNaN(value)) (lists[bucketOf(level, times[index] as number)] as number[]).push(value);
+    const at = Number.isNaN(values[index] as number) ? -1 : bucketOf(level, times[index] as number);
+    places[index - from] = at;
+    if (at >= 0) ends[at + 1] = (ends[at + 1] as number) + 1;
   }
+  for (let at = 0; at < buckets; at++) ends[at + 1] = (ends[at + 1] as number) + (ends[at] as number);
+  const next = ends.slice(0, buckets);
+  const sorted = new Float64Array(ends[buckets] as number);
+  for (let index = from; index < to; index++) {
+    const at = places[index - from] as number;
+    if (at < 0) continue;
+    sorted[next[at] as number] = values[index] as number;
+    next[at] = (next[at] as number) + 1;
+  }
+  const piece = (at: number) => sorted.subarray(ends[at], ends[at + 1]);
+  if (buckets === 1) return Float32Array.of(medianOf(sorted));
   // Workdays and other days are rings of their own.
   const ring = level === "workday" ? 24 : buckets;
   return Float32Array.from({ length: buckets }, (_, at) => {
-    if (buckets === 1) return median(lists[0] as number[]);
     const start = at - (at % ring);
-    const pooled: number[] = [];
-    for (let step = -POOLED; step <= POOLED; step++) {
-      const own = lists[start + ((at - start + step + ring) % ring)] as number[];
-      for (const value of own) pooled.push(value);
+    const neighbours = Array.from({ length: 2 * POOLED + 1 }, (__, step) =>
+      piece(start + ((at - start + step - POOLED + ring) % ring)),
+    );
+    const pooled = new Float64Array(neighbours.reduce((sum, one) => sum + one.length, 0));
+    let place = 0;
+    for (const one of neighbours) {
+      pooled.set(one, place);
+      place += one.length;
     }
-    return median(pooled);
+    return medianOf(pooled);
   });
-}
-
-function median(values: number[]): number {
-  if (values.length === 0) return Number.NaN;
-  const sorted = Float64Array.from(values).sort();
-  const half = sorted.length >> 1;
-  return sorted.length % 2 ? (sorted[half] as number) : ((sorted[half - 1] as number) + (sorted[half] as number)) / 2;
 }
 
 /**
  * The tail of some values by peaks over a threshold: a generalised Pareto law by probability-weighted moments (Hosking
  * and Wallis 1987, §2.3), its shape held between that of an exponential and one that still has a variance.
- * @param sorted ascending, in spreads
+ * @param values in spreads; they are moved about
  */
-export function tailOf(sorted: ArrayLike<number>): Tail {
-  const count = sorted.length;
+export function tailOf(values: Float64Array): Tail {
+  const count = values.length;
   const place = Math.floor(count * (1 - TAIL_SHARE));
+  // Only the tail itself is put in order.
+  if (place > 0) select(values, place - 1);
+  values.subarray(place).sort();
+  const sorted = values;
   const beyondCount = count - place;
   const from = Math.max(1, place > 0 ? (sorted[place - 1] as number) : 1);
   // Few values tell little of what is seldom: a law half as wide again as the normal one at that place.
@@ -272,10 +309,10 @@ export function shiftOf(range: Range, spans: Spans): number | undefined {
   }
   if (off.length < (SHIFT_MS / HOUR_MS) * 10) return undefined;
   spread /= off.length;
-  const middle = median(off);
+  const middle = medianOf(Float64Array.from(off));
   const sign = Math.sign(middle);
   if (Math.abs(middle) < SHIFT_SPREADS * spread || off.some((one) => sign * one < spread)) return undefined;
-  const uneven = MAD_TO_DEVIATION * median(off.map((one) => Math.abs(one - middle)));
+  const uneven = MAD_TO_DEVIATION * medianOf(Float64Array.from(off, (one) => Math.abs(one - middle)));
   return uneven <= 3 * spread ? middle : undefined;
 }
 

@@ -151,6 +151,27 @@ describe("rules", () => {
       ["Rule “Busy” was added", "Anna"],
     ]);
   });
+  it("are switched off and removed, and a kit does not put in again what somebody took out", async () => {
+    const rule = {
+      name: "Of a kit",
+      type: "threshold",
+      settings: {},
+      scope: { subject: "component" as const, kind: "*" },
+      enabled: true,
+    };
+    offerRule(db, rule);
+    const id = listRules(db)[0]?.id as number;
+    await execute(ports, ANNA, "rule.switch", { id, on: false });
+    expect(listRules(db)[0]?.enabled).toBe(false);
+    await execute(ports, ANNA, "rule.remove", { id });
+    offerRule(db, rule);
+    expect(listRules(db)).toEqual([]);
+    await expect(execute(ports, ANNA, "rule.remove", { id })).rejects.toThrow("That rule does not exist.");
+    expect(changesIn(db, 0, AT).map((change) => change.summary)).toEqual([
+      "Rule “Of a kit” was removed",
+      "Rule “Of a kit” was switched off",
+    ]);
+  });
   it("have names of their own, and say field by field what is wrong", async () => {
     offerRule(db, {
       name: "Busy",

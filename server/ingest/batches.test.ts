@@ -5,6 +5,7 @@ import { join } from "node:path";
 import { describe, expect, it } from "vitest";
 import type { Batch } from "../receivers/batch-builder";
 import { migrate, openStore, type Db } from "../store/database";
+import { insertComponent } from "../store/estate";
 import { readSamples, seriesById } from "../store/signals";
 import { BatchIngest } from "./batches";
 import { keepWhatFits } from "./isolate";
@@ -68,6 +69,39 @@ function seen(db: Db) {
   const logs = db.prepare("SELECT at, severity, body FROM log ORDER BY at, body").all();
   return { series: named.sort(), logs };
 }
+
+it("tell how far the clock of a sender's host runs ahead: nothing is said before it is said", () =>
+  withStore((db, ingest, writer) => {
+    for (const name of ["h-1", "h-2"])
+      insertComponent(
+        db,
+        {
+          kind: "host.linux",
+          name,
+          site: "North",
+          sourceId: null,
+          hostId: null,
+          address: null,
+          reason: "",
+          keys: [`k:${name}`],
+          facts: {},
+        },
+        START,
+      );
+    ingest.reload();
+    ingest.commit([batch(1, "cpu", [1, 2], START + 300_000), batch(2, "cpu", [1], START - 4_000)], START);
+    writer.commit("tick", () => ingest.listen(START));
+    const ahead = (host: string) =>
+      db
+        .prepare(
+          "SELECT s.id FROM series s JOIN component c ON c.id = s.component_id WHERE s.metric = 'clock.ahead' AND c.name = ?",
+        )
+        .pluck()
+        .all(host)
+        .map((id) => [...writer.recall(id as number, 0, START * 2).values]);
+    expect(ahead("h-1")).toEqual([[301]]);
+    expect(ahead("h-2")).toEqual([[0]]);
+  }));
 
 describe("batches", () => {
   it("are durable together: samples, records and who sent them", () =>

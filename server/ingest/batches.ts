@@ -44,6 +44,9 @@ export class BatchIngest {
   private made: LiveSeries[] = [];
   /** Components that senders tell of. */
   readonly reporters: AgentReporters;
+  /** How far ahead of ours clocks of hosts are at least, milliseconds, since the last tick. */
+  private readonly ahead = new Map<number, number>();
+  private readonly hosts = new Map<number, number>();
   private grown = false;
   private related = false;
   private logWriter: LogWriter;
@@ -78,6 +81,7 @@ export class BatchIngest {
 
   /** Takes up what the estate and the rules are by now; inside a transaction. */
   reload(): void {
+    this.hosts.clear();
     this.senders.reload();
     this.reporters.reload();
   }
@@ -109,7 +113,7 @@ export class BatchIngest {
     this.meet(batch.resources, nowMs);
     const refused = [...this.takeResources(batch, nowMs), ...this.takeSeries(batch, nowMs)];
     this.takeSamples(batch);
-    this.takeLogs(batch);
+    this.takeLogs(batch, nowMs);
     for (const event of batch.events) this.takeEvent(event, nowMs);
     writeExemplars(
       this.db,
@@ -158,13 +162,44 @@ export class BatchIngest {
     this.samples += handles.length;
   }
 
-  private takeLogs(batch: Batch): void {
+  private takeLogs(batch: Batch, nowMs: number): void {
     const logs = batch.logs.flatMap(({ resource: handle, ...log }): NewLog[] => {
       const resource = this.resources.get(handle);
       return resource ? [{ ...log, resourceId: resource.id }] : [];
     });
     this.logWriter.write(logs);
     this.records += logs.length;
+    this.noteClocks(logs, nowMs);
+  }
+
+  /** How far ahead of ours the clock of each sender's host is at least: what was said cannot come before it was said. */
+  private noteClocks(logs: readonly NewLog[], nowMs: number): void {
+    for (const { resourceId, atMs } of logs) {
+      const componentId = this.componentOf(resourceId);
+      if (componentId === null) continue;
+      const hostId = this.hostOf(componentId);
+      this.ahead.set(hostId, Math.max(this.ahead.get(hostId) ?? 0, atMs - nowMs));
+    }
+  }
+
+  private hostOf(componentId: number): number {
+    let host = this.hosts.get(componentId);
+    if (host === undefined) {
+      host = componentById(this.db, componentId)?.host_id ?? componentId;
+      this.hosts.set(componentId, host);
+    }
+    return host;
+  }
+
+  /** Writes down what was learned of clocks since the last tick. */
+  private tellClocks(nowMs: number): void {
+    for (const [componentId, ms] of this.ahead)
+      this.sampleWriter.record(
+        this.sampleWriter.series({ componentId, serviceId: null }, "clock.ahead", "", "s", nowMs),
+        nowMs,
+        Math.round(ms / 100) / 10,
+      );
+    this.ahead.clear();
   }
 
   private takeEvent(event: ArrivedEvent, nowMs: number): void {
@@ -267,6 +302,7 @@ export class BatchIngest {
 
   /** Who reports and who is silent, at each tick; call inside a transaction. */
   listen(nowMs: number): Listened {
+    this.tellClocks(nowMs);
     const listened = this.reporters.look(nowMs);
     for (const { componentId, reports } of listened.reachable)
       this.sampleWriter.record(

@@ -2,7 +2,15 @@ import { metricName } from "#core/catalogue/metrics";
 import { nearMatcher } from "#core/find/near";
 import type { Db } from "../store/database";
 import { componentsById, everKnown } from "../store/estate";
-import { componentsNamedLike, factsLike, incidentsNamedLike, metricsNamedLike, servicesNamedLike } from "../store/find";
+import {
+  componentsNamedLike,
+  factsLike,
+  incidentsNamedLike,
+  metricsNamedLike,
+  patternsLike,
+  relationsLike,
+  servicesNamedLike,
+} from "../store/find";
 import { collections } from "../store/labels";
 import { listRunbooks } from "../store/runs";
 import { savedMaps } from "../store/saved-maps";
@@ -17,6 +25,8 @@ export function findPage(db: Db, { text, atMs, who = "" }: { text: string; atMs:
   const named = ({ name }: { name: string }) => name.toLowerCase().includes(wanted);
   const components = componentsNamedLike(db, text, atMs, MOST);
   const services = servicesNamedLike(db, text, FEW);
+  // Two names, with an arrow between them or not, mean what leads from the one to the other.
+  const ends = /^(\S{2,})\s+(?:(?:->|→|to)\s+)?(\S{2,})$/.exec(text.trim());
   const number = Number(/^#?(\d{1,9})$/.exec(text)?.[1]);
   return {
     components,
@@ -37,6 +47,8 @@ export function findPage(db: Db, { text, atMs, who = "" }: { text: string; atMs:
     facts: wanted.length < 3 ? [] : factsLike(db, text, FEW),
     metrics:
       wanted.length < 3 ? [] : metricsNamedLike(db, text, FEW).map((metric) => ({ metric, name: metricName(metric) })),
+    patterns: wanted.length < 4 ? [] : patternsLike(db, text, 3),
+    relations: ends ? relationsLike(db, ends[1] as string, ends[2] as string, FEW) : [],
     near:
       components.length + services.length < 3 ? nearly(db, text, atMs, new Set(components.map(({ id }) => id))) : null,
   };

@@ -1,6 +1,6 @@
 import type { Severity } from "#core/alarms/severity";
 import type { Scope } from "#core/detection/detector";
-import { prepared, type Db } from "./database";
+import { prepared, readMeta, writeMeta, type Db } from "./database";
 
 /** A detector with its settings, and what it is about. */
 export interface RuleRow {
@@ -48,8 +48,13 @@ export function ruleNamed(db: Db, name: string): RuleRow | undefined {
   return row && toRule(row);
 }
 
-/** Puts a kit's rule in if no rule of that name exists; a person's settings are never overwritten. */
+/** Names of rules of kits that somebody removed: they are not put in again. */
+const REMOVED = "rules_removed";
+const removedRules = (db: Db): string[] => JSON.parse(readMeta(db, REMOVED) ?? "[]") as string[];
+
+/** Puts a kit's rule in if no rule of that name exists or was removed; a person's settings are never overwritten. */
 export function offerRule(db: Db, rule: Omit<RuleRow, "id">): void {
+  if (removedRules(db).includes(rule.name)) return;
   prepared(db, "INSERT OR IGNORE INTO rule (name, type, settings, scope, enabled) VALUES (?, ?, ?, ?, ?)").run(
     rule.name,
     rule.type,
@@ -236,7 +241,10 @@ export function alarmsByRule(db: Db, fromMs: number, toMs: number): Map<number, 
   return new Map(rows.map((row) => [row.id, row.n]));
 }
 
+/** Takes a rule out for good: a kit does not put it in again. */
 export function removeRule(db: Db, id: number): void {
+  const name = ruleById(db, id)?.name;
+  if (name !== undefined) writeMeta(db, REMOVED, JSON.stringify([...new Set([...removedRules(db), name])].slice(-500)));
   prepared(db, "DELETE FROM rule WHERE id = ?").run(id);
 }
 

@@ -54,3 +54,24 @@ export const metricsNamedLike = (db: Db, text: string, limit: number): string[] 
   )
     .all({ like: like(text), limit })
     .map((row) => row.metric);
+
+/** Log patterns that hold the text, those said lately first. */
+export const patternsLike = (db: Db, text: string, limit: number): { id: number; text: string; count: number }[] =>
+  prepared<{ id: number; text: string; count: number }>(
+    db,
+    "SELECT id, text, count FROM log_pattern WHERE text LIKE ? ESCAPE '\\' ORDER BY last_at DESC LIMIT ?",
+  ).all(like(text), limit);
+
+/** Present relations between a component whose name holds the one text and one whose name holds the other. */
+export const relationsLike = (
+  db: Db,
+  from: string,
+  to: string,
+  limit: number,
+): { id: number; from: string; to: string; type: string }[] =>
+  prepared<{ id: number; from: string; to: string; type: string }>(
+    db,
+    `SELECT r.id, a.name AS "from", b.name AS "to", r.type FROM relation r JOIN component a ON a.id = r.from_id
+     JOIN component b ON b.id = r.to_id WHERE r.valid_to IS NULL AND a.name LIKE ? ESCAPE '\\' AND b.name LIKE ? ESCAPE '\\'
+     ORDER BY length(a.name) + length(b.name) LIMIT ?`,
+  ).all(like(from), like(to), limit);

@@ -1,0 +1,36 @@
+import fc from "fast-check";
+import { expect, it } from "vitest";
+import { medianOf, select } from "./select";
+
+const numbers = fc.array(
+  fc.oneof(fc.double({ noNaN: true, noDefaultInfinity: true }), fc.integer({ min: 0, max: 3 })),
+  {
+    minLength: 1,
+    maxLength: 200,
+  },
+);
+
+it("selects what sorting would put there, whatever repeats (property)", () => {
+  fc.assert(
+    fc.property(numbers, fc.nat(), (list, any) => {
+      const place = any % list.length;
+      const sorted = [...list].sort((a, b) => a - b);
+      return select(Float64Array.from(list), place) === (sorted[place] as number) + 0 || Object.is(sorted[place], -0);
+    }),
+  );
+});
+it("leaves what is smaller before the place, and what is larger behind it (property)", () => {
+  fc.assert(
+    fc.property(numbers, fc.nat(), (list, any) => {
+      const place = any % list.length;
+      const values = Float64Array.from(list);
+      const at = select(values, place);
+      return values.every((value, index) => (index < place ? value <= at : value >= at));
+    }),
+  );
+});
+it("has the median of an even count between its two middle values", () => {
+  expect(medianOf(Float64Array.of(4, 1, 3, 2))).toBe(2.5);
+  expect(medianOf(Float64Array.of(5, 1, 3))).toBe(3);
+  expect(medianOf(new Float64Array(0))).toBeNaN();
+});

@@ -1,0 +1,93 @@
+import { expect, test } from "./fixtures";
+import { axeFinds, heading, listen } from "./helpers";
+
+test("a rule from a log search is tried on the past, fires, is shelved and removed; what was unusual is one page", async ({
+  page,
+}) => {
+  const complaints = listen(page);
+
+  await test.step("a search of the logs becomes a rule, with a preview beside the incidents that were", async () => {
+    await page.goto("/signals/logs?last=PT3H&q=manifest");
+    await page.getByRole("link", { name: "Make a rule" }).click();
+    await expect(page.getByRole("heading", { name: "Log records" })).toBeVisible();
+    await expect(page.getByLabel("Words")).toHaveValue("manifest");
+    await page.getByLabel("Name").fill("Manifests are spoken of");
+    await page.getByLabel("Alarm when there are").click();
+    await page.getByRole("option", { name: "at least so many" }).click();
+    await page.getByLabel("At least").fill("1");
+    await page.getByLabel("Severity").click();
+    await page.getByRole("option", { name: "warning" }).click();
+    await page.getByRole("button", { name: "Preview" }).click();
+    const preview = page.getByRole("region", { name: "Preview" });
+    await expect(preview).toContainText(/it would have raised \d+ alarms? on/);
+    await expect(preview).toContainText(/There were \d+ incidents? in that time/);
+    expect(await axeFinds(page)).toEqual([]);
+    await page.getByRole("button", { name: "Add rule" }).click();
+    await expect(heading(page)).toContainText(/\d+ of \d+ rules are on/);
+    await page.getByLabel("Find a rule").fill("spoken of");
+    await expect(page.getByRole("row")).toHaveCount(2);
+    await expect(page.getByRole("row").last()).toContainText("1 or more log records with “manifest” within 5 min");
+  });
+
+  await test.step("it fires; the alarm is commented, shelved with a reason, and heard again", async () => {
+    await page.goto("/incidents/alarms");
+    const alarm = page.getByRole("row").filter({ hasText: "log records within 5 min" }).first();
+    await expect(async () => {
+      await page.reload();
+      await page.waitForFunction(() => document.documentElement.hasAttribute("data-alive"));
+      await expect(alarm).toBeVisible({ timeout: 1000 });
+    }).toPass({ timeout: 90_000 });
+    await alarm.getByRole("button", { name: /^Comment/ }).click();
+    await page.getByLabel("Comment", { exact: true }).fill("Only a trial.");
+    await page.getByRole("button", { name: "Comment", exact: true }).click();
+    await expect(alarm).toContainText("Only a trial.");
+    await alarm.getByRole("button", { name: /^Shelve/ }).click();
+    await page.getByLabel("Why").fill("a trial of the rule");
+    await page.getByRole("button", { name: "Shelve it" }).click();
+    const shelved = page.getByRole("region", { name: "Shelved: 1" });
+    await expect(shelved).toContainText("a trial of the rule");
+    expect(await axeFinds(page)).toEqual([]);
+    await shelved.getByRole("button", { name: /^Hear it again/ }).click();
+    await expect(shelved).toBeHidden();
+  });
+
+  await test.step("the load on people, and what would make a rule quieter", async () => {
+    await page.goto("/incidents/alarms?last=P2D");
+    await expect(page.getByRole("region", { name: "Load on whoever is on shift" })).toContainText("150 are acceptable");
+    const row = page.getByRole("row").filter({ hasText: "Host CPU" });
+    await row.getByRole("link", { name: "What would make it quieter" }).click();
+    const advice = page.getByRole("region", { name: /What would make “Host CPU” quieter/ });
+    await expect(advice).toContainText(/it would have raised \d+ alarms? as it is/, { timeout: 60_000 });
+    await expect(advice.getByRole("row")).toHaveCount(4);
+    await advice.getByRole("link", { name: "Open the rule with it" }).first().click();
+    await expect(page.getByLabel("Mean of samples")).toHaveValue("15");
+  });
+
+  await test.step("what was most unusual, narrowed and ordered", async () => {
+    await page.goto("/signals/unusual?last=P2D");
+    await expect(heading(page)).toContainText(/oddit(y|ies) in 2 d|Nothing was out of its usual range/);
+    await page.getByLabel("Order").click();
+    await page.getByRole("option", { name: "As they began" }).click();
+    await expect(page).toHaveURL(/sort=onset/);
+    expect(await axeFinds(page)).toEqual([]);
+  });
+
+  await test.step("the rule is switched off and removed, and what it raised is cleared", async () => {
+    await page.goto("/setup/rules");
+    await page.getByLabel("Find a rule").fill("spoken of");
+    await page.getByRole("button", { name: "Switch off: Manifests are spoken of" }).click();
+    await expect(page.getByRole("row").last()).toContainText("off");
+    page.once("dialog", (dialog) => void dialog.accept());
+    await page.getByRole("button", { name: "Remove Manifests are spoken of" }).click();
+    await expect(page.getByText("No rule has these words.")).toBeVisible();
+    await page.goto("/incidents/alarms");
+    await expect(async () => {
+      await page.reload();
+      await page.waitForFunction(() => document.documentElement.hasAttribute("data-alive"));
+      await expect(page.getByRole("row").filter({ hasText: "log records within 5 min" })).toHaveCount(0, {
+        timeout: 1000,
+      });
+    }).toPass({ timeout: 60_000 });
+  });
+  expect(complaints).toEqual([]);
+});
