@@ -57,6 +57,7 @@ export default function ServiceObjective({ loaderData: page }: Route.ComponentPr
                 : known.left > 0
                   ? "Nothing of it was spent in the last hour."
                   : ""}
+              {known.plannedMs > 0 ? ` ${spokenDuration(known.plannedMs)} of planned work are left out.` : ""}
             </p>
           </Section>
           <Section title="How fast it burns" pad={false}>

@@ -5,7 +5,9 @@ import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { insertResource } from "../store/resources";
 import { saveService, writeMembers, type ServiceDetails } from "../store/services";
+import { deleteSource, insertSource } from "../store/sources";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
+import { replaceTickets } from "../store/tickets";
 import { objectivePage } from "./objective";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
@@ -101,6 +103,30 @@ describe("the objective of a service", () => {
     // Half the even rate, and three quarters of the budget left: 45 days.
     expect(known()?.windows[0]?.long).toBeCloseTo(0.5, 6);
     expect((known()?.timeLeftMs ?? 0) / HOUR_MS).toBeCloseTo(45 * 24, 0);
+  });
+  it("leaves planned work out that names the service or what it is entered by", () => {
+    promise({ objectivePercent: 90 });
+    calls(90, AT - 2 * DAY_MS);
+    calls(10, AT - 2 * HOUR_MS, { failed: true });
+    expect(known()).toMatchObject({ calls: 100, bad: 10, plannedMs: 0 });
+    const source = insertSource(
+      db,
+      { kind: "tickets", name: "Desk", site: "North", settings: {}, pollSeconds: null, sweepEvery: null } as never,
+      undefined,
+      AT - DAY_MS,
+    );
+    const work = (things: string[], hoursAgo: number) => ({
+      ref: `CHG-${hoursAgo}`,
+      title: "New disk",
+      state: "planned",
+      person: "Ben",
+      fromMs: AT - (hoursAgo + 1) * HOUR_MS,
+      toMs: AT - (hoursAgo - 1) * HOUR_MS,
+      things,
+    });
+    replaceTickets(db, source, [work(["Gate"], 2), work(["front"], 2.5), work(["somebody else"], 48)], AT);
+    expect(known()).toMatchObject({ calls: 90, bad: 0, plannedMs: 2.5 * HOUR_MS });
+    deleteSource(db, source);
   });
   it("is nothing without one, and of nobody", () => {
     promise({});

@@ -1,6 +1,8 @@
 import { BUDGET_MS, budgetLeft, burnRate, BURN_WINDOWS, isBurning, timeLeft, type Kept } from "#core/stats/objective";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import { operationFigures } from "../store/call-figures";
+import { componentsById } from "../store/estate";
+import { ticketsNear } from "../store/tickets";
 import type { Db } from "../store/database";
 import { resourcesOfAll } from "../store/resources";
 import { listServices, membersOf } from "../store/services";
@@ -22,7 +24,7 @@ export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number
   const entries = membersOf(db, service.id, atMs).flatMap((row) => (row.entry ? [row.component_id] : []));
   const operations = operationsOf(db, resourcesOfAll(db, entries).keys()).filter((one) => isAnswer(one.kind));
   const ids = operations.map((one) => one.id);
-  const keptIn = (fromMs: number, toMs: number): Kept => {
+  const keptWhole = (fromMs: number, toMs: number): Kept => {
     let [calls, bad] = [0, 0];
     for (const figures of operationFigures(db, ids, fromMs, toMs).values()) {
       const slow = serverLimitMs ? figures.sketch.count - figures.sketch.atMost(serverLimitMs * 1000) : 0;
@@ -31,6 +33,19 @@ export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number
       bad += Math.min(figures.calls, figures.failed + Math.round(slow));
     }
     return { calls, bad };
+  };
+  const planned = plannedFor(db, service, entries, atMs);
+  /** What was kept outside planned work. */
+  const keptIn = (fromMs: number, toMs: number): Kept => {
+    const kept = keptWhole(fromMs, toMs);
+    for (const one of planned) {
+      const [from, to] = [Math.max(fromMs, one.fromMs), Math.min(toMs, one.toMs - 1)];
+      if (from >= to) continue;
+      const meanwhile = keptWhole(from, to);
+      kept.calls -= meanwhile.calls;
+      kept.bad -= meanwhile.bad;
+    }
+    return kept;
   };
   // Calls are counted by minutes: days meet where one minute ends and the next begins.
   const end = (Math.floor(atMs / MINUTE_MS) + 1) * MINUTE_MS;
@@ -56,6 +71,7 @@ export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number
       share: whole.calls ? 1 - whole.bad / whole.calls : null,
       left,
       timeLeftMs: timeLeft(left, windows[0]?.long ?? 0) ?? null,
+      plannedMs: planned.reduce((sum, one) => sum + (one.toMs - one.fromMs), 0),
       windows,
       // What was left of the budget at the end of each day, the whole period's calls being its measure.
       days: days.map((day) => {
@@ -69,4 +85,40 @@ export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number
       }),
     },
   };
+}
+
+/**
+ * Windows of planned work on a service over the budget's period, merged: of tickets that name it, an entry point, or the
+ * host of one. What people announced does not use up what was promised.
+ */
+function plannedFor(
+  db: Db,
+  service: { uid: string; name: string },
+  entries: readonly number[],
+  atMs: number,
+): { fromMs: number; toMs: number }[] {
+  const rows = componentsById(db, entries);
+  const hosts = componentsById(
+    db,
+    rows.flatMap((row) => row.host_id ?? []),
+  );
+  const names = new Set(
+    [service.uid, service.name, ...[...rows, ...hosts].map((row) => row.name)].map((name) => name.toLowerCase()),
+  );
+  const merged: { fromMs: number; toMs: number }[] = [];
+  const windows = ticketsNear(db, atMs - BUDGET_MS, atMs, [])
+    .filter((one) => one.things.some((thing) => names.has(thing.toLowerCase())))
+    .flatMap(({ fromMs, toMs }) =>
+      fromMs === null || toMs === null || toMs <= fromMs
+        ? []
+        : [{ fromMs: Math.max(fromMs, atMs - BUDGET_MS), toMs: Math.min(toMs, atMs) }],
+    )
+    .filter((one) => one.toMs > one.fromMs)
+    .sort((a, b) => a.fromMs - b.fromMs);
+  for (const one of windows) {
+    const last = merged.at(-1);
+    if (last && one.fromMs <= last.toMs) last.toMs = Math.max(last.toMs, one.toMs);
+    else merged.push({ ...one });
+  }
+  return merged;
 }
