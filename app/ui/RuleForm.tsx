@@ -50,7 +50,7 @@ export function RuleForm({
             select
             name="scope"
             label="Applies to"
-            defaultValue={rule?.scope ?? wanted ?? "kind:host.*"}
+            defaultValue={rule?.scope ?? wanted ?? page.firstScope}
             fullWidth
             error={Boolean(problemOf("scope"))}
             helperText={problemOf("scope")}

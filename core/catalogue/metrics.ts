@@ -117,6 +117,7 @@ const SHIPPED: readonly MetricInfo[] = [
   metric("messaging.queue.depth", "Messages in queue", "{message}", high("messages pile up")),
   metric("db.client.connection.count", "Pool connections in use", "{connection}", high("no connection is free")),
   metric("db.client.connection.max", "Pool size", "{connection}"),
+  metric("objective.burn", "Budget of the objective", "1", high("the budget of its objective burns too fast")),
   metric("clock.ahead", "Clock ahead", "s", { ...high("its clock runs ahead"), combine: "max" }),
   metric("logs.many", "Log records", "1", high("many errors in the logs")),
   metric("logs.new", "New log patterns", "1", high("errors never met before")),

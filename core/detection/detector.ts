@@ -8,7 +8,8 @@ export type Reads =
   /** `over` is a metric of the same instance that the value is a share of. */
   | { what: "series"; metric: string; over?: string | undefined }
   | { what: "calls"; metric: string }
-  | { what: "logs"; metric: string };
+  | { what: "logs"; metric: string }
+  | { what: "objectives"; metric: string };
 
 /** One sample of a series. */
 export interface Input {
@@ -35,11 +36,18 @@ export interface LogInput {
   example: string;
 }
 
+/** How fast a service uses up the budget of its objective, over each published window. */
+export interface ObjectiveInput {
+  atMs: number;
+  windows: readonly { longMs: number; shortMs: number; rate: number; long: number; short: number }[];
+}
+
 /** What each kind of reading gives a detector to judge. */
 export interface Inputs {
   series: Input;
   calls: CallInput;
   logs: LogInput;
+  objectives: ObjectiveInput;
 }
 
 /** What the sentences of a verdict need to know of what is judged. */
@@ -93,7 +101,8 @@ export interface Detector<Settings, State, What extends keyof Inputs = "series">
 export type SeriesDetector = Detector<unknown, unknown>;
 export type CallDetector = Detector<unknown, unknown, "calls">;
 export type LogDetector = Detector<unknown, unknown, "logs">;
-export type AnyDetector = SeriesDetector | CallDetector | LogDetector;
+export type ObjectiveDetector = Detector<unknown, unknown, "objectives">;
+export type AnyDetector = SeriesDetector | CallDetector | LogDetector | ObjectiveDetector;
 
 /** What a rule is about: components of a kind, or services (`*` for all). */
 export type Scope = { subject: "component"; kind: string } | { subject: "service"; service: string };

@@ -1,5 +1,6 @@
+import { burn } from "./burn";
 import { calls } from "./calls";
-import type { AnyDetector, CallDetector, LogDetector, SeriesDetector } from "./detector";
+import type { AnyDetector, CallDetector, LogDetector, ObjectiveDetector, SeriesDetector } from "./detector";
 import { logs } from "./logs";
 import { threshold } from "./threshold";
 import { trend } from "./trend";
@@ -12,6 +13,7 @@ const DETECTORS: readonly AnyDetector[] = [
   trend as SeriesDetector,
   calls as CallDetector,
   logs as LogDetector,
+  burn as ObjectiveDetector,
 ];
 
 const byType = new Map(DETECTORS.map((one) => [one.type, one]));

@@ -8,6 +8,7 @@ import { AlarmBook, type AlarmEvent } from "./alarm-book";
 import { CallJudge, type CallContext } from "./call-judge";
 import { CallLines } from "./call-lines";
 import { LogJudge, type LogContext } from "./log-judge";
+import { ObjectiveJudge } from "./objective-judge";
 import { Ranges } from "./ranges";
 import { Evaluator, type EvaluatorContext } from "./evaluator";
 
@@ -17,6 +18,7 @@ export class Judges {
   private readonly series: Evaluator;
   private readonly calls: CallJudge;
   private readonly logs: LogJudge;
+  private readonly objectives: ObjectiveJudge;
   private readonly ranges: Ranges;
   private rulesChanged = true;
 
@@ -32,6 +34,7 @@ export class Judges {
     const lines = new CallLines(db, sampleWriter, (resourceId) => batches.componentOf(resourceId));
     this.calls = new CallJudge(db, this.book, lines, context);
     this.logs = new LogJudge(db, this.book, { ...context, componentOf: (id) => batches.componentOf(id) });
+    this.objectives = new ObjectiveJudge(db, this.book, context);
     this.narrow();
   }
 
@@ -47,6 +50,7 @@ export class Judges {
     this.series.loadRules();
     this.calls.loadRules();
     this.logs.loadRules();
+    this.objectives.loadRules();
     this.rulesChanged = true;
     this.narrow();
   }
@@ -73,7 +77,7 @@ export class Judges {
       ...this.leaveRemoved(atMs),
       ...this.series.evaluate(samples),
       ...this.calls.evaluate(this.batches.spanWriter, samples, atMs),
-      ...(this.context.looksForEvidence(atMs) ? this.logs.evaluate(atMs) : []),
+      ...(this.context.looksForEvidence(atMs) ? [...this.logs.evaluate(atMs), ...this.objectives.evaluate(atMs)] : []),
     ];
   }
 

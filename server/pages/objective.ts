@@ -1,13 +1,10 @@
 import { BUDGET_MS, budgetLeft, burnRate, BURN_WINDOWS, isBurning, timeLeft, type Kept } from "#core/stats/objective";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
-import { operationFigures } from "../store/call-figures";
+import { keptReader } from "../store/objective-calls";
 import { componentsById } from "../store/estate";
 import { ticketsNear } from "../store/tickets";
 import type { Db } from "../store/database";
-import { resourcesOfAll } from "../store/resources";
 import { listServices, membersOf } from "../store/services";
-import { operationsOf } from "../store/spans";
-import { isAnswer } from "./traces";
 
 /** How a service keeps to its objective: budget, rates at which it burns, and how it went day by day. */
 export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number }) {
@@ -22,18 +19,7 @@ export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number
   if (objectivePercent === undefined) return { ...common, known: null };
   const target = objectivePercent / 100;
   const entries = membersOf(db, service.id, atMs).flatMap((row) => (row.entry ? [row.component_id] : []));
-  const operations = operationsOf(db, resourcesOfAll(db, entries).keys()).filter((one) => isAnswer(one.kind));
-  const ids = operations.map((one) => one.id);
-  const keptWhole = (fromMs: number, toMs: number): Kept => {
-    let [calls, bad] = [0, 0];
-    for (const figures of operationFigures(db, ids, fromMs, toMs).values()) {
-      const slow = serverLimitMs ? figures.sketch.count - figures.sketch.atMost(serverLimitMs * 1000) : 0;
-      calls += figures.calls;
-      // A call that fails slowly is counted once for each: no more than all of them.
-      bad += Math.min(figures.calls, figures.failed + Math.round(slow));
-    }
-    return { calls, bad };
-  };
+  const keptWhole = keptReader(db, entries, serverLimitMs);
   const planned = plannedFor(db, service, entries, atMs);
   /** What was kept outside planned work. */
   const keptIn = (fromMs: number, toMs: number): Kept => {

@@ -83,6 +83,7 @@ export function rulePage(
   if (model && !scopes.some((one) => scopeText(one) === scopeText(model.scope))) scopes.unshift(model.scope);
   return {
     rule: rule ? { id: rule.id, name: rule.name, scope: scopeText(rule.scope), enabled: rule.enabled } : null,
+    firstScope: { series: "kind:host.*", calls: "kind:*", logs: "kind:*", objectives: "service:*" }[detector.what],
     copied: model && !rule ? { name: `${model.name} (copy)`, scope: scopeText(model.scope) } : null,
     detector: { type: detector.type, label: detector.label, about: detector.about },
     detectors: detectors().map((one) => ({ type: one.type, label: one.label, about: one.about })),
@@ -108,6 +109,8 @@ export function rulePreview(
   if (!read.ok) return { ok: false as const, fields: read.fields };
   const { rule, detector } = read;
   if (detector.what === "logs") return logPreview(db, rule, detector, fromMs, toMs);
+  if (detector.what === "objectives")
+    return { ok: false as const, fields: { form: "A budget has no preview: its page shows how it went, day by day." } };
   if (detector.what === "calls") return callPreview(db, rule, detector, fromMs, toMs);
   const reads = detector.reads(rule.settings);
   const uids = new Map(listServices(db).map((service) => [service.id, service]));
