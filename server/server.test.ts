@@ -153,6 +153,8 @@ describe("what is shipped", () => {
   it("has kits that can be read, with notes for each of their rules' common metrics", () => {
     const kits = readKits(process.cwd());
     expect(kits.map((kit) => kit.kind).sort()).toEqual([
+      "*",
+      "*",
       "app.container",
       "app.workload",
       "host.*",
@@ -169,6 +171,10 @@ describe("what is shipped", () => {
           kit.notes.map((note) => note.metric),
           rule.name,
         ).toContain(rule.metric);
+    // Rules of other detectors are read by the form that people use.
+    for (const kit of kits)
+      for (const { name, type, scope = `kind:${kit.kind}`, settings } of kit.judged)
+        expect(readRule({ name, type, scope, enabled: true, ...settings }), name).toMatchObject({ ok: true });
   });
   it("has a set-up for the demonstration estate that can be read", () => {
     expect(
