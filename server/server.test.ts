@@ -2,6 +2,7 @@ import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { readRule } from "#core/detection/rule";
 import { readKits } from "./kits/kits";
 import { setupSchema } from "./settings";
 import { readSource } from "./sources/input";
