@@ -3,6 +3,7 @@ import { alarmsOfIncident, incidentsIn, type IncidentRow } from "#server/store/i
 import { activeAlarms } from "#server/store/alarms";
 import { openStore, type Db } from "#server/store/database";
 import { componentById } from "#server/store/estate";
+import { currentRelations } from "#server/store/relations";
 import { healthAt, listServices } from "#server/store/services";
 import type { Said, SaidAlarm, SaidIncident, Thing } from "./score";
 
@@ -17,10 +18,18 @@ export class Listener {
   private thingOf(componentId: number | null): Thing {
     const row = componentId === null ? undefined : componentById(this.db, componentId);
     if (!row) return {};
+    // A disk that is a component of its own is named by the host that it is the disk of.
+    const user = row.kind.startsWith("storage.") ? this.userOf(row.id) : undefined;
+    if (user) return { host: user };
     const host = row.host_id === null ? row : componentById(this.db, row.host_id);
     // A container goes by its name; where there are several of the name, the estate adds the beginning of its id.
     const label = row.label?.replace(/-[0-9a-f]{6}$/, "") ?? "";
     return { host: host?.name, ...(row.host_id === null ? {} : { process: row.process ?? label }) };
+  }
+
+  private userOf(volumeId: number): string | undefined {
+    const user = currentRelations(this.db).find((one) => one.type === "stored-on" && one.to_id === volumeId);
+    return user && componentById(this.db, user.from_id)?.name;
   }
 
   /** Everything that was raised since an instant, the incidents that it went into, and how the services were shown. */
@@ -35,7 +44,7 @@ export class Listener {
       for (const one of own)
         alarms.push({
           id: one.id,
-          ...this.thingOf(one.component_id),
+          ...(one.subject_type === "service" ? { service: one.subject } : this.thingOf(one.component_id)),
           raisedAtMs: one.raised_at,
           incident: incident.id,
           what: one.text,

@@ -3,6 +3,8 @@ export interface Thing {
   host?: string | undefined;
   process?: string | undefined;
   between?: [string, string] | undefined;
+  /** An alarm of a service itself: what it is hurt by. */
+  service?: string | undefined;
 }
 
 /** An alarm that was raised in a case and went into an incident; what opened none is no more than a warning. */

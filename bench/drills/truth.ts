@@ -9,22 +9,29 @@ const MINUTES = 10;
 export function truthOf(scenario: Scenario, drillId: string, atMs: number): Truth {
   const drill = scenario.drills.find((one) => one.id === drillId);
   if (!drill) throw new Error(`There is no drill “${drillId}”.`);
+  // What the file says holds at a busy hour; at this one the world is asked.
+  const services = outcomeOf(scenario, drillId, atMs, MINUTES);
+  const hurt = new Set([...services.degraded, ...services.down]);
   const reach = new Map(drill.faults.map(({ fault }) => [fault, touchedBy(scenario, fault, atMs, MINUTES)]));
   return {
     id: drill.id,
     group: drill.group,
     roots: drill.answer.roots,
-    // What the file says holds at a busy hour; at this one the world is asked.
-    services: outcomeOf(scenario, drillId, atMs, MINUTES),
+    services,
     incidents: drill.answer.incidents,
     noticedWithinMs: drill.answer.noticedWithinSeconds * 1000,
+    // A service that is hurt feels whatever is wrong in the drill.
     faultsAt: (thing: Thing) =>
-      [...reach]
-        .filter(([, touched]) =>
-          thing.process === undefined
-            ? touched.has(thing.host ?? "")
-            : touched.has(`${thing.process} @ ${thing.host}`) || touched.has(thing.host ?? ""),
-        )
-        .map(([fault]) => fault),
+      thing.service === undefined ? faultsAt(thing) : hurt.has(thing.service) ? [...reach.keys()] : [],
   };
+
+  function faultsAt(thing: Thing): string[] {
+    return [...reach]
+      .filter(([, touched]) =>
+        thing.process === undefined
+          ? touched.has(thing.host ?? "")
+          : touched.has(`${thing.process} @ ${thing.host}`) || touched.has(thing.host ?? ""),
+      )
+      .map(([fault]) => fault);
+  }
 }

@@ -101,6 +101,10 @@ describe("ranking suspects", () => {
     });
     expect(ranked[1]?.reasons).toContain("its alarm came first of 2");
   });
+  it("never puts the harm to a service before what could be its cause", () => {
+    const ranked = rankSuspects([suspect(1, { isHarm: true, severity: "critical", dependants: 3 }), suspect(2)]);
+    expect(ranked.map((one) => one.alarmId)).toEqual([2, 1]);
+  });
 });
 
 describe("sentences", () => {

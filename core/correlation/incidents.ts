@@ -86,6 +86,8 @@ export interface SuspectAlarm {
   text: string;
   /** How many of the other alarmed components reach this one over relations. */
   dependants: number;
+  /** It says that a service is hurt: that is what is to be explained, never the cause. */
+  isHarm?: boolean;
 }
 
 export interface Suspect {
@@ -93,6 +95,9 @@ export interface Suspect {
   score: number;
   reasons: string[];
 }
+
+/** What a service suffers ranks behind everything that could be the cause. */
+const HARM = -1000;
 
 /**
  * Ranks the alarms of one incident by how well each explains the others: relied on by other alarmed components
@@ -104,7 +109,7 @@ export function rankSuspects(alarms: readonly SuspectAlarm[]): Suspect[] {
   return alarms
     .map((alarm) => {
       const reasons: string[] = [];
-      let score = 0;
+      let score = alarm.isHarm ? HARM : 0;
       if (alarm.dependants > 0) {
         score += 3 * alarm.dependants;
         reasons.push(

@@ -68,6 +68,19 @@ describe("time until full", () => {
     const full = feed((minute) => Math.min(100, 70 + minute), 120);
     expect(full.at(-1)?.severity).toBe("critical");
   });
+  it("says nothing of what warms up far below its limit, where a level is asked for", () => {
+    const state = trend.fresh();
+    const asked = trendSettings.parse({ metric: "memory.used", limit: 97, major: 1, leastMove: 4, onlyFrom: 70 });
+    for (let minute = 0; minute < 20; minute += 0.25)
+      expect(
+        trend.evaluate(
+          asked,
+          state,
+          { atMs: minute * MINUTE_MS, value: 30 + minute * 1.5 },
+          { instance: "", unit: "%" },
+        ),
+      ).toBeUndefined();
+  });
   it("never alarms of what falls (property)", () => {
     fc.assert(
       fc.property(

@@ -29,6 +29,9 @@ export const trendSettings = z
     critical: hours("Critical within (h)"),
     major: hours("Major within (h)"),
     minor: hours("Minor within (h)"),
+    onlyFrom: z
+      .preprocess((given) => (given === "" ? undefined : given), z.coerce.number("A level is a number.").optional())
+      .meta({ title: "Only past", description: "A level from which a trend matters at all; empty for any." }),
     leastMove: z.coerce
       .number("The least move is a number.")
       .min(0, "The least move cannot be below zero.")
@@ -161,6 +164,7 @@ const isReached = ({ direction, limit }: TrendSettings, value: number) =>
 function leftOf(settings: TrendSettings, kept: Kept, { least }: { least: number }, value: number): Left | undefined {
   if (kept.times.length < least) return undefined;
   const sign = settings.direction === "above" ? 1 : -1;
+  if (settings.onlyFrom !== undefined && sign * (value - settings.onlyFrom) < 0) return undefined;
   const moved = sign * (value - (kept.values[0] as number));
   if (moved < settings.leastMove) return undefined;
   const found = trendOf(kept.times, kept.values);

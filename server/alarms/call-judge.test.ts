@@ -67,7 +67,7 @@ const hex = (value: number, digits: number) => value.toString(16).padStart(digit
 function calls(
   sender: number,
   minute: number,
-  { count = 10, failed = 0, slow = 0, name = "GET /", kind = 2, to = "" } = {},
+  { count = 10, failed = 0, slow = 0, name = "GET /", kind = 2, to = "", peer = "store" } = {},
 ): void {
   const list = Array.from({ length: count }, (_, index): NewSpan => {
     made++;
@@ -82,7 +82,7 @@ function calls(
       startMs,
       endMs: startMs + (index < slow ? 500 : 20),
       status: index >= count - failed ? 2 : 0,
-      detail: to ? JSON.stringify({ attributes: { "server.address": to, "peer.service": "store" } }) : null,
+      detail: to ? JSON.stringify({ attributes: { "server.address": to, "peer.service": peer } }) : null,
     };
   });
   db.transaction(() => spans.write(list))();
@@ -181,6 +181,28 @@ describe("calls that are made", () => {
     for (const minute of [5, 6, 7]) for (const one of [a, b]) calls(one.sender, minute, outward);
     expect(tick(7)).toMatchObject([{ what: "cleared", subject: { id: store.id } }]);
   });
+  it("point at each of those they went badly to, and leave all of them when it is over", () => {
+    const a = process("a", "10.0.0.1");
+    const stores = [process("store", "10.0.0.9"), process("store2", "10.0.0.8")];
+    rule({ condition: "slow", minor: 30 });
+    wellBefore(a.sender, outward);
+    const { tick } = judgeOf();
+    calls(a.sender, 0, outward);
+    tick(0);
+    calls(a.sender, 1, { ...outward, slow: 9 });
+    calls(a.sender, 1, { ...outward, to: "10.0.0.8", peer: "store2", slow: 9 });
+    expect(
+      tick(1)
+        .map((event) => event.subject.id)
+        .sort(),
+    ).toEqual(stores.map((one) => one.id).sort());
+    for (const minute of [2, 3, 4]) calls(a.sender, minute, { ...outward, count: 20 });
+    expect(
+      tick(4)
+        .map((event) => [event.what, event.subject.id])
+        .sort(),
+    ).toEqual(stores.map((one) => ["cleared", one.id]).sort());
+  });
   it("point at the caller where who is called counts its answers and they are well", () => {
     const a = process("a", "10.0.0.1");
     const store = process("store", "10.0.0.9");
@@ -196,6 +218,30 @@ describe("calls that are made", () => {
     expect(tick(1)).toMatchObject([{ what: "raised", subject: { type: "component", id: a.id } }]);
     expect(db.prepare("SELECT qualifier FROM alarm").pluck().get()).toBe("to store @ h-store");
   });
+});
+
+it("looks behind calls that are answered badly: of those made for them fewer are enough", () => {
+  const front = process("front", "10.0.0.1");
+  const store = process("store", "10.0.0.9");
+  const outward = { name: "select store", kind: 3, to: "10.0.0.9", count: 3 };
+  rule({ condition: "failing", minor: 5 });
+  wellBefore(front.sender);
+  wellBefore(front.sender, outward);
+  const { tick } = judgeOf();
+  calls(front.sender, 0);
+  calls(front.sender, 0, outward);
+  tick(0);
+  // Two of three alone say little.
+  calls(front.sender, 1);
+  calls(front.sender, 1, { ...outward, failed: 2 });
+  expect(tick(1)).toEqual([]);
+  calls(front.sender, 2, { failed: 8 });
+  calls(front.sender, 2, { ...outward, failed: 2 });
+  expect(
+    tick(2)
+      .map((event) => event.subject.id)
+      .sort(),
+  ).toEqual([front.id, store.id].sort());
 });
 
 it("leaves an alarm from before a start that nothing says again", () => {

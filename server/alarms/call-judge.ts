@@ -1,5 +1,6 @@
 import { kindMatches } from "#core/catalogue/kinds";
 import { LEAST_KNOWN, type CallPoint, type CallUsual } from "#core/detection/call-usual";
+import type { CallSettings } from "#core/detection/calls";
 import type { CallDetector, Verdict } from "#core/detection/detector";
 import { detectorOf } from "#core/detection/registry";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
@@ -21,6 +22,8 @@ const REST_MS = 10 * MINUTE_MS;
 const PEERS_MS = 6 * MINUTE_MS;
 /** An alarm from before a start, or a change of rules, is left when nothing said the same again for so long. */
 const ORPHANED_MS = 15 * MINUTE_MS;
+/** What is asked of calls behind others that go badly: one in a thousand by chance is enough, and two of them. */
+const BEHIND = { score: 37.5, leastCalls: 2 };
 /** Of the calls to one place so many must be bad, beside the worst place. */
 const SHARE_OF_WORST = 0.5;
 
@@ -39,8 +42,8 @@ interface Known {
 interface Watch {
   judge: Judge;
   state: unknown;
-  /** The alarm that it raised, while it stands. */
-  raised: AlarmKind | undefined;
+  /** The alarms that it holds up, while they stand: calls may go badly to several at once. */
+  raised: AlarmKind[];
 }
 
 /** What the judge asks of those who know the estate. */
@@ -109,6 +112,7 @@ export class CallJudge {
       const usual = this.usualOf(line, atMs, until);
       if (usual && this.context.isWatched(line.componentId)) events.push(...this.judgeLine(line, usual, atMs));
     }
+    events.push(...this.lookBehind(atMs));
     const touched = new Set([...changed].map((line) => line.componentId));
     for (const [id, entries] of this.context.entries())
       if (this.standingServices.has(id) || [...entries].some((one) => touched.has(one)))
@@ -151,11 +155,36 @@ export class CallJudge {
       const verdict = detector.evaluate(rule.settings, watch.state, input, { instance: line.name, unit: "" });
       if (verdict?.severity === "cleared") events.push(...this.leave(watch, verdict.text, atMs));
       else if (verdict) events.push(...this.raise(watch, line, usual, verdict, atMs));
-      stands ||= watch.raised !== undefined;
+      stands ||= watch.raised.length > 0;
     }
     if (stands) this.standing.set(line.key, line);
     else this.standing.delete(line.key);
     return events;
+  }
+
+  /**
+   * Behind calls that are answered badly there may be others that were made for them: where these go badly too, fewer of
+   * them are enough to say so, because it is likely beforehand.
+   */
+  private lookBehind(atMs: number): AlarmEvent[] {
+    const troubled = new Set<number>();
+    for (const line of this.standing.values()) if (line.side === "answers") troubled.add(line.componentId);
+    if (troubled.size === 0) return [];
+    return [...this.lines.of(troubled, "makes")].flatMap((line) => {
+      const usual = this.known.get(line.key)?.usual;
+      if (!usual || line.touchedMs < atMs - PEERS_MS) return [];
+      const points = line.points(usual);
+      return this.watchesOf(line).flatMap((watch) => {
+        const { detector, rule } = watch.judge;
+        if (watch.raised.length > 0 || !rule.enabled) return [];
+        const settings = { ...(rule.settings as CallSettings), ...BEHIND };
+        const judged = { instance: line.name, unit: "" };
+        const verdict = detector.evaluate(settings, watch.state, { atMs, points, usual }, judged);
+        if (!verdict || verdict.severity === "cleared") return [];
+        this.standing.set(line.key, line);
+        return this.raise(watch, line, usual, verdict, atMs);
+      });
+    });
   }
 
   private watchesOf(line: CallLine): Watch[] {
@@ -164,7 +193,7 @@ export class CallJudge {
       const kind = this.context.kindOf(line.componentId);
       list = this.judges
         .filter(({ rule: { scope } }) => scope.subject === "component" && kind && kindMatches(scope.kind, kind))
-        .map((judge) => ({ judge, state: judge.detector.fresh(), raised: undefined }));
+        .map((judge) => ({ judge, state: judge.detector.fresh(), raised: [] }));
       this.watches.set(line.key, list);
     }
     return list;
@@ -204,7 +233,7 @@ export class CallJudge {
   private isWell(componentId: number, line: CallLine, metric: string): boolean {
     const own = [...this.lines.of(new Set([componentId]), "answers")].filter((one) => this.known.has(one.key));
     const isBad = (one: CallLine) =>
-      this.watchesOf(one).some((watch) => watch.judge.metric === metric && watch.raised !== undefined);
+      this.watchesOf(one).some((watch) => watch.judge.metric === metric && watch.raised.length > 0);
     // Calls that never arrive are missing in its own count, so that tells nothing of failures.
     return metric === "calls.slow" && own.some((one) => one.name === line.name) && !own.some(isBad);
   }
@@ -220,8 +249,8 @@ export class CallJudge {
       direction: detector.direction(rule.settings),
       qualifier,
     };
-    watch.raised = kind;
     const key = holdKey(kind);
+    if (!watch.raised.some((one) => holdKey(one) === key)) watch.raised.push(kind);
     this.orphans.delete(key);
     const holders = this.holders.get(key) ?? new Set();
     this.holders.set(key, holders.add(watch));
@@ -233,15 +262,13 @@ export class CallJudge {
   }
 
   private leave(watch: Watch, text: string, atMs: number): AlarmEvent[] {
-    const kind = watch.raised;
-    if (!kind) return [];
-    watch.raised = undefined;
-    const holders = this.holders.get(holdKey(kind));
-    holders?.delete(watch);
-    if (holders?.size) return [];
-    this.holders.delete(holdKey(kind));
-    const event = this.book.clear(kind, text, atMs);
-    return event ? [event] : [];
+    return watch.raised.splice(0).flatMap((kind) => {
+      const holders = this.holders.get(holdKey(kind));
+      holders?.delete(watch);
+      if (holders?.size) return [];
+      this.holders.delete(holdKey(kind));
+      return this.book.clear(kind, text, atMs) ?? [];
+    });
   }
 
   /** Whether a rule that is on judges the calls by which a service is entered, and enough of them are known. */
@@ -262,7 +289,7 @@ export class CallJudge {
         .filter(
           ({ rule: { scope } }) => scope.subject === "service" && (scope.service === "*" || scope.service === uid),
         )
-        .map((judge) => ({ judge, state: judge.detector.fresh(), raised: undefined }));
+        .map((judge) => ({ judge, state: judge.detector.fresh(), raised: [] }));
       this.watches.set(key, list);
     }
     return list;
@@ -283,7 +310,7 @@ export class CallJudge {
       if (verdict?.severity === "cleared") events.push(...this.leave(watch, verdict.text, atMs));
       else if (verdict) events.push(...this.hold(watch, { type: "service", id }, "", verdict, atMs));
     }
-    if (list.some((watch) => watch.raised)) this.standingServices.add(id);
+    if (list.some((watch) => watch.raised.length > 0)) this.standingServices.add(id);
     else this.standingServices.delete(id);
     return events;
   }

@@ -194,6 +194,7 @@ function refresh(db: Db, id: number, affected: Affected, atMs: number): Incident
       raisedMs: alarm.raised_at,
       text: alarm.text,
       dependants: dependantsOf(subjectOf(alarm)),
+      isHarm: alarm.subject_type === "service",
     })),
   );
   const first = suspects[0];
