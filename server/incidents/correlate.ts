@@ -205,7 +205,7 @@ function refresh(db: Db, id: number, affected: Affected, atMs: number): Incident
   const others = incident.services.length === 0 ? alarmed.size - 1 : 0;
   const problem =
     suspect &&
-    `${symptomOf(suspect.metric, suspect.direction)}${suspect.qualifier ? ` (${suspect.qualifier})` : ""} on ${suspect.subject}${others > 0 ? ` and ${others} more` : ""}`;
+    `${symptomOf(suspect.metric, suspect.direction)}${shownQualifier(suspect.qualifier)} on ${suspect.subject}${others > 0 ? ` and ${others} more` : ""}`;
   updateIncident(db, id, {
     title:
       problem === undefined
@@ -225,5 +225,8 @@ function refresh(db: Db, id: number, affected: Affected, atMs: number): Incident
   }
   return { what: "changed", incidentId: id };
 }
+
+/** What tells alarms of one rule from those of another says nothing to people. */
+const shownQualifier = (qualifier: string) => (qualifier && !/^rule \d+$/.test(qualifier) ? ` (${qualifier})` : "");
 
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
