@@ -10,6 +10,7 @@ import { useKeep, useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { askedOf, questionOf } from "../shell/map-question";
 import { act, formOf } from "../shell/answers.server";
+import { Film } from "../ui/map/Film";
 import { MapTools } from "../ui/map/MapTools";
 import { GroupList } from "../ui/map/GroupList";
 import { Panel } from "../ui/map/Panel";
@@ -114,23 +115,26 @@ export default function MapPage({ loaderData: { map, panel, asked }, actionData 
         name="Map"
         sentence={`${sentence.replace(/\.$/, "")}${now.live ? "" : `, as of ${dayAndTime(now.atMs, now.nowMs)}`}.`}
         actions={
-          <RightButton
-            right="respond"
-            variant="outlined"
-            startIcon={<PushPinOutlined />}
-            onClick={() =>
-              pin({
-                kind: "map",
-                title: `Map of ${map.name}`,
-                detail: params.toString(),
-                fromMs: now.fromMs,
-                toMs: now.toMs,
-                address: `/map?${params.toString()}`,
-              })
-            }
-          >
-            Pin
-          </RightButton>
+          <>
+            <Film />
+            <RightButton
+              right="respond"
+              variant="outlined"
+              startIcon={<PushPinOutlined />}
+              onClick={() =>
+                pin({
+                  kind: "map",
+                  title: `Map of ${map.name}`,
+                  detail: params.toString(),
+                  fromMs: now.fromMs,
+                  toMs: now.toMs,
+                  address: `/map?${params.toString()}`,
+                })
+              }
+            >
+              Pin
+            </RightButton>
+          </>
         }
       />
       <MapTools map={map} asked={asked} />

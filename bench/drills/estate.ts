@@ -18,6 +18,8 @@ export class WatchedEstate {
     private readonly scenario: Scenario,
     from: string,
     private readonly pace: number,
+    /** How much of the past is known when it begins. */
+    history: string,
   ) {
     const given = {
       port: PORTS.page,
@@ -30,7 +32,7 @@ export class WatchedEstate {
       data,
       now: from,
       pace: String(pace),
-      history: "P8D",
+      history,
     };
     const args = [
       join(root, "scripts", "demo.mjs"),

@@ -182,7 +182,15 @@ async function runEstate(
   const ids = inTurn(scenario.drills.map((one) => one.id).filter((id) => asked?.includes(id) ?? true));
   if (!ids.length && quietHours === 0) return undefined;
   const data = join(folder, "data");
-  const estate = new WatchedEstate(root, data, own, scenarioIn(own), LOADS[load] as string, pace);
+  const estate = new WatchedEstate(
+    root,
+    data,
+    own,
+    scenarioIn(own),
+    LOADS[load] as string,
+    pace,
+    given.short ? "P1D" : "P8D",
+  );
   let listener: Listener | undefined;
   // Whoever breaks it off leaves no server behind.
   const leave = () => void estate.close().finally(() => process.exit(130));
