@@ -239,19 +239,19 @@ function pooledMedians(
   if (buckets === 1) return Float32Array.of(medianOf(sorted));
   // Workdays and other days are rings of their own.
   const ring = level === "workday" ? 24 : buckets;
-  return Float32Array.from({ length: buckets }, (_, at) => {
+  const scratch = new Float64Array(sorted.length);
+  const medians = new Float32Array(buckets);
+  for (let at = 0; at < buckets; at++) {
     const start = at - (at % ring);
-    const neighbours = Array.from({ length: 2 * POOLED + 1 }, (__, step) =>
-      piece(start + ((at - start + step - POOLED + ring) % ring)),
-    );
-    const pooled = new Float64Array(neighbours.reduce((sum, one) => sum + one.length, 0));
-    let place = 0;
-    for (const one of neighbours) {
-      pooled.set(one, place);
-      place += one.length;
+    let length = 0;
+    for (let step = -POOLED; step <= POOLED; step++) {
+      const one = piece(start + ((at - start + step + ring) % ring));
+      scratch.set(one, length);
+      length += one.length;
     }
-    return medianOf(pooled);
-  });
+    medians[at] = medianOf(scratch.subarray(0, length));
+  }
+  return medians;
 }
 
 /**
