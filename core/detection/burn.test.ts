@@ -32,6 +32,15 @@ describe("the budget of an objective", () => {
       "minor",
       "cleared",
     ]));
+  it("does not come and go at its rate", () =>
+    expect(
+      feed(
+        {},
+        windows([0, 0], [0, 0], [1.1, 1.1]),
+        windows([0, 0], [0, 0], [0.9, 0.9]),
+        windows([0, 0], [0, 0], [0.5, 0.5]),
+      ).map((one) => one.severity),
+    ).toEqual(["warning", "cleared"]));
   it("is not told of where that is asked for", () =>
     expect(feed({ hour: "none", sixHours: "none", threeDays: "none" }, windows([20, 20], [20, 20], [20, 20]))).toEqual(
       [],

@@ -21,6 +21,8 @@ export interface BurnState {
   severity: Severity;
 }
 
+const HELD = 0.7;
+
 const asked = ({ hour, sixHours, threeDays }: BurnSettings) => [hour, sixHours, threeDays];
 
 /** Judges how fast a service uses up what its objective allows, over the published windows (common practice). */
@@ -45,7 +47,9 @@ export const burn: Detector<BurnSettings, BurnState, "objectives"> = {
   evaluate: (settings, state, { atMs, windows }) => {
     const burning = windows.flatMap((window, index) => {
       const level = asked(settings)[index] ?? "none";
-      return level !== "none" && isBurning(window.long, window.short, window.rate) ? [{ ...window, level }] : [];
+      // What burns is left a little below its rate, so that it does not come and go at it.
+      const rate = window.rate * (level === state.severity ? HELD : 1);
+      return level !== "none" && isBurning(window.long, window.short, rate) ? [{ ...window, level }] : [];
     });
     const worst = burning.reduce<(typeof burning)[number] | undefined>(
       (most, one) => (most && severityRank(most.level) >= severityRank(one.level) ? most : one),

@@ -104,6 +104,13 @@ it("gives the chance that belongs to an edge", () => {
     }
 });
 
+it("does not take a Monday after a Sunday for odd: until a week is known, it is not sure", () => {
+  const SUNDAY = MONDAY - DAY_MS;
+  const range = learned(spansOf(1, (at) => daily(at) / 4, normals(13), SUNDAY));
+  for (let hour = 0; hour < 24; hour++)
+    expect(chanceOf(range, daily(MONDAY + hour * HOUR_MS), MONDAY + hour * HOUR_MS, "above")).toBeGreaterThan(1e-6);
+});
+
 describe("a lasting new level", () => {
   const noise = normals(5);
   const range = learned(spansOf(14, () => 20, noise));

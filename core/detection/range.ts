@@ -55,6 +55,9 @@ const POOLED = 1;
 const MAD_TO_DEVIATION = 1.4826;
 /** A spread is at least this share of the middle. */
 const LEAST_SPREAD = 0.01;
+/** Until so many days are known, what is usual is taken for so many times as wide. */
+const WHOLE_WEEK_DAYS = 6.9;
+const UNSURE = 3;
 /** A finer level is kept only if it forecasts so much better. */
 const BETTER = 0.95;
 
@@ -131,7 +134,12 @@ export function learnRange(spans: Spans, { counts = false }: { counts?: boolean 
     }
     return list.subarray(0, used);
   };
-  return { level, middle, spread, up: tailOf(z(spans.max, 1)), down: tailOf(z(spans.min, -1)), count, shift: 0 };
+  const up = tailOf(z(spans.max, 1));
+  const down = tailOf(z(spans.min, -1));
+  // Before every day of a week was met, the next one may be of a kind that is not known: a Monday after a Sunday.
+  const days = ((spans.times[count - 1] as number) - (spans.times[0] as number)) / DAY_MS;
+  if (days < WHOLE_WEEK_DAYS) for (let at = 0; at < spread.length; at++) spread[at] = (spread[at] as number) * UNSURE;
+  return { level, middle, spread, up, down, count, shift: 0 };
 }
 
 /** Means of hours: enough to choose among levels of hours, and a twelfth as many. */

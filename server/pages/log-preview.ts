@@ -3,18 +3,20 @@ import type { LogSettings } from "#core/detection/logs";
 import { alarmsIn, type Replayed } from "#core/detection/replay";
 import { coversKind, type RuleInput } from "#core/detection/rule";
 import { HALF_HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { lowerBound } from "#core/telemetry/merge";
 import type { Db } from "../store/database";
 import { componentsById } from "../store/estate";
 import { incidentsIn } from "../store/incidents";
-import { countBySender, usualBySender, type CountedLogs } from "../store/log-counts";
+import { countBySender, usualBySender, type CountedLogs, type SenderCount } from "../store/log-counts";
+import { readSearch, searchLogs } from "../store/logs";
 import { logsSince } from "../store/log-novelty";
 import { componentsOfResources } from "../store/resources";
 import { listServices, membersAt } from "../store/services";
 
 /** Spans that a preview looks at: the window is cut into so many at the most. */
 const MOST_SPANS = 2_100;
-/** With words each span is a search of its own. */
-const MOST_SEARCHES = 300;
+/** Records that are looked at where there are words, the latest. */
+const MOST_FOUND = 20_000;
 
 /** What a rule about logs would have raised: the detector over counts of the past, span by span. */
 export function logPreview(db: Db, rule: RuleInput, detector: LogDetector, fromMs: number, toMs: number) {
@@ -25,22 +27,23 @@ export function logPreview(db: Db, rule: RuleInput, detector: LogDetector, fromM
     onlyNew: settings.condition === "new",
   };
   const since = logsSince(db) ?? toMs;
-  const most = what.words ? MOST_SEARCHES : MOST_SPANS;
   const spanMs = settings.minutes * MINUTE_MS;
-  const stepMs = Math.max(spanMs, Math.ceil((toMs - Math.max(fromMs, since)) / most / MINUTE_MS) * MINUTE_MS);
+  const stepMs = Math.max(spanMs, Math.ceil((toMs - Math.max(fromMs, since)) / MOST_SPANS / MINUTE_MS) * MINUTE_MS);
   const named = componentsOfResources(db);
   const rows = new Map(componentsById(db, new Set(named.values())).map((row) => [row.id, row]));
   const covered = wanted(db, rule, toMs);
   const part = spanMs / HALF_HOUR_MS;
+  // With words one search serves the whole window: a search for each span would take a second for every few.
+  const found = what.words ? foundIn(db, what, Math.max(fromMs, since), toMs) : undefined;
   const states = new Map<number, { state: unknown; verdicts: Replayed[] }>();
   let usual = new Map<number, { mean: number; variance: number }>();
   let learnedAt = Number.NEGATIVE_INFINITY;
   for (let atMs = Math.max(fromMs, since) + stepMs; atMs <= toMs; atMs += stepMs) {
     if ((settings.condition === "more" || settings.condition === "none") && atMs - learnedAt >= 4 * HALF_HOUR_MS) {
-      usual = usualBySender(db, what, atMs, since);
+      usual = found ? found.usual : usualBySender(db, what, atMs, since);
       learnedAt = atMs;
     }
-    const counts = countBySender(db, what, atMs - spanMs, atMs);
+    const counts = found ? found.counts(atMs - spanMs, atMs) : countBySender(db, what, atMs - spanMs, atMs);
     for (const resourceId of new Set([...counts.keys(), ...usual.keys(), ...states.keys()])) {
       const row = rows.get(named.get(resourceId) ?? 0);
       if (!row || !covered(row.id, row.kind)) continue;
@@ -72,6 +75,30 @@ export function logPreview(db: Db, rule: RuleInput, detector: LogDetector, fromM
     more: Math.max(0, hits.length - 20),
     incidents: incidentsIn(db, fromMs, toMs).map((one) => ({ id: one.id, title: one.title, atMs: one.opened_at })),
   };
+}
+
+/** The latest records with some words, counted by senders in any span, and what is usual of them over the whole window. */
+function foundIn(db: Db, what: CountedLogs, fromMs: number, toMs: number) {
+  const { words, without } = readSearch(what.words);
+  const filter = { fromMs, toMs, words, without, leastSeverity: what.leastSeverity };
+  const { rows } = searchLogs(db, filter, null, MOST_FOUND, MOST_FOUND * 4);
+  rows.sort((a, b) => a.at - b.at);
+  const times = Float64Array.from(rows, (row) => row.at);
+  const counts = (from: number, to: number) => {
+    const bySender = new Map<number, SenderCount>();
+    for (let index = lowerBound(times, from); index < rows.length && (times[index] as number) <= to; index++) {
+      const row = rows[index] as (typeof rows)[number];
+      const known = bySender.get(row.resource_id);
+      if (known) known.count++;
+      else bySender.set(row.resource_id, { count: 1, example: row.body });
+    }
+    return bySender;
+  };
+  const halves = Math.max(1, (toMs - fromMs) / HALF_HOUR_MS);
+  const usual = new Map(
+    [...counts(fromMs, toMs)].map(([id, { count }]) => [id, { mean: count / halves, variance: count / halves }]),
+  );
+  return { counts, usual };
 }
 
 function wanted(db: Db, { scope }: RuleInput, atMs: number): (id: number, kind: string) => boolean {
