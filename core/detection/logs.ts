@@ -131,7 +131,7 @@ function textOf(settings: LogSettings, count: number, usual: { mean: number } | 
     return `No ${which} for ${minutes} min, usually ${rounded(usual?.mean ?? 0)} in such a time`;
   if (condition === "new") return `New ${logLevel(Number(settings.level))}, ${count} times${said}`;
   const usually = condition === "more" ? `, usually ${rounded(usual?.mean ?? 0)}` : "";
-  return `${count} ${which} within ${minutes} min${usually}${said}`;
+  return `${count} ${count === 1 ? which.replace(/s$/, "") : which} within ${minutes} min${usually}${said}`;
 }
 
 const rounded = (value: number) => (value < 10 ? String(Number(value.toFixed(1))) : String(Math.round(value)));
