@@ -22,6 +22,8 @@ const REST_MS = 10 * MINUTE_MS;
 const PEERS_MS = 6 * MINUTE_MS;
 /** An alarm from before a start, or a change of rules, is left when nothing said the same again for so long. */
 const ORPHANED_MS = 15 * MINUTE_MS;
+/** What is known of so many lines and services is looked through for what is gone. */
+const MOST_KNOWN = 100_000;
 /** What is asked of calls behind others that go badly: one in a thousand by chance is enough, and two of them. */
 const BEHIND = { score: 37.5, leastCalls: 2 };
 /** Of the calls to one place so many must be bad, beside the worst place. */
@@ -113,11 +115,21 @@ export class CallJudge {
       if (usual && this.context.isWatched(line.componentId)) events.push(...this.judgeLine(line, usual, atMs));
     }
     events.push(...this.lookBehind(atMs));
+    this.bound();
     const touched = new Set([...changed].map((line) => line.componentId));
     for (const [id, entries] of this.context.entries())
       if (this.standingServices.has(id) || [...entries].some((one) => touched.has(one)))
         events.push(...this.judgeService(id, entries, atMs));
     return events;
+  }
+
+  /** Forgets what is known of lines that are not kept any more: names of operations come from outside. */
+  private bound(): void {
+    if (this.known.size + this.watches.size < MOST_KNOWN) return;
+    for (const key of this.known.keys()) if (!this.lines.has(key)) this.known.delete(key);
+    for (const [key, list] of this.watches)
+      if (!key.startsWith("s") && !this.lines.has(key) && list.every((one) => one.raised.length === 0))
+        this.watches.delete(key);
   }
 
   private leaveOrphans(atMs: number): AlarmEvent[] {

@@ -60,6 +60,10 @@ export class CallLines {
     return changed;
   }
 
+  has(key: string): boolean {
+    return this.lines.has(key);
+  }
+
   /** Lines of some components on one side. */
   *of(componentIds: ReadonlySet<number>, side: CallLine["side"]): Generator<CallLine> {
     for (const line of this.lines.values()) if (line.side === side && componentIds.has(line.componentId)) yield line;

@@ -27,6 +27,8 @@ interface Watch extends Judge {
   state: unknown;
   /** Whether what it finds is evidence, and raises no alarm. */
   isFinding: boolean;
+  /** What the samples before this watch was made say already, and nobody was told of yet. */
+  untold: Verdict | undefined;
 }
 
 /** What the evaluator asks of those who know the estate and the samples. */
@@ -123,17 +125,17 @@ export class Evaluator {
     const { detector, rule, direction } = judge;
     const metric = series.metric;
     const isFinding = detector.isFinding?.(rule.settings) ?? false;
-    const state = detector.fresh(
-      isFinding
-        ? undefined
-        : this.book.severityOf({ subject, metric, direction, detector: detector.type, qualifier: series.instance }),
-    );
-    const watch = { ...judge, subject, state, isFinding };
+    const told = isFinding
+      ? undefined
+      : this.book.severityOf({ subject, metric, direction, detector: detector.type, qualifier: series.instance });
+    const watch: Watch = { ...judge, subject, state: detector.fresh(told), isFinding, untold: undefined };
     const memory = detector.memory(rule.settings);
     const before = this.context.recall(series.id, atMs - memory.ms, atMs - 1);
     const from = Math.max(0, before.times.length - memory.inputs + 1);
     for (let index = from; index < before.times.length; index++)
-      this.judge(watch, series, before.times[index] as number, before.values[index] as number);
+      watch.untold =
+        this.judge(watch, series, before.times[index] as number, before.values[index] as number) ?? watch.untold;
+    if (watch.untold?.severity === (told ?? "cleared")) watch.untold = undefined;
     return watch;
   }
 
@@ -171,7 +173,9 @@ export class Evaluator {
           continue;
         }
         judged++;
-        const verdict = this.judge(watch, series, atMs, value);
+        // What was so before a rule was made or changed is told of with the first sample after.
+        const verdict = this.judge(watch, series, atMs, value) ?? watch.untold;
+        watch.untold = undefined;
         if (!verdict || (verdict.severity !== "cleared" && this.isExpected(watch, series, atMs))) continue;
         const kind = kindOf(watch, series);
         if (!watch.isFinding) events.push(...one(this.book.take(kind, verdict, atMs)));

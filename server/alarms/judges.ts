@@ -86,6 +86,11 @@ export class Judges {
     return this.calls.isMeasured(serviceId);
   }
 
+  /** Clears every alarm of a service that was retired. */
+  clearService(id: number, atMs: number): AlarmEvent[] {
+    return this.book.clearAll({ type: "service", id }, "The service was retired", atMs);
+  }
+
   /** Clears every alarm of a component that left the estate, or is not watched any more. */
   clearComponent(id: number, text: string, atMs: number): AlarmEvent[] {
     return this.book.clearAll({ type: "component", id }, text, atMs);

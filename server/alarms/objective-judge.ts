@@ -1,4 +1,4 @@
-import type { ObjectiveDetector } from "#core/detection/detector";
+import type { ObjectiveDetector, Verdict } from "#core/detection/detector";
 import { detectorOf } from "#core/detection/registry";
 import { burnRate, BURN_WINDOWS } from "#core/stats/objective";
 import { activeAlarms, listRules, type RuleRow } from "../store/alarms";
@@ -9,6 +9,8 @@ import type { AlarmBook, AlarmEvent } from "./alarm-book";
 
 /** Burn rates change slowly: they are looked at so often, clock time. */
 const EVERY_MS = 60_000;
+
+const OVER = { severity: "cleared", score: 0, text: "The service has no objective any more" } as const;
 
 interface Judge {
   rule: RuleRow;
@@ -50,10 +52,15 @@ export class ObjectiveJudge {
     if (this.judges.length === 0 || (atMs - this.judgedAtMs < EVERY_MS && atMs >= this.judgedAtMs)) return [];
     this.judgedAtMs = atMs;
     return listServices(this.db).flatMap(({ id, uid, details }) => {
+      // What promises nothing any more burns nothing.
+      if (details.objectivePercent === undefined)
+        return this.judges.flatMap((judge) =>
+          judge.states.delete(id) ? this.take(judge, id, { ...OVER, onsetMs: atMs }, atMs) : [],
+        );
       const judges = this.judges.filter(
         ({ rule: { scope } }) => scope.subject === "service" && (scope.service === "*" || scope.service === uid),
       );
-      if (details.objectivePercent === undefined || judges.length === 0) return [];
+      if (judges.length === 0) return [];
       const target = details.objectivePercent / 100;
       const kept = keptReader(this.db, this.context.entries().get(id) ?? [], details.serverLimitMs);
       const windows = BURN_WINDOWS.map((one) => ({
@@ -76,7 +83,10 @@ export class ObjectiveJudge {
     const verdict = rule.enabled
       ? detector.evaluate(rule.settings, state, { atMs, windows }, { instance: "", unit: "" })
       : { severity: "cleared" as const, score: 0, onsetMs: atMs, text: "The rule was switched off" };
-    if (!verdict) return [];
+    return verdict ? this.take({ rule, detector, states }, id, verdict, atMs) : [];
+  }
+
+  private take({ rule, detector }: Judge, id: number, verdict: Verdict, atMs: number): AlarmEvent[] {
     const { metric } = detector.reads(rule.settings);
     const event = this.book.take(
       {

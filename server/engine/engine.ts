@@ -568,8 +568,7 @@ export class Engine {
     return [own.name, ...(host === undefined ? [] : [host]), ...(own.process === null ? [] : [own.process])];
   }
 
-  private follow(events: readonly AlarmEvent[]): void {
-    const atMs = events.at(-1)?.atMs as number;
+  private follow(events: readonly AlarmEvent[], atMs = events.at(-1)?.atMs ?? this.now()): void {
     refreshHealth(
       this.db,
       events.map((event) => event.subject),
@@ -630,8 +629,17 @@ export class Engine {
     const atMs = this.now();
     const left = this.db.transaction(() => applyCollections(this.db, atMs))();
     this.clearAlarms(retired, left);
+    const before = [...this.services.keys()];
     this.regroup();
     this.reload();
+    const gone = before.filter((id) => !this.services.has(id));
+    if (gone.length)
+      this.db.transaction(() =>
+        this.follow(
+          gone.flatMap((id) => this.judges.clearService(id, atMs)),
+          atMs,
+        ),
+      )();
   }
 
   // --- from outside
