@@ -39,6 +39,15 @@ const settled = (page: Page) =>
 /** What axe finds on a page, as short as it can be said; nothing, that is. */
 export async function axeFinds(page: Page): Promise<string[]> {
   await settled(page);
+  // A button that has just become usable fades from one colour to the other: what counts is where it ends.
+  await page.evaluate(() =>
+    Promise.all(
+      document
+        .getAnimations()
+        .filter((one) => one.effect?.getComputedTiming().iterations !== Number.POSITIVE_INFINITY)
+        .map((one) => one.finished.catch(() => undefined)),
+    ),
+  );
   const { violations } = await new AxeBuilder({ page }).analyze();
   return violations.map(
     (one) =>

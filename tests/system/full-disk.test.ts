@@ -27,20 +27,31 @@ it("says that the disk is full, goes on watching, and loses no sample when there
   engine.db.exec("CREATE TABLE IF NOT EXISTS ballast (data BLOB) STRICT");
   // SQLite itself refuses to grow, as on a full disk.
   engine.db.pragma(`max_page_count = ${engine.db.pragma("page_count", { simple: true })}`);
+  // What the engine gives back meanwhile is taken too, down to the last page.
+  const fill = () => {
+    for (const bytes of [65_536, 3_000])
+      try {
+        for (;;) engine.db.exec(`INSERT INTO ballast VALUES (zeroblob(${bytes}))`);
+      } catch {
+        // Full now.
+      }
+  };
   await until("it is told", () => {
-    try {
-      engine.db.exec("INSERT INTO ballast VALUES (zeroblob(65536))");
-    } catch {
-      // Full now.
-    }
+    fill();
     return troubles().length > 0;
   });
   expect(troubles()[0]).toMatchObject({ message: expect.stringContaining("The disk is full") });
-  const before = kept();
   await act(engine, "drill.act", { id: "front-leak", action: "start" });
   const begun = world.now();
-  await until("two minutes of the clock have gone by", () => world.now() > begun + 120_000);
-  expect(kept()).toBe(before);
+  fill();
+  const before = kept();
+  await until("two minutes of the clock have gone by", () => {
+    fill();
+    return world.now() > begun + 120_000;
+  });
+  // A last half-filled page may still take a handful; a tick is hundreds.
+  expect(kept() - before).toBeLessThan(200);
+  expect(troubles().at(-1)).toMatchObject({ message: expect.stringContaining("The disk is full") });
   engine.db.pragma("max_page_count = 1000000");
   await until("it is told that all is well again", () => troubles().at(-1)?.message === null && troubles().length > 1);
   const host = world
