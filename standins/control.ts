@@ -183,7 +183,7 @@ function feedHead(estate: Estate, senders: readonly Sender[], measured: readonly
             ? host.machine.guests.map((guest) => ({
                 name: guest.name,
                 uuid: uuidOf(guest),
-                processors: guest.role.cores,
+                processors: estate.world.coresOf(guest),
                 memoryBytes: guest.role.memoryGiB * 1024 ** 3,
               }))
             : undefined,

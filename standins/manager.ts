@@ -64,7 +64,10 @@ export class ManagerView {
       cores: host.role.cores,
       ramMib: host.role.memoryGiB * 1024,
       running: running.length,
-      allotted: { cores: sum((one) => one.role.cores), ramMib: sum((one) => one.role.memoryGiB * 1024) },
+      allotted: {
+        cores: sum((one) => this.estate.world.coresOf(one)),
+        ramMib: sum((one) => one.role.memoryGiB * 1024),
+      },
     };
   }
 
@@ -74,22 +77,23 @@ export class ManagerView {
       machine[column][guest.index] as number;
     const given = guest.role.memoryGiB * 1024;
     const touched = at("memoryBytes") / MIB;
+    const cores = this.estate.world.coresOf(guest);
     return {
       guestRef: `g-${guest.index}`,
       title: guest.name,
       biosUuid: uuidOf(guest),
       onHost: `h-${host.index}`,
       power: isUp ? "ON" : "OFF",
-      vcpus: guest.role.cores,
+      vcpus: cores,
       ramMib: given,
       nics: [{ mac: hardwareOf(guest, 0).toUpperCase(), ip: guest.address }],
       ...(isUp
         ? {
             live: {
-              cpu: round((100 * at("cores")) / guest.role.cores),
+              cpu: round((100 * at("cores")) / cores),
               // What others take shows as waiting, a part of it for its own other processors.
               ready: round(at("stolen") * 0.8),
-              held: round(guest.role.cores > 1 ? at("stolen") * 0.2 : 0),
+              held: round(cores > 1 ? at("stolen") * 0.2 : 0),
               stolen: round(at("stolen")),
               touchedMib: round(touched),
               backedMib: round(Math.max(touched, given * 0.6)),

@@ -6,11 +6,26 @@ import { uuidOf, type HostView } from "./seen/host-view";
 
 const MINUTE_MS = 60_000;
 
+/** What every resource says of itself (DSP0268 Resource). */
+const typed = (type: string, id: string, name: string) => ({ "@odata.type": `#${type}`, Id: id, Name: name });
+const collection = (of: string, members: readonly object[]) => ({
+  "@odata.type": `#${of}Collection.${of}Collection`,
+  Name: `${of} collection`,
+  "Members@odata.count": members.length,
+  Members: members,
+});
+/** Of an entry within a resource. */
+const part = (place: string, index: number) => ({
+  "@odata.id": `/redfish/v1/Chassis/1/${place}/${index}`,
+  MemberId: `${index}`,
+});
+
 /** What a controller has written down: what is always there, and what the world does to its machine. */
 function entriesOf(root: string, isOn: boolean, isFailing: boolean, atMs: number): object[] {
   const entry = (id: string, severity: string, message: string, at: number) => ({
     "@odata.id": `${root}/Managers/1/LogServices/Log/Entries/${id}`,
-    Id: id,
+    ...typed("LogEntry.v1_16_0.LogEntry", id, `Log entry ${id}`),
+    EntryType: "Event",
     Created: `${new Date(at).toISOString().slice(0, 19)}Z`,
     Severity: severity,
     Message: message,
@@ -39,24 +54,26 @@ export function controllerResources(host: HostView, maker: string, atMs: number)
   const root = "/redfish/v1";
   const link = (path: string) => ({ "@odata.id": `${root}${path}` });
   const drives = [0, 1].map((index) => ({
-    Id: `${index}`,
-    Name: `Drive ${index}`,
+    ...typed("Drive.v1_17_0.Drive", `${index}`, `Drive ${index}`),
     CapacityBytes: 960_000_000_000,
     PredictedMediaLifeLeftPercent: 96 - ((seed + index * 7) % 30),
     // A device that answers so late is on its way out.
     FailurePredicted: index === 0 && slowest > 50,
     ...status(index === 0 && slowest > 50 ? "Warning" : "OK"),
   }));
+  const log = entriesOf(root, isOn, slowest > 50, atMs);
   return {
     [`${root}/`]: {
+      ...typed("ServiceRoot.v1_16_0.ServiceRoot", "RootService", "Root Service"),
       RedfishVersion: "1.18.0",
       Systems: link("/Systems"),
       Chassis: link("/Chassis"),
       Managers: link("/Managers"),
+      Links: { Sessions: link("/SessionService/Sessions") },
     },
-    [`${root}/Systems`]: { "Members@odata.count": 1, Members: [link("/Systems/1")] },
+    [`${root}/Systems`]: collection("ComputerSystem", [link("/Systems/1")]),
     [`${root}/Systems/1`]: {
-      Id: "1",
+      ...typed("ComputerSystem.v1_22_0.ComputerSystem", "1", host.name),
       UUID: uuidOf(machine),
       SerialNumber: serial,
       HostName: host.fullName,
@@ -70,36 +87,55 @@ export function controllerResources(host: HostView, maker: string, atMs: number)
       Storage: link("/Systems/1/Storage"),
       Links: { Chassis: [link("/Chassis/1")], ManagedBy: [link("/Managers/1")] },
     },
-    [`${root}/Systems/1/Storage`]: { Members: [link("/Systems/1/Storage/1")] },
+    [`${root}/Systems/1/Storage`]: collection("Storage", [link("/Systems/1/Storage/1")]),
     [`${root}/Systems/1/Storage/1`]: {
-      Id: "1",
+      ...typed("Storage.v1_15_0.Storage", "1", "Storage 1"),
       Drives: drives.map((one) => link(`/Systems/1/Storage/1/Drives/${one.Id}`)),
     },
     ...Object.fromEntries(drives.map((one) => [`${root}/Systems/1/Storage/1/Drives/${one.Id}`, one])),
-    [`${root}/Managers/1/LogServices`]: { Members: [link("/Managers/1/LogServices/Log")] },
-    [`${root}/Managers/1/LogServices/Log`]: { Id: "Log", Entries: link("/Managers/1/LogServices/Log/Entries") },
-    [`${root}/Managers/1/LogServices/Log/Entries`]: { Members: entriesOf(root, isOn, slowest > 50, atMs) },
-    [`${root}/Chassis`]: { Members: [link("/Chassis/1")] },
-    [`${root}/Chassis/1`]: { Id: "1", Power: link("/Chassis/1/Power"), Thermal: link("/Chassis/1/Thermal") },
+    [`${root}/Managers/1/LogServices`]: collection("LogService", [link("/Managers/1/LogServices/Log")]),
+    [`${root}/Managers/1/LogServices/Log`]: {
+      ...typed("LogService.v1_5_0.LogService", "Log", "Log"),
+      Entries: link("/Managers/1/LogServices/Log/Entries"),
+    },
+    [`${root}/Managers/1/LogServices/Log/Entries`]: collection("LogEntry", log),
+    [`${root}/Chassis`]: collection("Chassis", [link("/Chassis/1")]),
+    [`${root}/Chassis/1`]: {
+      ...typed("Chassis.v1_25_0.Chassis", "1", `${host.name} chassis`),
+      ChassisType: "RackMount",
+      Power: link("/Chassis/1/Power"),
+      Thermal: link("/Chassis/1/Thermal"),
+    },
     [`${root}/Chassis/1/Power`]: {
-      PowerControl: [{ Name: "System power", PowerConsumedWatts: watts }],
-      PowerSupplies: [1, 2].map((index) => ({ Name: `Supply ${index}`, ...status("OK") })),
+      ...typed("Power.v1_7_1.Power", "Power", "Power"),
+      PowerControl: [{ ...part("Power#/PowerControl", 0), Name: "System power", PowerConsumedWatts: watts }],
+      PowerSupplies: [1, 2].map((index) => ({
+        ...part("Power#/PowerSupplies", index - 1),
+        Name: `Supply ${index}`,
+        ...status("OK"),
+      })),
     },
     [`${root}/Chassis/1/Thermal`]: {
+      ...typed("Thermal.v1_7_1.Thermal", "Thermal", "Thermal"),
       Temperatures: [
-        { Name: "Inlet", ReadingCelsius: Math.round(inlet * 10) / 10, ...status("OK") },
-        { Name: "CPU 1", ReadingCelsius: Math.round(processor), ...status("OK") },
-        { Name: "CPU 2", ReadingCelsius: Math.round(processor - 2), ...status("OK") },
-      ],
+        { Name: "Inlet", ReadingCelsius: Math.round(inlet * 10) / 10 },
+        { Name: "CPU 1", ReadingCelsius: Math.round(processor) },
+        { Name: "CPU 2", ReadingCelsius: Math.round(processor - 2) },
+      ].map((one, index) => ({ ...part("Thermal#/Temperatures", index), ...one, ...status("OK") })),
       Fans: [1, 2, 3, 4].map((index) => ({
+        ...part("Thermal#/Fans", index - 1),
         Name: `Fan ${index}`,
         Reading: isOn ? Math.round(4200 + 5200 * busy + 80 * scatter(seed + index, Math.floor(atMs / 15_000))) : 0,
         ReadingUnits: "RPM",
         ...status("OK"),
       })),
     },
-    [`${root}/Managers`]: { Members: [link("/Managers/1")] },
-    [`${root}/Managers/1`]: { Id: "1", FirmwareVersion: "5.10", LogServices: link("/Managers/1/LogServices") },
+    [`${root}/Managers`]: collection("Manager", [link("/Managers/1")]),
+    [`${root}/Managers/1`]: {
+      ...typed("Manager.v1_19_0.Manager", "1", "Management controller"),
+      FirmwareVersion: "5.10",
+      LogServices: link("/Managers/1/LogServices"),
+    },
   };
 }
 

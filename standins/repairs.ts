@@ -274,8 +274,26 @@ const power: Command = async ([name = "", action = ""], shell) => {
   return 0;
 };
 
+/** `size NAME default`: gives a virtual machine of this hypervisor its former size. */
+const size: Command = async ([name = "", value = ""], shell) => {
+  const { host, sleep, complain } = shell;
+  if (!host.machine.guests.some((one) => one.name === name) || value !== "default") {
+    complain("size: use size MACHINE default, for a machine of this hypervisor");
+    return 2;
+  }
+  await sleep(5000);
+  return mend({ do: "resize", host: name }, `${name} has its former size`, `${name} has its usual size`, shell);
+};
+
 /** The commands of a switch and of a hypervisor. */
-const DEVICE: Readonly<Record<string, Command>> = { line, power, uptime, echo: LINUX.echo as Command, true: () => 0 };
+const DEVICE: Readonly<Record<string, Command>> = {
+  line,
+  power,
+  size,
+  uptime,
+  echo: LINUX.echo as Command,
+  true: () => 0,
+};
 
 /** Runs one command line that has been split into words. @returns its exit status */
 export async function runCommand(words: string[], shell: Shell): Promise<number> {

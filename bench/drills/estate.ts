@@ -123,6 +123,10 @@ export class WatchedEstate {
         return [[repair.host, `container ${repair.container} quota default`]];
       case "replace-disk":
         return [[repair.host, `disk ${repair.mount} move`]];
+      case "resize":
+        return this.scenario.hosts.flatMap((one): [string, string][] =>
+          one.name === repair.host && one.on !== undefined ? [[one.on, `size ${repair.host} default`]] : [],
+        );
       case "power-on":
         return this.switchesNear(repair.host).flatMap((one) => [[one, `power ${repair.host} on`]]);
       case "mend-link":

@@ -74,7 +74,7 @@ export class CloudView {
           region: one.region,
           zone: one.zone,
           size: one.size,
-          cores: machine.role.cores,
+          cores: this.estate.world.coresOf(machine),
           memoryGiB: machine.role.memoryGiB,
           image: one.image,
           isRunning: isUp,
@@ -137,7 +137,7 @@ export class CloudView {
     const sizes = machine.disks.map((disk) => (state.disk.busy[disk.index] as number) * disk.spec.perSecond * 8192);
     const io = sizes.reduce((sum, one) => sum + one, 0);
     return {
-      cpu: Math.min(1, (state.machine.cores[index] as number) / machine.role.cores),
+      cpu: Math.min(1, (state.machine.cores[index] as number) / this.estate.world.coresOf(machine)),
       memory: Math.min(1, (state.machine.memoryBytes[index] as number) / (machine.role.memoryGiB * GIB)),
       inBytes: state.machine.inBytesPerSecond[index] as number,
       outBytes: state.machine.outBytesPerSecond[index] as number,

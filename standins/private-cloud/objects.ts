@@ -47,6 +47,8 @@ export class PrivateCloudObjects {
     );
   }
 
+  private sizeOf = (guest: Machine) => `q-${this.estate.world.coresOf(guest)}.${guest.role.memoryGiB}`;
+
   private fullName = ({ name }: Machine) => `${name}.${this.estate.scenario.organisation.domain}`;
 
   servers(region: Region, atMs: number): object[] {
@@ -58,7 +60,7 @@ export class PrivateCloudObjects {
         name: guest.name,
         status: isUp ? "ACTIVE" : "SHUTOFF",
         created: iso(this.estate.anchorMs - ((Math.abs(guest.seed) % 300) + 30) * DAY_MS),
-        flavor: { id: sizeOf(guest), original_name: sizeOf(guest) },
+        flavor: { id: this.sizeOf(guest), original_name: this.sizeOf(guest) },
         image: { id: idOf(`image ${IMAGES[Math.abs(guest.seed) % IMAGES.length]?.name ?? ""}`) },
         addresses: {
           [`${region.id}-net`]: [
@@ -127,7 +129,7 @@ export class PrivateCloudObjects {
         state: machine.up[host.index] ? "up" : "down",
         status: "enabled",
         vcpus: host.role.cores,
-        vcpus_used: sum((one) => one.role.cores),
+        vcpus_used: sum((one) => this.estate.world.coresOf(one)),
         memory_mb: host.role.memoryGiB * 1024,
         memory_mb_used: sum((one) => one.role.memoryGiB * 1024) + 512,
         local_gb: Math.max(storage(host), sum(storage)),
@@ -144,11 +146,11 @@ export class PrivateCloudObjects {
           .flatMap((region) => this.hosts(region))
           .flatMap((host) => host.guests)
           .map((guest) => [
-            sizeOf(guest),
+            this.sizeOf(guest),
             {
-              id: sizeOf(guest),
-              name: sizeOf(guest),
-              vcpus: guest.role.cores,
+              id: this.sizeOf(guest),
+              name: this.sizeOf(guest),
+              vcpus: this.estate.world.coresOf(guest),
               ram: guest.role.memoryGiB * 1024,
               disk: guest.disks[0]?.spec.sizeGiB ?? 20,
             },
@@ -220,12 +222,13 @@ export class PrivateCloudObjects {
     const passed = Math.max(0, atMs - before.atMs) / 1000;
     const counted = { atMs, read: before.read + rate * 0.6 * passed, written: before.written + rate * 0.4 * passed };
     this.disks.set(guest.index, counted);
-    const perCore = Math.round((seconds / guest.role.cores) * 1e9);
+    const cores = this.estate.world.coresOf(guest);
+    const perCore = Math.round((seconds / cores) * 1e9);
     const bytes = (column: "inBytes" | "outBytes", now: "inBytesPerSecond" | "outBytesPerSecond") =>
       Math.round((machine[column][guest.index] as number) + (machine[now][guest.index] as number) * since);
     const memory = guest.role.memoryGiB * GIB;
     return {
-      ...Object.fromEntries(Array.from({ length: guest.role.cores }, (_, index) => [`cpu${index}_time`, perCore])),
+      ...Object.fromEntries(Array.from({ length: cores }, (_, index) => [`cpu${index}_time`, perCore])),
       memory: memory / 1024,
       "memory-actual": memory / 1024,
       "memory-unused": Math.max(0, Math.round((memory - (machine.memoryBytes[guest.index] as number)) / 1024)),
@@ -242,5 +245,4 @@ const IMAGES = [
   { name: "plain-11", size: 1_181_116_006 },
   { name: "field-linux-9", size: 1_610_612_736 },
 ] as const;
-const sizeOf = ({ role }: Machine) => `q-${role.cores}.${role.memoryGiB}`;
 const volumeId = ({ name }: Machine, mount: string) => idOf(`volume ${name}${mount}`);

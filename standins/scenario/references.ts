@@ -416,6 +416,8 @@ class Check {
     const containers = role?.containers.map((one) => one.name) ?? [];
     if (effect.what === "quota" && !containers.includes(effect.container))
       this.missing(`${place}.container`, `container on ${host} named`, effect.container, containers);
+    if (effect.what === "resize" && !this.named.get(host)?.on)
+      this.problems.push(`${place}.host: ${host} is no virtual machine. Name one that has “on”.`);
     if (effect.what === "put-in" && !this.named.get(host)?.spare)
       this.problems.push(`${place}.host: ${host} is in already. Give it “spare”: true.`);
     if (effect.what === "closed-to" && !this.scenario.roles[effect.target])

@@ -496,6 +496,8 @@ const effect = z.discriminatedUnion("what", [
     /** Of its capacity that is left. */
     capacityPercent: percent.default(100),
   }),
+  /** A virtual machine is given another size: so many processors. */
+  z.strictObject({ what: z.literal("resize"), ...onHost, cores: z.number().int().min(1).max(256) }),
   z.strictObject({
     what: z.literal("quota"),
     ...onHost,
@@ -532,6 +534,7 @@ const repair = z.discriminatedUnion("do", [
   z.strictObject({ do: z.literal("open"), host: name }),
   z.strictObject({ do: z.literal("take-out"), host: name }),
   z.strictObject({ do: z.literal("quota"), host: name, container: name }),
+  z.strictObject({ do: z.literal("resize"), host: name }),
   z.strictObject({ do: z.literal("replace-disk"), host: name, mount: z.string() }),
 ]);
 

@@ -36,7 +36,7 @@ function ofHost(host: HostView): Measured {
       "host.name": host.fullName,
       "host.ip": host.address,
       "os.type": "linux",
-      "host.processors": String(machine.role.cores),
+      "host.processors": String(host.world.coresOf(machine)),
       "host.memory.bytes": String(machine.role.memoryGiB * 1024 ** 3),
       "report.seconds": String(REPORT_SECONDS),
       ...AGENT,

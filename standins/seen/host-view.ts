@@ -121,7 +121,7 @@ export class HostView {
 
   private processorLoads(atMs: number): number[] {
     const { machine, world } = this;
-    const { cores } = machine.role;
+    const cores = world.coresOf(machine);
     const used = world.state.machine.cores[machine.index] as number;
     let spinning = 0;
     for (const station of machine.stations) spinning += world.state.station.spinCores[station.index] as number;
@@ -237,7 +237,7 @@ export class HostView {
         name: guest.name,
         uuid: uuidOf(guest),
         running: world.isUp(guest),
-        processors: guest.role.cores,
+        processors: world.coresOf(guest),
         memoryBytes: guest.role.memoryGiB * GIB,
         cpuMicroseconds: Math.round(
           ((state.machine.coreSeconds[guest.index] as number) +

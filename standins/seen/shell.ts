@@ -58,7 +58,7 @@ const PRINTED: Readonly<Record<string, (host: HostView, atMs: number, poll: Host
   name: (host) => host.fullName,
   os: (host) => `PRETTY_NAME="${host.world.scenario.organisation.maker} Linux 9"`,
   hardware: (host) => `product_uuid=${uuidOf(host.machine)}\nproduct_serial=\nproduct_name=\nsys_vendor=`,
-  processors: (host) => String(host.role.cores),
+  processors: (host) => String(host.world.coresOf(host.machine)),
   addresses: (host) => `2: eth0    inet ${host.address}/24 scope global eth0`,
   interfaces: (host) =>
     host

@@ -38,7 +38,7 @@ function waitOf(host: HostView, guest: Machine, atMs: number): number {
   const known = waited.get(guest) ?? { atMs, ns: 0 };
   const seconds = Math.max(0, atMs - known.atMs) / 1000;
   const share = (host.world.state.machine.stolen[guest.index] as number) / 100;
-  const now = { atMs, ns: known.ns + share * seconds * guest.role.cores * 1e9 };
+  const now = { atMs, ns: known.ns + share * seconds * host.world.coresOf(guest) * 1e9 };
   waited.set(guest, now);
   return Math.round(now.ns);
 }
@@ -64,7 +64,7 @@ const PRINTED: Readonly<Record<string, (host: HostView, guests: readonly Machine
           `@${uuidOf(guest)}`,
           `Name:           ${guest.name}`,
           `State:          ${isUp ? "running" : "shut off"}`,
-          `CPU(s):         ${guest.role.cores}`,
+          `CPU(s):         ${host.world.coresOf(guest)}`,
           `Max memory:     ${memory} KiB`,
           `Used memory:    ${memory} KiB`,
           "#ports",
@@ -101,10 +101,10 @@ function statsOf(host: HostView, guest: Machine, atMs: number): string {
   const at = (column: "coreSeconds" | "cores" | "inBytes" | "inBytesPerSecond" | "outBytes" | "outBytesPerSecond") =>
     machine[column][guest.index] as number;
   if (machine.up[guest.index] !== 1)
-    return `Domain: '${guest.name}'\n  state.state=5\n  vcpu.current=${guest.role.cores}`;
+    return `Domain: '${guest.name}'\n  state.state=5\n  vcpu.current=${host.world.coresOf(guest)}`;
   const memory = guest.role.memoryGiB * 1024 * 1024;
   const used = Math.round((machine.memoryBytes[guest.index] as number) / 1024);
-  const delay = Math.round(waitOf(host, guest, atMs) / guest.role.cores);
+  const delay = Math.round(waitOf(host, guest, atMs) / host.world.coresOf(guest));
   return [
     `Domain: '${guest.name}'`,
     "  state.state=1",
@@ -113,8 +113,8 @@ function statsOf(host: HostView, guest: Machine, atMs: number): string {
     `  balloon.maximum=${memory}`,
     `  balloon.unused=${Math.max(0, memory - used)}`,
     `  balloon.rss=${Math.round(Math.max(used, memory * 0.6) * 1.03)}`,
-    `  vcpu.current=${guest.role.cores}`,
-    ...Array.from({ length: guest.role.cores }, (_, index) => `  vcpu.${index}.delay=${delay}`),
+    `  vcpu.current=${host.world.coresOf(guest)}`,
+    ...Array.from({ length: host.world.coresOf(guest) }, (_, index) => `  vcpu.${index}.delay=${delay}`),
     "  net.count=1",
     "  net.0.name=vnet0",
     `  net.0.rx.bytes=${Math.round(at("inBytes") + at("inBytesPerSecond") * since)}`,

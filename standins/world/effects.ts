@@ -64,6 +64,8 @@ export class Modifiers {
   readonly linkDelay: Float64Array;
   readonly linkCut: Uint8Array;
   readonly linkCapacity: Float64Array;
+  /** Processors that a machine has now. */
+  readonly cores: Float64Array;
   readonly quotaCpu: Float64Array;
   readonly quotaMemory: Float64Array;
   readonly loadTimes: Float64Array;
@@ -102,6 +104,7 @@ export class Modifiers {
     this.linkDelay = numbers(links);
     this.linkCut = flags(links);
     this.linkCapacity = numbers(links);
+    this.cores = numbers(machines);
     this.quotaCpu = numbers(containers);
     this.quotaMemory = numbers(containers);
     this.loadTimes = numbers(loads);
@@ -140,6 +143,7 @@ export class Modifiers {
     this.poolTo.fill(Number.POSITIVE_INFINITY);
     for (const station of this.layout.stations)
       this.connections[station.index] = station.spec.mostConnections ?? Number.POSITIVE_INFINITY;
+    for (const machine of this.layout.machines) this.cores[machine.index] = machine.role.cores;
     for (const container of this.layout.containers) {
       this.quotaCpu[container.index] = container.spec.cpuLimit;
       this.quotaMemory[container.index] = container.spec.memoryLimitMiB;
@@ -288,6 +292,9 @@ export class Modifiers {
         for (const station of machine.stations)
           for (const pool of station.pools)
             if (pool.spec.role === effect.target) for (const way of pool.ways) this.closed[way.index] = 1;
+        break;
+      case "resize":
+        this.cores[index] = effect.cores;
         break;
       case "quota":
         for (const container of machine.containers)

@@ -28,7 +28,8 @@ export function settleProcessors(layout: Layout, state: State, mods: Modifiers, 
       continue;
     }
     const granted = one.below ? (machine.granted[index] as number) : 1;
-    const cores = one.role.cores * granted;
+    const size = mods.cores[index] as number;
+    const cores = size * granted;
     let demand = (backgroundPercent(one, state.atMs) / 100) * one.role.cores;
     let spinning = mods.hog[index] as number;
     for (const each of one.stations) {
@@ -51,24 +52,26 @@ export function settleProcessors(layout: Layout, state: State, mods: Modifiers, 
     for (const each of one.stations)
       station.spinCores[each.index] = spinning > 0 ? (left * (mods.spin[each.index] as number)) / spinning : 0;
   }
-  for (const one of layout.machines) if (one.role.system === "hypervisor") settleHypervisor(one, state, damping);
+  for (const one of layout.machines) if (one.role.system === "hypervisor") settleHypervisor(one, state, mods, damping);
 }
 
 /** What its machines want to run shares its processors evenly; each waits for the rest of the time. */
-function settleHypervisor(hypervisor: Machine, state: State, damping: number): void {
+function settleHypervisor(hypervisor: Machine, state: State, mods: Modifiers, damping: number): void {
   const { machine } = state;
   const { cores } = hypervisor.role;
   const own = (backgroundPercent(hypervisor, state.atMs) / 100) * cores;
   let wanted = own;
   for (const guest of hypervisor.guests)
-    if (machine.up[guest.index]) wanted += Math.min(guest.role.cores, machine.threads[guest.index] as number);
+    if (machine.up[guest.index])
+      wanted += Math.min(mods.cores[guest.index] as number, machine.threads[guest.index] as number);
   const share = wanted > cores ? cores / wanted : 1 / stretchOf(cores, wanted);
   let used = own;
   for (const guest of hypervisor.guests) {
     const { index } = guest;
     const before = machine.granted[index] as number;
     machine.granted[index] = before + (Math.max(0.02, share) - before) * damping;
-    const runnable = Math.min(guest.role.cores, machine.threads[index] as number) / guest.role.cores;
+    const size = mods.cores[index] as number;
+    const runnable = Math.min(size, machine.threads[index] as number) / size;
     const usual = 0.3 + 0.25 * wander(guest.seed + 2, state.atMs, 6 * MINUTE_MS);
     machine.stolen[index] = machine.up[index]
       ? Math.min(95, usual + 100 * runnable * (1 - (machine.granted[index] as number)))

@@ -312,6 +312,28 @@ describe("machines", () => {
     expect(Math.abs(guests + 0.16 - (state.machine.cores[hypervisor.index] ?? 0))).toBeLessThan(0.7);
     expect(seen(world, "app-1", "app").seconds).toBeGreaterThan(0.033);
   });
+  it("given a smaller size queue for its processors, until it has its own again", () => {
+    const world = make();
+    const db = machine(world, "db-1");
+    const was = world.coresOf(db);
+    const before = seen(world, "db-1", "db").seconds;
+    begin(world, [{ what: "slower", host: "db-1", process: "db", times: 10 }]);
+    world.advance(AT + 3 * MINUTE);
+    const roomy = seen(world, "db-1", "db").seconds;
+    const repair = { do: "resize" as const, host: "db-1" };
+    begin(world, [{ what: "resize", host: "db-1", cores: 1 }], world.state.atMs, [repair]);
+    world.advance(AT + 8 * MINUTE);
+    expect(was).toBeGreaterThan(1);
+    expect(world.coresOf(db)).toBe(1);
+    expect(world.state.machine.cores[db.index]).toBeGreaterThan(0.95);
+    expect(world.state.machine.cores[db.index]).toBeLessThanOrEqual(1);
+    expect(seen(world, "db-1", "db").seconds).toBeGreaterThan(3 * Math.max(before, roomy));
+    expect(world.repair({ do: "resize", host: "app-1" }, world.state.atMs)).toBe(false);
+    expect(world.repair(repair, world.state.atMs)).toBe(true);
+    world.advance(AT + 12 * MINUTE);
+    expect(world.coresOf(db)).toBe(was);
+    expect(seen(world, "db-1", "db").seconds).toBeLessThan(1.5 * roomy);
+  });
   it("page when memory is tight, and the kernel ends the largest process when there is none", () => {
     const world = make();
     begin(world, [{ what: "leak", host: "app-1", process: "app", toPercent: 98, riseSeconds: 30 }]);

@@ -509,6 +509,11 @@ export class World {
     return isReached(this.state, machine);
   }
 
+  /** Processors that a machine has at this instant. */
+  coresOf(machine: Machine): number {
+    return this.mods.cores[machine.index] as number;
+  }
+
   /** Limit of a container's memory at this instant, bytes. */
   memoryQuota(containerIndex: number): number {
     return (this.mods.quotaMemory[containerIndex] as number) * MIB;
