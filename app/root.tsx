@@ -91,7 +91,7 @@ async function shellOf(request: Request, context: Route.LoaderArgs["context"], p
       span,
       tray,
       ribbon: { ...ribbon, fromMs, toMs },
-      pace: context.pace,
+      pace: context.pace(),
       clockSet: context.clockSet,
       hasDrills: context.hasDrills,
       practice,

@@ -1,6 +1,6 @@
 // Attacks a running server of ours, long: hostile input by every way in, kills, overload. Writes bench/hostile.json.
 // `node scripts/hostile.mjs inputs|kills|overload|days [count]` does one part and keeps the other rows as they are; `days`, two
-// days of the demonstration's clock in 48 minutes, is done only when it is named.
+// days of the demonstration's clock in 57 minutes, is done only when it is named.
 import { existsSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";

@@ -1,3 +1,5 @@
+import type { ClockSetting } from "#core/time/clock";
+
 /** What open pages are told; each names the subject that changed so that a page can decide to load anew. */
 export type LiveEvent =
   | { topic: "tick"; atMs: number; samples: number }
@@ -8,4 +10,6 @@ export type LiveEvent =
   | { topic: "estate"; atMs: number }
   | { topic: "problem"; message: string | null }
   /** Sessions, roles or tokens changed: for the server's own threads, never sent to a page. */
-  | { topic: "people" };
+  | { topic: "people" }
+  /** The clock was set: for the server's own threads too. */
+  | { topic: "clock"; setting: ClockSetting };

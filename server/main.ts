@@ -173,6 +173,11 @@ const engine = new EngineClient(
   thread("engine-thread"),
   settings,
   (event) => {
+    if (event.topic === "clock") {
+      settings.clock = event.setting;
+      receivers.setClock(event.setting);
+      return live.send({ topic: "estate", atMs: event.setting.baseMs });
+    }
     if (event.topic !== "people") return live.send(event);
     door.forget();
     void live.recheck();
@@ -240,7 +245,7 @@ const app = await makeApp({
     catalogue: kitCatalogue(settings.root),
     uploads: uploadsOf(settings.data),
     certificate: () => certificate?.state() ?? null,
-    pace: settings.clock.pace,
+    pace: () => settings.clock.pace,
     clockSet: settings.clockSet,
     receivePorts: {
       host: written(settings.host),

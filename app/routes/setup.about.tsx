@@ -8,7 +8,7 @@ export const meta: Route.MetaFunction = () => [{ title: "Setup · Holotaxis" }];
 
 export async function loader({ context }: Route.LoaderArgs) {
   const [store, engine] = await Promise.all([context.ask("store", {}), context.tell("itself")]);
-  return { store, engine, pace: context.pace, certificate: context.certificate(), machineMs: Date.now() };
+  return { store, engine, pace: context.pace(), certificate: context.certificate(), machineMs: Date.now() };
 }
 
 const whole = (value: number) => Math.round(value).toLocaleString("en-GB");

@@ -8,6 +8,7 @@ import type { TrailStep } from "#server/store/drills";
 import { useShell } from "../shell/window";
 import { Attempts } from "../ui/drills/Attempts";
 import { BlindDrill } from "../ui/drills/BlindDrill";
+import { ClockPace } from "../ui/drills/ClockPace";
 import { DrillList } from "../ui/drills/DrillList";
 import { PageHead, Problem } from "../ui/Page";
 
@@ -50,6 +51,7 @@ const attempt = z.coerce.number().int().min(1);
 const schema = z.discriminatedUnion("intent", [
   z.object({ intent: z.enum(["start", "stop"]), id: z.string().min(1).max(60) }),
   z.object({ intent: z.literal("blind"), group: z.string().default("") }),
+  z.object({ intent: z.literal("pace"), pace: z.coerce.number("The pace is a number from 1 to 60.") }),
   z.object({ intent: z.literal("name"), attempt, cause: z.string(), trail: z.string() }),
   z.object({ intent: z.enum(["nothing", "give-up"]), attempt, trail: z.string(), cause: z.string().optional() }),
 ]);
@@ -76,6 +78,10 @@ export async function action({ request, context }: Route.ActionArgs) {
     }
     case "blind": {
       const done = await act(context, "drill.blind", { group: value.group });
+      return done.ok ? { ok: true as const } : done.refusal;
+    }
+    case "pace": {
+      const done = await act(context, "drill.pace", { pace: value.pace });
       return done.ok ? { ok: true as const } : done.refusal;
     }
     case "give-up": {
@@ -120,6 +126,7 @@ export default function Drills({ loaderData, actionData: answered }: Route.Compo
             anyRunning={active.length > 0}
             groups={[...new Set(drills.map((drill) => drill.group))].filter(Boolean)}
           />
+          <ClockPace />
           <Attempts records={records} />
           <DrillList drills={drills} />
         </Box>

@@ -12,6 +12,7 @@ let db: Db;
 let ports: CommandPorts;
 let now = 1_000_000;
 let running: string | undefined;
+let paces: number[];
 /** Roots of the only drill; what somebody names is its place among them. */
 let roots: string[];
 useStore((made) => (db = made));
@@ -21,6 +22,7 @@ beforeEach(() => {
   db.exec("DROP TRIGGER IF EXISTS audit_kept; DELETE FROM audit; DELETE FROM drill_attempt");
   now = 1_000_000;
   running = undefined;
+  paces = [];
   roots = ["db-1"];
   ports = {
     db,
@@ -43,11 +45,27 @@ beforeEach(() => {
           activeSinceMs: running ? now : undefined,
         },
       ],
+      setPace: async (pace: number) => {
+        paces.push(pace);
+      },
       name: async (_id: string, text: string) => ({ root: roots.indexOf(text), roots: roots.length }),
     },
   } as unknown as CommandPorts;
 });
 const begin = async (who = ANNA) => Number(await execute(ports, who, "drill.blind", { group: "" }));
+
+describe("the demonstration's clock", () => {
+  it("is set to a pace within bounds by somebody who may, on record", async () => {
+    await execute(ports, ANNA, "drill.pace", { pace: 20 });
+    expect(paces).toEqual([20]);
+    expect(JSON.stringify(auditIn(db, { fromMs: 0, toMs: now }, 10, 0))).toContain("20 × real time");
+    await expect(execute(ports, ANNA, "drill.pace", { pace: 0.5 })).rejects.toThrow("slower than real time");
+    await expect(execute(ports, ANNA, "drill.pace", { pace: 600 })).rejects.toThrow("60 is as fast as it goes");
+    const reader: Principal = { ...itself("Rea", "test", ["read"]), address: "192.0.2.8" };
+    await expect(execute(ports, reader, "drill.pace", { pace: 5 })).rejects.toThrow();
+    expect(paces).toEqual([20]);
+  });
+});
 
 describe("a blind drill", () => {
   it("is started without saying which, and on record without it too", async () => {

@@ -148,6 +148,15 @@ export const drillCommands = {
     record: (input, said) =>
       `Said of blind drill ${input.attempt} that nothing is wrong${said ? (said.isRight ? ": right" : ": not so") : ""}`,
   }),
+  "drill.pace": command({
+    right: "configure",
+    about: () => ({ type: "drill" }),
+    input: z.strictObject({
+      pace: z.number().min(1, "The clock does not go slower than real time.").max(60, "60 is as fast as it goes."),
+    }),
+    run: (ports, { pace }) => drillsOf(ports).setPace(pace),
+    record: ({ pace }) => `Set the demonstration’s clock to ${pace} × real time`,
+  }),
   "drill.reveal": command({
     right: "respond",
     about: ({ attempt }) => ({ type: "drill", id: attempt }),

@@ -44,6 +44,8 @@ export interface CommandPorts {
         act(id: string, action: "start" | "stop"): Promise<string | undefined>;
         list(): Promise<Drill[]>;
         name(id: string, text: string): Promise<{ root: number; roots: number }>;
+        /** Lets the estate's clock go so many times as fast as real time. */
+        setPace(pace: number): Promise<void>;
       }
     | undefined;
 }

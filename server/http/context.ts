@@ -26,7 +26,7 @@ export interface Holotaxis {
   /** What kits add to the catalogue of kinds and metrics. */
   catalogue: Extension;
   /** Clock milliseconds in one machine millisecond. */
-  pace: number;
+  pace: () => number;
   clockSet: boolean;
   hasDrills: boolean;
   /** Where signals are received; 0 for a port that is off. */

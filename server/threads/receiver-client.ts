@@ -1,4 +1,5 @@
 import { MessageChannel, Worker } from "node:worker_threads";
+import type { ClockSetting } from "#core/time/clock";
 import type { Settings } from "../settings";
 import type { EngineClient } from "./engine-client";
 
@@ -20,6 +21,10 @@ export class ReceiverClient {
       });
       this.worker.on("error", reject);
     });
+  }
+
+  setClock(setting: ClockSetting): void {
+    this.worker.postMessage({ clock: setting });
   }
 
   async close(): Promise<void> {

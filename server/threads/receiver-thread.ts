@@ -1,6 +1,6 @@
 import { parentPort, workerData, type MessagePort } from "node:worker_threads";
 import type { Server as TlsServer } from "node:https";
-import { readClock } from "#core/time/clock";
+import { readClock, type ClockSetting } from "#core/time/clock";
 import { Certificate } from "../http/certificate";
 import { IngestChannel } from "../receivers/channel";
 import { GrpcReceiver } from "../receivers/grpc";
@@ -71,6 +71,10 @@ const figures = setInterval(() => {
 }, 2000);
 
 parent.on("message", async (message: unknown) => {
+  if (typeof message === "object" && message !== null && "clock" in message) {
+    settings.clock = message.clock as ClockSetting;
+    return;
+  }
   if (message !== "close") return;
   clearInterval(figures);
   scraper.close();
