@@ -11,7 +11,11 @@ import type { Said, SaidAlarm, SaidIncident, Thing } from "./score";
 export class Listener {
   private readonly db: Db;
 
-  constructor(data: string) {
+  constructor(
+    data: string,
+    /** Ids of the scenario's sites by their names. */
+    private readonly siteIds: ReadonlyMap<string, string> = new Map(),
+  ) {
     this.db = openStore(join(data, "holotaxis.db"), "reader");
   }
 
@@ -26,6 +30,11 @@ export class Listener {
     const label = row.label?.replace(/-[0-9a-f]{6}$/, "") ?? "";
     return { host: host?.name, ...(row.host_id === null ? {} : { process: row.process ?? label }) };
   }
+
+  private siteIdsOf = ([a, b]: [string, string]): [string, string] => [
+    this.siteIds.get(a) ?? a,
+    this.siteIds.get(b) ?? b,
+  ];
 
   private userOf(volumeId: number): string | undefined {
     const user = currentRelations(this.db).find((one) => one.type === "stored-on" && one.to_id === volumeId);
@@ -61,7 +70,13 @@ export class Listener {
   }
 
   /** The suspected alarm first; behind it whatever else is in alarm, by when it was raised. */
-  private suspectsOf(incident: IncidentRow, alarms: ReturnType<typeof alarmsOfIncident>): Thing[] {
+  private suspectsOf(incident: IncidentRow, alarms: ReturnType<typeof alarmsOfIncident>): SaidIncident["suspects"] {
+    if (incident.causes.length)
+      return incident.causes.map((one) => ({
+        ...(one.line ? { between: this.siteIdsOf(one.line) } : this.thingOf(one.componentId)),
+        ...(one.serviceId === null ? {} : { service: one.name }),
+        probability: one.probability,
+      }));
     const first = alarms.filter((one) => one.id === incident.suspect_alarm_id);
     return [...first, ...alarms.filter((one) => !first.includes(one))].map((one) => this.thingOf(one.component_id));
   }

@@ -31,6 +31,7 @@ Runs every drill of a scenario against a real server at pace, and says how well 
   --quiet HOURS     hours without a drill at the end, for false incidents; 3 if left out, 0 for none
   --pace N          of the clock, 60 if left out
   --short           four drills of the demonstration, for the tests; writes nothing
+  --keep FOLDER     leaves the server's data there when it is done
   --page            only writes docs/verdicts.md anew from bench/drills.json`;
 
 function refuse(message: string): never {
@@ -50,6 +51,7 @@ const given = (() => {
         pace: { type: "string", default: "60" },
         short: { type: "boolean", default: false },
         page: { type: "boolean", default: false },
+        keep: { type: "string" },
         help: { type: "boolean", default: false },
       },
     }).values;
@@ -181,7 +183,7 @@ async function runEstate(
   if (unknown !== undefined && given.scenario) refuse(`There is no drill “${unknown}” in ${file}.`);
   const ids = inTurn(scenario.drills.map((one) => one.id).filter((id) => asked?.includes(id) ?? true));
   if (!ids.length && quietHours === 0) return undefined;
-  const data = join(folder, "data");
+  const data = given.keep ? resolve(given.keep) : join(folder, "data");
   const estate = new WatchedEstate(
     root,
     data,
@@ -197,7 +199,7 @@ async function runEstate(
   process.once("SIGINT", leave).once("SIGTERM", leave);
   try {
     await estate.ready();
-    listener = new Listener(data);
+    listener = new Listener(data, new Map(scenario.sites.map((one) => [one.name, one.id])));
     // Whatever the past left behind is over before the first case.
     await estate.passes(3 * MINUTE_MS);
     for (const id of ids) {

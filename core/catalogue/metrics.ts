@@ -3,6 +3,24 @@ import type { Extension } from "./extend";
 /** How values of a metric come about: a level, a count that only rises, or what was counted since the sample before. */
 export type Instrument = "gauge" | "total" | "delta";
 
+/** What is wrong, by its nature: what decides where it can come from. */
+export type Nature =
+  | "down"
+  | "slow"
+  | "failing"
+  | "busy"
+  | "withheld"
+  | "memory"
+  | "full"
+  | "storage"
+  | "network"
+  | "queue"
+  | "pool"
+  | "clock"
+  | "log"
+  | "figure"
+  | "other";
+
 /** All that is known of a metric. */
 export interface MetricInfo {
   metric: string;
@@ -22,6 +40,8 @@ export interface MetricInfo {
   symptom?: { high?: string | undefined; low?: string | undefined };
   /** Family by which processes or machines are told apart that take most of it. */
   uses?: "cpu" | "memory" | "disk" | "reach";
+  /** The nature of what is wrong when it is out of its bounds; by what it uses where it is left out. */
+  nature?: Nature;
 }
 
 const metric = (name: string, label: string, unit: string, more: Partial<MetricInfo> = {}): MetricInfo => ({
@@ -61,17 +81,22 @@ const SHIPPED: readonly MetricInfo[] = [
   }),
   metric("net.in", "Traffic in", "bit/s", { convention: "system.network.io receive" }),
   metric("net.out", "Traffic out", "bit/s", { convention: "system.network.io transmit" }),
-  metric("net.discards", "Discarded packets", "1/s", high("packets are discarded")),
+  metric("net.discards", "Discarded packets", "1/s", { ...high("packets are discarded"), nature: "network" }),
   metric("net.ports", "Ports in use", "1"),
-  metric("net.errors", "Interface errors", "1/s", { ...high("interface errors"), convention: "system.network.errors" }),
+  metric("net.errors", "Interface errors", "1/s", {
+    ...high("interface errors"),
+    convention: "system.network.errors",
+    nature: "network",
+  }),
   metric("reachable", "Reachability", "0/1", { bad: "low", symptom: { low: "not responding" }, uses: "reach" }),
-  metric("response", "Agent response time", "ms", { ...high("agent responds slowly") }),
+  metric("response", "Agent response time", "ms", { ...high("agent responds slowly"), nature: "slow" }),
   metric("process.memory", "Process memory", "By", { convention: "process.memory.usage", uses: "memory" }),
   metric("process.cpu", "Process CPU usage", "%", { convention: "process.cpu.utilization", uses: "cpu" }),
   metric("cpu.stolen", "CPU steal", "%", {
     ...high("the hypervisor withholds CPU"),
     convention: "system.cpu.utilization steal",
     uses: "cpu",
+    nature: "withheld",
   }),
   metric("swap.used", "Swap usage", "%", {
     ...high("swap is filling up"),
@@ -82,6 +107,7 @@ const SHIPPED: readonly MetricInfo[] = [
     bad: "high",
     instanceAs: "after",
     symptom: { high: "work stalls for lack of resources" },
+    nature: "busy",
   }),
   metric("container.cpu.usage", "Container CPUs in use", "{cpu}", {
     convention: "container.cpu.usage",
@@ -108,23 +134,31 @@ const SHIPPED: readonly MetricInfo[] = [
     bad: "high",
     symptom: { high: "requests are slow" },
     combine: "mean",
+    nature: "slow",
   }),
   metric("http.client.request.duration", "HTTP client request duration", "s", {
     bad: "high",
     symptom: { high: "outgoing requests are slow" },
     combine: "mean",
+    nature: "slow",
   }),
-  metric("messaging.queue.depth", "Messages in queue", "{message}", high("messages pile up")),
-  metric("db.client.connection.count", "Pool connections in use", "{connection}", high("no connection is free")),
+  metric("messaging.queue.depth", "Messages in queue", "{message}", { ...high("messages pile up"), nature: "queue" }),
+  metric("db.client.connection.count", "Pool connections in use", "{connection}", {
+    ...high("no connection is free"),
+    nature: "pool",
+  }),
   metric("db.client.connection.max", "Pool size", "{connection}"),
-  metric("objective.burn", "Budget of the objective", "1", high("the budget of its objective burns too fast")),
-  metric("clock.ahead", "Clock ahead", "s", { ...high("its clock runs ahead"), combine: "max" }),
-  metric("logs.many", "Log records", "1", high("many errors in the logs")),
-  metric("logs.new", "New log patterns", "1", high("errors never met before")),
-  metric("logs.none", "Log records", "1", { bad: "low", symptom: { low: "nothing in the logs" } }),
-  metric("log.pattern", "Log pattern", "1"),
-  metric("calls.failing", "Failing calls", "%", high("calls fail")),
-  metric("calls.slow", "Slow calls", "%", high("calls are slow")),
+  metric("objective.burn", "Budget of the objective", "1", {
+    ...high("the budget of its objective burns too fast"),
+    nature: "figure",
+  }),
+  metric("clock.ahead", "Clock ahead", "s", { ...high("its clock runs ahead"), combine: "max", nature: "clock" }),
+  metric("logs.many", "Log records", "1", { ...high("many errors in the logs"), nature: "log" }),
+  metric("logs.new", "New log patterns", "1", { ...high("errors never met before"), nature: "log" }),
+  metric("logs.none", "Log records", "1", { bad: "low", symptom: { low: "nothing in the logs" }, nature: "log" }),
+  metric("log.pattern", "Log pattern", "1", { nature: "log" }),
+  metric("calls.failing", "Failing calls", "%", { ...high("calls fail"), nature: "failing" }),
+  metric("calls.slow", "Slow calls", "%", { ...high("calls are slow"), nature: "slow" }),
   metric("guest.running", "Powered on", "0/1"),
   metric("guest.cpu.used", "CPU usage reported by the hypervisor", "%", { uses: "cpu" }),
   metric("guest.memory", "Memory allotted", "By", { uses: "memory" }),
@@ -147,18 +181,27 @@ const OF_PLATFORMS: readonly MetricInfo[] = [
     symptom: { low: "the platform does not answer" },
     uses: "reach",
   }),
-  metric("platform.response", "Time to read the platform", "ms", { bad: "high" }),
-  metric("platform.failures", "Failed requests to the platform", "1", high("requests to the platform fail")),
+  metric("platform.response", "Time to read the platform", "ms", { bad: "high", nature: "slow" }),
+  metric("platform.failures", "Failed requests to the platform", "1", {
+    ...high("requests to the platform fail"),
+    nature: "failing",
+  }),
   metric("guest.memory.used", "Memory usage reported by the platform", "%", { uses: "memory" }),
   metric("guest.cpu.ready", "Waiting for a CPU of the host (ready)", "%", {
     ...high("it waits for the hypervisor's CPUs"),
     uses: "cpu",
+    nature: "withheld",
   }),
   metric("guest.cpu.held", "Held back to keep virtual CPUs in step", "%", {
     ...high("its virtual CPUs wait for each other"),
     uses: "cpu",
+    nature: "withheld",
   }),
-  metric("guest.cpu.stolen", "CPU taken by others", "%", { ...high("others take its CPUs"), uses: "cpu" }),
+  metric("guest.cpu.stolen", "CPU taken by others", "%", {
+    ...high("others take its CPUs"),
+    uses: "cpu",
+    nature: "withheld",
+  }),
   metric("guest.memory.touched", "Memory touched", "By", { uses: "memory" }),
   metric("guest.memory.backed", "Memory backed by the host", "By", { uses: "memory" }),
   metric("guest.memory.overhead", "Memory overhead on the host", "By", { uses: "memory" }),
@@ -171,24 +214,38 @@ const OF_PLATFORMS: readonly MetricInfo[] = [
   metric("guest.disk.read", "Disk reads reported by the platform", "By/s", { uses: "disk" }),
   metric("guest.disk.written", "Disk writes reported by the platform", "By/s", { uses: "disk" }),
   metric("volume.used", "Volume usage", "%", { ...high("volume is filling up"), uses: "disk" }),
-  metric("volume.reads", "Volume reads", "1/s"),
-  metric("volume.writes", "Volume writes", "1/s"),
-  metric("volume.latency", "Volume latency", "ms", { ...high("volume answers slowly"), uses: "disk" }),
-  metric("volume.busy", "Volume busy", "%", { ...high("volume is saturated"), uses: "disk" }),
+  metric("volume.reads", "Volume reads", "1/s", { nature: "storage" }),
+  metric("volume.writes", "Volume writes", "1/s", { nature: "storage" }),
+  metric("volume.latency", "Volume latency", "ms", {
+    ...high("volume answers slowly"),
+    uses: "disk",
+    nature: "storage",
+  }),
+  metric("volume.busy", "Volume busy", "%", { ...high("volume is saturated"), uses: "disk", nature: "storage" }),
   metric("bucket.size", "Stored", "By"),
   metric("bucket.objects", "Objects stored", "1"),
   metric("bucket.requests", "Requests to the store", "1/s"),
   metric("balancer.requests", "Requests through the balancer", "1/s"),
-  metric("balancer.failed", "Requests failed at the balancer", "%", high("requests fail at the balancer")),
-  metric("balancer.response", "Response time at the balancer", "ms", high("responses are slow at the balancer")),
-  metric("balancer.targets.healthy", "Healthy targets", "1", { bad: "low", symptom: { low: "no target is healthy" } }),
+  metric("balancer.failed", "Requests failed at the balancer", "%", {
+    ...high("requests fail at the balancer"),
+    nature: "failing",
+  }),
+  metric("balancer.response", "Response time at the balancer", "ms", {
+    ...high("responses are slow at the balancer"),
+    nature: "slow",
+  }),
+  metric("balancer.targets.healthy", "Healthy targets", "1", {
+    bad: "low",
+    symptom: { low: "no target is healthy" },
+    nature: "down",
+  }),
   metric("database.cpu.used", "Database CPU usage", "%", { ...high("database CPU is saturated"), uses: "cpu" }),
   metric("database.connections", "Database connections", "1"),
   metric("database.storage.used", "Database storage usage", "%", {
     ...high("database storage is filling up"),
     uses: "disk",
   }),
-  metric("database.latency", "Database latency", "ms", high("database answers slowly")),
+  metric("database.latency", "Database latency", "ms", { ...high("database answers slowly"), nature: "slow" }),
   metric("hardware.health", "Hardware health", "1", { bad: "high", symptom: { high: "its hardware is not well" } }),
   metric("hardware.on", "Power on", "0/1"),
   metric("hardware.power", "Power drawn", "W"),
@@ -197,14 +254,17 @@ const OF_PLATFORMS: readonly MetricInfo[] = [
   metric("hardware.fan.share", "Fan speed of its highest", "%"),
   metric("hardware.fan.health", "Fan health", "1", high("a fan is failing")),
   metric("hardware.supply.health", "Power supply health", "1", high("a power supply is failing")),
-  metric("hardware.drive.health", "Drive health", "1", high("a drive is failing")),
+  metric("hardware.drive.health", "Drive health", "1", { ...high("a drive is failing"), nature: "storage" }),
   metric("hardware.drive.life", "Drive life left", "%", { bad: "low", symptom: { low: "a drive is worn out" } }),
-  metric("hardware.drive.failing", "Drive failure predicted", "0/1", high("a drive says that it will fail")),
+  metric("hardware.drive.failing", "Drive failure predicted", "0/1", {
+    ...high("a drive says that it will fail"),
+    nature: "storage",
+  }),
   metric("node.ready", "Node ready", "0/1", { bad: "low", symptom: { low: "the node is not ready" }, uses: "reach" }),
   metric("node.pods", "Pods on the node", "1"),
   metric("workload.wanted", "Replicas wanted", "1"),
   metric("workload.ready", "Replicas ready", "1"),
-  metric("workload.missing", "Replicas missing", "1", high("replicas are missing")),
+  metric("workload.missing", "Replicas missing", "1", { ...high("replicas are missing"), nature: "down" }),
   metric("workload.restarts", "Restarts of its containers", "1", { instrument: "total" }),
   metric("workload.cpu.usage", "CPUs in use by its containers", "{cpu}", { uses: "cpu" }),
   metric("workload.cpu.throttled", "CPU throttled, worst of its containers", "%", {
@@ -216,10 +276,14 @@ const OF_PLATFORMS: readonly MetricInfo[] = [
   metric("workload.jobs.failed", "Jobs failed", "1", high("jobs fail")),
   metric("workload.jobs.active", "Jobs running", "1"),
   metric("container.restarts", "Container restarts", "1", { instrument: "total", bad: "high" }),
-  metric("container.ready", "Container ready", "0/1", { bad: "low", symptom: { low: "the container is not ready" } }),
+  metric("container.ready", "Container ready", "0/1", {
+    bad: "low",
+    symptom: { low: "the container is not ready" },
+    nature: "down",
+  }),
   metric("function.calls", "Function calls", "1/s"),
-  metric("function.errors", "Function calls failed", "%", high("function calls fail")),
-  metric("function.duration", "Function duration", "ms", high("function is slow")),
+  metric("function.errors", "Function calls failed", "%", { ...high("function calls fail"), nature: "failing" }),
+  metric("function.duration", "Function duration", "ms", { ...high("function is slow"), nature: "slow" }),
   metric("function.throttled", "Function calls throttled", "1/s", high("function is throttled")),
 ];
 

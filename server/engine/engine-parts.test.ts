@@ -21,6 +21,7 @@ import { healthAt, membersAt, relianceAt, saveService } from "../store/services"
 import { seriesById } from "../store/signals";
 import { insertSource, sourceById, type SourceRow } from "../store/sources";
 import { correlate } from "../incidents/correlate";
+import { readHarmMap } from "../incidents/harm-map";
 import { AlarmBook, type AlarmEvent } from "../alarms/alarm-book";
 import { Evaluator } from "../alarms/evaluator";
 import { Ranges } from "../alarms/ranges";
@@ -254,11 +255,12 @@ describe("services and incidents", () => {
     refreshServices(db, readGraph(db), AT - HOUR_MS);
     return { hostA, hostB, web, app, front, back };
   };
-  const affected = () => {
+  const affected = (): Parameters<typeof correlate>[2] => {
     const services = servicesByComponent(db, AT);
     const rows = new Map(currentComponents(db).map((row) => [row.id, row]));
     return {
       graph: readGraph(db),
+      harm: () => readHarmMap(db, readGraph(db), new Map()),
       servicesOf: ({ id }: Subject) => services.get(id) ?? [],
       nameOf: ({ id }: Subject) => rows.get(id)?.name ?? "",
       entriesOf: () => new Set<number>(),
@@ -324,6 +326,7 @@ describe("services and incidents", () => {
     expect(incidentEvents(db, incident?.id ?? 0).map((event) => event.kind)).toEqual([
       "opened",
       "raised",
+      "cause",
       "raised",
       "cleared",
       "cleared",

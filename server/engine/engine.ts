@@ -11,6 +11,7 @@ import type { CommandPorts } from "../commands/ports";
 import { execute, type CommandName, type CommandOutput } from "../commands/registry";
 import { Demonstration } from "../demo/demonstration";
 import type { Drill } from "../demo/standins";
+import { readHarmMap, type HarmMap } from "../incidents/harm-map";
 import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
 import { correlate } from "../incidents/correlate";
 import { BatchIngest } from "../ingest/batches";
@@ -113,6 +114,8 @@ export class Engine {
   /** Components by which each service is entered. */
   private entries = new Map<number, Set<number>>();
   private graph = new EstateGraph([]);
+  /** Who can hurt whom, worked out from the graph when it is asked for. */
+  private harm: HarmMap | undefined;
   private servicesOf = new Map<number, { id: number; name: string }[]>();
   private readonly seenAt = new Map<number, number>();
   private stopping = false;
@@ -247,7 +250,13 @@ export class Engine {
       onRules: () => {
         this.judges.loadRules();
       },
-      drills: this.demonstration?.drills,
+      drills: this.demonstration && {
+        ...this.demonstration.drills,
+        setPace: async (pace) => {
+          await this.setClock({ baseMs: this.now(), machineMs: Date.now(), pace });
+          this.emit({ topic: "clock", setting: this.clock });
+        },
+      },
     };
   }
 
@@ -385,6 +394,7 @@ export class Engine {
     this.services = new Map(listServices(this.db).map((service) => [service.id, service]));
     this.servicesOf = servicesByComponent(this.db, this.now());
     this.entries = entriesByService(this.db, this.now());
+    this.harm = undefined;
     this.poller.reload(this.now());
     this.platforms.reload();
     this.batches.reload();
@@ -577,6 +587,7 @@ export class Engine {
     );
     const incidents = correlate(this.db, events, {
       graph: this.graph,
+      harm: () => (this.harm ??= readHarmMap(this.db, this.graph, this.entries)),
       entriesOf: (id) => this.entries.get(id) ?? NOBODY,
       servicesOf: ({ type, id }) => {
         const service = type === "service" ? this.services.get(id) : undefined;
@@ -593,6 +604,7 @@ export class Engine {
   /** Works services out anew from the present relations. */
   private regroup(): void {
     this.graph = readGraph(this.db);
+    this.harm = undefined;
     refreshServices(this.db, this.graph, this.now());
     this.servicesOf = servicesByComponent(this.db, this.now());
   }

@@ -18,6 +18,8 @@ import {
   resolveIncident,
   updateIncident,
 } from "../store/incidents";
+import { causesOf } from "./causes";
+import type { HarmMap } from "./harm-map";
 import type { AlarmEvent } from "../alarms/alarm-book";
 
 export interface IncidentEvent {
@@ -32,6 +34,8 @@ export interface Affected {
   nameOf: (subject: Subject) => string;
   siteOf: (subject: Subject) => string;
   graph: EstateGraph;
+  /** Who can hurt whom, as it stands now. */
+  harm: () => HarmMap;
   /** Components by which a service is entered. */
   entriesOf: (serviceId: number) => ReadonlySet<number>;
 }
@@ -197,8 +201,27 @@ function refresh(db: Db, id: number, affected: Affected, atMs: number): Incident
       isHarm: alarm.subject_type === "service",
     })),
   );
-  const first = suspects[0];
+  // What has cleared is evidence still: a cause does not change because part of the harm is over.
+  const told = alarms.filter((alarm) => alarm.quiet === null);
+  const causes = causesOf(db, told.length ? told : alarms, affected.harm(), affected.nameOf);
+  const [likeliest] = causes;
+  const onCause = suspects.filter(({ alarmId }) => {
+    const alarm = alarms.find((one) => one.id === alarmId);
+    return alarm !== undefined && likeliest?.componentId !== null && alarm.component_id === likeliest?.componentId;
+  });
+  // The alarm on the likeliest cause speaks for it; else the one that others rely on most.
+  const first = onCause[0] ?? suspects[0];
   const suspect = alarms.find((alarm) => alarm.id === first?.alarmId);
+  const was = incident.causes[0];
+  if (likeliest && (was === undefined || was.name !== likeliest.name))
+    noteIncident(
+      db,
+      id,
+      "cause",
+      `Likeliest cause: ${likeliest.name} (${Math.round(likeliest.probability * 100)} %)${was ? `, was ${was.name}` : ""}`,
+      SYSTEM,
+      atMs,
+    );
   const severity: Severity = worstSeverity(active.map((alarm) => alarm.severity));
   const worst = worstSeverity([incident.worst, severity, ...alarms.map((alarm) => alarm.worst)]);
   // Where nothing says which came of which, the number tells more than a name.
@@ -217,6 +240,7 @@ function refresh(db: Db, id: number, affected: Affected, atMs: number): Incident
     worst,
     suspectAlarmId: first?.alarmId ?? null,
     suspectReasons: first?.reasons ?? [],
+    causes,
   });
   if (active.length === 0 && incident.resolved_at === null) {
     resolveIncident(db, id, atMs);

@@ -2,6 +2,21 @@ import type { Severity } from "#core/alarms/severity";
 import { ALARM_COLUMNS, ALARM_JOINS, type AlarmRow } from "./alarms";
 import { prepared, type Db } from "./database";
 
+/** What is taken for a cause of an incident: a component, a service, or the line between two sites. */
+export interface IncidentCause {
+  componentId: number | null;
+  serviceId: number | null;
+  line: [string, string] | null;
+  name: string;
+  probability: number;
+  /** One of those that explain the incident best together; the others could stand in the place of one. */
+  isRoot: boolean;
+  /** Alarms that it explains, and those that no root does. */
+  explains: number[];
+  unexplained: number[];
+  reasons: string[];
+}
+
 export interface IncidentRow {
   id: number;
   subject: string;
@@ -15,15 +30,16 @@ export interface IncidentRow {
   resolved_at: number | null;
   suspect_alarm_id: number | null;
   suspect_reasons: string;
+  causes: IncidentCause[];
   taken_by: string | null;
   taken_at: number | null;
 }
 
-const INCIDENT = `SELECT i.id, i.subject, i.title, i.severity, i.worst, i.opened_at, i.resolved_at, i.suspect_alarm_id, i.suspect_reasons, i.taken_by, i.taken_at,
+const INCIDENT = `SELECT i.id, i.subject, i.title, i.severity, i.worst, i.opened_at, i.resolved_at, i.suspect_alarm_id, i.suspect_reasons, i.causes, i.taken_by, i.taken_at,
   (SELECT json_group_array(json_object('id', s.id, 'name', s.name) ORDER BY s.name) FROM incident_service o JOIN service s ON s.id = o.service_id WHERE o.incident_id = i.id) AS services
   FROM incident i`;
 
-type Stored = Omit<IncidentRow, "service" | "services"> & { services: string };
+type Stored = Omit<IncidentRow, "service" | "services" | "causes"> & { services: string; causes: string };
 
 /** What an incident affects, for titles: the service, or how many. */
 export const affectedLabel = (services: readonly { name: string }[]): string | null =>
@@ -31,7 +47,7 @@ export const affectedLabel = (services: readonly { name: string }[]): string | n
 
 function read(row: Stored): IncidentRow {
   const services = JSON.parse(row.services) as IncidentRow["services"];
-  return { ...row, services, service: affectedLabel(services) };
+  return { ...row, services, causes: JSON.parse(row.causes) as IncidentCause[], service: affectedLabel(services) };
 }
 
 export function openIncident(
@@ -71,13 +87,22 @@ export interface IncidentState {
   worst: Severity;
   suspectAlarmId: number | null;
   suspectReasons: string[];
+  causes: IncidentCause[];
 }
 
 export function updateIncident(db: Db, id: number, state: IncidentState): void {
   prepared(
     db,
-    "UPDATE incident SET title = ?, severity = ?, worst = ?, suspect_alarm_id = ?, suspect_reasons = ? WHERE id = ?",
-  ).run(state.title, state.severity, state.worst, state.suspectAlarmId, JSON.stringify(state.suspectReasons), id);
+    "UPDATE incident SET title = ?, severity = ?, worst = ?, suspect_alarm_id = ?, suspect_reasons = ?, causes = ? WHERE id = ?",
+  ).run(
+    state.title,
+    state.severity,
+    state.worst,
+    state.suspectAlarmId,
+    JSON.stringify(state.suspectReasons),
+    JSON.stringify(state.causes),
+    id,
+  );
 }
 
 export function resolveIncident(db: Db, id: number, atMs: number): void {

@@ -1,0 +1,200 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+import type { Nature } from "../catalogue/metrics";
+import { rankCauses, type Evidence, type Standing } from "./cause";
+import { AFTER, HarmGraph, natureOf, WAYS, type HarmEdge, type Way } from "./harm";
+
+const calls = (caller: string, callee: string): HarmEdge[] => [
+  { from: callee, to: caller, way: "callee" },
+  { from: caller, to: callee, way: "caller" },
+];
+const runs = (process: string, host: string): HarmEdge[] => [
+  { from: host, to: process, way: "host" },
+  { from: process, to: host, way: "process" },
+];
+const guest = (host: string, hypervisor: string): HarmEdge[] => [
+  { from: hypervisor, to: host, way: "hypervisor" },
+  { from: host, to: hypervisor, way: "guest" },
+];
+const wired = (host: string, net: string): HarmEdge[] => [
+  { from: net, to: host, way: "switch" },
+  { from: host, to: net, way: "wired" },
+];
+
+/**
+ * Two fronts on an application on a database, each on a host of its own; the hosts of the fronts on one hypervisor, all
+ * on one switch.
+ */
+const ESTATE = [
+  ...calls("front-1", "app"),
+  ...calls("front-2", "app"),
+  ...calls("app", "db"),
+  ...runs("front-1", "host-f1"),
+  ...runs("front-2", "host-f2"),
+  ...runs("app", "host-a"),
+  ...runs("db", "host-d"),
+  ...guest("host-f1", "virt"),
+  ...guest("host-f2", "virt"),
+  ...["host-f1", "host-f2", "host-a", "host-d", "virt"].flatMap((one) => wired(one, "net")),
+  { from: "front-1", to: "service", way: "entry" } as const,
+  { from: "front-2", to: "service", way: "entry" } as const,
+];
+const graph = new HarmGraph(ESTATE);
+const AT = 1_000_000_000;
+const see = (node: string, nature: Nature, atSeconds = 0, strength = 1): Evidence => ({
+  node,
+  nature,
+  strength,
+  onsetMs: AT + atSeconds * 1000,
+});
+const standing = (node: string): Standing => ({
+  weight: node === "service" ? 0.001 : node === "net" || node === "virt" ? 0.4 : 1,
+  isWatched: node !== "service" && node !== "net",
+});
+const rank = (evidence: readonly Evidence[], more: (node: string) => Partial<Standing> = () => ({})) =>
+  rankCauses({ graph, evidence, standingOf: (node) => ({ ...standing(node), ...more(node) }) });
+const first = (evidence: readonly Evidence[], more?: (node: string) => Partial<Standing>) =>
+  rank(evidence, more)[0]?.node;
+
+describe("the likeliest cause", () => {
+  it("is the callee when everybody above it is slow, although a caller was told of first", () => {
+    const evidence = [
+      see("front-1", "slow", 0),
+      see("front-2", "slow", 20),
+      see("app", "slow", 30),
+      see("db", "slow", 40),
+    ];
+    expect(first(evidence)).toBe("db");
+    expect(first([...evidence].reverse())).toBe("db");
+  });
+  it("is a host that runs out of something before the processes that are slow for it", () => {
+    expect(first([see("front-1", "slow"), see("app", "slow"), see("host-a", "busy", 15)])).toBe("host-a");
+  });
+  it("is no host that is busy for the calls that wait", () => {
+    // The front's host is busier than usual, while the database has no room left.
+    expect(
+      first([see("host-f1", "memory", 30), see("front-1", "slow"), see("app", "slow"), see("host-d", "full")]),
+    ).toBe("host-d");
+  });
+  it("is what a hypervisor withholds, and not the machines that wait for it", () => {
+    const waiting = [see("host-f1", "withheld"), see("host-f2", "withheld", 5), see("front-1", "slow", 10)];
+    expect(first([...waiting, see("virt", "busy", 20)])).toBe("virt");
+  });
+  it("is the switch when all that hangs on it is gone at once", () => {
+    const dark = ["host-f1", "host-f2", "host-a", "host-d", "virt"].map((one, index) => see(one, "down", index * 10));
+    expect(first(dark)).toBe("net");
+  });
+  it("is one host when only that is gone: what hangs beside it is well", () => {
+    expect(first([see("host-d", "down"), see("app", "failing", 20), see("front-1", "failing", 30)])).toBe("host-d");
+  });
+  it("is a callee without an alarm of its own where nobody watches it", () => {
+    const unwatched = (node: string) => (node === "db" || node === "host-d" ? { isWatched: false } : {});
+    const evidence = [see("app", "failing"), see("front-1", "failing", 10), see("front-2", "failing", 10)];
+    expect(
+      rank(evidence, unwatched)
+        .slice(0, 3)
+        .map((one) => one.node),
+    ).toContain("db");
+    // Where it is watched and shows nothing, it is the application itself.
+    expect(first(evidence)).toBe("app");
+  });
+  it("is rather what was changed just before", () => {
+    const evidence = [see("front-1", "slow"), see("service", "slow", 20)];
+    const before = rank(evidence, (node) => (node === "app" ? { isWatched: false } : {}));
+    const after = rank(evidence, (node) => (node === "app" ? { isWatched: false, change: "unticketed" } : {}));
+    const place = (list: typeof before) => list.findIndex((one) => one.node === "app");
+    expect(after[place(after)]?.probability).toBeGreaterThan(before[place(before)]?.probability ?? 1);
+    expect(after[place(after)]?.terms).toContainEqual(expect.objectContaining({ what: "change", ticketed: false }));
+  });
+  it("is never what a service suffers while there is anything else", () =>
+    expect(first([see("service", "failing"), see("front-1", "failing", 60)])).not.toBe("service"));
+  it("hardly is what began long after what it would explain", () => {
+    const early = rank([see("app", "slow", 600), see("front-1", "slow", 0), see("front-2", "slow", 0)]);
+    const together = rank([see("app", "slow", 0), see("front-1", "slow", 0), see("front-2", "slow", 0)]);
+    const of = (list: typeof early) => list.find((one) => one.node === "app")?.probability ?? 0;
+    expect(of(early)).toBeLessThan(of(together));
+  });
+});
+
+describe("several causes", () => {
+  it("are told apart where one cannot explain the other's harm", () => {
+    const causes = rank([see("host-d", "full"), see("host-f1", "memory"), see("app", "failing", 20)]);
+    const roots = causes.filter((one) => one.isRoot).map((one) => one.node);
+    expect(roots).toContain("host-d");
+    expect(roots).toContain("host-f1");
+    expect(causes.slice(0, 2).every((one) => one.isRoot)).toBe(true);
+  });
+  it("are one where one explains all", () => {
+    const causes = rank([
+      see("db", "slow"),
+      see("app", "slow", 10),
+      see("front-1", "slow", 20),
+      see("service", "slow", 30),
+    ]);
+    expect(causes.filter((one) => one.isRoot)).toHaveLength(1);
+  });
+});
+
+const NATURES: Nature[] = ["down", "slow", "failing", "busy", "memory", "full", "withheld"];
+const NODES = [...new Set(ESTATE.flatMap(({ from, to }) => [from, to]))];
+const anyEvidence = fc.uniqueArray(
+  fc.record({
+    node: fc.constantFrom(...NODES),
+    nature: fc.constantFrom(...NATURES),
+    strength: fc.double({ min: 0.3, max: 1, noNaN: true }),
+    onsetMs: fc.integer({ min: AT, max: AT + 600_000 }),
+  }),
+  { selector: (one) => `${one.node} ${one.nature}`, minLength: 1, maxLength: 8 },
+);
+
+it("does not depend on the order of the evidence, and its probabilities are probabilities", () => {
+  fc.assert(
+    fc.property(anyEvidence, fc.nat(), (evidence, turn) => {
+      const at = turn % evidence.length;
+      const turned = [...evidence.slice(at), ...evidence.slice(0, at)];
+      const one = rank(evidence);
+      const other = rank(turned);
+      expect(other.map((cause) => cause.node)).toEqual(one.map((cause) => cause.node));
+      expect(one.length).toBeGreaterThan(0);
+      for (const [index, cause] of one.entries()) {
+        expect(cause.probability).toBeGreaterThan(0);
+        expect(cause.probability).toBeLessThanOrEqual(1);
+        expect(other[index]?.probability).toBeCloseTo(cause.probability, 9);
+      }
+      expect(one.slice(1).every((cause, index) => !cause.isRoot || one[index]?.isRoot)).toBe(true);
+    }),
+  );
+});
+
+it("finds the chance of the best path, as trying all paths does", () => {
+  const all = (start: string, end: string, nature: Nature): number => {
+    let most = start === end ? 1 : 0;
+    if (start === end) return graph.chance(start, end, nature);
+    const walk = (at: string, chance: number, seen: ReadonlySet<string>, before?: Way) => {
+      for (const { to, way } of graph.from(at)) {
+        if (seen.has(to)) continue;
+        const now = chance * WAYS[way].carries * (before ? (AFTER[before]?.[way] ?? 1) : 1);
+        if (to === end) most = Math.max(most, now * (WAYS[way].shows[nature] ?? WAYS[way].shows.rest));
+        if (seen.size < 6 && now >= 0.02) walk(to, now, new Set([...seen, to]), way);
+      }
+    };
+    walk(start, 1, new Set([start]));
+    return most;
+  };
+  for (const start of NODES)
+    for (const end of NODES)
+      for (const nature of NATURES) {
+        const expected = all(start, end, nature);
+        // What is under two in a hundred is left out.
+        if (expected >= 0.03 || graph.chance(start, end, nature) >= 0.03)
+          expect(graph.chance(start, end, nature), `${start} ${end} ${nature}`).toBeCloseTo(expected, 9);
+      }
+});
+
+it("knows the nature of what is wrong by the metric", () => {
+  expect(["cpu.used", "reachable", "calls.failing", "volume.latency", "disk.used", "cpu.stolen"].map(natureOf)).toEqual(
+    ["busy", "down", "failing", "storage", "full", "withheld"],
+  );
+  expect(natureOf("http.server.request.duration.p95")).toBe("slow");
+  expect(natureOf("nobody.described.this")).toBe("other");
+});

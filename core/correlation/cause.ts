@@ -1,0 +1,253 @@
+import type { Nature } from "../catalogue/metrics";
+import type { HarmGraph } from "./harm";
+
+/** Something that was noticed: an alarm, or an oddity too weak to be one. */
+export interface Evidence {
+  node: string;
+  nature: Nature;
+  /** How sure it is that something is wrong there, 0 to 1: an alarm is nearly 1, an oddity less. */
+  strength: number;
+  onsetMs: number;
+  /** An oddity that raised no alarm. */
+  isWeak?: boolean;
+}
+
+/** What is known of a node that may be a cause, beside its place in the graph. */
+export interface Standing {
+  /** Its usual chance of being the cause of trouble, beside that of others: by its kind. */
+  weight: number;
+  /** Something was changed on it just before, with a ticket that covers it or without. */
+  change?: "ticketed" | "unticketed" | undefined;
+  /** Whether it is watched so closely that it would show trouble of its own: being well speaks against it. */
+  isWatched: boolean;
+}
+
+export interface Case {
+  graph: HarmGraph;
+  evidence: readonly Evidence[];
+  standingOf: (node: string) => Standing;
+  /** Nodes that may be causes although they have no alarm; found from the evidence where it is left out. */
+  candidates?: readonly string[];
+}
+
+/** A cause as it was ranked. */
+export interface Cause {
+  node: string;
+  /** Probability that it is a cause of what is seen; of those that are no root, that it is the cause in place of one. */
+  probability: number;
+  /** One of the roots that explain the evidence best together. */
+  isRoot: boolean;
+  /** Indices of the evidence that it explains better than chance does. */
+  explains: number[];
+  /** Indices of evidence that nothing among the roots explains. */
+  unexplained: number[];
+  /** What counted for and against it, in logarithms of odds, largest first. */
+  terms: Term[];
+}
+
+export type Term =
+  | { what: "own"; weight: number }
+  | { what: "explains"; count: number; of: number; weight: number }
+  | { what: "first"; byMs: number; weight: number }
+  | { what: "late"; weight: number }
+  | { what: "change"; ticketed: boolean; weight: number }
+  | { what: "well"; count: number; of: number; weight: number }
+  | { what: "silent"; weight: number };
+
+/** Chance that something is noticed by itself, without any of the roots. */
+const BY_ITSELF = 0.02;
+/** Chance that what is hurt is not noticed: no alarm yet, too little load, a limit not reached. */
+const UNNOTICED = 0.55;
+/** A further root must explain so much more, in logarithms of odds. */
+const PENALTY = 2;
+/** An alarm that the roots explain less than this asks for a further root. */
+const LEFT = 0.15;
+/** From this chance on a piece of evidence counts as explained. */
+const EXPLAINED = 0.12;
+/** What begins earlier than its cause by more than the clocks and polls allow is hardly its effect. */
+const TOLERANCE_MS = 90_000;
+const TOO_EARLY = 0.35;
+const MOST_CANDIDATES = 400;
+const STEPS = 3;
+const MOST_ROOTS = 4;
+/** Logarithms of odds for a change just before. */
+const CHANGE = { ticketed: Math.log(4), unticketed: Math.log(10) } as const;
+/** For one that is watched and shows nothing of its own. */
+const SILENT = Math.log(0.12);
+/** For one that is not watched closely enough to show anything. */
+const UNWATCHED = Math.log(0.5);
+/** Neighbours that are well speak against it, but not without an end. */
+const MOST_AGAINST = -5;
+/** The probabilities are made less certain than the sums say: evidence is not independent. */
+const TEMPERATURE = 2.2;
+/** “None of these” competes with as much as explaining each piece by itself would be worth. */
+const NONE = -2;
+
+/**
+ * Ranks what may have caused the evidence: by how well a set of roots explains what is seen and what is not, by
+ * noisy-or inference over the graph of who can hurt whom (after Bahl et al. 2007, “Towards highly reliable enterprise
+ * network services via inference of multi-level dependencies”), with a greedy search for further roots. The first is
+ * the likeliest root; what else the set needs follows, then what could stand in its place, by probability.
+ */
+export function rankCauses(given: Case, most = 10): Cause[] {
+  const { graph, evidence } = given;
+  if (evidence.length === 0) return [];
+  const hit = new Set(evidence.map((one) => one.node));
+  const candidates = (given.candidates ?? graph.upstream(hit, STEPS, MOST_CANDIDATES)).map((node) =>
+    look(node, given, hit),
+  );
+  const roots = findRoots(candidates, evidence);
+  const [first] = roots;
+  if (!first) return [];
+  const causes = new Map<string, Cause>();
+  const missing = Array.from(evidence.keys()).filter((index) => chanceOf(roots, index) < LEFT);
+  // Each root against everything that could stand in its place.
+  for (const root of roots) {
+    const others = roots.filter((one) => one !== root);
+    const known = others.length ? chancesOf(others, evidence.length) : undefined;
+    const scored = candidates
+      .filter((one) => !others.includes(one))
+      .map((one) => [one, scoreOf(one, evidence, known)] as const);
+    const nobody = known
+      ? scoreOfChances(known, evidence)
+      : evidence.reduce((sum, one) => sum + one.strength * Math.log(BY_ITSELF), 0);
+    const top = Math.max(...scored.map(([, score]) => score), nobody + NONE);
+    const shares = scored.map(([one, score]) => [one, Math.exp((score - top) / TEMPERATURE)] as const);
+    const all = shares.reduce((sum, [, share]) => sum + share, Math.exp((nobody + NONE - top) / TEMPERATURE));
+    for (const [one, share] of shares) {
+      const probability = share / all;
+      const before = causes.get(one.node);
+      if (before && (before.isRoot || before.probability >= probability) && one !== root) continue;
+      causes.set(one.node, {
+        node: one.node,
+        probability: Math.max(probability, before?.probability ?? 0),
+        isRoot: roots.includes(one),
+        explains: one.explains,
+        unexplained: missing,
+        terms: one.terms,
+      });
+    }
+  }
+  const place = (one: Cause) => {
+    const index = roots.findIndex((root) => root.node === one.node);
+    return index < 0 ? roots.length : index;
+  };
+  return [...causes.values()]
+    .sort((a, b) => place(a) - place(b) || b.probability - a.probability || (a.node < b.node ? -1 : 1))
+    .slice(0, most);
+}
+
+interface Candidate {
+  node: string;
+  /** Chance by evidence that it shows there. */
+  chances: number[];
+  /** Logarithm of the odds for it, whatever it explains. */
+  prior: number;
+  explains: number[];
+  terms: Term[];
+}
+
+function look(node: string, { graph, evidence, standingOf }: Case, hit: ReadonlySet<string>): Candidate {
+  const standing = standingOf(node);
+  const own = evidence.filter((one) => one.node === node);
+  const ownOnset = own.length ? Math.min(...own.map((one) => one.onsetMs)) : undefined;
+  let tooEarly = 0;
+  const chances = evidence.map((one) => {
+    const chance = graph.chance(node, one.node, one.nature);
+    if (chance === 0 || one.node === node || ownOnset === undefined || one.onsetMs >= ownOnset - TOLERANCE_MS)
+      return chance;
+    tooEarly++;
+    return chance * TOO_EARLY;
+  });
+  const explains = chances.flatMap((chance, index) => (chance >= EXPLAINED ? [index] : []));
+  const terms: Term[] = [];
+  let prior = Math.log(standing.weight);
+  const add = (term: Term) => {
+    terms.push(term);
+    prior += term.weight;
+  };
+  if (own.length) terms.push({ what: "own", weight: 0 });
+  else if (standing.isWatched) add({ what: "silent", weight: SILENT });
+  else prior += UNWATCHED;
+  if (standing.change)
+    add({ what: "change", ticketed: standing.change === "ticketed", weight: CHANGE[standing.change] });
+  if (tooEarly > 0) terms.push({ what: "late", weight: 0 });
+  // What is well although it would be hurt.
+  let against = 0;
+  let well = 0;
+  let near = 0;
+  for (const [other, arrival] of graph.reach(node)) {
+    const chance = Math.max(...Object.values(arrival.by));
+    if (chance < 0.5) continue;
+    near++;
+    if (hit.has(other) || !standingOf(other).isWatched) continue;
+    well++;
+    against += Math.log(1 - chance * (1 - UNNOTICED));
+  }
+  if (well > 0) add({ what: "well", count: well, of: near, weight: Math.max(MOST_AGAINST, against) });
+  const count = explains.filter((index) => evidence[index]?.node !== node).length;
+  terms.push({
+    what: "explains",
+    count,
+    of: evidence.length - own.length,
+    weight: count,
+  });
+  const others = explains.flatMap((index) => (evidence[index]?.node === node ? [] : (evidence[index]?.onsetMs ?? [])));
+  if (ownOnset !== undefined && others.length && ownOnset < Math.min(...others))
+    terms.push({ what: "first", byMs: Math.min(...others) - ownOnset, weight: 0.5 });
+  terms.sort((a, b) => Math.abs(b.weight) - Math.abs(a.weight));
+  return { node, chances, prior, explains, terms };
+}
+
+/** Noisy-or of the roots for each piece of evidence. */
+function chancesOf(roots: readonly Candidate[], length: number): number[] {
+  return Array.from({ length }, (_, index) => chanceOf(roots, index));
+}
+
+const chanceOf = (roots: readonly Candidate[], index: number) =>
+  1 - roots.reduce((none, root) => none * (1 - (root.chances[index] ?? 0)), 1);
+
+const gainOf = (chance: number, { strength }: Evidence) =>
+  strength * Math.log(1 - (1 - BY_ITSELF) * (1 - Math.min(1, chance)));
+
+const scoreOfChances = (chances: readonly number[], evidence: readonly Evidence[]) =>
+  evidence.reduce((sum, one, index) => sum + gainOf(chances[index] ?? 0, one), 0);
+
+/** Logarithm of the odds of a candidate, beside roots that are known. */
+function scoreOf(one: Candidate, evidence: readonly Evidence[], known: readonly number[] | undefined): number {
+  let sum = one.prior;
+  for (const [index, piece] of evidence.entries()) {
+    const chance = one.chances[index] ?? 0;
+    sum += gainOf(known ? 1 - (1 - (known[index] ?? 0)) * (1 - chance) : chance, piece);
+  }
+  return sum;
+}
+
+/** The set of roots: the best one, then whatever gains more than the penalty and explains an alarm left over. */
+function findRoots(candidates: readonly Candidate[], evidence: readonly Evidence[]): Candidate[] {
+  const roots: Candidate[] = [];
+  for (let known: number[] | undefined; roots.length < MOST_ROOTS;) {
+    const before = known ? scoreOfChances(known, evidence) : undefined;
+    let best: Candidate | undefined;
+    let most = Number.NEGATIVE_INFINITY;
+    for (const one of candidates) {
+      if (roots.includes(one)) continue;
+      if (
+        known &&
+        !evidence.some(
+          (piece, index) => !piece.isWeak && (known?.[index] ?? 0) < LEFT && (one.chances[index] ?? 0) >= 0.5,
+        )
+      )
+        continue;
+      const score = scoreOf(one, evidence, known);
+      if (score > most) {
+        most = score;
+        best = one;
+      }
+    }
+    if (!best || (before !== undefined && most - before < PENALTY)) break;
+    roots.push(best);
+    known = chancesOf(roots, evidence.length);
+  }
+  return roots;
+}

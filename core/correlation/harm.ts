@@ -1,0 +1,241 @@
+import { metricInfo, splitMetric, type MetricInfo, type Nature } from "../catalogue/metrics";
+
+const BY_USE: Readonly<Record<NonNullable<MetricInfo["uses"]>, Nature>> = {
+  cpu: "busy",
+  memory: "memory",
+  disk: "full",
+  reach: "down",
+};
+
+/** The nature of what is wrong where a metric is out of its bounds. */
+export function natureOf(metric: string): Nature {
+  const info = metricInfo(splitMetric(metric).base);
+  return info.nature ?? (info.uses ? BY_USE[info.uses] : info.unit === "0/1" ? "down" : "other");
+}
+
+/** How trouble gets from one thing to another: named by what the source of it is to the other. */
+export type Way =
+  /** Who calls suffers from what answers. */
+  | "callee"
+  /** What answers suffers from what asks too much, or takes nothing from it. */
+  | "caller"
+  | "host"
+  | "process"
+  | "hypervisor"
+  | "guest"
+  | "volume"
+  | "writer"
+  | "switch"
+  | "wired"
+  /** A service suffers from where it is entered. */
+  | "entry"
+  /** A line between two sites. */
+  | "line";
+
+interface Passing {
+  /** Probability that trouble goes on over it, whatever its nature. */
+  carries: number;
+  /** Probability that it shows as this at the other end, once it is there; `rest` for natures that are not named. */
+  shows: Partial<Record<Nature, number>> & { rest: number };
+}
+
+/**
+ * Who can hurt whom, and as what. Set by judgement from how the parts work, for any estate; see docs/verdicts.md for
+ * how well they do.
+ */
+export const WAYS: Readonly<Record<Way, Passing>> = {
+  callee: {
+    carries: 0.75,
+    shows: {
+      slow: 0.95,
+      failing: 0.95,
+      pool: 0.8,
+      queue: 0.7,
+      figure: 0.7,
+      log: 0.7,
+      memory: 0.12,
+      busy: 0.06,
+      rest: 0.02,
+    },
+  },
+  caller: { carries: 0.3, shows: { queue: 0.9, busy: 0.35, pool: 0.4, slow: 0.2, figure: 0.3, log: 0.1, rest: 0.03 } },
+  host: {
+    carries: 0.85,
+    shows: {
+      slow: 0.95,
+      failing: 0.85,
+      down: 0.9,
+      pool: 0.6,
+      queue: 0.7,
+      log: 0.7,
+      clock: 0.9,
+      busy: 0.3,
+      memory: 0.2,
+      figure: 0.6,
+      rest: 0.1,
+    },
+  },
+  process: {
+    carries: 0.55,
+    shows: { busy: 0.9, memory: 0.9, full: 0.7, storage: 0.6, network: 0.3, log: 0.3, rest: 0.04 },
+  },
+  hypervisor: {
+    carries: 0.85,
+    shows: { withheld: 0.95, down: 0.9, slow: 0.8, storage: 0.6, busy: 0.4, failing: 0.5, network: 0.4, rest: 0.1 },
+  },
+  guest: { carries: 0.35, shows: { busy: 0.9, memory: 0.4, storage: 0.4, rest: 0.03 } },
+  volume: {
+    carries: 0.8,
+    shows: { storage: 0.95, full: 0.95, slow: 0.85, failing: 0.6, log: 0.5, busy: 0.2, rest: 0.05 },
+  },
+  writer: { carries: 0.5, shows: { storage: 0.85, full: 0.85, rest: 0.03 } },
+  switch: { carries: 0.9, shows: { down: 0.95, network: 0.9, slow: 0.7, failing: 0.7, rest: 0.1 } },
+  wired: { carries: 0.05, shows: { network: 0.5, rest: 0.05 } },
+  entry: { carries: 0.95, shows: { slow: 0.9, failing: 0.95, figure: 0.8, down: 0.9, rest: 0.5 } },
+  line: {
+    carries: 0.9,
+    shows: {
+      down: 0.95,
+      slow: 0.95,
+      failing: 0.95,
+      network: 0.8,
+      queue: 0.5,
+      pool: 0.5,
+      log: 0.6,
+      figure: 0.4,
+      rest: 0.1,
+    },
+  },
+};
+
+/** What a thing does to another by being hurt itself is less than what it does by a fault of its own. */
+export const AFTER: Readonly<Partial<Record<Way, Partial<Record<Way, number>>>>> = {
+  // Who waits for an answer neither loads its host nor asks more of others.
+  callee: { process: 0.15, caller: 0.3, writer: 0.1 },
+  host: { process: 0.3, caller: 0.3, writer: 0.1 },
+  hypervisor: { wired: 0 },
+  switch: { wired: 0, guest: 0 },
+  line: { process: 0, caller: 0.2, wired: 0, guest: 0 },
+};
+
+/** Chance that something of this nature is a thing's own doing; 1 where it is not named: some come from elsewhere. */
+const OWN: Partial<Record<Nature, number>> = {
+  withheld: 0.1,
+  figure: 0.3,
+  queue: 0.5,
+  slow: 0.9,
+  failing: 0.9,
+  pool: 0.8,
+  log: 0.8,
+};
+
+export const showing = (way: Way, nature: Nature): number => WAYS[way].shows[nature] ?? WAYS[way].shows.rest;
+
+/** Trouble at `from` can hurt `to`. */
+export interface HarmEdge {
+  from: string;
+  to: string;
+  way: Way;
+}
+
+/** Who can hurt whom: nodes are whatever can be a cause or be hurt, by a key of the caller's. */
+export class HarmGraph {
+  private readonly out = new Map<string, HarmEdge[]>();
+  private readonly into = new Map<string, HarmEdge[]>();
+  private readonly reached = new Map<string, ReadonlyMap<string, Arrival>>();
+
+  constructor(edges: Iterable<HarmEdge>) {
+    for (const edge of edges) {
+      push(this.out, edge.from, edge);
+      push(this.into, edge.to, edge);
+    }
+  }
+
+  from(node: string): readonly HarmEdge[] {
+    return this.out.get(node) ?? [];
+  }
+
+  to(node: string): readonly HarmEdge[] {
+    return this.into.get(node) ?? [];
+  }
+
+  /**
+   * Where trouble at a node can come to, and how likely: the best path to each, by the product of what its steps carry.
+   * The last step is kept, since it decides as what the trouble shows.
+   */
+  reach(start: string): ReadonlyMap<string, Arrival> {
+    const known = this.reached.get(start);
+    if (known) return known;
+    const best = new Map<string, Arrival>();
+    let front: Walk[] = [{ node: start, way: undefined, chance: 1, path: [start] }];
+    for (let step = 1; step <= MOST_STEPS && front.length && best.size <= MOST_REACHED; step++) {
+      const next = new Map<string, Walk>();
+      for (const { node, way: before, chance, path } of front)
+        for (const { to, way } of this.from(node)) {
+          if (path.includes(to)) continue;
+          const now = chance * WAYS[way].carries * (before ? (AFTER[before]?.[way] ?? 1) : 1);
+          if (now < LEAST) continue;
+          const arrival = best.get(to) ?? { by: {} };
+          if ((arrival.by[way] ?? 0) >= now) continue;
+          arrival.by[way] = now;
+          best.set(to, arrival);
+          next.set(`${to} ${way}`, { node: to, way, chance: now, path: [...path, to] });
+        }
+      front = [...next.values()];
+    }
+    if (this.reached.size > MOST_KEPT) this.reached.clear();
+    this.reached.set(start, best);
+    return best;
+  }
+
+  /** Probability that trouble at `root` shows at `node` as something of this nature. */
+  chance(root: string, node: string, nature: Nature): number {
+    if (root === node) return OWN[nature] ?? 1;
+    const arrival = this.reach(root).get(node);
+    if (!arrival) return 0;
+    let most = 0;
+    for (const way of Object.keys(arrival.by) as Way[])
+      most = Math.max(most, (arrival.by[way] ?? 0) * showing(way, nature));
+    return most;
+  }
+
+  /** Everything that can hurt one of the nodes within so many steps, themselves first. */
+  upstream(nodes: Iterable<string>, steps: number, most: number): string[] {
+    const seen = new Set(nodes);
+    let front = [...seen];
+    for (let step = 0; step < steps && front.length && seen.size < most; step++) {
+      const next: string[] = [];
+      for (const node of front)
+        for (const { from, way } of this.to(node)) {
+          if (seen.has(from) || seen.size >= most || WAYS[way].carries < LEAST) continue;
+          seen.add(from);
+          next.push(from);
+        }
+      front = next;
+    }
+    return [...seen];
+  }
+}
+
+interface Walk {
+  node: string;
+  way: Way | undefined;
+  chance: number;
+  path: readonly string[];
+}
+
+/** How trouble comes to a node: the best chance by each last step. */
+export interface Arrival {
+  by: Partial<Record<Way, number>>;
+}
+
+const MOST_STEPS = 6;
+const LEAST = 0.02;
+const MOST_REACHED = 5000;
+const MOST_KEPT = 4000;
+
+function push<V>(map: Map<string, V[]>, key: string, value: V): void {
+  const list = map.get(key);
+  if (list) list.push(value);
+  else map.set(key, [value]);
+}

@@ -1,0 +1,49 @@
+import { lowerFirst } from "../catalogue/metrics";
+import { spokenDuration } from "../time/windows";
+import type { Cause, Evidence } from "./cause";
+
+/** A piece of evidence in words. */
+export interface SaidEvidence extends Evidence {
+  name: string;
+  /** What is wrong there: "calls are slow". */
+  symptom: string;
+}
+
+/** A change on a cause just before, in words. */
+export interface SaidChange {
+  summary: string;
+  beforeMs: number;
+  ticket: string | null;
+}
+
+/** The terms of a cause's score in sentences, what counts most first; what speaks against it stands at the end. */
+export function reasonsOf(cause: Cause, evidence: readonly SaidEvidence[], change: SaidChange | undefined): string[] {
+  const own = cause.explains.flatMap((index) => {
+    const one = evidence[index];
+    return one && one.node === cause.node ? [one] : [];
+  });
+  const others = cause.explains.flatMap((index) => {
+    const one = evidence[index];
+    return one && one.node !== cause.node ? [one] : [];
+  });
+  const pro: string[] = [];
+  const contra: string[] = [];
+  if (own.length) pro.push(`${[...new Set(own.map((one) => lowerFirst(one.symptom)))].join(", ")} on it itself`);
+  for (const term of cause.terms) {
+    if (term.what === "explains" && others.length) {
+      const example = others.find((one) => !own.some((each) => each.name === one.name)) ?? others[0];
+      pro.push(
+        `explains ${term.count === term.of ? (term.of === 1 ? "the other alarm" : `all ${term.of} others`) : `${term.count} of ${term.of} others`}: ${lowerFirst(example?.symptom ?? "")} on ${example?.name}${others.length > 1 ? " among them" : ""}`,
+      );
+    } else if (term.what === "first") pro.push(`began ${spokenDuration(term.byMs)} before the others`);
+    else if (term.what === "change" && change)
+      pro.push(
+        `changed ${spokenDuration(change.beforeMs)} before, ${change.ticket === null ? "without a ticket" : change.ticket}: ${change.summary}`,
+      );
+    else if (term.what === "well")
+      contra.push(`${term.count} of ${term.of} that it would hurt ${term.count === 1 ? "is" : "are"} well`);
+    else if (term.what === "silent") contra.push("it shows nothing of its own although it is watched");
+    else if (term.what === "late") contra.push("some of it began before");
+  }
+  return [...pro, ...contra.map((text) => `but ${text}`)];
+}

@@ -1,0 +1,144 @@
+import { symptomOf } from "#core/catalogue/metrics";
+import { rankCauses, type Cause, type Evidence } from "#core/correlation/cause";
+import { natureOf } from "#core/correlation/harm";
+import { reasonsOf, type SaidChange, type SaidEvidence } from "#core/correlation/reasons";
+import { MINUTE_MS } from "#core/time/windows";
+import type { AlarmRow, Subject } from "../store/alarms";
+import { changesOf, type ChangeRow } from "../store/changes";
+import type { Db } from "../store/database";
+import type { IncidentCause } from "../store/incidents";
+import { componentOfNode, sitesOfLine, type HarmMap } from "./harm-map";
+
+/** Changes that came so long before the first of it may be behind it. */
+const BEFORE_MS = 30 * MINUTE_MS;
+/** A change may be told of a little after what it did. */
+const AFTER_MS = 3 * MINUTE_MS;
+/** Changes that follow from what is measured or worked out, and cause nothing. */
+const NO_CAUSE: ReadonlySet<string> = new Set(["membership", "level", "runbook"]);
+const MOST_CAUSES = 8;
+/** Named beside the roots from this probability on. */
+const LEAST_SAID = 0.01;
+
+type Alarm = Pick<
+  AlarmRow,
+  "id" | "subject_type" | "subject_id" | "subject" | "metric" | "direction" | "onset_at" | "severity" | "worst"
+>;
+
+const nodeOf = ({ subject_type, subject_id }: Alarm) => `${subject_type}:${subject_id}`;
+
+/** The evidence that alarms are: one piece for each nature of trouble on each subject, by its earliest onset. */
+function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: number[] })[] {
+  const pieces = new Map<string, SaidEvidence & { alarms: number[] }>();
+  for (const alarm of alarms) {
+    const node = nodeOf(alarm);
+    const said = natureOf(alarm.metric);
+    // A figure of a service is its business.
+    const nature = alarm.subject_type === "service" && said === "other" ? "figure" : said;
+    const key = `${node} ${nature}`;
+    const known = pieces.get(key);
+    if (known) {
+      known.alarms.push(alarm.id);
+      known.onsetMs = Math.min(known.onsetMs, alarm.onset_at);
+      continue;
+    }
+    pieces.set(key, {
+      node,
+      nature,
+      strength: alarm.severity === "warning" ? 0.6 : 1,
+      onsetMs: alarm.onset_at,
+      name: alarm.subject,
+      symptom: symptomOf(alarm.metric, alarm.direction),
+      alarms: [alarm.id],
+    });
+  }
+  return [...pieces.values()];
+}
+
+/** What is taken for the cause of some alarms, likeliest first, with reasons in words. */
+export function causesOf(
+  db: Db,
+  alarms: readonly Alarm[],
+  harm: HarmMap,
+  nameOf: (subject: Subject) => string,
+): IncidentCause[] {
+  const evidence = evidenceOf(alarms);
+  if (evidence.length === 0) return [];
+  const first = Math.min(...evidence.map((one) => one.onsetMs));
+  const candidates = harm.graph.upstream(
+    evidence.map((one) => one.node),
+    3,
+    400,
+  );
+  const changes = changesBefore(db, candidates, harm, first);
+  const ranked = rankCauses(
+    {
+      graph: harm.graph,
+      evidence: evidence satisfies readonly Evidence[],
+      candidates,
+      standingOf: (node) => {
+        const change = changes(node);
+        return {
+          weight: harm.weightOf(node),
+          isWatched: harm.isWatched(node),
+          ...(change ? { change: change.ticket === null ? "unticketed" : "ticketed" } : {}),
+        };
+      },
+    },
+    MOST_CAUSES,
+  );
+  return ranked
+    .filter((cause) => cause.isRoot || cause.probability >= LEAST_SAID)
+    .map((cause) => said(cause, evidence, changes(cause.node), first, nameOf));
+}
+
+function said(
+  cause: Cause,
+  evidence: readonly (SaidEvidence & { alarms: number[] })[],
+  change: ChangeRow | undefined,
+  firstMs: number,
+  nameOf: (subject: Subject) => string,
+): IncidentCause {
+  const sites = sitesOfLine(cause.node);
+  const component = componentOfNode(cause.node);
+  const [type = "", id = ""] = cause.node.split(":");
+  const alarmsOf = (indices: readonly number[]) => indices.flatMap((index) => evidence[index]?.alarms ?? []);
+  const before: SaidChange | undefined = change && {
+    summary: change.summary,
+    beforeMs: Math.max(0, firstMs - change.at),
+    ticket: change.ticket,
+  };
+  return {
+    componentId: component ?? null,
+    serviceId: type === "service" ? Number(id) : null,
+    line: sites ?? null,
+    name: sites
+      ? `Line between ${sites[0]} and ${sites[1]}`
+      : nameOf({ type: type === "service" ? "service" : "component", id: Number(id) }),
+    probability: Number(cause.probability.toFixed(4)),
+    isRoot: cause.isRoot,
+    explains: alarmsOf(cause.explains),
+    unexplained: alarmsOf(cause.unexplained),
+    reasons: reasonsOf(cause, evidence, before),
+  };
+}
+
+/** The last change on a candidate, or on the host of one, just before the first of the evidence. */
+function changesBefore(
+  db: Db,
+  candidates: readonly string[],
+  harm: HarmMap,
+  firstMs: number,
+): (node: string) => ChangeRow | undefined {
+  const ids = new Set(candidates.flatMap((node) => harm.placesOf(node)));
+  const byComponent = new Map<number, ChangeRow>();
+  for (const change of changesOf(db, [...ids], firstMs - BEFORE_MS, firstMs + AFTER_MS, 500))
+    if (change.component_id !== null && !NO_CAUSE.has(change.kind) && !byComponent.has(change.component_id))
+      byComponent.set(change.component_id, change);
+  return (node) => {
+    for (const id of harm.placesOf(node)) {
+      const change = byComponent.get(id);
+      if (change) return change;
+    }
+    return undefined;
+  };
+}

@@ -1,0 +1,143 @@
+import { kindInfo } from "#core/catalogue/kinds";
+import { HarmGraph, type HarmEdge } from "#core/correlation/harm";
+import type { EstateGraph } from "#core/topology/graph";
+import { prepared, type Db } from "../store/database";
+import { currentComponents, type ComponentRow } from "../store/estate";
+
+export const componentNode = (id: number): string => `component:${id}`;
+export const serviceNode = (id: number): string => `service:${id}`;
+/** The line between two sites. */
+export const lineNode = (a: string, b: string): string => `line:${[a, b].sort().join("|")}`;
+
+/** The two sites of a line's node; undefined for any other node. */
+export const sitesOfLine = (node: string): [string, string] | undefined =>
+  node.startsWith("line:") ? (node.slice(5).split("|") as [string, string]) : undefined;
+
+/** The component of a node; undefined for any other node. */
+export const componentOfNode = (node: string): number | undefined =>
+  node.startsWith("component:") ? Number(node.slice(10)) : undefined;
+
+/** How often parts of a layer are the cause of trouble, beside those that work is done by. */
+const WEIGHT_OF_STRATUM: Readonly<Record<string, number>> = {
+  people: 0.2,
+  services: 0.05,
+  applications: 1,
+  data: 1,
+  hosts: 0.8,
+  platforms: 0.4,
+  network: 0.4,
+};
+const LINE_WEIGHT = 0.3;
+
+/** Who can hurt whom in the estate of one moment, and what stands where. */
+export interface HarmMap {
+  graph: HarmGraph;
+  weightOf(node: string): number;
+  /** Whether a node is watched so closely that it would show trouble of its own. */
+  isWatched(node: string): boolean;
+  /** The component and, of a process, its host: changes on either may be behind it. */
+  placesOf(node: string): number[];
+}
+
+/** Works out from the present relations who can hurt whom; `entries` are the components by which services are entered. */
+export function readHarmMap(db: Db, graph: EstateGraph, entries: ReadonlyMap<number, ReadonlySet<number>>): HarmMap {
+  const components = new Map(currentComponents(db).map((one) => [one.id, one]));
+  const edges: HarmEdge[] = [];
+  for (const { id } of components.values()) edges.push(...edgesOf(id, graph, components));
+  for (const [service, list] of entries)
+    for (const entry of list) edges.push({ from: componentNode(entry), to: serviceNode(service), way: "entry" });
+  edges.push(...linesOf(graph, components));
+  const answering = new Set(
+    prepared<{ id: number }>(
+      db,
+      `SELECT DISTINCT r.component_id AS id FROM operation o JOIN resource r ON r.id = o.resource_id
+       WHERE r.component_id IS NOT NULL`,
+    )
+      .all()
+      .map((row) => row.id),
+  );
+  const rowOf = (node: string): ComponentRow | undefined => {
+    const id = componentOfNode(node);
+    return id === undefined ? undefined : components.get(id);
+  };
+  return {
+    graph: new HarmGraph(edges),
+    weightOf(node) {
+      if (node.startsWith("service:")) return 0.001;
+      if (node.startsWith("line:")) return LINE_WEIGHT;
+      const row = rowOf(node);
+      const info = row && kindInfo(row.kind);
+      // A region, an account or a name space is what others are put in, and seldom what breaks.
+      if (info && row.kind.startsWith("platform.")) return 0.05;
+      return info ? (WEIGHT_OF_STRATUM[info.stratum] ?? 0.5) : 0.5;
+    },
+    isWatched(node) {
+      const row = rowOf(node);
+      if (!row) return false;
+      return kindInfo(row.kind).isHost ? row.address !== null : answering.has(row.id);
+    },
+    placesOf(node) {
+      const row = rowOf(node);
+      return row ? [row.id, ...(row.host_id === null ? [] : [row.host_id])] : [];
+    },
+  };
+}
+
+function edgesOf(id: number, graph: EstateGraph, components: ReadonlyMap<number, ComponentRow>): HarmEdge[] {
+  const own = componentNode(id);
+  return graph.from(id).flatMap(({ type, to }): HarmEdge[] => {
+    const other = components.get(to);
+    if (!other || to === id) return [];
+    const node = componentNode(to);
+    switch (type) {
+      case "talks-to":
+        return [
+          { from: node, to: own, way: "callee" },
+          { from: own, to: node, way: "caller" },
+        ];
+      case "runs-on":
+        return [
+          { from: node, to: own, way: "host" },
+          { from: own, to: node, way: "process" },
+        ];
+      case "hosted-by":
+        return [
+          { from: node, to: own, way: "hypervisor" },
+          ...(kindInfo(other.kind).hasGuests ? [{ from: own, to: node, way: "guest" } as const] : []),
+        ];
+      case "stored-on":
+        return [
+          { from: node, to: own, way: "volume" },
+          { from: own, to: node, way: "writer" },
+        ];
+      case "part-of":
+        // A pool carries its volumes.
+        return other.kind.startsWith("storage.") ? [{ from: node, to: own, way: "volume" }] : [];
+      case "wired-to":
+        return [
+          { from: node, to: own, way: "switch" },
+          { from: own, to: node, way: "wired" },
+        ];
+    }
+  });
+}
+
+/** Lines between sites: wherever calls cross from one to another. They hurt who calls across, and what lies beyond. */
+function linesOf(graph: EstateGraph, components: ReadonlyMap<number, ComponentRow>): HarmEdge[] {
+  const edges: HarmEdge[] = [];
+  const lines = new Map<string, [string, string]>();
+  for (const row of components.values())
+    for (const { type, to } of graph.from(row.id)) {
+      const other = components.get(to);
+      if (type !== "talks-to" || !other || other.site === row.site || !other.site || !row.site) continue;
+      const line = lineNode(row.site, other.site);
+      lines.set(line, [row.site, other.site]);
+      edges.push({ from: line, to: componentNode(row.id), way: "line" });
+      edges.push({ from: line, to: componentNode(to), way: "line" });
+    }
+  for (const [line, sites] of lines)
+    for (const row of components.values())
+      if (sites.includes(row.site) && kindInfo(row.kind).isHost && row.address !== null)
+        edges.push({ from: line, to: componentNode(row.id), way: "line" });
+  return edges;
+}
