@@ -31,10 +31,11 @@ export class Listener {
     return { host: host?.name, ...(row.host_id === null ? {} : { process: row.process ?? label }) };
   }
 
-  private siteIdsOf = ([a, b]: [string, string]): [string, string] => [
-    this.siteIds.get(a) ?? a,
-    this.siteIds.get(b) ?? b,
-  ];
+  private siteIdsOf = ([a, b]: [string, string]): [string, string] => [this.siteIdOf(a), this.siteIdOf(b)];
+
+  /** The place of a host may be written shorter than the room's whole name. */
+  private siteIdOf = (site: string): string =>
+    [...this.siteIds].find(([name]) => name === site || name.startsWith(`${site} `))?.[1] ?? site;
 
   private userOf(volumeId: number): string | undefined {
     const user = currentRelations(this.db).find((one) => one.type === "stored-on" && one.to_id === volumeId);

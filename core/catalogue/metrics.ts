@@ -42,6 +42,8 @@ export interface MetricInfo {
   uses?: "cpu" | "memory" | "disk" | "reach";
   /** The nature of what is wrong when it is out of its bounds; by what it uses where it is left out. */
   nature?: Nature;
+  /** It is worked out over hours, and stands long after what it tells of. */
+  lags?: boolean;
 }
 
 const metric = (name: string, label: string, unit: string, more: Partial<MetricInfo> = {}): MetricInfo => ({
@@ -151,6 +153,7 @@ const SHIPPED: readonly MetricInfo[] = [
   metric("objective.burn", "Budget of the objective", "1", {
     ...high("the budget of its objective burns too fast"),
     nature: "figure",
+    lags: true,
   }),
   metric("clock.ahead", "Clock ahead", "s", { ...high("its clock runs ahead"), combine: "max", nature: "clock" }),
   metric("logs.many", "Log records", "1", { ...high("many errors in the logs"), nature: "log" }),

@@ -64,8 +64,13 @@ const PENALTY = 2;
 const LEFT = 0.15;
 /** From this chance on a piece of evidence counts as explained. */
 const EXPLAINED = 0.12;
-/** What begins earlier than its cause by more than the clocks and polls allow is hardly its effect. */
+/**
+ * What begins earlier than its cause by more than the clocks and polls allow is hardly its effect. A level that creeps
+ * up to its limit, as memory does, is told of long after its harm.
+ */
 const TOLERANCE_MS = 90_000;
+const CREEPING_MS = 300_000;
+const CREEPS: ReadonlySet<Nature> = new Set(["busy", "memory", "full", "storage", "withheld", "queue"]);
 const TOO_EARLY = 0.35;
 const MOST_CANDIDATES = 400;
 const STEPS = 3;
@@ -77,9 +82,9 @@ const SILENT = Math.log(0.12);
 /** For one that is not watched closely enough to show anything. */
 const UNWATCHED = Math.log(0.5);
 /** Neighbours that are well speak against it, but not without an end. */
-const MOST_AGAINST = -5;
+const MOST_AGAINST = -8;
 /** The probabilities are made less certain than the sums say: evidence is not independent. */
-const TEMPERATURE = 2.2;
+const TEMPERATURE = 1;
 /** “None of these” competes with as much as explaining each piece by itself would be worth. */
 const NONE = -2;
 
@@ -133,6 +138,7 @@ export function rankCauses(given: Case, most = 10): Cause[] {
     return index < 0 ? roots.length : index;
   };
   return [...causes.values()]
+    .filter((one) => one.isRoot || one.explains.length > 0)
     .sort((a, b) => place(a) - place(b) || b.probability - a.probability || (a.node < b.node ? -1 : 1))
     .slice(0, most);
 }
@@ -151,10 +157,11 @@ function look(node: string, { graph, evidence, standingOf }: Case, hit: Readonly
   const standing = standingOf(node);
   const own = evidence.filter((one) => one.node === node);
   const ownOnset = own.length ? Math.min(...own.map((one) => one.onsetMs)) : undefined;
+  const tolerance = own.some((one) => CREEPS.has(one.nature)) ? CREEPING_MS : TOLERANCE_MS;
   let tooEarly = 0;
   const chances = evidence.map((one) => {
     const chance = graph.chance(node, one.node, one.nature);
-    if (chance === 0 || one.node === node || ownOnset === undefined || one.onsetMs >= ownOnset - TOLERANCE_MS)
+    if (chance === 0 || one.node === node || ownOnset === undefined || one.onsetMs >= ownOnset - tolerance)
       return chance;
     tooEarly++;
     return chance * TOO_EARLY;

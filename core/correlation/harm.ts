@@ -93,7 +93,7 @@ export const WAYS: Readonly<Record<Way, Passing>> = {
   wired: { carries: 0.05, shows: { network: 0.5, rest: 0.05 } },
   entry: { carries: 0.95, shows: { slow: 0.9, failing: 0.95, figure: 0.8, down: 0.9, rest: 0.5 } },
   line: {
-    carries: 0.9,
+    carries: 0.55,
     shows: {
       down: 0.95,
       slow: 0.95,

@@ -35,6 +35,12 @@ export interface CommandPorts {
   onSpend: () => void;
   /** Rules were changed: what is judged follows from the next sample. */
   onRules: () => void;
+  /** Incidents put together and taken apart; each throws a PersonError with a reason. */
+  incidents: {
+    merge(id: number, into: number, by: string): void;
+    /** @returns the new incident */
+    split(id: number, alarmIds: readonly number[], by: string): number;
+  };
   /** Somebody changed which alarms are kept quiet. */
   onQuiet: () => void;
   /** The stand-in estate's faults; only the demonstration has any. */

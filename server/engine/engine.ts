@@ -13,7 +13,8 @@ import { Demonstration } from "../demo/demonstration";
 import type { Drill } from "../demo/standins";
 import { readHarmMap, type HarmMap } from "../incidents/harm-map";
 import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
-import { correlate } from "../incidents/correlate";
+import { mergeByHand, splitByHand } from "../incidents/by-hand";
+import { correlate, type Affected } from "../incidents/correlate";
 import { BatchIngest } from "../ingest/batches";
 import { Ingest } from "../ingest/ingest";
 import { Roller } from "../ingest/rollups";
@@ -247,6 +248,10 @@ export class Engine {
       onCollections: () => this.takeUpNow([]),
       onServices: () => this.takeUpNow([]),
       onQuiet: () => this.quiet.changed(),
+      incidents: {
+        merge: (id, into, by) => mergeByHand(this.db, id, into, by, this.affected(), this.now()),
+        split: (id, alarmIds, by) => splitByHand(this.db, id, alarmIds, by, this.affected(), this.now()),
+      },
       onRules: () => {
         this.judges.loadRules();
       },
@@ -585,7 +590,14 @@ export class Engine {
       { servicesOf: this.servicesOf, isMeasured: (id) => this.judges.isMeasured(id) },
       atMs,
     );
-    const incidents = correlate(this.db, events, {
+    const incidents = correlate(this.db, events, this.affected());
+    if (!this.inFastMotion)
+      for (const incident of incidents) this.emit({ topic: "incident", id: incident.incidentId, what: incident.what });
+  }
+
+  /** What correlation asks about the estate. */
+  private affected(): Affected {
+    return {
       graph: this.graph,
       harm: () => (this.harm ??= readHarmMap(this.db, this.graph, this.entries)),
       entriesOf: (id) => this.entries.get(id) ?? NOBODY,
@@ -596,9 +608,7 @@ export class Engine {
       nameOf: ({ type, id }) =>
         (type === "component" ? this.components.get(id)?.name : this.services.get(id)?.name) ?? `${type} ${id}`,
       siteOf: ({ type, id }) => (type === "component" ? (this.components.get(id)?.site ?? "") : ""),
-    });
-    if (!this.inFastMotion)
-      for (const incident of incidents) this.emit({ topic: "incident", id: incident.incidentId, what: incident.what });
+    };
   }
 
   /** Works services out anew from the present relations. */

@@ -1,4 +1,4 @@
-import { symptomOf } from "#core/catalogue/metrics";
+import { metricInfo, symptomOf } from "#core/catalogue/metrics";
 import { rankCauses, type Cause, type Evidence } from "#core/correlation/cause";
 import { natureOf } from "#core/correlation/harm";
 import { reasonsOf, type SaidChange, type SaidEvidence } from "#core/correlation/reasons";
@@ -6,6 +6,7 @@ import { MINUTE_MS } from "#core/time/windows";
 import type { AlarmRow, Subject } from "../store/alarms";
 import { changesOf, type ChangeRow } from "../store/changes";
 import type { Db } from "../store/database";
+import { findingsIn } from "../store/findings";
 import type { IncidentCause } from "../store/incidents";
 import { componentOfNode, sitesOfLine, type HarmMap } from "./harm-map";
 
@@ -15,6 +16,8 @@ const BEFORE_MS = 30 * MINUTE_MS;
 const AFTER_MS = 3 * MINUTE_MS;
 /** Changes that follow from what is measured or worked out, and cause nothing. */
 const NO_CAUSE: ReadonlySet<string> = new Set(["membership", "level", "runbook"]);
+/** That a state became another is seen, not done: it comes of the trouble. */
+const A_STATE = /\b(state|health|status|reachable|responding|power)\b[^:;]*(:|is now|became)/i;
 const MOST_CAUSES = 8;
 /** Named beside the roots from this probability on. */
 const LEAST_SAID = 0.01;
@@ -44,7 +47,7 @@ function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: number[
     pieces.set(key, {
       node,
       nature,
-      strength: alarm.severity === "warning" ? 0.6 : 1,
+      strength: metricInfo(alarm.metric).lags ? 0.3 : alarm.worst === "warning" ? 0.6 : 1,
       onsetMs: alarm.onset_at,
       name: alarm.subject,
       symptom: symptomOf(alarm.metric, alarm.direction),
@@ -54,12 +57,50 @@ function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: number[
   return [...pieces.values()];
 }
 
+/** Oddities that began so long before the first alarm belong to it. */
+const ODD_BEFORE_MS = 10 * MINUTE_MS;
+const MOST_ODDITIES = 500;
+/** How sure an oddity of the highest score is, beside an alarm. */
+const ODD_STRENGTH = 0.6;
+
+/** Oddities too weak to alarm, on what may be the cause, since shortly before the first alarm. */
+function odditiesOf(
+  db: Db,
+  alarmed: readonly SaidEvidence[],
+  candidates: ReadonlySet<string>,
+  firstMs: number,
+  untilMs: number,
+): (SaidEvidence & { alarms: number[] })[] {
+  const known = new Set(alarmed.map((one) => `${one.node} ${one.nature}`));
+  const pieces: (SaidEvidence & { alarms: number[] })[] = [];
+  for (const odd of findingsIn(db, firstMs - ODD_BEFORE_MS, untilMs, MOST_ODDITIES)) {
+    const node = `${odd.subject_type}:${odd.subject_id}`;
+    const nature = natureOf(odd.metric);
+    const key = `${node} ${nature}`;
+    if (odd.onset_at < firstMs - ODD_BEFORE_MS || odd.found_at > untilMs) continue;
+    if (nature === "other" || known.has(key) || !candidates.has(node)) continue;
+    known.add(key);
+    pieces.push({
+      node,
+      nature,
+      strength: ODD_STRENGTH * Math.min(1, odd.score / 100),
+      onsetMs: odd.onset_at,
+      isWeak: true,
+      name: odd.subject,
+      symptom: symptomOf(odd.metric, odd.direction),
+      alarms: [],
+    });
+  }
+  return pieces;
+}
+
 /** What is taken for the cause of some alarms, likeliest first, with reasons in words. */
 export function causesOf(
   db: Db,
   alarms: readonly Alarm[],
   harm: HarmMap,
   nameOf: (subject: Subject) => string,
+  untilMs: number,
 ): IncidentCause[] {
   const evidence = evidenceOf(alarms);
   if (evidence.length === 0) return [];
@@ -69,6 +110,7 @@ export function causesOf(
     3,
     400,
   );
+  evidence.push(...odditiesOf(db, evidence, new Set(candidates), first, untilMs));
   const changes = changesBefore(db, candidates, harm, first);
   const ranked = rankCauses(
     {
@@ -132,7 +174,12 @@ function changesBefore(
   const ids = new Set(candidates.flatMap((node) => harm.placesOf(node)));
   const byComponent = new Map<number, ChangeRow>();
   for (const change of changesOf(db, [...ids], firstMs - BEFORE_MS, firstMs + AFTER_MS, 500))
-    if (change.component_id !== null && !NO_CAUSE.has(change.kind) && !byComponent.has(change.component_id))
+    if (
+      change.component_id !== null &&
+      !NO_CAUSE.has(change.kind) &&
+      !A_STATE.test(change.summary) &&
+      !byComponent.has(change.component_id)
+    )
       byComponent.set(change.component_id, change);
   return (node) => {
     for (const id of harm.placesOf(node)) {

@@ -1,6 +1,8 @@
 import { worstSeverity, type Severity } from "#core/alarms/severity";
 import { placeAlarm, rankSuspects, SPELL_MS } from "#core/correlation/incidents";
-import { symptomOf } from "#core/catalogue/metrics";
+import { metricInfo, symptomOf } from "#core/catalogue/metrics";
+import { natureOf } from "#core/correlation/harm";
+import { MINUTE_MS } from "#core/time/windows";
 import type { EstateGraph } from "#core/topology/graph";
 import { subjectKey, type AlarmRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
@@ -8,18 +10,21 @@ import {
   affectedLabel,
   affectServices,
   alarmsOfIncident,
+  apartFrom,
   incidentById,
   incidentsOfAlarm,
   joinIncident,
+  mergeIncident,
   noteIncident,
   openIncident,
   recentIncidents,
   reopenIncident,
   resolveIncident,
   updateIncident,
+  type IncidentCause,
 } from "../store/incidents";
 import { causesOf } from "./causes";
-import type { HarmMap } from "./harm-map";
+import { nodeOfCause, type HarmMap } from "./harm-map";
 import type { AlarmEvent } from "../alarms/alarm-book";
 
 export interface IncidentEvent {
@@ -48,6 +53,21 @@ interface Alarmed {
   /** Metric and site of its first alarm. */
   metric: string;
   site: string;
+  /** When its last alarm was raised. */
+  lastMs: number;
+}
+
+/** An alarm that comes so long after the last one of an incident must be explained by its cause to join it. */
+const FRESH_MS = 30 * MINUTE_MS;
+const LEAST_EXPLAINED = 0.15;
+
+/** Whether what is taken for the cause of an incident would show as a further alarm. */
+function explainedBy(cause: IncidentCause | undefined, event: AlarmEvent, affected: Affected): boolean {
+  const node = cause && nodeOfCause(cause);
+  return (
+    node !== undefined &&
+    affected.harm().graph.chance(node, subjectKey(event.subject), natureOf(event.metric)) >= LEAST_EXPLAINED
+  );
 }
 
 /** The alarmed subjects of incidents, read once for all alarms of a tick and kept up as alarms join. */
@@ -64,14 +84,19 @@ function alarmedReader(db: Db, { siteOf }: Affected): (incidentId: number) => Al
           return [subjectKey(subject), { subject, name: alarm.subject }] as const;
         }),
       );
-      one = { subjects, metric: first?.metric ?? "", site: first ? siteOf(subjectOf(first)) : "" };
+      one = {
+        subjects,
+        metric: first?.metric ?? "",
+        site: first ? siteOf(subjectOf(first)) : "",
+        lastMs: Math.max(0, ...alarms.map((alarm) => alarm.raised_at)),
+      };
       known.set(incidentId, one);
     }
     return one;
   };
 }
 
-const subjectOf = (alarm: Pick<AlarmRow, "subject_type" | "subject_id">): Subject => ({
+export const subjectOf = (alarm: Pick<AlarmRow, "subject_type" | "subject_id">): Subject => ({
   type: alarm.subject_type,
   id: alarm.subject_id,
 });
@@ -124,7 +149,61 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
   }
   const atMs = events.at(-1)?.atMs ?? 0;
   for (const id of touched) result.push(refresh(db, id, affected, atMs));
+  for (const id of mergeByCause(db, touched, affected, atMs)) result.push({ what: "changed", incidentId: id });
   return result;
+}
+
+/** So sure must both be of their cause that incidents are merged by themselves. */
+const SURE = 0.5;
+
+/**
+ * Merges open incidents whose likeliest cause is the same, the later into the earlier, unless people told their alarms
+ * apart.
+ * @returns the incidents that were changed by it
+ */
+function mergeByCause(db: Db, touched: ReadonlySet<number>, affected: Affected, atMs: number): Set<number> {
+  const changed = new Set<number>();
+  const open = recentIncidents(db, Number.MAX_SAFE_INTEGER).sort((a, b) => a.opened_at - b.opened_at || a.id - b.id);
+  const byCause = new Map<string, number>();
+  for (const row of open) {
+    const [cause] = row.causes;
+    if (!cause || cause.probability < SURE || cause.serviceId !== null) continue;
+    const key = cause.line ? cause.line.join("|") : String(cause.componentId);
+    const into = byCause.get(key);
+    if (into === undefined) {
+      byCause.set(key, row.id);
+      continue;
+    }
+    if (!(touched.has(row.id) || touched.has(into)) || areApart(db, row.id, into)) continue;
+    mergeIncident(db, row.id, into, atMs);
+    noteIncident(
+      db,
+      row.id,
+      "merged",
+      `Merged into incident ${into}: ${cause.name} is the likeliest cause of both`,
+      SYSTEM,
+      atMs,
+    );
+    noteIncident(
+      db,
+      into,
+      "merged",
+      `Incident ${row.id} merged into this one: ${cause.name} is the likeliest cause of both`,
+      SYSTEM,
+      atMs,
+    );
+    changed.add(row.id).add(into);
+    refresh(db, into, affected, atMs);
+  }
+  return changed;
+}
+
+/** Whether people told any alarms of two incidents apart. */
+function areApart(db: Db, one: number, other: number): boolean {
+  const others = new Set(alarmsOfIncident(db, other).map((alarm) => subjectKey(subjectOf(alarm))));
+  return alarmsOfIncident(db, one).some((alarm) =>
+    [...apartFrom(db, subjectKey(subjectOf(alarm)))].some((apart) => others.has(apart)),
+  );
 }
 
 /**
@@ -141,18 +220,28 @@ function place(
   const name = affected.nameOf(event.subject);
   const label = affectedLabel(services) ?? name;
   const site = affected.siteOf(event.subject);
-  const recent = recentIncidents(db, event.atMs - SPELL_MS).map((row) => {
-    const alarmed = alarmedIn(row.id);
-    const alike = alarmed.metric === event.metric && alarmed.site === site && site !== "";
-    return {
-      id: row.id,
-      services: row.services.map((one) => one.id),
-      related: kinship(alarmed, event.subject, affected),
-      alike: alike ? `the same at ${site} at the same time` : undefined,
-      openedMs: row.opened_at,
-      resolvedMs: row.resolved_at,
-    };
-  });
+  const apart = apartFrom(db, subjectKey(event.subject));
+  const mayJoin = ({ id: each }: { id: number }) =>
+    apart.size === 0 || ![...alarmedIn(each).subjects.keys()].some((one) => apart.has(one));
+  const recent = recentIncidents(db, event.atMs - SPELL_MS)
+    .filter(mayJoin)
+    .map((row) => {
+      const alarmed = alarmedIn(row.id);
+      // What begins long after, and what the likeliest cause does not explain, is another affair.
+      const isLate = event.atMs - alarmed.lastMs > FRESH_MS && !explainedBy(row.causes[0], event, affected);
+      const alike = alarmed.metric === event.metric && alarmed.site === site && site !== "";
+      return {
+        id: row.id,
+        services: row.services.map((one) => one.id),
+        related:
+          isLate && !alarmed.subjects.has(subjectKey(event.subject))
+            ? undefined
+            : kinship(alarmed, event.subject, affected),
+        alike: alike ? `the same at ${site} at the same time` : undefined,
+        openedMs: row.opened_at,
+        resolvedMs: row.resolved_at,
+      };
+    });
   const decision = placeAlarm({ atMs: event.atMs, severity: event.severity, services: serviceIds }, label, recent);
   if (decision.action === "leave") return undefined;
   const events: IncidentEvent[] = [];
@@ -169,16 +258,30 @@ function place(
   }
   affectServices(db, id, serviceIds);
   joinIncident(db, id, event.alarmId, decision.why, event.atMs);
-  alarmedIn(id).subjects.set(subjectKey(event.subject), { subject: event.subject, name });
+  const joined = alarmedIn(id);
+  joined.subjects.set(subjectKey(event.subject), { subject: event.subject, name });
+  joined.lastMs = Math.max(joined.lastMs, event.atMs);
   noteIncident(db, id, event.what, `${name}: ${event.text}`, SYSTEM, event.atMs);
   return { id, events };
+}
+
+/** What is worked out over hours stands long after what it tells of. */
+const lagsBehind = ({ metric }: Pick<AlarmRow, "metric">) => metricInfo(metric).lags ?? false;
+
+/** Alarms that stand, or stood until shortly before the last one; what lags behind only while it is fresh. */
+function lately(alarms: readonly AlarmRow[]): readonly AlarmRow[] {
+  const last = Math.max(...alarms.map((one) => one.raised_at));
+  const fresh = alarms.filter((one) =>
+    lagsBehind(one) ? one.raised_at > last - FRESH_MS : one.cleared_at === null || one.cleared_at > last - SPELL_MS,
+  );
+  return fresh.length ? fresh : alarms;
 }
 
 /**
  * Works severity, suspected cause and title of an incident out anew, and resolves it when nothing in it is wrong any
  * more.
  */
-function refresh(db: Db, id: number, affected: Affected, atMs: number): IncidentEvent {
+export function refresh(db: Db, id: number, affected: Affected, atMs: number): IncidentEvent {
   const incident = incidentById(db, id);
   const alarms = alarmsOfIncident(db, id);
   const active = alarms.filter((alarm) => alarm.cleared_at === null && alarm.quiet === null);
@@ -203,7 +306,7 @@ function refresh(db: Db, id: number, affected: Affected, atMs: number): Incident
   );
   // What has cleared is evidence still: a cause does not change because part of the harm is over.
   const told = alarms.filter((alarm) => alarm.quiet === null);
-  const causes = causesOf(db, told.length ? told : alarms, affected.harm(), affected.nameOf);
+  const causes = causesOf(db, lately(told.length ? told : alarms), affected.harm(), affected.nameOf, atMs);
   const [likeliest] = causes;
   const onCause = suspects.filter(({ alarmId }) => {
     const alarm = alarms.find((one) => one.id === alarmId);
@@ -242,9 +345,16 @@ function refresh(db: Db, id: number, affected: Affected, atMs: number): Incident
     suspectReasons: first?.reasons ?? [],
     causes,
   });
-  if (active.length === 0 && incident.resolved_at === null) {
+  // A budget that was burnt comes back with time alone: it does not keep open what is over.
+  const [held, burning] = [active.filter((one) => !lagsBehind(one)), active.filter(lagsBehind)];
+  if (
+    incident.resolved_at === null &&
+    held.length === 0 &&
+    (burning.length === 0 || alarms.some((one) => !lagsBehind(one)))
+  ) {
     resolveIncident(db, id, atMs);
-    noteIncident(db, id, "resolved", "Resolved: every alarm in it has cleared", SYSTEM, atMs);
+    const left = burning.length ? "; what is left is the budget that it burnt" : "";
+    noteIncident(db, id, "resolved", `Resolved: every alarm in it has cleared${left}`, SYSTEM, atMs);
     return { what: "resolved", incidentId: id };
   }
   return { what: "changed", incidentId: id };

@@ -2,6 +2,7 @@ import { kindInfo } from "#core/catalogue/kinds";
 import { HarmGraph, type HarmEdge } from "#core/correlation/harm";
 import type { EstateGraph } from "#core/topology/graph";
 import { prepared, type Db } from "../store/database";
+import type { IncidentCause } from "../store/incidents";
 import { currentComponents, type ComponentRow } from "../store/estate";
 
 export const componentNode = (id: number): string => `component:${id}`;
@@ -16,6 +17,20 @@ export const sitesOfLine = (node: string): [string, string] | undefined =>
 /** The component of a node; undefined for any other node. */
 export const componentOfNode = (node: string): number | undefined =>
   node.startsWith("component:") ? Number(node.slice(10)) : undefined;
+
+/** The node of a cause as it is kept with an incident. */
+export const nodeOfCause = ({
+  componentId,
+  serviceId,
+  line,
+}: Pick<IncidentCause, "componentId" | "serviceId" | "line">) =>
+  line
+    ? lineNode(...line)
+    : componentId !== null
+      ? componentNode(componentId)
+      : serviceId !== null
+        ? serviceNode(serviceId)
+        : undefined;
 
 /** How often parts of a layer are the cause of trouble, beside those that work is done by. */
 const WEIGHT_OF_STRATUM: Readonly<Record<string, number>> = {

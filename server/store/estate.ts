@@ -328,3 +328,11 @@ export function hostsWithAgent(
     .all()
     .map((row) => ({ ...row, alone: row.alone === 1 }));
 }
+
+/** The present component of a name; undefined where there is none, or more than one. */
+export function componentNamed(db: Db, name: string): ComponentRow | undefined {
+  const rows = prepared<ComponentRow>(db, "SELECT * FROM component WHERE name = ? AND valid_to IS NULL LIMIT 2").all(
+    name,
+  );
+  return rows.length === 1 ? rows[0] : undefined;
+}

@@ -33,13 +33,36 @@ export interface IncidentRow {
   causes: IncidentCause[];
   taken_by: string | null;
   taken_at: number | null;
+  /** As a person set it, 1 the most urgent; null while nobody did. */
+  priority: Priority | null;
+  priority_reason: string;
+  waiting_for: string;
+  confirmed: ConfirmedCause | null;
+  confirmed_by: string | null;
+  confirmed_at: number | null;
+  merged_into: number | null;
+}
+
+export type Priority = 1 | 2 | 3 | 4;
+
+/** What an incident turned out to be, as a person said. */
+export interface ConfirmedCause {
+  componentId: number | null;
+  line: [string, string] | null;
+  name: string;
+  remark: string;
 }
 
 const INCIDENT = `SELECT i.id, i.subject, i.title, i.severity, i.worst, i.opened_at, i.resolved_at, i.suspect_alarm_id, i.suspect_reasons, i.causes, i.taken_by, i.taken_at,
+  i.priority, i.priority_reason, i.waiting_for, i.confirmed, i.confirmed_by, i.confirmed_at, i.merged_into,
   (SELECT json_group_array(json_object('id', s.id, 'name', s.name) ORDER BY s.name) FROM incident_service o JOIN service s ON s.id = o.service_id WHERE o.incident_id = i.id) AS services
   FROM incident i`;
 
-type Stored = Omit<IncidentRow, "service" | "services" | "causes"> & { services: string; causes: string };
+type Stored = Omit<IncidentRow, "service" | "services" | "causes" | "confirmed"> & {
+  services: string;
+  causes: string;
+  confirmed: string | null;
+};
 
 /** What an incident affects, for titles: the service, or how many. */
 export const affectedLabel = (services: readonly { name: string }[]): string | null =>
@@ -47,7 +70,13 @@ export const affectedLabel = (services: readonly { name: string }[]): string | n
 
 function read(row: Stored): IncidentRow {
   const services = JSON.parse(row.services) as IncidentRow["services"];
-  return { ...row, services, causes: JSON.parse(row.causes) as IncidentCause[], service: affectedLabel(services) };
+  return {
+    ...row,
+    services,
+    causes: JSON.parse(row.causes) as IncidentCause[],
+    confirmed: row.confirmed === null ? null : (JSON.parse(row.confirmed) as ConfirmedCause),
+    service: affectedLabel(services),
+  };
 }
 
 export function openIncident(
@@ -117,6 +146,94 @@ export function takeIncident(db: Db, id: number, by: string, atMs: number): void
   prepared(db, "UPDATE incident SET taken_by = ?, taken_at = ? WHERE id = ?").run(by, atMs, id);
 }
 
+/** Hands an incident to somebody, or gives it back to nobody. */
+export function handIncident(db: Db, id: number, to: string | null, atMs: number): void {
+  prepared(db, "UPDATE incident SET taken_by = ?, taken_at = ? WHERE id = ?").run(to, to === null ? null : atMs, id);
+}
+
+export function setPriority(db: Db, id: number, priority: Priority | null, reason: string): void {
+  prepared(db, "UPDATE incident SET priority = ?, priority_reason = ? WHERE id = ?").run(priority, reason, id);
+}
+
+export function setWaiting(db: Db, id: number, waitingFor: string): void {
+  prepared(db, "UPDATE incident SET waiting_for = ? WHERE id = ?").run(waitingFor, id);
+}
+
+export function confirmCause(db: Db, id: number, cause: ConfirmedCause, by: string, atMs: number): void {
+  prepared(db, "UPDATE incident SET confirmed = ?, confirmed_by = ?, confirmed_at = ? WHERE id = ?").run(
+    JSON.stringify(cause),
+    by,
+    atMs,
+    id,
+  );
+}
+
+/** Moves everything of one incident into another and leaves it resolved, with a mark of where it went. */
+export function mergeIncident(db: Db, id: number, into: number, atMs: number): void {
+  prepared(db, "UPDATE OR IGNORE incident_alarm SET incident_id = ? WHERE incident_id = ?").run(into, id);
+  prepared(db, "DELETE FROM incident_alarm WHERE incident_id = ?").run(id);
+  prepared(
+    db,
+    "INSERT OR IGNORE INTO incident_service (incident_id, service_id) SELECT ?, service_id FROM incident_service WHERE incident_id = ?",
+  ).run(into, id);
+  prepared(db, "UPDATE evidence SET incident_id = ? WHERE incident_id = ?").run(into, id);
+  prepared(
+    db,
+    "UPDATE incident SET merged_into = ?, resolved_at = coalesce(resolved_at, ?), severity = 'cleared' WHERE id = ?",
+  ).run(into, atMs, id);
+  prepared(
+    db,
+    "UPDATE incident SET opened_at = min(opened_at, (SELECT opened_at FROM incident WHERE id = ?)) WHERE id = ?",
+  ).run(id, into);
+}
+
+/** Takes alarms out of an incident and puts them into another. */
+export function moveAlarms(db: Db, from: number, to: number, alarmIds: readonly number[], why: string): void {
+  prepared(
+    db,
+    `UPDATE incident_alarm SET incident_id = ?, why = ?
+     WHERE incident_id = ? AND alarm_id IN (SELECT value FROM json_each(?))`,
+  ).run(to, why, from, JSON.stringify(alarmIds));
+}
+
+/** Keeps that two subjects do not belong together, for ever. */
+export function tellApart(db: Db, one: string, other: string, by: string, atMs: number): void {
+  if (one === other) return;
+  const [a, b] = one < other ? [one, other] : [other, one];
+  prepared(db, "INSERT OR REPLACE INTO told_apart (a, b, by_whom, at) VALUES (?, ?, ?, ?)").run(a, b, by, atMs);
+}
+
+/** That people put things together again: whatever told them apart is forgotten. */
+export function tellTogether(db: Db, ones: readonly string[], others: readonly string[]): void {
+  prepared(
+    db,
+    `DELETE FROM told_apart WHERE (a IN (SELECT value FROM json_each(:ones)) AND b IN (SELECT value FROM json_each(:others)))
+       OR (a IN (SELECT value FROM json_each(:others)) AND b IN (SELECT value FROM json_each(:ones)))`,
+  ).run({ ones: JSON.stringify(ones), others: JSON.stringify(others) });
+}
+
+/** Subjects that people told apart from one. */
+export function apartFrom(db: Db, subject: string): Set<string> {
+  return new Set(
+    prepared<{ other: string }>(
+      db,
+      "SELECT CASE a WHEN :subject THEN b ELSE a END AS other FROM told_apart WHERE a = :subject OR b = :subject",
+    )
+      .all({ subject })
+      .map((row) => row.other),
+  );
+}
+
+/** Incidents whose cause a person confirmed, newest first. */
+export function confirmedIncidents(db: Db, beforeMs: number, limit = 500): IncidentRow[] {
+  return prepared<Stored>(
+    db,
+    `${INCIDENT} WHERE i.confirmed IS NOT NULL AND i.opened_at < ? ORDER BY i.opened_at DESC LIMIT ?`,
+  )
+    .all(beforeMs, limit)
+    .map(read);
+}
+
 export function incidentById(db: Db, id: number): IncidentRow | undefined {
   const row = prepared<Stored>(db, `${INCIDENT} WHERE i.id = ?`).get(id);
   return row && read(row);
@@ -124,7 +241,10 @@ export function incidentById(db: Db, id: number): IncidentRow | undefined {
 
 /** Open incidents and those resolved after an instant: what a new alarm may join. */
 export function recentIncidents(db: Db, resolvedAfterMs: number): IncidentRow[] {
-  return prepared<Stored>(db, `${INCIDENT} WHERE i.resolved_at IS NULL OR i.resolved_at >= ?`)
+  return prepared<Stored>(
+    db,
+    `${INCIDENT} WHERE i.merged_into IS NULL AND (i.resolved_at IS NULL OR i.resolved_at >= ?)`,
+  )
     .all(resolvedAfterMs)
     .map(read);
 }
@@ -133,7 +253,7 @@ export function recentIncidents(db: Db, resolvedAfterMs: number): IncidentRow[] 
 export function incidentsAt(db: Db, atMs: number): IncidentRow[] {
   return prepared<Stored>(
     db,
-    `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at > ?) ORDER BY i.opened_at DESC`,
+    `${INCIDENT} WHERE i.merged_into IS NULL AND i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at > ?) ORDER BY i.opened_at DESC`,
   )
     .all(atMs, atMs)
     .map(read);
@@ -143,7 +263,7 @@ export function incidentsAt(db: Db, atMs: number): IncidentRow[] {
 export function incidentsIn(db: Db, fromMs: number, toMs: number, limit = 500): IncidentRow[] {
   return prepared<Stored>(
     db,
-    `${INCIDENT} WHERE i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at >= ?) ORDER BY i.opened_at DESC LIMIT ?`,
+    `${INCIDENT} WHERE i.merged_into IS NULL AND i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at >= ?) ORDER BY i.opened_at DESC LIMIT ?`,
   )
     .all(toMs, fromMs, limit)
     .map(read);

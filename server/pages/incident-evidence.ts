@@ -1,0 +1,196 @@
+import { worstSeverity, type Severity } from "#core/alarms/severity";
+import { mostAlike, type Signature } from "#core/correlation/likeness";
+import { natureOf } from "#core/correlation/harm";
+import { priorityOf } from "#core/correlation/priority";
+import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { changesOf } from "../store/changes";
+import { prepared, type Db } from "../store/database";
+import { partsOfHost } from "../store/estate";
+import { alarmsOfIncident, incidentsIn, type IncidentRow } from "../store/incidents";
+import { keptReader } from "../store/objective-calls";
+import { resourcesOfAll } from "../store/resources";
+import { entriesByService } from "../store/services";
+import { floorTo } from "../store/log-tallies";
+import { withTickets } from "./changes";
+
+type IncidentAlarm = ReturnType<typeof alarmsOfIncident>[number];
+
+/** Who is really hurt by an incident, and who only relies on something unwell. */
+export interface HarmLine {
+  id: number;
+  name: string;
+  isHurt: boolean;
+  severity: Severity;
+  sinceMs: number | null;
+  /** Calls at its entry points while the incident lasted, and how many of them failed; null where none are measured. */
+  calls: number | null;
+  failed: number | null;
+}
+
+/** The harm of an incident, service by service, and the priority that follows from it. */
+export function harmOf(db: Db, incident: IncidentRow, alarms: readonly IncidentAlarm[], toMs: number) {
+  const entries = entriesByService(db, toMs);
+  const fromMs = Math.min(incident.opened_at, ...alarms.map((one) => one.onset_at));
+  const lines = incident.services.map(({ id, name }): HarmLine => {
+    const own = alarms.filter((one) => one.subject_type === "service" && one.subject_id === id && one.quiet === null);
+    const kept = entries.get(id) && keptReader(db, entries.get(id) ?? [], undefined)(fromMs, toMs);
+    return {
+      id,
+      name,
+      isHurt: own.length > 0,
+      severity: own.length ? worstSeverity(own.map((one) => one.worst)) : "warning",
+      sinceMs: own.length ? Math.min(...own.map((one) => one.onset_at)) : null,
+      calls: kept && kept.calls > 0 ? kept.calls : null,
+      failed: kept && kept.calls > 0 ? kept.bad : null,
+    };
+  });
+  lines.sort(
+    (a, b) => Number(b.isHurt) - Number(a.isHurt) || (b.failed ?? 0) - (a.failed ?? 0) || (a.name < b.name ? -1 : 1),
+  );
+  const follows = priorityOf(lines);
+  return { services: lines, priority: incident.priority ?? follows, follows };
+}
+
+/** Components that take part: what is alarmed, what runs there, and what is taken for a cause. */
+export function takingPart(db: Db, incident: IncidentRow, alarms: readonly IncidentAlarm[]): number[] {
+  const own = new Set([
+    ...alarms.flatMap((one) => one.component_id ?? []),
+    ...incident.causes.slice(0, 3).flatMap((one) => one.componentId ?? []),
+  ]);
+  for (const id of [...own].slice(0, MOST_HOSTS))
+    for (const part of partsOfHost(db, id, incident.opened_at)) own.add(part.id);
+  return [...own];
+}
+
+const MOST_HOSTS = 40;
+const MOST_LOGS = 8;
+const WARNING = 13;
+/** How much more often a pattern must come than in the hour before, and at least how often. */
+const MORE = 4;
+const LEAST = 3;
+
+/** A log pattern of those that take part that is new, or comes much more often than in the hour before. */
+export interface LoudPattern {
+  patternId: number;
+  text: string;
+  severity: number;
+  componentId: number;
+  component: string;
+  count: number;
+  /** How often it came in as much time of the hour before. */
+  before: number;
+  isNew: boolean;
+  firstMs: number;
+}
+
+/** Log patterns new or much more frequent on the parts taking part, new ones first. */
+export function loudPatterns(db: Db, components: readonly number[], fromMs: number, toMs: number): LoudPattern[] {
+  const resources = [...resourcesOfAll(db, components).keys()];
+  if (!resources.length) return [];
+  const began = fromMs - 2 * MINUTE_MS;
+  const until = Math.min(toMs, began + HOUR_MS);
+  const rows = prepared<{
+    patternId: number;
+    text: string;
+    firstAt: number;
+    severity: number;
+    componentId: number;
+    component: string;
+    count: number;
+    firstMs: number;
+  }>(
+    db,
+    `SELECT t.pattern_id AS patternId, p.text, p.first_at AS firstAt, max(t.severity) AS severity, r.component_id AS componentId,
+       c.name AS component, sum(t.count) AS count, min(t.minute_at) AS firstMs
+     FROM log_tally t JOIN log_pattern p ON p.id = t.pattern_id JOIN resource r ON r.id = t.resource_id
+     JOIN component c ON c.id = r.component_id
+     WHERE t.minute_at >= :from AND t.minute_at <= :to AND t.severity >= :severity
+       AND t.resource_id IN (SELECT value FROM json_each(:resources))
+     GROUP BY t.pattern_id, r.component_id ORDER BY count DESC LIMIT 200`,
+  ).all({ from: floorTo(MINUTE_MS, began), to: until, severity: WARNING, resources: JSON.stringify(resources) });
+  const before = new Map(
+    prepared<{ key: string; count: number }>(
+      db,
+      `SELECT t.pattern_id || ' ' || r.component_id AS key, sum(t.count) AS count
+       FROM log_tally t JOIN resource r ON r.id = t.resource_id
+       WHERE t.minute_at >= :from AND t.minute_at < :to AND t.severity >= :severity
+         AND t.resource_id IN (SELECT value FROM json_each(:resources))
+       GROUP BY t.pattern_id, r.component_id`,
+    )
+      .all({
+        from: floorTo(MINUTE_MS, began - HOUR_MS),
+        to: floorTo(MINUTE_MS, began),
+        severity: WARNING,
+        resources: JSON.stringify(resources),
+      })
+      .map((row) => [row.key, row.count]),
+  );
+  const share = Math.max(MINUTE_MS, until - began) / HOUR_MS;
+  return rows
+    .map(({ firstAt, ...row }) => ({
+      ...row,
+      before: Math.round((before.get(`${row.patternId} ${row.componentId}`) ?? 0) * share * 10) / 10,
+      isNew: firstAt >= began,
+    }))
+    .filter((row) => row.isNew || (row.count >= LEAST && row.count >= MORE * Math.max(1, row.before)))
+    .sort((a, b) => Number(b.isNew) - Number(a.isNew) || b.severity - a.severity || b.count - a.count)
+    .slice(0, MOST_LOGS);
+}
+
+const CHANGES_MS = 2 * HOUR_MS;
+const MOST_CHANGES = 8;
+const PLAIN = new Set(["membership", "level", "runbook"]);
+
+/** Changes just before on what takes part, those without a ticket first. */
+export function changesBefore(db: Db, components: readonly number[], fromMs: number, nowMs: number) {
+  const rows = changesOf(db, components, fromMs - CHANGES_MS, fromMs + 5 * MINUTE_MS, 60).filter(
+    (row) => !PLAIN.has(row.kind),
+  );
+  return withTickets(db, rows, nowMs)
+    .sort((a, b) => Number(b.standing === "none") - Number(a.standing === "none") || b.at - a.at)
+    .slice(0, MOST_CHANGES);
+}
+
+function signatureOf(
+  alarms: readonly Pick<IncidentAlarm, "subject_type" | "subject_id" | "metric" | "kind">[],
+): Signature {
+  return {
+    exact: new Set(alarms.map((one) => `${one.subject_type}:${one.subject_id} ${natureOf(one.metric)}`)),
+    kinds: new Set(alarms.map((one) => `${one.kind} ${natureOf(one.metric)}`)),
+  };
+}
+
+const PAST_MS = 90 * DAY_MS;
+const MOST_PAST = 400;
+
+/** Past incidents that looked like this one, with what they turned out to be. */
+export function similarIncidents(db: Db, incident: IncidentRow, alarms: readonly IncidentAlarm[]) {
+  const past = incidentsIn(db, incident.opened_at - PAST_MS, incident.opened_at - 1, MOST_PAST).filter(
+    (row) => row.id !== incident.id,
+  );
+  const rows = prepared<{ incident: number; subject_type: string; subject_id: number; metric: string; kind: string }>(
+    db,
+    `SELECT j.incident_id AS incident, a.subject_type, a.subject_id, a.metric, coalesce(c.kind, a.subject_type) AS kind
+     FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id LEFT JOIN component c ON c.id = a.component_id
+     WHERE j.incident_id IN (SELECT value FROM json_each(?))`,
+  ).all(JSON.stringify(past.map((row) => row.id)));
+  const of = new Map<number, typeof rows>();
+  for (const row of rows) of.set(row.incident, [...(of.get(row.incident) ?? []), row]);
+  const own = signatureOf(alarms);
+  return mostAlike(
+    own,
+    past.map((row) => ({
+      row,
+      openedMs: row.opened_at,
+      signature: signatureOf((of.get(row.id) ?? []) as Parameters<typeof signatureOf>[0]),
+    })),
+  ).map(({ row, alike }) => ({
+    id: row.id,
+    title: row.title,
+    openedMs: row.opened_at,
+    alike,
+    cause: row.confirmed?.name ?? row.causes[0]?.name ?? null,
+    isConfirmed: row.confirmed !== null,
+    remark: row.confirmed?.remark ?? "",
+  }));
+}
