@@ -18,8 +18,21 @@ interface Told {
   things: string[];
 }
 
-/** Tickets of planned work: those of the past by their windows, and those of drills, which may be practised any day. */
-export function ticketsOf(scenario: Scenario, anchorMs: number, nowMs: number): Told[] {
+/** Work that a drill stands for takes so long about its beginning. */
+const BEFORE_MS = 10 * 60_000;
+const AFTER_MS = 60 * 60_000;
+
+/**
+ * Tickets of planned work: those of the past by their windows, and those of drills, which may be practised any day;
+ * what is being worked at by plan has a window of an hour.
+ * @param sinceMs since when a drill is at work; undefined while it is not
+ */
+export function ticketsOf(
+  scenario: Scenario,
+  anchorMs: number,
+  nowMs: number,
+  sinceMs: (drillId: string) => number | undefined = () => undefined,
+): Told[] {
   const iso = (ms: number) => new Date(ms).toISOString();
   const planned = (scenario.tickets?.planned ?? []).map(({ ref, title, person, things, before, lasts }): Told => ({
     ref,
@@ -31,10 +44,10 @@ export function ticketsOf(scenario: Scenario, anchorMs: number, nowMs: number): 
     things,
   }));
   const changes = [
-    ...scenario.faults.flatMap((one) => one.change ?? []),
-    ...scenario.drills.flatMap((one) => one.changes ?? []),
+    ...scenario.faults.flatMap((one) => (one.change ? [{ ...one.change, atMs: undefined }] : [])),
+    ...scenario.drills.flatMap((one) => one.changes.map((change) => ({ ...change, atMs: sinceMs(one.id) }))),
   ];
-  const open = changes.flatMap(({ ticket, text, by, host, process }): Told[] =>
+  const open = changes.flatMap(({ ticket, text, by, host, process, atMs }): Told[] =>
     ticket
       ? [
           {
@@ -42,8 +55,8 @@ export function ticketsOf(scenario: Scenario, anchorMs: number, nowMs: number): 
             title: text,
             state: "approved",
             person: by,
-            from: iso(nowMs - DAY_MS),
-            to: iso(nowMs + DAY_MS),
+            from: iso(atMs === undefined ? nowMs - DAY_MS : atMs - BEFORE_MS),
+            to: iso(atMs === undefined ? nowMs + DAY_MS : atMs + AFTER_MS),
             things: [host, ...(process ? [process] : [])],
           },
         ]
@@ -61,7 +74,8 @@ export function makeTicketServer(estate: Estate, key: string, now: () => number)
     if (request.headers.authorization !== `Bearer ${key}`) return void say(401, { message: "unknown key" });
     if (url.pathname !== "/api/tickets" || request.method !== "GET") return void say(404, { message: "no such thing" });
     const page = Math.max(1, Number(url.searchParams.get("page")) || 1);
-    const all = ticketsOf(estate.scenario, estate.anchorMs, now());
+    const atMs = now();
+    const all = ticketsOf(estate.scenario, estate.anchorMs, atMs, (id) => estate.activeSince(id, atMs));
     const items = all.slice((page - 1) * PAGE, page * PAGE);
     say(200, { items, next: page * PAGE < all.length ? `/api/tickets?page=${page + 1}` : null });
   });

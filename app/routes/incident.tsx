@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
-import { Form, Link as RouterLink } from "react-router";
+import { Form, Link as RouterLink, redirect } from "react-router";
 import { z } from "zod";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/incident";
@@ -15,7 +15,11 @@ import { IncidentCharts } from "../ui/incident/IncidentCharts";
 import { IncidentMap } from "../ui/incident/IncidentMap";
 import { justBefore, prefilled } from "../ui/incident/page";
 import { Repair } from "../ui/incident/Repair";
-import { Suspect } from "../ui/incident/Suspect";
+import { Causes } from "../ui/incident/Causes";
+import { ChangesBefore, LoudLogs, Similar } from "../ui/incident/Clues";
+import { Harm } from "../ui/incident/Harm";
+import { Notes } from "../ui/incident/Notes";
+import { Work } from "../ui/incident/Work";
 import { Timeline } from "../ui/incident/Timeline";
 import { TopProcesses } from "../ui/incident/TopProcesses";
 import { Guests } from "../ui/Guests";
@@ -40,20 +44,62 @@ const schema = z.discriminatedUnion("intent", [
     text: z.string().trim().min(1, "Write something first.").max(2000, "A note has at most 2,000 characters."),
   }),
   z.object({ intent: z.literal("acknowledge"), alarmId: z.coerce.number().int().min(1) }),
+  z.object({ intent: z.literal("hand-over"), to: z.string(), remark: z.string().default("") }),
+  z.object({ intent: z.literal("wait"), waitingFor: z.string() }),
+  z.object({
+    intent: z.literal("priority"),
+    priority: z.enum(["", "1", "2", "3", "4"]),
+    reason: z.string().default(""),
+  }),
+  z.object({ intent: z.enum(["cause", "resolve"]), cause: z.string(), remark: z.string().default("") }),
+  z.object({ intent: z.literal("reopen"), reason: z.string() }),
+  z.object({ intent: z.literal("merge"), into: z.coerce.number("Choose another incident.").int().min(1) }),
+  z.object({ intent: z.literal("split"), alarms: z.string().default("") }),
 ]);
 
 export async function action({ request, params, context }: Route.ActionArgs) {
   const id = idFrom(params.id, "incident");
   const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
-  const { value } = form;
-  const done =
-    value.intent === "take"
-      ? await act(context, "incident.take", { id })
-      : value.intent === "note"
-        ? await act(context, "incident.note", { id, text: value.text })
-        : await act(context, "alarm.acknowledge", { id: value.alarmId });
-  return done.ok ? { ok: true as const } : done.refusal;
+  const done = await carryOut(context, id, form.value);
+  if (!done.ok) return done.refusal;
+  if (form.value.intent === "merge") throw redirect(`/incidents/${form.value.into}`);
+  return { ok: true as const };
+}
+
+function carryOut(context: Route.ActionArgs["context"], id: number, value: z.output<typeof schema>) {
+  switch (value.intent) {
+    case "take":
+      return act(context, "incident.take", { id });
+    case "note":
+      return act(context, "incident.note", { id, text: value.text });
+    case "acknowledge":
+      return act(context, "alarm.acknowledge", { id: value.alarmId });
+    case "hand-over":
+      return act(context, "incident.hand-over", { id, to: value.to, remark: value.remark });
+    case "wait":
+      return act(context, "incident.wait", { id, waitingFor: value.waitingFor });
+    case "priority":
+      return act(context, "incident.priority", {
+        id,
+        priority: value.priority === "" ? null : (Number(value.priority) as 1 | 2 | 3 | 4),
+        reason: value.reason,
+      });
+    case "cause":
+    case "resolve":
+      return act(context, "incident.cause", {
+        id,
+        cause: value.cause,
+        remark: value.remark,
+        resolves: value.intent === "resolve",
+      });
+    case "reopen":
+      return act(context, "incident.reopen", { id, reason: value.reason });
+    case "merge":
+      return act(context, "incident.merge", { id, into: value.into });
+    case "split":
+      return act(context, "incident.split", { id, alarmIds: value.alarms.split(",").map(Number).filter(Boolean) });
+  }
 }
 
 export default function Incident({ loaderData: page, actionData: answered }: Route.ComponentProps) {
@@ -64,7 +110,7 @@ export default function Incident({ loaderData: page, actionData: answered }: Rou
   return (
     <>
       <PageHead
-        name={`Incident ${incident.id} · ${page.isOpen ? "open" : "resolved"}${incident.taken_by ? ` · taken by ${incident.taken_by}` : ""}`}
+        name={`Incident ${incident.id} · ${page.isOpen ? "open" : incident.merged_into ? `merged into incident ${incident.merged_into}` : "resolved"} · priority ${page.harm.priority}${incident.taken_by ? ` · with ${incident.taken_by}` : ""}${incident.waiting_for ? ` · waiting for ${incident.waiting_for}` : ""}`}
         severity={page.isOpen ? incident.severity : "cleared"}
         sentence={page.sentence}
         actions={
@@ -107,8 +153,14 @@ export default function Incident({ loaderData: page, actionData: answered }: Rou
           <TopProcesses page={page} />
         </Stack>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
-          <Suspect page={page} />
+          <Causes page={page} />
           <Repair page={page} />
+          <Harm page={page} />
+          <Notes page={page} />
+          <ChangesBefore page={page} />
+          <LoudLogs page={page} />
+          <Similar page={page} />
+          <Work page={page} />
           <Alarms page={page} />
           <Evidence page={page} />
           <Timeline page={page} />

@@ -38,8 +38,12 @@ export class Listener {
     [...this.siteIds].find(([name]) => name === site || name.startsWith(`${site} `))?.[1] ?? site;
 
   private userOf(volumeId: number): string | undefined {
-    const user = currentRelations(this.db).find((one) => one.type === "stored-on" && one.to_id === volumeId);
-    return user && componentById(this.db, user.from_id)?.name;
+    const relations = currentRelations(this.db);
+    const user = relations.find((one) => one.type === "stored-on" && one.to_id === volumeId);
+    if (user) return componentById(this.db, user.from_id)?.name;
+    // A pool is named by the hypervisor that has it.
+    const carrier = relations.find((one) => one.type === "hosted-by" && one.from_id === volumeId);
+    return carrier && componentById(this.db, carrier.to_id)?.name;
   }
 
   /** Everything that was raised since an instant, the incidents that it went into, and how the services were shown. */

@@ -114,6 +114,7 @@ export const AFTER: Readonly<Partial<Record<Way, Partial<Record<Way, number>>>>>
   callee: { process: 0.15, caller: 0.3, writer: 0.1 },
   host: { process: 0.3, caller: 0.3, writer: 0.1 },
   hypervisor: { wired: 0 },
+  volume: { guest: 0.2, process: 0.3, caller: 0.3 },
   switch: { wired: 0, guest: 0 },
   line: { process: 0, caller: 0.2, wired: 0, guest: 0 },
 };

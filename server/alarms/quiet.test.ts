@@ -51,7 +51,7 @@ beforeEach(() => {
   );
 });
 
-const quiet = () => new Quiet(db, { namesOf: () => ["h-1"] });
+const quiet = () => new Quiet(db, { namesOf: () => ({ own: ["h-1"], program: "app" }) });
 
 function raise(atMs = AT): AlarmEvent {
   const subject = { type: "component" as const, id: host };
@@ -169,6 +169,56 @@ describe("planned work", () => {
     expect(quiet().hear([raise()], AT)).toHaveLength(1);
     db.exec("DELETE FROM alarm");
     ticket(AT, AT + HOUR_MS, ["h-2"]);
+    expect(quiet().hear([raise()], AT)).toHaveLength(1);
+  });
+});
+
+describe("planned work", () => {
+  const work = (things: string[], hours: number) =>
+    replaceTickets(
+      db,
+      source,
+      [
+        {
+          ref: "CHG-1",
+          title: "work",
+          state: "approved",
+          person: "Anna",
+          fromMs: AT - MINUTE_MS,
+          toMs: AT + hours * HOUR_MS,
+          things,
+        },
+      ],
+      AT,
+    );
+  it("keeps quiet what it names by its host, or by its program where it names no host", () => {
+    work(["h-1"], 1);
+    expect(quiet().hear([raise()], AT)).toEqual([]);
+    db.exec("DELETE FROM alarm");
+    work(["app"], 1);
+    expect(quiet().hear([raise(AT + 1)], AT)).toEqual([]);
+    db.exec("DELETE FROM alarm");
+    // The program on another host.
+    insertComponent(
+      db,
+      {
+        kind: "host.linux",
+        name: "h-2",
+        site: "North",
+        sourceId: null,
+        hostId: null,
+        address: null,
+        reason: "",
+        keys: ["k:h-2"],
+        facts: {},
+      },
+      AT,
+    );
+    work(["h-2", "app"], 1);
+    expect(quiet().hear([raise(AT + 2)], AT)).toHaveLength(1);
+  });
+  it("of a window of days keeps nothing quiet", () => {
+    work(["h-1"], 48);
     expect(quiet().hear([raise()], AT)).toHaveLength(1);
   });
 });

@@ -1,16 +1,19 @@
 import { activeAlarms, alarmById, alarmTypeOf, subjectKey, type AlarmRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { quietAlarms, setQuiet, shelvesAt } from "../store/quiet";
+import { hostNames } from "../store/estate";
 import { ticketsNear } from "../store/tickets";
 import type { AlarmEvent } from "./alarm-book";
 
 /** Planned work and shelves are looked up anew so often, clock time, or at once when somebody changed them. */
 const ANEW_MS = 60_000;
+/** A window that is longer says when work may be done, not how long it takes: it keeps nothing quiet. */
+const LONGEST_WORK_MS = 12 * 60 * 60_000;
 
 /** What keeping alarms quiet asks of those who know the estate. */
 export interface QuietContext {
-  /** Names by which planned work may mean a subject: its own, its host's, its program's, its services'. */
-  namesOf(subject: Subject): readonly string[];
+  /** Names by which planned work may mean a subject: its own and its host's, and that of its program or "". */
+  namesOf(subject: Subject): { own: readonly string[]; program: string };
 }
 
 /**
@@ -19,8 +22,8 @@ export interface QuietContext {
  */
 export class Quiet {
   private shelves = new Map<string, { reason: string; untilMs: number }>();
-  /** Planned work under way, by the names it is about. */
-  private planned = new Map<string, { reason: string; untilMs: number }>();
+  /** Planned work under way, with the names it is about. */
+  private planned: { names: ReadonlySet<string>; namesHosts: boolean; reason: string; untilMs: number }[] = [];
   private readAtMs = Number.NEGATIVE_INFINITY;
 
   constructor(
@@ -66,11 +69,19 @@ export class Quiet {
         { reason: `shelved by ${one.by}: ${one.reason}`, untilMs: one.untilMs },
       ]),
     );
-    this.planned.clear();
-    for (const { ref, title, fromMs, toMs, things } of ticketsNear(this.db, atMs, atMs, []))
-      if (fromMs !== null && toMs !== null && fromMs <= atMs && toMs > atMs)
-        for (const thing of things)
-          this.planned.set(thing.toLowerCase(), { reason: `planned work ${ref}: ${title}`, untilMs: toMs });
+    const under = ticketsNear(this.db, atMs, atMs, []).flatMap(({ ref, title, fromMs, toMs, things }) =>
+      fromMs !== null && toMs !== null && fromMs <= atMs && toMs > atMs && toMs - fromMs <= LONGEST_WORK_MS
+        ? [
+            {
+              names: new Set(things.map((one) => one.toLowerCase())),
+              reason: `planned work ${ref}: ${title}`,
+              untilMs: toMs,
+            },
+          ]
+        : [],
+    );
+    const hosts = under.length ? hostNames(this.db) : new Set<string>();
+    this.planned = under.map((one) => ({ ...one, namesHosts: [...one.names].some((name) => hosts.has(name)) }));
     const heard: AlarmEvent[] = [];
     for (const { id, untilMs } of quietAlarms(this.db)) {
       const alarm = alarmById(this.db, id);
@@ -95,12 +106,14 @@ export class Quiet {
   private reasonFor(alarm: AlarmRow, atMs: number): { reason: string; untilMs: number } | undefined {
     const shelf = this.shelves.get(keyOf(alarm));
     if (shelf && shelf.untilMs > atMs) return shelf;
-    if (this.planned.size === 0) return undefined;
-    for (const name of this.context.namesOf({ type: alarm.subject_type, id: alarm.subject_id })) {
-      const work = this.planned.get(name.toLowerCase());
-      if (work && work.untilMs > atMs) return work;
-    }
-    return undefined;
+    if (this.planned.length === 0) return undefined;
+    const { own, program } = this.context.namesOf({ type: alarm.subject_type, id: alarm.subject_id });
+    return this.planned.find(
+      ({ names, namesHosts, untilMs }) =>
+        untilMs > atMs &&
+        // Work on a program of some hosts is not about that program elsewhere.
+        (own.some((name) => names.has(name.toLowerCase())) || (!namesHosts && names.has(program.toLowerCase()))),
+    );
   }
 }
 

@@ -575,12 +575,13 @@ export class Engine {
   }
 
   /** Names by which planned work may mean a subject. */
-  private namesOf({ type, id }: Subject): string[] {
-    if (type === "service") return [this.services.get(id)?.name ?? "", this.services.get(id)?.uid ?? ""];
+  private namesOf({ type, id }: Subject): { own: string[]; program: string } {
+    if (type === "service")
+      return { own: [this.services.get(id)?.name ?? "", this.services.get(id)?.uid ?? ""], program: "" };
     const own = type === "component" ? this.components.get(id) : undefined;
-    if (!own) return [];
+    if (!own) return { own: [], program: "" };
     const host = own.hostId === null ? undefined : this.components.get(own.hostId)?.name;
-    return [own.name, ...(host === undefined ? [] : [host]), ...(own.process === null ? [] : [own.process])];
+    return { own: [own.name, ...(host === undefined ? [] : [host])], program: own.process ?? "" };
   }
 
   private follow(events: readonly AlarmEvent[], atMs = events.at(-1)?.atMs ?? this.now()): void {

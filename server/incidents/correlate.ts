@@ -22,6 +22,7 @@ import {
   resolveIncident,
   updateIncident,
   type IncidentCause,
+  type IncidentRow,
 } from "../store/incidents";
 import { causesOf } from "./causes";
 import { nodeOfCause, type HarmMap } from "./harm-map";
@@ -153,49 +154,55 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
   return result;
 }
 
-/** So sure must both be of their cause that incidents are merged by themselves. */
+/** So sure must an incident be of its cause to draw others in. */
 const SURE = 0.5;
+/** So likely must the cause of one show as each alarm of the other. */
+const EXPLAINS = 0.3;
 
 /**
- * Merges open incidents whose likeliest cause is the same, the later into the earlier, unless people told their alarms
- * apart.
+ * Merges open incidents that began together where the likeliest cause of one is that of the other, or explains every
+ * alarm of it; unless people told their alarms apart.
  * @returns the incidents that were changed by it
  */
 function mergeByCause(db: Db, touched: ReadonlySet<number>, affected: Affected, atMs: number): Set<number> {
   const changed = new Set<number>();
   const open = recentIncidents(db, Number.MAX_SAFE_INTEGER).sort((a, b) => a.opened_at - b.opened_at || a.id - b.id);
-  const byCause = new Map<string, number>();
-  for (const row of open) {
-    const [cause] = row.causes;
-    if (!cause || cause.probability < SURE || cause.serviceId !== null) continue;
-    const key = cause.line ? cause.line.join("|") : String(cause.componentId);
-    const into = byCause.get(key);
-    if (into === undefined) {
-      byCause.set(key, row.id);
-      continue;
+  const gone = new Set<number>();
+  for (const one of open)
+    for (const other of open) {
+      if (one.id === other.id || gone.has(one.id) || gone.has(other.id)) continue;
+      if (!(touched.has(one.id) || touched.has(other.id))) continue;
+      const why = causeOfBoth(db, one, other, affected);
+      if (why === undefined || areApart(db, one.id, other.id)) continue;
+      // The older stays.
+      const [into, from] = one.opened_at <= other.opened_at ? [one, other] : [other, one];
+      mergeIncident(db, from.id, into.id, atMs);
+      noteIncident(db, from.id, "merged", `Merged into incident ${into.id}: ${why}`, SYSTEM, atMs);
+      noteIncident(db, into.id, "merged", `Incident ${from.id} merged into this one: ${why}`, SYSTEM, atMs);
+      gone.add(from.id);
+      changed.add(from.id).add(into.id);
+      refresh(db, into.id, affected, atMs);
     }
-    if (!(touched.has(row.id) || touched.has(into)) || areApart(db, row.id, into)) continue;
-    mergeIncident(db, row.id, into, atMs);
-    noteIncident(
-      db,
-      row.id,
-      "merged",
-      `Merged into incident ${into}: ${cause.name} is the likeliest cause of both`,
-      SYSTEM,
-      atMs,
-    );
-    noteIncident(
-      db,
-      into,
-      "merged",
-      `Incident ${row.id} merged into this one: ${cause.name} is the likeliest cause of both`,
-      SYSTEM,
-      atMs,
-    );
-    changed.add(row.id).add(into);
-    refresh(db, into, affected, atMs);
-  }
   return changed;
+}
+
+/** Why the likeliest cause of one incident is behind another too; undefined where it is not. */
+function causeOfBoth(db: Db, one: IncidentRow, other: IncidentRow, affected: Affected): string | undefined {
+  const [cause] = one.causes;
+  if (!cause || cause.probability < SURE || cause.serviceId !== null) return undefined;
+  if (Math.abs(one.opened_at - other.opened_at) > FRESH_MS) return undefined;
+  const node = nodeOfCause(cause);
+  const [theirs] = other.causes;
+  if (node === undefined) return undefined;
+  if (theirs && theirs.probability >= SURE && nodeOfCause(theirs) === node)
+    return `${cause.name} is the likeliest cause of both`;
+  // What is sure of a cause of its own is left alone.
+  if (theirs && theirs.probability >= SURE) return undefined;
+  const { graph } = affected.harm();
+  const alarms = alarmsOfIncident(db, other.id).filter((alarm) => alarm.quiet === null && !lagsBehind(alarm));
+  const explains = (alarm: AlarmRow) =>
+    graph.chance(node, subjectKey(subjectOf(alarm)), natureOf(alarm.metric)) >= EXPLAINS;
+  return alarms.length > 0 && alarms.every(explains) ? `${cause.name} would explain all of it` : undefined;
 }
 
 /** Whether people told any alarms of two incidents apart. */

@@ -97,6 +97,7 @@ function incident(title: string, openedMs: number, alarms: number) {
         worst: "major",
         suspectAlarmId: raised,
         suspectReasons: [],
+        causes: [],
       } as unknown as Parameters<typeof updateIncident>[2]);
   }
   return id;

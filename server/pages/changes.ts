@@ -3,7 +3,7 @@ import { isOfPlatform } from "#core/estate/labels";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { changesIn, type ChangeRow } from "../store/changes";
 import { prepared, type Db } from "../store/database";
-import { componentsById, type ComponentRow } from "../store/estate";
+import { componentsById, hostNames, type ComponentRow } from "../store/estate";
 import { listServices, membersAt } from "../store/services";
 import { hasTickets, ticketsNear } from "../store/tickets";
 
@@ -99,13 +99,6 @@ export function withTickets(db: Db, rows: readonly ChangeRow[], atMs: number): C
     return { ...row, standing: verdict.standing, ref: verdict.ref ?? row.ticket, reason: verdict.reason };
   });
 }
-
-const hostNames = (db: Db): Set<string> =>
-  new Set(
-    prepared<{ name: string }>(db, "SELECT name FROM component WHERE host_id IS NULL AND kind LIKE 'host.%'")
-      .all()
-      .map(({ name }) => name.toLowerCase().split(".")[0] as string),
-  );
 
 /** Whether more was learned of a newcomer by whoever looks deeper, which is no change of it; and what is of no component. */
 function isEnrichment({ component_id, kind, at }: ChangeRow, components: ReadonlyMap<number, ComponentRow>): boolean {

@@ -17,6 +17,7 @@ import {
   alarmsOfIncident,
   incidentById,
   incidentEvents,
+  incidentsAt,
   incidentsIn,
   type IncidentRow,
 } from "../store/incidents";
@@ -24,6 +25,8 @@ import { listRunbooks, runsOfIncident } from "../store/runs";
 import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
 import { chartOf, type ChartData } from "./charts";
+import { changesBefore, harmOf, loudPatterns, similarIncidents, takingPart } from "./incident-evidence";
+import { listAccounts } from "../store/people";
 import { guestsOf, leadingGuest } from "./guests";
 import { mapPage } from "./map/page";
 import { oddAmongSiblings } from "./siblings";
@@ -44,6 +47,7 @@ const isOpenAt = (row: IncidentRow, atMs: number) => row.resolved_at === null ||
 /** Time before the start that an incident's charts show. */
 const LEAD_MS = 15 * MINUTE_MS;
 const TRAIL_MS = 5 * MINUTE_MS;
+const MOST_OTHERS = 20;
 const MOST_FIGURES = 3;
 const MOST_CHARTS = 6;
 
@@ -108,6 +112,8 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     .filter((kit) => suspectRow && kindMatches(kit.kind, suspectRow.kind))
     // What is written for a kind goes before what is written for its family.
     .sort((a, b) => b.kind.length - a.kind.length);
+  const began = Math.min(incident.opened_at, ...alarms.map((alarm) => alarm.onset_at));
+  const parts = takingPart(db, incident, alarms);
   return {
     incident: { ...incident, reasons: JSON.parse(incident.suspect_reasons) as string[] },
     isOpen: scene.isOpen,
@@ -136,6 +142,17 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     runbooks: suspectRow ? offersFor(scene, suspectRow) : [],
     runs: runsOfIncident(db, id),
     evidence: evidenceOfIncident(db, id),
+    harm: harmOf(db, incident, alarms, scene.seenUntil),
+    logs: loudPatterns(db, parts, began, scene.seenUntil),
+    changes: changesBefore(db, parts, began, nowMs),
+    similar: similarIncidents(db, incident, alarms),
+    people: listAccounts(db)
+      .filter((one) => one.closedAt === null)
+      .map((one) => one.name),
+    others: incidentsAt(db, nowMs)
+      .filter((row) => row.id !== id)
+      .slice(0, MOST_OTHERS)
+      .map((row) => ({ id: row.id, title: row.title })),
   };
 }
 

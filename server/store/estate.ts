@@ -336,3 +336,11 @@ export function componentNamed(db: Db, name: string): ComponentRow | undefined {
   );
   return rows.length === 1 ? rows[0] : undefined;
 }
+
+/** Names of all hosts, small and without their domain. */
+export const hostNames = (db: Db): Set<string> =>
+  new Set(
+    prepared<{ name: string }>(db, "SELECT name FROM component WHERE host_id IS NULL AND kind LIKE 'host.%'")
+      .all()
+      .map(({ name }) => name.toLowerCase().split(".")[0] as string),
+  );
