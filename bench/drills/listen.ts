@@ -1,5 +1,5 @@
 import { join } from "node:path";
-import { alarmsOfIncident, incidentsIn, type IncidentRow } from "#server/store/incidents";
+import { alarmsOfIncident, incidentsIn, type IncidentCause, type IncidentRow } from "#server/store/incidents";
 import { activeAlarms } from "#server/store/alarms";
 import { openStore, type Db } from "#server/store/database";
 import { componentById } from "#server/store/estate";
@@ -19,7 +19,7 @@ export class Listener {
     this.db = openStore(join(data, "holotaxis.db"), "reader");
   }
 
-  private thingOf(componentId: number | null): Thing {
+  thing(componentId: number | null): Thing {
     const row = componentId === null ? undefined : componentById(this.db, componentId);
     if (!row) return {};
     // A disk that is a component of its own is named by the host that it is the disk of.
@@ -58,7 +58,7 @@ export class Listener {
       for (const one of own)
         alarms.push({
           id: one.id,
-          ...(one.subject_type === "service" ? { service: one.subject } : this.thingOf(one.component_id)),
+          ...(one.subject_type === "service" ? { service: one.subject } : this.thing(one.component_id)),
           raisedAtMs: one.raised_at,
           incident: incident.id,
           what: one.text,
@@ -74,16 +74,20 @@ export class Listener {
     return { startedAtMs, alarms, incidents, services };
   }
 
+  /** Causes as things of the scenario. */
+  suspects(causes: readonly IncidentCause[]): SaidIncident["suspects"] {
+    return causes.map((one) => ({
+      ...(one.line ? { between: this.siteIdsOf(one.line) } : this.thing(one.componentId)),
+      ...(one.serviceId === null ? {} : { service: one.name }),
+      probability: one.probability,
+    }));
+  }
+
   /** The suspected alarm first; behind it whatever else is in alarm, by when it was raised. */
   private suspectsOf(incident: IncidentRow, alarms: ReturnType<typeof alarmsOfIncident>): SaidIncident["suspects"] {
-    if (incident.causes.length)
-      return incident.causes.map((one) => ({
-        ...(one.line ? { between: this.siteIdsOf(one.line) } : this.thingOf(one.componentId)),
-        ...(one.serviceId === null ? {} : { service: one.name }),
-        probability: one.probability,
-      }));
+    if (incident.causes.length) return this.suspects(incident.causes);
     const first = alarms.filter((one) => one.id === incident.suspect_alarm_id);
-    return [...first, ...alarms.filter((one) => !first.includes(one))].map((one) => this.thingOf(one.component_id));
+    return [...first, ...alarms.filter((one) => !first.includes(one))].map((one) => this.thing(one.component_id));
   }
 
   /** How the services stand: critical is taken for down, anything less for degraded. */

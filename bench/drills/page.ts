@@ -1,4 +1,5 @@
-import { accuracyAt, type CaseScore, type Row, type Said, type Thing } from "./score";
+import type { Baselines } from "./again";
+import { accuracyAt, reliability, type CaseScore, type Row, type Said, type Thing } from "./score";
 
 export interface CaseRecord {
   scenario: string;
@@ -10,6 +11,8 @@ export interface CaseRecord {
   said: Said;
   truth: { roots: Thing[][]; services: Said["services"]; incidents: number };
   score: CaseScore;
+  /** Ranks by plainer methods, for comparison. */
+  baselines?: Baselines;
   /** Whether its repair over SSH ended it; undefined where nothing was wrong. */
   repaired?: boolean | undefined;
   /** Until nothing stood in alarm any more; undefined where that took too long to wait for. */
@@ -66,6 +69,60 @@ function caseRow({ id, seed, load, score, said, truth, repaired }: CaseRecord): 
   ];
 }
 
+/** Which method names the cause how often, on the cases that were worked out by all of them. */
+function methodsTable(faults: readonly CaseRecord[]): string[] {
+  const compared = faults.flatMap((one) => (one.baselines ? [{ ...one, baselines: one.baselines }] : []));
+  if (!compared.length) return [];
+  const methods: [string, { hosts: number[]; elements: number[] }[]][] = [
+    [
+      "sets of roots by noisy-or",
+      compared.map(({ score }) => ({ hosts: score.hostRanks, elements: score.elementRanks })),
+    ],
+    ...(["personalised PageRank", "points", "order of onsets"] as const).map(
+      (name): [string, { hosts: number[]; elements: number[] }[]] => [name, compared.map((one) => one.baselines[name])],
+    ),
+  ];
+  const at = (list: { hosts: number[]; elements: number[] }[], by: "hosts" | "elements", k: number) =>
+    accuracyAt(
+      list.flatMap((one) => one[by]),
+      k,
+    ).toFixed(2);
+  return [
+    `The same evidence by four methods (${compared.length} cases):`,
+    "",
+    table(
+      ["method", "host AC@1", "host AC@3", "element AC@1", "element AC@3"],
+      methods.map(([name, list]) => [
+        name,
+        at(list, "hosts", 1),
+        at(list, "hosts", 3),
+        at(list, "elements", 1),
+        at(list, "elements", 3),
+      ]),
+    ),
+    "",
+  ];
+}
+
+function reliabilityTable(faults: readonly CaseRecord[]): string[] {
+  const bands = reliability(faults.map((one) => one.score));
+  if (!bands.length) return [];
+  return [
+    "How often the first cause is right, by the probability that was said:",
+    "",
+    table(
+      ["said", "cases", "mean said", "right"],
+      bands.map((one) => [
+        `${Math.round(one.from * 100)} to ${Math.round(one.from * 100 + 20)} %`,
+        String(one.count),
+        one.said.toFixed(2),
+        one.right.toFixed(2),
+      ]),
+    ),
+    "",
+  ];
+}
+
 /** The page about the last runs: figures, what each group is like, and every case with what was said and what was true. */
 export function verdictsPage({ rows, cases, quiet }: Results): string {
   const parts = [
@@ -96,6 +153,7 @@ export function verdictsPage({ rows, cases, quiet }: Results): string {
       "",
     );
     const faults = own.filter((one) => one.score.hostRanks.length);
+    parts.push(...methodsTable(faults), ...reliabilityTable(faults));
     parts.push(
       "By group:",
       "",

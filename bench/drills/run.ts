@@ -4,6 +4,7 @@ import { basename, join, resolve } from "node:path";
 import { parseArgs } from "node:util";
 import { readScenario } from "#standins/scenario/read";
 import type { Scenario } from "#standins/scenario/schema";
+import { incidentsAgain } from "./again";
 import { WatchedEstate } from "./estate";
 import { Listener } from "./listen";
 import { verdictsPage, type CaseRecord, type Results } from "./page";
@@ -32,6 +33,7 @@ Runs every drill of a scenario against a real server at pace, and says how well 
   --pace N          of the clock, 60 if left out
   --short           four drills of the demonstration, for the tests; writes nothing
   --keep FOLDER     leaves the server's data there when it is done
+  --again FOLDER    works the causes of a kept run out anew, by the inference as it is now; alarms stay as they were
   --page            only writes docs/verdicts.md anew from bench/drills.json`;
 
 function refuse(message: string): never {
@@ -52,6 +54,7 @@ const given = (() => {
         short: { type: "boolean", default: false },
         page: { type: "boolean", default: false },
         keep: { type: "string" },
+        again: { type: "string" },
         help: { type: "boolean", default: false },
       },
     }).values;
@@ -258,7 +261,26 @@ function keep(results: Results): void {
 }
 
 const results = given.short ? { rows: [], cases: [], quiet: [] } : readResults();
-if (given.page) keep(results);
+/** The causes of a kept run anew, with their scores. */
+function workOutAgain(folder: string): void {
+  for (const file of scenarioFiles()) {
+    const scenario = scenarioIn(file);
+    const listener = new Listener(folder, new Map(scenario.sites.map((one) => [one.name, one.id])));
+    for (const record of results.cases) {
+      if (record.scenario !== basename(file, ".json") || record.seed !== 0) continue;
+      const again = incidentsAgain(folder, listener, record, WATCHED_MS);
+      if (!again) continue;
+      record.said = { ...record.said, incidents: again.incidents };
+      record.baselines = again.baselines;
+      record.score = scoreCase(record.said, truthOf(scenario, record.id, record.startedAtMs));
+      say(line(record));
+    }
+    listener.close();
+  }
+}
+
+if (given.again) workOutAgain(resolve(given.again));
+if (given.page || given.again) keep(results);
 else
   for (const file of scenarioFiles())
     for (let seed = 0; seed < seeds; seed++)

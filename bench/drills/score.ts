@@ -53,6 +53,8 @@ export interface CaseScore {
   /** Place of each root among what was suspected, from 1; 0 where it was not. By host, and by process or line. */
   hostRanks: number[];
   elementRanks: number[];
+  /** What was said first, with its probability; undefined where nothing was said, or nothing was wrong. */
+  first?: { probability: number; isRight: boolean };
   alarms: number;
   incidents: number;
   /** Pairs of alarms: together in truth and as said, in truth only, as said only. */
@@ -103,6 +105,58 @@ function confusion(said: readonly string[], true_: readonly string[]): Confusion
   };
 }
 
+/** Place of each root among what was suspected, from 1; 0 where it was not. */
+export const ranksOf = (
+  incidents: readonly SaidIncident[],
+  roots: readonly (readonly Thing[])[],
+  by: "host" | "element",
+): number[] => {
+  const ranking = rankingOf(incidents, by);
+  return roots.map((accepted) => ranking.findIndex((one) => names(one, accepted, by)) + 1);
+};
+
+/** What was said first of a case's first incident: with which probability, and whether it was a root. */
+function firstSaid(incidents: readonly SaidIncident[], hostRanks: readonly number[]): Pick<CaseScore, "first"> {
+  const probability = incidents[0]?.suspects[0]?.probability;
+  return probability === undefined || hostRanks.length === 0
+    ? {}
+    : { first: { probability, isRight: hostRanks.includes(1) } };
+}
+
+/** One band of a reliability table: of those said with about this probability, so many were right. */
+export interface Band {
+  from: number;
+  count: number;
+  said: number;
+  right: number;
+}
+
+/** The reliability table of what was said first, in fifths of the probability. */
+export function reliability(scores: readonly CaseScore[]): Band[] {
+  const bands = new Map<number, Band>();
+  for (const { first } of scores) {
+    if (!first) continue;
+    const from = Math.min(4, Math.floor(first.probability * 5)) / 5;
+    const band = bands.get(from) ?? { from, count: 0, said: 0, right: 0 };
+    bands.set(from, {
+      from,
+      count: band.count + 1,
+      said: band.said + first.probability,
+      right: band.right + (first.isRight ? 1 : 0),
+    });
+  }
+  return [...bands.values()]
+    .sort((a, b) => a.from - b.from)
+    .map((one) => ({ ...one, said: one.said / one.count, right: one.right / one.count }));
+}
+
+/** Expected calibration error: how far what was said is from how often it was right, over the bands by their cases. */
+export function calibrationError(scores: readonly CaseScore[]): number {
+  const bands = reliability(scores);
+  const count = bands.reduce((sum, one) => sum + one.count, 0);
+  return count ? bands.reduce((sum, one) => sum + one.count * Math.abs(one.said - one.right), 0) / count : Number.NaN;
+}
+
 /** Scores one case. Alarms that no fault of the case can be felt at count as wrongly grouped where they are grouped. */
 export function scoreCase(said: Said, truth: Truth): CaseScore {
   const first = Math.min(...said.incidents.map((one) => one.openedAtMs));
@@ -118,16 +172,15 @@ export function scoreCase(said: Said, truth: Truth): CaseScore {
       else if (grouped) pairs.wrong++;
     }
   });
-  const ranks = (by: "host" | "element") => {
-    const ranking = rankingOf(said.incidents, by);
-    return truth.roots.map((accepted) => ranking.findIndex((one) => names(one, accepted, by)) + 1);
-  };
+  const ranks = (by: "host" | "element") => ranksOf(said.incidents, truth.roots, by);
+  const hostRanks = ranks("host");
   return {
     id: truth.id,
     group: truth.group,
     noticedAfterMs,
     inTime: noticedAfterMs !== undefined && noticedAfterMs <= truth.noticedWithinMs,
-    hostRanks: ranks("host"),
+    hostRanks,
+    ...firstSaid(said.incidents, hostRanks),
     elementRanks: ranks("element"),
     alarms: said.alarms.length,
     incidents: said.incidents.length,
@@ -208,6 +261,7 @@ export function rowsOf(
     ["AC@1 by process, operation or line", accuracyAt(elements, 1), "share", "higher", 0.75],
     ["AC@3 by process, operation or line", accuracyAt(elements, 3), "share", "higher", 0.92],
     ["Avg@5 by process, operation or line", averageAt5(elements), "share", "higher"],
+    ["calibration error of the first cause", calibrationError(faults), "share", "lower", 0.1],
     ["incidents for one fault that was noticed", mean(noticed.map((one) => one.incidents)), "incidents", "lower", 1.15],
     ["alarms for one incident", mean(noticed.map((one) => one.alarms / one.incidents)), "alarms", "lower"],
     ["grouping, pairwise precision", pairs.both / (pairs.both + pairs.wrong), "share", "higher", 0.95],

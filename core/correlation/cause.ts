@@ -1,5 +1,5 @@
 import type { Nature } from "../catalogue/metrics";
-import type { HarmGraph } from "./harm";
+import { chanceOf, ownChance, type HarmGraph } from "./harm";
 
 /** Something that was noticed: an alarm, or an oddity too weak to be one. */
 export interface Evidence {
@@ -54,8 +54,11 @@ export type Term =
   | { what: "well"; count: number; of: number; weight: number }
   | { what: "silent"; weight: number };
 
-/** Chance that something is noticed by itself, without any of the roots. */
+/** Chance that an alarm comes by itself, without any of the roots; oddities too weak to alarm come more often. */
 const BY_ITSELF = 0.02;
+const ODD_BY_ITSELF = 0.2;
+/** Of trouble that would have to come through something watched that shows none so much is believed. */
+const THROUGH_WELL = 0.5;
 /** Chance that what is hurt is not noticed: no alarm yet, too little load, a limit not reached. */
 const UNNOTICED = 0.55;
 /** A further root must explain so much more, in logarithms of odds. */
@@ -75,6 +78,7 @@ const TOO_EARLY = 0.35;
 const MOST_CANDIDATES = 400;
 const STEPS = 3;
 const MOST_ROOTS = 4;
+const SAME = 1e-9;
 /** Logarithms of odds for a change just before. */
 const CHANGE = { ticketed: Math.log(4), unticketed: Math.log(10) } as const;
 /** For one that is watched and shows nothing of its own. */
@@ -91,8 +95,8 @@ const NONE = -2;
 /**
  * Ranks what may have caused the evidence: by how well a set of roots explains what is seen and what is not, by
  * noisy-or inference over the graph of who can hurt whom (after Bahl et al. 2007, “Towards highly reliable enterprise
- * network services via inference of multi-level dependencies”), with a greedy search for further roots. The first is
- * the likeliest root; what else the set needs follows, then what could stand in its place, by probability.
+ * network services via inference of multi-level dependencies”), with a greedy search for further roots. Roots
+ * come first, then what could stand in the place of one, each by probability.
  */
 export function rankCauses(given: Case, most = 10): Cause[] {
   const { graph, evidence } = given;
@@ -105,7 +109,7 @@ export function rankCauses(given: Case, most = 10): Cause[] {
   const [first] = roots;
   if (!first) return [];
   const causes = new Map<string, Cause>();
-  const missing = Array.from(evidence.keys()).filter((index) => chanceOf(roots, index) < LEFT);
+  const missing = Array.from(evidence.keys()).filter((index) => chanceBy(roots, index) < LEFT);
   // Each root against everything that could stand in its place.
   for (const root of roots) {
     const others = roots.filter((one) => one !== root);
@@ -113,9 +117,7 @@ export function rankCauses(given: Case, most = 10): Cause[] {
     const scored = candidates
       .filter((one) => !others.includes(one))
       .map((one) => [one, scoreOf(one, evidence, known)] as const);
-    const nobody = known
-      ? scoreOfChances(known, evidence)
-      : evidence.reduce((sum, one) => sum + one.strength * Math.log(BY_ITSELF), 0);
+    const nobody = known ? scoreOfChances(known, evidence) : evidence.reduce((sum, one) => sum + gainOf(0, one), 0);
     const top = Math.max(...scored.map(([, score]) => score), nobody + NONE);
     const shares = scored.map(([one, score]) => [one, Math.exp((score - top) / TEMPERATURE)] as const);
     const all = shares.reduce((sum, [, share]) => sum + share, Math.exp((nobody + NONE - top) / TEMPERATURE));
@@ -133,13 +135,14 @@ export function rankCauses(given: Case, most = 10): Cause[] {
       });
     }
   }
-  const place = (one: Cause) => {
-    const index = roots.findIndex((root) => root.node === one.node);
-    return index < 0 ? roots.length : index;
-  };
   return [...causes.values()]
     .filter((one) => one.isRoot || one.explains.length > 0)
-    .sort((a, b) => place(a) - place(b) || b.probability - a.probability || (a.node < b.node ? -1 : 1))
+    .sort(
+      (a, b) =>
+        Number(b.isRoot) - Number(a.isRoot) ||
+        (Math.abs(b.probability - a.probability) > SAME ? b.probability - a.probability : 0) ||
+        (a.node < b.node ? -1 : 1),
+    )
     .slice(0, most);
 }
 
@@ -159,8 +162,9 @@ function look(node: string, { graph, evidence, standingOf }: Case, hit: Readonly
   const ownOnset = own.length ? Math.min(...own.map((one) => one.onsetMs)) : undefined;
   const tolerance = own.some((one) => CREEPS.has(one.nature)) ? CREEPING_MS : TOLERANCE_MS;
   let tooEarly = 0;
+  const reach = graph.reach(node, (other) => (hit.has(other) || !standingOf(other).isWatched ? 1 : THROUGH_WELL));
   const chances = evidence.map((one) => {
-    const chance = graph.chance(node, one.node, one.nature);
+    const chance = one.node === node ? ownChance(one.nature) : chanceOf(reach.get(one.node), one.nature);
     if (chance === 0 || one.node === node || ownOnset === undefined || one.onsetMs >= ownOnset - tolerance)
       return chance;
     tooEarly++;
@@ -183,7 +187,7 @@ function look(node: string, { graph, evidence, standingOf }: Case, hit: Readonly
   let against = 0;
   let well = 0;
   let near = 0;
-  for (const [other, arrival] of graph.reach(node)) {
+  for (const [other, arrival] of reach) {
     const chance = Math.max(...Object.values(arrival.by));
     if (chance < 0.5) continue;
     near++;
@@ -208,14 +212,14 @@ function look(node: string, { graph, evidence, standingOf }: Case, hit: Readonly
 
 /** Noisy-or of the roots for each piece of evidence. */
 function chancesOf(roots: readonly Candidate[], length: number): number[] {
-  return Array.from({ length }, (_, index) => chanceOf(roots, index));
+  return Array.from({ length }, (_, index) => chanceBy(roots, index));
 }
 
-const chanceOf = (roots: readonly Candidate[], index: number) =>
+const chanceBy = (roots: readonly Candidate[], index: number) =>
   1 - roots.reduce((none, root) => none * (1 - (root.chances[index] ?? 0)), 1);
 
-const gainOf = (chance: number, { strength }: Evidence) =>
-  strength * Math.log(1 - (1 - BY_ITSELF) * (1 - Math.min(1, chance)));
+const gainOf = (chance: number, { strength, isWeak }: Evidence) =>
+  strength * Math.log(1 - (1 - (isWeak ? ODD_BY_ITSELF : BY_ITSELF)) * (1 - Math.min(1, chance)));
 
 const scoreOfChances = (chances: readonly number[], evidence: readonly Evidence[]) =>
   evidence.reduce((sum, one, index) => sum + gainOf(chances[index] ?? 0, one), 0);
@@ -247,7 +251,8 @@ function findRoots(candidates: readonly Candidate[], evidence: readonly Evidence
       )
         continue;
       const score = scoreOf(one, evidence, known);
-      if (score > most) {
+      // Of equals the one of the lesser name, whatever the order they came in.
+      if (score > most + SAME || (score > most - SAME && best && one.node < best.node)) {
         most = score;
         best = one;
       }

@@ -163,15 +163,18 @@ export class HarmGraph {
   /**
    * Where trouble at a node can come to, and how likely: the best path to each, by the product of what its steps carry.
    * The last step is kept, since it decides as what the trouble shows.
+   * @param passes the share that gets on through a node; what is watched and well passes little. All where left out
    */
-  reach(start: string): ReadonlyMap<string, Arrival> {
-    const known = this.reached.get(start);
+  reach(start: string, passes?: (node: string) => number): ReadonlyMap<string, Arrival> {
+    const known = passes ? undefined : this.reached.get(start);
     if (known) return known;
     const best = new Map<string, Arrival>();
     let front: Walk[] = [{ node: start, way: undefined, chance: 1, path: [start] }];
     for (let step = 1; step <= MOST_STEPS && front.length && best.size <= MOST_REACHED; step++) {
       const next = new Map<string, Walk>();
-      for (const { node, way: before, chance, path } of front)
+      for (const { node, way: before, chance: come, path } of front) {
+        const chance = passes && node !== start ? come * passes(node) : come;
+        if (chance < LEAST) continue;
         for (const { to, way } of this.from(node)) {
           if (path.includes(to)) continue;
           const now = chance * WAYS[way].carries * (before ? (AFTER[before]?.[way] ?? 1) : 1);
@@ -182,8 +185,10 @@ export class HarmGraph {
           best.set(to, arrival);
           next.set(`${to} ${way}`, { node: to, way, chance: now, path: [...path, to] });
         }
+      }
       front = [...next.values()];
     }
+    if (passes) return best;
     if (this.reached.size > MOST_KEPT) this.reached.clear();
     this.reached.set(start, best);
     return best;
@@ -191,13 +196,7 @@ export class HarmGraph {
 
   /** Probability that trouble at `root` shows at `node` as something of this nature. */
   chance(root: string, node: string, nature: Nature): number {
-    if (root === node) return OWN[nature] ?? 1;
-    const arrival = this.reach(root).get(node);
-    if (!arrival) return 0;
-    let most = 0;
-    for (const way of Object.keys(arrival.by) as Way[])
-      most = Math.max(most, (arrival.by[way] ?? 0) * showing(way, nature));
-    return most;
+    return root === node ? ownChance(nature) : chanceOf(this.reach(root).get(node), nature);
   }
 
   /** Everything that can hurt one of the nodes within so many steps, themselves first. */
@@ -217,6 +216,17 @@ export class HarmGraph {
     return [...seen];
   }
 }
+
+/** Probability that what comes to a node shows as something of a nature. */
+export function chanceOf(arrival: Arrival | undefined, nature: Nature): number {
+  if (!arrival) return 0;
+  let most = 0;
+  for (const way of Object.keys(arrival.by) as Way[])
+    most = Math.max(most, (arrival.by[way] ?? 0) * showing(way, nature));
+  return most;
+}
+
+export const ownChance = (nature: Nature): number => OWN[nature] ?? 1;
 
 interface Walk {
   node: string;

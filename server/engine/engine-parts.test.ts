@@ -21,7 +21,7 @@ import { healthAt, membersAt, relianceAt, saveService } from "../store/services"
 import { seriesById } from "../store/signals";
 import { insertSource, sourceById, type SourceRow } from "../store/sources";
 import { correlate } from "../incidents/correlate";
-import { readHarmMap } from "../incidents/harm-map";
+import { readHarmMap } from "../causes/harm-map";
 import { AlarmBook, type AlarmEvent } from "../alarms/alarm-book";
 import { Evaluator } from "../alarms/evaluator";
 import { Ranges } from "../alarms/ranges";

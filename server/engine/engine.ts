@@ -11,7 +11,7 @@ import type { CommandPorts } from "../commands/ports";
 import { execute, type CommandName, type CommandOutput } from "../commands/registry";
 import { Demonstration } from "../demo/demonstration";
 import type { Drill } from "../demo/standins";
-import { readHarmMap, type HarmMap } from "../incidents/harm-map";
+import { readHarmMap, type HarmMap } from "../causes/harm-map";
 import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
 import { mergeByHand, splitByHand } from "../incidents/by-hand";
 import { correlate, type Affected } from "../incidents/correlate";

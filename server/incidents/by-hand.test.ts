@@ -10,7 +10,7 @@ import { insertRelation } from "../store/relations";
 import { readGraph } from "../estate/services";
 import { mergeByHand, splitByHand } from "./by-hand";
 import { correlate, type Affected } from "./correlate";
-import { readHarmMap } from "./harm-map";
+import { readHarmMap } from "../causes/harm-map";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 const MINUTE = 60_000;

@@ -24,8 +24,8 @@ import {
   type IncidentCause,
   type IncidentRow,
 } from "../store/incidents";
-import { causesOf } from "./causes";
-import { nodeOfCause, type HarmMap } from "./harm-map";
+import { causesOf } from "../causes/causes";
+import { nodeOfCause, type HarmMap } from "../causes/harm-map";
 import type { AlarmEvent } from "../alarms/alarm-book";
 
 export interface IncidentEvent {

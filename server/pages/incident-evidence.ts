@@ -1,7 +1,7 @@
 import { worstSeverity, type Severity } from "#core/alarms/severity";
 import { mostAlike, type Signature } from "#core/correlation/likeness";
 import { natureOf } from "#core/correlation/harm";
-import { priorityOf } from "#core/correlation/priority";
+import { priorityOf, type ServiceHarm } from "#core/correlation/priority";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { changesOf } from "../store/changes";
 import { prepared, type Db } from "../store/database";
@@ -25,6 +25,21 @@ export interface HarmLine {
   /** Calls at its entry points while the incident lasted, and how many of them failed; null where none are measured. */
   calls: number | null;
   failed: number | null;
+}
+
+/** Which services of some incidents are hurt by their own calls or figures, by "incident service". */
+export function hurtServices(db: Db, incidentIds: readonly number[]): Map<string, ServiceHarm> {
+  const hurt = new Map<string, ServiceHarm>();
+  for (const { incident, service, worst } of prepared<{ incident: number; service: number; worst: Severity }>(
+    db,
+    `SELECT j.incident_id AS incident, a.subject_id AS service, a.worst FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id
+     WHERE a.subject_type = 'service' AND j.incident_id IN (SELECT value FROM json_each(?))`,
+  ).all(JSON.stringify(incidentIds))) {
+    const key = `${incident} ${service}`;
+    const known = hurt.get(key);
+    hurt.set(key, { isHurt: true, severity: known ? worstSeverity([known.severity, worst]) : worst });
+  }
+  return hurt;
 }
 
 /** The harm of an incident, service by service, and the priority that follows from it. */

@@ -1,6 +1,7 @@
 import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { metricInfo } from "#core/catalogue/metrics";
 import { leadingShare, topProcesses } from "#core/correlation/odd-process";
+import { priorityOf, type ServiceHarm } from "#core/correlation/priority";
 import { incidentSentence } from "#core/correlation/sentence";
 import { MINUTE_MS } from "#core/time/windows";
 import { reliantServices } from "#core/topology/graph";
@@ -25,22 +26,70 @@ import { listRunbooks, runsOfIncident } from "../store/runs";
 import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
 import { chartOf, type ChartData } from "./charts";
-import { changesBefore, harmOf, loudPatterns, similarIncidents, takingPart } from "./incident-evidence";
+import { changesBefore, harmOf, hurtServices, loudPatterns, similarIncidents, takingPart } from "./incident-evidence";
 import { listAccounts } from "../store/people";
 import { guestsOf, leadingGuest } from "./guests";
 import { mapPage } from "./map/page";
 import { oddAmongSiblings } from "./siblings";
 
-export function incidentList(db: Db, { fromMs, toMs, state }: { fromMs: number; toMs: number; state: string }) {
-  const rows = incidentsIn(db, fromMs, toMs).filter((row) =>
-    state === "open" ? isOpenAt(row, toMs) : state === "resolved" ? !isOpenAt(row, toMs) : true,
-  );
+export interface IncidentsQuestion {
+  fromMs: number;
+  toMs: number;
+  state: string;
+  /** Words of the title, a cause or a number; all where it is left out. */
+  text?: string;
+  /** With whom it is; "nobody" for those that nobody took. */
+  person?: string;
+  service?: number | null;
+  order?: "newest" | "oldest" | "priority" | "longest" | "alarms";
+}
+
+/** Incidents of a span by what is asked of them. */
+export function incidentList(db: Db, question: IncidentsQuestion) {
+  const { fromMs, toMs, state, text = "", person = "", service = null, order = "newest" } = question;
+  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
+  const fits = (row: IncidentRow) => {
+    const said = [`${row.id}`, row.title, row.confirmed?.name ?? row.causes[0]?.name ?? "", row.waiting_for]
+      .join(" ")
+      .toLowerCase();
+    return (
+      (state !== "open" || isOpenAt(row, toMs)) &&
+      (state !== "resolved" || !isOpenAt(row, toMs)) &&
+      words.every((word) => said.includes(word)) &&
+      (person === "" || (person === NOBODY ? row.taken_by === null : row.taken_by === person)) &&
+      (service === null || row.services.some((one) => one.id === service))
+    );
+  };
+  const rows = incidentsIn(db, fromMs, toMs).filter(fits);
   const counts = alarmCounts(
     db,
     rows.map((row) => row.id),
   );
-  return rows.map((row) => ({ ...row, isOpen: isOpenAt(row, toMs), alarmCount: counts.get(row.id)?.all ?? 0 }));
+  const hurt = hurtServices(
+    db,
+    rows.map((row) => row.id),
+  );
+  const lines = rows.map((row) => ({
+    ...row,
+    isOpen: isOpenAt(row, toMs),
+    alarmCount: counts.get(row.id)?.all ?? 0,
+    shownPriority: row.priority ?? priorityOf(row.services.map(({ id }) => hurt.get(`${row.id} ${id}`) ?? RELIES)),
+  }));
+  const length = (row: IncidentRow) => (row.resolved_at ?? toMs) - row.opened_at;
+  const orders: Record<NonNullable<IncidentsQuestion["order"]>, (a: Line, b: Line) => number> = {
+    newest: (a, b) => b.opened_at - a.opened_at,
+    oldest: (a, b) => a.opened_at - b.opened_at,
+    priority: (a, b) => Number(b.isOpen) - Number(a.isOpen) || a.shownPriority - b.shownPriority,
+    longest: (a, b) => length(b) - length(a),
+    alarms: (a, b) => b.alarmCount - a.alarmCount,
+  };
+  type Line = (typeof lines)[number];
+  return lines.sort((a, b) => orders[order](a, b) || b.opened_at - a.opened_at || b.id - a.id);
 }
+
+/** Asked for as the person of incidents that nobody took. */
+export const NOBODY = "nobody";
+const RELIES: ServiceHarm = { isHurt: false, severity: "warning" };
 
 const isOpenAt = (row: IncidentRow, atMs: number) => row.resolved_at === null || row.resolved_at > atMs;
 

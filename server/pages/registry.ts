@@ -11,7 +11,11 @@ import { componentPage } from "./component";
 import { estatePage, samplesPage } from "./estate";
 import { findPage } from "./find";
 import { identityPage } from "./identity";
+import { listAccounts } from "../store/people";
+import { listServices } from "../store/services";
 import { incidentList, incidentPage } from "./incidents";
+import { shiftPage } from "./shift";
+import { triagePage } from "./triage";
 import { logPage, logsPage } from "./logs";
 import { mapPage } from "./map/page";
 import { mapPanel } from "./map/panel";
@@ -91,6 +95,13 @@ export const questions = {
   trace: tracePage,
   incidents: incidentList,
   incident: incidentPage,
+  triage: triagePage,
+  shift: shiftPage,
+  serviceNames: (db: Db, _asked: object) => listServices(db).map(({ id, name }) => ({ id, name })),
+  peopleNames: (db: Db, _asked: object) =>
+    listAccounts(db)
+      .filter((one) => one.closedAt === null)
+      .map((one) => one.name),
   discover: discoverPage,
   coverage: coveragePage,
   naming: namingPage,

@@ -8,7 +8,7 @@ import { changesOf, type ChangeRow } from "../store/changes";
 import type { Db } from "../store/database";
 import { findingsIn } from "../store/findings";
 import type { IncidentCause } from "../store/incidents";
-import { componentOfNode, sitesOfLine, type HarmMap } from "./harm-map";
+import { componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
 
 /** Changes that came so long before the first of it may be behind it. */
 const BEFORE_MS = 30 * MINUTE_MS;
@@ -19,6 +19,7 @@ const NO_CAUSE: ReadonlySet<string> = new Set(["membership", "level", "runbook"]
 /** That a state became another is seen, not done: it comes of the trouble. */
 const A_STATE = /\b(state|health|status|reachable|responding|power)\b[^:;]*(:|is now|became)/i;
 const MOST_CAUSES = 8;
+const MOST_CANDIDATES = 400;
 /** Named beside the roots from this probability on. */
 const LEAST_SAID = 0.01;
 
@@ -30,7 +31,7 @@ type Alarm = Pick<
 const nodeOf = ({ subject_type, subject_id }: Alarm) => `${subject_type}:${subject_id}`;
 
 /** The evidence that alarms are: one piece for each nature of trouble on each subject, by its earliest onset. */
-function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: number[] })[] {
+export function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: number[] })[] {
   const pieces = new Map<string, SaidEvidence & { alarms: number[] }>();
   for (const alarm of alarms) {
     const node = nodeOf(alarm);
@@ -102,17 +103,58 @@ export function causesOf(
   nameOf: (subject: Subject) => string,
   untilMs: number,
 ): IncidentCause[] {
-  const evidence = evidenceOf(alarms);
+  return ranked(db, evidenceOf(alarms), harm, nameOf, untilMs, 3);
+}
+
+/** Somebody's complaint, and what was told round it. */
+export interface Complaint {
+  /** Node of what is complained about, and its name. */
+  complaint: string;
+  complaintName: string;
+  atMs: number;
+  fromMs: number;
+  toMs: number;
+  alarms: readonly Alarm[];
+  harm: HarmMap;
+  nameOf: (subject: Subject) => string;
+}
+
+/** What may be behind a complaint: by what was unusual round it, though nothing alarmed. */
+export function causesAround(db: Db, given: Complaint): IncidentCause[] {
+  const felt = {
+    node: given.complaint,
+    nature: "slow" as const,
+    strength: 1,
+    onsetMs: given.atMs,
+    name: given.complaintName,
+    symptom: "Somebody complains",
+    alarms: [],
+  };
+  const told = evidenceOf(given.alarms).filter((one) => one.node !== given.complaint);
+  return ranked(db, [felt, ...told], given.harm, given.nameOf, given.toMs, 5).filter(
+    // What is complained about is no cause of itself.
+    (one) => nodeOfCause(one) !== given.complaint,
+  );
+}
+
+function ranked(
+  db: Db,
+  evidence: (SaidEvidence & { alarms: number[] })[],
+  harm: HarmMap,
+  nameOf: (subject: Subject) => string,
+  untilMs: number,
+  steps: number,
+): IncidentCause[] {
   if (evidence.length === 0) return [];
   const first = Math.min(...evidence.map((one) => one.onsetMs));
   const candidates = harm.graph.upstream(
     evidence.map((one) => one.node),
-    3,
-    400,
+    steps,
+    MOST_CANDIDATES,
   );
   evidence.push(...odditiesOf(db, evidence, new Set(candidates), first, untilMs));
   const changes = changesBefore(db, candidates, harm, first);
-  const ranked = rankCauses(
+  return rankCauses(
     {
       graph: harm.graph,
       evidence: evidence satisfies readonly Evidence[],
@@ -127,8 +169,7 @@ export function causesOf(
       },
     },
     MOST_CAUSES,
-  );
-  return ranked
+  )
     .filter((cause) => cause.isRoot || cause.probability >= LEAST_SAID)
     .map((cause) => said(cause, evidence, changes(cause.node), first, nameOf));
 }
