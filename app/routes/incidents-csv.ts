@@ -10,6 +10,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     title: row.title,
     state: row.isOpen ? "open" : "resolved",
     priority: row.shownPriority,
+    "priority reason": row.priority_reason,
     severity: row.worst,
     opened: new Date(row.opened_at).toISOString(),
     resolved: row.resolved_at === null ? "" : new Date(row.resolved_at).toISOString(),

@@ -71,10 +71,10 @@ const EXPLAINED = 0.12;
  * What begins earlier than its cause by more than the clocks and polls allow is hardly its effect. A level that creeps
  * up to its limit, as memory does, is told of long after its harm.
  */
-const TOLERANCE_MS = 90_000;
-const CREEPING_MS = 300_000;
+const TOLERANCE_MS = 180_000;
+const CREEPING_MS = 900_000;
 const CREEPS: ReadonlySet<Nature> = new Set(["busy", "memory", "full", "storage", "withheld", "queue"]);
-const TOO_EARLY = 0.35;
+const TOO_EARLY = 0.5;
 const MOST_CANDIDATES = 400;
 const STEPS = 3;
 const MOST_ROOTS = 4;

@@ -1,0 +1,124 @@
+import { expect, test, type Page } from "./fixtures";
+import { axeFinds, heading, listen } from "./helpers";
+
+/** A part of a page by its heading. */
+const part = (page: Page, name: string | RegExp) =>
+  page.locator("section.hx-section").filter({ has: page.getByRole("heading", { name }) });
+
+test("a cascade: its cause is named with reasons, it is worked on, split and merged, resolved with its cause, and told of", async ({
+  page,
+}) => {
+  test.setTimeout(240_000);
+  const complaints = listen(page);
+
+  await test.step("a locked database hurts a service; the incident names the database though others spoke first", async () => {
+    await page.goto("/setup/drills");
+    await page.getByRole("button", { name: "Start: A report locks the gate database" }).click();
+    await expect(heading(page)).toContainText("Running: “A report locks the gate database”");
+    await page.goto("/incidents?state=open");
+    const row = page.getByRole("row").filter({ hasText: "quaystore @ nq-gate-db-01" }).first();
+    await expect(async () => {
+      await page.reload();
+      await page.waitForFunction(() => document.documentElement.hasAttribute("data-alive"));
+      await expect(row).toContainText(/likeliest cause quaystore @ nq-gate-db-01/, { timeout: 1000 });
+      // Several alarms are needed to split one off.
+      await expect(row.locator("td.num").last()).toHaveText(/[3-9]|\d\d/, { timeout: 1000 });
+    }).toPass({ timeout: 120_000 });
+    await row.getByRole("link").first().click();
+    const cause = part(page, /Likeliest cause/);
+    await expect(cause.getByRole("link", { name: "quaystore @ nq-gate-db-01" }).first()).toBeVisible();
+    await expect(cause).toContainText(/explains .* others?/);
+    await expect(part(page, /^Priority \d/)).toContainText("Gate Appointments");
+    await expect(part(page, "Timeline")).toContainText("Likeliest cause: quaystore @ nq-gate-db-01");
+    expect(await axeFinds(page)).toEqual([]);
+  });
+
+  await test.step("it is handed over, waits for somebody, and its priority is set with a reason", async () => {
+    const work = part(page, /^With /);
+    await work.getByLabel("Hand over to").selectOption({ index: 1 });
+    await work.getByLabel("What they should know").fill("The report runs since nine.");
+    await work.getByRole("button", { name: "Hand over" }).click();
+    await expect(part(page, "Timeline")).toContainText("The report runs since nine.");
+    await part(page, /^With /)
+      .getByLabel("Waiting for")
+      .fill("the database desk");
+    await part(page, /^With /)
+      .getByRole("button", { name: "Wait" })
+      .click();
+    await expect(page.getByText("waiting for the database desk")).toBeVisible();
+    const harm = part(page, /^Priority \d/);
+    await harm.getByLabel("Priority").selectOption("1");
+    await harm.getByRole("button", { name: "Set" }).click();
+    await expect(page.getByText("Say why the priority is another.")).toBeVisible();
+    await harm.getByLabel("Priority").selectOption("1");
+    await harm.getByLabel("Reason").fill("ships wait at the gate");
+    await harm.getByRole("button", { name: "Set" }).click();
+    await expect(part(page, "Priority 1: ships wait at the gate")).toBeVisible();
+  });
+
+  await test.step("an alarm is split off, and merged back", async () => {
+    const whole = page.url();
+    const alarms = part(page, /^Alarms: /);
+    await alarms.getByRole("checkbox").last().check();
+    await alarms.getByRole("button", { name: "Split off 1" }).click();
+    await expect(part(page, "Timeline")).toContainText("1 alarm split off into incident");
+    await page.goto(whole);
+    const split = await part(page, "Timeline")
+      .getByText(/split off into incident \d+/)
+      .last()
+      .textContent();
+    const number = /incident (\d+)/.exec(split ?? "")?.[1];
+    await page.goto(`/incidents/${number}`);
+    await expect(part(page, "Timeline")).toContainText("Split off from incident");
+    await part(page, /^With /)
+      .getByLabel("Belongs to")
+      .selectOption(/(\d+)$/.exec(new URL(whole).pathname)?.[1] ?? "");
+    await part(page, /^With /)
+      .getByRole("button", { name: "Merge" })
+      .click();
+    await page.waitForURL(`**${new URL(whole).pathname}*`);
+    await expect(part(page, "Timeline")).toContainText(`Incident ${number} merged into this one`);
+  });
+
+  await test.step("triage from a complaint finds the same, and the shift shows what was done", async () => {
+    const incident = page.url();
+    await page.goto("/incidents/triage");
+    await page.getByLabel("Service that is slow or failing").selectOption("Gate Appointments");
+    await page.getByRole("button", { name: "Look" }).click();
+    await expect(heading(page)).toContainText("Gate Appointments round");
+    await expect(part(page, "What may be behind it")).toContainText("nq-gate-db-01");
+    expect(await axeFinds(page)).toEqual([]);
+    await page.goto("/incidents/shift");
+    await expect(part(page, /^Open: /)).toContainText("the database desk");
+    await expect(part(page, /^Done by people/)).toContainText("The report runs since nine.");
+    expect(await axeFinds(page)).toEqual([]);
+    await page.goto(incident);
+  });
+
+  await test.step("it is resolved with its cause, told of in a report, and stays resolved in the list", async () => {
+    await page.goto("/setup/drills");
+    await page.getByRole("button", { name: /^End: / }).click();
+    await expect(heading(page)).toContainText("No drill is running");
+    await page.goto("/incidents?state=open&q=quaystore");
+    const row = page.getByRole("row").filter({ hasText: "quaystore @ nq-gate-db-01" }).first();
+    const link = row.getByRole("link").first();
+    const address = (await link.getAttribute("href")) ?? "";
+    await link.click();
+    const cause = part(page, /Likeliest cause/);
+    await cause.getByLabel("Because").fill("a report held a lock");
+    await cause.getByRole("button", { name: "Confirm cause" }).click();
+    await expect(part(page, "Cause, as confirmed")).toContainText("a report held a lock");
+    const number = /incidents\/(\d+)/.exec(address)?.[1];
+    const report = await page.request.get(`/incidents/${number}/report/md`);
+    expect(await report.text()).toMatch(/# Incident \d+[\s\S]*## Cause[\s\S]*a report held a lock/);
+    const facts = (await (await page.request.get(`/incidents/${number}/report/json`)).json()) as {
+      confirmed: { name: string };
+      harm: { service: string }[];
+    };
+    expect(facts.confirmed.name).toBe("quaystore @ nq-gate-db-01");
+    expect(facts.harm.map((one) => one.service)).toContain("Gate Appointments");
+    const list = await page.request.get("/incidents.csv?q=quaystore");
+    expect(await list.text()).toContain("ships wait");
+  });
+  expect(complaints.filter((one) => !one.includes("400 (Bad Request)"))).toEqual([]);
+});
