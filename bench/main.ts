@@ -3,6 +3,7 @@ import { benchDurable } from "./durable";
 import { benchSpans } from "./spans";
 import { benchSweep } from "./sweep";
 import { benchLogs } from "./logs";
+import { measureCauses } from "./causes";
 import { measureJudging } from "./judging";
 import { benchMap } from "./map";
 import { benchPlanning } from "./planning";
@@ -36,3 +37,5 @@ export async function measureParts(root: string): Promise<Measurement[]> {
 
 /** What judging costs: ticks, learning, previews. */
 export const judging = (): Measurement[] => measureJudging();
+/** What it costs to find causes in a bad tick. */
+export const causes = (): Measurement[] => measureCauses();

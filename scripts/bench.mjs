@@ -20,10 +20,10 @@ const only = process.argv[2];
 const wanted = (part) => only === undefined || only === part;
 if (
   only !== undefined &&
-  !["parts", "sweep", "starts", "pages", "find", "platforms", "spend", "map", "judging"].includes(only)
+  !["parts", "sweep", "starts", "pages", "find", "platforms", "spend", "map", "judging", "causes"].includes(only)
 )
   throw new Error(
-    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages, find, platforms, spend, map or judging, or none for all.`,
+    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages, find, platforms, spend, map, judging or causes, or none for all.`,
   );
 
 const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
@@ -262,6 +262,7 @@ try {
   if (wanted("parts")) await measureEachPart();
   if (wanted("spend")) for (const one of await (await import(pathToFileURL(parts).href)).measureSpend(root)) keep(one);
   if (wanted("map")) for (const one of (await import(pathToFileURL(parts).href)).measureMap(root)) keep(one);
+  if (wanted("causes")) for (const one of (await import(pathToFileURL(parts).href)).causes()) keep(one);
   if (wanted("judging")) for (const one of (await import(pathToFileURL(parts).href)).judging()) keep(one);
   const bare = ["starts", "pages", "find", "platforms"].some(wanted) ? await bareServer() : undefined;
   if (wanted("starts")) await measureStarts(bare);

@@ -150,6 +150,8 @@ export default function Incident({ loaderData: page, actionData: answered }: Rou
           {page.guests.length ? (
             <Guests title={`Virtual machines when the alarm was raised: ${page.guests.length}`} rows={page.guests} />
           ) : null}
+          <Timeline page={page} />
+          <Alarms page={page} />
           <TopProcesses page={page} />
         </Stack>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
@@ -161,9 +163,7 @@ export default function Incident({ loaderData: page, actionData: answered }: Rou
           <LoudLogs page={page} />
           <Similar page={page} />
           <Work page={page} />
-          <Alarms page={page} />
           <Evidence page={page} />
-          <Timeline page={page} />
         </Stack>
       </Box>
       <Typography variant="caption" component="p" sx={{ color: "text.secondary", mt: 1 }}>

@@ -119,7 +119,7 @@ export default function Incidents({ loaderData: { rows, asked, fromMs, services,
           label="With"
           value={asked.with}
           onChange={(event) => change({ with: event.target.value })}
-          sx={{ width: 160 }}
+          sx={{ width: 190 }}
           slotProps={choose}
         >
           <MenuItem value="">anybody or nobody</MenuItem>

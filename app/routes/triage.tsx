@@ -81,7 +81,9 @@ function FoundParts({ page }: { page: Found }) {
             <tbody>
               {page.causes.map((cause) => (
                 <tr key={cause.name}>
-                  <td className="num top">{Math.max(1, Math.round(cause.probability * 100))} %</td>
+                  <td className="num top" style={{ whiteSpace: "nowrap" }}>
+                    {Math.max(1, Math.round(cause.probability * 100))} %
+                  </td>
                   <td>
                     {cause.componentId === null ? (
                       cause.name

@@ -26,6 +26,7 @@ export const plainStyles: Record<string, CSSObject> = {
   ".hx-ask:first-child": { marginTop: 0 },
   ".hx-ask label": { display: "grid" },
   ".hx-ask .hx-input, .hx-ask .hx-select": { minWidth: 0, width: "100%" },
+  ".hx-ask .hx-select": { border: LINE, borderRadius: 4, margin: 0 },
   ".hx-ask .hx-grow": { flex: "1 1 130px" },
   ".hx-quiet": { color: QUIET, fontWeight: 400 },
   ".hx-head": { display: "flex", alignItems: "flex-start", gap: 16, marginBottom: 12 },

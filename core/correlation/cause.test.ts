@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import type { Nature } from "../catalogue/metrics";
 import { rankCauses, type Evidence, type Standing } from "./cause";
-import { AFTER, HarmGraph, natureOf, WAYS, type HarmEdge, type Way } from "./harm";
+import { AFTER, HarmGraph, LEAST, MOST_STEPS, natureOf, WAYS, type HarmEdge, type Way } from "./harm";
 
 const calls = (caller: string, callee: string): HarmEdge[] => [
   { from: callee, to: caller, way: "callee" },
@@ -175,7 +175,7 @@ it("finds the chance of the best path, as trying all paths does", () => {
         if (seen.has(to)) continue;
         const now = chance * WAYS[way].carries * (before ? (AFTER[before]?.[way] ?? 1) : 1);
         if (to === end) most = Math.max(most, now * (WAYS[way].shows[nature] ?? WAYS[way].shows.rest));
-        if (seen.size < 6 && now >= 0.02) walk(to, now, new Set([...seen, to]), way);
+        if (seen.size < MOST_STEPS && now >= LEAST) walk(to, now, new Set([...seen, to]), way);
       }
     };
     walk(start, 1, new Set([start]));
@@ -185,8 +185,8 @@ it("finds the chance of the best path, as trying all paths does", () => {
     for (const end of NODES)
       for (const nature of NATURES) {
         const expected = all(start, end, nature);
-        // What is under two in a hundred is left out.
-        if (expected >= 0.03 || graph.chance(start, end, nature) >= 0.03)
+        // What carries less than that is left out.
+        if (expected >= LEAST || graph.chance(start, end, nature) >= LEAST)
           expect(graph.chance(start, end, nature), `${start} ${end} ${nature}`).toBeCloseTo(expected, 9);
       }
 });

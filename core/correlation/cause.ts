@@ -1,5 +1,5 @@
 import type { Nature } from "../catalogue/metrics";
-import { chanceOf, ownChance, type HarmGraph } from "./harm";
+import { bestOf, chanceOf, ownChance, type HarmGraph } from "./harm";
 
 /** Something that was noticed: an alarm, or an oddity too weak to be one. */
 export interface Evidence {
@@ -102,8 +102,14 @@ export function rankCauses(given: Case, most = 10): Cause[] {
   const { graph, evidence } = given;
   if (evidence.length === 0) return [];
   const hit = new Set(evidence.map((one) => one.node));
+  const well = new Map<string, boolean>();
+  const isWell = (node: string) => {
+    let known = well.get(node);
+    if (known === undefined) well.set(node, (known = !hit.has(node) && given.standingOf(node).isWatched));
+    return known;
+  };
   const candidates = (given.candidates ?? graph.upstream(hit, STEPS, MOST_CANDIDATES)).map((node) =>
-    look(node, given, hit),
+    look(node, given, isWell),
   );
   const roots = findRoots(candidates, evidence);
   const [first] = roots;
@@ -113,12 +119,12 @@ export function rankCauses(given: Case, most = 10): Cause[] {
   // Each root against everything that could stand in its place.
   for (const root of roots) {
     const others = roots.filter((one) => one !== root);
-    const known = others.length ? chancesOf(others, evidence.length) : undefined;
+    const known = explainedBy(others, evidence);
     const scored = candidates
       .filter((one) => !others.includes(one))
       .map((one) => [one, scoreOf(one, evidence, known)] as const);
-    const nobody = known ? scoreOfChances(known, evidence) : evidence.reduce((sum, one) => sum + gainOf(0, one), 0);
-    const top = Math.max(...scored.map(([, score]) => score), nobody + NONE);
+    const nobody = known.total;
+    const top = scored.reduce((most, [, score]) => Math.max(most, score), nobody + NONE);
     const shares = scored.map(([one, score]) => [one, Math.exp((score - top) / TEMPERATURE)] as const);
     const all = shares.reduce((sum, [, share]) => sum + share, Math.exp((nobody + NONE - top) / TEMPERATURE));
     for (const [one, share] of shares) {
@@ -152,17 +158,20 @@ interface Candidate {
   chances: number[];
   /** Logarithm of the odds for it, whatever it explains. */
   prior: number;
+  /** Places of the evidence at which it has any chance to show. */
+  touches: number[];
   explains: number[];
   terms: Term[];
 }
 
-function look(node: string, { graph, evidence, standingOf }: Case, hit: ReadonlySet<string>): Candidate {
+/** @param isWell whether a node is watched and nothing is known against it */
+function look(node: string, { graph, evidence, standingOf }: Case, isWell: (node: string) => boolean): Candidate {
   const standing = standingOf(node);
   const own = evidence.filter((one) => one.node === node);
   const ownOnset = own.length ? Math.min(...own.map((one) => one.onsetMs)) : undefined;
   const tolerance = own.some((one) => CREEPS.has(one.nature)) ? CREEPING_MS : TOLERANCE_MS;
   let tooEarly = 0;
-  const reach = graph.reach(node, (other) => (hit.has(other) || !standingOf(other).isWatched ? 1 : THROUGH_WELL));
+  const reach = graph.reach(node, (other) => (isWell(other) ? THROUGH_WELL : 1));
   const chances = evidence.map((one) => {
     const chance = one.node === node ? ownChance(one.nature) : chanceOf(reach.get(one.node), one.nature);
     if (chance === 0 || one.node === node || ownOnset === undefined || one.onsetMs >= ownOnset - tolerance)
@@ -188,10 +197,10 @@ function look(node: string, { graph, evidence, standingOf }: Case, hit: Readonly
   let well = 0;
   let near = 0;
   for (const [other, arrival] of reach) {
-    const chance = Math.max(...Object.values(arrival.by));
+    const chance = bestOf(arrival);
     if (chance < 0.5) continue;
     near++;
-    if (hit.has(other) || !standingOf(other).isWatched) continue;
+    if (!isWell(other)) continue;
     well++;
     against += Math.log(1 - chance * (1 - UNNOTICED));
   }
@@ -207,29 +216,36 @@ function look(node: string, { graph, evidence, standingOf }: Case, hit: Readonly
   if (ownOnset !== undefined && others.length && ownOnset < Math.min(...others))
     terms.push({ what: "first", byMs: Math.min(...others) - ownOnset, weight: 0.5 });
   terms.sort((a, b) => Math.abs(b.weight) - Math.abs(a.weight));
-  return { node, chances, prior, explains, terms };
+  const touches = chances.flatMap((chance, index) => (chance > 0 ? [index] : []));
+  return { node, chances, prior, touches, explains, terms };
 }
 
-/** Noisy-or of the roots for each piece of evidence. */
-function chancesOf(roots: readonly Candidate[], length: number): number[] {
-  return Array.from({ length }, (_, index) => chanceBy(roots, index));
+/** What some roots explain: the chance of each piece of evidence by noisy-or, what it is worth, and the sum of that. */
+interface Explained {
+  chances: Float64Array;
+  gains: Float64Array;
+  total: number;
+}
+
+const gainOf = (chance: number, { strength, isWeak }: Evidence) =>
+  strength * Math.log(1 - (1 - (isWeak ? ODD_BY_ITSELF : BY_ITSELF)) * (1 - Math.min(1, chance)));
+
+function explainedBy(roots: readonly Candidate[], evidence: readonly Evidence[]): Explained {
+  const chances = Float64Array.from(evidence, (_, index) => chanceBy(roots, index));
+  const gains = Float64Array.from(evidence, (one, index) => gainOf(chances[index] as number, one));
+  return { chances, gains, total: gains.reduce((sum, one) => sum + one, 0) };
 }
 
 const chanceBy = (roots: readonly Candidate[], index: number) =>
   1 - roots.reduce((none, root) => none * (1 - (root.chances[index] ?? 0)), 1);
 
-const gainOf = (chance: number, { strength, isWeak }: Evidence) =>
-  strength * Math.log(1 - (1 - (isWeak ? ODD_BY_ITSELF : BY_ITSELF)) * (1 - Math.min(1, chance)));
-
-const scoreOfChances = (chances: readonly number[], evidence: readonly Evidence[]) =>
-  evidence.reduce((sum, one, index) => sum + gainOf(chances[index] ?? 0, one), 0);
-
-/** Logarithm of the odds of a candidate, beside roots that are known. */
-function scoreOf(one: Candidate, evidence: readonly Evidence[], known: readonly number[] | undefined): number {
-  let sum = one.prior;
-  for (const [index, piece] of evidence.entries()) {
-    const chance = one.chances[index] ?? 0;
-    sum += gainOf(known ? 1 - (1 - (known[index] ?? 0)) * (1 - chance) : chance, piece);
+/** Logarithm of the odds of a candidate beside what is explained already. */
+function scoreOf(one: Candidate, evidence: readonly Evidence[], known: Explained): number {
+  let sum = one.prior + known.total;
+  for (const index of one.touches) {
+    const before = known.chances[index] as number;
+    const chance = 1 - (1 - before) * (1 - (one.chances[index] as number));
+    sum += gainOf(chance, evidence[index] as Evidence) - (known.gains[index] as number);
   }
   return sum;
 }
@@ -237,18 +253,17 @@ function scoreOf(one: Candidate, evidence: readonly Evidence[], known: readonly 
 /** The set of roots: the best one, then whatever gains more than the penalty and explains an alarm left over. */
 function findRoots(candidates: readonly Candidate[], evidence: readonly Evidence[]): Candidate[] {
   const roots: Candidate[] = [];
-  for (let known: number[] | undefined; roots.length < MOST_ROOTS;) {
-    const before = known ? scoreOfChances(known, evidence) : undefined;
+  while (roots.length < MOST_ROOTS) {
+    const known = explainedBy(roots, evidence);
+    // A further root must explain an alarm that the others leave over.
+    const leftOver = new Set(
+      evidence.flatMap((one, index) => (!one.isWeak && (known.chances[index] as number) < LEFT ? [index] : [])),
+    );
     let best: Candidate | undefined;
     let most = Number.NEGATIVE_INFINITY;
     for (const one of candidates) {
       if (roots.includes(one)) continue;
-      if (
-        known &&
-        !evidence.some(
-          (piece, index) => !piece.isWeak && (known?.[index] ?? 0) < LEFT && (one.chances[index] ?? 0) >= 0.5,
-        )
-      )
+      if (roots.length && !one.touches.some((index) => leftOver.has(index) && (one.chances[index] as number) >= 0.5))
         continue;
       const score = scoreOf(one, evidence, known);
       // Of equals the one of the lesser name, whatever the order they came in.
@@ -257,9 +272,8 @@ function findRoots(candidates: readonly Candidate[], evidence: readonly Evidence
         best = one;
       }
     }
-    if (!best || (before !== undefined && most - before < PENALTY)) break;
+    if (!best || (roots.length > 0 && most - known.total < PENALTY)) break;
     roots.push(best);
-    known = chancesOf(roots, evidence.length);
   }
   return roots;
 }

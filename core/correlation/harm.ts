@@ -139,21 +139,42 @@ export interface HarmEdge {
   way: Way;
 }
 
+const NAMES = Object.keys(WAYS) as Way[];
+const COUNT = NAMES.length;
+const PLACE = new Map(NAMES.map((way, index) => [way, index]));
+const CARRIES = Float64Array.from(NAMES, (way) => WAYS[way].carries);
+/** What is left of trouble that goes on over one way after it came over another, by both places. */
+const FOLLOWS = Float64Array.from(NAMES.flatMap((before) => NAMES.map((way) => AFTER[before]?.[way] ?? 1)));
+
+/** A walk that trouble may take; its steps are known by those before it. */
+interface Walk {
+  node: string;
+  /** Place of its last way; -1 at the start. */
+  way: number;
+  chance: number;
+  before: Walk | undefined;
+}
+
+function passed(walk: Walk, node: string): boolean {
+  for (let at: Walk | undefined = walk; at; at = at.before) if (at.node === node) return true;
+  return false;
+}
+
 /** Who can hurt whom: nodes are whatever can be a cause or be hurt, by a key of the caller's. */
 export class HarmGraph {
-  private readonly out = new Map<string, HarmEdge[]>();
+  private readonly out = new Map<string, { to: string; way: number }[]>();
   private readonly into = new Map<string, HarmEdge[]>();
   private readonly reached = new Map<string, ReadonlyMap<string, Arrival>>();
 
   constructor(edges: Iterable<HarmEdge>) {
     for (const edge of edges) {
-      push(this.out, edge.from, edge);
+      push(this.out, edge.from, { to: edge.to, way: PLACE.get(edge.way) as number });
       push(this.into, edge.to, edge);
     }
   }
 
   from(node: string): readonly HarmEdge[] {
-    return this.out.get(node) ?? [];
+    return (this.out.get(node) ?? []).map(({ to, way }) => ({ from: node, to, way: NAMES[way] as Way }));
   }
 
   to(node: string): readonly HarmEdge[] {
@@ -169,24 +190,27 @@ export class HarmGraph {
     const known = passes ? undefined : this.reached.get(start);
     if (known) return known;
     const best = new Map<string, Arrival>();
-    let front: Walk[] = [{ node: start, way: undefined, chance: 1, path: [start] }];
+    let front: Walk[] = [{ node: start, way: -1, chance: 1, before: undefined }];
     for (let step = 1; step <= MOST_STEPS && front.length && best.size <= MOST_REACHED; step++) {
-      const next = new Map<string, Walk>();
-      for (const { node, way: before, chance: come, path } of front) {
-        const chance = passes && node !== start ? come * passes(node) : come;
+      const next: Walk[] = [];
+      for (const walk of front) {
+        const { node, way: before, chance: come } = walk;
+        // A better walk over the same last step was found since.
+        if (before >= 0 && (best.get(node)?.[before] ?? 0) > come) continue;
+        const chance = passes && before >= 0 ? come * passes(node) : come;
         if (chance < LEAST) continue;
-        for (const { to, way } of this.from(node)) {
-          if (path.includes(to)) continue;
-          const now = chance * WAYS[way].carries * (before ? (AFTER[before]?.[way] ?? 1) : 1);
+        for (const { to, way } of this.out.get(node) ?? []) {
+          const now = chance * (CARRIES[way] as number) * (before < 0 ? 1 : (FOLLOWS[before * COUNT + way] as number));
           if (now < LEAST) continue;
-          const arrival = best.get(to) ?? { by: {} };
-          if ((arrival.by[way] ?? 0) >= now) continue;
-          arrival.by[way] = now;
-          best.set(to, arrival);
-          next.set(`${to} ${way}`, { node: to, way, chance: now, path: [...path, to] });
+          let arrival = best.get(to);
+          if (arrival && (arrival[way] as number) >= now) continue;
+          if (passed(walk, to)) continue;
+          if (!arrival) best.set(to, (arrival = new Float64Array(COUNT)));
+          arrival[way] = now;
+          next.push({ node: to, way, chance: now, before: walk });
         }
       }
-      front = [...next.values()];
+      front = next;
     }
     if (passes) return best;
     if (this.reached.size > MOST_KEPT) this.reached.clear();
@@ -217,31 +241,32 @@ export class HarmGraph {
   }
 }
 
+/** How trouble comes to a node: the best chance by each last step, in the order of the ways. */
+export type Arrival = Float64Array;
+
+const SHOWN = new Map<Nature, Float64Array>();
+
 /** Probability that what comes to a node shows as something of a nature. */
 export function chanceOf(arrival: Arrival | undefined, nature: Nature): number {
   if (!arrival) return 0;
+  let shown = SHOWN.get(nature);
+  if (!shown) SHOWN.set(nature, (shown = Float64Array.from(NAMES, (way) => showing(way, nature))));
   let most = 0;
-  for (const way of Object.keys(arrival.by) as Way[])
-    most = Math.max(most, (arrival.by[way] ?? 0) * showing(way, nature));
+  for (let way = 0; way < COUNT; way++) most = Math.max(most, (arrival[way] as number) * (shown[way] as number));
+  return most;
+}
+
+/** The best chance that trouble comes to a node at all. */
+export function bestOf(arrival: Arrival): number {
+  let most = 0;
+  for (let way = 0; way < COUNT; way++) most = Math.max(most, arrival[way] as number);
   return most;
 }
 
 export const ownChance = (nature: Nature): number => OWN[nature] ?? 1;
 
-interface Walk {
-  node: string;
-  way: Way | undefined;
-  chance: number;
-  path: readonly string[];
-}
-
-/** How trouble comes to a node: the best chance by each last step. */
-export interface Arrival {
-  by: Partial<Record<Way, number>>;
-}
-
-const MOST_STEPS = 6;
-const LEAST = 0.02;
+export const MOST_STEPS = 5;
+export const LEAST = 0.05;
 const MOST_REACHED = 5000;
 const MOST_KEPT = 4000;
 

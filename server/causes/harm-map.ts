@@ -43,6 +43,7 @@ const WEIGHT_OF_STRATUM: Readonly<Record<string, number>> = {
   network: 0.4,
 };
 const LINE_WEIGHT = 0.3;
+const SWITCH = "net.switch";
 
 /** Who can hurt whom in the estate of one moment, and what stands where. */
 export interface HarmMap {
@@ -141,10 +142,13 @@ function edgesOf(id: number, graph: EstateGraph, components: ReadonlyMap<number,
 function linesOf(graph: EstateGraph, components: ReadonlyMap<number, ComponentRow>): HarmEdge[] {
   const edges: HarmEdge[] = [];
   const lines = new Map<string, [string, string]>();
+  // Places with a network of their own; an account of a cloud is none.
+  const places = new Set([...components.values()].filter((row) => row.kind === SWITCH).map((row) => row.site));
   for (const row of components.values())
     for (const { type, to } of graph.from(row.id)) {
       const other = components.get(to);
-      if (type !== "talks-to" || !other || other.site === row.site || !other.site || !row.site) continue;
+      if (type !== "talks-to" || !other || other.site === row.site) continue;
+      if (!places.has(row.site) || !places.has(other.site)) continue;
       const line = lineNode(row.site, other.site);
       lines.set(line, [row.site, other.site]);
       edges.push({ from: line, to: componentNode(row.id), way: "line" });

@@ -34,6 +34,11 @@ export interface Committed {
 
 const TOO_MANY_SENDERS = `There are ${LIMITS.senders} senders already; further ones are not kept. Look for an attribute that differs with every start.`;
 
+/** Records of a host that are looked at for its clock in a tick. */
+const MOST_CLOCK_RECORDS = 200;
+
+const medianOf = (values: readonly number[]): number => values.toSorted((a, b) => a - b)[values.length >> 1] as number;
+
 /** Takes what the receivers hand over into the store: names senders, finds their series, keeps samples and records. */
 export class BatchIngest {
   private readonly senders: Senders;
@@ -44,8 +49,8 @@ export class BatchIngest {
   private made: LiveSeries[] = [];
   /** Components that senders tell of. */
   readonly reporters: AgentReporters;
-  /** How far ahead of ours clocks of hosts are at least, milliseconds, since the last tick. */
-  private readonly ahead = new Map<number, number>();
+  /** How far ahead of ours the records of each host are, milliseconds, since the last tick. */
+  private readonly ahead = new Map<number, number[]>();
   private readonly hosts = new Map<number, number>();
   private grown = false;
   private related = false;
@@ -172,13 +177,15 @@ export class BatchIngest {
     this.noteClocks(logs, nowMs);
   }
 
-  /** How far ahead of ours the clock of each sender's host is at least: what was said cannot come before it was said. */
+  /** How far ahead of ours the clock of each sender's host is: what was said cannot come before it was said. */
   private noteClocks(logs: readonly NewLog[], nowMs: number): void {
     for (const { resourceId, atMs } of logs) {
       const componentId = this.componentOf(resourceId);
       if (componentId === null) continue;
       const hostId = this.hostOf(componentId);
-      this.ahead.set(hostId, Math.max(this.ahead.get(hostId) ?? 0, atMs - nowMs));
+      const known = this.ahead.get(hostId);
+      if (!known) this.ahead.set(hostId, [atMs - nowMs]);
+      else if (known.length < MOST_CLOCK_RECORDS) known.push(atMs - nowMs);
     }
   }
 
@@ -193,11 +200,12 @@ export class BatchIngest {
 
   /** Writes down what was learned of clocks since the last tick. */
   private tellClocks(nowMs: number): void {
-    for (const [componentId, ms] of this.ahead)
+    // A clock that is ahead is so for all that its host says; one record of a time to come says nothing of it.
+    for (const [componentId, ahead] of this.ahead)
       this.sampleWriter.record(
         this.sampleWriter.series({ componentId, serviceId: null }, "clock.ahead", "", "s", nowMs),
         nowMs,
-        Math.round(ms / 100) / 10,
+        Math.round(Math.max(0, medianOf(ahead)) / 100) / 10,
       );
     this.ahead.clear();
   }

@@ -383,7 +383,10 @@ const FORMS: readonly (readonly [string, readonly string[]])[] = [
   ["/setup/tokens", ["what", "name", "kind", "days", "hosts", "senders", "logs"]],
   ["/account", ["what", "now", "id"]],
   ["/evidence", ["intent", "kind", "title", "address", "fromMs", "toMs", "incidentId", "id"]],
-  ["/incidents/1", ["intent", "text", "alarmId", "to", "remark", "waitingFor", "priority", "reason", "cause", "into", "alarms"]],
+  [
+    "/incidents/1",
+    ["intent", "text", "alarmId", "to", "remark", "waitingFor", "priority", "reason", "cause", "into", "alarms"],
+  ],
   ["/setup/drills", ["intent", "pace", "id"]],
   ["/runbooks/1", ["componentId", "incidentId", "process"]],
   ["/signals/sql", ["intent", "name", "sql", "id"]],

@@ -79,7 +79,9 @@ export function Similar({ page }: { page: IncidentData }) {
         <tbody>
           {page.similar.map((one) => (
             <tr key={one.id}>
-              <td className="num top">{Math.round(one.alike * 100)} %</td>
+              <td className="num top" style={{ whiteSpace: "nowrap" }}>
+                {Math.round(one.alike * 100)} %
+              </td>
               <td>
                 <KeepLink to={`/incidents/${one.id}`}>{one.title}</KeepLink>
                 <Caption>
