@@ -18,6 +18,7 @@ import { asHttp, failureLines, Traces, type StandinSpan } from "./seen/traces";
 import type { Operation } from "./world/layout";
 
 const EVERY_MS = 5_000;
+const MOST_UNDER_WAY = 50_000;
 /** Machine time between two looks at the clock, which may run at sixty times the speed. */
 const LOOK_MS = 300;
 /** Clock time between two looks at the requests answered, as metrics are exported. */
@@ -41,6 +42,8 @@ export class Emitter {
   private readonly sockets = new Map<string, Socket>();
   private busy = false;
   /** Requests answered since the last look at them whose spans were sent. */
+  /** Spans of requests that have not ended. */
+  private underWay: StandinSpan[] = [];
   private traced: StandinSpan[] = [];
   /** Totals of every operation at the last look. */
   private readonly totals = new Map<Operation, { answered: number; failed: number }>();
@@ -81,7 +84,10 @@ export class Emitter {
     const from = this.saidTo;
     this.saidTo = now;
     for (const change of this.estate.changesBetween(from, now)) await this.tellChange(change);
-    const spans = this.traces.between(from, now);
+    // What has not ended yet is told of when it has.
+    this.underWay.push(...this.traces.between(from, now));
+    const spans = this.underWay.filter((span) => span.endMs <= now);
+    this.underWay = this.underWay.filter((span) => span.endMs > now).slice(-MOST_UNDER_WAY);
     const failures = failureLines(spans);
     const resourceLogs: unknown[] = [];
     for (const sender of this.senders) {

@@ -45,7 +45,7 @@ test("a cascade: its cause is named with reasons, it is worked on, split and mer
     await part(page, /^With /)
       .getByRole("button", { name: "Wait" })
       .click();
-    await expect(page.getByText("waiting for the database desk")).toBeVisible();
+    await expect(page.locator(".hx-head-name")).toContainText("waiting for the database desk");
     const harm = part(page, /^Priority \d/);
     await harm.getByLabel("Priority").selectOption("1");
     await harm.getByRole("button", { name: "Set" }).click();

@@ -115,7 +115,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await expect(page.getByRole("table").filter({ hasText: "Share of host" }).getByRole("row")).toHaveCount(11);
     await expect(page.getByRole("heading", { name: "Notes: Memory is running out" })).toBeVisible();
     await page.getByRole("button", { name: "Take" }).click();
-    await expect(page.getByText("with Edo Brandsma-Quill")).toBeVisible();
+    await expect(page.locator(".hx-head-name")).toContainText("with Edo Brandsma-Quill");
   });
 
   await test.step("evidence: a chart and a map view are pinned into the incident", async () => {
