@@ -106,6 +106,14 @@ describe("the likeliest cause", () => {
     expect(after[place(after)]?.probability).toBeGreaterThan(before[place(before)]?.probability ?? 1);
     expect(after[place(after)]?.terms).toContainEqual(expect.objectContaining({ what: "change", ticketed: false }));
   });
+  it("is rather what it was in incidents like this one", () => {
+    const evidence = [see("front-1", "slow"), see("front-2", "slow")];
+    const of = (list: ReturnType<typeof rank>) => list.find((one) => one.node === "app");
+    const before = of(rank(evidence));
+    const after = of(rank(evidence, (node) => (node === "app" ? { past: 2 } : {})));
+    expect(after?.probability).toBeGreaterThan(before?.probability ?? 1);
+    expect(after?.terms).toContainEqual(expect.objectContaining({ what: "past", count: 2 }));
+  });
   it("is never what a service suffers while there is anything else", () =>
     expect(first([see("service", "failing"), see("front-1", "failing", 60)])).not.toBe("service"));
   it("hardly is what began long after what it would explain", () => {

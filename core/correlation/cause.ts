@@ -18,6 +18,8 @@ export interface Standing {
   weight: number;
   /** Something was changed on it just before, with a ticket that covers it or without. */
   change?: "ticketed" | "unticketed" | undefined;
+  /** How many incidents that looked like this one it turned out to be the cause of, as people confirmed. */
+  past?: number;
   /** Whether it is watched so closely that it would show trouble of its own: being well speaks against it. */
   isWatched: boolean;
 }
@@ -51,6 +53,7 @@ export type Term =
   | { what: "first"; byMs: number; weight: number }
   | { what: "late"; weight: number }
   | { what: "change"; ticketed: boolean; weight: number }
+  | { what: "past"; count: number; weight: number }
   | { what: "well"; count: number; of: number; weight: number }
   | { what: "silent"; weight: number };
 
@@ -81,6 +84,9 @@ const MOST_ROOTS = 4;
 const SAME = 1e-9;
 /** Logarithms of odds for a change just before. */
 const CHANGE = { ticketed: Math.log(4), unticketed: Math.log(10) } as const;
+/** For each like incident that it was the cause of, up to three. */
+const PAST = 2;
+const MOST_PAST = 3;
 /** For one that is watched and shows nothing of its own. */
 const SILENT = Math.log(0.12);
 /** For one that is not watched closely enough to show anything. */
@@ -191,6 +197,8 @@ function look(node: string, { graph, evidence, standingOf }: Case, isWell: (node
   else prior += UNWATCHED;
   if (standing.change)
     add({ what: "change", ticketed: standing.change === "ticketed", weight: CHANGE[standing.change] });
+  if (standing.past)
+    add({ what: "past", count: standing.past, weight: Math.log(1 + PAST * Math.min(MOST_PAST, standing.past)) });
   if (tooEarly > 0) terms.push({ what: "late", weight: 0 });
   // What is well although it would be hurt.
   let against = 0;

@@ -40,6 +40,10 @@ export function reasonsOf(cause: Cause, evidence: readonly SaidEvidence[], chang
       pro.push(
         `changed ${spokenDuration(change.beforeMs)} before, ${change.ticket === null ? "without a ticket" : change.ticket}: ${change.summary}`,
       );
+    else if (term.what === "past")
+      pro.push(
+        `was the cause of ${term.count === 1 ? "an incident" : `${term.count} incidents`} like this one, as confirmed`,
+      );
     else if (term.what === "well")
       contra.push(`${term.count} of ${term.of} that it would hurt ${term.count === 1 ? "is" : "are"} well`);
     else if (term.what === "silent") contra.push("it shows nothing of its own although it is watched");

@@ -1,13 +1,14 @@
 import { metricInfo, symptomOf } from "#core/catalogue/metrics";
 import { rankCauses, type Cause, type Evidence } from "#core/correlation/cause";
 import { natureOf } from "#core/correlation/harm";
+import { likeness, type Signature } from "#core/correlation/likeness";
 import { reasonsOf, type SaidChange, type SaidEvidence } from "#core/correlation/reasons";
 import { MINUTE_MS } from "#core/time/windows";
 import type { AlarmRow, Subject } from "../store/alarms";
 import { changesOf, type ChangeRow } from "../store/changes";
 import type { Db } from "../store/database";
 import { findingsIn } from "../store/findings";
-import type { IncidentCause } from "../store/incidents";
+import { alarmsOfIncident, confirmedIncidents, type IncidentCause } from "../store/incidents";
 import { componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
 
 /** Changes that came so long before the first of it may be behind it. */
@@ -154,6 +155,7 @@ function ranked(
   );
   evidence.push(...odditiesOf(db, evidence, new Set(candidates), first, untilMs));
   const changes = changesBefore(db, candidates, harm, first);
+  const past = pastCauses(db, evidence, first);
   return rankCauses(
     {
       graph: harm.graph,
@@ -164,6 +166,7 @@ function ranked(
         return {
           weight: harm.weightOf(node),
           isWatched: harm.isWatched(node),
+          past: past.get(node) ?? 0,
           ...(change ? { change: change.ticket === null ? "unticketed" : "ticketed" } : {}),
         };
       },
@@ -172,6 +175,25 @@ function ranked(
   )
     .filter((cause) => cause.isRoot || cause.probability >= LEAST_SAID)
     .map((cause) => said(cause, evidence, changes(cause.node), first, nameOf));
+}
+
+const PAST_INCIDENTS = 100;
+const LEAST_ALIKE = 0.3;
+
+/** How often each node turned out to be the cause of incidents that looked like this evidence. */
+function pastCauses(db: Db, evidence: readonly SaidEvidence[], beforeMs: number): Map<string, number> {
+  const counts = new Map<string, number>();
+  const confirmed = confirmedIncidents(db, beforeMs, PAST_INCIDENTS);
+  if (!confirmed.length) return counts;
+  const signature = (keys: Iterable<string>): Signature => ({ exact: new Set(keys), kinds: new Set() });
+  const own = signature(evidence.filter((one) => !one.isWeak).map((one) => `${one.node} ${one.nature}`));
+  for (const { id, confirmed: cause } of confirmed) {
+    const node = cause && nodeOfCause({ ...cause, serviceId: null });
+    if (!node) continue;
+    const theirs = signature(evidenceOf(alarmsOfIncident(db, id)).map((one) => `${one.node} ${one.nature}`));
+    if (likeness(own, theirs) >= LEAST_ALIKE) counts.set(node, (counts.get(node) ?? 0) + 1);
+  }
+  return counts;
 }
 
 function said(

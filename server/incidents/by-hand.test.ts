@@ -5,7 +5,7 @@ import type { AlarmEvent } from "../alarms/alarm-book";
 import type { Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { currentComponents, insertComponent } from "../store/estate";
-import { alarmsOfIncident, incidentById, incidentEvents, recentIncidents } from "../store/incidents";
+import { alarmsOfIncident, confirmCause, incidentById, incidentEvents, recentIncidents } from "../store/incidents";
 import { insertRelation } from "../store/relations";
 import { readGraph } from "../estate/services";
 import { mergeByHand, splitByHand } from "./by-hand";
@@ -139,6 +139,23 @@ describe("incidents by hand", () => {
     correlate(db, [raise("a", 4, "disk.used")], affected());
     expect(alarmsOfIncident(db, incident)).toHaveLength(4);
   });
+});
+
+it("a cause that people confirmed counts when the same is seen again", () => {
+  correlate(db, [raise("a", 0, "cpu.stolen"), raise("b", 0, "cpu.stolen")], affected());
+  const [first = 0] = open();
+  confirmCause(
+    db,
+    first,
+    { componentId: id.virt ?? 0, line: null, name: "virt", remark: "too many machines" },
+    "Anna",
+    AT + MINUTE,
+  );
+  db.exec("UPDATE incident SET resolved_at = opened_at + 60000; UPDATE alarm SET cleared_at = raised_at + 60000");
+  const again = 24 * 60;
+  correlate(db, [raise("a", again, "cpu.stolen"), raise("b", again, "cpu.stolen")], affected());
+  const cause = incidentById(db, open()[0] ?? 0)?.causes.find((one) => one.name === "virt");
+  expect(cause?.reasons.join("; ")).toContain("was the cause of an incident like this one, as confirmed");
 });
 
 it("incidents are merged by themselves when the likeliest cause of both is the same", () => {
