@@ -93,8 +93,8 @@ const SILENT = Math.log(0.12);
 const UNWATCHED = Math.log(0.5);
 /** Neighbours that are well speak against it, but not without an end. */
 const MOST_AGAINST = -8;
-/** The probabilities are made less certain than the sums say: evidence is not independent. */
-const TEMPERATURE = 1;
+/** How sharply the sums of evidence are taken for probabilities; fitted on the drills, see docs/verdicts.md. */
+const TEMPERATURE = 0.7;
 /** “None of these” competes with as much as explaining each piece by itself would be worth. */
 const NONE = -2;
 

@@ -22,7 +22,7 @@ const A_STATE = /\b(state|health|status|reachable|responding|power)\b[^:;]*(:|is
 const MOST_CAUSES = 8;
 const MOST_CANDIDATES = 400;
 /** Named beside the roots from this probability on. */
-const LEAST_SAID = 0.01;
+const LEAST_SAID = 0.003;
 
 type Alarm = Pick<
   AlarmRow,
