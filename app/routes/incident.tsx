@@ -16,7 +16,7 @@ import { IncidentMap } from "../ui/incident/IncidentMap";
 import { justBefore, prefilled } from "../ui/incident/page";
 import { Repair } from "../ui/incident/Repair";
 import { Causes } from "../ui/incident/Causes";
-import { ChangesBefore, LoudLogs, Similar } from "../ui/incident/Clues";
+import { BadTraces, ChangesBefore, LoudLogs, Similar } from "../ui/incident/Clues";
 import { Harm } from "../ui/incident/Harm";
 import { Notes } from "../ui/incident/Notes";
 import { Work } from "../ui/incident/Work";
@@ -161,6 +161,7 @@ export default function Incident({ loaderData: page, actionData: answered }: Rou
           <Notes page={page} />
           <ChangesBefore page={page} />
           <LoudLogs page={page} />
+          <BadTraces page={page} />
           <Similar page={page} />
           <Work page={page} />
           <Evidence page={page} />

@@ -293,7 +293,10 @@ export function refresh(db: Db, id: number, affected: Affected, atMs: number): I
   const alarms = alarmsOfIncident(db, id);
   const active = alarms.filter((alarm) => alarm.cleared_at === null && alarm.quiet === null);
   if (!incident) return { what: "changed", incidentId: id };
-  const judged = active.length ? active : alarms;
+  // What stands speaks for it, then what stood; a budget only where there is nothing else.
+  const judged =
+    [active, alarms].map((list) => list.filter((one) => !lagsBehind(one))).find((list) => list.length) ??
+    (active.length ? active : alarms);
   const alarmed = new Set(judged.map((alarm) => subjectKey(subjectOf(alarm))));
   const subjects = new Map(judged.map((alarm) => [subjectKey(subjectOf(alarm)), subjectOf(alarm)]));
   const dependantsOf = (own: Subject) =>

@@ -5,13 +5,15 @@ import { priorityOf, type ServiceHarm } from "#core/correlation/priority";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { changesOf } from "../store/changes";
 import { prepared, type Db } from "../store/database";
-import { partsOfHost } from "../store/estate";
+import { componentsById, partsOfHost } from "../store/estate";
 import { alarmsOfIncident, incidentsIn, type IncidentRow } from "../store/incidents";
 import { keptReader } from "../store/objective-calls";
 import { resourcesOfAll } from "../store/resources";
 import { entriesByService } from "../store/services";
 import { floorTo } from "../store/log-tallies";
+import { operationsOf } from "../store/spans";
 import { withTickets } from "./changes";
+import { isAnswer } from "./traces";
 
 type IncidentAlarm = ReturnType<typeof alarmsOfIncident>[number];
 
@@ -151,6 +153,66 @@ export function loudPatterns(db: Db, components: readonly number[], fromMs: numb
     .sort((a, b) => Number(b.isNew) - Number(a.isNew) || b.severity - a.severity || b.count - a.count)
     .slice(0, MOST_LOGS);
 }
+
+const MOST_OPERATIONS = 24;
+const MOST_TRACES = 4;
+const SAMPLE_MS = 10 * MINUTE_MS;
+/** So many times as long as a healthy one is worth looking at. */
+const MUCH_LONGER = 2;
+
+/** A request that failed or took long while it went wrong, beside a healthy one of the same operation before. */
+export interface TracePair {
+  operation: string;
+  component: string;
+  failed: boolean;
+  ms: number;
+  traceId: string;
+  healthy: { traceId: string; ms: number } | null;
+}
+
+/** Failing or slow requests of those that take part, the failed first, each beside a healthy one of before. */
+export function tracePairs(db: Db, components: readonly number[], fromMs: number, toMs: number): TracePair[] {
+  const resources = resourcesOfAll(db, components);
+  const operations = operationsOf(db, resources.keys()).filter((one) => isAnswer(one.kind));
+  const worst = prepared<{ trace: Buffer; status: number; us: number }>(
+    db,
+    `SELECT trace_id AS trace, status, duration_us AS us FROM span WHERE operation_id = ? AND start_us >= ? AND start_us < ?
+     ORDER BY status = 2 DESC, duration_us DESC LIMIT 1`,
+  );
+  const healthyOnes = prepared<{ trace: Buffer; us: number }>(
+    db,
+    `SELECT trace_id AS trace, duration_us AS us FROM span WHERE operation_id = ? AND start_us >= ? AND start_us < ? AND status <> 2
+     ORDER BY start_us DESC LIMIT 51`,
+  );
+  const until = Math.min(toMs, fromMs + SAMPLE_MS);
+  const names = new Map(componentsById(db, new Set(resources.values())).map((row) => [row.id, row.name]));
+  return operations
+    .slice(0, MOST_OPERATIONS)
+    .flatMap(({ id, name, resource_id }): TracePair[] => {
+      const bad = worst.get(id, (fromMs - MINUTE_MS) * 1000, until * 1000);
+      if (!bad) return [];
+      // The middle one of the last before it began: neither luckier nor unluckier than most.
+      const before = healthyOnes
+        .all(id, (fromMs - HOUR_MS) * 1000, (fromMs - 2 * MINUTE_MS) * 1000)
+        .sort((a, b) => a.us - b.us);
+      const middle = before[before.length >> 1];
+      if (bad.status !== 2 && (!middle || bad.us < MUCH_LONGER * middle.us)) return [];
+      return [
+        {
+          operation: name,
+          component: names.get(resources.get(resource_id) ?? 0) ?? "",
+          failed: bad.status === 2,
+          ms: bad.us / 1000,
+          traceId: bad.trace.toString("hex"),
+          healthy: middle ? { traceId: middle.trace.toString("hex"), ms: middle.us / 1000 } : null,
+        },
+      ];
+    })
+    .sort((a, b) => Number(b.failed) - Number(a.failed) || ratioOf(b) - ratioOf(a))
+    .slice(0, MOST_TRACES);
+}
+
+const ratioOf = ({ ms, healthy }: TracePair) => (healthy ? ms / Math.max(0.01, healthy.ms) : 1);
 
 const CHANGES_MS = 2 * HOUR_MS;
 const MOST_CHANGES = 8;

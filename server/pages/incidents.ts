@@ -26,7 +26,15 @@ import { listRunbooks, runsOfIncident } from "../store/runs";
 import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
 import { chartOf, type ChartData } from "./charts";
-import { changesBefore, harmOf, hurtServices, loudPatterns, similarIncidents, takingPart } from "./incident-evidence";
+import {
+  changesBefore,
+  harmOf,
+  hurtServices,
+  loudPatterns,
+  similarIncidents,
+  takingPart,
+  tracePairs,
+} from "./incident-evidence";
 import { listAccounts } from "../store/people";
 import { guestsOf, leadingGuest } from "./guests";
 import { mapPage } from "./map/page";
@@ -193,6 +201,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     evidence: evidenceOfIncident(db, id),
     harm: harmOf(db, incident, alarms, scene.seenUntil),
     logs: loudPatterns(db, parts, began, scene.seenUntil),
+    traces: tracePairs(db, parts, began, scene.seenUntil),
     changes: changesBefore(db, parts, began, nowMs),
     similar: similarIncidents(db, incident, alarms),
     people: listAccounts(db)

@@ -30,6 +30,10 @@ test("a cascade: its cause is named with reasons, it is worked on, split and mer
     await expect(cause).toContainText(/explains .* others?/);
     await expect(part(page, /^Priority \d/)).toContainText("Gate Appointments");
     await expect(part(page, "Timeline")).toContainText("Likeliest cause: quaystore @ nq-gate-db-01");
+    const pair = part(page, "Requests beside healthy ones");
+    await pair.getByRole("link").first().click();
+    await expect(page.getByRole("heading", { name: /^The other, / })).toBeVisible();
+    await page.goBack();
     expect(await axeFinds(page)).toEqual([]);
   });
 

@@ -1,4 +1,5 @@
 import { clockTime, dayAndTime, spokenDuration } from "#core/time/windows";
+import { formatValue } from "#core/units/format";
 import { logLevel } from "#core/telemetry/log-levels";
 import { useShell } from "../../shell/window";
 import { KeepLink } from "../KeepLink";
@@ -88,6 +89,38 @@ export function Similar({ page }: { page: IncidentData }) {
                   {dayAndTime(one.openedMs, now.nowMs)}
                   {one.cause ? `: ${one.isConfirmed ? "it was" : "probably"} ${one.cause}` : ""}
                   {one.remark ? `, ${one.remark}` : ""}
+                </Caption>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+    </Section>
+  );
+}
+
+/** Requests that failed or took long, each beside a healthy one of the same operation: what differs is one click away. */
+export function BadTraces({ page }: { page: IncidentData }) {
+  if (!page.traces.length) return null;
+  return (
+    <Section title="Requests beside healthy ones" pad={false}>
+      <PlainTable>
+        <tbody>
+          {page.traces.map((one) => (
+            <tr key={one.traceId + one.operation}>
+              <td className="top" style={{ whiteSpace: "nowrap" }}>
+                {one.failed ? "failed" : "slow"}
+                <Caption>{formatValue(one.ms, "ms")}</Caption>
+              </td>
+              <td>
+                <KeepLink to={`/signals/traces/${one.traceId}${one.healthy ? `?with=${one.healthy.traceId}` : ""}`}>
+                  {one.operation}
+                </KeepLink>
+                <Caption>
+                  {one.component}
+                  {one.healthy
+                    ? `; beside one of ${formatValue(one.healthy.ms, "ms")} before`
+                    : "; none healthy is kept"}
                 </Caption>
               </td>
             </tr>
