@@ -123,8 +123,8 @@ interface Scene {
   incident: IncidentRow;
   alarms: IncidentAlarm[];
   suspect: IncidentAlarm | undefined;
-  /** Component that the suspected alarm is on. */
-  suspectId: number | undefined;
+  /** What is taken for the cause, or the host that it runs on: where things are measured and run. */
+  hostId: number | undefined;
   components: number[];
   isOpen: boolean;
   nowMs: number;
@@ -139,7 +139,10 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
   if (!incident) return null;
   const alarms = alarmsOfIncident(db, id);
   const suspect = alarms.find((alarm) => alarm.id === incident.suspect_alarm_id) ?? alarms[0];
-  const suspectId = suspect?.component_id ?? undefined;
+  // The likeliest cause, though it may have no alarm; else what the leading alarm is on.
+  const suspectId =
+    incident.confirmed?.componentId ?? incident.causes[0]?.componentId ?? suspect?.component_id ?? undefined;
+  const suspectRow = suspectId === undefined ? undefined : componentById(db, suspectId);
   const fromMs = incident.opened_at - LEAD_MS;
   const toMs = Math.max(fromMs + 2 * LEAD_MS, incident.resolved_at === null ? nowMs : incident.resolved_at + TRAIL_MS);
   const snapshot =
@@ -150,7 +153,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     incident,
     alarms,
     suspect,
-    suspectId,
+    hostId: suspectRow?.host_id ?? suspectId,
     components: [...new Set(alarms.flatMap((alarm) => alarm.component_id ?? []))],
     isOpen: incident.resolved_at === null,
     nowMs,
@@ -164,9 +167,10 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     db,
     alarms.map((alarm) => alarm.id),
   );
-  const suspectRow = suspectId === undefined ? undefined : componentById(db, suspectId);
+  const hostRow = scene.hostId === undefined ? undefined : componentById(db, scene.hostId);
+  const alarmedKind = suspect?.kind ?? "";
   const kits = readKits(root)
-    .filter((kit) => suspectRow && kindMatches(kit.kind, suspectRow.kind))
+    .filter((kit) => kindMatches(kit.kind, alarmedKind))
     // What is written for a kind goes before what is written for its family.
     .sort((a, b) => b.kind.length - a.kind.length);
   const began = Math.min(incident.opened_at, ...alarms.map((alarm) => alarm.onset_at));
@@ -178,6 +182,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     suspect: suspectRow
       ? { componentId: suspectRow.id, name: suspectRow.name, kind: suspectRow.kind, address: suspectRow.address }
       : null,
+    host: hostRow ? { componentId: hostRow.id, name: hostRow.name } : null,
     odd: suspectRow
       ? oddAmongSiblings(db, { id: suspectRow.id, atMs: Math.min(nowMs, incident.resolved_at ?? nowMs), fromMs })
       : null,
@@ -196,7 +201,8 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     notes: kits.flatMap((kit) =>
       kit.notes.filter((note) => note.metric === suspect?.metric).map((note) => ({ ...note, kit: kit.title })),
     ),
-    runbooks: suspectRow ? offersFor(scene, suspectRow) : [],
+    runbooks: hostRow && !isSilent(scene, hostRow) ? offersFor(scene, hostRow, suspectRow?.process ?? undefined) : [],
+    isSilent: hostRow !== undefined && isSilent(scene, hostRow),
     runs: runsOfIncident(db, id),
     evidence: evidenceOfIncident(db, id),
     harm: harmOf(db, incident, alarms, scene.seenUntil),
@@ -212,6 +218,16 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
       .slice(0, MOST_OTHERS)
       .map((row) => ({ id: row.id, title: row.title })),
   };
+}
+
+/** Whether a host does not respond: nothing can be run there. */
+function isSilent({ alarms, isOpen }: Scene, { id: host }: ComponentRow): boolean {
+  return (
+    isOpen &&
+    alarms.some(
+      (one) => one.component_id === host && one.cleared_at === null && metricInfo(one.metric).uses === "reach",
+    )
+  );
 }
 
 function sentenceOf(
@@ -270,7 +286,7 @@ function problemOf({ db, isOpen, seenUntil }: Scene, alarm: IncidentAlarm, chang
  * glance.
  */
 function chartsOf(
-  { db, alarms, incident, suspectId, leading, fromMs, seenUntil }: Scene,
+  { db, alarms, incident, hostId, leading, fromMs, seenUntil }: Scene,
   services: ReadonlyMap<number, ServiceRow>,
 ): ChartData[] {
   const charts = new Map<number, ChartData>();
@@ -280,10 +296,10 @@ function chartsOf(
     charts.set(series.id, chartOf(db, series, fromMs, seenUntil, { width: 200 }));
   };
   for (const alarm of alarms) add(alarm.series_id);
-  if (suspectId !== undefined) {
-    const part = leading && partsOfHost(db, suspectId, incident.opened_at).find((one) => one.process === leading.name);
+  if (hostId !== undefined) {
+    const part = leading && partsOfHost(db, hostId, incident.opened_at).find((one) => one.process === leading.name);
     if (part) add(seriesOfMetric(db, part.id, "process.memory")?.id);
-    for (const metric of ["cpu.used", "memory.used"]) add(seriesOfMetric(db, suspectId, metric)?.id);
+    for (const metric of ["cpu.used", "memory.used"]) add(seriesOfMetric(db, hostId, metric)?.id);
   }
   const figures = incident.services.slice(0, MOST_FIGURES).flatMap(({ id, name }): ChartData[] => {
     const series = seriesOfService(db, id);
@@ -320,7 +336,7 @@ function timelineOf(
 /**
  * Runbooks for the kind of the suspect, those that check the metric in alarm first, with their parameters filled in.
  */
-function offersFor({ db, suspect, leading }: Scene, row: ComponentRow) {
+function offersFor({ db, suspect, leading }: Scene, row: ComponentRow, process: string | undefined) {
   const metric = suspect?.metric ?? "";
   return listRunbooks(db)
     .filter((runbook) => runbook.definition.kinds.some((pattern) => kindMatches(pattern, row.kind)))
@@ -330,7 +346,13 @@ function offersFor({ db, suspect, leading }: Scene, row: ComponentRow) {
       name: runbook.name,
       purpose: runbook.definition.purpose,
       fits: checks(runbook.definition.steps, metric),
-      args: offeredArguments(db, runbook.definition.parameters, row.id, leading?.name, suspect?.qualifier ?? ""),
+      args: offeredArguments(
+        db,
+        runbook.definition.parameters,
+        row.id,
+        process ?? leading?.name,
+        suspect?.qualifier ?? "",
+      ),
     }));
 }
 

@@ -19,7 +19,11 @@ export function Repair({ page }: { page: IncidentData }) {
             <Caption>{runbook.purpose}</Caption>
           </div>
         ))}
-        {page.runbooks.length === 0 ? <Empty>No runbook for this kind of component.</Empty> : null}
+        {page.isSilent ? (
+          <Empty>{`${page.host?.name ?? "It"} does not respond, so nothing can be run on it. See to its power, its line and its hypervisor first.`}</Empty>
+        ) : page.runbooks.length === 0 ? (
+          <Empty>No runbook for this kind of component.</Empty>
+        ) : null}
         {page.runs.map((run) => (
           <Typography key={run.id} variant="body2" sx={{ borderTop: 1, borderColor: "divider", pt: 0.75 }}>
             <KeepLink to={`/runs/${run.id}`}>{`Run ${run.id}: ${run.runbook}`}</KeepLink>{" "}

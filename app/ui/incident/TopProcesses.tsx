@@ -9,11 +9,10 @@ import type { IncidentData } from "./page";
 /** The processes that used most memory when the alarm was raised. */
 export function TopProcesses({ page }: { page: IncidentData }) {
   const { window: now } = useShell();
-  const { suspect } = page;
   if (!page.snapshot) return null;
   return (
     <Section
-      title={`Top processes by memory on ${suspect?.name} at ${dayAndTime(page.snapshot.atMs, now.nowMs, true)}`}
+      title={`Top processes by memory on ${page.host?.name} at ${dayAndTime(page.snapshot.atMs, now.nowMs, true)}`}
       pad={page.snapshot.processes.length === 0}
     >
       {page.snapshot.processes.length ? (
