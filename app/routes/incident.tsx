@@ -76,7 +76,7 @@ function carryOut(context: Route.ActionArgs["context"], id: number, value: z.out
     case "acknowledge":
       return act(context, "alarm.acknowledge", { id: value.alarmId });
     case "hand-over":
-      return act(context, "incident.hand-over", { id, to: value.to, remark: value.remark });
+      return act(context, "incident.handover", { id, to: value.to, remark: value.remark });
     case "wait":
       return act(context, "incident.wait", { id, waitingFor: value.waitingFor });
     case "priority":

@@ -153,7 +153,7 @@ export function rankCauses(given: Case, most = 10): Cause[] {
       (a, b) =>
         Number(b.isRoot) - Number(a.isRoot) ||
         (Math.abs(b.probability - a.probability) > SAME ? b.probability - a.probability : 0) ||
-        (a.node < b.node ? -1 : 1),
+        byName(a.node, b.node),
     )
     .slice(0, most);
 }
@@ -164,6 +164,8 @@ interface Candidate {
   chances: number[];
   /** Logarithm of the odds for it, whatever it explains. */
   prior: number;
+  /** When trouble began on it; infinite where none was noticed. */
+  onsetMs: number;
   /** Places of the evidence at which it has any chance to show. */
   touches: number[];
   explains: number[];
@@ -225,7 +227,7 @@ function look(node: string, { graph, evidence, standingOf }: Case, isWell: (node
     terms.push({ what: "first", byMs: Math.min(...others) - ownOnset, weight: 0.5 });
   terms.sort((a, b) => Math.abs(b.weight) - Math.abs(a.weight));
   const touches = chances.flatMap((chance, index) => (chance > 0 ? [index] : []));
-  return { node, chances, prior, touches, explains, terms };
+  return { node, chances, prior, onsetMs: ownOnset ?? Number.POSITIVE_INFINITY, touches, explains, terms };
 }
 
 /** What some roots explain: the chance of each piece of evidence by noisy-or, what it is worth, and the sum of that. */
@@ -258,6 +260,13 @@ function scoreOf(one: Candidate, evidence: readonly Evidence[], known: Explained
   return sum;
 }
 
+/** Names in the order in which things were made: what is numbered goes by its number. */
+const byName = (a: string, b: string): number => a.length - b.length || (a < b ? -1 : a > b ? 1 : 0);
+
+/** Of two that explain as much, the one on which trouble began earlier; else the one of the lesser name. */
+const earlier = (a: Candidate, b: Candidate): boolean =>
+  a.onsetMs !== b.onsetMs ? a.onsetMs < b.onsetMs : byName(a.node, b.node) < 0;
+
 /** The set of roots: the best one, then whatever gains more than the penalty and explains an alarm left over. */
 function findRoots(candidates: readonly Candidate[], evidence: readonly Evidence[]): Candidate[] {
   const roots: Candidate[] = [];
@@ -274,8 +283,7 @@ function findRoots(candidates: readonly Candidate[], evidence: readonly Evidence
       if (roots.length && !one.touches.some((index) => leftOver.has(index) && (one.chances[index] as number) >= 0.5))
         continue;
       const score = scoreOf(one, evidence, known);
-      // Of equals the one of the lesser name, whatever the order they came in.
-      if (score > most + SAME || (score > most - SAME && best && one.node < best.node)) {
+      if (score > most + SAME || (score > most - SAME && best && earlier(one, best))) {
         most = score;
         best = one;
       }

@@ -41,7 +41,7 @@ export const incidentCommands = {
     },
     record: (input) => `Took incident ${input.id}`,
   }),
-  "incident.hand-over": command({
+  "incident.handover": command({
     right: "respond",
     about: ({ id: one }) => ({ type: "incident", id: one }),
     input: z.strictObject({
