@@ -257,7 +257,9 @@ function keep(results: Results): void {
     );
   });
   writeFileSync(resultsFile, `${JSON.stringify(results, undefined, 1)}\n`);
-  writeFileSync(join(root, "docs", "verdicts.md"), verdictsPage(results));
+  // What the figures do not say is written by hand.
+  const why = readFileSync(join(root, "bench", "drills", "why.md"), "utf8");
+  writeFileSync(join(root, "docs", "verdicts.md"), `${verdictsPage(results)}${why}`);
 }
 
 const results = given.short ? { rows: [], cases: [], quiet: [] } : readResults();
