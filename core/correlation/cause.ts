@@ -181,7 +181,7 @@ function look(node: string, { graph, evidence, standingOf }: Case, isWell: (node
   let tooEarly = 0;
   const reach = graph.reach(node, (other) => (isWell(other) ? THROUGH_WELL : 1));
   const chances = evidence.map((one) => {
-    const chance = one.node === node ? ownChance(one.nature) : chanceOf(reach.get(one.node), one.nature);
+    const chance = one.node === node ? ownChance(one.nature) : chanceOf(reach.arrivals.get(one.node), one.nature);
     if (chance === 0 || one.node === node || ownOnset === undefined || one.onsetMs >= ownOnset - tolerance)
       return chance;
     tooEarly++;
@@ -206,13 +206,11 @@ function look(node: string, { graph, evidence, standingOf }: Case, isWell: (node
   let against = 0;
   let well = 0;
   let near = 0;
-  for (const [other, arrival] of reach) {
-    const chance = bestOf(arrival);
-    if (chance < 0.5) continue;
+  for (const other of reach.likely) {
     near++;
     if (!isWell(other)) continue;
     well++;
-    against += Math.log(1 - chance * (1 - UNNOTICED));
+    against += Math.log(1 - bestOf(reach.arrivals.get(other)) * (1 - UNNOTICED));
   }
   if (well > 0) add({ what: "well", count: well, of: near, weight: Math.max(MOST_AGAINST, against) });
   const count = explains.filter((index) => evidence[index]?.node !== node).length;

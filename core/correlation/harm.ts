@@ -90,7 +90,7 @@ export const WAYS: Readonly<Record<Way, Passing>> = {
   },
   writer: { carries: 0.5, shows: { storage: 0.85, full: 0.85, rest: 0.03 } },
   switch: { carries: 0.9, shows: { down: 0.95, network: 0.9, slow: 0.7, failing: 0.7, rest: 0.1 } },
-  wired: { carries: 0.05, shows: { network: 0.5, rest: 0.05 } },
+  wired: { carries: 0.04, shows: { network: 0.5, rest: 0.05 } },
   entry: { carries: 0.95, shows: { slow: 0.9, failing: 0.95, figure: 0.8, down: 0.9, rest: 0.5 } },
   line: {
     carries: 0.55,
@@ -160,11 +160,20 @@ function passed(walk: Walk, node: string): boolean {
   return false;
 }
 
+/** Where trouble can come to. */
+export interface Reach {
+  arrivals: ReadonlyMap<string, Arrival>;
+  /** The nodes that it rather comes to than not. */
+  likely: ReadonlySet<string>;
+}
+
+const LIKELY = 0.5;
+
 /** Who can hurt whom: nodes are whatever can be a cause or be hurt, by a key of the caller's. */
 export class HarmGraph {
   private readonly out = new Map<string, { to: string; way: number }[]>();
   private readonly into = new Map<string, HarmEdge[]>();
-  private readonly reached = new Map<string, ReadonlyMap<string, Arrival>>();
+  private readonly reached = new Map<string, Reach>();
 
   constructor(edges: Iterable<HarmEdge>) {
     for (const edge of edges) {
@@ -186,10 +195,11 @@ export class HarmGraph {
    * The last step is kept, since it decides as what the trouble shows.
    * @param passes the share that gets on through a node; what is watched and well passes little. All where left out
    */
-  reach(start: string, passes?: (node: string) => number): ReadonlyMap<string, Arrival> {
+  reach(start: string, passes?: (node: string) => number): Reach {
     const known = passes ? undefined : this.reached.get(start);
     if (known) return known;
     const best = new Map<string, Arrival>();
+    const likely = new Set<string>();
     let front: Walk[] = [{ node: start, way: -1, chance: 1, before: undefined }];
     for (let step = 1; step <= MOST_STEPS && front.length && best.size <= MOST_REACHED; step++) {
       const next: Walk[] = [];
@@ -207,20 +217,22 @@ export class HarmGraph {
           if (passed(walk, to)) continue;
           if (!arrival) best.set(to, (arrival = new Float64Array(COUNT)));
           arrival[way] = now;
+          if (now >= LIKELY) likely.add(to);
           next.push({ node: to, way, chance: now, before: walk });
         }
       }
       front = next;
     }
-    if (passes) return best;
+    const reach = { arrivals: best, likely };
+    if (passes) return reach;
     if (this.reached.size > MOST_KEPT) this.reached.clear();
-    this.reached.set(start, best);
-    return best;
+    this.reached.set(start, reach);
+    return reach;
   }
 
   /** Probability that trouble at `root` shows at `node` as something of this nature. */
   chance(root: string, node: string, nature: Nature): number {
-    return root === node ? ownChance(nature) : chanceOf(this.reach(root).get(node), nature);
+    return root === node ? ownChance(nature) : chanceOf(this.reach(root).arrivals.get(node), nature);
   }
 
   /** Everything that can hurt one of the nodes within so many steps, themselves first. */
@@ -257,8 +269,9 @@ export function chanceOf(arrival: Arrival | undefined, nature: Nature): number {
 }
 
 /** The best chance that trouble comes to a node at all. */
-export function bestOf(arrival: Arrival): number {
+export function bestOf(arrival: Arrival | undefined): number {
   let most = 0;
+  if (!arrival) return most;
   for (let way = 0; way < COUNT; way++) most = Math.max(most, arrival[way] as number);
   return most;
 }
