@@ -1,4 +1,4 @@
-import { worstSeverity, type Severity } from "#core/alarms/severity";
+import { severityRank, worstSeverity, type Severity } from "#core/alarms/severity";
 import { placeAlarm, rankSuspects, SPELL_MS } from "#core/correlation/incidents";
 import { metricInfo, symptomOf } from "#core/catalogue/metrics";
 import { natureOf } from "#core/correlation/harm";
@@ -47,6 +47,8 @@ export interface Affected {
 }
 
 const SYSTEM = "Holotaxis";
+/** The detector that tells of what is to come. */
+const FORECAST = "trend";
 
 /** What is alarmed in an incident, as far as finding the place of further alarms needs it. */
 interface Alarmed {
@@ -318,12 +320,20 @@ export function refresh(db: Db, id: number, affected: Affected, atMs: number): I
   const told = alarms.filter((alarm) => alarm.quiet === null);
   const causes = causesOf(db, lately(told.length ? told : alarms), affected.harm(), affected.nameOf, atMs);
   const [likeliest] = causes;
-  const onCause = suspects.filter(({ alarmId }) => {
-    const alarm = alarms.find((one) => one.id === alarmId);
-    return alarm !== undefined && likeliest?.componentId !== null && alarm.component_id === likeliest?.componentId;
-  });
+  const onCause = judged.filter(
+    (alarm) => likeliest?.componentId != null && alarm.component_id === likeliest.componentId,
+  );
+  const place = new Map(suspects.map(({ alarmId }, index) => [alarmId, index]));
+  // The worst of those on the cause; what is so before what is to come.
+  onCause.sort(
+    (a, b) =>
+      severityRank(b.worst) - severityRank(a.worst) ||
+      Number(a.detector === FORECAST) - Number(b.detector === FORECAST) ||
+      (place.get(a.id) ?? 0) - (place.get(b.id) ?? 0),
+  );
+  const spoken = onCause[0];
   // The alarm on the likeliest cause speaks for it; else the one that others rely on most.
-  const first = onCause[0] ?? suspects[0];
+  const first = suspects.find((one) => one.alarmId === spoken?.id) ?? suspects[0];
   const suspect = alarms.find((alarm) => alarm.id === first?.alarmId);
   const was = incident.causes[0];
   if (likeliest && (was === undefined || was.name !== likeliest.name))

@@ -1,4 +1,5 @@
 import { worstSeverity, type Severity } from "#core/alarms/severity";
+import { metricInfo } from "#core/catalogue/metrics";
 import { mostAlike, type Signature } from "#core/correlation/likeness";
 import { natureOf } from "#core/correlation/harm";
 import { priorityOf, type ServiceHarm } from "#core/correlation/priority";
@@ -16,6 +17,10 @@ import { withTickets } from "./changes";
 import { isAnswer } from "./traces";
 
 type IncidentAlarm = ReturnType<typeof alarmsOfIncident>[number];
+
+/** When an incident began, by its alarms; a budget that was burnt over hours says nothing of it. */
+export const beganAt = (incident: Pick<IncidentRow, "opened_at">, alarms: readonly IncidentAlarm[]): number =>
+  Math.min(incident.opened_at, ...alarms.flatMap((one) => (metricInfo(one.metric).lags ? [] : [one.onset_at])));
 
 /** Who is really hurt by an incident, and who only relies on something unwell. */
 export interface HarmLine {
@@ -47,7 +52,7 @@ export function hurtServices(db: Db, incidentIds: readonly number[]): Map<string
 /** The harm of an incident, service by service, and the priority that follows from it. */
 export function harmOf(db: Db, incident: IncidentRow, alarms: readonly IncidentAlarm[], toMs: number) {
   const entries = entriesByService(db, toMs);
-  const fromMs = Math.min(incident.opened_at, ...alarms.map((one) => one.onset_at));
+  const fromMs = beganAt(incident, alarms);
   const lines = incident.services.map(({ id, name }): HarmLine => {
     const own = alarms.filter((one) => one.subject_type === "service" && one.subject_id === id && one.quiet === null);
     const kept = entries.get(id) && keptReader(db, entries.get(id) ?? [], undefined)(fromMs, toMs);
@@ -56,7 +61,7 @@ export function harmOf(db: Db, incident: IncidentRow, alarms: readonly IncidentA
       name,
       isHurt: own.length > 0,
       severity: own.length ? worstSeverity(own.map((one) => one.worst)) : "warning",
-      sinceMs: own.length ? Math.min(...own.map((one) => one.onset_at)) : null,
+      sinceMs: own.length ? Math.max(fromMs, Math.min(...own.map((one) => one.onset_at))) : null,
       calls: kept && kept.calls > 0 ? kept.calls : null,
       failed: kept && kept.calls > 0 ? kept.bad : null,
     };
@@ -156,7 +161,7 @@ export function loudPatterns(db: Db, components: readonly number[], fromMs: numb
 
 const MOST_OPERATIONS = 24;
 const MOST_TRACES = 4;
-const SAMPLE_MS = 10 * MINUTE_MS;
+const SAMPLE_MS = 30 * MINUTE_MS;
 /** So many times as long as a healthy one is worth looking at. */
 const MUCH_LONGER = 2;
 
@@ -171,7 +176,7 @@ export interface TracePair {
 }
 
 /** Failing or slow requests of those that take part, the failed first, each beside a healthy one of before. */
-export function tracePairs(db: Db, components: readonly number[], fromMs: number, toMs: number): TracePair[] {
+export function tracePairs(db: Db, components: readonly number[], beganMs: number, toMs: number): TracePair[] {
   const resources = resourcesOfAll(db, components);
   const operations = operationsOf(db, resources.keys()).filter((one) => isAnswer(one.kind));
   const worst = prepared<{ trace: Buffer; status: number; us: number }>(
@@ -184,16 +189,17 @@ export function tracePairs(db: Db, components: readonly number[], fromMs: number
     `SELECT trace_id AS trace, duration_us AS us FROM span WHERE operation_id = ? AND start_us >= ? AND start_us < ? AND status <> 2
      ORDER BY start_us DESC LIMIT 51`,
   );
-  const until = Math.min(toMs, fromMs + SAMPLE_MS);
+  // The last of it: an incident that was opened again began long before.
+  const fromMs = Math.max(beganMs - MINUTE_MS, toMs - SAMPLE_MS);
   const names = new Map(componentsById(db, new Set(resources.values())).map((row) => [row.id, row.name]));
   return operations
     .slice(0, MOST_OPERATIONS)
     .flatMap(({ id, name, resource_id }): TracePair[] => {
-      const bad = worst.get(id, (fromMs - MINUTE_MS) * 1000, until * 1000);
+      const bad = worst.get(id, fromMs * 1000, toMs * 1000);
       if (!bad) return [];
       // The middle one of the last before it began: neither luckier nor unluckier than most.
       const before = healthyOnes
-        .all(id, (fromMs - HOUR_MS) * 1000, (fromMs - 2 * MINUTE_MS) * 1000)
+        .all(id, (beganMs - HOUR_MS) * 1000, (beganMs - 2 * MINUTE_MS) * 1000)
         .sort((a, b) => a.us - b.us);
       const middle = before[before.length >> 1];
       if (bad.status !== 2 && (!middle || bad.us < MUCH_LONGER * middle.us)) return [];

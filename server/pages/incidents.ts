@@ -27,6 +27,7 @@ import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
 import { chartOf, type ChartData } from "./charts";
 import {
+  beganAt,
   changesBefore,
   harmOf,
   hurtServices,
@@ -173,11 +174,12 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     .filter((kit) => kindMatches(kit.kind, alarmedKind))
     // What is written for a kind goes before what is written for its family.
     .sort((a, b) => b.kind.length - a.kind.length);
-  const began = Math.min(incident.opened_at, ...alarms.map((alarm) => alarm.onset_at));
+  const began = beganAt(incident, alarms);
   const parts = takingPart(db, incident, alarms);
   return {
     incident: { ...incident, reasons: JSON.parse(incident.suspect_reasons) as string[] },
     isOpen: scene.isOpen,
+    beganMs: began,
     sentence: sentenceOf(scene, changes, services, uses === "cpu" ? guests : []),
     suspect: suspectRow
       ? { componentId: suspectRow.id, name: suspectRow.name, kind: suspectRow.kind, address: suspectRow.address }

@@ -19,7 +19,6 @@ export const prefilled = ({ incident, host }: IncidentData, runbook: IncidentDat
 const BEFORE_MS = 60 * 60_000;
 
 /** A page as it was just before the incident began, over the hour before that. */
-export function justBefore({ incident, alarms }: IncidentData, to: string): string {
-  const began = Math.min(incident.opened_at, ...alarms.map((alarm) => alarm.onset_at));
+export function justBefore({ beganMs: began }: IncidentData, to: string): string {
   return `${to}${to.includes("?") ? "&" : "?"}${spanOf({ fromMs: began - BEFORE_MS, toMs: began - 1000 })}`;
 }
