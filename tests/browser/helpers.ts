@@ -37,12 +37,13 @@ const settled = (page: Page) =>
   );
 
 /** What axe finds on a page, as short as it can be said; nothing, that is. */
-export async function axeFinds(page: Page): Promise<string[]> {
+export async function axeFinds(page: Page, rules?: string[]): Promise<string[]> {
   let found: string[] = [];
   // A button that becomes usable fades from one colour to the other, and may begin to at any time: what lasts counts.
   for (let look = 0; look < 3; look++) {
     await settled(page);
-    const { violations } = await new AxeBuilder({ page }).analyze();
+    const builder = new AxeBuilder({ page });
+    const { violations } = await (rules ? builder.withRules(rules) : builder).analyze();
     found = violations.map(
       (one) =>
         `${one.id}: ${one.nodes
