@@ -8,11 +8,11 @@ import { currentComponents, type ComponentRow } from "../store/estate";
 export const componentNode = (id: number): string => `component:${id}`;
 export const serviceNode = (id: number): string => `service:${id}`;
 /** The line between two sites. */
-export const lineNode = (a: string, b: string): string => `line:${[a, b].sort().join("|")}`;
+export const lineNode = (a: string, b: string): string => `line:${[a, b].sort().join("\n")}`;
 
 /** The two sites of a line's node; undefined for any other node. */
 export const sitesOfLine = (node: string): [string, string] | undefined =>
-  node.startsWith("line:") ? (node.slice(5).split("|") as [string, string]) : undefined;
+  node.startsWith("line:") ? (node.slice(5).split("\n") as [string, string]) : undefined;
 
 /** The component of a node; undefined for any other node. */
 export const componentOfNode = (node: string): number | undefined =>

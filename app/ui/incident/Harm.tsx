@@ -34,7 +34,11 @@ export function Harm({ page }: { page: IncidentData }) {
             {harm.services.map((one) => (
               <tr key={one.id}>
                 <td>
-                  <KeepLink to={`/services/${one.id}?${spanOf(page)}`}>{one.name}</KeepLink>
+                  <KeepLink
+                    to={`/services/${page.services.find(({ id }) => id === one.id)?.uid ?? ""}?${spanOf(page)}`}
+                  >
+                    {one.name}
+                  </KeepLink>
                 </td>
                 <td title={one.sinceMs === null ? "" : dayAndTime(one.sinceMs, now.nowMs, true)}>
                   {one.isHurt ? `hurt since ${clockTime(one.sinceMs ?? 0)}` : "relies on it, not hurt"}
