@@ -5,7 +5,7 @@ import { createHash } from "node:crypto";
 import { renderToStaticMarkup } from "react-dom/server";
 import { plainStyles } from "./plain";
 import { theme } from "./theme";
-import { DAY, NIGHT, type Tokens } from "./tokens";
+import { DAY, NIGHT, type Tokens } from "#core/drawing/tokens";
 
 const variables = (tokens: Tokens) => ({
   ...Object.fromEntries(Object.entries(tokens.severity).map(([severity, colour]) => [`--hx-${severity}`, colour])),

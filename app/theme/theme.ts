@@ -1,5 +1,5 @@
 import { createTheme } from "@mui/material/styles";
-import { DAY, NIGHT, type Tokens } from "./tokens";
+import { DAY, NIGHT, type Tokens } from "#core/drawing/tokens";
 
 const BODY = '"Atkinson Hyperlegible Next Variable", system-ui, sans-serif';
 export const MONO = '"Atkinson Hyperlegible Mono", ui-monospace, monospace';

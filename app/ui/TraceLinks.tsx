@@ -2,7 +2,7 @@ import Typography from "@mui/material/Typography";
 import { useNavigate } from "react-router";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
-import type { Exemplar } from "#server/store/exemplars";
+import type { Exemplar } from "#core/drawing/chart";
 import { useKeep } from "../shell/window";
 import { KeepLink } from "./KeepLink";
 

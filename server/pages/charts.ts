@@ -1,5 +1,5 @@
 import { metricTitle } from "#core/catalogue/metrics";
-import type { Severity } from "#core/alarms/severity";
+import type { ChartData, ChartMark } from "#core/drawing/chart";
 import { detectorOf } from "#core/detection/registry";
 import type { Limit } from "#core/detection/threshold";
 import { bandAt } from "#core/detection/usual";
@@ -15,38 +15,10 @@ import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
 import { learnedIn } from "../store/learned";
-import { exemplarsOf, type Exemplar } from "../store/exemplars";
+import { exemplarsOf } from "../store/exemplars";
 import { spansOf } from "../store/query";
 import { readSamples, type SeriesRow } from "../store/signals";
 import { overlayOf, type Overlay } from "./overlay";
-
-export interface ChartMark {
-  atMs: number;
-  what: "alarm" | "change";
-  severity?: Severity;
-  text: string;
-}
-
-/** Everything a chart needs; points are [instant, minimum, mean, maximum], null where data is missing. */
-export interface ChartData {
-  seriesId: number;
-  title: string;
-  owner: string;
-  metric: string;
-  instance: string;
-  unit: string;
-  fromMs: number;
-  toMs: number;
-  points: [number, number | null, number | null, number | null][];
-  limits: Limit[];
-  marks: ChartMark[];
-  legend: { min: number | null; mean: number | null; max: number | null; last: number | null; count: number };
-  /** The same at another time, laid over: instant here, mean there. */
-  over: [number, number | null][];
-  exemplars: Exemplar[];
-  /** What was usual, as it was learned at the time: instant, and the edges beyond which one in a million lies. */
-  band: [number, number, number][];
-}
 
 export interface ChartOptions {
   /** Points across. */

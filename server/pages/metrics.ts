@@ -1,3 +1,4 @@
+import type { Exemplar } from "#core/drawing/chart";
 import { metricName, metricTitle } from "#core/catalogue/metrics";
 import { kindInfo } from "#core/catalogue/kinds";
 import {
@@ -15,7 +16,7 @@ import { writeSelection, type Grouping, type Selection } from "#core/telemetry/s
 import { finiteOrNull } from "#core/units/format";
 import type { Db } from "../store/database";
 import { countMetrics, countServiceMetrics, findSeries, hasWords, listMetrics, wordsOf } from "../store/find-series";
-import { exemplarsOf, type Exemplar } from "../store/exemplars";
+import { exemplarsOf } from "../store/exemplars";
 import { selectSeries, transformedSpans, type OwnedSeries } from "../store/query";
 import { listServices, membersAt } from "../store/services";
 import { bestIn } from "../store/summaries";

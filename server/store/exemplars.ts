@@ -1,3 +1,4 @@
+import type { Exemplar } from "#core/drawing/chart";
 import { prepared, type Db } from "./database";
 import type { SeriesRow } from "./signals";
 
@@ -9,13 +10,6 @@ export interface NewExemplar {
   value: number;
   traceId: string;
   spanId: string;
-}
-
-/** A measurement on a drawing, with the trace it was made in. */
-export interface Exemplar {
-  atMs: number;
-  value: number;
-  traceId: string;
 }
 
 export function writeExemplars(db: Db, list: readonly NewExemplar[]): void {

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
-import type { ChartData } from "#server/pages/charts";
+import type { ChartData } from "#core/drawing/chart";
 import { usePin } from "../../shell/tray";
 import { useKeep } from "../../shell/window";
 import { HouseChart } from "./HouseChart";

@@ -14,8 +14,8 @@ import { Chart } from "react-chartjs-2";
 import { useMemo } from "react";
 import { formatValue } from "#core/units/format";
 import type { DayVolume } from "#server/pages/charts";
-import type { Tokens } from "../../theme/tokens";
-import { roundAxis } from "./axes";
+import type { Tokens } from "#core/drawing/tokens";
+import { roundAxis } from "#core/drawing/axes";
 import { InSight } from "./InSight";
 import { useTokens } from "./use-tokens";
 

@@ -1,10 +1,10 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import type { ChartData } from "#server/pages/charts";
+import type { ChartData } from "#core/drawing/chart";
 import type { DrawnLine } from "#server/pages/metrics";
-import { DAY, NIGHT } from "../../theme/tokens";
-import { aloneDots, roundAxis, timeAxis } from "./axes";
-import { houseData, houseOptions } from "./house-drawing";
+import { DAY, NIGHT } from "#core/drawing/tokens";
+import { aloneDots, roundAxis, timeAxis } from "#core/drawing/axes";
+import { houseData, houseOptions } from "#core/drawing/house-drawing";
 import { lineData, lineOptions } from "./line-drawing";
 import { lineStyle } from "./line-style";
 import { pointAt, pointBefore } from "./points";

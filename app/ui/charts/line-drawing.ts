@@ -1,9 +1,9 @@
 import type { ChartOptions } from "chart.js";
 import { formatValue } from "#core/units/format";
 import type { DrawnLine } from "#server/pages/metrics";
-import type { Tokens } from "../../theme/tokens";
-import { aloneDots, roundAxis, STILL, timeAxis } from "./axes";
-import { exemplarDataset } from "./exemplars";
+import type { Tokens } from "#core/drawing/tokens";
+import { aloneDots, roundAxis, STILL, timeAxis } from "#core/drawing/axes";
+import { exemplarDataset } from "#core/drawing/exemplars";
 import { lineStyle } from "./line-style";
 
 /** So many lines have their envelope drawn; of more, only the lifted one. */

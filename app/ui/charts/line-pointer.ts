@@ -2,7 +2,7 @@ import type { Chart as ChartJs } from "chart.js";
 import { useState, type DOMAttributes, type PointerEvent, type RefObject } from "react";
 import type { DrawnLine } from "#server/pages/metrics";
 import { useOpenTrace } from "../TraceLinks";
-import { exemplarAt } from "./exemplars";
+import { exemplarAt } from "#core/drawing/exemplars";
 import { pointAtInstant } from "./instant";
 import type { LineChartProps } from "./LineChart";
 import { pointAt } from "./points";

@@ -1,4 +1,4 @@
-import type { Tokens } from "../../theme/tokens";
+import type { Tokens } from "#core/drawing/tokens";
 import { useTokens } from "./use-tokens";
 
 /** Dashes go round slower than colours, so that no two lines look alike. */

@@ -1,5 +1,5 @@
 import { useColorScheme } from "@mui/material/styles";
-import { tokensOf, type Tokens } from "../../theme/tokens";
+import { tokensOf, type Tokens } from "#core/drawing/tokens";
 
 /** Theme in force, once the browser knows it. */
 export function useTokens(): Tokens {

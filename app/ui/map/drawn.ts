@@ -1,6 +1,6 @@
 import { xmlText } from "#core/topology/graph-files";
 import type { mapPage } from "#server/pages/map/page";
-import { DAY } from "../../theme/tokens";
+import { DAY } from "#core/drawing/tokens";
 import { CARD_HEIGHT, CARD_WIDTH, lineGroups } from "./lines";
 import { shortened } from "./names";
 

@@ -10,7 +10,7 @@ import {
 import { useMemo } from "react";
 import { Bar } from "react-chartjs-2";
 import { dayAndMonth, formatMoney } from "#core/units/money";
-import type { Tokens } from "../../theme/tokens";
+import type { Tokens } from "#core/drawing/tokens";
 import { InSight } from "../charts/InSight";
 import { useTokens } from "../charts/use-tokens";
 

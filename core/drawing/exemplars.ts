@@ -1,5 +1,5 @@
 import type { Chart } from "chart.js";
-import type { Exemplar } from "#server/store/exemplars";
+import type { Exemplar } from "./chart";
 
 /** How exemplars are drawn: hollow lozenges, whatever the line they belong to looks like. */
 export const exemplarDataset = (exemplars: readonly Exemplar[], colour: string, surface: string) => ({

@@ -1,8 +1,8 @@
 import type { ChartOptions } from "chart.js";
-import { dayAndTime } from "#core/time/windows";
-import { formatValue } from "#core/units/format";
-import type { ChartData } from "#server/pages/charts";
-import type { Tokens } from "../../theme/tokens";
+import { dayAndTime } from "../time/windows";
+import { formatValue } from "../units/format";
+import type { ChartData } from "./chart";
+import type { Tokens } from "./tokens";
 import { aloneDots, roundAxis, STILL, timeAxis } from "./axes";
 import { exemplarDataset } from "./exemplars";
 import { ofLine } from "./pointed";

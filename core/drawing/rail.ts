@@ -1,7 +1,7 @@
 import type { Plugin } from "chart.js";
-import type { Severity } from "#core/alarms/severity";
-import type { ChartMark } from "#server/pages/charts";
-import type { Tokens } from "../../theme/tokens";
+import type { Severity } from "../alarms/severity";
+import type { ChartMark } from "./chart";
+import type { Tokens } from "./tokens";
 
 /** Draws alarms and changes as small marks on a rail under the axis. */
 export const railPlugin = (marks: readonly ChartMark[], tokens: Tokens): Plugin<"line"> => ({

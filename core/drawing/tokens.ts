@@ -1,4 +1,4 @@
-import type { Severity } from "#core/alarms/severity";
+import type { Severity } from "../alarms/severity";
 
 /** Colours of one theme. Contrast of text and marks against their ground is checked in tokens.test.ts (WCAG 2.2 AA). */
 export interface Tokens {

@@ -1,7 +1,7 @@
-import { tickLabel, timeTicks } from "#core/time/ticks";
-import { DAY_MS } from "#core/time/windows";
-import { valueAxis } from "#core/units/axis";
-import type { Tokens } from "../../theme/tokens";
+import { tickLabel, timeTicks } from "../time/ticks";
+import { DAY_MS } from "../time/windows";
+import { valueAxis } from "../units/axis";
+import type { Tokens } from "./tokens";
 
 /** Room a label takes along the axis, in pixels: over many days each names its day, else most are times of day. */
 const labelRoom = (spanMs: number) => (spanMs > 3 * DAY_MS ? 72 : 58);
