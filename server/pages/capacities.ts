@@ -1,6 +1,7 @@
 import { allKinds } from "#core/catalogue/kinds";
 import { HEADROOM, roomOfSites } from "#core/platforms/capacity";
 import { coversKind } from "#core/detection/rule";
+import { byName } from "#core/units/order";
 import type { Db } from "../store/database";
 import { listRules } from "../store/alarms";
 import { currentComponents } from "../store/estate";
@@ -110,10 +111,7 @@ function sorted<One extends { name: string }>(rows: One[], sort: string, order: 
   return rows.sort((a, b) => {
     const [x, y] = [of(a), of(b)];
     if (x === null || y === null) return Number(x === null) - Number(y === null) || a.name.localeCompare(b.name);
-    const by =
-      typeof x === "number" && typeof y === "number"
-        ? x - y
-        : String(x).localeCompare(String(y), "en", { numeric: true });
-    return sign * by || a.name.localeCompare(b.name, "en", { numeric: true });
+    const by = typeof x === "number" && typeof y === "number" ? x - y : byName(String(x), String(y));
+    return sign * by || byName(a.name, b.name);
   });
 }

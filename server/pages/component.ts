@@ -5,6 +5,7 @@ import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { alarmsOfComponent } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { SystemSighting } from "#core/estate/sighting";
+import { byName } from "#core/units/order";
 import type { Db } from "../store/database";
 import { labelsAt, unwatched } from "../store/labels";
 import { sightingsOf } from "../store/sightings";
@@ -229,11 +230,7 @@ function chartsOf(scene: Scene, all: readonly SeriesRow[]) {
   const order = kindInfo(scene.component.kind).charts;
   const charted = series
     .filter((one) => order.includes(one.metric))
-    .sort(
-      (a, b) =>
-        order.indexOf(a.metric) - order.indexOf(b.metric) ||
-        a.instance.localeCompare(b.instance, "en", { numeric: true }),
-    )
+    .sort((a, b) => order.indexOf(a.metric) - order.indexOf(b.metric) || byName(a.instance, b.instance))
     .slice(0, MOST_CHARTS);
   // Of what else was sent to us: measured values, and of quantiles the slow end.
   const isTelling = ({ resource_id, instrument, metric }: SeriesRow) =>

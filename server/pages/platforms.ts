@@ -1,11 +1,12 @@
 import { columnsOf, groupLabel, headOf, groupOf, INSTANCES } from "#core/platforms/columns";
+import { byName } from "#core/units/order";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
-import { factsOfMany } from "../store/facts";
+import { factNamesOfMany, factsOfMany } from "../store/facts";
 import { listPlatforms, platformFailures, platformPlaces, thingsOf } from "../store/platforms";
 import { spansOf } from "../store/query";
 import { healthAt } from "../store/services";
-import { lastSample, seriesOfMetrics, type SeriesRow } from "../store/signals";
+import { lastSample, metricsOfMany, seriesOfMetrics, type SeriesRow } from "../store/signals";
 import { driverOf } from "../sources/registry";
 import { listSources } from "../store/sources";
 import { RECENT_MS } from "./guests";
@@ -121,53 +122,59 @@ interface Figure {
 }
 
 function listOfGroup(db: Db, question: PlatformQuestion & { owner: string }, things: ReturnType<typeof thingsOf>) {
-  const { search, sort, order, page, size, atMs, fromMs, toMs } = question;
-  const health = healthAt(db, "component", atMs);
+  const { sort, order, page, size, atMs, fromMs, toMs } = question;
   const ids = things.map((one) => one.id);
-  const { facts: factNames, metrics } = columnsOf(question.group, question.owner);
-  const facts = factsOfMany(db, ids, factNames, atMs);
-  const series = seriesOfMetrics(db, ids, metrics);
-  const shown = metrics.filter((metric) => [...series.values()].some((own) => own.has(metric)));
+  const columns = columnsOf(question.group, question.owner);
+  const [factNames, metrics] = [factNamesOfMany(db, ids, columns.facts, atMs), metricsOfMany(db, ids, columns.metrics)];
+  // What neither finds nor orders rows is read for those that are shown only.
+  const isByFact = question.search !== "" || factNames.includes(sort);
+  const allFacts = isByFact ? factsOfMany(db, ids, factNames, atMs) : undefined;
+  const allSeries = metrics.includes(sort) ? seriesOfMetrics(db, ids, [sort]) : undefined;
   const figureOf = (own: Map<string, SeriesRow> | undefined, metric: string): Figure | undefined => {
     const one = own?.get(metric);
     const last = one && lastSample(db, one.id, atMs, RECENT_MS);
     return one && last ? { value: last.value, unit: one.unit } : undefined;
   };
-  const wanted = search.toLowerCase();
-  const found = things.filter(
-    (one) =>
-      wanted === "" ||
-      one.name.toLowerCase().includes(wanted) ||
-      one.region?.toLowerCase().includes(wanted) ||
-      factNames.some((fact) => facts.get(one.id)?.[fact]?.toLowerCase().includes(wanted)),
-  );
+  const found = foundBy(question.search, things, (id) => Object.values(allFacts?.get(id) ?? {}));
   const keyOf = sortKey(sort, {
-    facts,
-    figure: (id, metric) => figureOf(series.get(id), metric)?.value,
-    metrics: shown,
+    facts: allFacts,
+    figure: (id, metric) => figureOf(allSeries?.get(id), metric)?.value,
+    metrics,
   });
   const keys = new Map(found.map((one) => [one.id, keyOf(one)]));
   const sign = order === "desc" ? -1 : 1;
-  found.sort(
-    (a, b) => compare(keys.get(a.id), keys.get(b.id), sign) || a.name.localeCompare(b.name, "en", { numeric: true }),
-  );
+  found.sort((a, b) => compare(keys.get(a.id), keys.get(b.id), sign) || byName(a.name, b.name));
+  const shown = found.slice(page * size, (page + 1) * size);
+  const shownIds = shown.map((one) => one.id);
+  const facts = allFacts ?? factsOfMany(db, shownIds, factNames, atMs);
+  const series = seriesOfMetrics(db, shownIds, metrics);
+  const health = healthAt(db, "component", atMs);
   const step = Math.max(1000, Math.ceil((toMs - fromMs) / TREND_POINTS / 1000) * 1000);
   return {
     total: found.length,
-    factNames: factNames.filter((fact) => [...facts.values()].some((own) => own[fact] !== undefined)),
-    metrics: shown.map((metric) => ({ metric, label: headOf(metric) })),
-    rows: found.slice(page * size, (page + 1) * size).map((one) => {
+    factNames,
+    metrics: metrics.map((metric) => ({ metric, label: headOf(metric) })),
+    rows: shown.map((one) => {
       const own = series.get(one.id);
       return {
         ...one,
         severity: health.get(one.id)?.severity ?? ("cleared" as const),
         facts: facts.get(one.id) ?? {},
-        figures: shown.map((metric) => figureOf(own, metric) ?? null),
+        figures: metrics.map((metric) => figureOf(own, metric) ?? null),
         /** Mean of the first figure over the window, in steps. */
-        trend: shown[0] === undefined ? [] : trendOf(db, own?.get(shown[0]), fromMs, toMs, step),
+        trend: metrics[0] === undefined ? [] : trendOf(db, own?.get(metrics[0]), fromMs, toMs, step),
       };
     }),
   };
+}
+
+/** Those that have the words in their name, their region or a fact. */
+function foundBy(search: string, things: readonly Sortable[], factsOf: (id: number) => readonly string[]): Sortable[] {
+  const wanted = search.toLowerCase();
+  if (wanted === "") return [...things];
+  return things.filter((one) =>
+    [one.name, one.region ?? "", ...factsOf(one.id)].some((text) => text.toLowerCase().includes(wanted)),
+  );
 }
 
 type Sortable = ReturnType<typeof thingsOf>[number];
@@ -175,7 +182,7 @@ type Sortable = ReturnType<typeof thingsOf>[number];
 function sortKey(
   sort: string,
   known: {
-    facts: ReadonlyMap<number, Readonly<Record<string, string>>>;
+    facts: ReadonlyMap<number, Readonly<Record<string, string>>> | undefined;
     figure: (id: number, metric: string) => number | undefined;
     metrics: readonly string[];
   },
@@ -183,14 +190,14 @@ function sortKey(
   if (sort === "region") return (one) => one.region ?? undefined;
   if (known.metrics.includes(sort)) return (one) => known.figure(one.id, sort);
   if (sort === "name" || sort === "") return (one) => one.name;
-  return (one) => known.facts.get(one.id)?.[sort];
+  return (one) => known.facts?.get(one.id)?.[sort];
 }
 
 /** What is not known stands last, whatever the order. */
 function compare(a: string | number | undefined, b: string | number | undefined, sign: number): number {
   if (a === undefined || b === undefined) return Number(a === undefined) - Number(b === undefined);
   if (typeof a === "number" && typeof b === "number") return sign * (a - b);
-  return sign * String(a).localeCompare(String(b), "en", { numeric: true });
+  return sign * byName(String(a), String(b));
 }
 
 function trendOf(db: Db, series: SeriesRow | undefined, fromMs: number, toMs: number, step: number): number[] {

@@ -1,4 +1,5 @@
 import { DAY_MS } from "#core/time/windows";
+import { byName } from "#core/units/order";
 import type { Db } from "../store/database";
 import { componentsAt, type ComponentRow } from "../store/estate";
 import { factRowsAt } from "../store/facts";
@@ -43,12 +44,8 @@ export function softwarePage(db: Db, { atMs, product }: { atMs: number; product:
   return {
     versions: [...groups.values()]
       .map(({ hosts, ...group }) => ({ ...group, hosts: hosts.size }))
-      .sort(
-        (a, b) => a.product.localeCompare(b.product) || a.version.localeCompare(b.version, "en", { numeric: true }),
-      ),
-    places: places.sort(
-      (a, b) => a.version.localeCompare(b.version, "en", { numeric: true }) || a.name.localeCompare(b.name),
-    ),
+      .sort((a, b) => a.product.localeCompare(b.product) || byName(a.version, b.version)),
+    places: places.sort((a, b) => byName(a.version, b.version) || a.name.localeCompare(b.name)),
   };
 }
 

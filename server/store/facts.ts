@@ -60,6 +60,16 @@ export function factsOfMany(
   return found;
 }
 
+/** Which of some facts any of many components has at an instant, in the order asked. */
+export function factNamesOfMany(db: Db, ids: Iterable<number>, names: readonly string[], atMs: number): string[] {
+  const list = JSON.stringify([...ids]);
+  const some = prepared<{ found: number }>(
+    db,
+    `SELECT EXISTS (SELECT 1 FROM json_each(?) j CROSS JOIN fact ON component_id = j.value AND name = ? AND ${VALID_AT}) AS found`,
+  );
+  return names.filter((name) => some.get(list, name, atMs, atMs)?.found === 1);
+}
+
 /** The present values of one fact, by component. */
 export const factValues = (db: Db, name: string): Map<number, string> =>
   new Map(

@@ -88,6 +88,16 @@ export function seriesOfMetrics(
   return found;
 }
 
+/** Which of some metrics any of many components has as a whole, in the order asked. */
+export function metricsOfMany(db: Db, componentIds: Iterable<number>, metrics: readonly string[]): string[] {
+  const list = JSON.stringify([...componentIds]);
+  const some = prepared<{ found: number }>(
+    db,
+    `SELECT EXISTS (SELECT 1 FROM json_each(?) j CROSS JOIN series ON component_id = j.value AND metric = ? AND instance = '') AS found`,
+  );
+  return metrics.filter((metric) => some.get(list, metric)?.found === 1);
+}
+
 export function seriesById(db: Db, id: number): SeriesRow | undefined {
   return prepared<SeriesRow>(db, `SELECT ${COLUMNS} FROM series WHERE id = ?`).get(id);
 }
