@@ -16,6 +16,7 @@ export async function buildServers() {
       "server/receiver-thread": "server/threads/receiver-thread.ts",
       "server/workbench-child": "server/workbench/child.ts",
       "server/spend-thread": "server/threads/spend-thread.ts",
+      "server/telling-thread": "server/threads/telling-thread.ts",
       "server/reader": "server/threads/reader.ts",
       "standins/main": "standins/main.ts",
       "agent/main": "agent/main.ts",

@@ -163,6 +163,9 @@ function setupFile() {
   // The authority of the stand-ins' certificates is this demo's own.
   for (const source of setup.sources.filter((one) => one.authority === "standins"))
     source.authority = readFileSync(`${authority}.pem`, "utf8");
+  for (const channel of setup.telling?.channels ?? [])
+    if (channel.settings.authority === "standins")
+      channel.settings.authority = readFileSync(`${authority}.pem`, "utf8");
   // The key that opens the stand-ins' hosts was made by this demo.
   setup.credentials = [
     ...(setup.credentials ?? []),

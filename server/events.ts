@@ -9,6 +9,8 @@ export type LiveEvent =
   | { topic: "run"; id: number }
   | { topic: "estate"; atMs: number }
   | { topic: "problem"; message: string | null }
+  /** A message for one person, shown by their open pages; sent to nobody else. */
+  | { topic: "told"; accountId: number; title: string; text: string; address: string; sound: string }
   /** Sessions, roles or tokens changed: for the server's own threads, never sent to a page. */
   | { topic: "people" }
   /** The clock was set: for the server's own threads too. */

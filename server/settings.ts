@@ -48,6 +48,15 @@ export interface Settings {
 
 export const storeFile = (settings: Settings) => join(settings.data, "holotaxis.db");
 export const migrationsFolder = (settings: Settings) => join(settings.root, "server", "store", "migrations");
+/** Where people open the pages: what links in messages begin with. */
+export function originOf({ publicNames, host, port, tls, behindProxy = false }: Settings): string {
+  const [name] = publicNames;
+  const scheme = tls !== undefined || behindProxy ? "https" : "http";
+  // A name with a port stands as it was given; a proxy in front listens on the port of its scheme.
+  if (name !== undefined && (behindProxy || /:\d+$/.test(name))) return `${scheme}://${name}`;
+  return `${scheme}://${name ?? (host.includes(":") ? `[${host}]` : host)}:${port}`;
+}
+
 export const secretFile = (settings: Settings) => join(settings.data, "secret.key");
 
 /** What every source has, whatever its kind; its settings follow the schema of the kind's driver. */
@@ -164,6 +173,8 @@ export const setupSchema = z.strictObject({
     )
     .max(100)
     .default([]),
+  /** Who is told of what in a demonstration: see kits/setup-telling.ts. */
+  telling: z.unknown().optional(),
   /** Made-up people of a demonstration, signed in by one click; a real estate takes none from a file. */
   people: z
     .array(

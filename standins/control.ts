@@ -2,6 +2,8 @@ import { createServer, type Server } from "node:http";
 import { z } from "zod";
 import type { ClockSetting } from "#core/time/clock";
 import { CloudFeed } from "./clouds/feed";
+import { headOf, opened } from "./opened";
+import type { CallBox, Mailbox } from "./mailbox";
 import { rootNamed } from "./naming";
 import { measuredOf, type Measured } from "./seen/agents";
 import type { Estate } from "./seen/estate";
@@ -14,6 +16,9 @@ export interface ControlOptions {
   port: number;
   now: () => number;
   setClock: (setting: ClockSetting) => void;
+  /** What arrived by mail and by webhook. */
+  mailbox: Mailbox;
+  calls: CallBox;
   /** Called after a drill changed what runs. */
   onEffect: () => void;
 }
@@ -69,6 +74,15 @@ export function startControl(estate: Estate, options: ControlOptions): Promise<S
         options.setClock(clockBody.parse(JSON.parse(await readBody(request))));
         return send(200, {});
       }
+      if (request.method === "GET" && area === "mail" && id) {
+        const kept = options.mailbox.find(Number(id));
+        return kept ? send(200, await opened(kept)) : send(404, { problem: "There is no such message." });
+      }
+      if (request.method === "GET" && area === "mail")
+        return send(200, {
+          messages: await Promise.all(options.mailbox.list().map(headOf)),
+          calls: options.calls.list(),
+        });
       if (request.method === "GET" && area === "feed") {
         const query = feedQuery.parse(Object.fromEntries(url.searchParams));
         response.setHeader("Content-Type", "application/x-ndjson");

@@ -14,6 +14,8 @@ import { makeNameServer, zonesOf } from "./name-server";
 import { Notifier } from "./notifier";
 import { startPrivateClouds } from "./private-cloud/serve";
 import { makeTicketServer } from "./tickets";
+import { Mailbox, CallBox } from "./mailbox";
+import { startMailServer } from "./mail-server";
 import { startManagers } from "./manager";
 import { startControllers } from "./redfish";
 import { readScenario } from "./scenario/read";
@@ -21,6 +23,7 @@ import { scaleScenario } from "./scenario/scale";
 import { startAgent } from "./snmp-agent";
 import { makeSshServer } from "./ssh-server";
 import { HostListeners } from "./tcp-listeners";
+import { startWebhookReceiver } from "./webhook-receiver";
 
 const { values } = parseArgs({
   options: {
@@ -134,7 +137,15 @@ try {
     await new Promise<void>((resolve, reject) =>
       makeTicketServer(estate, tickets.key, now).once("error", reject).listen(tickets.port, tickets.address, resolve),
     );
+  const [mailbox, calls] = [new Mailbox(now), new CallBox(now)];
+  if (scenario.mail) {
+    const { address, port, webhookPort, user, password } = scenario.mail;
+    await startMailServer({ address, port, user, password }, authority, mailbox);
+    await startWebhookReceiver({ address, port: webhookPort }, calls);
+  }
   await startControl(estate, {
+    mailbox,
+    calls,
     port: Number(values.control),
     now,
     setClock: (setting) => {

@@ -5,8 +5,10 @@ import { Form } from "react-router";
 import { z } from "zod";
 import { roleOf } from "#core/people/rights";
 import type { Route } from "./+types/account";
-import { act, readForm, formOf } from "../shell/answers.server";
+import type { CommandInput } from "#server/commands/registry";
+import { act, readForm, refuse, formOf } from "../shell/answers.server";
 import { useShell } from "../shell/window";
+import { ContactForm } from "../ui/people/ContactForm";
 import { NewPassword } from "../ui/people/Passwords";
 import { Sessions } from "../ui/people/Sessions";
 import { Empty, PageHead, Problem, Section } from "../ui/Page";
@@ -22,6 +24,7 @@ export async function loader({ context }: Route.LoaderArgs) {
 
 const schema = z.discriminatedUnion("what", [
   z.object({ what: z.literal("password"), now: z.string(), password: z.string() }),
+  z.object({ what: z.literal("contact"), contact: z.string().max(4_000) }),
   z.object({ what: z.literal("endSession"), id: z.coerce.number().int().min(1) }),
 ]);
 
@@ -29,6 +32,19 @@ export async function action({ request, context }: Route.ActionArgs) {
   const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const { value } = form;
+  if (value.what === "contact") {
+    let contact: object;
+    try {
+      contact = JSON.parse(value.contact) as object;
+    } catch {
+      return refuse("The form was not sent whole. Load the page again.");
+    }
+    const saved = await act(context, "contact.save", {
+      ...contact,
+      accountId: context.who?.accountId ?? 0,
+    } as CommandInput<"contact.save">);
+    return saved.ok ? { ok: true as const, what: value.what } : saved.refusal;
+  }
   const done =
     value.what === "password"
       ? await act(context, "password.change", { now: value.now, password: value.password })
@@ -37,7 +53,7 @@ export async function action({ request, context }: Route.ActionArgs) {
 }
 
 export default function Account({
-  loaderData: { account, sessions, sessionId, machineMs },
+  loaderData: { account, contact, sessions, sessionId, machineMs },
   actionData,
 }: Route.ComponentProps) {
   const { who } = useShell();
@@ -58,6 +74,12 @@ export default function Account({
       />
       <Problem>{refusal?.problem ?? null}</Problem>
       <Stack sx={{ gap: 1.5 }}>
+        <Section title="How I am notified">
+          <ContactForm key={JSON.stringify(contact)} contact={contact} refusal={refusal} />
+          <p role="status" className="hx-caption">
+            {actionData && "what" in actionData && actionData.what === "contact" ? "Saved." : ""}
+          </p>
+        </Section>
         <Section title={`Sessions: ${sessions.length}`} pad={false}>
           <Sessions sessions={sessions} current={sessionId} machineMs={machineMs} />
         </Section>

@@ -19,6 +19,7 @@ import { Causes } from "../ui/incident/Causes";
 import { BadTraces, ChangesBefore, LoudLogs, Similar } from "../ui/incident/Clues";
 import { Harm } from "../ui/incident/Harm";
 import { Notes } from "../ui/incident/Notes";
+import { Told } from "../ui/incident/Told";
 import { Work } from "../ui/incident/Work";
 import { Timeline } from "../ui/incident/Timeline";
 import { TopProcesses } from "../ui/incident/TopProcesses";
@@ -152,6 +153,7 @@ export default function Incident({ loaderData: page, actionData: answered }: Rou
           ) : null}
           <Timeline page={page} />
           <Alarms page={page} />
+          <Told page={page} />
           <TopProcesses page={page} />
         </Stack>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>

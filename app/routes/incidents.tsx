@@ -69,6 +69,9 @@ export default function Incidents({ loaderData: { rows, asked, fromMs, services,
             <Button component={RouterLink} to={keep("/incidents/triage")} color="inherit">
               Triage a complaint
             </Button>
+            <Button component={RouterLink} to={keep("/incidents/notifications")} color="inherit">
+              Notifications
+            </Button>
             <Button component={RouterLink} to={keep("/incidents/shift")} color="inherit">
               Shift
             </Button>

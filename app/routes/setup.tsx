@@ -8,12 +8,16 @@ const PARTS = [
   { to: "/setup/services", label: "Services" },
   { to: "/setup/signals", label: "Ingest" },
   { to: "/setup/rules", label: "Rules" },
+  { to: "/setup/notifications", label: "Notifications" },
+  { to: "/setup/channels", label: "Channels" },
+  { to: "/setup/messages", label: "Message templates" },
   { to: "/setup/credentials", label: "Credentials" },
   { to: "/setup/people", label: "People", right: "administer" },
   { to: "/setup/tokens", label: "Tokens", right: "administer" },
   { to: "/setup/audit", label: "Audit log", right: "administer" },
-  { to: "/setup/drills", label: "Drills" },
-] as const satisfies readonly { to: string; label: string; right?: Right }[];
+  { to: "/setup/drills", label: "Drills", isDemo: true },
+  { to: "/setup/mailbox", label: "Mailbox", isDemo: true },
+] as const satisfies readonly { to: string; label: string; right?: Right; isDemo?: true }[];
 
 export default function Setup() {
   const keep = useKeep();
@@ -21,7 +25,7 @@ export default function Setup() {
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "150px minmax(0, 1fr)", gap: 2 }}>
       <Box component="nav" aria-label="Parts of Setup" sx={{ display: "flex", flexDirection: "column", gap: 0.25 }}>
-        {PARTS.filter((part) => hasDrills || part.label !== "Drills").map((part) => (
+        {PARTS.filter((part) => hasDrills || !("isDemo" in part)).map((part) => (
           <Box
             key={part.to}
             component={NavLink}

@@ -53,6 +53,7 @@ export function TopBar({ onFind, onKeys }: { onFind: () => void; onKeys: () => v
         <SearchOutlined sx={{ fontSize: 18 }} />
         Find <kbd>Ctrl K</kbd>
       </PlainButton>
+      <OnCallNow />
       <Clock connected={connected} />
       <PlainButton
         label={`Evidence tray, ${pinned} pinned`}
@@ -68,6 +69,20 @@ export function TopBar({ onFind, onKeys }: { onFind: () => void; onKeys: () => v
       <ThemeSwitch />
       <Who />
     </header>
+  );
+}
+
+/** Who is on call now: a link to the rotations. */
+function OnCallNow() {
+  const { onCall } = useShell();
+  const keep = useKeep();
+  const [first] = onCall;
+  if (!first) return null;
+  const all = onCall.map((one) => `${one.rotation}: ${one.name ?? "nobody"}`).join("; ");
+  return (
+    <a className="hx-link hx-on-call" href={keep("/on-call")} title={`On call. ${all}`}>
+      <span className="hx-caption">On call</span> {first.name ?? "nobody"}
+    </a>
   );
 }
 

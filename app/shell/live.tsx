@@ -1,6 +1,7 @@
 import { createContext, useContext, useEffect, useRef, useState, type ReactNode } from "react";
 import { useFetchers, useLocation, useNavigation, useRevalidator } from "react-router";
 import type { LiveEvent } from "#server/events";
+import { useTold } from "./told";
 import { useShell } from "./window";
 
 interface Live {
@@ -20,6 +21,7 @@ export function LiveUpdates({ children }: { children: ReactNode }) {
   const { revalidate } = useRevalidator();
   const { pathname } = useLocation();
   const shell = useShell();
+  const told = useTold();
   const navigation = useNavigation();
   const fetchers = useFetchers();
   const busy = navigation.state !== "idle" || fetchers.some((fetcher) => fetcher.state !== "idle");
@@ -78,6 +80,7 @@ export function LiveUpdates({ children }: { children: ReactNode }) {
     };
     source.onmessage = ({ data }) => {
       const event = JSON.parse(data as string) as LiveEvent;
+      if (event.topic === "told") told(event);
       if (event.topic === "problem") setLive((now) => ({ ...now, problem: event.message }));
       const wait = concerns(event);
       if (wait !== undefined) soon(wait);
@@ -86,7 +89,7 @@ export function LiveUpdates({ children }: { children: ReactNode }) {
       clearTimeout(timer);
       source.close();
     };
-  }, [revalidate]);
+  }, [revalidate, told]);
 
   return <LiveContext.Provider value={live}>{children}</LiveContext.Provider>;
 }

@@ -35,7 +35,17 @@ export const PLACES: readonly Place[] = [
       { to: "/signals/import", label: "Signals › Import" },
     ],
   },
-  { to: "/incidents", label: "Incidents" },
+  {
+    to: "/incidents",
+    label: "Incidents",
+    more: [
+      { to: "/incidents/alarms", label: "Incidents › Alarm load" },
+      { to: "/incidents/triage", label: "Incidents › Triage" },
+      { to: "/incidents/shift", label: "Incidents › Shift" },
+      { to: "/incidents/notifications", label: "Incidents › Notifications sent" },
+      { to: "/on-call", label: "On call" },
+    ],
+  },
   { to: "/runbooks", label: "Runbooks" },
   {
     to: "/setup",
@@ -45,6 +55,9 @@ export const PLACES: readonly Place[] = [
       { to: "/setup/signals", label: "Setup › Ingest" },
       { to: "/setup/rules", label: "Setup › Rules" },
       { to: "/setup/services", label: "Setup › Services" },
+      { to: "/setup/notifications", label: "Setup › Notifications" },
+      { to: "/setup/channels", label: "Setup › Channels" },
+      { to: "/setup/messages", label: "Setup › Message templates" },
     ],
   },
 ];

@@ -7,6 +7,7 @@ import type { MappingDesk } from "../estate/mapping-desk";
 import type { Runner } from "../repair/runner";
 import type { Sweeps } from "../estate/sweeps";
 import type { SpendDesk } from "../spend/desk";
+import type { Telling } from "../telling/telling";
 import type { Vault } from "../vault/vault";
 import type { Db } from "../store/database";
 
@@ -26,6 +27,9 @@ export interface CommandPorts {
   /** Credentials were changed: what polls and scrapes takes them up. */
   onCredentials: () => void;
   people: Pick<People, "invite" | "changed">;
+  telling: Pick<Telling, "test" | "again" | "answerOf">;
+  /** Alarms of an incident that stand and are not kept quiet. */
+  standingAlarms: (incidentId: number) => number[];
   identity: Pick<IdentityByHand, "join" | "split" | "pin">;
   /** Services were changed: who belongs to them is worked out anew. */
   onServices: () => void;

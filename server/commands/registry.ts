@@ -13,6 +13,7 @@ import { mappingCommands } from "./mappings";
 import { mapCommands } from "./maps";
 import { reviewCommands } from "./review";
 import { peopleCommands } from "./people";
+import { onCallCommands } from "./on-call";
 import type { CommandPorts } from "./ports";
 import { productCommands } from "./products";
 import { runCommands } from "./runs";
@@ -20,6 +21,7 @@ import { serviceCommands } from "./services";
 import { settingCommands } from "./settings";
 import { sourceCommands } from "./sources";
 import { spendCommands } from "./spend";
+import { tellingCommands } from "./telling";
 import { tokenCommands } from "./tokens";
 
 /** Everything that a person can have done, by its name. */
@@ -41,6 +43,8 @@ export const commands = {
   ...drillCommands,
   ...spendCommands,
   ...mapCommands,
+  ...tellingCommands,
+  ...onCallCommands,
 } as const;
 
 export type CommandName = keyof typeof commands;

@@ -20,6 +20,10 @@ export class Demonstration {
     };
   }
 
+  arrivals = () => this.standins.arrivals();
+
+  mail = (number: number) => this.standins.mail(number);
+
   setClock(setting: ClockSetting): Promise<void> {
     return this.standins.setClock(setting);
   }

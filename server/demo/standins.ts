@@ -20,6 +20,40 @@ const drillSchema = z.object({
 });
 export type Drill = z.infer<typeof drillSchema>;
 
+const arrivedHead = z.object({
+  number: z.number(),
+  atMs: z.number(),
+  from: z.string(),
+  to: z.array(z.string()),
+  messageId: z.string(),
+  inReplyTo: z.string(),
+  subject: z.string(),
+  bytes: z.number(),
+});
+const arrivalsSchema = z.object({
+  messages: z.array(arrivedHead),
+  calls: z.array(
+    z.object({
+      number: z.number(),
+      atMs: z.number(),
+      path: z.string(),
+      headers: z.record(z.string(), z.string()),
+      body: z.string(),
+    }),
+  ),
+});
+/** What arrived at the mail server and at the receiver of webhooks. */
+export type Arrivals = z.infer<typeof arrivalsSchema>;
+
+const openedSchema = arrivedHead.extend({
+  headers: z.array(z.object({ name: z.string(), value: z.string() })),
+  text: z.string(),
+  html: z.string(),
+  pictures: z.array(z.object({ cid: z.string(), name: z.string(), type: z.string(), base64: z.string() })),
+});
+/** A message as a mail program shows it. */
+export type OpenedMail = z.infer<typeof openedSchema>;
+
 const headSchema = z.object({
   hosts: z.array(
     z.object({
@@ -109,6 +143,16 @@ export class Standins {
       fetchText(`${this.url}${path}`, { timeoutMs, mostBytes: MOST_ANSWER }, { ...init, headers: this.headers });
     // A connection kept from before may be closed by the other side just as it is used again; a new one then serves.
     return ask().catch(ask);
+  }
+
+  async arrivals(): Promise<Arrivals> {
+    return arrivalsSchema.parse(JSON.parse((await this.call("/mail", 5000)).text));
+  }
+
+  /** One message whole; null where it is not kept any more. */
+  async mail(number: number): Promise<OpenedMail | null> {
+    const { status, text } = await this.call(`/mail/${number}`, 5000);
+    return status === 200 ? openedSchema.parse(JSON.parse(text)) : null;
   }
 
   async drills(): Promise<Drill[]> {

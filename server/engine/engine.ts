@@ -10,7 +10,7 @@ import { Snapshots } from "../alarms/snapshots";
 import type { CommandPorts } from "../commands/ports";
 import { execute, type CommandName, type CommandOutput } from "../commands/registry";
 import { Demonstration } from "../demo/demonstration";
-import type { Drill } from "../demo/standins";
+import type { Arrivals, Drill, OpenedMail } from "../demo/standins";
 import { readHarmMap, type HarmMap } from "../causes/harm-map";
 import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
 import { mergeByHand, splitByHand } from "../incidents/by-hand";
@@ -31,6 +31,8 @@ import { readOnThread, SpendDesk } from "../spend/desk";
 import { PlatformPoller } from "../polling/platforms";
 import { Poller } from "../polling/poller";
 import { Runner } from "../repair/runner";
+import { Telling } from "../telling/telling";
+import { TellingClient } from "../telling/telling-client";
 import { readHostKey } from "../outside/ssh";
 import { readMasterKey } from "../vault/master-key";
 import { kindOfCredential, type Access } from "../vault/kinds";
@@ -38,7 +40,7 @@ import { takeAnswered } from "../sources/range/snmp-access";
 import { mayBeUsedAt, Vault } from "../vault/vault";
 import { credentialById } from "../store/credentials";
 import { endpoints, type EndpointFields } from "../store/endpoints";
-import { migrationsFolder, secretFile, storeFile, type Settings } from "../settings";
+import { migrationsFolder, originOf, secretFile, storeFile, type Settings } from "../settings";
 import { trapUsersOf } from "../vault/trap-users";
 import { applyCollections } from "../estate/collections";
 import { unwatched } from "../store/labels";
@@ -52,6 +54,7 @@ import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db, un
 import { currentComponents, touchSeen, type ComponentRow } from "../store/estate";
 import type { Subject } from "../store/alarms";
 import { readRetention } from "../store/retention";
+import { alarmsOfIncident } from "../store/incidents";
 import { endInterruptedRuns } from "../store/runs";
 import { entriesByService, listServices, type ServiceRow } from "../store/services";
 import { newestSampleMs } from "../store/signals";
@@ -62,6 +65,7 @@ import { sendingTokens } from "../store/tokens";
 import type { LiveEvent } from "../events";
 import { offerKits } from "../kits/kits";
 import { takeCredentials, takeDemoPeople, takeSetup } from "../kits/setup-file";
+import { takeTelling } from "../kits/setup-telling";
 
 /** Hosts whose agents can enrol with the code of --enrol-code-file within a day. */
 const MOST_ENROLLED_BY_SETUP = 5_000;
@@ -102,6 +106,8 @@ export class Engine {
   private readonly platforms: PlatformPoller;
   private readonly spend: SpendDesk;
   private readonly runner: Runner;
+  private readonly tellingClient: TellingClient;
+  private readonly telling: Telling;
   private readonly inventories: AgentInventories;
   private readonly snapshots: Snapshots;
   private readonly sweeps: Sweeps;
@@ -191,6 +197,18 @@ export class Engine {
     });
     this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.stopping });
     this.runner = this.makeRunner();
+    this.tellingClient = new TellingClient(
+      new URL("./telling-thread.js", import.meta.url),
+      { file: storeFile(settings), root: settings.root },
+      (fault) => this.reportProblem(`A message could not be composed: ${fault.split("\n")[0] ?? ""}`),
+    );
+    this.telling = new Telling({
+      ...this.shared(),
+      vault: this.vault,
+      handOver: this.tellingClient.handOver,
+      origin: originOf(settings),
+      secret: readMasterKey(secretFile(settings)).key,
+    });
     this.ports = this.makePorts();
     this.graph = readGraph(this.db);
     this.reload();
@@ -229,6 +247,9 @@ export class Engine {
       spend: this.spend,
       onSpend: () => this.tellEstate(),
       runs: this.runner,
+      telling: this.telling,
+      standingAlarms: (id) =>
+        alarmsOfIncident(this.db, id).flatMap((one) => (one.cleared_at === null && one.quiet === null ? [one.id] : [])),
       ingest: this.ingest,
       people: this.people,
       vault: this.vault,
@@ -417,7 +438,7 @@ export class Engine {
       // A store of the version before has sources, but none of the credentials that runbooks go with.
       if (readMeta(this.db, "prepared")) takeCredentials(this.db, this.settings.setup, this.vault, this.now());
     }
-    if (readMeta(this.db, "prepared")) return;
+    if (readMeta(this.db, "prepared")) return this.takeTelling();
     writeMeta(this.db, "preparing", "1");
     const presentMs = this.now();
     const live = this.clock;
@@ -438,6 +459,12 @@ export class Engine {
       writeMeta(this.db, "prepared", String(presentMs));
       deleteMeta(this.db, "preparing");
     })();
+    this.takeTelling();
+  }
+
+  /** Who is told in a demonstration; after its past, of which nobody is told. */
+  private takeTelling(): void {
+    if (this.demonstration && this.settings.setup) takeTelling(this.db, this.settings.setup, this.now());
   }
 
   private async setClock(setting: ClockSetting): Promise<void> {
@@ -507,6 +534,7 @@ export class Engine {
       this.sampleWriter.judged();
       this.seenAt.clear();
       this.tellTick(events, ended);
+      this.telling.work(this.now());
       // On its own, because it reads what was just committed.
       this.db.transaction(() => this.keepHouse(this.now()))();
       this.noteUses(this.now());
@@ -592,8 +620,11 @@ export class Engine {
       atMs,
     );
     const incidents = correlate(this.db, events, this.affected());
-    if (!this.inFastMotion)
-      for (const incident of incidents) this.emit({ topic: "incident", id: incident.incidentId, what: incident.what });
+    if (this.inFastMotion) return;
+    for (const { incidentId, what } of incidents) {
+      this.telling.hear(incidentId);
+      this.emit({ topic: "incident", id: incidentId, what });
+    }
   }
 
   /** What correlation asks about the estate. */
@@ -717,6 +748,12 @@ export class Engine {
     return list;
   }
 
+  /** What arrived at the stand-ins' mail server and webhook receiver; one message whole, by its number. */
+  async mailbox(number?: number): Promise<Arrivals | OpenedMail | null> {
+    if (!this.demonstration) return null;
+    return number === undefined ? this.demonstration.arrivals() : this.demonstration.mail(number);
+  }
+
   /** Figures about the engine itself. */
   itself() {
     return {
@@ -742,6 +779,8 @@ export class Engine {
     this.inventories.stop();
     this.platforms.stop();
     this.ingest.close();
+    this.telling.stop();
+    await this.tellingClient.close();
     await withDeadline(ENDING_MS, undefined, () => Promise.all([this.sweeps.stopAll(), this.runner.stopAll()])).catch(
       () => undefined,
     );

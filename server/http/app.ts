@@ -24,7 +24,10 @@ export interface AppOptions {
   hostNames: HostNames;
   /** What requests may use, each as far as whoever sends it may. */
   parts: Parts;
-  holotaxis: Omit<Holotaxis, "nonce" | "who" | "ask" | "command" | "tell" | "runSql" | "entrance">;
+  holotaxis: Omit<
+    Holotaxis,
+    "nonce" | "who" | "ask" | "command" | "tell" | "arrivals" | "mail" | "runSql" | "entrance"
+  >;
 }
 
 const MOST_BODY = 262_144;

@@ -4,6 +4,7 @@ import type { Answer, Asked, QuestionName } from "../pages/registry";
 import type { WorkbenchResult } from "../workbench/open";
 import type { Principal } from "../people/principal";
 import type { CommandName, CommandOutput } from "../commands/registry";
+import type { Arrivals, OpenedMail } from "../demo/standins";
 import type { Engine } from "../engine/engine";
 import type { CertificateState } from "./certificate";
 import type { Entrance } from "./entrance";
@@ -18,6 +19,10 @@ export interface Holotaxis {
   command<Name extends CommandName>(name: Name, input: unknown): Promise<CommandOutput<Name>>;
   /** Asks the engine about itself. */
   tell<Name extends "drills" | "itself">(name: Name): Promise<Awaited<ReturnType<Engine[Name]>>>;
+  /** What arrived at the demonstration's mail server and its receiver of webhooks. */
+  arrivals(): Promise<Arrivals>;
+  /** One mail of them, whole; null where it is not kept any more. */
+  mail(number: number): Promise<OpenedMail | null>;
   /** The way in and out. */
   entrance: Entrance;
   /** Runs a reading SQL statement of a person, within limits. */

@@ -1,3 +1,4 @@
+import type { Arrivals, OpenedMail } from "../demo/standins";
 import { redirect } from "react-router";
 import type { IncomingMessage } from "node:http";
 import type { Principal } from "../people/principal";
@@ -39,7 +40,7 @@ export function grant(
   parts: Parts,
   who: Principal | null,
   request: IncomingMessage,
-): Pick<Holotaxis, "who" | "ask" | "command" | "tell" | "runSql" | "entrance"> {
+): Pick<Holotaxis, "who" | "ask" | "command" | "tell" | "arrivals" | "mail" | "runSql" | "entrance"> {
   const from = { address: parts.door.addressOf(request), browser: (request.headers["user-agent"] ?? "").slice(0, 200) };
   const known = (): Principal => {
     if (who) return who;
@@ -64,6 +65,14 @@ export function grant(
     tell: async (name) => {
       allow("store");
       return (parts.engine.tell as (what: typeof name) => Promise<never>)(name);
+    },
+    arrivals: async () => {
+      allow("store");
+      return ((await parts.engine.tell("mailbox")) as Arrivals | null) ?? { messages: [], calls: [] };
+    },
+    mail: async (number) => {
+      allow("store");
+      return (await parts.engine.tell("mailbox", number)) as OpenedMail | null;
     },
     runSql: async (sql, mostRows) => {
       const person = allow("sql");

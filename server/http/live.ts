@@ -8,6 +8,7 @@ const MOST_OF_ONE = 20;
 
 interface Listener {
   who: string;
+  accountId: number | null;
   response: Response;
   /** Whether whoever opened it may still listen. */
   isWelcome: () => Promise<boolean>;
@@ -32,7 +33,7 @@ export class LiveUpdates {
       "X-Accel-Buffering": "no",
     });
     response.write("retry: 2000\n\n");
-    const listener = { who: own, response, isWelcome };
+    const listener = { who: own, accountId: who.accountId ?? null, response, isWelcome };
     this.listeners.add(listener);
     request.on("close", () => this.listeners.delete(listener));
   }
@@ -50,6 +51,8 @@ export class LiveUpdates {
   send(event: LiveEvent): void {
     const text = `data: ${JSON.stringify(event)}\n\n`;
     for (const listener of this.listeners) {
+      // What is for one person is for nobody else's eyes.
+      if (event.topic === "told" && listener.accountId !== event.accountId) continue;
       // A page that does not read is let go rather than kept in memory; the browser connects again.
       if (listener.response.writableLength > 65_536) {
         listener.response.destroy();

@@ -22,10 +22,12 @@ import {
   incidentsIn,
   type IncidentRow,
 } from "../store/incidents";
+import { messagesIn } from "../store/outbox";
 import { listRunbooks, runsOfIncident } from "../store/runs";
 import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
-import { chartOf, type ChartData } from "./charts";
+import type { ChartData } from "#core/drawing/chart";
+import { chartOf } from "./charts";
 import {
   beganAt,
   changesBefore,
@@ -108,6 +110,7 @@ const TRAIL_MS = 5 * MINUTE_MS;
 const MOST_OTHERS = 20;
 const MOST_FIGURES = 3;
 const MOST_CHARTS = 6;
+const MOST_MESSAGES = 100;
 
 export interface TimelineEntry {
   atMs: number;
@@ -212,6 +215,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     traces: tracePairs(db, parts, began, scene.seenUntil),
     changes: changesBefore(db, parts, began, nowMs),
     similar: similarIncidents(db, incident, alarms),
+    messages: messagesIn(db, { fromMs: 0, toMs: nowMs, incidentId: id, limit: MOST_MESSAGES }),
     people: listAccounts(db)
       .filter((one) => one.closedAt === null)
       .map((one) => one.name),

@@ -1,5 +1,6 @@
 import { ROLE_IDS } from "#core/people/rights";
 import { scopeInWords } from "#core/people/tokens";
+import { contactOf } from "../store/contacts";
 import type { Db } from "../store/database";
 import {
   accountById,
@@ -75,7 +76,11 @@ export function peoplePage(db: Db, { machineMs }: { machineMs: number }) {
 export function accountPage(db: Db, { accountId, machineMs }: { accountId: number; machineMs: number }) {
   const account = accountById(db, accountId);
   return account
-    ? { account, sessions: sessionsOf(db, accountId).filter((session) => isAlive(session, machineMs)) }
+    ? {
+        account,
+        contact: contactOf(db, accountId),
+        sessions: sessionsOf(db, accountId).filter((session) => isAlive(session, machineMs)),
+      }
     : null;
 }
 

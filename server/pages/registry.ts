@@ -21,6 +21,7 @@ import { mapPage } from "./map/page";
 import { mapPanel } from "./map/panel";
 import { changesPage } from "./changes";
 import { objectivePage } from "./objective";
+import { onCallNow, onCallPage, rotationCalendar, rotationPage } from "./on-call";
 import { relationPage } from "./relation";
 import { siblingsPage } from "./siblings";
 import { serviceStructurePage, whatIfPage } from "./structure";
@@ -41,6 +42,17 @@ import { certificatesPage, softwarePage } from "./software";
 import { spendDataPage, spendPage } from "./spend";
 import { spendLines } from "./spend-lines";
 import { spendIdlePage } from "./spend-idle";
+import {
+  channelPage,
+  channelsPage,
+  messagePage,
+  messagesPage,
+  tellingPage,
+  tellingRulePage,
+  templatePage,
+  templatePreview,
+  templatesPage,
+} from "./telling";
 import { tracePage, tracesPage } from "./traces";
 import { ribbon, watchPage } from "./watch";
 import { attempts, blindAttemptOf } from "../store/drills";
@@ -69,6 +81,19 @@ export const questions = {
   spendIdle: spendIdlePage,
   spendLines,
   spendData: spendDataPage,
+  telling: tellingPage,
+  tellingRule: tellingRulePage,
+  channels: channelsPage,
+  channel: channelPage,
+  templates: templatesPage,
+  template: templatePage,
+  templatePreview,
+  messages: messagesPage,
+  message: messagePage,
+  onCall: onCallPage,
+  onCallNow,
+  rotation: rotationPage,
+  rotationCalendar,
   component: componentPage,
   identity: identityPage,
   samples: samplesPage,

@@ -30,6 +30,9 @@ const said = z
   .partial();
 
 const MOST_EVENTS = 1000;
+/** What our own webhooks say of themselves (server/telling/ways/webhook.ts). */
+const OWN_SOURCE = "/holotaxis";
+const OWN_EVENTS = "holotaxis.";
 
 function toEvent(json: unknown): ArrivedEvent {
   const parsed = envelope.safeParse(json);
@@ -38,6 +41,11 @@ function toEvent(json: unknown): ArrivedEvent {
       `The event is not a CloudEvent: ${parsed.error.issues.map((issue) => `${issue.path.join(".") || "it"}: ${issue.message}`).join("; ")}`,
     );
   const event = parsed.data;
+  // A webhook of ours that leads back here would go round in a circle.
+  if (event.source === OWN_SOURCE && event.type.startsWith(OWN_EVENTS))
+    throw new BadSignal(
+      "This event is a notification of Holotaxis itself: its webhook leads back here. Point it elsewhere.",
+    );
   const read = said.safeParse(typeof event.data === "object" && event.data !== null ? event.data : {});
   if (!read.success)
     throw new BadSignal(

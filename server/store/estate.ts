@@ -195,6 +195,15 @@ export function componentsById(db: Db, ids: Iterable<number>): ComponentRow[] {
   ).all(JSON.stringify([...ids]));
 }
 
+/** Sites of what is in the estate now. */
+export const sitesKnown = (db: Db): string[] =>
+  prepared<{ site: string }>(
+    db,
+    "SELECT DISTINCT site FROM component WHERE site <> '' AND valid_to IS NULL ORDER BY site",
+  )
+    .all()
+    .map((row) => row.site);
+
 /** Components by the rest of a key that begins so, those that left the estate too. */
 export function componentsOfKeys(db: Db, prefix: string): Map<string, number> {
   const rows = prepared<{ key: string; id: number }>(

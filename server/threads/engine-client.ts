@@ -11,6 +11,7 @@ export type EngineCallName =
   | "command"
   | "drills"
   | "itself"
+  | "mailbox"
   | "signIn"
   | "join"
   | "signOut"

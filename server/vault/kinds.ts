@@ -10,7 +10,7 @@ export interface CredentialKind {
   id: string;
   label: string;
   /** Where it serves. */
-  serves: "snmp" | "ssh" | "http";
+  serves: "snmp" | "ssh" | "http" | "mail" | "webhook";
   /** Fields that are shown; with `.meta({ title })`. */
   open: z.ZodObject;
   /** Fields that are sealed and never shown again. */
@@ -108,6 +108,24 @@ export const CREDENTIAL_KINDS: readonly CredentialKind[] = [
       keyId: z.string("Give the key id.").trim().min(1, "Give the key id.").max(200).meta({ title: "Key id" }),
     }),
     sealed: z.strictObject({ key: secret("Secret key", 4096).meta({ title: "Secret key" }) }),
+  },
+  {
+    id: "mail-user",
+    label: "User of a mail server",
+    serves: "mail",
+    open: z.strictObject({ user }),
+    sealed: z.strictObject({ password: secret("Password", 1024).meta({ title: "Password" }) }),
+  },
+  {
+    id: "webhook-secret",
+    label: "Secret that webhooks are signed with",
+    serves: "webhook",
+    open: z.strictObject({}),
+    sealed: z.strictObject({
+      secret: secret("Secret", 1024)
+        .min(16, "Use at least 16 characters that nobody can guess.")
+        .meta({ title: "Secret" }),
+    }),
   },
   {
     id: "client-certificate",

@@ -669,6 +669,16 @@ export const scenarioSchema = z.strictObject({
       planned: z.array(plannedTicket).max(500).default([]),
     })
     .optional(),
+  /** Where messages arrive: a mail server and a receiver of webhooks. */
+  mail: z
+    .strictObject({
+      address: z.string(),
+      port: z.number().int().min(1024).max(65_535),
+      webhookPort: z.number().int().min(1024).max(65_535),
+      user: z.string().min(1).max(60),
+      password: z.string().min(1).max(100),
+    })
+    .optional(),
   /** Lines between sites; a pair that is not named has one of 1,000 Mbit/s and 1 ms. */
   links: z
     .array(

@@ -74,6 +74,11 @@ describe("what an event must have (CloudEvents 1.0.2, context attributes)", () =
       new RegExp(`not a CloudEvent: .*${name}`),
     );
   });
+  it("a notification of our own is refused, so that a webhook that leads back goes round in no circle", () => {
+    expect(() =>
+      readCloudEvents(structured, bytes({ ...example, source: "/holotaxis", type: "holotaxis.incident.opened" })),
+    ).toThrow(/leads back here/);
+  });
   it("a version that is understood, and a time as RFC 3339 writes it", () => {
     expect(() => readCloudEvents(structured, bytes({ ...example, specversion: "0.3" }))).toThrow(
       "specversion must be 1.0.",

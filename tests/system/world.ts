@@ -12,6 +12,7 @@ import { storeFile } from "#server/settings";
 import { openStore } from "#server/store/database";
 import { startControl } from "#standins/control";
 import { makeKeyPair } from "#standins/keys.mjs";
+import { CallBox, Mailbox } from "#standins/mailbox";
 import { Estate } from "#standins/seen/estate";
 import type { HostView } from "#standins/seen/host-view";
 import { readScenario } from "#standins/scenario/read";
@@ -83,6 +84,8 @@ export async function makeWorld({
   // As the stand-ins do: what runs changes by itself.
   const pulse = setInterval(() => void follow(), 300);
   const door = await startControl(estate, {
+    mailbox: new Mailbox(now),
+    calls: new CallBox(now),
     port: control,
     now,
     setClock: (setting) => (clock = setting),

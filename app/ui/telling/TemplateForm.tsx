@@ -1,0 +1,203 @@
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import { useEffect, useRef, useState } from "react";
+import { Form, useFetcher, useNavigation } from "react-router";
+import type { Answer } from "#server/pages/registry";
+import type { MessageTemplate } from "#core/telling/template";
+import type { Refusal } from "../../shell/answers.server";
+import { MONO } from "../../theme/theme";
+import { Caption, Section } from "../Page";
+import { RightButton } from "../RightButton";
+import { MailBody } from "./MailBody";
+
+type Page = NonNullable<Answer<"template">>;
+type Preview = { preview?: Answer<"templatePreview"> };
+
+/** So long after the last key a preview is asked for. */
+const PAUSE_MS = 350;
+
+const PARTS = [
+  { name: "subject", label: "Subject", rows: 1 },
+  { name: "plain", label: "Plain body", rows: 10 },
+  { name: "rich", label: "Rich body (HTML)", rows: 8 },
+  { name: "headers", label: "Headers, one a line", rows: 3 },
+] as const;
+type PartName = (typeof PARTS)[number]["name"];
+
+/** A message as it is written, beside what it makes of a real incident while one types. */
+export function TemplateForm({ page, refusal }: { page: Page; refusal: Refusal | undefined }) {
+  const [draft, setDraft] = useState<MessageTemplate>(page.template);
+  const [incident, setIncident] = useState(String(page.incidents[0]?.id ?? ""));
+  const [part, setPart] = useState<PartName>("plain");
+  const boxes = useRef<Partial<Record<PartName, HTMLTextAreaElement | HTMLInputElement | null>>>({});
+  const preview = usePreview(draft, incident);
+  const busy = useNavigation().state !== "idle";
+  const problems = { ...refusal?.fields, ...preview?.problems };
+  const insert = (path: string) => {
+    const box = boxes.current[part];
+    const at = box?.selectionStart ?? draft[part].length;
+    const text = `{{ ${path} }}`;
+    setDraft((now) => ({ ...now, [part]: now[part].slice(0, at) + text + now[part].slice(at) }));
+    box?.focus();
+  };
+  return (
+    <div className="hx-beside">
+      <Section title="Template (Liquid)">
+        <Form method="post" noValidate>
+          <Stack sx={{ gap: 1.5 }}>
+            {PARTS.map(({ name, label, rows }) => (
+              <TextField
+                key={name}
+                name={name}
+                label={label}
+                value={draft[name]}
+                onChange={(event) => setDraft((now) => ({ ...now, [name]: event.target.value }))}
+                onFocus={() => setPart(name)}
+                inputRef={(box: HTMLTextAreaElement | null) => {
+                  boxes.current[name] = box;
+                }}
+                error={problems[name] !== undefined}
+                helperText={problems[name]}
+                fullWidth
+                {...(rows > 1 ? { multiline: true, minRows: Math.min(rows, 4), maxRows: rows } : {})}
+                slotProps={{ htmlInput: { spellCheck: false, style: { fontFamily: MONO, fontSize: "0.8rem" } } }}
+              />
+            ))}
+            <Stack direction="row" sx={{ gap: 1 }}>
+              <RightButton
+                right="configure"
+                type="submit"
+                name="intent"
+                value="save"
+                variant="contained"
+                disabled={busy}
+              >
+                Save
+              </RightButton>
+              {page.changedBy ? (
+                <RightButton right="configure" type="submit" name="intent" value="reset" disabled={busy}>
+                  Back to the ready message
+                </RightButton>
+              ) : null}
+            </Stack>
+          </Stack>
+        </Form>
+        <Variables variables={page.variables} onChoose={insert} part={part} />
+      </Section>
+      <Section
+        title="Preview"
+        aside={
+          page.id === "digest" ? null : (
+            <TextField
+              select
+              size="small"
+              label="Incident"
+              value={incident}
+              onChange={(event) => setIncident(event.target.value)}
+              sx={{ width: 260 }}
+            >
+              <MenuItem value="">the made-up one</MenuItem>
+              {page.incidents.map((one) => (
+                <MenuItem key={one.id} value={String(one.id)}>{`${one.id} · ${one.title}`}</MenuItem>
+              ))}
+            </TextField>
+          )
+        }
+      >
+        {preview?.message ? <Shown message={preview.message} /> : <PreviewState problems={preview?.problems} />}
+      </Section>
+    </div>
+  );
+}
+
+/** What the draft makes of an incident, asked for when the keys rest. */
+function usePreview(draft: MessageTemplate, incident: string): Answer<"templatePreview"> | undefined {
+  const fetcher = useFetcher<Preview>();
+  const { submit } = fetcher;
+  useEffect(() => {
+    const timer = setTimeout(
+      () => void submit({ intent: "preview", ...draft, incident }, { method: "post" }),
+      PAUSE_MS,
+    );
+    return () => clearTimeout(timer);
+  }, [draft, incident, submit]);
+  return fetcher.data?.preview;
+}
+
+function PreviewState({ problems }: { problems: Readonly<Record<string, string>> | undefined }) {
+  const [first] = Object.values(problems ?? {});
+  return <p className="hx-empty">{first ? `Nothing to show: ${first}` : "…"}</p>;
+}
+
+function Shown({ message }: { message: NonNullable<Answer<"templatePreview">["message"]> }) {
+  const [isRich, setRich] = useState(true);
+  return (
+    <Stack sx={{ gap: 1 }}>
+      <strong>{message.subject}</strong>
+      {message.headers.length ? (
+        <Caption>{message.headers.map((one) => `${one.name}: ${one.value}`).join(" · ")}</Caption>
+      ) : null}
+      <div className="hx-row">
+        {(["Rich", "Plain"] as const).map((one) => (
+          <button
+            key={one}
+            type="button"
+            className="hx-word"
+            aria-pressed={isRich === (one === "Rich")}
+            onClick={() => setRich(one === "Rich")}
+          >
+            {one}
+          </button>
+        ))}
+      </div>
+      {isRich && message.rich ? (
+        <MailBody html={message.rich} pictures={[]} title="Rich body" />
+      ) : (
+        <pre className="hx-mail-text">{message.plain}</pre>
+      )}
+    </Stack>
+  );
+}
+
+/** Variables by what one types of their name; a click puts one where the cursor is. */
+function Variables({
+  variables,
+  onChoose,
+  part,
+}: {
+  variables: Page["variables"];
+  onChoose: (path: string) => void;
+  part: string;
+}) {
+  const [words, setWords] = useState("");
+  const shown = variables.filter((one) => one.path.toLowerCase().includes(words.toLowerCase())).slice(0, 60);
+  return (
+    <details className="hx-variables">
+      <summary>Variables</summary>
+      <TextField
+        size="small"
+        label="Find a variable"
+        type="search"
+        value={words}
+        onChange={(event) => setWords(event.target.value)}
+        sx={{ my: 1, width: 260 }}
+      />
+      <ul className="hx-plain-list">
+        {shown.map((one) => (
+          <li key={one.path}>
+            <button
+              type="button"
+              className="hx-word hx-mono"
+              title={`Put into the ${part}`}
+              onClick={() => onChoose(one.path.replaceAll("[].", "[0]."))}
+            >
+              {one.path}
+            </button>{" "}
+            <span className="hx-caption">{one.isList ? `list: ${one.example}` : one.example.slice(0, 60)}</span>
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}

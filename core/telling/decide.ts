@@ -1,0 +1,194 @@
+import { severityRank, type Severity } from "../alarms/severity";
+import { kindMatches } from "../catalogue/kinds";
+import { MINUTE_MS } from "../time/windows";
+import type { Moment, Recipient, TellingRule } from "./rule";
+import { isWithin } from "./week-hours";
+
+/** As much of an incident as decides who is told of it. */
+export interface IncidentNow {
+  id: number;
+  openedMs: number;
+  resolvedMs: number | null;
+  severity: Severity;
+  worst: Severity;
+  priority: number;
+  /** Uids of services that it affects. */
+  services: readonly string[];
+  sites: readonly string[];
+  cause: { name: string; kind: string; probability: number } | null;
+  takenBy: string | null;
+  takenMs: number | null;
+}
+
+/** Where a message goes: a channel, and an address in it. */
+export interface Address {
+  /** The same for the same address of the same channel. */
+  key: string;
+  channelId: number;
+  address: string;
+  /** Whose it is; null for a channel that nobody in particular reads. */
+  personId: number | null;
+  name: string;
+}
+
+/** What was told of an incident to one address, or is about to be. */
+export interface Told {
+  address: Address;
+  ruleId: number;
+  moment: Moment;
+  severity: Severity;
+  cause: string | null;
+  takenBy: string | null;
+  atMs: number;
+}
+
+/** Where the recipients of rules are found at an instant. */
+export interface Directory {
+  addressesOf: (recipient: Recipient) => readonly Address[];
+}
+
+/** Something that has to be told now. */
+export interface Due {
+  incidentId: number;
+  ruleId: number;
+  address: Address;
+  moment: Moment;
+  how: TellingRule["how"];
+  /** How many messages about this incident this address has got with it. */
+  version: number;
+  severity: Severity;
+  cause: string | null;
+  takenBy: string | null;
+  why: string;
+}
+
+/** So sure must a cause be to be told as known. */
+export const KNOWN = 0.6;
+/** Between two messages of one thread there is so much time, unless it is over. */
+const LEAST_GAP_MS = 2 * MINUTE_MS;
+/** An incident is told of at most so often to one address. */
+export const MOST_VERSIONS = 30;
+/** Charts reach to five minutes after the opening by then. */
+const CHARTS_AFTER_MS = 6 * MINUTE_MS;
+
+/** Whether a rule is about an incident as it stands now. */
+export function concerns(rule: TellingRule, incident: IncidentNow, nowMs: number): boolean {
+  return (
+    rule.isOn &&
+    incident.openedMs >= rule.sinceMs &&
+    severityRank(incident.worst) >= severityRank(rule.leastSeverity) &&
+    incident.priority <= rule.leastPriority &&
+    isAmong(rule.services, incident.services) &&
+    isAmong(rule.sites, incident.sites) &&
+    (rule.causeKinds.length === 0 ||
+      (incident.cause !== null && rule.causeKinds.some((one) => kindMatches(one, incident.cause?.kind ?? "")))) &&
+    (rule.hours === null || isWithin(rule.hours, rule.zone, nowMs))
+  );
+}
+
+const isAmong = (asked: readonly string[], there: readonly string[]) =>
+  asked.length === 0 || there.some((one) => asked.includes(one));
+
+const isCertain = (rule: TellingRule, { cause }: IncidentNow) =>
+  cause !== null && cause.probability * 100 >= rule.certainPercent;
+
+/** When a rule first tells of an incident: after its delay, or now when the cause is certain. */
+const firstDue = (rule: TellingRule, incident: IncidentNow, nowMs: number) =>
+  isCertain(rule, incident) ? nowMs : incident.openedMs + rule.delayMinutes * MINUTE_MS;
+
+/**
+ * Who has to be told of an incident now, and what: one thread an address, whichever rules name it. What is over before it
+ * was first told is told to nobody.
+ * @param told what was told of it so far, in order
+ */
+export function whoIsDue(
+  rules: readonly TellingRule[],
+  incident: IncidentNow,
+  told: readonly Told[],
+  directory: Directory,
+  nowMs: number,
+): Due[] {
+  const due = new Map<string, Due>();
+  const threads = new Map<string, Told[]>();
+  for (const one of told) {
+    const thread = threads.get(one.address.key);
+    if (thread) thread.push(one);
+    else threads.set(one.address.key, [one]);
+  }
+  const add = (rule: TellingRule, address: Address, moment: Moment | undefined, step = 0) => {
+    const { length } = threads.get(address.key) ?? [];
+    if (moment === undefined || due.has(address.key) || length >= MOST_VERSIONS) return;
+    due.set(address.key, { ...dueOf(rule, incident, address, moment, step), version: length + 1 });
+  };
+  for (const rule of rules) {
+    if (!rule.isOn || incident.openedMs < rule.sinceMs) continue;
+    const own = told.filter((one) => one.ruleId === rule.id);
+    // Who was told stays in the thread, whoever is on call by now.
+    for (const thread of threads.values())
+      if (thread.some((one) => one.ruleId === rule.id))
+        add(rule, (thread[0] as Told).address, further(rule, incident, thread, nowMs));
+    if (incident.resolvedMs !== null || !concerns(rule, incident, nowMs)) continue;
+    // Who comes on call later is not told of what is in good hands.
+    const isNews = own.length === 0 || incident.takenBy === null;
+    if (isNews && nowMs >= firstDue(rule, incident, nowMs))
+      for (const address of addressesOf(rule.to, directory))
+        if (!threads.has(address.key)) add(rule, address, "opened");
+    for (const [index, step] of rule.escalation.entries())
+      if (own[0] && incident.takenBy === null && nowMs >= own[0].atMs + step.afterMinutes * MINUTE_MS)
+        for (const address of addressesOf(step.to, directory))
+          if (!threads.has(address.key)) add(rule, address, "unclaimed", index + 1);
+  }
+  return [...due.values()];
+}
+
+const addressesOf = (to: readonly Recipient[], directory: Directory) => to.flatMap((one) => directory.addressesOf(one));
+
+/** A further message of a thread, when something has happened that its rule tells of. */
+function further(rule: TellingRule, incident: IncidentNow, thread: readonly Told[], nowMs: number): Moment | undefined {
+  const last = thread.at(-1) as Told;
+  const wants = (moment: Moment) => (rule.moments.includes(moment) ? moment : undefined);
+  const isOver = last.moment === "resolved";
+  if (incident.resolvedMs !== null) return isOver ? undefined : wants("resolved");
+  if (isOver) return wants("reopened");
+  if (nowMs - last.atMs < LEAST_GAP_MS) return undefined;
+  const since = thread.slice(thread.findLastIndex((one) => one.moment === "reopened" || one.moment === "opened"));
+  const worst = Math.max(...since.map((one) => severityRank(one.severity)));
+  if (severityRank(incident.severity) > worst) return wants("worse");
+  const { cause } = incident;
+  if (cause && cause.probability >= KNOWN && !since.some((one) => one.cause === cause.name)) {
+    const known = wants("cause");
+    if (known) return known;
+  }
+  // Nobody has to be told what they did themselves.
+  if (incident.takenBy !== last.takenBy && incident.takenBy !== last.address.name) {
+    const handed = wants("handed");
+    if (handed) return handed;
+  }
+  if (!since.some((one) => one.moment === "charts") && nowMs - incident.openedMs >= CHARTS_AFTER_MS) {
+    const early = (since[0] as Told).atMs - incident.openedMs < CHARTS_AFTER_MS;
+    if (early && wants("charts")) return "charts";
+  }
+  if (severityRank(incident.severity) < severityRank(last.severity)) return wants("eased");
+  return undefined;
+}
+
+function dueOf(
+  rule: TellingRule,
+  incident: IncidentNow,
+  address: Address,
+  moment: Moment,
+  step: number,
+): Omit<Due, "version"> {
+  const { cause } = incident;
+  return {
+    incidentId: incident.id,
+    ruleId: rule.id,
+    address,
+    moment,
+    how: rule.how,
+    severity: incident.resolvedMs === null ? incident.severity : incident.worst,
+    cause: cause && cause.probability >= KNOWN ? cause.name : null,
+    takenBy: incident.takenBy,
+    why: step === 0 ? `rule “${rule.name}”` : `rule “${rule.name}”, step ${step} of its escalation: nobody took it`,
+  };
+}

@@ -1,0 +1,91 @@
+import { z } from "zod";
+import { READY_CHAT } from "#core/telling/ready-messages";
+import { SAMPLE_DIGEST, type MessageFacts } from "#core/telling/facts";
+import { bodyProblem, fillInBody } from "#core/telling/template";
+import { authority, hostOfUrl, posted, webAddress } from "./webhook";
+import type { Way } from "./way";
+
+const settings = z.strictObject({
+  url: webAddress.meta({ title: "Address", description: "Of the incoming webhook of a chat." }),
+  body: z
+    .string()
+    .max(40_000)
+    .default(READY_CHAT)
+    .meta({ title: "Body", description: "JSON as the chat wants it, with variables of the message.", lines: true }),
+  authority,
+});
+
+/** The facts of a digest in the shape of a message, for a body that knows incidents only. */
+const asOne = (facts: typeof SAMPLE_DIGEST, base: MessageFacts): MessageFacts => ({
+  ...base,
+  occasion: facts.occasion,
+  moment: "digest",
+  incident: {
+    ...base.incident,
+    title: `${facts.incidents.length} incidents`,
+    sentence: facts.incidents.map((one) => `${one.number} [${one.severity}] ${one.title}`).join("; "),
+  },
+  links: { ...base.links, incident: facts.links.incidents },
+});
+
+/** A chat: any JSON by POST, its shape written as a template. */
+export const chat: Way = {
+  kind: "chat",
+  label: "Chat",
+  words: "A short message to the incoming webhook of a chat, in the shape it wants.",
+  settings,
+  credentials: ["bearer", "basic"],
+  isPersonal: false,
+  hostOf: (given) => hostOfUrl(given.url),
+  addressOf: (given) => String(given.url),
+  problems: (given): Record<string, string> => {
+    const problem = bodyProblem(String(given.body ?? ""));
+    return problem === undefined ? {} : { body: problem };
+  },
+  send({ name, facts }, given, access) {
+    const { url, body, authority: pem } = given as z.infer<typeof settings>;
+    const whole = "incident" in facts ? facts : asOne(facts, EMPTY);
+    return posted(
+      url,
+      fillInBody(body, whole),
+      { "content-type": "application/json; charset=utf-8", "webhook-id": name },
+      { authority: pem, access },
+    );
+  },
+};
+
+const EMPTY: MessageFacts = {
+  occasion: "",
+  moment: "digest",
+  incident: {
+    number: 0,
+    title: "",
+    sentence: "",
+    severity: "",
+    worst: "",
+    priority: 4,
+    priority_reason: "",
+    state: "open",
+    opened: "",
+    resolved: "",
+    lasted: "",
+    taken_by: "",
+    waiting_for: "",
+    link: "",
+  },
+  services: [],
+  cause: null,
+  other_causes: [],
+  harm: [],
+  alarms: [],
+  changes: [],
+  processes: [],
+  logs: [],
+  notes: [],
+  runbooks: [],
+  charts: [],
+  told: [],
+  recipient: { name: "", why: "" },
+  links: { incident: "", take: "", pass_on: "", shelve: "" },
+  organisation: "",
+};
