@@ -6,6 +6,7 @@ import { benchLogs } from "./logs";
 import { measureCauses } from "./causes";
 import { measureJudging } from "./judging";
 import { benchMap } from "./map";
+import { benchTelling } from "./telling";
 import { benchPlanning } from "./planning";
 import { benchOtlp } from "./otlp";
 import { benchSamples } from "./samples";
@@ -39,3 +40,5 @@ export async function measureParts(root: string): Promise<Measurement[]> {
 export const judging = (): Measurement[] => measureJudging();
 /** What it costs to find causes in a bad tick. */
 export const causes = (): Measurement[] => measureCauses();
+/** What it costs to decide who is told, and to draw what goes with it. */
+export const telling = (root: string): Measurement[] => benchTelling(root);

@@ -20,10 +20,12 @@ const only = process.argv[2];
 const wanted = (part) => only === undefined || only === part;
 if (
   only !== undefined &&
-  !["parts", "sweep", "starts", "pages", "find", "platforms", "spend", "map", "judging", "causes"].includes(only)
+  !["parts", "sweep", "starts", "pages", "find", "platforms", "spend", "map", "judging", "causes", "telling"].includes(
+    only,
+  )
 )
   throw new Error(
-    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages, find, platforms, spend, map, judging or causes, or none for all.`,
+    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages, find, platforms, spend, map, judging, causes or telling, or none for all.`,
   );
 
 const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
@@ -263,6 +265,7 @@ try {
   if (wanted("spend")) for (const one of await (await import(pathToFileURL(parts).href)).measureSpend(root)) keep(one);
   if (wanted("map")) for (const one of (await import(pathToFileURL(parts).href)).measureMap(root)) keep(one);
   if (wanted("causes")) for (const one of (await import(pathToFileURL(parts).href)).causes()) keep(one);
+  if (wanted("telling")) for (const one of (await import(pathToFileURL(parts).href)).telling(root)) keep(one);
   if (wanted("judging")) for (const one of (await import(pathToFileURL(parts).href)).judging()) keep(one);
   const bare = ["starts", "pages", "find", "platforms"].some(wanted) ? await bareServer() : undefined;
   if (wanted("starts")) await measureStarts(bare);

@@ -578,4 +578,7 @@ export const plainStyles: Record<string, CSSObject> = {
     whiteSpace: "nowrap",
     fontSize: "0.84rem",
   },
+  ".hx-remark": { margin: "4px 0 8px", padding: "4px 12px", borderLeft: LINE, whiteSpace: "pre-wrap" },
+  ".hx-signed p": { margin: 0 },
+  "textarea.hx-input": { width: "100%", resize: "vertical", font: "inherit" },
 };

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { HOUR_MS, MINUTE_MS } from "../time/windows";
-import { MOST_VERSIONS, whoIsDue, type Address, type Directory, type IncidentNow, type Told } from "./decide";
+import { MOST_VERSIONS, RuleBook, whoIsDue, type Address, type Directory, type IncidentNow, type Told } from "./decide";
 import { tellingRuleSchema, type Recipient, type TellingRule } from "./rule";
 
 const T0 = Date.UTC(2026, 2, 3, 6, 0);
@@ -62,7 +62,7 @@ function played(
   let incident = incidentOf();
   for (const [atMs, state] of states) {
     incident = { ...incident, ...state };
-    for (const due of whoIsDue(rules, incident, told, directory(atMs), atMs))
+    for (const due of whoIsDue(new RuleBook(rules, atMs), incident, told, directory(atMs), atMs))
       told.push({
         address: due.address,
         ruleId: due.ruleId,

@@ -71,18 +71,50 @@ export const MOST_VERSIONS = 30;
 /** Charts reach to five minutes after the opening by then. */
 const CHARTS_AFTER_MS = 6 * MINUTE_MS;
 
-/** Whether a rule is about an incident as it stands now. */
-export function concerns(rule: TellingRule, incident: IncidentNow, nowMs: number): boolean {
+/** The rules that are on, as they hold at an instant: made once for all incidents of a tick. */
+export class RuleBook {
+  private readonly general: TellingRule[] = [];
+  private readonly byService = new Map<string, TellingRule[]>();
+  private readonly byId = new Map<number, TellingRule>();
+  private readonly inHours = new Set<number>();
+
+  constructor(rules: readonly TellingRule[], nowMs: number) {
+    for (const rule of rules) {
+      if (!rule.isOn) continue;
+      this.byId.set(rule.id, rule);
+      if (rule.hours === null || isWithin(rule.hours, rule.zone, nowMs)) this.inHours.add(rule.id);
+      if (rule.services.length === 0) this.general.push(rule);
+      for (const uid of rule.services) {
+        const known = this.byService.get(uid);
+        if (known) known.push(rule);
+        else this.byService.set(uid, [rule]);
+      }
+    }
+  }
+
+  /** Rules that may have to do with an incident: by its services, and those that told of it before. */
+  for(incident: IncidentNow, told: readonly Told[]): Set<TellingRule> {
+    return new Set([
+      ...this.general,
+      ...incident.services.flatMap((uid) => this.byService.get(uid) ?? []),
+      ...told.flatMap((one) => this.byId.get(one.ruleId) ?? []),
+    ]);
+  }
+
+  /** Whether it is an hour in which a rule tells. */
+  tellsNow = ({ id }: TellingRule): boolean => this.inHours.has(id);
+}
+
+/** Whether a rule is about an incident as it stands now, its hours aside. */
+function concerns(rule: TellingRule, incident: IncidentNow): boolean {
   return (
-    rule.isOn &&
     incident.openedMs >= rule.sinceMs &&
     severityRank(incident.worst) >= severityRank(rule.leastSeverity) &&
     incident.priority <= rule.leastPriority &&
     isAmong(rule.services, incident.services) &&
     isAmong(rule.sites, incident.sites) &&
     (rule.causeKinds.length === 0 ||
-      (incident.cause !== null && rule.causeKinds.some((one) => kindMatches(one, incident.cause?.kind ?? "")))) &&
-    (rule.hours === null || isWithin(rule.hours, rule.zone, nowMs))
+      (incident.cause !== null && rule.causeKinds.some((one) => kindMatches(one, incident.cause?.kind ?? ""))))
   );
 }
 
@@ -102,7 +134,7 @@ const firstDue = (rule: TellingRule, incident: IncidentNow, nowMs: number) =>
  * @param told what was told of it so far, in order
  */
 export function whoIsDue(
-  rules: readonly TellingRule[],
+  book: RuleBook,
   incident: IncidentNow,
   told: readonly Told[],
   directory: Directory,
@@ -120,14 +152,14 @@ export function whoIsDue(
     if (moment === undefined || due.has(address.key) || length >= MOST_VERSIONS) return;
     due.set(address.key, { ...dueOf(rule, incident, address, moment, step), version: length + 1 });
   };
-  for (const rule of rules) {
-    if (!rule.isOn || incident.openedMs < rule.sinceMs) continue;
+  for (const rule of book.for(incident, told)) {
+    if (incident.openedMs < rule.sinceMs) continue;
     const own = told.filter((one) => one.ruleId === rule.id);
     // Who was told stays in the thread, whoever is on call by now.
     for (const thread of threads.values())
       if (thread.some((one) => one.ruleId === rule.id))
         add(rule, (thread[0] as Told).address, further(rule, incident, thread, nowMs));
-    if (incident.resolvedMs !== null || !concerns(rule, incident, nowMs)) continue;
+    if (incident.resolvedMs !== null || !book.tellsNow(rule) || !concerns(rule, incident)) continue;
     // Who comes on call later is not told of what is in good hands.
     const isNews = own.length === 0 || incident.takenBy === null;
     if (isNews && nowMs >= firstDue(rule, incident, nowMs))

@@ -2,7 +2,7 @@ import { DateTime } from "luxon";
 import { z } from "zod";
 import { DAY_MS } from "../time/windows";
 import { shiftsOfCalendar, type CalendarShift } from "./calendar";
-import { instantAt, isWithin, isZone, stretchesOf, weekHoursSchema, type WeekHours } from "./week-hours";
+import { instantAt, isZone, stretchesOf, weekHoursSchema, type WeekHours } from "./week-hours";
 
 /** People who take turns. */
 export interface TurnsLayer {
@@ -91,9 +91,6 @@ export const rotationSchema = z.strictObject({
 });
 
 const localDay = (atMs: number, zone: string) => DateTime.fromMillis(atMs, { zone }).startOf("day");
-const isHoliday = ({ holidays, zone }: RotationPlan, atMs: number) =>
-  holidays.length > 0 && holidays.includes(localDay(atMs, zone).toISODate() ?? "");
-
 /** The instant at which a turn begins. */
 const turnBegins = (layer: TurnsLayer, zone: string, turn: number) =>
   instantAt(DateTime.fromISO(layer.startsOn, { zone }).plus({ days: turn * layer.turnDays }), layer.handOverAt);
@@ -110,27 +107,65 @@ function turnAt(layer: TurnsLayer, zone: string, atMs: number): number {
 
 /** Account by what a calendar calls somebody. */
 type PersonOf = (name: string) => number | undefined;
-/** Shifts of the calendars of a plan in a span, worked out once. */
-type Calendars = ReadonlyMap<Layer, readonly CalendarShift[]>;
+interface Stretch {
+  fromMs: number;
+  toMs: number;
+}
 
-const calendarsOf = ({ layers }: RotationPlan, fromMs: number, toMs: number): Calendars =>
-  new Map(layers.flatMap((one) => (one.kind === "calendar" ? [[one, shiftsOfCalendar(one.text, fromMs, toMs)]] : [])));
+/** What of a plan is worked out once for a span. */
+interface Worked {
+  /** Shifts of its calendars. */
+  calendars: ReadonlyMap<Layer, readonly CalendarShift[]>;
+  /** Hours of its layers. */
+  hours: ReadonlyMap<Layer, readonly Stretch[]>;
+  /** Turns of its layers: which one begins when, from the one in which the span begins. */
+  turns: ReadonlyMap<Layer, readonly { turn: number; atMs: number }[]>;
+  holidays: readonly Stretch[];
+}
+
+function workedOut({ layers, zone, holidays }: RotationPlan, fromMs: number, toMs: number): Worked {
+  const calendars = new Map<Layer, readonly CalendarShift[]>();
+  const hours = new Map<Layer, readonly Stretch[]>();
+  const turns = new Map<Layer, { turn: number; atMs: number }[]>();
+  for (const one of layers) {
+    if (one.kind === "calendar") {
+      calendars.set(one, shiftsOfCalendar(one.text, fromMs, toMs));
+      continue;
+    }
+    if (one.hours) hours.set(one, stretchesOf(one.hours, zone, fromMs, toMs));
+    const own: { turn: number; atMs: number }[] = [];
+    for (let turn = turnAt(one, zone, fromMs); ; turn++) {
+      const atMs = turnBegins(one, zone, turn);
+      if (atMs >= toMs) break;
+      own.push({ turn, atMs });
+    }
+    turns.set(one, own);
+  }
+  return { calendars, hours, turns, holidays: holidays.map((one) => holidayOf(one, zone)) };
+}
+
+function holidayOf(day: string, zone: string): Stretch {
+  const begins = DateTime.fromISO(day, { zone });
+  return { fromMs: begins.toMillis(), toMs: begins.plus({ days: 1 }).toMillis() };
+}
+
+const covers = (stretches: readonly Stretch[] | undefined, atMs: number) =>
+  stretches?.some((one) => one.fromMs <= atMs && atMs < one.toMs) ?? false;
 
 /** Who of a layer is on call at an instant. */
 function ofLayer(
-  plan: RotationPlan,
   layer: Layer,
   atMs: number,
-  calendars: Calendars,
+  { calendars, hours, turns, holidays }: Worked,
   personOf: PersonOf,
 ): number | undefined {
   if (layer.kind === "calendar") {
     const shift = calendars.get(layer)?.findLast((one) => one.fromMs <= atMs && atMs < one.toMs);
     return shift && personOf(shift.who);
   }
-  if (layer.hours && !isWithin(layer.hours, plan.zone, atMs)) return undefined;
-  if (layer.holidays !== "as usual" && isHoliday(plan, atMs) !== (layer.holidays === "only")) return undefined;
-  const turn = turnAt(layer, plan.zone, atMs);
+  if (layer.hours && !covers(hours.get(layer), atMs)) return undefined;
+  if (layer.holidays !== "as usual" && covers(holidays, atMs) !== (layer.holidays === "only")) return undefined;
+  const turn = turns.get(layer)?.findLast((one) => one.atMs <= atMs)?.turn ?? -1;
   return turn < 0 ? undefined : layer.people[turn % layer.people.length];
 }
 
@@ -143,19 +178,19 @@ export const onCallAt = (
   atMs: number,
   personOf: PersonOf = NOBODY_KNOWN,
 ): { person: number | null; because: string } =>
-  foundAt(plan, overrides, atMs, calendarsOf(plan, atMs, atMs + 1), personOf);
+  foundAt(plan, overrides, atMs, workedOut(plan, atMs, atMs + 1), personOf);
 
 function foundAt(
   plan: RotationPlan,
   overrides: readonly Override[],
   atMs: number,
-  calendars: Calendars,
+  worked: Worked,
   personOf: PersonOf,
 ): { person: number | null; because: string } {
   const override = overrides.findLast((one) => one.fromMs <= atMs && atMs < one.toMs);
   if (override) return { person: override.person, because: "override" };
   for (const layer of plan.layers.toReversed()) {
-    const found = ofLayer(plan, layer, atMs, calendars, personOf);
+    const found = ofLayer(layer, atMs, worked, personOf);
     if (found !== undefined) return { person: found, because: layer.name };
   }
   return { person: null, because: "" };
@@ -163,39 +198,24 @@ function foundAt(
 
 /** Instants of a span at which who is on call may change. */
 function edgesOf(
-  plan: RotationPlan,
+  { cover, zone }: RotationPlan,
   overrides: readonly Override[],
-  calendars: Calendars,
+  { calendars, hours, turns, holidays }: Worked,
   fromMs: number,
   toMs: number,
 ): number[] {
-  const edges = new Set([fromMs]);
-  const add = (atMs: number) => {
-    if (atMs > fromMs && atMs < toMs) edges.add(atMs);
-  };
-  const both = (one: { fromMs: number; toMs: number }) => {
-    add(one.fromMs);
-    add(one.toMs);
-  };
-  for (const one of overrides) both(one);
-  for (const layer of plan.layers) {
-    if (layer.kind === "calendar") calendars.get(layer)?.forEach(both);
-    else {
-      for (let turn = turnAt(layer, plan.zone, fromMs); ; turn++) {
-        const begins = turnBegins(layer, plan.zone, turn);
-        if (begins >= toMs) break;
-        add(begins);
-      }
-      if (layer.hours) stretchesOf(layer.hours, plan.zone, fromMs, toMs).forEach(both);
-    }
-  }
-  for (const one of plan.holidays) {
-    const begins = DateTime.fromISO(one, { zone: plan.zone });
-    add(begins.toMillis());
-    add(begins.plus({ days: 1 }).toMillis());
-  }
-  if (plan.cover) stretchesOf(plan.cover, plan.zone, fromMs, toMs).forEach(both);
-  return [...edges].sort((a, b) => a - b);
+  const stretches: Stretch[] = [
+    ...overrides,
+    ...holidays,
+    ...[...calendars.values()].flat(),
+    ...[...hours.values()].flat(),
+    ...(cover ? stretchesOf(cover, zone, fromMs, toMs) : []),
+  ];
+  const instants = [
+    ...stretches.flatMap((one) => [one.fromMs, one.toMs]),
+    ...[...turns.values()].flat().map((one) => one.atMs),
+  ];
+  return [...new Set([fromMs, ...instants.filter((atMs) => atMs > fromMs && atMs < toMs)])].sort((a, b) => a - b);
 }
 
 /** Longest span that shifts are worked out for. */
@@ -210,12 +230,12 @@ export function shiftsIn(
   personOf: PersonOf = NOBODY_KNOWN,
 ): Shift[] {
   const end = Math.min(toMs, fromMs + MOST_SPAN_MS);
-  const calendars = calendarsOf(plan, fromMs, end);
-  const edges = edgesOf(plan, overrides, calendars, fromMs, end);
+  const worked = workedOut(plan, fromMs, end);
+  const edges = edgesOf(plan, overrides, worked, fromMs, end);
   const shifts: Shift[] = [];
   edges.forEach((edge, index) => {
     const next = edges[index + 1] ?? end;
-    const found = foundAt(plan, overrides, edge, calendars, personOf);
+    const found = foundAt(plan, overrides, edge, worked, personOf);
     const last = shifts.at(-1);
     if (last && last.person === found.person && last.because === found.because) last.toMs = next;
     else shifts.push({ fromMs: edge, toMs: next, ...found });

@@ -19,6 +19,7 @@ import { productCommands } from "./products";
 import { runCommands } from "./runs";
 import { serviceCommands } from "./services";
 import { settingCommands } from "./settings";
+import { shiftCommands } from "./shifts";
 import { sourceCommands } from "./sources";
 import { spendCommands } from "./spend";
 import { tellingCommands } from "./telling";
@@ -45,6 +46,7 @@ export const commands = {
   ...mapCommands,
   ...tellingCommands,
   ...onCallCommands,
+  ...shiftCommands,
 } as const;
 
 export type CommandName = keyof typeof commands;

@@ -2,8 +2,10 @@ import { priorityOf } from "#core/correlation/priority";
 import type { Db } from "../store/database";
 import { prepared } from "../store/database";
 import { incidentEvents, incidentsIn, type IncidentRow } from "../store/incidents";
+import { handOversBefore } from "../store/shifts";
 import { ticketsNear } from "../store/tickets";
 import { hurtServices } from "./incident-evidence";
+import { onCallPage } from "./on-call";
 
 export interface ShiftQuestion {
   fromMs: number;
@@ -64,6 +66,8 @@ export function shiftPage(db: Db, { fromMs, toMs }: ShiftQuestion) {
     runs,
     load: load ?? { raised: 0, standing: 0 },
     hours: (toMs - fromMs) / 3_600_000,
+    handOvers: handOversBefore(db, toMs, MOST_HAND_OVERS),
+    comesOn: comesOn(db, toMs),
     planned: ticketsNear(db, toMs, toMs + NEXT_MS, [])
       .filter((one) => one.fromMs !== null && one.toMs !== null && one.toMs - one.fromMs <= 24 * 3_600_000)
       .map(({ ref, title, person, fromMs: begins, toMs: ends }) => ({
@@ -77,3 +81,13 @@ export function shiftPage(db: Db, { fromMs, toMs }: ShiftQuestion) {
 }
 
 const NEXT_MS = 12 * 3_600_000;
+const MOST_HAND_OVERS = 5;
+
+/** Who is on call now and who comes next, rotation by rotation. */
+const comesOn = (db: Db, atMs: number) =>
+  onCallPage(db, { fromMs: atMs, toMs: atMs + NEXT_MS, nowMs: atMs }).rotations.map((one) => ({
+    rotation: one.name,
+    now: one.now?.name ?? null,
+    next: one.next?.name ?? null,
+    nextMs: one.next?.fromMs ?? null,
+  }));

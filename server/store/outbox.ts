@@ -134,6 +134,20 @@ export const coveredBy = (db: Db, digestId: number): MessageRow[] =>
 export const messagesOfIncident = (db: Db, incidentId: number): MessageRow[] =>
   prepared<MessageRow>(db, `SELECT ${COLUMNS} FROM message m WHERE m.incident_id = ? ORDER BY m.id`).all(incidentId);
 
+/** What was told of some incidents, or is about to be, in order. */
+export function messagesOfIncidents(db: Db, incidentIds: readonly number[]): Map<number, MessageRow[]> {
+  const found = new Map<number, MessageRow[]>();
+  for (const row of prepared<MessageRow & { incidentId: number }>(
+    db,
+    `SELECT ${COLUMNS} FROM message m WHERE m.incident_id IN (SELECT value FROM json_each(?)) ORDER BY m.id`,
+  ).all(JSON.stringify(incidentIds))) {
+    const known = found.get(row.incidentId);
+    if (known) known.push(row);
+    else found.set(row.incidentId, [row]);
+  }
+  return found;
+}
+
 export const messageById = (db: Db, id: number): MessageRow | undefined =>
   prepared<MessageRow>(db, `SELECT ${COLUMNS} FROM message m WHERE m.id = ?`).get(id);
 

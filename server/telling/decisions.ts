@@ -1,6 +1,6 @@
 import { severityRank, type Severity } from "#core/alarms/severity";
 import { priorityOf } from "#core/correlation/priority";
-import { whoIsDue, type Due, type IncidentNow, type Told } from "#core/telling/decide";
+import { RuleBook, whoIsDue, type Due, type IncidentNow, type Told } from "#core/telling/decide";
 import { stretchesOf } from "#core/telling/week-hours";
 import type { Moment, TellingRule } from "#core/telling/rule";
 import { DAY_MS, HOUR_MS } from "#core/time/windows";
@@ -8,7 +8,7 @@ import { hurtServices } from "../pages/incident-evidence";
 import { prepared, type Db } from "../store/database";
 import { componentsById } from "../store/estate";
 import type { IncidentRow } from "../store/incidents";
-import { addMessage, countSince, messagesOfIncident, type MessageRow } from "../store/outbox";
+import { addMessage, countSince, messagesOfIncidents, type MessageRow } from "../store/outbox";
 import { listServices } from "../store/services";
 import type { People } from "./directory";
 
@@ -95,11 +95,14 @@ export function decide(
   nowMs: number,
 ): number {
   let count = 0;
+  const book = new RuleBook(rules, nowMs);
+  const before = messagesOfIncidents(
+    db,
+    rows.map((row) => row.id),
+  );
   for (const incident of incidentsNow(db, rows)) {
-    const told = messagesOfIncident(db, incident.id)
-      .filter((one) => one.moment !== "test")
-      .map(toldOf);
-    for (const due of whoIsDue(rules, incident, told, people, nowMs)) if (post(db, due, people, nowMs)) count++;
+    const told = (before.get(incident.id) ?? []).map(toldOf);
+    for (const due of whoIsDue(book, incident, told, people, nowMs)) if (post(db, due, people, nowMs)) count++;
   }
   return count;
 }

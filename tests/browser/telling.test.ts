@@ -1,0 +1,175 @@
+import { expect, test, type Page } from "./fixtures";
+import { axeFinds, heading, listen } from "./helpers";
+
+const part = (page: Page, name: string | RegExp) =>
+  page.locator("section.hx-section").filter({ has: page.getByRole("heading", { name }) });
+
+/** A mail in the demonstration's mailbox, by words of its row; the newest first. */
+async function mailTo(page: Page, words: readonly (string | RegExp)[]): Promise<void> {
+  let rows = part(page, /^Mail: /).getByRole("row");
+  for (const one of words) rows = rows.filter({ hasText: one });
+  await expect(async () => {
+    await page.goto("/setup/mailbox");
+    await expect(rows.first()).toBeVisible({ timeout: 1000 });
+  }).toPass({ timeout: 180_000 });
+  await rows.first().getByRole("link").click();
+}
+
+test("who is told: a template mended, a channel tested, a drill told of by mail with its pictures, taken from its link", async ({
+  page,
+}) => {
+  test.setTimeout(600_000);
+  const complaints = listen(page);
+
+  await test.step("a template with a wrong variable is an error while it is written, and cannot be saved", async () => {
+    await page.goto("/setup/messages/opened");
+    const body = page.getByLabel("Plain body");
+    await expect(part(page, "Preview")).toContainText("Likeliest cause");
+    const before = await body.inputValue();
+    await body.fill(`{{ incident.titel }}\n${before}`);
+    await expect(part(page, "Preview")).toContainText("There is no variable “incident.titel”");
+    await page.getByRole("button", { name: "Save" }).click();
+    await expect(page.getByRole("alert")).toContainText("There is no variable “incident.titel”");
+    await body.fill(`Harbour watch: {{ incident.title }}\n\n${before}`);
+    await expect(part(page, "Preview").getByRole("button", { name: "Plain" })).toBeVisible();
+    await part(page, "Preview").getByRole("button", { name: "Plain" }).click();
+    await expect(part(page, "Preview")).toContainText("Harbour watch: ");
+    expect(await axeFinds(page)).toEqual([]);
+    await page.getByRole("button", { name: "Save" }).click();
+    await expect(part(page, "Message templates").getByRole("row", { name: /Opened/ })).toContainText(
+      "Edo Brandsma-Quill",
+    );
+    expect(await axeFinds(page)).toEqual([]);
+  });
+
+  await test.step("a channel repeats the mail server's own answer", async () => {
+    await page.goto("/setup/channels");
+    await expect(heading(page)).toContainText("4 of 4 channels are on");
+    expect(await axeFinds(page)).toEqual([]);
+    await page.getByRole("link", { name: "Mail", exact: true }).click();
+    await page.getByLabel("Send the test to").fill("nobody@halvane.example");
+    await page.getByRole("button", { name: "Send a test" }).click();
+    await expect(part(page, "Test").getByRole("status")).toContainText("550 5.1.1 There is no such mailbox");
+    await page.getByLabel("Send the test to").fill("");
+    await page.getByRole("button", { name: "Send a test" }).click();
+    await expect(part(page, "Test").getByRole("status")).toContainText(/Accepted.*250 2\.0\.0 Message \d+ kept/);
+    expect(await axeFinds(page)).toEqual([]);
+    await mailTo(page, ["edo.brandsma-quill@halvane.example", "Test: "]);
+    await expect(part(page, /^Test: /)).toContainText("holotaxis@halvane.example");
+  });
+
+  await test.step("a rule is changed: the second line hears of it after three minutes", async () => {
+    await page.goto("/setup/notifications");
+    await page.getByRole("link", { name: "What hurts people" }).click();
+    await page.getByLabel("Name", { exact: true }).fill("");
+    await page.getByRole("button", { name: "Save" }).click();
+    await expect(page.getByText("Give the rule a name.").first()).toBeVisible();
+    await page.getByLabel("Name", { exact: true }).fill("What hurts people");
+    await page.getByLabel("After (min)").first().fill("3");
+    expect(await axeFinds(page)).toEqual([]);
+    await page.getByRole("button", { name: "Save" }).click();
+    await expect(page.getByRole("row", { name: /What hurts people/ })).toContainText("after 3 min Second line");
+    expect(await axeFinds(page)).toEqual([]);
+  });
+
+  await test.step("who is on call stands on every page; somebody takes over for a while and is taken back", async () => {
+    await page.getByRole("link", { name: /^On call/ }).click();
+    await expect(heading(page)).toContainText("First line: Mara Tolvane");
+    const second = part(page, "Second line");
+    await expect(second).toContainText(/gaps in the cover within 60 days/);
+    await second.getByLabel("Takes over").selectOption("Sunniva Okafor");
+    await second.getByLabel("Remark").fill("swap for Thursday");
+    await second.getByRole("button", { name: "Add override" }).click();
+    await expect(second).toContainText("swap for Thursday");
+    await second.getByRole("button", { name: /^Take back: Sunniva/ }).click();
+    await expect(second).not.toContainText("swap for Thursday");
+    expect(await axeFinds(page)).toEqual([]);
+    const calendar = await page.request.get("/on-call/1/calendar.ics");
+    expect(await calendar.text()).toMatch(/BEGIN:VCALENDAR[\s\S]*SUMMARY:Mara Tolvane/);
+  });
+
+  let number = "";
+  await test.step("a drill is told of by mail, with cause, reasons and pictures", async () => {
+    await page.goto("/setup/drills");
+    await page.getByRole("button", { name: "Start: A report locks the gate database" }).click();
+    await expect(heading(page)).toContainText("Running: “A report locks the gate database”");
+    await mailTo(page, ["mara.tolvane@halvane.example", /quaystore @ nq-gate-db-01|Gate Appointments/]);
+    const mail = page.locator("section.hx-section").first();
+    number = (await mail.getByText("X-Holotaxis-Incident").locator("xpath=following-sibling::*").textContent()) ?? "";
+    expect(number).toMatch(/^\d+$/);
+    const body = page.frameLocator("iframe");
+    await expect(body.getByText(/Likeliest cause|No cause is known yet/)).toBeVisible();
+    const picture = body.locator("img").first();
+    await expect(picture).toBeVisible();
+    expect(await picture.evaluate((image: HTMLImageElement) => image.naturalWidth)).toBeGreaterThan(300);
+    await mail.getByText("Plain body").click();
+    await expect(mail).toContainText("Harbour watch: ");
+    expect(await axeFinds(page)).toEqual([]);
+  });
+
+  await test.step("it is taken from the link in the mail, and escalation stops", async () => {
+    const link = page.locator("pre a").filter({ hasText: "/answer/" }).first();
+    const address = new URL((await link.getAttribute("href")) ?? "");
+    await page.goto(`${address.pathname.slice(0, -3)}xyz`);
+    await page.getByRole("button", { name: "Take it" }).click();
+    await expect(page.getByRole("alert")).toContainText("This link was altered");
+    await page.goto(address.pathname);
+    await expect(page.getByRole("heading", { name: "Take it" })).toBeVisible();
+    expect(await axeFinds(page)).toEqual([]);
+    await page.getByRole("button", { name: "Take it" }).click();
+    await page.waitForURL(new RegExp(`/incidents/${number}`));
+    await expect(part(page, /^With Edo Brandsma-Quill/)).toBeVisible();
+    // The charts are complete six minutes after it opened: escalation would have come before.
+    const told = part(page, /^Notifications: /);
+    await expect(async () => {
+      await page.reload();
+      await expect(told).toContainText("Charts complete", { timeout: 1000 });
+    }).toPass({ timeout: 180_000 });
+    await expect(told).not.toContainText("Escalated");
+    await expect(told).toContainText("Taken or handed over");
+    await expect(part(page, "Timeline")).toContainText("Told Mara Tolvane by Mail");
+    expect(await axeFinds(page)).toEqual([]);
+  });
+
+  await test.step("what was sent is on record with each answer, and webhooks arrived signed", async () => {
+    await page.goto("/incidents/notifications?text=Mara");
+    await expect(heading(page)).toContainText(/\d+ sent/);
+    expect(await axeFinds(page)).toEqual([]);
+    await page.getByRole("row").nth(1).getByRole("link").first().click();
+    await expect(part(page, /^Tries: /)).toContainText(/250 2\.0\.0 Message/);
+    const rows = await page.request.get("/incidents/notifications.csv?text=Mara");
+    expect(await rows.text()).toMatch(/message,made,to,address[\s\S]*Mara Tolvane/);
+    await page.goto("/setup/mailbox");
+    const call = part(page, /^Calls of webhooks/)
+      .locator("li", { hasText: "/duty-desk" })
+      .first();
+    await call.getByText("/duty-desk").click();
+    await expect(call).toContainText("Signed: v1,");
+  });
+
+  await test.step("the shift is handed over and signed, and the drill ends", async () => {
+    await page.goto("/incidents/shift");
+    await page.getByLabel("What the next shift should know").fill("The gate database was locked by a report.");
+    await page.getByRole("button", { name: /^Hand over the last/ }).click();
+    await expect(part(page, "Hand-over")).toContainText("Edo Brandsma-Quill handed over");
+    await expect(part(page, "Hand-over")).toContainText("Waits for the one who comes.");
+    expect(await axeFinds(page)).toEqual([]);
+    await page.goto("/setup/drills");
+    await page.getByRole("button", { name: /^End: / }).click();
+    await expect(heading(page)).toContainText("No drill is running");
+  });
+
+  await test.step("everybody says how they are reached", async () => {
+    await page.goto("/account");
+    await page.getByLabel("Mail address").fill("nonsense");
+    const contact = part(page, "How I am notified");
+    await contact.getByRole("button", { name: "Save" }).click();
+    await expect(page.getByText("“nonsense” is no mail address.").first()).toBeVisible();
+    await page.getByLabel("Mail address").fill("edo.brandsma-quill@halvane.example");
+    await contact.getByRole("button", { name: "Save" }).click();
+    await expect(contact.getByRole("status")).toContainText("Saved.");
+    expect(await axeFinds(page)).toEqual([]);
+  });
+
+  expect(complaints).toEqual([]);
+});
