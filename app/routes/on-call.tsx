@@ -31,9 +31,11 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 const id = z.coerce.number().int().min(1);
 const instant = (what: string) =>
   z.string().transform((text, context) => {
-    const ms = Date.parse(`${text}Z`);
+    const ms = /^\d{4}-\d{2}-\d{2} \d{1,2}:\d{2}$/.test(text.trim())
+      ? Date.parse(`${text.trim().replace(" ", "T")}Z`)
+      : Number.NaN;
     if (Number.isFinite(ms)) return ms;
-    context.addIssue({ code: "custom", message: `Say ${what}.` });
+    context.addIssue({ code: "custom", message: `Say ${what}, as 2026-03-17 08:00 (UTC).` });
     return z.NEVER;
   });
 const schema = z.discriminatedUnion("intent", [
@@ -127,7 +129,7 @@ function Rotation({ rotation, page }: { rotation: Data["rotations"][number]; pag
         </span>
       }
     >
-      <p>
+      <p className="hx-flush">
         <strong>{rotation.now?.name ?? "Nobody"}</strong> until{" "}
         {rotation.now ? at(rotation.now.toMs) : "further notice"}
         {rotation.next ? `, then ${rotation.next.name ?? "nobody"}` : ""}.{" "}

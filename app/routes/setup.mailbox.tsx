@@ -32,7 +32,7 @@ export default function Mailbox({ loaderData: { messages, calls, opened } }: Rou
         <Section title={`Mail: ${messages.length}`} pad={false}>
           <MailList messages={messages} />
         </Section>
-        <Section title={`Calls of webhooks: ${calls.length}`} pad={false}>
+        <Section title={`Calls of webhooks: ${calls.length}`}>
           <Calls calls={calls} />
         </Section>
       </div>
@@ -120,7 +120,7 @@ function PlainText({ text }: { text: string }) {
 function Calls({ calls }: Pick<Data, "calls">) {
   const { window: now } = useShell();
   return (
-    <ul className="hx-plain-list hx-pad">
+    <ul className="hx-plain-list">
       {calls.slice(0, 50).map((one) => (
         <li key={one.number}>
           <details>

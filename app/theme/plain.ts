@@ -581,4 +581,6 @@ export const plainStyles: Record<string, CSSObject> = {
   ".hx-remark": { margin: "4px 0 8px", padding: "4px 12px", borderLeft: LINE, whiteSpace: "pre-wrap" },
   ".hx-signed p": { margin: 0 },
   "textarea.hx-input": { width: "100%", resize: "vertical", font: "inherit" },
+  ".hx-flush": { margin: 0 },
+  '.hx-word[aria-pressed="true"]': { fontWeight: 650, textDecoration: "underline" },
 };

@@ -39,7 +39,7 @@ const RICH = `<div style="max-width:640px;font-family:sans-serif;font-size:14px;
 {% if cause %}<p>{% if cause.confirmed_by != "" %}Cause, as {{ cause.confirmed_by }} confirmed: <b>{{ cause.name }}</b>{% else %}Likeliest cause: <b>{{ cause.name }}</b> ({{ cause.percent }} %){% endif %}</p>
 <ul>{% for reason in cause.reasons %}<li>{{ reason }}</li>{% endfor %}</ul>{% else %}<p>No cause is known yet.</p>{% endif %}
 {% if harm.size > 0 %}<h3>Who is hurt</h3><ul>{% for one in harm %}<li>{{ one.service }}: {% if one.is_hurt %}<b>hurt since {{ one.since }}</b>{% else %}relies on it, not hurt{% endif %}{% if one.calls > 0 %}; {{ one.failed }} of {{ one.calls }} calls failed{% endif %}</li>{% endfor %}</ul>{% endif %}
-{% for chart in charts %}<p>{{ chart.title }}<br><img src="{{ chart.picture }}" alt="{{ chart.title }}" width="600" height="180"></p>{% endfor %}
+{% for chart in charts %}<p><img src="{{ chart.picture }}" alt="{{ chart.title }}" width="600" height="180"></p>{% endfor %}
 {% if changes.size > 0 %}<h3>Changed just before</h3><ul>{% for change in changes %}<li>{{ change.at }}: {{ change.summary }} ({{ change.by }}, {{ change.ticket }})</li>{% endfor %}</ul>{% endif %}
 {% if processes.size > 0 %}<h3>Processes at the moment of the alarm</h3><table>{% for process in processes %}<tr><td>{{ process.name }}</td><td align="right">{{ process.memory }}</td><td align="right">{{ process.cpu_time }} of CPU time</td></tr>{% endfor %}</table>{% endif %}
 {% if notes.size > 0 %}<h3>What is known about it</h3><ul>{% for note in notes %}<li><b>{{ note.title }}</b>: {{ note.text }}</li>{% endfor %}</ul>{% endif %}

@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { DAY_MS, HOUR_MS } from "../time/windows";
 import { calendarOf, calendarProblem, shiftsOfCalendar } from "./calendar";
-import { gapsIn, onCallAt, shiftsIn, type RotationPlan, type TurnsLayer } from "./rotation";
+import { byPerson, gapsIn, onCallAt, shiftsIn, type RotationPlan, type TurnsLayer } from "./rotation";
 import { hoursInWords, stretchesOf } from "./week-hours";
 
 const ZONES = ["UTC", "Europe/Lisbon", "America/New_York", "Australia/Lord_Howe", "Pacific/Apia", "Asia/Kathmandu"];
@@ -51,6 +51,18 @@ describe("rotations", () => {
     expect(onCallAt(plan, [], at("2026-02-03T22:00:00Z"))).toEqual({ person: 9, because: "Nights" });
     expect(onCallAt(plan, [], at("2026-02-04T05:59:00Z")).person).toBe(9);
     expect(onCallAt(plan, [], at("2026-02-04T06:00:00Z")).person).toBe(1);
+  });
+
+  it("shows one stretch to people where several layers say the same", () => {
+    const days = turns({
+      name: "Days",
+      people: [1],
+      hours: { days: [1, 2, 3, 4, 5, 6, 7], from: "08:00", to: "18:00" },
+    });
+    const plan = planOf([turns({ people: [1, 2] }), days], { zone: "UTC" });
+    const shifts = byPerson(shiftsIn(plan, [], at("2026-02-02T09:00:00Z"), at("2026-02-09T09:00:00Z")));
+    expect(shifts.every((one, index) => one.person !== shifts[index + 1]?.person)).toBe(true);
+    expect(shifts.some((one) => one.because === "Weekly, Days" || one.because === "Days, Weekly")).toBe(true);
   });
 
   it("goes by who takes over for a while, the latest word first", () => {

@@ -255,3 +255,16 @@ export function gapsIn(plan: RotationPlan, shifts: readonly Shift[]): { fromMs: 
       }));
     });
 }
+
+/** Stretches with the same person in one, whatever layer says so: what people see of it. */
+export function byPerson(shifts: readonly Shift[]): Shift[] {
+  const merged: Shift[] = [];
+  for (const one of shifts) {
+    const last = merged.at(-1);
+    if (last && last.person === one.person && last.toMs === one.fromMs) {
+      last.toMs = one.toMs;
+      if (!last.because.includes(one.because)) last.because += `, ${one.because}`;
+    } else merged.push({ ...one });
+  }
+  return merged;
+}

@@ -1,5 +1,5 @@
 import { calendarOf } from "#core/telling/calendar";
-import { gapsIn, onCallAt, shiftsIn, type Shift } from "#core/telling/rotation";
+import { byPerson, gapsIn, onCallAt, shiftsIn, type Shift } from "#core/telling/rotation";
 import { DAY_MS } from "#core/time/windows";
 import { contactsByAccount } from "../store/contacts";
 import type { Db } from "../store/database";
@@ -39,7 +39,7 @@ export function onCallNow(db: Db, { nowMs }: { nowMs: number }) {
 /** Every rotation: who is on call now and next, the shifts of the days ahead, gaps before they happen. */
 export function onCallPage(db: Db, { fromMs, toMs, nowMs }: { fromMs: number; toMs: number; nowMs: number }) {
   const { accounts, nameOf, personOf, overridesOf } = known(db, Math.min(fromMs, nowMs));
-  const named = (shifts: readonly Shift[]) => shifts.map((one) => ({ ...one, name: nameOf(one.person) }));
+  const named = (shifts: readonly Shift[]) => byPerson(shifts).map((one) => ({ ...one, name: nameOf(one.person) }));
   return {
     people: accounts.map(({ id, name }) => ({ id, name })),
     rotations: listRotations(db).map((one) => {
@@ -52,7 +52,7 @@ export function onCallPage(db: Db, { fromMs, toMs, nowMs }: { fromMs: number; to
         zone: one.plan.zone,
         cover: one.plan.cover,
         now: current ?? null,
-        next: later.find((shift) => shift.person !== current?.person) ?? null,
+        next: later[0] ?? null,
         shifts: named(shiftsIn(one.plan, overrides, fromMs, toMs, personOf)),
         gaps: gapsIn(one.plan, ahead),
         overrides: overrides.map((override) => ({ ...override, name: nameOf(override.person) })),
@@ -78,7 +78,8 @@ export function rotationCalendar(db: Db, { id, nowMs }: { id: number; nowMs: num
   const rotation = rotationById(db, id);
   if (!rotation) return null;
   const { contacts, nameOf, personOf, overridesOf } = known(db, nowMs - CALENDAR_MS);
-  const shifts = shiftsIn(rotation.plan, overridesOf(rotation), nowMs - CALENDAR_MS / 6, nowMs + CALENDAR_MS, personOf);
+  const span = [nowMs - CALENDAR_MS / 6, nowMs + CALENDAR_MS] as const;
+  const shifts = byPerson(shiftsIn(rotation.plan, overridesOf(rotation), ...span, personOf));
   return {
     name: rotation.name,
     text: calendarOf(

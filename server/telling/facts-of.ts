@@ -116,14 +116,16 @@ function causeOf({ incident }: Page): MessageFacts["cause"] {
     : null;
 }
 
-/** Charts of what is taken for the cause first, then of what shows it: the business figures of who is hurt. */
+/** Charts of what is taken for the cause, and of what shows it: what is in alarm, the business figures of who is hurt. */
 function chosenCharts({ charts, suspect, host }: Page): ChartData[] {
   const names = new Set([suspect?.name, host?.name]);
   const drawn = charts.filter((one) => one.points.some((point) => point[2] !== null));
-  return [...drawn.filter((one) => names.has(one.owner)), ...drawn.filter((one) => !names.has(one.owner))].slice(
-    0,
-    MOST_PICTURES,
-  );
+  const [own, others] = [true, false].map((isOwn) => drawn.filter((one) => names.has(one.owner) === isOwn)) as [
+    ChartData[],
+    ChartData[],
+  ];
+  const shown = [...own.slice(0, MOST_PICTURES / 2), ...others];
+  return [...shown, ...own.slice(MOST_PICTURES / 2)].slice(0, MOST_PICTURES);
 }
 
 /** Who was told before, each with the first message. */

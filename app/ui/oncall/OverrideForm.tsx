@@ -15,7 +15,7 @@ export function OverrideForm({
   const busy = useNavigation().state !== "idle";
   const hour = 3_600_000;
   const next = Math.ceil(nowMs / hour) * hour;
-  const local = (ms: number) => new Date(ms).toISOString().slice(0, 16);
+  const local = (ms: number) => new Date(ms).toISOString().slice(0, 16).replace("T", " ");
   return (
     <Form method="post" className="hx-ask" key={rotation.overrides.length}>
       <input type="hidden" name="rotation" value={rotation.id} />
@@ -34,11 +34,25 @@ export function OverrideForm({
       </label>
       <label className="hx-caption">
         From (UTC)
-        <input className="hx-input" type="datetime-local" name="from" required defaultValue={local(next)} />
+        <input
+          className="hx-input"
+          name="from"
+          required
+          maxLength={16}
+          placeholder="2026-03-17 08:00"
+          defaultValue={local(next)}
+        />
       </label>
       <label className="hx-caption">
         To (UTC)
-        <input className="hx-input" type="datetime-local" name="to" required defaultValue={local(next + 8 * hour)} />
+        <input
+          className="hx-input"
+          name="to"
+          required
+          maxLength={16}
+          placeholder="2026-03-17 16:00"
+          defaultValue={local(next + 8 * hour)}
+        />
       </label>
       <label className="hx-caption hx-grow">
         Remark

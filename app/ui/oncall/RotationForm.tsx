@@ -213,18 +213,18 @@ function Turns({ layer, index, people, problems, onChange }: LayerProps<TurnsLay
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
         <TextField
           label="First turn on"
-          type="date"
           value={layer.startsOn}
-          onChange={(event) => onChange({ startsOn: event.target.value })}
+          placeholder="2026-01-05"
+          onChange={(event) => onChange({ startsOn: event.target.value.trim() })}
           error={problemOf("startsOn") !== undefined}
           helperText={problemOf("startsOn")}
           slotProps={{ inputLabel: { shrink: true } }}
         />
         <TextField
           label="Hand-over at"
-          type="time"
           value={layer.handOverAt}
-          onChange={(event) => onChange({ handOverAt: event.target.value })}
+          placeholder="09:00"
+          onChange={(event) => onChange({ handOverAt: event.target.value.trim() })}
           error={problemOf("handOverAt") !== undefined}
           helperText={problemOf("handOverAt")}
           slotProps={{ inputLabel: { shrink: true } }}

@@ -53,11 +53,11 @@ function Clock({ label, value, onChange }: { label: string; value: string; onCha
   return (
     <TextField
       label={label}
-      type="time"
       value={value}
-      onChange={(event) => onChange(event.target.value)}
-      sx={{ width: 120 }}
-      slotProps={{ inputLabel: { shrink: true } }}
+      placeholder="08:00"
+      onChange={(event) => onChange(event.target.value.trim())}
+      sx={{ width: 84 }}
+      slotProps={{ inputLabel: { shrink: true }, htmlInput: { maxLength: 5, inputMode: "numeric" } }}
     />
   );
 }

@@ -45,7 +45,7 @@ export function MessageTable({ messages, ofOne = false }: { messages: readonly M
             </td>
             <td>
               {one.name}
-              <Caption>{one.channel}</Caption>
+              {one.channel === one.name ? null : <Caption>{one.channel}</Caption>}
             </td>
             <td>
               {occasionOf(one.moment)}

@@ -1,4 +1,3 @@
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useEffect, useRef, useState } from "react";
@@ -89,19 +88,20 @@ export function TemplateForm({ page, refusal }: { page: Page; refusal: Refusal |
         title="Preview"
         aside={
           page.id === "digest" ? null : (
-            <TextField
-              select
-              size="small"
-              label="Incident"
-              value={incident}
-              onChange={(event) => setIncident(event.target.value)}
-              sx={{ width: 260 }}
-            >
-              <MenuItem value="">the made-up one</MenuItem>
-              {page.incidents.map((one) => (
-                <MenuItem key={one.id} value={String(one.id)}>{`${one.id} · ${one.title}`}</MenuItem>
-              ))}
-            </TextField>
+            <label className="hx-caption">
+              Incident{" "}
+              <select
+                className="hx-select"
+                value={incident}
+                onChange={(event) => setIncident(event.target.value)}
+                style={{ maxWidth: 300 }}
+              >
+                <option value="">the made-up one</option>
+                {page.incidents.map((one) => (
+                  <option key={one.id} value={String(one.id)}>{`${one.id} · ${one.title}`}</option>
+                ))}
+              </select>
+            </label>
           )
         }
       >
