@@ -90,7 +90,7 @@ export default function OnCall({ loaderData: page, actionData: answered }: Route
             {SPANS.map((one) => (
               <PlainButton
                 key={one}
-                aria-pressed={page.days === one}
+                pressed={page.days === one}
                 onClick={() => changeParams((next) => applyChanges(next, { days: one === 7 ? "" : String(one) }))}
               >
                 {one} d

@@ -27,7 +27,7 @@ const schema = z.object({
 });
 
 export async function action({ request, params, context }: Route.ActionArgs) {
-  const moment = z.enum([...MOMENT_IDS, "digest"]).parse(params.moment);
+  const moment = z.enum([...MOMENT_IDS, "digest", "shift"]).parse(params.moment);
   const form = readForm(await formOf(request), schema);
   if (!form.ok) return form.refusal;
   const { intent, incident, ...template } = form.value;

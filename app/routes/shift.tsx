@@ -59,7 +59,7 @@ export default function Shift({ loaderData: page, actionData: answered }: Route.
             {HOURS.map((one) => (
               <PlainButton
                 key={one}
-                aria-pressed={page.hours === one}
+                pressed={page.hours === one}
                 onClick={() => changeParams((next) => applyChanges(next, { hours: one === 8 ? "" : String(one) }))}
               >
                 {one} h

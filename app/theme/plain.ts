@@ -582,5 +582,6 @@ export const plainStyles: Record<string, CSSObject> = {
   ".hx-signed p": { margin: 0 },
   "textarea.hx-input": { width: "100%", resize: "vertical", font: "inherit" },
   ".hx-flush": { margin: 0 },
+  '.hx-button[aria-pressed="true"]': { fontWeight: 650, textDecoration: "underline", textUnderlineOffset: 3 },
   '.hx-word[aria-pressed="true"]': { fontWeight: 650, textDecoration: "underline" },
 };

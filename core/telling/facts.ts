@@ -57,6 +57,34 @@ export interface DigestFacts {
   organisation: string;
 }
 
+/** What the mail about a shift says that was handed over. */
+export interface ShiftFacts {
+  occasion: string;
+  moment: "shift";
+  shift: { from: string; to: string; left_by: string; remark: string; link: string };
+  open: {
+    number: number;
+    title: string;
+    severity: string;
+    priority: number;
+    since: string;
+    taken_by: string;
+    waiting_for: string;
+    cause: string;
+    link: string;
+  }[];
+  came_in: { number: number; title: string; at: string; state: string; link: string }[];
+  done: { at: string; text: string; by: string }[];
+  planned: { from: string; title: string; person: string }[];
+  alarms: { raised: number; standing: number };
+  comes_on: { rotation: string; name: string }[];
+  recipient: { name: string; why: string };
+  organisation: string;
+}
+
+/** Whatever a message can be made of. */
+export type AnyFacts = MessageFacts | DigestFacts | ShiftFacts;
+
 /** An incident that never was: what a template is tried on, with everything that there can be. */
 export const SAMPLE: MessageFacts = {
   occasion: "Cause known",
@@ -152,6 +180,38 @@ export const SAMPLE_DIGEST: DigestFacts = {
   ],
   recipient: SAMPLE.recipient,
   links: { incidents: "https://watch.example/incidents" },
+  organisation: SAMPLE.organisation,
+};
+
+export const SAMPLE_SHIFT: ShiftFacts = {
+  occasion: "Shift handed over",
+  moment: "shift",
+  shift: {
+    from: "Tue 3 Mar 22:00 UTC",
+    to: "Wed 4 Mar 06:00 UTC",
+    left_by: "Mara Tolvane",
+    remark: "The parser leaks; restart it when it passes 80 %.",
+    link: "https://watch.example/incidents/shift",
+  },
+  open: [
+    {
+      number: 4711,
+      title: SAMPLE.incident.title,
+      severity: "critical",
+      priority: 2,
+      since: "06:12 UTC",
+      taken_by: "Mara Tolvane",
+      waiting_for: "the database desk",
+      cause: "slotkeeper on nq-gate-app-02",
+      link: SAMPLE.incident.link,
+    },
+  ],
+  came_in: [{ number: 4711, title: SAMPLE.incident.title, at: "06:12 UTC", state: "open", link: SAMPLE.incident.link }],
+  done: [{ at: "06:20 UTC", text: "Taken", by: "Mara Tolvane" }],
+  planned: [{ from: "08:00 UTC", title: "CHG-3120: new parser", person: "Edo Brandsma-Quill" }],
+  alarms: { raised: 12, standing: 3 },
+  comes_on: [{ rotation: "First line", name: "Edo Brandsma-Quill" }],
+  recipient: { name: "Edo Brandsma-Quill", why: "comes on call" },
   organisation: SAMPLE.organisation,
 };
 

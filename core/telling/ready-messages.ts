@@ -88,14 +88,60 @@ Sent to {{ recipient.name }}: {{ recipient.why }}.
   headers: "X-Holotaxis-Occasion: {{ moment }}\n",
 };
 
+const SHIFT: MessageTemplate = {
+  subject: "Shift handed over by {{ shift.left_by }}: {{ open.size }} open",
+  plain: `{{ shift.left_by }} handed over the shift from {{ shift.from }} to {{ shift.to }}:
+
+{{ shift.remark }}
+
+Open: {{ open.size }}
+{% for one in open %}  {{ one.number }} [{{ one.severity }}, priority {{ one.priority }}] {{ one.title }}
+     since {{ one.since }}, with {% if one.taken_by == "" %}nobody{% else %}{{ one.taken_by }}{% endif %}{% if one.waiting_for != "" %}, waiting for {{ one.waiting_for }}{% endif %}{% if one.cause != "" %}; likeliest cause {{ one.cause }}{% endif %}
+     {{ one.link }}
+{% endfor %}
+Came in: {{ came_in.size }}
+{% for one in came_in %}  {{ one.at }}: {{ one.number }} {{ one.title }} ({{ one.state }})
+{% endfor %}
+Done by people: {{ done.size }}
+{% for one in done %}  {{ one.at }}: {{ one.text }} ({{ one.by }})
+{% endfor %}
+Planned next: {{ planned.size }}
+{% for one in planned %}  {{ one.from }}: {{ one.title }} ({{ one.person }})
+{% endfor %}
+{{ alarms.raised }} alarms came, {{ alarms.standing }} stand.
+{% for one in comes_on %}{{ one.rotation }}: {{ one.name }}. {% endfor %}
+
+Sign that you took it over: {{ shift.link }}
+`,
+  rich: `<div style="max-width:640px;font-family:sans-serif;font-size:14px;line-height:1.5;color:#1d2326">
+<p><b>{{ shift.left_by }}</b> handed over the shift from {{ shift.from }} to {{ shift.to }}:</p>
+<blockquote>{{ shift.remark | newline_to_br }}</blockquote>
+<h3>Open: {{ open.size }}</h3><ul>{% for one in open %}<li><a href="{{ one.link }}">{{ one.number }}</a> [{{ one.severity }}, priority {{ one.priority }}] {{ one.title }}<br>since {{ one.since }}, with {% if one.taken_by == "" %}nobody{% else %}{{ one.taken_by }}{% endif %}{% if one.waiting_for != "" %}, waiting for {{ one.waiting_for }}{% endif %}{% if one.cause != "" %}; likeliest cause {{ one.cause }}{% endif %}</li>{% endfor %}</ul>
+<h3>Came in: {{ came_in.size }}</h3><ul>{% for one in came_in %}<li>{{ one.at }}: <a href="{{ one.link }}">{{ one.number }}</a> {{ one.title }} ({{ one.state }})</li>{% endfor %}</ul>
+<h3>Done by people: {{ done.size }}</h3><ul>{% for one in done %}<li>{{ one.at }}: {{ one.text }} ({{ one.by }})</li>{% endfor %}</ul>
+<h3>Planned next: {{ planned.size }}</h3><ul>{% for one in planned %}<li>{{ one.from }}: {{ one.title }} ({{ one.person }})</li>{% endfor %}</ul>
+<p>{{ alarms.raised }} alarms came, {{ alarms.standing }} stand. {% for one in comes_on %}{{ one.rotation }}: {{ one.name }}. {% endfor %}</p>
+<p><a href="{{ shift.link }}">Sign that you took it over</a></p>
+</div>
+`,
+  headers: "X-Holotaxis-Occasion: {{ moment }}\n",
+};
+
+/** What templates there are for besides those of incidents. */
+export type Occasion = Moment | "digest" | "shift";
+
 /** What is sent while nobody has written anything else, by occasion. */
-export const readyMessage = (moment: Moment | "digest"): MessageTemplate =>
-  moment === "digest" ? DIGEST : { subject: SUBJECTS[moment], plain: PLAIN, rich: RICH, headers: HEADERS };
+export function readyMessage(occasion: Occasion): MessageTemplate {
+  if (occasion === "digest") return DIGEST;
+  if (occasion === "shift") return SHIFT;
+  return { subject: SUBJECTS[occasion], plain: PLAIN, rich: RICH, headers: HEADERS };
+}
 
 /** What templates are for. */
-export const TEMPLATE_KINDS: readonly { id: Moment | "digest"; label: string; words: string }[] = [
+export const TEMPLATE_KINDS: readonly { id: Occasion; label: string; words: string }[] = [
   ...MOMENTS,
   { id: "digest", label: "Digest", words: "several incidents are told of in one message" },
+  { id: "shift", label: "Shift handed over", words: "somebody hands their shift over, to whoever comes on call" },
 ];
 
 /** A body for a chat's incoming webhook. */

@@ -22,7 +22,7 @@ const template = (given: Partial<MessageTemplate> = {}): MessageTemplate => ({
 
 describe("templates", () => {
   it.each(TEMPLATE_KINDS.map((one) => one.id))("the ready one for %s has nothing wrong with it", (id) => {
-    expect(templateProblems(readyMessage(id), id === "digest")).toEqual({});
+    expect(templateProblems(readyMessage(id), id)).toEqual({});
   });
 
   it.each([
@@ -36,13 +36,13 @@ describe("templates", () => {
     ["{% include 'secret.key' %}", ""],
     ["{% render '/etc/passwd' %}", ""],
   ])("%s is refused when it is saved", (plain, words) => {
-    const problem = templateProblems(template({ plain }), false).plain;
+    const problem = templateProblems(template({ plain }), "opened").plain;
     expect(problem).toBeDefined();
     expect(problem).toContain(words);
   });
 
   it("says where the mistake is", () => {
-    expect(templateProblems(template({ plain: "one\ntwo {{ harm | shout }}" }), false).plain).toContain("line 2");
+    expect(templateProblems(template({ plain: "one\ntwo {{ harm | shout }}" }), "opened").plain).toContain("line 2");
   });
 
   it("leaves out what there is nothing to say of", () => {
@@ -53,22 +53,22 @@ describe("templates", () => {
 
   it("refuses a template that would make a megabyte, and one that never ends", () => {
     const loop = "{% for i in (1..100000) %}{{ incident.sentence }}{% endfor %}";
-    expect(templateProblems(template({ plain: loop }), false).plain).toMatch(/too long/);
+    expect(templateProblems(template({ plain: loop }), "opened").plain).toMatch(/too long/);
     const nested =
       "{% for a in (1..9999) %}{% for b in (1..9999) %}{% for c in (1..9999) %}x{% endfor %}{% endfor %}{% endfor %}";
-    expect(templateProblems(template({ plain: nested }), false).plain).toBeDefined();
+    expect(templateProblems(template({ plain: nested }), "opened").plain).toBeDefined();
   });
 
   it("asks for a subject and a plain body", () => {
-    expect(templateProblems(template({ subject: " ", plain: "" }), false)).toEqual({
+    expect(templateProblems(template({ subject: " ", plain: "" }), "opened")).toEqual({
       subject: expect.stringContaining("subject"),
       plain: expect.stringContaining("plain body"),
     });
   });
 
   it("lets headers be written that route, and none that would send it elsewhere", () => {
-    expect(templateProblems(template({ headers: "X-Team: {{ incident.priority }}" }), false)).toEqual({});
-    expect(templateProblems(template({ headers: "Bcc: someone@elsewhere.example" }), false).headers).toMatch(
+    expect(templateProblems(template({ headers: "X-Team: {{ incident.priority }}" }), "opened")).toEqual({});
+    expect(templateProblems(template({ headers: "Bcc: someone@elsewhere.example" }), "opened").headers).toMatch(
       /no header/,
     );
     const facts = { ...SAMPLE, incident: { ...SAMPLE.incident, title: "a\r\nBcc: thief@elsewhere.example" } };

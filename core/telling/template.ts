@@ -1,7 +1,7 @@
 import { Liquid, type Template } from "liquidjs";
 // oxlint-disable-next-line import/default -- Node gives a CommonJS package as the default.
 import xss from "xss";
-import { BARE, SAMPLE, SAMPLE_DIGEST, type DigestFacts, type MessageFacts } from "./facts";
+import { BARE, SAMPLE, SAMPLE_DIGEST, SAMPLE_SHIFT, type AnyFacts, type MessageFacts } from "./facts";
 
 /** A message as people write it, in Liquid. */
 export interface MessageTemplate {
@@ -158,11 +158,15 @@ function headersOf(text: string): { name: string; value: string }[] | string {
   return headers;
 }
 
-/** Everything that is wrong with a template; empty where nothing is. It is tried on incidents with much and with little to tell. */
-export function templateProblems(template: MessageTemplate, isDigest: boolean): TemplateProblems {
-  const samples = isDigest
-    ? [SAMPLE_DIGEST, { ...SAMPLE_DIGEST, incidents: [] }]
-    : [
+/** What the templates of a kind are tried on: with much and with little to tell. */
+function samplesOf(kind: "incident" | "digest" | "shift"): readonly object[] {
+  switch (kind) {
+    case "digest":
+      return [SAMPLE_DIGEST, { ...SAMPLE_DIGEST, incidents: [] }];
+    case "shift":
+      return [SAMPLE_SHIFT, { ...SAMPLE_SHIFT, open: [], came_in: [], done: [], planned: [], comes_on: [] }];
+    case "incident":
+      return [
         SAMPLE,
         BARE,
         {
@@ -170,6 +174,16 @@ export function templateProblems(template: MessageTemplate, isDigest: boolean): 
           incident: { ...SAMPLE.incident, state: "resolved", resolved: "06:31 UTC", priority: 1, severity: "cleared" },
         },
       ];
+  }
+}
+
+/** Which kind of facts the templates of an occasion are filled in with. */
+export const kindOfTemplate = (occasion: string): "incident" | "digest" | "shift" =>
+  occasion === "digest" || occasion === "shift" ? occasion : "incident";
+
+/** Everything that is wrong with the template of an occasion; empty where nothing is. */
+export function templateProblems(template: MessageTemplate, occasion: string): TemplateProblems {
+  const samples = samplesOf(kindOfTemplate(occasion));
   const problems: TemplateProblems = {};
   for (const part of ["subject", "plain", "headers"] as const) {
     const problem = tried(plainEngine, template[part], samples);
@@ -190,7 +204,7 @@ const cut = (text: string) =>
   text.length > MOST_MESSAGE ? `${text.slice(0, MOST_MESSAGE)}\n… cut: the message would be too long.` : text;
 
 /** Fills a template in. Throws when it cannot be: it was tried when it was saved. */
-export function fillIn(template: MessageTemplate, facts: MessageFacts | DigestFacts): Message {
+export function fillIn(template: MessageTemplate, facts: AnyFacts): Message {
   const plain = (text: string) => String(plainEngine.parseAndRenderSync(text, facts as object));
   const headers = headersOf(plain(template.headers));
   return {
@@ -221,5 +235,5 @@ export function bodyProblem(text: string): string | undefined {
 }
 
 /** The body of a JSON message; values are written so that they cannot end the text they stand in. */
-export const fillInBody = (text: string, facts: MessageFacts | DigestFacts): string =>
+export const fillInBody = (text: string, facts: MessageFacts): string =>
   String(jsonEngine.parseAndRenderSync(text, facts as object));

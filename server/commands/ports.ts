@@ -27,7 +27,7 @@ export interface CommandPorts {
   /** Credentials were changed: what polls and scrapes takes them up. */
   onCredentials: () => void;
   people: Pick<People, "invite" | "changed">;
-  telling: Pick<Telling, "test" | "again" | "answerOf">;
+  telling: Pick<Telling, "test" | "again" | "answerOf" | "tellShift">;
   /** Alarms of an incident that stand and are not kept quiet. */
   standingAlarms: (incidentId: number) => number[];
   identity: Pick<IdentityByHand, "join" | "split" | "pin">;

@@ -19,10 +19,19 @@ export const shiftCommands = {
         .min(1, "Say what the next shift should know, even if it is “nothing special”.")
         .max(4000, "At most 4,000 characters."),
     }),
-    run: ({ db, now }, { hours, remark }, who) => {
+    run: ({ db, now, telling }, { hours, remark }, who) => {
       const toMs = now();
       const span = { fromMs: toMs - hours * HOUR_MS, toMs };
-      return signOver(db, { ...span, remark, leftBy: who.name }, shiftPage(db, span), toMs);
+      const page = shiftPage(db, span);
+      return db.transaction(() => {
+        const id = signOver(db, { ...span, remark, leftBy: who.name }, page, toMs);
+        telling.tellShift(
+          id,
+          page.comesOn.flatMap((one) => one.people),
+          who.name,
+        );
+        return id;
+      })();
     },
     about: (_input, saved) => ({ type: "shift", id: saved ?? 0 }),
     record: ({ hours }) => `Handed over a shift of ${hours} h`,

@@ -21,6 +21,7 @@ useStore((made) => (db = made));
 let edo: Principal;
 let mara: Principal;
 const test = vi.fn(async () => ({ ok: true, answer: "250 kept" }));
+const tellShift = vi.fn();
 let standing: number[] = [];
 const ports = () =>
   ({
@@ -31,6 +32,7 @@ const ports = () =>
     telling: {
       test,
       again: () => undefined,
+      tellShift,
       answerOf: (code: string) =>
         code === "good"
           ? { incident: incident, act: "take", to: "Mara", untilMs: AT }
@@ -314,6 +316,7 @@ describe("answers to messages", () => {
 describe("shifts", () => {
   it("are signed by who leaves, then by another who comes, once", async () => {
     const id = await execute(ports(), edo, "shift.handover", { hours: 8, remark: "Nothing special." });
+    expect(tellShift).toHaveBeenLastCalledWith(id, [], "Edo");
     expect(await fieldsOf(execute(ports(), edo, "shift.take", { id }))).toMatchObject({
       message: expect.stringContaining("does not take it"),
     });

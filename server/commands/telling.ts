@@ -31,10 +31,10 @@ const template = z.strictObject({
   rich: z.string().max(60_000),
   headers: z.string().max(4_000),
 });
-const occasion = z.enum([...MOMENT_IDS, "digest"]);
+const occasion = z.enum([...MOMENT_IDS, "digest", "shift"]);
 
 function checkedTemplate(given: MessageTemplate, moment: z.infer<typeof occasion>): void {
-  const problems = templateProblems(given, moment === "digest");
+  const problems = templateProblems(given, moment);
   const [first] = Object.values(problems);
   if (first) throw new PersonError(first, problems as Record<string, string>);
 }

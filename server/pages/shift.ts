@@ -90,4 +90,5 @@ const comesOn = (db: Db, atMs: number) =>
     now: one.now?.name ?? null,
     next: one.next?.name ?? null,
     nextMs: one.next?.fromMs ?? null,
+    people: [one.now?.person, one.next?.person].flatMap((person) => person ?? []),
   }));

@@ -1,7 +1,7 @@
 import { allKinds } from "#core/catalogue/kinds";
-import { SAMPLE, SAMPLE_DIGEST, variablesOf } from "#core/telling/facts";
-import { readyMessage, TEMPLATE_KINDS } from "#core/telling/ready-messages";
-import type { Moment, Recipient } from "#core/telling/rule";
+import { SAMPLE, SAMPLE_DIGEST, SAMPLE_SHIFT, variablesOf } from "#core/telling/facts";
+import { readyMessage, TEMPLATE_KINDS, type Occasion } from "#core/telling/ready-messages";
+import type { Recipient } from "#core/telling/rule";
 import { templateProblems, type MessageTemplate } from "#core/telling/template";
 import { DAY_MS } from "#core/time/windows";
 import { fieldsOf } from "../forms/fields";
@@ -128,13 +128,13 @@ export function templatePage(db: Db, { moment, nowMs }: { moment: string; nowMs:
     ...kind,
     template: { subject, plain, rich, headers },
     changedBy: written?.changedBy ?? null,
-    variables: variablesOf(kind.id === "digest" ? SAMPLE_DIGEST : SAMPLE),
+    variables: variablesOf(kind.id === "digest" ? SAMPLE_DIGEST : kind.id === "shift" ? SAMPLE_SHIFT : SAMPLE),
     incidents: incidentsIn(db, nowMs - 30 * DAY_MS, nowMs, MOST_INCIDENTS).map(({ id, title }) => ({ id, title })),
   };
 }
 
 export interface PreviewQuestion {
-  moment: Moment | "digest";
+  moment: Occasion;
   template: MessageTemplate;
   incidentId: number | null;
   to: string;
@@ -145,7 +145,7 @@ export interface PreviewQuestion {
 
 /** What a template makes of a real incident, or what is wrong with it. */
 export function templatePreview(db: Db, { moment, template, incidentId, to, nowMs, root, origin }: PreviewQuestion) {
-  const problems = templateProblems(template, moment === "digest");
+  const problems = templateProblems(template, moment);
   if (Object.keys(problems).length) return { problems, message: null };
   const link = `${origin}/incidents/${incidentId ?? ""}`;
   const made = composed(
@@ -154,7 +154,8 @@ export function templatePreview(db: Db, { moment, template, incidentId, to, nowM
     {
       messageId: 0,
       incidentId,
-      moment: moment === "digest" ? "digest" : moment,
+      shiftId: null,
+      moment,
       to,
       why: "a preview",
       nowMs,

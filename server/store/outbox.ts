@@ -9,12 +9,13 @@ export interface MessageRow {
   id: number;
   incidentId: number | null;
   ruleId: number | null;
+  shiftId: number | null;
   channelId: number | null;
   channel: string;
   address: string;
   personId: number | null;
   name: string;
-  moment: Moment | "digest" | "test";
+  moment: Moment | "digest" | "shift" | "test";
   version: number;
   severity: Severity;
   cause: string | null;
@@ -30,7 +31,7 @@ export interface MessageRow {
   digestId: number | null;
 }
 
-const COLUMNS = `m.id, m.incident_id AS incidentId, m.rule_id AS ruleId, m.channel_id AS channelId, m.channel, m.address,
+const COLUMNS = `m.id, m.incident_id AS incidentId, m.rule_id AS ruleId, m.shift_id AS shiftId, m.channel_id AS channelId, m.channel, m.address,
   m.person_id AS personId, m.name, m.moment, m.version, m.severity, m.cause, m.taken_by AS takenBy, m.why,
   m.made_at AS madeAt, m.state, m.tries, m.next_at AS nextAt, m.ended_at AS endedAt, m.answer, m.subject,
   m.digest_id AS digestId`;
@@ -41,9 +42,9 @@ export type NewMessage = Omit<MessageRow, "id" | "tries" | "endedAt" | "answer" 
 export function addMessage(db: Db, one: NewMessage): number | undefined {
   const { changes, lastInsertRowid } = prepared(
     db,
-    `INSERT OR IGNORE INTO message (incident_id, rule_id, channel_id, channel, address, person_id, name, moment, version,
+    `INSERT OR IGNORE INTO message (incident_id, rule_id, shift_id, channel_id, channel, address, person_id, name, moment, version,
        severity, cause, taken_by, why, made_at, state, next_at)
-     VALUES (:incidentId, :ruleId, :channelId, :channel, :address, :personId, :name, :moment, :version,
+     VALUES (:incidentId, :ruleId, :shiftId, :channelId, :channel, :address, :personId, :name, :moment, :version,
        :severity, :cause, :takenBy, :why, :madeAt, :state, :nextAt)`,
   ).run(one);
   return changes ? Number(lastInsertRowid) : undefined;
@@ -156,7 +157,7 @@ export const countSince = (db: Db, personId: number, sinceMs: number): number =>
   prepared<{ count: number }>(
     db,
     `SELECT count(*) AS count FROM message WHERE person_id = ? AND made_at > ? AND state NOT IN ('held', 'dropped')
-       AND moment NOT IN ('digest', 'test')`,
+       AND moment NOT IN ('digest', 'shift', 'test')`,
   ).get(personId, sinceMs)?.count ?? 0;
 
 /** Forgets messages that were made before an instant and have ended. */

@@ -1,4 +1,5 @@
-import type { Moment, TellingRule } from "#core/telling/rule";
+import type { Occasion } from "#core/telling/ready-messages";
+import type { TellingRule } from "#core/telling/rule";
 import type { MessageTemplate } from "#core/telling/template";
 import { prepared, type Db } from "./database";
 
@@ -49,9 +50,9 @@ export function removeTellingRule(db: Db, id: number): void {
 // --- templates
 
 /** What people wrote, by occasion; what is not there is the ready message. */
-export const writtenTemplates = (db: Db): Map<Moment | "digest", MessageTemplate & { changedBy: string }> =>
+export const writtenTemplates = (db: Db): Map<Occasion, MessageTemplate & { changedBy: string }> =>
   new Map(
-    prepared<MessageTemplate & { moment: Moment | "digest"; changedBy: string }>(
+    prepared<MessageTemplate & { moment: Occasion; changedBy: string }>(
       db,
       "SELECT moment, subject, plain, rich, headers, changed_by AS changedBy FROM message_template",
     )

@@ -1,13 +1,13 @@
 import type { ChartData } from "#core/drawing/chart";
-import { SAMPLE, type DigestFacts, type MessageFacts } from "#core/telling/facts";
+import { SAMPLE, SAMPLE_SHIFT, type AnyFacts, type MessageFacts } from "#core/telling/facts";
 import { readyMessage } from "#core/telling/ready-messages";
 import { fillIn, type Message, type MessageTemplate } from "#core/telling/template";
 import type { Db } from "../store/database";
 import { writtenTemplates } from "../store/telling";
-import { digestFactsOf, factsOf, type Asked } from "./facts-of";
+import { digestFactsOf, factsOf, shiftFactsOf, type Asked } from "./facts-of";
 
 interface Composed {
-  facts: MessageFacts | DigestFacts;
+  facts: AnyFacts;
   charts: ChartData[];
   message: Message;
   /** What is to be known of how it was composed. */
@@ -22,6 +22,10 @@ export function composed(db: Db, root: string, asked: Asked, given?: MessageTemp
   if (asked.moment === "digest") {
     const facts = digestFactsOf(db, root, asked);
     return { facts, charts: [], ...worded(db, "digest", facts, given) };
+  }
+  if (asked.moment === "shift") {
+    const facts = asked.shiftId === null ? SAMPLE_SHIFT : shiftFactsOf(db, asked);
+    return facts ? { facts, charts: [], ...worded(db, "shift", facts, given) } : undefined;
   }
   if (asked.incidentId === null) {
     // A test of a channel: the incident that never was.
@@ -47,7 +51,7 @@ export function composed(db: Db, root: string, asked: Asked, given?: MessageTemp
 function worded(
   db: Db,
   moment: Parameters<typeof readyMessage>[0],
-  facts: MessageFacts | DigestFacts,
+  facts: AnyFacts,
   given: MessageTemplate | undefined,
 ): { message: Message; remark: string } {
   if (given) return { message: fillIn(given, facts), remark: "" };

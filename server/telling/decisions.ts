@@ -117,6 +117,7 @@ function post(db: Db, due: Due, people: People, nowMs: number): boolean {
     addMessage(db, {
       incidentId: due.incidentId,
       ruleId: due.ruleId,
+      shiftId: null,
       channelId: channel.id,
       channel: channel.name,
       address: address.address,
@@ -145,7 +146,7 @@ function heldUntil(db: Db, due: Due, people: People, nowMs: number): { untilMs: 
     const sent = prepared<{ count: number }>(
       db,
       `SELECT count(*) AS count FROM message WHERE channel_id = ? AND address = ? AND made_at > ?
-         AND state NOT IN ('held', 'dropped') AND moment NOT IN ('digest', 'test')`,
+         AND state NOT IN ('held', 'dropped') AND moment NOT IN ('digest', 'shift', 'test')`,
     ).get(address.channelId, address.address, nowMs - HOUR_MS)?.count;
     return (sent ?? 0) < MOST_OF_CHANNEL
       ? undefined

@@ -1,18 +1,21 @@
 import { PRIORITY_WORDS } from "#core/correlation/priority";
 import { titleOf, type ChartData } from "#core/drawing/chart";
-import type { DigestFacts, MessageFacts } from "#core/telling/facts";
+import type { DigestFacts, MessageFacts, ShiftFacts } from "#core/telling/facts";
 import { momentLabel, type Moment } from "#core/telling/rule";
 import { clockTime, dayAndTime, spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import { incidentPage } from "../pages/incidents";
+import type { shiftPage } from "../pages/shift";
 import { readMeta, type Db } from "../store/database";
 import { coveredBy, messagesOfIncident } from "../store/outbox";
+import { handOverById, signedPage } from "../store/shifts";
 
 /** What a message is about and who gets it. */
 export interface Asked {
   messageId: number;
   incidentId: number | null;
-  moment: Moment | "digest" | "test";
+  moment: Moment | "digest" | "shift" | "test";
+  shiftId: number | null;
   to: string;
   why: string;
   nowMs: number;
@@ -39,7 +42,7 @@ export function factsOf(db: Db, root: string, asked: Asked): { facts: MessageFac
   const { priority } = harm;
   const facts: MessageFacts = {
     occasion: moment === "test" ? "Test" : momentLabel(moment),
-    moment: moment === "test" ? "opened" : moment,
+    moment: moment === "test" || moment === "shift" ? "opened" : moment,
     incident: {
       number: incident.id,
       title: incident.title,
@@ -165,6 +168,63 @@ export function digestFactsOf(db: Db, root: string, asked: Asked): DigestFacts {
     }),
     recipient: { name: to, why },
     links: { incidents: `${origin}/incidents` },
+    organisation: readMeta(db, "organisation") ?? "",
+  };
+}
+
+/** What the mail about a shift says: how things stood when it was signed over; null where it is not there any more. */
+export function shiftFactsOf(db: Db, { shiftId, origin, to, why }: Asked): ShiftFacts | null {
+  const shift = shiftId === null ? undefined : handOverById(db, shiftId);
+  const page = shift && (signedPage(db, shift.id) as ReturnType<typeof shiftPage>);
+  if (!shift || !page) return null;
+  const link = (id: number) => `${origin}/incidents/${id}`;
+  return {
+    occasion: "Shift handed over",
+    moment: "shift",
+    shift: {
+      from: utc(shift.fromMs),
+      to: utc(shift.toMs),
+      left_by: shift.leftBy,
+      remark: shift.remark,
+      link: `${origin}/incidents/shift`,
+    },
+    open: page.open.slice(0, MOST_OF_DIGEST).map((one) => ({
+      number: one.id,
+      title: one.title,
+      severity: one.severity === "cleared" ? one.worst : one.severity,
+      priority: one.priority,
+      since: utc(one.openedMs),
+      taken_by: one.takenBy ?? "",
+      waiting_for: one.waitingFor,
+      cause: one.cause ?? "",
+      link: link(one.id),
+    })),
+    came_in: page.cameIn.slice(0, MOST_OF_DIGEST).map((one) => ({
+      number: one.id,
+      title: one.title,
+      at: utc(one.openedMs),
+      state: one.resolvedMs === null ? "open" : "resolved",
+      link: link(one.id),
+    })),
+    done: [
+      ...page.acts.map((one) => ({ atMs: one.atMs, text: `Incident ${one.incident}: ${one.text}`, by: one.by })),
+      ...page.runs.map((one) => ({
+        atMs: one.atMs,
+        text: `Run ${one.id} of ${one.runbook}: ${one.state}`,
+        by: one.by,
+      })),
+    ]
+      .sort((a, b) => a.atMs - b.atMs)
+      .slice(0, MOST_OF_DIGEST)
+      .map((one) => ({ at: time(one.atMs), text: one.text, by: one.by })),
+    planned: page.planned.slice(0, MOST_OF_DIGEST).map((one) => ({
+      from: one.fromMs === null ? "" : utc(one.fromMs),
+      title: `${one.ref}: ${one.title}`,
+      person: one.person,
+    })),
+    alarms: page.load,
+    comes_on: page.comesOn.map((one) => ({ rotation: one.rotation, name: one.now ?? "nobody" })),
+    recipient: { name: to, why },
     organisation: readMeta(db, "organisation") ?? "",
   };
 }

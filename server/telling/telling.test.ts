@@ -17,6 +17,7 @@ import {
 import { messageById, messagesIn, messagesOfIncident, triesOf } from "../store/outbox";
 import { insertAccount } from "../store/people";
 import { listServices, saveService } from "../store/services";
+import { signOver } from "../store/shifts";
 import { saveTellingRule } from "../store/telling";
 import type { Job, JobEnd } from "./hand-over";
 import { Telling } from "./telling";
@@ -307,6 +308,16 @@ describe("telling", () => {
     takeIncident(db, other, "Mara", T0 + 3 * MINUTE);
     for (let minutes = 3; minutes < 30; minutes++) await tick(T0 + minutes * MINUTE);
     expect(handed.filter((job) => job.address.startsWith("edo")).map((job) => job.asked.incidentId)).toEqual([one]);
+  });
+
+  it("tells whoever comes on of a shift that was handed over, not who left", async () => {
+    const span = { fromMs: T0 - 8 * 60 * MINUTE, toMs: T0 };
+    const shift = signOver(db, { ...span, remark: "Nothing special.", leftBy: "Mara" }, {}, T0);
+    telling.tellShift(shift, [mara, edo, edo], "Mara");
+    await tick(T0 + MINUTE);
+    expect(handed.map((one) => [one.address, one.asked.moment, one.asked.shiftId])).toEqual([
+      ["edo@halvane.example", "shift", shift],
+    ]);
   });
 
   it("says what the other side said to a test, and keeps it on record", async () => {

@@ -132,6 +132,7 @@ export class Telling {
       const id = addMessage(db, {
         incidentId: null,
         ruleId: null,
+        shiftId: null,
         channelId: first.channelId,
         channel: first.channel,
         address: first.address,
@@ -202,6 +203,7 @@ export class Telling {
         asked: {
           messageId: message.id,
           incidentId: message.incidentId,
+          shiftId: message.shiftId,
           moment: message.moment,
           to: message.name,
           why: message.why,
@@ -301,7 +303,12 @@ export class Telling {
         accountId: message.personId,
         title: end.subject,
         text: end.sentence,
-        address: message.incidentId === null ? "/incidents" : `/incidents/${message.incidentId}`,
+        address:
+          message.moment === "shift"
+            ? "/incidents/shift"
+            : message.incidentId === null
+              ? "/incidents"
+              : `/incidents/${message.incidentId}`,
         sound: contactOf(db, message.personId).sound,
       });
     if (message.incidentId !== null) emit({ topic: "incident", id: message.incidentId, what: "told" });
@@ -325,6 +332,7 @@ export class Telling {
     const id = addMessage(db, {
       incidentId: null,
       ruleId: null,
+      shiftId: null,
       channelId,
       channel: channel.name,
       address: to.address,
@@ -345,6 +353,37 @@ export class Telling {
     await this.hand({ ...row, incidentId }, channel, atMs);
     const ended = messageById(db, row.id);
     return { ok: ended?.state === "sent", answer: ended?.answer ?? "" };
+  }
+
+  /** Tells whoever is on call, now or next, of a shift that was handed over; not who left. */
+  tellShift(shiftId: number, people: readonly number[], leftBy: string): void {
+    const { db, now } = this.parts;
+    const nowMs = now();
+    const { addressesOf, channels } = readDirectory(db, nowMs);
+    for (const id of new Set(people))
+      for (const one of addressesOf({ kind: "person", id })) {
+        const channel = channels.get(one.channelId);
+        if (!channel || one.name === leftBy) continue;
+        addMessage(db, {
+          incidentId: null,
+          ruleId: null,
+          shiftId,
+          channelId: channel.id,
+          channel: channel.name,
+          address: one.address,
+          personId: one.personId,
+          name: one.name,
+          moment: "shift",
+          version: 1,
+          severity: "indeterminate",
+          cause: null,
+          takenBy: null,
+          why: `${leftBy} handed a shift over`,
+          madeAt: nowMs,
+          state: "due",
+          nextAt: nowMs,
+        });
+      }
   }
 
   /** Has a message that did not go out tried again. */

@@ -158,8 +158,11 @@ test("who is told: a template mended, a channel tested, a drill told of by mail 
     await page.getByLabel("What the next shift should know").fill("The gate database was locked by a report.");
     await page.getByRole("button", { name: /^Hand over the last/ }).click();
     await expect(part(page, "Hand-over")).toContainText("Edo Brandsma-Quill handed over");
-    await expect(part(page, "Hand-over")).toContainText("Waits for the one who comes.");
+    await expect(part(page, "Hand-over")).toContainText("Waiting for the next shift to sign.");
     expect(await axeFinds(page)).toEqual([]);
+    await mailTo(page, ["mara.tolvane@halvane.example", "Shift handed over by Edo Brandsma-Quill"]);
+    await page.getByText("Plain body").click();
+    await expect(part(page, /^Shift handed over/)).toContainText("The gate database was locked by a report.");
     await page.goto("/setup/drills");
     await page.getByRole("button", { name: /^End: / }).click();
     await expect(heading(page)).toContainText("No drill is running");

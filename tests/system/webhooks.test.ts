@@ -96,7 +96,7 @@ describe("a chat", () => {
     await chat.send(outgoing(), { url: `${base}/chat`, authority: "", body }, undefined);
     expect(JSON.parse(box.list()[0]?.body ?? "")).toEqual({ say: SAMPLE.incident.title });
     await chat.send(outgoing({ facts: SAMPLE_DIGEST }), { url: `${base}/chat`, authority: "", body }, undefined);
-    expect(JSON.parse(box.list()[0]?.body ?? "")).toEqual({ say: "1 incidents" });
+    expect(JSON.parse(box.list()[0]?.body ?? "")).toEqual({ say: "1 incident" });
   });
   it("refuses a body that names what there is not when it is saved", () => {
     expect(chat.problems?.({ url: base, body: '{ "a": "{{ incident.titel }}" }' })).toEqual({

@@ -48,7 +48,9 @@ export function ShiftBars({
               {shift.name ?? (isGap(shift) ? "gap" : "")}
               <i>
                 {" "}
-                {clockTime(shift.fromMs)}–{clockTime(shift.toMs)}
+                {shift.toMs - shift.fromMs > DAY_MS
+                  ? `to ${dayAndTime(shift.toMs)}`
+                  : `${clockTime(shift.fromMs)}–${clockTime(shift.toMs)}`}
               </i>
             </span>
           </li>

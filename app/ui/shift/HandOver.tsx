@@ -46,7 +46,7 @@ export function HandOver({ page, hours }: { page: Page; hours: number }) {
                 Take the shift over
               </RightButton>
               <span className="hx-caption">
-                {latest.leftBy === who.name ? "Waits for the one who comes." : "Your signature beside theirs."}
+                {latest.leftBy === who.name ? "Waiting for the next shift to sign." : "You sign as the next shift."}
               </span>
             </Form>
           ) : (

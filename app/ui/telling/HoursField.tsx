@@ -30,6 +30,7 @@ export function HoursField({
         <Stack direction="row" sx={{ gap: 1.5, alignItems: "flex-start", flexWrap: "wrap" }}>
           <ToggleButtonGroup
             size="small"
+            color="primary"
             value={[...value.days]}
             onChange={(_, days: number[]) => onChange({ ...value, days: days.sort((a, b) => a - b) })}
             aria-label={`Days: ${label}`}

@@ -20,7 +20,7 @@ export const STATE_WORDS: Readonly<Record<MessageShown["state"], string>> = {
 };
 
 export const occasionOf = (moment: string): string =>
-  moment === "digest" ? "Digest" : moment === "test" ? "Test" : momentLabel(moment);
+  ({ digest: "Digest", shift: "Shift handed over", test: "Test" })[moment] ?? momentLabel(moment);
 
 /** Messages with whom they went to, and what the other side said. */
 export function MessageTable({ messages, ofOne = false }: { messages: readonly MessageShown[]; ofOne?: boolean }) {

@@ -87,7 +87,7 @@ export function TemplateForm({ page, refusal }: { page: Page; refusal: Refusal |
       <Section
         title="Preview"
         aside={
-          page.id === "digest" ? null : (
+          page.id === "digest" || page.id === "shift" ? null : (
             <label className="hx-caption">
               Incident{" "}
               <select

@@ -64,12 +64,28 @@ CREATE TABLE rotation_override (
 ) STRICT;
 CREATE INDEX rotation_override_of ON rotation_override (rotation_id, to_at);
 
+-- A shift that was handed over: what was said, signed by who leaves and by who takes over.
+CREATE TABLE shift_hand_over (
+  id INTEGER PRIMARY KEY,
+  from_at INTEGER NOT NULL,
+  to_at INTEGER NOT NULL,
+  remark TEXT NOT NULL,
+  left_by TEXT NOT NULL,
+  left_at INTEGER NOT NULL,
+  taken_by TEXT,
+  taken_at INTEGER,
+  -- How things stood when it was signed: JSON.
+  page TEXT NOT NULL
+) STRICT;
+
 -- The outbox, and with it the record of what was told to whom: written with the decision, kept with the outcome.
 CREATE TABLE message (
   id INTEGER PRIMARY KEY,
   -- Null for a test and for a digest.
   incident_id INTEGER REFERENCES incident (id) ON DELETE CASCADE,
   rule_id INTEGER,
+  -- The shift whose hand-over it tells of.
+  shift_id INTEGER REFERENCES shift_hand_over (id) ON DELETE CASCADE,
   channel_id INTEGER REFERENCES channel (id) ON DELETE SET NULL,
   channel TEXT NOT NULL,
   address TEXT NOT NULL,
@@ -106,17 +122,3 @@ CREATE TABLE message_try (
   answer TEXT NOT NULL
 ) STRICT;
 CREATE INDEX message_try_of ON message_try (message_id);
-
--- A shift that was handed over: what was said, signed by who leaves and by who takes over.
-CREATE TABLE shift_hand_over (
-  id INTEGER PRIMARY KEY,
-  from_at INTEGER NOT NULL,
-  to_at INTEGER NOT NULL,
-  remark TEXT NOT NULL,
-  left_by TEXT NOT NULL,
-  left_at INTEGER NOT NULL,
-  taken_by TEXT,
-  taken_at INTEGER,
-  -- How things stood when it was signed: JSON.
-  page TEXT NOT NULL
-) STRICT;

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { READY_CHAT } from "#core/telling/ready-messages";
-import { SAMPLE_DIGEST, type MessageFacts } from "#core/telling/facts";
+import type { DigestFacts, MessageFacts, ShiftFacts } from "#core/telling/facts";
 import { bodyProblem, fillInBody } from "#core/telling/template";
 import { authority, hostOfUrl, posted, webAddress } from "./webhook";
 import type { Way } from "./way";
@@ -15,18 +15,22 @@ const settings = z.strictObject({
   authority,
 });
 
-/** The facts of a digest in the shape of a message, for a body that knows incidents only. */
-const asOne = (facts: typeof SAMPLE_DIGEST, base: MessageFacts): MessageFacts => ({
-  ...base,
-  occasion: facts.occasion,
-  moment: "digest",
-  incident: {
-    ...base.incident,
-    title: `${facts.incidents.length} incidents`,
-    sentence: facts.incidents.map((one) => `${one.number} [${one.severity}] ${one.title}`).join("; "),
-  },
-  links: { ...base.links, incident: facts.links.incidents },
-});
+/** A digest or a shift in the shape of a message about an incident, for a body that knows those only. */
+function asOne(facts: DigestFacts | ShiftFacts): MessageFacts {
+  const incidents = facts.moment === "digest" ? facts.incidents : facts.open;
+  const link = facts.moment === "digest" ? facts.links.incidents : facts.shift.link;
+  return {
+    ...EMPTY,
+    occasion: facts.occasion,
+    moment: "digest",
+    incident: {
+      ...EMPTY.incident,
+      title: `${incidents.length} ${incidents.length === 1 ? "incident" : "incidents"}`,
+      sentence: incidents.map((one) => `${one.number} [${one.severity}] ${one.title}`).join("; "),
+    },
+    links: { ...EMPTY.links, incident: link },
+  };
+}
 
 /** A chat: any JSON by POST, its shape written as a template. */
 export const chat: Way = {
@@ -44,7 +48,7 @@ export const chat: Way = {
   },
   send({ name, facts }, given, access) {
     const { url, body, authority: pem } = given as z.infer<typeof settings>;
-    const whole = "incident" in facts ? facts : asOne(facts, EMPTY);
+    const whole = "incident" in facts ? facts : asOne(facts);
     return posted(
       url,
       fillInBody(body, whole),

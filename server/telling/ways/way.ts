@@ -1,5 +1,5 @@
 import type { z } from "zod";
-import type { DigestFacts, MessageFacts } from "#core/telling/facts";
+import type { AnyFacts } from "#core/telling/facts";
 import type { Message } from "#core/telling/template";
 import type { Access } from "../../vault/kinds";
 
@@ -20,7 +20,7 @@ export interface Outgoing {
   to: { address: string; name: string };
   message: Message;
   pictures: readonly Picture[];
-  facts: MessageFacts | DigestFacts;
+  facts: AnyFacts;
   /** Which one of its thread it is, from 1. */
   version: number;
   atMs: number;

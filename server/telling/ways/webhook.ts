@@ -96,12 +96,14 @@ export const webhook: Way = {
   addressOf: (given) => String(given.url),
   async send({ name, thread, facts, version, atMs }, given, access) {
     const { url, authority: pem } = given as z.infer<typeof settings>;
-    const subject = "incident" in facts ? `incidents/${facts.incident.number}` : "incidents";
+    const subject =
+      "incident" in facts ? `incidents/${facts.incident.number}` : facts.moment === "shift" ? "shifts" : "incidents";
+    const what = facts.moment === "shift" ? "shift.handed-over" : `incident.${facts.moment}`;
     const body = JSON.stringify({
       specversion: "1.0",
       id: name,
       source: SOURCE,
-      type: `${EVENTS}incident.${facts.moment}`,
+      type: `${EVENTS}${what}`,
       subject,
       time: new Date(atMs).toISOString(),
       datacontenttype: "application/json",
