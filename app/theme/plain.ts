@@ -584,4 +584,5 @@ export const plainStyles: Record<string, CSSObject> = {
   ".hx-flush": { margin: 0 },
   '.hx-button[aria-pressed="true"]': { fontWeight: 650, textDecoration: "underline", textUnderlineOffset: 3 },
   '.hx-word[aria-pressed="true"]': { fontWeight: 650, textDecoration: "underline" },
+  ".hx-offered": { display: "flex", flexWrap: "wrap", gap: "4px 14px", margin: "-6px 0 0 4px" },
 };

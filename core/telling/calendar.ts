@@ -1,4 +1,5 @@
 import ICAL from "ical.js";
+import { DateTime } from "luxon";
 
 /** A shift as a calendar has it. */
 export interface CalendarShift {
@@ -20,7 +21,7 @@ export function calendarProblem(text: string): string | undefined {
     if (events.length > MOST_EVENTS) return `A calendar has at most ${MOST_EVENTS} events.`;
     const nameless = events.find((event) => whoOf(event) === "");
     if (nameless) return "An event names neither an ATTENDEE nor a SUMMARY: it does not say who is on call.";
-    shiftsOf(events, Date.UTC(2026, 0, 1), Date.UTC(2026, 1, 1));
+    shiftsOf(events, Date.UTC(2026, 0, 1), Date.UTC(2026, 1, 1), "UTC");
     return undefined;
   } catch (error) {
     return `The calendar cannot be read: ${error instanceof Error ? error.message : "broken"}.`;
@@ -55,19 +56,38 @@ function whoOf(event: ICAL.Event): string {
   return address.trim() || String(event.summary ?? "").trim();
 }
 
-/** The shifts of a calendar that touch a span, in order. A calendar that cannot be read has none: it is refused when it is saved. */
-export function shiftsOfCalendar(text: string, fromMs: number, toMs: number): CalendarShift[] {
+/**
+ * The shifts of a calendar that touch a span, in order. A calendar that cannot be read has none: it is refused when it
+ * is saved.
+ * @param zone place whose clock times without a zone are on
+ */
+export function shiftsOfCalendar(text: string, fromMs: number, toMs: number, zone = "UTC"): CalendarShift[] {
   try {
-    return shiftsOf(eventsOf(text), fromMs, toMs);
+    return shiftsOf(eventsOf(text), fromMs, toMs, zone);
   } catch {
     return [];
   }
 }
 
-function shiftsOf(events: readonly ICAL.Event[], fromMs: number, toMs: number): CalendarShift[] {
+/** An instant; of a time without a zone that the calendar itself describes, on the clock of a place. */
+function instantOf(time: ICAL.Time, zone: string): number {
+  const own = String((time.zone as { tzid?: string } | null)?.tzid ?? "floating");
+  if (own !== "floating") return time.toJSDate().getTime();
+  const { year, month, day, hour, minute, second } = time;
+  return DateTime.fromObject({ year, month, day, hour, minute, second }, { zone }).toMillis();
+}
+
+/** The zone that an event names, where the calendar does not describe it but everybody knows it. */
+function zoneOf(event: ICAL.Event, usual: string): string {
+  const named = String(event.component.getFirstProperty("dtstart")?.getParameter("tzid") ?? "");
+  return named !== "" && DateTime.local({ zone: named }).isValid ? named : usual;
+}
+
+function shiftsOf(events: readonly ICAL.Event[], fromMs: number, toMs: number, usual: string): CalendarShift[] {
   const shifts: CalendarShift[] = [];
   const add = (event: ICAL.Event, start: ICAL.Time, end: ICAL.Time) => {
-    const one = { who: whoOf(event), fromMs: start.toJSDate().getTime(), toMs: end.toJSDate().getTime() };
+    const zone = zoneOf(event, usual);
+    const one = { who: whoOf(event), fromMs: instantOf(start, zone), toMs: instantOf(end, zone) };
     if (one.toMs > fromMs && one.fromMs < toMs) shifts.push(one);
     return one.fromMs < toMs;
   };

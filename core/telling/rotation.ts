@@ -129,7 +129,7 @@ function workedOut({ layers, zone, holidays }: RotationPlan, fromMs: number, toM
   const turns = new Map<Layer, { turn: number; atMs: number }[]>();
   for (const one of layers) {
     if (one.kind === "calendar") {
-      calendars.set(one, shiftsOfCalendar(one.text, fromMs, toMs));
+      calendars.set(one, shiftsOfCalendar(one.text, fromMs, toMs, zone));
       continue;
     }
     if (one.hours) hours.set(one, stretchesOf(one.hours, zone, fromMs, toMs));

@@ -534,7 +534,7 @@ export class Engine {
       this.sampleWriter.judged();
       this.seenAt.clear();
       this.tellTick(events, ended);
-      this.telling.work(this.now());
+      this.tellPeople();
       // On its own, because it reads what was just committed.
       this.db.transaction(() => this.keepHouse(this.now()))();
       this.noteUses(this.now());
@@ -546,6 +546,15 @@ export class Engine {
       this.judges.reload();
       this.sampleWriter.bound();
       this.reportProblem(message);
+    }
+  }
+
+  /** Decides who is told, and sends; trouble with that stops nothing else. */
+  private tellPeople(): void {
+    try {
+      this.telling.work(this.now());
+    } catch (error) {
+      this.reportProblem(storeProblem(error) ?? `Nobody can be notified at present: ${String(error)}`);
     }
   }
 

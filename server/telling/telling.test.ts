@@ -253,6 +253,18 @@ describe("telling", () => {
     expect(held).toHaveLength(35);
   });
 
+  it("bounds what 1,000 incidents within a minute bring, and tells of each once", async () => {
+    saveTellingRule(db, undefined, rule({ moments: ["opened"], to: [{ kind: "person", id: edo }] }), "test");
+    for (let count = 0; count < 1_000; count++) open(T0 + count * 60);
+    for (let minutes = 1; minutes <= 61; minutes++) await tick(T0 + minutes * MINUTE);
+    const messages = messagesIn(db, { fromMs: 0, toMs: nowMs, limit: 5_000 });
+    expect(messages.filter((one) => one.moment === "opened")).toHaveLength(1_000);
+    expect(new Set(messages.map((one) => one.incidentId)).size).toBe(1_001);
+    // Twenty an hour by themselves, the rest in one digest.
+    expect(handed.filter((one) => one.asked.moment === "opened")).toHaveLength(20);
+    expect(handed.filter((one) => one.asked.moment === "digest")).toHaveLength(1);
+  });
+
   it("keeps quiet hours, but for what is critical", async () => {
     saveContact(db, mara, {
       ...NO_CONTACT,

@@ -30,6 +30,11 @@ test("who is told: a template mended, a channel tested, a drill told of by mail 
     await expect(part(page, "Preview")).toContainText("There is no variable “incident.titel”");
     await page.getByRole("button", { name: "Save" }).click();
     await expect(page.getByRole("alert")).toContainText("There is no variable “incident.titel”");
+    // Variables are offered while one types.
+    await body.fill("");
+    await body.pressSequentially("Harbour watch: {{ incident.ti");
+    await page.getByRole("button", { name: "incident.title", exact: true }).first().click();
+    await expect(body).toHaveValue("Harbour watch: {{ incident.title }}");
     await body.fill(`Harbour watch: {{ incident.title }}\n\n${before}`);
     await expect(part(page, "Preview").getByRole("button", { name: "Plain" })).toBeVisible();
     await part(page, "Preview").getByRole("button", { name: "Plain" }).click();

@@ -1,8 +1,9 @@
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
-import { useEffect, useRef, useState } from "react";
+import { Fragment, useEffect, useRef, useState } from "react";
 import { Form, useFetcher, useNavigation } from "react-router";
 import type { Answer } from "#server/pages/registry";
+import { completed, suggestions, typedBefore } from "#core/telling/complete";
 import type { MessageTemplate } from "#core/telling/template";
 import type { Refusal } from "../../shell/answers.server";
 import { MONO } from "../../theme/theme";
@@ -29,16 +30,24 @@ export function TemplateForm({ page, refusal }: { page: Page; refusal: Refusal |
   const [draft, setDraft] = useState<MessageTemplate>(page.template);
   const [incident, setIncident] = useState(String(page.incidents[0]?.id ?? ""));
   const [part, setPart] = useState<PartName>("plain");
+  const [typed, setTyped] = useState<string>();
   const boxes = useRef<Partial<Record<PartName, HTMLTextAreaElement | HTMLInputElement | null>>>({});
   const preview = usePreview(draft, incident);
   const busy = useNavigation().state !== "idle";
   const problems = { ...refusal?.fields, ...preview?.problems };
+  /** Puts a variable where the cursor is, in the place of what was typed of it. */
   const insert = (path: string) => {
     const box = boxes.current[part];
     const at = box?.selectionStart ?? draft[part].length;
-    const text = `{{ ${path} }}`;
-    setDraft((now) => ({ ...now, [part]: now[part].slice(0, at) + text + now[part].slice(at) }));
-    box?.focus();
+    const isOpen = typedBefore(draft[part], at) !== undefined;
+    const text = isOpen ? draft[part] : `${draft[part].slice(0, at)}{{${draft[part].slice(at)}`;
+    const made = completed(text, isOpen ? at : at + 2, path);
+    setDraft((now) => ({ ...now, [part]: made.text }));
+    setTyped(undefined);
+    requestAnimationFrame(() => {
+      box?.focus();
+      box?.setSelectionRange(made.at, made.at);
+    });
   };
   return (
     <div className="hx-beside">
@@ -46,22 +55,32 @@ export function TemplateForm({ page, refusal }: { page: Page; refusal: Refusal |
         <Form method="post" noValidate>
           <Stack sx={{ gap: 1.5 }}>
             {PARTS.map(({ name, label, rows }) => (
-              <TextField
-                key={name}
-                name={name}
-                label={label}
-                value={draft[name]}
-                onChange={(event) => setDraft((now) => ({ ...now, [name]: event.target.value }))}
-                onFocus={() => setPart(name)}
-                inputRef={(box: HTMLTextAreaElement | null) => {
-                  boxes.current[name] = box;
-                }}
-                error={problems[name] !== undefined}
-                helperText={problems[name]}
-                fullWidth
-                {...(rows > 1 ? { multiline: true, minRows: Math.min(rows, 4), maxRows: rows } : {})}
-                slotProps={{ htmlInput: { spellCheck: false, style: { fontFamily: MONO, fontSize: "0.8rem" } } }}
-              />
+              <Fragment key={name}>
+                <TextField
+                  name={name}
+                  label={label}
+                  value={draft[name]}
+                  onChange={({ target }) => {
+                    setDraft((now) => ({ ...now, [name]: target.value }));
+                    setTyped(typedBefore(target.value, target.selectionStart ?? target.value.length));
+                  }}
+                  onFocus={() => {
+                    setPart(name);
+                    setTyped(undefined);
+                  }}
+                  inputRef={(box: HTMLTextAreaElement | null) => {
+                    boxes.current[name] = box;
+                  }}
+                  error={problems[name] !== undefined}
+                  helperText={problems[name]}
+                  fullWidth
+                  {...(rows > 1 ? { multiline: true, minRows: Math.min(rows, 4), maxRows: rows } : {})}
+                  slotProps={{ htmlInput: { spellCheck: false, style: { fontFamily: MONO, fontSize: "0.8rem" } } }}
+                />
+                {part === name && typed !== undefined ? (
+                  <Offered variables={suggestions(page.variables, typed)} onChoose={insert} />
+                ) : null}
+              </Fragment>
             ))}
             <Stack direction="row" sx={{ gap: 1 }}>
               <RightButton
@@ -157,6 +176,29 @@ function Shown({ message }: { message: NonNullable<Answer<"templatePreview">["me
         <pre className="hx-mail-text">{message.plain}</pre>
       )}
     </Stack>
+  );
+}
+
+/** Variables that may be meant, while one is being typed. */
+function Offered({ variables, onChoose }: { variables: Page["variables"]; onChoose: (path: string) => void }) {
+  return (
+    <div role="group" aria-label="Variables that fit" className="hx-offered">
+      {variables.length ? (
+        variables.map((one) => (
+          <button
+            key={one.path}
+            type="button"
+            className="hx-word hx-mono"
+            title={one.isList ? `list: ${one.example}` : one.example}
+            onClick={() => onChoose(one.path)}
+          >
+            {one.path}
+          </button>
+        ))
+      ) : (
+        <span className="hx-caption">No variable has this name.</span>
+      )}
+    </div>
   );
 }
 
