@@ -1,11 +1,7 @@
-import Button from "@mui/material/Button";
-import Menu from "@mui/material/Menu";
-import MenuItem from "@mui/material/MenuItem";
-import { useState } from "react";
-import { Link as RouterLink } from "react-router";
 import { dayAndTime } from "#core/time/windows";
 import type { Route } from "./+types/setup.channels";
-import { useKeep, useShell } from "../shell/window";
+import { useShell } from "../shell/window";
+import { AddMenu } from "../ui/AddMenu";
 import { KeepLink } from "../ui/KeepLink";
 import { Caption, Empty, PageHead, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
@@ -27,7 +23,16 @@ export default function Channels({ loaderData: { channels, kinds } }: Route.Comp
             ? `${channels.filter((one) => one.isOn).length} of ${channels.length} channels are on${waiting ? `; ${waiting} messages wait for another try` : ""}.`
             : "There is no channel yet: messages have no way out."
         }
-        actions={<AddChannel kinds={kinds} />}
+        actions={
+          <AddMenu
+            label="Add a channel"
+            kinds={kinds.map(({ kind, label, words }) => ({
+              to: `/setup/channels/new?kind=${kind}`,
+              label,
+              about: words,
+            }))}
+          />
+        }
       />
       <Section title="Channels" pad={false}>
         {channels.length ? (
@@ -38,33 +43,6 @@ export default function Channels({ loaderData: { channels, kinds } }: Route.Comp
           </div>
         )}
       </Section>
-    </>
-  );
-}
-
-function AddChannel({ kinds }: Pick<Data, "kinds">) {
-  const keep = useKeep();
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  return (
-    <>
-      <Button
-        variant="contained"
-        aria-haspopup="menu"
-        aria-expanded={anchor !== null}
-        onClick={(event) => setAnchor(event.currentTarget)}
-      >
-        Add a channel
-      </Button>
-      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
-        {kinds.map((one) => (
-          <MenuItem key={one.kind} component={RouterLink} to={keep(`/setup/channels/new?kind=${one.kind}`)}>
-            <div style={{ maxWidth: 420, whiteSpace: "normal" }}>
-              {one.label}
-              <div className="hx-caption">{one.words}</div>
-            </div>
-          </MenuItem>
-        ))}
-      </Menu>
     </>
   );
 }

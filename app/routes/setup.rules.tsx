@@ -1,6 +1,4 @@
 import Button from "@mui/material/Button";
-import Menu from "@mui/material/Menu";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
@@ -9,6 +7,7 @@ import type { Route } from "./+types/setup.rules";
 import { useAnswer } from "../shell/answer";
 import { act, formOf } from "../shell/answers.server";
 import { useKeep } from "../shell/window";
+import { AddMenu } from "../ui/AddMenu";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Problem, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
@@ -47,7 +46,17 @@ export default function Rules({ loaderData: page, actionData: answered }: Route.
       <PageHead
         name="Setup › Rules"
         sentence={`${on} of ${page.rules.length} rules are on. Changes apply from the next sample and are logged.`}
-        actions={<AddRule detectors={page.detectors} />}
+        actions={
+          // Every way of judging makes a rule of its own.
+          <AddMenu
+            label="Add a rule"
+            kinds={page.detectors.map(({ type, label, about }) => ({
+              to: `/setup/rules/new?detector=${type}`,
+              label,
+              about,
+            }))}
+          />
+        }
       />
       <Problem>{answer && "problem" in answer ? answer.problem : null}</Problem>
       <Stack direction="row" sx={{ mb: 1 }}>
@@ -68,34 +77,6 @@ export default function Rules({ loaderData: page, actionData: answered }: Route.
           <RuleTable rules={shown} />
         )}
       </Section>
-    </>
-  );
-}
-
-/** Every way of judging makes a rule of its own. */
-function AddRule({ detectors }: { detectors: Data["detectors"] }) {
-  const keep = useKeep();
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  return (
-    <>
-      <Button
-        variant="contained"
-        aria-haspopup="menu"
-        aria-expanded={anchor !== null}
-        onClick={(event) => setAnchor(event.currentTarget)}
-      >
-        Add a rule
-      </Button>
-      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
-        {detectors.map((one) => (
-          <MenuItem key={one.type} component={RouterLink} to={keep(`/setup/rules/new?detector=${one.type}`)}>
-            <div style={{ maxWidth: 420, whiteSpace: "normal" }}>
-              {one.label}
-              <div className="hx-caption">{one.about}</div>
-            </div>
-          </MenuItem>
-        ))}
-      </Menu>
     </>
   );
 }

@@ -30,6 +30,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   } catch {
     return refuse("The form was not sent whole. Load the page again.");
   }
+  if (form.get("intent") === "try")
+    return { ok: true as const, tried: await context.ask("tellingTried", { rule, nowMs: context.now() }) };
   const saved = await act(context, "telling.save", {
     ...rule,
     ...(id === null ? {} : { id }),
@@ -38,7 +40,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
 }
 
 export default function TellingRulePage({ loaderData, actionData: answered }: Route.ComponentProps) {
-  const refusal = useAnswer(answered);
+  const answer = useAnswer(answered);
+  const refusal = answer && "problem" in answer ? answer : undefined;
   return (
     <>
       <PageHead
@@ -47,7 +50,12 @@ export default function TellingRulePage({ loaderData, actionData: answered }: Ro
       />
       <Problem>{refusal?.problem ?? null}</Problem>
       <Section title="Rule">
-        <TellingRuleForm key={loaderData.rule?.id ?? 0} page={loaderData} refusal={refusal} />
+        <TellingRuleForm
+          key={loaderData.rule?.id ?? 0}
+          page={loaderData}
+          refusal={refusal}
+          tried={answer && "tried" in answer ? answer.tried : undefined}
+        />
       </Section>
       <Button href="/setup/notifications">All notification rules</Button>
     </>

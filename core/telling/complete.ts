@@ -21,7 +21,7 @@ export function completed(text: string, at: number, path: string): { text: strin
   const before = text.slice(0, at - typed.length);
   const after = text.slice(at);
   const isOutput = /\{\{[^}%]*$/.test(before);
-  const open = isOutput && /\{\{$/.test(before) ? " " : "";
+  const open = isOutput && before.endsWith("{{") ? " " : "";
   const close = isOutput && !/^[^{]*\}\}/.test(after) ? " }}" : "";
   const made = `${open}${path}${close}`;
   return { text: before + made + after, at: before.length + made.length };

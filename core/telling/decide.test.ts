@@ -1,7 +1,16 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { HOUR_MS, MINUTE_MS } from "../time/windows";
-import { MOST_VERSIONS, RuleBook, whoIsDue, type Address, type Directory, type IncidentNow, type Told } from "./decide";
+import {
+  MOST_VERSIONS,
+  RuleBook,
+  whoIsDue,
+  wouldTell,
+  type Address,
+  type Directory,
+  type IncidentNow,
+  type Told,
+} from "./decide";
 import { tellingRuleSchema, type Recipient, type TellingRule } from "./rule";
 
 const T0 = Date.UTC(2026, 2, 3, 6, 0);
@@ -307,6 +316,36 @@ describe("who is told, and when", () => {
               if (one.moment === "resolved") expect(next.moment).toBe("reopened");
             });
           }
+        },
+      ),
+    );
+  });
+});
+
+describe("a rule tried on the past", () => {
+  it("agrees with what would have been told at the time (property)", () => {
+    const hours = fc.option(fc.constant({ days: [2], from: "06:00", to: "06:03" }));
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 0, max: 10 }),
+        fc.integer({ min: 1, max: 12 }),
+        fc.constantFrom("gate", "berth"),
+        hours,
+        fc.boolean(),
+        (delayMinutes, lasted, service, inHours, isSure) => {
+          const rule = ruleOf({ delayMinutes, services: [service], hours: inHours });
+          const cause = isSure ? sure : null;
+          const told = played(
+            [rule],
+            Array.from({ length: 30 }, (_, index): [number, Partial<IncidentNow>] => [
+              at(index / 2),
+              { cause, resolvedMs: index / 2 >= lasted ? at(lasted) : null },
+            ]),
+          );
+          const over = incidentOf({ cause, resolvedMs: at(lasted) });
+          // What tells only in some hours may tell later than its delay, once they begin.
+          if (inHours === null || told.length === 0 || wouldTell(rule, over))
+            expect(told.length > 0).toBe(wouldTell(rule, over));
         },
       ),
     );

@@ -118,6 +118,22 @@ function concerns(rule: TellingRule, incident: IncidentNow): boolean {
   );
 }
 
+/**
+ * Whether a rule would have told of an incident, as it turned out: it is about it in the hour in which its delay was over,
+ * and it was not over before.
+ */
+export function wouldTell(rule: TellingRule, incident: IncidentNow): boolean {
+  const whole = { ...rule, isOn: true, sinceMs: 0 };
+  const dueMs = isCertain(rule, incident) ? incident.openedMs : incident.openedMs + rule.delayMinutes * MINUTE_MS;
+  const book = new RuleBook([whole], dueMs);
+  return (
+    book.for(incident, []).size > 0 &&
+    book.tellsNow(whole) &&
+    concerns(whole, incident) &&
+    (incident.resolvedMs === null || incident.resolvedMs > dueMs)
+  );
+}
+
 const isAmong = (asked: readonly string[], there: readonly string[]) =>
   asked.length === 0 || there.some((one) => asked.includes(one));
 

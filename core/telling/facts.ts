@@ -146,9 +146,8 @@ export const SAMPLE: MessageFacts = {
   organisation: "Halvane Port Authority",
 };
 
-/** The least that can be known of an incident. */
-export const BARE: MessageFacts = {
-  ...SAMPLE,
+/** Nothing besides the incident itself. */
+export const NOTHING_MORE = {
   services: [],
   cause: null,
   other_causes: [],
@@ -161,7 +160,10 @@ export const BARE: MessageFacts = {
   runbooks: [],
   charts: [],
   told: [],
-};
+} satisfies Partial<MessageFacts>;
+
+/** The least that can be known of an incident. */
+export const BARE: MessageFacts = { ...SAMPLE, ...NOTHING_MORE };
 
 export const SAMPLE_DIGEST: DigestFacts = {
   occasion: "Digest",

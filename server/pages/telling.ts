@@ -1,7 +1,8 @@
 import { allKinds } from "#core/catalogue/kinds";
 import { SAMPLE, SAMPLE_DIGEST, SAMPLE_SHIFT, variablesOf } from "#core/telling/facts";
 import { readyMessage, TEMPLATE_KINDS, type Occasion } from "#core/telling/ready-messages";
-import type { Recipient } from "#core/telling/rule";
+import { wouldTell } from "#core/telling/decide";
+import { tellingRuleSchema, type Recipient } from "#core/telling/rule";
 import { templateProblems, type MessageTemplate } from "#core/telling/template";
 import { DAY_MS } from "#core/time/windows";
 import { fieldsOf } from "../forms/fields";
@@ -17,6 +18,7 @@ import { listRotations } from "../store/rotations";
 import { listServices } from "../store/services";
 import { listTellingRules, tellingRuleById, writtenTemplates } from "../store/telling";
 import { composed } from "../telling/compose";
+import { incidentsNow } from "../telling/decisions";
 import { WAYS, wayOf } from "../telling/ways/registry";
 
 /** Everybody and everything that can be told, by what a rule calls them. */
@@ -66,6 +68,32 @@ export function tellingRulePage(db: Db, { id }: { id: number | null }) {
     services: listServices(db).map(({ uid, name }) => ({ uid, name })),
     sites: sitesKnown(db),
     kinds: allKinds().map(([kind, { label }]) => ({ kind, label })),
+  };
+}
+
+const TRIED_MS = 30 * DAY_MS;
+const MOST_TRIED = 2_000;
+const MOST_NAMED = 8;
+
+/** Of which incidents of the last 30 days a rule would have told, before it is switched on; or what is wrong with it. */
+export function tellingTried(db: Db, { rule, nowMs }: { rule: unknown; nowMs: number }) {
+  const read = tellingRuleSchema.safeParse(rule);
+  if (!read.success)
+    return { problem: read.error.issues[0]?.message ?? "Something is not right.", told: [], of: 0, count: 0 };
+  const rows = incidentsIn(db, nowMs - TRIED_MS, nowMs, MOST_TRIED).filter((row) => row.opened_at >= nowMs - TRIED_MS);
+  const would = new Set(
+    incidentsNow(db, rows)
+      .filter((one) => wouldTell({ ...read.data, id: 0, sinceMs: 0 }, one))
+      .map((one) => one.id),
+  );
+  return {
+    problem: null,
+    of: rows.length,
+    count: would.size,
+    told: rows
+      .filter((row) => would.has(row.id))
+      .slice(0, MOST_NAMED)
+      .map(({ id, title }) => ({ id, title })),
   };
 }
 

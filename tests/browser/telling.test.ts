@@ -70,6 +70,8 @@ test("who is told: a template mended, a channel tested, a drill told of by mail 
     await page.getByRole("button", { name: "Save" }).click();
     await expect(page.getByText("Give the rule a name.").first()).toBeVisible();
     await page.getByRole("textbox", { name: "Name" }).fill("What hurts people");
+    await page.getByRole("button", { name: "Try it on the last 30 days" }).click();
+    await expect(page.getByText(/It would have told of \d+ of the \d+ incidents/)).toBeVisible();
     await page.getByLabel("After (min)").first().fill("8");
     expect(await axeFinds(page)).toEqual([]);
     await page.getByRole("button", { name: "Save" }).click();

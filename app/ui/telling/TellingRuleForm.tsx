@@ -11,6 +11,7 @@ import { PRIORITY_WORDS } from "#core/correlation/priority";
 import { MOMENTS, MOST_STEPS, type Recipient, type TellingRule } from "#core/telling/rule";
 import type { Answer } from "#server/pages/registry";
 import type { Refusal } from "../../shell/answers.server";
+import { KeepLink } from "../KeepLink";
 import { RightButton } from "../RightButton";
 import { Choices } from "./Choices";
 import { HoursField } from "./HoursField";
@@ -39,7 +40,15 @@ const NEW: Draft = {
 const SEVERITY_CHOICES = ["critical", "major", "minor", "warning"] as const;
 
 /** Which incidents are told, when, and to whom. */
-export function TellingRuleForm({ page, refusal }: { page: Page; refusal: Refusal | undefined }) {
+export function TellingRuleForm({
+  page,
+  refusal,
+  tried,
+}: {
+  page: Page;
+  refusal: Refusal | undefined;
+  tried: Answer<"tellingTried"> | undefined;
+}) {
   const [draft, setDraft] = useState<Draft>(() => (page.rule ? withoutId(page.rule) : NEW));
   const set = <Key extends keyof Draft>(key: Key, value: Draft[Key]) => setDraft((now) => ({ ...now, [key]: value }));
   const problems = refusal?.fields ?? {};
@@ -75,14 +84,39 @@ export function TellingRuleForm({ page, refusal }: { page: Page; refusal: Refusa
           <RightButton right="configure" type="submit" name="intent" value="save" variant="contained" disabled={busy}>
             {page.rule ? "Save" : "Add rule"}
           </RightButton>
+          <Button type="submit" name="intent" value="try" variant="outlined" disabled={busy}>
+            Try it on the last 30 days
+          </Button>
           {page.rule ? (
             <RightButton right="configure" type="submit" name="intent" value="remove" color="error" disabled={busy}>
               Remove
             </RightButton>
           ) : null}
         </Stack>
+        <Tried tried={tried} />
       </Stack>
     </Form>
+  );
+}
+
+/** Of what it would have told. */
+function Tried({ tried }: { tried: Answer<"tellingTried"> | undefined }) {
+  if (!tried) return null;
+  if (tried.problem !== null) return <p className="hx-field-problem">{tried.problem}</p>;
+  return (
+    <div role="status">
+      <p className="hx-flush">
+        It would have told of {tried.count} of the {tried.of} incidents of the last 30 days
+        {tried.count > tried.told.length ? `, the latest ${tried.told.length}:` : tried.count ? ":" : "."}
+      </p>
+      <ul className="hx-plain-list">
+        {tried.told.map((one) => (
+          <li key={one.id}>
+            <KeepLink to={`/incidents/${one.id}`}>{`${one.id} · ${one.title}`}</KeepLink>
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }
 

@@ -1,8 +1,9 @@
 import { z } from "zod";
 import { READY_CHAT } from "#core/telling/ready-messages";
-import type { DigestFacts, MessageFacts, ShiftFacts } from "#core/telling/facts";
+import { NOTHING_MORE, type DigestFacts, type MessageFacts, type ShiftFacts } from "#core/telling/facts";
 import { bodyProblem, fillInBody } from "#core/telling/template";
-import { authority, hostOfUrl, posted, webAddress } from "./webhook";
+import { authority } from "./fields";
+import { hostOfUrl, posted, webAddress } from "./webhook";
 import type { Way } from "./way";
 
 const settings = z.strictObject({
@@ -77,18 +78,7 @@ const EMPTY: MessageFacts = {
     waiting_for: "",
     link: "",
   },
-  services: [],
-  cause: null,
-  other_causes: [],
-  harm: [],
-  alarms: [],
-  changes: [],
-  processes: [],
-  logs: [],
-  notes: [],
-  runbooks: [],
-  charts: [],
-  told: [],
+  ...NOTHING_MORE,
   recipient: { name: "", why: "" },
   links: { incident: "", take: "", pass_on: "", shelve: "" },
   organisation: "",

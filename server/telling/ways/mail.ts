@@ -4,6 +4,7 @@ import { z } from "zod";
 import { carefulLookup } from "../../outside/fetch-text";
 import { withDeadline } from "../../outside/deadline";
 import { isLinkLocal } from "../../outside/places";
+import { authority } from "./fields";
 import type { Handed, Way } from "./way";
 
 const MAIL = /^[^\s@<>,;:"()[\]\\]{1,64}@[^\s@<>,;:"()[\]\\]{1,190}$/;
@@ -40,17 +41,7 @@ const settings = z.strictObject({
       title: "Group mailbox",
       description: "Where it goes when a rule tells this channel, not a person. May be empty.",
     }),
-  authority: z
-    .string()
-    .trim()
-    .max(65_536)
-    .default("")
-    .refine((text) => text === "" || text.startsWith("-----BEGIN CERTIFICATE-----"), "Give certificates in PEM form.")
-    .meta({
-      title: "Private authority",
-      description: "Certificates (PEM) that are trusted besides the known ones.",
-      lines: true,
-    }),
+  authority,
 });
 type Settings = z.infer<typeof settings>;
 
@@ -91,7 +82,7 @@ export const mail: Way = {
   hostOf: (given) => (given as Settings).host,
   addressOf: (given) => addresses((given as Settings).to).join(", ") || null,
   async send(outgoing, given, access) {
-    const { host, port, safety, from, authority } = given as Settings;
+    const { host, port, safety, from, authority: pem } = given as Settings;
     if (isIP(host) && isLinkLocal(host))
       return { outcome: "refused", answer: "Link-local addresses are never called." };
     if (access && safety === "none" && !/^(127\.|::1$|localhost$)/.test(host))
@@ -105,7 +96,7 @@ export const mail: Way = {
       requireTLS: safety === "starttls",
       ignoreTLS: safety === "none",
       ...(access ? { auth: { user: access.fields.user ?? "", pass: access.fields.password ?? "" } } : {}),
-      tls: { servername: isIP(host) ? undefined : host, ...(authority ? { ca: authority } : {}) },
+      tls: { servername: isIP(host) ? undefined : host, ...(pem ? { ca: pem } : {}) },
       connectionTimeout: STEP_MS,
       greetingTimeout: STEP_MS,
       socketTimeout: STEP_MS,

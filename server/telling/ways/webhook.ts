@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { fetchText, OutsideFailure } from "../../outside/fetch-text";
 import type { Access } from "../../vault/kinds";
+import { authority } from "./fields";
 import { signatureOf } from "./signature";
 import type { Handed, Way } from "./way";
 
@@ -12,18 +13,6 @@ export const webAddress = z
     const { username, password } = new URL(url);
     return username === "" && password === "";
   }, "Leave user and password out of the address: choose a credential.");
-
-export const authority = z
-  .string()
-  .trim()
-  .max(65_536)
-  .default("")
-  .refine((text) => text === "" || text.startsWith("-----BEGIN CERTIFICATE-----"), "Give certificates in PEM form.")
-  .meta({
-    title: "Private authority",
-    description: "Certificates (PEM) that are trusted besides the known ones.",
-    lines: true,
-  });
 
 const settings = z.strictObject({
   url: webAddress.meta({ title: "Address", description: "CloudEvents (JSON) are sent there by POST." }),
