@@ -77,7 +77,8 @@ describe("the one way to change anything", () => {
   it("has a right and a line of record for every command", () => {
     for (const [name, one] of Object.entries(commands)) {
       if (typeof one.right === "string") expect(RIGHTS, name).toContain(one.right);
-      else expect(name).toBe("session.end");
+      // What is one's own takes less than what is another's.
+      else expect(["contact.save", "session.end"]).toContain(name);
       expect(name).toMatch(/^[a-z-]+\.[a-z]+$/);
     }
   });
