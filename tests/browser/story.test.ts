@@ -13,7 +13,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await expect(page.getByRole("heading", { level: 1 })).toContainText("Halvane Port Authority runs as it should");
     await expect(page.getByRole("link", { name: "Edo Brandsma-Quill", exact: true })).toBeVisible();
     await expect(page.getByRole("list", { name: "Services" }).getByRole("listitem")).toHaveCount(8);
-    await expect(page.getByText(/truck moves in the 10 full hours of today/)).toBeVisible();
+    await expect(page.getByText(/truck moves in the 1\d full hours of today/)).toBeVisible();
   });
 
   await test.step("Discover: a new source is swept, and what is new is told", async () => {
@@ -305,6 +305,9 @@ const PAGES = [
   "/estate/software",
   "/estate/certificates",
   "/setup/signals",
+  "/setup/notifications",
+  "/incidents/notifications",
+  "/on-call",
 ];
 
 for (const theme of ["day", "night"] as const)
