@@ -18,7 +18,7 @@ export async function loader({ params, context }: Route.LoaderArgs) {
 
 const text = (most: number) => z.string().max(most).default("");
 const schema = z.object({
-  intent: z.enum(["preview", "save", "reset"]),
+  intent: z.enum(["preview", "save", "reset", "test"]),
   subject: text(2_000),
   plain: text(60_000),
   rich: text(60_000),
@@ -44,6 +44,11 @@ export async function action({ request, params, context }: Route.ActionArgs) {
         origin: new URL(request.url).origin,
       }),
     };
+  if (intent === "test") {
+    const incidentId = incident === "" ? null : Number(incident);
+    const tried = await act(context, "template.test", { moment, ...template, incidentId });
+    return tried.ok ? { ok: true as const, tried: tried.value } : tried.refusal;
+  }
   const done =
     intent === "reset"
       ? await act(context, "template.reset", { moment })
@@ -58,7 +63,12 @@ export default function Message({ loaderData: page, actionData: answered }: Rout
     <>
       <PageHead name="Setup › Message templates" sentence={`${page.label}: what is sent when ${page.words}.`} />
       <Problem>{refusal?.problem ?? null}</Problem>
-      <TemplateForm key={page.id} page={page} refusal={refusal} />
+      <TemplateForm
+        key={page.id}
+        page={page}
+        refusal={refusal}
+        tried={answer && "tried" in answer ? answer.tried : undefined}
+      />
       <Button href="/setup/messages">All message templates</Button>
     </>
   );

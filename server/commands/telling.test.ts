@@ -235,6 +235,31 @@ describe("templates", () => {
         execute(ports(), edo, "template.save", { moment: "opened", ...template, plain: "{{ incident.titel }}" }),
       ),
     ).toMatchObject({ plain: expect.stringContaining("incident.titel") });
+    // Sent to oneself before it is saved, once there is a way and an address.
+    const trial = { moment: "opened" as const, ...template, incidentId: incident };
+    expect(await fieldsOf(execute(ports(), edo, "template.test", trial))).toMatchObject({
+      message: expect.stringContaining("no mail channel"),
+    });
+    const id = await execute(ports(), edo, "channel.save", mailChannel);
+    expect(await fieldsOf(execute(ports(), edo, "template.test", trial))).toMatchObject({
+      message: expect.stringContaining("My account"),
+    });
+    const own = {
+      mail: "edo@b.example",
+      browser: true,
+      sound: "none" as const,
+      mostAnHour: 20,
+      quiet: null,
+      zone: "UTC",
+    };
+    await execute(ports(), edo, "contact.save", { accountId: edo.accountId ?? 0, ...own });
+    await execute(ports(), edo, "template.test", trial);
+    expect(test).toHaveBeenLastCalledWith(
+      id,
+      { address: "edo@b.example", name: "Edo", personId: null },
+      incident,
+      template,
+    );
     await execute(ports(), edo, "template.reset", { moment: "opened" });
     expect(writtenTemplates(db).size).toBe(0);
   });

@@ -181,6 +181,22 @@ export const tellingCommands = {
     },
     record: ({ moment }) => `Changed the message for “${moment}”`,
   }),
+  "template.test": command({
+    right: "configure",
+    input: template.extend({ moment: occasion, incidentId: id.nullable() }),
+    about: ({ moment }) => ({ type: "template", id: moment }),
+    run: ({ db, telling }, { moment, incidentId, ...given }, who) => {
+      if (moment === "digest" || moment === "shift")
+        throw new PersonError("A test tells of one incident: this message tells of several. Its preview shows it.");
+      checkedTemplate(given, moment);
+      const channel = listChannels(db).find((one) => one.kind === "mail" && one.isOn);
+      if (!channel) throw new PersonError("There is no mail channel that is on. Add one under Setup › Channels.");
+      const address = who.accountId === null ? "" : contactOf(db, who.accountId).mail;
+      if (address === "") throw new PersonError("You have no mail address yet. Give it under “My account”.");
+      return telling.test(channel.id, { address, name: who.name, personId: null }, incidentId, given);
+    },
+    record: ({ moment }, done) => `Sent themselves the message for “${moment}”: ${done?.answer ?? "no answer"}`,
+  }),
   "template.reset": command({
     right: "configure",
     input: z.strictObject({ moment: occasion }),

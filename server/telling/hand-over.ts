@@ -1,4 +1,5 @@
 import { titleOf, type ChartData } from "#core/drawing/chart";
+import type { MessageTemplate } from "#core/telling/template";
 import type { Db } from "../store/database";
 import type { Access } from "../vault/kinds";
 import { composed } from "./compose";
@@ -17,6 +18,8 @@ export interface Job {
   name: string;
   thread: string | null;
   version: number;
+  /** A template that is tried before it is saved. */
+  template?: MessageTemplate | undefined;
 }
 
 export interface JobEnd extends Handed {
@@ -37,7 +40,7 @@ export async function handOver(db: Db, root: string, job: Job): Promise<JobEnd> 
   const way = wayOf(job.kind);
   if (!way) return end({ outcome: "refused", answer: `There is no way of telling called “${job.kind}”.` });
   try {
-    const known = composed(db, root, job.asked);
+    const known = composed(db, root, job.asked, job.template);
     if (!known) return end({ outcome: "refused", answer: "The incident is not there any more." });
     const { facts, charts, message, remark } = known;
     const handed = await way.send(

@@ -1,5 +1,6 @@
 import { createHmac } from "node:crypto";
 import { MINUTE_MS, HOUR_MS, DAY_MS } from "#core/time/windows";
+import type { MessageTemplate } from "#core/telling/template";
 import type { LiveEvent } from "../events";
 import { channelById, type ChannelRow } from "../store/channels";
 import { credentialById } from "../store/credentials";
@@ -171,11 +172,16 @@ export class Telling {
   }
 
   /** Hands one message over and takes down how it went. A store that cannot be written to is said, not fatal. */
-  private async hand(message: MessageRow, channel: ChannelRow | undefined, nowMs: number): Promise<void> {
+  private async hand(
+    message: MessageRow,
+    channel: ChannelRow | undefined,
+    nowMs: number,
+    template?: MessageTemplate,
+  ): Promise<void> {
     this.underWay.set(message.id, message.channelId ?? 0);
     try {
       beginSending(this.parts.db, message.id);
-      const end = await this.tried(message, channel, nowMs);
+      const end = await this.tried(message, channel, nowMs, template);
       if (this.isStopped) return;
       this.took(message, channel, end);
     } catch (error) {
@@ -187,7 +193,12 @@ export class Telling {
     if (!this.isStopped) this.dispatch(this.parts.now());
   }
 
-  private async tried(message: MessageRow, channel: ChannelRow | undefined, nowMs: number): Promise<JobEnd> {
+  private async tried(
+    message: MessageRow,
+    channel: ChannelRow | undefined,
+    nowMs: number,
+    template: MessageTemplate | undefined,
+  ): Promise<JobEnd> {
     const failed = (outcome: "retry" | "refused", answer: string): JobEnd => ({
       outcome,
       answer,
@@ -217,6 +228,7 @@ export class Telling {
         address: message.address,
         ...this.namesOf(message),
         version: message.version,
+        ...(template ? { template } : {}),
       });
     } catch (error) {
       if (error instanceof PersonError) return failed("retry", error.message);
@@ -316,13 +328,15 @@ export class Telling {
 
   /**
    * Sends a test by a channel now and waits for the answer.
-   * @param incidentId a real incident that it tells of; the made-up one where it is left out
+   * @param incidentId a real incident that it tells of; the made-up one where it is null
+   * @param template words that are tried before they are saved; the kept ones where there are none
    * @returns what the other side answered, word by word
    */
   async test(
     channelId: number,
     to: { address: string; name: string; personId: number | null },
     incidentId: number | null,
+    template?: MessageTemplate,
   ): Promise<{ ok: boolean; answer: string }> {
     const { db, now } = this.parts;
     const channel = channelById(db, channelId);
@@ -350,7 +364,7 @@ export class Telling {
     });
     const row = id === undefined ? undefined : messageById(db, id);
     if (!row) throw new PersonError("The test could not be kept.");
-    await this.hand({ ...row, incidentId }, channel, atMs);
+    await this.hand({ ...row, incidentId }, channel, atMs, template);
     const ended = messageById(db, row.id);
     return { ok: ended?.state === "sent", answer: ended?.answer ?? "" };
   }

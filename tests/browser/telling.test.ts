@@ -47,6 +47,8 @@ test("who is told: a template mended, a channel tested, a drill told of by mail 
     await part(page, "Preview").getByRole("button", { name: "Plain" }).click();
     await expect(part(page, "Preview")).toContainText("Harbour watch: ");
     expect(await axeFinds(page)).toEqual([]);
+    await page.getByRole("button", { name: "Send it to me" }).click();
+    await expect(page.getByText(/The mail server said: “250 2\.0\.0 Message \d+ kept/)).toBeVisible();
     await page.getByRole("button", { name: "Save" }).click();
     await expect(part(page, "Message templates").getByRole("row", { name: /Opened/ })).toContainText(
       "Edo Brandsma-Quill",

@@ -9,7 +9,7 @@ import { Authority } from "#standins/certificates";
 import { portOf, startMailServer } from "#standins/mail-server";
 import { Mailbox } from "#standins/mailbox";
 import type { Access } from "#server/vault/kinds";
-import { mail } from "#server/telling/ways/mail";
+import { mail, mailWithin } from "#server/telling/ways/mail";
 import type { Outgoing } from "#server/telling/ways/way";
 
 const mailbox = new Mailbox(() => 0);
@@ -106,6 +106,14 @@ describe("mail", () => {
     expect(done.outcome).toBe(outcome);
     expect(done.answer).toContain(words);
     expect(done.answer).not.toBe("");
+  });
+
+  it("does not wait for ever for a server that stalls after the message", async () => {
+    const hasty = mailWithin({ stepMs: 400, wholeMs: 2_000 });
+    const to = { address: "stall@halvane.example", name: "X" };
+    const done = await hasty.send(outgoing({ name: "stalls", to }), settings, access);
+    expect(done.outcome).toBe("retry");
+    expect(done.answer).toMatch(/time/i);
   });
 
   it("says so when the password is wrong, and tries again: it may be put right", async () => {

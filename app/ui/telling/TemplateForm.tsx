@@ -26,7 +26,15 @@ const PARTS = [
 type PartName = (typeof PARTS)[number]["name"];
 
 /** A message as it is written, beside what it makes of a real incident while one types. */
-export function TemplateForm({ page, refusal }: { page: Page; refusal: Refusal | undefined }) {
+export function TemplateForm({
+  page,
+  refusal,
+  tried,
+}: {
+  page: Page;
+  refusal: Refusal | undefined;
+  tried: { ok: boolean; answer: string } | undefined;
+}) {
   const [draft, setDraft] = useState<MessageTemplate>(page.template);
   const [incident, setIncident] = useState(String(page.incidents[0]?.id ?? ""));
   const [part, setPart] = useState<PartName>("plain");
@@ -93,12 +101,28 @@ export function TemplateForm({ page, refusal }: { page: Page; refusal: Refusal |
               >
                 Save
               </RightButton>
+              {page.id === "digest" || page.id === "shift" ? null : (
+                <RightButton
+                  right="configure"
+                  type="submit"
+                  name="intent"
+                  value="test"
+                  variant="outlined"
+                  disabled={busy}
+                >
+                  Send it to me
+                </RightButton>
+              )}
               {page.changedBy ? (
                 <RightButton right="configure" type="submit" name="intent" value="reset" disabled={busy}>
                   Back to the ready message
                 </RightButton>
               ) : null}
             </Stack>
+            <p role="status" className="hx-small hx-flush">
+              {tried ? `${tried.ok ? "Accepted" : "Not accepted"}. The mail server said: “${tried.answer}”` : ""}
+            </p>
+            <input type="hidden" name="incident" value={incident} />
           </Stack>
         </Form>
         <Variables variables={page.variables} onChoose={insert} part={part} />

@@ -47,10 +47,6 @@ type Settings = z.infer<typeof settings>;
 
 const addresses = (text: string) => text.split(/[,;\s]+/).filter(Boolean);
 
-/** Each step of a conversation has so long; the whole has its own end. */
-const STEP_MS = 15_000;
-const WHOLE_MS = 45_000;
-
 /** Codes of a server that says no for good (RFC 5321 §4.2.1); a wrong sign-in may be put right. */
 const isFinal = (code: number | undefined, command: string | undefined) =>
   code !== undefined && code >= 500 && code < 600 && command !== "AUTH PLAIN" && command !== "AUTH LOGIN";
@@ -71,8 +67,14 @@ function handedOf(error: unknown): Handed {
   return { outcome: "retry", answer: response ?? message };
 }
 
-/** Mail by SMTP (RFC 5321), with STARTTLS (RFC 3207). */
-export const mail: Way = {
+/** How long a server may take: for each step of the conversation, and for the whole. */
+interface Patience {
+  stepMs: number;
+  wholeMs: number;
+}
+
+/** Mail by SMTP (RFC 5321), with STARTTLS (RFC 3207), by a server that gets so much time. */
+export const mailWithin = ({ stepMs, wholeMs }: Patience): Way => ({
   kind: "mail",
   label: "Mail",
   words: "Messages with charts to people's mail addresses, by a mail server.",
@@ -97,16 +99,16 @@ export const mail: Way = {
       ignoreTLS: safety === "none",
       ...(access ? { auth: { user: access.fields.user ?? "", pass: access.fields.password ?? "" } } : {}),
       tls: { servername: isIP(host) ? undefined : host, ...(pem ? { ca: pem } : {}) },
-      connectionTimeout: STEP_MS,
-      greetingTimeout: STEP_MS,
-      socketTimeout: STEP_MS,
+      connectionTimeout: stepMs,
+      greetingTimeout: stepMs,
+      socketTimeout: stepMs,
       disableFileAccess: true,
       disableUrlAccess: true,
     } as never);
     const domain = from.split("@")[1] ?? "localhost";
     const { message, pictures, name, thread, to, atMs } = outgoing;
     try {
-      const done = await withDeadline(WHOLE_MS, undefined, () =>
+      const done = await withDeadline(wholeMs, undefined, () =>
         transport.sendMail({
           from: { name: "Holotaxis", address: from },
           to: to.address.includes(",") ? addresses(to.address) : { name: to.name, address: to.address },
@@ -135,7 +137,9 @@ export const mail: Way = {
       transport.close();
     }
   },
-};
+});
+
+export const mail = mailWithin({ stepMs: 15_000, wholeMs: 45_000 });
 
 /** The address of a server, looked up so that what was checked is what is called. */
 function resolved(host: string): Promise<string | { problem: string }> {
