@@ -27,6 +27,7 @@ export interface Asked {
 const MOST_LINES = 8;
 const MOST_PICTURES = 4;
 const utc = (ms: number) => `${dayAndTime(ms)} UTC`;
+const iso = (ms: number) => `${new Date(ms).toISOString().slice(0, 19)}Z`;
 const time = (ms: number) => `${clockTime(ms)} UTC`;
 
 type Page = NonNullable<ReturnType<typeof incidentPage>>;
@@ -37,7 +38,9 @@ export function factsOf(db: Db, root: string, asked: Asked): { facts: MessageFac
   const page = incidentId === null ? null : incidentPage(db, { id: incidentId, nowMs, root });
   if (!page) return null;
   const { incident, harm, alarms } = page;
-  const link = `${origin}/incidents/${incident.id}`;
+  // Opens on the same window of time, whenever it is followed.
+  const seen = new URLSearchParams({ from: iso(page.fromMs), to: iso(nowMs) });
+  const link = `${origin}/incidents/${incident.id}?${seen.toString()}`;
   const charts = chosenCharts(page);
   const { priority } = harm;
   const facts: MessageFacts = {
