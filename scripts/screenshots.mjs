@@ -96,6 +96,8 @@ try {
   await page.getByRole("heading", { level: 1, name: /succeeded/ }).waitFor({ timeout: 120_000 });
   await shoot("run");
   await take("/services/manifest-exchange?last=PT6H", "service");
+  const front = await (await page.request.get(`${base}/find?q=gatefront @ nq-gate-web-01`)).json();
+  await take(`/estate/${front.components[0].id}?from=2026-03-15T09:30:00Z&to=2026-03-15T11:20:00Z`, "below");
   await take(
     "/signals/metrics?last=P1D&line=metric~memory.used%3Bpick~highest%3Bcount~6&line=metric~net.in%3Bfold~sum%3Baxis~right&over=day",
     "metrics",
@@ -103,22 +105,18 @@ try {
   await take("/estate/spend?by=service", "spend");
   await take("/signals/logs?last=PT12H", "logs");
   await take("/signals/traces?last=PT2H", "traces");
+  await page.getByRole("button", { name: "POST /manifests", exact: true }).first().click();
+  await page
+    .getByRole("link", { name: /^[0-9a-f]{16}…$/ })
+    .first()
+    .click();
+  await shoot("trace");
   await page.goto(base);
   await page.getByRole("button", { name: "Night theme" }).click();
   await take("/map?service=manifest-exchange", "map-night");
   await page.getByRole("button", { name: "Day theme" }).click();
   await signInBrowser(context, base, "Sunniva Okafor");
   await take("/estate/platforms", "platforms");
-  await take("/on-call", "on-call");
-  await page.goto(`${base}/setup/drills`);
-  await page.getByRole("button", { name: "Start: A report locks the gate database" }).click();
-  const mail = page.getByRole("row").filter({ hasText: "mara.tolvane@halvane.example" }).getByRole("link", { name: /cause/ });
-  for (let tries = 0; tries < 200 && (await mail.count()) === 0; tries++) {
-    await sleep(1000);
-    await page.goto(`${base}/setup/mailbox`);
-  }
-  await mail.first().click();
-  await shoot("mail");
 } finally {
   await browser.close();
   const gone = new Promise((done) => demo.once("exit", done));
