@@ -316,3 +316,15 @@ export function incidentEvents(db: Db, incidentId: number): IncidentEventRow[] {
     "SELECT at, kind, text, by_whom FROM incident_event WHERE incident_id = ? ORDER BY at, rowid",
   ).all(incidentId);
 }
+
+/** Sites of the alarms of some incidents. */
+export function sitesOfIncidents(db: Db, ids: readonly number[]): Map<number, string[]> {
+  const rows = prepared<{ id: number; site: string }>(
+    db,
+    `SELECT DISTINCT j.incident_id AS id, c.site FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id
+     JOIN component c ON c.id = a.component_id WHERE c.site <> '' AND j.incident_id IN (SELECT value FROM json_each(?))`,
+  ).all(JSON.stringify(ids));
+  const sites = new Map<number, string[]>();
+  for (const { id, site } of rows) sites.set(id, [...(sites.get(id) ?? []), site]);
+  return sites;
+}

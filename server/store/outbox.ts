@@ -165,6 +165,18 @@ export function forgetMessages(db: Db, beforeMs: number): void {
   prepared(db, "DELETE FROM message WHERE made_at < ? AND state NOT IN ('due', 'held', 'sending')").run(beforeMs);
 }
 
+/** How many messages went to an address of a channel since an instant, digests aside. */
+export const countTo = (
+  db: Db,
+  { channelId, address }: { channelId: number; address: string },
+  sinceMs: number,
+): number =>
+  prepared<{ count: number }>(
+    db,
+    `SELECT count(*) AS count FROM message WHERE channel_id = ? AND address = ? AND made_at > ?
+       AND state NOT IN ('held', 'dropped') AND moment NOT IN ('digest', 'shift', 'test')`,
+  ).get(channelId, address, sinceMs)?.count ?? 0;
+
 export interface MessageQuestion {
   fromMs: number;
   toMs: number;

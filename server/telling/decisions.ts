@@ -5,10 +5,10 @@ import { stretchesOf } from "#core/telling/week-hours";
 import type { Moment, TellingRule } from "#core/telling/rule";
 import { DAY_MS, HOUR_MS } from "#core/time/windows";
 import { hurtServices } from "../pages/incident-evidence";
-import { prepared, type Db } from "../store/database";
+import type { Db } from "../store/database";
 import { componentsById } from "../store/estate";
-import type { IncidentRow } from "../store/incidents";
-import { addMessage, countSince, messagesOfIncidents, type MessageRow } from "../store/outbox";
+import { sitesOfIncidents, type IncidentRow } from "../store/incidents";
+import { addMessage, countSince, countTo, messagesOfIncidents, type MessageRow } from "../store/outbox";
 import { listServices } from "../store/services";
 import type { People } from "./directory";
 
@@ -27,7 +27,7 @@ export function incidentsNow(db: Db, rows: readonly IncidentRow[]): IncidentNow[
       rows.flatMap((row) => row.causes[0]?.componentId ?? []),
     ).map((one) => [one.id, one.kind]),
   );
-  const sites = sitesOf(db, ids);
+  const sites = sitesOfIncidents(db, ids);
   return rows.map((row) => {
     const [likeliest] = row.causes;
     const cause = row.confirmed
@@ -53,18 +53,6 @@ export function incidentsNow(db: Db, rows: readonly IncidentRow[]): IncidentNow[
       takenMs: row.taken_at,
     };
   });
-}
-
-/** Sites of the alarms of some incidents. */
-function sitesOf(db: Db, ids: readonly number[]): Map<number, string[]> {
-  const rows = prepared<{ id: number; site: string }>(
-    db,
-    `SELECT DISTINCT j.incident_id AS id, c.site FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id
-     JOIN component c ON c.id = a.component_id WHERE c.site <> '' AND j.incident_id IN (SELECT value FROM json_each(?))`,
-  ).all(JSON.stringify(ids));
-  const sites = new Map<number, string[]>();
-  for (const { id, site } of rows) sites.set(id, [...(sites.get(id) ?? []), site]);
-  return sites;
 }
 
 const toldOf = (row: MessageRow): Told => ({
@@ -143,12 +131,8 @@ function heldUntil(db: Db, due: Due, people: People, nowMs: number): { untilMs: 
   const { address, how, severity } = due;
   if (how === "digest") return { untilMs: fullHourAfter(nowMs), why: "the rule gathers" };
   if (address.personId === null) {
-    const sent = prepared<{ count: number }>(
-      db,
-      `SELECT count(*) AS count FROM message WHERE channel_id = ? AND address = ? AND made_at > ?
-         AND state NOT IN ('held', 'dropped') AND moment NOT IN ('digest', 'shift', 'test')`,
-    ).get(address.channelId, address.address, nowMs - HOUR_MS)?.count;
-    return (sent ?? 0) < MOST_OF_CHANNEL
+    const sent = countTo(db, address, nowMs - HOUR_MS);
+    return sent < MOST_OF_CHANNEL
       ? undefined
       : { untilMs: fullHourAfter(nowMs), why: `${MOST_OF_CHANNEL} messages within an hour` };
   }

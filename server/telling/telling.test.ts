@@ -400,6 +400,18 @@ describe("telling", () => {
     expect(new Set(handed.map((one) => one.name)).size).toBe(1);
   });
 
+  it("waits for the next tick where the store takes not even that a message is begun", async () => {
+    saveTellingRule(db, undefined, rule({ moments: ["opened"], to: [{ kind: "person", id: edo }] }), "test");
+    const id = open();
+    db.exec("CREATE TEMP TRIGGER full BEFORE UPDATE ON message BEGIN SELECT RAISE(ABORT, 'full'); END");
+    await tick(T0 + 2 * MINUTE);
+    expect(problems).toHaveLength(1);
+    expect(handed).toEqual([]);
+    db.exec("DROP TRIGGER full");
+    await tick(T0 + 3 * MINUTE);
+    expect(messagesOfIncident(db, id)[0]?.state).toBe("sent");
+  });
+
   it("tells of hurt services by the rules for them", async () => {
     saveTellingRule(db, undefined, rule({ services: ["gate"] }), "test");
     const id = open();

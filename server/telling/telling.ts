@@ -187,10 +187,12 @@ export class Telling {
     } catch (error) {
       const problem = storeProblem(error);
       this.parts.reportProblem(problem ?? `A message could not be handed over: ${String(error)}`);
+      // The next tick looks again: a store that takes nothing would have the same message begun again without an end.
+      return;
     } finally {
       this.underWay.delete(message.id);
     }
-    if (!this.isStopped) this.dispatch(this.parts.now());
+    this.dispatch(this.parts.now());
   }
 
   private async tried(
