@@ -78,10 +78,10 @@ async function shellOf(request: Request, context: Route.LoaderArgs["context"], p
   // Looking further back than the ribbon reaches moves the ribbon there.
   const toMs = window.fromMs < nowMs - spanMs ? Math.min(nowMs, window.toMs + spanMs / 4) : nowMs;
   const fromMs = toMs - spanMs;
-  const [ribbon, tray, onCall, practice] = await Promise.all([
+  const [ribbon, tray, { onCall, halt }, practice] = await Promise.all([
     context.ask("ribbon", { fromMs, toMs, steps: RIBBON_STEPS }),
     context.ask("tray", { by: person.name, nowMs }),
-    context.ask("onCallNow", { nowMs }),
+    context.ask("shellNow", { nowMs }),
     context.hasDrills ? context.ask("practice", { by: person.name }) : null,
   ]);
   const { name, role, rights, via } = person;
@@ -92,6 +92,7 @@ async function shellOf(request: Request, context: Route.LoaderArgs["context"], p
       span,
       tray,
       onCall,
+      halt,
       ribbon: { ...ribbon, fromMs, toMs },
       pace: context.pace(),
       clockSet: context.clockSet,

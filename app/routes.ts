@@ -56,7 +56,11 @@ export default [
     route("on-call/:id", "routes/rotation.tsx"),
     route("answer/:code", "routes/answer.tsx"),
     route("runbooks", "routes/runbooks.tsx"),
+    route("runbooks/new", "routes/runbook-editor.tsx", { id: "runbook-new" }),
+    route("runbooks/policies", "routes/policies.tsx"),
+    route("runbooks/policies/:id", "routes/policy.tsx"),
     route("runbooks/:id", "routes/runbook.tsx"),
+    route("runbooks/:id/edit", "routes/runbook-editor.tsx", { id: "runbook-edit" }),
     route("runs/:id", "routes/run.tsx"),
     layout("routes/setup.tsx", [
       route("setup", "routes/setup.about.tsx"),
@@ -86,6 +90,9 @@ export default [
   // Answers without a page.
   route("sign-out", "routes/sign-out.ts"),
   route("theme.css", "routes/theme-css.ts"),
+  route("halt", "routes/halt.ts"),
+  route("runs/:id/output/:file", "routes/run-output.ts"),
+  route("runbooks/:id/runbook.yaml", "routes/runbook-yaml.ts"),
   route("find", "routes/find.ts"),
   route("evidence", "routes/evidence.ts"),
   route("estate.csv", "routes/estate-out.ts", { id: "estate-csv" }),

@@ -6,6 +6,7 @@ import { benchLogs } from "./logs";
 import { measureCauses } from "./causes";
 import { measureJudging } from "./judging";
 import { benchMap } from "./map";
+import { benchRuns } from "./runs";
 import { benchTelling } from "./telling";
 import { benchPlanning } from "./planning";
 import { benchOtlp } from "./otlp";
@@ -41,4 +42,5 @@ export const judging = (): Measurement[] => measureJudging();
 /** What it costs to find causes in a bad tick. */
 export const causes = (): Measurement[] => measureCauses();
 /** What it costs to decide who is told, and to draw what goes with it. */
+export const runs = (root: string): Promise<Measurement[]> => benchRuns(root);
 export const telling = (root: string): Measurement[] => benchTelling(root);

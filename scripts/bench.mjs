@@ -20,12 +20,23 @@ const only = process.argv[2];
 const wanted = (part) => only === undefined || only === part;
 if (
   only !== undefined &&
-  !["parts", "sweep", "starts", "pages", "find", "platforms", "spend", "map", "judging", "causes", "telling"].includes(
-    only,
-  )
+  ![
+    "parts",
+    "sweep",
+    "starts",
+    "pages",
+    "find",
+    "platforms",
+    "spend",
+    "map",
+    "judging",
+    "causes",
+    "telling",
+    "runs",
+  ].includes(only)
 )
   throw new Error(
-    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages, find, platforms, spend, map, judging, causes or telling, or none for all.`,
+    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages, find, platforms, spend, map, judging, causes, telling or runs, or none for all.`,
   );
 
 const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
@@ -265,6 +276,7 @@ try {
   if (wanted("spend")) for (const one of await (await import(pathToFileURL(parts).href)).measureSpend(root)) keep(one);
   if (wanted("map")) for (const one of (await import(pathToFileURL(parts).href)).measureMap(root)) keep(one);
   if (wanted("causes")) for (const one of (await import(pathToFileURL(parts).href)).causes()) keep(one);
+  if (wanted("runs")) for (const one of await (await import(pathToFileURL(parts).href)).runs(root)) keep(one);
   if (wanted("telling")) for (const one of (await import(pathToFileURL(parts).href)).telling(root)) keep(one);
   if (wanted("judging")) for (const one of (await import(pathToFileURL(parts).href)).judging()) keep(one);
   const bare = ["starts", "pages", "find", "platforms"].some(wanted) ? await bareServer() : undefined;

@@ -156,6 +156,7 @@ describe("what is shipped", () => {
     expect(kits.map((kit) => kit.kind).sort()).toEqual([
       "*",
       "*",
+      "app.*",
       "app.container",
       "app.workload",
       "host.*",

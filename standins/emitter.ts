@@ -278,7 +278,7 @@ export class Emitter {
 
   /** A release, a setting or planned work, as whoever does it tells of it (CloudEvents 1.0). */
   private async tellChange({ id, atMs, change }: ToldChange): Promise<void> {
-    const { what, host, process, version, text: summary, by, ticket } = change;
+    const { what, host, process, version, text: summary, by, ticket, setting } = change;
     await this.post(
       "/events",
       {
@@ -287,7 +287,7 @@ export class Emitter {
         source: "/standins/changes",
         type: `${this.estate.scenario.organisation.domain.split(".").reverse().join(".")}.${what}`,
         time: new Date(atMs).toISOString(),
-        data: { summary, host, service: process, version, who: by, ticket },
+        data: { summary, host, service: process, version, who: by, ticket, setting },
       },
       this.to.token,
       "application/cloudevents+json",

@@ -201,9 +201,15 @@ const container: Command = async ([name = ""], shell) => {
   );
 };
 
-/** `disk MOUNT move`: to a healthy device. */
-const disk: Command = async ([mount = ""], shell) => {
+/** What platforms call the volume under a mount point. */
+const volumesOf = ({ name }: HostView, mount: string): string[] =>
+  mount === "/" ? [`${name}-system`, `${name}-vda`] : [`${name}${mount.replaceAll("/", "-")}`];
+
+/** `disk MOUNT move`: to a healthy device; a volume is known by its name too. */
+const disk: Command = async ([named = ""], shell) => {
   const { host, sleep, complain } = shell;
+  const mount =
+    host.machine.disks.map((one) => one.spec.mount).find((one) => volumesOf(host, one).includes(named)) ?? named;
   if (!host.machine.disks.some((one) => one.spec.mount === mount)) {
     complain(`disk: ${mount}: not mounted`);
     return 4;
@@ -239,12 +245,15 @@ const LINUX: Readonly<Record<string, Command>> = {
   true: () => 0,
 };
 
+/** A host's name without its domain. */
+const shortName = (name: string): string => name.split(".")[0] ?? name;
+
 /** `line NAME up`: brings the line to a machine, or to another site, up again. */
 const line: Command = async ([name = ""], shell) => {
   const { estate, host, sleep, complain } = shell;
   const { layout } = estate.world;
   await sleep(3000);
-  const site = layout.scenario.sites.find((one) => one.id === name);
+  const site = layout.scenario.sites.find((one) => one.id === name || one.name === name);
   if (site)
     return mend(
       { do: "mend-link", between: [host.site.id, site.id] },
@@ -252,23 +261,24 @@ const line: Command = async ([name = ""], shell) => {
       `line to ${site.name} was up`,
       shell,
     );
-  if (!host.machine.wired.some((one) => one.name === name)) {
+  const wired = host.machine.wired.find((one) => one.name === name || one.name === shortName(name));
+  if (!wired) {
     complain(`line: nothing named ${name} hangs here`);
     return 4;
   }
-  return mend({ do: "mend-link", host: name }, `line to ${name} is up`, `line to ${name} was up`, shell);
+  return mend({ do: "mend-link", host: wired.name }, `line to ${name} is up`, `line to ${name} was up`, shell);
 };
 
 /** `power NAME on`: through the controller that a switch room has for what stands there. */
 const power: Command = async ([name = "", action = ""], shell) => {
   const { estate, host, now, sleep, onEffect, say, complain } = shell;
-  const target = estate.host(name);
+  const target = estate.host(name) ?? estate.host(shortName(name));
   if (!target || target.site !== host.site || action !== "on") {
     complain("power: use power HOST on, for a host of this site");
     return 2;
   }
   await sleep(4000);
-  const ended = estate.world.repair({ do: "power-on", host: name }, now());
+  const ended = estate.world.repair({ do: "power-on", host: target.name }, now());
   onEffect(target);
   say(ended ? `${name} is switched on` : `${name} was on`);
   return 0;

@@ -1,16 +1,17 @@
-import Box from "@mui/material/Box";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { Form } from "react-router";
-import { clockTime, dayAndTime, spokenDuration } from "#core/time/windows";
+import { dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/run";
-import { act, idFrom, missing } from "../shell/answers.server";
+import { useAnswer } from "../shell/answer";
+import { act, formOf, idFrom, missing } from "../shell/answers.server";
 import { useShell } from "../shell/window";
-import { MONO } from "../theme/theme";
 import { KeepLink } from "../ui/KeepLink";
-import { PageHead, Section } from "../ui/Page";
-import { RunStateWord } from "../ui/RunState";
+import { PageHead, Problem, Section } from "../ui/Page";
+import { Rulings } from "../ui/repair/Rulings";
+import { RunSteps } from "../ui/repair/RunSteps";
 import { RightButton } from "../ui/RightButton";
+import { ProofWord } from "../ui/RunState";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [{ title: `Run ${loaderData?.run.id ?? ""} · Holotaxis` }];
 
@@ -20,36 +21,62 @@ export async function loader({ params, context }: Route.LoaderArgs) {
   return page;
 }
 
-export async function action({ params, context }: Route.ActionArgs) {
-  const done = await act(context, "run.stop", { id: idFrom(params.id, "run") });
-  return done.ok ? { ok: done.value } : done.refusal;
+export async function action({ request, params, context }: Route.ActionArgs) {
+  const id = idFrom(params.id, "run");
+  const form = await formOf(request);
+  const position = Number(form.get("position"));
+  const intent = form.get("intent");
+  const done =
+    intent === "approve" || intent === "decline"
+      ? await act(context, "run.answer", { id, position, approved: intent === "approve" })
+      : intent === "look"
+        ? await act(context, "run.look", { id, position })
+        : intent === "rollback"
+          ? await act(context, "run.rollback", { id })
+          : await act(context, "run.stop", { id });
+  return done.ok ? { ok: true as const } : done.refusal;
 }
 
-export default function Run({ loaderData: { run, steps, incident } }: Route.ComponentProps) {
+function sentenceOf({ run, steps }: Route.ComponentProps["loaderData"], nowMs: number): string {
+  const took = spokenDuration((run.ended_at ?? nowMs) - run.started_at);
+  if (run.state === "running") {
+    const asking = steps.find((step) => step.state === "asking");
+    const at = asking ?? steps.findLast((step) => step.state === "running");
+    return asking
+      ? `“${run.runbook}” on ${run.component} waits for approval: ${asking.title}.`
+      : `“${run.runbook}” is running on ${run.component}${at ? `: ${at.title}` : ""}.`;
+  }
+  if (run.state === "passed") return `“${run.runbook}” succeeded on ${run.component} after ${took}.`;
+  return `“${run.runbook}” ${run.state === "failed" ? "failed" : "was stopped"} on ${run.component}. ${run.message ?? ""}`;
+}
+
+export default function Run({ loaderData: page, actionData: answered }: Route.ComponentProps) {
+  const { run, incident, rulings } = page;
   const { window: now } = useShell();
-  const running = run.state === "running";
-  const at = steps.findIndex((step) => step.state === "running");
-  const took = spokenDuration((run.ended_at ?? now.nowMs) - run.started_at);
-  const sentence = running
-    ? `“${run.runbook}” is running on ${run.component}${at >= 0 ? `: step ${at + 1} of ${steps.length}, ${steps[at]?.title}` : ""}.`
-    : run.state === "passed"
-      ? `“${run.runbook}” succeeded on ${run.component} after ${took}.`
-      : `“${run.runbook}” ${run.state === "failed" ? "failed" : "was stopped"} on ${run.component}. ${run.message ?? ""}`;
+  const answer = useAnswer(answered);
   return (
     <>
       <PageHead
         name={`Runbooks › Run ${run.id}`}
-        sentence={sentence}
+        sentence={sentenceOf(page, now.nowMs)}
         actions={
-          running ? (
-            <Form method="post">
-              <RightButton right="repair" type="submit" variant="outlined" color="error">
-                Stop run
-              </RightButton>
-            </Form>
-          ) : null
+          <Form method="post">
+            <Stack direction="row" sx={{ gap: 1 }}>
+              {page.canBeTakenBack ? (
+                <RightButton right="repair" type="submit" name="intent" value="rollback" variant="outlined">
+                  Roll back
+                </RightButton>
+              ) : null}
+              {run.state === "running" ? (
+                <RightButton right="repair" type="submit" name="intent" value="stop" variant="outlined" color="error">
+                  Stop run
+                </RightButton>
+              ) : null}
+            </Stack>
+          </Form>
         }
       />
+      <Problem>{answer && "problem" in answer ? answer.problem : null}</Problem>
       <Typography variant="body2" sx={{ mb: 1.5 }}>
         Started by <strong>{run.started_by}</strong> {dayAndTime(run.started_at, now.nowMs, true)} on{" "}
         <KeepLink to={`/estate/${run.component_id}`}>{run.component}</KeepLink>
@@ -64,57 +91,34 @@ export default function Run({ loaderData: { run, steps, incident } }: Route.Comp
             {incident.resolved_at === null ? "open" : "resolved"})
           </>
         ) : null}
+        .{" "}
+        <KeepLink
+          to={`/runbooks/${run.runbook_id}`}
+        >{`${run.runbook}${run.version ? `, version ${run.version}` : ""}`}</KeepLink>
+        {run.policy_id === null ? null : (
+          <>
+            , by <KeepLink to={`/runbooks/policies/${run.policy_id}`}>{`policy ${run.policy}`}</KeepLink>
+          </>
+        )}
         .
       </Typography>
-      <Stack sx={{ gap: 1 }} aria-live="polite">
-        {steps.map((step) => (
-          <Section
-            key={step.position}
-            title={`${step.position + 1}. ${step.title}`}
-            pad={Boolean(step.command || step.output || step.message)}
-            aside={
-              <Typography variant="body2" component="span" sx={{ display: "flex", gap: 1.5 }}>
-                {step.started_at ? (
-                  <span
-                    style={{ color: "var(--mui-palette-text-secondary)" }}
-                  >{`${clockTime(step.started_at, true)}${step.ended_at ? `, ${spokenDuration(step.ended_at - step.started_at)}` : ""}`}</span>
-                ) : null}
-                <RunStateWord state={step.state} />
-              </Typography>
-            }
-          >
-            {step.command ? (
-              <Box sx={{ fontFamily: MONO, fontSize: "0.82rem", mb: step.output ? 0.5 : 0 }}>
-                <span aria-hidden="true">$ </span>
-                {step.command}
-                {step.exit_code !== null ? (
-                  <span style={{ color: "var(--mui-palette-text-secondary)" }}>{`   exit code ${step.exit_code}`}</span>
-                ) : null}
-              </Box>
-            ) : null}
-            {step.output ? (
-              <Box
-                component="pre"
-                tabIndex={0}
-                aria-label={`Output of step ${step.position + 1}`}
-                sx={{
-                  m: 0,
-                  p: 1,
-                  bgcolor: "background.default",
-                  fontFamily: MONO,
-                  fontSize: "0.78rem",
-                  maxHeight: 240,
-                  overflow: "auto",
-                  whiteSpace: "pre-wrap",
-                }}
-              >
-                {step.output}
-              </Box>
-            ) : null}
-            {step.message ? <Typography variant="body2">{step.message}</Typography> : null}
-          </Section>
-        ))}
-      </Stack>
+      {run.proof ? (
+        <Typography sx={{ mb: 1.5 }} role="status">
+          <ProofWord proof={run.proof} /> {run.proof_text}
+          {run.proof === "proved" && run.policy_id === null ? (
+            <>
+              {" "}
+              <KeepLink to={`/runbooks/policies/new?run=${run.id}`}>Make a policy of it</KeepLink>
+            </>
+          ) : null}
+        </Typography>
+      ) : null}
+      <RunSteps page={page} />
+      {rulings.length ? (
+        <Section title={run.policy_id === null ? "What the guardrails said" : "Why this run was allowed"}>
+          <Rulings rulings={rulings} />
+        </Section>
+      ) : null}
     </>
   );
 }

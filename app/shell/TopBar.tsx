@@ -1,11 +1,13 @@
 import DarkModeOutlined from "@mui/icons-material/DarkModeOutlined";
 import KeyboardOutlined from "@mui/icons-material/KeyboardOutlined";
 import LightModeOutlined from "@mui/icons-material/LightModeOutlined";
+import PanToolOutlined from "@mui/icons-material/PanToolOutlined";
 import PushPinOutlined from "@mui/icons-material/PushPinOutlined";
 import SearchOutlined from "@mui/icons-material/SearchOutlined";
 import { useColorScheme } from "@mui/material/styles";
 import { useEffect, useState } from "react";
-import { useLocation } from "react-router";
+import { useFetcher, useLocation } from "react-router";
+import { whyNotMe } from "#core/people/rights";
 import { clockTime } from "#core/time/windows";
 import { Mark } from "../ui/Mark";
 import { useMounted } from "../ui/mounted";
@@ -53,6 +55,7 @@ export function TopBar({ onFind, onKeys }: { onFind: () => void; onKeys: () => v
         <SearchOutlined sx={{ fontSize: 18 }} />
         Find <kbd>Ctrl K</kbd>
       </PlainButton>
+      <Halt />
       <OnCallNow />
       <Clock connected={connected} />
       <PlainButton
@@ -69,6 +72,29 @@ export function TopBar({ onFind, onKeys }: { onFind: () => void; onKeys: () => v
       <ThemeSwitch />
       <Who />
     </header>
+  );
+}
+
+/** Stops everything automatic with one press; while it is stopped, a link to where it goes on. */
+function Halt() {
+  const { halt, who } = useShell();
+  const keep = useKeep();
+  const { submit } = useFetcher();
+  if (halt)
+    return (
+      <a className="hx-link hx-halted" href={keep("/runbooks/policies")} title={`Stopped by ${halt.by}`}>
+        Automation stopped
+      </a>
+    );
+  if (whyNotMe(who.rights, "respond") !== undefined) return null;
+  return (
+    <PlainButton
+      label="Stop all automatic acts"
+      title="Stop all automatic acts"
+      onClick={() => void submit({ intent: "halt" }, { method: "post", action: "/halt" })}
+    >
+      <PanToolOutlined sx={{ fontSize: 18 }} />
+    </PlainButton>
   );
 }
 

@@ -46,7 +46,14 @@ export const PLACES: readonly Place[] = [
       { to: "/on-call", label: "On call" },
     ],
   },
-  { to: "/runbooks", label: "Runbooks" },
+  {
+    to: "/runbooks",
+    label: "Runbooks",
+    more: [
+      { to: "/runbooks/policies", label: "Runbooks › Policies" },
+      { to: "/runbooks/new", label: "Runbooks › New runbook" },
+    ],
+  },
   {
     to: "/setup",
     label: "Setup",

@@ -205,9 +205,10 @@ export const plainStyles: Record<string, CSSObject> = {
   ".hx-who": {
     display: "block",
     fontSize: "0.84rem",
-    maxWidth: 160,
+    maxWidth: 120,
     overflow: "hidden",
     textOverflow: "ellipsis",
+    whiteSpace: "nowrap",
   },
   ".hx-may-not": { opacity: 0.62, cursor: "not-allowed" },
   ".hx-two": { display: "grid", gridTemplateColumns: "repeat(2, minmax(0, 1fr))", gap: 12, alignItems: "start" },
@@ -571,8 +572,14 @@ export const plainStyles: Record<string, CSSObject> = {
     width: 2,
     background: "var(--mui-palette-primary-main)",
   },
+  ".hx-halted": {
+    fontSize: "0.84rem",
+    fontWeight: 650,
+    whiteSpace: "nowrap",
+    color: "var(--mui-palette-error-main)",
+  },
   ".hx-on-call": {
-    maxWidth: 190,
+    maxWidth: 160,
     overflow: "hidden",
     textOverflow: "ellipsis",
     whiteSpace: "nowrap",

@@ -9,6 +9,7 @@ import { WatchedEstate } from "./estate";
 import { Listener } from "./listen";
 import { verdictsPage, type CaseRecord, type Results } from "./page";
 import { rowsOf, scoreCase, type Said } from "./score";
+import { actsIn, summaryOf, trustingAll, type RepairRecord } from "./repair";
 import { truthOf } from "./truth";
 
 const MINUTE_MS = 60_000;
@@ -33,6 +34,7 @@ Runs every drill of a scenario against a real server at pace, and says how well 
   --pace N          of the clock, 60 if left out
   --short           four drills of the demonstration, for the tests; writes nothing
   --keep FOLDER     leaves the server's data there when it is done
+  --repair          with policies at automatic: what is repaired without a person; writes bench/repair.json
   --again FOLDER    works the causes of a kept run out anew, by the inference as it is now; alarms stay as they were
   --page            only writes docs/verdicts.md anew from bench/drills.json`;
 
@@ -55,6 +57,7 @@ const given = (() => {
         page: { type: "boolean", default: false },
         keep: { type: "string" },
         again: { type: "string" },
+        repair: { type: "boolean", default: false },
         help: { type: "boolean", default: false },
       },
     }).values;
@@ -166,6 +169,77 @@ async function runCase(
   };
 }
 
+/** One drill with policies at automatic: nobody does anything by hand until it was watched for its time. */
+async function runRepairCase(
+  estate: WatchedEstate,
+  listener: Listener,
+  scenario: Scenario,
+  name: string,
+  id: string,
+): Promise<RepairRecord> {
+  await estate.start(id);
+  const startedAtMs = await estate.now();
+  const truth = truthOf(scenario, id, startedAtMs);
+  const drill = scenario.drills.find((one) => one.id === id);
+  const hasRepair = (drill?.faults.length ?? 0) > 0;
+  let at = startedAtMs;
+  let endedAtMs: number | undefined;
+  while (at < startedAtMs + WATCHED_MS) {
+    await estate.passes(5_000);
+    at = await estate.now();
+    if (hasRepair && endedAtMs === undefined && !(await estate.isActive(id))) endedAtMs = at;
+    // What ended it is still to be proved.
+    if (endedAtMs !== undefined && actsIn(estate.data, startedAtMs, at, truth).some((one) => one.proof === "proved"))
+      break;
+  }
+  const acts = actsIn(estate.data, startedAtMs, at, truth);
+  for (const { fault } of drill?.faults ?? []) {
+    const [first] = scenario.faults.find((one) => one.id === fault)?.endedBy ?? [];
+    if (first && endedAtMs === undefined) await estate.repair(first);
+  }
+  await estate.end(id);
+  const calmFrom = await estate.now();
+  let calmAtMs: number | undefined;
+  for (;;) {
+    at = await estate.now();
+    if (listener.standing() === 0) calmAtMs ??= at;
+    else calmAtMs = undefined;
+    if ((calmAtMs !== undefined && at - calmAtMs >= REST_MS) || at - calmFrom > CALM_MS) break;
+    await estate.passes(20_000);
+  }
+  const proof = acts.find((one) => one.proof === "proved" && one.proofAtMs !== null);
+  return {
+    scenario: name,
+    id,
+    group: truth.group,
+    hasRepair,
+    repaired: endedAtMs !== undefined,
+    onsetToProofMs: endedAtMs === undefined || !proof?.proofAtMs ? undefined : proof.proofAtMs - startedAtMs,
+    acts,
+  };
+}
+
+const repairFile = join(root, "bench", "repair.json");
+const repairs: RepairRecord[] =
+  given.repair && existsSync(repairFile)
+    ? (JSON.parse(readFileSync(repairFile, "utf8")) as { cases: RepairRecord[] }).cases
+    : [];
+
+/** Keeps what was measured of one case, in place of what was before. */
+function keepRepair(record: RepairRecord): void {
+  const at = repairs.findIndex((one) => one.scenario === record.scenario && one.id === record.id);
+  if (at >= 0) repairs[at] = record;
+  else repairs.push(record);
+  const said = record.acts
+    .map((one) => `${one.runbook} on ${one.component}${one.isWrong ? " (WRONG)" : ""}: ${one.proof ?? one.state}`)
+    .join("; ");
+  const time = record.onsetToProofMs === undefined ? "" : ` after ${Math.round(record.onsetToProofMs / 1000)} s`;
+  say(
+    `  ${record.id.padEnd(22)} ${record.hasRepair ? (record.repaired ? `repaired${time}` : "not repaired") : "nothing wrong"}  ${said}`,
+  );
+  writeFileSync(repairFile, `${JSON.stringify({ summary: summaryOf(repairs), cases: repairs }, undefined, 1)}\n`);
+}
+
 async function runEstate(
   file: string,
   seed: number,
@@ -180,7 +254,10 @@ async function runEstate(
   const changed = { ...(JSON.parse(readFileSync(file, "utf8")) as object), seed: scenario.seed + seed * 1009 };
   writeFileSync(own, JSON.stringify(changed));
   const setup = file.replace(/\.json$/, "-setup.json");
-  if (existsSync(setup)) writeFileSync(own.replace(/\.json$/, "-setup.json"), readFileSync(setup));
+  if (existsSync(setup)) {
+    const text = readFileSync(setup, "utf8");
+    writeFileSync(own.replace(/\.json$/, "-setup.json"), given.repair ? trustingAll(root, text) : text);
+  }
   const asked = given.only?.split(",") ?? (given.short ? SHORT : undefined);
   const unknown = asked?.find((id) => !scenario.drills.some((one) => one.id === id));
   if (unknown !== undefined && given.scenario) refuse(`There is no drill “${unknown}” in ${file}.`);
@@ -205,6 +282,11 @@ async function runEstate(
     listener = new Listener(data, new Map(scenario.sites.map((one) => [one.name, one.id])));
     // Whatever the past left behind is over before the first case.
     await estate.passes(3 * MINUTE_MS);
+    if (given.repair) {
+      for (const id of ids) keepRepair(await runRepairCase(estate, listener, scenarioIn(own), name, id));
+      say(`  ${JSON.stringify(summaryOf(repairs))}`);
+      return undefined;
+    }
     for (const id of ids) {
       const record = await runCase(estate, listener, scenarioIn(own), id);
       take({ scenario: name, seed, load, ...record });

@@ -106,8 +106,13 @@ export class Quiet {
   private reasonFor(alarm: AlarmRow, atMs: number): { reason: string; untilMs: number } | undefined {
     const shelf = this.shelves.get(keyOf(alarm));
     if (shelf && shelf.untilMs > atMs) return shelf;
+    return this.workOn({ type: alarm.subject_type, id: alarm.subject_id }, atMs);
+  }
+
+  /** Planned work that is under way on a subject, as it was last read. */
+  workOn(subject: Subject, atMs: number): { reason: string; untilMs: number } | undefined {
     if (this.planned.length === 0) return undefined;
-    const { own, program } = this.context.namesOf({ type: alarm.subject_type, id: alarm.subject_id });
+    const { own, program } = this.context.namesOf(subject);
     return this.planned.find(
       ({ names, namesHosts, untilMs }) =>
         untilMs > atMs &&

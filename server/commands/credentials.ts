@@ -13,7 +13,7 @@ import {
 } from "../store/credentials";
 import { PersonError, type Db } from "../store/database";
 import { componentById, type ComponentRow } from "../store/estate";
-import { approveHostKey, forgetHostKey } from "../store/runs";
+import { approveHostKey, forgetHostKey } from "../store/host-keys";
 import { kindOfCredential, type Access, type CredentialKind } from "../vault/kinds";
 import { mayBeUsedAt } from "../vault/vault";
 import { testCredential } from "../vault/test-credential";

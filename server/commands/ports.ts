@@ -4,6 +4,7 @@ import type { Ingest } from "../ingest/ingest";
 import type { People } from "../people/people";
 import type { IdentityByHand } from "../estate/by-hand";
 import type { MappingDesk } from "../estate/mapping-desk";
+import type { DryStep, Prepared, RunRequest } from "../repair/prepare";
 import type { Runner } from "../repair/runner";
 import type { Sweeps } from "../estate/sweeps";
 import type { SpendDesk } from "../spend/desk";
@@ -19,7 +20,11 @@ export interface CommandPorts {
   sources: Pick<Sweeps, "saveSource" | "removeSource" | "check" | "start" | "stop">;
   mappings: Pick<MappingDesk, "save" | "remove" | "preview" | "answer">;
   spend: Pick<SpendDesk, "takeFile">;
-  runs: Pick<Runner, "start" | "stop">;
+  runs: Pick<Runner, "start" | "stop" | "answer" | "rollBack" | "look">;
+  /** Looks a run over before anything is done; throws a PersonError with a reason. */
+  prepareRun: (asked: RunRequest) => Prepared;
+  /** What a run would do, with every word filled in; nothing is done. */
+  dryRun: (prepared: Prepared) => DryStep[];
   ingest: Pick<Ingest, "importSamples" | "saveEndpoint" | "removeEndpoint" | "saveMatchingRule" | "removeMatchingRule">;
   vault: Pick<Vault, "seal" | "use" | "note">;
   /** Asks a host for its key without signing in; throws an Error with a reason. */

@@ -16,6 +16,8 @@ import { peopleCommands } from "./people";
 import { onCallCommands } from "./on-call";
 import type { CommandPorts } from "./ports";
 import { productCommands } from "./products";
+import { policyCommands } from "./policies";
+import { runbookCommands } from "./runbooks";
 import { runCommands } from "./runs";
 import { serviceCommands } from "./services";
 import { settingCommands } from "./settings";
@@ -31,6 +33,8 @@ export const commands = {
   ...mappingCommands,
   ...incidentCommands,
   ...runCommands,
+  ...runbookCommands,
+  ...policyCommands,
   ...ingestCommands,
   ...settingCommands,
   ...serviceCommands,

@@ -1,3 +1,4 @@
+import { join } from "node:path";
 import type { MessagePort } from "node:worker_threads";
 import { destinationsCover } from "#core/estate/destinations";
 import { EstateGraph } from "#core/topology/graph";
@@ -30,7 +31,10 @@ import { offerMappings } from "../store/platforms";
 import { readOnThread, SpendDesk } from "../spend/desk";
 import { PlatformPoller } from "../polling/platforms";
 import { Poller } from "../polling/poller";
+import { Policies } from "../repair/policies";
+import { dryRun, prepareRun } from "../repair/prepare";
 import { Runner } from "../repair/runner";
+import type { RunnerWorld } from "../repair/world";
 import { Telling } from "../telling/telling";
 import { TellingClient } from "../telling/telling-client";
 import { readHostKey } from "../outside/ssh";
@@ -55,7 +59,6 @@ import { currentComponents, touchSeen, type ComponentRow } from "../store/estate
 import type { Subject } from "../store/alarms";
 import { readRetention } from "../store/retention";
 import { alarmsOfIncident } from "../store/incidents";
-import { endInterruptedRuns } from "../store/runs";
 import { entriesByService, listServices, type ServiceRow } from "../store/services";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps } from "../store/sources";
@@ -105,7 +108,9 @@ export class Engine {
   private readonly poller: Poller;
   private readonly platforms: PlatformPoller;
   private readonly spend: SpendDesk;
+  private readonly repairs: RunnerWorld;
   private readonly runner: Runner;
+  private readonly policies: Policies;
   private readonly tellingClient: TellingClient;
   private readonly telling: Telling;
   private readonly inventories: AgentInventories;
@@ -156,7 +161,6 @@ export class Engine {
     });
     if (settings.enrolCode !== undefined) this.people.offerEnrolment(settings.enrolCode, MOST_ENROLLED_BY_SETUP);
     endInterruptedSweeps(this.db, this.now());
-    endInterruptedRuns(this.db, this.now());
     offerKits(this.db, settings.root, this.now());
     offerMappings(this.db, shippedMappings(settings.root), this.now());
     this.sampleWriter = new SampleWriter(this.db);
@@ -196,7 +200,17 @@ export class Engine {
       onEstate: (retired) => this.takeUpNow(retired),
     });
     this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.stopping });
-    this.runner = this.makeRunner();
+    this.repairs = this.makeRepairs();
+    this.runner = new Runner(this.repairs, (run) => this.policies.ended(run));
+    this.policies = new Policies({
+      world: this.repairs,
+      runner: this.runner,
+      plannedWork: (id) => this.plannedWork(id),
+      onIncident: (id) => {
+        this.telling.hear(id);
+        this.emit({ topic: "incident", id, what: "changed" });
+      },
+    });
     this.tellingClient = new TellingClient(
       new URL("./telling-thread.js", import.meta.url),
       { file: storeFile(settings), root: settings.root },
@@ -247,6 +261,8 @@ export class Engine {
       spend: this.spend,
       onSpend: () => this.tellEstate(),
       runs: this.runner,
+      prepareRun: (asked) => prepareRun(this.repairs, asked, (id) => this.plannedWork(id)),
+      dryRun: (prepared) => dryRun(this.repairs, prepared),
       telling: this.telling,
       standingAlarms: (id) =>
         alarmsOfIncident(this.db, id).flatMap((one) => (one.cleared_at === null && one.quiet === null ? [one.id] : [])),
@@ -379,14 +395,20 @@ export class Engine {
     ];
   }
 
-  private makeRunner(): Runner {
-    return new Runner({
+  private makeRepairs(): RunnerWorld {
+    return {
       ...this.shared(),
       sampleWriter: this.sampleWriter,
       sleep: (ms, signal) => this.sleep(ms, signal),
       machineMs: (ms) => machineSpanMs(this.clock, ms),
       vault: this.vault,
-    });
+      outputs: join(this.settings.data, "runs"),
+    };
+  }
+
+  /** Planned work under way on a component, in words. */
+  private plannedWork(id: number): string | null {
+    return this.quiet.workOn({ type: "component", id }, this.now())?.reason ?? null;
   }
 
   now(): number {
@@ -495,6 +517,7 @@ export class Engine {
 
   start(): void {
     this.batches.expect(this.now());
+    this.runner.resume();
     this.loop = this.run();
   }
 
@@ -535,6 +558,7 @@ export class Engine {
       this.seenAt.clear();
       this.tellTick(events, ended);
       this.tellPeople();
+      this.repair();
       // On its own, because it reads what was just committed.
       this.db.transaction(() => this.keepHouse(this.now()))();
       this.noteUses(this.now());
@@ -555,6 +579,16 @@ export class Engine {
       this.telling.work(this.now());
     } catch (error) {
       this.reportProblem(storeProblem(error) ?? `Nobody can be notified at present: ${String(error)}`);
+    }
+  }
+
+  /** Proves what was repaired, and lets policies act; trouble with that stops nothing else. */
+  private repair(): void {
+    if (this.inFastMotion) return;
+    try {
+      this.policies.work(this.now());
+    } catch (error) {
+      this.reportProblem(storeProblem(error) ?? `Nothing is repaired by itself at present: ${String(error)}`);
     }
   }
 

@@ -1,7 +1,7 @@
 import { FingerprintBook } from "#core/estate/fingerprints";
 import type { SourceTools } from "../sources/driver";
 import type { Db } from "../store/database";
-import { hostKeyOf, trustHostKey } from "../store/runs";
+import { hostKeyOf, trustHostKey } from "../store/host-keys";
 import { mappingNamed } from "../store/platforms";
 import { asFingerprints, namedProducts } from "../store/fingerprints";
 import { readFingerprints, shippedBook } from "./fingerprints";

@@ -6,7 +6,8 @@ import { thresholdSettings } from "#core/detection/threshold";
 import { kitSchema, type Kit } from "../settings";
 import { offerRule } from "../store/alarms";
 import type { Db } from "../store/database";
-import { saveRunbook } from "../store/runs";
+import { offerPolicy } from "../store/policies";
+import { offerRunbook } from "../store/runbooks";
 
 const read = new Map<string, Kit[]>();
 
@@ -53,6 +54,7 @@ export function offerKits(db: Db, root: string, nowMs: number): void {
         throw new Error(`Rule “${name}” of the kit “${kit.title}”: ${Object.values(read.fields).join(" ")}`);
       offerRule(db, read.rule);
     }
-    for (const runbook of kit.runbooks) saveRunbook(db, runbook, nowMs);
+    for (const runbook of kit.runbooks) db.transaction(() => offerRunbook(db, runbook, nowMs))();
+    for (const policy of kit.policies) offerPolicy(db, policy, nowMs);
   }
 }

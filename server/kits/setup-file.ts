@@ -11,6 +11,7 @@ import { saveCollection } from "../store/labels";
 import { saveService } from "../store/services";
 import { putBudget, setCurrencies } from "../store/spend";
 import { credentialsOfSource, insertCredential, listCredentials, setSourceCredentials } from "../store/credentials";
+import { policyNamed, savePolicy } from "../store/policies";
 import { insertSource, listSources } from "../store/sources";
 import { driverOf } from "../sources/registry";
 
@@ -77,7 +78,7 @@ export function takeDemoPeople(db: Db, file: string, nowMs: number): void {
  * wrong.
  */
 export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): void {
-  const { organisation, sources, endpoints, services, spend, collections } = readSetup(file);
+  const { organisation, sources, endpoints, services, spend, collections, policies } = readSetup(file);
   const refuse = refuser(file);
   db.transaction(() => {
     writeMeta(db, "organisation", organisation);
@@ -94,6 +95,11 @@ export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): vo
     takeCredentials(db, file, vault, nowMs);
     for (const one of endpoints) saveEndpoint(db, one, BY, nowMs);
     for (const one of services) saveService(db, one, nowMs);
+    for (const [name, level] of Object.entries(policies)) {
+      const policy = policyNamed(db, name);
+      if (!policy) throw refuse(`policies: there is no ready policy “${name}”.`);
+      savePolicy(db, policy.id, { ...policy.definition, level }, BY, nowMs);
+    }
     for (const { name, filter } of collections) saveCollection(db, name, filter, BY, nowMs);
     if (spend) {
       setCurrencies(db, spend.currency, new Map(Object.entries(spend.rates)));

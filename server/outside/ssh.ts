@@ -22,88 +22,185 @@ export interface CommandResult {
   refusedSignIn?: boolean;
 }
 
+/** A file that is put on the host before the command, and removed after it. */
+export interface Upload {
+  path: string;
+  content: Buffer;
+  /** Of the content, in hexadecimal: the file is read back and compared before it is run. */
+  sha256: string;
+}
+
 /** RFC 4253 host key as `SHA256:` and base64 without padding, the usual way of writing it. */
 export const fingerprintOf = (key: Buffer) =>
   `SHA256:${createHash("sha256").update(key).digest("base64").replace(/=+$/, "")}`;
 
-/**
- * Runs one command line over SSH and streams what it prints. Never throws for what the far side does: the result says
- * what went wrong in a sentence. Aborting or running out of time ends the connection.
- */
-export function runOverSsh(
+/** How a connection could not be made. */
+type NotOpened = CommandResult & { failure: string };
+
+/** A connection to one host, over which commands are carried out one after another. */
+export class SshConnection {
+  private isOpen = true;
+
+  private constructor(private readonly client: ssh2.Client) {
+    client.on("close", () => (this.isOpen = false));
+    client.on("error", () => (this.isOpen = false));
+  }
+
+  get alive(): boolean {
+    return this.isOpen;
+  }
+
+  end(): void {
+    this.isOpen = false;
+    this.client.end();
+  }
+
+  /** Signs in. Never throws for what the far side does: the result says what went wrong in a sentence. */
+  static open(target: SshTarget, timeoutMs: number, signal: AbortSignal): Promise<SshConnection | NotOpened> {
+    return new Promise((resolve) => {
+      const client = new ssh2.Client();
+      let refusedKey: string | undefined;
+      const finish = (result: SshConnection | NotOpened) => {
+        clearTimeout(timer);
+        signal.removeEventListener("abort", aborted);
+        if (!(result instanceof SshConnection)) client.end();
+        resolve(result);
+      };
+      const failed = (failure: string, more: Partial<CommandResult> = {}) =>
+        finish({ exitCode: null, failure, ...more });
+      const aborted = () => failed("Stopped by hand.");
+      const timer = setTimeout(() => failed(noEnd(timeoutMs)), timeoutMs);
+      signal.addEventListener("abort", aborted);
+      if (signal.aborted) return aborted();
+      client.on("ready", () => finish(new SshConnection(client)));
+      client.on("error", (error: Error & { level?: string }) => {
+        if (refusedKey)
+          return failed(
+            `The host key of ${target.address}:${target.port} is not the one met before (now ${refusedKey}). If the host was rebuilt, look at its page under “Access” and forget the old key; otherwise somebody may be in between.`,
+          );
+        const refusedSignIn = error.level === "client-authentication";
+        const reason = refusedSignIn
+          ? `The host does not let “${target.user}” in with this ${target.password === undefined ? "key. Put its public key into authorized_keys there" : "password"}.`
+          : `No SSH connection to ${target.address}:${target.port}: ${error.message}.`;
+        failed(reason, { refusedSignIn });
+      });
+      client.on("close", () => failed("The host closed the connection."));
+      client.connect({
+        host: target.address,
+        port: target.port,
+        username: target.user,
+        ...(target.privateKey === undefined ? {} : { privateKey: target.privateKey }),
+        ...(target.password === undefined ? {} : { password: target.password }),
+        readyTimeout: Math.min(timeoutMs, 10_000),
+        hostVerifier: (key: Buffer) => {
+          const fingerprint = fingerprintOf(key);
+          if (target.knownFingerprint && target.knownFingerprint !== fingerprint) {
+            refusedKey = fingerprint;
+            return false;
+          }
+          if (!target.knownFingerprint) target.trust(fingerprint);
+          return true;
+        },
+      });
+    });
+  }
+
+  /**
+   * Runs one command line and streams what it prints. Never throws for what the far side does: the result says what went
+   * wrong in a sentence. Aborting or running out of time ends the connection.
+   */
+  run(
+    commandLine: string,
+    timeoutMs: number,
+    onOutput: (text: string) => void,
+    signal: AbortSignal,
+    upload?: Upload,
+  ): Promise<CommandResult> {
+    return new Promise((resolve) => {
+      let settled = false;
+      const finish = (result: CommandResult) => {
+        if (settled) return;
+        settled = true;
+        clearTimeout(timer);
+        signal.removeEventListener("abort", aborted);
+        this.client.removeListener("close", closed);
+        resolve(result);
+      };
+      const cut = (failure: string) => {
+        finish({ exitCode: null, failure });
+        this.end();
+      };
+      const aborted = () => cut("Stopped by hand.");
+      const closed = () =>
+        finish({ exitCode: null, failure: "The host closed the connection before the command ended." });
+      const timer = setTimeout(() => cut(noEnd(timeoutMs)), timeoutMs);
+      signal.addEventListener("abort", aborted);
+      this.client.on("close", closed);
+      if (signal.aborted) return aborted();
+      const run = (done: (result: CommandResult) => void) =>
+        this.client.exec(commandLine, (error, channel) => {
+          if (error) return done({ exitCode: null, failure: `The host refused the command: ${error.message}.` });
+          channel.on("data", (part: Buffer) => onOutput(part.toString("utf8")));
+          channel.stderr.on("data", (part: Buffer) => onOutput(part.toString("utf8")));
+          channel.on("close", (code: number | null) =>
+            done({
+              exitCode: code ?? null,
+              ...(code === null || code === undefined
+                ? { failure: "The host closed the connection before the command ended." }
+                : {}),
+            }),
+          );
+        });
+      if (upload) withUpload(this.client, upload, run, finish);
+      else run(finish);
+    });
+  }
+}
+
+const noEnd = (timeoutMs: number) => `No end after ${Math.round(timeoutMs / 1000)} s, so the connection was closed.`;
+
+/** Runs one command line over a connection of its own. */
+export async function runOverSsh(
   target: SshTarget,
   commandLine: string,
   timeoutMs: number,
   onOutput: (text: string) => void,
   signal: AbortSignal,
+  upload?: Upload,
 ): Promise<CommandResult> {
-  return new Promise((resolve) => {
-    const client = new ssh2.Client();
-    let settled = false;
-    let refusedKey: string | undefined;
-    const finish = (result: CommandResult) => {
-      if (settled) return;
-      settled = true;
-      clearTimeout(timer);
-      signal.removeEventListener("abort", aborted);
-      client.end();
-      resolve(result);
-    };
-    const aborted = () => finish({ exitCode: null, failure: "Stopped by hand." });
-    const timer = setTimeout(
-      () =>
-        finish({
-          exitCode: null,
-          failure: `No end after ${Math.round(timeoutMs / 1000)} s, so the connection was closed.`,
-        }),
-      timeoutMs,
-    );
-    signal.addEventListener("abort", aborted);
-    if (signal.aborted) return aborted();
-    client.on("ready", () => {
-      client.exec(commandLine, (error, channel) => {
-        if (error) return finish({ exitCode: null, failure: `The host refused the command: ${error.message}.` });
-        channel.on("data", (part: Buffer) => onOutput(part.toString("utf8")));
-        channel.stderr.on("data", (part: Buffer) => onOutput(part.toString("utf8")));
-        channel.on("close", (code: number | null) =>
-          finish({
-            exitCode: code ?? null,
-            ...(code === null || code === undefined
-              ? { failure: "The host closed the connection before the command ended." }
-              : {}),
-          }),
-        );
+  const opened = await SshConnection.open(target, timeoutMs, signal);
+  if (!(opened instanceof SshConnection)) return opened;
+  try {
+    return await opened.run(commandLine, timeoutMs, onOutput, signal, upload);
+  } finally {
+    opened.end();
+  }
+}
+
+/** Puts a file on the host, reads it back, runs something and removes the file again. */
+function withUpload(
+  client: ssh2.Client,
+  { path, content, sha256 }: Upload,
+  run: (done: (result: CommandResult) => void) => void,
+  finish: (result: CommandResult) => void,
+): void {
+  const failed = (what: string, error: Error) => finish({ exitCode: null, failure: `${what}: ${error.message}.` });
+  client.sftp((refused, sftp) => {
+    if (refused) return failed("The host takes no files over SFTP", refused);
+    const clean = (result: CommandResult) =>
+      sftp.unlink(path, (left) =>
+        finish(
+          left ? { ...result, failure: result.failure ?? `The script is left at ${path}: ${left.message}.` } : result,
+        ),
+      );
+    sftp.writeFile(path, content, { mode: 0o700, flag: "wx" }, (wrong) => {
+      if (wrong) return failed(`The script could not be put at ${path}`, wrong);
+      sftp.readFile(path, (unread, back) => {
+        if (unread) return clean({ exitCode: null, failure: `The script could not be read back: ${unread.message}.` });
+        if (createHash("sha256").update(back).digest("hex") !== sha256)
+          return clean({ exitCode: null, failure: "The script is not what was uploaded, so it was not run." });
+        run(clean);
       });
-    });
-    client.on("error", (error: Error & { level?: string }) => {
-      if (refusedKey)
-        return finish({
-          exitCode: null,
-          failure: `The host key of ${target.address}:${target.port} is not the one met before (now ${refusedKey}). If the host was rebuilt, look at its page under “Access” and forget the old key; otherwise somebody may be in between.`,
-        });
-      const refusedSignIn = error.level === "client-authentication";
-      const reason = refusedSignIn
-        ? `The host does not let “${target.user}” in with this ${target.password === undefined ? "key. Put its public key into authorized_keys there" : "password"}.`
-        : `No SSH connection to ${target.address}:${target.port}: ${error.message}.`;
-      finish({ exitCode: null, failure: reason, refusedSignIn });
-    });
-    client.on("close", () => finish({ exitCode: null, failure: "The host closed the connection." }));
-    client.connect({
-      host: target.address,
-      port: target.port,
-      username: target.user,
-      ...(target.privateKey === undefined ? {} : { privateKey: target.privateKey }),
-      ...(target.password === undefined ? {} : { password: target.password }),
-      readyTimeout: Math.min(timeoutMs, 10_000),
-      hostVerifier: (key: Buffer) => {
-        const fingerprint = fingerprintOf(key);
-        if (target.knownFingerprint && target.knownFingerprint !== fingerprint) {
-          refusedKey = fingerprint;
-          return false;
-        }
-        if (!target.knownFingerprint) target.trust(fingerprint);
-        return true;
-      },
     });
   });
 }

@@ -15,7 +15,7 @@ import { relationsOf, type RelationRow } from "../store/relations";
 import { latestLogs } from "../store/logs";
 import { resourcesOf, resourcesOfAll } from "../store/resources";
 import { callFigures } from "../store/call-figures";
-import { listRunbooks } from "../store/runs";
+import { listRunbooks } from "../store/runbooks";
 import { healthAt, listServices, servicesOfComponents } from "../store/services";
 import { lastSample, seriesOfComponent, seriesOfMetric, type SeriesRow } from "../store/signals";
 import { chartOf } from "./charts";

@@ -3,7 +3,7 @@ import { placeOf, reachOf } from "../vault/reach";
 import { credentialById, listCredentials, sourcesOfCredentials } from "../store/credentials";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
-import { hostKeyOf } from "../store/runs";
+import { hostKeyOf } from "../store/host-keys";
 import { CREDENTIAL_KINDS, kindOfCredential } from "../vault/kinds";
 import { mayBeUsedAt } from "../vault/vault";
 

@@ -12,7 +12,7 @@ import {
   servicesNamedLike,
 } from "../store/find";
 import { collections } from "../store/labels";
-import { listRunbooks } from "../store/runs";
+import { listRunbooks } from "../store/runbooks";
 import { savedMaps } from "../store/saved-maps";
 import { listServices } from "../store/services";
 

@@ -23,7 +23,9 @@ import {
   type IncidentRow,
 } from "../store/incidents";
 import { messagesIn } from "../store/outbox";
-import { listRunbooks, runsOfIncident } from "../store/runs";
+import { actsForIncident } from "./policies";
+import { repairOffers } from "./incident-repair";
+import { runsOfIncident } from "../store/runs";
 import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
 import type { ChartData } from "#core/drawing/chart";
@@ -206,7 +208,17 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     notes: kits.flatMap((kit) =>
       kit.notes.filter((note) => note.metric === suspect?.metric).map((note) => ({ ...note, kit: kit.title })),
     ),
-    runbooks: hostRow && !isSilent(scene, hostRow) ? offersFor(scene, hostRow, suspectRow?.process ?? undefined) : [],
+    runbooks: repairOffers(db, {
+      targets: [suspectRow, hostRow],
+      line: incident.causes[0]?.line ?? null,
+      metric: suspect?.metric ?? "",
+      metrics: alarms.filter((alarm) => alarm.cleared_at === null).map((alarm) => alarm.metric),
+      qualifier: suspect?.qualifier ?? "",
+      subject: suspect?.subject ?? "",
+      leading: scene.leading?.name,
+      isSilent: hostRow !== undefined && isSilent(scene, hostRow),
+    }),
+    acts: actsForIncident(db, id),
     isSilent: hostRow !== undefined && isSilent(scene, hostRow),
     runs: runsOfIncident(db, id),
     evidence: evidenceOfIncident(db, id),
@@ -340,29 +352,6 @@ function timelineOf(
 }
 
 /**
- * Runbooks for the kind of the suspect, those that check the metric in alarm first, with their parameters filled in.
- */
-function offersFor({ db, suspect, leading }: Scene, row: ComponentRow, process: string | undefined) {
-  const metric = suspect?.metric ?? "";
-  return listRunbooks(db)
-    .filter((runbook) => runbook.definition.kinds.some((pattern) => kindMatches(pattern, row.kind)))
-    .sort((a, b) => Number(checks(b.definition.steps, metric)) - Number(checks(a.definition.steps, metric)))
-    .map((runbook) => ({
-      id: runbook.id,
-      name: runbook.name,
-      purpose: runbook.definition.purpose,
-      fits: checks(runbook.definition.steps, metric),
-      args: offeredArguments(
-        db,
-        runbook.definition.parameters,
-        row.id,
-        process ?? leading?.name,
-        suspect?.qualifier ?? "",
-      ),
-    }));
-}
-
-/**
  * The machines of a hypervisor a minute after its alarm was raised, when the polls since have told what each takes, or
  * when it ended before.
  */
@@ -370,28 +359,4 @@ function guestsAtWorst({ db, incident, nowMs }: Scene, suspect: IncidentAlarm): 
   if (suspect.component_id === null) return [];
   const atMs = Math.min((incident.resolved_at ?? nowMs) - 1, suspect.raised_at + MINUTE_MS);
   return guestsOf(db, suspect.component_id, relationsOf(db, [suspect.component_id], atMs), atMs);
-}
-
-const checks = (steps: readonly { type: string; metric?: string }[], metric: string) =>
-  steps.some((step) => step.type === "check" && step.metric === metric) ||
-  (metricInfo(metric).uses === "disk" && !steps.some((step) => step.type === "check"));
-
-/** What a run's parameters are filled in with: the process that used most memory, or what the alarm is about. */
-function offeredArguments(
-  db: Db,
-  parameters: readonly { name: string; offer: string }[],
-  hostId: number,
-  leading: string | undefined,
-  qualifier: string,
-): Record<string, string> {
-  const parts = partsOfHost(db, hostId, Number.MAX_SAFE_INTEGER);
-  const processes = parts.flatMap((part) => part.process ?? []);
-  const args: Record<string, string> = {};
-  for (const parameter of parameters) {
-    if (parameter.offer === "leading-process")
-      args[parameter.name] = (leading && (processes.includes(leading) ? leading : undefined)) ?? processes[0] ?? "";
-    else if (parameter.name === "mount" && qualifier.startsWith("/")) args[parameter.name] = qualifier;
-    else args[parameter.name] = "";
-  }
-  return args;
 }

@@ -21,7 +21,7 @@ import { mapPage } from "./map/page";
 import { mapPanel } from "./map/panel";
 import { changesPage } from "./changes";
 import { objectivePage } from "./objective";
-import { onCallNow, onCallPage, rotationCalendar, rotationPage } from "./on-call";
+import { onCallPage, rotationCalendar, rotationPage } from "./on-call";
 import { relationPage } from "./relation";
 import { siblingsPage } from "./siblings";
 import { serviceStructurePage, whatIfPage } from "./structure";
@@ -30,7 +30,9 @@ import { accountPage, holderOf, invitationPage, peoplePage, signInPage, tokensPa
 import { differencesPage, reviewPage } from "./review";
 import { mappingPage, mappingsPage } from "./mappings";
 import { platformPage, platformsPage } from "./platforms";
-import { runbookPage, runbooksPage, runPage } from "./runbooks";
+import { policiesPage, policyPage, policyTried } from "./policies";
+import { shellNow } from "./shell";
+import { runbookEditorPage, runbookPage, runbookRead, runbooksPage, runOutput, runPage } from "./runbooks";
 import { servicePage } from "./service";
 import { serviceFormPage } from "./service-form";
 import { alarmsPage } from "./alarms";
@@ -93,7 +95,7 @@ export const questions = {
   messages: messagesPage,
   message: messagePage,
   onCall: onCallPage,
-  onCallNow,
+  shellNow,
   rotation: rotationPage,
   rotationCalendar,
   component: componentPage,
@@ -136,6 +138,12 @@ export const questions = {
   source: sourcePage,
   runbooks: runbooksPage,
   runbook: runbookPage,
+  runbookEditor: runbookEditorPage,
+  runbookRead,
+  runOutput,
+  policies: policiesPage,
+  policy: policyPage,
+  policyTried,
   run: runPage,
   rules: rulesPage,
   rule: rulePage,

@@ -1,4 +1,5 @@
 import { beforeEach, describe, expect, it } from "vitest";
+import { layOut } from "#core/repair/lay-out";
 import { runbookSchema, type Step } from "#core/repair/runbook";
 import { useStore } from "../../tests/store";
 import type { LiveEvent } from "../events";
@@ -8,7 +9,9 @@ import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { incidentEvents, openIncident } from "../store/incidents";
 import { insertResource } from "../store/resources";
-import { listRunbooks, runById, saveRunbook, stepsOfRun } from "../store/runs";
+import { addVersion } from "../store/runbooks";
+import { runById, stepsOfRun, type NewRun } from "../store/runs";
+import { layWorld } from "./lay";
 import { Runner } from "./runner";
 
 const START = Date.parse("2026-03-17T10:00:00Z");
@@ -42,6 +45,7 @@ beforeEach(() => {
     machineMs: (ms) => ms,
     vault: { use: () => ({ fields: {} }) as never, note: () => undefined },
     emit: (event) => events.push(event),
+    reportProblem: () => undefined,
   });
 });
 
@@ -82,12 +86,37 @@ async function run(steps: unknown[], componentId = host(), incidentId: number | 
     parameters: [],
     steps,
   });
-  saveRunbook(db, definition, START);
-  const runbookId = listRunbooks(db)[0]?.id as number;
-  const id = runner.start({ runbookId, definition, componentId, incidentId, args: {}, by: "Anna" });
+  const id = runner.start(asked(definition, componentId, incidentId));
   await ended(id);
   return { id, run: runById(db, id), steps: stepsOfRun(db, id) };
 }
+
+function asked(
+  definition: ReturnType<typeof runbookSchema.parse>,
+  componentId: number,
+  incidentId: number | null,
+): NewRun {
+  const { id: runbookId, version } = addVersion(db, definition, {
+    state: "approved",
+    remark: "",
+    by: "Anna",
+    atMs: START,
+  });
+  return {
+    runbookId,
+    version,
+    definition,
+    componentId,
+    incidentId,
+    policyId: null,
+    args: {},
+    by: "Anna",
+    laid: layOut(definition, componentId, {}, layWorld(db, [componentId], START)),
+    rulings: [],
+    watched: [],
+  };
+}
+
 async function ended(id: number) {
   while (runById(db, id)?.state === "running") await new Promise((done) => setImmediate(done));
 }
@@ -142,15 +171,7 @@ describe("a run", () => {
       parameters: [],
       steps: [{ type: "wait", title: "Wait", seconds: 600 }, note],
     });
-    saveRunbook(db, definition, START);
-    id = runner.start({
-      runbookId: listRunbooks(db)[0]?.id as number,
-      definition,
-      componentId,
-      incidentId: null,
-      args: {},
-      by: "Anna",
-    });
+    id = runner.start(asked(definition, componentId, null));
     await ended(id);
     expect(runById(db, id)).toMatchObject({ state: "stopped", message: "Stopped by Ben during step 1." });
     expect(stepsOfRun(db, id).map((step) => step.state)).toEqual(["stopped", "skipped"]);

@@ -1,39 +1,49 @@
-import { commandLine, fillText, type RunState, type Step } from "#core/repair/runbook";
+import { setMaxListeners } from "node:events";
+import { commandLine } from "#core/repair/steps/command";
 import { spokenDuration } from "#core/time/windows";
-import { formatValue } from "#core/units/format";
-import { metricTitle } from "#core/catalogue/metrics";
-import { reachOf } from "../vault/reach";
-import { runOverSsh, type CommandResult } from "../outside/ssh";
+import { noteTried } from "../store/runbooks";
 import { insertChange } from "../store/changes";
-import type { Db } from "../store/database";
+import { storeProblem } from "../store/database";
 import { componentById } from "../store/estate";
 import { noteIncident } from "../store/incidents";
-import type { LiveEvent } from "../events";
-import { appendOutput, endRun, hostKeyOf, insertRun, trustHostKey, updateStep, type NewRun } from "../store/runs";
-import type { Vault } from "../vault/vault";
-import { readSamples } from "../store/signals";
-import type { SampleWriter } from "../ingest/sample-writer";
+import {
+  appendOutput,
+  endCutRollbacks,
+  endRun,
+  insertRun,
+  laidSteps,
+  openRuns,
+  runById,
+  setRollback,
+  setUnknownStep,
+  stepsOfRun,
+  updateStep,
+  type NewRun,
+  type RunRow,
+} from "../store/runs";
+import { commandAt } from "./over-ssh";
+import { StepOutput } from "./output";
+import { OWN_END, Walk, type End } from "./walk";
+import type { RunnerWorld } from "./world";
 
-export interface RunnerWorld {
-  db: Db;
-  sampleWriter: SampleWriter;
-  now: () => number;
-  /** Waits a span of the clock's time. */
-  sleep: (ms: number, signal: AbortSignal) => Promise<void>;
-  /** A span of the clock's time as machine milliseconds. */
-  machineMs: (ms: number) => number;
-  vault: Pick<Vault, "use" | "note">;
-  emit: (event: LiveEvent) => void;
+export type { RunnerWorld } from "./world";
+
+interface UnderWay {
+  abort: AbortController;
+  work: Promise<void>;
 }
-
-/** Output of one step is kept up to this many characters; what comes after is counted and left out. */
-const MOST_OUTPUT = 65_536;
+type Answer = (answer: { by: string; approved: boolean }) => void;
 
 /** Carries runs out, step by step, and keeps a full record: who, what command, what it printed, how it ended. */
 export class Runner {
-  private readonly under = new Map<number, { abort: AbortController; work: Promise<void> }>();
+  private readonly under = new Map<number, UnderWay>();
+  private readonly asked = new Map<string, Answer>();
 
-  constructor(private readonly world: RunnerWorld) {}
+  /** @param onEnd called when a run has come to its end, with how it is to be proved */
+  constructor(
+    private readonly world: RunnerWorld,
+    private readonly onEnd: (run: RunRow) => void = () => undefined,
+  ) {}
 
   /** Writes the run down and starts it; returns its id at once. */
   start(run: NewRun): number {
@@ -41,29 +51,45 @@ export class Runner {
     const id = db.transaction(() => {
       const made = insertRun(db, run, now());
       const target = componentById(db, run.componentId);
-      insertChange(db, {
-        atMs: now(),
-        kind: "runbook",
-        componentId: run.componentId,
-        summary: `Runbook “${run.definition.name}” started on ${target?.name}`,
-        by: run.by,
-      });
-      if (run.incidentId !== null)
-        noteIncident(
-          db,
-          run.incidentId,
-          "run",
-          `Runbook “${run.definition.name}” started on ${target?.name}`,
-          run.by,
-          now(),
-        );
+      const summary = `Runbook “${run.definition.name}” started on ${target?.name}`;
+      insertChange(db, { atMs: now(), kind: "runbook", componentId: run.componentId, summary, by: run.by });
+      if (run.incidentId !== null) noteIncident(db, run.incidentId, "run", summary, run.by, now());
       return made;
     })();
-    const abort = new AbortController();
-    const entry = { abort, work: Promise.resolve() };
-    this.under.set(id, entry);
-    entry.work = this.carryOut(id, run, abort.signal).finally(() => this.under.delete(id));
+    this.begin(id, (signal) => this.carryOut(id, signal));
     return id;
+  }
+
+  /** Goes on with the runs that the program's end cut off: what only waits goes on, what acted is said to be unknown. */
+  resume(): void {
+    const { db, now } = this.world;
+    endCutRollbacks(db);
+    for (const run of openRuns(db)) {
+      if (laidSteps(db, run.id).length > 0) this.begin(run.id, (signal) => this.carryOut(run.id, signal));
+      // A version before did not lay its runs out.
+      else
+        endRun(
+          db,
+          run.id,
+          "stopped",
+          "Cut off because Holotaxis was stopped. Look at what the last step did before starting again.",
+          now(),
+        );
+    }
+  }
+
+  private begin(id: number, work: (signal: AbortSignal) => Promise<void>): void {
+    const abort = new AbortController();
+    // Of a run over many targets each step under way listens to it.
+    setMaxListeners(0, abort.signal);
+    const entry: UnderWay = { abort, work: Promise.resolve() };
+    this.under.set(id, entry);
+    entry.work = work(abort.signal)
+      // The store took nothing: what is on record is gone on with at the next start.
+      .catch((error: unknown) =>
+        this.world.reportProblem(storeProblem(error) ?? `Run ${id} could not be carried on: ${String(error)}`),
+      )
+      .finally(() => this.under.delete(id));
   }
 
   /** @param by who ends it; stands on its record */
@@ -73,198 +99,148 @@ export class Runner {
     return run !== undefined;
   }
 
+  /** Somebody approves what a step asks, or does not. @returns whether it still asked */
+  answer(id: number, position: number, by: string, approved: boolean): boolean {
+    const key = `${id}:${position}`;
+    const answer = this.asked.get(key);
+    if (!answer) return false;
+    updateStep(this.world.db, id, position, { state: "asking", answeredBy: by });
+    this.asked.delete(key);
+    answer({ by, approved });
+    return true;
+  }
+
+  /** Takes back what a run that is over did. @returns whether there was anything to take back */
+  rollBack(id: number, by: string): boolean {
+    const run = runById(this.world.db, id);
+    if (!run || run.state === "running" || this.under.has(id) || run.rollback !== null) return false;
+    this.begin(id, (signal) => this.undo(run, by, signal));
+    return true;
+  }
+
+  /** Looks, by the step's own command that only reads, at what an interrupted step did. @returns a sentence when it failed */
+  async look(id: number, position: number): Promise<string | undefined> {
+    const run = runById(this.world.db, id);
+    const node = laidSteps(this.world.db, id).find((one) => one.position === position);
+    const target = node && componentById(this.world.db, node.targetId);
+    if (!run || !target || node?.step.type !== "command" || !node.step.look) return "There is nothing to look with.";
+    const line = commandLine(node.step.look, node.words);
+    appendOutput(this.world.db, id, position, `\n$ ${line}\n`);
+    const output = new StepOutput(this.world, id, position, () => this.tell(id));
+    const context = {
+      world: this.world,
+      runbook: run.runbook,
+      target,
+      signal: new AbortController().signal,
+      print: (text: string) => output.take(text),
+      keepSecret: (secrets: Iterable<string | undefined>) => output.keepSecret(secrets),
+    };
+    const result = await commandAt(context, node.step.at ?? "target", line, 30);
+    output.take(`\nexit code ${result.exitCode ?? "none"}\n`);
+    output.end();
+    return result.failure;
+  }
+
   private tell(id: number): void {
     this.world.emit({ topic: "run", id });
   }
 
-  /** Stops every run, and waits until each has written how it ended. */
+  /** Stops every run, and waits until each has written how it ended; those under way are gone on with at the next start. */
   async stopAll(): Promise<void> {
     const under = [...this.under.values()];
-    for (const { abort } of under) abort.abort("the end of the program");
+    for (const { abort } of under) abort.abort(OWN_END);
     await Promise.allSettled(under.map(({ work }) => work));
   }
 
-  private async carryOut(id: number, run: NewRun, signal: AbortSignal): Promise<void> {
+  private walkOf(run: RunRow, signal: AbortSignal): Walk {
+    return new Walk({
+      world: this.world,
+      runId: run.id,
+      runbook: run.runbook,
+      args: JSON.parse(run.args) as Record<string, string>,
+      startedAtMs: run.started_at,
+      signal,
+      tell: () => this.tell(run.id),
+      ask: (position, untilMs, ended) => this.ask(run.id, position, untilMs, ended),
+    });
+  }
+
+  private ask(id: number, position: number, untilMs: number, signal: AbortSignal) {
+    const key = `${id}:${position}`;
+    return new Promise<{ by: string; approved: boolean } | undefined>((resolve) => {
+      this.asked.set(key, resolve);
+      const rest = new AbortController();
+      const ended = () => rest.abort();
+      signal.addEventListener("abort", ended);
+      void this.world.sleep(Math.max(0, untilMs - this.world.now()), rest.signal).then(() => {
+        signal.removeEventListener("abort", ended);
+        this.asked.delete(key);
+        resolve(undefined);
+      });
+    });
+  }
+
+  private async carryOut(id: number, signal: AbortSignal): Promise<void> {
     const { db, now } = this.world;
-    const tell = (runId: number) => this.tell(runId);
-    const startedAt = now();
-    let state: RunState = "passed";
-    let message: string | null = null;
-    const steps = run.definition.steps;
-    for (let position = 0; position < steps.length; position++) {
-      const step = steps[position] as Step;
-      if (state !== "passed" || signal.aborted) {
-        if (signal.aborted && state === "passed") {
-          state = "stopped";
-          message = `Stopped by ${String(signal.reason)}.`;
-        }
-        updateStep(db, id, position, { state: "skipped" });
-        continue;
-      }
-      updateStep(db, id, position, { state: "running", startedAt: now() });
-      tell(id);
-      let problem: string | undefined;
-      try {
-        problem = await this.takeStep(id, position, step, run, startedAt, signal);
-      } catch (error) {
-        problem = error instanceof Error ? error.message : "The step failed.";
-      }
-      if (signal.aborted) {
-        state = "stopped";
-        message = `Stopped by ${String(signal.reason)} during step ${position + 1}.`;
-        updateStep(db, id, position, {
-          state: "stopped",
-          endedAt: now(),
-          message: `Stopped by ${String(signal.reason)}.`,
-        });
-      } else if (problem !== undefined) {
-        state = "failed";
-        message = `Step ${position + 1}, “${step.title}”: ${problem}`;
-        updateStep(db, id, position, { state: "failed", endedAt: now(), message: problem });
-      } else updateStep(db, id, position, { state: "passed", endedAt: now() });
-      tell(id);
-    }
+    const run = runById(db, id);
+    if (!run) return;
+    const walk = this.walkOf(run, signal);
+    const end = await walk.all().catch((error: unknown): End => ({
+      how: "failed",
+      message: error instanceof Error ? error.message : String(error),
+      rollBack: false,
+    }));
+    // Left as it stands: the next start goes on with it.
+    if (signal.aborted && signal.reason === OWN_END) return;
+    walk.skipRest();
+    const state = end.how === "unknown" ? "stopped" : end.how;
+    const message = end.how === "passed" ? null : end.message;
     db.transaction(() => {
       endRun(db, id, state, message, now());
+      if (end.how === "unknown") setUnknownStep(db, id, end.position);
+      if (end.how === "passed" && run.version !== null) noteTried(db, run.runbook_id, run.version);
       const outcome =
-        state === "passed" ? `ended well after ${spokenDuration(now() - startedAt)}` : `${state}: ${message}`;
-      if (run.incidentId !== null)
-        noteIncident(db, run.incidentId, "run", `Runbook “${run.definition.name}” ${outcome}`, run.by, now());
+        state === "passed" ? `ended well after ${spokenDuration(now() - run.started_at)}` : `${state}: ${message}`;
+      if (run.incident_id !== null)
+        noteIncident(db, run.incident_id, "run", `Runbook “${run.runbook}” ${outcome}`, run.started_by, now());
     })();
-    tell(id);
+    this.tell(id);
+    if (end.how === "failed" && end.rollBack) await this.undo(run, run.started_by, signal);
+    const ended = runById(db, id);
+    if (ended) this.onEnd(ended);
+    this.tell(id);
   }
 
-  /** @returns a sentence when the step failed */
-  private async takeStep(
-    id: number,
-    position: number,
-    step: Step,
-    run: NewRun,
-    startedAt: number,
-    signal: AbortSignal,
-  ): Promise<string | undefined> {
-    const { db, sleep } = this.world;
-    switch (step.type) {
-      case "note":
-        appendOutput(db, id, position, fillText(step.text, run.args));
-        return undefined;
-      case "wait":
-        await sleep(step.seconds * 1000, signal);
-        return undefined;
-      case "check":
-        return this.check(id, position, step, run, startedAt, signal);
-      case "command": {
-        const line = commandLine(step.argv, run.args);
-        updateStep(db, id, position, { state: "running", command: line });
-        const output = this.outputTo(id, position);
-        const result = await this.command(run, line, step.timeoutSeconds, output.take, signal);
-        output.end();
-        updateStep(db, id, position, { state: "running", exitCode: result.exitCode });
-        if (result.failure) return result.failure;
-        return step.accept.includes(result.exitCode ?? -1)
-          ? undefined
-          : `The command ended with exit code ${result.exitCode}.`;
-      }
-    }
+  private async undo(run: RunRow, by: string, signal: AbortSignal): Promise<void> {
+    const { db, now } = this.world;
+    setRollback(db, run.id, "running");
+    this.tell(run.id);
+    const problem = await this.walkOf(run, signal).undo();
+    db.transaction(() => {
+      setRollback(db, run.id, problem === undefined ? "passed" : "failed");
+      const words = problem === undefined ? "was taken back" : `was not taken back whole: ${problem}`;
+      insertChange(db, {
+        atMs: now(),
+        kind: "runbook",
+        componentId: run.component_id,
+        summary: `Runbook “${run.runbook}” ${words}`,
+        by,
+      });
+      if (run.incident_id !== null)
+        noteIncident(db, run.incident_id, "run", `Runbook “${run.runbook}” ${words}`, by, now());
+    })();
+    this.tell(run.id);
   }
+}
 
-  /** Runs a command line on the target, with the first of its credentials that lets us in. */
-  private async command(
-    run: NewRun,
-    line: string,
-    timeoutSeconds: number,
-    take: (text: string) => void,
-    signal: AbortSignal,
-  ): Promise<CommandResult> {
-    const { db, now, vault } = this.world;
-    const target = componentById(db, run.componentId);
-    const reach = target ? reachOf(db, target, now()) : { problem: "The target is not there any more." };
-    if ("problem" in reach) return { exitCode: null, failure: reach.problem };
-    const purpose = `“${run.definition.name}” on ${target?.name}`;
-    let result: CommandResult = { exitCode: null };
-    for (const credential of reach.credentials) {
-      const { fields } = vault.use(credential, purpose);
-      result = await runOverSsh(
-        {
-          address: reach.address,
-          port: reach.port,
-          user: fields.user ?? "",
-          ...(credential.kind === "ssh-key" ? { privateKey: fields.privateKey } : { password: fields.password }),
-          // Asked anew each time: the host may have been met with the credential before.
-          knownFingerprint: hostKeyOf(db, reach.address, reach.port)?.fingerprint,
-          trust: (fingerprint) => trustHostKey(db, reach.address, reach.port, fingerprint, now()),
-        },
-        line,
-        this.world.machineMs(timeoutSeconds * 1000) + 3000,
-        take,
-        signal,
-      );
-      vault.note(credential.id, purpose, result.refusedSignIn ? (result.failure ?? "refused") : null);
-      if (!result.refusedSignIn) break;
-    }
-    return result;
-  }
-
-  private outputTo(id: number, position: number) {
-    let waiting = "";
-    let kept = 0;
-    let left = 0;
-    const write = () => {
-      if (!waiting) return;
-      appendOutput(this.world.db, id, position, waiting);
-      waiting = "";
-      this.tell(id);
-    };
-    const timer = setInterval(write, 200);
-    return {
-      take: (text: string) => {
-        const room = Math.max(0, MOST_OUTPUT - kept);
-        waiting += text.slice(0, room);
-        kept += Math.min(room, text.length);
-        left += Math.max(0, text.length - room);
-      },
-      end: () => {
-        clearInterval(timer);
-        if (left) waiting += `\n… ${left} more characters were left out.`;
-        write();
-      },
-    };
-  }
-
-  private async check(
-    id: number,
-    position: number,
-    step: Extract<Step, { type: "check" }>,
-    run: NewRun,
-    startedAt: number,
-    signal: AbortSignal,
-  ): Promise<string | undefined> {
-    const { db, sampleWriter, now, sleep } = this.world;
-    const series = sampleWriter.measured(run.componentId, step.metric, step.instance);
-    const title = metricTitle(step.metric, step.instance);
-    if (!series) return `${title} is not measured on the target, so it cannot be checked.`;
-    const limit = formatValue(step.value, series.unit);
-    const until = now() + step.timeoutSeconds * 1000;
-    let reported = 0;
-    let mean = Number.NaN;
-    while (now() < until && !signal.aborted) {
-      const samples = readSamples(db, series.id, startedAt, now());
-      const last = [...samples.values].slice(-step.meanOf);
-      mean = last.reduce((sum, value) => sum + value, 0) / last.length;
-      if (samples.times.length > reported) {
-        reported = samples.times.length;
-        appendOutput(
-          db,
-          id,
-          position,
-          `${title} ${formatValue(samples.values[reported - 1], series.unit)}, mean of ${last.length}: ${formatValue(mean, series.unit)} (wanted: ${step.is} ${limit})\n`,
-        );
-        this.tell(id);
-        if (last.length >= step.meanOf && (step.is === "below" ? mean < step.value : mean > step.value))
-          return undefined;
-      }
-      await sleep(1000, signal);
-    }
-    return `${title} was still ${formatValue(mean, series.unit)} after ${spokenDuration(step.timeoutSeconds * 1000)}; wanted ${step.is} ${limit}.`;
-  }
+/** Whether a run did anything that can be taken back. */
+export function canBeTakenBack(world: Pick<RunnerWorld, "db">, run: RunRow): boolean {
+  return (
+    run.state !== "running" &&
+    run.rollback === null &&
+    stepsOfRun(world.db, run.id).length > 0 &&
+    laidSteps(world.db, run.id).some(
+      (node) => node.state === "passed" && "undo" in node.step && node.step.undo !== undefined,
+    )
+  );
 }

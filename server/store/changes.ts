@@ -48,6 +48,11 @@ export function changesIn(db: Db, fromMs: number, toMs: number, limit = 200): Ch
   );
 }
 
+/** When the first change of a component is on record: it was known then at the latest. */
+export const firstChangeMs = (db: Db, componentId: number): number | undefined =>
+  prepared<{ at: number | null }>(db, "SELECT min(at) AS at FROM change WHERE component_id = ?").get(componentId)?.at ??
+  undefined;
+
 export function changesOf(
   db: Db,
   componentIds: readonly number[],

@@ -36,6 +36,9 @@ export function credentialById(db: Db, id: number): CredentialRow | undefined {
   return row && toCredential(row);
 }
 
+export const credentialNamed = (db: Db, name: string): CredentialRow | undefined =>
+  listCredentials(db).find((one) => one.name === name);
+
 export const sealedOf = (db: Db, id: number): string | undefined =>
   prepared<{ sealed: string }>(db, "SELECT sealed FROM credential WHERE id = ?").get(id)?.sealed;
 

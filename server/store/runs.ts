@@ -1,116 +1,165 @@
-import type { RunState, Runbook, StepState, StepType } from "#core/repair/runbook";
+import type { LaidStep } from "#core/repair/lay-out";
+import type { Ruling } from "#core/repair/guardrails";
+import type { Proof, RunState, Runbook, StepState, StepType } from "#core/repair/runbook";
+import type { Step } from "#core/repair/steps/registry";
 import { prepared, type Db } from "./database";
-
-export interface RunbookRow {
-  id: number;
-  uid: string;
-  name: string;
-  definition: Runbook;
-}
-
-interface RawRunbook {
-  id: number;
-  uid: string;
-  name: string;
-  definition: string;
-}
-
-const toRunbook = (row: RawRunbook): RunbookRow => ({ ...row, definition: JSON.parse(row.definition) as Runbook });
-
-export function saveRunbook(db: Db, runbook: Runbook, atMs: number): void {
-  prepared(
-    db,
-    `INSERT INTO runbook (uid, name, definition, updated_at) VALUES (?, ?, ?, ?) ON CONFLICT (uid) DO UPDATE
-     SET name = excluded.name, definition = excluded.definition, updated_at = excluded.updated_at`,
-  ).run(runbook.uid, runbook.name, JSON.stringify(runbook), atMs);
-}
-
-export function listRunbooks(db: Db): RunbookRow[] {
-  return prepared<RawRunbook>(db, "SELECT id, uid, name, definition FROM runbook ORDER BY name").all().map(toRunbook);
-}
-
-export function runbookById(db: Db, id: number): RunbookRow | undefined {
-  const row = prepared<RawRunbook>(db, "SELECT id, uid, name, definition FROM runbook WHERE id = ?").get(id);
-  return row && toRunbook(row);
-}
 
 export interface RunRow {
   id: number;
   runbook_id: number;
   runbook: string;
+  version: number | null;
   component_id: number;
   component: string;
   incident_id: number | null;
+  policy_id: number | null;
+  policy: string | null;
   args: string;
   state: RunState;
   started_by: string;
   started_at: number;
   ended_at: number | null;
   message: string | null;
+  unknown_step: number | null;
+  rollback: "running" | "passed" | "failed" | null;
+  proof: Proof | null;
+  proof_text: string;
+  proof_at: number | null;
+  proof_until: number | null;
 }
 
-const RUN = `SELECT r.id, r.runbook_id, b.name AS runbook, r.component_id, c.name AS component, r.incident_id, r.args, r.state, r.started_by, r.started_at, r.ended_at, r.message
-  FROM run r JOIN runbook b ON b.id = r.runbook_id JOIN component c ON c.id = r.component_id`;
+const RUN = `SELECT r.id, r.runbook_id, b.name AS runbook, r.version, r.component_id, c.name AS component, r.incident_id, r.policy_id, p.name AS policy, r.args, r.state,
+  r.started_by, r.started_at, r.ended_at, r.message, r.unknown_step, r.rollback, r.proof, r.proof_text, r.proof_at, r.proof_until
+  FROM run r JOIN runbook b ON b.id = r.runbook_id JOIN component c ON c.id = r.component_id LEFT JOIN policy p ON p.id = r.policy_id`;
+
+/** A figure that showed the fault, as it was when a run began. */
+export interface WatchedRow {
+  alarmId: number;
+  name: string;
+  unit: string;
+  direction: "above" | "below";
+  seriesId: number | null;
+  /** NaN does not go into JSON: null where it was not measured. */
+  usual: number | null;
+  before: number | null;
+}
 
 export interface NewRun {
   runbookId: number;
+  version: number | null;
   definition: Runbook;
   componentId: number;
   incidentId: number | null;
+  policyId: number | null;
   args: Record<string, string>;
   by: string;
+  laid: readonly LaidStep[];
+  rulings: readonly Ruling[];
+  watched: readonly WatchedRow[];
 }
 
 export function insertRun(db: Db, run: NewRun, atMs: number): number {
   const id = Number(
     prepared(
       db,
-      `INSERT INTO run (runbook_id, definition, component_id, incident_id, args, state, started_by, started_at)
-       VALUES (?, ?, ?, ?, ?, 'running', ?, ?)`,
+      `INSERT INTO run (runbook_id, version, definition, component_id, incident_id, policy_id, args, state, started_by, started_at, rulings, watched)
+       VALUES (?, ?, ?, ?, ?, ?, ?, 'running', ?, ?, ?, ?)`,
     ).run(
       run.runbookId,
+      run.version,
       JSON.stringify(run.definition),
       run.componentId,
       run.incidentId,
+      run.policyId,
       JSON.stringify(run.args),
       run.by,
       atMs,
+      JSON.stringify(run.rulings),
+      JSON.stringify(run.watched),
     ).lastInsertRowid,
   );
-  run.definition.steps.forEach((step, position) =>
-    prepared(db, "INSERT INTO run_step (run_id, position, type, title, state) VALUES (?, ?, ?, ?, 'waiting')").run(
-      id,
-      position,
-      step.type,
-      step.title,
-    ),
-  );
+  for (const one of run.laid) addRunStep(db, id, one);
+  const target = prepared(db, "INSERT OR IGNORE INTO run_target (run_id, component_id) VALUES (?, ?)");
+  for (const componentId of new Set([run.componentId, ...run.laid.map((one) => one.targetId)]))
+    target.run(id, componentId);
   return id;
+}
+
+export function addRunStep(db: Db, runId: number, one: LaidStep): void {
+  prepared(
+    db,
+    `INSERT INTO run_step (run_id, position, parent, branch, component_id, type, title, state, step, words)
+     VALUES (?, ?, ?, ?, ?, ?, ?, 'waiting', ?, ?)`,
+  ).run(
+    runId,
+    one.position,
+    one.parent,
+    one.branch,
+    one.targetId,
+    one.step.type,
+    one.step.title,
+    JSON.stringify(one.step),
+    JSON.stringify(one.words),
+  );
 }
 
 export function endRun(db: Db, id: number, state: RunState, message: string | null, atMs: number): void {
   prepared(db, "UPDATE run SET state = ?, message = ?, ended_at = ? WHERE id = ?").run(state, message, atMs, id);
 }
 
-export function endInterruptedRuns(db: Db, atMs: number): void {
-  prepared(
-    db,
-    `UPDATE run_step SET state = 'stopped', ended_at = ? WHERE state = 'running' AND run_id IN (SELECT id FROM run
-     WHERE state = 'running')`,
-  ).run(atMs);
-  prepared(
-    db,
-    `UPDATE run_step SET state = 'skipped' WHERE state = 'waiting' AND run_id IN (SELECT id FROM run
-     WHERE state = 'running')`,
-  ).run();
-  prepared(
-    db,
-    `UPDATE run
-     SET state = 'stopped', ended_at = ?,
-       message = 'Cut off because Holotaxis was stopped. Look at what the last step did before starting again.'
-     WHERE state = 'running'`,
-  ).run(atMs);
+export const setUnknownStep = (db: Db, id: number, position: number | null): void =>
+  void prepared(db, "UPDATE run SET unknown_step = ? WHERE id = ?").run(position, id);
+
+export const setRollback = (db: Db, id: number, rollback: RunRow["rollback"]): void =>
+  void prepared(db, "UPDATE run SET rollback = ? WHERE id = ?").run(rollback, id);
+
+/** Rollbacks that were cut off by a kill: what they did is not known, and nothing must wait for them for ever. */
+export function endCutRollbacks(db: Db): void {
+  const said = "Cut off while it was being taken back. Look at what that did.";
+  db.transaction(() => {
+    prepared(
+      db,
+      `UPDATE run_step SET state = 'unknown', message = ? WHERE branch = 'undo' AND state IN ('running', 'waiting')
+         AND run_id IN (SELECT id FROM run WHERE rollback = 'running')`,
+    ).run(said);
+    prepared(
+      db,
+      "UPDATE run SET rollback = 'failed', message = trim(coalesce(message, '') || ' ' || ?) WHERE rollback = 'running'",
+    ).run(said);
+  })();
 }
+
+export function setProof(
+  db: Db,
+  id: number,
+  one: { proof: Proof; words: string; atMs: number; untilMs?: number },
+): void {
+  prepared(
+    db,
+    "UPDATE run SET proof = ?, proof_text = ?, proof_at = ?, proof_until = coalesce(?, proof_until) WHERE id = ?",
+  ).run(one.proof, one.words, one.atMs, one.untilMs ?? null, id);
+}
+
+export const takenOf = (db: Db, id: number): Record<string, unknown> =>
+  JSON.parse(prepared<{ taken: string }>(db, "SELECT taken FROM run WHERE id = ?").get(id)?.taken ?? "{}") as Record<
+    string,
+    unknown
+  >;
+export const keepTaken = (db: Db, id: number, taken: Record<string, unknown>): void =>
+  void prepared(db, "UPDATE run SET taken = json_patch(taken, ?) WHERE id = ?").run(JSON.stringify(taken), id);
+
+export const watchedOf = (db: Db, id: number): WatchedRow[] =>
+  JSON.parse(
+    prepared<{ watched: string }>(db, "SELECT watched FROM run WHERE id = ?").get(id)?.watched ?? "[]",
+  ) as WatchedRow[];
+export const rulingsOf = (db: Db, id: number): Ruling[] =>
+  JSON.parse(
+    prepared<{ rulings: string }>(db, "SELECT rulings FROM run WHERE id = ?").get(id)?.rulings ?? "[]",
+  ) as Ruling[];
+export const definitionOf = (db: Db, id: number): Runbook =>
+  JSON.parse(
+    prepared<{ definition: string }>(db, "SELECT definition FROM run WHERE id = ?").get(id)?.definition ?? "{}",
+  ) as Runbook;
 
 export interface StepChange {
   state: StepState;
@@ -119,12 +168,17 @@ export interface StepChange {
   command?: string;
   exitCode?: number | null;
   message?: string;
+  askUntil?: number;
+  answeredBy?: string;
+  tries?: number;
 }
 
 export function updateStep(db: Db, runId: number, position: number, change: StepChange): void {
   prepared(
     db,
-    `UPDATE run_step SET state = ?, started_at = coalesce(?, started_at), ended_at = coalesce(?, ended_at), command = coalesce(?, command), exit_code = coalesce(?, exit_code), message = coalesce(?, message)
+    `UPDATE run_step SET state = ?, started_at = coalesce(?, started_at), ended_at = coalesce(?, ended_at), command = coalesce(?, command),
+       exit_code = coalesce(?, exit_code), message = coalesce(?, message), ask_until = coalesce(ask_until, ?),
+       answered_by = coalesce(?, answered_by), tries = coalesce(?, tries)
      WHERE run_id = ? AND position = ?`,
   ).run(
     change.state,
@@ -133,17 +187,34 @@ export function updateStep(db: Db, runId: number, position: number, change: Step
     change.command ?? null,
     change.exitCode ?? null,
     change.message ?? null,
+    change.askUntil ?? null,
+    change.answeredBy ?? null,
+    change.tries ?? null,
     runId,
     position,
   );
 }
 
-export function appendOutput(db: Db, runId: number, position: number, text: string): void {
-  prepared(db, "UPDATE run_step SET output = output || ? WHERE run_id = ? AND position = ?").run(text, runId, position);
+/** Until when a step waits for its approval: as it was first said. */
+export const askUntil = (db: Db, runId: number, position: number): number | null =>
+  prepared<{ ask_until: number | null }>(db, "SELECT ask_until FROM run_step WHERE run_id = ? AND position = ?").get(
+    runId,
+    position,
+  )?.ask_until ?? null;
+
+export function appendOutput(db: Db, runId: number, position: number, text: string, leftOut = 0): void {
+  prepared(
+    db,
+    "UPDATE run_step SET output = output || ?, left_out = left_out + ? WHERE run_id = ? AND position = ?",
+  ).run(text, leftOut, runId, position);
 }
 
 export interface RunStepRow {
   position: number;
+  parent: number | null;
+  branch: LaidStep["branch"];
+  component_id: number | null;
+  component: string | null;
   type: StepType;
   title: string;
   state: StepState;
@@ -152,7 +223,11 @@ export interface RunStepRow {
   command: string | null;
   exit_code: number | null;
   output: string;
+  left_out: number;
   message: string | null;
+  ask_until: number | null;
+  answered_by: string | null;
+  tries: number;
 }
 
 export function runById(db: Db, id: number): RunRow | undefined {
@@ -162,9 +237,45 @@ export function runById(db: Db, id: number): RunRow | undefined {
 export function stepsOfRun(db: Db, id: number): RunStepRow[] {
   return prepared<RunStepRow>(
     db,
-    `SELECT position, type, title, state, started_at, ended_at, command, exit_code, output, message FROM run_step
-     WHERE run_id = ? ORDER BY position`,
+    `SELECT s.position, s.parent, s.branch, s.component_id, c.name AS component, s.type, s.title, s.state, s.started_at, s.ended_at, s.command,
+       s.exit_code, s.output, s.left_out, s.message, s.ask_until, s.answered_by, s.tries
+     FROM run_step s LEFT JOIN component c ON c.id = s.component_id WHERE s.run_id = ? ORDER BY s.position`,
   ).all(id);
+}
+
+/** A run's steps as they were laid out, with how far each is. */
+export function laidSteps(db: Db, id: number): (LaidStep & { state: StepState; endedAt: number | null })[] {
+  return prepared<{
+    position: number;
+    parent: number | null;
+    branch: LaidStep["branch"];
+    component_id: number;
+    step: string | null;
+    words: string;
+    state: StepState;
+    ended_at: number | null;
+  }>(
+    db,
+    `SELECT position, parent, branch, component_id, step, words, state, ended_at FROM run_step WHERE run_id = ?
+     ORDER BY position`,
+  )
+    .all(id)
+    .flatMap((row) =>
+      row.step === null
+        ? []
+        : [
+            {
+              position: row.position,
+              parent: row.parent,
+              branch: row.branch,
+              targetId: row.component_id,
+              step: JSON.parse(row.step) as Step,
+              words: JSON.parse(row.words) as Record<string, string>,
+              state: row.state,
+              endedAt: row.ended_at,
+            },
+          ],
+    );
 }
 
 export function listRuns(db: Db, limit: number, untilMs: number): RunRow[] {
@@ -178,51 +289,36 @@ export function runsOfIncident(db: Db, incidentId: number): RunRow[] {
   return prepared<RunRow>(db, `${RUN} WHERE r.incident_id = ? ORDER BY r.started_at`).all(incidentId);
 }
 
-export interface HostKey {
-  fingerprint: string;
-  firstSeenAt: number;
-  approvedBy: string | null;
-  credentialId: number | null;
-}
+export const runsOfRunbook = (db: Db, runbookId: number, limit: number): RunRow[] =>
+  prepared<RunRow>(db, `${RUN} WHERE r.runbook_id = ? ORDER BY r.started_at DESC LIMIT ?`).all(runbookId, limit);
 
-export const hostKeyOf = (db: Db, address: string, port: number): HostKey | undefined =>
-  prepared<HostKey>(
+export const openRuns = (db: Db): RunRow[] =>
+  prepared<RunRow>(db, `${RUN} WHERE r.state = 'running' ORDER BY r.id`).all();
+
+/** Runs that are over, and whose figures are still watched. */
+export const watchedRuns = (db: Db): RunRow[] =>
+  prepared<RunRow>(db, `${RUN} WHERE r.proof = 'watching' ORDER BY r.id`).all();
+
+/** Runs begun since an instant, oldest first, with the services of each target. */
+export const runsSince = (db: Db, fromMs: number): RunRow[] =>
+  prepared<RunRow>(db, `${RUN} WHERE r.started_at >= ? ORDER BY r.started_at, r.id`).all(fromMs);
+
+/** What each run under way acts on. */
+export function touchedByRuns(db: Db): { runId: number; touches: number[] }[] {
+  return prepared<{ run_id: number; ids: string }>(
     db,
-    `SELECT fingerprint, first_seen_at AS firstSeenAt, approved_by AS approvedBy, credential_id AS credentialId
-     FROM host_key WHERE address = ? AND port = ?`,
-  ).get(address, port);
-
-/** A person says that this is the host and its key, and with which credential it is signed in to. */
-export function approveHostKey(
-  db: Db,
-  host: { address: string; port: number; fingerprint: string; credentialId: number },
-  by: string,
-  atMs: number,
-): void {
-  prepared(
-    db,
-    `INSERT INTO host_key (address, port, fingerprint, first_seen_at, approved_by, credential_id)
-     VALUES (?, ?, ?, ?, ?, ?) ON CONFLICT (address, port) DO UPDATE SET fingerprint = excluded.fingerprint,
-       first_seen_at = excluded.first_seen_at, approved_by = excluded.approved_by, credential_id = excluded.credential_id`,
-  ).run(host.address, host.port, host.fingerprint, atMs, by, host.credentialId);
+    `SELECT t.run_id, json_group_array(t.component_id) AS ids FROM run_target t JOIN run r ON r.id = t.run_id
+     WHERE r.state = 'running' OR r.rollback = 'running' GROUP BY t.run_id`,
+  )
+    .all()
+    .map((row) => ({ runId: row.run_id, touches: JSON.parse(row.ids) as number[] }));
 }
 
-export function forgetHostKey(db: Db, address: string, port: number): void {
-  prepared(db, "DELETE FROM host_key WHERE address = ? AND port = ?").run(address, port);
-}
-
-export function trustHostKey(db: Db, address: string, port: number, fingerprint: string, atMs: number): void {
-  prepared(db, "INSERT OR IGNORE INTO host_key (address, port, fingerprint, first_seen_at) VALUES (?, ?, ?, ?)").run(
-    address,
-    port,
-    fingerprint,
-    atMs,
-  );
-}
-
-/** The run under way on a component, if any. */
+/** The run under way that acts on a component, if any. */
 export function runningOn(db: Db, componentId: number): number | undefined {
-  return prepared<{ id: number }>(db, "SELECT id FROM run WHERE component_id = ? AND state = 'running'").get(
-    componentId,
-  )?.id;
+  return prepared<{ id: number }>(
+    db,
+    `SELECT r.id FROM run_target t JOIN run r ON r.id = t.run_id
+     WHERE t.component_id = ? AND (r.state = 'running' OR r.rollback = 'running')`,
+  ).get(componentId)?.id;
 }

@@ -10,7 +10,7 @@ export interface CredentialKind {
   id: string;
   label: string;
   /** Where it serves. */
-  serves: "snmp" | "ssh" | "http" | "mail" | "webhook";
+  serves: "snmp" | "ssh" | "http" | "mail" | "webhook" | "database";
   /** Fields that are shown; with `.meta({ title })`. */
   open: z.ZodObject;
   /** Fields that are sealed and never shown again. */
@@ -108,6 +108,13 @@ export const CREDENTIAL_KINDS: readonly CredentialKind[] = [
       keyId: z.string("Give the key id.").trim().min(1, "Give the key id.").max(200).meta({ title: "Key id" }),
     }),
     sealed: z.strictObject({ key: secret("Secret key", 4096).meta({ title: "Secret key" }) }),
+  },
+  {
+    id: "database-user",
+    label: "User of a database",
+    serves: "database",
+    open: z.strictObject({ user }),
+    sealed: z.strictObject({ password: secret("Password", 1024).meta({ title: "Password" }) }),
   },
   {
     id: "mail-user",

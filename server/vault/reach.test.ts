@@ -8,7 +8,7 @@ import { itself } from "../people/principal";
 import { insertCredential, setSourceCredentials } from "../store/credentials";
 import type { Db } from "../store/database";
 import { componentById, insertComponent, type ComponentRow } from "../store/estate";
-import { trustHostKey } from "../store/runs";
+import { trustHostKey } from "../store/host-keys";
 import { insertSource } from "../store/sources";
 import { reachOf } from "./reach";
 

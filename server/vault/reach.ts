@@ -5,7 +5,7 @@ import { credentialById, credentialsOfSource } from "../store/credentials";
 import type { Db } from "../store/database";
 import { componentById, type ComponentRow } from "../store/estate";
 import { factsAt } from "../store/facts";
-import { hostKeyOf, type HostKey } from "../store/runs";
+import { hostKeyOf, type HostKey } from "../store/host-keys";
 import { sourceById } from "../store/sources";
 import { kindOfCredential } from "./kinds";
 import { mayBeUsedAt } from "./vault";

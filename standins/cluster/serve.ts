@@ -91,8 +91,11 @@ export class ClusterServer {
   /** Ends watches whose time is over, and tells the others where they stand. */
   pulse(): void {
     for (const one of this.watchers) {
-      if (Date.now() >= one.endMs) one.response.end();
-      else
+      if (Date.now() >= one.endMs) {
+        // Nothing may be written after the end, though the line is closed only when the other side has heard of it.
+        this.watchers.delete(one);
+        one.response.end();
+      } else
         one.response.write(
           `${JSON.stringify({ type: "BOOKMARK", object: { metadata: { resourceVersion: String(this.version) } } })}\n`,
         );

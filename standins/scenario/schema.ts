@@ -545,6 +545,8 @@ const change = z.strictObject({
   text: z.string().min(1).max(200),
   by: z.string().max(60),
   ticket: z.string().max(40).optional(),
+  /** Name of the setting that was changed. */
+  setting: z.string().max(60).optional(),
 });
 
 const fault = z.strictObject({

@@ -142,7 +142,8 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
       .click();
     await expect(page.getByRole("heading", { name: "Evidence: 2" })).toBeVisible();
     await page.getByRole("link", { name: "Restart a service …" }).click();
-    await expect(page.getByLabel("Target")).toHaveValue("nq-mfx-parse-01 (127.20.1.19)");
+    // Several may be chosen: each stands before the field.
+    await expect(page.getByRole("button", { name: "nq-mfx-parse-01 (127.20.1.19)" })).toBeVisible();
     await expect(page.getByLabel("Process to restart")).toHaveValue("manifest-parser");
     await page.getByRole("button", { name: "Start run" }).click();
     await expect(page.getByRole("heading", { level: 1 })).toContainText(
@@ -160,7 +161,9 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await page.getByRole("link", { name: "Watch" }).click();
     await page.goto("/?from=2026-03-17T08:00:00Z&to=2026-03-17T09:00:00Z");
     await expect(page.getByRole("status")).toContainText("Looking back.");
-    await expect(page.getByRole("heading", { level: 1 })).toContainText("runs as it should");
+    // On a slow machine the past learns later, and the budget of an objective may have been told of in that hour.
+    await expect(page.getByRole("heading", { level: 1 })).toContainText(/runs as it should|the budget of its objective/);
+    await expect(page.getByRole("heading", { level: 1 })).not.toContainText("nq-mfx-parse-01");
     await page.getByRole("link", { name: "Map", exact: true }).click();
     await expect(page).toHaveURL(/from=2026-03-17T08/);
     await expect(page.getByRole("heading", { level: 1 })).toContainText("as of 09:00");

@@ -125,14 +125,18 @@ describe("one fault, end to end, over real sockets", () => {
 
     const run = await act(engine, "run.start", {
       runbookId: offer?.id ?? 0,
-      componentId: host,
+      componentIds: [host],
+      atOnce: 1,
+      failedPercent: 0,
       incidentId: incident.id,
       args: { process: "shopfront" },
     });
     await expect(
       act(engine, "run.start", {
         runbookId: offer?.id ?? 0,
-        componentId: host,
+        componentIds: [host],
+        atOnce: 1,
+        failedPercent: 0,
         incidentId: null,
         args: { process: "shopfront" },
       }),
@@ -181,7 +185,14 @@ describe("one fault, end to end, over real sockets", () => {
   it("refuses what cannot be done, with a sentence", async () => {
     const host = component("t-web-01").id;
     const run = (args: Record<string, string>, componentId = host, runbookId = 1) =>
-      act(engine, "run.start", { runbookId, componentId, incidentId: null, args });
+      act(engine, "run.start", {
+        runbookId,
+        componentIds: [componentId],
+        atOnce: 1,
+        failedPercent: 0,
+        incidentId: null,
+        args,
+      });
     await expect(run({ process: "x; reboot" })).rejects.toThrow(/characters that are not allowed/);
     await expect(run({})).rejects.toThrow(/Process to restart is missing/);
     await expect(run({ process: "shopfront" }, component("t-sw-01").id)).rejects.toThrow(/t-sw-01 is net\.switch/);
@@ -207,7 +218,9 @@ describe("one fault, end to end, over real sockets", () => {
   it("fails a run with the reason when the host does not know the process", async () => {
     const run = await act(engine, "run.start", {
       runbookId: 1,
-      componentId: component("t-db-01").id,
+      componentIds: [component("t-db-01").id],
+      atOnce: 1,
+      failedPercent: 0,
       incidentId: null,
       args: { process: "nothing-here" },
     });
@@ -225,7 +238,9 @@ describe("one fault, end to end, over real sockets", () => {
   it("stops a run by hand", async () => {
     const run = await act(engine, "run.start", {
       runbookId: 1,
-      componentId: component("t-db-01").id,
+      componentIds: [component("t-db-01").id],
+      atOnce: 1,
+      failedPercent: 0,
       incidentId: null,
       args: { process: "postbag" },
     });

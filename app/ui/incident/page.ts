@@ -9,9 +9,9 @@ export const spanOf = ({ fromMs, toMs }: { fromMs: number; toMs: number }): stri
   new URLSearchParams({ from: iso(fromMs), to: iso(toMs) }).toString();
 
 /** A runbook with what the incident already tells it. */
-export const prefilled = ({ incident, host }: IncidentData, runbook: IncidentData["runbooks"][number]): string =>
+export const prefilled = ({ incident }: IncidentData, runbook: IncidentData["runbooks"][number]): string =>
   `/runbooks/${runbook.id}?${new URLSearchParams({
-    target: String(host?.componentId ?? ""),
+    target: String(runbook.targetId),
     incident: String(incident.id),
     ...Object.fromEntries(Object.entries(runbook.args).map(([name, value]) => [`arg.${name}`, value])),
   }).toString()}`;

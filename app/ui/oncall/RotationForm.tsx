@@ -14,8 +14,8 @@ import {
 import type { Answer } from "#server/pages/registry";
 import type { Refusal } from "../../shell/answers.server";
 import { RightButton } from "../RightButton";
-import { Choices } from "../telling/Choices";
-import { HoursField } from "../telling/HoursField";
+import { Choices } from "../Choices";
+import { HoursField } from "../HoursField";
 
 type Page = NonNullable<Answer<"rotation">>;
 

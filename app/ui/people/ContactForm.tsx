@@ -10,7 +10,7 @@ import type { Answer } from "#server/pages/registry";
 import type { Refusal } from "../../shell/answers.server";
 import { playSound, SOUNDS } from "../../shell/sounds";
 import { Caption } from "../Page";
-import { HoursField } from "../telling/HoursField";
+import { HoursField } from "../HoursField";
 
 type Contact = NonNullable<Answer<"account">>["contact"];
 

@@ -4,29 +4,12 @@ import { tags } from "@lezer/highlight";
 import CodeMirror, { EditorView, keymap, Prec } from "@uiw/react-codemirror";
 import Box from "@mui/material/Box";
 import { useMemo, useRef } from "react";
-import { MONO } from "../../theme/theme";
+import { LOOK } from "../editor-look";
 
 export interface SqlView {
   name: string;
   columns: readonly (readonly [name: string, about: string])[];
 }
-
-const LOOK = EditorView.theme({
-  "&": {
-    fontSize: "0.82rem",
-    backgroundColor: "var(--mui-palette-background-paper)",
-    color: "var(--mui-palette-text-primary)",
-  },
-  ".cm-content": { fontFamily: MONO, caretColor: "var(--mui-palette-text-primary)" },
-  ".cm-gutters": { backgroundColor: "var(--hx-raised)", color: "var(--mui-palette-text-secondary)", border: "none" },
-  ".cm-activeLine, .cm-activeLineGutter": { backgroundColor: "transparent" },
-  "&.cm-focused": { outline: "2px solid var(--mui-palette-primary-main)" },
-  ".cm-cursor": { borderLeftColor: "var(--mui-palette-text-primary)" },
-  ".cm-tooltip": {
-    backgroundColor: "var(--mui-palette-background-paper)",
-    border: "1px solid var(--mui-palette-divider)",
-  },
-});
 
 /** Weight before colour: words of the language stand out, texts and numbers are tinted, in both themes. */
 const WORDS = HighlightStyle.define([

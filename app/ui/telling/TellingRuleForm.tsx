@@ -13,8 +13,8 @@ import type { Answer } from "#server/pages/registry";
 import type { Refusal } from "../../shell/answers.server";
 import { KeepLink } from "../KeepLink";
 import { RightButton } from "../RightButton";
-import { Choices } from "./Choices";
-import { HoursField } from "./HoursField";
+import { Choices } from "../Choices";
+import { HoursField } from "../HoursField";
 
 type Page = NonNullable<Answer<"tellingRule">>;
 type Draft = Omit<TellingRule, "id" | "sinceMs">;

@@ -1,0 +1,84 @@
+import { kindMatches } from "#core/catalogue/kinds";
+import type { Parameter } from "#core/repair/runbook";
+import { insideOf, type Step } from "#core/repair/steps/registry";
+import type { Db } from "../store/database";
+import { partsOfHost, type ComponentRow } from "../store/estate";
+import { approvedRunbooks } from "../store/runbooks";
+
+export interface RepairScene {
+  /** What is taken for the cause first, then the host that carries it. */
+  targets: readonly (ComponentRow | undefined)[];
+  /** The two sites of a line that is the cause. */
+  line: [string, string] | null;
+  /** Metric of the leading alarm, and of all that stand. */
+  metric: string;
+  metrics: readonly string[];
+  qualifier: string;
+  subject: string;
+  /** The process that took most of the memory. */
+  leading: string | undefined;
+  /** The host does not respond: only what acts beside it helps. */
+  isSilent: boolean;
+}
+
+const MOST_OFFERS = 8;
+
+/** Runbooks for an incident: those that fit what is in alarm first, each with its target and parameters filled in. */
+export function repairOffers(db: Db, scene: RepairScene) {
+  const targets = scene.targets.filter((one) => one !== undefined);
+  return approvedRunbooks(db)
+    .flatMap((runbook) => {
+      const { definition } = runbook;
+      const target = targets.find((one) => definition.kinds.some((pattern) => kindMatches(pattern, one.kind)));
+      if (!target || (scene.isSilent && !actsBeside(definition.steps))) return [];
+      const checked = checks(definition.steps, scene.metric);
+      const fitting = (definition.fits ?? []).some((pattern) =>
+        [scene.metric, ...scene.metrics].some((metric) => kindMatches(pattern, metric)),
+      );
+      return [
+        {
+          id: runbook.id,
+          name: runbook.name,
+          purpose: definition.purpose,
+          targetId: target.id,
+          fits: checked || fitting,
+          rank: Number(checked) * 2 + Number(fitting),
+          args: Object.fromEntries(
+            definition.parameters.map((parameter) => [parameter.name, offered(db, parameter, target, scene)]),
+          ),
+        },
+      ];
+    })
+    .sort((a, b) => b.rank - a.rank || a.name.localeCompare(b.name))
+    .slice(0, MOST_OFFERS);
+}
+
+const flat = (steps: readonly Step[]): Step[] =>
+  steps.flatMap((step) => [step, ...insideOf(step).flatMap((one) => flat(one.steps))]);
+const checks = (steps: readonly Step[], metric: string) =>
+  flat(steps).some((step) => step.type === "check" && step.metric === metric);
+const actsBeside = (steps: readonly Step[]) =>
+  flat(steps).some((step) => step.type === "command" && (step.at ?? "target") !== "target");
+
+/** What a parameter is filled in with. */
+function offered(db: Db, parameter: Parameter, target: ComponentRow, scene: RepairScene): string {
+  const processes = () =>
+    partsOfHost(db, target.host_id ?? target.id, Number.MAX_SAFE_INTEGER).flatMap((part) => part.process ?? []);
+  switch (parameter.offer) {
+    case "leading-process":
+    case "cause-process": {
+      const own = target.process ?? scene.targets[0]?.process;
+      if (own) return own;
+      const running = processes();
+      return scene.leading && running.includes(scene.leading) ? scene.leading : (running[0] ?? "");
+    }
+    case "instance":
+      return scene.qualifier || scene.subject;
+    case "other-site":
+      return scene.line?.find((site) => site !== target.site) ?? "";
+    case "host-name":
+      return target.name;
+    default:
+      return parameter.name === "mount" && scene.qualifier.startsWith("/") ? scene.qualifier : parameter.usual || "";
+  }
+}

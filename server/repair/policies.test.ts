@@ -1,0 +1,381 @@
+import { createServer, type Server } from "node:http";
+import type { AddressInfo } from "node:net";
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
+import { policySchema } from "#core/repair/policy";
+import { runbookSchema } from "#core/repair/runbook";
+import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { emptyEstate, useStore } from "../../tests/store";
+import { SampleWriter } from "../ingest/sample-writer";
+import { raiseAlarm, saveRule } from "../store/alarms";
+import type { Db } from "../store/database";
+import { insertComponent } from "../store/estate";
+import {
+  affectServices,
+  incidentById,
+  incidentEvents,
+  joinIncident,
+  openIncident,
+  updateIncident,
+} from "../store/incidents";
+import { actsOfIncident, policyById, savePolicy, writeHalt } from "../store/policies";
+import { addVersion } from "../store/runbooks";
+import { runsOfIncident, stepsOfRun } from "../store/runs";
+import { listServices, saveService, writeMembers } from "../store/services";
+import { Policies } from "./policies";
+import { prepareRun } from "./prepare";
+import { Runner } from "./runner";
+import type { RunnerWorld } from "./world";
+
+const START = Date.parse("2026-03-17T10:00:00Z");
+let db: Db;
+let writer: SampleWriter;
+let now: number;
+let door: Server;
+let origin: string;
+let called: string[];
+let status: number;
+let world: RunnerWorld;
+let runner: Runner;
+let policies: Policies;
+useStore((made) => (db = made));
+beforeAll(async () => {
+  door = createServer((request, response) => {
+    called.push(`${request.method} ${request.url}`);
+    response.writeHead(status);
+    response.end("{}");
+  });
+  await new Promise<void>((done) => door.listen(0, "127.0.0.1", done));
+  origin = `http://127.0.0.1:${(door.address() as AddressInfo).port}`;
+});
+afterAll(() => void door.close());
+
+let host: number;
+let parser: number;
+let rule: number;
+beforeEach(() => {
+  emptyEstate(db);
+  db.exec(
+    "DELETE FROM policy; DELETE FROM run; DELETE FROM runbook; DELETE FROM incident; DELETE FROM alarm; DELETE FROM rule; DELETE FROM service",
+  );
+  writeHalt(db, null);
+  [now, called, status] = [START, [], 200];
+  writer = new SampleWriter(db);
+  world = {
+    db,
+    sampleWriter: writer,
+    now: () => now,
+    sleep: async (ms, signal) => {
+      const until = now + ms;
+      while (now < until && !signal.aborted) await new Promise((done) => setTimeout(done, 1));
+    },
+    machineMs: (ms) => ms,
+    vault: { use: () => ({ fields: {} }) as never, note: () => undefined },
+    emit: () => undefined,
+    reportProblem: () => undefined,
+  };
+  begin();
+  host = component("host.linux", "h-1", null, null);
+  parser = component("app.process", "parser @ h-1", host, "parser");
+  saveService(db, { uid: "orders", name: "Orders", purpose: "", owner: "", entries: [] }, START - 72 * HOUR_MS);
+  writeMembers(db, orders(), new Set([parser]), new Set([parser]), START - 72 * HOUR_MS);
+  rule = saveRule(db, undefined, {
+    name: "Memory",
+    type: "threshold",
+    settings: {},
+    scope: { subject: "component", kind: "host.*" },
+    enabled: true,
+  });
+  addVersion(
+    db,
+    runbookSchema.parse({
+      uid: "restart",
+      name: "Restart",
+      purpose: "Restarts.",
+      kinds: ["host.*", "app.*"],
+      parameters: [{ name: "process", label: "Process" }],
+      proofSeconds: 120,
+      steps: [
+        {
+          type: "http",
+          title: "Restart it",
+          url: `${origin}/restart/{{process}}`,
+          undo: { type: "http", url: `${origin}/undo/{{process}}` },
+        },
+      ],
+    }),
+    { state: "approved", remark: "", by: "Anna", atMs: START },
+  );
+});
+const orders = () => listServices(db)[0]?.id as number;
+
+/** As after a start: nothing but what is on record is known. */
+function begin() {
+  runner = new Runner(world, (run) => policies.ended(run));
+  policies = new Policies({ world, runner, plannedWork: () => null, onIncident: () => undefined });
+}
+const component = (kind: string, name: string, hostId: number | null, process: string | null) =>
+  insertComponent(
+    db,
+    {
+      kind,
+      name,
+      site: "Room",
+      sourceId: null,
+      hostId,
+      address: "127.0.0.1",
+      reason: "",
+      keys: [`k:${name}`],
+      facts: {},
+      process,
+    } as never,
+    START - 72 * HOUR_MS,
+  );
+
+let series: number;
+function incident(probability = 0.9): number {
+  const made = writer.series({ componentId: host, serviceId: null, resourceId: null }, "memory.used", "", "%", START);
+  series = made.id;
+  for (let at = START - 40 * MINUTE_MS; at <= START; at += MINUTE_MS)
+    writer.record(made, at, at < START - 5 * MINUTE_MS ? 50 : 95);
+  writer.commit("everything", () => undefined);
+  const alarm = raiseAlarm(
+    db,
+    {
+      subject: { type: "component", id: host },
+      ruleId: rule,
+      seriesId: series,
+      detector: "threshold",
+      metric: "memory.used",
+      direction: "above",
+      qualifier: "",
+      severity: "major",
+      text: "Memory usage at 95 %",
+      score: 90,
+      onsetMs: START - 5 * MINUTE_MS,
+    },
+    START - MINUTE_MS,
+  );
+  const id = openIncident(
+    db,
+    { subject: `component:${host}`, title: "Memory is running out on h-1", severity: "major" },
+    START - MINUTE_MS,
+  );
+  joinIncident(db, id, alarm, "first", START - MINUTE_MS);
+  affectServices(db, id, [orders()]);
+  const cause = { componentId: parser, serviceId: null, line: null, name: "parser @ h-1", probability, isRoot: true };
+  updateIncident(db, id, {
+    title: "Memory is running out on h-1",
+    severity: "major",
+    worst: "major",
+    suspectAlarmId: alarm,
+    suspectReasons: [],
+    causes: [{ ...cause, explains: [alarm], unexplained: [], reasons: [] }],
+  });
+  return id;
+}
+const policy = (more: object = {}) =>
+  savePolicy(
+    db,
+    undefined,
+    policySchema.parse({
+      name: "Restart what leaks",
+      level: "automatic",
+      causeKinds: ["app.*"],
+      alarms: ["memory.*"],
+      runbook: "restart",
+      args: { process: "{{cause.process}}" },
+      steadySeconds: 0,
+      limits: { mostHurt: 5 },
+      ...more,
+    }),
+    "Anna",
+    START,
+  );
+/** Lets a minute pass in ticks of five seconds, and whatever is under way come to its end. */
+async function minutes(count: number) {
+  for (let tick = 0; tick < count * 12; tick++) {
+    now += 5000;
+    policies.work(now);
+    // A run that was begun is over before the clock goes on.
+    do await new Promise((done) => setTimeout(done, 2));
+    while (runsUnderWay());
+  }
+}
+const runsUnderWay = () =>
+  db
+    .prepare(
+      `SELECT count(*) FROM run r WHERE r.rollback = 'running' OR (r.state = 'running' AND r.started_by <> 'Ben'
+         AND NOT EXISTS (SELECT 1 FROM run_step s WHERE s.run_id = r.id AND s.state = 'asking'))`,
+    )
+    .pluck()
+    .get() !== 0;
+const figure = (value: number, count = 3) => {
+  const made = writer.series({ componentId: host, serviceId: null, resourceId: null }, "memory.used", "", "%", now);
+  for (let index = 0; index < count; index++) writer.record(made, now + 1 + index, value);
+  writer.commit("everything", () => undefined);
+};
+const acts = (id: number) => actsOfIncident(db, id).map((act) => act.did);
+const said = (id: number) => incidentEvents(db, id).map((event) => event.text);
+
+describe("how far a policy is trusted", () => {
+  it.each([
+    ["watch", ["would"], 0],
+    ["propose", ["proposed"], 0],
+    ["approve", ["asked"], 0],
+    ["automatic", ["started"], 1],
+  ] as const)("%s", async (level, did, calls) => {
+    policy({ level });
+    const id = incident();
+    await minutes(1);
+    expect(acts(id)).toEqual(did);
+    expect(called).toHaveLength(calls);
+    if (calls) expect(called).toEqual(["POST /restart/parser"]);
+  });
+  it("with approval, runs when somebody gave it", async () => {
+    policy({ level: "approve" });
+    const id = incident();
+    await minutes(1);
+    const [run] = runsOfIncident(db, id);
+    expect(stepsOfRun(db, run?.id as number)[0]).toMatchObject({
+      state: "asking",
+      title: "Policy “Restart what leaks” asks",
+    });
+    expect(runner.answer(run?.id as number, 0, "Mara", true)).toBe(true);
+    await minutes(1);
+    expect(called).toEqual(["POST /restart/parser"]);
+  });
+});
+
+describe("an automatic act", () => {
+  it("is proved, and resolves its incident when nothing stands any more", async () => {
+    policy();
+    const id = incident();
+    await minutes(1);
+    expect(runsOfIncident(db, id)[0]).toMatchObject({
+      state: "passed",
+      proof: "watching",
+      policy: "Restart what leaks",
+    });
+    figure(51);
+    db.prepare("UPDATE alarm SET cleared_at = ?").run(now);
+    await minutes(1);
+    expect(runsOfIncident(db, id)[0]).toMatchObject({ proof: "proved" });
+    expect(incidentById(db, id)?.resolved_at).not.toBeNull();
+    expect(said(id).at(-1)).toMatch(/^Resolved: run \d+ is proved$/);
+    // Once proved it is not done again.
+    await minutes(15);
+    expect(called).toHaveLength(1);
+  });
+  it("that made it worse is taken back, and the policy is trusted less", async () => {
+    const one = policy();
+    const id = incident();
+    await minutes(1);
+    figure(130);
+    await minutes(3);
+    expect(runsOfIncident(db, id)[0]).toMatchObject({ proof: "worse", rollback: "passed" });
+    expect(called).toEqual(["POST /restart/parser", "POST /undo/parser"]);
+    expect(policyById(db, one)).toMatchObject({ fell_back_why: expect.stringContaining("made it worse") });
+    expect(policyById(db, one)?.definition.level).toBe("approve");
+  });
+  it("that failed makes the policy trusted less", async () => {
+    const one = policy();
+    status = 500;
+    incident();
+    await minutes(1);
+    expect(policyById(db, one)?.definition.level).toBe("approve");
+  });
+  it("without effect is tried again after the cool-down, then it gives up and says so", async () => {
+    policy({ limits: { mostHurt: 5, tries: 2, coolDownMinutes: 10 } });
+    const id = incident();
+    await minutes(1);
+    figure(95);
+    await minutes(5);
+    expect(called).toHaveLength(1);
+    // A start in between changes nothing: it is on record.
+    begin();
+    await minutes(10);
+    expect(called).toHaveLength(2);
+    figure(95);
+    await minutes(20);
+    expect(called).toHaveLength(2);
+    expect(runsOfIncident(db, id).map((run) => run.proof)).toEqual(["no effect", "no effect"]);
+  });
+  it("is held back while everything automatic is stopped, which is on record once, and goes on afterwards", async () => {
+    policy();
+    writeHalt(db, { by: "Mara", atMs: now, why: "" });
+    const id = incident();
+    await minutes(2);
+    expect(acts(id)).toEqual(["held"]);
+    expect(
+      actsOfIncident(db, id)[0]
+        ?.rulings.filter((one) => one.holds)
+        .map((one) => one.words),
+    ).toEqual(["Mara stopped all automatic acts"]);
+    expect(called).toEqual([]);
+    writeHalt(db, null);
+    await minutes(1);
+    expect(acts(id)).toEqual(["started"]);
+  });
+  it("waits while another run touches the same part", async () => {
+    policy();
+    const id = incident();
+    db.prepare(
+      "INSERT INTO run (runbook_id, definition, component_id, args, state, started_by, started_at) SELECT id, definition, ?, '{}', 'running', 'Ben', ? FROM runbook",
+    ).run(parser, now);
+    db.prepare("INSERT INTO run_target SELECT id, component_id FROM run").run();
+    await minutes(1);
+    expect(acts(id)).toEqual(["held"]);
+    db.exec("UPDATE run SET state = 'passed'");
+  });
+  it("is not done where the cause is unsure, changed a moment ago, or hurts nobody", async () => {
+    policy({ steadySeconds: 120 });
+    const unsure = incident(0.3);
+    await minutes(5);
+    expect(acts(unsure)).toEqual([]);
+  });
+});
+
+describe("looking a run over", () => {
+  const asked = (more: object = {}) => ({
+    runbook: {
+      id: 1,
+      name: "Restart",
+      version: 1,
+      definition: runbookSchema.parse({
+        uid: "xx",
+        name: "X",
+        purpose: "X.",
+        kinds: ["app.*"],
+        steps: [{ type: "note", title: "n", text: "n" }],
+        ...more,
+      }),
+    },
+    componentIds: [parser],
+    atOnce: 1,
+    failedPercent: 0,
+    incidentId: null,
+    policyId: null,
+    args: {},
+    by: "Anna",
+  });
+  const prepared =
+    (more: object = {}, other: object = {}) =>
+    () =>
+      prepareRun(world, { ...asked(more), ...other }, () => null);
+  it("refuses what is not for it, what is gone, and what must be true before and is not", () => {
+    expect(prepared({}, { componentIds: [] })).toThrow("Choose a component");
+    expect(prepared({}, { componentIds: [999] })).toThrow("Choose a component");
+    expect(prepared({}, { componentIds: [host] })).toThrow("h-1 is host.linux. Choose another target.");
+    expect(prepared({}, { args: { oops: "1" } })).toThrow("no parameter “oops”");
+    expect(prepared({ before: { wellSiblings: 1 } })).toThrow("0 of those that stand in for parser @ h-1 respond");
+    expect(prepared({ before: { condition: 'figure("memory.used") > 99.0' } })).toThrow(
+      "does not hold of parser @ h-1",
+    );
+    expect(prepared({ before: { responds: true } })().held).toBe(true);
+  });
+  it("warns of what a policy would be held back by: nothing stands in, and its service would go down", () => {
+    const { rulings } = prepared()();
+    expect(rulings.filter((one) => one.holds).map((one) => one.guardrail)).toEqual(["hurt"]);
+    expect(rulings.find((one) => one.guardrail === "redundancy")?.words).toBe("Nothing stands in for parser @ h-1");
+  });
+});

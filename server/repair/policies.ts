@@ -1,0 +1,356 @@
+import type { Ruling } from "#core/repair/guardrails";
+import { argumentsOf, belowLevel, fits, type PolicyDefinition } from "#core/repair/policy";
+import { DAY_MS, SECOND_MS } from "#core/time/windows";
+import { PersonError } from "../store/database";
+import type { ComponentRow } from "../store/estate";
+import { alarmsOfIncident, noteIncident, recentIncidents, resolveIncident, type IncidentRow } from "../store/incidents";
+import {
+  actsOfIncident,
+  addAct,
+  fallBack,
+  linkAct,
+  listPolicies,
+  policyById,
+  updateAct,
+  type ActRow,
+  type PolicyRow,
+} from "../store/policies";
+import { forgetOutputs } from "../store/run-outputs";
+import { runbookByUid } from "../store/runbooks";
+import { definitionOf, runsOfIncident, runsOfRunbook, setProof, watchedRuns, type RunRow } from "../store/runs";
+import { listServices } from "../store/services";
+import { causeFacts, type LookedAt } from "./cause-facts";
+import { prepareRun } from "./prepare";
+import { canBeTakenBack, type Runner } from "./runner";
+import { proofOfRun } from "./watched";
+import type { RunnerWorld } from "./world";
+
+/** Open incidents are looked at so often, clock time. */
+const LOOK_EVERY_MS = 5 * SECOND_MS;
+const MOST_INCIDENTS = 60;
+/** Files with what steps printed are kept so long. */
+const OUTPUT_DAYS = 90;
+/** What is held back is looked over again so often. */
+const REST_MS = 30 * SECOND_MS;
+/** Detectors whose alarms go on standing after all is well: their windows are long. */
+const SLOW: ReadonlySet<string> = new Set(["trend", "burn"]);
+/** So many runs in a row without effect count as a failure. */
+const WITHOUT_EFFECT = 2;
+
+export interface PolicyParts {
+  world: RunnerWorld;
+  runner: Runner;
+  plannedWork: (id: number) => string | null;
+  /** An incident was changed by it. */
+  onIncident: (id: number) => void;
+}
+
+/**
+ * Watches open incidents and does what policies say, within their guardrails; and proves every run, whoever started it.
+ * Every decision is on record: what was done, or would have been, and what held it back.
+ */
+export class Policies {
+  private forgotMs = Number.NEGATIVE_INFINITY;
+  private lookedMs = Number.NEGATIVE_INFINITY;
+  /** Until when what was held back is not looked over again, by policy, incident and component. */
+  private readonly rests = new Map<string, number>();
+  /** Since when the same thing has been the likeliest cause of an incident. */
+  private readonly steady = new Map<number, { key: string; sinceMs: number }>();
+
+  constructor(private readonly parts: PolicyParts) {}
+
+  /** What is due: call after each tick, outside a transaction. */
+  work(nowMs: number): void {
+    this.prove(nowMs);
+    if (nowMs - this.lookedMs < LOOK_EVERY_MS && nowMs >= this.lookedMs) return;
+    this.lookedMs = nowMs;
+    const { db } = this.parts.world;
+    const policies = listPolicies(db).filter((one) => one.definition.isOn);
+    const open = recentIncidents(db, Number.MAX_SAFE_INTEGER).filter((one) => one.resolved_at === null);
+    for (const id of this.steady.keys()) if (!open.some((one) => one.id === id)) this.steady.delete(id);
+    if (open.length === 0) this.rests.clear();
+    if (policies.length === 0) return;
+    const uids = new Map(listServices(db).map((one) => [one.id, one.uid]));
+    for (const incident of open.slice(0, MOST_INCIDENTS)) this.look(incident, policies, uids, nowMs);
+  }
+
+  /** Since when its likeliest cause has been the same. */
+  private steadyMs(incident: IncidentRow, nowMs: number): number {
+    const [first] = incident.causes;
+    const key = first ? `${first.componentId ?? first.line?.join("|") ?? first.serviceId}` : "";
+    const known = this.steady.get(incident.id);
+    if (known?.key === key && known.sinceMs <= nowMs) return nowMs - known.sinceMs;
+    this.steady.set(incident.id, { key, sinceMs: nowMs });
+    return 0;
+  }
+
+  private look(incident: IncidentRow, policies: readonly PolicyRow[], uids: Map<number, string>, nowMs: number): void {
+    const { db } = this.parts.world;
+    const steadyMs = this.steadyMs(incident, nowMs);
+    const roots = incident.causes.filter((one) => one.isRoot);
+    if (roots.length === 0) return;
+    const runs = runsOfIncident(db, incident.id);
+    // One thing at a time: what was done last is proved first.
+    if (runs.some((run) => run.state === "running" || run.proof === "watching")) return;
+    const services = incident.services.flatMap((one) => uids.get(one.id) ?? []);
+    const acts = actsOfIncident(db, incident.id);
+    for (const root of roots) {
+      const looked = causeFacts(this.parts.world, incident, root, steadyMs, services);
+      if (!looked) continue;
+      for (const policy of policies)
+        if (this.consider(policy, incident, looked, { acts, runs }, nowMs) === "acted") return;
+    }
+  }
+
+  /** @returns whether it acted, so that nothing else is done for this incident now */
+  private consider(
+    policy: PolicyRow,
+    incident: IncidentRow,
+    looked: LookedAt,
+    past: { acts: readonly ActRow[]; runs: readonly RunRow[] },
+    nowMs: number,
+  ): "acted" | "passed" {
+    const { definition } = policy;
+    const facts = looked.wordsFor(definition);
+    const verdict = fits(definition, facts);
+    const target = looked.targetOf(definition.on);
+    if (!verdict.fits || !target) return "passed";
+    const own = past.acts.filter((act) => act.policy_id === policy.id && act.component_id === target.id);
+    const quiet = definition.level === "watch" || definition.level === "propose";
+    if (quiet && own.some((act) => act.did !== "held")) return "passed";
+    // What was proved once is not done again, and what an attempt left is seen first.
+    if (past.runs.some((run) => run.policy_id === policy.id && run.proof === "proved")) return "passed";
+    const key = `${policy.id}:${incident.id}:${target.id}`;
+    const restsUntil = this.rests.get(key) ?? 0;
+    // Looking a run over asks the whole estate.
+    if (restsUntil > nowMs && restsUntil - nowMs <= REST_MS) return "passed";
+    const args = argumentsOf(definition, facts);
+    const act = {
+      policy_id: policy.id,
+      incident_id: incident.id,
+      component_id: target.id,
+      at: nowMs,
+      args,
+      why: verdict.words,
+      rulings: [] as Ruling[],
+    };
+    const prepared = this.prepare(policy, incident.id, target, args);
+    if ("problem" in prepared || prepared.held) this.rests.set(key, nowMs + REST_MS);
+    if ("problem" in prepared) {
+      this.hold(own, { ...act, rulings: [{ guardrail: "before", holds: true, words: prepared.problem }] });
+      return "passed";
+    }
+    if (prepared.held) {
+      this.hold(own, { ...act, rulings: prepared.rulings }, incident.id, definition);
+      return "passed";
+    }
+    const did = ({ watch: "would", propose: "proposed", approve: "asked", automatic: "started" } as const)[
+      definition.level
+    ];
+    this.act(did, { ...act, rulings: prepared.rulings }, own, policy, incident.id, target, prepared);
+    return quiet ? "passed" : "acted";
+  }
+
+  private prepare(policy: PolicyRow, incidentId: number, target: ComponentRow, args: Record<string, string>) {
+    const { definition } = policy;
+    const runbook = runbookByUid(this.parts.world.db, definition.runbook);
+    if (runbook?.state !== "approved") return { problem: `The runbook ${definition.runbook} is not approved.` };
+    try {
+      return prepareRun(
+        this.parts.world,
+        {
+          runbook,
+          componentIds: [target.id],
+          atOnce: 1,
+          failedPercent: 0,
+          incidentId,
+          policyId: policy.id,
+          args,
+          by: `policy ${definition.name}`,
+          limits: definition.limits,
+          ...(definition.level === "approve"
+            ? {
+                approval: {
+                  type: "approve" as const,
+                  title: `Policy “${definition.name}” asks`,
+                  text: `Shall ${runbook.name} run on ${target.name}?`,
+                  role: definition.approver,
+                  withinMinutes: 30,
+                  onFailure: "stop" as const,
+                  retries: 0,
+                },
+              }
+            : {}),
+        },
+        this.parts.plannedWork,
+      );
+    } catch (error) {
+      if (error instanceof PersonError) return { problem: error.message };
+      throw error;
+    }
+  }
+
+  private act(
+    did: "would" | "proposed" | "asked" | "started",
+    act: Omit<Parameters<typeof addAct>[1], "did">,
+    own: readonly ActRow[],
+    policy: PolicyRow,
+    incidentId: number,
+    target: ComponentRow,
+    prepared: Extract<ReturnType<Policies["prepare"]>, { run: unknown }>,
+  ): void {
+    const { db, now } = this.parts.world;
+    const { name, runbook } = policy.definition;
+    const held = own.find((one) => one.did === "held");
+    const words = {
+      would: `would have run ${runbook} on ${target.name}`,
+      proposed: `proposes to run ${runbook} on ${target.name}`,
+      asked: `asks whether to run ${runbook} on ${target.name}`,
+      started: `runs ${runbook} on ${target.name}`,
+    }[did];
+    const id = db.transaction(() => {
+      if (held) updateAct(db, held.id, { ...act, did });
+      const made = held?.id ?? addAct(db, { ...act, did });
+      if (did !== "would")
+        noteIncident(db, incidentId, "run", `Policy “${name}” ${words}: ${act.why}`, `policy ${name}`, now());
+      return made;
+    })();
+    if (did === "asked" || did === "started") linkAct(db, id, this.parts.runner.start(prepared.run));
+    this.parts.onIncident(incidentId);
+  }
+
+  /** Takes down what held an act back, once for as long as the same holds it. */
+  private hold(
+    own: readonly ActRow[],
+    act: Omit<Parameters<typeof addAct>[1], "did">,
+    incidentId?: number,
+    definition?: PolicyDefinition,
+  ): void {
+    const { db, now } = this.parts.world;
+    const known = own.find((one) => one.did === "held");
+    const holding = (rulings: readonly Ruling[]) =>
+      rulings
+        .filter((one) => one.holds)
+        .map((one) => one.guardrail)
+        .join();
+    if (known && holding(known.rulings) === holding(act.rulings)) return;
+    db.transaction(() => {
+      if (known) updateAct(db, known.id, { ...act, did: "held" });
+      else addAct(db, { ...act, did: "held" });
+      const final = act.rulings.find((one) => one.holds && one.isFinal);
+      if (final && incidentId !== undefined && definition)
+        noteIncident(
+          db,
+          incidentId,
+          "run",
+          `Policy “${definition.name}” gave up: ${final.words}. Somebody has to look`,
+          `policy ${definition.name}`,
+          now(),
+        );
+    })();
+    if (incidentId !== undefined) this.parts.onIncident(incidentId);
+  }
+
+  // --- proof
+
+  /** A run has come to its end: from now on its figures are watched. */
+  ended(run: RunRow): void {
+    const { db, now } = this.parts.world;
+    if (run.state !== "passed") {
+      if (run.policy_id !== null && run.state === "failed") this.failed(run, `run ${run.id} failed`);
+      return;
+    }
+    if (run.incident_id === null) return;
+    const watchMs = (definitionOf(db, run.id).proofSeconds ?? 120) * SECOND_MS;
+    const first = proofOfRun(db, { ...run, proof_until: now() + watchMs }, now());
+    setProof(db, run.id, {
+      proof: first.proof === "not measured" ? "not measured" : "watching",
+      words: first.words,
+      atMs: now(),
+      untilMs: now() + watchMs,
+    });
+  }
+
+  private prove(nowMs: number): void {
+    const { db, emit, outputs } = this.parts.world;
+    if (outputs !== undefined && Date.now() - this.forgotMs > DAY_MS) {
+      this.forgotMs = Date.now();
+      forgetOutputs(outputs, Date.now() - OUTPUT_DAYS * DAY_MS);
+    }
+    for (const run of watchedRuns(db)) {
+      const { proof, words } = proofOfRun(db, run, nowMs);
+      if (proof === "watching") continue;
+      db.transaction(() => {
+        setProof(db, run.id, { proof, words, atMs: nowMs });
+        if (run.incident_id !== null)
+          noteIncident(
+            db,
+            run.incident_id,
+            "run",
+            `Run ${run.id}, “${run.runbook}”: ${proof}. ${words}`,
+            "Holotaxis",
+            nowMs,
+          );
+        if (proof === "proved" && run.incident_id !== null) this.close(run, run.incident_id, nowMs);
+      })();
+      if (proof === "worse") this.worse(run);
+      else if (proof === "no effect") this.withoutEffect(run);
+      emit({ topic: "run", id: run.id });
+      if (run.incident_id !== null) this.parts.onIncident(run.incident_id);
+    }
+  }
+
+  /** A proved repair resolves its incident, where its policy says so and nothing but slow alarms stands. */
+  private close(run: RunRow, incidentId: number, nowMs: number): void {
+    const { db } = this.parts.world;
+    const policy = run.policy_id === null ? undefined : policyById(db, run.policy_id);
+    if (!policy?.definition.closes) return;
+    const standing = alarmsOfIncident(db, incidentId).filter(
+      (one) => one.cleared_at === null && !SLOW.has(one.detector),
+    );
+    if (standing.length > 0) return;
+    resolveIncident(db, incidentId, nowMs);
+    noteIncident(
+      db,
+      incidentId,
+      "resolved",
+      `Resolved: run ${run.id} is proved`,
+      `policy ${policy.definition.name}`,
+      nowMs,
+    );
+  }
+
+  private worse(run: RunRow): void {
+    if (canBeTakenBack(this.parts.world, run)) this.parts.runner.rollBack(run.id, "Holotaxis");
+    if (run.policy_id !== null) this.failed(run, `run ${run.id} made it worse`);
+  }
+
+  private withoutEffect(run: RunRow): void {
+    if (run.policy_id === null) return;
+    const last = runsOfRunbook(this.parts.world.db, run.runbook_id, 20)
+      .filter((one) => one.policy_id === run.policy_id && one.proof !== null)
+      .slice(0, WITHOUT_EFFECT);
+    if (last.length === WITHOUT_EFFECT && last.every((one) => one.proof === "no effect"))
+      this.failed(run, `${WITHOUT_EFFECT} runs in a row had no effect`);
+  }
+
+  /** Trust falls back a step. */
+  private failed(run: RunRow, why: string): void {
+    const { db, now } = this.parts.world;
+    const policy = run.policy_id === null ? undefined : policyById(db, run.policy_id);
+    if (!policy || policy.definition.level === "watch") return;
+    const level = belowLevel(policy.definition.level);
+    db.transaction(() => {
+      fallBack(db, policy, level, why, now());
+      if (run.incident_id !== null)
+        noteIncident(
+          db,
+          run.incident_id,
+          "run",
+          `Policy “${policy.definition.name}” is trusted less: ${level} from now on, because ${why}`,
+          "Holotaxis",
+          now(),
+        );
+    })();
+  }
+}

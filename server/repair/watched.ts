@@ -1,0 +1,92 @@
+import { metricTitle } from "#core/catalogue/metrics";
+import { proofOf, type WatchedFigure } from "#core/repair/proof";
+import { MINUTE_MS } from "#core/time/windows";
+import type { Proof } from "#core/repair/runbook";
+import { neighbourhood } from "../causes/neighbourhood";
+import { activeAlarms, alarmById, type AlarmRow } from "../store/alarms";
+import type { Db } from "../store/database";
+import { alarmsOfIncident, incidentById } from "../store/incidents";
+import { watchedOf, type RunRow, type WatchedRow } from "../store/runs";
+import { readSamples, seriesById } from "../store/signals";
+
+/** Usual is what it was in this time before the fault began. */
+const USUAL_MS = 60 * MINUTE_MS;
+const BEFORE_MS = 3 * MINUTE_MS;
+const MOST_WATCHED = 12;
+/** What adds up over hours cannot show soon that a repair helped. */
+const SLOW: ReadonlySet<string> = new Set(["burn"]);
+
+/** Figures and alarms by which the fault shows, as they are now: those at the target, else those that its cause explains. */
+export function watchedFigures(db: Db, incidentId: number, targetId: number, nowMs: number): WatchedRow[] {
+  const standing = alarmsOfIncident(db, incidentId).filter(
+    (alarm) => alarm.cleared_at === null && !SLOW.has(alarm.detector),
+  );
+  const near = neighbourhood(db, targetId, nowMs);
+  const own = standing.filter((alarm) => alarm.component_id !== null && near.has(alarm.component_id));
+  const cause = incidentById(db, incidentId)?.causes.find((one) => one.componentId === targetId);
+  const explained = new Set(cause?.explains ?? []);
+  const rest = standing.filter((alarm) => explained.size === 0 || explained.has(alarm.id));
+  return (own.length ? own : rest).slice(0, MOST_WATCHED).map((alarm) => watchedRow(db, alarm, nowMs));
+}
+
+function watchedRow(db: Db, alarm: AlarmRow, nowMs: number): WatchedRow {
+  const series = alarm.series_id === null ? undefined : seriesById(db, alarm.series_id);
+  const values = (fromMs: number, toMs: number) =>
+    series ? [...readSamples(db, series.id, fromMs, toMs).values].filter((one) => !Number.isNaN(one)) : [];
+  const usual = median(values(alarm.onset_at - USUAL_MS, alarm.onset_at - MINUTE_MS));
+  const before = values(nowMs - BEFORE_MS, nowMs).slice(-3);
+  return {
+    alarmId: alarm.id,
+    name: `${metricTitle(alarm.metric, alarm.qualifier)} of ${alarm.subject}`,
+    unit: series?.unit ?? "",
+    direction: alarm.direction,
+    seriesId: series?.id ?? null,
+    usual: usual ?? null,
+    before: before.length ? before.reduce((sum, one) => sum + one, 0) / before.length : null,
+  };
+}
+
+function median(values: number[]): number | undefined {
+  values.sort((a, b) => a - b);
+  return values[Math.floor(values.length / 2)];
+}
+
+const LOUD: ReadonlySet<string> = new Set(["critical", "major"]);
+
+/** How the figures that showed the fault stand after a run. */
+export function proofOfRun(db: Db, run: RunRow, nowMs: number): { proof: Proof; words: string } {
+  const endedAt = run.ended_at ?? nowMs;
+  const figures = watchedOf(db, run.id).map((row): WatchedFigure => {
+    const alarm = alarmById(db, row.alarmId);
+    return {
+      name: row.name,
+      unit: row.unit,
+      direction: row.direction,
+      usual: row.usual ?? Number.NaN,
+      before: row.before ?? Number.NaN,
+      after:
+        row.seriesId === null
+          ? []
+          : [...readSamples(db, row.seriesId, endedAt, nowMs).values].filter((one) => !Number.isNaN(one)),
+      cleared: alarm === undefined || alarm.cleared_at !== null,
+    };
+  });
+  const near = neighbourhood(db, run.component_id, nowMs);
+  const newAlarms = activeAlarms(db)
+    .filter(
+      (alarm) =>
+        alarm.onset_at > endedAt &&
+        LOUD.has(alarm.severity) &&
+        alarm.component_id !== null &&
+        near.has(alarm.component_id) &&
+        !SLOW.has(alarm.detector) &&
+        alarm.detector !== "trend",
+    )
+    .map((alarm) => `${metricTitle(alarm.metric, alarm.qualifier)} of ${alarm.subject}`);
+  return proofOf({
+    figures,
+    newAlarms,
+    elapsedMs: nowMs - endedAt,
+    watchMs: (run.proof_until ?? nowMs) - endedAt,
+  });
+}
