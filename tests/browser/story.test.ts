@@ -162,7 +162,9 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await page.goto("/?from=2026-03-17T08:00:00Z&to=2026-03-17T09:00:00Z");
     await expect(page.getByRole("status")).toContainText("Looking back.");
     // On a slow machine the past learns later, and the budget of an objective may have been told of in that hour.
-    await expect(page.getByRole("heading", { level: 1 })).toContainText(/runs as it should|the budget of its objective/);
+    await expect(page.getByRole("heading", { level: 1 })).toContainText(
+      /runs as it should|the budget of its objective/,
+    );
     await expect(page.getByRole("heading", { level: 1 })).not.toContainText("nq-mfx-parse-01");
     await page.getByRole("link", { name: "Map", exact: true }).click();
     await expect(page).toHaveURL(/from=2026-03-17T08/);
