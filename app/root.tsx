@@ -78,7 +78,7 @@ async function shellOf(request: Request, context: Route.LoaderArgs["context"], p
   // Looking further back than the ribbon reaches moves the ribbon there.
   const toMs = window.fromMs < nowMs - spanMs ? Math.min(nowMs, window.toMs + spanMs / 4) : nowMs;
   const fromMs = toMs - spanMs;
-  const [ribbon, tray, { onCall, halt }, practice] = await Promise.all([
+  const [ribbon, tray, { onCall, halt, asking }, practice] = await Promise.all([
     context.ask("ribbon", { fromMs, toMs, steps: RIBBON_STEPS }),
     context.ask("tray", { by: person.name, nowMs }),
     context.ask("shellNow", { nowMs }),
@@ -93,6 +93,7 @@ async function shellOf(request: Request, context: Route.LoaderArgs["context"], p
       tray,
       onCall,
       halt,
+      asking,
       ribbon: { ...ribbon, fromMs, toMs },
       pace: context.pace(),
       clockSet: context.clockSet,

@@ -59,6 +59,8 @@ export default [
     route("runbooks/new", "routes/runbook-editor.tsx", { id: "runbook-new" }),
     route("runbooks/policies", "routes/policies.tsx"),
     route("runbooks/policies/:id", "routes/policy.tsx"),
+    route("runbooks/housekeeping", "routes/chores.tsx"),
+    route("runbooks/housekeeping/:id", "routes/chore.tsx"),
     route("runbooks/:id", "routes/runbook.tsx"),
     route("runbooks/:id/edit", "routes/runbook-editor.tsx", { id: "runbook-edit" }),
     route("runs/:id", "routes/run.tsx"),

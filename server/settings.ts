@@ -2,6 +2,7 @@ import { join } from "node:path";
 import { z } from "zod";
 import { hasKind, ICONS, STRATA } from "#core/catalogue/kinds";
 import { ROLE_IDS } from "#core/people/rights";
+import { choreSchema } from "#core/repair/chore";
 import { LEVEL_IDS, policySchema } from "#core/repair/policy";
 import { runbookSchema } from "#core/repair/runbook";
 import type { ClockSetting } from "#core/time/clock";
@@ -134,6 +135,8 @@ export const endpointSchema = z.strictObject({
 export const setupSchema = z.strictObject({
   /** How far ready policies are trusted from the start, by name; each watches only where nothing is said. */
   policies: z.record(z.string().max(80), z.enum(LEVEL_IDS)).default({}),
+  /** The same of ready chores. */
+  chores: z.record(z.string().max(80), choreSchema.shape.level).default({}),
   organisation: z.string().min(1).max(80),
   sources: z.array(z.looseObject({})).max(200),
   /** Filters of the estate that are kept, as its address writes them. */
@@ -268,5 +271,7 @@ export const kitSchema = z.strictObject({
   runbooks: z.array(runbookSchema),
   /** Ready policies; each begins by watching only. */
   policies: z.array(policySchema.omit({ level: true }).extend({ level: z.literal("watch") })).default([]),
+  /** Ready chores; each begins by watching only. */
+  chores: z.array(choreSchema.omit({ level: true }).extend({ level: z.literal("watch") })).default([]),
 });
 export type Kit = z.infer<typeof kitSchema>;

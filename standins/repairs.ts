@@ -174,6 +174,27 @@ const firewall: Command = async (_words, shell) => {
   );
 };
 
+/**
+ * `find DIRECTORY … -mmin -MINUTES -size +KIBk -print`: what the jobs of a host have written, the only files that the
+ * stand-in has. Other predicates are taken and do not matter.
+ */
+const find: Command = ([directory = "/", ...predicates], { estate, host, now, say }) => {
+  const after = (name: string) => Number.parseInt((predicates[predicates.indexOf(name) + 1] ?? "").slice(1), 10);
+  const minutes = predicates.includes("-mmin") ? after("-mmin") : Number.POSITIVE_INFINITY;
+  const kib = predicates.includes("-size") ? after("-size") : 0;
+  const { layout, state } = estate.world;
+  host.poll(now());
+  const mount = host.machine.disks.map((one) => one.spec.mount).find((one) => one !== "/") ?? "/var/backups";
+  for (const { index, spec } of layout.jobs.filter((one) => one.spec.host === host.name)) {
+    const endedMs = state.job.endedAtMs[index] as number;
+    const path = `${mount}/${spec.name}.img`;
+    const size = spec.rows * 2;
+    if (!endedMs || !path.startsWith(directory) || now() - endedMs > minutes * 60_000 || size <= kib) continue;
+    say(path);
+  }
+  return 0;
+};
+
 /** `rotation leave`: takes a host out of those that requests go to. */
 const rotation: Command = async (_words, shell) => {
   await shell.sleep(1500);
@@ -235,6 +256,7 @@ const LINUX: Readonly<Record<string, Command>> = {
   certificate,
   ntpd: setClock,
   firewall,
+  find,
   rotation,
   container,
   disk,

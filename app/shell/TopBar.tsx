@@ -46,6 +46,11 @@ export function TopBar({ onFind, onKeys }: { onFind: () => void; onKeys: () => v
                   {shell.ribbon.openCount}
                 </span>
               ) : null}
+              {place.to === "/runbooks" && shell.asking > 0 ? (
+                <span className="hx-count" aria-label={`${shell.asking} wait for an answer`}>
+                  {shell.asking}
+                </span>
+              ) : null}
             </a>
           );
         })}

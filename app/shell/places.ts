@@ -51,6 +51,7 @@ export const PLACES: readonly Place[] = [
     label: "Runbooks",
     more: [
       { to: "/runbooks/policies", label: "Runbooks › Policies" },
+      { to: "/runbooks/housekeeping", label: "Runbooks › Housekeeping" },
       { to: "/runbooks/new", label: "Runbooks › New runbook" },
     ],
   },

@@ -91,6 +91,12 @@ const SHIPPED: readonly MetricInfo[] = [
     nature: "network",
   }),
   metric("reachable", "Reachability", "0/1", { bad: "low", symptom: { low: "not responding" }, uses: "reach" }),
+  metric("chore.done", "Result of chore", "0/1", {
+    bad: "low",
+    symptom: { low: "housekeeping failed" },
+    instanceAs: "after",
+    nature: "other",
+  }),
   metric("response", "Agent response time", "ms", { ...high("agent responds slowly"), nature: "slow" }),
   metric("process.memory", "Process memory", "By", { convention: "process.memory.usage", uses: "memory" }),
   metric("process.cpu", "Process CPU usage", "%", { convention: "process.cpu.utilization", uses: "cpu" }),

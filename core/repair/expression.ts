@@ -9,6 +9,8 @@ export interface ExpressionScope {
   target: Readonly<Record<string, string>>;
   /** What an HTTP call answered, where one did. */
   answer?: { status: number; body: unknown };
+  /** What a command printed. */
+  output?: string;
   figure: FigureReader;
 }
 
@@ -22,6 +24,7 @@ const environment = (figure: FigureReader) =>
     .registerVariable("target", "map<string, string>")
     .registerVariable("status", "int")
     .registerVariable("body", "dyn")
+    .registerVariable("output", "string")
     .registerFunction("figure(string): double", (metric: string) => figure(metric, ""))
     .registerFunction("figure(string, string): double", (metric: string, instance: string) => figure(metric, instance));
 
@@ -29,7 +32,7 @@ const checking = environment(() => Number.NaN);
 
 /**
  * What is wrong with a condition in CEL (Common Expression Language), as a sentence; undefined where nothing is. It may
- * use `args`, `values`, `target`, `status` and `body` of an HTTP answer, and `figure("metric")`, and must be true or false.
+ * use `args`, `values`, `target`, `status` and `body` of an HTTP answer, `output` of a command, and `figure("metric")`, and must be true or false.
  */
 export function conditionProblem(text: string): string | undefined {
   // A pattern can take for ever, on the thread that everything else waits for.
@@ -57,6 +60,7 @@ export function holds(text: string, scope: ExpressionScope): boolean {
       target: scope.target,
       status: BigInt(scope.answer?.status ?? 0),
       body: scope.answer?.body ?? null,
+      output: scope.output ?? "",
     });
   } catch (error) {
     throw new Error(`“${text}” could not be worked out: ${firstLine(error)}`, { cause: error });

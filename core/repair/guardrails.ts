@@ -34,6 +34,8 @@ export interface PastAct {
   serviceIds: readonly number[];
   incidentId: number | null;
   policyId: number | null;
+  /** A chore began it; such acts do not use up what policies may do in the estate. */
+  choreId?: number | null;
   /** What it left: still under way, well, or not. */
   state: "running" | "passed" | "failed" | "stopped";
 }
@@ -44,6 +46,10 @@ export interface Situation {
   /** Who stopped all automatic acts, where somebody did. */
   haltedBy: string | null;
   policyId: number | null;
+  /** Set where a chore asks. */
+  choreId?: number | null;
+  /** Open incident that the target takes part in, where the chore leaves such alone. */
+  openIncident?: number | null;
   runbookId: number;
   incidentId: number | null;
   target: {
@@ -84,6 +90,7 @@ export const GUARDRAILS = [
   "known",
   "lock",
   "oscillation",
+  "incident",
 ] as const;
 export type Guardrail = (typeof GUARDRAILS)[number];
 
@@ -112,6 +119,7 @@ export function judgeAct(limits: Limits, one: Situation): Ruling[] {
     known(limits, one),
     lock(one),
     oscillation(one),
+    ...incident(one),
   ];
 }
 
@@ -126,9 +134,12 @@ const halt = ({ haltedBy }: Situation) =>
     haltedBy === null ? "Automatic acts are on" : `${haltedBy} stopped all automatic acts`,
   );
 
-/** Acts that count against a limit an hour: those begun within the hour before now. */
+const isAutomatic = (act: PastAct) => act.policyId !== null || isOfChore(act);
+const isOfChore = (one: { choreId?: number | null }) => one.choreId !== null && one.choreId !== undefined;
+
+/** Acts that count against a limit an hour: those begun by themselves within the hour before now. */
 const withinHour = (acts: readonly PastAct[], nowMs: number) =>
-  acts.filter((act) => act.policyId !== null && act.atMs > nowMs - HOUR_MS && act.atMs <= nowMs);
+  acts.filter((act) => isAutomatic(act) && act.atMs > nowMs - HOUR_MS && act.atMs <= nowMs);
 
 function rates({ mostAnHour }: Limits, one: Situation): Ruling[] {
   const acts = withinHour(one.acts, one.nowMs);
@@ -137,12 +148,17 @@ function rates({ mostAnHour }: Limits, one: Situation): Ruling[] {
     return ruling("rate", count >= limit, `${count} of at most ${limit} acts an hour ${what}`);
   };
   return [
-    rate("by this runbook", mostAnHour.runbook, (act) => act.runbookId === one.runbookId),
+    rate(
+      "by this runbook",
+      mostAnHour.runbook,
+      (act) => act.runbookId === one.runbookId && isOfChore(act) === isOfChore(one),
+    ),
     rate(`on ${one.target.name}`, mostAnHour.component, (act) => act.componentId === one.target.id),
     ...one.services.map((service) =>
       rate(`on ${service.name}`, mostAnHour.service, (act) => act.serviceIds.includes(service.id)),
     ),
-    rate("in the whole estate", mostAnHour.estate, () => true),
+    // A night of upkeep must not keep repairs from being made, nor they it.
+    rate("in the whole estate", mostAnHour.estate, (act) => isOfChore(act) === isOfChore(one)),
   ];
 }
 
@@ -160,9 +176,7 @@ function redundancy({ leaveWell }: Limits, { set, underWay, target }: Situation)
 
 function share({ mostOfServicePercent, coolDownMinutes }: Limits, one: Situation): Ruling {
   const since = one.nowMs - Math.max(coolDownMinutes * MINUTE_MS, HOUR_MS / 6);
-  const recent = new Set(
-    one.acts.filter((act) => act.policyId !== null && act.atMs > since).map((act) => act.componentId),
-  );
+  const recent = new Set(one.acts.filter((act) => isAutomatic(act) && act.atMs > since).map((act) => act.componentId));
   let worst = { name: "", percent: 0, count: 0 };
   for (const service of one.services) {
     // One member can always be seen to, however small the service is.
@@ -253,3 +267,16 @@ const oscillation = ({ against }: Situation) =>
       ? "No other policy works against it"
       : `“${against}” acted on the same component and this one would undo it`,
   );
+
+const incident = ({ openIncident, target }: Situation): Ruling[] =>
+  openIncident === undefined
+    ? []
+    : [
+        ruling(
+          "incident",
+          openIncident !== null,
+          openIncident === null
+            ? `No open incident is about ${target.name}`
+            : `Incident ${openIncident} is open and about ${target.name}`,
+        ),
+      ];

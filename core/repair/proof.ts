@@ -16,6 +16,8 @@ export interface WatchedFigure {
   after: readonly number[];
   /** Its alarm was cleared. */
   cleared: boolean;
+  /** `usual` is a limit that it is to be kept within. */
+  isLimit?: boolean;
 }
 
 export interface ProofInput {
@@ -30,7 +32,7 @@ export interface ProofInput {
 
 /** Samples in a row that must be well. */
 const IN_A_ROW = 2;
-/** Back so much of the way from the fault to the usual is well; so much is eased, so much the other way worse. */
+/** Back so much of the way from the fault to the usual is well, and all of it to a limit; so much is eased, so much the other way worse. */
 const WELL = 0.7;
 const EASED = 0.3;
 const WORSE = -0.3;
@@ -72,7 +74,7 @@ export function proofOf({ figures, newAlarms, elapsedMs, watchMs }: ProofInput):
 
 function isDone(one: WatchedFigure): boolean {
   if (one.cleared) return true;
-  return one.after.length >= IN_A_ROW && wayBack(one) >= WELL;
+  return one.after.length >= IN_A_ROW && wayBack(one) >= (one.isLimit ? 1 : WELL);
 }
 
 const said = (figures: readonly WatchedFigure[]): string => figures.slice(0, 4).map(figureWords).join("; ");
@@ -82,6 +84,6 @@ function figureWords(one: WatchedFigure): string {
   const last = one.after.slice(-IN_A_ROW);
   if (last.length === 0) return `${one.name} still stands`;
   const value = (figure: number) => formatValue(figure, one.unit);
-  const usual = Number.isNaN(one.usual) ? "" : `, usually ${value(one.usual)}`;
+  const usual = Number.isNaN(one.usual) ? "" : `, ${one.isLimit ? "limit" : "usually"} ${value(one.usual)}`;
   return `${one.name} is ${value(mean(last))} (${value(one.before)} before${usual})`;
 }

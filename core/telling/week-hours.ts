@@ -11,12 +11,12 @@ export interface WeekHours {
   to: string;
 }
 
-const clock = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, "Write a time as 08:00.");
+export const clockTime = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, "Write a time as 08:00.");
 
 export const weekHoursSchema = z.strictObject({
   days: z.array(z.number().int().min(1).max(7)).min(1, "Choose one day at least.").max(7),
-  from: clock,
-  to: clock,
+  from: clockTime,
+  to: clockTime,
 });
 
 export const DAY_NAMES = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"] as const;
@@ -26,10 +26,11 @@ export const isZone = (zone: string): boolean => DateTime.local({ zone }).isVali
 /** A time of day on a day of a place, as an instant: what the change of the clock leaves out is an hour later, what it repeats is the first of both. */
 export function instantAt(day: DateTime, time: string): number {
   const [hour = 0, minute = 0] = time.split(":").map(Number);
-  return DateTime.fromObject(
+  const local = DateTime.fromObject(
     { year: day.year, month: day.month, day: day.day, hour, minute },
     { zone: day.zone },
-  ).toMillis();
+  );
+  return Math.min(...local.getPossibleOffsets().map((one) => one.toMillis()));
 }
 
 /** The stretches of such hours that touch a span, in order. */

@@ -4,7 +4,9 @@ import type { Ingest } from "../ingest/ingest";
 import type { People } from "../people/people";
 import type { IdentityByHand } from "../estate/by-hand";
 import type { MappingDesk } from "../estate/mapping-desk";
-import type { DryStep, Prepared, RunRequest } from "../repair/prepare";
+import type { Chores } from "../repair/chores";
+import type { DryStep } from "../repair/dry-run";
+import type { Prepared, RunRequest } from "../repair/prepare";
 import type { Runner } from "../repair/runner";
 import type { Sweeps } from "../estate/sweeps";
 import type { SpendDesk } from "../spend/desk";
@@ -24,7 +26,8 @@ export interface CommandPorts {
   /** Looks a run over before anything is done; throws a PersonError with a reason. */
   prepareRun: (asked: RunRequest) => Prepared;
   /** What a run would do, with every word filled in; nothing is done. */
-  dryRun: (prepared: Prepared) => DryStep[];
+  dryRun: (prepared: Prepared) => Promise<DryStep[]>;
+  chores: Pick<Chores, "begin" | "answer">;
   ingest: Pick<Ingest, "importSamples" | "saveEndpoint" | "removeEndpoint" | "saveMatchingRule" | "removeMatchingRule">;
   vault: Pick<Vault, "seal" | "use" | "note">;
   /** Asks a host for its key without signing in; throws an Error with a reason. */

@@ -3,6 +3,7 @@ import type { Principal } from "../people/principal";
 import { insertAudit } from "../store/audit";
 import { PersonError } from "../store/database";
 import { aboutText, type Command } from "./command";
+import { choreCommands } from "./chores";
 import { credentialCommands } from "./credentials";
 import { drillCommands } from "./drills";
 import { identityCommands } from "./identity";
@@ -35,6 +36,7 @@ export const commands = {
   ...runCommands,
   ...runbookCommands,
   ...policyCommands,
+  ...choreCommands,
   ...ingestCommands,
   ...settingCommands,
   ...serviceCommands,

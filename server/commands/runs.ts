@@ -70,9 +70,9 @@ export const runCommands = {
     right: rightFor,
     about: ({ componentIds }) => ({ type: "component", id: componentIds[0] ?? 0 }),
     input: asked,
-    run: (ports, input, who) => {
+    run: async (ports, input, who) => {
       const one = prepared(ports, input, who);
-      return { steps: ports.dryRun(one), rulings: one.rulings, held: one.held };
+      return { steps: await ports.dryRun(one), rulings: one.rulings, held: one.held };
     },
     record: (input, _output, ports) => `Dry run of ${nameOf(ports, input)}`,
   }),

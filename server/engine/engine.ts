@@ -32,7 +32,9 @@ import { readOnThread, SpendDesk } from "../spend/desk";
 import { PlatformPoller } from "../polling/platforms";
 import { Poller } from "../polling/poller";
 import { Policies } from "../repair/policies";
-import { dryRun, prepareRun } from "../repair/prepare";
+import { Chores } from "../repair/chores";
+import { dryRun } from "../repair/dry-run";
+import { prepareRun } from "../repair/prepare";
 import { Runner } from "../repair/runner";
 import type { RunnerWorld } from "../repair/world";
 import { Telling } from "../telling/telling";
@@ -111,6 +113,7 @@ export class Engine {
   private readonly repairs: RunnerWorld;
   private readonly runner: Runner;
   private readonly policies: Policies;
+  private readonly chores: Chores;
   private readonly tellingClient: TellingClient;
   private readonly telling: Telling;
   private readonly inventories: AgentInventories;
@@ -201,7 +204,10 @@ export class Engine {
     });
     this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.stopping });
     this.repairs = this.makeRepairs();
-    this.runner = new Runner(this.repairs, (run) => this.policies.ended(run));
+    this.runner = new Runner(this.repairs, (run) => {
+      this.policies.ended(run);
+      this.chores.ended(run);
+    });
     this.policies = new Policies({
       world: this.repairs,
       runner: this.runner,
@@ -210,6 +216,12 @@ export class Engine {
         this.telling.hear(id);
         this.emit({ topic: "incident", id, what: "changed" });
       },
+      onProof: (run, proof) => this.chores.proved(run, proof),
+    });
+    this.chores = new Chores({
+      world: this.repairs,
+      runner: this.runner,
+      plannedWork: (id) => this.plannedWork(id),
     });
     this.tellingClient = new TellingClient(
       new URL("./telling-thread.js", import.meta.url),
@@ -261,6 +273,7 @@ export class Engine {
       spend: this.spend,
       onSpend: () => this.tellEstate(),
       runs: this.runner,
+      chores: this.chores,
       prepareRun: (asked) => prepareRun(this.repairs, asked, (id) => this.plannedWork(id)),
       dryRun: (prepared) => dryRun(this.repairs, prepared),
       telling: this.telling,
@@ -587,6 +600,7 @@ export class Engine {
     if (this.inFastMotion) return;
     try {
       this.policies.work(this.now());
+      this.chores.work(this.now());
     } catch (error) {
       this.reportProblem(storeProblem(error) ?? `Nothing is repaired by itself at present: ${String(error)}`);
     }

@@ -3,9 +3,11 @@ import { join } from "node:path";
 import { extendCatalogue, type Extension } from "#core/catalogue/extend";
 import { readRule } from "#core/detection/rule";
 import { thresholdSettings } from "#core/detection/threshold";
+import { nextDue } from "#core/repair/triggers/registry";
 import { kitSchema, type Kit } from "../settings";
 import { offerRule } from "../store/alarms";
 import type { Db } from "../store/database";
+import { offerChore } from "../store/chores";
 import { offerPolicy } from "../store/policies";
 import { offerRunbook } from "../store/runbooks";
 
@@ -56,5 +58,6 @@ export function offerKits(db: Db, root: string, nowMs: number): void {
     }
     for (const runbook of kit.runbooks) db.transaction(() => offerRunbook(db, runbook, nowMs))();
     for (const policy of kit.policies) offerPolicy(db, policy, nowMs);
+    for (const chore of kit.chores) offerChore(db, chore, nowMs, nextDue(chore.trigger, nowMs));
   }
 }

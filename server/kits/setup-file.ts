@@ -11,6 +11,7 @@ import { saveCollection } from "../store/labels";
 import { saveService } from "../store/services";
 import { putBudget, setCurrencies } from "../store/spend";
 import { credentialsOfSource, insertCredential, listCredentials, setSourceCredentials } from "../store/credentials";
+import { choreNamed, saveChore } from "../store/chores";
 import { policyNamed, savePolicy } from "../store/policies";
 import { insertSource, listSources } from "../store/sources";
 import { driverOf } from "../sources/registry";
@@ -78,7 +79,7 @@ export function takeDemoPeople(db: Db, file: string, nowMs: number): void {
  * wrong.
  */
 export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): void {
-  const { organisation, sources, endpoints, services, spend, collections, policies } = readSetup(file);
+  const { organisation, sources, endpoints, services, spend, collections, policies, chores } = readSetup(file);
   const refuse = refuser(file);
   db.transaction(() => {
     writeMeta(db, "organisation", organisation);
@@ -99,6 +100,11 @@ export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): vo
       const policy = policyNamed(db, name);
       if (!policy) throw refuse(`policies: there is no ready policy “${name}”.`);
       savePolicy(db, policy.id, { ...policy.definition, level }, BY, nowMs);
+    }
+    for (const [name, level] of Object.entries(chores)) {
+      const chore = choreNamed(db, name);
+      if (!chore) throw refuse(`chores: there is no ready chore “${name}”.`);
+      saveChore(db, chore.id, { ...chore.definition, level }, { by: BY, atMs: nowMs, nextMs: chore.next_at });
     }
     for (const { name, filter } of collections) saveCollection(db, name, filter, BY, nowMs);
     if (spend) {

@@ -70,7 +70,9 @@ function policyFromRun(db: Db, runId: number): PolicyDefinition | undefined {
   const runbook = run && runbookById(db, run.runbook_id);
   const target = run && componentById(db, run.component_id);
   if (!run || !runbook || !target) return undefined;
-  const alarms = watchedOf(db, runId).flatMap((one) => alarmById(db, one.alarmId) ?? []);
+  const alarms = watchedOf(db, runId).flatMap((one) =>
+    one.alarmId === null ? [] : (alarmById(db, one.alarmId) ?? []),
+  );
   const processes = partsOfHost(db, target.host_id ?? target.id, run.started_at).flatMap((part) => part.process ?? []);
   const said = (value: string) => {
     if (value === target.process || processes.includes(value)) return "{{cause.process}}";

@@ -30,6 +30,7 @@ import { accountPage, holderOf, invitationPage, peoplePage, signInPage, tokensPa
 import { differencesPage, reviewPage } from "./review";
 import { mappingPage, mappingsPage } from "./mappings";
 import { platformPage, platformsPage } from "./platforms";
+import { chorePage, choresPage } from "./chores";
 import { policiesPage, policyPage, policyTried } from "./policies";
 import { shellNow } from "./shell";
 import { runbookEditorPage, runbookPage, runbookRead, runbooksPage, runOutput, runPage } from "./runbooks";
@@ -144,6 +145,8 @@ export const questions = {
   policies: policiesPage,
   policy: policyPage,
   policyTried,
+  chores: choresPage,
+  chore: chorePage,
   run: runPage,
   rules: rulesPage,
   rule: rulePage,

@@ -7,7 +7,17 @@ import { componentById, currentComponents } from "../store/estate";
 import { incidentById } from "../store/incidents";
 import { restOfOutput } from "../store/run-outputs";
 import { listRunbooks, runbookById, versionsOf } from "../store/runbooks";
-import { laidSteps, listRuns, rulingsOf, runById, runsOfRunbook, stepsOfRun, type RunRow } from "../store/runs";
+import { choreById, openRounds } from "../store/chores";
+import {
+  askingRuns,
+  laidSteps,
+  listRuns,
+  rulingsOf,
+  runById,
+  runsOfRunbook,
+  stepsOfRun,
+  type RunRow,
+} from "../store/runs";
 
 const MOST_RUNS = 100;
 const COUNTED_RUNS = 2000;
@@ -57,6 +67,12 @@ export function runbooksPage(db: Db, { atMs }: { atMs: number }) {
       };
     }),
     runs: listRuns(db, MOST_RUNS, atMs),
+    asking: {
+      runs: askingRuns(db).map(({ id, runbook, component, started_by: by }) => ({ id, runbook, component, by })),
+      chores: openRounds(db)
+        .filter((one) => one.state === "asking")
+        .map((one) => ({ id: one.chore_id, name: choreById(db, one.chore_id)?.definition.name ?? "" })),
+    },
   };
 }
 

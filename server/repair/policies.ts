@@ -1,4 +1,5 @@
 import type { Ruling } from "#core/repair/guardrails";
+import type { Proof } from "#core/repair/runbook";
 import { argumentsOf, belowLevel, fits, type PolicyDefinition } from "#core/repair/policy";
 import { DAY_MS, SECOND_MS } from "#core/time/windows";
 import { PersonError } from "../store/database";
@@ -17,7 +18,15 @@ import {
 } from "../store/policies";
 import { forgetOutputs } from "../store/run-outputs";
 import { runbookByUid } from "../store/runbooks";
-import { definitionOf, runsOfIncident, runsOfRunbook, setProof, watchedRuns, type RunRow } from "../store/runs";
+import {
+  definitionOf,
+  runsOfIncident,
+  runsOfRunbook,
+  setProof,
+  watchedOf,
+  watchedRuns,
+  type RunRow,
+} from "../store/runs";
 import { listServices } from "../store/services";
 import { causeFacts, type LookedAt } from "./cause-facts";
 import { prepareRun } from "./prepare";
@@ -43,6 +52,8 @@ export interface PolicyParts {
   plannedWork: (id: number) => string | null;
   /** An incident was changed by it. */
   onIncident: (id: number) => void;
+  /** It is known how a run turned out. */
+  onProof?: (run: RunRow, proof: Proof) => void;
 }
 
 /**
@@ -260,7 +271,7 @@ export class Policies {
       if (run.policy_id !== null && run.state === "failed") this.failed(run, `run ${run.id} failed`);
       return;
     }
-    if (run.incident_id === null) return;
+    if (run.incident_id === null && watchedOf(db, run.id).length === 0) return;
     const watchMs = (definitionOf(db, run.id).proofSeconds ?? 120) * SECOND_MS;
     const first = proofOfRun(db, { ...run, proof_until: now() + watchMs }, now());
     setProof(db, run.id, {
@@ -295,6 +306,7 @@ export class Policies {
       })();
       if (proof === "worse") this.worse(run);
       else if (proof === "no effect") this.withoutEffect(run);
+      this.parts.onProof?.(run, proof);
       emit({ topic: "run", id: run.id });
       if (run.incident_id !== null) this.parts.onIncident(run.incident_id);
     }

@@ -26,6 +26,12 @@ export interface RunRequest {
   failedPercent: number;
   incidentId: number | null;
   policyId: number | null;
+  /** The chore that is done with it. */
+  choreId?: number;
+  /** An open incident about the target holds it back. */
+  mindsIncidents?: boolean;
+  /** Figures that it is to bring back, where there is no incident to tell them. */
+  watched?: NewRun["watched"];
   args: Record<string, string>;
   by: string;
   /** Guardrails of the policy; the usual ones for what people start. */
@@ -77,6 +83,8 @@ export function prepareRun(
   const touches = [...new Set([...targets.map((one) => one.id), ...laid.map((one) => one.targetId)])];
   const situation = situationOf(db, {
     policyId: asked.policyId,
+    choreId: asked.choreId ?? null,
+    mindsIncidents: asked.mindsIncidents ?? false,
     runbookId: asked.runbook.id,
     incidentId: asked.incidentId,
     target: first,
@@ -95,11 +103,13 @@ export function prepareRun(
       componentId: first.id,
       incidentId: asked.incidentId,
       policyId: asked.policyId,
+      choreId: asked.choreId ?? null,
       args: asked.args,
       by: asked.by,
       laid,
       rulings,
-      watched: asked.incidentId === null ? [] : watchedFigures(db, asked.incidentId, first.id, nowMs),
+      watched:
+        asked.watched ?? (asked.incidentId === null ? [] : watchedFigures(db, asked.incidentId, first.id, nowMs)),
     },
   };
 }
@@ -157,72 +167,4 @@ function mustHold(world: Pick<RunnerWorld, "db" | "now" | "sampleWriter">, asked
   }
   if (!isSo)
     throw new PersonError(`${before.condition} does not hold of ${target.name}, as “${asked.runbook.name}” asks.`);
-}
-
-/** One step of a dry run: what would be done where, with every word filled in. */
-export interface DryStep {
-  position: number;
-  parent: number | null;
-  branch: LaidStep["branch"];
-  type: Step["type"];
-  title: string;
-  component: string;
-  /** Where it would be carried out, where that is elsewhere. */
-  at: string | null;
-  words: string;
-  acts: boolean;
-  hasUndo: boolean;
-  /** What would stop it there: no way in, no such switch. */
-  problem: string | null;
-  /** Of checks: the figure as it is now, and whether it would pass. */
-  now: string | null;
-}
-
-/** What a run would do. Nothing is changed, nobody is connected to; checks are read from what is measured now. */
-export function dryRun(world: Pick<RunnerWorld, "db" | "now" | "sampleWriter">, { run }: Prepared): DryStep[] {
-  const { db, now } = world;
-  return run.laid.map((one) => {
-    const target = componentById(db, one.targetId);
-    const kind = kindOfStep(one.step.type);
-    const place = one.step.type === "command" && target ? placeOf(db, target, one.step.at ?? "target", now()) : target;
-    const where = place && !("problem" in place) ? place : undefined;
-    const isRemote = one.step.type === "command" || one.step.type === "script";
-    const reach = isRemote && where ? reachOf(db, where, now()) : undefined;
-    return {
-      position: one.position,
-      parent: one.parent,
-      branch: one.branch,
-      type: one.step.type,
-      title: one.step.title,
-      component: target?.name ?? "?",
-      at: where && where.id !== target?.id ? where.name : null,
-      words: kind.words(one.step as never, one.words),
-      acts: kind.acts,
-      hasUndo: "undo" in one.step && one.step.undo !== undefined,
-      problem: place && "problem" in place ? place.problem : reach && "problem" in reach ? reach.problem : null,
-      now: target ? readNow(world, one, target, run.args) : null,
-    };
-  });
-}
-
-function readNow(
-  world: Pick<RunnerWorld, "db" | "now" | "sampleWriter">,
-  { step, words }: LaidStep,
-  target: ComponentRow,
-  args: Record<string, string>,
-): string | null {
-  if (step.type === "check" && step.metric !== undefined) {
-    const value = newestFigure(world, target.id, step.metric, step.instance);
-    if (Number.isNaN(value)) return "not measured";
-    return `${Number(value.toPrecision(4))} now: ${(step.is === "below") === value < step.value ? "passes" : "does not pass yet"}`;
-  }
-  const condition = step.type === "check" ? step.condition : step.type === "choose" ? step.if : undefined;
-  if (condition === undefined) return null;
-  try {
-    return holds(condition, scopeOf({ world: world as RunnerWorld, target, words, taken: {}, args }))
-      ? "holds now"
-      : "does not hold now";
-  } catch {
-    return "known only during the run";
-  }
 }

@@ -1,6 +1,7 @@
 import type { PastAct, Situation } from "#core/repair/guardrails";
 import { serviceState } from "#core/topology/impact";
 import { HOUR_MS } from "#core/time/windows";
+import { neighbourhood } from "../causes/neighbourhood";
 import { structureAt } from "../causes/structure-at";
 import { firstChangeMs } from "../store/changes";
 import type { Db } from "../store/database";
@@ -8,7 +9,7 @@ import { componentById, type ComponentRow } from "../store/estate";
 import { readHalt } from "../store/policies";
 import { runsOfIncident, runsSince, touchedByRuns, type RunRow } from "../store/runs";
 import { healthAt, listServices, membersAt } from "../store/services";
-import { incidentById } from "../store/incidents";
+import { incidentById, openIncidentOn } from "../store/incidents";
 import { silentComponents } from "./place";
 import { standIns } from "./stand-ins";
 
@@ -17,6 +18,9 @@ const BACK_MS = 24 * HOUR_MS;
 
 export interface Asked {
   policyId: number | null;
+  choreId?: number | null;
+  /** Whether an open incident about the target holds it back. */
+  mindsIncidents?: boolean;
   runbookId: number;
   incidentId: number | null;
   target: ComponentRow;
@@ -56,12 +60,15 @@ export function situationOf(db: Db, asked: Asked): Situation {
       serviceIds: servicesOf(run.component_id),
       incidentId: run.incident_id,
       policyId: run.policy_id,
+      choreId: run.chore_id,
       state: run.state,
     }));
   return {
     nowMs,
     haltedBy: readHalt(db)?.by ?? null,
     policyId: asked.policyId,
+    choreId: asked.choreId ?? null,
+    ...(asked.mindsIncidents ? { openIncident: openIncidentOn(db, neighbourhood(db, target.id, nowMs)) ?? null } : {}),
     runbookId: asked.runbookId,
     incidentId,
     target: {

@@ -57,7 +57,7 @@ const LOUD: ReadonlySet<string> = new Set(["critical", "major"]);
 export function proofOfRun(db: Db, run: RunRow, nowMs: number): { proof: Proof; words: string } {
   const endedAt = run.ended_at ?? nowMs;
   const figures = watchedOf(db, run.id).map((row): WatchedFigure => {
-    const alarm = alarmById(db, row.alarmId);
+    const alarm = row.alarmId === null ? null : alarmById(db, row.alarmId);
     return {
       name: row.name,
       unit: row.unit,
@@ -68,7 +68,8 @@ export function proofOfRun(db: Db, run: RunRow, nowMs: number): { proof: Proof; 
         row.seriesId === null
           ? []
           : [...readSamples(db, row.seriesId, endedAt, nowMs).values].filter((one) => !Number.isNaN(one)),
-      cleared: alarm === undefined || alarm.cleared_at !== null,
+      cleared: alarm !== null && (alarm === undefined || alarm.cleared_at !== null),
+      isLimit: row.alarmId === null,
     };
   });
   const near = neighbourhood(db, run.component_id, nowMs);

@@ -14,6 +14,7 @@ export interface RunRow {
   incident_id: number | null;
   policy_id: number | null;
   policy: string | null;
+  chore_id: number | null;
   args: string;
   state: RunState;
   started_by: string;
@@ -28,13 +29,14 @@ export interface RunRow {
   proof_until: number | null;
 }
 
-const RUN = `SELECT r.id, r.runbook_id, b.name AS runbook, r.version, r.component_id, c.name AS component, r.incident_id, r.policy_id, p.name AS policy, r.args, r.state,
+const RUN = `SELECT r.id, r.runbook_id, b.name AS runbook, r.version, r.component_id, c.name AS component, r.incident_id, r.policy_id, p.name AS policy, r.chore_id, r.args, r.state,
   r.started_by, r.started_at, r.ended_at, r.message, r.unknown_step, r.rollback, r.proof, r.proof_text, r.proof_at, r.proof_until
   FROM run r JOIN runbook b ON b.id = r.runbook_id JOIN component c ON c.id = r.component_id LEFT JOIN policy p ON p.id = r.policy_id`;
 
 /** A figure that showed the fault, as it was when a run began. */
 export interface WatchedRow {
-  alarmId: number;
+  /** Null for what a chore keeps within a limit, without an alarm. */
+  alarmId: number | null;
   name: string;
   unit: string;
   direction: "above" | "below";
@@ -51,6 +53,7 @@ export interface NewRun {
   componentId: number;
   incidentId: number | null;
   policyId: number | null;
+  choreId?: number | null;
   args: Record<string, string>;
   by: string;
   laid: readonly LaidStep[];
@@ -62,8 +65,8 @@ export function insertRun(db: Db, run: NewRun, atMs: number): number {
   const id = Number(
     prepared(
       db,
-      `INSERT INTO run (runbook_id, version, definition, component_id, incident_id, policy_id, args, state, started_by, started_at, rulings, watched)
-       VALUES (?, ?, ?, ?, ?, ?, ?, 'running', ?, ?, ?, ?)`,
+      `INSERT INTO run (runbook_id, version, definition, component_id, incident_id, policy_id, chore_id, args, state, started_by, started_at, rulings, watched)
+       VALUES (?, ?, ?, ?, ?, ?, ?, ?, 'running', ?, ?, ?, ?)`,
     ).run(
       run.runbookId,
       run.version,
@@ -71,6 +74,7 @@ export function insertRun(db: Db, run: NewRun, atMs: number): number {
       run.componentId,
       run.incidentId,
       run.policyId,
+      run.choreId ?? null,
       JSON.stringify(run.args),
       run.by,
       atMs,
@@ -294,6 +298,21 @@ export const runsOfRunbook = (db: Db, runbookId: number, limit: number): RunRow[
 
 export const openRuns = (db: Db): RunRow[] =>
   prepared<RunRow>(db, `${RUN} WHERE r.state = 'running' ORDER BY r.id`).all();
+
+/** Runs of which a step waits for somebody's approval. */
+export const askingRuns = (db: Db): RunRow[] =>
+  prepared<RunRow>(
+    db,
+    `${RUN} WHERE r.id IN (SELECT run_id FROM run_step WHERE state = 'asking') AND r.state = 'running' ORDER BY r.id`,
+  ).all();
+
+/** How many steps and rounds wait for somebody's answer. */
+export const countAsking = (db: Db): number =>
+  prepared<{ count: number }>(
+    db,
+    `SELECT (SELECT count(*) FROM run_step WHERE state = 'asking') +
+       (SELECT count(*) FROM chore_round WHERE state = 'asking') AS count`,
+  ).get()?.count ?? 0;
 
 /** Runs that are over, and whose figures are still watched. */
 export const watchedRuns = (db: Db): RunRow[] =>

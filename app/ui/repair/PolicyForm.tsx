@@ -11,9 +11,10 @@ import { LEVELS, policySchema, type PolicyDefinition } from "#core/repair/policy
 import type { Answer } from "#server/pages/registry";
 import type { Refusal } from "../../shell/answers.server";
 import { Choices } from "../Choices";
-import { HoursField } from "../HoursField";
 import { KeepLink } from "../KeepLink";
 import { RightButton } from "../RightButton";
+import { Figure, Words } from "./fields";
+import { GuardrailFields } from "./GuardrailFields";
 
 type Page = NonNullable<Answer<"policy">>;
 interface Part {
@@ -66,7 +67,7 @@ export function PolicyForm({
         <h3 className="hx-form-head">Then</h3>
         <Then {...part} page={page} />
         <h3 className="hx-form-head">Guardrails</h3>
-        <Guardrails {...part} />
+        <GuardrailFields limits={draft.limits} onChange={(limits) => set("limits", limits)} problems={problems} />
         <Stack direction="row" sx={{ gap: 1 }}>
           <RightButton right="configure" type="submit" name="intent" value="save" variant="contained" disabled={busy}>
             {page.policy ? "Save" : "Add policy"}
@@ -83,61 +84,6 @@ export function PolicyForm({
         <Tried tried={tried} />
       </Stack>
     </Form>
-  );
-}
-
-const lines = (text: string) => text.split(/[\s,]+/).filter(Boolean);
-
-function Words({
-  label,
-  value,
-  onChange,
-  help,
-  problem,
-}: {
-  label: string;
-  value: readonly string[];
-  onChange: (value: string[]) => void;
-  help?: string;
-  problem?: string | undefined;
-}) {
-  const [text, setText] = useState(value.join(", "));
-  return (
-    <TextField
-      label={label}
-      value={text}
-      onChange={(event) => {
-        setText(event.target.value);
-        onChange(lines(event.target.value));
-      }}
-      error={problem !== undefined}
-      helperText={problem ?? help}
-      sx={{ flex: 1, minWidth: 220 }}
-    />
-  );
-}
-
-function Figure({
-  label,
-  value,
-  onChange,
-  problem,
-}: {
-  label: string;
-  value: number;
-  onChange: (value: number) => void;
-  problem?: string | undefined;
-}) {
-  return (
-    <TextField
-      label={label}
-      type="number"
-      value={Number.isNaN(value) ? "" : value}
-      onChange={(event) => onChange(event.target.value === "" ? Number.NaN : Number(event.target.value))}
-      error={problem !== undefined}
-      helperText={problem}
-      sx={{ width: 190 }}
-    />
   );
 }
 
@@ -285,62 +231,6 @@ function Then({ draft, set, problems, page }: Part & { page: Page }) {
         control={<Checkbox checked={draft.closes} onChange={(_, on) => set("closes", on)} />}
         label="a proved repair resolves the incident"
       />
-    </>
-  );
-}
-
-function Guardrails({ draft, set, problems }: Part) {
-  const { limits } = draft;
-  const limit = <Key extends keyof typeof limits>(key: Key, value: (typeof limits)[Key]) =>
-    set("limits", { ...limits, [key]: value });
-  const anHour = (key: keyof typeof limits.mostAnHour, label: string) => (
-    <Figure
-      label={label}
-      value={limits.mostAnHour[key]}
-      onChange={(value) => limit("mostAnHour", { ...limits.mostAnHour, [key]: value })}
-      problem={problems[`limits.mostAnHour.${key}`]}
-    />
-  );
-  return (
-    <>
-      <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
-        {anHour("runbook", "An hour: of this runbook")}
-        {anHour("component", "An hour: on one component")}
-        {anHour("service", "An hour: on one service")}
-        {anHour("estate", "An hour: in the estate")}
-      </Stack>
-      <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
-        <Figure label="Stand-ins left well" value={limits.leaveWell} onChange={(value) => limit("leaveWell", value)} />
-        <Figure
-          label="Of a service at most (%)"
-          value={limits.mostOfServicePercent}
-          onChange={(value) => limit("mostOfServicePercent", value)}
-        />
-        <Figure
-          label="Well services it may down"
-          value={limits.mostHurt}
-          onChange={(value) => limit("mostHurt", value)}
-        />
-        <Figure
-          label="Cool-down (min)"
-          value={limits.coolDownMinutes}
-          onChange={(value) => limit("coolDownMinutes", value)}
-        />
-        <Figure label="Tries, then give up" value={limits.tries} onChange={(value) => limit("tries", value)} />
-        <Figure
-          label="Known for at least (h)"
-          value={limits.knownHours}
-          onChange={(value) => limit("knownHours", value)}
-        />
-      </Stack>
-      <HoursField
-        label="Only in these hours"
-        value={limits.hours}
-        onChange={(hours) => limit("hours", hours && { ...hours, days: [...hours.days] })}
-      />
-      {Object.keys(problems).some((key) => key.startsWith("limits")) ? (
-        <p className="hx-field-problem">{Object.entries(problems).find(([key]) => key.startsWith("limits"))?.[1]}</p>
-      ) : null}
     </>
   );
 }

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { conditionProblem } from "../expression";
 import { fillText, unfilled, type Words } from "../fill";
 import { quoteCommand } from "../quote";
 import { common, PLACES, timeout } from "./step";
@@ -21,6 +22,8 @@ const carriedOut = {
   at: z.enum(PLACES).default("target").meta({ title: "Where" }),
   /** Exit codes that count as success. */
   accept: accept.meta({ title: "Exit codes that are well" }),
+  /** What must hold of the `output`, in CEL, as `output.contains("active")`. */
+  expect: z.string().max(500).optional().meta({ title: "Must hold of the output" }),
   timeoutSeconds: timeout(60),
 };
 export const undoCommand = z.strictObject({ type: z.literal("command"), ...carriedOut });
@@ -55,4 +58,6 @@ export const command = {
     step.argv.some((word) => unfilled(word, args).length > 0)
       ? step.argv.map((word) => fillText(word, args)).join(" ")
       : commandLine(step.argv, args, step.as),
+  problems: (step: CommandStep) =>
+    [step.expect, step.undo?.expect].flatMap((one) => (one === undefined ? [] : (conditionProblem(one) ?? []))),
 };

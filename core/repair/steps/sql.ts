@@ -27,8 +27,28 @@ const stated = {
     .meta({ title: "Kept only if", lines: true }),
   timeoutSeconds: timeout(60),
 };
+const counted = {
+  /** A question whose first value says how many rows there are to be touched; it is read in a dry run, and before it begins. */
+  count: z
+    .string()
+    .max(2000)
+    .refine((text) => !/\{\{/.test(text), "Nothing is put into a statement.")
+    .optional()
+    .meta({ title: "Count first", lines: true }),
+  /** More than this counted, and nothing is done. */
+  mostCounted: z.number().int().min(0).max(1_000_000_000).default(1_000_000).meta({ title: "Counted at most" }),
+  /** Run again so often, each time in a transaction of its own, until no row is left to touch. */
+  portions: z.number().int().min(1).max(10_000).default(1).meta({ title: "Portions at most" }),
+  pauseSeconds: z.number().min(0).max(600).default(0).meta({ title: "Pause between", unit: "s" }),
+};
 export const undoStatement = z.strictObject({ type: z.literal("sql"), ...stated });
-export const sqlStep = z.strictObject({ type: z.literal("sql"), ...common, ...stated, undo: undoStatement.optional() });
+export const sqlStep = z.strictObject({
+  type: z.literal("sql"),
+  ...common,
+  ...stated,
+  ...counted,
+  undo: undoStatement.optional(),
+});
 export type SqlStep = z.infer<typeof sqlStep>;
 export type SqlStatement = z.infer<typeof undoStatement>;
 
@@ -37,9 +57,13 @@ export const sql = {
   type: "sql",
   label: "SQL statement",
   about:
-    "Runs one statement of a PostgreSQL database in a transaction, with bounded rows and a check before it is kept.",
+    "Runs one statement of a PostgreSQL database in a transaction, with bounded rows, counted first, in portions, and a check before it is kept.",
   acts: true,
   texts: (step: SqlStep) => [...step.bind, ...(step.undo?.bind ?? [])],
-  words: (step: SqlStatement, words: Words) =>
-    `${step.statement.replaceAll(/\s+/g, " ").trim()}${step.bind.length ? ` with ${step.bind.map((one, index) => `$${index + 1} = ${JSON.stringify(fillText(one, words))}`).join(", ")}` : ""}`,
+  words: (step: SqlStatement & Partial<Pick<SqlStep, "portions">>, words: Words) =>
+    `${(step.portions ?? 1) > 1 ? `up to ${step.portions} times: ` : ""}${step.statement.replaceAll(/\s+/g, " ").trim()}${step.bind.length ? ` with ${step.bind.map((one, index) => `$${index + 1} = ${JSON.stringify(fillText(one, words))}`).join(", ")}` : ""}`,
 };
+
+/** Of what is bound, as much as a text asks for: a server refuses more. */
+export const boundIn = (text: string, bound: readonly string[]): string[] =>
+  bound.slice(0, Math.max(0, ...[...text.matchAll(/\$(\d+)/g)].map(([, number]) => Number(number))));
