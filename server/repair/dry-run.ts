@@ -81,7 +81,9 @@ function dryStep(world: RunnerWorld, one: LaidStep, run: Prepared["run"], counte
     words: kind.words(one.step as never, one.words),
     acts: kind.acts,
     hasUndo: "undo" in one.step && one.step.undo !== undefined,
-    problem: place && "problem" in place ? place.problem : reach && "problem" in reach ? reach.problem : null,
+    problem:
+      kind.refuses?.(one.step as never, one.words) ??
+      (place && "problem" in place ? place.problem : reach && "problem" in reach ? reach.problem : null),
     now: counted ?? (target ? readNow(world, one, target, run.args) : null),
   };
 }

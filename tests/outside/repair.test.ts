@@ -1,13 +1,15 @@
 import { execFileSync, spawn, spawnSync, type ChildProcess } from "node:child_process";
-import { chmodSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync } from "node:fs";
+import { chmodSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import pg from "pg";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { layOut } from "#core/repair/lay-out";
 import { runbookSchema } from "#core/repair/runbook";
 import { SampleWriter } from "#server/ingest/sample-writer";
+import { dryRun } from "#server/repair/dry-run";
 import { layWorld } from "#server/repair/lay";
 import { Runner } from "#server/repair/runner";
+import type { RunnerWorld } from "#server/repair/world";
 import { insertCredential } from "#server/store/credentials";
 import type { Db } from "#server/store/database";
 import { insertComponent } from "#server/store/estate";
@@ -23,6 +25,7 @@ import { useStore } from "../store";
 
 const SSH = 18_922;
 const SQL = 18_923;
+const HTTP = 18_924;
 const START = Date.parse("2026-03-17T10:00:00Z");
 const BIN = "/usr/lib/postgresql/15/bin";
 /** Below /tmp: the database's user must get there. */
@@ -143,27 +146,32 @@ beforeEach(async () => {
     );
   const key = make("key", "ssh-key", { user: "root" });
   make("base", "database-user", { user: "operator" });
+  make("web", "basic", { user: "operator" });
   const fingerprint = await readHostKey("127.0.0.1", SSH, 8000);
   approveHostKey(db, { address: "127.0.0.1", port: SSH, fingerprint, credentialId: key }, "Anna", START);
 });
 
 const secret = () => ({ user: "root", privateKey: readFileSync(join(folder, "user"), "utf8") });
-const makeRunner = () =>
-  new Runner({
-    db,
-    sampleWriter: new SampleWriter(db),
-    now: () => START,
-    sleep: (ms) => new Promise((done) => setTimeout(done, ms)),
-    machineMs: (ms) => ms,
-    vault: {
-      use: (one) =>
-        ({ ...one, fields: one.kind === "ssh-key" ? secret() : { user: "operator", password: "" } }) as never,
-      note: () => undefined,
-    },
-    emit: () => undefined,
-    reportProblem: () => undefined,
-    outputs: join(folder, "runs"),
-  });
+const makeWorld = (): RunnerWorld => ({
+  db,
+  sampleWriter: new SampleWriter(db),
+  now: () => START,
+  sleep: (ms) => new Promise((done) => setTimeout(done, ms)),
+  machineMs: (ms) => ms,
+  vault: {
+    use: (one) =>
+      ({
+        ...one,
+        fields:
+          one.kind === "ssh-key" ? secret() : { user: "operator", password: one.kind === "basic" ? "let-me-in" : "" },
+      }) as never,
+    note: () => undefined,
+  },
+  emit: () => undefined,
+  reportProblem: () => undefined,
+  outputs: join(folder, "runs"),
+});
+const makeRunner = () => new Runner(makeWorld());
 async function over(id: number) {
   const ends = Date.now() + 60_000;
   while (runById(db, id)?.state === "running" || runById(db, id)?.rollback === "running") {
@@ -172,8 +180,8 @@ async function over(id: number) {
   }
   return { id, run: runById(db, id), steps: stepsOfRun(db, id) };
 }
-function start(steps: unknown[], args: Record<string, string> = {}, runner = makeRunner()) {
-  const definition = runbookSchema.parse({
+const definitionOf = (steps: unknown[], args: Record<string, string>) =>
+  runbookSchema.parse({
     uid: "mend",
     name: "Mend it",
     purpose: "Mends.",
@@ -181,6 +189,13 @@ function start(steps: unknown[], args: Record<string, string> = {}, runner = mak
     parameters: Object.keys(args).map((name) => ({ name, label: name, pattern: "[\\s\\S]*" })),
     steps,
   });
+const dryRunOf = (steps: unknown[], args: Record<string, string>) => {
+  const definition = definitionOf(steps, args);
+  const laid = layOut(definition, target, args, layWorld(db, [target], START));
+  return dryRun(makeWorld(), { run: { definition, laid, args } as never });
+};
+function start(steps: unknown[], args: Record<string, string> = {}, runner = makeRunner()) {
+  const definition = definitionOf(steps, args);
   const { id: runbookId, version } = addVersion(db, definition, {
     state: "approved",
     remark: "",
@@ -265,6 +280,69 @@ describe("a real sshd", () => {
   });
 });
 
+describe("a real nginx", () => {
+  const http = (path: string, more: object = {}) => ({
+    type: "http",
+    title: "Call",
+    method: "GET",
+    url: `http://127.0.0.1:${HTTP}${path}`,
+    ...more,
+  });
+  beforeAll(async () => {
+    const web = join(folder, "web");
+    mkdirSync(web);
+    chmodSync(web, 0o755);
+    writeFileSync(join(web, "users"), `operator:{PLAIN}let-me-in\n`);
+    writeFileSync(join(web, "guarded"), '{"welcome":true}');
+    writeFileSync(join(web, "large"), "x".repeat(2 * 1024 * 1024));
+    writeFileSync(
+      join(web, "conf"),
+      `daemon off; pid ${join(web, "pid")}; error_log ${join(web, "log")}; events {}
+       http { access_log off; client_body_temp_path ${web}/1; proxy_temp_path ${web}/2; fastcgi_temp_path ${web}/3;
+         uwsgi_temp_path ${web}/4; scgi_temp_path ${web}/5;
+         server { listen 127.0.0.1:${HTTP}; root ${web};
+           location = /state { default_type application/json; return 200 '{"pool":{"members":[{"name":"a","open":3}]}}'; }
+           location = /guarded { auth_basic "here"; auth_basic_user_file ${join(web, "users")}; default_type application/json; }
+           location = /elsewhere { return 302 http://127.0.0.1:${HTTP}/state; }
+           location /pool/ { default_type application/json; return 200 '{"path":"$request_uri"}'; }
+         } }`,
+    );
+    children.push(spawn("/usr/sbin/nginx", ["-c", join(web, "conf"), "-p", web], { stdio: "ignore" }));
+    await answers(HTTP);
+  }, 40_000);
+
+  it("is asked, what it answers is checked, and values are taken out of it for the steps that follow", async () => {
+    const { run: made, steps } = await run([
+      http("/state", {
+        expect: "status == 200 && body.pool.members.size() == 1",
+        take: { member: "$.pool.members[0].name" },
+      }),
+      http("/pool/{{values.member}}", { expect: 'body.path == "/pool/a"' }),
+    ]);
+    expect([made?.state, made?.message, steps.map((one) => one.exit_code)]).toEqual(["passed", null, [200, 200]]);
+  });
+  it("is given an argument as one part of the address, whatever it says", async () => {
+    const { run: made, steps } = await run([http("/pool/{{word}}")], { word: "/a b?x=1#y&z" });
+    expect(made?.state).toBe("passed");
+    expect(steps[0]?.output).toContain("/pool/%2Fa%20b%3Fx%3D1%23y%26z");
+    // Servers take %2F for / when they make a path simpler: such an argument would leave its part all the same.
+    for (const word of ["../state", "a/../../state", "..", "a\\..\\b"]) {
+      const out = await run([http("/pool/{{word}}")], { word });
+      expect(out.run?.message).toContain("would lead elsewhere");
+    }
+  });
+  it("lets in with a credential of the vault only", async () => {
+    expect((await run([http("/guarded")])).run?.message).toContain("It answered with status 401.");
+    const { run: made, steps } = await run([http("/guarded", { credential: "web", expect: "body.welcome" })]);
+    expect([made?.state, made?.message]).toEqual(["passed", null]);
+    expect(JSON.stringify(steps)).not.toContain("let-me-in");
+  });
+  it("leads nowhere else, and may not fill the memory", async () => {
+    expect((await run([http("/elsewhere")])).run?.state).toBe("failed");
+    expect((await run([http("/large")])).run?.state).toBe("failed");
+  });
+});
+
 describe("a real PostgreSQL", () => {
   const sql = (statement: string, more: object = {}) => ({
     type: "sql",
@@ -325,5 +403,53 @@ describe("a real PostgreSQL", () => {
     ]);
     expect(made).toMatchObject({ state: "failed", rollback: "passed" });
     expect(await names()).toEqual(["a", "b", "c"]);
+  });
+  describe("purged in portions", () => {
+    beforeEach(() =>
+      query(
+        "DROP TABLE IF EXISTS entry; CREATE TABLE entry (at timestamptz); INSERT INTO entry SELECT now() - n * interval '1 hour' FROM generate_series(1, 250) n",
+      ),
+    );
+    const purge = (more: object = {}) =>
+      sql(
+        "DELETE FROM entry WHERE ctid IN (SELECT ctid FROM entry WHERE at < now() - $1::interval ORDER BY at LIMIT 20)",
+        {
+          bind: ["{{age}}"],
+          count: "SELECT count(*) FROM entry WHERE at < now() - $1::interval",
+          mostRows: 20,
+          portions: 100,
+          ...more,
+        },
+      );
+    const left = async () => Number((await query("SELECT count(*) FROM entry"))[0]?.count);
+
+    it("is counted first, goes in transactions of bounded rows, and ends when nothing is left", async () => {
+      const { run: made, steps } = await run([purge()], { age: "100 hours 30 minutes" });
+      expect(made?.state).toBe("passed");
+      expect(steps[0]?.output).toContain(": 150");
+      expect(steps[0]?.output).toContain("150 rows in 9 portions, kept.");
+      expect(await left()).toBe(100);
+      const again = await run([purge()], { age: "100 hours 30 minutes" });
+      expect(again.steps[0]?.output).toContain("There is nothing to do.");
+    });
+    it("does nothing where more was counted than may be, and keeps what it had when a portion fails", async () => {
+      const many = await run([purge({ mostCounted: 100 })], { age: "100 hours 30 minutes" });
+      expect(many.run?.message).toContain("150 rows were counted, more than 100, so nothing was done.");
+      expect(await left()).toBe(250);
+      const checked = await run([purge({ check: "SELECT count(*) > 200 FROM entry" })], {
+        age: "100 hours 30 minutes",
+      });
+      expect(checked.run?.message).toMatch(/so it was taken back\. 40 rows of 2 portions before are kept\./);
+      expect(await left()).toBe(210);
+    });
+    it("is counted by a dry run, which cannot write", async () => {
+      const dry = async (step: object) => (await dryRunOf([step], { age: "100 hours 30 minutes" }))[0]?.now;
+      expect(await dry(purge())).toBe("150 rows now");
+      expect(await dry(purge({ mostCounted: 10 }))).toBe("150 rows now, more than 10: it would do nothing");
+      expect(
+        await dry(purge({ count: "WITH gone AS (DELETE FROM entry RETURNING 1) SELECT count(*) FROM gone" })),
+      ).toMatch(/cannot execute SELECT in a read-only transaction/);
+      expect(await left()).toBe(250);
+    });
   });
 });

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { conditionProblem } from "../expression";
-import { fillText, type Words } from "../fill";
+import { fillText, namesIn, type Words } from "../fill";
 import { pathProblem } from "../json-path";
 import { common, timeout } from "./step";
 
@@ -42,6 +42,19 @@ export function fillAddress(url: string, words: Words): string {
   return fillText(url, encoded);
 }
 
+/**
+ * Why an argument must not stand in an address: servers decode %2F before they make a path simpler, so that one with a
+ * part of dots leads out of the path however it is encoded.
+ */
+export function addressProblem(url: string, words: Words): string | undefined {
+  const wrong = namesIn(url).find((name) =>
+    (words[name] ?? "").split(/[/\\]/).some((part) => part === "." || part === ".."),
+  );
+  return wrong === undefined
+    ? undefined
+    : `{{${wrong}}} is “${words[wrong]}”, which would lead elsewhere in the address, so it was not called.`;
+}
+
 /** A body with arguments put into its texts; the shape of the JSON cannot change. */
 export function fillBody(body: unknown, words: Words): unknown {
   if (typeof body === "string") return fillText(body, words);
@@ -71,6 +84,7 @@ export const http = {
   ],
   words: (step: HttpCall, words: Words) =>
     `${step.method} ${fillAddress(step.url, words)}${step.body === undefined ? "" : ` ${JSON.stringify(fillBody(step.body, words))}`}`,
+  refuses: (step: HttpCall, words: Words) => addressProblem(step.url, words),
   problems: (step: HttpStep) => [
     ...Object.entries(step.take).flatMap(([name, query]) => {
       const problem = pathProblem(query);

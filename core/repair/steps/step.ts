@@ -51,6 +51,8 @@ export interface StepKind {
   texts(step: never): readonly string[];
   /** What it does with every word filled in. */
   words(step: never, words: Words): string;
+  /** Why it is not carried out with these words, as a sentence. */
+  refuses?(step: never, words: Words): string | undefined;
   /** What is wrong with it beyond its schema, as sentences. */
   problems?(step: never): readonly string[];
 }

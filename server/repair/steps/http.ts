@@ -1,6 +1,6 @@
 import { holds } from "#core/repair/expression";
 import { takenOut } from "#core/repair/json-path";
-import { fillAddress, fillBody, type HttpStep } from "#core/repair/steps/http";
+import { addressProblem, fillAddress, fillBody, type HttpStep } from "#core/repair/steps/http";
 import { fetchText, OutsideFailure } from "../../outside/fetch-text";
 import { credentialNamed } from "../../store/credentials";
 import { kindOfCredential } from "../../vault/kinds";
@@ -13,6 +13,8 @@ const MOST_PRINTED = 8_000;
 
 export const takeHttp: TakeStep<HttpStep> = async (step, context) => {
   const { world, words, signal } = context;
+  const problem = addressProblem(step.url, words);
+  if (problem !== undefined) return problem;
   const url = fillAddress(step.url, words);
   const body = step.body === undefined ? undefined : JSON.stringify(fillBody(step.body, words));
   context.note({ command: `${step.method} ${url}${body === undefined ? "" : ` ${body}`}` });
