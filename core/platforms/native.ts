@@ -3,6 +3,13 @@ const HEAD = "native:";
 const PLACES = 4;
 
 /** Account and id within it that a key of a platform's thing says; undefined for keys of other things. */
+/** List and id within it that a key of a platform's thing says: "deployments" and "rail/router". */
+export function nativeListed(key: string): { list: string; id: string } | undefined {
+  const parts = nativeParts(key);
+  const list = key.slice(HEAD.length).split("/")[PLACES - 1];
+  return parts && list ? { list, id: parts.id } : undefined;
+}
+
 export function nativeParts(key: string): { account: string; id: string } | undefined {
   if (!key.startsWith(HEAD)) return undefined;
   const parts = key.slice(HEAD.length).split("/");

@@ -47,6 +47,7 @@ export function newStep(type: StepType): Draft {
     script: { text: "#!/bin/sh\n" },
     http: { method: "POST", url: "https://" },
     sql: { credential: "", database: "", statement: "" },
+    scale: { to: "+1" },
     wait: { seconds: 10 },
     check: { metric: "memory.used", is: "below", value: 80 },
     choose: { if: 'figure("memory.used") > 90.0', do: [{ type: "note", title: "Say so", text: "It is." }] },

@@ -183,6 +183,18 @@ export interface SourceDriver<Settings = unknown> {
     tools: SourceTools,
     memory: PlatformMemory,
   ): AsyncIterable<Found>;
+  /**
+   * Has so many copies of a workload run. Throws with a reason where it is not done.
+   * @param keys of the workload
+   * @param wanted how many there are to be, from how many there are
+   */
+  scale?(
+    settings: Settings,
+    access: readonly Access[],
+    keys: readonly string[],
+    wanted: (now: number) => { copies: number } | { problem: string },
+    signal: AbortSignal,
+  ): Promise<{ before: number; after: number } | { problem: string }>;
   /** What a discovery that ended by itself has listed in full. */
   listings?(settings: Settings): Listing[];
   /** One look at a host for its metrics; throws with a reason when it does not answer. */

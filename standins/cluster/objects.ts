@@ -92,7 +92,9 @@ export class ClusterObjects {
       "/apis/batch/v1/cronjobs": this.cronJob(),
       "/apis/batch/v1/jobs": jobs.map((one) => one.job),
       "/api/v1/pods": [
-        ...this.placed.map((one) => this.pod(one, daemons.includes(one.container.spec.name), atMs)),
+        ...this.placed
+          .filter((one) => this.copiesOf(one.container.spec.name).includes(one))
+          .map((one) => this.pod(one, daemons.includes(one.container.spec.name), atMs)),
         ...jobs.map((one) => one.pod),
         ...this.morePods(),
       ],
@@ -210,8 +212,12 @@ export class ClusterObjects {
     return hex(JSON.stringify(template), 10);
   }
 
-  private copiesOf(name: string): Placed[] {
+  private everyCopyOf(name: string): Placed[] {
     return this.placed.filter((one) => one.container.spec.name === name);
+  }
+
+  private copiesOf(name: string): Placed[] {
+    return this.everyCopyOf(name).slice(0, this.wanted.get(name));
   }
 
   /** The template that is being rolled out: the one that differs from what the estate began with, else that. */
@@ -223,13 +229,38 @@ export class ClusterObjects {
     return this.templateOf((changed ?? copies[0]) as Placed);
   }
 
+  /** How many copies are wanted of what was scaled. */
+  private readonly wanted = new Map<string, number>();
+
+  /** Copies of a deployment that are wanted; undefined where there is none of that name. */
+  scaleOf(name: string): number | undefined {
+    const copies = this.everyCopyOf(name).length;
+    return copies === 0 || this.cluster.daemons.includes(name) ? undefined : (this.wanted.get(name) ?? copies);
+  }
+
+  /** Starts and stops copies; nodes have room for those that the estate began with, others wait. */
+  scale(name: string, replicas: number, atMs: number): void {
+    const { world } = this.estate;
+    this.wanted.set(name, replicas);
+    this.everyCopyOf(name).forEach(({ host, container }, index) => {
+      const station = host.machine.stations.find((one) => one.container === container);
+      if (!station) return;
+      if (index >= replicas && world.isRunning(station)) world.stop(station, atMs);
+      else if (index < replicas && !world.isRunning(station)) world.start(station, atMs);
+    });
+  }
+
   private deployment(name: string, atMs: number): ClusterObject {
     const copies = this.copiesOf(name);
-    const template = this.latestOf(copies);
+    const template = this.latestOf(this.everyCopyOf(name));
     const hash = this.hashOf(template);
     return {
       metadata: this.meta(name, "deployment", this.sinceMs, { labels: { app: name, team: "rail" } }),
-      spec: { replicas: copies.length, selector: { matchLabels: { app: name } }, template },
+      spec: {
+        replicas: this.wanted.get(name) ?? copies.length,
+        selector: { matchLabels: { app: name } },
+        template,
+      },
       status: {
         replicas: copies.length,
         readyReplicas: copies.filter((one) => this.isReady(one, atMs)).length,

@@ -9,6 +9,8 @@ const BOOKMARK_MS = 15_000;
 /** Changes that a watch can go on from; what is older has to be read anew. */
 const KEPT = 5_000;
 const PAGE_LIFE_MS = 60_000;
+const MOST_BODY = 64 * 1024;
+const SCALE = /^\/apis\/apps\/v1\/namespaces\/([^/]+)\/deployments\/([^/]+)\/scale$/;
 const YEAR_MS = 365 * 86_400_000;
 
 interface Change {
@@ -127,6 +129,8 @@ export class ClusterServer {
       response.writeHead(200, { "content-type": "text/plain; version=0.0.4" });
       return void response.end(text);
     }
+    const [, , name] = SCALE.exec(path) ?? [];
+    if (name !== undefined) return this.scale(name, request, send, refuse);
     const space = /^\/api\/v1\/namespaces\/([^/]+)$/.exec(path)?.[1];
     if (space !== undefined) {
       const found = this.now.get("/api/v1/namespaces")?.get(`/${space}`);
@@ -135,6 +139,52 @@ export class ClusterServer {
     if (!this.now.has(path)) return refuse(404, "the server could not find the requested resource");
     if (searchParams.get("watch") === "1") return this.watch(path, searchParams, response);
     this.list(path, searchParams, send, refuse);
+  }
+
+  /** How many copies of a deployment are wanted, read and changed by a merge patch. */
+  private scale(
+    name: string,
+    request: IncomingMessage,
+    send: (status: number, body: unknown) => void,
+    refuse: (status: number, message: string) => void,
+  ): void {
+    const answer = () =>
+      send(200, {
+        kind: "Scale",
+        metadata: { name, resourceVersion: String(this.versionOf(name)) },
+        spec: { replicas: this.objects.scaleOf(name) },
+      });
+    if (this.objects.scaleOf(name) === undefined) return refuse(404, `deployments "${name}" not found`);
+    if (request.method === "GET") return answer();
+    if (request.method !== "PATCH") return refuse(405, "method not allowed");
+    let text = "";
+    request.on("data", (part: Buffer) => {
+      text += part.toString("utf8");
+      if (text.length > MOST_BODY) request.destroy();
+    });
+    request.on("end", () => {
+      let change: { metadata?: { resourceVersion?: string }; spec?: { replicas?: unknown } };
+      try {
+        change = JSON.parse(text) as typeof change;
+      } catch {
+        return refuse(400, "the body is no JSON");
+      }
+      const { metadata, spec } = change;
+      if (metadata?.resourceVersion !== undefined && metadata.resourceVersion !== String(this.versionOf(name)))
+        return refuse(409, "the object has been modified; please apply your changes to the latest version");
+      const replicas = spec?.replicas;
+      if (typeof replicas !== "number" || !Number.isInteger(replicas) || replicas < 0)
+        return refuse(422, "spec.replicas: must be a whole number that is not negative");
+      this.objects.scale(name, replicas, this.clock());
+      this.look();
+      answer();
+    });
+  }
+
+  private versionOf(name: string): number {
+    for (const [key, { version }] of this.now.get("/apis/apps/v1/deployments") ?? [])
+      if (key.endsWith(`/${name}`)) return version;
+    return 0;
   }
 
   private list(

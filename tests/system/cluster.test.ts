@@ -12,6 +12,7 @@ import { currentComponents, retireComponent } from "#server/store/estate";
 import { factsAt } from "#server/store/facts";
 import { platformOf } from "#server/store/platforms";
 import { currentRelations } from "#server/store/relations";
+import { clusterDriver } from "#server/sources/cluster/driver";
 import { insertSource } from "#server/store/sources";
 import { seriesOfMetric } from "#server/store/signals";
 import type { Access } from "#server/vault/kinds";
@@ -64,7 +65,7 @@ class Small {
       ]),
       "/apis/apps/v1/deployments": names.map((name) => ({
         metadata: meta(name, "d"),
-        spec: { replicas: 1, template: template(name) },
+        spec: { replicas: this.copies.get(name) ?? 1, template: template(name) },
         status: {},
       })),
       "/apis/apps/v1/replicasets": names.map((name) => ({
@@ -105,6 +106,9 @@ class Small {
       "/api/v1/persistentvolumeclaims": [],
     };
   }
+  copies = new Map<string, number>();
+  scaleOf = (name: string) => (this.images.has(name) ? (this.copies.get(name) ?? 1) : undefined);
+  scale = (name: string, replicas: number) => void this.copies.set(name, replicas);
   page(): string {
     return [...this.pods]
       .map((pod) => `container_memory_working_set_bytes{container="main",namespace="${SPACE}",pod="${pod}"} 1000`)
@@ -176,6 +180,58 @@ const expected = () => ({
 });
 const found = () => ({ workloads: present("app.workload"), containers: present("app.container").length });
 const settles = () => expect.poll(found, { timeout: 20_000, interval: 50 }).toEqual(expected());
+
+describe("a workload of a container cluster", () => {
+  const scaling = (copies: (now: number) => { copies: number } | { problem: string }, name = "web") =>
+    clusterDriver.scale?.(
+      {
+        address: `https://localhost:${(server.address() as AddressInfo).port}`,
+        cluster: "Shop cluster",
+        authority: authority.cert,
+      },
+      vault(),
+      [`native:container%20cluster/c1//deployments/${SPACE}/${name}`],
+      copies,
+      new AbortController().signal,
+    );
+  beforeEach(() => {
+    cluster.images.set("web", "web:1");
+    one.look();
+  });
+
+  it("is scaled, from what it has now, and that is found as a change", async () => {
+    await settles();
+    expect(await scaling((now) => ({ copies: now + 2 }))).toEqual({ before: 1, after: 3 });
+    expect(cluster.copies.get("web")).toBe(3);
+    const changes = () => db.prepare("SELECT summary FROM change WHERE summary LIKE '%scaled%'").pluck().all();
+    await expect.poll(changes, { timeout: 10_000 }).toEqual(["shop/web was scaled: 1 → 3 replicas"]);
+  });
+  it("is left as it is where that goes too far, where somebody else changes it, and where it is not there", async () => {
+    expect(await scaling(() => ({ problem: "Too many." }))).toEqual({ problem: "Too many." });
+    await expect(
+      scaling(() => {
+        cluster.scale("web", 7);
+        one.look();
+        return { copies: 3 };
+      }),
+    ).rejects.toThrow(/Somebody else changed web on Shop cluster just then/);
+    expect(cluster.copies.get("web")).toBe(7);
+    await expect(scaling(() => ({ copies: 1 }), "gone")).rejects.toThrow(/deployments "gone" not found/);
+    vault = () => [{ id: 1, name: "account", kind: "bearer", fields: { token: "other" }, destinations: "localhost" }];
+    await expect(scaling(() => ({ copies: 1 }))).rejects.toThrow(/does not know the credential/);
+  });
+  it("only, and nothing else of the cluster", async () => {
+    await expect(
+      clusterDriver.scale?.(
+        { address: "https://localhost:1", cluster: "x", authority: "" },
+        vault(),
+        ["native:container%20cluster/c1//daemonsets/shop/sync", "name:web"],
+        () => ({ copies: 1 }),
+        new AbortController().signal,
+      ),
+    ).rejects.toThrow(/no number of copies/);
+  });
+});
 
 describe("a container cluster over TLS of a private authority", () => {
   it("is listed, watched, measured, and its roll-outs are changes", async () => {

@@ -7,6 +7,7 @@ import { each, eachStep, type EachStep as OpenEach } from "./each";
 import { http, httpStep, type HttpStep } from "./http";
 import { innerSteps, tellSteps } from "./inner";
 import { note, noteStep, type NoteStep } from "./note";
+import { scale, scaleStep, type ScaleStep } from "./scale";
 import { script, scriptStep, type ScriptStep } from "./script";
 import { sql, sqlStep, type SqlStep } from "./sql";
 import type { StepKind } from "./step";
@@ -20,6 +21,7 @@ export type Step =
   | ScriptStep
   | HttpStep
   | SqlStep
+  | ScaleStep
   | WaitStep
   | CheckStep
   | ChooseStep
@@ -30,7 +32,20 @@ export type Step =
 export type StepType = Step["type"];
 
 /** Every kind of step, in the order in which they are offered; a new one is a line here and one in `STEP_SCHEMAS`. */
-export const STEP_KINDS = [command, script, http, sql, wait, check, choose, approve, note, each, subRunbook] as const;
+export const STEP_KINDS = [
+  command,
+  script,
+  http,
+  sql,
+  scale,
+  wait,
+  check,
+  choose,
+  approve,
+  note,
+  each,
+  subRunbook,
+] as const;
 
 const byType = new Map<string, StepKind>(STEP_KINDS.map((kind) => [kind.type, kind as unknown as StepKind]));
 export const kindOfStep = (type: StepType): StepKind => byType.get(type) as StepKind;
@@ -41,6 +56,7 @@ export const STEP_SCHEMAS = {
   script: scriptStep,
   http: httpStep,
   sql: sqlStep,
+  scale: scaleStep,
   wait: waitStep,
   check: checkStep,
   choose: chooseStep,
@@ -55,6 +71,7 @@ export const stepSchema = z.discriminatedUnion("type", [
   scriptStep,
   httpStep,
   sqlStep,
+  scaleStep,
   waitStep,
   checkStep,
   chooseStep,

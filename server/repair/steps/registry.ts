@@ -2,6 +2,7 @@ import type { Step, StepType } from "#core/repair/steps/registry";
 import { takeCheck } from "./check";
 import { takeCommand } from "./command";
 import { takeHttp } from "./http";
+import { takeScale } from "./scale";
 import { takeScript } from "./script";
 import { takeSql } from "./sql";
 import type { TakeStep } from "./taker";
@@ -13,6 +14,7 @@ const TAKERS: Partial<{ [Type in StepType]: TakeStep<Extract<Step, { type: Type 
   script: takeScript,
   http: takeHttp,
   sql: takeSql,
+  scale: takeScale,
   wait: takeWait,
   check: takeCheck,
   approve: takeApprove,

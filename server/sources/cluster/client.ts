@@ -68,12 +68,17 @@ export class ClusterClient {
   }
 
   /** Text at a path. Throws a PlatformFailure. */
-  async text(path: string): Promise<string> {
+  async text(path: string, change?: { method: string; body: string; type: string }): Promise<string> {
     try {
       const { status, text } = await fetchText(
         `${this.place.address}${path}`,
         { timeoutMs: CALL_MS, mostBytes: MOST_BYTES },
-        { headers: this.headers, agent: this.agent, signal: this.signal },
+        {
+          headers: { ...this.headers, ...(change ? { "content-type": change.type } : {}) },
+          agent: this.agent,
+          signal: this.signal,
+          ...(change ? { method: change.method, body: change.body } : {}),
+        },
       );
       if (status === 410) throw new TooOld();
       if (status < 200 || status >= 300) throw refusalOf(status, text);
@@ -85,8 +90,13 @@ export class ClusterClient {
     }
   }
 
-  async json(path: string): Promise<Json> {
-    const text = await this.text(path);
+  /** Changes what is at a path by a merge patch (RFC 7396). @returns how it is then */
+  merge(path: string, change: Json): Promise<Json> {
+    return this.json(path, { method: "PATCH", body: JSON.stringify(change), type: "application/merge-patch+json" });
+  }
+
+  async json(path: string, change?: Parameters<ClusterClient["text"]>[1]): Promise<Json> {
+    const text = await this.text(path, change);
     try {
       const json: unknown = JSON.parse(text);
       if (json !== null && typeof json === "object" && !Array.isArray(json)) return json as Json;
@@ -192,7 +202,7 @@ function refusalOf(status: number, text: string): PlatformFailure {
     status === 401
       ? "It does not know the credential"
       : status === 403
-        ? "The credential may not read this"
+        ? "The credential may not do this"
         : status >= 500
           ? "It failed by itself"
           : "It refused";

@@ -1,9 +1,11 @@
 import { z } from "zod";
 import { CLUSTER_LIST_NAMES, CLUSTER_LISTS } from "#core/platforms/cluster/state";
+import { nativeListed } from "#core/platforms/native";
 import type { Access } from "../../vault/kinds";
 import type { Checked, Found, PlatformMemory, SourceDriver, SourceTools } from "../driver";
 import { ClusterClient } from "./client";
 import { ClusterReader } from "./follow";
+import { PlatformFailure } from "../platform/failure";
 import { authorityText } from "../platform/settings";
 
 const clusterSettings = z.strictObject({
@@ -68,6 +70,46 @@ async function check(
   }
 }
 
+/** Lists of workloads that have a number of copies of their own. */
+const SCALED = /^(deployments|statefulsets)\/([a-z0-9.-]+)\/([a-z0-9.-]+)$/;
+
+/** Sets how many copies of a workload are wanted, only if nobody else changed that meanwhile. */
+async function scale(
+  { address, authority, cluster }: ClusterSettings,
+  access: readonly Access[],
+  keys: readonly string[],
+  wanted: (now: number) => { copies: number } | { problem: string },
+  signal: AbortSignal,
+): Promise<{ before: number; after: number } | { problem: string }> {
+  const found = keys
+    .flatMap((key) => nativeListed(key) ?? [])
+    .flatMap(({ list, id }) => SCALED.exec(`${list}/${id}`) ?? []);
+  const [, list, space, name] = found;
+  if (!list || !space || !name) throw new PlatformFailure("It has no number of copies that could be changed.");
+  const client = new ClusterClient({ address, authority, access }, signal);
+  try {
+    const path = `/apis/apps/v1/namespaces/${space}/${list}/${name}/scale`;
+    const now = await client.json(path);
+    const { resourceVersion } = (now.metadata ?? {}) as { resourceVersion?: string };
+    const before = Number((now.spec as { replicas?: number } | undefined)?.replicas ?? 0);
+    const asked = wanted(before);
+    if ("problem" in asked) return asked;
+    const after = await client.merge(path, {
+      ...(resourceVersion ? { metadata: { resourceVersion } } : {}),
+      spec: { replicas: asked.copies },
+    });
+    return { before, after: Number((after.spec as { replicas?: number } | undefined)?.replicas ?? asked.copies) };
+  } catch (error) {
+    if (error instanceof PlatformFailure && error.status === 409)
+      throw new PlatformFailure(
+        `Somebody else changed ${name} on ${cluster} just then; nothing was changed. Try again.`,
+      );
+    throw error;
+  } finally {
+    client.close();
+  }
+}
+
 /** Container clusters, by their own interface: what runs there is followed from one change to the next. */
 export const clusterDriver: SourceDriver<ClusterSettings> = {
   kind: "cluster",
@@ -83,4 +125,5 @@ export const clusterDriver: SourceDriver<ClusterSettings> = {
   check,
   discover: (settings, access, signal, tools, memory) => read(settings, access, signal, tools, memory, "read"),
   follow: (settings, access, signal, tools, memory) => read(settings, access, signal, tools, memory, "follow"),
+  scale,
 };
