@@ -117,6 +117,7 @@ export default function RunbookPage({ loaderData: page, actionData: answered }: 
               ? "It has not been run yet."
               : `${figures.runs} runs, ${figures.byPolicy} by policies; ${figures.failed} failed. ${figures.watched ? `${figures.proved} of ${figures.watched} that were watched are proved` : "None was watched to its proof yet"}${figures.toProofMs === null ? "" : `, half of them within ${spokenDuration(figures.toProofMs)}`}.`}
           </Caption>
+          <Caption>{timesInWords(figures)}</Caption>
           <Retire isRetired={runbook.state === "retired"} />
         </Section>
       </Stack>
@@ -215,4 +216,15 @@ function StartForm({
       </Form>
     </Section>
   );
+}
+
+/** How long an incident lasted until it was proved well, by hand and by policy, and what that saved; as counted. */
+function timesInWords({ byHandMs, byPolicyMs, savedMs }: Route.ComponentProps["loaderData"]["figures"]): string {
+  const said = [
+    ...(byHandMs === null ? [] : [`by hand ${spokenDuration(byHandMs)}`]),
+    ...(byPolicyMs === null ? [] : [`by policy ${spokenDuration(byPolicyMs)}`]),
+  ];
+  if (said.length === 0) return "";
+  const saved = savedMs === null ? "" : ` Policies were ${spokenDuration(savedMs)} sooner in all.`;
+  return `Half of its incidents were proved well within: ${said.join(", ")}.${saved}`;
 }

@@ -10,6 +10,7 @@ import { identityCommands } from "./identity";
 import { incidentCommands } from "./incidents";
 import { ingestCommands } from "./ingest";
 import { labelCommands } from "./labels";
+import { noteCommands } from "./notes";
 import { mappingCommands } from "./mappings";
 import { mapCommands } from "./maps";
 import { reviewCommands } from "./review";
@@ -37,6 +38,7 @@ export const commands = {
   ...runbookCommands,
   ...policyCommands,
   ...choreCommands,
+  ...noteCommands,
   ...ingestCommands,
   ...settingCommands,
   ...serviceCommands,

@@ -26,6 +26,7 @@ import { messagesIn } from "../store/outbox";
 import { actsForIncident } from "./policies";
 import { repairOffers } from "./incident-repair";
 import { runsOfIncident } from "../store/runs";
+import { notesOfMetric } from "../store/notes";
 import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
 import type { ChartData } from "#core/drawing/chart";
@@ -205,9 +206,16 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     map: suspectRow
       ? mapPage(db, { atMs: Math.min(nowMs, incident.resolved_at ?? nowMs), around: suspectRow.id })
       : null,
-    notes: kits.flatMap((kit) =>
-      kit.notes.filter((note) => note.metric === suspect?.metric).map((note) => ({ ...note, kit: kit.title })),
-    ),
+    notes: [
+      ...notesOfMetric(db, suspect?.metric ?? "").map(({ title, text, by_whom: by }) => ({
+        title,
+        lines: text.split("\n").filter((line) => line.trim() !== ""),
+        kit: by,
+      })),
+      ...kits.flatMap((kit) =>
+        kit.notes.filter((note) => note.metric === suspect?.metric).map((note) => ({ ...note, kit: kit.title })),
+      ),
+    ],
     runbooks: repairOffers(db, {
       targets: [suspectRow, hostRow],
       line: incident.causes[0]?.line ?? null,

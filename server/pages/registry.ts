@@ -31,6 +31,7 @@ import { differencesPage, reviewPage } from "./review";
 import { mappingPage, mappingsPage } from "./mappings";
 import { platformPage, platformsPage } from "./platforms";
 import { chorePage, choresPage } from "./chores";
+import { notesKit, preventionPage } from "./prevention";
 import { policiesPage, policyPage, policyTried } from "./policies";
 import { shellNow } from "./shell";
 import { runbookEditorPage, runbookPage, runbookRead, runbooksPage, runOutput, runPage } from "./runbooks";
@@ -145,6 +146,8 @@ export const questions = {
   policies: policiesPage,
   policy: policyPage,
   policyTried,
+  prevention: preventionPage,
+  notesKit,
   chores: choresPage,
   chore: chorePage,
   run: runPage,

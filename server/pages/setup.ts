@@ -1,7 +1,7 @@
 import { auditAreas, auditIn, countAudit, type AuditFilter } from "../store/audit";
 import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { metricInfo, metricName, splitMetric } from "#core/catalogue/metrics";
-import type { Scope } from "#core/detection/detector";
+import type { Scope, SeriesDetector } from "#core/detection/detector";
 import { learnFrom } from "#core/detection/learn";
 import type { Samples } from "#core/telemetry/chunk";
 import { rollSamples } from "#core/telemetry/rollup";
@@ -126,11 +126,10 @@ export function rulePreview(
   const hits: { name: string; instance: string; raised: number; standingMs: number }[] = [];
   for (const one of judged.slice(0, MOST_REPLAYED)) {
     if (samples >= MOST_SAMPLES) break;
-    const window = judgedSamples(db, one, reads.over, fromMs, toMs);
-    samples += window.times.length;
+    const { verdicts, count } = replayOne(db, { detector, settings: rule.settings }, one, fromMs, toMs);
+    samples += count;
     replayed++;
-    const rangeAt = detector.learns ? rangeReader(db, one.id, window, fromMs, toMs) : undefined;
-    const found = alarmsIn(replay(detector, rule.settings, window, one, rangeAt), toMs);
+    const found = alarmsIn(verdicts, toMs);
     raised += found.raised;
     if (found.raised) hits.push({ name: one.name, instance: one.instance, ...found });
   }
@@ -144,6 +143,19 @@ export function rulePreview(
     more: Math.max(0, hits.length - 20),
     incidents,
   };
+}
+
+/** What a rule would have said of one series in a window of the past, and of how many samples. */
+export function replayOne(
+  db: Db,
+  { detector, settings }: { detector: SeriesDetector; settings: unknown },
+  one: RuleSeries,
+  fromMs: number,
+  toMs: number,
+) {
+  const window = judgedSamples(db, one, detector.reads(settings as never).over, fromMs, toMs);
+  const rangeAt = detector.learns ? rangeReader(db, one.id, window, fromMs, toMs) : undefined;
+  return { verdicts: replay(detector, settings as never, window, one, rangeAt), count: window.times.length };
 }
 
 /** The samples of a series, or what they are of another metric, percent. */

@@ -12,6 +12,8 @@ export interface RunRow {
   component_id: number;
   component: string;
   incident_id: number | null;
+  /** When its incident was opened. */
+  incident_at: number | null;
   policy_id: number | null;
   policy: string | null;
   chore_id: number | null;
@@ -29,9 +31,9 @@ export interface RunRow {
   proof_until: number | null;
 }
 
-const RUN = `SELECT r.id, r.runbook_id, b.name AS runbook, r.version, r.component_id, c.name AS component, r.incident_id, r.policy_id, p.name AS policy, r.chore_id, r.args, r.state,
+const RUN = `SELECT r.id, r.runbook_id, b.name AS runbook, r.version, r.component_id, c.name AS component, r.incident_id, i.opened_at AS incident_at, r.policy_id, p.name AS policy, r.chore_id, r.args, r.state,
   r.started_by, r.started_at, r.ended_at, r.message, r.unknown_step, r.rollback, r.proof, r.proof_text, r.proof_at, r.proof_until
-  FROM run r JOIN runbook b ON b.id = r.runbook_id JOIN component c ON c.id = r.component_id LEFT JOIN policy p ON p.id = r.policy_id`;
+  FROM run r JOIN runbook b ON b.id = r.runbook_id JOIN component c ON c.id = r.component_id LEFT JOIN policy p ON p.id = r.policy_id LEFT JOIN incident i ON i.id = r.incident_id`;
 
 /** A figure that showed the fault, as it was when a run began. */
 export interface WatchedRow {

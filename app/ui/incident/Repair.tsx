@@ -46,6 +46,9 @@ export function Repair({ page }: { page: IncidentData }) {
         ) : (
           <Empty>No runbook for this kind of component.</Empty>
         )}
+        <Typography variant="body2" sx={{ borderTop: 1, borderColor: "divider", pt: 0.75 }}>
+          <KeepLink to={`/incidents/${page.incident.id}/prevention`}>What would make the next one shorter</KeepLink>
+        </Typography>
         {page.runs.map((run) => (
           <Typography key={run.id} variant="body2" sx={{ borderTop: 1, borderColor: "divider", pt: 0.75 }}>
             <KeepLink to={`/runs/${run.id}`}>{`Run ${run.id}: ${run.runbook}`}</KeepLink>{" "}

@@ -49,3 +49,15 @@ CREATE INDEX chore_item_run ON chore_item (run_id) WHERE run_id IS NOT NULL;
 -- What waits for somebody's answer is counted on every page.
 CREATE INDEX run_step_asking ON run_step (run_id) WHERE state = 'asking';
 ALTER TABLE run ADD COLUMN chore_id INTEGER REFERENCES chore (id) ON DELETE SET NULL;
+
+-- What people here know of a sort of alarm, shown with the next of it.
+CREATE TABLE own_note (
+  id INTEGER PRIMARY KEY,
+  metric TEXT NOT NULL,
+  title TEXT NOT NULL,
+  text TEXT NOT NULL,
+  incident_id INTEGER REFERENCES incident (id) ON DELETE SET NULL,
+  by_whom TEXT NOT NULL,
+  at INTEGER NOT NULL
+) STRICT;
+CREATE INDEX own_note_metric ON own_note (metric);
