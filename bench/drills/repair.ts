@@ -44,6 +44,16 @@ export function trustingAll(root: string, setup: string): string {
   return JSON.stringify({ ...(JSON.parse(setup) as object), policies: levels });
 }
 
+/** Every policy is trusted to act again, as somebody would have it who trusts them all: a case says nothing of the next. */
+export function trustAgain(data: string): void {
+  const db = new Database(join(data, "holotaxis.db"), { timeout: 10_000 });
+  db.exec(
+    `UPDATE policy SET definition = json_set(definition, '$.level', 'automatic'), fell_back_at = NULL, fell_back_why = ''
+     WHERE json_extract(definition, '$.level') <> 'automatic'`,
+  );
+  db.close();
+}
+
 /** What policies did between two instants. */
 export function actsIn(data: string, fromMs: number, toMs: number, truth: Truth): Act[] {
   const db = new Database(join(data, "holotaxis.db"), { readonly: true });

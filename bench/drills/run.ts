@@ -9,7 +9,7 @@ import { WatchedEstate } from "./estate";
 import { Listener } from "./listen";
 import { verdictsPage, type CaseRecord, type Results } from "./page";
 import { rowsOf, scoreCase, type Said } from "./score";
-import { actsIn, summaryOf, trustingAll, type RepairRecord } from "./repair";
+import { actsIn, summaryOf, trustAgain, trustingAll, type RepairRecord } from "./repair";
 import { truthOf } from "./truth";
 
 const MINUTE_MS = 60_000;
@@ -177,6 +177,7 @@ async function runRepairCase(
   name: string,
   id: string,
 ): Promise<RepairRecord> {
+  trustAgain(estate.data);
   await estate.start(id);
   const startedAtMs = await estate.now();
   const truth = truthOf(scenario, id, startedAtMs);

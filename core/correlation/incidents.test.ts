@@ -27,11 +27,22 @@ describe("placing an alarm", () => {
     expect(place([incident({ services: [2] })])).toMatchObject({ action: "open" });
   });
   it("opens one again that was resolved within the spell, and no later", () => {
-    expect(place([incident({ resolvedMs: alarm.atMs - SPELL_MS })])).toMatchObject({ action: "reopen", incidentId: 7 });
-    expect(place([incident({ resolvedMs: alarm.atMs - SPELL_MS - 1 })])).toMatchObject({
+    const again = "a had the same alarm";
+    expect(place([incident({ again, resolvedMs: alarm.atMs - SPELL_MS })])).toMatchObject({
+      action: "reopen",
+      incidentId: 7,
+      why: "a had the same alarm less than 15 min before",
+    });
+    expect(place([incident({ again, resolvedMs: alarm.atMs - SPELL_MS - 1 })])).toMatchObject({
       action: "open",
       incidentId: undefined,
     });
+  });
+  it("opens none again for what is another trouble, whatever relies on what", () => {
+    const related = "a relies on b";
+    expect(place([incident({ related, resolvedMs: alarm.atMs - 1 })])).toMatchObject({ action: "open" });
+    // While it is open, that is reason enough.
+    expect(place([incident({ related })])).toMatchObject({ action: "join", why: related });
   });
   it("opens none for a warning, but lets it join", () => {
     expect(place([], { severity: "warning" })).toMatchObject({ action: "leave" });

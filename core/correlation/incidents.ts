@@ -22,6 +22,8 @@ export interface IncidentState {
   related: string | undefined;
   /** Why the alarm is like its first one: of the same metric at the same site. */
   alike?: string | undefined;
+  /** Why the alarm may be the same trouble again: it is one of its alarms, or its likeliest cause would show so. */
+  again?: string | undefined;
   openedMs: number;
   resolvedMs: number | null;
 }
@@ -36,7 +38,8 @@ export interface Placement {
  * The one incident an alarm belongs to. Best is an open one to which it is related; next one of its service, where both
  * affect that single service: what many share would draw everything into one heap. What no service needs joins what
  * went wrong in the same way at the same site within five minutes. Failing an open one, one resolved within the spell
- * is opened again by the same rules; else a new one is opened, whatever the number of services it affects.
+ * is opened again where this is the same trouble again: what only relies on something that was in it is another affair.
+ * Else a new one is opened, whatever the number of services it affects.
  * @param label what the alarm affects, for the reason
  */
 export function placeAlarm(
@@ -66,12 +69,14 @@ export function placeAlarm(
     };
   if (severityRank(alarm.severity) < severityRank(OPENING_SEVERITY))
     return { incidentId: undefined, action: "leave", why: `${alarm.severity} alarms open no incident by themselves` };
-  const recent = best(incidents.filter((one) => one.resolvedMs !== null && alarm.atMs - one.resolvedMs <= SPELL_MS));
+  const recent = incidents
+    .filter((one) => one.again !== undefined && one.resolvedMs !== null && alarm.atMs - one.resolvedMs <= SPELL_MS)
+    .sort((a, b) => b.openedMs - a.openedMs)[0];
   if (recent)
     return {
       incidentId: recent.id,
       action: "reopen",
-      why: `${recent.related ?? `${label} was in trouble`} less than 15 min before`,
+      why: `${recent.again} less than 15 min before`,
     };
   return { incidentId: undefined, action: "open", why: `first alarm affecting ${label} within 15 min` };
 }

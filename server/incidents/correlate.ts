@@ -53,6 +53,8 @@ const FORECAST = "trend";
 /** What is alarmed in an incident, as far as finding the place of further alarms needs it. */
 interface Alarmed {
   subjects: Map<string, { subject: Subject; name: string }>;
+  /** Subjects and metrics of its alarms. */
+  alarms: Set<string>;
   /** Metric and site of its first alarm. */
   metric: string;
   site: string;
@@ -89,6 +91,7 @@ function alarmedReader(db: Db, { siteOf }: Affected): (incidentId: number) => Al
       );
       one = {
         subjects,
+        alarms: new Set(alarms.map((alarm) => alarmKey(subjectOf(alarm), alarm.metric))),
         metric: first?.metric ?? "",
         site: first ? siteOf(subjectOf(first)) : "",
         lastMs: Math.max(0, ...alarms.map((alarm) => alarm.raised_at)),
@@ -97,6 +100,19 @@ function alarmedReader(db: Db, { siteOf }: Affected): (incidentId: number) => Al
     }
     return one;
   };
+}
+
+const alarmKey = (subject: Subject, metric: string) => `${subjectKey(subject)} ${metric}`;
+
+/** Why an alarm may be the trouble of an incident again; undefined where it is another. */
+function againOf(
+  { causes: [cause] }: IncidentRow,
+  { alarms }: Alarmed,
+  event: AlarmEvent,
+  affected: Affected,
+): string | undefined {
+  if (alarms.has(alarmKey(event.subject, event.metric))) return `${affected.nameOf(event.subject)} had the same alarm`;
+  return explainedBy(cause, event, affected) ? `${cause?.name}, its likeliest cause, would show so` : undefined;
 }
 
 export const subjectOf = (alarm: Pick<AlarmRow, "subject_type" | "subject_id">): Subject => ({
@@ -247,6 +263,7 @@ function place(
             ? undefined
             : kinship(alarmed, event.subject, affected),
         alike: alike ? `the same at ${site} at the same time` : undefined,
+        again: row.resolved_at === null ? undefined : againOf(row, alarmed, event, affected),
         openedMs: row.opened_at,
         resolvedMs: row.resolved_at,
       };
@@ -269,6 +286,7 @@ function place(
   joinIncident(db, id, event.alarmId, decision.why, event.atMs);
   const joined = alarmedIn(id);
   joined.subjects.set(subjectKey(event.subject), { subject: event.subject, name });
+  joined.alarms.add(alarmKey(event.subject, event.metric));
   joined.lastMs = Math.max(joined.lastMs, event.atMs);
   noteIncident(db, id, event.what, `${name}: ${event.text}`, SYSTEM, event.atMs);
   return { id, events };

@@ -1,4 +1,6 @@
 import { AxeBuilder } from "@axe-core/playwright";
+import type { Browser } from "@playwright/test";
+import { signInBrowser } from "../../scripts/sign-in.mjs";
 import { expect, type Locator, type Page } from "./fixtures";
 
 /** Collects what a browser complains of; every test ends with none. */
@@ -54,4 +56,21 @@ export async function axeFinds(page: Page, rules?: string[]): Promise<string[]> 
     if (found.length === 0) break;
   }
   return found;
+}
+
+/** A section of a page by its heading. */
+export const part = (page: Page, name: string | RegExp) =>
+  page.locator("section.hx-section").filter({ has: page.getByRole("heading", { name }) });
+
+/** Another person, in a browser of their own. */
+export async function asPerson(browser: Browser, base: string | undefined, name: string): Promise<Page> {
+  const page = await (await browser.newContext({ storageState: { cookies: [], origins: [] } })).newPage();
+  await signInBrowser(page.context(), base ?? "", name);
+  const goto = page.goto.bind(page);
+  page.goto = async (...asked) => {
+    const answer = await goto(...asked);
+    await page.waitForFunction(() => document.documentElement.hasAttribute("data-alive"));
+    return answer;
+  };
+  return page;
 }

@@ -1,23 +1,5 @@
-import type { Browser } from "@playwright/test";
-import { signInBrowser } from "../../scripts/sign-in.mjs";
-import { expect, test, type Page } from "./fixtures";
-import { axeFinds, heading, listen } from "./helpers";
-
-const part = (page: Page, name: string | RegExp) =>
-  page.locator("section.hx-section").filter({ has: page.getByRole("heading", { name }) });
-
-/** Another person, in a browser of their own. */
-async function as(browser: Browser, base: string | undefined, name: string): Promise<Page> {
-  const page = await (await browser.newContext({ storageState: { cookies: [], origins: [] } })).newPage();
-  await signInBrowser(page.context(), base ?? "", name);
-  const goto = page.goto.bind(page);
-  page.goto = async (...asked) => {
-    const answer = await goto(...asked);
-    await page.waitForFunction(() => document.documentElement.hasAttribute("data-alive"));
-    return answer;
-  };
-  return page;
-}
+import { expect, test } from "./fixtures";
+import { asPerson, axeFinds, heading, listen, part } from "./helpers";
 
 const RUNBOOK = `uid: make-room
 name: Make room on a disk
@@ -43,8 +25,8 @@ test("a runbook is written, tried without harm, approved by a second person, ask
 }) => {
   test.setTimeout(420_000);
   const complaints = listen(page);
-  const boss = await as(browser, baseURL, "Sunniva Okafor");
-  const firstLine = await as(browser, baseURL, "Mara Tolvane");
+  const boss = await asPerson(browser, baseURL, "Sunniva Okafor");
+  const firstLine = await asPerson(browser, baseURL, "Mara Tolvane");
 
   await test.step("text and cards follow each other, and what is wrong is said with its line", async () => {
     await page.goto("/runbooks/new");
