@@ -1,5 +1,5 @@
 import { columnsOf, groupLabel, headOf, groupOf, INSTANCES } from "#core/platforms/columns";
-import { byName } from "#core/units/order";
+import { byName, sortedSlice } from "#core/units/order";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
 import { factNamesOfMany, factsOfMany } from "../store/facts";
@@ -143,8 +143,12 @@ function listOfGroup(db: Db, question: PlatformQuestion & { owner: string }, thi
   });
   const keys = new Map(found.map((one) => [one.id, keyOf(one)]));
   const sign = order === "desc" ? -1 : 1;
-  found.sort((a, b) => compare(keys.get(a.id), keys.get(b.id), sign) || byName(a.name, b.name));
-  const shown = found.slice(page * size, (page + 1) * size);
+  const shown = sortedSlice(
+    found,
+    (a, b) => compare(keys.get(a.id), keys.get(b.id), sign) || byName(a.name, b.name) || a.id - b.id,
+    page * size,
+    (page + 1) * size,
+  );
   const shownIds = shown.map((one) => one.id);
   const facts = allFacts ?? factsOfMany(db, shownIds, factNames, atMs);
   const series = seriesOfMetrics(db, shownIds, metrics);
