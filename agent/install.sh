@@ -58,6 +58,10 @@ if [ -n "$site" ]; then
   at=" --site \"$site\""
 fi
 
+# What the owner of this host allows it to do, where there is such a file.
+acts=
+[ ! -f "$prefix/etc/holotaxis-agent/actions.json" ] || acts=" --actions /etc/holotaxis-agent/actions.json"
+
 unit="$prefix/etc/systemd/system/holotaxis-agent.service"
 mkdir -p "$(dirname "$unit")"
 cat >"$unit" <<UNIT
@@ -67,7 +71,7 @@ Wants=network-online.target
 After=network-online.target
 
 [Service]
-ExecStart=$node --max-old-space-size=48 $program/main.mjs --to "$url" --token-file %d/token$at
+ExecStart=$node --max-old-space-size=48 $program/main.mjs --to "$url" --token-file %d/token$at$acts
 ${ca:+Environment=NODE_EXTRA_CA_CERTS=$program/ca.pem}
 LoadCredential=token:$state/token
 DynamicUser=yes

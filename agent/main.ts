@@ -3,6 +3,7 @@ import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { arch, hostname, networkInterfaces } from "node:os";
 import { join } from "node:path";
 import { parseArgs } from "node:util";
+import { Actor, readActions } from "./actions";
 import { enrol } from "./enrol";
 import { Inventories } from "./inventory";
 import { measureContainer, measureMachine } from "./measure";
@@ -22,6 +23,7 @@ const USAGE = `The Linux host agent of Holotaxis: measures this machine and its 
   --token-file F   where the token of this host's agent is kept
   --enrol CODE     fetch that token with an enrolment code, once; CODE may be @FILE
   --enrol-only     end as soon as the token is kept
+  --actions FILE   what this host's owner allows it to do when asked; nothing if left out
   --root DIR       where /proc and /sys are seen, / if left out; for running in a container
   --once           look twice, a second apart, write the report to the output and end`;
 
@@ -42,6 +44,7 @@ function options() {
         "token-file": { type: "string" },
         enrol: { type: "string" },
         "enrol-only": { type: "boolean", default: false },
+        actions: { type: "string" },
         root: { type: "string", default: "/" },
         once: { type: "boolean", default: false },
         help: { type: "boolean", default: false },
@@ -75,6 +78,20 @@ if (given.enrol !== undefined && tokenFile === undefined)
   refuse("Say where the token is to be kept: --token-file, a file that only this user can read.");
 if (tokenFile !== undefined && token === undefined && given.enrol === undefined)
   refuse(`The file ${tokenFile} is missing or empty. Fetch a token with --enrol CODE.`);
+
+const ACT_EVERY_MS = 5_000;
+const allowed = actionsIn(given.actions);
+if (allowed && tokenFile === undefined)
+  refuse("Actions are handed out by an enrolled agent's own token only: --token-file.");
+
+function actionsIn(file: string | undefined) {
+  if (file === undefined) return undefined;
+  try {
+    return readActions(file);
+  } catch (error) {
+    return refuse(error instanceof Error ? error.message : String(error));
+  }
+}
 
 /** Bridges inside a host have the same addresses on many. */
 const isInside = (interfaceName: string) =>
@@ -186,6 +203,19 @@ const reporter = new Reporter({
   post: fetch,
   say: (sentence) => process.stderr.write(`${sentence}\n`),
 });
+const actor =
+  allowed && token
+    ? new Actor({
+        to,
+        token,
+        host: { hostName: name, hostId: machine["host.id"] ?? "" },
+        actions: allowed,
+        now: () => performance.now(),
+        post: fetch,
+        say: (sentence) => process.stdout.write(`${sentence}\n`),
+      })
+    : undefined;
+const actTimer = actor && setInterval(() => void actor.look(), ACT_EVERY_MS);
 let before = first;
 let telling = false;
 const tell = () => {
@@ -210,6 +240,7 @@ const timer = setInterval(() => {
 const leave = () => {
   clearInterval(timer);
   clearInterval(tellTimer);
+  clearInterval(actTimer);
   // What was just measured gets a last chance.
   void outbox.send().finally(() => process.exit(0));
 };

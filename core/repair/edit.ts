@@ -47,6 +47,7 @@ export function newStep(type: StepType): Draft {
     script: { text: "#!/bin/sh\n" },
     http: { method: "POST", url: "https://" },
     sql: { credential: "", database: "", statement: "" },
+    agent: { action: "restart" },
     scale: { to: "+1" },
     wait: { seconds: 10 },
     check: { metric: "memory.used", is: "below", value: 80 },

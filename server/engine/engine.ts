@@ -32,6 +32,7 @@ import { readOnThread, SpendDesk } from "../spend/desk";
 import { PlatformPoller } from "../polling/platforms";
 import { Poller } from "../polling/poller";
 import { Policies } from "../repair/policies";
+import { AgentActions } from "../repair/agent-actions";
 import { Chores } from "../repair/chores";
 import { dryRun } from "../repair/dry-run";
 import { prepareRun } from "../repair/prepare";
@@ -114,6 +115,7 @@ export class Engine {
   private readonly runner: Runner;
   private readonly policies: Policies;
   private readonly chores: Chores;
+  private readonly agentActions: AgentActions;
   private readonly tellingClient: TellingClient;
   private readonly telling: Telling;
   private readonly inventories: AgentInventories;
@@ -203,6 +205,7 @@ export class Engine {
       onEstate: (retired) => this.takeUpNow(retired),
     });
     this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.stopping });
+    this.agentActions = new AgentActions(this.db);
     this.repairs = this.makeRepairs();
     this.runner = new Runner(this.repairs, (run) => {
       this.policies.ended(run);
@@ -375,6 +378,7 @@ export class Engine {
       tokens: () => this.sendingTokens(),
       enrol: (asked, from) => this.people.enrol(asked, from),
       inventory: (report, from) => this.inventories.take(report, from),
+      actions: (asks) => this.agentActions.take(asks),
       onUsed: (tokens) => this.people.used(tokens),
       // Taken up with the next tick: newcomers come in crowds.
       onGrown: () => (this.grown = true),
@@ -415,6 +419,7 @@ export class Engine {
       sleep: (ms, signal) => this.sleep(ms, signal),
       machineMs: (ms) => machineSpanMs(this.clock, ms),
       vault: this.vault,
+      agentActions: this.agentActions,
       outputs: join(this.settings.data, "runs"),
     };
   }

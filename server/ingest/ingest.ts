@@ -1,3 +1,4 @@
+import type { AgentAsks, AgentToDo } from "#core/estate/agent-actions";
 import type { AgentReport } from "#core/estate/agent-report";
 import type { TrapUser } from "../receivers/traps";
 import type { MessagePort } from "node:worker_threads";
@@ -33,6 +34,8 @@ export interface IngestContext {
   enrol: (asked: Enrolling, from: string) => Enrolled;
   /** Takes in what an agent says runs on its host; answers with a sentence where it was not taken. */
   inventory: (report: AgentReport, from: string) => Promise<string | undefined>;
+  /** What an agent did, and what it is to do. */
+  actions: (asks: AgentAsks) => AgentToDo;
   onUsed: (tokens: [id: number, atMs: number, from: string][]) => void;
   /** A batch brought relations that were not known. */
   onRelations: () => void;
@@ -73,6 +76,8 @@ export class Ingest {
           .then(answer, () => answer("Something went wrong on this side; try again."));
         return;
       }
+      if (message.kind === "actions")
+        return this.reply({ kind: "to-do", id: message.id, toDo: this.context.actions(message.asks) });
       if (message.kind === "used") return this.context.onUsed(message.tokens);
       if (message.kind === "figures") {
         this.received = message.figures;

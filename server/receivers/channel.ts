@@ -1,3 +1,4 @@
+import type { AgentAsks, AgentToDo } from "#core/estate/agent-actions";
 import type { AgentReport } from "#core/estate/agent-report";
 import type { TrapUser } from "./traps";
 import type { MessagePort } from "node:worker_threads";
@@ -56,6 +57,7 @@ export class IngestChannel {
   onTokens: (tokens: SendingToken[]) => void = () => undefined;
   private readonly enrolling = new Map<number, (outcome: Enrolled) => void>();
   private readonly reporting = new Map<number, (problem: string | undefined) => void>();
+  private readonly acting = new Map<number, (toDo: AgentToDo) => void>();
   private readonly admission = new Admission(MOST_BATCHES, () => performance.now());
   private held = 0;
   private readonly heldOf = new Map<string, number>();
@@ -75,6 +77,11 @@ export class IngestChannel {
       if (message.kind === "inventoried") {
         this.reporting.get(message.id)?.(message.problem);
         this.reporting.delete(message.id);
+        return;
+      }
+      if (message.kind === "to-do") {
+        this.acting.get(message.id)?.(message.toDo);
+        this.acting.delete(message.id);
         return;
       }
       if (message.kind === "enrolled") {
@@ -171,6 +178,17 @@ export class IngestChannel {
     return new Promise((resolve) => {
       this.reporting.set(id, resolve);
       this.port.postMessage({ kind: "inventory", id, report, from } satisfies FromReceivers);
+    });
+  }
+
+  /** Hands over what an agent did, and answers what it is to do. */
+  actions(asks: AgentAsks): Promise<AgentToDo> {
+    // What it did is told again the next time.
+    if (this.acting.size >= MOST_REPORTING) return Promise.reject(new Error("Too many agents ask at this moment."));
+    const id = this.nextId++;
+    return new Promise((resolve) => {
+      this.acting.set(id, resolve);
+      this.port.postMessage({ kind: "actions", id, asks } satisfies FromReceivers);
     });
   }
 

@@ -5,6 +5,7 @@ import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { createGunzip, createInflate } from "node:zlib";
 import { z } from "zod";
+import { agentAsks, type AgentToDo } from "#core/estate/agent-actions";
 import { agentReport } from "#core/estate/agent-report";
 import { whyNotSent, type TokenScope } from "#core/people/tokens";
 import { isReceiverName } from "../http/host-names";
@@ -110,6 +111,7 @@ async function answer(
       await takeInventory(request, channel, scope);
       return send(204, "");
     }
+    if (pathOf(request) === "/actions") return send(200, JSON.stringify(await takeActions(request, channel, scope)));
     const rejected = await take(request, json, channel, scope);
     channel.figures.refused += rejected.count;
     if (pathOf(request) === "/events") return send(204, "");
@@ -183,6 +185,35 @@ async function enrol(request: IncomingMessage, channel: IngestChannel): Promise<
   }
 }
 
+/** An agent asks for something to do: only for the host that its own token is bound to. */
+async function takeActions(request: IncomingMessage, channel: IngestChannel, scope: TokenScope): Promise<AgentToDo> {
+  if (request.method !== "POST") throw new Refusal(405, 12, "Ask by POST.");
+  const hold = channel.enter(peerOf(request));
+  if (!hold) throw tooMuch();
+  try {
+    let given: unknown;
+    try {
+      given = JSON.parse((await read(request, hold)).toString("utf8"));
+    } catch (error) {
+      if (error instanceof Refusal) throw error;
+      throw new BadSignal("This is no JSON.");
+    }
+    const asks = agentAsks.safeParse(given);
+    if (!asks.success) {
+      const [issue] = asks.error.issues;
+      throw new BadSignal(`${issue?.path.join(".") || "What is asked"}: ${issue?.message ?? "is not right"}`);
+    }
+    const { hostName, hostId } = asks.data;
+    if (scope.kind !== "agent" || scope.hostName !== hostName || scope.hostId !== hostId)
+      throw new Refusal(403, 7, "Actions are handed to the agent of a host by its own token only; enrol it.");
+    return await channel.actions(asks.data).catch((error: unknown) => {
+      throw new Refusal(503, CODE.unavailable, error instanceof Error ? error.message : String(error), 30);
+    });
+  } finally {
+    hold.release();
+  }
+}
+
 /** An agent says what runs on its host; it is answered when that is in the store. */
 async function takeInventory(request: IncomingMessage, channel: IngestChannel, scope: TokenScope): Promise<void> {
   if (request.method !== "POST") throw new Refusal(405, 12, "Report by POST.");
@@ -212,7 +243,7 @@ async function takeInventory(request: IncomingMessage, channel: IngestChannel, s
   }
 }
 
-const JSON_PATHS = new Set(["/events", "/enrol", "/inventory"]);
+const JSON_PATHS = new Set(["/events", "/enrol", "/inventory", "/actions"]);
 const isJsonPath = (path: string) => JSON_PATHS.has(path);
 const peerOf = (request: IncomingMessage) => request.socket.remoteAddress?.replace(/^::ffff:/, "") ?? "";
 const pathOf = (request: IncomingMessage): string => (request.url ?? "").split("?")[0] as string;

@@ -1,3 +1,4 @@
+import type { AgentAsks, AgentToDo } from "#core/estate/agent-actions";
 import type { AgentReport } from "#core/estate/agent-report";
 import type { TrapUser } from "./traps";
 import type { Batch } from "./batch-builder";
@@ -40,6 +41,8 @@ export type FromReceivers =
   | { kind: "enrol"; id: number; asked: Enrolling; from: string }
   /** An agent says what runs on its host. */
   | { kind: "inventory"; id: number; report: AgentReport; from: string }
+  /** An agent asks whether anything is to be done, and says what it did. */
+  | { kind: "actions"; id: number; asks: AgentAsks }
   /** Tokens that were sent with. */
   | { kind: "used"; tokens: [id: number, atMs: number, from: string][] }
   | { kind: "figures"; figures: ReceiverFigures; scraped: TargetState[] };
@@ -53,7 +56,8 @@ export type ToReceivers =
   | { kind: "tokens"; tokens: SendingToken[] }
   | { kind: "enrolled"; id: number; outcome: Enrolled }
   /** With a sentence where it was not taken. */
-  | { kind: "inventoried"; id: number; problem: string | undefined };
+  | { kind: "inventoried"; id: number; problem: string | undefined }
+  | { kind: "to-do"; id: number; toDo: AgentToDo };
 
 /** The token, or why there is none. */
 export type Enrolled = { token: string } | { token?: undefined; problem: string };

@@ -306,3 +306,63 @@ it("a wrong word on the command line is a sentence, not a trace", async () => {
   expect(await ended("--to", "nowhere")).toBe("2 “nowhere” is not an address. Write it like http://127.0.0.1:4318.");
   expect(await ended("--root", join(folder, "no-such"))).toContain("this agent is for Linux");
 });
+
+it("does what the owner of its host allows when a runbook asks, and nothing else", async () => {
+  const { root } = machine();
+  const kept = join(folder, "token");
+  const actions = join(folder, "actions.json");
+  writeFileSync(
+    actions,
+    JSON.stringify({
+      "tidy-spool": { argv: ["/bin/sh", "-c", `echo tidied; touch ${join(folder, "tidied")}`] },
+      "look-badly": { argv: ["/bin/false"] },
+    }),
+    { mode: 0o644 },
+  );
+  const { said } = start(root, "--token-file", kept, "--enrol", await enrolmentCode(), "--actions", actions);
+  await until("the agent enrols", () => said().includes("Enrolled; the token is kept in"));
+  const rows = await until("the machine is found", () => (estate().length === 2 ? estate() : undefined));
+  const host = rows.find((row) => row.kind === "host.linux")?.id as number;
+  let count = 0;
+  const runOf = async (action: string) => {
+    const { id, version } = (await engine.command(TESTER, "runbook.save", {
+      text: `uid: ask-${++count}\nname: Ask ${count}\npurpose: Asks.\nkinds: [host.linux]\nsteps:\n  - {type: agent, title: Ask it, action: ${action}}\n`,
+      remark: "",
+    })) as { id: number; version: number };
+    const run = (await engine.command(TESTER, "run.start", {
+      runbookId: id,
+      version,
+      componentIds: [host],
+      incidentId: null,
+      args: {},
+    })) as number;
+    return until("the run ends", () => {
+      const page = questions.run(reader, { id: run });
+      return page && page.run.state !== "running" ? page : undefined;
+    });
+  };
+  const before = await runOf("tidy-spool");
+  // It may not have asked for the first time yet.
+  if (before.run.state === "failed") expect(before.run.message).toContain("has no agent that asked lately");
+  const done = await until("the agent asks", async () => {
+    const page = await runOf("tidy-spool");
+    return page.run.state === "passed" ? page : undefined;
+  });
+  expect(done.steps[0]).toMatchObject({ exit_code: 0, output: "tidied\n" });
+  expect(statSync(join(folder, "tidied")).isFile()).toBe(true);
+  expect((await runOf("look-badly")).run.message).toContain("The action ended with exit code 1.");
+  expect((await runOf("reboot-all")).run.message).toContain(
+    "does not allow “reboot-all”; allowed are tidy-spool, look-badly.",
+  );
+  // Another host's token, or that of a sender, gets nothing to do.
+  const ask = async (token: string, hostName: string) =>
+    (
+      await fetch(`${base}/actions`, {
+        method: "POST",
+        headers: { authorization: `Bearer ${token}` },
+        body: JSON.stringify({ hostName, actions: [] }),
+      })
+    ).status;
+  const own = readFileSync(kept, "utf8").trim();
+  expect([await ask(own, "other"), await ask("x".repeat(40), "winch-03.example")]).toEqual([403, 401]);
+}, 60_000);

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { agent, agentStep, type AgentStep } from "./agent";
 import { approve, approveStep, type ApproveStep } from "./approve";
 import { check, checkStep, type CheckStep } from "./check";
 import { choose, chooseStep, type ChooseStep as OpenChoose } from "./choose";
@@ -21,6 +22,7 @@ export type Step =
   | ScriptStep
   | HttpStep
   | SqlStep
+  | AgentStep
   | ScaleStep
   | WaitStep
   | CheckStep
@@ -37,6 +39,7 @@ export const STEP_KINDS = [
   script,
   http,
   sql,
+  agent,
   scale,
   wait,
   check,
@@ -56,6 +59,7 @@ export const STEP_SCHEMAS = {
   script: scriptStep,
   http: httpStep,
   sql: sqlStep,
+  agent: agentStep,
   scale: scaleStep,
   wait: waitStep,
   check: checkStep,
@@ -71,6 +75,7 @@ export const stepSchema = z.discriminatedUnion("type", [
   scriptStep,
   httpStep,
   sqlStep,
+  agentStep,
   scaleStep,
   waitStep,
   checkStep,

@@ -1,4 +1,5 @@
 import type { Step, StepType } from "#core/repair/steps/registry";
+import { takeAgent } from "./agent";
 import { takeCheck } from "./check";
 import { takeCommand } from "./command";
 import { takeHttp } from "./http";
@@ -14,6 +15,7 @@ const TAKERS: Partial<{ [Type in StepType]: TakeStep<Extract<Step, { type: Type 
   script: takeScript,
   http: takeHttp,
   sql: takeSql,
+  agent: takeAgent,
   scale: takeScale,
   wait: takeWait,
   check: takeCheck,
