@@ -31,6 +31,8 @@ export const policySchema = z.strictObject({
   name: z.string().trim().min(1, "Give it a name.").max(80, "A name has at most 80 characters."),
   isOn: z.boolean().default(true),
   level: z.enum(LEVEL_IDS).default("watch"),
+  /** What it looks at: the likeliest cause of an incident, or each alarm that stands, whatever its cause. */
+  by: z.enum(["cause", "alarm"]).default("cause"),
   /** Patterns of kinds that the cause is of; `line` is a line between sites. */
   causeKinds: texts().refine((kinds) => kinds.length > 0, "Say which kinds of cause it is for."),
   /** Patterns of metrics: one of them is in alarm on the cause, on what carries it or on a part of it. Any where there are none. */
@@ -92,6 +94,7 @@ export function fits(policy: PolicyDefinition, cause: CauseFacts): { fits: boole
   if (!policy.causeKinds.some((pattern) => kindMatches(pattern, cause.kind)))
     return no(`${cause.name} is a ${cause.kind}`);
   const has = (pattern: string) => cause.alarms.some((metric) => kindMatches(pattern, metric));
+  if (policy.by === "alarm" && policy.alarms.length === 0) return no("It does not say for which alarm it is");
   if (policy.alarms.length > 0 && !policy.alarms.some(has))
     return no(`None of ${policy.alarms.join(", ")} is in alarm there`);
   const isAnywhere = (pattern: string) => cause.elsewhere.some((metric) => kindMatches(pattern, metric));
@@ -114,7 +117,10 @@ export function fits(policy: PolicyDefinition, cause: CauseFacts): { fits: boole
   if (missing.length > 0) return no(`It is not known what ${missing.join(", ")} is`);
   return {
     fits: true,
-    words: `${cause.name} is the likeliest cause with ${percent} %${policy.alarms.length ? `, ${policy.alarms.filter(has).join(", ")} in alarm` : ""}`,
+    words:
+      policy.by === "alarm"
+        ? `${policy.alarms.filter(has).join(", ")} of ${cause.name} has been in alarm for ${spokenDuration(cause.steadyMs)}`
+        : `${cause.name} is the likeliest cause with ${percent} %${policy.alarms.length ? `, ${policy.alarms.filter(has).join(", ")} in alarm` : ""}`,
   };
 }
 

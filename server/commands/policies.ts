@@ -40,6 +40,8 @@ export const policyCommands = {
           throw new PersonError(`Say what ${parameter.label} is filled with.`, {
             [`args.${parameter.name}`]: "Say what it is filled with.",
           });
+      if (definition.by === "alarm" && definition.alarms.length === 0)
+        throw new PersonError("Say for which alarm it is.", { alarms: "Say for which alarm it is." });
       const up = stepsUp(known?.definition.level ?? "watch", definition.level);
       if (up > 1)
         throw new PersonError(

@@ -1,11 +1,11 @@
 import { fits, policySchema, summaryOfTrials, type PolicyDefinition, type Trial } from "#core/repair/policy";
 import { DAY_MS } from "#core/time/windows";
 import { allKinds } from "#core/catalogue/kinds";
-import { pastCauseFacts } from "../causes/past-facts";
+import { alarmCauses, pastCauseFacts } from "../causes/past-facts";
 import type { Db } from "../store/database";
 import { alarmById } from "../store/alarms";
 import { componentById, partsOfHost, sitesKnown } from "../store/estate";
-import { incidentById, incidentsIn } from "../store/incidents";
+import { alarmsOfIncident, incidentById, incidentsIn } from "../store/incidents";
 import { actsOfIncident, actsOfPolicy, listPolicies, policyById, readHalt, type ActRow } from "../store/policies";
 import { listRunbooks, runbookById, runbookByUid } from "../store/runbooks";
 import { runById, runsOfIncident, watchedOf } from "../store/runs";
@@ -13,6 +13,8 @@ import { listServices } from "../store/services";
 
 const TRIED_DAYS = 30;
 const MOST_TRIED = 500;
+/** Of one incident so many alarms are looked at. */
+const MOST_ALARMS = 100;
 const MOST_ACTS = 200;
 
 /** What came of an act: how its run was proved, or for what was only watched, whether people did the same. */
@@ -128,8 +130,12 @@ export function policyTried(db: Db, { policy, nowMs }: { policy: PolicyDefinitio
   const would: (Trial & { title: string; openedAt: number; words: string })[] = [];
   for (const incident of incidents) {
     const services = incident.services.flatMap((one) => uids.get(one.id) ?? []);
-    for (const root of incident.causes.filter((one) => one.isRoot)) {
-      const facts = pastCauseFacts(db, incident, root, policy, services);
+    const looked =
+      policy.by === "alarm"
+        ? alarmCauses(alarmsOfIncident(db, incident.id).slice(0, MOST_ALARMS))
+        : incident.causes.filter((one) => one.isRoot).map((cause) => ({ cause, alarmId: undefined }));
+    for (const { cause: root, alarmId } of looked) {
+      const facts = pastCauseFacts(db, incident, root, policy, services, alarmId);
       if (!facts) continue;
       const verdict = fits({ ...policy, isOn: true }, facts);
       if (!verdict.fits) continue;

@@ -30,6 +30,8 @@ export function causeFacts(
   cause: IncidentCause,
   steadyMs: number,
   serviceUids: readonly string[],
+  /** Only this alarm counts: for policies that go by alarms. */
+  onlyAlarm?: number,
 ): LookedAt | undefined {
   const { db, now } = world;
   const target = cause.line
@@ -42,7 +44,9 @@ export function causeFacts(
   const host = target.host_id === null ? target : (componentById(db, target.host_id) ?? target);
   const near = cause.line ? switchesOf(world, cause.line) : neighbourhood(db, target.id, nowMs);
   const standing = alarmsOfIncident(db, incident.id).filter((one) => one.cleared_at === null);
-  const alarms = standing.filter((one) => one.component_id !== null && near.has(one.component_id));
+  const alarms = standing.filter((one) =>
+    onlyAlarm === undefined ? one.component_id !== null && near.has(one.component_id) : one.id === onlyAlarm,
+  );
   const onHost = (one: IncidentCause) => {
     const row = one.componentId === null ? undefined : componentById(db, one.componentId);
     return row !== undefined && (row.host_id ?? row.id) === host.id;
@@ -56,7 +60,10 @@ export function causeFacts(
     probability: cause.probability,
     hostProbability: Math.min(
       1,
-      cause.line ? cause.probability : incident.causes.filter(onHost).reduce((sum, one) => sum + one.probability, 0),
+      Math.max(
+        cause.probability,
+        cause.line ? 0 : incident.causes.filter(onHost).reduce((sum, one) => sum + one.probability, 0),
+      ),
     ),
     steadyMs,
     alarms: metrics,

@@ -246,6 +246,41 @@ describe("how far a policy is trusted", () => {
   });
 });
 
+describe("a policy that goes by an alarm", () => {
+  const byAlarm = (more: object = {}) =>
+    policy({ by: "alarm", causeKinds: ["host.*"], alarms: ["memory.*"], args: { process: "tidelog" }, ...more });
+
+  it("acts on what has the alarm, whatever the cause is taken for", async () => {
+    byAlarm();
+    const id = incident(0.1);
+    await minutes(1);
+    expect(acts(id)).toEqual(["started"]);
+    expect(called).toEqual(["POST /restart/tidelog"]);
+    expect(actsOfIncident(db, id)[0]).toMatchObject({
+      component: "h-1",
+      why: expect.stringMatching(/^memory\.\* of .*has been in alarm for/),
+    });
+  });
+  it("waits until it has stood for as long as asked, and leaves others alone", async () => {
+    byAlarm({ steadySeconds: 300 });
+    byAlarm({ name: "Of another", alarms: ["disk.*"] });
+    byAlarm({ name: "Of no alarm", alarms: [] });
+    byAlarm({ name: "Of another kind", causeKinds: ["db.*"] });
+    const id = incident();
+    await minutes(3);
+    expect(acts(id)).toEqual([]);
+    await minutes(2);
+    expect(called).toEqual(["POST /restart/tidelog"]);
+  });
+  it("does nothing when the alarm is cleared", async () => {
+    byAlarm({ steadySeconds: 120 });
+    const id = incident();
+    db.prepare("UPDATE alarm SET cleared_at = ?").run(now);
+    await minutes(4);
+    expect(acts(id)).toEqual([]);
+  });
+});
+
 describe("an automatic act", () => {
   it("is proved, and resolves its incident when nothing stands any more", async () => {
     policy();

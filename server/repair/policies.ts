@@ -2,6 +2,7 @@ import type { Ruling } from "#core/repair/guardrails";
 import type { Proof } from "#core/repair/runbook";
 import { argumentsOf, belowLevel, fits, type PolicyDefinition } from "#core/repair/policy";
 import { DAY_MS, SECOND_MS } from "#core/time/windows";
+import { alarmCauses } from "../causes/past-facts";
 import { PersonError } from "../store/database";
 import type { ComponentRow } from "../store/estate";
 import { alarmsOfIncident, noteIncident, recentIncidents, resolveIncident, type IncidentRow } from "../store/incidents";
@@ -99,7 +100,8 @@ export class Policies {
     const { db } = this.parts.world;
     const steadyMs = this.steadyMs(incident, nowMs);
     const roots = incident.causes.filter((one) => one.isRoot);
-    if (roots.length === 0) return;
+    const byAlarm = policies.filter((one) => one.definition.by === "alarm");
+    if (roots.length === 0 && byAlarm.length === 0) return;
     const runs = runsOfIncident(db, incident.id);
     // One thing at a time: what was done last is proved first.
     if (runs.some((run) => run.state === "running" || run.proof === "watching")) return;
@@ -109,6 +111,18 @@ export class Policies {
       const looked = causeFacts(this.parts.world, incident, root, steadyMs, services);
       if (!looked) continue;
       for (const policy of policies)
+        if (
+          policy.definition.by === "cause" &&
+          this.consider(policy, incident, looked, { acts, runs }, nowMs) === "acted"
+        )
+          return;
+    }
+    if (byAlarm.length === 0) return;
+    const standing = alarmsOfIncident(db, incident.id).filter((one) => one.cleared_at === null && one.quiet === null);
+    for (const { cause, alarmId, raisedMs } of alarmCauses(standing)) {
+      const looked = causeFacts(this.parts.world, incident, cause, nowMs - raisedMs, services, alarmId);
+      if (!looked) continue;
+      for (const policy of byAlarm)
         if (this.consider(policy, incident, looked, { acts, runs }, nowMs) === "acted") return;
     }
   }

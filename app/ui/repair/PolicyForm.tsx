@@ -62,7 +62,16 @@ export function PolicyForm({
             label={draft.isOn ? "on" : "off"}
           />
         </Stack>
-        <h3 className="hx-form-head">When the likeliest cause</h3>
+        <TextField
+          select
+          label="When"
+          value={draft.by}
+          onChange={(event) => set("by", event.target.value as PolicyDefinition["by"])}
+          sx={{ width: 300 }}
+        >
+          <MenuItem value="cause">the likeliest cause of an incident</MenuItem>
+          <MenuItem value="alarm">what has an alarm, whatever its cause</MenuItem>
+        </TextField>
         <When {...part} page={page} />
         <h3 className="hx-form-head">Then</h3>
         <Then {...part} page={page} />
@@ -102,6 +111,7 @@ function When({ draft, set, problems, page }: Part & { page: Page }) {
           label="and is in alarm for one of"
           value={draft.alarms}
           onChange={(value) => set("alarms", value)}
+          problem={problems.alarms}
           help="memory.used, calls.* …; anything where it is empty"
         />
         <Words
