@@ -32,9 +32,9 @@ describe("rules that would have told sooner", () => {
           for (const { type, settings } of soonerRules({ metric: "m", direction, peace: values, worst })) {
             if (type !== "threshold") continue;
             const limit = Number(settings.warning);
-            const slack = Math.max(Math.abs(edge), Math.abs(worst)) * 0.01;
-            expect(limit).toBeGreaterThanOrEqual(Math.min(edge, worst) - slack);
-            expect(limit).toBeLessThanOrEqual(Math.max(edge, worst) + slack);
+            const room = Math.max(Math.abs(edge), Math.abs(worst)) * 0.01;
+            expect(limit).toBeGreaterThanOrEqual(Math.min(edge, worst) - room);
+            expect(limit).toBeLessThanOrEqual(Math.max(edge, worst) + room);
           }
         },
       ),

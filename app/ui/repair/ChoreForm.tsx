@@ -110,7 +110,7 @@ export function ChoreForm({ page, refusal }: { page: Page; refusal: Refusal | un
 function What({ draft, set, problems, page }: Part) {
   const runbook = page.runbooks.find((one) => one.uid === draft.runbook);
   const { fills } = kindOfTrigger(draft.trigger.type);
-  const known = [...fills, "target.name", "target.host"].map((one) => `{{${one}}}`).join(", ");
+  const known = [...fills, "target.host", "target.name"].map((one) => `{{${one}}}`).join(", ");
   return (
     <>
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
