@@ -78,6 +78,36 @@ describe("guardrails", () => {
       ),
     ).toEqual(["share"]);
   });
+  it("hold during the events of a calendar, on the clock of their place, and refuse what is no calendar", () => {
+    const freeze = (...lines: string[]) =>
+      [
+        "BEGIN:VCALENDAR",
+        "VERSION:2.0",
+        "PRODID:-//x//y//EN",
+        "BEGIN:VEVENT",
+        "UID:1",
+        "SUMMARY:Month end",
+        ...lines,
+        "END:VEVENT",
+        "END:VCALENDAR",
+      ].join("\r\n");
+    const at = (nowMs: number, notDuring: string) =>
+      holding(limits({ notDuring, zone: "Europe/Lisbon" }), situation({ nowMs }));
+    // RFC 5545: the last weekday of every month, from 22:00 on, for six hours.
+    const monthly = freeze(
+      "DTSTART:20260130T220000",
+      "DURATION:PT6H",
+      "RRULE:FREQ=MONTHLY;BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1",
+    );
+    expect(at(Date.parse("2026-03-31T20:59:00Z"), monthly)).toEqual([]);
+    expect(at(Date.parse("2026-03-31T21:00:00Z"), monthly)).toEqual(["calendar"]);
+    expect(at(Date.parse("2026-04-01T03:01:00Z"), monthly)).toEqual([]);
+    const allDay = freeze("DTSTART;VALUE=DATE:20261224", "DTEND;VALUE=DATE:20261227");
+    expect(at(Date.parse("2026-12-25T12:00:00Z"), allDay)).toEqual(["calendar"]);
+    expect(at(Date.parse("2026-12-27T12:00:00Z"), allDay)).toEqual([]);
+    const refused = limitsSchema.safeParse({ notDuring: "BEGIN:VCALENDAR" });
+    expect(refused.error?.issues[0]?.message).toMatch(/calendar/i);
+  });
   it("hold outside their hours", () =>
     expect(holding(limits({ hours: { days: [6, 7], from: "08:00", to: "18:00" } }), situation())).toEqual(["hours"]));
   it("count what people did for the cool-down only, not against the limits of an hour", () => {

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { calendarProblem, shiftsOfCalendar } from "../telling/calendar";
 import { HOUR_MS, MINUTE_MS, spokenDuration } from "../time/windows";
 import { hoursInWords, isWithin, isZone, weekHoursSchema } from "../telling/week-hours";
 
@@ -16,6 +17,15 @@ export const limitsSchema = z.strictObject({
   mostHurt: most(0),
   hours: weekHoursSchema.nullable().default(null),
   zone: z.string().max(60).refine(isZone, "There is no such time zone.").default("UTC"),
+  /** A calendar (RFC 5545); nothing is done during its events: freezes, holidays, the night of the accounts. */
+  notDuring: z
+    .string()
+    .max(200_000, "A calendar has at most 200,000 characters.")
+    .superRefine((text, context) => {
+      const problem = text.trim() === "" ? undefined : calendarProblem(text);
+      if (problem !== undefined) context.addIssue({ code: "custom", message: problem });
+    })
+    .default(""),
   /** The same runbook is not run on the same component again so soon. */
   coolDownMinutes: z.number().min(0).max(1440).default(10),
   /** After so many tries for one incident it gives up, and says so. */
@@ -84,6 +94,7 @@ export const GUARDRAILS = [
   "share",
   "hurt",
   "hours",
+  "calendar",
   "planned work",
   "cool-down",
   "tries",
@@ -113,6 +124,7 @@ export function judgeAct(limits: Limits, one: Situation): Ruling[] {
     share(limits, one),
     hurt(limits, one),
     hours(limits, one),
+    calendar(limits, one),
     planned(one),
     coolDown(limits, one),
     tries(limits, one),
@@ -208,6 +220,18 @@ const hours = ({ hours: allowed, zone }: Limits, { nowMs }: Situation) =>
     allowed !== null && !isWithin(allowed, zone, nowMs),
     allowed === null ? "At any hour" : `Only ${hoursInWords(allowed)} (${zone})`,
   );
+
+function calendar({ notDuring, zone }: Limits, { nowMs }: Situation): Ruling {
+  if (notDuring.trim() === "") return ruling("calendar", false, "No calendar keeps it from acting");
+  const event = shiftsOfCalendar(notDuring, nowMs, nowMs + 1, zone).find(
+    (one) => one.fromMs <= nowMs && nowMs < one.toMs,
+  );
+  return ruling(
+    "calendar",
+    event !== undefined,
+    event ? `“${event.who}” is in its calendar now` : "Nothing is in its calendar now",
+  );
+}
 
 const planned = ({ target }: Situation) =>
   ruling(

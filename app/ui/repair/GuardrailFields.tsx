@@ -1,4 +1,5 @@
 import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
 import type { Limits } from "#core/repair/guardrails";
 import { HoursField } from "../HoursField";
 import { Figure } from "./fields";
@@ -63,6 +64,16 @@ export function GuardrailFields({
         label="Only in these hours"
         value={limits.hours}
         onChange={(hours) => limit("hours", hours && { ...hours, days: [...hours.days] })}
+      />
+      <TextField
+        label="Not during the events of this calendar"
+        value={limits.notDuring}
+        onChange={(event) => limit("notDuring", event.target.value)}
+        placeholder="BEGIN:VCALENDAR …"
+        multiline
+        maxRows={6}
+        helperText="iCalendar (RFC 5545): freezes, holidays, the night of the accounts"
+        slotProps={{ inputLabel: { shrink: true } }}
       />
       {Object.keys(problems).some((key) => key.startsWith("limits")) ? (
         <p className="hx-field-problem">{Object.entries(problems).find(([key]) => key.startsWith("limits"))?.[1]}</p>
