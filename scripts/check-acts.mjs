@@ -1,4 +1,4 @@
-// Checks from the record alone that every act of a policy was within its guardrails: node scripts/check-acts.mjs DATA-FOLDER
+// Checks from the record alone that every act of a policy and of a chore was within its guardrails: node scripts/check-acts.mjs DATA-FOLDER
 // It shares no code with what it checks. Ends with 1 and a line for each breach.
 import { existsSync } from "node:fs";
 import { join } from "node:path";
@@ -15,8 +15,9 @@ const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;
 const runs = db
   .prepare(
-    `SELECT r.id, r.policy_id, r.runbook_id, r.component_id, r.incident_id, r.started_at, r.ended_at, p.name AS policy, p.definition
-     FROM run r LEFT JOIN policy p ON p.id = r.policy_id ORDER BY r.started_at, r.id`,
+    `SELECT r.id, r.policy_id, r.runbook_id, r.component_id, r.incident_id, r.started_at, r.ended_at, r.chore_id,
+       coalesce(p.name, c.name) AS policy, coalesce(p.definition, c.definition) AS definition
+     FROM run r LEFT JOIN policy p ON p.id = r.policy_id LEFT JOIN chore c ON c.id = r.chore_id ORDER BY r.started_at, r.id`,
   )
   .all();
 const targets = new Map();
@@ -35,10 +36,10 @@ const nameOf = db.prepare(
   "SELECT c.name, h.name AS host, c.process FROM component c LEFT JOIN component h ON h.id = c.host_id WHERE c.id = ?",
 );
 const breaches = [];
-const acts = runs.filter((run) => run.policy_id !== null);
+const acts = runs.filter((run) => run.policy_id !== null || run.chore_id !== null);
 for (const act of acts) {
   const { limits } = JSON.parse(act.definition);
-  const say = (what) => breaches.push(`run ${act.id} of policy “${act.policy}”: ${what}`);
+  const say = (what) => breaches.push(`run ${act.id} of “${act.policy}”: ${what}`);
   const services = servicesAt.all(act.component_id, act.started_at, act.started_at).map((one) => one.id);
   const earlier = acts.filter(
     (one) =>
@@ -51,9 +52,11 @@ for (const act of acts) {
     const before = earlier.filter(fits).length;
     if (before >= most) say(`${before + 1} acts within an hour ${what}, ${most} are allowed`);
   };
-  count("of its runbook", limits.mostAnHour.runbook, (one) => one.runbook_id === act.runbook_id);
+  // Upkeep and repair do not use up each other's acts in the estate.
+  const isAlike = (one) => (one.chore_id === null) === (act.chore_id === null);
+  count("of its runbook", limits.mostAnHour.runbook, (one) => one.runbook_id === act.runbook_id && isAlike(one));
   count("on its component", limits.mostAnHour.component, (one) => one.component_id === act.component_id);
-  count("in the estate", limits.mostAnHour.estate, () => true);
+  count("in the estate", limits.mostAnHour.estate, isAlike);
   for (const service of services)
     count(`on service ${service}`, limits.mostAnHour.service, (one) =>
       servicesAt.all(one.component_id, act.started_at, act.started_at).some((other) => other.id === service),
@@ -65,7 +68,7 @@ for (const act of acts) {
   const tries = acts.filter(
     (one) => one.id < act.id && one.policy_id === act.policy_id && one.incident_id === act.incident_id,
   ).length;
-  if (tries >= limits.tries) say(`try ${tries + 1} of ${limits.tries}`);
+  if (act.incident_id !== null && tries >= limits.tries) say(`try ${tries + 1} of ${limits.tries}`);
   if (act.started_at - firstSeen.get(act.component_id).at < limits.knownHours * HOUR)
     say("its target was not known long enough");
   const own = targets.get(act.id) ?? [];
