@@ -3,7 +3,7 @@ import { byName, sortedSlice } from "#core/units/order";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
 import { factNamesOfMany, factsOfMany } from "../store/facts";
-import { listPlatforms, platformFailures, platformPlaces, thingsOf } from "../store/platforms";
+import { countThings, listPlatforms, platformFailures, platformPlaces, thingsOf } from "../store/platforms";
 import { spansOf } from "../store/query";
 import { healthAt } from "../store/services";
 import { lastSample, metricsOfMany, seriesOfMetrics, type SeriesRow } from "../store/signals";
@@ -50,7 +50,7 @@ export function platformsPage(db: Db, { atMs }: { atMs: number }) {
       severity: health.get(one.id)?.severity ?? ("cleared" as const),
       /** What the account cost this month. */
       spent: (one.id === one.topId ? spend?.accounts.get(one.name) : undefined) ?? null,
-      counts: Object.fromEntries(countsOf(thingsOf(db, one.id, atMs))),
+      counts: Object.fromEntries(countsOf(countThings(db, one.id, atMs))),
       /** Its id there, for a region. */
       region: regions.get(one.id)?.region ?? null,
     })),
@@ -67,9 +67,9 @@ const isFollowed = (kind: string) => {
 };
 
 /** How many there are of each sort. */
-function countsOf(things: readonly { kind: string }[]): Map<string, number> {
+function countsOf(things: readonly { kind: string; count: number }[]): Map<string, number> {
   const counts = new Map<string, number>();
-  for (const { kind } of things) counts.set(groupOf(kind), (counts.get(groupOf(kind)) ?? 0) + 1);
+  for (const { kind, count } of things) counts.set(groupOf(kind), (counts.get(groupOf(kind)) ?? 0) + count);
   return counts;
 }
 
@@ -94,8 +94,8 @@ export function platformPage(db: Db, question: PlatformQuestion) {
   const { id, atMs } = question;
   const component = componentById(db, id);
   if (!component) return null;
-  const things = thingsOf(db, id, atMs);
-  const groups = [...countsOf(things)]
+  const counted = countThings(db, id, atMs);
+  const groups = [...countsOf(counted)]
     .map(([group, count]) => ({ group, label: groupLabel(group, component.kind), count }))
     .sort((a, b) => Number(b.group === INSTANCES) - Number(a.group === INSTANCES) || a.label.localeCompare(b.label));
   const first = groups.find((one) => one.group === INSTANCES || one.group === "app.workload") ?? groups[0];
@@ -111,7 +111,12 @@ export function platformPage(db: Db, question: PlatformQuestion) {
     ...listOfGroup(
       db,
       { ...question, group, owner: component.kind },
-      things.filter((one) => groupOf(one.kind) === group),
+      thingsOf(
+        db,
+        id,
+        counted.flatMap(({ kind }) => (groupOf(kind) === group ? kind : [])),
+        atMs,
+      ),
     ),
   };
 }

@@ -98,19 +98,27 @@ const BELONGS =
 
 const quoted = (kinds: readonly string[]) => kinds.map((one) => `'${one}'`).join(", ");
 
-/** What is in a place of a platform, or in any place of one that has several, at an instant. */
-export const thingsOf = (db: Db, ownerId: number, atMs: number): PlatformThingRow[] =>
-  prepared<PlatformThingRow>(
-    db,
-    `WITH RECURSIVE owner (id, place) AS (
+/** Places and carriers within an owner, and all that belongs to one of them. */
+const WITHIN = `WITH RECURSIVE owner (id, place) AS (
        SELECT c.id, CASE WHEN c.kind IN (${quoted(PLACES)}) THEN c.id END FROM component c WHERE c.id = @owner
        UNION
        SELECT c.id, CASE WHEN c.kind IN (${quoted(PLACES)}) THEN c.id ELSE o.place END FROM owner o
-       JOIN relation r ON r.to_id = o.id AND ${BELONGS} JOIN component c ON c.id = r.from_id AND c.kind IN (${quoted(CARRIERS)}))
-     SELECT c.id, c.name, c.kind, p.name AS region, p.id AS regionId
-     FROM owner o JOIN relation r ON r.to_id = o.id AND ${BELONGS} JOIN component c ON c.id = r.from_id
-     LEFT JOIN component p ON p.id = o.place
-     WHERE c.kind NOT IN (${quoted(PLACES)}) GROUP BY c.id ORDER BY lower(c.name)`,
+       JOIN relation r ON r.to_id = o.id AND ${BELONGS} JOIN component c ON c.id = r.from_id AND c.kind IN (${quoted(CARRIERS)}))`;
+const THINGS = `FROM owner o JOIN relation r ON r.to_id = o.id AND ${BELONGS} JOIN component c ON c.id = r.from_id`;
+
+/** What of some kinds is in a place of a platform, or in any place of one that has several, at an instant; in no order. */
+export const thingsOf = (db: Db, ownerId: number, kinds: readonly string[], atMs: number): PlatformThingRow[] =>
+  prepared<PlatformThingRow>(
+    db,
+    `${WITHIN} SELECT c.id, c.name, c.kind, p.name AS region, p.id AS regionId ${THINGS} LEFT JOIN component p ON p.id = o.place
+     WHERE c.kind IN (SELECT value FROM json_each(@kinds)) GROUP BY c.id`,
+  ).all({ owner: ownerId, at: atMs, kinds: JSON.stringify(kinds) });
+
+/** How many things of each kind are there. */
+export const countThings = (db: Db, ownerId: number, atMs: number): { kind: string; count: number }[] =>
+  prepared<{ kind: string; count: number }>(
+    db,
+    `${WITHIN} SELECT c.kind, count(DISTINCT c.id) AS count ${THINGS} WHERE c.kind NOT IN (${quoted(PLACES)}) GROUP BY c.kind`,
   ).all({ owner: ownerId, at: atMs });
 
 /** Accounts, clusters and what they are divided into at an instant, with the top that each is of. */

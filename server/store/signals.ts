@@ -90,12 +90,16 @@ export function seriesOfMetrics(
 
 /** Which of some metrics any of many components has as a whole, in the order asked. */
 export function metricsOfMany(db: Db, componentIds: Iterable<number>, metrics: readonly string[]): string[] {
-  const list = JSON.stringify([...componentIds]);
-  const some = prepared<{ found: number }>(
+  const wanted = new Set(componentIds);
+  const owners = prepared<{ id: number }>(
     db,
-    `SELECT EXISTS (SELECT 1 FROM json_each(?) j CROSS JOIN series ON component_id = j.value AND metric = ? AND instance = '') AS found`,
+    "SELECT component_id AS id FROM series WHERE metric = ? AND instance = '' AND component_id IS NOT NULL",
   );
-  return metrics.filter((metric) => some.get(list, metric)?.found === 1);
+  // From the side of the metric: one that nothing wanted has is mostly had by few.
+  return metrics.filter((metric) => {
+    for (const { id } of owners.iterate(metric)) if (wanted.has(id)) return true;
+    return false;
+  });
 }
 
 export function seriesById(db: Db, id: number): SeriesRow | undefined {
