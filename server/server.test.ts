@@ -2,6 +2,7 @@ import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { choreProblems } from "#core/repair/chore";
 import { readRule } from "#core/detection/rule";
 import { readKits } from "./kits/kits";
 import { setupSchema } from "./settings";
@@ -156,6 +157,7 @@ describe("what is shipped", () => {
     expect(kits.map((kit) => kit.kind).sort()).toEqual([
       "*",
       "*",
+      "*",
       "app.*",
       "app.container",
       "app.workload",
@@ -173,6 +175,14 @@ describe("what is shipped", () => {
           kit.notes.map((note) => note.metric),
           rule.name,
         ).toContain(rule.metric);
+    // What chores say is right for their runbooks.
+    const runbooks = new Map(kits.flatMap((kit) => kit.runbooks.map((one) => [one.uid, one])));
+    for (const chore of kits.flatMap((kit) => kit.chores))
+      expect(
+        choreProblems({ ...chore, level: "watch" }, runbooks.get(chore.runbook)?.parameters ?? []),
+        chore.name,
+      ).toEqual({});
+    expect(kits.flatMap((kit) => kit.chores)).toHaveLength(4);
     // Rules of other detectors are read by the form that people use.
     for (const kit of kits)
       for (const { name, type, scope = `kind:${kit.kind}`, settings } of kit.judged)
