@@ -35,7 +35,7 @@ interface ActiveAlarm {
   id: number;
   severity: Severity;
   worst: Severity;
-  kind: Pick<AlarmKind, "subject" | "metric"> & { ruleId: number | null };
+  kind: Pick<AlarmKind, "subject" | "metric" | "qualifier"> & { ruleId: number | null };
 }
 
 /** The alarms that stand, and their life in the store: raised, worse, better, cleared. Call inside a transaction. */
@@ -52,7 +52,7 @@ export class AlarmBook {
     for (const row of activeAlarms(this.db)) {
       const { id, severity, worst, subject_type, subject_id, alarm_type, metric, qualifier, rule_id } = row;
       const subject: Subject = { type: subject_type, id: subject_id };
-      const kind = { subject, metric, ruleId: rule_id };
+      const kind = { subject, metric, qualifier, ruleId: rule_id };
       this.active.set(keyOf(subject, alarm_type, qualifier), { id, severity, worst, kind });
     }
   }
@@ -98,6 +98,13 @@ export class AlarmBook {
   clearWithout(rules: ReadonlySet<number>, text: string, atMs: number): AlarmEvent[] {
     return [...this.active]
       .filter(([, { kind }]) => kind.ruleId === null || !rules.has(kind.ruleId))
+      .flatMap(([key]) => this.clearKey(key, text, atMs) ?? []);
+  }
+
+  /** Clears alarms of a metric whose qualifier stands for nothing any more. */
+  clearGone(metric: string, qualifiers: ReadonlySet<string>, text: string, atMs: number): AlarmEvent[] {
+    return [...this.active]
+      .filter(([, { kind }]) => kind.metric === metric && !qualifiers.has(kind.qualifier))
       .flatMap(([key]) => this.clearKey(key, text, atMs) ?? []);
   }
 

@@ -1,6 +1,7 @@
 import { REQUEST_METRICS } from "#core/telemetry/request-metrics";
 import type { BatchIngest } from "../ingest/batches";
 import type { FreshSample, SampleWriter } from "../ingest/sample-writer";
+import { listChores } from "../store/chores";
 import { listRules } from "../store/alarms";
 import type { Db } from "../store/database";
 import { endFindingsWithout } from "../store/findings";
@@ -61,7 +62,11 @@ export class Judges {
     this.rulesChanged = false;
     const rules = new Set(listRules(this.db).map((rule) => rule.id));
     endFindingsWithout(this.db, rules, atMs);
-    return this.book.clearWithout(rules, "Its rule was removed", atMs);
+    const chores = new Set(listChores(this.db).flatMap(({ definition: { name, isOn } }) => (isOn ? name : [])));
+    return [
+      ...this.book.clearWithout(rules, "Its rule was removed", atMs),
+      ...this.book.clearGone("chore.done", chores, "Its chore is not done any more", atMs),
+    ];
   }
 
   /** Takes everything from the store anew, after a tick that could not be written. */

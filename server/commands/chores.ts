@@ -29,7 +29,7 @@ export const choreCommands = {
       const of = typeof output === "number" ? output : one;
       return of === undefined ? undefined : choreById(db, of)?.definition;
     },
-    run: ({ db, now }, { id: one, ...definition }, who) => {
+    run: ({ db, now, onRules }, { id: one, ...definition }, who) => {
       const known = one === undefined ? undefined : mustExist(db, one);
       const named = choreNamed(db, definition.name);
       if (named && named.id !== one)
@@ -47,11 +47,14 @@ export const choreCommands = {
         throw new PersonError(`Trust grows a step at a time: from ${from} to ${choreLevelAfter(from)} first.`, {
           level: "A step at a time.",
         });
-      return saveChore(db, one, definition, {
+      const saved = saveChore(db, one, definition, {
         by: who.name,
         atMs: now(),
         nextMs: nextDue(definition.trigger, now()),
       });
+      // What a chore of another name, or one that is off now, said stands no longer.
+      onRules();
+      return saved;
     },
     record: (input) => `${input.id === undefined ? "Added" : "Changed"} the chore “${input.name}” (${input.level})`,
   }),
@@ -60,9 +63,10 @@ export const choreCommands = {
     about: ({ id: one }) => ({ type: "chore", id: one }),
     input: z.strictObject({ id }),
     state: ({ db }, { id: one }) => choreById(db, one)?.definition,
-    run: ({ db }, input) => {
+    run: ({ db, onRules }, input) => {
       mustExist(db, input.id);
       removeChore(db, input.id);
+      onRules();
     },
     record: (input) => `Removed chore ${input.id}`,
   }),

@@ -275,13 +275,13 @@ export function incidentsOfAlarm(db: Db, alarmId: number): number[] {
     .map((row) => row.incident_id);
 }
 
-/** The open incident that has an alarm on one of these components, the oldest of several. */
+/** The open incident that has an alarm on one of these components, the oldest of several; what chores said does not count. */
 export const openIncidentOn = (db: Db, componentIds: Iterable<number>): number | undefined =>
   prepared<{ id: number }>(
     db,
     `SELECT i.id FROM incident i JOIN incident_alarm j ON j.incident_id = i.id JOIN alarm a ON a.id = j.alarm_id
      WHERE i.resolved_at IS NULL AND i.merged_into IS NULL AND a.component_id IN (SELECT value FROM json_each(?))
-     ORDER BY i.id LIMIT 1`,
+       AND a.metric <> 'chore.done' ORDER BY i.id LIMIT 1`,
   ).get(JSON.stringify([...componentIds]))?.id;
 
 export function alarmsOfIncident(db: Db, incidentId: number): (AlarmRow & { why: string; joined_at: number })[] {

@@ -90,11 +90,20 @@ test("housekeeping: a chore says what it would do, asks, is let go on by a secon
     });
   });
 
-  await test.step("the chore is taken away", async () => {
+  await test.step("the chore is taken away, and what it said with it", async () => {
     await page.goto("/runbooks/housekeeping");
     await page.getByRole("link", { name: "Look for backups in the wrong place" }).click();
-    await page.getByRole("button", { name: "Remove" }).nth(0).click();
+    await page.getByRole("button", { name: "Remove" }).click();
+    await expect(heading(page)).toContainText("none is done without being asked");
     await expect(page.getByRole("link", { name: "Look for backups in the wrong place" })).toHaveCount(0);
+    await expect(async () => {
+      await page.goto("/incidents");
+      await expect(
+        page
+          .getByRole("row", { name: /Housekeeping failed \(Look for backups/ })
+          .getByText("resolved", { exact: true }),
+      ).toBeVisible({ timeout: 1500 });
+    }).toPass({ timeout: 60_000 });
   });
   expect(complaints.filter((one) => !one.includes("400 (Bad Request)"))).toEqual([]);
 });

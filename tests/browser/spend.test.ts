@@ -63,7 +63,7 @@ test("a file of costs is refused whole, taken in, given out, and taken away; a b
   const complaints = listen(page);
   await page.goto("/estate/spend");
   await page.getByRole("link", { name: "Budgets and cost data" }).click();
-  await expect(heading(page)).toContainText("Costs come from 2 platforms");
+  await expect(heading(page)).toContainText(/Costs come from \d platforms/);
   expect(await axeFinds(page)).toEqual([]);
   const rows = (cost: string) =>
     [
