@@ -96,8 +96,10 @@ try {
   await page.getByRole("heading", { level: 1, name: /succeeded/ }).waitFor({ timeout: 120_000 });
   await shoot("run");
   await take("/services/manifest-exchange?last=PT6H", "service");
-  const front = await (await page.request.get(`${base}/find?q=gatefront @ nq-gate-web-01`)).json();
-  await take(`/estate/${front.components[0].id}?from=2026-03-15T09:30:00Z&to=2026-03-15T11:20:00Z`, "below");
+  await take("/runbooks/policies", "policies");
+  await page.goto(`${base}/runbooks/housekeeping`);
+  await page.getByRole("link", { name: "Renew certificates before they end" }).click();
+  await shoot("housekeeping");
   await take(
     "/signals/metrics?last=P1D&line=metric~memory.used%3Bpick~highest%3Bcount~6&line=metric~net.in%3Bfold~sum%3Baxis~right&over=day",
     "metrics",
@@ -105,12 +107,7 @@ try {
   await take("/estate/spend?by=service", "spend");
   await take("/signals/logs?last=PT12H", "logs");
   await take("/signals/traces?last=PT2H", "traces");
-  await page.getByRole("button", { name: "POST /manifests", exact: true }).first().click();
-  await page
-    .getByRole("link", { name: /^[0-9a-f]{16}…$/ })
-    .first()
-    .click();
-  await shoot("trace");
+  await take("/on-call", "on-call");
   await page.goto(base);
   await page.getByRole("button", { name: "Night theme" }).click();
   await take("/map?service=manifest-exchange", "map-night");
