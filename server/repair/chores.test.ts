@@ -184,6 +184,28 @@ describe("a chore by the clock", () => {
     expect(() => chores.answer(round?.id as number, "Mara", false)).toThrow(/asks nobody any more/);
   });
 
+  it("what a dry run says late undoes nothing that was begun meanwhile", async () => {
+    hosts(1);
+    const id = chore({ level: "approve" });
+    const round = chores.begin(id, "Anna");
+    // Approved before the dry run, which comes back later, has said anything.
+    chores.answer(round, "Mara", true);
+    await minutes(2);
+    expect(called).toEqual(["/h-1/srv"]);
+    expect(states(id)).toEqual(["passed"]);
+  });
+
+  it("begins no more of a round when it is only watched from then on", async () => {
+    hosts(3);
+    const id = chore();
+    chores.begin(id, "Anna");
+    const { definition } = choreById(db, id) as { definition: ReturnType<typeof choreSchema.parse> };
+    saveChore(db, id, { ...definition, level: "watch" }, { by: "Ben", atMs: now, nextMs: null });
+    await minutes(2);
+    expect(called).toEqual(["/h-1/srv"]);
+    expect(rounds(id)[0]?.words).toBe("It is not done any more: 1 done, 2 held back");
+  });
+
   it("nobody answers: it is left to the next time", async () => {
     hosts(1);
     const id = chore({ level: "approve", withinMinutes: 20 });

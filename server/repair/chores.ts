@@ -9,6 +9,7 @@ import {
   choreById,
   choreFallsBack,
   endItems,
+  foretellItem,
   forgetRounds,
   itemOfRun,
   itemsOfRound,
@@ -238,7 +239,7 @@ export class Chores {
       }
       setItem(world.db, item.id, { state: "waiting", rulings: prepared.rulings });
       void dryRun(world, prepared)
-        .then((steps) => setItem(world.db, item.id, { state: "waiting", said: actsOf(steps) }))
+        .then((steps) => foretellItem(world.db, item.id, actsOf(steps)))
         .catch((error: unknown) => world.reportProblem(`A dry run failed: ${String(error)}`));
     }
   }
@@ -256,9 +257,9 @@ export class Chores {
     for (const item of itemsOfRound(db, round.id)) if (item.state === "running") this.settle(item);
     const items = itemsOfRound(db, round.id);
     // A chore that is not trusted any more, or was switched off, begins nothing.
-    const isOff = !chore.definition.isOn;
+    const isOff = !chore.definition.isOn || chore.definition.level === "watch";
     const plan = planRound(chore.definition, items, isOff || nowMs > round.until);
-    if (plan.end) return this.end(chore, round, plan.end, isOff ? "It was switched off" : "");
+    if (plan.end) return this.end(chore, round, plan.end, isOff ? "It is not done any more" : "");
     let room = plan.room;
     let tried = 0;
     for (const id of plan.next) {
@@ -363,6 +364,7 @@ export class Chores {
 
   private end(chore: ChoreRow, round: RoundRow, end: RoundEnd, why: string): void {
     const { db, now } = this.parts.world;
+    for (const { id } of itemsOfRound(db, round.id)) this.rests.delete(id);
     db.transaction(() => {
       endItems(db, round.id, end === "out of time" ? "held" : "dropped");
       const items = itemsOfRound(db, round.id);

@@ -185,7 +185,11 @@ export const setItem = (
     id,
   );
 
-/** Every item that still waits or runs becomes this. */
+/** Says what would be done of an item that still waits; what was begun meanwhile stays as it is. */
+export const foretellItem = (db: Db, id: number, said: string): void =>
+  void prepared(db, "UPDATE chore_item SET said = ? WHERE id = ? AND state = 'waiting'").run(said, id);
+
+/** Every item that still waits becomes this. */
 export const endItems = (db: Db, roundId: number, state: RoundItemState): void =>
   void prepared(db, "UPDATE chore_item SET state = ? WHERE round_id = ? AND state = 'waiting'").run(state, roundId);
 

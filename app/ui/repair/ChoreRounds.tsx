@@ -74,7 +74,7 @@ function OneRound({ round }: { round: Round }) {
         <Form method="post">
           <input type="hidden" name="round" value={round.id} />
           <Stack direction="row" sx={{ gap: 1, p: 1.5, alignItems: "center" }}>
-            <span>Waits for an answer until {dayAndTime(round.until, now.nowMs, true)}.</span>
+            <span>Waiting for approval until {dayAndTime(round.until, now.nowMs, true)}.</span>
             <RightButton right="respond" type="submit" name="intent" value="approve" variant="contained">
               Let it go on
             </RightButton>
