@@ -96,6 +96,7 @@ async function shellOf(request: Request, context: Route.LoaderArgs["context"], p
       asking,
       ribbon: { ...ribbon, fromMs, toMs },
       pace: context.pace(),
+      wantedPace: context.wantedPace(),
       clockSet: context.clockSet,
       hasDrills: context.hasDrills,
       practice,

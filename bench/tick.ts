@@ -76,6 +76,7 @@ export function benchTick(root: string): Measurement {
       kindOf: (id) => kinds.get(id),
       serviceUid: () => undefined,
       beside: () => undefined,
+      others: () => [],
       looksForEvidence: () => true,
       isWatched: () => true,
       recall: (id, from, to) => sampleWriter.recall(id, from, to),

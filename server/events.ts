@@ -14,4 +14,4 @@ export type LiveEvent =
   /** Sessions, roles or tokens changed: for the server's own threads, never sent to a page. */
   | { topic: "people" }
   /** The clock was set: for the server's own threads too. */
-  | { topic: "clock"; setting: ClockSetting };
+  | { topic: "clock"; setting: ClockSetting; wantedPace: number };

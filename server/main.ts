@@ -169,12 +169,14 @@ const door = new Door(
 /** Questions of pages that may wait for a reading thread. */
 const MOST_WAITING = 80;
 const thread = (name: string) => new URL(`./${name}.js`, import.meta.url);
+let wantedPace = settings.clock.pace;
 const engine = new EngineClient(
   thread("engine-thread"),
   settings,
   (event) => {
     if (event.topic === "clock") {
       settings.clock = event.setting;
+      wantedPace = event.wantedPace;
       receivers.setClock(event.setting);
       return live.send({ topic: "estate", atMs: event.setting.baseMs });
     }
@@ -246,6 +248,7 @@ const app = await makeApp({
     uploads: uploadsOf(settings.data),
     certificate: () => certificate?.state() ?? null,
     pace: () => settings.clock.pace,
+    wantedPace: () => wantedPace,
     clockSet: settings.clockSet,
     receivePorts: {
       host: written(settings.host),

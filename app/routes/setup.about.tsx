@@ -40,7 +40,7 @@ export default function About({ loaderData: { store, engine, pace, certificate, 
               ? "none: this machine only, or by a proxy"
               : `${certificate.names}; ${certificate.endsAt < machineMs ? "it has ended" : `ends in ${spokenDuration(certificate.endsAt - machineMs)}`}${certificate.problem === null ? "" : `. ${certificate.problem}`}`}
           </Fact>
-          <Fact name="Clock speed">{pace === 1 ? "real time" : `${pace} times real time`}</Fact>
+          <Fact name="Clock speed">{pace === 1 ? "real time" : `${Math.round(pace * 10) / 10} times real time`}</Fact>
         </Box>
       </Section>
     </>

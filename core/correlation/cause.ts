@@ -101,7 +101,7 @@ const NONE = -2;
 /**
  * Ranks what may have caused the evidence: by how well a set of roots explains what is seen and what is not, by
  * noisy-or inference over the graph of who can hurt whom (after Bahl et al. 2007, “Towards highly reliable enterprise
- * network services via inference of multi-level dependencies”), with a greedy search for further roots. Roots
+ * network services via inference of multi-level dependencies”), with a greedy search for further roots whose set is then settled by exchange. Roots
  * come first, then what could stand in the place of one, each by probability.
  */
 export function rankCauses(given: Case, most = 10): Cause[] {
@@ -288,6 +288,48 @@ function findRoots(candidates: readonly Candidate[], evidence: readonly Evidence
     }
     if (!best || (roots.length > 0 && most - known.total < PENALTY)) break;
     roots.push(best);
+  }
+  return settled(roots, candidates, evidence);
+}
+
+const MOST_ROUNDS = 3;
+
+/**
+ * The set after its members were looked at again beside each other: what was the best when it stood alone may be worse
+ * than another once the rest is explained, or explain nothing more that is worth a root of its own.
+ */
+function settled(
+  greedy: readonly Candidate[],
+  candidates: readonly Candidate[],
+  evidence: readonly Evidence[],
+): Candidate[] {
+  let roots = [...greedy];
+  for (let round = 0; round < MOST_ROUNDS && roots.length > 1; round++) {
+    let changed = false;
+    for (const root of [...roots]) {
+      const others = roots.filter((one) => one !== root);
+      if (others.length === roots.length) continue;
+      const known = explainedBy(others, evidence);
+      let best = root;
+      let most = scoreOf(root, evidence, known);
+      for (const one of candidates) {
+        if (roots.includes(one)) continue;
+        const score = scoreOf(one, evidence, known);
+        if (score > most + SAME) {
+          most = score;
+          best = one;
+        }
+      }
+      // Worth less than what a further root must gain: the others do without it.
+      if (others.length > 0 && most - known.total < PENALTY) {
+        roots = others;
+        changed = true;
+      } else if (best !== root) {
+        roots = roots.map((one) => (one === root ? best : one));
+        changed = true;
+      }
+    }
+    if (!changed) break;
   }
   return roots;
 }

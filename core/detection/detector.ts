@@ -1,5 +1,6 @@
 import type { z } from "zod";
 import type { Severity } from "../alarms/severity";
+import type { Standing as ChangeStanding } from "../changes/judge";
 import type { Range } from "./range";
 import type { CallPoint, CallUsual } from "./call-usual";
 
@@ -9,7 +10,11 @@ export type Reads =
   | { what: "series"; metric: string; over?: string | undefined }
   | { what: "calls"; metric: string }
   | { what: "logs"; metric: string }
-  | { what: "objectives"; metric: string };
+  | { what: "objectives"; metric: string }
+  /** `*` for anything that a component sends. */
+  | { what: "arrivals"; metric: string }
+  | { what: "states"; metric: string }
+  | { what: "changes"; metric: string };
 
 /** One sample of a series. */
 export interface Input {
@@ -17,6 +22,40 @@ export interface Input {
   value: number;
   /** What is usual of the series; given to detectors that learn, where it is known. */
   range?: Range | undefined;
+  /** What others that ought to be alike have just now; given to detectors that compare. */
+  others?: readonly number[] | undefined;
+}
+
+/** How long nothing came of something that usually does. */
+export interface ArrivalInput {
+  atMs: number;
+  /** When something came last. */
+  lastMs: number;
+  /** The longest that it usually stays away, ms; undefined where too little came to know. */
+  rhythmMs: number | undefined;
+}
+
+/** How a component or service stands: its alarms and figures, and those of whatever it consists of. */
+export interface StateInput {
+  atMs: number;
+  own: Standing;
+  members: readonly Standing[];
+}
+
+/** What an expression may ask of one thing. */
+export interface Standing {
+  name: string;
+  kind: string;
+  /** Alarms that stand, of every rule but the one that asks. */
+  alarms: readonly { rule: string; metric: string; instance: string; severity: Severity }[];
+  figure: (metric: string, instance: string) => number;
+}
+
+/** A change of something that is judged by a rule. */
+export interface ChangeInput {
+  atMs: number;
+  /** Those of the span that is looked at, the newest first. */
+  changes: readonly { atMs: number; kind: string; summary: string; by: string; standing: ChangeStanding | null }[];
 }
 
 /** Calls of the last minutes, the newest last, beside what is usual of them. */
@@ -48,6 +87,9 @@ export interface Inputs {
   calls: CallInput;
   logs: LogInput;
   objectives: ObjectiveInput;
+  arrivals: ArrivalInput;
+  states: StateInput;
+  changes: ChangeInput;
 }
 
 /** What the sentences of a verdict need to know of what is judged. */
@@ -80,6 +122,8 @@ export interface Detector<Settings, State, What extends keyof Inputs = "series">
   what: What;
   /** Whether it is given what is usual of a series. */
   learns?: boolean;
+  /** What it is compared with, where it is. */
+  others?(settings: Settings): "siblings" | "instances";
   /** Whether what a rule finds is kept as evidence, and raises no alarm. */
   isFinding?(settings: Settings): boolean;
   /** Settings of a rule; fields carry their labels as `.meta({ title, description })`. */
@@ -102,7 +146,17 @@ export type SeriesDetector = Detector<unknown, unknown>;
 export type CallDetector = Detector<unknown, unknown, "calls">;
 export type LogDetector = Detector<unknown, unknown, "logs">;
 export type ObjectiveDetector = Detector<unknown, unknown, "objectives">;
-export type AnyDetector = SeriesDetector | CallDetector | LogDetector | ObjectiveDetector;
+export type ArrivalDetector = Detector<unknown, unknown, "arrivals">;
+export type StateDetector = Detector<unknown, unknown, "states">;
+export type ChangeDetector = Detector<unknown, unknown, "changes">;
+export type AnyDetector =
+  | SeriesDetector
+  | CallDetector
+  | LogDetector
+  | ObjectiveDetector
+  | ArrivalDetector
+  | StateDetector
+  | ChangeDetector;
 
 /** What a rule is about: components of a kind, or services (`*` for all). */
 export type Scope = { subject: "component"; kind: string } | { subject: "service"; service: string };

@@ -1,7 +1,21 @@
 import { burn } from "./burn";
 import { calls } from "./calls";
-import type { AnyDetector, CallDetector, LogDetector, ObjectiveDetector, SeriesDetector } from "./detector";
+import { changes } from "./changes";
+import { composite } from "./composite";
+import type {
+  AnyDetector,
+  ArrivalDetector,
+  CallDetector,
+  ChangeDetector,
+  LogDetector,
+  ObjectiveDetector,
+  SeriesDetector,
+  StateDetector,
+} from "./detector";
+import { difference } from "./difference";
 import { logs } from "./logs";
+import { move } from "./move";
+import { silence } from "./silence";
 import { threshold } from "./threshold";
 import { trend } from "./trend";
 import { usual } from "./usual";
@@ -11,9 +25,14 @@ const DETECTORS: readonly AnyDetector[] = [
   threshold as SeriesDetector,
   usual as SeriesDetector,
   trend as SeriesDetector,
+  move as SeriesDetector,
+  difference as SeriesDetector,
   calls as CallDetector,
   logs as LogDetector,
   burn as ObjectiveDetector,
+  silence as ArrivalDetector,
+  changes as ChangeDetector,
+  composite as StateDetector,
 ];
 
 const byType = new Map(DETECTORS.map((one) => [one.type, one]));

@@ -11,6 +11,7 @@ export interface Replayed extends Verdict {
 /**
  * What a detector would have said of samples of the past, in order: a preview of a rule.
  * @param rangeAt what was usual at an instant, for detectors that learn
+ * @param othersAt what others measured at an instant, for detectors that compare
  */
 export function replay<Settings, State>(
   detector: Detector<Settings, State>,
@@ -18,6 +19,7 @@ export function replay<Settings, State>(
   samples: Samples,
   judged: Judged,
   rangeAt?: (atMs: number) => Range | undefined,
+  othersAt?: (atMs: number) => readonly number[],
 ): Replayed[] {
   const state = detector.fresh();
   const verdicts: Replayed[] = [];
@@ -26,7 +28,7 @@ export function replay<Settings, State>(
     const verdict = detector.evaluate(
       settings,
       state,
-      { atMs, value: samples.values[index] as number, range: rangeAt?.(atMs) },
+      { atMs, value: samples.values[index] as number, range: rangeAt?.(atMs), others: othersAt?.(atMs) },
       judged,
     );
     if (verdict) verdicts.push({ ...verdict, atMs });

@@ -544,10 +544,15 @@ const tellerOf = (fact: string): string | undefined => TOLD_BY[fact] ?? (isOfPla
 const OF_ONE_OBSERVER = new Set(["open ports", "agent", "DNS names"]);
 const isOfOneObserver = (fact: string) => OF_ONE_OBSERVER.has(fact) || fact.startsWith(LISTED);
 
+const LACK = "is no longer reported";
+
+/** Whether a change of facts in words tells of nothing but what was not seen any more: who fails to answer was not changed. */
+export const isOnlyLack = (summary: string): boolean => summary.split("; ").every((part) => part.endsWith(LACK));
+
 /** "location is now “Rack 4”": a change of facts in words. */
 export const factInWords = ({ fact, before, after }: FactChange): string =>
   before === undefined
     ? `${fact} is now “${after}”`
     : after === undefined
-      ? `${fact} “${before}” is no longer reported`
+      ? `${fact} “${before}” ${LACK}`
       : `${fact}: “${before}” became “${after}”`;

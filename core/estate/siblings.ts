@@ -1,3 +1,5 @@
+import { patternOfName } from "../topology/application";
+
 /** One of several things that ought to be alike: what it has, by group and item, with a value. */
 export interface Sibling {
   id: number;
@@ -73,4 +75,46 @@ export function compareSiblings(
     (a, b) => rank(a) - rank(b) || order.indexOf(a.group) - order.indexOf(b.group) || a.item.localeCompare(b.item),
   );
   return { rows, alike, differs, odd };
+}
+
+/** As much of a component as tells of its siblings. */
+export interface Likeness {
+  id: number;
+  kind: string;
+  name: string;
+  label: string | null;
+  host_id: number | null;
+}
+
+/** Share of programs that two hosts have in common to be siblings. */
+const ALIKE = 0.5;
+
+const labelOf = ({ label, name }: Likeness) => label ?? name;
+
+/**
+ * Those that ought to be like one of them, itself included: a program on other hosts; hosts that run much the same
+ * programs, or are named alike, the likest first.
+ * @param parts programs by host
+ */
+export function siblingsAmong<One extends Likeness>(
+  own: One,
+  rows: readonly One[],
+  parts: ReadonlyMap<number, readonly One[]>,
+): One[] {
+  if (own.host_id !== null)
+    return rows.filter((row) => row.host_id !== null && row.kind === own.kind && labelOf(row) === labelOf(own));
+  const programs = (row: One) => new Set((parts.get(row.id) ?? []).map(labelOf));
+  const mine = programs(own);
+  const shared = (row: One): number => {
+    const theirs = programs(row);
+    const both = [...mine].filter((label) => theirs.has(label)).length;
+    const all = new Set([...mine, ...theirs]).size;
+    return all ? both / all : 0;
+  };
+  return rows
+    .filter((row) => row.host_id === null && row.kind === own.kind)
+    .map((row) => ({ row, share: shared(row), named: patternOfName(row.name) === patternOfName(own.name) }))
+    .filter(({ share, named }) => share >= ALIKE || named)
+    .sort((a, b) => Number(b.named) - Number(a.named) || b.share - a.share || a.row.name.localeCompare(b.row.name))
+    .map(({ row }) => row);
 }

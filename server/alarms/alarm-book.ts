@@ -62,6 +62,11 @@ export class AlarmBook {
     return this.active.get(keyOfKind(kind))?.severity;
   }
 
+  /** Every alarm that stands. */
+  *standing(): Iterable<ActiveAlarm["kind"] & { severity: Severity }> {
+    for (const { kind, severity } of this.active.values()) yield { ...kind, severity };
+  }
+
   /** Takes a verdict down: the alarm is raised, changed or cleared; undefined where nothing changes by it. */
   take(kind: AlarmKind, verdict: Verdict, atMs: number): AlarmEvent | undefined {
     if (verdict.severity === "cleared") return this.clear(kind, verdict.text, atMs);

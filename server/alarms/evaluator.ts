@@ -46,6 +46,8 @@ export interface EvaluatorContext {
   looksForEvidence(atMs: number): boolean;
   /** The last value of another metric of the same instance; undefined where it is not measured. */
   beside(series: LiveSeries, metric: string): number | undefined;
+  /** What others that ought to be alike measure just now. */
+  others(series: LiveSeries, against: "siblings" | "instances", atMs: number): number[];
 }
 
 /** Judges samples by the rules whose scope their series is in, and keeps the life of the alarms that follow. */
@@ -148,10 +150,12 @@ export class Evaluator {
       judged = (value / whole) * 100;
     }
     const range = detector.learns ? this.ranges.of(series, atMs) : undefined;
+    const against = detector.others?.(rule.settings);
+    const others = against && this.context.others(series, against, atMs);
     return detector.evaluate(
       rule.settings,
       state,
-      { atMs, value: judged, range },
+      { atMs, value: judged, range, others },
       over === undefined ? series : { instance: series.instance, metric: series.metric, unit: "%" },
     );
   }

@@ -47,6 +47,7 @@ describe("a rule that is made while something is out of bounds", () => {
         kindOf: () => "host.linux",
         serviceUid: () => undefined,
         beside: () => undefined,
+        others: () => [],
         looksForEvidence: () => true,
         isWatched: () => true,
         recall: (id, from, to) => writer.recall(id, from, to),

@@ -11,7 +11,11 @@ import { CallLines } from "./call-lines";
 import { LogJudge, type LogContext } from "./log-judge";
 import { ObjectiveJudge } from "./objective-judge";
 import { Ranges } from "./ranges";
+import { ChangeJudge } from "./change-judge";
 import { Evaluator, type EvaluatorContext } from "./evaluator";
+import { Others } from "./others";
+import { SilenceJudge, type SilenceContext } from "./silence-judge";
+import { StateJudge, type StateContext } from "./state-judge";
 
 /** Everything that judges, over one book of alarms. A new way of reading is a judge here. */
 export class Judges {
@@ -20,22 +24,37 @@ export class Judges {
   private readonly calls: CallJudge;
   private readonly logs: LogJudge;
   private readonly objectives: ObjectiveJudge;
+  private readonly silences: SilenceJudge;
+  private readonly changes: ChangeJudge;
+  private readonly states: StateJudge;
   private readonly ranges: Ranges;
+  private readonly others: Others;
   private rulesChanged = true;
 
   constructor(
     private readonly db: Db,
     private readonly batches: BatchIngest,
     private readonly sampleWriter: SampleWriter,
-    private readonly context: EvaluatorContext & CallContext & Omit<LogContext, "componentOf">,
+    private readonly context: Omit<EvaluatorContext, "others"> &
+      CallContext &
+      Omit<LogContext, "componentOf"> &
+      SilenceContext &
+      StateContext,
   ) {
     this.ranges = new Ranges(db, sampleWriter, () => context.learning());
     this.book = new AlarmBook(db);
-    this.series = new Evaluator(db, this.book, this.ranges, context);
+    this.others = new Others(db, sampleWriter);
+    this.series = new Evaluator(db, this.book, this.ranges, {
+      ...context,
+      others: (series, against, atMs) => this.others.of(series, against, atMs),
+    });
     const lines = new CallLines(db, sampleWriter, (resourceId) => batches.componentOf(resourceId));
     this.calls = new CallJudge(db, this.book, lines, context);
     this.logs = new LogJudge(db, this.book, { ...context, componentOf: (id) => batches.componentOf(id) });
     this.objectives = new ObjectiveJudge(db, this.book, context);
+    this.silences = new SilenceJudge(db, this.book, sampleWriter, context);
+    this.changes = new ChangeJudge(db, this.book, context);
+    this.states = new StateJudge(db, this.book, sampleWriter, context);
     this.narrow();
   }
 
@@ -52,6 +71,9 @@ export class Judges {
     this.calls.loadRules();
     this.logs.loadRules();
     this.objectives.loadRules();
+    this.silences.loadRules();
+    this.changes.loadRules();
+    this.states.loadRules();
     this.rulesChanged = true;
     this.narrow();
   }
@@ -82,8 +104,19 @@ export class Judges {
       ...this.leaveRemoved(atMs),
       ...this.series.evaluate(samples),
       ...this.calls.evaluate(this.batches.spanWriter, samples, atMs),
-      ...(this.context.looksForEvidence(atMs) ? [...this.logs.evaluate(atMs), ...this.objectives.evaluate(atMs)] : []),
+      ...(this.context.looksForEvidence(atMs) ? this.byTheClock(atMs) : []),
     ];
+  }
+
+  /** What is looked at every so often; combinations last, because they read what the others say. */
+  private byTheClock(atMs: number): AlarmEvent[] {
+    const judges = [this.logs, this.objectives, this.silences, this.changes, this.states];
+    return judges.flatMap((one) => one.evaluate(atMs));
+  }
+
+  /** Takes up that the estate changed: who ought to be like whom. */
+  estateChanged(): void {
+    this.others.forget();
   }
 
   /** Whether it is measured how a service does: the calls by which it is entered are known and judged. */

@@ -3,6 +3,7 @@ import { rankCauses, type Cause, type Evidence } from "#core/correlation/cause";
 import { natureOf } from "#core/correlation/harm";
 import { likeness, type Signature } from "#core/correlation/likeness";
 import { reasonsOf, type SaidChange, type SaidEvidence } from "#core/correlation/reasons";
+import { isOnlyLack } from "#core/estate/plan";
 import { MINUTE_MS } from "#core/time/windows";
 import type { AlarmRow, Subject } from "../store/alarms";
 import { changesOf, type ChangeRow } from "../store/changes";
@@ -241,6 +242,7 @@ function changesBefore(
       change.component_id !== null &&
       !NO_CAUSE.has(change.kind) &&
       !A_STATE.test(change.summary) &&
+      !isOnlyLack(change.summary) &&
       !byComponent.has(change.component_id)
     )
       byComponent.set(change.component_id, change);

@@ -24,6 +24,9 @@ export class Demonstration {
 
   mail = (number: number) => this.standins.mail(number);
 
+  /** Asks for something that is answered at once. */
+  beat = () => this.standins.beat();
+
   setClock(setting: ClockSetting): Promise<void> {
     return this.standins.setClock(setting);
   }

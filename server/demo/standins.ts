@@ -130,6 +130,7 @@ export interface PastMoment {
 const MOST_ANSWER = 4 * 1024 * 1024;
 /** On a slow machine a busy stand-in estate answers late; the first start must not break off for that. */
 const CLOCK_MS = 60_000;
+const BEAT_MS = 5000;
 
 /** Talks to the stand-ins' own door: drills, their clock, their past. Only the demo has one. */
 export class Standins {
@@ -170,6 +171,10 @@ export class Standins {
     const init = { method: "POST", body: JSON.stringify({ text }) };
     const answer = await this.call(`/drills/${encodeURIComponent(id)}/name`, 3000, init);
     return z.object({ root: z.number().int(), roots: z.number().int() }).parse(JSON.parse(answer.text));
+  }
+
+  async beat(): Promise<void> {
+    await fetchText(`${this.url}/time`, { timeoutMs: BEAT_MS, mostBytes: 1000 }, { headers: this.headers });
   }
 
   async setClock(setting: ClockSetting): Promise<void> {

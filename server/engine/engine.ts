@@ -11,6 +11,7 @@ import { Snapshots } from "../alarms/snapshots";
 import type { CommandPorts } from "../commands/ports";
 import { execute, type CommandName, type CommandOutput } from "../commands/registry";
 import { Demonstration } from "../demo/demonstration";
+import { PaceKeeper } from "../demo/pace-keeper";
 import type { Arrivals, Drill, OpenedMail } from "../demo/standins";
 import { readHarmMap, type HarmMap } from "../causes/harm-map";
 import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
@@ -30,6 +31,7 @@ import { shippedMappings } from "../estate/mappings";
 import { offerMappings } from "../store/platforms";
 import { readOnThread, SpendDesk } from "../spend/desk";
 import { PlatformPoller } from "../polling/platforms";
+import { HoldUps } from "../polling/hold-ups";
 import { Poller } from "../polling/poller";
 import { Policies } from "../repair/policies";
 import { AgentActions } from "../repair/agent-actions";
@@ -122,6 +124,8 @@ export class Engine {
   private readonly snapshots: Snapshots;
   private readonly sweeps: Sweeps;
   private readonly demonstration: Demonstration | undefined;
+  private readonly holdUps = new HoldUps();
+  private paceKeeper: PaceKeeper | undefined;
   private readonly ports: CommandPorts;
   private readonly people: People;
   private kindOf = new Map<number, string>();
@@ -189,6 +193,7 @@ export class Engine {
       (id) => this.seenAt.set(id, this.now()),
       () => this.clock.pace,
       () => tools,
+      (fromMs) => this.holdUps.longestSince(fromMs),
     );
     this.spend = new SpendDesk({
       ...this.shared(),
@@ -310,9 +315,9 @@ export class Engine {
       },
       drills: this.demonstration && {
         ...this.demonstration.drills,
-        setPace: async (pace) => {
-          await this.setClock({ baseMs: this.now(), machineMs: Date.now(), pace });
-          this.emit({ topic: "clock", setting: this.clock });
+        setPace: (pace) => {
+          this.paceKeeper?.want(pace);
+          return this.setPace(pace);
         },
       },
     };
@@ -357,6 +362,9 @@ export class Engine {
       nameOf: (id) => this.components.get(id)?.name ?? `component ${id}`,
       entries: () => this.entries,
       servicesOf: (id) => this.servicesOf.get(id) ?? [],
+      hostOf: (id) => this.components.get(id)?.hostId ?? id,
+      components: () => this.components,
+      serviceIds: () => this.services,
       beside: ({ componentId, serviceId, resourceId, instance }, metric) => {
         const other = this.sampleWriter.find({ componentId, serviceId, resourceId }, metric, instance);
         const value = other && this.sampleWriter.last(other).value;
@@ -507,6 +515,11 @@ export class Engine {
     if (this.demonstration && this.settings.setup) takeTelling(this.db, this.settings.setup, this.now());
   }
 
+  private async setPace(pace: number): Promise<void> {
+    await this.setClock({ baseMs: this.now(), machineMs: Date.now(), pace });
+    this.emit({ topic: "clock", setting: this.clock, wantedPace: this.paceKeeper?.asked() ?? pace });
+  }
+
   private async setClock(setting: ClockSetting): Promise<void> {
     this.clock = setting;
     await this.demonstration?.setClock(setting);
@@ -536,16 +549,28 @@ export class Engine {
   start(): void {
     this.batches.expect(this.now());
     this.runner.resume();
+    this.holdUps.start();
+    const { demonstration } = this;
+    if (demonstration) {
+      this.paceKeeper = new PaceKeeper({
+        holdUps: this.holdUps,
+        beat: demonstration.beat,
+        pace: () => this.clock.pace,
+        set: (pace) => this.setPace(pace),
+      });
+      this.paceKeeper.start();
+    }
     this.loop = this.run();
   }
 
   private async run(): Promise<void> {
     while (!this.stopping) {
       const started = this.now();
+      this.tick();
+      // After the tick, which would keep their answers waiting.
       void this.poller.pollDue(() => this.now());
       this.platforms.pollDue();
       this.sweeps.startDue();
-      this.tick();
       await this.sleep(Math.max(200, TICK_MS - (this.now() - started)));
     }
   }
@@ -711,6 +736,7 @@ export class Engine {
     this.harm = undefined;
     refreshServices(this.db, this.graph, this.now());
     this.servicesOf = servicesByComponent(this.db, this.now());
+    this.judges.estateChanged();
   }
 
   private writeSeen(): void {
@@ -838,6 +864,8 @@ export class Engine {
   /** Orderly end: no new work, everything written, the log folded into the store. */
   async close(): Promise<void> {
     this.stopping = true;
+    this.holdUps.stop();
+    this.paceKeeper?.stop();
     this.inventories.stop();
     this.platforms.stop();
     this.ingest.close();

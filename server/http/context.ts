@@ -32,6 +32,8 @@ export interface Holotaxis {
   catalogue: Extension;
   /** Clock milliseconds in one machine millisecond. */
   pace: () => number;
+  /** The pace that was asked for; a demonstration's clock goes slower while the machine cannot keep up. */
+  wantedPace: () => number;
   clockSet: boolean;
   hasDrills: boolean;
   /** Where signals are received; 0 for a port that is off. */

@@ -1,7 +1,7 @@
 import { coversKind, type RuleInput } from "#core/detection/rule";
 import type { CallDetector } from "#core/detection/detector";
 import { learnCalls, LEAST_KNOWN, type CallPoint } from "#core/detection/call-usual";
-import { alarmsIn, replayCalls } from "#core/detection/replay";
+import { replayCalls } from "#core/detection/replay";
 import { pointsOfReports, putReport, usualLimit, type CallReport } from "#core/telemetry/call-reports";
 import { requestSeries } from "#core/telemetry/request-metrics";
 import { Sketch } from "#core/telemetry/sketch";
@@ -9,12 +9,12 @@ import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import { callMinutes } from "../store/call-figures";
 import type { Db } from "../store/database";
 import { componentsById } from "../store/estate";
-import { incidentsIn } from "../store/incidents";
 import { requestSeriesOfAll } from "../store/find-series";
 import { componentsOfResources as namedTo } from "../store/resources";
 import { entriesByService, listServices } from "../store/services";
 import { readSamples } from "../store/signals";
 import { allOperations } from "../store/spans";
+import { previewOf, type Tried } from "./preview-shape";
 
 /** Lines of calls that a preview replays at the most. */
 const MOST_LINES = 150;
@@ -36,8 +36,7 @@ export function callPreview(db: Db, rule: RuleInput, detector: CallDetector, fro
       lines.map((one) => one.componentId),
     ).map((row) => [row.id, row.name]),
   );
-  let raised = 0;
-  const hits: { name: string; instance: string; raised: number; standingMs: number }[] = [];
+  const tried: Tried[] = [];
   for (const line of lines.slice(0, MOST_LINES)) {
     const past = line.read(fromMs - DAY_MS, fromMs);
     const usual = learnCalls(past.points(past.limitUs), past.limitUs, DAY_MS / MINUTE_MS);
@@ -47,26 +46,11 @@ export function callPreview(db: Db, rule: RuleInput, detector: CallDetector, fro
       usual.calls >= LEAST_KNOWN
         ? usual
         : learnCalls(window.points(window.limitUs), window.limitUs, (toMs - fromMs) / MINUTE_MS);
-    const found = alarmsIn(
-      replayCalls(detector, rule.settings, window.points(known.limitUs), known, toMs, {
-        instance: line.name,
-        unit: "",
-      }),
-      toMs,
-    );
-    raised += found.raised;
-    if (found.raised) hits.push({ name: names.get(line.componentId) ?? "", instance: line.name, ...found });
+    const judged = { instance: line.name, unit: "" };
+    const verdicts = replayCalls(detector, rule.settings, window.points(known.limitUs), known, toMs, judged);
+    tried.push({ name: names.get(line.componentId) ?? "", instance: line.name, verdicts });
   }
-  return {
-    ok: true as const,
-    words: detector.describe(rule.settings, ""),
-    series: lines.length,
-    replayed: Math.min(lines.length, MOST_LINES),
-    raised,
-    hits: hits.sort((a, b) => b.raised - a.raised || b.standingMs - a.standingMs).slice(0, 20),
-    more: Math.max(0, hits.length - 20),
-    incidents: incidentsIn(db, fromMs, toMs).map((one) => ({ id: one.id, title: one.title, atMs: one.opened_at })),
-  };
+  return previewOf(db, detector.describe(rule.settings, ""), tried, { fromMs, toMs, all: lines.length });
 }
 
 function linesOf(db: Db, { scope }: RuleInput, atMs: number): PastLine[] {

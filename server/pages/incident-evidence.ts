@@ -13,7 +13,7 @@ import { resourcesOfAll } from "../store/resources";
 import { entriesByService } from "../store/services";
 import { floorTo } from "../store/log-tallies";
 import { operationsOf } from "../store/spans";
-import { withTickets } from "./changes";
+import { withTickets } from "../changes/with-tickets";
 import { isAnswer } from "./traces";
 
 type IncidentAlarm = ReturnType<typeof alarmsOfIncident>[number];

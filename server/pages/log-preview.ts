@@ -1,17 +1,16 @@
 import type { LogDetector } from "#core/detection/detector";
 import type { LogSettings } from "#core/detection/logs";
-import { alarmsIn, type Replayed } from "#core/detection/replay";
-import { coversKind, type RuleInput } from "#core/detection/rule";
+import type { Replayed } from "#core/detection/replay";
+import type { RuleInput } from "#core/detection/rule";
 import { HALF_HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { lowerBound } from "#core/telemetry/merge";
 import type { Db } from "../store/database";
 import { componentsById } from "../store/estate";
-import { incidentsIn } from "../store/incidents";
 import { countBySender, usualBySender, type CountedLogs, type SenderCount } from "../store/log-counts";
 import { readSearch, searchLogs } from "../store/logs";
 import { logsSince } from "../store/log-novelty";
 import { componentsOfResources } from "../store/resources";
-import { listServices, membersAt } from "../store/services";
+import { previewOf, wantedOf } from "./preview-shape";
 
 /** Spans that a preview looks at: the window is cut into so many at the most. */
 const MOST_SPANS = 2_100;
@@ -31,7 +30,7 @@ export function logPreview(db: Db, rule: RuleInput, detector: LogDetector, fromM
   const stepMs = Math.max(spanMs, Math.ceil((toMs - Math.max(fromMs, since)) / MOST_SPANS / MINUTE_MS) * MINUTE_MS);
   const named = componentsOfResources(db);
   const rows = new Map(componentsById(db, new Set(named.values())).map((row) => [row.id, row]));
-  const covered = wanted(db, rule, toMs);
+  const covered = wantedOf(db, rule, toMs);
   const part = spanMs / HALF_HOUR_MS;
   // With words one search serves the whole window: a search for each span would take a second for every few.
   const found = what.words ? foundIn(db, what, Math.max(fromMs, since), toMs) : undefined;
@@ -61,20 +60,12 @@ export function logPreview(db: Db, rule: RuleInput, detector: LogDetector, fromM
       if (verdict) own.verdicts.push({ ...verdict, atMs });
     }
   }
-  const hits = [...states].flatMap(([resourceId, { verdicts }]) => {
-    const found = alarmsIn(verdicts, toMs);
-    return found.raised ? [{ name: rows.get(named.get(resourceId) ?? 0)?.name ?? "", instance: "", ...found }] : [];
-  });
-  return {
-    ok: true as const,
-    words: detector.describe(settings, "1"),
-    series: states.size,
-    replayed: states.size,
-    raised: hits.reduce((sum, one) => sum + one.raised, 0),
-    hits: hits.sort((a, b) => b.raised - a.raised || b.standingMs - a.standingMs).slice(0, 20),
-    more: Math.max(0, hits.length - 20),
-    incidents: incidentsIn(db, fromMs, toMs).map((one) => ({ id: one.id, title: one.title, atMs: one.opened_at })),
-  };
+  const tried = [...states].map(([resourceId, { verdicts }]) => ({
+    name: rows.get(named.get(resourceId) ?? 0)?.name ?? "",
+    instance: "",
+    verdicts,
+  }));
+  return previewOf(db, detector.describe(settings, "1"), tried, { fromMs, toMs });
 }
 
 /** The latest records with some words, counted by senders in any span, and what is usual of them over the whole window. */
@@ -99,15 +90,4 @@ function foundIn(db: Db, what: CountedLogs, fromMs: number, toMs: number) {
     [...counts(fromMs, toMs)].map(([id, { count }]) => [id, { mean: count / halves, variance: count / halves }]),
   );
   return { counts, usual };
-}
-
-function wanted(db: Db, { scope }: RuleInput, atMs: number): (id: number, kind: string) => boolean {
-  if (scope.subject === "component") return (_id, kind) => coversKind(scope, kind);
-  const uids = new Map(listServices(db).map((one) => [one.id, one.uid]));
-  const members = new Set(
-    membersAt(db, atMs)
-      .filter((row) => scope.service === "*" || uids.get(row.service_id) === scope.service)
-      .map((row) => row.component_id),
-  );
-  return (id) => members.has(id);
 }

@@ -3,22 +3,29 @@ import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { metricInfo, metricName, splitMetric } from "#core/catalogue/metrics";
 import type { Scope, SeriesDetector } from "#core/detection/detector";
 import { learnFrom } from "#core/detection/learn";
+import { siblingsAmong } from "#core/estate/siblings";
 import type { Samples } from "#core/telemetry/chunk";
+import { lowerBound } from "#core/telemetry/merge";
 import { rollSamples } from "#core/telemetry/rollup";
 import { detectorOf, detectors } from "#core/detection/registry";
-import { alarmsIn, replay } from "#core/detection/replay";
+import { replay } from "#core/detection/replay";
 import { readRule, scopeText } from "#core/detection/rule";
 import { DAY_MS } from "#core/time/windows";
 import { fieldsOf } from "../forms/fields";
 import { alarmsByRule, listRules, ruleById } from "../store/alarms";
 import { callPreview } from "./call-preview";
+import { changePreview } from "./change-preview";
+import { previewOf, type Tried } from "./preview-shape";
+import { silencePreview } from "./silence-preview";
+import { statePreview } from "./state-preview";
 import { logPreview } from "./log-preview";
+import { currentComponents } from "../store/estate";
 import { estateFacets } from "../store/estate-list";
 import { listMetrics, seriesBeside, seriesForRules, type RuleSeries } from "../store/find-series";
 import type { Db } from "../store/database";
 import { looseEvidence } from "../store/evidence";
 import { learnedIn } from "../store/learned";
-import { incidentsAt, incidentsIn } from "../store/incidents";
+import { incidentsAt } from "../store/incidents";
 import { currentMembers, listServices, relianceAt } from "../store/services";
 import { readSamples, storedSamples } from "../store/signals";
 
@@ -83,7 +90,15 @@ export function rulePage(
   if (model && !scopes.some((one) => scopeText(one) === scopeText(model.scope))) scopes.unshift(model.scope);
   return {
     rule: rule ? { id: rule.id, name: rule.name, scope: scopeText(rule.scope), enabled: rule.enabled } : null,
-    firstScope: { series: "kind:host.*", calls: "kind:*", logs: "kind:*", objectives: "service:*" }[detector.what],
+    firstScope: {
+      series: "kind:host.*",
+      calls: "kind:*",
+      logs: "kind:*",
+      objectives: "service:*",
+      arrivals: "service:*",
+      states: "service:*",
+      changes: "kind:*",
+    }[detector.what],
     copied: model && !rule ? { name: `${model.name} (copy)`, scope: scopeText(model.scope) } : null,
     detector: { type: detector.type, label: detector.label, about: detector.about },
     detectors: detectors().map((one) => ({ type: one.type, label: one.label, about: one.about })),
@@ -109,6 +124,9 @@ export function rulePreview(
   if (!read.ok) return { ok: false as const, fields: read.fields };
   const { rule, detector } = read;
   if (detector.what === "logs") return logPreview(db, rule, detector, fromMs, toMs);
+  if (detector.what === "arrivals") return silencePreview(db, rule, detector, fromMs, toMs);
+  if (detector.what === "states") return statePreview(db, rule, detector, fromMs, toMs);
+  if (detector.what === "changes") return changePreview(db, rule, detector, fromMs, toMs);
   if (detector.what === "objectives")
     return { ok: false as const, fields: { form: "A budget has no preview: its page shows how it went, day by day." } };
   if (detector.what === "calls") return callPreview(db, rule, detector, fromMs, toMs);
@@ -119,29 +137,61 @@ export function rulePreview(
       ? one.kind !== null && kindMatches(rule.scope.kind, one.kind)
       : one.service_id !== null && (rule.scope.service === "*" || uids.get(one.service_id)?.uid === rule.scope.service),
   );
-  const incidents = incidentsIn(db, fromMs, toMs).map((one) => ({ id: one.id, title: one.title, atMs: one.opened_at }));
+  const othersOf = othersReader(db, detector.others?.(rule.settings as never), judged, fromMs, toMs);
   let samples = 0;
-  let replayed = 0;
-  let raised = 0;
-  const hits: { name: string; instance: string; raised: number; standingMs: number }[] = [];
+  const tried: Tried[] = [];
   for (const one of judged.slice(0, MOST_REPLAYED)) {
     if (samples >= MOST_SAMPLES) break;
-    const { verdicts, count } = replayOne(db, { detector, settings: rule.settings }, one, fromMs, toMs);
+    const { verdicts, count } = replayOne(
+      db,
+      { detector, settings: rule.settings },
+      one,
+      fromMs,
+      toMs,
+      othersOf?.(one),
+    );
     samples += count;
-    replayed++;
-    const found = alarmsIn(verdicts, toMs);
-    raised += found.raised;
-    if (found.raised) hits.push({ name: one.name, instance: one.instance, ...found });
+    tried.push({ name: one.name, instance: one.instance, verdicts });
   }
-  return {
-    ok: true as const,
-    words: detector.describe(rule.settings, judged[0]?.unit ?? metricInfo(reads.metric).unit),
-    series: judged.length,
-    replayed,
-    raised,
-    hits: hits.sort((a, b) => b.raised - a.raised || b.standingMs - a.standingMs).slice(0, 20),
-    more: Math.max(0, hits.length - 20),
-    incidents,
+  const words = detector.describe(rule.settings, judged[0]?.unit ?? metricInfo(reads.metric).unit);
+  return previewOf(db, words, tried, { fromMs, toMs, all: judged.length });
+}
+
+/** What others that ought to be alike measured at an instant of a window, of each series; undefined where nothing is compared. */
+function othersReader(
+  db: Db,
+  against: "siblings" | "instances" | undefined,
+  series: readonly RuleSeries[],
+  fromMs: number,
+  toMs: number,
+) {
+  if (against === undefined) return undefined;
+  const rows = currentComponents(db);
+  const parts = Map.groupBy(
+    rows.filter((row) => row.host_id !== null),
+    (row) => row.host_id as number,
+  );
+  const byId = new Map(rows.map((row) => [row.id, row]));
+  const read = new Map<number, Samples>();
+  return (one: RuleSeries) => {
+    const own = byId.get(one.component_id ?? 0);
+    const siblings = new Set(own && against === "siblings" ? siblingsAmong(own, rows, parts).map(({ id }) => id) : []);
+    const alike = series.filter((other) =>
+      against === "instances"
+        ? other.component_id === one.component_id && other.instance !== one.instance
+        : other.component_id !== one.component_id &&
+          siblings.has(other.component_id ?? 0) &&
+          other.instance === one.instance,
+    );
+    return (atMs: number): number[] =>
+      alike.flatMap(({ id }) => {
+        const samples = read.get(id) ?? readSamples(db, id, fromMs, toMs);
+        read.set(id, samples);
+        const place = lowerBound(samples.times, atMs + 1) - 1;
+        return place >= 0 && (samples.times[place] as number) >= atMs - STALE_MS
+          ? [samples.values[place] as number]
+          : [];
+      });
   };
 }
 
@@ -152,10 +202,11 @@ export function replayOne(
   one: RuleSeries,
   fromMs: number,
   toMs: number,
+  othersAt?: (atMs: number) => readonly number[],
 ) {
   const window = judgedSamples(db, one, detector.reads(settings as never).over, fromMs, toMs);
   const rangeAt = detector.learns ? rangeReader(db, one.id, window, fromMs, toMs) : undefined;
-  return { verdicts: replay(detector, settings as never, window, one, rangeAt), count: window.times.length };
+  return { verdicts: replay(detector, settings as never, window, one, rangeAt, othersAt), count: window.times.length };
 }
 
 /** The samples of a series, or what they are of another metric, percent. */
@@ -173,6 +224,8 @@ function judgedSamples(db: Db, one: RuleSeries, over: string | undefined, fromMs
   return { times: own.times, values };
 }
 
+/** What did not come for so long says nothing of an instant. */
+const STALE_MS = 10 * 60_000;
 const FIVE_MINUTES_MS = 5 * 60_000;
 
 /** What was known of a series at an instant; of one that nobody judged yet, what the window itself tells. */

@@ -1,7 +1,6 @@
 import { kindInfo } from "#core/catalogue/kinds";
-import { compareSiblings, type Sibling } from "#core/estate/siblings";
+import { compareSiblings, siblingsAmong, type Sibling } from "#core/estate/siblings";
 import { isOfPlatform, LISTED } from "#core/estate/labels";
-import { patternOfName } from "#core/topology/application";
 import { formatValue } from "#core/units/format";
 import { MINUTE_MS } from "#core/time/windows";
 import { mostCalled, operationFigures } from "../store/call-figures";
@@ -17,8 +16,6 @@ import { isAnswer } from "./traces";
 
 /** More siblings than this are not compared at once. */
 const MOST_SIBLINGS = 12;
-/** Share of programs that two hosts have in common to be siblings. */
-const ALIKE = 0.5;
 /** Facts that name a thing, and so differ in all of them. */
 const NAMING = new Set([
   "address",
@@ -50,7 +47,7 @@ export function siblingsPage(db: Db, { id, atMs, fromMs }: SiblingsQuestion) {
   if (!own) return null;
   const parts = new Map<number, ComponentRow[]>();
   for (const row of rows) if (row.host_id !== null) parts.set(row.host_id, [...(parts.get(row.host_id) ?? []), row]);
-  const chosen = [own, ...siblingsOf(own, rows, parts).filter((row) => row.id !== id)].slice(0, MOST_SIBLINGS);
+  const chosen = [own, ...siblingsAmong(own, rows, parts).filter((row) => row.id !== id)].slice(0, MOST_SIBLINGS);
   const byId = new Map(rows.map((row) => [row.id, row]));
   const health = healthAt(db, "component", atMs);
   const siblings = chosen.map((row): Sibling => ({ id: row.id, traits: traitsOf(db, row, parts, byId, atMs) }));
@@ -101,29 +98,6 @@ export function oddAmongSiblings(
 }
 
 /** Parts: the same program on other hosts. Hosts: those that run much the same, or are named alike. */
-function siblingsOf(
-  own: ComponentRow,
-  rows: readonly ComponentRow[],
-  parts: ReadonlyMap<number, readonly ComponentRow[]>,
-): ComponentRow[] {
-  if (own.host_id !== null)
-    return rows.filter((row) => row.host_id !== null && row.kind === own.kind && labelOf(row) === labelOf(own));
-  const programs = (row: ComponentRow) => new Set((parts.get(row.id) ?? []).map(labelOf));
-  const mine = programs(own);
-  const shared = (row: ComponentRow): number => {
-    const theirs = programs(row);
-    const both = [...mine].filter((label) => theirs.has(label)).length;
-    const all = new Set([...mine, ...theirs]).size;
-    return all ? both / all : 0;
-  };
-  return rows
-    .filter((row) => row.host_id === null && row.kind === own.kind)
-    .map((row) => ({ row, share: shared(row), named: patternOfName(row.name) === patternOfName(own.name) }))
-    .filter(({ share, named }) => share >= ALIKE || named)
-    .sort((a, b) => Number(b.named) - Number(a.named) || b.share - a.share || a.row.name.localeCompare(b.row.name))
-    .map(({ row }) => row);
-}
-
 function traitsOf(
   db: Db,
   row: ComponentRow,

@@ -27,6 +27,7 @@ let writer: SampleWriter;
 let seen: number[];
 let poller: Poller;
 let sourceId: number;
+let heldUp: number;
 useStore((made) => (db = made));
 beforeEach(() => {
   db.exec(
@@ -42,7 +43,9 @@ beforeEach(() => {
     (id) => seen.push(id),
     () => 1,
     () => NO_TOOLS,
+    () => heldUp,
   );
+  heldUp = 0;
   sourceId = insertSource(
     db,
     {
@@ -141,6 +144,19 @@ describe("a look", () => {
     expect(seen).toEqual([]);
     expect(onlyHost().nextMs).toBe(at + 30_000);
     expect(poller.done).toBe(1);
+  });
+  it("that failed while this process was held up itself says nothing of the host", async () => {
+    const id = add("a");
+    poller.reload(START);
+    answerWith([() => Promise.resolve(EMPTY)]);
+    heldUp = 900;
+    await poller.pollDue(() => onlyHost().nextMs);
+    await poller.pollDue(() => onlyHost().nextMs);
+    writer.commit("tick", () => undefined);
+    // Its answer counts, though not how long it took; the silence after it does not.
+    expect(valuesOf(id, "reachable")).toEqual([1]);
+    expect(metricsOf(id)).not.toContain("response");
+    expect(poller.missed).toBe(1);
   });
   it("does not begin while the one before is under way", async () => {
     add("a");

@@ -55,6 +55,8 @@ const staggered = (id: number, everyMs: number) => (id * 7919) % everyMs;
 /** How long a host may take to answer, in the clock's time, and the least of the machine's that is left for it. */
 const TIMEOUT_MS = 1500;
 const LEAST_TIMEOUT_MS = 400;
+/** A silence is no host's own while this process was held up for so much of the time that was waited. */
+const OWN_SHARE = 0.4;
 
 /**
  * Keeps the list of what is polled and looks at each when its time has come. What sources find is taken up by
@@ -76,6 +78,8 @@ export class Poller {
     /** How fast the clock runs: answers are waited for in its time, so that a silent host is as quickly known at any pace. */
     private readonly pace: () => number,
     private readonly tools: () => SourceTools,
+    /** The longest that this process itself was held up since an instant of `performance.now()`, ms. */
+    private readonly heldUpSince: (fromMs: number) => number = () => 0,
   ) {
     this.talks = new Talks(db);
   }
@@ -178,18 +182,18 @@ export class Poller {
   private async poll(host: PolledHost, now: () => number): Promise<void> {
     this.busy.add(host.id);
     const started = performance.now();
+    const timeoutMs = Math.max(LEAST_TIMEOUT_MS, TIMEOUT_MS / Math.max(1, this.pace()));
     try {
       const poll = await host.driver.poll?.(
         { ...host.target, tools: this.tools() },
-        {
-          processes: host.processes.size > 0,
-          guests: host.isHypervisor,
-          timeoutMs: Math.max(LEAST_TIMEOUT_MS, TIMEOUT_MS / Math.max(1, this.pace())),
-        },
+        { processes: host.processes.size > 0, guests: host.isHypervisor, timeoutMs },
       );
-      if (poll) this.take(host, poll, now(), performance.now() - started);
+      const tookMs = performance.now() - started;
+      // How long it took says something of the host only where nothing here was in the way.
+      if (poll) this.take(host, poll, now(), this.heldUpSince(started) > 0 ? undefined : tookMs);
     } catch {
-      this.takeSilence(host.id, now());
+      if (this.heldUpSince(started) < timeoutMs * OWN_SHARE) this.takeSilence(host.id, now());
+      else this.missed++;
     } finally {
       this.busy.delete(host.id);
       this.done++;

@@ -153,7 +153,7 @@ export interface NewAlarm {
 
 /** RFC 8632 alarm type: what is judged, and which way is wrong; past a limit and out of the usual are two types. */
 export const alarmTypeOf = (metric: string, direction: "above" | "below", detector: string) =>
-  `${metric}.${{ usual: "unusual-", trend: "soon-" }[detector] ?? ""}${direction === "above" ? "high" : "low"}`;
+  `${metric}.${{ usual: "unusual-", trend: "soon-", move: "moving-", difference: "apart-", silence: "silent-" }[detector] ?? ""}${direction === "above" ? "high" : "low"}`;
 
 export function raiseAlarm(db: Db, alarm: NewAlarm, atMs: number): number {
   const { lastInsertRowid } = prepared(

@@ -8,7 +8,7 @@ const part = (page: Page, name: string | RegExp) =>
 test("a cascade: its cause is named with reasons, it is worked on, split and merged, resolved with its cause, and told of", async ({
   page,
 }) => {
-  test.setTimeout(420_000);
+  test.setTimeout(900_000);
   const complaints = listen(page);
 
   await test.step("a locked database hurts a service; the incident names the database though others spoke first", async () => {
@@ -23,7 +23,7 @@ test("a cascade: its cause is named with reasons, it is worked on, split and mer
       await expect(row).toContainText(/likeliest cause quaystore @ nq-gate-db-01/, { timeout: 1000 });
       // Several alarms are needed to split one off.
       await expect(row.locator("td.num").last()).toHaveText(/[3-9]|\d\d/, { timeout: 1000 });
-    }).toPass({ timeout: 120_000 });
+    }).toPass({ timeout: 240_000 });
     await row.getByRole("link").first().click();
     const cause = part(page, /Likeliest cause/);
     await expect(cause.getByRole("link", { name: "quaystore @ nq-gate-db-01" }).first()).toBeVisible();

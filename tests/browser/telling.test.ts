@@ -25,7 +25,7 @@ async function mailTo(page: Page, words: readonly (string | RegExp)[], since = "
 test("who is told: a template mended, a channel tested, a drill told of by mail with its pictures, taken from its link", async ({
   page,
 }) => {
-  test.setTimeout(600_000);
+  test.setTimeout(900_000);
   const complaints = listen(page);
 
   await test.step("a template with a wrong variable is an error while it is written, and cannot be saved", async () => {
@@ -110,7 +110,13 @@ test("who is told: a template mended, a channel tested, a drill told of by mail 
     // One that no other story starts: what opens again goes on in its old thread.
     await page.getByRole("button", { name: "Start: A limit of connections is set too low" }).click();
     await expect(heading(page)).toContainText("Running: “A limit of connections is set too low”");
-    await mailTo(page, ["mara.tolvane@halvane.example"], await clockOf(page));
+    const since = await clockOf(page);
+    // One of an incident that still stands: only that can be taken.
+    const take = page.locator("pre a").filter({ hasText: "/answer/" });
+    await expect(async () => {
+      await mailTo(page, ["mara.tolvane@halvane.example"], since);
+      await expect(take.first()).toBeAttached({ timeout: 2000 });
+    }).toPass({ timeout: 300_000 });
     const mail = page.locator("section.hx-section").first();
     number = (await mail.getByText("X-Holotaxis-Incident").locator("xpath=following-sibling::*").textContent()) ?? "";
     expect(number).toMatch(/^\d+$/);
@@ -142,7 +148,7 @@ test("who is told: a template mended, a channel tested, a drill told of by mail 
     const told8 = Date.parse(first.split(",")[1] ?? "") + 9 * 60_000;
     await expect
       .poll(async () => Date.parse(`2026-03-17T${await clockOf(page)}Z`), {
-        timeout: 180_000,
+        timeout: 400_000,
       })
       .toBeGreaterThan(told8);
     await page.reload();

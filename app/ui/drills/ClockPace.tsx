@@ -7,16 +7,19 @@ export const PACES = [1, 5, 20, 60] as const;
 
 /** How fast the demonstration's clock goes: an hour can be lived in a minute. */
 export function ClockPace() {
-  const { pace } = useShell();
+  const { pace, wantedPace } = useShell();
   const busy = useNavigation().state === "submitting";
   return (
     <Section title="Clock">
       <Form method="post" style={{ display: "flex", gap: 8, alignItems: "center", flexWrap: "wrap" }}>
         <input type="hidden" name="intent" value="pace" />
         <span className="hx-caption">
-          {pace === 1
+          {wantedPace === 1
             ? "The demonstration’s clock keeps real time."
-            : `The demonstration’s clock goes ${pace} times as fast as real time, for everybody.`}
+            : `The demonstration’s clock goes ${wantedPace} times as fast as real time, for everybody.`}
+          {pace < wantedPace
+            ? ` At present only ${Math.round(pace * 10) / 10} times: this machine does not keep up with more.`
+            : ""}
         </span>
         {PACES.map((one) => (
           <RightButton
@@ -27,7 +30,7 @@ export function ClockPace() {
             value={String(one)}
             size="small"
             variant="outlined"
-            disabled={busy || one === pace}
+            disabled={busy || one === wantedPace}
             aria-label={one === 1 ? "Real time" : `${one} times as fast`}
           >
             {one}×
