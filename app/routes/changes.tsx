@@ -1,7 +1,7 @@
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import type { Route } from "./+types/changes";
 import { changesAsked } from "../shell/changes.server";
@@ -42,6 +42,16 @@ function sentenceOf({ all, counts, hasTickets }: Data, spanMs: number): string {
   );
   return `${what}: ${wrong.length ? wrong.join(", ") : "all that need a ticket have one"}.`;
 }
+
+/** The form of a rule with what the list is narrowed to: without a choice, what ought to have a ticket and has none. */
+const ruleOf = ({ q, kind, standing }: Data["asked"]) =>
+  new URLSearchParams({
+    detector: "changes",
+    scope: "kind:*",
+    words: q,
+    kind,
+    standing: standing === "" || standing === "planned" ? "wrong" : standing,
+  }).toString();
 
 export default function Changes({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
@@ -98,6 +108,9 @@ export default function Changes({ loaderData: page }: Route.ComponentProps) {
           CSV
         </a>
         <KeepLink to="/estate/differences">What is different now</KeepLink>
+        <Link className="hx-link" to={`/setup/rules/new?${ruleOf(page.asked)}`}>
+          Make a rule of this
+        </Link>
       </Stack>
       <Section
         title={

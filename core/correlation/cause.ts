@@ -306,7 +306,7 @@ function settled(
   let roots = [...greedy];
   for (let round = 0; round < MOST_ROUNDS && roots.length > 1; round++) {
     let changed = false;
-    for (const root of [...roots]) {
+    for (const root of roots) {
       const others = roots.filter((one) => one !== root);
       if (others.length === roots.length) continue;
       const known = explainedBy(others, evidence);

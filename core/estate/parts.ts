@@ -1,5 +1,6 @@
 import { argumentsOf, programOf, type Program } from "./programs";
 import type { ConnectionRow, ListenerRow, SoftwareRow, SystemSighting } from "./sighting";
+import { groupBy } from "../units/group";
 
 /** What the estate keeps of a host as a component of its own: a program that runs, or a listener whose owner is unknown. */
 export interface Part {
@@ -146,18 +147,6 @@ function distinctWord(row: SoftwareRow): string {
   return (words.find((word) => !/^-\w?$/.test(word)) ?? "").slice(0, 40);
 }
 const PASSING = /^[-+]?\d+$|:\/\/|^\/tmp\/|[0-9a-f]{12,}/;
-
-/** What of a list shares a key, in the order in which keys come first. */
-function groupBy<T, K>(list: Iterable<T>, keyOf: (one: T) => K): Map<K, T[]> {
-  const groups = new Map<K, T[]>();
-  for (const one of list) {
-    const key = keyOf(one);
-    const group = groups.get(key);
-    if (group) group.push(one);
-    else groups.set(key, [one]);
-  }
-  return groups;
-}
 
 /** Finds which processes are one instance of a program. */
 class Groups {

@@ -7,11 +7,11 @@ export interface Ease {
 }
 
 /** A hold-up from which on the clock goes slower. */
-const HELD_UP_MS = 250;
+const HELD_UP_MS = 600;
 /** A hold-up below which the machine counts as calm. */
-const CALM_MS = 120;
+const CALM_MS = 300;
 /** How long the machine must be calm before the clock goes faster again. */
-const CALM_FOR_MS = 5000;
+const CALM_FOR_MS = 3000;
 /** By how much a clock is slowed at most, as a share of the pace that was asked for. */
 const LEAST_SHARE = 1 / 3;
 

@@ -1,5 +1,6 @@
 import { kindInfo } from "../catalogue/kinds";
 import type { RelationType } from "../catalogue/kinds";
+import { groupBy } from "../units/group";
 
 /** A relation with how well it is known. */
 export interface Evidence {
@@ -107,16 +108,6 @@ function doubtOf(one: Evidence, to: Candidate): string {
   if (one.seenBy === "caller" || one.seenBy === "listener")
     return `Only the ${one.seenBy === "caller" ? "calling" : "called"} side shows the connection.`;
   return "";
-}
-
-function groupBy<T>(list: readonly T[], keyOf: (one: T) => number): Map<number, T[]> {
-  const groups = new Map<number, T[]>();
-  for (const one of list) {
-    const group = groups.get(keyOf(one));
-    if (group) group.push(one);
-    else groups.set(keyOf(one), [one]);
-  }
-  return groups;
 }
 
 /** Components that do the same on hosts that are named alike, and are called by the same. */

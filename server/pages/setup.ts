@@ -11,6 +11,7 @@ import { detectorOf, detectors } from "#core/detection/registry";
 import { replay } from "#core/detection/replay";
 import { readRule, scopeText } from "#core/detection/rule";
 import { DAY_MS } from "#core/time/windows";
+import { groupBy } from "#core/units/group";
 import { fieldsOf } from "../forms/fields";
 import { alarmsByRule, listRules, ruleById } from "../store/alarms";
 import { callPreview } from "./call-preview";
@@ -167,7 +168,7 @@ function othersReader(
 ) {
   if (against === undefined) return undefined;
   const rows = currentComponents(db);
-  const parts = Map.groupBy(
+  const parts = groupBy(
     rows.filter((row) => row.host_id !== null),
     (row) => row.host_id as number,
   );

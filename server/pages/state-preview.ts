@@ -4,6 +4,7 @@ import type { Replayed } from "#core/detection/replay";
 import type { RuleInput } from "#core/detection/rule";
 import { lowerBound } from "#core/telemetry/merge";
 import { MINUTE_MS } from "#core/time/windows";
+import { groupBy } from "#core/units/group";
 import { alarmsIn, listRules, subjectKey, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { currentComponents } from "../store/estate";
@@ -52,7 +53,7 @@ function thingsOf(db: Db, rule: RuleInput, atMs: number): Thing[] {
   const { scope } = rule;
   if (scope.subject === "component") {
     const wanted = wantedOf(db, rule, atMs);
-    const parts = Map.groupBy(rows, (row) => row.host_id ?? 0);
+    const parts = groupBy(rows, (row) => row.host_id ?? 0);
     return rows.flatMap((row) =>
       wanted(row.id, row.kind)
         ? [{ subject: { type: "component", id: row.id }, name: row.name, members: parts.get(row.id) ?? [] }]
@@ -60,7 +61,7 @@ function thingsOf(db: Db, rule: RuleInput, atMs: number): Thing[] {
     );
   }
   const byId = new Map(rows.map((row) => [row.id, row]));
-  const members = Map.groupBy(membersAt(db, atMs), (row) => row.service_id);
+  const members = groupBy(membersAt(db, atMs), (row) => row.service_id);
   return listServices(db).flatMap(({ id, uid, name }): Thing[] =>
     scope.service === "*" || scope.service === uid
       ? [
@@ -77,7 +78,7 @@ function thingsOf(db: Db, rule: RuleInput, atMs: number): Thing[] {
 /** How anything stood at an instant of a window. */
 function pastOf(db: Db, { when }: CompositeSettings, fromMs: number, toMs: number) {
   const rules = new Map(listRules(db).map((rule) => [rule.id, rule]));
-  const alarms = Map.groupBy(
+  const alarms = groupBy(
     alarmsIn(db, fromMs, toMs, MOST_ALARMS).filter((one) => rules.get(one.rule_id ?? 0)?.type !== "composite"),
     (one) => subjectKey({ type: one.subject_type, id: one.subject_id }),
   );
