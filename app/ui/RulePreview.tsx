@@ -10,8 +10,8 @@ type Preview = Extract<ReturnType<typeof rulePreview>, { ok: true }>;
 
 /** What a rule would have raised in the window, before it is saved. */
 export function RulePreview({ preview, over }: { preview: Preview; over: string }) {
-  const { series, replayed, raised, hits, more, words, incidents } = preview;
-  const partly = replayed < series ? ` (${replayed} of ${series} series replayed)` : "";
+  const { series, of, replayed, raised, hits, more, words, incidents } = preview;
+  const partly = replayed < series ? ` (${replayed} of ${series} ${of} replayed)` : "";
   return (
     <Section title="Preview" pad={false}>
       <Box sx={{ p: 1.5 }} role="status">
@@ -19,7 +19,7 @@ export function RulePreview({ preview, over }: { preview: Preview; over: string 
         <Typography>
           {series === 0
             ? "Nothing in this scope measures that, so the rule would never raise an alarm."
-            : `Over the last ${over}, it would have raised ${raised} ${raised === 1 ? "alarm" : "alarms"} on ${hits.length + more} of ${series} series${partly}.`}
+            : `Over the last ${over}, it would have raised ${raised} ${raised === 1 ? "alarm" : "alarms"} on ${hits.length + more} of ${series} ${of}${partly}.`}
         </Typography>
         <Typography>
           {incidents.length

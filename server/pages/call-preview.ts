@@ -50,7 +50,12 @@ export function callPreview(db: Db, rule: RuleInput, detector: CallDetector, fro
     const verdicts = replayCalls(detector, rule.settings, window.points(known.limitUs), known, toMs, judged);
     tried.push({ name: names.get(line.componentId) ?? "", instance: line.name, verdicts });
   }
-  return previewOf(db, detector.describe(rule.settings, ""), tried, { fromMs, toMs, all: lines.length });
+  return previewOf(db, detector.describe(rule.settings, ""), tried, {
+    fromMs,
+    toMs,
+    all: lines.length,
+    of: "operations",
+  });
 }
 
 function linesOf(db: Db, { scope }: RuleInput, atMs: number): PastLine[] {

@@ -36,5 +36,5 @@ export function changePreview(db: Db, rule: RuleInput, detector: ChangeDetector,
     });
     return { name: rows.get(id)?.name ?? "", instance: "", verdicts };
   });
-  return previewOf(db, detector.describe(rule.settings, ""), tried, { fromMs, toMs });
+  return previewOf(db, detector.describe(rule.settings, ""), tried, { fromMs, toMs, of: "components" });
 }

@@ -65,7 +65,7 @@ export function logPreview(db: Db, rule: RuleInput, detector: LogDetector, fromM
     instance: "",
     verdicts,
   }));
-  return previewOf(db, detector.describe(settings, "1"), tried, { fromMs, toMs });
+  return previewOf(db, detector.describe(settings, "1"), tried, { fromMs, toMs, of: "components" });
 }
 
 /** The latest records with some words, counted by senders in any span, and what is usual of them over the whole window. */

@@ -12,6 +12,9 @@ export interface Tried {
   verdicts: readonly Replayed[];
 }
 
+/** What a preview counts. */
+export type Counted = "series" | "components" | "services" | "operations";
+
 const MOST_HITS = 20;
 
 /** What a rule would have raised, beside the incidents that really were. */
@@ -19,7 +22,7 @@ export function previewOf(
   db: Db,
   words: string,
   tried: readonly Tried[],
-  { fromMs, toMs, all = tried.length }: { fromMs: number; toMs: number; all?: number },
+  { fromMs, toMs, all = tried.length, of = "series" }: { fromMs: number; toMs: number; all?: number; of?: Counted },
 ) {
   const hits = tried.flatMap(({ name, instance, verdicts }) => {
     const found = alarmsIn(verdicts, toMs);
@@ -29,6 +32,7 @@ export function previewOf(
     ok: true as const,
     words,
     series: all,
+    of,
     replayed: tried.length,
     raised: hits.reduce((sum, one) => sum + one.raised, 0),
     hits: hits.sort((a, b) => b.raised - a.raised || b.standingMs - a.standingMs).slice(0, MOST_HITS),

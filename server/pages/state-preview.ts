@@ -39,7 +39,12 @@ export function statePreview(db: Db, rule: RuleInput, detector: StateDetector, f
     }
     return { name, instance: "", verdicts };
   });
-  return previewOf(db, detector.describe(rule.settings, ""), results, { fromMs, toMs, all: things.length });
+  return previewOf(db, detector.describe(rule.settings, ""), results, {
+    fromMs,
+    toMs,
+    all: things.length,
+    of: rule.scope.subject === "service" ? "services" : "components",
+  });
 }
 
 interface Thing {
