@@ -163,8 +163,11 @@ const SHIPPED: readonly MetricInfo[] = [
   }),
   metric("signals", "Signals", "1", { bad: "low", symptom: { low: "sends nothing any more" }, nature: "down" }),
   metric("state.combined", "Combined state", "1", { ...high("several things are wrong together"), nature: "other" }),
-  metric("change.unplanned", "Unplanned changes", "1", { ...high("it was changed without a ticket that says so") }),
-  metric("change.made", "Changes", "1", high("it was changed")),
+  metric("change.unplanned", "Unplanned changes", "1", {
+    ...high("it was changed without a ticket that says so"),
+    lags: true,
+  }),
+  metric("change.made", "Changes", "1", { ...high("it was changed"), lags: true }),
   metric("clock.ahead", "Clock ahead", "s", { ...high("its clock runs ahead"), combine: "max", nature: "clock" }),
   metric("logs.many", "Log records", "1", { ...high("many errors in the logs"), nature: "log" }),
   metric("logs.new", "New log patterns", "1", { ...high("errors never met before"), nature: "log" }),

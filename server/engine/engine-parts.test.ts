@@ -489,6 +489,23 @@ describe("services and incidents", () => {
     );
     expect(healthAt(db, "service", AT + 2 * MINUTE_MS).has(back)).toBe(false);
     expect(healthAt(db, "members", AT + 2 * MINUTE_MS).get(back)).toMatchObject({ severity: "critical" });
+    // What tells of hours past, as a budget does, is no harm of now; what fails now is.
+    const own = db.prepare(
+      `INSERT INTO alarm (subject_type, subject_id, detector, metric, direction, alarm_type, qualifier, severity, worst,
+         text, onset_at, raised_at, changed_at) VALUES ('service', ?, ?, ?, 'above', ?, '', 'major', 'major', ?, 0, 0, 0)`,
+    );
+    const measured = { servicesOf: servicesByComponent(db, AT), isMeasured: () => true };
+    own.run(front, "burn", "objective.burn", "objective.burn.high", "burns");
+    refreshHealth(db, [{ type: "service", id: front }], measured, AT + 3 * MINUTE_MS);
+    expect(healthAt(db, "service", AT + 3 * MINUTE_MS).has(front)).toBe(false);
+    own.run(front, "calls", "calls.failing", "calls.failing.high", "fails");
+    refreshHealth(db, [{ type: "service", id: front }], measured, AT + 4 * MINUTE_MS);
+    expect(healthAt(db, "service", AT + 4 * MINUTE_MS).get(front)).toMatchObject({
+      severity: "major",
+      reason: "fails",
+    });
+    db.exec("DELETE FROM alarm WHERE subject_type = 'service'");
+    refreshHealth(db, [{ type: "service", id: front }], measured, AT + 5 * MINUTE_MS);
     clear(event, 5);
     refreshHealth(
       db,

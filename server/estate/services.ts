@@ -1,3 +1,4 @@
+import { metricInfo } from "#core/catalogue/metrics";
 import { worstSeverity, type Severity } from "#core/alarms/severity";
 import { kindMatches } from "#core/catalogue/kinds";
 import { fitsPattern } from "#core/estate/pattern";
@@ -114,8 +115,8 @@ export function refreshHealth(
 ): number {
   const alarmsOf = new Map<string, AlarmRow[]>();
   for (const alarm of activeAlarms(db)) {
-    // What is kept quiet hurts nobody's health.
-    if (alarm.quiet !== null) continue;
+    // What is kept quiet hurts nobody's health, and what tells of hours past is no harm of now.
+    if (alarm.quiet !== null || metricInfo(alarm.metric).lags) continue;
     const key = `${alarm.subject_type}:${alarm.subject_id}`;
     const own = alarmsOf.get(key);
     if (own) own.push(alarm);
