@@ -59,6 +59,11 @@ export class WatchedEstate {
     return this.wait(ms / this.pace);
   }
 
+  /** Waits a span of the machine's time. */
+  settles(ms: number): Promise<void> {
+    return this.wait(ms);
+  }
+
   private async control(path: string, method = "GET"): Promise<unknown> {
     const answer = await fetch(`http://127.0.0.1:${PORTS.control}${path}`, {
       method,
