@@ -2,7 +2,7 @@ import { rhythmOf } from "#core/detection/silence";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import type { LiveSeries, SampleWriter } from "../ingest/sample-writer";
 import type { Db } from "../store/database";
-import type { AlarmBook } from "./alarm-book";
+import type { AlarmBook, AlarmEvent } from "./alarm-book";
 import { SlowJudge, type Asked, type SlowContext, type SlowRule } from "./slow-judge";
 
 const EVERY_MS = 30_000;
@@ -13,6 +13,8 @@ const LONG_PAST_MS = 14 * DAY_MS;
 const ENOUGH = 20;
 /** Of one look so much of the machine's time goes into learning. */
 const BUDGET_MS = 20;
+/** So many series are read from the store in one tick. */
+const MET_AT_ONCE = 300;
 /** Before so much came, nothing is known to be missing. */
 const MET_MS = 15 * MINUTE_MS;
 
@@ -25,15 +27,33 @@ export interface SilenceContext extends SlowContext {
 export class SilenceJudge extends SlowJudge<"arrivals"> {
   private readonly rhythms = new Map<number, { rhythmMs: number | undefined; learnedMs: number }>();
   private learnUntilMs = 0;
+  private hasMet = false;
 
   constructor(
     db: Db,
     book: AlarmBook,
-    private readonly sampleWriter: Pick<SampleWriter, "all" | "last" | "recall">,
+    private readonly sampleWriter: Pick<SampleWriter, "all" | "isMet" | "last" | "recall">,
     private readonly known: SilenceContext,
   ) {
     super(db, book, known, "arrivals", EVERY_MS);
     this.loadRules();
+  }
+
+  /** After a start, what came last is read from the store bit by bit; until all is known nothing is judged. */
+  override evaluate(atMs: number): AlarmEvent[] {
+    return this.rules.length === 0 || this.meet() ? super.evaluate(atMs) : [];
+  }
+
+  private meet(): boolean {
+    if (this.hasMet) return true;
+    const metrics = this.rules.map(({ rule, detector }) => detector.reads(rule.settings).metric);
+    let left = MET_AT_ONCE;
+    for (const series of this.sampleWriter.all()) {
+      if (this.sampleWriter.isMet(series) || !metrics.some((metric) => isAbout(metric, series))) continue;
+      if (left-- === 0) return false;
+      this.sampleWriter.last(series);
+    }
+    return (this.hasMet = true);
   }
 
   protected override begin(): void {
@@ -74,7 +94,7 @@ export class SilenceJudge extends SlowJudge<"arrivals"> {
     const found = new Map<string, { series: LiveSeries; lastMs: number }>();
     for (const series of this.sampleWriter.all()) {
       const { componentId, serviceId } = series;
-      if (metric === "*" ? series.resourceId === null && serviceId === null : series.metric !== metric) continue;
+      if (!isAbout(metric, series)) continue;
       if (
         serviceId === null
           ? componentId === null || rule.scope.subject !== "component"
@@ -115,3 +135,7 @@ export class SilenceJudge extends SlowJudge<"arrivals"> {
     return severity !== undefined;
   }
 }
+
+/** Whether a rule about a metric, or about anything that is sent, is about a series. */
+const isAbout = (metric: string, { metric: own, resourceId, serviceId }: LiveSeries): boolean =>
+  metric === "*" ? resourceId !== null || serviceId !== null : own === metric;

@@ -107,6 +107,18 @@ describe("silence", () => {
     ]);
   });
 
+  it("is judged after a start only when what came last is read again, bit by bit", () => {
+    rule("orders", "silence", settings, APPS);
+    const { writer, id } = world();
+    for (let index = 0; index < 350; index++)
+      writer.record(writer.series({ componentId: id, serviceId: null }, "orders.taken", `${index}`, "1", AT), at(0), 1);
+    writer.commit("everything", () => undefined);
+    const fresh = new SampleWriter(db);
+    const judge = new SilenceJudge(db, new AlarmBook(db), fresh, context);
+    expect(judged(() => judge.evaluate(at(66)))).toEqual([]);
+    expect(judged(() => judge.evaluate(at(66)))).toMatchObject([{ what: "raised" }]);
+  });
+
   it("can be evidence only", () => {
     rule("orders", "silence", { ...settings, as: "finding" }, APPS);
     const { judge } = world();

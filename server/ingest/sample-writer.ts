@@ -280,6 +280,11 @@ export class SampleWriter {
     return series;
   }
 
+  /** Whether the newest samples of a series are in memory: `last` reads them from the store otherwise. */
+  isMet(series: LiveSeries): boolean {
+    return series.open !== NOT_MET;
+  }
+
   /** The newest sample of a series; NaN where it has none. */
   last(series: LiveSeries): { atMs: number; value: number } {
     this.load(series);
