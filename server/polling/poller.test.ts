@@ -157,6 +157,10 @@ describe("a look", () => {
     expect(valuesOf(id, "reachable")).toEqual([1]);
     expect(metricsOf(id)).not.toContain("response");
     expect(poller.missed).toBe(1);
+    // It is asked again at once, and believed when it is silent again, however busy this process is.
+    await poller.pollDue(() => onlyHost().nextMs);
+    writer.commit("tick", () => undefined);
+    expect(valuesOf(id, "reachable")).toEqual([1, 0]);
   });
   it("does not begin while the one before is under way", async () => {
     add("a");

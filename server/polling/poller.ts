@@ -30,6 +30,8 @@ export interface PolledHost {
   guests: Map<string, number>;
   isHypervisor: boolean;
   counters: CounterMemory;
+  /** Looks in a row whose failure was put down to this process itself. */
+  excused: number;
 }
 
 interface PolledFigure {
@@ -57,6 +59,7 @@ const TIMEOUT_MS = 1500;
 const LEAST_TIMEOUT_MS = 400;
 /** A silence is no host's own while this process was held up for so much of the time that was waited. */
 const OWN_SHARE = 0.4;
+const MOST_EXCUSED = 1;
 
 /**
  * Keeps the list of what is polled and looks at each when its time has come. What sources find is taken up by
@@ -148,6 +151,7 @@ export class Poller {
       guests: new Map(),
       isHypervisor: kindInfo(row.kind).hasGuests,
       counters: known?.counters ?? new Map(),
+      excused: known?.excused ?? 0,
     });
   }
 
@@ -191,9 +195,17 @@ export class Poller {
       const tookMs = performance.now() - started;
       // How long it took says something of the host only where nothing here was in the way.
       if (poll) this.take(host, poll, now(), this.heldUpSince(started) > 0 ? undefined : tookMs);
+      host.excused = 0;
     } catch {
-      if (this.heldUpSince(started) < timeoutMs * OWN_SHARE) this.takeSilence(host.id, now());
-      else this.missed++;
+      if (this.heldUpSince(started) < timeoutMs * OWN_SHARE || host.excused >= MOST_EXCUSED) {
+        host.excused = 0;
+        this.takeSilence(host.id, now());
+      } else {
+        // Asked again at once; a process that is always held up must still hear that a host is silent.
+        host.excused++;
+        host.nextMs = now();
+        this.missed++;
+      }
     } finally {
       this.busy.delete(host.id);
       this.done++;

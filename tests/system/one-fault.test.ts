@@ -92,6 +92,12 @@ describe("one fault, end to end, over real sockets", () => {
 
   it("raises the alarm, opens the incident, repairs over SSH, and resolves", async () => {
     const host = component("t-web-01").id;
+    // A server that has just begun catches up first: the fault is to be seen coming.
+    await until("polls come regularly", () => {
+      const [fromMs, toMs] = [world.now() - 120_000, world.now()];
+      const page = world.ask("component", { id: host, atMs: toMs, fromMs, toMs });
+      return (page?.charts.find((chart) => chart.metric === "memory.used")?.legend.count ?? 0) >= 6;
+    });
     await act(engine, "drill.act", { id: "front-leak", action: "start" });
     await expect(act(engine, "drill.act", { id: "front-leak", action: "start" })).rejects.toThrow("running already");
     const begun = world.now();
@@ -111,7 +117,7 @@ describe("one fault, end to end, over real sockets", () => {
     );
     const page = world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() });
     expect(page?.sentence).toMatch(
-      /^On t-web-01: memory usage at \d+\.\d % \(mean of 5 samples\), above the limit of 90 %(?:; .*)? \(since .*\); shopfront alone held \d\d % of its memory\. Orders is affected/,
+      /^On t-web-01: memory usage at \d+\.\d % (?:\(mean of 5 samples\), above the limit of 90 %|reaches 97\.0 % in .* at the present trend)(?:; .*)? \(since .*\); shopfront alone held \d\d % of its memory\. Orders is affected/,
     );
     expect(page?.snapshot?.processes[0]?.name).toBe("shopfront");
     expect(page?.snapshot?.processes).toHaveLength(9);
@@ -119,7 +125,7 @@ describe("one fault, end to end, over real sockets", () => {
     expect(page?.charts.map((chart) => chart.metric)).toEqual(
       expect.arrayContaining(["memory.used", "process.memory", "orders_per_hour"]),
     );
-    expect(page?.timeline.some((entry) => entry.text.includes("warning"))).toBe(true);
+    expect(page?.timeline.some((entry) => /memory usage/i.test(entry.text))).toBe(true);
     const offer = page?.runbooks[0];
     expect(offer).toMatchObject({ name: "Restart a service", fits: true, args: { process: "shopfront" } });
 
@@ -156,7 +162,8 @@ describe("one fault, end to end, over real sockets", () => {
       () => world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() })?.isOpen === false,
     );
     const after = world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() });
-    expect(after?.alarms.every((alarm) => alarm.cleared_at !== null && alarm.worst === "critical")).toBe(true);
+    expect(after?.alarms.every((alarm) => alarm.cleared_at !== null)).toBe(true);
+    expect(after?.alarms.some((alarm) => alarm.worst === "critical")).toBe(true);
     expect(after?.sentence).toContain("Orders was affected");
     // Looking back at its beginning, and before it.
     // The service is measured: it is hurt, or it only relies on what is unwell.
