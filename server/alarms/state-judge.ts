@@ -41,19 +41,15 @@ export class StateJudge extends SlowJudge<"states"> {
       // A combination of combinations could hold itself up.
       if (rule?.type === "composite") continue;
       const key = subjectKey(subject);
-      this.alarms.set(key, [
-        ...(this.alarms.get(key) ?? []),
-        { rule: rule?.name ?? "", metric, instance: qualifier, severity },
-      ]);
+      put(this.alarms, key, { rule: rule?.name ?? "", metric, instance: qualifier, severity });
     }
     this.parts = new Map();
     this.members = new Map();
     this.names = new Map();
     for (const [id, { name, hostId }] of this.known.components()) {
       this.names.set(id, name);
-      if (hostId !== null) this.parts.set(hostId, [...(this.parts.get(hostId) ?? []), id]);
-      for (const service of this.context.servicesOf(id))
-        this.members.set(service.id, [...(this.members.get(service.id) ?? []), id]);
+      if (hostId !== null) put(this.parts, hostId, id);
+      for (const service of this.context.servicesOf(id)) put(this.members, service.id, id);
     }
     this.readFigures(atMs);
   }
@@ -112,4 +108,10 @@ export class StateJudge extends SlowJudge<"states"> {
       figure: (metric, instance) => this.figures.get(`${key} ${metric} ${instance}`)?.() ?? Number.NaN,
     };
   }
+}
+
+function put<K, T>(lists: Map<K, T[]>, key: K, one: T): void {
+  const list = lists.get(key);
+  if (list) list.push(one);
+  else lists.set(key, [one]);
 }

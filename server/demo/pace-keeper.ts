@@ -22,6 +22,7 @@ export class PaceKeeper {
   private state: Ease;
   private timers: NodeJS.Timeout[] = [];
   private setting = false;
+  private beating = false;
 
   constructor(private readonly parts: PaceKeeperParts) {
     this.wanted = parts.pace();
@@ -30,7 +31,7 @@ export class PaceKeeper {
 
   start(): void {
     this.timers = [
-      setInterval(() => void this.parts.holdUps.around(this.parts.beat), BEAT_EVERY_MS),
+      setInterval(() => void this.beat(), BEAT_EVERY_MS),
       setInterval(() => void this.look(), LOOK_EVERY_MS),
     ];
     for (const timer of this.timers) timer.unref();
@@ -49,6 +50,14 @@ export class PaceKeeper {
   /** The pace that was asked for; the clock may go slower at present. */
   asked(): number {
     return this.wanted;
+  }
+
+  /** One at a time: stand-ins that hang are not asked again and again. */
+  private async beat(): Promise<void> {
+    if (this.beating) return;
+    this.beating = true;
+    await this.parts.holdUps.around(this.parts.beat);
+    this.beating = false;
   }
 
   private async look(): Promise<void> {
