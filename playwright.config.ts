@@ -10,7 +10,8 @@ export default defineConfig({
   globalSetup: "./tests/browser/sign-in.ts",
   fullyParallel: false,
   workers: 1,
-  timeout: 240_000,
+  // Longer than what waits for the clock, so that a story fails where it waits and says for what.
+  timeout: 600_000,
   expect: { timeout: 20_000 },
   outputDir: "test-results/browser",
   reporter: process.env.PLAYWRIGHT_JSON_OUTPUT_NAME ? [["list"], ["json"]] : [["list"]],

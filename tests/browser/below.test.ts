@@ -1,5 +1,5 @@
 import { expect, test } from "./fixtures";
-import { axeFinds, drag, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, drag, heading, listen } from "./helpers";
 
 test("a slow front whose cause lies below it: from the process to the machine that takes its hypervisor's processors", async ({
   page,
@@ -11,9 +11,7 @@ test("a slow front whose cause lies below it: from the process to the machine th
 
   await test.step("what six services share is one incident that names them all", async () => {
     await page.goto("/");
-    await expect(heading(page)).toContainText("“6 services: CPU is saturated on nq-virt-01”", {
-      timeout: 90_000,
-    });
+    await expect(heading(page)).toContainText("“6 services: CPU is saturated on nq-virt-01”", BY_THE_CLOCK);
     await expect(heading(page)).toContainText("1 open incident");
     await page.getByRole("link", { name: "6 services: CPU is saturated on nq-virt-01" }).first().click();
     await expect(heading(page)).toContainText(/On nq-virt-01: CPU usage at 9\d\.\d %/);
@@ -66,7 +64,7 @@ test("a slow front whose cause lies below it: from the process to the machine th
     await page.goto("/setup/drills");
     await page.getByRole("button", { name: /^(Stop|End): One virtual machine takes/ }).click();
     await page.goto("/");
-    await expect(heading(page)).toContainText("no open incident", { timeout: 90_000 });
+    await expect(heading(page)).toContainText("no open incident", BY_THE_CLOCK);
   });
   expect(complaints).toEqual([]);
 });
@@ -126,7 +124,7 @@ test("a slow measurement on a drawing leads to its trace", async ({ page }) => {
   await expect(async () => {
     await page.reload();
     await expect(links.first()).toBeVisible({ timeout: 2000 });
-  }).toPass({ timeout: 60_000 });
+  }).toPass(BY_THE_CLOCK);
   await links.first().click();
   await expect(page).toHaveURL(/\/signals\/traces\/[0-9a-f]{32}/);
   await expect(page.getByText("POST /readings").first()).toBeVisible();

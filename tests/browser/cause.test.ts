@@ -1,5 +1,5 @@
 import { expect, test, type Page } from "./fixtures";
-import { axeFinds, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, heading, listen } from "./helpers";
 
 /** A part of a page by its heading. */
 const part = (page: Page, name: string | RegExp) =>
@@ -23,7 +23,7 @@ test("a cascade: its cause is named with reasons, it is worked on, split and mer
       await expect(row).toContainText(/likeliest cause quaystore @ nq-gate-db-01/, { timeout: 1000 });
       // Several alarms are needed to split one off.
       await expect(row.locator("td.num").last()).toHaveText(/[3-9]|\d\d/, { timeout: 1000 });
-    }).toPass({ timeout: 240_000 });
+    }).toPass(BY_THE_CLOCK);
     await row.getByRole("link").first().click();
     const cause = part(page, /Likeliest cause/);
     await expect(cause.getByRole("link", { name: "quaystore @ nq-gate-db-01" }).first()).toBeVisible();
@@ -127,6 +127,6 @@ test("a cascade: its cause is named with reasons, it is worked on, split and mer
 
   // What comes after finds the estate well.
   await page.goto("/");
-  await expect(heading(page)).toContainText(/runs as it should|no open incident/, { timeout: 180_000 });
+  await expect(heading(page)).toContainText(/runs as it should|no open incident/, BY_THE_CLOCK);
   expect(complaints.filter((one) => !one.includes("400 (Bad Request)"))).toEqual([]);
 });

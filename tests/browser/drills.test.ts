@@ -1,5 +1,5 @@
 import { expect, test } from "./fixtures";
-import { axeFinds, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, heading, listen } from "./helpers";
 
 test("a blind drill: started, looked for, named wrongly, shown, and kept with its pages", async ({ page }) => {
   const complaints = listen(page);
@@ -39,7 +39,7 @@ test("a blind drill: started, looked for, named wrongly, shown, and kept with it
   await expect(heading(page)).toContainText("No drill is running");
   await expect(page.getByRole("row").filter({ hasText: "ended by hand after" }).first()).toBeVisible();
   await page.goto("/");
-  await expect(heading(page)).toContainText(/runs as it should|no open incident/, { timeout: 120_000 });
+  await expect(heading(page)).toContainText(/runs as it should|no open incident/, BY_THE_CLOCK);
   // An empty name is refused with a sentence, which the browser notes.
   expect(complaints.filter((one) => !one.includes("400 (Bad Request)"))).toEqual([]);
 });

@@ -3,6 +3,12 @@ import type { Browser } from "@playwright/test";
 import { signInBrowser } from "../../scripts/sign-in.mjs";
 import { expect, type Locator, type Page } from "./fixtures";
 
+/**
+ * How long to wait for what the demonstration's clock brings: it goes at a third of its pace where the machine cannot
+ * keep up. Nothing is slower for it where all goes well.
+ */
+export const BY_THE_CLOCK = { timeout: 240_000 };
+
 /** Collects what a browser complains of; every test ends with none. */
 export function listen(page: Page): string[] {
   const complaints: string[] = [];

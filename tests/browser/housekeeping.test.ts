@@ -1,12 +1,11 @@
 import { expect, test } from "./fixtures";
-import { asPerson, axeFinds, heading, listen, part } from "./helpers";
+import { asPerson, axeFinds, BY_THE_CLOCK, heading, listen, part } from "./helpers";
 
 test("housekeeping: a chore says what it would do, asks, is let go on by a second person, and its failure is an alarm", async ({
   page,
   browser,
   baseURL,
 }) => {
-  test.setTimeout(240_000);
   const complaints = listen(page);
   const boss = await asPerson(browser, baseURL, "Sunniva Okafor");
 
@@ -66,7 +65,7 @@ test("housekeeping: a chore says what it would do, asks, is let go on by a secon
     await expect(boss.getByLabel(/wait for an answer/)).toHaveText("1");
     await boss.getByRole("link", { name: "Look for backups in the wrong place" }).click();
     await boss.getByRole("button", { name: "Let it go on" }).click();
-    await expect(boss.getByRole("row", { name: /td-vault-01/ })).toContainText("failed: run", { timeout: 60_000 });
+    await expect(boss.getByRole("row", { name: /td-vault-01/ })).toContainText("failed: run", BY_THE_CLOCK);
     expect(await axeFinds(boss)).toEqual([]);
   });
 
@@ -76,7 +75,7 @@ test("housekeeping: a chore says what it would do, asks, is let go on by a secon
       await page
         .getByRole("link", { name: /Housekeeping failed \(Look for backups in the wrong place\) on td-vault-01/ })
         .click({ timeout: 1500 });
-    }).toPass({ timeout: 60_000 });
+    }).toPass(BY_THE_CLOCK);
     await page.getByRole("link", { name: "What would make the next one shorter" }).click();
     await expect(heading(page)).toContainText("told of it");
     await page.getByRole("textbox", { name: "Title" }).fill("Backups of the depot");
@@ -103,7 +102,7 @@ test("housekeeping: a chore says what it would do, asks, is let go on by a secon
           .getByRole("row", { name: /Housekeeping failed \(Look for backups/ })
           .getByText("resolved", { exact: true }),
       ).toBeVisible({ timeout: 1500 });
-    }).toPass({ timeout: 60_000 });
+    }).toPass(BY_THE_CLOCK);
   });
   expect(complaints.filter((one) => !one.includes("400 (Bad Request)"))).toEqual([]);
 });

@@ -1,5 +1,5 @@
 import { expect, test, type Page } from "./fixtures";
-import { axeFinds, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, heading, listen } from "./helpers";
 
 /** A part of a page by its heading. */
 const part = (page: Page, name: string | RegExp) =>
@@ -40,7 +40,7 @@ test("a rule from a log search is tried on the past, fires, is shelved and remov
       await page.reload();
       await page.waitForFunction(() => document.documentElement.hasAttribute("data-alive"));
       await expect(alarm).toBeVisible({ timeout: 1000 });
-    }).toPass({ timeout: 90_000 });
+    }).toPass(BY_THE_CLOCK);
     await alarm.getByRole("button", { name: /^Comment/ }).click();
     await page.getByRole("textbox", { name: /^Comment/ }).fill("Only a trial.");
     await page.getByRole("button", { name: "Comment", exact: true }).click();
@@ -91,7 +91,7 @@ test("a rule from a log search is tried on the past, fires, is shelved and remov
       await expect(page.getByRole("row").filter({ hasText: /log records? within 5 min/ })).toHaveCount(0, {
         timeout: 1000,
       });
-    }).toPass({ timeout: 60_000 });
+    }).toPass(BY_THE_CLOCK);
   });
   expect(complaints).toEqual([]);
 });

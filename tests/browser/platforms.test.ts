@@ -1,5 +1,5 @@
 import { expect, type Page, test } from "./fixtures";
-import { axeFinds, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, heading, listen } from "./helpers";
 
 /** By its links, so that the page is alive when it is used. */
 async function openMapping(page: Page, name: string): Promise<void> {
@@ -115,7 +115,6 @@ test("a mapping is written against live answers, previewed, refused where it is 
 });
 
 test("from a roll-out to the throttled container and a better limit", async ({ page }) => {
-  test.setTimeout(180_000);
   const complaints = listen(page);
   await page.goto("/setup/drills");
   await page.getByRole("button", { name: "Start: A container is held back by its quota" }).click();
@@ -128,7 +127,7 @@ test("from a roll-out to the throttled container and a better limit", async ({ p
   await expect(async () => {
     await page.reload();
     await expect(page.getByText(/CPU limit of slot-board 1 → 0\.06/)).toBeVisible({ timeout: 2000 });
-  }).toPass({ timeout: 60_000 });
+  }).toPass(BY_THE_CLOCK);
   const containers = page.getByRole("table", { name: "Containers" });
   await expect(async () => {
     await page.reload();
@@ -136,7 +135,7 @@ test("from a roll-out to the throttled container and a better limit", async ({ p
       /slot-board @ td-rail-02.*0\.06 CPU.*[1-9]\d?\.\d %/,
       { timeout: 2000 },
     );
-  }).toPass({ timeout: 90_000 });
+  }).toPass(BY_THE_CLOCK);
   await expect(page.getByRole("heading", { name: "Better limits, from the last 7 days" })).toBeVisible();
   await expect(page.getByText(/slot-board: A CPU limit of .* would cover 99 % of what it used/)).toBeVisible();
   expect(await axeFinds(page)).toEqual([]);
@@ -255,8 +254,8 @@ test("what a platform starts is watched within a poll, and leaves when it is end
     const row = await instance();
     await expect(row).toContainText("ACTIVE", { timeout: 2000 });
     await expect(row).toContainText(/\d %/, { timeout: 2000 });
-  }).toPass({ timeout: 60_000 });
+  }).toPass(BY_THE_CLOCK);
   await drills("End: A new host", /No drill is running/);
-  await expect(async () => expect(await instance()).toHaveCount(0, { timeout: 2000 })).toPass({ timeout: 60_000 });
+  await expect(async () => expect(await instance()).toHaveCount(0, { timeout: 2000 })).toPass(BY_THE_CLOCK);
   expect(complaints).toEqual([]);
 });

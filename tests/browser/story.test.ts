@@ -1,6 +1,6 @@
 import { expect, test } from "./fixtures";
 import { signInBrowser } from "../../scripts/sign-in.mjs";
-import { axeFinds, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, listen } from "./helpers";
 
 test("one fault, from the first sweep to a proven repair", async ({ page }) => {
   const complaints = listen(page);
@@ -30,7 +30,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await expect(page).toHaveURL(/\/discover\/sweeps\/\d+/);
     await expect(page.getByRole("heading", { level: 1 })).toContainText(
       "tried 254 addresses: 10 answered, 10 could be read",
-      { timeout: 60_000 },
+      BY_THE_CLOCK,
     );
   });
 
@@ -103,7 +103,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     // Two minutes of the clock are 20 s at this pace; the page is not touched meanwhile.
     await expect(page.getByRole("heading", { level: 1 })).toContainText(
       /^(Manifest Exchange is in trouble|Something needs attention): 1 open incident, the worst “Manifest Exchange: memory is running out/,
-      { timeout: 60_000 },
+      BY_THE_CLOCK,
     );
     await expect(page.getByRole("link", { name: /Incidents/ })).toContainText("1");
   });
@@ -148,12 +148,12 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
     await page.getByRole("button", { name: "Start run" }).click();
     await expect(page.getByRole("heading", { level: 1 })).toContainText(
       "“Restart a service” succeeded on nq-mfx-parse-01",
-      { timeout: 60_000 },
+      BY_THE_CLOCK,
     );
     await expect(page.getByText("Started by Edo Brandsma-Quill")).toBeVisible();
     await expect(page.getByText("service manifest-parser restart")).toBeVisible();
     await page.getByRole("link", { name: /^incident \d+$/ }).click();
-    await expect(page.getByText(/^Incident \d+ · resolved/)).toBeVisible({ timeout: 60_000 });
+    await expect(page.getByText(/^Incident \d+ · resolved/)).toBeVisible(BY_THE_CLOCK);
     await expect(page.getByText("Resolved: every alarm in it has cleared")).toBeVisible();
   });
 

@@ -1,5 +1,5 @@
 import { expect, test } from "./fixtures";
-import { axeFinds, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, heading, listen } from "./helpers";
 
 test("a change without a ticket is found, its component compared with its siblings, and what would fail with it shown", async ({
   page,
@@ -42,7 +42,7 @@ test("a change without a ticket is found, its component compared with its siblin
     await expect(async () => {
       await page.goto("/incidents/alarms");
       await expect(told.first()).toContainText("manifest-parser @ nq-mfx-parse-01", { timeout: 1000 });
-    }).toPass({ timeout: 90_000 });
+    }).toPass(BY_THE_CLOCK);
     await page.goto("/setup/rules");
     page.once("dialog", (dialog) => void dialog.accept());
     await rule.getByRole("button", { name: "Remove Parsers changed without a ticket" }).click();
@@ -50,7 +50,7 @@ test("a change without a ticket is found, its component compared with its siblin
     await expect(async () => {
       await page.goto("/incidents/alarms");
       await expect(told).toHaveCount(0, { timeout: 1000 });
-    }).toPass({ timeout: 60_000 });
+    }).toPass(BY_THE_CLOCK);
   });
 
   await test.step("the component's siblings show what it has that they have not", async () => {

@@ -1,5 +1,5 @@
 import { expect, test, type Page } from "./fixtures";
-import { axeFinds, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, heading, listen } from "./helpers";
 
 const part = (page: Page, name: string | RegExp) =>
   page.locator("section.hx-section").filter({ has: page.getByRole("heading", { name }) });
@@ -18,7 +18,7 @@ async function mailTo(page: Page, words: readonly (string | RegExp)[], since = "
     await expect(rows.first()).toBeVisible({ timeout: 1000 });
     expect((await rows.first().locator("td").first().textContent()) ?? "").toMatch(/\d\d:\d\d:\d\d/);
     expect(((await rows.first().locator("td").first().textContent()) ?? "").slice(-8) >= since).toBe(true);
-  }).toPass({ timeout: 180_000 });
+  }).toPass(BY_THE_CLOCK);
   await rows.first().getByRole("link").click();
 }
 
