@@ -1,6 +1,6 @@
 import { DateTime } from "luxon";
 import { z } from "zod";
-import { DAY_MS } from "../time/windows";
+import { DAY_MS, HOUR_MS } from "../time/windows";
 import { shiftsOfCalendar, type CalendarShift } from "./calendar";
 import { instantAt, isZone, stretchesOf, weekHoursSchema, type WeekHours } from "./week-hours";
 
@@ -171,14 +171,27 @@ function ofLayer(
 
 const NOBODY_KNOWN = () => undefined;
 
+/** A plan is worked out for so long at once where instants are asked for: they are mostly near each other. */
+const WORKED_MS = HOUR_MS;
+/** What was last worked out of each plan for that. */
+const workedBefore = new WeakMap<RotationPlan, { hour: number; worked: Worked }>();
+
+function workedAround(plan: RotationPlan, atMs: number): Worked {
+  const hour = Math.floor(atMs / WORKED_MS);
+  const before = workedBefore.get(plan);
+  if (before?.hour === hour) return before.worked;
+  const worked = workedOut(plan, hour * WORKED_MS, (hour + 1) * WORKED_MS);
+  workedBefore.set(plan, { hour, worked });
+  return worked;
+}
+
 /** Who is on call at an instant and because of what: an override, else the last layer that has somebody. */
 export const onCallAt = (
   plan: RotationPlan,
   overrides: readonly Override[],
   atMs: number,
   personOf: PersonOf = NOBODY_KNOWN,
-): { person: number | null; because: string } =>
-  foundAt(plan, overrides, atMs, workedOut(plan, atMs, atMs + 1), personOf);
+): { person: number | null; because: string } => foundAt(plan, overrides, atMs, workedAround(plan, atMs), personOf);
 
 function foundAt(
   plan: RotationPlan,

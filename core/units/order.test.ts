@@ -2,6 +2,52 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { byName, sortedSlice } from "./order";
 
+describe("the order of names", () => {
+  const collator = new Intl.Collator("en", { numeric: true });
+  const sign = (value: number) => Math.sign(value) + 0;
+  const agrees = (a: string, b: string) => {
+    expect(sign(byName(a, b)), `${a} | ${b}`).toBe(sign(collator.compare(a, b)));
+  };
+
+  it("is the collator's, for names as estates have them", () => {
+    const piece = fc.constantFrom(
+      "web",
+      "db",
+      "a",
+      "ab",
+      "-",
+      "_",
+      ".",
+      " ",
+      "@",
+      "/",
+      "0",
+      "1",
+      "2",
+      "10",
+      "007",
+      "B",
+    );
+    const name = fc.array(piece, { maxLength: 6 }).map((pieces) => pieces.join(""));
+    fc.assert(
+      fc.property(name, name, (a, b) => agrees(a, b)),
+      { numRuns: 5000 },
+    );
+  });
+
+  it("is the collator's, for any text", () => {
+    const text = fc.oneof(
+      fc.string(),
+      fc.string({ unit: "grapheme" }),
+      fc.string({ unit: fc.constantFrom(..."a1-é\u0301 Z") }),
+    );
+    fc.assert(
+      fc.property(text, text, text, (start, a, b) => agrees(start + a, start + b)),
+      { numRuns: 3000 },
+    );
+  });
+});
+
 describe("a page of a sorted list", () => {
   it("is what a sort of all would give, whatever the list and the page", () => {
     const byValue = (a: { value: number }, b: { value: number }) => a.value - b.value;

@@ -1,7 +1,50 @@
 const ENGLISH = new Intl.Collator("en", { numeric: true });
 
-/** Orders names as people do: web-2 before web-10. A comparison that is made once, because making it costs more than using it. */
-export const byName = (a: string, b: string): number => ENGLISH.compare(a, b);
+/** Signs of plain names in the collator's order (root collation of CLDR): punctuation, digits, letters. */
+const PLAIN = " _-,;:!?.@/#%0123456789abcdefghijklmnopqrstuvwxyz";
+/** Places of characters among these; 0 for all others. */
+const PLACES = new Uint8Array(128);
+for (let place = 0; place < PLAIN.length; place++) PLACES[PLAIN.charCodeAt(place)] = place + 1;
+const [NOUGHT, NINE] = [PLAIN.indexOf("0") + 1, PLAIN.indexOf("9") + 1];
+
+const placeAt = (text: string, at: number): number => PLACES[text.charCodeAt(at)] ?? 0;
+const isDigitAt = (text: string, at: number): boolean => placeAt(text, at) >= NOUGHT && placeAt(text, at) <= NINE;
+
+/**
+ * Orders names as people do: web-2 before web-10. Names of plain signs are compared here, as the collator would and in a
+ * fraction of its time; whatever is not plain where they differ goes to the collator, of which there is one, because making it
+ * costs more than using it.
+ */
+export function byName(a: string, b: string): number {
+  const end = Math.min(a.length, b.length);
+  let at = 0;
+  while (at < end && a.charCodeAt(at) === b.charCodeAt(at) && placeAt(a, at) > 0) at++;
+  if (at === a.length && at === b.length) return 0;
+  if ((at < a.length && !isPlainAt(a, at)) || (at < b.length && !isPlainAt(b, at))) return ENGLISH.compare(a, b);
+  if ((isDigitAt(a, at) || isDigitAt(b, at)) && at > 0 && isDigitAt(a, at - 1)) {
+    // Within a number: the one of more digits is larger, unless noughts lead it.
+    let first = at - 1;
+    while (first > 0 && isDigitAt(a, first - 1)) first--;
+    if (placeAt(a, first) === NOUGHT) return ENGLISH.compare(a, b);
+    const by = digitsFrom(a, at) - digitsFrom(b, at);
+    if (by !== 0) return by;
+  } else if (isDigitAt(a, at) && isDigitAt(b, at)) {
+    if (placeAt(a, at) === NOUGHT || placeAt(b, at) === NOUGHT) return ENGLISH.compare(a, b);
+    const by = digitsFrom(a, at) - digitsFrom(b, at);
+    if (by !== 0) return by;
+  }
+  return at === end ? a.length - b.length : placeAt(a, at) - placeAt(b, at);
+}
+
+/** Whether a character is plain and nothing follows that could alter it. */
+const isPlainAt = (text: string, at: number): boolean =>
+  placeAt(text, at) > 0 && (at + 1 >= text.length || text.charCodeAt(at + 1) < 128);
+
+function digitsFrom(text: string, from: number): number {
+  let at = from;
+  while (isDigitAt(text, at)) at++;
+  return at - from;
+}
 
 /**
  * Members `from` up to `to` of a list as it would be sorted, the list itself in no order afterwards. Where a page of many

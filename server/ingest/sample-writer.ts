@@ -155,6 +155,8 @@ export class SampleWriter {
   /** Samples that came after later ones of their series. */
   lateCount = 0;
   taken = 0;
+  /** Series made since `together` began. */
+  private made: LiveSeries[] | undefined;
 
   constructor(private readonly db: Db) {
     for (const row of allSeries(db))
@@ -227,7 +229,22 @@ export class SampleWriter {
       ),
     );
     series.open = this.chunks.open();
+    this.made?.push(series);
     return series;
+  }
+
+  /** Series that are met for the first time by some work are written together: all of them or, where that fails, none. */
+  together(work: () => void): void {
+    const made: LiveSeries[] = [];
+    this.made = made;
+    try {
+      this.db.transaction(work)();
+    } catch (error) {
+      this.forget(made);
+      throw error;
+    } finally {
+      this.made = undefined;
+    }
   }
 
   find(owner: SeriesOwner, metric: string, instance: string): LiveSeries | undefined {

@@ -146,14 +146,13 @@ function listOfGroup(db: Db, question: PlatformQuestion & { owner: string }, thi
     figure: (id, metric) => figureOf(allSeries?.get(id), metric)?.value,
     metrics,
   });
-  const keys = new Map(found.map((one) => [one.id, keyOf(one)]));
   const sign = order === "desc" ? -1 : 1;
   const shown = sortedSlice(
-    found,
-    (a, b) => compare(keys.get(a.id), keys.get(b.id), sign) || byName(a.name, b.name) || a.id - b.id,
+    found.map((one) => ({ one, key: keyOf(one) })),
+    (a, b) => compare(a.key, b.key, sign) || byName(a.one.name, b.one.name) || a.one.id - b.one.id,
     page * size,
     (page + 1) * size,
-  );
+  ).map(({ one }) => one);
   const shownIds = shown.map((one) => one.id);
   const facts = allFacts ?? factsOfMany(db, shownIds, factNames, atMs);
   const series = seriesOfMetrics(db, shownIds, metrics);
@@ -205,8 +204,9 @@ function sortKey(
 /** What is not known stands last, whatever the order. */
 function compare(a: string | number | undefined, b: string | number | undefined, sign: number): number {
   if (a === undefined || b === undefined) return Number(a === undefined) - Number(b === undefined);
-  if (typeof a === "number" && typeof b === "number") return sign * (a - b);
-  return sign * byName(String(a), String(b));
+  // All keys of one list are of one sort.
+  if (typeof a === "number") return sign * (a - (b as number));
+  return sign * byName(a as string, b as string);
 }
 
 function trendOf(db: Db, series: SeriesRow | undefined, fromMs: number, toMs: number, step: number): number[] {

@@ -27,6 +27,8 @@ const LOOK_MS = 120_000;
 /** Things that stand as they stood are noted as seen so often, clock time. */
 const SEEN_EVERY_MS = 60_000;
 const GONE = "Its platform has it no more";
+/** What is related or written in one go; others have room in between. */
+const AT_ONCE = 500;
 /** Components that one look may bring. */
 const MOST_NEW = 50_000;
 
@@ -169,8 +171,12 @@ export class PlatformPoller {
     let intake = new Intake(this.context, one, this.off);
     let started = performance.now();
     const isWanted = () => this.followed.get(id)?.source.id === id && !abort.signal.aborted;
-    const endRound = () => {
-      const { isStale } = intake.end(performance.now() - started, isWanted());
+    const endRound = async () => {
+      await intake.relate(isWanted);
+      const retired = intake.end(performance.now() - started, isWanted());
+      await intake.write(isWanted);
+      const isStale = intake.noteSeen();
+      intake.announce(retired);
       // What was joined or retired by others meanwhile is told of again only by beginning anew.
       if (isStale && follow) abort.abort();
       intake = new Intake(this.context, one, this.off, intake);
@@ -186,10 +192,9 @@ export class PlatformPoller {
       };
       for await (const found of (follow ?? look)?.(settings, access, abort.signal, tools(), memory) ?? []) {
         if (!isWanted()) break;
-        if (found.what === "round") endRound();
+        if (found.what === "round") await endRound();
         else intake.take(found);
-        // What comes in crowds leaves room for others in between.
-        if (found.what === "observations") await new Promise((done) => setImmediate(done));
+        if (found.what === "observations") await roomForOthers();
       }
       if (!this.followed.has(id) || follow || (abort.signal.aborted && !isLate)) return;
       if (isLate)
@@ -197,7 +202,7 @@ export class PlatformPoller {
           reason: `It took longer than ${LOOK_MS / 1000} seconds and was ended.`,
           region: "",
         });
-      endRound();
+      await endRound();
     } catch (error) {
       if (this.followed.has(id) && (isLate || !abort.signal.aborted)) this.takeFailure(one, intake, error);
     } finally {
@@ -216,6 +221,9 @@ const fresh = (atMs: number): Omit<Followed, "source" | "driver" | "everyMs"> =>
   seenMs: -Infinity,
   costs: { isKnown: false },
 });
+
+/** What comes in crowds leaves room for others in between. */
+const roomForOthers = () => new Promise((done) => setImmediate(done));
 
 const digestOf = (observation: Observation): string =>
   createHash("sha1").update(JSON.stringify(observation)).digest("base64");
@@ -327,11 +335,10 @@ class Intake {
     })();
   }
 
-  /** What is gone, how things hang together, what was measured, and how the look went. */
-  end(tookMs: number, isWhole: boolean): { isStale: boolean } {
+  /** What is gone, and how the look went. */
+  end(tookMs: number, isWhole: boolean): number[] {
     const { db } = this.context;
-    const retired = db.transaction(() => {
-      this.relate();
+    return db.transaction(() => {
       const gone = isWhole ? this.retire() : [];
       const { account, key } = this.account;
       const componentId = this.one.ids.get(key) ?? null;
@@ -344,10 +351,11 @@ class Intake {
       setPlatformFailures(db, this.one.source.id, this.failures, this.context.now());
       return gone;
     })();
-    this.write();
-    const isStale = this.noteSeen();
+  }
+
+  /** Says that the estate is another one now, where it is. */
+  announce(retired: readonly number[]): void {
     if (this.grown || retired.length) this.context.onEstate(retired);
-    return { isStale };
   }
 
   /** Nothing could be read: what is known stays as it is. */
@@ -362,16 +370,23 @@ class Intake {
     if (this.grown) this.context.onEstate([]);
   }
 
-  private relate(): void {
+  /** How things hang together, a crowd at a time; what leads to something unknown yet is tried again next time. */
+  async relate(isWanted: () => boolean): Promise<void> {
     const { db } = this.context;
     const { pending } = this.one;
-    for (const { observation, id } of pending.values()) this.fresh.set(observation, id);
-    if (this.fresh.size === 0) return;
-    pending.clear();
-    const unresolved = relateObserved(db, new StoredEstate(db), this.look([]), this.fresh);
-    // Tried again next time: what they lead to may be known by then.
-    for (const observation of unresolved)
-      pending.set(observation.keys[0]?.value as string, { observation, id: this.fresh.get(observation) as number });
+    for (const [observation, id] of this.fresh) pending.set(observation.keys[0]?.value as string, { observation, id });
+    this.fresh.clear();
+    // All that is told of one component stands together: what is not told of any more ends.
+    const due = [...pending].sort(([, a], [, b]) => a.id - b.id);
+    for (let from = 0, to = 0; from < due.length && isWanted(); from = to) {
+      to = Math.min(from + AT_ONCE, due.length);
+      while (to < due.length && due[to]?.[1].id === due[to - 1]?.[1].id) to++;
+      const part = due.slice(from, to);
+      const told = new Map(part.map(([, { observation, id }]) => [observation, id]));
+      const unresolved = new Set(db.transaction(() => relateObserved(db, new StoredEstate(db), this.look([]), told))());
+      for (const [key, { observation }] of part) if (!unresolved.has(observation)) pending.delete(key);
+      await roomForOthers();
+    }
   }
 
   /** What was listed before, or is in the store, and is listed no more. */
@@ -398,11 +413,18 @@ class Intake {
     return silent.size ? takeInSilence(db, this.look([]), silent, GONE) : [];
   }
 
-  private write(): void {
+  /** What was measured, a crowd at a time. */
+  async write(isWanted: () => boolean): Promise<void> {
     const atMs = this.context.now();
-    for (const measure of this.measures) {
-      const id = this.one.ids.get(measure.key);
-      if (id !== undefined && !this.off.has(id)) this.record(id, measure, measure.atMs ?? atMs);
+    for (let from = 0; from < this.measures.length && isWanted(); from += AT_ONCE) {
+      const part = this.measures.slice(from, from + AT_ONCE);
+      this.context.sampleWriter.together(() => {
+        for (const measure of part) {
+          const id = this.one.ids.get(measure.key);
+          if (id !== undefined && !this.off.has(id)) this.record(id, measure, measure.atMs ?? atMs);
+        }
+      });
+      if (from + AT_ONCE < this.measures.length) await roomForOthers();
     }
   }
 
@@ -417,7 +439,7 @@ class Intake {
   }
 
   /** Notes what is there as seen, and what it was joined to, or retired as, meanwhile. */
-  private noteSeen(): boolean {
+  noteSeen(): boolean {
     const atMs = this.context.now();
     if (atMs - this.one.seenMs < SEEN_EVERY_MS && atMs >= this.one.seenMs) return false;
     this.one.seenMs = atMs;

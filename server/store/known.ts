@@ -54,7 +54,16 @@ interface JoinRow {
 const JOINS = "SELECT component_id, into_id, keys FROM component_join WHERE split_at IS NULL";
 const joinOf = (row: JoinRow): Joined => ({ id: row.component_id, keys: JSON.parse(row.keys) as string[] });
 
-/** Everything that is or was in the estate, and the present relations. */
+/**
+ * Containers that only a platform tells of: there are tens of thousands of them, and whoever looks at hosts has nothing
+ * to do with nearly all.
+ */
+const IS_CROWD = "c.read_by = 'platform' AND c.host_id IS NOT NULL AND c.process IS NULL AND c.address IS NULL";
+
+/**
+ * Everything that is or was in the estate, and the present relations. Containers that only a platform tells of are asked
+ * for one by one where somebody names them, and stand in no list.
+ */
 export function readEstate(db: Db): EstateBook {
   const collect = <Row, Value>(rows: readonly Row[], owner: (row: Row) => number, value: (row: Row) => Value) => {
     const lists = new Map<number, Value[]>();
@@ -65,10 +74,12 @@ export function readEstate(db: Db): EstateBook {
     }
     return lists;
   };
+  // CROSS JOIN: by components, so that what the crowd has is not even read.
   const keys = collect(
     prepared<KeyRow & { component_id: number }>(
       db,
-      "SELECT key, component_id, pinned_at AS pinnedAt FROM component_key",
+      `SELECT k.key, k.component_id, k.pinned_at AS pinnedAt FROM component c
+       CROSS JOIN component_key k ON k.component_id = c.id WHERE NOT (${IS_CROWD})`,
     ).all(),
     (row) => row.component_id,
     (row): KeyRow => row,
@@ -76,16 +87,23 @@ export function readEstate(db: Db): EstateBook {
   const facts = collect(
     prepared<FactRow & { component_id: number }>(
       db,
-      "SELECT component_id, name, value, told_by AS toldBy FROM fact WHERE valid_to IS NULL",
+      `SELECT f.component_id, f.name, f.value, f.told_by AS toldBy FROM component c
+       CROSS JOIN fact f ON f.component_id = c.id WHERE f.valid_to IS NULL AND NOT (${IS_CROWD})`,
     ).all(),
     (row) => row.component_id,
     (row): FactRow => row,
   );
   const joins = collect(prepared<JoinRow>(db, JOINS).all(), (row) => row.into_id, joinOf);
-  const components = prepared<ComponentRow>(db, "SELECT * FROM component")
+  const components = prepared<ComponentRow>(db, `SELECT * FROM component c WHERE NOT (${IS_CROWD})`)
     .all()
     .map((row) => known(row, keys.get(row.id) ?? [], facts.get(row.id) ?? [], joins.get(row.id) ?? []));
-  return new EstateBook(components, prepared<KnownRelation>(db, `${RELATION} WHERE valid_to IS NULL`).all());
+  const relations = prepared<KnownRelation>(
+    db,
+    `${RELATION} WHERE valid_to IS NULL AND from_id NOT IN (SELECT c.id FROM component c WHERE ${IS_CROWD})`,
+  ).all();
+  return prepared(db, `SELECT 1 FROM component c WHERE ${IS_CROWD} LIMIT 1`).get() === undefined
+    ? new EstateBook(components, relations)
+    : new EstateWithCrowd(db, components, relations);
 }
 
 /**
@@ -147,6 +165,35 @@ export class StoredEstate implements KnownEstate {
     return prepared<{ id: number }>(this.db, "SELECT id FROM component WHERE host_id = ? AND valid_to IS NULL")
       .all(hostId)
       .map((one) => one.id);
+  }
+}
+
+/** The estate in memory, but for the crowd, which is asked for piece by piece. */
+class EstateWithCrowd extends EstateBook {
+  private readonly crowd: StoredEstate;
+
+  constructor(db: Db, components: readonly KnownComponent[], relations: readonly KnownRelation[]) {
+    super(components, relations);
+    this.crowd = new StoredEstate(db);
+  }
+
+  override component(id: number): KnownComponent | undefined {
+    return super.component(id) ?? this.crowd.component(id);
+  }
+  override ofKey(key: string): number | undefined {
+    return super.ofKey(key) ?? this.crowd.ofKey(key);
+  }
+  override nameTaken(name: string): boolean {
+    return super.nameTaken(name) || this.crowd.nameTaken(name);
+  }
+  override relation(type: RelationType, fromId: number, toId: number, detail: string): KnownRelation | undefined {
+    return super.relation(type, fromId, toId, detail) ?? this.crowd.relation(type, fromId, toId, detail);
+  }
+  override relationsFrom(id: number, type: RelationType): KnownRelation[] {
+    return super.component(id) ? super.relationsFrom(id, type) : this.crowd.relationsFrom(id, type);
+  }
+  override partsOf(hostId: number): number[] {
+    return this.crowd.partsOf(hostId);
   }
 }
 

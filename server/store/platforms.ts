@@ -107,12 +107,22 @@ const WITHIN = `WITH RECURSIVE owner (id, place) AS (
 const THINGS = `FROM owner o JOIN relation r ON r.to_id = o.id AND ${BELONGS} JOIN component c ON c.id = r.from_id`;
 
 /** What of some kinds is in a place of a platform, or in any place of one that has several, at an instant; in no order. */
-export const thingsOf = (db: Db, ownerId: number, kinds: readonly string[], atMs: number): PlatformThingRow[] =>
-  prepared<PlatformThingRow>(
+export function thingsOf(db: Db, ownerId: number, kinds: readonly string[], atMs: number): PlatformThingRow[] {
+  const asked = { owner: ownerId, at: atMs, kinds: JSON.stringify(kinds) };
+  const rows = prepared<[id: number, name: string, kind: string, place: number | null]>(
     db,
-    `${WITHIN} SELECT c.id, c.name, c.kind, p.name AS region, p.id AS regionId ${THINGS} LEFT JOIN component p ON p.id = o.place
-     WHERE c.kind IN (SELECT value FROM json_each(@kinds)) GROUP BY c.id`,
-  ).all({ owner: ownerId, at: atMs, kinds: JSON.stringify(kinds) });
+    `${WITHIN} SELECT c.id, c.name, c.kind, o.place ${THINGS} WHERE c.kind IN (SELECT value FROM json_each(@kinds))`,
+  )
+    .raw()
+    .all(asked);
+  const places = new Map(platformPlaces(db, atMs).map((one) => [one.id, one.name]));
+  // What belongs to several places stands once.
+  const things = new Map<number, PlatformThingRow>();
+  for (const [id, name, kind, place] of rows)
+    if (!things.has(id))
+      things.set(id, { id, name, kind, region: place === null ? null : (places.get(place) ?? null), regionId: place });
+  return [...things.values()];
+}
 
 /** How many things of each kind are there. */
 export const countThings = (db: Db, ownerId: number, atMs: number): { kind: string; count: number }[] =>

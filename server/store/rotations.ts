@@ -7,13 +7,27 @@ export interface RotationRow {
   plan: RotationPlan;
 }
 
+/** Plans by how they are written down: what is worked out of one is remembered with it (`onCallAt`). */
+const plans = new Map<string, RotationPlan>();
+const MOST_PLANS = 200;
+
+function planOf(definition: string): RotationPlan {
+  let plan = plans.get(definition);
+  if (!plan) {
+    if (plans.size >= MOST_PLANS) plans.clear();
+    plan = JSON.parse(definition) as RotationPlan;
+    plans.set(definition, plan);
+  }
+  return plan;
+}
+
 export const listRotations = (db: Db): RotationRow[] =>
   prepared<{ id: number; name: string; definition: string }>(
     db,
     "SELECT id, name, definition FROM rotation ORDER BY name",
   )
     .all()
-    .map(({ id, name, definition }) => ({ id, name, plan: JSON.parse(definition) as RotationPlan }));
+    .map(({ id, name, definition }) => ({ id, name, plan: planOf(definition) }));
 
 export const rotationById = (db: Db, id: number): RotationRow | undefined =>
   listRotations(db).find((one) => one.id === id);
