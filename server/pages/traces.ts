@@ -7,7 +7,7 @@ import { allOperations, operationsOf, spanCount, spansOfOperation, spansOfTrace,
 
 /** OpenTelemetry span kinds in words. */
 const KINDS = ["not given", "inside", "answered", "called", "sent", "received"] as const;
-const MOST_OPERATIONS = 150;
+const MOST_OPERATIONS = 100;
 const MOST_TRACES = 100;
 /** Bars of the histogram for each tenfold of time. */
 const BARS_A_DECADE = 12;
@@ -69,10 +69,10 @@ export function tracesPage(db: Db, question: TracesQuestion) {
   const { fromMs, toMs } = question;
   const names = senderNames(db);
   const words = question.text.toLowerCase().split(/\s+/).filter(Boolean);
-  const known = allOperations(db).map((operation) => ({ ...operation, sender: names.get(operation.resource_id) }));
+  const known = allOperations(db);
   const fits = (one: (typeof known)[number]) =>
     (!question.answered || isAnswer(one.kind) || one.begins === 1) &&
-    words.every((word) => `${one.name} ${one.sender?.name ?? ""}`.toLowerCase().includes(word));
+    words.every((word) => `${one.name} ${names.get(one.resource_id)?.name ?? ""}`.toLowerCase().includes(word));
   const byId = new Map(known.map((one) => [one.id, one]));
   const counts = mostCalled(
     db,
@@ -90,13 +90,14 @@ export function tracesPage(db: Db, question: TracesQuestion) {
   const rowOf = (id: number) => {
     const one = byId.get(id);
     const own = figures.get(id);
+    const sender = one && names.get(one.resource_id);
     return one && own
       ? {
           id,
           name: one.name,
           kind: KINDS[one.kind] ?? "not given",
-          sender: one.sender?.name ?? "",
-          componentId: one.sender?.componentId ?? null,
+          sender: sender?.name ?? "",
+          componentId: sender?.componentId ?? null,
           ...figuresOf(own),
         }
       : undefined;

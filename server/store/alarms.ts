@@ -23,12 +23,32 @@ interface RawRule {
   enabled: number;
 }
 
+/** What a setting or a scope says, by how it is written down: rules are read with every page, and seldom change. */
+const read = new Map<string, unknown>();
+const MOST_READ = 5_000;
+
+function readOnce(text: string): unknown {
+  let value = read.get(text);
+  if (value === undefined) {
+    if (read.size >= MOST_READ) read.clear();
+    value = frozen(JSON.parse(text));
+    read.set(text, value);
+  }
+  return value;
+}
+
+/** What several get the same of is changed by none of them. */
+function frozen(value: unknown): unknown {
+  if (typeof value === "object" && value !== null) for (const one of Object.values(Object.freeze(value))) frozen(one);
+  return value;
+}
+
 const toRule = (row: RawRule): RuleRow => ({
   id: row.id,
   name: row.name,
   type: row.type,
-  settings: JSON.parse(row.settings) as unknown,
-  scope: JSON.parse(row.scope) as Scope,
+  settings: readOnce(row.settings),
+  scope: readOnce(row.scope) as Scope,
   enabled: row.enabled === 1,
 });
 

@@ -204,9 +204,11 @@ export function callFigures(
   return sum;
 }
 
-/** Who called whom how often in a window, by senders; pairs without any call are left out. */
+/** Which of some callers called which of some others how often in a window, by senders; pairs without any call are left out. */
 export function callsByPair(
   db: Db,
+  callers: Iterable<number>,
+  called: ReadonlySet<number>,
   fromMs: number,
   toMs: number,
 ): { from: number; to: number; calls: number; failed: number }[] {
@@ -223,11 +225,18 @@ export function callsByPair(
        SELECT calls, failed FROM call_minute
        WHERE from_resource_id = :a AND to_resource_id = :b AND minute_at >= :halvesBefore AND minute_at < :before)`,
   );
+  const next = prepared<{ b: number }>(
+    db,
+    `SELECT to_resource_id AS b FROM call_minute WHERE from_resource_id = ? AND to_resource_id > ?
+     ORDER BY to_resource_id LIMIT 1`,
+  );
   const result = [];
-  for (const [a, b] of pairsOf(db)) {
-    const sum = sums.get({ a, b, from, before, halvesFrom, halvesBefore });
-    if (sum?.calls) result.push({ from: a, to: b, calls: sum.calls, failed: sum.failed ?? 0 });
-  }
+  for (const a of callers)
+    for (let pair = next.get(a, 0); pair; pair = next.get(a, pair.b)) {
+      const { b } = pair;
+      const sum = called.has(b) ? sums.get({ a, b, from, before, halvesFrom, halvesBefore }) : undefined;
+      if (sum?.calls) result.push({ from: a, to: b, calls: sum.calls, failed: sum.failed ?? 0 });
+    }
   return result;
 }
 

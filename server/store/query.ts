@@ -24,6 +24,14 @@ const OWNED = `s.id, s.component_id, s.service_id, s.resource_id, s.metric, s.in
   c.name AS component, c.kind, c.site, v.name AS service, v.uid AS service_uid, CASE WHEN s.component_id IS NULL THEN o.attributes END AS resource
   FROM series s LEFT JOIN component c ON c.id = s.component_id LEFT JOIN service v ON v.id = s.service_id LEFT JOIN resource o ON o.id = s.resource_id`;
 
+/** Series of a metric that are a service's own or one of its members': from these, who are few, not from the metric. */
+const OF_SERVICE = `s.id IN (
+  SELECT one.id FROM service own CROSS JOIN series one ON one.service_id = own.id AND one.metric = @metric WHERE own.uid = @service
+  UNION ALL
+  SELECT one.id FROM service own CROSS JOIN member m ON m.service_id = own.id
+    CROSS JOIN series one ON one.component_id = m.component_id AND one.metric = @metric
+  WHERE own.uid = @service AND m.valid_from <= @to AND (m.valid_to IS NULL OR m.valid_to > @from))`;
+
 /**
  * The series a selection means, in the order they were met. A service's are those of its members in the window, whole
  * or in part; without a window those of its members now.
@@ -33,10 +41,8 @@ export function selectSeries(db: Db, selection: Selection, within?: { fromMs: nu
     return prepared<OwnedSeries>(db, `SELECT ${OWNED} WHERE s.id = ?`).all(selection.series);
   const rows = prepared<OwnedSeries>(
     db,
-    `SELECT ${OWNED} WHERE s.metric = @metric AND (@component IS NULL OR s.component_id = @component) AND (@site IS NULL OR c.site = @site)
-       AND (@service IS NULL OR v.uid = @service OR s.component_id IN
-         (SELECT m.component_id FROM member m JOIN service own ON own.id = m.service_id WHERE own.uid = @service AND m.valid_from <= @to AND (m.valid_to IS NULL OR m.valid_to > @from)))
-     ORDER BY s.id`,
+    `SELECT ${OWNED} WHERE ${selection.service === undefined ? "s.metric = @metric" : OF_SERVICE}
+       AND (@component IS NULL OR s.component_id = @component) AND (@site IS NULL OR c.site = @site) ORDER BY s.id`,
   ).all({
     metric: selection.metric,
     component: selection.component ?? null,

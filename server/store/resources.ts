@@ -155,14 +155,3 @@ export function forgetResources(db: Db, beforeMs: number): number {
     "DELETE FROM resource WHERE last_at < ? AND NOT EXISTS (SELECT 1 FROM series s WHERE s.resource_id = resource.id)",
   ).run(beforeMs).changes;
 }
-
-/** Component of every sender that has one. */
-export const componentsOfSenders = (db: Db): Map<number, number> =>
-  new Map(
-    prepared<{ id: number; component_id: number }>(
-      db,
-      "SELECT id, component_id FROM resource WHERE component_id IS NOT NULL",
-    )
-      .all()
-      .map((row) => [row.id, row.component_id]),
-  );

@@ -6,7 +6,8 @@ import type { Db } from "../../store/database";
 import { callsByPair } from "../../store/call-figures";
 import { estateFacets } from "../../store/estate-list";
 import { collections } from "../../store/labels";
-import { componentsOfSenders } from "../../store/resources";
+import type { RelationRow } from "../../store/relations";
+import { componentsOfResources } from "../../store/resources";
 import { savedMaps } from "../../store/saved-maps";
 import { healthAt, listServices, membersAt, relianceAt } from "../../store/services";
 import { cardOf, figuresOf, groupCard, thingsOf, type MapCard, type Thing } from "./cards";
@@ -210,7 +211,7 @@ const wayText = ({ ends, steps, direction }: NonNullable<Shown["way"]>) => ({
 
 /** Relations, entry points and reliance between what the map is of, with the calls that went over them. */
 export function linksAmong(at: At, shown: Shown): Link[] {
-  const calls = callsAmong(at);
+  const calls = callsAmong(at, shown.relations);
   const links: Link[] = shown.relations.map(({ type, from_id, to_id, connections }) => ({
     type,
     from: `c${from_id}`,
@@ -230,14 +231,20 @@ export function linksAmong(at: At, shown: Shown): Link[] {
   return links;
 }
 
-/** Calls and failures in the window from component to component, where spans tell of them. */
-export function callsAmong({ db, fromMs, atMs }: At): Map<string, { calls: number; failed: number }> {
-  const senders = componentsOfSenders(db);
+/** Calls and failures in the window over some relations, from component to component, where spans tell of them. */
+export function callsAmong(
+  { db, fromMs, atMs }: At,
+  relations: readonly Pick<RelationRow, "type" | "from_id" | "to_id">[],
+): Map<string, { calls: number; failed: number }> {
+  const talks = relations.filter((one) => one.type === "talks-to");
   const sums = new Map<string, { calls: number; failed: number }>();
-  for (const { from, to, calls, failed } of callsByPair(db, fromMs, atMs)) {
-    const [caller, called] = [senders.get(from), senders.get(to)];
-    if (caller === undefined || called === undefined) continue;
-    const key = `${caller} ${called}`;
+  if (talks.length === 0) return sums;
+  const [callers, called] = [new Set(talks.map((one) => one.from_id)), new Set(talks.map((one) => one.to_id))];
+  const senders = componentsOfResources(db);
+  const sendersOf = (wanted: ReadonlySet<number>) =>
+    new Set([...senders].flatMap(([sender, component]) => (wanted.has(component) ? sender : [])));
+  for (const { from, to, calls, failed } of callsByPair(db, sendersOf(callers), sendersOf(called), fromMs, atMs)) {
+    const key = `${senders.get(from)} ${senders.get(to)}`;
     const sum = sums.get(key);
     if (sum) {
       sum.calls += calls;

@@ -99,7 +99,7 @@ function componentPanel(at: At, id: number): MapPanel | null {
   });
   const relations = relationsOf(db, [id], atMs);
   const names = namesOf(at, relations);
-  const calls = callsAmong(at);
+  const calls = callsAmong(at, relations);
   const rowOf = (relation: RelationRow): PanelLink => {
     const other = relation.from_id === id ? relation.to_id : relation.from_id;
     return {
