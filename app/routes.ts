@@ -47,6 +47,8 @@ export default [
     ]),
     route("incidents", "routes/incidents.tsx"),
     route("incidents/alarms", "routes/alarms.tsx"),
+    route("incidents/planned-work", "routes/planned-work.tsx"),
+    route("incidents/planned-work/:id", "routes/planned-work-form.tsx"),
     route("incidents/triage", "routes/triage.tsx"),
     route("incidents/shift", "routes/shift.tsx"),
     route("incidents/notifications", "routes/notifications.tsx"),

@@ -155,6 +155,13 @@ function Actions({ page }: { page: Route.ComponentProps["loaderData"] }) {
           Capacity
         </Button>
       ) : null}
+      <Button
+        component={RouterLink}
+        to={keep(`/incidents/planned-work/new?q=${encodeURIComponent(page.host?.name ?? page.component.name)}`)}
+        variant="outlined"
+      >
+        Plan work
+      </Button>
       <Button component={RouterLink} to={keep(`/estate/${page.component.id}/siblings`)} variant="outlined">
         Siblings
       </Button>

@@ -118,6 +118,11 @@ export default function Estate({ loaderData: page, actionData: answered }: Route
             <Button component={RouterLink} to={keep("/estate/differences")} variant="outlined">
               Differences
             </Button>
+            {filtered && !asked.fact && !asked.health ? (
+              <Button component={RouterLink} to={keep(`/incidents/planned-work/new?${filter}`)} variant="outlined">
+                Plan work
+              </Button>
+            ) : null}
             <Button component={RouterLink} to={keep("/estate/software")} variant="outlined">
               Software
             </Button>

@@ -75,6 +75,9 @@ export default function Incidents({ loaderData: { rows, asked, fromMs, services,
             <Button component={RouterLink} to={keep("/incidents/shift")} color="inherit">
               Shift
             </Button>
+            <Button component={RouterLink} to={keep("/incidents/planned-work")} color="inherit">
+              Planned work
+            </Button>
             <Button component={RouterLink} to={keep("/incidents/alarms")} color="inherit">
               Alarms and load
             </Button>

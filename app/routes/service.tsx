@@ -79,6 +79,13 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
             <Button component={RouterLink} to={keep(`/signals/logs?service=${page.service.uid}`)} variant="outlined">
               Logs
             </Button>
+            <Button
+              component={RouterLink}
+              to={keep(`/incidents/planned-work/new?service=${page.service.uid}`)}
+              variant="outlined"
+            >
+              Plan work
+            </Button>
             <Button component={RouterLink} to={keep(`/services/${page.service.uid}/edit`)} variant="outlined">
               Edit
             </Button>

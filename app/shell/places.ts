@@ -40,6 +40,7 @@ export const PLACES: readonly Place[] = [
     label: "Incidents",
     more: [
       { to: "/incidents/alarms", label: "Incidents › Alarm load" },
+      { to: "/incidents/planned-work", label: "Incidents › Planned work" },
       { to: "/incidents/triage", label: "Incidents › Triage" },
       { to: "/incidents/shift", label: "Incidents › Shift" },
       { to: "/incidents/notifications", label: "Incidents › Notifications sent" },

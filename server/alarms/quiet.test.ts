@@ -1,9 +1,11 @@
 import { beforeEach, describe, expect, it } from "vitest";
+import type { PlannedWork } from "#core/changes/planned-work";
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { useStore } from "../../tests/store";
 import { activeAlarms, raiseAlarm, saveRule } from "../store/alarms";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
+import { endPlannedWork, savePlannedWork } from "../store/planned-work";
 import { addShelf, endShelf } from "../store/quiet";
 import { insertSource } from "../store/sources";
 import { replaceTickets } from "../store/tickets";
@@ -19,7 +21,7 @@ let source: number;
 
 beforeEach(() => {
   db.exec(
-    "DELETE FROM alarm_comment; DELETE FROM alarm; DELETE FROM shelf; DELETE FROM rule; DELETE FROM ticket; DELETE FROM source; DELETE FROM component_key; DELETE FROM component",
+    "DELETE FROM alarm_comment; DELETE FROM alarm; DELETE FROM shelf; DELETE FROM planned_work; DELETE FROM rule; DELETE FROM ticket; DELETE FROM source; DELETE FROM component_key; DELETE FROM component",
   );
   host = insertComponent(
     db,
@@ -51,7 +53,7 @@ beforeEach(() => {
   );
 });
 
-const quiet = () => new Quiet(db, { namesOf: () => ({ own: ["h-1"], program: "app" }) });
+const quiet = () => new Quiet(db, { namesOf: () => ({ own: ["h-1"], program: "app", components: [host] }) });
 
 function raise(atMs = AT): AlarmEvent {
   const subject = { type: "component" as const, id: host };
@@ -219,6 +221,51 @@ describe("planned work", () => {
   });
   it("of a window of days keeps nothing quiet", () => {
     work(["h-1"], 48);
+    expect(quiet().hear([raise()], AT)).toHaveLength(1);
+  });
+});
+
+describe("work that somebody planned by hand", () => {
+  const plan = (changes: Partial<PlannedWork> = {}) =>
+    savePlannedWork(
+      db,
+      undefined,
+      {
+        title: "New disk",
+        scope: { of: "components", filter: "kind=host.linux&site=North" },
+        startsAt: "2026-03-17T09:30",
+        zone: "UTC",
+        minutes: 60,
+        repeats: "",
+        ...changes,
+      },
+      "Anna",
+      AT,
+    );
+  it("keeps what its filter finds quiet in its window, and what is left over is told of after it", () => {
+    plan();
+    const one = quiet();
+    expect(one.hear([raise()], AT)).toEqual([]);
+    expect(activeAlarms(db)[0]?.quiet).toBe("planned work of Anna: New disk");
+    expect(one.hear([], AT + 31 * MINUTE_MS)).toMatchObject([{ what: "raised", text: "busy" }]);
+  });
+  it("is heard as soon as somebody ends it, and kept quiet again the next time", () => {
+    const id = plan({ repeats: "FREQ=DAILY" });
+    const one = quiet();
+    expect(one.hear([raise()], AT)).toEqual([]);
+    endPlannedWork(db, id, AT + MINUTE_MS);
+    one.changed();
+    expect(one.hear([], AT + MINUTE_MS)).toHaveLength(1);
+    db.exec("DELETE FROM alarm");
+    expect(one.hear([raise(AT + 24 * HOUR_MS)], AT + 24 * HOUR_MS)).toEqual([]);
+  });
+  it.each([
+    ["of another site", { scope: { of: "components", filter: "site=South" } }],
+    ["of a service that is gone", { scope: { of: "service", uid: "gone" } }],
+    ["that is over", { startsAt: "2026-03-17T08:00" }],
+    ["that is still to come", { startsAt: "2026-03-17T10:30" }],
+  ] as const)("%s keeps nothing quiet", (_, changes) => {
+    plan(changes);
     expect(quiet().hear([raise()], AT)).toHaveLength(1);
   });
 });

@@ -1,9 +1,12 @@
+import { endedBefore, nextWindow } from "#core/changes/planned-work";
 import { activeAlarms, alarmById, alarmTypeOf, subjectKey, type AlarmRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { quietAlarms, setQuiet, shelvesAt } from "../store/quiet";
 import { hostNames } from "../store/estate";
+import { listPlannedWork } from "../store/planned-work";
 import { ticketsNear } from "../store/tickets";
 import type { AlarmEvent } from "./alarm-book";
+import { coveredBy, type Covered } from "../changes/work-scope";
 
 /** Planned work and shelves are looked up anew so often, clock time, or at once when somebody changed them. */
 const ANEW_MS = 60_000;
@@ -12,8 +15,11 @@ const LONGEST_WORK_MS = 12 * 60 * 60_000;
 
 /** What keeping alarms quiet asks of those who know the estate. */
 export interface QuietContext {
-  /** Names by which planned work may mean a subject: its own and its host's, and that of its program or "". */
-  namesOf(subject: Subject): { own: readonly string[]; program: string };
+  /**
+   * Names by which planned work may mean a subject: its own and its host's, and that of its program or ""; and the
+   * components that it is or is part of.
+   */
+  namesOf(subject: Subject): { own: readonly string[]; program: string; components: readonly number[] };
 }
 
 /**
@@ -22,8 +28,10 @@ export interface QuietContext {
  */
 export class Quiet {
   private shelves = new Map<string, { reason: string; untilMs: number }>();
-  /** Planned work under way, with the names it is about. */
+  /** Planned work of tickets that is under way, with the names it is about. */
   private planned: { names: ReadonlySet<string>; namesHosts: boolean; reason: string; untilMs: number }[] = [];
+  /** The same of what people planned by hand, with what it is on. */
+  private byHand: { covered: Covered; reason: string; untilMs: number }[] = [];
   private readAtMs = Number.NEGATIVE_INFINITY;
 
   constructor(
@@ -82,6 +90,13 @@ export class Quiet {
     );
     const hosts = under.length ? hostNames(this.db) : new Set<string>();
     this.planned = under.map((one) => ({ ...one, namesHosts: [...one.names].some((name) => hosts.has(name)) }));
+    this.byHand = listPlannedWork(this.db).flatMap(({ work, by, endedMs }) => {
+      const window = nextWindow(work, atMs, 1);
+      const untilMs = window ? endedBefore(window, endedMs).toMs : 0;
+      return untilMs > atMs
+        ? [{ covered: coveredBy(this.db, work.scope, atMs), reason: `planned work of ${by}: ${work.title}`, untilMs }]
+        : [];
+    });
     const heard: AlarmEvent[] = [];
     for (const { id, untilMs } of quietAlarms(this.db)) {
       const alarm = alarmById(this.db, id);
@@ -111,13 +126,22 @@ export class Quiet {
 
   /** Planned work that is under way on a subject, as it was last read. */
   workOn(subject: Subject, atMs: number): { reason: string; untilMs: number } | undefined {
-    if (this.planned.length === 0) return undefined;
-    const { own, program } = this.context.namesOf(subject);
-    return this.planned.find(
-      ({ names, namesHosts, untilMs }) =>
-        untilMs > atMs &&
-        // Work on a program of some hosts is not about that program elsewhere.
-        (own.some((name) => names.has(name.toLowerCase())) || (!namesHosts && names.has(program.toLowerCase()))),
+    if (this.planned.length === 0 && this.byHand.length === 0) return undefined;
+    const { own, program, components } = this.context.namesOf(subject);
+    return (
+      this.byHand.find(
+        ({ covered, untilMs }) =>
+          untilMs > atMs &&
+          (subject.type === "service"
+            ? covered.service === subject.id
+            : components.some((id) => covered.components.has(id))),
+      ) ??
+      this.planned.find(
+        ({ names, namesHosts, untilMs }) =>
+          untilMs > atMs &&
+          // Work on a program of some hosts is not about that program elsewhere.
+          (own.some((name) => names.has(name.toLowerCase())) || (!namesHosts && names.has(program.toLowerCase()))),
+      )
     );
   }
 }

@@ -17,6 +17,7 @@ import { reviewCommands } from "./review";
 import { peopleCommands } from "./people";
 import { onCallCommands } from "./on-call";
 import type { CommandPorts } from "./ports";
+import { plannedWorkCommands } from "./planned-work";
 import { productCommands } from "./products";
 import { policyCommands } from "./policies";
 import { runbookCommands } from "./runbooks";
@@ -55,6 +56,7 @@ export const commands = {
   ...tellingCommands,
   ...onCallCommands,
   ...shiftCommands,
+  ...plannedWorkCommands,
 } as const;
 
 export type CommandName = keyof typeof commands;

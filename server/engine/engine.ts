@@ -690,13 +690,21 @@ export class Engine {
   }
 
   /** Names by which planned work may mean a subject. */
-  private namesOf({ type, id }: Subject): { own: string[]; program: string } {
+  private namesOf({ type, id }: Subject): { own: string[]; program: string; components: number[] } {
     if (type === "service")
-      return { own: [this.services.get(id)?.name ?? "", this.services.get(id)?.uid ?? ""], program: "" };
+      return {
+        own: [this.services.get(id)?.name ?? "", this.services.get(id)?.uid ?? ""],
+        program: "",
+        components: [],
+      };
     const own = type === "component" ? this.components.get(id) : undefined;
-    if (!own) return { own: [], program: "" };
+    if (!own) return { own: [], program: "", components: [] };
     const host = own.hostId === null ? undefined : this.components.get(own.hostId)?.name;
-    return { own: [own.name, ...(host === undefined ? [] : [host])], program: own.process ?? "" };
+    return {
+      own: [own.name, ...(host === undefined ? [] : [host])],
+      program: own.process ?? "",
+      components: own.hostId === null ? [id] : [id, own.hostId],
+    };
   }
 
   private follow(events: readonly AlarmEvent[], atMs = events.at(-1)?.atMs ?? this.now()): void {

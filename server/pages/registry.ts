@@ -32,6 +32,7 @@ import { mappingPage, mappingsPage } from "./mappings";
 import { platformPage, platformsPage } from "./platforms";
 import { chorePage, choresPage } from "./chores";
 import { notesKit, preventionPage } from "./prevention";
+import { plannedWorkFormPage, plannedWorkPage, plannedWorkTried } from "./planned-work";
 import { policiesPage, policyPage, policyTried } from "./policies";
 import { shellNow } from "./shell";
 import { runbookEditorPage, runbookPage, runbookRead, runbooksPage, runOutput, runPage } from "./runbooks";
@@ -114,6 +115,9 @@ export const questions = {
   changes: changesPage,
   unusual: unusualPage,
   alarms: alarmsPage,
+  plannedWork: plannedWorkPage,
+  plannedWorkForm: plannedWorkFormPage,
+  plannedWorkTried,
   ruleAdvice,
   serviceStructure: serviceStructurePage,
   whatIf: whatIfPage,

@@ -92,3 +92,10 @@ export const commentsOf = (db: Db, alarmIds: readonly number[]): CommentRow[] =>
     db,
     "SELECT alarm_id, at, by_whom, text FROM alarm_comment WHERE alarm_id IN (SELECT value FROM json_each(?)) ORDER BY at",
   ).all(JSON.stringify(alarmIds));
+
+/** How many alarms stand that are kept quiet for a reason. */
+export const quietBecause = (db: Db, reason: string): number =>
+  prepared<{ count: number }>(
+    db,
+    "SELECT count(*) AS count FROM alarm WHERE quiet_until IS NOT NULL AND quiet = ? AND cleared_at IS NULL",
+  ).get(reason)?.count ?? 0;

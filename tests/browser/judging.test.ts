@@ -95,3 +95,56 @@ test("a rule from a log search is tried on the past, fires, is shelved and remov
   });
   expect(complaints).toEqual([]);
 });
+
+test("planned work keeps what it covers quiet, and what is left over is an incident once it is ended", async ({
+  page,
+}) => {
+  const complaints = listen(page);
+  const drill = async (button: RegExp) => {
+    await page.goto("/setup/drills");
+    await page.getByRole("button", { name: button }).click();
+  };
+  await page.goto("/estate?q=nq-yard-app-01");
+  await page.getByRole("link", { name: "Plan work" }).click();
+  await expect(page.getByLabel("Name or address contains")).toHaveValue("nq-yard-app-01");
+  // Without saying what is done, or on what, it is refused.
+  await page.getByLabel("Name or address contains").fill("");
+  await page.getByRole("button", { name: "Plan it" }).click();
+  await expect(page.getByRole("alert")).toContainText("Say what is done.");
+  await expect(page.getByText("Say what it is on: without a filter")).toBeVisible();
+  await page.getByLabel("What is done").fill("The spool is moved");
+  await page.getByLabel("Name or address contains").fill("nq-yard-app-01");
+  await page.getByLabel("Lasts (min)").fill("600");
+  await page.getByLabel("Repeats").click();
+  await page.getByRole("option", { name: "every week", exact: true }).click();
+  await page.getByRole("button", { name: "Show what it covers" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "It covers" })).toContainText(/nq-yard-app-01.*It is next/);
+  expect(await axeFinds(page)).toEqual([]);
+  await page.getByRole("button", { name: "Plan it" }).click();
+  await expect(heading(page)).toContainText("“The spool is moved” is under way and keeps no alarm quiet so far.");
+
+  await drill(/^Start: A yard host has no room for moves/);
+  await expect(async () => {
+    await page.goto("/incidents/planned-work");
+    await expect(heading(page)).toContainText(/keeps \d+ alarms? quiet/, { timeout: 1000 });
+  }).toPass(BY_THE_CLOCK);
+  const incident = page.getByRole("link", { name: /on nq-yard-app-01/ });
+  await page.goto("/incidents?state=open");
+  await expect(heading(page)).toContainText("open");
+  await expect(incident).toHaveCount(0);
+
+  await page.goto("/incidents/planned-work");
+  await page.getByRole("button", { name: "End now: The spool is moved" }).click();
+  await expect(heading(page)).toContainText("No work planned by hand is under way");
+  await expect(async () => {
+    await page.goto("/incidents?state=open");
+    await expect(incident.first()).toBeVisible({ timeout: 1000 });
+  }).toPass(BY_THE_CLOCK);
+  await drill(/^End: A yard host has no room for moves/);
+  await page.goto("/incidents/planned-work");
+  await page.getByRole("link", { name: "The spool is moved" }).click();
+  await page.getByRole("button", { name: "Remove" }).click();
+  await expect(page.getByText("Nobody planned work here.")).toBeVisible();
+  // What is refused is answered with 400.
+  expect(complaints.filter((one) => !one.includes("400 (Bad Request)"))).toEqual([]);
+});

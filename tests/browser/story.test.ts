@@ -277,6 +277,8 @@ const PAGES = [
   "/incidents/alarms",
   "/incidents",
   "/incidents/1",
+  "/incidents/planned-work",
+  "/incidents/planned-work/new",
   "/incidents/triage?service=1",
   "/incidents/shift",
   "/runbooks",
