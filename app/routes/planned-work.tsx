@@ -148,6 +148,7 @@ function FromTickets({ tickets, nowMs }: { tickets: Data["tickets"]; nowMs: numb
           <th scope="col" className="num">
             Things named
           </th>
+          <th scope="col">Alarms meanwhile</th>
           <th scope="col">By</th>
         </tr>
       </thead>
@@ -158,6 +159,7 @@ function FromTickets({ tickets, nowMs }: { tickets: Data["tickets"]; nowMs: numb
             <td className="line">{dayAndTime(one.fromMs, nowMs)}</td>
             <td className="line">{spokenDuration(one.toMs - one.fromMs)}</td>
             <td className="num">{one.things}</td>
+            <td>{one.isQuiet ? "kept quiet" : "heard: more than 12 h is when it may be done"}</td>
             <td>{one.person}</td>
           </tr>
         ))}

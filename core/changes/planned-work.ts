@@ -19,6 +19,8 @@ export interface PlannedWork {
 
 export type WorkScope = { of: "service"; uid: string } | { of: "components"; filter: string };
 
+/** A window of a ticket that is longer says when work may be done, not how long it takes: it keeps nothing quiet. */
+export const LONGEST_TICKET_MS = 12 * HOUR_MS;
 export const MOST_MINUTES = 7 * 24 * 60;
 /** Occurrences of one rule that are gone through. */
 const MOST_OCCURRENCES = 20_000;

@@ -123,7 +123,8 @@ interface Worked {
   holidays: readonly Stretch[];
 }
 
-function workedOut({ layers, zone, holidays }: RotationPlan, fromMs: number, toMs: number): Worked {
+function workedOut(plan: RotationPlan, fromMs: number, toMs: number): Worked {
+  const { layers, zone } = plan;
   const calendars = new Map<Layer, readonly CalendarShift[]>();
   const hours = new Map<Layer, readonly Stretch[]>();
   const turns = new Map<Layer, { turn: number; atMs: number }[]>();
@@ -141,8 +142,11 @@ function workedOut({ layers, zone, holidays }: RotationPlan, fromMs: number, toM
     }
     turns.set(one, own);
   }
-  return { calendars, hours, turns, holidays: holidays.map((one) => holidayOf(one, zone)) };
+  return { calendars, hours, turns, holidays: holidaysOf(plan) };
 }
+
+/** The holidays of a plan, each a day on the clock of its place. */
+export const holidaysOf = ({ holidays, zone }: RotationPlan): Stretch[] => holidays.map((one) => holidayOf(one, zone));
 
 function holidayOf(day: string, zone: string): Stretch {
   const begins = DateTime.fromISO(day, { zone });

@@ -1,4 +1,4 @@
-import { endedBefore, nextWindow } from "#core/changes/planned-work";
+import { endedBefore, LONGEST_TICKET_MS, nextWindow } from "#core/changes/planned-work";
 import { activeAlarms, alarmById, alarmTypeOf, subjectKey, type AlarmRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { quietAlarms, setQuiet, shelvesAt } from "../store/quiet";
@@ -10,8 +10,6 @@ import { coveredBy, type Covered } from "../changes/work-scope";
 
 /** Planned work and shelves are looked up anew so often, clock time, or at once when somebody changed them. */
 const ANEW_MS = 60_000;
-/** A window that is longer says when work may be done, not how long it takes: it keeps nothing quiet. */
-const LONGEST_WORK_MS = 12 * 60 * 60_000;
 
 /** What keeping alarms quiet asks of those who know the estate. */
 export interface QuietContext {
@@ -78,7 +76,7 @@ export class Quiet {
       ]),
     );
     const under = ticketsNear(this.db, atMs, atMs, []).flatMap(({ ref, title, fromMs, toMs, things }) =>
-      fromMs !== null && toMs !== null && fromMs <= atMs && toMs > atMs && toMs - fromMs <= LONGEST_WORK_MS
+      fromMs !== null && toMs !== null && fromMs <= atMs && toMs > atMs && toMs - fromMs <= LONGEST_TICKET_MS
         ? [
             {
               names: new Set(things.map((one) => one.toLowerCase())),

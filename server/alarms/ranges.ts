@@ -4,6 +4,7 @@ import { metricTitle } from "#core/catalogue/metrics";
 import { joinSpans, rollSamples, type Spans } from "#core/telemetry/rollup";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
+import { Forgiven } from "./forgiven";
 import type { LiveSeries, SampleWriter } from "../ingest/sample-writer";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
@@ -31,13 +32,16 @@ export class Ranges {
   private readonly known = new Map<number, Known>();
   private untilMs = 0;
   private seldom = 1;
+  private readonly forgiven: Forgiven;
 
   constructor(
     private readonly db: Db,
     private readonly sampleWriter: SampleWriter,
     /** Machine time that learning may take of a tick, and how many times as seldom as usual it is done. */
     private readonly pace: () => { budgetMs: number; seldom: number },
-  ) {}
+  ) {
+    this.forgiven = new Forgiven(db);
+  }
 
   /** Begins a tick. */
   begin(): void {
@@ -70,7 +74,8 @@ export class Ranges {
     const fromMs = atMs - PAST_MS;
     const all = this.spansOf(series, fromMs, atMs);
     const odd = oddSpansOf(this.db, series.id, fromMs);
-    const range = learnRange(without(all, odd, STEP_MS), { counts: isCounted(series.unit) });
+    const forgiven = this.forgiven.spansOf(series.componentId, fromMs, atMs);
+    const range = learnRange(without(all, [...odd, ...forgiven], STEP_MS), { counts: isCounted(series.unit) });
     if (!range) return;
     const shift = shiftOf(range, asSpans(all));
     if (shift !== undefined) {

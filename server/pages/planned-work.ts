@@ -1,6 +1,7 @@
 import {
   AHEAD_MS,
   endedBefore,
+  LONGEST_TICKET_MS,
   nextWindow,
   plannedWorkSchema,
   repeatsInWords,
@@ -69,7 +70,9 @@ export function plannedWorkPage(db: Db, { atMs }: { atMs: number }) {
     rows: rows.sort((a, b) => order(a) - order(b)),
     tickets: ticketsNear(db, atMs, atMs + NEXT_MS, [])
       .flatMap(({ ref, title, person, fromMs, toMs, things }) =>
-        fromMs !== null && toMs !== null ? [{ ref, title, person, fromMs, toMs, things: things.length }] : [],
+        fromMs !== null && toMs !== null
+          ? [{ ref, title, person, fromMs, toMs, things: things.length, isQuiet: toMs - fromMs <= LONGEST_TICKET_MS }]
+          : [],
       )
       .sort((a, b) => a.fromMs - b.fromMs)
       .slice(0, MOST_TICKETS),

@@ -84,3 +84,11 @@ export const changedComponents = (db: Db, fromMs: number, toMs: number): Set<num
       .all(fromMs, toMs)
       .map((row) => row.id),
   );
+
+/** When which component was rolled out anew: deployments on platforms, and versions that became others. */
+export const rollOuts = (db: Db, fromMs: number, toMs: number): { componentId: number; atMs: number }[] =>
+  prepared<{ componentId: number; atMs: number }>(
+    db,
+    `SELECT component_id AS componentId, at AS atMs FROM change WHERE at >= ? AND at <= ? AND component_id IS NOT NULL
+       AND (kind = 'deployment' OR (kind = 'fact' AND summary LIKE '%version: “%')) LIMIT 100000`,
+  ).all(fromMs, toMs);

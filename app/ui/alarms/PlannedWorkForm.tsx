@@ -283,7 +283,7 @@ function Covers({ tried }: { tried: Tried }) {
       <p className="hx-flush">
         {tried.windows.length === 0
           ? "It does not come again."
-          : `${tried.windows.length === 1 ? "It is" : "It is next"} ${tried.windows
+          : `${tried.windows.length === 1 ? "When" : "When next"}: ${tried.windows
               .map((one) => `${dayAndTime(one.fromMs, now.nowMs)} to ${dayAndTime(one.toMs, now.nowMs)}`)
               .join("; ")}.`}
       </p>
