@@ -66,6 +66,7 @@ const schema = z.discriminatedUnion("what", [
     day: days("Days"),
     logs: days("Logs"),
     spans: days("Spans"),
+    history: days("Alarms and incidents"),
   }),
 ]);
 
@@ -95,6 +96,7 @@ export async function action({ request, context }: Route.ActionArgs) {
           dayMs: value.day * DAY_MS,
           logsMs: value.logs * DAY_MS,
           spansMs: value.spans * DAY_MS,
+          historyMs: value.history * DAY_MS,
         });
     }
   })();

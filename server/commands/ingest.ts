@@ -56,7 +56,15 @@ export const ingestCommands = {
     about: () => INSTALLATION,
     state: ({ db }) => readRetention(db),
     input: z
-      .strictObject({ rawMs: span, fiveMinutesMs: span, hourMs: span, dayMs: span, logsMs: span, spansMs: span })
+      .strictObject({
+        rawMs: span,
+        fiveMinutesMs: span,
+        hourMs: span,
+        dayMs: span,
+        logsMs: span,
+        spansMs: span,
+        historyMs: span,
+      })
       .partial(),
     run: ({ db, now }, input, who) => {
       const given = Object.fromEntries(Object.entries(input).filter(([, value]) => value !== undefined));
@@ -71,12 +79,12 @@ export const ingestCommands = {
           atMs: now(),
           kind: "setting",
           componentId: null,
-          summary: "How long signals are kept was changed",
+          summary: "How long signals and history are kept was changed",
           by: who.name,
         });
       })();
     },
-    record: () => "Changed how long signals are kept",
+    record: () => "Changed how long signals and history are kept",
   }),
   "samples.import": command({
     right: "configure",

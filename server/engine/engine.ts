@@ -7,6 +7,7 @@ import { HOUR_MS } from "#core/time/windows";
 import type { AlarmEvent } from "../alarms/alarm-book";
 import { Judges } from "../alarms/judges";
 import { Quiet } from "../alarms/quiet";
+import { History } from "../incidents/history";
 import { Snapshots } from "../alarms/snapshots";
 import type { CommandPorts } from "../commands/ports";
 import { execute, type CommandName, type CommandOutput } from "../commands/registry";
@@ -107,6 +108,7 @@ export class Engine {
   private readonly sampleWriter: SampleWriter;
   private readonly judges: Judges;
   private readonly quiet: Quiet;
+  private readonly history: History;
   private readonly roller: Roller;
   private readonly batches: BatchIngest;
   private readonly ingest: Ingest;
@@ -176,6 +178,7 @@ export class Engine {
     this.roller = new Roller(this.db, this.sampleWriter);
     this.batches = new BatchIngest(this.db, this.sampleWriter);
     this.judges = this.makeJudges();
+    this.history = new History(this.db);
     this.quiet = new Quiet(this.db, { namesOf: (subject) => this.namesOf(subject) });
     this.ingest = this.makeIngest();
     const tools = sourceTools(this.db, settings.root, () => this.now());
@@ -672,6 +675,7 @@ export class Engine {
     this.roller.work(atMs, retention, ROLLING_BUDGET_MS);
     this.batches.sumUp(atMs, ROLLING_BUDGET_MS);
     this.batches.forget(atMs - retention.logsMs, atMs - retention.spansMs);
+    this.history.purge(atMs, retention.historyMs);
   }
 
   /** Says on every page that something is wrong with the store, once. */

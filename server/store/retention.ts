@@ -1,7 +1,7 @@
 import { DAY_MS } from "#core/time/windows";
 import { readMeta, writeMeta, type Db } from "./database";
 
-/** How long signals are kept, milliseconds. */
+/** How long signals and history are kept, milliseconds. */
 export interface Retention {
   /** Samples as they were measured. */
   rawMs: number;
@@ -10,6 +10,8 @@ export interface Retention {
   dayMs: number;
   logsMs: number;
   spansMs: number;
+  /** Alarms, findings and incidents, after they are over. */
+  historyMs: number;
 }
 
 export const USUAL_RETENTION: Retention = {
@@ -19,6 +21,7 @@ export const USUAL_RETENTION: Retention = {
   dayMs: 15 * 365 * DAY_MS,
   logsMs: 30 * DAY_MS,
   spansMs: 14 * DAY_MS,
+  historyMs: 2 * 365 * DAY_MS,
 };
 
 export function readRetention(db: Db): Retention {

@@ -25,13 +25,20 @@ export function RetentionForm({ retention }: { retention: Retention }) {
           <TextField name="day" label="Days" defaultValue={retention.dayMs / DAY_MS} sx={{ width: 120 }} />
           <TextField name="logs" label="Logs" defaultValue={retention.logsMs / DAY_MS} sx={{ width: 120 }} />
           <TextField name="spans" label="Spans" defaultValue={retention.spansMs / DAY_MS} sx={{ width: 120 }} />
+          <TextField
+            name="history"
+            label="Alarms and incidents"
+            defaultValue={retention.historyMs / DAY_MS}
+            sx={{ width: 170 }}
+          />
           <RightButton right="configure" type="submit" variant="outlined">
             Save
           </RightButton>
         </Stack>
         <Typography variant="body2" sx={{ color: "text.secondary", mt: 1 }}>
           Samples are rolled up into five minutes, hours and days before they are deleted; sparse series keep their
-          samples as long as the five-minute rollups.
+          samples as long as the five-minute rollups. Alarms, findings and incidents are deleted so long after they are
+          over.
         </Typography>
       </Form>
     </Section>
