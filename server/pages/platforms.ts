@@ -1,5 +1,6 @@
 import { columnsOf, groupLabel, headOf, groupOf, INSTANCES } from "#core/platforms/columns";
 import { byName, sortedSlice } from "#core/units/order";
+import { estateVersion } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
 import { factNamesOfMany, factsOfMany } from "../store/facts";
@@ -15,6 +16,25 @@ import { spendOfAccounts } from "./spend";
 /** Points of the line in a row. */
 const TREND_POINTS = 24;
 export const ROWS_SHOWN = 50;
+
+/** What is in places of platforms as they stand now: a page of a list is mostly followed by another of the same. */
+const listedOf = new WeakMap<Db, Map<string, ReturnType<typeof thingsOf>>>();
+const MOST_LISTED = 4;
+
+/** What is in a place at an instant, by name. */
+function thingsByName(db: Db, id: number, atMs: number): ReturnType<typeof thingsOf> {
+  const listed = listedOf.get(db) ?? new Map<string, ReturnType<typeof thingsOf>>();
+  listedOf.set(db, listed);
+  const version = estateVersion(db, atMs);
+  const key = `${id} ${version}`;
+  const known = version === undefined ? undefined : listed.get(key);
+  if (known) return known;
+  const things = thingsOf(db, id, atMs).sort((a, b) => byName(a.name, b.name) || a.id - b.id);
+  if (version === undefined) return things;
+  if (listed.size >= MOST_LISTED) listed.delete(listed.keys().next().value as string);
+  listed.set(key, things);
+  return things;
+}
 
 /** Every account with its regions: whether it answers, what is in it, what failed. */
 export function platformsPage(db: Db, { atMs }: { atMs: number }) {
@@ -94,8 +114,8 @@ export function platformPage(db: Db, question: PlatformQuestion) {
   const { id, atMs } = question;
   const component = componentById(db, id);
   if (!component) return null;
-  const counted = countThings(db, id, atMs);
-  const groups = [...countsOf(counted)]
+  const things = thingsByName(db, id, atMs);
+  const groups = [...countsOf(things.map(({ kind }) => ({ kind, count: 1 })))]
     .map(([group, count]) => ({ group, label: groupLabel(group, component.kind), count }))
     .sort((a, b) => Number(b.group === INSTANCES) - Number(a.group === INSTANCES) || a.label.localeCompare(b.label));
   const first = groups.find((one) => one.group === INSTANCES || one.group === "app.workload") ?? groups[0];
@@ -111,12 +131,7 @@ export function platformPage(db: Db, question: PlatformQuestion) {
     ...listOfGroup(
       db,
       { ...question, group, owner: component.kind },
-      thingsOf(
-        db,
-        id,
-        counted.flatMap(({ kind }) => (groupOf(kind) === group ? kind : [])),
-        atMs,
-      ),
+      things.filter(({ kind }) => groupOf(kind) === group),
     ),
   };
 }
@@ -126,7 +141,7 @@ interface Figure {
   unit: string;
 }
 
-function listOfGroup(db: Db, question: PlatformQuestion & { owner: string }, things: ReturnType<typeof thingsOf>) {
+function listOfGroup(db: Db, question: PlatformQuestion & { owner: string }, things: readonly Sortable[]) {
   const { sort, order, page, size, atMs, fromMs, toMs } = question;
   const ids = things.map((one) => one.id);
   const columns = columnsOf(question.group, question.owner);
@@ -147,12 +162,16 @@ function listOfGroup(db: Db, question: PlatformQuestion & { owner: string }, thi
     metrics,
   });
   const sign = order === "desc" ? -1 : 1;
-  const shown = sortedSlice(
-    found.map((one) => ({ one, key: keyOf(one) })),
-    (a, b) => compare(a.key, b.key, sign) || byName(a.one.name, b.one.name) || a.one.id - b.one.id,
-    page * size,
-    (page + 1) * size,
-  ).map(({ one }) => one);
+  const [from, to] = [page * size, (page + 1) * size];
+  // By name they stand already.
+  const shown = isByName(sort)
+    ? (sign < 0 ? found.toReversed() : found).slice(from, to)
+    : sortedSlice(
+        found.map((one, place) => ({ one, place, key: keyOf(one) })),
+        (a, b) => compare(a.key, b.key, sign) || a.place - b.place,
+        from,
+        to,
+      ).map(({ one }) => one);
   const shownIds = shown.map((one) => one.id);
   const facts = allFacts ?? factsOfMany(db, shownIds, factNames, atMs);
   const series = seriesOfMetrics(db, shownIds, metrics);
@@ -177,15 +196,21 @@ function listOfGroup(db: Db, question: PlatformQuestion & { owner: string }, thi
 }
 
 /** Those that have the words in their name, their region or a fact. */
-function foundBy(search: string, things: readonly Sortable[], factsOf: (id: number) => readonly string[]): Sortable[] {
+function foundBy(
+  search: string,
+  things: readonly Sortable[],
+  factsOf: (id: number) => readonly string[],
+): readonly Sortable[] {
   const wanted = search.toLowerCase();
-  if (wanted === "") return [...things];
+  if (wanted === "") return things;
   return things.filter((one) =>
     [one.name, one.region ?? "", ...factsOf(one.id)].some((text) => text.toLowerCase().includes(wanted)),
   );
 }
 
 type Sortable = ReturnType<typeof thingsOf>[number];
+
+const isByName = (sort: string) => sort === "name" || sort === "";
 
 function sortKey(
   sort: string,
@@ -197,7 +222,6 @@ function sortKey(
 ): (one: Sortable) => string | number | undefined {
   if (sort === "region") return (one) => one.region ?? undefined;
   if (known.metrics.includes(sort)) return (one) => known.figure(one.id, sort);
-  if (sort === "name" || sort === "") return (one) => one.name;
   return (one) => known.facts?.get(one.id)?.[sort];
 }
 

@@ -48,6 +48,16 @@ export function changesIn(db: Db, fromMs: number, toMs: number, limit = 200): Ch
   );
 }
 
+/**
+ * What the estate is called that stands now: another as soon as anything is found, related or leaves; undefined for an
+ * instant that is before its newest change.
+ */
+export function estateVersion(db: Db, atMs: number): string | undefined {
+  const change = prepared<{ id: number; at: number }>(db, "SELECT id, at FROM change ORDER BY id DESC LIMIT 1").get();
+  const relation = prepared<{ id: number | null }>(db, "SELECT max(id) AS id FROM relation").get();
+  return change && change.at > atMs ? undefined : `${change?.id ?? 0} ${relation?.id ?? 0}`;
+}
+
 /** When the first change of a component is on record: it was known then at the latest. */
 export const firstChangeMs = (db: Db, componentId: number): number | undefined =>
   prepared<{ at: number | null }>(db, "SELECT min(at) AS at FROM change WHERE component_id = ?").get(componentId)?.at ??

@@ -106,15 +106,14 @@ const WITHIN = `WITH RECURSIVE owner (id, place) AS (
        JOIN relation r ON r.to_id = o.id AND ${BELONGS} JOIN component c ON c.id = r.from_id AND c.kind IN (${quoted(CARRIERS)}))`;
 const THINGS = `FROM owner o JOIN relation r ON r.to_id = o.id AND ${BELONGS} JOIN component c ON c.id = r.from_id`;
 
-/** What of some kinds is in a place of a platform, or in any place of one that has several, at an instant; in no order. */
-export function thingsOf(db: Db, ownerId: number, kinds: readonly string[], atMs: number): PlatformThingRow[] {
-  const asked = { owner: ownerId, at: atMs, kinds: JSON.stringify(kinds) };
+/** What is in a place of a platform, or in any place of one that has several, at an instant; in no order. */
+export function thingsOf(db: Db, ownerId: number, atMs: number): PlatformThingRow[] {
   const rows = prepared<[id: number, name: string, kind: string, place: number | null]>(
     db,
-    `${WITHIN} SELECT c.id, c.name, c.kind, o.place ${THINGS} WHERE c.kind IN (SELECT value FROM json_each(@kinds))`,
+    `${WITHIN} SELECT c.id, c.name, c.kind, o.place ${THINGS} WHERE c.kind NOT IN (${quoted(PLACES)})`,
   )
     .raw()
-    .all(asked);
+    .all({ owner: ownerId, at: atMs });
   const places = new Map(platformPlaces(db, atMs).map((one) => [one.id, one.name]));
   // What belongs to several places stands once.
   const things = new Map<number, PlatformThingRow>();
