@@ -83,7 +83,7 @@ const USES_EVERY_MS = 60_000;
 /** A host has this long to show its key. */
 const HOST_KEY_MS = 8_000;
 /** Taking up what changed in the estate rests so many times as long as it takes. */
-const TAKE_UP_REST = 8;
+const TAKE_UP_REST = 16;
 const NOBODY: ReadonlySet<number> = new Set();
 /** Clock time between two ticks. */
 const TICK_MS = 5_000;

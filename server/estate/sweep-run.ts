@@ -69,7 +69,8 @@ export class SweepRun {
       } else if (one.what === "tickets") {
         this.tickets = [...(this.tickets ?? []), ...one.tickets];
       } else if (one.what === "observations") {
-        this.observations.push(...one.observations);
+        // What a platform tells is taken in for good as it comes.
+        if (!this.isPlatform) this.observations.push(...one.observations);
         this.fresh.push(...one.observations);
       }
       if (this.fresh.length && Date.now() >= this.nextTakeInMs) this.takeFresh();

@@ -208,8 +208,8 @@ export const sitesKnown = (db: Db): string[] =>
 export function componentsOfKeys(db: Db, prefix: string): Map<string, number> {
   const rows = prepared<{ key: string; id: number }>(
     db,
-    "SELECT key, component_id AS id FROM component_key WHERE substr(key, 1, ?) = ?",
-  ).all(prefix.length, prefix);
+    "SELECT key, component_id AS id FROM component_key WHERE key >= ? AND key < ?",
+  ).all(prefix, `${prefix}\u{10ffff}`);
   return new Map(rows.map((row) => [row.key.slice(prefix.length), row.id]));
 }
 
