@@ -304,6 +304,30 @@ machine_nonsense{ this is no line
       "workload.cpu.throttled": 50,
     });
   });
+  it("are the same on a page of thousands of lines, wherever it is cut", () => {
+    const crowded = (short: string, count: number) => {
+      const other = (name: string) =>
+        Array.from(
+          { length: count },
+          (_, one) => `${name}{container="main",namespace="shop",pod="gone-${one}"} 1 ${T}`,
+        );
+      const lines = short.split("\n");
+      return lines
+        .flatMap((line) => (/^container_/.test(line) ? [...other(line.slice(0, line.indexOf("{"))), line] : [line]))
+        .join("\n");
+    };
+    for (const count of [1, 333, 998, 999, 1000, 1001, 2500]) {
+      const [state, figures] = [small(), new ContainerFigures()];
+      figures.read(crowded(page(100, 1000, 10, T), count), T, state);
+      expect(values(figures.read(crowded(page(103, 1100, 60, T + 15_000), count), T + 15_000, state))).toEqual({
+        "container.cpu.usage": 0.2,
+        "container.cpu.used": 40,
+        "container.cpu.throttled": 50,
+        "container.memory.usage": 134_217_728,
+        "container.memory.used": 50,
+      });
+    }
+  });
   it("begin anew where a container did, and are not told twice from one reading", () => {
     const state = small();
     const figures = new ContainerFigures();
