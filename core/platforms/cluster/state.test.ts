@@ -313,7 +313,9 @@ machine_nonsense{ this is no line
         );
       const lines = short.split("\n");
       return lines
-        .flatMap((line) => (/^container_/.test(line) ? [...other(line.slice(0, line.indexOf("{"))), line] : [line]))
+        .flatMap((line) =>
+          line.startsWith("container_") ? [...other(line.slice(0, line.indexOf("{"))), line] : [line],
+        )
         .join("\n");
     };
     for (const count of [1, 333, 998, 999, 1000, 1001, 2500]) {
