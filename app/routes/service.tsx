@@ -1,13 +1,13 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
-import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/service";
 import { missing } from "../shell/answers.server";
+import { useChangeParams } from "../shell/params";
 import { useKeep, useShell } from "../shell/window";
 import { overlayAsked, windowOf } from "../shell/window.server";
 import { ChangeList } from "../ui/ChangeList";
@@ -34,22 +34,19 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
     fromMs,
     toMs,
     overlay: overlayAsked(request),
+    allMembers: new URL(request.url).searchParams.get("members") === "all",
   });
   if (!page) throw missing("service", params.uid);
   return { ...page, fromMs, toMs, overlay: overlayAsked(request) };
 }
 
-/** Members listed at once; those that are unwell come first. */
-const MOST_MEMBERS = 60;
-
 type Data = Route.ComponentProps["loaderData"];
 
 /** What it is hurt by, as measured, and apart from that how those are that it relies on. */
-function sentenceOf({ service, severity, reason, relies, members }: Data): string {
-  const unwell = members.filter((member) => member.severity !== "cleared").length;
-  const of = `${unwell} of ${members.length} members ${unwell === 1 ? "is" : "are"} unwell`;
+function sentenceOf({ service, severity, reason, relies, memberCount, unwellCount }: Data): string {
+  const of = `${unwellCount} of ${memberCount} members ${unwellCount === 1 ? "is" : "are"} unwell`;
   if (severity === "cleared" && relies.severity === "cleared")
-    return `${service.name} is healthy: none of its ${members.length} members has an alarm.`;
+    return `${service.name} is healthy: none of its ${memberCount} members has an alarm.`;
   if (severity === "cleared")
     return `${service.name} does as usual, but relies on something unwell (${relies.severity}): ${relies.reason}. ${of}.`;
   return `${service.name} is hurt (${severity}): ${reason}. ${of}.`;
@@ -111,7 +108,7 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
               <LogLines logs={page.logs} nowMs={now.nowMs} />
             </Section>
           ) : null}
-          <Members members={page.members} />
+          <Members members={page.members} count={page.memberCount} />
         </Stack>
         <About page={page} />
       </Box>
@@ -119,10 +116,10 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
   );
 }
 
-function Members({ members }: { members: Data["members"] }) {
-  const [all, setAll] = useState(false);
+function Members({ members, count }: { members: Data["members"]; count: number }) {
+  const changeParams = useChangeParams();
   return (
-    <Section title={`Members: ${members.length}`} pad={false}>
+    <Section title={`Members: ${count}`} pad={false}>
       <PlainTable>
         <thead>
           <tr>
@@ -133,7 +130,7 @@ function Members({ members }: { members: Data["members"] }) {
           </tr>
         </thead>
         <tbody>
-          <Rows rows={all ? members : members.slice(0, MOST_MEMBERS)} columns={4}>
+          <Rows rows={members} columns={4}>
             {(member) => (
               <tr key={member.id}>
                 <td>
@@ -150,9 +147,11 @@ function Members({ members }: { members: Data["members"] }) {
           </Rows>
         </tbody>
       </PlainTable>
-      {all || members.length <= MOST_MEMBERS ? null : (
+      {count === members.length ? null : (
         <Box sx={{ px: 1.5, py: 0.5 }}>
-          <Button onClick={() => setAll(true)}>Show the other {members.length - MOST_MEMBERS} too</Button>
+          <Button onClick={() => changeParams((params) => params.set("members", "all"), true)}>
+            Show the other {count - members.length} too
+          </Button>
         </Box>
       )}
     </Section>

@@ -30,6 +30,8 @@ const MOST_OPERATIONS = 8;
 const MOST_LOGS = 8;
 /** OpenTelemetry severity number from which a record is a warning. */
 const WARNING = 13;
+/** Members that are listed unless all are asked for; those that are unwell come first. */
+const MOST_MEMBERS = 60;
 /** What a service is, with its figure, members and incidents. */
 export function servicePage(
   db: Db,
@@ -39,7 +41,8 @@ export function servicePage(
     fromMs,
     toMs,
     overlay = "none",
-  }: { uid: string; atMs: number; fromMs: number; toMs: number; overlay?: Overlay },
+    allMembers = false,
+  }: { uid: string; atMs: number; fromMs: number; toMs: number; overlay?: Overlay; allMembers?: boolean },
 ) {
   const service = listServices(db).find((one) => one.uid === uid);
   if (!service) return null;
@@ -73,7 +76,9 @@ export function servicePage(
     reason: own?.reason ?? "",
     /** How its members are, whether or not that hurts it. */
     relies: { severity: relied?.severity ?? ("cleared" as const), reason: relied?.reason ?? "" },
-    members,
+    members: allMembers ? members : members.slice(0, MOST_MEMBERS),
+    memberCount: members.length,
+    unwellCount: members.filter((member) => member.severity !== "cleared").length,
     chart: series
       ? {
           ...chartOf(db, series, fromMs, toMs, { width: 320, owner: service.name, overlay }),
