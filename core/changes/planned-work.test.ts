@@ -110,6 +110,14 @@ describe("what is refused", () => {
       "This is no rule of RFC 5545 that repeats by days, weeks, months or years, such as FREQ=WEEKLY;BYDAY=SU.",
     ],
     [
+      { repeats: "FREQ=MONTHLY;BYDAY=7MO" },
+      "This is no rule of RFC 5545 that repeats by days, weeks, months or years, such as FREQ=WEEKLY;BYDAY=SU.",
+    ],
+    [
+      { repeats: "FREQ=MONTHLY;BYMONTHDAY=32" },
+      "This is no rule of RFC 5545 that repeats by days, weeks, months or years, such as FREQ=WEEKLY;BYDAY=SU.",
+    ],
+    [
       { repeats: "now and then" },
       "This is no rule of RFC 5545 that repeats by days, weeks, months or years, such as FREQ=WEEKLY;BYDAY=SU.",
     ],

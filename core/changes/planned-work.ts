@@ -39,6 +39,8 @@ export const USUAL_REPEATS = [
 function ruleOf(text: string): ICAL.Recur | undefined {
   try {
     const rule = ICAL.Recur.fromString(text.trim());
+    // Some of what is wrong with a rule is found only where it is followed.
+    rule.iterator(ICAL.Time.fromDateTimeString("2026-01-01T00:00:00")).next();
     return KNOWN_FREQUENCIES.has(rule.freq) ? rule : undefined;
   } catch {
     return undefined;
@@ -117,10 +119,14 @@ export function workWindows(
     add(start);
     return windows;
   }
-  const times = rule.iterator(start);
-  for (let count = 0; count < MOST_OCCURRENCES; count++) {
-    const next = times.next();
-    if (!next || !add(next)) break;
+  try {
+    const times = rule.iterator(start);
+    for (let count = 0; count < MOST_OCCURRENCES; count++) {
+      const next = times.next();
+      if (!next || !add(next)) break;
+    }
+  } catch {
+    // A rule that cannot be followed from this beginning ends there.
   }
   return windows;
 }
