@@ -11,7 +11,6 @@ import { act, idFrom, missing, readForm, formOf } from "../shell/answers.server"
 import { useKeep } from "../shell/window";
 import { Alarms } from "../ui/incident/Alarms";
 import { Evidence } from "../ui/incident/Evidence";
-import { IncidentCharts } from "../ui/incident/IncidentCharts";
 import { IncidentMap } from "../ui/incident/IncidentMap";
 import { justBefore, prefilled } from "../ui/incident/page";
 import { Repair } from "../ui/incident/Repair";
@@ -19,6 +18,7 @@ import { Causes } from "../ui/incident/Causes";
 import { BadTraces, ChangesBefore, LoudLogs, Similar } from "../ui/incident/Clues";
 import { Harm } from "../ui/incident/Harm";
 import { Notes } from "../ui/incident/Notes";
+import { OneAxis } from "../ui/incident/OneAxis";
 import { Told } from "../ui/incident/Told";
 import { Work } from "../ui/incident/Work";
 import { Timeline } from "../ui/incident/Timeline";
@@ -146,7 +146,7 @@ export default function Incident({ loaderData: page, actionData: answered }: Rou
       <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
       <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "minmax(0, 1fr) 380px", alignItems: "start" }}>
         <Stack sx={{ gap: 1.5, minWidth: 0 }}>
-          <IncidentCharts page={page} />
+          <OneAxis page={page} />
           <IncidentMap page={page} />
           {page.guests.length ? (
             <Guests title={`Virtual machines when the alarm was raised: ${page.guests.length}`} rows={page.guests} />

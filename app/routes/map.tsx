@@ -108,7 +108,15 @@ export default function MapPage({ loaderData: { map, panel, asked }, actionData 
   const { params, showing, chosenBy, toggled, closed, start, withoutStart, wayFrom } = useMapAddresses();
   const centre = asked.around ? map.cards.find((card) => card.componentId === asked.around) : undefined;
   const sentence = sentenceOf(map);
-  const scopeKey = JSON.stringify([asked.service, asked.site, asked.around, asked.a, asked.b, asked.collection]);
+  const scopeKey = JSON.stringify([
+    asked.service,
+    asked.site,
+    asked.around,
+    asked.a,
+    asked.b,
+    asked.collection,
+    asked.incident,
+  ]);
   return (
     <>
       <PageHead

@@ -7,6 +7,7 @@ const schema = z.object({
   service: z.string().max(60).catch("").default(""),
   site: z.string().max(60).catch("").default(""),
   collection: id,
+  incident: id,
   around: id,
   up: steps,
   down: steps,
@@ -31,18 +32,20 @@ export function askedOf(request: Request) {
 
 /** The question to the store: one scope of those that an address may name. */
 export function questionOf(asked: Omit<ReturnType<typeof askedOf>, "show" | "view">) {
-  const { service, site, collection, around, up, down, a, b, by, open, only, find } = asked;
+  const { service, site, collection, incident, around, up, down, a, b, by, open, only, find } = asked;
   const scope =
     a && b
       ? { from: a, to: b }
       : around
         ? { around, ...(up === undefined ? {} : { up }), ...(down === undefined ? {} : { down }) }
-        : site
-          ? { site }
-          : service
-            ? { service }
-            : collection
-              ? { collection }
-              : {};
+        : incident
+          ? { incident }
+          : site
+            ? { site }
+            : service
+              ? { service }
+              : collection
+                ? { collection }
+                : {};
   return { ...scope, by, open, only, find };
 }

@@ -1,5 +1,6 @@
 import type { CSSObject } from "@mui/material/styles";
 import { glyphStyles } from "./glyphs";
+import { laneStyles } from "./lanes";
 import { MONO } from "./theme";
 
 const QUIET = "var(--mui-palette-text-secondary)";
@@ -446,6 +447,7 @@ export const plainStyles: Record<string, CSSObject> = {
   ".hx-node b": { flex: 1, minWidth: 0, fontWeight: 600 },
   ".hx-glyph": { flex: "none", width: 15, height: 15, background: QUIET, maskSize: "contain", maskRepeat: "no-repeat" },
   ...glyphStyles,
+  ...laneStyles,
   ".hx-lines": {
     position: "absolute",
     left: 0,

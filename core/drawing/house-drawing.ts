@@ -104,11 +104,40 @@ function pointText(chart: ChartData, index: number): string {
     : `${mean} (${formatValue(point[1], chart.unit)} to ${formatValue(point[3], chart.unit)})`;
 }
 
-/** @param bounds lowest and highest value of the axis; without them it follows what is drawn */
+/** A unit too long for a narrow axis: its name stands beside the chart. */
+const isWord = (unit: string) => unit.startsWith("{") || unit === "1/h" || unit === "1/min";
+
+/** Round instants across a pile of charts, at most. */
+export const PILE_TICKS = 7;
+
+function pileTimes(chart: ChartData, tokens: Tokens, { isLast }: InPile) {
+  const axis = timeAxis(chart.fromMs, chart.toMs, PILE_TICKS, tokens);
+  return {
+    ...axis,
+    grid: { color: tokens.line, lineWidth: 0.5, drawTicks: false },
+    ticks: { ...axis.ticks, display: isLast },
+  };
+}
+
+/** A chart in a pile of charts with one time axis: all begin at the same place, and the last shows the times. */
+export interface InPile {
+  /** Room for the values at the left, in pixels. */
+  axisWidth: number;
+  isLast: boolean;
+}
+
+/** Room at the right of every chart, in pixels. */
+export const RIGHT = 4;
+
+/**
+ * @param bounds lowest and highest value of the axis; without them it follows what is drawn
+ * @param pile how it is drawn among others with the same times
+ */
 export function houseOptions(
   chart: ChartData,
   bounds: readonly [number, number] | undefined,
   tokens: Tokens,
+  pile?: InPile,
 ): ChartOptions<"line"> {
   const drawn = chart.points
     .flatMap((point) => [point[1] ?? point[2], point[3] ?? point[2]])
@@ -123,17 +152,19 @@ export function houseOptions(
     normalized: true,
     parsing: false,
     interaction: { mode: ofLine(MEAN), intersect: false, axis: "x" },
-    layout: { padding: { bottom: chart.marks.length ? 10 : 0, right: 4, top: 4 } },
+    layout: { padding: { bottom: chart.marks.length ? 10 : 0, right: RIGHT, top: 4 } },
     scales: {
-      x: timeAxis(chart.fromMs, chart.toMs, 5, tokens),
+      x: pile ? pileTimes(chart, tokens, pile) : timeAxis(chart.fromMs, chart.toMs, 5, tokens),
       y: {
-        ...(bounds ? { min: bounds[0], max: bounds[1] } : roundAxis(shownBottom, shownTop, chart.unit, 5)),
+        ...(bounds ? { min: bounds[0], max: bounds[1] } : roundAxis(shownBottom, shownTop, chart.unit, pile ? 3 : 5)),
+        ...(pile ? { afterFit: (axis: { width: number }) => void (axis.width = pile.axisWidth) } : {}),
         grid: { color: tokens.line, lineWidth: 0.5 },
         border: { display: false },
         ticks: {
           color: tokens.quiet,
           font: { size: 11 },
-          callback: (value) => formatValue(Number(value), chart.unit === "%" ? "1" : chart.unit),
+          callback: (value) =>
+            formatValue(Number(value), chart.unit === "%" || (pile && isWord(chart.unit)) ? "1" : chart.unit),
         },
       },
     },

@@ -113,6 +113,8 @@ export interface Observation {
   inventory?: SystemSighting;
   /** Its parts were listed in full. */
   partsListed?: boolean;
+  /** It listens, and nothing that was asked answered: what its ports told before is not taken back. */
+  isSilent?: boolean;
 }
 
 /** Who observes. */

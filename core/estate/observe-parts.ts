@@ -9,6 +9,8 @@ import type { AddressSighting, ListenerRow, OpenPort, SoftwareRow, SystemSightin
 const LIKELY = 0.8;
 const SAID = 0.6;
 const GUESS = 0.4;
+/** What a program is of which nothing more is known. */
+const ANY_PROCESS = "app.process";
 
 /** Whether an agent lets its listeners or processes be read: then absence from them means gone. */
 export const tellsParts = (system: Pick<SystemSighting, "software" | "listeners">): boolean =>
@@ -74,10 +76,11 @@ function listenerAt(
   return {
     keys: listenKeys(host, part.listeners, address),
     kind: {
-      is: product?.kind ?? (verdict.kind === "app.process" ? "app.endpoint" : verdict.kind),
+      is: product?.kind ?? (verdict.kind === ANY_PROCESS ? "app.endpoint" : verdict.kind),
       reason: `${product?.reason ?? verdict.reason}; ${unknown}`,
       confidence: product ? SAID : GUESS,
     },
+    ...(ports.some(saysSomething) ? {} : { isSilent: true }),
     name: `${label} @ ${host.name}`,
     nameElse: `${label}:${port.port} @ ${host.name}`,
     host: { key: hostKeyOf(host) },
@@ -100,13 +103,15 @@ function programAt(part: Part, program: Program, ports: readonly OpenPort[], at:
   const token = product
     ? undefined
     : ports.map((one) => productToken(one.http?.server ?? "")).find((one) => one !== undefined);
+  const isSilent = ports.length > 0 && !ports.some(saysSomething);
   return {
     keys: [...keysOf(host, "process", part.label), ...listenKeys(host, part.listeners, address)],
     kind: {
       is: product?.kind ?? verdict.kind,
       reason: `${product?.kind ? product.reason : verdict.reason}; ${how}`,
-      confidence: LIKELY,
+      confidence: isSilent && !product?.kind && verdict.kind === ANY_PROCESS ? GUESS : LIKELY,
     },
+    ...(isSilent ? { isSilent } : {}),
     name: `${part.label} @ ${host.name}`,
     host: { key: hostKeyOf(host) },
     process: part.label,
@@ -117,6 +122,10 @@ function programAt(part: Part, program: Program, ports: readonly OpenPort[], at:
     facts: { ...factsOfRows(part, program), ...factsOfPorts(ports), ...factsOfProduct(product ?? token) },
   };
 }
+
+/** Whether a port said anything: by itself, in a handshake, or when it was asked. */
+const saysSomething = ({ banner, http, tls, answer }: OpenPort): boolean =>
+  banner !== undefined || http !== undefined || tls !== undefined || answer !== undefined;
 
 // --- keys
 
@@ -153,7 +162,7 @@ function kindOfListener(ports: readonly OpenPort[]): { kind: string; reason: str
   }
   const page = ports.find((port) => port.http?.title !== undefined);
   if (page) return { kind: "app.web", reason: `answers HTTP on ${page.port} with the page “${page.http?.title}”` };
-  return { kind: "app.process", reason: "listens or connects, with no assigned port" };
+  return { kind: ANY_PROCESS, reason: "listens or connects, with no assigned port" };
 }
 
 /** What a part is: what runs there before what its ports say, for behind a proxy another program may have answered. */

@@ -229,6 +229,26 @@ describe("who is who", () => {
     expect(plan.changes).toEqual([]);
     expect([...plan.unread]).toEqual([1]);
   });
+  it("what a port told is not taken back by its silence, but by what it says instead", () => {
+    const told: Partial<Observation> = {
+      kind: { is: "app.web", reason: "answers HTTP", confidence: 0.8 },
+      facts: { process: "web", ports: "80", "answers as": "web/4.2", product: "web", version: "4.2", page: "Slots" },
+    };
+    const book = after(look([host("a", "10.0.0.1"), { ...process("a", "web", 80), ...told }]));
+    const silent: Partial<Observation> = {
+      kind: { is: "app.process", reason: "listens", confidence: 0.4 },
+      isSilent: true,
+    };
+    const again = (changes: Partial<Observation>) =>
+      planEstate(book, look([host("a", "10.0.0.1"), { ...process("a", "web", 80), ...changes }])).changes;
+    expect(again(silent)).toEqual([]);
+    // What is told otherwise than by its answers is taken back as ever.
+    expect(again({ ...silent, facts: { process: "web" } })).toMatchObject([{ facts: [{ fact: "ports" }] }]);
+    const other = { ...told, facts: { process: "web", ports: "80", "answers as": "web/5.0", version: "5.0" } };
+    expect(again(other)).toMatchObject([
+      { facts: [{ fact: "answers as" }, { fact: "page" }, { fact: "product" }, { fact: "version" }] },
+    ]);
+  });
   it("several observers of one host: the deepest says what it is, and what another alone can tell stays", () => {
     const snmp = host("a", "10.0.0.1", { facts: { address: "10.0.0.1", location: "Rack 1", kernel: "old" } });
     const shell = host("a", "10.0.0.1", { depth: 4, readBy: "ssh", facts: { address: "10.0.0.1", kernel: "new" } });

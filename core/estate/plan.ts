@@ -508,7 +508,7 @@ const newFacts = ({ ownFacts }: Observation, before: KnownComponent, but?: Reado
 /** Kind and name count as facts, so that a thing recognised better is a change. */
 function factChanges(
   before: KnownComponent,
-  { facts, ownFacts, readBy }: Observation,
+  { facts, ownFacts, readBy, isSilent }: Observation,
   kind: string,
   name: string,
   voice: string,
@@ -520,6 +520,7 @@ function factChanges(
     if (isOfOneObserver(fact) || (ownFacts && fact in ownFacts)) continue;
     // Of several platforms that tell of one host, each speaks for what it told first.
     if (isOfPlatform(fact) && (before.tellers[fact] ?? voice) !== voice) continue;
+    if (isSilent && facts[fact] === undefined && OF_ANSWERS.has(fact)) continue;
     // What only another reader can tell is not taken back by this one.
     const teller = tellerOf(fact);
     if (facts[fact] === undefined && teller !== undefined && teller !== readBy) continue;
@@ -527,6 +528,19 @@ function factChanges(
   }
   return changes;
 }
+
+/** What ports tell when they answer: one that keeps silent for once was not changed. */
+const OF_ANSWERS = new Set([
+  "answers as",
+  "banner",
+  "certificate expires",
+  "certificate for",
+  "certificate issuer",
+  "page",
+  "product",
+  "TLS protocol",
+  "version",
+]);
 
 /** Of these, what who looked deepest says. */
 const OF_DEEPEST = new Set(["open ports"]);

@@ -103,6 +103,15 @@ describe("recognising what was seen at an address", () => {
     });
     expect(found?.parts[0]?.kind.is).toBe("app.web");
   });
+  it("tells a program that listens and says nothing from one that says what it is", () => {
+    const said = (open: AddressSighting["open"]) => look({ system: system(), open })?.parts[0];
+    const title = { port: 8081, http: { status: 200, title: "Slots" } };
+    expect(said([title])).toMatchObject({ kind: { is: "app.web" } });
+    expect(said([title])?.isSilent).toBeUndefined();
+    // It accepts and keeps silent, or is listed and was not reached: less sure than what was known before.
+    for (const open of [[{ port: 8081 }], []])
+      expect(said(open)).toMatchObject({ isSilent: true, kind: { is: "app.process", confidence: 0.4 } });
+  });
   it("keeps open ports as endpoints where SNMP tells nothing", () => {
     const found = look();
     expect(found?.host).toMatchObject({ kind: { is: "host.unknown" }, name: "127.20.1.5" });

@@ -33,6 +33,15 @@ export function budgetLeft(kept: Kept, target: number): number {
   return 1 - burnRate(kept, target);
 }
 
+/**
+ * Share of a whole budget that some bad calls used up; undefined where there is no budget to use.
+ * @param calls all calls of the budget's period
+ */
+export function budgetBurnt(bad: number, calls: number, target: number): number | undefined {
+  const budget = (1 - target) * calls;
+  return budget > 0 ? bad / budget : undefined;
+}
+
 /** Time until nothing is left at a rate, milliseconds; undefined where none is being spent, 0 where nothing is left. */
 export function timeLeft(left: number, rate: number, periodMs = BUDGET_MS): number | undefined {
   if (left <= 0) return 0;

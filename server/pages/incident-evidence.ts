@@ -3,14 +3,15 @@ import { metricInfo } from "#core/catalogue/metrics";
 import { mostAlike, type Signature } from "#core/correlation/likeness";
 import { natureOf } from "#core/correlation/harm";
 import { priorityOf, type ServiceHarm } from "#core/correlation/priority";
+import { BUDGET_MS, budgetBurnt } from "#core/stats/objective";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { changesOf } from "../store/changes";
 import { prepared, type Db } from "../store/database";
 import { componentsById, partsOfHost } from "../store/estate";
 import { alarmsOfIncident, incidentsIn, type IncidentRow } from "../store/incidents";
-import { keptReader } from "../store/objective-calls";
+import { callsAnswered, keptReader } from "../store/objective-calls";
 import { resourcesOfAll } from "../store/resources";
-import { entriesByService } from "../store/services";
+import { entriesByService, listServices } from "../store/services";
 import { floorTo } from "../store/log-tallies";
 import { operationsOf } from "../store/spans";
 import { withTickets } from "../changes/with-tickets";
@@ -19,8 +20,10 @@ import { isAnswer } from "./traces";
 type IncidentAlarm = ReturnType<typeof alarmsOfIncident>[number];
 
 /** When an incident began, by its alarms; a budget that was burnt over hours says nothing of it. */
-export const beganAt = (incident: Pick<IncidentRow, "opened_at">, alarms: readonly IncidentAlarm[]): number =>
-  Math.min(incident.opened_at, ...alarms.flatMap((one) => (metricInfo(one.metric).lags ? [] : [one.onset_at])));
+export function beganAt(incident: Pick<IncidentRow, "opened_at">, alarms: readonly IncidentAlarm[]): number {
+  const onsets = alarms.flatMap((one) => (metricInfo(one.metric).lags ? [] : [one.onset_at]));
+  return onsets.length ? Math.min(...onsets) : incident.opened_at;
+}
 
 /** Who is really hurt by an incident, and who only relies on something unwell. */
 export interface HarmLine {
@@ -32,6 +35,8 @@ export interface HarmLine {
   /** Calls at its entry points while the incident lasted, and how many of them failed; null where none are measured. */
   calls: number | null;
   failed: number | null;
+  /** Share of the budget of 30 days that went while the incident lasted; null where nothing was promised. */
+  burnt: number | null;
 }
 
 /** Which services of some incidents are hurt by their own calls or figures, by "incident service". */
@@ -52,10 +57,20 @@ export function hurtServices(db: Db, incidentIds: readonly number[]): Map<string
 /** The harm of an incident, service by service, and the priority that follows from it. */
 export function harmOf(db: Db, incident: IncidentRow, alarms: readonly IncidentAlarm[], toMs: number) {
   const entries = entriesByService(db, toMs);
+  const details = new Map(listServices(db).map((one) => [one.id, one.details]));
   const fromMs = beganAt(incident, alarms);
   const lines = incident.services.map(({ id, name }): HarmLine => {
     const own = alarms.filter((one) => one.subject_type === "service" && one.subject_id === id && one.quiet === null);
     const kept = entries.get(id) && keptReader(db, entries.get(id) ?? [], undefined)(fromMs, toMs);
+    const { objectivePercent, serverLimitMs } = details.get(id) ?? {};
+    const burnt =
+      objectivePercent === undefined || !entries.get(id)
+        ? undefined
+        : budgetBurnt(
+            keptReader(db, entries.get(id) ?? [], serverLimitMs)(fromMs, toMs).bad,
+            callsAnswered(db, entries.get(id) ?? [], toMs - BUDGET_MS, toMs),
+            objectivePercent / 100,
+          );
     return {
       id,
       name,
@@ -64,6 +79,7 @@ export function harmOf(db: Db, incident: IncidentRow, alarms: readonly IncidentA
       sinceMs: own.length ? Math.max(fromMs, Math.min(...own.map((one) => one.onset_at))) : null,
       calls: kept && kept.calls > 0 ? kept.calls : null,
       failed: kept && kept.calls > 0 ? kept.bad : null,
+      burnt: burnt ?? null,
     };
   });
   lines.sort(

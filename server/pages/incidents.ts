@@ -10,7 +10,7 @@ import { readKits } from "../kits/kits";
 import { alarmChanges, readSnapshot, type AlarmChangeRow } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById, partsOfHost, type ComponentRow } from "../store/estate";
+import { componentById, componentsById, partsOfHost, type ComponentRow } from "../store/estate";
 import { relationsOf } from "../store/relations";
 import { evidenceOfIncident } from "../store/evidence";
 import {
@@ -30,6 +30,7 @@ import { notesOfMetric } from "../store/notes";
 import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
 import type { ChartData } from "#core/drawing/chart";
+import { lanesOf, type LaneMark } from "#core/drawing/lanes";
 import { chartOf } from "./charts";
 import {
   beganAt,
@@ -103,6 +104,8 @@ export function incidentList(db: Db, question: IncidentsQuestion) {
 
 /** Asked for as the person of incidents that nobody took. */
 export const NOBODY = "nobody";
+/** Whose acts are nobody's. */
+const SYSTEM = "Holotaxis";
 const RELIES: ServiceHarm = { isHurt: false, severity: "warning" };
 
 const isOpenAt = (row: IncidentRow, atMs: number) => row.resolved_at === null || row.resolved_at > atMs;
@@ -130,7 +133,8 @@ interface Scene {
   incident: IncidentRow;
   alarms: IncidentAlarm[];
   suspect: IncidentAlarm | undefined;
-  /** What is taken for the cause, or the host that it runs on: where things are measured and run. */
+  /** What is taken for the cause, and the host that it runs on or is: where things are measured and run. */
+  suspectId: number | undefined;
   hostId: number | undefined;
   components: number[];
   isOpen: boolean;
@@ -150,7 +154,8 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
   const suspectId =
     incident.confirmed?.componentId ?? incident.causes[0]?.componentId ?? suspect?.component_id ?? undefined;
   const suspectRow = suspectId === undefined ? undefined : componentById(db, suspectId);
-  const fromMs = incident.opened_at - LEAD_MS;
+  const began = beganAt(incident, alarms);
+  const fromMs = began - LEAD_MS;
   const toMs = Math.max(fromMs + 2 * LEAD_MS, incident.resolved_at === null ? nowMs : incident.resolved_at + TRAIL_MS);
   const snapshot =
     suspect && (readSnapshot(db, suspect.id) ?? alarms.map((alarm) => readSnapshot(db, alarm.id)).find(Boolean));
@@ -160,6 +165,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     incident,
     alarms,
     suspect,
+    suspectId,
     hostId: suspectRow?.host_id ?? suspectId,
     components: [...new Set(alarms.flatMap((alarm) => alarm.component_id ?? []))],
     isOpen: incident.resolved_at === null,
@@ -180,8 +186,9 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     .filter((kit) => kindMatches(kit.kind, alarmedKind))
     // What is written for a kind goes before what is written for its family.
     .sort((a, b) => b.kind.length - a.kind.length);
-  const began = beganAt(incident, alarms);
   const parts = takingPart(db, incident, alarms);
+  const logs = loudPatterns(db, parts, began, scene.seenUntil);
+  const before = changesBefore(db, parts, began, nowMs);
   return {
     incident: { ...incident, reasons: JSON.parse(incident.suspect_reasons) as string[] },
     isOpen: scene.isOpen,
@@ -199,13 +206,12 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     timeline: timelineOf(scene, changes),
     fromMs,
     toMs: scene.seenUntil,
+    axis: axisOf(scene, before, logs),
     charts: chartsOf(scene, services),
     guests,
     snapshot: snapshot ? { ...snapshot, processes: topProcesses(snapshot.processes, 10) } : null,
     // A resolved incident is shown as it was left.
-    map: suspectRow
-      ? mapPage(db, { atMs: Math.min(nowMs, incident.resolved_at ?? nowMs), around: suspectRow.id })
-      : null,
+    map: mapPage(db, { atMs: shownAt(scene), fromMs: began, incident: id }),
     notes: [
       ...notesOfMetric(db, suspect?.metric ?? "").map(({ title, text, by_whom: by }) => ({
         title,
@@ -231,9 +237,9 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     runs: runsOfIncident(db, id),
     evidence: evidenceOfIncident(db, id),
     harm: harmOf(db, incident, alarms, scene.seenUntil),
-    logs: loudPatterns(db, parts, began, scene.seenUntil),
+    logs,
     traces: tracePairs(db, parts, began, scene.seenUntil),
-    changes: changesBefore(db, parts, began, nowMs),
+    changes: before,
     similar: similarIncidents(db, incident, alarms),
     messages: messagesIn(db, { fromMs: 0, toMs: nowMs, incidentId: id, limit: MOST_MESSAGES }),
     people: listAccounts(db)
@@ -244,6 +250,60 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
       .slice(0, MOST_OTHERS)
       .map((row) => ({ id: row.id, title: row.title })),
   };
+}
+
+/** A resolved incident is shown as it was left, while something was wrong still. */
+const shownAt = ({ incident, nowMs }: Pick<Scene, "incident" | "nowMs">) =>
+  Math.min(nowMs, incident.resolved_at === null ? nowMs : incident.resolved_at - 1);
+
+const MOST_LANES = 12;
+
+/** What happened on each part, on the axis of the charts. */
+function axisOf(
+  { db, incident, alarms, fromMs, seenUntil }: Scene,
+  changes: ReturnType<typeof changesBefore>,
+  logs: ReturnType<typeof loudPatterns>,
+) {
+  const marks: LaneMark[] = [
+    ...changes.map((one): LaneMark => ({
+      atMs: one.at,
+      what: "change",
+      text: `Change: ${one.summary}${one.standing === "none" ? ", without a ticket" : ""}`,
+      componentId: one.component_id,
+    })),
+    ...logs.map((one): LaneMark => ({
+      atMs: one.firstMs,
+      what: "log",
+      text: `${one.isNew ? "New in its log" : "Much more often in its log"}: ${one.text}`,
+      componentId: one.componentId,
+    })),
+    ...incidentEvents(db, incident.id).flatMap((one): LaneMark[] =>
+      one.by_whom === SYSTEM
+        ? []
+        : [{ atMs: one.at, what: "act", text: `${one.text} · ${one.by_whom}`, componentId: null }],
+    ),
+  ];
+  const names = new Map(
+    componentsById(db, new Set(marks.flatMap((one) => one.componentId ?? []))).map((row) => [row.id, row.name]),
+  );
+  const named = incident.confirmed ? [incident.confirmed] : incident.causes.filter((one) => one.isRoot);
+  return lanesOf({
+    fromMs,
+    toMs: seenUntil,
+    marks,
+    alarms: alarms.map((one) => ({
+      key: `${one.subject_type}:${one.subject_id}`,
+      name: one.subject,
+      componentId: one.component_id,
+      severity: one.worst,
+      text: one.text,
+      onsetMs: one.onset_at,
+      clearedMs: one.cleared_at,
+    })),
+    causes: named.flatMap(({ componentId, name }) => (componentId === null ? [] : [{ componentId, name }])),
+    nameOf: (id) => names.get(id),
+    most: MOST_LANES,
+  });
 }
 
 /** Whether a host does not respond: nothing can be run there. */
@@ -277,7 +337,8 @@ function sentenceOf(
     services: incident.services.map((service) => service.name),
     component: crowd > 0 ? `${suspect.subject} and ${crowd} more` : suspect.subject,
     problem: problemOf(scene, suspect, changes),
-    openedMs: incident.opened_at,
+    // What was opened by a budget that ran low, hours before it really began, is told from then on.
+    openedMs: Math.max(incident.opened_at, beganAt(incident, alarms)),
     resolvedMs: incident.resolved_at,
     nowMs,
     ...(leading ? { leading } : {}),
@@ -312,7 +373,7 @@ function problemOf({ db, isOpen, seenUntil }: Scene, alarm: IncidentAlarm, chang
  * glance.
  */
 function chartsOf(
-  { db, alarms, incident, hostId, leading, fromMs, seenUntil }: Scene,
+  { db, alarms, incident, suspectId, hostId, leading, fromMs, seenUntil }: Scene,
   services: ReadonlyMap<number, ServiceRow>,
 ): ChartData[] {
   const charts = new Map<number, ChartData>();
@@ -321,7 +382,9 @@ function chartsOf(
     if (!series || charts.has(series.id) || charts.size >= MOST_CHARTS) return;
     charts.set(series.id, chartOf(db, series, fromMs, seenUntil, { width: 200 }));
   };
-  for (const alarm of alarms) add(alarm.series_id);
+  // What was measured on the cause before what was measured on what it hurts.
+  const isOnCause = (alarm: IncidentAlarm) => Number(alarm.component_id === suspectId || alarm.component_id === hostId);
+  for (const alarm of [...alarms].sort((a, b) => isOnCause(b) - isOnCause(a))) add(alarm.series_id);
   if (hostId !== undefined) {
     const part = leading && partsOfHost(db, hostId, incident.opened_at).find((one) => one.process === leading.name);
     if (part) add(seriesOfMetric(db, part.id, "process.memory")?.id);

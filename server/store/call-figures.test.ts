@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { expect, it } from "vitest";
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
-import { callFigures, CallHalves, mostCalled, operationFigures } from "./call-figures";
+import { callCount, callFigures, CallHalves, mostCalled, operationFigures } from "./call-figures";
 import { prepared, type Db } from "./database";
 import { insertResource } from "./resources";
 import { SpanWriter, type NewSpan } from "./span-writer";
@@ -105,6 +105,15 @@ it("says the same from half hours and minutes as from the calls themselves, thos
           );
           for (const { id, resource_id } of answered)
             expect(figures.get(id)?.calls ?? 0).toBe(inside.filter((one) => one.to === resource_id).length);
+          const all = [...figures.values()].reduce((sum, one) => sum + one.calls, 0);
+          expect(
+            callCount(
+              db,
+              answered.map(({ id }) => id),
+              fromMs,
+              toMs,
+            ),
+          ).toBe(all);
           // Counted without the sketches it is the same, in order.
           const counted = mostCalled(db, figures.keys(), fromMs, toMs);
           expect(counted.map((one) => one.calls)).toEqual(

@@ -89,6 +89,21 @@ function partsOf(db: Db, fromMs: number, toMs: number) {
     : { from, before, halvesFrom: before, halvesBefore: before };
 }
 
+/** How often some operations were called in a window, whole minutes: what needs no sketches costs next to nothing. */
+export function callCount(db: Db, operationIds: readonly number[], fromMs: number, toMs: number): number {
+  const { from, before, halvesFrom, halvesBefore } = partsOf(db, fromMs, toMs);
+  const ids = JSON.stringify(operationIds);
+  const sum = (table: "minute" | "half", since: number, until: number) =>
+    since >= until
+      ? 0
+      : (prepared<{ calls: number | null }>(
+          db,
+          `SELECT sum(calls) AS calls FROM operation_${table}
+           WHERE operation_id IN (SELECT value FROM json_each(?)) AND ${table}_at >= ? AND ${table}_at < ?`,
+        ).get(ids, since, until)?.calls ?? 0);
+  return sum("minute", from, halvesFrom) + sum("half", halvesFrom, halvesBefore) + sum("minute", halvesBefore, before);
+}
+
 /**
  * What some subjects were called in a window, whole minutes: from half hours as far as they are summed up, from
  * minutes at its ends. The sketches of one subject come as one text: a row for each would cost ten times the sums.

@@ -117,6 +117,14 @@ export function relationsAmong(db: Db, ids: ReadonlySet<number>, atMs: number): 
     .filter((row) => ids.has(row.to_id));
 }
 
+/** Relations that end at some components. */
+export function relationsTo(db: Db, ids: readonly number[], atMs: number): RelationRow[] {
+  return prepared<RelationRow>(
+    db,
+    `${RELATION} WHERE to_id IN (SELECT value FROM json_each(?)) AND ${VALID_AT} ORDER BY id`,
+  ).all(JSON.stringify(ids), atMs, atMs);
+}
+
 /** What some components lead to by one type of relation. */
 export function targetsOf(db: Db, ids: Iterable<number>, type: RelationType, atMs: number): number[] {
   return prepared<{ id: number }>(

@@ -37,6 +37,20 @@ test("a cascade: its cause is named with reasons, it is worked on, split and mer
     expect(await axeFinds(page)).toEqual([]);
   });
 
+  await test.step("what happened stands on one axis with one pointer, and the map shows what takes part, the cause marked", async () => {
+    const axis = part(page, /^What happened/);
+    await expect(axis.getByRole("img", { name: /^quaystore @ nq-gate-db-01, likeliest cause: / })).toBeVisible();
+    const plots = axis.locator(".hx-lane-plot[role=img]");
+    await plots.first().hover({ position: { x: 100, y: 8 } });
+    await expect(axis.locator(".hx-hairline:visible")).toHaveCount(await plots.count());
+    const map = part(page, /^Map of what takes part/);
+    const cause = map.getByRole("link", { name: /^cause: .*quaystore/ }).first();
+    await expect(cause).toBeVisible();
+    await map.getByRole("link", { name: "Larger" }).click();
+    await expect(heading(page)).toContainText(/^Incident \d+: \d+ components/);
+    await page.goBack();
+  });
+
   await test.step("it is handed over, waits for somebody, and its priority is set with a reason", async () => {
     const work = part(page, /^With /);
     await work.getByLabel("Hand over to").selectOption({ index: 1 });

@@ -9,7 +9,7 @@ import { useOpenTrace } from "../TraceLinks";
 import { DragMark } from "./DragMark";
 import { useDragRange } from "./drag-range";
 import { exemplarAt } from "#core/drawing/exemplars";
-import { houseData, houseOptions } from "#core/drawing/house-drawing";
+import { houseData, houseOptions, type InPile } from "#core/drawing/house-drawing";
 import { InSight } from "./InSight";
 import { instantPlugin, pointAtInstant } from "./instant";
 import { pointBefore } from "./points";
@@ -23,6 +23,8 @@ export interface HouseChartProps {
   height?: number;
   /** Lowest and highest value of the axis; percentages are always drawn from 0 to 100. */
   bounds?: [number, number];
+  /** Set where it stands in a pile of charts with one time axis. */
+  pile?: InPile;
 }
 
 /** A drag shorter than this is no window. */
@@ -33,12 +35,12 @@ const LEAST_WINDOW_MS = 2000;
  * is seen), limits as hairlines, a rail of marks. The instant under the pointer is shown in every chart of the page;
  * dragging over one moves the window.
  */
-export function HouseChart({ chart, height = 132, bounds }: HouseChartProps) {
+export function HouseChart({ chart, height = 132, bounds, pile }: HouseChartProps) {
   const { legend, unit, title, owner } = chart;
   const label = `${title}${owner ? ` of ${owner}` : ""}: last ${formatValue(legend.last, unit)}, from ${formatValue(legend.min, unit)} to ${formatValue(legend.max, unit)}.`;
   return (
     <InSight height={height} label={label}>
-      <Drawing chart={chart} height={height} bounds={bounds} label={label} />
+      <Drawing chart={chart} height={height} bounds={bounds} pile={pile} label={label} />
     </InSight>
   );
 }
@@ -47,13 +49,14 @@ interface DrawingProps {
   chart: ChartData;
   height: number;
   bounds: [number, number] | undefined;
+  pile: InPile | undefined;
   label: string;
 }
 
-function Drawing({ chart, height, bounds, label }: DrawingProps) {
+function Drawing({ chart, height, bounds, pile, label }: DrawingProps) {
   const tokens = useTokens();
   const data = useMemo(() => houseData(chart, tokens), [chart, tokens]);
-  const options = useMemo(() => houseOptions(chart, bounds, tokens), [chart, bounds, tokens]);
+  const options = useMemo(() => houseOptions(chart, bounds, tokens, pile), [chart, bounds, tokens, pile]);
   const drawn = useRef<ChartJs<"line"> | null>(null);
   const move = useMoveWindow();
   const openTrace = useOpenTrace();
@@ -68,6 +71,8 @@ function Drawing({ chart, height, bounds, label }: DrawingProps) {
   );
   const { hovered } = range;
   useEffect(() => {
+    // A chart that is drawn only now points at nothing, and takes nothing back of where another points.
+    if (hovered === null) return undefined;
     pointAtInstant(hovered);
     return () => pointAtInstant(null);
   }, [hovered]);

@@ -3,6 +3,7 @@ import type { Chart, Plugin } from "chart.js";
 /** The instant under the pointer, shared by every drawing of a page: each draws its hairline there. */
 let shared: number | null = null;
 const drawings = new Set<Chart>();
+const listeners = new Set<(atMs: number | null) => void>();
 let waiting = false;
 
 /** Points at an instant in all drawings at once, or nowhere. */
@@ -14,7 +15,14 @@ export function pointAtInstant(atMs: number | null): void {
   requestAnimationFrame(() => {
     waiting = false;
     for (const chart of drawings) chart.draw();
+    for (const listener of listeners) listener(shared);
   });
+}
+
+/** Tells of the instant pointed at, for what is no chart; returns what ends it. */
+export function onInstant(listener: (atMs: number | null) => void): () => void {
+  listeners.add(listener);
+  return () => void listeners.delete(listener);
 }
 
 export interface InstantStyle {

@@ -25,6 +25,13 @@ export function Harm({ page }: { page: IncidentData }) {
             <tr>
               <th scope="col">Service</th>
               <th scope="col">Harm</th>
+              <th
+                scope="col"
+                className="num"
+                title="Share of the budget of 30 days that its objective leaves, used up while this lasted"
+              >
+                Budget
+              </th>
               <th scope="col" className="num">
                 Calls failed
               </th>
@@ -42,6 +49,9 @@ export function Harm({ page }: { page: IncidentData }) {
                 </td>
                 <td title={one.sinceMs === null ? "" : dayAndTime(one.sinceMs, now.nowMs, true)}>
                   {one.isHurt ? `hurt since ${clockTime(one.sinceMs ?? 0)}` : "relies on it, not hurt"}
+                </td>
+                <td className="num">
+                  {one.burnt === null ? "–" : one.burnt < 0.0005 ? "none" : formatValue(one.burnt * 100, "%")}
                 </td>
                 <td className="num">
                   {one.calls === null ? "–" : `${formatValue(one.failed ?? 0, "1")} of ${formatValue(one.calls, "1")}`}

@@ -2,19 +2,40 @@ import Box from "@mui/material/Box";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
+import { useState } from "react";
 import { Form } from "react-router";
 import { clockTime, dayAndTime } from "#core/time/windows";
 import { Section } from "../Page";
+import { PlainButton } from "../PlainButton";
 import type { IncidentData } from "./page";
 import { RightButton } from "../RightButton";
+
+/** What is drawn part by part above already. */
+const OF_ALARMS: ReadonlySet<string> = new Set(["raised", "worse", "better", "eased", "cleared"]);
+/** From so many entries on, those of alarms are shown when they are asked for. */
+const MANY = 15;
 
 /** What happened when, and a note to add. */
 export function Timeline({ page }: { page: IncidentData }) {
   const { incident } = page;
+  const [withAlarms, setWithAlarms] = useState(false);
+  const ofAlarms = page.timeline.filter((entry) => OF_ALARMS.has(entry.kind)).length;
+  const folds = page.timeline.length > MANY && ofAlarms > 0;
+  const shown = folds && !withAlarms ? page.timeline.filter((entry) => !OF_ALARMS.has(entry.kind)) : page.timeline;
   return (
-    <Section title="Timeline" pad={false}>
+    <Section
+      title="Timeline"
+      pad={false}
+      aside={
+        folds ? (
+          <PlainButton pressed={withAlarms} onClick={() => setWithAlarms(!withAlarms)}>
+            {withAlarms ? "Without alarms" : `With ${ofAlarms} entries of alarms`}
+          </PlainButton>
+        ) : null
+      }
+    >
       <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none" }}>
-        {page.timeline.map((entry, index) => (
+        {shown.map((entry, index) => (
           <Box
             component="li"
             key={`${entry.atMs}${index}`}

@@ -16,6 +16,8 @@ interface MapCardLinkProps {
   level: number;
   faded: boolean;
   chosen: boolean;
+  /** What stands above it. */
+  mark?: string | undefined;
 }
 
 /** A component, service or group on the map, with its health and its headline figure. */
@@ -27,12 +29,14 @@ export const MapCardLink = memo(function MapCardLink({
   level,
   faded,
   chosen,
+  mark,
 }: MapCardLinkProps) {
   const detail = detailOf(level);
   const room = roomAt(level);
   const { kind, name, sub, severity, reason, figure, group } = card;
   const well = severity === "cleared";
-  const label = group ? "Group" : kindInfo(kind).label;
+  const info = kindInfo(kind);
+  const label = group ? "Group" : info.label;
   const state = group ? (group.unwell ? `${group.unwell} unwell` : "all well") : well ? "well" : severity;
   const looks = `${faded ? " hx-faded" : ""}${chosen ? " hx-node-chosen" : ""}${group ? " hx-group" : ""}${group?.isOpen ? " hx-open" : ""}`;
   return (
@@ -40,13 +44,18 @@ export const MapCardLink = memo(function MapCardLink({
       className={`hx-node${looks}`}
       style={{ left: card.x, top: card.y, ...(well ? {} : { border: `2px solid var(--hx-${severity})` }) }}
     >
+      {mark ? (
+        <span className="hx-node-mark" style={{ fontSize: Math.max(12, 11 / level) }}>
+          {mark}
+        </span>
+      ) : null}
       <a
         id={id}
         className="hx-link hx-node-link"
         href={address}
         draggable={false}
         title={`${label} ${name}${sub ? `, ${sub}` : ""}${figure ? `, ${figure}` : ""}${reason ? `. ${reason}` : ""}`}
-        aria-label={`${label} ${name} ${sub}, ${state}${figure && !group ? `, ${figure}` : ""}`}
+        aria-label={`${mark ? `${mark}: ` : ""}${label} ${name} ${sub}, ${state}${figure && !group ? `, ${figure}` : ""}`}
       >
         {detail === "full" ? (
           <>
@@ -63,7 +72,7 @@ export const MapCardLink = memo(function MapCardLink({
             {well ? null : <SeverityMark severity={severity} size={detail === "mark" ? 40 : 24} />}
             {detail === "mark" ? null : shortened(group ? `${name} ${group.members}` : name, level)}
             {detail === "name" && name.length <= room.across && room.lines > 1 ? (
-              <span className="hx-clip hx-quiet">{figure}</span>
+              <span className="hx-clip hx-quiet">{group || info.isHost || kind === "service" ? figure : sub}</span>
             ) : null}
           </>
         )}

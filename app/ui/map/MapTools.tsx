@@ -11,6 +11,7 @@ export interface MapAsked {
   service: string;
   site: string;
   collection?: number | undefined;
+  incident?: number | undefined;
   around?: number | undefined;
   up?: number | undefined;
   down?: number | undefined;
@@ -24,11 +25,12 @@ export interface MapAsked {
 }
 
 /** Parameters that say which part of the estate a map is of. */
-const SCOPE = ["service", "site", "collection", "around", "up", "down", "a", "b"] as const;
+const SCOPE = ["service", "site", "collection", "incident", "around", "up", "down", "a", "b"] as const;
 
-function scopeOf({ a, b, around, site, service, collection }: MapAsked): string {
+function scopeOf({ a, b, around, incident, site, service, collection }: MapAsked): string {
   if (a && b) return "way:";
   if (around) return `around:${around}`;
+  if (incident) return `incident:${incident}`;
   if (site) return `site:${site}`;
   if (service) return `service:${service}`;
   return collection ? `collection:${collection}` : "";
@@ -90,6 +92,7 @@ export function MapTools({ map, asked }: { map: MapData; asked: MapAsked }) {
       <Choice label="Part of the estate" value={scope} width={210} onChange={choose}>
         <MenuItem value="">The whole estate</MenuItem>
         {scope.startsWith("around") ? <MenuItem value={scope}>Around {map.name}</MenuItem> : null}
+        {scope.startsWith("incident") ? <MenuItem value={scope}>{map.name}</MenuItem> : null}
         {scope === "way:" ? <MenuItem value="way:">Way between two</MenuItem> : null}
         {map.services.map((one) => (
           <MenuItem key={one.uid} value={`service:${one.uid}`}>

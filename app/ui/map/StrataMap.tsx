@@ -15,6 +15,8 @@ export interface StrataMapProps {
   height: number | string;
   /** Component that is marked as the centre. */
   highlight?: number;
+  /** Words that stand at components, by id. */
+  marks?: ReadonlyMap<number, string>;
   /** What a card leads to; its page if left out. */
   addressOf?: (card: MapCard) => string;
   /** Opens or closes a group. */
@@ -56,7 +58,7 @@ function useNeighbours(map: MapData) {
   return { hovered, near, point };
 }
 
-function Drawing({ map, height, highlight, addressOf, toggleOf, chosen, onChoose }: StrataMapProps) {
+function Drawing({ map, height, highlight, marks, addressOf, toggleOf, chosen, onChoose }: StrataMapProps) {
   const keep = useKeep();
   const view = useMapView(map);
   const { hovered, near, point } = useNeighbours(map);
@@ -122,6 +124,7 @@ function Drawing({ map, height, highlight, addressOf, toggleOf, chosen, onChoose
               toggle={card.group ? toggleOf?.(card.group.key) : undefined}
               level={view.level}
               faded={isFaded(card, place)}
+              mark={marks?.get(card.componentId ?? 0)}
               chosen={card.id === chosen || (card.componentId !== null && card.componentId === highlight)}
             />
           ))}

@@ -125,9 +125,14 @@ export function mapPage(db: Db, question: MapQuestion) {
 /** Everything of a map's scope, gathered as asked: what is drawn, and in which bands. */
 export function gathered(at: At, question: MapQuestion) {
   const { open = [], only = "all" } = question;
-  const isWhole = [question.service, question.site, question.around, question.from, question.collection].every(
-    (one) => one === undefined || one === "",
-  );
+  const isWhole = [
+    question.service,
+    question.site,
+    question.around,
+    question.from,
+    question.collection,
+    question.incident,
+  ].every((one) => one === undefined || one === "");
   const by: readonly Attribute[] = question.by?.length ? question.by : isWhole ? ["layer", "kind"] : ["layer"];
   const shown = shownBy(at, question, only);
   const things = thingsOf(at, shown, new Set([...by, ...FURTHER, "layer"]), question.service);

@@ -1,12 +1,14 @@
 import { kindInfo } from "#core/catalogue/kinds";
 import { EstateGraph } from "#core/topology/graph";
-import { between, reach, type Connection } from "#core/topology/paths";
+import { between, NEEDS, reach, type Connection } from "#core/topology/paths";
+import { takingPart } from "#core/topology/taking-part";
 import { changedComponents } from "../../store/changes";
 import type { Db } from "../../store/database";
 import { componentById, componentsAt, componentsById, type ComponentRow } from "../../store/estate";
 import { idsFitting } from "../../store/estate-list";
 import { collections, filterOfCollection } from "../../store/labels";
-import { relationsAmong, relationsAt, targetsOf, type RelationRow } from "../../store/relations";
+import { alarmsOfIncident, incidentById } from "../../store/incidents";
+import { relationsAmong, relationsAt, relationsTo, targetsOf, type RelationRow } from "../../store/relations";
 import {
   membersAt,
   membersOf,
@@ -21,6 +23,8 @@ export interface MapScope {
   service?: string;
   site?: string;
   collection?: number;
+  /** What takes part in an incident: its likeliest causes, what is hurt, and what lies between. */
+  incident?: number;
   /** The map round one component: what needs it so many steps up, what it needs so many steps down. */
   around?: number;
   up?: number;
@@ -59,6 +63,7 @@ const STEPS = 2;
 export function scopeName(at: At, scope: MapScope): string {
   if (scope.from !== undefined && scope.to !== undefined) return "the way between two components";
   if (scope.around !== undefined) return componentById(at.db, scope.around)?.name ?? "an unknown component";
+  if (scope.incident !== undefined) return `Incident ${scope.incident}`;
   if (scope.service) return at.services.find((one) => one.uid === scope.service)?.name ?? "an unknown service";
   if (scope.collection !== undefined)
     return collections(at.db).find((one) => one.id === scope.collection)?.name ?? "an unknown collection";
@@ -85,6 +90,7 @@ export function shownBy(at: At, scope: MapScope, only: MapOnly): Shown {
 function partOf(at: At, scope: MapScope): Shown {
   if (scope.from !== undefined && scope.to !== undefined) return wayBetween(at, scope.from, scope.to);
   if (scope.around !== undefined) return aroundComponent(at, scope.around, scope);
+  if (scope.incident !== undefined) return ofIncident(at, scope.incident);
   if (scope.site) return ofComponents(at, (row) => row.site === scope.site);
   const collection = collections(at.db).find((one) => one.id === scope.collection);
   if (collection) {
@@ -164,5 +170,32 @@ function ofService({ db, atMs, services, reliance }: At, chosen: ServiceRow): Sh
     services: services.filter(
       (service) => service.id === chosen.id || relied.has(service.id) || reliance.get(service.id)?.has(chosen.id),
     ),
+  };
+}
+
+/** Components that a map of an incident shows at most, and alarmed ones for which the way is looked for. */
+const MOST_OF_INCIDENT = 40;
+const MOST_CAUSES = 2;
+
+function ofIncident({ db, atMs, services }: At, id: number): Shown {
+  const incident = incidentById(db, id);
+  if (!incident) return { components: [], services: [], relations: [] };
+  const alarms = alarmsOfIncident(db, id).filter((one) => one.quiet === null);
+  const named = incident.confirmed ? [incident.confirmed] : incident.causes.filter((one) => one.isRoot);
+  const affected = new Set(incident.services.map((one) => one.id));
+  const hurt = new Set(alarms.flatMap((one) => one.component_id ?? []));
+  for (const { service_id, component_id, entry } of membersAt(db, atMs))
+    if (entry && affected.has(service_id)) hurt.add(component_id);
+  const ids = takingPart({
+    causes: named.slice(0, MOST_CAUSES).flatMap((one) => one.componentId ?? []),
+    hurt: [...hurt],
+    needersOf: (front) =>
+      relationsTo(db, front, atMs).flatMap((row) => (NEEDS.has(row.type) ? [[row.from_id, row.to_id] as const] : [])),
+    most: MOST_OF_INCIDENT,
+  });
+  return {
+    components: componentsById(db, ids),
+    relations: relationsAmong(db, ids, atMs),
+    services: services.filter((one) => affected.has(one.id)),
   };
 }
