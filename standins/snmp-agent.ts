@@ -1,5 +1,6 @@
 import { createSocket, type Socket } from "node:dgram";
 import { BerReader, BerWriter } from "asn1-ber";
+import { writeDateAndTime } from "#core/telemetry/host-clock";
 import { HostView } from "./seen/host-view";
 
 /** One object instance of the agent's tree. */
@@ -28,6 +29,7 @@ const IF_X_ENTRY = parse("1.3.6.1.2.1.31.1.1.1");
 const TCP_CONNECTION = parse("1.3.6.1.2.1.6.19.1");
 const TCP_LISTENER = parse("1.3.6.1.2.1.6.20.1");
 const HR_UPTIME = parse("1.3.6.1.2.1.25.1.1.0");
+const HR_DATE = parse("1.3.6.1.2.1.25.1.2.0");
 const HR_MEMORY = parse("1.3.6.1.2.1.25.2.2.0");
 const HR_STORAGE = parse("1.3.6.1.2.1.25.2.3.1");
 const HR_PROCESSOR = parse("1.3.6.1.2.1.25.3.3.1");
@@ -111,6 +113,7 @@ export function agentTree(host: HostView, atMs: number): Instance[] {
   }
   for (const row of host.listeners(atMs)) add(TCP_LISTENER, [4, 1, ...octets(row.address), row.port], GAUGE32, row.pid);
   add(HR_UPTIME, [], TICKS, ticks);
+  add(HR_DATE, [], OCTETS, Buffer.from(writeDateAndTime(host.clockAt(atMs))));
   add(HR_MEMORY, [], INTEGER, Math.round((host.role.memoryGiB * 1024 ** 3) / 1024));
   for (const row of host.storageRows(atMs)) {
     add(HR_STORAGE, [1, row.index], INTEGER, row.index);

@@ -168,6 +168,11 @@ const SHIPPED: readonly MetricInfo[] = [
     lags: true,
   }),
   metric("change.made", "Changes", "1", { ...high("it was changed"), lags: true }),
+  metric("clock.offset", "Clock offset", "s", {
+    bad: "high",
+    symptom: { high: "its clock runs ahead", low: "its clock runs behind" },
+    nature: "clock",
+  }),
   metric("clock.ahead", "Clock ahead", "s", { ...high("its clock runs ahead"), combine: "max", nature: "clock" }),
   metric("logs.many", "Log records", "1", { ...high("many errors in the logs"), nature: "log" }),
   metric("logs.new", "New log patterns", "1", { ...high("errors never met before"), nature: "log" }),

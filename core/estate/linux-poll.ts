@@ -67,9 +67,16 @@ export function linuxPoll(
       ],
       interfaces: trafficOf(sections),
       processes: [...byLabel.values()],
+      ...clockOf(sections),
       tables,
     },
   };
+}
+
+/** What its clock says: seconds since 1970, cut off, so that it is half a second later at the mean. */
+function clockOf(sections: Sections): Pick<HostPoll, "clock"> {
+  const seconds = /^\d{1,12}$/.exec((sections.get("clock") ?? "").trim())?.[0];
+  return seconds === undefined ? {} : { clock: { atMs: Number(seconds) * 1000 + 500, isLocal: false } };
 }
 
 function useOf(sections: Sections, software: readonly { pid: number; name: string }[]): UsedProcess[] {

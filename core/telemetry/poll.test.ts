@@ -42,6 +42,15 @@ describe("metrics of one look at a host", () => {
     expect(value(host, "disk.used", "/srv")).toBe(25);
     expect(value(host, "disk.used", "/empty")).toBeUndefined();
   });
+  it("says how far its clock is off, where it tells the time", () => {
+    const off = (saidMs: number) =>
+      value(
+        measureHost(poll({ clock: { atMs: saidMs, isLocal: false } }), 60_000, new Map(), new Set(), 57_000).host,
+        "clock.offset",
+      );
+    expect([off(480_000), off(58_000), off(0)]).toEqual([420, 0, -57]);
+    expect(value(measureHost(poll(), 0, new Map(), new Set()).host, "clock.offset")).toBeUndefined();
+  });
   it("works traffic out in bits from the second look on, and only named processes", () => {
     const memory = new Map();
     expect(value(measureHost(poll(), 0, memory, new Set(["store"])).host, "net.in", "eth0")).toBeUndefined();

@@ -1,4 +1,5 @@
 import type { HostTables } from "../estate/parts";
+import { clockOffset, type SaidTime } from "./host-clock";
 import { counterRate, type CounterReading } from "./rate";
 
 /** What one look at a host by SNMP returns, before rates are worked out. */
@@ -9,6 +10,8 @@ export interface HostPoll {
   interfaces: { name: string; inOctets: number; outOctets: number; errors: number; up: boolean }[];
   /** Processes by name: resident bytes, and processor time used so far in hundredths of a second. */
   processes: { name: string; memoryBytes: number; cpuHundredths: number }[];
+  /** What its clock said, where it was asked. */
+  clock?: SaidTime | undefined;
   /** Who runs, listens and is connected, where that was read. */
   tables?: HostTables;
   /** Virtual machines of a hypervisor: processor time used so far in microseconds. */
@@ -39,6 +42,8 @@ const hundredths = (value: number) => Math.round(value * 100) / 100;
  * Works the metrics of one look at a host out: percent of processor (mean and each core), memory without buffers and
  * caches, disks, traffic and errors of interfaces, memory and processor of the named processes.
  * @param wanted names of processes that are components; others are not kept as series
+ * @param atMs when all was answered
+ * @param askedMs when it was asked
  * @returns guests in the order of the poll; what is allotted to those that run counts for the hypervisor
  */
 export function measureHost(
@@ -46,6 +51,7 @@ export function measureHost(
   atMs: number,
   memory: CounterMemory,
   wanted: ReadonlySet<string>,
+  askedMs = atMs,
 ): { host: Measured[]; processes: Map<string, Measured[]>; guests: Measured[][] } {
   const rate: Rate = (key, value, bits) => {
     const now = { atMs, value };
@@ -59,6 +65,7 @@ export function measureHost(
       ...measureStorage(poll),
       ...poll.interfaces.flatMap((port) => measurePort(port, rate)),
       ...measureAllotment(poll),
+      ...measureClock(poll, askedMs, atMs),
     ],
     processes: new Map(
       poll.processes
@@ -88,6 +95,10 @@ function measureProcessors({ processorLoads: loads }: HostPoll): Measured[] {
   const cores = loads.length > 1 ? loads.map((load, core) => measured("cpu.core.used", String(core), "%", load)) : [];
   return [measured("cpu.used", "", "%", hundredths(mean)), ...cores];
 }
+
+/** How far its clock is off, seconds: ahead above zero, behind below. */
+const measureClock = ({ clock }: HostPoll, askedMs: number, atMs: number): Measured[] =>
+  clock ? [measured("clock.offset", "", "s", Math.round(clockOffset(clock, askedMs, atMs) / 100) / 10)] : [];
 
 const ramOf = ({ storage }: HostPoll) => storage.find((row) => row.type === "ram" && row.sizeBytes > 0);
 

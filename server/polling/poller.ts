@@ -186,6 +186,7 @@ export class Poller {
   private async poll(host: PolledHost, now: () => number): Promise<void> {
     this.busy.add(host.id);
     const started = performance.now();
+    const askedMs = now();
     const timeoutMs = Math.max(LEAST_TIMEOUT_MS, TIMEOUT_MS / Math.max(1, this.pace()));
     try {
       const poll = await host.driver.poll?.(
@@ -194,7 +195,7 @@ export class Poller {
       );
       const tookMs = performance.now() - started;
       // How long it took says something of the host only where nothing here was in the way.
-      if (poll) this.take(host, poll, now(), this.heldUpSince(started) > 0 ? undefined : tookMs);
+      if (poll) this.take(host, poll, now(), this.heldUpSince(started) > 0 ? undefined : tookMs, askedMs);
       host.excused = 0;
     } catch {
       if (this.heldUpSince(started) < timeoutMs * OWN_SHARE || host.excused >= MOST_EXCUSED) {
@@ -219,9 +220,9 @@ export class Poller {
     return host.driver.processes({ ...host.target, tools: this.tools() });
   }
 
-  take(host: PolledHost, poll: HostPoll, atMs: number, tookMs: number | undefined): void {
+  take(host: PolledHost, poll: HostPoll, atMs: number, tookMs: number | undefined, askedMs = atMs): void {
     if (poll.tables) this.talks.note(host.id, poll.tables);
-    const measured = measureHost(poll, atMs, host.counters, new Set(host.processes.keys()));
+    const measured = measureHost(poll, atMs, host.counters, new Set(host.processes.keys()), askedMs);
     // Rates are worked out from the exact instants; the samples of one look share a whole second.
     const second = Math.floor(atMs / 1000) * 1000;
     const put = (componentId: number, list: readonly Measured[]) => {

@@ -208,6 +208,12 @@ export class HostView {
     return Math.round(((columns.coreSeconds[at] as number) + rate * this.world.since(atMs)) * 100) % 2 ** 31;
   }
 
+  /** What the clock of the host says at an instant. */
+  clockAt(atMs: number): number {
+    this.world.advance(atMs);
+    return atMs + (this.world.mods.drift[this.machine.index] as number) * 1000;
+  }
+
   /** What a look at the host measures. */
   poll(atMs: number): HostPoll {
     const { machine, world } = this;

@@ -117,6 +117,7 @@ const PRINTED: Readonly<Record<string, (host: HostView, atMs: number, poll: Host
     poll.interfaces
       .map((row) => `${row.name}: ${row.inOctets} 0 ${row.errors} 0 0 0 0 0 ${row.outOctets} 0 0 0 0 0 0 0`)
       .join("\n"),
+  clock: (host, atMs) => String(Math.floor(host.clockAt(atMs) / 1000)),
   use: (host, atMs) =>
     host
       .software(atMs)

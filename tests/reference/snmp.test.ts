@@ -85,6 +85,7 @@ describe("our collector against the stand-in", () => {
     expect(poll.processorLoads).toEqual(model.processorLoads);
     expect(poll.storage).toEqual(model.storage);
     expect(poll.interfaces).toEqual(model.interfaces);
+    expect(poll.clock).toEqual({ atMs: AT, isLocal: false });
     const front = poll.processes.find((process) => process.name === "shopfront");
     expect(front).toEqual(model.processes[0]);
     expect((await readProcesses(target)).find((process) => process.name === "shopfront")?.memoryBytes).toBe(

@@ -1,6 +1,7 @@
 import type { Session } from "net-snmp";
 import { partsOfTables, type HostTables } from "#core/estate/parts";
 import type { InterfaceRow, NeighbourRow, SystemSighting } from "#core/estate/sighting";
+import { readDateAndTime } from "#core/telemetry/host-clock";
 import type { HostPoll } from "#core/telemetry/poll";
 import { Limiter } from "../../outside/limit";
 import { get, number, readTable, text, withSession, type Cell, type SnmpTarget } from "./snmp-session";
@@ -31,6 +32,9 @@ const SYSTEM = [
   "1.3.6.1.2.1.236.1.1.1.0",
   "1.3.6.1.2.1.236.1.1.2.0",
 ];
+
+/** hrSystemDate (RFC 2790). */
+const SYSTEM_DATE = "1.3.6.1.2.1.25.1.2.0";
 
 /**
  * Reads what discovery needs: system (RFC 3418), interfaces (RFC 2863), storage, processors and running software
@@ -197,6 +201,8 @@ export function pollHost(
     const state = await readTable(session, TABLES.interfaces, [2, 3, 8, 14]);
     const tables = also.processes ? { software: await readSoftware(session), ...(await readTcp(session)) } : undefined;
     const processes = tables ? usedByParts(tables, await readUse(session)) : [];
+    // Who has no such object may refuse the question whole, as SNMP v1 does.
+    const [time] = await get(session, [SYSTEM_DATE]).catch(() => []);
     return {
       processorLoads: [...processors.values()].map((row) => number(row.get(2))),
       storage: storage.map((row) => ({
@@ -220,6 +226,7 @@ export function pollHost(
         ];
       }),
       processes,
+      ...(Buffer.isBuffer(time) ? { clock: readDateAndTime(time) } : {}),
       ...(tables ? { tables } : {}),
       ...(also.guests ? { guests: await readGuestUse(session) } : {}),
     };
