@@ -57,7 +57,10 @@ export function incidentsAgain(
     const services = new Map(listServices(db).map((one) => [one.id, one.name]));
     const nameOf = ({ type, id }: Subject) =>
       (type === "component" ? componentById(db, id)?.name : services.get(id)) ?? `${type} ${id}`;
-    const incidents = [...new Set(known.flatMap((row) => row.incident ?? []))].sort((a, b) => a - b);
+    // In the order in which the run told of them.
+    const told = new Map(record.said.incidents.map((one, place) => [one.id, place]));
+    const placeOf = (id: number) => told.get(id) ?? told.size + id;
+    const incidents = [...new Set(known.flatMap((row) => row.incident ?? []))].sort((a, b) => placeOf(a) - placeOf(b));
     const by = { "order of onsets": [], "personalised PageRank": [], points: [] } as Record<keyof Baselines, Thing[][]>;
     const made = incidents.map((incident): SaidIncident => {
       const all = alarmsOfIncident(db, incident).filter((one) => one.raised_at <= endMs && one.quiet === null);

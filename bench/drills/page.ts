@@ -84,7 +84,7 @@ function methodsTable(faults: readonly CaseRecord[]): string[] {
   ];
   const at = (list: { hosts: number[]; elements: number[] }[], by: "hosts" | "elements", k: number) =>
     accuracyAt(
-      list.flatMap((one) => one[by]),
+      list.map((one) => one[by]),
       k,
     ).toFixed(2);
   return [
@@ -166,11 +166,11 @@ export function verdictsPage({ rows, cases, quiet }: Results): string {
             String(of.length),
             `${of.filter((one) => one.score.incidents > 0).length}`,
             accuracyAt(
-              of.flatMap((one) => one.score.hostRanks),
+              of.map((one) => one.score.hostRanks),
               1,
             ).toFixed(2),
             accuracyAt(
-              of.flatMap((one) => one.score.elementRanks),
+              of.map((one) => one.score.elementRanks),
               1,
             ).toFixed(2),
           ];

@@ -75,10 +75,13 @@ it("several incidents take turns in the ranking, each thing once", () => {
 });
 
 it("accuracy, F1 and quantiles are what they are called", () => {
-  expect(accuracyAt([1, 3, 0, 2], 1)).toBe(0.25);
-  expect(accuracyAt([1, 3, 0, 2], 3)).toBe(0.75);
-  expect(averageAt5([1])).toBe(1);
-  expect(averageAt5([5])).toBeCloseTo(0.2);
+  expect(accuracyAt([[1], [3], [0], [2]], 1)).toBe(0.25);
+  expect(accuracyAt([[1], [3], [0], [2]], 3)).toBe(0.75);
+  // Of two roots one at most can stand first; both must be among the first three.
+  expect(accuracyAt([[1, 2]], 1)).toBe(1);
+  expect(accuracyAt([[1, 4]], 3)).toBe(0.5);
+  expect(averageAt5([[1]])).toBe(1);
+  expect(averageAt5([[5]])).toBeCloseTo(0.2);
   expect(f1([{ right: 2, missed: 1, wrong: 1 }])).toBeCloseTo(2 / 3);
   expect(f1([])).toBe(1);
   expect(quantile([4, 1, 3, 2], 0.5)).toBe(2);

@@ -192,14 +192,22 @@ export function scoreCase(said: Said, truth: Truth): CaseScore {
   };
 }
 
-/** Share of roots that are among the first `k` suspected (accuracy at k). */
-export function accuracyAt(ranks: readonly number[], k: number): number {
-  return ranks.length ? ranks.filter((rank) => rank > 0 && rank <= k).length / ranks.length : Number.NaN;
+/**
+ * Accuracy at k as it is published for finding root causes (Kim, Sumbaly, Shah 2013, “Root cause detection in a
+ * service-oriented architecture”, there as PR@k): the mean over the cases of how many of the first `k` suspected are
+ * roots, of as many as can be.
+ * @param cases the places of each case's roots, 0 for what was not named
+ */
+export function accuracyAt(cases: readonly (readonly number[])[], k: number): number {
+  const shares = cases.map(
+    (ranks) => ranks.filter((rank) => rank > 0 && rank <= k).length / Math.min(k, ranks.length || 1),
+  );
+  return shares.length ? shares.reduce((sum, one) => sum + one, 0) / shares.length : Number.NaN;
 }
 
 /** Mean accuracy over the first five places. */
-export const averageAt5 = (ranks: readonly number[]): number =>
-  [1, 2, 3, 4, 5].reduce((sum, k) => sum + accuracyAt(ranks, k), 0) / 5;
+export const averageAt5 = (cases: readonly (readonly number[])[]): number =>
+  [1, 2, 3, 4, 5].reduce((sum, k) => sum + accuracyAt(cases, k), 0) / 5;
 
 /** Harmonic mean of precision and recall; 1 where there was nothing to say and nothing was said. */
 export function f1(cases: readonly Confusion[]): number {
@@ -238,8 +246,8 @@ export function rowsOf(
   const single = faults.filter((one) => one.hostRanks.length === 1);
   const benign = scores.filter((one) => one.hostRanks.length === 0);
   const times = faults.flatMap((one) => one.noticedAfterMs ?? []).map((ms) => ms / 1000);
-  const hosts = faults.flatMap((one) => one.hostRanks);
-  const elements = faults.flatMap((one) => one.elementRanks);
+  const hosts = faults.map((one) => one.hostRanks);
+  const elements = faults.map((one) => one.elementRanks);
   const pairs = { both: 0, missed: 0, wrong: 0 };
   for (const one of faults) for (const key of ["both", "missed", "wrong"] as const) pairs[key] += one.pairs[key];
   const noticed = single.filter((one) => one.incidents > 0);

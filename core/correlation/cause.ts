@@ -10,6 +10,8 @@ export interface Evidence {
   onsetMs: number;
   /** An oddity that raised no alarm. */
   isWeak?: boolean;
+  /** Of calls that it makes: what answers them, or lies between, is likelier behind it than itself. */
+  isOutward?: boolean;
 }
 
 /** What is known of a node that may be a cause, beside its place in the graph. */
@@ -22,6 +24,8 @@ export interface Standing {
   past?: number;
   /** Whether it is watched so closely that it would show trouble of its own: being well speaks against it. */
   isWatched: boolean;
+  /** Of what does the same work beside others, a name of them all: they may fail together for one reason. */
+  set?: string | undefined;
 }
 
 export interface Case {
@@ -62,6 +66,8 @@ const BY_ITSELF = 0.02;
 const ODD_BY_ITSELF = 0.2;
 /** Of trouble that would have to come through something watched that shows none so much is believed. */
 const THROUGH_WELL = 0.5;
+/** Chance that calls which go badly do so by the fault of who makes them, beside what it is for those it answers. */
+const OUTWARD = 0.4;
 /** Chance that what is hurt is not noticed: no alarm yet, too little load, a limit not reached. */
 const UNNOTICED = 0.55;
 /** A further root must explain so much more, in logarithms of odds. */
@@ -82,13 +88,15 @@ const MOST_CANDIDATES = 400;
 const STEPS = 3;
 const MOST_ROOTS = 4;
 const SAME = 1e-9;
+/** Several that do the same work fail together less often than one by itself. */
+const TOGETHER = -2;
 /** Logarithms of odds for a change just before. */
 const CHANGE = { ticketed: Math.log(4), unticketed: Math.log(10) } as const;
 /** For each like incident that it was the cause of, up to three. */
 const PAST = 2;
 const MOST_PAST = 3;
 /** For one that is watched and shows nothing of its own. */
-const SILENT = Math.log(0.12);
+const SILENT = Math.log(0.06);
 /** For one that is not watched closely enough to show anything. */
 const UNWATCHED = Math.log(0.5);
 /** Neighbours that are well speak against it, but not without an end. */
@@ -114,13 +122,15 @@ export function rankCauses(given: Case, most = 10): Cause[] {
     if (known === undefined) well.set(node, (known = !hit.has(node) && given.standingOf(node).isWatched));
     return known;
   };
-  const candidates = (given.candidates ?? graph.upstream(hit, STEPS, MOST_CANDIDATES)).map((node) =>
+  const single = (given.candidates ?? graph.upstream(hit, STEPS, MOST_CANDIDATES)).map((node) =>
     look(node, given, isWell),
   );
+  const candidates = [...single, ...setsOf(single, given)];
   const roots = findRoots(candidates, evidence);
   const [first] = roots;
   if (!first) return [];
   const causes = new Map<string, Cause>();
+  const weights = weighed(roots, evidence);
   const missing = Array.from(evidence.keys()).filter((index) => chanceBy(roots, index) < LEFT);
   // Each root against everything that could stand in its place.
   for (const root of roots) {
@@ -147,11 +157,12 @@ export function rankCauses(given: Case, most = 10): Cause[] {
       });
     }
   }
-  return [...causes.values()]
+  return [...membersOf(causes, candidates).values()]
     .filter((one) => one.isRoot || one.explains.length > 0)
     .sort(
       (a, b) =>
         Number(b.isRoot) - Number(a.isRoot) ||
+        (a.isRoot && b.isRoot ? (weights.get(b.node) ?? 0) - (weights.get(a.node) ?? 0) : 0) ||
         (Math.abs(b.probability - a.probability) > SAME ? b.probability - a.probability : 0) ||
         byName(a.node, b.node),
     )
@@ -160,6 +171,8 @@ export function rankCauses(given: Case, most = 10): Cause[] {
 
 interface Candidate {
   node: string;
+  /** Set where it stands for several that fail together. */
+  members?: readonly string[];
   /** Chance by evidence that it shows there. */
   chances: number[];
   /** Logarithm of the odds for it, whatever it explains. */
@@ -181,7 +194,7 @@ function look(node: string, { graph, evidence, standingOf }: Case, isWell: (node
   let tooEarly = 0;
   const reach = graph.reach(node, (other) => (isWell(other) ? THROUGH_WELL : 1));
   const chances = evidence.map((one) => {
-    const chance = one.node === node ? ownChance(one.nature) : chanceOf(reach.arrivals.get(one.node), one.nature);
+    const chance = one.node === node ? ownOf(one) : chanceOf(reach.arrivals.get(one.node), one.nature);
     if (chance === 0 || one.node === node || ownOnset === undefined || one.onsetMs >= ownOnset - tolerance)
       return chance;
     tooEarly++;
@@ -227,6 +240,57 @@ function look(node: string, { graph, evidence, standingOf }: Case, isWell: (node
   const touches = chances.flatMap((chance, index) => (chance > 0 ? [index] : []));
   return { node, chances, prior, onsetMs: ownOnset ?? Number.POSITIVE_INFINITY, touches, explains, terms };
 }
+
+/** All members of a set failing together for one reason, beside each of them by itself. */
+function setsOf(candidates: readonly Candidate[], { evidence, standingOf }: Case): Candidate[] {
+  const sets = new Map<string, Candidate[]>();
+  for (const one of candidates) {
+    const { set } = standingOf(one.node);
+    if (set !== undefined) sets.set(set, [...(sets.get(set) ?? []), one]);
+  }
+  return [...sets].flatMap(([set, members]): Candidate[] => {
+    if (members.length < 2) return [];
+    const chances = evidence.map(
+      (_, index) => 1 - members.reduce((none, one) => none * (1 - (one.chances[index] ?? 0)), 1),
+    );
+    const explains = chances.flatMap((chance, index) => (chance >= EXPLAINED ? [index] : []));
+    return [
+      {
+        node: `set:${set}`,
+        members: members.map((one) => one.node),
+        chances,
+        prior: members.reduce((sum, one) => sum + one.prior, 0) / members.length + TOGETHER,
+        onsetMs: Math.min(...members.map((one) => one.onsetMs)),
+        touches: chances.flatMap((chance, index) => (chance > 0 ? [index] : [])),
+        explains,
+        terms: [],
+      },
+    ];
+  });
+}
+
+/** Causes with the members of sets in place of those: a member is a cause by itself, or with the others. */
+function membersOf(causes: ReadonlyMap<string, Cause>, candidates: readonly Candidate[]): Map<string, Cause> {
+  const byNode = new Map(candidates.map((one) => [one.node, one]));
+  const result = new Map<string, Cause>();
+  for (const cause of causes.values()) if (!byNode.get(cause.node)?.members) result.set(cause.node, cause);
+  for (const cause of causes.values())
+    for (const node of byNode.get(cause.node)?.members ?? []) {
+      const own = byNode.get(node) as Candidate;
+      const known = result.get(node);
+      result.set(node, {
+        node,
+        probability: Math.min(1, (known?.probability ?? 0) + cause.probability),
+        isRoot: cause.isRoot || known?.isRoot === true,
+        explains: own.explains,
+        unexplained: cause.unexplained,
+        terms: own.terms,
+      });
+    }
+  return result;
+}
+
+const ownOf = ({ nature, isOutward }: Evidence) => ownChance(nature) * (isOutward ? OUTWARD : 1);
 
 /** What some roots explain: the chance of each piece of evidence by noisy-or, what it is worth, and the sum of that. */
 interface Explained {
@@ -290,6 +354,20 @@ function findRoots(candidates: readonly Candidate[], evidence: readonly Evidence
     roots.push(best);
   }
   return settled(roots, candidates, evidence);
+}
+
+/** What each of some roots explains that the others do not: the one without which most is left over comes first. */
+function weighed(roots: readonly Candidate[], evidence: readonly Evidence[]): Map<string, number> {
+  const { total } = explainedBy(roots, evidence);
+  return new Map(
+    roots.map((root) => {
+      const without = explainedBy(
+        roots.filter((one) => one !== root),
+        evidence,
+      );
+      return [root.node, Math.round((total - without.total) * 1e6) / 1e6];
+    }),
+  );
 }
 
 const MOST_ROUNDS = 3;

@@ -29,8 +29,10 @@ export type Way =
   | "wired"
   /** A service suffers from where it is entered. */
   | "entry"
-  /** A line between two sites. */
-  | "line";
+  /** Who calls over a line between two sites suffers from it. */
+  | "line"
+  /** What stands at the end of a line cannot be reached where it is cut. */
+  | "beyond";
 
 interface Passing {
   /** Probability that trouble goes on over it, whatever its nature. */
@@ -92,8 +94,9 @@ export const WAYS: Readonly<Record<Way, Passing>> = {
   switch: { carries: 0.9, shows: { down: 0.95, network: 0.9, slow: 0.7, failing: 0.7, rest: 0.1 } },
   wired: { carries: 0.04, shows: { network: 0.5, rest: 0.05 } },
   entry: { carries: 0.95, shows: { slow: 0.9, failing: 0.95, figure: 0.8, down: 0.9, rest: 0.5 } },
+  beyond: { carries: 0.6, shows: { down: 0.95, rest: 0.02 } },
   line: {
-    carries: 0.55,
+    carries: 0.75,
     shows: {
       down: 0.95,
       slow: 0.95,
@@ -117,13 +120,14 @@ export const AFTER: Readonly<Partial<Record<Way, Partial<Record<Way, number>>>>>
   volume: { guest: 0.2, process: 0.3, caller: 0.3 },
   switch: { wired: 0, guest: 0 },
   line: { process: 0, caller: 0.2, wired: 0, guest: 0 },
+  beyond: { process: 0, caller: 0, callee: 0.3, wired: 0, guest: 0 },
 };
 
 /** Chance that something of this nature is a thing's own doing; 1 where it is not named: some come from elsewhere. */
 const OWN: Partial<Record<Nature, number>> = {
   withheld: 0.1,
   figure: 0.3,
-  queue: 0.5,
+  queue: 0.35,
   slow: 0.9,
   failing: 0.9,
   pool: 0.8,

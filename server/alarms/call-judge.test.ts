@@ -203,6 +203,22 @@ describe("calls that are made", () => {
         .sort(),
     ).toEqual(stores.map((one) => ["cleared", one.id]).sort());
   });
+  it("point at the caller alone where the same never fails for others, and at whom they went to where it does", () => {
+    const [a, b] = [process("a", "10.0.0.1"), process("b", "10.0.0.2")];
+    const store = process("store", "10.0.0.9");
+    rule({ condition: "failing", minor: 30 });
+    for (const one of [a, b]) wellBefore(one.sender, outward);
+    const { tick } = judgeOf();
+    for (const one of [a, b]) calls(one.sender, 0, outward);
+    tick(0);
+    calls(a.sender, 1, { ...outward, failed: 9 });
+    calls(b.sender, 1, outward);
+    expect(tick(1)).toMatchObject([{ what: "raised", subject: { type: "component", id: a.id } }]);
+    // It begins to fail for the other too: it is the store after all.
+    calls(a.sender, 2, { ...outward, failed: 9 });
+    calls(b.sender, 2, { ...outward, failed: 9 });
+    expect(tick(2)).toMatchObject([{ what: "raised", subject: { type: "component", id: store.id } }]);
+  });
   it("point at the caller where who is called counts its answers and they are well", () => {
     const a = process("a", "10.0.0.1");
     const store = process("store", "10.0.0.9");

@@ -26,6 +26,9 @@ const ORPHANED_MS = 15 * MINUTE_MS;
 const MOST_KNOWN = 100_000;
 /** What is asked of calls behind others that go badly: one in a thousand by chance is enough, and two of them. */
 const BEHIND = { score: 37.5, leastCalls: 2 };
+/** Others are asked how they are answered over the last moments: what was before says nothing of now. */
+const OTHERS_MS = 2 * MINUTE_MS;
+const ENOUGH_ANSWERED = 3;
 /** Of the calls to one place so many must be bad, beside the worst place. */
 const SHARE_OF_WORST = 0.5;
 
@@ -213,7 +216,7 @@ export class CallJudge {
 
   /**
    * Calls that are answered badly are the fault of who answers; calls that are made and go badly point at whom they
-   * went to, unless that one answers others well, or tells of its own answers that they are well.
+   * went to, unless it never fails when others ask it the same, or tells of its own answers that they are quick.
    */
   private raise(watch: Watch, line: CallLine, usual: CallUsual, verdict: Verdict, atMs: number): AlarmEvent[] {
     const own: Subject = { type: "component", id: line.componentId };
@@ -228,7 +231,7 @@ export class CallJudge {
     const caller = this.context.nameOf(line.componentId);
     const blamed = peers.filter((one) => one.bad / one.calls >= (SHARE_OF_WORST * worst.bad) / worst.calls);
     return blamed.flatMap((peer) => {
-      if (this.isWell(peer.componentId, line, watch.judge.metric))
+      if (this.isWell(peer.componentId, line, watch.judge.metric, atMs))
         return this.hold(
           watch,
           own,
@@ -242,12 +245,29 @@ export class CallJudge {
   }
 
   /** Whether who is called is well all the same: others are answered well, or it counts its answers and they are. */
-  private isWell(componentId: number, line: CallLine, metric: string): boolean {
+  private isWell(componentId: number, line: CallLine, metric: string, atMs: number): boolean {
+    if (metric === "calls.failing") return this.answersOthers(componentId, line, atMs);
     const own = [...this.lines.of(new Set([componentId]), "answers")].filter((one) => this.known.has(one.key));
     const isBad = (one: CallLine) =>
       this.watchesOf(one).some((watch) => watch.judge.metric === metric && watch.raised.length > 0);
-    // Calls that never arrive are missing in its own count, so that tells nothing of failures.
-    return metric === "calls.slow" && own.some((one) => one.name === line.name) && !own.some(isBad);
+    return own.some((one) => one.name === line.name) && !own.some(isBad);
+  }
+
+  /**
+   * Whether the same is asked of it by others, and never fails for them: then it fails on the caller's side. Calls that
+   * never arrive are missing in its own count, so that tells nothing.
+   */
+  private answersOthers(componentId: number, line: CallLine, atMs: number): boolean {
+    let answered = 0;
+    for (const other of this.lines.named(line.name, "makes")) {
+      if (other.operationId === undefined || other.componentId === line.componentId) continue;
+      for (const peer of peersOf(this.db, other.operationId, atMs - OTHERS_MS, atMs, Number.POSITIVE_INFINITY)) {
+        if (peer.componentId !== componentId) continue;
+        if (peer.bad > 0) return false;
+        answered += peer.calls;
+      }
+    }
+    return answered >= ENOUGH_ANSWERED;
   }
 
   private hold(watch: Watch, subject: Subject, qualifier: string, verdict: Verdict, atMs: number): AlarmEvent[] {

@@ -69,6 +69,11 @@ export class CallLines {
     for (const line of this.lines.values()) if (line.side === side && componentIds.has(line.componentId)) yield line;
   }
 
+  /** Lines of one name on one side, whosever they are. */
+  *named(name: string, side: CallLine["side"]): Generator<CallLine> {
+    for (const line of this.lines.values()) if (line.side === side && line.name === name) yield line;
+  }
+
   private takeSpans(spans: SpanWriter, operationId: number, atMs: number): void {
     const key = `o${operationId}`;
     let line = this.lines.get(key);

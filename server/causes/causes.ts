@@ -1,4 +1,4 @@
-import { metricInfo, symptomOf } from "#core/catalogue/metrics";
+import { lowerFirst, metricInfo, symptomOf } from "#core/catalogue/metrics";
 import { rankCauses, type Cause, type Evidence } from "#core/correlation/cause";
 import { natureOf } from "#core/correlation/harm";
 import { likeness, type Signature } from "#core/correlation/likeness";
@@ -10,6 +10,7 @@ import { changesOf, type ChangeRow } from "../store/changes";
 import type { Db } from "../store/database";
 import { findingsIn } from "../store/findings";
 import { alarmsOfIncident, confirmedIncidents, type IncidentCause } from "../store/incidents";
+import { consumersOf } from "./consumers";
 import { componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
 
 /** Changes that came so long before the first of it may be behind it. */
@@ -27,7 +28,16 @@ const LEAST_SAID = 0.003;
 
 type Alarm = Pick<
   AlarmRow,
-  "id" | "subject_type" | "subject_id" | "subject" | "metric" | "direction" | "onset_at" | "severity" | "worst"
+  | "id"
+  | "subject_type"
+  | "subject_id"
+  | "subject"
+  | "metric"
+  | "direction"
+  | "qualifier"
+  | "onset_at"
+  | "severity"
+  | "worst"
 >;
 
 const nodeOf = ({ subject_type, subject_id }: Alarm) => `${subject_type}:${subject_id}`;
@@ -40,7 +50,9 @@ export function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: 
     const said = natureOf(alarm.metric);
     // A figure of a service is its business.
     const nature = alarm.subject_type === "service" && said === "other" ? "figure" : said;
-    const key = `${node} ${nature}`;
+    // Of calls to something that says itself that it answers well.
+    const isOutward = alarm.qualifier.startsWith("to ");
+    const key = `${node} ${nature}${isOutward ? " out" : ""}`;
     const known = pieces.get(key);
     if (known) {
       known.alarms.push(alarm.id);
@@ -53,8 +65,11 @@ export function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: 
       strength: metricInfo(alarm.metric).lags ? 0.3 : alarm.worst === "warning" ? 0.6 : 1,
       onsetMs: alarm.onset_at,
       name: alarm.subject,
-      symptom: symptomOf(alarm.metric, alarm.direction),
+      symptom: isOutward
+        ? `its ${lowerFirst(symptomOf(alarm.metric, alarm.direction))}`
+        : symptomOf(alarm.metric, alarm.direction),
       alarms: [alarm.id],
+      ...(isOutward ? { isOutward } : {}),
     });
   }
   return [...pieces.values()];
@@ -155,9 +170,11 @@ function ranked(
     MOST_CANDIDATES,
   );
   evidence.push(...odditiesOf(db, evidence, new Set(candidates), first, untilMs));
+  const near = new Set(candidates);
+  evidence.push(...consumersOf(db, evidence, untilMs).filter((one) => near.has(one.node)));
   const changes = changesBefore(db, candidates, harm, first);
   const past = pastCauses(db, evidence, first);
-  return rankCauses(
+  const causes = rankCauses(
     {
       graph: harm.graph,
       evidence: evidence satisfies readonly Evidence[],
@@ -167,15 +184,28 @@ function ranked(
         return {
           weight: harm.weightOf(node),
           isWatched: harm.isWatched(node),
+          set: harm.setOf(node),
           past: past.get(node) ?? 0,
           ...(change ? { change: change.ticket === null ? "unticketed" : "ticketed" } : {}),
         };
       },
     },
     MOST_CAUSES,
-  )
+  );
+  return asOneLine(causes)
     .filter((cause) => cause.isRoot || cause.probability >= LEAST_SAID)
     .map((cause) => said(cause, evidence, changes(cause.node), first, nameOf));
+}
+
+/** A line that is slow and the same that is cut are one to people: as likely as both together. */
+function asOneLine(causes: readonly Cause[]): Cause[] {
+  const kept = new Map<string, Cause>();
+  for (const cause of causes) {
+    const key = sitesOfLine(cause.node)?.join("\n") ?? cause.node;
+    const known = kept.get(key);
+    kept.set(key, known ? { ...known, probability: Math.min(1, known.probability + cause.probability) } : cause);
+  }
+  return [...kept.values()];
 }
 
 const PAST_INCIDENTS = 100;

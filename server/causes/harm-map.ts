@@ -10,22 +10,25 @@ export const serviceNode = (id: number): string => `service:${id}`;
 /** The line between two sites. */
 export const lineNode = (a: string, b: string): string => `line:${[a, b].sort().join("\n")}`;
 
-/** The two sites of a line's node; undefined for any other node. */
+/** The same line where it is cut, not only slow or lossy: what lies beyond is out of reach then. */
+export const cutNode = (a: string, b: string): string => `cut:${[a, b].sort().join("\n")}`;
+
+/** The two sites of a line's node, cut or not; undefined for any other node. */
 export const sitesOfLine = (node: string): [string, string] | undefined =>
-  node.startsWith("line:") ? (node.slice(5).split("\n") as [string, string]) : undefined;
+  /^(line|cut):/.test(node) ? (node.slice(node.indexOf(":") + 1).split("\n") as [string, string]) : undefined;
 
 /** The component of a node; undefined for any other node. */
 export const componentOfNode = (node: string): number | undefined =>
   node.startsWith("component:") ? Number(node.slice(10)) : undefined;
 
-/** The node of a cause as it is kept with an incident. */
+/** The node of a cause as it is kept with an incident; of a line the one that is cut, which can do all that it can. */
 export const nodeOfCause = ({
   componentId,
   serviceId,
   line,
 }: Pick<IncidentCause, "componentId" | "serviceId" | "line">) =>
   line
-    ? lineNode(...line)
+    ? cutNode(...line)
     : componentId !== null
       ? componentNode(componentId)
       : serviceId !== null
@@ -43,6 +46,7 @@ const WEIGHT_OF_STRATUM: Readonly<Record<string, number>> = {
   network: 0.4,
 };
 const LINE_WEIGHT = 0.3;
+const CUT_WEIGHT = 0.15;
 const SWITCH = "net.switch";
 
 /** Who can hurt whom in the estate of one moment, and what stands where. */
@@ -51,6 +55,8 @@ export interface HarmMap {
   weightOf(node: string): number;
   /** Whether a node is watched so closely that it would show trouble of its own. */
   isWatched(node: string): boolean;
+  /** A name of all that does the same work as a node beside it; undefined where it stands alone. */
+  setOf(node: string): string | undefined;
   /** The component and, of a process, its host: changes on either may be behind it. */
   placesOf(node: string): number[];
 }
@@ -76,11 +82,17 @@ export function readHarmMap(db: Db, graph: EstateGraph, entries: ReadonlyMap<num
     const id = componentOfNode(node);
     return id === undefined ? undefined : components.get(id);
   };
+  const sizes = new Map<string, number>();
+  for (const row of components.values()) {
+    const set = setName(row);
+    if (set !== undefined) sizes.set(set, (sizes.get(set) ?? 0) + 1);
+  }
   return {
     graph: new HarmGraph(edges),
     weightOf(node) {
       if (node.startsWith("service:")) return 0.001;
       if (node.startsWith("line:")) return LINE_WEIGHT;
+      if (node.startsWith("cut:")) return CUT_WEIGHT;
       const row = rowOf(node);
       const info = row && kindInfo(row.kind);
       // A region, an account or a name space is what others are put in, and seldom what breaks.
@@ -92,12 +104,21 @@ export function readHarmMap(db: Db, graph: EstateGraph, entries: ReadonlyMap<num
       if (!row) return false;
       return kindInfo(row.kind).isHost ? row.address !== null : answering.has(row.id);
     },
+    setOf(node) {
+      const row = rowOf(node);
+      const set = row && setName(row);
+      return set !== undefined && (sizes.get(set) ?? 0) > 1 ? set : undefined;
+    },
     placesOf(node) {
       const row = rowOf(node);
       return row ? [row.id, ...(row.host_id === null ? [] : [row.host_id])] : [];
     },
   };
 }
+
+/** What runs under one name on several hosts does the same work. */
+const setName = (row: ComponentRow): string | undefined =>
+  row.process && row.label ? `${row.kind} ${row.label}` : undefined;
 
 function edgesOf(id: number, graph: EstateGraph, components: ReadonlyMap<number, ComponentRow>): HarmEdge[] {
   const own = componentNode(id);
@@ -110,6 +131,16 @@ function edgesOf(id: number, graph: EstateGraph, components: ReadonlyMap<number,
         return [
           { from: node, to: own, way: "callee" },
           { from: own, to: node, way: "caller" },
+          // Who is known to call a host calls what runs there.
+          ...(kindInfo(other.kind).isHost
+            ? graph
+                .to(to)
+                .flatMap((one): HarmEdge[] =>
+                  one.type === "runs-on" && one.from !== id
+                    ? [{ from: componentNode(one.from), to: own, way: "callee" }]
+                    : [],
+                )
+            : []),
         ];
       case "runs-on":
         return [
@@ -138,7 +169,7 @@ function edgesOf(id: number, graph: EstateGraph, components: ReadonlyMap<number,
   });
 }
 
-/** Lines between sites: wherever calls cross from one to another. They hurt who calls across, and what lies beyond. */
+/** Lines between sites: wherever calls cross from one to another. They hurt who calls across; what lies beyond is out of reach where they are cut. */
 function linesOf(graph: EstateGraph, components: ReadonlyMap<number, ComponentRow>): HarmEdge[] {
   const edges: HarmEdge[] = [];
   const lines = new Map<string, [string, string]>();
@@ -149,14 +180,14 @@ function linesOf(graph: EstateGraph, components: ReadonlyMap<number, ComponentRo
       const other = components.get(to);
       if (type !== "talks-to" || !other || other.site === row.site) continue;
       if (!places.has(row.site) || !places.has(other.site)) continue;
-      const line = lineNode(row.site, other.site);
-      lines.set(line, [row.site, other.site]);
-      edges.push({ from: line, to: componentNode(row.id), way: "line" });
-      edges.push({ from: line, to: componentNode(to), way: "line" });
-    }
-  for (const [line, sites] of lines)
-    for (const row of components.values())
-      if (sites.includes(row.site) && kindInfo(row.kind).isHost && row.address !== null)
+      const cut = cutNode(row.site, other.site);
+      lines.set(cut, [row.site, other.site]);
+      for (const line of [lineNode(row.site, other.site), cut])
         edges.push({ from: line, to: componentNode(row.id), way: "line" });
+    }
+  for (const [cut, sites] of lines)
+    for (const row of components.values())
+      if (sites.includes(row.site) && row.address !== null)
+        edges.push({ from: cut, to: componentNode(row.id), way: "beyond" });
   return edges;
 }

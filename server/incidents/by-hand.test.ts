@@ -9,7 +9,8 @@ import { alarmsOfIncident, confirmCause, incidentById, incidentEvents, recentInc
 import { insertRelation } from "../store/relations";
 import { readGraph } from "../estate/services";
 import { mergeByHand, splitByHand } from "./by-hand";
-import { correlate, type Affected } from "./correlate";
+import { correlate } from "./correlate";
+import type { Affected } from "./refresh";
 import { readHarmMap } from "../causes/harm-map";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");

@@ -13,7 +13,7 @@ import {
   tellTogether,
   type IncidentRow,
 } from "../store/incidents";
-import { refresh, subjectOf, type Affected } from "./correlate";
+import { refresh, subjectOf, type Affected } from "./refresh";
 
 const found = (db: Db, id: number): IncidentRow => {
   const row = incidentById(db, id);

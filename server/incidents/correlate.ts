@@ -1,54 +1,34 @@
-import { severityRank, worstSeverity, type Severity } from "#core/alarms/severity";
-import { placeAlarm, rankSuspects, SPELL_MS } from "#core/correlation/incidents";
-import { metricInfo, symptomOf } from "#core/catalogue/metrics";
+import { placeAlarm, SPELL_MS } from "#core/correlation/incidents";
 import { natureOf } from "#core/correlation/harm";
-import { MINUTE_MS } from "#core/time/windows";
-import type { EstateGraph } from "#core/topology/graph";
-import { subjectKey, type AlarmRow, type Subject } from "../store/alarms";
+import { subjectKey, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import {
   affectedLabel,
   affectServices,
   alarmsOfIncident,
   apartFrom,
-  incidentById,
   incidentsOfAlarm,
   joinIncident,
-  mergeIncident,
   noteIncident,
   openIncident,
   recentIncidents,
   reopenIncident,
-  resolveIncident,
-  updateIncident,
   type IncidentCause,
   type IncidentRow,
 } from "../store/incidents";
-import { causesOf } from "../causes/causes";
-import { nodeOfCause, type HarmMap } from "../causes/harm-map";
+import { nodeOfCause } from "../causes/harm-map";
 import type { AlarmEvent } from "../alarms/alarm-book";
-
-export interface IncidentEvent {
-  what: "opened" | "reopened" | "changed" | "resolved";
-  incidentId: number;
-}
-
-/** What correlation asks about the estate. */
-export interface Affected {
-  /** Services that a subject is or is a member of. */
-  servicesOf: (subject: Subject) => readonly { id: number; name: string }[];
-  nameOf: (subject: Subject) => string;
-  siteOf: (subject: Subject) => string;
-  graph: EstateGraph;
-  /** Who can hurt whom, as it stands now. */
-  harm: () => HarmMap;
-  /** Components by which a service is entered. */
-  entriesOf: (serviceId: number) => ReadonlySet<number>;
-}
-
-const SYSTEM = "Holotaxis";
-/** The detector that tells of what is to come. */
-const FORECAST = "trend";
+import {
+  FRESH_MS,
+  isAmong,
+  refresh,
+  reliedOnBy,
+  subjectOf,
+  SYSTEM,
+  type Affected,
+  type IncidentEvent,
+} from "./refresh";
+import { mergeByCause, splitByCause } from "./regroup";
 
 /** What is alarmed in an incident, as far as finding the place of further alarms needs it. */
 interface Alarmed {
@@ -62,8 +42,6 @@ interface Alarmed {
   lastMs: number;
 }
 
-/** An alarm that comes so long after the last one of an incident must be explained by its cause to join it. */
-const FRESH_MS = 30 * MINUTE_MS;
 const LEAST_EXPLAINED = 0.15;
 
 /** Whether what is taken for the cause of an incident would show as a further alarm. */
@@ -115,11 +93,6 @@ function againOf(
   return explainedBy(cause, event, affected) ? `${cause?.name}, its likeliest cause, would show so` : undefined;
 }
 
-export const subjectOf = (alarm: Pick<AlarmRow, "subject_type" | "subject_id">): Subject => ({
-  type: alarm.subject_type,
-  id: alarm.subject_id,
-});
-
 /** Why an incident has to do with a subject: it is among those alarmed, or one relies on the other. */
 function kinship({ subjects }: Alarmed, subject: Subject, affected: Affected): string | undefined {
   const name = affected.nameOf(subject);
@@ -130,21 +103,6 @@ function kinship({ subjects }: Alarmed, subject: Subject, affected: Affected): s
     if (isAmong(reliedOnBy(other, affected), subject, affected)) return `${otherName} relies on ${name}`;
   }
   return undefined;
-}
-
-/** What a component relies on; of a service, its entry points and what those rely on. */
-function reliedOnBy({ type, id }: Subject, { graph, entriesOf }: Affected): ReadonlySet<number> {
-  if (type === "component") return graph.reliedOn(id);
-  if (type !== "service") return new Set();
-  const all = new Set(entriesOf(id));
-  for (const entry of entriesOf(id)) for (const one of graph.reliedOn(entry)) all.add(one);
-  return all;
-}
-
-/** Whether a component, or an entry point of a service, is among what is relied on. */
-function isAmong(relied: ReadonlySet<number>, { type, id }: Subject, { entriesOf }: Affected): boolean {
-  if (type === "component") return relied.has(id);
-  return type === "service" && [...entriesOf(id)].some((entry) => relied.has(entry));
 }
 
 /** Gathers alarms into incidents, each alarm into one: see `placeAlarm`. Call inside a transaction. */
@@ -169,66 +127,8 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
   const atMs = events.at(-1)?.atMs ?? 0;
   for (const id of touched) result.push(refresh(db, id, affected, atMs));
   for (const id of mergeByCause(db, touched, affected, atMs)) result.push({ what: "changed", incidentId: id });
+  for (const id of splitByCause(db, touched, affected, atMs)) result.push({ what: "opened", incidentId: id });
   return result;
-}
-
-/** So sure must an incident be of its cause to draw others in. */
-const SURE = 0.5;
-/** So likely must the cause of one show as each alarm of the other. */
-const EXPLAINS = 0.3;
-
-/**
- * Merges open incidents that began together where the likeliest cause of one is that of the other, or explains every
- * alarm of it; unless people told their alarms apart.
- * @returns the incidents that were changed by it
- */
-function mergeByCause(db: Db, touched: ReadonlySet<number>, affected: Affected, atMs: number): Set<number> {
-  const changed = new Set<number>();
-  const open = recentIncidents(db, Number.MAX_SAFE_INTEGER).sort((a, b) => a.opened_at - b.opened_at || a.id - b.id);
-  const gone = new Set<number>();
-  for (const one of open)
-    for (const other of open) {
-      if (one.id === other.id || gone.has(one.id) || gone.has(other.id)) continue;
-      if (!(touched.has(one.id) || touched.has(other.id))) continue;
-      const why = causeOfBoth(db, one, other, affected);
-      if (why === undefined || areApart(db, one.id, other.id)) continue;
-      // The older stays.
-      const [into, from] = one.opened_at <= other.opened_at ? [one, other] : [other, one];
-      mergeIncident(db, from.id, into.id, atMs);
-      noteIncident(db, from.id, "merged", `Merged into incident ${into.id}: ${why}`, SYSTEM, atMs);
-      noteIncident(db, into.id, "merged", `Incident ${from.id} merged into this one: ${why}`, SYSTEM, atMs);
-      gone.add(from.id);
-      changed.add(from.id).add(into.id);
-      refresh(db, into.id, affected, atMs);
-    }
-  return changed;
-}
-
-/** Why the likeliest cause of one incident is behind another too; undefined where it is not. */
-function causeOfBoth(db: Db, one: IncidentRow, other: IncidentRow, affected: Affected): string | undefined {
-  const [cause] = one.causes;
-  if (!cause || cause.probability < SURE || cause.serviceId !== null) return undefined;
-  if (Math.abs(one.opened_at - other.opened_at) > FRESH_MS) return undefined;
-  const node = nodeOfCause(cause);
-  const [theirs] = other.causes;
-  if (node === undefined) return undefined;
-  if (theirs && theirs.probability >= SURE && nodeOfCause(theirs) === node)
-    return `${cause.name} is the likeliest cause of both`;
-  // What is sure of a cause of its own is left alone.
-  if (theirs && theirs.probability >= SURE) return undefined;
-  const { graph } = affected.harm();
-  const alarms = alarmsOfIncident(db, other.id).filter((alarm) => alarm.quiet === null && !lagsBehind(alarm));
-  const explains = (alarm: AlarmRow) =>
-    graph.chance(node, subjectKey(subjectOf(alarm)), natureOf(alarm.metric)) >= EXPLAINS;
-  return alarms.length > 0 && alarms.every(explains) ? `${cause.name} would explain all of it` : undefined;
-}
-
-/** Whether people told any alarms of two incidents apart. */
-function areApart(db: Db, one: number, other: number): boolean {
-  const others = new Set(alarmsOfIncident(db, other).map((alarm) => subjectKey(subjectOf(alarm))));
-  return alarmsOfIncident(db, one).some((alarm) =>
-    [...apartFrom(db, subjectKey(subjectOf(alarm)))].some((apart) => others.has(apart)),
-  );
 }
 
 /**
@@ -291,114 +191,3 @@ function place(
   noteIncident(db, id, event.what, `${name}: ${event.text}`, SYSTEM, event.atMs);
   return { id, events };
 }
-
-/** What is worked out over hours stands long after what it tells of. */
-const lagsBehind = ({ metric }: Pick<AlarmRow, "metric">) => metricInfo(metric).lags ?? false;
-
-/** Alarms that stand, or stood until shortly before the last one; what lags behind only while it is fresh. */
-function lately(alarms: readonly AlarmRow[]): readonly AlarmRow[] {
-  const last = Math.max(...alarms.map((one) => one.raised_at));
-  const fresh = alarms.filter((one) =>
-    lagsBehind(one) ? one.raised_at > last - FRESH_MS : one.cleared_at === null || one.cleared_at > last - SPELL_MS,
-  );
-  return fresh.length ? fresh : alarms;
-}
-
-/**
- * Works severity, suspected cause and title of an incident out anew, and resolves it when nothing in it is wrong any
- * more.
- */
-export function refresh(db: Db, id: number, affected: Affected, atMs: number): IncidentEvent {
-  const incident = incidentById(db, id);
-  const alarms = alarmsOfIncident(db, id);
-  const active = alarms.filter((alarm) => alarm.cleared_at === null && alarm.quiet === null);
-  if (!incident) return { what: "changed", incidentId: id };
-  // What stands speaks for it, then what stood; a budget only where there is nothing else.
-  const judged =
-    [active, alarms].map((list) => list.filter((one) => !lagsBehind(one))).find((list) => list.length) ??
-    (active.length ? active : alarms);
-  const alarmed = new Set(judged.map((alarm) => subjectKey(subjectOf(alarm))));
-  const subjects = new Map(judged.map((alarm) => [subjectKey(subjectOf(alarm)), subjectOf(alarm)]));
-  const dependantsOf = (own: Subject) =>
-    [...subjects.values()].filter(
-      (other) => subjectKey(other) !== subjectKey(own) && isAmong(reliedOnBy(other, affected), own, affected),
-    ).length;
-  const suspects = rankSuspects(
-    judged.map((alarm) => ({
-      alarmId: alarm.id,
-      subjectName: alarm.subject,
-      severity: alarm.severity === "cleared" ? alarm.worst : alarm.severity,
-      raisedMs: alarm.raised_at,
-      text: alarm.text,
-      dependants: dependantsOf(subjectOf(alarm)),
-      isHarm: alarm.subject_type === "service",
-    })),
-  );
-  // What has cleared is evidence still: a cause does not change because part of the harm is over.
-  const told = alarms.filter((alarm) => alarm.quiet === null);
-  const causes = causesOf(db, lately(told.length ? told : alarms), affected.harm(), affected.nameOf, atMs);
-  const [likeliest] = causes;
-  const onCause = judged.filter(
-    (alarm) => likeliest?.componentId != null && alarm.component_id === likeliest.componentId,
-  );
-  const place = new Map(suspects.map(({ alarmId }, index) => [alarmId, index]));
-  // The worst of those on the cause; what is so before what is to come.
-  onCause.sort(
-    (a, b) =>
-      severityRank(b.worst) - severityRank(a.worst) ||
-      Number(a.detector === FORECAST) - Number(b.detector === FORECAST) ||
-      (place.get(a.id) ?? 0) - (place.get(b.id) ?? 0),
-  );
-  const spoken = onCause[0];
-  // The alarm on the likeliest cause speaks for it; else the one that others rely on most.
-  const first = suspects.find((one) => one.alarmId === spoken?.id) ?? suspects[0];
-  const suspect = alarms.find((alarm) => alarm.id === first?.alarmId);
-  const was = incident.causes[0];
-  if (likeliest && (was === undefined || was.name !== likeliest.name))
-    noteIncident(
-      db,
-      id,
-      "cause",
-      `Likeliest cause: ${likeliest.name} (${Math.round(likeliest.probability * 100)} %)${was ? `, was ${was.name}` : ""}`,
-      SYSTEM,
-      atMs,
-    );
-  const severity: Severity = worstSeverity(active.map((alarm) => alarm.severity));
-  const worst = worstSeverity([incident.worst, severity, ...alarms.map((alarm) => alarm.worst)]);
-  // Where nothing says which came of which, the number tells more than a name.
-  const others = incident.services.length === 0 ? alarmed.size - 1 : 0;
-  const problem =
-    suspect &&
-    `${symptomOf(suspect.metric, suspect.direction)}${shownQualifier(suspect.qualifier)} on ${suspect.subject}${others > 0 ? ` and ${others} more` : ""}`;
-  updateIncident(db, id, {
-    title:
-      problem === undefined
-        ? incident.title
-        : incident.service === null
-          ? capital(problem)
-          : `${incident.service}: ${problem}`,
-    severity,
-    worst,
-    suspectAlarmId: first?.alarmId ?? null,
-    suspectReasons: first?.reasons ?? [],
-    causes,
-  });
-  // A budget that was burnt comes back with time alone: it does not keep open what is over.
-  const [held, burning] = [active.filter((one) => !lagsBehind(one)), active.filter(lagsBehind)];
-  if (
-    incident.resolved_at === null &&
-    held.length === 0 &&
-    (burning.length === 0 || alarms.some((one) => !lagsBehind(one)))
-  ) {
-    resolveIncident(db, id, atMs);
-    const left = burning.length ? "; what is left is the budget that it burnt" : "";
-    noteIncident(db, id, "resolved", `Resolved: every alarm in it has cleared${left}`, SYSTEM, atMs);
-    return { what: "resolved", incidentId: id };
-  }
-  return { what: "changed", incidentId: id };
-}
-
-/** What tells alarms of one rule from those of another says nothing to people. */
-const shownQualifier = (qualifier: string) => (qualifier && !/^rule \d+$/.test(qualifier) ? ` (${qualifier})` : "");
-
-const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);

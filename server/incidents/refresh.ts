@@ -1,0 +1,166 @@
+import { severityRank, worstSeverity, type Severity } from "#core/alarms/severity";
+import { rankSuspects, SPELL_MS } from "#core/correlation/incidents";
+import { metricInfo, symptomOf } from "#core/catalogue/metrics";
+import { MINUTE_MS } from "#core/time/windows";
+import type { EstateGraph } from "#core/topology/graph";
+import { causesOf } from "../causes/causes";
+import type { HarmMap } from "../causes/harm-map";
+import { subjectKey, type AlarmRow, type Subject } from "../store/alarms";
+import type { Db } from "../store/database";
+import { alarmsOfIncident, incidentById, noteIncident, resolveIncident, updateIncident } from "../store/incidents";
+
+export interface IncidentEvent {
+  what: "opened" | "reopened" | "changed" | "resolved";
+  incidentId: number;
+}
+
+/** What correlation asks about the estate. */
+export interface Affected {
+  /** Services that a subject is or is a member of. */
+  servicesOf: (subject: Subject) => readonly { id: number; name: string }[];
+  nameOf: (subject: Subject) => string;
+  siteOf: (subject: Subject) => string;
+  graph: EstateGraph;
+  /** Who can hurt whom, as it stands now. */
+  harm: () => HarmMap;
+  /** Components by which a service is entered. */
+  entriesOf: (serviceId: number) => ReadonlySet<number>;
+}
+
+/** Who does what nobody does by hand. */
+export const SYSTEM = "Holotaxis";
+/** The detector that tells of what is to come. */
+const FORECAST = "trend";
+/** What comes so long after the last alarm of an incident is hardly of it. */
+export const FRESH_MS = 30 * MINUTE_MS;
+
+export const subjectOf = (alarm: Pick<AlarmRow, "subject_type" | "subject_id">): Subject => ({
+  type: alarm.subject_type,
+  id: alarm.subject_id,
+});
+
+/** What a component relies on; of a service, its entry points and what those rely on. */
+export function reliedOnBy({ type, id }: Subject, { graph, entriesOf }: Affected): ReadonlySet<number> {
+  if (type === "component") return graph.reliedOn(id);
+  if (type !== "service") return new Set();
+  const all = new Set(entriesOf(id));
+  for (const entry of entriesOf(id)) for (const one of graph.reliedOn(entry)) all.add(one);
+  return all;
+}
+
+/** Whether a component, or an entry point of a service, is among what is relied on. */
+export function isAmong(relied: ReadonlySet<number>, { type, id }: Subject, { entriesOf }: Affected): boolean {
+  if (type === "component") return relied.has(id);
+  return type === "service" && [...entriesOf(id)].some((entry) => relied.has(entry));
+}
+
+/** What is worked out over hours stands long after what it tells of. */
+export const lagsBehind = ({ metric }: Pick<AlarmRow, "metric">) => metricInfo(metric).lags ?? false;
+
+/** Alarms that stand, or stood until shortly before the last one; what lags behind only while it is fresh. */
+export function lately(alarms: readonly AlarmRow[]): readonly AlarmRow[] {
+  const last = Math.max(...alarms.map((one) => one.raised_at));
+  const fresh = alarms.filter((one) =>
+    lagsBehind(one) ? one.raised_at > last - FRESH_MS : one.cleared_at === null || one.cleared_at > last - SPELL_MS,
+  );
+  return fresh.length ? fresh : alarms;
+}
+
+/**
+ * Works severity, suspected cause and title of an incident out anew, and resolves it when nothing in it is wrong any
+ * more.
+ */
+export function refresh(db: Db, id: number, affected: Affected, atMs: number): IncidentEvent {
+  const incident = incidentById(db, id);
+  const alarms = alarmsOfIncident(db, id);
+  const active = alarms.filter((alarm) => alarm.cleared_at === null && alarm.quiet === null);
+  if (!incident) return { what: "changed", incidentId: id };
+  // What stands speaks for it, then what stood; a budget only where there is nothing else.
+  const judged =
+    [active, alarms].map((list) => list.filter((one) => !lagsBehind(one))).find((list) => list.length) ??
+    (active.length ? active : alarms);
+  const alarmed = new Set(judged.map((alarm) => subjectKey(subjectOf(alarm))));
+  const subjects = new Map(judged.map((alarm) => [subjectKey(subjectOf(alarm)), subjectOf(alarm)]));
+  const dependantsOf = (own: Subject) =>
+    [...subjects.values()].filter(
+      (other) => subjectKey(other) !== subjectKey(own) && isAmong(reliedOnBy(other, affected), own, affected),
+    ).length;
+  const suspects = rankSuspects(
+    judged.map((alarm) => ({
+      alarmId: alarm.id,
+      subjectName: alarm.subject,
+      severity: alarm.severity === "cleared" ? alarm.worst : alarm.severity,
+      raisedMs: alarm.raised_at,
+      text: alarm.text,
+      dependants: dependantsOf(subjectOf(alarm)),
+      isHarm: alarm.subject_type === "service",
+    })),
+  );
+  // What has cleared is evidence still: a cause does not change because part of the harm is over.
+  const told = alarms.filter((alarm) => alarm.quiet === null);
+  const causes = causesOf(db, lately(told.length ? told : alarms), affected.harm(), affected.nameOf, atMs);
+  const [likeliest] = causes;
+  const onCause = judged.filter(
+    (alarm) => likeliest?.componentId != null && alarm.component_id === likeliest.componentId,
+  );
+  const place = new Map(suspects.map(({ alarmId }, index) => [alarmId, index]));
+  // The worst of those on the cause; what is so before what is to come.
+  onCause.sort(
+    (a, b) =>
+      severityRank(b.worst) - severityRank(a.worst) ||
+      Number(a.detector === FORECAST) - Number(b.detector === FORECAST) ||
+      (place.get(a.id) ?? 0) - (place.get(b.id) ?? 0),
+  );
+  const spoken = onCause[0];
+  // The alarm on the likeliest cause speaks for it; else the one that others rely on most.
+  const first = suspects.find((one) => one.alarmId === spoken?.id) ?? suspects[0];
+  const suspect = alarms.find((alarm) => alarm.id === first?.alarmId);
+  const was = incident.causes[0];
+  if (likeliest && (was === undefined || was.name !== likeliest.name))
+    noteIncident(
+      db,
+      id,
+      "cause",
+      `Likeliest cause: ${likeliest.name} (${Math.round(likeliest.probability * 100)} %)${was ? `, was ${was.name}` : ""}`,
+      SYSTEM,
+      atMs,
+    );
+  const severity: Severity = worstSeverity(active.map((alarm) => alarm.severity));
+  const worst = worstSeverity([incident.worst, severity, ...alarms.map((alarm) => alarm.worst)]);
+  // Where nothing says which came of which, the number tells more than a name.
+  const others = incident.services.length === 0 ? alarmed.size - 1 : 0;
+  const problem =
+    suspect &&
+    `${symptomOf(suspect.metric, suspect.direction)}${shownQualifier(suspect.qualifier)} on ${suspect.subject}${others > 0 ? ` and ${others} more` : ""}`;
+  updateIncident(db, id, {
+    title:
+      problem === undefined
+        ? incident.title
+        : incident.service === null
+          ? capital(problem)
+          : `${incident.service}: ${problem}`,
+    severity,
+    worst,
+    suspectAlarmId: first?.alarmId ?? null,
+    suspectReasons: first?.reasons ?? [],
+    causes,
+  });
+  // A budget that was burnt comes back with time alone: it does not keep open what is over.
+  const [held, burning] = [active.filter((one) => !lagsBehind(one)), active.filter(lagsBehind)];
+  if (
+    incident.resolved_at === null &&
+    held.length === 0 &&
+    (burning.length === 0 || alarms.some((one) => !lagsBehind(one)))
+  ) {
+    resolveIncident(db, id, atMs);
+    const left = burning.length ? "; what is left is the budget that it burnt" : "";
+    noteIncident(db, id, "resolved", `Resolved: every alarm in it has cleared${left}`, SYSTEM, atMs);
+    return { what: "resolved", incidentId: id };
+  }
+  return { what: "changed", incidentId: id };
+}
+
+/** What tells alarms of one rule from those of another says nothing to people. */
+const shownQualifier = (qualifier: string) => (qualifier && !/^rule \d+$/.test(qualifier) ? ` (${qualifier})` : "");
+
+const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);

@@ -1,0 +1,172 @@
+import { beforeEach, describe, expect, it } from "vitest";
+import { emptyEstate, useStore } from "../../tests/store";
+import type { AlarmEvent } from "../alarms/alarm-book";
+import { readHarmMap } from "../causes/harm-map";
+import { readGraph } from "../estate/services";
+import { subjectKey, type Subject } from "../store/alarms";
+import type { Db } from "../store/database";
+import { currentComponents, insertComponent } from "../store/estate";
+import { alarmsOfIncident, incidentEvents, recentIncidents, tellApart } from "../store/incidents";
+import { insertRelation } from "../store/relations";
+import { saveService } from "../store/services";
+import { correlate } from "./correlate";
+import type { Affected } from "./refresh";
+
+const AT = Date.parse("2026-03-17T10:00:00Z");
+const MINUTE = 60_000;
+let db: Db;
+useStore((made) => (db = made));
+const id: Record<string, number> = {};
+/** Members of the one service, by name. */
+let members: string[] = [];
+let deskId = 0;
+
+beforeEach(() => {
+  emptyEstate(db);
+  db.exec(
+    "DELETE FROM incident_alarm; DELETE FROM incident_event; DELETE FROM incident_service; DELETE FROM incident; DELETE FROM told_apart; DELETE FROM alarm; DELETE FROM service",
+  );
+  deskId = saveService(db, { uid: "desk", name: "Desk", purpose: "", owner: "", entries: [] }, AT - 86_400_000);
+  members = [];
+  for (const name of ["dir", "plan", "desk", "bill", "till", "lone"])
+    id[name] = insertComponent(
+      db,
+      {
+        kind: "app.process",
+        name,
+        site: `Place of ${name}`,
+        reason: "test",
+        sourceId: null,
+        hostId: null,
+        address: null,
+        keys: [`k:${name}`],
+        facts: {},
+      },
+      AT - 86_400_000,
+    );
+  const calls = (from: string, to: string) =>
+    insertRelation(
+      db,
+      { type: "talks-to", fromId: id[from] ?? 0, toId: id[to] ?? 0, detail: "", connections: 1, seenBy: "test" },
+      AT - 86_400_000,
+    );
+  // Two services that share the directory and nothing else.
+  calls("desk", "plan");
+  calls("plan", "dir");
+  calls("till", "bill");
+  calls("bill", "dir");
+});
+
+const nameOf = ({ id: one }: Subject) => currentComponents(db).find((row) => row.id === one)?.name ?? "";
+const affected = (): Affected => {
+  const graph = readGraph(db);
+  return {
+    graph,
+    harm: () => readHarmMap(db, graph, new Map()),
+    servicesOf: (subject) => (members.includes(nameOf(subject)) ? [{ id: deskId, name: "Desk" }] : []),
+    nameOf,
+    siteOf: (subject) => currentComponents(db).find((row) => row.id === subject.id)?.site ?? "",
+    entriesOf: () => new Set<number>(),
+  };
+};
+
+function raise(name: string, minutes: number, metric = "calls.failing"): AlarmEvent {
+  const subject: Subject = { type: "component", id: id[name] ?? 0 };
+  const atMs = AT + minutes * MINUTE;
+  const alarmId = Number(
+    db
+      .prepare(
+        `INSERT INTO alarm (subject_type, subject_id, detector, metric, direction, alarm_type, qualifier, severity,
+           worst, text, onset_at, raised_at, changed_at)
+         VALUES ('component', ?, 'threshold', ?, 'above', ?, '', 'major', 'major', 'bad', ?, ?, ?)`,
+      )
+      .run(subject.id, metric, `${metric}.high`, atMs, atMs, atMs).lastInsertRowid,
+  );
+  return {
+    what: "raised",
+    alarmId,
+    subject,
+    metric,
+    direction: "above",
+    detector: "threshold",
+    qualifier: "",
+    severity: "major",
+    text: "bad",
+    atMs,
+  } as unknown as AlarmEvent;
+}
+const open = () =>
+  recentIncidents(db, Number.MAX_SAFE_INTEGER)
+    .filter((row) => row.resolved_at === null)
+    .map((row) => row.id);
+const inside = (incident: number | undefined) =>
+  alarmsOfIncident(db, incident ?? 0)
+    .map((alarm) => alarm.subject)
+    .sort();
+
+describe("incidents that were sure of causes of their own", () => {
+  const cascade = () => {
+    correlate(db, [raise("plan", 0), raise("desk", 0.2)], affected());
+    correlate(db, [raise("bill", 0.5), raise("till", 0.7)], affected());
+    expect(open()).toHaveLength(2);
+  };
+
+  it("become one when what both lean on speaks, and is behind both when they are looked at together", () => {
+    cascade();
+    correlate(db, [raise("dir", 1)], affected());
+    const [incident, ...others] = open();
+    expect(others).toEqual([]);
+    expect(inside(incident)).toEqual(["bill", "desk", "dir", "plan", "till"]);
+    const told = incidentEvents(db, incident ?? 0).find((event) => event.kind === "merged");
+    expect(told?.text).toMatch(/dir/);
+  });
+
+  it("stay two where people told them apart", () => {
+    cascade();
+    const key = (name: string) => subjectKey({ type: "component", id: id[name] ?? 0 });
+    for (const one of ["plan", "desk", "dir"])
+      for (const other of ["bill", "till"]) tellApart(db, key(one), key(other), "Anna", AT);
+    correlate(db, [raise("dir", 1)], affected());
+    expect(open()).toHaveLength(2);
+  });
+
+  it("stay two where the cause of one does not come to the other", () => {
+    correlate(db, [raise("plan", 0), raise("desk", 0.2)], affected());
+    correlate(db, [raise("lone", 0.5)], affected());
+    correlate(db, [raise("dir", 1)], affected());
+    expect(open()).toHaveLength(2);
+  });
+});
+
+describe("an incident with two causes that have nothing to do with each other", () => {
+  /** Put together because both are of the one service. */
+  const mixed = (metric: string) => {
+    members = ["desk", "lone"];
+    correlate(db, [raise("desk", 0)], affected());
+    correlate(db, [raise("lone", 1, metric)], affected());
+    expect(open()).toHaveLength(1);
+  };
+
+  it("is split once it had time to settle, and says why", () => {
+    mixed("process.memory");
+    const [first] = open();
+    correlate(db, [raise("desk", 4, "calls.slow")], affected());
+    expect(open()).toHaveLength(2);
+    const [, made] = open();
+    expect(inside(first)).toEqual(["desk", "desk"]);
+    expect(inside(made)).toEqual(["lone"]);
+    expect(incidentEvents(db, made ?? 0)[0]?.text).toBe(
+      `Split off from incident ${first}: lone explains them, and nothing joins it to the rest`,
+    );
+    // It stays so.
+    correlate(db, [raise("desk", 5, "logs.many")], affected());
+    expect(open()).toHaveLength(2);
+  });
+
+  it("stays whole where the cause of one hurts the other", () => {
+    members = ["desk", "plan"];
+    correlate(db, [raise("plan", 0, "process.memory")], affected());
+    correlate(db, [raise("desk", 4)], affected());
+    expect(open()).toHaveLength(1);
+  });
+});

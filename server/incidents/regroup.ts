@@ -1,0 +1,192 @@
+import { bestOf, natureOf } from "#core/correlation/harm";
+import { MINUTE_MS } from "#core/time/windows";
+import { causesOf } from "../causes/causes";
+import { nodeOfCause } from "../causes/harm-map";
+import { subjectKey, type AlarmRow } from "../store/alarms";
+import type { Db } from "../store/database";
+import {
+  affectedLabel,
+  affectServices,
+  alarmsOfIncident,
+  apartFrom,
+  incidentById,
+  incidentEvents,
+  mergeIncident,
+  moveAlarms,
+  noteIncident,
+  openIncident,
+  recentIncidents,
+  type IncidentCause,
+  type IncidentRow,
+} from "../store/incidents";
+import { FRESH_MS, lagsBehind, lately, refresh, subjectOf, SYSTEM, type Affected } from "./refresh";
+
+/** So sure must an incident be of its cause to draw others in. */
+const SURE = 0.5;
+/** So likely must the cause of one show as each alarm of the other. */
+const EXPLAINS = 0.3;
+/** Of the alarms of the other so many must be the common cause's, when both are looked at as one. */
+const EXPLAINED_SHARE = 0.8;
+/** Pairs that are looked at as one at a time: each is as much work as an incident. */
+const MOST_TOGETHER = 4;
+
+/**
+ * Merges open incidents that began together where the likeliest cause of one is that of the other, or explains every
+ * alarm of it, or is found to be behind both when their alarms are looked at as one; unless people told their alarms
+ * apart.
+ * @returns the incidents that were changed by it
+ */
+export function mergeByCause(db: Db, touched: ReadonlySet<number>, affected: Affected, atMs: number): Set<number> {
+  const changed = new Set<number>();
+  const open = recentIncidents(db, Number.MAX_SAFE_INTEGER).sort((a, b) => a.opened_at - b.opened_at || a.id - b.id);
+  const gone = new Set<number>();
+  const pooling = { left: MOST_TOGETHER };
+  for (const one of open)
+    for (const other of open) {
+      if (one.id === other.id || gone.has(one.id) || gone.has(other.id)) continue;
+      if (!(touched.has(one.id) || touched.has(other.id))) continue;
+      const why = causeOfBoth(db, one, other, affected, pooling, atMs);
+      if (why === undefined || areApart(db, one.id, other.id)) continue;
+      // The older stays.
+      const [into, from] = one.opened_at <= other.opened_at ? [one, other] : [other, one];
+      mergeIncident(db, from.id, into.id, atMs);
+      noteIncident(db, from.id, "merged", `Merged into incident ${into.id}: ${why}`, SYSTEM, atMs);
+      noteIncident(db, into.id, "merged", `Incident ${from.id} merged into this one: ${why}`, SYSTEM, atMs);
+      gone.add(from.id);
+      changed.add(from.id).add(into.id);
+      refresh(db, into.id, affected, atMs);
+    }
+  return changed;
+}
+
+/** Why the likeliest cause of one incident is behind another too; undefined where it is not. */
+function causeOfBoth(
+  db: Db,
+  one: IncidentRow,
+  other: IncidentRow,
+  affected: Affected,
+  pooling: { left: number },
+  atMs: number,
+): string | undefined {
+  const [cause] = one.causes;
+  if (!cause || cause.probability < SURE || cause.serviceId !== null) return undefined;
+  if (Math.abs(one.opened_at - other.opened_at) > FRESH_MS) return undefined;
+  const node = nodeOfCause(cause);
+  const [theirs] = other.causes;
+  if (node === undefined) return undefined;
+  const isSure = theirs !== undefined && theirs.probability >= SURE;
+  if (isSure && nodeOfCause(theirs) === node) return `${cause.name} is the likeliest cause of both`;
+  const { graph } = affected.harm();
+  const alarms = alarmsOfIncident(db, other.id).filter((alarm) => alarm.quiet === null && !lagsBehind(alarm));
+  if (!alarms.length) return undefined;
+  const explains = (alarm: AlarmRow) =>
+    graph.chance(node, subjectKey(subjectOf(alarm)), natureOf(alarm.metric)) >= EXPLAINS;
+  if (!isSure) return alarms.every(explains) ? `${cause.name} would explain all of it` : undefined;
+  // What is sure of a cause of its own goes in only where that is none any more beside the other.
+  if (pooling.left <= 0 || !alarms.some(explains)) return undefined;
+  pooling.left--;
+  return isBehindAll(db, one, alarms, node, affected, atMs)
+    ? `looked at together, ${cause.name} is behind both`
+    : undefined;
+}
+
+/** Whether, with the alarms of another incident among its own, a cause explains most of those, and needs no other beside it. */
+function isBehindAll(
+  db: Db,
+  one: IncidentRow,
+  others: readonly AlarmRow[],
+  node: string,
+  affected: Affected,
+  atMs: number,
+): boolean {
+  const own = alarmsOfIncident(db, one.id).filter((alarm) => alarm.quiet === null);
+  const known = new Set(one.causes.flatMap((cause) => (cause.isRoot ? (nodeOfCause(cause) ?? []) : [])));
+  const roots = causesOf(db, lately([...own, ...others]), affected.harm(), affected.nameOf, atMs).filter(
+    (cause) => cause.isRoot,
+  );
+  const common = roots.find((cause) => nodeOfCause(cause) === node);
+  if (!common || roots.some((cause) => !known.has(nodeOfCause(cause) ?? ""))) return false;
+  const explained = new Set(common.explains);
+  return others.filter((alarm) => explained.has(alarm.id)).length >= EXPLAINED_SHARE * others.length;
+}
+
+/** An incident is left together until so long after it began: evidence comes one after the other. */
+const SETTLED_MS = 3 * MINUTE_MS;
+/** Trouble of one cause comes to the other with at least this chance: they may be one affair. */
+const HURTS = 0.15;
+
+/**
+ * Splits what one of several causes explains alone off into an incident of its own, where nothing joins it to the
+ * rest: neither cause shows where the other does, nor hurts the other. What people put together stays together.
+ * @returns the incidents that were made by it
+ */
+export function splitByCause(db: Db, touched: ReadonlySet<number>, affected: Affected, atMs: number): number[] {
+  return [...touched].flatMap((id) => {
+    const incident = incidentById(db, id);
+    if (!incident || incident.resolved_at !== null || incident.merged_into !== null) return [];
+    if (incident.confirmed !== null || atMs - incident.opened_at < SETTLED_MS) return [];
+    const apart = unrelatedRoot(incident.causes, affected);
+    if (!apart) return [];
+    if (incidentEvents(db, id).some((event) => event.kind === "merged" && event.by_whom !== SYSTEM)) return [];
+    return splitOff(db, incident, apart, affected, atMs);
+  });
+}
+
+/** Of two roots that have nothing to do with each other, the one that spoke later; undefined where there are none. */
+function unrelatedRoot(causes: readonly IncidentCause[], affected: Affected): IncidentCause | undefined {
+  const roots = causes.filter((cause) => cause.isRoot && cause.probability >= SURE && cause.explains.length > 0);
+  const [first] = roots;
+  const node = first && nodeOfCause(first);
+  if (!first || node === undefined) return undefined;
+  const { graph } = affected.harm();
+  const other = roots.slice(1).find((cause) => {
+    const place = nodeOfCause(cause);
+    if (place === undefined) return false;
+    const shared = roots.some(
+      (root) => root !== cause && root.explains.some((alarm) => cause.explains.includes(alarm)),
+    );
+    const hurts = (from: string, to: string) => bestOf(graph.reach(from).arrivals.get(to)) >= HURTS;
+    return !shared && !hurts(node, place) && !hurts(place, node);
+  });
+  return other && Math.min(...other.explains) < Math.min(...first.explains) ? first : other;
+}
+
+function splitOff(db: Db, incident: IncidentRow, cause: IncidentCause, affected: Affected, atMs: number): number[] {
+  const alarms = alarmsOfIncident(db, incident.id);
+  const chosen = alarms.filter((alarm) => cause.explains.includes(alarm.id));
+  const [first] = chosen;
+  // The same at one place at one time may have a cause that nobody watches.
+  const sign = (alarm: AlarmRow) => `${alarm.metric} ${affected.siteOf(subjectOf(alarm))}`;
+  const rest = new Set(alarms.filter((alarm) => !chosen.includes(alarm)).map(sign));
+  if (!first || rest.size === 0 || chosen.some((alarm) => rest.has(sign(alarm)))) return [];
+  const services = new Map(
+    chosen.flatMap((alarm) => affected.servicesOf(subjectOf(alarm))).map((one) => [one.id, one]),
+  );
+  const made = openIncident(
+    db,
+    {
+      subject: subjectKey(subjectOf(first)),
+      title: affectedLabel([...services.values()]) ?? first.subject,
+      severity: first.worst,
+    },
+    Math.min(...chosen.map((alarm) => alarm.raised_at)),
+  );
+  const ids = chosen.map((alarm) => alarm.id);
+  moveAlarms(db, incident.id, made, ids, `${cause.name} alone explains it, and has nothing to do with the rest`);
+  affectServices(db, made, [...services.keys()]);
+  const count = `${chosen.length} ${chosen.length === 1 ? "alarm" : "alarms"}`;
+  const why = `${cause.name} explains them, and nothing joins it to the rest`;
+  noteIncident(db, made, "opened", `Split off from incident ${incident.id}: ${why}`, SYSTEM, atMs);
+  noteIncident(db, incident.id, "split", `${count} split off into incident ${made}: ${why}`, SYSTEM, atMs);
+  refresh(db, made, affected, atMs);
+  refresh(db, incident.id, affected, atMs);
+  return [made];
+}
+
+/** Whether people told any alarms of two incidents apart. */
+function areApart(db: Db, one: number, other: number): boolean {
+  const others = new Set(alarmsOfIncident(db, other).map((alarm) => subjectKey(subjectOf(alarm))));
+  return alarmsOfIncident(db, one).some((alarm) =>
+    [...apartFrom(db, subjectKey(subjectOf(alarm)))].some((apart) => others.has(apart)),
+  );
+}
