@@ -206,3 +206,48 @@ it("knows the nature of what is wrong by the metric", () => {
   expect(natureOf("http.server.request.duration.p95")).toBe("slow");
   expect(natureOf("nobody.described.this")).toBe("other");
 });
+
+describe("several that do the same work", () => {
+  const ofSet = (node: string) => (node.startsWith("front-") ? { set: "fronts" } : {});
+  const both = [see("front-1", "failing"), see("front-2", "failing"), see("service", "failing")];
+
+  it("are the cause together where each of them fails and nothing that they share speaks", () => {
+    const causes = rank(both, ofSet);
+    expect(causes.filter((one) => one.isRoot).map((one) => one.node)).toEqual(["front-1", "front-2"]);
+    expect(causes[0]?.probability).toBeGreaterThan(0.5);
+  });
+
+  it("are not where what they share speaks, nor where one of them alone fails", () => {
+    expect(first([...both, see("app", "failing")], ofSet)).toBe("app");
+    const one = rank([see("front-1", "failing"), see("service", "failing")], ofSet);
+    expect(one.filter((each) => each.isRoot).map((each) => each.node)).toEqual(["front-1"]);
+  });
+});
+
+it("calls that go badly to what says that it answers well point past who makes them", () => {
+  const line = { from: "line", to: "app", way: "line" } as const;
+  const across = new HarmGraph([...ESTATE, line, { from: "line", to: "front-1", way: "line" }]);
+  const likeliest = (isOutward: boolean) =>
+    rankCauses({
+      graph: across,
+      evidence: ["app", "front-1"].map((node) => ({ ...see(node, "slow"), isOutward })),
+      standingOf: (node) => ({ ...standing(node), isWatched: node !== "line" && standing(node).isWatched }),
+    })[0]?.node;
+  expect([likeliest(false), likeliest(true)]).toEqual(["app", "line"]);
+});
+
+it("a line is cut where what lies beyond is out of reach, and only slow where that answers", () => {
+  // Two at one end call across; three hosts stand at the other.
+  const beyond = ["far-1", "far-2", "far-3"];
+  const lines = new HarmGraph([
+    ...["near-1", "near-2"].flatMap((to) => ["late", "cut"].map((from) => ({ from, to, way: "line" }) as const)),
+    ...beyond.map((to) => ({ from: "cut", to, way: "beyond" }) as const),
+  ]);
+  const likeliest = (down: readonly string[]) =>
+    rankCauses({
+      graph: lines,
+      evidence: [see("near-1", "slow"), see("near-2", "slow"), ...down.map((node) => see(node, "down"))],
+      standingOf: (node) => ({ weight: 0.5, isWatched: beyond.includes(node) }),
+    }).find((one) => one.isRoot)?.node;
+  expect([likeliest([]), likeliest(beyond)]).toEqual(["late", "cut"]);
+});
