@@ -277,6 +277,7 @@ function membersOf(causes: ReadonlyMap<string, Cause>, candidates: readonly Cand
   for (const cause of causes.values())
     for (const node of byNode.get(cause.node)?.members ?? []) {
       const own = byNode.get(node) as Candidate;
+      if (!own.explains.length) continue;
       const known = result.get(node);
       result.set(node, {
         node,

@@ -94,7 +94,7 @@ export const WAYS: Readonly<Record<Way, Passing>> = {
   switch: { carries: 0.9, shows: { down: 0.95, network: 0.9, slow: 0.7, failing: 0.7, rest: 0.1 } },
   wired: { carries: 0.04, shows: { network: 0.5, rest: 0.05 } },
   entry: { carries: 0.95, shows: { slow: 0.9, failing: 0.95, figure: 0.8, down: 0.9, rest: 0.5 } },
-  beyond: { carries: 0.6, shows: { down: 0.95, rest: 0.02 } },
+  beyond: { carries: 0.85, shows: { down: 0.95, rest: 0.02 } },
   line: {
     carries: 0.75,
     shows: {
@@ -120,7 +120,19 @@ export const AFTER: Readonly<Partial<Record<Way, Partial<Record<Way, number>>>>>
   volume: { guest: 0.2, process: 0.3, caller: 0.3 },
   switch: { wired: 0, guest: 0 },
   line: { process: 0, caller: 0.2, wired: 0, guest: 0 },
-  beyond: { process: 0, caller: 0, callee: 0.3, wired: 0, guest: 0 },
+  // What is out of reach of the watcher works on with its neighbours.
+  beyond: {
+    process: 0,
+    caller: 0,
+    callee: 0,
+    wired: 0,
+    guest: 0,
+    host: 0,
+    hypervisor: 0,
+    volume: 0,
+    switch: 0,
+    entry: 0,
+  },
 };
 
 /** Chance that something of this nature is a thing's own doing; 1 where it is not named: some come from elsewhere. */

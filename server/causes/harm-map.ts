@@ -10,12 +10,21 @@ export const serviceNode = (id: number): string => `service:${id}`;
 /** The line between two sites. */
 export const lineNode = (a: string, b: string): string => `line:${[a, b].sort().join("\n")}`;
 
-/** The same line where it is cut, not only slow or lossy: what lies beyond is out of reach then. */
-export const cutNode = (a: string, b: string): string => `cut:${[a, b].sort().join("\n")}`;
+/**
+ * The same line where it is cut, not only slow or lossy: what lies beyond is out of reach then.
+ * @param far the end that is out of reach; either where left out
+ */
+const cutNode = (a: string, b: string, far?: string): string =>
+  `cut:${[...[a, b].sort(), ...(far === undefined ? [] : [far])].join("\n")}`;
 
 /** The two sites of a line's node, cut or not; undefined for any other node. */
 export const sitesOfLine = (node: string): [string, string] | undefined =>
-  /^(line|cut):/.test(node) ? (node.slice(node.indexOf(":") + 1).split("\n") as [string, string]) : undefined;
+  /^(line|cut):/.test(node)
+    ? (node
+        .slice(node.indexOf(":") + 1)
+        .split("\n")
+        .slice(0, 2) as [string, string])
+    : undefined;
 
 /** The component of a node; undefined for any other node. */
 export const componentOfNode = (node: string): number | undefined =>
@@ -82,17 +91,21 @@ export function readHarmMap(db: Db, graph: EstateGraph, entries: ReadonlyMap<num
     const id = componentOfNode(node);
     return id === undefined ? undefined : components.get(id);
   };
+  const sets = new Map<number, string>();
   const sizes = new Map<string, number>();
   for (const row of components.values()) {
-    const set = setName(row);
-    if (set !== undefined) sizes.set(set, (sizes.get(set) ?? 0) + 1);
+    const set = setName(row, graph, components);
+    if (set === undefined) continue;
+    sets.set(row.id, set);
+    sizes.set(set, (sizes.get(set) ?? 0) + 1);
   }
   return {
     graph: new HarmGraph(edges),
     weightOf(node) {
       if (node.startsWith("service:")) return 0.001;
       if (node.startsWith("line:")) return LINE_WEIGHT;
-      if (node.startsWith("cut:")) return CUT_WEIGHT;
+      // Which end is out of reach is known; either is asked for by what explains other incidents only.
+      if (node.startsWith("cut:")) return node.split("\n").length === 3 ? CUT_WEIGHT : 1e-9;
       const row = rowOf(node);
       const info = row && kindInfo(row.kind);
       // A region, an account or a name space is what others are put in, and seldom what breaks.
@@ -105,8 +118,7 @@ export function readHarmMap(db: Db, graph: EstateGraph, entries: ReadonlyMap<num
       return kindInfo(row.kind).isHost ? row.address !== null : answering.has(row.id);
     },
     setOf(node) {
-      const row = rowOf(node);
-      const set = row && setName(row);
+      const set = sets.get(componentOfNode(node) ?? 0);
       return set !== undefined && (sizes.get(set) ?? 0) > 1 ? set : undefined;
     },
     placesOf(node) {
@@ -116,9 +128,22 @@ export function readHarmMap(db: Db, graph: EstateGraph, entries: ReadonlyMap<num
   };
 }
 
-/** What runs under one name on several hosts does the same work. */
-const setName = (row: ComponentRow): string | undefined =>
-  row.process && row.label ? `${row.kind} ${row.label}` : undefined;
+/**
+ * What runs under one name on several hosts does the same work where the same ask for it, or where nobody asks, where it
+ * asks the same: one product stores for many.
+ */
+function setName(
+  row: ComponentRow,
+  graph: EstateGraph,
+  components: ReadonlyMap<number, ComponentRow>,
+): string | undefined {
+  if (!row.process || !row.label) return undefined;
+  const labels = (ids: readonly number[]) =>
+    [...new Set(ids.map((id) => components.get(id)?.label ?? ""))].sort().join(",");
+  const callers = labels(graph.to(row.id).flatMap((one) => (one.type === "talks-to" ? one.from : [])));
+  const callees = labels(graph.from(row.id).flatMap((one) => (one.type === "talks-to" ? one.to : [])));
+  return callers || callees ? `${row.kind} ${row.label} ${callers ? `for ${callers}` : `with ${callees}`}` : undefined;
+}
 
 function edgesOf(id: number, graph: EstateGraph, components: ReadonlyMap<number, ComponentRow>): HarmEdge[] {
   const own = componentNode(id);
@@ -180,14 +205,15 @@ function linesOf(graph: EstateGraph, components: ReadonlyMap<number, ComponentRo
       const other = components.get(to);
       if (type !== "talks-to" || !other || other.site === row.site) continue;
       if (!places.has(row.site) || !places.has(other.site)) continue;
-      const cut = cutNode(row.site, other.site);
-      lines.set(cut, [row.site, other.site]);
-      for (const line of [lineNode(row.site, other.site), cut])
-        edges.push({ from: line, to: componentNode(row.id), way: "line" });
+      const line = lineNode(row.site, other.site);
+      const cuts = [undefined, row.site, other.site].map((far) => cutNode(row.site, other.site, far));
+      lines.set(line, [row.site, other.site]);
+      for (const from of [line, ...cuts]) edges.push({ from, to: componentNode(row.id), way: "line" });
     }
-  for (const [cut, sites] of lines)
+  for (const [a, b] of lines.values())
     for (const row of components.values())
-      if (sites.includes(row.site) && row.address !== null)
-        edges.push({ from: cut, to: componentNode(row.id), way: "beyond" });
+      if ((row.site === a || row.site === b) && (row.address !== null || row.kind.startsWith("platform.")))
+        for (const from of [cutNode(a, b), cutNode(a, b, row.site)])
+          edges.push({ from, to: componentNode(row.id), way: "beyond" });
   return edges;
 }

@@ -1,5 +1,5 @@
 import { metricInfo } from "#core/catalogue/metrics";
-import { worstSeverity, type Severity } from "#core/alarms/severity";
+import { severityRank, worstSeverity, type Severity } from "#core/alarms/severity";
 import { kindMatches } from "#core/catalogue/kinds";
 import { fitsPattern } from "#core/estate/pattern";
 import { redundantSets, type Candidate } from "#core/topology/application";
@@ -104,7 +104,8 @@ export interface HealthContext {
 
 /**
  * Health of the given subjects: of components from their active alarms; of services how their members are, by the rule
- * of each, and what they are hurt by: their own alarms where it is measured how they do, else their members' state.
+ * of each, and what they are hurt by: their own alarms, and calls that go badly where they are entered, where it is
+ * measured how they do, else their members' state.
  * Call inside a transaction. Returns how many verdicts changed.
  */
 export function refreshHealth(
@@ -150,9 +151,36 @@ export function refreshHealth(
     write("members", id, state);
     const own = stateOf("service", id);
     const measured = isMeasured(id) || own.severity !== "cleared";
-    write("service", id, measured ? own : state);
+    write("service", id, measured ? worseOf(own, entryState(db, id, alarmsOf, atMs)) : state);
   }
   return changed;
+}
+
+interface State {
+  severity: Severity;
+  reason: string;
+}
+
+const worseOf = (one: State, other: State): State =>
+  severityRank(other.severity) > severityRank(one.severity) ? other : one;
+
+/**
+ * How calls are answered where a service is entered. One operation at one of several entry points that goes badly hurts
+ * those who use it, though among all calls it is hardly seen; it is no more than major, since others are answered.
+ */
+function entryState(db: Db, id: number, alarmsOf: ReadonlyMap<string, readonly AlarmRow[]>, atMs: number): State {
+  let state: State = { severity: "cleared", reason: "" };
+  for (const { component_id, entry } of membersOf(db, id, atMs)) {
+    if (!entry) continue;
+    for (const alarm of alarmsOf.get(`component:${component_id}`) ?? [])
+      // What an entry point itself calls is not what it answers.
+      if (alarm.metric.startsWith("calls.") && !alarm.qualifier.startsWith("to "))
+        state = worseOf(state, {
+          severity: alarm.severity === "critical" ? "major" : alarm.severity,
+          reason: `${alarm.subject}: ${alarm.text}`,
+        });
+  }
+  return state;
 }
 
 /** The members of a service as its health is judged; what their sets and weights are is read where its rule asks. */

@@ -39,14 +39,24 @@ export interface HarmLine {
   burnt: number | null;
 }
 
-/** Which services of some incidents are hurt by their own calls or figures, by "incident service". */
+/** Calls that are answered badly; what an entry point itself calls is none. */
+const isAnswered = ({ metric, qualifier }: Pick<IncidentAlarm, "metric" | "qualifier">): boolean =>
+  metric.startsWith("calls.") && !qualifier.startsWith("to ");
+
+/** Which services of some incidents are hurt by their own calls or figures, or where they are entered, by "incident service". */
 export function hurtServices(db: Db, incidentIds: readonly number[]): Map<string, ServiceHarm> {
   const hurt = new Map<string, ServiceHarm>();
   for (const { incident, service, worst } of prepared<{ incident: number; service: number; worst: Severity }>(
     db,
     `SELECT j.incident_id AS incident, a.subject_id AS service, a.worst FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id
-     WHERE a.subject_type = 'service' AND j.incident_id IN (SELECT value FROM json_each(?))`,
-  ).all(JSON.stringify(incidentIds))) {
+     WHERE a.subject_type = 'service' AND j.incident_id IN (SELECT value FROM json_each(:ids))
+     UNION ALL
+     SELECT j.incident_id, m.service_id, a.worst FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id
+       JOIN member m ON m.component_id = a.subject_id AND m.entry = 1 AND m.valid_to IS NULL
+       JOIN incident_service o ON o.incident_id = j.incident_id AND o.service_id = m.service_id
+     WHERE a.subject_type = 'component' AND a.metric IN ('calls.failing', 'calls.slow') AND a.qualifier NOT LIKE 'to %'
+       AND a.quiet IS NULL AND j.incident_id IN (SELECT value FROM json_each(:ids))`,
+  ).all({ ids: JSON.stringify(incidentIds) })) {
     const key = `${incident} ${service}`;
     const known = hurt.get(key);
     hurt.set(key, { isHurt: true, severity: known ? worstSeverity([known.severity, worst]) : worst });
@@ -60,7 +70,13 @@ export function harmOf(db: Db, incident: IncidentRow, alarms: readonly IncidentA
   const details = new Map(listServices(db).map((one) => [one.id, one.details]));
   const fromMs = beganAt(incident, alarms);
   const lines = incident.services.map(({ id, name }): HarmLine => {
-    const own = alarms.filter((one) => one.subject_type === "service" && one.subject_id === id && one.quiet === null);
+    const own = alarms.filter(
+      (one) =>
+        one.quiet === null &&
+        (one.subject_type === "service"
+          ? one.subject_id === id
+          : isAnswered(one) && entries.get(id)?.has(one.component_id ?? 0) === true),
+    );
     const kept = entries.get(id) && keptReader(db, entries.get(id) ?? [], undefined)(fromMs, toMs);
     const { objectivePercent, serverLimitMs } = details.get(id) ?? {};
     const burnt =
