@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { Severity } from "../alarms/severity";
 import { CROWD_MS, placeAlarm, rankSuspects, SPELL_MS, type IncidentState } from "./incidents";
 import { incidentSentence, watchSentence } from "./sentence";
-import { leadingShare, topProcesses } from "./odd-process";
+import { leadingShare, topProcesses, withShares } from "./odd-process";
 
 const alarm = { atMs: 1_000_000, severity: "critical" as const, services: [1] };
 const incident = (changes: Partial<IncidentState> = {}): IncidentState => ({
@@ -189,4 +189,15 @@ it("lists the largest processes first and the share of the largest", () => {
   expect(topProcesses(processes, 2).map((process) => process.name)).toEqual(["b", "a"]);
   expect(leadingShare(processes, 100)).toEqual({ name: "b", share: 0.6 });
   expect(leadingShare([], 100)).toBeUndefined();
+});
+
+it("works out of two looks what each process took of a processor, of those that are the same in both", () => {
+  const at = (pid: number, name: string, cpuHundredths: number) => ({ pid, name, memoryBytes: 0, cpuHundredths });
+  const before = [at(1, "store", 1000), at(2, "job", 50), at(3, "old", 10), at(4, "began anew", 900)];
+  const now = [at(1, "store", 1020), at(2, "job", 250), at(3, "new", 15), at(4, "began anew", 5), at(5, "born", 3)];
+  const shares = withShares(before, now, 2000);
+  expect(shares.map((one) => one.cpuPercent)).toEqual([10, 100, undefined, undefined, undefined]);
+  expect(topProcesses(shares, 2, "processor").map((one) => one.name)).toEqual(["job", "store"]);
+  // Where the clock stands still, nothing is known of it.
+  expect(withShares(before, now, 0).some((one) => "cpuPercent" in one)).toBe(false);
 });

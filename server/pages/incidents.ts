@@ -1,13 +1,13 @@
 import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { metricInfo } from "#core/catalogue/metrics";
-import { leadingShare, topProcesses } from "#core/correlation/odd-process";
+import { leadingShare, type UsedMost } from "#core/correlation/odd-process";
 import { priorityOf, type ServiceHarm } from "#core/correlation/priority";
 import { incidentSentence } from "#core/correlation/sentence";
 import { MINUTE_MS } from "#core/time/windows";
 import { reliantServices } from "#core/topology/graph";
 import { formatValue } from "#core/units/format";
 import { readKits } from "../kits/kits";
-import { alarmChanges, readSnapshot, type AlarmChangeRow } from "../store/alarms";
+import { alarmById, alarmChanges, readSnapshot, type AlarmChangeRow } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById, componentsById, partsOfHost, type ComponentRow } from "../store/estate";
@@ -157,8 +157,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
   const began = beganAt(incident, alarms);
   const fromMs = began - LEAD_MS;
   const toMs = Math.max(fromMs + 2 * LEAD_MS, incident.resolved_at === null ? nowMs : incident.resolved_at + TRAIL_MS);
-  const snapshot =
-    suspect && (readSnapshot(db, suspect.id) ?? alarms.map((alarm) => readSnapshot(db, alarm.id)).find(Boolean));
+  const snapshot = suspect && snapshotOf(db, suspect, alarms);
   const uses = suspect && metricInfo(suspect.metric).uses;
   const scene: Scene = {
     db,
@@ -209,7 +208,7 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     axis: axisOf(scene, before, logs),
     charts: chartsOf(scene, services),
     guests,
-    snapshot: snapshot ? { ...snapshot, processes: topProcesses(snapshot.processes, 10) } : null,
+    snapshot: snapshot ? { ...snapshot, by: shortOf(alarms), on: snapshotHost(db, snapshot.alarmId) } : null,
     // A resolved incident is shown as it was left.
     map: mapPage(db, { atMs: shownAt(scene), fromMs: began, incident: id }),
     notes: [
@@ -305,6 +304,25 @@ function axisOf(
     most: MOST_LANES,
   });
 }
+
+/** The processes of the host of the suspected alarm when it was raised, else of the first other of which they are known. */
+function snapshotOf(db: Db, suspect: IncidentAlarm, alarms: readonly IncidentAlarm[]) {
+  for (const { id } of [suspect, ...alarms]) {
+    const read = readSnapshot(db, id);
+    if (read) return { ...read, alarmId: id };
+  }
+  return undefined;
+}
+
+function snapshotHost(db: Db, alarmId: number) {
+  const on = componentById(db, alarmById(db, alarmId)?.component_id ?? 0);
+  const host = on?.host_id == null ? on : componentById(db, on.host_id);
+  return host ? { componentId: host.id, name: host.name } : null;
+}
+
+/** By what processes are listed first: what is short by the alarms. */
+const shortOf = (alarms: readonly IncidentAlarm[]): UsedMost =>
+  alarms.some((alarm) => metricInfo(alarm.metric).uses === "memory") ? "memory" : "processor";
 
 /** Whether a host does not respond: nothing can be run there. */
 function isSilent({ alarms, isOpen }: Scene, { id: host }: ComponentRow): boolean {

@@ -320,6 +320,8 @@ export interface StoredProcess {
   name: string;
   memoryBytes: number;
   cpuHundredths: number;
+  /** Of one processor, between two looks. */
+  cpuPercent?: number;
 }
 
 export function writeSnapshot(

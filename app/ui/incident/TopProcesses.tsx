@@ -1,37 +1,56 @@
 import Box from "@mui/material/Box";
+import { useState } from "react";
+import { topProcesses, type UsedMost } from "#core/correlation/odd-process";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import { useShell } from "../../shell/window";
+import { KeepLink } from "../KeepLink";
 import { Empty, Section } from "../Page";
+import { PlainButton } from "../PlainButton";
 import { PlainTable } from "../PlainTable";
-import type { IncidentData } from "./page";
+import { spanOf, type IncidentData } from "./page";
 
-/** The processes that used most memory when the alarm was raised. */
+const SHOWN = 10;
+
+/** The processes that used most of what ran out, or of the other, when the alarm was raised. */
 export function TopProcesses({ page }: { page: IncidentData }) {
   const { window: now } = useShell();
-  if (!page.snapshot) return null;
+  const { snapshot } = page;
+  const [chosen, choose] = useState<UsedMost>();
+  if (!snapshot) return null;
+  const canBoth = snapshot.processes.some((one) => one.cpuPercent !== undefined);
+  const by = canBoth ? (chosen ?? snapshot.by) : "memory";
   return (
     <Section
-      title={`Top processes by memory on ${page.host?.name} at ${dayAndTime(page.snapshot.atMs, now.nowMs, true)}`}
-      pad={page.snapshot.processes.length === 0}
+      title={`Top processes by ${by} on ${snapshot.on?.name ?? page.host?.name} at ${dayAndTime(snapshot.atMs, now.nowMs, true)}`}
+      pad={snapshot.processes.length === 0}
+      aside={
+        <>
+          {canBoth ? (
+            <PlainButton onClick={() => choose(by === "memory" ? "processor" : "memory")}>
+              {by === "memory" ? "By processor" : "By memory"}
+            </PlainButton>
+          ) : null}
+          {snapshot.on ? (
+            <KeepLink to={`/estate/${snapshot.on.componentId}?${spanOf(page)}`}>{snapshot.on.name}</KeepLink>
+          ) : null}
+        </>
+      }
     >
-      {page.snapshot.processes.length ? (
-        <Top processes={page.snapshot.processes} memoryBytes={page.snapshot.memoryBytes} />
+      {snapshot.processes.length ? (
+        <Top by={by} processes={topProcesses(snapshot.processes, SHOWN, by)} memoryBytes={snapshot.memoryBytes} />
       ) : (
-        <Empty>{page.snapshot.failure ?? "No processes were listed."}</Empty>
+        <Empty>{snapshot.failure ?? "No processes were listed."}</Empty>
       )}
     </Section>
   );
 }
 
-function Top({
-  processes,
-  memoryBytes,
-}: {
-  processes: { pid: number; name: string; memoryBytes: number }[];
-  memoryBytes: number;
-}) {
-  const largest = Math.max(1, ...processes.map((process) => process.memoryBytes));
+type Listed = NonNullable<IncidentData["snapshot"]>["processes"][number];
+
+function Top({ by, processes, memoryBytes }: { by: UsedMost; processes: Listed[]; memoryBytes: number }) {
+  const valueOf = (process: Listed) => (by === "memory" ? process.memoryBytes : (process.cpuPercent ?? 0));
+  const largest = Math.max(1, ...processes.map(valueOf));
   return (
     <PlainTable>
       <thead>
@@ -40,13 +59,16 @@ function Top({
           <th scope="col" className="num">
             Number
           </th>
+          <th scope="col" className="num" title="Of one processor, over two seconds">
+            Processor
+          </th>
           <th scope="col" className="num">
             Memory
           </th>
           <th scope="col" className="num">
             Share of host
           </th>
-          <th scope="col" style={{ width: "35%" }}>
+          <th scope="col" style={{ width: "30%" }}>
             Drawn
           </th>
         </tr>
@@ -56,6 +78,7 @@ function Top({
           <tr key={process.pid}>
             <td>{process.name}</td>
             <td className="num">{process.pid}</td>
+            <td className="num">{process.cpuPercent === undefined ? "–" : formatValue(process.cpuPercent, "%")}</td>
             <td className="num">{formatValue(process.memoryBytes, "By")}</td>
             <td className="num">{memoryBytes ? formatValue((process.memoryBytes / memoryBytes) * 100, "%") : "–"}</td>
             <td>
@@ -63,7 +86,7 @@ function Top({
                 aria-hidden="true"
                 sx={{
                   height: 10,
-                  width: `${(process.memoryBytes / largest) * 100}%`,
+                  width: `${(valueOf(process) / largest) * 100}%`,
                   minWidth: "1px",
                   bgcolor: "var(--hx-chart)",
                 }}
