@@ -15,7 +15,7 @@ test("a credential is added, tried at its destinations only, and never shown aga
   await page.getByRole("textbox", { name: "For" }).fill("127.20.1.0/24");
   await page.getByLabel("Host to try, with its port").fill("127.20.2.11:1161");
   await page.getByRole("button", { name: "Test" }).click();
-  await expect(page.getByRole("alert")).toContainText("127.20.2.11 is not among the destinations");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText("127.20.2.11 is not among the destinations");
   await page.getByLabel("Host to try, with its port").fill("127.20.1.11:1161");
   await page.getByRole("button", { name: "Test" }).click();
   await expect(page.getByRole("status").filter({ hasText: "It works" })).toContainText("nq-gate-web-01");
@@ -26,7 +26,7 @@ test("a credential is added, tried at its destinations only, and never shown aga
   expect(await page.content()).not.toContain("halvane-north");
   await page.getByRole("textbox", { name: "For" }).fill("127.20.0.0/16");
   await page.getByRole("button", { name: "Save" }).click();
-  await expect(page.getByRole("alert")).toContainText("Give the secret again");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText("Give the secret again");
   await page.getByRole("button", { name: "Remove" }).click();
   await expect(page.getByRole("row").filter({ hasText: "Quay switches" })).toHaveCount(0);
   expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);

@@ -34,10 +34,10 @@ test("housekeeping: a chore says what it would do, asks, is let go on by a secon
     };
     await fill("{{due.instance}}");
     await page.getByRole("button", { name: "Add chore" }).click();
-    await expect(page.getByRole("alert")).toContainText("Write a time as 08:00.");
+    await expect(page.getByRole("main").getByRole("alert")).toContainText("Write a time as 08:00.");
     await page.getByRole("textbox", { name: "At", exact: true }).fill("05:00");
     await page.getByRole("button", { name: "Add chore" }).click();
-    await expect(page.getByRole("alert")).toContainText("{{due.instance}} is not known here");
+    await expect(page.getByRole("main").getByRole("alert")).toContainText("{{due.instance}} is not known here");
     await fill("/nowhere");
     await page.getByRole("combobox", { name: "Collection" }).click();
     await page.getByRole("option", { name: "Backups" }).click();
@@ -52,7 +52,9 @@ test("housekeeping: a chore says what it would do, asks, is let go on by a secon
     await page.getByRole("combobox", { name: "Trust" }).click();
     await page.getByRole("option", { name: "Automatic" }).click();
     await page.getByRole("button", { name: "Save" }).click();
-    await expect(page.getByRole("alert")).toContainText("Trust grows a step at a time: from watch to approve first.");
+    await expect(page.getByRole("main").getByRole("alert")).toContainText(
+      "Trust grows a step at a time: from watch to approve first.",
+    );
     await page.getByRole("combobox", { name: "Trust" }).click();
     await page.getByRole("option", { name: "Approve" }).click();
     await page.getByRole("button", { name: "Save" }).click();
@@ -60,7 +62,9 @@ test("housekeeping: a chore says what it would do, asks, is let go on by a secon
     await page.getByRole("button", { name: "Begin a round now" }).click();
     await expect(page.getByRole("button", { name: "Let it go on" })).toBeVisible();
     await page.getByRole("button", { name: "Let it go on" }).click();
-    await expect(page.getByRole("alert")).toContainText("Somebody else than who began the round approves it.");
+    await expect(page.getByRole("main").getByRole("alert")).toContainText(
+      "Somebody else than who began the round approves it.",
+    );
     await boss.goto("/runbooks");
     await expect(boss.getByLabel(/wait for an answer/)).toHaveText("1");
     await boss.getByRole("link", { name: "Look for backups in the wrong place" }).click();

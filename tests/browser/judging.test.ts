@@ -110,7 +110,7 @@ test("planned work keeps what it covers quiet, and what is left over is an incid
   // Without saying what is done, or on what, it is refused.
   await page.getByLabel("Name or address contains").fill("");
   await page.getByRole("button", { name: "Plan it" }).click();
-  await expect(page.getByRole("alert")).toContainText("Say what is done.");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText("Say what is done.");
   await expect(page.getByText("Say what it is on: without a filter")).toBeVisible();
   await page.getByLabel("What is done").fill("The spool is moved");
   await page.getByLabel("Name or address contains").fill("nq-yard-app-01");

@@ -74,7 +74,9 @@ test("a mapping is written against live answers, previewed, refused where it is 
     }),
   );
   await page.getByRole("button", { name: "Save", exact: true }).click();
-  await expect(page.getByRole("alert")).toContainText("lists › drives › kind: There is no kind “storage.toaster”.");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText(
+    "lists › drives › kind: There is no kind “storage.toaster”.",
+  );
   await text.fill(JSON.stringify({ ...whole, name: "Altoform drives", lists: [whole.lists[1]], metrics: [] }));
   await page.getByRole("button", { name: "Save", exact: true }).click();
   await expect(
@@ -100,7 +102,7 @@ test("a mapping is written against live answers, previewed, refused where it is 
   // What is used cannot be taken away.
   await openMapping(page, "Altoform drives");
   await page.getByRole("button", { name: "Remove" }).click();
-  await expect(page.getByRole("alert")).toContainText("is used by Drives only");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText("is used by Drives only");
   await page.getByRole("link", { name: "Discover", exact: true }).click();
   await page.getByRole("link", { name: "Drives only" }).click();
   await expect(heading(page)).toContainText("Drives only");

@@ -61,7 +61,7 @@ test("a runbook is written, tried without harm, approved by a second person, ask
     await page.getByRole("option", { name: /^nq-yard-app-01 / }).click();
     await page.getByRole("textbox", { name: "Mount point" }).fill("/; reboot");
     await page.getByRole("button", { name: "Dry run" }).click();
-    await expect(page.getByRole("alert")).toContainText("has characters that are not allowed here");
+    await expect(page.getByRole("main").getByRole("alert")).toContainText("has characters that are not allowed here");
     await page.getByRole("textbox", { name: "Mount point" }).fill("/");
     await page.getByRole("button", { name: "Dry run" }).click();
     await expect(part(page, "Dry run")).toContainText("1 step acts on nq-yard-app-01");
@@ -76,7 +76,9 @@ test("a runbook is written, tried without harm, approved by a second person, ask
     await page.getByRole("link", { name: "Make room on a disk" }).click();
     await expect(part(page, "Versions")).toContainText("tried");
     await page.getByRole("button", { name: "Approve version 1" }).click();
-    await expect(page.getByRole("alert")).toContainText("Somebody else than who wrote it approves a version.");
+    await expect(page.getByRole("main").getByRole("alert")).toContainText(
+      "Somebody else than who wrote it approves a version.",
+    );
     await boss.goto(new URL(page.url()).pathname);
     await boss.getByRole("button", { name: "Approve version 1" }).click();
     await expect(part(boss, "Versions")).toContainText("approved by Sunniva Okafor");
@@ -98,12 +100,14 @@ test("a runbook is written, tried without harm, approved by a second person, ask
       await page.getByRole("button", { name: /^(Save|Add policy)$/ }).click();
     };
     await page.getByRole("button", { name: "Add policy" }).click();
-    await expect(page.getByRole("alert")).toContainText("Say what Mount point is filled with.");
+    await expect(page.getByRole("main").getByRole("alert")).toContainText("Say what Mount point is filled with.");
     await page.getByRole("textbox", { name: "Mount point" }).fill("{{cause.instance}}");
     await page.getByRole("button", { name: "Try it on the last 30 days" }).click();
     await expect(page.getByRole("status").filter({ hasText: "of the last 30 days" })).toBeVisible();
     await trust("Automatic");
-    await expect(page.getByRole("alert")).toContainText("Trust grows a step at a time: from watch to propose first.");
+    await expect(page.getByRole("main").getByRole("alert")).toContainText(
+      "Trust grows a step at a time: from watch to propose first.",
+    );
     await trust("Propose");
     await expect(heading(page)).toContainText("Room is made on full disks: propose.");
     await trust("Approve");

@@ -75,7 +75,9 @@ test("metrics: found by a few letters, drawn, lifted, zoomed, laid over, ranked,
   });
 
   await page.goto("/signals/metrics?line=nonsense&line=metric~reachable%3Baggregate~mean");
-  await expect(page.getByRole("alert")).toContainText("One line of this address cannot be understood");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText(
+    "One line of this address cannot be understood",
+  );
   await expect(heading(page)).toContainText("1 line from 68 series");
   expect(complaints).toEqual([]);
 });
@@ -163,7 +165,7 @@ test("SQL: written with completion, run, drawn, kept, refused where it would wri
   await page.getByRole("button", { name: "chart" }).click();
   await expect(page.getByRole("table", { name: "Legend" })).toContainText("nq-mfx-parse-01");
   await page.goto(`/signals/sql?q=${encodeURIComponent("DELETE FROM component")}`);
-  await expect(page.getByRole("alert")).toContainText("Only reading is possible here");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText("Only reading is possible here");
   expect(complaints).toEqual([]);
 });
 
@@ -198,7 +200,7 @@ test("a CSV file is looked at, mapped, and taken in part by part", async ({ page
   await page
     .getByLabel("CSV file")
     .setInputFiles({ name: "empty.csv", mimeType: "text/csv", buffer: Buffer.from("only a head\n") });
-  await expect(page.getByRole("alert")).toContainText("no row below its head");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText("no row below its head");
   expect(complaints).toEqual([]);
 });
 
@@ -253,5 +255,5 @@ test("a sender that fits nobody waits, and is named by a rule", async ({ page, r
   await page.goto("/setup/signals");
   await page.getByLabel("URL").fill("ftp://nowhere");
   await page.getByRole("button", { name: "Add" }).click();
-  await expect(page.getByRole("alert")).toContainText("begins with http:// or https://");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText("begins with http:// or https://");
 });

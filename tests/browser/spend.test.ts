@@ -73,14 +73,14 @@ test("a file of costs is refused whole, taken in, given out, and taken away; a b
     ].join("\n");
   const file = page.getByLabel("File of costs");
   await file.setInputFiles({ name: "racks.csv", mimeType: "text/csv", buffer: Buffer.from(rows("12,50")) });
-  await expect(page.getByRole("alert")).toContainText("nothing was taken");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText("nothing was taken");
   await file.setInputFiles({ name: "racks.csv", mimeType: "text/csv", buffer: Buffer.from(rows("7.5")) });
   await expect(page.getByRole("status").filter({ hasText: "2 lines of March 2026 were taken in" })).toContainText(
     "left out: Ours",
   );
-  await expect(page.getByRole("alert")).toHaveCount(0);
+  await expect(page.getByRole("main").getByRole("alert")).toHaveCount(0);
   await file.setInputFiles({ name: "racks.csv", mimeType: "text/csv", buffer: Buffer.from(rows("7.5")) });
-  await expect(page.getByRole("alert")).toContainText("This very file was taken in already");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText("This very file was taken in already");
   const download = page.waitForEvent("download");
   await page.getByRole("link", { name: "All as FOCUS (CSV)" }).click();
   const focus = Papa.parse<Record<string, string>>(readFileSync(await (await download).path(), "utf8").trim(), {

@@ -226,7 +226,7 @@ test("wrong input gets a sentence", async ({ page, request }) => {
   await expect(page.getByText("1,048,574 addresses; one source sweeps at most 65,536")).toBeVisible();
 
   await page.goto("/?from=2026-03-17T09:00:00Z&to=2026-03-17T08:00:00Z");
-  await expect(page.getByRole("alert")).toContainText("The window ends before it starts");
+  await expect(page.getByRole("main").getByRole("alert")).toContainText("The window ends before it starts");
 
   const gone = await page.goto("/estate/999999");
   expect(gone?.status()).toBe(404);

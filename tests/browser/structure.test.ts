@@ -30,7 +30,7 @@ test("a change without a ticket is found, its component compared with its siblin
     await page.getByLabel("Name").fill("Parsers changed without a ticket");
     await page.getByLabel("Stands for (h)").fill("400");
     await page.getByRole("button", { name: "Preview" }).click();
-    await expect(page.getByRole("alert")).toContainText("At most a week.");
+    await expect(page.getByRole("main").getByRole("alert")).toContainText("At most a week.");
     await page.getByLabel("Stands for (h)").fill("72");
     await page.getByRole("button", { name: "Preview" }).click();
     await expect(page.getByRole("status")).toContainText(/it would have raised 1 alarm on 1 of \d+ components/);

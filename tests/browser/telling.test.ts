@@ -36,7 +36,7 @@ test("who is told: a template mended, a channel tested, a drill told of by mail 
     await body.fill(`{{ incident.titel }}\n${before}`);
     await expect(part(page, "Preview")).toContainText("There is no variable “incident.titel”");
     await page.getByRole("button", { name: "Save" }).click();
-    await expect(page.getByRole("alert")).toContainText("There is no variable “incident.titel”");
+    await expect(page.getByRole("main").getByRole("alert")).toContainText("There is no variable “incident.titel”");
     // Variables are offered while one types.
     await body.fill("");
     await body.pressSequentially("Harbour watch: {{ incident.ti");
@@ -135,7 +135,7 @@ test("who is told: a template mended, a channel tested, a drill told of by mail 
     const address = new URL((await link.getAttribute("href")) ?? "");
     await page.goto(`${address.pathname.slice(0, -3)}xyz`);
     await page.getByRole("button", { name: "Take it" }).click();
-    await expect(page.getByRole("alert")).toContainText("This link was altered");
+    await expect(page.getByRole("main").getByRole("alert")).toContainText("This link was altered");
     await page.goto(address.pathname);
     await expect(page.getByRole("heading", { name: "Take it" })).toBeVisible();
     expect(await axeFinds(page)).toEqual([]);
