@@ -34,7 +34,7 @@ export function IncidentMap({ page }: { page: IncidentData }) {
           ) : null}
           <Tooltip title="Pin to this incident">
             <IconButton
-              aria-label="Pin the map of what takes part"
+              aria-label="Pin this map"
               onClick={() =>
                 pin({
                   kind: "map",
