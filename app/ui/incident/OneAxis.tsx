@@ -154,7 +154,7 @@ function ChartRow({ chart, incidentId, isLast }: { chart: ChartData; incidentId:
   const keep = useKeep();
   const pin = usePin();
   const mayNotPin = useWhyNot("respond");
-  const name = `${chart.title}${chart.owner ? ` of ${chart.owner}` : ""}`;
+  const name = `${chart.title}${chart.owner ? ` · ${chart.owner}` : ""}`;
   return (
     <figure className="hx-lane hx-lane-chart">
       <figcaption>
