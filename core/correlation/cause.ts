@@ -357,7 +357,10 @@ function findRoots(candidates: readonly Candidate[], evidence: readonly Evidence
   return settled(roots, candidates, evidence);
 }
 
-/** What each of some roots explains that the others do not: the one without which most is left over comes first. */
+/**
+ * What each of some roots explains that the others do not: the one without which most is left over comes first. A set has
+ * its weight as a whole, its members none: they come after what is a root by itself.
+ */
 function weighed(roots: readonly Candidate[], evidence: readonly Evidence[]): Map<string, number> {
   const { total } = explainedBy(roots, evidence);
   return new Map(
