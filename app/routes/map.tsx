@@ -48,7 +48,7 @@ export async function action({ request, context }: Route.ActionArgs) {
 }
 
 function sentenceOf(map: MapData): string {
-  const { way, total, unwell, name, only } = map;
+  const { way, total, unwell, name, only, marked } = map;
   if (way === null) return "Nothing joins these two components: no relation leads from one to the other.";
   if (way)
     return `${way.from} ${way.direction === "backward" ? "is needed by" : way.direction === "forward" ? "needs" : "and"} ${way.to}${way.direction === "mixed" ? " hang together" : ""}: ${way.steps} ${way.steps === 1 ? "step" : "steps"}, ${total} components on the way.`;
@@ -59,7 +59,7 @@ function sentenceOf(map: MapData): string {
         ? `${name}: nothing changed in this window.`
         : "Nothing to draw: no component of this part was known at this time.";
   const what = only === "unwell" ? "unwell" : only === "changed" ? "changed" : "";
-  return `${name}: ${total.toLocaleString("en-GB")} ${what ? `${what} ` : ""}${total === 1 ? "component" : "components"}${only === "unwell" ? "" : `, ${unwell === 0 ? "all well" : `${unwell} unwell`}`}`;
+  return `${name}: ${total.toLocaleString("en-GB")} ${what ? `${what} ` : ""}${total === 1 ? "component" : "components"}${only === "unwell" ? "" : `, ${unwell === 0 ? "all well" : `${unwell} unwell`}`}${marked === null ? "" : `; ${marked === 0 ? "nothing differs" : `${marked.toLocaleString("en-GB")} ${marked === 1 ? "differs" : "differ"}`} from the beginning of this window`}`;
 }
 
 /** Addresses of this page with something else shown, opened or asked for: every step on a map is a link. */

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { isAttribute } from "#core/topology/attributes";
+import { cardFigure } from "#core/topology/card-figures";
 
 const id = z.coerce.number().int().min(1).optional().catch(undefined);
 const steps = z.coerce.number().int().min(0).max(8).optional().catch(undefined);
@@ -13,7 +14,12 @@ const schema = z.object({
   down: steps,
   a: id,
   b: id,
-  only: z.enum(["all", "unwell", "changed"]).catch("all").default("all"),
+  only: z.enum(["all", "unwell", "changed", "marked"]).catch("all").default("all"),
+  figure: z
+    .string()
+    .refine((value) => value === "" || cardFigure(value) !== undefined)
+    .catch("")
+    .default(""),
   find: z.string().max(100).catch("").default(""),
   show: z.string().max(400).catch("").default(""),
   view: z.enum(["map", "list"]).catch("map").default("map"),
@@ -32,7 +38,7 @@ export function askedOf(request: Request) {
 
 /** The question to the store: one scope of those that an address may name. */
 export function questionOf(asked: Omit<ReturnType<typeof askedOf>, "show" | "view">) {
-  const { service, site, collection, incident, around, up, down, a, b, by, open, only, find } = asked;
+  const { service, site, collection, incident, around, up, down, a, b, by, open, only, find, figure } = asked;
   const scope =
     a && b
       ? { from: a, to: b }
@@ -47,5 +53,5 @@ export function questionOf(asked: Omit<ReturnType<typeof askedOf>, "show" | "vie
               : collection
                 ? { collection }
                 : {};
-  return { ...scope, by, open, only, find };
+  return { ...scope, by, open, only, find, figure };
 }

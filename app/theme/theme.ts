@@ -4,6 +4,9 @@ import { DAY, NIGHT, type Tokens } from "#core/drawing/tokens";
 const BODY = '"Atkinson Hyperlegible Next Variable", system-ui, sans-serif';
 export const MONO = '"Atkinson Hyperlegible Mono", ui-monospace, monospace';
 
+/** Where lists that open stand: messages stand at 1400. */
+const ABOVE_MESSAGES = 1450;
+
 const palette = (tokens: Tokens) => ({
   primary: { main: tokens.accent, contrastText: tokens.onAccent },
   secondary: { main: tokens.past, contrastText: tokens.onAccent },
@@ -67,7 +70,11 @@ export const theme = createTheme({
     MuiIconButton: { defaultProps: { size: "small" } },
     MuiTextField: { defaultProps: { size: "small" } },
     MuiSelect: { defaultProps: { size: "small" } },
-    MuiAutocomplete: { styleOverrides: { paper: { border: "1px solid var(--mui-palette-divider)" } } },
+    MuiAutocomplete: {
+      styleOverrides: { paper: { border: "1px solid var(--mui-palette-divider)" }, popper: { zIndex: ABOVE_MESSAGES } },
+    },
+    // A list that a person has opened is never covered by a message that comes meanwhile.
+    MuiPopover: { styleOverrides: { root: { zIndex: ABOVE_MESSAGES } } },
     MuiTooltip: { defaultProps: { enterDelay: 250 } },
     MuiButtonBase: { defaultProps: { disableRipple: true } },
     MuiLink: {

@@ -354,7 +354,7 @@ function sentenceOf(
   return incidentSentence({
     services: incident.services.map((service) => service.name),
     component: crowd > 0 ? `${suspect.subject} and ${crowd} more` : suspect.subject,
-    problem: problemOf(scene, suspect, changes),
+    problem: problemOf(scene, spokenFor(suspect, alarms), changes),
     // What was opened by a budget that ran low, hours before it really began, is told from then on.
     openedMs: Math.max(incident.opened_at, beganAt(incident, alarms)),
     resolvedMs: incident.resolved_at,
@@ -364,6 +364,19 @@ function sentenceOf(
     relyingServices: relying,
     alarmCount: alarms.length,
   });
+}
+
+/** What is past its limit by now is told by that, no longer by the trend that foretold it. */
+function spokenFor(suspect: IncidentAlarm, alarms: readonly IncidentAlarm[]): IncidentAlarm {
+  if (suspect.detector !== "trend" || suspect.series_id === null) return suspect;
+  const past = alarms.find(
+    (one) =>
+      one.detector === "threshold" &&
+      one.series_id === suspect.series_id &&
+      one.direction === suspect.direction &&
+      (one.cleared_at === null || suspect.cleared_at !== null),
+  );
+  return past ?? suspect;
 }
 
 /**

@@ -286,6 +286,20 @@ export function alarmsOfComponent(db: Db, componentId: number, fromMs: number, t
   ).all(componentId, toMs, fromMs);
 }
 
+/** Alarms about a series that stood at an instant on some components, the first raised first. */
+export function measuredAlarmsAt(
+  db: Db,
+  componentIds: readonly number[],
+  atMs: number,
+): { component_id: number; series_id: number; worst: Severity }[] {
+  return prepared<{ component_id: number; series_id: number; worst: Severity }>(
+    db,
+    `SELECT component_id, series_id, worst FROM alarm
+     WHERE component_id IN (SELECT value FROM json_each(?)) AND series_id IS NOT NULL AND quiet IS NULL
+       AND raised_at <= ? AND (cleared_at IS NULL OR cleared_at > ?) ORDER BY raised_at`,
+  ).all(JSON.stringify(componentIds), atMs, atMs);
+}
+
 export interface AlarmChangeRow {
   alarm_id: number;
   at: number;

@@ -88,6 +88,26 @@ export function seriesOfMetrics(
   return found;
 }
 
+/** The polled series of some metrics of many components with all their instances; the sent ones where none is polled. */
+export function seriesOfAll(
+  db: Db,
+  componentIds: Iterable<number>,
+  metrics: Iterable<string>,
+): Map<number, SeriesRow[]> {
+  const rows = prepared<SeriesRow & { component_id: number }>(
+    db,
+    `SELECT ${COLUMNS} FROM series WHERE component_id IN (SELECT value FROM json_each(?))
+       AND metric IN (SELECT value FROM json_each(?)) ORDER BY resource_id IS NOT NULL, id`,
+  ).all(JSON.stringify([...componentIds]), JSON.stringify([...metrics]));
+  const found = new Map<number, SeriesRow[]>();
+  for (const row of rows) {
+    const own = found.get(row.component_id) ?? [];
+    found.set(row.component_id, own);
+    if (!own.some((one) => one.metric === row.metric && one.instance === row.instance)) own.push(row);
+  }
+  return found;
+}
+
 /** Components that are asked one by one whether they have a metric, before all that have it are gone through. */
 const ASKED_FIRST = 50;
 

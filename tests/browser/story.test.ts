@@ -111,7 +111,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
   await test.step("the incident explains itself", async () => {
     await page.getByRole("link", { name: "Manifest Exchange: memory is running out on nq-mfx-parse-01" }).click();
     const sentence = page.getByRole("heading", { level: 1 });
-    await expect(sentence).toContainText("above the limit of 90 %");
+    await expect(sentence).toContainText("above the limit of 90 %", BY_THE_CLOCK);
     await expect(sentence).toContainText("manifest-parser alone held");
     await expect(sentence).toContainText("Manifest Exchange is affected; Customs Release relies on it.");
     await expect(page.getByRole("heading", { name: /^Top processes by memory on nq-mfx-parse-01/ })).toBeVisible();

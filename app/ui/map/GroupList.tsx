@@ -31,6 +31,7 @@ export function GroupList({
           </th>
           <th scope="col">Worst</th>
           <th scope="col">Figure</th>
+          {map.marked === null ? null : <th scope="col">Differs</th>}
         </tr>
       </thead>
       <tbody>
@@ -42,7 +43,7 @@ export function GroupList({
           return [
             head ? (
               <tr key={`band ${head}`} className="hx-row-band">
-                <th scope="rowgroup" colSpan={6}>
+                <th scope="rowgroup" colSpan={map.marked === null ? 6 : 7}>
                   {head}
                 </th>
               </tr>
@@ -78,6 +79,7 @@ export function GroupList({
               <td className="num">{group ? group.unwell || "" : ""}</td>
               <td>{card.reason}</td>
               <td>{group ? "" : card.figure}</td>
+              {map.marked === null ? null : <td>{differsText(card)}</td>}
             </tr>,
           ];
         })}
@@ -85,3 +87,6 @@ export function GroupList({
     </PlainTable>
   );
 }
+
+const differsText = ({ mark, group }: MapData["cards"][number]) =>
+  mark ? (group || mark.mark === "changed" ? mark.words : mark.mark) : "";

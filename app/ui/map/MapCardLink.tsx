@@ -18,6 +18,7 @@ interface MapCardLinkProps {
   chosen: boolean;
   /** What stands above it. */
   mark?: string | undefined;
+  difference?: MapCard["mark"];
 }
 
 /** A component, service or group on the map, with its health and its headline figure. */
@@ -30,6 +31,7 @@ export const MapCardLink = memo(function MapCardLink({
   faded,
   chosen,
   mark,
+  difference,
 }: MapCardLinkProps) {
   const detail = detailOf(level);
   const room = roomAt(level);
@@ -38,7 +40,7 @@ export const MapCardLink = memo(function MapCardLink({
   const info = kindInfo(kind);
   const label = group ? "Group" : info.label;
   const state = group ? (group.unwell ? `${group.unwell} unwell` : "all well") : well ? "well" : severity;
-  const looks = `${faded ? " hx-faded" : ""}${chosen ? " hx-node-chosen" : ""}${group ? " hx-group" : ""}${group?.isOpen ? " hx-open" : ""}`;
+  const looks = `${faded ? " hx-faded" : ""}${chosen ? " hx-node-chosen" : ""}${group ? " hx-group" : ""}${group?.isOpen ? " hx-open" : ""}${difference ? ` hx-${difference.mark}` : ""}`;
   return (
     <div
       className={`hx-node${looks}`}
@@ -54,7 +56,7 @@ export const MapCardLink = memo(function MapCardLink({
         className="hx-link hx-node-link"
         href={address}
         draggable={false}
-        title={`${label} ${name}${sub ? `, ${sub}` : ""}${figure ? `, ${figure}` : ""}${reason ? `. ${reason}` : ""}`}
+        title={`${label} ${name}${sub ? `, ${sub}` : ""}${figure ? `, ${figure}` : ""}${reason ? `. ${reason}` : ""}${difference ? `. ${difference.words}` : ""}`}
         aria-label={`${mark ? `${mark}: ` : ""}${label} ${name} ${sub}, ${state}${figure && !group ? `, ${figure}` : ""}`}
       >
         {detail === "full" ? (

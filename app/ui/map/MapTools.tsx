@@ -3,6 +3,7 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useSearchParams } from "react-router";
 import { ATTRIBUTES } from "#core/topology/attributes";
+import { CARD_FIGURES } from "#core/topology/card-figures";
 import { useChangeParams } from "../../shell/params";
 import { useTyped } from "../../shell/typed";
 import type { MapData } from "./StrataMap";
@@ -20,6 +21,7 @@ export interface MapAsked {
   b?: number | undefined;
   by: readonly string[];
   only: string;
+  figure: string;
   find: string;
   view: string;
 }
@@ -140,6 +142,15 @@ export function MapTools({ map, asked }: { map: MapData; asked: MapAsked }) {
         <MenuItem value="all">Everything</MenuItem>
         <MenuItem value="unwell">Unwell only</MenuItem>
         <MenuItem value="changed">Changed in window</MenuItem>
+        <MenuItem value="marked">Differences marked</MenuItem>
+      </Choice>
+      <Choice label="Figure on cards" value={asked.figure} width={130} onChange={(value) => set("figure", value)}>
+        <MenuItem value="">As usual</MenuItem>
+        {CARD_FIGURES.map((one) => (
+          <MenuItem key={one.value} value={one.value}>
+            {one.label}
+          </MenuItem>
+        ))}
       </Choice>
       <TextField
         label="Find on the map"

@@ -1,18 +1,12 @@
 import type { Severity } from "#core/alarms/severity";
-import { kindInfo, type KindInfo } from "#core/catalogue/kinds";
 import type { Arranged, Group, Tally, Trait } from "#core/topology/arrange";
 import { tally } from "#core/topology/arrange";
 import type { Attribute } from "#core/topology/attributes";
-import { MINUTE_MS } from "#core/time/windows";
-import { formatValue } from "#core/units/format";
 import { componentsById, type ComponentRow } from "../../store/estate";
 import type { ServiceRow } from "../../store/services";
-import { lastSample, seriesOfMetrics, seriesOfService } from "../../store/signals";
+import type { DifferenceMark } from "./marks";
 import type { At, Shown } from "./scope";
 import { healthTrait, layerTrait, traitReader } from "./traits";
-
-/** How old a figure on a card may be. */
-const FIGURE_MS = 12 * MINUTE_MS;
 
 /** A component or service with what a map needs to gather and to draw it. */
 export interface Thing extends Arranged {
@@ -39,6 +33,8 @@ export interface MapCard {
   figure: string;
   /** How many of what it stands for are found, while something is looked for. */
   found?: number;
+  /** How it differs from the beginning of the window, while differences are marked. */
+  mark?: DifferenceMark | undefined;
   x: number;
   y: number;
 }
@@ -85,28 +81,7 @@ export function thingsOf(at: At, shown: Shown, attributes: ReadonlySet<Attribute
   ];
 }
 
-/** Headline figures of what is drawn by itself; a service's is its own. */
-export function figuresOf({ db, atMs }: At, drawn: readonly Thing[]): (thing: Thing) => string {
-  const rows = drawn.flatMap((thing) => thing.row ?? []);
-  const measured = seriesOfMetrics(
-    db,
-    rows.map((row) => row.id),
-    new Set(rows.flatMap((row) => kindInfo(row.kind).headline?.metric ?? [])),
-  );
-  const ofComponent = (id: number, { headline }: KindInfo): string => {
-    const series = headline ? measured.get(id)?.get(headline.metric) : undefined;
-    const last = series && lastSample(db, series.id, atMs, FIGURE_MS);
-    return last && headline ? `${headline.word} ${formatValue(last.value, series.unit)}`.trim() : "";
-  };
-  return ({ row, service }) => {
-    if (row) return ofComponent(row.id, kindInfo(row.kind));
-    const series = service?.figure && seriesOfService(db, service.id);
-    const last = series && lastSample(db, series.id, atMs, FIGURE_MS);
-    return last && service?.figure ? formatValue(last.value, service.figure.unit) : "";
-  };
-}
-
-type Unplaced = Omit<MapCard, "x" | "y" | "found">;
+type Unplaced = Omit<MapCard, "x" | "y" | "found" | "mark">;
 
 export const cardOf = (thing: Thing, figure: string): Unplaced => ({
   id: thing.id,

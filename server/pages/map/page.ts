@@ -10,7 +10,9 @@ import type { RelationRow } from "../../store/relations";
 import { componentsOfResources } from "../../store/resources";
 import { savedMaps } from "../../store/saved-maps";
 import { healthAt, listServices, membersAt, relianceAt } from "../../store/services";
-import { cardOf, figuresOf, groupCard, thingsOf, type MapCard, type Thing } from "./cards";
+import { cardOf, groupCard, thingsOf, type MapCard, type Thing } from "./cards";
+import { figuresOf } from "./figures";
+import { marksBetween, markOfGroup, type DifferenceMark } from "./marks";
 import { scopeName, shownBy, type At, type MapOnly, type MapScope, type Shown } from "./scope";
 
 export type { MapCard } from "./cards";
@@ -36,6 +38,8 @@ export interface MapQuestion extends MapScope {
   /** Words that names must contain to be marked as found. */
   find?: string;
   only?: MapOnly;
+  /** What stands on the cards, of `CARD_FIGURES`; left out, the usual figure of each kind. */
+  figure?: string;
 }
 
 export const CARD = { width: 172, height: 62 } as const;
@@ -79,7 +83,8 @@ export function mapPage(db: Db, question: MapQuestion) {
     links,
     (index) => by[0] !== "layer" || (bands[index]?.cards.some((card) => card.group) ?? true),
   );
-  const { cards, byId } = drawn(at, visible);
+  const { cards, byId } = drawn(at, visible, question.figure);
+  const marks = only === "marked" ? marksBetween(db, fromMs, atMs) : undefined;
   const withNames = by[0] === "layer";
   const board = layBoard(
     bands.map(({ id, label, cards: inside }, index) => ({
@@ -98,6 +103,7 @@ export function mapPage(db: Db, question: MapQuestion) {
       x: spots.get(card.id)?.x ?? 0,
       y: spots.get(card.id)?.y ?? 0,
       ...(found ? { found: found.get(card.id) ?? 0 } : {}),
+      ...(marks ? { mark: markOf(card, marks, visible) } : {}),
     })),
     foundCount: found ? [...found.values()].reduce((sum, count) => sum + count, 0) : null,
     links: byType(links, byId),
@@ -108,6 +114,7 @@ export function mapPage(db: Db, question: MapQuestion) {
     name: scopeName(at, question),
     by,
     only,
+    marked: marks ? things.filter(({ row }) => row && marks.has(row.id)).length : null,
     total: shown.components.length,
     unwell: things.filter((thing) => thing.row && thing.severity !== "cleared").length,
     way: shown.way === undefined ? undefined : shown.way && wayText(shown.way),
@@ -120,6 +127,26 @@ export function mapPage(db: Db, question: MapQuestion) {
     saved: question.who === undefined ? [] : savedMaps(db, question.who),
     collections: collections(db).map(({ id, name }) => ({ id, name })),
   };
+}
+
+/** What is different about what a card stands for. */
+function markOf(
+  { componentId, group }: Pick<MapCard, "componentId" | "group">,
+  marks: ReadonlyMap<number, DifferenceMark>,
+  visible: readonly Visible<Thing>[],
+): DifferenceMark | undefined {
+  if (componentId !== null) return marks.get(componentId);
+  const members = group ? groupByKey(visible, group.key)?.members : undefined;
+  return members && markOfGroup(members.flatMap((one) => marks.get(one.row?.id ?? 0) ?? []));
+}
+
+function groupByKey(visible: readonly Visible<Thing>[], key: string): Visible<Thing>["group"] {
+  for (const one of visible) {
+    if (one.group?.key === key) return one.group;
+    const below = one.inside && groupByKey(one.inside, key);
+    if (below) return below;
+  }
+  return undefined;
 }
 
 /** Everything of a map's scope, gathered as asked: what is drawn, and in which bands. */
@@ -179,7 +206,7 @@ function inOrder(cards: readonly Visible<Thing>[], order: readonly string[] = []
 const toBoard = ({ id, inside }: Visible<Thing>): BoardCard => (inside ? { id, inside: inside.map(toBoard) } : { id });
 
 /** Cards of everything that is drawn, open groups and what is in them too. */
-function drawn(at: At, visible: readonly Visible<Thing>[]) {
+function drawn(at: At, visible: readonly Visible<Thing>[], chosen: string | undefined) {
   const all: Visible<Thing>[] = [];
   const walk = (list: readonly Visible<Thing>[]) => {
     for (const one of list) {
@@ -191,6 +218,7 @@ function drawn(at: At, visible: readonly Visible<Thing>[]) {
   const figure = figuresOf(
     at,
     all.flatMap((one) => one.thing ?? []),
+    chosen,
   );
   const cards = all.flatMap((one) =>
     one.thing ? [cardOf(one.thing, figure(one.thing))] : one.group ? [groupCard(one.id, one.group, !!one.inside)] : [],

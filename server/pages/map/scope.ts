@@ -34,8 +34,11 @@ export interface MapScope {
   to?: number;
 }
 
-/** What is left of it: all, what is unwell with what it talks to, or what changed in the window. */
-export type MapOnly = "all" | "unwell" | "changed";
+/**
+ * What is left of it: all, what is unwell with what it talks to, or what changed in the window; or all of both ends of
+ * the window, with marks at what differs.
+ */
+export type MapOnly = "all" | "unwell" | "changed" | "marked";
 
 /** What a map shows: components, services, and the relations among them. */
 export interface Shown {
@@ -73,6 +76,7 @@ export function scopeName(at: At, scope: MapScope): string {
 export function shownBy(at: At, scope: MapScope, only: MapOnly): Shown {
   const shown = partOf(at, scope);
   if (only === "all") return shown;
+  if (only === "marked") return withFormer(shown, partOf({ ...at, atMs: at.fromMs }, scope));
   const kept =
     only === "changed"
       ? changedComponents(at.db, at.fromMs, at.atMs)
@@ -84,6 +88,20 @@ export function shownBy(at: At, scope: MapScope, only: MapOnly): Shown {
       only === "changed"
         ? []
         : shown.services.filter(({ id }) => (at.serviceHealth.get(id)?.severity ?? "cleared") !== "cleared"),
+  };
+}
+
+/** What was there before too, after what is there now. */
+function withFormer(now: Shown, before: Shown): Shown {
+  const rest = <Row extends { id: number }>(rows: readonly Row[], others: readonly Row[]) => {
+    const ids = new Set(rows.map((row) => row.id));
+    return [...rows, ...others.filter((row) => !ids.has(row.id))];
+  };
+  return {
+    ...now,
+    components: rest(now.components, before.components),
+    services: rest(now.services, before.services),
+    relations: rest(now.relations, before.relations),
   };
 }
 
