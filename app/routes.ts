@@ -24,6 +24,7 @@ export default [
     route("estate/platforms/:id", "routes/platform.tsx"),
     route("estate/:id", "routes/component.tsx"),
     route("estate/:id/identity", "routes/identity.tsx"),
+    route("estate/:id/relations", "routes/relations-by-hand.tsx"),
     route("estate/:id/capacity", "routes/capacity.tsx"),
     route("estate/:id/siblings", "routes/siblings.tsx"),
     route("estate/:id/access", "routes/access.tsx"),

@@ -4,14 +4,17 @@ import { verbOf } from "#core/topology/words";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/relation";
-import { idFrom, missing } from "../shell/answers.server";
+import { Form, useNavigation } from "react-router";
+import { useAnswer } from "../shell/answer";
+import { act, formOf, idFrom, missing } from "../shell/answers.server";
 import { useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { ChangeList } from "../ui/ChangeList";
 import { HouseChart } from "../ui/charts/HouseChart";
 import { KeepLink } from "../ui/KeepLink";
-import { Empty, Fact, PageHead, Section } from "../ui/Page";
+import { Empty, Fact, PageHead, Problem, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
+import { RightButton } from "../ui/RightButton";
 import { SeverityMark } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
@@ -23,6 +26,16 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
   const page = await context.ask("relation", { id: idFrom(params.id, "relation"), atMs, fromMs, toMs });
   if (!page) throw missing("relation", params.id);
   return { ...page, fromMs, toMs };
+}
+
+export async function action({ request, params, context }: Route.ActionArgs) {
+  const id = idFrom(params.id, "relation");
+  const what = (await formOf(request)).get("what");
+  const done =
+    what === "remove"
+      ? await act(context, "relation.remove", { id })
+      : await act(context, "relation.hide", { id, on: what === "hide" });
+  return done.ok ? null : done.refusal;
 }
 
 type Data = Route.ComponentProps["loaderData"];
@@ -38,13 +51,20 @@ function sentenceOf({ relation, from, to, figures, errors }: Data, ended: boolea
   return `${what}: ${whole(figures.calls)} calls in this window, ${figures.failed ? `${formatValue(share(figures), "%")} of them failed` : "none failed"}, p95 ${formatValue(figures.p95Ms, "ms")}.`;
 }
 
-export default function Relation({ loaderData: page }: Route.ComponentProps) {
+export default function Relation({ loaderData: page, actionData }: Route.ComponentProps) {
+  const refusal = useAnswer(actionData ?? undefined);
   const { window: now } = useShell();
   const { relation, from, to, figures, usual } = page;
+  const isMade = relation.seen_by.startsWith("by hand");
   const ended = relation.valid_to !== null && relation.valid_to <= now.atMs;
   return (
     <>
-      <PageHead name="Map › Relation" sentence={sentenceOf(page, ended)} />
+      <PageHead
+        name="Map › Relation"
+        sentence={sentenceOf(page, ended)}
+        actions={ended ? null : <HandActions relation={relation} />}
+      />
+      <Problem>{refusal?.problem ?? null}</Problem>
       <Stack sx={{ gap: 1.5 }}>
         <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}>
           <Section title="Both ends">
@@ -63,7 +83,14 @@ export default function Relation({ loaderData: page }: Route.ComponentProps) {
           </Section>
           <Section title="How it is known">
             <dl style={{ margin: 0 }}>
-              <Fact name="Seen by">{relation.seen_by === "both" ? "both ends" : relation.seen_by || "sweeps"}</Fact>
+              <Fact name={isMade ? "Made" : "Seen by"}>
+                {relation.seen_by === "both" ? "both ends" : relation.seen_by || "sweeps"}
+              </Fact>
+              {relation.hidden_at === null ? null : (
+                <Fact name="Hidden">
+                  by {relation.hidden_by}, {dayAndTime(relation.hidden_at, now.nowMs)}: not drawn and not followed
+                </Fact>
+              )}
               {relation.detail ? <Fact name="Over">{relation.detail}</Fact> : null}
               <Fact name="First seen">{dayAndTime(relation.valid_from, now.nowMs)}</Fact>
               <Fact name="Last seen">{dayAndTime(relation.last_seen_at, now.nowMs)}</Fact>
@@ -217,5 +244,20 @@ function Errors({ page: { errors }, nowMs }: { page: Data; nowMs: number }) {
         ))}
       </tbody>
     </PlainTable>
+  );
+}
+
+/** A relation that means nothing is hidden, one that was made by hand removed. */
+function HandActions({ relation: { seen_by: seenBy, hidden_at: hiddenAt } }: Pick<Data, "relation">) {
+  const busy = useNavigation().state !== "idle";
+  const [what, word] =
+    hiddenAt !== null ? ["show", "Show again"] : seenBy.startsWith("by hand") ? ["remove", "Remove"] : ["hide", "Hide"];
+  return (
+    <Form method="post">
+      <input type="hidden" name="what" value={what} />
+      <RightButton right="configure" type="submit" variant="outlined" disabled={busy}>
+        {word}
+      </RightButton>
+    </Form>
   );
 }

@@ -7,7 +7,23 @@ import { command } from "./command";
 const MOST_MAPS = 100;
 
 /** Parameters of the map's address that a saved map keeps: all but the window and what happens to be beside it. */
-const KEPT = ["service", "site", "collection", "around", "up", "down", "a", "b", "by", "open", "only", "find", "view"];
+const KEPT = [
+  "service",
+  "site",
+  "collection",
+  "around",
+  "up",
+  "down",
+  "a",
+  "b",
+  "incident",
+  "by",
+  "open",
+  "only",
+  "figure",
+  "find",
+  "view",
+];
 
 function keptOf(query: string): string {
   const kept = new URLSearchParams();

@@ -13,6 +13,7 @@ import { labelCommands } from "./labels";
 import { noteCommands } from "./notes";
 import { mappingCommands } from "./mappings";
 import { mapCommands } from "./maps";
+import { relationCommands } from "./relations";
 import { reviewCommands } from "./review";
 import { peopleCommands } from "./people";
 import { onCallCommands } from "./on-call";
@@ -47,6 +48,7 @@ export const commands = {
   ...labelCommands,
   ...reviewCommands,
   ...identityCommands,
+  ...relationCommands,
   ...peopleCommands,
   ...tokenCommands,
   ...credentialCommands,

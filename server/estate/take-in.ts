@@ -17,7 +17,7 @@ import { isHostLike } from "#core/catalogue/kinds";
 import type { Db } from "../store/database";
 import { driverOf } from "../sources/registry";
 import { inventoryAt } from "../store/estate";
-import { SPANS } from "../store/relations";
+import { isByHand, SPANS } from "../store/relations";
 import { readEstate, StoredEstate } from "../store/known";
 import { listSources } from "../store/sources";
 import { applyAbsence, applyPlan, applyRelationAbsence, applyRelations, type Applied, type News } from "./apply";
@@ -97,7 +97,7 @@ export function takeInLook(
       after.relations.filter((one) => !left.has(one.fromId) && !left.has(one.toId)),
       lookedAt,
       relationsSeen,
-      (one) => one.seenBy !== SPANS && !isOfPlatform(one.seenBy),
+      (one) => one.seenBy !== SPANS && !isByHand(one.seenBy) && !isOfPlatform(one.seenBy),
       (id) => after.component(id)?.hostId ?? null,
       look.atMs,
     );

@@ -23,6 +23,7 @@ import { changesPage } from "./changes";
 import { objectivePage } from "./objective";
 import { onCallPage, rotationCalendar, rotationPage } from "./on-call";
 import { relationPage } from "./relation";
+import { relationsByHandPage } from "./relations-by-hand";
 import { siblingsPage } from "./siblings";
 import { serviceStructurePage, whatIfPage } from "./structure";
 import { measuredPage, metricsPage, seriesChoices } from "./metrics";
@@ -103,6 +104,7 @@ export const questions = {
   rotationCalendar,
   component: componentPage,
   identity: identityPage,
+  relationsByHand: relationsByHandPage,
   samples: samplesPage,
   service: servicePage,
   serviceForm: serviceFormPage,

@@ -2,6 +2,13 @@ import type { RelationType } from "#core/catalogue/kinds";
 import { prepared, type Db } from "./database";
 import { VALID_AT } from "./valid";
 
+/** Who tells of a relation that a person made: no look ends it. */
+export const BY_HAND = "by hand";
+export const isByHand = (seenBy: string): boolean => seenBy.startsWith(BY_HAND);
+
+/** There at an instant, which is bound three times, and not hidden by then. */
+const SHOWN_AT = `${VALID_AT} AND (hidden_at IS NULL OR hidden_at > ?)`;
+
 export interface RelationSeen {
   type: RelationType;
   fromId: number;
@@ -11,31 +18,58 @@ export interface RelationSeen {
   seenBy: string;
 }
 
-/** Makes a relation; returns its id. */
+/** Makes a relation; returns its id. One that a person hid before stays hidden when it is seen anew. */
 export function insertRelation(db: Db, relation: RelationSeen, atMs: number): number {
   return Number(
     prepared(
       db,
-      `INSERT INTO relation (type, from_id, to_id, detail, connections, seen_by, last_seen_at, valid_from)
-       VALUES (?, ?, ?, ?, ?, ?, ?, ?)`,
-    ).run(
-      relation.type,
-      relation.fromId,
-      relation.toId,
-      relation.detail,
-      relation.connections,
-      relation.seenBy,
-      atMs,
-      atMs,
-    ).lastInsertRowid,
+      `INSERT INTO relation
+         (type, from_id, to_id, detail, connections, seen_by, last_seen_at, valid_from, hidden_at, hidden_by)
+       SELECT :type, :fromId, :toId, :detail, :connections, :seenBy, :atMs, :atMs, max(h.hidden_at), h.hidden_by
+       FROM (SELECT 1) LEFT JOIN relation h
+         ON h.from_id = :fromId AND h.to_id = :toId AND h.type = :type AND h.hidden_at IS NOT NULL`,
+    ).run({ ...picked(relation), atMs }).lastInsertRowid,
   );
 }
+
+const picked = ({ type, fromId, toId, detail, connections, seenBy }: RelationSeen): RelationSeen => ({
+  type,
+  fromId,
+  toId,
+  detail,
+  connections,
+  seenBy,
+});
+
+/** Hides relations of one type between two components, or shows them again. */
+export function hideRelations(
+  db: Db,
+  { type, from_id, to_id }: Pick<RelationRow, "type" | "from_id" | "to_id">,
+  hidden: { by: string; atMs: number } | null,
+): void {
+  prepared(db, "UPDATE relation SET hidden_at = ?, hidden_by = ? WHERE from_id = ? AND to_id = ? AND type = ?").run(
+    hidden?.atMs ?? null,
+    hidden?.by ?? null,
+    from_id,
+    to_id,
+    type,
+  );
+}
+
+/** Present relations of a component that a person made or hid. */
+export const relationsByHand = (db: Db, id: number): RelationRow[] =>
+  prepared<RelationRow>(
+    db,
+    `${RELATION} WHERE (from_id = :id OR to_id = :id) AND valid_to IS NULL
+       AND (hidden_at IS NOT NULL OR seen_by LIKE '${BY_HAND}%') ORDER BY id`,
+  ).all({ id });
 
 /** Notes a known relation as seen again. */
 export function touchRelation(db: Db, id: number, connections: number, seenBy: string, atMs: number): void {
   prepared(
     db,
-    `UPDATE relation SET last_seen_at = ?, connections = ?, seen_by = ?, seen_times = seen_times + 1,
+    `UPDATE relation SET last_seen_at = ?, connections = ?,
+       seen_by = CASE WHEN seen_by LIKE '${BY_HAND}%' THEN seen_by ELSE ? END, seen_times = seen_times + 1,
        intermittent = CASE WHEN missed > 0 THEN 1 ELSE intermittent END, missed = 0 WHERE id = ?`,
   ).run(atMs, connections, seenBy, id);
 }
@@ -79,31 +113,33 @@ export interface RelationRow {
   seen_times: number;
   /** 1 where it comes and goes. */
   intermittent: number;
+  hidden_at: number | null;
+  hidden_by: string | null;
 }
 
 const RELATION = `SELECT id, type, from_id, to_id, detail, connections, seen_by, valid_from, valid_to, last_seen_at,
-  seen_times, intermittent FROM relation`;
+  seen_times, intermittent, hidden_at, hidden_by FROM relation`;
 
 export const relationById = (db: Db, id: number): RelationRow | undefined =>
   prepared<RelationRow>(db, `${RELATION} WHERE id = ?`).get(id);
 
 export function currentRelations(db: Db): RelationRow[] {
-  return prepared<RelationRow>(db, `${RELATION} WHERE valid_to IS NULL`).all();
+  return prepared<RelationRow>(db, `${RELATION} WHERE valid_to IS NULL AND hidden_at IS NULL`).all();
 }
 
 export function relationsAt(db: Db, atMs: number): RelationRow[] {
-  return prepared<RelationRow>(db, `${RELATION} WHERE ${VALID_AT}`).all(atMs, atMs);
+  return prepared<RelationRow>(db, `${RELATION} WHERE ${SHOWN_AT}`).all(atMs, atMs, atMs);
 }
 
 /** Relations of some components with each other and with any others. */
 export function relationsOf(db: Db, ids: Iterable<number>, atMs: number): RelationRow[] {
   const found = new Map<number, RelationRow>();
   const statements = [
-    prepared<RelationRow>(db, `${RELATION} WHERE from_id = ? AND ${VALID_AT}`),
-    prepared<RelationRow>(db, `${RELATION} WHERE to_id = ? AND ${VALID_AT}`),
+    prepared<RelationRow>(db, `${RELATION} WHERE from_id = ? AND ${SHOWN_AT}`),
+    prepared<RelationRow>(db, `${RELATION} WHERE to_id = ? AND ${SHOWN_AT}`),
   ];
   for (const id of ids)
-    for (const statement of statements) for (const row of statement.all(id, atMs, atMs)) found.set(row.id, row);
+    for (const statement of statements) for (const row of statement.all(id, atMs, atMs, atMs)) found.set(row.id, row);
   return [...found.values()].sort((a, b) => a.id - b.id);
 }
 
@@ -111,9 +147,9 @@ export function relationsOf(db: Db, ids: Iterable<number>, atMs: number): Relati
 export function relationsAmong(db: Db, ids: ReadonlySet<number>, atMs: number): RelationRow[] {
   return prepared<RelationRow>(
     db,
-    `${RELATION} WHERE from_id IN (SELECT value FROM json_each(?)) AND ${VALID_AT} ORDER BY id`,
+    `${RELATION} WHERE from_id IN (SELECT value FROM json_each(?)) AND ${SHOWN_AT} ORDER BY id`,
   )
-    .all(JSON.stringify([...ids]), atMs, atMs)
+    .all(JSON.stringify([...ids]), atMs, atMs, atMs)
     .filter((row) => ids.has(row.to_id));
 }
 
@@ -121,8 +157,8 @@ export function relationsAmong(db: Db, ids: ReadonlySet<number>, atMs: number): 
 export function relationsTo(db: Db, ids: readonly number[], atMs: number): RelationRow[] {
   return prepared<RelationRow>(
     db,
-    `${RELATION} WHERE to_id IN (SELECT value FROM json_each(?)) AND ${VALID_AT} ORDER BY id`,
-  ).all(JSON.stringify(ids), atMs, atMs);
+    `${RELATION} WHERE to_id IN (SELECT value FROM json_each(?)) AND ${SHOWN_AT} ORDER BY id`,
+  ).all(JSON.stringify(ids), atMs, atMs, atMs);
 }
 
 /** What some components lead to by one type of relation. */
@@ -130,9 +166,9 @@ export function targetsOf(db: Db, ids: Iterable<number>, type: RelationType, atM
   return prepared<{ id: number }>(
     db,
     `SELECT DISTINCT to_id AS id FROM relation
-     WHERE from_id IN (SELECT value FROM json_each(?)) AND type = ? AND ${VALID_AT}`,
+     WHERE from_id IN (SELECT value FROM json_each(?)) AND type = ? AND ${SHOWN_AT}`,
   )
-    .all(JSON.stringify([...ids]), type, atMs, atMs)
+    .all(JSON.stringify([...ids]), type, atMs, atMs, atMs)
     .map((row) => row.id);
 }
 
@@ -142,6 +178,6 @@ export function guestsOfHypervisors(db: Db): { hypervisor: number; key: string; 
     db,
     `SELECT r.to_id AS hypervisor, k.key, r.from_id AS guest FROM relation r
      JOIN component_key k ON k.component_id = r.from_id AND (k.key LIKE 'uuid:%' OR k.key LIKE 'guest:%')
-     WHERE r.type = 'hosted-by' AND r.valid_to IS NULL`,
+     WHERE r.type = 'hosted-by' AND r.valid_to IS NULL AND r.hidden_at IS NULL`,
   ).all();
 }

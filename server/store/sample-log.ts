@@ -1,5 +1,5 @@
 import type { Samples } from "#core/telemetry/chunk";
-import { lowerBound, NO_SAMPLES, sortSamples } from "#core/telemetry/merge";
+import { NO_SAMPLES, sortSamples } from "#core/telemetry/merge";
 import { prepared, type Db } from "./database";
 
 /** Samples in the order of their arrival; columns of equal length. */
@@ -96,61 +96,25 @@ export function* logAfter(db: Db, afterId: number): Generator<LoggedSamples & { 
   }
 }
 
-/**
- * Samples of one series in the order of their arrival, with the row of the write-ahead log each is in. What was handed
- * out stays as it was.
- */
-class Pending {
-  private ids = new Float64Array(8);
-  private times = new Float64Array(8);
-  private values = new Float64Array(8);
-  private count = 0;
-  private rises = true;
-
-  add(id: number, atMs: number, value: number): void {
-    if (this.count === this.ids.length) this.move(0, this.count * 2);
-    if (this.count > 0 && atMs <= (this.times[this.count - 1] as number)) this.rises = false;
-    this.ids[this.count] = id;
-    this.times[this.count] = atMs;
-    this.values[this.count] = value;
-    this.count++;
-  }
-
-  /** Forgets what is in rows before one; false when nothing is left. */
-  dropBefore(id: number): boolean {
-    const first = lowerBound(this.ids.subarray(0, this.count), id);
-    if (first > 0) this.move(first, Math.max(8, this.count - first));
-    return this.count > 0;
-  }
-
-  private move(from: number, room: number): void {
-    const moved = (column: Float64Array) => {
-      const other = new Float64Array(room);
-      other.set(column.subarray(from, this.count));
-      return other;
-    };
-    this.ids = moved(this.ids);
-    this.times = moved(this.times);
-    this.values = moved(this.values);
-    this.count -= from;
-  }
-
-  get samples(): Samples {
-    const times = this.times.subarray(0, this.count);
-    const values = this.values.subarray(0, this.count);
-    return this.rises ? { times, values } : sortSamples(times, values);
-  }
-}
-
 /** So many rows may be stale before what they held is dropped from memory. */
 const STALE_ROWS = 32;
+/** Rows and samples that there is room for at first. */
+const FIRST_ROOM = 1024;
 
 /**
  * The write-ahead log as one connection sees it, by series. It only ever reads rows that are new, and drops what has
  * been packed; what it still holds of packed rows is the same as in the chunks and does no harm.
+ *
+ * All samples stand in a few columns in the order of their arrival, each with the place of the one before it of the same
+ * series: very many series with a few samples each take no more room than the samples.
  */
 class PendingView {
-  private readonly bySeries = new Map<number, Pending>();
+  /** Place of the latest sample of a series. */
+  private readonly latest = new Map<number, number>();
+  private columns = columnsFor(FIRST_ROOM);
+  private count = 0;
+  /** What is held of each row, in order: the row, and the place behind its last sample. */
+  private rows: { id: number; end: number }[] = [];
   private firstId = 0;
   private lastId = 0;
 
@@ -163,31 +127,80 @@ class PendingView {
       `SELECT (SELECT id FROM sample_wal ORDER BY id LIMIT 1) AS first, (SELECT id FROM sample_wal ORDER BY id DESC
        LIMIT 1) AS last`,
     ).get();
-    if (bounds?.last == null || bounds.first == null) {
-      this.bySeries.clear();
-      return;
-    }
-    if (bounds.first - this.firstId >= STALE_ROWS) {
-      this.firstId = bounds.first;
-      for (const [series, pending] of this.bySeries)
-        if (!pending.dropBefore(this.firstId)) this.bySeries.delete(series);
-    }
+    if (bounds?.last == null || bounds.first == null) return this.clear();
+    if (bounds.first - this.firstId >= STALE_ROWS) this.dropBefore(bounds.first);
     if (bounds.last <= this.lastId) return;
     for (const entry of logAfter(this.db, this.lastId)) {
-      for (let index = 0; index < entry.series.length; index++) {
-        const series = entry.series[index] as number;
-        let pending = this.bySeries.get(series);
-        if (!pending) this.bySeries.set(series, (pending = new Pending()));
-        pending.add(entry.id, entry.times[index] as number, entry.values[index] as number);
-      }
+      for (let index = 0; index < entry.series.length; index++)
+        this.add(entry.series[index] as number, entry.times[index] as number, entry.values[index] as number);
+      this.rows.push({ id: entry.id, end: this.count });
       this.lastId = entry.id;
     }
   }
 
+  /** Samples of a series in the order of their instants; theirs alone. */
   of(seriesId: number): Samples {
-    return this.bySeries.get(seriesId)?.samples ?? NO_SAMPLES;
+    const latest = this.latest.get(seriesId);
+    if (latest === undefined) return NO_SAMPLES;
+    const { before, times, values } = this.columns;
+    let length = 0;
+    for (let at = latest; at >= 0; at = before[at] as number) length++;
+    const own = { times: new Float64Array(length), values: new Float64Array(length) };
+    let rises = true;
+    for (let at = latest, place = length - 1; at >= 0; at = before[at] as number, place--) {
+      own.times[place] = times[at] as number;
+      own.values[place] = values[at] as number;
+      if (place < length - 1 && (own.times[place] as number) >= (own.times[place + 1] as number)) rises = false;
+    }
+    return rises ? own : sortSamples(own.times, own.values);
+  }
+
+  private add(series: number, atMs: number, value: number): void {
+    if (this.count === this.columns.times.length) this.move(0, this.count * 2);
+    const { before, times, values } = this.columns;
+    before[this.count] = this.latest.get(series) ?? -1;
+    times[this.count] = atMs;
+    values[this.count] = value;
+    this.latest.set(series, this.count);
+    this.count++;
+  }
+
+  private dropBefore(id: number): void {
+    this.firstId = id;
+    const kept = this.rows.findIndex((row) => row.id >= id);
+    const first = kept < 0 ? this.count : kept === 0 ? 0 : (this.rows[kept - 1]?.end ?? 0);
+    if (first === 0) return;
+    this.rows = kept < 0 ? [] : this.rows.slice(kept).map((row) => ({ id: row.id, end: row.end - first }));
+    this.move(first, Math.max(FIRST_ROOM, Math.ceil((this.count - first) * 1.5)));
+    for (const [series, place] of this.latest)
+      if (place < first) this.latest.delete(series);
+      else this.latest.set(series, place - first);
+    const { before } = this.columns;
+    for (let index = 0; index < this.count; index++) before[index] = Math.max(-1, (before[index] as number) - first);
+  }
+
+  private move(from: number, room: number): void {
+    const next = columnsFor(room);
+    for (const name of ["before", "times", "values"] as const)
+      next[name].set(this.columns[name].subarray(from, this.count));
+    this.columns = next;
+    this.count -= from;
+  }
+
+  private clear(): void {
+    if (this.count === 0) return;
+    this.latest.clear();
+    this.rows = [];
+    this.count = 0;
+    this.columns = columnsFor(FIRST_ROOM);
   }
 }
+
+const columnsFor = (room: number) => ({
+  before: new Int32Array(room),
+  times: new Float64Array(room),
+  values: new Float64Array(room),
+});
 
 const views = new WeakMap<Db, PendingView>();
 

@@ -20,6 +20,9 @@ export function Neighbours({ page }: { page: ComponentData }) {
       <Section title="Called by" pad={false}>
         <Talks rows={page.callers} showOwn={isHost} empty="No incoming connections seen." />
       </Section>
+      <div>
+        <KeepLink to={`/estate/${page.component.id}/relations`}>Relations by hand</KeepLink>
+      </div>
       {page.parts.length ? (
         <Section title="Runs on this host">
           <Stack component="ul" direction="row" sx={{ gap: 1.5, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}>

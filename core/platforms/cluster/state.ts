@@ -21,6 +21,7 @@ import {
   type ServiceObject,
   type WorkloadObject,
 } from "./objects";
+import { Shared } from "./shared";
 import { newsOfWarning } from "./warnings";
 
 /** Lists of a cluster's interface, by their names there. */
@@ -91,6 +92,7 @@ export class ClusterState {
   private readonly owners = new Map<string, { list: ClusterList; name: string }>();
   /** Objects by what they hang on: the uid of what made them, and their node. */
   private readonly hanging = new Map<string, Set<string>>();
+  private readonly shared = new Shared();
   private changes: ClusterChange[] = [];
   private isBaseline = false;
   private knowsWarnings = false;
@@ -123,6 +125,7 @@ export class ClusterState {
   private put(list: ClusterList, object: ObjectMeta): void {
     const name = nameOf(object);
     const before = this.objects[list].get(name);
+    this.shared.take(object);
     // One that was made anew under its name is another one: what it had goes with it.
     if (before && before.uid !== object.uid) this.owners.delete(before.uid);
     this.objects[list].set(name, object);

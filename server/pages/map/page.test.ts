@@ -147,6 +147,84 @@ describe("the map of a service", () => {
   });
 });
 
+describe("figures on the cards", () => {
+  const measure = (componentId: number, metric: string, instance: string, unit: string, value: number) => {
+    const writer = new SampleWriter(db);
+    const series = writer.series({ componentId, serviceId: null }, metric, instance, unit, SINCE);
+    writer.record(series, AT - 60_000, value);
+    writer.commit("tick", () => undefined);
+    return series;
+  };
+  const figure = (name: string, question: Omit<MapQuestion, "atMs"> = {}) =>
+    at({ service: "gate", ...question }).cards.find((card) => card.name === name)?.figure;
+  it("are those that were chosen: of several disks the fullest, of several lines the sum; none where none is measured", () => {
+    const { web } = smallEstate();
+    measure(web, "memory.used", "", "%", 42);
+    measure(web, "disk.used", "/", "%", 20);
+    measure(web, "disk.used", "/srv", "%", 81);
+    measure(web, "net.out", "eth0", "bit/s", 1000);
+    measure(web, "net.out", "eth1", "bit/s", 2000);
+    expect(figure("web-1", { figure: "disk" })).toBe("Disk usage 81.0 %");
+    expect(figure("web-1", { figure: "traffic" })).toBe("Traffic out 3 kbit/s");
+    expect(figure("store-1", { figure: "disk" })).toBe("");
+    expect(figure("web-1")).toBe("memory 42.0 %");
+    expect(figure("web-1", { figure: "rubbish" })).toBe("memory 42.0 %");
+  });
+  it("are by themselves what is in alarm, while it is", () => {
+    const { web } = smallEstate();
+    measure(web, "memory.used", "", "%", 42);
+    const series = measure(web, "cpu.used", "", "%", 97);
+    writeHealth(db, "component", web, "major", "CPU", AT - HOUR_MS);
+    db.prepare(
+      `INSERT INTO alarm (subject_type, subject_id, series_id, detector, metric, direction, alarm_type, qualifier, severity,
+         worst, text, score, onset_at, raised_at, changed_at)
+       VALUES ('component', ?, ?, 'threshold', 'cpu.used', 'above', 'cpu', '', 'major', 'major', '', 90, ?, ?, ?)`,
+    ).run(web, series.id, AT - 120_000, AT - 120_000, AT - 120_000);
+    expect(figure("web-1")).toBe("CPU usage 97.0 %");
+  });
+});
+
+describe("differences as marks", () => {
+  it("say what is new, gone or otherwise than at the beginning of the window, and count within groups", () => {
+    const { web, store, database } = smallEstate();
+    retireComponent(db, database, AT - 600_000);
+    const fresh = insertComponent(
+      db,
+      {
+        kind: "host.linux",
+        name: "web-2",
+        site: "North",
+        sourceId: null,
+        hostId: null,
+        address: "127.0.0.2",
+        reason: "",
+        keys: ["k:web-2"],
+        facts: {},
+      },
+      AT - 600_000,
+    );
+    writeHealth(db, "component", web, "critical", "memory is full", AT - 600_000);
+    insertRelation(
+      db,
+      { type: "talks-to", fromId: store, toId: fresh, detail: "", connections: 1, seenBy: "both" },
+      AT - 600_000,
+    );
+    const map = at({ only: "marked", by: ["layer"] });
+    const mark = (name: string) => map.cards.find((card) => card.name === name)?.mark;
+    expect(mark("web-2")?.mark).toBe("new");
+    expect(mark("database")?.mark).toBe("gone");
+    expect(mark("web-1")).toEqual({ mark: "changed", words: "well → critical" });
+    expect(mark("sw-1")).toBeUndefined();
+    expect(map.marked).toBe(3);
+    const grouped = at({ only: "marked", by: ["site"] });
+    expect(grouped.cards.find((card) => card.name === "North")?.mark).toEqual({
+      mark: "changed",
+      words: "1 new, 1 gone, 1 changed",
+    });
+    expect(at({ by: ["layer"] }).cards.every((card) => card.mark === undefined)).toBe(true);
+  });
+});
+
 describe("other maps", () => {
   it("of a site show what is there, whoever it belongs to", () => {
     smallEstate();
