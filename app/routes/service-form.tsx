@@ -65,6 +65,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     serverLimitMs: text("serverLimitMs"),
     browserLimitMs: text("browserLimitMs"),
     objectivePercent: text("objectivePercent"),
+    figurePercent: text("figurePercent"),
     failuresOnly: text("tells") === "failures",
     notes: text("notes"),
   });

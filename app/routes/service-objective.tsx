@@ -27,11 +27,22 @@ const whole = (count: number) => count.toLocaleString("en-GB");
 const exact = (share: number) => `${(share * 100).toFixed(3).replace(/\.?0+$/, "")} %`;
 const rateText = (rate: number) => (Number.isFinite(rate) ? rate.toFixed(rate < 10 ? 2 : 0) : "all at once");
 
-function sentenceOf({ service, objectivePercent, limitMs, known }: Data): string {
+/** What is counted: calls, or quarters of an hour in which the business figure was measured. */
+const unitOf = ({ figure }: Data) => (figure ? "quarters of an hour" : "calls");
+
+function promiseOf({ objectivePercent, limitMs, figure }: Data): string {
+  return figure
+    ? `${figure.label} at ${figure.percent} % of its usual or more in ${objectivePercent} % of all quarters of an hour`
+    : `${objectivePercent} % of calls answered${limitMs ? ` within ${limitMs} ms` : ""} without failing`;
+}
+
+function sentenceOf(page: Data): string {
+  const { service, objectivePercent, figure, known } = page;
   if (objectivePercent === null || !known)
     return `${service.name} has no objective. Set one under Edit: the share of calls that must be answered well.`;
-  const promise = `${objectivePercent} % of calls answered${limitMs ? ` within ${limitMs} ms` : ""} without failing`;
-  if (!known.calls) return `${service.name} promises ${promise}; no call of its entry points was measured in 30 days.`;
+  const promise = promiseOf(page);
+  if (!known.calls)
+    return `${service.name} promises ${promise}; ${figure ? "nothing is known of what is usual yet" : "no call of its entry points was measured in 30 days"}.`;
   const burning = known.windows.find((one) => one.burns);
   return `${service.name} promises ${promise}: ${exact(known.share ?? 0)} were in 30 days, ${known.left > 0 ? `${formatValue(known.left * 100, "%")} of the budget is left` : "the budget is spent"}${burning ? `, and it burns ${rateText(burning.long)} times as fast as it may` : ""}.`;
 }
@@ -50,7 +61,7 @@ export default function ServiceObjective({ loaderData: page }: Route.ComponentPr
           <Section title="What is left of the budget of 30 days">
             <BudgetChart known={known} atMs={page.atMs} name={service.name} />
             <p style={{ marginBottom: 0 }}>
-              {whole(known.bad)} of {whole(known.calls)} calls did not keep to it;{" "}
+              {whole(known.bad)} of {whole(known.calls)} {unitOf(page)} did not keep to it;{" "}
               {whole(Math.floor(known.calls * (1 - objectivePercent / 100)))} may.{" "}
               {known.left > 0 && known.timeLeftMs !== null
                 ? `At the rate of the last hour it is spent in ${spokenDuration(known.timeLeftMs)}.`

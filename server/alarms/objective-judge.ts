@@ -3,7 +3,7 @@ import { detectorOf } from "#core/detection/registry";
 import { burnRate, BURN_WINDOWS } from "#core/stats/objective";
 import { activeAlarms, listRules, type RuleRow } from "../store/alarms";
 import type { Db } from "../store/database";
-import { keptReader } from "../store/objective-calls";
+import { objectiveReader } from "../store/objective-calls";
 import { listServices } from "../store/services";
 import type { AlarmBook, AlarmEvent } from "./alarm-book";
 
@@ -51,7 +51,8 @@ export class ObjectiveJudge {
   evaluate(atMs: number): AlarmEvent[] {
     if (this.judges.length === 0 || (atMs - this.judgedAtMs < EVERY_MS && atMs >= this.judgedAtMs)) return [];
     this.judgedAtMs = atMs;
-    return listServices(this.db).flatMap(({ id, uid, details }) => {
+    return listServices(this.db).flatMap((service) => {
+      const { id, uid, details } = service;
       // What promises nothing any more burns nothing.
       if (details.objectivePercent === undefined)
         return this.judges.flatMap((judge) =>
@@ -62,7 +63,7 @@ export class ObjectiveJudge {
       );
       if (judges.length === 0) return [];
       const target = details.objectivePercent / 100;
-      const kept = keptReader(this.db, this.context.entries().get(id) ?? [], details.serverLimitMs);
+      const kept = objectiveReader(this.db, service, this.context.entries().get(id) ?? [], atMs);
       const windows = BURN_WINDOWS.map((one) => ({
         ...one,
         long: burnRate(kept(atMs - one.longMs, atMs), target),

@@ -54,6 +54,16 @@ const serviceInput = z.strictObject({
   serverLimitMs: limit,
   browserLimitMs: limit,
   objectivePercent: objective,
+  /** Left empty, calls count. */
+  figurePercent: z
+    .string()
+    .trim()
+    .max(6)
+    .default("")
+    .refine(
+      (given) => given === "" || (Number(given) >= 1 && Number(given) <= 100),
+      "A share of the usual from 1 to 100 %.",
+    ),
   /** How its members' state follows from each of theirs. */
   membersBy: z.enum(MEMBER_STATES).default("worst"),
   criticalPercent: wholeFrom(1, 100, "A share is a whole number from 1 to 100."),
@@ -89,6 +99,14 @@ function save({ db, now }: Pick<CommandPorts, "db" | "now">, input: z.infer<type
     throw new PersonError("A service needs an entry point or at least one member. Add one.");
   const known = input.uid === undefined ? undefined : serviceOfUid(db, input.uid);
   if (input.uid !== undefined && !known) throw new PersonError("That service does not exist any more.");
+  if (input.figurePercent && !known?.figure)
+    throw new PersonError("This service has no business figure that an objective could count. Leave its share empty.", {
+      figurePercent: "It has no business figure.",
+    });
+  if (input.figurePercent && !input.objectivePercent)
+    throw new PersonError("Say how often the figure is to reach its usual: an objective in percent.", {
+      objectivePercent: "Missing.",
+    });
   const taken = new Set(others.map((one) => one.uid));
   let made = input.uid ?? uidOf(input.name);
   for (let count = 2; input.uid === undefined && (taken.has(made) || serviceOfUid(db, made)); count++)
@@ -111,6 +129,7 @@ function save({ db, now }: Pick<CommandPorts, "db" | "now">, input: z.infer<type
         ...(input.serverLimitMs ? { serverLimitMs: Number(input.serverLimitMs) } : {}),
         ...(input.browserLimitMs ? { browserLimitMs: Number(input.browserLimitMs) } : {}),
         ...(input.objectivePercent ? { objectivePercent: Number(input.objectivePercent) } : {}),
+        ...(input.figurePercent ? { figurePercent: Number(input.figurePercent) } : {}),
         ...healthOf(input),
         ...(input.notes ? { notes: input.notes } : {}),
       },
@@ -138,9 +157,10 @@ function healthOf(input: z.infer<typeof serviceInput>): Pick<ServiceDetails, "st
 }
 
 /** What a list of services says nothing of, as the form would send it. */
-const asTyped = ({ pinned = [], excluded = [], state }: ServiceDetails) => ({
+const asTyped = ({ pinned = [], excluded = [], state, figurePercent }: ServiceDetails) => ({
   pinned,
   excluded,
+  figurePercent: String(figurePercent ?? ""),
   membersBy: state?.rule ?? "worst",
   criticalPercent: String(state?.criticalPercent ?? ""),
   quorum: String(state?.quorum ?? ""),
@@ -176,6 +196,8 @@ export const serviceCommands = {
           const input = serviceInput.safeParse({
             ...one,
             ...(before ? { uid: before.uid, ...asTyped(before.details) } : {}),
+            // A list that takes the objective away takes what it counts away too.
+            ...(one.objectivePercent ? {} : { figurePercent: "" }),
           });
           const problem = input.success ? undefined : `${at}: ${input.error.issues[0]?.message ?? "it is not right"}`;
           if (!input.success) throw new PersonError(problem ?? "", { list: problem ?? "" });

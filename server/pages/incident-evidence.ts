@@ -9,7 +9,7 @@ import { changesOf } from "../store/changes";
 import { prepared, type Db } from "../store/database";
 import { componentsById, partsOfHost } from "../store/estate";
 import { alarmsOfIncident, incidentsIn, type IncidentRow } from "../store/incidents";
-import { callsAnswered, keptReader } from "../store/objective-calls";
+import { countedBy, keptReader, objectiveReader } from "../store/objective-calls";
 import { resourcesOfAll } from "../store/resources";
 import { entriesByService, listServices } from "../store/services";
 import { floorTo } from "../store/log-tallies";
@@ -67,7 +67,7 @@ export function hurtServices(db: Db, incidentIds: readonly number[]): Map<string
 /** The harm of an incident, service by service, and the priority that follows from it. */
 export function harmOf(db: Db, incident: IncidentRow, alarms: readonly IncidentAlarm[], toMs: number) {
   const entries = entriesByService(db, toMs);
-  const details = new Map(listServices(db).map((one) => [one.id, one.details]));
+  const known = new Map(listServices(db).map((one) => [one.id, one]));
   const fromMs = beganAt(incident, alarms);
   const lines = incident.services.map(({ id, name }): HarmLine => {
     const own = alarms.filter(
@@ -78,14 +78,15 @@ export function harmOf(db: Db, incident: IncidentRow, alarms: readonly IncidentA
           : isAnswered(one) && entries.get(id)?.has(one.component_id ?? 0) === true),
     );
     const kept = entries.get(id) && keptReader(db, entries.get(id) ?? [], undefined)(fromMs, toMs);
-    const { objectivePercent, serverLimitMs } = details.get(id) ?? {};
+    const service = known.get(id);
+    const target = service?.details.objectivePercent;
     const burnt =
-      objectivePercent === undefined || !entries.get(id)
+      !service || target === undefined || !entries.get(id)
         ? undefined
         : budgetBurnt(
-            keptReader(db, entries.get(id) ?? [], serverLimitMs)(fromMs, toMs).bad,
-            callsAnswered(db, entries.get(id) ?? [], toMs - BUDGET_MS, toMs),
-            objectivePercent / 100,
+            objectiveReader(db, service, entries.get(id) ?? [], toMs)(fromMs, toMs).bad,
+            countedBy(db, service, entries.get(id) ?? [], { fromMs: toMs - BUDGET_MS, toMs }),
+            target / 100,
           );
     return {
       id,

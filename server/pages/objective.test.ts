@@ -5,6 +5,7 @@ import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { insertResource } from "../store/resources";
 import { saveService, writeMembers, type ServiceDetails } from "../store/services";
+import { SampleWriter } from "../ingest/sample-writer";
 import { deleteSource, insertSource } from "../store/sources";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
 import { replaceTickets } from "../store/tickets";
@@ -134,5 +135,25 @@ describe("the objective of a service", () => {
     expect(objectivePage(db, { uid: "nobody", atMs: AT })).toBeNull();
     promise({ objectivePercent: 99 });
     expect(known()).toMatchObject({ calls: 0, share: null, left: 1 });
+  });
+});
+
+describe("an objective of the business figure", () => {
+  it("counts quarters of an hour below their usual; none where the service has no such figure", () => {
+    promise({ objectivePercent: 99, figurePercent: 80 });
+    expect(objectivePage(db, { uid: "gate", atMs: AT })?.known?.calls).toBe(0);
+    const { id } = db.prepare("SELECT id FROM service").get() as { id: number };
+    const writer = new SampleWriter(db);
+    const series = writer.series({ componentId: null, serviceId: id }, "moves", "", "{move}", AT - 20 * DAY_MS);
+    for (let at = AT - 16 * DAY_MS; at < AT; at += 5 * MINUTE_MS)
+      writer.record(series, at, at >= AT - HOUR_MS && at < AT - HOUR_MS / 2 ? 4 : 10);
+    writer.commit("everything", () => undefined);
+    const page = objectivePage(db, { uid: "gate", atMs: AT });
+    expect(page?.figure).toEqual({ percent: 80, label: "" });
+    // Of the first day nothing was usual yet.
+    expect(page?.known).toMatchObject({ calls: 15 * 96, bad: 2 });
+    expect(page?.known?.windows[0]?.long).toBeCloseTo(2 / 4 / 0.01);
+    expect(page?.known?.windows[0]?.short).toBe(0);
+    expect(page?.known?.left).toBeCloseTo(1 - 2 / (15 * 96) / 0.01);
   });
 });

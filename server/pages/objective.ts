@@ -1,6 +1,6 @@
 import { BUDGET_MS, budgetLeft, burnRate, BURN_WINDOWS, isBurning, timeLeft, type Kept } from "#core/stats/objective";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
-import { keptReader } from "../store/objective-calls";
+import { objectiveReader } from "../store/objective-calls";
 import { componentsById } from "../store/estate";
 import { ticketsNear } from "../store/tickets";
 import type { Db } from "../store/database";
@@ -10,16 +10,18 @@ import { listServices, membersOf } from "../store/services";
 export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number }) {
   const service = listServices(db).find((one) => one.uid === uid);
   if (!service) return null;
-  const { objectivePercent, serverLimitMs } = service.details;
+  const { objectivePercent, serverLimitMs, figurePercent } = service.details;
   const common = {
     service: { uid, name: service.name },
     objectivePercent: objectivePercent ?? null,
     limitMs: serverLimitMs ?? null,
+    /** Where it is the business figure that counts. */
+    figure: figurePercent === undefined ? null : { percent: figurePercent, label: service.figure?.label ?? "" },
   };
   if (objectivePercent === undefined) return { ...common, known: null };
   const target = objectivePercent / 100;
   const entries = membersOf(db, service.id, atMs).flatMap((row) => (row.entry ? [row.component_id] : []));
-  const keptWhole = keptReader(db, entries, serverLimitMs);
+  const keptWhole = objectiveReader(db, service, entries, atMs);
   const planned = plannedFor(db, service, entries, atMs);
   /** What was kept outside planned work. */
   const keptIn = (fromMs: number, toMs: number): Kept => {

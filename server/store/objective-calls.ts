@@ -1,7 +1,11 @@
+import { keptOfFigure, SLOT_MS, slotMeans } from "#core/stats/figure-objective";
 import type { Kept } from "#core/stats/objective";
+import { DAY_MS } from "#core/time/windows";
 import { callCount, operationFigures } from "./call-figures";
 import type { Db } from "./database";
 import { resourcesOfAll } from "./resources";
+import type { ServiceRow } from "./services";
+import { readSamples, seriesOfService } from "./signals";
 import { operationsOf } from "./spans";
 
 /** OpenTelemetry span kinds of whoever answers. */
@@ -13,7 +17,7 @@ const answeringOf = (db: Db, entries: Iterable<number>): number[] =>
     .map((one) => one.id);
 
 /** How many calls were answered at some entry points. */
-export const callsAnswered = (db: Db, entries: Iterable<number>, fromMs: number, toMs: number): number =>
+const callsAnswered = (db: Db, entries: Iterable<number>, fromMs: number, toMs: number): number =>
   callCount(db, answeringOf(db, entries), fromMs, toMs);
 
 /** Reads how calls to some entry points kept to a limit; a call that is slow and fails counts once. */
@@ -32,4 +36,51 @@ export function keptReader(
     }
     return { calls, bad };
   };
+}
+
+/** How often what a service promises was to be kept in a window, and how often it was not. */
+export type KeptReader = (fromMs: number, toMs: number) => Kept;
+
+/**
+ * Reads how a service kept to its objective: calls to its entry points, or quarters of an hour of its business figure.
+ * @param nowMs as it is at the time of asking
+ */
+export function objectiveReader(
+  db: Db,
+  service: Pick<ServiceRow, "id" | "details">,
+  entries: Iterable<number>,
+  nowMs: number,
+): KeptReader {
+  const { figurePercent, serverLimitMs } = service.details;
+  return figurePercent === undefined
+    ? keptReader(db, entries, serverLimitMs)
+    : figureReader(db, service.id, figurePercent / 100, nowMs);
+}
+
+/** How often there was something to keep to over the objective's period, without reading how it went. */
+export function countedBy(
+  db: Db,
+  service: Pick<ServiceRow, "id" | "details">,
+  entries: Iterable<number>,
+  { fromMs, toMs }: { fromMs: number; toMs: number },
+): number {
+  return service.details.figurePercent === undefined
+    ? callsAnswered(db, entries, fromMs, toMs)
+    : objectiveReader(db, service, entries, toMs)(fromMs, toMs).calls;
+}
+
+/** Days are read as they are asked for, each once. */
+function figureReader(db: Db, serviceId: number, share: number, nowMs: number): KeptReader {
+  const series = seriesOfService(db, serviceId);
+  const days = new Map<number, ReadonlyMap<number, number>>();
+  const meanOf = (slot: number): number | undefined => {
+    const day = Math.floor((slot * SLOT_MS) / DAY_MS);
+    let means = days.get(day);
+    if (!means && series) {
+      const { times, values } = readSamples(db, series.id, day * DAY_MS, (day + 1) * DAY_MS - 1);
+      days.set(day, (means = slotMeans(times, values)));
+    }
+    return means?.get(slot);
+  };
+  return (fromMs, toMs) => keptOfFigure(meanOf, share, { fromMs, toMs, nowMs });
 }

@@ -29,6 +29,8 @@ export interface ServiceDetails {
   browserLimitMs?: number;
   /** Share of calls that must be answered within the limit without failing, percent, over 30 days. */
   objectivePercent?: number;
+  /** Where the objective counts the business figure instead: the share of its usual that it is to reach, percent. */
+  figurePercent?: number;
   /** Whether people want to hear of slowness, or of failures only. */
   tells?: "failures and slowness" | "failures";
   /** How the state of its members follows from each of theirs; the worst of them without it. */

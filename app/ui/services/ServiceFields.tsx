@@ -38,10 +38,23 @@ export function ServiceFields({ page, answer }: { page: ServiceFormPage; answer:
             "objectivePercent",
             "Objective (%)",
             details.objectivePercent,
-            "Calls answered well, over 30 days.",
+            service?.figure
+              ? "Calls answered well, or the figure, over 30 days."
+              : "Calls answered well, over 30 days.",
           )}
           sx={{ width: 200 }}
         />
+        {service?.figure ? (
+          <TextField
+            {...field(
+              "figurePercent",
+              `By ${service.figure.label} (%)`,
+              details.figurePercent,
+              "Share of its usual it has to reach; empty: calls count.",
+            )}
+            sx={{ width: 240 }}
+          />
+        ) : null}
         <TextField {...field("tells", "Tell of", details.tells ?? "failures and slowness")} select sx={{ width: 220 }}>
           <MenuItem value="failures and slowness">failures and slowness</MenuItem>
           <MenuItem value="failures">failures only</MenuItem>
