@@ -67,6 +67,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     objectivePercent: text("objectivePercent"),
     figurePercent: text("figurePercent"),
     failuresOnly: text("tells") === "failures",
+    reliesOn: text("reliesOn").split(",").filter(Boolean),
     notes: text("notes"),
   });
   return saved.ok ? redirect(`/services/${saved.value}`) : saved.refusal;

@@ -1,8 +1,11 @@
 import Stack from "@mui/material/Stack";
 import { kindInfo } from "#core/catalogue/kinds";
+import { dayAndTime } from "#core/time/windows";
+import { verbOf } from "#core/topology/words";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/service-structure";
 import { missing } from "../shell/answers.server";
+import { useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
@@ -43,6 +46,7 @@ export default function ServiceStructure({ loaderData: page }: Route.ComponentPr
         <Tiers page={page} />
         <Points page={page} />
         <Sets page={page} />
+        <Declared page={page} />
         <Circles page={page} />
         <Availability page={page} />
       </Stack>
@@ -123,6 +127,55 @@ function Sets({ page: { sets } }: { page: Data }) {
           ))}
         </tbody>
       </PlainTable>
+    </Section>
+  );
+}
+
+/** What it was said to rely on beside what it is seen to. */
+function Declared({ page: { declared, service } }: { page: Data }) {
+  const { window: now } = useShell();
+  if (!declared)
+    return (
+      <Section title="Said and seen">
+        <Empty>
+          Nobody has said what {service.name} is meant to rely on.{" "}
+          <KeepLink to={`/services/${service.uid}/edit`}>Say it</KeepLink>, and what it uses beyond that shows here.
+        </Empty>
+      </Section>
+    );
+  const { hidden, unused, agreed } = declared;
+  return (
+    <Section title={`Said and seen: ${hidden.length} used but not said, ${unused.length} said but not used`}>
+      <ul>
+        {hidden.map((one) => (
+          <li key={one.uid}>
+            <b>Used, not said:</b> <KeepLink to={`/services/${one.uid}`}>{one.name}</KeepLink>
+            {one.evidence.map((relation, place) => (
+              <span key={relation.id}>
+                {place ? ", " : ": "}
+                <KeepLink to={`/relations/${relation.id}`}>
+                  {relation.from} {verbOf(relation.type)} {relation.to}
+                </KeepLink>
+              </span>
+            ))}
+          </li>
+        ))}
+        {unused.map((one) => (
+          <li key={one.uid}>
+            <b>Said, not used:</b> <KeepLink to={`/services/${one.uid}`}>{one.name}</KeepLink>,{" "}
+            {one.seenMs === null ? "never seen" : `last seen ${dayAndTime(one.seenMs, now.nowMs)}`}
+          </li>
+        ))}
+        <li>
+          Both: {agreed.length === 0 ? "none" : null}
+          {agreed.map((one, place) => (
+            <span key={one.uid}>
+              {place ? ", " : ""}
+              <KeepLink to={`/services/${one.uid}`}>{one.name}</KeepLink>
+            </span>
+          ))}
+        </li>
+      </ul>
     </Section>
   );
 }

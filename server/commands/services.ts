@@ -76,6 +76,8 @@ const serviceInput = z.strictObject({
     }),
   /** Only failures, or slowness too. */
   failuresOnly: z.boolean().default(false),
+  /** What it is meant to rely on; left out where nobody says. */
+  reliesOn: z.array(uid).max(200).optional(),
   notes: text("Notes", 4000).default(""),
 });
 
@@ -130,6 +132,7 @@ function save({ db, now }: Pick<CommandPorts, "db" | "now">, input: z.infer<type
         ...(input.browserLimitMs ? { browserLimitMs: Number(input.browserLimitMs) } : {}),
         ...(input.objectivePercent ? { objectivePercent: Number(input.objectivePercent) } : {}),
         ...(input.figurePercent ? { figurePercent: Number(input.figurePercent) } : {}),
+        ...(input.reliesOn?.length ? { reliesOn: input.reliesOn.filter((one) => taken.has(one)) } : {}),
         ...healthOf(input),
         ...(input.notes ? { notes: input.notes } : {}),
       },
@@ -157,7 +160,8 @@ function healthOf(input: z.infer<typeof serviceInput>): Pick<ServiceDetails, "st
 }
 
 /** What a list of services says nothing of, as the form would send it. */
-const asTyped = ({ pinned = [], excluded = [], state, figurePercent }: ServiceDetails) => ({
+const asTyped = ({ pinned = [], excluded = [], state, figurePercent, reliesOn }: ServiceDetails) => ({
+  reliesOn,
   pinned,
   excluded,
   figurePercent: String(figurePercent ?? ""),

@@ -75,6 +75,9 @@ export function serviceFormPage(
   const inProposal = new Set(proposed.map((one) => one.id));
   return {
     service: service ? { ...service, details: service.details } : null,
+    others: listServices(db)
+      .filter((one) => one.uid !== uid)
+      .map((one) => ({ uid: one.uid, name: one.name })),
     entries: entries.map((entry) => ({ ...entry, matches: matching(entry).length })),
     members: [
       ...proposed.map((one) => ({

@@ -4,6 +4,7 @@ import { serviceState, singlePoints, type Entrances, type Impact } from "#core/t
 import { cycles } from "#core/topology/structure";
 import { DAY_MS, HOUR_MS } from "#core/time/windows";
 import { structureAt, type BuiltEstate as Estate } from "../causes/structure-at";
+import { declaredOf } from "./declared";
 import { tiersOf } from "./tiers";
 import { prepared, type Db } from "../store/database";
 import { relationById, type RelationRow } from "../store/relations";
@@ -62,7 +63,8 @@ export function serviceStructurePage(
   for (const row of estate.relations)
     if (row.type === "talks-to" && all.has(row.from_id) && all.has(row.to_id))
       talks.set(row.from_id, [...(talks.get(row.from_id) ?? []), row.to_id]);
-  const reliance = new Map([...relianceAt(db, atMs)].map(([id, on]) => [id, [...on]]));
+  const relies = relianceAt(db, atMs);
+  const reliance = new Map([...relies].map(([id, on]) => [id, [...on]]));
   const serviceNames = new Map(estate.services.map((one) => [one.id, one]));
   return {
     service: { uid: service.uid, name: service.name },
@@ -83,6 +85,17 @@ export function serviceStructurePage(
     serviceCircles: cycles(reliance)
       .filter((ids) => ids.includes(service.id))
       .map((ids) => ids.flatMap((id) => serviceNames.get(id)?.name ?? [])),
+    declared: declaredOf(
+      db,
+      service,
+      {
+        services: estate.services,
+        reliance: relies,
+        relations: estate.relations,
+        nameOf: (id) => estate.components.get(id)?.name ?? "?",
+      },
+      atMs,
+    ),
     availability: expected(db, estate, service.id, entrances, atMs),
   };
 }

@@ -37,6 +37,8 @@ export interface ServiceDetails {
   state?: HealthSettings & { weights?: MemberWeight[] | undefined };
   /** For whoever is on shift. */
   notes?: string;
+  /** Names in addresses of the services it is meant to rely on; left out where nobody has said. */
+  reliesOn?: string[];
   /** Members by hand, and those left out by hand. */
   pinned?: number[];
   excluded?: number[];

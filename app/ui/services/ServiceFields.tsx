@@ -1,3 +1,4 @@
+import Autocomplete from "@mui/material/Autocomplete";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
@@ -60,9 +61,37 @@ export function ServiceFields({ page, answer }: { page: ServiceFormPage; answer:
           <MenuItem value="failures">failures only</MenuItem>
         </TextField>
       </Stack>
+      <ReliesOn others={page.others} chosen={details.reliesOn ?? []} />
       <HealthFields details={details} field={field} />
       <TextField {...field("notes", "Notes for whoever is on shift", details.notes)} multiline minRows={3} fullWidth />
     </Stack>
+  );
+}
+
+/** What it is meant to rely on, so that what it uses beyond that shows itself. */
+function ReliesOn({ others, chosen }: { others: ServiceFormPage["others"]; chosen: readonly string[] }) {
+  const [picked, setPicked] = useState(() => others.filter((one) => chosen.includes(one.uid)));
+  return (
+    <>
+      <input type="hidden" name="reliesOn" value={picked.map((one) => one.uid).join(",")} />
+      <Autocomplete
+        multiple
+        size="small"
+        options={others}
+        value={picked}
+        onChange={(_event, value) => setPicked(value)}
+        getOptionLabel={(one) => one.name}
+        getOptionKey={(one) => one.uid}
+        isOptionEqualToValue={(a, b) => a.uid === b.uid}
+        renderInput={(given) => (
+          <TextField
+            {...given}
+            label="Meant to rely on"
+            helperText="Its structure tells what it uses beyond that, and what of it is not used."
+          />
+        )}
+      />
+    </>
   );
 }
 
