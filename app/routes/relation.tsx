@@ -1,5 +1,6 @@
 import Box from "@mui/material/Box";
 import Stack from "@mui/material/Stack";
+import { metricName } from "#core/catalogue/metrics";
 import { verbOf } from "#core/topology/words";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
@@ -43,10 +44,19 @@ type Data = Route.ComponentProps["loaderData"];
 const whole = (count: number) => Math.round(count).toLocaleString("en-GB");
 const share = ({ calls, failed }: { calls: number; failed: number }) => (calls ? (failed / calls) * 100 : 0);
 
-function sentenceOf({ relation, from, to, figures, errors }: Data, ended: boolean): string {
+/** What goes over a wire now. */
+function wireText(wire: Data["wire"]): string {
+  const lastOf = (metric: string) => wire.find((one) => one.chart.metric === metric)?.last;
+  const [into, out] = [lastOf("net.in"), lastOf("net.out")];
+  return typeof into === "number" && typeof out === "number"
+    ? `: ${formatValue(into, "bit/s")} in and ${formatValue(out, "bit/s")} out at the far end`
+    : "";
+}
+
+function sentenceOf({ relation, from, to, figures, errors, wire }: Data, ended: boolean): string {
   const what = `${from.name} ${verbOf(relation.type)} ${to.name}`;
   if (ended) return `${what} no more.`;
-  if (relation.type !== "talks-to") return `${what}.`;
+  if (relation.type !== "talks-to") return `${what}${wireText(wire)}.`;
   if (!figures) return errors.length ? `${what}: every call fails.` : `${what}. No spans tell how its calls do.`;
   return `${what}: ${whole(figures.calls)} calls in this window, ${figures.failed ? `${formatValue(share(figures), "%")} of them failed` : "none failed"}, p95 ${formatValue(figures.p95Ms, "ms")}.`;
 }
@@ -112,6 +122,21 @@ export default function Relation({ loaderData: page, actionData }: Route.Compone
               <Drawn page={page} title="Calls a minute" unit="1" of={({ calls }, minutes) => calls / minutes} />
               <Drawn page={page} title="Failed calls" unit="%" of={(bucket) => share(bucket)} />
               <Drawn page={page} title="Response p95" unit="ms" of={({ p95Us }) => p95Us / 1000} />
+            </Box>
+          </Section>
+        ) : null}
+        {page.wire.length ? (
+          <Section title={`Traffic and errors, as ${to.name} counts them at ${relation.detail}`}>
+            <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fit, minmax(280px, 1fr))" }}>
+              {page.wire.map(({ chart, usual: common, last }) => (
+                <figure key={chart.metric} style={{ margin: 0, minWidth: 0 }}>
+                  <figcaption>
+                    {metricName(chart.metric)}: {last === null ? "nothing measured" : formatValue(last, chart.unit)}
+                    {common ? `, ${formatValue(common.value, chart.unit)} at this time of ${common.words}` : ""}
+                  </figcaption>
+                  <HouseChart chart={chart} />
+                </figure>
+              ))}
             </Box>
           </Section>
         ) : null}

@@ -131,25 +131,25 @@ function Sets({ page: { sets } }: { page: Data }) {
   );
 }
 
-/** What it was said to rely on beside what it is seen to. */
+/** What it is declared to rely on beside what it is seen to. */
 function Declared({ page: { declared, service } }: { page: Data }) {
   const { window: now } = useShell();
   if (!declared)
     return (
-      <Section title="Said and seen">
+      <Section title="Dependencies declared and used">
         <Empty>
-          Nobody has said what {service.name} is meant to rely on.{" "}
-          <KeepLink to={`/services/${service.uid}/edit`}>Say it</KeepLink>, and what it uses beyond that shows here.
+          What {service.name} is meant to rely on is not declared.{" "}
+          <KeepLink to={`/services/${service.uid}/edit`}>Declare it</KeepLink>, and what it uses beyond that shows here.
         </Empty>
       </Section>
     );
   const { hidden, unused, agreed } = declared;
   return (
-    <Section title={`Said and seen: ${hidden.length} used but not said, ${unused.length} said but not used`}>
+    <Section title={`Dependencies: ${hidden.length} used but not declared, ${unused.length} declared but not used`}>
       <ul>
         {hidden.map((one) => (
           <li key={one.uid}>
-            <b>Used, not said:</b> <KeepLink to={`/services/${one.uid}`}>{one.name}</KeepLink>
+            <b>Used, not declared:</b> <KeepLink to={`/services/${one.uid}`}>{one.name}</KeepLink>
             {one.evidence.map((relation, place) => (
               <span key={relation.id}>
                 {place ? ", " : ": "}
@@ -162,12 +162,12 @@ function Declared({ page: { declared, service } }: { page: Data }) {
         ))}
         {unused.map((one) => (
           <li key={one.uid}>
-            <b>Said, not used:</b> <KeepLink to={`/services/${one.uid}`}>{one.name}</KeepLink>,{" "}
+            <b>Declared, not used:</b> <KeepLink to={`/services/${one.uid}`}>{one.name}</KeepLink>,{" "}
             {one.seenMs === null ? "never seen" : `last seen ${dayAndTime(one.seenMs, now.nowMs)}`}
           </li>
         ))}
         <li>
-          Both: {agreed.length === 0 ? "none" : null}
+          Declared and used: {agreed.length === 0 ? "none" : null}
           {agreed.map((one, place) => (
             <span key={one.uid}>
               {place ? ", " : ""}

@@ -7,6 +7,7 @@ import { componentById, shownAddresses, type ComponentRow } from "../store/estat
 import { relationById } from "../store/relations";
 import { resourcesOf } from "../store/resources";
 import { healthAt } from "../store/services";
+import { wireOf } from "./wire";
 import { operationsOf, spansOfOperation, type SpanRow } from "../store/spans";
 
 /** Bars across the drawings of a relation. */
@@ -77,6 +78,7 @@ export function relationPage(db: Db, { id, atMs, fromMs, toMs }: RelationQuestio
     usual: measured ? usualOf(db, ends, fromMs, toMs) : null,
     buckets: measured?.buckets ?? [],
     errors: errorsOf(own.calls),
+    wire: wireOf(db, relation, { fromMs, toMs, atMs }),
     changes: changesOf(
       db,
       [from.id, to.id, from.host_id, to.host_id].flatMap((one) => one ?? []),

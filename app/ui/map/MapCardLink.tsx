@@ -19,6 +19,8 @@ interface MapCardLinkProps {
   /** What stands above it. */
   mark?: string | undefined;
   difference?: MapCard["mark"];
+  /** The figure was chosen: it stands rather than where a part runs. */
+  figureFirst?: boolean;
 }
 
 /** A component, service or group on the map, with its health and its headline figure. */
@@ -32,6 +34,7 @@ export const MapCardLink = memo(function MapCardLink({
   chosen,
   mark,
   difference,
+  figureFirst,
 }: MapCardLinkProps) {
   const detail = detailOf(level);
   const room = roomAt(level);
@@ -51,13 +54,18 @@ export const MapCardLink = memo(function MapCardLink({
           {mark}
         </span>
       ) : null}
+      {difference ? (
+        <span className="hx-node-differs" style={{ fontSize: Math.max(11, 11 / level) }}>
+          {group ? difference.words : difference.mark}
+        </span>
+      ) : null}
       <a
         id={id}
         className="hx-link hx-node-link"
         href={address}
         draggable={false}
         title={`${label} ${name}${sub ? `, ${sub}` : ""}${figure ? `, ${figure}` : ""}${reason ? `. ${reason}` : ""}${difference ? `. ${difference.words}` : ""}`}
-        aria-label={`${mark ? `${mark}: ` : ""}${label} ${name} ${sub}, ${state}${figure && !group ? `, ${figure}` : ""}`}
+        aria-label={`${mark ? `${mark}: ` : ""}${difference ? `${group ? difference.words : difference.mark}: ` : ""}${label} ${name} ${sub}, ${state}${figure && !group ? `, ${figure}` : ""}`}
       >
         {detail === "full" ? (
           <>
@@ -74,7 +82,9 @@ export const MapCardLink = memo(function MapCardLink({
             {well ? null : <SeverityMark severity={severity} size={detail === "mark" ? 40 : 24} />}
             {detail === "mark" ? null : shortened(group ? `${name} ${group.members}` : name, level)}
             {detail === "name" && name.length <= room.across && room.lines > 1 ? (
-              <span className="hx-clip hx-quiet">{group || info.isHost || kind === "service" ? figure : sub}</span>
+              <span className="hx-clip hx-quiet">
+                {figureFirst || group || info.isHost || kind === "service" ? figure : sub}
+              </span>
             ) : null}
           </>
         )}

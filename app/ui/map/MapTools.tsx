@@ -136,7 +136,7 @@ export function MapTools({ map, asked }: { map: MapData; asked: MapAsked }) {
       <Choice
         label="Show"
         value={asked.only}
-        width={150}
+        width={180}
         onChange={(value) => set("only", value === "all" ? "" : value)}
       >
         <MenuItem value="all">Everything</MenuItem>
@@ -144,7 +144,7 @@ export function MapTools({ map, asked }: { map: MapData; asked: MapAsked }) {
         <MenuItem value="changed">Changed in window</MenuItem>
         <MenuItem value="marked">Differences marked</MenuItem>
       </Choice>
-      <Choice label="Figure on cards" value={asked.figure} width={130} onChange={(value) => set("figure", value)}>
+      <Choice label="Figure on cards" value={asked.figure} width={150} onChange={(value) => set("figure", value)}>
         <MenuItem value="">As usual</MenuItem>
         {CARD_FIGURES.map((one) => (
           <MenuItem key={one.value} value={one.value}>

@@ -35,9 +35,6 @@ export function StrataMap(props: StrataMapProps) {
   return useMounted() ? <Drawing {...props} /> : <div className="hx-map" style={{ height: props.height }} />;
 }
 
-/** What stands above a card that differs: of a group how many do. */
-const markText = ({ mark, group }: MapCard) => (group ? mark?.words : mark?.mark);
-
 /** Ids of cards in the page, by their place among the cards. */
 const idOf = (place: number) => `card-${place}`;
 const placeOf = (element: Element | null) => (element ? Number(element.id.slice("card-".length)) : null);
@@ -127,8 +124,9 @@ function Drawing({ map, height, highlight, marks, addressOf, toggleOf, chosen, o
               toggle={card.group ? toggleOf?.(card.group.key) : undefined}
               level={view.level}
               faded={isFaded(card, place)}
-              mark={marks?.get(card.componentId ?? 0) ?? markText(card)}
+              mark={marks?.get(card.componentId ?? 0)}
               difference={card.mark}
+              figureFirst={map.figure !== null}
               chosen={card.id === chosen || (card.componentId !== null && card.componentId === highlight)}
             />
           ))}

@@ -86,8 +86,8 @@ function ReliesOn({ others, chosen }: { others: ServiceFormPage["others"]; chose
         renderInput={(given) => (
           <TextField
             {...given}
-            label="Meant to rely on"
-            helperText="Its structure tells what it uses beyond that, and what of it is not used."
+            label="Declared dependencies"
+            helperText="Services it is meant to rely on. Its structure tells what it uses beyond them, and which of them it does not use."
           />
         )}
       />

@@ -87,7 +87,7 @@ function chosenFigures(at: At, figure: CardFigure, rows: Rows): Reader {
       // Of several disks the fullest is told; what is counted or flows is added up.
       const isSum = metricInfo(metric, unit).combine === "sum";
       if (values.length)
-        return `${metricName(metric)} ${formatValue(isSum ? values.reduce((sum, one) => sum + one, 0) : Math.max(...values), unit)}`;
+        return formatValue(isSum ? values.reduce((sum, one) => sum + one, 0) : Math.max(...values), unit);
     }
     return undefined;
   };

@@ -164,8 +164,8 @@ describe("figures on the cards", () => {
     measure(web, "disk.used", "/srv", "%", 81);
     measure(web, "net.out", "eth0", "bit/s", 1000);
     measure(web, "net.out", "eth1", "bit/s", 2000);
-    expect(figure("web-1", { figure: "disk" })).toBe("Disk usage 81.0 %");
-    expect(figure("web-1", { figure: "traffic" })).toBe("Traffic out 3 kbit/s");
+    expect(figure("web-1", { figure: "disk" })).toBe("81.0 %");
+    expect(figure("web-1", { figure: "traffic" })).toBe("3 kbit/s");
     expect(figure("store-1", { figure: "disk" })).toBe("");
     expect(figure("web-1")).toBe("memory 42.0 %");
     expect(figure("web-1", { figure: "rubbish" })).toBe("memory 42.0 %");

@@ -1,5 +1,6 @@
 import { arrange, drawnAs, sumLinks, unfold, type Link, type Visible } from "#core/topology/arrange";
 import type { Attribute } from "#core/topology/attributes";
+import { cardFigure } from "#core/topology/card-figures";
 import { columnsFor, layBoard, type BoardCard } from "#core/topology/board";
 import { orderLayers } from "#core/topology/order";
 import type { Db } from "../../store/database";
@@ -114,6 +115,8 @@ export function mapPage(db: Db, question: MapQuestion) {
     name: scopeName(at, question),
     by,
     only,
+    /** The figure that was chosen for the cards. */
+    figure: cardFigure(question.figure ?? "")?.label ?? null,
     marked: marks ? things.filter(({ row }) => row && marks.has(row.id)).length : null,
     total: shown.components.length,
     unwell: things.filter((thing) => thing.row && thing.severity !== "cleared").length,

@@ -15,6 +15,7 @@ import { resourcesOf, resourcesOfAll } from "../../store/resources";
 import { membersOf } from "../../store/services";
 import { lastSample, seriesOfMetrics } from "../../store/signals";
 import { callsIn } from "../relation";
+import { wireOf } from "../wire";
 import { tallyText, type Thing } from "./cards";
 import { callsAmong, estateAt, gathered, linksAmong, type MapQuestion } from "./page";
 import type { At } from "./scope";
@@ -290,11 +291,13 @@ function relationPanel(
       relation.type === type && source.ids.has(`c${relation.from_id}`) && target.ids.has(`c${relation.to_id}`),
   );
   const figures =
-    type !== "talks-to"
-      ? []
-      : own.length === 1
-        ? callsOfOne(at, own[0] as Own, componentsOf)
-        : callsOver(at, own, componentsOf);
+    type === "wired-to" && kept.length === 1 && kept[0]
+      ? wireFigures(at, kept[0])
+      : type !== "talks-to"
+        ? []
+        : own.length === 1
+          ? callsOfOne(at, own[0] as Own, componentsOf)
+          : callsOver(at, own, componentsOf);
   return {
     show,
     what: "relation",
@@ -336,6 +339,12 @@ function relationPanel(
     componentId: null,
   };
 }
+
+/** What goes over one wire. */
+const wireFigures = ({ db, atMs }: At, relation: RelationRow): MapPanel["figures"] =>
+  wireOf(db, relation, { fromMs: atMs - FRESH_MS, toMs: atMs, atMs }).flatMap(({ chart, last }) =>
+    last === null ? [] : [{ name: metricName(chart.metric), text: formatValue(last, chart.unit) }],
+  );
 
 type Own = ReturnType<typeof linksAmong>[number];
 
