@@ -132,7 +132,7 @@ export default function Relation({ loaderData: page, actionData }: Route.Compone
                 <figure key={chart.metric} style={{ margin: 0, minWidth: 0 }}>
                   <figcaption>
                     {metricName(chart.metric)}: {last === null ? "nothing measured" : formatValue(last, chart.unit)}
-                    {common ? `, ${formatValue(common.value, chart.unit)} at this time of ${common.words}` : ""}
+                    {common ? `, usually ${formatValue(common.value, chart.unit)} (${common.words})` : ""}
                   </figcaption>
                   <HouseChart chart={chart} />
                 </figure>

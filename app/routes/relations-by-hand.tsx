@@ -46,6 +46,17 @@ export async function action({ request, params, context }: Route.ActionArgs) {
 
 type Data = Route.ComponentProps["loaderData"];
 
+const relations = (count: number) => (count === 1 ? "one relation" : `${count} relations`);
+
+function sentenceOf({ component, made, hidden }: Data): string {
+  if (made.length + hidden.length === 0) return `No relation of ${component.name} was made or hidden by hand.`;
+  const parts = [
+    made.length ? `${relations(made.length)} made by hand` : "",
+    hidden.length ? `${relations(hidden.length)} hidden` : "",
+  ];
+  return `${component.name}: ${parts.filter(Boolean).join(", ")}.`;
+}
+
 export default function RelationsByHand({ loaderData: page, actionData }: Route.ComponentProps) {
   const refusal = useAnswer(actionData ?? undefined);
   const { component, made, hidden } = page;
@@ -53,7 +64,7 @@ export default function RelationsByHand({ loaderData: page, actionData }: Route.
     <>
       <PageHead
         name={`Estate › ${component.name} › Relations by hand`}
-        sentence={`${made.length === 0 ? "No relation" : made.length === 1 ? "One relation" : `${made.length} relations`} of ${component.name} ${made.length > 1 ? "were" : "was"} made by hand, ${hidden.length || "none"} ${hidden.length === 1 ? "is" : "are"} hidden.`}
+        sentence={sentenceOf(page)}
         actions={<KeepLink to={`/estate/${component.id}`}>Back to {component.name}</KeepLink>}
       />
       <Problem>{refusal?.problem ?? null}</Problem>
@@ -90,7 +101,7 @@ function AddForm({ name }: { name: string }) {
   const [other, setOther] = useState<PickedComponent | null>(null);
   const [type, setType] = useState<(typeof HAND_RELATIONS)[number]>("talks-to");
   const [way, setWay] = useState("out");
-  const [from, to] = way === "out" ? [name, other?.name ?? "…"] : [other?.name ?? "…", name];
+  const [from, to] = way === "out" ? [name, other?.name] : [other?.name, name];
   return (
     <Form method="post">
       <input type="hidden" name="what" value="add" />
@@ -133,8 +144,8 @@ function AddForm({ name }: { name: string }) {
         </RightButton>
       </Stack>
       <Typography variant="body2" sx={{ mt: 1, color: "text.secondary" }}>
-        {from} {verbOf(type)} {to}. It stays until it is removed here, and counts for the map, for what would fail with
-        what, and for causes.
+        {other ? `${from} ${verbOf(type)} ${to}. ` : ""}It stays until it is removed here, and counts for the map, for
+        what would fail with what, and for causes.
       </Typography>
     </Form>
   );

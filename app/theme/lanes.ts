@@ -49,6 +49,7 @@ export const laneStyles: Record<string, CSSObject> = {
   ".hx-lane-chart figcaption": { minWidth: 0, paddingTop: 4 },
   ".hx-lane-chart .hx-button": { padding: "0 6px", fontSize: "0.76rem", minHeight: 22 },
   ".hx-hairline": { display: "none", top: 0, bottom: 0, width: 1, background: QUIET, pointerEvents: "none" },
+  ".hx-new.hx-node, .hx-gone.hx-node, .hx-changed.hx-node": { overflow: "visible" },
   ".hx-gone.hx-node": { borderStyle: "dashed" },
   ".hx-node-differs": {
     position: "absolute",

@@ -56,7 +56,12 @@ export function ServiceFields({ page, answer }: { page: ServiceFormPage; answer:
             sx={{ width: 240 }}
           />
         ) : null}
-        <TextField {...field("tells", "Tell of", details.tells ?? "failures and slowness")} select sx={{ width: 220 }}>
+        <TextField
+          {...field("tells", "Tell of", details.tells ?? "failures and slowness")}
+          select
+          sx={{ width: 220 }}
+          slotProps={{ inputLabel: { shrink: true } }}
+        >
           <MenuItem value="failures and slowness">failures and slowness</MenuItem>
           <MenuItem value="failures">failures only</MenuItem>
         </TextField>
