@@ -55,7 +55,7 @@ export const laneStyles: Record<string, CSSObject> = {
     position: "absolute",
     right: 6,
     top: 0,
-    transform: "translateY(-60%)",
+    transform: "translateY(-85%)",
     padding: "0 5px",
     borderRadius: 4,
     lineHeight: 1.25,
