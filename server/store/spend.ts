@@ -198,14 +198,22 @@ export function putBudget(db: Db, one: Omit<BudgetRow, "id">): number {
 
 export const hasSpend = (db: Db): boolean => prepared(db, "SELECT 1 FROM spend_day LIMIT 1").get() !== undefined;
 
-/** Currencies that anything was paid in. */
-export const paidIn = (db: Db): string[] =>
-  prepared<{ currency: string }>(
+const currencies = new WeakMap<Db, { revision: string; found: string[] }>();
+
+/** Currencies that anything was paid in; looked for once for each change of what was taken in. */
+export function paidIn(db: Db): string[] {
+  const revision = spendRevision(db);
+  const known = currencies.get(db);
+  if (known?.revision === revision) return known.found;
+  const found = prepared<{ currency: string }>(
     db,
     "SELECT DISTINCT columns ->> 'BillingCurrency' AS currency FROM spend_item ORDER BY 1",
   )
     .all()
     .map((one) => one.currency);
+  currencies.set(db, { revision, found });
+  return found;
+}
 
 /** The currency that sums are in: the one that was chosen, else the first that anything was paid in. */
 export const reportCurrency = (db: Db): string => readMeta(db, CURRENCY) ?? paidIn(db)[0] ?? "EUR";
