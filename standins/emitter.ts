@@ -83,7 +83,9 @@ export class Emitter {
     this.busy = true;
     const from = this.saidTo;
     this.saidTo = now;
-    for (const change of this.estate.changesBetween(from, now)) await this.tellChange(change);
+    const changes = this.estate.changesBetween(from, now);
+    const inLogs = changes.flatMap((change) => settingLine(this.senders, change) ?? []);
+    for (const change of changes) if (!inLogs.some((one) => one.id === change.id)) await this.tellChange(change);
     // What has not ended yet is told of when it has.
     this.underWay.push(...this.traces.between(from, now));
     const spans = this.underWay.filter((span) => span.endMs <= now);
@@ -94,6 +96,7 @@ export class Emitter {
       const lines: (LogLine & { traceId?: string; spanId?: string })[] = [
         ...linesBetween(this.estate.scenario, sender, from, now),
         ...failures.filter((line) => line.sender === sender),
+        ...inLogs.filter((line) => line.sender === sender),
       ];
       if (!lines.length) continue;
       if (!sender.station) {
@@ -352,3 +355,18 @@ const text = (key: string, value: string) => ({ key, value: { stringValue: value
 const resourceOf = (sender: Sender, atMs: number) => ({
   attributes: Object.entries(attributesOf(sender, atMs)).map(([key, value]) => text(key, value)),
 });
+
+/** A setting that somebody changed stands in the log of the program whose it is; undefined where that has none. */
+function settingLine(
+  senders: readonly Sender[],
+  { id, atMs, change }: ToldChange,
+): (LogLine & { id: string; sender: Sender }) | undefined {
+  const value = /set to (.+)$/.exec(change.text)?.[1];
+  const sender = senders.find(
+    ({ host, station, output }) =>
+      host.name === change.host && station?.spec.name === change.process && output.lines.length > 0,
+  );
+  if (!change.setting || value === undefined || !sender || !isHeard(sender)) return undefined;
+  const text = `setting ${change.setting} changed to ${value} by ${change.by}`;
+  return { id, sender, atMs, severity: 10, text };
+}

@@ -93,7 +93,14 @@ export const relationCommands = {
     input: z.strictObject({ id, on: z.boolean() }),
     about: ({ id: one }) => ({ type: "relation", id: one }),
     run: ({ db, now, onServices }, { id: one, on }, who) => {
-      hideRelations(db, presentRelation(db, one), on ? { by: who.name, atMs: now() } : null);
+      const row = presentRelation(db, one);
+      const atMs = now();
+      db.transaction(() => {
+        hideRelations(db, row, on ? { by: who.name, atMs } : null);
+        // A change, so that what is kept of the estate as it stands is made anew.
+        const summary = `${textOf(db, row)}: ${on ? "hidden" : "shown again"} by ${who.name}`;
+        insertChange(db, { atMs, kind: "relation", componentId: row.from_id, summary, by: who.name });
+      })();
       onServices();
     },
     record: ({ id: one, on }, _output, { db }) =>

@@ -8,6 +8,8 @@ import { SPANS } from "../store/relations";
 import { forgetExemplars, writeExemplars } from "../store/exemplars";
 import { LogWriter, type NewLog } from "../store/log-writer";
 import { DAY_MS } from "#core/time/windows";
+import { SentReleases } from "./sent-releases";
+import { SettingLogs } from "./setting-logs";
 import { touchResource } from "../store/resources";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
 import { LIMITS } from "../receivers/limits";
@@ -49,6 +51,8 @@ export class BatchIngest {
   private made: LiveSeries[] = [];
   /** Components that senders tell of. */
   readonly reporters: AgentReporters;
+  private readonly releases: SentReleases;
+  private readonly settings: SettingLogs;
   /** How far ahead of ours the records of each host are, milliseconds, since the last tick. */
   private readonly ahead = new Map<number, number[]>();
   private readonly hosts = new Map<number, number>();
@@ -68,6 +72,8 @@ export class BatchIngest {
   ) {
     this.reporters = new AgentReporters(db);
     this.senders = new Senders(db, sampleWriter);
+    this.releases = new SentReleases(db, this.senders.all());
+    this.settings = new SettingLogs(db);
     this.logWriter = new LogWriter(db);
     this.spanWriter = new SpanWriter(db);
     this.reload();
@@ -175,6 +181,7 @@ export class BatchIngest {
     this.logWriter.write(logs);
     this.records += logs.length;
     this.noteClocks(logs, nowMs);
+    this.settings.take(logs, (id) => this.componentOf(id), nowMs);
   }
 
   /** How far ahead of ours the clock of each sender's host is: what was said cannot come before it was said. */
@@ -244,6 +251,7 @@ export class BatchIngest {
     for (const resource of heard) {
       if (!resource) continue;
       if (this.reporters.heard(resource.attributes, resource.componentId, nowMs)) unmet.push(resource);
+      this.releases.heard(resource, nowMs);
       if (nowMs - resource.touchedMs > 60_000) {
         touchResource(this.db, resource.id, nowMs);
         resource.touchedMs = nowMs;

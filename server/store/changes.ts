@@ -38,6 +38,17 @@ export function insertChange(
   );
 }
 
+/** How much later a second observer may tell of a change that another was the first to see. */
+const SAME_CHANGE_MS = 3_600_000;
+
+/** Gives a change that was told of with some words the instant of an earlier evidence. */
+export function datedBack(db: Db, componentId: number, words: string, atMs: number): void {
+  prepared(
+    db,
+    "UPDATE change SET at = :at WHERE component_id = :id AND at > :at AND at <= :latest AND instr(summary, :words) > 0",
+  ).run({ id: componentId, at: atMs, latest: atMs + SAME_CHANGE_MS, words });
+}
+
 const CHANGE = `SELECT x.id, x.at, x.kind, x.component_id, c.name AS component, x.summary, x.detail, x.by_whom, x.ticket FROM change x LEFT JOIN component c ON c.id = x.component_id`;
 
 export function changesIn(db: Db, fromMs: number, toMs: number, limit = 200): ChangeRow[] {
@@ -100,5 +111,5 @@ export const rollOuts = (db: Db, fromMs: number, toMs: number): { componentId: n
   prepared<{ componentId: number; atMs: number }>(
     db,
     `SELECT component_id AS componentId, at AS atMs FROM change WHERE at >= ? AND at <= ? AND component_id IS NOT NULL
-       AND (kind = 'deployment' OR (kind = 'fact' AND summary LIKE '%version: “%')) LIMIT 100000`,
+       AND (kind = 'deployment' OR (kind IN ('setting', 'fact') AND summary LIKE '%version: “%')) LIMIT 100000`,
   ).all(fromMs, toMs);
