@@ -24,7 +24,7 @@ const BEGINNING_MS = HOUR_MS;
 const NEWCOMER_MS = HOUR_MS;
 
 const lateOf = ({ kind, by_whom }: ChangeRow): number =>
-  kind === "deployment" ? LATE_MS.event : isOfPlatform(by_whom) ? LATE_MS.platform : LATE_MS.sweep;
+  kind === "deployment" || kind === "change" ? LATE_MS.event : isOfPlatform(by_whom) ? LATE_MS.platform : LATE_MS.sweep;
 
 /** Holds changes against the tickets whose windows are near. */
 export function withTickets(db: Db, rows: readonly ChangeRow[], atMs: number): ChangeLine[] {
@@ -44,7 +44,7 @@ export function withTickets(db: Db, rows: readonly ChangeRow[], atMs: number): C
     (prepared<{ at: number | null }>(db, "SELECT min(valid_from) AS at FROM component").get()?.at ?? 0) + BEGINNING_MS;
   return rows.map((row) => {
     const isAsked =
-      isKnown && ASKED.has(row.kind) && row.at > began && !isEnrichment(row, components) && !isOnlyLack(row.summary);
+      isKnown && isAskedFor(row) && row.at > began && !isEnrichment(row, components) && !isOnlyLack(row.summary);
     if (!isAsked) return { ...row, standing: null, ref: row.ticket, reason: "" };
     const change: JudgedChange = {
       atMs: row.at,
@@ -58,6 +58,10 @@ export function withTickets(db: Db, rows: readonly ChangeRow[], atMs: number): C
     return { ...row, standing: verdict.standing, ref: verdict.ref ?? row.ticket, reason: verdict.reason };
   });
 }
+
+/** Whether it ought to have a ticket: what others tell of does where it names a setting that somebody changed. */
+const isAskedFor = ({ kind, detail }: ChangeRow): boolean =>
+  ASKED.has(kind) || (kind === "change" && detail.includes('"setting":"'));
 
 /** Whether more was learned of a newcomer by whoever looks deeper, which is no change of it; and what is of no component. */
 function isEnrichment({ component_id, kind, at }: ChangeRow, components: ReadonlyMap<number, ComponentRow>): boolean {

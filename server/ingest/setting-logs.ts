@@ -51,7 +51,8 @@ export class SettingLogs {
     if (count > MOST_A_MINUTE + 1) return;
     insertChange(this.db, {
       atMs,
-      kind: "setting",
+      // As what others tell of: somebody did it.
+      kind: "change",
       componentId,
       summary:
         count > MOST_A_MINUTE
