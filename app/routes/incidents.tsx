@@ -4,28 +4,38 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { Link as RouterLink, useSearchParams } from "react-router";
-import { dayAndTime, spokenDuration } from "#core/time/windows";
+import { dayAndTime } from "#core/time/windows";
 import type { Route } from "./+types/incidents";
+import { useAnswer } from "../shell/answer";
+import { formOf } from "../shell/answers.server";
+import { actOnMany } from "../shell/incident-bulk.server";
 import { INCIDENT_ORDERS, INCIDENT_STATES } from "../shell/incident-lists";
 import { incidentsAsked } from "../shell/incidents.server";
 import { applyChanges, useChangeParams } from "../shell/params";
 import { useTyped } from "../shell/typed";
+import { actOnViews } from "../shell/views.server";
 import { useKeep, useShell } from "../shell/window";
-import { KeepLink } from "../ui/KeepLink";
-import { Caption, Empty, PageHead, Section } from "../ui/Page";
-import { PlainTable } from "../ui/PlainTable";
-import { SeverityLabel } from "../ui/SeverityMark";
+import { IncidentTable } from "../ui/incident/IncidentTable";
+import { Empty, PageHead, Section } from "../ui/Page";
+import { SavedViews } from "../ui/SavedViews";
 
 export const meta: Route.MetaFunction = () => [{ title: "Incidents · Holotaxis" }];
 
 export async function loader({ request, context }: Route.LoaderArgs) {
   const { asked, fromMs, question } = incidentsAsked(request, context.now());
-  const [rows, services, people] = await Promise.all([
+  const [rows, services, people, views] = await Promise.all([
     context.ask("incidents", question),
     context.ask("serviceNames", {}),
     context.ask("peopleNames", {}),
+    context.ask("views", { page: "incidents", who: context.who?.name ?? "" }),
   ]);
-  return { asked, fromMs, rows, services, people };
+  return { asked, fromMs, rows, services, people, views };
+}
+
+export async function action({ request, context }: Route.ActionArgs) {
+  const form = await formOf(request);
+  const kept = await actOnViews(context, "incidents", form);
+  return kept ? kept.answer : { bulk: await actOnMany(context, form) };
 }
 
 const ORDER_WORDS = {
@@ -36,15 +46,11 @@ const ORDER_WORDS = {
   alarms: "Most alarms first",
 } as const;
 
-type Line = Route.ComponentProps["loaderData"]["rows"][number];
-
-/** What it was, or what it most likely is. */
-function causeWords({ confirmed, causes: [first] }: Line): string {
-  if (confirmed) return `it was ${confirmed.name}`;
-  return first ? `likeliest cause ${first.name}, ${Math.round(first.probability * 100)} %` : "";
-}
-
-export default function Incidents({ loaderData: { rows, asked, fromMs, services, people } }: Route.ComponentProps) {
+export default function Incidents({ loaderData, actionData }: Route.ComponentProps) {
+  const { rows, asked, fromMs, services, people, views } = loaderData;
+  const answer = useAnswer(actionData ?? undefined);
+  const refusal = answer && "problem" in answer ? answer : undefined;
+  const bulk = answer && "bulk" in answer ? answer.bulk : undefined;
   const { window: now } = useShell();
   const keep = useKeep();
   const changeParams = useChangeParams();
@@ -153,51 +159,16 @@ export default function Incidents({ loaderData: { rows, asked, fromMs, services,
           CSV
         </Button>
       </Stack>
+      <div className="hx-row" style={{ gap: 12, marginBottom: 8, flexWrap: "wrap" }}>
+        <SavedViews saved={views} to="/incidents" word="view" query={params.toString()} refusal={refusal} />
+      </div>
       <Section title={`${ORDER_WORDS[asked.order]}: ${rows.length}`} pad={false}>
         {rows.length === 0 ? (
           <Box sx={{ p: 1.5 }}>
             <Empty>No incidents. Alarms of minor severity and above open one automatically.</Empty>
           </Box>
         ) : (
-          <PlainTable>
-            <thead>
-              <tr>
-                <th scope="col">Severity</th>
-                <th scope="col" className="num">
-                  Priority
-                </th>
-                <th scope="col">Incident</th>
-                <th scope="col">Since</th>
-                <th scope="col">Duration</th>
-                <th scope="col" className="num">
-                  Alarms
-                </th>
-                <th scope="col">With</th>
-                <th scope="col">State</th>
-              </tr>
-            </thead>
-            <tbody>
-              {rows.map((row) => (
-                <tr key={row.id}>
-                  <td>
-                    <SeverityLabel severity={row.isOpen && row.severity !== "cleared" ? row.severity : row.worst} />
-                  </td>
-                  <td className="num">{row.shownPriority}</td>
-                  <td>
-                    <KeepLink to={`/incidents/${row.id}`} strong={row.isOpen}>
-                      {row.title}
-                    </KeepLink>
-                    <Caption>{causeWords(row)}</Caption>
-                  </td>
-                  <td>{dayAndTime(row.opened_at, now.nowMs)}</td>
-                  <td>{spokenDuration((row.isOpen ? now.atMs : (row.resolved_at as number)) - row.opened_at)}</td>
-                  <td className="num">{row.alarmCount}</td>
-                  <td>{row.taken_by ?? "nobody"}</td>
-                  <td>{row.isOpen ? (row.waiting_for ? `waits for ${row.waiting_for}` : "open") : "resolved"}</td>
-                </tr>
-              ))}
-            </tbody>
-          </PlainTable>
+          <IncidentTable rows={rows} people={people} answer={bulk} />
         )}
       </Section>
     </>

@@ -9,7 +9,8 @@ import { usePin } from "../shell/tray";
 import { useKeep, useShell } from "../shell/window";
 import { windowOf } from "../shell/window.server";
 import { askedOf, questionOf } from "../shell/map-question";
-import { act, formOf } from "../shell/answers.server";
+import { formOf } from "../shell/answers.server";
+import { actOnViews } from "../shell/views.server";
 import { Film } from "../ui/map/Film";
 import { MapTools } from "../ui/map/MapTools";
 import { GroupList } from "../ui/map/GroupList";
@@ -33,18 +34,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
 }
 
 export async function action({ request, context }: Route.ActionArgs) {
-  const {
-    intent,
-    name = "",
-    query = "",
-    shared,
-    id,
-  } = Object.fromEntries(await formOf(request)) as Record<string, string>;
-  const done =
-    intent === "remove"
-      ? await act(context, "map.remove", { id: Number(id) })
-      : await act(context, "map.save", { name, query, shared: shared === "on" });
-  return done.ok ? null : done.refusal;
+  return (await actOnViews(context, "map", await formOf(request)))?.answer ?? null;
 }
 
 function sentenceOf(map: MapData): string {

@@ -51,11 +51,11 @@ function hitsOf(text: string, data: Answer<"find"> | undefined): Hit[] {
       to: `/incidents/${id}`,
     })),
     ...found.runbooks.map(({ id, name }) => ({ key: `r${id}`, label: name, what: "runbook", to: `/runbooks/${id}` })),
-    ...found.maps.map(({ id, name, query, madeBy }) => ({
-      key: `m${id}`,
+    ...found.views.map(({ id, page, name, query, madeBy }) => ({
+      key: `v${id}`,
       label: name,
-      what: `saved map of ${madeBy}`,
-      to: `/map${query ? `?${query}` : ""}`,
+      what: `saved ${page === "map" ? "map" : "view of incidents"} of ${madeBy}`,
+      to: `/${page}${query ? `?${query}` : ""}`,
     })),
     ...found.collections.map(({ id, name }) => ({
       key: `k${id}`,

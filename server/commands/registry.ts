@@ -12,7 +12,6 @@ import { ingestCommands } from "./ingest";
 import { labelCommands } from "./labels";
 import { noteCommands } from "./notes";
 import { mappingCommands } from "./mappings";
-import { mapCommands } from "./maps";
 import { relationCommands } from "./relations";
 import { reviewCommands } from "./review";
 import { peopleCommands } from "./people";
@@ -30,6 +29,7 @@ import { sourceCommands } from "./sources";
 import { spendCommands } from "./spend";
 import { tellingCommands } from "./telling";
 import { tokenCommands } from "./tokens";
+import { viewCommands } from "./views";
 
 /** Everything that a person can have done, by its name. */
 export const commands = {
@@ -54,7 +54,7 @@ export const commands = {
   ...credentialCommands,
   ...drillCommands,
   ...spendCommands,
-  ...mapCommands,
+  ...viewCommands,
   ...tellingCommands,
   ...onCallCommands,
   ...shiftCommands,

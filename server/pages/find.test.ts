@@ -3,7 +3,7 @@ import { DAY_MS } from "#core/time/windows";
 import { useStore } from "../../tests/store";
 import type { Db } from "../store/database";
 import { insertComponent, retireComponent } from "../store/estate";
-import { saveMap } from "../store/saved-maps";
+import { saveView } from "../store/saved-views";
 import { saveService } from "../store/services";
 import { findPage } from "./find";
 
@@ -31,15 +31,15 @@ const add = (name: string, version: string) =>
 
 beforeEach(() => {
   db.exec(
-    "DELETE FROM saved_map; DELETE FROM fact; DELETE FROM service; DELETE FROM component_key; DELETE FROM component",
+    "DELETE FROM saved_view; DELETE FROM fact; DELETE FROM service; DELETE FROM component_key; DELETE FROM component",
   );
   add("nq-gate-app-01", "4.2.1");
   add("nq-gate-app-02", "4.2.1");
   gone = add("nq-gate-app-09", "4.0.0");
   retireComponent(db, gone, AT - 1000);
   saveService(db, { uid: "mfx", name: "Manifest Exchange", purpose: "", owner: "", entries: [] }, AT - DAY_MS);
-  saveMap(db, { name: "Sites, mine", query: "by=site", madeBy: "Anna", shared: false }, AT);
-  saveMap(db, { name: "Sites, for all", query: "by=site", madeBy: "Bo", shared: true }, AT);
+  saveView(db, { page: "map", name: "Sites, mine", query: "by=site", madeBy: "Anna", shared: false }, AT);
+  saveView(db, { page: "map", name: "Sites, for all", query: "by=site", madeBy: "Bo", shared: true }, AT);
 });
 const find = (text: string) => findPage(db, { text, atMs: AT, who: "Anna" });
 
@@ -62,10 +62,10 @@ describe("the palette", () => {
     expect(find("4.2").facts).toEqual([{ name: "version", value: "4.2.1", count: 2 }]);
     expect(
       find("sites")
-        .maps.map((one) => one.name)
+        .views.map((one) => one.name)
         .sort(),
     ).toEqual(["Sites, for all", "Sites, mine"]);
-    expect(findPage(db, { text: "sites", atMs: AT, who: "Cy" }).maps).toHaveLength(1);
+    expect(findPage(db, { text: "sites", atMs: AT, who: "Cy" }).views).toHaveLength(1);
   });
   it("takes signs of patterns as letters", () => {
     expect(find("%").components).toEqual([]);

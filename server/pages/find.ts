@@ -13,7 +13,7 @@ import {
 } from "../store/find";
 import { collections } from "../store/labels";
 import { listRunbooks } from "../store/runbooks";
-import { savedMaps } from "../store/saved-maps";
+import { savedViews, VIEWED_PAGES } from "../store/saved-views";
 import { listServices } from "../store/services";
 
 const MOST = 8;
@@ -40,10 +40,10 @@ export function findPage(db: Db, { text, atMs, who = "" }: { text: string; atMs:
       .filter(named)
       .slice(0, FEW)
       .map(({ id, name }) => ({ id, name })),
-    maps: savedMaps(db, who)
+    views: VIEWED_PAGES.flatMap((page) => savedViews(db, page, who))
       .filter(named)
       .slice(0, FEW)
-      .map(({ id, name, query, madeBy }) => ({ id, name, query, madeBy })),
+      .map(({ id, page, name, query, madeBy }) => ({ id, page, name, query, madeBy })),
     facts: wanted.length < 3 ? [] : factsLike(db, text, FEW),
     metrics:
       wanted.length < 3 ? [] : metricsNamedLike(db, text, FEW).map((metric) => ({ metric, name: metricName(metric) })),

@@ -12,6 +12,7 @@ import { estatePage, samplesPage } from "./estate";
 import { findPage } from "./find";
 import { identityPage } from "./identity";
 import { listAccounts } from "../store/people";
+import { savedViews, type ViewedPage } from "../store/saved-views";
 import { listServices } from "../store/services";
 import { incidentList, incidentPage } from "./incidents";
 import { shiftPage } from "./shift";
@@ -134,6 +135,8 @@ export const questions = {
   incident: incidentPage,
   triage: triagePage,
   shift: shiftPage,
+  views: (db: Db, { page, who }: { page: ViewedPage; who: string }) =>
+    savedViews(db, page, who).map(({ id, name, query }) => ({ id, name, query })),
   serviceNames: (db: Db, _asked: object) => listServices(db).map(({ id, name }) => ({ id, name })),
   peopleNames: (db: Db, _asked: object) =>
     listAccounts(db)

@@ -1,66 +1,12 @@
-import { useState } from "react";
-import { Form } from "react-router";
-import { KeepLink } from "../KeepLink";
-
-interface SavedMapsProps {
-  saved: readonly { id: number; name: string; query: string; madeBy: string; shared: boolean }[];
-  /** Query of the address that stands now. */
-  query: string;
-  refusal: { problem: string } | undefined;
-}
+import { SavedViews, type SavedViewsProps } from "../SavedViews";
 
 const FORMATS = ["svg", "csv", "graphml", "dot"] as const;
 
 /** Maps that people keep, and this one as a file. */
-export function SavedMaps({ saved, query, refusal }: SavedMapsProps) {
-  const [isNaming, setNaming] = useState(false);
+export function SavedMaps({ saved, query, refusal }: Pick<SavedViewsProps, "saved" | "query" | "refusal">) {
   return (
     <div className="hx-row" style={{ gap: 12, marginBottom: 8, flexWrap: "wrap" }}>
-      {saved.length ? <span className="hx-quiet">Saved maps</span> : null}
-      {saved.map((one) => (
-        <span key={one.id} className="hx-row" style={{ gap: 2 }}>
-          <KeepLink to={`/map${one.query ? `?${one.query}` : ""}`}>{one.name}</KeepLink>
-          <Form method="post" className="hx-row">
-            <input type="hidden" name="id" value={one.id} />
-            <button
-              className="hx-button"
-              name="intent"
-              value="remove"
-              aria-label={`Remove map ${one.name}`}
-              title="Remove"
-            >
-              ×
-            </button>
-          </Form>
-        </span>
-      ))}
-      {isNaming ? (
-        <Form method="post" className="hx-row" style={{ gap: 6 }} onSubmit={() => setNaming(false)}>
-          <input type="hidden" name="query" value={query} />
-          <input
-            className="hx-input"
-            name="name"
-            aria-label="Name of the map"
-            placeholder="Name"
-            maxLength={60}
-            required
-          />
-          <label className="hx-row" style={{ gap: 4 }}>
-            <input type="checkbox" name="shared" /> for everybody
-          </label>
-          <button className="hx-button" name="intent" value="save">
-            Save
-          </button>
-          <button className="hx-button" type="button" onClick={() => setNaming(false)}>
-            Cancel
-          </button>
-        </Form>
-      ) : (
-        <button className="hx-button" type="button" onClick={() => setNaming(true)}>
-          Save this map
-        </button>
-      )}
-      {refusal ? <span role="alert">{refusal.problem}</span> : null}
+      <SavedViews saved={saved} to="/map" word="map" query={query} refusal={refusal} />
       <span className="hx-row" style={{ gap: 8, marginLeft: "auto" }}>
         <span className="hx-quiet">Download</span>
         {FORMATS.map((format) => (

@@ -9,7 +9,7 @@ import { estateFacets } from "../../store/estate-list";
 import { collections } from "../../store/labels";
 import type { RelationRow } from "../../store/relations";
 import { componentsOfResources } from "../../store/resources";
-import { savedMaps } from "../../store/saved-maps";
+import { savedViews } from "../../store/saved-views";
 import { healthAt, listServices, membersAt, relianceAt } from "../../store/services";
 import { cardOf, groupCard, thingsOf, type MapCard, type Thing } from "./cards";
 import { figuresOf } from "./figures";
@@ -127,7 +127,7 @@ export function mapPage(db: Db, question: MapQuestion) {
       severity: at.serviceHealth.get(service.id)?.severity ?? ("cleared" as const),
     })),
     sites,
-    saved: question.who === undefined ? [] : savedMaps(db, question.who),
+    saved: question.who === undefined ? [] : savedViews(db, "map", question.who),
     collections: collections(db).map(({ id, name }) => ({ id, name })),
   };
 }
