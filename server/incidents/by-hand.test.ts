@@ -5,7 +5,14 @@ import type { AlarmEvent } from "../alarms/alarm-book";
 import type { Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { currentComponents, insertComponent } from "../store/estate";
-import { alarmsOfIncident, confirmCause, incidentById, incidentEvents, recentIncidents } from "../store/incidents";
+import {
+  alarmsOfIncident,
+  confirmCause,
+  incidentById,
+  incidentEvents,
+  recentIncidents,
+  takeIncident,
+} from "../store/incidents";
 import { insertRelation } from "../store/relations";
 import { readGraph } from "../estate/services";
 import { mergeByHand, splitByHand } from "./by-hand";
@@ -101,8 +108,11 @@ describe("incidents by hand", () => {
     correlate(db, [raise("lone", 1)], affected());
     const [first, second] = open().sort((a, b) => a - b);
     if (first === undefined || second === undefined) throw new Error("two incidents expected");
+    takeIncident(db, second, "Bo", AT + MINUTE);
     mergeByHand(db, second, first, "Anna", affected(), AT + 2 * MINUTE);
     expect(alarmsOfIncident(db, first)).toHaveLength(2);
+    // Who had the one has both.
+    expect(incidentById(db, first)?.taken_by).toBe("Bo");
     expect(open()).toEqual([first]);
     expect(incidentById(db, second)).toMatchObject({ merged_into: first, resolved_at: AT + 2 * MINUTE });
     expect(incidentEvents(db, first).at(-1)?.text).not.toBe("");

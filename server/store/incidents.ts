@@ -185,6 +185,12 @@ export function mergeIncident(db: Db, id: number, into: number, atMs: number): v
     db,
     "UPDATE incident SET opened_at = min(opened_at, (SELECT opened_at FROM incident WHERE id = ?)) WHERE id = ?",
   ).run(id, into);
+  // Who had taken the one has the other, where nobody had that.
+  prepared(
+    db,
+    `UPDATE incident SET taken_by = m.taken_by, taken_at = m.taken_at FROM (SELECT taken_by, taken_at FROM incident WHERE id = ?) m
+     WHERE incident.id = ? AND incident.taken_by IS NULL AND m.taken_by IS NOT NULL`,
+  ).run(id, into);
 }
 
 /** Takes alarms out of an incident and puts them into another. */

@@ -41,7 +41,12 @@ test("a map by figures and differences, relations by hand, declared dependencies
     await page.getByLabel(/^Relational database quaystore nq-gate-db-01/).click();
     const panel = page.getByRole("complementary", { name: "About quaystore @ nq-gate-db-01" });
     await panel.getByRole("region", { name: "Needed by" }).getByRole("link").first().click();
-    await page.getByRole("complementary").getByRole("link", { name: "Open the page" }).click();
+    await expect(page.getByRole("complementary")).toContainText("talks to quaystore @ nq-gate-db-01");
+    await page
+      .getByRole("complementary")
+      .getByRole("link", { name: /^Open the page/ })
+      .first()
+      .click();
     await page.getByRole("button", { name: "Hide", exact: true }).click();
     await expect(part(page, "How it is known")).toContainText("not drawn and not followed");
     await page.getByRole("button", { name: "Show again" }).click();

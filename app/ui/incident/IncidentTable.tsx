@@ -52,8 +52,8 @@ export function IncidentTable({
       <PlainTable>
         <thead>
           <tr>
-            <th scope="col">
-              {open.length ? (
+            {open.length ? (
+              <th scope="col">
                 <input
                   type="checkbox"
                   aria-label="Choose all open incidents"
@@ -65,8 +65,8 @@ export function IncidentTable({
                     )
                   }
                 />
-              ) : null}
-            </th>
+              </th>
+            ) : null}
             <th scope="col">Severity</th>
             <th scope="col" className="num">
               Priority
@@ -83,7 +83,11 @@ export function IncidentTable({
         </thead>
         <tbody>
           {rows.map((row) => (
-            <Row key={row.id} row={row} isTicked={ticked.has(row.id)} onTick={(on) => toggle([row.id], on)} />
+            <Row
+              key={row.id}
+              row={row}
+              {...(open.length ? { tick: { on: ticked.has(row.id), turn: (on) => toggle([row.id], on) } } : {})}
+            />
           ))}
         </tbody>
       </PlainTable>
@@ -91,20 +95,23 @@ export function IncidentTable({
   );
 }
 
-function Row({ row, isTicked, onTick }: { row: Line; isTicked: boolean; onTick: (on: boolean) => void }) {
+/** @param tick whether it is ticked, where anything can be */
+function Row({ row, tick }: { row: Line; tick?: { on: boolean; turn: (on: boolean) => void } }) {
   const { window: now } = useShell();
   return (
     <tr>
-      <td>
-        {row.isOpen ? (
-          <input
-            type="checkbox"
-            aria-label={`Choose incident ${row.id}`}
-            checked={isTicked}
-            onChange={({ target }) => onTick(target.checked)}
-          />
-        ) : null}
-      </td>
+      {tick ? (
+        <td>
+          {row.isOpen ? (
+            <input
+              type="checkbox"
+              aria-label={`Choose incident ${row.id}`}
+              checked={tick.on}
+              onChange={({ target }) => tick.turn(target.checked)}
+            />
+          ) : null}
+        </td>
+      ) : null}
       <td>
         <SeverityLabel severity={row.isOpen && row.severity !== "cleared" ? row.severity : row.worst} />
       </td>

@@ -360,6 +360,13 @@ describe("the panel beside the map", () => {
     const relation = panel("r~wired-to~gkind:host.linux~gkind:network.switch", { by: ["kind"] });
     expect(relation).toMatchObject({ what: "relation", sentence: "One relation." });
   });
+  it("says of a relation that leads out of the map what it says on the map of both", () => {
+    const { database, stranger } = smallEstate();
+    const show = `r~talks-to~c${stranger}~c${database}`;
+    expect(panel(show, { service: "gate" })?.sentence).toContain("One relation");
+    expect(panel(show, { service: "gate" })?.links).toEqual(panel(show)?.links);
+    expect(panel(show)?.links.map((one) => one.name)).toEqual(["Open the page", "What if it failed"]);
+  });
   it("is empty for what is not there", () => {
     smallEstate();
     for (const show of ["c99999", "s99999", "gsite:Nowhere", "r~talks-to~c1~c99999", "r~", "x", ""])

@@ -52,6 +52,7 @@ export interface MapPanel {
 
 const MOST_ROWS = 12;
 const MOST_CHANGES = 6;
+const MOST_KEPT = 4;
 const FRESH_MS = 12 * MINUTE_MS;
 
 const list = (title: string, rows: readonly PanelLink[]) => ({
@@ -277,18 +278,20 @@ function relationPanel(
   };
   const [source, target] = [endOf(from), endOf(to)];
   if (!source || !target) return null;
-  const own = links.filter((link) => link.type === type && source.ids.has(link.from) && target.ids.has(link.to));
   const componentsOf = (ids: Iterable<string>) =>
     [...ids].flatMap((id) => (id.startsWith("c") ? [Number(id.slice(1))] : []));
+  const onMap = links.filter((link) => link.type === type && source.ids.has(link.from) && target.ids.has(link.to));
+  const kept = relationsOf(at.db, componentsOf(source.ids), at.atMs).filter(
+    (relation) =>
+      relation.type === type && source.ids.has(`c${relation.from_id}`) && target.ids.has(`c${relation.to_id}`),
+  );
+  // A panel leads beyond what the map is of.
+  const own = onMap.length ? onMap : linksAmong(at, { components: [], services: [], relations: kept });
   const rows = new Map(
     componentsById(at.db, new Set(own.flatMap((link) => componentsOf([link.from, link.to])))).map((row) => [
       `c${row.id}`,
       row,
     ]),
-  );
-  const kept = relationsOf(at.db, componentsOf(new Set(own.map((link) => link.from))), at.atMs).filter(
-    (relation) =>
-      relation.type === type && source.ids.has(`c${relation.from_id}`) && target.ids.has(`c${relation.to_id}`),
   );
   const figures =
     type === "wired-to" && kept.length === 1 && kept[0]
@@ -306,13 +309,7 @@ function relationPanel(
     sentence: `${own.length === 1 ? "One relation" : `${own.length.toLocaleString("en-GB")} relations`}${figures.length ? "" : type === "talks-to" ? "; no spans tell how its calls do" : ""}.`,
     severity: "cleared",
     figures,
-    links:
-      kept.length === 1
-        ? [
-            { to: `/relations/${kept[0]?.id}`, name: "Open the page" },
-            { to: `/map/what-if?fail=r${kept[0]?.id}`, name: "What if it failed" },
-          ]
-        : [],
+    links: own.length === 1 ? kept.slice(0, MOST_KEPT).flatMap((one) => linksOf(one, kept.length > 1)) : [],
     lists: [
       list("Ends", [
         { show: from, name: source.name, detail: "from" },
@@ -339,6 +336,12 @@ function relationPanel(
     componentId: null,
   };
 }
+
+/** One pair may be joined over several ports; each of those has a page. */
+const linksOf = ({ id, detail }: RelationRow, isOneOfMany: boolean): MapPanel["links"] => [
+  { to: `/relations/${id}`, name: isOneOfMany ? `Open the page of ${detail || "the connection"}` : "Open the page" },
+  ...(isOneOfMany ? [] : [{ to: `/map/what-if?fail=r${id}`, name: "What if it failed" }]),
+];
 
 /** What goes over one wire. */
 const wireFigures = ({ db, atMs }: At, relation: RelationRow): MapPanel["figures"] =>
