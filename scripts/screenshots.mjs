@@ -81,7 +81,7 @@ try {
   await page.goto(`${base}/setup/drills`);
   await page.getByRole("button", { name: "Start: The manifest parser leaks memory" }).click();
   await page.goto(base);
-  await page.getByText(/Manifest Exchange is in trouble/).waitFor({ timeout: 120_000 });
+  await page.getByText(/: 1 open incident, the worst “Manifest Exchange/).waitFor({ timeout: 120_000 });
   await shoot("watch-trouble");
   await take(`/estate/${host}?last=PT3H`, "component");
   const open = "layer:data/kind:db.relational";

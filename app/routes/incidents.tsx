@@ -1,20 +1,16 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
-import TextField from "@mui/material/TextField";
 import { Link as RouterLink, useSearchParams } from "react-router";
 import { dayAndTime } from "#core/time/windows";
 import type { Route } from "./+types/incidents";
 import { useAnswer } from "../shell/answer";
 import { formOf } from "../shell/answers.server";
 import { actOnMany } from "../shell/incident-bulk.server";
-import { INCIDENT_ORDERS, INCIDENT_STATES } from "../shell/incident-lists";
 import { incidentsAsked } from "../shell/incidents.server";
-import { applyChanges, useChangeParams } from "../shell/params";
-import { useTyped } from "../shell/typed";
 import { actOnViews } from "../shell/views.server";
 import { useKeep, useShell } from "../shell/window";
+import { IncidentFilters, ORDER_WORDS } from "../ui/incident/IncidentFilters";
 import { IncidentTable } from "../ui/incident/IncidentTable";
 import { Empty, PageHead, Section } from "../ui/Page";
 import { SavedViews } from "../ui/SavedViews";
@@ -38,14 +34,6 @@ export async function action({ request, context }: Route.ActionArgs) {
   return kept ? kept.answer : { bulk: await actOnMany(context, form) };
 }
 
-const ORDER_WORDS = {
-  newest: "Newest first",
-  oldest: "Oldest first",
-  priority: "Most urgent first",
-  longest: "Longest first",
-  alarms: "Most alarms first",
-} as const;
-
 export default function Incidents({ loaderData, actionData }: Route.ComponentProps) {
   const { rows, asked, fromMs, services, people, views } = loaderData;
   const answer = useAnswer(actionData ?? undefined);
@@ -53,12 +41,7 @@ export default function Incidents({ loaderData, actionData }: Route.ComponentPro
   const bulk = answer && "bulk" in answer ? answer.bulk : undefined;
   const { window: now } = useShell();
   const keep = useKeep();
-  const changeParams = useChangeParams();
-  const change = (changes: Record<string, string>, replace = false) =>
-    changeParams((next) => applyChanges(next, changes), replace);
-  const [typed, setTyped] = useTyped(asked.q, (q) => change({ q }, true), 250);
   const [params] = useSearchParams();
-  const choose = { inputLabel: { shrink: true }, select: { displayEmpty: true } };
   const { state } = asked;
   const open = rows.filter((row) => row.isOpen);
   return (
@@ -90,75 +73,7 @@ export default function Incidents({ loaderData, actionData }: Route.ComponentPro
           </Stack>
         }
       />
-      <Stack direction="row" sx={{ gap: 1, mb: 1, alignItems: "center", flexWrap: "wrap" }}>
-        <TextField
-          label="Title, cause or number"
-          type="search"
-          value={typed}
-          onChange={(event) => setTyped(event.target.value)}
-          sx={{ width: 240 }}
-          slotProps={{ htmlInput: { maxLength: 100 } }}
-        />
-        <Stack direction="row" role="group" aria-label="Show" sx={{ gap: 0.5 }}>
-          {INCIDENT_STATES.map((one) => (
-            <Button
-              key={one}
-              onClick={() => change({ state: one === "all" ? "" : one })}
-              variant={state === one ? "outlined" : "text"}
-              color="inherit"
-            >
-              {one}
-            </Button>
-          ))}
-        </Stack>
-        <TextField
-          select
-          label="Service"
-          value={asked.service ?? ""}
-          onChange={(event) => change({ service: event.target.value })}
-          sx={{ width: 180 }}
-          slotProps={choose}
-        >
-          <MenuItem value="">any</MenuItem>
-          {services.map((one) => (
-            <MenuItem key={one.id} value={one.id}>
-              {one.name}
-            </MenuItem>
-          ))}
-        </TextField>
-        <TextField
-          select
-          label="With"
-          value={asked.with}
-          onChange={(event) => change({ with: event.target.value })}
-          sx={{ width: 190 }}
-          slotProps={choose}
-        >
-          <MenuItem value="">anybody or nobody</MenuItem>
-          <MenuItem value="nobody">nobody</MenuItem>
-          {people.map((one) => (
-            <MenuItem key={one} value={one}>
-              {one}
-            </MenuItem>
-          ))}
-        </TextField>
-        <TextField
-          select
-          label="Order"
-          value={asked.order}
-          onChange={(event) => change({ order: event.target.value === "newest" ? "" : event.target.value })}
-          sx={{ width: 170 }}
-        >
-          {INCIDENT_ORDERS.map((one) => (
-            <MenuItem key={one} value={one}>
-              {ORDER_WORDS[one]}
-            </MenuItem>
-          ))}
-        </TextField>
-        <Button component="a" href={`/incidents.csv?${params.toString()}`} color="inherit">
-          CSV
-        </Button>
-      </Stack>
+      <IncidentFilters asked={asked} services={services} people={people} />
       <div className="hx-row" style={{ gap: 12, marginBottom: 8, flexWrap: "wrap" }}>
         <SavedViews saved={views} to="/incidents" word="view" query={params.toString()} refusal={refusal} />
       </div>

@@ -73,12 +73,6 @@ export function MapTools({ map, asked }: { map: MapData; asked: MapAsked }) {
       if (value) next.set(name, value);
       else next.delete(name);
     });
-  const choose = (value: string) =>
-    change((next) => {
-      for (const name of [...SCOPE, "open", "show"]) next.delete(name);
-      const [name, ...rest] = value.split(":");
-      if (name && rest.length) next.set(name, rest.join(":"));
-    });
   const arrange = (place: 0 | 1, value: string) =>
     change((next) => {
       const by: string[] = [...map.by];
@@ -91,27 +85,7 @@ export function MapTools({ map, asked }: { map: MapData; asked: MapAsked }) {
   const [first = "", second = ""] = map.by;
   return (
     <Stack direction="row" sx={{ gap: 1, mb: 1, flexWrap: "wrap", alignItems: "center" }}>
-      <Choice label="Part of the estate" value={scope} width={210} onChange={choose}>
-        <MenuItem value="">The whole estate</MenuItem>
-        {scope.startsWith("around") ? <MenuItem value={scope}>Around {map.name}</MenuItem> : null}
-        {scope.startsWith("incident") ? <MenuItem value={scope}>{map.name}</MenuItem> : null}
-        {scope === "way:" ? <MenuItem value="way:">Way between two</MenuItem> : null}
-        {map.services.map((one) => (
-          <MenuItem key={one.uid} value={`service:${one.uid}`}>
-            {one.name}
-          </MenuItem>
-        ))}
-        {map.sites.map((one) => (
-          <MenuItem key={one.site} value={`site:${one.site}`}>
-            Site {one.site} ({one.count})
-          </MenuItem>
-        ))}
-        {map.collections.map((one) => (
-          <MenuItem key={one.id} value={`collection:${one.id}`}>
-            Collection {one.name}
-          </MenuItem>
-        ))}
-      </Choice>
+      <ScopeChoice map={map} scope={scope} />
       {asked.around ? (
         <>
           <Steps label="Steps up" value={asked.up} onChange={(value) => set("up", value)} />
@@ -191,3 +165,37 @@ const Steps = ({
     ))}
   </Choice>
 );
+
+/** Which part of the estate is drawn. */
+function ScopeChoice({ map, scope }: { map: MapData; scope: string }) {
+  const change = useChangeParams();
+  const choose = (value: string) =>
+    change((next) => {
+      for (const name of [...SCOPE, "open", "show"]) next.delete(name);
+      const [name, ...rest] = value.split(":");
+      if (name && rest.length) next.set(name, rest.join(":"));
+    });
+  return (
+    <Choice label="Part of the estate" value={scope} width={210} onChange={choose}>
+      <MenuItem value="">The whole estate</MenuItem>
+      {scope.startsWith("around") ? <MenuItem value={scope}>Around {map.name}</MenuItem> : null}
+      {scope.startsWith("incident") ? <MenuItem value={scope}>{map.name}</MenuItem> : null}
+      {scope === "way:" ? <MenuItem value="way:">Way between two</MenuItem> : null}
+      {map.services.map((one) => (
+        <MenuItem key={one.uid} value={`service:${one.uid}`}>
+          {one.name}
+        </MenuItem>
+      ))}
+      {map.sites.map((one) => (
+        <MenuItem key={one.site} value={`site:${one.site}`}>
+          Site {one.site} ({one.count})
+        </MenuItem>
+      ))}
+      {map.collections.map((one) => (
+        <MenuItem key={one.id} value={`collection:${one.id}`}>
+          Collection {one.name}
+        </MenuItem>
+      ))}
+    </Choice>
+  );
+}
