@@ -97,9 +97,6 @@ try {
   await shoot("run");
   await take("/services/manifest-exchange?last=PT6H", "service");
   await take("/runbooks/policies", "policies");
-  await page.goto(`${base}/runbooks/housekeeping`);
-  await page.getByRole("link", { name: "Renew certificates before they end" }).click();
-  await shoot("housekeeping");
   await take(
     "/signals/metrics?last=P1D&line=metric~memory.used%3Bpick~highest%3Bcount~6&line=metric~net.in%3Bfold~sum%3Baxis~right&over=day",
     "metrics",
