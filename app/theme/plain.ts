@@ -16,6 +16,8 @@ export const plainStyles: Record<string, CSSObject> = {
     textDecorationColor: "color-mix(in srgb, currentColor 35%, transparent)",
     textUnderlineOffset: 2,
   },
+  // A message lies on a ground of its own, dark by day and by night.
+  ".notistack-MuiContent .hx-link": { color: "inherit", textDecorationColor: "currentColor" },
   ".hx-link:hover": { textDecorationColor: "currentColor" },
   ".hx-link-text": { color: "inherit" },
   ".hx-strong": { fontWeight: 600 },

@@ -1,6 +1,9 @@
 /** While the release before is still heard, late data may be what speaks; so long it has to be silent first. */
 const SILENT_MS = 45_000;
 
+/** Senders beyond this many are not followed. */
+const MOST_SENDERS = 100_000;
+
 interface Spoken {
   version: string;
   heardMs: number;
@@ -27,6 +30,7 @@ export class SentVersions {
   heard(sender: string, version: string, atMs: number): Released | undefined {
     const known = this.spoken.get(sender);
     if (!known) {
+      if (this.spoken.size >= MOST_SENDERS) return undefined;
       this.spoken.set(sender, { version, heardMs: atMs });
       return undefined;
     }
@@ -39,10 +43,5 @@ export class SentVersions {
     const { sinceMs } = known.next;
     this.spoken.set(sender, { version, heardMs: atMs });
     return { before: known.version, sinceMs };
-  }
-
-  /** Forgets senders that are not kept any more. */
-  keepOnly(isKept: (sender: string) => boolean): void {
-    for (const sender of this.spoken.keys()) if (!isKept(sender)) this.spoken.delete(sender);
   }
 }

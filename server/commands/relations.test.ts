@@ -5,8 +5,9 @@ import { useStore } from "../../tests/store";
 import { itself, type Principal } from "../people/principal";
 import { changesIn } from "../store/changes";
 import type { Db } from "../store/database";
-import { insertComponent } from "../store/estate";
+import { insertComponent, retireComponent } from "../store/estate";
 import {
+  carryByHand,
   currentRelations,
   endRelation,
   insertRelation,
@@ -125,5 +126,24 @@ describe("a hidden relation", () => {
     await run("relation.hide", { id, on: true });
     expect(await run("relation.add", { from: web, to: store, type: "talks-to", detail: "" })).toBe(id);
     expect(currentRelations(db)).toHaveLength(1);
+  });
+});
+
+describe("what people said of relations of a component that turns out to be another one", () => {
+  it("counts for that one: what was made stands, what was hidden stays hidden when it is seen there", async () => {
+    const [web, again, store] = [add("web"), add("web again"), add("store")];
+    await run("relation.add", { from: again, to: store, type: "stored-on", detail: "nightly" });
+    await run("relation.add", { from: again, to: web, type: "talks-to", detail: "" });
+    const hidden = seen(again, store);
+    await run("relation.hide", { id: hidden, on: true });
+    db.transaction(() => {
+      carryByHand(db, again, web, AT);
+      retireComponent(db, again, AT);
+    })();
+    expect(currentRelations(db)).toMatchObject([
+      { type: "stored-on", from_id: web, to_id: store, detail: "nightly", seen_by: "by hand: Anna" },
+    ]);
+    seen(web, store, AT + 1);
+    expect(currentRelations(db).map((row) => row.type)).toEqual(["stored-on"]);
   });
 });

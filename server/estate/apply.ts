@@ -19,7 +19,7 @@ import {
   writeInventory,
 } from "../store/estate";
 import { writeFact } from "../store/facts";
-import { endRelation, insertRelation, missRelation, touchRelation } from "../store/relations";
+import { carryByHand, endRelation, insertRelation, missRelation, touchRelation } from "../store/relations";
 import { endJoin, writeJoin } from "../store/known";
 import { putListed } from "../store/labels";
 import { noteSighting } from "../store/sightings";
@@ -210,6 +210,7 @@ export function applyChange(
     case "joined": {
       const [name, other] = [nameOf(change.into), nameOf(change.id)];
       const gone = [change.id, ...known.partsOf(change.id)];
+      carryByHand(db, change.id, change.into, atMs);
       for (const id of gone) retireComponent(db, id, atMs);
       addKeys(db, change.into, change.keys);
       writeJoin(db, change.id, change.into, change.keys, change.reason, atMs);

@@ -27,16 +27,15 @@ export class SentReleases {
     private readonly db: Db,
     senders: Iterable<Sender>,
   ) {
+    const known = new Set<string>();
     // The one that was heard last is what runs.
     for (const one of [...senders].sort((a, b) => b.touchedMs - a.touchedMs)) {
       const version = versionOf(one);
-      if (version !== undefined && one.componentId !== null && !this.known.has(keyOf(one))) {
-        this.known.add(keyOf(one));
-        this.versions.heard(keyOf(one), version, one.touchedMs);
-      }
+      if (version === undefined || one.componentId === null || known.has(keyOf(one))) continue;
+      known.add(keyOf(one));
+      this.versions.heard(keyOf(one), version, one.touchedMs);
     }
   }
-  private readonly known = new Set<string>();
 
   /** Call inside a transaction. */
   heard(sender: Sender, nowMs: number): void {

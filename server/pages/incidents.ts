@@ -2,6 +2,7 @@ import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { metricInfo } from "#core/catalogue/metrics";
 import { leadingShare, type UsedMost } from "#core/correlation/odd-process";
 import { priorityOf, type ServiceHarm } from "#core/correlation/priority";
+import { severityRank } from "#core/alarms/severity";
 import { incidentSentence } from "#core/correlation/sentence";
 import { MINUTE_MS } from "#core/time/windows";
 import { reliantServices } from "#core/topology/graph";
@@ -374,6 +375,7 @@ function spokenFor(suspect: IncidentAlarm, alarms: readonly IncidentAlarm[]): In
       one.detector === "threshold" &&
       one.series_id === suspect.series_id &&
       one.direction === suspect.direction &&
+      severityRank(one.worst) >= severityRank(suspect.worst) &&
       (one.cleared_at === null || suspect.cleared_at !== null),
   );
   return past ?? suspect;

@@ -56,6 +56,26 @@ export function hideRelations(
   );
 }
 
+/** Has what people said of the relations of a component count for the one that it turned out to be. */
+export function carryByHand(db: Db, goneId: number, intoId: number, atMs: number): void {
+  const other = (id: number) => (id === goneId ? intoId : id);
+  for (const row of relationsByHand(db, goneId)) {
+    const [from, to] = [other(row.from_id), other(row.to_id)];
+    if (from === to) continue;
+    const { type, detail, connections } = row;
+    const known = prepared<{ id: number }>(
+      db,
+      "SELECT id FROM relation WHERE type = ? AND from_id = ? AND to_id = ? AND detail = ? AND valid_to IS NULL",
+    ).get(type, from, to, detail);
+    const carried =
+      known?.id ?? insertRelation(db, { type, fromId: from, toId: to, detail, connections, seenBy: row.seen_by }, atMs);
+    if (row.hidden_at !== null)
+      hideRelations(db, { type, from_id: from, to_id: to }, { by: row.hidden_by ?? "", atMs: row.hidden_at });
+    // What is hidden is only remembered; what was seen is seen again, if it is so.
+    if (!known && !isByHand(row.seen_by)) endRelation(db, carried, atMs);
+  }
+}
+
 /** Present relations of a component that a person made or hid. */
 export const relationsByHand = (db: Db, id: number): RelationRow[] =>
   prepared<RelationRow>(
