@@ -7,18 +7,16 @@ import { command } from "./command";
 const MOST_VIEWS = 100;
 
 /** Parameters of a page's address that a view keeps: all but the window and what happens to be beside it. */
-const KEPT: Readonly<Record<ViewedPage, readonly string[]>> = {
-  map: [
-    ...["service", "site", "collection", "incident", "around", "up", "down", "a", "b"],
-    ...["by", "open", "only", "figure", "find", "view"],
-  ],
-  incidents: ["state", "q", "with", "service", "order"],
+const KEPT: Readonly<Record<ViewedPage, string>> = {
+  map: "service site collection incident around up down a b by open only figure find view",
+  incidents: "state q with service order",
 };
 const WORDS: Readonly<Record<ViewedPage, string>> = { map: "map", incidents: "view of incidents" };
 
 function keptOf(page: ViewedPage, query: string): string {
+  const names = new Set(KEPT[page].split(" "));
   const kept = new URLSearchParams();
-  for (const [name, value] of new URLSearchParams(query)) if (KEPT[page].includes(name)) kept.append(name, value);
+  for (const [name, value] of new URLSearchParams(query)) if (names.has(name)) kept.append(name, value);
   return kept.toString();
 }
 
