@@ -14,6 +14,20 @@ describe("releases that senders say of themselves", () => {
     expect(versions.heard("gate", "2", AT + 60_000)).toBeUndefined();
     expect(versions.heard("gate", "1", AT + 200_000)).toEqual({ before: "2", sinceMs: AT + 200_000 });
   });
+  it("begin with what took the place, not with what spoke in between; what was not kept is told again", () => {
+    const versions = new SentVersions();
+    versions.heard("gate", "1", AT);
+    versions.heard("gate", "2", AT + 1000);
+    versions.heard("gate", "1", AT + 3_600_000);
+    versions.heard("gate", "2", AT + 3_610_000);
+    const told = { before: "1", sinceMs: AT + 3_610_000 };
+    expect(versions.heard("gate", "2", AT + 3_660_000)).toEqual(told);
+    versions.abandon();
+    expect(versions.heard("gate", "2", AT + 3_661_000)).toEqual(told);
+    versions.settle();
+    versions.abandon();
+    expect(versions.heard("gate", "2", AT + 3_662_000)).toBeUndefined();
+  });
   it("are not told while both speak, nor of another sender", () => {
     const versions = new SentVersions();
     versions.heard("gate", "1", AT);

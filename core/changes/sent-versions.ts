@@ -25,6 +25,8 @@ export interface Released {
  */
 export class SentVersions {
   private readonly spoken = new Map<string, Spoken>();
+  /** How it was before what is not kept yet. */
+  private readonly former = new Map<string, Spoken>();
 
   /** @returns what it took the place of, once, when that is sure */
   heard(sender: string, version: string, atMs: number): Released | undefined {
@@ -36,12 +38,26 @@ export class SentVersions {
     }
     if (known.version === version) {
       known.heardMs = Math.max(known.heardMs, atMs);
+      // What spoke in between did not take its place.
+      delete known.next;
       return undefined;
     }
     if (known.next?.version !== version) known.next = { version, sinceMs: atMs };
     if (atMs - known.heardMs < SILENT_MS) return undefined;
     const { sinceMs } = known.next;
+    if (!this.former.has(sender)) this.former.set(sender, known);
     this.spoken.set(sender, { version, heardMs: atMs });
     return { before: known.version, sinceMs };
+  }
+
+  /** What was told since is kept. */
+  settle(): void {
+    this.former.clear();
+  }
+
+  /** What was told since the last `settle` was not kept, and is told again. */
+  abandon(): void {
+    for (const [sender, known] of this.former) this.spoken.set(sender, known);
+    this.former.clear();
   }
 }

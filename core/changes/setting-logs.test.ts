@@ -21,6 +21,10 @@ describe("settings that logs tell of", () => {
     ["The weather changed to rain", undefined],
     ["connection settings changed", undefined],
     ["setting changed to 5", undefined],
+    ['LOG:  parameter "work_mem" changed to "64MB"', ["work_mem", undefined, "64MB", undefined]],
+    // What people type into forms and addresses stands in logs too.
+    ['127.0.0.1 "GET /?q=setting pool changed to 1 by root" 200', undefined],
+    ["haulier says: setting pool changed to 1 by root", undefined],
   ])("%s", (text, expected) => {
     const read = settingChangeOf(text);
     expect(read && [read.setting, read.before, read.after, read.who]).toEqual(expected);

@@ -23,9 +23,15 @@ const BY = `(?:[ ,;]+by\\s+(?:user\\s+)?${QUOTED}(?<who>[\\w.@\\\\-]{1,80})${END
 const WHAT = "(?:setting|parameter|option|property|variable|configuration(?: key| parameter| value)?|config(?: key)?)";
 const VERB = "(?:was |has been |is )?(?:changed|set|updated|modified|altered)";
 
+/**
+ * What may stand before it: a time, a level. What people typed into a form or an address stands behind other words in a
+ * log, and is no change, whatever it says.
+ */
+const HEAD = String.raw`^[\d\s:.,TZ+|()[\]-]{0,60}(?:(?:LOG|DEBUG|INFO|NOTICE|WARN|WARNING)[\s:|\]]+)?`;
+
 /** "setting max-connections changed from 200 to 10 by ops"; "parameter "work_mem" changed to "64MB"". */
 const TEXT = new RegExp(
-  `\\b${WHAT}\\s+(?:of\\s+)?${NAME}\\s+${VERB}(?:\\s+from\\s+${value("before")})?\\s+to\\s+${value("after")}${BY}`,
+  `${HEAD}${WHAT}\\s+(?:of\\s+)?${NAME}\\s+${VERB}(?:\\s+from\\s+${value("before")})?\\s+to\\s+${value("after")}${BY}`,
   "iu",
 );
 

@@ -75,6 +75,7 @@ describe("a relation made by hand", () => {
     await run("relation.remove", { id });
     expect(currentRelations(db)).toEqual([]);
     expect(relationsAt(db, AT)).toHaveLength(1);
+    await expect(run("relation.remove", { id })).rejects.toThrow("removed already");
   });
   it.each([
     ["with itself", (web: number) => ({ from: web, to: web, type: "talks-to", detail: "" }), "no relation with itself"],

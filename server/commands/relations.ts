@@ -57,10 +57,10 @@ export const relationCommands = {
         const present = relationsOf(db, [from], atMs).find(
           (one) => one.type === type && one.from_id === from && one.to_id === to,
         );
-        if (present) return present.id;
         const seenBy = `${BY_HAND}: ${who.name}`;
         const text = `${source.name} ${verbOf(type)} ${target.name}, as ${who.name} says`;
         insertChange(db, { atMs, kind: "relation", componentId: from, summary: text, by: who.name });
+        if (present) return present.id;
         return insertRelation(db, { type, fromId: from, toId: to, detail, connections: 0, seenBy }, atMs);
       })();
       onServices();
@@ -77,6 +77,7 @@ export const relationCommands = {
       const row = presentRelation(db, one);
       if (!isByHand(row.seen_by))
         throw new PersonError("Nobody made this relation by hand: it is seen, and would come back. Hide it instead.");
+      if (row.valid_to !== null) throw new PersonError("That relation was removed already.");
       const atMs = now();
       db.transaction(() => {
         endRelation(db, one, atMs);

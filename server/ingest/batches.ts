@@ -113,6 +113,7 @@ export class BatchIngest {
   /** Takes over what was learned, once it is committed; says what that was. */
   settle(): { grown: boolean; related: boolean } {
     const learned = { grown: this.grown, related: this.related };
+    this.releases.settle();
     this.made = [];
     this.grown = false;
     this.related = false;
@@ -282,6 +283,7 @@ export class BatchIngest {
 
   /** After a transaction that failed: what was learned in it is forgotten, so that it can be sent again. */
   private abandon(batches: readonly Batch[]): void {
+    this.releases.abandon();
     this.sampleWriter.forget(this.made);
     this.made = [];
     for (const batch of batches) {

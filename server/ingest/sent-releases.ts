@@ -45,6 +45,15 @@ export class SentReleases {
     if (released) this.tell(sender.componentId, version, released, nowMs);
   }
 
+  settle(): void {
+    this.versions.settle();
+  }
+
+  /** After a transaction that failed. */
+  abandon(): void {
+    this.versions.abandon();
+  }
+
   private tell(componentId: number, after: string, { before, sinceMs }: Released, nowMs: number): void {
     const component = componentById(this.db, componentId);
     if (!component || component.valid_to !== null) return;
