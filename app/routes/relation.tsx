@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Stack from "@mui/material/Stack";
 import { metricName } from "#core/catalogue/metrics";
+import { isByHand } from "#core/topology/by-hand";
 import { verbOf } from "#core/topology/words";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
@@ -65,7 +66,7 @@ export default function Relation({ loaderData: page, actionData }: Route.Compone
   const refusal = useAnswer(actionData ?? undefined);
   const { window: now } = useShell();
   const { relation, from, to, figures, usual } = page;
-  const isMade = relation.seen_by.startsWith("by hand");
+  const isMade = isByHand(relation.seen_by);
   const ended = relation.valid_to !== null && relation.valid_to <= now.atMs;
   return (
     <>
@@ -276,7 +277,7 @@ function Errors({ page: { errors }, nowMs }: { page: Data; nowMs: number }) {
 function HandActions({ relation: { seen_by: seenBy, hidden_at: hiddenAt } }: Pick<Data, "relation">) {
   const busy = useNavigation().state !== "idle";
   const [what, word] =
-    hiddenAt !== null ? ["show", "Show again"] : seenBy.startsWith("by hand") ? ["remove", "Remove"] : ["hide", "Hide"];
+    hiddenAt !== null ? ["show", "Show again"] : isByHand(seenBy) ? ["remove", "Remove"] : ["hide", "Hide"];
   return (
     <Form method="post">
       <input type="hidden" name="what" value={what} />

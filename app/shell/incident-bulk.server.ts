@@ -19,6 +19,7 @@ export async function actOnMany(context: Pick<AppLoadContext, "command">, form: 
   if (what === "merge") return mergeAll(context, ids);
   const to = String(form.get("to") ?? "");
   if (what === "handover" && !to) return { said: "", refused: ["Choose to whom they are handed over."] };
+  if (what !== "handover" && what !== "take") return { said: "", refused: ["Choose what is to be done with them."] };
   return eachOf(ids, what === "handover" ? `handed over to ${to}` : "taken", (id) =>
     what === "handover"
       ? act(context, "incident.handover", { id, to, remark: String(form.get("remark") ?? "").slice(0, 2000) })

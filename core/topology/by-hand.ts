@@ -7,3 +7,7 @@ export const HAND_RELATIONS = [
   "wired-to",
   "hosted-by",
 ] as const satisfies readonly RelationType[];
+
+/** What stands before the name of whoever made a relation, where others say which source saw it; no look ends one. */
+export const BY_HAND = "by hand";
+export const isByHand = (seenBy: string): boolean => seenBy.startsWith(BY_HAND);

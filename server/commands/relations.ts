@@ -1,15 +1,13 @@
 import { z } from "zod";
-import { HAND_RELATIONS } from "#core/topology/by-hand";
+import { BY_HAND, HAND_RELATIONS, isByHand } from "#core/topology/by-hand";
 import { verbOf } from "#core/topology/words";
 import { insertChange } from "../store/changes";
 import { PersonError, type Db } from "../store/database";
 import { componentById, type ComponentRow } from "../store/estate";
 import {
-  BY_HAND,
   endRelation,
   hideRelations,
   insertRelation,
-  isByHand,
   relationById,
   relationsOf,
   type RelationRow,

@@ -1,4 +1,5 @@
-import { isByHand, relationsByHand } from "../store/relations";
+import { BY_HAND, isByHand } from "#core/topology/by-hand";
+import { relationsByHand } from "../store/relations";
 import { componentById, componentsById } from "../store/estate";
 import type { Db } from "../store/database";
 
@@ -16,7 +17,7 @@ export function relationsByHandPage(db: Db, { id }: { id: number }) {
     from: { id: row.from_id, name: names.get(row.from_id) ?? "?" },
     to: { id: row.to_id, name: names.get(row.to_id) ?? "?" },
     detail: row.detail,
-    by: row.hidden_by ?? row.seen_by.replace(/^by hand: /, ""),
+    by: row.hidden_by ?? row.seen_by.replace(`${BY_HAND}: `, ""),
     atMs: row.hidden_at ?? row.valid_from,
   });
   return {

@@ -1,10 +1,7 @@
 import type { RelationType } from "#core/catalogue/kinds";
+import { BY_HAND, isByHand } from "#core/topology/by-hand";
 import { prepared, type Db } from "./database";
 import { VALID_AT } from "./valid";
-
-/** Who tells of a relation that a person made: no look ends it. */
-export const BY_HAND = "by hand";
-export const isByHand = (seenBy: string): boolean => seenBy.startsWith(BY_HAND);
 
 /** There at an instant, which is bound three times, and not hidden by then. */
 const SHOWN_AT = `${VALID_AT} AND (hidden_at IS NULL OR hidden_at > ?)`;
