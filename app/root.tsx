@@ -151,7 +151,11 @@ export default function App({ loaderData }: Route.ComponentProps) {
     );
   return (
     <Styled>
-      <SnackbarProvider maxSnack={3} autoHideDuration={3500} anchorOrigin={{ vertical: "bottom", horizontal: "left" }}>
+      <SnackbarProvider
+        maxSnack={3}
+        autoHideDuration={3500}
+        anchorOrigin={{ vertical: "bottom", horizontal: "center" }}
+      >
         <LiveUpdates>
           <TrayProvider>
             <Frame />

@@ -157,6 +157,8 @@ export const plainStyles: Record<string, CSSObject> = {
   ".hx-frame.hx-past": { boxShadow: "inset 0 0 0 3px var(--mui-palette-secondary-main)" },
   ".hx-frame-top": { position: "sticky", top: 0, zIndex: 1100 },
   ".hx-frame > main": { flex: 1, padding: "12px 16px", minWidth: 0 },
+  // What stands last on a page can be scrolled out from under the messages.
+  "body:has(.notistack-Snackbar) .hx-frame > main": { paddingBottom: 190 },
   ".hx-loading": {
     position: "absolute",
     left: 0,

@@ -129,7 +129,7 @@ describe("cards and lines of the map", () => {
   it("light up where the pointer is, above all others", () => {
     const map = {
       cards: [card, { ...card, x: 300 }, { ...card, y: 300, severity: "cleared" as const }],
-      links: [{ type: "talks-to", ends: [[0, 1, 3, 0, 0, 1] as MapLink, [1, 2, 1, 0, 0, 1] as MapLink] }],
+      links: [{ type: "talks-to", ends: [[0, 1, 3, 0, 0, 1, 0] as MapLink, [1, 2, 1, 0, 0, 1, 0] as MapLink] }],
       width: 600,
       height: 400,
     } as unknown as Parameters<typeof MapLines>[0]["map"];

@@ -67,6 +67,26 @@ describe("the likeliest cause", () => {
     expect(first(evidence)).toBe("db");
     expect(first([...evidence].reverse())).toBe("db");
   });
+  it("is what several that do one work rely on, though what is beyond them is nearer to them", () => {
+    const apps = ["app-1", "app-2", "app-3"];
+    const fronts = ["web-1", "web-2"];
+    const partners = ["far-1", "far-2", "far-3"];
+    const wide = new HarmGraph([
+      ...apps.flatMap((one) => calls(one, "store")),
+      ...fronts.flatMap((one) => apps.flatMap((other) => calls(one, other))),
+      ...partners.flatMap((one) => fronts.flatMap((other) => calls(one, other))),
+    ]);
+    const evidence = [...apps, ...fronts, ...partners].map((one) => see(one, "slow"));
+    const likeliest = (more: readonly Evidence[]) =>
+      rankCauses({
+        graph: wide,
+        evidence: [...evidence, ...more],
+        standingOf: (node) => ({ weight: 1, isWatched: true, ...(apps.includes(node) ? { set: "apps" } : {}) }),
+      })[0]?.node;
+    expect(likeliest([see("store", "slow", 60)])).toBe("store");
+    // Where nothing is known against it, all of the set failing for one reason of their own is likelier.
+    expect(apps).toContain(likeliest([]));
+  });
   it("is a host that runs out of something before the processes that are slow for it", () => {
     expect(first([see("front-1", "slow"), see("app", "slow"), see("host-a", "busy", 15)])).toBe("host-a");
   });

@@ -89,7 +89,7 @@ const STEPS = 3;
 const MOST_ROOTS = 4;
 const SAME = 1e-9;
 /** Several that do the same work fail together less often than one by itself. */
-const TOGETHER = -2;
+const TOGETHER = -1.2;
 /** Logarithms of odds for a change just before. */
 const CHANGE = { ticketed: Math.log(4), unticketed: Math.log(10) } as const;
 /** For each like incident that it was the cause of, up to three. */
@@ -250,9 +250,8 @@ function setsOf(candidates: readonly Candidate[], { evidence, standingOf }: Case
   }
   return [...sets].flatMap(([set, members]): Candidate[] => {
     if (members.length < 2) return [];
-    const chances = evidence.map(
-      (_, index) => 1 - members.reduce((none, one) => none * (1 - (one.chances[index] ?? 0)), 1),
-    );
+    // What one of them would do, all do: a thing beyond them that all rely on is reckoned by its best way too.
+    const chances = evidence.map((_, index) => Math.max(...members.map((one) => one.chances[index] ?? 0)));
     const explains = chances.flatMap((chance, index) => (chance >= EXPLAINED ? [index] : []));
     return [
       {

@@ -167,6 +167,8 @@ export interface Link {
   /** Calls and failures in the window, where signals know them. */
   calls?: number;
   failed?: number;
+  /** Bit/s both ways at the instant, where a port tells of them. */
+  traffic?: number;
 }
 
 export interface SummedLink extends Required<Link> {
@@ -180,7 +182,7 @@ export interface SummedLink extends Required<Link> {
  */
 export function sumLinks(links: Iterable<Link>, places: ReadonlyMap<string, string>): SummedLink[] {
   const sums = new Map<string, SummedLink>();
-  for (const { type, from, to, connections, calls = 0, failed = 0 } of links) {
+  for (const { type, from, to, connections, calls = 0, failed = 0, traffic = 0 } of links) {
     const [source, target] = [places.get(from), places.get(to)];
     if (source === undefined || target === undefined || source === target) continue;
     const key = `${type}\n${source}\n${target}`;
@@ -189,8 +191,9 @@ export function sumLinks(links: Iterable<Link>, places: ReadonlyMap<string, stri
       sum.connections += connections;
       sum.calls += calls;
       sum.failed += failed;
+      sum.traffic += traffic;
       sum.relations++;
-    } else sums.set(key, { type, from: source, to: target, connections, calls, failed, relations: 1 });
+    } else sums.set(key, { type, from: source, to: target, connections, calls, failed, traffic, relations: 1 });
   }
   return [...sums.values()];
 }

@@ -75,6 +75,7 @@ describe("arrangements", () => {
           to: `c${b}`,
           connections: 1,
           calls,
+          traffic: calls * 8,
         }));
         const places = drawnAs(unfold(arrange(list, ["site"]), { open: new Set(), most: 9, further: [] }));
         const outside = links.filter(
@@ -85,6 +86,7 @@ describe("arrangements", () => {
         expect(sums.reduce((sum, one) => sum + one.calls, 0)).toBe(
           outside.reduce((sum, one) => sum + (one.calls ?? 0), 0),
         );
+        for (const one of sums) expect(one.traffic).toBe(one.calls * 8);
         expect(new Set(sums.map(({ from, to }) => `${from} ${to}`)).size).toBe(sums.length);
       }),
     );

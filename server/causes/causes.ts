@@ -62,7 +62,7 @@ export function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: 
     pieces.set(key, {
       node,
       nature,
-      strength: metricInfo(alarm.metric).lags ? 0.3 : alarm.worst === "warning" ? 0.6 : 1,
+      strength: metricInfo(alarm.metric).lags ? LAGGING : alarm.worst === "warning" ? 0.6 : 1,
       onsetMs: alarm.onset_at,
       name: alarm.subject,
       symptom: isOutward
@@ -154,6 +154,15 @@ export function causesAround(db: Db, given: Complaint): IncidentCause[] {
   );
 }
 
+const LAGGING = 0.3;
+const isLagging = ({ strength, isWeak = false }: Evidence) => strength === LAGGING && !isWeak;
+
+/** When it began, by what says so; by what lags behind only where there is nothing else. */
+function firstOf(evidence: readonly Evidence[]): number {
+  const dated = evidence.filter((one) => !isLagging(one));
+  return Math.min(...(dated.length ? dated : evidence).map((one) => one.onsetMs));
+}
+
 function ranked(
   db: Db,
   evidence: (SaidEvidence & { alarms: number[] })[],
@@ -163,7 +172,9 @@ function ranked(
   steps: number,
 ): IncidentCause[] {
   if (evidence.length === 0) return [];
-  const first = Math.min(...evidence.map((one) => one.onsetMs));
+  const first = firstOf(evidence);
+  // What lags behind, as budgets do, says nothing of when it began.
+  for (const one of evidence) if (isLagging(one)) one.onsetMs = Math.max(one.onsetMs, first);
   const candidates = harm.graph.upstream(
     evidence.map((one) => one.node),
     steps,

@@ -1,11 +1,16 @@
+import { MINUTE_MS } from "#core/time/windows";
 import { finiteOrNull } from "#core/units/format";
 import type { Db } from "../store/database";
 import type { RelationRow } from "../store/relations";
-import { seriesOfComponent } from "../store/signals";
+import { lastSample, seriesOfAll, seriesOfComponent } from "../store/signals";
 import { chartOf, usualNow } from "./charts";
 
 /** What is measured of a port, in the order in which it is shown. */
 const OF_A_PORT = ["net.in", "net.out", "net.errors", "net.discards"] as const;
+
+const BOTH_WAYS = ["net.in", "net.out"] as const;
+/** How old what a port told may be. */
+const TRAFFIC_MS = 12 * MINUTE_MS;
 
 /** Names of ports are written in many ways: "port 9", "Port9". */
 const plain = (name: string) => name.toLowerCase().replaceAll(/[^a-z0-9/.]/g, "");
@@ -28,4 +33,23 @@ export function wireOf(
     const chart = chartOf(db, series, fromMs, toMs);
     return [{ chart, usual: usualNow(db, series.id, atMs), last: finiteOrNull(chart.legend.last ?? Number.NaN) }];
   });
+}
+
+/** Bit/s both ways over each wire at an instant, by relation, where the port that it ends in tells of it. */
+export function trafficOf(
+  db: Db,
+  relations: readonly Pick<RelationRow, "id" | "type" | "detail" | "to_id">[],
+  atMs: number,
+): Map<number, number> {
+  const wires = relations.filter((one) => one.type === "wired-to" && plain(one.detail) !== "");
+  const sums = new Map<number, number>();
+  if (wires.length === 0) return sums;
+  const measured = seriesOfAll(db, new Set(wires.map((one) => one.to_id)), BOTH_WAYS);
+  for (const { id, detail, to_id } of wires)
+    for (const series of measured.get(to_id) ?? []) {
+      if (plain(series.instance) !== plain(detail)) continue;
+      const last = lastSample(db, series.id, atMs, TRAFFIC_MS);
+      if (last) sums.set(id, (sums.get(id) ?? 0) + last.value);
+    }
+  return sums;
 }

@@ -158,9 +158,8 @@ function Legend({ types }: { types: readonly string[] }) {
           { dash: "", width: 2, colour: "var(--hx-major)", text: "calls fail" },
         ]
       : []),
-    ...(has("runs-on", "hosted-by", "wired-to")
-      ? [{ dash: "2 4", width: 1, colour: "", text: "runs on, wired to" }]
-      : []),
+    ...(has("runs-on", "hosted-by") ? [{ dash: "2 4", width: 1, colour: "", text: "runs on" }] : []),
+    ...(has("wired-to") ? [{ dash: "8 2 2 2", width: 2, colour: "", text: "wired to, thicker with traffic" }] : []),
     ...(has("part-of", "relies-on") ? [{ dash: "7 4", width: 1, colour: "", text: "entered by, relies on" }] : []),
   ];
   return (

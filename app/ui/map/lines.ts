@@ -1,3 +1,4 @@
+import { formatValue } from "#core/units/format";
 import { verbOf } from "#core/topology/words";
 import type { MapCard, MapLink, MapLinks } from "#server/pages/map/page";
 
@@ -142,7 +143,7 @@ export interface LineGroup {
 
 const DASHES: Readonly<Record<string, string>> = {
   "runs-on": "2 4",
-  "wired-to": "2 4",
+  "wired-to": "8 2 2 2",
   "hosted-by": "2 4",
   "part-of": "7 4",
   "relies-on": "7 4",
@@ -150,8 +151,14 @@ const DASHES: Readonly<Record<string, string>> = {
 const DIRECTED: ReadonlySet<string> = new Set(["talks-to", "relies-on"]);
 
 /** Thicker with traffic, in steps, so that few looks serve for all. */
-const widthOf = (type: string, traffic: number): number =>
-  type === "talks-to" ? Math.min(3.5, Math.round((0.9 + Math.log2(1 + traffic) * 0.35) * 2) / 2) : 0.8;
+const widthOf = (type: string, [, , connections, calls, , , traffic]: MapLink): number => {
+  if (type === "wired-to") return traffic > 0 ? stepped(Math.log10(1 + traffic / MEGABIT)) : THIN;
+  return type === "talks-to" ? stepped(Math.log2(1 + (calls || connections)) * 0.35) : THIN;
+};
+
+const THIN = 0.8;
+const MEGABIT = 1_000_000;
+const stepped = (more: number) => Math.min(3.5, Math.round((0.9 + more) * 2) / 2);
 
 /** A relation fails where so many calls do, and so large a share of them. */
 const LEAST_FAILED = 3;
@@ -185,12 +192,12 @@ export function lineGroups(cards: readonly MapCard[], links: readonly MapLinks[]
   const isFree = freeColumns(cards);
   for (const { type, ends } of links)
     for (const end of ends) {
-      const [from, to, connections, calls] = end;
+      const [from, to] = end;
       if (only !== undefined && from !== only && to !== only) continue;
       const [source, target] = [cards[from], cards[to]];
       if (!source || !target) continue;
       const severity = severityOf(type, end, target);
-      const width = widthOf(type, calls || connections);
+      const width = widthOf(type, end);
       const key = `${type} ${severity} ${width}`;
       const group = groups.get(key) ?? { severity, width, dash: DASHES[type], line: "", heads: "" };
       groups.set(key, group);
@@ -214,7 +221,7 @@ export function lineTargets(cards: readonly MapCard[], links: readonly MapLinks[
   const isFree = freeColumns(cards);
   return links.flatMap(({ type, ends }) =>
     ends.flatMap((end) => {
-      const [from, to, , calls, failed] = end;
+      const [from, to, , calls, failed, , traffic] = end;
       const [source, target] = [cards[from], cards[to]];
       if (!source || !target) return [];
       const { line, tip } = lineBetween(source, target, isFree, to);
@@ -225,7 +232,7 @@ export function lineTargets(cards: readonly MapCard[], links: readonly MapLinks[
           line,
           tip,
           failing,
-          title: `${source.name} ${verbOf(type)} ${target.name}${calls ? `, ${calls.toLocaleString("en-GB")} calls` : ""}${failing ? `, ${failing}` : ""}`,
+          title: `${source.name} ${verbOf(type)} ${target.name}${calls ? `, ${calls.toLocaleString("en-GB")} calls` : ""}${traffic ? `, ${formatValue(traffic, "bit/s")}` : ""}${failing ? `, ${failing}` : ""}`,
         },
       ];
     }),

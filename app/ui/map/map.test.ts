@@ -85,13 +85,13 @@ describe("groups of lines", () => {
     {
       type: "talks-to",
       ends: [
-        [0, 1, 1, 0, 0, 1],
-        [0, 2, 1, 0, 0, 1],
-        [0, 3, 1, 0, 0, 1],
-        [0, 99, 1, 0, 0, 1],
+        [0, 1, 1, 0, 0, 1, 0],
+        [0, 2, 1, 0, 0, 1, 0],
+        [0, 3, 1, 0, 0, 1, 0],
+        [0, 99, 1, 0, 0, 1, 0],
       ],
     },
-    { type: "runs-on", ends: [[1, 0, 0, 0, 0, 1]] },
+    { type: "runs-on", ends: [[1, 0, 0, 0, 0, 1, 0]] },
   ];
   const count = (text: string) => text.split("M").length - 1;
 
@@ -103,6 +103,15 @@ describe("groups of lines", () => {
       [null, 1, 0],
     ]);
     expect(groups[2]?.dash).toBeDefined();
+  });
+  it("thicken with what goes over a wire, where its port tells", () => {
+    const wires = (...traffic: number[]): MapLinks[] => [
+      { type: "wired-to", ends: traffic.map((bits, at) => [0, at + 1, 0, 0, 0, 1, bits]) },
+    ];
+    const widths = lineGroups(cards, wires(0, 5_000_000, 900_000_000)).map((group) => group.width);
+    expect(widths).toEqual([0.8, 1.5, 3.5]);
+    expect(lineTargets(cards, wires(5_000_000))[0]?.title).toBe("n is wired to n, 5.0 Mbit/s");
+    expect(lineTargets(cards, wires(0))[0]?.title).toBe("n is wired to n");
   });
   it("can be those of one card only", () => {
     expect(lineGroups(cards, links, 1).reduce((sum, { line }) => sum + count(line), 0)).toBe(2);
@@ -116,8 +125,8 @@ describe("relations by themselves", () => {
     {
       type: "talks-to",
       ends: [
-        [0, 1, 1, 1000, 0, 1],
-        [0, 2, 1, 200, 24, 3],
+        [0, 1, 1, 1000, 0, 1, 0],
+        [0, 2, 1, 200, 24, 3, 0],
       ],
     },
   ];
@@ -135,7 +144,7 @@ describe("relations by themselves", () => {
 
 describe("arrow keys", () => {
   const cards = [card(200, 0), card(0, 100), card(200, 100), card(400, 100), card(200, 200)];
-  const links: MapLinks[] = [{ type: "talks-to", ends: [[0, 3, 1, 0, 0, 1]] }];
+  const links: MapLinks[] = [{ type: "talks-to", ends: [[0, 3, 1, 0, 0, 1, 0]] }];
   const go = (place: number, direction: Parameters<typeof neighbourOf>[3]) =>
     neighbourOf(cards, links, place, direction);
   it("go along relations first, and to the nearest card where there is none", () => {

@@ -147,6 +147,35 @@ describe("the map of a service", () => {
   });
 });
 
+describe("traffic over wires", () => {
+  it("is what the port at their end tells, both ways, at the instant; nothing where that is old", () => {
+    const [host, net] = [add("box-1"), add("sw-1", { kind: "net.switch" })];
+    insertRelation(
+      db,
+      { type: "wired-to", fromId: host, toId: net, detail: "port 9", connections: 0, seenBy: "sw" },
+      SINCE,
+    );
+    const writer = new SampleWriter(db);
+    for (const [metric, instance, value] of [
+      ["net.in", "Port9", 3_000_000],
+      ["net.out", "Port9", 4_000_000],
+      ["net.out", "Port8", 9_000_000],
+    ] as const)
+      writer.record(
+        writer.series({ componentId: net, serviceId: null }, metric, instance, "bit/s", SINCE),
+        AT - 60_000,
+        value,
+      );
+    writer.commit("tick", () => undefined);
+    const traffic = (atMs: number) =>
+      at({ by: ["site"], open: ["site:North"] }, atMs)
+        .links.find((one) => one.type === "wired-to")
+        ?.ends.map((end) => end[6]);
+    expect(traffic(AT)).toEqual([7_000_000]);
+    expect(traffic(AT + HOUR_MS)).toEqual([0]);
+  });
+});
+
 describe("figures on the cards", () => {
   const measure = (componentId: number, metric: string, instance: string, unit: string, value: number) => {
     const writer = new SampleWriter(db);

@@ -12,6 +12,7 @@ import { componentsOfResources } from "../../store/resources";
 import { savedViews } from "../../store/saved-views";
 import { healthAt, listServices, membersAt, relianceAt } from "../../store/services";
 import { cardOf, groupCard, thingsOf, type MapCard, type Thing } from "./cards";
+import { trafficOf } from "../wire";
 import { figuresOf } from "./figures";
 import { marksBetween, markOfGroup, type DifferenceMark } from "./marks";
 import { scopeName, shownBy, type At, type MapOnly, type MapScope, type Shown } from "./scope";
@@ -24,7 +25,16 @@ export interface MapLinks {
   ends: MapLink[];
 }
 
-export type MapLink = [from: number, to: number, connections: number, calls: number, failed: number, relations: number];
+export type MapLink = [
+  from: number,
+  to: number,
+  connections: number,
+  calls: number,
+  failed: number,
+  relations: number,
+  /** Bit/s both ways, of wires; 0 where unknown. */
+  traffic: number,
+];
 
 export interface MapQuestion extends MapScope {
   atMs: number;
@@ -248,11 +258,13 @@ const wayText = ({ ends, steps, direction }: NonNullable<Shown["way"]>) => ({
 /** Relations, entry points and reliance between what the map is of, with the calls that went over them. */
 export function linksAmong(at: At, shown: Shown): Link[] {
   const calls = callsAmong(at, shown.relations);
-  const links: Link[] = shown.relations.map(({ type, from_id, to_id, connections }) => ({
+  const traffic = trafficOf(at.db, shown.relations, at.atMs);
+  const links: Link[] = shown.relations.map(({ id, type, from_id, to_id, connections }) => ({
     type,
     from: `c${from_id}`,
     to: `c${to_id}`,
     connections,
+    traffic: traffic.get(id) ?? 0,
     ...(type === "talks-to" ? calls.get(`${from_id} ${to_id}`) : undefined),
   }));
   const services = new Set(shown.services.map((service) => service.id));
@@ -293,12 +305,12 @@ export function callsAmong(
 /** Links as they are sent: by type, with the places of their ends among the cards. */
 function byType(links: ReturnType<typeof sumLinks>, places: ReadonlyMap<string, number>): MapLinks[] {
   const types = new Map<string, MapLink[]>();
-  for (const { type, from, to, connections, calls, failed, relations } of links) {
+  for (const { type, from, to, connections, calls, failed, relations, traffic } of links) {
     const [source, target] = [places.get(from), places.get(to)];
     if (source === undefined || target === undefined) continue;
     const ends = types.get(type) ?? [];
     types.set(type, ends);
-    ends.push([source, target, connections, calls, failed, relations]);
+    ends.push([source, target, connections, calls, failed, relations, Math.round(traffic)]);
   }
   return [...types].map(([type, ends]) => ({ type, ends }));
 }
