@@ -45,10 +45,11 @@ export function linuxPoll(
   for (const { pid, name, memoryBytes, cpuHundredths } of processes) {
     const label = ofPid.get(pid)?.label ?? name;
     const known = byLabel.get(label);
-    if (!known) byLabel.set(label, { name: label, memoryBytes, cpuHundredths });
+    if (!known) byLabel.set(label, { name: label, memoryBytes, cpuHundredths, pids: [pid] });
     else {
       known.memoryBytes += memoryBytes;
       known.cpuHundredths += cpuHundredths;
+      known.pids?.push(pid);
     }
   }
   return {

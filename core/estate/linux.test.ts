@@ -135,6 +135,7 @@ describe("a poll of a Linux host", () => {
       name: "nginx",
       memoryBytes: 3000 * 1024,
       cpuHundredths: 9000,
+      pids: [700, 701],
     });
     expect(found.interfaces).toEqual([{ name: "eth0", inOctets: 500, outOctets: 700, errors: 3, up: true }]);
     expect(found.processorLoads).toEqual([]);

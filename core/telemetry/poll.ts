@@ -8,8 +8,8 @@ export interface HostPoll {
   processorLoads: number[];
   storage: { label: string; type: "ram" | "virtual" | "disk" | "other"; usedBytes: number; sizeBytes: number }[];
   interfaces: { name: string; inOctets: number; outOctets: number; errors: number; up: boolean }[];
-  /** Processes by name: resident bytes, and processor time used so far in hundredths of a second. */
-  processes: { name: string; memoryBytes: number; cpuHundredths: number }[];
+  /** Programs by name: resident bytes, processor time used so far in hundredths of a second, and their processes. */
+  processes: { name: string; memoryBytes: number; cpuHundredths: number; pids?: number[] }[];
   /** What its clock said, where it was asked. */
   clock?: SaidTime | undefined;
   /** Who runs, listens and is connected, where that was read. */

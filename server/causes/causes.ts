@@ -17,8 +17,8 @@ import { componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-
 const BEFORE_MS = 30 * MINUTE_MS;
 /** A change may be told of a little after what it did. */
 const AFTER_MS = 3 * MINUTE_MS;
-/** Changes that follow from what is measured, seen or worked out, and cause nothing. */
-const NO_CAUSE: ReadonlySet<string> = new Set(["membership", "level", "relation", "runbook"]);
+/** Changes that follow from what is measured, seen or worked out, and cause nothing; a start comes of trouble as often. */
+const NO_CAUSE: ReadonlySet<string> = new Set(["membership", "level", "relation", "restart", "runbook"]);
 /** That a state became another is seen, not done: it comes of the trouble. */
 const A_STATE = /\b(state|health|status|reachable|responding|power)\b[^:;]*(:|is now|became)/i;
 const MOST_CAUSES = 8;

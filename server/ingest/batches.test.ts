@@ -5,6 +5,7 @@ import { join } from "node:path";
 import { describe, expect, it } from "vitest";
 import type { Batch } from "../receivers/batch-builder";
 import { migrate, openStore, type Db } from "../store/database";
+import { changesOf, noteRestart } from "../store/changes";
 import { insertComponent } from "../store/estate";
 import { readSamples, seriesById } from "../store/signals";
 import { BatchIngest } from "./batches";
@@ -101,6 +102,36 @@ it("tell how far the clock of a sender's host runs ahead: nothing is said before
         .map((id) => [...writer.recall(id as number, 0, START * 2).values]);
     expect(ahead("h-1")).toEqual([[301]]);
     expect(ahead("h-2")).toEqual([[0]]);
+  }));
+
+it("tell that a sender was started anew; what polls tell of the same start is one change, at its earliest evidence", () =>
+  withStore((db, ingest) => {
+    const id = insertComponent(
+      db,
+      {
+        kind: "host.linux",
+        name: "h-1",
+        site: "North",
+        sourceId: null,
+        hostId: null,
+        address: null,
+        reason: "",
+        keys: ["k:h-1"],
+        facts: {},
+      },
+      START,
+    );
+    ingest.reload();
+    const restart = { resource: 1, atMs: START + 60_000 };
+    ingest.commit([{ ...batch(1, "cpu", [1], START), restarts: [restart] }], START + 90_000);
+    noteRestart(db, { componentId: id, atMs: START + 85_000, summary: "h-1: started anew", by: "polling" });
+    noteRestart(db, { componentId: id, atMs: START + 50_000, summary: "h-1: started anew", by: "polling" });
+    noteRestart(db, { componentId: id, atMs: START + 3_600_000, summary: "h-1: started anew", by: "polling" });
+    const told = changesOf(db, [id], 0, START * 2).filter((one) => one.kind === "restart");
+    expect(told.map((one) => [one.at - START, one.by_whom])).toEqual([
+      [3_600_000, "polling"],
+      [50_000, "its own signals"],
+    ]);
   }));
 
 describe("batches", () => {

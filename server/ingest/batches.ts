@@ -2,7 +2,7 @@ import { nameResource, type ResourceAttributes } from "#core/estate/naming";
 import type { Look, ObservedRelation } from "#core/estate/observation";
 import type { ArrivedEvent, Batch, SeriesDef } from "../receivers/batch-builder";
 import type { Db } from "../store/database";
-import { insertChange } from "../store/changes";
+import { insertChange, noteRestart } from "../store/changes";
 import { componentById } from "../store/estate";
 import { SPANS } from "../store/relations";
 import { forgetExemplars, writeExemplars } from "../store/exemplars";
@@ -127,6 +127,7 @@ export class BatchIngest {
     this.takeSamples(batch);
     this.takeLogs(batch, nowMs);
     for (const event of batch.events) this.takeEvent(event, nowMs);
+    for (const { resource, atMs } of batch.restarts ?? []) this.takeRestart(resource, atMs);
     writeExemplars(
       this.db,
       batch.exemplars.flatMap((one) => {
@@ -230,6 +231,15 @@ export class BatchIngest {
       detail: event.detail,
     });
     this.events++;
+  }
+
+  /** Running totals of a sender count from a later beginning: it was started anew. */
+  private takeRestart(handle: number, atMs: number): void {
+    const componentId = this.resources.get(handle)?.componentId ?? null;
+    const component = componentId === null ? undefined : componentById(this.db, componentId);
+    if (!component || component.valid_to !== null) return;
+    const summary = `${component.name}: started anew, its totals count from then`;
+    noteRestart(this.db, { componentId: component.id, atMs, summary, by: "its own signals" });
   }
 
   private takeSpans(batch: Batch, nowMs: number): void {

@@ -25,6 +25,7 @@ export function partOf(batch: Batch, from: number, to: number): Batch {
     spans: share(batch.spans),
     events: share(batch.events),
     exemplars: share(batch.exemplars),
+    restarts: from === 0 ? (batch.restarts ?? []) : [],
   };
 }
 

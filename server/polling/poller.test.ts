@@ -5,6 +5,7 @@ import { SampleWriter } from "../ingest/sample-writer";
 import type { SourceTools } from "../sources/driver";
 import type { Vault } from "../vault/vault";
 import type { Db } from "../store/database";
+import { changesIn } from "../store/changes";
 import { insertComponent } from "../store/estate";
 import { saveService } from "../store/services";
 import { readSamples, seriesOfComponent, seriesOfMetric, seriesOfService } from "../store/signals";
@@ -31,7 +32,7 @@ let heldUp: number;
 useStore((made) => (db = made));
 beforeEach(() => {
   db.exec(
-    `DELETE FROM chunk; DELETE FROM series; DELETE FROM component_key; DELETE FROM component; DELETE
+    `DELETE FROM change; DELETE FROM chunk; DELETE FROM series; DELETE FROM component_key; DELETE FROM component; DELETE
      FROM source; DELETE FROM service`,
   );
   writer = new SampleWriter(db);
@@ -78,6 +79,40 @@ const add = (name: string, more: Partial<Parameters<typeof insertComponent>[1]> 
     } as Parameters<typeof insertComponent>[1],
     START - 1000,
   );
+describe("programs that are started anew", () => {
+  const poll = (...programs: [name: string, pids: number[]][]): HostPoll => ({
+    ...EMPTY,
+    processes: programs.map(([name, pids]) => ({ name, memoryBytes: 1, cpuHundredths: 1, pids })),
+  });
+  const toldAfter = (...polls: HostPoll[]) => {
+    const hostId = add("box");
+    for (const name of ["web", "db"])
+      add(`${name} @ box`, { kind: "app.process", hostId, process: name, label: name, address: null });
+    poller.reload(START);
+    polls.forEach((one, at) => poller.take(onlyHost(), one, START + at * 30_000, 1));
+    return changesIn(db, START - 1, START * 2)
+      .filter((one) => one.kind === "restart")
+      .map((one) => one.summary);
+  };
+  it("are changes on them, with the processes where there is one", () =>
+    expect(
+      toldAfter(
+        poll(["web", [7]], ["db", [1, 2]]),
+        poll(["web", [7]], ["db", [2, 3]]),
+        poll(["web", [9]], ["db", [3]]),
+      ),
+    ).toEqual(["web @ box: started anew, process 9 in place of 7"]));
+  it("are one change of their host where all of them were", () =>
+    expect(
+      toldAfter(
+        poll(["web", [7]], ["db", [1]]),
+        poll(["web", [7]], ["db", [1]]),
+        poll(),
+        poll(["web", [9]], ["db", [3]]),
+      ),
+    ).toEqual(["box: started anew, with all 2 of its programs"]));
+});
+
 const onlyHost = (): PolledHost => [...poller.hosts.values()][0] as PolledHost;
 /** Answers of a driver in place of the real one. */
 const answerWith = (answers: (() => Promise<HostPoll>)[]) => {

@@ -1,5 +1,6 @@
 import { kindInfo } from "#core/catalogue/kinds";
 import { guestKey } from "#core/estate/guests";
+import { Restarts } from "#core/changes/restarts";
 import { measureHost, type CounterMemory, type HostPoll, type Measured } from "#core/telemetry/poll";
 import type { SampleWriter } from "../ingest/sample-writer";
 import { eachLimited } from "../outside/limit";
@@ -8,7 +9,8 @@ import type { Vault } from "../vault/vault";
 import type { PollTarget, Process, SourceDriver, SourceTools } from "../sources/driver";
 import { driverOf } from "../sources/registry";
 import type { Db } from "../store/database";
-import { currentComponents, type ComponentRow } from "../store/estate";
+import { noteRestart } from "../store/changes";
+import { componentById, currentComponents, type ComponentRow } from "../store/estate";
 import { guestsOfHypervisors } from "../store/relations";
 import { listServices, type FigureSource } from "../store/services";
 import { sightingsOfHosts } from "../store/sightings";
@@ -60,6 +62,8 @@ const LEAST_TIMEOUT_MS = 400;
 /** A silence is no host's own while this process was held up for so much of the time that was waited. */
 const OWN_SHARE = 0.4;
 const MOST_EXCUSED = 1;
+/** A host was started anew where at least so many programs were, and none was not. */
+const LEAST_OF_HOST = 2;
 
 /**
  * Keeps the list of what is polled and looks at each when its time has come. What sources find is taken up by
@@ -72,6 +76,7 @@ export class Poller {
   missed = 0;
   done = 0;
   readonly talks: Talks;
+  private readonly restarts = new Restarts();
 
   constructor(
     private readonly db: Db,
@@ -113,6 +118,7 @@ export class Poller {
     for (const id of this.hosts.keys()) if (!wanted.has(id)) this.hosts.delete(id);
     for (const row of components)
       if (row.process !== null && row.host_id !== null) this.hosts.get(row.host_id)?.processes.set(row.process, row.id);
+    this.restarts.keep(new Set(components.map((row) => row.id)));
     const reporting = components.flatMap(({ id, read_by, host_id, address }) =>
       read_by === "agent" && host_id === null && address !== null && !this.hosts.has(id) ? [{ id, address }] : [],
     );
@@ -234,6 +240,7 @@ export class Poller {
         );
     };
     put(host.id, measured.host);
+    this.tellRestarts(host, poll, atMs);
     put(host.id, [{ metric: "reachable", instance: "", unit: "0/1", value: 1 }]);
     if (tookMs !== undefined)
       put(host.id, [{ metric: "response", instance: "", unit: "ms", value: Math.round(tookMs * 10) / 10 }]);
@@ -250,6 +257,24 @@ export class Poller {
       if (guest.running) this.onSeen(id);
     });
     this.onSeen(host.id);
+  }
+
+  /** Programs that were started anew since the look before; where all were, their host was. */
+  private tellRestarts(host: PolledHost, poll: HostPoll, atMs: number): void {
+    const programs = poll.processes.flatMap(({ name, pids }) => {
+      const id = host.processes.get(name);
+      return id === undefined || !pids?.length ? [] : [[id, pids] as const];
+    });
+    const restarts = this.restarts.look(programs, atMs);
+    const tell = (id: number, what: string) => {
+      const component = componentById(this.db, id);
+      if (component?.valid_to === null)
+        noteRestart(this.db, { componentId: id, atMs, summary: `${component.name}: ${what}`, by: "polling" });
+    };
+    if (restarts.length >= LEAST_OF_HOST && restarts.length === programs.length)
+      return tell(host.id, `started anew, with all ${restarts.length} of its programs`);
+    for (const { id, pids } of restarts)
+      tell(id, `started anew${pids ? `, process ${pids[1]} in place of ${pids[0]}` : ""}`);
   }
 
   takeSilence(hostId: number, atMs: number): void {

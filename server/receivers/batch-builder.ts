@@ -96,6 +96,8 @@ export interface Batch {
   spans: ArrivedSpan[];
   events: ArrivedEvent[];
   exemplars: ArrivedExemplar[];
+  /** Senders whose running totals began anew, and when. */
+  restarts?: { resource: number; atMs: number }[];
 }
 
 /** What was not kept of a request, with the reasons, most frequent first. */
@@ -175,6 +177,7 @@ export class BatchBuilder {
   private logs: ArrivedLog[] = [];
   private spans: ArrivedSpan[] = [];
   private exemplars: ArrivedExemplar[] = [];
+  private restarts = new Map<number, number>();
   /** Instant of the last point of each running total, by the handle of its series. */
   private readonly countedTo = new Staged<number, number>(LIMITS.series);
   events: ArrivedEvent[] = [];
@@ -204,6 +207,7 @@ export class BatchBuilder {
       spans: this.spans,
       events: this.events,
       exemplars: this.exemplars,
+      restarts: [...this.restarts].map(([resource, atMs]) => ({ resource, atMs })),
     };
     this.newResources = [];
     this.handles = [];
@@ -213,6 +217,7 @@ export class BatchBuilder {
     this.spans = [];
     this.events = [];
     this.exemplars = [];
+    this.restarts = new Map();
     return { batch, pending: this.pendingOf(batch) };
   }
 
@@ -308,8 +313,11 @@ export class BatchBuilder {
       startMs < atMs &&
       (before === undefined ? atMs - startMs <= FRESH_MS : startMs > before) &&
       this.wrongTime(startMs) === undefined
-    )
+    ) {
       this.sample(stream, instance, startMs, 0);
+      if (before !== undefined)
+        this.restarts.set(stream.resource, Math.min(startMs, this.restarts.get(stream.resource) ?? startMs));
+    }
     this.countedTo.set(handle, Math.max(atMs, before ?? 0));
     return this.sample(stream, instance, atMs, value);
   }

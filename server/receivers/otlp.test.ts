@@ -541,6 +541,13 @@ describe("sorting what arrives", () => {
         [15_000, 0],
         [20_000, 150],
       ]));
+    it("tell of the restart itself, once for its sender, and of none where counting goes on", () => {
+      const { builder, metrics } = sorter();
+      metrics(total(AT - DAY_MS, AT, 100), total(AT - DAY_MS, AT + 10_000, 110));
+      expect(builder.take().batch.restarts).toEqual([]);
+      metrics(total(AT + 15_000, AT + 20_000, 5), total(AT + 15_000, AT + 30_000, 9));
+      expect(builder.take().batch.restarts).toEqual([{ resource: expect.any(Number), atMs: AT + 15_000 }]);
+    });
     it("are followed from the beginning when that was just now, and not when it was long ago", () => {
       expect(taken(total(AT - 60_000, AT, 7))).toEqual([
         [-60_000, 0],

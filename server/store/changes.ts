@@ -49,6 +49,25 @@ export function datedBack(db: Db, componentId: number, words: string, atMs: numb
   ).run({ id: componentId, at: atMs, latest: atMs + SAME_CHANGE_MS, words });
 }
 
+/** So near each other, two observers tell of the same start. */
+const SAME_START_MS = 300_000;
+
+/**
+ * Notes that something was started anew. Where another observer has told of it, it is one change, at its earliest
+ * evidence.
+ */
+export function noteRestart(
+  db: Db,
+  { componentId, atMs, summary, by }: { componentId: number; atMs: number; summary: string; by: string },
+): void {
+  const known = prepared<{ id: number; at: number }>(
+    db,
+    "SELECT id, at FROM change WHERE component_id = ? AND kind = 'restart' AND at BETWEEN ? AND ? ORDER BY at LIMIT 1",
+  ).get(componentId, atMs - SAME_START_MS, atMs + SAME_START_MS);
+  if (!known) insertChange(db, { atMs, kind: "restart", componentId, summary, by });
+  else if (atMs < known.at) prepared(db, "UPDATE change SET at = ? WHERE id = ?").run(atMs, known.id);
+}
+
 const CHANGE = `SELECT x.id, x.at, x.kind, x.component_id, c.name AS component, x.summary, x.detail, x.by_whom, x.ticket FROM change x LEFT JOIN component c ON c.id = x.component_id`;
 
 export function changesIn(db: Db, fromMs: number, toMs: number, limit = 200): ChangeRow[] {

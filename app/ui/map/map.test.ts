@@ -110,7 +110,7 @@ describe("groups of lines", () => {
     ];
     const widths = lineGroups(cards, wires(0, 5_000_000, 900_000_000)).map((group) => group.width);
     expect(widths).toEqual([0.8, 1.5, 3.5]);
-    expect(lineTargets(cards, wires(5_000_000))[0]?.title).toBe("n is wired to n, 5.0 Mbit/s");
+    expect(lineTargets(cards, wires(5_000_000))[0]?.title).toBe("n is wired to n, 5 Mbit/s");
     expect(lineTargets(cards, wires(0))[0]?.title).toBe("n is wired to n");
   });
   it("can be those of one card only", () => {

@@ -163,10 +163,11 @@ function usedByParts(
     const { memoryBytes, cpuHundredths } = use.get(pid) ?? NO_USE;
     const label = ofPid.get(pid)?.label ?? name;
     const known = byLabel.get(label);
-    if (!known) byLabel.set(label, { name: label, memoryBytes, cpuHundredths });
+    if (!known) byLabel.set(label, { name: label, memoryBytes, cpuHundredths, pids: [pid] });
     else {
       known.memoryBytes += memoryBytes;
       known.cpuHundredths += cpuHundredths;
+      known.pids?.push(pid);
     }
   }
   return [...byLabel.values()];
