@@ -95,7 +95,8 @@ export const serviceSchema = z.strictObject({
     .strictObject({
       serverLimitMs: z.number().int().min(1).max(999_999).optional(),
       objectivePercent: z.number().min(50).lt(100).optional(),
-      figurePercent: z.number().min(1).max(100).optional(),
+      figurePercent: z.number().min(1).max(1000).optional(),
+      figureSide: z.enum(["most"]).optional(),
       reliesOn: z.array(z.string().max(60)).max(200).optional(),
     })
     .optional(),

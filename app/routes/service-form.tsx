@@ -66,6 +66,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     browserLimitMs: text("browserLimitMs"),
     objectivePercent: text("objectivePercent"),
     figurePercent: text("figurePercent"),
+    figureAtMost: text("figureSide") === "most",
     failuresOnly: text("tells") === "failures",
     reliesOn: text("reliesOn").split(",").filter(Boolean),
     notes: text("notes"),

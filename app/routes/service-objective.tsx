@@ -32,7 +32,7 @@ const unitOf = ({ figure }: Data) => (figure ? "quarters of an hour" : "calls");
 
 function promiseOf({ objectivePercent, limitMs, figure }: Data): string {
   return figure
-    ? `${figure.label} at ${figure.percent} % of its usual or more in ${objectivePercent} % of all quarters of an hour`
+    ? `${figure.label} at ${figure.percent} % of its usual or ${figure.isMost ? "less" : "more"} in ${objectivePercent} % of all quarters of an hour`
     : `${objectivePercent} % of calls answered${limitMs ? ` within ${limitMs} ms` : ""} without failing`;
 }
 

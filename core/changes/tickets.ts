@@ -64,7 +64,12 @@ const problemOf = (error: z.ZodError, place: string): string => {
   return `${place}: ${issue?.path.length ? `${issue.path.join(".")}: ` : ""}${issue?.message ?? "cannot be read"}.`;
 };
 
-function checked(rows: readonly unknown[], placeOf: (index: number) => string, next: string | null): Parsed {
+/** Rows as tickets, or a sentence on the first that is none. */
+export function checkedTickets(
+  rows: readonly unknown[],
+  placeOf: (index: number) => string,
+  next: string | null,
+): Parsed {
   if (rows.length > MOST_TICKETS)
     return { ok: false, problem: `There are more than ${MOST_TICKETS} tickets in one answer.` };
   const tickets: Ticket[] = [];
@@ -90,7 +95,7 @@ export function ticketsOfJson(body: string): Parsed {
   const page = pageSchema.safeParse(value);
   if (!page.success) return { ok: false, problem: "The answer is neither a list nor an object with “items”." };
   const [rows, next] = Array.isArray(page.data) ? [page.data, null] : [page.data.items, page.data.next ?? null];
-  return checked(rows, (index) => `Ticket ${index + 1}`, next);
+  return checkedTickets(rows, (index) => `Ticket ${index + 1}`, next);
 }
 
 const COLUMNS = ["ref", "title", "state", "person", "from", "to", "things"];
@@ -105,7 +110,7 @@ export function ticketsOfCsv(body: string): Parsed {
   const fields = meta.fields ?? [];
   if (!fields.includes("ref"))
     return { ok: false, problem: `A column “ref” is needed. Known columns: ${COLUMNS.join(", ")}.` };
-  return checked(
+  return checkedTickets(
     data.map((row) => ({ ...row, things: (row.things ?? "").split(";") })),
     (index) => `Line ${index + 2}`,
     null,

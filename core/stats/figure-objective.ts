@@ -24,16 +24,22 @@ export function slotMeans(times: ArrayLike<number>, values: ArrayLike<number>): 
   return new Map([...sums].map(([slot, { sum, count }]) => [slot, sum / count]));
 }
 
+/** How a figure is held against its usual: it has to reach a share of it, or of one of which more is worse, stay below. */
+export interface FigureGoal {
+  /** Share of the usual, above 0. */
+  share: number;
+  isMost: boolean;
+}
+
 /**
- * Counts the quarters of an hour that are over and for which something is usual, and those in which the figure was below
- * a share of it. Usual is the same quarter of the same weekday of the four weeks before, else of the seven days before.
+ * Counts the quarters of an hour that are over and for which something is usual, and those in which the figure was on
+ * the wrong side of a share of it. Usual is the same quarter of the same weekday of the four weeks before, else of the seven days before.
  * @param meanOf mean of a quarter, by its number since the epoch; undefined where nothing was measured
- * @param share of the usual that the figure is to reach, above 0
  * @param nowMs quarters that are not over by then are not counted
  */
 export function keptOfFigure(
   meanOf: (slot: number) => number | undefined,
-  share: number,
+  { share, isMost }: FigureGoal,
   { fromMs, toMs, nowMs }: { fromMs: number; toMs: number; nowMs: number },
 ): Kept {
   const kept = { calls: 0, bad: 0 };
@@ -44,9 +50,11 @@ export function keptOfFigure(
   for (let slot = first; slot <= last; slot++) {
     const value = meanOf(slot);
     const usual = usualOf((days) => meanOf(slot - days * SLOTS_A_DAY));
-    if (value === undefined || !usual || usual.value <= 0) continue;
+    // Nothing can be less than none.
+    if (value === undefined || !usual || (!isMost && usual.value <= 0)) continue;
     kept.calls++;
-    if (value < usual.value * share) kept.bad++;
+    const goal = usual.value * share;
+    if (isMost ? value > goal : value < goal) kept.bad++;
   }
   return kept;
 }

@@ -94,6 +94,26 @@ describe("a service made by people", () => {
     expect(() => save({ name: "bestellungen", pinned: [ids.store] })).toThrow(PersonError);
     expect(save({ name: "Orders", pinned: [ids.store] })).toBe("orders-2");
   });
+  it("is held against the usual of its figure from below or from above, and asked again where that makes no sense", () => {
+    const uid = save({ pinned: [ids.store] });
+    const figure = { url: "http://127.0.0.1/m", metric: "rejected", label: "Rejected", unit: "1/h" };
+    db.prepare("UPDATE service SET figure = ? WHERE uid = ?").run(JSON.stringify(figure), uid);
+    const hold = (given: Record<string, unknown>) =>
+      save({ uid, pinned: [ids.store], objectivePercent: "99", figurePercent: "80", ...given });
+    const details = () => serviceOfUid(db, uid)?.details;
+    hold({});
+    expect(details()).toMatchObject({ figurePercent: 80 });
+    expect(details()).not.toHaveProperty("figureSide");
+    hold({ figurePercent: "150", figureAtMost: true });
+    expect(details()).toMatchObject({ figurePercent: 150, figureSide: "most" });
+    expect(() => hold({ figurePercent: "120" })).toThrow("Choose 100 % or less");
+    expect(() => hold({ figureAtMost: true })).toThrow("Choose 100 % or more");
+    // A list that says nothing of it leaves it as it is.
+    const list = "name,owner,entries,objective percent\nOrders,Desk,front on web-*,98\n";
+    const command = serviceCommands["service.import"];
+    command.run(ports(), command.input.parse({ list }), WHO);
+    expect(details()).toMatchObject({ objectivePercent: 98, figurePercent: 150, figureSide: "most" });
+  });
   it("needs something to be made of", () => expect(() => save({})).toThrow("at least one member"));
   it("is retired with its members, and its address is not given to another", () => {
     const uid = save({ pinned: [ids.store] });

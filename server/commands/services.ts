@@ -61,9 +61,11 @@ const serviceInput = z.strictObject({
     .max(6)
     .default("")
     .refine(
-      (given) => given === "" || (Number(given) >= 1 && Number(given) <= 100),
-      "A share of the usual from 1 to 100 %.",
+      (given) => given === "" || (Number(given) >= 1 && Number(given) <= 1000),
+      "A share of the usual from 1 to 1,000 %.",
     ),
+  /** Of a figure of which more is worse. */
+  figureAtMost: z.boolean().default(false),
   /** How its members' state follows from each of theirs. */
   membersBy: z.enum(MEMBER_STATES).default("worst"),
   criticalPercent: wholeFrom(1, 100, "A share is a whole number from 1 to 100."),
@@ -106,9 +108,17 @@ function save({ db, now }: Pick<CommandPorts, "db" | "now">, input: z.infer<type
       figurePercent: "It has no business figure.",
     });
   if (input.figurePercent && !input.objectivePercent)
-    throw new PersonError("Say how often the figure is to reach its usual: an objective in percent.", {
+    throw new PersonError("Say how often the figure is to keep to its usual: an objective in percent.", {
       objectivePercent: "Missing.",
     });
+  const share = Number(input.figurePercent);
+  if (input.figurePercent && (input.figureAtMost ? share < 100 : share > 100))
+    throw new PersonError(
+      input.figureAtMost
+        ? "A figure that may be no more than a part of its usual would fail always. Choose 100 % or more."
+        : "A figure that is to reach more than its usual would fail nearly always. Choose 100 % or less, or “at most”.",
+      { figurePercent: input.figureAtMost ? "100 % or more." : "100 % or less." },
+    );
   const taken = new Set(others.map((one) => one.uid));
   let made = input.uid ?? uidOf(input.name);
   for (let count = 2; input.uid === undefined && (taken.has(made) || serviceOfUid(db, made)); count++)
@@ -131,7 +141,9 @@ function save({ db, now }: Pick<CommandPorts, "db" | "now">, input: z.infer<type
         ...(input.serverLimitMs ? { serverLimitMs: Number(input.serverLimitMs) } : {}),
         ...(input.browserLimitMs ? { browserLimitMs: Number(input.browserLimitMs) } : {}),
         ...(input.objectivePercent ? { objectivePercent: Number(input.objectivePercent) } : {}),
-        ...(input.figurePercent ? { figurePercent: Number(input.figurePercent) } : {}),
+        ...(input.figurePercent
+          ? { figurePercent: share, ...(input.figureAtMost ? { figureSide: "most" as const } : {}) }
+          : {}),
         ...(input.reliesOn?.length ? { reliesOn: input.reliesOn.filter((one) => taken.has(one)) } : {}),
         ...healthOf(input),
         ...(input.notes ? { notes: input.notes } : {}),
@@ -160,11 +172,12 @@ function healthOf(input: z.infer<typeof serviceInput>): Pick<ServiceDetails, "st
 }
 
 /** What a list of services says nothing of, as the form would send it. */
-const asTyped = ({ pinned = [], excluded = [], state, figurePercent, reliesOn }: ServiceDetails) => ({
+const asTyped = ({ pinned = [], excluded = [], state, figurePercent, figureSide, reliesOn }: ServiceDetails) => ({
   reliesOn,
   pinned,
   excluded,
   figurePercent: String(figurePercent ?? ""),
+  figureAtMost: figureSide === "most",
   membersBy: state?.rule ?? "worst",
   criticalPercent: String(state?.criticalPercent ?? ""),
   quorum: String(state?.quorum ?? ""),

@@ -149,7 +149,7 @@ describe("an objective of the business figure", () => {
       writer.record(series, at, at >= AT - HOUR_MS && at < AT - HOUR_MS / 2 ? 4 : 10);
     writer.commit("everything", () => undefined);
     const page = objectivePage(db, { uid: "gate", atMs: AT });
-    expect(page?.figure).toEqual({ percent: 80, label: "" });
+    expect(page?.figure).toEqual({ percent: 80, isMost: false, label: "" });
     // Of the first day nothing was usual yet.
     expect(page?.known).toMatchObject({ calls: 15 * 96, bad: 2 });
     expect(page?.known?.windows[0]?.long).toBeCloseTo(2 / 4 / 0.01);

@@ -10,13 +10,16 @@ import { listServices, membersOf } from "../store/services";
 export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number }) {
   const service = listServices(db).find((one) => one.uid === uid);
   if (!service) return null;
-  const { objectivePercent, serverLimitMs, figurePercent } = service.details;
+  const { objectivePercent, serverLimitMs, figurePercent, figureSide } = service.details;
   const common = {
     service: { uid, name: service.name },
     objectivePercent: objectivePercent ?? null,
     limitMs: serverLimitMs ?? null,
     /** Where it is the business figure that counts. */
-    figure: figurePercent === undefined ? null : { percent: figurePercent, label: service.figure?.label ?? "" },
+    figure:
+      figurePercent === undefined
+        ? null
+        : { percent: figurePercent, isMost: figureSide === "most", label: service.figure?.label ?? "" },
   };
   if (objectivePercent === undefined) return { ...common, known: null };
   const target = objectivePercent / 100;

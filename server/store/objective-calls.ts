@@ -1,4 +1,4 @@
-import { keptOfFigure, SLOT_MS, slotMeans } from "#core/stats/figure-objective";
+import { keptOfFigure, SLOT_MS, slotMeans, type FigureGoal } from "#core/stats/figure-objective";
 import type { Kept } from "#core/stats/objective";
 import { DAY_MS } from "#core/time/windows";
 import { callCount, operationFigures } from "./call-figures";
@@ -51,10 +51,10 @@ export function objectiveReader(
   entries: Iterable<number>,
   nowMs: number,
 ): KeptReader {
-  const { figurePercent, serverLimitMs } = service.details;
+  const { figurePercent, figureSide, serverLimitMs } = service.details;
   return figurePercent === undefined
     ? keptReader(db, entries, serverLimitMs)
-    : figureReader(db, service.id, figurePercent / 100, nowMs);
+    : figureReader(db, service.id, { share: figurePercent / 100, isMost: figureSide === "most" }, nowMs);
 }
 
 /** How often there was something to keep to over the objective's period, without reading how it went. */
@@ -70,7 +70,7 @@ export function countedBy(
 }
 
 /** Days are read as they are asked for, each once. */
-function figureReader(db: Db, serviceId: number, share: number, nowMs: number): KeptReader {
+function figureReader(db: Db, serviceId: number, goal: FigureGoal, nowMs: number): KeptReader {
   const series = seriesOfService(db, serviceId);
   const days = new Map<number, ReadonlyMap<number, number>>();
   const meanOf = (slot: number): number | undefined => {
@@ -82,5 +82,5 @@ function figureReader(db: Db, serviceId: number, share: number, nowMs: number): 
     }
     return means?.get(slot);
   };
-  return (fromMs, toMs) => keptOfFigure(meanOf, share, { fromMs, toMs, nowMs });
+  return (fromMs, toMs) => keptOfFigure(meanOf, goal, { fromMs, toMs, nowMs });
 }

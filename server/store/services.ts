@@ -29,8 +29,10 @@ export interface ServiceDetails {
   browserLimitMs?: number;
   /** Share of calls that must be answered within the limit without failing, percent, over 30 days. */
   objectivePercent?: number;
-  /** Where the objective counts the business figure instead: the share of its usual that it is to reach, percent. */
+  /** Where the objective counts the business figure instead: the share of its usual that it is held against, percent. */
   figurePercent?: number;
+  /** Whether it is to stay at or below that share; left out, it is to reach it. */
+  figureSide?: "most";
   /** Whether people want to hear of slowness, or of failures only. */
   tells?: "failures and slowness" | "failures";
   /** How the state of its members follows from each of theirs; the worst of them without it. */

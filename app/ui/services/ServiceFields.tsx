@@ -46,15 +46,31 @@ export function ServiceFields({ page, answer }: { page: ServiceFormPage; answer:
           sx={{ width: 200 }}
         />
         {service?.figure ? (
-          <TextField
-            {...field(
-              "figurePercent",
-              `By ${service.figure.label} (%)`,
-              details.figurePercent,
-              "Share of its usual it has to reach; empty: calls count.",
-            )}
-            sx={{ width: 240 }}
-          />
+          <>
+            <TextField
+              {...field(
+                "figureSide",
+                service.figure.label,
+                details.figureSide ?? "least",
+                "Most, where more of it is worse.",
+              )}
+              select
+              sx={{ width: 220 }}
+              slotProps={{ inputLabel: { shrink: true } }}
+            >
+              <MenuItem value="least">reaches at least</MenuItem>
+              <MenuItem value="most">stays at most</MenuItem>
+            </TextField>
+            <TextField
+              {...field(
+                "figurePercent",
+                "Of its usual (%)",
+                details.figurePercent,
+                "Empty: calls count, not the figure.",
+              )}
+              sx={{ width: 220 }}
+            />
+          </>
         ) : null}
         <TextField
           {...field("tells", "Tell of", details.tells ?? "failures and slowness")}

@@ -44,6 +44,29 @@ describe("a ticket system", () => {
     expect(tickets.map((one) => one.ref)).toEqual(["A-1", "A-2"]);
     expect(asked).toBe(3);
   });
+  it("of another form is read by what its settings say, over its pages, and its first ticket is told whole", async () => {
+    const address = await serve((request, response) => {
+      const after = new URL(request.url ?? "", "http://x").searchParams.get("after");
+      json({
+        result: after ? [{ number: 2 }] : [{ number: 1, plan: { begin: "2026-03-17 08:00" }, about: "gate, rail" }],
+        more: after ? null : "/tickets?after=1",
+      })(request, response);
+    });
+    const reading = "items = result\nnext = more\nref = 'CHG-' & $string(number)\nfrom = plan.begin\nthings = about";
+    const tickets: unknown[] = [];
+    const settings = { address, reading };
+    for await (const one of ticketsDriver.discover?.(settings, [], ended.signal, tools, {} as never) ?? [])
+      if (one.what === "tickets") tickets.push(...one.tickets.map(({ ref, things }) => [ref, things]));
+    expect(tickets).toEqual([
+      ["CHG-1", ["gate", "rail"]],
+      ["CHG-2", []],
+    ]);
+    const checked = await ticketsDriver.check(settings, [], ended.signal, tools);
+    expect(checked.lines.join(" ")).toContain(
+      "The first is CHG-1: without a title; no state, nobody named, 2026-03-17T08:00Z to an open end, about gate, rail.",
+    );
+    expect(ticketsDriver.settings.safeParse({ address, reading: "number" }).success).toBe(false);
+  });
   it("tells nothing when a later page fails: what was known stays", async () => {
     const address = await serve((request, response) =>
       request.url?.includes("page")

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { parseReading, READ_PARTS, readTickets } from "#core/changes/ticket-reading";
 import { MOST_TICKETS, parseTickets, type Ticket } from "#core/changes/tickets";
 import { fetchText, type TextAnswer } from "../../outside/fetch-text";
 import type { Access } from "../../vault/kinds";
@@ -22,8 +23,21 @@ const ticketSettings = z.strictObject({
       description:
         "JSON (a list, or {items, next} for pages), CSV with a head line, or an iCalendar. Fields: ref, title, state, person, from, to, things.",
     }),
+  reading: z
+    .string()
+    .max(8000, "That is more than 8,000 characters.")
+    .default("")
+    .superRefine((text, context) => {
+      const read = parseReading(text);
+      if (!read.ok) context.addIssue({ code: "custom", message: read.problem });
+    })
+    .meta({
+      title: "Where it says what",
+      description: `Only where its fields have other names: a line for each part with a JSONata expression, as “ref = number”. Parts: ${READ_PARTS.join(", ")}.`,
+      lines: true,
+    }),
 });
-export type TicketSettings = z.infer<typeof ticketSettings>;
+export type TicketSettings = z.input<typeof ticketSettings>;
 
 /** A failure whose message is a sentence for people. */
 class TicketFailure extends Error {
@@ -52,12 +66,14 @@ async function ask(address: string, access: readonly Access[], signal: AbortSign
 
 /** All tickets, page by page; throws a sentence where a page cannot be read. Pages lead to the same host only. */
 async function* pages(
-  { address }: TicketSettings,
+  { address, reading = "" }: TicketSettings,
   access: readonly Access[],
   signal: AbortSignal,
   tools: SourceTools,
 ): AsyncGenerator<Ticket[]> {
   const asked = new Set<string>();
+  const known = parseReading(reading);
+  if (!known.ok) throw new TicketFailure(known.problem);
   let count = 0;
   for (let next: string | null = address; next !== null;) {
     if (asked.has(next)) throw new TicketFailure(`Page ${asked.size + 1} leads back to ${next}.`);
@@ -67,7 +83,10 @@ async function* pages(
     if (answer.status === 401 || answer.status === 403)
       throw new TicketFailure(`It answers ${answer.status}: the credential is not accepted.`);
     if (answer.status !== 200) throw new TicketFailure(`Page ${asked.size} answers ${answer.status}.`);
-    const parsed = parseTickets(answer.text, String(answer.headers["content-type"] ?? ""), tools.now());
+    const type = String(answer.headers["content-type"] ?? "");
+    const parsed = known.reading.size
+      ? await readTickets(answer.text, type, known.reading)
+      : parseTickets(answer.text, type, tools.now());
     if (!parsed.ok) throw new TicketFailure(`Page ${asked.size}: ${parsed.problem}`);
     count += parsed.tickets.length;
     if (count > MOST_TICKETS)
@@ -85,6 +104,17 @@ function onSameHost(next: string, address: string): string {
     throw new TicketFailure(`The next page is said to be at ${url.origin}, which is not where tickets are read from.`);
   return url.href;
 }
+
+const instantOf = (ms: number | null) => (ms === null ? "an open end" : new Date(ms).toISOString().slice(0, 16) + "Z");
+
+/** A ticket in a sentence, so that whoever says where things stand sees whether they were found. */
+const saidOf = ({ ref, title, state, person, fromMs, toMs, things }: Ticket): string =>
+  `The first is ${ref}: ${title || "without a title"}; ${[
+    state || "no state",
+    person ? `by ${person}` : "nobody named",
+    fromMs === null && toMs === null ? "no window" : `${instantOf(fromMs)} to ${instantOf(toMs)}`,
+    things.length ? `about ${things.slice(0, 3).join(", ")}${things.length > 3 ? " …" : ""}` : "about nothing named",
+  ].join(", ")}.`;
 
 const sayOf = (error: unknown) => (error instanceof Error ? error.message : String(error));
 
@@ -111,7 +141,7 @@ export const ticketsDriver: SourceDriver<TicketSettings> = {
         ok: true,
         lines: [
           `${count.toLocaleString("en-GB")} tickets on ${read === 3 ? "the first 3 pages" : `${read} ${read === 1 ? "page" : "pages"}`}.`,
-          ...(first ? [`The first is ${first.ref}: ${first.title || "without a title"}.`] : []),
+          ...(first ? [saidOf(first)] : []),
         ],
       };
     } catch (error) {
