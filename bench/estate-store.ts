@@ -1,8 +1,10 @@
 import { mkdirSync } from "node:fs";
 import { join } from "node:path";
-import { migrate, openStore } from "#server/store/database";
+import { migrate, openStore, prepared, type Db } from "#server/store/database";
 import { insertComponent } from "#server/store/estate";
 import { putLabel } from "#server/store/labels";
+import { insertRelation } from "#server/store/relations";
+import { saveService, writeMembers } from "#server/store/services";
 import { insertSource } from "#server/store/sources";
 
 const PARTS = 4;
@@ -62,5 +64,50 @@ export function fillEstate(root: string, folder: string, size: number): void {
         );
     }
   })();
+  db.close();
+}
+
+/** Relations of a filled estate: what runs where, and so many in all that calls make up the rest; and a service on it. */
+function relateEstate(db: Db, relations: number): void {
+  const since = Date.now() - 3_600_000;
+  const ids = prepared<{ id: number; host_id: number | null }>(
+    db,
+    "SELECT id, host_id FROM component ORDER BY id",
+  ).all();
+  db.transaction(() => {
+    let made = 0;
+    for (const { id, host_id } of ids)
+      if (host_id !== null) {
+        insertRelation(
+          db,
+          { type: "runs-on", fromId: id, toId: host_id, detail: "", connections: 0, seenBy: "x" },
+          since,
+        );
+        made++;
+      }
+    for (let at = 0; made < relations; at++, made++)
+      insertRelation(
+        db,
+        {
+          type: "talks-to",
+          fromId: ids[(at * 7) % ids.length]?.id as number,
+          toId: ids[(at * 31 + 3) % ids.length]?.id as number,
+          detail: `tcp/${8000 + (at % 9)}`,
+          connections: 1 + (at % 5),
+          seenBy: "x",
+        },
+        since,
+      );
+    const members = new Set(ids.slice(0, 200).map((row) => row.id));
+    const service = saveService(db, { uid: "s", name: "S", purpose: "", owner: "", entries: [] }, since);
+    writeMembers(db, service, members, new Set([...members].slice(0, 3)), since);
+  })();
+}
+
+/** Fills a new store with an estate of so many components and relations. */
+export function fillLargeMap(root: string, folder: string, components: number, relations: number): void {
+  fillEstate(root, folder, components);
+  const db = openStore(join(folder, "holotaxis.db"), "writer");
+  relateEstate(db, relations);
   db.close();
 }

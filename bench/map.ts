@@ -5,9 +5,7 @@ import { singlePoints, Structure, type NeedEdge, type Part } from "#core/topolog
 import { mapPage } from "#server/pages/map/page";
 import { openStore, prepared } from "#server/store/database";
 import { differences } from "#server/store/differences";
-import { insertRelation } from "#server/store/relations";
-import { saveService, writeMembers } from "#server/store/services";
-import { fillEstate } from "./estate-store";
+import { fillLargeMap } from "./estate-store";
 import type { Measurement } from "./measurement";
 
 const COMPONENTS = 5_000;
@@ -30,41 +28,8 @@ function median(runs: number, work: () => unknown): number {
 export function benchMap(root: string): Measurement[] {
   const folder = mkdtempSync(join(tmpdir(), "holotaxis-map-"));
   try {
-    fillEstate(root, folder, COMPONENTS);
+    fillLargeMap(root, folder, COMPONENTS, RELATIONS);
     const db = openStore(join(folder, "holotaxis.db"), "writer");
-    const since = Date.now() - 3_600_000;
-    const ids = prepared<{ id: number; host_id: number | null }>(
-      db,
-      "SELECT id, host_id FROM component ORDER BY id",
-    ).all();
-    db.transaction(() => {
-      let made = 0;
-      for (const { id, host_id } of ids)
-        if (host_id !== null) {
-          insertRelation(
-            db,
-            { type: "runs-on", fromId: id, toId: host_id, detail: "", connections: 0, seenBy: "x" },
-            since,
-          );
-          made++;
-        }
-      for (let at = 0; made < RELATIONS; at++, made++)
-        insertRelation(
-          db,
-          {
-            type: "talks-to",
-            fromId: ids[(at * 7) % ids.length]?.id as number,
-            toId: ids[(at * 31 + 3) % ids.length]?.id as number,
-            detail: `tcp/${8000 + (at % 9)}`,
-            connections: 1 + (at % 5),
-            seenBy: "x",
-          },
-          since,
-        );
-      const members = new Set(ids.slice(0, 200).map((row) => row.id));
-      const service = saveService(db, { uid: "s", name: "S", purpose: "", owner: "", entries: [] }, since);
-      writeMembers(db, service, members, new Set([...members].slice(0, 3)), since);
-    })();
     const atMs = Date.now() - 60_000;
     const plain = median(9, () => {
       prepared(db, "SELECT * FROM component").all();

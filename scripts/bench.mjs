@@ -12,6 +12,7 @@ install();
 await buildIfStale();
 const { headers, measurePages, timed } = await import("../bench/pages.mjs");
 const { measurePlatforms } = await import("../bench/platforms.mjs");
+const { measureMapPaint } = await import("../bench/map-paint.mjs");
 const { measureFinding } = await import("../bench/find.mjs");
 const parts = await bundle("bench/main.ts", "bench.js");
 
@@ -275,6 +276,7 @@ try {
   if (wanted("parts")) await measureEachPart();
   if (wanted("spend")) for (const one of await (await import(pathToFileURL(parts).href)).measureSpend(root)) keep(one);
   if (wanted("map")) for (const one of (await import(pathToFileURL(parts).href)).measureMap(root)) keep(one);
+  if (wanted("map")) await measureMapPaint({ folder, keep });
   if (wanted("causes")) for (const one of (await import(pathToFileURL(parts).href)).causes()) keep(one);
   if (wanted("runs")) for (const one of await (await import(pathToFileURL(parts).href)).runs(root)) keep(one);
   if (wanted("telling")) for (const one of (await import(pathToFileURL(parts).href)).telling(root)) keep(one);
