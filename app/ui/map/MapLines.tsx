@@ -1,5 +1,6 @@
-import { memo, useMemo } from "react";
-import { lineGroups, lineTargets, type LineGroup } from "./lines";
+import { memo, useEffect, useMemo, useState } from "react";
+import { whenIdle } from "../idle";
+import { lineGroups, lineTargets, type LineGroup, type LineTarget } from "./lines";
 import type { MapData } from "./StrataMap";
 
 const Group = ({ group, dashed }: { group: LineGroup; dashed: boolean }) => {
@@ -49,13 +50,7 @@ export const MapLines = memo(function MapLines({ map, hovered, dashed, level, on
           ))}
         </g>
       )}
-      {onChoose
-        ? targets.map(({ key, line, title }) => (
-            <path key={key} className="hx-hit" d={line} data-link={key} onClick={() => onChoose(key)}>
-              <title>{title}</title>
-            </path>
-          ))
-        : null}
+      {onChoose ? <Hits targets={targets} onChoose={onChoose} /> : null}
       {failing.map(({ key, tip: [x, y], failing: words }) => (
         <text key={key} className="hx-fails" x={x + 6} y={y - 8} style={{ fontSize: Math.max(11.5, 11 / level) }}>
           {words}
@@ -63,6 +58,24 @@ export const MapLines = memo(function MapLines({ map, hovered, dashed, level, on
       ))}
     </svg>
   );
+});
+
+/** What is pointed at to choose a line: drawn once the map is painted, and not again while the pointer moves. */
+const Hits = memo(function Hits({
+  targets,
+  onChoose,
+}: {
+  targets: readonly LineTarget[];
+  onChoose: (key: string) => void;
+}) {
+  const [drawn, setDrawn] = useState(false);
+  useEffect(() => whenIdle(() => setDrawn(true)), []);
+  if (!drawn) return null;
+  return targets.map(({ key, line, title }) => (
+    <path key={key} className="hx-hit" d={line} data-link={key} onClick={() => onChoose(key)}>
+      <title>{title}</title>
+    </path>
+  ));
 });
 
 const AllLines = memo(function AllLines({
