@@ -3,6 +3,7 @@ import Stack from "@mui/material/Stack";
 import { useState } from "react";
 import { Form } from "react-router";
 import { z } from "zod";
+import { logFigureSchema } from "#core/telemetry/log-fields";
 import { DAY_MS, dayAndTime } from "#core/time/windows";
 import { endpointSchema } from "#server/settings";
 import type { Route } from "./+types/setup.signals";
@@ -13,6 +14,7 @@ import { KeepLink } from "../ui/KeepLink";
 import { Empty, Fact, PageHead, Problem, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
 import { AgentHosts } from "../ui/ingest/AgentHosts";
+import { LogFigures } from "../ui/ingest/LogFigures";
 import { RetentionForm } from "../ui/ingest/RetentionForm";
 import { ScrapedEndpoints } from "../ui/ingest/ScrapedEndpoints";
 import { RuleForm, Senders } from "../ui/ingest/Senders";
@@ -58,6 +60,8 @@ const schema = z.discriminatedUnion("what", [
       .transform((text) => (text === "" ? null : Number(text))),
   }),
   z.object({ what: z.literal("removeEndpoint"), id: z.coerce.number().int().min(1) }),
+  logFigureSchema.extend({ what: z.literal("figure") }),
+  z.object({ what: z.literal("removeFigure"), id: z.coerce.number().int().min(1) }),
   z.object({
     what: z.literal("retention"),
     raw: days("Samples"),
@@ -86,6 +90,12 @@ export async function action({ request, context }: Route.ActionArgs) {
         const { what: _what, ...endpoint } = value;
         return act(context, "endpoint.save", endpoint);
       }
+      case "figure": {
+        const { what: _what, ...figure } = value;
+        return act(context, "log-figure.save", figure);
+      }
+      case "removeFigure":
+        return act(context, "log-figure.remove", { id: value.id });
       case "removeEndpoint":
         return act(context, "endpoint.remove", { id: value.id });
       default:
@@ -139,6 +149,7 @@ export default function SignalsSetup({ loaderData: page, actionData: answered }:
         </Section>
         {one ? <RuleForm key={one.id} attributes={one.attributes} onDone={() => setChosen(null)} /> : null}
         <ScrapedEndpoints credentials={page.credentials} pages={page.pages} states={page.scraped} nowMs={now.nowMs} />
+        <LogFigures figures={page.figures} nowMs={now.nowMs} />
         <AgentHosts hosts={page.agents} nowMs={now.nowMs} />
         <Section title={`Matching rules: ${page.rules.length}`} pad={false}>
           {page.rules.length === 0 ? (

@@ -177,6 +177,15 @@ const SHIPPED: readonly MetricInfo[] = [
   metric("logs.many", "Log records", "1", { ...high("many errors in the logs"), nature: "log" }),
   metric("logs.new", "New log patterns", "1", { ...high("errors never met before"), nature: "log" }),
   metric("logs.none", "Log records", "1", { bad: "low", symptom: { low: "nothing in the logs" }, nature: "log" }),
+  metric("log.distinct", "Different values in its log", "1", {
+    ...high("its log tells of many more than usual"),
+    nature: "log",
+  }),
+  metric("log.share", "Share of its log records", "%", {
+    bad: "high",
+    symptom: { high: "its log tells of one more often than usual", low: "its log tells of one more seldom than usual" },
+    nature: "log",
+  }),
   metric("log.pattern", "Log pattern", "1", { nature: "log" }),
   metric("calls.failing", "Failing calls", "%", { ...high("calls fail"), nature: "failing" }),
   metric("calls.slow", "Slow calls", "%", { ...high("calls are slow"), nature: "slow" }),

@@ -15,6 +15,7 @@ const whole = (title: string, least: number, most: number, first: number) =>
     .meta({ title });
 
 export const LOG_LEVEL_CHOICES = ["0", "9", "13", "17", "21"] as const;
+export const LOG_LEVEL_WORDS = ["any", "information or worse", "warnings or worse", "errors or worse", "fatal"];
 
 export const logSettings = z.strictObject({
   words: z
@@ -23,13 +24,10 @@ export const logSettings = z.strictObject({
     .max(200, "A search has at most 200 characters.")
     .default("")
     .meta({ title: "Words", description: "As in the search of logs: words, “as it stands”, -without. Empty for all." }),
-  level: z
-    .enum(LOG_LEVEL_CHOICES)
-    .default("17")
-    .meta({
-      title: "Level",
-      choices: ["any", "information or worse", "warnings or worse", "errors or worse", "fatal"],
-    }),
+  level: z.enum(LOG_LEVEL_CHOICES).default("17").meta({
+    title: "Level",
+    choices: LOG_LEVEL_WORDS,
+  }),
   condition: z
     .enum(["more", "atLeast", "none", "new"])
     .default("more")

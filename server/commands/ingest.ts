@@ -4,7 +4,9 @@ import { insertChange } from "../store/changes";
 import { PersonError } from "../store/database";
 import { endpoints } from "../store/endpoints";
 import { matchingRules } from "../store/resources";
+import { logFigures } from "../store/log-figures";
 import { readRetention, saveRetention } from "../store/retention";
+import { logFigureSchema } from "#core/telemetry/log-fields";
 import { INSTALLATION } from "#core/people/rights";
 import { command } from "./command";
 
@@ -50,6 +52,22 @@ export const ingestCommands = {
     input: z.strictObject({ id }),
     run: ({ ingest }, input, who) => ingest.removeEndpoint(input.id, who.name),
     record: (input, url) => `Stopped scraping ${url ?? `endpoint ${input.id}`}`,
+  }),
+  "log-figure.save": command({
+    right: "configure",
+    about: ({ name }) => ({ type: "log-figure", id: name }),
+    state: ({ db }, { name }) => logFigures(db).find((one) => one.name === name),
+    input: logFigureSchema,
+    run: ({ ingest }, input, who) => ingest.saveLogFigure(input, who.name),
+    record: (input) => `Made the figure “${input.name}” of logs`,
+  }),
+  "log-figure.remove": command({
+    right: "configure",
+    about: ({ id: one }) => ({ type: "log-figure", id: one }),
+    state: ({ db }, { id: one }) => logFigures(db).find((figure) => figure.id === one),
+    input: z.strictObject({ id }),
+    run: ({ ingest }, input, who) => ingest.removeLogFigure(input.id, who.name),
+    record: (input, name) => `Removed the figure “${name ?? input.id}” of logs`,
   }),
   "retention.save": command({
     right: "configure",

@@ -28,7 +28,16 @@ export interface CommandPorts {
   /** What a run would do, with every word filled in; nothing is done. */
   dryRun: (prepared: Prepared) => Promise<DryStep[]>;
   chores: Pick<Chores, "begin" | "answer">;
-  ingest: Pick<Ingest, "importSamples" | "saveEndpoint" | "removeEndpoint" | "saveMatchingRule" | "removeMatchingRule">;
+  ingest: Pick<
+    Ingest,
+    | "importSamples"
+    | "saveEndpoint"
+    | "removeEndpoint"
+    | "saveLogFigure"
+    | "removeLogFigure"
+    | "saveMatchingRule"
+    | "removeMatchingRule"
+  >;
   vault: Pick<Vault, "seal" | "use" | "note">;
   /** Asks a host for its key without signing in; throws an Error with a reason. */
   hostKeyAt: (address: string, port: number) => Promise<string>;

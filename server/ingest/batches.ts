@@ -8,6 +8,7 @@ import { SPANS } from "../store/relations";
 import { forgetExemplars, writeExemplars } from "../store/exemplars";
 import { LogWriter, type NewLog } from "../store/log-writer";
 import { DAY_MS } from "#core/time/windows";
+import { LogFigures } from "./log-figures";
 import { SentReleases } from "./sent-releases";
 import { SettingLogs } from "./setting-logs";
 import { touchResource } from "../store/resources";
@@ -53,6 +54,7 @@ export class BatchIngest {
   readonly reporters: AgentReporters;
   private readonly releases: SentReleases;
   private readonly settings: SettingLogs;
+  readonly figures: LogFigures;
   /** How far ahead of ours the records of each host are, milliseconds, since the last tick. */
   private readonly ahead = new Map<number, number[]>();
   private readonly hosts = new Map<number, number>();
@@ -74,6 +76,7 @@ export class BatchIngest {
     this.senders = new Senders(db, sampleWriter);
     this.releases = new SentReleases(db, this.senders.all());
     this.settings = new SettingLogs(db);
+    this.figures = new LogFigures(db, sampleWriter);
     this.logWriter = new LogWriter(db);
     this.spanWriter = new SpanWriter(db);
     this.reload();
@@ -183,7 +186,10 @@ export class BatchIngest {
     this.logWriter.write(logs);
     this.records += logs.length;
     this.noteClocks(logs, nowMs);
-    this.settings.take(logs, (id) => this.componentOf(id), nowMs);
+    const componentOf = (id: number) => this.componentOf(id);
+    this.settings.take(logs, componentOf, nowMs);
+    this.figures.tick(nowMs);
+    this.figures.take(logs, componentOf, nowMs);
   }
 
   /** How far ahead of ours the clock of each sender's host is: what was said cannot come before it was said. */
@@ -331,6 +337,7 @@ export class BatchIngest {
   /** Who reports and who is silent, at each tick; call inside a transaction. */
   listen(nowMs: number): Listened {
     this.tellClocks(nowMs);
+    this.figures.tick(nowMs);
     const listened = this.reporters.look(nowMs);
     for (const { componentId, reports } of listened.reachable)
       this.sampleWriter.record(

@@ -12,6 +12,8 @@ import { PersonError, storeProblem, type Db } from "../store/database";
 import { componentById } from "../store/estate";
 import { removeMatchingRule, saveMatchingRule } from "../store/resources";
 import { removeEndpoint, saveEndpoint, endpoints, type EndpointFields } from "../store/endpoints";
+import type { LogFigureFields } from "#core/telemetry/log-fields";
+import { logFigures, removeLogFigure, saveLogFigure } from "../store/log-figures";
 import type { BatchIngest, Committed, Receipt } from "./batches";
 import { keepWhatFits } from "./isolate";
 import type { SampleWriter } from "./sample-writer";
@@ -184,6 +186,40 @@ export class Ingest {
 
   tellTrapUsers(): void {
     this.reply({ kind: "trap-users", users: this.context.trapUsers() });
+  }
+
+  saveLogFigure(given: LogFigureFields, by: string): number {
+    const { db, now, batches } = this.context;
+    const id = db.transaction(() => {
+      insertChange(db, {
+        atMs: now(),
+        kind: "setting",
+        componentId: null,
+        summary: `The figure “${given.name}” is made of logs: ${given.field}`,
+        by,
+      });
+      return saveLogFigure(db, given, by, now());
+    })();
+    batches.figures.reload();
+    return id;
+  }
+
+  removeLogFigure(id: number, by: string): string {
+    const { db, now, batches } = this.context;
+    const name = logFigures(db).find((one) => one.id === id)?.name;
+    if (!name) throw new PersonError("That figure is not made any more.");
+    db.transaction(() => {
+      removeLogFigure(db, id);
+      insertChange(db, {
+        atMs: now(),
+        kind: "setting",
+        componentId: null,
+        summary: `The figure “${name}” is no longer made of logs`,
+        by,
+      });
+    })();
+    batches.figures.reload();
+    return name;
   }
 
   saveEndpoint(given: EndpointFields, by: string): void {

@@ -6,6 +6,7 @@ import { setupSchema, type SetupFile, type SourceInput } from "../settings";
 import { readSource } from "../sources/input";
 import { PersonError, writeMeta, type Db } from "../store/database";
 import { saveEndpoint } from "../store/endpoints";
+import { saveLogFigure } from "../store/log-figures";
 import { accountByName, insertAccount } from "../store/people";
 import { saveCollection } from "../store/labels";
 import { saveService } from "../store/services";
@@ -79,7 +80,8 @@ export function takeDemoPeople(db: Db, file: string, nowMs: number): void {
  * wrong.
  */
 export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): void {
-  const { organisation, sources, endpoints, services, spend, collections, policies, chores } = readSetup(file);
+  const { organisation, sources, endpoints, services, spend, collections, policies, chores, logFigures } =
+    readSetup(file);
   const refuse = refuser(file);
   db.transaction(() => {
     writeMeta(db, "organisation", organisation);
@@ -95,6 +97,7 @@ export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): vo
     });
     takeCredentials(db, file, vault, nowMs);
     for (const one of endpoints) saveEndpoint(db, one, BY, nowMs);
+    for (const one of logFigures) saveLogFigure(db, one, BY, nowMs);
     for (const one of services) saveService(db, one, nowMs);
     for (const [name, level] of Object.entries(policies)) {
       const policy = policyNamed(db, name);

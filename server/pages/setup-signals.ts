@@ -5,6 +5,7 @@ import { allResources, countsOfResources, matchingRules } from "../store/resourc
 import { readRetention } from "../store/retention";
 import { listCredentials } from "../store/credentials";
 import { endpoints } from "../store/endpoints";
+import { componentsWithFigures, logFigures } from "../store/log-figures";
 import { kindOfCredential } from "../vault/kinds";
 
 const MOST_SHOWN = 200;
@@ -38,12 +39,19 @@ export function signalsSetupPage(db: Db, _question: object) {
     namedCount: named.length,
     rules: matchingRules(db),
     pages: endpoints(db),
+    figures: figuresOfLogs(db),
     credentials: listCredentials(db)
       .filter((one) => kindOfCredential(one.kind)?.serves === "http")
       .map(({ id, name, destinations }) => ({ id, name, destinations })),
     retention: readRetention(db),
     logs: logCount(db),
   };
+}
+
+/** Figures made of fields of log records, with how many components have each. */
+function figuresOfLogs(db: Db) {
+  const counts = componentsWithFigures(db);
+  return logFigures(db).map((one) => ({ ...one, components: counts.get(one.id) ?? 0 }));
 }
 
 /** Hosts on which our agent runs. */

@@ -257,3 +257,27 @@ test("a sender that fits nobody waits, and is named by a rule", async ({ page, r
   await page.getByRole("button", { name: "Add" }).click();
   await expect(page.getByRole("main").getByRole("alert")).toContainText("begins with http:// or https://");
 });
+
+test("a field of logs becomes a figure of the components that say it", async ({ page }) => {
+  const complaints = listen(page);
+  await page.goto("/setup/signals");
+  const figures = page
+    .locator("section.hx-section")
+    .filter({ has: page.getByRole("heading", { name: /^Figures from logs/ }) });
+  await expect(figures.getByRole("row").filter({ hasText: "Clients of a database" })).toContainText("different values");
+  await figures.getByRole("textbox", { name: "Figure" }).fill("Trains");
+  await figures.getByRole("textbox", { name: "Field" }).fill("{value}");
+  await figures.getByRole("button", { name: "Add" }).click();
+  await expect(page.getByText("Say what stands before or after {value}.").first()).toBeVisible();
+  await figures.getByRole("textbox", { name: "Field" }).fill("Train slot {value} passed");
+  await figures.getByRole("button", { name: "Add" }).click();
+  const made = figures.getByRole("row").filter({ hasText: "Train slot {value} passed" });
+  await expect(made).toContainText("Edo Brandsma-Quill");
+  expect(await axeFinds(page)).toEqual([]);
+  await figures.getByRole("link", { name: "Clients of a database" }).click();
+  await expect(heading(page)).toContainText("Different values in its log");
+  await page.goBack();
+  await page.getByRole("button", { name: "Remove Trains" }).click();
+  await expect(made).toHaveCount(0);
+  expect(complaints.filter((text) => !text.includes("400"))).toEqual([]);
+});
