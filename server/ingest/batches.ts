@@ -96,6 +96,7 @@ export class BatchIngest {
   /** Takes up what the estate and the rules are by now; inside a transaction. */
   reload(): void {
     this.hosts.clear();
+    this.figures.reload();
     this.senders.reload();
     this.reporters.reload();
   }

@@ -68,14 +68,9 @@ export function LogFigures({ figures, nowMs }: { figures: Answer<"signalsSetup">
         ) : null}
         <Form method="post">
           <input type="hidden" name="what" value="figure" />
-          <Stack direction="row" sx={{ gap: 1.5, alignItems: "start" }}>
+          <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
             <TextField name="name" label="Figure" sx={{ width: 200 }} />
-            <TextField
-              name="field"
-              label="Field"
-              helperText="An attribute's name, or a line as “Connection from {value} accepted”."
-              sx={{ flex: 1 }}
-            />
+            <TextField name="field" label="Field" placeholder="Connection from {value} accepted" sx={{ flex: 1 }} />
             <TextField name="measure" label="Count" select defaultValue="distinct" sx={{ width: 180 }}>
               <MenuItem value="distinct">different values</MenuItem>
               <MenuItem value="share">share of each value</MenuItem>
@@ -92,6 +87,10 @@ export function LogFigures({ figures, nowMs }: { figures: Answer<"signalsSetup">
               Add
             </RightButton>
           </Stack>
+          <p className="hx-caption" style={{ margin: "6px 0 0" }}>
+            A field is an attribute of the records by its name, or a line of text with {"{value}"} in its place. What is
+            made of it is judged against its usual on each component, from now on.
+          </p>
         </Form>
       </Stack>
     </Section>
