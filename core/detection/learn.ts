@@ -22,5 +22,12 @@ export function without(spans: Rolled, odd: readonly { fromMs: number; toMs: num
   return { times: pick(whole.times), min: pick(whole.min), mean: pick(whole.mean), max: pick(whole.max) };
 }
 
-/** What is usual, learned from the spans themselves that are to be looked at: for a preview of what nobody judged yet. */
-export const learnFrom = (spans: Rolled): Range | undefined => learnRange(asSpans(spans));
+/**
+ * What is usual, learned from the spans themselves that are to be looked at: for a preview of what nobody judged yet.
+ * @param forgiven stretches that say nothing of it
+ */
+export const learnFrom = (
+  spans: Rolled,
+  forgiven: readonly { fromMs: number; toMs: number }[],
+  stepMs: number,
+): Range | undefined => learnRange(without(spans, forgiven, stepMs));

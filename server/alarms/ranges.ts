@@ -4,7 +4,7 @@ import { metricTitle } from "#core/catalogue/metrics";
 import { joinSpans, rollSamples, type Spans } from "#core/telemetry/rollup";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
-import { Forgiven } from "./forgiven";
+import { Forgiven } from "../changes/forgiven";
 import type { LiveSeries, SampleWriter } from "../ingest/sample-writer";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";

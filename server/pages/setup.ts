@@ -3,6 +3,7 @@ import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { metricInfo, metricName, splitMetric } from "#core/catalogue/metrics";
 import type { Scope, SeriesDetector } from "#core/detection/detector";
 import { learnFrom } from "#core/detection/learn";
+import { Forgiven } from "../changes/forgiven";
 import { siblingsAmong } from "#core/estate/siblings";
 import type { Samples } from "#core/telemetry/chunk";
 import { lowerBound } from "#core/telemetry/merge";
@@ -141,16 +142,13 @@ export function rulePreview(
   const othersOf = othersReader(db, detector.others?.(rule.settings as never), judged, fromMs, toMs);
   let samples = 0;
   const tried: Tried[] = [];
+  const forgiven = new Forgiven(db);
   for (const one of judged.slice(0, MOST_REPLAYED)) {
     if (samples >= MOST_SAMPLES) break;
-    const { verdicts, count } = replayOne(
-      db,
-      { detector, settings: rule.settings },
-      one,
-      fromMs,
-      toMs,
-      othersOf?.(one),
-    );
+    const { verdicts, count } = replayOne(db, { detector, settings: rule.settings }, one, fromMs, toMs, {
+      forgiven,
+      othersAt: othersOf?.(one),
+    });
     samples += count;
     tried.push({ name: one.name, instance: one.instance, verdicts });
   }
@@ -196,17 +194,25 @@ function othersReader(
   };
 }
 
-/** What a rule would have said of one series in a window of the past, and of how many samples. */
+/**
+ * What a rule would have said of one series in a window of the past, and of how many samples.
+ * @param forgiven what is not learned from, read once for many series
+ */
 export function replayOne(
   db: Db,
   { detector, settings }: { detector: SeriesDetector; settings: unknown },
   one: RuleSeries,
   fromMs: number,
   toMs: number,
-  othersAt?: (atMs: number) => readonly number[],
+  {
+    forgiven = new Forgiven(db),
+    othersAt,
+  }: { forgiven?: Forgiven; othersAt?: ((atMs: number) => readonly number[]) | undefined } = {},
 ) {
   const window = judgedSamples(db, one, detector.reads(settings as never).over, fromMs, toMs);
-  const rangeAt = detector.learns ? rangeReader(db, one.id, window, fromMs, toMs) : undefined;
+  const rangeAt = detector.learns
+    ? rangeReader(db, one, window, forgiven.spansOf(one.component_id, fromMs, toMs), { fromMs, toMs })
+    : undefined;
   return { verdicts: replay(detector, settings as never, window, one, rangeAt, othersAt), count: window.times.length };
 }
 
@@ -230,9 +236,15 @@ const STALE_MS = 10 * 60_000;
 const FIVE_MINUTES_MS = 5 * 60_000;
 
 /** What was known of a series at an instant; of one that nobody judged yet, what the window itself tells. */
-function rangeReader(db: Db, seriesId: number, window: Samples, fromMs: number, toMs: number) {
-  const kept = learnedIn(db, seriesId, fromMs, toMs);
-  const own = kept.length ? undefined : learnFrom(rollSamples(window, FIVE_MINUTES_MS));
+function rangeReader(
+  db: Db,
+  { id }: RuleSeries,
+  window: Samples,
+  forgiven: readonly { fromMs: number; toMs: number }[],
+  { fromMs, toMs }: { fromMs: number; toMs: number },
+) {
+  const kept = learnedIn(db, id, fromMs, toMs);
+  const own = kept.length ? undefined : learnFrom(rollSamples(window, FIVE_MINUTES_MS), forgiven, FIVE_MINUTES_MS);
   return (atMs: number) => own ?? (kept.findLast((one) => one.atMs <= atMs) ?? kept[0])?.range;
 }
 

@@ -1,7 +1,7 @@
 import { endedBefore, LONGEST_TICKET_MS, workWindows, type WorkWindow } from "#core/changes/planned-work";
 import { holidaysOf } from "#core/telling/rotation";
 import { MINUTE_MS } from "#core/time/windows";
-import { coveredBy } from "../changes/work-scope";
+import { coveredBy } from "./work-scope";
 import { rollOuts } from "../store/changes";
 import type { Db } from "../store/database";
 import { currentComponents } from "../store/estate";
