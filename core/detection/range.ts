@@ -74,6 +74,24 @@ export function bucketOf(level: Level, atMs: number): number {
   return (weekday < 5 ? 0 : 24) + hour;
 }
 
+/** The buckets of many instants. */
+function bucketsOf(level: Level, times: ArrayLike<number>): Int16Array {
+  const places = new Int16Array(times.length);
+  if (level === "one") return places;
+  // Instants of one hour are of one bucket.
+  let hour = Number.NaN;
+  let place = 0;
+  for (let index = 0; index < places.length; index++) {
+    const own = Math.floor((times[index] as number) / HOUR_MS);
+    if (own !== hour) {
+      hour = own;
+      place = bucketOf(level, times[index] as number);
+    }
+    places[index] = place;
+  }
+  return places;
+}
+
 /** What is usual at an instant; undefined where nothing was measured at such an hour. */
 export function usualAt(range: Range, atMs: number): { middle: number; spread: number } | undefined {
   const at = bucketOf(range.level, atMs);
@@ -122,13 +140,14 @@ export function learnRange(spans: Spans, { counts = false }: { counts?: boolean 
   const count = spans.times.length;
   if (count < LEAST_SPANS) return undefined;
   const level = bestLevel(byHours(spans));
-  const middle = middles(level, spans, 0, count);
-  const spread = spreads(level, spans, middle, counts);
+  const buckets = bucketsOf(level, spans.times);
+  const middle = pooledMedians(level, buckets, spans.mean, count);
+  const spread = spreads(level, buckets, spans.mean, middle, counts);
   const z = (values: ArrayLike<number>, sign: number) => {
     const list = new Float64Array(count);
     let used = 0;
     for (let index = 0; index < count; index++) {
-      const at = bucketOf(level, spans.times[index] as number);
+      const at = buckets[index] as number;
       const one = (sign * ((values[index] as number) - (middle[at] as number))) / (spread[at] as number);
       if (!Number.isNaN(one)) list[used++] = one;
     }
@@ -178,11 +197,12 @@ function bestLevel(spans: Spans): Level {
   // From coarse to fine: what is finer has to be better, not only as good.
   for (const level of [...LEVELS].reverse()) {
     if ((level === "day" && days < 2) || (level === "workday" && days < 4) || (level === "week" && days < 13)) continue;
-    const middle = middles(level, spans, 0, cut);
+    const buckets = bucketsOf(level, times);
+    const middle = pooledMedians(level, buckets, mean, cut);
     let error = 0;
     let seen = 0;
     for (let index = cut; index < count; index++) {
-      const off = Math.abs((mean[index] as number) - (middle[bucketOf(level, times[index] as number)] as number));
+      const off = Math.abs((mean[index] as number) - (middle[buckets[index] as number] as number));
       if (Number.isNaN(off)) continue;
       error += off;
       seen++;
@@ -194,20 +214,21 @@ function bestLevel(spans: Spans): Level {
   return best?.level ?? "one";
 }
 
-/** Medians of the buckets, each with its neighbours. */
-function middles(level: Level, { times, mean }: Spans, from: number, to: number): Float32Array {
-  return pooledMedians(level, times, mean, from, to);
-}
-
-function spreads(level: Level, { times, mean }: Spans, middle: Float32Array, counts: boolean): Float32Array {
-  const off = new Float64Array(times.length);
+function spreads(
+  level: Level,
+  buckets: Int16Array,
+  mean: ArrayLike<number>,
+  middle: Float32Array,
+  counts: boolean,
+): Float32Array {
+  const off = new Float64Array(mean.length);
   let smallest = Number.POSITIVE_INFINITY;
-  for (let index = 0; index < times.length; index++) {
-    off[index] = Math.abs((mean[index] as number) - (middle[bucketOf(level, times[index] as number)] as number));
+  for (let index = 0; index < off.length; index++) {
+    off[index] = Math.abs((mean[index] as number) - (middle[buckets[index] as number] as number));
     const step = index ? Math.abs((mean[index] as number) - (mean[index - 1] as number)) : 0;
     if (step > 0 && step < smallest) smallest = step;
   }
-  const mad = pooledMedians(level, times, off, 0, times.length);
+  const mad = pooledMedians(level, buckets, off, off.length);
   // A series that hardly ever moves has no spread of its own: the smallest step that it took is its grain.
   const grain = Number.isFinite(smallest) ? smallest : 0;
   return Float32Array.from(mad, (one, at) => {
@@ -217,29 +238,25 @@ function spreads(level: Level, { times, mean }: Spans, middle: Float32Array, cou
   });
 }
 
-/** The median of each bucket's values and those of its neighbours; NaN where there are none. */
-function pooledMedians(
-  level: Level,
-  times: ArrayLike<number>,
-  values: ArrayLike<number>,
-  from: number,
-  to: number,
-): Float32Array {
+/**
+ * The median of each bucket's values and those of its neighbours; NaN where there are none.
+ * @param places bucket of each value
+ * @param to only values before this place count
+ */
+function pooledMedians(level: Level, places: Int16Array, values: ArrayLike<number>, to: number): Float32Array {
   const buckets = BUCKETS[level];
   // Counted first, so that every bucket is a piece of one array.
   const ends = new Int32Array(buckets + 1);
-  const places = new Int32Array(to - from);
-  for (let index = from; index < to; index++) {
-    const at = Number.isNaN(values[index] as number) ? -1 : bucketOf(level, times[index] as number);
-    places[index - from] = at;
-    if (at >= 0) ends[at + 1] = (ends[at + 1] as number) + 1;
+  for (let index = 0; index < to; index++) {
+    const at = places[index] as number;
+    if (!Number.isNaN(values[index] as number)) ends[at + 1] = (ends[at + 1] as number) + 1;
   }
   for (let at = 0; at < buckets; at++) ends[at + 1] = (ends[at + 1] as number) + (ends[at] as number);
   const next = ends.slice(0, buckets);
   const sorted = new Float64Array(ends[buckets] as number);
-  for (let index = from; index < to; index++) {
-    const at = places[index - from] as number;
-    if (at < 0) continue;
+  for (let index = 0; index < to; index++) {
+    const at = places[index] as number;
+    if (Number.isNaN(values[index] as number)) continue;
     sorted[next[at] as number] = values[index] as number;
     next[at] = (next[at] as number) + 1;
   }
