@@ -1,9 +1,16 @@
+import { mkdtempSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { learnRange, packRange, type Range } from "#core/detection/range";
 import { replay } from "#core/detection/replay";
 import { threshold, thresholdSettings } from "#core/detection/threshold";
 import { usual, usualSettings } from "#core/detection/usual";
 import { calls, callSettings } from "#core/detection/calls";
 import { learnCalls } from "#core/detection/call-usual";
+import { Ranges } from "#server/alarms/ranges";
+import { SampleWriter } from "#server/ingest/sample-writer";
+import { migrate, openStore } from "#server/store/database";
+import { appendRollup, readRollup } from "#server/store/rollups";
 import type { Measurement } from "./measurement";
 
 const STEP_MS = 300_000;
@@ -28,8 +35,56 @@ function timed(work: () => void): number {
   return performance.now() - began;
 }
 
+/** Series that are learned from a store; as many as are read within a few seconds. */
+const STORED = 1_000;
+
+/** Learning as the engine does it: what is summed up is read, what was odd is left out, what is learned is kept. */
+function learnFromStore(root: string): Measurement {
+  const folder = mkdtempSync(join(tmpdir(), "holotaxis-learn-"));
+  try {
+    const db = openStore(join(folder, "holotaxis.db"), "writer");
+    migrate(db, join(root, "server", "store", "migrations"));
+    const writer = new SampleWriter(db);
+    const endMs = FROM + DAYS * 86_400_000;
+    const series = db.transaction(() =>
+      Array.from({ length: STORED }, (_, seed) => {
+        const one = writer.series({ componentId: null, serviceId: null }, `figure.${seed}`, "", "1", FROM);
+        const { times, mean } = fortnight(seed);
+        // Minutes of five minutes are not all alike.
+        const spread = (by: number) => Float64Array.from(mean, (value, index) => value + by * (1 + (index % 5) / 10));
+        const count = new Float64Array(times.length).fill(20);
+        const sum = mean.map((value) => value * 20);
+        appendRollup(db, one.id, STEP_MS, { starts: times, count, sum, min: spread(-1), max: spread(1), last: mean });
+        one.rolledToMs = endMs;
+        return one;
+      }),
+    )();
+    const ranges = new Ranges(db, writer, () => ({ budgetMs: Number.POSITIVE_INFINITY, seldom: 1 }));
+    const learning = timed(() =>
+      db.transaction(() => {
+        ranges.begin();
+        for (const one of series) if (!ranges.of(one, endMs)) throw new Error("Nothing was learned.");
+      })(),
+    );
+    const reading = timed(() => {
+      for (const one of series) readRollup(db, one.id, STEP_MS, FROM, endMs);
+    });
+    db.close();
+    return {
+      name: "learning a fortnight of 50,000 series from the store",
+      value: ((learning / STORED) * 50_000) / 1000,
+      unit: "s",
+      better: "lower",
+      target: 90,
+      reference: { name: "reading the same from the store", value: ((reading / STORED) * 50_000) / 1000 },
+    };
+  } finally {
+    rmSync(folder, { recursive: true, force: true });
+  }
+}
+
 /** What judging costs: a tick of many series, learning, a preview. The references read the same numbers plainly. */
-export function measureJudging(): Measurement[] {
+export function measureJudging(root: string): Measurement[] {
   const learned: Range[] = [];
   const LEARNED = 400;
   const past = Array.from({ length: LEARNED }, (_, seed) => fortnight(seed));
@@ -57,6 +112,7 @@ export function measureJudging(): Measurement[] {
       reference: { name: "168 hours with two numbers each", value: 168 * 8 },
     },
   ];
+  measurements.push(learnFromStore(root));
   for (const [count, target] of [
     [50_000, 1000],
     [200_000, 4000],

@@ -38,7 +38,7 @@ export async function measureParts(root: string): Promise<Measurement[]> {
 }
 
 /** What judging costs: ticks, learning, previews. */
-export const judging = (): Measurement[] => measureJudging();
+export const judging = (root: string): Measurement[] => measureJudging(root);
 /** What it costs to find causes in a bad tick. */
 export const causes = (): Measurement[] => measureCauses();
 /** What it costs to decide who is told, and to draw what goes with it. */

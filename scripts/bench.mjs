@@ -280,7 +280,7 @@ try {
   if (wanted("causes")) for (const one of (await import(pathToFileURL(parts).href)).causes()) keep(one);
   if (wanted("runs")) for (const one of await (await import(pathToFileURL(parts).href)).runs(root)) keep(one);
   if (wanted("telling")) for (const one of (await import(pathToFileURL(parts).href)).telling(root)) keep(one);
-  if (wanted("judging")) for (const one of (await import(pathToFileURL(parts).href)).judging()) keep(one);
+  if (wanted("judging")) for (const one of (await import(pathToFileURL(parts).href)).judging(root)) keep(one);
   const bare = ["starts", "pages", "find", "platforms"].some(wanted) ? await bareServer() : undefined;
   if (wanted("starts")) await measureStarts(bare);
   if (wanted("pages")) await measureLargeEstate(bare);
