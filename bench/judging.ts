@@ -49,11 +49,14 @@ function learnFromStore(root: string): Measurement {
     const series = db.transaction(() =>
       Array.from({ length: STORED }, (_, seed) => {
         const one = writer.series({ componentId: null, serviceId: null }, `figure.${seed}`, "", "1", FROM);
-        const { times, mean } = fortnight(seed);
+        const { times, mean: exact } = fortnight(seed);
+        // Hosts measure to a hundredth.
+        const mean = exact.map((value) => Math.round(value * 100) / 100);
         // Minutes of five minutes are not all alike.
-        const spread = (by: number) => Float64Array.from(mean, (value, index) => value + by * (1 + (index % 5) / 10));
+        const spread = (by: number) =>
+          Float64Array.from(mean, (value, index) => Math.round((value + by * (1 + (index % 5) / 10)) * 100) / 100);
         const count = new Float64Array(times.length).fill(20);
-        const sum = mean.map((value) => value * 20);
+        const sum = mean.map((value) => Math.round(value * 2000) / 100);
         appendRollup(db, one.id, STEP_MS, { starts: times, count, sum, min: spread(-1), max: spread(1), last: mean });
         one.rolledToMs = endMs;
         return one;

@@ -1,4 +1,4 @@
-import { medianOf, select } from "../stats/select";
+import { medianOf, medianOfSorted, putInOrder, select } from "../stats/select";
 import { normalAbove } from "../stats/tails";
 import { DAY_MS, HOUR_MS } from "../time/windows";
 
@@ -49,8 +49,6 @@ export const LEAST_SPANS = 72;
 const TAIL_SHARE = 0.02;
 /** Fewer values than these beyond it, and the tail is taken for that of a wide normal law. */
 const LEAST_BEYOND = 12;
-/** Neighbouring hours that a bucket is pooled with, on each side. */
-const POOLED = 1;
 /** MAD of a normal law times this is its standard deviation (NIST/SEMATECH e-Handbook 1.3.5.17). */
 const MAD_TO_DEVIATION = 1.4826;
 /** A spread is at least this share of the middle. */
@@ -163,24 +161,23 @@ export function learnRange(spans: Spans, { counts = false }: { counts?: boolean 
 
 /** Means of hours: enough to choose among levels of hours, and a twelfth as many. */
 function byHours({ times, mean }: Spans): Spans {
-  const hours: number[] = [];
-  const sums: number[] = [];
-  const counts: number[] = [];
+  const hours = new Float64Array(times.length);
+  const means = new Float64Array(times.length);
+  let used = 0;
+  let [hour, sum, count] = [Number.NaN, 0, 0];
   for (let index = 0; index < times.length; index++) {
     const value = mean[index] as number;
     if (Number.isNaN(value)) continue;
-    const hour = Math.floor((times[index] as number) / HOUR_MS) * HOUR_MS;
-    if (hours.at(-1) !== hour) {
-      hours.push(hour);
-      sums.push(0);
-      counts.push(0);
+    const own = Math.floor((times[index] as number) / HOUR_MS);
+    if (own !== hour) {
+      [hour, sum, count] = [own, 0, 0];
+      hours[used++] = own * HOUR_MS;
     }
-    const last = hours.length - 1;
-    sums[last] = (sums[last] as number) + value;
-    counts[last] = (counts[last] as number) + 1;
+    sum += value;
+    means[used - 1] = sum / ++count;
   }
-  const means = Float64Array.from(sums, (sum, index) => sum / (counts[index] as number));
-  return { times: Float64Array.from(hours), mean: means, min: means, max: means };
+  const whole = means.subarray(0, used);
+  return { times: hours.subarray(0, used), mean: whole, min: whole, max: whole };
 }
 
 /** The last third of the past, a week at the most, forecast from what was before. */
@@ -239,7 +236,7 @@ function spreads(
 }
 
 /**
- * The median of each bucket's values and those of its neighbours; NaN where there are none.
+ * The median of each bucket's values and those of the hours before and after; NaN where there are none.
  * @param places bucket of each value
  * @param to only values before this place count
  */
@@ -264,17 +261,13 @@ function pooledMedians(level: Level, places: Int16Array, values: ArrayLike<numbe
   if (buckets === 1) return Float32Array.of(medianOf(sorted));
   // Workdays and other days are rings of their own.
   const ring = level === "workday" ? 24 : buckets;
-  const scratch = new Float64Array(sorted.length);
+  // Each is put in order once, for itself and its neighbours.
+  for (let at = 0; at < buckets; at++) putInOrder(piece(at));
   const medians = new Float32Array(buckets);
   for (let at = 0; at < buckets; at++) {
     const start = at - (at % ring);
-    let length = 0;
-    for (let step = -POOLED; step <= POOLED; step++) {
-      const one = piece(start + ((at - start + step + ring) % ring));
-      scratch.set(one, length);
-      length += one.length;
-    }
-    medians[at] = medianOf(scratch.subarray(0, length));
+    const beside = (step: number) => piece(start + ((at - start + step + ring) % ring));
+    medians[at] = medianOfSorted(beside(-1), beside(0), beside(1));
   }
   return medians;
 }

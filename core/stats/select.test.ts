@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { expect, it } from "vitest";
-import { medianOf, select } from "./select";
+import { medianOf, medianOfSorted, putInOrder, select } from "./select";
 
 const numbers = fc.array(
   fc.oneof(fc.double({ noNaN: true, noDefaultInfinity: true }), fc.integer({ min: 0, max: 3 })),
@@ -33,4 +33,20 @@ it("has the median of an even count between its two middle values", () => {
   expect(medianOf(Float64Array.of(4, 1, 3, 2))).toBe(2.5);
   expect(medianOf(Float64Array.of(5, 1, 3))).toBe(3);
   expect(medianOf(new Float64Array(0))).toBeNaN();
+});
+it("puts few and many in order, and finds the median of three lists in order as of all together (property)", () => {
+  const list = fc.array(fc.double({ noNaN: true, noDefaultInfinity: true }), { maxLength: 120 });
+  fc.assert(
+    fc.property(list, list, list, (...lists) => {
+      const sorted = lists.map((one) => {
+        const values = Float64Array.from(one);
+        putInOrder(values);
+        expect([...values]).toEqual([...Float64Array.from(one).sort()]);
+        return values;
+      });
+      const [a, b, c] = sorted as [Float64Array, Float64Array, Float64Array];
+      const all = medianOf(Float64Array.from(lists.flat()));
+      expect(medianOfSorted(a, b, c) + 0).toEqual(all + 0);
+    }),
+  );
 });

@@ -59,7 +59,9 @@ export function commonDivisor(numbers: Float64Array, count: number): number {
 }
 
 export const zigzag = (value: number): number => (value >= 0 ? value * 2 : value * -2 - 1);
-export const unzigzag = (value: number): number => (value % 2 === 0 ? value / 2 : -(value + 1) / 2);
+export const unzigzag = (value: number): number =>
+  // Whole numbers of the processor where it fits, which it nearly always does.
+  value < 2_147_483_648 ? (value >>> 1) ^ -(value & 1) : value % 2 === 0 ? value / 2 : -(value + 1) / 2;
 
 /** Packs the first `count` (1 or more) values. */
 export function writeColumn(bits: BitWriter, values: Float64Array, count: number): void {

@@ -99,8 +99,11 @@ export function encodeSpans(spans: Spans): Uint8Array {
   return bits.toBytes();
 }
 
-/** Unpacks what `encodeSpans` packed. Throws a RangeError when the bytes end too early. */
-export function decodeSpans(bytes: Uint8Array, length: number): Spans {
+/**
+ * Unpacks what `encodeSpans` packed. Throws a RangeError when the bytes end too early.
+ * @param withLast the last values are packed last: who does not look at them need not wait for them
+ */
+export function decodeSpans(bytes: Uint8Array, length: number, withLast = true): Spans {
   const bits = new BitReader(bytes);
   return {
     starts: readInstants(bits, length),
@@ -108,6 +111,6 @@ export function decodeSpans(bytes: Uint8Array, length: number): Spans {
     min: readColumn(bits, length),
     max: readColumn(bits, length),
     sum: readColumn(bits, length),
-    last: readColumn(bits, length),
+    last: withLast ? readColumn(bits, length) : new Float64Array(0),
   };
 }

@@ -96,7 +96,7 @@ export class Ranges {
     if (rolledTo === null || rolledTo <= fromMs)
       return rollSamples(this.sampleWriter.recall(series.id, fromMs, toMs), STEP_MS);
     return joinSpans([
-      readRollup(this.db, series.id, STEP_MS, fromMs, rolledTo),
+      readRollup(this.db, series.id, STEP_MS, fromMs, rolledTo, false),
       rollSamples(this.sampleWriter.recall(series.id, rolledTo, toMs), STEP_MS),
     ]);
   }

@@ -42,15 +42,25 @@ export function firstRolled(db: Db, seriesId: number, stepMs: number): number | 
   ).get(seriesId, stepMs)?.start_at;
 }
 
-/** Spans of one resolution that begin in a window, its end not included. */
-export function readRollup(db: Db, seriesId: number, stepMs: number, fromMs: number, toMs: number): Spans {
+/**
+ * Spans of one resolution that begin in a window, its end not included.
+ * @param withLast whether the last values are wanted too; left out, they are empty
+ */
+export function readRollup(
+  db: Db,
+  seriesId: number,
+  stepMs: number,
+  fromMs: number,
+  toMs: number,
+  withLast = true,
+): Spans {
   const rows = prepared<RollupRow>(
     db,
     `SELECT start_at, end_at, count, data FROM rollup WHERE series_id = ?1 AND step_ms = ?2 AND start_at < ?4
        AND start_at >= coalesce((SELECT max(start_at) FROM rollup WHERE series_id = ?1 AND step_ms = ?2 AND start_at <= ?3), 0) ORDER BY start_at`,
   ).all({ 1: seriesId, 2: stepMs, 3: fromMs, 4: toMs });
   const parts = rows.map((row) => {
-    const spans = decodeSpans(row.data, row.count);
+    const spans = decodeSpans(row.data, row.count, withLast);
     return sliceSpans(spans, lowerBound(spans.starts, fromMs), lowerBound(spans.starts, toMs));
   });
   return joinSpans(parts);
