@@ -174,6 +174,11 @@ const SHIPPED: readonly MetricInfo[] = [
     nature: "clock",
   }),
   metric("clock.ahead", "Clock ahead", "s", { ...high("its clock runs ahead"), combine: "max", nature: "clock" }),
+  metric("process.restarts", "Starts within 15 min", "1", {
+    ...high("it is started again and again"),
+    nature: "down",
+    combine: "max",
+  }),
   metric("logs.many", "Log records", "1", { ...high("many errors in the logs"), nature: "log" }),
   metric("logs.new", "New log patterns", "1", { ...high("errors never met before"), nature: "log" }),
   metric("logs.none", "Log records", "1", { bad: "low", symptom: { low: "nothing in the logs" }, nature: "log" }),

@@ -6,7 +6,7 @@ const MINUTE = 60_000;
 /** Identities that are told of, look by look, a minute apart. */
 const told = (looks: readonly (readonly number[])[]) => {
   const restarts = new Restarts();
-  return looks.map((pids, at) => restarts.look([[1, pids]], at * MINUTE).map((one) => one.pids ?? []));
+  return looks.map((pids, at) => restarts.look([[1, pids]], at * MINUTE).restarts.map((one) => one.pids ?? []));
 };
 
 describe("restarts", () => {
@@ -32,10 +32,20 @@ describe("restarts", () => {
       }),
     );
   });
+  it("are counted over a quarter of an hour while one follows the other, down to none, and not of what never stays", () => {
+    const countsOf = (looks: readonly number[]) => {
+      const restarts = new Restarts();
+      return looks.map((pid, at) => restarts.look([[1, [pid]]], at * MINUTE).counts.get(1));
+    };
+    expect(countsOf([1, 1, 2, 3, 4, 4])).toEqual([undefined, undefined, 1, 2, 3, 3]);
+    expect(countsOf([1, 2, 3, 4])).toEqual([undefined, undefined, undefined, undefined]);
+    const over = countsOf([1, 1, ...Array.from({ length: 18 }, () => 2)]);
+    expect(over.slice(15)).toEqual([1, 1, 0, undefined, undefined]);
+  });
   it("of what is watched no longer are forgotten", () => {
     const restarts = new Restarts();
     for (const at of [0, 1]) restarts.look([[1, [7]]], at * MINUTE);
     restarts.keep(new Set([2]));
-    expect(restarts.look([[1, [9]]], 2 * MINUTE)).toEqual([]);
+    expect(restarts.look([[1, [9]]], 2 * MINUTE).restarts).toEqual([]);
   });
 });

@@ -3,6 +3,10 @@ interface Running {
   pids: ReadonlySet<number>;
   /** Looks in a row that met at least one of them. */
   looks: number;
+  /** It ran for some looks once: what never did is no program that was started anew. */
+  isSettled: boolean;
+  /** When it was started anew lately, as far as looks tell. */
+  startsMs: number[];
   toldMs: number[];
 }
 
@@ -18,6 +22,8 @@ const LEAST_LOOKS = 2;
 /** Of one that is started again and again so many are told within an hour. */
 const MOST_AN_HOUR = 3;
 const HOUR_MS = 3_600_000;
+/** Starts are counted over this time. */
+export const COUNTED_MS = 900_000;
 
 /**
  * Restarts by the numbers of processes (`hrSWRunIndex` of RFC 2790, or those of Linux): a program was started anew when
@@ -30,9 +36,14 @@ export class Restarts {
   /**
    * @param programs identity of each program that is watched, with the numbers of its processes; those that do not run
    * at this look are left out or have none
+   * @returns what was started anew since the look before, and how often what was so lately was in a quarter of an hour
    */
-  look(programs: Iterable<readonly [id: number, pids: readonly number[]]>, atMs: number): Restart[] {
+  look(
+    programs: Iterable<readonly [id: number, pids: readonly number[]]>,
+    atMs: number,
+  ): { restarts: Restart[]; counts: ReadonlyMap<number, number> } {
     const restarts: Restart[] = [];
+    const counts = new Map<number, number>();
     for (const [id, pids] of programs) {
       const [pid] = pids;
       if (pid === undefined) continue;
@@ -44,9 +55,15 @@ export class Restarts {
         restarts.push({ id, ...(known.pids.size === 1 && pids.length === 1 ? { pids: [before as number, pid] } : {}) });
         told.push(atMs);
       }
-      this.running.set(id, { pids: new Set(pids), looks: goesOn ? known.looks + 1 : 1, toldMs: told });
+      const looks = goesOn ? known.looks + 1 : 1;
+      const isSettled = known?.isSettled === true || looks >= LEAST_LOOKS;
+      const startsMs = (known?.startsMs ?? []).filter((one) => atMs - one < COUNTED_MS);
+      if (known?.isSettled && !goesOn) startsMs.push(atMs);
+      // The first count of none after others says that it is over.
+      if (startsMs.length > 0 || known?.startsMs.length) counts.set(id, startsMs.length);
+      this.running.set(id, { pids: new Set(pids), looks, isSettled, startsMs, toldMs: told });
     }
-    return restarts;
+    return { restarts, counts };
   }
 
   /** Forgets what is watched no longer. */

@@ -111,6 +111,16 @@ describe("programs that are started anew", () => {
         poll(["web", [9]], ["db", [3]]),
       ),
     ).toEqual(["box: started anew, with all 2 of its programs"]));
+  it("are counted while they go on", () => {
+    const hostId = add("box");
+    const web = add("web @ box", { kind: "app.process", hostId, process: "web", label: "web", address: null });
+    poller.reload(START);
+    [1, 1, 2, 3, 4].forEach((pid, at) =>
+      poller.take(onlyHost(), poll(["web", [pid]], ["other", [9]]), START + at * 30_000, 1),
+    );
+    writer.commit("everything", () => undefined);
+    expect(valuesOf(web, "process.restarts")).toEqual([1, 2, 3]);
+  });
 });
 
 const onlyHost = (): PolledHost => [...poller.hosts.values()][0] as PolledHost;

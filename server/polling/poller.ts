@@ -265,7 +265,14 @@ export class Poller {
       const id = host.processes.get(name);
       return id === undefined || !pids?.length ? [] : [[id, pids] as const];
     });
-    const restarts = this.restarts.look(programs, atMs);
+    const { restarts, counts } = this.restarts.look(programs, atMs);
+    const second = Math.floor(atMs / 1000) * 1000;
+    for (const [componentId, count] of counts)
+      this.sampleWriter.record(
+        this.sampleWriter.series({ componentId, serviceId: null }, "process.restarts", "", "1", second),
+        second,
+        count,
+      );
     const tell = (id: number, what: string) => {
       const component = componentById(this.db, id);
       if (component?.valid_to === null)
