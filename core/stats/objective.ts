@@ -1,4 +1,5 @@
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "../time/windows";
+import { countAtLeast } from "./tails";
 
 /** Calls and those that did not keep to the objective. */
 export interface Kept {
@@ -26,6 +27,17 @@ export function burnRate(kept: Kept, target: number): number {
   const allowed = 1 - target;
   const share = shareOf(kept);
   return allowed > 0 ? share / allowed : share > 0 ? Number.POSITIVE_INFINITY : 0;
+}
+
+/** Rarer than this among calls that keep just to their objective, so many bad ones are no chance. */
+const RARE = 0.001;
+
+/**
+ * The same, but 0 where so many bad calls may be chance (Poisson) though the objective is kept: one of six calls of a
+ * quiet hour is no budget that burns.
+ */
+export function sureBurnRate(kept: Kept, target: number): number {
+  return kept.bad > 0 && countAtLeast(kept.bad, kept.calls * (1 - target), 0) < RARE ? burnRate(kept, target) : 0;
 }
 
 /** Share of the budget that is left, 1 to 0, and below it where more was spent than there was. */

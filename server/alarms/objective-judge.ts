@@ -1,6 +1,6 @@
 import type { ObjectiveDetector, Verdict } from "#core/detection/detector";
 import { detectorOf } from "#core/detection/registry";
-import { burnRate, BURN_WINDOWS } from "#core/stats/objective";
+import { burnRate, BURN_WINDOWS, sureBurnRate } from "#core/stats/objective";
 import { activeAlarms, listRules, type RuleRow } from "../store/alarms";
 import type { Db } from "../store/database";
 import { objectiveReader } from "../store/objective-calls";
@@ -66,7 +66,7 @@ export class ObjectiveJudge {
       const kept = objectiveReader(this.db, service, this.context.entries().get(id) ?? [], atMs);
       const windows = BURN_WINDOWS.map((one) => ({
         ...one,
-        long: burnRate(kept(atMs - one.longMs, atMs), target),
+        long: sureBurnRate(kept(atMs - one.longMs, atMs), target),
         short: burnRate(kept(atMs - one.shortMs, atMs), target),
       }));
       return judges.flatMap((judge) => this.judge(judge, id, windows, atMs));

@@ -1,4 +1,13 @@
-import { BUDGET_MS, budgetLeft, burnRate, BURN_WINDOWS, isBurning, timeLeft, type Kept } from "#core/stats/objective";
+import {
+  BUDGET_MS,
+  budgetLeft,
+  burnRate,
+  BURN_WINDOWS,
+  isBurning,
+  sureBurnRate,
+  timeLeft,
+  type Kept,
+} from "#core/stats/objective";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import { objectiveReader } from "../store/objective-calls";
 import { componentsById } from "../store/estate";
@@ -49,9 +58,10 @@ export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number
     bad: 0,
   });
   const windows = BURN_WINDOWS.map(({ longMs, shortMs, rate }) => {
-    const long = burnRate(keptIn(atMs - longMs, atMs), target);
+    const kept = keptIn(atMs - longMs, atMs);
+    const long = burnRate(kept, target);
     const short = burnRate(keptIn(atMs - shortMs, atMs), target);
-    return { longMs, shortMs, rate, long, short, burns: isBurning(long, short, rate) };
+    return { longMs, shortMs, rate, long, short, burns: isBurning(sureBurnRate(kept, target), short, rate) };
   });
   const left = budgetLeft(whole, target);
   let bad = 0;

@@ -1,6 +1,14 @@
 import fc from "fast-check";
 import { expect, it } from "vitest";
-import { BUDGET_MS, budgetLeft, burnRate, BURN_WINDOWS, isBurning, timeLeft } from "#core/stats/objective";
+import {
+  BUDGET_MS,
+  budgetLeft,
+  burnRate,
+  BURN_WINDOWS,
+  isBurning,
+  sureBurnRate,
+  timeLeft,
+} from "#core/stats/objective";
 
 // The table published with multi-window, multi-burn-rate alerts (from memory; recomputed here): of a budget of 30 days,
 // 2 % in 1 hour are a rate of 14.4, 5 % in 6 hours one of 6, 10 % in 3 days one of 1; short windows are a twelfth.
@@ -38,4 +46,15 @@ it("a budget is spent by its bad calls, whatever their number, and left where th
       },
     ),
   );
+});
+
+it("takes no budget for burning where so few bad calls may be chance (Poisson, exact sums)", () => {
+  // P(X ≥ 1 | 0.03) = 1 − e^−0.03 = 0.0296; P(X ≥ 2 | 0.03) = 1 − e^−0.03 · 1.03 = 0.00044.
+  expect(sureBurnRate({ calls: 6, bad: 1 }, 0.995)).toBe(0);
+  expect(sureBurnRate({ calls: 6, bad: 2 }, 0.995)).toBeCloseTo(2 / 6 / 0.005);
+  // As many as the objective allows are never too many.
+  expect(sureBurnRate({ calls: 10_000, bad: 50 }, 0.995)).toBe(0);
+  expect(sureBurnRate({ calls: 10_000, bad: 90 }, 0.995)).toBeCloseTo(1.8);
+  expect(sureBurnRate({ calls: 0, bad: 0 }, 0.995)).toBe(0);
+  expect(sureBurnRate({ calls: 10, bad: 1 }, 1)).toBe(Number.POSITIVE_INFINITY);
 });
