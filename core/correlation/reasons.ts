@@ -7,6 +7,8 @@ export interface SaidEvidence extends Evidence {
   name: string;
   /** What is wrong there: "calls are slow". */
   symptom: string;
+  /** Others whose log says so, where it is not seen on the thing itself. */
+  saidBy?: string;
 }
 
 /** A change on a cause just before, in words. */
@@ -28,7 +30,9 @@ export function reasonsOf(cause: Cause, evidence: readonly SaidEvidence[], chang
   });
   const pro: string[] = [];
   const contra: string[] = [];
-  if (own.length) pro.push(`${[...new Set(own.map((one) => lowerFirst(one.symptom)))].join(", ")} on it itself`);
+  const seen = own.filter((one) => one.saidBy === undefined);
+  if (seen.length) pro.push(`${[...new Set(seen.map((one) => lowerFirst(one.symptom)))].join(", ")} on it itself`);
+  for (const { saidBy } of own) if (saidBy !== undefined) pro.push(`errors in the log of ${saidBy} name it`);
   for (const term of cause.terms) {
     if (term.what === "explains" && others.length) {
       const example = others.find((one) => !own.some((each) => each.name === one.name)) ?? others[0];

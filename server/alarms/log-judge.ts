@@ -6,7 +6,7 @@ import { HALF_HOUR_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { activeAlarms, listRules, type RuleRow } from "../store/alarms";
 import type { Db } from "../store/database";
 import { endFinding, keepFinding } from "../store/findings";
-import { countBySender, usualBySender, type CountedLogs } from "../store/log-counts";
+import { countBySender, newestOfPattern, usualBySender, type CountedLogs } from "../store/log-counts";
 import { logsSince } from "../store/log-novelty";
 import type { AlarmBook, AlarmEvent, AlarmKind } from "./alarm-book";
 
@@ -33,6 +33,9 @@ export interface LogContext {
   servicesOf(componentId: number): readonly { id: number }[];
   componentOf(resourceId: number): number | null;
 }
+
+/** A record that is longer is told by its pattern. */
+const LONGEST = 300;
 
 /** Judges what is said in the logs: of each component that a rule is about. */
 export class LogJudge {
@@ -94,17 +97,18 @@ export class LogJudge {
     const fromMs = atMs - settings.minutes * MINUTE_MS;
     const counts = this.byComponent(countBySender(this.db, what, fromMs, atMs), (a, b) => ({
       count: a.count + b.count,
-      example: a.count >= b.count ? a.example : b.example,
+      ...(a.count >= b.count ? { example: a.example, sender: a.sender } : { example: b.example, sender: b.sender }),
     }));
     const part = (settings.minutes * MINUTE_MS) / HALF_HOUR_MS;
     for (const id of new Set([...counts.keys(), ...judge.usual.keys(), ...states.keys()])) {
       if (!this.isInScope(rule, id)) continue;
-      const { count, example } = counts.get(id) ?? { count: 0, example: "" };
+      const { count, example, sender } = counts.get(id) ?? { count: 0, example: "" };
       const known = judge.usual.get(id);
       const usual = known && { mean: known.mean * part, variance: Math.max(known.mean, known.variance) * part };
       const state = states.get(id) ?? detector.fresh();
       states.set(id, state);
-      const verdict = detector.evaluate(settings, state, { atMs, count, usual, example }, { instance: "", unit: "1" });
+      const judged = detector.evaluate(settings, state, { atMs, count, usual, example }, { instance: "", unit: "1" });
+      const verdict = judged && { ...judged, text: this.inFull(judged.text, example, sender, fromMs) };
       if (verdict?.severity === "cleared") events.push(...this.leave(judge, id, verdict.text, atMs));
       else if (verdict && settings.as === "finding") keepFinding(this.db, { ...kindOf(judge, id), ...verdict }, atMs);
       else if (verdict) {
@@ -123,6 +127,13 @@ export class LogJudge {
     }
     const event = this.book.clear(kind, text, atMs);
     return event ? [event] : [];
+  }
+
+  /** What was said in the words of a record, in place of its pattern: addresses in it tell who is meant. */
+  private inFull(text: string, pattern: string, sender: number | undefined, fromMs: number): string {
+    if (sender === undefined || !pattern.includes("<*>") || !text.includes(pattern)) return text;
+    const said = newestOfPattern(this.db, sender, pattern, fromMs);
+    return said === undefined ? text : text.replace(pattern, () => (said.length > LONGEST ? pattern : said));
   }
 
   private byComponent<T>(bySender: ReadonlyMap<number, T>, add: (a: T, b: T) => T): Map<number, T> {

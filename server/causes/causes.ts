@@ -1,6 +1,7 @@
 import { lowerFirst, metricInfo, symptomOf } from "#core/catalogue/metrics";
 import { rankCauses, type Cause, type Evidence } from "#core/correlation/cause";
-import { natureOf } from "#core/correlation/harm";
+import type { Nature } from "#core/catalogue/metrics";
+import { natureOf, type HarmEdge } from "#core/correlation/harm";
 import { likeness, type Signature } from "#core/correlation/likeness";
 import { reasonsOf, type SaidChange, type SaidEvidence } from "#core/correlation/reasons";
 import { isOnlyLack } from "#core/estate/plan";
@@ -8,7 +9,8 @@ import { MINUTE_MS } from "#core/time/windows";
 import type { AlarmRow, Subject } from "../store/alarms";
 import { changesOf, type ChangeRow } from "../store/changes";
 import type { Db } from "../store/database";
-import { findingsIn } from "../store/findings";
+import { componentById } from "../store/estate";
+import { findingsIn, type FindingRow } from "../store/findings";
 import { alarmsOfIncident, confirmedIncidents, type IncidentCause } from "../store/incidents";
 import { consumersOf } from "./consumers";
 import { componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
@@ -88,28 +90,56 @@ function odditiesOf(
   candidates: ReadonlySet<string>,
   firstMs: number,
   untilMs: number,
+  harm: HarmMap,
 ): (SaidEvidence & { alarms: number[] })[] {
   const known = new Set(alarmed.map((one) => `${one.node} ${one.nature}`));
   const pieces: (SaidEvidence & { alarms: number[] })[] = [];
+  const take = (
+    odd: FindingRow,
+    node: string,
+    nature: Nature,
+    words: Pick<SaidEvidence, "name" | "symptom" | "saidBy">,
+  ) => {
+    const key = `${node} ${nature}`;
+    if (nature === "other" || known.has(key) || !candidates.has(node)) return;
+    known.add(key);
+    const strength = ODD_STRENGTH * Math.min(1, odd.score / 100);
+    pieces.push({ node, nature, strength, onsetMs: odd.onset_at, isWeak: true, alarms: [], ...words });
+  };
   for (const odd of findingsIn(db, firstMs - ODD_BEFORE_MS, untilMs, MOST_ODDITIES)) {
+    if (odd.onset_at < firstMs - ODD_BEFORE_MS || odd.found_at > untilMs) continue;
     const node = `${odd.subject_type}:${odd.subject_id}`;
     const nature = natureOf(odd.metric);
-    const key = `${node} ${nature}`;
-    if (odd.onset_at < firstMs - ODD_BEFORE_MS || odd.found_at > untilMs) continue;
-    if (nature === "other" || known.has(key) || !candidates.has(node)) continue;
-    known.add(key);
-    pieces.push({
-      node,
-      nature,
-      strength: ODD_STRENGTH * Math.min(1, odd.score / 100),
-      onsetMs: odd.onset_at,
-      isWeak: true,
-      name: odd.subject,
-      symptom: symptomOf(odd.metric, odd.direction),
-      alarms: [],
-    });
+    take(odd, node, nature, { name: odd.subject, symptom: symptomOf(odd.metric, odd.direction) });
+    if (nature !== "log") continue;
+    for (const { node: callee, name } of namedIn(db, odd.text, harm.graph.to(node)))
+      take(odd, callee, "failing", { name, symptom: "errors name it", saidBy: odd.subject });
   }
   return pieces;
+}
+
+/**
+ * Whom of those that something calls a text names: by its program's name and, where the text has an address or a host of
+ * one of them, only those of that.
+ */
+function namedIn(db: Db, text: string, edges: readonly HarmEdge[]): { node: string; name: string }[] {
+  const named = edges.flatMap(({ from, way }) => {
+    if (way !== "callee") return [];
+    const component = componentById(db, Number(from.slice(from.indexOf(":") + 1)));
+    const label = component?.label ?? "";
+    if (!component || label === "" || !hasWord(text, label)) return [];
+    const host = component.host_id === null ? undefined : componentById(db, component.host_id);
+    const isPlaced = [host?.address, host?.name].some((place) => place && hasWord(text, place));
+    return [{ node: from, name: component.name, isPlaced }];
+  });
+  return named.some((one) => one.isPlaced) ? named.filter((one) => one.isPlaced) : named;
+}
+
+/** Whether a word stands in a text by itself. */
+function hasWord(text: string, word: string): boolean {
+  for (let at = text.indexOf(word); at !== -1; at = text.indexOf(word, at + 1))
+    if (!/[\w-]/.test(text[at - 1] ?? " ") && !/[\w-]/.test(text[at + word.length] ?? " ")) return true;
+  return false;
 }
 
 /** What is taken for the cause of some alarms, likeliest first, with reasons in words. */
@@ -180,7 +210,7 @@ function ranked(
     steps,
     MOST_CANDIDATES,
   );
-  evidence.push(...odditiesOf(db, evidence, new Set(candidates), first, untilMs));
+  evidence.push(...odditiesOf(db, evidence, new Set(candidates), first, untilMs, harm));
   const near = new Set(candidates);
   evidence.push(...consumersOf(db, evidence, untilMs).filter((one) => near.has(one.node)));
   const changes = changesBefore(db, candidates, harm, first);

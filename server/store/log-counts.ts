@@ -17,6 +17,8 @@ export interface CountedLogs {
 export interface SenderCount {
   count: number;
   example: string;
+  /** Who said the example. */
+  sender?: number;
 }
 
 /** Records of each sender in a span, whole minutes where no words narrow them. */
@@ -33,7 +35,7 @@ export function countBySender(db: Db, what: CountedLogs, fromMs: number, toMs: n
     ).rows) {
       const known = counts.get(row.resource_id);
       if (known) known.count++;
-      else counts.set(row.resource_id, { count: 1, example: row.body });
+      else counts.set(row.resource_id, { count: 1, example: row.body, sender: row.resource_id });
     }
     return counts;
   }
@@ -49,7 +51,19 @@ export function countBySender(db: Db, what: CountedLogs, fromMs: number, toMs: n
     severity: what.leastSeverity,
     new: what.onlyNew ? 1 : 0,
   });
-  return new Map(rows.map(({ id, count, example }) => [id, { count, example }]));
+  return new Map(rows.map(({ id, count, example }) => [id, { count, example, sender: id }]));
+}
+
+/** Newest records that are looked through for one of a pattern. */
+const MOST_LOOKED = 20_000;
+
+/** The newest record of a sender that has a pattern, among the newest of all; undefined where none is found. */
+export function newestOfPattern(db: Db, sender: number, pattern: string, fromMs: number): string | undefined {
+  return prepared<{ body: string }>(
+    db,
+    `SELECT l.body FROM (SELECT body, at, resource_id, pattern_id FROM log ORDER BY id DESC LIMIT ?) l
+     WHERE l.resource_id = ? AND l.at >= ? AND l.pattern_id IN (SELECT id FROM log_pattern WHERE text = ?) LIMIT 1`,
+  ).get(MOST_LOOKED, sender, fromMs, pattern)?.body;
 }
 
 /** Days that a time of day is compared with. */
