@@ -61,14 +61,14 @@ test("a map by figures and differences, relations by hand, declared dependencies
     await page.goto("/services/gate-appointments/edit");
     await page.getByRole("combobox", { name: "Declared dependencies" }).fill("Yard");
     await page.getByRole("option", { name: "Yard Positions" }).click();
-    await page.getByLabel(/^By truck moves/).fill("60");
+    await page.getByLabel("Of its usual (%)").fill("60");
     await page.getByRole("button", { name: "Save", exact: true }).click();
     await page.goto("/services/gate-appointments/objective");
     await expect(heading(page)).toContainText("promises truck moves at 60 % of its usual or more in 99.5 % of all");
     await page.goto("/services/gate-appointments/structure");
     await expect(part(page, "Dependencies: 0 used but not declared, 1 declared but not used")).toBeVisible();
     await page.goto("/services/gate-appointments/edit");
-    await page.getByLabel(/^By truck moves/).fill("");
+    await page.getByLabel("Of its usual (%)").fill("");
     await page.getByRole("button", { name: "Save", exact: true }).click();
   });
 

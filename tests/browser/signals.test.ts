@@ -267,10 +267,10 @@ test("a field of logs becomes a figure of the components that say it", async ({ 
   await expect(figures.getByRole("row").filter({ hasText: "Clients of a database" })).toContainText("different values");
   await figures.getByRole("textbox", { name: "Figure" }).fill("Trains");
   await figures.getByRole("textbox", { name: "Field" }).fill("{value}");
-  await figures.getByRole("button", { name: "Add" }).click();
+  await figures.getByRole("button", { name: "Make the figure" }).click();
   await expect(page.getByText("Say what stands before or after {value}.").first()).toBeVisible();
   await figures.getByRole("textbox", { name: "Field" }).fill("Train slot {value} passed");
-  await figures.getByRole("button", { name: "Add" }).click();
+  await figures.getByRole("button", { name: "Make the figure" }).click();
   const made = figures.getByRole("row").filter({ hasText: "Train slot {value} passed" });
   await expect(made).toContainText("Edo Brandsma-Quill");
   expect(await axeFinds(page)).toEqual([]);

@@ -84,7 +84,7 @@ export function LogFigures({ figures, nowMs }: { figures: Answer<"signalsSetup">
             </TextField>
             <TextField name="minutes" label="Within (min)" defaultValue="5" sx={{ width: 110 }} />
             <RightButton right="configure" type="submit" variant="outlined">
-              Add
+              Make the figure
             </RightButton>
           </Stack>
           <p className="hx-caption" style={{ margin: "6px 0 0" }}>
