@@ -88,6 +88,7 @@ describe("figures from logs", () => {
     figure({ level: "17" });
     expect(known([log("from a"), log("from b", { severity: 17, atMs: AT + 3_600_000 })])).toEqual({});
     expect(known([log("from a", { severity: 17 })], null)).toEqual({});
+    expect(known([log("from a", { severity: 17 })], component + 1000)).toEqual({});
     expect(known([log("from a", { severity: 17 })])).toEqual({ "log.distinct Clients": [1] });
   });
   it("are made and removed while records come; two of one name are refused", () => {

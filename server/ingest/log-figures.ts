@@ -1,6 +1,7 @@
 import { FieldCounts, fieldReader } from "#core/telemetry/log-fields";
 import { MINUTE_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
+import { componentById } from "../store/estate";
 import { logFigures, type LogFigure } from "../store/log-figures";
 import type { NewLog } from "../store/log-writer";
 import type { SampleWriter } from "./sample-writer";
@@ -61,6 +62,8 @@ export class LogFigures {
     const atMs = minute * MINUTE_MS;
     for (const { figure, counts } of this.counted)
       for (const [componentId, { distinct, shares }] of counts.read(nowMs)) {
+        // What has left the estate meanwhile has no figures any more.
+        if (componentById(this.db, componentId)?.valid_to !== null) continue;
         const put = (metric: string, instance: string, unit: string, value: number) =>
           this.sampleWriter.record(
             this.sampleWriter.series({ componentId, serviceId: null }, metric, instance, unit, atMs),
