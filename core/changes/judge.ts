@@ -47,7 +47,7 @@ const isWithin = ({ fromMs, toMs }: Ticket, { atMs, lateMs }: JudgedChange): boo
   (fromMs === null || atMs >= fromMs - BESIDE_MS) && (toMs === null || atMs - lateMs <= toMs + BESIDE_MS);
 
 /** The reference as a word of its own, so that CHG-31 is not in CHG-312. */
-const mentions = (text: string, ref: string): boolean => {
+export const mentions = (text: string, ref: string): boolean => {
   for (let at = text.indexOf(ref); at !== -1; at = text.indexOf(ref, at + 1))
     if (!/[\w-]/.test(text[at - 1] ?? " ") && !/[\w-]/.test(text[at + ref.length] ?? " ")) return true;
   return false;

@@ -23,7 +23,7 @@ const LEAST_LOOKS = 2;
 const MOST_AN_HOUR = 3;
 const HOUR_MS = 3_600_000;
 /** Starts are counted over this time. */
-export const COUNTED_MS = 900_000;
+const COUNTED_MS = 900_000;
 
 /**
  * Restarts by the numbers of processes (`hrSWRunIndex` of RFC 2790, or those of Linux): a program was started anew when

@@ -9,6 +9,8 @@ export interface SaidEvidence extends Evidence {
   symptom: string;
   /** Others whose log says so, where it is not seen on the thing itself. */
   saidBy?: string;
+  /** It tells of what was long ago too, as a budget does: it dates nothing. */
+  lags?: boolean;
 }
 
 /** A change on a cause just before, in words. */

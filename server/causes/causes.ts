@@ -1,5 +1,6 @@
 import { lowerFirst, metricInfo, symptomOf } from "#core/catalogue/metrics";
 import { rankCauses, type Cause, type Evidence } from "#core/correlation/cause";
+import { mentions } from "#core/changes/judge";
 import type { Nature } from "#core/catalogue/metrics";
 import { natureOf, type HarmEdge } from "#core/correlation/harm";
 import { likeness, type Signature } from "#core/correlation/likeness";
@@ -50,6 +51,7 @@ export function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: 
   for (const alarm of alarms) {
     const node = nodeOf(alarm);
     const said = natureOf(alarm.metric);
+    const { lags = false } = metricInfo(alarm.metric);
     // A figure of a service is its business.
     const nature = alarm.subject_type === "service" && said === "other" ? "figure" : said;
     // Of calls to something that says itself that it answers well.
@@ -64,7 +66,7 @@ export function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: 
     pieces.set(key, {
       node,
       nature,
-      strength: metricInfo(alarm.metric).lags ? LAGGING : alarm.worst === "warning" ? 0.6 : 1,
+      strength: lags ? 0.3 : alarm.worst === "warning" ? 0.6 : 1,
       onsetMs: alarm.onset_at,
       name: alarm.subject,
       symptom: isOutward
@@ -72,6 +74,7 @@ export function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: 
         : symptomOf(alarm.metric, alarm.direction),
       alarms: [alarm.id],
       ...(isOutward ? { isOutward } : {}),
+      ...(lags ? { lags } : {}),
     });
   }
   return [...pieces.values()];
@@ -127,19 +130,12 @@ function namedIn(db: Db, text: string, edges: readonly HarmEdge[]): { node: stri
     if (way !== "callee") return [];
     const component = componentById(db, Number(from.slice(from.indexOf(":") + 1)));
     const label = component?.label ?? "";
-    if (!component || label === "" || !hasWord(text, label)) return [];
+    if (!component || label === "" || !mentions(text, label)) return [];
     const host = component.host_id === null ? undefined : componentById(db, component.host_id);
-    const isPlaced = [host?.address, host?.name].some((place) => place && hasWord(text, place));
+    const isPlaced = [host?.address, host?.name].some((place) => place && mentions(text, place));
     return [{ node: from, name: component.name, isPlaced }];
   });
   return named.some((one) => one.isPlaced) ? named.filter((one) => one.isPlaced) : named;
-}
-
-/** Whether a word stands in a text by itself. */
-function hasWord(text: string, word: string): boolean {
-  for (let at = text.indexOf(word); at !== -1; at = text.indexOf(word, at + 1))
-    if (!/[\w-]/.test(text[at - 1] ?? " ") && !/[\w-]/.test(text[at + word.length] ?? " ")) return true;
-  return false;
 }
 
 /** What is taken for the cause of some alarms, likeliest first, with reasons in words. */
@@ -184,12 +180,9 @@ export function causesAround(db: Db, given: Complaint): IncidentCause[] {
   );
 }
 
-const LAGGING = 0.3;
-const isLagging = ({ strength, isWeak = false }: Evidence) => strength === LAGGING && !isWeak;
-
 /** When it began, by what says so; by what lags behind only where there is nothing else. */
-function firstOf(evidence: readonly Evidence[]): number {
-  const dated = evidence.filter((one) => !isLagging(one));
+function firstOf(evidence: readonly SaidEvidence[]): number {
+  const dated = evidence.filter((one) => !one.lags);
   return Math.min(...(dated.length ? dated : evidence).map((one) => one.onsetMs));
 }
 
@@ -204,7 +197,7 @@ function ranked(
   if (evidence.length === 0) return [];
   const first = firstOf(evidence);
   // What lags behind, as budgets do, says nothing of when it began.
-  for (const one of evidence) if (isLagging(one)) one.onsetMs = Math.max(one.onsetMs, first);
+  for (const one of evidence) if (one.lags) one.onsetMs = Math.max(one.onsetMs, first);
   const candidates = harm.graph.upstream(
     evidence.map((one) => one.node),
     steps,

@@ -12,8 +12,8 @@ interface Counted {
   counts: FieldCounts;
 }
 
-export const DISTINCT = "log.distinct";
-export const SHARE = "log.share";
+const DISTINCT = "log.distinct";
+const SHARE = "log.share";
 /** What a record may be ahead of this clock and still count. */
 const AHEAD_MS = MINUTE_MS;
 /** Longest name of a value beside that of its figure. */
