@@ -15,6 +15,7 @@ export async function loader({ request, context }: Route.LoaderArgs) {
     address: one.address,
     channel: one.channel,
     occasion: one.moment,
+    taken_by: one.takenBy ?? "",
     incident: one.incidentId ?? "",
     title: one.title ?? "",
     subject: one.subject,
