@@ -2,9 +2,9 @@ import { lookup as resolve } from "node:dns";
 import { request as requestHttp, type Agent, type IncomingHttpHeaders } from "node:http";
 import { request as requestHttps } from "node:https";
 import { isIP, type LookupFunction } from "node:net";
-import { rootCertificates } from "node:tls";
 import type { Access } from "../vault/kinds";
 import { isLinkLocal } from "./places";
+import { secureContextOf } from "./trust";
 
 /** A call to the outside that did not end in time, or sent more than it may; the message is a sentence for people. */
 export class OutsideFailure extends Error {
@@ -96,8 +96,7 @@ export function fetchText(url: string, limits: FetchLimits, call: Call = {}): Pr
         lookup: carefulLookup,
         ...(call.agent ? { agent: call.agent } : {}),
         ...(call.signal ? { signal: call.signal } : {}),
-        ...(own ? { agent: false, ...certificates } : {}),
-        ...(own && call.authority ? { ca: [...rootCertificates, call.authority] } : {}),
+        ...(own ? { agent: false, secureContext: secureContextOf(call.authority, certificates) } : {}),
       });
     } catch (error) {
       clearTimeout(timer);

@@ -166,9 +166,17 @@ export function groupEstate(
   );
 }
 
-/** Names of facts that components have now. */
+/** Names of facts that components have now: from one name to the next, since there are a hundred times as many facts. */
 export const factNames = (db: Db): string[] =>
-  prepared<{ name: string }>(db, "SELECT DISTINCT name FROM fact WHERE valid_to IS NULL ORDER BY name LIMIT 200")
+  prepared<{ name: string }>(
+    db,
+    `WITH RECURSIVE known (name) AS (
+       SELECT min(name) FROM fact WHERE valid_to IS NULL
+       UNION ALL
+       SELECT (SELECT min(f.name) FROM fact f WHERE f.valid_to IS NULL AND f.name > known.name) FROM known
+       WHERE known.name IS NOT NULL)
+     SELECT name FROM known WHERE name IS NOT NULL LIMIT 200`,
+  )
     .all()
     .map((row) => row.name);
 

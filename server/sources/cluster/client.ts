@@ -1,8 +1,8 @@
 import { Agent as HttpAgent, request as requestHttp, type IncomingMessage } from "node:http";
 import { Agent as HttpsAgent, request as requestHttps } from "node:https";
-import { rootCertificates } from "node:tls";
 import { destinationsCover } from "#core/estate/destinations";
 import { carefulLookup, fetchText, OutsideFailure } from "../../outside/fetch-text";
+import { secureContextOf } from "../../outside/trust";
 import type { Access } from "../../vault/kinds";
 import { PlatformFailure } from "../platform/failure";
 
@@ -57,10 +57,15 @@ export class ClusterClient {
     };
     this.certificates =
       own.kind === "client-certificate" ? { cert: own.fields.certificate ?? "", key: own.fields.privateKey ?? "" } : {};
-    const ca = place.authority ? { ca: [...rootCertificates, place.authority] } : {};
-    this.agent = this.isSecure
-      ? new HttpsAgent({ keepAlive: true, ...ca, ...this.certificates })
-      : new HttpAgent({ keepAlive: true });
+    try {
+      this.agent = this.isSecure
+        ? new HttpsAgent({ keepAlive: true, secureContext: secureContextOf(place.authority, this.certificates) })
+        : new HttpAgent({ keepAlive: true });
+    } catch (error) {
+      throw new PlatformFailure(
+        `The certificate and key of ${own.name} cannot be used (${error instanceof Error ? error.message : String(error)}). Put them in anew, both as PEM.`,
+      );
+    }
   }
 
   close(): void {

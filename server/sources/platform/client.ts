@@ -1,12 +1,12 @@
 import { Agent as HttpAgent } from "node:http";
 import { Agent as HttpsAgent } from "node:https";
-import { rootCertificates } from "node:tls";
 import { setTimeout as wait } from "node:timers/promises";
 import { z } from "zod";
 import type { Mapping } from "#core/platforms/mapping";
 import { destinationsCover } from "#core/estate/destinations";
 import { fetchText, OutsideFailure, type TextAnswer } from "../../outside/fetch-text";
 import { Limiter } from "../../outside/limit";
+import { secureContextOf } from "../../outside/trust";
 import type { Access } from "../../vault/kinds";
 import { PlatformFailure } from "./failure";
 import { accessFor, signatureHeaders } from "./sign-in";
@@ -68,9 +68,10 @@ class Shared {
       throw new PlatformFailure(
         `${this.access.name} is not for ${this.base.hostname}. Add it to its destinations first.`,
       );
-    const ca = authority ? { ca: [...rootCertificates, authority] } : {};
     this.agent =
-      this.base.protocol === "https:" ? new HttpsAgent({ keepAlive: true, ...ca }) : new HttpAgent({ keepAlive: true });
+      this.base.protocol === "https:"
+        ? new HttpsAgent({ keepAlive: true, secureContext: secureContextOf(authority) })
+        : new HttpAgent({ keepAlive: true });
   }
 }
 

@@ -1,10 +1,10 @@
 import { Agent as HttpAgent } from "node:http";
 import { Agent as HttpsAgent } from "node:https";
-import { rootCertificates } from "node:tls";
 import { destinationsCover } from "#core/estate/destinations";
 import { jsonOf, type HardwareDocuments, type Json } from "#core/platforms/hardware/machine";
 import { listOf } from "#core/platforms/thing";
 import { fetchText, OutsideFailure } from "../../outside/fetch-text";
+import { secureContextOf } from "../../outside/trust";
 import type { Access } from "../../vault/kinds";
 import { PlatformFailure, SilentFailure } from "../platform/failure";
 
@@ -55,8 +55,9 @@ class Reader {
     if (!own) throw new PlatformFailure(`No HTTP user and password of the source is for ${address}.`);
     this.access = own;
     this.root = `${tls ? "https" : "http"}://${address.includes(":") ? `[${address}]` : address}:${port}`;
-    const ca = authority ? { ca: [...rootCertificates, authority] } : {};
-    this.agent = tls ? new HttpsAgent({ keepAlive: true, ...ca }) : new HttpAgent({ keepAlive: true });
+    this.agent = tls
+      ? new HttpsAgent({ keepAlive: true, secureContext: secureContextOf(authority) })
+      : new HttpAgent({ keepAlive: true });
   }
 
   close(): void {
