@@ -10,7 +10,7 @@ import type { Db } from "../store/database";
 import type { SpanWriter } from "../store/span-writer";
 import type { AlarmBook, AlarmEvent, AlarmKind, AlarmName } from "./alarm-book";
 import type { CallLine, CallLines } from "./call-lines";
-import { peersOf } from "./peers";
+import { peersOf } from "../causes/peers";
 
 /** What is usual is learned from so much of the past, and anew so often; little is learned from again sooner. */
 const PAST_MS = DAY_MS;

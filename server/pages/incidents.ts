@@ -47,6 +47,7 @@ import { listAccounts } from "../store/people";
 import { guestsOf, leadingGuest } from "./guests";
 import { mapPage } from "./map/page";
 import { oddAmongSiblings } from "./siblings";
+import { troubledOperations } from "./troubled-operations";
 
 export interface IncidentsQuestion {
   fromMs: number;
@@ -190,7 +191,11 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
   const logs = loudPatterns(db, parts, began, scene.seenUntil);
   const before = changesBefore(db, parts, began, nowMs);
   return {
-    incident: { ...incident, reasons: JSON.parse(incident.suspect_reasons) as string[] },
+    incident: {
+      ...incident,
+      causes: withOperations(scene, began),
+      reasons: JSON.parse(incident.suspect_reasons) as string[],
+    },
     isOpen: scene.isOpen,
     beganMs: began,
     sentence: sentenceOf(scene, changes, services, uses === "cpu" ? guests : []),
@@ -250,6 +255,15 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
       .slice(0, MOST_OTHERS)
       .map((row) => ({ id: row.id, title: row.title })),
   };
+}
+
+/** The causes, the first with the operations that alone go badly, where it is not the whole of it. */
+function withOperations({ db, incident, seenUntil }: Scene, beganMs: number) {
+  const [first, ...others] = incident.causes;
+  const found = first?.componentId ? troubledOperations(db, first.componentId, beganMs, seenUntil) : null;
+  if (!first || found === null) return incident.causes;
+  const [own = found, ...more] = first.reasons;
+  return [{ ...first, reasons: own === found ? [found] : [own, found, ...more] }, ...others];
 }
 
 /** A resolved incident is shown as it was left, while something was wrong still. */

@@ -1,0 +1,46 @@
+/** How the calls of one operation go now, beside how they went before. */
+export interface OperationSeen {
+  name: string;
+  calls: number;
+  /** Calls that failed, or took longer than all but one in a hundred did before. */
+  bad: number;
+  usualCalls: number;
+  usualBad: number;
+}
+
+/** Fewer calls tell nothing of an operation. */
+const LEAST_CALLS = 10;
+/** From this share on, and so many times what is usual, calls go badly. */
+const BAD_SHARE = 0.1;
+const TIMES_USUAL = 4;
+/** Up to this share, or twice what is usual, they go well. */
+const WELL_SHARE = 0.03;
+
+/**
+ * Which operations of one thing go badly while its others go as usual: then it is not the thing as a whole that is in
+ * trouble, but what these ask of it. Undefined where all of them go badly, none does, or too little is known.
+ */
+export function troubledAmong(
+  operations: readonly OperationSeen[],
+): { troubled: OperationSeen[]; well: OperationSeen[] } | undefined {
+  const known = operations.filter((one) => one.calls >= LEAST_CALLS && one.usualCalls >= LEAST_CALLS);
+  const share = (one: OperationSeen) => one.bad / one.calls;
+  const usual = (one: OperationSeen) => one.usualBad / one.usualCalls;
+  const troubled = known.filter((one) => share(one) >= Math.max(BAD_SHARE, TIMES_USUAL * usual(one)));
+  const well = known.filter((one) => share(one) <= Math.max(WELL_SHARE, 2 * usual(one)));
+  // What is neither may be on its way to the one or the other.
+  if (troubled.length === 0 || well.length === 0 || troubled.length + well.length < known.length) return undefined;
+  return { troubled: troubled.sort((a, b) => share(b) - share(a)), well };
+}
+
+/** It as a reason: “only GET /papers goes badly: 61 of 80 calls failed or were slow, 1 of 100 usually; POST /checks goes as usual”. */
+export function troubledReason({ troubled, well }: NonNullable<ReturnType<typeof troubledAmong>>): string {
+  const [first, ...further] = troubled;
+  if (!first) return "";
+  const names = further.length
+    ? `${further.length + 1} operations go badly, ${first.name} most`
+    : `${first.name} goes badly`;
+  const usual = Math.round((100 * first.usualBad) / first.usualCalls);
+  const others = well.length === 1 ? `${well[0]?.name} goes as usual` : `its ${well.length} others go as usual`;
+  return `only ${names}: ${first.bad} of ${first.calls} calls failed or were slow, ${usual} of 100 usually; ${others}`;
+}
