@@ -1,3 +1,5 @@
+import { shareAtLeast } from "../stats/tails";
+
 /** How the calls of one operation go now, beside how they went before. */
 export interface OperationSeen {
   name: string;
@@ -10,11 +12,16 @@ export interface OperationSeen {
 
 /** Fewer calls tell nothing of an operation. */
 const LEAST_CALLS = 10;
-/** From this share on, and so many times what is usual, calls go badly. */
+/** From this share on, so many times what is usual and hardly by chance, calls go badly. */
 const BAD_SHARE = 0.1;
 const TIMES_USUAL = 4;
-/** Up to this share, or twice what is usual, they go well. */
-const WELL_SHARE = 0.03;
+const HARDLY = 0.001;
+/** Below that share, they go as usual where as many bad ones come by chance once in a hundred times or more often. */
+const BY_CHANCE = 0.01;
+/** By what is called bad, one in a hundred is usually. */
+const LEAST_USUAL = 0.01;
+/** Bad calls come somewhat together, whatever the reason. */
+const ALIKE = 0.02;
 
 /**
  * Which operations of one thing go badly while its others go as usual: then it is not the thing as a whole that is in
@@ -25,12 +32,15 @@ export function troubledAmong(
 ): { troubled: OperationSeen[]; well: OperationSeen[] } | undefined {
   const known = operations.filter((one) => one.calls >= LEAST_CALLS && one.usualCalls >= LEAST_CALLS);
   const share = (one: OperationSeen) => one.bad / one.calls;
-  const usual = (one: OperationSeen) => one.usualBad / one.usualCalls;
-  const troubled = known.filter((one) => share(one) >= Math.max(BAD_SHARE, TIMES_USUAL * usual(one)));
-  const well = known.filter((one) => share(one) <= Math.max(WELL_SHARE, 2 * usual(one)));
+  const usual = (one: OperationSeen) => Math.max(LEAST_USUAL, one.usualBad / one.usualCalls);
+  const chance = (one: OperationSeen) => shareAtLeast(one.bad, one.calls, usual(one), ALIKE);
+  const troubled = known.filter(
+    (one) => share(one) >= Math.max(BAD_SHARE, TIMES_USUAL * usual(one)) && chance(one) < HARDLY,
+  );
+  const well = known.filter((one) => !troubled.includes(one) && chance(one) >= BY_CHANCE);
   // What is neither may be on its way to the one or the other.
   if (troubled.length === 0 || well.length === 0 || troubled.length + well.length < known.length) return undefined;
-  return { troubled: troubled.sort((a, b) => share(b) - share(a)), well };
+  return { troubled: troubled.sort((one, other) => share(other) - share(one)), well };
 }
 
 /** It as a reason: “only GET /papers goes badly: 61 of 80 calls failed or were slow, 1 of 100 usually; POST /checks goes as usual”. */
