@@ -17,6 +17,7 @@ export type Nature =
   | "queue"
   | "pool"
   | "clock"
+  | "certificate"
   | "log"
   | "figure"
   | "other";
@@ -174,6 +175,11 @@ const SHIPPED: readonly MetricInfo[] = [
     nature: "clock",
   }),
   metric("clock.ahead", "Clock ahead", "s", { ...high("its clock runs ahead"), combine: "max", nature: "clock" }),
+  metric("certificate.left", "Certificate validity left", "d", {
+    bad: "low",
+    symptom: { low: "its certificate is over or about to end" },
+    nature: "certificate",
+  }),
   metric("process.restarts", "Starts within 15 min", "1", {
     ...high("it is started again and again"),
     nature: "down",

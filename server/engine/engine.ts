@@ -32,6 +32,7 @@ import { MappingDesk } from "../estate/mapping-desk";
 import { shippedMappings } from "../estate/mappings";
 import { offerMappings } from "../store/platforms";
 import { readOnThread, SpendDesk } from "../spend/desk";
+import { CertificatePoller } from "../polling/certificates";
 import { PlatformPoller } from "../polling/platforms";
 import { HoldUps } from "../polling/hold-ups";
 import { Poller } from "../polling/poller";
@@ -115,6 +116,7 @@ export class Engine {
   private readonly ingest: Ingest;
   private readonly poller: Poller;
   private readonly platforms: PlatformPoller;
+  private readonly certificates: CertificatePoller;
   private readonly spend: SpendDesk;
   private readonly repairs: RunnerWorld;
   private readonly runner: Runner;
@@ -206,6 +208,7 @@ export class Engine {
       onSpend: () => this.tellEstate(),
     });
     this.platforms = this.makePlatforms(() => tools);
+    this.certificates = new CertificatePoller(this.db, this.sampleWriter);
     this.inventories = new AgentInventories({
       ...this.shared(),
       tools: () => tools,
@@ -475,6 +478,7 @@ export class Engine {
     this.harm = undefined;
     this.poller.reload(this.now());
     this.platforms.reload();
+    this.certificates.reload(this.now());
     this.batches.reload();
   }
 
@@ -574,6 +578,7 @@ export class Engine {
       // After the tick, which would keep their answers waiting.
       void this.poller.pollDue(() => this.now());
       this.platforms.pollDue();
+      void this.certificates.pollDue(() => this.now());
       this.sweeps.startDue();
       await this.sleep(Math.max(200, TICK_MS - (this.now() - started)));
     }
