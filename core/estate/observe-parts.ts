@@ -217,6 +217,7 @@ function factsOfPorts(ports: readonly OpenPort[]): Record<string, string> {
     facts["certificate issuer"] = tls.issuer;
     facts["certificate expires"] = new Date(tls.validToMs).toISOString().slice(0, 10);
     facts["TLS protocol"] = tls.protocol;
+    facts["TLS ports"] = ports.flatMap((one) => (one.tls ? [one.port] : [])).join(", ");
   }
   return facts;
 }

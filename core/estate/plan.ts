@@ -538,6 +538,7 @@ const OF_ANSWERS = new Set([
   "certificate issuer",
   "page",
   "product",
+  "TLS ports",
   "TLS protocol",
   "version",
 ]);

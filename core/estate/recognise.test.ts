@@ -172,6 +172,7 @@ describe("recognising what was seen at an address", () => {
       "certificate for": "box.example, 192.0.2.1",
       "certificate issuer": "House CA",
       "certificate expires": "2026-12-24",
+      "TLS ports": "8443",
       "TLS protocol": "TLSv1.3",
     });
   });

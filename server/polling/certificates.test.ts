@@ -94,6 +94,14 @@ describe("certificates that are shown", () => {
     await look(Date.now());
     expect(samples).toEqual([]);
   });
+  it("are told by the one that ends first, of what listens by several", async () => {
+    const sooner = createServer(authority.issue("localhost", { days: 3 }));
+    await new Promise<void>((done) => sooner.listen(0, "127.0.0.1", done));
+    const id = add(1, { ...TLS, "TLS ports": `${portOf(server)}, ${portOf(sooner)}` });
+    await look(Date.now());
+    expect(samples).toEqual([[id, expect.closeTo(3, 0)]]);
+    sooner.close();
+  });
   it("are left out where nothing answers, or no TLS; the others are looked at all the same", async () => {
     const plain = createPlain((socket) => socket.end("220 hello\r\n"));
     await new Promise<void>((done) => plain.listen(0, "127.0.0.1", done));

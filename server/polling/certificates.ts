@@ -11,17 +11,22 @@ const EVERY_MS = 2 * MINUTE_MS;
 const SOON_EVERY_MS = 30 * SECOND_MS;
 const SOON_MS = DAY_MS;
 const AT_ONCE = 8;
+/** Ports of one component that are looked at. */
+const MOST_PORTS = 8;
 /** Machine time. */
 const TIMEOUT_MS = 3000;
 
 interface Watched {
   componentId: number;
   address: string;
-  port: number;
+  ports: readonly number[];
   nextMs: number;
 }
 
-/** How long the certificates of what listens by TLS are still valid, as they are shown, in days: below zero once they are over. */
+/**
+ * How long the certificates of what listens by TLS are still valid, as they are shown, in days: below zero once they are
+ * over. Of several ports of one, the certificate that ends first counts.
+ */
 export class CertificatePoller {
   private readonly watched = new Map<number, Watched>();
   private busy = false;
@@ -37,8 +42,8 @@ export class CertificatePoller {
     const listening = listeningByTls(this.db).filter((one) => !off.has(one.id));
     const ids = new Set(listening.map((one) => one.id));
     for (const id of this.watched.keys()) if (!ids.has(id)) this.watched.delete(id);
-    for (const { id, address, port } of listening)
-      this.watched.set(id, { componentId: id, address, port, nextMs: this.watched.get(id)?.nextMs ?? atMs });
+    for (const { id, address, ports } of listening)
+      this.watched.set(id, { componentId: id, address, ports, nextMs: this.watched.get(id)?.nextMs ?? atMs });
   }
 
   /** Looks at those whose time has come; those of the last time are seen through first. */
@@ -56,11 +61,15 @@ export class CertificatePoller {
   }
 
   private async look(one: Watched, now: () => number): Promise<void> {
-    const endsMs = await certificateEnd(one.address, one.port, TIMEOUT_MS);
+    const ends = await Promise.all(
+      one.ports.slice(0, MOST_PORTS).map((port) => certificateEnd(one.address, port, TIMEOUT_MS)),
+    );
+    const known = ends.filter((endsMs) => endsMs !== undefined);
+    const endsMs = Math.min(...known);
     const atMs = now();
-    one.nextMs = atMs + (endsMs !== undefined && endsMs - atMs < SOON_MS ? SOON_EVERY_MS : EVERY_MS);
+    one.nextMs = atMs + (endsMs - atMs < SOON_MS ? SOON_EVERY_MS : EVERY_MS);
     // What shows none, or does not answer, is told by others.
-    if (endsMs === undefined) return;
+    if (known.length === 0) return;
     const second = Math.floor(atMs / SECOND_MS) * SECOND_MS;
     const owner = { componentId: one.componentId, serviceId: null };
     this.sampleWriter.record(

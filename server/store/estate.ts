@@ -184,14 +184,23 @@ export function currentComponents(db: Db): ComponentRow[] {
 }
 
 /** What was found to listen by TLS and is known still, with where. */
-export const listeningByTls = (db: Db): { id: number; address: string; port: number }[] =>
-  prepared<{ id: number; address: string; port: number }>(
+export const listeningByTls = (db: Db): { id: number; address: string; ports: number[] }[] =>
+  prepared<{ id: number; address: string; ports: string | null }>(
     db,
-    `SELECT c.id, coalesce(c.address, h.address) AS address, c.port FROM fact f
+    `SELECT c.id, coalesce(c.address, h.address) AS address, coalesce(p.value, c.port) AS ports FROM fact f
      JOIN component c ON c.id = f.component_id AND c.valid_to IS NULL LEFT JOIN component h ON h.id = c.host_id
-     WHERE f.name = 'certificate expires' AND f.valid_to IS NULL AND c.port IS NOT NULL
-       AND coalesce(c.address, h.address) IS NOT NULL ORDER BY c.id`,
-  ).all();
+     LEFT JOIN fact p ON p.component_id = c.id AND p.name = 'TLS ports' AND p.valid_to IS NULL
+     WHERE f.name = 'certificate expires' AND f.valid_to IS NULL AND coalesce(c.address, h.address) IS NOT NULL
+     ORDER BY c.id`,
+  )
+    .all()
+    .map(({ ports, ...one }) => ({
+      ...one,
+      ports: String(ports ?? "")
+        .split(", ")
+        .filter(Boolean)
+        .map(Number),
+    }));
 
 export function componentsAt(db: Db, atMs: number): ComponentRow[] {
   return prepared<ComponentRow>(db, `SELECT * FROM component WHERE ${VALID_AT}`).all(atMs, atMs);
