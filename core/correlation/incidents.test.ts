@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { Severity } from "../alarms/severity";
 import { CROWD_MS, placeAlarm, rankSuspects, SPELL_MS, type IncidentState } from "./incidents";
 import { incidentSentence, watchSentence } from "./sentence";
-import { leadingShare, topProcesses, withShares } from "./odd-process";
+import { knownUses, leadingShare, topProcesses, withShares } from "./odd-process";
 
 const alarm = { atMs: 1_000_000, severity: "critical" as const, services: [1] };
 const incident = (changes: Partial<IncidentState> = {}): IncidentState => ({
@@ -189,6 +189,17 @@ it("lists the largest processes first and the share of the largest", () => {
   expect(topProcesses(processes, 2).map((process) => process.name)).toEqual(["b", "a"]);
   expect(leadingShare(processes, 100)).toEqual({ name: "b", share: 0.6 });
   expect(leadingShare([], 100)).toBeUndefined();
+});
+
+it("puts processes in order by their connections only where these are known", () => {
+  const told = [
+    { name: "a", pid: 1, memoryBytes: 9, connections: 3 },
+    { name: "b", pid: 2, memoryBytes: 1, connections: 40 },
+    { name: "c", pid: 3, memoryBytes: 2 },
+  ];
+  expect(topProcesses(told, 3, "connections").map((one) => one.name)).toEqual(["b", "a", "c"]);
+  expect(knownUses(told)).toEqual(["memory", "connections"]);
+  expect(knownUses([{ name: "a", pid: 1, memoryBytes: 9, cpuPercent: 0 }])).toEqual(["processor", "memory"]);
 });
 
 it("works out of two looks what each process took of a processor, of those that are the same in both", () => {

@@ -5,12 +5,21 @@ export interface ProcessUse {
   memoryBytes: number;
   /** Of one processor; undefined where it was looked at once only. */
   cpuPercent?: number | undefined;
+  /** TCP connections that are open; undefined where they are not told by process. */
+  connections?: number | undefined;
 }
 
-export type UsedMost = "memory" | "processor";
+export type UsedMost = "memory" | "processor" | "connections";
 
-const useOf = (process: ProcessUse, by: UsedMost) =>
-  by === "memory" ? process.memoryBytes : (process.cpuPercent ?? -1);
+/** How much a process uses of something; -1 where it is not known. */
+export const useOf = (process: ProcessUse, by: UsedMost): number =>
+  by === "memory" ? process.memoryBytes : ((by === "processor" ? process.cpuPercent : process.connections) ?? -1);
+
+/** What is known of some processes, by which they can be put in order. */
+export const knownUses = (processes: readonly ProcessUse[]): UsedMost[] =>
+  (["processor", "memory", "connections"] as const).filter(
+    (by) => by === "memory" || processes.some((one) => useOf(one, by) >= 0),
+  );
 
 /** The processes that use most of something, largest first; ties by process number. */
 export function topProcesses<T extends ProcessUse>(processes: readonly T[], count = 10, by: UsedMost = "memory"): T[] {

@@ -46,6 +46,7 @@ const snapshots = (pace: number) =>
     isStopping: () => false,
     poller: {
       hosts: new Map([[host, { processes: new Map([["job", part]]) }]]),
+      talks: { connectionsOf: () => new Map([[1, 12]]) },
       processesOf: async () => {
         reads++;
         return [
@@ -74,9 +75,10 @@ it("keeps for an alarm on a host or on a part of it what each process took, and 
   expect(reads).toBe(2);
   for (const { alarmId } of events) {
     const { processes = [] } = readSnapshot(db, alarmId) ?? {};
-    expect(processes.map((one) => one.name)).toEqual(["store", "job"]);
+    expect(processes.map((one) => one.name)).toEqual(["job", "store"]);
     expect(processes.find((one) => one.name === "job")?.cpuPercent).toBeGreaterThan(90);
     expect(processes.find((one) => one.name === "store")?.cpuPercent).toBe(0);
+    expect(processes.map((one) => one.connections)).toEqual([0, 12]);
   }
 });
 

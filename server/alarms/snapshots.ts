@@ -1,6 +1,6 @@
 import { setTimeout as rest } from "node:timers/promises";
 import { metricInfo } from "#core/catalogue/metrics";
-import { topProcesses, withShares } from "#core/correlation/odd-process";
+import { knownUses, topProcesses, withShares } from "#core/correlation/odd-process";
 import { MINUTE_MS } from "#core/time/windows";
 import type { LiveEvent } from "../events";
 import { Limiter } from "../outside/limit";
@@ -11,7 +11,7 @@ import { componentById } from "../store/estate";
 import { factsAt } from "../store/facts";
 import type { AlarmEvent } from "./alarm-book";
 
-/** Processes of a snapshot that are kept, of those that use most memory and of those that use most of a processor. */
+/** Processes of a snapshot that are kept, of those that use most memory, most of a processor and most connections. */
 const KEPT = 15;
 /** Machine time between two looks, from which the use of processors is worked out. */
 const APART_MS = 2000;
@@ -103,8 +103,11 @@ export class Snapshots {
       const goesOn = now() > firstMs;
       if (goesOn) await rest(APART_MS - TICKS_MS);
       const second = goesOn && !isStopping() ? await poller.processesOf(hostId) : first;
-      const all = withShares(first, second, now() - firstMs);
-      const most = new Set([...topProcesses(all, KEPT), ...topProcesses(all, KEPT, "processor")]);
+      const open = poller.talks.connectionsOf(hostId);
+      const all = withShares(first, second, now() - firstMs).map((one): StoredProcess =>
+        open ? { ...one, connections: open.get(one.pid) ?? 0 } : one,
+      );
+      const most = new Set(knownUses(all).flatMap((by) => topProcesses(all, KEPT, by)));
       return { atMs, processes: [...most], failure: null };
     } catch (error) {
       const why = error instanceof Error ? error.message : String(error);

@@ -1,5 +1,6 @@
 import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { metricInfo } from "#core/catalogue/metrics";
+import { natureOf } from "#core/correlation/harm";
 import { leadingShare, type UsedMost } from "#core/correlation/odd-process";
 import { priorityOf, type ServiceHarm } from "#core/correlation/priority";
 import { severityRank } from "#core/alarms/severity";
@@ -336,8 +337,10 @@ function snapshotHost(db: Db, alarmId: number) {
 }
 
 /** By what processes are listed first: what is short by the alarms. */
-const shortOf = (alarms: readonly IncidentAlarm[]): UsedMost =>
-  alarms.some((alarm) => metricInfo(alarm.metric).uses === "memory") ? "memory" : "processor";
+function shortOf(alarms: readonly IncidentAlarm[]): UsedMost {
+  if (alarms.some((alarm) => metricInfo(alarm.metric).uses === "memory")) return "memory";
+  return alarms.some((alarm) => natureOf(alarm.metric) === "pool") ? "connections" : "processor";
+}
 
 /** Whether a host does not respond: nothing can be run there. */
 function isSilent({ alarms, isOpen }: Scene, { id: host }: ComponentRow): boolean {

@@ -47,6 +47,13 @@ const callee: HostTables = {
 const known = () => currentRelations(db).map((one) => [one.from_id, one.to_id, one.detail, one.seen_times]);
 
 describe("who talks between sweeps", () => {
+  it("counts the connections of each process as they were shown last", () => {
+    const front = add("front", { address: "10.0.0.1" });
+    talks.reload([{ id: front, address: "10.0.0.1" }]);
+    expect(talks.connectionsOf(front)).toBeUndefined();
+    talks.note(front, caller(7, "10.0.0.2"));
+    expect(talks.connectionsOf(front)).toEqual(new Map([[7, 1]]));
+  });
   it("is met by polls, counted, and known by an address that the host only shows", () => {
     const web = add("web", { address: "10.0.0.1" });
     const data = add("db", { address: "10.0.0.2" });

@@ -46,6 +46,15 @@ export class Talks {
     this.waiting.push(...matchConnections([...this.hosts.values()], new Set([String(id)])).conversations);
   }
 
+  /** Open connections of a host by process number, as it showed them last; undefined where it shows none. */
+  connectionsOf(id: number): Map<number, number> | undefined {
+    const connections = this.hosts.get(id)?.tables?.connections;
+    if (!connections?.length) return undefined;
+    const counts = new Map<number, number>();
+    for (const { pid } of connections) counts.set(pid, (counts.get(pid) ?? 0) + 1);
+    return counts;
+  }
+
   /** Writes what was met since the last time; call inside a transaction. Returns how many relations are new. */
   write(atMs: number): number {
     if (this.waiting.length === 0) return 0;

@@ -336,6 +336,8 @@ export interface StoredProcess {
   cpuHundredths: number;
   /** Of one processor, between two looks. */
   cpuPercent?: number;
+  /** TCP connections that were open at the poll before. */
+  connections?: number;
 }
 
 export function writeSnapshot(

@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import { useState } from "react";
-import { topProcesses, type UsedMost } from "#core/correlation/odd-process";
+import { knownUses, topProcesses, useOf, type UsedMost } from "#core/correlation/odd-process";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import { useShell } from "../../shell/window";
@@ -18,19 +18,21 @@ export function TopProcesses({ page }: { page: IncidentData }) {
   const { snapshot } = page;
   const [chosen, choose] = useState<UsedMost>();
   if (!snapshot) return null;
-  const canBoth = snapshot.processes.some((one) => one.cpuPercent !== undefined);
-  const by = canBoth ? (chosen ?? snapshot.by) : "memory";
+  const known = knownUses(snapshot.processes);
+  const by = [chosen, snapshot.by].find((one) => one !== undefined && known.includes(one)) ?? "memory";
   return (
     <Section
       title={`Top processes by ${by} on ${snapshot.on?.name ?? page.host?.name} at ${dayAndTime(snapshot.atMs, now.nowMs, true)}`}
       pad={snapshot.processes.length === 0}
       aside={
         <>
-          {canBoth ? (
-            <PlainButton onClick={() => choose(by === "memory" ? "processor" : "memory")}>
-              {by === "memory" ? "By processor" : "By memory"}
-            </PlainButton>
-          ) : null}
+          {known
+            .filter((one) => one !== by)
+            .map((one) => (
+              <PlainButton key={one} onClick={() => choose(one)}>
+                By {one}
+              </PlainButton>
+            ))}
           {snapshot.on ? (
             <KeepLink to={`/estate/${snapshot.on.componentId}?${spanOf(page)}`}>{snapshot.on.name}</KeepLink>
           ) : null}
@@ -49,8 +51,9 @@ export function TopProcesses({ page }: { page: IncidentData }) {
 type Listed = NonNullable<IncidentData["snapshot"]>["processes"][number];
 
 function Top({ by, processes, memoryBytes }: { by: UsedMost; processes: Listed[]; memoryBytes: number }) {
-  const valueOf = (process: Listed) => (by === "memory" ? process.memoryBytes : (process.cpuPercent ?? 0));
+  const valueOf = (process: Listed) => Math.max(0, useOf(process, by));
   const largest = Math.max(1, ...processes.map(valueOf));
+  const hasConnections = processes.some((one) => one.connections !== undefined);
   return (
     <PlainTable>
       <thead>
@@ -68,6 +71,11 @@ function Top({ by, processes, memoryBytes }: { by: UsedMost; processes: Listed[]
           <th scope="col" className="num">
             Share of host
           </th>
+          {hasConnections ? (
+            <th scope="col" className="num" title="TCP connections that were open">
+              Connections
+            </th>
+          ) : null}
           <th scope="col" style={{ width: "30%" }}>
             Drawn
           </th>
@@ -81,6 +89,7 @@ function Top({ by, processes, memoryBytes }: { by: UsedMost; processes: Listed[]
             <td className="num">{process.cpuPercent === undefined ? "–" : formatValue(process.cpuPercent, "%")}</td>
             <td className="num">{formatValue(process.memoryBytes, "By")}</td>
             <td className="num">{memoryBytes ? formatValue((process.memoryBytes / memoryBytes) * 100, "%") : "–"}</td>
+            {hasConnections ? <td className="num">{process.connections ?? "–"}</td> : null}
             <td>
               <Box
                 aria-hidden="true"
