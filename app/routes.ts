@@ -55,6 +55,7 @@ export default [
     route("incidents/notifications", "routes/notifications.tsx"),
     route("incidents/notifications/:id", "routes/notification.tsx"),
     route("incidents/:id", "routes/incident.tsx"),
+    route("incidents/:id/then", "routes/incident-then.tsx"),
     route("incidents/:id/prevention", "routes/prevention.tsx"),
     route("on-call", "routes/on-call.tsx"),
     route("on-call/:id", "routes/rotation.tsx"),

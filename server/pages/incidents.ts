@@ -47,6 +47,7 @@ import {
 import { listAccounts } from "../store/people";
 import { guestsOf, leadingGuest } from "./guests";
 import { mapPage } from "./map/page";
+import { alarmsThen, incidentThen, instantsOf, runsThen } from "./incident-then";
 import { oddAmongSiblings } from "./siblings";
 import { troubledOperations } from "./troubled-operations";
 
@@ -147,11 +148,28 @@ interface Scene {
   leading: ReturnType<typeof leadingShare>;
 }
 
-/** Everything about an incident: what is wrong in words, the figures around it, what happened when, and what to do. */
-export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: number; root: string }) {
-  const incident = incidentById(db, id);
-  if (!incident) return null;
-  const alarms = alarmsOfIncident(db, id);
+export interface IncidentQuestion {
+  id: number;
+  nowMs: number;
+  root: string;
+  /** An instant of the incident: the page is as it was then. */
+  thenMs?: number;
+}
+
+/**
+ * Everything about an incident: what is wrong in words, the figures around it, what happened when, and what to do; as
+ * it is, or as it was at an instant while it lasted.
+ */
+export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
+  const kept = incidentById(db, id);
+  if (!kept) return null;
+  const thenMs =
+    asked.thenMs === undefined
+      ? null
+      : Math.min(asked.nowMs, kept.resolved_at ?? asked.nowMs, Math.max(asked.thenMs, kept.opened_at));
+  const nowMs = thenMs ?? asked.nowMs;
+  const alarms = thenMs === null ? alarmsOfIncident(db, id) : alarmsThen(db, id, thenMs);
+  const incident = thenMs === null ? kept : incidentThen(db, kept, alarms, thenMs);
   const suspect = alarms.find((alarm) => alarm.id === incident.suspect_alarm_id) ?? alarms[0];
   // The likeliest cause, though it may have no alarm; else what the leading alarm is on.
   const suspectId =
@@ -197,6 +215,9 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
       causes: withOperations(scene, began),
       reasons: JSON.parse(incident.suspect_reasons) as string[],
     },
+    /** The instant as of which it is shown; null for now. */
+    thenMs,
+    instants: thenMs === null ? [] : instantsOf(db, kept, asked.nowMs),
     isOpen: scene.isOpen,
     beganMs: began,
     sentence: sentenceOf(scene, changes, services, uses === "cpu" ? guests : []),
@@ -240,8 +261,8 @@ export function incidentPage(db: Db, { id, nowMs, root }: { id: number; nowMs: n
     }),
     acts: actsForIncident(db, id),
     isSilent: hostRow !== undefined && isSilent(scene, hostRow),
-    runs: runsOfIncident(db, id),
-    evidence: evidenceOfIncident(db, id),
+    runs: thenMs === null ? runsOfIncident(db, id) : runsThen(runsOfIncident(db, id), thenMs),
+    evidence: evidenceOfIncident(db, id).filter((one) => one.pinned_at <= nowMs),
     harm: harmOf(db, incident, alarms, scene.seenUntil),
     logs,
     traces: tracePairs(db, parts, began, scene.seenUntil),
@@ -275,7 +296,7 @@ const MOST_LANES = 12;
 
 /** What happened on each part, on the axis of the charts. */
 function axisOf(
-  { db, incident, alarms, fromMs, seenUntil }: Scene,
+  { db, incident, alarms, fromMs, seenUntil, nowMs }: Scene,
   changes: ReturnType<typeof changesBefore>,
   logs: ReturnType<typeof loudPatterns>,
 ) {
@@ -293,7 +314,7 @@ function axisOf(
       componentId: one.componentId,
     })),
     ...incidentEvents(db, incident.id).flatMap((one): LaneMark[] =>
-      one.by_whom === SYSTEM
+      one.by_whom === SYSTEM || one.at > nowMs
         ? []
         : [{ atMs: one.at, what: "act", text: `${one.text} · ${one.by_whom}`, componentId: null }],
     ),
@@ -450,7 +471,7 @@ function chartsOf(
 }
 
 function timelineOf(
-  { db, incident, alarms, components, seenUntil }: Scene,
+  { db, incident, alarms, components, seenUntil, nowMs }: Scene,
   changes: readonly AlarmChangeRow[],
 ): TimelineEntry[] {
   const parts = components.flatMap((one) => partsOfHost(db, one, incident.opened_at).map((part) => part.id));
@@ -469,7 +490,9 @@ function timelineOf(
         text: `${alarms.find((alarm) => alarm.id === change.alarm_id)?.subject}: ${change.severity}: ${change.text}`,
         by: "Holotaxis",
       })),
-  ].sort((a, b) => a.atMs - b.atMs);
+  ]
+    .filter((one) => one.atMs <= nowMs)
+    .sort((a, b) => a.atMs - b.atMs);
 }
 
 /**

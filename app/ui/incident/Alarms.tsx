@@ -13,7 +13,7 @@ import { RightButton } from "../RightButton";
 export function Alarms({ page }: { page: IncidentData }) {
   const { window: now } = useShell();
   const [chosen, choose] = useState<readonly number[]>([]);
-  const canSplit = page.alarms.length > 1 && page.incident.merged_into === null;
+  const canSplit = page.thenMs === null && page.alarms.length > 1 && page.incident.merged_into === null;
   return (
     <Section
       title={`Alarms: ${page.alarms.length}`}
@@ -61,7 +61,7 @@ export function Alarms({ page }: { page: IncidentData }) {
                   {alarm.acknowledged_by ? ` · acknowledged by ${alarm.acknowledged_by}` : ""}. Grouped here because{" "}
                   {alarm.why}.
                 </Caption>
-                {alarm.cleared_at === null && !alarm.acknowledged_by ? (
+                {page.thenMs === null && alarm.cleared_at === null && !alarm.acknowledged_by ? (
                   <Form method="post">
                     <input type="hidden" name="alarmId" value={alarm.id} />
                     <RightButton

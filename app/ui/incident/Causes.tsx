@@ -80,38 +80,47 @@ export function Causes({ page }: { page: IncidentData }) {
           .
         </Typography>
       ) : null}
-      <Form method="post" key={incident.confirmed_at ?? 0} className="hx-ask">
-        <label className="hx-caption hx-grow">
-          It was
-          <input
-            className="hx-input"
-            name="cause"
-            list="hx-causes"
-            required
-            maxLength={200}
-            defaultValue={incident.confirmed?.name ?? roots[0]?.name ?? ""}
-          />
-        </label>
-        <datalist id="hx-causes">
-          {incident.causes.map((cause) => (
-            <option key={cause.name} value={cause.name}>
-              {cause.name}
-            </option>
-          ))}
-        </datalist>
-        <label className="hx-caption hx-grow">
-          Because
-          <input className="hx-input" name="remark" maxLength={500} defaultValue={incident.confirmed?.remark ?? ""} />
-        </label>
-        <RightButton right="respond" type="submit" name="intent" value="cause" variant="outlined" size="small">
-          {incident.confirmed ? "Correct" : "Confirm cause"}
-        </RightButton>
-        {page.isOpen ? (
-          <RightButton right="respond" type="submit" name="intent" value="resolve" variant="outlined" size="small">
-            Resolve with it
-          </RightButton>
-        ) : null}
-      </Form>
+      {page.thenMs === null ? <SayCause page={page} /> : null}
     </Section>
+  );
+}
+
+/** A person says what it was, and may resolve the incident with it. */
+function SayCause({ page }: { page: IncidentData }) {
+  const { incident } = page;
+  const root = incident.causes.find((one) => one.isRoot);
+  return (
+    <Form method="post" key={incident.confirmed_at ?? 0} className="hx-ask">
+      <label className="hx-caption hx-grow">
+        It was
+        <input
+          className="hx-input"
+          name="cause"
+          list="hx-causes"
+          required
+          maxLength={200}
+          defaultValue={incident.confirmed?.name ?? root?.name ?? ""}
+        />
+      </label>
+      <datalist id="hx-causes">
+        {incident.causes.map((cause) => (
+          <option key={cause.name} value={cause.name}>
+            {cause.name}
+          </option>
+        ))}
+      </datalist>
+      <label className="hx-caption hx-grow">
+        Because
+        <input className="hx-input" name="remark" maxLength={500} defaultValue={incident.confirmed?.remark ?? ""} />
+      </label>
+      <RightButton right="respond" type="submit" name="intent" value="cause" variant="outlined" size="small">
+        {incident.confirmed ? "Correct" : "Confirm cause"}
+      </RightButton>
+      {page.isOpen ? (
+        <RightButton right="respond" type="submit" name="intent" value="resolve" variant="outlined" size="small">
+          Resolve with it
+        </RightButton>
+      ) : null}
+    </Form>
   );
 }

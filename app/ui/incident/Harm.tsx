@@ -65,31 +65,33 @@ export function Harm({ page }: { page: IncidentData }) {
           No service is known to rely on it.
         </Typography>
       )}
-      <Form
-        method="post"
-        key={`${incident.priority}${incident.priority_reason}`}
-        className="hx-ask"
-        style={{ padding: "0 12px 8px" }}
-      >
-        <label className="hx-caption">
-          Priority
-          <select className="hx-select" name="priority" defaultValue={incident.priority ?? ""}>
-            <option value="">{`by harm (${harm.follows})`}</option>
-            {[1, 2, 3, 4].map((one) => (
-              <option key={one} value={one}>
-                {one}
-              </option>
-            ))}
-          </select>
-        </label>
-        <label className="hx-caption hx-grow">
-          Reason
-          <input className="hx-input" name="reason" maxLength={200} defaultValue={incident.priority_reason} />
-        </label>
-        <RightButton right="respond" type="submit" name="intent" value="priority" variant="outlined" size="small">
-          Set
-        </RightButton>
-      </Form>
+      {page.thenMs === null ? (
+        <Form
+          method="post"
+          key={`${incident.priority}${incident.priority_reason}`}
+          className="hx-ask"
+          style={{ padding: "0 12px 8px" }}
+        >
+          <label className="hx-caption">
+            Priority
+            <select className="hx-select" name="priority" defaultValue={incident.priority ?? ""}>
+              <option value="">{`by harm (${harm.follows})`}</option>
+              {[1, 2, 3, 4].map((one) => (
+                <option key={one} value={one}>
+                  {one}
+                </option>
+              ))}
+            </select>
+          </label>
+          <label className="hx-caption hx-grow">
+            Reason
+            <input className="hx-input" name="reason" maxLength={200} defaultValue={incident.priority_reason} />
+          </label>
+          <RightButton right="respond" type="submit" name="intent" value="priority" variant="outlined" size="small">
+            Set
+          </RightButton>
+        </Form>
+      ) : null}
     </Section>
   );
 }

@@ -7,7 +7,8 @@ import { Form } from "react-router";
 import { clockTime, dayAndTime } from "#core/time/windows";
 import { Section } from "../Page";
 import { PlainButton } from "../PlainButton";
-import type { IncidentData } from "./page";
+import { KeepLink } from "../KeepLink";
+import { asItWas, type IncidentData } from "./page";
 import { RightButton } from "../RightButton";
 
 /** What is drawn part by part above already. */
@@ -50,9 +51,17 @@ export function Timeline({ page }: { page: IncidentData }) {
             }}
           >
             <Typography variant="caption" sx={{ color: "text.secondary", pt: "1px" }} title={dayAndTime(entry.atMs)}>
-              {incident.opened_at - entry.atMs > 12 * 3_600_000
-                ? dayAndTime(entry.atMs).slice(0, -6)
-                : clockTime(entry.atMs, true)}
+              {entry.atMs < incident.opened_at ? (
+                incident.opened_at - entry.atMs > 12 * 3_600_000 ? (
+                  dayAndTime(entry.atMs).slice(0, -6)
+                ) : (
+                  clockTime(entry.atMs, true)
+                )
+              ) : (
+                <KeepLink to={asItWas(incident.id, entry.atMs)} text>
+                  {clockTime(entry.atMs, true)}
+                </KeepLink>
+              )}
             </Typography>
             <Typography variant="body2" sx={{ overflowWrap: "anywhere" }}>
               {entry.kind === "change" ? "Change: " : ""}
@@ -64,14 +73,16 @@ export function Timeline({ page }: { page: IncidentData }) {
           </Box>
         ))}
       </Box>
-      <Form method="post" key={page.timeline.length}>
-        <Stack direction="row" sx={{ gap: 1, p: 1.5, borderTop: 1, borderColor: "divider" }}>
-          <TextField name="text" label="Note" fullWidth slotProps={{ htmlInput: { maxLength: 2000 } }} />
-          <RightButton right="respond" type="submit" name="intent" value="note" variant="outlined">
-            Add
-          </RightButton>
-        </Stack>
-      </Form>
+      {page.thenMs === null ? (
+        <Form method="post" key={page.timeline.length}>
+          <Stack direction="row" sx={{ gap: 1, p: 1.5, borderTop: 1, borderColor: "divider" }}>
+            <TextField name="text" label="Note" fullWidth slotProps={{ htmlInput: { maxLength: 2000 } }} />
+            <RightButton right="respond" type="submit" name="intent" value="note" variant="outlined">
+              Add
+            </RightButton>
+          </Stack>
+        </Form>
+      ) : null}
     </Section>
   );
 }

@@ -8,6 +8,9 @@ export type IncidentData = NonNullable<Answer<"incident">>;
 export const spanOf = ({ fromMs, toMs }: { fromMs: number; toMs: number }): string =>
   new URLSearchParams({ from: iso(fromMs), to: iso(toMs) }).toString();
 
+/** The page of an incident as it was at an instant, to the millisecond: what happened at it counts. */
+export const asItWas = (id: number, atMs: number): string => `/incidents/${id}/then?at=${new Date(atMs).toISOString()}`;
+
 /** A runbook with what the incident already tells it. */
 export const prefilled = ({ incident }: IncidentData, runbook: IncidentData["runbooks"][number]): string =>
   `/runbooks/${runbook.id}?${new URLSearchParams({
