@@ -12,18 +12,18 @@ export interface ProcessUse {
 export type UsedMost = "memory" | "processor" | "connections";
 
 /** How much a process uses of something; -1 where it is not known. */
-export const useOf = (process: ProcessUse, by: UsedMost): number =>
+export const amountOf = (process: ProcessUse, by: UsedMost): number =>
   by === "memory" ? process.memoryBytes : ((by === "processor" ? process.cpuPercent : process.connections) ?? -1);
 
 /** What is known of some processes, by which they can be put in order. */
 export const knownUses = (processes: readonly ProcessUse[]): UsedMost[] =>
   (["processor", "memory", "connections"] as const).filter(
-    (by) => by === "memory" || processes.some((one) => useOf(one, by) >= 0),
+    (by) => by === "memory" || processes.some((one) => amountOf(one, by) >= 0),
   );
 
 /** The processes that use most of something, largest first; ties by process number. */
 export function topProcesses<T extends ProcessUse>(processes: readonly T[], count = 10, by: UsedMost = "memory"): T[] {
-  return [...processes].sort((a, b) => useOf(b, by) - useOf(a, by) || a.pid - b.pid).slice(0, count);
+  return [...processes].sort((a, b) => amountOf(b, by) - amountOf(a, by) || a.pid - b.pid).slice(0, count);
 }
 
 /** Share of the first process in the memory of the host, 0 to 1; undefined when nothing is known. */

@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import { useState } from "react";
-import { knownUses, topProcesses, useOf, type UsedMost } from "#core/correlation/odd-process";
+import { knownUses, topProcesses, amountOf, type UsedMost } from "#core/correlation/odd-process";
 import { dayAndTime } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import { useShell } from "../../shell/window";
@@ -51,7 +51,7 @@ export function TopProcesses({ page }: { page: IncidentData }) {
 type Listed = NonNullable<IncidentData["snapshot"]>["processes"][number];
 
 function Top({ by, processes, memoryBytes }: { by: UsedMost; processes: Listed[]; memoryBytes: number }) {
-  const valueOf = (process: Listed) => Math.max(0, useOf(process, by));
+  const valueOf = (process: Listed) => Math.max(0, amountOf(process, by));
   const largest = Math.max(1, ...processes.map(valueOf));
   const hasConnections = processes.some((one) => one.connections !== undefined);
   return (
