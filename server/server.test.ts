@@ -145,6 +145,7 @@ describe("the store", () => {
   it("turns trouble with the disk into sentences, other errors not", () => {
     expect(storeProblem(Object.assign(new Error("x"), { code: "SQLITE_FULL" }))).toMatch(/The disk is full/);
     expect(storeProblem(Object.assign(new Error("x"), { code: "SQLITE_CORRUPT" }))).toMatch(/damaged/);
+    expect(storeProblem(Object.assign(new Error("x"), { code: "SQLITE_BUSY_SNAPSHOT" }))).toMatch(/Another program/);
     expect(storeProblem(new Error("x"))).toBeUndefined();
     // What a time-out carries as its code is a number.
     expect(storeProblem(Object.assign(new Error("x"), { code: 23 }))).toBeUndefined();
@@ -155,6 +156,7 @@ describe("what is shipped", () => {
   it("has kits that can be read, with notes for each of their rules' common metrics", () => {
     const kits = readKits(process.cwd());
     expect(kits.map((kit) => kit.kind).sort()).toEqual([
+      "*",
       "*",
       "*",
       "*",

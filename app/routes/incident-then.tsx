@@ -50,7 +50,7 @@ export default function IncidentThen({ loaderData: page }: Route.ComponentProps)
   return (
     <>
       <PageHead
-        name={`Incident ${incident.id} as it was at ${dayAndTime(thenMs)}, ${spokenDuration(thenMs - incident.opened_at)} after it was opened · priority ${page.harm.priority}${incident.taken_by ? ` · with ${incident.taken_by}` : ""}`}
+        name={`Incident ${incident.id} as it was at ${dayAndTime(thenMs, undefined, true)}, ${spokenDuration(thenMs - incident.opened_at)} after it was opened · priority ${page.harm.priority}${incident.taken_by ? ` · with ${incident.taken_by}` : ""}`}
         severity={page.isOpen ? incident.severity : "cleared"}
         sentence={page.sentence}
         actions={

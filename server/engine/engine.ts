@@ -89,6 +89,8 @@ const TAKE_UP_REST = 16;
 const NOBODY: ReadonlySet<number> = new Set();
 /** Clock time between two ticks. */
 const TICK_MS = 5_000;
+/** So many ticks may fail before the samples that they could not judge are kept without that. */
+const MOST_FAILED_TICKS = 5;
 /** What is under way has this long to write how it ended, machine time. */
 const ENDING_MS = 5_000;
 /** Machine time a tick may spend on learning what is usual; less while the past is lived through. */
@@ -148,6 +150,8 @@ export class Engine {
   /** Senders told of components that the engine has not taken up yet. */
   private grown = false;
   private takeUpFromMs = 0;
+  /** Ticks in a row that failed for no reason of the store. */
+  private failedTicks = 0;
   private loop: Promise<void> | undefined;
   private problem: string | null = null;
   /** History is being lived through: no page is open yet. */
@@ -158,6 +162,8 @@ export class Engine {
   constructor(
     private readonly settings: Settings,
     private readonly emit: (event: LiveEvent) => void,
+    /** Told of what failed for no known reason: for the log. */
+    private readonly onFault: (error: unknown) => void = () => undefined,
   ) {
     this.db = openPrepared(storeFile(settings), migrationsFolder(settings));
     this.clock = settings.clock;
@@ -574,21 +580,35 @@ export class Engine {
   private async run(): Promise<void> {
     while (!this.stopping) {
       const started = this.now();
-      this.tick();
+      this.goOn("What was measured cannot be judged at present", () => this.tick());
       // After the tick, which would keep their answers waiting.
-      void this.poller.pollDue(() => this.now());
-      this.platforms.pollDue();
-      void this.certificates.pollDue(() => this.now());
-      this.sweeps.startDue();
+      this.goOn("Not everything can be polled at present", () => this.lookDue());
       await this.sleep(Math.max(200, TICK_MS - (this.now() - started)));
     }
   }
 
+  private lookDue(): void {
+    void this.poller.pollDue(() => this.now());
+    this.platforms.pollDue();
+    void this.certificates.pollDue(() => this.now());
+    this.sweeps.startDue();
+  }
+
+  /** Does a part of the loop; whatever goes wrong in it, the loop goes on, and it is told. */
+  private goOn(problem: string, work: () => void): void {
+    try {
+      work();
+    } catch (error) {
+      const known = storeProblem(error);
+      if (known === undefined) this.onFault(error);
+      this.reportProblem(known ?? `${problem}: ${error instanceof Error ? error.message : String(error)}.`);
+    }
+  }
+
   /**
-   * One tick: judge the new samples, correlate, write everything, tell open pages. Trouble with the disk is said, not
-   * fatal.
+   * One tick: judge the new samples, correlate, write everything, tell open pages. Throws where nothing of it was kept.
    */
-  tick(how: "tick" | "everything" = "tick"): void {
+  private tick(how: "tick" | "everything" = "tick"): void {
     try {
       if (this.grown && performance.now() >= this.takeUpFromMs) {
         this.grown = false;
@@ -615,13 +635,16 @@ export class Engine {
       this.db.transaction(() => this.keepHouse(this.now()))();
       this.noteUses(this.now());
       void this.snapshots.take(events);
+      this.failedTicks = 0;
     } catch (error) {
-      const message = storeProblem(error);
-      if (!message) throw error;
       // Nothing of this tick was kept: its samples stay in memory and are judged and written with the next one.
       this.judges.reload();
       this.sampleWriter.bound();
-      this.reportProblem(message);
+      const isOfStore = storeProblem(error) !== undefined;
+      // What fails again and again for no reason of the store may be about a sample: it is kept without being judged.
+      this.failedTicks = isOfStore ? 0 : this.failedTicks + 1;
+      if (this.failedTicks >= MOST_FAILED_TICKS) this.sampleWriter.judged();
+      throw error;
     }
   }
 
@@ -892,7 +915,7 @@ export class Engine {
     await withDeadline(ENDING_MS, undefined, () => Promise.all([this.sweeps.stopAll(), this.runner.stopAll()])).catch(
       () => undefined,
     );
-    this.tick("everything");
+    this.goOn("Not everything could be written", () => this.tick("everything"));
     this.db.pragma("wal_checkpoint(TRUNCATE)");
     this.db.close();
   }

@@ -391,11 +391,14 @@ export class SampleWriter {
    */
   commit<T>(how: WriteHow, work: () => T): T {
     let pending: PendingWrite | undefined;
-    const result = this.db.transaction(() => {
-      const done = work();
-      pending = this.write(how);
-      return done;
-    })();
+    // Waits for whoever else writes before it reads: what was read before they were done could not be written any more.
+    const result = this.db
+      .transaction(() => {
+        const done = work();
+        pending = this.write(how);
+        return done;
+      })
+      .immediate();
     pending?.settle();
     return result;
   }

@@ -110,6 +110,8 @@ export function storeProblem(error: unknown): string | undefined {
     return "The store cannot be written to. Check the rights of the data folder.";
   if (code.startsWith("SQLITE_IOERR"))
     return "The disk answered with an error. Check it; what was kept before is safe.";
+  if (code.startsWith("SQLITE_BUSY") || code.startsWith("SQLITE_LOCKED"))
+    return "Another program holds the store, so nothing new can be kept. End it; Holotaxis goes on by itself.";
   if (code === "SQLITE_CORRUPT" || code === "SQLITE_NOTADB")
     return "The store file is damaged. Put a copy of it back, or begin anew with --fresh.";
   return undefined;

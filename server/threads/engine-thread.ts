@@ -23,7 +23,7 @@ process.on("uncaughtException", survive);
 process.on("unhandledRejection", survive);
 
 try {
-  engine = new Engine(workerData as Settings, (event) => send({ kind: "event", event }));
+  engine = new Engine(workerData as Settings, (event) => send({ kind: "event", event }), survive);
   await engine.prepare((text) => send({ kind: "progress", text }));
   engine.start();
   send({ kind: "ready" });

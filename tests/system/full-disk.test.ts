@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, expect, it } from "vitest";
 import type { Engine } from "#server/engine/engine";
+import { openStore } from "#server/store/database";
 import { act, makeWorld, until } from "./world";
 
 let world: Awaited<ReturnType<typeof makeWorld>>;
@@ -65,3 +66,36 @@ it("says that the disk is full, goes on watching, and loses no sample when there
     () => world.ask("incidents", { fromMs: begun, toMs: world.now(), state: "open" })[0],
   );
 });
+
+it("says that another program holds the store, and goes on once it lets go", async () => {
+  const before = troubles().length;
+  // The engine waits on this thread, on which the other program of this test has to let go.
+  engine.db.pragma("busy_timeout = 20");
+  const other = openStore(engine.db.name, "writer");
+  other.exec("BEGIN IMMEDIATE");
+  await until("it is told", () => troubles().length > before);
+  expect(troubles().at(-1)).toMatchObject({ message: expect.stringContaining("Another program holds the store") });
+  other.exec("ROLLBACK");
+  other.close();
+  await goesOn();
+});
+
+it("goes on when a tick fails for a reason that nobody foresaw, and tells of it", async () => {
+  const before = troubles().length;
+  engine.db.exec(
+    "CREATE TRIGGER broken BEFORE UPDATE OF last_seen_at ON component BEGIN SELECT RAISE(ABORT, 'nobody foresaw this'); END",
+  );
+  await until("it is told", () => troubles().length > before);
+  expect(troubles().at(-1)).toMatchObject({ message: expect.stringContaining("nobody foresaw this") });
+  engine.db.exec("DROP TRIGGER broken");
+  await goesOn();
+});
+
+/** Waits until the problem is over and ticks bring samples again. */
+async function goesOn(): Promise<void> {
+  await until("it is told that all is well again", () => troubles().at(-1)?.message === null);
+  const from = world.events.length;
+  await until("samples are judged and kept", () =>
+    world.events.slice(from).some((event) => event.topic === "tick" && event.samples > 0),
+  );
+}
