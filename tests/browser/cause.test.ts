@@ -74,6 +74,31 @@ test("a cascade: its cause is named with reasons, it is worked on, split and mer
     await expect(part(page, "Priority 1: ships wait at the gate")).toBeVisible();
   });
 
+  await test.step("the page is read as it was when the incident was opened, and as it was later", async () => {
+    const name = page.locator(".hx-head-name");
+    await part(page, "Timeline").getByRole("link").first().click();
+    await expect(name).toContainText(/Incident \d+ as it was at/);
+    await expect(part(page, "Timeline")).not.toContainText("The report runs since nine.");
+    await expect(part(page, /^Priority \d/)).not.toContainText("ships wait at the gate");
+    await expect(page.getByRole("button", { name: /Confirm cause|Hand over|Acknowledge|Set/ })).toHaveCount(0);
+    const alarms = async () =>
+      Number(
+        /\d+/.exec(
+          (await part(page, /^Alarms: /)
+            .getByRole("heading")
+            .textContent()) ?? "",
+        )?.[0],
+      );
+    const first = await alarms();
+    expect(await axeFinds(page)).toEqual([]);
+    const opened = page.url();
+    await page.getByRole("link", { name: "Later" }).click();
+    await expect(page).not.toHaveURL(opened);
+    expect(await alarms()).toBeGreaterThanOrEqual(first);
+    await page.getByRole("link", { name: "As it is now" }).click();
+    await expect(name).toContainText("waiting for the database desk");
+  });
+
   await test.step("an alarm is split off, and merged back", async () => {
     const whole = page.url();
     const alarms = part(page, /^Alarms: /);
