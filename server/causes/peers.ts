@@ -23,10 +23,18 @@ interface Attributes {
  * Whom the calls of an operation went to, the most bad ones first: by where they say they went (`server.address`,
  * `server.port`, `peer.service`), matched with hosts and what runs there.
  * @param limitUs calls that took longer are bad too; Infinity where only failures are
+ * @param most spans that are read; few tell whom it calls, many how that went
  */
-export function peersOf(db: Db, operationId: number, fromMs: number, toMs: number, limitUs: number): Peer[] {
+export function peersOf(
+  db: Db,
+  operationId: number,
+  fromMs: number,
+  toMs: number,
+  limitUs: number,
+  most = MOST_READ,
+): Peer[] {
   const places = new Map<string, { attributes: Attributes; calls: number; bad: number }>();
-  for (const span of spansOfOperation(db, operationId, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, MOST_READ)) {
+  for (const span of spansOfOperation(db, operationId, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, most)) {
     const detail = span.detail === null ? {} : (JSON.parse(span.detail) as { attributes?: Attributes });
     const attributes = detail.attributes ?? {};
     const key = `${String(attributes["server.address"])} ${String(attributes["server.port"])} ${String(attributes["peer.service"])}`;

@@ -15,6 +15,8 @@ const REST_MS = 5 * MINUTE_MS;
 const LOOK_MS = 15 * MINUTE_MS;
 const MOST_OPERATIONS = 30;
 const CALLED = 3;
+/** Calls of an operation by which it is told whom it calls. */
+const READ = 20;
 
 interface Named {
   id: number;
@@ -36,7 +38,7 @@ function askedOf(db: Db, componentId: number, fromMs: number, toMs: number): Nam
   const asked = operationsOf(db, resourcesOfAll(db, new Set(callers)).keys()).filter((one) => one.kind === CALLED);
   return asked
     .slice(0, MOST_OPERATIONS)
-    .filter((one) => peersOf(db, one.id, fromMs, toMs, Infinity).some((peer) => places.has(peer.componentId)));
+    .filter((one) => peersOf(db, one.id, fromMs, toMs, Infinity, READ).some((peer) => places.has(peer.componentId)));
 }
 
 /** In which of its operations alone a component is in trouble since an instant, as a reason; null where it is none or all. */
