@@ -45,11 +45,12 @@ const alarm = (type: "component" | "service", id: number, metric: string, onset_
   onset_at,
   severity: "major",
   worst: "major",
+  text: "",
 });
 
 describe("what the logs of callers say", () => {
   /** A front with two stores of one name on hosts of their own; its log tells of errors. */
-  function blamed(text: string) {
+  function blamed(text: string, by: "finding" | "alarm" = "finding") {
     const hosts = ["127.20.1.14", "127.20.2.13"].map((address) => place(`host ${address}`, { address }));
     const front = place("front @ f", { label: "front", hostId: place("f") });
     const stores = hosts.map((hostId, at) => place(`store @ h${at}`, { label: "store", hostId }));
@@ -74,14 +75,20 @@ describe("what the logs of callers say", () => {
     } as const;
     db.exec("DELETE FROM odd_finding; DELETE FROM rule");
     db.prepare("INSERT INTO rule (id, name) VALUES (1, 'New errors')").run();
-    keepFinding(db, { ...kind, score: 90, onsetMs: AT, text }, AT);
-    const causes = causesOf(db, [alarm("component", front, "calls.slow", AT)], harm, nameOf, AT + MINUTE_MS);
+    if (by === "finding") keepFinding(db, { ...kind, score: 90, onsetMs: AT, text }, AT);
+    const alarms = [
+      alarm("component", front, "calls.slow", AT),
+      ...(by === "alarm" ? [{ ...alarm("component", front, "logs.new", AT), text }] : []),
+    ];
+    const causes = causesOf(db, alarms, harm, nameOf, AT + MINUTE_MS);
     return causes.filter((one) => one.reasons.some((why) => why.includes("name it"))).map((one) => one.name);
   }
   it("is evidence on whom they name, by the address where several have the name", () => {
     expect(blamed("New error, 1 times: store at 127.20.1.14 did not answer")).toEqual(["store @ h0"]);
     expect(blamed("New error, 1 times: the store did not answer").sort()).toEqual(["store @ h0", "store @ h1"]);
     expect(blamed("New error, 1 times: restore at 127.20.1.14 failed")).toEqual([]);
+    expect(blamed("New error, 9 times: store at 127.20.2.13 did not answer", "alarm")).toEqual(["store @ h1"]);
+    expect(blamed("New error, 9 times: restore at 127.20.1.14 failed", "alarm")).toEqual([]);
   });
 });
 

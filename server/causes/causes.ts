@@ -41,13 +41,17 @@ type Alarm = Pick<
   | "onset_at"
   | "severity"
   | "worst"
+  | "text"
 >;
 
 const nodeOf = ({ subject_type, subject_id }: Alarm) => `${subject_type}:${subject_id}`;
 
+/** A piece of evidence with the alarms that it is made of. */
+type Piece = SaidEvidence & { alarms: number[] };
+
 /** The evidence that alarms are: one piece for each nature of trouble on each subject, by its earliest onset. */
-export function evidenceOf(alarms: readonly Alarm[]): (SaidEvidence & { alarms: number[] })[] {
-  const pieces = new Map<string, SaidEvidence & { alarms: number[] }>();
+export function evidenceOf(alarms: readonly Alarm[]): Piece[] {
+  const pieces = new Map<string, Piece>();
   for (const alarm of alarms) {
     const node = nodeOf(alarm);
     const said = natureOf(alarm.metric);
@@ -94,9 +98,9 @@ function odditiesOf(
   firstMs: number,
   untilMs: number,
   harm: HarmMap,
-): (SaidEvidence & { alarms: number[] })[] {
+): Piece[] {
   const known = new Set(alarmed.map((one) => `${one.node} ${one.nature}`));
-  const pieces: (SaidEvidence & { alarms: number[] })[] = [];
+  const pieces: Piece[] = [];
   const take = (
     odd: FindingRow,
     node: string,
@@ -138,6 +142,25 @@ function namedIn(db: Db, text: string, edges: readonly HarmEdge[]): { node: stri
   return named.some((one) => one.isPlaced) ? named.filter((one) => one.isPlaced) : named;
 }
 
+/** What alarms on logs say of those that their senders call: errors that name one are evidence on that one. */
+function blamedByAlarms(db: Db, alarms: readonly Alarm[], harm: HarmMap): Piece[] {
+  return alarms.flatMap((alarm) =>
+    natureOf(alarm.metric) === "log"
+      ? namedIn(db, alarm.text, harm.graph.to(nodeOf(alarm))).map(({ node, name }): Piece => ({
+          node,
+          nature: "failing",
+          strength: ODD_STRENGTH,
+          onsetMs: alarm.onset_at,
+          isWeak: true,
+          name,
+          symptom: "errors name it",
+          saidBy: alarm.subject,
+          alarms: [],
+        }))
+      : [],
+  );
+}
+
 /** What is taken for the cause of some alarms, likeliest first, with reasons in words. */
 export function causesOf(
   db: Db,
@@ -146,7 +169,14 @@ export function causesOf(
   nameOf: (subject: Subject) => string,
   untilMs: number,
 ): IncidentCause[] {
-  return ranked(db, evidenceOf(alarms), harm, nameOf, untilMs, 3);
+  const evidence = evidenceOf(alarms);
+  const known = new Set(evidence.map((one) => `${one.node} ${one.nature}`));
+  for (const one of blamedByAlarms(db, alarms, harm)) {
+    const key = `${one.node} ${one.nature}`;
+    if (!known.has(key)) evidence.push(one);
+    known.add(key);
+  }
+  return ranked(db, evidence, harm, nameOf, untilMs, 3);
 }
 
 /** Somebody's complaint, and what was told round it. */
@@ -188,7 +218,7 @@ function firstOf(evidence: readonly SaidEvidence[]): number {
 
 function ranked(
   db: Db,
-  evidence: (SaidEvidence & { alarms: number[] })[],
+  evidence: Piece[],
   harm: HarmMap,
   nameOf: (subject: Subject) => string,
   untilMs: number,
@@ -263,7 +293,7 @@ function pastCauses(db: Db, evidence: readonly SaidEvidence[], beforeMs: number)
 
 function said(
   cause: Cause,
-  evidence: readonly (SaidEvidence & { alarms: number[] })[],
+  evidence: readonly Piece[],
   change: ChangeRow | undefined,
   firstMs: number,
   nameOf: (subject: Subject) => string,
