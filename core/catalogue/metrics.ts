@@ -175,9 +175,9 @@ const SHIPPED: readonly MetricInfo[] = [
     nature: "clock",
   }),
   metric("clock.ahead", "Clock ahead", "s", { ...high("its clock runs ahead"), combine: "max", nature: "clock" }),
-  metric("certificate.left", "Certificate validity left", "d", {
+  metric("certificate.left", "Time to certificate expiry", "d", {
     bad: "low",
-    symptom: { low: "its certificate is over or about to end" },
+    symptom: { low: "its certificate has expired or is about to" },
     nature: "certificate",
   }),
   metric("process.restarts", "Starts within 15 min", "1", {

@@ -15,13 +15,13 @@ describe("operations that go badly while others go as usual", () => {
     const found = troubledAmong([seen("GET /papers", 80, 61), seen("POST /checks", 200, 3)]);
     expect(found?.troubled.map((one) => one.name)).toEqual(["GET /papers"]);
     expect(found && troubledReason(found)).toBe(
-      "only GET /papers goes badly: 61 of 80 calls failed or were slow, 1 of 100 usually; POST /checks goes as usual",
+      "only GET /papers is affected: 61 of 80 calls failed or were slow (usually 1 in 100); POST /checks is as usual",
     );
   });
   it("are told together, the worst first", () => {
     const found = troubledAmong([seen("a", 100, 20), seen("b", 100, 60), seen("c", 100, 1), seen("d", 100, 2)]);
     expect(found && troubledReason(found)).toBe(
-      "only 2 operations go badly, b most: 60 of 100 calls failed or were slow, 1 of 100 usually; its 2 others go as usual",
+      "only 2 operations are affected, b most: 60 of 100 calls failed or were slow (usually 1 in 100); the 2 others are as usual",
     );
   });
   it("are not told where all go badly, none does, or one stands between", () => {

@@ -43,14 +43,14 @@ export function troubledAmong(
   return { troubled: troubled.sort((one, other) => share(other) - share(one)), well };
 }
 
-/** It as a reason: “only GET /papers goes badly: 61 of 80 calls failed or were slow, 1 of 100 usually; POST /checks goes as usual”. */
+/** It as a reason: “only GET /papers is affected: 61 of 80 calls failed or were slow (usually 1 in 100); POST /checks is as usual”. */
 export function troubledReason({ troubled, well }: NonNullable<ReturnType<typeof troubledAmong>>): string {
   const [first, ...further] = troubled;
   if (!first) return "";
   const names = further.length
-    ? `${further.length + 1} operations go badly, ${first.name} most`
-    : `${first.name} goes badly`;
+    ? `${further.length + 1} operations are affected, ${first.name} most`
+    : `${first.name} is affected`;
   const usual = Math.round((100 * first.usualBad) / first.usualCalls);
-  const others = well.length === 1 ? `${well[0]?.name} goes as usual` : `its ${well.length} others go as usual`;
-  return `only ${names}: ${first.bad} of ${first.calls} calls failed or were slow, ${usual} of 100 usually; ${others}`;
+  const others = well.length === 1 ? `${well[0]?.name} is as usual` : `the ${well.length} others are as usual`;
+  return `only ${names}: ${first.bad} of ${first.calls} calls failed or were slow (usually ${usual} in 100); ${others}`;
 }

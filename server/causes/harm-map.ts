@@ -1,9 +1,11 @@
 import { kindInfo } from "#core/catalogue/kinds";
 import { HarmGraph, type HarmEdge } from "#core/correlation/harm";
-import type { EstateGraph } from "#core/topology/graph";
+import { EstateGraph } from "#core/topology/graph";
 import { prepared, type Db } from "../store/database";
 import type { IncidentCause } from "../store/incidents";
 import { currentComponents, type ComponentRow } from "../store/estate";
+import { relationsAt } from "../store/relations";
+import { entriesByService } from "../store/services";
 
 export const componentNode = (id: number): string => `component:${id}`;
 export const serviceNode = (id: number): string => `service:${id}`;
@@ -69,6 +71,14 @@ export interface HarmMap {
   /** The component and, of a process, its host: changes on either may be behind it. */
   placesOf(node: string): number[];
 }
+
+/** Who could hurt whom by the relations of an instant. */
+export const harmMapAt = (db: Db, atMs: number): HarmMap =>
+  readHarmMap(
+    db,
+    new EstateGraph(relationsAt(db, atMs).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id }))),
+    entriesByService(db, atMs),
+  );
 
 /** Works out from the present relations who can hurt whom; `entries` are the components by which services are entered. */
 export function readHarmMap(db: Db, graph: EstateGraph, entries: ReadonlyMap<number, ReadonlySet<number>>): HarmMap {

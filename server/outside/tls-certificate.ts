@@ -1,5 +1,6 @@
 import { isIP } from "node:net";
 import { connect } from "node:tls";
+import { carefulLookup } from "./fetch-text";
 import { isLinkLocal } from "./places";
 
 /**
@@ -9,7 +10,7 @@ import { isLinkLocal } from "./places";
 export function certificateEnd(host: string, port: number, withinMs: number): Promise<number | undefined> {
   if (isIP(host) && isLinkLocal(host)) return Promise.resolve(undefined);
   return new Promise((resolve) => {
-    const socket = connect({ host, port, rejectUnauthorized: false, minVersion: "TLSv1" });
+    const socket = connect({ host, port, lookup: carefulLookup, rejectUnauthorized: false, minVersion: "TLSv1" });
     const end = (endsMs: number | undefined) => {
       clearTimeout(timer);
       socket.destroy();

@@ -1,14 +1,12 @@
 import { severityRank, type Severity } from "#core/alarms/severity";
-import { EstateGraph } from "#core/topology/graph";
 import { causesOf } from "../causes/causes";
-import { readHarmMap } from "../causes/harm-map";
+import { harmMapAt } from "../causes/harm-map";
 import { alarmChanges, type AlarmChangeRow } from "../store/alarms";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
 import { alarmsOfIncident, incidentEvents, type IncidentRow } from "../store/incidents";
-import { relationsAt } from "../store/relations";
 import type { RunRow } from "../store/runs";
-import { entriesByService, listServices } from "../store/services";
+import { listServices } from "../store/services";
 
 type IncidentAlarm = ReturnType<typeof alarmsOfIncident>[number];
 
@@ -16,7 +14,7 @@ const worstOf = (severities: readonly Severity[]): Severity =>
   severities.reduce((worst, one) => (severityRank(one) > severityRank(worst) ? one : worst), "cleared");
 
 /** The alarms of an incident as they stood at an instant, with their words of then; what came later is not among them. */
-export function alarmsThen(db: Db, id: number, atMs: number): IncidentAlarm[] {
+function alarmsThen(db: Db, id: number, atMs: number): IncidentAlarm[] {
   const alarms = alarmsOfIncident(db, id).filter((one) => one.raised_at <= atMs && one.joined_at <= atMs);
   const changes = new Map<number, AlarmChangeRow[]>(alarms.map((one) => [one.id, []]));
   for (const change of alarmChanges(db, [...changes.keys()]))
@@ -42,12 +40,7 @@ export function alarmsThen(db: Db, id: number, atMs: number): IncidentAlarm[] {
  * An incident as it stood at an instant: its causes are worked out anew from what was known then, of the estate as it was
  * then. Whose it was is told only from when its present owner has it.
  */
-export function incidentThen(
-  db: Db,
-  incident: IncidentRow,
-  alarms: readonly IncidentAlarm[],
-  atMs: number,
-): IncidentRow {
+function rowThen(db: Db, incident: IncidentRow, alarms: readonly IncidentAlarm[], atMs: number): IncidentRow {
   const isBy = (ms: number | null) => ms !== null && ms <= atMs;
   const standing = worstOf(alarms.flatMap((one) => (one.cleared_at === null ? [one.severity] : [])));
   const isConfirmed = isBy(incident.confirmed_at);
@@ -71,15 +64,22 @@ export function incidentThen(
   };
 }
 
+/** An incident with its alarms as of an instant, kept within the time while it lasts; as it is now where none is asked for. */
+export function incidentAsOf(db: Db, kept: IncidentRow, asked: { nowMs: number; thenMs?: number }) {
+  if (asked.thenMs === undefined)
+    return { thenMs: null, nowMs: asked.nowMs, incident: kept, alarms: alarmsOfIncident(db, kept.id) };
+  const latest = Math.min(asked.nowMs, kept.resolved_at ?? asked.nowMs);
+  const thenMs = Math.min(latest, Math.max(asked.thenMs, kept.opened_at));
+  const alarms = alarmsThen(db, kept.id, thenMs);
+  return { thenMs, nowMs: thenMs, incident: rowThen(db, kept, alarms, thenMs), alarms };
+}
+
 function causesThen(db: Db, alarms: readonly IncidentAlarm[], atMs: number): IncidentRow["causes"] {
-  const graph = new EstateGraph(
-    relationsAt(db, atMs).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })),
-  );
   const services = new Map(listServices(db).map((one) => [one.id, one.name]));
   return causesOf(
     db,
     alarms,
-    readHarmMap(db, graph, entriesByService(db, atMs)),
+    harmMapAt(db, atMs),
     ({ type, id }) => (type === "service" ? services.get(id) : componentById(db, id)?.name) ?? `${type} ${id}`,
     atMs,
   );

@@ -47,7 +47,7 @@ import {
 import { listAccounts } from "../store/people";
 import { guestsOf, leadingGuest } from "./guests";
 import { mapPage } from "./map/page";
-import { alarmsThen, incidentThen, instantsOf, runsThen } from "./incident-then";
+import { incidentAsOf, instantsOf, runsThen } from "./incident-then";
 import { oddAmongSiblings } from "./siblings";
 import { troubledOperations } from "./troubled-operations";
 
@@ -163,13 +163,7 @@ export interface IncidentQuestion {
 export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
   const kept = incidentById(db, id);
   if (!kept) return null;
-  const thenMs =
-    asked.thenMs === undefined
-      ? null
-      : Math.min(asked.nowMs, kept.resolved_at ?? asked.nowMs, Math.max(asked.thenMs, kept.opened_at));
-  const nowMs = thenMs ?? asked.nowMs;
-  const alarms = thenMs === null ? alarmsOfIncident(db, id) : alarmsThen(db, id, thenMs);
-  const incident = thenMs === null ? kept : incidentThen(db, kept, alarms, thenMs);
+  const { thenMs, nowMs, incident, alarms } = incidentAsOf(db, kept, asked);
   const suspect = alarms.find((alarm) => alarm.id === incident.suspect_alarm_id) ?? alarms[0];
   // The likeliest cause, though it may have no alarm; else what the leading alarm is on.
   const suspectId =
@@ -178,7 +172,7 @@ export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
   const began = beganAt(incident, alarms);
   const fromMs = began - LEAD_MS;
   const toMs = Math.max(fromMs + 2 * LEAD_MS, incident.resolved_at === null ? nowMs : incident.resolved_at + TRAIL_MS);
-  const snapshot = suspect && snapshotOf(db, suspect, alarms);
+  const snapshot = suspect && snapshotOf(db, suspect, alarms, nowMs);
   const uses = suspect && metricInfo(suspect.metric).uses;
   const scene: Scene = {
     db,
@@ -343,10 +337,10 @@ function axisOf(
 }
 
 /** The processes of the host of the suspected alarm when it was raised, else of the first other of which they are known. */
-function snapshotOf(db: Db, suspect: IncidentAlarm, alarms: readonly IncidentAlarm[]) {
+function snapshotOf(db: Db, suspect: IncidentAlarm, alarms: readonly IncidentAlarm[], untilMs: number) {
   for (const { id } of [suspect, ...alarms]) {
     const read = readSnapshot(db, id);
-    if (read) return { ...read, alarmId: id };
+    if (read && read.atMs <= untilMs) return { ...read, alarmId: id };
   }
   return undefined;
 }

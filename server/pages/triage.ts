@@ -1,14 +1,12 @@
-import { EstateGraph } from "#core/topology/graph";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import { causesAround } from "../causes/causes";
-import { componentNode, readHarmMap, serviceNode } from "../causes/harm-map";
+import { componentNode, harmMapAt, serviceNode } from "../causes/harm-map";
 import { activeAlarms } from "../store/alarms";
 import { prepared, type Db } from "../store/database";
 import { componentById, componentsById } from "../store/estate";
 import { findingsIn } from "../store/findings";
 import { incidentsAt } from "../store/incidents";
-import { relationsAt } from "../store/relations";
-import { entriesByService, listServices, membersOf } from "../store/services";
+import { listServices, membersOf } from "../store/services";
 import { changesBefore, loudPatterns } from "./incident-evidence";
 
 export interface TriageQuestion {
@@ -36,10 +34,7 @@ export function triagePage(db: Db, { service, component, atMs }: TriageQuestion)
         : undefined;
   if (!subject?.name) return { services, subject: null };
   const [fromMs, toMs] = [atMs - BEFORE_MS, atMs + AFTER_MS];
-  const graph = new EstateGraph(
-    relationsAt(db, atMs).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })),
-  );
-  const harm = readHarmMap(db, graph, entriesByService(db, atMs));
+  const harm = harmMapAt(db, atMs);
   const near = new Set(harm.graph.upstream([subject.node], STEPS, MOST_NEAR));
   const names = new Map<string, string>(services.map((one) => [serviceNode(one.id), one.name]));
   const nearIds = [...near].flatMap((node) => (node.startsWith("component:") ? [Number(node.slice(10))] : []));

@@ -62,7 +62,7 @@ describe("which operations alone go badly", () => {
     const own = senderOf(desk);
     write(calls(own, "GET /papers", 400), calls(own, "POST /checks", 20));
     expect(found(desk)).toBe(
-      "only GET /papers goes badly: 50 of 100 calls failed or were slow, 0 of 100 usually; POST /checks goes as usual",
+      "only GET /papers is affected: 50 of 100 calls failed or were slow (usually 0 in 100); POST /checks is as usual",
     );
   });
   it("is not told where all go badly, or there is only one", () => {
@@ -90,7 +90,7 @@ describe("which operations alone go badly", () => {
       calls(own, "insert paper", 20, to("192.0.2.9")),
       calls(own, "GET /elsewhere", 400, to("192.0.2.77")),
     );
-    expect(found(store)).toMatch(/^only select papers goes badly: 50 of 100 calls .*; insert paper goes as usual$/);
+    expect(found(store)).toMatch(/^only select papers is affected: 50 of 100 calls .*; insert paper is as usual$/);
   });
   it("is not told of what nobody's calls are known of", () => expect(found(place("desk"))).toBeNull());
 });

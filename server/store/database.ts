@@ -111,7 +111,7 @@ export function storeProblem(error: unknown): string | undefined {
   if (code.startsWith("SQLITE_IOERR"))
     return "The disk answered with an error. Check it; what was kept before is safe.";
   if (code.startsWith("SQLITE_BUSY") || code.startsWith("SQLITE_LOCKED"))
-    return "Another program holds the store, so nothing new can be kept. End it; Holotaxis goes on by itself.";
+    return "Another program has locked the store, so nothing new can be kept. Close it; Holotaxis goes on by itself.";
   if (code === "SQLITE_CORRUPT" || code === "SQLITE_NOTADB")
     return "The store file is damaged. Put a copy of it back, or begin anew with --fresh.";
   return undefined;

@@ -156,7 +156,7 @@ test("who is told: a template mended, a channel tested, a drill told of by mail 
     await expect(told).toContainText("Charts complete");
     await expect(told).not.toContainText("Escalated");
     // By itself, or in what else was to be told just then.
-    await expect(told).toContainText("then with Edo Brandsma-Quill");
+    await expect(told).toContainText("with Edo Brandsma-Quill");
     await expect(part(page, "Timeline")).toContainText("Told Mara Tolvane by Mail");
     expect(await axeFinds(page)).toEqual([]);
   });

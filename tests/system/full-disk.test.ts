@@ -67,14 +67,14 @@ it("says that the disk is full, goes on watching, and loses no sample when there
   );
 });
 
-it("says that another program holds the store, and goes on once it lets go", async () => {
+it("says that another program has locked the store, and goes on once it lets go", async () => {
   const before = troubles().length;
   // The engine waits on this thread, on which the other program of this test has to let go.
   engine.db.pragma("busy_timeout = 20");
   const other = openStore(engine.db.name, "writer");
   other.exec("BEGIN IMMEDIATE");
   await until("it is told", () => troubles().length > before);
-  expect(troubles().at(-1)).toMatchObject({ message: expect.stringContaining("Another program holds the store") });
+  expect(troubles().at(-1)).toMatchObject({ message: expect.stringContaining("Another program has locked the store") });
   other.exec("ROLLBACK");
   other.close();
   await goesOn();

@@ -4,7 +4,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { Form } from "react-router";
-import { clockTime, dayAndTime } from "#core/time/windows";
+import { clockTime, dayAndTime, HOUR_MS } from "#core/time/windows";
 import { Section } from "../Page";
 import { PlainButton } from "../PlainButton";
 import { KeepLink } from "../KeepLink";
@@ -15,6 +15,18 @@ import { RightButton } from "../RightButton";
 const OF_ALARMS: ReadonlySet<string> = new Set(["raised", "worse", "better", "eased", "cleared"]);
 /** From so many entries on, those of alarms are shown when they are asked for. */
 const MANY = 15;
+
+/** When something happened: while the incident lasts, a link to its page as it was then. */
+function When({ atMs, incident }: { atMs: number; incident: IncidentData["incident"] }) {
+  if (incident.opened_at - atMs > 12 * HOUR_MS) return dayAndTime(atMs).slice(0, -6);
+  const time = clockTime(atMs, true);
+  if (atMs < incident.opened_at) return time;
+  return (
+    <KeepLink to={asItWas(incident.id, atMs)} text>
+      {time}
+    </KeepLink>
+  );
+}
 
 /** What happened when, and a note to add. */
 export function Timeline({ page }: { page: IncidentData }) {
@@ -51,17 +63,7 @@ export function Timeline({ page }: { page: IncidentData }) {
             }}
           >
             <Typography variant="caption" sx={{ color: "text.secondary", pt: "1px" }} title={dayAndTime(entry.atMs)}>
-              {entry.atMs < incident.opened_at ? (
-                incident.opened_at - entry.atMs > 12 * 3_600_000 ? (
-                  dayAndTime(entry.atMs).slice(0, -6)
-                ) : (
-                  clockTime(entry.atMs, true)
-                )
-              ) : (
-                <KeepLink to={asItWas(incident.id, entry.atMs)} text>
-                  {clockTime(entry.atMs, true)}
-                </KeepLink>
-              )}
+              <When atMs={entry.atMs} incident={incident} />
             </Typography>
             <Typography variant="body2" sx={{ overflowWrap: "anywhere" }}>
               {entry.kind === "change" ? "Change: " : ""}

@@ -49,7 +49,7 @@ export function MessageTable({ messages, ofOne = false }: { messages: readonly M
             </td>
             <td>
               {occasionOf(one.moment)}
-              {one.takenBy === null ? null : <Caption>then with {one.takenBy}</Caption>}
+              {one.takenBy === null ? null : <Caption>with {one.takenBy}</Caption>}
               <Caption>{one.why}</Caption>
             </td>
             {ofOne ? null : (
