@@ -10,6 +10,7 @@ export default [
     route("discover/sweeps/:id", "routes/sweep.tsx"),
     route("estate", "routes/estate.tsx"),
     route("estate/software", "routes/estate.software.tsx"),
+    route("estate/jobs", "routes/estate.jobs.tsx"),
     route("estate/certificates", "routes/estate.certificates.tsx"),
     route("discover/mappings", "routes/mappings.tsx"),
     route("discover/mappings/:name", "routes/mapping.tsx"),

@@ -5,6 +5,7 @@ import { ROLE_IDS } from "#core/people/rights";
 import { choreSchema } from "#core/repair/chore";
 import { LEVEL_IDS, policySchema } from "#core/repair/policy";
 import { runbookSchema } from "#core/repair/runbook";
+import { jobWordsSchema } from "#core/jobs/words";
 import { logFigureSchema } from "#core/telemetry/log-fields";
 import type { ClockSetting } from "#core/time/clock";
 import type { Schedule } from "#core/time/schedule";
@@ -170,6 +171,8 @@ export const setupSchema = z.strictObject({
   endpoints: z.array(endpointSchema).max(500).default([]),
   /** Figures made of fields of log records. */
   logFigures: z.array(logFigureSchema).max(50).default([]),
+  /** Lines of logs that tell of the runs of jobs. */
+  jobs: z.array(jobWordsSchema).max(50).default([]),
   /** What sources may use besides their own secret; secrets as text, or in files. */
   credentials: z
     .array(

@@ -270,12 +270,15 @@ const LINUX: Readonly<Record<string, Command>> = {
 /** A host's name without its domain. */
 const shortName = (name: string): string => name.split(".")[0] ?? name;
 
-/** `line NAME up`: brings the line to a machine, or to another site, up again. */
+/** `line NAME up`: brings the line to a machine, to another site, or at a port up again. */
 const line: Command = async ([name = ""], shell) => {
   const { estate, host, sleep, complain } = shell;
   const { layout } = estate.world;
   await sleep(3000);
-  const site = layout.scenario.sites.find((one) => one.id === name || one.name === name);
+  // People say “South Quay” of its machine room.
+  const site = layout.scenario.sites.find(
+    ({ id, name: own }) => id === name || own === name || own.startsWith(`${name} `),
+  );
   if (site)
     return mend(
       { do: "mend-link", between: [host.site.id, site.id] },
@@ -283,6 +286,8 @@ const line: Command = async ([name = ""], shell) => {
       `line to ${site.name} was up`,
       shell,
     );
+  const atPort = host.lineAt(name);
+  if (atPort) return mend({ do: "mend-link", ...atPort }, `${name} is up`, `${name} was up`, shell);
   const wired = host.machine.wired.find((one) => one.name === name || one.name === shortName(name));
   if (!wired) {
     complain(`line: nothing named ${name} hangs here`);

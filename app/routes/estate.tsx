@@ -129,6 +129,9 @@ export default function Estate({ loaderData: page, actionData: answered }: Route
             <Button component={RouterLink} to={keep("/estate/certificates")} variant="outlined">
               Certificates
             </Button>
+            <Button component={RouterLink} to={keep("/estate/jobs")} variant="outlined">
+              Jobs
+            </Button>
           </>
         }
       />

@@ -3,6 +3,7 @@ import Stack from "@mui/material/Stack";
 import { useState } from "react";
 import { Form } from "react-router";
 import { z } from "zod";
+import { jobWordsFields } from "#core/jobs/words";
 import { logFigureSchema } from "#core/telemetry/log-fields";
 import { DAY_MS, dayAndTime } from "#core/time/windows";
 import { endpointSchema } from "#server/settings";
@@ -14,6 +15,7 @@ import { KeepLink } from "../ui/KeepLink";
 import { Empty, Fact, PageHead, Problem, Section } from "../ui/Page";
 import { PlainTable } from "../ui/PlainTable";
 import { AgentHosts } from "../ui/ingest/AgentHosts";
+import { JobWords } from "../ui/ingest/JobWords";
 import { LogFigures } from "../ui/ingest/LogFigures";
 import { RetentionForm } from "../ui/ingest/RetentionForm";
 import { ScrapedEndpoints } from "../ui/ingest/ScrapedEndpoints";
@@ -61,6 +63,8 @@ const schema = z.discriminatedUnion("what", [
   }),
   z.object({ what: z.literal("removeEndpoint"), id: z.coerce.number().int().min(1) }),
   logFigureSchema.extend({ what: z.literal("figure") }),
+  jobWordsFields.extend({ what: z.literal("jobs") }),
+  z.object({ what: z.literal("removeJobs"), id: z.coerce.number().int().min(1) }),
   z.object({ what: z.literal("removeFigure"), id: z.coerce.number().int().min(1) }),
   z.object({
     what: z.literal("retention"),
@@ -94,6 +98,12 @@ export async function action({ request, context }: Route.ActionArgs) {
         const { what: _what, ...figure } = value;
         return act(context, "log-figure.save", figure);
       }
+      case "jobs": {
+        const { what: _what, ...words } = value;
+        return act(context, "job-words.save", words);
+      }
+      case "removeJobs":
+        return act(context, "job-words.remove", { id: value.id });
       case "removeFigure":
         return act(context, "log-figure.remove", { id: value.id });
       case "removeEndpoint":
@@ -149,6 +159,7 @@ export default function SignalsSetup({ loaderData: page, actionData: answered }:
         </Section>
         {one ? <RuleForm key={one.id} attributes={one.attributes} onDone={() => setChosen(null)} /> : null}
         <ScrapedEndpoints credentials={page.credentials} pages={page.pages} states={page.scraped} nowMs={now.nowMs} />
+        <JobWords words={page.jobWords} nowMs={now.nowMs} />
         <LogFigures figures={page.figures} nowMs={now.nowMs} />
         <AgentHosts hosts={page.agents} nowMs={now.nowMs} />
         <Section title={`Matching rules: ${page.rules.length}`} pad={false}>

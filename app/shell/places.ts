@@ -20,6 +20,7 @@ export const PLACES: readonly Place[] = [
       { to: "/estate/spend/data", label: "Estate › Spend › Budgets and cost data" },
       { to: "/estate/software", label: "Estate › Software" },
       { to: "/estate/certificates", label: "Estate › Certificates" },
+      { to: "/estate/jobs", label: "Estate › Jobs" },
       { to: "/estate/differences", label: "Estate › Differences" },
     ],
   },

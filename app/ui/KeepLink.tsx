@@ -11,6 +11,7 @@ export function KeepLink({
   text = false,
   strong = false,
   clip = false,
+  label,
 }: {
   to: string;
   children: ReactNode;
@@ -19,11 +20,14 @@ export function KeepLink({
   strong?: boolean;
   /** One line, cut off where the room ends. */
   clip?: boolean;
+  /** What it is called where its words alone do not tell it from others. */
+  label?: string;
 }) {
   const keep = useKeep();
   return (
     <a
       href={keep(to)}
+      aria-label={label}
       className={`hx-link${text ? " hx-link-text" : ""}${strong ? " hx-strong" : ""}${clip ? " hx-clip" : ""}`}
     >
       {children}

@@ -180,6 +180,13 @@ const SHIPPED: readonly MetricInfo[] = [
     symptom: { low: "its certificate has expired or is about to" },
     nature: "certificate",
   }),
+  metric("job.long", "Time that a job takes", "s", { ...high("a job takes too long"), nature: "slow" }),
+  metric("job.missing", "Start of a job", "1", {
+    bad: "low",
+    symptom: { low: "a job did not start" },
+    nature: "figure",
+  }),
+  metric("job.failed", "Failed runs of a job", "1", { ...high("a job failed"), nature: "failing" }),
   metric("process.restarts", "Starts within 15 min", "1", {
     ...high("it is started again and again"),
     nature: "down",

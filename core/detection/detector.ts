@@ -1,6 +1,7 @@
 import type { z } from "zod";
 import type { Severity } from "../alarms/severity";
 import type { Standing as ChangeStanding } from "../changes/judge";
+import type { JobRun, Schedule, UsualRun } from "../jobs/runs";
 import type { Range } from "./range";
 import type { CallPoint, CallUsual } from "./call-usual";
 
@@ -14,7 +15,8 @@ export type Reads =
   /** `*` for anything that a component sends. */
   | { what: "arrivals"; metric: string }
   | { what: "states"; metric: string }
-  | { what: "changes"; metric: string };
+  | { what: "changes"; metric: string }
+  | { what: "jobs"; metric: string };
 
 /** One sample of a series. */
 export interface Input {
@@ -58,6 +60,17 @@ export interface ChangeInput {
   changes: readonly { atMs: number; kind: string; summary: string; by: string; standing: ChangeStanding | null }[];
 }
 
+/** The runs of one job, with what is usual of those before the last. */
+export interface JobInput {
+  atMs: number;
+  /** In order; the last may be running. */
+  runs: readonly JobRun[];
+  /** How long runs take; undefined where too few are known. */
+  usual: UsualRun | undefined;
+  /** When it is due; undefined where it starts at will. */
+  schedule: Schedule | undefined;
+}
+
 /** Calls of the last minutes, the newest last, beside what is usual of them. */
 export interface CallInput {
   atMs: number;
@@ -90,6 +103,7 @@ export interface Inputs {
   arrivals: ArrivalInput;
   states: StateInput;
   changes: ChangeInput;
+  jobs: JobInput;
 }
 
 /** What the sentences of a verdict need to know of what is judged. */
@@ -149,6 +163,7 @@ export type ObjectiveDetector = Detector<unknown, unknown, "objectives">;
 export type ArrivalDetector = Detector<unknown, unknown, "arrivals">;
 export type StateDetector = Detector<unknown, unknown, "states">;
 export type ChangeDetector = Detector<unknown, unknown, "changes">;
+export type JobDetector = Detector<unknown, unknown, "jobs">;
 export type AnyDetector =
   | SeriesDetector
   | CallDetector
@@ -156,7 +171,8 @@ export type AnyDetector =
   | ObjectiveDetector
   | ArrivalDetector
   | StateDetector
-  | ChangeDetector;
+  | ChangeDetector
+  | JobDetector;
 
 /** What a rule is about: components of a kind, or services (`*` for all). */
 export type Scope = { subject: "component"; kind: string } | { subject: "service"; service: string };

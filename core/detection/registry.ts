@@ -7,12 +7,14 @@ import type {
   ArrivalDetector,
   CallDetector,
   ChangeDetector,
+  JobDetector,
   LogDetector,
   ObjectiveDetector,
   SeriesDetector,
   StateDetector,
 } from "./detector";
 import { difference } from "./difference";
+import { jobs } from "./jobs";
 import { logs } from "./logs";
 import { move } from "./move";
 import { silence } from "./silence";
@@ -32,6 +34,7 @@ const DETECTORS: readonly AnyDetector[] = [
   burn as ObjectiveDetector,
   silence as ArrivalDetector,
   changes as ChangeDetector,
+  jobs as JobDetector,
   composite as StateDetector,
 ];
 

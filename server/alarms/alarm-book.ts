@@ -125,3 +125,13 @@ export class AlarmBook {
 const keyOf = (subject: Subject, type: string, qualifier: string) => `${subjectKey(subject)}|${type}|${qualifier}`;
 const keyOfKind = (kind: AlarmName) =>
   keyOf(kind.subject, alarmTypeOf(kind.metric, kind.direction, kind.detector), kind.qualifier);
+
+/** Whether a host does not answer: what it does not tell then is told of already. */
+export const isUnreachable = (book: AlarmBook, host: number): boolean =>
+  book.severityOf({
+    subject: { type: "component", id: host },
+    metric: "reachable",
+    direction: "below",
+    detector: "threshold",
+    qualifier: "",
+  }) !== undefined;

@@ -8,6 +8,7 @@ import { endFindingsWithout } from "../store/findings";
 import { AlarmBook, type AlarmEvent } from "./alarm-book";
 import { CallJudge, type CallContext } from "./call-judge";
 import { CallLines } from "./call-lines";
+import { JobJudge } from "./job-judge";
 import { LogJudge, type LogContext } from "./log-judge";
 import { ObjectiveJudge } from "./objective-judge";
 import { Ranges } from "./ranges";
@@ -26,6 +27,7 @@ export class Judges {
   private readonly objectives: ObjectiveJudge;
   private readonly silences: SilenceJudge;
   private readonly changes: ChangeJudge;
+  private readonly jobs: JobJudge;
   private readonly states: StateJudge;
   private readonly ranges: Ranges;
   private readonly others: Others;
@@ -54,6 +56,7 @@ export class Judges {
     this.objectives = new ObjectiveJudge(db, this.book, context);
     this.silences = new SilenceJudge(db, this.book, sampleWriter, context);
     this.changes = new ChangeJudge(db, this.book, context);
+    this.jobs = new JobJudge(db, this.book, sampleWriter, context);
     this.states = new StateJudge(db, this.book, sampleWriter, context);
     this.narrow();
   }
@@ -73,6 +76,7 @@ export class Judges {
     this.objectives.loadRules();
     this.silences.loadRules();
     this.changes.loadRules();
+    this.jobs.loadRules();
     this.states.loadRules();
     this.rulesChanged = true;
     this.narrow();
@@ -110,7 +114,7 @@ export class Judges {
 
   /** What is looked at every so often; combinations last, because they read what the others say. */
   private byTheClock(atMs: number): AlarmEvent[] {
-    const judges = [this.logs, this.objectives, this.silences, this.changes, this.states];
+    const judges = [this.logs, this.objectives, this.silences, this.changes, this.jobs, this.states];
     return judges.flatMap((one) => one.evaluate(atMs));
   }
 

@@ -2,7 +2,7 @@ import { rhythmOf } from "#core/detection/silence";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import type { LiveSeries, SampleWriter } from "../ingest/sample-writer";
 import type { Db } from "../store/database";
-import type { AlarmBook, AlarmEvent } from "./alarm-book";
+import { isUnreachable, type AlarmBook, type AlarmEvent } from "./alarm-book";
 import { SlowJudge, type Asked, type SlowContext, type SlowRule } from "./slow-judge";
 
 const EVERY_MS = 30_000;
@@ -70,7 +70,7 @@ export class SilenceJudge extends SlowJudge<"arrivals"> {
     for (const { series, lastMs } of this.latest(own, metric, atMs).values()) {
       const rhythmMs = this.rhythmOf(series, lastMs, atMs);
       // A host that does not answer is told of already.
-      if (series.componentId !== null && this.isUnreachable(series.componentId)) continue;
+      if (series.componentId !== null && isUnreachable(this.book, this.known.hostOf(series.componentId))) continue;
       yield {
         subject:
           series.serviceId === null
@@ -121,18 +121,6 @@ export class SilenceJudge extends SlowJudge<"arrivals"> {
     const rhythmMs = isNew ? undefined : rhythmOf(times);
     this.rhythms.set(series.id, { rhythmMs, learnedMs: atMs });
     return rhythmMs;
-  }
-
-  private isUnreachable(componentId: number): boolean {
-    const host = this.known.hostOf(componentId);
-    const severity = this.book.severityOf({
-      subject: { type: "component", id: host },
-      metric: "reachable",
-      direction: "below",
-      detector: "threshold",
-      qualifier: "",
-    });
-    return severity !== undefined;
   }
 }
 

@@ -7,7 +7,7 @@ import { endFinding, keepFinding } from "../store/findings";
 import type { AlarmBook, AlarmEvent, AlarmKind } from "./alarm-book";
 
 /** What is judged by the clock, not as samples come. */
-export type SlowReading = "arrivals" | "states" | "changes";
+export type SlowReading = "arrivals" | "states" | "changes" | "jobs";
 
 /** One thing that a rule is about, with what is judged of it. */
 export interface Asked<What extends SlowReading> {

@@ -4,8 +4,10 @@ import { insertChange } from "../store/changes";
 import { PersonError } from "../store/database";
 import { endpoints } from "../store/endpoints";
 import { matchingRules } from "../store/resources";
+import { jobWords } from "../store/jobs";
 import { logFigures } from "../store/log-figures";
 import { readRetention, saveRetention } from "../store/retention";
+import { jobWordsSchema } from "#core/jobs/words";
 import { logFigureSchema } from "#core/telemetry/log-fields";
 import { INSTALLATION } from "#core/people/rights";
 import { command } from "./command";
@@ -68,6 +70,22 @@ export const ingestCommands = {
     input: z.strictObject({ id }),
     run: ({ ingest }, input, who) => ingest.removeLogFigure(input.id, who.name),
     record: (input, name) => `Removed the figure “${name ?? input.id}” of logs`,
+  }),
+  "job-words.save": command({
+    right: "configure",
+    about: ({ begins }) => ({ type: "job-words", id: begins }),
+    state: ({ db }, { begins }) => jobWords(db).find((one) => one.begins === begins),
+    input: jobWordsSchema,
+    run: ({ ingest }, input, who) => ingest.saveJobWords(input, who.name),
+    record: (input) => `Reads runs of jobs from “${input.begins}” to “${input.ends}”`,
+  }),
+  "job-words.remove": command({
+    right: "configure",
+    about: ({ id: one }) => ({ type: "job-words", id: one }),
+    state: ({ db }, { id: one }) => jobWords(db).find((words) => words.id === one),
+    input: z.strictObject({ id }),
+    run: ({ ingest }, input, who) => ingest.removeJobWords(input.id, who.name),
+    record: (input, begins) => `Reads no more runs of jobs from “${begins ?? input.id}”`,
   }),
   "retention.save": command({
     right: "configure",

@@ -35,6 +35,8 @@ export interface CommandPorts {
     | "removeEndpoint"
     | "saveLogFigure"
     | "removeLogFigure"
+    | "saveJobWords"
+    | "removeJobWords"
     | "saveMatchingRule"
     | "removeMatchingRule"
   >;

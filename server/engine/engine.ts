@@ -65,6 +65,7 @@ import { openAttempts, updateAttempt } from "../store/drills";
 import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db, unforced } from "../store/database";
 import { currentComponents, touchSeen, type ComponentRow } from "../store/estate";
 import type { Subject } from "../store/alarms";
+import { forgetRuns } from "../store/jobs";
 import { readRetention } from "../store/retention";
 import { alarmsOfIncident } from "../store/incidents";
 import { entriesByService, listServices, type ServiceRow } from "../store/services";
@@ -704,6 +705,7 @@ export class Engine {
     this.roller.work(atMs, retention, ROLLING_BUDGET_MS);
     this.batches.sumUp(atMs, ROLLING_BUDGET_MS);
     this.batches.forget(atMs - retention.logsMs, atMs - retention.spansMs);
+    forgetRuns(this.db, atMs - retention.historyMs);
     this.history.purge(atMs, retention.historyMs);
   }
 

@@ -8,6 +8,7 @@ import { SPANS } from "../store/relations";
 import { forgetExemplars, writeExemplars } from "../store/exemplars";
 import { LogWriter, type NewLog } from "../store/log-writer";
 import { DAY_MS } from "#core/time/windows";
+import { JobRuns } from "./job-runs";
 import { LogFigures } from "./log-figures";
 import { SentReleases } from "./sent-releases";
 import { SettingLogs } from "./setting-logs";
@@ -55,6 +56,7 @@ export class BatchIngest {
   private readonly releases: SentReleases;
   private readonly settings: SettingLogs;
   readonly figures: LogFigures;
+  readonly jobs: JobRuns;
   /** How far ahead of ours the records of each host are, milliseconds, since the last tick. */
   private readonly ahead = new Map<number, number[]>();
   private readonly hosts = new Map<number, number>();
@@ -77,6 +79,7 @@ export class BatchIngest {
     this.releases = new SentReleases(db, this.senders.all());
     this.settings = new SettingLogs(db);
     this.figures = new LogFigures(db, sampleWriter);
+    this.jobs = new JobRuns(db);
     this.logWriter = new LogWriter(db);
     this.spanWriter = new SpanWriter(db);
     this.reload();
@@ -97,6 +100,7 @@ export class BatchIngest {
   reload(): void {
     this.hosts.clear();
     this.figures.reload();
+    this.jobs.reload();
     this.senders.reload();
     this.reporters.reload();
   }
@@ -191,6 +195,7 @@ export class BatchIngest {
     this.settings.take(logs, componentOf, nowMs);
     this.figures.tick(nowMs);
     this.figures.take(logs, componentOf, nowMs);
+    this.jobs.take(logs, componentOf, nowMs);
   }
 
   /** How far ahead of ours the clock of each sender's host is: what was said cannot come before it was said. */

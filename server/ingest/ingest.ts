@@ -13,6 +13,8 @@ import { componentById } from "../store/estate";
 import { removeMatchingRule, saveMatchingRule } from "../store/resources";
 import { removeEndpoint, saveEndpoint, endpoints, type EndpointFields } from "../store/endpoints";
 import type { LogFigureFields } from "#core/telemetry/log-fields";
+import type { JobWords } from "#core/jobs/words";
+import { jobWords, removeJobWords, saveJobWords } from "../store/jobs";
 import { logFigures, removeLogFigure, saveLogFigure } from "../store/log-figures";
 import type { BatchIngest, Committed, Receipt } from "./batches";
 import { keepWhatFits } from "./isolate";
@@ -220,6 +222,42 @@ export class Ingest {
     })();
     batches.figures.reload();
     return name;
+  }
+
+  /** Has the runs of jobs told by lines of logs, those that are kept too. @returns how many records of the past told of any */
+  saveJobWords(given: JobWords, by: string): number {
+    const { db, now, batches } = this.context;
+    const told = db.transaction(() => {
+      saveJobWords(db, given, by, now());
+      insertChange(db, {
+        atMs: now(),
+        kind: "setting",
+        componentId: null,
+        summary: `Runs of jobs are read from “${given.begins}” to “${given.ends}”`,
+        by,
+      });
+      return batches.jobs.countBack(given, (id) => batches.componentOf(id), now());
+    })();
+    batches.jobs.reload();
+    return told;
+  }
+
+  removeJobWords(id: number, by: string): string {
+    const { db, now, batches } = this.context;
+    const begins = jobWords(db).find((one) => one.id === id)?.begins;
+    if (begins === undefined) throw new PersonError("These lines are not looked for any more.");
+    db.transaction(() => {
+      removeJobWords(db, id);
+      insertChange(db, {
+        atMs: now(),
+        kind: "setting",
+        componentId: null,
+        summary: `Runs of jobs are no longer read from “${begins}”`,
+        by,
+      });
+    })();
+    batches.jobs.reload();
+    return begins;
   }
 
   saveEndpoint(given: EndpointFields, by: string): void {

@@ -6,6 +6,7 @@ import { setupSchema, type SetupFile, type SourceInput } from "../settings";
 import { readSource } from "../sources/input";
 import { PersonError, writeMeta, type Db } from "../store/database";
 import { saveEndpoint } from "../store/endpoints";
+import { saveJobWords } from "../store/jobs";
 import { saveLogFigure } from "../store/log-figures";
 import { accountByName, insertAccount } from "../store/people";
 import { saveCollection } from "../store/labels";
@@ -80,7 +81,7 @@ export function takeDemoPeople(db: Db, file: string, nowMs: number): void {
  * wrong.
  */
 export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): void {
-  const { organisation, sources, endpoints, services, spend, collections, policies, chores, logFigures } =
+  const { organisation, sources, endpoints, services, spend, collections, policies, chores, logFigures, jobs } =
     readSetup(file);
   const refuse = refuser(file);
   db.transaction(() => {
@@ -98,6 +99,7 @@ export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): vo
     takeCredentials(db, file, vault, nowMs);
     for (const one of endpoints) saveEndpoint(db, one, BY, nowMs);
     for (const one of logFigures) saveLogFigure(db, one, BY, nowMs);
+    for (const one of jobs) saveJobWords(db, one, BY, nowMs);
     for (const one of services) saveService(db, one, nowMs);
     for (const [name, level] of Object.entries(policies)) {
       const policy = policyNamed(db, name);

@@ -13,7 +13,7 @@ export interface Tried {
 }
 
 /** What a preview counts. */
-export type Counted = "series" | "components" | "services" | "operations";
+export type Counted = "series" | "components" | "services" | "operations" | "jobs";
 
 const MOST_HITS = 20;
 

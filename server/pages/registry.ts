@@ -45,6 +45,7 @@ import { ruleAdvice } from "./advice";
 import { unusualPage } from "./unusual";
 import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
+import { jobsPage } from "./jobs";
 import { certificatesPage, softwarePage } from "./software";
 import { spendDataPage, spendPage } from "./spend";
 import { spendLines } from "./spend-lines";
@@ -79,6 +80,7 @@ export const questions = {
   review: reviewPage,
   software: softwarePage,
   certificates: certificatesPage,
+  jobs: jobsPage,
   mappings: mappingsPage,
   mapping: mappingPage,
   capacity: capacityPage,

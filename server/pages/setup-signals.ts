@@ -5,6 +5,7 @@ import { allResources, countsOfResources, matchingRules } from "../store/resourc
 import { readRetention } from "../store/retention";
 import { listCredentials } from "../store/credentials";
 import { endpoints } from "../store/endpoints";
+import { jobWords } from "../store/jobs";
 import { componentsWithFigures, logFigures } from "../store/log-figures";
 import { kindOfCredential } from "../vault/kinds";
 
@@ -39,6 +40,7 @@ export function signalsSetupPage(db: Db, _question: object) {
     namedCount: named.length,
     rules: matchingRules(db),
     pages: endpoints(db),
+    jobWords: jobWords(db),
     figures: figuresOfLogs(db),
     credentials: listCredentials(db)
       .filter((one) => kindOfCredential(one.kind)?.serves === "http")

@@ -18,6 +18,7 @@ import { alarmsByRule, listRules, ruleById } from "../store/alarms";
 import { callPreview } from "./call-preview";
 import { changePreview } from "./change-preview";
 import { previewOf, type Tried } from "./preview-shape";
+import { jobPreview } from "./job-preview";
 import { silencePreview } from "./silence-preview";
 import { statePreview } from "./state-preview";
 import { logPreview } from "./log-preview";
@@ -100,6 +101,7 @@ export function rulePage(
       arrivals: "service:*",
       states: "service:*",
       changes: "kind:*",
+      jobs: "kind:*",
     }[detector.what],
     copied: model && !rule ? { name: `${model.name} (copy)`, scope: scopeText(model.scope) } : null,
     detector: { type: detector.type, label: detector.label, about: detector.about },
@@ -128,6 +130,7 @@ export function rulePreview(
   if (detector.what === "logs") return logPreview(db, rule, detector, fromMs, toMs);
   if (detector.what === "arrivals") return silencePreview(db, rule, detector, fromMs, toMs);
   if (detector.what === "states") return statePreview(db, rule, detector, fromMs, toMs);
+  if (detector.what === "jobs") return jobPreview(db, rule, detector, fromMs, toMs);
   if (detector.what === "changes") return changePreview(db, rule, detector, fromMs, toMs);
   if (detector.what === "objectives")
     return { ok: false as const, fields: { form: "A budget has no preview: its page shows how it went, day by day." } };

@@ -113,6 +113,16 @@ export class HostView {
     return ports;
   }
 
+  /** The line that a port of this switch holds the end of, as repairs know it. */
+  lineAt(port: string): { host: string } | { between: [string, string] } | undefined {
+    const link = this.ports.find((one) => one.name === port)?.link;
+    if (!link) return undefined;
+    if (link.between) return { between: link.between };
+    const at =
+      this.machine.wired.find((one) => one.link === link) ?? (this.machine.link === link ? this.machine : undefined);
+    return at && { host: at.name };
+  }
+
   get neighbours(): NeighbourRow[] {
     return this.ports.flatMap((port) => port.neighbour ?? []);
   }

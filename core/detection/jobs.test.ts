@@ -1,0 +1,98 @@
+import { describe, expect, it } from "vitest";
+import { scheduleOf, usualRun, type JobRun } from "../jobs/runs";
+import { DAY_MS, HOUR_MS, MINUTE_MS } from "../time/windows";
+import { jobs, jobSettings } from "./jobs";
+
+const START = Date.UTC(2026, 2, 2, 2, 30);
+const past: JobRun[] = Array.from({ length: 8 }, (_none, index) => ({
+  startedMs: START + index * DAY_MS,
+  endedMs: START + index * DAY_MS + (40 + index) * MINUTE_MS,
+  outcome: "done",
+}));
+const due = START + 8 * DAY_MS;
+const judged = { instance: "month-end", unit: "" };
+
+/** Judges at instants after the run of the night is due, one state for all of them. */
+function judge(settings: object, runs: readonly JobRun[], ...minutes: number[]) {
+  const own = jobSettings.parse(settings);
+  const state = jobs.fresh();
+  return minutes.map((after) => {
+    const atMs = due + after * MINUTE_MS;
+    const known = runs.filter((run) => run.startedMs <= atMs);
+    const verdict = jobs.evaluate(
+      own,
+      state,
+      {
+        atMs,
+        runs: known.map((run) =>
+          run.endedMs !== null && run.endedMs > atMs ? { ...run, endedMs: null, outcome: "running" } : run,
+        ),
+        usual: usualRun(past),
+        schedule: scheduleOf(known.map((run) => run.startedMs)),
+      },
+      judged,
+    );
+    return verdict ? `${verdict.severity}: ${verdict.text}` : undefined;
+  });
+}
+
+describe("runs of jobs are judged", () => {
+  it("that take twice as long as usual, until they are done", () => {
+    const runs: JobRun[] = [...past, { startedMs: due, endedMs: due + 100 * MINUTE_MS, outcome: "done" }];
+    expect(judge({ condition: "long" }, runs, 60, 87, 89, 95, 101)).toEqual([
+      undefined,
+      undefined,
+      "minor: month-end has run for 1 h 29 min since 02:30, usually 44 min (8 runs)",
+      undefined,
+      "cleared: month-end is done: it took 1 h 40 min",
+    ]);
+  });
+
+  it("that did not start when they were due, until they do", () => {
+    const runs: JobRun[] = [...past, { startedMs: due + 50 * MINUTE_MS, endedMs: null, outcome: "running" }];
+    expect(judge({ condition: "missing", minutes: 15 }, runs, 10, 16, 30, 51)).toEqual([
+      undefined,
+      "minor: month-end did not start: due at 02:30 (every day at 02:30 UTC), last started 1 d ago",
+      undefined,
+      "cleared: month-end started at 03:20",
+    ]);
+  });
+
+  it("that did not start, and are waited for no longer after a day", () => {
+    expect(judge({ condition: "missing", minutes: 15, forget: 2 }, past, 16, 121)[1]).toBe(
+      "cleared: month-end is not waited for any longer",
+    );
+  });
+
+  it("that failed, until one is done again", () => {
+    const runs: JobRun[] = [
+      ...past,
+      { startedMs: due, endedMs: due + 3 * MINUTE_MS, outcome: "failed" },
+      { startedMs: due + 30 * MINUTE_MS, endedMs: due + 70 * MINUTE_MS, outcome: "done" },
+    ];
+    expect(judge({ condition: "failed" }, runs, 1, 4, 31, 71)).toEqual([
+      undefined,
+      "minor: month-end failed at 02:33, 3 min after it started",
+      undefined,
+      "cleared: month-end is done: it took 40 min",
+    ]);
+  });
+
+  it("not at all where too little is known", () => {
+    const state = jobs.fresh();
+    const input = { atMs: due + 5 * HOUR_MS, runs: past.slice(0, 2), usual: undefined, schedule: undefined };
+    for (const condition of ["long", "missing", "failed"])
+      expect(jobs.evaluate(jobSettings.parse({ condition }), state, input, judged)).toBeUndefined();
+  });
+
+  it("by rules that say in words what they do", () => {
+    const words = (given: object) => jobs.describe(jobSettings.parse(given), "");
+    expect(words({ condition: "long", times: 3, minutes: 5 })).toBe(
+      "minor when a run of a job takes 3 times its median, and 5 min more than that",
+    );
+    expect(words({ condition: "missing", job: "night*", severity: "major" })).toBe(
+      "major when a run of a job like night* did not start 10 min after it was due",
+    );
+    expect(words({ condition: "failed", as: "finding" })).toBe("finding when a run of a job failed");
+  });
+});
