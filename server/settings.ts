@@ -143,6 +143,8 @@ export const setupSchema = z.strictObject({
   /** The same of ready chores. */
   chores: z.record(z.string().max(80), choreSchema.shape.level).default({}),
   organisation: z.string().min(1).max(80),
+  /** The site at which the installation stands. */
+  site: z.string().max(80).default(""),
   sources: z.array(z.looseObject({})).max(200),
   /** Filters of the estate that are kept, as its address writes them. */
   collections: z

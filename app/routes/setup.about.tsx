@@ -1,8 +1,16 @@
 import Box from "@mui/material/Box";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import TextField from "@mui/material/TextField";
+import { Form } from "react-router";
+import { z } from "zod";
 import { spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/setup.about";
-import { Fact, PageHead, Section } from "../ui/Page";
+import { useAnswer } from "../shell/answer";
+import { act, formOf, readForm } from "../shell/answers.server";
+import { Fact, PageHead, Problem, Section } from "../ui/Page";
+import { RightButton } from "../ui/RightButton";
 
 export const meta: Route.MetaFunction = () => [{ title: "Setup · Holotaxis" }];
 
@@ -11,9 +19,20 @@ export async function loader({ context }: Route.LoaderArgs) {
   return { store, engine, pace: context.pace(), certificate: context.certificate(), machineMs: Date.now() };
 }
 
+export async function action({ request, context }: Route.ActionArgs) {
+  const form = readForm(await formOf(request), z.object({ site: z.string().max(80).default("") }));
+  if (!form.ok) return form.refusal;
+  const done = await act(context, "installation.site", form.value);
+  return done.ok ? { ok: true as const } : done.refusal;
+}
+
 const whole = (value: number) => Math.round(value).toLocaleString("en-GB");
 
-export default function About({ loaderData: { store, engine, pace, certificate, machineMs } }: Route.ComponentProps) {
+export default function About({
+  loaderData: { store, engine, pace, certificate, machineMs },
+  actionData: answered,
+}: Route.ComponentProps) {
+  const actionData = useAnswer(answered);
   return (
     <>
       <PageHead
@@ -23,6 +42,8 @@ export default function About({ loaderData: { store, engine, pace, certificate, 
           `${whole(engine.hosts)} hosts are polled and ${whole(store.samples)} samples of ${whole(store.series)} series are kept in ${formatValue(store.fileBytes, "By")}.`
         }
       />
+      <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
+      <Place sites={store.sites} said={store.saidSite} site={store.site} />
       <Section title="Polls and store">
         <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 1.5, m: 0 }}>
           <Fact name="Hosts polled">{whole(engine.hosts)}</Fact>
@@ -44,5 +65,40 @@ export default function About({ loaderData: { store, engine, pace, certificate, 
         </Box>
       </Section>
     </>
+  );
+}
+
+/** Where the installation stands: a line that is cut puts out of reach what lies beyond it as seen from there. */
+function Place({ sites, said, site }: { sites: readonly string[]; said: string; site: string }) {
+  return (
+    <Section title="Site">
+      <Form method="post">
+        <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
+          <TextField
+            key={said}
+            name="site"
+            label="This installation stands at"
+            select
+            defaultValue={said}
+            sx={{ width: 280 }}
+            slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+          >
+            <MenuItem value="">{site && said === "" ? `${site}, by its address` : "not said"}</MenuItem>
+            {sites.map((one) => (
+              <MenuItem key={one} value={one}>
+                {one}
+              </MenuItem>
+            ))}
+          </TextField>
+          <RightButton right="configure" type="submit" variant="outlined">
+            Save
+          </RightButton>
+          <span className="hx-caption">
+            When a line between sites is cut, what lies beyond it is out of reach from here: so the line is told from
+            its ends.
+          </span>
+        </Stack>
+      </Form>
+    </Section>
   );
 }

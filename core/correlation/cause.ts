@@ -102,7 +102,7 @@ const UNWATCHED = Math.log(0.5);
 /** Neighbours that are well speak against it, but not without an end. */
 const MOST_AGAINST = -8;
 /** How sharply the sums of evidence are taken for probabilities; fitted on the drills, see docs/verdicts.md. */
-const TEMPERATURE = 0.7;
+const TEMPERATURE = 0.5;
 /** “None of these” competes with as much as explaining each piece by itself would be worth. */
 const NONE = -2;
 

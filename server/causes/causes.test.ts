@@ -2,12 +2,13 @@ import { beforeEach, describe, expect, it } from "vitest";
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { EstateGraph } from "#core/topology/graph";
 import { emptyEstate, useStore } from "../../tests/store";
-import type { Db } from "../store/database";
+import { deleteMeta, writeMeta, type Db } from "../store/database";
 import { componentById, insertComponent } from "../store/estate";
 import { keepFinding } from "../store/findings";
 import { insertRelation, relationsAt } from "../store/relations";
 import { causesOf } from "./causes";
 import { readHarmMap } from "./harm-map";
+import { OWN_SITE } from "./own-site";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let db: Db;
@@ -112,4 +113,62 @@ it("takes no date from what lags behind: a budget that burnt for hours makes not
   expect(cause?.componentId).toBe(back);
   expect(cause?.reasons.join("; ")).not.toContain("began before");
   expect(cause?.reasons.join("; ")).toContain("explains all 2 others");
+});
+
+describe("a line between sites that is cut", () => {
+  /** Three sites that all call each other, each with a switch; what is at the depot does not respond. */
+  function cut(own: string) {
+    const of = Object.fromEntries(
+      ["N", "S", "T"].map((site) => {
+        const add = (name: string, kind: string, hostId: number | null = null) =>
+          insertComponent(
+            db,
+            {
+              kind,
+              name: `${name} ${site}`,
+              site,
+              reason: "test",
+              sourceId: null,
+              hostId,
+              address: hostId === null ? `10.${site.charCodeAt(0)}.0.${name.length}` : null,
+              keys: [`k:${name}${site}`],
+              facts: {},
+            },
+            AT - 24 * HOUR_MS,
+          );
+        const hosts = ["one", "three"].map((name) => add(name, "host.linux"));
+        return [site, { hosts: [add("switch", "net.switch"), ...hosts], app: add("app", "app.process", hosts[0]) }];
+      }),
+    );
+    const relate = (fromId: number, toId: number) =>
+      insertRelation(
+        db,
+        { type: "talks-to", fromId, toId, detail: "tcp/80", connections: 3, seenBy: "both" },
+        AT - HOUR_MS,
+      );
+    for (const [from, to] of ["NS", "NT", "ST"].map((pair) => [of[pair[0] as string], of[pair[1] as string]]))
+      if (from && to) relate(from.app, to.app);
+    writeMeta(db, OWN_SITE, own);
+    const graph = new EstateGraph(
+      relationsAt(db, AT).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })),
+    );
+    const alarms = (of.T?.hosts ?? []).map((id) => ({
+      ...alarm("component", id, "reachable", AT),
+      direction: "below" as const,
+    }));
+    const causes = causesOf(db, alarms, readHarmMap(db, graph, new Map()), nameOf, AT + MINUTE_MS);
+    deleteMeta(db, OWN_SITE);
+    return causes.filter((one) => one.line).map((one) => [one.name, one.probability] as const);
+  }
+
+  it("is told from others by where we stand: what lies beyond it from here is out of reach", () => {
+    expect(cut("N").map(([name]) => name)).toEqual(["Line between N and T"]);
+    expect(cut("S").map(([name]) => name)).toEqual(["Line between S and T"]);
+  });
+
+  it("is one of two where nobody says where we stand", () => {
+    const [first, second] = cut("");
+    expect([first?.[0], second?.[0]]).toEqual(["Line between N and T", "Line between S and T"]);
+    expect(first?.[1]).toBeCloseTo(second?.[1] ?? 0, 3);
+  });
 });

@@ -2,6 +2,7 @@ import { kindInfo } from "#core/catalogue/kinds";
 import { HarmGraph, type HarmEdge } from "#core/correlation/harm";
 import { EstateGraph } from "#core/topology/graph";
 import { prepared, type Db } from "../store/database";
+import { ownSite } from "./own-site";
 import type { IncidentCause } from "../store/incidents";
 import { currentComponents, type ComponentRow } from "../store/estate";
 import { relationsAt } from "../store/relations";
@@ -87,7 +88,7 @@ export function readHarmMap(db: Db, graph: EstateGraph, entries: ReadonlyMap<num
   for (const { id } of components.values()) edges.push(...edgesOf(id, graph, components));
   for (const [service, list] of entries)
     for (const entry of list) edges.push({ from: componentNode(entry), to: serviceNode(service), way: "entry" });
-  edges.push(...linesOf(graph, components));
+  edges.push(...linesOf(graph, components, ownSite(db)));
   const answering = new Set(
     prepared<{ id: number }>(
       db,
@@ -205,7 +206,11 @@ function edgesOf(id: number, graph: EstateGraph, components: ReadonlyMap<number,
 }
 
 /** Lines between sites: wherever calls cross from one to another. They hurt who calls across; what lies beyond is out of reach where they are cut. */
-function linesOf(graph: EstateGraph, components: ReadonlyMap<number, ComponentRow>): HarmEdge[] {
+function linesOf(
+  graph: EstateGraph,
+  components: ReadonlyMap<number, ComponentRow>,
+  own: string | undefined,
+): HarmEdge[] {
   const edges: HarmEdge[] = [];
   const lines = new Map<string, [string, string]>();
   // Places with a network of their own; an account of a cloud is none.
@@ -222,8 +227,22 @@ function linesOf(graph: EstateGraph, components: ReadonlyMap<number, ComponentRo
     }
   for (const [a, b] of lines.values())
     for (const row of components.values())
-      if ((row.site === a || row.site === b) && (row.address !== null || row.kind.startsWith("platform.")))
+      if (liesBeyond(row.site, [a, b], own, lines) && (row.address !== null || row.kind.startsWith("platform.")))
         for (const from of [cutNode(a, b), cutNode(a, b, row.site)])
           edges.push({ from, to: componentNode(row.id), way: "beyond" });
   return edges;
+}
+
+/**
+ * Whether what is at a site can be out of reach from here where a line is cut: it is at an end of it, and not at ours. A line between
+ * two other sites is on our way to one of them only where none leads there from our own.
+ */
+function liesBeyond(
+  site: string,
+  ends: readonly [string, string],
+  own: string | undefined,
+  lines: ReadonlyMap<string, unknown>,
+): boolean {
+  if (!ends.includes(site) || site === own) return false;
+  return own === undefined || ends.includes(own) || !lines.has(lineNode(own, site));
 }

@@ -2,7 +2,9 @@ import { z } from "zod";
 import { readRule } from "#core/detection/rule";
 import { removeRule, ruleById, ruleNamed, saveRule, type RuleRow } from "../store/alarms";
 import { insertChange } from "../store/changes";
-import { PersonError, type Db } from "../store/database";
+import { OWN_SITE, saidSite } from "../causes/own-site";
+import { PersonError, writeMeta, type Db } from "../store/database";
+import { currentComponents } from "../store/estate";
 import { addExpected, endExpected } from "../store/expected";
 import { removeQuery, savedQueries, saveQuery } from "../store/saved-queries";
 import { INSTALLATION } from "#core/people/rights";
@@ -19,8 +21,32 @@ function existing(db: Db, ruleId: number): RuleRow {
 const tell = (db: Db, atMs: number, summary: string, by: string) =>
   insertChange(db, { atMs, kind: "setting", componentId: null, summary, by });
 
-/** Rules, what is expected, and saved queries. */
+/** Rules, what is expected, saved queries, and where the installation stands. */
 export const settingCommands = {
+  "installation.site": command({
+    right: "configure",
+    about: () => INSTALLATION,
+    state: ({ db }) => saidSite(db) ?? "",
+    input: z.strictObject({ site: z.string().max(80) }),
+    run: ({ db, now, onServices }, { site }, who) => {
+      if (site !== "" && !currentComponents(db).some((one) => one.site === site))
+        throw new PersonError(`There is nothing at a site “${site}”. Choose one of the estate.`, {
+          site: "Not known.",
+        });
+      db.transaction(() => {
+        writeMeta(db, OWN_SITE, site);
+        tell(
+          db,
+          now(),
+          site ? `This installation stands at ${site}` : "Nobody says where this installation stands",
+          who.name,
+        );
+      })();
+      onServices();
+    },
+    record: ({ site }) =>
+      site ? `Said that this installation stands at ${site}` : "Took back where this installation stands",
+  }),
   "rule.save": command({
     right: "configure",
     input: z.strictObject({ id: id.optional(), fields: z.record(z.string(), z.unknown()) }),

@@ -2,6 +2,7 @@ import { readFileSync } from "node:fs";
 import { destinationsProblem } from "#core/estate/destinations";
 import { kindOfCredential } from "../vault/kinds";
 import type { Vault } from "../vault/vault";
+import { OWN_SITE } from "../causes/own-site";
 import { setupSchema, type SetupFile, type SourceInput } from "../settings";
 import { readSource } from "../sources/input";
 import { PersonError, writeMeta, type Db } from "../store/database";
@@ -81,11 +82,12 @@ export function takeDemoPeople(db: Db, file: string, nowMs: number): void {
  * wrong.
  */
 export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): void {
-  const { organisation, sources, endpoints, services, spend, collections, policies, chores, logFigures, jobs } =
+  const { organisation, site, sources, endpoints, services, spend, collections, policies, chores, logFigures, jobs } =
     readSetup(file);
   const refuse = refuser(file);
   db.transaction(() => {
     writeMeta(db, "organisation", organisation);
+    writeMeta(db, OWN_SITE, site);
     sources.forEach((fields, index) => {
       const read = readSource(fields);
       if (!read.ok)

@@ -18,6 +18,7 @@ import { alarmsByRule, listRules, ruleById } from "../store/alarms";
 import { callPreview } from "./call-preview";
 import { changePreview } from "./change-preview";
 import { previewOf, type Tried } from "./preview-shape";
+import { ownSite, saidSite } from "../causes/own-site";
 import { jobPreview } from "./job-preview";
 import { silencePreview } from "./silence-preview";
 import { statePreview } from "./state-preview";
@@ -265,7 +266,8 @@ export function servicesPage(db: Db, { atMs }: { atMs: number }) {
 export function storePage(db: Db, _question: object) {
   const size =
     (db.pragma("page_count", { simple: true }) as number) * (db.pragma("page_size", { simple: true }) as number);
-  return { ...storedSamples(db), fileBytes: size };
+  const sites = [...new Set(currentComponents(db).map((one) => one.site))].filter((site) => site !== "").sort();
+  return { ...storedSamples(db), fileBytes: size, sites, saidSite: saidSite(db) ?? "", site: ownSite(db) ?? "" };
 }
 
 /** The evidence tray of a person: what is pinned and not attached yet, and the incidents it could go to. */
