@@ -257,6 +257,8 @@ export const kitSchema = z.strictObject({
         /** "kind:app.*" or "service:*"; the kit's own kind without it. */
         scope: z.string().optional(),
         settings: z.record(z.string(), z.unknown()),
+        /** A further signal that can be switched on, where it is not. */
+        isOn: z.boolean().default(true),
       }),
     )
     .default([]),
@@ -270,6 +272,7 @@ export const kitSchema = z.strictObject({
       samples: z.number().int().min(1).max(60),
       hysteresis: z.number().min(0),
       memoryMinutes: z.number().min(1).max(1440),
+      isOn: z.boolean().default(true),
     }),
   ),
   notes: z.array(
@@ -279,7 +282,7 @@ export const kitSchema = z.strictObject({
       lines: z.array(z.string().max(400)).min(1).max(12),
     }),
   ),
-  runbooks: z.array(runbookSchema),
+  runbooks: z.array(runbookSchema).default([]),
   /** Ready policies; each begins by watching only. */
   policies: z.array(policySchema.omit({ level: true }).extend({ level: z.literal("watch") })).default([]),
   /** Ready chores; each begins by watching only. */

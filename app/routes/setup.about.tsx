@@ -43,7 +43,6 @@ export default function About({
         }
       />
       <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
-      <Place sites={store.sites} said={store.saidSite} site={store.site} />
       <Section title="Polls and store">
         <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(4, 1fr)", gap: 1.5, m: 0 }}>
           <Fact name="Hosts polled">{whole(engine.hosts)}</Fact>
@@ -64,6 +63,8 @@ export default function About({
           <Fact name="Clock speed">{pace === 1 ? "real time" : `${Math.round(pace * 10) / 10} times real time`}</Fact>
         </Box>
       </Section>
+      <div style={{ height: 12 }} />
+      <Place sites={store.sites} said={store.saidSite} site={store.site} />
     </>
   );
 }

@@ -8,6 +8,7 @@ const PARTS = [
   { to: "/setup/services", label: "Services" },
   { to: "/setup/signals", label: "Ingest" },
   { to: "/setup/rules", label: "Rules" },
+  { to: "/setup/kits", label: "Kits" },
   { to: "/setup/notifications", label: "Notifications" },
   { to: "/setup/channels", label: "Channels" },
   { to: "/setup/messages", label: "Message templates" },

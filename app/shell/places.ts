@@ -64,6 +64,7 @@ export const PLACES: readonly Place[] = [
       { to: "/setup/drills", label: "Setup › Drills" },
       { to: "/setup/signals", label: "Setup › Ingest" },
       { to: "/setup/rules", label: "Setup › Rules" },
+      { to: "/setup/kits", label: "Setup › Kits" },
       { to: "/setup/services", label: "Setup › Services" },
       { to: "/setup/notifications", label: "Setup › Notifications" },
       { to: "/setup/channels", label: "Setup › Channels" },

@@ -19,11 +19,11 @@ export function RulePreview({ preview, over }: { preview: Preview; over: string 
         <Typography>
           {series === 0
             ? "Nothing in this scope measures that, so the rule would never raise an alarm."
-            : `Over the last ${over}, it would have raised ${raised} ${raised === 1 ? "alarm" : "alarms"} on ${hits.length + more} of ${series} ${of}${partly}.`}
+            : `Over the last ${over}, it would have raised ${raised} ${raised === 1 ? "alarm" : "alarms"} on ${hits.length + more} of ${series} ${series === 1 && of !== "series" ? of.slice(0, -1) : of}${partly}.`}
         </Typography>
         <Typography>
           {incidents.length
-            ? `There were ${incidents.length} ${incidents.length === 1 ? "incident" : "incidents"} in that time: `
+            ? `${incidents.length === 1 ? "There was 1 incident" : `There were ${incidents.length} incidents`} in that time: `
             : "There were no incidents in that time."}
           {incidents.slice(0, 5).map((one, index) => (
             <span key={one.id}>

@@ -19,7 +19,7 @@ export const noteCommands = {
     }),
     run: ({ db, now }, { incidentId, ...note }, who) => {
       if (!incidentById(db, incidentId)) throw new PersonError("That incident does not exist.");
-      return addNote(db, { ...note, incident_id: incidentId, by_whom: who.name, at: now() });
+      return addNote(db, { ...note, incident_id: incidentId, replaces: "", by_whom: who.name, at: now() });
     },
     record: (input) => `Wrote the note “${input.title}” for ${input.metric}`,
   }),

@@ -17,6 +17,8 @@ import type { Db } from "../store/database";
 /** As much of the running server as commands need. */
 export interface CommandPorts {
   db: Db;
+  /** Folder of the installation, in which its kits are. */
+  root: string;
   now: () => number;
   emit: (event: LiveEvent) => void;
   sources: Pick<Sweeps, "saveSource" | "removeSource" | "check" | "start" | "stop">;

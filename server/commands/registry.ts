@@ -9,6 +9,7 @@ import { drillCommands } from "./drills";
 import { identityCommands } from "./identity";
 import { incidentCommands } from "./incidents";
 import { ingestCommands } from "./ingest";
+import { kitCommands } from "./kits";
 import { labelCommands } from "./labels";
 import { noteCommands } from "./notes";
 import { mappingCommands } from "./mappings";
@@ -41,6 +42,7 @@ export const commands = {
   ...policyCommands,
   ...choreCommands,
   ...noteCommands,
+  ...kitCommands,
   ...ingestCommands,
   ...settingCommands,
   ...serviceCommands,

@@ -286,6 +286,7 @@ export class Engine {
   private makePorts(): CommandPorts {
     return {
       ...this.shared(),
+      root: this.settings.root,
       sources: this.sweeps,
       mappings: new MappingDesk({
         ...this.shared(),

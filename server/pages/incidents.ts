@@ -28,7 +28,7 @@ import { messagesIn } from "../store/outbox";
 import { actsForIncident } from "./policies";
 import { repairOffers } from "./incident-repair";
 import { runsOfIncident } from "../store/runs";
-import { notesOfMetric } from "../store/notes";
+import { notesFor } from "./incident-notes";
 import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
 import type { ChartData } from "#core/drawing/chart";
@@ -233,16 +233,7 @@ export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
     snapshot: snapshot ? { ...snapshot, by: shortOf(alarms), on: snapshotHost(db, snapshot.alarmId) } : null,
     // A resolved incident is shown as it was left.
     map: mapPage(db, { atMs: shownAt(scene), fromMs: began, incident: id }),
-    notes: [
-      ...notesOfMetric(db, suspect?.metric ?? "").map(({ title, text, by_whom: by }) => ({
-        title,
-        lines: text.split("\n").filter((line) => line.trim() !== ""),
-        kit: by,
-      })),
-      ...kits.flatMap((kit) =>
-        kit.notes.filter((note) => note.metric === suspect?.metric).map((note) => ({ ...note, kit: kit.title })),
-      ),
-    ],
+    notes: notesFor(db, suspect?.metric ?? "", kits),
     runbooks: repairOffers(db, {
       targets: [suspectRow, hostRow],
       line: incident.causes[0]?.line ?? null,

@@ -9,6 +9,7 @@ import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
 import { seriesForRules, type RuleSeries } from "../store/find-series";
 import { alarmsOfIncident, incidentById, incidentsIn, type IncidentRow } from "../store/incidents";
+import { noteLines } from "#core/kits/notes";
 import { allNotes, notesOfMetric } from "../store/notes";
 import { runsOfIncident } from "../store/runs";
 import { readSamples } from "../store/signals";
@@ -149,11 +150,6 @@ export const notesKit = (db: Db) => ({
   notes: allNotes(db).map(({ metric, title, text }) => ({
     metric,
     title,
-    // A kit's note has up to twelve lines of four hundred characters.
-    lines: text
-      .split("\n")
-      .map((line) => line.trim().slice(0, 400))
-      .filter(Boolean)
-      .slice(0, 12),
+    lines: noteLines(text),
   })),
 });

@@ -46,6 +46,7 @@ import { unusualPage } from "./unusual";
 import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage, trayPage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
 import { jobsPage } from "./jobs";
+import { kitFile, kitPage, kitsPage } from "./kits";
 import { certificatesPage, softwarePage } from "./software";
 import { spendDataPage, spendPage } from "./spend";
 import { spendLines } from "./spend-lines";
@@ -159,6 +160,9 @@ export const questions = {
   policyTried,
   prevention: preventionPage,
   notesKit,
+  kits: kitsPage,
+  kit: kitPage,
+  kitFile,
   chores: choresPage,
   chore: chorePage,
   run: runPage,

@@ -57,16 +57,25 @@ export function rulesPage(db: Db, { atMs }: { atMs: number }) {
   return { rules, detectors: detectors().map(({ type, label, about }) => ({ type, label, about })) };
 }
 
+/** What a pattern of kinds is about: “All hosts”, “Volumes”. */
+export function kindsInWords(kind: string): string {
+  if (kind === "*") return "All components";
+  if (!kind.endsWith(".*")) return kindInfo(kind).plural;
+  return FAMILIES[kind] ?? kind;
+}
+const FAMILIES: Readonly<Record<string, string>> = {
+  "host.*": "All hosts",
+  "net.*": "All network devices",
+  "app.*": "All applications",
+  "db.*": "All databases",
+  "queue.*": "All queues",
+  "platform.*": "All platforms",
+};
+
 function scopeInWords(scope: Scope, services: ReadonlyMap<string, string>): string {
   if (scope.subject === "service")
     return scope.service === "*" ? "All services" : (services.get(scope.service) ?? scope.service);
-  if (scope.kind === "*") return "All components";
-  if (!scope.kind.endsWith(".*")) return kindInfo(scope.kind).plural;
-  return (
-    { "host.*": "All hosts", "net.*": "All network devices", "app.*": "All applications", "db.*": "All databases" }[
-      scope.kind
-    ] ?? scope.kind
-  );
+  return kindsInWords(scope.kind);
 }
 
 /** The form of a rule, and what it can be about; a detector's own fields follow from its schema. */

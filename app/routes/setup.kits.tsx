@@ -1,0 +1,84 @@
+import Stack from "@mui/material/Stack";
+import { z } from "zod";
+import type { Route } from "./+types/setup.kits";
+import { useAnswer } from "../shell/answer";
+import { act, formOf, readForm } from "../shell/answers.server";
+import { KeepLink } from "../ui/KeepLink";
+import { KitFile } from "../ui/kits/KitFile";
+import { PageHead, Problem, Section } from "../ui/Page";
+import { PlainTable } from "../ui/PlainTable";
+
+export const meta: Route.MetaFunction = () => [{ title: "Kits · Holotaxis" }];
+
+export async function loader({ context }: Route.LoaderArgs) {
+  return { kits: await context.ask("kits", { root: context.root }) };
+}
+
+export async function action({ request, context }: Route.ActionArgs) {
+  const form = readForm(await formOf(request), z.object({ text: z.string() }));
+  if (!form.ok) return form.refusal;
+  const done = await act(context, "kit.import", form.value);
+  return done.ok ? { ok: true as const, taken: done.value } : done.refusal;
+}
+
+type Kit = Route.ComponentProps["loaderData"]["kits"][number];
+
+function stateOf({ own, newer, removed }: Kit): string {
+  const parts = [
+    newer ? `${newer} newer in the kit` : "",
+    own ? `${own} changed here` : "",
+    removed ? `${removed} removed here` : "",
+  ].filter(Boolean);
+  return parts.join(", ") || "as it came";
+}
+
+export default function Kits({ loaderData: { kits }, actionData: answered }: Route.ComponentProps) {
+  const answer = useAnswer(answered);
+  const sum = (of: (kit: Kit) => number) => kits.reduce((all, kit) => all + of(kit), 0);
+  const newer = sum((kit) => kit.newer);
+  return (
+    <>
+      <PageHead
+        name="Setup › Kits"
+        sentence={`${kits.length} kits: ${newer ? `${newer} parts say otherwise than what was changed here` : "nothing in them waits for a decision"}, ${sum((kit) => kit.own)} changed here.`}
+      />
+      <Problem>{answer && "problem" in answer ? answer.problem : null}</Problem>
+      <Stack sx={{ gap: 1.5 }}>
+        <Section title={`Kits: ${kits.length}`} pad={false}>
+          <PlainTable>
+            <thead>
+              <tr>
+                <th scope="col">Kit</th>
+                <th scope="col">For</th>
+                {["Rules", "Notes", "Runbooks", "Policies", "Chores"].map((name) => (
+                  <th key={name} scope="col" className="num">
+                    {name}
+                  </th>
+                ))}
+                <th scope="col">State</th>
+              </tr>
+            </thead>
+            <tbody>
+              {kits.map((kit) => (
+                <tr key={kit.uid}>
+                  <td>
+                    <KeepLink to={`/setup/kits/${kit.uid}`}>{kit.title}</KeepLink>
+                  </td>
+                  <td>{kit.kind}</td>
+                  {[kit.rules, kit.notes, kit.runbooks, kit.policies, kit.chores].map((count, place) => (
+                    // eslint-disable-next-line react/no-array-index-key -- the columns never change
+                    <td key={place} className="num">
+                      {count || "–"}
+                    </td>
+                  ))}
+                  <td>{stateOf(kit)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </PlainTable>
+        </Section>
+        <KitFile taken={answer && "taken" in answer ? answer.taken : null} />
+      </Stack>
+    </>
+  );
+}
