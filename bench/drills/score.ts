@@ -115,12 +115,20 @@ export const ranksOf = (
   return roots.map((accepted) => ranking.findIndex((one) => names(one, accepted, by)) + 1);
 };
 
-/** What was said first of a case's first incident: with which probability, and whether it was a root. */
+/**
+ * What was said first of a case's first incident: with which probability it lies on that host, as the page adds it up of
+ * the host and its processes, and whether it did.
+ */
 function firstSaid(incidents: readonly SaidIncident[], hostRanks: readonly number[]): Pick<CaseScore, "first"> {
-  const probability = incidents[0]?.suspects[0]?.probability;
-  return probability === undefined || hostRanks.length === 0
-    ? {}
-    : { first: { probability, isRight: hostRanks.includes(1) } };
+  const suspects = incidents[0]?.suspects ?? [];
+  const [likeliest] = suspects;
+  if (likeliest?.probability === undefined || hostRanks.length === 0) return {};
+  const there = suspects.filter((one) => one === likeliest || (one.host !== undefined && one.host === likeliest.host));
+  const probability = Math.min(
+    1,
+    there.reduce((sum, one) => sum + (one.probability ?? 0), 0),
+  );
+  return { first: { probability, isRight: hostRanks.includes(1) } };
 }
 
 /** One band of a reliability table: of those said with about this probability, so many were right. */
@@ -269,7 +277,7 @@ export function rowsOf(
     ["AC@1 by process, operation or line", accuracyAt(elements, 1), "share", "higher", 0.75],
     ["AC@3 by process, operation or line", accuracyAt(elements, 3), "share", "higher", 0.92],
     ["Avg@5 by process, operation or line", averageAt5(elements), "share", "higher"],
-    ["calibration error of the first cause", calibrationError(faults), "share", "lower", 0.1],
+    ["calibration error of the first cause, by host", calibrationError(faults), "share", "lower", 0.1],
     ["incidents for one fault that was noticed", mean(noticed.map((one) => one.incidents)), "incidents", "lower", 1.15],
     ["alarms for one incident", mean(noticed.map((one) => one.alarms / one.incidents)), "alarms", "lower"],
     ["grouping, pairwise precision", pairs.both / (pairs.both + pairs.wrong), "share", "higher", 0.95],

@@ -28,6 +28,7 @@ import { messagesIn } from "../store/outbox";
 import { actsForIncident } from "./policies";
 import { repairOffers } from "./incident-repair";
 import { runsOfIncident } from "../store/runs";
+import { placed } from "./cause-places";
 import { notesFor } from "./incident-notes";
 import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
@@ -206,7 +207,7 @@ export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
   return {
     incident: {
       ...incident,
-      causes: withOperations(scene, began),
+      causes: placed(db, withOperations(scene, began)),
       reasons: JSON.parse(incident.suspect_reasons) as string[],
     },
     /** The instant as of which it is shown; null for now. */

@@ -52,6 +52,13 @@ export function Causes({ page }: { page: IncidentData }) {
           <Typography variant="body2" sx={{ fontWeight: 600 }}>
             <CauseName cause={cause} page={page} strong />{" "}
             <span className="hx-quiet">{percent(cause.probability)}</span>
+            {cause.onHost ? (
+              <span className="hx-quiet" style={{ fontWeight: 400 }}>
+                {" "}
+                · somewhere on <KeepLink to={`/estate/${cause.onHost.id}`}>{cause.onHost.name}</KeepLink>{" "}
+                {percent(cause.onHost.probability)}
+              </span>
+            ) : null}
           </Typography>
           <Box component="ul" sx={{ m: 0, pl: 2.25, fontSize: "0.84rem", color: "text.secondary" }}>
             {cause.reasons.map((reason) => (
