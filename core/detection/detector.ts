@@ -69,6 +69,8 @@ export interface JobInput {
   usual: UsualRun | undefined;
   /** When it is due; undefined where it starts at will. */
   schedule: Schedule | undefined;
+  /** Since when runs would have been told of; what was due before is not known to be missed. */
+  sinceMs: number;
 }
 
 /** Calls of the last minutes, the newest last, beside what is usual of them. */

@@ -28,6 +28,7 @@ function judge(settings: object, runs: readonly JobRun[], ...minutes: number[]) 
           run.endedMs !== null && run.endedMs > atMs ? { ...run, endedMs: null, outcome: "running" } : run,
         ),
         usual: usualRun(past),
+        sinceMs: START,
         schedule: scheduleOf(known.map((run) => run.startedMs)),
       },
       judged,
@@ -58,6 +59,15 @@ describe("runs of jobs are judged", () => {
     ]);
   });
 
+  it("that were due before anybody could have been told of them are not missed", () => {
+    const state = jobs.fresh();
+    const settings = jobSettings.parse({ condition: "missing" });
+    const schedule = scheduleOf(past.map((run) => run.startedMs));
+    const input = { atMs: due + HOUR_MS, runs: past, usual: usualRun(past), schedule, sinceMs: due + MINUTE_MS };
+    expect(jobs.evaluate(settings, state, input, judged)).toBeUndefined();
+    expect(jobs.evaluate(settings, state, { ...input, sinceMs: due }, judged)?.severity).toBe("minor");
+  });
+
   it("that did not start, and are waited for no longer after a day", () => {
     expect(judge({ condition: "missing", minutes: 15, forget: 2 }, past, 16, 121)[1]).toBe(
       "cleared: month-end is not waited for any longer",
@@ -80,7 +90,13 @@ describe("runs of jobs are judged", () => {
 
   it("not at all where too little is known", () => {
     const state = jobs.fresh();
-    const input = { atMs: due + 5 * HOUR_MS, runs: past.slice(0, 2), usual: undefined, schedule: undefined };
+    const input = {
+      atMs: due + 5 * HOUR_MS,
+      runs: past.slice(0, 2),
+      usual: undefined,
+      schedule: undefined,
+      sinceMs: START,
+    };
     for (const condition of ["long", "missing", "failed"])
       expect(jobs.evaluate(jobSettings.parse({ condition }), state, input, judged)).toBeUndefined();
   });

@@ -102,11 +102,11 @@ const WRONG: Record<JobSettings["condition"], (settings: JobSettings, input: Job
       text: `${job} has run for ${spokenDuration(atMs - last.startedMs)} since ${clockTime(last.startedMs)}, usually ${spokenDuration(usual.medianMs)} (${usual.runs} runs)`,
     };
   },
-  missing(settings, { atMs, runs, schedule }, job) {
+  missing(settings, { atMs, runs, schedule, sinceMs }, job) {
     if (!schedule) return undefined;
     const starts = runs.map((run) => run.startedMs);
     const dueMs = missedAt(schedule, starts, atMs, settings.minutes * MINUTE_MS);
-    if (dueMs === undefined || atMs - dueMs > settings.forget * HOUR_MS) return undefined;
+    if (dueMs === undefined || dueMs < sinceMs || atMs - dueMs > settings.forget * HOUR_MS) return undefined;
     return {
       onsetMs: dueMs,
       text: `${job} did not start: due at ${clockTime(dueMs)} (${schedule.words}), last started ${spokenDuration(atMs - (starts.at(-1) ?? atMs))} ago`,

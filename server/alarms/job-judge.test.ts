@@ -10,7 +10,7 @@ import { jobsPage } from "../pages/jobs";
 import { activeAlarms, saveRule } from "../store/alarms";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
-import { listJobs, runsOf, saveJobWords } from "../store/jobs";
+import { listJobs, noteRun, runsOf, saveJobWords } from "../store/jobs";
 import { LogWriter } from "../store/log-writer";
 import { detectorOf } from "#core/detection/registry";
 import type { JobDetector } from "#core/detection/detector";
@@ -114,34 +114,48 @@ describe("runs that logs tell of", () => {
 });
 
 describe("runs that platforms tell of", () => {
-  it("begin and end with what is active, and failed where one more failed; a restart of ours makes no new one", () => {
+  const world = () => {
     const writer = new SampleWriter(db);
-    const owner = { componentId: host, serviceId: null };
-    const active = writer.series(owner, "workload.jobs.active", "", "1", NIGHT);
-    const failed = writer.series(owner, "workload.jobs.failed", "", "1", NIGHT);
-    saveRule(db, undefined, {
-      name: "failed",
-      type: "jobs",
-      settings: jobSettings.parse({ condition: "failed" }),
-      scope: { subject: "component", kind: "*" },
-      enabled: true,
-    });
-    const judge = () => new JobJudge(db, new AlarmBook(db), writer, context);
-    let own = judge();
-    const look = (minute: number, running: number, failures: number) => {
-      writer.record(active, NIGHT + minute * MINUTE_MS, running);
-      writer.record(failed, NIGHT + minute * MINUTE_MS, failures);
-      return db.transaction(() => own.evaluate(NIGHT + minute * MINUTE_MS))();
+    const active = writer.series({ componentId: host, serviceId: null }, "workload.jobs.active", "", "1", NIGHT);
+    for (const condition of ["failed", "missing"])
+      saveRule(db, undefined, {
+        name: condition,
+        type: "jobs",
+        settings: jobSettings.parse({ condition, minutes: 2 }),
+        scope: { subject: "component", kind: "*" },
+        enabled: true,
+      });
+    const judge = new JobJudge(db, new AlarmBook(db), writer, context);
+    const told = { componentId: host, job: "wagon-count", toldBy: "platform" as const };
+    const look = (minute: number, isHeard = true) => {
+      const atMs = NIGHT + minute * MINUTE_MS;
+      if (isHeard) writer.record(active, atMs, 0);
+      return db.transaction(() => judge.evaluate(atMs))();
     };
-    look(0, 0, 1);
-    look(1, 1, 1);
-    own = judge();
-    look(2, 1, 1);
-    expect(runs(now)).toEqual([{ startedMs: NIGHT + MINUTE_MS, endedMs: null, outcome: "running" }]);
-    expect(look(5, 0, 2)).toMatchObject([{ what: "raised", severity: "minor" }]);
-    expect(activeAlarms(db)[0]).toMatchObject({ metric: "job.failed", qualifier: "monthend" });
-    look(6, 1, 2);
-    expect(look(8, 0, 2)).toMatchObject([{ what: "cleared" }]);
+    const run = (minute: number, how: "ends" | "fails" = "ends") => {
+      noteRun(db, { ...told, atMs: NIGHT + minute * MINUTE_MS }, "begins");
+      noteRun(db, { ...told, atMs: NIGHT + (minute + 1) * MINUTE_MS }, how);
+    };
+    look(0);
+    for (const minute of [0, 10, 20, 30]) run(minute);
+    return { look, run };
+  };
+
+  it("are missed and failed like any other, told again or not", () => {
+    const { look, run } = world();
+    run(30);
+    expect(runs(now)).toHaveLength(4);
+    expect(look(41)).toEqual([]);
+    expect(look(43)).toMatchObject([{ what: "raised" }]);
+    run(44, "fails");
+    expect(look(46).map((one) => one.what)).toEqual(["raised", "cleared"]);
+    expect(activeAlarms(db)[0]).toMatchObject({ metric: "job.failed", qualifier: "wagon-count" });
+  });
+
+  it("are not missed while the platform says nothing", () => {
+    const { look } = world();
+    expect(look(43, false)).toEqual([]);
+    expect(look(44)).toMatchObject([{ what: "raised" }]);
   });
 });
 
@@ -171,6 +185,8 @@ describe("a job", () => {
     const judge = new JobJudge(db, new AlarmBook(db), new SampleWriter(db), context);
     const due = NIGHT + 8 * DAY_MS;
     const look = (atMs: number) => db.transaction(() => judge.evaluate(atMs))();
+    // Looked at from before it was due.
+    expect(look(due - MINUTE_MS)).toEqual([]);
     expect(look(due + 10 * MINUTE_MS)).toEqual([]);
     expect(look(due + 16 * MINUTE_MS)).toMatchObject([{ what: "raised" }]);
     expect(activeAlarms(db)[0]).toMatchObject({ metric: "job.missing", qualifier: "month-end", onset_at: due });

@@ -1,17 +1,17 @@
 import { isAboutJob, type JobSettings } from "#core/detection/jobs";
 import { RUNS_LEARNED, scheduleOf, usualRun, type JobRun, type Schedule, type UsualRun } from "#core/jobs/runs";
-import type { LiveSeries, SampleWriter } from "../ingest/sample-writer";
+import { MINUTE_MS } from "#core/time/windows";
+import type { SampleWriter } from "../ingest/sample-writer";
 import type { Db } from "../store/database";
-import { componentById } from "../store/estate";
-import { isRunning, listJobs, noteRun, runsOf, stampOf, type JobRow } from "../store/jobs";
+import { listJobs, runsOf, stampOf, type JobRow } from "../store/jobs";
 import { isUnreachable, type AlarmBook } from "./alarm-book";
 import type { SilenceContext } from "./silence-judge";
 import { SlowJudge, type Asked, type SlowRule } from "./slow-judge";
 
 const EVERY_MS = 30_000;
-/** What a platform says of the jobs that it runs itself. */
+/** What a platform says of the jobs that it runs itself; unheard of for so long, nothing is known to be missed. */
 const ACTIVE = "workload.jobs.active";
-const FAILED = "workload.jobs.failed";
+const UNHEARD_MS = 5 * MINUTE_MS;
 
 interface Known {
   stamp: string;
@@ -24,8 +24,9 @@ interface Known {
 export class JobJudge extends SlowJudge<"jobs"> {
   private jobs: JobRow[] = [];
   private readonly known = new Map<number, Known>();
-  /** How the runs of each workload stood when they were last looked at. */
-  private readonly told = new Map<number, { isRunning: boolean; failures: number }>();
+  private told = new Set<number>();
+  /** Before this process looked, runs may have gone by that nobody told it of. */
+  private sinceMs: number | undefined;
 
   constructor(
     db: Db,
@@ -38,8 +39,9 @@ export class JobJudge extends SlowJudge<"jobs"> {
   }
 
   protected override begin(atMs: number): void {
-    this.askPlatforms();
+    this.sinceMs ??= atMs;
     this.jobs = listJobs(this.db);
+    this.told = this.jobs.some((one) => one.toldBy === "platform") ? this.toldOf(atMs) : new Set();
     for (const { id } of this.jobs) {
       const stamp = stampOf(this.db, id, atMs);
       if (this.known.get(id)?.stamp === stamp) continue;
@@ -49,35 +51,25 @@ export class JobJudge extends SlowJudge<"jobs"> {
     }
   }
 
-  /** Runs that a platform tells of by how many are active. */
-  private askPlatforms(): void {
-    const failed = new Map<number, LiveSeries>();
-    const active: [component: number, series: LiveSeries][] = [];
-    for (const series of this.sampleWriter.all()) {
-      if (series.componentId === null) continue;
-      if (series.metric === ACTIVE) active.push([series.componentId, series]);
-      else if (series.metric === FAILED) failed.set(series.componentId, series);
-    }
-    for (const [componentId, series] of active) {
-      const { atMs, value } = this.sampleWriter.last(series);
-      const name = Number.isFinite(atMs) ? componentById(this.db, componentId)?.name : undefined;
-      if (name === undefined) continue;
-      const own = failed.get(componentId);
-      const failures = own ? this.sampleWriter.last(own).value : 0;
-      const before = this.told.get(componentId);
-      this.told.set(componentId, { isRunning: value > 0, failures });
-      if (before?.isRunning === value > 0 || (!before && isRunning(this.db, componentId, name) === value > 0)) continue;
-      const hasFailed = before !== undefined && failures > before.failures;
-      const what = value > 0 ? "begins" : hasFailed ? "fails" : "ends";
-      noteRun(this.db, { componentId, job: name, atMs, toldBy: "platform" }, what);
-    }
+  /** Workloads whose platform tells of them. */
+  private toldOf(atMs: number): Set<number> {
+    const told = new Set<number>();
+    for (const series of this.sampleWriter.all())
+      if (
+        series.componentId !== null &&
+        series.metric === ACTIVE &&
+        atMs - this.sampleWriter.last(series).atMs < UNHEARD_MS
+      )
+        told.add(series.componentId);
+    return told;
   }
 
   protected *asked({ rule }: SlowRule<"jobs">, atMs: number): Iterable<Asked<"jobs">> {
     const settings = rule.settings as JobSettings;
-    for (const { id, componentId, name } of this.jobs) {
+    for (const { id, componentId, name, toldBy } of this.jobs) {
       const known = this.known.get(id);
       if (!known || !isAboutJob(settings, name) || !this.covers(rule, componentId)) continue;
+      if (toldBy === "platform" && !this.told.has(componentId)) continue;
       if (isUnreachable(this.book, this.estate.hostOf(componentId))) continue;
       const { runs, usual, schedule } = known;
       yield {
@@ -86,7 +78,7 @@ export class JobJudge extends SlowJudge<"jobs"> {
         qualifier: name,
         instance: name,
         unit: "",
-        input: { atMs, runs, usual, schedule },
+        input: { atMs, runs, usual, schedule, sinceMs: this.sinceMs ?? atMs },
       };
     }
   }

@@ -44,6 +44,7 @@ function replayRuns(
     );
     const input = {
       atMs,
+      sinceMs: Number.NEGATIVE_INFINITY,
       runs,
       usual: usualRun(runs.slice(0, -1)),
       schedule: scheduleOf(runs.map((run) => run.startedMs)),

@@ -10,6 +10,8 @@ import type { Found, Measure, SourceDriver, SourceTools } from "../sources/drive
 import { driverOf } from "../sources/registry";
 import { insertChange } from "../store/changes";
 import { storeProblem, type Db } from "../store/database";
+import { componentById } from "../store/estate";
+import { noteRun } from "../store/jobs";
 import { StoredEstate } from "../store/known";
 import { unwatched } from "../store/labels";
 import {
@@ -258,8 +260,24 @@ class Intake {
     else if (found.what === "changes") this.tell(found.changes);
     else if (found.what === "costs") this.context.onCosts(this.one.source, found.lines);
     else if (found.what === "measures") for (const one of found.measures) this.measures.push(one);
+    else if (found.what === "runs") this.noteRuns(found.runs);
     else if (found.what === "failure")
       this.failures.set(found.address, { reason: found.reason, region: found.region ?? "" });
+  }
+
+  /** Runs of jobs that are not on record yet, each as it began and ended. */
+  private noteRuns(runs: Extract<Found, { what: "runs" }>["runs"]): void {
+    const { db } = this.context;
+    db.transaction(() => {
+      for (const { key, startedMs, endedMs, failed } of runs) {
+        const componentId = this.one.ids.get(key);
+        const name = componentId === undefined ? undefined : componentById(db, componentId)?.name;
+        if (componentId === undefined || name === undefined) continue;
+        noteRun(db, { componentId, job: name, atMs: startedMs, toldBy: "platform" }, "begins");
+        if (endedMs !== undefined && endedMs >= startedMs)
+          noteRun(db, { componentId, job: name, atMs: endedMs, toldBy: "platform" }, failed ? "fails" : "ends");
+      }
+    })();
   }
 
   private look(observations: readonly Observation[]): Look {

@@ -20,6 +20,8 @@ export type Found =
   /** Everything whose key begins so was told of: what was not is gone, as the platform itself says. */
   | { what: "listed"; prefix: string }
   | { what: "measures"; measures: Measure[] }
+  /** Runs of batch jobs, by the key of what they belong to. */
+  | { what: "runs"; runs: { key: string; startedMs: number; endedMs: number | undefined; failed: boolean }[] }
   /** Planned work, as tickets or a calendar tell of it; all of them, in parts. */
   | { what: "tickets"; tickets: Ticket[] }
   /** What is charged for, of whole billing periods. */

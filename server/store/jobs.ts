@@ -83,14 +83,6 @@ export const stampOf = (db: Db, job: number, atMs: number): string => {
   return last ? `${last.startedMs} ${last.endedMs ?? ""} ${last.outcome}` : "";
 };
 
-/** Whether a run of a component's job is under way, as far as was told. */
-export const isRunning = (db: Db, componentId: number, name: string): boolean =>
-  prepared<{ outcome: Outcome }>(
-    db,
-    `SELECT r.outcome FROM job j JOIN job_run r ON r.job_id = j.id WHERE j.component_id = ? AND j.name = ?
-     ORDER BY r.started_at DESC LIMIT 1`,
-  ).get(componentId, name)?.outcome === "running";
-
 /** Takes in what was told of a run: its beginning, or its end; call inside a transaction. */
 export function noteRun(
   db: Db,

@@ -414,7 +414,8 @@ export class ClusterObjects {
     return [newest - 2, newest - 1, newest].map((run) => {
       const name = `${job.name}-${run}`;
       const startMs = run * every;
-      const isOver = atMs - startMs > job.lastsSeconds * 1000;
+      const endMs = startMs + job.lastsSeconds * 1000;
+      const isOver = atMs > endMs;
       const failed = scatter(run, 5) < 0.04;
       const cron = { kind: "CronJob", name: job.name, uid: this.meta(job.name, "cronjob", 0).uid, controller: true };
       const own = { kind: "Job", name, uid: this.meta(name, "job", 0).uid, controller: true };
@@ -423,7 +424,7 @@ export class ClusterObjects {
         job: {
           metadata: this.meta(name, "job", startMs, { ownerReferences: [cron] }),
           spec: { parallelism: 1, template: { spec } },
-          status: isOver ? (failed ? { failed: 1 } : { succeeded: 1 }) : { active: 1 },
+          status: isOver ? overAt(endMs, failed) : { active: 1, startTime: new Date(startMs).toISOString() },
         },
         pod: {
           metadata: this.meta(`${name}-${hex(name, 5)}`, "pod", startMs, { ownerReferences: [own] }),
@@ -569,4 +570,12 @@ export class ClusterObjects {
     );
     return `${lines.join("\n")}\n`;
   }
+}
+
+/** How a job stands that is over. */
+function overAt(endMs: number, failed: boolean) {
+  const at = new Date(endMs).toISOString();
+  return failed
+    ? { failed: 1, conditions: [{ type: "Failed", status: "True", lastTransitionTime: at }] }
+    : { succeeded: 1, completionTime: at, conditions: [{ type: "Complete", status: "True", lastTransitionTime: at }] };
 }

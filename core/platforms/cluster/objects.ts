@@ -53,6 +53,8 @@ export interface WorkloadObject extends ObjectMeta {
   /** Of jobs. */
   succeeded: number;
   failed: number;
+  /** When a job was over; undefined while it is not, and of anything else. */
+  endedMs: number | undefined;
 }
 
 export interface PodContainer extends ContainerSpec {
@@ -260,8 +262,18 @@ export function workloadOf(value: unknown, sort: string): WorkloadObject | undef
     podLabels: labelsOf(object(whole.metadata).labels),
     succeeded: count(status.succeeded),
     failed: count(status.failed),
+    endedMs: sort === "Job" ? endOf(status) : undefined,
   };
 }
+
+/** When a job was complete, or failed for good. */
+const endOf = (status: Readonly<Record<string, unknown>>): number | undefined =>
+  readInstant(status.completionTime) ??
+  listOf(status.conditions)
+    .map(object)
+    .flatMap((one) =>
+      one.type === "Failed" && one.status === "True" ? (readInstant(one.lastTransitionTime) ?? []) : [],
+    )[0];
 
 export function podOf(value: unknown): PodObject | undefined {
   const meta = metaOf(value);

@@ -144,8 +144,8 @@ describe("a cluster", () => {
       spec: { jobTemplate: { spec: { template: { spec: { containers: [] } } } } },
     });
     for (const [run, ended] of [
-      [1, { succeeded: 1 }],
-      [2, { failed: 1 }],
+      [1, { succeeded: 1, completionTime: "2026-03-17T10:21:00Z" }],
+      [2, { failed: 1, conditions: [{ type: "Failed", status: "True", lastTransitionTime: "2026-03-17T10:32:00Z" }] }],
       [3, {}],
     ] as const) {
       put(state, "jobs", {
@@ -177,6 +177,13 @@ describe("a cluster", () => {
       "workload.jobs.failed": 1,
       "workload.jobs.active": 1,
     });
+    const key = figures[0]?.key;
+    const began = Date.parse("2026-03-17T10:00:00Z");
+    expect(state.runs().map((one) => ({ ...one, startedMs: began }))).toEqual([
+      { key, startedMs: began, endedMs: Date.parse("2026-03-17T10:21:00Z"), failed: false },
+      { key, startedMs: began, endedMs: Date.parse("2026-03-17T10:32:00Z"), failed: true },
+      { key, startedMs: began, endedMs: undefined, failed: false },
+    ]);
   });
 
   it("ends the same whatever order things came in, however often lists were read anew", () => {

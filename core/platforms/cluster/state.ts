@@ -532,6 +532,23 @@ export class ClusterState {
       }
   }
 
+  /** Runs of jobs that are by a calendar, as the cluster keeps the last ones; in the order in which they began. */
+  runs(): { key: string; startedMs: number; endedMs: number | undefined; failed: boolean }[] {
+    const found = [];
+    for (const job of this.get<WorkloadObject>("jobs").values()) {
+      const owner = job.owner && this.owners.get(job.owner.uid);
+      if (owner?.list !== "cronjobs" || job.createdMs === undefined) continue;
+      const key = nativeKey(this.account, "", owner.list, owner.name);
+      found.push({
+        key,
+        startedMs: job.createdMs,
+        endedMs: job.endedMs,
+        failed: job.succeeded === 0 && job.failed > 0,
+      });
+    }
+    return found.sort((a, b) => a.startedMs - b.startedMs);
+  }
+
   /** Container of a metrics page's labels, with what it is kept to. */
   containerOf(
     namespace: string,

@@ -233,5 +233,6 @@ export class ClusterReader {
     );
     yield* failed;
     yield { what: "measures", measures };
+    yield { what: "runs", runs: this.state.runs() };
   }
 }
