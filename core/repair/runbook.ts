@@ -71,6 +71,8 @@ export const runbookSchema = z
     kinds: z.array(z.string().min(1).max(40)).min(1, "Say which kinds it is for."),
     /** Metrics whose alarm it is a repair of, as patterns; it is offered first for them. */
     fits: z.array(z.string().min(1).max(80)).max(20).default([]),
+    /** It takes back what was changed: offered first after such a change of the cause, and not as fitting without one. */
+    after: z.enum(["deployment", "change"]).optional(),
     parameters: z.array(parameterSchema).max(10).default([]),
     before: conditionsSchema.default({ responds: false, wellSiblings: 0, condition: "" }),
     /** So long the figures that showed the fault are watched afterwards. */

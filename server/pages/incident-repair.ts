@@ -15,6 +15,8 @@ export interface RepairScene {
   metrics: readonly string[];
   qualifier: string;
   subject: string;
+  /** Kinds of the changes just before on the cause, its host or its parts. */
+  changes: ReadonlySet<string>;
   /** The process that took most of the memory. */
   leading: string | undefined;
   /** The host does not respond: only what acts beside it helps. */
@@ -41,17 +43,22 @@ export function repairOffers(db: Db, scene: RepairScene) {
           name: runbook.name,
           purpose: definition.purpose,
           targetId: target.id,
-          fits: checked || fitting,
-          rank: Number(checked) * 2 + Number(fitting),
+          fits: (checked || fitting) && suits(definition.after, scene.changes),
+          rank:
+            Number(checked) * 2 + Number(fitting) + (definition.after && scene.changes.has(definition.after) ? 4 : 0),
           args: Object.fromEntries(
             definition.parameters.map((parameter) => [parameter.name, offered(db, parameter, target, scene)]),
           ),
         },
       ];
     })
-    .sort((a, b) => b.rank - a.rank || a.name.localeCompare(b.name))
+    .sort((a, b) => Number(b.fits) - Number(a.fits) || b.rank - a.rank || a.name.localeCompare(b.name))
     .slice(0, MOST_OFFERS);
 }
+
+/** What takes a change back is for what was changed. */
+const suits = (after: string | undefined, changes: ReadonlySet<string>): boolean =>
+  after === undefined || changes.has(after);
 
 const flat = (steps: readonly Step[]): Step[] =>
   steps.flatMap((step) => [step, ...insideOf(step).flatMap((one) => flat(one.steps))]);

@@ -28,6 +28,8 @@ import { messagesIn } from "../store/outbox";
 import { actsForIncident } from "./policies";
 import { repairOffers } from "./incident-repair";
 import { runsOfIncident } from "../store/runs";
+import { neighbourhood } from "../causes/neighbourhood";
+import { CHANGE_MS } from "../causes/past-facts";
 import { placed } from "./cause-places";
 import { notesFor } from "./incident-notes";
 import { listServices, relianceAt, type ServiceRow } from "../store/services";
@@ -242,6 +244,7 @@ export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
       metrics: alarms.filter((alarm) => alarm.cleared_at === null).map((alarm) => alarm.metric),
       qualifier: suspect?.qualifier ?? "",
       subject: suspect?.subject ?? "",
+      changes: changesOfCause(scene),
       leading: scene.leading?.name,
       isSilent: hostRow !== undefined && isSilent(scene, hostRow),
     }),
@@ -263,6 +266,13 @@ export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
       .slice(0, MOST_OTHERS)
       .map((row) => ({ id: row.id, title: row.title })),
   };
+}
+
+/** Kinds of the changes just before on the cause, its host or its parts. */
+function changesOfCause({ db, incident, suspectId, seenUntil }: Scene): Set<string> {
+  if (suspectId === undefined) return new Set();
+  const near = neighbourhood(db, suspectId, seenUntil);
+  return new Set(changesOf(db, [...near], incident.opened_at - CHANGE_MS, seenUntil, 50).map((one) => one.kind));
 }
 
 /** The causes, the first with the operations that alone go badly, where it is not the whole of it. */
