@@ -10,11 +10,10 @@ export interface RepairScene {
   targets: readonly (ComponentRow | undefined)[];
   /** The two sites of a line that is the cause. */
   line: [string, string] | null;
-  /** Metric of the leading alarm, and of all that stand. */
+  /** Metric of the leading alarm. */
   metric: string;
-  metrics: readonly string[];
-  qualifier: string;
-  subject: string;
+  /** The leading alarm, then the others that stand. */
+  alarms: readonly { metric: string; qualifier: string; subject: string }[];
   /** Kinds of the changes just before on the cause, its host or its parts. */
   changes: ReadonlySet<string>;
   /** The process that took most of the memory. */
@@ -35,8 +34,12 @@ export function repairOffers(db: Db, scene: RepairScene) {
       if (!target || (scene.isSilent && !actsBeside(definition.steps))) return [];
       const checked = checks(definition.steps, scene.metric);
       const fitting = (definition.fits ?? []).some((pattern) =>
-        [scene.metric, ...scene.metrics].some((metric) => kindMatches(pattern, metric)),
+        scene.alarms.some(({ metric }) => kindMatches(pattern, metric)),
       );
+      // What it is a repair of says which mount point, port or volume is meant.
+      const about =
+        scene.alarms.find(({ metric }) => (definition.fits ?? []).some((one) => kindMatches(one, metric))) ??
+        scene.alarms[0];
       return [
         {
           id: runbook.id,
@@ -47,7 +50,7 @@ export function repairOffers(db: Db, scene: RepairScene) {
           rank:
             Number(checked) * 2 + Number(fitting) + (definition.after && scene.changes.has(definition.after) ? 4 : 0),
           args: Object.fromEntries(
-            definition.parameters.map((parameter) => [parameter.name, offered(db, parameter, target, scene)]),
+            definition.parameters.map((parameter) => [parameter.name, offered(db, parameter, target, scene, about)]),
           ),
         },
       ];
@@ -68,7 +71,13 @@ const actsBeside = (steps: readonly Step[]) =>
   flat(steps).some((step) => step.type === "command" && (step.at ?? "target") !== "target");
 
 /** What a parameter is filled in with. */
-function offered(db: Db, parameter: Parameter, target: ComponentRow, scene: RepairScene): string {
+function offered(
+  db: Db,
+  parameter: Parameter,
+  target: ComponentRow,
+  scene: RepairScene,
+  about: RepairScene["alarms"][number] | undefined,
+): string {
   const processes = () =>
     partsOfHost(db, target.host_id ?? target.id, Number.MAX_SAFE_INTEGER).flatMap((part) => part.process ?? []);
   switch (parameter.offer) {
@@ -80,12 +89,12 @@ function offered(db: Db, parameter: Parameter, target: ComponentRow, scene: Repa
       return scene.leading && running.includes(scene.leading) ? scene.leading : (running[0] ?? "");
     }
     case "instance":
-      return scene.qualifier || scene.subject;
+      return about?.qualifier || about?.subject || "";
     case "other-site":
       return scene.line?.find((site) => site !== target.site) ?? "";
     case "host-name":
       return target.name;
     default:
-      return parameter.name === "mount" && scene.qualifier.startsWith("/") ? scene.qualifier : parameter.usual || "";
+      return parameter.name === "mount" && about?.qualifier.startsWith("/") ? about.qualifier : parameter.usual || "";
   }
 }
