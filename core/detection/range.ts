@@ -257,17 +257,25 @@ function pooledMedians(level: Level, places: Int16Array, values: ArrayLike<numbe
     sorted[next[at] as number] = values[index] as number;
     next[at] = (next[at] as number) + 1;
   }
-  const piece = (at: number) => sorted.subarray(ends[at], ends[at + 1]);
   if (buckets === 1) return Float32Array.of(medianOf(sorted));
   // Workdays and other days are rings of their own.
   const ring = level === "workday" ? 24 : buckets;
+  const endOf = (at: number) => ends[at] as number;
   // Each is put in order once, for itself and its neighbours.
-  for (let at = 0; at < buckets; at++) putInOrder(piece(at));
+  for (let at = 0; at < buckets; at++) putInOrder(sorted, endOf(at), endOf(at + 1));
   const medians = new Float32Array(buckets);
   for (let at = 0; at < buckets; at++) {
-    const start = at - (at % ring);
-    const beside = (step: number) => piece(start + ((at - start + step + ring) % ring));
-    medians[at] = medianOfSorted(beside(-1), beside(0), beside(1));
+    const place = at % ring;
+    const before = place === 0 ? at + ring - 1 : at - 1;
+    const after = place === ring - 1 ? at - ring + 1 : at + 1;
+    medians[at] = medianOfSorted(sorted, [
+      endOf(before),
+      endOf(before + 1),
+      endOf(at),
+      endOf(at + 1),
+      endOf(after),
+      endOf(after + 1),
+    ]);
   }
   return medians;
 }

@@ -44,14 +44,13 @@ export function medianOf(values: Float64Array): number {
 /** Up to so many values are put in order by inserting one after the other. */
 const FEW = 48;
 
-/** Puts values in order, where they stand. */
-export function putInOrder(values: Float64Array): void {
-  const { length } = values;
-  if (length > FEW) return void values.sort();
-  for (let index = 1; index < length; index++) {
+/** Puts a stretch of values in order, where it stands. */
+export function putInOrder(values: Float64Array, from = 0, to = values.length): void {
+  if (to - from > FEW) return void values.subarray(from, to).sort();
+  for (let index = from + 1; index < to; index++) {
     const value = values[index] as number;
     let place = index - 1;
-    while (place >= 0 && (values[place] as number) > value) {
+    while (place >= from && (values[place] as number) > value) {
       values[place + 1] = values[place] as number;
       place--;
     }
@@ -59,27 +58,34 @@ export function putInOrder(values: Float64Array): void {
   }
 }
 
-/** The median of the values of three lists, each in order; NaN of none. */
-export function medianOfSorted(a: Float64Array, b: Float64Array, c: Float64Array): number {
-  const length = a.length + b.length + c.length;
+/**
+ * The median of three stretches of values, each in order; NaN of none.
+ * @param ends where each begins and ends: of the first, the second, the third
+ */
+export function medianOfSorted(
+  values: Float64Array,
+  ends: readonly [number, number, number, number, number, number],
+): number {
+  const [, endA, , endB, , endC] = ends;
+  let [inA, , inB, , inC] = ends;
+  const length = endA - inA + endB - inB + endC - inC;
   if (length === 0) return Number.NaN;
   const half = length >> 1;
-  let [inA, inB, inC] = [0, 0, 0];
   let before = Number.NaN;
   let value = Number.NaN;
   for (let index = 0; index <= half; index++) {
     before = value;
-    const fromA = inA < a.length ? (a[inA] as number) : Number.POSITIVE_INFINITY;
-    const fromB = inB < b.length ? (b[inB] as number) : Number.POSITIVE_INFINITY;
-    const fromC = inC < c.length ? (c[inC] as number) : Number.POSITIVE_INFINITY;
-    if (inA < a.length && fromA <= fromB && fromA <= fromC) {
-      value = fromA;
+    const a = inA < endA ? (values[inA] as number) : Number.POSITIVE_INFINITY;
+    const b = inB < endB ? (values[inB] as number) : Number.POSITIVE_INFINITY;
+    const c = inC < endC ? (values[inC] as number) : Number.POSITIVE_INFINITY;
+    if (inA < endA && a <= b && a <= c) {
+      value = a;
       inA++;
-    } else if (inB < b.length && fromB <= fromC) {
-      value = fromB;
+    } else if (inB < endB && b <= c) {
+      value = b;
       inB++;
     } else {
-      value = fromC;
+      value = c;
       inC++;
     }
   }
