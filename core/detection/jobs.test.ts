@@ -88,6 +88,23 @@ describe("runs of jobs are judged", () => {
     ]);
   });
 
+  it("that fail now and then and run often are told of only when it goes on", () => {
+    const often = (outcomes: readonly ("done" | "failed")[]) =>
+      outcomes.map((outcome, index): JobRun => {
+        const startedMs = due + index * 10 * MINUTE_MS;
+        return { startedMs, endedMs: startedMs + MINUTE_MS, outcome };
+      });
+    const at = (runs: readonly JobRun[], settings = {}) => {
+      const atMs = (runs.at(-1)?.endedMs ?? 0) + MINUTE_MS;
+      const input = { atMs, runs, usual: undefined, schedule: undefined, sinceMs: START };
+      return jobs.evaluate(jobSettings.parse({ condition: "failed", ...settings }), jobs.fresh(), input, judged)
+        ?.severity;
+    };
+    expect(at(often(["done", "done", "done", "failed"]))).toBeUndefined();
+    expect(at(often(["done", "done", "failed", "failed"]))).toBe("minor");
+    expect(at(often(["done", "done", "done", "failed"]), { inARow: 1 })).toBe("minor");
+  });
+
   it("not at all where too little is known", () => {
     const state = jobs.fresh();
     const input = {
@@ -109,6 +126,6 @@ describe("runs of jobs are judged", () => {
     expect(words({ condition: "missing", job: "night*", severity: "major" })).toBe(
       "major when a run of a job like night* did not start 10 min after it was due",
     );
-    expect(words({ condition: "failed", as: "finding" })).toBe("finding when a run of a job failed");
+    expect(words({ condition: "failed", as: "finding", inARow: 1 })).toBe("finding when a run of a job failed");
   });
 });

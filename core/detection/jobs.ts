@@ -25,6 +25,16 @@ export const jobSettings = z.strictObject({
     .default(2)
     .meta({ title: "Too long (times the median)", description: "And a fifth over what nine of ten take." }),
   minutes: minutesField("Grace (min)", 10, 1440, "So much longer than usual, or later than due, is let pass."),
+  inARow: z.coerce
+    .number("Runs are a whole number.")
+    .int("Runs are a whole number.")
+    .min(1, "At least one run.")
+    .max(20, "At most twenty runs.")
+    .default(2)
+    .meta({
+      title: "Failed in a row",
+      description: "What runs twice a day or less often is told of at its first failure.",
+    }),
   forget: z.coerce
     .number("Hours are a number.")
     .min(1, "At least an hour.")
@@ -70,7 +80,8 @@ export const jobs: Detector<JobSettings, JobState, "jobs"> = {
     const what = {
       long: `takes ${settings.times} times its median, and ${settings.minutes} min more than that`,
       missing: `did not start ${settings.minutes} min after it was due`,
-      failed: "failed",
+      failed:
+        settings.inARow === 1 ? "failed" : `failed ${settings.inARow} times in a row, or once where it runs seldom`,
     }[settings.condition];
     const which = settings.job === "*" ? "a job" : `a job like ${settings.job}`;
     return `${settings.as === "finding" ? "finding" : settings.severity} when a run of ${which} ${what}`;
@@ -88,6 +99,14 @@ export const jobs: Detector<JobSettings, JobState, "jobs"> = {
     return { severity: "cleared", score: 0, onsetMs: input.atMs, text: overText(settings, input, instance) };
   },
 };
+
+const SELDOM_MS = 10 * HOUR_MS;
+
+/** Whether half of the starts are ten hours apart or more. */
+function isSeldom(runs: readonly { startedMs: number }[]): boolean {
+  const gaps = runs.slice(1).map((run, index) => run.startedMs - (runs[index]?.startedMs ?? 0));
+  return gaps.length === 0 || (gaps.sort((a, b) => a - b)[gaps.length >> 1] ?? 0) >= SELDOM_MS;
+}
 
 type Wrong = { onsetMs: number; text: string } | undefined;
 
@@ -113,9 +132,13 @@ const WRONG: Record<JobSettings["condition"], (settings: JobSettings, input: Job
     };
   },
   failed(settings, { atMs, runs }, job) {
-    const last = runs.findLast((run) => run.outcome !== "running");
+    const over = runs.filter((run) => run.outcome !== "running");
+    const last = over.at(-1);
     if (last?.outcome !== "failed" || last.endedMs === null || atMs - last.endedMs > settings.forget * HOUR_MS)
       return undefined;
+    // What runs often makes up for a failure by itself; what runs at night is missed in the morning.
+    const needed = isSeldom(over) ? 1 : settings.inARow;
+    if (over.slice(-needed).filter((run) => run.outcome === "failed").length < needed) return undefined;
     return {
       onsetMs: last.startedMs,
       text: `${job} failed at ${clockTime(last.endedMs)}, ${spokenDuration(last.endedMs - last.startedMs)} after it started`,

@@ -148,7 +148,9 @@ describe("runs that platforms tell of", () => {
     expect(look(41)).toEqual([]);
     expect(look(43)).toMatchObject([{ what: "raised" }]);
     run(44, "fails");
-    expect(look(46).map((one) => one.what)).toEqual(["raised", "cleared"]);
+    expect(look(46).map((one) => one.what)).toEqual(["cleared"]);
+    run(46, "fails");
+    expect(look(48).map((one) => one.what)).toEqual(["raised"]);
     expect(activeAlarms(db)[0]).toMatchObject({ metric: "job.failed", qualifier: "wagon-count" });
   });
 
