@@ -160,6 +160,7 @@ describe("what is shipped", () => {
       "*",
       "*",
       "*",
+      "*",
       "app.*",
       "app.container",
       "app.workload",
