@@ -57,8 +57,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
 function sentenceOf({ title, kind, parts, notes }: Route.ComponentProps["loaderData"]): string {
   const own = parts.filter((one) => one.standing === "own").length + notes.filter((one) => one.own).length;
   const newer = parts.filter((one) => one.standing === "newer").length;
-  const state = [newer ? `${newer} newer in the kit than here` : "", own ? `${own} changed here` : ""].filter(Boolean);
-  return `${title} (${kind.toLowerCase()}): ${state.join(", ") || "as it came"}.`;
+  const state = [newer ? `${newer} with an update` : "", own ? `${own} changed here` : ""].filter(Boolean);
+  return `${title} (${kind.toLowerCase()}): ${state.join(", ") || "unchanged"}.`;
 }
 
 export default function KitPage({ loaderData: page, actionData: answered }: Route.ComponentProps) {
@@ -69,7 +69,7 @@ export default function KitPage({ loaderData: page, actionData: answered }: Rout
       <PageHead
         name="Setup › Kits"
         sentence={sentenceOf(page)}
-        actions={<Button href={`/setup/kits/${page.uid}/kit.json`}>Download its file</Button>}
+        actions={<Button href={`/setup/kits/${page.uid}/kit.json`}>Download kit file</Button>}
       />
       <Problem>{answer && "problem" in answer ? answer.problem : null}</Problem>
       <Stack sx={{ gap: 1.5 }}>

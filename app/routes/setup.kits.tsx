@@ -23,13 +23,21 @@ export async function action({ request, context }: Route.ActionArgs) {
 
 type Kit = Route.ComponentProps["loaderData"]["kits"][number];
 
+const COUNTED = [
+  { label: "Rules", of: (kit: Kit) => kit.rules },
+  { label: "Notes", of: (kit: Kit) => kit.notes },
+  { label: "Runbooks", of: (kit: Kit) => kit.runbooks },
+  { label: "Policies", of: (kit: Kit) => kit.policies },
+  { label: "Chores", of: (kit: Kit) => kit.chores },
+] as const;
+
 function stateOf({ own, newer, removed }: Kit): string {
   const parts = [
-    newer ? `${newer} newer in the kit` : "",
+    newer ? `${newer} with an update` : "",
     own ? `${own} changed here` : "",
     removed ? `${removed} removed here` : "",
   ].filter(Boolean);
-  return parts.join(", ") || "as it came";
+  return parts.join(", ") || "unchanged";
 }
 
 export default function Kits({ loaderData: { kits }, actionData: answered }: Route.ComponentProps) {
@@ -40,7 +48,7 @@ export default function Kits({ loaderData: { kits }, actionData: answered }: Rou
     <>
       <PageHead
         name="Setup › Kits"
-        sentence={`${kits.length} kits: ${newer ? `${newer} parts say otherwise than what was changed here` : "nothing in them waits for a decision"}, ${sum((kit) => kit.own)} changed here.`}
+        sentence={`${kits.length} kits: ${newer ? `${newer} updates to review` : "no updates to review"}, ${sum((kit) => kit.own)} parts changed here.`}
       />
       <Problem>{answer && "problem" in answer ? answer.problem : null}</Problem>
       <Stack sx={{ gap: 1.5 }}>
@@ -50,9 +58,9 @@ export default function Kits({ loaderData: { kits }, actionData: answered }: Rou
               <tr>
                 <th scope="col">Kit</th>
                 <th scope="col">For</th>
-                {["Rules", "Notes", "Runbooks", "Policies", "Chores"].map((name) => (
-                  <th key={name} scope="col" className="num">
-                    {name}
+                {COUNTED.map(({ label }) => (
+                  <th key={label} scope="col" className="num">
+                    {label}
                   </th>
                 ))}
                 <th scope="col">State</th>
@@ -65,10 +73,9 @@ export default function Kits({ loaderData: { kits }, actionData: answered }: Rou
                     <KeepLink to={`/setup/kits/${kit.uid}`}>{kit.title}</KeepLink>
                   </td>
                   <td>{kit.kind}</td>
-                  {[kit.rules, kit.notes, kit.runbooks, kit.policies, kit.chores].map((count, place) => (
-                    // eslint-disable-next-line react/no-array-index-key -- the columns never change
-                    <td key={place} className="num">
-                      {count || "–"}
+                  {COUNTED.map(({ label, of }) => (
+                    <td key={label} className="num">
+                      {of(kit) || "–"}
                     </td>
                   ))}
                   <td>{stateOf(kit)}</td>

@@ -65,6 +65,8 @@ describe("runs of jobs are judged", () => {
     const schedule = scheduleOf(past.map((run) => run.startedMs));
     const input = { atMs: due + HOUR_MS, runs: past, usual: usualRun(past), schedule, sinceMs: due + MINUTE_MS };
     expect(jobs.evaluate(settings, state, input, judged)).toBeUndefined();
+    // One that was told of before a restart of ours stands on.
+    expect(jobs.evaluate(settings, jobs.fresh("minor"), input, judged)).toBeUndefined();
     expect(jobs.evaluate(settings, state, { ...input, sinceMs: due }, judged)?.severity).toBe("minor");
   });
 

@@ -88,7 +88,9 @@ export const jobs: Detector<JobSettings, JobState, "jobs"> = {
   },
 
   evaluate: (settings, state, input, { instance }) => {
-    const wrong = WRONG[settings.condition](settings, input, instance);
+    // What is told of already stands, whenever we began to look.
+    const asked = state.severity === "cleared" ? input : { ...input, sinceMs: Number.NEGATIVE_INFINITY };
+    const wrong = WRONG[settings.condition](settings, asked, instance);
     if (wrong) {
       if (state.severity !== "cleared") return undefined;
       state.severity = settings.severity;

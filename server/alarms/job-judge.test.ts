@@ -99,6 +99,10 @@ describe("runs that logs tell of", () => {
       now,
     );
     expect(listJobs(db)).toHaveLength(100);
+    // Nor is what begins anew all the time.
+    const flood = Array.from({ length: 5_000 }, (_none, number) => record(NIGHT + number * 500, "Job run-0 begun"));
+    jobs.take(flood, mine, now);
+    expect(runsOf(db, listJobs(db)[0]?.id ?? 0, now, 10_000)).toHaveLength(1_000);
   });
 
   it("are read from what is kept of the logs when somebody says how they are told", () => {

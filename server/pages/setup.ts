@@ -275,8 +275,10 @@ export function servicesPage(db: Db, { atMs }: { atMs: number }) {
 export function storePage(db: Db, _question: object) {
   const size =
     (db.pragma("page_count", { simple: true }) as number) * (db.pragma("page_size", { simple: true }) as number);
-  const sites = [...new Set(currentComponents(db).map((one) => one.site))].filter((site) => site !== "").sort();
-  return { ...storedSamples(db), fileBytes: size, sites, saidSite: saidSite(db) ?? "", site: ownSite(db) ?? "" };
+  const said = saidSite(db) ?? "";
+  // One that people named stays to be chosen when nothing is there any more.
+  const sites = [...new Set([said, ...currentComponents(db).map((one) => one.site)])].filter((site) => site !== "");
+  return { ...storedSamples(db), fileBytes: size, sites: sites.sort(), saidSite: said, site: ownSite(db) ?? "" };
 }
 
 /** The evidence tray of a person: what is pinned and not attached yet, and the incidents it could go to. */

@@ -31,6 +31,8 @@ const SEEN_EVERY_MS = 60_000;
 const GONE = "Its platform has it no more";
 /** What is related or written in one go; others have room in between. */
 const AT_ONCE = 500;
+/** Runs of jobs that are noted in one round. */
+const MOST_RUNS = 1_000;
 /** Components that one look may bring. */
 const MOST_NEW = 50_000;
 
@@ -42,6 +44,8 @@ interface Followed {
   nextMs: number;
   /** Components by their keys, and a digest of what was last taken in of each. */
   ids: Map<string, number>;
+  /** Runs of jobs as they were noted in the round before. */
+  runs: Set<string>;
   digests: Map<string, string>;
   /** What leads to something that is not known yet, by key. */
   pending: Map<string, { observation: Observation; id: number }>;
@@ -217,6 +221,7 @@ export class PlatformPoller {
 const fresh = (atMs: number): Omit<Followed, "source" | "driver" | "everyMs"> => ({
   nextMs: atMs,
   ids: new Map(),
+  runs: new Set(),
   digests: new Map(),
   pending: new Map(),
   listed: new Map(),
@@ -265,19 +270,25 @@ class Intake {
       this.failures.set(found.address, { reason: found.reason, region: found.region ?? "" });
   }
 
-  /** Runs of jobs that are not on record yet, each as it began and ended. */
+  /** Runs of jobs that are not on record yet, each as it began and ended; what is more than some waits for the next round. */
   private noteRuns(runs: Extract<Found, { what: "runs" }>["runs"]): void {
     const { db } = this.context;
+    const noted = new Set<string>();
+    let left = MOST_RUNS;
     db.transaction(() => {
       for (const { key, startedMs, endedMs, failed } of runs) {
+        const digest = `${key} ${startedMs} ${endedMs ?? ""}`;
         const componentId = this.one.ids.get(key);
-        const name = componentId === undefined ? undefined : componentById(db, componentId)?.name;
-        if (componentId === undefined || name === undefined) continue;
-        noteRun(db, { componentId, job: name, atMs: startedMs, toldBy: "platform" }, "begins");
+        if (componentId === undefined || (!this.one.runs.has(digest) && left-- <= 0)) continue;
+        noted.add(digest);
+        if (this.one.runs.has(digest)) continue;
+        const job = componentById(db, componentId)?.name ?? "";
+        noteRun(db, { componentId, job, atMs: startedMs, toldBy: "platform" }, "begins");
         if (endedMs !== undefined && endedMs >= startedMs)
-          noteRun(db, { componentId, job: name, atMs: endedMs, toldBy: "platform" }, failed ? "fails" : "ends");
+          noteRun(db, { componentId, job, atMs: endedMs, toldBy: "platform" }, failed ? "fails" : "ends");
       }
     })();
+    this.one.runs = noted;
   }
 
   private look(observations: readonly Observation[]): Look {

@@ -12,6 +12,9 @@ export interface KeptJobWords extends JobWords {
 const MOST_WORDS = 50;
 /** Names of jobs of one component; a name that differs with each run is no name. */
 const MOST_JOBS = 100;
+/** Runs of one job that are kept, and how far apart two begin at the least: what floods is no batch. */
+const MOST_RUNS = 1_000;
+const LEAST_APART_MS = 1_000;
 
 export const jobWords = (db: Db): KeptJobWords[] =>
   prepared<KeptJobWords>(
@@ -104,7 +107,7 @@ export function noteRun(
     if (known && last?.outcome === "running") endRun(db, known.id, last, atMs, what === "ends" ? "done" : "failed");
     return;
   }
-  if (last?.startedMs === atMs) return;
+  if (last && atMs - last.startedMs < LEAST_APART_MS) return;
   const id = known?.id ?? makeJob(db, componentId, name, toldBy);
   if (id === undefined) return;
   if (last?.outcome === "running") endRun(db, id, last, null, "unknown");
@@ -112,6 +115,11 @@ export function noteRun(
     id,
     atMs,
   );
+  prepared(
+    db,
+    `DELETE FROM job_run WHERE job_id = :id AND started_at <=
+       (SELECT started_at FROM job_run WHERE job_id = :id ORDER BY started_at DESC LIMIT 1 OFFSET :most)`,
+  ).run({ id, most: MOST_RUNS });
 }
 
 function endRun(db: Db, job: number, { startedMs }: JobRun, endedMs: number | null, outcome: Outcome): void {

@@ -56,7 +56,7 @@ test("jobs are listed with their runs and become rules; a kit's rule and note ar
 
   await test.step("a rule that was changed stands beside its kit, and is taken back", async () => {
     await page.goto("/setup/kits/volumes");
-    await expect(heading(page)).toContainText("as it came");
+    await expect(heading(page)).toContainText("unchanged");
     await page.getByRole("link", { name: "Volume latency" }).click();
     await page.getByLabel("Warning").fill("33");
     await page.getByRole("button", { name: "Save", exact: true }).click();
@@ -66,8 +66,8 @@ test("jobs are listed with their runs and become rules; a kit's rule and note ar
     const row = page.getByRole("row").filter({ hasText: "Volume latency" });
     await expect(row).toContainText("settings › warning: 33 here, 25 in the kit");
     expect(await axeFinds(page)).toEqual([]);
-    await row.getByRole("button", { name: /^Take what the kit says/ }).click();
-    await expect(heading(page)).toContainText("as it came");
+    await row.getByRole("button", { name: /^Use the kit's version/ }).click();
+    await expect(heading(page)).toContainText("unchanged");
   });
 
   await test.step("a note of people's own in the place of the kit's goes out with its file and comes in again", async () => {
@@ -78,11 +78,11 @@ test("jobs are listed with their runs and become rules; a kit's rule and note ar
     await expect(note).toContainText("written by Edo Brandsma-Quill in the place of the kit's");
     const [download] = await Promise.all([
       page.waitForEvent("download"),
-      page.getByRole("link", { name: "Download its file" }).click(),
+      page.getByRole("link", { name: "Download kit file" }).click(),
     ]);
     const file = readFileSync(await download.path(), "utf8");
     expect(file).toContain("Ask the storage people first.");
-    await note.getByRole("button", { name: /^Show the kit's note/ }).click();
+    await note.getByRole("button", { name: /^Restore the kit's note/ }).click();
     await expect(note).not.toContainText("storage people");
     await page.goto("/setup/kits");
     await page.getByLabel("A kit's file").setInputFiles({

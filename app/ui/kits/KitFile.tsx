@@ -20,7 +20,7 @@ export function KitFile({ taken }: { taken: { added: string[]; changed: string[]
     if (chooser.current) chooser.current.value = "";
   };
   return (
-    <Section title="From a file">
+    <Section title="Import">
       <Problem>{problem}</Problem>
       <Button
         variant="outlined"
@@ -28,7 +28,7 @@ export function KitFile({ taken }: { taken: { added: string[]; changed: string[]
         title={reason}
         onClick={() => (reason === undefined ? chooser.current?.click() : undefined)}
       >
-        Take a kit's file in …
+        Import a kit file …
       </Button>
       <input
         ref={chooser}

@@ -11,13 +11,15 @@ type Note = NonNullable<Answer<"kit">>["notes"][number];
 
 /** The notes of a kit, which people write anew in their place. */
 export function KitNotes({ notes }: { notes: readonly Note[] }) {
-  const [open, setOpen] = useState<string | null>(null);
+  // Open until what was written is kept: one that is refused is not lost.
+  const [open, setOpen] = useState<{ key: string; at: number } | null>(null);
   if (notes.length === 0) return null;
   return (
     <Section title={`Notes: ${notes.length}`}>
       <Stack sx={{ gap: 2 }}>
         {notes.map((note) => {
           const key = `${note.metric} ${note.title}`;
+          const at = note.own?.at ?? 0;
           return (
             <article key={key} aria-label={note.own?.title ?? note.title}>
               <strong>{note.own?.title ?? note.title}</strong>
@@ -25,7 +27,7 @@ export function KitNotes({ notes }: { notes: readonly Note[] }) {
                 Shown with {note.about.toLowerCase()}
                 {note.own ? `; written by ${note.own.by} in the place of the kit's` : ""}
               </Caption>
-              {open === key ? (
+              {open?.key === key && open.at === at ? (
                 <NoteForm note={note} onDone={() => setOpen(null)} />
               ) : (
                 <>
@@ -38,7 +40,7 @@ export function KitNotes({ notes }: { notes: readonly Note[] }) {
                     <RightButton
                       right="configure"
                       size="small"
-                      onClick={() => setOpen(key)}
+                      onClick={() => setOpen({ key, at })}
                       aria-label={`Edit the note ${note.title}`}
                     >
                       Edit
@@ -57,7 +59,7 @@ export function KitNotes({ notes }: { notes: readonly Note[] }) {
 
 function NoteForm({ note, onDone }: { note: Note; onDone: () => void }) {
   return (
-    <Form method="post" onSubmit={() => setTimeout(onDone)}>
+    <Form method="post">
       <input type="hidden" name="what" value="note" />
       <input type="hidden" name="metric" value={note.metric} />
       <input type="hidden" name="replaces" value={note.title} />
@@ -87,8 +89,8 @@ function PutBack({ id, title }: { id: number; title: string }) {
     <Form method="post">
       <input type="hidden" name="what" value="back" />
       <input type="hidden" name="id" value={id} />
-      <RightButton right="configure" type="submit" size="small" aria-label={`Show the kit's note ${title} again`}>
-        Show the kit's again
+      <RightButton right="configure" type="submit" size="small" aria-label={`Restore the kit's note ${title}`}>
+        Restore the kit's note
       </RightButton>
     </Form>
   );

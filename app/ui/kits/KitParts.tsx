@@ -10,7 +10,7 @@ type Part = NonNullable<Answer<"kit">>["parts"][number];
 const STANDING = {
   same: "as in the kit",
   own: "changed here",
-  newer: "changed here; the kit says otherwise by now",
+  newer: "changed here; the kit has an update",
   removed: "removed here",
 } as const;
 const PAGE = { rule: "/setup/rules", policy: "/runbooks/policies", chore: "/runbooks/housekeeping" } as const;
@@ -24,8 +24,8 @@ export function KitParts({ title, parts }: { title: string; parts: readonly Part
         <thead>
           <tr>
             <th scope="col">Name</th>
-            <th scope="col">What it says here</th>
-            <th scope="col">Beside the kit</th>
+            <th scope="col">Definition here</th>
+            <th scope="col">Compared with the kit</th>
             <th scope="col">Actions</th>
           </tr>
         </thead>
@@ -81,9 +81,9 @@ function Actions({ part }: { part: Part }) {
         size="small"
         name="what"
         value="take"
-        aria-label={`Take what the kit says: ${part.name}`}
+        aria-label={`Use the kit's version: ${part.name}`}
       >
-        Take the kit's
+        Use the kit's version
       </RightButton>
       {part.standing === "newer" ? (
         <RightButton
@@ -92,9 +92,9 @@ function Actions({ part }: { part: Part }) {
           size="small"
           name="what"
           value="keep"
-          aria-label={`Keep what is here: ${part.name}`}
+          aria-label={`Keep mine: ${part.name}`}
         >
-          Keep this
+          Keep mine
         </RightButton>
       ) : null}
     </Form>
