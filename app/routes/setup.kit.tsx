@@ -58,7 +58,7 @@ function sentenceOf({ title, kind, parts, notes }: Route.ComponentProps["loaderD
   const own = parts.filter((one) => one.standing === "own").length + notes.filter((one) => one.own).length;
   const newer = parts.filter((one) => one.standing === "newer").length;
   const state = [newer ? `${newer} with an update` : "", own ? `${own} changed here` : ""].filter(Boolean);
-  return `${title} (${kind.toLowerCase()}): ${state.join(", ") || "unchanged"}.`;
+  return `${title}${kind === title ? "" : ` (${kind.toLowerCase()})`}: ${state.join(", ") || "unchanged"}.`;
 }
 
 export default function KitPage({ loaderData: page, actionData: answered }: Route.ComponentProps) {

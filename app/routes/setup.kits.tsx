@@ -43,12 +43,12 @@ function stateOf({ own, newer, removed }: Kit): string {
 export default function Kits({ loaderData: { kits }, actionData: answered }: Route.ComponentProps) {
   const answer = useAnswer(answered);
   const sum = (of: (kit: Kit) => number) => kits.reduce((all, kit) => all + of(kit), 0);
-  const newer = sum((kit) => kit.newer);
+  const [newer, own] = [sum((kit) => kit.newer), sum((kit) => kit.own)];
   return (
     <>
       <PageHead
         name="Setup › Kits"
-        sentence={`${kits.length} kits: ${newer ? `${newer} updates to review` : "no updates to review"}, ${sum((kit) => kit.own)} parts changed here.`}
+        sentence={`${kits.length} kits: ${newer || "no"} ${newer === 1 ? "update" : "updates"} to review, ${own || "no"} ${own === 1 ? "part" : "parts"} changed here.`}
       />
       <Problem>{answer && "problem" in answer ? answer.problem : null}</Problem>
       <Stack sx={{ gap: 1.5 }}>
