@@ -95,8 +95,7 @@ function Place({ sites, said, site }: { sites: readonly string[]; said: string; 
             Save
           </RightButton>
           <span className="hx-caption">
-            When a line between sites is cut, what lies beyond it is out of reach from here: so the line is told from
-            its ends.
+            Used to tell which line between sites is cut: what lies beyond it cannot be reached from here.
           </span>
         </Stack>
       </Form>

@@ -40,8 +40,7 @@ export function KitFile({ taken }: { taken: { added: string[]; changed: string[]
       />
       {taken ? <p role="status">{wordsOf(taken)}</p> : null}
       <Caption>
-        Rules and notes of the file take the place of those of the same names. Each kit gives its file out as it is
-        here.
+        Rules and notes of the file replace those of the same names. A kit's page exports it as it is here.
       </Caption>
     </Section>
   );
