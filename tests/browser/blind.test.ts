@@ -3,63 +3,80 @@ import { BY_THE_CLOCK, heading, listen, part } from "./helpers";
 
 /** Three faults of different kinds, on services that have nothing to do with each other, with what was wrong. */
 const DRILLS = [
-  { title: "The disk of the manifest queue is failing", id: "exchange-disk-slow", was: /nq-mfx-mq-01/ },
-  { title: "A customs front goes dark", id: "front-dark", was: /sq-cus-web-01/ },
-  { title: "A release makes one slot keeper slow", id: "slots-release-slow", was: /nq-gate-app-02/ },
+  { title: "The disk of the manifest queue is failing", was: /nq-mfx-mq-01/ },
+  { title: "A customs front goes dark", was: /sq-cus-web-01/ },
+  { title: "A release makes one slot keeper slow", was: /nq-gate-app-02/ },
 ];
+
+/** A page is looked at again so often, and so many incidents are gone through, before a person would ask for help. */
+const LOOKS = 4;
+
+/** Incidents that are open, as the list leads to them. */
+async function openIncidents(page: Page): Promise<string[]> {
+  await page.goto("/incidents?state=open");
+  await expect(heading(page)).toBeVisible();
+  const links = page.getByRole("table").first().getByRole("link", { name: /./ });
+  const found = await links.evaluateAll((all) => all.map((one) => one.getAttribute("href")?.split("?")[0] ?? ""));
+  return found.filter((one) => /^\/incidents\/\d+$/.test(one));
+}
 
 /**
  * Solves whatever incident it is shown, from its page alone: takes the likeliest cause for the cause, follows the first
- * runbook that the page offers with what is filled in, and waits for the proof.
- * @returns what it took for the cause
+ * runbook that the page offers with what is filled in, waits for the proof, and looks again where the incident goes on.
+ * @returns what it took for the cause, look by look
  */
-async function solve(page: Page, incident: string): Promise<string> {
+async function solve(page: Page, incident: string): Promise<string[]> {
   const cause = part(page, /^(Likeliest causes?|Cause not known: the likeliest)$/)
     .getByRole("link")
     .first();
   const runbook = part(page, "Repair").locator('a[href*="target="][href*="incident="]').first();
-  await expect(async () => {
-    await page.goto(incident);
-    await expect(cause).toBeVisible({ timeout: 1500 });
-    await expect(runbook).toBeVisible({ timeout: 1500 });
-  }).toPass(BY_THE_CLOCK);
-  const named = (await cause.textContent()) ?? "";
-  await runbook.click();
-  await page.getByRole("button", { name: "Start run" }).click();
-  await expect(heading(page)).toContainText(/succeeded on/, BY_THE_CLOCK);
-  await expect(page.getByRole("status").first()).toContainText(/(?<!being )proved/, BY_THE_CLOCK);
-  await expect(async () => {
-    await page.goto(incident);
-    await expect(page.getByText(/^Incident \d+ · resolved/)).toBeVisible({ timeout: 1500 });
-  }).toPass(BY_THE_CLOCK);
-  return named;
+  const over = page.getByText(/^Incident \d+ · (resolved|merged into)/);
+  const named: string[] = [];
+  for (;;) {
+    await expect(
+      async () => {
+        await page.goto(incident);
+        await expect(over.or(cause).first()).toBeVisible({ timeout: 1500 });
+        await expect(over.or(runbook).first()).toBeVisible({ timeout: 1500 });
+      },
+      `${incident} shows a cause and a runbook (so far ${named.join(", then ")})`,
+    ).toPass(BY_THE_CLOCK);
+    if (named.length > 0 && (await over.isVisible())) return named;
+    expect(named.length, `${incident} goes on after ${named.join(", then ")}`).toBeLessThan(LOOKS);
+    named.push((await cause.textContent()) ?? "");
+    await runbook.click();
+    await page.getByRole("button", { name: "Start run" }).click();
+    await expect(heading(page)).toContainText(/succeeded on/, BY_THE_CLOCK);
+    await expect(page.getByRole("status").first()).toContainText(/(?<!being )proved/, BY_THE_CLOCK);
+  }
 }
 
 test("three drills of different kinds at once are told apart, named, repaired and proved from their pages alone", async ({
   page,
 }) => {
   const complaints = listen(page);
+  // What another story left takes in what comes now, where it is of the same service.
+  await expect(async () => expect(await openIncidents(page)).toEqual([])).toPass(BY_THE_CLOCK);
+  const seen = new Set<string>();
   await page.goto("/setup/drills");
   for (const { title } of DRILLS) {
     await page.getByRole("button", { name: `Start: ${title}` }).click();
     await expect(page.getByRole("button", { name: `End: ${title}` })).toBeVisible();
   }
-  const open = page.getByRole("table").first().getByRole("link", { name: /./ });
-  const seen = new Set<string>();
   const named: string[] = [];
-  for (let count = 0; count < DRILLS.length; count++) {
+  const unnamed = () => DRILLS.filter(({ was }) => !named.some((one) => was.test(one))).map(({ title }) => title);
+  for (let count = 0; unnamed().length > 0; count++) {
+    expect(count, `not named: ${unnamed().join(", ")}; named: ${named.join(", ")}`).toBeLessThan(LOOKS);
     let next: string | undefined;
-    await expect(async () => {
-      await page.goto("/incidents?state=open");
-      const found = await open.evaluateAll((links) => links.map((one) => one.getAttribute("href") ?? ""));
-      next = found
-        .map((one) => one.split("?")[0] ?? "")
-        .find((one) => /^\/incidents\/\d+$/.test(one) && !seen.has(one));
-      expect(next).toBeDefined();
-    }).toPass(BY_THE_CLOCK);
+    await expect(
+      async () => {
+        next = (await openIncidents(page)).find((one) => !seen.has(one));
+        expect(next).toBeDefined();
+      },
+      `an incident of ${unnamed().join(", ")} is open`,
+    ).toPass(BY_THE_CLOCK);
     seen.add(next as string);
-    named.push(await solve(page, next as string));
+    named.push(...(await solve(page, next as string)));
   }
-  for (const { was } of DRILLS) expect(named.some((one) => was.test(one))).toBe(true);
   expect(complaints).toEqual([]);
 });
