@@ -1,3 +1,4 @@
+import { groupBy } from "#core/units/group";
 import { createServer, type Server } from "node:http";
 import { parseDurationMs } from "#core/time/windows";
 import type { Scenario } from "./scenario/schema";
@@ -62,7 +63,15 @@ export function ticketsOf(
         ]
       : [],
   );
-  return [...planned, ...new Map(open.map((one) => [one.ref, one])).values()];
+  // A ticket of several steps names all they are on.
+  const named = groupBy(open, (one) => one.ref);
+  return [
+    ...planned,
+    ...[...named.values()].map((same): Told => ({
+      ...(same.at(-1) as Told),
+      things: [...new Set(same.flatMap((one) => one.things))],
+    })),
+  ];
 }
 
 /** A ticket system with a REST interface in pages: `/api/tickets?page=2`, with a key. */

@@ -100,9 +100,9 @@ export class Listener {
     };
   }
 
-  /** Alarms that stand. */
+  /** Alarms that stand; a budget that was burnt stays so for hours after all is well. */
   standing(): number {
-    return activeAlarms(this.db).length;
+    return activeAlarms(this.db).filter((one) => one.detector !== "burn").length;
   }
 
   close(): void {

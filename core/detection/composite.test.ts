@@ -7,11 +7,13 @@ import { stateCondition, stateProblem } from "./state-expression";
 const thing = (
   alarms: readonly [rule: string, severity: Severity][] = [],
   figures: Readonly<Record<string, number>> = {},
+  scores: Readonly<Record<string, number>> = {},
 ): Standing => ({
   name: "one",
   kind: "app.server",
   alarms: alarms.map(([rule, severity]) => ({ rule, metric: "cpu.used", instance: "", severity })),
   figure: (metric, instance) => figures[`${metric}${instance && ` ${instance}`}`] ?? Number.NaN,
+  unusual: (metric) => scores[metric] ?? 0,
 });
 const holds = (text: string, own: Standing, members: readonly Standing[] = []) =>
   stateCondition(text)({ atMs: 0, own, members });
@@ -25,6 +27,14 @@ test("other rules' states and figures are combined", () => {
   expect(holds('figure("disk.used", "/srv") > 30.0', own)).toBe(true);
   // What is not measured is neither above nor below.
   expect(holds('figure("nobody.measures") > 0.0 || figure("nobody.measures") <= 0.0', own)).toBe(false);
+});
+
+test("a limit alone, or together with how unusual the figure is", () => {
+  const text = 'alarm("Host CPU") >= warning && unusual("cpu.used") >= 75.0';
+  expect(holds(text, thing([["Host CPU", "warning"]], {}, { "cpu.used": 90 }))).toBe(true);
+  expect(holds(text, thing([["Host CPU", "warning"]], {}, { "cpu.used": 60, "memory.used": 99 }))).toBe(false);
+  expect(holds(text, thing([], {}, { "cpu.used": 90 }))).toBe(false);
+  expect(holds(text, thing([["Host CPU", "warning"]]))).toBe(false);
 });
 
 test("at least k of n members", () => {

@@ -18,7 +18,7 @@ export const compositeSettings = z.strictObject({
     .meta({
       title: "Condition (CEL)",
       description:
-        'alarm("rule") >= minor · figure("cpu.used") > 80.0 · worst >= major; of its members: unwell(minor) >= 2 · unwell("rule", major) * 2 > members · over("memory.used", 90.0) >= 2',
+        'alarm("rule") >= minor · figure("cpu.used") > 80.0 · unusual("cpu.used") >= 75.0 · worst >= major; of its members: unwell(minor) >= 2 · unwell("rule", major) * 2 > members · over("memory.used", 90.0) >= 2',
       lines: true,
     }),
   minutes: z.coerce

@@ -51,6 +51,8 @@ export interface Standing {
   /** Alarms that stand, of every rule but the one that asks. */
   alarms: readonly { rule: string; metric: string; instance: string; severity: Severity }[];
   figure: (metric: string, instance: string) => number;
+  /** How far out of its usual range a figure was found, 0 to 100; 0 where it is as usual. */
+  unusual: (metric: string) => number;
 }
 
 /** A change of something that is judged by a rule. */

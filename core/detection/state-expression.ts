@@ -26,6 +26,7 @@ function languageOf(now: () => StateInput): Environment {
     .registerFunction("figure(string, string): double", (metric: string, instance: string) =>
       now().own.figure(metric, instance),
     )
+    .registerFunction("unusual(string): double", (metric: string) => now().own.unusual(metric))
     .registerFunction("unwell(int): int", (least: bigint) =>
       whole(now().members.filter((one) => worstOf(one) >= Number(least)).length),
     )
@@ -40,7 +41,11 @@ function languageOf(now: () => StateInput): Environment {
     );
 }
 
-const NOTHING: StateInput = { atMs: 0, own: { name: "", kind: "", alarms: [], figure: () => Number.NaN }, members: [] };
+const NOTHING: StateInput = {
+  atMs: 0,
+  own: { name: "", kind: "", alarms: [], figure: () => Number.NaN, unusual: () => 0 },
+  members: [],
+};
 const checking = languageOf(() => NOTHING);
 const firstLine = (error: unknown) => (error instanceof Error ? error.message : String(error)).split("\n")[0] ?? "";
 
@@ -61,7 +66,7 @@ export function stateProblem(text: string): string | undefined {
 
 /**
  * A condition in CEL (Common Expression Language) over how something stands, read once and asked often. It knows
- * `alarm("rule")` and `worst` (rank of a severity, 0 for none), `figure("metric")`, and of what it consists of: `members`,
+ * `alarm("rule")` and `worst` (rank of a severity, 0 for none), `figure("metric")`, `unusual("metric")` (score, 0 for as usual), and of what it consists of: `members`,
  * `unwell(least)`, `unwell("rule", least)`, `over("metric", limit)`, `under("metric", limit)`; `warning` to `critical`
  * are ranks. What cannot be worked out does not hold.
  */

@@ -63,8 +63,8 @@ export class AlarmBook {
   }
 
   /** Every alarm that stands. */
-  *standing(): Iterable<ActiveAlarm["kind"] & { severity: Severity }> {
-    for (const { kind, severity } of this.active.values()) yield { ...kind, severity };
+  *standing(): Iterable<ActiveAlarm["kind"] & { id: number; severity: Severity }> {
+    for (const { id, kind, severity } of this.active.values()) yield { ...kind, id, severity };
   }
 
   /** Takes a verdict down: the alarm is raised, changed or cleared; undefined where nothing changes by it. */

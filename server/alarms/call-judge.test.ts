@@ -260,6 +260,25 @@ it("looks behind calls that are answered badly: of those made for them fewer are
   ).toEqual([front.id, store.id].sort());
 });
 
+it("follows what goes badly down to where most of it goes badly", () => {
+  const front = process("front", "10.0.0.1");
+  const middle = process("middle", "10.0.0.2");
+  const [store, other] = [process("store", "10.0.0.8"), process("other", "10.0.0.9")];
+  rule({ condition: "failing", minor: 99 });
+  const { tick, judge } = judgeOf();
+  const badAt = () => [...judge.badAt(new Set([front.id]), "calls.failing", AT + 2 * MINUTE_MS)].sort();
+  for (const minute of [0, 1]) {
+    calls(front.sender, minute, { name: "GET middle", kind: 3, to: "10.0.0.2", peer: "middle", failed: 5 });
+    calls(middle.sender, minute, { name: "select store", kind: 3, to: "10.0.0.8", failed: 5 });
+    calls(middle.sender, minute, { name: "select other", kind: 3, to: "10.0.0.9", peer: "other", failed: 1 });
+    tick(minute);
+  }
+  expect(badAt()).toEqual([middle.id, store.id].sort());
+  expect(badAt()).not.toContain(other.id);
+  // What went badly before the last minutes says nothing of now.
+  expect(judge.badAt(new Set([front.id]), "calls.failing", AT + 30 * MINUTE_MS).size).toBe(0);
+});
+
 it("leaves an alarm from before a start that nothing says again", () => {
   const front = process("front", "10.0.0.1");
   rule({ condition: "failing", minor: 5 });

@@ -31,6 +31,10 @@ const OTHERS_MS = 2 * MINUTE_MS;
 const ENOUGH_ANSWERED = 3;
 /** Of the calls to one place so many must be bad, beside the worst place. */
 const SHARE_OF_WORST = 0.5;
+/** What goes badly is followed so many calls down, over the last moments; so much of it must be at one place. */
+const STEPS_DOWN = 3;
+const DOWN_MS = 3 * MINUTE_MS;
+const MOST_OF_IT = 0.5;
 
 interface Judge {
   rule: RuleRow;
@@ -268,6 +272,34 @@ export class CallJudge {
       }
     }
     return answered >= ENOUGH_ANSWERED;
+  }
+
+  /**
+   * Where most of what goes badly for some components goes badly: whom they call, and whom those call, from step to step.
+   * @param metric calls.slow, or else those that fail
+   */
+  badAt(componentIds: ReadonlySet<number>, metric: string, atMs: number): Set<number> {
+    const found = new Set<number>();
+    let next: ReadonlySet<number> = componentIds;
+    for (let step = 0; step < STEPS_DOWN && next.size > 0; step++) {
+      const bad = new Map<number, number>();
+      for (const line of this.lines.of(next, "makes")) {
+        if (line.operationId === undefined || line.touchedMs < atMs - DOWN_MS) continue;
+        const limitUs = metric === "calls.slow" ? this.known.get(line.key)?.usual?.limitUs : undefined;
+        for (const peer of peersOf(
+          this.db,
+          line.operationId,
+          atMs - DOWN_MS,
+          atMs,
+          limitUs ?? Number.POSITIVE_INFINITY,
+        ))
+          if (peer.bad > 0) bad.set(peer.componentId, (bad.get(peer.componentId) ?? 0) + peer.bad);
+      }
+      const all = [...bad.values()].reduce((sum, count) => sum + count, 0);
+      next = new Set([...bad].flatMap(([id, count]) => (count >= MOST_OF_IT * all && !found.has(id) ? [id] : [])));
+      for (const id of next) found.add(id);
+    }
+    return found;
   }
 
   private hold(watch: Watch, subject: Subject, qualifier: string, verdict: Verdict, atMs: number): AlarmEvent[] {

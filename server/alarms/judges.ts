@@ -2,7 +2,7 @@ import { REQUEST_METRICS } from "#core/telemetry/request-metrics";
 import type { BatchIngest } from "../ingest/batches";
 import type { FreshSample, SampleWriter } from "../ingest/sample-writer";
 import { listChores } from "../store/chores";
-import { listRules } from "../store/alarms";
+import { listRules, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { endFindingsWithout } from "../store/findings";
 import { AlarmBook, type AlarmEvent } from "./alarm-book";
@@ -126,6 +126,12 @@ export class Judges {
   /** Whether it is measured how a service does: the calls by which it is entered are known and judged. */
   isMeasured(serviceId: number): boolean {
     return this.calls.isMeasured(serviceId);
+  }
+
+  /** Where most of the calls that go badly for a component, or for those a service is entered by, go badly. */
+  badAt({ type, id }: Subject, metric: string, atMs: number): Set<number> {
+    const from = type === "service" ? this.context.entries().get(id) : type === "component" ? new Set([id]) : undefined;
+    return from ? this.calls.badAt(from, metric, atMs) : new Set();
   }
 
   /** Clears every alarm of a service that was retired. */

@@ -5,6 +5,7 @@ import { useStore } from "../../tests/store";
 import { activeAlarms, raiseAlarm, saveRule } from "../store/alarms";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
+import { noteRun } from "../store/jobs";
 import { endPlannedWork, savePlannedWork } from "../store/planned-work";
 import { addShelf, endShelf } from "../store/quiet";
 import { insertSource } from "../store/sources";
@@ -21,8 +22,9 @@ let source: number;
 
 beforeEach(() => {
   db.exec(
-    "DELETE FROM alarm_comment; DELETE FROM alarm; DELETE FROM shelf; DELETE FROM planned_work; DELETE FROM rule; DELETE FROM ticket; DELETE FROM source; DELETE FROM component_key; DELETE FROM component",
+    "DELETE FROM job_run; DELETE FROM job; DELETE FROM alarm_comment; DELETE FROM alarm; DELETE FROM shelf; DELETE FROM planned_work; DELETE FROM rule; DELETE FROM ticket; DELETE FROM source; DELETE FROM component_key; DELETE FROM component",
   );
+  below = new Set();
   host = insertComponent(
     db,
     {
@@ -53,9 +55,18 @@ beforeEach(() => {
   );
 });
 
-const quiet = () => new Quiet(db, { namesOf: () => ({ own: ["h-1"], program: "app", components: [host] }) });
+/** Where calls of the host go badly. */
+let below: ReadonlySet<number> = new Set();
+const quiet = () =>
+  new Quiet(db, {
+    namesOf: ({ id }) =>
+      id === host
+        ? { own: ["h-1"], program: "app", components: [host] }
+        : { own: ["store @ h-9"], program: "store", components: [id] },
+    badAt: () => below,
+  });
 
-function raise(atMs = AT): AlarmEvent {
+function raise(atMs = AT, metric = "cpu.used"): AlarmEvent {
   const subject = { type: "component" as const, id: host };
   const id = raiseAlarm(
     db,
@@ -64,7 +75,7 @@ function raise(atMs = AT): AlarmEvent {
       ruleId: rule,
       seriesId: null,
       detector: "threshold",
-      metric: "cpu.used",
+      metric,
       direction: "above",
       qualifier: "",
       severity: "major",
@@ -74,7 +85,7 @@ function raise(atMs = AT): AlarmEvent {
     },
     atMs,
   );
-  return { what: "raised", alarmId: id, subject, metric: "cpu.used", severity: "major", text: "busy", atMs };
+  return { what: "raised", alarmId: id, subject, metric, severity: "major", text: "busy", atMs };
 }
 const shelve = (untilMs: number) =>
   addShelf(db, {
@@ -219,6 +230,27 @@ describe("planned work", () => {
     work(["h-2", "app"], 1);
     expect(quiet().hear([raise(AT + 2)], AT)).toHaveLength(1);
   });
+  it("keeps calls quiet that go badly at what it is on, while they do, for half an hour", () => {
+    work(["store @ h-9"], 6);
+    below = new Set([9999]);
+    const one = quiet();
+    expect(one.hear([raise()], AT), "another figure").toHaveLength(1);
+    expect(one.hear([raise(AT, "calls.failing")], AT)).toEqual([]);
+    expect(activeAlarms(db).find((alarm) => alarm.metric === "calls.failing")?.quiet).toBe(
+      "planned work CHG-1: work, on store @ h-9, where its calls go badly",
+    );
+    expect(one.hear([], AT + 10 * MINUTE_MS)).toEqual([]);
+    expect(one.hear([], AT + 31 * MINUTE_MS)).toMatchObject([{ what: "raised", metric: "calls.failing" }]);
+  });
+  it("keeps calls that go badly elsewhere by now quiet no more", () => {
+    work(["store @ h-9"], 6);
+    below = new Set([9999]);
+    const one = quiet();
+    expect(one.hear([raise(AT, "calls.slow")], AT)).toEqual([]);
+    below = new Set([host + 1]);
+    work(["somebody else"], 6);
+    expect(one.hear([], AT + 2 * MINUTE_MS)).toMatchObject([{ what: "raised", metric: "calls.slow" }]);
+  });
   it("of a window of days keeps nothing quiet", () => {
     work(["h-1"], 48);
     expect(quiet().hear([raise()], AT)).toHaveLength(1);
@@ -267,5 +299,31 @@ describe("work that somebody planned by hand", () => {
   ] as const)("%s keeps nothing quiet", (_, changes) => {
     plan(changes);
     expect(quiet().hear([raise()], AT)).toHaveLength(1);
+  });
+});
+
+describe("a batch job that runs", () => {
+  const run = (startMs: number, endMs?: number) => {
+    const told = { componentId: host, job: "copy", toldBy: "logs" as const };
+    noteRun(db, { ...told, atMs: startMs }, "begins");
+    if (endMs !== undefined) noteRun(db, { ...told, atMs: endMs }, "ends");
+  };
+  it("is the reason for the load of its host, not for its memory, until some minutes after it ended", () => {
+    run(AT - 5 * MINUTE_MS);
+    const one = quiet();
+    expect(one.hear([raise()], AT)).toEqual([]);
+    expect(activeAlarms(db)[0]?.quiet).toMatch(/^the load of job copy, which began at 09:55/);
+    expect(one.hear([raise(AT, "memory.used")], AT)).toHaveLength(1);
+    noteRun(db, { componentId: host, job: "copy", toldBy: "logs", atMs: AT + 20 * MINUTE_MS }, "ends");
+    expect(one.hear([], AT + 25 * MINUTE_MS)).toEqual([]);
+    expect(one.hear([], AT + 31 * MINUTE_MS)).toMatchObject([{ what: "raised", metric: "cpu.used" }]);
+  });
+  it("is none any more where it runs far longer than usual", () => {
+    for (const days of [4, 3, 2, 1]) run(AT - days * 24 * HOUR_MS, AT - days * 24 * HOUR_MS + 40 * MINUTE_MS);
+    run(AT);
+    const one = quiet();
+    expect(one.hear([raise(AT + MINUTE_MS)], AT + MINUTE_MS)).toEqual([]);
+    expect(one.hear([], AT + 60 * MINUTE_MS)).toEqual([]);
+    expect(one.hear([], AT + 71 * MINUTE_MS)).toMatchObject([{ what: "raised" }]);
   });
 });

@@ -1,8 +1,11 @@
 import { endedBefore, LONGEST_TICKET_MS, nextWindow } from "#core/changes/planned-work";
+import { RUNS_LEARNED, usualRun } from "#core/jobs/runs";
+import { clockTime, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { activeAlarms, alarmById, alarmTypeOf, subjectKey, type AlarmRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { quietAlarms, setQuiet, shelvesAt } from "../store/quiet";
 import { hostNames } from "../store/estate";
+import { listJobs, runsOf, type JobRow } from "../store/jobs";
 import { listPlannedWork } from "../store/planned-work";
 import { ticketsNear } from "../store/tickets";
 import type { AlarmEvent } from "./alarm-book";
@@ -11,6 +14,16 @@ import { coveredBy, type Covered } from "../changes/work-scope";
 /** Planned work and shelves are looked up anew so often, clock time, or at once when somebody changed them. */
 const ANEW_MS = 60_000;
 
+/** What follows from planned work elsewhere is kept quiet for so long; longer than so, somebody should hear of it. */
+const FOLLOWS_MS = 30 * MINUTE_MS;
+/** A load of a job lasts so much longer than the job, and at most so much longer than its runs usually take. */
+const AFTER_JOB_MS = 10 * MINUTE_MS;
+const LONGER_THAN_USUAL = 1.5;
+/** A job that never ran three times may use all there is for so long. */
+const UNKNOWN_JOB_MS = 2 * HOUR_MS;
+/** What a job may use as much of as there is: time of processors and of disks, not room. */
+const LOAD = /^(cpu\.|process\.cpu|disk\.busy)/;
+
 /** What keeping alarms quiet asks of those who know the estate. */
 export interface QuietContext {
   /**
@@ -18,11 +31,14 @@ export interface QuietContext {
    * components that it is or is part of.
    */
   namesOf(subject: Subject): { own: readonly string[]; program: string; components: readonly number[] };
+  /** Components at which most of the calls that go badly for a subject go badly. */
+  badAt(subject: Subject, metric: string, atMs: number): ReadonlySet<number>;
 }
 
 /**
- * Keeps alarms quiet that are shelved, or on something that planned work is under way on: they stand and are counted,
- * but open no incident and hurt nobody's health until that is over.
+ * Keeps alarms quiet that are shelved, on something that planned work is under way on or whose calls go badly at such a
+ * thing, or the load of a batch job that runs: they stand and are counted, but open no incident and hurt nobody's health
+ * until that is over.
  */
 export class Quiet {
   private shelves = new Map<string, { reason: string; untilMs: number }>();
@@ -30,6 +46,8 @@ export class Quiet {
   private planned: { names: ReadonlySet<string>; namesHosts: boolean; reason: string; untilMs: number }[] = [];
   /** The same of what people planned by hand, with what it is on. */
   private byHand: { covered: Covered; reason: string; untilMs: number }[] = [];
+  /** Batch jobs that run, or have just ended, with what they may load. */
+  private jobs: { components: ReadonlySet<number>; reason: string; untilMs: number }[] = [];
   private readAtMs = Number.NEGATIVE_INFINITY;
 
   constructor(
@@ -95,6 +113,7 @@ export class Quiet {
         ? [{ covered: coveredBy(this.db, work.scope, atMs), reason: `planned work of ${by}: ${work.title}`, untilMs }]
         : [];
     });
+    this.jobs = listJobs(this.db).flatMap((job) => this.loadOf(job, atMs));
     const heard: AlarmEvent[] = [];
     for (const { id, untilMs } of quietAlarms(this.db)) {
       const alarm = alarmById(this.db, id);
@@ -116,10 +135,45 @@ export class Quiet {
     return heard;
   }
 
+  /** What a job may load while it runs, and until when that is nothing to tell of. */
+  private loadOf({ id, componentId, name }: JobRow, atMs: number): typeof this.jobs {
+    const runs = runsOf(this.db, id, atMs, RUNS_LEARNED + 1);
+    const last = runs.at(-1);
+    if (!last || last.outcome === "unknown") return [];
+    const usual = usualRun(runs.slice(0, -1));
+    const longestMs = last.startedMs + (usual ? LONGER_THAN_USUAL * usual.mostMs : UNKNOWN_JOB_MS);
+    const untilMs = Math.min(last.endedMs ?? longestMs, longestMs) + AFTER_JOB_MS;
+    if (untilMs <= atMs) return [];
+    const components = new Set(this.context.namesOf({ type: "component", id: componentId }).components);
+    return [{ components, reason: `the load of job ${name}, which began at ${clockTime(last.startedMs)}`, untilMs }];
+  }
+
   private reasonFor(alarm: AlarmRow, atMs: number): { reason: string; untilMs: number } | undefined {
     const shelf = this.shelves.get(keyOf(alarm));
     if (shelf && shelf.untilMs > atMs) return shelf;
-    return this.workOn({ type: alarm.subject_type, id: alarm.subject_id }, atMs);
+    const subject = { type: alarm.subject_type, id: alarm.subject_id };
+    return this.workOn(subject, atMs) ?? this.workBehind(alarm, subject, atMs) ?? this.jobOf(alarm, atMs);
+  }
+
+  /** Planned work on what most of the calls that go badly go to. */
+  private workBehind(alarm: AlarmRow, subject: Subject, atMs: number): { reason: string; untilMs: number } | undefined {
+    if (!alarm.metric.startsWith("calls.") || (this.planned.length === 0 && this.byHand.length === 0)) return undefined;
+    if (atMs - alarm.raised_at >= FOLLOWS_MS) return undefined;
+    for (const id of this.context.badAt(subject, alarm.metric, atMs)) {
+      const below: Subject = { type: "component", id };
+      const work = this.workOn(below, atMs);
+      if (work)
+        return {
+          reason: `${work.reason}, on ${this.context.namesOf(below).own[0] ?? "what it calls"}, where its calls go badly`,
+          untilMs: Math.min(work.untilMs, alarm.raised_at + FOLLOWS_MS),
+        };
+    }
+    return undefined;
+  }
+
+  private jobOf({ subject_type, subject_id, metric }: AlarmRow, atMs: number) {
+    if (subject_type !== "component" || !LOAD.test(metric)) return undefined;
+    return this.jobs.find(({ components, untilMs }) => untilMs > atMs && components.has(subject_id));
   }
 
   /** Planned work that is under way on a subject, as it was last read. */

@@ -3,6 +3,7 @@ import type { PlannedWork } from "#core/changes/planned-work";
 import { usualAt } from "#core/detection/range";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { useStore } from "../../tests/store";
+import { Roller } from "../ingest/rollups";
 import { SampleWriter } from "../ingest/sample-writer";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
@@ -77,7 +78,32 @@ const plan = (scope: PlannedWork["scope"]) =>
     FROM,
   );
 
+/** Five days at five minutes, summed up, and then two hours at ten seconds, summed up too; spans it is learned from. */
+function learnedAfterSummingUp(): number | undefined {
+  const writer = new SampleWriter(db);
+  const series = writer.series({ componentId: process, serviceId: null }, "queue.depth", "", "1", FROM);
+  const roller = new Roller(db, writer);
+  const changedMs = FROM + 5 * DAY_MS;
+  for (let atMs = FROM; atMs < changedMs; atMs += 5 * MINUTE_MS) writer.record(series, atMs, 10 + ((atMs / 7) % 5));
+  writer.commit("everything", () => roller.rollUp(series, changedMs + 20 * MINUTE_MS));
+  const ranges = () => {
+    const fresh = new Ranges(db, writer, () => ({ budgetMs: 10_000, seldom: 1 }));
+    fresh.begin();
+    return fresh;
+  };
+  const before = db.transaction(() => ranges().of(series, changedMs))()?.count;
+  db.exec("DELETE FROM learned");
+  const toMs = changedMs + 8 * HOUR_MS;
+  for (let atMs = changedMs; atMs < toMs; atMs += 10_000) writer.record(series, atMs, 10 + ((atMs / 7) % 5));
+  writer.commit("everything", () => roller.rollUp(series, toMs));
+  expect(before).toBeGreaterThan(1400);
+  return db.transaction(() => ranges().of(series, toMs))()?.count;
+}
+
 describe("what is usual", () => {
+  it("is learned of all that is kept, whether it came often enough to be summed up by five minutes or not", () => {
+    expect(learnedAfterSummingUp()).toBeGreaterThan(1400 + 80);
+  });
   it("is learned of every night where nothing is forgiven", () => {
     expect(usualAtNight()).toBeGreaterThan(90);
   });

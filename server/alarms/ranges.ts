@@ -90,14 +90,18 @@ export class Ranges {
     known.keptAtMs = atMs;
   }
 
-  /** What was summed up already, and the samples since. */
+  /** What was summed up already, the samples since, and those from before any were worth summing up so finely. */
   private spansOf(series: LiveSeries, fromMs: number, toMs: number): Spans {
     const rolledTo = series.rolledToMs;
-    if (rolledTo === null || rolledTo <= fromMs)
-      return rollSamples(this.sampleWriter.recall(series.id, fromMs, toMs), STEP_MS);
+    const samples = (from: number, to: number) => rollSamples(this.sampleWriter.recall(series.id, from, to), STEP_MS);
+    if (rolledTo === null || rolledTo <= fromMs) return samples(fromMs, toMs);
+    const rolled = readRollup(this.db, series.id, STEP_MS, fromMs, rolledTo, false);
+    const first = rolled.starts[0];
+    if (first === undefined) return samples(fromMs, toMs);
     return joinSpans([
-      readRollup(this.db, series.id, STEP_MS, fromMs, rolledTo, false),
-      rollSamples(this.sampleWriter.recall(series.id, rolledTo, toMs), STEP_MS),
+      ...(first > fromMs + STEP_MS ? [samples(fromMs, first - 1)] : []),
+      rolled,
+      samples(rolledTo, toMs),
     ]);
   }
 

@@ -4,6 +4,8 @@ import type { SampleWriter } from "../ingest/sample-writer";
 import { listRules, subjectKey, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import type { AlarmBook } from "./alarm-book";
+import { unusualIn } from "../store/findings";
+import { quietAlarms } from "../store/quiet";
 import { SlowJudge, type Asked, type SlowContext, type SlowRule } from "./slow-judge";
 
 const EVERY_MS = 15_000;
@@ -19,6 +21,7 @@ export interface StateContext extends SlowContext {
 export class StateJudge extends SlowJudge<"states"> {
   private alarms = new Map<string, Standing["alarms"][number][]>();
   private figures = new Map<string, () => number>();
+  private unusual = new Map<string, number>();
   private parts = new Map<number, number[]>();
   private members = new Map<number, number[]>();
   private names = new Map<number, string>();
@@ -35,11 +38,12 @@ export class StateJudge extends SlowJudge<"states"> {
 
   protected override begin(atMs: number): void {
     const names = new Map(listRules(this.db).map((rule) => [rule.id, rule]));
+    const quiet = new Set(quietAlarms(this.db).map((one) => one.id));
     this.alarms = new Map();
-    for (const { subject, metric, qualifier, ruleId, severity } of this.book.standing()) {
+    for (const { id, subject, metric, qualifier, ruleId, severity } of this.book.standing()) {
       const rule = names.get(ruleId ?? 0);
-      // A combination of combinations could hold itself up.
-      if (rule?.type === "composite") continue;
+      // A combination of combinations could hold itself up, and what is kept quiet is not to be told of another way.
+      if (rule?.type === "composite" || quiet.has(id)) continue;
       const key = subjectKey(subject);
       put(this.alarms, key, { rule: rule?.name ?? "", metric, instance: qualifier, severity });
     }
@@ -52,6 +56,12 @@ export class StateJudge extends SlowJudge<"states"> {
       for (const service of this.context.servicesOf(id)) put(this.members, service.id, id);
     }
     this.readFigures(atMs);
+    this.unusual = new Map();
+    if (!this.rules.some(({ rule }) => (rule.settings as { when: string }).when.includes("unusual("))) return;
+    for (const { subject_type, subject_id, metric, score } of unusualIn(this.db, atMs, atMs)) {
+      const key = `${subjectKey({ type: subject_type, id: subject_id })} ${metric}`;
+      this.unusual.set(key, Math.max(score, this.unusual.get(key) ?? 0));
+    }
   }
 
   /** The newest value of every figure that a rule names; what is polled comes before what is sent. */
@@ -106,6 +116,7 @@ export class StateJudge extends SlowJudge<"states"> {
       kind: subject.type === "component" ? (this.context.kindOf(subject.id) ?? "") : "service",
       alarms: this.alarms.get(key) ?? [],
       figure: (metric, instance) => this.figures.get(`${key} ${metric} ${instance}`)?.() ?? Number.NaN,
+      unusual: (metric) => this.unusual.get(`${key} ${metric}`) ?? 0,
     };
   }
 }

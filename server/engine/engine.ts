@@ -189,7 +189,10 @@ export class Engine {
     this.batches = new BatchIngest(this.db, this.sampleWriter);
     this.judges = this.makeJudges();
     this.history = new History(this.db);
-    this.quiet = new Quiet(this.db, { namesOf: (subject) => this.namesOf(subject) });
+    this.quiet = new Quiet(this.db, {
+      namesOf: (subject) => this.namesOf(subject),
+      badAt: (subject, metric, atMs) => this.judges.badAt(subject, metric, atMs),
+    });
     this.ingest = this.makeIngest();
     const tools = sourceTools(this.db, settings.root, () => this.now());
     this.sweeps = new Sweeps({

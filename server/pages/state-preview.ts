@@ -8,6 +8,7 @@ import { groupBy } from "#core/units/group";
 import { alarmsIn, listRules, subjectKey, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { currentComponents } from "../store/estate";
+import { unusualIn } from "../store/findings";
 import { seriesForRules } from "../store/find-series";
 import { listServices, membersAt } from "../store/services";
 import { readSamples } from "../store/signals";
@@ -87,6 +88,12 @@ function pastOf(db: Db, { when }: CompositeSettings, fromMs: number, toMs: numbe
     alarmsIn(db, fromMs, toMs, MOST_ALARMS).filter((one) => rules.get(one.rule_id ?? 0)?.type !== "composite"),
     (one) => subjectKey({ type: one.subject_type, id: one.subject_id }),
   );
+  const unusual = when.includes("unusual(")
+    ? groupBy(
+        unusualIn(db, fromMs, toMs),
+        (one) => `${subjectKey({ type: one.subject_type, id: one.subject_id })} ${one.metric}`,
+      )
+    : undefined;
   const named = new Set([...when.matchAll(/"([^"]*)"|'([^']*)'/g)].map((one) => one[1] ?? one[2] ?? ""));
   const series = new Map(
     [...named].flatMap((metric) =>
@@ -126,6 +133,12 @@ function pastOf(db: Db, { when }: CompositeSettings, fromMs: number, toMs: numbe
         const id = series.get(`${key} ${metric} ${instance}`);
         return id === undefined ? Number.NaN : valueAt(id, atMs);
       },
+      unusual: (metric) =>
+        (unusual?.get(`${key} ${metric}`) ?? []).reduce(
+          (most, one) =>
+            one.foundMs <= atMs && (one.endedMs === null || one.endedMs > atMs) ? Math.max(most, one.score) : most,
+          0,
+        ),
     };
   };
 }

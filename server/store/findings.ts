@@ -101,6 +101,28 @@ export function findingsIn(db: Db, fromMs: number, toMs: number, most: number): 
   ).all(toMs, fromMs, most);
 }
 
+/** What is out of its usual range at some time of a window, as findings or alarms, with the score. */
+export const unusualIn = (
+  db: Db,
+  fromMs: number,
+  toMs: number,
+): {
+  subject_type: Subject["type"];
+  subject_id: number;
+  metric: string;
+  score: number;
+  foundMs: number;
+  endedMs: number | null;
+}[] =>
+  prepared<ReturnType<typeof unusualIn>[number]>(
+    db,
+    `SELECT subject_type, subject_id, metric, score, found_at AS foundMs, ended_at AS endedMs FROM odd_finding
+     WHERE detector = 'usual' AND found_at <= :to AND (ended_at IS NULL OR ended_at > :from)
+     UNION ALL
+     SELECT subject_type, subject_id, metric, score, raised_at, cleared_at FROM alarm
+     WHERE detector = 'usual' AND raised_at <= :to AND (cleared_at IS NULL OR cleared_at > :from)`,
+  ).all({ from: fromMs, to: toMs });
+
 /** Spans in which a series was told to be out of the ordinary, by alarms and findings: those are not learned from. */
 export function oddSpansOf(db: Db, seriesId: number, fromMs: number): { fromMs: number; toMs: number }[] {
   return prepared<{ fromMs: number; toMs: number }>(
