@@ -275,6 +275,13 @@ it("follows what goes badly down to where most of it goes badly", () => {
   }
   expect(badAt()).toEqual([middle.id, store.id].sort());
   expect(badAt()).not.toContain(other.id);
+  // No trace of what failed: any of those it calls.
+  calls(middle.sender, 5, { name: "select store", kind: 3, to: "10.0.0.8" });
+  calls(middle.sender, 5, { name: "select other", kind: 3, to: "10.0.0.9", peer: "other" });
+  tick(5);
+  expect([...judge.badAt(new Set([middle.id]), "calls.failing", AT + 6 * MINUTE_MS)].sort()).toEqual(
+    [store.id, other.id].sort(),
+  );
   // What went badly before the last minutes says nothing of now.
   expect(judge.badAt(new Set([front.id]), "calls.failing", AT + 30 * MINUTE_MS).size).toBe(0);
 });

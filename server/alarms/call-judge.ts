@@ -275,7 +275,8 @@ export class CallJudge {
   }
 
   /**
-   * Where most of what goes badly for some components goes badly: whom they call, and whom those call, from step to step.
+   * Where most of what goes badly for some components goes badly: whom they call, and whom those call, from step to step;
+   * all that they call where no trace tells.
    * @param metric calls.slow, or else those that fail
    */
   badAt(componentIds: ReadonlySet<number>, metric: string, atMs: number): Set<number> {
@@ -283,6 +284,7 @@ export class CallJudge {
     let next: ReadonlySet<number> = componentIds;
     for (let step = 0; step < STEPS_DOWN && next.size > 0; step++) {
       const bad = new Map<number, number>();
+      const called = new Set<number>();
       for (const line of this.lines.of(next, "makes")) {
         if (line.operationId === undefined || line.touchedMs < atMs - DOWN_MS) continue;
         const limitUs = metric === "calls.slow" ? this.known.get(line.key)?.usual?.limitUs : undefined;
@@ -294,9 +296,12 @@ export class CallJudge {
           limitUs ?? Number.POSITIVE_INFINITY,
         ))
           if (peer.bad > 0) bad.set(peer.componentId, (bad.get(peer.componentId) ?? 0) + peer.bad);
+          else called.add(peer.componentId);
       }
       const all = [...bad.values()].reduce((sum, count) => sum + count, 0);
       next = new Set([...bad].flatMap(([id, count]) => (count >= MOST_OF_IT * all && !found.has(id) ? [id] : [])));
+      // Where only some calls are traced, those that went badly may not be among them: it is one of those it calls.
+      if (step === 0 && bad.size === 0) return called;
       for (const id of next) found.add(id);
     }
     return found;

@@ -9,6 +9,7 @@ import type { Vault } from "../vault/vault";
 import { credentialsOfSource, sealedOf } from "../store/credentials";
 import type { Found, SourceDriver } from "../sources/driver";
 import { changesIn } from "../store/changes";
+import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import { currentComponents } from "../store/estate";
 import { listFindings, listSources, listSweeps, sweepById } from "../store/sources";
@@ -20,11 +21,15 @@ const START = Date.parse("2026-03-17T10:00:00Z");
 const world = vi.hoisted(() => ({
   discover: undefined as unknown as (signal: AbortSignal) => AsyncIterable<Found>,
   credential: "",
+  hasTickets: false,
 }));
 vi.mock("../sources/registry", () => {
   const wordOf = (access: readonly Access[]) => access.map((one) => one.fields.community).join(" then ");
   const driver: SourceDriver<{ ranges: string }> = {
     kind: "range",
+    get hasTickets() {
+      return world.hasTickets;
+    },
     label: "Made up",
     about: "",
     settings: z.object({ ranges: z.string() }),
@@ -73,6 +78,7 @@ beforeEach(() => {
   );
   events = [];
   nowMs = START;
+  world.hasTickets = false;
   estate.mockClear();
   sweeps = new Sweeps({
     db,
@@ -211,6 +217,34 @@ describe("a sweep", () => {
     nowMs += 48 * 3_600_000;
     sweeps.startDue();
     expect(asked()).toEqual(["its schedule"]);
+  });
+  it("reads tickets as soon as a change names one, and nothing else", async () => {
+    world.discover = () => giving(found("a"));
+    const asked = () => listSweeps(db, 10, Number.MAX_SAFE_INTEGER).map((one) => one.started_by);
+    sweeps.saveSource(undefined, { ...input(), sweeps: { every: "60", quiet: "" } }, "Anna");
+    const change = (ticket: string | null) =>
+      insertChange(db, { atMs: nowMs, kind: "release", componentId: null, summary: "2.0", by: "x", ticket });
+    const later = () => {
+      nowMs += 5 * 60_000;
+      sweeps.startDue();
+    };
+    world.hasTickets = true;
+    nowMs = START;
+    change("CHG-0");
+    later();
+    expect(asked(), "of before it began").toEqual([]);
+    change(null);
+    later();
+    expect(asked(), "a change without one").toEqual([]);
+    change("CHG-1");
+    later();
+    await vi.waitFor(() => expect(names()).toEqual(["a"]));
+    later();
+    expect(asked()).toEqual(["a change that names a ticket"]);
+    world.hasTickets = false;
+    change("CHG-2");
+    later();
+    expect(asked()).toEqual(["a change that names a ticket"]);
   });
   it("does not take a host that refuses to be read for one that is absent", async () => {
     await sweep(found("a"));

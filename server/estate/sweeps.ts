@@ -6,7 +6,7 @@ import type { LiveEvent } from "../events";
 import { setSourceCredentials, credentialById } from "../store/credentials";
 import type { Access } from "../vault/kinds";
 import type { Vault } from "../vault/vault";
-import { insertChange } from "../store/changes";
+import { insertChange, lastWithTicket } from "../store/changes";
 import { PersonError, storeProblem, type Db } from "../store/database";
 import { retireComponent } from "../store/estate";
 import { renameObserver } from "../store/labels";
@@ -32,6 +32,8 @@ import { driverOf } from "../sources/registry";
 const CHECK_MS = 15_000;
 /** Whether a sweep is due is looked at so often, in the clock's time. */
 const DUE_EVERY_MS = 15_000;
+/** A change names a ticket: the tickets are read at once, so often at the most. */
+const TICKETS_AT_MOST_MS = 60_000;
 /** Sweeps are kept so long, and so many of each source whatever their age. */
 const SWEEPS_KEPT_MS = 90 * DAY_MS;
 const SWEEPS_KEPT = 20;
@@ -266,11 +268,16 @@ export class Sweeps {
     if (atMs < this.lookAgainMs && atMs >= this.lookedMs) return;
     this.lookedMs = atMs;
     this.lookAgainMs = atMs + DUE_EVERY_MS;
+    this.lookForTickets();
     for (const source of listSources(db)) {
-      if (!driverOf(source.kind).discover || runningSweep(db, source.id)) continue;
-      const next = nextStart(source.sweeps, source.id, lastSweepAt(db, source.id) ?? source.createdAt);
-      if (next === undefined || next > atMs) continue;
-      this.start(source.id, "its schedule").catch((error: unknown) =>
+      const driver = driverOf(source.kind);
+      if (!driver.discover || runningSweep(db, source.id)) continue;
+      const lastMs = lastSweepAt(db, source.id) ?? source.createdAt;
+      const isAsked = driver.hasTickets && this.wantsTickets && atMs - lastMs >= TICKETS_AT_MOST_MS;
+      const next = nextStart(source.sweeps, source.id, lastMs);
+      if (!isAsked && (next === undefined || next > atMs)) continue;
+      if (driver.hasTickets) this.wantsTickets = false;
+      this.start(source.id, isAsked ? "a change that names a ticket" : "its schedule").catch((error: unknown) =>
         this.context.reportProblem(
           storeProblem(error) ?? `The sweep of ${source.name} did not start: ${String(error)}`,
         ),
@@ -280,6 +287,14 @@ export class Sweeps {
     this.forgotMs = atMs;
     this.keep(() => forgetSweeps(db, atMs - SWEEPS_KEPT_MS, SWEEPS_KEPT));
   }
+  /** Notes whether a change has named a ticket since this was last asked. */
+  private lookForTickets(): void {
+    const last = lastWithTicket(this.context.db, this.withTicket ?? 0);
+    if (this.withTicket !== undefined && last !== undefined) this.wantsTickets = true;
+    this.withTicket = last ?? this.withTicket ?? 0;
+  }
+  private withTicket: number | undefined;
+  private wantsTickets = false;
   private lookedMs = -Infinity;
   private lookAgainMs = -Infinity;
   private forgotMs = -Infinity;

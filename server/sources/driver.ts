@@ -151,6 +151,8 @@ export interface SourceDriver<Settings = unknown> {
   hearsay?: string;
   /** Where polling makes sense: its usual interval, seconds. */
   pollSeconds?: number;
+  /** It has the tickets that changes name: it is read as soon as one does. */
+  hasTickets?: boolean;
   /** What it covers, in words, and how many places that are to be looked at. */
   covers(settings: Settings): { text: string; places: number };
   /** Tries it, and repeats the other side's own answer. Ends when the signal is aborted. */

@@ -68,6 +68,12 @@ export function noteRestart(
   else if (atMs < known.at) prepared(db, "UPDATE change SET at = ? WHERE id = ?").run(atMs, known.id);
 }
 
+/** The last change after one that names a ticket; undefined where there is none. */
+export const lastWithTicket = (db: Db, afterId: number): number | undefined =>
+  prepared<{ id: number | null }>(db, "SELECT max(id) AS id FROM change WHERE id > ? AND ticket IS NOT NULL").get(
+    afterId,
+  )?.id ?? undefined;
+
 const CHANGE = `SELECT x.id, x.at, x.kind, x.component_id, c.name AS component, x.summary, x.detail, x.by_whom, x.ticket FROM change x LEFT JOIN component c ON c.id = x.component_id`;
 
 export function changesIn(db: Db, fromMs: number, toMs: number, limit = 200): ChangeRow[] {

@@ -133,8 +133,7 @@ export class ClusterObjects {
     const host = this.estate.host(name);
     if (!host) return [];
     const { role, seed } = host.machine;
-    const isUp = this.estate.world.state.machine.up[host.machine.index] === 1;
-    const isReady = isUp && host.answers(atMs);
+    const isReady = this.isReadyNode(host, atMs);
     const resources = {
       cpu: String(role.cores),
       memory: `${Math.round((role.memoryGiB * GIB) / 1024)}Ki`,
@@ -296,7 +295,20 @@ export class ClusterObjects {
 
   private isReady({ host, container }: Placed, atMs: number): boolean {
     const station = host.machine.stations.find((one) => one.container === container);
-    return host.answers(atMs) && (station === undefined || this.estate.world.isRunning(station));
+    return this.isReadyNode(host, atMs) && (station === undefined || this.estate.world.isRunning(station));
+  }
+
+  /** Whether the control plane hears a node: it stands at the same site, whatever becomes of the lines to others. */
+  private isReadyNode(host: HostView, atMs: number): boolean {
+    this.estate.world.advance(atMs);
+    return this.estate.world.isReachedAtSite(host.machine);
+  }
+
+  /** Whether the interface of the cluster answers at Holotaxis' place: the line to its site carries. */
+  isReached(atMs: number): boolean {
+    const [node] = this.placed;
+    this.estate.world.advance(atMs);
+    return node === undefined || this.estate.world.isSiteReached(node.host.machine);
   }
 
   podName(one: Placed, isDaemon: boolean): string {

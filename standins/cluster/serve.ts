@@ -5,6 +5,8 @@ import type { Estate } from "../seen/estate";
 import { ClusterObjects, type ClusterObject } from "./objects";
 
 const LOOK_MS = 500;
+/** How long a request hangs whose answer does not get through. */
+const HANG_MS = 60_000;
 const BOOKMARK_MS = 15_000;
 /** Changes that a watch can go on from; what is older has to be read anew. */
 const KEPT = 5_000;
@@ -45,6 +47,7 @@ export class ClusterServer {
 
   /** Takes up what changed in the world. */
   look(): void {
+    if (!this.objects.isReached(this.clock())) this.breakWatches(false);
     for (const [path, objects] of Object.entries(this.objects.snapshot(this.clock()))) {
       const known = this.now.get(path) ?? new Map<string, { object: ClusterObject; text: string; version: number }>();
       this.now.set(path, known);
@@ -112,6 +115,11 @@ export class ClusterServer {
   }
 
   answer(request: IncomingMessage, response: ServerResponse): void {
+    // Over a line that is cut nothing comes back.
+    if (!this.objects.isReached(this.clock())) {
+      setTimeout(() => response.destroy(), HANG_MS).unref();
+      return;
+    }
     const url = new URL(request.url ?? "/", "https://cluster");
     const send = (status: number, body: unknown) => {
       response.writeHead(status, { "content-type": "application/json" });

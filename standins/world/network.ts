@@ -63,3 +63,16 @@ export function carries(state: State, links: readonly Link[]): boolean {
 export function isReached(state: State, machine: Machine): boolean {
   return state.machine.up[machine.index] === 1 && carries(state, machine.watched);
 }
+
+/** Whether a machine answers whoever looks from its own site. */
+export function isReachedAtSite(state: State, machine: Machine): boolean {
+  return state.machine.up[machine.index] === 1 && carries(state, machine.entrance);
+}
+
+/** Whether the lines from Holotaxis' place to the site of a machine carry. */
+export function isSiteReached(state: State, machine: Machine): boolean {
+  return carries(
+    state,
+    machine.watched.filter((link) => !machine.entrance.includes(link)),
+  );
+}

@@ -7,7 +7,7 @@ import { Answers } from "./answers";
 import { layOut } from "./builder";
 import { MIB, type Disk, type Layout, type Machine, type Station } from "./layout";
 import { settleDisks, settleMemory, settleProcessors } from "./machines";
-import { isReached, settleLinks, settlePower } from "./network";
+import { isReached, isReachedAtSite, isSiteReached, settleLinks, settlePower } from "./network";
 import { stretchOf } from "./queueing";
 import { copyOf, stateAtRest, type State } from "./state";
 
@@ -507,6 +507,14 @@ export class World {
   /** Whether it answers at Holotaxis' place. */
   isReached(machine: Machine): boolean {
     return isReached(this.state, machine);
+  }
+
+  isReachedAtSite(machine: Machine): boolean {
+    return isReachedAtSite(this.state, machine);
+  }
+
+  isSiteReached(machine: Machine): boolean {
+    return isSiteReached(this.state, machine);
   }
 
   /** Processors that a machine has at this instant. */

@@ -39,8 +39,13 @@ class Small {
   images = new Map<string, string>();
   pods = new Set<string>();
   uid = "cluster-1";
+  isLineUp = true;
   /** Ids of containers by their pods, where the runtime tells one. */
   ids = new Map<string, string>();
+
+  isReached(): boolean {
+    return this.isLineUp;
+  }
 
   snapshot(): Snapshot {
     const names = [...this.images.keys()];

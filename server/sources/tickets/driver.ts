@@ -121,6 +121,7 @@ const sayOf = (error: unknown) => (error instanceof Error ? error.message : Stri
 /** Planned work from a ticket system, a file or a calendar on the web: what changes are held against. */
 export const ticketsDriver: SourceDriver<TicketSettings> = {
   kind: "tickets",
+  hasTickets: true,
   label: "Tickets and planned work",
   about:
     "A ticket system, or a calendar of planned work: changes are joined to their tickets, and those without are marked.",
