@@ -16,7 +16,10 @@ export function truthOf(scenario: Scenario, drillId: string, atMs: number): Trut
   return {
     id: drill.id,
     group: drill.group,
-    roots: drill.answer.roots,
+    // Holotaxis has what belongs to a platform by its name alone, as it has hosts.
+    roots: drill.answer.roots.map((things) =>
+      things.map(({ platform, ...thing }): Thing => (platform === undefined ? thing : { host: platform })),
+    ),
     services,
     incidents: drill.answer.incidents,
     noticedWithinMs: drill.answer.noticedWithinSeconds * 1000,

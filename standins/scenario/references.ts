@@ -441,6 +441,15 @@ class Check {
     return role?.containers.some((one) => one.name === container) ?? false;
   }
 
+  /** Names of regions and networks of clouds, and of clusters. */
+  private get platformNames(): Set<string> {
+    const { clouds, clusters } = this.scenario;
+    return new Set([
+      ...clouds.flatMap((cloud) => [...cloud.regions, ...cloud.networks].map((one) => one.name)),
+      ...clusters.map((one) => one.title),
+    ]);
+  }
+
   drills(): void {
     for (const one of this.scenario.drills) {
       const place = `drills.${one.id}`;
@@ -449,7 +458,10 @@ class Check {
       one.benign.forEach((effect, index) => this.effect(`${place}.benign.${index}`, effect));
       for (const thing of one.answer.roots.flat()) {
         if (thing.between) this.sites(`${place}.answer.roots`, thing.between);
-        else if (thing.process !== undefined && !this.isContainer(thing.host ?? "", thing.process))
+        else if (thing.platform !== undefined) {
+          if (!this.platformNames.has(thing.platform))
+            this.missing(`${place}.answer.roots`, "platform", thing.platform, this.platformNames);
+        } else if (thing.process !== undefined && !this.isContainer(thing.host ?? "", thing.process))
           this.onHost(`${place}.answer.roots`, thing.host ?? "", thing.process);
         else if (!this.named.has(thing.host ?? ""))
           this.missing(`${place}.answer.roots`, "host", thing.host ?? "", this.named.keys());

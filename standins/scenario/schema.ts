@@ -572,8 +572,9 @@ const plannedTicket = z.strictObject({
   lasts: duration,
 });
 
-/** A thing in the estate that an answer names: a host, a process of a host, or a link. */
+/** A thing in the estate that an answer names: a host, a process of a host, a link, or a region or network of a platform. */
 const thing = z.strictObject({
+  platform: z.string().min(1).max(80).optional(),
   host: name.optional(),
   process: z.string().optional(),
   between: z.tuple([name, name]).optional(),
@@ -584,6 +585,8 @@ const drill = z.strictObject({
   title: z.string().min(1).max(80),
   story: sentence,
   group: z.string().max(40).default(""),
+  /** It only shows where there is much to do: run in the busy hours of the day. */
+  busy: z.boolean().default(false),
   faults: z.array(z.strictObject({ fault: name, afterSeconds: z.number().min(0).max(86_400).default(0) })).max(4),
   /** What goes on beside and is nothing wrong, and what is told of it. */
   benign: z.array(effect).max(8).default([]),
