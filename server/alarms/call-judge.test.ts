@@ -20,13 +20,14 @@ let made = 0;
 const kinds = new Map<number, string>();
 const names = new Map<number, string>();
 const components = new Map<number, number>();
+const callees = new Map<number, number[]>();
 
 beforeEach(() => {
   db.exec(
     `DELETE FROM alarm; DELETE FROM rule; DELETE FROM span; DELETE FROM operation_minute; DELETE FROM operation_half;
      DELETE FROM operation; DELETE FROM series; DELETE FROM resource; DELETE FROM component_key; DELETE FROM component`,
   );
-  for (const map of [kinds, names, components]) map.clear();
+  for (const map of [kinds, names, components, callees]) map.clear();
   spans = new SpanWriter(db);
 });
 
@@ -110,6 +111,7 @@ function judgeOf(entries = new Map<number, Set<number>>()) {
     nameOf: (id) => names.get(id) ?? "",
     serviceUid: () => "gate",
     entries: () => entries,
+    calleesOf: (id) => callees.get(id) ?? [],
     learning: () => ({ budgetMs: 1000, seldom: 1 }),
   });
   return {
@@ -266,7 +268,7 @@ it("follows what goes badly down to where most of it goes badly", () => {
   const [store, other] = [process("store", "10.0.0.8"), process("other", "10.0.0.9")];
   rule({ condition: "failing", minor: 99 });
   const { tick, judge } = judgeOf();
-  const badAt = () => [...judge.badAt(new Set([front.id]), "calls.failing", AT + 2 * MINUTE_MS)].sort();
+  const badAt = () => [...judge.badAt(new Set([front.id]), "calls.failing", AT, AT + 2 * MINUTE_MS)].sort();
   for (const minute of [0, 1]) {
     calls(front.sender, minute, { name: "GET middle", kind: 3, to: "10.0.0.2", peer: "middle", failed: 5 });
     calls(middle.sender, minute, { name: "select store", kind: 3, to: "10.0.0.8", failed: 5 });
@@ -275,15 +277,20 @@ it("follows what goes badly down to where most of it goes badly", () => {
   }
   expect(badAt()).toEqual([middle.id, store.id].sort());
   expect(badAt()).not.toContain(other.id);
+  // The store tells nothing of its own calls.
+  const names = process("names", "10.0.0.7");
+  callees.set(store.id, [names.id]);
+  expect(badAt()).toEqual([middle.id, store.id, names.id].sort());
+  callees.clear();
   // No trace of what failed: any of those it calls.
   calls(middle.sender, 5, { name: "select store", kind: 3, to: "10.0.0.8" });
   calls(middle.sender, 5, { name: "select other", kind: 3, to: "10.0.0.9", peer: "other" });
   tick(5);
-  expect([...judge.badAt(new Set([middle.id]), "calls.failing", AT + 6 * MINUTE_MS)].sort()).toEqual(
-    [store.id, other.id].sort(),
-  );
+  expect(
+    [...judge.badAt(new Set([middle.id]), "calls.failing", AT + 5 * MINUTE_MS, AT + 6 * MINUTE_MS)].sort(),
+  ).toEqual([store.id, other.id].sort());
   // What went badly before the last minutes says nothing of now.
-  expect(judge.badAt(new Set([front.id]), "calls.failing", AT + 30 * MINUTE_MS).size).toBe(0);
+  expect(judge.badAt(new Set([front.id]), "calls.failing", AT + 29 * MINUTE_MS, AT + 30 * MINUTE_MS).size).toBe(0);
 });
 
 it("leaves an alarm from before a start that nothing says again", () => {

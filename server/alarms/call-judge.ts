@@ -31,9 +31,10 @@ const OTHERS_MS = 2 * MINUTE_MS;
 const ENOUGH_ANSWERED = 3;
 /** Of the calls to one place so many must be bad, beside the worst place. */
 const SHARE_OF_WORST = 0.5;
-/** What goes badly is followed so many calls down, over the last moments; so much of it must be at one place. */
+/** What goes badly is followed so many calls down, from a little before it began; so much of it must be at one place. */
 const STEPS_DOWN = 3;
 const DOWN_MS = 3 * MINUTE_MS;
+const MOST_DOWN_MS = 30 * MINUTE_MS;
 const MOST_OF_IT = 0.5;
 
 interface Judge {
@@ -63,6 +64,8 @@ export interface CallContext {
   serviceUid(serviceId: number): string | undefined;
   /** Components by which each service is entered. */
   entries(): ReadonlyMap<number, ReadonlySet<number>>;
+  /** Whom a component calls, as its relations tell. */
+  calleesOf(componentId: number): readonly number[];
   /** Machine time that learning may take of a tick, and how many times as seldom as usual it is done. */
   learning(): { budgetMs: number; seldom: number };
 }
@@ -278,23 +281,21 @@ export class CallJudge {
    * Where most of what goes badly for some components goes badly: whom they call, and whom those call, from step to step;
    * all that they call where no trace tells.
    * @param metric calls.slow, or else those that fail
+   * @param onsetMs when it began; whoever went badly then may be called no more by now
    */
-  badAt(componentIds: ReadonlySet<number>, metric: string, atMs: number): Set<number> {
+  badAt(componentIds: ReadonlySet<number>, metric: string, onsetMs: number, atMs: number): Set<number> {
+    const fromMs = Math.max(atMs - MOST_DOWN_MS, Math.min(onsetMs - MINUTE_MS, atMs - DOWN_MS));
     const found = new Set<number>();
     let next: ReadonlySet<number> = componentIds;
     for (let step = 0; step < STEPS_DOWN && next.size > 0; step++) {
       const bad = new Map<number, number>();
       const called = new Set<number>();
+      const silent = new Set(next);
       for (const line of this.lines.of(next, "makes")) {
-        if (line.operationId === undefined || line.touchedMs < atMs - DOWN_MS) continue;
+        silent.delete(line.componentId);
+        if (line.operationId === undefined || line.touchedMs < fromMs) continue;
         const limitUs = metric === "calls.slow" ? this.known.get(line.key)?.usual?.limitUs : undefined;
-        for (const peer of peersOf(
-          this.db,
-          line.operationId,
-          atMs - DOWN_MS,
-          atMs,
-          limitUs ?? Number.POSITIVE_INFINITY,
-        ))
+        for (const peer of peersOf(this.db, line.operationId, fromMs, atMs, limitUs ?? Number.POSITIVE_INFINITY))
           if (peer.bad > 0) bad.set(peer.componentId, (bad.get(peer.componentId) ?? 0) + peer.bad);
           else called.add(peer.componentId);
       }
@@ -302,6 +303,8 @@ export class CallJudge {
       next = new Set([...bad].flatMap(([id, count]) => (count >= MOST_OF_IT * all && !found.has(id) ? [id] : [])));
       // Where only some calls are traced, those that went badly may not be among them: it is one of those it calls.
       if (step === 0 && bad.size === 0) return called;
+      // What tells nothing of its own calls may have it from any that it calls.
+      for (const id of silent) for (const callee of this.context.calleesOf(id)) found.add(callee);
       for (const id of next) found.add(id);
     }
     return found;

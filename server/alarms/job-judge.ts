@@ -25,6 +25,8 @@ export class JobJudge extends SlowJudge<"jobs"> {
   private jobs: JobRow[] = [];
   private readonly known = new Map<number, Known>();
   private told = new Set<number>();
+  /** Since when a platform tells of its jobs again. */
+  private readonly toldSinceMs = new Map<number, number>();
   /** Before this process looked, runs may have gone by that nobody told it of. */
   private sinceMs: number | undefined;
 
@@ -41,7 +43,10 @@ export class JobJudge extends SlowJudge<"jobs"> {
   protected override begin(atMs: number): void {
     this.sinceMs ??= atMs;
     this.jobs = listJobs(this.db);
+    const before = this.told;
     this.told = this.jobs.some((one) => one.toldBy === "platform") ? this.toldOf(atMs) : new Set();
+    for (const id of this.told) if (!before.has(id)) this.toldSinceMs.set(id, atMs);
+    for (const id of this.toldSinceMs.keys()) if (!this.told.has(id)) this.toldSinceMs.delete(id);
     for (const { id } of this.jobs) {
       const stamp = stampOf(this.db, id, atMs);
       if (this.known.get(id)?.stamp === stamp) continue;
@@ -78,7 +83,8 @@ export class JobJudge extends SlowJudge<"jobs"> {
         qualifier: name,
         instance: name,
         unit: "",
-        input: { atMs, runs, usual, schedule, sinceMs: this.sinceMs ?? atMs },
+        // What was due while nobody told of it may well have run.
+        input: { atMs, runs, usual, schedule, sinceMs: this.toldSinceMs.get(componentId) ?? this.sinceMs ?? atMs },
       };
     }
   }

@@ -129,9 +129,9 @@ export class Judges {
   }
 
   /** Where most of the calls that go badly for a component, or for those a service is entered by, go badly. */
-  badAt({ type, id }: Subject, metric: string, atMs: number): Set<number> {
+  badAt({ type, id }: Subject, metric: string, onsetMs: number, atMs: number): Set<number> {
     const from = type === "service" ? this.context.entries().get(id) : type === "component" ? new Set([id]) : undefined;
-    return from ? this.calls.badAt(from, metric, atMs) : new Set();
+    return from ? this.calls.badAt(from, metric, onsetMs, atMs) : new Set();
   }
 
   /** Clears every alarm of a service that was retired. */

@@ -32,7 +32,7 @@ export interface QuietContext {
    */
   namesOf(subject: Subject): { own: readonly string[]; program: string; components: readonly number[] };
   /** Components at which most of the calls that go badly for a subject go badly. */
-  badAt(subject: Subject, metric: string, atMs: number): ReadonlySet<number>;
+  badAt(subject: Subject, metric: string, onsetMs: number, atMs: number): ReadonlySet<number>;
 }
 
 /**
@@ -159,7 +159,7 @@ export class Quiet {
   private workBehind(alarm: AlarmRow, subject: Subject, atMs: number): { reason: string; untilMs: number } | undefined {
     if (!alarm.metric.startsWith("calls.") || (this.planned.length === 0 && this.byHand.length === 0)) return undefined;
     if (atMs - alarm.raised_at >= FOLLOWS_MS) return undefined;
-    for (const id of this.context.badAt(subject, alarm.metric, atMs)) {
+    for (const id of this.context.badAt(subject, alarm.metric, alarm.onset_at, atMs)) {
       const below: Subject = { type: "component", id };
       const work = this.workOn(below, atMs);
       if (work)

@@ -191,7 +191,7 @@ export class Engine {
     this.history = new History(this.db);
     this.quiet = new Quiet(this.db, {
       namesOf: (subject) => this.namesOf(subject),
-      badAt: (subject, metric, atMs) => this.judges.badAt(subject, metric, atMs),
+      badAt: (subject, metric, onsetMs, atMs) => this.judges.badAt(subject, metric, onsetMs, atMs),
     });
     this.ingest = this.makeIngest();
     const tools = sourceTools(this.db, settings.root, () => this.now());
@@ -379,6 +379,7 @@ export class Engine {
       serviceUid: (id) => this.services.get(id)?.uid,
       nameOf: (id) => this.components.get(id)?.name ?? `component ${id}`,
       entries: () => this.entries,
+      calleesOf: (id) => this.graph.from(id).flatMap((one) => (one.type === "talks-to" ? one.to : [])),
       servicesOf: (id) => this.servicesOf.get(id) ?? [],
       hostOf: (id) => this.components.get(id)?.hostId ?? id,
       components: () => this.components,

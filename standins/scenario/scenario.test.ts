@@ -114,6 +114,7 @@ describe("a scenario with a mistake", () => {
           title: "t",
           story: "s",
           group: "",
+          busy: false,
           faults: [{ fault: "gone", afterSeconds: 0 }],
           benign: [],
           changes: [],

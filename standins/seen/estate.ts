@@ -160,6 +160,7 @@ function drillsOf(scenario: Scenario): Drill[] {
         title: fault.title,
         story: fault.story,
         group: "",
+        busy: false,
         faults: [{ fault: fault.id, afterSeconds: 0 }],
         benign: [],
         changes: [],
