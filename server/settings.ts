@@ -142,6 +142,9 @@ export const setupSchema = z.strictObject({
   policies: z.record(z.string().max(80), z.enum(LEVEL_IDS)).default({}),
   /** The same of ready chores. */
   chores: z.record(z.string().max(80), choreSchema.shape.level).default({}),
+  /** Runbooks of one's own, approved as they stand, and chores that run them or a ready one. */
+  runbooks: z.array(runbookSchema).max(200).default([]),
+  ownChores: z.array(choreSchema).max(200).default([]),
   organisation: z.string().min(1).max(80),
   /** The site at which the installation stands. */
   site: z.string().max(80).default(""),

@@ -3,6 +3,7 @@ import { parseArgs } from "node:util";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { AgentTokens } from "./agent-tokens";
 import { Authority } from "./certificates";
+import { makeAdminDoor } from "./admin-door";
 import { startClouds } from "./clouds/start";
 import { startClusters } from "./cluster/serve";
 import { startControl } from "./control";
@@ -119,6 +120,12 @@ const follow = () => followAll().catch(() => undefined);
 try {
   for (const host of estate.hosts) await startAgent(host, scenario.snmpPort, now);
   await followAll();
+  const { admin } = scenario;
+  if (admin)
+    for (const host of estate.hosts.filter((one) => one.role.system === "linux"))
+      await new Promise<void>((resolve, reject) =>
+        makeAdminDoor(estate, host, admin.token, now).once("error", reject).listen(admin.port, host.address, resolve),
+      );
   await startClouds(estate, now);
   await startPrivateClouds(estate, now);
   await startManagers(estate, now);

@@ -132,6 +132,9 @@ export class WatchedEstate {
         return this.scenario.hosts.flatMap((one): [string, string][] =>
           one.name === repair.host && one.on !== undefined ? [[one.on, `size ${repair.host} default`]] : [],
         );
+      case "pool":
+        // By HTTP; a restart does as well.
+        return [[repair.host, `service ${repair.process} restart`]];
       case "power-on":
         return this.switchesNear(repair.host).flatMap((one) => [[one, `power ${repair.host} on`]]);
       case "mend-link":

@@ -1,4 +1,5 @@
 import { readFileSync } from "node:fs";
+import { nextDue } from "#core/repair/triggers/registry";
 import { destinationsProblem } from "#core/estate/destinations";
 import { kindOfCredential } from "../vault/kinds";
 import type { Vault } from "../vault/vault";
@@ -16,6 +17,7 @@ import { putBudget, setCurrencies } from "../store/spend";
 import { credentialsOfSource, insertCredential, listCredentials, setSourceCredentials } from "../store/credentials";
 import { choreNamed, saveChore } from "../store/chores";
 import { policyNamed, savePolicy } from "../store/policies";
+import { addVersion, runbookByUid } from "../store/runbooks";
 import { insertSource, listSources } from "../store/sources";
 import { driverOf } from "../sources/registry";
 
@@ -77,13 +79,22 @@ export function takeDemoPeople(db: Db, file: string, nowMs: number): void {
   }
 }
 
+/** Runbooks and chores of one's own that are not there yet. */
+function takeOwn(db: Db, { runbooks, ownChores }: SetupFile, atMs: number): void {
+  for (const one of runbooks)
+    if (!runbookByUid(db, one.uid)) addVersion(db, one, { state: "approved", remark: "", by: BY, atMs });
+  for (const one of ownChores)
+    if (!choreNamed(db, one.name)) saveChore(db, undefined, one, { by: BY, atMs, nextMs: nextDue(one.trigger, atMs) });
+}
+
 /**
  * Takes a set-up file into a new store: what a person would otherwise type in. Throws a PersonError that names what is
  * wrong.
  */
 export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): void {
+  const setup = readSetup(file);
   const { organisation, site, sources, endpoints, services, spend, collections, policies, chores, logFigures, jobs } =
-    readSetup(file);
+    setup;
   const refuse = refuser(file);
   db.transaction(() => {
     writeMeta(db, "organisation", organisation);
@@ -103,6 +114,7 @@ export function takeSetup(db: Db, file: string, vault: Vault, nowMs: number): vo
     for (const one of logFigures) saveLogFigure(db, one, BY, nowMs);
     for (const one of jobs) saveJobWords(db, one, BY, nowMs);
     for (const one of services) saveService(db, one, nowMs);
+    takeOwn(db, setup, nowMs);
     for (const [name, level] of Object.entries(policies)) {
       const policy = policyNamed(db, name);
       if (!policy) throw refuse(`policies: there is no ready policy “${name}”.`);

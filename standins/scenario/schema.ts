@@ -533,6 +533,7 @@ const repair = z.discriminatedUnion("do", [
   z.strictObject({ do: z.literal("mend-link"), host: name.optional(), between: z.tuple([name, name]).optional() }),
   z.strictObject({ do: z.literal("open"), host: name }),
   z.strictObject({ do: z.literal("take-out"), host: name }),
+  z.strictObject({ do: z.literal("pool"), host: name, process: z.string(), target: z.string().max(40) }),
   z.strictObject({ do: z.literal("quota"), host: name, container: name }),
   z.strictObject({ do: z.literal("resize"), host: name }),
   z.strictObject({ do: z.literal("replace-disk"), host: name, mount: z.string() }),
@@ -674,6 +675,8 @@ export const scenarioSchema = z.strictObject({
       planned: z.array(plannedTicket).max(500).default([]),
     })
     .optional(),
+  /** A door for administrators on every Linux host: HTTP with a token. */
+  admin: z.strictObject({ port: z.number().int().min(1024).max(65_535), token: z.string().min(1).max(100) }).optional(),
   /** Where messages arrive: a mail server and a receiver of webhooks. */
   mail: z
     .strictObject({

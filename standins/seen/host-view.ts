@@ -43,6 +43,9 @@ export const hardwareOf = ({ seed }: Machine, index: number): string =>
     .join(":");
 
 /** What one machine of the world shows to those who look at it. Every look lives the world on to its instant first. */
+/** A cache that was cleared is full again after so long. */
+const CACHE_FILLS_MS = 30 * 60_000;
+
 export class HostView {
   private readonly ports: Port[];
 
@@ -147,17 +150,30 @@ export class HostView {
     });
   }
 
-  private storage(): HostPoll["storage"] {
+  /** What the system keeps in memory of its disks. */
+  cachedBytes(atMs: number): number {
+    this.world.advance(atMs);
+    return this.memory().cached;
+  }
+
+  private memory(): { size: number; used: number; buffers: number; cached: number } {
     const { machine, world } = this;
     const { state } = world;
     const size = machine.role.memoryGiB * GIB;
     const used = state.machine.memoryBytes[machine.index] as number;
     const free = Math.max(0, size - used);
     const buffers = Math.min(free * 0.1, size * 0.02);
-    const cached = Math.min(
-      free - buffers,
-      Math.max(Math.min(free * 0.7, size * 0.3), (world.mods.cache[machine.index] as number) * size - used),
-    );
+    const full = Math.max(Math.min(free * 0.7, size * 0.3), (world.mods.cache[machine.index] as number) * size - used);
+    // One that was cleared fills again.
+    const since = state.machine.cacheSinceMs[machine.index] as number;
+    const filled = since > 0 ? Math.max(0, Math.min(1, (state.atMs - since) / CACHE_FILLS_MS)) : 1;
+    return { size, used, buffers, cached: Math.min(free - buffers, full * filled) };
+  }
+
+  private storage(): HostPoll["storage"] {
+    const { machine, world } = this;
+    const { state } = world;
+    const { size, used, buffers, cached } = this.memory();
     const rows: HostPoll["storage"] = [
       { label: "Physical memory", type: "ram", usedBytes: Math.min(size, used + buffers + cached), sizeBytes: size },
     ];

@@ -72,7 +72,8 @@ export class Answers {
     const { way } = state;
     const { index } = one;
     this.meet(one, state, mods, one.pool.spec.timeoutMs / 1000);
-    way.weight[index] = this.failedOver(way.weight[index] as number, !isUnmet(this.reason));
+    const isOffered = !isUnmet(this.reason) && !state.machine.aside[one.target.machine.index];
+    way.weight[index] = this.failedOver(way.weight[index] as number, isOffered);
     way.seconds[index] = this.seconds;
     way.failing[index] = this.failing;
     way.reason[index] = this.reason;

@@ -22,6 +22,10 @@ const MACHINE = [
   "errors",
   /** Processor time used since it was put in, seconds. */
   "coreSeconds",
+  /** 1 while callers are told to go elsewhere. */
+  "aside",
+  /** When its cache was cleared; 0 where it never was. */
+  "cacheSinceMs",
 ] as const;
 
 const STATION = [

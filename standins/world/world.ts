@@ -30,7 +30,9 @@ type Deed =
   | { atMs: number; what: "restart"; station: Station; awayMs: number }
   | { atMs: number; what: "stop"; station: Station }
   | { atMs: number; what: "start"; station: Station }
-  | { atMs: number; what: "tidy"; disk: Disk };
+  | { atMs: number; what: "tidy"; disk: Disk }
+  | { atMs: number; what: "aside"; machine: Machine; aside: boolean }
+  | { atMs: number; what: "clear-cache"; machine: Machine };
 
 const upToSecond = (ms: number) => Math.ceil(ms / SECOND_MS) * SECOND_MS;
 
@@ -240,6 +242,21 @@ export class World {
     return this.mend({ do: "rotate", host: disk.machine.name, mount: disk.spec.mount }, at) || filled;
   }
 
+  /** Has callers of a machine go elsewhere, or come back. */
+  setAside(machine: Machine, aside: boolean, atMs: number): void {
+    const at = this.effective(atMs);
+    this.do({ atMs: at, what: "aside", machine, aside });
+    if (aside) this.mend({ do: "take-out", host: machine.name }, at);
+  }
+
+  isAside(machine: Machine, atMs: number): boolean {
+    return this.advance(atMs).machine.aside[machine.index] === 1;
+  }
+
+  clearCache(machine: Machine, atMs: number): void {
+    this.do({ atMs: this.effective(atMs), what: "clear-cache", machine });
+  }
+
   /** Any other repair. @returns whether it ended anything */
   repair(repair: ScenarioRepair, atMs: number): boolean {
     return this.mend(repair, this.effective(atMs));
@@ -365,11 +382,19 @@ export class World {
   }
 
   private deedsBetween(fromMs: number, toMs: number): void {
-    const { station, disk } = this.state;
+    const { station, disk, machine } = this.state;
     for (const deed of this.deeds) {
       if (deed.atMs > toMs || deed.atMs <= fromMs) continue;
       if (deed.what === "tidy") {
         disk.extraBytes[deed.disk.index] = 0;
+        continue;
+      }
+      if (deed.what === "aside") {
+        machine.aside[deed.machine.index] = Number(deed.aside);
+        continue;
+      }
+      if (deed.what === "clear-cache") {
+        machine.cacheSinceMs[deed.machine.index] = deed.atMs;
         continue;
       }
       const at = deed.station.index;
