@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { MINUTE_MS } from "../time/windows";
-import { FieldCounts, fieldReader, MOST_SHARES } from "./log-fields";
+import { FieldCounts, fieldReader, MOST_SHARES, OTHER_VALUES } from "./log-fields";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 const read = (field: string, body: string, attributes: unknown = null) =>
@@ -56,8 +56,26 @@ describe("values of a window", () => {
     expect(counts.read(AT + MINUTE_MS).get(1)?.shares.size).toBe(0);
     for (let at = 0; at < 100; at++) for (let times = 0; times <= at; times++) counts.add(2, `v${at}`, AT);
     const shares = counts.read(AT + MINUTE_MS).get(2)?.shares;
-    expect(shares?.size).toBe(MOST_SHARES);
+    expect(shares?.size).toBe(MOST_SHARES + 1);
     expect(shares?.has("v99")).toBe(true);
+    expect(shares?.get(OTHER_VALUES)).toBeGreaterThan(5);
+    expect([...(shares ?? new Map<string, number>()).values()].reduce((sum, one) => sum + one, 0)).toBeCloseTo(100, 0);
+  });
+  it("that are new are seen in the share of all others, and are followed once another was not met for a day", () => {
+    const counts = new FieldCounts(5);
+    const minute = (number: number, values: readonly string[]) => {
+      for (const value of values)
+        for (let times = 0; times < 10; times++) counts.add(1, value, AT + number * MINUTE_MS + times);
+      return counts.read(AT + (number + 1) * MINUTE_MS).get(1)?.shares;
+    };
+    const usual = Array.from({ length: MOST_SHARES }, (_, index) => `v${index}`);
+    expect(minute(0, usual)?.has(OTHER_VALUES)).toBe(false);
+    const rest = usual.slice(1);
+    const seen = minute(10, [...rest, "new"]);
+    expect([seen?.has("new"), seen?.get(OTHER_VALUES), seen?.get("v0")]).toEqual([false, 8.33, 0]);
+    for (let number = 300; number <= 1500; number += 300) minute(number, [...rest, "new"]);
+    const later = minute(1505, [...rest, "new"]);
+    expect([later?.has("v0"), later?.get("new"), later?.get(OTHER_VALUES)]).toEqual([false, 8.33, 0]);
   });
   it("count every record once, in the window it belongs to, and keep nothing of what has passed", () => {
     const record = fc.record({ value: fc.constantFrom("a", "b", "c"), minute: fc.nat({ max: 20 }) });

@@ -54,16 +54,20 @@ function attributeOf(attributes: string, name: string): string | undefined {
 /** Different values of one component in a minute, and of all minutes and components together, that are kept apart. */
 const MOST_VALUES = 5_000;
 const MOST_KEPT = 500_000;
-/** Values whose share is followed, the most frequent first. */
+/** Values whose share is followed, the most frequent first; all others share one. */
 export const MOST_SHARES = 12;
+/** What all values together are called that are not followed by themselves; no value is empty. */
+export const OTHER_VALUES = "";
 /** Of fewer records in the window a share says nothing. */
 const LEAST_RECORDS = 20;
 
 interface Followed {
   /** Counts of each value by minutes since 1970. */
   minutes: Map<number, Map<string, number>>;
-  /** Values whose share is followed once they had one. */
-  shown: Set<string>;
+  /** Values whose share is followed once they had one, with the minute in which each was last met. */
+  shown: Map<string, number>;
+  /** There were more values than are followed. */
+  hasOthers: boolean;
   /** The last minute with a record. */
   last: number;
 }
@@ -75,7 +79,7 @@ const FORGET_MINUTES = 24 * 60;
 export interface FieldFigures {
   records: number;
   distinct: number;
-  /** Percent of the records with each followed value; empty where there are too few. */
+  /** Percent of the records with each followed value, and with any other; empty where there are too few. */
   shares: ReadonlyMap<string, number>;
 }
 
@@ -90,7 +94,7 @@ export class FieldCounts {
   /** @param atMs when the record was written */
   add(component: number, value: string, atMs: number): void {
     let own = this.followed.get(component);
-    if (!own) this.followed.set(component, (own = { minutes: new Map(), shown: new Set(), last: 0 }));
+    if (!own) this.followed.set(component, (own = { minutes: new Map(), shown: new Map(), hasOthers: false, last: 0 }));
     const minute = Math.floor(atMs / MINUTE_MS);
     own.last = Math.max(own.last, minute);
     let counts = own.minutes.get(minute);
@@ -128,19 +132,33 @@ export class FieldCounts {
             records += count;
           }
       }
-      figures.set(component, { records, distinct: sums.size, shares: sharesOf(sums, records, own.shown) });
+      figures.set(component, { records, distinct: sums.size, shares: sharesOf(sums, records, own, end) });
     }
     return figures;
   }
 }
 
-function sharesOf(sums: ReadonlyMap<string, number>, records: number, shown: Set<string>): Map<string, number> {
-  if (records < LEAST_RECORDS) return new Map();
+/** Shares of the values that are followed, and of all others together. One that was not met for a day makes room. */
+function sharesOf(sums: ReadonlyMap<string, number>, records: number, own: Followed, minute: number) {
+  if (records < LEAST_RECORDS) return new Map<string, number>();
+  const { shown } = own;
+  for (const value of sums.keys()) if (shown.has(value)) shown.set(value, minute);
   for (const [value] of [...sums].sort((a, b) => b[1] - a[1])) {
-    if (shown.size >= MOST_SHARES) break;
-    shown.add(value);
+    if (shown.has(value)) continue;
+    if (shown.size >= MOST_SHARES) {
+      const gone = [...shown].find(([, last]) => minute - last > FORGET_MINUTES);
+      if (!gone) break;
+      shown.delete(gone[0]);
+    }
+    shown.set(value, minute);
   }
-  return new Map([...shown].map((value) => [value, Math.round(((sums.get(value) ?? 0) / records) * 10_000) / 100]));
+  const percent = (count: number) => Math.round((count / records) * 10_000) / 100;
+  const shares = new Map([...shown.keys()].map((value) => [value, percent(sums.get(value) ?? 0)]));
+  let others = 0;
+  for (const [value, count] of sums) if (!shown.has(value)) others += count;
+  own.hasOthers ||= others > 0;
+  if (own.hasOthers) shares.set(OTHER_VALUES, percent(others));
+  return shares;
 }
 
 /** A figure of each component that is made of a field of its log records. */

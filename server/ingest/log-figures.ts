@@ -1,4 +1,4 @@
-import { FieldCounts, fieldReader } from "#core/telemetry/log-fields";
+import { FieldCounts, fieldReader, OTHER_VALUES } from "#core/telemetry/log-fields";
 import { MINUTE_MS } from "#core/time/windows";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";
@@ -71,7 +71,9 @@ export class LogFigures {
             value,
           );
         if (figure.measure === "distinct") put(DISTINCT, figure.name, "1", distinct);
-        else for (const [value, share] of shares) put(SHARE, `${figure.name}: ${shortened(value)}`, "%", share);
+        else
+          for (const [value, share] of shares)
+            put(SHARE, `${figure.name}: ${value === OTHER_VALUES ? "others" : shortened(value)}`, "%", share);
       }
   }
 }
