@@ -203,6 +203,7 @@ export class Ingest {
       return saveLogFigure(db, given, by, now());
     })();
     batches.figures.reload();
+    db.transaction(() => batches.figures.countBack(id, (resourceId) => batches.componentOf(resourceId), now()))();
     return id;
   }
 

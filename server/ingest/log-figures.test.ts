@@ -4,7 +4,8 @@ import { emptyEstate, useStore } from "../../tests/store";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { componentsWithFigures, logFigures, removeLogFigure, saveLogFigure } from "../store/log-figures";
-import type { NewLog } from "../store/log-writer";
+import { LogWriter, type NewLog } from "../store/log-writer";
+import { insertResource } from "../store/resources";
 import { logFigureSchema } from "#core/telemetry/log-fields";
 import { LogFigures } from "./log-figures";
 import { SampleWriter } from "./sample-writer";
@@ -104,6 +105,27 @@ describe("figures from logs", () => {
     expect(() => figure({ name: "clients" })).toThrow("already");
     removeLogFigure(db, id);
     expect(logFigures(db)).toEqual([]);
+  });
+  it("are made of what is kept from before, from the first whole window on, and go on with what comes", () => {
+    const sender = insertResource(db, "{}", { componentId: component, why: "" }, AT);
+    const logs = new LogWriter(db);
+    const said = (minute: number, from: string) =>
+      log(`Connection from ${from} accepted`, { resourceId: sender, atMs: AT + minute * MINUTE_MS + 1000 });
+    const before = [said(-9, "a"), said(-8, "b"), said(-8, "a"), said(-3, "c"), said(-1, "d")];
+    db.transaction(() => logs.write([...before, log("Connection lost", { resourceId: sender })]))();
+    const writer = new SampleWriter(db);
+    const figures = new LogFigures(db, writer);
+    const id = figure({ field: "Connection from {value} accepted", minutes: 2 });
+    figures.reload();
+    const nowMs = AT + 30_000;
+    expect(db.transaction(() => figures.countBack(id, () => component, nowMs))()).toBe(5);
+    figures.take([said(0, "e")], () => component, nowMs);
+    figures.tick(AT + MINUTE_MS);
+    writer.commit("everything", () => undefined);
+    const series = db.prepare("SELECT id FROM series").pluck().get() as number;
+    const { times, values } = writer.recall(series, 0, AT * 2);
+    expect([...times].map((at) => (at - AT) / MINUTE_MS)).toEqual([-7, -6, -5, -4, -3, -2, -1, 0, 1]);
+    expect([...values]).toEqual([2, 2, 0, 0, 0, 1, 1, 1, 2]);
   });
   it.each([
     [{ field: "{value}" }, "before or after"],
