@@ -87,6 +87,24 @@ describe("the likeliest cause", () => {
     // Where nothing is known against it, all of the set failing for one reason of their own is likelier.
     expect(apps).toContain(likeliest([]));
   });
+  it("is a host that does not respond, although what runs on it says nothing bad of itself", () => {
+    const loaders = ["load-1", "load-2", "load-3"];
+    const wide = new HarmGraph([
+      ...loaders.flatMap((one) => [...calls(one, "series"), ...calls(one, "bus-1"), ...calls(one, "bus-2")]),
+      ...runs("series", "host-s"),
+      ...loaders.map((one) => ({ from: one, to: "service", way: "entry" }) as const),
+    ]);
+    const bad = [...loaders, "service"].flatMap((one) => [see(one, "slow"), see(one, "failing", 10)]);
+    const roots = (more: readonly Evidence[]) =>
+      rankCauses({
+        graph: wide,
+        evidence: [...bad, ...more],
+        standingOf: (node) => ({ weight: node === "service" ? 0.001 : 1, isWatched: node !== "service" }),
+      }).flatMap((one) => (one.isRoot ? one.node : []));
+    expect(roots([see("host-s", "down", 25)])).toEqual(["host-s"]);
+    // What it does not explain asks for another.
+    expect(roots([see("host-s", "down", 25), see("bus-1", "memory", 30)]).sort()).toEqual(["bus-1", "host-s"]);
+  });
   it("is a host that runs out of something before the processes that are slow for it", () => {
     expect(first([see("front-1", "slow"), see("app", "slow"), see("host-a", "busy", 15)])).toBe("host-a");
   });

@@ -112,9 +112,10 @@ const NONE = -2;
  * network services via inference of multi-level dependencies”), with a greedy search for further roots whose set is then settled by exchange. Roots
  * come first, then what could stand in the place of one, each by probability.
  */
-export function rankCauses(given: Case, most = 10): Cause[] {
-  const { graph, evidence } = given;
+export function rankCauses(asked: Case, most = 10): Cause[] {
+  const { graph, evidence } = asked;
   if (evidence.length === 0) return [];
+  const given = { ...asked, standingOf: withoutUnheard(asked) };
   const hit = new Set(evidence.map((one) => one.node));
   const well = new Map<string, boolean>();
   const isWell = (node: string) => {
@@ -167,6 +168,18 @@ export function rankCauses(given: Case, most = 10): Cause[] {
         byName(a.node, b.node),
     )
     .slice(0, most);
+}
+
+/** What runs on a host that does not respond is not well because nothing is heard of it: it is not watched any more. */
+function withoutUnheard({ graph, evidence, standingOf }: Case): Case["standingOf"] {
+  const unheard = new Set(
+    evidence.flatMap(({ node, nature, isWeak }) =>
+      nature === "down" && !isWeak ? graph.from(node).flatMap((edge) => (edge.way === "host" ? edge.to : [])) : [],
+    ),
+  );
+  return unheard.size === 0
+    ? standingOf
+    : (node) => (unheard.has(node) ? { ...standingOf(node), isWatched: false } : standingOf(node));
 }
 
 interface Candidate {
@@ -329,21 +342,24 @@ const byName = (a: string, b: string): number => a.length - b.length || (a < b ?
 const earlier = (a: Candidate, b: Candidate): boolean =>
   a.onsetMs !== b.onsetMs ? a.onsetMs < b.onsetMs : byName(a.node, b.node) < 0;
 
+/** Alarms that some roots leave over: a further root must explain one of them. */
+const leftBy = (known: Explained, evidence: readonly Evidence[]): ReadonlySet<number> =>
+  new Set(evidence.flatMap((one, index) => (!one.isWeak && (known.chances[index] as number) < LEFT ? [index] : [])));
+
+const takesUp = (one: Candidate, leftOver: ReadonlySet<number>): boolean =>
+  one.touches.some((index) => leftOver.has(index) && (one.chances[index] as number) >= 0.5);
+
 /** The set of roots: the best one, then whatever gains more than the penalty and explains an alarm left over. */
 function findRoots(candidates: readonly Candidate[], evidence: readonly Evidence[]): Candidate[] {
   const roots: Candidate[] = [];
   while (roots.length < MOST_ROOTS) {
     const known = explainedBy(roots, evidence);
-    // A further root must explain an alarm that the others leave over.
-    const leftOver = new Set(
-      evidence.flatMap((one, index) => (!one.isWeak && (known.chances[index] as number) < LEFT ? [index] : [])),
-    );
+    const leftOver = leftBy(known, evidence);
     let best: Candidate | undefined;
     let most = Number.NEGATIVE_INFINITY;
     for (const one of candidates) {
       if (roots.includes(one)) continue;
-      if (roots.length && !one.touches.some((index) => leftOver.has(index) && (one.chances[index] as number) >= 0.5))
-        continue;
+      if (roots.length && !takesUp(one, leftOver)) continue;
       const score = scoreOf(one, evidence, known);
       if (score > most + SAME || (score > most - SAME && best && earlier(one, best))) {
         most = score;
@@ -401,8 +417,8 @@ function settled(
           best = one;
         }
       }
-      // Worth less than what a further root must gain: the others do without it.
-      if (others.length > 0 && most - known.total < PENALTY) {
+      // Worth less than what a further root must gain, or making likelier only what the others explain: they do without it.
+      if (others.length > 0 && (most - known.total < PENALTY || !takesUp(best, leftBy(known, evidence)))) {
         roots = others;
         changed = true;
       } else if (best !== root) {

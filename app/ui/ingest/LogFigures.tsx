@@ -88,8 +88,8 @@ export function LogFigures({ figures, nowMs }: { figures: Answer<"signalsSetup">
             </RightButton>
           </Stack>
           <p className="hx-caption" style={{ margin: "6px 0 0" }}>
-            A field is an attribute of the records by its name, or a line of text with {"{value}"} in its place. What is
-            made of it is judged against its usual on each component, from now on.
+            A field is an attribute of the records by its name, or a line of text with {"{value}"} in its place. It is
+            counted back over what is kept of the last fortnight, and judged against its usual on each component.
           </p>
         </Form>
       </Stack>
