@@ -12,7 +12,7 @@ import { takeInLook } from "../estate/take-in";
 import { chartOf, dayVolume, usualNow } from "../pages/charts";
 import { mapPage } from "../pages/map/page";
 import { alarmById, alarmChanges, alarmDensity, listRules, offerRule, saveRule } from "../store/alarms";
-import { changesIn } from "../store/changes";
+import { changesIn, insertChange } from "../store/changes";
 import { migrate, openStore, type Db } from "../store/database";
 import { currentComponents, insertComponent } from "../store/estate";
 import { currentRelations, insertRelation } from "../store/relations";
@@ -308,6 +308,30 @@ describe("services and incidents", () => {
     expect(members(back)).toEqual([hostB, app].sort((a, b) => a - b));
     expect(relianceAt(db, AT).get(front)).toEqual(new Set([back]));
     expect(membersAt(db, AT - 2 * HOUR_MS)).toEqual([]);
+  });
+
+  it("gather what the same change came just before on, though nothing joins it", () => {
+    const [one, other, third] = [add("x-1"), add("x-2"), add("x-3")] as const;
+    setUp();
+    const change = (componentId: number, ticket: string) =>
+      insertChange(db, {
+        atMs: AT - 10 * MINUTE_MS,
+        kind: "change",
+        componentId,
+        summary: "new rules",
+        by: "Ann",
+        ticket,
+      });
+    change(one, "CHG-1");
+    change(other, "CHG-1");
+    change(third, "CHG-2");
+    // Far enough apart that nothing but the change tells of it.
+    for (const [at, id] of [one, other, third].entries()) correlate(db, [raise(id, at * 6)], affected());
+    const incidents = incidentsIn(db, AT, AT + HOUR_MS).filter((incident) => incident.merged_into === null);
+    const names = incidents.map(({ id }) => alarmsOfIncident(db, id).map((alarm) => alarm.subject));
+    expect(names.sort()).toEqual([["x-1", "x-2"], ["x-3"]]);
+    const [joined] = db.prepare("SELECT why FROM incident_alarm ORDER BY joined_at LIMIT 1 OFFSET 1").pluck().all();
+    expect(joined).toBe("x-2 and x-1 were changed together: new rules");
   });
 
   it("keep one incident for a service and spell, resolve it, and open it again within the spell", () => {

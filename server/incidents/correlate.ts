@@ -16,7 +16,10 @@ import {
   type IncidentCause,
   type IncidentRow,
 } from "../store/incidents";
+import { changesOf } from "../store/changes";
+import { componentById } from "../store/estate";
 import { nodeOfCause } from "../causes/harm-map";
+import { CHANGE_MS } from "../causes/past-facts";
 import type { AlarmEvent } from "../alarms/alarm-book";
 import {
   FRESH_MS,
@@ -93,8 +96,30 @@ function againOf(
   return explainedBy(cause, event, affected) ? `${cause?.name}, its likeliest cause, would show so` : undefined;
 }
 
-/** Why an incident has to do with a subject: it is among those alarmed, or one relies on the other. */
-function kinship({ subjects }: Alarmed, subject: Subject, affected: Affected): string | undefined {
+/** What people change on several things at once. */
+const MADE: ReadonlySet<string> = new Set(["deployment", "change"]);
+
+/** What was changed on a component or its host shortly before an instant, by what tells one change from another. */
+function changesBefore(db: Db, { type, id }: Subject, atMs: number): ReadonlyMap<string, string> {
+  const row = type === "component" ? componentById(db, id) : undefined;
+  if (!row) return new Map();
+  return new Map(
+    changesOf(db, [id, ...(row.host_id === null ? [] : [row.host_id])], atMs - CHANGE_MS, atMs, 20).flatMap((one) =>
+      MADE.has(one.kind) ? [[one.ticket ?? `${one.kind} ${one.by_whom} ${one.summary}`, one.summary] as const] : [],
+    ),
+  );
+}
+
+/**
+ * Why an incident has to do with a subject: it is among those alarmed, one relies on the other, or the same change came just
+ * before on both.
+ */
+function kinship(
+  db: Db,
+  { subjects }: Alarmed,
+  { subject, atMs }: Pick<AlarmEvent, "subject" | "atMs">,
+  affected: Affected,
+): string | undefined {
   const name = affected.nameOf(subject);
   if (subjects.has(subjectKey(subject))) return `${name} is in it already`;
   const relied = reliedOnBy(subject, affected);
@@ -102,6 +127,11 @@ function kinship({ subjects }: Alarmed, subject: Subject, affected: Affected): s
     if (isAmong(relied, other, affected)) return `${name} relies on ${otherName}`;
     if (isAmong(reliedOnBy(other, affected), subject, affected)) return `${otherName} relies on ${name}`;
   }
+  const own = changesBefore(db, subject, atMs);
+  if (own.size === 0) return undefined;
+  for (const { subject: other, name: otherName } of subjects.values())
+    for (const key of changesBefore(db, other, atMs).keys())
+      if (own.has(key)) return `${name} and ${otherName} were changed together: ${own.get(key)}`;
   return undefined;
 }
 
@@ -161,7 +191,7 @@ function place(
         related:
           isLate && !alarmed.subjects.has(subjectKey(event.subject))
             ? undefined
-            : kinship(alarmed, event.subject, affected),
+            : kinship(db, alarmed, event, affected),
         alike: alike ? `the same at ${site} at the same time` : undefined,
         again: row.resolved_at === null ? undefined : againOf(row, alarmed, event, affected),
         openedMs: row.opened_at,
