@@ -35,6 +35,8 @@ export interface ArrivalInput {
   lastMs: number;
   /** The longest that it usually stays away, ms; undefined where too little came to know. */
   rhythmMs: number | undefined;
+  /** Since when somebody listens; what stayed away before may well have come. Always where it is left out. */
+  sinceMs?: number;
 }
 
 /** How a component or service stands: its alarms and figures, and those of whatever it consists of. */

@@ -64,7 +64,7 @@ export const silence: Detector<SilenceSettings, SilenceState, "arrivals"> = {
   describe: (settings) =>
     `${settings.as === "finding" ? "finding" : settings.severity} when ${settings.metric === "*" ? "nothing" : `no ${metricTitle(settings.metric, "").toLowerCase()}`} comes for ${settings.times} times its rhythm, and at least ${spokenDuration(settings.minutes * MINUTE_MS)}`,
 
-  evaluate: (settings, state, { atMs, lastMs, rhythmMs }, { instance }) => {
+  evaluate: (settings, state, { atMs, lastMs, rhythmMs, sinceMs }, { instance }) => {
     const silentMs = atMs - lastMs;
     const name = settings.metric === "*" ? "Anything" : metricTitle(settings.metric, instance);
     const isEnded = silentMs > settings.forget * HOUR_MS;
@@ -78,6 +78,8 @@ export const silence: Detector<SilenceSettings, SilenceState, "arrivals"> = {
       return { severity: "cleared", score: 0, onsetMs: atMs, text };
     }
     if (!isLate || isEnded || rhythmMs === undefined) return undefined;
+    // What came while nobody listened comes again within its rhythm.
+    if (sinceMs !== undefined && atMs - sinceMs <= Math.max(settings.minutes * MINUTE_MS, rhythmMs)) return undefined;
     state.severity = settings.severity;
     const nothing = settings.metric === "*" ? "Nothing comes" : `No ${metricTitle(settings.metric, instance)}`;
     return {

@@ -6,6 +6,8 @@ import { isUnreachable, type AlarmBook, type AlarmEvent } from "./alarm-book";
 import { SlowJudge, type Asked, type SlowContext, type SlowRule } from "./slow-judge";
 
 const EVERY_MS = 30_000;
+/** It was away where nobody asked it for so long, clock time. */
+const GAP_MS = 5 * MINUTE_MS;
 /** A rhythm is learned anew so often, and from so much of the past; what is seldom, from more. */
 const ANEW_MS = HOUR_MS;
 const PAST_MS = 6 * HOUR_MS;
@@ -28,6 +30,9 @@ export class SilenceJudge extends SlowJudge<"arrivals"> {
   private readonly rhythms = new Map<number, { rhythmMs: number | undefined; learnedMs: number }>();
   private learnUntilMs = 0;
   private hasMet = false;
+  /** Since when it has listened without a gap: while Holotaxis was away, or held up, much may have come that nobody heard. */
+  private sinceMs = Number.NEGATIVE_INFINITY;
+  private listenedMs = Number.NEGATIVE_INFINITY;
 
   constructor(
     db: Db,
@@ -41,6 +46,8 @@ export class SilenceJudge extends SlowJudge<"arrivals"> {
 
   /** After a start, what came last is read from the store bit by bit; until all is known nothing is judged. */
   override evaluate(atMs: number): AlarmEvent[] {
+    if (atMs - this.listenedMs > GAP_MS || atMs < this.listenedMs) this.sinceMs = atMs;
+    this.listenedMs = atMs;
     return this.rules.length === 0 || this.meet() ? super.evaluate(atMs) : [];
   }
 
@@ -80,7 +87,7 @@ export class SilenceJudge extends SlowJudge<"arrivals"> {
         qualifier: metric === "*" ? "" : series.instance,
         instance: metric === "*" ? "" : series.instance,
         unit: series.unit,
-        input: { atMs, lastMs, rhythmMs },
+        input: { atMs, lastMs, rhythmMs, sinceMs: this.sinceMs },
       };
     }
   }

@@ -61,13 +61,19 @@ describe("silence", () => {
     const series = writer.series({ componentId: id, serviceId: null }, "orders.taken", "", "1", AT);
     for (let minute = 0; minute <= 60; minute++) writer.record(series, at(minute), minute);
     const book = new AlarmBook(db);
-    return { writer, id, series, book, judge: new SilenceJudge(db, book, writer, context) };
+    const judge = new SilenceJudge(db, book, writer, context);
+    /** Looks at it as a server does that is there all the time. */
+    const listens = (looked = judge, from = 60) => {
+      for (let minute = from; minute < from + 6; minute += 2) judged(() => looked.evaluate(at(minute)));
+    };
+    return { writer, id, series, book, judge, listens };
   };
 
   it("is told of once when something is late by its own rhythm, and ends when it comes again", () => {
     rule("orders", "silence", settings, APPS);
-    const { writer, id, series, judge } = world();
-    expect(judged(() => judge.evaluate(at(62)))).toEqual([]);
+    const { writer, id, series, judge, listens } = world();
+    listens();
+    expect(activeAlarms(db)).toEqual([]);
     const [event] = judged(() => judge.evaluate(at(66)));
     expect(event).toMatchObject({ what: "raised", subject: { type: "component", id }, severity: "major" });
     expect(activeAlarms(db)[0]).toMatchObject({ metric: "orders.taken", direction: "below", onset_at: at(61) });
@@ -78,7 +84,7 @@ describe("silence", () => {
 
   it("is not told of a host that is known not to answer", () => {
     rule("orders", "silence", settings, APPS);
-    const { id, judge, book } = world();
+    const { id, judge, book, listens } = world();
     const down = {
       subject: { type: "component" as const, id },
       ruleId: 0,
@@ -91,12 +97,14 @@ describe("silence", () => {
     db.pragma("foreign_keys = OFF");
     judged(() => book.take(down, { severity: "critical", score: 90, onsetMs: at(61), text: "down" }, at(62)));
     db.pragma("foreign_keys = ON");
+    listens();
     expect(judged(() => judge.evaluate(at(66)))).toEqual([]);
   });
 
   it("goes on standing over a restart, and ends when its rule is switched off", () => {
     const id = rule("orders", "silence", settings, APPS);
-    const { writer, judge } = world();
+    const { writer, judge, listens } = world();
+    listens();
     judged(() => judge.evaluate(at(66)));
     const again = new SilenceJudge(db, new AlarmBook(db), writer, context);
     expect(judged(() => again.evaluate(at(67)))).toEqual([]);
@@ -109,19 +117,29 @@ describe("silence", () => {
 
   it("is judged after a start only when what came last is read again, bit by bit", () => {
     rule("orders", "silence", settings, APPS);
-    const { writer, id } = world();
+    const { writer, id, listens } = world();
     for (let index = 0; index < 350; index++)
       writer.record(writer.series({ componentId: id, serviceId: null }, "orders.taken", `${index}`, "1", AT), at(0), 1);
     writer.commit("everything", () => undefined);
     const fresh = new SampleWriter(db);
     const judge = new SilenceJudge(db, new AlarmBook(db), fresh, context);
-    expect(judged(() => judge.evaluate(at(66)))).toEqual([]);
+    listens(judge);
+    expect(activeAlarms(db)).toEqual([]);
     expect(judged(() => judge.evaluate(at(66)))).toMatchObject([{ what: "raised" }]);
+  });
+
+  it("is judged only of the time in which it was listened for: not of a server's own absence", () => {
+    rule("orders", "silence", settings, APPS);
+    const { judge } = world();
+    // Away since 60, and held up from 104 to 120.
+    for (const minute of [100, 104, 120, 124]) expect(judged(() => judge.evaluate(at(minute)))).toEqual([]);
+    expect(judged(() => judge.evaluate(at(126)))).toMatchObject([{ what: "raised" }]);
   });
 
   it("can be evidence only", () => {
     rule("orders", "silence", { ...settings, as: "finding" }, APPS);
-    const { judge } = world();
+    const { judge, listens } = world();
+    listens();
     expect(judged(() => judge.evaluate(at(66)))).toEqual([]);
     expect(findingsIn(db, at(60), at(70), 10)).toMatchObject([{ metric: "orders.taken" }]);
     expect(activeAlarms(db)).toEqual([]);
@@ -129,7 +147,8 @@ describe("silence", () => {
 
   it("of anything at all is about what is sent, by component", () => {
     rule("any", "silence", { ...settings, metric: "*" }, APPS);
-    const { judge } = world();
+    const { judge, listens } = world();
+    listens();
     // What is polled is missed by whoever polls it.
     expect(judged(() => judge.evaluate(at(66)))).toEqual([]);
   });
