@@ -6,6 +6,8 @@ export type Instrument = "gauge" | "total" | "delta";
 /** What is wrong, by its nature: what decides where it can come from. */
 export type Nature =
   | "down"
+  /** It ended by itself, and was started again. */
+  | "crash"
   | "slow"
   | "failing"
   | "busy"
@@ -189,7 +191,7 @@ const SHIPPED: readonly MetricInfo[] = [
   metric("job.failed", "Failed runs of a job", "1", { ...high("a job failed"), nature: "failing" }),
   metric("process.restarts", "Starts within 15 min", "1", {
     ...high("it is started again and again"),
-    nature: "down",
+    nature: "crash",
     combine: "max",
   }),
   metric("logs.many", "Log records", "1", { ...high("many errors in the logs"), nature: "log" }),

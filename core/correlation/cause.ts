@@ -417,8 +417,8 @@ function settled(
           best = one;
         }
       }
-      // Worth less than what a further root must gain, or making likelier only what the others explain: they do without it.
-      if (others.length > 0 && (most - known.total < PENALTY || !takesUp(best, leftBy(known, evidence)))) {
+      // Worth less than what a further root must gain: the others do without it.
+      if (others.length > 0 && most - known.total < PENALTY) {
         roots = others;
         changed = true;
       } else if (best !== root) {

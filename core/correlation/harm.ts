@@ -67,6 +67,7 @@ export const WAYS: Readonly<Record<Way, Passing>> = {
       slow: 0.95,
       failing: 0.85,
       down: 0.9,
+      crash: 0.5,
       pool: 0.6,
       queue: 0.7,
       log: 0.7,
