@@ -15,7 +15,7 @@ import { truthOf } from "./truth";
 const MINUTE_MS = 60_000;
 /** The estate's time that a case is watched before it is repaired, and at most until all is well again. */
 const WATCHED_MS = 10 * MINUTE_MS;
-const CALM_MS = 25 * MINUTE_MS;
+const CALM_MS = 45 * MINUTE_MS;
 /** After the last alarm is cleared: until then an incident may open again, and would take the next case's alarms in. */
 const REST_MS = 16 * MINUTE_MS;
 /** Hours of the day (UTC) in which there is enough to do for what only shows under load. */

@@ -286,9 +286,11 @@ it("follows what goes badly down to where most of it goes badly", () => {
   calls(middle.sender, 5, { name: "select store", kind: 3, to: "10.0.0.8" });
   calls(middle.sender, 5, { name: "select other", kind: 3, to: "10.0.0.9", peer: "other" });
   tick(5);
+  callees.set(middle.id, [names.id]);
   expect(
     [...judge.badAt(new Set([middle.id]), "calls.failing", AT + 5 * MINUTE_MS, AT + 6 * MINUTE_MS)].sort(),
-  ).toEqual([store.id, other.id].sort());
+  ).toEqual([store.id, other.id, names.id].sort());
+  callees.clear();
   // What went badly before the last minutes says nothing of now.
   expect(judge.badAt(new Set([front.id]), "calls.failing", AT + 29 * MINUTE_MS, AT + 30 * MINUTE_MS).size).toBe(0);
 });

@@ -302,7 +302,8 @@ export class CallJudge {
       const all = [...bad.values()].reduce((sum, count) => sum + count, 0);
       next = new Set([...bad].flatMap(([id, count]) => (count >= MOST_OF_IT * all && !found.has(id) ? [id] : [])));
       // Where only some calls are traced, those that went badly may not be among them: it is one of those it calls.
-      if (step === 0 && bad.size === 0) return called;
+      if (step === 0 && bad.size === 0)
+        return new Set([...called, ...[...componentIds].flatMap((id) => this.context.calleesOf(id))]);
       // What tells nothing of its own calls may have it from any that it calls.
       for (const id of silent) for (const callee of this.context.calleesOf(id)) found.add(callee);
       for (const id of next) found.add(id);
