@@ -1,6 +1,8 @@
+import { CacheProvider } from "@emotion/react";
 import { Writable } from "node:stream";
 import { renderToPipeableStream } from "react-dom/server";
 import { ServerRouter, type AppLoadContext, type EntryContext } from "react-router";
+import { makeStyleCache } from "./theme/emotion";
 
 const ABORT_MS = 8_000;
 
@@ -14,7 +16,9 @@ export default function handleRequest(
 ): Promise<Response> {
   return new Promise((resolve, reject) => {
     const { pipe, abort } = renderToPipeableStream(
-      <ServerRouter context={routerContext} url={request.url} nonce={loadContext.nonce} />,
+      <CacheProvider value={makeStyleCache()}>
+        <ServerRouter context={routerContext} url={request.url} nonce={loadContext.nonce} />
+      </CacheProvider>,
       {
         nonce: loadContext.nonce,
         onAllReady() {

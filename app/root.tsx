@@ -78,28 +78,24 @@ async function shellOf(request: Request, context: Route.LoaderArgs["context"], p
   // Looking further back than the ribbon reaches moves the ribbon there.
   const toMs = window.fromMs < nowMs - spanMs ? Math.min(nowMs, window.toMs + spanMs / 4) : nowMs;
   const fromMs = toMs - spanMs;
-  const [ribbon, tray, { onCall, halt, asking }, practice] = await Promise.all([
-    context.ask("ribbon", { fromMs, toMs, steps: RIBBON_STEPS }),
-    context.ask("tray", { by: person.name, nowMs }),
-    context.ask("shellNow", { nowMs }),
-    context.hasDrills ? context.ask("practice", { by: person.name }) : null,
-  ]);
+  const { ribbon, ...rest } = await context.ask("shellNow", {
+    nowMs,
+    by: person.name,
+    ribbon: { fromMs, toMs, steps: RIBBON_STEPS },
+    hasDrills: context.hasDrills,
+  });
   const { name, role, rights, via } = person;
   return {
     who: { name, role, rights, via },
     shell: {
+      ...rest,
       window,
       span,
-      tray,
-      onCall,
-      halt,
-      asking,
       ribbon: { ...ribbon, fromMs, toMs },
       pace: context.pace(),
       wantedPace: context.wantedPace(),
       clockSet: context.clockSet,
       hasDrills: context.hasDrills,
-      practice,
     },
   };
 }

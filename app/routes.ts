@@ -124,6 +124,7 @@ export default [
   route("estate/spend/focus.csv", "routes/spend-focus.ts"),
   route("estate/platforms/:id/list.csv", "routes/platform-csv.ts"),
   route("estate.json", "routes/estate-out.ts", { id: "estate-json" }),
+  route("services/:uid/signals", "routes/service-signals.ts"),
   route("setup/services.csv", "routes/services-csv.ts"),
   route("setup/audit.csv", "routes/setup.audit-csv.ts"),
   route("signals/logs/:id", "routes/signals.log.ts"),

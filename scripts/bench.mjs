@@ -1,7 +1,7 @@
 // Measures what the issues name, each beside a plain reference of the same run, and writes bench/results.json.
 import { fork, spawn } from "node:child_process";
 import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
-import { tmpdir } from "node:os";
+import { setPriority, tmpdir } from "node:os";
 import { join } from "node:path";
 import { pathToFileURL } from "node:url";
 import { bundle } from "./bundle.mjs";
@@ -105,6 +105,22 @@ async function startDemo(args, port) {
         child.kill("SIGTERM");
       }),
   };
+}
+
+/**
+ * Lets the stand-ins wait for Holotaxis where both want a processor: the devices they stand for do not compute on its
+ * machine (Linux, where each thread has a priority of its own).
+ */
+function yieldStandIns(pid) {
+  for (const name of readdirSync("/proc").filter((one) => /^\d+$/.test(one))) {
+    try {
+      const isOurs = Number(/PPid:\s+(\d+)/.exec(readFileSync(`/proc/${name}/status`, "utf8"))[1]) === pid;
+      if (!isOurs || !readFileSync(`/proc/${name}/cmdline`, "utf8").includes("standins")) continue;
+      for (const thread of readdirSync(`/proc/${name}/task`)) setPriority(Number(thread), 19);
+    } catch {
+      // It ended meanwhile.
+    }
+  }
 }
 
 /** Resident memory of a process and all below it, bytes (Linux). */
@@ -232,6 +248,7 @@ async function measureLargeEstate(bare) {
     ["--fresh", "--data", join(folder, "large"), "--scale", "480", "--history", "PT6H"],
     7188,
   );
+  yieldStandIns(large.pid);
   const { total } = {
     total:
       (await (await fetch(`${large.base}/estate`, { headers })).text()).match(

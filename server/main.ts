@@ -13,6 +13,7 @@ import { readOptions, USAGE } from "./options";
 import { makeApp } from "./http/app";
 import { Certificate } from "./http/certificate";
 import { Door } from "./http/door";
+import { gather, type Question, type Reply } from "./http/gather";
 import { HostNames, isLoopback, written } from "./http/host-names";
 import { kitCatalogue } from "./kits/kits";
 import { LiveUpdates } from "./http/live";
@@ -155,7 +156,7 @@ await new Promise<void>((done) => {
 
 const door = new Door(
   {
-    look: (hash, machineMs) => readers.run({ name: "holder", asked: { hash, machineMs } }),
+    look: (hash, machineMs) => ask("holder", { hash, machineMs }),
     tellSeen: (sessions, tokens) =>
       void engine
         .tell("seenPeople", sessions, tokens)
@@ -166,8 +167,8 @@ const door = new Door(
   isSecure,
   settings.behindProxy ?? false,
 );
-/** Questions of pages that may wait for a reading thread. */
-const MOST_WAITING = 80;
+/** Requests whose questions may wait for a reading thread. */
+const MOST_WAITING = 40;
 const thread = (name: string) => new URL(`./${name}.js`, import.meta.url);
 let wantedPace = settings.clock.pace;
 const engine = new EngineClient(
@@ -208,13 +209,24 @@ try {
   await engine.close();
   refuse(error instanceof Error ? error.message : String(error));
 }
+const READERS = Math.max(1, Math.min(3, cpus().length - 1));
 const readers = new Piscina({
   filename: thread("reader").href,
   workerData: { file: storeFile(settings), root: settings.root },
   minThreads: 1,
-  maxThreads: Math.max(1, Math.min(3, cpus().length - 1)),
+  maxThreads: READERS,
   maxQueue: 500,
 });
+async function askAll(questions: Question[]): Promise<Reply[]> {
+  // What would wait for seconds is told so at once.
+  if (readers.queueSize > MOST_WAITING)
+    throw new Response("Too much is asked at this moment. Load the page again in a few seconds.", {
+      status: 429,
+      headers: { "Retry-After": "2" },
+    });
+  return readers.run(questions);
+}
+const ask = gather(askAll, 1);
 const workbench = new Workbench(fileURLToPath(thread("workbench-child")), storeFile(settings));
 const now = () => readClock(settings.clock, Date.now());
 
@@ -226,15 +238,8 @@ const app = await makeApp({
   live,
   hostNames,
   parts: {
-    ask: async (name, asked) => {
-      // What would wait for seconds is told so at once.
-      if (readers.queueSize > MOST_WAITING)
-        throw new Response("Too much is asked at this moment. Load the page again in a few seconds.", {
-          status: 429,
-          headers: { "Retry-After": "2" },
-        });
-      return readers.run({ name, asked });
-    },
+    ask,
+    asker: () => gather(askAll, READERS),
     engine,
     runSql: workbench.run,
     door,

@@ -14,12 +14,12 @@ import { ChangeList } from "../ui/ChangeList";
 import { ChartCard } from "../ui/charts/ChartCard";
 import { KeepLink } from "../ui/KeepLink";
 import { Empty, PageHead, Section } from "../ui/Page";
-import { LinesCard } from "../ui/charts/LinesCard";
 import { LogLines } from "../ui/logs/LogLines";
 import { OverlayPicker } from "../ui/OverlayPicker";
 import { PlainTable } from "../ui/PlainTable";
 import { Rows } from "../ui/Rows";
 import { OperationTable } from "../ui/traces/OperationTable";
+import { MemberSignals } from "../ui/service/MemberSignals";
 import { SeverityLabel } from "../ui/SeverityMark";
 
 export const meta: Route.MetaFunction = ({ loaderData }) => [
@@ -99,7 +99,7 @@ export default function Service({ loaderData: page }: Route.ComponentProps) {
               </OperationTable>
             </Section>
           ) : null}
-          <Signals page={page} />
+          <MemberSignals key={page.service.uid} uid={page.service.uid} />
           {page.logs.length ? (
             <Section
               title="Latest warnings and errors"
@@ -155,31 +155,6 @@ function Members({ members, count }: { members: Data["members"]; count: number }
         </Box>
       )}
     </Section>
-  );
-}
-
-/** What its members measure, the highest of each metric. */
-function Signals({ page }: { page: Data }) {
-  if (page.signals.length === 0) return null;
-  return (
-    <Box sx={{ display: "grid", gap: 1, gridTemplateColumns: "repeat(auto-fill, minmax(380px, 1fr))" }}>
-      {page.signals.map((one) => (
-        <LinesCard
-          key={one.metric}
-          title={one.title}
-          note={
-            one.count > one.lines.length
-              ? `highest ${one.lines.length} of ${one.count}`
-              : `${one.count} ${one.count === 1 ? "series" : "in all"}`
-          }
-          selection={one.selection}
-          lines={one.lines}
-          stepMs={one.stepMs}
-          fromMs={page.fromMs}
-          toMs={page.toMs}
-        />
-      ))}
-    </Box>
   );
 }
 

@@ -1,4 +1,7 @@
 import createCache from "@emotion/cache";
 
-/** The style cache of the browser. On the server styles are written in place, so that pages can be streamed. */
+/**
+ * The style cache of the browser, and of one page on the server: there each style is written in place, before the first
+ * element that has it. Without a cache of the page's own it would be written again with every part of it.
+ */
 export const makeStyleCache = () => createCache({ key: "css" });

@@ -40,7 +40,7 @@ Runs every drill of a scenario against a real server at pace, and says how well 
   --keep FOLDER     leaves the server's data there when it is done
   --repair          with policies at automatic: what is repaired without a person; writes bench/repair.json
   --again FOLDER    works the causes of a kept run out anew, by the inference as it is now; alarms stay as they were
-  --page            only writes docs/verdicts.md anew from bench/drills.json`;
+  --page            only scores what was said anew and writes docs/verdicts.md`;
 
 function refuse(message: string): never {
   process.stderr.write(`${message}\n`);
@@ -376,7 +376,18 @@ function workOutAgain(folder: string): void {
   }
 }
 
+/** Scores what was said anew, by what is known of the world now. */
+function scoreAgain(): void {
+  for (const file of scenarioFiles()) {
+    const scenario = scenarioIn(file);
+    for (const record of results.cases)
+      if (record.scenario === basename(file, ".json"))
+        record.score = scoreCase(record.said, truthOf(scenario, record.id, record.startedAtMs));
+  }
+}
+
 if (given.again) workOutAgain(resolve(given.again));
+else if (given.page) scoreAgain();
 if (given.page || given.again) keep(results);
 else
   for (const file of scenarioFiles())

@@ -32,7 +32,9 @@ export type Way =
   /** Who calls over a line between two sites suffers from it. */
   | "line"
   /** What stands at the end of a line cannot be reached where it is cut. */
-  | "beyond";
+  | "beyond"
+  /** One of the switches of both sites, nobody says which, tells of the errors of the line at its port. */
+  | "end";
 
 interface Passing {
   /** Probability that trouble goes on over it, whatever its nature. */
@@ -96,6 +98,7 @@ export const WAYS: Readonly<Record<Way, Passing>> = {
   wired: { carries: 0.04, shows: { network: 0.5, rest: 0.05 } },
   entry: { carries: 0.95, shows: { slow: 0.9, failing: 0.95, figure: 0.8, down: 0.9, rest: 0.5 } },
   beyond: { carries: 0.85, shows: { down: 0.95, rest: 0.02 } },
+  end: { carries: 0.6, shows: { network: 0.9, rest: 0.02 } },
   line: {
     carries: 0.75,
     shows: {
@@ -112,6 +115,20 @@ export const WAYS: Readonly<Record<Way, Passing>> = {
   },
 };
 
+/** What goes no further. */
+const STAYS: Readonly<Partial<Record<Way, number>>> = {
+  process: 0,
+  caller: 0,
+  callee: 0,
+  wired: 0,
+  guest: 0,
+  host: 0,
+  hypervisor: 0,
+  volume: 0,
+  switch: 0,
+  entry: 0,
+};
+
 /** What a thing does to another by being hurt itself is less than what it does by a fault of its own. */
 export const AFTER: Readonly<Partial<Record<Way, Partial<Record<Way, number>>>>> = {
   // Who waits for an answer neither loads its host nor asks more of others.
@@ -121,19 +138,9 @@ export const AFTER: Readonly<Partial<Record<Way, Partial<Record<Way, number>>>>>
   volume: { guest: 0.2, process: 0.3, caller: 0.3 },
   switch: { wired: 0, guest: 0 },
   line: { process: 0, caller: 0.2, wired: 0, guest: 0 },
-  // What is out of reach of the watcher works on with its neighbours.
-  beyond: {
-    process: 0,
-    caller: 0,
-    callee: 0,
-    wired: 0,
-    guest: 0,
-    host: 0,
-    hypervisor: 0,
-    volume: 0,
-    switch: 0,
-    entry: 0,
-  },
+  // What is out of reach of the watcher works on with its neighbours; the end of a line is its place, and not hurt itself.
+  beyond: STAYS,
+  end: STAYS,
 };
 
 /** Chance that something of this nature is a thing's own doing; 1 where it is not named: some come from elsewhere. */

@@ -1,3 +1,5 @@
+import { learnTime, type UsualTime } from "./call-time";
+
 /** Calls of one minute, or of one report of a histogram. */
 export interface CallPoint {
   /** When it began. */
@@ -6,6 +8,10 @@ export interface CallPoint {
   failed: number;
   /** Calls that took longer than the usual limit; a lower bound where only quantiles are known. */
   slow: number;
+  /** How long they took together, µs; left out where it is not told. */
+  tookUs?: number | undefined;
+  /** How long they would usually take together, µs, where not all calls beside them are of one kind. */
+  usualUs?: number | undefined;
 }
 
 /** A share of calls, and how much more alike calls of one moment are than chance has it (0 to 1). */
@@ -20,6 +26,8 @@ export interface CallUsual {
   limitUs: number;
   slow: UsualShare;
   failed: UsualShare;
+  /** How long they take; undefined where it is not told. */
+  time?: UsualTime | undefined;
   /** Calls a minute. */
   perMinute: { mean: number; variance: number };
   /** Calls that it rests on. */
@@ -92,6 +100,7 @@ export function learnCalls(points: readonly CallPoint[], limitUs: number, minute
       moments.map((one) => ({ n: one.calls, x: one.failed })),
       100,
     ),
+    time: learnTime(moments),
     perMinute: { mean, variance: (spread + silent * mean ** 2) / Math.max(1, minutes) },
     calls,
   };

@@ -125,3 +125,50 @@ it("asks for a share from which calls are worth an alarm", () => {
     score: 80,
   });
 });
+
+describe("calls that take longer on average", () => {
+  const told20 = (at: number, times: number, slowOnes = 1): CallPoint => ({
+    ...minute(at, 20, 0, slowOnes),
+    // Even minutes take a little longer than odd ones.
+    tookUs: 20 * 50_000 * times * (at % 2 ? 1.1 : 0.9),
+  });
+  const known = learnCalls(
+    Array.from({ length: 1440 }, (_, at) => told20(at, 1)),
+    400_000,
+    1440,
+  );
+  const longer = callSettings.parse({ condition: "slow", minor: 30, longer: 1.4 });
+  it("are told of though hardly any passes the limit, and cleared when they take as long as before", () => {
+    const points = [told20(0, 1), told20(1, 2.2), told20(2, 2.2), told20(3, 2.2)];
+    points.push(...Array.from({ length: 8 }, (_, at) => told20(4 + at, 1)));
+    const verdicts = told(longer, points, known);
+    expect(verdicts).toMatchObject([
+      {
+        severity: "minor",
+        onsetMs: MINUTE_MS,
+        text: expect.stringMatching(
+          /^\d+ calls took 1\d\d(\.\d)? ms on average within \d min \(\d\d(\.\d)? ms usually\)$/,
+        ),
+      },
+      { severity: "cleared" },
+    ]);
+  });
+  it("are not judged by rules that do not ask, nor where nobody tells how long calls take", () => {
+    const points = Array.from({ length: 6 }, (_, at) => told20(at, 4));
+    expect(told(slow, points, known)).toEqual([]);
+    const untold = points.map((one) => ({ ...one, tookUs: undefined }));
+    expect(told(longer, untold, known)).toEqual([]);
+    expect(told(longer, points, { ...known, time: undefined })).toEqual([]);
+  });
+  it("become worse when so many pass the limit, and stand until both are well", () => {
+    const points = [told20(0, 2.5), told20(1, 2.5), told20(2, 2.5, 19), told20(3, 2.5), told20(4, 2.5)];
+    expect(told({ ...longer, major: 60 }, points, known).map((one) => one.severity)).toEqual(["minor", "major"]);
+  });
+  it("a rule may ask for nothing else, but not of failing calls", () => {
+    expect(callSettings.safeParse({ condition: "slow", longer: "2" }).success).toBe(true);
+    expect(callSettings.safeParse({ condition: "slow", longer: "1" }).error?.issues[0]?.message).toMatch(/1\.1 times/);
+    expect(callSettings.safeParse({ condition: "failing", minor: 5, longer: 2 }).error?.issues).toMatchObject([
+      { path: ["longer"], message: expect.stringContaining("failing") },
+    ]);
+  });
+});

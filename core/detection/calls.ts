@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { severityRank, type Severity } from "../alarms/severity";
+import { longerThanUsual } from "./call-time";
 import { scoreOf, shareAtLeast } from "../stats/tails";
 import { MINUTE_MS } from "../time/windows";
 import { formatValue } from "../units/format";
@@ -32,6 +33,19 @@ export const callSettings = z
     critical: percent("Critical from (% of calls)"),
     major: percent("Major from (% of calls)"),
     minor: percent("Minor from (% of calls)"),
+    longer: z
+      .preprocess(
+        (given) => (given === "" ? undefined : given),
+        z.coerce
+          .number("How many times as long is a number.")
+          .min(1.1, "Less than 1.1 times as long would be raised by every small change.")
+          .max(100, "Calls that take more than 100 times as long are slow by any measure: ask for at most 100.")
+          .optional(),
+      )
+      .meta({
+        title: "Minor also from (times as long on average)",
+        description: "For slow calls: their mean beside its usual. It shows what makes every call a little slower.",
+      }),
     leastCalls: z.coerce
       .number("The number of calls is a whole number.")
       .int("The number of calls is a whole number.")
@@ -41,7 +55,13 @@ export const callSettings = z
       .meta({ title: "At least so many of them" }),
   })
   .superRefine((settings, context) => {
-    if (sharesOf(settings).length === 0)
+    if (settings.longer !== undefined && settings.condition === "failing")
+      context.addIssue({
+        code: "custom",
+        path: ["longer"],
+        message: "How long calls take says nothing of failing ones. Leave it empty, or choose slower calls.",
+      });
+    if (sharesOf(settings).length === 0 && settings.longer === undefined)
       context.addIssue({
         code: "custom",
         path: ["major"],
@@ -84,6 +104,8 @@ interface Window {
   calls: number;
   bad: number;
   p: number;
+  /** How long they took beside their usual, where that is told. */
+  time: ReturnType<typeof longerThanUsual> | undefined;
 }
 
 const METRICS = { failing: "calls.failing", slow: "calls.slow" } as const;
@@ -104,23 +126,23 @@ export const calls: Detector<CallSettings, CallState, "calls"> = {
   describe: (settings) => {
     const shares = sharesOf(settings).map(({ severity, from }) => `${severity} from ${formatValue(from * 100, "%")}`);
     const what = settings.condition === "failing" ? "Failing calls" : "Calls slower than usual";
-    return `${what}: ${shares.join(", ")} of the calls of 1, 2 or 5 min, at a score of ${settings.score}`;
+    const tiers = [
+      ...(shares.length ? [`${shares.join(", ")} of the calls`] : []),
+      ...(settings.longer === undefined ? [] : [`minor from ${settings.longer} times as long on average`]),
+    ];
+    return `${what}: ${tiers.join(", or ")} of 1, 2 or 5 min, at a score of ${settings.score}`;
   },
 
   /**
    * The least likely of the windows counts, its probability taken for as many windows as there are (Bonferroni). What
-   * is severe follows from the share of calls, not from the probability.
+   * is severe follows from the share of calls, or how much longer they took, not from the probability.
    */
   evaluate: (settings, state, { atMs, points, usual }) => {
     if (usual.calls < LEAST_KNOWN) return undefined;
     const windows = WINDOWS_MS.map((ms) =>
       windowOf(settings.condition, points, usual, Math.max(atMs - ms, state.leftMs)),
     );
-    const worst = windows.reduce((least, one) => (one.p < least.p ? one : least));
     const long = windows.at(-1) as Window;
-    const score = scoreOf(Math.min(1, worst.p * windows.length));
-    const shares = sharesOf(settings);
-    const mildest = (shares.at(-1) as { from: number }).from;
     if (long.calls === 0) {
       const last = points.at(-1)?.atMs ?? Number.NEGATIVE_INFINITY;
       if (state.severity === "cleared" || atMs - last < SILENT_MS) return undefined;
@@ -129,23 +151,86 @@ export const calls: Detector<CallSettings, CallState, "calls"> = {
     if (state.severity !== "cleared") {
       // The latest two minutes tell first that it is over; five would keep what is past for longer.
       const recent = (windows[1] as Window).calls >= settings.leastCalls ? (windows[1] as Window) : long;
-      if (recent.bad / recent.calls < mildest * EASED || scoreOf(recent.p) < CALM_SCORE)
+      if (isEased(settings, recent))
         return clear(
           state,
           atMs,
           `${recent.bad} of ${recent.calls} calls ${settings.condition === "failing" ? "failed" : "were slow"}: as usual again`,
         );
     }
-    const share = worst.calls ? worst.bad / worst.calls : 0;
-    const reached = shares.find((one) => share >= one.from)?.severity;
-    if (!reached || worst.bad < settings.leastCalls || score < settings.score) return undefined;
+    const found = byShare(settings, windows, usual, atMs) ?? byTime(settings, windows, atMs);
     // It is not called better while it lasts: only its end is told.
-    if (severityRank(reached) <= severityRank(state.severity)) return undefined;
-    state.sinceMs ??= onsetOf(settings.condition, points, usual, worst.fromMs);
-    state.severity = reached;
-    return { severity: reached, score, onsetMs: state.sinceMs, text: textOf(settings.condition, worst, usual, atMs) };
+    if (!found || severityRank(found.severity) <= severityRank(state.severity)) return undefined;
+    state.sinceMs ??= onsetOf(settings.condition, points, usual, found.fromMs);
+    state.severity = found.severity;
+    return { severity: found.severity, score: found.score, onsetMs: state.sinceMs, text: found.text };
   },
 };
+
+/** So many calls of after an instant are enough to say how they go since. */
+const ENOUGH_SINCE = 20;
+
+/**
+ * How calls went that began after an instant, as a rule judges them: whether it would let its alarm go for these alone;
+ * undefined while there are too few of them. Points are of a minute at the most.
+ */
+export function callsSince(
+  settings: CallSettings,
+  { points, usual }: { points: readonly CallPoint[]; usual: CallUsual },
+  sinceMs: number,
+): { calls: number; bad: number; isEased: boolean } | undefined {
+  const window = windowOf(settings.condition, points, usual, sinceMs + MINUTE_MS);
+  const { calls: count, bad } = window;
+  return count < ENOUGH_SINCE ? undefined : { calls: count, bad, isEased: isEased(settings, window) };
+}
+
+interface Found {
+  severity: Severity;
+  score: number;
+  fromMs: number;
+  text: string;
+}
+
+function byShare(
+  settings: CallSettings,
+  windows: readonly Window[],
+  usual: CallUsual,
+  atMs: number,
+): Found | undefined {
+  const worst = windows.reduce((least, one) => (one.p < least.p ? one : least));
+  const score = scoreOf(Math.min(1, worst.p * windows.length));
+  const share = worst.calls ? worst.bad / worst.calls : 0;
+  const severity = sharesOf(settings).find((one) => share >= one.from)?.severity;
+  if (!severity || worst.bad < settings.leastCalls || score < settings.score) return undefined;
+  return { severity, score, fromMs: worst.fromMs, text: textOf(settings.condition, worst, usual, atMs) };
+}
+
+function byTime({ longer, leastCalls, score: least }: CallSettings, windows: readonly Window[], atMs: number) {
+  if (longer === undefined) return undefined;
+  let found: Found | undefined;
+  for (const { time, fromMs } of windows) {
+    if (!time || time.calls < leastCalls || !(time.times >= longer)) continue;
+    const score = scoreOf(Math.min(1, time.p * windows.length));
+    if (score < least || score <= (found?.score ?? 0)) continue;
+    const minutes = Math.max(1, Math.ceil((atMs - fromMs) / MINUTE_MS));
+    const [took, usually] = [time.tookUs, time.usualUs].map((us) => formatValue(us / time.calls / 1000, "ms"));
+    found = {
+      severity: "minor",
+      score,
+      fromMs,
+      text: `${time.calls} calls took ${took} on average within ${minutes} min (${usually} usually)`,
+    };
+  }
+  return found;
+}
+
+/** Whether nothing of what raises the alarm is nearly so any more. */
+function isEased(settings: CallSettings, { bad, calls, p, time }: Window): boolean {
+  const mildest = sharesOf(settings).at(-1)?.from ?? Number.POSITIVE_INFINITY;
+  if (bad / calls >= mildest * EASED && scoreOf(p) >= CALM_SCORE) return false;
+  if (settings.longer === undefined || !time) return true;
+  return time.times < 1 + (settings.longer - 1) * EASED || scoreOf(time.p) < CALM_SCORE;
+}
 
 const badOf = (condition: CallSettings["condition"], point: CallPoint) =>
   condition === "failing" ? point.failed : point.slow;
@@ -165,7 +250,20 @@ function windowOf(
   }
   bad = Math.round(bad);
   const { share, alike } = condition === "failing" ? usual.failed : usual.slow;
-  return { fromMs, calls, bad, p: calls ? shareAtLeast(Math.min(bad, calls), calls, share, alike) : 1 };
+  const p = calls ? shareAtLeast(Math.min(bad, calls), calls, share, alike) : 1;
+  return { fromMs, calls, bad, p, time: condition === "slow" ? timeOf(points, usual, fromMs) : undefined };
+}
+
+function timeOf(points: readonly CallPoint[], { time }: CallUsual, fromMs: number) {
+  if (!time) return undefined;
+  return longerThanUsual(
+    points.flatMap(({ atMs, calls, tookUs, usualUs = calls * time.meanUs }) =>
+      atMs > fromMs && tookUs !== undefined && Number.isFinite(tookUs) && Number.isFinite(usualUs)
+        ? [{ calls, tookUs, usualUs }]
+        : [],
+    ),
+    time,
+  );
 }
 
 /** The first of the moments in a row, back from the last, in which more than twice the usual share were so. */

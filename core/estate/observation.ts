@@ -91,6 +91,8 @@ export interface Observation {
   /** Driver that read its system ("snmp", "agent"); empty from outside. */
   readBy: string;
   facts: Record<string, string>;
+  /** Of a host: ports that accept and said nothing this time. */
+  silentPorts?: readonly number[];
   /** Facts of this observer alone: set whatever the depth, never taken back by others, no change worth telling. */
   ownFacts?: Record<string, string>;
   /** What it says of who owns it and the like; what people said stays. */

@@ -249,6 +249,13 @@ describe("who is who", () => {
       { facts: [{ fact: "answers as" }, { fact: "page" }, { fact: "product" }, { fact: "version" }] },
     ]);
   });
+  it("a port known to speak SSH speaks it still when it is open and does not greet, and no longer when it says otherwise", () => {
+    const book = after(look([host("a", "10.0.0.1", { facts: { address: "10.0.0.1", "ssh port": "2222" } })]));
+    const again = (silentPorts: number[]) =>
+      planEstate(book, look([host("a", "10.0.0.1", { facts: { address: "10.0.0.1" }, silentPorts })])).changes;
+    expect(again([80, 2222])).toEqual([]);
+    expect(again([80])).toMatchObject([{ facts: [{ fact: "ssh port", before: "2222" }] }]);
+  });
   it("several observers of one host: the deepest says what it is, and what another alone can tell stays", () => {
     const snmp = host("a", "10.0.0.1", { facts: { address: "10.0.0.1", location: "Rack 1", kernel: "old" } });
     const shell = host("a", "10.0.0.1", { depth: 4, readBy: "ssh", facts: { address: "10.0.0.1", kernel: "new" } });

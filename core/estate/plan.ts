@@ -508,7 +508,7 @@ const newFacts = ({ ownFacts }: Observation, before: KnownComponent, but?: Reado
 /** Kind and name count as facts, so that a thing recognised better is a change. */
 function factChanges(
   before: KnownComponent,
-  { facts, ownFacts, readBy, isSilent }: Observation,
+  { facts, ownFacts, readBy, isSilent, silentPorts }: Observation,
   kind: string,
   name: string,
   voice: string,
@@ -521,6 +521,8 @@ function factChanges(
     // Of several platforms that tell of one host, each speaks for what it told first.
     if (isOfPlatform(fact) && (before.tellers[fact] ?? voice) !== voice) continue;
     if (isSilent && facts[fact] === undefined && OF_ANSWERS.has(fact)) continue;
+    // A port that is too busy to greet speaks what it was known to.
+    if (fact === "ssh port" && facts[fact] === undefined && silentPorts?.includes(Number(before.facts[fact]))) continue;
     // What only another reader can tell is not taken back by this one.
     const teller = tellerOf(fact);
     if (facts[fact] === undefined && teller !== undefined && teller !== readBy) continue;

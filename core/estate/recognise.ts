@@ -3,7 +3,7 @@ import { isOwnHardware } from "./identity";
 import { identityKey, storedKey, type Depth, type IdentityKey, type Observation } from "./observation";
 import { describePort, observeParts, tellsOwners, tellsParts } from "./observe-parts";
 import { systemWithoutSecrets } from "./secrets";
-import type { AddressSighting, GuestRow, Reader, SystemSighting } from "./sighting";
+import type { AddressSighting, GuestRow, OpenPort, Reader, SystemSighting } from "./sighting";
 
 /** How sure a kind is that follows from what the system tells, and from a look from outside. */
 const SURE = 0.95;
@@ -91,12 +91,16 @@ export function recognise(seen: AddressSighting, book: FingerprintBook): Recogni
     depth: system ? depthOf(system, readBy) : 0,
     readBy: system ? readBy : "",
     facts,
+    silentPorts: open.filter(isSilentPort).map(({ port }) => port),
     ...(open.length ? { ownFacts: { "open ports": open.map(({ port }) => describePort(port)).join(", ") } } : {}),
     // An agent that shows its system group only has told nothing of what runs.
     ...(system ? { inventory: system, partsListed: tellsParts(system) } : {}),
   };
   return { host, parts: observeParts(sighting, host, book) };
 }
+
+const isSilentPort = ({ banner, http, tls, answer }: OpenPort) =>
+  [banner, http, tls, answer].every((said) => said === undefined);
 
 /** Hardware addresses by which a host is known; a switch has one for each of its ports. */
 const MOST_HARDWARE = 16;

@@ -75,6 +75,14 @@ const figure = (more: Partial<WatchedFigure> = {}): WatchedFigure => ({
   cleared: false,
   ...more,
 });
+/** An alarm that stands on calls, and how those went that began since. */
+const calls = (count: number, bad: number, isEased: boolean) =>
+  figure({
+    name: "Failing calls of h-1",
+    before: Number.NaN,
+    usual: Number.NaN,
+    since: { calls: count, bad, isEased },
+  });
 const judged = (figures: WatchedFigure[], elapsedMs = 120_000, newAlarms: string[] = []) =>
   proofOf({ figures, newAlarms, elapsedMs, watchMs: 120_000 });
 
@@ -95,6 +103,9 @@ describe("a proof", () => {
     ["no effect", [figure({ before: Number.NaN, usual: Number.NaN })], 120_000],
     ["worse", [figure({ after: [99, 120, 130] })], 120_000],
     ["not measured", [], 120_000],
+    ["proved", [calls(40, 1, true)], 90_000],
+    ["watching", [calls(40, 12, false)], 90_000],
+    ["no effect", [calls(40, 12, false)], 120_000],
   ] as [string, WatchedFigure[], number][])("%s", (proof, figures, elapsedMs) =>
     expect(judged(figures, elapsedMs).proof).toBe(proof),
   );
@@ -105,6 +116,8 @@ describe("a proof", () => {
       words: expect.stringContaining("Not responding of h-1 was raised"),
     });
   });
+  it("says how calls went since", () =>
+    expect(judged([calls(40, 12, false)]).words).toBe("After 2 min Failing calls of h-1: 12 of 40 calls since."));
   it("says the figures", () =>
     expect(judged([figure({ after: [94, 95, 93] })]).words).toBe(
       "After 2 min Memory usage of h-1 is 94.0 % (95.0 % before, usually 50.0 %).",

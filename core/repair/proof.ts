@@ -16,6 +16,8 @@ export interface WatchedFigure {
   after: readonly number[];
   /** Its alarm was cleared. */
   cleared: boolean;
+  /** Of an alarm that stands on calls: those that began since, and whether they go as usual. */
+  since?: { calls: number; bad: number; isEased: boolean } | undefined;
   /** `usual` is a limit that it is to be kept within. */
   isLimit?: boolean;
 }
@@ -55,7 +57,11 @@ export function wayBack({ direction, usual, before, after }: WatchedFigure): num
  */
 export function proofOf({ figures, newAlarms, elapsedMs, watchMs }: ProofInput): { proof: Proof; words: string } {
   if (figures.length === 0) return { proof: "not measured", words: "Nothing that showed the fault is measured." };
-  const ways = figures.map((one) => ({ one, back: one.cleared ? 1 : wayBack(one), isDone: isDone(one) }));
+  const ways = figures.map((one) => ({
+    one,
+    back: one.cleared || one.since?.isEased ? 1 : wayBack(one),
+    isDone: isDone(one),
+  }));
   if (ways.every(({ isDone: done }) => done) && newAlarms.length === 0)
     return { proof: "proved", words: `After ${spokenDuration(elapsedMs)} ${said(ways.map(({ one }) => one))}.` };
   if (elapsedMs < watchMs) return { proof: "watching", words: `Watched for ${spokenDuration(watchMs)}.` };
@@ -73,7 +79,7 @@ export function proofOf({ figures, newAlarms, elapsedMs, watchMs }: ProofInput):
 }
 
 function isDone(one: WatchedFigure): boolean {
-  if (one.cleared) return true;
+  if (one.cleared || one.since?.isEased) return true;
   return one.after.length >= IN_A_ROW && wayBack(one) >= (one.isLimit ? 1 : WELL);
 }
 
@@ -81,6 +87,7 @@ const said = (figures: readonly WatchedFigure[]): string => figures.slice(0, 4).
 
 function figureWords(one: WatchedFigure): string {
   if (one.cleared) return `${one.name} cleared`;
+  if (one.since) return `${one.name}: ${one.since.bad} of ${one.since.calls} calls since`;
   const last = one.after.slice(-IN_A_ROW);
   if (last.length === 0) return `${one.name} still stands`;
   const value = (figure: number) => formatValue(figure, one.unit);

@@ -4,6 +4,8 @@
  */
 
 const LEAST = 1e-300;
+/** Sums and fractions that have not come to an end by then do not. */
+const MOST_TERMS = 10_000;
 
 /** Coefficients of Lanczos' approximation with g = 7, n = 9 (Godfrey 2001); about 15 digits for x > 0. */
 const LANCZOS = [
@@ -116,6 +118,37 @@ export function shareAtLeast(x: number, n: number, share: number, alike = 0): nu
   const b = ((1 - share) * (1 - alike)) / alike;
   const first = Math.exp(lnChoose(n, x) + lnBeta(x + a, n - x + b) - lnBeta(a, b));
   return tail(first, x, n, (k) => ((n - k) / (k + 1)) * ((k + a) / (n - k - 1 + b)));
+}
+
+/**
+ * P(X ≥ x) of the gamma distribution with a shape and scale 1: the regularised upper incomplete gamma function Q(shape, x),
+ * by its series below shape + 1 and by its continued fraction above (DLMF 8.7.1 and 8.9.2, the latter by Lentz' method).
+ */
+export function gammaAtLeast(x: number, shape: number): number {
+  if (!(x > 0)) return 1;
+  const first = -x + shape * Math.log(x) - lnGamma(shape);
+  if (x < shape + 1) {
+    let term = 1 / shape;
+    let sum = term;
+    for (let n = 1; n < MOST_TERMS && term > sum * 1e-16; n++) {
+      term *= x / (shape + n);
+      sum += term;
+    }
+    return bounded(1 - sum * Math.exp(first));
+  }
+  let b = x + 1 - shape;
+  let c = 1 / LEAST;
+  let d = 1 / b;
+  let fraction = d;
+  for (let n = 1; n < MOST_TERMS; n++) {
+    const a = -n * (n - shape);
+    b += 2;
+    d = 1 / (a * d + b || LEAST);
+    c = b + a / c || LEAST;
+    fraction *= c * d;
+    if (Math.abs(c * d - 1) < 1e-15) break;
+  }
+  return bounded(fraction * Math.exp(first));
 }
 
 /** P(Z ≥ z) of the standard normal distribution: complementary error function by W. J. Cody's rational fits (1969). */

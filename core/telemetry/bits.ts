@@ -205,16 +205,20 @@ export class BitReader {
     return length > 0 ? this.read(length) : 0;
   }
 
-  /** Reads what `writeRice` wrote. */
-  readRice(count: number): Float64Array {
-    const numbers = new Float64Array(count);
+  /**
+   * Reads what `writeRice` wrote.
+   * @param lead places that are left at zero before the numbers, for what is made of them in the same array
+   */
+  readRice(count: number, lead = 0): Float64Array {
+    const end = lead + count;
+    const numbers = new Float64Array(end);
     const parameter = this.read(5);
     if (parameter === ALL_ZERO) return numbers;
     const divisor = 2 ** parameter;
-    const { bytes, end } = this;
+    const { bytes, end: bitsEnd } = this;
     // Nearly every number is read in one look, with whole numbers of the processor throughout.
     let place = this.place;
-    for (let index = 0; index < count; index++) {
+    for (let index = lead; index < end; index++) {
       const byte = place >>> 3;
       const window =
         (((bytes[byte] as number) << 24) |
@@ -228,7 +232,7 @@ export class BitReader {
         const rest = parameter > 0 ? (window << (ones + 1)) >>> (32 - parameter) : 0;
         numbers[index] = (ones << parameter) + rest;
         place += length;
-        if (place > end) throw new RangeError(TOO_SHORT);
+        if (place > bitsEnd) throw new RangeError(TOO_SHORT);
         continue;
       }
       this.place = place;

@@ -1,20 +1,26 @@
 import type { CallPoint } from "../detection/call-usual";
 import { KEPT_QUANTILES } from "./request-metrics";
 
-/** One report of a histogram: how many calls ended how, and quantiles of how long each took, microseconds. */
+/** One report of a histogram: how many calls ended how, and how long they took, µs: together, and quantiles of it. */
 export interface CallReport {
   calls: number;
   failed: number;
+  /** Left out where it was not told. */
+  tookUs?: number;
   /** By how they ended: calls, and quantiles by their suffix. */
   parts: Map<boolean, { calls: number; quantilesUs: Record<string, number> }>;
 }
 
 export type CallReports = Map<number, CallReport>;
 
-/** Puts one kept value of a histogram into the reports: a count, or a quantile in microseconds. */
+/** Puts one kept value of a histogram into the reports: a count, or a sum or quantile in microseconds. */
 export function putReport(reports: CallReports, part: string, failed: boolean, atMs: number, value: number): void {
   let report = reports.get(atMs);
   if (!report) reports.set(atMs, (report = { calls: 0, failed: 0, parts: new Map() }));
+  if (part === ".sum") {
+    report.tookUs = (report.tookUs ?? 0) + value;
+    return;
+  }
   let own = report.parts.get(failed);
   if (!own) report.parts.set(failed, (own = { calls: 0, quantilesUs: {} }));
   if (part !== ".count") {
@@ -46,14 +52,14 @@ export function usualLimit(reports: ReadonlyMap<number, CallReport>): number {
 /** Reports as calls, in order; how many were slow is a lower bound, by the quantiles beyond the limit. */
 export function pointsOfReports(reports: ReadonlyMap<number, CallReport>, limitUs: number): CallPoint[] {
   return [...reports]
-    .map(([atMs, { calls, failed, parts }]) => {
+    .map(([atMs, { calls, failed, tookUs, parts }]) => {
       let slow = 0;
       for (const part of parts.values()) {
         // The lowest quantile beyond the limit tells of the most calls that were.
         const beyond = KEPT_QUANTILES.findLast(({ suffix }) => (part.quantilesUs[suffix] ?? 0) > limitUs)?.beyond ?? 0;
         slow += part.calls * beyond;
       }
-      return { atMs, calls, failed, slow };
+      return { atMs, calls, failed, slow, tookUs };
     })
     .sort((a, b) => a.atMs - b.atMs);
 }

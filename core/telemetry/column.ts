@@ -102,18 +102,17 @@ export function readColumn(bits: BitReader, count: number): Float64Array {
   const scale = 10 ** bits.read(3);
   const first = unzigzag(bits.readSized());
   const divisor = bits.readSized();
-  const values = new Float64Array(count);
   if (mode === FROM_LOWEST) {
-    const distances = bits.readRice(count);
-    for (let index = 0; index < count; index++)
-      values[index] = (first + (distances[index] as number) * divisor) / scale;
+    // The distances become the values where they stand.
+    const values = bits.readRice(count);
+    for (let index = 0; index < count; index++) values[index] = (first + (values[index] as number) * divisor) / scale;
     return values;
   }
-  const distances = bits.readRice(count - 1);
+  const values = bits.readRice(count - 1, 1);
   let whole = first;
   values[0] = whole / scale;
   for (let index = 1; index < count; index++) {
-    whole += unzigzag(distances[index - 1] as number) * divisor;
+    whole += unzigzag(values[index] as number) * divisor;
     values[index] = whole / scale;
   }
   return values;

@@ -53,9 +53,13 @@ export const KEPT_QUANTILES = [
   { suffix: ".p50", beyond: 0.5 },
 ] as const;
 
-/** Metrics of requests as they are kept: their counts, and quantiles of how long they took. */
+/** Metrics of requests as they are kept: their counts, and how long they took: together, and quantiles of it. */
 export const REQUEST_METRICS: ReadonlySet<string> = new Set(
-  Object.keys(READERS).flatMap((name) => [`${name}.count`, ...KEPT_QUANTILES.map(({ suffix }) => name + suffix)]),
+  Object.keys(READERS).flatMap((name) => [
+    `${name}.count`,
+    `${name}.sum`,
+    ...KEPT_QUANTILES.map(({ suffix }) => name + suffix),
+  ]),
 );
 
 /** Splits "http.route=/a, http.request.method=GET" as it stands for the instance of a series. */

@@ -2,7 +2,7 @@ import { beforeEach, describe, expect, it } from "vitest";
 import { callSettings, type CallSettings } from "#core/detection/calls";
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { useStore } from "../../tests/store";
-import { SampleWriter } from "../ingest/sample-writer";
+import { SampleWriter, type FreshSample } from "../ingest/sample-writer";
 import { saveRule } from "../store/alarms";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
@@ -64,11 +64,11 @@ function process(name: string, address: string): { id: number; sender: number } 
 
 const hex = (value: number, digits: number) => value.toString(16).padStart(digits, "0");
 
-/** Calls that began in a minute, so many of which fail, or take half a second instead of 20 ms. */
+/** Calls that began in a minute, so many of which fail, or take half a second instead of `ms`, or a little more. */
 function calls(
   sender: number,
   minute: number,
-  { count = 10, failed = 0, slow = 0, name = "GET /", kind = 2, to = "", peer = "store" } = {},
+  { count = 10, failed = 0, slow = 0, ms = 20, spread = 0, name = "GET /", kind = 2, to = "", peer = "store" } = {},
 ): void {
   const list = Array.from({ length: count }, (_, index): NewSpan => {
     made++;
@@ -81,7 +81,7 @@ function calls(
       name,
       kind,
       startMs,
-      endMs: startMs + (index < slow ? 500 : 20),
+      endMs: startMs + (index < slow ? 500 : ms + (index % 3) * spread),
       status: index >= count - failed ? 2 : 0,
       detail: to ? JSON.stringify({ attributes: { "server.address": to, "peer.service": peer } }) : null,
     };
@@ -103,8 +103,8 @@ const rule = (settings: Partial<CallSettings>, service = false) =>
     enabled: true,
   });
 
-function judgeOf(entries = new Map<number, Set<number>>()) {
-  const lines = new CallLines(db, new SampleWriter(db), (resourceId) => components.get(resourceId) ?? null);
+function judgeOf(entries = new Map<number, Set<number>>(), writer = new SampleWriter(db)) {
+  const lines = new CallLines(db, writer, (resourceId) => components.get(resourceId) ?? null);
   const judge = new CallJudge(db, new AlarmBook(db), lines, {
     kindOf: (id) => kinds.get(id),
     isWatched: () => true,
@@ -116,7 +116,8 @@ function judgeOf(entries = new Map<number, Set<number>>()) {
   });
   return {
     judge,
-    tick: (minute: number) => db.transaction(() => judge.evaluate(spans, [], AT + (minute + 1) * MINUTE_MS))(),
+    tick: (minute: number, fresh: readonly FreshSample[] = []) =>
+      db.transaction(() => judge.evaluate(spans, fresh, AT + (minute + 1) * MINUTE_MS))(),
   };
 }
 
@@ -157,6 +158,128 @@ describe("calls that are answered", () => {
     expect(judge.isMeasured(7)).toBe(true);
     calls(front.sender, 1, { slow: 9 });
     expect(tick(1)).toMatchObject([{ what: "raised", subject: { type: "service", id: 7 }, metric: "calls.slow" }]);
+  });
+});
+
+it("says how calls went since an instant, of what stands alone, once enough of them are known", () => {
+  const front = process("front", "10.0.0.1");
+  rule({ condition: "failing", minor: 5, major: 20 });
+  rule({ condition: "failing", minor: 5 }, true);
+  wellBefore(front.sender);
+  const { tick, judge } = judgeOf(new Map([[7, new Set([front.id])]]));
+  const since = (type: "component" | "service", minute: number, qualifier = "GET /") =>
+    judge.since(
+      { subject: { type, id: type === "service" ? 7 : front.id }, metric: "calls.failing", qualifier },
+      AT + minute * MINUTE_MS,
+      AT + (minute + 3) * MINUTE_MS,
+    );
+  calls(front.sender, 0);
+  tick(0);
+  calls(front.sender, 1, { count: 40, failed: 20 });
+  expect(tick(1)).toHaveLength(2);
+  calls(front.sender, 2, { count: 40, failed: 1 });
+  calls(front.sender, 3, { count: 10 });
+  // Half of those of the minute before failed: the alarm stands.
+  expect(tick(2)).toEqual([]);
+  expect(since("component", 0)).toMatchObject({ calls: 90, isEased: false });
+  // Minute 2 began before.
+  expect(since("component", 2.5)).toBeUndefined();
+  calls(front.sender, 3, { count: 40 });
+  expect(since("component", 2)).toMatchObject({ calls: 50, bad: 0, isEased: true });
+  expect(since("service", 2, "")).toMatchObject({ calls: 50, bad: 0, isEased: true });
+  expect(since("component", 2, "GET /other")).toBeUndefined();
+});
+
+it("a service of which one thing fails for everybody is down for those who need it, at whichever entry point", () => {
+  const [north, south] = [process("north", "10.0.0.1"), process("south", "10.0.0.2")];
+  rule({ condition: "failing", minor: 5, major: 15, critical: 70 }, true);
+  for (const { sender } of [north, south]) {
+    wellBefore(sender, { name: "GET /", count: 60 });
+    wellBefore(sender, { name: "POST /take", count: 6 });
+  }
+  const entries = new Map([[7, new Set([north.id, south.id])]]);
+  const { tick } = judgeOf(entries);
+  const minute = (at: number, failed: readonly [number, number]) => {
+    [north, south].forEach(({ sender }, index) => {
+      calls(sender, at, { name: "GET /", count: 60 });
+      calls(sender, at, { name: "POST /take", count: 6, failed: failed[index as 0 | 1] });
+    });
+    return tick(at);
+  };
+  expect(minute(0, [0, 0])).toEqual([]);
+  // Only at one of two: some are hurt.
+  expect(minute(1, [6, 0]).map((one) => one.severity)).toEqual([]);
+  expect([2, 3].flatMap((at) => minute(at, [6, 0])).map((one) => one.severity)).not.toContain("critical");
+  expect([4, 5, 6].flatMap((at) => minute(at, [6, 6]))).toMatchObject([
+    { severity: "critical", text: expect.stringMatching(/^POST \/take: \d+ of \d+ calls failed/) as string },
+  ]);
+  const after = [7, 8, 9, 10, 11, 12].flatMap((at) => minute(at, [0, 0]));
+  expect(after).toMatchObject([{ what: "cleared", subject: { type: "service", id: 7 } }]);
+  // A way in that is taken away while it fails leaves no alarm behind.
+  expect([13, 14].flatMap((at) => minute(at, [6, 6])).map((one) => one.severity)).toContain("critical");
+  const other = process("other", "10.0.0.3");
+  wellBefore(other.sender, { name: "GET /", count: 60 });
+  entries.set(7, new Set([other.id]));
+  const moved = [15, 16, 17].flatMap((at) => {
+    calls(other.sender, at, { name: "GET /", count: 60 });
+    return tick(at);
+  });
+  expect(moved).toMatchObject([{ what: "cleared", subject: { type: "service", id: 7 } }]);
+});
+
+describe("a service whose calls all take longer", () => {
+  const longer = { condition: "slow", minor: 25, longer: 1.4 } as const;
+  it("is told of by its spans", () => {
+    const front = process("front", "10.0.0.1");
+    rule(longer, true);
+    // Every call is a little different, so that none of them passes what few do.
+    for (let minute = -1438; minute < 0; minute += 5) calls(front.sender, minute, { ms: 10, spread: 15 });
+    const { tick } = judgeOf(new Map([[7, new Set([front.id])]]));
+    const minutes = (from: number, to: number, ms: number) =>
+      Array.from({ length: to - from }, (_, at) => {
+        calls(front.sender, from + at, { count: 30, ms });
+        return tick(from + at);
+      }).flat();
+    expect(minutes(0, 2, 20)).toEqual([]);
+    expect(minutes(2, 8, 38)).toMatchObject([
+      {
+        what: "raised",
+        subject: { type: "service", id: 7 },
+        metric: "calls.slow",
+        severity: "minor",
+        text: expect.stringMatching(/calls took [0-9.]+ ms on average within [125] min/) as string,
+      },
+    ]);
+    expect(minutes(8, 12, 20)).toMatchObject([{ what: "cleared", subject: { type: "service", id: 7 } }]);
+  });
+  it("is told of by counts and sums alone, each way in beside its own usual", () => {
+    const front = process("front", "10.0.0.1");
+    rule(longer, true);
+    const writer = new SampleWriter(db);
+    const owner = { componentId: front.id, serviceId: null, resourceId: null };
+    const report = (minute: number, route: string, count: number, seconds: number): FreshSample[] =>
+      ([".count", ".sum"] as const).map((part) => {
+        const instance = `http.request.method=GET, http.response.status_code=200, http.route=${route}`;
+        const unit = part === ".count" ? "1" : "s";
+        const at = AT + minute * MINUTE_MS;
+        const series = writer.series(owner, `http.server.request.duration${part}`, instance, unit, at, "delta");
+        const value = part === ".count" ? count : count * seconds;
+        writer.record(series, at, value);
+        return { series, atMs: at, value };
+      });
+    for (let minute = -1438; minute < 0; minute += 5) {
+      report(minute, "/quick", 50, 0.02);
+      report(minute, "/long", 5, 1);
+    }
+    writer.commit("everything", () => undefined);
+    const { tick } = judgeOf(new Map([[7, new Set([front.id])]]), writer);
+    const minute = (at: number, quick: number, long: number, times = 1) =>
+      tick(at, [...report(at, "/quick", quick, 0.02 * times), ...report(at, "/long", long, times)]);
+    // Ten times as many of those that take long is nothing.
+    expect([minute(0, 50, 5), minute(1, 50, 50), minute(2, 50, 50)].flat()).toEqual([]);
+    expect([3, 4, 5, 6, 7].flatMap((at) => minute(at, 50, 5, 2.5))).toMatchObject([
+      { what: "raised", subject: { type: "service", id: 7 }, metric: "calls.slow" },
+    ]);
   });
 });
 

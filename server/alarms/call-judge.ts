@@ -1,9 +1,12 @@
+import { severityRank } from "#core/alarms/severity";
 import { kindMatches } from "#core/catalogue/kinds";
 import { LEAST_KNOWN, type CallPoint, type CallUsual } from "#core/detection/call-usual";
-import type { CallSettings } from "#core/detection/calls";
+import { timeTogether } from "#core/detection/call-time";
+import { callsSince, type CallSettings } from "#core/detection/calls";
 import type { CallDetector, Verdict } from "#core/detection/detector";
 import { detectorOf } from "#core/detection/registry";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
+import { groupBy } from "#core/units/group";
 import type { FreshSample } from "../ingest/sample-writer";
 import { activeAlarms, listRules, type RuleRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
@@ -37,6 +40,9 @@ const DOWN_MS = 3 * MINUTE_MS;
 const MOST_DOWN_MS = 30 * MINUTE_MS;
 const MOST_OF_IT = 0.5;
 
+/** Things that can be asked of a service are judged one by one up to so many. */
+const MOST_WAYS_IN = 200;
+
 interface Judge {
   rule: RuleRow;
   detector: CallDetector;
@@ -54,6 +60,13 @@ interface Watch {
   state: unknown;
   /** The alarms that it holds up, while they stand: calls may go badly to several at once. */
   raised: AlarmKind[];
+}
+
+/** Calls that began after an instant, and how they went. */
+export interface CallsSince {
+  calls: number;
+  bad: number;
+  isEased: boolean;
 }
 
 /** What the judge asks of those who know the estate. */
@@ -328,8 +341,8 @@ export class CallJudge {
     const holders = this.holders.get(key) ?? new Set();
     this.holders.set(key, holders.add(watch));
     const known = this.book.severityOf(kind);
-    // One more that says the same changes nothing; what it adds is told by the others' pages.
-    if (known !== undefined && known === verdict.severity) return [];
+    // One more that says the same, or less, changes nothing; what it adds is told by the others' pages.
+    if (known !== undefined && severityRank(known) >= severityRank(verdict.severity)) return [];
     const event = this.book.take(kind, verdict, atMs);
     return event ? [event] : [];
   }
@@ -342,6 +355,41 @@ export class CallJudge {
       this.holders.delete(holdKey(kind));
       return this.book.clear(kind, text, atMs) ?? [];
     });
+  }
+
+  /**
+   * How the calls that hold an alarm up went since an instant: how many began, how many of them were bad, and whether all
+   * is well with each line of them; undefined where nobody knows yet.
+   */
+  since(alarm: HoldName, fromMs: number, atMs: number): CallsSince | undefined {
+    const key = holdKey(alarm);
+    const all: CallsSince = { calls: 0, bad: 0, isEased: true };
+    const holders = this.holders.get(key);
+    if (!holders?.size) return undefined;
+    const take = (watch: Watch, input: { points: CallPoint[]; usual: CallUsual } | undefined) => {
+      const one = input && callsSince(watch.judge.rule.settings as CallSettings, input, fromMs);
+      if (!one) return false;
+      all.calls += one.calls;
+      all.bad += one.bad;
+      all.isEased &&= one.isEased;
+      return true;
+    };
+    let left = holders.size;
+    for (const line of this.standing.values())
+      for (const watch of this.watches.get(line.key) ?? []) {
+        if (!holders.has(watch)) continue;
+        const usual = this.known.get(line.key)?.usual;
+        if (!take(watch, usual && { points: line.points(usual), usual })) return undefined;
+        left--;
+      }
+    for (const id of this.standingServices)
+      for (const { watches, input } of this.waysIn(id, this.context.entries().get(id) ?? new Set(), atMs))
+        for (const watch of watches) {
+          if (!holders.has(watch)) continue;
+          if (!take(watch, input)) return undefined;
+          left--;
+        }
+    return left > 0 ? undefined : all;
   }
 
   /** Whether a rule that is on judges the calls by which a service is entered, and enough of them are known. */
@@ -368,40 +416,91 @@ export class CallJudge {
     return list;
   }
 
-  /** The calls by which a service is entered, all together. */
+  /**
+   * The calls by which a service is entered: all together, and those of each thing that can be asked of it, over all its
+   * entry points. If one of these fails for nearly everybody, those who need it have no service, however many ask for
+   * something else: it is critical where all calls would have to be so.
+   */
   private judgeService(id: number, entries: ReadonlySet<number>, atMs: number): AlarmEvent[] {
-    const list = this.serviceWatches(id);
-    if (list.length === 0) return [];
-    const together = this.together(entries, atMs);
-    if (!together) return [];
     const events: AlarmEvent[] = [];
-    for (const watch of list) {
-      const { detector, rule } = watch.judge;
-      const verdict = rule.enabled
-        ? detector.evaluate(rule.settings, watch.state, { atMs, ...together }, { instance: "", unit: "" })
-        : { severity: "cleared" as const, score: 0, onsetMs: atMs, text: "The rule was switched off" };
-      if (verdict?.severity === "cleared") events.push(...this.leave(watch, verdict.text, atMs));
-      else if (verdict) events.push(...this.hold(watch, { type: "service", id }, "", verdict, atMs));
+    let stands = false;
+    const judged = new Set<Watch>();
+    for (const { watches, input, name } of this.waysIn(id, entries, atMs)) {
+      for (const watch of watches) {
+        judged.add(watch);
+        const { detector, rule } = watch.judge;
+        const settings = rule.settings as CallSettings;
+        const verdict = rule.enabled
+          ? detector.evaluate(
+              name === "" ? settings : onlyCritical(settings),
+              watch.state,
+              { atMs, ...input },
+              { instance: name, unit: "" },
+            )
+          : { severity: "cleared" as const, score: 0, onsetMs: atMs, text: "The rule was switched off" };
+        if (verdict?.severity === "cleared") events.push(...this.leave(watch, verdict.text, atMs));
+        else if (verdict) {
+          const text = name === "" ? verdict.text : `${name}: ${verdict.text}`;
+          events.push(...this.hold(watch, { type: "service", id }, "", { ...verdict, text }, atMs));
+        }
+        stands ||= watch.raised.length > 0;
+      }
     }
-    if (list.some((watch) => watch.raised.length > 0)) this.standingServices.add(id);
+    // A way in that was taken away holds nothing up any more.
+    for (const metric of new Set([...judged].map((watch) => watch.judge.metric))) {
+      const held = this.holders.get(holdKey({ subject: { type: "service", id }, metric, qualifier: "" }));
+      const gone = Array.from(held ?? []).filter((watch) => !judged.has(watch));
+      for (const watch of gone) events.push(...this.leave(watch, "It is not entered that way any more", atMs));
+    }
+    if (stands) this.standingServices.add(id);
     else this.standingServices.delete(id);
     return events;
   }
 
+  /** All calls by which a service is entered, under the name "", and those of each operation where there are several. */
+  private *waysIn(
+    id: number,
+    entries: ReadonlySet<number>,
+    atMs: number,
+  ): Generator<{ name: string; watches: Watch[]; input: { points: CallPoint[]; usual: CallUsual } }> {
+    const watches = this.serviceWatches(id);
+    const lines = watches.length ? [...this.lines.of(entries, "answers")] : [];
+    const all = this.together(lines, atMs);
+    if (!all) return;
+    yield { name: "", watches, input: all };
+    const judges = watches.map((one) => one.judge).filter(({ rule }) => (rule.settings as CallSettings).critical);
+    const byName = groupBy(lines, (line) => line.name);
+    if (judges.length === 0 || byName.size < 2) return;
+    for (const [name, own] of [...byName].slice(0, MOST_WAYS_IN)) {
+      const input = this.together(own, atMs);
+      if (!input) continue;
+      const key = `w${id} ${name}`;
+      const known =
+        this.watches.get(key) ?? judges.map((judge) => ({ judge, state: judge.detector.fresh(), raised: [] }));
+      this.watches.set(key, known);
+      yield { name, watches: known, input };
+    }
+  }
+
   /** Lines of several components as one: each with its own limit, and the usual shares weighted by its calls. */
-  private together(entries: ReadonlySet<number>, atMs: number): { points: CallPoint[]; usual: CallUsual } | undefined {
+  private together(lines: readonly CallLine[], atMs: number): { points: CallPoint[]; usual: CallUsual } | undefined {
     const points: CallPoint[] = [];
     let calls = 0;
     let known = 0;
     const sums = { slow: 0, failed: 0 };
     const alike = { slow: 0, failed: 0 };
     const rate = { mean: 0, variance: 0 };
-    for (const line of this.lines.of(entries, "answers")) {
+    const times: Parameters<typeof timeTogether>[0][number][] = [];
+    for (const line of lines) {
       const usual = this.known.get(line.key)?.usual;
       if (!usual || usual.calls < LEAST_KNOWN) continue;
-      const own = line.points(usual);
+      const { time } = usual;
+      const own = line
+        .points(usual)
+        .map((one) => (time ? { ...one, usualUs: one.calls * time.meanUs } : { ...one, tookUs: undefined }));
       points.push(...own);
       const recent = own.reduce((sum, one) => sum + (one.atMs >= atMs - 5 * MINUTE_MS ? one.calls : 0), 0);
+      if (time) times.push({ time, usualUs: recent * time.meanUs });
       calls += recent;
       known += usual.calls;
       for (const what of ["slow", "failed"] as const) {
@@ -419,6 +518,7 @@ export class CallJudge {
         limitUs: Number.POSITIVE_INFINITY,
         slow: share("slow"),
         failed: share("failed"),
+        time: timeTogether(times),
         perMinute: rate,
         calls: known,
       },
@@ -426,5 +526,13 @@ export class CallJudge {
   }
 }
 
-const holdKey = (kind: Pick<AlarmKind, "subject" | "metric" | "qualifier">) =>
-  `${kind.subject.type}:${kind.subject.id}|${kind.metric}|${kind.qualifier}`;
+/** As much of a rule as tells when a single thing that is asked of a service fails for nearly everybody. */
+const onlyCritical = (settings: CallSettings): CallSettings => ({
+  ...settings,
+  major: undefined,
+  minor: undefined,
+  longer: undefined,
+});
+
+type HoldName = Pick<AlarmKind, "subject" | "metric" | "qualifier">;
+const holdKey = (kind: HoldName) => `${kind.subject.type}:${kind.subject.id}|${kind.metric}|${kind.qualifier}`;

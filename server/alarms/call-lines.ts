@@ -37,6 +37,7 @@ const SIDES: Readonly<Record<number, CallLine["side"]>> = { 2: "answers", 3: "ma
 /** Brings spans and histograms of durations together as lines of calls. */
 export class CallLines {
   private readonly lines = new Map<string, CallLine>();
+  private readonly byComponent = new Map<number, Set<CallLine>>();
   /** Lines that got calls since they were last asked for. */
   private changed = new Set<CallLine>();
   private readonly ofSeries = new Map<number, { line: HistogramLine; part: string; failed: boolean } | undefined>();
@@ -66,7 +67,8 @@ export class CallLines {
 
   /** Lines of some components on one side. */
   *of(componentIds: ReadonlySet<number>, side: CallLine["side"]): Generator<CallLine> {
-    for (const line of this.lines.values()) if (line.side === side && componentIds.has(line.componentId)) yield line;
+    for (const id of componentIds)
+      for (const line of this.byComponent.get(id) ?? []) if (line.side === side) yield line;
   }
 
   /** Lines of one name on one side, whosever they are. */
@@ -90,7 +92,10 @@ export class CallLines {
   }
 
   private keep(line: CallLine): void {
-    if (this.lines.size < 2 * MOST_LINES) this.lines.set(line.key, line);
+    if (this.lines.size >= 2 * MOST_LINES) return;
+    this.lines.set(line.key, line);
+    const own = this.byComponent.get(line.componentId) ?? new Set();
+    this.byComponent.set(line.componentId, own.add(line));
   }
 
   private takeSample({ series, atMs, value }: FreshSample): void {
@@ -126,6 +131,9 @@ export class CallLines {
     for (const [key, line] of this.lines) {
       if (line.touchedMs >= beforeMs) continue;
       this.lines.delete(key);
+      const own = this.byComponent.get(line.componentId);
+      own?.delete(line);
+      if (own?.size === 0) this.byComponent.delete(line.componentId);
       this.counted.delete(nameKey(line));
     }
     for (const [id, known] of this.ofSeries) if (known && !this.lines.has(known.line.key)) this.ofSeries.delete(id);
@@ -164,6 +172,7 @@ class SpanLine implements CallLine {
       calls: minute.calls,
       failed: minute.failed,
       slow: minute.calls - minute.sketch.atMost(limitUs),
+      tookUs: minute.sumUs,
     }));
   }
 
@@ -172,11 +181,12 @@ class SpanLine implements CallLine {
     const all = new Sketch();
     for (const { sketch } of minutes) all.merge(sketch);
     const limitUs = all.count ? all.quantile(LIMIT_QUANTILE) : Number.POSITIVE_INFINITY;
-    const points = minutes.map(({ atMs, calls, failed, sketch }) => ({
+    const points = minutes.map(({ atMs, calls, failed, sumUs, sketch }) => ({
       atMs,
       calls,
       failed,
       slow: calls - sketch.atMost(limitUs),
+      tookUs: sumUs,
     }));
     return learnCalls(points, limitUs, known(points, toMs));
   }

@@ -6,7 +6,7 @@ import { listRules, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { endFindingsWithout } from "../store/findings";
 import { AlarmBook, type AlarmEvent } from "./alarm-book";
-import { CallJudge, type CallContext } from "./call-judge";
+import { CallJudge, type CallContext, type CallsSince } from "./call-judge";
 import { CallLines } from "./call-lines";
 import { JobJudge } from "./job-judge";
 import { LogJudge, type LogContext } from "./log-judge";
@@ -132,6 +132,11 @@ export class Judges {
   badAt({ type, id }: Subject, metric: string, onsetMs: number, atMs: number): Set<number> {
     const from = type === "service" ? this.context.entries().get(id) : type === "component" ? new Set([id]) : undefined;
     return from ? this.calls.badAt(from, metric, onsetMs, atMs) : new Set();
+  }
+
+  /** How the calls that hold an alarm up went since an instant; undefined of other alarms, and where nobody knows yet. */
+  callsSince(alarm: Parameters<CallJudge["since"]>[0], fromMs: number, atMs: number): CallsSince | undefined {
+    return this.calls.since(alarm, fromMs, atMs);
   }
 
   /** Clears every alarm of a service that was retired. */

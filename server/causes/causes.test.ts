@@ -115,50 +115,55 @@ it("takes no date from what lags behind: a budget that burnt for hours makes not
   expect(cause?.reasons.join("; ")).toContain("explains all 2 others");
 });
 
+/** Three sites that all call each other, each with a switch, two hosts and what runs on one; and what is behind some alarms there. */
+function threeSites() {
+  const of = Object.fromEntries(
+    ["N", "S", "T"].map((site) => {
+      const add = (name: string, kind: string, hostId: number | null = null) =>
+        insertComponent(
+          db,
+          {
+            kind,
+            name: `${name} ${site}`,
+            site,
+            reason: "test",
+            sourceId: null,
+            hostId,
+            address: hostId === null ? `10.${site.charCodeAt(0)}.0.${name.length}` : null,
+            keys: [`k:${name}${site}`],
+            facts: {},
+          },
+          AT - 24 * HOUR_MS,
+        );
+      const hosts = ["one", "three"].map((name) => add(name, "host.linux"));
+      return [site, { hosts: [add("switch", "net.switch"), ...hosts], app: add("app", "app.process", hosts[0]) }];
+    }),
+  );
+  const relate = (fromId: number, toId: number) =>
+    insertRelation(
+      db,
+      { type: "talks-to", fromId, toId, detail: "tcp/80", connections: 3, seenBy: "both" },
+      AT - HOUR_MS,
+    );
+  for (const [from, to] of ["NS", "NT", "ST"].map((pair) => [of[pair[0] as string], of[pair[1] as string]]))
+    if (from && to) relate(from.app, to.app);
+  const graph = new EstateGraph(
+    relationsAt(db, AT).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })),
+  );
+  const causes = (alarms: Alarm[]) => causesOf(db, alarms, readHarmMap(db, graph, new Map()), nameOf, AT + MINUTE_MS);
+  return { of, causes };
+}
+
 describe("a line between sites that is cut", () => {
-  /** Three sites that all call each other, each with a switch; what is at the depot does not respond. */
+  /** What is at the depot does not respond. */
   function cut(own: string) {
-    const of = Object.fromEntries(
-      ["N", "S", "T"].map((site) => {
-        const add = (name: string, kind: string, hostId: number | null = null) =>
-          insertComponent(
-            db,
-            {
-              kind,
-              name: `${name} ${site}`,
-              site,
-              reason: "test",
-              sourceId: null,
-              hostId,
-              address: hostId === null ? `10.${site.charCodeAt(0)}.0.${name.length}` : null,
-              keys: [`k:${name}${site}`],
-              facts: {},
-            },
-            AT - 24 * HOUR_MS,
-          );
-        const hosts = ["one", "three"].map((name) => add(name, "host.linux"));
-        return [site, { hosts: [add("switch", "net.switch"), ...hosts], app: add("app", "app.process", hosts[0]) }];
-      }),
-    );
-    const relate = (fromId: number, toId: number) =>
-      insertRelation(
-        db,
-        { type: "talks-to", fromId, toId, detail: "tcp/80", connections: 3, seenBy: "both" },
-        AT - HOUR_MS,
-      );
-    for (const [from, to] of ["NS", "NT", "ST"].map((pair) => [of[pair[0] as string], of[pair[1] as string]]))
-      if (from && to) relate(from.app, to.app);
+    const { of, causes } = threeSites();
     writeMeta(db, OWN_SITE, own);
-    const graph = new EstateGraph(
-      relationsAt(db, AT).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })),
+    const found = causes(
+      (of.T?.hosts ?? []).map((id) => ({ ...alarm("component", id, "reachable", AT), direction: "below" as const })),
     );
-    const alarms = (of.T?.hosts ?? []).map((id) => ({
-      ...alarm("component", id, "reachable", AT),
-      direction: "below" as const,
-    }));
-    const causes = causesOf(db, alarms, readHarmMap(db, graph, new Map()), nameOf, AT + MINUTE_MS);
     deleteMeta(db, OWN_SITE);
-    return causes.filter((one) => one.line).map((one) => [one.name, one.probability] as const);
+    return found.filter((one) => one.line).map((one) => [one.name, one.probability] as const);
   }
 
   it("is told from others by where we stand: what lies beyond it from here is out of reach", () => {
@@ -171,4 +176,15 @@ describe("a line between sites that is cut", () => {
     expect([first?.[0], second?.[0]]).toEqual(["Line between N and T", "Line between S and T"]);
     expect(first?.[1]).toBeCloseTo(second?.[1] ?? 0, 3);
   });
+});
+
+it("a line between sites that loses packets is behind the errors at the switches where it ends too", () => {
+  const { of, causes } = threeSites();
+  const [north, south] = [of.N, of.S];
+  const late = alarm("component", north?.app ?? 0, "calls.slow", AT + MINUTE_MS / 2);
+  const ends = [north, south].map((site) => alarm("component", site?.hosts[0] ?? 0, "net.errors", AT));
+  const roots = causes([late, ...ends]).filter((one) => one.isRoot);
+  expect(roots.map((one) => one.name)).toEqual(["Line between N and S"]);
+  // Errors at one switch alone are that switch's own.
+  expect(causes(ends.slice(0, 1))[0]?.name).toBe("switch N");
 });

@@ -204,7 +204,7 @@ export function causesAround(db: Db, given: Complaint): IncidentCause[] {
     alarms: [],
   };
   const told = evidenceOf(given.alarms).filter((one) => one.node !== given.complaint);
-  return ranked(db, [felt, ...told], given.harm, given.nameOf, given.toMs, 5).filter(
+  return ranked(db, [felt, ...told], given.harm, given.nameOf, given.toMs, 5, true).filter(
     // What is complained about is no cause of itself.
     (one) => nodeOfCause(one) !== given.complaint,
   );
@@ -216,6 +216,10 @@ function firstOf(evidence: readonly SaidEvidence[]): number {
   return Math.min(...(dated.length ? dated : evidence).map((one) => one.onsetMs));
 }
 
+/**
+ * @param needsGround where nothing but one thing is told of and nothing was unusual, only a change speaks for a cause: all
+ *   else would be named for its place alone
+ */
 function ranked(
   db: Db,
   evidence: Piece[],
@@ -223,6 +227,7 @@ function ranked(
   nameOf: (subject: Subject) => string,
   untilMs: number,
   steps: number,
+  needsGround = false,
 ): IncidentCause[] {
   if (evidence.length === 0) return [];
   const first = firstOf(evidence);
@@ -256,7 +261,9 @@ function ranked(
     },
     MOST_CAUSES,
   );
+  const isBare = needsGround && evidence.length === 1;
   return asOneLine(causes)
+    .filter((cause) => !isBare || changes(cause.node) !== undefined)
     .filter((cause) => cause.isRoot || cause.probability >= LEAST_SAID)
     .map((cause) => said(cause, evidence, changes(cause.node), first, nameOf));
 }

@@ -205,7 +205,10 @@ function edgesOf(id: number, graph: EstateGraph, components: ReadonlyMap<number,
   });
 }
 
-/** Lines between sites: wherever calls cross from one to another. They hurt who calls across; what lies beyond is out of reach where they are cut. */
+/**
+ * Lines between sites: wherever calls cross from one to another. They hurt who calls across and show at a switch
+ * of either site; what lies beyond is out of reach where they are cut.
+ */
 function linesOf(
   graph: EstateGraph,
   components: ReadonlyMap<number, ComponentRow>,
@@ -225,6 +228,11 @@ function linesOf(
       lines.set(line, [row.site, other.site]);
       for (const from of [line, ...cuts]) edges.push({ from, to: componentNode(row.id), way: "line" });
     }
+  for (const [a, b] of lines.values())
+    for (const row of components.values())
+      if (row.kind === SWITCH && (row.site === a || row.site === b))
+        for (const from of [lineNode(a, b), cutNode(a, b), cutNode(a, b, a), cutNode(a, b, b)])
+          edges.push({ from, to: componentNode(row.id), way: "end" });
   for (const [a, b] of lines.values())
     for (const row of components.values())
       if (liesBeyond(row.site, [a, b], own, lines) && (row.address !== null || row.kind.startsWith("platform.")))

@@ -237,6 +237,7 @@ export class Engine {
       world: this.repairs,
       runner: this.runner,
       plannedWork: (id) => this.plannedWork(id),
+      callsSince: (alarm, fromMs, atMs) => this.judges.callsSince(alarm, fromMs, atMs),
       onIncident: (id) => {
         this.telling.hear(id);
         this.emit({ topic: "incident", id, what: "changed" });

@@ -124,7 +124,7 @@ describe("the door", () => {
 describe("what a request may use", () => {
   const asked: string[] = [];
   const parts = {
-    ask: async (name: string) => (asked.push(name), name),
+    asker: () => async (name: string) => (asked.push(name), name),
     engine: { command: async () => 1, tell: async (...what: unknown[]) => void asked.push(what.join(" ")) },
     runSql: async () => ({}),
     door: { addressOf: () => "192.0.2.7" },

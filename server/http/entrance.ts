@@ -25,6 +25,8 @@ export interface Entrance {
 /** As much of the running server as the pages' side needs. */
 export interface Parts {
   ask<Name extends QuestionName>(name: Name, asked: Asked<Name>): Promise<Answer<Name>>;
+  /** Asks as one request does: what it asks in one turn goes to the threads together. */
+  asker(): Parts["ask"];
   engine: Pick<EngineClient, "command" | "tell">;
   runSql(who: string, ...what: Parameters<Holotaxis["runSql"]>): ReturnType<Holotaxis["runSql"]>;
   door: Door;
@@ -55,11 +57,12 @@ export function grant(
     void parts.engine.tell("refused", person.name, person.via, from, `Read ${name}`, reason);
     throw new Response(reason, { status: 403 });
   };
+  let ask: Parts["ask"] | undefined;
   return {
     who,
     ask: async (name, asked) => {
       allow(name);
-      return parts.ask(name, asked);
+      return (ask ??= parts.asker())(name, asked);
     },
     command: async (name, input) => parts.engine.command(known(), name, input),
     tell: async (name) => {

@@ -81,8 +81,8 @@ function causeOfBoth(
   if (!alarms.length) return undefined;
   const explains = (alarm: AlarmRow) =>
     graph.chance(node, subjectKey(subjectOf(alarm)), natureOf(alarm.metric)) >= EXPLAINS;
-  if (!isSure) return alarms.every(explains) ? `${cause.name} would explain all of it` : undefined;
-  // What is sure of a cause of its own goes in only where that is none any more beside the other.
+  if (!isSure && alarms.every(explains)) return `${cause.name} would explain all of it`;
+  // What has a cause of its own, or is not explained whole, goes in only where that is none any more beside the other.
   if (pooling.left <= 0 || !alarms.some(explains)) return undefined;
   pooling.left--;
   return isBehindAll(db, one, alarms, node, affected, atMs)
@@ -90,7 +90,7 @@ function causeOfBoth(
     : undefined;
 }
 
-/** Whether, with the alarms of another incident among its own, a cause explains most of those, and needs no other beside it. */
+/** Whether, with the alarms of another incident among its own, a cause explains most of those, and none but it is sure. */
 function isBehindAll(
   db: Db,
   one: IncidentRow,
@@ -105,7 +105,8 @@ function isBehindAll(
     (cause) => cause.isRoot,
   );
   const common = roots.find((cause) => nodeOfCause(cause) === node);
-  if (!common || roots.some((cause) => !known.has(nodeOfCause(cause) ?? ""))) return false;
+  const isNews = (cause: IncidentCause) => cause.probability >= SURE && !known.has(nodeOfCause(cause) ?? "");
+  if (!common || roots.some(isNews)) return false;
   const explained = new Set(common.explains);
   return others.filter((alarm) => explained.has(alarm.id)).length >= EXPLAINED_SHARE * others.length;
 }

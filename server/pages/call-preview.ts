@@ -130,11 +130,12 @@ function minutesOf(db: Db, operationId: number, fromMs: number, toMs: number) {
   return {
     limitUs: all.count ? all.quantile(LIMIT_QUANTILE) : Number.POSITIVE_INFINITY,
     points: (limitUs: number) =>
-      minutes.map(({ atMs, calls, failed, sketch }) => ({
+      minutes.map(({ atMs, calls, failed, sumUs, sketch }) => ({
         atMs: atMs + MINUTE_MS - 1,
         calls,
         failed,
         slow: calls - sketch.atMost(limitUs),
+        tookUs: sumUs,
       })),
   };
 }

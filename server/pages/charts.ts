@@ -10,21 +10,47 @@ import { rollSamples } from "#core/telemetry/rollup";
 import { finiteOrNull } from "#core/units/format";
 import { USUAL_WEEKS, usualInWords, usualOf, type Usual, type UsualBasis } from "#core/stats/usual";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
-import { alarmsOfComponent, listRules } from "../store/alarms";
+import { alarmsOfComponent, listRules, type RuleRow } from "../store/alarms";
 import { changesOf } from "../store/changes";
 import type { Db } from "../store/database";
-import { componentById } from "../store/estate";
+import { componentById, type ComponentRow } from "../store/estate";
 import { learnedIn } from "../store/learned";
 import { exemplarsOf } from "../store/exemplars";
 import { spansOf } from "../store/query";
 import { readSamples, type SeriesRow } from "../store/signals";
 import { overlayOf, type Overlay } from "./overlay";
 
+/** What the charts of one page have in common, each read once. */
+export interface ChartsCommon {
+  rules: () => RuleRow[];
+  componentOf: (id: number) => ComponentRow | undefined;
+  marksOf: (componentId: number) => ChartMark[];
+}
+
+/** For charts of one window. */
+export function chartsCommon(db: Db, fromMs: number, toMs: number): ChartsCommon {
+  let rules: RuleRow[] | undefined;
+  return {
+    rules: () => (rules ??= listRules(db)),
+    componentOf: memoize((id: number) => componentById(db, id)),
+    marksOf: memoize((id: number) => marksOf(db, id, fromMs, toMs)),
+  };
+}
+
+function memoize<Value>(read: (id: number) => Value): (id: number) => Value {
+  const known = new Map<number, Value>();
+  return (id) => {
+    if (!known.has(id)) known.set(id, read(id));
+    return known.get(id) as Value;
+  };
+}
+
 export interface ChartOptions {
   /** Points across. */
   width?: number;
   owner?: string;
   overlay?: Overlay;
+  common?: ChartsCommon;
 }
 
 /** Parts of a drawing that show their highest exemplar. */
@@ -35,10 +61,10 @@ export function chartOf(
   series: SeriesRow,
   fromMs: number,
   toMs: number,
-  { width = 240, owner, overlay = "none" }: ChartOptions = {},
+  { width = 240, owner, overlay = "none", common = chartsCommon(db, fromMs, toMs) }: ChartOptions = {},
 ): ChartData {
   const { points, legend } = drawnOf(db, series, fromMs, toMs, width);
-  const component = series.component_id === null ? undefined : componentById(db, series.component_id);
+  const component = series.component_id === null ? undefined : common.componentOf(series.component_id);
   return {
     seriesId: series.id,
     title: metricTitle(series.metric, series.instance),
@@ -54,8 +80,8 @@ export function chartOf(
       finiteOrNull(point.mean),
       finiteOrNull(point.max),
     ]),
-    limits: limitsFor(db, series, component?.kind),
-    marks: component ? marksOf(db, component.id, fromMs, toMs) : [],
+    limits: limitsFor(common.rules, series, component?.kind),
+    marks: component ? common.marksOf(component.id) : [],
     legend,
     exemplars: exemplarsOf(db, series, fromMs, toMs, MOST_EXEMPLARS),
     band: bandOf(db, series, fromMs, toMs),
@@ -89,9 +115,9 @@ function bandOf(db: Db, series: SeriesRow, fromMs: number, toMs: number): ChartD
 }
 
 /** The limits of the first rule that judges a series, where its values have any worth drawing. */
-function limitsFor(db: Db, series: SeriesRow, kind: string | undefined): Limit[] {
+function limitsFor(rules: () => RuleRow[], series: SeriesRow, kind: string | undefined): Limit[] {
   if (series.unit === "0/1") return [];
-  for (const { enabled, type, settings, scope } of listRules(db)) {
+  for (const { enabled, type, settings, scope } of rules()) {
     const detector = enabled ? detectorOf(type) : undefined;
     const inScope =
       scope.subject === "component" ? kind !== undefined && kindMatches(scope.kind, kind) : series.service_id !== null;

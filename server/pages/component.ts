@@ -18,7 +18,7 @@ import { callFigures } from "../store/call-figures";
 import { listRunbooks } from "../store/runbooks";
 import { healthAt, listServices, servicesOfComponents } from "../store/services";
 import { lastSample, seriesOfComponent, seriesOfMetric, type SeriesRow } from "../store/signals";
-import { chartOf } from "./charts";
+import { chartOf, chartsCommon, type ChartsCommon } from "./charts";
 import { PLACES, TOPS } from "#core/platforms/columns";
 import { guestsOf, RECENT_MS } from "./guests";
 import { containersOf } from "./workload";
@@ -46,6 +46,7 @@ interface Scene extends Required<ComponentQuestion> {
   own: ReadonlySet<number>;
   relations: readonly RelationRow[];
   health: ReturnType<typeof healthAt>;
+  common: ChartsCommon;
 }
 
 /** Everything a page says of one component. */
@@ -57,7 +58,8 @@ export function componentPage(db: Db, question: ComponentQuestion) {
   const parts = partsOfHost(db, id, atMs);
   const own = new Set([id, ...parts.map((part) => part.id)]);
   const relations = relationsOf(db, component.host_id === null ? own : [...own, component.host_id], atMs);
-  const scene: Scene = { db, id, atMs, fromMs, toMs, overlay, component, own, relations, health };
+  const common = chartsCommon(db, fromMs, toMs);
+  const scene: Scene = { db, id, atMs, fromMs, toMs, overlay, component, own, relations, health, common };
   const resources = new Set(resourcesOfAll(db, own).keys());
   const memberOf = servicesOfComponents(db, own, atMs);
   const facts = factsAt(db, id, atMs);
@@ -219,8 +221,8 @@ function metOf({ met = [], bridge = [], interfaces }: SystemSighting) {
   return met.map((row) => ({ ...row, port: nameOf.get(portOf.get(row.physAddress) ?? -1) ?? "" }));
 }
 
-const drawIn = ({ db, fromMs, toMs, overlay }: Scene) => {
-  const options = { overlay, width: WIDTH };
+const drawIn = ({ db, fromMs, toMs, overlay, common }: Scene) => {
+  const options = { overlay, width: WIDTH, common };
   return (series: SeriesRow) => chartOf(db, series, fromMs, toMs, options);
 };
 

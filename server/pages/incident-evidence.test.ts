@@ -5,6 +5,7 @@ import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { LogWriter, type NewLog } from "../store/log-writer";
+import { insertRelation } from "../store/relations";
 import { insertResource } from "../store/resources";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
 import { changesBefore, loudPatterns, tracePairs } from "./incident-evidence";
@@ -20,7 +21,7 @@ let made = 0;
 useStore((store) => (db = store));
 beforeEach(() => {
   db.exec(
-    `DELETE FROM span; DELETE FROM operation_minute; DELETE FROM call_minute; DELETE FROM operation; DELETE FROM log_tally;
+    `DELETE FROM relation; DELETE FROM span; DELETE FROM operation_minute; DELETE FROM call_minute; DELETE FROM operation; DELETE FROM log_tally;
      DELETE FROM log_tally_half; DELETE FROM log; DELETE FROM log_pattern; DELETE FROM change; DELETE FROM resource; DELETE
      FROM component_key; DELETE FROM component`,
   );
@@ -171,5 +172,29 @@ describe("triage of a complaint", () => {
       odd: [],
       changes: [{ summary: "changed" }],
     });
+  });
+  it("names nothing for its place alone, and what changed just before", () => {
+    const talk = {
+      type: "talks-to",
+      fromId: gate,
+      toId: yard,
+      detail: "tcp/1",
+      connections: 3,
+      seenBy: "both",
+    } as const;
+    insertRelation(db, talk, AT - 10 * HOUR_MS);
+    const causes = () => {
+      const page = triagePage(db, { service: null, component: gate, atMs: AT });
+      return page.causes?.map((one) => one.name);
+    };
+    expect(causes()).toEqual([]);
+    insertChange(db, {
+      atMs: AT - 2 * MINUTE_MS,
+      kind: "version",
+      componentId: yard,
+      summary: "upgraded",
+      by: "sweep",
+    });
+    expect(causes()).toEqual(["yard"]);
   });
 });

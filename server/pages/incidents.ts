@@ -36,7 +36,7 @@ import { listServices, relianceAt, type ServiceRow } from "../store/services";
 import { readSamples, seriesById, seriesOfMetric, seriesOfService } from "../store/signals";
 import type { ChartData } from "#core/drawing/chart";
 import { lanesOf, type LaneMark } from "#core/drawing/lanes";
-import { chartOf } from "./charts";
+import { chartOf, chartsCommon } from "./charts";
 import {
   beganAt,
   changesBefore,
@@ -442,10 +442,11 @@ function chartsOf(
   services: ReadonlyMap<number, ServiceRow>,
 ): ChartData[] {
   const charts = new Map<number, ChartData>();
+  const options = { width: 200, common: chartsCommon(db, fromMs, seenUntil) };
   const add = (seriesId: number | null | undefined) => {
     const series = seriesId ? seriesById(db, seriesId) : undefined;
     if (!series || charts.has(series.id) || charts.size >= MOST_CHARTS) return;
-    charts.set(series.id, chartOf(db, series, fromMs, seenUntil, { width: 200 }));
+    charts.set(series.id, chartOf(db, series, fromMs, seenUntil, options));
   };
   // What was measured on the cause before what was measured on what it hurts.
   const isOnCause = (alarm: IncidentAlarm) => Number(alarm.component_id === suspectId || alarm.component_id === hostId);
@@ -459,7 +460,7 @@ function chartsOf(
     const series = seriesOfService(db, id);
     if (!series || charts.has(series.id)) return [];
     const title = services.get(id)?.figure?.label ?? series.metric;
-    return [{ ...chartOf(db, series, fromMs, seenUntil, { width: 200, owner: name }), title }];
+    return [{ ...chartOf(db, series, fromMs, seenUntil, { ...options, owner: name }), title }];
   });
   return [...charts.values(), ...figures];
 }

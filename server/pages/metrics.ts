@@ -17,7 +17,7 @@ import { finiteOrNull } from "#core/units/format";
 import type { Db } from "../store/database";
 import { countMetrics, countServiceMetrics, findSeries, hasWords, listMetrics, wordsOf } from "../store/find-series";
 import { exemplarsOf } from "../store/exemplars";
-import { selectSeries, transformedSpans, type OwnedSeries } from "../store/query";
+import { ownedSeries, selectIds, transformedSpans, type OwnedSeries } from "../store/query";
 import { listServices, membersAt } from "../store/services";
 import { bestIn } from "../store/summaries";
 import { legendOf, MOST_EXEMPLARS } from "./charts";
@@ -184,6 +184,36 @@ const scopeOf = (selection: Selection) => {
   return parts.length ? ` · ${parts.join(", ")}` : "";
 };
 
+type Drawn = { one: Worked; line: Line; summary: Summary };
+
+/** The lines of one selection, drawn: all of them, or the few that are chosen of many. */
+function drawnOf(
+  db: Db,
+  selection: Selection,
+  ids: readonly number[],
+  { fromMs, toMs, stepMs }: { fromMs: number; toMs: number; stepMs: number },
+  notes: string[],
+): Drawn[] {
+  const draw = (one: Worked): Drawn => ({ one, ...one.draw(fromMs, toMs) });
+  const linesFor = (some: readonly number[]) => linesOf(db, selection, ownedSeries(db, some), stepMs, toMs);
+  const isPlain = !selection.aggregate && (selection.transform ?? "value") === "value";
+  const worked = isPlain ? undefined : linesFor(ids);
+  const total = worked?.length ?? ids.length;
+  if (!selection.pick && total <= MOST_LINES) return (worked ?? linesFor(ids)).map(draw);
+  const which = selection.pick ?? "highest";
+  const rank = selection.rank ?? "mean";
+  const most = Math.min(MOST_LINES, selection.count ?? 10);
+  if (!selection.pick)
+    notes.push(
+      `${total} lines are too many to read: the ${most} with the highest mean are drawn. Aggregate them, or choose which.`,
+    );
+  if (worked) return pickBest(worked.map(draw), ({ summary }) => figureOf(summary, rank), which, most);
+  // Ranked by summaries, which need no unpacking; only of the best is it read what they belong to, and only they are drawn.
+  const best = bestIn(db, ids, (id) => id, fromMs, toMs, rank, which, most);
+  const lines = new Map(linesFor(best).map((line) => [line.seriesId, line]));
+  return best.flatMap((id) => lines.get(id) ?? []).map(draw);
+}
+
 /** Everything a page of metrics draws. */
 export function metricsPage(
   db: Db,
@@ -192,19 +222,18 @@ export function metricsPage(
   const { fromMs, toMs, overlay } = question;
   const notes: string[] = [];
   const chosen = question.selections.map((selection) => {
-    let rows = selectSeries(db, selection, { fromMs, toMs });
-    if (rows.length > MOST_SERIES) {
+    let ids = selectIds(db, selection, { fromMs, toMs });
+    if (ids.length > MOST_SERIES) {
       notes.push(
-        `${metricName(selection.metric ?? "")} is measured in ${rows.length} places; the first ${MOST_SERIES} are read. Narrow it down by kind, site or service.`,
+        `${metricName(selection.metric ?? "")} is measured in ${ids.length} places; the first ${MOST_SERIES} are read. Narrow it down by kind, site or service.`,
       );
-      rows = rows.slice(0, MOST_SERIES);
+      ids = ids.slice(0, MOST_SERIES);
     }
-    return { selection, rows };
+    return { selection, ids };
   });
   // Few lines are drawn finely, many coarsely.
   const expected = chosen.reduce(
-    (sum, { selection, rows }) =>
-      sum + (selection.aggregate ? 4 : Math.min(MOST_LINES, selection.count ?? rows.length)),
+    (sum, { selection, ids }) => sum + (selection.aggregate ? 4 : Math.min(MOST_LINES, selection.count ?? ids.length)),
     0,
   );
   const stepMs = niceStep(
@@ -212,36 +241,14 @@ export function metricsPage(
     Math.min(question.width, Math.max(60, Math.floor(MOST_POINTS / Math.max(1, expected)))),
   );
   const lines: DrawnLine[] = [];
-  chosen.forEach(({ selection, rows }, index) => {
-    if (rows.length === 0)
+  chosen.forEach(({ selection, ids }, index) => {
+    if (ids.length === 0)
       notes.push(
         selection.series
           ? `There is no series ${selection.series} any more.`
           : `Nothing is measured as “${selection.metric}”${scopeOf(selection)}.`,
       );
-    let worked = linesOf(db, selection, rows, stepMs, toMs);
-    const rank = selection.rank ?? "mean";
-    const total = worked.length;
-    const most = Math.min(MOST_LINES, selection.count ?? 10);
-    let drawn: { one: Worked; line: Line; summary: Summary }[];
-    if (selection.pick || total > MOST_LINES) {
-      const which = selection.pick ?? "highest";
-      if (!selection.pick)
-        notes.push(
-          `${total} lines are too many to read: the ${most} with the highest mean are drawn. Aggregate them, or choose which.`,
-        );
-      if (!selection.aggregate && (selection.transform ?? "value") === "value") {
-        // Ranked by summaries, which need no unpacking, and only the best are drawn.
-        worked = bestIn(db, worked, (one) => one.seriesId as number, fromMs, toMs, rank, which, most);
-        drawn = worked.map((one) => ({ one, ...one.draw(fromMs, toMs) }));
-      } else
-        drawn = pickBest(
-          worked.map((one) => ({ one, ...one.draw(fromMs, toMs) })),
-          ({ summary }) => figureOf(summary, rank),
-          which,
-          most,
-        );
-    } else drawn = worked.map((one) => ({ one, ...one.draw(fromMs, toMs) }));
+    const drawn = drawnOf(db, selection, ids, { fromMs, toMs, stepMs }, notes);
     for (const { one, line, summary } of drawn) {
       const { draw: _draw, drawn: _drawn, ...rest } = one;
       lines.push({

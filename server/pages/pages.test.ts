@@ -18,7 +18,7 @@ import { SpanWriter } from "../store/span-writer";
 import { insertSource } from "../store/sources";
 import { componentPage } from "./component";
 import { metricsPage } from "./metrics";
-import { servicePage } from "./service";
+import { servicePage, serviceSignals } from "./service";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let folder: string;
@@ -190,7 +190,7 @@ describe("a service's page", () => {
     measure({ componentId: front, resourceId: resource(front) }, "http.server.request.duration.p95", () => 2);
     measure({ componentId: hostA }, "net.errors", () => 0);
     expect(
-      service().signals.map((one) => [
+      serviceSignals(db, { uid: "orders", fromMs: AT - HOUR_MS, toMs: AT }).map((one) => [
         one.metric,
         one.count,
         one.lines.map((line) => [line.label, line.legend.mean, line.componentId]),

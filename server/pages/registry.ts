@@ -38,12 +38,12 @@ import { plannedWorkFormPage, plannedWorkPage, plannedWorkTried } from "./planne
 import { policiesPage, policyPage, policyTried } from "./policies";
 import { shellNow } from "./shell";
 import { runbookEditorPage, runbookPage, runbookRead, runbooksPage, runOutput, runPage } from "./runbooks";
-import { servicePage } from "./service";
+import { servicePage, serviceSignals } from "./service";
 import { serviceFormPage } from "./service-form";
 import { alarmsPage } from "./alarms";
 import { ruleAdvice } from "./advice";
 import { unusualPage } from "./unusual";
-import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage, trayPage } from "./setup";
+import { auditPage, rulePage, rulePreview, rulesPage, servicesPage, storePage } from "./setup";
 import { signalsSetupPage } from "./setup-signals";
 import { jobsPage } from "./jobs";
 import { kitFile, kitPage, kitsPage } from "./kits";
@@ -64,8 +64,8 @@ import {
   templatesPage,
 } from "./telling";
 import { tracePage, tracesPage } from "./traces";
-import { ribbon, watchPage } from "./watch";
-import { attempts, blindAttemptOf } from "../store/drills";
+import { watchPage } from "./watch";
+import { attempts } from "../store/drills";
 import { savedQueries } from "../store/saved-queries";
 
 /**
@@ -74,7 +74,6 @@ import { savedQueries } from "../store/saved-queries";
  */
 export const questions = {
   watch: watchPage,
-  ribbon,
   estate: estatePage,
   collection: collectionPage,
   differences: differencesPage,
@@ -111,6 +110,7 @@ export const questions = {
   relationsByHand: relationsByHandPage,
   samples: samplesPage,
   service: servicePage,
+  serviceSignals,
   serviceForm: serviceFormPage,
   find: findPage,
   map: mapPage,
@@ -174,8 +174,6 @@ export const questions = {
   signalsSetup: signalsSetupPage,
   savedQueries: (db: Db, _asked: object) => savedQueries(db),
   attempts: (db: Db, _asked: object) => attempts(db),
-  practice: (db: Db, { by }: { by: string }) => blindAttemptOf(db, by)?.id ?? null,
-  tray: trayPage,
   audit: auditPage,
   auditCheck: (db: Db, _asked: object) => verifyAudit(db),
   people: peoplePage,

@@ -85,7 +85,6 @@ export function servicePage(
           title: service.figure?.label ?? series.metric,
         }
       : null,
-    signals: signalsOf(db, uid, fromMs, toMs, overlay),
     promises: promisesOf(db, service, entries, { fromMs, toMs }),
     operations: answeredBy(db, entries, fromMs, toMs, MOST_OPERATIONS),
     logs: latestLogs(db, new Set(resources.keys()), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({
@@ -109,7 +108,10 @@ export function servicePage(
 }
 
 /** The signals of a service's members: of each telling metric the highest few, each on its own component. */
-function signalsOf(db: Db, uid: string, fromMs: number, toMs: number, overlay: Overlay) {
+export function serviceSignals(
+  db: Db,
+  { uid, fromMs, toMs, overlay = "none" }: { uid: string; fromMs: number; toMs: number; overlay?: Overlay },
+) {
   const measured = metricsOfService(db, uid, fromMs, toMs);
   const chosen = SERVICE_CHARTS.flatMap((pattern) =>
     measured.filter((one) => fitsPattern(pattern, one.metric)).slice(0, MOST_ALIKE),

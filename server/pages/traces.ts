@@ -3,11 +3,21 @@ import { logLevel } from "#core/telemetry/log-levels";
 import { searchLogs } from "../store/logs";
 import { namedResources, resourcesOfAll } from "../store/resources";
 import { mostCalled, operationFigures, type CallFigures } from "../store/call-figures";
-import { allOperations, operationsOf, spanCount, spansOfOperation, spansOfTrace, type SpanRow } from "../store/spans";
+import {
+  allOperations,
+  answeredOperations,
+  operationById,
+  operationsByIds,
+  operationsOf,
+  spanCount,
+  spansOfOperation,
+  spansOfTrace,
+  type SpanRow,
+} from "../store/spans";
 
 /** OpenTelemetry span kinds in words. */
 const KINDS = ["not given", "inside", "answered", "called", "sent", "received"] as const;
-const MOST_OPERATIONS = 100;
+const MOST_OPERATIONS = 50;
 const MOST_TRACES = 100;
 /** Bars of the histogram for each tenfold of time. */
 const BARS_A_DECADE = 12;
@@ -24,9 +34,9 @@ function nameOfStranger(attributes: string, withHost = true): string {
   );
 }
 
-function senderNames(db: Db) {
+function senderNames(db: Db, ids?: Iterable<number>) {
   return new Map(
-    namedResources(db).map(
+    namedResources(db, ids).map(
       ({ id, attributes, component_id, component, label }) =>
         [
           id,
@@ -67,12 +77,11 @@ export interface TracesQuestion {
 
 export function tracesPage(db: Db, question: TracesQuestion) {
   const { fromMs, toMs } = question;
-  const names = senderNames(db);
   const words = question.text.toLowerCase().split(/\s+/).filter(Boolean);
-  const known = allOperations(db);
+  const known = question.answered ? answeredOperations(db) : allOperations(db);
+  const everyName = words.length ? senderNames(db) : undefined;
   const fits = (one: (typeof known)[number]) =>
-    (!question.answered || isAnswer(one.kind) || one.begins === 1) &&
-    words.every((word) => `${one.name} ${names.get(one.resource_id)?.name ?? ""}`.toLowerCase().includes(word));
+    words.every((word) => `${one.name} ${everyName?.get(one.resource_id)?.name ?? ""}`.toLowerCase().includes(word));
   const byId = new Map(known.map((one) => [one.id, one]));
   const counts = mostCalled(
     db,
@@ -81,12 +90,16 @@ export function tracesPage(db: Db, question: TracesQuestion) {
     toMs,
   );
   const listed = counts.slice(0, MOST_OPERATIONS).map((one) => one.id);
-  const figures = operationFigures(
-    db,
-    question.operation === null ? listed : new Set([...listed, question.operation]),
-    fromMs,
-    toMs,
-  );
+  const shown = new Set(question.operation === null ? listed : [...listed, question.operation]);
+  const asked = question.operation === null ? undefined : operationById(db, question.operation);
+  if (asked) byId.set(asked.id, asked);
+  const figures = operationFigures(db, shown, fromMs, toMs);
+  const names =
+    everyName ??
+    senderNames(
+      db,
+      [...shown].flatMap((id) => byId.get(id)?.resource_id ?? []),
+    );
   const rowOf = (id: number) => {
     const one = byId.get(id);
     const own = figures.get(id);
@@ -224,8 +237,16 @@ const shown = (value: unknown) => (typeof value === "string" ? value : JSON.stri
 
 /** The spans of a trace as a tree, written from the top down; spans whose parent is missing stand at the top. */
 function treeOf(db: Db, rows: readonly SpanRow[]): DrawnSpan[] {
-  const names = senderNames(db);
-  const operations = new Map(allOperations(db).map((operation) => [operation.id, operation]));
+  const operations = new Map(
+    operationsByIds(
+      db,
+      rows.map((row) => row.operation_id),
+    ).map((operation) => [operation.id, operation]),
+  );
+  const names = senderNames(
+    db,
+    [...operations.values()].map((operation) => operation.resource_id),
+  );
   const ids = new Set(rows.map((row) => hex(row.span_id)));
   const below = new Map<string, SpanRow[]>();
   for (const row of rows) {

@@ -2,7 +2,7 @@ import { MINUTE_MS } from "#core/time/windows";
 import { finiteOrNull } from "#core/units/format";
 import type { Db } from "../store/database";
 import type { RelationRow } from "../store/relations";
-import { lastSample, seriesOfAll, seriesOfComponent } from "../store/signals";
+import { lastSamples, seriesOfAll, seriesOfComponent } from "../store/signals";
 import { chartOf, usualNow } from "./charts";
 
 /** What is measured of a port, in the order in which it is shown. */
@@ -45,10 +45,11 @@ export function trafficOf(
   const sums = new Map<number, number>();
   if (wires.length === 0) return sums;
   const measured = seriesOfAll(db, new Set(wires.map((one) => one.to_id)), BOTH_WAYS);
+  const lastOf = lastSamples(db, atMs, TRAFFIC_MS);
   for (const { id, detail, to_id } of wires)
     for (const series of measured.get(to_id) ?? []) {
       if (plain(series.instance) !== plain(detail)) continue;
-      const last = lastSample(db, series.id, atMs, TRAFFIC_MS);
+      const last = lastOf(series.id);
       if (last) sums.set(id, (sums.get(id) ?? 0) + last.value);
     }
   return sums;

@@ -19,11 +19,12 @@ import {
 } from "../store/incidents";
 import { actsOfIncident, policyById, savePolicy, writeHalt } from "../store/policies";
 import { addVersion } from "../store/runbooks";
-import { runsOfIncident, stepsOfRun } from "../store/runs";
+import { runById, runsOfIncident, stepsOfRun } from "../store/runs";
 import { listServices, saveService, writeMembers } from "../store/services";
 import { Policies } from "./policies";
 import { prepareRun } from "./prepare";
 import { Runner } from "./runner";
+import { watchedFigures } from "./watched";
 import type { RunnerWorld } from "./world";
 
 const START = Date.parse("2026-03-17T10:00:00Z");
@@ -370,29 +371,30 @@ describe("an automatic act", () => {
   });
 });
 
+const asked = (more: object = {}) => ({
+  runbook: {
+    id: 1,
+    name: "Restart",
+    version: 1,
+    definition: runbookSchema.parse({
+      uid: "xx",
+      name: "X",
+      purpose: "X.",
+      kinds: ["app.*"],
+      steps: [{ type: "note", title: "n", text: "n" }],
+      ...more,
+    }),
+  },
+  componentIds: [parser],
+  atOnce: 1,
+  failedPercent: 0,
+  incidentId: null,
+  policyId: null,
+  args: {},
+  by: "Anna",
+});
+
 describe("looking a run over", () => {
-  const asked = (more: object = {}) => ({
-    runbook: {
-      id: 1,
-      name: "Restart",
-      version: 1,
-      definition: runbookSchema.parse({
-        uid: "xx",
-        name: "X",
-        purpose: "X.",
-        kinds: ["app.*"],
-        steps: [{ type: "note", title: "n", text: "n" }],
-        ...more,
-      }),
-    },
-    componentIds: [parser],
-    atOnce: 1,
-    failedPercent: 0,
-    incidentId: null,
-    policyId: null,
-    args: {},
-    by: "Anna",
-  });
   const prepared =
     (more: object = {}, other: object = {}) =>
     () =>
@@ -412,5 +414,26 @@ describe("looking a run over", () => {
     const { rulings } = prepared()();
     expect(rulings.filter((one) => one.holds).map((one) => one.guardrail)).toEqual(["hurt"]);
     expect(rulings.find((one) => one.guardrail === "redundancy")?.words).toBe("Nothing stands in for parser @ h-1");
+  });
+});
+
+describe("what shows whether a run helped", () => {
+  it("is what stands, where nothing of it is near the target or explained by it any more", () => {
+    const id = incident();
+    db.prepare("UPDATE alarm SET subject_id = ?").run(component("host.linux", "h-2", null, null));
+    db.prepare("UPDATE incident SET causes = json_set(causes, '$[0].explains', json('[999]'))").run();
+    expect(watchedFigures(db, id, parser, START).map(({ name }) => name)).toEqual(["Memory usage of h-2"]);
+  });
+  it("is not measured when all of it had cleared before", async () => {
+    const id = incident();
+    db.prepare("UPDATE alarm SET cleared_at = ?").run(now);
+    const { run } = prepareRun(world, { ...asked(), componentIds: [parser], incidentId: id }, () => null);
+    const runId = runner.start(run);
+    await minutes(1);
+    expect(runById(db, runId)).toMatchObject({
+      state: "passed",
+      proof: "not measured",
+      proof_text: "All alarms of the incident had cleared before the run began.",
+    });
   });
 });

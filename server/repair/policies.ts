@@ -32,7 +32,7 @@ import { listServices } from "../store/services";
 import { causeFacts, type LookedAt } from "./cause-facts";
 import { prepareRun } from "./prepare";
 import { canBeTakenBack, type Runner } from "./runner";
-import { proofOfRun } from "./watched";
+import { proofOfRun, type CallsSince } from "./watched";
 import type { RunnerWorld } from "./world";
 
 /** Open incidents are looked at so often, clock time. */
@@ -53,6 +53,8 @@ export interface PolicyParts {
   plannedWork: (id: number) => string | null;
   /** An incident was changed by it. */
   onIncident: (id: number) => void;
+  /** How calls went since a run, so that a proof need not wait until what was before is out of every window. */
+  callsSince?: CallsSince;
   /** It is known how a run turned out. */
   onProof?: (run: RunRow, proof: Proof) => void;
 }
@@ -303,7 +305,7 @@ export class Policies {
       forgetOutputs(outputs, Date.now() - OUTPUT_DAYS * DAY_MS);
     }
     for (const run of watchedRuns(db)) {
-      const { proof, words } = proofOfRun(db, run, nowMs);
+      const { proof, words } = proofOfRun(db, run, nowMs, this.parts.callsSince);
       if (proof === "watching") continue;
       db.transaction(() => {
         setProof(db, run.id, { proof, words, atMs: nowMs });

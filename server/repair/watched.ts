@@ -3,7 +3,7 @@ import { proofOf, type WatchedFigure } from "#core/repair/proof";
 import { MINUTE_MS } from "#core/time/windows";
 import type { Proof } from "#core/repair/runbook";
 import { neighbourhood } from "../causes/neighbourhood";
-import { activeAlarms, alarmById, type AlarmRow } from "../store/alarms";
+import { activeAlarms, alarmById, type AlarmRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { alarmsOfIncident, incidentById } from "../store/incidents";
 import { watchedOf, type RunRow, type WatchedRow } from "../store/runs";
@@ -16,7 +16,10 @@ const MOST_WATCHED = 12;
 /** What adds up over hours cannot show soon that a repair helped. */
 const SLOW: ReadonlySet<string> = new Set(["burn"]);
 
-/** Figures and alarms by which the fault shows, as they are now: those at the target, else those that its cause explains. */
+/**
+ * Figures and alarms by which the fault shows, as they are now: those at the target, else those that its cause explains,
+ * else whatever stands.
+ */
 export function watchedFigures(db: Db, incidentId: number, targetId: number, nowMs: number): WatchedRow[] {
   const standing = alarmsOfIncident(db, incidentId).filter(
     (alarm) => alarm.cleared_at === null && !SLOW.has(alarm.detector),
@@ -25,8 +28,9 @@ export function watchedFigures(db: Db, incidentId: number, targetId: number, now
   const own = standing.filter((alarm) => alarm.component_id !== null && near.has(alarm.component_id));
   const cause = incidentById(db, incidentId)?.causes.find((one) => one.componentId === targetId);
   const explained = new Set(cause?.explains ?? []);
-  const rest = standing.filter((alarm) => explained.size === 0 || explained.has(alarm.id));
-  return (own.length ? own : rest).slice(0, MOST_WATCHED).map((alarm) => watchedRow(db, alarm, nowMs));
+  const its = standing.filter((alarm) => explained.has(alarm.id));
+  const telling = [own, its, standing].find((alarms) => alarms.length > 0) ?? [];
+  return telling.slice(0, MOST_WATCHED).map((alarm) => watchedRow(db, alarm, nowMs));
 }
 
 function watchedRow(db: Db, alarm: AlarmRow, nowMs: number): WatchedRow {
@@ -53,8 +57,20 @@ function median(values: number[]): number | undefined {
 
 const LOUD: ReadonlySet<string> = new Set(["critical", "major"]);
 
+/** How the calls that hold an alarm up went since an instant; undefined of other alarms, and where nobody knows yet. */
+export type CallsSince = (
+  alarm: { subject: Subject; metric: string; qualifier: string },
+  fromMs: number,
+  atMs: number,
+) => { calls: number; bad: number; isEased: boolean } | undefined;
+
 /** How the figures that showed the fault stand after a run. */
-export function proofOfRun(db: Db, run: RunRow, nowMs: number): { proof: Proof; words: string } {
+export function proofOfRun(
+  db: Db,
+  run: RunRow,
+  nowMs: number,
+  callsSince: CallsSince = () => undefined,
+): { proof: Proof; words: string } {
   const endedAt = run.ended_at ?? nowMs;
   const figures = watchedOf(db, run.id).map((row): WatchedFigure => {
     const alarm = row.alarmId === null ? null : alarmById(db, row.alarmId);
@@ -69,9 +85,23 @@ export function proofOfRun(db: Db, run: RunRow, nowMs: number): { proof: Proof; 
           ? []
           : [...readSamples(db, row.seriesId, endedAt, nowMs).values].filter((one) => !Number.isNaN(one)),
       cleared: alarm !== null && (alarm === undefined || alarm.cleared_at !== null),
+      since:
+        alarm && row.seriesId === null
+          ? callsSince(
+              {
+                subject: { type: alarm.subject_type, id: alarm.subject_id },
+                metric: alarm.metric,
+                qualifier: alarm.qualifier,
+              },
+              endedAt,
+              nowMs,
+            )
+          : undefined,
       isLimit: row.alarmId === null,
     };
   });
+  if (figures.length === 0 && hadCleared(db, run))
+    return { proof: "not measured", words: "All alarms of the incident had cleared before the run began." };
   const near = neighbourhood(db, run.component_id, nowMs);
   const newAlarms = activeAlarms(db)
     .filter(
@@ -90,4 +120,12 @@ export function proofOfRun(db: Db, run: RunRow, nowMs: number): { proof: Proof; 
     elapsedMs: nowMs - endedAt,
     watchMs: (run.proof_until ?? nowMs) - endedAt,
   });
+}
+
+/** Nothing was left to bring back when the run began. */
+function hadCleared(db: Db, run: RunRow): boolean {
+  if (run.incident_id === null) return false;
+  const alarms = alarmsOfIncident(db, run.incident_id);
+  const beganAt = run.started_at;
+  return alarms.length > 0 && alarms.every((alarm) => alarm.cleared_at !== null && alarm.cleared_at <= beganAt);
 }

@@ -67,14 +67,19 @@ export function callMinutes(
   operationId: number,
   fromMs: number,
   toMs: number,
-): { atMs: number; calls: number; failed: number; sketch: Sketch }[] {
-  return prepared<{ at: number; calls: number; failed: number; sketch: Uint8Array }>(
+): { atMs: number; calls: number; failed: number; sumUs: number; sketch: Sketch }[] {
+  return prepared<{ at: number; calls: number; failed: number; sum: number; sketch: Uint8Array }>(
     db,
-    `SELECT minute_at AS at, calls, failed, sketch FROM operation_minute
+    `SELECT minute_at AS at, calls, failed, sum_us AS sum, sketch FROM operation_minute
      WHERE operation_id = ? AND minute_at >= ? AND minute_at < ? ORDER BY minute_at`,
   )
     .all(operationId, fromMs, toMs)
-    .map(({ at, calls, failed, sketch }) => ({ atMs: at, calls, failed, sketch: Sketch.fromBytes(sketch) }));
+    .map(({ at, sum, sketch, ...counts }) => ({
+      ...counts,
+      atMs: at,
+      sumUs: sum,
+      sketch: Sketch.fromBytes(sketch),
+    }));
 }
 
 /** A window in whole minutes, cut where half hours are summed up: between the two cuts half hours serve, else minutes. */
@@ -167,24 +172,28 @@ export interface CallCount {
  */
 export function mostCalled(db: Db, operationIds: Iterable<number>, fromMs: number, toMs: number): CallCount[] {
   const { from, before, halvesFrom, halvesBefore } = partsOf(db, fromMs, toMs);
-  const sums = prepared<{ calls: number | null; failed: number | null }>(
-    db,
-    `SELECT sum(calls) AS calls, sum(failed) AS failed FROM (
-       SELECT calls, failed FROM operation_minute
-       WHERE operation_id = :id AND minute_at >= :from AND minute_at < :halvesFrom
-       UNION ALL
-       SELECT calls, failed FROM operation_half
-       WHERE operation_id = :id AND half_at >= :halvesFrom AND half_at < :halvesBefore
-       UNION ALL
-       SELECT calls, failed FROM operation_minute
-       WHERE operation_id = :id AND minute_at >= :halvesBefore AND minute_at < :before)`,
-  );
-  const result: CallCount[] = [];
-  for (const id of operationIds) {
-    const sum = sums.get({ id, from, before, halvesFrom, halvesBefore });
-    if (sum?.calls) result.push({ id, calls: sum.calls, failed: sum.failed ?? 0 });
-  }
-  return result.sort((a, b) => b.calls - a.calls);
+  const ids = JSON.stringify([...operationIds]);
+  const sums = new Map<number, CallCount>();
+  // One statement for all of them: a call of it for each would cost more than what it looks up.
+  const add = (table: "minute" | "half", since: number, until: number) => {
+    if (since >= until) return;
+    for (const one of prepared<CallCount>(
+      db,
+      `SELECT o.id, sum(m.calls) AS calls, sum(m.failed) AS failed FROM operation o
+       CROSS JOIN operation_${table} m ON m.operation_id = o.id AND m.${table}_at >= ? AND m.${table}_at < ?
+       WHERE o.id IN (SELECT value FROM json_each(?)) GROUP BY o.id`,
+    ).all(since, until, ids)) {
+      const known = sums.get(one.id);
+      if (known) {
+        known.calls += one.calls;
+        known.failed += one.failed;
+      } else sums.set(one.id, one);
+    }
+  };
+  add("minute", from, halvesFrom);
+  add("half", halvesFrom, halvesBefore);
+  add("minute", halvesBefore, before);
+  return [...sums.values()].filter(({ calls }) => calls > 0).sort((a, b) => b.calls - a.calls || a.id - b.id);
 }
 
 /** Calls of the given operations in a window; those without any are left out. */

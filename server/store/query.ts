@@ -36,13 +36,29 @@ const OF_SERVICE = `s.id IN (
  * The series a selection means, in the order they were met. A service's are those of its members in the window, whole
  * or in part; without a window those of its members now.
  */
-export function selectSeries(db: Db, selection: Selection, within?: { fromMs: number; toMs: number }): OwnedSeries[] {
+export const selectSeries = (db: Db, selection: Selection, within?: { fromMs: number; toMs: number }): OwnedSeries[] =>
+  ownedSeries(db, selectIds(db, selection, within));
+
+/** Series with what they belong to, in the order they were met. */
+export const ownedSeries = (db: Db, ids: readonly number[]): OwnedSeries[] =>
+  prepared<OwnedSeries>(db, `SELECT ${OWNED} WHERE s.id IN (SELECT value FROM json_each(?)) ORDER BY s.id`).all(
+    JSON.stringify(ids),
+  );
+
+/** Only the numbers of the series a selection means: to choose a few of many, what they belong to need not be read. */
+export function selectIds(db: Db, selection: Selection, within?: { fromMs: number; toMs: number }): number[] {
   if (selection.series !== undefined)
-    return prepared<OwnedSeries>(db, `SELECT ${OWNED} WHERE s.id = ?`).all(selection.series);
-  const rows = prepared<OwnedSeries>(
+    return prepared<{ id: number }>(db, "SELECT id FROM series WHERE id = ?")
+      .all(selection.series)
+      .map(({ id }) => id);
+  // Whose they are is looked up where it is asked for only: of thousands of series that is most of the work.
+  const byOwner = selection.kind !== undefined || selection.site !== undefined;
+  const rows = prepared<{ id: number; instance: string; kind: string | null }>(
     db,
-    `SELECT ${OWNED} WHERE ${selection.service === undefined ? "s.metric = @metric" : OF_SERVICE}
-       AND (@component IS NULL OR s.component_id = @component) AND (@site IS NULL OR c.site = @site) ORDER BY s.id`,
+    `SELECT s.id, s.instance, ${byOwner ? "c.kind" : "NULL AS kind"} FROM series s
+     ${byOwner ? "LEFT JOIN component c ON c.id = s.component_id" : ""} WHERE ${selection.service === undefined ? "s.metric = @metric" : OF_SERVICE}
+       AND (@component IS NULL OR s.component_id = @component)
+       ${byOwner ? "AND (@site IS NULL OR c.site = @site)" : ""} ORDER BY s.id`,
   ).all({
     metric: selection.metric,
     component: selection.component ?? null,
@@ -51,11 +67,13 @@ export function selectSeries(db: Db, selection: Selection, within?: { fromMs: nu
     from: within?.fromMs ?? Number.MAX_SAFE_INTEGER,
     to: within?.toMs ?? Number.MAX_SAFE_INTEGER,
   });
-  return rows.filter(
-    (row) =>
-      (selection.kind === undefined || (row.kind !== null && kindMatches(selection.kind, row.kind))) &&
-      (selection.instance === undefined || fitsPattern(selection.instance, row.instance)),
-  );
+  return rows
+    .filter(
+      (row) =>
+        (selection.kind === undefined || (row.kind !== null && kindMatches(selection.kind, row.kind))) &&
+        (selection.instance === undefined || fitsPattern(selection.instance, row.instance)),
+    )
+    .map(({ id }) => id);
 }
 
 /** The coarsest resolution kept of a series that a step can be made of, with the window in which it is whole steps. */

@@ -40,13 +40,14 @@ export interface NamedResourceRow extends Pick<ResourceRow, "id" | "attributes" 
 }
 
 /** Every sender with its component, present or not. */
-export function namedResources(db: Db): NamedResourceRow[] {
+export function namedResources(db: Db, ids?: Iterable<number>): NamedResourceRow[] {
   return prepared<NamedResourceRow>(
     db,
     `SELECT o.id, o.attributes, o.component_id, c.name AS component, coalesce(c.label, c.name) AS label, c.kind,
        c.host_id
-     FROM resource o LEFT JOIN component c ON c.id = o.component_id ORDER BY o.id`,
-  ).all();
+     FROM resource o LEFT JOIN component c ON c.id = o.component_id
+     ${ids ? "WHERE o.id IN (SELECT value FROM json_each(?))" : ""} ORDER BY o.id`,
+  ).all(...(ids ? [JSON.stringify([...ids])] : []));
 }
 
 /** Every sender that is named to a component, with that. */

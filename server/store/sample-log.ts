@@ -10,6 +10,11 @@ export interface LoggedSamples {
   values: Float64Array;
 }
 
+export interface PointInTime {
+  atMs: number;
+  value: number;
+}
+
 const FURTHEST = 2 ** 32;
 /** What stands before the columns: the instant that all others count from. */
 const BASE_BYTES = 9;
@@ -155,6 +160,17 @@ class PendingView {
     return rises ? own : sortSamples(own.times, own.values);
   }
 
+  /** The newest sample of a series in a window; of two at one instant the one that arrived later. */
+  newestOf(seriesId: number, fromMs: number, toMs: number): PointInTime | undefined {
+    const { before, times, values } = this.columns;
+    let newest = -1;
+    for (let at = this.latest.get(seriesId) ?? -1; at >= 0; at = before[at] as number) {
+      const time = times[at] as number;
+      if (time >= fromMs && time <= toMs && (newest < 0 || time > (times[newest] as number))) newest = at;
+    }
+    return newest < 0 ? undefined : { atMs: times[newest] as number, value: values[newest] as number };
+  }
+
   private add(series: number, atMs: number, value: number): void {
     if (this.count === this.columns.times.length) this.move(0, this.count * 2);
     const { before, times, values } = this.columns;
@@ -207,13 +223,23 @@ const views = new WeakMap<Db, PendingView>();
 /** Samples of a series that may not be packed yet, in the order of their instants. */
 export type PendingOf = (seriesId: number) => Samples;
 
-/** What is not packed at this moment, of any series. Ask before their chunks are read, and anew for every question. */
-export function pendingBySeries(db: Db): PendingOf {
+function viewNow(db: Db): PendingView {
   let view = views.get(db);
   if (!view) views.set(db, (view = new PendingView(db)));
   view.refresh();
-  const own = view;
-  return (seriesId) => own.of(seriesId);
+  return view;
+}
+
+/** What is not packed at this moment, of any series. Ask before their chunks are read, and anew for every question. */
+export function pendingBySeries(db: Db): PendingOf {
+  const view = viewNow(db);
+  return (seriesId) => view.of(seriesId);
+}
+
+/** As `pendingBySeries`, of each series only its newest sample in a window. */
+export function newestPending(db: Db, fromMs: number, toMs: number): (seriesId: number) => PointInTime | undefined {
+  const view = viewNow(db);
+  return (seriesId) => view.newestOf(seriesId, fromMs, toMs);
 }
 
 /** As `pendingBySeries`, of one series. */

@@ -1,9 +1,9 @@
 import type { Instrument } from "#core/catalogue/metrics";
 import { decodeChunk, encodeChunk, summarise, type Samples } from "#core/telemetry/chunk";
-import { cutSamples, mergeSamples } from "#core/telemetry/merge";
+import { cutSamples, mergeSamples, NO_SAMPLES } from "#core/telemetry/merge";
 import { DAY_MS } from "#core/time/windows";
 import { prepared, type Db } from "./database";
-import { pendingSamples } from "./sample-log";
+import { newestPending, pendingSamples, type PointInTime } from "./sample-log";
 import { dropRollupsFrom, setRolledTo } from "./rollups";
 
 export interface SeriesRow {
@@ -100,10 +100,14 @@ export function seriesOfAll(
        AND metric IN (SELECT value FROM json_each(?)) ORDER BY resource_id IS NOT NULL, id`,
   ).all(JSON.stringify([...componentIds]), JSON.stringify([...metrics]));
   const found = new Map<number, SeriesRow[]>();
+  const met = new Set<string>();
   for (const row of rows) {
     const own = found.get(row.component_id) ?? [];
     found.set(row.component_id, own);
-    if (!own.some((one) => one.metric === row.metric && one.instance === row.instance)) own.push(row);
+    const key = `${row.component_id}|${row.metric}|${row.instance}`;
+    if (met.has(key)) continue;
+    met.add(key);
+    own.push(row);
   }
   return found;
 }
@@ -248,32 +252,40 @@ export function openChunk(db: Db, seriesId: number): Samples | undefined {
 }
 
 /** The last sample at or before an instant, no older than `maxAgeMs`. */
-export function lastSample(
-  db: Db,
-  seriesId: number,
-  atMs: number,
-  maxAgeMs: number,
-): { atMs: number; value: number } | undefined {
-  const pending = cutSamples(pendingSamples(db, seriesId), atMs - maxAgeMs, atMs);
-  const newest = pending.times.length - 1;
-  const own =
-    newest >= 0 ? { atMs: pending.times[newest] as number, value: pending.values[newest] as number } : undefined;
-  const row = prepared<ChunkRow & { last: number | null }>(
+export const lastSample = (db: Db, seriesId: number, atMs: number, maxAgeMs: number): PointInTime | undefined =>
+  lastSamples(db, atMs, maxAgeMs)(seriesId);
+
+/** As `lastSample`, of many series: what is not packed yet is looked for once. */
+export function lastSamples(db: Db, atMs: number, maxAgeMs: number): (seriesId: number) => PointInTime | undefined {
+  const pendingOf = newestPending(db, atMs - maxAgeMs, atMs);
+  const lastChunk = prepared<{ start_at: number; end_at: number; count: number; last: number | null }>(
     db,
-    `SELECT start_at, end_at, count, last, data FROM chunk WHERE series_id = ? AND start_at <= ?
+    `SELECT start_at, end_at, count, last FROM chunk WHERE series_id = ? AND start_at <= ?
      ORDER BY start_at DESC LIMIT 1`,
-  ).get(seriesId, atMs);
-  // What is pending is nearly always newer than what is packed.
-  if (!row || (own && row.end_at <= own.atMs)) return own;
-  const packed =
-    row.end_at <= atMs
-      ? { atMs: row.end_at, value: row.last ?? Number.NaN }
-      : lastOf(cutSamples(decodeChunk(row.data, row.count), row.start_at, atMs));
-  if (!packed || packed.atMs < atMs - maxAgeMs || Number.isNaN(packed.value)) return own;
-  return own && own.atMs >= packed.atMs ? own : packed;
+  );
+  return (seriesId) => {
+    const own = pendingOf(seriesId);
+    const row = lastChunk.get(seriesId, atMs);
+    // What is pending is nearly always newer than what is packed.
+    if (!row || (own && row.end_at <= own.atMs)) return own;
+    const packed =
+      row.end_at <= atMs
+        ? { atMs: row.end_at, value: row.last ?? Number.NaN }
+        : lastOf(cutSamples(unpackedChunk(db, seriesId, row.start_at), row.start_at, atMs));
+    if (!packed || packed.atMs < atMs - maxAgeMs || Number.isNaN(packed.value)) return own;
+    return own && own.atMs >= packed.atMs ? own : packed;
+  };
 }
 
-function lastOf({ times, values }: Samples): { atMs: number; value: number } | undefined {
+function unpackedChunk(db: Db, seriesId: number, startMs: number): Samples {
+  const row = prepared<{ count: number; data: Uint8Array }>(
+    db,
+    "SELECT count, data FROM chunk WHERE series_id = ? AND start_at = ?",
+  ).get(seriesId, startMs);
+  return row ? decodeChunk(row.data, row.count) : NO_SAMPLES;
+}
+
+function lastOf({ times, values }: Samples): PointInTime | undefined {
   const index = times.length - 1;
   return index < 0 ? undefined : { atMs: times[index] as number, value: values[index] as number };
 }

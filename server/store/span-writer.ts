@@ -218,7 +218,9 @@ export class SpanWriter {
   }
 
   /** Calls of an operation in the minutes that are still open, the newest last. */
-  openMinutes(operationId: number): { minuteMs: number; calls: number; failed: number; sketch: Sketch }[] {
+  openMinutes(
+    operationId: number,
+  ): { minuteMs: number; calls: number; failed: number; sumUs: number; sketch: Sketch }[] {
     return [...this.minutes.values()]
       .flatMap((open) => open.get(operationId) ?? [])
       .sort((a, b) => a.minuteMs - b.minuteMs);

@@ -13,8 +13,23 @@ export function allOperations(db: Db): OperationRow[] {
   return prepared<OperationRow>(db, "SELECT id, resource_id, name, kind, begins FROM operation").all();
 }
 
+/** Operations that were served or consumed, or that begin a trace: all but calls to others and inner work. */
+export function answeredOperations(db: Db): OperationRow[] {
+  return prepared<OperationRow>(
+    db,
+    "SELECT id, resource_id, name, kind, begins FROM operation WHERE kind IN (2, 5) OR begins = 1",
+  ).all();
+}
+
 export function operationById(db: Db, id: number): OperationRow | undefined {
   return prepared<OperationRow>(db, "SELECT id, resource_id, name, kind, begins FROM operation WHERE id = ?").get(id);
+}
+
+export function operationsByIds(db: Db, ids: Iterable<number>): OperationRow[] {
+  return prepared<OperationRow>(
+    db,
+    "SELECT id, resource_id, name, kind, begins FROM operation WHERE id IN (SELECT value FROM json_each(?))",
+  ).all(JSON.stringify([...ids]));
 }
 
 /** Operations of some senders. */

@@ -16,16 +16,30 @@ type ChunkRow = [
   last: number | null,
 ];
 
-/** Of a series and a window: its chunks that reach into it. */
-function chunkRows(db: Db, seriesId: number, fromMs: number, toMs: number): ChunkRow[] {
+/**
+ * Of some series and a window: their chunks that reach into it, in order. One statement for all: what calls a statement
+ * costs more than what it looks up.
+ */
+function chunksOf(db: Db, seriesIds: readonly number[], fromMs: number, toMs: number): Map<number, ChunkRow[]> {
   const rows = prepared(
     db,
-    `SELECT start_at, end_at, count, min, max, sum, last FROM chunk WHERE series_id = ?1 AND start_at <= ?3
-       AND start_at >= coalesce((SELECT max(start_at) FROM chunk WHERE series_id = ?1 AND start_at <= ?2), 0) ORDER BY start_at`,
+    `SELECT c.start_at, c.end_at, c.count, c.min, c.max, c.sum, c.last, c.series_id
+     FROM json_each(?1) AS one CROSS JOIN chunk c ON c.series_id = one.value
+     WHERE c.start_at <= ?3
+       AND c.start_at >= coalesce((SELECT max(start_at) FROM chunk WHERE series_id = one.value AND start_at <= ?2), 0)`,
   )
     .raw()
-    .all({ 1: seriesId, 2: fromMs, 3: toMs }) as ChunkRow[];
-  return (rows[0]?.[1] ?? fromMs) < fromMs ? rows.slice(1) : rows;
+    .all({ 1: JSON.stringify(seriesIds), 2: fromMs, 3: toMs }) as [...ChunkRow, seriesId: number][];
+  const result = new Map<number, ChunkRow[]>();
+  for (const [start, end, count, min, max, sum, last, seriesId] of rows) {
+    if (end < fromMs) continue;
+    const known = result.get(seriesId);
+    if (known) known.push([start, end, count, min, max, sum, last]);
+    else result.set(seriesId, [[start, end, count, min, max, sum, last]]);
+  }
+  // By their key they come in order already; sorting what is sorted costs nothing, and nothing promises it.
+  for (const chunks of result.values()) chunks.sort(([a], [b]) => a - b);
+  return result;
 }
 
 const isWhole = ([start, end, , min, max, , last]: ChunkRow, fromMs: number, toMs: number) =>
@@ -39,11 +53,11 @@ function lookInto(
   db: Db,
   pendingOf: PendingOf,
   seriesId: number,
+  rows: readonly ChunkRow[],
   fromMs: number,
   toMs: number,
 ): { rough: () => RoughSummary; exact: () => Summary } {
   const pending = cutSamples(pendingOf(seriesId), fromMs, toMs);
-  const rows = chunkRows(db, seriesId, fromMs, toMs);
   // Samples can be pending and packed at once, or have come late: from there on both have to be put together.
   const mixedFrom = pending.times[0] ?? Number.POSITIVE_INFINITY;
   const mixed = rows.findIndex(([, end]) => end >= mixedFrom);
@@ -98,7 +112,11 @@ export function bestIn<Item>(
   count: number,
 ): Item[] {
   const pendingOf = pendingBySeries(db);
-  const looks = items.map((item) => ({ item, ...lookInto(db, pendingOf, seriesOf(item), fromMs, toMs) }));
+  const chunks = chunksOf(db, items.map(seriesOf), fromMs, toMs);
+  const looks = items.map((item) => {
+    const id = seriesOf(item);
+    return { item, ...lookInto(db, pendingOf, id, chunks.get(id) ?? [], fromMs, toMs) };
+  });
   return pickBestOf(
     looks,
     (look) => look.rough(),

@@ -76,6 +76,9 @@ function levelOf(estate: Estate, index: number): { failing: number; seconds: num
 /** Change of a share of processors, memory or disk that can be seen. */
 const SEEN = 0.08;
 
+/** So much more of what goes over a line lost shows as errors at the ports of both its ends. */
+const LOST = 0.001;
+
 /**
  * Everything that a fault can be felt at, by name: hosts, and processes as “process @ host”. Minute by minute the world
  * with the fault is compared with the one without it.
@@ -108,6 +111,9 @@ export function touchedBy(scenario: Scenario, faultId: string, atMs: number, min
       for (const station of machine.stations)
         if (isHurt(calm, hurt, station.index)) touched.add(`${station.spec.name} @ ${machine.name}`);
     }
+    for (const { index, ends } of hurt.world.layout.links)
+      if ((now.link.loss[index] ?? 0) - (before.link.loss[index] ?? 0) > LOST)
+        for (const end of ends) touched.add(end.name);
   }
   return touched;
 }

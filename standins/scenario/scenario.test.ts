@@ -3,7 +3,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { makeRhythm, wander } from "../rhythm";
 import { Estate } from "../seen/estate";
-import { outcomeOf } from "./outcome";
+import { outcomeOf, touchedBy } from "./outcome";
 import { readScenario } from "./read";
 import { scaleScenario } from "./scale";
 import type { Scenario } from "./schema";
@@ -40,6 +40,12 @@ describe("the demonstration estate", () => {
     const rate = (host: string) => state.station.finished[station(host, "gatefront")?.index ?? 0] ?? 0;
     expect(rate("nq-gate-web-01-x2") / rate("nq-gate-web-01")).toBeGreaterThan(0.8);
   });
+});
+
+it("a line that loses packets is felt at the switches of both its ends too, and at no third site's", () => {
+  const touched = touchedBy(halvane, "quay-line-loses", AT, 3);
+  const switches = [...touched].filter((name) => name.includes("-sw-")).map((name) => name.slice(0, 2));
+  expect([...new Set(switches)].sort()).toEqual(["nq", "sq"]);
 });
 
 it("every file in scenarios/ can be read", () => {

@@ -4,6 +4,7 @@ import { describe, expect, it } from "vitest";
 import {
   countAtLeast,
   countAtMost,
+  gammaAtLeast,
   lnGamma,
   normalAbove,
   poissonAtLeast,
@@ -14,7 +15,7 @@ import {
 } from "#core/stats/tails";
 
 interface Row {
-  law: "poisson" | "count" | "share" | "normal" | "gamma";
+  law: "poisson" | "count" | "share" | "normal" | "gamma" | "gamma tail";
   args: number[];
   p: number;
   below?: number;
@@ -29,6 +30,7 @@ const above = {
   share: ([x = 0, n = 0, share = 0, alike = 0]: number[]) => shareAtLeast(x, n, share, alike),
   normal: ([z = 0]: number[]) => normalAbove(z),
   gamma: ([x = 0]: number[]) => lnGamma(x),
+  "gamma tail": ([x = 0, shape = 0]: number[]) => gammaAtLeast(x, shape),
 };
 
 describe("tail probabilities are those of SciPy", () => {

@@ -112,7 +112,8 @@ describe("virtual machines, told of by their hypervisor (RFC 7666)", () => {
       toMs: world.now(),
     });
     expect(service?.members.map((member) => member.name)).toContain("t-virt-01");
-    expect(service?.signals.find((one) => one.metric === "cpu.used")?.lines.map((line) => line.label)).toEqual(
+    const signals = world.ask("serviceSignals", { uid: "orders", fromMs: world.now() - 3_600_000, toMs: world.now() });
+    expect(signals.find((one) => one.metric === "cpu.used")?.lines.map((line) => line.label)).toEqual(
       expect.arrayContaining(["CPU usage · t-virt-01", "CPU usage · t-web-01"]),
     );
   });

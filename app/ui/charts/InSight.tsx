@@ -18,7 +18,8 @@ export function InSight(props: InSightProps) {
   return useMounted() ? <WhenSeen {...props} /> : <Room {...props} />;
 }
 
-const Room = ({ height, label, box }: Omit<InSightProps, "children"> & { box?: React.Ref<HTMLDivElement> }) => (
+/** Room that is kept for a drawing. */
+export const Room = ({ height, label, box }: Omit<InSightProps, "children"> & { box?: React.Ref<HTMLDivElement> }) => (
   <div
     ref={box}
     data-room=""

@@ -9,18 +9,18 @@ import { Section } from "../Page";
 import { PlainTable } from "../PlainTable";
 import { RightButton } from "../RightButton";
 
-/** Pages of OpenMetrics text that are read on an interval, with how the last look went. */
-export function ScrapedEndpoints({
-  pages,
-  credentials,
-  states,
-  nowMs,
-}: {
-  credentials: Answer<"signalsSetup">["credentials"];
-  pages: Answer<"signalsSetup">["pages"];
+type Setup = Answer<"signalsSetup">;
+type Credentials = Setup["credentials"];
+
+interface ScrapedEndpointsProps {
+  credentials: Credentials;
+  pages: Setup["pages"];
   states: readonly TargetState[];
   nowMs: number;
-}) {
+}
+
+/** Pages of OpenMetrics text that are read on an interval, with how the last look went. */
+export function ScrapedEndpoints({ pages, credentials, states, nowMs }: ScrapedEndpointsProps) {
   return (
     <Section title={`Scraped endpoints: ${pages.length}`}>
       <Stack sx={{ gap: 1 }}>
@@ -37,78 +37,86 @@ export function ScrapedEndpoints({
               </tr>
             </thead>
             <tbody>
-              {pages.map((one) => {
-                const state = states.find((other) => other.id === one.id);
-                return (
-                  <tr key={one.id}>
-                    <td style={{ overflowWrap: "anywhere" }}>
-                      {one.url}
-                      {one.credentialId === null ? null : (
-                        <span className="hx-caption">
-                          {" "}
-                          with {credentials.find((other) => other.id === one.credentialId)?.name}
-                        </span>
-                      )}
-                    </td>
-                    <td className="num">{one.everySeconds} s</td>
-                    <td>
-                      {state
-                        ? state.problem
-                          ? `${dayAndTime(state.atMs, nowMs, true)}: ${state.problem}`
-                          : `${dayAndTime(state.atMs, nowMs, true)}: ${state.samples} samples`
-                        : "not yet"}
-                    </td>
-                    <td>
-                      <Form method="post">
-                        <input type="hidden" name="what" value="removeEndpoint" />
-                        <input type="hidden" name="id" value={one.id} />
-                        <RightButton
-                          right="configure"
-                          type="submit"
-                          color="error"
-                          aria-label={`Stop scraping ${one.url}`}
-                        >
-                          Stop
-                        </RightButton>
-                      </Form>
-                    </td>
-                  </tr>
-                );
-              })}
+              {pages.map((one) => (
+                <Endpoint
+                  key={one.id}
+                  one={one}
+                  credential={credentials.find((other) => other.id === one.credentialId)?.name}
+                  state={states.find((other) => other.id === one.id)}
+                  nowMs={nowMs}
+                />
+              ))}
             </tbody>
           </PlainTable>
         ) : null}
-        <Form method="post">
-          <input type="hidden" name="what" value="endpoint" />
-          <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
-            <TextField name="url" label="URL" placeholder="http://host.example:9100/metrics" sx={{ flex: 1 }} />
-            <TextField name="everySeconds" label="Every (s)" defaultValue="30" sx={{ width: 110 }} />
-            <TextField name="credentialId" label="Credential" select defaultValue="" sx={{ width: 200 }}>
-              <MenuItem value="">none</MenuItem>
-              {credentials.map((one) => (
-                <MenuItem key={one.id} value={String(one.id)}>
-                  {one.name}
-                </MenuItem>
-              ))}
-            </TextField>
-            <RightButton right="configure" type="submit" variant="outlined">
-              Add
-            </RightButton>
-          </Stack>
-          <details>
-            <summary className="hx-small">Certificate of a private authority</summary>
-            <TextField
-              name="authority"
-              label="Certificates (PEM)"
-              multiline
-              minRows={3}
-              fullWidth
-              sx={{ mt: 1 }}
-              slotProps={{ htmlInput: { maxLength: 65_536 } }}
-            />
-          </details>
-        </Form>
+        <NewEndpoint credentials={credentials} />
       </Stack>
     </Section>
+  );
+}
+
+interface EndpointProps {
+  one: Setup["pages"][number];
+  credential: string | undefined;
+  state: TargetState | undefined;
+  nowMs: number;
+}
+
+function Endpoint({ one, credential, state, nowMs }: EndpointProps) {
+  return (
+    <tr>
+      <td style={{ overflowWrap: "anywhere" }}>
+        {one.url}
+        {one.credentialId === null ? null : <span className="hx-caption"> with {credential}</span>}
+      </td>
+      <td className="num">{one.everySeconds} s</td>
+      <td>
+        {state ? `${dayAndTime(state.atMs, nowMs, true)}: ${state.problem || `${state.samples} samples`}` : "not yet"}
+      </td>
+      <td>
+        <Form method="post">
+          <input type="hidden" name="what" value="removeEndpoint" />
+          <input type="hidden" name="id" value={one.id} />
+          <RightButton right="configure" type="submit" color="error" aria-label={`Stop scraping ${one.url}`}>
+            Stop
+          </RightButton>
+        </Form>
+      </td>
+    </tr>
+  );
+}
+
+function NewEndpoint({ credentials }: { credentials: Credentials }) {
+  return (
+    <Form method="post">
+      <input type="hidden" name="what" value="endpoint" />
+      <Stack direction="row" sx={{ gap: 1.5, alignItems: "center" }}>
+        <TextField name="url" label="URL" placeholder="http://host.example:9100/metrics" sx={{ flex: 1 }} />
+        <TextField name="everySeconds" label="Every (s)" defaultValue="30" sx={{ width: 110 }} />
+        <TextField name="credentialId" label="Credential" select defaultValue="" sx={{ width: 200 }}>
+          <MenuItem value="">none</MenuItem>
+          {credentials.map((one) => (
+            <MenuItem key={one.id} value={String(one.id)}>
+              {one.name}
+            </MenuItem>
+          ))}
+        </TextField>
+        <RightButton right="configure" type="submit" variant="outlined">
+          Add
+        </RightButton>
+      </Stack>
+      <details>
+        <summary className="hx-small">Certificate of a private authority</summary>
+        <TextField
+          name="authority"
+          label="Certificates (PEM)"
+          multiline
+          minRows={3}
+          fullWidth
+          sx={{ mt: 1 }}
+          slotProps={{ htmlInput: { maxLength: 65_536 } }}
+        />
+      </details>
+    </Form>
   );
 }

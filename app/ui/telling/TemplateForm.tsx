@@ -41,7 +41,6 @@ export function TemplateForm({
   const [typed, setTyped] = useState<string>();
   const boxes = useRef<Partial<Record<PartName, HTMLTextAreaElement | HTMLInputElement | null>>>({});
   const preview = usePreview(draft, incident);
-  const busy = useNavigation().state !== "idle";
   const problems = { ...refusal?.fields, ...preview?.problems };
   /** Puts a variable where the cursor is, in the place of what was typed of it. */
   const insert = (path: string) => {
@@ -90,35 +89,7 @@ export function TemplateForm({
                 ) : null}
               </Fragment>
             ))}
-            <Stack direction="row" sx={{ gap: 1 }}>
-              <RightButton
-                right="configure"
-                type="submit"
-                name="intent"
-                value="save"
-                variant="contained"
-                disabled={busy}
-              >
-                Save
-              </RightButton>
-              {page.id === "digest" || page.id === "shift" ? null : (
-                <RightButton
-                  right="configure"
-                  type="submit"
-                  name="intent"
-                  value="test"
-                  variant="outlined"
-                  disabled={busy}
-                >
-                  Send it to me
-                </RightButton>
-              )}
-              {page.changedBy ? (
-                <RightButton right="configure" type="submit" name="intent" value="reset" disabled={busy}>
-                  Back to the ready message
-                </RightButton>
-              ) : null}
-            </Stack>
+            <Actions page={page} />
             <p role="status" className="hx-small hx-flush">
               {tried ? `${tried.ok ? "Accepted" : "Not accepted"}. The mail server said: “${tried.answer}”` : ""}
             </p>
@@ -130,27 +101,71 @@ export function TemplateForm({
       <Section
         title="Preview"
         aside={
-          page.id === "digest" || page.id === "shift" ? null : (
-            <label className="hx-caption">
-              Incident{" "}
-              <select
-                className="hx-select"
-                value={incident}
-                onChange={(event) => setIncident(event.target.value)}
-                style={{ maxWidth: 300 }}
-              >
-                <option value="">the made-up one</option>
-                {page.incidents.map((one) => (
-                  <option key={one.id} value={String(one.id)}>{`${one.id} · ${one.title}`}</option>
-                ))}
-              </select>
-            </label>
-          )
+          isOfIncident(page) ? (
+            <IncidentChoice incidents={page.incidents} value={incident} onChange={setIncident} />
+          ) : null
         }
       >
         {preview?.message ? <Shown message={preview.message} /> : <PreviewState problems={preview?.problems} />}
       </Section>
     </div>
+  );
+}
+
+/** Digests and pages of a shift tell of many incidents, or of none. */
+const isOfIncident = ({ id }: Page) => id !== "digest" && id !== "shift";
+
+function Actions({ page }: { page: Page }) {
+  const common = {
+    right: "configure",
+    type: "submit",
+    name: "intent",
+    disabled: useNavigation().state !== "idle",
+  } as const;
+  return (
+    <Stack direction="row" sx={{ gap: 1 }}>
+      <RightButton {...common} value="save" variant="contained">
+        Save
+      </RightButton>
+      {isOfIncident(page) ? (
+        <RightButton {...common} value="test" variant="outlined">
+          Send it to me
+        </RightButton>
+      ) : null}
+      {page.changedBy ? (
+        <RightButton {...common} value="reset">
+          Back to the ready message
+        </RightButton>
+      ) : null}
+    </Stack>
+  );
+}
+
+/** Of which incident the preview tells. */
+function IncidentChoice({
+  incidents,
+  value,
+  onChange,
+}: {
+  incidents: Page["incidents"];
+  value: string;
+  onChange: (id: string) => void;
+}) {
+  return (
+    <label className="hx-caption">
+      Incident{" "}
+      <select
+        className="hx-select"
+        value={value}
+        onChange={(event) => onChange(event.target.value)}
+        style={{ maxWidth: 300 }}
+      >
+        <option value="">the made-up one</option>
+        {incidents.map((one) => (
+          <option key={one.id} value={String(one.id)}>{`${one.id} · ${one.title}`}</option>
+        ))}
+      </select>
+    </label>
   );
 }
 

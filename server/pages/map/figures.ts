@@ -8,7 +8,14 @@ import { formatValue } from "#core/units/format";
 import { measuredAlarmsAt } from "../../store/alarms";
 import { mostCalled, operationFigures } from "../../store/call-figures";
 import { resourcesOfAll } from "../../store/resources";
-import { lastSample, seriesById, seriesOfAll, seriesOfMetrics, seriesOfService } from "../../store/signals";
+import {
+  lastSample,
+  lastSamples,
+  seriesById,
+  seriesOfAll,
+  seriesOfMetrics,
+  seriesOfService,
+} from "../../store/signals";
 import { operationsOf } from "../../store/spans";
 import { isAnswer } from "../traces";
 import type { Thing } from "./cards";
@@ -50,10 +57,11 @@ function usualFigures(at: At, rows: Rows): Reader {
     at,
     unwell.map((row) => row.id),
   );
+  const lastOf = lastSamples(db, atMs, FIGURE_MS);
   return (id) => {
     const { headline } = kinds.get(id) ?? { headline: null };
     const series = headline ? measured.get(id)?.get(headline.metric) : undefined;
-    const last = series && lastSample(db, series.id, atMs, FIGURE_MS);
+    const last = series && lastOf(series.id);
     return (
       alarmed.get(id) ?? (last && headline ? `${headline.word} ${formatValue(last.value, series.unit)}`.trim() : "")
     );
@@ -77,12 +85,13 @@ function chosenFigures(at: At, figure: CardFigure, rows: Rows): Reader {
   const ids = rows.map((row) => row.id);
   const calls = figure.calls ? callsOf(at, ids) : new Map<number, Called>();
   const measured = seriesOfAll(at.db, ids, figure.metrics);
+  const lastOf = lastSamples(at.db, at.atMs, FIGURE_MS);
   return (id) => {
     const called = calls.get(id);
     if (called && figure.calls) return callText(called, figure.calls, at);
     for (const metric of figure.metrics) {
       const series = measured.get(id)?.filter((one) => one.metric === metric) ?? [];
-      const values = series.flatMap((one) => lastSample(at.db, one.id, at.atMs, FIGURE_MS)?.value ?? []);
+      const values = series.flatMap((one) => lastOf(one.id)?.value ?? []);
       const unit = series[0]?.unit ?? "";
       // Of several disks the fullest is told; what is counted or flows is added up.
       const isSum = metricInfo(metric, unit).combine === "sum";

@@ -1,15 +1,19 @@
 import { expect, test, type Page } from "./fixtures";
 import { BY_THE_CLOCK, heading, listen, part } from "./helpers";
 
+// First of all stories by its name: what others left of the same services would take in what comes here.
+
 /** Three faults of different kinds, on services that have nothing to do with each other, with what was wrong. */
 const DRILLS = [
   { title: "The disk of the manifest queue is failing", was: /nq-mfx-mq-01/ },
-  { title: "A customs front goes dark", was: /sq-cus-web-01/ },
+  { title: "The crane bus of North Quay goes dark", was: /nq-crane-mq-01/ },
   { title: "A release makes one slot keeper slow", was: /nq-gate-app-02/ },
 ];
 
 /** A page is looked at again so often, and so many incidents are gone through, before a person would ask for help. */
 const LOOKS = 4;
+/** So long a cause may take to be known: two minutes and more by the clock of the demonstration. */
+const SURE_WITHIN_MS = 60_000;
 
 /** Incidents that are open, as the list leads to them. */
 async function openIncidents(page: Page): Promise<string[]> {
@@ -26,16 +30,21 @@ async function openIncidents(page: Page): Promise<string[]> {
  * @returns what it took for the cause, look by look
  */
 async function solve(page: Page, incident: string): Promise<string[]> {
-  const cause = part(page, /^(Likeliest causes?|Cause not known: the likeliest)$/)
-    .getByRole("link")
-    .first();
+  const causeUnder = (title: RegExp) => part(page, title).getByRole("link").first();
+  const [sure, cause] = [
+    causeUnder(/^Likeliest causes?$/),
+    causeUnder(/^(Likeliest causes?|Cause not known: the likeliest)$/),
+  ];
   const runbook = part(page, "Repair").locator('a[href*="target="][href*="incident="]').first();
   const over = page.getByText(/^Incident \d+ · (resolved|merged into)/);
   const named: string[] = [];
   for (;;) {
+    const until = Date.now() + SURE_WITHIN_MS;
     await expect(
       async () => {
         await page.goto(incident);
+        // Whoever is on shift waits a little for the cause to be known before trying anything.
+        if (Date.now() < until) await expect(over.or(sure).first()).toBeVisible({ timeout: 1500 });
         await expect(over.or(cause).first()).toBeVisible({ timeout: 1500 });
         await expect(over.or(runbook).first()).toBeVisible({ timeout: 1500 });
       },
@@ -46,14 +55,26 @@ async function solve(page: Page, incident: string): Promise<string[]> {
     named.push((await cause.textContent()) ?? "");
     await runbook.click();
     await page.getByRole("button", { name: "Start run" }).click();
-    await expect(heading(page)).toContainText(/succeeded on/, BY_THE_CLOCK);
-    // What had no effect says so, and the page is looked at again.
+    await expect(heading(page)).toContainText(/(succeeded|failed) on/, BY_THE_CLOCK);
+    // What could not be done, had no effect, or came when all had cleared, says so, and the page is looked at again.
+    if (/failed on/.test((await heading(page).textContent()) ?? "")) continue;
     await expect(page.getByRole("status").first()).toContainText(
-      /(?<!being )proved|eased|no effect|worse/,
+      /(?<!being )proved|eased|no effect|worse|not measured/,
       BY_THE_CLOCK,
     );
   }
 }
+
+/** What went wrong here is nothing for the stories that follow. */
+test.afterEach(async ({ page }) => {
+  await page.goto("/setup/drills");
+  await expect(heading(page)).toBeVisible();
+  for (const { title } of DRILLS) {
+    const end = page.getByRole("button", { name: `End: ${title}` });
+    if (await end.isVisible()) await end.click();
+    await expect(end).toBeHidden();
+  }
+});
 
 test("three drills of different kinds at once are told apart, named, repaired and proved from their pages alone", async ({
   page,
