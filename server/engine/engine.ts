@@ -18,7 +18,7 @@ import { readHarmMap, type HarmMap } from "../causes/harm-map";
 import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
 import { mergeByHand, splitByHand } from "../incidents/by-hand";
 import { correlate } from "../incidents/correlate";
-import type { Affected } from "../incidents/refresh";
+import { refreshOpen, type Affected } from "../incidents/refresh";
 import { BatchIngest } from "../ingest/batches";
 import { Ingest } from "../ingest/ingest";
 import { Roller } from "../ingest/rollups";
@@ -242,7 +242,12 @@ export class Engine {
         this.telling.hear(id);
         this.emit({ topic: "incident", id, what: "changed" });
       },
-      onProof: (run, proof) => this.chores.proved(run, proof),
+      onProof: (run, proof) => {
+        this.chores.proved(run, proof);
+        // What is repaired is no cause of what still stands.
+        if (proof === "proved" && run.incident_id !== null)
+          refreshOpen(this.db, run.incident_id, this.affected(), this.now());
+      },
     });
     this.chores = new Chores({
       world: this.repairs,

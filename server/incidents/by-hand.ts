@@ -13,7 +13,8 @@ import {
   tellTogether,
   type IncidentRow,
 } from "../store/incidents";
-import { refresh, subjectOf, type Affected } from "./refresh";
+import { refresh, type Affected } from "./refresh";
+import { subjectOf } from "../causes/told";
 
 const found = (db: Db, id: number): IncidentRow => {
   const row = incidentById(db, id);

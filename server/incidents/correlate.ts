@@ -21,17 +21,9 @@ import { componentById } from "../store/estate";
 import { nodeOfCause } from "../causes/harm-map";
 import { CHANGE_MS } from "../causes/past-facts";
 import type { AlarmEvent } from "../alarms/alarm-book";
-import {
-  FRESH_MS,
-  isAmong,
-  refresh,
-  reliedOnBy,
-  subjectOf,
-  SYSTEM,
-  type Affected,
-  type IncidentEvent,
-} from "./refresh";
+import { FRESH_MS, isAmong, refresh, reliedOnBy, SYSTEM, type Affected, type IncidentEvent } from "./refresh";
 import { mergeByCause, splitByCause } from "./regroup";
+import { subjectOf } from "../causes/told";
 
 /** What is alarmed in an incident, as far as finding the place of further alarms needs it. */
 interface Alarmed {

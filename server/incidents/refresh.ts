@@ -1,6 +1,6 @@
 import { severityRank, worstSeverity, type Severity } from "#core/alarms/severity";
 import { rankSuspects, SPELL_MS } from "#core/correlation/incidents";
-import { metricInfo, symptomOf } from "#core/catalogue/metrics";
+import { symptomOf } from "#core/catalogue/metrics";
 import { MINUTE_MS } from "#core/time/windows";
 import type { EstateGraph } from "#core/topology/graph";
 import { causesOf } from "../causes/causes";
@@ -8,6 +8,8 @@ import type { HarmMap } from "../causes/harm-map";
 import { subjectKey, type AlarmRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { alarmsOfIncident, incidentById, noteIncident, resolveIncident, updateIncident } from "../store/incidents";
+import { withoutRepaired } from "../causes/repaired";
+import { lagsBehind, subjectOf } from "../causes/told";
 
 export interface IncidentEvent {
   what: "opened" | "reopened" | "changed" | "resolved";
@@ -34,11 +36,6 @@ const FORECAST = "trend";
 /** What comes so long after the last alarm of an incident is hardly of it. */
 export const FRESH_MS = 30 * MINUTE_MS;
 
-export const subjectOf = (alarm: Pick<AlarmRow, "subject_type" | "subject_id">): Subject => ({
-  type: alarm.subject_type,
-  id: alarm.subject_id,
-});
-
 /** What a component relies on; of a service, its entry points and what those rely on. */
 export function reliedOnBy({ type, id }: Subject, { graph, entriesOf }: Affected): ReadonlySet<number> {
   if (type === "component") return graph.reliedOn(id);
@@ -53,9 +50,6 @@ export function isAmong(relied: ReadonlySet<number>, { type, id }: Subject, { en
   if (type === "component") return relied.has(id);
   return type === "service" && [...entriesOf(id)].some((entry) => relied.has(entry));
 }
-
-/** What is worked out over hours stands long after what it tells of. */
-export const lagsBehind = ({ metric }: Pick<AlarmRow, "metric">) => metricInfo(metric).lags ?? false;
 
 /** Alarms that stand, or stood until shortly before the last one; what lags behind only while it is fresh. */
 export function lately(alarms: readonly AlarmRow[]): readonly AlarmRow[] {
@@ -98,7 +92,8 @@ export function refresh(db: Db, id: number, affected: Affected, atMs: number): I
   );
   // What has cleared is evidence still: a cause does not change because part of the harm is over.
   const told = alarms.filter((alarm) => alarm.quiet === null);
-  const causes = causesOf(db, lately(told.length ? told : alarms), affected.harm(), affected.nameOf, atMs);
+  const left = withoutRepaired(db, id, told.length ? told : alarms, () => affected.harm().graph, atMs);
+  const causes = causesOf(db, lately(left), affected.harm(), affected.nameOf, atMs);
   const [likeliest] = causes;
   const onCause = judged.filter(
     (alarm) => likeliest?.componentId != null && alarm.component_id === likeliest.componentId,
@@ -153,8 +148,8 @@ export function refresh(db: Db, id: number, affected: Affected, atMs: number): I
     (burning.length === 0 || alarms.some((one) => !lagsBehind(one)))
   ) {
     resolveIncident(db, id, atMs);
-    const left = burning.length ? "; what is left is the budget that it burnt" : "";
-    noteIncident(db, id, "resolved", `Resolved: every alarm in it has cleared${left}`, SYSTEM, atMs);
+    const burnt = burning.length ? "; what is left is the budget that it burnt" : "";
+    noteIncident(db, id, "resolved", `Resolved: every alarm in it has cleared${burnt}`, SYSTEM, atMs);
     return { what: "resolved", incidentId: id };
   }
   return { what: "changed", incidentId: id };
@@ -164,3 +159,10 @@ export function refresh(db: Db, id: number, affected: Affected, atMs: number): I
 const shownQualifier = (qualifier: string) => (qualifier && !/^rule \d+$/.test(qualifier) ? ` (${qualifier})` : "");
 
 const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
+/** Works an incident that is open out anew, where something else than an alarm speaks of it. */
+export function refreshOpen(db: Db, id: number, affected: Affected, atMs: number): void {
+  const incident = incidentById(db, id);
+  if (incident?.merged_into != null) refreshOpen(db, incident.merged_into, affected, atMs);
+  else if (incident?.resolved_at === null) db.transaction(() => refresh(db, id, affected, atMs))();
+}

@@ -1,4 +1,5 @@
 import { beforeEach, describe, expect, it } from "vitest";
+import { runbookSchema } from "#core/repair/runbook";
 import { emptyEstate, useStore } from "../../tests/store";
 import type { AlarmEvent } from "../alarms/alarm-book";
 import { readHarmMap } from "../causes/harm-map";
@@ -6,11 +7,13 @@ import { readGraph } from "../estate/services";
 import { subjectKey, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { currentComponents, insertComponent } from "../store/estate";
-import { alarmsOfIncident, incidentEvents, recentIncidents, tellApart } from "../store/incidents";
+import { alarmsOfIncident, incidentById, incidentEvents, recentIncidents, tellApart } from "../store/incidents";
 import { insertRelation } from "../store/relations";
+import { addVersion } from "../store/runbooks";
+import { endRun, insertRun, setProof } from "../store/runs";
 import { saveService } from "../store/services";
 import { correlate } from "./correlate";
-import type { Affected } from "./refresh";
+import { refreshOpen, type Affected } from "./refresh";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 const MINUTE = 60_000;
@@ -168,5 +171,87 @@ describe("an incident with two causes that have nothing to do with each other", 
     correlate(db, [raise("plan", 0, "process.memory")], affected());
     correlate(db, [raise("desk", 4)], affected());
     expect(open()).toHaveLength(1);
+  });
+});
+
+describe("an incident of which one cause is repaired", () => {
+  const plan = () => ({ type: "component" as const, id: id["plan"] ?? 0 });
+  const clear = (name: string, minutes: number) =>
+    db
+      .prepare("UPDATE alarm SET cleared_at = ?, severity = 'cleared' WHERE subject_id = ?")
+      .run(AT + minutes * MINUTE, id[name] ?? 0);
+  /** A run on the plan of which the figures came back. */
+  const repaired = (incident: number, minutes: number) => {
+    const definition = runbookSchema.parse({
+      uid: "mend",
+      name: "Mend",
+      purpose: "Mends.",
+      kinds: ["app.process"],
+      steps: [{ type: "approve", title: "May it?", role: "responder" }],
+    });
+    const { id: runbookId } = addVersion(db, definition, { state: "approved", remark: "", by: "Anna", atMs: AT });
+    const run = insertRun(
+      db,
+      {
+        runbookId,
+        version: null,
+        definition,
+        componentId: plan().id,
+        incidentId: incident,
+        policyId: null,
+        args: {},
+        by: "Edo Brandsma-Quill",
+        laid: [],
+        rulings: [],
+        watched: [],
+      },
+      AT + (minutes - 1) * MINUTE,
+    );
+    endRun(db, run, "passed", null, AT + (minutes - 0.5) * MINUTE);
+    setProof(db, run, { proof: "proved", words: "", atMs: AT + minutes * MINUTE });
+  };
+  const first = (incident: number) => incidentById(db, incident)?.causes[0]?.name;
+  const begin = () => {
+    members = ["desk", "lone"];
+    correlate(
+      db,
+      [raise("plan", 0, "process.memory"), raise("desk", 0.2), raise("lone", 1, "process.memory")],
+      affected(),
+    );
+    const [incident = 0, ...others] = open();
+    expect(others).toEqual([]);
+    return incident;
+  };
+
+  it("names what still stands, and not what is over", () => {
+    const incident = begin();
+    expect(first(incident)).toBe("plan");
+    for (const one of ["plan", "desk"]) clear(one, 2);
+    refreshOpen(db, incident, affected(), AT + 2 * MINUTE);
+    expect(first(incident)).toBe("plan");
+    repaired(incident, 2);
+    refreshOpen(db, incident, affected(), AT + 2.1 * MINUTE);
+    expect(first(incident)).toBe("lone");
+    // When all is over, it is told of as it was.
+    clear("lone", 3);
+    refreshOpen(db, incident, affected(), AT + 3 * MINUTE);
+    expect(incidentById(db, incident)).toMatchObject({ resolved_at: AT + 3 * MINUTE });
+    expect(first(incident)).toBe("plan");
+  });
+
+  it("names the same where all that stands is its own", () => {
+    const incident = begin();
+    for (const one of ["plan", "lone"]) clear(one, 2);
+    repaired(incident, 2);
+    refreshOpen(db, incident, affected(), AT + 2.1 * MINUTE);
+    expect(first(incident)).toBe("plan");
+  });
+
+  it("names it again when the same comes back after the proof", () => {
+    const incident = begin();
+    for (const one of ["plan", "desk"]) clear(one, 2);
+    repaired(incident, 2);
+    correlate(db, [raise("plan", 3, "process.memory"), raise("desk", 3.2)], affected());
+    expect(first(incident)).toBe("plan");
   });
 });

@@ -19,7 +19,8 @@ import {
   type IncidentCause,
   type IncidentRow,
 } from "../store/incidents";
-import { FRESH_MS, lagsBehind, lately, refresh, subjectOf, SYSTEM, type Affected } from "./refresh";
+import { FRESH_MS, lately, refresh, SYSTEM, type Affected } from "./refresh";
+import { lagsBehind, subjectOf } from "../causes/told";
 
 /** So sure must an incident be of its cause to draw others in. */
 const SURE = 0.5;

@@ -1,5 +1,6 @@
 import { severityRank, type Severity } from "#core/alarms/severity";
 import { causesOf } from "../causes/causes";
+import { withoutRepaired } from "../causes/repaired";
 import { harmMapAt } from "../causes/harm-map";
 import { alarmChanges, type AlarmChangeRow } from "../store/alarms";
 import type { Db } from "../store/database";
@@ -53,7 +54,7 @@ function rowThen(db: Db, incident: IncidentRow, alarms: readonly IncidentAlarm[]
     suspect_alarm_id: alarms.some((one) => one.id === incident.suspect_alarm_id)
       ? incident.suspect_alarm_id
       : (alarms[0]?.id ?? null),
-    causes: causesThen(db, alarms, atMs),
+    causes: causesThen(db, incident.id, alarms, atMs),
     taken_by: isBy(incident.taken_at) ? incident.taken_by : null,
     waiting_for: "",
     priority: isPrioritised ? incident.priority : null,
@@ -74,12 +75,13 @@ export function incidentAsOf(db: Db, kept: IncidentRow, asked: { nowMs: number; 
   return { thenMs, nowMs: thenMs, incident: rowThen(db, kept, alarms, thenMs), alarms };
 }
 
-function causesThen(db: Db, alarms: readonly IncidentAlarm[], atMs: number): IncidentRow["causes"] {
+function causesThen(db: Db, id: number, alarms: readonly IncidentAlarm[], atMs: number): IncidentRow["causes"] {
+  const harm = harmMapAt(db, atMs);
   const services = new Map(listServices(db).map((one) => [one.id, one.name]));
   return causesOf(
     db,
-    alarms,
-    harmMapAt(db, atMs),
+    withoutRepaired(db, id, alarms, () => harm.graph, atMs),
+    harm,
     ({ type, id }) => (type === "service" ? services.get(id) : componentById(db, id)?.name) ?? `${type} ${id}`,
     atMs,
   );

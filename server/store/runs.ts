@@ -146,6 +146,19 @@ export function setProof(
   ).run(one.proof, one.words, one.atMs, one.untilMs ?? null, id);
 }
 
+/** Repairs of an incident, and of those merged into it, whose figures had come back by an instant. */
+export const provedRepairs = (
+  db: Db,
+  incidentId: number,
+  untilMs: number,
+): { componentId: number; startedAt: number; provedAt: number }[] =>
+  prepared<{ componentId: number; startedAt: number; provedAt: number }>(
+    db,
+    `WITH RECURSIVE its (id) AS (SELECT ? UNION SELECT i.id FROM incident i JOIN its ON i.merged_into = its.id)
+     SELECT component_id AS componentId, started_at AS startedAt, proof_at AS provedAt FROM run
+     WHERE incident_id IN (SELECT id FROM its) AND proof = 'proved' AND proof_at <= ?`,
+  ).all(incidentId, untilMs);
+
 export const takenOf = (db: Db, id: number): Record<string, unknown> =>
   JSON.parse(prepared<{ taken: string }>(db, "SELECT taken FROM run WHERE id = ?").get(id)?.taken ?? "{}") as Record<
     string,

@@ -57,11 +57,12 @@ async function solve(page: Page, incident: string): Promise<string[]> {
     await page.getByRole("button", { name: "Start run" }).click();
     await expect(heading(page)).toContainText(/(succeeded|failed) on/, BY_THE_CLOCK);
     // What could not be done, had no effect, or came when all had cleared, says so, and the page is looked at again.
-    if (/failed on/.test((await heading(page).textContent()) ?? "")) continue;
-    await expect(page.getByRole("status").first()).toContainText(
-      /(?<!being )proved|eased|no effect|worse|not measured/,
-      BY_THE_CLOCK,
-    );
+    const run = (await heading(page).textContent()) ?? "";
+    named.push(`${named.pop()}: ${run}`);
+    if (/failed on/.test(run)) continue;
+    const proof = page.getByRole("status").first();
+    await expect(proof).toContainText(/(?<!being )proved|eased|no effect|worse|not measured/, BY_THE_CLOCK);
+    named.push(`${named.pop()} (${await proof.textContent()})`);
   }
 }
 
