@@ -4,6 +4,7 @@ import { insideOf, type Step } from "#core/repair/steps/registry";
 import type { Db } from "../store/database";
 import { partsOfHost, type ComponentRow } from "../store/estate";
 import { approvedRunbooks } from "../store/runbooks";
+import type { RunRow } from "../store/runs";
 
 export interface RepairScene {
   /** What is taken for the cause first, then the host that carries it. */
@@ -20,11 +21,19 @@ export interface RepairScene {
   leading: string | undefined;
   /** The host does not respond: only what acts beside it helps. */
   isSilent: boolean;
+  /** What was run for it. */
+  runs: readonly Pick<RunRow, "runbook_id" | "component_id" | "state" | "proof" | "started_at">[];
 }
 
 const MOST_OFFERS = 8;
 
-/** Runbooks for an incident: those that fit what is in alarm first, each with its target and parameters filled in. */
+/** What a run that did not help says of running it again. */
+const NO_HELP: ReadonlySet<string> = new Set(["no effect", "worse"]);
+
+/**
+ * Runbooks for an incident: those that fit what is in alarm first, among them what was tried there without help last, each
+ * with its target and parameters filled in.
+ */
 export function repairOffers(db: Db, scene: RepairScene) {
   const targets = scene.targets.filter((one) => one !== undefined);
   return approvedRunbooks(db)
@@ -40,6 +49,8 @@ export function repairOffers(db: Db, scene: RepairScene) {
       const about =
         scene.alarms.find(({ metric }) => (definition.fits ?? []).some((one) => kindMatches(one, metric))) ??
         scene.alarms[0];
+      const last = scene.runs.findLast((run) => run.runbook_id === runbook.id && run.component_id === target.id);
+      const outcome = last?.state === "failed" ? "failed" : (last?.proof ?? "");
       return [
         {
           id: runbook.id,
@@ -47,6 +58,8 @@ export function repairOffers(db: Db, scene: RepairScene) {
           purpose: definition.purpose,
           targetId: target.id,
           fits: (checked || fitting) && suits(definition.after, scene.changes),
+          /** How it ended when it was run there before, where that was no help. */
+          tried: last && (outcome === "failed" || NO_HELP.has(outcome)) ? { atMs: last.started_at, outcome } : null,
           rank:
             Number(checked) * 2 + Number(fitting) + (definition.after && scene.changes.has(definition.after) ? 4 : 0),
           args: Object.fromEntries(
@@ -55,7 +68,13 @@ export function repairOffers(db: Db, scene: RepairScene) {
         },
       ];
     })
-    .sort((a, b) => Number(b.fits) - Number(a.fits) || b.rank - a.rank || a.name.localeCompare(b.name))
+    .sort(
+      (a, b) =>
+        Number(b.fits) - Number(a.fits) ||
+        Number(a.tried !== null) - Number(b.tried !== null) ||
+        b.rank - a.rank ||
+        a.name.localeCompare(b.name),
+    )
     .slice(0, MOST_OFFERS);
 }
 

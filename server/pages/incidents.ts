@@ -206,6 +206,7 @@ export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
   const parts = takingPart(db, incident, alarms);
   const logs = loudPatterns(db, parts, began, scene.seenUntil);
   const before = changesBefore(db, parts, began, nowMs);
+  const runs = thenMs === null ? runsOfIncident(db, id) : runsThen(runsOfIncident(db, id), thenMs);
   return {
     incident: {
       ...incident,
@@ -245,10 +246,11 @@ export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
       changes: changesOfCause(scene),
       leading: scene.leading?.name,
       isSilent: hostRow !== undefined && isSilent(scene, hostRow),
+      runs,
     }),
-    acts: actsForIncident(db, id),
+    acts: actsOnCauses(scene),
     isSilent: hostRow !== undefined && isSilent(scene, hostRow),
-    runs: thenMs === null ? runsOfIncident(db, id) : runsThen(runsOfIncident(db, id), thenMs),
+    runs,
     evidence: evidenceOfIncident(db, id).filter((one) => one.pinned_at <= nowMs),
     harm: harmOf(db, incident, alarms, scene.seenUntil),
     logs,
@@ -264,6 +266,15 @@ export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
       .slice(0, MOST_OTHERS)
       .map((row) => ({ id: row.id, title: row.title })),
   };
+}
+
+/** What policies say; while it is open, only of what is taken for a cause of it now: what they said before is out of date. */
+function actsOnCauses({ db, incident, isOpen, seenUntil }: Scene): ReturnType<typeof actsForIncident> {
+  const acts = actsForIncident(db, incident.id);
+  if (!isOpen || acts.every((act) => act.run_id !== null)) return acts;
+  const roots = incident.causes.filter((cause) => cause.isRoot).flatMap((cause) => cause.componentId ?? []);
+  const near = new Set(roots.flatMap((root) => [...neighbourhood(db, root, seenUntil)]));
+  return acts.filter((act) => act.run_id !== null || near.has(act.component_id));
 }
 
 /** Kinds of the changes just before on the cause, its host or its parts. */

@@ -35,6 +35,10 @@ const RUN = `SELECT r.id, r.runbook_id, b.name AS runbook, r.version, r.componen
   r.started_by, r.started_at, r.ended_at, r.message, r.unknown_step, r.rollback, r.proof, r.proof_text, r.proof_at, r.proof_until
   FROM run r JOIN runbook b ON b.id = r.runbook_id JOIN component c ON c.id = r.component_id LEFT JOIN policy p ON p.id = r.policy_id LEFT JOIN incident i ON i.id = r.incident_id`;
 
+/** An incident and those merged into it. */
+const ITS =
+  "WITH RECURSIVE its (id) AS (SELECT ? UNION SELECT i.id FROM incident i JOIN its ON i.merged_into = its.id)";
+
 /** A figure that showed the fault, as it was when a run began. */
 export interface WatchedRow {
   /** Null for what a chore keeps within a limit, without an alarm. */
@@ -154,7 +158,7 @@ export const provedRepairs = (
 ): { componentId: number; startedAt: number; provedAt: number }[] =>
   prepared<{ componentId: number; startedAt: number; provedAt: number }>(
     db,
-    `WITH RECURSIVE its (id) AS (SELECT ? UNION SELECT i.id FROM incident i JOIN its ON i.merged_into = its.id)
+    `${ITS}
      SELECT component_id AS componentId, started_at AS startedAt, proof_at AS provedAt FROM run
      WHERE incident_id IN (SELECT id FROM its) AND proof = 'proved' AND proof_at <= ?`,
   ).all(incidentId, untilMs);
@@ -305,7 +309,9 @@ export function listRuns(db: Db, limit: number, untilMs: number): RunRow[] {
 }
 
 export function runsOfIncident(db: Db, incidentId: number): RunRow[] {
-  return prepared<RunRow>(db, `${RUN} WHERE r.incident_id = ? ORDER BY r.started_at`).all(incidentId);
+  return prepared<RunRow>(db, `${ITS} ${RUN} WHERE r.incident_id IN (SELECT id FROM its) ORDER BY r.started_at`).all(
+    incidentId,
+  );
 }
 
 export const runsOfRunbook = (db: Db, runbookId: number, limit: number): RunRow[] =>

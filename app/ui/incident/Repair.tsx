@@ -13,22 +13,24 @@ const MOST_SHOWN = 4;
 export function Repair({ page }: { page: IncidentData }) {
   const fitting = page.runbooks.filter((one) => one.fits).slice(0, MOST_SHOWN);
   const others = page.runbooks.filter((one) => !fitting.includes(one));
+  const acts = page.acts.filter((act) => act.run_id === null);
+  const said = (list: typeof acts) => list.map((act) => <PolicyAct key={act.id} act={act} page={page} />);
   return (
     <Section title="Repair">
       <Stack sx={{ gap: 0.75 }}>
-        {page.acts
-          .filter((act) => act.run_id === null)
-          .map((act) => (
-            <PolicyAct key={act.id} act={act} page={page} />
-          ))}
+        {said(acts.filter((act) => act.did === "proposed"))}
         {fitting.map((runbook) => (
           <div key={runbook.id}>
-            <KeepLink to={prefilled(page, runbook)} strong={runbook.fits}>
+            <KeepLink to={prefilled(page, runbook)} strong={runbook.tried === null}>
               {runbook.name}
             </KeepLink>
-            <Caption>{runbook.purpose}</Caption>
+            <Caption>
+              {runbook.purpose}
+              {runbook.tried ? ` Run here at ${clockTime(runbook.tried.atMs)}: ${runbook.tried.outcome}.` : ""}
+            </Caption>
           </div>
         ))}
+        {said(acts.filter((act) => act.did !== "proposed"))}
         {others.length > 0 ? (
           <details>
             <summary>
@@ -73,7 +75,15 @@ type Act = IncidentData["acts"][number];
 function PolicyAct({ act, page }: { act: Act; page: IncidentData }) {
   const what = act.runbook?.name ?? "a runbook";
   const to = act.runbook
-    ? prefilled(page, { ...act.runbook, purpose: "", fits: true, rank: 0, targetId: act.component_id, args: act.args })
+    ? prefilled(page, {
+        ...act.runbook,
+        purpose: "",
+        fits: true,
+        tried: null,
+        rank: 0,
+        targetId: act.component_id,
+        args: act.args,
+      })
     : undefined;
   return (
     <div className="hx-remark">
