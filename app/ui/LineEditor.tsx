@@ -60,20 +60,21 @@ export function LineEditor({
     setDraft(next as Selection);
   };
   const pickOne = (name: keyof Selection, label: string, names: Readonly<Record<string, string>>, usual: string) => (
-    <TextField
-      select
-      fullWidth
+    <PickOne
       label={label}
-      value={draft[name] ?? usual}
-      onChange={(event) => choose(name, event.target.value === usual ? "" : event.target.value)}
-      slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-    >
-      {Object.entries(names).map(([value, text]) => (
-        <MenuItem key={value} value={value}>
-          {text}
-        </MenuItem>
-      ))}
-    </TextField>
+      names={names}
+      value={String(draft[name] ?? usual)}
+      onPick={(value) => choose(name, value === usual ? "" : value)}
+    />
+  );
+  const write = (name: "kind" | "instance", label: string, placeholder: string, tidy: (text: string) => string) => (
+    <TextField
+      label={label}
+      value={draft[name] ?? ""}
+      placeholder={placeholder}
+      onChange={(event) => choose(name, tidy(event.target.value))}
+      slotProps={{ inputLabel: { shrink: true } }}
+    />
   );
   return (
     <Popover
@@ -97,38 +98,14 @@ export function LineEditor({
           {pickOne("transform", "Values", TRANSFORM_NAMES, "value")}
           {single ? null : (
             <>
-              <TextField
-                label="Kind"
-                value={draft.kind ?? ""}
-                placeholder="any; host.* matches every host"
-                onChange={(event) => choose("kind", event.target.value.trim().slice(0, 60))}
-                slotProps={{ inputLabel: { shrink: true } }}
-              />
-              <TextField
-                label="Instance"
-                value={draft.instance ?? ""}
-                placeholder="any; * matches anything"
-                onChange={(event) => choose("instance", event.target.value.slice(0, 100))}
-                slotProps={{ inputLabel: { shrink: true } }}
-              />
+              {write("kind", "Kind", "any; host.* matches every host", (text) => text.trim().slice(0, 60))}
+              {write("instance", "Instance", "any; * matches anything", (text) => text.slice(0, 100))}
               {pickOne("aggregate", "Aggregate", AGGREGATE_NAMES, "")}
               {draft.aggregate ? pickOne("by", "Grouped", BY_NAMES, "") : null}
               {pickOne("pick", "Show", PICK_NAMES, "")}
               {draft.pick ? (
                 <Stack direction="row" sx={{ gap: 1 }}>
-                  <TextField
-                    label="How many"
-                    type="number"
-                    value={draft.count ?? 10}
-                    onChange={(event) =>
-                      setDraft({
-                        ...draft,
-                        count: Math.max(1, Math.min(24, Math.round(Number(event.target.value)) || 10)),
-                      })
-                    }
-                    slotProps={{ htmlInput: { min: 1, max: 24 } }}
-                    sx={{ width: 100 }}
-                  />
+                  <HowMany count={draft.count ?? 10} onCount={(count) => setDraft({ ...draft, count })} />
                   {pickOne("rank", "Ranked", RANK_NAMES, "mean")}
                 </Stack>
               ) : null}
@@ -144,5 +121,53 @@ export function LineEditor({
         </Stack>
       </form>
     </Popover>
+  );
+}
+
+/** One of some named values. */
+function PickOne({
+  label,
+  names,
+  value,
+  onPick,
+}: {
+  label: string;
+  names: Readonly<Record<string, string>>;
+  value: string;
+  onPick: (value: string) => void;
+}) {
+  return (
+    <TextField
+      select
+      fullWidth
+      label={label}
+      value={value}
+      onChange={(event) => onPick(event.target.value)}
+      slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+    >
+      {Object.entries(names).map(([one, text]) => (
+        <MenuItem key={one} value={one}>
+          {text}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}
+
+const MOST_LINES = 24;
+const USUAL_LINES = 10;
+
+function HowMany({ count, onCount }: { count: number; onCount: (count: number) => void }) {
+  return (
+    <TextField
+      label="How many"
+      type="number"
+      value={count}
+      onChange={(event) =>
+        onCount(Math.max(1, Math.min(MOST_LINES, Math.round(Number(event.target.value)) || USUAL_LINES)))
+      }
+      slotProps={{ htmlInput: { min: 1, max: MOST_LINES } }}
+      sx={{ width: 100 }}
+    />
   );
 }

@@ -189,34 +189,12 @@ export class Engine {
     this.batches = new BatchIngest(this.db, this.sampleWriter);
     this.judges = this.makeJudges();
     this.history = new History(this.db);
-    this.quiet = new Quiet(this.db, {
-      namesOf: (subject) => this.namesOf(subject),
-      badAt: (subject, metric, onsetMs, atMs) => this.judges.badAt(subject, metric, onsetMs, atMs),
-    });
+    this.quiet = this.makeQuiet();
     this.ingest = this.makeIngest();
     const tools = sourceTools(this.db, settings.root, () => this.now());
-    this.sweeps = new Sweeps({
-      ...this.shared(),
-      vault: this.vault,
-      tools: () => tools,
-      onSources: () => this.reload(),
-      onEstate: (retired) => this.noteEstateChange(retired),
-    });
-    this.poller = new Poller(
-      this.db,
-      this.vault,
-      this.sampleWriter,
-      (id) => this.seenAt.set(id, this.now()),
-      () => this.clock.pace,
-      () => tools,
-      (fromMs) => this.holdUps.longestSince(fromMs),
-    );
-    this.spend = new SpendDesk({
-      ...this.shared(),
-      data: settings.data,
-      read: (path) => readOnThread(new URL("./spend-thread.js", import.meta.url), path),
-      onSpend: () => this.tellEstate(),
-    });
+    this.sweeps = this.makeSweeps(() => tools);
+    this.poller = this.makePoller(() => tools);
+    this.spend = this.makeSpend();
     this.platforms = this.makePlatforms(() => tools);
     this.certificates = new CertificatePoller(this.db, this.sampleWriter);
     this.inventories = new AgentInventories({
@@ -233,7 +211,59 @@ export class Engine {
       this.policies.ended(run);
       this.chores.ended(run);
     });
-    this.policies = new Policies({
+    this.policies = this.makePolicies();
+    this.chores = new Chores({
+      world: this.repairs,
+      runner: this.runner,
+      plannedWork: (id) => this.plannedWork(id),
+    });
+    this.tellingClient = this.makeTellingClient();
+    this.telling = this.makeTelling();
+    this.ports = this.makePorts();
+    this.graph = readGraph(this.db);
+    this.reload();
+  }
+
+  private makeQuiet(): Quiet {
+    return new Quiet(this.db, {
+      namesOf: (subject) => this.namesOf(subject),
+      badAt: (subject, metric, onsetMs, atMs) => this.judges.badAt(subject, metric, onsetMs, atMs),
+    });
+  }
+
+  private makeSweeps(tools: () => SourceTools): Sweeps {
+    return new Sweeps({
+      ...this.shared(),
+      vault: this.vault,
+      tools,
+      onSources: () => this.reload(),
+      onEstate: (retired) => this.noteEstateChange(retired),
+    });
+  }
+
+  private makePoller(tools: () => SourceTools): Poller {
+    return new Poller(
+      this.db,
+      this.vault,
+      this.sampleWriter,
+      (id) => this.seenAt.set(id, this.now()),
+      () => this.clock.pace,
+      tools,
+      (fromMs) => this.holdUps.longestSince(fromMs),
+    );
+  }
+
+  private makeSpend(): SpendDesk {
+    return new SpendDesk({
+      ...this.shared(),
+      data: this.settings.data,
+      read: (path) => readOnThread(new URL("./spend-thread.js", import.meta.url), path),
+      onSpend: () => this.tellEstate(),
+    });
+  }
+
+  private makePolicies(): Policies {
+    return new Policies({
       world: this.repairs,
       runner: this.runner,
       plannedWork: (id) => this.plannedWork(id),
@@ -249,26 +279,24 @@ export class Engine {
           refreshOpen(this.db, run.incident_id, this.affected(), this.now());
       },
     });
-    this.chores = new Chores({
-      world: this.repairs,
-      runner: this.runner,
-      plannedWork: (id) => this.plannedWork(id),
-    });
-    this.tellingClient = new TellingClient(
+  }
+
+  private makeTellingClient(): TellingClient {
+    return new TellingClient(
       new URL("./telling-thread.js", import.meta.url),
-      { file: storeFile(settings), root: settings.root },
+      { file: storeFile(this.settings), root: this.settings.root },
       (fault) => this.reportProblem(`A message could not be composed: ${fault.split("\n")[0] ?? ""}`),
     );
-    this.telling = new Telling({
+  }
+
+  private makeTelling(): Telling {
+    return new Telling({
       ...this.shared(),
       vault: this.vault,
       handOver: this.tellingClient.handOver,
-      origin: originOf(settings),
-      secret: readMasterKey(secretFile(settings)).key,
+      origin: originOf(this.settings),
+      secret: readMasterKey(secretFile(this.settings)).key,
     });
-    this.ports = this.makePorts();
-    this.graph = readGraph(this.db);
-    this.reload();
   }
 
   private makePlatforms(tools: () => SourceTools): PlatformPoller {

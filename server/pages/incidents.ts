@@ -159,13 +159,10 @@ export interface IncidentQuestion {
   thenMs?: number;
 }
 
-/**
- * Everything about an incident: what is wrong in words, the figures around it, what happened when, and what to do; as
- * it is, or as it was at an instant while it lasted.
- */
-export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
+/** An incident's scene as it is, or as it was at an instant, with what its alarms lead to; undefined where there is none. */
+function sceneOf(db: Db, { id, ...asked }: Omit<IncidentQuestion, "root">) {
   const kept = incidentById(db, id);
-  if (!kept) return null;
+  if (!kept) return undefined;
   const { thenMs, nowMs, incident, alarms } = incidentAsOf(db, kept, asked);
   const suspect = alarms.find((alarm) => alarm.id === incident.suspect_alarm_id) ?? alarms[0];
   // The likeliest cause, though it may have no alarm; else what the leading alarm is on.
@@ -191,22 +188,71 @@ export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
     seenUntil: Math.min(nowMs, toMs),
     leading: snapshot && uses === "memory" ? leadingShare(snapshot.processes, snapshot.memoryBytes) : undefined,
   };
+  return { kept, thenMs, scene, suspectRow, began, snapshot, uses };
+}
+
+/** What may be done: runbooks that fit, what policies say, and what was run. */
+function repairOf(scene: Scene, thenMs: number | null, suspectRow: ComponentRow | undefined) {
+  const { db, incident, alarms, suspect, hostId } = scene;
+  const hostRow = hostId === undefined ? undefined : componentById(db, hostId);
+  const silent = hostRow !== undefined && isSilent(scene, hostRow);
+  const kept = runsOfIncident(db, incident.id);
+  const runs = thenMs === null ? kept : runsThen(kept, thenMs);
+  return {
+    host: hostRow ? { componentId: hostRow.id, name: hostRow.name } : null,
+    runbooks: repairOffers(db, {
+      targets: [suspectRow, hostRow],
+      line: incident.causes[0]?.line ?? null,
+      metric: suspect?.metric ?? "",
+      alarms: [...(suspect ? [suspect] : []), ...alarms.filter((alarm) => alarm.cleared_at === null)],
+      changes: changesOfCause(scene),
+      leading: scene.leading?.name,
+      isSilent: silent,
+      runs,
+    }),
+    acts: actsOnCauses(scene),
+    isSilent: silent,
+    runs,
+  };
+}
+
+/** Who and what else has to do with it: what was pinned and told, who could take it, other incidents. */
+function besideOf({ db, incident: { id }, nowMs }: Scene) {
+  return {
+    evidence: evidenceOfIncident(db, id).filter((one) => one.pinned_at <= nowMs),
+    messages: messagesIn(db, { fromMs: 0, toMs: nowMs, incidentId: id, limit: MOST_MESSAGES }),
+    people: listAccounts(db)
+      .filter((one) => one.closedAt === null)
+      .map((one) => one.name),
+    others: incidentsAt(db, nowMs)
+      .filter((row) => row.id !== id)
+      .slice(0, MOST_OTHERS)
+      .map((row) => ({ id: row.id, title: row.title })),
+  };
+}
+
+/**
+ * Everything about an incident: what is wrong in words, the figures around it, what happened when, and what to do; as
+ * it is, or as it was at an instant while it lasted.
+ */
+export function incidentPage(db: Db, { root, ...asked }: IncidentQuestion) {
+  const found = sceneOf(db, asked);
+  if (!found) return null;
+  const { kept, thenMs, scene, suspectRow, began, snapshot, uses } = found;
+  const { incident, alarms, suspect, nowMs } = scene;
   const guests = suspect && kindInfo(suspect.kind).hasGuests ? guestsAtWorst(scene, suspect) : [];
   const services = new Map(listServices(db).map((service) => [service.id, service]));
   const changes = alarmChanges(
     db,
     alarms.map((alarm) => alarm.id),
   );
-  const hostRow = scene.hostId === undefined ? undefined : componentById(db, scene.hostId);
-  const alarmedKind = suspect?.kind ?? "";
   const kits = readKits(root)
-    .filter((kit) => kindMatches(kit.kind, alarmedKind))
+    .filter((kit) => kindMatches(kit.kind, suspect?.kind ?? ""))
     // What is written for a kind goes before what is written for its family.
     .sort((a, b) => b.kind.length - a.kind.length);
   const parts = takingPart(db, incident, alarms);
   const logs = loudPatterns(db, parts, began, scene.seenUntil);
   const before = changesBefore(db, parts, began, nowMs);
-  const runs = thenMs === null ? runsOfIncident(db, id) : runsThen(runsOfIncident(db, id), thenMs);
   return {
     incident: {
       ...incident,
@@ -222,49 +268,32 @@ export function incidentPage(db: Db, { id, root, ...asked }: IncidentQuestion) {
     suspect: suspectRow
       ? { componentId: suspectRow.id, name: suspectRow.name, kind: suspectRow.kind, address: suspectRow.address }
       : null,
-    host: hostRow ? { componentId: hostRow.id, name: hostRow.name } : null,
     odd: suspectRow
-      ? oddAmongSiblings(db, { id: suspectRow.id, atMs: Math.min(nowMs, incident.resolved_at ?? nowMs), fromMs })
+      ? oddAmongSiblings(db, {
+          id: suspectRow.id,
+          atMs: Math.min(nowMs, incident.resolved_at ?? nowMs),
+          fromMs: scene.fromMs,
+        })
       : null,
     services: incident.services.flatMap(({ id: serviceId }) => services.get(serviceId) ?? []),
     alarms,
     timeline: timelineOf(scene, changes),
-    fromMs,
+    fromMs: scene.fromMs,
     toMs: scene.seenUntil,
     axis: axisOf(scene, before, logs),
     charts: chartsOf(scene, services),
     guests,
     snapshot: snapshot ? { ...snapshot, by: shortOf(alarms), on: snapshotHost(db, snapshot.alarmId) } : null,
     // A resolved incident is shown as it was left.
-    map: mapPage(db, { atMs: shownAt(scene), fromMs: began, incident: id }),
+    map: mapPage(db, { atMs: shownAt(scene), fromMs: began, incident: asked.id }),
     notes: notesFor(db, suspect?.metric ?? "", kits),
-    runbooks: repairOffers(db, {
-      targets: [suspectRow, hostRow],
-      line: incident.causes[0]?.line ?? null,
-      metric: suspect?.metric ?? "",
-      alarms: [...(suspect ? [suspect] : []), ...alarms.filter((alarm) => alarm.cleared_at === null)],
-      changes: changesOfCause(scene),
-      leading: scene.leading?.name,
-      isSilent: hostRow !== undefined && isSilent(scene, hostRow),
-      runs,
-    }),
-    acts: actsOnCauses(scene),
-    isSilent: hostRow !== undefined && isSilent(scene, hostRow),
-    runs,
-    evidence: evidenceOfIncident(db, id).filter((one) => one.pinned_at <= nowMs),
+    ...repairOf(scene, thenMs, suspectRow),
     harm: harmOf(db, incident, alarms, scene.seenUntil),
     logs,
     traces: tracePairs(db, parts, began, scene.seenUntil),
     changes: before,
     similar: similarIncidents(db, incident, alarms),
-    messages: messagesIn(db, { fromMs: 0, toMs: nowMs, incidentId: id, limit: MOST_MESSAGES }),
-    people: listAccounts(db)
-      .filter((one) => one.closedAt === null)
-      .map((one) => one.name),
-    others: incidentsAt(db, nowMs)
-      .filter((row) => row.id !== id)
-      .slice(0, MOST_OTHERS)
-      .map((row) => ({ id: row.id, title: row.title })),
+    ...besideOf(scene),
   };
 }
 

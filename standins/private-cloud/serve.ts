@@ -19,19 +19,14 @@ interface Answer {
 
 const notFound: Answer = { status: 404, body: { itemNotFound: { code: 404, message: "There is no such thing." } } };
 
-/** Serves identity and the other services of a private cloud by their paths on one port. */
-export function startPrivateCloud(objects: PrivateCloudObjects, now: () => number): Promise<Server> {
-  const { cloud } = objects;
-  const root = `http://${cloud.address}:${cloud.port}`;
-  const projectId = idOf(`project ${cloud.project}`).replaceAll("-", "");
-  const tokens = new Map<string, number>();
-
+/** What the identity service says is where, by region. */
+function catalogOf(cloud: ScenarioPrivateCloud, root: string, projectId: string): object[] {
   const endpoints = (path: (region: string) => string) =>
     cloud.regions.flatMap(({ id }) => [
       { interface: "public", region_id: id, region: id, url: `${root}${path(id)}` },
       { interface: "internal", region_id: id, region: id, url: `http://10.0.0.1${path(id)}` },
     ]);
-  const catalog = [
+  return [
     {
       type: "identity",
       name: "identity",
@@ -42,21 +37,36 @@ export function startPrivateCloud(objects: PrivateCloudObjects, now: () => numbe
     { type: "network", name: "network", endpoints: endpoints((id) => `/network/${id}`) },
     { type: "image", name: "image", endpoints: endpoints((id) => `/image/${id}`) },
   ];
+}
+
+/** Whether somebody who signs in is the one user of the one project. */
+function isKnown(body: string, cloud: ScenarioPrivateCloud): boolean {
+  const { auth } = JSON.parse(body) as {
+    auth?: {
+      identity?: { password?: { user?: { name?: string; password?: string; domain?: { name?: string } } } };
+      scope?: { project?: { name?: string } };
+    };
+  };
+  const user = auth?.identity?.password?.user;
+  return (
+    user?.name === cloud.user &&
+    user.password === cloud.password &&
+    user.domain?.name === "Default" &&
+    auth?.scope?.project?.name === cloud.project
+  );
+}
+
+/** Serves identity and the other services of a private cloud by their paths on one port. */
+export function startPrivateCloud(objects: PrivateCloudObjects, now: () => number): Promise<Server> {
+  const { cloud } = objects;
+  const root = `http://${cloud.address}:${cloud.port}`;
+  const projectId = idOf(`project ${cloud.project}`).replaceAll("-", "");
+  const tokens = new Map<string, number>();
+
+  const catalog = catalogOf(cloud, root, projectId);
 
   function signIn(body: string): Answer {
-    const { auth } = JSON.parse(body) as {
-      auth?: {
-        identity?: { password?: { user?: { name?: string; password?: string; domain?: { name?: string } } } };
-        scope?: { project?: { name?: string } };
-      };
-    };
-    const user = auth?.identity?.password?.user;
-    const isKnown =
-      user?.name === cloud.user &&
-      user.password === cloud.password &&
-      user.domain?.name === "Default" &&
-      auth?.scope?.project?.name === cloud.project;
-    if (!isKnown)
+    if (!isKnown(body, cloud))
       return {
         status: 401,
         body: { error: { code: 401, message: "The request you have made requires authentication." } },

@@ -22,47 +22,7 @@ export function BlindDrill({
 }) {
   const busy = useNavigation().state === "submitting";
   const trail = useRef<HTMLInputElement>(null);
-  if (!blind)
-    return (
-      <Section title="Blind drill">
-        <Form method="post">
-          <p className="hx-caption" style={{ margin: "0 0 8px" }}>
-            One of the drills below is started, and you are not told which; it may be one where nothing is wrong. You
-            are timed until you look at it, name its cause and repair it, and the pages you open are kept with the
-            attempt.
-          </p>
-          {verdict?.isRight ? (
-            <Alert severity="success" sx={{ mb: 1 }}>
-              Right. The attempt stands under “Attempts” below; the drill goes on until it is repaired or ended.
-            </Alert>
-          ) : null}
-          <label className="hx-caption" style={{ marginRight: 12 }}>
-            About{" "}
-            <select name="group" className="hx-select" defaultValue="">
-              <option value="">anything</option>
-              {groups.map((group) => (
-                <option key={group}>{group}</option>
-              ))}
-            </select>
-          </label>
-          <RightButton
-            right="respond"
-            type="submit"
-            name="intent"
-            value="blind"
-            variant="contained"
-            disabled={busy || anyRunning}
-          >
-            Start a blind drill
-          </RightButton>
-          {anyRunning ? (
-            <span className="hx-caption" style={{ marginLeft: 12 }}>
-              End the running drill first.
-            </span>
-          ) : null}
-        </Form>
-      </Section>
-    );
+  if (!blind) return <StartBlind isRight={verdict?.isRight === true} anyRunning={anyRunning} groups={groups} />;
   const found = blind.found > 0 ? ` ${blind.found} found so far; something else is wrong too.` : "";
   return (
     <Section title="Blind drill">
@@ -105,6 +65,59 @@ export function BlindDrill({
           {found}
           {blind.isOver ? " Whatever it was has been repaired." : ""}
         </p>
+      </Form>
+    </Section>
+  );
+}
+
+/** Starts one of the drills, without telling which. */
+function StartBlind({
+  isRight,
+  anyRunning,
+  groups,
+}: {
+  /** The one before was just named right. */
+  isRight: boolean;
+  anyRunning: boolean;
+  groups: readonly string[];
+}) {
+  const busy = useNavigation().state === "submitting";
+  return (
+    <Section title="Blind drill">
+      <Form method="post">
+        <p className="hx-caption" style={{ margin: "0 0 8px" }}>
+          One of the drills below is started, and you are not told which; it may be one where nothing is wrong. You are
+          timed until you look at it, name its cause and repair it, and the pages you open are kept with the attempt.
+        </p>
+        {isRight ? (
+          <Alert severity="success" sx={{ mb: 1 }}>
+            Right. The attempt stands under “Attempts” below; the drill goes on until it is repaired or ended.
+          </Alert>
+        ) : null}
+        <label className="hx-caption" style={{ marginRight: 12 }}>
+          About{" "}
+          <select name="group" className="hx-select" defaultValue="">
+            <option value="">anything</option>
+            {groups.map((group) => (
+              <option key={group}>{group}</option>
+            ))}
+          </select>
+        </label>
+        <RightButton
+          right="respond"
+          type="submit"
+          name="intent"
+          value="blind"
+          variant="contained"
+          disabled={busy || anyRunning}
+        >
+          Start a blind drill
+        </RightButton>
+        {anyRunning ? (
+          <span className="hx-caption" style={{ marginLeft: 12 }}>
+            End the running drill first.
+          </span>
+        ) : null}
       </Form>
     </Section>
   );
