@@ -1,5 +1,5 @@
 import { expect, test, type Page } from "./fixtures";
-import { BY_THE_CLOCK, heading, listen, part } from "./helpers";
+import { BY_THE_CLOCK, heading, listen, part, startDrill } from "./helpers";
 
 // First of all stories by its name: what others left of the same services would take in what comes here.
 
@@ -86,11 +86,7 @@ test("three drills of different kinds at once are told apart, named, repaired an
   // What another story left takes in what comes now, where it is of the same service.
   await expect(async () => expect(await openIncidents(page)).toEqual([])).toPass(BY_THE_CLOCK);
   const seen = new Set<string>();
-  await page.goto("/setup/drills");
-  for (const { title } of DRILLS) {
-    await page.getByRole("button", { name: `Start: ${title}` }).click();
-    await expect(page.getByRole("button", { name: `End: ${title}` })).toBeVisible();
-  }
+  for (const { title } of DRILLS) await startDrill(page, title);
   const named: string[] = [];
   const unnamed = () => DRILLS.filter(({ was }) => !named.some((one) => was.test(one))).map(({ title }) => title);
   for (let count = 0; unnamed().length > 0; count++) {

@@ -1,13 +1,11 @@
 import { expect, test } from "./fixtures";
-import { axeFinds, BY_THE_CLOCK, drag, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, drag, heading, listen, startDrill } from "./helpers";
 
 test("a slow front whose cause lies below it: from the process to the machine that takes its hypervisor's processors", async ({
   page,
 }) => {
   const complaints = listen(page);
-  await page.goto("/setup/drills");
-  await page.getByRole("button", { name: "Start: One virtual machine takes its host's processors" }).click();
-  await expect(heading(page)).toContainText("Running");
+  await startDrill(page, "One virtual machine takes its host's processors");
 
   await test.step("what six services share is one incident that names them all", async () => {
     await page.goto("/");

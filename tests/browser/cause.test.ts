@@ -1,5 +1,5 @@
 import { expect, test, type Page } from "./fixtures";
-import { axeFinds, BY_THE_CLOCK, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, heading, listen, startDrill } from "./helpers";
 
 /** A part of a page by its heading. */
 const part = (page: Page, name: string | RegExp) =>
@@ -12,9 +12,7 @@ test("a cascade: its cause is named with reasons, it is worked on, split and mer
   const complaints = listen(page);
 
   await test.step("a locked database hurts a service; the incident names the database though others spoke first", async () => {
-    await page.goto("/setup/drills");
-    await page.getByRole("button", { name: "Start: A report locks the gate database" }).click();
-    await expect(heading(page)).toContainText("Running: “A report locks the gate database”");
+    await startDrill(page, "A report locks the gate database");
     await page.goto("/incidents?state=open");
     const row = page.getByRole("row").filter({ hasText: "quaystore @ nq-gate-db-01" }).first();
     await expect(async () => {

@@ -65,6 +65,19 @@ export async function axeFinds(page: Page, rules?: string[]): Promise<string[]> 
   return found;
 }
 
+/**
+ * Starts a drill on its page, and waits until it runs: on a machine that is held up the world takes its time. What the
+ * page says instead stands in the failure.
+ */
+export async function startDrill(page: Page, title: string): Promise<void> {
+  await page.goto("/setup/drills");
+  const main = page.getByRole("main");
+  const running = main.getByRole("button", { name: `End: ${title}` });
+  await main.getByRole("button", { name: `Start: ${title}` }).click();
+  await expect(running.or(main.getByRole("alert")).first()).toBeVisible(BY_THE_CLOCK);
+  expect(await running.isVisible(), `“${title}” runs; the page says: ${await main.innerText()}`).toBe(true);
+}
+
 /** A section of a page by its heading. */
 export const part = (page: Page, name: string | RegExp) =>
   page.locator("section.hx-section").filter({ has: page.getByRole("heading", { name }) });

@@ -1,5 +1,5 @@
 import { expect, type Page, test } from "./fixtures";
-import { axeFinds, BY_THE_CLOCK, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, heading, listen, startDrill } from "./helpers";
 
 /** By its links, so that the page is alive when it is used. */
 async function openMapping(page: Page, name: string): Promise<void> {
@@ -118,9 +118,7 @@ test("a mapping is written against live answers, previewed, refused where it is 
 
 test("from a roll-out to the throttled container and a better limit", async ({ page }) => {
   const complaints = listen(page);
-  await page.goto("/setup/drills");
-  await page.getByRole("button", { name: "Start: A container is held back by its quota" }).click();
-  await expect(heading(page)).toContainText("running");
+  await startDrill(page, "A container is held back by its quota");
   // The roll-out is a change at its workload, with the limit before and after.
   await page.goto("/estate/platforms");
   await page.getByRole("row", { name: /rail/ }).last().getByRole("link", { name: "4", exact: true }).click();
@@ -251,7 +249,7 @@ test("what a platform starts is watched within a poll, and leaves when it is end
     return page.getByRole("table", { name: "List" }).getByRole("row", { name: /nq-gate-web-02/ });
   };
   await expect(await instance()).toHaveCount(0);
-  await drills("Start: A new host", /running/);
+  await startDrill(page, "A new host");
   await expect(async () => {
     const row = await instance();
     await expect(row).toContainText("ACTIVE", { timeout: 2000 });

@@ -1,5 +1,5 @@
 import { expect, test } from "./fixtures";
-import { asPerson, axeFinds, BY_THE_CLOCK, heading, listen, part } from "./helpers";
+import { asPerson, axeFinds, BY_THE_CLOCK, heading, listen, part, startDrill } from "./helpers";
 
 const RUNBOOK = `uid: make-room
 name: Make room on a disk
@@ -116,9 +116,7 @@ test("a runbook is written, tried without harm, approved by a second person, ask
   });
 
   await test.step("it asks on the incident; a second person approves; the run is proved", async () => {
-    await page.goto("/setup/drills");
-    await page.getByRole("button", { name: "Start: A yard host has no room for moves" }).click();
-    await expect(page.getByRole("button", { name: "End: A yard host has no room for moves" })).toBeVisible();
+    await startDrill(page, "A yard host has no room for moves");
     const run = page.getByRole("link", { name: /^Run \d+: Make room on a disk/ });
     await expect(async () => {
       await page.goto("/incidents");

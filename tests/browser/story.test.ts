@@ -1,6 +1,6 @@
 import { expect, test } from "./fixtures";
 import { signInBrowser } from "../../scripts/sign-in.mjs";
-import { axeFinds, BY_THE_CLOCK, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, listen, startDrill } from "./helpers";
 
 test("one fault, from the first sweep to a proven repair", async ({ page }) => {
   const complaints = listen(page);
@@ -96,8 +96,7 @@ test("one fault, from the first sweep to a proven repair", async ({ page }) => {
   });
 
   await test.step("the drill starts; the incident appears by itself", async () => {
-    await page.goto("/setup/drills");
-    await page.getByRole("button", { name: "Start: The manifest parser leaks memory" }).click();
+    await startDrill(page, "The manifest parser leaks memory");
     await expect(page.getByRole("heading", { level: 1 })).toContainText("Running: “The manifest parser leaks memory”");
     await page.getByRole("link", { name: "Watch" }).click();
     // Two minutes of the clock are 20 s at this pace; the page is not touched meanwhile.

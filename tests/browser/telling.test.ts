@@ -1,5 +1,5 @@
 import { expect, test, type Page } from "./fixtures";
-import { axeFinds, BY_THE_CLOCK, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, heading, listen, startDrill } from "./helpers";
 
 const part = (page: Page, name: string | RegExp) =>
   page.locator("section.hx-section").filter({ has: page.getByRole("heading", { name }) });
@@ -106,10 +106,8 @@ test("who is told: a template mended, a channel tested, a drill told of by mail 
 
   let number = "";
   await test.step("a drill is told of by mail, with cause, reasons and pictures", async () => {
-    await page.goto("/setup/drills");
     // One that no other story starts: what opens again goes on in its old thread.
-    await page.getByRole("button", { name: "Start: A limit of connections is set too low" }).click();
-    await expect(heading(page)).toContainText("Running: “A limit of connections is set too low”");
+    await startDrill(page, "A limit of connections is set too low");
     const since = await clockOf(page);
     // One of an incident that still stands: only that can be taken.
     const take = page.locator("pre a").filter({ hasText: "/answer/" });
