@@ -57,6 +57,13 @@ export class AlarmBook {
     }
   }
 
+  /** Components that do not respond. */
+  unreachable(): number[] {
+    return [...this.active.values()].flatMap(({ kind: { metric, subject } }) =>
+      metric === "reachable" && subject.type === "component" ? [subject.id] : [],
+    );
+  }
+
   /** How an alarm stands; undefined where it does not. */
   severityOf(kind: AlarmName): Severity | undefined {
     return this.active.get(keyOfKind(kind))?.severity;

@@ -74,10 +74,12 @@ export class SilenceJudge extends SlowJudge<"arrivals"> {
 
   protected *asked(own: SlowRule<"arrivals">, atMs: number): Iterable<Asked<"arrivals">> {
     const { metric } = own.detector.reads(own.rule.settings);
+    const dark = new Set(this.book.unreachable().flatMap((id) => this.known.servicesOf(id).map((one) => one.id)));
     for (const { series, lastMs } of this.latest(own, metric, atMs).values()) {
       const rhythmMs = this.rhythmOf(series, lastMs, atMs);
-      // A host that does not answer is told of already.
+      // A host that does not answer is told of already; so is what may have sent the figures of a service.
       if (series.componentId !== null && isUnreachable(this.book, this.known.hostOf(series.componentId))) continue;
+      if (series.serviceId !== null && dark.has(series.serviceId)) continue;
       yield {
         subject:
           series.serviceId === null

@@ -12,6 +12,7 @@ import { replaceTickets } from "../store/tickets";
 import { AlarmBook } from "./alarm-book";
 import { ChangeJudge } from "./change-judge";
 import { Others } from "./others";
+import { saveService } from "../store/services";
 import { SilenceJudge } from "./silence-judge";
 import { StateJudge } from "./state-judge";
 
@@ -99,6 +100,27 @@ describe("silence", () => {
     db.pragma("foreign_keys = ON");
     listens();
     expect(judged(() => judge.evaluate(at(66)))).toEqual([]);
+  });
+
+  it("of a service's figures is not told of while a host of it is known not to answer", () => {
+    const serviceId = saveService(db, { uid: "gate", name: "Gate", purpose: "", owner: "", entries: [] }, AT);
+    rule("orders", "silence", settings, { subject: "service", service: "*" });
+    const { writer, id, book } = world();
+    const series = writer.series({ componentId: null, serviceId }, "orders.taken", "", "1", AT);
+    for (let minute = 0; minute <= 60; minute++) writer.record(series, at(minute), minute);
+    let services: { id: number }[] = [{ id: serviceId }];
+    const judge = new SilenceJudge(db, book, writer, { ...context, servicesOf: () => services });
+    const down = { subject: { type: "component" as const, id }, metric: "reachable", direction: "below" as const };
+    db.pragma("foreign_keys = OFF");
+    const kind = { ...down, ruleId: 0, seriesId: null, detector: "threshold", qualifier: "" };
+    judged(() => book.take(kind, { severity: "critical", score: 90, onsetMs: at(61), text: "down" }, at(62)));
+    db.pragma("foreign_keys = ON");
+    for (let minute = 60; minute < 67; minute += 2) expect(judged(() => judge.evaluate(at(minute)))).toEqual([]);
+    // A host of another service is no reason.
+    services = [];
+    expect(judged(() => judge.evaluate(at(68)))).toMatchObject([
+      { what: "raised", subject: { type: "service", id: serviceId } },
+    ]);
   });
 
   it("goes on standing over a restart, and ends when its rule is switched off", () => {
