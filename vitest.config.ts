@@ -1,3 +1,4 @@
+import { availableParallelism } from "node:os";
 import { fileURLToPath } from "node:url";
 import { defineConfig } from "vitest/config";
 
@@ -20,5 +21,7 @@ export default defineConfig({
     testTimeout: 60_000,
     hookTimeout: 60_000,
     pool: "forks",
+    // Many wait for sockets and children most of the time.
+    maxWorkers: Math.max(3, availableParallelism()),
   },
 });
