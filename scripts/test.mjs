@@ -1,11 +1,13 @@
 // Runs every check and test, and ends with a line that adds up what was counted.
 import { spawnSync } from "node:child_process";
 import { existsSync, mkdirSync, readFileSync, rmSync } from "node:fs";
-import { join } from "node:path";
+import { join, relative } from "node:path";
 import { buildIfStale, install, root } from "./prepare.mjs";
 
 let passed = 0;
 let failed = 0;
+/** What failed, told once more at the end: the end is what is kept of a long output. */
+const failures = [];
 const say = (text) => process.stdout.write(`${text}\n`);
 const bin = (name) => join(root, "node_modules", ".bin", name);
 
@@ -24,9 +26,21 @@ function check(title, command, args) {
     say("passed");
   } else {
     failed++;
-    say(output || String(result.error ?? "failed without a word"));
+    const why = output || String(result.error ?? "failed without a word");
+    say(why);
+    failures.push(`${title}\n${why.split("\n").slice(-30).join("\n")}`);
   }
 }
+
+/** Failed tests of Vitest's report: a line for each and how its first error begins. */
+const failedUnits = ({ testResults }) =>
+  testResults.flatMap((file) => {
+    const path = relative(root, file.name);
+    if (file.status === "failed" && file.assertionResults.length === 0) return [`${path}\n${file.message}`];
+    return file.assertionResults
+      .filter((one) => one.status === "failed")
+      .map((one) => `${path}: ${one.fullName}\n${(one.failureMessages[0] ?? "").split("\n").slice(0, 12).join("\n")}`);
+  });
 
 /** Finds Debian's Chromium, or installs it where that can be done. */
 function haveChromium() {
@@ -71,14 +85,13 @@ const unit = spawnSync(
   ["run", "--reporter=default", "--reporter=json", `--outputFile.json=${unitFile}`],
   { cwd: root, stdio: ["ignore", "inherit", "inherit"], env: { ...process.env, FORCE_COLOR: "0" } },
 );
-if (existsSync(unitFile)) {
-  const counted = JSON.parse(readFileSync(unitFile, "utf8"));
-  passed += counted.numPassedTests;
-  failed +=
-    counted.numFailedTests +
-    counted.testResults.filter((file) => file.status === "failed" && file.assertionResults.length === 0).length;
-}
-if (unit.status !== 0 && failed === 0) failed++;
+const counted = existsSync(unitFile) ? JSON.parse(readFileSync(unitFile, "utf8")) : undefined;
+const units = counted ? failedUnits(counted) : [];
+passed += counted?.numPassedTests ?? 0;
+// It ends badly for what is no test's own failure too.
+if (unit.status !== 0 && units.length === 0) units.push("unit tests: Vitest ended badly though no test failed");
+failed += units.length;
+failures.push(...units);
 
 say("\n== browser tests");
 if (!haveChromium()) {
@@ -99,5 +112,6 @@ if (!haveChromium()) {
   } else failed++;
 }
 
+if (failures.length) say(`\n== what failed before the browser tests\n${failures.join("\n\n")}`);
 say(`\n${passed} passed, ${failed} failed`);
 process.exit(failed === 0 ? 0 : 1);

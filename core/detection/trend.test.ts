@@ -68,6 +68,16 @@ describe("time until full", () => {
     const full = feed((minute) => Math.min(100, 70 + minute), 120);
     expect(full.at(-1)?.severity).toBe("critical");
   });
+  it("is over as soon as room is made, wherever that falls between the points of the long trend", () => {
+    for (let phase = 0; phase < 10; phase++) {
+      const [fills, emptied] = [180 + phase, 210 + phase];
+      const at = (minute: number) =>
+        40 + minute * 0.02 + (minute < fills || minute >= emptied ? 0 : Math.min(54, (minute - fills) * 4));
+      const last = feed((minute) => Math.min(100, at(minute)), emptied + 12).at(-1);
+      expect(last?.severity).toBe("cleared");
+      expect(last?.minute).toBeLessThan(emptied + 1);
+    }
+  });
   it("says nothing of what warms up far below its limit, where a level is asked for", () => {
     const state = trend.fresh();
     const asked = trendSettings.parse({ metric: "memory.used", limit: 97, major: 1, leastMove: 4, onlyFrom: 70 });

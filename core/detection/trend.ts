@@ -113,8 +113,10 @@ export const trend: Detector<TrendSettings, TrendState> = {
   evaluate: (settings, state, { atMs, value }, { instance, unit }) => {
     if (!Number.isFinite(value)) return undefined;
     keep(state.short, SHORT, atMs, value);
-    // The long trend changes with each of its points only.
-    if (keep(state.long, LONG, atMs, value)) state.longLeft = leftOf(settings, state.long, LONG, value);
+    // The long trend changes with each of its points only, and at once where the value falls back: what was cleared
+    // away does not fill up until the next of them.
+    if (keep(state.long, LONG, atMs, value) || fellBack(settings, state.long, value))
+      state.longLeft = leftOf(settings, state.long, LONG, value);
     const found = [leftOf(settings, state.short, SHORT, value), state.longLeft]
       .filter((one) => one !== undefined)
       .sort((a, b) => a.leftMs - b.leftMs)[0];
@@ -157,6 +159,9 @@ function keep(kept: Kept, { ms, stepMs }: { ms: number; stepMs: number }, atMs: 
   }
   return true;
 }
+
+const fellBack = ({ direction, leastMove }: TrendSettings, kept: Kept, value: number) =>
+  (direction === "above" ? -1 : 1) * (value - (kept.values.at(-1) as number)) >= leastMove;
 
 const isReached = ({ direction, limit }: TrendSettings, value: number) =>
   direction === "above" ? value >= limit * 0.995 : value <= limit;

@@ -24,6 +24,23 @@ const id: Record<string, number> = {};
 let members: string[] = [];
 let deskId = 0;
 
+const process = (name: string) =>
+  insertComponent(
+    db,
+    {
+      kind: "app.process",
+      name,
+      site: `Place of ${name}`,
+      reason: "test",
+      sourceId: null,
+      hostId: null,
+      address: null,
+      keys: [`k:${name}`],
+      facts: {},
+    },
+    AT - 86_400_000,
+  );
+
 beforeEach(() => {
   emptyEstate(db);
   db.exec(
@@ -31,22 +48,7 @@ beforeEach(() => {
   );
   deskId = saveService(db, { uid: "desk", name: "Desk", purpose: "", owner: "", entries: [] }, AT - 86_400_000);
   members = [];
-  for (const name of ["dir", "plan", "desk", "bill", "till", "lone"])
-    id[name] = insertComponent(
-      db,
-      {
-        kind: "app.process",
-        name,
-        site: `Place of ${name}`,
-        reason: "test",
-        sourceId: null,
-        hostId: null,
-        address: null,
-        keys: [`k:${name}`],
-        facts: {},
-      },
-      AT - 86_400_000,
-    );
+  for (const name of ["dir", "plan", "desk", "bill", "till", "lone"]) id[name] = process(name);
   const calls = (from: string, to: string) =>
     insertRelation(
       db,
@@ -73,17 +75,17 @@ const affected = (): Affected => {
   };
 };
 
-function raise(name: string, minutes: number, metric = "calls.failing"): AlarmEvent {
-  const subject: Subject = { type: "component", id: id[name] ?? 0 };
+function raise(on: string | Subject, minutes: number, metric = "calls.failing"): AlarmEvent {
+  const subject: Subject = typeof on === "string" ? { type: "component", id: id[on] ?? 0 } : on;
   const atMs = AT + minutes * MINUTE;
   const alarmId = Number(
     db
       .prepare(
         `INSERT INTO alarm (subject_type, subject_id, detector, metric, direction, alarm_type, qualifier, severity,
            worst, text, onset_at, raised_at, changed_at)
-         VALUES ('component', ?, 'threshold', ?, 'above', ?, '', 'major', 'major', 'bad', ?, ?, ?)`,
+         VALUES (?, ?, 'threshold', ?, 'above', ?, '', 'major', 'major', 'bad', ?, ?, ?)`,
       )
-      .run(subject.id, metric, `${metric}.high`, atMs, atMs, atMs).lastInsertRowid,
+      .run(subject.type, subject.id, metric, `${metric}.high`, atMs, atMs, atMs).lastInsertRowid,
   );
   return {
     what: "raised",
@@ -138,6 +140,67 @@ describe("incidents that were sure of causes of their own", () => {
     correlate(db, [raise("lone", 0.5)], affected());
     correlate(db, [raise("dir", 1)], affected());
     expect(open()).toHaveLength(2);
+  });
+});
+
+describe("incidents of which none is sure of its cause", () => {
+  /** Three services of two fronts and a store each, that share the directory and nothing else. */
+  const entries = new Map<number, Set<number>>();
+  const made: number[] = [];
+  beforeEach(() => {
+    entries.clear();
+    made.length = 0;
+    for (const name of ["Gates", "Berths", "Papers"]) {
+      const fronts = [process(`${name} 1`), process(`${name} 2`)];
+      const store = process(`${name} store`);
+      for (const fromId of fronts)
+        for (const toId of [store, id["dir"] ?? 0])
+          insertRelation(
+            db,
+            { type: "talks-to", fromId, toId, detail: "", connections: 1, seenBy: "test" },
+            AT - 86_400_000,
+          );
+      const service = saveService(db, { uid: name, name, purpose: "", owner: "", entries: [] }, AT - 86_400_000);
+      entries.set(service, new Set(fronts));
+      made.push(service);
+    }
+  });
+  const known = (): Affected => {
+    const graph = readGraph(db);
+    return {
+      ...affected(),
+      graph,
+      harm: () => readHarmMap(db, graph, entries),
+      servicesOf: ({ type, id: own }) => (type === "service" ? [{ id: own, name: `service ${own}` }] : []),
+      entriesOf: (own) => entries.get(own) ?? new Set(),
+    };
+  };
+  const slow = (place: number, minutes: number) =>
+    correlate(db, [raise({ type: "service", id: made[place] ?? 0 }, minutes, "calls.slow")], known());
+
+  it("become one when what all of them lean on is likely as soon as they are looked at together", () => {
+    slow(0, 0);
+    expect(incidentById(db, open()[0] ?? 0)?.causes[0]?.probability).toBeLessThan(0.5);
+    slow(1, 2);
+    slow(2, 4);
+    const [incident, ...others] = open();
+    expect(others).toEqual([]);
+    expect(alarmsOfIncident(db, incident ?? 0)).toHaveLength(3);
+    expect(incidentById(db, incident ?? 0)?.causes[0]).toMatchObject({ name: "dir", isRoot: true });
+    const told = incidentEvents(db, incident ?? 0).filter((event) => event.kind === "merged");
+    expect(told.map((event) => event.text)).toContainEqual(
+      expect.stringMatching(/^Incident \d+ merged into this one: looked at together, dir is behind both$/),
+    );
+  });
+
+  it("stay apart where one began long before the other, and where people told them apart", () => {
+    slow(0, 0);
+    slow(1, 45);
+    expect(open()).toHaveLength(2);
+    const key = (place: number) => subjectKey({ type: "service", id: made[place] ?? 0 });
+    for (const place of [0, 1]) tellApart(db, key(place), key(2), "Anna", AT);
+    slow(2, 46);
+    expect(open()).toHaveLength(3);
   });
 });
 

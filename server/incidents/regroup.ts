@@ -30,11 +30,13 @@ const EXPLAINS = 0.3;
 const EXPLAINED_SHARE = 0.8;
 /** Pairs that are looked at as one at a time: each is as much work as an incident. */
 const MOST_TOGETHER = 4;
+/** Incidents unsure of their cause that are looked at as one at a time, the newest first. */
+const MOST_UNSURE = 8;
 
 /**
  * Merges open incidents that began together where the likeliest cause of one is that of the other, or explains every
- * alarm of it, or is found to be behind both when their alarms are looked at as one; unless people told their alarms
- * apart.
+ * alarm of it, or is found to be behind both when their alarms are looked at as one; and those that are not sure of any
+ * cause where all of them looked at as one show it. What people told apart stays apart.
  * @returns the incidents that were changed by it
  */
 export function mergeByCause(db: Db, touched: ReadonlySet<number>, affected: Affected, atMs: number): Set<number> {
@@ -42,6 +44,14 @@ export function mergeByCause(db: Db, touched: ReadonlySet<number>, affected: Aff
   const open = recentIncidents(db, Number.MAX_SAFE_INTEGER).sort((a, b) => a.opened_at - b.opened_at || a.id - b.id);
   const gone = new Set<number>();
   const pooling = { left: MOST_TOGETHER };
+  const join = (into: IncidentRow, from: IncidentRow, why: string) => {
+    mergeIncident(db, from.id, into.id, atMs);
+    noteIncident(db, from.id, "merged", `Merged into incident ${into.id}: ${why}`, SYSTEM, atMs);
+    noteIncident(db, into.id, "merged", `Incident ${from.id} merged into this one: ${why}`, SYSTEM, atMs);
+    gone.add(from.id);
+    changed.add(from.id).add(into.id);
+    refresh(db, into.id, affected, atMs);
+  };
   for (const one of open)
     for (const other of open) {
       if (one.id === other.id || gone.has(one.id) || gone.has(other.id)) continue;
@@ -49,15 +59,53 @@ export function mergeByCause(db: Db, touched: ReadonlySet<number>, affected: Aff
       const why = causeOfBoth(db, one, other, affected, pooling, atMs);
       if (why === undefined || areApart(db, one.id, other.id)) continue;
       // The older stays.
-      const [into, from] = one.opened_at <= other.opened_at ? [one, other] : [other, one];
-      mergeIncident(db, from.id, into.id, atMs);
-      noteIncident(db, from.id, "merged", `Merged into incident ${into.id}: ${why}`, SYSTEM, atMs);
-      noteIncident(db, into.id, "merged", `Incident ${from.id} merged into this one: ${why}`, SYSTEM, atMs);
-      gone.add(from.id);
-      changed.add(from.id).add(into.id);
-      refresh(db, into.id, affected, atMs);
+      if (one.opened_at <= other.opened_at) join(one, other, why);
+      else join(other, one, why);
     }
+  const left = open.flatMap((one) => (gone.has(one.id) ? [] : (incidentById(db, one.id) ?? [])));
+  for (const { name, incidents } of commonOfUnsure(db, left, touched, affected, atMs)) {
+    const [first, ...others] = incidents;
+    for (const other of others)
+      if (first && !gone.has(first.id) && !gone.has(other.id) && !areApart(db, first.id, other.id))
+        join(first, other, `looked at together, ${name} is behind both`);
+  }
   return changed;
+}
+
+const isUnsure = ({ causes: [cause] }: IncidentRow) => cause === undefined || cause.probability < SURE;
+
+/**
+ * Causes that are likely only when the alarms of several incidents which began together, none of them sure of its own,
+ * are looked at as one: what many lean on is slow, and each of them shows little. The oldest incident comes first.
+ */
+function commonOfUnsure(
+  db: Db,
+  open: readonly IncidentRow[],
+  touched: ReadonlySet<number>,
+  affected: Affected,
+  atMs: number,
+): { name: string; incidents: IncidentRow[] }[] {
+  const newest = Math.max(...open.map((one) => one.opened_at));
+  const unsure = open
+    .filter((one) => one.opened_at >= newest - FRESH_MS && isUnsure(one))
+    .slice(-MOST_UNSURE)
+    .map((incident) => ({
+      incident,
+      alarms: alarmsOfIncident(db, incident.id).filter((alarm) => alarm.quiet === null && !lagsBehind(alarm)),
+    }))
+    .filter(({ alarms }) => alarms.length > 0);
+  if (unsure.length < 2 || !unsure.some(({ incident }) => touched.has(incident.id))) return [];
+  const all = lately(unsure.flatMap(({ alarms }) => alarms));
+  return causesOf(db, all, affected.harm(), affected.nameOf, atMs)
+    .filter((cause) => cause.isRoot && cause.probability >= SURE && cause.serviceId === null)
+    .map((cause) => {
+      const explained = new Set(cause.explains);
+      const incidents = unsure.filter(
+        ({ alarms }) =>
+          alarms.filter((alarm) => explained.has(alarm.id)).length >= EXPLAINED_SHARE * lately(alarms).length,
+      );
+      return { name: cause.name, incidents: incidents.map(({ incident }) => incident) };
+    });
 }
 
 /** Why the likeliest cause of one incident is behind another too; undefined where it is not. */
