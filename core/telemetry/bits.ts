@@ -165,8 +165,10 @@ export function riceCost(numbers: Float64Array, count: number): { parameter: num
 export class BitReader {
   private place = 0;
   private readonly end: number;
+  private readonly view: DataView;
   constructor(private readonly bytes: Uint8Array) {
     this.end = bytes.length * 8;
+    this.view = new DataView(bytes.buffer, bytes.byteOffset, bytes.length);
   }
 
   /** The next 32 bits with the first `place & 7` of them shifted out; past the end they are zeros. */
@@ -207,25 +209,22 @@ export class BitReader {
 
   /**
    * Reads what `writeRice` wrote.
-   * @param lead places that are left at zero before the numbers, for what is made of them in the same array
+   * @param lead places before the numbers that are left as they are, for what is made of them in the same array
+   * @param numbers room for both: making an array takes as long as reading a few hundred numbers
    */
-  readRice(count: number, lead = 0): Float64Array {
+  readRice(count: number, lead = 0, numbers: Float64Array = new Float64Array(lead + count)): Float64Array {
     const end = lead + count;
-    const numbers = new Float64Array(end);
     const parameter = this.read(5);
-    if (parameter === ALL_ZERO) return numbers;
+    if (parameter === ALL_ZERO) return numbers.fill(0, lead, end);
     const divisor = 2 ** parameter;
-    const { bytes, end: bitsEnd } = this;
+    const { view, end: bitsEnd } = this;
+    const lastWhole = view.byteLength - 4;
     // Nearly every number is read in one look, with whole numbers of the processor throughout.
     let place = this.place;
     for (let index = lead; index < end; index++) {
       const byte = place >>> 3;
-      const window =
-        (((bytes[byte] as number) << 24) |
-          ((bytes[byte + 1] as number) << 16) |
-          ((bytes[byte + 2] as number) << 8) |
-          (bytes[byte + 3] as number)) <<
-        (place & 7);
+      if (byte > lastWhole) this.place = place;
+      const window = byte > lastWhole ? this.window() | 0 : view.getInt32(byte) << (place & 7);
       const ones = Math.clz32(~window);
       const length = ones + 1 + parameter;
       if (ones < ESCAPE && length <= WHOLE_LOOK) {

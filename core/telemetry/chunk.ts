@@ -59,8 +59,11 @@ export function writeInstants(bits: BitWriter, times: Float64Array, count: numbe
   bits.writeRice(changes, count - 2);
 }
 
-export function readInstants(bits: BitReader, count: number): Float64Array {
-  const times = new Float64Array(count);
+export function readInstants(
+  bits: BitReader,
+  count: number,
+  times: Float64Array = new Float64Array(count),
+): Float64Array {
   let at = bits.readSized();
   times[0] = at;
   if (count < 2) return times;
@@ -68,9 +71,10 @@ export function readInstants(bits: BitReader, count: number): Float64Array {
   let step = bits.readSized();
   at += step * unit;
   times[1] = at;
-  const changes = bits.readRice(count - 2);
+  bits.readRice(count - 2, 2, times);
+  // The changes of the steps become the instants where they stand.
   for (let index = 2; index < count; index++) {
-    step += unzigzag(changes[index - 2] as number);
+    step += unzigzag(times[index] as number);
     at += step * unit;
     times[index] = at;
   }

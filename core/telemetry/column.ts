@@ -95,20 +95,23 @@ export function writeColumn(bits: BitWriter, values: Float64Array, count: number
   else bits.writeRice(fromLowest, count, costLowest.parameter);
 }
 
-/** Unpacks `count` values. Throws a RangeError when the bytes end too early. */
-export function readColumn(bits: BitReader, count: number): Float64Array {
+/**
+ * Unpacks `count` values. Throws a RangeError when the bytes end too early.
+ * @param into room for them
+ */
+export function readColumn(bits: BitReader, count: number, into: Float64Array = new Float64Array(count)): Float64Array {
   const mode = bits.read(2);
-  if (mode === XOR) return readXor(bits, count);
+  if (mode === XOR) return readXor(bits, count, into);
   const scale = 10 ** bits.read(3);
   const first = unzigzag(bits.readSized());
   const divisor = bits.readSized();
   if (mode === FROM_LOWEST) {
     // The distances become the values where they stand.
-    const values = bits.readRice(count);
+    const values = bits.readRice(count, 0, into);
     for (let index = 0; index < count; index++) values[index] = (first + (values[index] as number) * divisor) / scale;
     return values;
   }
-  const values = bits.readRice(count - 1, 1);
+  const values = bits.readRice(count - 1, 1, into);
   let whole = first;
   values[0] = whole / scale;
   for (let index = 1; index < count; index++) {
@@ -157,8 +160,7 @@ function writeXor(bits: BitWriter, values: Float64Array, count: number): void {
   }
 }
 
-function readXor(bits: BitReader, count: number): Float64Array {
-  const values = new Float64Array(count);
+function readXor(bits: BitReader, count: number, values: Float64Array): Float64Array {
   let high = 0;
   let low = 0;
   let leading = 0;

@@ -72,8 +72,17 @@ describe("spans", () => {
         const length = spans.starts.length;
         if (!length) return;
         expect(plain(decodeSpans(encodeSpans(spans), length))).toEqual(plain(spans));
-        const { last: _last, ...rest } = plain(spans);
-        expect(plain(decodeSpans(encodeSpans(spans), length, false))).toEqual({ ...rest, last: [] });
+        expect(plain(decodeSpans(encodeSpans(spans), length, false))).toEqual({
+          ...plain(spans),
+          last: Array.from({ length }, () => 0),
+        });
+        // Room that was used before is written over, and no more of it than is asked for.
+        const room = joinSpans([spans, spans, spans]);
+        decodeSpans(encodeSpans(spans), length, true, sliceSpans(room, length, 2 * length));
+        expect(plain(room)).toEqual(plain(joinSpans([spans, spans, spans])));
+        const filled = sliceSpans(room, 0, length);
+        for (const column of Object.values(filled)) column.fill(7);
+        expect(plain(decodeSpans(encodeSpans(spans), length, true, filled))).toEqual(plain(spans));
         const cut = Math.min(length, at);
         expect(plain(joinSpans([sliceSpans(spans, 0, cut), sliceSpans(spans, cut, length)]))).toEqual(plain(spans));
       }),

@@ -102,15 +102,16 @@ export function encodeSpans(spans: Spans): Uint8Array {
 /**
  * Unpacks what `encodeSpans` packed. Throws a RangeError when the bytes end too early.
  * @param withLast the last values are packed last: who does not look at them need not wait for them
+ * @param into room for them, from the first place of each column on
  */
-export function decodeSpans(bytes: Uint8Array, length: number, withLast = true): Spans {
+export function decodeSpans(
+  bytes: Uint8Array,
+  length: number,
+  withLast = true,
+  into: Spans = emptySpans(length),
+): Spans {
   const bits = new BitReader(bytes);
-  return {
-    starts: readInstants(bits, length),
-    count: readColumn(bits, length),
-    min: readColumn(bits, length),
-    max: readColumn(bits, length),
-    sum: readColumn(bits, length),
-    last: withLast ? readColumn(bits, length) : new Float64Array(0),
-  };
+  readInstants(bits, length, into.starts);
+  for (const column of COLUMNS) if (withLast || column !== "last") readColumn(bits, length, into[column]);
+  return into;
 }

@@ -31,7 +31,7 @@ describe("GraphML", () => {
     fc.assert(
       fc.property(fc.string({ unit: "binary" }), (name) => {
         const text = xmlText(name);
-        expect(text).not.toMatch(/[<>"']|&(?!amp;|lt;|gt;|quot;|apos;)/);
+        expect(text).not.toMatch(/[<>"']|&(?!amp;|lt;|gt;|quot;|apos;|#xD;|#x85;|#x2028;)/);
         expect([...text].every((sign) => /[\t\n\r\u0020-\uFFFD\u{10000}-\u{10FFFF}]/u.test(sign))).toBe(true);
       }),
     );

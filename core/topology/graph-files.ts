@@ -25,14 +25,18 @@ const ESCAPES: Readonly<Record<string, string>> = {
   ">": "&gt;",
   '"': "&quot;",
   "'": "&apos;",
+  // Readers make line feeds of these where they stand as themselves: those of XML 1.0 of the first, of 1.1 of all.
+  "\r": "&#xD;",
+  "\u0085": "&#x85;",
+  "\u2028": "&#x2028;",
 };
 
-/** Text for XML 1.0: marks escaped, characters that it does not allow left out. */
+/** Text for XML 1.0: marks and line ends escaped, characters that it does not allow left out. */
 export const xmlText = (text: string): string =>
   text
     .toWellFormed()
     .replaceAll(/[^\t\n\r\u0020-\uFFFD\u{10000}-\u{10FFFF}]/gu, "")
-    .replaceAll(/[&<>"']/g, (sign) => ESCAPES[sign] as string);
+    .replaceAll(/[&<>"'\r\u0085\u2028]/g, (sign) => ESCAPES[sign] as string);
 
 const NODE_KEYS = [
   ["name", "string"],

@@ -1,4 +1,4 @@
-import { decodeSpans, encodeSpans, joinSpans, sliceSpans, type Spans } from "#core/telemetry/rollup";
+import { decodeSpans, emptySpans, encodeSpans, joinSpans, sliceSpans, type Spans } from "#core/telemetry/rollup";
 import { lowerBound } from "#core/telemetry/merge";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { prepared, type Db } from "./database";
@@ -44,7 +44,7 @@ export function firstRolled(db: Db, seriesId: number, stepMs: number): number | 
 
 /**
  * Spans of one resolution that begin in a window, its end not included.
- * @param withLast whether the last values are wanted too; left out, they are empty
+ * @param withLast whether the last values are wanted too; left out, they are zeros
  */
 export function readRollup(
   db: Db,
@@ -59,11 +59,13 @@ export function readRollup(
     `SELECT start_at, end_at, count, data FROM rollup WHERE series_id = ?1 AND step_ms = ?2 AND start_at < ?4
        AND start_at >= coalesce((SELECT max(start_at) FROM rollup WHERE series_id = ?1 AND step_ms = ?2 AND start_at <= ?3), 0) ORDER BY start_at`,
   ).all({ 1: seriesId, 2: stepMs, 3: fromMs, 4: toMs });
-  const parts = rows.map((row) => {
-    const spans = decodeSpans(row.data, row.count, withLast);
-    return sliceSpans(spans, lowerBound(spans.starts, fromMs), lowerBound(spans.starts, toMs));
-  });
-  return joinSpans(parts);
+  const all = emptySpans(rows.reduce((sum, row) => sum + row.count, 0));
+  let place = 0;
+  for (const row of rows) {
+    decodeSpans(row.data, row.count, withLast, sliceSpans(all, place, place + row.count));
+    place += row.count;
+  }
+  return sliceSpans(all, lowerBound(all.starts, fromMs), lowerBound(all.starts, toMs));
 }
 
 /** Forgets spans that begin at an instant or later, because samples before it changed. */
