@@ -7,7 +7,7 @@ import { endFinding, keepFinding } from "../store/findings";
 import type { AlarmBook, AlarmEvent, AlarmKind } from "./alarm-book";
 
 /** What is judged by the clock, not as samples come. */
-export type SlowReading = "arrivals" | "states" | "changes" | "jobs";
+export type SlowReading = "logs" | "arrivals" | "states" | "changes" | "jobs";
 
 /** One thing that a rule is about, with what is judged of it. */
 export interface Asked<What extends SlowReading> {
@@ -55,6 +55,16 @@ export abstract class SlowJudge<What extends SlowReading> {
   /** Called once before the rules are asked. */
   protected begin(_atMs: number): void {}
 
+  /** Whether enough is known to judge by a rule; what stands by it stays as it is until then. */
+  protected isReady(_rule: SlowRule<What>): boolean {
+    return true;
+  }
+
+  /** The words in which a verdict is told. */
+  protected worded(verdict: Verdict, _asked: Asked<What>): Verdict {
+    return verdict;
+  }
+
   loadRules(): void {
     const standing = activeAlarms(this.db);
     this.rules = listRules(this.db).flatMap((rule): SlowRule<What>[] => {
@@ -86,6 +96,7 @@ export abstract class SlowJudge<What extends SlowReading> {
   }
 
   private judge(own: SlowRule<What>, atMs: number): AlarmEvent[] {
+    if (!this.isReady(own)) return [];
     const events: AlarmEvent[] = [];
     const seen = new Set<string>();
     for (const one of this.asked(own, atMs)) {
@@ -94,7 +105,7 @@ export abstract class SlowJudge<What extends SlowReading> {
       const known = own.states.get(key) ?? { state: own.detector.fresh(), kind: this.kindOf(own, one), stands: false };
       own.states.set(key, known);
       const verdict = own.detector.evaluate(own.rule.settings, known.state, one.input, one);
-      if (verdict) events.push(...this.take(own, known, verdict, atMs));
+      if (verdict) events.push(...this.take(own, known, this.worded(verdict, one), atMs));
     }
     return [...events, ...this.leave(own, seen, "It is not judged any more", atMs)];
   }
