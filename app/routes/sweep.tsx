@@ -50,41 +50,12 @@ function sentenceOf({ sweep, found, isTold }: Data): string {
 }
 
 export default function Sweep({ loaderData: page }: Route.ComponentProps) {
-  const { window: now } = useShell();
-  const keep = useKeep();
-  const { sweep, findings, found } = page;
+  const { sweep, findings } = page;
   const running = sweep.state === "running";
   const total = totalOf(page);
   return (
     <>
-      <PageHead
-        name="Discover › Sweep"
-        sentence={sentenceOf(page)}
-        actions={
-          running ? (
-            <Form method="post">
-              <RightButton right="configure" type="submit" variant="outlined" color="error">
-                Stop sweep
-              </RightButton>
-            </Form>
-          ) : (
-            <>
-              {page.beforeMs !== null && sweep.ended_at !== null ? (
-                <Button
-                  component={RouterLink}
-                  to={`/estate/differences?from=${new Date(page.beforeMs).toISOString()}&to=${new Date(sweep.ended_at + 1).toISOString()}`}
-                  variant="outlined"
-                >
-                  Differences since the sweep before
-                </Button>
-              ) : null}
-              <Button component={RouterLink} to={keep("/discover")} variant="outlined">
-                All sweeps
-              </Button>
-            </>
-          )
-        }
-      />
+      <PageHead name="Discover › Sweep" sentence={sentenceOf(page)} actions={<Actions page={page} />} />
       {running ? (
         <LinearProgress
           variant="determinate"
@@ -93,43 +64,8 @@ export default function Sweep({ loaderData: page }: Route.ComponentProps) {
           sx={{ mb: 1.5 }}
         />
       ) : null}
-      <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(7, 1fr)", gap: 1.5, m: 0, mb: 1.5 }}>
-        <Fact name="State">{sweep.state}</Fact>
-        <Fact name="Started">{`${dayAndTime(sweep.started_at, now.nowMs, true)} by ${sweep.started_by}`}</Fact>
-        <Fact name="Duration">{spokenDuration((sweep.ended_at ?? now.nowMs) - sweep.started_at)}</Fact>
-        <Fact name="Addresses tried">{`${sweep.tried} of ${sweep.addresses}`}</Fact>
-        <Fact name="Answering">{sweep.answering}</Fact>
-        <Fact name="Read">{sweep.recognised}</Fact>
-        <Fact name="Failed">{sweep.failed}</Fact>
-      </Box>
-      {page.failures.length ? (
-        <Box sx={{ mb: 1.5 }}>
-          <Section title={`Failed: ${found.failed ?? 0}`} pad={false}>
-            <PlainTable aria-label="Failures by reason">
-              <thead>
-                <tr>
-                  <th scope="col" className="num">
-                    How many
-                  </th>
-                  <th scope="col">Reason</th>
-                  <th scope="col">Where</th>
-                </tr>
-              </thead>
-              <tbody>
-                {page.failures.map((one) => (
-                  <tr key={one.reason}>
-                    <td className="num">{one.count}</td>
-                    <td>{one.reason}</td>
-                    <td className="cut" title={one.places} style={{ maxWidth: 320 }}>
-                      {one.places}
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </PlainTable>
-          </Section>
-        </Box>
-      ) : null}
+      <SweepFacts page={page} />
+      {page.failures.length ? <Failures page={page} /> : null}
       <Section title="Findings" pad={false} aside={<OutcomeChoice page={page} />}>
         {findings.length === 0 ? (
           <Box sx={{ p: 1.5 }}>
@@ -145,6 +81,82 @@ export default function Sweep({ loaderData: page }: Route.ComponentProps) {
       </Section>
       {total > SHOWN ? <Pages page={page} total={total} /> : null}
     </>
+  );
+}
+
+/** What can be done about a sweep: ended while it runs, compared with the one before when it is over. */
+function Actions({ page: { sweep, beforeMs } }: { page: Data }) {
+  const keep = useKeep();
+  if (sweep.state === "running")
+    return (
+      <Form method="post">
+        <RightButton right="configure" type="submit" variant="outlined" color="error">
+          Stop sweep
+        </RightButton>
+      </Form>
+    );
+  return (
+    <>
+      {beforeMs !== null && sweep.ended_at !== null ? (
+        <Button
+          component={RouterLink}
+          to={`/estate/differences?from=${new Date(beforeMs).toISOString()}&to=${new Date(sweep.ended_at + 1).toISOString()}`}
+          variant="outlined"
+        >
+          Differences since the sweep before
+        </Button>
+      ) : null}
+      <Button component={RouterLink} to={keep("/discover")} variant="outlined">
+        All sweeps
+      </Button>
+    </>
+  );
+}
+
+function SweepFacts({ page: { sweep } }: { page: Data }) {
+  const { window: now } = useShell();
+  return (
+    <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "repeat(7, 1fr)", gap: 1.5, m: 0, mb: 1.5 }}>
+      <Fact name="State">{sweep.state}</Fact>
+      <Fact name="Started">{`${dayAndTime(sweep.started_at, now.nowMs, true)} by ${sweep.started_by}`}</Fact>
+      <Fact name="Duration">{spokenDuration((sweep.ended_at ?? now.nowMs) - sweep.started_at)}</Fact>
+      <Fact name="Addresses tried">{`${sweep.tried} of ${sweep.addresses}`}</Fact>
+      <Fact name="Answering">{sweep.answering}</Fact>
+      <Fact name="Read">{sweep.recognised}</Fact>
+      <Fact name="Failed">{sweep.failed}</Fact>
+    </Box>
+  );
+}
+
+/** What could not be read, by its reason. */
+function Failures({ page: { failures, found } }: { page: Data }) {
+  return (
+    <Box sx={{ mb: 1.5 }}>
+      <Section title={`Failed: ${found.failed ?? 0}`} pad={false}>
+        <PlainTable aria-label="Failures by reason">
+          <thead>
+            <tr>
+              <th scope="col" className="num">
+                How many
+              </th>
+              <th scope="col">Reason</th>
+              <th scope="col">Where</th>
+            </tr>
+          </thead>
+          <tbody>
+            {failures.map((one) => (
+              <tr key={one.reason}>
+                <td className="num">{one.count}</td>
+                <td>{one.reason}</td>
+                <td className="cut" title={one.places} style={{ maxWidth: 320 }}>
+                  {one.places}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </PlainTable>
+      </Section>
+    </Box>
   );
 }
 

@@ -1,7 +1,5 @@
 import { join } from "node:path";
 import type { MessagePort } from "node:worker_threads";
-import { destinationsCover } from "#core/estate/destinations";
-import { EstateGraph } from "#core/topology/graph";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { HOUR_MS } from "#core/time/windows";
 import type { AlarmEvent } from "../alarms/alarm-book";
@@ -14,20 +12,20 @@ import { execute, type CommandName, type CommandOutput } from "../commands/regis
 import { Demonstration } from "../demo/demonstration";
 import { PaceKeeper } from "../demo/pace-keeper";
 import type { Arrivals, Drill, OpenedMail } from "../demo/standins";
-import { readHarmMap, type HarmMap } from "../causes/harm-map";
-import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
+import { refreshHealth } from "../estate/services";
 import { mergeByHand, splitByHand } from "../incidents/by-hand";
 import { correlate } from "../incidents/correlate";
-import { refreshOpen, type Affected } from "../incidents/refresh";
+import { refreshOpen } from "../incidents/refresh";
 import { BatchIngest } from "../ingest/batches";
 import { Ingest } from "../ingest/ingest";
 import { Roller } from "../ingest/rollups";
 import { SampleWriter } from "../ingest/sample-writer";
 import { withDeadline } from "../outside/deadline";
-import { hashOf } from "../people/codes";
 import { People, type From } from "../people/people";
 import type { Principal } from "../people/principal";
+import { KnownEstate } from "./known-estate";
 import { openPrepared } from "./open-prepared";
+import { accessToEndpoint, CredentialUses, tokensThatSend } from "./sending-access";
 import { MappingDesk } from "../estate/mapping-desk";
 import { shippedMappings } from "../estate/mappings";
 import { offerMappings } from "../store/platforms";
@@ -47,15 +45,10 @@ import { Telling } from "../telling/telling";
 import { TellingClient } from "../telling/telling-client";
 import { readHostKey } from "../outside/ssh";
 import { readMasterKey } from "../vault/master-key";
-import { kindOfCredential, type Access } from "../vault/kinds";
-import { takeAnswered } from "../sources/range/snmp-access";
-import { mayBeUsedAt, Vault } from "../vault/vault";
-import { credentialById } from "../store/credentials";
-import { endpoints, type EndpointFields } from "../store/endpoints";
+import { Vault } from "../vault/vault";
 import { migrationsFolder, originOf, secretFile, storeFile, type Settings } from "../settings";
 import { trapUsersOf } from "../vault/trap-users";
 import { applyCollections } from "../estate/collections";
-import { unwatched } from "../store/labels";
 import { AgentInventories } from "../estate/agent-inventories";
 import { IdentityByHand } from "../estate/by-hand";
 import type { SourceTools } from "../sources/driver";
@@ -63,17 +56,13 @@ import { sourceTools } from "../estate/source-tools";
 import { Sweeps } from "../estate/sweeps";
 import { openAttempts, updateAttempt } from "../store/drills";
 import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db, unforced } from "../store/database";
-import { currentComponents, touchSeen, type ComponentRow } from "../store/estate";
-import type { Subject } from "../store/alarms";
+import { touchSeen } from "../store/estate";
 import { forgetRuns } from "../store/jobs";
 import { readRetention } from "../store/retention";
 import { alarmsOfIncident } from "../store/incidents";
-import { entriesByService, listServices, type ServiceRow } from "../store/services";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps } from "../store/sources";
-import { SEND_ALL, type SendingToken } from "../receivers/sender-tokens";
 import { chainUp } from "../store/audit";
-import { sendingTokens } from "../store/tokens";
 import type { LiveEvent } from "../events";
 import { offerKits } from "../kits/kits";
 import { takeCredentials, takeDemoPeople, takeSetup } from "../kits/setup-file";
@@ -81,13 +70,10 @@ import { takeTelling } from "../kits/setup-telling";
 
 /** Hosts whose agents can enrol with the code of --enrol-code-file within a day. */
 const MOST_ENROLLED_BY_SETUP = 5_000;
-/** How often the uses of credentials are taken down, clock time. */
-const USES_EVERY_MS = 60_000;
 /** A host has this long to show its key. */
 const HOST_KEY_MS = 8_000;
 /** Taking up what changed in the estate rests so many times as long as it takes. */
 const TAKE_UP_REST = 16;
-const NOBODY: ReadonlySet<number> = new Set();
 /** Clock time between two ticks. */
 const TICK_MS = 5_000;
 /** So many ticks may fail before the samples that they could not judge are kept without that. */
@@ -117,6 +103,7 @@ export class Engine {
   private readonly roller: Roller;
   private readonly batches: BatchIngest;
   private readonly ingest: Ingest;
+  private readonly credentialUses: CredentialUses;
   private readonly poller: Poller;
   private readonly platforms: PlatformPoller;
   private readonly certificates: CertificatePoller;
@@ -136,16 +123,7 @@ export class Engine {
   private paceKeeper: PaceKeeper | undefined;
   private readonly ports: CommandPorts;
   private readonly people: People;
-  private kindOf = new Map<number, string>();
-  private unwatched: ReadonlySet<number> = new Set();
-  private components = new Map<number, Pick<ComponentRow, "name" | "site" | "process"> & { hostId: number | null }>();
-  private services = new Map<number, ServiceRow>();
-  /** Components by which each service is entered. */
-  private entries = new Map<number, Set<number>>();
-  private graph = new EstateGraph([]);
-  /** Who can hurt whom, worked out from the graph when it is asked for. */
-  private harm: HarmMap | undefined;
-  private servicesOf = new Map<number, { id: number; name: string }[]>();
+  private readonly estate: KnownEstate;
   private readonly seenAt = new Map<number, number>();
   private stopping = false;
   /** Senders told of components that the engine has not taken up yet. */
@@ -168,6 +146,7 @@ export class Engine {
   ) {
     this.db = openPrepared(storeFile(settings), migrationsFolder(settings));
     this.clock = settings.clock;
+    this.estate = new KnownEstate(this.db, () => this.now());
     this.refuseEarlierClock();
     this.demonstration = settings.standins ? new Demonstration(settings.standins) : undefined;
     chainUp(this.db);
@@ -191,6 +170,7 @@ export class Engine {
     this.history = new History(this.db);
     this.quiet = this.makeQuiet();
     this.ingest = this.makeIngest();
+    this.credentialUses = new CredentialUses(this.db, this.vault, () => this.ingest.scraped);
     const tools = sourceTools(this.db, settings.root, () => this.now());
     this.sweeps = this.makeSweeps(() => tools);
     this.poller = this.makePoller(() => tools);
@@ -220,13 +200,13 @@ export class Engine {
     this.tellingClient = this.makeTellingClient();
     this.telling = this.makeTelling();
     this.ports = this.makePorts();
-    this.graph = readGraph(this.db);
+    this.estate.readRelations();
     this.reload();
   }
 
   private makeQuiet(): Quiet {
     return new Quiet(this.db, {
-      namesOf: (subject) => this.namesOf(subject),
+      namesOf: (subject) => this.estate.namesOf(subject),
       badAt: (subject, metric, onsetMs, atMs) => this.judges.badAt(subject, metric, onsetMs, atMs),
     });
   }
@@ -276,7 +256,7 @@ export class Engine {
         this.chores.proved(run, proof);
         // What is repaired is no cause of what still stands.
         if (proof === "proved" && run.incident_id !== null)
-          refreshOpen(this.db, run.incident_id, this.affected(), this.now());
+          refreshOpen(this.db, run.incident_id, this.estate.affected(), this.now());
       },
     });
   }
@@ -359,8 +339,8 @@ export class Engine {
       onServices: () => this.takeUpNow([]),
       onQuiet: () => this.quiet.changed(),
       incidents: {
-        merge: (id, into, by) => mergeByHand(this.db, id, into, by, this.affected(), this.now()),
-        split: (id, alarmIds, by) => splitByHand(this.db, id, alarmIds, by, this.affected(), this.now()),
+        merge: (id, into, by) => mergeByHand(this.db, id, into, by, this.estate.affected(), this.now()),
+        split: (id, alarmIds, by) => splitByHand(this.db, id, alarmIds, by, this.estate.affected(), this.now()),
       },
       onRules: () => {
         this.judges.loadRules();
@@ -405,19 +385,19 @@ export class Engine {
 
   private makeJudges(): Judges {
     return new Judges(this.db, this.batches, this.sampleWriter, {
-      kindOf: (id) => this.kindOf.get(id),
-      isWatched: (id) => !this.unwatched.has(id),
+      kindOf: (id) => this.estate.kinds.get(id),
+      isWatched: (id) => this.estate.isWatched(id),
       recall: (id, fromMs, toMs) => this.sampleWriter.recall(id, fromMs, toMs),
       isTwin: ({ resourceId, componentId, metric, instance }) =>
         resourceId !== null && this.sampleWriter.find({ componentId, serviceId: null }, metric, instance) !== undefined,
-      serviceUid: (id) => this.services.get(id)?.uid,
-      nameOf: (id) => this.components.get(id)?.name ?? `component ${id}`,
-      entries: () => this.entries,
-      calleesOf: (id) => this.graph.from(id).flatMap((one) => (one.type === "talks-to" ? one.to : [])),
-      servicesOf: (id) => this.servicesOf.get(id) ?? [],
-      hostOf: (id) => this.components.get(id)?.hostId ?? id,
-      components: () => this.components,
-      serviceIds: () => this.services,
+      serviceUid: (id) => this.estate.services.get(id)?.uid,
+      nameOf: (id) => this.estate.components.get(id)?.name ?? `component ${id}`,
+      entries: () => this.estate.entries,
+      calleesOf: (id) => this.estate.calleesOf(id),
+      servicesOf: (id) => this.estate.servicesOf(id),
+      hostOf: (id) => this.estate.hostOf(id),
+      components: () => this.estate.components,
+      serviceIds: () => this.estate.services,
       beside: ({ componentId, serviceId, resourceId, instance }, metric) => {
         const other = this.sampleWriter.find({ componentId, serviceId, resourceId }, metric, instance);
         const value = other && this.sampleWriter.last(other).value;
@@ -434,9 +414,9 @@ export class Engine {
       ...this.shared(),
       sampleWriter: this.sampleWriter,
       batches: this.batches,
-      accessAt: (endpoint) => this.accessAt(endpoint),
+      accessAt: (endpoint) => accessToEndpoint(this.db, this.vault, this.settings.readOnlyFrom, endpoint),
       trapUsers: () => trapUsersOf(this.db, this.vault),
-      tokens: () => this.sendingTokens(),
+      tokens: () => tokensThatSend(this.db, this.settings.receiveToken),
       enrol: (asked, from) => this.people.enrol(asked, from),
       inventory: (report, from) => this.inventories.take(report, from),
       actions: (asks) => this.agentActions.take(asks),
@@ -445,32 +425,6 @@ export class Engine {
       onGrown: () => (this.grown = true),
       onRelations: () => this.regroup(),
     });
-  }
-
-  /** What an endpoint is scraped with. */
-  private accessAt({ url, credentialId }: EndpointFields): Access | undefined {
-    const { hostname } = new URL(url);
-    const { readOnlyFrom } = this.settings;
-    if (readOnlyFrom !== undefined && !destinationsCover(readOnlyFrom, hostname))
-      throw new PersonError(`Pages are not read from ${hostname} here: it is not on the list of --read-only-from.`);
-    if (credentialId === null || credentialId === undefined) return undefined;
-    const credential = credentialById(this.db, credentialId);
-    if (!credential || kindOfCredential(credential.kind)?.serves !== "http")
-      throw new PersonError("Choose a credential for HTTP.");
-    if (!mayBeUsedAt(credential, hostname))
-      throw new PersonError(`${credential.name} is not for ${hostname}. Add it to its destinations first.`);
-    return this.vault.use(credential, `scraping ${url}`);
-  }
-
-  /** Who may send signals: open tokens of the store, and the one of a file. */
-  private sendingTokens(): SendingToken[] {
-    const { receiveToken } = this.settings;
-    return [
-      ...sendingTokens(this.db, Date.now()).map((token) => ({ ...token, hash: token.hash.toString("base64") })),
-      ...(receiveToken === undefined
-        ? []
-        : [{ id: 0, hash: hashOf(receiveToken).toString("base64"), scope: SEND_ALL, endsAt: null }]),
-    ];
   }
 
   private makeRepairs(): RunnerWorld {
@@ -509,19 +463,7 @@ export class Engine {
 
   /** Takes up what changed in the estate: names, kinds, memberships, what is polled. */
   private reload(): void {
-    const components = currentComponents(this.db);
-    this.kindOf = new Map(components.map((row) => [row.id, row.kind]));
-    const off = unwatched(this.db);
-    this.unwatched = new Set(
-      components.flatMap((row) => (off.has(row.id) || (row.host_id !== null && off.has(row.host_id)) ? [row.id] : [])),
-    );
-    this.components = new Map(
-      components.map(({ id, name, site, process, host_id }) => [id, { name, site, process, hostId: host_id }]),
-    );
-    this.services = new Map(listServices(this.db).map((service) => [service.id, service]));
-    this.servicesOf = servicesByComponent(this.db, this.now());
-    this.entries = entriesByService(this.db, this.now());
-    this.harm = undefined;
+    this.estate.reload();
     this.poller.reload(this.now());
     this.platforms.reload();
     this.certificates.reload(this.now());
@@ -673,7 +615,7 @@ export class Engine {
       this.repair();
       // On its own, because it reads what was just committed.
       this.db.transaction(() => this.keepHouse(this.now()))();
-      this.noteUses(this.now());
+      this.credentialUses.note(this.now());
       void this.snapshots.take(events);
       this.failedTicks = 0;
     } catch (error) {
@@ -723,21 +665,6 @@ export class Engine {
     if (events.length) this.emit({ topic: "alarms", atMs });
   }
 
-  /** Takes down which credentials were answered to, once a minute. */
-  private noteUses(atMs: number): void {
-    if (atMs - this.usesNotedMs < USES_EVERY_MS && atMs >= this.usesNotedMs) return;
-    this.usesNotedMs = atMs;
-    this.db.transaction(() => {
-      for (const [id, address] of takeAnswered()) this.vault.note(id, `SNMP at ${address}`, null);
-      const known = new Map(endpoints(this.db).map((one) => [one.id, one]));
-      for (const { id, problem } of this.ingest.scraped) {
-        const endpoint = known.get(id);
-        if (endpoint?.credentialId != null) this.vault.note(endpoint.credentialId, `scraping ${endpoint.url}`, problem);
-      }
-    })();
-  }
-  private usesNotedMs = -Infinity;
-
   /** Rollups and retention, for a short time at each tick. */
   private keepHouse(atMs: number): void {
     const retention = readRetention(this.db);
@@ -763,32 +690,14 @@ export class Engine {
     return events;
   }
 
-  /** Names by which planned work may mean a subject. */
-  private namesOf({ type, id }: Subject): { own: string[]; program: string; components: number[] } {
-    if (type === "service")
-      return {
-        own: [this.services.get(id)?.name ?? "", this.services.get(id)?.uid ?? ""],
-        program: "",
-        components: [],
-      };
-    const own = type === "component" ? this.components.get(id) : undefined;
-    if (!own) return { own: [], program: "", components: [] };
-    const host = own.hostId === null ? undefined : this.components.get(own.hostId)?.name;
-    return {
-      own: [own.name, ...(host === undefined ? [] : [host])],
-      program: own.process ?? "",
-      components: own.hostId === null ? [id] : [id, own.hostId],
-    };
-  }
-
   private follow(events: readonly AlarmEvent[], atMs = events.at(-1)?.atMs ?? this.now()): void {
     refreshHealth(
       this.db,
       events.map((event) => event.subject),
-      { servicesOf: this.servicesOf, isMeasured: (id) => this.judges.isMeasured(id) },
+      { servicesOf: this.estate.members, isMeasured: (id) => this.judges.isMeasured(id) },
       atMs,
     );
-    const incidents = correlate(this.db, events, this.affected());
+    const incidents = correlate(this.db, events, this.estate.affected());
     if (this.inFastMotion) return;
     for (const { incidentId, what } of incidents) {
       this.telling.hear(incidentId);
@@ -796,28 +705,9 @@ export class Engine {
     }
   }
 
-  /** What correlation asks about the estate. */
-  private affected(): Affected {
-    return {
-      graph: this.graph,
-      harm: () => (this.harm ??= readHarmMap(this.db, this.graph, this.entries)),
-      entriesOf: (id) => this.entries.get(id) ?? NOBODY,
-      servicesOf: ({ type, id }) => {
-        const service = type === "service" ? this.services.get(id) : undefined;
-        return service ? [service] : type === "component" ? (this.servicesOf.get(id) ?? []) : [];
-      },
-      nameOf: ({ type, id }) =>
-        (type === "component" ? this.components.get(id)?.name : this.services.get(id)?.name) ?? `${type} ${id}`,
-      siteOf: ({ type, id }) => (type === "component" ? (this.components.get(id)?.site ?? "") : ""),
-    };
-  }
-
   /** Works services out anew from the present relations. */
   private regroup(): void {
-    this.graph = readGraph(this.db);
-    this.harm = undefined;
-    refreshServices(this.db, this.graph, this.now());
-    this.servicesOf = servicesByComponent(this.db, this.now());
+    this.estate.regroup();
     this.judges.estateChanged();
   }
 
@@ -853,10 +743,10 @@ export class Engine {
     const atMs = this.now();
     const left = this.db.transaction(() => applyCollections(this.db, atMs))();
     this.clearAlarms(retired, left);
-    const before = [...this.services.keys()];
+    const before = [...this.estate.services.keys()];
     this.regroup();
     this.reload();
-    const gone = before.filter((id) => !this.services.has(id));
+    const gone = before.filter((id) => !this.estate.services.has(id));
     if (gone.length)
       this.db.transaction(() =>
         this.follow(

@@ -37,8 +37,7 @@ export function RotationForm({ page, refusal, today }: { page: Page; refusal: Re
   const [plan, setPlan] = useState<RotationPlan>(
     page.rotation?.plan ?? { zone: "UTC", layers: [turnsFrom(today)], cover: null, holidays: [] },
   );
-  const set = <Key extends keyof RotationPlan>(key: Key, value: RotationPlan[Key]) =>
-    setPlan((now) => ({ ...now, [key]: value }));
+  const set: SetPlan = (key, value) => setPlan((now) => ({ ...now, [key]: value }));
   const { layers } = plan;
   const change = (index: number, layer: Partial<Layer>) =>
     set(
@@ -51,42 +50,7 @@ export function RotationForm({ page, refusal, today }: { page: Page; refusal: Re
     <Form method="post" noValidate>
       <input type="hidden" name="rotation" value={JSON.stringify({ name, plan })} />
       <Stack sx={{ gap: 1.5 }}>
-        <Stack direction="row" sx={{ gap: 1.5 }}>
-          <TextField
-            label="Name"
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-            error={problems.name !== undefined}
-            helperText={problems.name}
-            fullWidth
-            required
-          />
-          <TextField
-            label="Time zone"
-            value={plan.zone}
-            onChange={(event) => set("zone", event.target.value)}
-            error={problems["plan.zone"] !== undefined}
-            helperText={problems["plan.zone"] ?? "Hand-overs keep to the clock of this place."}
-            sx={{ width: 320 }}
-          />
-        </Stack>
-        <HoursField
-          label="Cover is needed in these hours only"
-          value={plan.cover}
-          onChange={(cover) => set("cover", cover)}
-          problem={problems["plan.cover.days"]}
-        />
-        <TextField
-          label="Holidays"
-          value={plan.holidays.join(", ")}
-          onChange={(event) => set("holidays", event.target.value.split(/[,\s]+/).filter(Boolean))}
-          error={Object.keys(problems).some((key) => key.startsWith("plan.holidays"))}
-          helperText={
-            Object.entries(problems).find(([key]) => key.startsWith("plan.holidays"))?.[1] ??
-            "Days as 2026-12-25, parted by commas."
-          }
-          fullWidth
-        />
+        <WhenAndWhere name={name} onName={setName} plan={plan} set={set} problems={problems} />
         <p className="hx-caption">Layers lower down go before those above them, in their hours.</p>
         {layers.map((layer, index) => (
           <LayerFields
@@ -129,6 +93,64 @@ export function RotationForm({ page, refusal, today }: { page: Page; refusal: Re
         </Stack>
       </Stack>
     </Form>
+  );
+}
+
+type SetPlan = <Key extends keyof RotationPlan>(key: Key, value: RotationPlan[Key]) => void;
+
+/** What a rotation is called, on the clock of which place it runs, and when nobody has to be there. */
+function WhenAndWhere({
+  name,
+  onName,
+  plan,
+  set,
+  problems,
+}: {
+  name: string;
+  onName: (name: string) => void;
+  plan: RotationPlan;
+  set: SetPlan;
+  problems: Readonly<Record<string, string>>;
+}) {
+  return (
+    <>
+      <Stack direction="row" sx={{ gap: 1.5 }}>
+        <TextField
+          label="Name"
+          value={name}
+          onChange={(event) => onName(event.target.value)}
+          error={problems.name !== undefined}
+          helperText={problems.name}
+          fullWidth
+          required
+        />
+        <TextField
+          label="Time zone"
+          value={plan.zone}
+          onChange={(event) => set("zone", event.target.value)}
+          error={problems["plan.zone"] !== undefined}
+          helperText={problems["plan.zone"] ?? "Hand-overs keep to the clock of this place."}
+          sx={{ width: 320 }}
+        />
+      </Stack>
+      <HoursField
+        label="Cover is needed in these hours only"
+        value={plan.cover}
+        onChange={(cover) => set("cover", cover)}
+        problem={problems["plan.cover.days"]}
+      />
+      <TextField
+        label="Holidays"
+        value={plan.holidays.join(", ")}
+        onChange={(event) => set("holidays", event.target.value.split(/[,\s]+/).filter(Boolean))}
+        error={Object.keys(problems).some((key) => key.startsWith("plan.holidays"))}
+        helperText={
+          Object.entries(problems).find(([key]) => key.startsWith("plan.holidays"))?.[1] ??
+          "Days as 2026-12-25, parted by commas."
+        }
+        fullWidth
+      />
+    </>
   );
 }
 
