@@ -10,6 +10,25 @@ type Grip = "from" | "to" | "all" | "new";
 /** A hand that moves less than this, in pixels, has clicked. */
 const CLICK_PX = 4;
 
+interface Span {
+  fromMs: number;
+  toMs: number;
+}
+
+/** A window of which an end, or all of it, is moved along the ribbon; it stays on it, and no shorter than may be. */
+function movedBy(grip: Exclude<Grip, "new">, byMs: number, { fromMs, toMs }: Span, ribbon: Span): Span {
+  if (grip === "from") return { fromMs: Math.max(ribbon.fromMs, Math.min(fromMs + byMs, toMs - SHORTEST_MS)), toMs };
+  if (grip === "to") return { fromMs, toMs: Math.min(ribbon.toMs, Math.max(toMs + byMs, fromMs + SHORTEST_MS)) };
+  const over = Math.max(0, toMs + byMs - ribbon.toMs);
+  return { fromMs: fromMs + byMs - over, toMs: toMs + byMs - over };
+}
+
+/** The same by a key: its ends stay in order. */
+const steppedBy = (grip: Exclude<Grip, "new">, byMs: number, { fromMs, toMs }: Span): Span => ({
+  fromMs: grip === "to" ? fromMs : Math.min(fromMs + byMs, toMs - SHORTEST_MS),
+  toMs: grip === "from" ? toMs : Math.max(toMs + byMs, fromMs + SHORTEST_MS),
+});
+
 /**
  * The window as it stands on the ribbon, and how hands and keys move it: from either end, as a whole, drawn anew on the
  * track, or by a click.
@@ -44,18 +63,8 @@ export function useRibbonWindow(strip: RefObject<HTMLDivElement | null>) {
       setDrag({ ...drag, fromMs: Math.min(one, other), toMs: Math.max(one, other) });
       return;
     }
-    const by = ((event.clientX - drag.startX) / width) * reach;
-    let fromMs = now.fromMs;
-    let toMs = now.toMs;
-    if (drag.grip !== "to") fromMs += by;
-    if (drag.grip !== "from") toMs += by;
-    if (drag.grip === "from") fromMs = Math.max(ribbon.fromMs, Math.min(fromMs, toMs - SHORTEST_MS));
-    if (drag.grip === "to") toMs = Math.min(ribbon.toMs, Math.max(toMs, fromMs + SHORTEST_MS));
-    if (drag.grip === "all" && toMs > ribbon.toMs) {
-      fromMs -= toMs - ribbon.toMs;
-      toMs = ribbon.toMs;
-    }
-    setDrag({ ...drag, fromMs, toMs });
+    const byMs = ((event.clientX - drag.startX) / width) * reach;
+    setDrag({ ...drag, ...movedBy(drag.grip, byMs, now, ribbon) });
   };
   const end = (event: PointerEvent) => {
     if (!drag) return;
@@ -84,9 +93,7 @@ export function useRibbonWindow(strip: RefObject<HTMLDivElement | null>) {
     const step = event.key === "ArrowLeft" ? -1 : event.key === "ArrowRight" ? 1 : 0;
     if (!step) return;
     event.preventDefault();
-    const by = step * Math.max(MINUTE_MS, reach / 200);
-    const fromMs = grip === "to" ? now.fromMs : Math.min(now.fromMs + by, now.toMs - SHORTEST_MS);
-    const toMs = grip === "from" ? now.toMs : Math.max(now.toMs + by, now.fromMs + SHORTEST_MS);
+    const { fromMs, toMs } = steppedBy(grip, step * Math.max(MINUTE_MS, reach / 200), now);
     settle(fromMs, Math.min(ribbon.toMs, toMs));
   };
   const sameDay = Math.floor(now.fromMs / DAY_MS) === Math.floor(now.toMs / DAY_MS);

@@ -58,50 +58,7 @@ export function OneAxis({ page }: { page: IncidentData }) {
           </div>
         </div>
         {axis.lanes.map((lane) => (
-          <div className="hx-lane" key={lane.key}>
-            <div className="hx-row" title={lane.name}>
-              <span className="hx-clip">
-                {lane.componentId === null ? (
-                  lane.name
-                ) : (
-                  <KeepLink to={`/estate/${lane.componentId}?${span}`}>{lane.name}</KeepLink>
-                )}
-              </span>
-              {lane.isCause ? <b>cause</b> : null}
-            </div>
-            <div
-              className="hx-lane-plot"
-              role="img"
-              aria-label={laneInWords(lane)}
-              style={{ marginLeft: AXIS_WIDTH, marginRight: RIGHT }}
-              {...pointing(fromMs, toMs)}
-            >
-              {ticks.map((atMs) => (
-                <i key={atMs} className="hx-lane-tick" style={{ left: placeOf(atMs) }} />
-              ))}
-              {lane.bars.map((bar, place) => (
-                <i
-                  key={place}
-                  className={bar.isOver ? "hx-lane-bar" : "hx-lane-bar hx-on"}
-                  title={`${clockTime(bar.fromMs, true)}${bar.isOver ? ` to ${clockTime(bar.toMs, true)}` : ""}: ${bar.severity}: ${bar.text}`}
-                  style={{
-                    left: placeOf(bar.fromMs),
-                    width: `max(3px, ${placeOf(fromMs + bar.toMs - bar.fromMs)})`,
-                    background: `var(--hx-${bar.severity})`,
-                  }}
-                />
-              ))}
-              {lane.marks.map((mark, place) => (
-                <i
-                  key={`${mark.atMs} ${place}`}
-                  className={`hx-lane-mark hx-lane-${mark.what}`}
-                  title={`${clockTime(mark.atMs, true)}: ${mark.text}`}
-                  style={{ left: placeOf(mark.atMs) }}
-                />
-              ))}
-              <Hairline fromMs={fromMs} toMs={toMs} />
-            </div>
-          </div>
+          <LaneRow key={lane.key} lane={lane} ticks={ticks} fromMs={fromMs} toMs={toMs} placeOf={placeOf} span={span} />
         ))}
         {axis.more ? (
           <p className="hx-caption" style={{ padding: "2px 12px" }}>
@@ -120,6 +77,64 @@ export function OneAxis({ page }: { page: IncidentData }) {
     </Section>
   );
 }
+
+interface LaneProps {
+  lane: Lane;
+  ticks: readonly number[];
+  fromMs: number;
+  toMs: number;
+  placeOf: (atMs: number) => string;
+  /** The stretch of time that is shown, for links. */
+  span: string;
+}
+
+/** What one part did: how long each of its alarms stood, and what was changed or done there. */
+const LaneRow = ({ lane, ticks, fromMs, toMs, placeOf, span }: LaneProps) => (
+  <div className="hx-lane">
+    <div className="hx-row" title={lane.name}>
+      <span className="hx-clip">
+        {lane.componentId === null ? (
+          lane.name
+        ) : (
+          <KeepLink to={`/estate/${lane.componentId}?${span}`}>{lane.name}</KeepLink>
+        )}
+      </span>
+      {lane.isCause ? <b>cause</b> : null}
+    </div>
+    <div
+      className="hx-lane-plot"
+      role="img"
+      aria-label={laneInWords(lane)}
+      style={{ marginLeft: AXIS_WIDTH, marginRight: RIGHT }}
+      {...pointing(fromMs, toMs)}
+    >
+      {ticks.map((atMs) => (
+        <i key={atMs} className="hx-lane-tick" style={{ left: placeOf(atMs) }} />
+      ))}
+      {lane.bars.map((bar, place) => (
+        <i
+          key={place}
+          className={bar.isOver ? "hx-lane-bar" : "hx-lane-bar hx-on"}
+          title={`${clockTime(bar.fromMs, true)}${bar.isOver ? ` to ${clockTime(bar.toMs, true)}` : ""}: ${bar.severity}: ${bar.text}`}
+          style={{
+            left: placeOf(bar.fromMs),
+            width: `max(3px, ${placeOf(fromMs + bar.toMs - bar.fromMs)})`,
+            background: `var(--hx-${bar.severity})`,
+          }}
+        />
+      ))}
+      {lane.marks.map((mark, place) => (
+        <i
+          key={`${mark.atMs} ${place}`}
+          className={`hx-lane-mark hx-lane-${mark.what}`}
+          title={`${clockTime(mark.atMs, true)}: ${mark.text}`}
+          style={{ left: placeOf(mark.atMs) }}
+        />
+      ))}
+      <Hairline fromMs={fromMs} toMs={toMs} />
+    </div>
+  </div>
+);
 
 /** What the marks mean. */
 const Key = () => (

@@ -31,16 +31,53 @@ const facts = (given: Readonly<Record<string, string | number>>) =>
 const told = { depth: 1, readBy: PLATFORM } as const;
 const sure = (is: string, reason: string) => ({ is, reason, confidence: 0.9 });
 
+/** How things of one host are keyed and called. */
+interface Naming {
+  own: string;
+  keyOf: (list: "pools" | "networks" | "machines" | "disks", name: string) => string;
+  /** A name with its host's, where the name alone is taken. */
+  on: (name: string) => string;
+}
+
 /** A virtualisation host with its machines, their disks, its networks and its pools. */
 export function observeVirtual(host: VirtualHost, address: string): Observation[] {
   const prefix = virtualPrefix(host, address);
-  const own = keyOf(prefix, "host", "host");
-  const canonical = canonicalAddress(address);
   const short = host.name.split(".")[0] ?? "";
-  const on = (name: string) => `${name} on ${short || address}`;
+  const naming: Naming = {
+    own: keyOf(prefix, "host", "host"),
+    keyOf: (list, name) => keyOf(prefix, list, name),
+    on: (name) => `${name} on ${short || address}`,
+  };
   const poolOf = new Map(host.pools.flatMap((pool) => pool.paths.map((path) => [path, pool.name] as const)));
-  const diskKey = (disk: VirtualDisk) => keyOf(prefix, "disks", disk.source);
-  const ownHost: Observation = {
+  const disks = new Map(host.machines.flatMap((one) => one.disks.map((disk) => [disk.source, { disk, machine: one }])));
+  return [
+    observeHost(host, address, short, naming),
+    ...host.pools.map((pool): Observation => ({
+      ...told,
+      keys: [{ value: naming.keyOf("pools", pool.name), strength: 3 }],
+      kind: sure("storage.pool", "a virtualisation host keeps disks in it"),
+      name: pool.name,
+      nameElse: naming.on(pool.name),
+      facts: facts({ state: pool.state, "capacity GiB": pool.capacity ? (pool.capacity / GIB).toFixed(0) : "" }),
+      relations: [{ type: "hosted-by", to: naming.own, detail: "" }],
+    })),
+    ...host.networks.map((network): Observation => ({
+      ...told,
+      keys: [{ value: naming.keyOf("networks", network.name), strength: 3 }],
+      kind: sure("net.virtual", "a virtualisation host switches it"),
+      name: network.name,
+      nameElse: naming.on(network.name),
+      facts: facts({ state: network.state, bridge: network.bridge }),
+      relations: [{ type: "hosted-by", to: naming.own, detail: "" }],
+    })),
+    ...[...disks.values()].map(({ disk, machine }) => observeDisk(disk, machine, poolOf.get(disk.source), naming)),
+    ...host.machines.map((machine) => observeMachine(machine, host, naming)),
+  ];
+}
+
+function observeHost(host: VirtualHost, address: string, short: string, { own }: Naming): Observation {
+  const canonical = canonicalAddress(address);
+  return {
     ...told,
     keys: [
       { value: own, strength: 3 },
@@ -57,78 +94,60 @@ export function observeVirtual(host: VirtualHost, address: string): Observation[
       "memory GiB": host.memory ? (host.memory / GIB).toFixed(0) : "",
     }),
   };
-  const machines = host.machines.map((one): Observation => {
-    const key = keyOf(prefix, "machines", one.uuid);
-    return {
-      ...told,
-      keys: [
-        { value: key, strength: 3 },
-        identityKey("machine", one.uuid),
-        ...one.ports
-          .filter(({ mac }) => /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/.test(mac))
-          .map(({ mac }) => identityKey("mac", mac)),
-        identityKey("name", one.name.toLowerCase()),
-      ],
-      kind: { is: "host.instance", reason: "a virtualisation host runs it", confidence: 0.5 },
-      name: one.name,
-      nameElse: on(one.name),
-      facts: facts({
-        state: one.state,
-        processors: one.processors,
-        "memory MiB": Math.round(one.memoryMost / MIB),
-        id: one.uuid,
-        interfaces: one.ports.length,
-        disks: one.disks.length,
-      }),
-      relations: [
-        { type: "hosted-by", to: own, detail: "" },
-        ...one.disks.map((disk) => ({ type: "stored-on" as const, to: diskKey(disk), detail: "" })),
-        ...[...new Set(one.ports.map(({ network }) => network))]
-          .filter((name) => host.networks.some((each) => each.name === name))
-          .map((name) => ({ type: "wired-to" as const, to: keyOf(prefix, "networks", name), detail: "" })),
-      ],
-    };
-  });
-  const disks = new Map(host.machines.flatMap((one) => one.disks.map((disk) => [disk.source, { disk, machine: one }])));
-  return [
-    ownHost,
-    ...host.pools.map((pool): Observation => ({
-      ...told,
-      keys: [{ value: keyOf(prefix, "pools", pool.name), strength: 3 }],
-      kind: sure("storage.pool", "a virtualisation host keeps disks in it"),
-      name: pool.name,
-      nameElse: on(pool.name),
-      facts: facts({ state: pool.state, "capacity GiB": pool.capacity ? (pool.capacity / GIB).toFixed(0) : "" }),
-      relations: [{ type: "hosted-by", to: own, detail: "" }],
-    })),
-    ...host.networks.map((network): Observation => ({
-      ...told,
-      keys: [{ value: keyOf(prefix, "networks", network.name), strength: 3 }],
-      kind: sure("net.virtual", "a virtualisation host switches it"),
-      name: network.name,
-      nameElse: on(network.name),
-      facts: facts({ state: network.state, bridge: network.bridge }),
-      relations: [{ type: "hosted-by", to: own, detail: "" }],
-    })),
-    ...[...disks].map(([source, { disk, machine }]): Observation => {
-      const pool = poolOf.get(source);
-      const name = `${machine.name}-${disk.target}`;
-      return {
-        ...told,
-        keys: [{ value: keyOf(prefix, "disks", source), strength: 3 }],
-        kind: sure("storage.volume", "a virtual machine has it as a disk"),
-        name,
-        nameElse: on(name),
-        facts: facts({ path: source, "size GiB": disk.capacity ? (disk.capacity / GIB).toFixed(0) : "" }),
-        relations: [
-          pool === undefined
-            ? { type: "hosted-by", to: own, detail: "" }
-            : { type: "part-of", to: keyOf(prefix, "pools", pool), detail: "" },
-        ],
-      };
+}
+
+function observeMachine(one: VirtualMachine, { networks }: VirtualHost, naming: Naming): Observation {
+  return {
+    ...told,
+    keys: [
+      { value: naming.keyOf("machines", one.uuid), strength: 3 },
+      identityKey("machine", one.uuid),
+      ...one.ports
+        .filter(({ mac }) => /^([0-9a-f]{2}:){5}[0-9a-f]{2}$/.test(mac))
+        .map(({ mac }) => identityKey("mac", mac)),
+      identityKey("name", one.name.toLowerCase()),
+    ],
+    kind: { is: "host.instance", reason: "a virtualisation host runs it", confidence: 0.5 },
+    name: one.name,
+    nameElse: naming.on(one.name),
+    facts: facts({
+      state: one.state,
+      processors: one.processors,
+      "memory MiB": Math.round(one.memoryMost / MIB),
+      id: one.uuid,
+      interfaces: one.ports.length,
+      disks: one.disks.length,
     }),
-    ...machines,
-  ];
+    relations: [
+      { type: "hosted-by", to: naming.own, detail: "" },
+      ...one.disks.map((disk) => ({ type: "stored-on" as const, to: naming.keyOf("disks", disk.source), detail: "" })),
+      ...[...new Set(one.ports.map(({ network }) => network))]
+        .filter((name) => networks.some((each) => each.name === name))
+        .map((name) => ({ type: "wired-to" as const, to: naming.keyOf("networks", name), detail: "" })),
+    ],
+  };
+}
+
+function observeDisk(
+  disk: VirtualDisk,
+  machine: VirtualMachine,
+  pool: string | undefined,
+  { own, keyOf: keyIn, on }: Naming,
+): Observation {
+  const name = `${machine.name}-${disk.target}`;
+  return {
+    ...told,
+    keys: [{ value: keyIn("disks", disk.source), strength: 3 }],
+    kind: sure("storage.volume", "a virtual machine has it as a disk"),
+    name,
+    nameElse: on(name),
+    facts: facts({ path: disk.source, "size GiB": disk.capacity ? (disk.capacity / GIB).toFixed(0) : "" }),
+    relations: [
+      pool === undefined
+        ? { type: "hosted-by", to: own, detail: "" }
+        : { type: "part-of", to: keyIn("pools", pool), detail: "" },
+    ],
+  };
 }
 
 /** Counters that begin anew, or looks too close together, say nothing. */
