@@ -10,7 +10,7 @@ import { insertResource } from "../store/resources";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
 import { AlarmBook } from "./alarm-book";
 import { CallJudge } from "./call-judge";
-import { CallLines } from "./call-lines";
+import { CallLines, type Kin } from "./call-lines";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let db: Db;
@@ -21,13 +21,15 @@ const kinds = new Map<number, string>();
 const names = new Map<number, string>();
 const components = new Map<number, number>();
 const callees = new Map<number, number[]>();
+/** Of senders that are no components: one that runs the same. */
+const kin = new Map<number, Kin>();
 
 beforeEach(() => {
   db.exec(
     `DELETE FROM alarm; DELETE FROM rule; DELETE FROM span; DELETE FROM operation_minute; DELETE FROM operation_half;
      DELETE FROM operation; DELETE FROM series; DELETE FROM resource; DELETE FROM component_key; DELETE FROM component`,
   );
-  for (const map of [kinds, names, components, callees]) map.clear();
+  for (const map of [kinds, names, components, callees, kin]) map.clear();
   spans = new SpanWriter(db);
 });
 
@@ -104,7 +106,12 @@ const rule = (settings: Partial<CallSettings>, service = false) =>
   });
 
 function judgeOf(entries = new Map<number, Set<number>>(), writer = new SampleWriter(db)) {
-  const lines = new CallLines(db, writer, (resourceId) => components.get(resourceId) ?? null);
+  const lines = new CallLines(
+    db,
+    writer,
+    (resourceId) => components.get(resourceId) ?? null,
+    (resourceId) => kin.get(resourceId),
+  );
   const judge = new CallJudge(db, new AlarmBook(db), lines, {
     kindOf: (id) => kinds.get(id),
     isWatched: () => true,
@@ -225,6 +232,56 @@ it("a service of which one thing fails for everybody is down for those who need 
     return tick(at);
   });
   expect(moved).toMatchObject([{ what: "cleared", subject: { type: "service", id: 7 } }]);
+});
+
+describe("a sender that is no component and runs the same program as an entry point", () => {
+  const world = () => {
+    const front = process("front", "10.0.0.1");
+    rule({ condition: "failing", minor: 5, major: 20 });
+    rule({ condition: "failing", minor: 5, major: 20 }, true);
+    for (let minute = -90; minute < 0; minute++)
+      for (const name of ["GET /", "POST /"]) calls(front.sender, minute, { name });
+    const sender = insertResource(
+      db,
+      '{"service.name":"front","host.name":"new-3"}',
+      { componentId: null, why: "" },
+      AT,
+    );
+    kin.set(sender, { componentId: front.id, name: "front on new-3" });
+    const { tick } = judgeOf(new Map([[7, new Set([front.id])]]));
+    const minute = (at: number, failed: number) => {
+      calls(front.sender, at);
+      calls(sender, at, { count: 6, failed });
+      return tick(at);
+    };
+    return { front, sender, minute };
+  };
+
+  it("counts for the service, and is named where it fails", () => {
+    const { minute } = world();
+    expect(minute(0, 0)).toEqual([]);
+    const events = [1, 2, 3].flatMap((at) => minute(at, 6));
+    expect(events[0]).toMatchObject({ what: "raised", subject: { type: "service", id: 7 }, severity: "major" });
+    expect(events[0]?.text).toMatch(
+      /calls failed within \d min \(.*\); \d+ of \d+ at front on new-3, which is not in the estate$/,
+    );
+    // The component beside it answers well: nothing is said of that.
+    expect(events.every((one) => one.subject.type === "service")).toBe(true);
+    const after = [4, 5, 6, 7, 8, 9, 10].flatMap((at) => minute(at, 0));
+    expect(after).toMatchObject([{ what: "cleared", subject: { type: "service", id: 7 } }]);
+  });
+
+  it("is judged as the component that it becomes", () => {
+    const { sender, minute } = world();
+    minute(0, 0);
+    const own = process("newcomer", "10.0.0.3");
+    components.set(sender, own.id);
+    kin.clear();
+    for (let at = 1; at < 90; at++) minute(at, 0);
+    const events = [90, 91, 92].flatMap((at) => minute(at, 6));
+    expect(events.map((one) => one.subject)).toContainEqual({ type: "component", id: own.id });
+    expect(events.every((one) => !one.text.includes("not in the estate"))).toBe(true);
+  });
 });
 
 describe("a service whose calls all take longer", () => {

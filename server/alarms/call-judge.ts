@@ -134,6 +134,7 @@ export class CallJudge {
     const events = this.leaveOrphans(atMs);
     for (const line of this.standing.values()) changed.add(line);
     for (const line of changed) {
+      if (line.newcomer !== undefined) continue;
       const usual = this.usualOf(line, atMs, until);
       if (usual && this.context.isWatched(line.componentId)) events.push(...this.judgeLine(line, usual, atMs));
     }
@@ -425,7 +426,7 @@ export class CallJudge {
     const events: AlarmEvent[] = [];
     let stands = false;
     const judged = new Set<Watch>();
-    for (const { watches, input, name } of this.waysIn(id, entries, atMs)) {
+    for (const { watches, input, name, newcomers } of this.waysIn(id, entries, atMs)) {
       for (const watch of watches) {
         judged.add(watch);
         const { detector, rule } = watch.judge;
@@ -440,7 +441,7 @@ export class CallJudge {
           : { severity: "cleared" as const, score: 0, onsetMs: atMs, text: "The rule was switched off" };
         if (verdict?.severity === "cleared") events.push(...this.leave(watch, verdict.text, atMs));
         else if (verdict) {
-          const text = name === "" ? verdict.text : `${name}: ${verdict.text}`;
+          const text = `${name === "" ? "" : `${name}: `}${verdict.text}${newcomers}`;
           events.push(...this.hold(watch, { type: "service", id }, "", { ...verdict, text }, atMs));
         }
         stands ||= watch.raised.length > 0;
@@ -457,17 +458,16 @@ export class CallJudge {
     return events;
   }
 
-  /** All calls by which a service is entered, under the name "", and those of each operation where there are several. */
-  private *waysIn(
-    id: number,
-    entries: ReadonlySet<number>,
-    atMs: number,
-  ): Generator<{ name: string; watches: Watch[]; input: { points: CallPoint[]; usual: CallUsual } }> {
+  /**
+   * All calls by which a service is entered, under the name "", and those of each operation where there are several. Who
+   * runs the same program as an entry point counts too, a component or not: callers come to it all the same.
+   */
+  private *waysIn(id: number, entries: ReadonlySet<number>, atMs: number): Generator<WayIn> {
     const watches = this.serviceWatches(id);
-    const lines = watches.length ? [...this.lines.of(entries, "answers")] : [];
+    const lines = watches.length ? [...this.lines.of(entries, "answers"), ...this.lines.newcomersBeside(entries)] : [];
     const all = this.together(lines, atMs);
     if (!all) return;
-    yield { name: "", watches, input: all };
+    yield { name: "", watches, input: all, newcomers: failedAtNewcomers(lines, atMs) };
     const judges = watches.map((one) => one.judge).filter(({ rule }) => (rule.settings as CallSettings).critical);
     const byName = groupBy(lines, (line) => line.name);
     if (judges.length === 0 || byName.size < 2) return;
@@ -478,11 +478,14 @@ export class CallJudge {
       const known =
         this.watches.get(key) ?? judges.map((judge) => ({ judge, state: judge.detector.fresh(), raised: [] }));
       this.watches.set(key, known);
-      yield { name, watches: known, input };
+      yield { name, watches: known, input, newcomers: failedAtNewcomers(own, atMs) };
     }
   }
 
-  /** Lines of several components as one: each with its own limit, and the usual shares weighted by its calls. */
+  /**
+   * Lines of several components as one: each with its own limit, and the usual shares weighted by its calls. Of newcomers
+   * the same is usual as of others that answer the same.
+   */
   private together(lines: readonly CallLine[], atMs: number): { points: CallPoint[]; usual: CallUsual } | undefined {
     const points: CallPoint[] = [];
     let calls = 0;
@@ -491,9 +494,11 @@ export class CallJudge {
     const alike = { slow: 0, failed: 0 };
     const rate = { mean: 0, variance: 0 };
     const times: Parameters<typeof timeTogether>[0][number][] = [];
+    const usualByName = new Map<string, CallUsual>();
     for (const line of lines) {
-      const usual = this.known.get(line.key)?.usual;
+      const usual = line.newcomer === undefined ? this.known.get(line.key)?.usual : usualByName.get(line.name);
       if (!usual || usual.calls < LEAST_KNOWN) continue;
+      usualByName.set(line.name, usual);
       const { time } = usual;
       const own = line
         .points(usual)
@@ -502,11 +507,12 @@ export class CallJudge {
       const recent = own.reduce((sum, one) => sum + (one.atMs >= atMs - 5 * MINUTE_MS ? one.calls : 0), 0);
       if (time) times.push({ time, usualUs: recent * time.meanUs });
       calls += recent;
-      known += usual.calls;
       for (const what of ["slow", "failed"] as const) {
         sums[what] += recent * usual[what].share;
         alike[what] = Math.max(alike[what], usual[what].alike);
       }
+      if (line.newcomer !== undefined) continue;
+      known += usual.calls;
       rate.mean += usual.perMinute.mean;
       rate.variance += usual.perMinute.variance;
     }
@@ -524,6 +530,34 @@ export class CallJudge {
       },
     };
   }
+}
+
+/** Calls by which a service is entered, and what is known of them. */
+interface WayIn {
+  name: string;
+  watches: Watch[];
+  input: { points: CallPoint[]; usual: CallUsual };
+  /** What is told beside a verdict of those who run the same and are no components; empty where nothing is. */
+  newcomers: string;
+}
+
+/** Names whoever is no component and fails half of what it is asked, or more. */
+function failedAtNewcomers(lines: readonly CallLine[], atMs: number): string {
+  const found = new Map<string, { calls: number; failed: number }>();
+  for (const line of lines) {
+    if (line.newcomer === undefined) continue;
+    const own = found.get(line.newcomer) ?? { calls: 0, failed: 0 };
+    found.set(line.newcomer, own);
+    for (const point of line.points({ limitUs: Number.POSITIVE_INFINITY })) {
+      if (point.atMs < atMs - 5 * MINUTE_MS) continue;
+      own.calls += point.calls;
+      own.failed += point.failed;
+    }
+  }
+  return [...found]
+    .filter(([, { calls, failed }]) => failed > 0 && failed >= calls / 2)
+    .map(([name, { calls, failed }]) => `; ${failed} of ${calls} at ${name}, which is not in the estate`)
+    .join("");
 }
 
 /** As much of a rule as tells when a single thing that is asked of a service fails for nearly everybody. */

@@ -25,9 +25,11 @@ export interface CallLine {
   name: string;
   /** Where spans tell of them. */
   operationId: number | undefined;
+  /** Who sends them, where that is no component of the estate: `componentId` is one that runs the same program. */
+  newcomer: string | undefined;
   touchedMs: number;
   /** The last minutes, the newest last. */
-  points(usual: CallUsual): CallPoint[];
+  points(usual: Pick<CallUsual, "limitUs">): CallPoint[];
   learn(fromMs: number, toMs: number): CallUsual;
 }
 
@@ -38,6 +40,8 @@ const SIDES: Readonly<Record<number, CallLine["side"]>> = { 2: "answers", 3: "ma
 export class CallLines {
   private readonly lines = new Map<string, CallLine>();
   private readonly byComponent = new Map<number, Set<CallLine>>();
+  /** Lines of senders that are no components, by one that runs the same program. */
+  private readonly byKin = new Map<number, Set<CallLine>>();
   /** Lines that got calls since they were last asked for. */
   private changed = new Set<CallLine>();
   private readonly ofSeries = new Map<number, { line: HistogramLine; part: string; failed: boolean } | undefined>();
@@ -48,6 +52,8 @@ export class CallLines {
     private readonly db: Db,
     private readonly sampleWriter: SampleWriter,
     private readonly componentOf: (resourceId: number) => number | null,
+    /** A component that runs the same program as a sender which is none itself, and what to call that sender. */
+    private readonly kinOf: (resourceId: number) => Kin | undefined = () => undefined,
   ) {}
 
   /** Takes up what came since the last tick; the lines that it is of. */
@@ -71,31 +77,61 @@ export class CallLines {
       for (const line of this.byComponent.get(id) ?? []) if (line.side === side) yield line;
   }
 
+  /** Calls that are answered beside some components by senders which run the same program and are no components. */
+  *newcomersBeside(componentIds: ReadonlySet<number>): Generator<CallLine> {
+    for (const id of componentIds) for (const line of this.byKin.get(id) ?? []) if (line.side === "answers") yield line;
+  }
+
   /** Lines of one name on one side, whosever they are. */
   *named(name: string, side: CallLine["side"]): Generator<CallLine> {
-    for (const line of this.lines.values()) if (line.side === side && line.name === name) yield line;
+    for (const line of this.lines.values())
+      if (line.side === side && line.name === name && line.newcomer === undefined) yield line;
   }
 
   private takeSpans(spans: SpanWriter, operationId: number, atMs: number): void {
     const key = `o${operationId}`;
     let line = this.lines.get(key);
-    if (!line) {
+    // By now it may be a component.
+    if (!line || line.newcomer !== undefined) {
       const operation = operationById(this.db, operationId);
       const side = operation && SIDES[operation.kind];
-      const componentId = operation ? this.componentOf(operation.resource_id) : null;
-      if (!operation || !side || componentId === null) return;
-      line = new SpanLine(this.db, spans, { key, componentId, side, name: operation.name, operationId }, atMs);
-      this.keep(line);
+      if (!operation || !side) return;
+      const own = this.componentOf(operation.resource_id);
+      const kin = own === null ? this.kinOf(operation.resource_id) : undefined;
+      const componentId = own ?? kin?.componentId;
+      if (line && (line.componentId !== componentId || kin === undefined)) {
+        this.drop(line);
+        line = undefined;
+      }
+      if (componentId === undefined) return;
+      if (!line) {
+        const head = { key, componentId, side, name: operation.name, operationId, newcomer: kin?.name };
+        line = new SpanLine(this.db, spans, head, atMs);
+        this.keep(line);
+      }
     }
     if (line instanceof SpanLine) line.spans = spans;
-    if (!this.counted.has(nameKey(line))) this.changed.add(line);
+    if (line.newcomer !== undefined || !this.counted.has(nameKey(line))) this.changed.add(line);
   }
 
   private keep(line: CallLine): void {
     if (this.lines.size >= 2 * MOST_LINES) return;
     this.lines.set(line.key, line);
-    const own = this.byComponent.get(line.componentId) ?? new Set();
-    this.byComponent.set(line.componentId, own.add(line));
+    const index = this.indexOf(line);
+    const own = index.get(line.componentId) ?? new Set();
+    index.set(line.componentId, own.add(line));
+  }
+
+  private drop(line: CallLine): void {
+    this.lines.delete(line.key);
+    const index = this.indexOf(line);
+    const own = index.get(line.componentId);
+    own?.delete(line);
+    if (own?.size === 0) index.delete(line.componentId);
+  }
+
+  private indexOf({ newcomer }: CallLine): Map<number, Set<CallLine>> {
+    return newcomer === undefined ? this.byComponent : this.byKin;
   }
 
   private takeSample({ series, atMs, value }: FreshSample): void {
@@ -118,7 +154,7 @@ export class CallLines {
     if (!(line instanceof HistogramLine)) {
       const { side, name } = read;
       const { componentId } = series;
-      line = new HistogramLine(this.sampleWriter, { key, componentId, side, name, operationId: undefined }, atMs);
+      line = new HistogramLine(this.sampleWriter, { key, componentId, side, name }, atMs);
       this.keep(line);
       this.counted.add(nameKey(line));
     }
@@ -128,13 +164,10 @@ export class CallLines {
   }
 
   private forget(beforeMs: number): void {
-    for (const [key, line] of this.lines) {
+    for (const line of this.lines.values()) {
       if (line.touchedMs >= beforeMs) continue;
-      this.lines.delete(key);
-      const own = this.byComponent.get(line.componentId);
-      own?.delete(line);
-      if (own?.size === 0) this.byComponent.delete(line.componentId);
-      this.counted.delete(nameKey(line));
+      this.drop(line);
+      if (line.newcomer === undefined) this.counted.delete(nameKey(line));
     }
     for (const [id, known] of this.ofSeries) if (known && !this.lines.has(known.line.key)) this.ofSeries.delete(id);
   }
@@ -143,7 +176,13 @@ export class CallLines {
 const nameKey = ({ componentId, side, name }: Pick<CallLine, "componentId" | "side" | "name">) =>
   `${componentId} ${side} ${name}`;
 
-type Head = Pick<CallLine, "key" | "componentId" | "side" | "name" | "operationId">;
+/** A component that runs what a sender runs which is none, and what to call that sender. */
+export interface Kin {
+  componentId: number;
+  name: string;
+}
+
+type Head = Pick<CallLine, "key" | "componentId" | "side" | "name" | "operationId" | "newcomer">;
 
 /** Calls that spans tell of, minute by minute. */
 class SpanLine implements CallLine {
@@ -152,13 +191,15 @@ class SpanLine implements CallLine {
   readonly side: CallLine["side"];
   readonly name: string;
   readonly operationId: number | undefined;
+  readonly newcomer: string | undefined;
 
   constructor(
     private readonly db: Db,
     public spans: SpanWriter,
-    { key, componentId, side, name, operationId }: Head,
+    { key, componentId, side, name, operationId, newcomer }: Head,
     public touchedMs: number,
   ) {
+    this.newcomer = newcomer;
     this.key = key;
     this.componentId = componentId;
     this.side = side;
@@ -166,7 +207,7 @@ class SpanLine implements CallLine {
     this.operationId = operationId;
   }
 
-  points({ limitUs }: CallUsual): CallPoint[] {
+  points({ limitUs }: Pick<CallUsual, "limitUs">): CallPoint[] {
     return this.spans.openMinutes(this.operationId as number).map((minute) => ({
       atMs: minute.minuteMs + MINUTE_MS - 1,
       calls: minute.calls,
@@ -203,13 +244,14 @@ class HistogramLine implements CallLine {
   readonly side: CallLine["side"];
   readonly name: string;
   readonly operationId = undefined;
+  readonly newcomer = undefined;
   private readonly reports = new Map<number, CallReport>();
   private readonly series = new Map<number, { part: string; failed: boolean }>();
   private microseconds = 1e6;
 
   constructor(
     private readonly sampleWriter: SampleWriter,
-    { key, componentId, side, name }: Head,
+    { key, componentId, side, name }: Omit<Head, "operationId" | "newcomer">,
     public touchedMs: number,
   ) {
     this.key = key;
@@ -231,7 +273,7 @@ class HistogramLine implements CallLine {
     }
   }
 
-  points({ limitUs }: CallUsual): CallPoint[] {
+  points({ limitUs }: Pick<CallUsual, "limitUs">): CallPoint[] {
     return pointsOfReports(this.reports, limitUs);
   }
 

@@ -50,7 +50,12 @@ export class Judges {
       ...context,
       others: (series, against, atMs) => this.others.of(series, against, atMs),
     });
-    const lines = new CallLines(db, sampleWriter, (resourceId) => batches.componentOf(resourceId));
+    const lines = new CallLines(
+      db,
+      sampleWriter,
+      (resourceId) => batches.componentOf(resourceId),
+      (resourceId) => batches.kinOf(resourceId),
+    );
     this.calls = new CallJudge(db, this.book, lines, context);
     this.logs = new LogJudge(db, this.book, { ...context, componentOf: (id) => batches.componentOf(id) });
     this.objectives = new ObjectiveJudge(db, this.book, context);

@@ -90,6 +90,11 @@ export class BatchIngest {
     return this.senders.get(resourceId)?.componentId ?? null;
   }
 
+  /** One that runs the same program as a sender which is named to none. */
+  kinOf(resourceId: number): ReturnType<Senders["kinOf"]> {
+    return this.senders.kinOf(resourceId);
+  }
+
   /** Senders known from before are given time to be heard again. */
   expect(nowMs: number): void {
     for (const resource of this.senders.all())

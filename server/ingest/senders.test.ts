@@ -96,3 +96,39 @@ it("names senders one newcomer at a time as it would with everything taken up an
     { numRuns: 150 },
   );
 });
+
+it("knows who runs the same program as a sender that is no component, until it is one", () => {
+  tryOut(() => {
+    const add = (kind: string, name: string) =>
+      insertComponent(
+        db,
+        {
+          kind,
+          name,
+          site: "",
+          sourceId: null,
+          hostId: null,
+          address: null,
+          reason: "",
+          keys: [`k:${name}`],
+          facts: {},
+        },
+        1,
+      );
+    const known = add("host.linux", "door-1");
+    const senders = new Senders(db, new SampleWriter(db));
+    senders.reload();
+    const of = (host: string, more: Record<string, string> = {}) =>
+      senders.of({ "host.name": host, "service.name": "frontgate", ...more }, 1)?.id ?? 0;
+    const [third, other] = [of("door-3"), of("door-4", { "service.namespace": "elsewhere" })];
+    expect(senders.kinOf(third)).toBeUndefined();
+    const first = of("door-1");
+    expect(senders.kinOf(third)).toEqual({ componentId: known, name: "frontgate on door-3" });
+    expect(senders.kinOf(first)).toBeUndefined();
+    expect(senders.kinOf(other)).toBeUndefined();
+    const row = componentById(db, add("host.linux", "door-3"));
+    if (!row) throw new Error("It was not kept.");
+    senders.welcome(row, null);
+    expect(senders.kinOf(third)).toBeUndefined();
+  });
+});

@@ -21,6 +21,10 @@ export interface KnownResource {
 }
 
 const CONTAINER_KEY = "container:";
+/** What senders say of themselves is told in so many characters. */
+const LONGEST_NAME = 120;
+const programOf = ({ "service.name": name, "service.namespace": space = "" }: ResourceAttributes) =>
+  name ? `${space}/${name}` : undefined;
 const hintKey = (by: KnownBy, value: string) => `${by} ${value}`;
 
 /** Everybody who ever sent something, by what they say of themselves, and the components they are named to. */
@@ -29,6 +33,8 @@ export class Senders {
   private readonly byId = new Map<number, KnownResource>();
   /** Senders by each thing they say that may name a component. */
   private readonly byHint = new Map<string, KnownResource[]>();
+  /** A component by what it runs, as senders say; worked out when it is asked for. */
+  private byProgram: Map<string, number> | undefined;
   private known: Record<KnownBy, Map<string, number>> = { container: new Map(), name: new Map(), address: new Map() };
   private rules: NamingBook["rules"] = [];
 
@@ -42,6 +48,7 @@ export class Senders {
 
   /** Takes everybody from the store anew. */
   read(): void {
+    this.byProgram = undefined;
     this.byText.clear();
     this.byId.clear();
     this.byHint.clear();
@@ -55,6 +62,7 @@ export class Senders {
   }
 
   private keep(text: string, resource: KnownResource): KnownResource {
+    this.byProgram = undefined;
     this.byText.set(text, resource);
     this.byId.set(resource.id, resource);
     for (const key of new Set(hintsOf(resource.attributes).map(({ by, value }) => hintKey(by, value)))) {
@@ -75,6 +83,26 @@ export class Senders {
 
   get(id: number): KnownResource | undefined {
     return this.byId.get(id);
+  }
+
+  /**
+   * Of a sender that is named to no component: one to which another is named that runs the same program, and what to call
+   * the sender; undefined where there is none, or where the sender says no program.
+   */
+  kinOf(id: number): { componentId: number; name: string } | undefined {
+    const own = this.byId.get(id);
+    const program = own && programOf(own.attributes);
+    if (!program || own.componentId !== null) return undefined;
+    this.byProgram ??= new Map(
+      [...this.byId.values()].flatMap(({ attributes, componentId }) => {
+        const said = componentId === null ? undefined : programOf(attributes);
+        return said === undefined ? [] : [[said, componentId as number] as const];
+      }),
+    );
+    const componentId = this.byProgram.get(program);
+    if (componentId === undefined) return undefined;
+    const { "service.name": name = "", "host.name": host } = own.attributes;
+    return { componentId, name: (host ? `${name} on ${host}` : name).slice(0, LONGEST_NAME) };
   }
 
   /**
@@ -139,6 +167,7 @@ export class Senders {
     if (named.componentId === resource.componentId) return;
     renameResource(this.db, resource.id, named);
     resource.componentId = named.componentId;
+    this.byProgram = undefined;
     this.sampleWriter.rename(resource.id, named.componentId);
   }
 }
