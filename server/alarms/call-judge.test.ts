@@ -248,13 +248,14 @@ describe("a sender that is no component and runs the same program as an entry po
       AT,
     );
     kin.set(sender, { componentId: front.id, name: "front on new-3" });
-    const { tick } = judgeOf(new Map([[7, new Set([front.id])]]));
+    const entries = new Set([front.id]);
+    const { tick } = judgeOf(new Map([[7, entries]]));
     const minute = (at: number, failed: number) => {
       calls(front.sender, at);
       calls(sender, at, { count: 6, failed });
       return tick(at);
     };
-    return { front, sender, minute };
+    return { entries, sender, minute };
   };
 
   it("counts for the service, and is named where it fails", () => {
@@ -271,10 +272,22 @@ describe("a sender that is no component and runs the same program as an entry po
     expect(after).toMatchObject([{ what: "cleared", subject: { type: "service", id: 7 } }]);
   });
 
-  it("is judged as the component that it becomes", () => {
-    const { sender, minute } = world();
+  it("counts for the service as others do while it is a component without a past", () => {
+    const { entries, sender, minute } = world();
     minute(0, 0);
     const own = process("newcomer", "10.0.0.3");
+    entries.add(own.id);
+    components.set(sender, own.id);
+    kin.clear();
+    const early = [1, 2, 3].flatMap((at) => minute(at, 6));
+    expect(early).toMatchObject([{ what: "raised", subject: { type: "service", id: 7 } }]);
+  });
+
+  it("is judged as the component that it becomes", () => {
+    const { entries, sender, minute } = world();
+    minute(0, 0);
+    const own = process("newcomer", "10.0.0.3");
+    entries.add(own.id);
     components.set(sender, own.id);
     kin.clear();
     for (let at = 1; at < 90; at++) minute(at, 0);

@@ -483,8 +483,8 @@ export class CallJudge {
   }
 
   /**
-   * Lines of several components as one: each with its own limit, and the usual shares weighted by its calls. Of newcomers
-   * the same is usual as of others that answer the same.
+   * Lines of several components as one: each with its own limit, and the usual shares weighted by its calls. Of what is
+   * too new to have a past the same is usual as of others that answer the same.
    */
   private together(lines: readonly CallLine[], atMs: number): { points: CallPoint[]; usual: CallUsual } | undefined {
     const points: CallPoint[] = [];
@@ -494,24 +494,33 @@ export class CallJudge {
     const alike = { slow: 0, failed: 0 };
     const rate = { mean: 0, variance: 0 };
     const times: Parameters<typeof timeTogether>[0][number][] = [];
-    const usualByName = new Map<string, CallUsual>();
+    const learned = ({ key }: CallLine) => {
+      const usual = this.known.get(key)?.usual;
+      return usual && usual.calls >= LEAST_KNOWN ? usual : undefined;
+    };
+    const ofOthers = new Map(
+      lines.flatMap((line) => {
+        const usual = learned(line);
+        return usual ? [[line.name, usual] as const] : [];
+      }),
+    );
     for (const line of lines) {
-      const usual = line.newcomer === undefined ? this.known.get(line.key)?.usual : usualByName.get(line.name);
-      if (!usual || usual.calls < LEAST_KNOWN) continue;
-      usualByName.set(line.name, usual);
+      const own = learned(line);
+      const usual = own ?? ofOthers.get(line.name);
+      if (!usual) continue;
       const { time } = usual;
-      const own = line
+      const told = line
         .points(usual)
         .map((one) => (time ? { ...one, usualUs: one.calls * time.meanUs } : { ...one, tookUs: undefined }));
-      points.push(...own);
-      const recent = own.reduce((sum, one) => sum + (one.atMs >= atMs - 5 * MINUTE_MS ? one.calls : 0), 0);
+      points.push(...told);
+      const recent = told.reduce((sum, one) => sum + (one.atMs >= atMs - 5 * MINUTE_MS ? one.calls : 0), 0);
       if (time) times.push({ time, usualUs: recent * time.meanUs });
       calls += recent;
       for (const what of ["slow", "failed"] as const) {
         sums[what] += recent * usual[what].share;
         alike[what] = Math.max(alike[what], usual[what].alike);
       }
-      if (line.newcomer !== undefined) continue;
+      if (!own) continue;
       known += usual.calls;
       rate.mean += usual.perMinute.mean;
       rate.variance += usual.perMinute.variance;
