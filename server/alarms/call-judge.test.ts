@@ -255,7 +255,15 @@ describe("a sender that is no component and runs the same program as an entry po
       calls(sender, at, { count: 6, failed });
       return tick(at);
     };
-    return { entries, sender, minute };
+    /** The sender is a component from now on, by which the service is entered. */
+    const becomes = () => {
+      const own = process("newcomer", "10.0.0.3");
+      entries.add(own.id);
+      components.set(sender, own.id);
+      kin.clear();
+      return own;
+    };
+    return { minute, becomes };
   };
 
   it("counts for the service, and is named where it fails", () => {
@@ -273,23 +281,17 @@ describe("a sender that is no component and runs the same program as an entry po
   });
 
   it("counts for the service as others do while it is a component without a past", () => {
-    const { entries, sender, minute } = world();
+    const { minute, becomes } = world();
     minute(0, 0);
-    const own = process("newcomer", "10.0.0.3");
-    entries.add(own.id);
-    components.set(sender, own.id);
-    kin.clear();
+    becomes();
     const early = [1, 2, 3].flatMap((at) => minute(at, 6));
     expect(early).toMatchObject([{ what: "raised", subject: { type: "service", id: 7 } }]);
   });
 
   it("is judged as the component that it becomes", () => {
-    const { entries, sender, minute } = world();
+    const { minute, becomes } = world();
     minute(0, 0);
-    const own = process("newcomer", "10.0.0.3");
-    entries.add(own.id);
-    components.set(sender, own.id);
-    kin.clear();
+    const own = becomes();
     for (let at = 1; at < 90; at++) minute(at, 0);
     const events = [90, 91, 92].flatMap((at) => minute(at, 6));
     expect(events.map((one) => one.subject)).toContainEqual({ type: "component", id: own.id });
