@@ -10,12 +10,11 @@ export function asSpans(spans: Rolled): Spans {
 }
 
 /** Spans of `stepMs` but for those in which the series was told to be odd. */
-export function without(spans: Rolled, odd: readonly { fromMs: number; toMs: number }[], stepMs: number): Spans {
-  const whole = asSpans(spans);
+export function without(whole: Spans, odd: readonly { fromMs: number; toMs: number }[], stepMs: number): Spans {
   if (odd.length === 0) return whole;
   const keep: number[] = [];
-  for (let index = 0; index < spans.starts.length; index++) {
-    const at = spans.starts[index] as number;
+  for (let index = 0; index < whole.times.length; index++) {
+    const at = whole.times[index] as number;
     if (!odd.some((one) => at + stepMs > one.fromMs && at < one.toMs)) keep.push(index);
   }
   const pick = (column: ArrayLike<number>) => Float64Array.from(keep, (index) => column[index] as number);
@@ -30,4 +29,4 @@ export const learnFrom = (
   spans: Rolled,
   forgiven: readonly { fromMs: number; toMs: number }[],
   stepMs: number,
-): Range | undefined => learnRange(without(spans, forgiven, stepMs));
+): Range | undefined => learnRange(without(asSpans(spans), forgiven, stepMs));

@@ -1,4 +1,4 @@
-import { medianOf, medianOfSorted, putInOrder, select } from "../stats/select";
+import { largestOf, medianOf, medianOfSorted, putInOrder } from "../stats/select";
 import { normalAbove } from "../stats/tails";
 import { DAY_MS, HOUR_MS } from "../time/windows";
 
@@ -139,10 +139,12 @@ export function learnRange(spans: Spans, { counts = false }: { counts?: boolean 
   if (count < LEAST_SPANS) return undefined;
   const level = bestLevel(byHours(spans));
   const buckets = bucketsOf(level, spans.times);
-  const middle = pooledMedians(level, buckets, spans.mean, count);
-  const spread = spreads(level, buckets, spans.mean, middle, counts);
+  const grouped = groupedBy(level, buckets, spans.mean, count);
+  const middle = mediansOf(level, grouped);
+  const spread = spreads(level, grouped, spans.mean, middle, counts);
+  const room = new Float64Array(count);
   const z = (values: ArrayLike<number>, sign: number) => {
-    const list = new Float64Array(count);
+    const list = room;
     let used = 0;
     for (let index = 0; index < count; index++) {
       const at = buckets[index] as number;
@@ -195,7 +197,7 @@ function bestLevel(spans: Spans): Level {
   for (const level of [...LEVELS].reverse()) {
     if ((level === "day" && days < 2) || (level === "workday" && days < 4) || (level === "week" && days < 13)) continue;
     const buckets = bucketsOf(level, times);
-    const middle = pooledMedians(level, buckets, mean, cut);
+    const middle = mediansOf(level, groupedBy(level, buckets, mean, cut));
     let error = 0;
     let seen = 0;
     for (let index = cut; index < count; index++) {
@@ -211,21 +213,23 @@ function bestLevel(spans: Spans): Level {
   return best?.level ?? "one";
 }
 
+/** The spread of each bucket, from how far its values are off its middle. */
 function spreads(
   level: Level,
-  buckets: Int16Array,
+  grouped: Grouped,
   mean: ArrayLike<number>,
   middle: Float32Array,
   counts: boolean,
 ): Float32Array {
-  const off = new Float64Array(mean.length);
   let smallest = Number.POSITIVE_INFINITY;
-  for (let index = 0; index < off.length; index++) {
-    off[index] = Math.abs((mean[index] as number) - (middle[buckets[index] as number] as number));
-    const step = index ? Math.abs((mean[index] as number) - (mean[index - 1] as number)) : 0;
+  let before = Number.NaN;
+  for (let index = 0; index < mean.length; index++) {
+    const value = mean[index] as number;
+    const step = Math.abs(value - before);
     if (step > 0 && step < smallest) smallest = step;
+    before = value;
   }
-  const mad = pooledMedians(level, buckets, off, off.length);
+  const mad = mediansOf(level, distances(grouped, middle));
   // A series that hardly ever moves has no spread of its own: the smallest step that it took is its grain.
   const grain = Number.isFinite(smallest) ? smallest : 0;
   return Float32Array.from(mad, (one, at) => {
@@ -235,12 +239,19 @@ function spreads(
   });
 }
 
+/** Values by bucket, one bucket behind the other; each in order where there are several. */
+interface Grouped {
+  values: Float64Array;
+  /** Where each bucket begins, and where the last ends. */
+  ends: Int32Array;
+}
+
 /**
- * The median of each bucket's values and those of the hours before and after; NaN where there are none.
+ * Values put together by bucket; NaN is left out.
  * @param places bucket of each value
  * @param to only values before this place count
  */
-function pooledMedians(level: Level, places: Int16Array, values: ArrayLike<number>, to: number): Float32Array {
+function groupedBy(level: Level, places: Int16Array, values: ArrayLike<number>, to: number): Grouped {
   const buckets = BUCKETS[level];
   // Counted first, so that every bucket is a piece of one array.
   const ends = new Int32Array(buckets + 1);
@@ -250,25 +261,62 @@ function pooledMedians(level: Level, places: Int16Array, values: ArrayLike<numbe
   }
   for (let at = 0; at < buckets; at++) ends[at + 1] = (ends[at + 1] as number) + (ends[at] as number);
   const next = ends.slice(0, buckets);
-  const sorted = new Float64Array(ends[buckets] as number);
+  const grouped = new Float64Array(ends[buckets] as number);
   for (let index = 0; index < to; index++) {
     const at = places[index] as number;
     if (Number.isNaN(values[index] as number)) continue;
-    sorted[next[at] as number] = values[index] as number;
+    grouped[next[at] as number] = values[index] as number;
     next[at] = (next[at] as number) + 1;
   }
-  if (buckets === 1) return Float32Array.of(medianOf(sorted));
+  // Each is put in order once, for itself and its neighbours.
+  if (buckets > 1) for (let at = 0; at < buckets; at++) putInOrder(grouped, ends[at] as number, ends[at + 1] as number);
+  return { values: grouped, ends };
+}
+
+/** How far all values are off the middle of their bucket, in order as they are. */
+function distances({ values, ends }: Grouped, middle: Float32Array): Grouped {
+  const off = new Float64Array(values.length);
+  const isOne = middle.length === 1;
+  for (let at = 0; at < middle.length; at++) {
+    const from = ends[at] as number;
+    const to = ends[at + 1] as number;
+    const centre = middle[at] as number;
+    if (isOne) {
+      for (let index = from; index < to; index++) off[index] = Math.abs((values[index] as number) - centre);
+      continue;
+    }
+    // Values in order are farther off the farther they are from where the middle stands among them, on either side.
+    let above = from;
+    while (above < to && (values[above] as number) < centre) above++;
+    let below = above - 1;
+    for (let index = from; index < to; index++) {
+      const up = above < to ? (values[above] as number) - centre : Number.POSITIVE_INFINITY;
+      const down = below >= from ? centre - (values[below] as number) : Number.POSITIVE_INFINITY;
+      if (below < from || (above < to && up <= down)) {
+        off[index] = up;
+        above++;
+      } else {
+        off[index] = down;
+        below--;
+      }
+    }
+  }
+  return { values: off, ends };
+}
+
+/** The median of each bucket's values and those of the hours before and after; NaN where there are none. */
+function mediansOf(level: Level, { values, ends }: Grouped): Float32Array {
+  const buckets = BUCKETS[level];
+  if (buckets === 1) return Float32Array.of(medianOf(values));
   // Workdays and other days are rings of their own.
   const ring = level === "workday" ? 24 : buckets;
   const endOf = (at: number) => ends[at] as number;
-  // Each is put in order once, for itself and its neighbours.
-  for (let at = 0; at < buckets; at++) putInOrder(sorted, endOf(at), endOf(at + 1));
   const medians = new Float32Array(buckets);
   for (let at = 0; at < buckets; at++) {
     const place = at % ring;
     const before = place === 0 ? at + ring - 1 : at - 1;
     const after = place === ring - 1 ? at - ring + 1 : at + 1;
-    medians[at] = medianOfSorted(sorted, [
+    medians[at] = medianOfSorted(values, [
       endOf(before),
       endOf(before + 1),
       endOf(at),
@@ -288,20 +336,17 @@ function pooledMedians(level: Level, places: Int16Array, values: ArrayLike<numbe
 export function tailOf(values: Float64Array): Tail {
   const count = values.length;
   const place = Math.floor(count * (1 - TAIL_SHARE));
-  // Only the tail itself is put in order.
-  if (place > 0) select(values, place - 1);
-  values.subarray(place).sort();
-  const sorted = values;
   const beyondCount = count - place;
-  const from = Math.max(1, place > 0 ? (sorted[place - 1] as number) : 1);
+  // Only the tail itself is put in order, with the value before it.
+  const sorted = largestOf(values, Math.min(count, beyondCount + 1));
+  const from = Math.max(1, place > 0 ? (sorted[0] as number) : 1);
   // Few values tell little of what is seldom: a law half as wide again as the normal one at that place.
   if (beyondCount < LEAST_BEYOND)
     return { from: Math.max(3, from), over: 1 / Math.max(2, count), scale: 1, shape: 0.1 };
   let a0 = 0;
   let a1 = 0;
-  for (let index = place; index < count; index++) {
-    const excess = Math.max(0, (sorted[index] as number) - from);
-    const rank = index - place;
+  for (let rank = 0; rank < beyondCount; rank++) {
+    const excess = Math.max(0, (sorted[sorted.length - beyondCount + rank] as number) - from);
     a0 += excess / beyondCount;
     a1 += (excess * (beyondCount - 1 - rank)) / (beyondCount - 1) / beyondCount;
   }

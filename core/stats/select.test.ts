@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { expect, it } from "vitest";
-import { medianOf, medianOfSorted, putInOrder, select } from "./select";
+import { largestOf, medianOf, medianOfSorted, putInOrder, select } from "./select";
 
 const numbers = fc.array(
   fc.oneof(fc.double({ noNaN: true, noDefaultInfinity: true }), fc.integer({ min: 0, max: 3 })),
@@ -26,6 +26,23 @@ it("leaves what is smaller before the place, and what is larger behind it (prope
       const values = Float64Array.from(list);
       const at = select(values, place);
       return values.every((value, index) => (index < place ? value <= at : value >= at));
+    }),
+  );
+});
+it("has the largest in order, of few and of many, whatever repeats and however they are arranged (property)", () => {
+  const many = fc.record({
+    length: fc.integer({ min: 1, max: 3000 }),
+    count: fc.nat(400),
+    grain: fc.constantFrom(1, 7, 1e6),
+    period: fc.constantFrom(1, 16, 37, 5000),
+  });
+  fc.assert(
+    fc.property(many, ({ length, count, grain, period }) => {
+      // A period of sixteen is that of the sample that is guessed from.
+      const values = Float64Array.from({ length }, (_, index) => Math.round(Math.sin(index % period) * grain) + 0);
+      const most = Math.min(count, length);
+      const sorted = [...values].sort((a, b) => a - b);
+      expect([...largestOf(values, most)]).toEqual(sorted.slice(length - most));
     }),
   );
 });

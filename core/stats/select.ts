@@ -41,6 +41,38 @@ export function medianOf(values: Float64Array): number {
   return (lower + upper) / 2;
 }
 
+/** Of fewer values than these nothing is guessed. */
+const ENOUGH_TO_GUESS = 1000;
+const ONE_OF = 16;
+
+/**
+ * The largest values, in order. Of many, a sample tells about where they begin, and only what is beyond is looked at.
+ * @param values numbers, none of them NaN; they may be moved about
+ * @param count at most as many as there are
+ */
+export function largestOf(values: Float64Array, count: number): Float64Array {
+  const { length } = values;
+  if (count === 0) return values.subarray(0, 0);
+  if (length >= ENOUGH_TO_GUESS && count * ONE_OF <= length) {
+    const sample = new Float64Array(Math.floor(length / ONE_OF));
+    for (let index = 0; index < sample.length; index++) sample[index] = values[index * ONE_OF] as number;
+    sample.sort();
+    const least = sample[Math.floor(sample.length * (1 - (3 * count) / length))] as number;
+    let beyond = 0;
+    for (let index = 0; index < length; index++) if ((values[index] as number) >= least) beyond++;
+    if (beyond >= count && beyond <= length / 4) {
+      const found = new Float64Array(beyond);
+      let place = 0;
+      for (let index = 0; index < length; index++)
+        if ((values[index] as number) >= least) found[place++] = values[index] as number;
+      return found.sort().subarray(beyond - count);
+    }
+  }
+  const from = length - count;
+  if (from > 0) select(values, from);
+  return values.subarray(from).sort();
+}
+
 /** Up to so many values are put in order by inserting one after the other. */
 const FEW = 48;
 
@@ -71,22 +103,22 @@ export function medianOfSorted(
   const length = endA - inA + endB - inB + endC - inC;
   if (length === 0) return Number.NaN;
   const half = length >> 1;
+  // What is at its end counts as larger than all others, or as large as an infinity.
+  const at = (place: number, end: number) => (place < end ? (values[place] as number) : Number.POSITIVE_INFINITY);
+  let [a, b, c] = [at(inA, endA), at(inB, endB), at(inC, endC)];
   let before = Number.NaN;
   let value = Number.NaN;
   for (let index = 0; index <= half; index++) {
     before = value;
-    const a = inA < endA ? (values[inA] as number) : Number.POSITIVE_INFINITY;
-    const b = inB < endB ? (values[inB] as number) : Number.POSITIVE_INFINITY;
-    const c = inC < endC ? (values[inC] as number) : Number.POSITIVE_INFINITY;
-    if (inA < endA && a <= b && a <= c) {
+    if (a <= b && a <= c) {
       value = a;
-      inA++;
-    } else if (inB < endB && b <= c) {
+      a = at(++inA, endA);
+    } else if (b <= c) {
       value = b;
-      inB++;
+      b = at(++inB, endB);
     } else {
       value = c;
-      inC++;
+      c = at(++inC, endC);
     }
   }
   return length % 2 ? value : (before + value) / 2;

@@ -216,36 +216,42 @@ export class BitReader {
     const end = lead + count;
     const parameter = this.read(5);
     if (parameter === ALL_ZERO) return numbers.fill(0, lead, end);
-    const divisor = 2 ** parameter;
-    const { view, end: bitsEnd } = this;
+    const { view } = this;
     const lastWhole = view.byteLength - 4;
-    // Nearly every number is read in one look, with whole numbers of the processor throughout.
+    // A quotient that is no escape, and the rest, in one look.
+    const longest = Math.min(WHOLE_LOOK, ESCAPE + parameter);
+    const beside = 31 - parameter;
     let place = this.place;
     for (let index = lead; index < end; index++) {
       const byte = place >>> 3;
-      if (byte > lastWhole) this.place = place;
-      const window = byte > lastWhole ? this.window() | 0 : view.getInt32(byte) << (place & 7);
-      const ones = Math.clz32(~window);
-      const length = ones + 1 + parameter;
-      if (ones < ESCAPE && length <= WHOLE_LOOK) {
-        const rest = parameter > 0 ? (window << (ones + 1)) >>> (32 - parameter) : 0;
-        numbers[index] = (ones << parameter) + rest;
-        place += length;
-        if (place > bitsEnd) throw new RangeError(TOO_SHORT);
-        continue;
+      if (byte <= lastWhole) {
+        // Nearly every number comes this way, with whole numbers of the processor throughout; it ends within the bytes.
+        const window = view.getInt32(byte) << (place & 7);
+        const ones = Math.clz32(~window);
+        const length = ones + 1 + parameter;
+        if (length <= longest) {
+          numbers[index] = (ones << parameter) + (((window << (ones + 1)) >>> 1) >>> beside);
+          place += length;
+          continue;
+        }
       }
       this.place = place;
-      if (ones >= ESCAPE) {
-        this.take(ESCAPE);
-        numbers[index] = this.readSized();
-      } else {
-        this.take(ones + 1);
-        numbers[index] = ones * divisor + (parameter > 0 ? this.read(parameter) : 0);
-      }
+      numbers[index] = this.readOne(parameter);
       place = this.place;
     }
     this.place = place;
     return numbers;
+  }
+
+  /** One number of Rice's code, however long and wherever it ends. */
+  private readOne(parameter: number): number {
+    const ones = Math.clz32(~this.window());
+    if (ones >= ESCAPE) {
+      this.take(ESCAPE);
+      return this.readSized();
+    }
+    this.take(ones + 1);
+    return ones * 2 ** parameter + (parameter > 0 ? this.read(parameter) : 0);
   }
 }
 

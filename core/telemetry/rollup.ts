@@ -23,6 +23,17 @@ export function emptySpans(length = 0): Spans {
   return { starts: column(), count: column(), min: column(), max: column(), sum: column(), last: column() };
 }
 
+/** Room for spans that is used again and again: what was taken before is overwritten. */
+export class SpanRoom {
+  private room = emptySpans();
+
+  /** Spans of a length; what they hold is anything. */
+  take(length: number): Spans {
+    if (this.room.starts.length < length) this.room = emptySpans(2 * length);
+    return sliceSpans(this.room, 0, length);
+  }
+}
+
 /** A part of spans, sharing their memory. */
 export function sliceSpans(spans: Spans, from: number, to: number): Spans {
   const cut = (column: Float64Array) => column.subarray(from, to);
@@ -36,8 +47,9 @@ export function sliceSpans(spans: Spans, from: number, to: number): Spans {
   };
 }
 
-/** One after the other; the first must end before the second begins. */
-export function joinSpans(parts: readonly Spans[]): Spans {
+/** One after the other; the first must end before the second begins. What is there alone is given back as it is. */
+export function joinSpans(all: readonly Spans[]): Spans {
+  const parts = all.filter((one) => one.starts.length > 0);
   if (parts.length === 1) return parts[0] as Spans;
   const result = emptySpans(parts.reduce((sum, part) => sum + part.starts.length, 0));
   let place = 0;

@@ -1,7 +1,7 @@
 import { asSpans, without } from "#core/detection/learn";
 import { isCounted, learnRange, shiftOf, type Range } from "#core/detection/range";
 import { metricTitle } from "#core/catalogue/metrics";
-import { joinSpans, rollSamples, type Spans } from "#core/telemetry/rollup";
+import { joinSpans, rollSamples, SpanRoom, type Spans } from "#core/telemetry/rollup";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import { Forgiven } from "../changes/forgiven";
@@ -33,6 +33,8 @@ export class Ranges {
   private untilMs = 0;
   private seldom = 1;
   private readonly forgiven: Forgiven;
+  /** For what is read of one series at a time. */
+  private readonly room = new SpanRoom();
 
   constructor(
     private readonly db: Db,
@@ -72,12 +74,12 @@ export class Ranges {
   private learn(series: LiveSeries, known: Known, atMs: number): void {
     known.learnedAtMs = atMs;
     const fromMs = atMs - PAST_MS;
-    const all = this.spansOf(series, fromMs, atMs);
+    const all = asSpans(this.spansOf(series, fromMs, atMs));
     const odd = oddSpansOf(this.db, series.id, fromMs);
     const forgiven = this.forgiven.spansOf(series.componentId, fromMs, atMs);
     const range = learnRange(without(all, [...odd, ...forgiven], STEP_MS), { counts: isCounted(series.unit) });
     if (!range) return;
-    const shift = shiftOf(range, asSpans(all));
+    const shift = shiftOf(range, all);
     if (shift !== undefined) {
       range.shift = shift;
       if (known.range?.shift !== undefined && Math.abs(known.range.shift) < Math.abs(shift) / 2)
@@ -95,7 +97,7 @@ export class Ranges {
     const rolledTo = series.rolledToMs;
     const samples = (from: number, to: number) => rollSamples(this.sampleWriter.recall(series.id, from, to), STEP_MS);
     if (rolledTo === null || rolledTo <= fromMs) return samples(fromMs, toMs);
-    const rolled = readRollup(this.db, series.id, STEP_MS, fromMs, rolledTo, false);
+    const rolled = readRollup(this.db, series.id, STEP_MS, fromMs, rolledTo, false, this.room);
     const first = rolled.starts[0];
     if (first === undefined) return samples(fromMs, toMs);
     return joinSpans([

@@ -1,4 +1,12 @@
-import { decodeSpans, emptySpans, encodeSpans, joinSpans, sliceSpans, type Spans } from "#core/telemetry/rollup";
+import {
+  decodeSpans,
+  emptySpans,
+  encodeSpans,
+  joinSpans,
+  sliceSpans,
+  type SpanRoom,
+  type Spans,
+} from "#core/telemetry/rollup";
 import { lowerBound } from "#core/telemetry/merge";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { prepared, type Db } from "./database";
@@ -44,7 +52,8 @@ export function firstRolled(db: Db, seriesId: number, stepMs: number): number | 
 
 /**
  * Spans of one resolution that begin in a window, its end not included.
- * @param withLast whether the last values are wanted too; left out, they are zeros
+ * @param withLast whether the last values are wanted too; left out, they are anything
+ * @param room for the spans, until it is used again
  */
 export function readRollup(
   db: Db,
@@ -53,13 +62,15 @@ export function readRollup(
   fromMs: number,
   toMs: number,
   withLast = true,
+  room?: SpanRoom,
 ): Spans {
   const rows = prepared<RollupRow>(
     db,
     `SELECT start_at, end_at, count, data FROM rollup WHERE series_id = ?1 AND step_ms = ?2 AND start_at < ?4
        AND start_at >= coalesce((SELECT max(start_at) FROM rollup WHERE series_id = ?1 AND step_ms = ?2 AND start_at <= ?3), 0) ORDER BY start_at`,
   ).all({ 1: seriesId, 2: stepMs, 3: fromMs, 4: toMs });
-  const all = emptySpans(rows.reduce((sum, row) => sum + row.count, 0));
+  const length = rows.reduce((sum, row) => sum + row.count, 0);
+  const all = room ? room.take(length) : emptySpans(length);
   let place = 0;
   for (const row of rows) {
     decodeSpans(row.data, row.count, withLast, sliceSpans(all, place, place + row.count));
