@@ -99,7 +99,8 @@ const CALM_SCORE = 25;
 /** Without any calls an alarm stands for so long. */
 const SILENT_MS = 10 * MINUTE_MS;
 
-interface Window {
+/** Calls of a stretch of time, and how likely it is by chance that so many are bad. */
+export interface CallWindow {
   fromMs: number;
   calls: number;
   bad: number;
@@ -142,7 +143,7 @@ export const calls: Detector<CallSettings, CallState, "calls"> = {
     const windows = WINDOWS_MS.map((ms) =>
       windowOf(settings.condition, points, usual, Math.max(atMs - ms, state.leftMs)),
     );
-    const long = windows.at(-1) as Window;
+    const long = windows.at(-1) as CallWindow;
     if (long.calls === 0) {
       const last = points.at(-1)?.atMs ?? Number.NEGATIVE_INFINITY;
       if (state.severity === "cleared" || atMs - last < SILENT_MS) return undefined;
@@ -150,7 +151,7 @@ export const calls: Detector<CallSettings, CallState, "calls"> = {
     }
     if (state.severity !== "cleared") {
       // The latest two minutes tell first that it is over; five would keep what is past for longer.
-      const recent = (windows[1] as Window).calls >= settings.leastCalls ? (windows[1] as Window) : long;
+      const recent = (windows[1] as CallWindow).calls >= settings.leastCalls ? (windows[1] as CallWindow) : long;
       if (isEased(settings, recent))
         return clear(
           state,
@@ -167,23 +168,6 @@ export const calls: Detector<CallSettings, CallState, "calls"> = {
   },
 };
 
-/** So many calls of after an instant are enough to say how they go since. */
-const ENOUGH_SINCE = 20;
-
-/**
- * How calls went that began after an instant, as a rule judges them: whether it would let its alarm go for these alone;
- * undefined while there are too few of them. Points are of a minute at the most.
- */
-export function callsSince(
-  settings: CallSettings,
-  { points, usual }: { points: readonly CallPoint[]; usual: CallUsual },
-  sinceMs: number,
-): { calls: number; bad: number; isEased: boolean } | undefined {
-  const window = windowOf(settings.condition, points, usual, sinceMs + MINUTE_MS);
-  const { calls: count, bad } = window;
-  return count < ENOUGH_SINCE ? undefined : { calls: count, bad, isEased: isEased(settings, window) };
-}
-
 interface Found {
   severity: Severity;
   score: number;
@@ -193,7 +177,7 @@ interface Found {
 
 function byShare(
   settings: CallSettings,
-  windows: readonly Window[],
+  windows: readonly CallWindow[],
   usual: CallUsual,
   atMs: number,
 ): Found | undefined {
@@ -205,7 +189,7 @@ function byShare(
   return { severity, score, fromMs: worst.fromMs, text: textOf(settings.condition, worst, usual, atMs) };
 }
 
-function byTime({ longer, leastCalls, score: least }: CallSettings, windows: readonly Window[], atMs: number) {
+function byTime({ longer, leastCalls, score: least }: CallSettings, windows: readonly CallWindow[], atMs: number) {
   if (longer === undefined) return undefined;
   let found: Found | undefined;
   for (const { time, fromMs } of windows) {
@@ -224,8 +208,8 @@ function byTime({ longer, leastCalls, score: least }: CallSettings, windows: rea
   return found;
 }
 
-/** Whether nothing of what raises the alarm is nearly so any more. */
-function isEased(settings: CallSettings, { bad, calls, p, time }: Window): boolean {
+/** Whether nothing of what raises an alarm is nearly so any more. */
+export function isEased(settings: CallSettings, { bad, calls, p, time }: CallWindow): boolean {
   const mildest = sharesOf(settings).at(-1)?.from ?? Number.POSITIVE_INFINITY;
   if (bad / calls >= mildest * EASED && scoreOf(p) >= CALM_SCORE) return false;
   if (settings.longer === undefined || !time) return true;
@@ -235,12 +219,13 @@ function isEased(settings: CallSettings, { bad, calls, p, time }: Window): boole
 const badOf = (condition: CallSettings["condition"], point: CallPoint) =>
   condition === "failing" ? point.failed : point.slow;
 
-function windowOf(
+/** The calls that began after an instant. */
+export function windowOf(
   condition: CallSettings["condition"],
   points: readonly CallPoint[],
   usual: CallUsual,
   fromMs: number,
-): Window {
+): CallWindow {
   let calls = 0;
   let bad = 0;
   for (const point of points) {
@@ -290,7 +275,12 @@ function clear(state: CallState, atMs: number, text: string) {
   return { severity: "cleared" as const, score: 0, onsetMs: atMs, text };
 }
 
-function textOf(condition: CallSettings["condition"], { calls, bad, fromMs }: Window, usual: CallUsual, atMs: number) {
+function textOf(
+  condition: CallSettings["condition"],
+  { calls, bad, fromMs }: CallWindow,
+  usual: CallUsual,
+  atMs: number,
+) {
   const minutes = Math.max(1, Math.ceil((atMs - fromMs) / MINUTE_MS));
   const { share } = condition === "failing" ? usual.failed : usual.slow;
   const usually = `${formatValue(share * 100, "%")} usually`;

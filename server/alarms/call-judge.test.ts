@@ -239,6 +239,7 @@ describe("a sender that is no component and runs the same program as an entry po
     const front = process("front", "10.0.0.1");
     rule({ condition: "failing", minor: 5, major: 20 });
     rule({ condition: "failing", minor: 5, major: 20 }, true);
+    rule({ condition: "slow", minor: 30, major: 60 });
     for (let minute = -90; minute < 0; minute++)
       for (const name of ["GET /", "POST /"]) calls(front.sender, minute, { name });
     const sender = insertResource(
@@ -250,9 +251,9 @@ describe("a sender that is no component and runs the same program as an entry po
     kin.set(sender, { componentId: front.id, name: "front on new-3" });
     const entries = new Set([front.id]);
     const { tick } = judgeOf(new Map([[7, entries]]));
-    const minute = (at: number, failed: number) => {
-      calls(front.sender, at);
-      calls(sender, at, { count: 6, failed });
+    const minute = (at: number, failed: number, { others = 10, count = 6, slow = 0 } = {}) => {
+      calls(front.sender, at, { count: others });
+      calls(sender, at, { count, failed, slow });
       return tick(at);
     };
     /** The sender is a component from now on, by which the service is entered. */
@@ -280,12 +281,31 @@ describe("a sender that is no component and runs the same program as an entry po
     expect(after).toMatchObject([{ what: "cleared", subject: { type: "service", id: 7 } }]);
   });
 
-  it("counts for the service as others do while it is a component without a past", () => {
+  it("is judged by itself beside many that are well, as severe as its part of all calls", () => {
+    const { minute } = world();
+    minute(0, 0, { others: 120, count: 4 });
+    const events = [1, 2, 3].flatMap((at) => minute(at, 4, { others: 120, count: 4 }));
+    expect(events).toMatchObject([{ what: "raised", subject: { type: "service", id: 7 }, severity: "minor" }]);
+    expect(events[0]?.text).toMatch(
+      /^(\d+) of \1 calls failed .*; \d+ of \d+ at front on new-3, which is not in the estate$/,
+    );
+    const after = [4, 5, 6, 7, 8, 9, 10].flatMap((at) => minute(at, 0, { others: 120, count: 4 }));
+    expect(after).toMatchObject([{ what: "cleared", subject: { type: "service", id: 7 } }]);
+  });
+
+  it("is judged as others are while it is a component without a past, but for how quick it is", () => {
     const { minute, becomes } = world();
     minute(0, 0);
-    becomes();
-    const early = [1, 2, 3].flatMap((at) => minute(at, 6));
-    expect(early).toMatchObject([{ what: "raised", subject: { type: "service", id: 7 } }]);
+    const own = becomes();
+    expect([1, 2, 3, 4].flatMap((at) => minute(at, 0, { others: 120, slow: 6 }))).toEqual([]);
+    const early = [5, 6, 7, 8].flatMap((at) => minute(at, 6, { others: 120 }));
+    expect(early).toContainEqual(
+      expect.objectContaining({ what: "raised", subject: { type: "component", id: own.id }, severity: "major" }),
+    );
+    const after = [9, 10, 11, 12, 13, 14, 15, 16].flatMap((at) => minute(at, 0, { others: 120 }));
+    expect(after).toContainEqual(
+      expect.objectContaining({ what: "cleared", subject: { type: "component", id: own.id } }),
+    );
   });
 
   it("is judged as the component that it becomes", () => {

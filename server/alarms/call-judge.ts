@@ -1,26 +1,21 @@
 import { severityRank } from "#core/alarms/severity";
 import { kindMatches } from "#core/catalogue/kinds";
-import { LEAST_KNOWN, type CallPoint, type CallUsual } from "#core/detection/call-usual";
-import { timeTogether } from "#core/detection/call-time";
-import { callsSince, type CallSettings } from "#core/detection/calls";
+import type { CallPoint, CallUsual } from "#core/detection/call-usual";
+import { recoveryOf, type CallsSince, type HoldingCalls } from "#core/detection/call-recovery";
+import type { CallSettings } from "#core/detection/calls";
 import type { CallDetector, Verdict } from "#core/detection/detector";
 import { detectorOf } from "#core/detection/registry";
-import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
-import { groupBy } from "#core/units/group";
+import { MINUTE_MS } from "#core/time/windows";
 import type { FreshSample } from "../ingest/sample-writer";
 import { activeAlarms, listRules, type RuleRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import type { SpanWriter } from "../store/span-writer";
 import type { AlarmBook, AlarmEvent, AlarmKind, AlarmName } from "./alarm-book";
 import type { CallLine, CallLines } from "./call-lines";
+import { CallPast } from "./call-past";
+import { waysIn, type WayIn } from "./service-calls";
 import { peersOf } from "../causes/peers";
 
-/** What is usual is learned from so much of the past, and anew so often; little is learned from again sooner. */
-const PAST_MS = DAY_MS;
-const ANEW_MS = 3 * HOUR_MS;
-const SOON_MS = 10 * MINUTE_MS;
-/** The last moments may be out of the ordinary already. */
-const REST_MS = 10 * MINUTE_MS;
 /** Whom calls went to is looked up over this span. */
 const PEERS_MS = 6 * MINUTE_MS;
 /** An alarm from before a start, or a change of rules, is left when nothing said the same again for so long. */
@@ -40,18 +35,12 @@ const DOWN_MS = 3 * MINUTE_MS;
 const MOST_DOWN_MS = 30 * MINUTE_MS;
 const MOST_OF_IT = 0.5;
 
-/** Things that can be asked of a service are judged one by one up to so many. */
-const MOST_WAYS_IN = 200;
+const FAILING = "calls.failing";
 
 interface Judge {
   rule: RuleRow;
   detector: CallDetector;
   metric: string;
-}
-
-interface Known {
-  usual: CallUsual;
-  learnedAtMs: number;
 }
 
 /** What is judged of one line or service by one rule, and the alarm that follows from it. */
@@ -60,13 +49,6 @@ interface Watch {
   state: unknown;
   /** The alarms that it holds up, while they stand: calls may go badly to several at once. */
   raised: AlarmKind[];
-}
-
-/** Calls that began after an instant, and how they went. */
-export interface CallsSince {
-  calls: number;
-  bad: number;
-  isEased: boolean;
 }
 
 /** What the judge asks of those who know the estate. */
@@ -86,7 +68,7 @@ export interface CallContext {
 /** Judges how calls go: of each operation where it is answered or made, and of each service where it is entered. */
 export class CallJudge {
   private judges: Judge[] = [];
-  private readonly known = new Map<string, Known>();
+  private readonly past: CallPast;
   private readonly watches = new Map<string, Watch[]>();
   /** Lines whose alarm stands, judged at each tick. */
   private readonly standing = new Map<string, CallLine>();
@@ -103,6 +85,7 @@ export class CallJudge {
     private readonly lines: CallLines,
     private readonly context: CallContext,
   ) {
+    this.past = new CallPast(lines, () => context.learning().seldom);
     this.loadRules();
   }
 
@@ -135,7 +118,7 @@ export class CallJudge {
     for (const line of this.standing.values()) changed.add(line);
     for (const line of changed) {
       if (line.newcomer !== undefined) continue;
-      const usual = this.usualOf(line, atMs, until);
+      const usual = this.past.usualOf(line, this.standing.has(line.key), atMs, until);
       if (usual && this.context.isWatched(line.componentId)) events.push(...this.judgeLine(line, usual, atMs));
     }
     events.push(...this.lookBehind(atMs));
@@ -149,8 +132,8 @@ export class CallJudge {
 
   /** Forgets what is known of lines that are not kept any more: names of operations come from outside. */
   private bound(): void {
-    if (this.known.size + this.watches.size < MOST_KNOWN) return;
-    for (const key of this.known.keys()) if (!this.lines.has(key)) this.known.delete(key);
+    if (this.past.size + this.watches.size < MOST_KNOWN) return;
+    this.past.bound();
     for (const [key, list] of this.watches)
       if (!key.startsWith("s") && !this.lines.has(key) && list.every((one) => one.raised.length === 0))
         this.watches.delete(key);
@@ -165,24 +148,17 @@ export class CallJudge {
     return left.flatMap((kind) => this.book.clear(kind, "Not seen again since", atMs) ?? []);
   }
 
-  private usualOf(line: CallLine, atMs: number, until: number): CallUsual | undefined {
-    const known = this.known.get(line.key);
-    const age = known ? atMs - known.learnedAtMs : Number.POSITIVE_INFINITY;
-    const isDue =
-      age >= this.context.learning().seldom * (known && known.usual.calls < LEAST_KNOWN ? SOON_MS : ANEW_MS);
-    // What is out of the ordinary now is not learned; and a tick does not wait for what can be learned in the next.
-    if (!isDue || this.standing.has(line.key) || performance.now() > until) return known?.usual;
-    const usual = line.learn(atMs - PAST_MS, atMs - REST_MS);
-    this.known.set(line.key, { usual, learnedAtMs: atMs });
-    return usual;
-  }
-
-  private judgeLine(line: CallLine, usual: CallUsual, atMs: number): AlarmEvent[] {
+  /** @param only a metric: rules about others leave the line as it is */
+  private judgeLine(line: CallLine, usual: CallUsual, atMs: number, only?: string): AlarmEvent[] {
     const events: AlarmEvent[] = [];
     const points = line.points(usual);
     let stands = false;
     for (const watch of this.watchesOf(line)) {
       const { detector, rule } = watch.judge;
+      if (only !== undefined && watch.judge.metric !== only) {
+        stands ||= watch.raised.length > 0;
+        continue;
+      }
       if (!rule.enabled) {
         events.push(...this.leave(watch, "The rule was switched off", atMs));
         continue;
@@ -207,7 +183,7 @@ export class CallJudge {
     for (const line of this.standing.values()) if (line.side === "answers") troubled.add(line.componentId);
     if (troubled.size === 0) return [];
     return [...this.lines.of(troubled, "makes")].flatMap((line) => {
-      const usual = this.known.get(line.key)?.usual;
+      const usual = this.past.now(line);
       if (!usual || line.touchedMs < atMs - PEERS_MS) return [];
       const points = line.points(usual);
       return this.watchesOf(line).flatMap((watch) => {
@@ -268,7 +244,7 @@ export class CallJudge {
   /** Whether who is called is well all the same: others are answered well, or it counts its answers and they are. */
   private isWell(componentId: number, line: CallLine, metric: string, atMs: number): boolean {
     if (metric === "calls.failing") return this.answersOthers(componentId, line, atMs);
-    const own = [...this.lines.of(new Set([componentId]), "answers")].filter((one) => this.known.has(one.key));
+    const own = [...this.lines.of(new Set([componentId]), "answers")].filter((one) => this.past.has(one));
     const isBad = (one: CallLine) =>
       this.watchesOf(one).some((watch) => watch.judge.metric === metric && watch.raised.length > 0);
     return own.some((one) => one.name === line.name) && !own.some(isBad);
@@ -308,7 +284,7 @@ export class CallJudge {
       for (const line of this.lines.of(next, "makes")) {
         silent.delete(line.componentId);
         if (line.operationId === undefined || line.touchedMs < fromMs) continue;
-        const limitUs = metric === "calls.slow" ? this.known.get(line.key)?.usual?.limitUs : undefined;
+        const limitUs = metric === "calls.slow" ? this.past.now(line)?.limitUs : undefined;
         for (const peer of peersOf(this.db, line.operationId, fromMs, atMs, limitUs ?? Number.POSITIVE_INFINITY))
           if (peer.bad > 0) bad.set(peer.componentId, (bad.get(peer.componentId) ?? 0) + peer.bad);
           else called.add(peer.componentId);
@@ -363,42 +339,27 @@ export class CallJudge {
    * is well with each line of them; undefined where nobody knows yet.
    */
   since(alarm: HoldName, fromMs: number, atMs: number): CallsSince | undefined {
-    const key = holdKey(alarm);
-    const all: CallsSince = { calls: 0, bad: 0, isEased: true };
-    const holders = this.holders.get(key);
+    const holders = this.holders.get(holdKey(alarm));
     if (!holders?.size) return undefined;
-    const take = (watch: Watch, input: { points: CallPoint[]; usual: CallUsual } | undefined) => {
-      const one = input && callsSince(watch.judge.rule.settings as CallSettings, input, fromMs);
-      if (!one) return false;
-      all.calls += one.calls;
-      all.bad += one.bad;
-      all.isEased &&= one.isEased;
-      return true;
+    const held: HoldingCalls[] = [];
+    const take = (watch: Watch, input: Omit<HoldingCalls, "settings"> | undefined) => {
+      if (input && holders.has(watch)) held.push({ settings: watch.judge.rule.settings as CallSettings, ...input });
     };
-    let left = holders.size;
-    for (const line of this.standing.values())
-      for (const watch of this.watches.get(line.key) ?? []) {
-        if (!holders.has(watch)) continue;
-        const usual = this.known.get(line.key)?.usual;
-        if (!take(watch, usual && { points: line.points(usual), usual })) return undefined;
-        left--;
-      }
+    for (const line of this.standing.values()) {
+      const usual = this.past.now(line);
+      for (const watch of this.watches.get(line.key) ?? []) take(watch, usual && { points: line.points(usual), usual });
+    }
     for (const id of this.standingServices)
-      for (const { watches, input } of this.waysIn(id, this.context.entries().get(id) ?? new Set(), atMs))
-        for (const watch of watches) {
-          if (!holders.has(watch)) continue;
-          if (!take(watch, input)) return undefined;
-          left--;
-        }
-    return left > 0 ? undefined : all;
+      for (const { watches, way } of this.waysIn(id, this.context.entries().get(id) ?? new Set(), atMs))
+        for (const watch of watches) take(watch, way.input);
+    return held.length < holders.size ? undefined : recoveryOf(held, fromMs);
   }
 
   /** Whether a rule that is on judges the calls by which a service is entered, and enough of them are known. */
   isMeasured(id: number): boolean {
     const entries = this.context.entries().get(id);
     if (!entries || !this.serviceWatches(id).some((watch) => watch.judge.rule.enabled)) return false;
-    for (const line of this.lines.of(entries, "answers"))
-      if ((this.known.get(line.key)?.usual.calls ?? 0) >= LEAST_KNOWN) return true;
+    for (const line of this.lines.of(entries, "answers")) if (this.past.learned(line)) return true;
     return false;
   }
 
@@ -426,14 +387,15 @@ export class CallJudge {
     const events: AlarmEvent[] = [];
     let stands = false;
     const judged = new Set<Watch>();
-    for (const { watches, input, name, newcomers } of this.waysIn(id, entries, atMs)) {
+    events.push(...this.judgeNew(entries, atMs));
+    for (const { watches, way } of this.waysIn(id, entries, atMs)) {
+      const { input, name, newcomers, weigh } = way;
       for (const watch of watches) {
         judged.add(watch);
         const { detector, rule } = watch.judge;
-        const settings = rule.settings as CallSettings;
         const verdict = rule.enabled
           ? detector.evaluate(
-              name === "" ? settings : onlyCritical(settings),
+              weigh(rule.settings as CallSettings),
               watch.state,
               { atMs, ...input },
               { instance: name, unit: "" },
@@ -458,124 +420,47 @@ export class CallJudge {
     return events;
   }
 
-  /**
-   * All calls by which a service is entered, under the name "", and those of each operation where there are several. Who
-   * runs the same program as an entry point counts too, a component or not: callers come to it all the same.
-   */
-  private *waysIn(id: number, entries: ReadonlySet<number>, atMs: number): Generator<WayIn> {
-    const watches = this.serviceWatches(id);
-    const lines = watches.length ? [...this.lines.of(entries, "answers"), ...this.lines.newcomersBeside(entries)] : [];
-    const all = this.together(lines, atMs);
-    if (!all) return;
-    yield { name: "", watches, input: all, newcomers: failedAtNewcomers(lines, atMs) };
-    const judges = watches.map((one) => one.judge).filter(({ rule }) => (rule.settings as CallSettings).critical);
-    const byName = groupBy(lines, (line) => line.name);
-    if (judges.length === 0 || byName.size < 2) return;
-    for (const [name, own] of [...byName].slice(0, MOST_WAYS_IN)) {
-      const input = this.together(own, atMs);
-      if (!input) continue;
-      const key = `w${id} ${name}`;
-      const known =
-        this.watches.get(key) ?? judges.map((judge) => ({ judge, state: judge.detector.fresh(), raised: [] }));
-      this.watches.set(key, known);
-      yield { name, watches: known, input, newcomers: failedAtNewcomers(own, atMs) };
-    }
-  }
-
-  /**
-   * Lines of several components as one: each with its own limit, and the usual shares weighted by its calls. Of what is
-   * too new to have a past the same is usual as of others that answer the same.
-   */
-  private together(lines: readonly CallLine[], atMs: number): { points: CallPoint[]; usual: CallUsual } | undefined {
-    const points: CallPoint[] = [];
-    let calls = 0;
-    let known = 0;
-    const sums = { slow: 0, failed: 0 };
-    const alike = { slow: 0, failed: 0 };
-    const rate = { mean: 0, variance: 0 };
-    const times: Parameters<typeof timeTogether>[0][number][] = [];
-    const learned = ({ key }: CallLine) => {
-      const usual = this.known.get(key)?.usual;
-      return usual && usual.calls >= LEAST_KNOWN ? usual : undefined;
-    };
-    const ofOthers = new Map(
-      lines.flatMap((line) => {
-        const usual = learned(line);
-        return usual ? [[line.name, usual] as const] : [];
-      }),
-    );
-    for (const line of lines) {
-      const own = learned(line);
-      const usual = own ?? ofOthers.get(line.name);
-      if (!usual) continue;
-      const { time } = usual;
-      const told = line
-        .points(usual)
-        .map((one) => (time ? { ...one, usualUs: one.calls * time.meanUs } : { ...one, tookUs: undefined }));
-      points.push(...told);
-      const recent = told.reduce((sum, one) => sum + (one.atMs >= atMs - 5 * MINUTE_MS ? one.calls : 0), 0);
-      if (time) times.push({ time, usualUs: recent * time.meanUs });
-      calls += recent;
-      for (const what of ["slow", "failed"] as const) {
-        sums[what] += recent * usual[what].share;
-        alike[what] = Math.max(alike[what], usual[what].alike);
+  /** The calls by which a service is entered, each with what is judged of them. */
+  private *waysIn(
+    id: number,
+    entries: ReadonlySet<number>,
+    atMs: number,
+  ): Generator<{ way: WayIn; watches: readonly Watch[] }> {
+    const own = this.serviceWatches(id);
+    const ruleOf = ({ rule, metric }: Judge) => ({ metric, settings: rule.settings as CallSettings });
+    const lines = own.length ? [...this.lines.of(entries, "answers"), ...this.lines.newcomersBeside(entries)] : [];
+    const rules = own.map(({ judge }) => ruleOf(judge));
+    for (const way of waysIn(this.past, lines, rules, atMs)) {
+      if (way.key === "") {
+        yield { way, watches: own };
+        continue;
       }
-      if (!own) continue;
-      known += usual.calls;
-      rate.mean += usual.perMinute.mean;
-      rate.variance += usual.perMinute.variance;
-    }
-    if (known === 0) return undefined;
-    const share = (what: "slow" | "failed") => ({ share: calls ? sums[what] / calls : 0.05, alike: alike[what] });
-    return {
-      points: points.sort((a, b) => a.atMs - b.atMs),
-      usual: {
-        limitUs: Number.POSITIVE_INFINITY,
-        slow: share("slow"),
-        failed: share("failed"),
-        time: timeTogether(times),
-        perMinute: rate,
-        calls: known,
-      },
-    };
-  }
-}
-
-/** Calls by which a service is entered, and what is known of them. */
-interface WayIn {
-  name: string;
-  watches: Watch[];
-  input: { points: CallPoint[]; usual: CallUsual };
-  /** What is told beside a verdict of those who run the same and are no components; empty where nothing is. */
-  newcomers: string;
-}
-
-/** Names whoever is no component and fails half of what it is asked, or more. */
-function failedAtNewcomers(lines: readonly CallLine[], atMs: number): string {
-  const found = new Map<string, { calls: number; failed: number }>();
-  for (const line of lines) {
-    if (line.newcomer === undefined) continue;
-    const own = found.get(line.newcomer) ?? { calls: 0, failed: 0 };
-    found.set(line.newcomer, own);
-    for (const point of line.points({ limitUs: Number.POSITIVE_INFINITY })) {
-      if (point.atMs < atMs - 5 * MINUTE_MS) continue;
-      own.calls += point.calls;
-      own.failed += point.failed;
+      const key = `w${id} ${way.key}`;
+      let watches = this.watches.get(key);
+      if (!watches) {
+        const judges = own.map((one) => one.judge).filter((judge) => way.takes(ruleOf(judge)));
+        watches = judges.map((judge) => ({ judge, state: judge.detector.fresh(), raised: [] }));
+        this.watches.set(key, watches);
+      }
+      yield { way, watches };
     }
   }
-  return [...found]
-    .filter(([, { calls, failed }]) => failed > 0 && failed >= calls / 2)
-    .map(([name, { calls, failed }]) => `; ${failed} of ${calls} at ${name}, which is not in the estate`)
-    .join("");
-}
 
-/** As much of a rule as tells when a single thing that is asked of a service fails for nearly everybody. */
-const onlyCritical = (settings: CallSettings): CallSettings => ({
-  ...settings,
-  major: undefined,
-  minor: undefined,
-  longer: undefined,
-});
+  /**
+   * What a component fails that is too new to have a past, by what is usual of others by which the service is entered: it
+   * may be one of many, and hardly show in the calls of all. That it is slow says nothing: it has not warmed up.
+   */
+  private judgeNew(entries: ReadonlySet<number>, atMs: number): AlarmEvent[] {
+    const lines = [...this.lines.of(entries, "answers")];
+    const ofOthers = this.past.byName(lines);
+    return lines.flatMap((line) => {
+      const usual = ofOthers.get(line.name);
+      if (!usual || this.past.learned(line) || !this.context.isWatched(line.componentId)) return [];
+      this.past.lend(line, usual);
+      return this.judgeLine(line, usual, atMs, FAILING);
+    });
+  }
+}
 
 type HoldName = Pick<AlarmKind, "subject" | "metric" | "qualifier">;
 const holdKey = (kind: HoldName) => `${kind.subject.type}:${kind.subject.id}|${kind.metric}|${kind.qualifier}`;

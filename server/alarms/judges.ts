@@ -1,4 +1,5 @@
 import { REQUEST_METRICS } from "#core/telemetry/request-metrics";
+import type { CallsSince } from "#core/detection/call-recovery";
 import type { BatchIngest } from "../ingest/batches";
 import type { FreshSample, SampleWriter } from "../ingest/sample-writer";
 import { listChores } from "../store/chores";
@@ -6,7 +7,7 @@ import { listRules, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { endFindingsWithout } from "../store/findings";
 import { AlarmBook, type AlarmEvent } from "./alarm-book";
-import { CallJudge, type CallContext, type CallsSince } from "./call-judge";
+import { CallJudge, type CallContext } from "./call-judge";
 import { CallLines } from "./call-lines";
 import { JobJudge } from "./job-judge";
 import { LogJudge, type LogContext } from "./log-judge";
