@@ -1,6 +1,6 @@
 import { severityRank } from "#core/alarms/severity";
 import { kindMatches } from "#core/catalogue/kinds";
-import type { CallPoint, CallUsual } from "#core/detection/call-usual";
+import type { CallUsual } from "#core/detection/call-usual";
 import { recoveryOf, type CallsSince, type HoldingCalls } from "#core/detection/call-recovery";
 import type { CallSettings } from "#core/detection/calls";
 import type { CallDetector, Verdict } from "#core/detection/detector";
