@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
 import type { Route } from "./+types/estate";
@@ -218,45 +218,24 @@ function Filters({
         type="search"
         sx={{ width: 190 }}
       />
-      <TextField
-        select
-        label="Kind"
-        value={asked.kind}
-        onChange={(event) => change({ kind: event.target.value })}
-        sx={{ width: 180 }}
-        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-      >
+      <Choice label="Kind" width={180} value={asked.kind} onChange={(kind) => change({ kind })}>
         <MenuItem value="">every kind</MenuItem>
         {kinds.map((one) => (
           <MenuItem key={one.kind} value={one.kind}>
             {kindInfo(one.kind).label} ({one.count})
           </MenuItem>
         ))}
-      </TextField>
-      <TextField
-        select
-        label="Site"
-        value={asked.site}
-        onChange={(event) => change({ site: event.target.value })}
-        sx={{ width: 150 }}
-        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-      >
+      </Choice>
+      <Choice label="Site" width={150} value={asked.site} onChange={(site) => change({ site })}>
         <MenuItem value="">every site</MenuItem>
         {sites.map((one) => (
           <MenuItem key={one.site} value={one.site}>
             {one.site} ({one.count})
           </MenuItem>
         ))}
-      </TextField>
+      </Choice>
       {labels.length || asked.label ? (
-        <TextField
-          select
-          label="Label"
-          value={asked.label}
-          onChange={(event) => change({ label: event.target.value })}
-          sx={{ width: 190 }}
-          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-        >
+        <Choice label="Label" width={190} value={asked.label} onChange={(label) => change({ label })}>
           <MenuItem value="">any</MenuItem>
           {labels.map((one) => (
             <MenuItem key={`${one.name}:${one.value}`} value={`${one.name}:${one.value}`}>
@@ -266,20 +245,13 @@ function Filters({
           {asked.label && !labels.some((one) => `${one.name}:${one.value}` === asked.label) ? (
             <MenuItem value={asked.label}>{asked.label.replace(":", ": ")}</MenuItem>
           ) : null}
-        </TextField>
+        </Choice>
       ) : null}
-      <TextField
-        select
-        label="Health"
-        value={asked.health}
-        onChange={(event) => change({ health: event.target.value })}
-        sx={{ width: 120 }}
-        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-      >
+      <Choice label="Health" width={120} value={asked.health} onChange={(health) => change({ health })}>
         <MenuItem value="">any</MenuItem>
         <MenuItem value="unwell">unwell</MenuItem>
         <MenuItem value="well">well</MenuItem>
-      </TextField>
+      </Choice>
       <Shown asked={asked} factNames={page.factNames} onChange={change} />
       {filtered ? (
         <Button component={RouterLink} to={keep("/estate")} onClick={() => setTyped("")} color="inherit">
@@ -287,5 +259,33 @@ function Filters({
         </Button>
       ) : null}
     </Stack>
+  );
+}
+
+/** One of several, or any. */
+function Choice({
+  label,
+  width,
+  value,
+  onChange,
+  children,
+}: {
+  label: string;
+  width: number;
+  value: string;
+  onChange: (value: string) => void;
+  children: ReactNode;
+}) {
+  return (
+    <TextField
+      select
+      label={label}
+      value={value}
+      onChange={(event) => onChange(event.target.value)}
+      sx={{ width }}
+      slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+    >
+      {children}
+    </TextField>
   );
 }

@@ -187,46 +187,15 @@ const NEXT: Partial<Record<Dimension, Dimension>> = {
 
 function Groups({ page, asked }: { page: Known; asked: SpendAsked }) {
   const changeParams = useChangeParams();
-  const { currency, period } = page;
   const hasBudget = page.budget !== null || page.groups.some((one) => one.budget !== null);
   const into = (value: string) =>
     changeParams((params) => {
       params.append("only", onlyText({ dimension: asked.by, value }));
       params.set("by", NEXT[asked.by] ?? "resource");
     });
-  const money = (value: number | null | undefined) =>
-    value === null || value === undefined ? "–" : formatMoney(value, currency);
   return (
     <PlainTable aria-label={`Spend by ${dimensionLabel(asked.by).toLowerCase()}`}>
-      <thead>
-        <tr>
-          <th scope="col">{dimensionLabel(asked.by)}</th>
-          <th scope="col">Eight weeks</th>
-          <th scope="col" className="num">
-            {until(page)}
-          </th>
-          <th scope="col" className="num">
-            Share
-          </th>
-          <th scope="col" className="num">
-            {monthName(period.before.fromMs)}
-            {period.isOpen ? ", same days" : ""}
-          </th>
-          <th scope="col" className="num">
-            Change
-          </th>
-          {period.isOpen ? (
-            <th scope="col" className="num" title="Range that holds the truth in eight of ten cases">
-              {monthName(period.monthMs)}, forecast
-            </th>
-          ) : null}
-          {hasBudget ? (
-            <th scope="col" className="num">
-              Budget
-            </th>
-          ) : null}
-        </tr>
-      </thead>
+      <GroupsHead page={page} by={asked.by} hasBudget={hasBudget} />
       <tbody>
         {page.groups.map((one) => (
           <tr key={one.value}>
@@ -241,18 +210,12 @@ function Groups({ page, asked }: { page: Known; asked: SpendAsked }) {
             <td>
               <Trend values={one.trend} height={20} />
             </td>
-            <td className="num line">{money(one.spent)}</td>
-            <td className="num">{page.spent > 0 ? `${((100 * one.spent) / page.spent).toFixed(1)} %` : "–"}</td>
-            <td className="num line">{money(one.before)}</td>
-            <td className="num line">{formatChange(one.spent, one.before)}</td>
-            {period.isOpen ? (
-              <td className="num line">
-                {one.forecast
-                  ? `${money(one.forecast.total)} ± ${money(one.forecast.high - one.forecast.total)}`
-                  : "too few days"}
-              </td>
-            ) : null}
-            {hasBudget ? <td className="num line">{money(one.budget)}</td> : null}
+            <Sums
+              page={page}
+              sums={one}
+              share={page.spent > 0 ? `${((100 * one.spent) / page.spent).toFixed(1)} %` : "–"}
+              hasBudget={hasBudget}
+            />
           </tr>
         ))}
         <tr>
@@ -260,23 +223,78 @@ function Groups({ page, asked }: { page: Known; asked: SpendAsked }) {
             <strong>All{page.more ? `, ${page.more.toLocaleString("en-GB")} more among them` : ""}</strong>
           </td>
           <td>–</td>
-          <td className="num line">
-            <strong>{money(page.spent)}</strong>
-          </td>
-          <td className="num">100 %</td>
-          <td className="num line">{money(page.before)}</td>
-          <td className="num line">{formatChange(page.spent, page.before)}</td>
-          {period.isOpen ? (
-            <td className="num line">
-              {page.forecast
-                ? `${money(page.forecast.total)} ± ${money(page.forecast.high - page.forecast.total)}`
-                : "too few days"}
-            </td>
-          ) : null}
-          {hasBudget ? <td className="num line">{money(page.budget)}</td> : null}
+          <Sums page={page} sums={page} share="100 %" hasBudget={hasBudget} />
         </tr>
       </tbody>
     </PlainTable>
+  );
+}
+
+function GroupsHead({ page, by, hasBudget }: { page: Known; by: SpendAsked["by"]; hasBudget: boolean }) {
+  const { period } = page;
+  return (
+    <thead>
+      <tr>
+        <th scope="col">{dimensionLabel(by)}</th>
+        <th scope="col">Eight weeks</th>
+        <th scope="col" className="num">
+          {until(page)}
+        </th>
+        <th scope="col" className="num">
+          Share
+        </th>
+        <th scope="col" className="num">
+          {monthName(period.before.fromMs)}
+          {period.isOpen ? ", same days" : ""}
+        </th>
+        <th scope="col" className="num">
+          Change
+        </th>
+        {period.isOpen ? (
+          <th scope="col" className="num" title="Range that holds the truth in eight of ten cases">
+            {monthName(period.monthMs)}, forecast
+          </th>
+        ) : null}
+        {hasBudget ? (
+          <th scope="col" className="num">
+            Budget
+          </th>
+        ) : null}
+      </tr>
+    </thead>
+  );
+}
+
+/** What a group cost, or all of them together: a row's cells. */
+function Sums({
+  page,
+  sums,
+  share,
+  hasBudget,
+}: {
+  page: Known;
+  sums: Pick<Known["groups"][number], "spent" | "before" | "forecast" | "budget">;
+  share: string;
+  hasBudget: boolean;
+}) {
+  const money = (value: number | null | undefined) =>
+    value === null || value === undefined ? "–" : formatMoney(value, page.currency);
+  const spent = money(sums.spent);
+  return (
+    <>
+      <td className="num line">{sums === page ? <strong>{spent}</strong> : spent}</td>
+      <td className="num">{share}</td>
+      <td className="num line">{money(sums.before)}</td>
+      <td className="num line">{formatChange(sums.spent, sums.before)}</td>
+      {page.period.isOpen ? (
+        <td className="num line">
+          {sums.forecast
+            ? `${money(sums.forecast.total)} ± ${money(sums.forecast.high - sums.forecast.total)}`
+            : "too few days"}
+        </td>
+      ) : null}
+      {hasBudget ? <td className="num line">{money(sums.budget)}</td> : null}
+    </>
   );
 }
 

@@ -15,32 +15,7 @@ export function serviceFormPage(
 ) {
   const service = uid === null ? undefined : serviceOfUid(db, uid);
   if (uid !== null && (!service || service.retiredAt !== null)) return null;
-  const components = currentComponents(db);
-  const names = new Map(listServices(db).map((one) => [one.id, one.name]));
-  const servicesOf = new Map<number, string[]>();
-  const entryOf = new Map<number, string[]>();
-  for (const row of membersAt(db, atMs)) {
-    if (row.service_id === service?.id) continue;
-    const list = servicesOf.get(row.component_id) ?? [];
-    list.push(names.get(row.service_id) ?? "");
-    servicesOf.set(row.component_id, list);
-    if (row.entry === 1)
-      entryOf.set(row.component_id, [...(entryOf.get(row.component_id) ?? []), names.get(row.service_id) ?? ""]);
-  }
-  const candidates = new Map(
-    components.map((row): [number, Candidate] => [
-      row.id,
-      {
-        id: row.id,
-        name: row.name,
-        kind: row.kind,
-        hostId: row.host_id,
-        label: row.label,
-        services: servicesOf.get(row.id) ?? [],
-        entryOf: entryOf.get(row.id) ?? [],
-      },
-    ]),
-  );
+  const candidates = candidatesFor(db, service?.id, atMs);
   const find = (id: number) => candidates.get(id);
   const matching = (pattern: EntryPattern) =>
     [...candidates.values()]
@@ -102,6 +77,35 @@ export function serviceFormPage(
       count: members.length,
     })),
   };
+}
+
+/** All components with the other services that they are of. */
+function candidatesFor(db: Db, serviceId: number | undefined, atMs: number): Map<number, Candidate> {
+  const names = new Map(listServices(db).map((one) => [one.id, one.name]));
+  const servicesOf = new Map<number, string[]>();
+  const entryOf = new Map<number, string[]>();
+  for (const row of membersAt(db, atMs)) {
+    if (row.service_id === serviceId) continue;
+    const list = servicesOf.get(row.component_id) ?? [];
+    list.push(names.get(row.service_id) ?? "");
+    servicesOf.set(row.component_id, list);
+    if (row.entry === 1)
+      entryOf.set(row.component_id, [...(entryOf.get(row.component_id) ?? []), names.get(row.service_id) ?? ""]);
+  }
+  return new Map(
+    currentComponents(db).map((row): [number, Candidate] => [
+      row.id,
+      {
+        id: row.id,
+        name: row.name,
+        kind: row.kind,
+        hostId: row.host_id,
+        label: row.label,
+        services: servicesOf.get(row.id) ?? [],
+        entryOf: entryOf.get(row.id) ?? [],
+      },
+    ]),
+  );
 }
 
 /** The pattern of an entry and its like, where there are any; else just itself. */

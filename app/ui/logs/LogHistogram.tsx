@@ -71,37 +71,51 @@ export function LogHistogram({
           ))}
         </svg>
         {drag ? (
-          <Box
-            sx={{
-              position: "absolute",
-              inset: "0 auto 0 auto",
-              left: `${((Math.min(drag.from, drag.to) - fromMs) / span) * 100}%`,
-              width: `${(Math.abs(drag.to - drag.from) / span) * 100}%`,
-              bgcolor: "color-mix(in srgb, var(--mui-palette-primary-main) 18%, transparent)",
-              borderInline: "1px solid var(--mui-palette-primary-main)",
-              pointerEvents: "none",
-            }}
-          />
+          <Dragged from={(Math.min(drag.from, drag.to) - fromMs) / span} part={Math.abs(drag.to - drag.from) / span} />
         ) : null}
       </Box>
-      <Box aria-hidden="true" sx={{ position: "relative", height: 16, fontSize: 11, color: "text.secondary" }}>
-        {timeTicks(fromMs, toMs, 9).map((at) => (
-          <span
-            key={at}
-            style={{
-              position: "absolute",
-              left: `${((at - fromMs) / span) * 100}%`,
-              transform: "translateX(-50%)",
-              whiteSpace: "nowrap",
-            }}
-          >
-            {(at - fromMs) / span > 0.02 && (toMs - at) / span > 0.02 ? tickLabel(at, span) : ""}
-          </span>
-        ))}
-      </Box>
+      <Times fromMs={fromMs} toMs={toMs} />
       <Typography variant="caption" component="p" sx={{ color: "text.secondary", minHeight: 18 }}>
         {spoken}
       </Typography>
+    </Box>
+  );
+}
+
+/** What is dragged over, as parts of the whole width. */
+function Dragged({ from, part }: { from: number; part: number }) {
+  return (
+    <Box
+      sx={{
+        position: "absolute",
+        inset: "0 auto 0 auto",
+        left: `${from * 100}%`,
+        width: `${part * 100}%`,
+        bgcolor: "color-mix(in srgb, var(--mui-palette-primary-main) 18%, transparent)",
+        borderInline: "1px solid var(--mui-palette-primary-main)",
+        pointerEvents: "none",
+      }}
+    />
+  );
+}
+
+function Times({ fromMs, toMs }: { fromMs: number; toMs: number }) {
+  const span = toMs - fromMs;
+  return (
+    <Box aria-hidden="true" sx={{ position: "relative", height: 16, fontSize: 11, color: "text.secondary" }}>
+      {timeTicks(fromMs, toMs, 9).map((at) => (
+        <span
+          key={at}
+          style={{
+            position: "absolute",
+            left: `${((at - fromMs) / span) * 100}%`,
+            transform: "translateX(-50%)",
+            whiteSpace: "nowrap",
+          }}
+        >
+          {(at - fromMs) / span > 0.02 && (toMs - at) / span > 0.02 ? tickLabel(at, span) : ""}
+        </span>
+      ))}
     </Box>
   );
 }
