@@ -38,8 +38,12 @@ function entriesOf(root: string, isOn: boolean, isFailing: boolean, atMs: number
   ];
 }
 
-/** Resources of a machine's management controller (DMTF DSP0266), by their paths: all of it follows from the world. */
-export function controllerResources(host: HostView, maker: string, atMs: number): Record<string, object> {
+const root = "/redfish/v1";
+const link = (path: string) => ({ "@odata.id": `${root}${path}` });
+const status = (health: string) => ({ Status: { State: "Enabled", Health: health } });
+
+/** What the box itself measures: power, warmth, fans. */
+function chassisOf(host: HostView, atMs: number): Record<string, object> {
   const { machine, world } = host;
   const { state } = world;
   const { role, seed } = machine;
@@ -48,11 +52,49 @@ export function controllerResources(host: HostView, maker: string, atMs: number)
   const inlet = 21 + 2 * wander(seed + 31, atMs, 60 * MINUTE_MS);
   const processor = isOn ? inlet + 18 + 38 * busy : inlet;
   const watts = isOn ? Math.round(role.cores * (3.5 + 6 * busy) + 60) : 9;
+  return {
+    [`${root}/Chassis`]: collection("Chassis", [link("/Chassis/1")]),
+    [`${root}/Chassis/1`]: {
+      ...typed("Chassis.v1_25_0.Chassis", "1", `${host.name} chassis`),
+      ChassisType: "RackMount",
+      Power: link("/Chassis/1/Power"),
+      Thermal: link("/Chassis/1/Thermal"),
+    },
+    [`${root}/Chassis/1/Power`]: {
+      ...typed("Power.v1_7_1.Power", "Power", "Power"),
+      PowerControl: [{ ...part("Power#/PowerControl", 0), Name: "System power", PowerConsumedWatts: watts }],
+      PowerSupplies: [1, 2].map((index) => ({
+        ...part("Power#/PowerSupplies", index - 1),
+        Name: `Supply ${index}`,
+        ...status("OK"),
+      })),
+    },
+    [`${root}/Chassis/1/Thermal`]: {
+      ...typed("Thermal.v1_7_1.Thermal", "Thermal", "Thermal"),
+      Temperatures: [
+        { Name: "Inlet", ReadingCelsius: Math.round(inlet * 10) / 10 },
+        { Name: "CPU 1", ReadingCelsius: Math.round(processor) },
+        { Name: "CPU 2", ReadingCelsius: Math.round(processor - 2) },
+      ].map((one, index) => ({ ...part("Thermal#/Temperatures", index), ...one, ...status("OK") })),
+      Fans: [1, 2, 3, 4].map((index) => ({
+        ...part("Thermal#/Fans", index - 1),
+        Name: `Fan ${index}`,
+        Reading: isOn ? Math.round(4200 + 5200 * busy + 80 * scatter(seed + index, Math.floor(atMs / 15_000))) : 0,
+        ReadingUnits: "RPM",
+        ...status("OK"),
+      })),
+    },
+  };
+}
+
+/** Resources of a machine's management controller (DMTF DSP0266), by their paths: all of it follows from the world. */
+export function controllerResources(host: HostView, maker: string, atMs: number): Record<string, object> {
+  const { machine, world } = host;
+  const { state } = world;
+  const { role, seed } = machine;
+  const isOn = state.machine.up[machine.index] === 1;
   const slowest = Math.max(1, ...machine.disks.map((disk) => state.disk.slowdown[disk.index] as number));
   const serial = `HX${(seed >>> 0).toString(36).toUpperCase().padStart(7, "0")}`;
-  const status = (health: string) => ({ Status: { State: "Enabled", Health: health } });
-  const root = "/redfish/v1";
-  const link = (path: string) => ({ "@odata.id": `${root}${path}` });
   const drives = [0, 1].map((index) => ({
     ...typed("Drive.v1_17_0.Drive", `${index}`, `Drive ${index}`),
     CapacityBytes: 960_000_000_000,
@@ -99,37 +141,7 @@ export function controllerResources(host: HostView, maker: string, atMs: number)
       Entries: link("/Managers/1/LogServices/Log/Entries"),
     },
     [`${root}/Managers/1/LogServices/Log/Entries`]: collection("LogEntry", log),
-    [`${root}/Chassis`]: collection("Chassis", [link("/Chassis/1")]),
-    [`${root}/Chassis/1`]: {
-      ...typed("Chassis.v1_25_0.Chassis", "1", `${host.name} chassis`),
-      ChassisType: "RackMount",
-      Power: link("/Chassis/1/Power"),
-      Thermal: link("/Chassis/1/Thermal"),
-    },
-    [`${root}/Chassis/1/Power`]: {
-      ...typed("Power.v1_7_1.Power", "Power", "Power"),
-      PowerControl: [{ ...part("Power#/PowerControl", 0), Name: "System power", PowerConsumedWatts: watts }],
-      PowerSupplies: [1, 2].map((index) => ({
-        ...part("Power#/PowerSupplies", index - 1),
-        Name: `Supply ${index}`,
-        ...status("OK"),
-      })),
-    },
-    [`${root}/Chassis/1/Thermal`]: {
-      ...typed("Thermal.v1_7_1.Thermal", "Thermal", "Thermal"),
-      Temperatures: [
-        { Name: "Inlet", ReadingCelsius: Math.round(inlet * 10) / 10 },
-        { Name: "CPU 1", ReadingCelsius: Math.round(processor) },
-        { Name: "CPU 2", ReadingCelsius: Math.round(processor - 2) },
-      ].map((one, index) => ({ ...part("Thermal#/Temperatures", index), ...one, ...status("OK") })),
-      Fans: [1, 2, 3, 4].map((index) => ({
-        ...part("Thermal#/Fans", index - 1),
-        Name: `Fan ${index}`,
-        Reading: isOn ? Math.round(4200 + 5200 * busy + 80 * scatter(seed + index, Math.floor(atMs / 15_000))) : 0,
-        ReadingUnits: "RPM",
-        ...status("OK"),
-      })),
-    },
+    ...chassisOf(host, atMs),
     [`${root}/Managers`]: collection("Manager", [link("/Managers/1")]),
     [`${root}/Managers/1`]: {
       ...typed("Manager.v1_19_0.Manager", "1", "Management controller"),

@@ -49,13 +49,12 @@ const HR_STORAGE_TYPE = { other: 1, ram: 2, virtual: 3, disk: 4 } as const;
 
 const octets = (address: string) => [4, ...address.split(".").map(Number)];
 
-/** Everything the agent of a host shows at an instant, in order of OID. */
-export function agentTree(host: HostView, atMs: number): Instance[] {
-  const tree: Instance[] = [];
-  const add = (base: readonly number[], rest: readonly number[], type: number, value: Instance["value"]) =>
-    tree.push({ oid: [...base, ...rest], type, value });
+type Add = (base: readonly number[], rest: readonly number[], type: number, value: Instance["value"]) => void;
+type Poll = ReturnType<HostView["poll"]>;
+
+/** What it is (SNMPv2-MIB, RFC 3418). */
+function addSystem(host: HostView, ticks: number, add: Add): void {
   const linux = host.role.system === "linux";
-  const ticks = Math.floor((atMs - host.upSinceMs()) / 10) % 2 ** 32;
   const name = host.fullName;
   const { maker } = host.world.scenario.organisation;
   const hypervisor = host.role.system === "hypervisor";
@@ -81,7 +80,10 @@ export function agentTree(host: HostView, atMs: number): Instance[] {
   add(SYSTEM, [5, 0], OCTETS, name);
   add(SYSTEM, [6, 0], OCTETS, host.site.name);
   add(SYSTEM, [7, 0], INTEGER, linux || hypervisor ? 72 : 2);
-  const poll = host.poll(atMs);
+}
+
+/** Its ports and their counters (IF-MIB, RFC 2863). */
+function addInterfaces(host: HostView, poll: Poll, add: Add): void {
   const interfaces = host.interfaceRows();
   add(IF_NUMBER, [], INTEGER, interfaces.length);
   interfaces.forEach((row, index) => {
@@ -106,12 +108,10 @@ export function agentTree(host: HostView, atMs: number): Instance[] {
     add(IF_X_ENTRY, [15, ...at], GAUGE32, Math.round(row.speedBps / 1e6));
     add(IF_X_ENTRY, [18, ...at], OCTETS, "");
   });
-  for (const row of host.connections(atMs)) {
-    const at = [1, ...octets(row.localAddress), row.localPort, 1, ...octets(row.remoteAddress), row.remotePort];
-    add(TCP_CONNECTION, [7, ...at], INTEGER, 5);
-    add(TCP_CONNECTION, [8, ...at], GAUGE32, row.pid);
-  }
-  for (const row of host.listeners(atMs)) add(TCP_LISTENER, [4, 1, ...octets(row.address), row.port], GAUGE32, row.pid);
+}
+
+/** Memory, file systems, processors and what runs (HOST-RESOURCES-MIB, RFC 2790). */
+function addResources(host: HostView, atMs: number, ticks: number, poll: Poll, add: Add): void {
   add(HR_UPTIME, [], TICKS, ticks);
   add(HR_DATE, [], OCTETS, Buffer.from(writeDateAndTime(host.clockAt(atMs))));
   add(HR_MEMORY, [], INTEGER, Math.round((host.role.memoryGiB * 1024 ** 3) / 1024));
@@ -137,6 +137,24 @@ export function agentTree(host: HostView, atMs: number): Instance[] {
     add(HR_RUN_PERF, [1, row.pid], INTEGER, row.cpuHundredths);
     add(HR_RUN_PERF, [2, row.pid], INTEGER, Math.round(row.memoryBytes / 1024));
   }
+}
+
+/** Everything the agent of a host shows at an instant, in order of OID. */
+export function agentTree(host: HostView, atMs: number): Instance[] {
+  const tree: Instance[] = [];
+  const add: Add = (base, rest, type, value) => tree.push({ oid: [...base, ...rest], type, value });
+  const ticks = Math.floor((atMs - host.upSinceMs()) / 10) % 2 ** 32;
+  const hypervisor = host.role.system === "hypervisor";
+  addSystem(host, ticks, add);
+  const poll = host.poll(atMs);
+  addInterfaces(host, poll, add);
+  for (const row of host.connections(atMs)) {
+    const at = [1, ...octets(row.localAddress), row.localPort, 1, ...octets(row.remoteAddress), row.remotePort];
+    add(TCP_CONNECTION, [7, ...at], INTEGER, 5);
+    add(TCP_CONNECTION, [8, ...at], GAUGE32, row.pid);
+  }
+  for (const row of host.listeners(atMs)) add(TCP_LISTENER, [4, 1, ...octets(row.address), row.port], GAUGE32, row.pid);
+  addResources(host, atMs, ticks, poll, add);
   for (const row of host.neighbours) {
     const at = [0, row.localPort, 1];
     add(LLDP_REMOTE, [7, ...at], OCTETS, row.portId);

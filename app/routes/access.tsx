@@ -49,7 +49,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
 
 export default function AccessOf({ loaderData, actionData: answered }: Route.ComponentProps) {
   const actionData = useAnswer(answered);
-  const { component, place, key, reach, candidates } = loaderData;
+  const { component, place, key, reach } = loaderData;
   const { window: now } = useShell();
   const busy = useNavigation().state !== "idle";
   const seen = actionData && "fingerprint" in actionData ? actionData.fingerprint : undefined;
@@ -90,47 +90,63 @@ export default function AccessOf({ loaderData, actionData: answered }: Route.Com
             </Form>
           ) : null}
         </Section>
-        {place ? (
-          <Section title="Approve the host and its key">
-            {candidates.length === 0 ? (
-              <Empty>
-                No SSH credential is for {place.address}. Add one under{" "}
-                <KeepLink to="/setup/credentials">Setup › Credentials</KeepLink>.
-              </Empty>
-            ) : seen === undefined ? (
-              <Form method="post">
-                <input type="hidden" name="what" value="look" />
-                <p className="hx-small">
-                  The host is asked for its key, without signing in. Compare the fingerprint with what its owner says.
-                </p>
-                <RightButton right="configure" type="submit" variant="outlined" disabled={busy}>
-                  Ask for its host key
-                </RightButton>
-              </Form>
-            ) : (
-              <Form method="post">
-                <input type="hidden" name="what" value="approve" />
-                <input type="hidden" name="fingerprint" value={seen} />
-                <Stack sx={{ gap: 1.5, maxWidth: 640 }}>
-                  <p className="hx-small">
-                    It shows <code className="hx-one-time">{seen}</code>. Is that the key of {component.name}?
-                  </p>
-                  <TextField name="credentialId" label="Sign in with" select defaultValue={String(candidates[0]?.id)}>
-                    {candidates.map((one) => (
-                      <MenuItem key={one.id} value={String(one.id)}>
-                        {one.name}
-                      </MenuItem>
-                    ))}
-                  </TextField>
-                  <RightButton right="configure" type="submit" variant="contained" disabled={busy}>
-                    Approve this host and key
-                  </RightButton>
-                </Stack>
-              </Form>
-            )}
-          </Section>
-        ) : null}
+        {place ? <Approve page={loaderData} address={place.address} seen={seen} busy={busy} /> : null}
       </Stack>
     </>
+  );
+}
+
+/** The host shows its key first; then a person says whether it is the right one. */
+function Approve({
+  page: { candidates, component },
+  address,
+  seen,
+  busy,
+}: {
+  page: Route.ComponentProps["loaderData"];
+  address: string;
+  /** Its key, as it shows it. */
+  seen: string | undefined;
+  busy: boolean;
+}) {
+  return (
+    <Section title="Approve the host and its key">
+      {candidates.length === 0 ? (
+        <Empty>
+          No SSH credential is for {address}. Add one under{" "}
+          <KeepLink to="/setup/credentials">Setup › Credentials</KeepLink>.
+        </Empty>
+      ) : seen === undefined ? (
+        <Form method="post">
+          <input type="hidden" name="what" value="look" />
+          <p className="hx-small">
+            The host is asked for its key, without signing in. Compare the fingerprint with what its owner says.
+          </p>
+          <RightButton right="configure" type="submit" variant="outlined" disabled={busy}>
+            Ask for its host key
+          </RightButton>
+        </Form>
+      ) : (
+        <Form method="post">
+          <input type="hidden" name="what" value="approve" />
+          <input type="hidden" name="fingerprint" value={seen} />
+          <Stack sx={{ gap: 1.5, maxWidth: 640 }}>
+            <p className="hx-small">
+              It shows <code className="hx-one-time">{seen}</code>. Is that the key of {component.name}?
+            </p>
+            <TextField name="credentialId" label="Sign in with" select defaultValue={String(candidates[0]?.id)}>
+              {candidates.map((one) => (
+                <MenuItem key={one.id} value={String(one.id)}>
+                  {one.name}
+                </MenuItem>
+              ))}
+            </TextField>
+            <RightButton right="configure" type="submit" variant="contained" disabled={busy}>
+              Approve this host and key
+            </RightButton>
+          </Stack>
+        </Form>
+      )}
+    </Section>
   );
 }

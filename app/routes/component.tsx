@@ -43,8 +43,7 @@ export async function loader({ request, params, context }: Route.LoaderArgs) {
   return { ...page, overlay: overlayAsked(request) };
 }
 
-export default function Component({ loaderData: page }: Route.ComponentProps) {
-  const { window: now } = useShell();
+function sentenceOf(page: Route.ComponentProps["loaderData"], now: { atMs: number; nowMs: number }): string {
   const { component, host } = page;
   const info = kindInfo(component.kind);
   const gone = component.valid_to !== null && component.valid_to <= now.atMs;
@@ -56,13 +55,19 @@ export default function Component({ loaderData: page }: Route.ComponentProps) {
       : page.severity === "cleared"
         ? "is healthy"
         : `is ${page.severity}: ${page.reason}`;
-  const sentence = `${component.name} ${state}. ${info.label}${host ? ` on ${host.name}` : ` at ${component.site}`}${page.services.length ? `, part of ${page.services.length > 3 ? `${page.services.length} services` : page.services.map((service) => service.name).join(", ")}` : ""}.`;
+  return `${component.name} ${state}. ${info.label}${host ? ` on ${host.name}` : ` at ${component.site}`}${page.services.length ? `, part of ${page.services.length > 3 ? `${page.services.length} services` : page.services.map((service) => service.name).join(", ")}` : ""}.`;
+}
+
+export default function Component({ loaderData: page }: Route.ComponentProps) {
+  const { window: now } = useShell();
+  const { component } = page;
+  const info = kindInfo(component.kind);
   return (
     <>
       <PageHead
         name={`Estate › ${info.label}`}
         severity={page.severity}
-        sentence={sentence}
+        sentence={sentenceOf(page, now)}
         actions={<Actions page={page} />}
       />
       <JumpMarks page={page} />

@@ -37,6 +37,41 @@ function sentenceOf({ totals }: Data): string {
     : `Since the start of this window ${count(totals.came, "component came", "components came")}, ${totals.left.toLocaleString("en-GB")} left, ${count(said, "fact or label is", "facts and labels are")} otherwise, ${count(wires, "relation began or ended", "relations began or ended")}.`;
 }
 
+/** Rows of components that came or left. */
+const components = (rows: Data["came"], when: (atMs: number) => string) =>
+  rows.map((row) => [
+    <KeepLink key="a" to={`/estate/${row.id}`}>
+      {row.name}
+    </KeepLink>,
+    kindInfo(row.kind).label,
+    row.site,
+    when(row.at),
+  ]);
+
+/** Rows of what is told of components and was told otherwise. */
+const said = (rows: Data["facts"]) =>
+  rows.map((row) => [
+    <KeepLink key="a" to={`/estate/${row.id}`}>
+      {row.component}
+    </KeepLink>,
+    row.name,
+    row.before ?? "–",
+    row.after ?? "–",
+  ]);
+
+/** Rows of relations that began or ended. */
+const relations = (rows: Data["joined"], when: (atMs: number) => string) =>
+  rows.map((row) => [
+    <KeepLink key="a" to={`/estate/${row.fromId}`}>
+      {row.fromName}
+    </KeepLink>,
+    `${verbOf(row.type)}${row.detail ? ` (${row.detail})` : ""}`,
+    <KeepLink key="b" to={`/estate/${row.toId}`}>
+      {row.toName}
+    </KeepLink>,
+    when(row.at),
+  ]);
+
 export default function DifferencesPage({ loaderData: page }: Route.ComponentProps) {
   const { window: now } = useShell();
   const when = (atMs: number) => dayAndTime(atMs, now.nowMs);
@@ -45,35 +80,6 @@ export default function DifferencesPage({ loaderData: page }: Route.ComponentPro
     to: new Date(page.toMs).toISOString(),
     ...(page.search ? { q: page.search } : {}),
   });
-  const components = (rows: Data["came"]) =>
-    rows.map((row) => [
-      <KeepLink key="a" to={`/estate/${row.id}`}>
-        {row.name}
-      </KeepLink>,
-      kindInfo(row.kind).label,
-      row.site,
-      when(row.at),
-    ]);
-  const said = (rows: Data["facts"]) =>
-    rows.map((row) => [
-      <KeepLink key="a" to={`/estate/${row.id}`}>
-        {row.component}
-      </KeepLink>,
-      row.name,
-      row.before ?? "–",
-      row.after ?? "–",
-    ]);
-  const relations = (rows: Data["joined"]) =>
-    rows.map((row) => [
-      <KeepLink key="a" to={`/estate/${row.fromId}`}>
-        {row.fromName}
-      </KeepLink>,
-      `${verbOf(row.type)}${row.detail ? ` (${row.detail})` : ""}`,
-      <KeepLink key="b" to={`/estate/${row.toId}`}>
-        {row.toName}
-      </KeepLink>,
-      when(row.at),
-    ]);
   const { totals } = page;
   const nothing = Object.values(totals).every((one) => one === 0);
   return (
@@ -94,13 +100,13 @@ export default function DifferencesPage({ loaderData: page }: Route.ComponentPro
           title="Came"
           total={totals.came}
           head={["Component", "Kind", "Site", "When"]}
-          rows={components(page.came)}
+          rows={components(page.came, when)}
         />
         <Table
           title="Left"
           total={totals.left}
           head={["Component", "Kind", "Site", "When"]}
-          rows={components(page.left)}
+          rows={components(page.left, when)}
         />
         <Table title="Facts" total={totals.facts} head={["Component", "Fact", "Was", "Is"]} rows={said(page.facts)} />
         <Table
@@ -113,13 +119,13 @@ export default function DifferencesPage({ loaderData: page }: Route.ComponentPro
           title="Relations that began"
           total={totals.joined}
           head={["Component", "Relation", "Other", "When"]}
-          rows={relations(page.joined)}
+          rows={relations(page.joined, when)}
         />
         <Table
           title="Relations that ended"
           total={totals.parted}
           head={["Component", "Relation", "Other", "When"]}
-          rows={relations(page.parted)}
+          rows={relations(page.parted, when)}
         />
       </Stack>
     </>

@@ -27,32 +27,7 @@ export default function Software({ loaderData: { versions, places, product } }: 
             : "No product is recognised yet at this instant."
         }
       />
-      {product ? (
-        <Section title={`${product}: ${places.length} ${places.length === 1 ? "place" : "places"}`} pad={false}>
-          <PlainTable>
-            <thead>
-              <tr>
-                <th scope="col">Version</th>
-                <th scope="col">Component</th>
-                <th scope="col">Site</th>
-                <th scope="col">Since</th>
-              </tr>
-            </thead>
-            <tbody>
-              {places.map((one) => (
-                <tr key={one.id}>
-                  <td>{one.version || "not known"}</td>
-                  <td>
-                    <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
-                  </td>
-                  <td>{one.site}</td>
-                  <td>{dayAndTime(one.sinceMs, now.nowMs)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </PlainTable>
-        </Section>
-      ) : null}
+      {product ? <Places product={product} places={places} nowMs={now.nowMs} /> : null}
       <div style={{ height: product ? 12 : 0 }} />
       <Section title="Products and versions" pad={false}>
         {versions.length === 0 ? (
@@ -93,5 +68,42 @@ export default function Software({ loaderData: { versions, places, product } }: 
         )}
       </Section>
     </>
+  );
+}
+
+function Places({
+  product,
+  places,
+  nowMs,
+}: {
+  product: string;
+  places: Route.ComponentProps["loaderData"]["places"];
+  nowMs: number;
+}) {
+  return (
+    <Section title={`${product}: ${places.length} ${places.length === 1 ? "place" : "places"}`} pad={false}>
+      <PlainTable>
+        <thead>
+          <tr>
+            <th scope="col">Version</th>
+            <th scope="col">Component</th>
+            <th scope="col">Site</th>
+            <th scope="col">Since</th>
+          </tr>
+        </thead>
+        <tbody>
+          {places.map((one) => (
+            <tr key={one.id}>
+              <td>{one.version || "not known"}</td>
+              <td>
+                <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
+              </td>
+              <td>{one.site}</td>
+              <td>{dayAndTime(one.sinceMs, nowMs)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+    </Section>
   );
 }

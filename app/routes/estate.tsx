@@ -75,7 +75,6 @@ export default function Estate({ loaderData: page, actionData: answered }: Route
   const [chosen, setChosen] = useState<readonly number[]>([]);
   const filter = filterOf(asked);
   const current = page.collections.find((one) => one.filter === filter);
-  const keep = useKeep();
   const changeParams = useChangeParams();
   const change = (changes: Record<string, string>) =>
     changeParams((params) => {
@@ -95,45 +94,7 @@ export default function Estate({ loaderData: page, actionData: answered }: Route
               ? `${total.toLocaleString("en-GB")} of ${all.toLocaleString("en-GB")} components fit.`
               : `${all.toLocaleString("en-GB")} components of ${kinds.length} kinds at ${sites.length} ${sites.length === 1 ? "site" : "sites"}.`
         }
-        actions={
-          <>
-            <Button component="a" href={`/estate.csv?${filter}`} download variant="outlined">
-              CSV
-            </Button>
-            <Button component="a" href={`/estate.json?${filter}`} download variant="outlined">
-              JSON
-            </Button>
-            <Button component={RouterLink} to={keep("/estate/platforms")} variant="outlined">
-              Platforms
-            </Button>
-            <Button component={RouterLink} to={keep("/estate/capacity")} variant="outlined">
-              Capacity
-            </Button>
-            <Button component={RouterLink} to={keep("/estate/spend")} variant="outlined">
-              Spend
-            </Button>
-            <Button component={RouterLink} to={keep("/estate/changes")} variant="outlined">
-              Changes
-            </Button>
-            <Button component={RouterLink} to={keep("/estate/differences")} variant="outlined">
-              Differences
-            </Button>
-            {filtered && !asked.fact && !asked.health ? (
-              <Button component={RouterLink} to={keep(`/incidents/planned-work/new?${filter}`)} variant="outlined">
-                Plan work
-              </Button>
-            ) : null}
-            <Button component={RouterLink} to={keep("/estate/software")} variant="outlined">
-              Software
-            </Button>
-            <Button component={RouterLink} to={keep("/estate/certificates")} variant="outlined">
-              Certificates
-            </Button>
-            <Button component={RouterLink} to={keep("/estate/jobs")} variant="outlined">
-              Jobs
-            </Button>
-          </>
-        }
+        actions={<Ways filter={filter} canPlan={filtered && !asked.fact && !asked.health} />}
       />
       <Problem>{actionData && "problem" in actionData ? actionData.problem : null}</Problem>
       <Collections collections={page.collections} filter={filter} />
@@ -157,6 +118,50 @@ export default function Estate({ loaderData: page, actionData: answered }: Route
           <Pager total={total} asked={asked} onChange={change} />
         </>
       )}
+    </>
+  );
+}
+
+/** What else is known of the estate, and the list as a file. */
+function Ways({ filter, canPlan }: { filter: string; canPlan: boolean }) {
+  const keep = useKeep();
+  return (
+    <>
+      <Button component="a" href={`/estate.csv?${filter}`} download variant="outlined">
+        CSV
+      </Button>
+      <Button component="a" href={`/estate.json?${filter}`} download variant="outlined">
+        JSON
+      </Button>
+      <Button component={RouterLink} to={keep("/estate/platforms")} variant="outlined">
+        Platforms
+      </Button>
+      <Button component={RouterLink} to={keep("/estate/capacity")} variant="outlined">
+        Capacity
+      </Button>
+      <Button component={RouterLink} to={keep("/estate/spend")} variant="outlined">
+        Spend
+      </Button>
+      <Button component={RouterLink} to={keep("/estate/changes")} variant="outlined">
+        Changes
+      </Button>
+      <Button component={RouterLink} to={keep("/estate/differences")} variant="outlined">
+        Differences
+      </Button>
+      {canPlan ? (
+        <Button component={RouterLink} to={keep(`/incidents/planned-work/new?${filter}`)} variant="outlined">
+          Plan work
+        </Button>
+      ) : null}
+      <Button component={RouterLink} to={keep("/estate/software")} variant="outlined">
+        Software
+      </Button>
+      <Button component={RouterLink} to={keep("/estate/certificates")} variant="outlined">
+        Certificates
+      </Button>
+      <Button component={RouterLink} to={keep("/estate/jobs")} variant="outlined">
+        Jobs
+      </Button>
     </>
   );
 }

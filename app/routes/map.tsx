@@ -93,7 +93,6 @@ function useMapAddresses() {
 export default function MapPage({ loaderData: { map, panel, asked }, actionData }: Route.ComponentProps) {
   const { window: now } = useShell();
   const keep = useKeep();
-  const pin = usePin();
   const navigate = useNavigate();
   const { params, showing, chosenBy, toggled, closed, start, withoutStart, wayFrom } = useMapAddresses();
   const centre = asked.around ? map.cards.find((card) => card.componentId === asked.around) : undefined;
@@ -115,23 +114,7 @@ export default function MapPage({ loaderData: { map, panel, asked }, actionData 
         actions={
           <>
             <Film />
-            <RightButton
-              right="respond"
-              variant="outlined"
-              startIcon={<PushPinOutlined />}
-              onClick={() =>
-                pin({
-                  kind: "map",
-                  title: `Map of ${map.name}`,
-                  detail: params.toString(),
-                  fromMs: now.fromMs,
-                  toMs: now.toMs,
-                  address: `/map?${params.toString()}`,
-                })
-              }
-            >
-              Pin
-            </RightButton>
+            <PinMap name={map.name} params={params} />
           </>
         }
       />
@@ -176,5 +159,29 @@ export default function MapPage({ loaderData: { map, panel, asked }, actionData 
         ) : null}
       </div>
     </>
+  );
+}
+
+function PinMap({ name, params }: { name: string; params: URLSearchParams }) {
+  const { window: now } = useShell();
+  const pin = usePin();
+  return (
+    <RightButton
+      right="respond"
+      variant="outlined"
+      startIcon={<PushPinOutlined />}
+      onClick={() =>
+        pin({
+          kind: "map",
+          title: `Map of ${name}`,
+          detail: params.toString(),
+          fromMs: now.fromMs,
+          toMs: now.toMs,
+          address: `/map?${params.toString()}`,
+        })
+      }
+    >
+      Pin
+    </RightButton>
   );
 }

@@ -86,19 +86,7 @@ export default function Policies({ loaderData: { policies, halt }, actionData: a
             </thead>
             <tbody>
               {policies.map((one) => (
-                <tr key={one.id}>
-                  <td>
-                    <KeepLink to={`/runbooks/policies/${one.id}`}>{one.name}</KeepLink>
-                    {one.fellBackWhy ? <p className="hx-caption">Trusted less: {one.fellBackWhy}</p> : null}
-                  </td>
-                  <td>{one.runbookName}</td>
-                  <td className="line">{one.isOn ? one.level : "off"}</td>
-                  <td className="num">{one.acts || "–"}</td>
-                  <td className="num">{one.right || "–"}</td>
-                  <td className="num">{one.wrong || "–"}</td>
-                  <td className="num">{one.held || "–"}</td>
-                  <td className="line">{one.lastAt === null ? "–" : dayAndTime(one.lastAt, now.nowMs, true)}</td>
-                </tr>
+                <Policy key={one.id} one={one} nowMs={now.nowMs} />
               ))}
             </tbody>
           </PlainTable>
@@ -109,5 +97,23 @@ export default function Policies({ loaderData: { policies, halt }, actionData: a
         falls back by itself after a failure. What a policy would have done counts as right when people did the same.
       </Typography>
     </>
+  );
+}
+
+function Policy({ one, nowMs }: { one: Route.ComponentProps["loaderData"]["policies"][number]; nowMs: number }) {
+  return (
+    <tr>
+      <td>
+        <KeepLink to={`/runbooks/policies/${one.id}`}>{one.name}</KeepLink>
+        {one.fellBackWhy ? <p className="hx-caption">Trusted less: {one.fellBackWhy}</p> : null}
+      </td>
+      <td>{one.runbookName}</td>
+      <td className="line">{one.isOn ? one.level : "off"}</td>
+      <td className="num">{one.acts || "–"}</td>
+      <td className="num">{one.right || "–"}</td>
+      <td className="num">{one.wrong || "–"}</td>
+      <td className="num">{one.held || "–"}</td>
+      <td className="line">{one.lastAt === null ? "–" : dayAndTime(one.lastAt, nowMs, true)}</td>
+    </tr>
   );
 }

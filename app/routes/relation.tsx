@@ -65,8 +65,7 @@ function sentenceOf({ relation, from, to, figures, errors, wire }: Data, ended: 
 export default function Relation({ loaderData: page, actionData }: Route.ComponentProps) {
   const refusal = useAnswer(actionData ?? undefined);
   const { window: now } = useShell();
-  const { relation, from, to, figures, usual } = page;
-  const isMade = isByHand(relation.seen_by);
+  const { relation, to, figures, usual } = page;
   const ended = relation.valid_to !== null && relation.valid_to <= now.atMs;
   return (
     <>
@@ -78,41 +77,8 @@ export default function Relation({ loaderData: page, actionData }: Route.Compone
       <Problem>{refusal?.problem ?? null}</Problem>
       <Stack sx={{ gap: 1.5 }}>
         <Box sx={{ display: "grid", gap: 1.5, gridTemplateColumns: "repeat(2, minmax(0, 1fr))", alignItems: "start" }}>
-          <Section title="Both ends">
-            <dl style={{ margin: 0 }}>
-              {[from, to].map((end, place) => (
-                <Fact key={end.id} name={place === 0 ? "From" : "To"}>
-                  <SeverityMark severity={end.severity} size={14} />{" "}
-                  <KeepLink to={`/estate/${end.id}`}>{end.name}</KeepLink> {end.reason}
-                </Fact>
-              ))}
-              <Fact name="On the map">
-                <KeepLink to={`/map?a=${from.id}&b=${to.id}`}>The way between them</KeepLink> ·{" "}
-                <KeepLink to={`/map/what-if?fail=r${relation.id}`}>What if it failed</KeepLink>
-              </Fact>
-            </dl>
-          </Section>
-          <Section title="How it is known">
-            <dl style={{ margin: 0 }}>
-              <Fact name={isMade ? "Made" : "Seen by"}>
-                {relation.seen_by === "both" ? "both ends" : relation.seen_by || "sweeps"}
-              </Fact>
-              {relation.hidden_at === null ? null : (
-                <Fact name="Hidden">
-                  by {relation.hidden_by}, {dayAndTime(relation.hidden_at, now.nowMs)}: not drawn and not followed
-                </Fact>
-              )}
-              {relation.detail ? <Fact name="Over">{relation.detail}</Fact> : null}
-              <Fact name="First seen">{dayAndTime(relation.valid_from, now.nowMs)}</Fact>
-              <Fact name="Last seen">{dayAndTime(relation.last_seen_at, now.nowMs)}</Fact>
-              {relation.valid_to === null ? null : <Fact name="Ended">{dayAndTime(relation.valid_to, now.nowMs)}</Fact>}
-              <Fact name="Seen how often">
-                {whole(relation.seen_times)} {relation.seen_times === 1 ? "time" : "times"}
-                {relation.intermittent ? ", comes and goes" : relation.seen_times > 1 ? ", standing" : ""}
-              </Fact>
-              {relation.connections ? <Fact name="Connections">{whole(relation.connections)}</Fact> : null}
-            </dl>
-          </Section>
+          <Ends page={page} />
+          <HowKnown relation={relation} nowMs={now.nowMs} />
         </Box>
         {figures ? (
           <Section
@@ -151,6 +117,51 @@ export default function Relation({ loaderData: page, actionData }: Route.Compone
         </Section>
       </Stack>
     </>
+  );
+}
+
+function Ends({ page: { relation, from, to } }: { page: Data }) {
+  return (
+    <Section title="Both ends">
+      <dl style={{ margin: 0 }}>
+        {[from, to].map((end, place) => (
+          <Fact key={end.id} name={place === 0 ? "From" : "To"}>
+            <SeverityMark severity={end.severity} size={14} /> <KeepLink to={`/estate/${end.id}`}>{end.name}</KeepLink>{" "}
+            {end.reason}
+          </Fact>
+        ))}
+        <Fact name="On the map">
+          <KeepLink to={`/map?a=${from.id}&b=${to.id}`}>The way between them</KeepLink> ·{" "}
+          <KeepLink to={`/map/what-if?fail=r${relation.id}`}>What if it failed</KeepLink>
+        </Fact>
+      </dl>
+    </Section>
+  );
+}
+
+function HowKnown({ relation, nowMs }: { relation: Data["relation"]; nowMs: number }) {
+  return (
+    <Section title="How it is known">
+      <dl style={{ margin: 0 }}>
+        <Fact name={isByHand(relation.seen_by) ? "Made" : "Seen by"}>
+          {relation.seen_by === "both" ? "both ends" : relation.seen_by || "sweeps"}
+        </Fact>
+        {relation.hidden_at === null ? null : (
+          <Fact name="Hidden">
+            by {relation.hidden_by}, {dayAndTime(relation.hidden_at, nowMs)}: not drawn and not followed
+          </Fact>
+        )}
+        {relation.detail ? <Fact name="Over">{relation.detail}</Fact> : null}
+        <Fact name="First seen">{dayAndTime(relation.valid_from, nowMs)}</Fact>
+        <Fact name="Last seen">{dayAndTime(relation.last_seen_at, nowMs)}</Fact>
+        {relation.valid_to === null ? null : <Fact name="Ended">{dayAndTime(relation.valid_to, nowMs)}</Fact>}
+        <Fact name="Seen how often">
+          {whole(relation.seen_times)} {relation.seen_times === 1 ? "time" : "times"}
+          {relation.intermittent ? ", comes and goes" : relation.seen_times > 1 ? ", standing" : ""}
+        </Fact>
+        {relation.connections ? <Fact name="Connections">{whole(relation.connections)}</Fact> : null}
+      </dl>
+    </Section>
   );
 }
 

@@ -86,36 +86,13 @@ export default function Review({ loaderData: { hosts, total } }: Route.Component
             </thead>
             <tbody>
               {hosts.map((one) => (
-                <tr key={one.id}>
-                  <td>
-                    <input
-                      type="checkbox"
-                      aria-label={one.name}
-                      checked={chosen.includes(one.id)}
-                      onChange={(event) =>
-                        setTicked(event.target.checked ? [...chosen, one.id] : chosen.filter((id) => id !== one.id))
-                      }
-                    />
-                  </td>
-                  <td className="line">
-                    <span className="hx-row">
-                      <KindGlyph kind={one.kind} />
-                      <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
-                    </span>
-                  </td>
-                  <td>
-                    {one.confidence < SURE ? <strong>perhaps </strong> : null}
-                    {kindInfo(one.kind).label}: {one.reason}
-                  </td>
-                  <td>{one.address ?? "–"}</td>
-                  <td className="line">{one.site}</td>
-                  <td className="num">{one.parts}</td>
-                  <td>{one.labels ?? "–"}</td>
-                  <td className="line">
-                    {dayAndTime(one.foundAt, now.nowMs)}
-                    {one.source ? ` by ${one.source}` : ""}
-                  </td>
-                </tr>
+                <Found
+                  key={one.id}
+                  one={one}
+                  ticked={chosen.includes(one.id)}
+                  onTick={(on) => setTicked(on ? [...chosen, one.id] : chosen.filter((id) => id !== one.id))}
+                  nowMs={now.nowMs}
+                />
               ))}
             </tbody>
           </PlainTable>
@@ -145,5 +122,49 @@ function Reviewed({ chosen }: { chosen: readonly number[] }) {
       </button>
       <span role="status">{answer && "problem" in answer ? answer.problem : ""}</span>
     </fetcher.Form>
+  );
+}
+
+/** A host that was found and nobody has looked at. */
+function Found({
+  one,
+  ticked,
+  onTick,
+  nowMs,
+}: {
+  one: Route.ComponentProps["loaderData"]["hosts"][number];
+  ticked: boolean;
+  onTick: (on: boolean) => void;
+  nowMs: number;
+}) {
+  return (
+    <tr>
+      <td>
+        <input
+          type="checkbox"
+          aria-label={one.name}
+          checked={ticked}
+          onChange={(event) => onTick(event.target.checked)}
+        />
+      </td>
+      <td className="line">
+        <span className="hx-row">
+          <KindGlyph kind={one.kind} />
+          <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
+        </span>
+      </td>
+      <td>
+        {one.confidence < SURE ? <strong>perhaps </strong> : null}
+        {kindInfo(one.kind).label}: {one.reason}
+      </td>
+      <td>{one.address ?? "–"}</td>
+      <td className="line">{one.site}</td>
+      <td className="num">{one.parts}</td>
+      <td>{one.labels ?? "–"}</td>
+      <td className="line">
+        {dayAndTime(one.foundAt, nowMs)}
+        {one.source ? ` by ${one.source}` : ""}
+      </td>
+    </tr>
   );
 }

@@ -147,7 +147,6 @@ function StartForm({
   incident: string;
 }) {
   const [params] = useSearchParams();
-  const busy = useNavigation().state !== "idle";
   const wanted = params.get("target")?.split(",") ?? [];
   const [chosen, setChosen] = useState(targets.filter((one) => wanted.includes(String(one.id))));
   const isDraft = shown.state !== "approved";
@@ -187,34 +186,27 @@ function StartForm({
               are watched afterwards.
             </Typography>
           ) : null}
-          <Stack direction="row" sx={{ gap: 1 }}>
-            <RightButton
-              right={isDraft ? "configure" : "repair"}
-              type="submit"
-              name="intent"
-              value="start"
-              variant="contained"
-              disabled={busy}
-            >
-              Start run
-            </RightButton>
-            <RightButton
-              right={isDraft ? "configure" : "repair"}
-              type="submit"
-              name="intent"
-              value="dry"
-              variant="outlined"
-              disabled={busy}
-            >
-              Dry run
-            </RightButton>
-          </Stack>
+          <Intents right={isDraft ? "configure" : "repair"} />
           <Typography variant="caption" sx={{ color: "text.secondary" }}>
             Commands go over SSH. What you fill in reaches them as single words; a shell never expands it.
           </Typography>
         </Stack>
       </Form>
     </Section>
+  );
+}
+
+function Intents({ right }: { right: "configure" | "repair" }) {
+  const busy = useNavigation().state !== "idle";
+  return (
+    <Stack direction="row" sx={{ gap: 1 }}>
+      <RightButton right={right} type="submit" name="intent" value="start" variant="contained" disabled={busy}>
+        Start run
+      </RightButton>
+      <RightButton right={right} type="submit" name="intent" value="dry" variant="outlined" disabled={busy}>
+        Dry run
+      </RightButton>
+    </Stack>
   );
 }
 

@@ -38,7 +38,6 @@ const LIST: Field = {
 export default function Services({ loaderData: { services }, actionData: answered }: Route.ComponentProps) {
   const actionData = useAnswer(answered);
   const keep = useKeep();
-  const refusal = actionData && "problem" in actionData ? actionData : undefined;
   return (
     <>
       <PageHead
@@ -96,23 +95,30 @@ export default function Services({ loaderData: { services }, actionData: answere
         )}
       </Section>
       <Box sx={{ mt: 1.5, maxWidth: 860 }}>
-        <Section title="Services from a list">
-          {refusal && !refusal.fields ? <Problem>{refusal.problem}</Problem> : null}
-          <Form method="post" noValidate>
-            <SchemaField field={LIST} problem={refusal?.fields?.list} />
-            <div className="hx-row" style={{ gap: 12, marginTop: 8 }}>
-              <RightButton right="configure" type="submit" variant="outlined">
-                Take it in
-              </RightButton>
-              <span role="status">
-                {actionData && "made" in actionData
-                  ? `${actionData.made} made, ${actionData.changed} changed; members follow from the connections seen.`
-                  : ""}
-              </span>
-            </div>
-          </Form>
-        </Section>
+        <FromList answer={actionData} />
       </Box>
     </>
+  );
+}
+
+function FromList({ answer: actionData }: { answer: Route.ComponentProps["actionData"] }) {
+  const refusal = actionData && "problem" in actionData ? actionData : undefined;
+  return (
+    <Section title="Services from a list">
+      {refusal && !refusal.fields ? <Problem>{refusal.problem}</Problem> : null}
+      <Form method="post" noValidate>
+        <SchemaField field={LIST} problem={refusal?.fields?.list} />
+        <div className="hx-row" style={{ gap: 12, marginTop: 8 }}>
+          <RightButton right="configure" type="submit" variant="outlined">
+            Take it in
+          </RightButton>
+          <span role="status">
+            {actionData && "made" in actionData
+              ? `${actionData.made} made, ${actionData.changed} changed; members follow from the connections seen.`
+              : ""}
+          </span>
+        </div>
+      </Form>
+    </Section>
   );
 }

@@ -91,19 +91,7 @@ export default function Trace({ loaderData: trace }: Route.ComponentProps) {
             </Box>
           </Section>
           <Section title="Its log records">
-            {trace.logs.length === 0 ? (
-              <Empty>No log record refers to this trace.</Empty>
-            ) : (
-              <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none", fontFamily: MONO, fontSize: "0.78rem" }}>
-                {trace.logs.map((log) => (
-                  <li key={log.id} style={{ display: "flex", gap: 8 }}>
-                    <span>{clockTime(log.atMs, true)}</span>
-                    <LogLevelWord level={log.level} />
-                    <span>{log.body}</span>
-                  </li>
-                ))}
-              </Box>
-            )}
+            <Logs logs={trace.logs} />
           </Section>
         </Box>
         <Typography variant="caption" sx={{ color: "text.secondary", fontFamily: MONO }}>
@@ -111,5 +99,20 @@ export default function Trace({ loaderData: trace }: Route.ComponentProps) {
         </Typography>
       </Stack>
     </>
+  );
+}
+
+function Logs({ logs }: { logs: Route.ComponentProps["loaderData"]["logs"] }) {
+  if (logs.length === 0) return <Empty>No log record refers to this trace.</Empty>;
+  return (
+    <Box component="ol" sx={{ m: 0, p: 0, listStyle: "none", fontFamily: MONO, fontSize: "0.78rem" }}>
+      {logs.map((log) => (
+        <li key={log.id} style={{ display: "flex", gap: 8 }}>
+          <span>{clockTime(log.atMs, true)}</span>
+          <LogLevelWord level={log.level} />
+          <span>{log.body}</span>
+        </li>
+      ))}
+    </Box>
   );
 }

@@ -76,90 +76,108 @@ export default function WhatIf({ loaderData: page }: Route.ComponentProps) {
 function Outcome({ page }: { page: Data }) {
   return (
     <Stack sx={{ gap: 1.5 }}>
-      <Section title="Services" pad={false}>
+      <ServicesThen page={page} />
+      <Down page={page} />
+      {page.weakened.length ? <Weakened page={page} /> : null}
+    </Stack>
+  );
+}
+
+function ServicesThen({ page }: { page: Data }) {
+  return (
+    <Section title="Services" pad={false}>
+      <PlainTable>
+        <thead>
+          <tr>
+            <th scope="col">Service</th>
+            <th scope="col">Would be</th>
+            <th scope="col">Entry points left</th>
+          </tr>
+        </thead>
+        <tbody>
+          {page.services.map((one) => (
+            <tr key={one.uid}>
+              <td>
+                <KeepLink to={`/services/${one.uid}/structure`}>{one.name}</KeepLink>
+              </td>
+              <td>{one.state === "down" ? <b>{STATES.down}</b> : STATES[one.state]}</td>
+              <td>{one.entrances.map(({ label, left, of }) => `${label} ${left} of ${of}`).join(", ")}</td>
+            </tr>
+          ))}
+        </tbody>
+      </PlainTable>
+    </Section>
+  );
+}
+
+/** What fails with it, step by step. */
+function Down({ page }: { page: Data }) {
+  return (
+    <Section title={`Fail with it: ${page.downCount}`} pad={false}>
+      {page.down.length === 0 ? (
+        <div className="hx-pad">
+          <Empty>Nothing: whoever needs it has something else.</Empty>
+        </div>
+      ) : (
         <PlainTable>
           <thead>
             <tr>
-              <th scope="col">Service</th>
-              <th scope="col">Would be</th>
-              <th scope="col">Entry points left</th>
+              <th scope="col" className="num">
+                Step
+              </th>
+              <th scope="col">Component</th>
+              <th scope="col">Kind</th>
+              <th scope="col">Because nothing is left of</th>
             </tr>
           </thead>
           <tbody>
-            {page.services.map((one) => (
-              <tr key={one.uid}>
-                <td>
-                  <KeepLink to={`/services/${one.uid}/structure`}>{one.name}</KeepLink>
-                </td>
-                <td>{one.state === "down" ? <b>{STATES.down}</b> : STATES[one.state]}</td>
-                <td>{one.entrances.map(({ label, left, of }) => `${label} ${left} of ${of}`).join(", ")}</td>
-              </tr>
-            ))}
+            <Rows rows={page.down} columns={4}>
+              {(one) => (
+                <tr key={one.id}>
+                  <td className="num">{one.step}</td>
+                  <td>
+                    <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
+                  </td>
+                  <td>{one.kind}</td>
+                  <td>{one.because}</td>
+                </tr>
+              )}
+            </Rows>
           </tbody>
         </PlainTable>
-      </Section>
-      <Section title={`Fail with it: ${page.downCount}`} pad={false}>
-        {page.down.length === 0 ? (
-          <div className="hx-pad">
-            <Empty>Nothing: whoever needs it has something else.</Empty>
-          </div>
-        ) : (
-          <PlainTable>
-            <thead>
-              <tr>
-                <th scope="col" className="num">
-                  Step
-                </th>
-                <th scope="col">Component</th>
-                <th scope="col">Kind</th>
-                <th scope="col">Because nothing is left of</th>
+      )}
+    </Section>
+  );
+}
+
+/** What goes on with less than it had. */
+function Weakened({ page }: { page: Data }) {
+  return (
+    <Section title={`Go on with less: ${page.weakenedCount}`} pad={false}>
+      <PlainTable>
+        <thead>
+          <tr>
+            <th scope="col">Component</th>
+            <th scope="col">Kind</th>
+            <th scope="col">What is left</th>
+          </tr>
+        </thead>
+        <tbody>
+          <Rows rows={page.weakened} columns={3}>
+            {(one) => (
+              <tr key={one.id}>
+                <td>
+                  <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
+                </td>
+                <td>{one.kind}</td>
+                <td>
+                  {one.of - one.lost} of {one.of} of {one.label}
+                </td>
               </tr>
-            </thead>
-            <tbody>
-              <Rows rows={page.down} columns={4}>
-                {(one) => (
-                  <tr key={one.id}>
-                    <td className="num">{one.step}</td>
-                    <td>
-                      <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
-                    </td>
-                    <td>{one.kind}</td>
-                    <td>{one.because}</td>
-                  </tr>
-                )}
-              </Rows>
-            </tbody>
-          </PlainTable>
-        )}
-      </Section>
-      {page.weakened.length ? (
-        <Section title={`Go on with less: ${page.weakenedCount}`} pad={false}>
-          <PlainTable>
-            <thead>
-              <tr>
-                <th scope="col">Component</th>
-                <th scope="col">Kind</th>
-                <th scope="col">What is left</th>
-              </tr>
-            </thead>
-            <tbody>
-              <Rows rows={page.weakened} columns={3}>
-                {(one) => (
-                  <tr key={one.id}>
-                    <td>
-                      <KeepLink to={`/estate/${one.id}`}>{one.name}</KeepLink>
-                    </td>
-                    <td>{one.kind}</td>
-                    <td>
-                      {one.of - one.lost} of {one.of} of {one.label}
-                    </td>
-                  </tr>
-                )}
-              </Rows>
-            </tbody>
-          </PlainTable>
-        </Section>
-      ) : null}
-    </Stack>
+            )}
+          </Rows>
+        </tbody>
+      </PlainTable>
+    </Section>
   );
 }

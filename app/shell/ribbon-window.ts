@@ -96,12 +96,8 @@ export function useRibbonWindow(strip: RefObject<HTMLDivElement | null>) {
     const { fromMs, toMs } = steppedBy(grip, step * Math.max(MINUTE_MS, reach / 200), now);
     settle(fromMs, Math.min(ribbon.toMs, toMs));
   };
-  const sameDay = Math.floor(now.fromMs / DAY_MS) === Math.floor(now.toMs / DAY_MS);
-  const title = now.live
-    ? `last ${spokenDuration(spanMs)}`
-    : `${dayAndTime(now.fromMs, now.nowMs)} to ${dayAndTime(now.toMs, sameDay ? now.toMs : now.nowMs)}`;
   return {
-    title,
+    title: titleOf(now),
     spanMs,
     shown,
     left: share(shown.fromMs),
@@ -118,3 +114,11 @@ export function useRibbonWindow(strip: RefObject<HTMLDivElement | null>) {
 }
 
 export type RibbonWindow = ReturnType<typeof useRibbonWindow>;
+
+/** The window in words. */
+function titleOf(now: ReturnType<typeof useShell>["window"]): string {
+  const sameDay = Math.floor(now.fromMs / DAY_MS) === Math.floor(now.toMs / DAY_MS);
+  return now.live
+    ? `last ${spokenDuration(now.toMs - now.fromMs)}`
+    : `${dayAndTime(now.fromMs, now.nowMs)} to ${dayAndTime(now.toMs, sameDay ? now.toMs : now.nowMs)}`;
+}

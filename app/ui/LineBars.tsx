@@ -46,39 +46,7 @@ export function LineBars({ lines }: { lines: readonly DrawnLine[] }) {
                 )}
               </td>
               <td>
-                <Box aria-hidden="true" sx={{ position: "relative", height: 18, bgcolor: "var(--hx-raised)" }}>
-                  <Box
-                    sx={{
-                      position: "absolute",
-                      inset: "3px auto 3px 0",
-                      width: share(line.legend.mean, line.unit),
-                      bgcolor: "var(--hx-chart)",
-                    }}
-                  />
-                  <Box
-                    sx={{
-                      position: "absolute",
-                      top: 8,
-                      height: 2,
-                      left: share(line.legend.min, line.unit),
-                      width: `calc(${share(line.legend.max, line.unit)} - ${share(line.legend.min, line.unit)})`,
-                      bgcolor: "secondary.main",
-                    }}
-                  />
-                  {[line.legend.min, line.legend.max].map((value, end) => (
-                    <Box
-                      key={end}
-                      sx={{
-                        position: "absolute",
-                        top: 4,
-                        height: 10,
-                        width: 2,
-                        left: share(value, line.unit),
-                        bgcolor: "secondary.main",
-                      }}
-                    />
-                  ))}
-                </Box>
+                <Bar legend={line.legend} share={(value) => share(value, line.unit)} />
               </td>
               <td className="num line">{formatValue(line.legend.min, line.unit)}</td>
               <td className="num line">
@@ -91,5 +59,44 @@ export function LineBars({ lines }: { lines: readonly DrawnLine[] }) {
         </tbody>
       </PlainTable>
     </Section>
+  );
+}
+
+/** From nothing to the mean, with a rule from the lowest to the highest value. */
+function Bar({ legend, share }: { legend: DrawnLine["legend"]; share: (value: number | null) => string }) {
+  return (
+    <Box aria-hidden="true" sx={{ position: "relative", height: 18, bgcolor: "var(--hx-raised)" }}>
+      <Box
+        sx={{
+          position: "absolute",
+          inset: "3px auto 3px 0",
+          width: share(legend.mean),
+          bgcolor: "var(--hx-chart)",
+        }}
+      />
+      <Box
+        sx={{
+          position: "absolute",
+          top: 8,
+          height: 2,
+          left: share(legend.min),
+          width: `calc(${share(legend.max)} - ${share(legend.min)})`,
+          bgcolor: "secondary.main",
+        }}
+      />
+      {[legend.min, legend.max].map((value, end) => (
+        <Box
+          key={end}
+          sx={{
+            position: "absolute",
+            top: 4,
+            height: 10,
+            width: 2,
+            left: share(value),
+            bgcolor: "secondary.main",
+          }}
+        />
+      ))}
+    </Box>
   );
 }

@@ -112,15 +112,21 @@ export function LineEditor({
             </>
           )}
           {pickOne("axis", "Axis", { "": "left", right: "right" }, "")}
-          <Stack direction="row" sx={{ gap: 1, justifyContent: "flex-end" }}>
-            <Button onClick={onClose}>Cancel</Button>
-            <Button type="submit" variant="contained">
-              Draw
-            </Button>
-          </Stack>
+          <Buttons onClose={onClose} />
         </Stack>
       </form>
     </Popover>
+  );
+}
+
+function Buttons({ onClose }: { onClose: () => void }) {
+  return (
+    <Stack direction="row" sx={{ gap: 1, justifyContent: "flex-end" }}>
+      <Button onClick={onClose}>Cancel</Button>
+      <Button type="submit" variant="contained">
+        Draw
+      </Button>
+    </Stack>
   );
 }
 

@@ -63,26 +63,7 @@ export function RuleForm({
           </TextField>
         </Stack>
         {metric ? (
-          <Autocomplete
-            freeSolo
-            defaultValue={metric.value}
-            options={metrics.map((one) => one.value)}
-            getOptionLabel={(option) => option}
-            renderOption={(props, option) => (
-              <li {...props} key={option}>
-                {metrics.find((one) => one.value === option)?.label} ({option})
-              </li>
-            )}
-            renderInput={(props) => (
-              <TextField
-                {...props}
-                name="metric"
-                label={metric.label}
-                error={Boolean(problemOf("metric"))}
-                helperText={problemOf("metric") ?? "Any metric that is polled or sent, of a component or a service."}
-              />
-            )}
-          />
+          <Metric value={metric.value} label={metric.label} metrics={metrics} problem={problemOf("metric")} />
         ) : null}
         <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
           {fields
@@ -102,5 +83,41 @@ export function RuleForm({
         </Stack>
       </Stack>
     </Form>
+  );
+}
+
+/** The metric that a rule judges: one of those that are known, or any that may come. */
+function Metric({
+  value,
+  label,
+  metrics,
+  problem,
+}: {
+  value: string;
+  label: string;
+  metrics: Shape["metrics"];
+  problem: string | undefined;
+}) {
+  return (
+    <Autocomplete
+      freeSolo
+      defaultValue={value}
+      options={metrics.map((one) => one.value)}
+      getOptionLabel={(option) => option}
+      renderOption={(props, option) => (
+        <li {...props} key={option}>
+          {metrics.find((one) => one.value === option)?.label} ({option})
+        </li>
+      )}
+      renderInput={(props) => (
+        <TextField
+          {...props}
+          name="metric"
+          label={label}
+          error={Boolean(problem)}
+          helperText={problem ?? "Any metric that is polled or sent, of a component or a service."}
+        />
+      )}
+    />
   );
 }

@@ -2,6 +2,30 @@ import { EstateBook, type KnownComponent } from "./known";
 import { isOfPlatform } from "./labels";
 import type { Plan } from "./plan";
 
+/** A component as it is when it is met first. */
+const freshOf = (
+  observation: Extract<Plan["changes"][number], { what: "new" }>["observation"],
+  sourceId: number | null,
+  site: string,
+) => ({
+  kind: observation.kind.is,
+  confidence: observation.kind.confidence,
+  sourceId,
+  site,
+  pinned: new Map(),
+  address: observation.address ?? null,
+  process: observation.process ?? null,
+  container: observation.container ?? null,
+  depth: observation.depth,
+  readBy: observation.readBy,
+  missed: 0,
+  retired: false,
+  validFrom: 1_000_000,
+  keys: new Set<string>(),
+  facts: { ...observation.facts, ...observation.ownFacts },
+  joined: [],
+});
+
 /** The estate after a plan, as the store would have it. */
 export function carryOut(
   book: EstateBook,
@@ -30,26 +54,11 @@ export function carryOut(
       const { observation } = change;
       ids.set(change.ref, next);
       components.set(next, {
+        ...freshOf(observation, sourceId, site),
         id: next,
-        kind: observation.kind.is,
-        confidence: observation.kind.confidence,
         name: change.name,
-        sourceId,
         hostId: change.host === null ? null : idOf(change.host),
-        site,
-        pinned: new Map(),
-        address: observation.address ?? null,
-        process: observation.process ?? null,
-        container: observation.container ?? null,
-        depth: observation.depth,
-        readBy: observation.readBy,
-        missed: 0,
-        retired: false,
-        validFrom: 1_000_000,
-        keys: new Set(),
-        facts: { ...observation.facts, ...observation.ownFacts },
         tellers: tellersOf(Object.keys(observation.facts)),
-        joined: [],
       });
       move(next, change.keys);
       next++;

@@ -1,4 +1,6 @@
 import { natureOf, type HarmGraph } from "#core/correlation/harm";
+import { MINUTE_MS } from "#core/time/windows";
+import { neighbourhood } from "./neighbourhood";
 import { subjectKey, type AlarmRow } from "../store/alarms";
 import type { Db } from "../store/database";
 import { provedRepairs } from "../store/runs";
@@ -36,3 +38,30 @@ export function withoutRepaired<Alarm extends AlarmRow>(
       ),
   );
 }
+
+/** Alarms of what is proved to be well clear within so long: their windows still hold what was before. */
+const CLEARS_MS = 10 * MINUTE_MS;
+
+/** Where a repair of an incident was proved a moment ago. */
+export interface Repaired {
+  near: ReadonlySet<number>;
+  provedAt: number;
+}
+
+export const latelyRepaired = (db: Db, incidentId: number, atMs: number): Repaired[] =>
+  provedRepairs(db, incidentId, atMs)
+    .filter((one) => atMs - one.provedAt < CLEARS_MS)
+    .map(({ componentId, provedAt }) => ({ near: neighbourhood(db, componentId, atMs), provedAt }));
+
+/** Whether a component is well again by such a repair: nothing near it was raised since. */
+export const isBroughtBack = (
+  repaired: readonly Repaired[],
+  componentId: number | null,
+  standing: readonly AlarmRow[],
+): boolean =>
+  componentId !== null &&
+  repaired.some(
+    ({ near, provedAt }) =>
+      near.has(componentId) &&
+      !standing.some((one) => one.component_id !== null && near.has(one.component_id) && one.raised_at > provedAt),
+  );

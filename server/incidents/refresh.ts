@@ -1,5 +1,5 @@
 import { severityRank, worstSeverity, type Severity } from "#core/alarms/severity";
-import { rankSuspects, SPELL_MS } from "#core/correlation/incidents";
+import { rankSuspects, SPELL_MS, type Suspect } from "#core/correlation/incidents";
 import { symptomOf } from "#core/catalogue/metrics";
 import { MINUTE_MS } from "#core/time/windows";
 import type { EstateGraph } from "#core/topology/graph";
@@ -73,42 +73,15 @@ export function refresh(db: Db, id: number, affected: Affected, atMs: number): I
   const judged =
     [active, alarms].map((list) => list.filter((one) => !lagsBehind(one))).find((list) => list.length) ??
     (active.length ? active : alarms);
-  const alarmed = new Set(judged.map((alarm) => subjectKey(subjectOf(alarm))));
-  const subjects = new Map(judged.map((alarm) => [subjectKey(subjectOf(alarm)), subjectOf(alarm)]));
-  const dependantsOf = (own: Subject) =>
-    [...subjects.values()].filter(
-      (other) => subjectKey(other) !== subjectKey(own) && isAmong(reliedOnBy(other, affected), own, affected),
-    ).length;
-  const suspects = rankSuspects(
-    judged.map((alarm) => ({
-      alarmId: alarm.id,
-      subjectName: alarm.subject,
-      severity: alarm.severity === "cleared" ? alarm.worst : alarm.severity,
-      raisedMs: alarm.raised_at,
-      text: alarm.text,
-      dependants: dependantsOf(subjectOf(alarm)),
-      isHarm: alarm.subject_type === "service",
-    })),
-  );
+  const suspects = suspectsOf(judged, affected);
   // What has cleared is evidence still: a cause does not change because part of the harm is over.
   const told = alarms.filter((alarm) => alarm.quiet === null);
   const left = withoutRepaired(db, id, told.length ? told : alarms, () => affected.harm().graph, atMs);
   const causes = causesOf(db, lately(left), affected.harm(), affected.nameOf, atMs);
   const [likeliest] = causes;
-  const onCause = judged.filter(
-    (alarm) => likeliest?.componentId != null && alarm.component_id === likeliest.componentId,
-  );
-  const place = new Map(suspects.map(({ alarmId }, index) => [alarmId, index]));
-  // The worst of those on the cause; what is so before what is to come.
-  onCause.sort(
-    (a, b) =>
-      severityRank(b.worst) - severityRank(a.worst) ||
-      Number(a.detector === FORECAST) - Number(b.detector === FORECAST) ||
-      (place.get(a.id) ?? 0) - (place.get(b.id) ?? 0),
-  );
-  const spoken = onCause[0];
+  const spoken = speaksFor(likeliest, judged, suspects);
   // The alarm on the likeliest cause speaks for it; else the one that others rely on most.
-  const first = suspects.find((one) => one.alarmId === spoken?.id) ?? suspects[0];
+  const first = suspects.find((one) => one.alarmId === spoken) ?? suspects[0];
   const suspect = alarms.find((alarm) => alarm.id === first?.alarmId);
   const was = incident.causes[0];
   if (likeliest && (was === undefined || was.name !== likeliest.name))
@@ -122,18 +95,8 @@ export function refresh(db: Db, id: number, affected: Affected, atMs: number): I
     );
   const severity: Severity = worstSeverity(active.map((alarm) => alarm.severity));
   const worst = worstSeverity([incident.worst, severity, ...alarms.map((alarm) => alarm.worst)]);
-  // Where nothing says which came of which, the number tells more than a name.
-  const others = incident.services.length === 0 ? alarmed.size - 1 : 0;
-  const problem =
-    suspect &&
-    `${symptomOf(suspect.metric, suspect.direction)}${shownQualifier(suspect.qualifier)} on ${suspect.subject}${others > 0 ? ` and ${others} more` : ""}`;
   updateIncident(db, id, {
-    title:
-      problem === undefined
-        ? incident.title
-        : incident.service === null
-          ? capital(problem)
-          : `${incident.service}: ${problem}`,
+    title: suspect ? titleOf(incident, suspect, judged) : incident.title,
     severity,
     worst,
     suspectAlarmId: first?.alarmId ?? null,
@@ -153,6 +116,57 @@ export function refresh(db: Db, id: number, affected: Affected, atMs: number): I
     return { what: "resolved", incidentId: id };
   }
   return { what: "changed", incidentId: id };
+}
+
+/** Alarms by how likely they are where it began, each with how many others rely on what it is about. */
+function suspectsOf(judged: readonly AlarmRow[], affected: Affected): Suspect[] {
+  const subjects = new Map(judged.map((alarm) => [subjectKey(subjectOf(alarm)), subjectOf(alarm)]));
+  const dependantsOf = (own: Subject) =>
+    [...subjects.values()].filter(
+      (other) => subjectKey(other) !== subjectKey(own) && isAmong(reliedOnBy(other, affected), own, affected),
+    ).length;
+  return rankSuspects(
+    judged.map((alarm) => ({
+      alarmId: alarm.id,
+      subjectName: alarm.subject,
+      severity: alarm.severity === "cleared" ? alarm.worst : alarm.severity,
+      raisedMs: alarm.raised_at,
+      text: alarm.text,
+      dependants: dependantsOf(subjectOf(alarm)),
+      isHarm: alarm.subject_type === "service",
+    })),
+  );
+}
+
+/** The alarm on the likeliest cause that speaks for it: the worst of them; what is so before what is to come. */
+function speaksFor(
+  likeliest: { componentId: number | null } | undefined,
+  judged: readonly AlarmRow[],
+  suspects: readonly Suspect[],
+): number | undefined {
+  if (likeliest?.componentId == null) return undefined;
+  const place = new Map(suspects.map(({ alarmId }, index) => [alarmId, index]));
+  const [first] = judged
+    .filter((alarm) => alarm.component_id === likeliest.componentId)
+    .sort(
+      (a, b) =>
+        severityRank(b.worst) - severityRank(a.worst) ||
+        Number(a.detector === FORECAST) - Number(b.detector === FORECAST) ||
+        (place.get(a.id) ?? 0) - (place.get(b.id) ?? 0),
+    );
+  return first?.id;
+}
+
+function titleOf(
+  incident: { service: string | null; services: readonly unknown[] },
+  suspect: AlarmRow,
+  judged: readonly AlarmRow[],
+): string {
+  // Where nothing says which came of which, the number tells more than a name.
+  const others =
+    incident.services.length === 0 ? new Set(judged.map((alarm) => subjectKey(subjectOf(alarm)))).size - 1 : 0;
+  const problem = `${symptomOf(suspect.metric, suspect.direction)}${shownQualifier(suspect.qualifier)} on ${suspect.subject}${others > 0 ? ` and ${others} more` : ""}`;
+  return incident.service === null ? capital(problem) : `${incident.service}: ${problem}`;
 }
 
 /** What tells alarms of one rule from those of another says nothing to people. */

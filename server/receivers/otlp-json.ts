@@ -79,7 +79,8 @@ function attribute(value: Json, where: string, depth = 0): Attribute {
 
 const attributes = (value: Json, where: string): Attribute[] => list(value, where).map((one) => attribute(one, where));
 
-function metricData(own: Fields, where: string): MetricData {
+/** Reads the data points of a metric, and what they have in common. */
+function pointReader(where: string) {
   const points = <Point>(data: Fields, read: (point: Fields) => Point): Point[] =>
     list(data.dataPoints, `${where}: dataPoints`).map((one) => read(fields(one, `${where}: a data point`)));
   const exemplar = (given: Json) => {
@@ -117,6 +118,11 @@ function metricData(own: Fields, where: string): MetricData {
     const given = value === undefined ? {} : fields(value, `${where}: buckets`);
     return { offset: number(given.offset, `${where}: offset`), counts: numbersOf(given.bucketCounts, "bucketCounts") };
   };
+  return { points, common, numberPoint, counted, numbersOf, bucketsOf };
+}
+
+function metricData(own: Fields, where: string): MetricData {
+  const { points, common, numberPoint, counted, numbersOf, bucketsOf } = pointReader(where);
   const temporality = (data: Fields) => number(data.aggregationTemporality, `${where}: aggregationTemporality`);
   if (own.gauge !== undefined) return { kind: "gauge", points: points(fields(own.gauge, where), numberPoint) };
   if (own.sum !== undefined) {

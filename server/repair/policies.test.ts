@@ -302,6 +302,31 @@ describe("an automatic act", () => {
     await minutes(15);
     expect(called).toHaveLength(1);
   });
+  it("is proved, and no other policy repairs the same while its alarms are still to clear", async () => {
+    policy();
+    policy({ name: "Restart what is slow", limits: { mostHurt: 5, coolDownMinutes: 1 } });
+    const id = incident();
+    await minutes(1);
+    figure(51);
+    await minutes(8);
+    expect(runsOfIncident(db, id)[0]).toMatchObject({ proof: "proved" });
+    expect(called).toHaveLength(1);
+    // An alarm that stands for so long after all tells that it was not well.
+    await minutes(4);
+    expect(called).toHaveLength(2);
+  });
+  it("is proved, and what is raised there afterwards is repaired again", async () => {
+    policy();
+    policy({ name: "Restart what is slow", limits: { mostHurt: 5, coolDownMinutes: 1 } });
+    const id = incident();
+    await minutes(1);
+    figure(51);
+    await minutes(1);
+    expect(runsOfIncident(db, id)[0]).toMatchObject({ proof: "proved" });
+    db.prepare("UPDATE alarm SET raised_at = ?").run(now);
+    await minutes(3);
+    expect(called).toHaveLength(2);
+  });
   it("that made it worse is taken back, and the policy is trusted less", async () => {
     const one = policy();
     const id = incident();

@@ -3,6 +3,7 @@ import type { Proof } from "#core/repair/runbook";
 import { argumentsOf, belowLevel, fits, type PolicyDefinition } from "#core/repair/policy";
 import { DAY_MS, SECOND_MS } from "#core/time/windows";
 import { alarmCauses } from "../causes/past-facts";
+import { isBroughtBack, latelyRepaired } from "../causes/repaired";
 import { PersonError } from "../store/database";
 import type { ComponentRow } from "../store/estate";
 import { alarmsOfIncident, noteIncident, recentIncidents, resolveIncident, type IncidentRow } from "../store/incidents";
@@ -109,7 +110,11 @@ export class Policies {
     if (runs.some((run) => run.state === "running" || run.proof === "watching")) return;
     const services = incident.services.flatMap((one) => uids.get(one.id) ?? []);
     const acts = actsOfIncident(db, incident.id);
+    const standing = alarmsOfIncident(db, incident.id).filter((one) => one.cleared_at === null && one.quiet === null);
+    const repaired = latelyRepaired(db, incident.id, nowMs);
     for (const root of roots) {
+      // What is proved is not repaired again by another policy while its alarms are still to clear.
+      if (isBroughtBack(repaired, root.componentId, standing)) continue;
       const looked = causeFacts(this.parts.world, incident, root, steadyMs, services);
       if (!looked) continue;
       for (const policy of policies)
@@ -120,8 +125,8 @@ export class Policies {
           return;
     }
     if (byAlarm.length === 0) return;
-    const standing = alarmsOfIncident(db, incident.id).filter((one) => one.cleared_at === null && one.quiet === null);
     for (const { cause, alarmId, raisedMs } of alarmCauses(standing)) {
+      if (isBroughtBack(repaired, cause.componentId, standing)) continue;
       const looked = causeFacts(this.parts.world, incident, cause, nowMs - raisedMs, services, alarmId);
       if (!looked) continue;
       for (const policy of byAlarm)

@@ -69,97 +69,126 @@ export class Veldtline implements CloudShape {
   }
 
   private listed(what: string, atMs: number): unknown[] | undefined {
-    const { view } = this;
-    // Of what is cut off it knows that it is there, and no more.
-    const isCut = (one: { region: string }) => view.isCut(one.region, atMs);
     switch (what) {
       case "instances":
-        return view.machines(atMs).map((one) => ({
-          instanceId: one.id,
-          displayName: one.name,
-          lifecycle: isCut(one) ? "UNKNOWN" : one.isRunning ? "RUNNING" : "HALTED",
-          shape: { name: one.size, vcpu: one.cores, ramGb: one.memoryGiB },
-          bootImage: one.image,
-          area: { code: one.region, cell: one.zone },
-          createdMs: one.startedMs,
-          machineUuid: one.uuid.toUpperCase(),
-          hostLabel: one.host,
-          interfaces: [{ hw: one.hardware.replaceAll(":", "-").toUpperCase(), ip4: one.address, netId: one.network }],
-          volumeIds: one.volumes,
-          labels: one.tags,
-        }));
+        return this.instances(atMs);
       case "volumes":
-        return view.volumes(atMs).map((one) => ({
-          volumeId: one.id,
-          displayName: one.name,
-          capacityGb: one.sizeGiB,
-          instanceId: one.machine,
-          area: { code: one.region, cell: one.zone },
-          ...(isCut(one)
-            ? {}
-            : {
-                stats: {
-                  readsPerSecond: one.reads,
-                  writesPerSecond: one.writes,
-                  latencyMs: one.latencyMs,
-                  busyPercent: one.busy * 100,
-                },
-              }),
-        }));
+        return this.volumes(atMs);
       case "balancers":
-        return view.balancers(atMs).map((one) => ({
-          balancerId: one.id,
-          displayName: one.name,
-          area: { code: one.region },
-          listenPort: one.port,
-          backendIds: one.targets,
-          ...(isCut(one)
-            ? {}
-            : {
-                stats: {
-                  requestsPerSecond: one.perSecond,
-                  failedPercent: one.failing * 100,
-                  latencyMs: one.ms,
-                  healthyBackends: one.healthy,
-                },
-              }),
-        }));
+        return this.balancers(atMs);
       case "buckets":
-        return view.buckets(atMs).map((one) => ({
-          bucketId: one.id,
-          displayName: one.name,
-          area: { code: one.region },
-          ...(isCut(one)
-            ? {}
-            : { stats: { bytes: Math.round(one.bytes), objects: one.objects, requestsPerSecond: one.requests } }),
-          labels: one.tags,
-        }));
+        return this.buckets(atMs);
       case "databases":
-        return view.databases(atMs).map((one) => ({
-          databaseId: one.id,
-          displayName: one.name,
-          area: { code: one.region },
-          engine: one.engine,
-          shape: one.size,
-          ...(isCut(one)
-            ? {}
-            : {
-                stats: {
-                  cpuPercent: one.cpu * 100,
-                  connections: one.connections,
-                  storagePercent: one.usedShare * 100,
-                  latencyMs: one.ms,
-                },
-              }),
-          labels: one.tags,
-        }));
+        return this.databases(atMs);
       case "networks":
-        return view
-          .networks()
-          .map((one) => ({ netId: one.id, displayName: one.name, cidr: one.block, area: { code: one.region } }));
+        return this.networks();
       default:
         return undefined;
     }
+  }
+
+  /** Of what is cut off it knows that it is there, and no more. */
+  private readonly isCutAt = (atMs: number) => (one: { region: string }) => this.view.isCut(one.region, atMs);
+
+  private instances(atMs: number): unknown[] {
+    const isCut = this.isCutAt(atMs);
+    return this.view.machines(atMs).map((one) => ({
+      instanceId: one.id,
+      displayName: one.name,
+      lifecycle: isCut(one) ? "UNKNOWN" : one.isRunning ? "RUNNING" : "HALTED",
+      shape: { name: one.size, vcpu: one.cores, ramGb: one.memoryGiB },
+      bootImage: one.image,
+      area: { code: one.region, cell: one.zone },
+      createdMs: one.startedMs,
+      machineUuid: one.uuid.toUpperCase(),
+      hostLabel: one.host,
+      interfaces: [{ hw: one.hardware.replaceAll(":", "-").toUpperCase(), ip4: one.address, netId: one.network }],
+      volumeIds: one.volumes,
+      labels: one.tags,
+    }));
+  }
+
+  private volumes(atMs: number): unknown[] {
+    const isCut = this.isCutAt(atMs);
+    return this.view.volumes(atMs).map((one) => ({
+      volumeId: one.id,
+      displayName: one.name,
+      capacityGb: one.sizeGiB,
+      instanceId: one.machine,
+      area: { code: one.region, cell: one.zone },
+      ...(isCut(one)
+        ? {}
+        : {
+            stats: {
+              readsPerSecond: one.reads,
+              writesPerSecond: one.writes,
+              latencyMs: one.latencyMs,
+              busyPercent: one.busy * 100,
+            },
+          }),
+    }));
+  }
+
+  private balancers(atMs: number): unknown[] {
+    const isCut = this.isCutAt(atMs);
+    return this.view.balancers(atMs).map((one) => ({
+      balancerId: one.id,
+      displayName: one.name,
+      area: { code: one.region },
+      listenPort: one.port,
+      backendIds: one.targets,
+      ...(isCut(one)
+        ? {}
+        : {
+            stats: {
+              requestsPerSecond: one.perSecond,
+              failedPercent: one.failing * 100,
+              latencyMs: one.ms,
+              healthyBackends: one.healthy,
+            },
+          }),
+    }));
+  }
+
+  private buckets(atMs: number): unknown[] {
+    const isCut = this.isCutAt(atMs);
+    return this.view.buckets(atMs).map((one) => ({
+      bucketId: one.id,
+      displayName: one.name,
+      area: { code: one.region },
+      ...(isCut(one)
+        ? {}
+        : { stats: { bytes: Math.round(one.bytes), objects: one.objects, requestsPerSecond: one.requests } }),
+      labels: one.tags,
+    }));
+  }
+
+  private databases(atMs: number): unknown[] {
+    const isCut = this.isCutAt(atMs);
+    return this.view.databases(atMs).map((one) => ({
+      databaseId: one.id,
+      displayName: one.name,
+      area: { code: one.region },
+      engine: one.engine,
+      shape: one.size,
+      ...(isCut(one)
+        ? {}
+        : {
+            stats: {
+              cpuPercent: one.cpu * 100,
+              connections: one.connections,
+              storagePercent: one.usedShare * 100,
+              latencyMs: one.ms,
+            },
+          }),
+      labels: one.tags,
+    }));
+  }
+
+  private networks(): unknown[] {
+    return this.view
+      .networks()
+      .map((one) => ({ netId: one.id, displayName: one.name, cidr: one.block, area: { code: one.region } }));
   }
 
   /** Figures of instances, one row each, with what it measured by name. */

@@ -56,24 +56,25 @@ function isKnown(body: string, cloud: ScenarioPrivateCloud): boolean {
   );
 }
 
-/** Serves identity and the other services of a private cloud by their paths on one port. */
-export function startPrivateCloud(objects: PrivateCloudObjects, now: () => number): Promise<Server> {
-  const { cloud } = objects;
-  const root = `http://${cloud.address}:${cloud.port}`;
-  const projectId = idOf(`project ${cloud.project}`).replaceAll("-", "");
-  const tokens = new Map<string, number>();
+/** Who signed in, until when. */
+class Tokens {
+  private readonly until = new Map<string, number>();
 
-  const catalog = catalogOf(cloud, root, projectId);
+  constructor(
+    private readonly cloud: PrivateCloudObjects["cloud"],
+    private readonly projectId: string,
+    private readonly catalog: ReturnType<typeof catalogOf>,
+  ) {}
 
-  function signIn(body: string): Answer {
-    if (!isKnown(body, cloud))
+  signIn(body: string): Answer {
+    if (!isKnown(body, this.cloud))
       return {
         status: 401,
         body: { error: { code: 401, message: "The request you have made requires authentication." } },
       };
-    for (const [token, until] of tokens) if (until < Date.now()) tokens.delete(token);
+    for (const [token, until] of this.until) if (until < Date.now()) this.until.delete(token);
     const token = randomBytes(24).toString("base64url");
-    tokens.set(token, Date.now() + TOKEN_MS);
+    this.until.set(token, Date.now() + TOKEN_MS);
     return {
       status: 201,
       headers: { "x-subject-token": token },
@@ -81,12 +82,25 @@ export function startPrivateCloud(objects: PrivateCloudObjects, now: () => numbe
         token: {
           methods: ["password"],
           expires_at: new Date(Date.now() + TOKEN_MS).toISOString(),
-          project: { id: projectId, name: cloud.project, domain: { name: "Default" } },
-          catalog,
+          project: { id: this.projectId, name: this.cloud.project, domain: { name: "Default" } },
+          catalog: this.catalog,
         },
       },
     };
   }
+
+  holds(token: string): boolean {
+    const until = this.until.get(token);
+    return until !== undefined && until >= Date.now();
+  }
+}
+
+/** Serves identity and the other services of a private cloud by their paths on one port. */
+export function startPrivateCloud(objects: PrivateCloudObjects, now: () => number): Promise<Server> {
+  const { cloud } = objects;
+  const root = `http://${cloud.address}:${cloud.port}`;
+  const projectId = idOf(`project ${cloud.project}`).replaceAll("-", "");
+  const tokens = new Tokens(cloud, projectId, catalogOf(cloud, root, projectId));
 
   function answer(url: URL, atMs: number): Answer | "hang" {
     const [, service, regionId, ...rest] = url.pathname.split("/");
@@ -122,9 +136,8 @@ export function startPrivateCloud(objects: PrivateCloudObjects, now: () => numbe
         if (body.length > MOST_BODY) return send({ status: 413 });
       }
       const url = new URL(request.url ?? "/", root);
-      if (url.pathname === "/identity/v3/auth/tokens" && request.method === "POST") return send(signIn(body));
-      const until = tokens.get(String(request.headers["x-auth-token"] ?? ""));
-      if (until === undefined || until < Date.now())
+      if (url.pathname === "/identity/v3/auth/tokens" && request.method === "POST") return send(tokens.signIn(body));
+      if (!tokens.holds(String(request.headers["x-auth-token"] ?? "")))
         return send({ status: 401, body: { error: { message: "Unauthorized" } } });
       const answered = answer(url, now());
       if (answered === "hang") return void setTimeout(() => response.destroy(), HANG_MS).unref();

@@ -22,45 +22,9 @@ export function startCounters(layout: Layout, state: State, baseMs: number): voi
  * @param isFirst whether nothing was lived before, so that what follows slowly begins where it is
  */
 export function grow(layout: Layout, state: State, seconds: number, isFirst: boolean): void {
-  const { operation, station, machine, link, queue, load, job, figure } = state;
-  for (const one of layout.stations) {
-    const { index } = one;
-    station.coreSeconds[index] =
-      (station.coreSeconds[index] as number) +
-      ((station.cores[index] as number) + (station.running[index] ? (station.spinCores[index] as number) : 0)) *
-        seconds;
-    const accepted = (station.arrivals[index] as number) * (1 - (station.refused[index] as number));
-    station.backlog[index] = Math.max(
-      0,
-      (station.backlog[index] as number) + (accepted - (station.finished[index] as number)) * seconds,
-    );
-    if ((station.backlog[index] as number) < 1e-6) station.backlog[index] = 0;
-    for (const each of one.operations) {
-      const at = each.index;
-      const done = (operation.finished[at] as number) * seconds;
-      const failed = done * (operation.failing[at] as number);
-      const came = (operation.arrivals[at] as number) * seconds;
-      operation.cameIn[at] = (operation.cameIn[at] as number) + came;
-      operation.answered[at] = (operation.answered[at] as number) + done - failed;
-      operation.failed[at] = (operation.failed[at] as number) + failed;
-      operation.turnedAway[at] = (operation.turnedAway[at] as number) + came * (station.refused[index] as number);
-    }
-  }
-  for (let index = 0; index < layout.machines.length; index++) {
-    machine.coreSeconds[index] = (machine.coreSeconds[index] as number) + (machine.cores[index] as number) * seconds;
-    const one = layout.machines[index] as Machine;
-    const level = one.rhythm.level(state.atMs) * (1 + 0.25 * wander(one.seed + 31, state.atMs, 5 * 60_000));
-    const usual = machine.up[index] ? (one.role.trafficMbps * 1e6 * (0.05 + 0.85 * Math.max(0, level))) / 8 : 0;
-    machine.inBytes[index] =
-      (machine.inBytes[index] as number) + ((machine.inBytesPerSecond[index] as number) + usual) * seconds;
-    machine.outBytes[index] =
-      (machine.outBytes[index] as number) + ((machine.outBytesPerSecond[index] as number) + usual * 0.8) * seconds;
-    const lost = one.link ? (link.loss[one.link.index] as number) : 0;
-    machine.errors[index] =
-      (machine.errors[index] as number) +
-      seconds / 21_600 +
-      (lost * (machine.inBytesPerSecond[index] as number) * seconds) / 1500;
-  }
+  const { operation, link, queue, load, job } = state;
+  growStations(layout, state, seconds);
+  growMachines(layout, state, seconds);
   for (let index = 0; index < layout.links.length; index++) {
     const bytes = ((link.bytesPerSecond[index] as number) + 2000) * seconds;
     link.bytes[index] = (link.bytes[index] as number) + bytes;
@@ -93,6 +57,55 @@ export function grow(layout: Layout, state: State, seconds: number, isFirst: boo
     job.rowsLeft[index] = Math.max(0, (job.rowsLeft[index] as number) - (job.rowsPerSecond[index] as number) * seconds);
     if (!job.rowsLeft[index]) job.endedAtMs[index] = state.atMs + seconds * 1000;
   }
+  growFigures(layout, state, seconds, isFirst);
+}
+
+function growStations(layout: Layout, { operation, station }: State, seconds: number): void {
+  for (const one of layout.stations) {
+    const { index } = one;
+    station.coreSeconds[index] =
+      (station.coreSeconds[index] as number) +
+      ((station.cores[index] as number) + (station.running[index] ? (station.spinCores[index] as number) : 0)) *
+        seconds;
+    const accepted = (station.arrivals[index] as number) * (1 - (station.refused[index] as number));
+    station.backlog[index] = Math.max(
+      0,
+      (station.backlog[index] as number) + (accepted - (station.finished[index] as number)) * seconds,
+    );
+    if ((station.backlog[index] as number) < 1e-6) station.backlog[index] = 0;
+    for (const each of one.operations) {
+      const at = each.index;
+      const done = (operation.finished[at] as number) * seconds;
+      const failed = done * (operation.failing[at] as number);
+      const came = (operation.arrivals[at] as number) * seconds;
+      operation.cameIn[at] = (operation.cameIn[at] as number) + came;
+      operation.answered[at] = (operation.answered[at] as number) + done - failed;
+      operation.failed[at] = (operation.failed[at] as number) + failed;
+      operation.turnedAway[at] = (operation.turnedAway[at] as number) + came * (station.refused[index] as number);
+    }
+  }
+}
+
+function growMachines(layout: Layout, state: State, seconds: number): void {
+  const { machine, link } = state;
+  for (let index = 0; index < layout.machines.length; index++) {
+    machine.coreSeconds[index] = (machine.coreSeconds[index] as number) + (machine.cores[index] as number) * seconds;
+    const one = layout.machines[index] as Machine;
+    const level = one.rhythm.level(state.atMs) * (1 + 0.25 * wander(one.seed + 31, state.atMs, 5 * 60_000));
+    const usual = machine.up[index] ? (one.role.trafficMbps * 1e6 * (0.05 + 0.85 * Math.max(0, level))) / 8 : 0;
+    machine.inBytes[index] =
+      (machine.inBytes[index] as number) + ((machine.inBytesPerSecond[index] as number) + usual) * seconds;
+    machine.outBytes[index] =
+      (machine.outBytes[index] as number) + ((machine.outBytesPerSecond[index] as number) + usual * 0.8) * seconds;
+    const lost = one.link ? (link.loss[one.link.index] as number) : 0;
+    machine.errors[index] =
+      (machine.errors[index] as number) +
+      seconds / 21_600 +
+      (lost * (machine.inBytesPerSecond[index] as number) * seconds) / 1500;
+  }
+}
+
+function growFigures(layout: Layout, { operation, figure }: State, seconds: number, isFirst: boolean): void {
   for (const one of layout.figures) {
     let [rate, response, calls] = [0, 0, 0];
     for (const each of one.operations) {

@@ -59,42 +59,42 @@ export function AlarmTable({ alarms, nowMs }: { alarms: readonly Alarm[]; nowMs:
               {open?.id === alarm.id ? (
                 <AlarmForm what={open.what} id={alarm.id} onDone={() => setOpen(undefined)} />
               ) : (
-                <Form method="post" style={{ display: "flex", gap: 4, whiteSpace: "nowrap" }}>
-                  <input type="hidden" name="id" value={alarm.id} />
-                  {alarm.acknowledgedBy ? (
-                    <span className="hx-caption">acknowledged by {alarm.acknowledgedBy}</span>
-                  ) : (
-                    <RightButton
-                      right="respond"
-                      type="submit"
-                      size="small"
-                      name="intent"
-                      value="acknowledge"
-                      aria-label={`Acknowledge: ${alarm.subject}`}
-                    >
-                      Acknowledge
-                    </RightButton>
-                  )}
-                  <PlainButton
-                    onClick={() => setOpen({ id: alarm.id, what: "comment" })}
-                    label={`Comment: ${alarm.subject}`}
-                  >
-                    Comment …
-                  </PlainButton>
-                  {alarm.quiet ? null : (
-                    <PlainButton
-                      onClick={() => setOpen({ id: alarm.id, what: "shelve" })}
-                      label={`Shelve: ${alarm.subject}`}
-                    >
-                      Shelve …
-                    </PlainButton>
-                  )}
-                </Form>
+                <Actions alarm={alarm} onOpen={(what) => setOpen({ id: alarm.id, what })} />
               )}
             </td>
           </tr>
         ))}
       </tbody>
     </PlainTable>
+  );
+}
+
+function Actions({ alarm, onOpen }: { alarm: Alarm; onOpen: (what: "shelve" | "comment") => void }) {
+  return (
+    <Form method="post" style={{ display: "flex", gap: 4, whiteSpace: "nowrap" }}>
+      <input type="hidden" name="id" value={alarm.id} />
+      {alarm.acknowledgedBy ? (
+        <span className="hx-caption">acknowledged by {alarm.acknowledgedBy}</span>
+      ) : (
+        <RightButton
+          right="respond"
+          type="submit"
+          size="small"
+          name="intent"
+          value="acknowledge"
+          aria-label={`Acknowledge: ${alarm.subject}`}
+        >
+          Acknowledge
+        </RightButton>
+      )}
+      <PlainButton onClick={() => onOpen("comment")} label={`Comment: ${alarm.subject}`}>
+        Comment …
+      </PlainButton>
+      {alarm.quiet ? null : (
+        <PlainButton onClick={() => onOpen("shelve")} label={`Shelve: ${alarm.subject}`}>
+          Shelve …
+        </PlainButton>
+      )}
+    </Form>
   );
 }

@@ -64,36 +64,7 @@ export function Attempts({ records }: { records: readonly AttemptRecord[] }) {
           </thead>
           <tbody>
             {shown.map((one) => (
-              <tr key={one.id}>
-                <td className="line">{dayAndTime(one.startedAt, now.nowMs)}</td>
-                <td>{one.title ?? "Blind, not named yet"}</td>
-                <td>{one.byWhom}</td>
-                <td className="line">{one.isBlind ? after(one, one.noticedAt) : "–"}</td>
-                <td>{namedCell(one)}</td>
-                <td className="line">
-                  {one.endedAt === null
-                    ? "not yet"
-                    : one.endedHow === "repaired"
-                      ? after(one, one.endedAt)
-                      : `ended by hand after ${after(one, one.endedAt)}`}
-                </td>
-                <td>
-                  {one.trail.length === 0 ? (
-                    "–"
-                  ) : (
-                    <details>
-                      <summary style={{ cursor: "pointer" }}>{one.trail.length}</summary>
-                      <ol style={{ margin: 0, paddingLeft: 18 }}>
-                        {one.trail.map((step, index) => (
-                          <li key={index}>
-                            {after(one, step.atMs)}: {step.path}
-                          </li>
-                        ))}
-                      </ol>
-                    </details>
-                  )}
-                </td>
-              </tr>
+              <Attempt key={one.id} one={one} nowMs={now.nowMs} />
             ))}
           </tbody>
         </PlainTable>
@@ -106,5 +77,40 @@ export function Attempts({ records }: { records: readonly AttemptRecord[] }) {
         </div>
       ) : null}
     </Section>
+  );
+}
+
+function Attempt({ one, nowMs }: { one: AttemptRecord; nowMs: number }) {
+  return (
+    <tr>
+      <td className="line">{dayAndTime(one.startedAt, nowMs)}</td>
+      <td>{one.title ?? "Blind, not named yet"}</td>
+      <td>{one.byWhom}</td>
+      <td className="line">{one.isBlind ? after(one, one.noticedAt) : "–"}</td>
+      <td>{namedCell(one)}</td>
+      <td className="line">
+        {one.endedAt === null
+          ? "not yet"
+          : one.endedHow === "repaired"
+            ? after(one, one.endedAt)
+            : `ended by hand after ${after(one, one.endedAt)}`}
+      </td>
+      <td>
+        {one.trail.length === 0 ? (
+          "–"
+        ) : (
+          <details>
+            <summary style={{ cursor: "pointer" }}>{one.trail.length}</summary>
+            <ol style={{ margin: 0, paddingLeft: 18 }}>
+              {one.trail.map((step, index) => (
+                <li key={index}>
+                  {after(one, step.atMs)}: {step.path}
+                </li>
+              ))}
+            </ol>
+          </details>
+        )}
+      </td>
+    </tr>
   );
 }

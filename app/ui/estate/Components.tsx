@@ -52,34 +52,14 @@ export function Components({
         <tbody>
           <Rows rows={rows} columns={columns.length + 2}>
             {(row) => (
-              <tr key={row.id}>
-                <td>
-                  <input
-                    type="checkbox"
-                    aria-label={row.name}
-                    checked={chosen.includes(row.id)}
-                    onChange={(event) =>
-                      onChoose(event.target.checked ? [...chosen, row.id] : chosen.filter((id) => id !== row.id))
-                    }
-                  />
-                </td>
-                <td>
-                  <span className="hx-row">
-                    <KindGlyph kind={row.kind} />
-                    <KeepLink to={`/estate/${row.id}`} clip>
-                      {row.name}
-                    </KeepLink>
-                  </span>
-                </td>
-                {columns.map((column) => {
-                  const cell = column.cell(row, now.nowMs);
-                  return (
-                    <td key={column.id} className="cut" title={typeof cell === "string" ? cell : undefined}>
-                      {cell}
-                    </td>
-                  );
-                })}
-              </tr>
+              <Line
+                key={row.id}
+                row={row}
+                columns={columns}
+                ticked={chosen.includes(row.id)}
+                onTick={(on) => onChoose(on ? [...chosen, row.id] : chosen.filter((id) => id !== row.id))}
+                nowMs={now.nowMs}
+              />
             )}
           </Rows>
         </tbody>
@@ -90,6 +70,49 @@ export function Components({
         </div>
       ) : null}
     </div>
+  );
+}
+
+function Line({
+  row,
+  columns,
+  ticked,
+  onTick,
+  nowMs,
+}: {
+  row: EstateRow;
+  columns: readonly (Column & { id: string })[];
+  ticked: boolean;
+  onTick: (on: boolean) => void;
+  nowMs: number;
+}) {
+  return (
+    <tr>
+      <td>
+        <input
+          type="checkbox"
+          aria-label={row.name}
+          checked={ticked}
+          onChange={(event) => onTick(event.target.checked)}
+        />
+      </td>
+      <td>
+        <span className="hx-row">
+          <KindGlyph kind={row.kind} />
+          <KeepLink to={`/estate/${row.id}`} clip>
+            {row.name}
+          </KeepLink>
+        </span>
+      </td>
+      {columns.map((column) => {
+        const cell = column.cell(row, nowMs);
+        return (
+          <td key={column.id} className="cut" title={typeof cell === "string" ? cell : undefined}>
+            {cell}
+          </td>
+        );
+      })}
+    </tr>
   );
 }
 

@@ -66,32 +66,33 @@ export function Harm({ page }: { page: IncidentData }) {
         </Typography>
       )}
       {page.thenMs === null ? (
-        <Form
-          method="post"
-          key={`${incident.priority}${incident.priority_reason}`}
-          className="hx-ask"
-          style={{ padding: "0 12px 8px" }}
-        >
-          <label className="hx-caption">
-            Priority
-            <select className="hx-select" name="priority" defaultValue={incident.priority ?? ""}>
-              <option value="">{`by harm (${harm.follows})`}</option>
-              {[1, 2, 3, 4].map((one) => (
-                <option key={one} value={one}>
-                  {one}
-                </option>
-              ))}
-            </select>
-          </label>
-          <label className="hx-caption hx-grow">
-            Reason
-            <input className="hx-input" name="reason" maxLength={200} defaultValue={incident.priority_reason} />
-          </label>
-          <RightButton right="respond" type="submit" name="intent" value="priority" variant="outlined" size="small">
-            Set
-          </RightButton>
-        </Form>
+        <PriorityForm key={`${incident.priority}${incident.priority_reason}`} page={page} />
       ) : null}
     </Section>
+  );
+}
+
+function PriorityForm({ page: { incident, harm } }: { page: IncidentData }) {
+  return (
+    <Form method="post" className="hx-ask" style={{ padding: "0 12px 8px" }}>
+      <label className="hx-caption">
+        Priority
+        <select className="hx-select" name="priority" defaultValue={incident.priority ?? ""}>
+          <option value="">{`by harm (${harm.follows})`}</option>
+          {[1, 2, 3, 4].map((one) => (
+            <option key={one} value={one}>
+              {one}
+            </option>
+          ))}
+        </select>
+      </label>
+      <label className="hx-caption hx-grow">
+        Reason
+        <input className="hx-input" name="reason" maxLength={200} defaultValue={incident.priority_reason} />
+      </label>
+      <RightButton right="respond" type="submit" name="intent" value="priority" variant="outlined" size="small">
+        Set
+      </RightButton>
+    </Form>
   );
 }

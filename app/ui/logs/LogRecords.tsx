@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
-import { Fragment, useEffect, useState } from "react";
+import { useEffect, useState } from "react";
 import { useFetcher } from "react-router";
 import { clockTime, DAY_MS, dayAndTime, MINUTE_MS } from "#core/time/windows";
 import type { Answer } from "#server/pages/registry";
@@ -58,41 +58,14 @@ export function LogRecords({
         <tbody>
           <Rows rows={rows} columns={4}>
             {(row) => (
-              <Fragment key={row.id}>
-                <tr>
-                  <td className="line top hx-stamp">
-                    {isToday(row)
-                      ? withMilliseconds(clockTime(row.atMs, true), row.atMs)
-                      : instant(row.atMs, now.nowMs)}
-                  </td>
-                  <td className="top">
-                    <LogLevelWord level={row.level} />
-                  </td>
-                  <td className="top cut" title={row.sender}>
-                    {row.componentId === null ? (
-                      row.sender
-                    ) : (
-                      <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>
-                    )}
-                  </td>
-                  <td className="hx-wrap">
-                    <WordButton
-                      mono
-                      expanded={open === row.id}
-                      onClick={() => setOpen(open === row.id ? null : row.id)}
-                    >
-                      {row.body || "(empty)"}
-                    </WordButton>
-                  </td>
-                </tr>
-                {open === row.id ? (
-                  <tr>
-                    <td colSpan={4} style={{ background: "var(--hx-raised)" }}>
-                      <Opened id={row.id} onPattern={onPattern} />
-                    </td>
-                  </tr>
-                ) : null}
-              </Fragment>
+              <Record
+                key={row.id}
+                row={row}
+                isToday={isToday(row)}
+                open={open === row.id}
+                onOpen={() => setOpen(open === row.id ? null : row.id)}
+                onPattern={onPattern}
+              />
             )}
           </Rows>
         </tbody>
@@ -112,6 +85,49 @@ export function LogRecords({
         </Stack>
       ) : null}
     </Box>
+  );
+}
+
+function Record({
+  row,
+  isToday,
+  open,
+  onOpen,
+  onPattern,
+}: {
+  row: Row;
+  isToday: boolean;
+  open: boolean;
+  onOpen: () => void;
+  onPattern: (id: number) => void;
+}) {
+  const { window: now } = useShell();
+  return (
+    <>
+      <tr>
+        <td className="line top hx-stamp">
+          {isToday ? withMilliseconds(clockTime(row.atMs, true), row.atMs) : instant(row.atMs, now.nowMs)}
+        </td>
+        <td className="top">
+          <LogLevelWord level={row.level} />
+        </td>
+        <td className="top cut" title={row.sender}>
+          {row.componentId === null ? row.sender : <KeepLink to={`/estate/${row.componentId}`}>{row.sender}</KeepLink>}
+        </td>
+        <td className="hx-wrap">
+          <WordButton mono expanded={open} onClick={onOpen}>
+            {row.body || "(empty)"}
+          </WordButton>
+        </td>
+      </tr>
+      {open ? (
+        <tr>
+          <td colSpan={4} style={{ background: "var(--hx-raised)" }}>
+            <Opened id={row.id} onPattern={onPattern} />
+          </td>
+        </tr>
+      ) : null}
+    </>
   );
 }
 

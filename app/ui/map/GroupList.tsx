@@ -39,7 +39,6 @@ export function GroupList({
           const band = isLayered ? bandOf(card.y) : "";
           const head = band !== before ? band : "";
           before = band;
-          const { group } = card;
           return [
             head ? (
               <tr key={`band ${head}`} className="hx-row-band">
@@ -48,43 +47,73 @@ export function GroupList({
                 </th>
               </tr>
             ) : null,
-            <tr key={card.id} aria-current={card.id === chosen ? "true" : undefined}>
-              <td style={{ paddingLeft: 8 + depthOf(card.y) * 18 }}>
-                {group ? (
-                  <a
-                    className="hx-link hx-fold"
-                    href={toggleOf(group.key)}
-                    role="button"
-                    aria-expanded={group.isOpen}
-                    aria-label={`${group.isOpen ? "Close" : "Open"} ${card.name}`}
-                  >
-                    {group.isOpen ? "−" : "+"}
-                  </a>
-                ) : (
-                  <span className="hx-fold" />
-                )}
-                {card.kind ? <KindGlyph kind={card.kind} /> : null}{" "}
-                <a className="hx-link" href={addressOf(card)} title={group ? undefined : kindInfo(card.kind).label}>
-                  {card.name}
-                </a>{" "}
-                <span className="hx-quiet">{group ? "" : card.sub}</span>
-              </td>
-              <td>
-                <span className="hx-row">
-                  <SeverityMark severity={card.severity} size={16} />
-                  {card.severity === "cleared" ? "well" : card.severity}
-                </span>
-              </td>
-              <td className="num">{group ? group.members.toLocaleString("en-GB") : ""}</td>
-              <td className="num">{group ? group.unwell || "" : ""}</td>
-              <td>{card.reason}</td>
-              <td>{group ? "" : card.figure}</td>
-              {map.marked === null ? null : <td>{differsText(card)}</td>}
-            </tr>,
+            <Line
+              key={card.id}
+              card={card}
+              depth={depthOf(card.y)}
+              address={addressOf(card)}
+              toggleOf={toggleOf}
+              chosen={card.id === chosen}
+              marks={map.marked !== null}
+            />,
           ];
         })}
       </tbody>
     </PlainTable>
+  );
+}
+
+function Line({
+  card,
+  depth,
+  address,
+  toggleOf,
+  chosen,
+  marks,
+}: {
+  card: MapData["cards"][number];
+  depth: number;
+  address: string;
+  toggleOf: (key: string) => string;
+  chosen: boolean;
+  /** Whether differences are marked. */
+  marks: boolean;
+}) {
+  const { group } = card;
+  return (
+    <tr aria-current={chosen ? "true" : undefined}>
+      <td style={{ paddingLeft: 8 + depth * 18 }}>
+        {group ? (
+          <a
+            className="hx-link hx-fold"
+            href={toggleOf(group.key)}
+            role="button"
+            aria-expanded={group.isOpen}
+            aria-label={`${group.isOpen ? "Close" : "Open"} ${card.name}`}
+          >
+            {group.isOpen ? "−" : "+"}
+          </a>
+        ) : (
+          <span className="hx-fold" />
+        )}
+        {card.kind ? <KindGlyph kind={card.kind} /> : null}{" "}
+        <a className="hx-link" href={address} title={group ? undefined : kindInfo(card.kind).label}>
+          {card.name}
+        </a>{" "}
+        <span className="hx-quiet">{group ? "" : card.sub}</span>
+      </td>
+      <td>
+        <span className="hx-row">
+          <SeverityMark severity={card.severity} size={16} />
+          {card.severity === "cleared" ? "well" : card.severity}
+        </span>
+      </td>
+      <td className="num">{group ? group.members.toLocaleString("en-GB") : ""}</td>
+      <td className="num">{group ? group.unwell || "" : ""}</td>
+      <td>{card.reason}</td>
+      <td>{group ? "" : card.figure}</td>
+      {marks ? <td>{differsText(card)}</td> : null}
+    </tr>
   );
 }
 

@@ -89,19 +89,23 @@ export const MapCardLink = memo(function MapCardLink({
           </>
         )}
       </a>
-      {toggle ? (
-        <a
-          className="hx-link hx-toggle"
-          href={toggle}
-          draggable={false}
-          role="button"
-          aria-expanded={group?.isOpen}
-          aria-label={`${group?.isOpen ? "Close" : "Open"} ${name}`}
-          title={group?.isOpen ? "Close (o)" : "Open (o)"}
-        >
-          {group?.isOpen ? "−" : "+"}
-        </a>
-      ) : null}
+      {toggle ? <Toggle name={name} address={toggle} isOpen={group?.isOpen ?? false} /> : null}
     </div>
   );
 });
+
+function Toggle({ name, address, isOpen }: { name: string; address: string; isOpen: boolean }) {
+  return (
+    <a
+      className="hx-link hx-toggle"
+      href={address}
+      draggable={false}
+      role="button"
+      aria-expanded={isOpen}
+      aria-label={`${isOpen ? "Close" : "Open"} ${name}`}
+      title={isOpen ? "Close (o)" : "Open (o)"}
+    >
+      {isOpen ? "−" : "+"}
+    </a>
+  );
+}

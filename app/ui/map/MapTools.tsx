@@ -73,16 +73,7 @@ export function MapTools({ map, asked }: { map: MapData; asked: MapAsked }) {
       if (value) next.set(name, value);
       else next.delete(name);
     });
-  const arrange = (place: 0 | 1, value: string) =>
-    change((next) => {
-      const by: string[] = [...map.by];
-      by[place] = value;
-      if (place === 0 && by[1] === value) by.length = 1;
-      next.delete("open");
-      next.set("by", by.filter(Boolean).slice(0, 2).join(","));
-    });
   const [typed, setTyped] = useTyped(asked.find, (text) => set("find", text), 250);
-  const [first = "", second = ""] = map.by;
   return (
     <Stack direction="row" sx={{ gap: 1, mb: 1, flexWrap: "wrap", alignItems: "center" }}>
       <ScopeChoice map={map} scope={scope} />
@@ -92,21 +83,7 @@ export function MapTools({ map, asked }: { map: MapData; asked: MapAsked }) {
           <Steps label="Steps down" value={asked.down} onChange={(value) => set("down", value)} />
         </>
       ) : null}
-      <Choice label="Arrange by" value={first} width={130} onChange={(value) => arrange(0, value)}>
-        {ATTRIBUTES.map((one) => (
-          <MenuItem key={one.value} value={one.value}>
-            {one.label}
-          </MenuItem>
-        ))}
-      </Choice>
-      <Choice label="then by" value={second} width={130} onChange={(value) => arrange(1, value)}>
-        <MenuItem value="">Nothing more</MenuItem>
-        {ATTRIBUTES.filter((one) => one.value !== first && one.value !== "layer").map((one) => (
-          <MenuItem key={one.value} value={one.value}>
-            {one.label}
-          </MenuItem>
-        ))}
-      </Choice>
+      <Arrangement map={map} />
       <Choice
         label="Show"
         value={asked.only}
@@ -145,6 +122,39 @@ export function MapTools({ map, asked }: { map: MapData; asked: MapAsked }) {
         </button>
       ) : null}
     </Stack>
+  );
+}
+
+/** By what groups are made, and by what within them. */
+function Arrangement({ map }: { map: MapData }) {
+  const change = useChangeParams();
+  const arrange = (place: 0 | 1, value: string) =>
+    change((next) => {
+      const by: string[] = [...map.by];
+      by[place] = value;
+      if (place === 0 && by[1] === value) by.length = 1;
+      next.delete("open");
+      next.set("by", by.filter(Boolean).slice(0, 2).join(","));
+    });
+  const [first = "", second = ""] = map.by;
+  return (
+    <>
+      <Choice label="Arrange by" value={first} width={130} onChange={(value) => arrange(0, value)}>
+        {ATTRIBUTES.map((one) => (
+          <MenuItem key={one.value} value={one.value}>
+            {one.label}
+          </MenuItem>
+        ))}
+      </Choice>
+      <Choice label="then by" value={second} width={130} onChange={(value) => arrange(1, value)}>
+        <MenuItem value="">Nothing more</MenuItem>
+        {ATTRIBUTES.filter((one) => one.value !== first && one.value !== "layer").map((one) => (
+          <MenuItem key={one.value} value={one.value}>
+            {one.label}
+          </MenuItem>
+        ))}
+      </Choice>
+    </>
   );
 }
 

@@ -84,25 +84,7 @@ function Drawing({ map, height, highlight, marks, addressOf, toggleOf, chosen, o
       }}
     >
       <div className="hx-map-drawing" ref={view.drawing}>
-        {map.strata.map((stratum, index) => (
-          <div
-            key={stratum.id}
-            className={index % 2 ? "hx-band hx-odd" : "hx-band"}
-            style={{ top: stratum.y, width: map.width, height: stratum.height }}
-          >
-            <span>{stratum.label}</span>
-          </div>
-        ))}
-        {map.trays.map(({ key, label, left, x, y, width, height: tall, depth }) => (
-          <div key={key} className="hx-tray" style={{ left: x, top: y, width, height: tall, zIndex: depth }}>
-            {view.level >= 0.5 ? (
-              <span style={{ fontSize: Math.max(12, 11 / view.level) }}>
-                {label}
-                {left ? ` (the worst; ${left.toLocaleString("en-GB")} more have no room)` : ""}
-              </span>
-            ) : null}
-          </div>
-        ))}
+        <Bands map={map} level={view.level} />
         <MapLines
           map={map}
           hovered={hovered}
@@ -133,17 +115,50 @@ function Drawing({ map, height, highlight, marks, addressOf, toggleOf, chosen, o
         </div>
       </div>
       <Legend types={map.links.map((links) => links.type)} />
-      <div className="hx-map-keys">
-        <PlainButton label="Zoom in" title="Zoom in (+)" onClick={() => view.zoomBy(1.3)}>
-          +
-        </PlainButton>
-        <PlainButton label="Zoom out" title="Zoom out (−)" onClick={() => view.zoomBy(1 / 1.3)}>
-          −
-        </PlainButton>
-        <PlainButton label="Show the whole map" title="Show the whole map (0)" onClick={view.whole}>
-          ⤢
-        </PlainButton>
-      </div>
+      <Zoom view={view} />
+    </div>
+  );
+}
+
+/** Strata, and trays for what belongs together. */
+function Bands({ map, level }: { map: StrataMapProps["map"]; level: number }) {
+  return (
+    <>
+      {map.strata.map((stratum, index) => (
+        <div
+          key={stratum.id}
+          className={index % 2 ? "hx-band hx-odd" : "hx-band"}
+          style={{ top: stratum.y, width: map.width, height: stratum.height }}
+        >
+          <span>{stratum.label}</span>
+        </div>
+      ))}
+      {map.trays.map(({ key, label, left, x, y, width, height: tall, depth }) => (
+        <div key={key} className="hx-tray" style={{ left: x, top: y, width, height: tall, zIndex: depth }}>
+          {level >= 0.5 ? (
+            <span style={{ fontSize: Math.max(12, 11 / level) }}>
+              {label}
+              {left ? ` (the worst; ${left.toLocaleString("en-GB")} more have no room)` : ""}
+            </span>
+          ) : null}
+        </div>
+      ))}
+    </>
+  );
+}
+
+function Zoom({ view }: { view: ReturnType<typeof useMapView> }) {
+  return (
+    <div className="hx-map-keys">
+      <PlainButton label="Zoom in" title="Zoom in (+)" onClick={() => view.zoomBy(1.3)}>
+        +
+      </PlainButton>
+      <PlainButton label="Zoom out" title="Zoom out (−)" onClick={() => view.zoomBy(1 / 1.3)}>
+        −
+      </PlainButton>
+      <PlainButton label="Show the whole map" title="Show the whole map (0)" onClick={view.whole}>
+        ⤢
+      </PlainButton>
     </div>
   );
 }

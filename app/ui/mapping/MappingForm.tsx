@@ -94,24 +94,30 @@ export function MappingForm({
             sx={{ width: 340 }}
           />
         </Stack>
-        <Stack direction="row" sx={{ gap: 1, flexWrap: "wrap" }}>
-          <RightButton right="configure" type="submit" variant="contained" name="intent" value="save" disabled={busy}>
-            Save
-          </RightButton>
-          <RightButton right="configure" type="submit" variant="outlined" name="intent" value="preview" disabled={busy}>
-            Preview what it makes
-          </RightButton>
-          <RightButton right="configure" type="submit" variant="outlined" name="intent" value="answer" disabled={busy}>
-            Show the answer
-          </RightButton>
-          {page.name === null ? null : (
-            <RightButton right="configure" type="submit" variant="text" name="intent" value="remove" disabled={busy}>
-              Remove
-            </RightButton>
-          )}
-        </Stack>
+        <Intents busy={busy} canRemove={page.name !== null} />
       </Stack>
     </fetcher.Form>
+  );
+}
+
+function Intents({ busy, canRemove }: { busy: boolean; canRemove: boolean }) {
+  return (
+    <Stack direction="row" sx={{ gap: 1, flexWrap: "wrap" }}>
+      <RightButton right="configure" type="submit" variant="contained" name="intent" value="save" disabled={busy}>
+        Save
+      </RightButton>
+      <RightButton right="configure" type="submit" variant="outlined" name="intent" value="preview" disabled={busy}>
+        Preview what it makes
+      </RightButton>
+      <RightButton right="configure" type="submit" variant="outlined" name="intent" value="answer" disabled={busy}>
+        Show the answer
+      </RightButton>
+      {canRemove ? (
+        <RightButton right="configure" type="submit" variant="text" name="intent" value="remove" disabled={busy}>
+          Remove
+        </RightButton>
+      ) : null}
+    </Stack>
   );
 }
 

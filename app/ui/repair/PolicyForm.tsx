@@ -122,26 +122,7 @@ function When({ draft, set, problems, page }: Part & { page: Page }) {
         />
         <Words label="and for none of" value={draft.without} onChange={(value) => set("without", value)} />
       </Stack>
-      <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
-        <Choices
-          label="Services"
-          help="Any service while none is chosen."
-          options={page.services}
-          value={draft.services}
-          onChange={(keys) => set("services", keys)}
-          keyOf={(one) => one.uid}
-          nameOf={(one) => one.name}
-        />
-        <Choices
-          label="Sites"
-          help="Any site while none is chosen."
-          options={page.sites}
-          value={draft.sites}
-          onChange={(keys) => set("sites", keys)}
-          keyOf={(one) => one}
-          nameOf={(one) => one}
-        />
-      </Stack>
+      <Where draft={draft} set={set} page={page} />
       <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap", alignItems: "center" }}>
         <Figure
           label="Probability at least (%)"
@@ -175,6 +156,31 @@ function When({ draft, set, problems, page }: Part & { page: Page }) {
         />
       </Stack>
     </>
+  );
+}
+
+function Where({ draft, set, page }: Pick<Part, "draft" | "set"> & { page: Page }) {
+  return (
+    <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>
+      <Choices
+        label="Services"
+        help="Any service while none is chosen."
+        options={page.services}
+        value={draft.services}
+        onChange={(keys) => set("services", keys)}
+        keyOf={(one) => one.uid}
+        nameOf={(one) => one.name}
+      />
+      <Choices
+        label="Sites"
+        help="Any site while none is chosen."
+        options={page.sites}
+        value={draft.sites}
+        onChange={(keys) => set("sites", keys)}
+        keyOf={(one) => one}
+        nameOf={(one) => one}
+      />
+    </Stack>
   );
 }
 

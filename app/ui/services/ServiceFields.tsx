@@ -9,7 +9,7 @@ import type { ServiceFormPage } from "./page";
 /** What people say of a service: who owns it, when it must work, what it promises, what to know on shift. */
 export function ServiceFields({ page, answer }: { page: ServiceFormPage; answer: Refusal | undefined }) {
   const { service } = page;
-  const details = service?.details ?? {};
+  const details: Details = service?.details ?? {};
   const field = (name: string, label: string, value: string | number | undefined, help = "") => {
     const problem = answer?.fields?.[name];
     return { name, label, defaultValue: value ?? "", error: problem !== undefined, helperText: problem ?? help };
@@ -45,33 +45,7 @@ export function ServiceFields({ page, answer }: { page: ServiceFormPage; answer:
           )}
           sx={{ width: 200 }}
         />
-        {service?.figure ? (
-          <>
-            <TextField
-              {...field(
-                "figureSide",
-                service.figure.label,
-                details.figureSide ?? "least",
-                "Most, where more of it is worse.",
-              )}
-              select
-              sx={{ width: 220 }}
-              slotProps={{ inputLabel: { shrink: true } }}
-            >
-              <MenuItem value="least">reaches at least</MenuItem>
-              <MenuItem value="most">stays at most</MenuItem>
-            </TextField>
-            <TextField
-              {...field(
-                "figurePercent",
-                "Of its usual (%)",
-                details.figurePercent,
-                "Empty: calls count, not the figure.",
-              )}
-              sx={{ width: 220 }}
-            />
-          </>
-        ) : null}
+        {service?.figure ? <FigureFields label={service.figure.label} details={details} field={field} /> : null}
         <TextField
           {...field("tells", "Tell of", details.tells ?? "failures and slowness")}
           select
@@ -86,6 +60,35 @@ export function ServiceFields({ page, answer }: { page: ServiceFormPage; answer:
       <HealthFields details={details} field={field} />
       <TextField {...field("notes", "Notes for whoever is on shift", details.notes)} multiline minRows={3} fullWidth />
     </Stack>
+  );
+}
+
+type Details = NonNullable<ServiceFormPage["service"]>["details"];
+type FieldOf = (
+  name: string,
+  label: string,
+  value: string | number | undefined,
+  help?: string,
+) => { name: string; label: string; defaultValue: string | number; error: boolean; helperText: string };
+
+/** What a business figure promises. */
+function FigureFields({ label, details, field }: { label: string; details: Details; field: FieldOf }) {
+  return (
+    <>
+      <TextField
+        {...field("figureSide", label, details.figureSide ?? "least", "Most, where more of it is worse.")}
+        select
+        sx={{ width: 220 }}
+        slotProps={{ inputLabel: { shrink: true } }}
+      >
+        <MenuItem value="least">reaches at least</MenuItem>
+        <MenuItem value="most">stays at most</MenuItem>
+      </TextField>
+      <TextField
+        {...field("figurePercent", "Of its usual (%)", details.figurePercent, "Empty: calls count, not the figure.")}
+        sx={{ width: 220 }}
+      />
+    </>
   );
 }
 
@@ -124,13 +127,7 @@ const RULES = [
 ] as const;
 
 /** How the state of its members follows from each of theirs; further fields where the rule asks for them. */
-function HealthFields({
-  details,
-  field,
-}: {
-  details: NonNullable<ServiceFormPage["service"]>["details"];
-  field: (name: string, label: string, value: string | number | undefined, help?: string) => object;
-}) {
+function HealthFields({ details, field }: { details: Details; field: FieldOf }) {
   const [rule, setRule] = useState<string>(details.state?.rule ?? "worst");
   return (
     <Stack direction="row" sx={{ gap: 1.5, flexWrap: "wrap" }}>

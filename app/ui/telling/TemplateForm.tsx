@@ -98,17 +98,31 @@ export function TemplateForm({
         </Form>
         <Variables variables={page.variables} onChoose={insert} part={part} />
       </Section>
-      <Section
-        title="Preview"
-        aside={
-          isOfIncident(page) ? (
-            <IncidentChoice incidents={page.incidents} value={incident} onChange={setIncident} />
-          ) : null
-        }
-      >
-        {preview?.message ? <Shown message={preview.message} /> : <PreviewState problems={preview?.problems} />}
-      </Section>
+      <Previewed page={page} preview={preview} incident={incident} onIncident={setIncident} />
     </div>
+  );
+}
+
+function Previewed({
+  page,
+  preview,
+  incident,
+  onIncident,
+}: {
+  page: Page;
+  preview: ReturnType<typeof usePreview>;
+  incident: string;
+  onIncident: (id: string) => void;
+}) {
+  return (
+    <Section
+      title="Preview"
+      aside={
+        isOfIncident(page) ? <IncidentChoice incidents={page.incidents} value={incident} onChange={onIncident} /> : null
+      }
+    >
+      {preview?.message ? <Shown message={preview.message} /> : <PreviewState problems={preview?.problems} />}
+    </Section>
   );
 }
 

@@ -48,23 +48,16 @@ export function transferZone(
 ): Promise<ZoneNames> {
   const of = `${server.address}:${server.port}`;
   return new Promise((resolve, reject) => {
-    const names = new Map<string, Set<string>>();
-    const aliases: [string, string][] = [];
-    const forward = new Map<string, Set<string>>();
+    const kept = new Names();
     let records = 0;
     let bytes = 0;
-    let soas = 0;
     let waiting: Buffer = Buffer.alloc(0);
     const socket = connect(server.port, server.address);
     const end = (error?: Error) => {
       signal.removeEventListener("abort", stop);
       socket.destroy();
       if (error) return reject(error);
-      for (const [alias, target] of aliases) {
-        const addresses = forward.get(target);
-        if (addresses && addresses.size <= MOST_BALANCED) for (const address of addresses) add(names, address, alias);
-      }
-      resolve({ names: new Map([...names].map(([address, set]) => [address, [...set].sort()])), records });
+      resolve({ names: kept.byAddress(), records });
     };
     const stop = () => end(new ZoneFailure("stopped"));
     const failed = (why: string) => end(new ZoneFailure(`The name server ${of} ${why}.`));
@@ -88,21 +81,6 @@ export function transferZone(
       length.writeUInt16BE(packet.length);
       socket.write(Buffer.concat([length, packet]));
     });
-    const take = (answer: Answer) => {
-      if (++records > MOST_RECORDS) return failed(`sends more than ${MOST_RECORDS.toLocaleString("en-GB")} records`);
-      const name = answer.name.toLowerCase();
-      if (answer.type === "SOA") soas++;
-      else if (answer.type === "A" || answer.type === "AAAA") {
-        const address = canonicalAddress(answer.data);
-        if (address === undefined || name.startsWith("*.")) return;
-        add(names, address, name);
-        add(forward, name, address);
-      } else if (answer.type === "CNAME") aliases.push([name, answer.data.toLowerCase()]);
-      else if (answer.type === "PTR" && isReverse(name)) {
-        const address = addressOfReverse(name);
-        if (address !== undefined) add(names, address, answer.data.toLowerCase());
-      }
-    };
     socket.on("data", (part: Buffer) => {
       bytes += part.length;
       if (bytes > MOST_BYTES) return failed(`sends more than ${MOST_BYTES / 2 ** 20} MiB`);
@@ -119,15 +97,49 @@ export function transferZone(
         const code = packet.rcode ?? "NOERROR";
         if (code !== "NOERROR") return failed(CODES[code] ?? `answers ${code}`);
         for (const answer of packet.answers ?? []) {
-          take(answer);
-          if (socket.destroyed) return;
+          if (++records > MOST_RECORDS)
+            return failed(`sends more than ${MOST_RECORDS.toLocaleString("en-GB")} records`);
+          kept.take(answer);
         }
         if (records === 0)
           return failed("answers without the zone: is it a server of it, and may this machine transfer it?");
-        if (soas >= 2) return end();
+        if (kept.soas >= 2) return end();
       }
     });
   });
+}
+
+/** Which names stand for which addresses, as the records of a zone say. */
+class Names {
+  soas = 0;
+  private readonly names = new Map<string, Set<string>>();
+  private readonly aliases: [string, string][] = [];
+  private readonly forward = new Map<string, Set<string>>();
+
+  take(answer: Answer): void {
+    const name = answer.name.toLowerCase();
+    if (answer.type === "SOA") this.soas++;
+    else if (answer.type === "A" || answer.type === "AAAA") {
+      const address = canonicalAddress(answer.data);
+      if (address === undefined || name.startsWith("*.")) return;
+      add(this.names, address, name);
+      add(this.forward, name, address);
+    } else if (answer.type === "CNAME") this.aliases.push([name, answer.data.toLowerCase()]);
+    else if (answer.type === "PTR" && isReverse(name)) {
+      const address = addressOfReverse(name);
+      if (address !== undefined) add(this.names, address, answer.data.toLowerCase());
+    }
+  }
+
+  /** Names by address, aliases with those that they stand for. */
+  byAddress(): Map<string, string[]> {
+    for (const [alias, target] of this.aliases) {
+      const addresses = this.forward.get(target);
+      if (addresses && addresses.size <= MOST_BALANCED)
+        for (const address of addresses) add(this.names, address, alias);
+    }
+    return new Map([...this.names].map(([address, set]) => [address, [...set].sort()]));
+  }
 }
 
 function add(map: Map<string, Set<string>>, key: string, value: string): void {
