@@ -11,6 +11,8 @@ import {
   incidentById,
   incidentEvents,
   recentIncidents,
+  setPriority,
+  setWaiting,
   takeIncident,
 } from "../store/incidents";
 import { insertRelation } from "../store/relations";
@@ -120,6 +122,31 @@ describe("incidents by hand", () => {
     expect(() => mergeByHand(db, second, first, "Anna", affected(), AT)).toThrow(`merged into incident ${first}`);
     expect(() => mergeByHand(db, first, first, "Anna", affected(), AT)).toThrow("into itself");
     expect(() => mergeByHand(db, first, 9999, "Anna", affected(), AT)).toThrow("There is no incident 9999");
+  });
+  it.each([
+    ["where nobody had done it in the other, it holds there", false],
+    ["where somebody had, theirs stays", true],
+  ])("are merged with what people did: %s", (_, had) => {
+    correlate(db, [raise("a", 0)], affected());
+    correlate(db, [raise("lone", 1)], affected());
+    const [first, second] = open().sort((a, b) => a - b) as [number, number];
+    const work = (incident: number, priority: 1 | 3, words: string) => {
+      setPriority(db, incident, priority, words);
+      setWaiting(db, incident, words);
+      confirmCause(db, incident, { name: "a", componentId: id.a as number, text: words } as never, words, AT + MINUTE);
+    };
+    work(second, 1, "Bo");
+    if (had) work(first, 3, "Cy");
+    mergeByHand(db, second, first, "Anna", affected(), AT + 2 * MINUTE);
+    const words = had ? "Cy" : "Bo";
+    expect(incidentById(db, first)).toMatchObject({
+      priority: had ? 3 : 1,
+      priority_reason: words,
+      waiting_for: words,
+      confirmed: expect.objectContaining({ text: words }),
+      confirmed_by: words,
+      confirmed_at: AT + MINUTE,
+    });
   });
   it("are split, and what was told apart is never put together by itself again, until somebody merges it", () => {
     correlate(db, [raise("virt", 0), raise("a", 0)], affected());

@@ -185,11 +185,19 @@ export function mergeIncident(db: Db, id: number, into: number, atMs: number): v
     db,
     "UPDATE incident SET opened_at = min(opened_at, (SELECT opened_at FROM incident WHERE id = ?)) WHERE id = ?",
   ).run(id, into);
-  // Who had taken the one has the other, where nobody had that.
+  // What people did with the one holds for the other, where nobody had done it there: who has it, how urgent it is, what
+  // it waits for, what it was.
   prepared(
     db,
-    `UPDATE incident SET taken_by = m.taken_by, taken_at = m.taken_at FROM (SELECT taken_by, taken_at FROM incident WHERE id = ?) m
-     WHERE incident.id = ? AND incident.taken_by IS NULL AND m.taken_by IS NOT NULL`,
+    `UPDATE incident SET taken_by = coalesce(incident.taken_by, m.taken_by),
+       taken_at = iif(incident.taken_by IS NULL, m.taken_at, incident.taken_at),
+       priority = coalesce(incident.priority, m.priority),
+       priority_reason = iif(incident.priority IS NULL, m.priority_reason, incident.priority_reason),
+       waiting_for = coalesce(nullif(incident.waiting_for, ''), m.waiting_for),
+       confirmed = coalesce(incident.confirmed, m.confirmed),
+       confirmed_by = iif(incident.confirmed IS NULL, m.confirmed_by, incident.confirmed_by),
+       confirmed_at = iif(incident.confirmed IS NULL, m.confirmed_at, incident.confirmed_at)
+     FROM (SELECT * FROM incident WHERE id = ?) m WHERE incident.id = ?`,
   ).run(id, into);
 }
 

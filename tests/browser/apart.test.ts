@@ -38,6 +38,8 @@ async function solve(page: Page, incident: string): Promise<string[]> {
   const runbook = part(page, "Repair").locator('a[href*="target="][href*="incident="]').first();
   const over = page.getByText(/^Incident \d+ · (resolved|merged into)/);
   const named: string[] = [];
+  /** What was tried last and could not be done: nobody does the same again at once. */
+  let failed = "";
   for (;;) {
     const until = Date.now() + SURE_WITHIN_MS;
     await expect(
@@ -47,12 +49,15 @@ async function solve(page: Page, incident: string): Promise<string[]> {
         if (Date.now() < until) await expect(over.or(sure).first()).toBeVisible({ timeout: 1500 });
         await expect(over.or(cause).first()).toBeVisible({ timeout: 1500 });
         await expect(over.or(runbook).first()).toBeVisible({ timeout: 1500 });
+        if (Date.now() < until && !(await over.isVisible()))
+          expect(await runbook.getAttribute("href")).not.toBe(failed);
       },
       `${incident} shows a cause and a runbook (so far ${named.join(", then ")})`,
     ).toPass(BY_THE_CLOCK);
     if (named.length > 0 && (await over.isVisible())) return named;
     expect(named.length, `${incident} goes on after ${named.join(", then ")}`).toBeLessThan(LOOKS);
     named.push((await cause.textContent()) ?? "");
+    const tried = (await runbook.getAttribute("href")) ?? "";
     await runbook.click();
     await page.getByRole("button", { name: "Start run" }).click();
     const ended = page.getByRole("heading", { level: 1, name: /(succeeded|failed) on/ });
@@ -61,7 +66,8 @@ async function solve(page: Page, incident: string): Promise<string[]> {
     // What could not be done, had no effect, or came when all had cleared, says so, and the page is looked at again.
     const run = (await ended.or(refused).first().textContent()) ?? "";
     named.push(`${named.pop()}: ${run}`);
-    if (!/succeeded on/.test(run)) continue;
+    failed = /succeeded on/.test(run) ? "" : tried;
+    if (failed) continue;
     const proof = page.getByRole("status").first();
     await expect(proof).toContainText(/(?<!being )proved|eased|no effect|worse|not measured/, BY_THE_CLOCK);
     named.push(`${named.pop()} (${await proof.textContent()})`);
