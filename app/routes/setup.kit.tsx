@@ -55,8 +55,8 @@ export async function action({ request, params, context }: Route.ActionArgs) {
 }
 
 function sentenceOf({ title, kind, parts, notes }: Route.ComponentProps["loaderData"]): string {
-  const own = parts.filter((one) => one.standing === "own").length + notes.filter((one) => one.own).length;
   const newer = parts.filter((one) => one.standing === "newer").length;
+  const own = parts.filter((one) => one.standing === "own").length + newer + notes.filter((one) => one.own).length;
   const state = [newer ? `${newer} with an update` : "", own ? `${own} changed here` : ""].filter(Boolean);
   return `${title}${kind === title ? "" : ` (${kind.toLowerCase()})`}: ${state.join(", ") || "unchanged"}.`;
 }

@@ -32,9 +32,11 @@ const COUNTED = [
 ] as const;
 
 function stateOf({ own, newer, removed }: Kit): string {
+  // What waits with an update was changed here too: the rest was updated by itself.
+  const changed = own + newer;
   const parts = [
     newer ? `${newer} with an update` : "",
-    own ? `${own} changed here` : "",
+    changed ? `${changed} changed here` : "",
     removed ? `${removed} removed here` : "",
   ].filter(Boolean);
   return parts.join(", ") || "unchanged";
@@ -43,7 +45,7 @@ function stateOf({ own, newer, removed }: Kit): string {
 export default function Kits({ loaderData: { kits }, actionData: answered }: Route.ComponentProps) {
   const answer = useAnswer(answered);
   const sum = (of: (kit: Kit) => number) => kits.reduce((all, kit) => all + of(kit), 0);
-  const [newer, own] = [sum((kit) => kit.newer), sum((kit) => kit.own)];
+  const [newer, own] = [sum((kit) => kit.newer), sum((kit) => kit.own + kit.newer)];
   return (
     <>
       <PageHead
