@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
-import { useState, type ReactNode } from "react";
+import { useState } from "react";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
 import type { Route } from "./+types/estate";
@@ -13,6 +13,7 @@ import { applyChanges, useChangeParams } from "../shell/params";
 import { useTyped } from "../shell/typed";
 import { useKeep } from "../shell/window";
 import { windowOf } from "../shell/window.server";
+import { Choice } from "../ui/Choice";
 import { BulkLabels } from "../ui/estate/BulkLabels";
 import { Collections } from "../ui/estate/Collections";
 import { Components } from "../ui/estate/Components";
@@ -264,33 +265,5 @@ function Filters({
         </Button>
       ) : null}
     </Stack>
-  );
-}
-
-/** One of several, or any. */
-function Choice({
-  label,
-  width,
-  value,
-  onChange,
-  children,
-}: {
-  label: string;
-  width: number;
-  value: string;
-  onChange: (value: string) => void;
-  children: ReactNode;
-}) {
-  return (
-    <TextField
-      select
-      label={label}
-      value={value}
-      onChange={(event) => onChange(event.target.value)}
-      sx={{ width }}
-      slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-    >
-      {children}
-    </TextField>
   );
 }

@@ -427,7 +427,7 @@ export class CallJudge {
     atMs: number,
   ): Generator<{ way: WayIn; watches: readonly Watch[] }> {
     const own = this.serviceWatches(id);
-    const ruleOf = ({ rule, metric }: Judge) => ({ metric, settings: rule.settings as CallSettings });
+    const ruleOf = ({ rule }: Judge) => ({ settings: rule.settings as CallSettings });
     const lines = own.length ? [...this.lines.of(entries, "answers"), ...this.lines.newcomersBeside(entries)] : [];
     const rules = own.map(({ judge }) => ruleOf(judge));
     for (const way of waysIn(this.past, lines, rules, atMs)) {

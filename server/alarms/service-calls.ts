@@ -6,12 +6,11 @@ import { groupBy } from "#core/units/group";
 import type { CallLine } from "./call-lines";
 import type { CallPast } from "./call-past";
 
-/** Things that can be asked of a service are judged one by one up to so many. */
+/** Things that can be asked of a service are judged one by one up to so many, and so are newcomers: names come from outside. */
 const MOST_WAYS_IN = 200;
 
 /** A rule about the calls of a service. */
 export interface ServiceRule {
-  metric: string;
   settings: CallSettings;
 }
 
@@ -62,8 +61,8 @@ export function* waysIn(
       };
     }
   const calls = recentCalls(all.points, atMs);
-  for (const [newcomer, own] of groupBy(lines, (line) => line.newcomer)) {
-    if (newcomer === undefined) continue;
+  const beside = lines.filter((line) => line.newcomer !== undefined);
+  for (const [newcomer, own] of [...groupBy(beside, (line) => line.newcomer)].slice(0, MOST_WAYS_IN)) {
     const input = together(past, own, ofOthers, atMs);
     const part = input && recentCalls(input.points, atMs) / calls;
     if (!input || !part) continue;

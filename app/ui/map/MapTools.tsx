@@ -6,6 +6,7 @@ import { ATTRIBUTES } from "#core/topology/attributes";
 import { CARD_FIGURES } from "#core/topology/card-figures";
 import { useChangeParams } from "../../shell/params";
 import { useTyped } from "../../shell/typed";
+import { Choice } from "../Choice";
 import type { MapData } from "./StrataMap";
 
 export interface MapAsked {
@@ -37,31 +38,6 @@ function scopeOf({ a, b, around, incident, site, service, collection }: MapAsked
   if (service) return `service:${service}`;
   return collection ? `collection:${collection}` : "";
 }
-
-const Choice = ({
-  label,
-  value,
-  width,
-  onChange,
-  children,
-}: {
-  label: string;
-  value: string;
-  width: number;
-  onChange: (value: string) => void;
-  children: React.ReactNode;
-}) => (
-  <TextField
-    select
-    label={label}
-    value={value}
-    onChange={(event) => onChange(event.target.value)}
-    sx={{ width }}
-    slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-  >
-    {children}
-  </TextField>
-);
 
 /** What a map is of, how it is arranged, and what of it is shown. */
 export function MapTools({ map, asked }: { map: MapData; asked: MapAsked }) {
