@@ -55,6 +55,21 @@ describe("how calls go since something was done", () => {
     expect(recoveryOf([], SINCE)).toBeUndefined();
   });
 
+  it("takes of the minute in which it was what began after, where that is known", () => {
+    const points = minutes([4, 4], [4, 4], [40, 4], [1, 0]);
+    const rest = { atMs: 3 * MINUTE_MS - 1, calls: 25, failed: 0, slow: 0 };
+    const since = SINCE - MINUTE_MS / 2;
+    expect(recoveryOf([{ ...line(points), rest }], since)).toEqual({ calls: 26, bad: 0, isEased: true });
+    expect(recoveryOf([{ ...line(points), rest: { ...rest, failed: 20 } }], since)).toEqual({
+      calls: 26,
+      bad: 20,
+      isEased: false,
+    });
+    // Once the next minute is there, both count.
+    const further = [...points, { atMs: 4 * MINUTE_MS + 59_999, calls: 7, failed: 0, slow: 0 }];
+    expect(recoveryOf([{ ...line(further), rest }], since)).toMatchObject({ calls: 33 });
+  });
+
   it("leaves a minute out that began before", () => {
     const points = minutes([4, 4], [4, 4], [40, 4], [1, 0]);
     expect(recoveryOf([line(points)], SINCE - MINUTE_MS / 2)).toBeUndefined();

@@ -8,6 +8,8 @@ export interface HoldingCalls {
   settings: CallSettings;
   points: readonly CallPoint[];
   usual: CallUsual;
+  /** Of the minute in which something was done, the calls that began after it, where they are known one by one. */
+  rest?: CallPoint | undefined;
 }
 
 /** Calls that began after an instant, and how they went. */
@@ -38,13 +40,14 @@ export function recoveryOf(lines: readonly HoldingCalls[], sinceMs: number): Cal
   const before = { calls: 0, bad: 0 };
   let heard = 0;
   let alike = 0;
-  for (const { settings, points, usual } of lines) {
+  for (const { settings, points, usual, rest } of lines) {
     const { condition } = settings;
     const earlier = points.filter((one) => one.atMs <= sinceMs);
     const then = windowOf(condition, earlier, usual, sinceMs - BEFORE_MS);
     before.calls += then.calls;
     before.bad += then.bad;
-    const now = windowOf(condition, points, usual, sinceMs + MINUTE_MS);
+    const later = points.filter((one) => one.atMs > sinceMs + MINUTE_MS);
+    const now = windowOf(condition, rest ? [rest, ...later] : later, usual, sinceMs);
     alike = Math.max(alike, usual[condition === "failing" ? "failed" : "slow"].alike);
     if (now.calls === 0) continue;
     heard++;

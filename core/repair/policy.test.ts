@@ -116,6 +116,19 @@ describe("a proof", () => {
       words: expect.stringContaining("Not responding of h-1 was raised"),
     });
   });
+  it("is spoken for by what shows the same trouble there, where it was not measured since", () => {
+    const back = figure({ after: [52, 51], shows: "h-1 clock" });
+    const silent = figure({ shows: "h-1 clock" });
+    expect(judged([back, silent], 30_000).proof).toBe("watching");
+    expect(judged([back, silent], 70_000).proof).toBe("proved");
+    // By as many at least, of the same, and by none that is not well.
+    expect(judged([back, silent, silent], 70_000).proof).toBe("watching");
+    expect(judged([back, { ...silent, shows: "h-1 slow" }], 70_000).proof).toBe("watching");
+    expect(judged([back, back, silent, figure({ after: [95, 95], shows: "h-1 clock" })], 70_000).proof).toBe(
+      "watching",
+    );
+    expect(judged([figure({ after: [52, 51] }), figure()], 70_000).proof).toBe("watching");
+  });
   it("says how calls went since", () =>
     expect(judged([calls(40, 12, false)]).words).toBe("After 2 min Failing calls of h-1: 12 of 40 calls since."));
   it("says the figures", () =>

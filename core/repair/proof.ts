@@ -1,4 +1,4 @@
-import { spokenDuration } from "../time/windows";
+import { MINUTE_MS, spokenDuration } from "../time/windows";
 import { formatValue } from "../units/format";
 import type { Proof } from "./runbook";
 
@@ -18,6 +18,8 @@ export interface WatchedFigure {
   cleared: boolean;
   /** Of an alarm that stands on calls: those that began since, and whether they go as usual. */
   since?: { calls: number; bad: number; isEased: boolean } | undefined;
+  /** The same for figures that show the same trouble of the same thing, which may speak for each other. */
+  shows?: string;
   /** `usual` is a limit that it is to be kept within. */
   isLimit?: boolean;
 }
@@ -32,6 +34,8 @@ export interface ProofInput {
   watchMs: number;
 }
 
+/** After so long others speak for what was not measured since. */
+const VOUCHED_MS = MINUTE_MS;
 /** Samples in a row that must be well. */
 const IN_A_ROW = 2;
 /** Back so much of the way from the fault to the usual is well, and all of it to a limit; so much is eased, so much the other way worse. */
@@ -57,11 +61,11 @@ export function wayBack({ direction, usual, before, after }: WatchedFigure): num
  */
 export function proofOf({ figures, newAlarms, elapsedMs, watchMs }: ProofInput): { proof: Proof; words: string } {
   if (figures.length === 0) return { proof: "not measured", words: "Nothing that showed the fault is measured." };
-  const ways = figures.map((one) => ({
-    one,
-    back: one.cleared || one.since?.isEased ? 1 : wayBack(one),
-    isDone: isDone(one),
-  }));
+  const isVouched = elapsedMs >= VOUCHED_MS ? vouchedIn(figures) : () => false;
+  const ways = figures.map((one) => {
+    const done = isDone(one) || isVouched(one);
+    return { one, back: one.cleared || one.since?.isEased || isVouched(one) ? 1 : wayBack(one), isDone: done };
+  });
   if (ways.every(({ isDone: done }) => done) && newAlarms.length === 0)
     return { proof: "proved", words: `After ${spokenDuration(elapsedMs)} ${said(ways.map(({ one }) => one))}.` };
   if (elapsedMs < watchMs) return { proof: "watching", words: `Watched for ${spokenDuration(watchMs)}.` };
@@ -83,13 +87,25 @@ function isDone(one: WatchedFigure): boolean {
   return one.after.length >= IN_A_ROW && wayBack(one) >= (one.isLimit ? 1 : WELL);
 }
 
+/** Whether a figure was not measured since, and as many that show the same trouble of the same thing are back. */
+function vouchedIn(figures: readonly WatchedFigure[]): (one: WatchedFigure) => boolean {
+  const isSilent = (one: WatchedFigure) => !isDone(one) && one.since === undefined && one.after.length === 0;
+  return (one) => {
+    if (one.shows === undefined || !isSilent(one)) return false;
+    const alike = figures.filter(({ shows }) => shows === one.shows);
+    return (
+      alike.filter(isDone).length >= alike.filter(isSilent).length && !alike.some((it) => !isDone(it) && !isSilent(it))
+    );
+  };
+}
+
 const said = (figures: readonly WatchedFigure[]): string => figures.slice(0, 4).map(figureWords).join("; ");
 
 function figureWords(one: WatchedFigure): string {
   if (one.cleared) return `${one.name} cleared`;
   if (one.since) return `${one.name}: ${one.since.bad} of ${one.since.calls} calls since`;
   const last = one.after.slice(-IN_A_ROW);
-  if (last.length === 0) return `${one.name} still stands`;
+  if (last.length === 0) return `${one.name} ${Number.isNaN(one.before) ? "still stands" : "was not measured since"}`;
   const value = (figure: number) => formatValue(figure, one.unit);
   const usual = Number.isNaN(one.usual) ? "" : `, ${one.isLimit ? "limit" : "usually"} ${value(one.usual)}`;
   return `${one.name} is ${value(mean(last))} (${value(one.before)} before${usual})`;

@@ -342,16 +342,18 @@ export class CallJudge {
     const holders = this.holders.get(holdKey(alarm));
     if (!holders?.size) return undefined;
     const held: HoldingCalls[] = [];
-    const take = (watch: Watch, input: Omit<HoldingCalls, "settings"> | undefined) => {
-      if (input && holders.has(watch)) held.push({ settings: watch.judge.rule.settings as CallSettings, ...input });
-    };
+    const take = (watch: Watch, input: Omit<HoldingCalls, "settings">) =>
+      held.push({ settings: watch.judge.rule.settings as CallSettings, ...input });
     for (const line of this.standing.values()) {
-      const usual = this.past.now(line);
-      for (const watch of this.watches.get(line.key) ?? []) take(watch, usual && { points: line.points(usual), usual });
+      const own = (this.watches.get(line.key) ?? []).filter((watch) => holders.has(watch));
+      const usual = own.length > 0 ? this.past.now(line) : undefined;
+      if (!usual) continue;
+      const calls = { points: line.points(usual), usual, rest: line.restOfMinute(usual, fromMs) };
+      for (const watch of own) take(watch, calls);
     }
     for (const id of this.standingServices)
       for (const { watches, way } of this.waysIn(id, this.context.entries().get(id) ?? new Set(), atMs))
-        for (const watch of watches) take(watch, way.input);
+        for (const watch of watches) if (holders.has(watch)) take(watch, way.input);
     return held.length < holders.size ? undefined : recoveryOf(held, fromMs);
   }
 

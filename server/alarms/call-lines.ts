@@ -7,7 +7,7 @@ import type { FreshSample, LiveSeries, SampleWriter } from "../ingest/sample-wri
 import { callMinutes } from "../store/call-figures";
 import type { Db } from "../store/database";
 import type { SpanWriter } from "../store/span-writer";
-import { operationById } from "../store/spans";
+import { operationById, spansOfOperation } from "../store/spans";
 
 /** Calls are kept in memory for so long. */
 export const KEPT_MS = 12 * MINUTE_MS;
@@ -16,6 +16,11 @@ const LIMIT_QUANTILE = 0.95;
 /** Lines that are kept at the most; one that nothing came of for so long makes room. */
 const MOST_LINES = 20_000;
 const FORGOTTEN_MS = 60 * MINUTE_MS;
+
+/** Single calls of a minute are read up to so many. */
+const MOST_SINCE = 500;
+/** Status of a span that failed, after OpenTelemetry. */
+const FAILED = 2;
 
 /** Calls of one operation of one component, as they come in, and what is known of them from before. */
 export interface CallLine {
@@ -30,6 +35,8 @@ export interface CallLine {
   touchedMs: number;
   /** The last minutes, the newest last. */
   points(usual: Pick<CallUsual, "limitUs">): CallPoint[];
+  /** Of the minute in which an instant lies, the calls that began after it; undefined where nobody knows each by itself. */
+  restOfMinute(usual: Pick<CallUsual, "limitUs">, sinceMs: number): CallPoint | undefined;
   learn(fromMs: number, toMs: number): CallUsual;
 }
 
@@ -217,6 +224,27 @@ class SpanLine implements CallLine {
     }));
   }
 
+  restOfMinute({ limitUs }: Pick<CallUsual, "limitUs">, sinceMs: number): CallPoint {
+    const endMs = (Math.floor(sinceMs / MINUTE_MS) + 1) * MINUTE_MS - 1;
+    const spans = spansOfOperation(
+      this.db,
+      this.operationId as number,
+      sinceMs + 1,
+      endMs,
+      0,
+      Number.MAX_SAFE_INTEGER,
+      false,
+      MOST_SINCE,
+    );
+    return {
+      atMs: endMs,
+      calls: spans.length,
+      failed: spans.filter((one) => one.status === FAILED).length,
+      slow: spans.filter((one) => one.duration_us > limitUs).length,
+      tookUs: spans.reduce((sum, one) => sum + one.duration_us, 0),
+    };
+  }
+
   learn(fromMs: number, toMs: number): CallUsual {
     const minutes = callMinutes(this.db, this.operationId as number, fromMs, toMs);
     const all = new Sketch();
@@ -275,6 +303,11 @@ class HistogramLine implements CallLine {
 
   points({ limitUs }: Pick<CallUsual, "limitUs">): CallPoint[] {
     return pointsOfReports(this.reports, limitUs);
+  }
+
+  /** Reports of a histogram are of less than a minute each, and of no single call. */
+  restOfMinute(): undefined {
+    return undefined;
   }
 
   learn(fromMs: number, toMs: number): CallUsual {

@@ -327,6 +327,50 @@ describe("an automatic act", () => {
     await minutes(3);
     expect(called).toHaveLength(2);
   });
+  it("is not waited for once the likeliest cause is elsewhere and nothing is better", async () => {
+    const [name, elsewhere] = ["Bring it back", component("host.linux", "h-2", null, null)];
+    policy();
+    policy({ name, causeKinds: ["host.*"], alarms: [], args: { process: "all" } });
+    const id = incident();
+    await minutes(1);
+    expect(called).toEqual(["POST /restart/parser"]);
+    figure(95);
+    const other = { componentId: elsewhere, serviceId: null, line: null, name: "h-2", isRoot: true };
+    db.prepare("UPDATE incident SET causes = ?").run(
+      JSON.stringify([{ ...other, probability: 0.9, explains: [], unexplained: [], reasons: [] }]),
+    );
+    await minutes(1);
+    expect(called).toEqual(["POST /restart/parser", "POST /restart/all"]);
+    expect(runsOfIncident(db, id).find((run) => run.component_id === parser)).toMatchObject({ proof: "no effect" });
+    expect(said(id).join()).toContain("By now the likeliest cause is h-2.");
+  });
+  it.each([
+    ["it is better since", 55, { name: "h-2", probability: 0.9 }],
+    ["the other is not likely enough", 95, { name: "h-2", probability: 0.6 }],
+    ["it is on the same host", 95, { name: "h-1", probability: 0.9 }],
+  ])("is waited for where %s", async (_, value, { name, probability }) => {
+    const other = component("host.linux", "h-2", null, null);
+    policy();
+    policy({ name: "Bring it back", causeKinds: ["host.*"], alarms: [], leastPercent: 1 });
+    const id = incident();
+    await minutes(1);
+    figure(95, 1);
+    figure(value, 1);
+    const root = { componentId: name === "h-1" ? host : other, serviceId: null, line: null, name, isRoot: true };
+    db.prepare("UPDATE incident SET causes = ?").run(
+      JSON.stringify([{ ...root, probability, explains: [], unexplained: [], reasons: [] }]),
+    );
+    await minutes(1);
+    expect(runsOfIncident(db, id)[0]).toMatchObject({ proof: "watching" });
+    expect(called).toHaveLength(1);
+  });
+  it("is not held against itself as one start more", async () => {
+    const id = incident();
+    db.prepare("UPDATE alarm SET metric = 'process.restarts'").run();
+    expect(watchedFigures(db, id, host, now)).toEqual([]);
+    db.prepare("UPDATE alarm SET metric = 'memory.used'").run();
+    expect(watchedFigures(db, id, host, now)).toHaveLength(1);
+  });
   it("that made it worse is taken back, and the policy is trusted less", async () => {
     const one = policy();
     const id = incident();

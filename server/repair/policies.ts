@@ -5,8 +5,15 @@ import { DAY_MS, SECOND_MS } from "#core/time/windows";
 import { alarmCauses } from "../causes/past-facts";
 import { isBroughtBack, latelyRepaired } from "../causes/repaired";
 import { PersonError } from "../store/database";
-import type { ComponentRow } from "../store/estate";
-import { alarmsOfIncident, noteIncident, recentIncidents, resolveIncident, type IncidentRow } from "../store/incidents";
+import { componentById, type ComponentRow } from "../store/estate";
+import {
+  alarmsOfIncident,
+  noteIncident,
+  recentIncidents,
+  resolveIncident,
+  type IncidentCause,
+  type IncidentRow,
+} from "../store/incidents";
 import {
   actsOfIncident,
   addAct,
@@ -45,6 +52,9 @@ const OUTPUT_DAYS = 90;
 const REST_MS = 30 * SECOND_MS;
 /** Detectors whose alarms go on standing after all is well: their windows are long. */
 const SLOW: ReadonlySet<string> = new Set(["trend", "burn"]);
+/** A cause this likely for so long, elsewhere than what was acted on, makes it vain to wait for what was done to help. */
+const ELSEWHERE = 0.75;
+const ELSEWHERE_MS = 30 * SECOND_MS;
 /** So many runs in a row without effect count as a failure. */
 const WITHOUT_EFFECT = 2;
 
@@ -107,7 +117,9 @@ export class Policies {
     if (roots.length === 0 && byAlarm.length === 0) return;
     const runs = runsOfIncident(db, incident.id);
     // One thing at a time: what was done last is proved first.
-    if (runs.some((run) => run.state === "running" || run.proof === "watching")) return;
+    if (runs.some((run) => run.state === "running")) return;
+    for (const run of runs.filter((one) => one.proof === "watching"))
+      if (!this.isOvertaken(run, roots[0], steadyMs, nowMs)) return;
     const services = incident.services.flatMap((one) => uids.get(one.id) ?? []);
     const acts = actsOfIncident(db, incident.id);
     const standing = alarmsOfIncident(db, incident.id).filter((one) => one.cleared_at === null && one.quiet === null);
@@ -304,33 +316,53 @@ export class Policies {
   }
 
   private prove(nowMs: number): void {
-    const { db, emit, outputs } = this.parts.world;
+    const { db, outputs } = this.parts.world;
     if (outputs !== undefined && Date.now() - this.forgotMs > DAY_MS) {
       this.forgotMs = Date.now();
       forgetOutputs(outputs, Date.now() - OUTPUT_DAYS * DAY_MS);
     }
     for (const run of watchedRuns(db)) {
       const { proof, words } = proofOfRun(db, run, nowMs, this.parts.callsSince);
-      if (proof === "watching") continue;
-      db.transaction(() => {
-        setProof(db, run.id, { proof, words, atMs: nowMs });
-        if (run.incident_id !== null)
-          noteIncident(
-            db,
-            run.incident_id,
-            "run",
-            `Run ${run.id}, “${run.runbook}”: ${proof}. ${words}`,
-            "Holotaxis",
-            nowMs,
-          );
-        if (proof === "proved" && run.incident_id !== null) this.close(run, run.incident_id, nowMs);
-      })();
-      if (proof === "worse") this.worse(run);
-      else if (proof === "no effect") this.withoutEffect(run);
-      this.parts.onProof?.(run, proof);
-      emit({ topic: "run", id: run.id });
-      if (run.incident_id !== null) this.parts.onIncident(run.incident_id);
+      if (proof !== "watching") this.conclude(run, proof, words, nowMs);
     }
+  }
+
+  private conclude(run: RunRow, proof: Proof, words: string, nowMs: number): void {
+    const { db, emit } = this.parts.world;
+    db.transaction(() => {
+      setProof(db, run.id, { proof, words, atMs: nowMs });
+      if (run.incident_id !== null)
+        noteIncident(
+          db,
+          run.incident_id,
+          "run",
+          `Run ${run.id}, “${run.runbook}”: ${proof}. ${words}`,
+          "Holotaxis",
+          nowMs,
+        );
+      if (proof === "proved" && run.incident_id !== null) this.close(run, run.incident_id, nowMs);
+    })();
+    if (proof === "worse") this.worse(run);
+    else if (proof === "no effect") this.withoutEffect(run);
+    this.parts.onProof?.(run, proof);
+    emit({ topic: "run", id: run.id });
+    if (run.incident_id !== null) this.parts.onIncident(run.incident_id);
+  }
+
+  /**
+   * Whether what was done need not be waited for any longer: the likeliest cause has been elsewhere for a while, and nothing
+   * of what showed the fault is better since. It is put down as without effect.
+   */
+  private isOvertaken(run: RunRow, root: IncidentCause | undefined, steadyMs: number, nowMs: number): boolean {
+    const { db } = this.parts.world;
+    if (!root || root.probability < ELSEWHERE || steadyMs < ELSEWHERE_MS) return false;
+    if (run.ended_at === null || nowMs - run.ended_at < ELSEWHERE_MS) return false;
+    const hostOf = (id: number) => componentById(db, id)?.host_id ?? id;
+    if (root.componentId !== null && hostOf(root.componentId) === hostOf(run.component_id)) return false;
+    const { proof, words } = proofOfRun(db, { ...run, proof_until: nowMs }, nowMs, this.parts.callsSince);
+    if (proof !== "no effect") return false;
+    this.conclude(run, proof, `${words} By now the likeliest cause is ${root.name}.`, nowMs);
+    return true;
   }
 
   /** A proved repair resolves its incident, where its policy says so and nothing but slow alarms stands. */

@@ -1,4 +1,5 @@
-import { metricTitle } from "#core/catalogue/metrics";
+import { metricInfo, metricTitle } from "#core/catalogue/metrics";
+import { natureOf } from "#core/correlation/harm";
 import { proofOf, type WatchedFigure } from "#core/repair/proof";
 import { MINUTE_MS } from "#core/time/windows";
 import type { Proof } from "#core/repair/runbook";
@@ -15,6 +16,8 @@ const BEFORE_MS = 3 * MINUTE_MS;
 const MOST_WATCHED = 12;
 /** What adds up over hours cannot show soon that a repair helped. */
 const SLOW: ReadonlySet<string> = new Set(["burn"]);
+/** How often something was started in the last while: what was done may be one of the starts. */
+const countsStarts = (metric: string) => metricInfo(metric).nature === "crash";
 
 /**
  * Figures and alarms by which the fault shows, as they are now: those at the target, else those that its cause explains,
@@ -22,7 +25,7 @@ const SLOW: ReadonlySet<string> = new Set(["burn"]);
  */
 export function watchedFigures(db: Db, incidentId: number, targetId: number, nowMs: number): WatchedRow[] {
   const standing = alarmsOfIncident(db, incidentId).filter(
-    (alarm) => alarm.cleared_at === null && !SLOW.has(alarm.detector),
+    (alarm) => alarm.cleared_at === null && !SLOW.has(alarm.detector) && !countsStarts(alarm.metric),
   );
   const near = neighbourhood(db, targetId, nowMs);
   const own = standing.filter((alarm) => alarm.component_id !== null && near.has(alarm.component_id));
@@ -97,6 +100,7 @@ export function proofOfRun(
               nowMs,
             )
           : undefined,
+      ...(alarm ? { shows: `${alarm.subject_type} ${alarm.subject_id} ${natureOf(alarm.metric)}` } : {}),
       isLimit: row.alarmId === null,
     };
   });
@@ -110,6 +114,7 @@ export function proofOfRun(
         LOUD.has(alarm.severity) &&
         alarm.component_id !== null &&
         near.has(alarm.component_id) &&
+        !countsStarts(alarm.metric) &&
         !SLOW.has(alarm.detector) &&
         alarm.detector !== "trend",
     )
