@@ -103,7 +103,13 @@ export const serviceSchema = z.strictObject({
     })
     .optional(),
   entries: z
-    .array(z.strictObject({ host: z.string().min(1).max(80), process: z.string().min(1).max(60) }))
+    .array(
+      z.strictObject({
+        host: z.string().min(1).max(80),
+        process: z.string().min(1).max(60),
+        operations: z.array(z.string().min(1).max(200)).min(1).max(50).optional(),
+      }),
+    )
     .min(1)
     .max(20),
   figure: z

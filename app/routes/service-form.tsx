@@ -22,6 +22,16 @@ const fromOf = (request: Request): number[] =>
     .filter((id) => Number.isInteger(id) && id > 0)
     .slice(0, MOST_FROM);
 
+/** What stands on each line. */
+const linesOf = (text: string): string[] =>
+  text
+    .split("\n")
+    .map((line) => line.trim())
+    .filter(Boolean);
+
+/** What is asked at an entry point for the service; all of it where nothing is named. */
+const limitedTo = (operations: string[]) => (operations.length > 0 ? { operations } : {});
+
 export async function loader({ request, params, context }: Route.LoaderArgs) {
   const from = fromOf(request);
   const page = await context.ask("serviceForm", { uid: params.uid ?? null, from, atMs: context.now() });
@@ -37,9 +47,14 @@ export async function action({ request, params, context }: Route.ActionArgs) {
   }
   const text = (name: string) => String(form.get(name) ?? "");
   const hosts = form.getAll("entry.where").map(String);
+  const limits = form.getAll("entry.operations").map(String);
   const entries = form
     .getAll("entry.process")
-    .map((process, index) => ({ process: String(process).trim(), host: (hosts[index] ?? "").trim() }))
+    .map((process, index) => ({
+      process: String(process).trim(),
+      host: (hosts[index] ?? "").trim(),
+      ...limitedTo(linesOf(limits[index] ?? "")),
+    }))
     .filter((entry) => entry.process !== "" && entry.host !== "");
   // What was shown, so that what is unticked is left out, and what is ticked though nothing leads there is put in.
   const page = await context.ask("serviceForm", {

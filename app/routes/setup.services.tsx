@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { Link as RouterLink } from "react-router";
 import { Form } from "react-router";
+import { entryInWords } from "#core/estate/service-list";
 import type { Field } from "#core/forms/field";
 import type { Route } from "./+types/setup.services";
 import { useAnswer } from "../shell/answer";
@@ -84,7 +85,7 @@ export default function Services({ loaderData: { services }, actionData: answere
                     <KeepLink to={`/services/${service.uid}`}>{service.name}</KeepLink>
                   </td>
                   <td>{service.owner}</td>
-                  <td>{service.entries.map((entry) => `${entry.process} on ${entry.host}`).join(", ")}</td>
+                  <td>{service.entries.map(entryInWords).join(", ")}</td>
                   <td>{service.figure ? `${service.figure.label} (${service.figure.metric})` : "none"}</td>
                   <td>{service.reliesOn.join(", ") || "–"}</td>
                   <td className="num">{service.members}</td>

@@ -39,6 +39,20 @@ describe("lists of services", () => {
     expect({ ...json[0], at: "" }).toEqual({ ...csv[0], at: "" });
   });
 
+  it("may limit what is asked at an entry point for the service", () => {
+    const [csv] = servicesOf("name,entries\nGate,front on h-* for GET /slots | POST /slots/{id} ; desk on d\n");
+    expect(csv?.entries).toEqual([
+      { process: "front", host: "h-*", operations: ["GET /slots", "POST /slots/{id}"] },
+      { process: "desk", host: "d" },
+    ]);
+    expect(entriesInWords(csv?.entries ?? [])).toBe("front on h-* for GET /slots | POST /slots/{id}; desk on d");
+    const entries = [{ process: "front", host: "h-*", operations: ["GET /slots", " "] }, { process: "desk", host: "d", operations: [] }]; // prettier-ignore
+    expect(servicesOf(JSON.stringify([{ name: "Gate", entries }]))[0]?.entries).toEqual([
+      { process: "front", host: "h-*", operations: ["GET /slots"] },
+      { process: "desk", host: "d" },
+    ]);
+  });
+
   it("say the same when they were given out and are read again", () => {
     const [one] = servicesOf('name,entries,notes\n"Gate, north","a b on h-*; c on d","first; ""second"""\n');
     const row = { ...one, entries: entriesInWords(one?.entries ?? []) } as Record<string, unknown>;

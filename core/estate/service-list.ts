@@ -1,5 +1,12 @@
 import { cellText, rowsOfText, type GivenRow } from "../forms/rows";
 
+interface ListedEntry {
+  host: string;
+  process: string;
+  /** Only what is asked under these names; everything where left out. */
+  operations?: string[] | undefined;
+}
+
 /** One service as a list gives it; still to be checked. */
 export interface ListedService {
   /** "Line 2", as people find it again. */
@@ -7,7 +14,7 @@ export interface ListedService {
   name: string;
   purpose: string;
   owner: string;
-  entries: { host: string; process: string }[];
+  entries: ListedEntry[];
   hours: string;
   serverLimitMs: string;
   browserLimitMs: string;
@@ -34,13 +41,17 @@ export const SERVICE_COLUMNS = [
   "notes",
 ] as const;
 
+/** "gatefront on nq-gate-web-*", with " for GET /slots | POST /orders" where only these operations belong to the service. */
+export const entryInWords = ({ host, process, operations }: ListedEntry): string =>
+  `${process} on ${host}${operations?.length ? ` for ${operations.join(" | ")}` : ""}`;
+
 /** "gatefront on nq-gate-web-*; slotkeeper on *": entry points as one cell has them. */
-export const entriesInWords = (entries: readonly { host: string; process: string }[]): string =>
-  entries.map(({ host, process }) => `${process} on ${host}`).join("; ");
+export const entriesInWords = (entries: readonly ListedEntry[]): string => entries.map(entryInWords).join("; ");
 
 /**
  * Reads a list of services: CSV with a head line, or JSON, a list of objects, with the columns of SERVICE_COLUMNS. Entry
- * points are “process on host”, with semicolons between, or in JSON a list of such texts or of { process, host }.
+ * points are “process on host”, with semicolons between, or in JSON a list of such texts or of { process, host }; what
+ * is asked there may be limited, “process on host for GET /a | POST /b”, or { process, host, operations }.
  */
 export function parseServices(text: string): ServiceListResult {
   const rows = rowsOfText(
@@ -96,12 +107,23 @@ function readRow(at: string, row: GivenRow["row"]): ListedService | string {
   };
 }
 
-function entryOf(given: unknown): { host: string; process: string } | undefined {
+function entryOf(given: unknown): ListedEntry | undefined {
   if (typeof given === "string") {
-    const [, process, host] = /^\s*(\S.*?)\s+on\s+(\S+)\s*$/.exec(given) ?? [];
-    return process && host ? { process, host } : undefined;
+    const [, process, host, operations] = /^\s*(\S.*?)\s+on\s+(\S+)(?:\s+for\s+(\S.*?))?\s*$/.exec(given) ?? [];
+    return process && host ? { process, host, ...limitedTo(operations?.split("|")) } : undefined;
   }
   if (typeof given !== "object" || given === null) return undefined;
-  const { host, process } = given as Record<string, unknown>;
-  return cellText(host) && cellText(process) ? { host: cellText(host), process: cellText(process) } : undefined;
+  const { host, process, operations } = given as Record<string, unknown>;
+  if (!cellText(host) || !cellText(process)) return undefined;
+  return {
+    host: cellText(host),
+    process: cellText(process),
+    ...limitedTo(Array.isArray(operations) ? operations.map(cellText) : undefined),
+  };
+}
+
+/** Names of operations without what is empty; nothing where none is left, which means all of them. */
+function limitedTo(operations: readonly string[] | undefined): { operations?: string[] } {
+  const named = (operations ?? []).map((one) => one.trim()).filter(Boolean);
+  return named.length > 0 ? { operations: named } : {};
 }

@@ -87,6 +87,15 @@ function isDone(one: WatchedFigure): boolean {
   return one.after.length >= IN_A_ROW && wayBack(one) >= (one.isLimit ? 1 : WELL);
 }
 
+/** Whether it is known of all that showed the fault that nothing is better. */
+export const isInVain = (figures: readonly WatchedFigure[]): boolean =>
+  figures.length > 0 &&
+  figures.every((one) => {
+    if (one.cleared) return false;
+    if (one.since) return !one.since.isEased;
+    return one.after.length >= IN_A_ROW && wayBack(one) < EASED;
+  });
+
 /** Whether a figure was not measured since, and as many that show the same trouble of the same thing are back. */
 function vouchedIn(figures: readonly WatchedFigure[]): (one: WatchedFigure) => boolean {
   const isSilent = (one: WatchedFigure) => !isDone(one) && one.since === undefined && one.after.length === 0;

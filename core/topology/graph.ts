@@ -15,6 +15,8 @@ export interface ServiceEntry {
   pinned?: readonly number[];
   /** Components that people left out; nothing is reached through them. */
   excluded?: ReadonlySet<number>;
+  /** Whether it goes on from a component to one that it calls; left out, it always does. */
+  follows?: (from: number, to: number) => boolean;
 }
 
 export interface ServiceExtent {
@@ -91,7 +93,8 @@ export class EstateGraph {
   serviceExtents(services: readonly ServiceEntry[]): ServiceExtent[] {
     const serviceOfEntry = new Map<number, number>();
     for (const { service, entries } of services) for (const entry of entries) serviceOfEntry.set(entry, service);
-    return services.map(({ service, entries, pinned = [], excluded }) => {
+    return services.map(({ service, entries, pinned = [], excluded, follows = () => true }) => {
+      const own = new Set(entries);
       const members = new Set<number>();
       const reliesOn = new Set<number>();
       const waiting = [...entries];
@@ -104,8 +107,9 @@ export class EstateGraph {
         if (members.has(id) || excluded?.has(id)) continue;
         members.add(id);
         for (const { type, to } of this.from(id)) {
-          const other = type === "talks-to" ? serviceOfEntry.get(to) : undefined;
-          if (other !== undefined && other !== service) reliesOn.add(other);
+          if (type === "talks-to" && !follows(id, to)) continue;
+          const other = type === "talks-to" && !own.has(to) ? serviceOfEntry.get(to) : undefined;
+          if (other !== undefined) reliesOn.add(other);
           else if (CARRYING.has(type)) waiting.push(to);
         }
       }

@@ -24,6 +24,18 @@ describe("what a service is made of", () => {
     expect([...(own?.members ?? [])].sort((a, b) => a - b)).toEqual([1, 2, 3, 11, 12, 13]);
     expect([...(own?.reliesOn ?? [])]).toEqual([200]);
   });
+  it("follows only what leads on for it from a front that several share", () => {
+    const front: Edge[] = [talks(1, 2), talks(1, 3), talks(3, 4), talks(1, 5)];
+    const follows = (from: number, to: number) => from !== 1 || to === 3;
+    const [own, other] = new EstateGraph(front).serviceExtents([
+      { service: 100, entries: [1], follows },
+      { service: 200, entries: [1, 5] },
+    ]);
+    expect([...(own?.members ?? [])].sort()).toEqual([1, 3, 4]);
+    expect([...(own?.reliesOn ?? [])]).toEqual([]);
+    // What is its own entry point it does not rely on as another's.
+    expect([...(other?.members ?? [])].sort()).toEqual([1, 2, 3, 4, 5]);
+  });
   it("survives circles", () =>
     expect(
       [

@@ -1,5 +1,6 @@
 import { beforeEach, describe, expect, it } from "vitest";
 import { callSettings, type CallSettings } from "#core/detection/calls";
+import { WaysIn } from "#core/topology/ways-in";
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { useStore } from "../../tests/store";
 import { SampleWriter, type FreshSample } from "../ingest/sample-writer";
@@ -23,6 +24,7 @@ const components = new Map<number, number>();
 const callees = new Map<number, number[]>();
 /** Of senders that are no components: one that runs the same. */
 const kin = new Map<number, Kin>();
+let ways = new WaysIn([]);
 
 beforeEach(() => {
   db.exec(
@@ -31,6 +33,7 @@ beforeEach(() => {
   );
   for (const map of [kinds, names, components, callees, kin]) map.clear();
   spans = new SpanWriter(db);
+  ways = new WaysIn([]);
 });
 
 /** A process on a host with an address, and the sender that it is. */
@@ -118,6 +121,7 @@ function judgeOf(entries = new Map<number, Set<number>>(), writer = new SampleWr
     nameOf: (id) => names.get(id) ?? "",
     serviceUid: () => "gate",
     entries: () => entries,
+    takes: (service, component, operation) => ways.takes(service, component, operation),
     calleesOf: (id) => callees.get(id) ?? [],
     learning: () => ({ budgetMs: 1000, seldom: 1 }),
   });
@@ -168,6 +172,33 @@ describe("calls that are answered", () => {
   });
 });
 
+it("at a front of several services, what one of them claims by name is its own and none of the others'", () => {
+  const front = process("front", "10.0.0.1");
+  rule({ condition: "failing", minor: 5, major: 15, critical: 70 }, true);
+  for (const name of ["GET /lots", "GET /rounds"]) wellBefore(front.sender, { name, count: 20 });
+  const [auction, rounds] = [7, 8];
+  ways = new WaysIn([
+    { service: auction, component: front.id },
+    { service: rounds, component: front.id, operations: ["GET /rounds"] },
+  ]);
+  const own = new Set([front.id]);
+  const { tick, judge } = judgeOf(new Map([auction, rounds].map((id) => [id, own])));
+  const minute = (at: number, failed: { lots?: number; rounds?: number }) => {
+    calls(front.sender, at, { name: "GET /lots", count: 20, failed: failed.lots ?? 0 });
+    calls(front.sender, at, { name: "GET /rounds", count: 20, failed: failed.rounds ?? 0 });
+    return tick(at).map((one) => [one.what, one.subject.id]);
+  };
+  expect(minute(0, {})).toEqual([]);
+  expect(judge.isMeasured(rounds)).toBe(true);
+  expect([1, 2].flatMap((at) => minute(at, { rounds: 20 }))).toEqual([["raised", rounds]]);
+  // All of its calls: it is down, and not one of two things that are asked of it.
+  expect(db.prepare("SELECT severity, text FROM alarm").all()).toEqual([
+    { severity: "critical", text: expect.stringMatching(/^\d+ of \d+ calls failed/) as string },
+  ]);
+  expect([3, 4, 5, 6, 7, 8].flatMap((at) => minute(at, {}))).toEqual([["cleared", rounds]]);
+  expect([9, 10].flatMap((at) => minute(at, { lots: 20 }))).toEqual([["raised", auction]]);
+});
+
 it("says how calls went since an instant, of what stands alone, once enough of them are known", () => {
   const front = process("front", "10.0.0.1");
   rule({ condition: "failing", minor: 5, major: 20 });
@@ -188,11 +219,12 @@ it("says how calls went since an instant, of what stands alone, once enough of t
   calls(front.sender, 3, { count: 10 });
   // Half of those of the minute before failed: the alarm stands.
   expect(tick(2)).toEqual([]);
-  expect(since("component", 0)).toMatchObject({ calls: 90, isEased: false });
-  // Minute 2 began before.
+  expect(since("component", 0)).toMatchObject({ calls: 99, isEased: false });
+  // What began in minute 2 counts from then on.
+  expect(since("component", 2 + 0.1 / 60)).toMatchObject({ calls: 39, bad: 1, isEased: true });
   expect(since("component", 2.5)).toBeUndefined();
   calls(front.sender, 3, { count: 40 });
-  expect(since("component", 2)).toMatchObject({ calls: 50, bad: 0, isEased: true });
+  expect(since("component", 2)).toMatchObject({ calls: 89, bad: 1, isEased: true });
   expect(since("service", 2, "")).toMatchObject({ calls: 50, bad: 0, isEased: true });
   expect(since("component", 2, "GET /other")).toBeUndefined();
 });

@@ -59,6 +59,8 @@ export interface CallContext {
   serviceUid(serviceId: number): string | undefined;
   /** Components by which each service is entered. */
   entries(): ReadonlyMap<number, ReadonlySet<number>>;
+  /** Whether what is asked of a component under a name is asked of a service. */
+  takes(serviceId: number, componentId: number, operation: string): boolean;
   /** Whom a component calls, as its relations tell. */
   calleesOf(componentId: number): readonly number[];
   /** Machine time that learning may take of a tick, and how many times as seldom as usual it is done. */
@@ -361,7 +363,7 @@ export class CallJudge {
   isMeasured(id: number): boolean {
     const entries = this.context.entries().get(id);
     if (!entries || !this.serviceWatches(id).some((watch) => watch.judge.rule.enabled)) return false;
-    for (const line of this.lines.of(entries, "answers")) if (this.past.learned(line)) return true;
+    for (const line of this.answeredFor(id, entries)) if (this.past.learned(line)) return true;
     return false;
   }
 
@@ -389,7 +391,7 @@ export class CallJudge {
     const events: AlarmEvent[] = [];
     let stands = false;
     const judged = new Set<Watch>();
-    events.push(...this.judgeNew(entries, atMs));
+    events.push(...this.judgeNew(id, entries, atMs));
     for (const { watches, way } of this.waysIn(id, entries, atMs)) {
       const { input, name, newcomers, weigh } = way;
       for (const watch of watches) {
@@ -422,6 +424,17 @@ export class CallJudge {
     return events;
   }
 
+  /** What is answered where a service is entered, and belongs to it. */
+  private *answeredFor(id: number, entries: ReadonlySet<number>): Generator<CallLine> {
+    for (const line of this.lines.of(entries, "answers"))
+      if (this.context.takes(id, line.componentId, line.name)) yield line;
+  }
+
+  private *besideFor(id: number, entries: ReadonlySet<number>): Generator<CallLine> {
+    for (const line of this.lines.newcomersBeside(entries))
+      if (this.context.takes(id, line.componentId, line.name)) yield line;
+  }
+
   /** The calls by which a service is entered, each with what is judged of them. */
   private *waysIn(
     id: number,
@@ -430,7 +443,7 @@ export class CallJudge {
   ): Generator<{ way: WayIn; watches: readonly Watch[] }> {
     const own = this.serviceWatches(id);
     const ruleOf = ({ rule }: Judge) => ({ settings: rule.settings as CallSettings });
-    const lines = own.length ? [...this.lines.of(entries, "answers"), ...this.lines.newcomersBeside(entries)] : [];
+    const lines = own.length ? [...this.answeredFor(id, entries), ...this.besideFor(id, entries)] : [];
     const rules = own.map(({ judge }) => ruleOf(judge));
     for (const way of waysIn(this.past, lines, rules, atMs)) {
       if (way.key === "") {
@@ -452,8 +465,8 @@ export class CallJudge {
    * What a component fails that is too new to have a past, by what is usual of others by which the service is entered: it
    * may be one of many, and hardly show in the calls of all. That it is slow says nothing: it has not warmed up.
    */
-  private judgeNew(entries: ReadonlySet<number>, atMs: number): AlarmEvent[] {
-    const lines = [...this.lines.of(entries, "answers")];
+  private judgeNew(id: number, entries: ReadonlySet<number>, atMs: number): AlarmEvent[] {
+    const lines = [...this.answeredFor(id, entries)];
     const ofOthers = this.past.byName(lines);
     return lines.flatMap((line) => {
       const usual = ofOthers.get(line.name);

@@ -118,7 +118,7 @@ it("the alarm of a budget ends when its service promises nothing any more", () =
     },
     AT,
   );
-  const judge = new ObjectiveJudge(db, new AlarmBook(db), { entries: () => new Map() });
+  const judge = new ObjectiveJudge(db, new AlarmBook(db), { entries: () => new Map(), takes: () => true });
   saveService(db, { uid: "s", name: "S", purpose: "", owner: "", entries: [] }, AT + MINUTE_MS);
   const events = db.transaction(() => judge.evaluate(AT + 2 * MINUTE_MS))();
   expect(events).toMatchObject([{ what: "cleared", text: "The service has no objective any more" }]);

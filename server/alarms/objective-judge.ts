@@ -20,6 +20,7 @@ interface Judge {
 
 export interface ObjectiveContext {
   entries(): ReadonlyMap<number, ReadonlySet<number>>;
+  takes(serviceId: number, componentId: number, operation: string): boolean;
 }
 
 /** Judges how fast services use up the budgets of their objectives. */
@@ -63,7 +64,11 @@ export class ObjectiveJudge {
       );
       if (judges.length === 0) return [];
       const target = details.objectivePercent / 100;
-      const kept = objectiveReader(this.db, service, this.context.entries().get(id) ?? [], atMs);
+      const entered = {
+        components: this.context.entries().get(id) ?? [],
+        takes: (component: number, operation: string) => this.context.takes(id, component, operation),
+      };
+      const kept = objectiveReader(this.db, service, entered, atMs);
       const windows = BURN_WINDOWS.map((one) => ({
         ...one,
         long: sureBurnRate(kept(atMs - one.longMs, atMs), target),

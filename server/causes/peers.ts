@@ -1,5 +1,5 @@
 import type { Db } from "../store/database";
-import { componentsAtPlaces } from "../store/estate";
+import { componentsAtPlaces, type ComponentRow } from "../store/estate";
 import { spansOfOperation } from "../store/spans";
 
 /** Spans that are read to learn whom an operation called. */
@@ -19,6 +19,21 @@ interface Attributes {
   "peer.service"?: unknown;
 }
 
+const attributesOf = (detail: string | null): Attributes =>
+  (detail === null ? {} : (JSON.parse(detail) as { attributes?: Attributes })).attributes ?? {};
+
+/** Whom a call went to, by where its span says so; undefined where nothing is known there. */
+export function calleeOf(db: Db, detail: string | null): ComponentRow | undefined {
+  const attributes = attributesOf(detail);
+  const address = attributes["server.address"];
+  return componentsAtPlaces(
+    db,
+    address === undefined ? undefined : String(address),
+    attributes["server.port"] === undefined ? undefined : Number(attributes["server.port"]),
+    attributes["peer.service"] === undefined ? undefined : String(attributes["peer.service"]),
+  )[0];
+}
+
 /**
  * Whom the calls of an operation went to, the most bad ones first: by where they say they went (`server.address`,
  * `server.port`, `peer.service`), matched with hosts and what runs there.
@@ -33,25 +48,18 @@ export function peersOf(
   limitUs: number,
   most = MOST_READ,
 ): Peer[] {
-  const places = new Map<string, { attributes: Attributes; calls: number; bad: number }>();
+  const places = new Map<string, { detail: string | null; calls: number; bad: number }>();
   for (const span of spansOfOperation(db, operationId, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, most)) {
-    const detail = span.detail === null ? {} : (JSON.parse(span.detail) as { attributes?: Attributes });
-    const attributes = detail.attributes ?? {};
+    const attributes = attributesOf(span.detail);
     const key = `${String(attributes["server.address"])} ${String(attributes["server.port"])} ${String(attributes["peer.service"])}`;
-    const place = places.get(key) ?? { attributes, calls: 0, bad: 0 };
+    const place = places.get(key) ?? { detail: span.detail, calls: 0, bad: 0 };
     places.set(key, place);
     place.calls++;
     if (span.status === 2 || span.duration_us > limitUs) place.bad++;
   }
   const peers = new Map<number, Peer>();
-  for (const { attributes, calls, bad } of places.values()) {
-    const address = attributes["server.address"];
-    const [one] = componentsAtPlaces(
-      db,
-      address === undefined ? undefined : String(address),
-      attributes["server.port"] === undefined ? undefined : Number(attributes["server.port"]),
-      attributes["peer.service"] === undefined ? undefined : String(attributes["peer.service"]),
-    );
+  for (const { detail, calls, bad } of places.values()) {
+    const one = calleeOf(db, detail);
     if (!one) continue;
     const peer = peers.get(one.id) ?? { componentId: one.id, name: one.name, calls: 0, bad: 0 };
     peers.set(one.id, peer);

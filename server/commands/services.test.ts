@@ -6,7 +6,10 @@ import { changesIn } from "../store/changes";
 import { PersonError, type Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { insertRelation } from "../store/relations";
-import { currentMembers, listServices, serviceOfUid } from "../store/services";
+import { insertResource } from "../store/resources";
+import { answeredFor } from "../store/objective-calls";
+import { currentMembers, entriesByService, listServices, serviceOfUid } from "../store/services";
+import { enteredAt, waysInAt } from "../store/ways-in";
 import { serviceCommands } from "./services";
 import type { CommandPorts } from "./ports";
 import type { Principal } from "../people/principal";
@@ -62,7 +65,7 @@ beforeEach(() => {
 describe("a service made by people", () => {
   it("is proposed whole from one entry point, its like included", () => {
     const page = serviceFormPage(db, { uid: null, from: [ids.front as number], atMs: AT });
-    expect(page?.entries).toEqual([{ host: "web-*", process: "front", matches: 2 }]);
+    expect(page?.entries).toEqual([{ host: "web-*", process: "front", matches: 2, unmet: [] }]);
     expect(page?.members.map((one) => [one.name, one.taken, one.isReached])).toEqual([
       ["front @ web-01", true, true],
       ["front @ web-02", true, true],
@@ -86,6 +89,27 @@ describe("a service made by people", () => {
     expect(members).not.toContain(ids.store);
     expect(service?.details).toMatchObject({ serverLimitMs: 300, notes: "Call the desk." });
     expect(changesIn(db, 0, AT + 1).map((one) => one.summary)).toContain("Service Orders was made");
+  });
+  it("may be asked for some things only at a front that is another's, and says which of them nobody asks", () => {
+    const whole = save({ name: "Portal", entries: [{ host: "web-*", process: "front" }] });
+    const uid = save({ entries: [{ host: "web-*", process: "front", operations: ["GET /orders", "GET /odrers"] }] });
+    const front = insertResource(db, "{}", { componentId: ids.front as number, why: "" }, AT);
+    const ask = (name: string) =>
+      db.prepare("INSERT INTO operation (resource_id, name, kind) VALUES (?, ?, 2)").run(front, name);
+    for (const name of ["GET /orders", "GET /"]) ask(name);
+    expect(serviceFormPage(db, { uid, from: [], atMs: AT + 1 })?.entries).toMatchObject([{ unmet: ["GET /odrers"] }]);
+    const [portal, orders] = [whole, uid].map((one) => serviceOfUid(db, one)?.id as number) as [number, number];
+    const entered = (service: number) => {
+      const components = entriesByService(db, AT + 1).get(service) ?? [];
+      return answeredFor(db, enteredAt(waysInAt(db, AT + 1), service, components)).map((one) => one.name);
+    };
+    expect(entered(orders)).toEqual(["GET /orders"]);
+    expect(entered(portal)).toEqual(["GET /"]);
+    // What leads on from there for it no trace tells yet; what was all of the other's stays so.
+    expect(currentMembers(db, orders)).not.toContain(ids.store);
+    expect(currentMembers(db, portal)).toContain(ids.store);
+    const { members } = serviceFormPage(db, { uid, from: [], atMs: AT + 1 }) ?? {};
+    expect(members?.map((one) => one.name)).toEqual(["front @ web-01", "front @ web-02"]);
   });
   it("keeps its address when it is renamed, and two of one name are refused", () => {
     const uid = save({ pinned: [ids.store] });

@@ -46,7 +46,16 @@ const serviceInput = z.strictObject({
   purpose: text("What it is for", 200).default(""),
   owner: text("An owner", 80).min(1, "Say who owns it."),
   entries: z
-    .array(z.strictObject({ host: text("A pattern", 120).min(1), process: text("A pattern", 120).min(1) }))
+    .array(
+      z.strictObject({
+        host: text("A pattern", 120).min(1),
+        process: text("A pattern", 120).min(1),
+        operations: z
+          .array(text("The name of an operation", 200).min(1))
+          .max(50, "An entry point is limited to at most 50 operations.")
+          .optional(),
+      }),
+    )
     .max(50),
   pinned: ids.default([]),
   excluded: ids.default([]),

@@ -27,7 +27,7 @@ import { Evaluator } from "../alarms/evaluator";
 import { Ranges } from "../alarms/ranges";
 import type { Subject } from "../store/alarms";
 import { SampleWriter } from "../ingest/sample-writer";
-import { readGraph, refreshHealth, refreshServices, servicesByComponent } from "../estate/services";
+import { readGraph, refreshHealth, refreshServices, servicesByComponent, type HealthContext } from "../estate/services";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let folder: string;
@@ -498,7 +498,7 @@ describe("services and incidents", () => {
     refreshHealth(
       db,
       [{ type: "component", id: hostB }],
-      { servicesOf: servicesByComponent(db, AT), isMeasured: () => false },
+      { servicesOf: servicesByComponent(db, AT), isMeasured: () => false, takes: () => true },
       AT,
     );
     expect(healthAt(db, "service", AT).get(back)).toMatchObject({ severity: "critical", reason: "h-b: x" });
@@ -508,7 +508,7 @@ describe("services and incidents", () => {
     refreshHealth(
       db,
       [{ type: "component", id: hostB }],
-      { servicesOf: servicesByComponent(db, AT), isMeasured: () => true },
+      { servicesOf: servicesByComponent(db, AT), isMeasured: () => true, takes: () => true },
       AT + MINUTE_MS,
     );
     expect(healthAt(db, "service", AT + 2 * MINUTE_MS).has(back)).toBe(false);
@@ -518,7 +518,11 @@ describe("services and incidents", () => {
       `INSERT INTO alarm (subject_type, subject_id, detector, metric, direction, alarm_type, qualifier, severity, worst,
          text, onset_at, raised_at, changed_at) VALUES ('service', ?, ?, ?, 'above', ?, '', 'major', 'major', ?, 0, 0, 0)`,
     );
-    const measured = { servicesOf: servicesByComponent(db, AT), isMeasured: () => true };
+    const measured: HealthContext = {
+      servicesOf: servicesByComponent(db, AT),
+      isMeasured: () => true,
+      takes: () => true,
+    };
     own.run(front, "burn", "objective.burn", "objective.burn.high", "burns");
     refreshHealth(db, [{ type: "service", id: front }], measured, AT + 3 * MINUTE_MS);
     expect(healthAt(db, "service", AT + 3 * MINUTE_MS).has(front)).toBe(false);
@@ -543,6 +547,10 @@ describe("services and incidents", () => {
     };
     expect(onEntry("to the store", AT + 4.5 * MINUTE_MS)).toBeUndefined();
     expect(onEntry("GET /slots", AT + 4.7 * MINUTE_MS)).toMatchObject({ severity: "major" });
+    // What is answered there for another service is no harm to this one.
+    measured.takes = (_service: number, _component: number, operation: string) => operation !== "GET /slots";
+    expect(onEntry("GET /slots", AT + 4.8 * MINUTE_MS)).toBeUndefined();
+    expect(onEntry("GET /yards", AT + 4.9 * MINUTE_MS)).toMatchObject({ severity: "major" });
     refreshHealth(
       db,
       [
@@ -556,7 +564,7 @@ describe("services and incidents", () => {
     refreshHealth(
       db,
       [{ type: "component", id: hostB }],
-      { servicesOf: servicesByComponent(db, AT), isMeasured: () => false },
+      { servicesOf: servicesByComponent(db, AT), isMeasured: () => false, takes: () => true },
       AT + 5 * MINUTE_MS,
     );
     expect(healthAt(db, "service", AT + 6 * MINUTE_MS).size).toBe(0);

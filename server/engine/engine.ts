@@ -4,6 +4,7 @@ import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { HOUR_MS } from "#core/time/windows";
 import type { AlarmEvent } from "../alarms/alarm-book";
 import { Judges } from "../alarms/judges";
+import { Measured } from "../alarms/measured";
 import { Quiet } from "../alarms/quiet";
 import { History } from "../incidents/history";
 import { Snapshots } from "../alarms/snapshots";
@@ -12,7 +13,7 @@ import { execute, type CommandName, type CommandOutput } from "../commands/regis
 import { Demonstration } from "../demo/demonstration";
 import { PaceKeeper } from "../demo/pace-keeper";
 import type { Arrivals, Drill, OpenedMail } from "../demo/standins";
-import { refreshHealth } from "../estate/services";
+import { refreshHealth, type HealthContext } from "../estate/services";
 import { mergeByHand, splitByHand } from "../incidents/by-hand";
 import { correlate } from "../incidents/correlate";
 import { refreshOpen } from "../incidents/refresh";
@@ -98,6 +99,10 @@ export class Engine {
   private clock: ClockSetting;
   private readonly sampleWriter: SampleWriter;
   private readonly judges: Judges;
+  private readonly measured = new Measured(
+    () => this.estate.entries.keys(),
+    (id) => this.judges.isMeasured(id),
+  );
   private readonly quiet: Quiet;
   private readonly history: History;
   private readonly roller: Roller;
@@ -393,6 +398,7 @@ export class Engine {
       serviceUid: (id) => this.estate.services.get(id)?.uid,
       nameOf: (id) => this.estate.components.get(id)?.name ?? `component ${id}`,
       entries: () => this.estate.entries,
+      takes: (service, component, operation) => this.estate.ways.takes(service, component, operation),
       calleesOf: (id) => this.estate.calleesOf(id),
       servicesOf: (id) => this.estate.servicesOf(id),
       hostOf: (id) => this.estate.hostOf(id),
@@ -687,14 +693,30 @@ export class Engine {
     const events = this.judges.evaluate(this.sampleWriter.fresh, atMs);
     const heard = this.quiet.hear(events, atMs);
     if (heard.length) this.follow(heard);
+    const measured = this.measured.changed(atMs);
+    if (measured.length)
+      refreshHealth(
+        this.db,
+        measured.map((id) => ({ type: "service", id })),
+        this.healthContext(),
+        atMs,
+      );
     return events;
+  }
+
+  private healthContext(): HealthContext {
+    return {
+      servicesOf: this.estate.members,
+      isMeasured: (id) => this.judges.isMeasured(id),
+      takes: (service, component, operation) => this.estate.ways.takes(service, component, operation),
+    };
   }
 
   private follow(events: readonly AlarmEvent[], atMs = events.at(-1)?.atMs ?? this.now()): void {
     refreshHealth(
       this.db,
       events.map((event) => event.subject),
-      { servicesOf: this.estate.members, isMeasured: (id) => this.judges.isMeasured(id) },
+      this.healthContext(),
       atMs,
     );
     const incidents = correlate(this.db, events, this.estate.affected());

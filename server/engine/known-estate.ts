@@ -1,4 +1,5 @@
 import { EstateGraph } from "#core/topology/graph";
+import { WaysIn } from "#core/topology/ways-in";
 import { readHarmMap, type HarmMap } from "../causes/harm-map";
 import { readGraph, refreshServices, servicesByComponent } from "../estate/services";
 import type { Affected } from "../incidents/refresh";
@@ -7,6 +8,7 @@ import type { Db } from "../store/database";
 import { currentComponents, type ComponentRow } from "../store/estate";
 import { unwatched } from "../store/labels";
 import { entriesByService, listServices, type ServiceRow } from "../store/services";
+import { waysInAt } from "../store/ways-in";
 
 const NOBODY: ReadonlySet<number> = new Set();
 
@@ -18,6 +20,8 @@ export class KnownEstate {
   services: ReadonlyMap<number, ServiceRow> = new Map();
   /** Components by which each service is entered. */
   entries: ReadonlyMap<number, ReadonlySet<number>> = new Map();
+  /** Which calls belong to which service. */
+  ways = new WaysIn([]);
   graph = new EstateGraph([]);
   private off: ReadonlySet<number> = new Set();
   /** Who can hurt whom, worked out from the graph when it is asked for. */
@@ -44,6 +48,7 @@ export class KnownEstate {
     this.services = new Map(listServices(this.db).map((service) => [service.id, service]));
     this.members = servicesByComponent(this.db, this.now());
     this.entries = entriesByService(this.db, this.now());
+    this.ways = waysInAt(this.db, this.now());
     this.harm = undefined;
   }
 

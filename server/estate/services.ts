@@ -2,9 +2,12 @@ import { metricInfo } from "#core/catalogue/metrics";
 import { severityRank, worstSeverity, type Severity } from "#core/alarms/severity";
 import { kindMatches } from "#core/catalogue/kinds";
 import { fitsPattern } from "#core/estate/pattern";
+import { WaysIn } from "#core/topology/ways-in";
+import { MINUTE_MS } from "#core/time/windows";
 import { redundantSets, type Candidate } from "#core/topology/application";
 import { EstateGraph } from "#core/topology/graph";
 import { membersState, type MemberHealth } from "#core/topology/health";
+import { leadsOf } from "../causes/leads";
 import { activeAlarms, type AlarmRow, type Subject } from "../store/alarms";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
@@ -21,6 +24,10 @@ import {
   type HealthSubject,
   type ServiceDetails,
 } from "../store/services";
+import { fitsEntry, operationsOfEntry } from "../store/ways-in";
+
+/** Traces of the last while tell whom the operations of a shared front call. */
+const LEADS_MS = 30 * MINUTE_MS;
 
 /** The present relations, as every computation over them asks for them. */
 export const readGraph = (db: Db): EstateGraph =>
@@ -31,23 +38,24 @@ export function refreshServices(db: Db, graph: EstateGraph, atMs: number): void 
   const components = currentComponents(db);
   const nameOf = new Map(components.map((component) => [component.id, component.name]));
   const entriesOf = (patterns: readonly EntryPattern[]) =>
-    components
-      .filter(({ label, host_id }) => {
-        const host = host_id === null ? undefined : nameOf.get(host_id);
-        return (
-          label !== null &&
-          host !== undefined &&
-          patterns.some((pattern) => fitsPattern(pattern.host, host) && fitsPattern(pattern.process, label))
-        );
-      })
-      .map((component) => component.id);
-  const services = listServices(db).map((service) => ({ service, entries: entriesOf(service.entries) }));
+    components.flatMap(({ id, label, host_id }) => {
+      const host = host_id === null ? undefined : nameOf.get(host_id);
+      if (label === null || host === undefined || !patterns.some((one) => fitsEntry(one, { host, label }))) return [];
+      return [{ component: id, operations: operationsOfEntry(patterns, { host, label }) }];
+    });
+  const services = listServices(db).map((service) => {
+    const entrances = entriesOf(service.entries).map((one) => ({ service: service.id, ...one }));
+    return { service, entrances, entries: entrances.map((one) => one.component) };
+  });
+  const ways = new WaysIn(services.flatMap((one) => one.entrances));
+  const leads = new Map([...ways.sharedComponents].map((id) => [id, leadsOf(db, id, atMs - LEADS_MS, atMs)] as const));
   const extents = graph.serviceExtents(
     services.map(({ service: { id, details }, entries }) => ({
       service: id,
       entries,
       pinned: (details.pinned ?? []).filter((one) => nameOf.has(one)),
       excluded: new Set(details.excluded),
+      follows: (from, to) => ways.follows(id, from, to, leads.get(from)),
     })),
   );
   // A newcomer is told of as found; that it joined a service goes without saying.
@@ -100,6 +108,8 @@ export interface HealthContext {
   servicesOf: ReadonlyMap<number, readonly { id: number; name: string }[]>;
   /** Whether it is measured how a service does, so that its members' alarms are not taken for harm to it. */
   isMeasured(serviceId: number): boolean;
+  /** Whether what is asked of a component under a name is asked of a service. */
+  takes(serviceId: number, componentId: number, operation: string): boolean;
 }
 
 /**
@@ -111,7 +121,7 @@ export interface HealthContext {
 export function refreshHealth(
   db: Db,
   subjects: Iterable<Subject>,
-  { servicesOf, isMeasured }: HealthContext,
+  { servicesOf, isMeasured, takes }: HealthContext,
   atMs: number,
 ): number {
   const alarmsOf = new Map<string, AlarmRow[]>();
@@ -151,7 +161,7 @@ export function refreshHealth(
     write("members", id, state);
     const own = stateOf("service", id);
     const measured = isMeasured(id) || own.severity !== "cleared";
-    write("service", id, measured ? worseOf(own, entryState(db, id, alarmsOf, atMs)) : state);
+    write("service", id, measured ? worseOf(own, entryState(db, id, alarmsOf, takes, atMs)) : state);
   }
   return changed;
 }
@@ -168,13 +178,23 @@ const worseOf = (one: State, other: State): State =>
  * How calls are answered where a service is entered. One operation at one of several entry points that goes badly hurts
  * those who use it, though among all calls it is hardly seen; it is no more than major, since others are answered.
  */
-function entryState(db: Db, id: number, alarmsOf: ReadonlyMap<string, readonly AlarmRow[]>, atMs: number): State {
+function entryState(
+  db: Db,
+  id: number,
+  alarmsOf: ReadonlyMap<string, readonly AlarmRow[]>,
+  takes: HealthContext["takes"],
+  atMs: number,
+): State {
   let state: State = { severity: "cleared", reason: "" };
   for (const { component_id, entry } of membersOf(db, id, atMs)) {
     if (!entry) continue;
     for (const alarm of alarmsOf.get(`component:${component_id}`) ?? [])
-      // What an entry point itself calls is not what it answers.
-      if (alarm.metric.startsWith("calls.") && !alarm.qualifier.startsWith("to "))
+      // What an entry point itself calls is not what it answers, and what it answers for another service not its own.
+      if (
+        alarm.metric.startsWith("calls.") &&
+        !alarm.qualifier.startsWith("to ") &&
+        takes(id, component_id, alarm.qualifier)
+      )
         state = worseOf(state, {
           severity: alarm.severity === "critical" ? "major" : alarm.severity,
           reason: `${alarm.subject}: ${alarm.text}`,

@@ -14,6 +14,7 @@ import { resourcesOfAll } from "../store/resources";
 import { entriesByService, listServices } from "../store/services";
 import { floorTo } from "../store/log-tallies";
 import { operationsOf } from "../store/spans";
+import { enteredAt, waysInAt } from "../store/ways-in";
 import { withTickets } from "../changes/with-tickets";
 import { isAnswer } from "./traces";
 
@@ -46,17 +47,26 @@ const isAnswered = ({ metric, qualifier }: Pick<IncidentAlarm, "metric" | "quali
 /** Which services of some incidents are hurt by their own calls or figures, or where they are entered, by "incident service". */
 export function hurtServices(db: Db, incidentIds: readonly number[]): Map<string, ServiceHarm> {
   const hurt = new Map<string, ServiceHarm>();
-  for (const { incident, service, worst } of prepared<{ incident: number; service: number; worst: Severity }>(
+  const ways = waysInAt(db, Number.MAX_SAFE_INTEGER);
+  const rows = prepared<{
+    incident: number;
+    service: number;
+    worst: Severity;
+    component: number | null;
+    qualifier: string;
+  }>(
     db,
-    `SELECT j.incident_id AS incident, a.subject_id AS service, a.worst FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id
+    `SELECT j.incident_id AS incident, a.subject_id AS service, a.worst, NULL AS component, a.qualifier FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id
      WHERE a.subject_type = 'service' AND j.incident_id IN (SELECT value FROM json_each(:ids))
      UNION ALL
-     SELECT j.incident_id, m.service_id, a.worst FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id
+     SELECT j.incident_id, m.service_id, a.worst, a.subject_id, a.qualifier FROM incident_alarm j JOIN alarm a ON a.id = j.alarm_id
        JOIN member m ON m.component_id = a.subject_id AND m.entry = 1 AND m.valid_to IS NULL
        JOIN incident_service o ON o.incident_id = j.incident_id AND o.service_id = m.service_id
      WHERE a.subject_type = 'component' AND a.metric IN ('calls.failing', 'calls.slow') AND a.qualifier NOT LIKE 'to %'
        AND a.quiet IS NULL AND j.incident_id IN (SELECT value FROM json_each(:ids))`,
-  ).all({ ids: JSON.stringify(incidentIds) })) {
+  ).all({ ids: JSON.stringify(incidentIds) });
+  for (const { incident, service, worst, component, qualifier } of rows) {
+    if (component !== null && !ways.takes(service, component, qualifier)) continue;
     const key = `${incident} ${service}`;
     const known = hurt.get(key);
     hurt.set(key, { isHurt: true, severity: known ? worstSeverity([known.severity, worst]) : worst });
@@ -67,6 +77,7 @@ export function hurtServices(db: Db, incidentIds: readonly number[]): Map<string
 /** The harm of an incident, service by service, and the priority that follows from it. */
 export function harmOf(db: Db, incident: IncidentRow, alarms: readonly IncidentAlarm[], toMs: number) {
   const entries = entriesByService(db, toMs);
+  const ways = waysInAt(db, toMs);
   const known = new Map(listServices(db).map((one) => [one.id, one]));
   const fromMs = beganAt(incident, alarms);
   const lines = incident.services.map(({ id, name }): HarmLine => {
@@ -75,17 +86,20 @@ export function harmOf(db: Db, incident: IncidentRow, alarms: readonly IncidentA
         one.quiet === null &&
         (one.subject_type === "service"
           ? one.subject_id === id
-          : isAnswered(one) && entries.get(id)?.has(one.component_id ?? 0) === true),
+          : isAnswered(one) &&
+            entries.get(id)?.has(one.component_id ?? 0) === true &&
+            ways.takes(id, one.component_id ?? 0, one.qualifier)),
     );
-    const kept = entries.get(id) && keptReader(db, entries.get(id) ?? [], undefined)(fromMs, toMs);
+    const entered = enteredAt(ways, id, entries.get(id) ?? []);
+    const kept = entries.get(id) && keptReader(db, entered, undefined)(fromMs, toMs);
     const service = known.get(id);
     const target = service?.details.objectivePercent;
     const burnt =
       !service || target === undefined || !entries.get(id)
         ? undefined
         : budgetBurnt(
-            objectiveReader(db, service, entries.get(id) ?? [], toMs)(fromMs, toMs).bad,
-            countedBy(db, service, entries.get(id) ?? [], { fromMs: toMs - BUDGET_MS, toMs }),
+            objectiveReader(db, service, entered, toMs)(fromMs, toMs).bad,
+            countedBy(db, service, entered, { fromMs: toMs - BUDGET_MS, toMs }),
             target / 100,
           );
     return {

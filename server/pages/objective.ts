@@ -14,6 +14,7 @@ import { componentsById } from "../store/estate";
 import { ticketsNear } from "../store/tickets";
 import type { Db } from "../store/database";
 import { listServices, membersOf } from "../store/services";
+import { enteredAt, waysInAt } from "../store/ways-in";
 
 /** How a service keeps to its objective: budget, rates at which it burns, and how it went day by day. */
 export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number }) {
@@ -33,7 +34,7 @@ export function objectivePage(db: Db, { uid, atMs }: { uid: string; atMs: number
   if (objectivePercent === undefined) return { ...common, known: null };
   const target = objectivePercent / 100;
   const entries = membersOf(db, service.id, atMs).flatMap((row) => (row.entry ? [row.component_id] : []));
-  const keptWhole = objectiveReader(db, service, entries, atMs);
+  const keptWhole = objectiveReader(db, service, enteredAt(waysInAt(db, atMs), service.id, entries), atMs);
   const planned = plannedFor(db, service, entries, atMs);
   /** What was kept outside planned work. */
   const keptIn = (fromMs: number, toMs: number): Kept => {

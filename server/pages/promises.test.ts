@@ -5,7 +5,11 @@ import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { insertResource } from "../store/resources";
 import { SpanWriter } from "../store/span-writer";
+import { WaysIn } from "#core/topology/ways-in";
+import { enteredAt } from "../store/ways-in";
 import { promisesOf } from "./promises";
+
+const NOWHERE = enteredAt(new WaysIn([]), 1, []);
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let db: Db;
@@ -68,16 +72,16 @@ it("limits are held against answers at the server and against pages in browsers"
   spans(browser, "documentLoad", 1, 1500, 3000);
   spans(browser, "resourceFetch", 1, 10);
   spans(resource({ "service.name": "gate", "telemetry.sdk.language": "nodejs" }), "documentLoad", 1, 1);
-  const [atServer, inBrowser] = promisesOf(db, service, new Map([[front, "front"]]), window);
+  const [atServer, inBrowser] = promisesOf(db, service, enteredAt(new WaysIn([]), 1, [front]), window);
   expect(atServer).toMatchObject({ side: "server", calls: 4, share: 0.75 });
   expect(atServer?.p95Ms).toBeCloseTo(400, -1);
   expect(inBrowser).toMatchObject({ side: "browser", calls: 2, share: 0.5 });
 });
 
 it("say so where nothing was measured, and are not told of where there are none", () => {
-  expect(promisesOf(db, service, new Map(), window)).toEqual([
+  expect(promisesOf(db, service, NOWHERE, window)).toEqual([
     { side: "server", limitMs: 100, calls: 0, share: null, p95Ms: null },
     { side: "browser", limitMs: 2000, calls: 0, share: null, p95Ms: null },
   ]);
-  expect(promisesOf(db, { ...service, details: {} }, new Map(), window)).toEqual([]);
+  expect(promisesOf(db, { ...service, details: {} }, NOWHERE, window)).toEqual([]);
 });

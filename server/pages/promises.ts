@@ -1,10 +1,11 @@
 import { Sketch } from "#core/telemetry/sketch";
 import { operationFigures } from "../store/call-figures";
 import type { Db } from "../store/database";
-import { browserResourcesOf, resourcesOfAll } from "../store/resources";
+import { answeredFor } from "../store/objective-calls";
+import { browserResourcesOf } from "../store/resources";
 import type { ServiceDetails } from "../store/services";
 import { operationsOf } from "../store/spans";
-import { isAnswer } from "./traces";
+import type { Entered } from "../store/ways-in";
 
 /** How far a service kept to a limit for its response times in a window. */
 export interface Promised {
@@ -26,7 +27,7 @@ const PAGE_LOAD = "documentLoad";
 export function promisesOf(
   db: Db,
   service: { uid: string; name: string; details: ServiceDetails },
-  entries: ReadonlyMap<number, string>,
+  entered: Entered,
   { fromMs, toMs }: { fromMs: number; toMs: number },
 ): Promised[] {
   const { serverLimitMs, browserLimitMs } = service.details;
@@ -48,15 +49,7 @@ export function promisesOf(
     };
   };
   return [
-    ...(serverLimitMs
-      ? [
-          measure(
-            "server",
-            serverLimitMs,
-            operationsOf(db, resourcesOfAll(db, entries.keys()).keys()).filter((one) => isAnswer(one.kind)),
-          ),
-        ]
-      : []),
+    ...(serverLimitMs ? [measure("server", serverLimitMs, answeredFor(db, entered))] : []),
     ...(browserLimitMs
       ? [
           measure(

@@ -1,12 +1,24 @@
 import { fitsPattern } from "#core/estate/pattern";
+import { entryInWords } from "#core/estate/service-list";
+import { WaysIn, type Entrance } from "#core/topology/ways-in";
+import { MINUTE_MS } from "#core/time/windows";
 import { patternOfName, proposeApplication, redundantSets, type Candidate } from "#core/topology/application";
 import type { Db } from "../store/database";
 import { currentComponents } from "../store/estate";
 import { currentRelations } from "../store/relations";
 import { listServices, membersAt, serviceOfUid, type EntryPattern, type ServiceDetails } from "../store/services";
+import { leadsOf } from "../causes/leads";
+import { resourcesOfAll } from "../store/resources";
+import { operationsOf } from "../store/spans";
+import { isAnswer } from "./traces";
+import { entrancesAt, fitsEntry, operationsOfEntry, type EntryNames } from "../store/ways-in";
 
 /** What may enter a service: parts of hosts. */
 const MOST_ENTRIES = 40;
+/** Stands for a service that is not made yet. */
+const NEW = -1;
+/** Traces of the last while tell whom the operations of a shared front call. */
+const LEADS_MS = 30 * MINUTE_MS;
 
 /** What the form of a service shows: its fields, its entry points, and the whole application behind them for approval. */
 export function serviceFormPage(
@@ -17,15 +29,16 @@ export function serviceFormPage(
   if (uid !== null && (!service || service.retiredAt !== null)) return null;
   const candidates = candidatesFor(db, service?.id, atMs);
   const find = (id: number) => candidates.get(id);
+  const namesOf = (id: number): EntryNames | undefined => {
+    const { hostId = null, label = null } = candidates.get(id) ?? {};
+    const host = hostId === null ? undefined : candidates.get(hostId)?.name;
+    return label === null || host === undefined ? undefined : { host, label };
+  };
   const matching = (pattern: EntryPattern) =>
-    [...candidates.values()]
-      .filter(({ hostId, label }) => {
-        const host = hostId === null ? undefined : candidates.get(hostId)?.name;
-        return (
-          label !== null && host !== undefined && fitsPattern(pattern.host, host) && fitsPattern(pattern.process, label)
-        );
-      })
-      .map((one) => one.id);
+    [...candidates.keys()].filter((id) => {
+      const names = namesOf(id);
+      return names !== undefined && fitsEntry(pattern, names);
+    });
   const added = from.flatMap((id): EntryPattern[] => {
     const one = find(id);
     const host = one?.hostId == null ? undefined : find(one.hostId);
@@ -34,17 +47,25 @@ export function serviceFormPage(
   });
   const entries = unique([...(service?.entries ?? []), ...added]).slice(0, MOST_ENTRIES);
   const entered = [...new Set(entries.flatMap(matching))];
+  const follows = followingFrom(
+    db,
+    service?.id ?? NEW,
+    entered.map((id) => ({ component: id, operations: operationsOfEntry(entries, namesOf(id) as EntryNames) })),
+    atMs,
+  );
   const { pinned = [], excluded = [] }: ServiceDetails = service?.details ?? {};
   const proposed = proposeApplication(
     entered,
-    currentRelations(db).map((row) => ({
-      type: row.type,
-      from: row.from_id,
-      to: row.to_id,
-      detail: row.detail,
-      seenBy: row.seen_by,
-      intermittent: row.intermittent === 1,
-    })),
+    currentRelations(db)
+      .filter((row) => row.type !== "talks-to" || follows(row.from_id, row.to_id))
+      .map((row) => ({
+        type: row.type,
+        from: row.from_id,
+        to: row.to_id,
+        detail: row.detail,
+        seenBy: row.seen_by,
+        intermittent: row.intermittent === 1,
+      })),
     find,
   );
   const inProposal = new Set(proposed.map((one) => one.id));
@@ -53,7 +74,10 @@ export function serviceFormPage(
     others: listServices(db)
       .filter((one) => one.uid !== uid)
       .map((one) => ({ uid: one.uid, name: one.name })),
-    entries: entries.map((entry) => ({ ...entry, matches: matching(entry).length })),
+    entries: entries.map((entry) => {
+      const fitting = matching(entry);
+      return { ...entry, matches: fitting.length, unmet: neverAsked(db, entry, fitting) };
+    }),
     members: [
       ...proposed.map((one) => ({
         ...one,
@@ -77,6 +101,27 @@ export function serviceFormPage(
       count: members.length,
     })),
   };
+}
+
+/** Whether a service goes on from one component to another that it calls, with these entry points beside those of others. */
+function followingFrom(
+  db: Db,
+  service: number,
+  own: readonly Omit<Entrance, "service">[],
+  atMs: number,
+): (from: number, to: number) => boolean {
+  const others = entrancesAt(db, atMs).filter((one) => one.service !== service);
+  const ways = new WaysIn([...others, ...own.map((one) => ({ service, ...one }))]);
+  const shared = own.map((one) => one.component).filter((id) => ways.sharedComponents.has(id));
+  const leads = new Map(shared.map((id) => [id, leadsOf(db, id, atMs - LEADS_MS, atMs)] as const));
+  return (from, to) => ways.follows(service, from, to, leads.get(from));
+}
+
+/** Of the operations that an entry point is limited to, those that nobody ever asked there. */
+function neverAsked(db: Db, { operations = [] }: EntryPattern, components: readonly number[]): string[] {
+  if (operations.length === 0) return [];
+  const asked = operationsOf(db, resourcesOfAll(db, components).keys()).filter((one) => isAnswer(one.kind));
+  return operations.filter((pattern) => !asked.some((one) => fitsPattern(pattern, one.name)));
 }
 
 /** All components with the other services that they are of. */
@@ -115,5 +160,5 @@ function likest(entry: EntryPattern, matching: (pattern: EntryPattern) => number
 }
 
 const unique = (entries: readonly EntryPattern[]): EntryPattern[] => [
-  ...new Map(entries.map((one) => [`${one.host} ${one.process}`, one])).values(),
+  ...new Map(entries.map((one) => [entryInWords(one), one])).values(),
 ];

@@ -13,6 +13,7 @@ import { latestLogs } from "../store/logs";
 import { resourcesOfAll } from "../store/resources";
 import { healthAt, listServices, membersOf } from "../store/services";
 import { seriesOfService } from "../store/signals";
+import { enteredAt, waysInAt } from "../store/ways-in";
 import { chartOf } from "./charts";
 import { metricsPage } from "./metrics";
 import type { Overlay } from "./overlay";
@@ -70,6 +71,7 @@ export function servicePage(
   const names = new Map(members.map((member) => [member.id, member.name]));
   const resources = resourcesOfAll(db, names.keys());
   const entries = new Map(members.flatMap((member) => (member.entry ? [[member.id, member.name] as const] : [])));
+  const entered = enteredAt(waysInAt(db, atMs), service.id, entries.keys());
   return {
     service: { ...service, entries: service.entries },
     severity: own?.severity ?? ("cleared" as const),
@@ -85,8 +87,8 @@ export function servicePage(
           title: service.figure?.label ?? series.metric,
         }
       : null,
-    promises: promisesOf(db, service, entries, { fromMs, toMs }),
-    operations: answeredBy(db, entries, fromMs, toMs, MOST_OPERATIONS),
+    promises: promisesOf(db, service, entered, { fromMs, toMs }),
+    operations: answeredBy(db, entries, fromMs, toMs, MOST_OPERATIONS, entered.takes),
     logs: latestLogs(db, new Set(resources.keys()), fromMs, toMs, MOST_LOGS, WARNING).map((row) => ({
       id: row.id,
       atMs: row.at,

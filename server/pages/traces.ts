@@ -155,10 +155,13 @@ export function answeredBy(
   fromMs: number,
   toMs: number,
   most: number,
+  takes: (componentId: number, operation: string) => boolean = () => true,
 ) {
   const componentOf = resourcesOfAll(db, components.keys());
   const own = new Map(
-    operationsOf(db, componentOf.keys()).flatMap((one) => (isAnswer(one.kind) ? [[one.id, one] as const] : [])),
+    operationsOf(db, componentOf.keys()).flatMap((one) =>
+      isAnswer(one.kind) && takes(componentOf.get(one.resource_id) as number, one.name) ? [[one.id, one] as const] : [],
+    ),
   );
   const listed = mostCalled(db, own.keys(), fromMs, toMs)
     .slice(0, most)

@@ -327,40 +327,54 @@ describe("an automatic act", () => {
     await minutes(3);
     expect(called).toHaveLength(2);
   });
+  /** The likeliest cause is another from now on. */
+  const blame = (componentId: number, name: string, probability: number) => {
+    const root = { componentId, serviceId: null, line: null, name, probability, isRoot: true };
+    db.prepare("UPDATE incident SET causes = ?").run(
+      JSON.stringify([{ ...root, explains: [], unexplained: [], reasons: [] }]),
+    );
+  };
+  const bringBack = { name: "Bring it back", causeKinds: ["host.*"], alarms: [], args: { process: "all" } };
   it("is not waited for once the likeliest cause is elsewhere and nothing is better", async () => {
-    const [name, elsewhere] = ["Bring it back", component("host.linux", "h-2", null, null)];
-    policy();
-    policy({ name, causeKinds: ["host.*"], alarms: [], args: { process: "all" } });
+    const elsewhere = component("host.linux", "h-2", null, null);
+    policy({ limits: { mostHurt: 5, coolDownMinutes: 60 } });
+    policy(bringBack);
     const id = incident();
-    await minutes(1);
+    await minutes(0.5);
     expect(called).toEqual(["POST /restart/parser"]);
     figure(95);
-    const other = { componentId: elsewhere, serviceId: null, line: null, name: "h-2", isRoot: true };
-    db.prepare("UPDATE incident SET causes = ?").run(
-      JSON.stringify([{ ...other, probability: 0.9, explains: [], unexplained: [], reasons: [] }]),
-    );
+    blame(elsewhere, "h-2", 0.9);
     await minutes(1);
+    expect(called).toHaveLength(1);
+    await minutes(0.25);
     expect(called).toEqual(["POST /restart/parser", "POST /restart/all"]);
     expect(runsOfIncident(db, id).find((run) => run.component_id === parser)).toMatchObject({ proof: "no effect" });
     expect(said(id).join()).toContain("By now the likeliest cause is h-2.");
   });
-  it.each([
-    ["it is better since", 55, { name: "h-2", probability: 0.9 }],
-    ["the other is not likely enough", 95, { name: "h-2", probability: 0.6 }],
-    ["it is on the same host", 95, { name: "h-1", probability: 0.9 }],
-  ])("is waited for where %s", async (_, value, { name, probability }) => {
+  it.each<[string, { probability?: number; same?: true; values?: number[]; cleared?: true }]>([
+    ["it is better since", { values: [75, 75] }],
+    ["nobody knows yet how it is since", { values: [] }],
+    ["another alarm of the incident cleared since", { cleared: true }],
+    ["the other is not likely enough", { probability: 0.6 }],
+    ["the other is on the same host", { same: true }],
+  ])("is waited for where %s", async (_, { probability = 0.9, same, values = [95, 95], cleared }) => {
     const other = component("host.linux", "h-2", null, null);
-    policy();
-    policy({ name: "Bring it back", causeKinds: ["host.*"], alarms: [], leastPercent: 1 });
+    policy({ limits: { mostHurt: 5, coolDownMinutes: 60 } });
+    policy({ ...bringBack, leastPercent: 1 });
     const id = incident();
-    await minutes(1);
-    figure(95, 1);
-    figure(value, 1);
-    const root = { componentId: name === "h-1" ? host : other, serviceId: null, line: null, name, isRoot: true };
-    db.prepare("UPDATE incident SET causes = ?").run(
-      JSON.stringify([{ ...root, probability, explains: [], unexplained: [], reasons: [] }]),
-    );
-    await minutes(1);
+    await minutes(0.5);
+    for (const value of values) figure(value, 1);
+    if (cleared) {
+      db.prepare(
+        `INSERT INTO alarm (subject_type, subject_id, detector, metric, direction, alarm_type, qualifier, severity, worst,
+           text, onset_at, raised_at, changed_at, cleared_at) VALUES ('component', ?, 'calls', 'calls.slow', 'above',
+           'calls.slow.high', '', 'cleared', 'major', '', 0, 0, 0, ?)`,
+      ).run(host, now + 1);
+      joinIncident(db, id, db.prepare("SELECT max(id) FROM alarm").pluck().get() as number, "too", now);
+    }
+    if (same) blame(host, "h-1", probability);
+    else blame(other, "h-2", probability);
+    await minutes(1.25);
     expect(runsOfIncident(db, id)[0]).toMatchObject({ proof: "watching" });
     expect(called).toHaveLength(1);
   });

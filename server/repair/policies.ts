@@ -1,4 +1,5 @@
 import type { Ruling } from "#core/repair/guardrails";
+import { isInVain } from "#core/repair/proof";
 import type { Proof } from "#core/repair/runbook";
 import { argumentsOf, belowLevel, fits, type PolicyDefinition } from "#core/repair/policy";
 import { DAY_MS, SECOND_MS } from "#core/time/windows";
@@ -40,7 +41,7 @@ import { listServices } from "../store/services";
 import { causeFacts, type LookedAt } from "./cause-facts";
 import { prepareRun } from "./prepare";
 import { canBeTakenBack, type Runner } from "./runner";
-import { proofOfRun, type CallsSince } from "./watched";
+import { figuresSince, proofOfRun, type CallsSince } from "./watched";
 import type { RunnerWorld } from "./world";
 
 /** Open incidents are looked at so often, clock time. */
@@ -54,7 +55,7 @@ const REST_MS = 30 * SECOND_MS;
 const SLOW: ReadonlySet<string> = new Set(["trend", "burn"]);
 /** A cause this likely for so long, elsewhere than what was acted on, makes it vain to wait for what was done to help. */
 const ELSEWHERE = 0.75;
-const ELSEWHERE_MS = 30 * SECOND_MS;
+const ELSEWHERE_MS = 60 * SECOND_MS;
 /** So many runs in a row without effect count as a failure. */
 const WITHOUT_EFFECT = 2;
 
@@ -350,8 +351,9 @@ export class Policies {
   }
 
   /**
-   * Whether what was done need not be waited for any longer: the likeliest cause has been elsewhere for a while, and nothing
-   * of what showed the fault is better since. It is put down as without effect.
+   * Whether what was done need not be waited for any longer: the likeliest cause has been elsewhere for a while, it is known
+   * of all that showed the fault that it is no better, and no alarm of the incident cleared since. It is put down as without
+   * effect.
    */
   private isOvertaken(run: RunRow, root: IncidentCause | undefined, steadyMs: number, nowMs: number): boolean {
     const { db } = this.parts.world;
@@ -359,6 +361,9 @@ export class Policies {
     if (run.ended_at === null || nowMs - run.ended_at < ELSEWHERE_MS) return false;
     const hostOf = (id: number) => componentById(db, id)?.host_id ?? id;
     if (root.componentId !== null && hostOf(root.componentId) === hostOf(run.component_id)) return false;
+    const endedMs = run.ended_at;
+    const cleared = alarmsOfIncident(db, run.incident_id ?? 0).some((one) => (one.cleared_at ?? 0) > endedMs);
+    if (cleared || !isInVain(figuresSince(db, run, nowMs, this.parts.callsSince))) return false;
     const { proof, words } = proofOfRun(db, { ...run, proof_until: nowMs }, nowMs, this.parts.callsSince);
     if (proof !== "no effect") return false;
     this.conclude(run, proof, `${words} By now the likeliest cause is ${root.name}.`, nowMs);

@@ -67,15 +67,15 @@ export type CallsSince = (
   atMs: number,
 ) => { calls: number; bad: number; isEased: boolean } | undefined;
 
-/** How the figures that showed the fault stand after a run. */
-export function proofOfRun(
+/** The figures that showed the fault, as they are since a run. */
+export function figuresSince(
   db: Db,
   run: RunRow,
   nowMs: number,
   callsSince: CallsSince = () => undefined,
-): { proof: Proof; words: string } {
+): WatchedFigure[] {
   const endedAt = run.ended_at ?? nowMs;
-  const figures = watchedOf(db, run.id).map((row): WatchedFigure => {
+  return watchedOf(db, run.id).map((row): WatchedFigure => {
     const alarm = row.alarmId === null ? null : alarmById(db, row.alarmId);
     return {
       name: row.name,
@@ -104,6 +104,17 @@ export function proofOfRun(
       isLimit: row.alarmId === null,
     };
   });
+}
+
+/** How the figures that showed the fault stand after a run. */
+export function proofOfRun(
+  db: Db,
+  run: RunRow,
+  nowMs: number,
+  callsSince?: CallsSince,
+): { proof: Proof; words: string } {
+  const endedAt = run.ended_at ?? nowMs;
+  const figures = figuresSince(db, run, nowMs, callsSince);
   if (figures.length === 0 && hadCleared(db, run))
     return { proof: "not measured", words: "All alarms of the incident had cleared before the run began." };
   const near = neighbourhood(db, run.component_id, nowMs);

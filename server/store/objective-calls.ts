@@ -6,27 +6,29 @@ import type { Db } from "./database";
 import { resourcesOfAll } from "./resources";
 import type { ServiceRow } from "./services";
 import { readSamples, seriesOfService } from "./signals";
-import { operationsOf } from "./spans";
+import { operationsOf, type OperationRow } from "./spans";
+import type { Entered } from "./ways-in";
 
 /** OpenTelemetry span kinds of whoever answers. */
 const ANSWERING: ReadonlySet<number> = new Set([2, 5]);
 
-const answeringOf = (db: Db, entries: Iterable<number>): number[] =>
-  operationsOf(db, resourcesOfAll(db, entries).keys())
-    .filter((one) => ANSWERING.has(one.kind))
-    .map((one) => one.id);
+/** Operations that are answered where a service is entered, and belong to it. */
+export function answeredFor(db: Db, { components, takes }: Entered): OperationRow[] {
+  const componentOf = resourcesOfAll(db, components);
+  return operationsOf(db, componentOf.keys()).filter(
+    (one) => ANSWERING.has(one.kind) && takes(componentOf.get(one.resource_id) as number, one.name),
+  );
+}
 
-/** How many calls were answered at some entry points. */
-const callsAnswered = (db: Db, entries: Iterable<number>, fromMs: number, toMs: number): number =>
-  callCount(db, answeringOf(db, entries), fromMs, toMs);
+const answeringOf = (db: Db, entered: Entered): number[] => answeredFor(db, entered).map((one) => one.id);
 
-/** Reads how calls to some entry points kept to a limit; a call that is slow and fails counts once. */
+/** Reads how the calls by which a service is entered kept to a limit; a call that is slow and fails counts once. */
 export function keptReader(
   db: Db,
-  entries: Iterable<number>,
+  entered: Entered,
   limitMs: number | undefined,
 ): (fromMs: number, toMs: number) => Kept {
-  const ids = answeringOf(db, entries);
+  const ids = answeringOf(db, entered);
   return (fromMs, toMs) => {
     let [calls, bad] = [0, 0];
     for (const figures of operationFigures(db, ids, fromMs, toMs).values()) {
@@ -48,12 +50,12 @@ export type KeptReader = (fromMs: number, toMs: number) => Kept;
 export function objectiveReader(
   db: Db,
   service: Pick<ServiceRow, "id" | "details">,
-  entries: Iterable<number>,
+  entered: Entered,
   nowMs: number,
 ): KeptReader {
   const { figurePercent, figureSide, serverLimitMs } = service.details;
   return figurePercent === undefined
-    ? keptReader(db, entries, serverLimitMs)
+    ? keptReader(db, entered, serverLimitMs)
     : figureReader(db, service.id, { share: figurePercent / 100, isMost: figureSide === "most" }, nowMs);
 }
 
@@ -61,12 +63,12 @@ export function objectiveReader(
 export function countedBy(
   db: Db,
   service: Pick<ServiceRow, "id" | "details">,
-  entries: Iterable<number>,
+  entered: Entered,
   { fromMs, toMs }: { fromMs: number; toMs: number },
 ): number {
   return service.details.figurePercent === undefined
-    ? callsAnswered(db, entries, fromMs, toMs)
-    : objectiveReader(db, service, entries, toMs)(fromMs, toMs).calls;
+    ? callCount(db, answeringOf(db, entered), fromMs, toMs)
+    : objectiveReader(db, service, entered, toMs)(fromMs, toMs).calls;
 }
 
 /** Days are read as they are asked for, each once. */

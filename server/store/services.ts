@@ -8,6 +8,8 @@ import { prepared, type Db } from "./database";
 export interface EntryPattern {
   host: string;
   process: string;
+  /** Patterns of the operations that are asked there for the service; all of them where there are none. */
+  operations?: string[] | undefined;
 }
 
 /** Where the business figure of a service is read: an OpenMetrics page and a metric on it. */

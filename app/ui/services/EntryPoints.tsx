@@ -3,6 +3,7 @@ import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useNavigate } from "react-router";
+import { entryInWords } from "#core/estate/service-list";
 import { ComponentPicker } from "../ComponentPicker";
 import { PlainButton } from "../PlainButton";
 import type { ServiceFormPage } from "./page";
@@ -15,11 +16,21 @@ export function EntryPoints({ page, from }: { page: ServiceFormPage; from: reado
   return (
     <Stack sx={{ gap: 1.5 }}>
       {page.entries.map((entry, index) => (
-        <Stack key={`${entry.host} ${entry.process}`} direction="row" sx={{ gap: 1.5, alignItems: "flex-start" }}>
-          <TextField name="entry.process" label="Program" defaultValue={entry.process} sx={{ width: 260 }} />
-          <TextField name="entry.where" label="On hosts" defaultValue={entry.host} sx={{ width: 260 }} />
+        <Stack key={entryInWords(entry)} direction="row" sx={{ gap: 1.5, alignItems: "flex-start" }}>
+          <TextField name="entry.process" label="Program" defaultValue={entry.process} sx={{ width: 200 }} />
+          <TextField name="entry.where" label="On hosts" defaultValue={entry.host} sx={{ width: 200 }} />
+          <TextField
+            name="entry.operations"
+            label="Only these operations"
+            defaultValue={entry.operations?.join("\n") ?? ""}
+            multiline
+            maxRows={4}
+            placeholder="All"
+            sx={{ width: 260 }}
+          />
           <Typography variant="body2" sx={{ pt: 1 }}>
             {entry.matches === 1 ? "1 component" : `${entry.matches} components`}
+            {entry.unmet.length > 0 ? `; never asked there: ${entry.unmet.join(", ")}` : ""}
           </Typography>
           {index >= page.entries.length - from.length ? (
             <PlainButton
@@ -40,7 +51,7 @@ export function EntryPoints({ page, from }: { page: ServiceFormPage; from: reado
         />
         <Typography variant="body2" color="text.secondary" sx={{ mt: 0.5 }}>
           A web front end, a proxy, or whatever is called first. An asterisk stands for anything; what fits joins by
-          itself.
+          itself. Where one front serves several services, name the operations that are for this one, a line each.
         </Typography>
       </Box>
     </Stack>

@@ -1,0 +1,42 @@
+import type { Leads } from "#core/topology/ways-in";
+import type { Db } from "../store/database";
+import { resourcesOf } from "../store/resources";
+import { operationById, operationsOf, spansOfOperation, spansOfTrace } from "../store/spans";
+import { calleeOf } from "./peers";
+
+/** Calls of each operation that are followed; they lead to the same from one to the next. */
+const MOST_CALLS = 12;
+const MOST_OPERATIONS = 60;
+/** Span kinds of OpenTelemetry: 2 answers a call, 5 takes a message; 3 and 4 make one. */
+const ANSWERS: ReadonlySet<number> = new Set([2, 5]);
+const MAKES: ReadonlySet<number> = new Set([3, 4]);
+
+/** Whom the operations of a component call, by the traces of a window; undefined where there are none. */
+export function leadsOf(db: Db, componentId: number, fromMs: number, toMs: number): Leads | undefined {
+  const senders = new Set(resourcesOf(db, componentId));
+  const leads = new Map<string, Set<number>>();
+  const known = new Map<number, ReturnType<typeof operationById>>();
+  const operation = (id: number) => {
+    if (!known.has(id)) known.set(id, operationById(db, id));
+    return known.get(id);
+  };
+  const asked = operationsOf(db, senders).filter((one) => ANSWERS.has(one.kind));
+  for (const { id, name } of asked.slice(0, MOST_OPERATIONS)) {
+    const callees = leads.get(name) ?? new Set();
+    for (const span of spansOfOperation(db, id, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, MOST_CALLS)) {
+      leads.set(name, callees);
+      const own = new Set([hex(span.span_id)]);
+      // In the order they began: who calls comes before what it calls.
+      for (const one of spansOfTrace(db, hex(span.trace_id))) {
+        const its = operation(one.operation_id);
+        if (!its || !senders.has(its.resource_id) || one.parent_id === null || !own.has(hex(one.parent_id))) continue;
+        own.add(hex(one.span_id));
+        const callee = MAKES.has(its.kind) ? calleeOf(db, one.detail) : undefined;
+        if (callee) callees.add(callee.id);
+      }
+    }
+  }
+  return leads.size > 0 ? leads : undefined;
+}
+
+const hex = (bytes: Uint8Array): string => Buffer.from(bytes).toString("hex");
