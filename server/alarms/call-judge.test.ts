@@ -376,6 +376,28 @@ describe("a service whose calls all take longer", () => {
     ]);
     expect(minutes(8, 12, 20)).toMatchObject([{ what: "cleared", subject: { type: "service", id: 7 } }]);
   });
+  it("is told of by one of the things that are asked of it, where that takes half as long again", () => {
+    const front = process("front", "10.0.0.1");
+    rule(longer, true);
+    const asked = (minute: number, times: number) => {
+      calls(front.sender, minute, { name: "GET /lots", count: 40, ms: 10, spread: 15 });
+      calls(front.sender, minute, { name: "POST /bids", count: 10, ms: 10 * times, spread: 15 * times });
+    };
+    for (let minute = -1438; minute < 0; minute += 5) asked(minute, 1);
+    const { tick } = judgeOf(new Map([[7, new Set([front.id])]]));
+    const minutes = (from: number, to: number, times: number) =>
+      Array.from({ length: to - from }, (_, at) => {
+        asked(from + at, times);
+        return tick(from + at);
+      }).flat();
+    expect(minutes(0, 2, 1)).toEqual([]);
+    // A third longer of one thing is not told, though it would be of all.
+    expect(minutes(2, 12, 1.35)).toEqual([]);
+    expect(minutes(12, 20, 2)).toMatchObject([
+      { what: "raised", severity: "minor", text: expect.stringMatching(/^POST \/bids: \d+ calls took/) as string },
+    ]);
+    expect(minutes(20, 26, 1)).toMatchObject([{ what: "cleared", subject: { type: "service", id: 7 } }]);
+  });
   it("is told of by counts and sums alone, each way in beside its own usual", () => {
     const front = process("front", "10.0.0.1");
     rule(longer, true);

@@ -47,7 +47,7 @@ export function* waysIn(
   const newcomers = failedAtNewcomers(lines, atMs);
   yield { key: "", name: "", input: all, takes: () => true, weigh: (settings) => settings, newcomers };
   const byName = groupBy(lines, (line) => line.name);
-  if (rules.some(hasCritical) && byName.size > 1)
+  if (rules.some(isOfOneThing) && byName.size > 1)
     for (const [name, own] of [...byName].slice(0, MOST_WAYS_IN)) {
       const input = together(past, own, ofOthers, atMs);
       if (!input) continue;
@@ -55,8 +55,8 @@ export function* waysIn(
         key: `w ${name}`,
         name,
         input,
-        takes: hasCritical,
-        weigh: onlyCritical,
+        takes: isOfOneThing,
+        weigh: ofOneThing,
         newcomers: failedAtNewcomers(own, atMs),
       };
     }
@@ -77,7 +77,8 @@ export function* waysIn(
   }
 }
 
-const hasCritical = ({ settings }: ServiceRule) => settings.critical !== undefined;
+/** What one thing that is asked of a service is judged by: that it fails for nearly everybody, or takes much longer. */
+const isOfOneThing = ({ settings }: ServiceRule) => settings.critical !== undefined || settings.longer !== undefined;
 /** That a newcomer is slow says nothing: it has not warmed up. */
 const isFailing = ({ settings }: ServiceRule) => settings.condition === "failing";
 
@@ -161,12 +162,18 @@ function failedAtNewcomers(lines: readonly CallLine[], atMs: number): string {
     .join("");
 }
 
-/** As much of a rule as tells when a single thing that is asked of a service fails for nearly everybody. */
-const onlyCritical = (settings: CallSettings): CallSettings => ({
+/** One of many things is told to take longer where it is half as long again, and by chance less often than all together. */
+const HALF_AS_LONG = 1.5;
+const SURE_SCORE = 75;
+
+/** As much of a rule as tells when a single thing that is asked of a service fails for nearly everybody, or takes longer. */
+const ofOneThing = (settings: CallSettings): CallSettings => ({
   ...settings,
   major: undefined,
   minor: undefined,
-  longer: undefined,
+  ...(settings.longer === undefined
+    ? {}
+    : { longer: Math.max(settings.longer, HALF_AS_LONG), score: Math.max(settings.score, SURE_SCORE) }),
 });
 
 /**
