@@ -1,3 +1,4 @@
+import { MINUTE_MS } from "#core/time/windows";
 import type { Leads } from "#core/topology/ways-in";
 import type { Db } from "../store/database";
 import { resourcesOf } from "../store/resources";
@@ -11,8 +12,12 @@ const MOST_OPERATIONS = 60;
 const ANSWERS: ReadonlySet<number> = new Set([2, 5]);
 const MAKES: ReadonlySet<number> = new Set([3, 4]);
 
-/** Whom the operations of a component call, by the traces of a window; undefined where there are none. */
-export function leadsOf(db: Db, componentId: number, fromMs: number, toMs: number): Leads | undefined {
+/** Traces of the last while tell. */
+const SPAN_MS = 30 * MINUTE_MS;
+
+/** Whom the operations of a component call, by the traces of half an hour; undefined where there are none. */
+export function leadsOf(db: Db, componentId: number, toMs: number): Leads | undefined {
+  const fromMs = toMs - SPAN_MS;
   const senders = new Set(resourcesOf(db, componentId));
   const leads = new Map<string, Set<number>>();
   const known = new Map<number, ReturnType<typeof operationById>>();

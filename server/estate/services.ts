@@ -3,7 +3,6 @@ import { severityRank, worstSeverity, type Severity } from "#core/alarms/severit
 import { kindMatches } from "#core/catalogue/kinds";
 import { fitsPattern } from "#core/estate/pattern";
 import { WaysIn } from "#core/topology/ways-in";
-import { MINUTE_MS } from "#core/time/windows";
 import { redundantSets, type Candidate } from "#core/topology/application";
 import { EstateGraph } from "#core/topology/graph";
 import { membersState, type MemberHealth } from "#core/topology/health";
@@ -26,9 +25,6 @@ import {
 } from "../store/services";
 import { fitsEntry, operationsOfEntry } from "../store/ways-in";
 
-/** Traces of the last while tell whom the operations of a shared front call. */
-const LEADS_MS = 30 * MINUTE_MS;
-
 /** The present relations, as every computation over them asks for them. */
 export const readGraph = (db: Db): EstateGraph =>
   new EstateGraph(currentRelations(db).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })));
@@ -48,7 +44,7 @@ export function refreshServices(db: Db, graph: EstateGraph, atMs: number): void 
     return { service, entrances, entries: entrances.map((one) => one.component) };
   });
   const ways = new WaysIn(services.flatMap((one) => one.entrances));
-  const leads = new Map([...ways.sharedComponents].map((id) => [id, leadsOf(db, id, atMs - LEADS_MS, atMs)] as const));
+  const leads = new Map([...ways.sharedComponents].map((id) => [id, leadsOf(db, id, atMs)] as const));
   const extents = graph.serviceExtents(
     services.map(({ service: { id, details }, entries }) => ({
       service: id,

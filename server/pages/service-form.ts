@@ -1,7 +1,6 @@
 import { fitsPattern } from "#core/estate/pattern";
 import { entryInWords } from "#core/estate/service-list";
 import { WaysIn, type Entrance } from "#core/topology/ways-in";
-import { MINUTE_MS } from "#core/time/windows";
 import { patternOfName, proposeApplication, redundantSets, type Candidate } from "#core/topology/application";
 import type { Db } from "../store/database";
 import { currentComponents } from "../store/estate";
@@ -17,8 +16,6 @@ import { entrancesAt, fitsEntry, operationsOfEntry, type EntryNames } from "../s
 const MOST_ENTRIES = 40;
 /** Stands for a service that is not made yet. */
 const NEW = -1;
-/** Traces of the last while tell whom the operations of a shared front call. */
-const LEADS_MS = 30 * MINUTE_MS;
 
 /** What the form of a service shows: its fields, its entry points, and the whole application behind them for approval. */
 export function serviceFormPage(
@@ -40,10 +37,8 @@ export function serviceFormPage(
       return names !== undefined && fitsEntry(pattern, names);
     });
   const added = from.flatMap((id): EntryPattern[] => {
-    const one = find(id);
-    const host = one?.hostId == null ? undefined : find(one.hostId);
-    if (!one?.label || !host) return [];
-    return [likest({ host: host.name, process: one.label }, matching)];
+    const names = namesOf(id);
+    return names ? [likest({ host: names.host, process: names.label }, matching)] : [];
   });
   const entries = unique([...(service?.entries ?? []), ...added]).slice(0, MOST_ENTRIES);
   const entered = [...new Set(entries.flatMap(matching))];
@@ -113,7 +108,7 @@ function followingFrom(
   const others = entrancesAt(db, atMs).filter((one) => one.service !== service);
   const ways = new WaysIn([...others, ...own.map((one) => ({ service, ...one }))]);
   const shared = own.map((one) => one.component).filter((id) => ways.sharedComponents.has(id));
-  const leads = new Map(shared.map((id) => [id, leadsOf(db, id, atMs - LEADS_MS, atMs)] as const));
+  const leads = new Map(shared.map((id) => [id, leadsOf(db, id, atMs)] as const));
   return (from, to) => ways.follows(service, from, to, leads.get(from));
 }
 

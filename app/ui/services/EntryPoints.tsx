@@ -26,6 +26,7 @@ export function EntryPoints({ page, from }: { page: ServiceFormPage; from: reado
             multiline
             maxRows={4}
             placeholder="All"
+            slotProps={{ inputLabel: { shrink: true } }}
             sx={{ width: 260 }}
           />
           <Typography variant="body2" sx={{ pt: 1 }}>
