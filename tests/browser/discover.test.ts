@@ -96,6 +96,12 @@ test("a whole application is taken in as a service, changed, and retired", async
   await expect(page.getByText("Response within 400 ms at the server.")).toBeVisible();
   await page.getByRole("link", { name: "Edit" }).click();
   await expect(page.getByRole("checkbox", { name: /^quaystore @ nq-gate-db-01 belongs/ }).first()).not.toBeChecked();
+  // Only some of what is asked there is for it; a name that nobody asks under is told.
+  await page.getByRole("textbox", { name: "Only these operations" }).fill("GET /letters\nGET /never");
+  await page.getByRole("button", { name: "Save", exact: true }).click();
+  await expect(page.getByText(/slotmailer on nq-gate-app-\S+ for GET \/letters \| GET \/never/)).toBeVisible();
+  await page.getByRole("link", { name: "Edit" }).click();
+  await expect(page.getByText("never asked there: GET /letters, GET /never")).toBeVisible();
   await page.getByRole("button", { name: "Retire the service" }).click();
   await expect(heading(page)).toContainText("services are defined");
   await expect(page.getByRole("link", { name: "Slot letters" })).toHaveCount(0);
