@@ -1,5 +1,6 @@
 import Stack from "@mui/material/Stack";
 import { Form, redirect, useNavigation } from "react-router";
+import { limitedTo } from "#core/estate/service-list";
 import { MEMBER_STATES } from "#core/topology/health";
 import type { Route } from "./+types/service-form";
 import { useAnswer } from "../shell/answer";
@@ -22,16 +23,6 @@ const fromOf = (request: Request): number[] =>
     .filter((id) => Number.isInteger(id) && id > 0)
     .slice(0, MOST_FROM);
 
-/** What stands on each line. */
-const linesOf = (text: string): string[] =>
-  text
-    .split("\n")
-    .map((line) => line.trim())
-    .filter(Boolean);
-
-/** What is asked at an entry point for the service; all of it where nothing is named. */
-const limitedTo = (operations: string[]) => (operations.length > 0 ? { operations } : {});
-
 export async function loader({ request, params, context }: Route.LoaderArgs) {
   const from = fromOf(request);
   const page = await context.ask("serviceForm", { uid: params.uid ?? null, from, atMs: context.now() });
@@ -53,7 +44,7 @@ export async function action({ request, params, context }: Route.ActionArgs) {
     .map((process, index) => ({
       process: String(process).trim(),
       host: (hosts[index] ?? "").trim(),
-      ...limitedTo(linesOf(limits[index] ?? "")),
+      ...limitedTo(limits[index]?.split("\n")),
     }))
     .filter((entry) => entry.process !== "" && entry.host !== "");
   // What was shown, so that what is unticked is left out, and what is ticked though nothing leads there is put in.

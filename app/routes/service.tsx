@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
 import { Link as RouterLink } from "react-router";
 import { kindInfo } from "#core/catalogue/kinds";
-import { entryInWords } from "#core/estate/service-list";
+import { entriesInWords } from "#core/estate/service-list";
 import { dayAndTime, spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
 import type { Route } from "./+types/service";
@@ -201,8 +201,8 @@ function About({ page }: { page: Data }) {
         <p style={{ margin: 0 }}>{page.service.purpose || "No description."}</p>
         <Promise details={page.service.details} kept={page.promises} />
         <p style={{ marginBottom: 0, color: "var(--mui-palette-text-secondary)", fontSize: "0.84rem" }}>
-          Members join automatically: everything its entry points ({page.service.entries.map(entryInWords).join(", ")})
-          connect to, and what that runs on.
+          Members join automatically: everything its entry points ({entriesInWords(page.service.entries)}) connect to,
+          and what that runs on.
         </p>
       </Section>
       <Section title="Incidents in this window">

@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { Link as RouterLink } from "react-router";
 import { Form } from "react-router";
-import { entryInWords } from "#core/estate/service-list";
+import { entriesInWords } from "#core/estate/service-list";
 import type { Field } from "#core/forms/field";
 import type { Route } from "./+types/setup.services";
 import { useAnswer } from "../shell/answer";
@@ -29,7 +29,7 @@ export async function loader({ context }: Route.LoaderArgs) {
 const LIST: Field = {
   name: "list",
   label: "List of services",
-  help: "CSV with a head line, or JSON: name, purpose, owner, entries (“process on host”, with semicolons between), hours, server limit ms, browser limit ms, failures only, notes. Services of the same name are changed.",
+  help: "CSV with a head line, or JSON: name, purpose, owner, entries (“process on host”, or “process on host for GET /a | POST /b”, with semicolons between), hours, server limit ms, browser limit ms, failures only, notes. Services of the same name are changed.",
   type: "lines",
   value: "",
   file: ".csv,.json,.txt",
@@ -85,7 +85,7 @@ export default function Services({ loaderData: { services }, actionData: answere
                     <KeepLink to={`/services/${service.uid}`}>{service.name}</KeepLink>
                   </td>
                   <td>{service.owner}</td>
-                  <td>{service.entries.map(entryInWords).join(", ")}</td>
+                  <td>{entriesInWords(service.entries)}</td>
                   <td>{service.figure ? `${service.figure.label} (${service.figure.metric})` : "none"}</td>
                   <td>{service.reliesOn.join(", ") || "–"}</td>
                   <td className="num">{service.members}</td>

@@ -123,7 +123,7 @@ function entryOf(given: unknown): ListedEntry | undefined {
 }
 
 /** Names of operations without what is empty; nothing where none is left, which means all of them. */
-function limitedTo(operations: readonly string[] | undefined): { operations?: string[] } {
+export function limitedTo(operations: readonly string[] | undefined): { operations?: string[] } {
   const named = (operations ?? []).map((one) => one.trim()).filter(Boolean);
   return named.length > 0 ? { operations: named } : {};
 }

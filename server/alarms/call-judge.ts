@@ -425,14 +425,13 @@ export class CallJudge {
   }
 
   /** What is answered where a service is entered, and belongs to it. */
-  private *answeredFor(id: number, entries: ReadonlySet<number>): Generator<CallLine> {
-    for (const line of this.lines.of(entries, "answers"))
-      if (this.context.takes(id, line.componentId, line.name)) yield line;
+  private answeredFor(id: number, entries: ReadonlySet<number>): Generator<CallLine> {
+    return this.belonging(id, this.lines.of(entries, "answers"));
   }
 
-  private *besideFor(id: number, entries: ReadonlySet<number>): Generator<CallLine> {
-    for (const line of this.lines.newcomersBeside(entries))
-      if (this.context.takes(id, line.componentId, line.name)) yield line;
+  /** Of some lines at the entry points of a service, those that are its own. */
+  private *belonging(id: number, lines: Iterable<CallLine>): Generator<CallLine> {
+    for (const line of lines) if (this.context.takes(id, line.componentId, line.name)) yield line;
   }
 
   /** The calls by which a service is entered, each with what is judged of them. */
@@ -443,7 +442,9 @@ export class CallJudge {
   ): Generator<{ way: WayIn; watches: readonly Watch[] }> {
     const own = this.serviceWatches(id);
     const ruleOf = ({ rule }: Judge) => ({ settings: rule.settings as CallSettings });
-    const lines = own.length ? [...this.answeredFor(id, entries), ...this.besideFor(id, entries)] : [];
+    const lines = own.length
+      ? [...this.answeredFor(id, entries), ...this.belonging(id, this.lines.newcomersBeside(entries))]
+      : [];
     const rules = own.map(({ judge }) => ruleOf(judge));
     for (const way of waysIn(this.past, lines, rules, atMs)) {
       if (way.key === "") {

@@ -8,6 +8,8 @@ import { calleeOf } from "./peers";
 /** Calls of each operation that are followed; they lead to the same from one to the next. */
 const MOST_CALLS = 12;
 const MOST_OPERATIONS = 60;
+/** Spans that are read at the most, over all of them: a trace may be as long as its sender likes. */
+const MOST_SPANS = 20_000;
 /** Span kinds of OpenTelemetry: 2 answers a call, 5 takes a message; 3 and 4 make one. */
 const ANSWERS: ReadonlySet<number> = new Set([2, 5]);
 const MAKES: ReadonlySet<number> = new Set([3, 4]);
@@ -25,14 +27,17 @@ export function leadsOf(db: Db, componentId: number, toMs: number): Leads | unde
     if (!known.has(id)) known.set(id, operationById(db, id));
     return known.get(id);
   };
+  let left = MOST_SPANS;
   const asked = operationsOf(db, senders).filter((one) => ANSWERS.has(one.kind));
   for (const { id, name } of asked.slice(0, MOST_OPERATIONS)) {
     const callees = leads.get(name) ?? new Set();
     for (const span of spansOfOperation(db, id, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, MOST_CALLS)) {
+      if (left <= 0) break;
       leads.set(name, callees);
       const own = new Set([hex(span.span_id)]);
       // In the order they began: who calls comes before what it calls.
       for (const one of spansOfTrace(db, hex(span.trace_id))) {
+        left--;
         const its = operation(one.operation_id);
         if (!its || !senders.has(its.resource_id) || one.parent_id === null || !own.has(hex(one.parent_id))) continue;
         own.add(hex(one.span_id));

@@ -103,6 +103,17 @@ describe("a service made by people", () => {
       const components = entriesByService(db, AT + 1).get(service) ?? [];
       return answeredFor(db, enteredAt(waysInAt(db, AT + 1), service, components)).map((one) => one.name);
     };
+    // What was a member already is an entry point from when it is made one, and none once it is not.
+    const isEntry = () =>
+      entriesByService(db, AT + 1)
+        .get(orders)
+        ?.has(ids.store as number) ?? false;
+    save({ uid, entries: [{ host: "web-*", process: "front", operations: ["GET /orders"] }], pinned: [ids.store] });
+    expect(isEntry()).toBe(false);
+    save({ uid, entries: [{ host: "web-*", process: "front", operations: ["GET /orders"] }, { host: "db-01", process: "store" }] }); // prettier-ignore
+    expect(isEntry()).toBe(true);
+    save({ uid, entries: [{ host: "web-*", process: "front", operations: ["GET /orders"] }] });
+    expect(isEntry()).toBe(false);
     expect(entered(orders)).toEqual(["GET /orders"]);
     expect(entered(portal)).toEqual(["GET /"]);
     // What leads on from there for it no trace tells yet; what was all of the other's stays so.

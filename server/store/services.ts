@@ -143,16 +143,22 @@ export function writeMembers(
   entries: ReadonlySet<number>,
   atMs: number,
 ): { joined: number[]; left: number[] } {
-  const current = new Set(currentMembers(db, serviceId));
+  const rows = prepared<{ id: number; entry: number }>(
+    db,
+    "SELECT component_id AS id, entry FROM member WHERE service_id = ? AND valid_to IS NULL",
+  ).all(serviceId);
+  const current = new Set(rows.map((row) => row.id));
   const joined = [...members].filter((id) => !current.has(id));
   const left = [...current].filter((id) => !members.has(id));
-  for (const id of left)
+  // Who became an entry point, or is none any more, is so from now on.
+  const turned = rows.flatMap(({ id, entry }) => (members.has(id) && (entry === 1) !== entries.has(id) ? [id] : []));
+  for (const id of [...left, ...turned])
     prepared(db, "UPDATE member SET valid_to = ? WHERE service_id = ? AND component_id = ? AND valid_to IS NULL").run(
       atMs,
       serviceId,
       id,
     );
-  for (const id of joined)
+  for (const id of [...joined, ...turned])
     prepared(db, "INSERT OR REPLACE INTO member (service_id, component_id, entry, valid_from) VALUES (?, ?, ?, ?)").run(
       serviceId,
       id,

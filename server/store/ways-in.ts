@@ -2,7 +2,7 @@ import { fitsPattern } from "#core/estate/pattern";
 import { WaysIn, type Entrance } from "#core/topology/ways-in";
 import type { Db } from "./database";
 import { componentsById } from "./estate";
-import { listServices, membersAt, type EntryPattern, type ServiceRow } from "./services";
+import { listServices, membersAt, type EntryPattern } from "./services";
 
 /** A part of a host by the names that entry points go by. */
 export interface EntryNames {
@@ -21,9 +21,9 @@ export function operationsOfEntry(patterns: readonly EntryPattern[], names: Entr
 }
 
 /** Where services are entered at an instant; none where none of them claims operations by name. */
-export function entrancesAt(db: Db, atMs: number, services: readonly ServiceRow[] = listServices(db)): Entrance[] {
+export function entrancesAt(db: Db, atMs: number): Entrance[] {
   const limited = new Map(
-    services.flatMap((one) =>
+    listServices(db).flatMap((one) =>
       one.entries.some(({ operations }) => operations?.length) ? [[one.id, one] as const] : [],
     ),
   );

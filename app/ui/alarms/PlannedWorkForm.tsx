@@ -11,6 +11,7 @@ import type { Answer } from "#server/pages/registry";
 import type { Refusal } from "../../shell/answers.server";
 import { useShell } from "../../shell/window";
 import { Figure } from "../repair/fields";
+import { Choice } from "../Choice";
 import { RightButton } from "../RightButton";
 
 type Given = Readonly<Record<"service" | "q" | "kind" | "site" | "label", string>>;
@@ -136,7 +137,7 @@ function Scope({ draft, set, page, problem }: Part & { page: Page; problem: stri
           <MenuItem value="service">a service and its members</MenuItem>
         </TextField>
         {draft.of === "service" ? (
-          <Choice
+          <Offered
             label="Service"
             value={draft.uid}
             onChange={(uid) => set({ uid })}
@@ -144,21 +145,21 @@ function Scope({ draft, set, page, problem }: Part & { page: Page; problem: stri
           />
         ) : (
           <>
-            <Choice
+            <Offered
               label="Kind"
               value={draft.filter.kind}
               onChange={(value) => filter("kind", value)}
               choices={page.kinds.map((one) => ({ value: one.kind, label: kindInfo(one.kind).plural }))}
               any
             />
-            <Choice
+            <Offered
               label="Site"
               value={draft.filter.site}
               onChange={(value) => filter("site", value)}
               choices={page.sites.filter((one) => one.site).map((one) => ({ value: one.site, label: one.site }))}
               any
             />
-            <Choice
+            <Offered
               label="Label"
               value={draft.filter.label}
               onChange={(value) => filter("label", value)}
@@ -180,7 +181,7 @@ function Scope({ draft, set, page, problem }: Part & { page: Page; problem: stri
 }
 
 /** One of many; what the work has and nobody offers any more is offered too. */
-function Choice({
+function Offered({
   label,
   value,
   onChange,
@@ -196,21 +197,14 @@ function Choice({
   const all =
     value === "" || choices.some((one) => one.value === value) ? choices : [{ value, label: value }, ...choices];
   return (
-    <TextField
-      select
-      label={label}
-      value={value}
-      onChange={(event) => onChange(event.target.value)}
-      sx={{ width: 220 }}
-      slotProps={any ? { select: { displayEmpty: true }, inputLabel: { shrink: true } } : {}}
-    >
+    <Choice label={label} width={220} value={value} onChange={onChange}>
       {any ? <MenuItem value="">any</MenuItem> : null}
       {all.map((one) => (
         <MenuItem key={one.value} value={one.value}>
           {one.label}
         </MenuItem>
       ))}
-    </TextField>
+    </Choice>
   );
 }
 
