@@ -113,6 +113,26 @@ const NONE = -2;
  * come first, then what could stand in the place of one, each by probability.
  */
 export function rankCauses(asked: Case, most = 10): Cause[] {
+  // Always in the same order, for the sums and ties between equals to be the same however the evidence came.
+  const places = Array.from(asked.evidence.keys()).sort((a, b) =>
+    byPiece(asked.evidence[a] as Evidence, asked.evidence[b] as Evidence),
+  );
+  const given = (indices: readonly number[]) => indices.map((index) => places[index] as number).sort((a, b) => a - b);
+  return rankOrdered({ ...asked, evidence: places.map((place) => asked.evidence[place] as Evidence) }, most).map(
+    (one) => ({ ...one, explains: given(one.explains), unexplained: given(one.unexplained) }),
+  );
+}
+
+/** Pieces of evidence by all that is known of them: two that are equal here are the same. */
+const byPiece = (a: Evidence, b: Evidence): number =>
+  byName(a.node, b.node) ||
+  byName(a.nature, b.nature) ||
+  a.onsetMs - b.onsetMs ||
+  a.strength - b.strength ||
+  Number(a.isWeak === true) - Number(b.isWeak === true) ||
+  Number(a.isOutward === true) - Number(b.isOutward === true);
+
+function rankOrdered(asked: Case, most: number): Cause[] {
   const { graph, evidence } = asked;
   if (evidence.length === 0) return [];
   const given = { ...asked, standingOf: withoutUnheard(asked) };
