@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { everyProblem, nextStart, quietProblem, scheduleInWords } from "./schedule";
+import { everyProblem, mayStartEarly, nextStart, quietProblem, scheduleInWords } from "./schedule";
 import { MINUTE_MS } from "./windows";
 
 const at = (text: string) => Date.parse(`${text}Z`);
@@ -43,6 +43,17 @@ describe("schedules", () => {
         },
       ),
     ));
+  it.each([
+    ["60", "", "2026-03-17T10:14", false],
+    ["60", "", "2026-03-17T10:15", true],
+    ["60", "10:10-11:30", "2026-03-17T10:40", false],
+    ["60", "10:10-10:30", "2026-03-17T10:30", true],
+    ["FREQ=DAILY;BYHOUR=10", "", "2026-03-17T15:59", false],
+    ["FREQ=DAILY;BYHOUR=10", "", "2026-03-17T16:00", true],
+    ["", "", "2026-03-18T10:00", false],
+  ])("“%s” with quiet “%s”, last at ten, may start early at %s: %s", (every, quiet, when, expected) =>
+    expect(mayStartEarly({ every, quiet }, 0, at("2026-03-17T10:00"), at(when))).toBe(expected),
+  );
   it("says what is wrong", () => {
     for (const every of ["", "5", "60", "FREQ=DAILY;BYHOUR=3", "RRULE:FREQ=WEEKLY;BYDAY=MO"])
       expect(everyProblem(every), every).toBeUndefined();

@@ -107,6 +107,22 @@ export function nextStart({ every, quiet }: Schedule, number: number, afterMs: n
   return undefined;
 }
 
+/** Of the time between two starts so much must have passed before the second may be brought forward. */
+const EARLY = 1 / 4;
+
+/**
+ * Whether the next start may be brought forward to an instant, for something that should not wait for it: outside of
+ * quiet hours, a quarter of the way from the last start to the next at the least, and never where nothing starts by
+ * itself.
+ * @param number as of `nextStart`
+ */
+export function mayStartEarly(schedule: Schedule, number: number, lastMs: number, atMs: number): boolean {
+  const next = nextStart(schedule, number, lastMs);
+  return (
+    next !== undefined && atMs - lastMs >= (next - lastMs) * EARLY && afterQuiet(atMs, quietOf(schedule.quiet)) === atMs
+  );
+}
+
 /** "every 60 minutes, not 08:00–18:00": a schedule in words. */
 export function scheduleInWords({ every, quiet }: Schedule): string {
   const text = every.trim();

@@ -12,6 +12,7 @@ import { changesIn } from "../store/changes";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import { currentComponents } from "../store/estate";
+import { insertResource, renameResource } from "../store/resources";
 import { listFindings, listSources, listSweeps, sweepById } from "../store/sources";
 import { Sweeps } from "./sweeps";
 
@@ -22,6 +23,7 @@ const world = vi.hoisted(() => ({
   discover: undefined as unknown as (signal: AbortSignal) => AsyncIterable<Found>,
   credential: "",
   hasTickets: false,
+  findsHosts: false,
 }));
 vi.mock("../sources/registry", () => {
   const wordOf = (access: readonly Access[]) => access.map((one) => one.fields.community).join(" then ");
@@ -29,6 +31,9 @@ vi.mock("../sources/registry", () => {
     kind: "range",
     get hasTickets() {
       return world.hasTickets;
+    },
+    get findsHosts() {
+      return world.findsHosts;
     },
     label: "Made up",
     about: "",
@@ -73,12 +78,13 @@ const estate = vi.fn();
 useStore((made) => (db = made));
 beforeEach(() => {
   db.exec(
-    `DELETE FROM finding; DELETE FROM sweep; DELETE FROM change; DELETE FROM fact; DELETE FROM component_key; DELETE
+    `DELETE FROM finding; DELETE FROM sweep; DELETE FROM resource; DELETE FROM change; DELETE FROM fact; DELETE FROM component_key; DELETE
      FROM component; DELETE FROM source; DELETE FROM credential`,
   );
   events = [];
   nowMs = START;
   world.hasTickets = false;
+  world.findsHosts = false;
   estate.mockClear();
   sweeps = new Sweeps({
     db,
@@ -245,6 +251,67 @@ describe("a sweep", () => {
     change("CHG-2");
     later();
     expect(asked()).toEqual(["a change that names a ticket"]);
+  });
+  describe("for a sender on an unknown host", () => {
+    const MINUTE = 60_000;
+    const sender = (attributes: Record<string, string>) =>
+      insertResource(db, JSON.stringify(attributes), { componentId: null, why: "nobody knows it" }, nowMs);
+    const asked = () => listSweeps(db, 10, Number.MAX_SAFE_INTEGER).map((one) => one.started_by);
+    const after = async (minutes: number) => {
+      nowMs += minutes * MINUTE;
+      sweeps.startDue();
+      await vi.waitFor(() => expect(listSweeps(db, 1, Number.MAX_SAFE_INTEGER)[0]?.state).not.toBe("running"));
+    };
+    /** A source that was swept by its schedule a moment ago, and what it met then. */
+    const swept = async (schedule = { every: "60", quiet: "" }) => {
+      world.findsHosts = true;
+      world.discover = () => giving(found("a"));
+      sweeps.saveSource(undefined, { ...input(), sweeps: schedule }, "Anna");
+      sender({ "host.name": "there-before" });
+      if (schedule.every === "") return;
+      await after(61);
+      expect(asked()).toEqual(["its schedule"]);
+    };
+
+    it("is brought forward, once, and a quarter of the way to its next start at the earliest", async () => {
+      await swept();
+      sender({ "service.name": "on no host" });
+      sender({ "host.name": "new-one" });
+      world.discover = () => giving(found("b"));
+      await after(1);
+      await after(5);
+      expect(asked()).toEqual(["its schedule"]);
+      await after(14);
+      expect(asked()).toEqual(["a sender on an unknown host, new-one", "its schedule"]);
+      expect(names()).toEqual(["a", "b"]);
+      expect(
+        currentComponents(db).map((one) => one.missed),
+        "counts nothing as missing",
+      ).toEqual([0, 0]);
+      await after(20);
+      expect(asked()).toHaveLength(2);
+    });
+    it("is not where somebody else says what the host is", async () => {
+      await swept();
+      const id = sender({ "host.name": "new-one" });
+      renameResource(db, id, { componentId: currentComponents(db)[0]?.id as number, why: "its agent" });
+      await after(20);
+      expect(asked()).toEqual(["its schedule"]);
+    });
+    it("is neither in quiet hours nor where nothing starts by itself", async () => {
+      await swept({ every: "60", quiet: "11:01-12:30" });
+      sender({ "host.name": "new-one" });
+      await after(30);
+      await after(30);
+      expect(asked()).toEqual(["its schedule"]);
+    });
+    it("is not of a source that is swept by hand only", async () => {
+      await swept({ every: "", quiet: "" });
+      sweeps.startDue();
+      sender({ "host.name": "new-one" });
+      await after(55);
+      expect(asked()).toEqual([]);
+    });
   });
   it("does not take a host that refuses to be read for one that is absent", async () => {
     await sweep(found("a"));

@@ -1,4 +1,4 @@
-import { nextStart } from "#core/time/schedule";
+import { mayStartEarly, nextStart } from "#core/time/schedule";
 import { DAY_MS } from "#core/time/windows";
 import type { SourceInput } from "../settings";
 import { observerOf, SweepRun } from "./sweep-run";
@@ -26,8 +26,9 @@ import {
   updateSweep,
   type SourceRow,
 } from "../store/sources";
-import type { Checked, SourceTools } from "../sources/driver";
+import type { Checked, SourceDriver, SourceTools } from "../sources/driver";
 import { driverOf } from "../sources/registry";
+import { UnknownHosts, type UnknownHost } from "./unknown-hosts";
 
 const CHECK_MS = 15_000;
 /** Whether a sweep is due is looked at so often, in the clock's time. */
@@ -55,7 +56,9 @@ export interface SweepContext {
 export class Sweeps {
   private readonly running = new Map<number, { abort: AbortController; work: Promise<void> }>();
 
-  constructor(private readonly context: SweepContext) {}
+  constructor(private readonly context: SweepContext) {
+    this.unknownHosts = new UnknownHosts(context.db);
+  }
 
   saveSource(id: number | undefined, input: SourceInput, by: string): number {
     const { db, vault, now } = this.context;
@@ -210,8 +213,11 @@ export class Sweeps {
     ];
   }
 
-  /** Starts a sweep and returns its id at once, or waits for its end when asked to. */
-  async start(sourceId: number, by: string, wait = false): Promise<number> {
+  /**
+   * Starts a sweep and returns its id at once, or waits for its end when asked to.
+   * @param misses whether what it does not meet counts as missing
+   */
+  async start(sourceId: number, by: string, wait = false, misses = true): Promise<number> {
     const source = sourceById(this.context.db, sourceId);
     if (!source) throw new PersonError("That source does not exist any more.");
     if (runningSweep(this.context.db, sourceId))
@@ -222,13 +228,13 @@ export class Sweeps {
     const id = insertSweep(this.context.db, sourceId, by, places, this.context.now());
     const abort = new AbortController();
     this.context.emit({ topic: "sweep", id, state: "running" });
-    const work = this.sweep(id, source, abort.signal).finally(() => this.running.delete(id));
+    const work = this.sweep(id, source, abort.signal, misses).finally(() => this.running.delete(id));
     this.running.set(id, { abort, work });
     if (wait) await work;
     return id;
   }
 
-  private async sweep(id: number, source: SourceRow, signal: AbortSignal): Promise<void> {
+  private async sweep(id: number, source: SourceRow, signal: AbortSignal, misses: boolean): Promise<void> {
     const { db, now, emit } = this.context;
     const run = new SweepRun(this.context, id, source);
     const progress = setInterval(() => {
@@ -238,7 +244,7 @@ export class Sweeps {
     try {
       await run.follow(this.context.vault.ofSource(source.id, `sweeping ${source.name}`), signal);
       const complete = !signal.aborted;
-      run.end(complete);
+      run.end(complete && misses);
       endSweep(db, id, complete ? "done" : "stopped", run.message(signal), now());
     } catch (error) {
       const reason = `The sweep broke off: ${error instanceof Error ? error.message : error}`;
@@ -269,15 +275,15 @@ export class Sweeps {
     this.lookedMs = atMs;
     this.lookAgainMs = atMs + DUE_EVERY_MS;
     this.lookForTickets();
+    const unknown = this.unknownHosts.look(atMs);
     for (const source of listSources(db)) {
       const driver = driverOf(source.kind);
       if (!driver.discover || runningSweep(db, source.id)) continue;
-      const lastMs = lastSweepAt(db, source.id) ?? source.createdAt;
-      const isAsked = driver.hasTickets && this.wantsTickets && atMs - lastMs >= TICKETS_AT_MOST_MS;
-      const next = nextStart(source.sweeps, source.id, lastMs);
-      if (!isAsked && (next === undefined || next > atMs)) continue;
+      const why = this.whyNow(source, driver, unknown, atMs);
+      if (why === undefined) continue;
       if (driver.hasTickets) this.wantsTickets = false;
-      this.start(source.id, isAsked ? "a change that names a ticket" : "its schedule").catch((error: unknown) =>
+      // What is gone is gone when it was missed at the times of the schedule, not by two sweeps a quarter of an hour apart.
+      this.start(source.id, why.text, false, !why.isEarly).catch((error: unknown) =>
         this.context.reportProblem(
           storeProblem(error) ?? `The sweep of ${source.name} did not start: ${String(error)}`,
         ),
@@ -287,6 +293,29 @@ export class Sweeps {
     this.forgotMs = atMs;
     this.keep(() => forgetSweeps(db, atMs - SWEEPS_KEPT_MS, SWEEPS_KEPT));
   }
+
+  /** Why a source is swept now, if it is, and whether that is before its time. */
+  private whyNow(
+    source: SourceRow,
+    driver: Pick<SourceDriver, "hasTickets" | "findsHosts">,
+    unknown: UnknownHost | undefined,
+    atMs: number,
+  ): { text: string; isEarly?: boolean } | undefined {
+    const lastMs = lastSweepAt(this.context.db, source.id) ?? source.createdAt;
+    if (driver.hasTickets && this.wantsTickets && atMs - lastMs >= TICKETS_AT_MOST_MS)
+      return { text: "a change that names a ticket" };
+    const next = nextStart(source.sweeps, source.id, lastMs);
+    if (next !== undefined && next <= atMs) return { text: "its schedule" };
+    if (
+      driver.findsHosts &&
+      unknown &&
+      lastMs < unknown.sinceMs &&
+      mayStartEarly(source.sweeps, source.id, lastMs, atMs)
+    )
+      return { text: `a sender on an unknown host, ${unknown.name}`, isEarly: true };
+    return undefined;
+  }
+
   /** Notes whether a change has named a ticket since this was last asked. */
   private lookForTickets(): void {
     const last = lastWithTicket(this.context.db, this.withTicket ?? 0);
@@ -295,6 +324,7 @@ export class Sweeps {
   }
   private withTicket: number | undefined;
   private wantsTickets = false;
+  private readonly unknownHosts: UnknownHosts;
   private lookedMs = -Infinity;
   private lookAgainMs = -Infinity;
   private forgotMs = -Infinity;

@@ -153,6 +153,8 @@ export interface SourceDriver<Settings = unknown> {
   pollSeconds?: number;
   /** It has the tickets that changes name: it is read as soon as one does. */
   hasTickets?: boolean;
+  /** It looks for hosts wherever they may be: its sweep is brought forward for a sender on a host that nobody knows. */
+  findsHosts?: boolean;
   /** What it covers, in words, and how many places that are to be looked at. */
   covers(settings: Settings): { text: string; places: number };
   /** Tries it, and repeats the other side's own answer. Ends when the signal is aborted. */

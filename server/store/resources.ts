@@ -31,6 +31,22 @@ export function allResources(db: Db): ResourceRow[] {
   ).all();
 }
 
+/** The sender that came last. */
+export const lastResource = (db: Db): number =>
+  prepared<{ id: number | null }>(db, "SELECT max(id) AS id FROM resource").get()?.id ?? 0;
+
+/** Of the senders after one, in their order: those that came before an instant, with the host they say they are on. */
+export const hostsOfSenders = (db: Db, after: number, beforeMs: number) =>
+  prepared<{ id: number; component_id: number | null; host: string | null }>(
+    db,
+    `SELECT id, component_id, attributes ->> '$."host.name"' AS host FROM resource
+     WHERE id > ? AND first_at < ? ORDER BY id`,
+  ).all(after, beforeMs);
+
+/** Whether a sender is there and is named to no component. */
+export const isUnmatched = (db: Db, id: number): boolean =>
+  prepared(db, "SELECT 1 FROM resource WHERE id = ? AND component_id IS NULL").get(id) !== undefined;
+
 export interface NamedResourceRow extends Pick<ResourceRow, "id" | "attributes" | "component_id"> {
   component: string | null;
   /** Its name without the host it runs on. */

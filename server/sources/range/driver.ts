@@ -73,6 +73,7 @@ export const rangeDriver: SourceDriver<RangeSettings> = {
   },
   uses: ["snmp-community", "snmp-user", "ssh-key", "ssh-password"],
   pollSeconds: 300,
+  findsHosts: true,
   covers: (settings) => {
     const { count } = spansOf(settings);
     return {

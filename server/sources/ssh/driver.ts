@@ -119,6 +119,7 @@ export const sshDriver: SourceDriver<SshSettings> = {
   uses: ["ssh-key", "ssh-password"],
   needsCredential: "Choose an SSH key or an SSH password. Add one under Setup › Credentials first.",
   pollSeconds: 60,
+  findsHosts: true,
   covers: (settings) => ({ text: `${settings.ranges}; SSH on ${settings.sshPort}`, places: spansOf(settings).count }),
   check: async (settings, access, signal, tools) => {
     const first: string[] = [];
