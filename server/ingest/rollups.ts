@@ -17,10 +17,13 @@ const MOST_MS = 7 * DAY_MS;
  * work.
  */
 const WORTHWHILE = 4;
+/** What is too old is looked for in a series so often. */
+const FORGET_EVERY_MS = HOUR_MS;
 
 /** Sums what is packed up by five minutes, hours and days, and forgets what is older than it has to be kept. */
 export class Roller {
   private round: Iterator<LiveSeries> | undefined;
+  private readonly forgotMs = new WeakMap<LiveSeries, number>();
 
   constructor(
     private readonly db: Db,
@@ -89,6 +92,9 @@ export class Roller {
   }
 
   private forget(series: LiveSeries, nowMs: number, retention: Retention): void {
+    const lookedMs = this.forgotMs.get(series);
+    if (lookedMs !== undefined && Math.abs(nowMs - lookedMs) < FORGET_EVERY_MS) return;
+    this.forgotMs.set(series, nowMs);
     const [fiveMinutes, hour, day] = ROLLUP_STEPS;
     forgetRollups(this.db, series.id, fiveMinutes, nowMs - retention.fiveMinutesMs);
     forgetRollups(this.db, series.id, hour, nowMs - retention.hourMs);
