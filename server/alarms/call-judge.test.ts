@@ -490,6 +490,22 @@ describe("calls that are made", () => {
     calls(b.sender, 2, { ...outward, failed: 9 });
     expect(tick(2)).toMatchObject([{ what: "raised", subject: { type: "component", id: store.id } }]);
   });
+  it("point at the caller alone where the same is quick for others, and at whom they went to where it is not", () => {
+    const [a, b] = [process("a", "10.0.0.1"), process("b", "10.0.0.2")];
+    const store = process("store", "10.0.0.9");
+    rule({ condition: "slow", minor: 30 });
+    for (const one of [a, b]) wellBefore(one.sender, outward);
+    const { tick } = judgeOf();
+    for (const one of [a, b]) calls(one.sender, 0, outward);
+    tick(0);
+    calls(a.sender, 1, { ...outward, slow: 9 });
+    calls(b.sender, 1, { ...outward, count: 20, slow: 1 });
+    expect(tick(1)).toMatchObject([{ what: "raised", subject: { type: "component", id: a.id } }]);
+    expect(db.prepare("SELECT qualifier FROM alarm").pluck().get()).toBe("to store @ h-store");
+    calls(a.sender, 2, { ...outward, slow: 9 });
+    calls(b.sender, 2, { ...outward, slow: 9 });
+    expect(tick(2)).toMatchObject([{ what: "raised", subject: { type: "component", id: store.id } }]);
+  });
   it("point at the caller where who is called counts its answers and they are well", () => {
     const a = process("a", "10.0.0.1");
     const store = process("store", "10.0.0.9");

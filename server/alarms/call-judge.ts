@@ -27,6 +27,8 @@ const BEHIND = { score: 37.5, leastCalls: 2 };
 /** Others are asked how they are answered over the last moments: what was before says nothing of now. */
 const OTHERS_MS = 2 * MINUTE_MS;
 const ENOUGH_ANSWERED = 3;
+/** A twentieth of all calls takes longer than the usual limit (its 95th percentile); up to twice as many are as usual. */
+const SLOW_ANYWAY = 0.1;
 /** Of the calls to one place so many must be bad, beside the worst place. */
 const SHARE_OF_WORST = 0.5;
 /** What goes badly is followed so many calls down, from a little before it began; so much of it must be at one place. */
@@ -245,7 +247,8 @@ export class CallJudge {
 
   /** Whether who is called is well all the same: others are answered well, or it counts its answers and they are. */
   private isWell(componentId: number, line: CallLine, metric: string, atMs: number): boolean {
-    if (metric === "calls.failing") return this.answersOthers(componentId, line, atMs);
+    if (this.answersOthers(componentId, line, metric, atMs)) return true;
+    if (metric === "calls.failing") return false;
     const own = [...this.lines.of(new Set([componentId]), "answers")].filter((one) => this.past.has(one));
     const isBad = (one: CallLine) =>
       this.watchesOf(one).some((watch) => watch.judge.metric === metric && watch.raised.length > 0);
@@ -253,20 +256,25 @@ export class CallJudge {
   }
 
   /**
-   * Whether the same is asked of it by others, and never fails for them: then it fails on the caller's side. Calls that
-   * never arrive are missing in its own count, so that tells nothing.
+   * Whether the same is asked of it by others, and never fails for them, nor takes longer than it usually does: then the
+   * trouble is on the caller's side, who has no connection left for it, or between the two. Calls that never arrive are
+   * missing in its own count, so that tells nothing.
    */
-  private answersOthers(componentId: number, line: CallLine, atMs: number): boolean {
+  private answersOthers(componentId: number, line: CallLine, metric: string, atMs: number): boolean {
+    const isSlow = metric === "calls.slow";
     let answered = 0;
+    let bad = 0;
     for (const other of this.lines.named(line.name, "makes")) {
       if (other.operationId === undefined || other.componentId === line.componentId) continue;
-      for (const peer of peersOf(this.db, other.operationId, atMs - OTHERS_MS, atMs, Number.POSITIVE_INFINITY)) {
+      const limitUs = isSlow ? this.past.learned(other)?.limitUs : Number.POSITIVE_INFINITY;
+      if (limitUs === undefined) continue;
+      for (const peer of peersOf(this.db, other.operationId, atMs - OTHERS_MS, atMs, limitUs)) {
         if (peer.componentId !== componentId) continue;
-        if (peer.bad > 0) return false;
         answered += peer.calls;
+        bad += peer.bad;
       }
     }
-    return answered >= ENOUGH_ANSWERED;
+    return answered >= ENOUGH_ANSWERED && bad <= (isSlow ? SLOW_ANYWAY * answered : 0);
   }
 
   /**
