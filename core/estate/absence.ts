@@ -121,7 +121,8 @@ export function planRelationAbsence(
       changes.push({ what: "ended", relation, reason: "it is known now which process that is", quiet: true });
       continue;
     }
-    if (!lookedAt.has(relation.fromId) || !lookedAt.has(relation.toId)) continue;
+    // What carries it is told by what is carried: containers are looked at by their own agents only.
+    if (!lookedAt.has(relation.fromId) || !(relation.type === "runs-on" || lookedAt.has(relation.toId))) continue;
     const waits = relation.intermittent && atMs - relation.lastSeenAt < INTERMITTENT_MS;
     if (waits || relation.missed + 1 < MISSES_UNTIL_GONE) changes.push({ what: "missing", relation });
     else changes.push({ what: "ended", relation, reason: "missed by two sweeps in a row" });

@@ -84,6 +84,8 @@ export interface Observation {
   port?: number;
   /** Container id. */
   container?: string;
+  /** Of a process: id of the container that it runs in. */
+  inContainer?: string;
   /** Name without the host's, as entry points of services know it. */
   label?: string;
   address?: string;

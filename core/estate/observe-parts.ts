@@ -104,6 +104,7 @@ function programAt(part: Part, program: Program, ports: readonly OpenPort[], at:
     ? undefined
     : ports.map((one) => productToken(one.http?.server ?? "")).find((one) => one !== undefined);
   const isSilent = ports.length > 0 && !ports.some(saysSomething);
+  const inContainer = part.rows.map((row) => row.container).find(Boolean);
   return {
     keys: [...keysOf(host, "process", part.label), ...listenKeys(host, part.listeners, address)],
     kind: {
@@ -116,6 +117,7 @@ function programAt(part: Part, program: Program, ports: readonly OpenPort[], at:
     host: { key: hostKeyOf(host) },
     process: part.label,
     label: part.label,
+    ...(inContainer ? { inContainer } : {}),
     ...(ports[0] === undefined ? {} : { port: ports[0].port }),
     depth: host.depth,
     readBy: host.readBy,

@@ -55,11 +55,15 @@ export class EstateGraph {
     return this.into.get(id) ?? [];
   }
 
-  /** What carries a component, the nearest first: its host, then the hypervisor under that. */
+  /** What carries a component, the nearest first: its container, its host, then the hypervisor under that. */
   carriersOf(id: number): number[] {
+    const under = (at: number) =>
+      this.from(at).flatMap((edge) => (edge.type === "runs-on" || edge.type === "hosted-by" ? edge.to : []));
     const chain: number[] = [];
     for (let at = id; chain.length < 8;) {
-      const next = this.from(at).find((edge) => edge.type === "runs-on" || edge.type === "hosted-by")?.to;
+      const all = under(at);
+      // A process runs on its host and in a container: that stands on the host too, so it is nearer.
+      const next = all.find((one) => under(one).some((other) => all.includes(other))) ?? all[0];
       if (next === undefined || next === id || chain.includes(next)) break;
       chain.push((at = next));
     }

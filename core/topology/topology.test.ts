@@ -60,6 +60,8 @@ describe("what a service is made of", () => {
     const carried: Edge[] = [runs(1, 11), { type: "hosted-by", from: 11, to: 10 }];
     expect(new EstateGraph(carried).carriersOf(1)).toEqual([11, 10]);
     expect(new EstateGraph([runs(1, 2), runs(2, 1)]).carriersOf(1)).toEqual([2]);
+    // In a container of the same host.
+    expect(new EstateGraph([...carried, runs(1, 21), runs(21, 11)]).carriersOf(1)).toEqual([21, 11, 10]);
   });
   it("knows what a component needs, itself left out", () =>
     expect([...new EstateGraph([...edges, talks(3, 1)]).reliedOn(1)].sort((a, b) => a - b)).toEqual([

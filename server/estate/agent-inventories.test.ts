@@ -1,11 +1,16 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { agentReport, type AgentReport } from "#core/estate/agent-report";
+import { agentReport, systemOfReport, type AgentReport } from "#core/estate/agent-report";
+import type { Look } from "#core/estate/observation";
+import { recognise, type Recognised } from "#core/estate/recognise";
+import { observeContainer } from "#core/estate/entity";
 import { useStore } from "../../tests/store";
 import type { Db } from "../store/database";
 import { componentById, currentComponents } from "../store/estate";
+import { currentRelations } from "../store/relations";
 import { insertSource } from "../store/sources";
 import { AgentInventories } from "./agent-inventories";
 import { sourceTools } from "./source-tools";
+import { takeInFew, takeInLook } from "./take-in";
 
 const START = Date.parse("2026-03-17T10:00:00Z");
 let db: Db;
@@ -86,6 +91,65 @@ describe("what agents say runs on their hosts", () => {
     await taken(reportOf(less));
     expect(componentById(db, id)?.valid_to).not.toBeNull();
     expect(onEstate).toHaveBeenLastCalledWith([id]);
+  });
+
+  it("runs in the container of that host which it names, until it names another", async () => {
+    await taken(reportOf());
+    const [first, second] = ["a".repeat(64), "b".repeat(64)];
+    const containerOn = (host: string, id: string) =>
+      takeInFew(db, {
+        observer: { sourceId: null, label: "a sender", site: "" },
+        atMs: nowMs,
+        sinceMs: nowMs,
+        observations: [
+          observeContainer(
+            { what: "container", id, hostName: host, label: `box-${id[0]}`, facts: {} },
+            { id: named(host)?.id as number, name: host },
+          ),
+        ],
+      });
+    containerOn("crane-07", first);
+    containerOn("crane-07", second);
+    const inside = (container: string) => reportOf({ software: [{ ...software, container }, system.software[1]] });
+    const carriers = () => {
+      const id = named("cached @ crane-07")?.id;
+      return currentRelations(db)
+        .filter((one) => one.from_id === id)
+        .map((one) => [one.type, componentById(db, one.to_id)?.name]);
+    };
+    await taken(inside(first));
+    expect(carriers()).toEqual([
+      ["runs-on", "crane-07"],
+      ["runs-on", "box-a @ crane-07"],
+    ]);
+    await taken(inside(second));
+    await taken(inside(second));
+    expect(carriers()).toEqual([
+      ["runs-on", "crane-07"],
+      ["runs-on", "box-b @ crane-07"],
+    ]);
+    // Who does not see it does not end it.
+    const given = systemOfReport("crane-07", reportOf().system as NonNullable<AgentReport["system"]>);
+    const { book } = sourceTools(db, process.cwd(), () => nowMs);
+    const address = "198.51.100.7";
+    const seen = recognise({ address, open: [], system: given, readBy: "agent", failures: [] }, book) as Recognised;
+    const blind: Look = {
+      observer: { sourceId: null, label: "sweep of the quay", site: "" },
+      atMs: nowMs,
+      sinceMs: nowMs,
+      observations: [seen.host, ...seen.parts],
+    };
+    for (let times = 0; times < 3; times++) takeInLook(db, blind, [{ what: "parts" }]);
+    expect(named("cached @ crane-07")?.last_seen_at).toBe(nowMs);
+    expect(carriers()).toHaveLength(2);
+    // Of another host, or of nobody.
+    await taken(reportOf({ addresses: ["198.51.100.8"] }, "crane-08"), "198.51.100.8");
+    containerOn("crane-08", "c".repeat(64));
+    for (const container of ["c".repeat(64), "d".repeat(64)]) {
+      await taken(inside(container));
+      await taken(inside(container));
+      expect(carriers()).toEqual([["runs-on", "crane-07"]]);
+    }
   });
 
   it("does not become another machine by the word of an agent that speaks from elsewhere", async () => {

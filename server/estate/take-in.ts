@@ -9,7 +9,13 @@ import {
 } from "#core/estate/derive";
 import type { EstateBook, KnownComponent } from "#core/estate/known";
 import { isOfPlatform } from "#core/estate/labels";
-import type { Listing, Look, Observation, ObservedRelation } from "#core/estate/observation";
+import {
+  identityKey,
+  type Listing,
+  type Look,
+  type Observation,
+  type ObservedRelation,
+} from "#core/estate/observation";
 import { planEstate, type Plan } from "#core/estate/plan";
 import { inSpans, type AddressSpan } from "#core/estate/ranges";
 import { planRelations } from "#core/estate/relations";
@@ -73,7 +79,8 @@ export function takeInLook(
       hosts.filter((one) => book.component(one.component.id)?.retired === false),
       around,
     );
-    const relations = [...parts, ...hosting, ...connections.relations];
+    const inside = containersOf(look, refsOf(plan, applied), book);
+    const relations = [...parts, ...inside, ...hosting, ...connections.relations];
     const relationsSeen = applyRelations(db, look, planRelations(book, relations, isNewcomer), nameOf);
     for (const one of hosting) if (seen.has(one.to)) lookedAt.add(one.from);
 
@@ -98,7 +105,10 @@ export function takeInLook(
       after.relations.filter((one) => !left.has(one.fromId) && !left.has(one.toId)),
       lookedAt,
       relationsSeen,
-      (one) => one.seenBy !== SPANS && !isByHand(one.seenBy) && !isOfPlatform(one.seenBy),
+      (one) =>
+        one.type === "runs-on" && one.seenBy !== ""
+          ? one.seenBy === look.observer.label
+          : one.seenBy !== SPANS && !isByHand(one.seenBy) && !isOfPlatform(one.seenBy),
       (id) => after.component(id)?.hostId ?? null,
       look.atMs,
     );
@@ -106,6 +116,25 @@ export function takeInLook(
     const unmatched = [...placed.unmatched(look.sinceMs, book), ...connections.notes, ...unknownOf(plan.unknown)];
     return { news, unmatched, retired };
   })();
+}
+
+/**
+ * Processes in the containers that they run in, where those are known on the same host. Not everybody who lists processes
+ * sees that: only who told of it can say that it is not so any more.
+ */
+function containersOf(
+  { observer, observations }: Look,
+  ids: ReadonlyMap<Observation, number>,
+  book: EstateBook,
+): ObservedRelation[] {
+  return observations.flatMap((observation) => {
+    const from = ids.get(observation);
+    if (from === undefined || observation.inContainer === undefined) return [];
+    const to = book.ofKey(identityKey("container", observation.inContainer).value);
+    const container = to === undefined ? undefined : book.component(to);
+    if (!container || container.retired || container.hostId !== book.component(from)?.hostId) return [];
+    return [{ type: "runs-on", from, to: container.id, detail: "", connections: 0, seenBy: observer.label }];
+  });
 }
 
 /** What was told of addresses at which nobody is known. */

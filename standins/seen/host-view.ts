@@ -14,6 +14,7 @@ import { scatter, seedOf, wander } from "../rhythm";
 import type { ScenarioListener } from "../scenario/schema";
 import { GIB, MIB, type Link, type Machine, type Station, type Way } from "../world/layout";
 import { carries } from "../world/network";
+import { containerId } from "./agents";
 import type { World } from "../world/world";
 
 const MINUTE_MS = 60_000;
@@ -381,6 +382,7 @@ export class HostView {
         name: one.spec.name,
         path: `/opt/${one.spec.name}/bin/${one.spec.name}`,
         parameters: one.spec.parameters,
+        ...(one.container ? { container: containerId(one.container) } : {}),
         memoryBytes: state.station.memoryBytes[one.index] as number,
         cpuHundredths: this.processTime(one, atMs),
       }));

@@ -89,7 +89,10 @@ const PRINTED: Readonly<Record<string, (host: HostView, atMs: number, poll: Host
   groups: (host, atMs) =>
     host
       .software(atMs)
-      .map((row) => `/proc/${row.pid}/cgroup:0::/system.slice/${row.name}.service`)
+      .map(
+        (row) =>
+          `/proc/${row.pid}/cgroup:0::/system.slice/${row.container ? `container-${row.container}.scope` : `${row.name}.service`}`,
+      )
       .join("\n"),
   sockets,
   memory: (_host, _atMs, poll) => memory(poll),
