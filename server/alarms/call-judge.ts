@@ -5,6 +5,7 @@ import { recoveryOf, type CallsSince, type HoldingCalls } from "#core/detection/
 import type { CallSettings } from "#core/detection/calls";
 import type { CallDetector, Verdict } from "#core/detection/detector";
 import { detectorOf } from "#core/detection/registry";
+import { shareAtLeast } from "#core/stats/tails";
 import { MINUTE_MS } from "#core/time/windows";
 import type { FreshSample } from "../ingest/sample-writer";
 import { activeAlarms, listRules, type RuleRow, type Subject } from "../store/alarms";
@@ -27,8 +28,10 @@ const BEHIND = { score: 37.5, leastCalls: 2 };
 /** Others are asked how they are answered over the last moments: what was before says nothing of now. */
 const OTHERS_MS = 2 * MINUTE_MS;
 const ENOUGH_ANSWERED = 3;
-/** A twentieth of all calls takes longer than the usual limit (its 95th percentile); up to twice as many are as usual. */
-const SLOW_ANYWAY = 0.1;
+/** So many slow calls or more come by chance with this probability at the least: they are quick as usual. */
+const AS_USUAL = 0.05;
+/** The limit is the 95th percentile of the past; where that was all alike, one in so many takes longer all the same. */
+const LEAST_SLOW = 0.05;
 /** Of the calls to one place so many must be bad, beside the worst place. */
 const SHARE_OF_WORST = 0.5;
 /** What goes badly is followed so many calls down, from a little before it began; so much of it must be at one place. */
@@ -263,18 +266,19 @@ export class CallJudge {
   private answersOthers(componentId: number, line: CallLine, metric: string, atMs: number): boolean {
     const isSlow = metric === "calls.slow";
     let answered = 0;
-    let bad = 0;
     for (const other of this.lines.named(line.name, "makes")) {
       if (other.operationId === undefined || other.componentId === line.componentId) continue;
-      const limitUs = isSlow ? this.past.learned(other)?.limitUs : Number.POSITIVE_INFINITY;
-      if (limitUs === undefined) continue;
+      const usual = this.past.learned(other);
+      if (isSlow && !usual) continue;
+      const limitUs = isSlow && usual ? usual.limitUs : Number.POSITIVE_INFINITY;
       for (const peer of peersOf(this.db, other.operationId, atMs - OTHERS_MS, atMs, limitUs)) {
         if (peer.componentId !== componentId) continue;
+        if (!isSlow && peer.bad > 0) return false;
+        if (isSlow && usual && !isAsQuick(peer, usual)) return false;
         answered += peer.calls;
-        bad += peer.bad;
       }
     }
-    return answered >= ENOUGH_ANSWERED && bad <= (isSlow ? SLOW_ANYWAY * answered : 0);
+    return answered >= ENOUGH_ANSWERED;
   }
 
   /**
@@ -485,6 +489,10 @@ export class CallJudge {
     });
   }
 }
+
+/** Whether no more of some calls took longer than the usual limit than do now and then. */
+const isAsQuick = ({ calls, bad }: { calls: number; bad: number }, { slow }: CallUsual): boolean =>
+  shareAtLeast(bad, calls, Math.max(LEAST_SLOW, slow.share), slow.alike) >= AS_USUAL;
 
 type HoldName = Pick<AlarmKind, "subject" | "metric" | "qualifier">;
 const holdKey = (kind: HoldName) => `${kind.subject.type}:${kind.subject.id}|${kind.metric}|${kind.qualifier}`;
