@@ -152,6 +152,17 @@ describe("the likeliest cause", () => {
     expect(after?.probability).toBeGreaterThan(before?.probability ?? 1);
     expect(after?.terms).toContainEqual(expect.objectContaining({ what: "past", count: 2 }));
   });
+  it("is rather the one of two equals whose figure moves with that of what is hurt", () => {
+    const evidence = [see("host-f1", "busy"), see("host-f2", "busy"), see("service", "slow")];
+    const shape = (r: number) => ({ r, mean: 0.5, aheadMs: 60_000, with: "the service" });
+    const of = (first: number, second: number) =>
+      rank(evidence, (node) =>
+        node === "host-f1" ? { shape: shape(first) } : node === "host-f2" ? { shape: shape(second) } : {},
+      )[0];
+    expect(of(0.9, 0.1)?.node).toBe("host-f1");
+    expect(of(0.1, 0.9)?.node).toBe("host-f2");
+    expect(of(0.9, 0.1)?.terms).toContainEqual(expect.objectContaining({ what: "shape", r: 0.9 }));
+  });
   it("is never what a service suffers while there is anything else", () =>
     expect(first([see("service", "failing"), see("front-1", "failing", 60)])).not.toBe("service"));
   it("hardly is what began long after what it would explain", () => {

@@ -24,8 +24,22 @@ export interface Standing {
   past?: number;
   /** Whether it is watched so closely that it would show trouble of its own: being well speaks against it. */
   isWatched: boolean;
+  /** How much its own figure moves together with that of what is hurt. */
+  shape?: Shape | undefined;
   /** Of what does the same work beside others, a name of them all: they may fail together for one reason. */
   set?: string | undefined;
+}
+
+/** How a figure of a candidate moves together with one of somebody hurt. */
+export interface Shape {
+  /** Correlation, −1 to 1. */
+  r: number;
+  /** The mean of that of all candidates of which it is known: all that is hurt by one thing moves together. */
+  mean: number;
+  /** By so much it is ahead; negative where it follows. */
+  aheadMs: number;
+  /** Whose figure that is, in words. */
+  with: string;
 }
 
 export interface Case {
@@ -57,6 +71,7 @@ export type Term =
   | { what: "first"; byMs: number; weight: number }
   | { what: "late"; weight: number }
   | { what: "change"; ticketed: boolean; weight: number }
+  | ({ what: "shape"; weight: number } & Shape)
   | { what: "past"; count: number; weight: number }
   | { what: "well"; count: number; of: number; weight: number }
   | { what: "silent"; weight: number };
@@ -95,6 +110,8 @@ const CHANGE = { ticketed: Math.log(4), unticketed: Math.log(10) } as const;
 /** For each like incident that it was the cause of, up to three. */
 const PAST = 2;
 const MOST_PAST = 3;
+/** For a figure that moves with that of what is hurt by so much more than those of others do: it says little. */
+const SHAPE = 0.6;
 /** For one that is watched and shows nothing of its own. */
 const SILENT = Math.log(0.06);
 /** For one that is not watched closely enough to show anything. */
@@ -247,6 +264,8 @@ function look(node: string, { graph, evidence, standingOf }: Case, isWell: (node
     add({ what: "change", ticketed: standing.change === "ticketed", weight: CHANGE[standing.change] });
   if (standing.past)
     add({ what: "past", count: standing.past, weight: Math.log(1 + PAST * Math.min(MOST_PAST, standing.past)) });
+  if (standing.shape)
+    add({ what: "shape", ...standing.shape, weight: SHAPE * (standing.shape.r - standing.shape.mean) });
   if (tooEarly > 0) terms.push({ what: "late", weight: 0 });
   // What is well although it would be hurt.
   let against = 0;

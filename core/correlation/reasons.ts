@@ -20,6 +20,9 @@ export interface SaidChange {
   ticket: string | null;
 }
 
+/** Figures are said to move together from this correlation on. */
+const ALIKE = 0.7;
+
 /** The terms of a cause's score in sentences, what counts most first; what speaks against it stands at the end. */
 export function reasonsOf(cause: Cause, evidence: readonly SaidEvidence[], change: SaidChange | undefined): string[] {
   const own = cause.explains.flatMap((index) => {
@@ -45,6 +48,10 @@ export function reasonsOf(cause: Cause, evidence: readonly SaidEvidence[], chang
     else if (term.what === "change" && change)
       pro.push(
         `changed ${spokenDuration(change.beforeMs)} before, ${change.ticket === null ? "without a ticket" : change.ticket}: ${change.summary}`,
+      );
+    else if (term.what === "shape" && term.r >= ALIKE)
+      pro.push(
+        `its figure moves together with that of ${term.with} (correlation ${term.r.toFixed(2)}${term.aheadMs > 0 ? `, ${spokenDuration(term.aheadMs)} ahead` : ""})`,
       );
     else if (term.what === "past")
       pro.push(

@@ -46,6 +46,8 @@ const alarm = (type: "component" | "service", id: number, metric: string, onset_
   onset_at,
   severity: "major",
   worst: "major",
+  series_id: null,
+  raised_at: 0,
   text: "",
 });
 

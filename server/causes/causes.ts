@@ -1,5 +1,5 @@
 import { lowerFirst, metricInfo, symptomOf } from "#core/catalogue/metrics";
-import { rankCauses, type Cause, type Evidence } from "#core/correlation/cause";
+import { rankCauses, type Cause, type Evidence, type Shape } from "#core/correlation/cause";
 import { mentions } from "#core/changes/judge";
 import type { Nature } from "#core/catalogue/metrics";
 import { natureOf, type HarmEdge } from "#core/correlation/harm";
@@ -14,6 +14,7 @@ import { componentById } from "../store/estate";
 import { findingsIn, type FindingRow } from "../store/findings";
 import { alarmsOfIncident, confirmedIncidents, type IncidentCause } from "../store/incidents";
 import { consumersOf } from "./consumers";
+import { shapesOf } from "./shapes";
 import { componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
 
 /** Changes that came so long before the first of it may be behind it. */
@@ -26,6 +27,9 @@ const NO_CAUSE: ReadonlySet<string> = new Set(["membership", "level", "relation"
 const A_STATE = /\b(state|health|status|reachable|responding|power)\b[^:;]*(:|is now|became)/i;
 const MOST_CAUSES = 8;
 const MOST_CANDIDATES = 400;
+/** Figures are compared of so many of the likeliest, from this probability on. */
+const MOST_CLOSE = 6;
+const LEAST_CLOSE = 0.02;
 /** Named beside the roots from this probability on. */
 const LEAST_SAID = 0.003;
 
@@ -42,6 +46,8 @@ type Alarm = Pick<
   | "severity"
   | "worst"
   | "text"
+  | "series_id"
+  | "raised_at"
 >;
 
 const nodeOf = ({ subject_type, subject_id }: Alarm) => `${subject_type}:${subject_id}`;
@@ -176,7 +182,7 @@ export function causesOf(
     if (!known.has(key)) evidence.push(one);
     known.add(key);
   }
-  return ranked(db, evidence, harm, nameOf, untilMs, 3);
+  return ranked(db, evidence, alarms, harm, nameOf, untilMs, 3);
 }
 
 /** Somebody's complaint, and what was told round it. */
@@ -204,7 +210,7 @@ export function causesAround(db: Db, given: Complaint): IncidentCause[] {
     alarms: [],
   };
   const told = evidenceOf(given.alarms).filter((one) => one.node !== given.complaint);
-  return ranked(db, [felt, ...told], given.harm, given.nameOf, given.toMs, 5, true).filter(
+  return ranked(db, [felt, ...told], given.alarms, given.harm, given.nameOf, given.toMs, 5, true).filter(
     // What is complained about is no cause of itself.
     (one) => nodeOfCause(one) !== given.complaint,
   );
@@ -223,6 +229,7 @@ function firstOf(evidence: readonly SaidEvidence[]): number {
 function ranked(
   db: Db,
   evidence: Piece[],
+  alarms: readonly Alarm[],
   harm: HarmMap,
   nameOf: (subject: Subject) => string,
   untilMs: number,
@@ -243,24 +250,38 @@ function ranked(
   evidence.push(...consumersOf(db, evidence, untilMs).filter((one) => near.has(one.node)));
   const changes = changesBefore(db, candidates, harm, first);
   const past = pastCauses(db, evidence, first);
-  const causes = rankCauses(
-    {
-      graph: harm.graph,
-      evidence: evidence satisfies readonly Evidence[],
-      candidates,
-      standingOf: (node) => {
-        const change = changes(node);
-        return {
-          weight: harm.weightOf(node),
-          isWatched: harm.isWatched(node),
-          set: harm.setOf(node),
-          past: past.get(node) ?? 0,
-          ...(change ? { change: change.ticket === null ? "unticketed" : "ticketed" } : {}),
-        };
+  const rank = (shapes: ReadonlyMap<string, Shape>) =>
+    rankCauses(
+      {
+        graph: harm.graph,
+        evidence: evidence satisfies readonly Evidence[],
+        candidates,
+        standingOf: (node) => {
+          const change = changes(node);
+          return {
+            weight: harm.weightOf(node),
+            isWatched: harm.isWatched(node),
+            set: harm.setOf(node),
+            past: past.get(node) ?? 0,
+            shape: shapes.get(node),
+            ...(change ? { change: change.ticket === null ? "unticketed" : "ticketed" } : {}),
+          };
+        },
       },
-    },
-    MOST_CAUSES,
+      MOST_CAUSES,
+    );
+  const plain = rank(new Map());
+  // Figures are read of the few that may be it only.
+  const close = plain.filter((one) => one.probability >= LEAST_CLOSE).slice(0, MOST_CLOSE);
+  const shapes = shapesOf(
+    db,
+    harm.graph,
+    close.map((one) => one.node),
+    alarms,
+    first,
+    untilMs,
   );
+  const causes = shapes.size > 0 ? rank(shapes) : plain;
   const isBare = needsGround && evidence.length === 1;
   return asOneLine(causes)
     .filter((cause) => !isBare || changes(cause.node) !== undefined)

@@ -82,6 +82,20 @@ export function callMinutes(
     }));
 }
 
+/** Calls of some operations together in each minute of a window that had some, in order. */
+export const callSums = (
+  db: Db,
+  operationIds: readonly number[],
+  fromMs: number,
+  toMs: number,
+): { atMs: number; calls: number; failed: number; sumUs: number }[] =>
+  prepared<{ atMs: number; calls: number; failed: number; sumUs: number }>(
+    db,
+    `SELECT minute_at AS atMs, sum(calls) AS calls, sum(failed) AS failed, sum(sum_us) AS sumUs FROM operation_minute
+     WHERE operation_id IN (SELECT value FROM json_each(?)) AND minute_at >= ? AND minute_at < ?
+     GROUP BY minute_at ORDER BY minute_at`,
+  ).all(JSON.stringify(operationIds), fromMs, toMs);
+
 /** A window in whole minutes, cut where half hours are summed up: between the two cuts half hours serve, else minutes. */
 function partsOf(db: Db, fromMs: number, toMs: number) {
   const summedTo = readProgress(db)?.toMs ?? 0;
