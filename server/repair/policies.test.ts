@@ -434,6 +434,9 @@ describe("an automatic act", () => {
     writeHalt(db, null);
     await minutes(1);
     expect(acts(id)).toEqual(["started"]);
+    const held = /; held back for \d+ (s|min)( \d+ s)? before, because Mara stopped all automatic acts$/;
+    expect(actsOfIncident(db, id)[0]?.why).toMatch(held);
+    expect(incidentEvents(db, id).map((one) => one.text)).toContainEqual(expect.stringMatching(held));
   });
   it("waits while another run touches the same part", async () => {
     policy();

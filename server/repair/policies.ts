@@ -2,7 +2,7 @@ import type { Ruling } from "#core/repair/guardrails";
 import { isInVain } from "#core/repair/proof";
 import type { Proof } from "#core/repair/runbook";
 import { argumentsOf, belowLevel, fits, type PolicyDefinition } from "#core/repair/policy";
-import { DAY_MS, SECOND_MS } from "#core/time/windows";
+import { DAY_MS, SECOND_MS, spokenDuration } from "#core/time/windows";
 import { alarmCauses } from "../causes/past-facts";
 import { isBroughtBack, latelyRepaired } from "../causes/repaired";
 import { PersonError } from "../store/database";
@@ -247,6 +247,7 @@ export class Policies {
     const { db, now } = this.parts.world;
     const { name, runbook } = policy.definition;
     const held = own.find((one) => one.did === "held");
+    const why = held ? `${act.why}; ${heldBack(held, now())}` : act.why;
     const words = {
       would: `would have run ${runbook} on ${target.name}`,
       proposed: `proposes to run ${runbook} on ${target.name}`,
@@ -254,10 +255,10 @@ export class Policies {
       started: `runs ${runbook} on ${target.name}`,
     }[did];
     const id = db.transaction(() => {
-      if (held) updateAct(db, held.id, { ...act, did });
+      if (held) updateAct(db, held.id, { ...act, why, did });
       const made = held?.id ?? addAct(db, { ...act, did });
       if (did !== "would")
-        noteIncident(db, incidentId, "run", `Policy “${name}” ${words}: ${act.why}`, `policy ${name}`, now());
+        noteIncident(db, incidentId, "run", `Policy “${name}” ${words}: ${why}`, `policy ${name}`, now());
       return made;
     })();
     if (did === "asked" || did === "started") linkAct(db, id, this.parts.runner.start(prepared.run));
@@ -424,3 +425,7 @@ export class Policies {
     })();
   }
 }
+
+/** For how long the same held an act back, and what that was. */
+const heldBack = ({ at, rulings }: Pick<ActRow, "at" | "rulings">, nowMs: number): string =>
+  `held back for ${spokenDuration(nowMs - at)} before, because ${rulings.flatMap((one) => (one.holds ? one.words : [])).join("; ")}`;
