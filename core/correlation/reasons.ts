@@ -9,6 +9,8 @@ export interface SaidEvidence extends Evidence {
   symptom: string;
   /** Others whose log says so, where it is not seen on the thing itself. */
   saidBy?: string;
+  /** Whose calls to it fail, where that is too little for an alarm. */
+  calledBy?: string;
   /** It tells of what was long ago too, as a budget does: it dates nothing. */
   lags?: boolean;
 }
@@ -35,9 +37,10 @@ export function reasonsOf(cause: Cause, evidence: readonly SaidEvidence[], chang
   });
   const pro: string[] = [];
   const contra: string[] = [];
-  const seen = own.filter((one) => one.saidBy === undefined);
+  const seen = own.filter((one) => one.saidBy === undefined && one.calledBy === undefined);
   if (seen.length) pro.push(`${[...new Set(seen.map((one) => lowerFirst(one.symptom)))].join(", ")} on it itself`);
   for (const { saidBy } of own) if (saidBy !== undefined) pro.push(`errors in the log of ${saidBy} name it`);
+  for (const { calledBy } of own) if (calledBy !== undefined) pro.push(`calls of ${calledBy} to it fail`);
   for (const term of cause.terms) {
     if (term.what === "explains" && others.length) {
       const example = others.find((one) => !own.some((each) => each.name === one.name)) ?? others[0];

@@ -14,6 +14,7 @@ import { componentById } from "../store/estate";
 import { findingsIn, type FindingRow } from "../store/findings";
 import { alarmsOfIncident, confirmedIncidents, type IncidentCause } from "../store/incidents";
 import { consumersOf } from "./consumers";
+import { failedCallsOf } from "./failed-calls";
 import { shapesOf } from "./shapes";
 import { componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
 
@@ -177,7 +178,7 @@ export function causesOf(
 ): IncidentCause[] {
   const evidence = evidenceOf(alarms);
   const known = new Set(evidence.map((one) => `${one.node} ${one.nature}`));
-  for (const one of blamedByAlarms(db, alarms, harm)) {
+  for (const one of [...blamedByAlarms(db, alarms, harm), ...failedCallsOf(db, alarms, untilMs)]) {
     const key = `${one.node} ${one.nature}`;
     if (!known.has(key)) evidence.push(one);
     known.add(key);

@@ -41,6 +41,13 @@ export function operationsOf(db: Db, resourceIds: Iterable<number>): OperationRo
   ).all(JSON.stringify([...resourceIds]));
 }
 
+/** Operations of a name, whoever's they are. */
+export const operationsNamed = (db: Db, name: string, most: number): OperationRow[] =>
+  prepared<OperationRow>(
+    db,
+    "SELECT id, resource_id, name, kind, begins FROM operation WHERE name = ? ORDER BY id LIMIT ?",
+  ).all(name, most);
+
 export interface SpanRow {
   id: number;
   trace_id: Uint8Array;
