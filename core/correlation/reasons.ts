@@ -40,7 +40,9 @@ export function reasonsOf(cause: Cause, evidence: readonly SaidEvidence[], chang
   const seen = own.filter((one) => one.saidBy === undefined && one.calledBy === undefined);
   if (seen.length) pro.push(`${[...new Set(seen.map((one) => lowerFirst(one.symptom)))].join(", ")} on it itself`);
   for (const { saidBy } of own) if (saidBy !== undefined) pro.push(`errors in the log of ${saidBy} name it`);
-  for (const { calledBy } of own) if (calledBy !== undefined) pro.push(`calls of ${calledBy} to it fail`);
+  for (const { calledBy, nature } of own)
+    if (calledBy !== undefined)
+      pro.push(`calls of ${calledBy} to it ${nature === "slow" ? "take most of its time" : "fail"}`);
   for (const term of cause.terms) {
     if (term.what === "explains" && others.length) {
       const example = others.find((one) => !own.some((each) => each.name === one.name)) ?? others[0];

@@ -14,7 +14,7 @@ import { componentById } from "../store/estate";
 import { findingsIn, type FindingRow } from "../store/findings";
 import { alarmsOfIncident, confirmedIncidents, type IncidentCause } from "../store/incidents";
 import { consumersOf } from "./consumers";
-import { failedCallsOf } from "./failed-calls";
+import { badCallsOf } from "./bad-calls";
 import { shapesOf } from "./shapes";
 import { componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
 
@@ -178,7 +178,7 @@ export function causesOf(
 ): IncidentCause[] {
   const evidence = evidenceOf(alarms);
   const known = new Set(evidence.map((one) => `${one.node} ${one.nature}`));
-  for (const one of [...blamedByAlarms(db, alarms, harm), ...failedCallsOf(db, alarms, untilMs)]) {
+  for (const one of [...blamedByAlarms(db, alarms, harm), ...badCallsOf(db, alarms, untilMs)]) {
     const key = `${one.node} ${one.nature}`;
     if (!known.has(key)) evidence.push(one);
     known.add(key);
