@@ -13,7 +13,7 @@ import { calleeOf, peersOf } from "./peers";
 const ANSWERING: ReadonlySet<number> = new Set([2, 5]);
 const MAKING: ReadonlySet<number> = new Set([3, 4]);
 const FAILED = 2;
-/** Of so many that answer badly it is looked at what they ask others; of each so many operations, answers and calls. */
+/** Of so many that answer badly it is looked at what they ask others: of each so many operations, and the last bad answers. */
 const MOST_ASKING = 8;
 const MOST_OPERATIONS = 12;
 const MOST_ANSWERS = 12;
@@ -84,7 +84,10 @@ function peersBehind(componentId: number, asked: Asked): { id: number; share: nu
   const resources = resourcesOf(db, componentId);
   const operations = operationsOf(db, resources);
   const answering = operations.filter((one) => ANSWERING.has(one.kind)).slice(0, MOST_OPERATIONS);
-  const answers = answering.flatMap((one) => badAnswers(one.id, asked));
+  const answers = answering
+    .flatMap((one) => badAnswers(one.id, asked))
+    .sort((a, b) => b.start_us - a.start_us)
+    .slice(0, MOST_ANSWERS);
   if (answers.length === 0) return [];
   const makes = new Map(operations.flatMap((one) => (MAKING.has(one.kind) ? [[one.id, one.name] as const] : [])));
   const behind = new Map<number, { times: number; names: Set<string> }>();
