@@ -275,6 +275,7 @@ const SHIPPED: readonly KindInfo[] = [
       "container.restarts",
       ...PROCESS_CHARTS,
     ],
+    chartsBelow: ["container.cpu.used", "container.cpu.throttled", "container.memory.used"],
   }),
   part("app.endpoint", "Listening port", "Listening ports", "applications", "process", { headline: null }),
   part("db.relational", "Relational database", "Relational databases", "data", "data"),

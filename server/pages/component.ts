@@ -81,7 +81,9 @@ export function componentPage(db: Db, question: ComponentQuestion) {
     unwatchedBy: offBy.get(id) ?? (component.host_id === null ? undefined : offBy.get(component.host_id)) ?? null,
     labels: labelsAt(db, id, atMs),
     hostLabels: component.host_id === null ? [] : labelsAt(db, component.host_id, atMs),
-    parts: parts.map((part) => briefly(scene, part.id)),
+    parts: (component.host_id === null ? parts.map((part) => part.id) : insideContainer(id, relations)).map((part) =>
+      briefly(scene, part),
+    ),
     ...neighboursOf(scene),
     ...insideOf(scene, series),
     inventoryAt: component.last_seen_at,
@@ -272,9 +274,17 @@ function withoutTwins(list: readonly SeriesRow[]): SeriesRow[] {
 
 const MOST_VOLUMES = 4;
 
-/** What carries a component, the nearest first: the host it runs on, and the hypervisor under that. */
+/** Processes that run in a container. */
+const insideContainer = (id: number, relations: readonly RelationRow[]): number[] =>
+  relations.flatMap((row) => (row.type === "runs-on" && row.to_id === id ? row.from_id : []));
+
+/** What carries a component, the nearest first: its container, the host it runs on, and the hypervisor under that. */
 function carriersOf(component: ComponentRow, relations: readonly RelationRow[]): { id: number; how: string }[] {
   const chain: { id: number; how: string }[] = [];
+  const container = relations.find(
+    (row) => row.type === "runs-on" && row.from_id === component.id && row.to_id !== component.host_id,
+  );
+  if (container) chain.push({ id: container.to_id, how: "runs in" });
   if (component.host_id !== null) chain.push({ id: component.host_id, how: "runs on" });
   const top = component.host_id ?? component.id;
   const hosted = relations.find((row) => row.type === "hosted-by" && row.from_id === top);

@@ -158,6 +158,16 @@ describe("a component's page", () => {
       ["virt-02", "hosted by"],
     ]);
     expect(page(process, { atMs: AT - 2 * HOUR_MS }).carriers.map((one) => one.name)).toEqual(["a", "virt-01"]);
+    const container = add("box @ a", "app.container", host);
+    relate("runs-on", process, host);
+    relate("runs-on", process, container);
+    expect(page(process).carriers.map((one) => [one.name, one.how])).toEqual([
+      ["box @ a", "runs in"],
+      ["a", "runs on"],
+      ["virt-02", "hosted by"],
+    ]);
+    expect(page(container).parts.map((one) => one.name)).toEqual(["p @ a"]);
+    expect(page(host).parts.map((one) => one.name)).toEqual(["box @ a", "p @ a"]);
   });
 });
 

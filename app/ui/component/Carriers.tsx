@@ -15,7 +15,7 @@ export function Carriers({ page }: { page: ComponentData }) {
       {page.carriers.map((carrier) => (
         <Section
           key={carrier.id}
-          title={`${kindInfo(carrier.kind).label} it ${carrier.how === "stored on" ? "is stored" : "runs"} ${carrier.kind === "platform.region" ? "in" : "on"}, at the same instant`}
+          title={`${kindInfo(carrier.kind).label} it ${carrier.how === "stored on" ? "is stored" : "runs"} ${carrier.kind === "platform.region" || carrier.how === "runs in" ? "in" : "on"}, at the same instant`}
           aside={<KeepLink to={`/estate/${carrier.id}`}>{carrier.name}</KeepLink>}
         >
           <Stack direction="row" sx={{ gap: 0.75, alignItems: "center", mb: carrier.charts.length ? 1 : 0 }}>

@@ -23,7 +23,7 @@ export function Facts({ page }: { page: ComponentData }) {
           </Fact>
         ) : null}
         {page.carriers
-          .filter((carrier) => carrier.how === "hosted by")
+          .filter((carrier) => carrier.how === "hosted by" || carrier.how === "runs in")
           .map((carrier) => (
             <Fact key={carrier.id} name={kindInfo(carrier.kind).label}>
               <KeepLink to={`/estate/${carrier.id}`}>{carrier.name}</KeepLink>

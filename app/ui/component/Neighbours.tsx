@@ -24,7 +24,7 @@ export function Neighbours({ page }: { page: ComponentData }) {
         <KeepLink to={`/estate/${page.component.id}/relations`}>Relations by hand</KeepLink>
       </div>
       {page.parts.length ? (
-        <Section title="Runs on this host">
+        <Section title={isHost ? "Runs on this host" : "Runs in this container"}>
           <Stack component="ul" direction="row" sx={{ gap: 1.5, flexWrap: "wrap", p: 0, m: 0, listStyle: "none" }}>
             {page.parts.map((part) => (
               <Stack component="li" key={part.id} direction="row" sx={{ gap: 0.75, alignItems: "center" }}>
