@@ -429,6 +429,33 @@ describe("a service whose calls all take longer", () => {
   });
 });
 
+it("knows the whole past of what is counted, though the first report after a start tells of failures alone", () => {
+  const front = process("front", "10.0.0.1");
+  rule({ condition: "failing", minor: 5 });
+  const writer = new SampleWriter(db);
+  const owner = { componentId: front.id, serviceId: null, resourceId: null };
+  const report = (minute: number, status: number, count: number): FreshSample => {
+    const at = AT + minute * MINUTE_MS;
+    const instance = `http.request.method=GET, http.response.status_code=${status}, http.route=/`;
+    const series = writer.series(owner, "http.server.request.duration.count", instance, "1", at, "delta");
+    writer.record(series, at, count);
+    return { series, atMs: at, value: count };
+  };
+  for (let minute = -1438; minute < 0; minute += 5) {
+    report(minute, 200, 50);
+    if (minute % 15 === 0) report(minute, 500, 1);
+  }
+  writer.commit("everything", () => undefined);
+  const { tick } = judgeOf(undefined, writer);
+  expect(tick(0, [report(0, 500, 1)])).toEqual([]);
+  const minutes = (from: number, failed: number) =>
+    [0, 1, 2].flatMap((at) => tick(from + at, [report(from + at, 200, 50 - failed), report(from + at, 500, failed)]));
+  expect(minutes(1, 0)).toEqual([]);
+  expect(minutes(4, 20)).toMatchObject([
+    { what: "raised", text: expect.stringMatching(/\(0\.\d % usually\)/) as string },
+  ]);
+});
+
 describe("calls that are made", () => {
   const outward = { name: "select store", kind: 3, to: "10.0.0.9" };
   it("point at whom they went to, once, however many callers say so", () => {

@@ -6,6 +6,7 @@ import { MINUTE_MS } from "#core/time/windows";
 import type { FreshSample, LiveSeries, SampleWriter } from "../ingest/sample-writer";
 import { callMinutes } from "../store/call-figures";
 import type { Db } from "../store/database";
+import { seriesOfComponent, type SeriesRow } from "../store/signals";
 import type { SpanWriter } from "../store/span-writer";
 import { operationById, spansOfOperation } from "../store/spans";
 
@@ -52,6 +53,7 @@ export class CallLines {
   /** Lines that got calls since they were last asked for. */
   private changed = new Set<CallLine>();
   private readonly ofSeries = new Map<number, { line: HistogramLine; part: string; failed: boolean } | undefined>();
+  private readonly kept = new Map<number, Map<string, { series: SeriesRow; part: string; failed: boolean }[]>>();
   /** Operations that a histogram counts wholly, by component and name: their spans are a sample of them. */
   private readonly counted = new Set<string>();
 
@@ -66,6 +68,7 @@ export class CallLines {
   /** Takes up what came since the last tick; the lines that it is of. */
   take(spans: SpanWriter, fresh: readonly FreshSample[], atMs: number): Set<CallLine> {
     for (const sample of fresh) this.takeSample(sample);
+    this.kept.clear();
     for (const operationId of spans.takeTouched()) this.takeSpans(spans, operationId, atMs);
     const { changed } = this;
     this.changed = new Set();
@@ -156,7 +159,7 @@ export class CallLines {
   private meet(series: LiveSeries, atMs: number) {
     const read = requestSeries(series.metric, series.instance);
     if (!read || series.componentId === null) return undefined;
-    const key = `h${series.componentId} ${read.base} ${read.side} ${read.name}`;
+    const key = lineKey(series.componentId, read);
     let line = this.lines.get(key);
     if (!(line instanceof HistogramLine)) {
       const { side, name } = read;
@@ -164,10 +167,30 @@ export class CallLines {
       line = new HistogramLine(this.sampleWriter, { key, componentId, side, name }, atMs);
       this.keep(line);
       this.counted.add(nameKey(line));
+      // What it says of other ends of the same calls is part of its past, though nothing came of it yet: after a start
+      // anew, the first report may tell of failures alone.
+      for (const other of this.keptOf(componentId).get(key) ?? [])
+        (line as HistogramLine).met(other.series, other.part, other.failed);
     }
     const own = line as HistogramLine;
     own.met(series, read.part, read.failed);
     return { line: own, part: read.part, failed: read.failed };
+  }
+
+  /** Series of a component that are kept, by the line that they belong to; read once in a tick. */
+  private keptOf(componentId: number): Map<string, { series: SeriesRow; part: string; failed: boolean }[]> {
+    let kept = this.kept.get(componentId);
+    if (kept) return kept;
+    this.kept.set(componentId, (kept = new Map()));
+    for (const series of seriesOfComponent(this.db, componentId)) {
+      const read = requestSeries(series.metric, series.instance);
+      if (!read) continue;
+      const key = lineKey(componentId, read);
+      const list = kept.get(key) ?? [];
+      kept.set(key, list);
+      list.push({ series, part: read.part, failed: read.failed });
+    }
+    return kept;
   }
 
   private forget(beforeMs: number): void {
@@ -180,6 +203,8 @@ export class CallLines {
   }
 }
 
+const lineKey = (componentId: number, { base, side, name }: { base: string; side: string; name: string }) =>
+  `h${componentId} ${base} ${side} ${name}`;
 const nameKey = ({ componentId, side, name }: Pick<CallLine, "componentId" | "side" | "name">) =>
   `${componentId} ${side} ${name}`;
 
@@ -288,7 +313,7 @@ class HistogramLine implements CallLine {
     this.name = name;
   }
 
-  met(series: LiveSeries, part: string, failed: boolean): void {
+  met(series: Pick<LiveSeries, "id" | "unit">, part: string, failed: boolean): void {
     this.series.set(series.id, { part, failed });
     if (part !== ".count") this.microseconds = series.unit === "ms" ? 1e3 : 1e6;
   }

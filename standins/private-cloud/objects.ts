@@ -4,6 +4,8 @@ import type { Estate } from "../seen/estate";
 import { hardwareOf, uuidOf } from "../seen/host-view";
 import { GIB, type Machine } from "../world/layout";
 
+const MADE_BEFORE_MS = Date.UTC(2026, 0, 1);
+
 type Region = ScenarioPrivateCloud["regions"][number];
 const DAY_MS = 86_400_000;
 const DISK_BLOCK = 8192;
@@ -59,7 +61,10 @@ export class PrivateCloudObjects {
         id: uuidOf(guest),
         name: guest.name,
         status: isUp ? "ACTIVE" : "SHUTOFF",
-        created: iso(this.estate.anchorMs - ((Math.abs(guest.seed) % 300) + 30) * DAY_MS),
+        // Whenever the stand-ins are started anew, machines were made when they were made.
+        created: iso(
+          Math.min(MADE_BEFORE_MS, this.estate.anchorMs - 30 * DAY_MS) - (Math.abs(guest.seed) % 300) * DAY_MS,
+        ),
         flavor: { id: this.sizeOf(guest), original_name: this.sizeOf(guest) },
         image: { id: idOf(`image ${IMAGES[Math.abs(guest.seed) % IMAGES.length]?.name ?? ""}`) },
         addresses: {
@@ -95,7 +100,7 @@ export class PrivateCloudObjects {
       id: idOf(name),
       name,
       status: "ACTIVE",
-      created: iso(Date.UTC(2026, 0, 1)),
+      created: iso(MADE_BEFORE_MS),
       flavor: { id: "q-1", original_name: "q-1" },
       image: { id: idOf("image plain-12") },
       addresses: {
