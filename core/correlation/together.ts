@@ -11,7 +11,7 @@ const LEAST_PAIRS = 20;
 
 /**
  * The largest correlation of two figures over the shifts at which the first is ahead by `least` to `most` steps
- * (cross-correlation; Box, Jenkins: Time Series Analysis, §11.1). Of shifts that do equally well, the one nearest to none.
+ * (cross-correlation; Brockwell, Davis: Time Series: Theory and Methods, §11.2). Of shifts that do equally well, the one nearest to none.
  * @param first and
  * @param second one value for each step of the same window, in order of time; NaN where nothing is known
  * @returns undefined where too little is known, or one of them does not move
