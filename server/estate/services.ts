@@ -1,6 +1,9 @@
 import { metricInfo } from "#core/catalogue/metrics";
 import { severityRank, worstSeverity, type Severity } from "#core/alarms/severity";
 import { kindMatches } from "#core/catalogue/kinds";
+import type { Nature } from "#core/catalogue/metrics";
+import { natureOf } from "#core/correlation/harm";
+import { groupBy } from "#core/units/group";
 import { fitsPattern } from "#core/estate/pattern";
 import { WaysIn } from "#core/topology/ways-in";
 import { redundantSets, type Candidate } from "#core/topology/application";
@@ -12,6 +15,8 @@ import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentsById, currentComponents } from "../store/estate";
 import { currentRelations } from "../store/relations";
+import { resourcesOf } from "../store/resources";
+import { operationsOf } from "../store/spans";
 import {
   listServices,
   membersAt,
@@ -157,7 +162,9 @@ export function refreshHealth(
     write("members", id, state);
     const own = stateOf("service", id);
     const measured = isMeasured(id) || own.severity !== "cleared";
-    write("service", id, measured ? worseOf(own, entryState(db, id, alarmsOf, takes, atMs)) : state);
+    const entered = () =>
+      worseOf(entryState(db, id, alarmsOf, takes, atMs), workState(db, id, servicesOf, alarmsOf, atMs));
+    write("service", id, measured ? worseOf(own, entered()) : state);
   }
   return changed;
 }
@@ -197,6 +204,67 @@ function entryState(
         });
   }
   return state;
+}
+
+/** What keeps somebody who takes work from a queue from doing it. */
+const HINDERS: ReadonlySet<Nature> = new Set(["failing", "slow", "pool", "queue", "down", "crash"]);
+/** Span kinds of OpenTelemetry of whoever answers. */
+const ANSWERING: ReadonlySet<number> = new Set([2, 5]);
+
+/**
+ * How the work is done that nobody waits for, of which the answers where a service is entered tell nothing: messages that
+ * pile up with a broker which serves this service alone, and entry points that answer no calls and take their work
+ * themselves, where all of a kind are hindered. It is no more than major: it is done later.
+ */
+function workState(
+  db: Db,
+  id: number,
+  servicesOf: HealthContext["servicesOf"],
+  alarmsOf: ReadonlyMap<string, readonly AlarmRow[]>,
+  atMs: number,
+): State {
+  const members = membersOf(db, id, atMs);
+  const told = (component: number, is: (nature: Nature) => boolean): State => {
+    const [first, ...others] = (alarmsOf.get(`component:${component}`) ?? [])
+      .filter((alarm) => severityRank(alarm.severity) >= severityRank("minor") && is(natureOf(alarm.metric)))
+      .map(({ severity, subject, text }): State => ({
+        severity: severity === "critical" ? "major" : severity,
+        reason: `${subject}: ${text}`,
+      }));
+    return first ? others.reduce(worseOf, first) : WELL;
+  };
+  let state = WELL;
+  for (const { component_id: one } of members)
+    if (servicesOf.get(one)?.length === 1)
+      state = worseOf(
+        state,
+        told(one, (nature) => nature === "queue"),
+      );
+  const hindered = members.flatMap(({ component_id: one, entry }) =>
+    entry ? { one, state: told(one, (nature) => HINDERS.has(nature)) } : [],
+  );
+  if (hindered.every((worker) => worker.state === WELL)) return state;
+  const rows = new Map(
+    componentsById(
+      db,
+      hindered.map((worker) => worker.one),
+    ).map((row) => [row.id, row]),
+  );
+  for (const [label, workers] of groupBy(hindered, (worker) => rows.get(worker.one)?.label ?? "")) {
+    if (label === "" || workers.some((worker) => worker.state === WELL || !takesWork(db, worker.one))) continue;
+    // As much as the one that is hindered least.
+    const least = workers.reduce((one, other) => (worseOf(one.state, other.state) === one.state ? other : one));
+    state = worseOf(state, least.state);
+  }
+  return state;
+}
+
+const WELL: State = { severity: "cleared", reason: "" };
+
+/** Whether it tells of what it does, and answers nobody. */
+function takesWork(db: Db, componentId: number): boolean {
+  const operations = operationsOf(db, resourcesOf(db, componentId));
+  return operations.length > 0 && !operations.some((one) => ANSWERING.has(one.kind));
 }
 
 /** The members of a service as its health is judged; what their sets and weights are is read where its rule asks. */
