@@ -72,6 +72,11 @@ export function attributesOfInstance(instance: string): Record<string, string> {
   return attributes;
 }
 
+/** Metrics of which a component has a series where its answers are counted. */
+export const ANSWER_COUNTS: readonly string[] = Object.entries(READERS).flatMap(([name, read]) =>
+  read({}).side === "answers" ? `${name}.count` : [],
+);
+
 /** What a kept series says of requests; undefined where it is of something else. */
 export function requestSeries(
   metric: string,

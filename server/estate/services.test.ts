@@ -5,6 +5,7 @@ import { emptyEstate, useStore } from "../../tests/store";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { insertResource } from "../store/resources";
+import { insertSeries } from "../store/signals";
 import { healthAt, saveService, writeMembers } from "../store/services";
 import { refreshHealth, servicesByComponent } from "./services";
 
@@ -13,7 +14,7 @@ let db: Db;
 useStore((made) => (db = made));
 beforeEach(() => {
   db.exec(
-    "DELETE FROM alarm; DELETE FROM health; DELETE FROM operation; DELETE FROM resource; DELETE FROM member; DELETE FROM service",
+    "DELETE FROM alarm; DELETE FROM health; DELETE FROM series; DELETE FROM operation; DELETE FROM resource; DELETE FROM member; DELETE FROM service",
   );
   emptyEstate(db);
 });
@@ -42,7 +43,8 @@ describe("work that nobody waits for", () => {
       db.prepare("INSERT INTO operation (resource_id, name, kind) VALUES (?, 'x', ?)").run(sender, kind);
     };
     spans(front, 2);
-    for (const one of workers) spans(one, 3);
+    spans(workers[0] as number, 3);
+    insertResource(db, '{"of":"the other"}', { componentId: workers[1] as number, why: "" }, AT);
     const service = saveService(db, { uid: "sale", name: "Sale", purpose: "", owner: "", entries: [] }, AT - DAY_MS);
     writeMembers(db, service, new Set([front, broker, ...workers]), new Set([front, ...workers]), AT - HOUR_MS);
     return { front, broker, workers, service };
@@ -79,7 +81,21 @@ describe("work that nobody waits for", () => {
     expect(state(service, [one, pool, "major"], [other, "calls.failing", "minor"])).toBe("minor");
     expect(state(service, [one, pool, "critical"], [other, pool, "critical"])).toBe("major");
     expect(state(service, [one, "memory.used", "major"], [other, "memory.used", "major"])).toBeUndefined();
-    // Who answers calls is judged by how it answers.
+    // Who answers calls is judged by how it answers, whether spans tell of that or counts.
     expect(state(service, [front, pool, "major"])).toBeUndefined();
+    const both: Parameters<typeof state>[1][] = [
+      [one, pool, "major"],
+      [other, pool, "major"],
+    ];
+    insertSeries(
+      db,
+      { componentId: one, serviceId: null },
+      "http.server.request.duration.count",
+      "http.route=/",
+      "1",
+      "delta",
+      AT,
+    );
+    expect(state(service, ...both)).toBeUndefined();
   });
 });

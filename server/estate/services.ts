@@ -5,6 +5,7 @@ import type { Nature } from "#core/catalogue/metrics";
 import { natureOf } from "#core/correlation/harm";
 import { groupBy } from "#core/units/group";
 import { fitsPattern } from "#core/estate/pattern";
+import { ANSWER_COUNTS } from "#core/telemetry/request-metrics";
 import { WaysIn } from "#core/topology/ways-in";
 import { redundantSets, type Candidate } from "#core/topology/application";
 import { EstateGraph } from "#core/topology/graph";
@@ -16,6 +17,7 @@ import type { Db } from "../store/database";
 import { componentsById, currentComponents } from "../store/estate";
 import { currentRelations } from "../store/relations";
 import { resourcesOf } from "../store/resources";
+import { hasSeriesOf } from "../store/signals";
 import { operationsOf } from "../store/spans";
 import {
   listServices,
@@ -261,10 +263,14 @@ function workState(
 
 const WELL: State = { severity: "cleared", reason: "" };
 
-/** Whether it tells of what it does, and answers nobody. */
+/** Whether it tells of itself, and of no answers: neither by spans nor by counts. */
 function takesWork(db: Db, componentId: number): boolean {
-  const operations = operationsOf(db, resourcesOf(db, componentId));
-  return operations.length > 0 && !operations.some((one) => ANSWERING.has(one.kind));
+  const resources = resourcesOf(db, componentId);
+  return (
+    resources.length > 0 &&
+    !operationsOf(db, resources).some((one) => ANSWERING.has(one.kind)) &&
+    !hasSeriesOf(db, componentId, ANSWER_COUNTS)
+  );
 }
 
 /** The members of a service as its health is judged; what their sets and weights are is read where its rule asks. */

@@ -112,6 +112,13 @@ export function seriesOfAll(
   return found;
 }
 
+/** Whether a component has a series of one of some metrics, whatever its instances. */
+export const hasSeriesOf = (db: Db, componentId: number, metrics: readonly string[]): boolean =>
+  prepared(
+    db,
+    "SELECT 1 FROM series WHERE component_id = ? AND metric IN (SELECT value FROM json_each(?)) LIMIT 1",
+  ).get(componentId, JSON.stringify(metrics)) !== undefined;
+
 /** Components that are asked one by one whether they have a metric, before all that have it are gone through. */
 const ASKED_FIRST = 50;
 
