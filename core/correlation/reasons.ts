@@ -9,7 +9,7 @@ export interface SaidEvidence extends Evidence {
   symptom: string;
   /** Others whose log says so, where it is not seen on the thing itself. */
   saidBy?: string;
-  /** Whose calls to it fail, where that is too little for an alarm. */
+  /** Whose calls to it go badly, where that is too little for an alarm. */
   calledBy?: string;
   /** It tells of what was long ago too, as a budget does: it dates nothing. */
   lags?: boolean;

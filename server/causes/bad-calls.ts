@@ -5,19 +5,26 @@ import { operationFigures } from "../store/call-figures";
 import { componentById } from "../store/estate";
 import type { Db } from "../store/database";
 import { resourcesOf } from "../store/resources";
-import { operationsNamed, operationsOf, spansOfOperation, spansOfTrace, type SpanRow } from "../store/spans";
+import {
+  ANSWERING,
+  MAKING,
+  operationsNamed,
+  operationsOf,
+  spansOfOperation,
+  spansOfTrace,
+  type SpanRow,
+} from "../store/spans";
 import { componentNode } from "./harm-map";
 import { calleeOf, peersOf } from "./peers";
 
-/** Span kinds of OpenTelemetry: who answers, and who makes a call. */
-const ANSWERING: ReadonlySet<number> = new Set([2, 5]);
-const MAKING: ReadonlySet<number> = new Set([3, 4]);
 const FAILED = 2;
 /** Of so many that answer badly it is looked at what they ask others: of each so many operations, and the last bad answers. */
 const MOST_ASKING = 8;
 const MOST_OPERATIONS = 12;
 const MOST_ANSWERS = 12;
 const MOST_CALLS = 60;
+/** A trace may be as long as its sender likes: so much of it is read. */
+const MOST_SPANS = 300;
 /** Others ask the same, on so many senders. */
 const MOST_OTHERS = 12;
 /** So many calls of others that went well show that whom they went to is well. */
@@ -124,11 +131,13 @@ function calleesBehind(
   { db, isSlow }: Asked,
 ): Map<number, Set<string>> {
   const took = new Map<number, { us: number; names: Set<string> }>();
-  for (const span of spansOfTrace(db, Buffer.from(answer.trace_id).toString("hex"))) {
+  let calls = 0;
+  for (const span of spansOfTrace(db, Buffer.from(answer.trace_id).toString("hex"), MOST_SPANS)) {
     const name = makes.get(span.operation_id);
     if (name === undefined || span.start_us < answer.start_us || span.start_us > answer.start_us + answer.duration_us)
       continue;
     if (!isSlow && span.status !== FAILED) continue;
+    if (++calls > MOST_CALLS) break;
     const callee = calleeOf(db, span.detail);
     if (!callee) continue;
     const known = took.get(callee.id) ?? { us: 0, names: new Set<string>() };

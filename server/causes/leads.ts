@@ -2,7 +2,7 @@ import { MINUTE_MS } from "#core/time/windows";
 import type { Leads } from "#core/topology/ways-in";
 import type { Db } from "../store/database";
 import { resourcesOf } from "../store/resources";
-import { operationById, operationsOf, spansOfOperation, spansOfTrace } from "../store/spans";
+import { ANSWERING, MAKING, operationById, operationsOf, spansOfOperation, spansOfTrace } from "../store/spans";
 import { calleeOf } from "./peers";
 
 /** Calls of each operation that are followed; they lead to the same from one to the next. */
@@ -10,9 +10,6 @@ const MOST_CALLS = 12;
 const MOST_OPERATIONS = 60;
 /** Spans that are read at the most, over all of them: a trace may be as long as its sender likes. */
 const MOST_SPANS = 20_000;
-/** Span kinds of OpenTelemetry: 2 answers a call, 5 takes a message; 3 and 4 make one. */
-const ANSWERS: ReadonlySet<number> = new Set([2, 5]);
-const MAKES: ReadonlySet<number> = new Set([3, 4]);
 
 /** Traces of the last while tell. */
 const SPAN_MS = 30 * MINUTE_MS;
@@ -28,7 +25,7 @@ export function leadsOf(db: Db, componentId: number, toMs: number): Leads | unde
     return known.get(id);
   };
   let left = MOST_SPANS;
-  const asked = operationsOf(db, senders).filter((one) => ANSWERS.has(one.kind));
+  const asked = operationsOf(db, senders).filter((one) => ANSWERING.has(one.kind));
   for (const { id, name } of asked.slice(0, MOST_OPERATIONS)) {
     const callees = leads.get(name) ?? new Set();
     for (const span of spansOfOperation(db, id, fromMs, toMs, 0, Number.MAX_SAFE_INTEGER, false, MOST_CALLS)) {
@@ -41,7 +38,7 @@ export function leadsOf(db: Db, componentId: number, toMs: number): Leads | unde
         const its = operation(one.operation_id);
         if (!its || !senders.has(its.resource_id) || one.parent_id === null || !own.has(hex(one.parent_id))) continue;
         own.add(hex(one.span_id));
-        const callee = MAKES.has(its.kind) ? calleeOf(db, one.detail) : undefined;
+        const callee = MAKING.has(its.kind) ? calleeOf(db, one.detail) : undefined;
         if (callee) callees.add(callee.id);
       }
     }

@@ -7,7 +7,7 @@ import { callSums } from "../store/call-figures";
 import type { Db } from "../store/database";
 import { resourcesOf } from "../store/resources";
 import { readSamples } from "../store/signals";
-import { operationsOf } from "../store/spans";
+import { ANSWERING, operationsOf } from "../store/spans";
 import { componentOfNode } from "./harm-map";
 
 /** Figures are laid side by side from so long before it began, for so long at the most. */
@@ -16,8 +16,6 @@ const MOST = 90;
 /** A cause is ahead of what it hurts; by polls and clocks it may seem to follow by a minute. */
 const LATEST = -1;
 const EARLIEST = 5;
-/** OpenTelemetry span kinds of whoever answers. */
-const ANSWERING: ReadonlySet<number> = new Set([2, 5]);
 const MOST_OPERATIONS = 50;
 /** Figures of one candidate that are looked at, the first ones. */
 const MOST_OWN = 4;

@@ -18,7 +18,7 @@ import { componentsById, currentComponents } from "../store/estate";
 import { currentRelations } from "../store/relations";
 import { resourcesOf } from "../store/resources";
 import { hasSeriesOf } from "../store/signals";
-import { operationsOf } from "../store/spans";
+import { ANSWERING, operationsOf } from "../store/spans";
 import {
   listServices,
   membersAt,
@@ -210,8 +210,6 @@ function entryState(
 
 /** What keeps somebody who takes work from a queue from doing it. */
 const HINDERS: ReadonlySet<Nature> = new Set(["failing", "slow", "pool", "queue", "down", "crash"]);
-/** Span kinds of OpenTelemetry of whoever answers. */
-const ANSWERING: ReadonlySet<number> = new Set([2, 5]);
 
 /**
  * How the work is done that nobody waits for, of which the answers where a service is entered tell nothing: messages that

@@ -8,7 +8,7 @@ import { relationById } from "../store/relations";
 import { resourcesOf } from "../store/resources";
 import { healthAt } from "../store/services";
 import { wireOf } from "./wire";
-import { operationsOf, spansOfOperation, type SpanRow } from "../store/spans";
+import { MAKING, operationsOf, spansOfOperation, type SpanRow } from "../store/spans";
 
 /** Bars across the drawings of a relation. */
 const BUCKETS = 60;
@@ -18,8 +18,6 @@ const MOST_READ = 4000;
 const MOST_LOOKED_AT = 20_000;
 const LEAST_READ = 100;
 const MOST_SAMPLES = 3;
-/** OpenTelemetry span kinds of whoever calls or sends. */
-const CALLING: ReadonlySet<number> = new Set([3, 4]);
 
 export interface RelationQuestion {
   id: number;
@@ -189,7 +187,7 @@ function meantFor(db: Db, { callers, to }: Ends, fromMs: number, toMs: number): 
   };
   const calls: OwnCall[] = [];
   let isCut = false;
-  const operations = operationsOf(db, callers).filter((one) => CALLING.has(one.kind));
+  const operations = operationsOf(db, callers).filter((one) => MAKING.has(one.kind));
   // A caller of very many operations is read in part, so that one page cannot hold up the others.
   const most = Math.min(MOST_READ, Math.max(LEAST_READ, Math.floor(MOST_LOOKED_AT / Math.max(1, operations.length))));
   for (const { id } of operations.slice(0, MOST_LOOKED_AT / LEAST_READ)) {

@@ -6,11 +6,8 @@ import type { Db } from "./database";
 import { resourcesOfAll } from "./resources";
 import type { ServiceRow } from "./services";
 import { readSamples, seriesOfService } from "./signals";
-import { operationsOf, type OperationRow } from "./spans";
+import { ANSWERING, operationsOf, type OperationRow } from "./spans";
 import type { Entered } from "./ways-in";
-
-/** OpenTelemetry span kinds of whoever answers. */
-const ANSWERING: ReadonlySet<number> = new Set([2, 5]);
 
 /** Operations that are answered where a service is entered, and belong to it. */
 export function answeredFor(db: Db, { components, takes }: Entered): OperationRow[] {

@@ -9,6 +9,10 @@ export interface OperationRow {
   begins: number;
 }
 
+/** Span kinds of OpenTelemetry: who answers a call or takes a message, and who makes one. */
+export const ANSWERING: ReadonlySet<number> = new Set([2, 5]);
+export const MAKING: ReadonlySet<number> = new Set([3, 4]);
+
 export function allOperations(db: Db): OperationRow[] {
   return prepared<OperationRow>(db, "SELECT id, resource_id, name, kind, begins FROM operation").all();
 }
@@ -81,9 +85,10 @@ export function spansOfOperation(
 }
 
 /** All spans of a trace, in the order they began. */
-export function spansOfTrace(db: Db, traceId: string): SpanRow[] {
-  return prepared<SpanRow>(db, `SELECT ${COLUMNS} FROM span WHERE trace_id = ? ORDER BY start_us, id LIMIT 5000`).all(
+export function spansOfTrace(db: Db, traceId: string, most = 5000): SpanRow[] {
+  return prepared<SpanRow>(db, `SELECT ${COLUMNS} FROM span WHERE trace_id = ? ORDER BY start_us, id LIMIT ?`).all(
     Buffer.from(traceId, "hex"),
+    most,
   );
 }
 
