@@ -23,6 +23,7 @@ describe("metrics of a machine", () => {
     },
     memory: { totalBytes: 1000, availableBytes: 250, swapTotalBytes: 0, swapFreeBytes: 0 },
     disks: [{ mount: "/srv", sizeBytes: 400, usedBytes: 100 }],
+    devices: [{ name: "sda", reads: 100, writes: 50, busyMicroseconds: 1_000_000 }],
     interfaces: [{ name: "eth0", inOctets: 1000, outOctets: 500, errors: 0 }],
     pressure: { cpu: 3 },
     containers: [],
@@ -37,6 +38,7 @@ describe("metrics of a machine", () => {
         { total: 1000, busy: 150, stolen: 60 },
       ],
     },
+    devices: [{ name: "sda", reads: 150, writes: 100, busyMicroseconds: 3_500_000 }],
     interfaces: [{ name: "eth0", inOctets: 11_000, outOctets: 500, errors: 5 }],
   });
 
@@ -44,6 +46,7 @@ describe("metrics of a machine", () => {
     const first = measureMachine(undefined, reading());
     expect(value(first, "cpu.used")).toBeUndefined();
     expect(value(first, "net.in", "eth0")).toBeUndefined();
+    expect(value(first, "disk.busy", "sda")).toBeUndefined();
     expect(value(first, "memory.used")).toBe(75);
     expect(value(first, "disk.used", "/srv")).toBe(25);
     expect(value(first, "swap.used")).toBeUndefined();
@@ -53,6 +56,9 @@ describe("metrics of a machine", () => {
     expect(value(points, "cpu.used")).toBe(50);
     expect(value(points, "cpu.stolen")).toBe(5);
     expect(value(points, "cpu.core.used", "0")).toBe(80);
+    expect(value(points, "disk.operations", "sda")).toBe(10);
+    expect(value(points, "disk.busy", "sda")).toBe(25);
+    expect(value(points, "disk.service", "sda")).toBe(25);
     expect(value(points, "net.in", "eth0")).toBe(8000);
     expect(value(points, "net.out", "eth0")).toBe(0);
     expect(value(points, "net.errors", "eth0")).toBe(0.5);

@@ -1,3 +1,4 @@
+import { diskFigures } from "#core/telemetry/disk-use";
 import type { ContainerReading } from "./containers";
 import type { ProcessorTime } from "./proc";
 import type { Reading } from "./reading";
@@ -50,6 +51,13 @@ export function measureMachine(before: Reading | undefined, now: Reading): Point
       rounded(((now.memory.swapTotalBytes - now.memory.swapFreeBytes) / now.memory.swapTotalBytes) * 100),
     );
   for (const disk of now.disks) put("disk.used", disk.mount, "%", rounded((disk.usedBytes / disk.sizeBytes) * 100));
+  for (const one of now.devices) {
+    const earlier = before?.devices.find((other) => other.name === one.name);
+    const operations = rate(earlier && earlier.reads + earlier.writes, one.reads + one.writes);
+    const busy = rate(earlier?.busyMicroseconds, one.busyMicroseconds);
+    if (operations === undefined || busy === undefined) continue;
+    for (const [metric, unit, value] of diskFigures(operations, busy / 1e6)) put(metric, one.name, unit, value);
+  }
   for (const one of now.interfaces) {
     const earlier = before?.interfaces.find((other) => other.name === one.name);
     const incoming = rate(earlier?.inOctets, one.inOctets);

@@ -1,5 +1,6 @@
 import { readFileSync, statfsSync } from "node:fs";
 import { join } from "node:path";
+import { ownDisks, readDiskstats, type DiskCounters } from "#core/telemetry/disk-use";
 import { readContainers, type ContainerReading } from "./containers";
 import {
   readMeminfo,
@@ -19,6 +20,7 @@ export interface Reading {
   processors: { all: ProcessorTime; cores: ProcessorTime[] };
   memory: ReturnType<typeof readMeminfo>;
   disks: { mount: string; sizeBytes: number; usedBytes: number }[];
+  devices: DiskCounters[];
   interfaces: InterfaceCounters[];
   /** Percent of the last ten seconds in which something waited for it. */
   pressure: { cpu?: number; memory?: number; io?: number };
@@ -55,6 +57,7 @@ export function lookAt(root: string, clock: { monotonicMs: number; atMs: number 
         return [];
       }
     }),
+    devices: ownDisks(readDiskstats(text(join(proc, "diskstats")))),
     interfaces: readNetDev(text(join(proc, "net", "dev"))),
     pressure,
     containers: readContainers(join(root, "sys", "fs", "cgroup"), proc),

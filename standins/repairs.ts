@@ -1,5 +1,6 @@
 import type { ScenarioRepair } from "./scenario/schema";
 import type { Estate } from "./seen/estate";
+import { deviceOf } from "./seen/disk-counters";
 import type { HostView } from "./seen/host-view";
 
 /** What a command of a host needs. */
@@ -222,15 +223,20 @@ const container: Command = async ([name = ""], shell) => {
   );
 };
 
-/** What platforms call the volume under a mount point. */
-const volumesOf = ({ name }: HostView, mount: string): string[] =>
-  mount === "/" ? [`${name}-system`, `${name}-vda`] : [`${name}${mount.replaceAll("/", "-")}`];
+/** What platforms call the volume under a mount point, and the system its device. */
+const namesOf = (host: HostView, mount: string): string[] => [
+  deviceOf(
+    host,
+    host.machine.disks.findIndex((one) => one.spec.mount === mount),
+  ),
+  ...(mount === "/" ? [`${host.name}-system`, `${host.name}-vda`] : [`${host.name}${mount.replaceAll("/", "-")}`]),
+];
 
-/** `disk MOUNT move`: to a healthy device; a volume is known by its name too. */
+/** `disk MOUNT move`: to a healthy device; a device or a volume is known by its name too. */
 const disk: Command = async ([named = ""], shell) => {
   const { host, sleep, complain } = shell;
   const mount =
-    host.machine.disks.map((one) => one.spec.mount).find((one) => volumesOf(host, one).includes(named)) ?? named;
+    host.machine.disks.map((one) => one.spec.mount).find((one) => namesOf(host, one).includes(named)) ?? named;
   if (!host.machine.disks.some((one) => one.spec.mount === mount)) {
     complain(`disk: ${mount}: not mounted`);
     return 4;

@@ -40,6 +40,7 @@ const BRIDGE_PORT = parse("1.3.6.1.2.1.17.1.4.1");
 const FORWARDING = parse("1.3.6.1.2.1.17.4.3.1");
 const ENTITY = parse("1.3.6.1.2.1.47.1.1.1.1");
 const LLDP_REMOTE = parse("1.0.8802.1.1.2.1.4.1.1");
+const DISK_IO = parse("1.3.6.1.4.1.2021.13.15.1.1");
 const VM_OBJECTS = parse("1.3.6.1.2.1.236.1");
 const MEMORY_UNIT = 1024 * 1024;
 /** RFC 7666 VirtualMachineOperState. */
@@ -139,6 +140,17 @@ function addResources(host: HostView, atMs: number, ticks: number, poll: Poll, a
   }
 }
 
+/** What its disk devices did (UCD-DISKIO-MIB), as agents of Linux hosts tell. */
+function addDevices({ devices = [] }: Poll, add: Add): void {
+  devices.forEach(({ name, reads, writes, busyMicroseconds }, place) => {
+    add(DISK_IO, [1, place + 1], INTEGER, place + 1);
+    add(DISK_IO, [2, place + 1], OCTETS, name);
+    add(DISK_IO, [5, place + 1], COUNTER32, reads);
+    add(DISK_IO, [6, place + 1], COUNTER32, writes);
+    add(DISK_IO, [14, place + 1], COUNTER64, BigInt(busyMicroseconds));
+  });
+}
+
 /** Everything the agent of a host shows at an instant, in order of OID. */
 export function agentTree(host: HostView, atMs: number): Instance[] {
   const tree: Instance[] = [];
@@ -155,6 +167,7 @@ export function agentTree(host: HostView, atMs: number): Instance[] {
   }
   for (const row of host.listeners(atMs)) add(TCP_LISTENER, [4, 1, ...octets(row.address), row.port], GAUGE32, row.pid);
   addResources(host, atMs, ticks, poll, add);
+  if (host.role.system === "linux") addDevices(poll, add);
   for (const row of host.neighbours) {
     const at = [0, row.localPort, 1];
     add(LLDP_REMOTE, [7, ...at], OCTETS, row.portId);

@@ -84,6 +84,18 @@ const SHIPPED: readonly MetricInfo[] = [
     convention: "system.filesystem.utilization",
     uses: "disk",
   }),
+  metric("disk.operations", "Disk operations", "1/s", { convention: "system.disk.operations" }),
+  metric("disk.busy", "Disk busy", "%", {
+    ...high("disk is saturated"),
+    convention: "system.disk.io_time",
+    uses: "disk",
+    nature: "storage",
+  }),
+  metric("disk.service", "Disk time per operation", "ms", {
+    ...high("disk answers slowly"),
+    uses: "disk",
+    nature: "storage",
+  }),
   metric("net.in", "Traffic in", "bit/s", { convention: "system.network.io receive" }),
   metric("net.out", "Traffic out", "bit/s", { convention: "system.network.io transmit" }),
   metric("net.discards", "Discarded packets", "1/s", { ...high("packets are discarded"), nature: "network" }),

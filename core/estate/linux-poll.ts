@@ -1,3 +1,4 @@
+import { readDiskstats } from "../telemetry/disk-use";
 import type { HostPoll } from "../telemetry/poll";
 import { readDisks, readMemory, readProcesses, readSockets, type Sections } from "./linux";
 import { partsOfTables } from "./parts";
@@ -67,6 +68,7 @@ export function linuxPoll(
         })),
       ],
       interfaces: trafficOf(sections),
+      devices: readDiskstats(sections.get("devices") ?? ""),
       processes: [...byLabel.values()],
       ...clockOf(sections),
       tables,

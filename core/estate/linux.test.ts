@@ -127,6 +127,8 @@ describe("a poll of a Linux host", () => {
     use: "  700  1000 60\n  701 2000 30\n  800 50000 600",
     traffic:
       "Inter-|   Receive\n face |bytes\n    lo: 1 1 0 0 0 0 0 0 1 1 0 0 0 0 0 0\n  eth0: 500 5 1 0 0 0 0 0 700 7 2 0 0 0 0 0",
+    devices:
+      "   7       0 loop0 0 0 0 0 0 0 0 0 0 0 0 0\n 254       0 vda 834917 98083 21378426 1802796 8762647 1824854 260039816 6505489 0 999132 8671362 780778",
     stat: "cpu  300 0 100 600 0 0 0 0 0 0\ncpu0 200 0 100 200 0 0 0 0 0 0\ncpu1 100 0 0 400 0 0 0 0 0 0",
   });
   it("adds workers up by program, and counts traffic without the loopback", () => {
@@ -139,6 +141,12 @@ describe("a poll of a Linux host", () => {
     });
     expect(found.interfaces).toEqual([{ name: "eth0", inOctets: 500, outOctets: 700, errors: 3, up: true }]);
     expect(found.processorLoads).toEqual([]);
+    expect(found.devices?.at(-1)).toEqual({
+      name: "vda",
+      reads: 834_917,
+      writes: 8_762_647,
+      busyMicroseconds: 999_132_000,
+    });
   });
   it("knows the load of each processor from the look before, and none after a restart", () => {
     const earlier = [

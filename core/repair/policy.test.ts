@@ -129,6 +129,24 @@ describe("a proof", () => {
     );
     expect(judged([figure({ after: [52, 51] }), figure()], 70_000).proof).toBe("watching");
   });
+  it("is spoken for by all that shows the same trouble of what was hurt by it, where nobody asked it often enough", () => {
+    const silent = figure({ shows: "h-1 failing", trouble: "failing" });
+    const caller = { ...calls(160, 1, true), name: "Failing calls of h-2", trouble: "failing" };
+    const told = (witnesses: WatchedFigure[], elapsedMs = 70_000, figures = [silent]) =>
+      proofOf({ figures, witnesses, newAlarms: [], elapsedMs, watchMs: 120_000 });
+    expect(told([caller])).toEqual({
+      proof: "proved",
+      words: "After 1 min 10 s Failing calls of h-2: 1 of 160 calls since.",
+    });
+    expect(told([caller], 30_000).proof).toBe("watching");
+    expect(told([]).proof).toBe("watching");
+    expect(told([{ ...caller, trouble: "slow" }]).proof).toBe("watching");
+    expect(told([caller, { ...calls(90, 40, false), trouble: "failing" }]).proof).toBe("watching");
+    // What was measured speaks for itself.
+    expect(told([caller], 120_000, [{ ...calls(40, 12, false), shows: "h-1 failing", trouble: "failing" }]).proof).toBe(
+      "no effect",
+    );
+  });
   it("says how calls went since", () =>
     expect(judged([calls(40, 12, false)]).words).toBe("After 2 min Failing calls of h-1: 12 of 40 calls since."));
   it("says the figures", () =>

@@ -20,12 +20,16 @@ export interface WatchedFigure {
   since?: { calls: number; bad: number; isEased: boolean } | undefined;
   /** The same for figures that show the same trouble of the same thing, which may speak for each other. */
   shows?: string;
+  /** Which trouble it shows. */
+  trouble?: string;
   /** `usual` is a limit that it is to be kept within. */
   isLimit?: boolean;
 }
 
 export interface ProofInput {
   figures: readonly WatchedFigure[];
+  /** What was hurt by it: those that show the same trouble speak for what was not measured since. */
+  witnesses?: readonly WatchedFigure[];
   /** Alarms, critical or major, that were raised since the run began on what relies on the target or on itself. */
   newAlarms: readonly string[];
   /** Since the run ended. */
@@ -59,15 +63,18 @@ export function wayBack({ direction, usual, before, after }: WatchedFigure): num
  * How the figures stand after a run: proved when all are back near their usual for some samples in a row or their alarms
  * are cleared; at the end of the watch eased, without effect or worse. “watching” while it is too early to tell.
  */
-export function proofOf({ figures, newAlarms, elapsedMs, watchMs }: ProofInput): { proof: Proof; words: string } {
+export function proofOf({ figures, witnesses = [], newAlarms, elapsedMs, watchMs }: ProofInput): {
+  proof: Proof;
+  words: string;
+} {
   if (figures.length === 0) return { proof: "not measured", words: "Nothing that showed the fault is measured." };
-  const isVouched = elapsedMs >= VOUCHED_MS ? vouchedIn(figures) : () => false;
+  const isVouched = elapsedMs >= VOUCHED_MS ? vouchedIn(figures, witnesses) : () => false;
   const ways = figures.map((one) => {
     const done = isDone(one) || isVouched(one);
     return { one, back: one.cleared || one.since?.isEased || isVouched(one) ? 1 : wayBack(one), isDone: done };
   });
   if (ways.every(({ isDone: done }) => done) && newAlarms.length === 0)
-    return { proof: "proved", words: `After ${spokenDuration(elapsedMs)} ${said(ways.map(({ one }) => one))}.` };
+    return { proof: "proved", words: `After ${spokenDuration(elapsedMs)} ${said(spokenFor(figures, witnesses))}.` };
   if (elapsedMs < watchMs) return { proof: "watching", words: `Watched for ${spokenDuration(watchMs)}.` };
   const worse = ways.filter(({ back }) => back <= WORSE);
   if (worse.length > 0 || newAlarms.length > 0)
@@ -96,16 +103,31 @@ export const isInVain = (figures: readonly WatchedFigure[]): boolean =>
     return one.after.length >= IN_A_ROW && wayBack(one) < EASED;
   });
 
-/** Whether a figure was not measured since, and as many that show the same trouble of the same thing are back. */
-function vouchedIn(figures: readonly WatchedFigure[]): (one: WatchedFigure) => boolean {
-  const isSilent = (one: WatchedFigure) => !isDone(one) && one.since === undefined && one.after.length === 0;
+const isSilent = (one: WatchedFigure) => !isDone(one) && one.since === undefined && one.after.length === 0;
+
+/**
+ * Whether a figure was not measured since, and others speak for it: as many that show the same trouble of the same thing
+ * are back, or all that shows the same trouble of what was hurt by it.
+ */
+function vouchedIn(
+  figures: readonly WatchedFigure[],
+  witnesses: readonly WatchedFigure[],
+): (one: WatchedFigure) => boolean {
   return (one) => {
     if (one.shows === undefined || !isSilent(one)) return false;
     const alike = figures.filter(({ shows }) => shows === one.shows);
-    return (
-      alike.filter(isDone).length >= alike.filter(isSilent).length && !alike.some((it) => !isDone(it) && !isSilent(it))
-    );
+    if (alike.some((it) => !isDone(it) && !isSilent(it))) return false;
+    if (alike.filter(isDone).length >= alike.filter(isSilent).length) return true;
+    const hurt = witnesses.filter(({ trouble }) => trouble !== undefined && trouble === one.trouble);
+    return hurt.some(isDone) && hurt.every((it) => isDone(it) || isSilent(it));
   };
+}
+
+/** The figures that are back; for those that were not measured since, what speaks for them. */
+function spokenFor(figures: readonly WatchedFigure[], witnesses: readonly WatchedFigure[]): WatchedFigure[] {
+  const silent = figures.filter(isSilent);
+  const rest = figures.filter((one) => !isSilent(one));
+  return silent.length > 0 && rest.length === 0 ? witnesses.filter(isDone) : rest;
 }
 
 const said = (figures: readonly WatchedFigure[]): string => figures.slice(0, 4).map(figureWords).join("; ");

@@ -42,6 +42,24 @@ describe("metrics of one look at a host", () => {
     expect(value(host, "disk.used", "/srv")).toBe(25);
     expect(value(host, "disk.used", "/empty")).toBeUndefined();
   });
+  it("says of each disk device what it does and how long that takes, from the second look on", () => {
+    const memory = new Map();
+    const look = (reads: number, writes: number, busySeconds: number) =>
+      poll({
+        devices: [
+          { name: "sda", reads, writes, busyMicroseconds: busySeconds * 1e6 },
+          { name: "sda1", reads, writes, busyMicroseconds: busySeconds * 1e6 },
+        ],
+      });
+    // Of 32 bits, reads wrap in between.
+    const first = measureHost(look(2 ** 32 - 50, 10, 100), 0, memory, new Set()).host;
+    const then = measureHost(look(50, 110, 104), 10_000, memory, new Set()).host;
+    expect(first.some((one) => one.metric === "disk.busy")).toBe(false);
+    expect(value(then, "disk.operations", "sda")).toBe(20);
+    expect(value(then, "disk.busy", "sda")).toBe(40);
+    expect(value(then, "disk.service", "sda")).toBe(20);
+    expect(value(then, "disk.busy", "sda1")).toBeUndefined();
+  });
   it("says how far its clock is off, where it tells the time", () => {
     const off = (saidMs: number) =>
       value(

@@ -1,5 +1,6 @@
 import type { HostTables } from "../estate/parts";
 import { clockOffset, type SaidTime } from "./host-clock";
+import { diskFigures, ownDisks, type DiskCounters } from "./disk-use";
 import { counterRate, type CounterReading } from "./rate";
 
 /** What one look at a host by SNMP returns, before rates are worked out. */
@@ -8,6 +9,8 @@ export interface HostPoll {
   processorLoads: number[];
   storage: { label: string; type: "ram" | "virtual" | "disk" | "other"; usedBytes: number; sizeBytes: number }[];
   interfaces: { name: string; inOctets: number; outOctets: number; errors: number; up: boolean }[];
+  /** Devices that disks are on, where the agent counts what they do. */
+  devices?: DiskCounters[];
   /** Programs by name: resident bytes, processor time used so far in hundredths of a second, and their processes. */
   processes: { name: string; memoryBytes: number; cpuHundredths: number; pids?: number[] }[];
   /** What its clock said, where it was asked. */
@@ -63,6 +66,7 @@ export function measureHost(
     host: [
       ...measureProcessors(poll),
       ...measureStorage(poll),
+      ...ownDisks(poll.devices ?? []).flatMap((device) => measureDevice(device, rate)),
       ...poll.interfaces.flatMap((port) => measurePort(port, rate)),
       ...measureAllotment(poll),
       ...measureClock(poll, askedMs, atMs),
@@ -128,6 +132,15 @@ function measurePort(port: HostPoll["interfaces"][number], rate: Rate): Measured
     ...(outgoing === undefined ? [] : [measured("net.out", port.name, "bit/s", Math.round(outgoing * 8))]),
     ...(errors === undefined ? [] : [measured("net.errors", port.name, "1/s", Math.round(errors * 10_000) / 10_000)]),
   ];
+}
+
+function measureDevice({ name, reads, writes, busyMicroseconds }: DiskCounters, rate: Rate): Measured[] {
+  const read = rate(`reads ${name}`, reads, 32);
+  const wrote = rate(`writes ${name}`, writes, 32);
+  const busy = rate(`busy ${name}`, busyMicroseconds, 64);
+  return read === undefined || wrote === undefined || busy === undefined
+    ? []
+    : diskFigures(read + wrote, busy / 1e6).map(([metric, unit, value]) => measured(metric, name, unit, value));
 }
 
 function measureProcess(process: HostPoll["processes"][number], rate: Rate): Measured[] {

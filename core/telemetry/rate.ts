@@ -21,7 +21,7 @@ export function counterRate(
   if (difference < 0) {
     if (bits === 64) return undefined;
     difference += 2 ** 32;
-    if (difference >= 2 ** 31) return undefined;
+    if (difference < 0 || difference >= 2 ** 31) return undefined;
   }
   return difference / seconds;
 }

@@ -24,7 +24,7 @@ import { listServices, saveService, writeMembers } from "../store/services";
 import { Policies } from "./policies";
 import { prepareRun } from "./prepare";
 import { Runner } from "./runner";
-import { watchedFigures } from "./watched";
+import { proofOfRun, watchedFigures, type CallsSince } from "./watched";
 import type { RunnerWorld } from "./world";
 
 const START = Date.parse("2026-03-17T10:00:00Z");
@@ -509,6 +509,45 @@ describe("what shows whether a run helped", () => {
     db.prepare("UPDATE alarm SET subject_id = ?").run(component("host.linux", "h-2", null, null));
     db.prepare("UPDATE incident SET causes = json_set(causes, '$[0].explains', json('[999]'))").run();
     expect(watchedFigures(db, id, parser, START).map(({ name }) => name)).toEqual(["Memory usage of h-2"]);
+  });
+  it("is what its callers see of it, where it is called too seldom itself", async () => {
+    const id = incident();
+    const caller = component("app.web", "front @ h-2", component("host.linux", "h-2", null, null), "front");
+    db.prepare("UPDATE alarm SET subject_id = ?, series_id = NULL, detector = 'calls', metric = 'calls.failing'").run(
+      parser,
+    );
+    db.prepare(
+      `INSERT INTO alarm (subject_type, subject_id, detector, metric, direction, alarm_type, qualifier, severity, worst,
+         text, onset_at, raised_at, changed_at) VALUES ('component', ?, 'calls', 'calls.failing', 'above',
+         'calls.failing.high', '', 'major', 'major', '', 0, 0, 0)`,
+    ).run(caller);
+    const other = db.prepare("SELECT max(id) FROM alarm").pluck().get() as number;
+    joinIncident(db, id, other, "too", now);
+    expect(watchedFigures(db, id, parser, START)).toHaveLength(1);
+    const explained = db.prepare("SELECT json_group_array(id) FROM alarm").pluck().get();
+    db.prepare("UPDATE incident SET causes = json_set(causes, '$[0].explains', json(?))").run(explained);
+    expect(watchedFigures(db, id, parser, START).map(({ name, isWitness }) => [name, isWitness])).toEqual([
+      ["Failing calls of parser @ h-1", undefined],
+      ["Failing calls of front @ h-2", true],
+    ]);
+    const { run } = prepareRun(world, { ...asked(), componentIds: [parser], incidentId: id }, () => null);
+    const runId = runner.start(run);
+    await minutes(1);
+    const ended = runById(db, runId);
+    if (!ended?.ended_at) throw new Error("It did not end.");
+    const proof = (callsSince: CallsSince, afterMs: number) =>
+      proofOfRun(db, ended, (ended.ended_at as number) + afterMs, callsSince);
+    const well: CallsSince = ({ subject }) =>
+      subject.id === caller ? { calls: 80, bad: 0, isEased: true } : undefined;
+    const bad: CallsSince = ({ subject }) =>
+      subject.id === caller ? { calls: 80, bad: 40, isEased: false } : undefined;
+    expect(proof(well, 70_000)).toEqual({
+      proof: "proved",
+      words: "After 1 min 10 s Failing calls of front @ h-2: 0 of 80 calls since.",
+    });
+    expect(proof(well, 30_000).proof).toBe("watching");
+    expect(proof(bad, 70_000).proof).toBe("watching");
+    expect(proof(() => undefined, 70_000).proof).toBe("watching");
   });
   it("is not measured when all of it had cleared before", async () => {
     const id = incident();

@@ -7,7 +7,7 @@ import { neighbourhood } from "../causes/neighbourhood";
 import { activeAlarms, alarmById, type AlarmRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { alarmsOfIncident, incidentById } from "../store/incidents";
-import { watchedOf, type RunRow, type WatchedRow } from "../store/runs";
+import { watchedOf, witnessesOf, type RunRow, type WatchedRow } from "../store/runs";
 import { readSamples, seriesById } from "../store/signals";
 
 /** Usual is what it was in this time before the fault began. */
@@ -33,7 +33,14 @@ export function watchedFigures(db: Db, incidentId: number, targetId: number, now
   const explained = new Set(cause?.explains ?? []);
   const its = standing.filter((alarm) => explained.has(alarm.id));
   const telling = [own, its, standing].find((alarms) => alarms.length > 0) ?? [];
-  return telling.slice(0, MOST_WATCHED).map((alarm) => watchedRow(db, alarm, nowMs));
+  const rows = telling.slice(0, MOST_WATCHED).map((alarm) => watchedRow(db, alarm, nowMs));
+  // Who is asked seldom may not be asked often enough in the time of the proof: those who ask speak for it.
+  const seldom = telling === own && own.some((alarm) => alarm.series_id === null);
+  const hurt = seldom ? its.filter((alarm) => alarm.series_id === null && !own.includes(alarm)) : [];
+  return [
+    ...rows,
+    ...hurt.slice(0, MOST_WATCHED).map((alarm): WatchedRow => ({ ...watchedRow(db, alarm, nowMs), isWitness: true })),
+  ];
 }
 
 function watchedRow(db: Db, alarm: AlarmRow, nowMs: number): WatchedRow {
@@ -74,8 +81,12 @@ export function figuresSince(
   nowMs: number,
   callsSince: CallsSince = () => undefined,
 ): WatchedFigure[] {
+  return watchedOf(db, run.id).map(asSince(db, run, nowMs, callsSince));
+}
+
+function asSince(db: Db, run: RunRow, nowMs: number, callsSince: CallsSince): (row: WatchedRow) => WatchedFigure {
   const endedAt = run.ended_at ?? nowMs;
-  return watchedOf(db, run.id).map((row): WatchedFigure => {
+  return (row) => {
     const alarm = row.alarmId === null ? null : alarmById(db, row.alarmId);
     return {
       name: row.name,
@@ -100,10 +111,15 @@ export function figuresSince(
               nowMs,
             )
           : undefined,
-      ...(alarm ? { shows: `${alarm.subject_type} ${alarm.subject_id} ${natureOf(alarm.metric)}` } : {}),
+      ...(alarm
+        ? {
+            shows: `${alarm.subject_type} ${alarm.subject_id} ${natureOf(alarm.metric)}`,
+            trouble: natureOf(alarm.metric),
+          }
+        : {}),
       isLimit: row.alarmId === null,
     };
-  });
+  };
 }
 
 /** How the figures that showed the fault stand after a run. */
@@ -111,7 +127,7 @@ export function proofOfRun(
   db: Db,
   run: RunRow,
   nowMs: number,
-  callsSince?: CallsSince,
+  callsSince: CallsSince = () => undefined,
 ): { proof: Proof; words: string } {
   const endedAt = run.ended_at ?? nowMs;
   const figures = figuresSince(db, run, nowMs, callsSince);
@@ -132,6 +148,7 @@ export function proofOfRun(
     .map((alarm) => `${metricTitle(alarm.metric, alarm.qualifier)} of ${alarm.subject}`);
   return proofOf({
     figures,
+    witnesses: witnessesOf(db, run.id).map(asSince(db, run, nowMs, callsSince)),
     newAlarms,
     elapsedMs: nowMs - endedAt,
     watchMs: (run.proof_until ?? nowMs) - endedAt,

@@ -50,6 +50,8 @@ export interface WatchedRow {
   /** NaN does not go into JSON: null where it was not measured. */
   usual: number | null;
   before: number | null;
+  /** It is not the fault's own, but was hurt by it: it speaks for what is not measured since. */
+  isWitness?: true;
 }
 
 export interface NewRun {
@@ -171,10 +173,16 @@ export const takenOf = (db: Db, id: number): Record<string, unknown> =>
 export const keepTaken = (db: Db, id: number, taken: Record<string, unknown>): void =>
   void prepared(db, "UPDATE run SET taken = json_patch(taken, ?) WHERE id = ?").run(JSON.stringify(taken), id);
 
-export const watchedOf = (db: Db, id: number): WatchedRow[] =>
+const allWatched = (db: Db, id: number): WatchedRow[] =>
   JSON.parse(
     prepared<{ watched: string }>(db, "SELECT watched FROM run WHERE id = ?").get(id)?.watched ?? "[]",
   ) as WatchedRow[];
+
+/** The figures by which the fault showed. */
+export const watchedOf = (db: Db, id: number): WatchedRow[] => allWatched(db, id).filter((one) => !one.isWitness);
+
+/** Those of what was hurt by it. */
+export const witnessesOf = (db: Db, id: number): WatchedRow[] => allWatched(db, id).filter((one) => one.isWitness);
 export const rulingsOf = (db: Db, id: number): Ruling[] =>
   JSON.parse(
     prepared<{ rulings: string }>(db, "SELECT rulings FROM run WHERE id = ?").get(id)?.rulings ?? "[]",

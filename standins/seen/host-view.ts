@@ -15,6 +15,7 @@ import type { ScenarioListener } from "../scenario/schema";
 import { GIB, MIB, type Link, type Machine, type Station, type Way } from "../world/layout";
 import { carries } from "../world/network";
 import { containerId } from "./agents";
+import { countersOf, deviceOf } from "./disk-counters";
 import type { World } from "../world/world";
 
 const MINUTE_MS = 60_000;
@@ -197,6 +198,18 @@ export class HostView {
     return rows;
   }
 
+  private devices(atMs: number): NonNullable<HostPoll["devices"]> {
+    return this.machine.disks.map((disk, index) => {
+      const { reads, writes, busyNs } = countersOf(this, disk, atMs);
+      return {
+        name: deviceOf(this, index),
+        reads: Math.round(reads) % 2 ** 32,
+        writes: Math.round(writes) % 2 ** 32,
+        busyMicroseconds: Math.round(busyNs / 1000),
+      };
+    });
+  }
+
   private interfaces(atMs: number): HostPoll["interfaces"] {
     const { machine, world } = this;
     const { state } = world;
@@ -249,6 +262,7 @@ export class HostView {
       processorLoads: this.processorLoads(atMs),
       storage: this.storage(),
       interfaces: this.interfaces(atMs),
+      devices: this.devices(atMs),
       processes: machine.stations
         .filter((one) => world.isRunning(one))
         .map((one) => ({

@@ -120,6 +120,13 @@ const PRINTED: Readonly<Record<string, (host: HostView, atMs: number, poll: Host
     poll.interfaces
       .map((row) => `${row.name}: ${row.inOctets} 0 ${row.errors} 0 0 0 0 0 ${row.outOctets} 0 0 0 0 0 0 0`)
       .join("\n"),
+  devices: (_host, _atMs, { devices = [] }) =>
+    devices
+      .map(
+        ({ name, reads, writes, busyMicroseconds }, index) =>
+          `254 ${index * 16} ${name} ${reads} 0 0 0 ${writes} 0 0 0 0 ${Math.round(busyMicroseconds / 1000)} 0`,
+      )
+      .join("\n"),
   clock: (host, atMs) => String(Math.floor(host.clockAt(atMs) / 1000)),
   use: (host, atMs) =>
     host

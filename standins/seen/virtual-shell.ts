@@ -1,37 +1,12 @@
-import { GIB, type Disk, type Machine } from "../world/layout";
+import { GIB, type Machine } from "../world/layout";
+import { countersOf } from "./disk-counters";
 import { hardwareOf, uuidOf, type HostView } from "./host-view";
 
 const MARK = "\x1e";
-/** What a disk that is idle takes to answer, nanoseconds. */
-const DISK_NS = 800_000;
 const BLOCK = 8192;
 
-/** Counters of a disk, which the world keeps as rates. */
-interface Counted {
-  atMs: number;
-  reads: number;
-  writes: number;
-  ns: number;
-}
-const counted = new WeakMap<Disk, Counted>();
 /** Nanoseconds that machines waited for a processor of their host. */
 const waited = new WeakMap<Machine, { atMs: number; ns: number }>();
-
-function countersOf(host: HostView, disk: Disk, atMs: number): Counted {
-  const { state } = host.world;
-  const known = counted.get(disk) ?? { atMs, reads: 0, writes: 0, ns: 0 };
-  const seconds = Math.max(0, atMs - known.atMs) / 1000;
-  const perSecond = (state.disk.busy[disk.index] as number) * disk.spec.perSecond;
-  const slowdown = state.disk.slowdown[disk.index] as number;
-  const now = {
-    atMs,
-    reads: known.reads + perSecond * 0.6 * seconds,
-    writes: known.writes + perSecond * 0.4 * seconds,
-    ns: known.ns + perSecond * seconds * DISK_NS * slowdown,
-  };
-  counted.set(disk, now);
-  return now;
-}
 
 /** Time of all its processors that it wanted to run and did not. */
 function waitOf(host: HostView, guest: Machine, atMs: number): number {

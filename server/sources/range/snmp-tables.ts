@@ -22,6 +22,8 @@ export const TABLES = {
   storage: "1.3.6.1.2.1.25.2.3",
   processors: "1.3.6.1.2.1.25.3.3",
   fileSystems: "1.3.6.1.2.1.25.3.8",
+  /** UCD-DISKIO-MIB diskIOTable of the agents that most Linux hosts run. */
+  devices: "1.3.6.1.4.1.2021.13.15.1",
   software: "1.3.6.1.2.1.25.4.2",
   softwareUse: "1.3.6.1.2.1.25.5.1",
   tcpV4: "1.3.6.1.2.1.6.13",

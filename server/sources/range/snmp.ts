@@ -173,6 +173,26 @@ function usedByParts(
   return [...byLabel.values()];
 }
 
+/** What disk devices did; more rows than these are no host's. */
+const MOST_DEVICES = 512;
+
+async function readDevices(session: Session): Promise<NonNullable<HostPoll["devices"]>> {
+  const rows = await readTable(session, TABLES.devices, [2, 5, 6, 14], MOST_DEVICES);
+  return [...rows.values()].flatMap((row) =>
+    // Older agents do not count how long a device was busy.
+    row.has(14)
+      ? [
+          {
+            name: text(row.get(2)).slice(0, 40),
+            reads: number(row.get(5)),
+            writes: number(row.get(6)),
+            busyMicroseconds: number(row.get(14)),
+          },
+        ]
+      : [],
+  );
+}
+
 async function readGuestUse(session: Session): Promise<NonNullable<HostPoll["guests"]>> {
   const rows = await readTable(session, TABLES.guests, [2, 3, 6, 9, 12, 13, 17]);
   return [...rows.values()].map((row) => {
@@ -198,6 +218,7 @@ export function pollHost(
   return withSession(target, timeoutMs, retries, async (session) => {
     const processors = await readTable(session, TABLES.processors, [2]);
     const storage = await readStorage(session);
+    const devices = await readDevices(session);
     const counters = await readTable(session, TABLES.interfacesX, [1, 6, 10]);
     const state = await readTable(session, TABLES.interfaces, [2, 3, 8, 14]);
     const tables = also.processes ? { software: await readSoftware(session), ...(await readTcp(session)) } : undefined;
@@ -226,6 +247,7 @@ export function pollHost(
           },
         ];
       }),
+      ...(devices.length ? { devices } : {}),
       processes,
       ...(Buffer.isBuffer(time) ? { clock: readDateAndTime(time) } : {}),
       ...(tables ? { tables } : {}),

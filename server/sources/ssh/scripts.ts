@@ -37,6 +37,7 @@ s end
 /** One look for metrics. */
 export const POLL = `${BEGIN}${RUNNING}s stat; cat /proc/stat
 s traffic; cat /proc/net/dev
+s devices; cat /proc/diskstats 2>/dev/null
 s interfaces; for i in /sys/class/net/*; do echo "\${i##*/} $(cat $i/address 2>/dev/null) $(cat $i/operstate 2>/dev/null) 0"; done
 s use; ps -eo pid=,rss=,cputimes= 2>/dev/null
 s clock; date +%s
