@@ -18,6 +18,7 @@ const cause: CauseFacts = {
   probability: 0.5,
   hostProbability: 0.8,
   steadyMs: 60_000,
+  hostSteadyMs: 60_000,
   alarms: ["memory.used"],
   elsewhere: ["memory.used", "calls.slow"],
   changes: [],
@@ -51,8 +52,11 @@ describe("a policy", () => {
     expect(fits(policy(more), { ...cause, ...facts }).fits).toBe(false);
     expect(why(more, facts)).toContain(words);
   });
-  it("may count together what is likely on one host", () =>
-    expect(fits(policy({ countsHost: true }), cause).fits).toBe(true));
+  it("may count together what is likely on one host, and for how long", () => {
+    expect(fits(policy({ countsHost: true }), cause).fits).toBe(true);
+    expect(fits(policy({ countsHost: true }), { ...cause, steadyMs: 5000 }).fits).toBe(true);
+    expect(fits(policy({ countsHost: true }), { ...cause, hostSteadyMs: 5000 }).words).toContain("for 5 s only");
+  });
   it("is trusted one step less after a failure, and never less than not at all", () => {
     expect(belowLevel("automatic")).toBe("approve");
     expect(belowLevel("watch")).toBe("watch");

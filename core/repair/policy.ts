@@ -76,6 +76,8 @@ export interface CauseFacts {
   hostProbability: number;
   /** So long it has been the likeliest without a break. */
   steadyMs: number;
+  /** So long the likeliest has been on the same host. */
+  hostSteadyMs: number;
   /** Metrics in alarm on it, on what carries it and on its parts. */
   alarms: readonly string[];
   /** Metrics in alarm anywhere in the incident. */
@@ -111,8 +113,9 @@ export function fits(policy: PolicyDefinition, cause: CauseFacts): { fits: boole
   const percent = Math.floor((policy.countsHost ? cause.hostProbability : cause.probability) * 100);
   if (percent < policy.leastPercent)
     return no(`${cause.name} is the cause with ${percent} % only; at least ${policy.leastPercent} %`);
-  if (cause.steadyMs < policy.steadySeconds * 1000)
-    return no(`${cause.name} has been the likeliest cause for ${spokenDuration(cause.steadyMs)} only`);
+  const steadyMs = policy.countsHost ? cause.hostSteadyMs : cause.steadyMs;
+  if (steadyMs < policy.steadySeconds * 1000)
+    return no(`${cause.name} has been the likeliest cause for ${spokenDuration(steadyMs)} only`);
   const missing = Object.values(policy.args).flatMap((text) => unfilled(text, cause.words));
   if (missing.length > 0) return no(`It is not known what ${missing.join(", ")} is`);
   return {

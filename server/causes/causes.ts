@@ -16,6 +16,7 @@ import { alarmsOfIncident, confirmedIncidents, type IncidentCause } from "../sto
 import { consumersOf } from "./consumers";
 import { badCallsOf } from "./bad-calls";
 import { shapesOf } from "./shapes";
+import { startsOf } from "./starts";
 import { componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
 
 /** Changes that came so long before the first of it may be behind it. */
@@ -91,6 +92,9 @@ export function evidenceOf(alarms: readonly Alarm[]): Piece[] {
   return [...pieces.values()];
 }
 
+/** Of what it is known what is wrong with it. */
+const natures = (evidence: readonly SaidEvidence[]) => new Set(evidence.map((one) => `${one.node} ${one.nature}`));
+
 /** Oddities that began so long before the first alarm belong to it. */
 const ODD_BEFORE_MS = 10 * MINUTE_MS;
 const MOST_ODDITIES = 500;
@@ -106,7 +110,7 @@ function odditiesOf(
   untilMs: number,
   harm: HarmMap,
 ): Piece[] {
-  const known = new Set(alarmed.map((one) => `${one.node} ${one.nature}`));
+  const known = natures(alarmed);
   const pieces: Piece[] = [];
   const take = (
     odd: FindingRow,
@@ -177,7 +181,7 @@ export function causesOf(
   untilMs: number,
 ): IncidentCause[] {
   const evidence = evidenceOf(alarms);
-  const known = new Set(evidence.map((one) => `${one.node} ${one.nature}`));
+  const known = natures(evidence);
   for (const one of [...blamedByAlarms(db, alarms, harm), ...badCallsOf(db, alarms, untilMs)]) {
     const key = `${one.node} ${one.nature}`;
     if (!known.has(key)) evidence.push(one);
@@ -247,6 +251,7 @@ function ranked(
     MOST_CANDIDATES,
   );
   evidence.push(...odditiesOf(db, evidence, new Set(candidates), first, untilMs, harm));
+  evidence.push(...startsOf(db, candidates, natures(evidence), first, untilMs));
   const near = new Set(candidates);
   evidence.push(...consumersOf(db, evidence, untilMs).filter((one) => near.has(one.node)));
   const changes = changesBefore(db, candidates, harm, first);

@@ -73,6 +73,7 @@ export function pastCauseFacts(
       Math.max(cause.probability, target ? sameHost.reduce((sum, one) => sum + one.probability, 0) : 0),
     ),
     steadyMs: Number.POSITIVE_INFINITY,
+    hostSteadyMs: Number.POSITIVE_INFINITY,
     alarms: [...new Set(alarms.map((one) => one.metric))],
     elsewhere: [...new Set(all.map((one) => one.metric))],
     changes: near

@@ -16,7 +16,8 @@ import type { Arrivals, Drill, OpenedMail } from "../demo/standins";
 import { refreshHealth, type HealthContext } from "../estate/services";
 import { mergeByHand, splitByHand } from "../incidents/by-hand";
 import { correlate } from "../incidents/correlate";
-import { refreshOpen } from "../incidents/refresh";
+import { Reconsider } from "../incidents/reconsider";
+import { refreshOpen, type IncidentEvent } from "../incidents/refresh";
 import { BatchIngest } from "../ingest/batches";
 import { Ingest } from "../ingest/ingest";
 import { Roller } from "../ingest/rollups";
@@ -105,6 +106,7 @@ export class Engine {
   );
   private readonly quiet: Quiet;
   private readonly history: History;
+  private readonly reconsider: Reconsider;
   private readonly roller: Roller;
   private readonly batches: BatchIngest;
   private readonly ingest: Ingest;
@@ -173,6 +175,7 @@ export class Engine {
     this.batches = new BatchIngest(this.db, this.sampleWriter);
     this.judges = this.makeJudges();
     this.history = new History(this.db);
+    this.reconsider = new Reconsider(this.db, () => this.estate.affected());
     this.quiet = this.makeQuiet();
     this.ingest = this.makeIngest();
     this.credentialUses = new CredentialUses(this.db, this.vault, () => this.ingest.scraped);
@@ -617,6 +620,7 @@ export class Engine {
       this.sampleWriter.judged();
       this.seenAt.clear();
       this.tellTick(events, ended);
+      if (!this.inFastMotion) this.tellIncidents(this.reconsider.work(this.now()));
       this.tellPeople();
       this.repair();
       // On its own, because it reads what was just committed.
@@ -720,7 +724,10 @@ export class Engine {
       atMs,
     );
     const incidents = correlate(this.db, events, this.estate.affected());
-    if (this.inFastMotion) return;
+    if (!this.inFastMotion) this.tellIncidents(incidents);
+  }
+
+  private tellIncidents(incidents: readonly IncidentEvent[]): void {
     for (const { incidentId, what } of incidents) {
       this.telling.hear(incidentId);
       this.emit({ topic: "incident", id: incidentId, what });

@@ -28,7 +28,7 @@ export function causeFacts(
   world: World,
   incident: IncidentRow,
   cause: IncidentCause,
-  steadyMs: number,
+  steady: Pick<CauseFacts, "steadyMs" | "hostSteadyMs">,
   serviceUids: readonly string[],
   /** Only this alarm counts: for policies that go by alarms. */
   onlyAlarm?: number,
@@ -65,7 +65,7 @@ export function causeFacts(
         cause.line ? 0 : incident.causes.filter(onHost).reduce((sum, one) => sum + one.probability, 0),
       ),
     ),
-    steadyMs,
+    ...steady,
     alarms: metrics,
     elsewhere: [...new Set(standing.map((one) => one.metric))],
     changes: [...new Set(changes.map((one) => one.kind))],

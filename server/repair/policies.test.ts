@@ -335,6 +335,18 @@ describe("an automatic act", () => {
     );
   };
   const bringBack = { name: "Bring it back", causeKinds: ["host.*"], alarms: [], args: { process: "all" } };
+  it.each([
+    ["begins anew with another cause", false, 0],
+    ["goes on with another cause on the same host, where the policy counts those together", true, 1],
+  ])("comes after a cause has stood, which %s", async (_, countsHost, acts) => {
+    policy({ countsHost, steadySeconds: 30, limits: { mostHurt: 5 } });
+    incident();
+    blame(host, "h-1", 0.9);
+    await minutes(0.25);
+    blame(parser, "parser @ h-1", 0.9);
+    await minutes(0.4);
+    expect(called).toHaveLength(acts);
+  });
   it("is not waited for once the likeliest cause is elsewhere and nothing is better", async () => {
     const elsewhere = component("host.linux", "h-2", null, null);
     policy({ limits: { mostHurt: 5, coolDownMinutes: 60 } });

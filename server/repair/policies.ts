@@ -71,6 +71,12 @@ export interface PolicyParts {
   onProof?: (run: RunRow, proof: Proof) => void;
 }
 
+/** What something is, and since when. */
+interface Since {
+  key: string;
+  sinceMs: number;
+}
+
 /**
  * Watches open incidents and does what policies say, within their guardrails; and proves every run, whoever started it.
  * Every decision is on record: what was done, or would have been, and what held it back.
@@ -81,7 +87,7 @@ export class Policies {
   /** Until when what was held back is not looked over again, by policy, incident and component. */
   private readonly rests = new Map<string, number>();
   /** Since when the same thing has been the likeliest cause of an incident. */
-  private readonly steady = new Map<number, { key: string; sinceMs: number }>();
+  private readonly steady = new Map<number, { cause: Since; host: Since }>();
 
   constructor(private readonly parts: PolicyParts) {}
 
@@ -100,19 +106,23 @@ export class Policies {
     for (const incident of open.slice(0, MOST_INCIDENTS)) this.look(incident, policies, uids, nowMs);
   }
 
-  /** Since when its likeliest cause has been the same. */
-  private steadyMs(incident: IncidentRow, nowMs: number): number {
+  /** For how long its likeliest cause has been the same, and on the same host. */
+  private steadyOf(incident: IncidentRow, nowMs: number): { steadyMs: number; hostSteadyMs: number } {
     const [first] = incident.causes;
     const key = first ? `${first.componentId ?? first.line?.join("|") ?? first.serviceId}` : "";
+    const row = first?.componentId ? componentById(this.parts.world.db, first.componentId) : undefined;
+    const host = row ? `${row.host_id ?? row.id}` : key;
     const known = this.steady.get(incident.id);
-    if (known?.key === key && known.sinceMs <= nowMs) return nowMs - known.sinceMs;
-    this.steady.set(incident.id, { key, sinceMs: nowMs });
-    return 0;
+    const since = (before: Since | undefined, now: string): Since =>
+      before?.key === now && before.sinceMs <= nowMs ? before : { key: now, sinceMs: nowMs };
+    const steady = { cause: since(known?.cause, key), host: since(known?.host, host) };
+    this.steady.set(incident.id, steady);
+    return { steadyMs: nowMs - steady.cause.sinceMs, hostSteadyMs: nowMs - steady.host.sinceMs };
   }
 
   private look(incident: IncidentRow, policies: readonly PolicyRow[], uids: Map<number, string>, nowMs: number): void {
     const { db } = this.parts.world;
-    const steadyMs = this.steadyMs(incident, nowMs);
+    const steady = this.steadyOf(incident, nowMs);
     const roots = incident.causes.filter((one) => one.isRoot);
     const byAlarm = policies.filter((one) => one.definition.by === "alarm");
     if (roots.length === 0 && byAlarm.length === 0) return;
@@ -120,7 +130,7 @@ export class Policies {
     // One thing at a time: what was done last is proved first.
     if (runs.some((run) => run.state === "running")) return;
     for (const run of runs.filter((one) => one.proof === "watching"))
-      if (!this.isOvertaken(run, roots[0], steadyMs, nowMs)) return;
+      if (!this.isOvertaken(run, roots[0], steady.steadyMs, nowMs)) return;
     const services = incident.services.flatMap((one) => uids.get(one.id) ?? []);
     const acts = actsOfIncident(db, incident.id);
     const standing = alarmsOfIncident(db, incident.id).filter((one) => one.cleared_at === null && one.quiet === null);
@@ -128,7 +138,7 @@ export class Policies {
     for (const root of roots) {
       // What is proved is not repaired again by another policy while its alarms are still to clear.
       if (isBroughtBack(repaired, root.componentId, standing)) continue;
-      const looked = causeFacts(this.parts.world, incident, root, steadyMs, services);
+      const looked = causeFacts(this.parts.world, incident, root, steady, services);
       if (!looked) continue;
       for (const policy of policies)
         if (
@@ -140,7 +150,9 @@ export class Policies {
     if (byAlarm.length === 0) return;
     for (const { cause, alarmId, raisedMs } of alarmCauses(standing)) {
       if (isBroughtBack(repaired, cause.componentId, standing)) continue;
-      const looked = causeFacts(this.parts.world, incident, cause, nowMs - raisedMs, services, alarmId);
+      const stoodMs = nowMs - raisedMs;
+      const stood = { steadyMs: stoodMs, hostSteadyMs: stoodMs };
+      const looked = causeFacts(this.parts.world, incident, cause, stood, services, alarmId);
       if (!looked) continue;
       for (const policy of byAlarm)
         if (this.consider(policy, incident, looked, { acts, runs }, nowMs) === "acted") return;
