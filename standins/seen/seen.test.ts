@@ -53,6 +53,26 @@ describe("a hypervisor of the stand-ins", () => {
   });
 });
 
+describe("a disk of the stand-ins", () => {
+  it("keeps the device for longer with each operation where it answers late, and not where it is asked much", () => {
+    const estate = fresh();
+    const memory: CounterMemory = new Map();
+    const look = (name: string, atMs: number) =>
+      measureHost(hostOf(estate, name).poll(atMs), atMs, memory, new Set()).host;
+    const service = (name: string, fromMs: number) => {
+      for (let at = fromMs; at < fromMs + 2 * MINUTE; at += 15_000) look(name, at);
+      return look(name, fromMs + 2 * MINUTE).find((one) => one.metric === "disk.service");
+    };
+    const before = service("nq-cus-web-01", AT);
+    expect(before).toMatchObject({ instance: "vda", unit: "ms" });
+    expect(before?.value).toBeLessThan(5);
+    const asked = service("sq-cus-db-01", AT + 3 * MINUTE)?.value ?? Number.NaN;
+    estate.startDrill("front-disk-slow", AT + 6 * MINUTE);
+    expect(service("nq-cus-web-01", AT + 8 * MINUTE)?.value).toBeGreaterThan(100 * (before?.value ?? 1));
+    expect(service("sq-cus-db-01", AT + 11 * MINUTE)?.value).toBeLessThan(1.5 * asked);
+  });
+});
+
 describe("one machine that takes everything", () => {
   const estate = fresh();
   const hypervisor = hostOf(estate, "nq-virt-01");

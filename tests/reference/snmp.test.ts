@@ -85,6 +85,8 @@ describe("our collector against the stand-in", () => {
     expect(poll.processorLoads).toEqual(model.processorLoads);
     expect(poll.storage).toEqual(model.storage);
     expect(poll.interfaces).toEqual(model.interfaces);
+    expect(poll.devices?.map((one) => one.name)).toEqual(["sda"]);
+    expect(poll.devices).toEqual(model.devices);
     expect(poll.clock).toEqual({ atMs: AT, isLocal: false });
     const front = poll.processes.find((process) => process.name === "shopfront");
     expect(front).toEqual({ ...model.processes[0], pids: [expect.any(Number)] });
