@@ -14,7 +14,10 @@ export type Nature =
   | "withheld"
   | "memory"
   | "full"
+  /** Storage is slow, for whatever is asked of it or for its own sake. */
   | "storage"
+  /** A device takes long over each thing, however little is asked of it. */
+  | "device"
   | "network"
   | "queue"
   | "pool"
@@ -94,7 +97,7 @@ const SHIPPED: readonly MetricInfo[] = [
   metric("disk.service", "Disk time per operation", "ms", {
     ...high("disk answers slowly"),
     uses: "disk",
-    nature: "storage",
+    nature: "device",
   }),
   metric("net.in", "Traffic in", "bit/s", { convention: "system.network.io receive" }),
   metric("net.out", "Traffic out", "bit/s", { convention: "system.network.io transmit" }),
@@ -316,11 +319,11 @@ const OF_PLATFORMS: readonly MetricInfo[] = [
   metric("hardware.fan.share", "Fan speed of its highest", "%"),
   metric("hardware.fan.health", "Fan health", "1", high("a fan is failing")),
   metric("hardware.supply.health", "Power supply health", "1", high("a power supply is failing")),
-  metric("hardware.drive.health", "Drive health", "1", { ...high("a drive is failing"), nature: "storage" }),
+  metric("hardware.drive.health", "Drive health", "1", { ...high("a drive is failing"), nature: "device" }),
   metric("hardware.drive.life", "Drive life left", "%", { bad: "low", symptom: { low: "a drive is worn out" } }),
   metric("hardware.drive.failing", "Drive failure predicted", "0/1", {
     ...high("a drive says that it will fail"),
-    nature: "storage",
+    nature: "device",
   }),
   metric("node.ready", "Node ready", "0/1", { bad: "low", symptom: { low: "the node is not ready" }, uses: "reach" }),
   metric("node.pods", "Pods on the node", "1"),

@@ -97,7 +97,7 @@ const EXPLAINED = 0.12;
  */
 const TOLERANCE_MS = 180_000;
 const CREEPING_MS = 900_000;
-const CREEPS: ReadonlySet<Nature> = new Set(["busy", "memory", "full", "storage", "withheld", "queue"]);
+const CREEPS: ReadonlySet<Nature> = new Set(["busy", "memory", "full", "storage", "device", "withheld", "queue"]);
 const TOO_EARLY = 0.5;
 const MOST_CANDIDATES = 400;
 const STEPS = 3;

@@ -37,7 +37,9 @@ function component(kind: string, name: string, hostId: number | null) {
 
 beforeEach(() => {
   emptyEstate(db);
-  db.exec("DELETE FROM incident_alarm; DELETE FROM incident_event; DELETE FROM incident; DELETE FROM alarm; DELETE FROM rule");
+  db.exec(
+    "DELETE FROM incident_alarm; DELETE FROM incident_event; DELETE FROM incident; DELETE FROM alarm; DELETE FROM rule",
+  );
   machine = 0;
   rule = saveRule(db, undefined, {
     name: "Calls",
