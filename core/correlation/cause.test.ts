@@ -269,7 +269,11 @@ it("knows the nature of what is wrong by the metric", () => {
   expect(["cpu.used", "reachable", "calls.failing", "volume.latency", "disk.used", "cpu.stolen"].map(natureOf)).toEqual(
     ["busy", "down", "failing", "storage", "full", "withheld"],
   );
-  expect(["disk.busy", "disk.service", "hardware.drive.failing"].map(natureOf)).toEqual(["storage", "device", "device"]);
+  expect(["disk.busy", "disk.service", "hardware.drive.failing"].map(natureOf)).toEqual([
+    "storage",
+    "device",
+    "device",
+  ]);
   expect(natureOf("http.server.request.duration.p95")).toBe("slow");
   expect(natureOf("nobody.described.this")).toBe("other");
 });

@@ -1,3 +1,4 @@
+import { MINUTE_MS } from "../time/windows";
 import { learnTime, type UsualTime } from "./call-time";
 
 /** Calls of one minute, or of one report of a histogram. */
@@ -18,6 +19,17 @@ export interface CallPoint {
 export interface UsualShare {
   share: number;
   alike: number;
+  /** The same of the calls of five minutes: less, where one moment says little of the next. */
+  alikeLong?: number | undefined;
+}
+
+/** Calls of so many minutes count as a long while. */
+const LONG_MINUTES = 5;
+
+/** How much more alike the calls of some minutes are than chance has it; between those of one and of five in proportion. */
+export function alikeOver({ alike, alikeLong = alike }: UsualShare, minutes: number): number {
+  const part = Math.min(1, Math.max(0, (minutes - 1) / (LONG_MINUTES - 1)));
+  return alike + (alikeLong - alike) * part;
 }
 
 /** What is usual of some calls. */
@@ -45,31 +57,65 @@ const ODD = 5;
 /** Calls of one moment are never taken for quite independent: they share processors, disks and lines. */
 const LEAST_ALIKE = 0.01;
 const MOST_ALIKE = 0.3;
+/** Nor those of five minutes, of which so many (six hours) must be known to tell. */
+const LEAST_ALIKE_LONG = 0.003;
+const LEAST_LONG = 72;
+
+/** Calls of a moment, and how many of them were so. */
+interface Moment {
+  n: number;
+  x: number;
+  /** Left out where it is not known when that was: then nothing is told of longer whiles. */
+  atMs?: number;
+}
 
 /**
  * The usual share of some calls, from moments with `n` calls of which `x` were so: pooled over all moments but the
- * oddest ones, and the correlation within a moment by the method of moments (that of the beta-binomial law: the
- * variance of x is n·p·(1 − p)·(1 + (n − 1)·ρ)). Half a call in `caution` calls is added, so that what never happened
- * yet is seldom, not impossible.
+ * oddest ones, and the correlation within a moment, and within five minutes, by the method of moments (that of the
+ * beta-binomial law: the variance of x is n·p·(1 − p)·(1 + (n − 1)·ρ)). Half a call in `caution` calls is added, so that
+ * what never happened yet is seldom, not impossible.
  */
-export function learnShare(moments: readonly { n: number; x: number }[], caution: number): UsualShare {
+export function learnShare(moments: readonly Moment[], caution: number): UsualShare {
   const all = pooled(moments, caution);
-  const odd = (one: { n: number; x: number }) => (one.x - one.n * all) / Math.sqrt(one.n * all * (1 - all));
+  const odd = (one: Moment) => (one.x - one.n * all) / Math.sqrt(one.n * all * (1 - all));
   const sure = Math.ceil(moments.length * (1 - TRIMMED));
   const kept = [...moments].sort((a, b) => odd(a) - odd(b)).filter((one, at) => at < sure || odd(one) < ODD);
   const share = pooled(kept, caution);
+  const alike = Math.min(MOST_ALIKE, Math.max(LEAST_ALIKE, alikeOf(kept, share)));
+  const long = together(kept);
+  return long.length < LEAST_LONG
+    ? { share, alike }
+    : { share, alike, alikeLong: Math.min(alike, Math.max(LEAST_ALIKE_LONG, alikeOf(long, share))) };
+}
+
+/** How much more alike the calls of one moment are than chance has it. */
+function alikeOf(moments: readonly Moment[], share: number): number {
   let beyond = 0;
   let pairs = 0;
-  for (const { n, x } of kept) {
+  for (const { n, x } of moments) {
     const variance = n * share * (1 - share);
     beyond += (x - n * share) ** 2 - variance;
     pairs += variance * (n - 1);
   }
-  const alike = pairs > 0 ? beyond / pairs : 0;
-  return { share, alike: Math.min(MOST_ALIKE, Math.max(LEAST_ALIKE, alike)) };
+  return pairs > 0 ? beyond / pairs : 0;
 }
 
-function pooled(moments: readonly { n: number; x: number }[], caution: number): number {
+/** Moments of five minutes as one. */
+function together(moments: readonly Moment[]): Moment[] {
+  const long = new Map<number, Moment>();
+  for (const { n, x, atMs } of moments) {
+    if (atMs === undefined) continue;
+    const at = Math.floor(atMs / (LONG_MINUTES * MINUTE_MS));
+    const known = long.get(at);
+    if (known) {
+      known.n += n;
+      known.x += x;
+    } else long.set(at, { n, x });
+  }
+  return [...long.values()];
+}
+
+function pooled(moments: readonly Moment[], caution: number): number {
   let n = caution;
   let x = 0.5;
   for (const one of moments) {
@@ -93,11 +139,11 @@ export function learnCalls(points: readonly CallPoint[], limitUs: number, minute
   return {
     limitUs,
     slow: learnShare(
-      moments.map((one) => ({ n: one.calls, x: one.slow })),
+      moments.map(({ atMs, calls: n, slow: x }) => ({ n, x, atMs })),
       20,
     ),
     failed: learnShare(
-      moments.map((one) => ({ n: one.calls, x: one.failed })),
+      moments.map(({ atMs, calls: n, failed: x }) => ({ n, x, atMs })),
       100,
     ),
     time: learnTime(moments),

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { MINUTE_MS } from "../time/windows";
-import { learnCalls, learnShare, type CallPoint } from "./call-usual";
+import { alikeOver, learnCalls, learnShare, type CallPoint } from "./call-usual";
 import { calls, callSettings } from "./calls";
 import type { CallDetector } from "./detector";
 import { alarmsIn, replayCalls } from "./replay";
@@ -54,9 +54,37 @@ describe("what is usual of calls", () => {
     }));
     expect(learnShare(drawn, 20).alike).toBeLessThan(0.02);
   });
+  it("learns of longer whiles for themselves: whether one moment says anything of the next", () => {
+    const day = (x: (at: number) => number) =>
+      learnCalls(
+        Array.from({ length: 1440 }, (_, at) => minute(at, 100, x(at))),
+        400_000,
+        1440,
+      ).failed;
+    // A tenth of the minutes have eight failures: in turn with others, or half an hour together.
+    const scattered = day((at) => (at % 10 === 0 ? 8 : 0));
+    const lumped = day((at) => (at % 300 < 30 ? 8 : 0));
+    expect(scattered.alike).toBeCloseTo(lumped.alike, 2);
+    expect(scattered.alikeLong).toBeLessThan(scattered.alike / 3);
+    expect(lumped.alikeLong).toBeGreaterThan(lumped.alike * 0.8);
+    expect(alikeOver(scattered, 1)).toBe(scattered.alike);
+    expect(alikeOver(scattered, 9)).toBeCloseTo(scattered.alikeLong ?? 0, 9);
+    expect(alikeOver(scattered, 3)).toBeCloseTo((scattered.alike + (scattered.alikeLong ?? 0)) / 2);
+    // An hour tells nothing of it.
+    expect(learnCalls([minute(0, 100, 1), minute(60, 100, 1)], 1, 60).failed.alikeLong).toBeUndefined();
+  });
 });
 
 describe("calls that fail", () => {
+  it("are told of where a few of many fail for five minutes on end, though one minute would be nothing", () => {
+    // Of five hundred calls two fail; now and then, for a minute, twenty.
+    const day = Array.from({ length: 1440 }, (_, at) => minute(at, 500, at % 97 === 0 ? 20 : 2));
+    const known = learnCalls(day, 400_000, 1440);
+    const few = callSettings.parse({ condition: "failing", minor: 2 });
+    expect(told(few, [minute(0, 500, 2), minute(1, 500, 25), minute(2, 500, 2)], known)).toEqual([]);
+    const lasting = Array.from({ length: 6 }, (_, at) => minute(at, 500, 35));
+    expect(told(few, lasting, known)).toMatchObject([{ severity: "minor" }]);
+  });
   it("are told of with the first minute that cannot be chance, since when, and what is usual", () => {
     const points = [minute(0, 20), minute(1, 20), minute(2, 20, 9), minute(3, 20, 14)];
     expect(told(failing, points)).toMatchObject([

@@ -4,7 +4,7 @@ import { longerThanUsual } from "./call-time";
 import { scoreOf, shareAtLeast } from "../stats/tails";
 import { MINUTE_MS } from "../time/windows";
 import { formatValue } from "../units/format";
-import { LEAST_KNOWN, type CallPoint, type CallUsual } from "./call-usual";
+import { alikeOver, LEAST_KNOWN, type CallPoint, type CallUsual } from "./call-usual";
 import type { Detector } from "./detector";
 
 const percent = (title: string, description?: string) =>
@@ -228,14 +228,21 @@ export function windowOf(
 ): CallWindow {
   let calls = 0;
   let bad = 0;
+  let minutes = 0;
+  let last = Number.NaN;
   for (const point of points) {
     if (point.atMs <= fromMs) continue;
     calls += point.calls;
     bad += badOf(condition, point);
+    const minute = Math.floor(point.atMs / MINUTE_MS);
+    if (minute !== last && point.calls > 0) {
+      last = minute;
+      minutes++;
+    }
   }
   bad = Math.round(bad);
-  const { share, alike } = condition === "failing" ? usual.failed : usual.slow;
-  const p = calls ? shareAtLeast(Math.min(bad, calls), calls, share, alike) : 1;
+  const usually = condition === "failing" ? usual.failed : usual.slow;
+  const p = calls ? shareAtLeast(Math.min(bad, calls), calls, usually.share, alikeOver(usually, minutes)) : 1;
   return { fromMs, calls, bad, p, time: condition === "slow" ? timeOf(points, usual, fromMs) : undefined };
 }
 

@@ -24,6 +24,8 @@ const components = new Map<number, number>();
 const callees = new Map<number, number[]>();
 /** Of senders that are no components: one that runs the same. */
 const kin = new Map<number, Kin>();
+/** Hosts whose processes are not known yet, by one that runs the same. */
+const beside = new Map<number, number>();
 let ways = new WaysIn([]);
 
 beforeEach(() => {
@@ -31,7 +33,7 @@ beforeEach(() => {
     `DELETE FROM alarm; DELETE FROM rule; DELETE FROM span; DELETE FROM operation_minute; DELETE FROM operation_half;
      DELETE FROM operation; DELETE FROM series; DELETE FROM resource; DELETE FROM component_key; DELETE FROM component`,
   );
-  for (const map of [kinds, names, components, callees, kin]) map.clear();
+  for (const map of [kinds, names, components, callees, kin, beside]) map.clear();
   spans = new SpanWriter(db);
   ways = new WaysIn([]);
 });
@@ -114,6 +116,7 @@ function judgeOf(entries = new Map<number, Set<number>>(), writer = new SampleWr
     writer,
     (resourceId) => components.get(resourceId) ?? null,
     (resourceId) => kin.get(resourceId),
+    () => beside,
   );
   const judge = new CallJudge(db, new AlarmBook(db), lines, {
     kindOf: (id) => kinds.get(id),
@@ -299,6 +302,31 @@ describe("a sender that is no component and runs the same program as an entry po
     return { minute, becomes };
   };
 
+  it("is judged and counts for the service where its host is known and its process is not, until it is", () => {
+    const { minute, becomes } = world();
+    const { id: host } = process("h", "10.0.0.9");
+    const [sender] = [...kin.keys()];
+    const [front] = [...kin.values()];
+    if (sender === undefined || !front) throw new Error("There is no newcomer.");
+    kin.clear();
+    components.set(sender, host);
+    beside.set(host, front.componentId);
+    expect(minute(0, 0)).toEqual([]);
+    const events = [1, 2, 3].flatMap((at) => minute(at, 6));
+    const raised = events.filter(({ what }) => what === "raised").map(({ subject }) => subject);
+    expect(raised).toContainEqual({ type: "component", id: host });
+    expect(raised).toContainEqual({ type: "service", id: 7 });
+    const own = becomes();
+    beside.clear();
+    const later = [4, 5, 6].flatMap((at) => minute(at, 6));
+    expect(later.filter(({ what }) => what === "cleared").map(({ subject }) => subject)).toEqual([
+      { type: "component", id: host },
+    ]);
+    expect(later.filter(({ what }) => what === "raised").map(({ subject }) => subject)).toContainEqual({
+      type: "component",
+      id: own.id,
+    });
+  });
   it("counts for the service, and is named where it fails", () => {
     const { minute } = world();
     expect(minute(0, 0)).toEqual([]);

@@ -122,6 +122,7 @@ export class CallJudge {
     if (this.judges.length === 0) return this.leaveOrphans(atMs);
     const until = performance.now() + this.context.learning().budgetMs;
     const events = this.leaveOrphans(atMs);
+    for (const line of changed) events.push(...this.passOn(line, atMs));
     for (const line of this.standing.values()) changed.add(line);
     for (const line of changed) {
       if (line.newcomer !== undefined) continue;
@@ -131,9 +132,11 @@ export class CallJudge {
     events.push(...this.lookBehind(atMs));
     this.bound();
     const touched = new Set([...changed].map((line) => line.componentId));
-    for (const [id, entries] of this.context.entries())
+    for (const [id, own] of this.context.entries()) {
+      const entries = this.withBeside(own);
       if (this.standingServices.has(id) || [...entries].some((one) => touched.has(one)))
         events.push(...this.judgeService(id, entries, atMs));
+    }
     return events;
   }
 
@@ -144,6 +147,19 @@ export class CallJudge {
     for (const [key, list] of this.watches)
       if (!key.startsWith("s") && !this.lines.has(key) && list.every((one) => one.raised.length === 0))
         this.watches.delete(key);
+  }
+
+  /** Calls that are another component's by now, because its process came to be known, hold nothing up at the one before. */
+  private passOn({ key, componentId }: CallLine, atMs: number): AlarmEvent[] {
+    const before = this.standing.get(key);
+    if (!before || before.componentId === componentId) return [];
+    const name = this.context.nameOf(componentId);
+    const left = (this.watches.get(key) ?? []).flatMap((watch) =>
+      this.leave(watch, `These calls are known to be answered by ${name}`, atMs),
+    );
+    this.watches.delete(key);
+    this.standing.delete(key);
+    return left;
   }
 
   private leaveOrphans(atMs: number): AlarmEvent[] {
@@ -366,7 +382,11 @@ export class CallJudge {
       for (const watch of own) take(watch, calls);
     }
     for (const id of this.standingServices)
-      for (const { watches, way } of this.waysIn(id, this.context.entries().get(id) ?? new Set(), atMs))
+      for (const { watches, way } of this.waysIn(
+        id,
+        this.withBeside(this.context.entries().get(id) ?? new Set()),
+        atMs,
+      ))
         for (const watch of watches) if (holders.has(watch)) take(watch, way.input);
     return held.length < holders.size ? undefined : recoveryOf(held, fromMs);
   }
@@ -436,6 +456,12 @@ export class CallJudge {
     return events;
   }
 
+  /** Entry points, and hosts that answer the same beside them, of which no process is known yet. */
+  private withBeside(entries: ReadonlySet<number>): ReadonlySet<number> {
+    const hosts = [...this.lines.hostsBeside()].flatMap(([host, process]) => (entries.has(process) ? [host] : []));
+    return hosts.length > 0 ? new Set([...entries, ...hosts]) : entries;
+  }
+
   /** What is answered where a service is entered, and belongs to it. */
   private answeredFor(id: number, entries: ReadonlySet<number>): Generator<CallLine> {
     return this.belonging(id, this.lines.of(entries, "answers"));
@@ -443,7 +469,9 @@ export class CallJudge {
 
   /** Of some lines at the entry points of a service, those that are its own. */
   private *belonging(id: number, lines: Iterable<CallLine>): Generator<CallLine> {
-    for (const line of lines) if (this.context.takes(id, line.componentId, line.name)) yield line;
+    const beside = this.lines.hostsBeside();
+    for (const line of lines)
+      if (this.context.takes(id, beside.get(line.componentId) ?? line.componentId, line.name)) yield line;
   }
 
   /** The calls by which a service is entered, each with what is judged of them. */

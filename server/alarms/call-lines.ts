@@ -50,6 +50,8 @@ export class CallLines {
   private readonly byComponent = new Map<number, Set<CallLine>>();
   /** Lines of senders that are no components, by one that runs the same program. */
   private readonly byKin = new Map<number, Set<CallLine>>();
+  /** Lines of hosts that are of one of their processes as soon as that is known. */
+  private readonly passing = new Set<string>();
   /** Lines that got calls since they were last asked for. */
   private changed = new Set<CallLine>();
   private readonly ofSeries = new Map<number, { line: HistogramLine; part: string; failed: boolean } | undefined>();
@@ -63,6 +65,8 @@ export class CallLines {
     private readonly componentOf: (resourceId: number) => number | null,
     /** A component that runs the same program as a sender which is none itself, and what to call that sender. */
     private readonly kinOf: (resourceId: number) => Kin | undefined = () => undefined,
+    /** Hosts to which senders are named whose processes are not known yet, by one that runs the same elsewhere. */
+    readonly hostsBeside: () => ReadonlyMap<number, number> = () => new Map(),
   ) {}
 
   /** Takes up what came since the last tick; the lines that it is of. */
@@ -101,15 +105,15 @@ export class CallLines {
   private takeSpans(spans: SpanWriter, operationId: number, atMs: number): void {
     const key = `o${operationId}`;
     let line = this.lines.get(key);
-    // By now it may be a component.
-    if (!line || line.newcomer !== undefined) {
+    // By now it may be a component, or another.
+    if (!line || line.newcomer !== undefined || this.passing.has(key)) {
       const operation = operationById(this.db, operationId);
       const side = operation && SIDES[operation.kind];
       if (!operation || !side) return;
       const own = this.componentOf(operation.resource_id);
       const kin = own === null ? this.kinOf(operation.resource_id) : undefined;
       const componentId = own ?? kin?.componentId;
-      if (line && (line.componentId !== componentId || kin === undefined)) {
+      if (line && (line.componentId !== componentId || (line.newcomer === undefined) !== (kin === undefined))) {
         this.drop(line);
         line = undefined;
       }
@@ -118,6 +122,7 @@ export class CallLines {
         const head = { key, componentId, side, name: operation.name, operationId, newcomer: kin?.name };
         line = new SpanLine(this.db, spans, head, atMs);
         this.keep(line);
+        if (this.hostsBeside().has(componentId)) this.passing.add(key);
       }
     }
     if (line instanceof SpanLine) line.spans = spans;
@@ -134,6 +139,7 @@ export class CallLines {
 
   private drop(line: CallLine): void {
     this.lines.delete(line.key);
+    this.passing.delete(line.key);
     const index = this.indexOf(line);
     const own = index.get(line.componentId);
     own?.delete(line);

@@ -56,6 +56,7 @@ export class Judges {
       sampleWriter,
       (resourceId) => batches.componentOf(resourceId),
       (resourceId) => batches.kinOf(resourceId),
+      () => batches.hostsBeside(),
     );
     this.calls = new CallJudge(db, this.book, lines, context);
     this.logs = new LogJudge(db, this.book, { ...context, componentOf: (id) => batches.componentOf(id) });

@@ -98,6 +98,7 @@ function together(
   let knownOfOthers = 0;
   const sums = { slow: 0, failed: 0 };
   const alike = { slow: 0, failed: 0 };
+  const alikeLong = { slow: 0, failed: 0 };
   const rate = { mean: 0, variance: 0 };
   const times: Parameters<typeof timeTogether>[0][number][] = [];
   for (const line of lines) {
@@ -115,6 +116,7 @@ function together(
     for (const what of ["slow", "failed"] as const) {
       sums[what] += recent * usual[what].share;
       alike[what] = Math.max(alike[what], usual[what].alike);
+      alikeLong[what] = Math.max(alikeLong[what], usual[what].alikeLong ?? usual[what].alike);
     }
     if (!own) {
       knownOfOthers += usual.calls;
@@ -125,7 +127,11 @@ function together(
     rate.variance += usual.perMinute.variance;
   }
   if (known + knownOfOthers === 0) return undefined;
-  const share = (what: "slow" | "failed") => ({ share: calls ? sums[what] / calls : 0.05, alike: alike[what] });
+  const share = (what: "slow" | "failed") => ({
+    share: calls ? sums[what] / calls : 0.05,
+    alike: alike[what],
+    alikeLong: alikeLong[what],
+  });
   return {
     points: points.sort((a, b) => a.atMs - b.atMs),
     usual: {

@@ -95,6 +95,11 @@ export class BatchIngest {
     return this.senders.kinOf(resourceId);
   }
 
+  /** Hosts that answer beside those who run the same: which of their processes does is not known yet. */
+  hostsBeside(): ReadonlyMap<number, number> {
+    return this.senders.hostsBeside();
+  }
+
   /** Senders known from before are given time to be heard again. */
   expect(nowMs: number): void {
     for (const resource of this.senders.all())

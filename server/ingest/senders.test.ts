@@ -99,7 +99,7 @@ it("names senders one newcomer at a time as it would with everything taken up an
 
 it("knows who runs the same program as a sender that is no component, until it is one", () => {
   tryOut(() => {
-    const add = (kind: string, name: string) =>
+    const add = (kind: string, name: string, hostId: number | null = null) =>
       insertComponent(
         db,
         {
@@ -107,7 +107,7 @@ it("knows who runs the same program as a sender that is no component, until it i
           name,
           site: "",
           sourceId: null,
-          hostId: null,
+          hostId,
           address: null,
           reason: "",
           keys: [`k:${name}`],
@@ -130,5 +130,14 @@ it("knows who runs the same program as a sender that is no component, until it i
     if (!row) throw new Error("It was not kept.");
     senders.welcome(row, null);
     expect(senders.kinOf(third)).toBeUndefined();
+    // Both are hosts: nobody is known to run it as a process.
+    expect([...senders.hostsBeside()]).toEqual([]);
+    const process = add("app.process", "frontgate @ door-1", known);
+    db.prepare("UPDATE resource SET component_id = ? WHERE id = ?").run(process, first);
+    senders.read();
+    expect([...senders.hostsBeside()]).toEqual([[row.id, process]]);
+    db.prepare("UPDATE resource SET component_id = ? WHERE id = ?").run(add("app.process", "x", row.id), third);
+    senders.read();
+    expect([...senders.hostsBeside()]).toEqual([]);
   });
 });

@@ -1,6 +1,6 @@
 import { hintsOf, nameResource, type KnownBy, type NamingBook, type ResourceAttributes } from "#core/estate/naming";
 import type { Db } from "../store/database";
-import { componentsOfKeys, everKnown, type ComponentRow } from "../store/estate";
+import { componentsById, componentsOfKeys, everKnown, type ComponentRow } from "../store/estate";
 import {
   allResources,
   forgetResources,
@@ -35,6 +35,7 @@ export class Senders {
   private readonly byHint = new Map<string, KnownResource[]>();
   /** A component by what it runs, as senders say; worked out when it is asked for. */
   private byProgram: Map<string, number> | undefined;
+  private beside: Map<number, number> | undefined;
   private known: Record<KnownBy, Map<string, number>> = { container: new Map(), name: new Map(), address: new Map() };
   private rules: NamingBook["rules"] = [];
 
@@ -48,7 +49,7 @@ export class Senders {
 
   /** Takes everybody from the store anew. */
   read(): void {
-    this.byProgram = undefined;
+    this.forgetPrograms();
     this.byText.clear();
     this.byId.clear();
     this.byHint.clear();
@@ -61,8 +62,13 @@ export class Senders {
       });
   }
 
-  private keep(text: string, resource: KnownResource): KnownResource {
+  private forgetPrograms(): void {
     this.byProgram = undefined;
+    this.beside = undefined;
+  }
+
+  private keep(text: string, resource: KnownResource): KnownResource {
+    this.forgetPrograms();
     this.byText.set(text, resource);
     this.byId.set(resource.id, resource);
     for (const key of new Set(hintsOf(resource.attributes).map(({ by, value }) => hintKey(by, value)))) {
@@ -103,6 +109,36 @@ export class Senders {
     if (componentId === undefined) return undefined;
     const { "service.name": name = "", "host.name": host } = own.attributes;
     return { componentId, name: (host ? `${name} on ${host}` : name).slice(0, LONGEST_NAME) };
+  }
+
+  /**
+   * Hosts to which senders are named because none of their processes is known yet, each with a component that runs the
+   * same program elsewhere.
+   */
+  hostsBeside(): ReadonlyMap<number, number> {
+    if (this.beside) return this.beside;
+    const named = [...this.byId.values()].flatMap(({ attributes, componentId }) => {
+      const program = programOf(attributes);
+      return program === undefined || componentId === null ? [] : [{ program, componentId }];
+    });
+    const rows = new Map(
+      componentsById(
+        this.db,
+        named.map((one) => one.componentId),
+      ).map((row) => [row.id, row]),
+    );
+    const processes = new Map(
+      named
+        .filter(({ componentId }) => rows.get(componentId)?.host_id != null)
+        .map(({ program, componentId }) => [program, componentId]),
+    );
+    this.beside = new Map(
+      named.flatMap(({ program, componentId }) => {
+        const process = rows.get(componentId)?.host_id === null ? processes.get(program) : undefined;
+        return process === undefined ? [] : [[componentId, process] as const];
+      }),
+    );
+    return this.beside;
   }
 
   /**
@@ -167,7 +203,7 @@ export class Senders {
     if (named.componentId === resource.componentId) return;
     renameResource(this.db, resource.id, named);
     resource.componentId = named.componentId;
-    this.byProgram = undefined;
+    this.forgetPrograms();
     this.sampleWriter.rename(resource.id, named.componentId);
   }
 }
