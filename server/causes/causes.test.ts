@@ -6,6 +6,7 @@ import { deleteMeta, writeMeta, type Db } from "../store/database";
 import { componentById, insertComponent } from "../store/estate";
 import { keepFinding } from "../store/findings";
 import { insertRelation, relationsAt } from "../store/relations";
+import { insertResource } from "../store/resources";
 import { causesOf } from "./causes";
 import { readHarmMap } from "./harm-map";
 import { OWN_SITE } from "./own-site";
@@ -49,6 +50,49 @@ const alarm = (type: "component" | "service", id: number, metric: string, onset_
   series_id: null,
   raised_at: 0,
   text: "",
+});
+
+it("a host that answers beside those who run the same is behind what fails of their service and of their callers", () => {
+  const [old, fresh] = [place("h-1"), place("h-2")];
+  db.prepare("UPDATE component SET kind = 'host.linux' WHERE id IN (?, ?)").run(old, fresh);
+  const front = place("front @ h-1", { label: "front", hostId: old });
+  db.prepare("UPDATE component SET process = 'front' WHERE id = ?").run(front);
+  const link = place("link @ t", { label: "link", hostId: place("t") });
+  insertRelation(
+    db,
+    { type: "talks-to", fromId: link, toId: front, detail: "tcp/443", connections: 3, seenBy: "both" },
+    AT - HOUR_MS,
+  );
+  const graph = new EstateGraph(
+    relationsAt(db, AT).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })),
+  );
+  const causes = () =>
+    causesOf(
+      db,
+      [
+        alarm("component", fresh, "calls.failing", AT),
+        alarm("service", 7, "calls.failing", AT),
+        alarm("component", link, "calls.failing", AT + 20_000),
+      ],
+      readHarmMap(db, graph, new Map([[7, new Set([front])]])),
+      nameOf,
+      AT + MINUTE_MS,
+    );
+  expect(causes().some((one) => one.explains.length === 3)).toBe(false);
+  for (const [host, id] of [
+    ["h-1", front],
+    ["h-2", fresh],
+  ] as const)
+    insertResource(
+      db,
+      JSON.stringify({ "service.name": "front", "host.name": host }),
+      { componentId: id, why: "" },
+      AT,
+    );
+  const [first] = causes();
+  expect(first).toMatchObject({ name: "h-2", isRoot: true });
+  expect(first?.explains).toHaveLength(3);
+  expect(first?.probability).toBeGreaterThan(0.9);
 });
 
 describe("what the logs of callers say", () => {

@@ -6,6 +6,7 @@ import { ownSite } from "./own-site";
 import type { IncidentCause } from "../store/incidents";
 import { currentComponents, type ComponentRow } from "../store/estate";
 import { relationsAt } from "../store/relations";
+import { hostsBeside } from "../store/resources";
 import { entriesByService } from "../store/services";
 
 export const componentNode = (id: number): string => `component:${id}`;
@@ -88,6 +89,7 @@ export function readHarmMap(db: Db, graph: EstateGraph, entries: ReadonlyMap<num
   for (const { id } of components.values()) edges.push(...edgesOf(id, graph, components));
   for (const [service, list] of entries)
     for (const entry of list) edges.push({ from: componentNode(entry), to: serviceNode(service), way: "entry" });
+  edges.push(...besideOf(db, graph, entries));
   edges.push(...linesOf(graph, components, ownSite(db)));
   const answering = new Set(
     prepared<{ id: number }>(
@@ -137,6 +139,23 @@ export function readHarmMap(db: Db, graph: EstateGraph, entries: ReadonlyMap<num
       return row ? [row.id, ...(row.host_id === null ? [] : [row.host_id])] : [];
     },
   };
+}
+
+/** A host that answers beside those who run the same, of which no process is known yet: to those whom they answer. */
+function besideOf(db: Db, graph: EstateGraph, entries: ReadonlyMap<number, ReadonlySet<number>>): HarmEdge[] {
+  return [...hostsBeside(db)].flatMap(([host, process]): HarmEdge[] => {
+    const from = componentNode(host);
+    return [
+      ...[...entries].flatMap(([service, list]): HarmEdge[] =>
+        list.has(process) ? [{ from, to: serviceNode(service), way: "entry" }] : [],
+      ),
+      ...graph
+        .to(process)
+        .flatMap((one): HarmEdge[] =>
+          one.type === "talks-to" ? [{ from, to: componentNode(one.from), way: "callee" }] : [],
+        ),
+    ];
+  });
 }
 
 /**

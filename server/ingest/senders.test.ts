@@ -112,6 +112,7 @@ it("knows who runs the same program as a sender that is no component, until it i
           reason: "",
           keys: [`k:${name}`],
           facts: {},
+          ...(hostId === null ? {} : { process: name }),
         },
         1,
       );

@@ -1,9 +1,10 @@
 import { hintsOf, nameResource, type KnownBy, type NamingBook, type ResourceAttributes } from "#core/estate/naming";
 import type { Db } from "../store/database";
-import { componentsById, componentsOfKeys, everKnown, type ComponentRow } from "../store/estate";
+import { componentsOfKeys, everKnown, type ComponentRow } from "../store/estate";
 import {
   allResources,
   forgetResources,
+  hostsBeside,
   insertResource,
   matchingRules,
   resourceText,
@@ -35,7 +36,7 @@ export class Senders {
   private readonly byHint = new Map<string, KnownResource[]>();
   /** A component by what it runs, as senders say; worked out when it is asked for. */
   private byProgram: Map<string, number> | undefined;
-  private beside: Map<number, number> | undefined;
+  private beside: ReadonlyMap<number, number> | undefined;
   private known: Record<KnownBy, Map<string, number>> = { container: new Map(), name: new Map(), address: new Map() };
   private rules: NamingBook["rules"] = [];
 
@@ -111,34 +112,9 @@ export class Senders {
     return { componentId, name: (host ? `${name} on ${host}` : name).slice(0, LONGEST_NAME) };
   }
 
-  /**
-   * Hosts to which senders are named because none of their processes is known yet, each with a component that runs the
-   * same program elsewhere.
-   */
+  /** Hosts to which senders are named whose processes are not known yet, by one that runs the same elsewhere. */
   hostsBeside(): ReadonlyMap<number, number> {
-    if (this.beside) return this.beside;
-    const named = [...this.byId.values()].flatMap(({ attributes, componentId }) => {
-      const program = programOf(attributes);
-      return program === undefined || componentId === null ? [] : [{ program, componentId }];
-    });
-    const rows = new Map(
-      componentsById(
-        this.db,
-        named.map((one) => one.componentId),
-      ).map((row) => [row.id, row]),
-    );
-    const processes = new Map(
-      named
-        .filter(({ componentId }) => rows.get(componentId)?.host_id != null)
-        .map(({ program, componentId }) => [program, componentId]),
-    );
-    this.beside = new Map(
-      named.flatMap(({ program, componentId }) => {
-        const process = rows.get(componentId)?.host_id === null ? processes.get(program) : undefined;
-        return process === undefined ? [] : [[componentId, process] as const];
-      }),
-    );
-    return this.beside;
+    return (this.beside ??= hostsBeside(this.db));
   }
 
   /**

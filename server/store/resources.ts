@@ -43,6 +43,42 @@ export const hostsOfSenders = (db: Db, after: number, beforeMs: number) =>
      WHERE id > ? AND first_at < ? ORDER BY id`,
   ).all(after, beforeMs);
 
+const PROGRAM = `r.attributes ->> '$."service.name"' AS program, coalesce(r.attributes ->> '$."service.namespace"', '') AS space`;
+interface NamedProgram {
+  id: number;
+  program: string | null;
+  space: string;
+}
+const programOf = ({ program, space }: NamedProgram) => `${space}/${program}`;
+
+/**
+ * Hosts to which senders are named because none of their processes is known yet, each with a process that runs the same
+ * program elsewhere.
+ */
+export function hostsBeside(db: Db): Map<number, number> {
+  const hosts = prepared<NamedProgram>(
+    db,
+    `SELECT c.id, ${PROGRAM} FROM component c JOIN resource r ON r.component_id = c.id
+     WHERE c.host_id IS NULL AND c.valid_to IS NULL AND c.kind LIKE 'host.%' AND program IS NOT NULL`,
+  ).all();
+  if (hosts.length === 0) return new Map();
+  const processes = new Map(
+    prepared<NamedProgram>(
+      db,
+      `SELECT c.id, ${PROGRAM} FROM resource r JOIN component c ON c.id = r.component_id
+       WHERE c.process IS NOT NULL AND c.valid_to IS NULL AND program IN (SELECT value FROM json_each(?)) ORDER BY r.id`,
+    )
+      .all(JSON.stringify([...new Set(hosts.map((one) => one.program))]))
+      .map((one) => [programOf(one), one.id] as const),
+  );
+  return new Map(
+    hosts.flatMap((host) => {
+      const process = processes.get(programOf(host));
+      return process === undefined ? [] : [[host.id, process] as const];
+    }),
+  );
+}
+
 /** Whether a sender is there and is named to no component. */
 export const isUnmatched = (db: Db, id: number): boolean =>
   prepared(db, "SELECT 1 FROM resource WHERE id = ? AND component_id IS NULL").get(id) !== undefined;
