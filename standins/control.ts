@@ -191,6 +191,7 @@ function feedHead(estate: Estate, senders: readonly Sender[], measured: readonly
         cores: poll.processorLoads.length,
         storage: poll.storage.map(({ label, type, sizeBytes }) => ({ label, type, sizeBytes })),
         interfaces: poll.interfaces.map((row) => row.name),
+        devices: poll.devices?.map((row) => row.name) ?? [],
         processes: host.stations.map((station) => station.spec.name),
         guests:
           host.role.system === "hypervisor"
@@ -219,6 +220,7 @@ function feedRow(host: HostView, at: number): (number | null)[] | null {
   const poll = host.poll(at);
   const row: (number | null)[] = [...poll.processorLoads, ...poll.storage.map((one) => one.usedBytes)];
   for (const one of poll.interfaces) row.push(one.inOctets, one.outOctets, one.errors);
+  for (const one of poll.devices ?? []) row.push(one.reads, one.writes, one.busyMicroseconds);
   for (const station of host.stations) {
     const used = poll.processes.find((one) => one.name === station.spec.name);
     row.push(used?.memoryBytes ?? null, used?.cpuHundredths ?? null);

@@ -167,7 +167,7 @@ export function agentTree(host: HostView, atMs: number): Instance[] {
   }
   for (const row of host.listeners(atMs)) add(TCP_LISTENER, [4, 1, ...octets(row.address), row.port], GAUGE32, row.pid);
   addResources(host, atMs, ticks, poll, add);
-  if (host.role.system === "linux") addDevices(poll, add);
+  addDevices(poll, add);
   for (const row of host.neighbours) {
     const at = [0, row.localPort, 1];
     add(LLDP_REMOTE, [7, ...at], OCTETS, row.portId);

@@ -63,6 +63,7 @@ const headSchema = z.object({
         z.object({ label: z.string(), type: z.enum(["ram", "virtual", "disk", "other"]), sizeBytes: z.number() }),
       ),
       interfaces: z.array(z.string()),
+      devices: z.array(z.string()),
       processes: z.array(z.string()),
       guests: z
         .array(z.object({ name: z.string(), uuid: z.string(), processors: z.number(), memoryBytes: z.number() }))
@@ -258,6 +259,7 @@ function unpack(host: z.infer<typeof headSchema>["hosts"][number], row: readonly
     errors: next(),
     up: true,
   }));
+  const devices = host.devices.map((name) => ({ name, reads: next(), writes: next(), busyMicroseconds: next() }));
   const processes: HostPoll["processes"] = [];
   for (const name of host.processes) {
     const memoryBytes = row[place++];
@@ -272,5 +274,5 @@ function unpack(host: z.infer<typeof headSchema>["hosts"][number], row: readonly
       ? []
       : [{ ...guest, running: running === 1, cpuMicroseconds: cpuMicroseconds ?? 0 }];
   });
-  return { processorLoads, storage, interfaces, processes, ...(guests ? { guests } : {}) };
+  return { processorLoads, storage, interfaces, devices, processes, ...(guests ? { guests } : {}) };
 }

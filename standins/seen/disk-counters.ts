@@ -1,4 +1,5 @@
 import type { Disk } from "../world/layout";
+import type { World } from "../world/world";
 import type { HostView } from "./host-view";
 
 /** What a disk that is idle takes to answer, nanoseconds. */
@@ -13,12 +14,15 @@ export interface Counted {
   ns: number;
   busyNs: number;
 }
-const counted = new WeakMap<Disk, Counted>();
+/** By the world that lives them: the past is lived in a world of its own. */
+const counted = new WeakMap<World, Map<Disk, Counted>>();
 
 /** What a disk of a host has done up to an instant. */
 export function countersOf(host: HostView, disk: Disk, atMs: number): Counted {
   const { state, mods } = host.world;
-  const known = counted.get(disk) ?? { atMs, reads: 0, writes: 0, ns: 0, busyNs: 0 };
+  let own = counted.get(host.world);
+  if (!own) counted.set(host.world, (own = new Map()));
+  const known = own.get(disk) ?? { atMs, reads: 0, writes: 0, ns: 0, busyNs: 0 };
   const seconds = Math.max(0, atMs - known.atMs) / 1000;
   const busy = state.disk.busy[disk.index] as number;
   // A device that answers late does less in the same time.
@@ -31,7 +35,7 @@ export function countersOf(host: HostView, disk: Disk, atMs: number): Counted {
     ns: known.ns + perSecond * seconds * DISK_NS * slowdown,
     busyNs: known.busyNs + busy * seconds * 1e9,
   };
-  counted.set(disk, now);
+  own.set(disk, now);
   return now;
 }
 

@@ -262,7 +262,7 @@ export class HostView {
       processorLoads: this.processorLoads(atMs),
       storage: this.storage(),
       interfaces: this.interfaces(atMs),
-      devices: this.devices(atMs),
+      ...(machine.role.system === "linux" ? { devices: this.devices(atMs) } : {}),
       processes: machine.stations
         .filter((one) => world.isRunning(one))
         .map((one) => ({
