@@ -163,15 +163,21 @@ describe("what is shipped", () => {
       "*",
       "app.*",
       "app.container",
+      "app.function",
+      "app.process",
+      "app.web",
       "app.workload",
+      "db.*",
+      "db.cache",
       "host.*",
       "host.*",
       "host.hypervisor",
       "net.*",
       "platform.*",
+      "queue.*",
       "storage.volume",
     ]);
-    const whole = ["host.*", "app.workload", "platform.*", "storage.volume"];
+    const whole = ["host.*", "app.workload", "platform.*", "storage.volume", "app.function"];
     for (const kit of kits.filter((one) => whole.includes(one.kind)))
       for (const rule of kit.rules)
         expect(

@@ -134,12 +134,17 @@ describe("the kits that ship", () => {
     expect(taken).toEqual({
       added: [],
       changed: ["rule “Volume latency”", "note “A volume answers slowly”"],
-      same: 2,
+      same: 4,
     });
     expect(notesFor(db, "volume.latency", kits)).toEqual([
       { title: "A volume answers slowly", lines: ["Ask the storage people first."], kit: "Edo" },
     ]);
     expect(kitAsHere(db, volumes)).toEqual(other);
+    // What a kit notes is about what the kit is for.
+    const titles = (kind: string) => notesFor(db, "process.memory", kits, kind).map((note) => note.title);
+    expect(titles("db.cache")).toEqual(["A cache holds much more, or much less, than usual"]);
+    expect(titles("queue.broker")).toEqual(["A broker keeps more in memory than usual"]);
+    expect(titles("app.process")).toEqual([]);
   });
 });
 

@@ -286,7 +286,7 @@ export function incidentPage(db: Db, { root, ...asked }: IncidentQuestion) {
     snapshot: snapshot ? { ...snapshot, by: shortOf(alarms), on: snapshotHost(db, snapshot.alarmId) } : null,
     // A resolved incident is shown as it was left.
     map: mapPage(db, { atMs: shownAt(scene), fromMs: began, incident: asked.id }),
-    notes: notesFor(db, suspect?.metric ?? "", kits),
+    notes: notesFor(db, suspect?.metric ?? "", kits, componentById(db, suspect?.component_id ?? 0)?.kind),
     ...repairOf(scene, thenMs, suspectRow),
     harm: harmOf(db, incident, alarms, scene.seenUntil),
     logs,
