@@ -82,7 +82,9 @@ export class AlarmBook {
     const key = keyOfKind(kind);
     const known = this.active.get(key);
     if (!known) {
-      const id = raiseAlarm(this.db, { ...kind, ...verdict }, atMs);
+      // Clocks of senders run ahead at times: nothing begins after it was told of.
+      const onsetMs = Math.min(verdict.onsetMs, atMs);
+      const id = raiseAlarm(this.db, { ...kind, ...verdict, onsetMs }, atMs);
       this.active.set(key, { id, severity, worst: severity, kind });
       return { what: "raised", alarmId: id, ...event };
     }

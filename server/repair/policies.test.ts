@@ -522,6 +522,29 @@ describe("what shows whether a run helped", () => {
     db.prepare("UPDATE incident SET causes = json_set(causes, '$[0].explains', json('[999]'))").run();
     expect(watchedFigures(db, id, parser, START).map(({ name }) => name)).toEqual(["Memory usage of h-2"]);
   });
+  it("is no worse for what was told of before the run ended, whenever it began", async () => {
+    const id = incident();
+    const { run } = prepareRun(world, { ...asked(), componentIds: [parser], incidentId: id }, () => null);
+    const runId = runner.start(run);
+    await minutes(1);
+    const ended = runById(db, runId);
+    if (!ended?.ended_at) throw new Error("It did not end.");
+    const endedAt = ended.ended_at;
+    const loud = (raisedMs: number) =>
+      db
+        .prepare(
+          `INSERT INTO alarm (subject_type, subject_id, detector, metric, direction, alarm_type, qualifier, severity, worst,
+             text, onset_at, raised_at, changed_at) VALUES ('component', ?, 'calls', 'calls.failing', 'above',
+             'calls.failing.high', '', 'major', 'major', '', ?, ?, ?)`,
+        )
+        .run(parser, endedAt + 3000, raisedMs, raisedMs).lastInsertRowid;
+    const proof = () => proofOfRun(db, { ...ended, proof_until: endedAt + 1 }, endedAt + 200_000).proof;
+    const early = loud(endedAt - 2000);
+    expect(proof()).not.toBe("worse");
+    db.prepare("DELETE FROM alarm WHERE id = ?").run(early);
+    loud(endedAt + 4000);
+    expect(proof()).toBe("worse");
+  });
   it("is what its callers see of it, where it is called too seldom itself", async () => {
     const id = incident();
     const caller = component("app.web", "front @ h-2", component("host.linux", "h-2", null, null), "front");

@@ -137,7 +137,8 @@ export function proofOfRun(
   const newAlarms = activeAlarms(db)
     .filter(
       (alarm) =>
-        alarm.onset_at > endedAt &&
+        // What was told of before the run ended cannot come of it, whenever it is said to have begun.
+        Math.min(alarm.onset_at, alarm.raised_at) > endedAt &&
         LOUD.has(alarm.severity) &&
         alarm.component_id !== null &&
         near.has(alarm.component_id) &&
