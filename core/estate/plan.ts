@@ -521,8 +521,9 @@ function factChanges(
     // Of several platforms that tell of one host, each speaks for what it told first.
     if (isOfPlatform(fact) && (before.tellers[fact] ?? voice) !== voice) continue;
     if (isSilent && facts[fact] === undefined && OF_ANSWERS.has(fact)) continue;
-    // A port that is too busy to greet speaks what it was known to.
-    if (fact === "ssh port" && facts[fact] === undefined && silentPorts?.includes(Number(before.facts[fact]))) continue;
+    // A port that is too busy to greet, or all that are too busy to let anybody in, speak what they were known to.
+    const isUnheard = ownFacts?.["open ports"] === undefined || silentPorts?.includes(Number(before.facts[fact]));
+    if (fact === "ssh port" && facts[fact] === undefined && isUnheard) continue;
     // What only another reader can tell is not taken back by this one.
     const teller = tellerOf(fact);
     if (facts[fact] === undefined && teller !== undefined && teller !== readBy) continue;
