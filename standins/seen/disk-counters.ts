@@ -14,6 +14,8 @@ export interface Counted {
   ns: number;
   busyNs: number;
 }
+/** What was not looked at for longer went on unseen: its rates of now say nothing of days. */
+const LONGEST_SECONDS = 600;
 /** By the world that lives them: the past is lived in a world of its own. */
 const counted = new WeakMap<World, Map<Disk, Counted>>();
 
@@ -23,7 +25,7 @@ export function countersOf(host: HostView, disk: Disk, atMs: number): Counted {
   let own = counted.get(host.world);
   if (!own) counted.set(host.world, (own = new Map()));
   const known = own.get(disk) ?? { atMs, reads: 0, writes: 0, ns: 0, busyNs: 0 };
-  const seconds = Math.max(0, atMs - known.atMs) / 1000;
+  const seconds = Math.min(LONGEST_SECONDS, Math.max(0, atMs - known.atMs) / 1000);
   const busy = state.disk.busy[disk.index] as number;
   // A device that answers late does less in the same time.
   const perSecond = (busy * disk.spec.perSecond) / (mods.diskSlower[disk.index] as number);
