@@ -1,4 +1,3 @@
-import { symptomOf } from "#core/catalogue/metrics";
 import type { SaidEvidence } from "#core/correlation/reasons";
 import { MINUTE_MS } from "#core/time/windows";
 import { changesOf } from "../store/changes";
@@ -58,7 +57,7 @@ export function startsOf(
       onsetMs: at,
       isWeak: true,
       name: of.row.name,
-      symptom: symptomOf("process.restarts", "above"),
+      symptom: "it was started anew",
       alarms: [],
     });
   }

@@ -620,7 +620,7 @@ export class Engine {
       this.sampleWriter.judged();
       this.seenAt.clear();
       this.tellTick(events, ended);
-      if (!this.inFastMotion) this.tellIncidents(this.reconsider.work(this.now()));
+      this.lookAgain();
       this.tellPeople();
       this.repair();
       // On its own, because it reads what was just committed.
@@ -637,6 +637,16 @@ export class Engine {
       this.failedTicks = isOfStore ? 0 : this.failedTicks + 1;
       if (this.failedTicks >= MOST_FAILED_TICKS) this.sampleWriter.judged();
       throw error;
+    }
+  }
+
+  /** Looks at the causes of young incidents again; trouble with that stops nothing else. */
+  private lookAgain(): void {
+    if (this.inFastMotion) return;
+    try {
+      this.tellIncidents(this.reconsider.work(this.now()));
+    } catch (error) {
+      this.reportProblem(storeProblem(error) ?? `Causes are not looked at again at present: ${String(error)}`);
     }
   }
 

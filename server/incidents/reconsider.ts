@@ -31,7 +31,8 @@ export class Reconsider {
 
   /** Call after each tick. @returns what is told otherwise now */
   work(atMs: number): IncidentEvent[] {
-    if (this.machineMs() < this.restsUntil) return [];
+    const began = this.machineMs();
+    if (began < this.restsUntil) return [];
     const open = recentIncidents(this.db, Number.MAX_SAFE_INTEGER).filter(
       (one) => one.resolved_at === null && atMs - one.opened_at < OLD_MS,
     );
@@ -42,10 +43,8 @@ export class Reconsider {
       return since < 0 || since >= (atMs - one.opened_at < YOUNG_MS ? OFTEN_MS : SELDOM_MS);
     };
     const [next] = open.filter(isDue).sort((a, b) => looked(a) - looked(b));
-    if (!next) return [];
-    this.lookedMs.set(next.id, atMs);
-    const began = this.machineMs();
-    const events = this.db.transaction(() => this.lookAt(next, atMs))();
+    if (next) this.lookedMs.set(next.id, atMs);
+    const events = next ? this.db.transaction(() => this.lookAt(next, atMs))() : [];
     const ended = this.machineMs();
     this.restsUntil = ended + REST * (ended - began);
     return events;

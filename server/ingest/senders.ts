@@ -146,6 +146,7 @@ export class Senders {
     }
     this.known = { container: componentsOfKeys(this.db, CONTAINER_KEY), name, address };
     this.rules = matchingRules(this.db);
+    this.forgetPrograms();
     for (const resource of this.byId.values()) this.nameAnew(resource);
   }
 
