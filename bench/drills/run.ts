@@ -1,7 +1,8 @@
-import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
-import { basename, join, resolve } from "node:path";
+import { basename, dirname, join, resolve } from "node:path";
 import { parseArgs } from "node:util";
+import { growScenario } from "#standins/grown/faults";
 import { readScenario } from "#standins/scenario/read";
 import type { Scenario } from "#standins/scenario/schema";
 import { incidentsAgain } from "./again";
@@ -31,6 +32,8 @@ const USAGE = `npm run drills -- [options]
 Runs every drill of a scenario against a real server at pace, and says how well it was noticed, explained and repaired.
 
   --scenario FILE   a scenario with drills; every file in scenarios/ if left out
+  --grown N,N       estates that are in no file, grown from these seeds, with drills of their own
+  --write FOLDER    only writes the grown estates there, to be looked at with npm run demo -- --scenario
   --only ID,ID      these drills only
   --seeds N         how many seeds of the estate, 1 if left out
   --loads N         1: a busy morning; 2: a calm evening too
@@ -53,6 +56,8 @@ const given = (() => {
     return parseArgs({
       options: {
         scenario: { type: "string" },
+        grown: { type: "string" },
+        write: { type: "string" },
         only: { type: "string" },
         seeds: { type: "string", default: "1" },
         loads: { type: "string", default: "1" },
@@ -92,8 +97,27 @@ const root = process.cwd();
 const resultsFile = join(root, "bench", "drills.json");
 const say = (text: string) => process.stdout.write(`${text}\n`);
 
+/** Files of estates grown from seeds, written where they are looked for. */
+function grownFiles(list: string, folder: string): string[] {
+  return list.split(",").map((text) => {
+    const seed = Number(text);
+    if (!Number.isInteger(seed) || seed < 1 || seed > 1_000_000)
+      refuse(`--grown ${list}: use whole numbers from 1 to 1,000,000, as 7,8.`);
+    const { scenario, setup } = growScenario(seed);
+    const file = join(folder, `grown-${seed}.json`);
+    writeFileSync(file, JSON.stringify(scenario, undefined, 1));
+    writeFileSync(join(folder, `grown-${seed}-setup.json`), JSON.stringify(setup, undefined, 1));
+    return file;
+  });
+}
+
 function scenarioFiles(): string[] {
   if (given.scenario) return [resolve(given.scenario)];
+  if (given.grown) {
+    const files = grownFiles(given.grown, mkdtempSync(join(tmpdir(), "holotaxis-grown-")));
+    process.on("exit", () => rmSync(dirname(files[0] ?? ""), { recursive: true, force: true }));
+    return files;
+  }
   const folder = join(root, "scenarios");
   if (given.short) return [join(folder, "halvane.json")];
   return readdirSync(folder)
@@ -391,6 +415,15 @@ function scoreAgain(): void {
   }
 }
 
+if (given.write !== undefined) {
+  mkdirSync(resolve(given.write), { recursive: true });
+  for (const file of grownFiles(
+    given.grown ?? refuse("--write writes grown estates: say which with --grown."),
+    resolve(given.write),
+  ))
+    say(file);
+  process.exit(0);
+}
 if (given.again) workOutAgain(resolve(given.again));
 else if (given.page) scoreAgain();
 if (given.page || given.again) keep(results);

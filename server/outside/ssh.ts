@@ -20,6 +20,8 @@ export interface CommandResult {
   failure?: string;
   /** The host did not let this user in; another credential may. */
   refusedSignIn?: boolean;
+  /** No connection came about, for a reason that may be over the next moment: nothing has been done there. */
+  notReached?: boolean;
 }
 
 /** A file that is put on the host before the command, and removed after it. */
@@ -33,6 +35,11 @@ export interface Upload {
 /** RFC 4253 host key as `SHA256:` and base64 without padding, the usual way of writing it. */
 export const fingerprintOf = (key: Buffer) =>
   `SHA256:${createHash("sha256").update(key).digest("base64").replace(/=+$/, "")}`;
+
+/** Between two tries of a connection, and how much time there has to be for another; and the most of them. */
+const PAUSE_MS = 500;
+const LEAST_MS = 1000;
+const MOST_TRIES = 3;
 
 /** How a connection could not be made. */
 type NotOpened = CommandResult & { failure: string };
@@ -82,16 +89,17 @@ export class SshConnection {
         const reason = refusedSignIn
           ? `The host does not let “${target.user}” in with this ${target.password === undefined ? "key. Put its public key into authorized_keys there" : "password"}.`
           : `No SSH connection to ${target.address}:${target.port}: ${error.message}.`;
-        failed(reason, { refusedSignIn });
+        failed(reason, { refusedSignIn, notReached: !refusedSignIn });
       });
-      client.on("close", () => failed("The host closed the connection."));
+      client.on("close", () => failed("The host closed the connection.", { notReached: true }));
       client.connect({
         host: target.address,
         port: target.port,
         username: target.user,
         ...(target.privateKey === undefined ? {} : { privateKey: target.privateKey }),
         ...(target.password === undefined ? {} : { password: target.password }),
-        readyTimeout: Math.min(timeoutMs, 10_000),
+        // Whoever has time for it tries once more.
+        readyTimeout: Math.min(Math.max(timeoutMs / 2, 3000), timeoutMs, 10_000),
         hostVerifier: (key: Buffer) => {
           const fingerprint = fingerprintOf(key);
           if (target.knownFingerprint && target.knownFingerprint !== fingerprint) {
@@ -158,6 +166,27 @@ export class SshConnection {
 }
 
 const noEnd = (timeoutMs: number) => `No end after ${Math.round(timeoutMs / 1000)} s, so the connection was closed.`;
+
+/**
+ * A connection, tried again while there is time: a host in need answers late. Nothing has been done there yet, so that
+ * nothing is done twice.
+ */
+export async function openInTime(
+  target: SshTarget,
+  timeoutMs: number,
+  signal: AbortSignal,
+  print: (text: string) => void,
+): Promise<SshConnection | NotOpened> {
+  const endsAt = performance.now() + timeoutMs;
+  for (let tries = 1; ; tries++) {
+    const left = endsAt - performance.now();
+    const opened = await SshConnection.open(target, left, signal);
+    if (opened instanceof SshConnection || !opened.notReached || signal.aborted) return opened;
+    if (tries >= MOST_TRIES || endsAt - performance.now() < PAUSE_MS + LEAST_MS) return opened;
+    print(`${opened.failure} Trying again.\n`);
+    await new Promise((done) => setTimeout(done, PAUSE_MS));
+  }
+}
 
 /** Runs one command line over a connection of its own. */
 export async function runOverSsh(

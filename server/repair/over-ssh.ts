@@ -1,5 +1,5 @@
 import type { Place } from "#core/repair/steps/step";
-import { SshConnection, type CommandResult, type Upload } from "../outside/ssh";
+import { openInTime, SshConnection, type CommandResult, type Upload } from "../outside/ssh";
 import { hostKeyOf, trustHostKey } from "../store/host-keys";
 import { reachOf } from "../vault/reach";
 import { placeOf } from "./place";
@@ -40,7 +40,7 @@ export async function commandAt(
     const key = `${reach.address}:${reach.port} ${credential.id}`;
     let line = lines?.get(key);
     if (!line?.alive) {
-      const opened = await SshConnection.open(
+      const opened = await openInTime(
         {
           address: reach.address,
           port: reach.port,
@@ -52,6 +52,7 @@ export async function commandAt(
         },
         timeoutMs,
         signal,
+        print,
       );
       if (!(opened instanceof SshConnection)) {
         result = opened;

@@ -1,0 +1,38 @@
+import { describe, expect, it } from "vitest";
+import { Estate } from "../seen/estate";
+import { growScenario } from "./faults";
+
+const BUSY_MS = Date.parse("2026-03-17T10:00:00Z");
+
+describe("a grown estate", () => {
+  it("is the same for the same seed, and another for another", () => {
+    const [first, again, other] = [growScenario(5, 3), growScenario(5, 3), growScenario(6, 3)];
+    expect(again).toEqual(first);
+    expect(other.scenario.name).not.toBe(first.scenario.name);
+  });
+
+  it("stands on its feet in the busy forenoon, whatever the seed", () => {
+    for (const seed of [1, 2, 3, 4]) {
+      const { scenario } = growScenario(seed, 0);
+      const estate = new Estate(scenario, BUSY_MS, BUSY_MS - 30 * 60_000);
+      estate.world.advance(BUSY_MS);
+      const { layout, state } = estate.world;
+      expect(scenario.hosts.length).toBeGreaterThan(15);
+      for (const load of layout.loads)
+        expect(state.load.failing[load.index], `${seed} ${load.spec.name}`).toBeLessThan(0.02);
+      for (const machine of layout.machines)
+        expect((state.machine.cores[machine.index] ?? 0) / machine.role.cores, `${seed} ${machine.name}`).toBeLessThan(
+          0.7,
+        );
+      for (const queue of layout.queues)
+        expect(state.queue.depth[queue.index], `${seed} ${queue.name}`).toBeLessThan(50);
+    }
+  });
+
+  it("has faults of many kinds, two at once, and what is nothing wrong", () => {
+    const { scenario } = growScenario(3, 12);
+    expect(scenario.faults).toHaveLength(12);
+    expect(new Set(scenario.drills.map((one) => one.group)).size).toBeGreaterThan(4);
+    expect(scenario.drills.filter((one) => one.answer.roots.length === 0)).toHaveLength(4);
+  });
+});
