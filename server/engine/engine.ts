@@ -2,7 +2,6 @@ import { join } from "node:path";
 import type { MessagePort } from "node:worker_threads";
 import { machineSpanMs, readClock, type ClockSetting } from "#core/time/clock";
 import { HOUR_MS } from "#core/time/windows";
-import type { AlarmEvent } from "../alarms/alarm-book";
 import { Judges } from "../alarms/judges";
 import { Measured } from "../alarms/measured";
 import { Quiet } from "../alarms/quiet";
@@ -13,11 +12,9 @@ import { execute, type CommandName, type CommandOutput } from "../commands/regis
 import { Demonstration } from "../demo/demonstration";
 import { PaceKeeper } from "../demo/pace-keeper";
 import type { Arrivals, Drill, OpenedMail } from "../demo/standins";
-import { refreshHealth, type HealthContext } from "../estate/services";
 import { mergeByHand, splitByHand } from "../incidents/by-hand";
-import { correlate } from "../incidents/correlate";
 import { Reconsider } from "../incidents/reconsider";
-import { refreshOpen, type IncidentEvent } from "../incidents/refresh";
+import { refreshOpen } from "../incidents/refresh";
 import { BatchIngest } from "../ingest/batches";
 import { Ingest } from "../ingest/ingest";
 import { Roller } from "../ingest/rollups";
@@ -25,8 +22,12 @@ import { SampleWriter } from "../ingest/sample-writer";
 import { withDeadline } from "../outside/deadline";
 import { People, type From } from "../people/people";
 import type { Principal } from "../people/principal";
+import { EstateChanges } from "./estate-changes";
+import { FirstStart } from "./first-start";
 import { KnownEstate } from "./known-estate";
+import { Loop } from "./loop";
 import { openPrepared } from "./open-prepared";
+import { Problems } from "./problems";
 import { accessToEndpoint, CredentialUses, tokensThatSend } from "./sending-access";
 import { MappingDesk } from "../estate/mapping-desk";
 import { shippedMappings } from "../estate/mappings";
@@ -50,49 +51,32 @@ import { readMasterKey } from "../vault/master-key";
 import { Vault } from "../vault/vault";
 import { migrationsFolder, originOf, secretFile, storeFile, type Settings } from "../settings";
 import { trapUsersOf } from "../vault/trap-users";
-import { applyCollections } from "../estate/collections";
 import { AgentInventories } from "../estate/agent-inventories";
 import { IdentityByHand } from "../estate/by-hand";
 import type { SourceTools } from "../sources/driver";
 import { sourceTools } from "../estate/source-tools";
 import { Sweeps } from "../estate/sweeps";
 import { openAttempts, updateAttempt } from "../store/drills";
-import { deleteMeta, PersonError, readMeta, storeProblem, writeMeta, type Db, unforced } from "../store/database";
-import { touchSeen } from "../store/estate";
-import { forgetRuns } from "../store/jobs";
-import { readRetention } from "../store/retention";
+import { PersonError, storeProblem, type Db } from "../store/database";
 import { alarmsOfIncident } from "../store/incidents";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps } from "../store/sources";
 import { chainUp } from "../store/audit";
 import type { LiveEvent } from "../events";
 import { offerKits } from "../kits/kits";
-import { takeCredentials, takeDemoPeople, takeSetup } from "../kits/setup-file";
-import { takeTelling } from "../kits/setup-telling";
 
 /** Hosts whose agents can enrol with the code of --enrol-code-file within a day. */
 const MOST_ENROLLED_BY_SETUP = 5_000;
 /** A host has this long to show its key. */
 const HOST_KEY_MS = 8_000;
-/** Taking up what changed in the estate rests so many times as long as it takes. */
-const TAKE_UP_REST = 16;
-/** Clock time between two ticks. */
-const TICK_MS = 5_000;
-/** So many ticks may fail before the samples that they could not judge are kept without that. */
-const MOST_FAILED_TICKS = 5;
 /** What is under way has this long to write how it ended, machine time. */
 const ENDING_MS = 5_000;
 /** Machine time a tick may spend on learning what is usual; less while the past is lived through. */
 const LEARNING = { budgetMs: 25, seldom: 1 };
 const LEARNING_FAST = { budgetMs: 4, seldom: 5 };
-/** Of the past, evidence is looked for in so much. */
-const EVIDENCE_MS = 36 * HOUR_MS;
-/** Machine time a tick may spend on rollups and retention. */
-const ROLLING_BUDGET_MS = 25;
-
 /**
- * The loop that ties the parts together: sources, polls, ingest, alarms, incidents, runs. The store's one writer;
- * lives on a worker thread.
+ * Puts the parts together: sources, polls, ingest, alarms, incidents, runs, and the loop that has them work. The store's
+ * one writer; lives on a worker thread.
  */
 export class Engine {
   readonly db: Db;
@@ -105,9 +89,10 @@ export class Engine {
     (id) => this.judges.isMeasured(id),
   );
   private readonly quiet: Quiet;
-  private readonly history: History;
-  private readonly reconsider: Reconsider;
-  private readonly roller: Roller;
+  private readonly changes: EstateChanges;
+  private readonly firstStart: FirstStart;
+  private readonly loop: Loop;
+  private readonly problems = new Problems((event) => this.emit(event));
   private readonly batches: BatchIngest;
   private readonly ingest: Ingest;
   private readonly credentialUses: CredentialUses;
@@ -131,20 +116,6 @@ export class Engine {
   private readonly ports: CommandPorts;
   private readonly people: People;
   private readonly estate: KnownEstate;
-  private readonly seenAt = new Map<number, number>();
-  private stopping = false;
-  /** Senders told of components that the engine has not taken up yet. */
-  private grown = false;
-  private takeUpFromMs = 0;
-  /** Ticks in a row that failed for no reason of the store. */
-  private failedTicks = 0;
-  private loop: Promise<void> | undefined;
-  private problem: string | null = null;
-  /** History is being lived through: no page is open yet. */
-  private inFastMotion = false;
-  private pastEndsAtMs = 0;
-  private takenBefore = 0;
-
   constructor(
     private readonly settings: Settings,
     private readonly emit: (event: LiveEvent) => void,
@@ -171,11 +142,9 @@ export class Engine {
     offerKits(this.db, settings.root, this.now());
     offerMappings(this.db, shippedMappings(settings.root), this.now());
     this.sampleWriter = new SampleWriter(this.db);
-    this.roller = new Roller(this.db, this.sampleWriter);
     this.batches = new BatchIngest(this.db, this.sampleWriter);
+    this.firstStart = this.makeFirstStart();
     this.judges = this.makeJudges();
-    this.history = new History(this.db);
-    this.reconsider = new Reconsider(this.db, () => this.estate.affected());
     this.quiet = this.makeQuiet();
     this.ingest = this.makeIngest();
     this.credentialUses = new CredentialUses(this.db, this.vault, () => this.ingest.scraped);
@@ -190,9 +159,9 @@ export class Engine {
       tools: () => tools,
       source: (nowMs) => this.batches.reporters.room(nowMs),
       talks: (id, tables) => this.poller.talks.note(id, tables),
-      onEstate: (retired) => this.takeUpNow(retired),
+      onEstate: (retired) => this.changes.takeUpNow(retired),
     });
-    this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.stopping });
+    this.snapshots = new Snapshots({ ...this.shared(), poller: this.poller, isStopping: () => this.loop.isStopping });
     this.agentActions = new AgentActions(this.db);
     this.repairs = this.makeRepairs();
     this.runner = new Runner(this.repairs, (run) => {
@@ -207,9 +176,70 @@ export class Engine {
     });
     this.tellingClient = this.makeTellingClient();
     this.telling = this.makeTelling();
+    this.changes = this.makeChanges();
+    this.loop = this.makeLoop();
     this.ports = this.makePorts();
     this.estate.readRelations();
-    this.reload();
+    this.changes.reload();
+  }
+
+  private makeFirstStart(): FirstStart {
+    return new FirstStart({
+      ...this.shared(),
+      settings: this.settings,
+      vault: this.vault,
+      demonstration: this.demonstration,
+      clock: () => this.clock,
+      setClock: (setting) => this.setClock(setting),
+      past: () => this.pastContext(),
+      onPresent: () => {
+        this.changes.reload();
+        this.poller.spread(this.now());
+      },
+    });
+  }
+
+  private makeChanges(): EstateChanges {
+    return new EstateChanges({
+      ...this.shared(),
+      estate: this.estate,
+      judges: this.judges,
+      poller: this.poller,
+      platforms: this.platforms,
+      certificates: this.certificates,
+      batches: this.batches,
+      follow: (events, atMs) => this.loop.follow(events, atMs),
+      isInPast: this.firstStart.isInPast,
+    });
+  }
+
+  private makeLoop(): Loop {
+    return new Loop({
+      ...this.shared(),
+      sleep: (ms) => this.sleep(ms),
+      onFault: this.onFault,
+      problems: this.problems,
+      estate: this.estate,
+      changes: this.changes,
+      sampleWriter: this.sampleWriter,
+      batches: this.batches,
+      judges: this.judges,
+      measured: this.measured,
+      quiet: this.quiet,
+      history: new History(this.db),
+      reconsider: new Reconsider(this.db, () => this.estate.affected()),
+      roller: new Roller(this.db, this.sampleWriter),
+      poller: this.poller,
+      platforms: this.platforms,
+      certificates: this.certificates,
+      sweeps: this.sweeps,
+      credentialUses: this.credentialUses,
+      snapshots: this.snapshots,
+      telling: this.telling,
+      policies: this.policies,
+      chores: this.chores,
+      isInPast: this.firstStart.isInPast,
+    });
   }
 
   private makeQuiet(): Quiet {
@@ -224,8 +254,8 @@ export class Engine {
       ...this.shared(),
       vault: this.vault,
       tools,
-      onSources: () => this.reload(),
-      onEstate: (retired) => this.noteEstateChange(retired),
+      onSources: () => this.changes.reload(),
+      onEstate: (retired) => this.changes.note(retired),
     });
   }
 
@@ -234,7 +264,7 @@ export class Engine {
       this.db,
       this.vault,
       this.sampleWriter,
-      (id) => this.seenAt.set(id, this.now()),
+      (id) => this.loop.saw(id),
       () => this.clock.pace,
       tools,
       (fromMs) => this.holdUps.longestSince(fromMs),
@@ -246,7 +276,7 @@ export class Engine {
       ...this.shared(),
       data: this.settings.data,
       read: (path) => readOnThread(new URL("./spend-thread.js", import.meta.url), path),
-      onSpend: () => this.tellEstate(),
+      onSpend: () => this.changes.tellEstate(),
     });
   }
 
@@ -294,7 +324,7 @@ export class Engine {
       sampleWriter: this.sampleWriter,
       tools,
       machineMs: (ms) => machineSpanMs(this.clock, ms),
-      onSeen: (id) => this.seenAt.set(id, this.now()),
+      onSeen: (id) => this.loop.saw(id),
       onCosts: (source, lines) =>
         void this.spend
           .takeTold(source, lines)
@@ -303,7 +333,7 @@ export class Engine {
               storeProblem(error) ?? `The costs of ${source.name} could not be taken in: ${String(error)}`,
             ),
           ),
-      onEstate: (retired) => this.noteEstateChange(retired),
+      onEstate: (retired) => this.changes.note(retired),
     });
   }
 
@@ -319,7 +349,7 @@ export class Engine {
         onMappings: () => this.platforms.readAnew(),
       }),
       spend: this.spend,
-      onSpend: () => this.tellEstate(),
+      onSpend: () => this.changes.tellEstate(),
       runs: this.runner,
       chores: this.chores,
       prepareRun: (asked) => prepareRun(this.repairs, asked, (id) => this.plannedWork(id)),
@@ -341,10 +371,10 @@ export class Engine {
       identity: new IdentityByHand(
         this.db,
         () => this.now(),
-        (retired) => this.takeUpNow(retired),
+        (retired) => this.changes.takeUpNow(retired),
       ),
-      onCollections: () => this.takeUpNow([]),
-      onServices: () => this.takeUpNow([]),
+      onCollections: () => this.changes.takeUpNow([]),
+      onServices: () => this.changes.takeUpNow([]),
       onQuiet: () => this.quiet.changed(),
       incidents: {
         merge: (id, into, by) => mergeByHand(this.db, id, into, by, this.estate.affected(), this.now()),
@@ -361,16 +391,6 @@ export class Engine {
         },
       },
     };
-  }
-
-  private tellEstate(): void {
-    this.emit({ topic: "estate", atMs: this.now() });
-  }
-
-  /** Takes up at once what somebody waits for, and tells open pages. */
-  private takeUpNow(retired: readonly number[]): void {
-    this.afterEstateChange(retired);
-    this.tellEstate();
   }
 
   /** What most parts need: the store, the clock, a voice. */
@@ -412,9 +432,9 @@ export class Engine {
         const value = other && this.sampleWriter.last(other).value;
         return value === undefined || Number.isNaN(value) ? undefined : value;
       },
-      looksForEvidence: (atMs) => !this.inFastMotion || atMs >= this.pastEndsAtMs - EVIDENCE_MS,
+      looksForEvidence: (atMs) => this.firstStart.looksForEvidence(atMs),
       // The past is lived through in fast motion: what is learned there must not take long.
-      learning: () => (this.inFastMotion ? LEARNING_FAST : LEARNING),
+      learning: () => (this.firstStart.isInPast() ? LEARNING_FAST : LEARNING),
     });
   }
 
@@ -430,9 +450,8 @@ export class Engine {
       inventory: (report, from) => this.inventories.take(report, from),
       actions: (asks) => this.agentActions.take(asks),
       onUsed: (tokens) => this.people.used(tokens),
-      // Taken up with the next tick: newcomers come in crowds.
-      onGrown: () => (this.grown = true),
-      onRelations: () => this.regroup(),
+      onGrown: () => this.changes.noteNewcomers(),
+      onRelations: () => this.changes.regroup(),
     });
   }
 
@@ -470,54 +489,9 @@ export class Engine {
     });
   }
 
-  /** Takes up what changed in the estate: names, kinds, memberships, what is polled. */
-  private reload(): void {
-    this.estate.reload();
-    this.poller.reload(this.now());
-    this.platforms.reload();
-    this.certificates.reload(this.now());
-    this.batches.reload();
-  }
-
-  // --- first start
-
-  /**
-   * Prepares a new store: takes the set-up file in and, for the demonstration, lives through its past in fast motion:
-   * real sweeps with the stand-ins' clock turned back, then every poll through ingest and engine.
-   */
-  async prepare(onProgress: (text: string) => void): Promise<void> {
-    if (this.demonstration && this.settings.setup) {
-      takeDemoPeople(this.db, this.settings.setup, this.now());
-      // A store of the version before has sources, but none of the credentials that runbooks go with.
-      if (readMeta(this.db, "prepared")) takeCredentials(this.db, this.settings.setup, this.vault, this.now());
-    }
-    if (readMeta(this.db, "prepared")) return this.takeTelling();
-    writeMeta(this.db, "preparing", "1");
-    const presentMs = this.now();
-    const live = this.clock;
-    const fromMs = presentMs - (this.demonstration ? this.settings.historyMs : 0);
-    if (fromMs < presentMs) await this.setClock({ baseMs: fromMs, machineMs: Date.now(), pace: 1 });
-    if (this.settings.setup) takeSetup(this.db, this.settings.setup, this.vault, this.now());
-    const { demonstration } = this;
-    if (demonstration && fromMs < presentMs) {
-      this.inFastMotion = true;
-      this.pastEndsAtMs = presentMs;
-      await unforced(this.db, () => demonstration.liveThroughPast(this.pastContext(), fromMs, presentMs, onProgress));
-      this.inFastMotion = false;
-      await this.setClock({ ...live, baseMs: readClock(live, Date.now()), machineMs: Date.now() });
-      this.reload();
-      this.poller.spread(this.now());
-    }
-    this.db.transaction(() => {
-      writeMeta(this.db, "prepared", String(presentMs));
-      deleteMeta(this.db, "preparing");
-    })();
-    this.takeTelling();
-  }
-
-  /** Who is told in a demonstration; after its past, of which nobody is told. */
-  private takeTelling(): void {
-    if (this.demonstration && this.settings.setup) takeTelling(this.db, this.settings.setup, this.now());
+  /** Prepares a new store, with its past where it has one. */
+  prepare(onProgress: (text: string) => void): Promise<void> {
+    return this.firstStart.prepare(onProgress);
   }
 
   private async setPace(pace: number): Promise<void> {
@@ -539,17 +513,12 @@ export class Engine {
       setClock: (setting) => this.setClock(setting),
       turnClock: (atMs) => (this.clock = { baseMs: atMs, machineMs: Date.now(), pace: 0 }),
       sweepAll: () => this.sweeps.sweepAll("initial sweep"),
-      judge: () => this.evaluateFresh(),
+      judge: () => this.loop.evaluateFresh(),
       snapshots: (events) => this.snapshots.take(events),
-      writeSeen: () => {
-        this.writeSeen();
-        this.seenAt.clear();
-      },
-      takeUp: () => this.afterEstateChange([]),
+      writeSeen: () => this.loop.writeAllSeen(),
+      takeUp: () => this.changes.takeUp([]),
     };
   }
-
-  // --- the tick
 
   start(): void {
     this.batches.expect(this.now());
@@ -565,234 +534,12 @@ export class Engine {
       });
       this.paceKeeper.start();
     }
-    this.loop = this.run();
-  }
-
-  private async run(): Promise<void> {
-    while (!this.stopping) {
-      const started = this.now();
-      this.goOn("What was measured cannot be judged at present", () => this.tick());
-      // After the tick, which would keep their answers waiting.
-      this.goOn("Not everything can be polled at present", () => this.lookDue());
-      await this.sleep(Math.max(200, TICK_MS - (this.now() - started)));
-    }
-  }
-
-  private lookDue(): void {
-    void this.poller.pollDue(() => this.now());
-    this.platforms.pollDue();
-    void this.certificates.pollDue(() => this.now());
-    this.sweeps.startDue();
-  }
-
-  /** Does a part of the loop; whatever goes wrong in it, the loop goes on, and it is told. */
-  private goOn(problem: string, work: () => void): void {
-    try {
-      work();
-    } catch (error) {
-      const known = storeProblem(error);
-      if (known === undefined) this.onFault(error);
-      this.reportProblem(known ?? `${problem}: ${error instanceof Error ? error.message : String(error)}.`);
-    }
-  }
-
-  /**
-   * One tick: judge the new samples, correlate, write everything, tell open pages. Throws where nothing of it was kept.
-   */
-  private tick(how: "tick" | "everything" = "tick"): void {
-    try {
-      if (this.grown && performance.now() >= this.takeUpFromMs) {
-        this.grown = false;
-        const started = performance.now();
-        this.afterEstateChange([]);
-        // What takes long on a large estate is done the more seldom.
-        this.takeUpFromMs = performance.now() + TAKE_UP_REST * (performance.now() - started);
-        this.emit({ topic: "estate", atMs: this.now() });
-      }
-      const { events, ended } = this.sampleWriter.commit(how, () => {
-        const { heard, retired } = this.batches.listen(this.now());
-        for (const id of heard) this.seenAt.set(id, this.now());
-        const raised = this.evaluateFresh();
-        this.writeSeen();
-        if (this.poller.talks.write(this.now()) > 0) this.grown = true;
-        return { events: raised, ended: retired };
-      });
-      this.sampleWriter.judged();
-      this.seenAt.clear();
-      this.tellTick(events, ended);
-      this.lookAgain();
-      this.tellPeople();
-      this.repair();
-      // On its own, because it reads what was just committed.
-      this.db.transaction(() => this.keepHouse(this.now()))();
-      this.credentialUses.note(this.now());
-      void this.snapshots.take(events);
-      this.failedTicks = 0;
-    } catch (error) {
-      // Nothing of this tick was kept: its samples stay in memory and are judged and written with the next one.
-      this.judges.reload();
-      this.sampleWriter.bound();
-      const isOfStore = storeProblem(error) !== undefined;
-      // What fails again and again for no reason of the store may be about a sample: it is kept without being judged.
-      this.failedTicks = isOfStore ? 0 : this.failedTicks + 1;
-      if (this.failedTicks >= MOST_FAILED_TICKS) this.sampleWriter.judged();
-      throw error;
-    }
-  }
-
-  /** Looks at the causes of young incidents again; trouble with that stops nothing else. */
-  private lookAgain(): void {
-    if (this.inFastMotion) return;
-    try {
-      this.tellIncidents(this.reconsider.work(this.now()));
-    } catch (error) {
-      this.reportProblem(storeProblem(error) ?? `Causes are not looked at again at present: ${String(error)}`);
-    }
-  }
-
-  /** Decides who is told, and sends; trouble with that stops nothing else. */
-  private tellPeople(): void {
-    try {
-      this.telling.work(this.now());
-    } catch (error) {
-      this.reportProblem(storeProblem(error) ?? `Nobody can be notified at present: ${String(error)}`);
-    }
-  }
-
-  /** Proves what was repaired, and lets policies act; trouble with that stops nothing else. */
-  private repair(): void {
-    if (this.inFastMotion) return;
-    try {
-      this.policies.work(this.now());
-      this.chores.work(this.now());
-    } catch (error) {
-      this.reportProblem(storeProblem(error) ?? `Nothing is repaired by itself at present: ${String(error)}`);
-    }
-  }
-
-  private tellTick(events: readonly AlarmEvent[], ended: readonly number[]): void {
-    if (ended.length) {
-      this.afterEstateChange(ended);
-      this.emit({ topic: "estate", atMs: this.now() });
-    }
-    if (this.problem) {
-      this.problem = null;
-      this.emit({ topic: "problem", message: null });
-    }
-    const atMs = this.now();
-    this.emit({ topic: "tick", atMs, samples: this.sampleWriter.taken - this.takenBefore });
-    this.takenBefore = this.sampleWriter.taken;
-    if (events.length) this.emit({ topic: "alarms", atMs });
-  }
-
-  /** Rollups and retention, for a short time at each tick. */
-  private keepHouse(atMs: number): void {
-    const retention = readRetention(this.db);
-    this.roller.work(atMs, retention, ROLLING_BUDGET_MS);
-    this.batches.sumUp(atMs, ROLLING_BUDGET_MS);
-    this.batches.forget(atMs - retention.logsMs, atMs - retention.spansMs);
-    forgetRuns(this.db, atMs - retention.historyMs);
-    this.history.purge(atMs, retention.historyMs);
+    void this.loop.run();
   }
 
   /** Says on every page that something is wrong with the store, once. */
   reportProblem(message: string): void {
-    if (message === this.problem) return;
-    this.problem = message;
-    this.emit({ topic: "problem", message });
-  }
-
-  private evaluateFresh(): AlarmEvent[] {
-    const atMs = this.now();
-    const events = this.judges.evaluate(this.sampleWriter.fresh, atMs);
-    const heard = this.quiet.hear(events, atMs);
-    if (heard.length) this.follow(heard);
-    const measured = this.measured.changed(atMs);
-    if (measured.length)
-      refreshHealth(
-        this.db,
-        measured.map((id) => ({ type: "service", id })),
-        this.healthContext(),
-        atMs,
-      );
-    return events;
-  }
-
-  private healthContext(): HealthContext {
-    return {
-      servicesOf: this.estate.members,
-      isMeasured: (id) => this.judges.isMeasured(id),
-      takes: (service, component, operation) => this.estate.ways.takes(service, component, operation),
-    };
-  }
-
-  private follow(events: readonly AlarmEvent[], atMs = events.at(-1)?.atMs ?? this.now()): void {
-    refreshHealth(
-      this.db,
-      events.map((event) => event.subject),
-      this.healthContext(),
-      atMs,
-    );
-    const incidents = correlate(this.db, events, this.estate.affected());
-    if (!this.inFastMotion) this.tellIncidents(incidents);
-  }
-
-  private tellIncidents(incidents: readonly IncidentEvent[]): void {
-    for (const { incidentId, what } of incidents) {
-      this.telling.hear(incidentId);
-      this.emit({ topic: "incident", id: incidentId, what });
-    }
-  }
-
-  /** Works services out anew from the present relations. */
-  private regroup(): void {
-    this.estate.regroup();
-    this.judges.estateChanged();
-  }
-
-  private writeSeen(): void {
-    for (const [id, atMs] of this.seenAt) touchSeen(this.db, id, atMs);
-  }
-
-  /** Takes up that the estate changed: with the next tick, because changes come in crowds; at once while the past is lived. */
-  private noteEstateChange(retired: readonly number[]): void {
-    if (this.inFastMotion) return this.afterEstateChange(retired);
-    this.clearAlarms(retired, []);
-    this.grown = true;
-  }
-
-  /** Clears the alarms of what left the estate, and of what is not watched any more. */
-  private clearAlarms(retired: readonly number[], left: readonly number[]): void {
-    if (retired.length === 0 && left.length === 0) return;
-    const atMs = this.now();
-    const events = this.db.transaction(() => {
-      const clear = (ids: readonly number[], why: string) =>
-        ids.flatMap((id) => this.judges.clearComponent(id, why, atMs));
-      const cleared = [
-        ...clear(retired, "No longer monitored"),
-        ...clear(left, "Not watched any more, by a collection it belongs to"),
-      ];
-      if (cleared.length) this.follow(cleared);
-      return cleared;
-    })();
-    if (events.length) this.emit({ topic: "alarms", atMs });
-  }
-
-  private afterEstateChange(retired: readonly number[]): void {
-    const atMs = this.now();
-    const left = this.db.transaction(() => applyCollections(this.db, atMs))();
-    this.clearAlarms(retired, left);
-    const before = [...this.estate.services.keys()];
-    this.regroup();
-    this.reload();
-    const gone = before.filter((id) => !this.estate.services.has(id));
-    if (gone.length)
-      this.db.transaction(() =>
-        this.follow(
-          gone.flatMap((id) => this.judges.clearService(id, atMs)),
-          atMs,
-        ),
-      )();
+    this.problems.report(message);
   }
 
   // --- from outside
@@ -868,13 +615,13 @@ export class Engine {
       spansSent: this.batches.spans,
       eventsSent: this.batches.events,
       scraped: this.ingest.scraped,
-      problem: this.problem,
+      problem: this.problems.current,
     };
   }
 
   /** Orderly end: no new work, everything written, the log folded into the store. */
   async close(): Promise<void> {
-    this.stopping = true;
+    this.loop.stop();
     this.holdUps.stop();
     this.paceKeeper?.stop();
     this.inventories.stop();
@@ -885,7 +632,7 @@ export class Engine {
     await withDeadline(ENDING_MS, undefined, () => Promise.all([this.sweeps.stopAll(), this.runner.stopAll()])).catch(
       () => undefined,
     );
-    this.goOn("Not everything could be written", () => this.tick("everything"));
+    this.loop.goOn("Not everything could be written", () => this.loop.tick("everything"));
     this.db.pragma("wal_checkpoint(TRUNCATE)");
     this.db.close();
   }
