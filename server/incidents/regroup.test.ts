@@ -143,6 +143,39 @@ describe("incidents that were sure of causes of their own", () => {
   });
 });
 
+describe("an incident that was over before its cause was known", () => {
+  /** Bill and till are well again before the directory, which both lean on, speaks. */
+  const overAt = (minutes: number) => {
+    correlate(db, [raise("plan", 0), raise("desk", 0.2)], affected());
+    const events = [raise("bill", 0.5), raise("till", 0.7)];
+    correlate(db, events, affected());
+    const atMs = AT + minutes * MINUTE;
+    for (const { alarmId } of events)
+      db.prepare("UPDATE alarm SET cleared_at = ?, severity = 'cleared' WHERE id = ?").run(atMs, alarmId);
+    correlate(
+      db,
+      events.map((event) => ({ ...event, what: "cleared", atMs }) as AlarmEvent),
+      affected(),
+    );
+    expect(open()).toHaveLength(1);
+  };
+
+  it("goes into the one that was open beside it", () => {
+    overAt(0.9);
+    correlate(db, [raise("dir", 1)], affected());
+    const [incident] = open();
+    expect(inside(incident)).toEqual(["bill", "desk", "dir", "plan", "till"]);
+    expect(recentIncidents(db, 0)).toHaveLength(1);
+  });
+
+  it("stays where a person ended it", () => {
+    overAt(0.9);
+    db.prepare("UPDATE incident_event SET by_whom = 'Anna' WHERE kind = 'resolved'").run();
+    correlate(db, [raise("dir", 1)], affected());
+    expect(recentIncidents(db, 0)).toHaveLength(2);
+  });
+});
+
 describe("incidents of which none is sure of its cause", () => {
   /** Three services of two fronts and a store each, that share the directory and nothing else. */
   const entries = new Map<number, Set<number>>();

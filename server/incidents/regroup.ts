@@ -36,32 +36,42 @@ const MOST_UNSURE = 8;
 /**
  * Merges open incidents that began together where the likeliest cause of one is that of the other, or explains every
  * alarm of it, or is found to be behind both when their alarms are looked at as one; and those that are not sure of any
- * cause where all of them looked at as one show it. What people told apart stays apart.
+ * cause where all of them looked at as one show it. One that was over by itself a short while ago goes into one that was
+ * open beside it in the same way. What people told apart stays apart.
  * @returns the incidents that were changed by it
  */
 export function mergeByCause(db: Db, touched: ReadonlySet<number>, affected: Affected, atMs: number): Set<number> {
   const changed = new Set<number>();
-  const open = recentIncidents(db, Number.MAX_SAFE_INTEGER).sort((a, b) => a.opened_at - b.opened_at || a.id - b.id);
-  const gone = new Set<number>();
+  const rows = recentIncidents(db, atMs - FRESH_MS)
+    .filter((one) => one.resolved_at === null || mayBelong(one))
+    .sort((a, b) => a.opened_at - b.opened_at || a.id - b.id);
+  const open = rows.filter((one) => one.resolved_at === null);
+  const ids = rows.map((one) => one.id);
+  const now = new Map(rows.map((one) => [one.id, one]));
   const pooling = { left: MOST_TOGETHER };
   const join = (into: IncidentRow, from: IncidentRow, why: string) => {
     mergeIncident(db, from.id, into.id, atMs);
     noteIncident(db, from.id, "merged", `Merged into incident ${into.id}: ${why}`, SYSTEM, atMs);
     noteIncident(db, into.id, "merged", `Incident ${from.id} merged into this one: ${why}`, SYSTEM, atMs);
-    gone.add(from.id);
     changed.add(from.id).add(into.id);
     refresh(db, into.id, affected, atMs);
+    now.delete(from.id);
+    const row = incidentById(db, into.id);
+    if (row) now.set(into.id, row);
   };
-  for (const one of open)
-    for (const other of open) {
-      if (one.id === other.id || gone.has(one.id) || gone.has(other.id)) continue;
-      if (!(touched.has(one.id) || touched.has(other.id))) continue;
+  for (const oneId of ids)
+    for (const otherId of ids) {
+      const [one, other] = [now.get(oneId), now.get(otherId)];
+      if (!one || !other || one === other || one.resolved_at !== null) continue;
+      if (![one, other].some(({ id }) => touched.has(id) || changed.has(id))) continue;
+      if (other.resolved_at !== null && other.resolved_at < one.opened_at) continue;
       const why = causeOfBoth(db, one, other, affected, pooling, atMs);
-      if (why === undefined || areApart(db, one.id, other.id)) continue;
-      // The older stays.
-      if (one.opened_at <= other.opened_at) join(one, other, why);
+      if (why === undefined || areApart(db, one.id, other.id) || wasEndedByPerson(db, other)) continue;
+      // The older stays, unless it is over.
+      if (one.opened_at <= other.opened_at || other.resolved_at !== null) join(one, other, why);
       else join(other, one, why);
     }
+  const gone = { has: (id: number) => !now.has(id) };
   const left = open.flatMap((one) => (gone.has(one.id) ? [] : (incidentById(db, one.id) ?? [])));
   for (const { name, incidents } of commonOfUnsure(db, left, touched, affected, atMs)) {
     const [first, ...others] = incidents;
@@ -71,6 +81,12 @@ export function mergeByCause(db: Db, touched: ReadonlySet<number>, affected: Aff
   }
   return changed;
 }
+
+/** What was over by itself a short while ago may turn out to have been of what still goes on, where no person had to do with it. */
+const mayBelong = ({ taken_by, confirmed }: IncidentRow) => taken_by === null && confirmed === null;
+
+const wasEndedByPerson = (db: Db, { id, resolved_at }: IncidentRow) =>
+  resolved_at !== null && incidentEvents(db, id).some((event) => event.kind === "resolved" && event.by_whom !== SYSTEM);
 
 const isUnsure = ({ causes: [cause] }: IncidentRow) => cause === undefined || cause.probability < SURE;
 
