@@ -24,6 +24,18 @@ it("counts polls and reports that were missed", () => {
   expect(thresholdText(silent)).toBe("Not responding: 2 of the last 3 polls or reports were missed");
   expect(clearedText({ ...silent, mean: 1 })).toBe("Responding again");
 });
+it("counts looks at which a process was not there", () => {
+  const ended = facts({
+    metric: "process.running",
+    instance: "",
+    unit: "0/1",
+    direction: "below",
+    mean: 1 / 3,
+    limit: 0.4,
+  });
+  expect(thresholdText(ended)).toBe("Not running: not among the processes of its host in 2 of the last 3 polls");
+  expect(clearedText({ ...ended, mean: 1 })).toBe("Running again");
+});
 it("names metrics that no kit knows by their own name", () =>
   expect(metricTitle("queue.depth_now", "")).toBe("Queue depth now"));
 

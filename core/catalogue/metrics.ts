@@ -204,6 +204,7 @@ const SHIPPED: readonly MetricInfo[] = [
     nature: "figure",
   }),
   metric("job.failed", "Failed runs of a job", "1", { ...high("a job failed"), nature: "failing" }),
+  metric("process.running", "Process running", "0/1", { bad: "low", symptom: { low: "it does not run" } }),
   metric("process.restarts", "Starts within 15 min", "1", {
     ...high("it is started again and again"),
     nature: "crash",

@@ -87,6 +87,13 @@ describe("metrics of one look at a host", () => {
     expect(value(second.processes.get("store") ?? [], "process.cpu")).toBe(50);
   });
 
+  it("tells which of the named processes do not run, where any are listed", () => {
+    const wanted = new Set(["store", "desk"]);
+    const listed = poll({ processes: [{ name: "store", memoryBytes: 500, cpuHundredths: 1 }] });
+    expect(measureHost(listed, 0, new Map(), wanted).absent).toEqual(["desk"]);
+    expect(measureHost(poll({ processes: [] }), 0, new Map(), wanted).absent).toEqual([]);
+  });
+
   describe("of a hypervisor", () => {
     const guest = (name: string, changes = {}) => ({
       name,

@@ -47,7 +47,8 @@ const hundredths = (value: number) => Math.round(value * 100) / 100;
  * @param wanted names of processes that are components; others are not kept as series
  * @param atMs when all was answered
  * @param askedMs when it was asked
- * @returns guests in the order of the poll; what is allotted to those that run counts for the hypervisor
+ * @returns guests in the order of the poll; what is allotted to those that run counts for the hypervisor; `absent` are
+ * those wanted that do not run, where processes were listed at all
  */
 export function measureHost(
   poll: HostPoll,
@@ -55,7 +56,7 @@ export function measureHost(
   memory: CounterMemory,
   wanted: ReadonlySet<string>,
   askedMs = atMs,
-): { host: Measured[]; processes: Map<string, Measured[]>; guests: Measured[][] } {
+): { host: Measured[]; processes: Map<string, Measured[]>; absent: string[]; guests: Measured[][] } {
   const rate: Rate = (key, value, bits) => {
     const now = { atMs, value };
     const result = counterRate(memory.get(key), now, bits);
@@ -76,6 +77,9 @@ export function measureHost(
         .filter((process) => wanted.has(process.name))
         .map((process) => [process.name, measureProcess(process, rate)]),
     ),
+    absent: poll.processes.length
+      ? [...wanted].filter((name) => !poll.processes.some((process) => process.name === name))
+      : [],
     guests: (poll.guests ?? []).map((guest) => measureGuest(guest, rate)),
   };
 }

@@ -258,6 +258,34 @@ describe("a look", () => {
     expect(metricsOf(host)).toEqual(["reachable"]);
     expect(seen).toEqual([part, host]);
   });
+  it("misses what others connect to once it was met in the table, and nothing else", () => {
+    const hostId = add("a");
+    const of = (name: string, port: number | null) =>
+      add(`${name} @ a`, {
+        kind: "app.process",
+        hostId,
+        address: null,
+        label: name,
+        process: name,
+        ...(port === null ? {} : { port }),
+      });
+    const [web, copy, other] = [of("web", 80), of("copy", null), of("other", 90)];
+    poller.reload(START);
+    const looks = [["web", "copy"], ["cron"], ["web"]];
+    looks.forEach((names, at) =>
+      poller.take(
+        onlyHost(),
+        { ...EMPTY, processes: names.map((name) => ({ name, memoryBytes: 1, cpuHundredths: 1 })) },
+        START + at * 30_000,
+        undefined,
+      ),
+    );
+    writer.commit("everything", () => undefined);
+    expect(valuesOf(web, "process.running")).toEqual([1, 0, 1]);
+    expect(metricsOf(copy)).not.toContain("process.running");
+    expect(metricsOf(other)).not.toContain("process.running");
+    expect(seen.filter((id) => id === web)).toHaveLength(2);
+  });
 });
 
 describe("figures of services", () => {

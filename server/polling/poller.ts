@@ -65,6 +65,9 @@ const MOST_EXCUSED = 1;
 /** A host was started anew where at least so many programs were, and none was not. */
 const LEAST_OF_HOST = 2;
 
+/** Whether a process is among those of its host. */
+const RUNNING = { metric: "process.running", instance: "", unit: "0/1" };
+
 /**
  * Keeps the list of what is polled and looks at each when its time has come. What sources find is taken up by
  * `reload`.
@@ -77,6 +80,9 @@ export class Poller {
   done = 0;
   readonly talks: Talks;
   private readonly restarts = new Restarts();
+
+  /** Processes that others connect to: they run all the time, and are missed where they do not. */
+  private serving: ReadonlySet<number> = new Set();
 
   constructor(
     private readonly db: Db,
@@ -118,6 +124,7 @@ export class Poller {
     for (const id of this.hosts.keys()) if (!wanted.has(id)) this.hosts.delete(id);
     for (const row of components)
       if (row.process !== null && row.host_id !== null) this.hosts.get(row.host_id)?.processes.set(row.process, row.id);
+    this.serving = new Set(components.flatMap((row) => (row.process !== null && row.port !== null ? [row.id] : [])));
     this.restarts.keep(new Set(components.map((row) => row.id)));
     const reporting = components.flatMap(({ id, read_by, host_id, address }) =>
       read_by === "agent" && host_id === null && address !== null && !this.hosts.has(id) ? [{ id, address }] : [],
@@ -248,7 +255,15 @@ export class Poller {
       const id = host.processes.get(name);
       if (id === undefined) continue;
       put(id, list);
+      if (this.serving.has(id)) put(id, [{ ...RUNNING, value: 1 }]);
       this.onSeen(id);
+    }
+    // Only what was met by this name in the table of processes is missed there.
+    for (const name of measured.absent) {
+      const id = host.processes.get(name);
+      if (id === undefined || !this.serving.has(id)) continue;
+      if (this.sampleWriter.find({ componentId: id, serviceId: null }, RUNNING.metric, ""))
+        put(id, [{ ...RUNNING, value: 0 }]);
     }
     poll.guests?.forEach((guest, index) => {
       const id = host.guests.get(guestKey(guest, host.id));
