@@ -150,9 +150,10 @@ const byPiece = (a: Evidence, b: Evidence): number =>
   Number(a.isOutward === true) - Number(b.isOutward === true);
 
 function rankOrdered(asked: Case, most: number): Cause[] {
-  const { graph, evidence } = asked;
-  if (evidence.length === 0) return [];
-  const given = { ...asked, standingOf: withoutUnheard(asked) };
+  const { graph } = asked;
+  if (asked.evidence.length === 0) return [];
+  const evidence = shared(asked.evidence);
+  const given = { ...asked, evidence, standingOf: withoutUnheard(asked) };
   const hit = new Set(evidence.map((one) => one.node));
   const well = new Map<string, boolean>();
   const isWell = (node: string) => {
@@ -205,6 +206,23 @@ function rankOrdered(asked: Case, most: number): Cause[] {
         byName(a.node, b.node),
     )
     .slice(0, most);
+}
+
+/**
+ * Several pieces of one kind about one thing, as of each of its operations, are no independent witnesses: together they
+ * count as the strongest of them. Else whatever answers by many operations would explain itself best.
+ */
+function shared(evidence: readonly Evidence[]): Evidence[] {
+  const keyOf = ({ node, nature }: Evidence) => `${node} ${nature}`;
+  const alike = new Map<string, { most: number; sum: number }>();
+  for (const one of evidence) {
+    const known = alike.get(keyOf(one)) ?? { most: 0, sum: 0 };
+    alike.set(keyOf(one), { most: Math.max(known.most, one.strength), sum: known.sum + one.strength });
+  }
+  return evidence.map((one) => {
+    const { most, sum } = alike.get(keyOf(one)) ?? { most: 1, sum: 1 };
+    return sum > 0 ? { ...one, strength: (one.strength * most) / sum } : one;
+  });
 }
 
 /** What runs on a host that does not respond is not well because nothing is heard of it: it is not watched any more. */

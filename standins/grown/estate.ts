@@ -98,6 +98,7 @@ class Grower {
       seed,
       snmpPort: 1161,
       sshPort: 2222,
+      hypervisorSsh: true,
       sites: [],
       links: [],
       rhythms: RHYTHMS,

@@ -23,6 +23,9 @@ const BUSY_MS = Date.parse("2026-03-17T10:00:00Z");
 const FELT_MINUTES = 5;
 const TRIES = 6;
 
+/** What goes wrong with a host itself has to be found whoever feels it. */
+const OF_HOSTS: ReadonlySet<string> = new Set(["power", "disk", "memory"]);
+
 /** Chooses where a fault is, and how strong, in an estate. */
 class Choice {
   constructor(
@@ -47,6 +50,9 @@ const onHost = (host: string, process?: string): Thing[] => [
   { host },
   ...(process === undefined ? [] : [{ host, process }]),
 ];
+
+const switchesOf = ({ draft }: GrownEstate, site: string): Thing[] =>
+  draft.hosts.flatMap((one) => (one.role === "core-switch" && one.site === site ? [{ host: one.name }] : []));
 
 /** A kind of fault: where it may be is looked for in whatever estate it is. */
 type Kind = (choice: Choice) => Grown | undefined;
@@ -239,7 +245,8 @@ const KINDS: Record<string, Kind> = {
           endedBy: [{ do: "mend-link", host: at.host }],
         },
         group: "line",
-        roots: onHost(at.host),
+        // It is lost between the host and the switch that it hangs on: both tell of it.
+        roots: [...onHost(at.host), ...switchesOf(choice.estate, at.site)],
       }
     );
   },
@@ -386,7 +393,9 @@ function feltOne(draft: Draft, kind: string, choice: Choice): Grown | undefined 
     if (!grown) return undefined;
     const read = readScenario({ ...draft, faults: [faultOf(kind, kind, grown.fault)], drills: [] });
     if (!read.ok) throw new Error(`${kind}:\n${read.problems.join("\n")}`);
-    if (touchedBy(read.scenario, kind, BUSY_MS, FELT_MINUTES).size > 0) return grown;
+    const touched = [...touchedBy(read.scenario, kind, BUSY_MS, FELT_MINUTES)];
+    // A machine that has more or less to do is nothing that anybody has to find, as long as what runs there answers as ever.
+    if (touched.some((name) => name.includes(" @ ")) || (touched.length > 0 && OF_HOSTS.has(grown.group))) return grown;
   }
   return undefined;
 }

@@ -3,6 +3,8 @@ import { Estate } from "../seen/estate";
 import type { Operation, Queue } from "../world/layout";
 
 const MINUTE_MS = 60_000;
+/** Within a minute the world is looked at so often: what lasts seconds, as a start anew, is felt as well. */
+const LOOKS = 6;
 /** Failing more often than usual by this share, or slower by this factor, is degraded; failing for most is down. */
 const DEGRADED = 0.02;
 const SLOWER = 1.5;
@@ -17,7 +19,7 @@ export interface Outcome {
 
 /**
  * What a drill does to the services, as the world has it: every minute of the drill is compared with the same minute
- * without it. The worst of a service's loads counts.
+ * without it, by the mean of some looks. The worst of a service's loads counts.
  */
 export function outcomeOf(scenario: Scenario, drillId: string, atMs: number, minutes: number): Outcome {
   const [calm, hurt] = [
@@ -32,12 +34,21 @@ export function outcomeOf(scenario: Scenario, drillId: string, atMs: number, min
   };
   // People have changed their ways, or a benign load is larger: that is not harm.
   for (let minute = 1; minute <= minutes; minute++) {
-    calm.world.advance(atMs + minute * MINUTE_MS);
-    hurt.world.advance(atMs + minute * MINUTE_MS);
+    const [before, now] = [new Map<number, Level>(), new Map<number, Level>()];
+    for (let look = 1; look <= LOOKS; look++) {
+      const at = atMs + (minute - 1 + look / LOOKS) * MINUTE_MS;
+      calm.world.advance(at);
+      hurt.world.advance(at);
+      for (const { index } of hurt.world.layout.loads) {
+        addTo(before, index, levelOf(calm, index));
+        addTo(now, index, levelOf(hurt, index));
+      }
+    }
     for (const load of hurt.world.layout.loads) {
-      const [before, now] = [levelOf(calm, load.index), levelOf(hurt, load.index)];
-      const failing = now.failing - before.failing;
-      note(load.spec.service, failing > DOWN ? 2 : failing > DEGRADED || now.seconds > SLOWER * before.seconds ? 1 : 0);
+      const [calmly, hurtly] = [before.get(load.index) ?? NONE, now.get(load.index) ?? NONE];
+      const failing = (hurtly.failing - calmly.failing) / LOOKS;
+      const isSlower = hurtly.seconds > SLOWER * calmly.seconds;
+      note(load.spec.service, failing > DOWN ? 2 : failing > DEGRADED || isSlower ? 1 : 0);
     }
     for (const queue of hurt.world.layout.queues) {
       const service = hurt.world.layout.loads.find((load) => load.targets.some((one) => leadsTo(one, queue)))?.spec
@@ -66,7 +77,19 @@ function leadsTo(operation: Operation, queue: Queue): boolean {
   return operation.calls.some((call) => call.queue === queue || call.targets.some((one) => leadsTo(one, queue)));
 }
 
-function levelOf(estate: Estate, index: number): { failing: number; seconds: number } {
+interface Level {
+  failing: number;
+  seconds: number;
+}
+
+const NONE: Level = { failing: 0, seconds: 0 };
+
+function addTo(sums: Map<number, Level>, index: number, { failing, seconds }: Level): void {
+  const sum = sums.get(index) ?? NONE;
+  sums.set(index, { failing: sum.failing + failing, seconds: sum.seconds + seconds });
+}
+
+function levelOf(estate: Estate, index: number): Level {
   const { state, layout } = estate.world;
   const targets = layout.loads[index]?.targets.filter((one) => state.station.running[one.station.index]) ?? [];
   const seconds = targets.reduce((sum, one) => sum + (state.operation.responseSeconds[one.index] ?? 0), 0);
@@ -90,9 +113,9 @@ export function touchedBy(scenario: Scenario, faultId: string, atMs: number, min
   hurt.world.advance(atMs);
   hurt.world.begin(fault, atMs, undefined);
   const touched = new Set<string>();
-  for (let minute = 1; minute <= minutes; minute++) {
-    calm.world.advance(atMs + minute * MINUTE_MS);
-    hurt.world.advance(atMs + minute * MINUTE_MS);
+  for (let look = 1; look <= minutes * LOOKS; look++) {
+    calm.world.advance(atMs + (look / LOOKS) * MINUTE_MS);
+    hurt.world.advance(atMs + (look / LOOKS) * MINUTE_MS);
     const [before, now] = [calm.world.state, hurt.world.state];
     for (const machine of hurt.world.layout.machines) {
       const at = machine.index;
