@@ -33,7 +33,7 @@ export function dataAddress(path) {
 }
 
 /** Times of one address after some to warm up: p50 and p95 in milliseconds, and the bytes of the answer. */
-async function timesOf(url) {
+export async function timesOf(url) {
   for (let warm = 0; warm < 5; warm++) await timed(url);
   const times = [];
   let bytes = 0;

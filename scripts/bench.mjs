@@ -11,6 +11,7 @@ import { signIn } from "./sign-in.mjs";
 install();
 await buildIfStale();
 const { headers, measurePages, timed } = await import("../bench/pages.mjs");
+const { measureBesideRuns } = await import("../bench/pages-beside-runs.mjs");
 const { measurePlatforms } = await import("../bench/platforms.mjs");
 const { measureMapPaint } = await import("../bench/map-paint.mjs");
 const { measureFinding } = await import("../bench/find.mjs");
@@ -26,6 +27,7 @@ if (
     "sweep",
     "starts",
     "pages",
+    "beside",
     "find",
     "platforms",
     "spend",
@@ -37,7 +39,7 @@ if (
   ].includes(only)
 )
   throw new Error(
-    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages, find, platforms, spend, map, judging, causes, telling or runs, or none for all.`,
+    `There is no part “${only}” to measure. Choose parts, sweep, starts, pages, beside, find, platforms, spend, map, judging, causes, telling or runs, or none for all.`,
   );
 
 const folder = mkdtempSync(join(tmpdir(), "holotaxis-bench-"));
@@ -271,7 +273,8 @@ async function measureLargeEstate(bare) {
     Runbooks: "/runbooks",
   };
   const bareHttp = { name: "bare HTTP server, p95", value: bare.answer };
-  for (const { name, whole, data, painted, drawn } of await measurePages(large.base, pages)) {
+  const measured = wanted("pages") ? await measurePages(large.base, pages) : [];
+  for (const { name, whole, data, painted, drawn } of measured) {
     const at = `${name} at ${total} components`;
     const of = (what, unit, value, target) =>
       keep({ name: `${what} of ${at}`, value, unit, better: "lower", target, reference: bareHttp });
@@ -285,7 +288,22 @@ async function measureLargeEstate(bare) {
     of("click to all charts in sight, p50,", "ms", drawn.p50, 250);
     of("click to all charts in sight, p95,", "ms", drawn.p95, 250);
   }
+  await measureThemBesideRuns(large.base, total);
   await large.end();
+}
+
+/** The same pages while many runs are under way. */
+async function measureThemBesideRuns(base, total) {
+  const rows = await measureBesideRuns(base);
+  for (const { name, before, beside, target } of rows)
+    keep({
+      name: `${name} beside 200 runs at ${total} components`,
+      value: beside,
+      unit: "ms",
+      better: "lower",
+      target,
+      reference: { name: "the same page before", value: before },
+    });
 }
 
 try {
@@ -298,9 +316,9 @@ try {
   if (wanted("runs")) for (const one of await (await import(pathToFileURL(parts).href)).runs(root)) keep(one);
   if (wanted("telling")) for (const one of (await import(pathToFileURL(parts).href)).telling(root)) keep(one);
   if (wanted("judging")) for (const one of (await import(pathToFileURL(parts).href)).judging(root)) keep(one);
-  const bare = ["starts", "pages", "find", "platforms"].some(wanted) ? await bareServer() : undefined;
+  const bare = ["starts", "pages", "beside", "find", "platforms"].some(wanted) ? await bareServer() : undefined;
   if (wanted("starts")) await measureStarts(bare);
-  if (wanted("pages")) await measureLargeEstate(bare);
+  if (wanted("pages") || wanted("beside")) await measureLargeEstate(bare);
   if (wanted("platforms")) await measurePlatforms({ folder, keep, bare, startDemo });
   if (wanted("find")) await measureFinding({ folder, keep, bare, startDemo });
 } finally {

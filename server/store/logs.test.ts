@@ -8,7 +8,7 @@ import { logPage, logsPage, type LogQuestion } from "../pages/logs";
 import { migrate, openStore, type Db } from "./database";
 import { insertComponent } from "./estate";
 import { LogWriter, type NewLog } from "./log-writer";
-import { latestLogs, logCount, logNeighbours, patternsOf, readSearch, searchLogs, type LogFilter } from "./logs";
+import { IDS_OF_WINDOW, latestLogs, logCount, logNeighbours, patternsOf, readSearch, searchLogs, type LogFilter } from "./logs";
 import { talliesIn } from "./log-tallies";
 import { insertResource } from "./resources";
 import { insertSource } from "./sources";
@@ -106,6 +106,11 @@ describe("searching", () => {
     expect(find("lot")).toEqual([]);
     for (const odd of ['"', "'", "*", "(", "AND OR NOT", "a* OR b", "NEAR(x)", "body:x", "\u0000", "-"])
       expect(() => find(odd)).not.toThrow();
+  });
+
+  it("reads of the blocks only those that end in the window or later", () => {
+    const plan = db.prepare(`EXPLAIN QUERY PLAN ${IDS_OF_WINDOW}`).all(0, 1) as { detail: string }[];
+    expect(plan.map((one) => one.detail).join()).toContain("SEARCH log_block USING COVERING INDEX log_block_time (max_at>?)");
   });
 
   it("finds just what reading everything would find", () => {

@@ -76,12 +76,12 @@ function fits(row: LogRow, filter: LogFilter): boolean {
   );
 }
 
+export const IDS_OF_WINDOW =
+  "SELECT min(first_id) AS first, max(last_id) AS last FROM log_block WHERE max_at >= ? AND min_at <= ?";
+
 /** Numbers of the first and last record that can lie in a window. */
 export function idsOfWindow(db: Db, fromMs: number, toMs: number): { first: number; last: number } | undefined {
-  const row = prepared<{ first: number | null; last: number | null }>(
-    db,
-    "SELECT min(first_id) AS first, max(last_id) AS last FROM log_block WHERE max_at >= ? AND min_at <= ?",
-  ).get(fromMs, toMs);
+  const row = prepared<{ first: number | null; last: number | null }>(db, IDS_OF_WINDOW).get(fromMs, toMs);
   return row?.first == null || row.last == null ? undefined : { first: row.first, last: row.last };
 }
 

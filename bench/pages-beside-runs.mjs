@@ -1,0 +1,73 @@
+// Pages while 200 runs are under way at once, beside the same pages before, in the same estate.
+import { dataAddress, headers, timesOf } from "./pages.mjs";
+
+const RUNS = 200;
+/** Looks at its host, waits and looks again, for some three minutes: longer than the pages are measured. */
+const STEPS = 9;
+const WAIT_SECONDS = 20;
+const AS_BEFORE = 1.25;
+const PAGES = { Watch: "/", Estate: "/estate?size=100", Incidents: "/incidents", Runbooks: "/runbooks" };
+
+const runbook = () =>
+  [
+    "uid: bench-look",
+    "name: Look again and again",
+    "purpose: Looks at a host and waits, for the bench.",
+    "kinds: [host.linux]",
+    "steps:",
+    ...Array.from({ length: STEPS }, (_, index) => [
+      `  - { type: command, title: Look ${index + 1}, argv: [uptime], timeoutSeconds: 30 }`,
+      `  - { type: wait, title: Wait ${index + 1}, seconds: ${WAIT_SECONDS} }`,
+    ]).flat(),
+  ].join("\n");
+
+/** Sends a form as a page does; where it leads. */
+async function send(url, fields) {
+  const answer = await fetch(url, { method: "POST", headers, redirect: "manual", body: new URLSearchParams(fields) });
+  const to = answer.headers.get("location");
+  if (to === null) throw new Error(`${url} answered ${answer.status}: ${(await answer.text()).slice(0, 300)}`);
+  return to;
+}
+
+/** Numbers of Linux hosts of the estate, from its list. */
+async function hostsOf(base) {
+  const ids = new Set();
+  for (let page = 1; ids.size < RUNS && page < 10; page++) {
+    const html = await (await fetch(`${base}/estate?kind=host.linux&size=100&page=${page}`, { headers })).text();
+    for (const [, id] of html.matchAll(/href="\/estate\/(\d+)/g)) ids.add(id);
+  }
+  return [...ids].slice(0, RUNS);
+}
+
+async function timesOfAll(base) {
+  const times = {};
+  for (const [name, path] of Object.entries(PAGES))
+    times[name] = { whole: await timesOf(base + path), data: await timesOf(base + dataAddress(path)) };
+  return times;
+}
+
+/** @returns one row a page and way: p95 in ms before and beside the runs; throws where those were over too early */
+export async function measureBesideRuns(base) {
+  const hosts = await hostsOf(base);
+  const before = await timesOfAll(base);
+  const made = new URL(await send(`${base}/runbooks/new`, { text: runbook(), remark: "" }), base);
+  const version = made.searchParams.get("version");
+  const runs = [];
+  for (const targets of hosts)
+    runs.push(await send(base + made.pathname, { intent: "start", targets, incident: "", version, atOnce: "1" }));
+  const beside = await timesOfAll(base);
+  let running = 0;
+  for (const run of runs) {
+    const html = await (await fetch(base + run, { headers })).text();
+    if (html.includes("Stop run")) running++;
+  }
+  if (running < RUNS) throw new Error(`Only ${running} of ${RUNS} runs were still under way after the pages.`);
+  return Object.keys(PAGES).flatMap((name) =>
+    ["whole", "data"].map((way) => ({
+      name: `${way === "whole" ? "whole page" : "data alone"}, p95, of ${name}`,
+      before: before[name][way].p95,
+      beside: beside[name][way].p95,
+      target: before[name][way].p95 * AS_BEFORE,
+    })),
+  );
+}
