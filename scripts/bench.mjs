@@ -288,8 +288,11 @@ async function measureLargeEstate(bare) {
     of("click to all charts in sight, p50,", "ms", drawn.p50, 250);
     of("click to all charts in sight, p95,", "ms", drawn.p95, 250);
   }
-  await measureThemBesideRuns(large.base, total);
-  await large.end();
+  try {
+    await measureThemBesideRuns(large.base, total);
+  } finally {
+    await large.end();
+  }
 }
 
 /** The same pages while many runs are under way. */
