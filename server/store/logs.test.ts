@@ -8,7 +8,16 @@ import { logPage, logsPage, type LogQuestion } from "../pages/logs";
 import { migrate, openStore, type Db } from "./database";
 import { insertComponent } from "./estate";
 import { LogWriter, type NewLog } from "./log-writer";
-import { IDS_OF_WINDOW, latestLogs, logCount, logNeighbours, patternsOf, readSearch, searchLogs, type LogFilter } from "./logs";
+import {
+  IDS_OF_WINDOW,
+  latestLogs,
+  logCount,
+  logNeighbours,
+  patternsOf,
+  readSearch,
+  searchLogs,
+  type LogFilter,
+} from "./logs";
 import { talliesIn } from "./log-tallies";
 import { insertResource } from "./resources";
 import { insertSource } from "./sources";
@@ -110,7 +119,9 @@ describe("searching", () => {
 
   it("reads of the blocks only those that end in the window or later", () => {
     const plan = db.prepare(`EXPLAIN QUERY PLAN ${IDS_OF_WINDOW}`).all(0, 1) as { detail: string }[];
-    expect(plan.map((one) => one.detail).join()).toContain("SEARCH log_block USING COVERING INDEX log_block_time (max_at>?)");
+    expect(plan.map((one) => one.detail).join()).toContain(
+      "SEARCH log_block USING COVERING INDEX log_block_time (max_at>?)",
+    );
   });
 
   it("finds just what reading everything would find", () => {
