@@ -67,6 +67,11 @@ describe("the likeliest cause", () => {
     expect(first(evidence)).toBe("db");
     expect(first([...evidence].reverse())).toBe("db");
   });
+  it("is not what answers badly by many operations rather than what fails behind it", () => {
+    const many = Array.from({ length: 12 }, () => see("app", "slow", 2));
+    const fronts = ["front-1", "front-2"].flatMap((one) => Array.from({ length: 6 }, () => see(one, "slow", 3)));
+    expect(first([...many, ...fronts, see("host-d", "device", 4), see("db", "slow", 4)])).toBe("host-d");
+  });
   it("is what several that do one work rely on, though what is beyond them is nearer to them", () => {
     const apps = ["app-1", "app-2", "app-3"];
     const fronts = ["web-1", "web-2"];

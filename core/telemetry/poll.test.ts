@@ -92,6 +92,7 @@ describe("metrics of one look at a host", () => {
     const listed = poll({ processes: [{ name: "store", memoryBytes: 500, cpuHundredths: 1 }] });
     expect(measureHost(listed, 0, new Map(), wanted).absent).toEqual(["desk"]);
     expect(measureHost(poll({ processes: [] }), 0, new Map(), wanted).absent).toEqual([]);
+    expect(measureHost({ ...listed, isCut: true }, 0, new Map(), wanted).absent).toEqual([]);
   });
 
   describe("of a hypervisor", () => {

@@ -13,6 +13,8 @@ export interface HostPoll {
   devices?: DiskCounters[];
   /** Programs by name: resident bytes, processor time used so far in hundredths of a second, and their processes. */
   processes: { name: string; memoryBytes: number; cpuHundredths: number; pids?: number[] }[];
+  /** Not all of its programs are listed: what is not among them may run. */
+  isCut?: boolean;
   /** What its clock said, where it was asked. */
   clock?: SaidTime | undefined;
   /** Who runs, listens and is connected, where that was read. */
@@ -77,9 +79,10 @@ export function measureHost(
         .filter((process) => wanted.has(process.name))
         .map((process) => [process.name, measureProcess(process, rate)]),
     ),
-    absent: poll.processes.length
-      ? [...wanted].filter((name) => !poll.processes.some((process) => process.name === name))
-      : [],
+    absent:
+      poll.processes.length && !poll.isCut
+        ? [...wanted].filter((name) => !poll.processes.some((process) => process.name === name))
+        : [],
     guests: (poll.guests ?? []).map((guest) => measureGuest(guest, rate)),
   };
 }

@@ -45,7 +45,6 @@ export function mergeByCause(db: Db, touched: ReadonlySet<number>, affected: Aff
   const rows = recentIncidents(db, atMs - FRESH_MS)
     .filter((one) => one.resolved_at === null || mayBelong(one))
     .sort((a, b) => a.opened_at - b.opened_at || a.id - b.id);
-  const open = rows.filter((one) => one.resolved_at === null);
   const ids = rows.map((one) => one.id);
   const now = new Map(rows.map((one) => [one.id, one]));
   const pooling = { left: MOST_TOGETHER };
@@ -71,12 +70,11 @@ export function mergeByCause(db: Db, touched: ReadonlySet<number>, affected: Aff
       if (one.opened_at <= other.opened_at || other.resolved_at !== null) join(one, other, why);
       else join(other, one, why);
     }
-  const gone = { has: (id: number) => !now.has(id) };
-  const left = open.flatMap((one) => (gone.has(one.id) ? [] : (incidentById(db, one.id) ?? [])));
+  const left = [...now.values()].filter((one) => one.resolved_at === null);
   for (const { name, incidents } of commonOfUnsure(db, left, touched, affected, atMs)) {
     const [first, ...others] = incidents;
     for (const other of others)
-      if (first && !gone.has(first.id) && !gone.has(other.id) && !areApart(db, first.id, other.id))
+      if (first && now.has(first.id) && now.has(other.id) && !areApart(db, first.id, other.id))
         join(first, other, `looked at together, ${name} is behind both`);
   }
   return changed;

@@ -8,6 +8,8 @@ export type Draft = z.input<typeof scenarioSchema>;
 export type DraftRole = Draft["roles"][string];
 export type DraftProcess = NonNullable<DraftRole["processes"]>[number];
 export type DraftOperation = NonNullable<DraftProcess["operations"]>[number];
+export type DraftFault = NonNullable<Draft["faults"]>[number];
+export type DraftDrill = NonNullable<Draft["drills"]>[number];
 type DraftCall = NonNullable<DraftOperation["calls"]>[number];
 
 /** What a role is for in the estate. */

@@ -107,6 +107,9 @@ export function get(session: Session, oids: string[]): Promise<Cell[]> {
   });
 }
 
+/** Of a table so many rows are read, about. */
+export const MOST_ROWS = 4000;
+
 /**
  * The columns of a table, rows by their index. All columns advance together, so a table of few rows is one question.
  */
@@ -114,7 +117,7 @@ export async function readTable(
   session: Session,
   table: string,
   columns: readonly number[],
-  mostRows = 4000,
+  mostRows = MOST_ROWS,
 ): Promise<Rows> {
   const rows: Rows = new Map();
   const bases = columns.map((column) => `${table}.1.${column}.`);

@@ -4,7 +4,7 @@ import type { InterfaceRow, NeighbourRow, SystemSighting } from "#core/estate/si
 import { readDateAndTime } from "#core/telemetry/host-clock";
 import type { HostPoll } from "#core/telemetry/poll";
 import { Limiter } from "../../outside/limit";
-import { get, number, readTable, text, withSession, type Cell, type SnmpTarget } from "./snmp-session";
+import { get, MOST_ROWS, number, readTable, text, withSession, type Cell, type SnmpTarget } from "./snmp-session";
 import {
   guestMemory,
   guestState,
@@ -250,6 +250,7 @@ export function pollHost(
       }),
       ...(devices.length ? { devices } : {}),
       processes,
+      ...(tables && tables.software.length >= MOST_ROWS ? { isCut: true } : {}),
       ...(Buffer.isBuffer(time) ? { clock: readDateAndTime(time) } : {}),
       ...(tables ? { tables } : {}),
       ...(also.guests ? { guests: await readGuestUse(session) } : {}),
