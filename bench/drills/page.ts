@@ -25,6 +25,9 @@ export interface Results {
   quiet: { scenario: string; seed: number; load: number; hours: number; incidents: number }[];
 }
 
+/** Grown estates are looked at together: each has few drills, and none is like the next. */
+export const familyOf = (scenario: string): string => scenario.replace(/^grown-\d+$/, "grown");
+
 const nameOf = (thing: Thing | undefined): string =>
   thing === undefined
     ? "–"
@@ -51,11 +54,12 @@ function table(head: readonly string[], rows: readonly (readonly string[])[]): s
   ].join("\n");
 }
 
-function caseRow({ id, seed, load, score, said, truth, repaired }: CaseRecord): string[] {
+function caseRow({ scenario, id, seed, load, score, said, truth, repaired }: CaseRecord): string[] {
   const first = said.incidents[0]?.suspects[0];
+  const isGrown = familyOf(scenario) !== scenario;
   return [
     id,
-    `${seed}/${load}`,
+    isGrown ? `${scenario.slice(6)}, ${seed}/${load}` : `${seed}/${load}`,
     score.noticedAfterMs === undefined ? "not noticed" : `${Math.round(score.noticedAfterMs / 1000)} s`,
     truth.roots.map((accepted) => nameOf(accepted[0])).join(" and ") || "nothing is wrong",
     nameOf(first),
@@ -133,11 +137,12 @@ export function verdictsPage({ rows, cases, quiet }: Results): string {
     "fault and without it, minute by minute. A service that is shown critical counts as said to be down, anything less as degraded.",
     "",
   ];
-  for (const scenario of [...new Set(cases.map((one) => one.scenario))].sort()) {
-    const own = cases.filter((one) => one.scenario === scenario);
-    const runs = new Set(own.map((one) => `${one.seed}/${one.load}`));
+  for (const scenario of [...new Set(cases.map((one) => familyOf(one.scenario)))].sort()) {
+    const own = cases.filter((one) => familyOf(one.scenario) === scenario);
+    const runs = new Set(own.map((one) => `${one.scenario} ${one.seed}/${one.load}`));
+    const drills = new Set(own.map((one) => (scenario === one.scenario ? one.id : `${one.scenario} ${one.id}`)));
     parts.push(
-      `## ${scenario}: ${own.length} cases of ${new Set(own.map((one) => one.id)).size} drills, ${runs.size} ${runs.size === 1 ? "run" : "runs"}`,
+      `## ${scenario}: ${own.length} cases of ${drills.size} drills, ${runs.size} ${runs.size === 1 ? "run" : "runs"}`,
       "",
       table(
         ["figure", "value", "asked", ""],
@@ -182,7 +187,7 @@ export function verdictsPage({ rows, cases, quiet }: Results): string {
       table(
         [
           "drill",
-          "seed/load",
+          scenario === "grown" ? "estate, seed/load" : "seed/load",
           "noticed after",
           "true",
           "said first",
@@ -192,11 +197,16 @@ export function verdictsPage({ rows, cases, quiet }: Results): string {
           "services hurt",
           "repaired",
         ],
-        [...own].sort((a, b) => a.id.localeCompare(b.id) || a.seed - b.seed || a.load - b.load).map(caseRow),
+        [...own]
+          .sort(
+            (a, b) =>
+              a.id.localeCompare(b.id) || a.scenario.localeCompare(b.scenario) || a.seed - b.seed || a.load - b.load,
+          )
+          .map(caseRow),
       ),
       "",
     );
-    const still = quiet.filter((one) => one.scenario === scenario);
+    const still = quiet.filter((one) => familyOf(one.scenario) === scenario);
     if (still.length)
       parts.push(
         `Without a drill: ${still.reduce((sum, one) => sum + one.incidents, 0)} incidents in ${still.reduce((sum, one) => sum + one.hours, 0).toFixed(1)} hours.`,

@@ -8,7 +8,7 @@ import type { Scenario } from "#standins/scenario/schema";
 import { incidentsAgain } from "./again";
 import { WatchedEstate } from "./estate";
 import { Listener } from "./listen";
-import { verdictsPage, type CaseRecord, type Results } from "./page";
+import { familyOf, verdictsPage, type CaseRecord, type Results } from "./page";
 import { rowsOf, scoreCase, type Said } from "./score";
 import { actsIn, summaryOf, trustAgain, trustingAll, type RepairRecord } from "./repair";
 import { truthOf } from "./truth";
@@ -36,7 +36,10 @@ Runs every drill of a scenario against a real server at pace, and says how well 
   --write FOLDER    only writes the grown estates there, to be looked at with npm run demo -- --scenario
   --only ID,ID      these drills only
   --seeds N         how many seeds of the estate, 1 if left out
+  --seed N          this one only; 0 is the file's own
   --loads N         1: a busy morning; 2: a calm evening too
+  --load N          this one only; 0: the morning, 1: the evening
+  --part N/M        of the drills every M-th only, beginning with the N-th: a run that is too long for one sitting in parts
   --from TIME       where a run begins instead, as 2026-03-17T21:30:00Z; with one load only
   --quiet HOURS     hours without a drill at the end, for false incidents; 3 if left out, 0 for none
   --pace N          of the clock, 60 if left out
@@ -60,7 +63,10 @@ const given = (() => {
         write: { type: "string" },
         only: { type: "string" },
         seeds: { type: "string", default: "1" },
+        seed: { type: "string" },
         loads: { type: "string", default: "1" },
+        load: { type: "string" },
+        part: { type: "string", default: "1/1" },
         from: { type: "string" },
         quiet: { type: "string", default: "3" },
         pace: { type: "string", default: "60" },
@@ -80,15 +86,19 @@ if (given.help) {
   process.stdout.write(`${USAGE}\n`);
   process.exit(0);
 }
-const whole = (name: "seeds" | "loads" | "quiet" | "pace", least: number, most: number): number => {
+const whole = (name: "seeds" | "seed" | "loads" | "load" | "quiet" | "pace", least: number, most: number): number => {
   const value = Number(given[name]);
   if (!Number.isInteger(value) || value < least || value > most)
     refuse(`--${name} ${given[name]}: use a whole number from ${least} to ${most}.`);
   return value;
 };
-const seeds = whole("seeds", 1, 20);
-const loads = whole("loads", 1, LOADS.length);
-if (given.from !== undefined && (loads !== 1 || !/^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\dZ$/.test(given.from)))
+const upTo = (count: number) => Array.from({ length: count }, (_, index) => index);
+const seeds = given.seed === undefined ? upTo(whole("seeds", 1, 20)) : [whole("seed", 0, 19)];
+const loads = given.load === undefined ? upTo(whole("loads", 1, LOADS.length)) : [whole("load", 0, LOADS.length - 1)];
+const part = /^([1-9]\d?)\/([1-9]\d?)$/.exec(given.part)?.slice(1).map(Number);
+const [partAt = 1, parts = 1] = part ?? [];
+if (!part || partAt > parts) refuse(`--part ${given.part}: say which of how many, as 2/3.`);
+if (given.from !== undefined && (loads.length !== 1 || !/^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\dZ$/.test(given.from)))
   refuse(`--from ${given.from}: use an instant as 2026-03-17T21:30:00Z, and one load.`);
 const beginOf = (load: number) => given.from ?? (LOADS[load] as string);
 const quietHours = given.short ? 0 : whole("quiet", 0, 48);
@@ -137,6 +147,9 @@ function scenarioIn(file: string): Scenario {
   if (!read.ok) return refuse(`${file}:\n${read.problems.map((one) => `  - ${one}`).join("\n")}`);
   return read.scenario;
 }
+
+/** The same estate by other chances. */
+const ofSeed = (scenario: Scenario, seed: number): Scenario => ({ ...scenario, seed: scenario.seed + seed * 1009 });
 
 /** Drills of unlike services one after another, so that what one leaves behind is not taken for the next. */
 function inTurn(ids: readonly string[]): string[] {
@@ -293,8 +306,7 @@ async function runEstate(
   const folder = mkdtempSync(join(tmpdir(), "holotaxis-drills-"));
   // Another seed is another file; its set-up goes with it.
   const own = join(folder, `${name}.json`);
-  const changed = { ...(JSON.parse(readFileSync(file, "utf8")) as object), seed: scenario.seed + seed * 1009 };
-  writeFileSync(own, JSON.stringify(changed));
+  writeFileSync(own, JSON.stringify(ofSeed(JSON.parse(readFileSync(file, "utf8")) as Scenario, seed)));
   const setup = file.replace(/\.json$/, "-setup.json");
   if (existsSync(setup)) {
     const text = readFileSync(setup, "utf8");
@@ -303,7 +315,9 @@ async function runEstate(
   const asked = given.only?.split(",") ?? (given.short ? SHORT : undefined);
   const unknown = asked?.find((id) => !scenario.drills.some((one) => one.id === id));
   if (unknown !== undefined && given.scenario) refuse(`There is no drill “${unknown}” in ${file}.`);
-  const ids = inTurn(scenario.drills.map((one) => one.id).filter((id) => asked?.includes(id) ?? true));
+  const ids = inTurn(scenario.drills.map((one) => one.id).filter((id) => asked?.includes(id) ?? true)).filter(
+    (_, index) => index % parts === partAt - 1,
+  );
   if (!ids.length && quietHours === 0) return undefined;
   const data = given.keep ? resolve(given.keep) : join(folder, "data");
   const estate = new WatchedEstate(root, data, own, scenarioIn(own), beginOf(load), pace, given.short ? "P1D" : "P8D");
@@ -365,9 +379,9 @@ function readResults(): Results {
 }
 
 function keep(results: Results): void {
-  const names = [...new Set(results.cases.map((one) => one.scenario))].sort();
+  const names = [...new Set(results.cases.map((one) => familyOf(one.scenario)))].sort();
   results.rows = names.flatMap((name) => {
-    const quiet = results.quiet.filter((one) => one.scenario === name);
+    const quiet = results.quiet.filter((one) => familyOf(one.scenario) === name);
     const sum = quiet.length
       ? {
           hours: quiet.reduce((all, one) => all + one.hours, 0),
@@ -375,7 +389,7 @@ function keep(results: Results): void {
         }
       : undefined;
     return rowsOf(
-      results.cases.filter((one) => one.scenario === name).map((one) => one.score),
+      results.cases.filter((one) => familyOf(one.scenario) === name).map((one) => one.score),
       name,
       sum,
     );
@@ -411,7 +425,7 @@ function scoreAgain(): void {
     const scenario = scenarioIn(file);
     for (const record of results.cases)
       if (record.scenario === basename(file, ".json"))
-        record.score = scoreCase(record.said, truthOf(scenario, record.id, record.startedAtMs));
+        record.score = scoreCase(record.said, truthOf(ofSeed(scenario, record.seed), record.id, record.startedAtMs));
   }
 }
 
@@ -429,8 +443,8 @@ else if (given.page) scoreAgain();
 if (given.page || given.again) keep(results);
 else
   for (const file of scenarioFiles())
-    for (let seed = 0; seed < seeds; seed++)
-      for (let load = 0; load < loads; load++) {
+    for (const seed of seeds)
+      for (const load of loads) {
         const name = basename(file, ".json");
         say(`${name}, seed ${seed}, from ${beginOf(load)}`);
         const same = (one: { scenario: string; seed: number; load: number }) =>

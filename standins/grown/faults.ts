@@ -54,7 +54,8 @@ export function growScenario(seed: number, faults = 18): { scenario: Scenario; s
   return { scenario: read.scenario, setup: estate.setup };
 }
 
-const faultOf = (id: string, title: string, fault: Grown["fault"]): DraftFault => ({
+/** A fault as a scenario has it. */
+export const faultOf = (id: string, title: string, fault: Grown["fault"]): DraftFault => ({
   id,
   title,
   story: title,

@@ -1,6 +1,10 @@
 import { describe, expect, it } from "vitest";
 import { Estate } from "../seen/estate";
-import { growScenario } from "./faults";
+import { readScenario } from "../scenario/read";
+import { Chance } from "./chance";
+import { growEstate } from "./estate";
+import { faultOf, growScenario } from "./faults";
+import { Choice, KINDS } from "./kinds";
 
 const BUSY_MS = Date.parse("2026-03-17T10:00:00Z");
 
@@ -26,6 +30,20 @@ describe("a grown estate", () => {
         );
       for (const queue of layout.queues)
         expect(state.queue.depth[queue.index], `${seed} ${queue.name}`).toBeLessThan(50);
+    }
+  });
+
+  it("has room for each kind of fault at a place that may have it, whatever the seed", () => {
+    for (let seed = 11; seed <= 18; seed++) {
+      const estate = growEstate(seed);
+      const choice = new Choice(estate, new Chance(seed));
+      const faults = Object.entries(KINDS).flatMap(([kind, grow]) => {
+        const grown = grow(choice);
+        return grown ? [faultOf(kind, kind, grown.fault)] : [];
+      });
+      const read = readScenario({ ...estate.draft, faults });
+      expect(read.ok ? [] : read.problems, `seed ${seed}`).toEqual([]);
+      expect(faults.length).toBeGreaterThan(15);
     }
   });
 

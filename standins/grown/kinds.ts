@@ -222,17 +222,18 @@ export const KINDS: Record<string, Kind> = {
   "line-late": line((chance) => ({ delayMs: chance.whole(200, 500), riseSeconds: 20 })),
   "port-loses": (choice) => {
     const at = choice.of("app", "store", "web");
-    return (
-      at && {
-        fault: {
-          effects: [{ what: "link", host: at.host, lossPercent: choice.chance.whole(10, 25), riseSeconds: 20 }],
-          endedBy: [{ do: "mend-link", host: at.host }],
-        },
-        group: "line",
-        // It is lost between the host and the switch that it hangs on: both tell of it.
-        roots: [...onHost(at.host), ...switchesOf(choice.estate, at.site)],
-      }
-    );
+    if (!at) return undefined;
+    // A virtual machine has no port of its own: it is its hypervisor's.
+    const host = choice.estate.draft.hosts.find((one) => one.name === at.host)?.on ?? at.host;
+    return {
+      fault: {
+        effects: [{ what: "link", host, lossPercent: choice.chance.whole(10, 25), riseSeconds: 20 }],
+        endedBy: [{ do: "mend-link", host }],
+      },
+      group: "line",
+      // It is lost between the host and the switch that it hangs on: both tell of it.
+      roots: [...onHost(host), ...switchesOf(choice.estate, at.site)],
+    };
   },
   "certificate-old": (choice) => {
     const at = choice.of("partner");
