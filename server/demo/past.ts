@@ -1,7 +1,7 @@
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import type { ClockSetting } from "#core/time/clock";
 import type { PastMoment, Standins } from "./standins";
-import type { Batch } from "../receivers/batch-builder";
+import type { Batch } from "../receivers/batch";
 import type { Db } from "../store/database";
 import { componentsOfPrefix } from "../store/platforms";
 import { listServices } from "../store/services";

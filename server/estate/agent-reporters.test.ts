@@ -3,7 +3,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
-import type { Batch } from "../receivers/batch-builder";
+import type { Batch } from "../receivers/batch";
 import { changesIn } from "../store/changes";
 import { migrate, openStore, type Db } from "../store/database";
 import { componentById, currentComponents, insertComponent, retireComponent } from "../store/estate";

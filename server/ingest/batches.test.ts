@@ -3,7 +3,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
-import type { Batch } from "../receivers/batch-builder";
+import type { Batch } from "../receivers/batch";
 import { migrate, openStore, type Db } from "../store/database";
 import { changesOf, noteRestart } from "../store/changes";
 import { insertComponent } from "../store/estate";

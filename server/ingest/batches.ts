@@ -1,6 +1,6 @@
 import { nameResource, type ResourceAttributes } from "#core/estate/naming";
 import type { Look, ObservedRelation } from "#core/estate/observation";
-import type { ArrivedEvent, Batch, SeriesDef } from "../receivers/batch-builder";
+import type { ArrivedEvent, Batch, SeriesDef } from "../receivers/batch";
 import type { Db } from "../store/database";
 import { insertChange, noteRestart } from "../store/changes";
 import { componentById } from "../store/estate";

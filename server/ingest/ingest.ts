@@ -2,7 +2,7 @@ import type { AgentAsks, AgentToDo } from "#core/estate/agent-actions";
 import type { AgentReport } from "#core/estate/agent-report";
 import type { TrapUser } from "../receivers/traps";
 import type { MessagePort } from "node:worker_threads";
-import type { Batch } from "../receivers/batch-builder";
+import type { Batch } from "../receivers/batch";
 import type { Enrolled, Enrolling, FromReceivers, ReceiverFigures, ToReceivers } from "../receivers/messages";
 import type { SendingToken } from "../receivers/sender-tokens";
 import type { Target, TargetState } from "../receivers/scraper";

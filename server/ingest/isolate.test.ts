@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import type { Batch } from "../receivers/batch-builder";
+import type { Batch } from "../receivers/batch";
 import { keepWhatFits, partOf } from "./isolate";
 
 /** A batch with so many records of each kind; each can be told by a number of its own. */

@@ -1,4 +1,4 @@
-import type { Batch } from "../receivers/batch-builder";
+import type { Batch } from "../receivers/batch";
 
 /** Records of a batch in one row: samples, log records, spans, events, exemplars. */
 const recordsOf = ({ handles, logs, spans, events, exemplars }: Batch): number =>

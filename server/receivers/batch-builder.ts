@@ -1,13 +1,14 @@
-import type { ResourceAttributes } from "#core/estate/naming";
-import { exponentialError, quantileOfBuckets, quantileOfExponential } from "#core/telemetry/histogram";
-import { MINUTE_MS } from "#core/time/windows";
 import type { Instrument } from "#core/catalogue/metrics";
+import type { ResourceAttributes } from "#core/estate/naming";
 import { keptText } from "#core/telemetry/text";
+import { MINUTE_MS } from "#core/time/windows";
+import { instanceOf, textOf } from "./attributes";
+import type { ArrivedEvent, ArrivedExemplar, ArrivedLog, ArrivedSpan, Batch, ResourceDef } from "./batch";
+import { ClientBounds } from "./client-bounds";
+import { countedOf, quantilesOf, sinceBefore, wrongBuckets, type Counted } from "./histogram-counts";
 import { LIMITS } from "./limits";
 import type {
-  AnyValue,
   Attribute,
-  Exemplar,
   ExponentialPoint,
   HistogramPoint,
   LogRecord,
@@ -15,134 +16,11 @@ import type {
   OfResource,
   SpanRecord,
 } from "./otlp-types";
+import { exemplarsOf, logOf, spanOf, wrongIds } from "./records";
+import type { Rejected } from "./rejected";
 import { SeriesHandles, type Stream } from "./series-handles";
 import { Staged } from "./staged";
-import { ClientBounds } from "./client-bounds";
 
-/** A sender met for the first time on this thread; from then on it goes by its handle. */
-export interface ResourceDef {
-  handle: number;
-  attributes: ResourceAttributes;
-}
-
-export interface SeriesDef {
-  handle: number;
-  resource: number;
-  metric: string;
-  instance: string;
-  unit: string;
-  instrument: Instrument;
-}
-
-export interface ArrivedLog {
-  resource: number;
-  atMs: number;
-  severity: number;
-  body: string;
-  attributes: string | null;
-  traceId: string | null;
-  spanId: string | null;
-}
-
-export interface ArrivedSpan {
-  resource: number;
-  traceId: string;
-  spanId: string;
-  parentId: string;
-  name: string;
-  kind: number;
-  startMs: number;
-  endMs: number;
-  status: number;
-  detail: string | null;
-}
-
-/** One measurement that has its trace. */
-export interface ArrivedExemplar {
-  resource: number;
-  /** Name of the metric without what was worked out of it. */
-  metric: string;
-  instance: string;
-  atMs: number;
-  value: number;
-  traceId: string;
-  spanId: string;
-}
-
-/** A change or deployment somebody told of. */
-export interface ArrivedEvent {
-  source: string;
-  id: string;
-  kind: "change" | "deployment";
-  /** Epoch milliseconds; the present where the event does not say. */
-  atMs: number | undefined;
-  attributes: ResourceAttributes;
-  summary: string;
-  ticket: string | null;
-  by: string;
-  detail: string;
-}
-
-/** What is handed to the engine at once; it answers when all of it is safe. */
-export interface Batch {
-  resources: ResourceDef[];
-  series: SeriesDef[];
-  /** Positive for what receivers hand over. */
-  handles: Int32Array;
-  /** Epoch milliseconds. */
-  times: Float64Array;
-  values: Float64Array;
-  logs: ArrivedLog[];
-  spans: ArrivedSpan[];
-  events: ArrivedEvent[];
-  exemplars: ArrivedExemplar[];
-  /** Senders whose running totals began anew, and when. */
-  restarts?: { resource: number; atMs: number }[];
-}
-
-/** What was not kept of a request, with the reasons, most frequent first. */
-export class Rejected {
-  private readonly reasons = new Map<string, number>();
-  count = 0;
-
-  add(reason: string, count = 1): void {
-    this.count += count;
-    if (this.reasons.size < 20 || this.reasons.has(reason))
-      this.reasons.set(reason, (this.reasons.get(reason) ?? 0) + count);
-  }
-
-  get text(): string {
-    return [...this.reasons]
-      .sort((a, b) => b[1] - a[1])
-      .slice(0, 3)
-      .map(([reason, count]) => `${count}: ${reason}`)
-      .join(" ");
-  }
-}
-
-const isId = (text: string, digits: number) => text.length === digits && /^[0-9a-f]+$/.test(text) && !/^0+$/.test(text);
-const textOf = (value: AnyValue): string =>
-  typeof value === "string"
-    ? value
-    : value === null
-      ? ""
-      : typeof value === "object"
-        ? JSON.stringify(value)
-        : String(value);
-
-interface Counted {
-  startMs: number;
-  atMs: number;
-  counts: number[];
-  bounds: number[];
-  zero: number;
-  negative: number[];
-  scale: number;
-  offset: number;
-  negativeOffset: number;
-}
-
-const QUANTILES = [0.5, 0.95, 0.99] as const;
 /** A total whose counting began no longer before its first point than this is followed from its beginning. */
 const FRESH_MS = 10 * MINUTE_MS;
 
@@ -376,7 +254,10 @@ export class BatchBuilder {
           ? this.total(stream, instance, point.startMs, point.atMs, value)
           : this.sample(stream, instance, point.atMs, value);
       };
-      if (point.exemplars) this.takeExemplars(resource, name, instance, point.exemplars);
+      if (point.exemplars)
+        this.exemplars.push(
+          ...exemplarsOf(resource, name, instance, point.exemplars, (atMs) => this.wrongTime(atMs) !== undefined),
+        );
       let problem: string | undefined;
       switch (data.kind) {
         case "gauge":
@@ -410,23 +291,6 @@ export class BatchBuilder {
     }
   }
 
-  /** Keeps the highest of a point's exemplars that have a trace to look at. */
-  private takeExemplars(resource: number, metric: string, instance: string, exemplars: readonly Exemplar[]): void {
-    const traced = exemplars.filter(
-      (one) => isId(one.traceId, 32) && Number.isFinite(one.value) && this.wrongTime(one.atMs) === undefined,
-    );
-    for (const one of traced.sort((a, b) => b.value - a.value).slice(0, LIMITS.exemplars))
-      this.exemplars.push({
-        resource,
-        metric,
-        instance,
-        atMs: Math.round(one.atMs),
-        value: one.value,
-        traceId: one.traceId,
-        spanId: isId(one.spanId, 16) ? one.spanId : "",
-      });
-  }
-
   /** Count, sum and extremes of a histogram, and quantiles of what it counted since the point before. */
   private histogram(
     resource: number,
@@ -436,33 +300,9 @@ export class BatchBuilder {
     point: HistogramPoint | ExponentialPoint,
     put: (suffix: string, instrument: Instrument, value: number, unit?: string) => string | undefined,
   ): string | undefined {
-    const now: Counted =
-      "scale" in point
-        ? {
-            startMs: point.startMs,
-            atMs: point.atMs,
-            counts: point.positive.counts,
-            bounds: [],
-            zero: point.zeroCount,
-            negative: point.negative.counts,
-            scale: point.scale,
-            offset: point.positive.offset,
-            negativeOffset: point.negative.offset,
-          }
-        : {
-            startMs: point.startMs,
-            atMs: point.atMs,
-            counts: point.counts,
-            bounds: point.bounds,
-            zero: 0,
-            negative: [],
-            scale: 0,
-            offset: 0,
-            negativeOffset: 0,
-          };
-    if (now.counts.length > 2000 || now.negative.length > 2000) return "A histogram has more than 2,000 buckets.";
-    if (!("scale" in point) && now.counts.length && now.counts.length !== now.bounds.length + 1)
-      return "A histogram must have one more count than bounds.";
+    const now = countedOf(point);
+    const wrong = wrongBuckets(point, now);
+    if (wrong !== undefined) return wrong;
     let problem = put(".count", instrument, point.count, "1");
     // State is kept of what is taken only.
     if (problem !== undefined) return problem;
@@ -474,32 +314,9 @@ export class BatchBuilder {
       counted = sinceBefore(this.buckets.get(key), now);
       this.buckets.set(key, now);
     }
-    if (!counted || counted.counts.every((count) => count === 0)) return problem;
-    for (const quantile of QUANTILES) {
-      const value =
-        "scale" in point
-          ? quantileOfExponential(
-              counted.scale,
-              counted.zero,
-              { offset: counted.offset, counts: counted.counts },
-              { offset: counted.negativeOffset, counts: counted.negative },
-              quantile,
-            )
-          : quantileOfBuckets(
-              counted.bounds,
-              counted.counts,
-              quantile,
-              instrument === "delta" ? point.min : null,
-              instrument === "delta" ? point.max : null,
-            );
-      // What lies below the stated error is not in the data.
-      if (!Number.isNaN(value))
-        problem ??= put(
-          `.p${quantile * 100}`,
-          "gauge",
-          Number(value.toPrecision("scale" in point && exponentialError(point.scale) > 0.001 ? 4 : 6)),
-        );
-    }
+    if (counted)
+      for (const { suffix, value } of quantilesOf(point, counted, instrument === "delta"))
+        problem ??= put(suffix, "gauge", value);
     return problem;
   }
 
@@ -521,10 +338,7 @@ export class BatchBuilder {
       let names = this.operations.get(resource);
       if (!names) this.operations.set(resource, (names = new Set()));
       for (const span of items) {
-        const wrong =
-          !isId(span.traceId, 32) || !isId(span.spanId, 16) || (span.parentId !== "" && !isId(span.parentId, 16))
-            ? "A span's identifiers are not those of W3C Trace Context."
-            : (this.wrongTime(span.startMs) ?? this.wrongTime(span.endMs));
+        const wrong = wrongIds(span) ?? this.wrongTime(span.startMs) ?? this.wrongTime(span.endMs);
         if (wrong) {
           rejected.add(wrong);
           continue;
@@ -532,120 +346,12 @@ export class BatchBuilder {
         let name = keptText(span.name, LIMITS.spanName) || "(no name)";
         if (!names.has(name) && names.size >= LIMITS.operationsOfResource) name = "further operations";
         names.add(name);
-        const detail: Record<string, unknown> = {};
-        if (span.attributes.length) detail.attributes = bounded(span.attributes);
-        if (span.events.length)
-          detail.events = span.events.slice(0, LIMITS.spanEvents).map((event) => ({
-            atMs: event.atMs,
-            name: keptText(event.name, LIMITS.spanName),
-            attributes: bounded(event.attributes),
-          }));
-        const links = span.links.filter((link) => isId(link.traceId, 32) && isId(link.spanId, 16));
-        if (links.length)
-          detail.links = links.slice(0, LIMITS.spanLinks).map((link) => ({
-            traceId: link.traceId,
-            spanId: link.spanId,
-            ...(link.attributes.length ? { attributes: bounded(link.attributes) } : {}),
-          }));
-        if (span.traceState) detail.traceState = keptText(span.traceState, LIMITS.traceState);
-        if (span.statusMessage) detail.message = keptText(span.statusMessage, 1000);
-        let text: string | null = Object.keys(detail).length ? JSON.stringify(detail) : null;
-        if (text && text.length > LIMITS.logAttributesText)
-          text = JSON.stringify({
-            attributes: { "attributes left out": span.attributes.length, because: "they are too long together" },
-          });
-        this.spans.push({
-          resource,
-          traceId: span.traceId,
-          spanId: span.spanId,
-          parentId: span.parentId,
-          name,
-          kind: Number.isInteger(span.kind) && span.kind >= 0 && span.kind <= 5 ? span.kind : 0,
-          startMs: span.startMs,
-          endMs: Math.max(span.startMs, span.endMs),
-          status: span.status === 2 ? 2 : span.status === 1 ? 1 : 0,
-          detail: text,
-        });
+        this.spans.push(spanOf(resource, span, name));
       }
     }
   }
 
-  log(
-    resource: number,
-    record: {
-      atMs: number;
-      severity: number;
-      body: AnyValue;
-      attributes: readonly Attribute[];
-      traceId: string;
-      spanId: string;
-    },
-  ): void {
-    const body = textOf(record.body);
-    const attributes = bounded(record.attributes);
-    if (body.length > LIMITS.body) attributes["characters left out"] = body.length - LIMITS.body;
-    let text: string | null = Object.keys(attributes).length ? JSON.stringify(attributes) : null;
-    if (text && text.length > LIMITS.logAttributesText)
-      text = JSON.stringify({ "attributes left out": record.attributes.length, because: "they are too long together" });
-    this.logs.push({
-      resource,
-      atMs: Math.round(record.atMs),
-      severity:
-        Number.isInteger(record.severity) && record.severity >= 0 && record.severity <= 24 ? record.severity : 0,
-      body: keptText(body, LIMITS.body),
-      attributes: text,
-      traceId: /^[0-9a-f]{32}$/.test(record.traceId) ? record.traceId : null,
-      spanId: /^[0-9a-f]{16}$/.test(record.spanId) ? record.spanId : null,
-    });
+  log(resource: number, record: Parameters<typeof logOf>[1]): void {
+    this.logs.push(logOf(resource, record));
   }
-}
-
-/** Attributes as an object, no more and no longer than is kept. */
-function bounded(list: readonly Attribute[]): Record<string, AnyValue> {
-  const attributes: Record<string, AnyValue> = {};
-  for (const [key, value] of list.slice(0, LIMITS.logAttributes))
-    attributes[keptText(key, LIMITS.attributeKey)] = typeof value === "string" ? keptText(value, 4096) : value;
-  if (list.length > LIMITS.logAttributes) attributes["attributes left out"] = list.length - LIMITS.logAttributes;
-  return attributes;
-}
-
-/**
- * Attributes as what tells series apart: "name=value, name=value", sorted; a lone "instance" as its value; undefined
- * when there are too many.
- */
-export function instanceOf(attributes: readonly Attribute[]): string | undefined {
-  if (attributes.length === 0) return "";
-  if (attributes.length > LIMITS.pointAttributes) return undefined;
-  // Our own agent tells disks and interfaces apart by nothing else, as polls do.
-  if (attributes.length === 1 && attributes[0]?.[0] === "instance")
-    return keptText(textOf(attributes[0][1]), LIMITS.attributeValue);
-  const parts = attributes.map(
-    ([key, value]) => `${keptText(key, LIMITS.attributeKey)}=${keptText(textOf(value), LIMITS.attributeValue)}`,
-  );
-  return (parts.length > 1 ? parts.sort() : parts).join(", ");
-}
-
-/**
- * What was counted between two cumulative readings; all of it after a restart: the buckets changed, a count fell, or
- * the sender says so.
- */
-function sinceBefore(before: Counted | undefined, now: Counted): Counted | undefined {
-  if (!before) return undefined;
-  if (now.startMs > before.atMs) return now;
-  const same =
-    before.scale === now.scale &&
-    before.offset === now.offset &&
-    before.negativeOffset === now.negativeOffset &&
-    before.bounds.length === now.bounds.length &&
-    before.bounds.every((bound, index) => bound === now.bounds[index]) &&
-    before.counts.length <= now.counts.length;
-  if (!same) return now;
-  const counts = now.counts.map((count, index) => count - (before.counts[index] ?? 0));
-  if (counts.some((count) => count < 0)) return now;
-  return {
-    ...now,
-    counts,
-    zero: Math.max(0, now.zero - before.zero),
-    negative: now.negative.map((count, index) => Math.max(0, count - (before.negative[index] ?? 0))),
-  };
 }

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { keptText } from "#core/telemetry/text";
-import type { ArrivedEvent } from "./batch-builder";
+import type { ArrivedEvent } from "./batch";
 import { BadSignal } from "./otlp-types";
 
 /**

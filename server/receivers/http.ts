@@ -9,7 +9,7 @@ import { agentAsks, type AgentToDo } from "#core/estate/agent-actions";
 import { agentReport } from "#core/estate/agent-report";
 import { whyNotSent, type TokenScope } from "#core/people/tokens";
 import { isReceiverName } from "../http/host-names";
-import { Rejected } from "./batch-builder";
+import { Rejected } from "./rejected";
 import { readCloudEvents } from "./cloudevents";
 import type { Hold, IngestChannel } from "./channel";
 import { partialSuccessToProtobuf, statusToProtobuf } from "./otlp-protobuf";

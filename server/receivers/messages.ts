@@ -1,7 +1,7 @@
 import type { AgentAsks, AgentToDo } from "#core/estate/agent-actions";
 import type { AgentReport } from "#core/estate/agent-report";
 import type { TrapUser } from "./traps";
-import type { Batch } from "./batch-builder";
+import type { Batch } from "./batch";
 import type { SendingToken } from "./sender-tokens";
 import type { Target, TargetState } from "./scraper";
 

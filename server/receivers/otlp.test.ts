@@ -3,7 +3,9 @@ import protobuf from "protobufjs/minimal.js";
 import { LIMITS } from "./limits";
 import { describe, expect, it } from "vitest";
 import { DAY_MS } from "#core/time/windows";
-import { BatchBuilder, instanceOf, Rejected } from "./batch-builder";
+import { instanceOf } from "./attributes";
+import { BatchBuilder } from "./batch-builder";
+import { Rejected } from "./rejected";
 import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
 import {
   logsFromProtobuf,

@@ -1,7 +1,7 @@
 import { readOpenMetrics, ucumOf, type OpenFamily, type OpenMetric } from "#core/telemetry/openmetrics";
 import { Limiter } from "../outside/limit";
 import { fetchText } from "../outside/fetch-text";
-import { Rejected } from "./batch-builder";
+import { Rejected } from "./rejected";
 import type { Access } from "../vault/kinds";
 import type { IngestChannel } from "./channel";
 import type { Attribute, Exemplar, Metric } from "./otlp-types";

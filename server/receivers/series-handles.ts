@@ -1,5 +1,5 @@
 import type { Instrument } from "#core/catalogue/metrics";
-import type { SeriesDef } from "./batch-builder";
+import type { SeriesDef } from "./batch";
 import { LIMITS } from "./limits";
 
 /** The series of one sender and metric; they differ by their instances. */

@@ -1,5 +1,5 @@
 import type { SignalKind, TokenScope } from "#core/people/tokens";
-import { Rejected } from "./batch-builder";
+import { Rejected } from "./rejected";
 import type { IngestChannel } from "./channel";
 import { logsFromJson, metricsFromJson, spansFromJson } from "./otlp-json";
 import { logsFromProtobuf, metricsFromProtobuf, spansFromProtobuf } from "./otlp-protobuf";

@@ -4,7 +4,7 @@ import { createServer } from "node:net";
 import { join } from "node:path";
 import { MessageChannel } from "node:worker_threads";
 import { afterAll, beforeAll, expect, it } from "vitest";
-import type { ArrivedLog, Batch } from "#server/receivers/batch-builder";
+import type { ArrivedLog, Batch } from "#server/receivers/batch";
 import { IngestChannel } from "#server/receivers/channel";
 import { SyslogReceiver } from "#server/receivers/syslog";
 import { TrapReceiver } from "#server/receivers/traps";

@@ -4,7 +4,7 @@ import snmp from "net-snmp";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { asNotification, readNotification } from "#core/telemetry/notifications";
 import { IngestChannel } from "#server/receivers/channel";
-import type { Batch } from "#server/receivers/batch-builder";
+import type { Batch } from "#server/receivers/batch";
 import { TrapReceiver } from "#server/receivers/traps";
 
 const LINK_DOWN = "1.3.6.1.6.3.1.1.5.3";
