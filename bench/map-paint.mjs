@@ -89,7 +89,7 @@ export async function measureMapPaint({ folder, keep }) {
       }
       return median(times);
     };
-    const plain = await looksOf("/setup/about", "h1");
+    const plain = await looksOf("/setup", "h1");
     const reference = { name: "a page of this application without a map", value: plain };
     const rows = [
       ["first paint of the map", "/map"],
@@ -107,7 +107,7 @@ export async function measureMapPaint({ folder, keep }) {
     await page.waitForFunction(() => document.documentElement.hasAttribute("data-alive"));
     const cards = await page.locator(".hx-node").count();
     const moved = await framesOf(page);
-    await page.goto(`${server.base}/setup/about`);
+    await page.goto(`${server.base}/setup`);
     const still = await page.evaluate(
       (count) =>
         new Promise((done) => {

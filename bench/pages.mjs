@@ -90,14 +90,14 @@ async function clicksOf(browser, base, pages) {
   const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
   await signInBrowser(context, base);
   const page = await context.newPage();
-  await page.goto(`${base}/setup/about`, { waitUntil: "networkidle" });
+  await page.goto(`${base}/setup`, { waitUntil: "networkidle" });
   const painted = {};
   for (const [name, path] of Object.entries(pages)) {
     const times = [];
     for (let index = -2; index < CLICKS; index++) {
       const one = await clicks(page, path);
       if (index >= 0) times.push(one);
-      await clicks(page, "/setup/about");
+      await clicks(page, "/setup");
     }
     const of = (what) => {
       const values = times.map((one) => one[what]);

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { MINUTE_MS } from "../time/windows";
-import { alikeOver, learnCalls, learnShare, type CallPoint } from "./call-usual";
+import { alikeOver, learnCalls, learnShare, untroubled, type CallPoint } from "./call-usual";
 import { calls, callSettings } from "./calls";
 import type { CallDetector } from "./detector";
 import { alarmsIn, replayCalls } from "./replay";
@@ -72,6 +72,23 @@ describe("what is usual of calls", () => {
     expect(alikeOver(scattered, 3)).toBeCloseTo((scattered.alike + (scattered.alikeLong ?? 0)) / 2);
     // An hour tells nothing of it.
     expect(learnCalls([minute(0, 100, 1), minute(60, 100, 1)], 1, 60).failed.alikeLong).toBeUndefined();
+  });
+});
+
+describe("a past in which alarms stood", () => {
+  const hour = Array.from({ length: 60 }, (_, minute) => ({ atMs: minute * 60_000 }));
+  it("is left out where it is a good part of all that is known", () => {
+    const known = untroubled(hour, [{ fromMs: 10 * 60_000, toMs: 20 * 60_000 }]);
+    expect(known).toHaveLength(49);
+    expect(known.some(({ atMs }) => atMs >= 10 * 60_000 && atMs <= 20 * 60_000)).toBe(false);
+  });
+  it("stays where it is little: what comes every day is usual", () => {
+    expect(untroubled(hour, [{ fromMs: 10 * 60_000, toMs: 14 * 60_000 }])).toEqual(hour);
+    expect(untroubled(hour, [])).toEqual(hour);
+  });
+  it("is none where an alarm stood over all of it", () => {
+    expect(untroubled(hour, [{ fromMs: 0, toMs: 9e15 }])).toEqual([]);
+    expect(untroubled([], [{ fromMs: 0, toMs: 9e15 }])).toEqual([]);
   });
 });
 

@@ -368,6 +368,22 @@ describe("a sender that is no component and runs the same program as an entry po
     );
   });
 
+  it("does not take for usual what its alarm stood over: put in again, it is judged as it was the first time", () => {
+    const { minute, becomes } = world();
+    minute(0, 0);
+    const own = becomes();
+    const raised = (from: number, count: number, failed: number) =>
+      Array.from({ length: count }, (_, at) => minute(from + at, failed)).flatMap((events) =>
+        events.filter((one) => one.what === "raised" && one.subject.id === own.id).map((one) => one.subject.type),
+      );
+    expect(raised(1, 25, 6)).toEqual(["component"]);
+    const silent = Array.from({ length: 60 }, (_, at) => minute(26 + at, 0, { count: 0 })).flat();
+    expect(silent).toContainEqual(
+      expect.objectContaining({ what: "cleared", subject: { type: "component", id: own.id } }),
+    );
+    expect(raised(86, 3, 6)).toEqual(["component"]);
+  });
+
   it("is judged as the component that it becomes", () => {
     const { minute, becomes } = world();
     minute(0, 0);

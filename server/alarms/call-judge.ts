@@ -8,7 +8,7 @@ import { detectorOf } from "#core/detection/registry";
 import { shareAtLeast } from "#core/stats/tails";
 import { MINUTE_MS } from "#core/time/windows";
 import type { FreshSample } from "../ingest/sample-writer";
-import { activeAlarms, listRules, type RuleRow, type Subject } from "../store/alarms";
+import { activeAlarms, alarmsStood, listRules, type RuleRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import type { SpanWriter } from "../store/span-writer";
 import type { AlarmBook, AlarmEvent, AlarmKind, AlarmName } from "./alarm-book";
@@ -92,7 +92,11 @@ export class CallJudge {
     private readonly lines: CallLines,
     private readonly context: CallContext,
   ) {
-    this.past = new CallPast(lines, () => context.learning().seldom);
+    this.past = new CallPast(
+      lines,
+      () => context.learning().seldom,
+      ({ componentId, name }, sinceMs) => alarmsStood(db, { type: "component", id: componentId }, name, sinceMs),
+    );
     this.loadRules();
   }
 

@@ -1,4 +1,4 @@
-import { learnCalls, type CallPoint, type CallUsual } from "#core/detection/call-usual";
+import { learnCalls, untroubled, type CallPoint, type CallUsual, type Stretch } from "#core/detection/call-usual";
 import { pointsOfReports, putReport, usualLimit, type CallReport } from "#core/telemetry/call-reports";
 import { REQUEST_METRICS, requestSeries } from "#core/telemetry/request-metrics";
 import { Sketch } from "#core/telemetry/sketch";
@@ -38,7 +38,8 @@ export interface CallLine {
   points(usual: Pick<CallUsual, "limitUs">): CallPoint[];
   /** Of the minute in which an instant lies, the calls that began after it; undefined where nobody knows each by itself. */
   restOfMinute(usual: Pick<CallUsual, "limitUs">, sinceMs: number): CallPoint | undefined;
-  learn(fromMs: number, toMs: number): CallUsual;
+  /** @param troubles when its alarms stood */
+  learn(fromMs: number, toMs: number, troubles: readonly Stretch[]): CallUsual;
 }
 
 /** Span kinds of OpenTelemetry: 2 answers a call, 5 takes a message; 3 and 4 make one. */
@@ -276,8 +277,8 @@ class SpanLine implements CallLine {
     };
   }
 
-  learn(fromMs: number, toMs: number): CallUsual {
-    const minutes = callMinutes(this.db, this.operationId as number, fromMs, toMs);
+  learn(fromMs: number, toMs: number, troubles: readonly Stretch[]): CallUsual {
+    const minutes = untroubled(callMinutes(this.db, this.operationId as number, fromMs, toMs), troubles);
     const all = new Sketch();
     for (const { sketch } of minutes) all.merge(sketch);
     const limitUs = all.count ? all.quantile(LIMIT_QUANTILE) : Number.POSITIVE_INFINITY;
@@ -341,14 +342,16 @@ class HistogramLine implements CallLine {
     return undefined;
   }
 
-  learn(fromMs: number, toMs: number): CallUsual {
-    const reports = new Map<number, CallReport>();
+  learn(fromMs: number, toMs: number, troubles: readonly Stretch[]): CallUsual {
+    let reports = new Map<number, CallReport>();
     for (const [id, { part, failed }] of this.series) {
       const { times, values } = this.sampleWriter.recall(id, fromMs, toMs);
       const scale = part === ".count" ? 1 : this.microseconds;
       for (let index = 0; index < times.length; index++)
         putReport(reports, part, failed, times[index] as number, (values[index] as number) * scale);
     }
+    const moments = [...reports].map(([atMs, report]) => ({ atMs, report }));
+    reports = new Map(untroubled(moments, troubles).map(({ atMs, report }) => [atMs, report]));
     const limitUs = usualLimit(reports);
     const points = pointsOfReports(reports, limitUs);
     return learnCalls(points, limitUs, known(points, toMs));

@@ -1,4 +1,4 @@
-import { LEAST_KNOWN, type CallUsual } from "#core/detection/call-usual";
+import { LEAST_KNOWN, type CallUsual, type Stretch } from "#core/detection/call-usual";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import type { CallLine, CallLines } from "./call-lines";
 
@@ -24,6 +24,8 @@ export class CallPast {
     private readonly lines: Pick<CallLines, "has">,
     /** How many times as seldom as usual it is learned anew. */
     private readonly seldom: () => number,
+    /** When alarms of a line stood since an instant. */
+    private readonly troubles: (line: CallLine, sinceMs: number) => Stretch[] = () => [],
   ) {}
 
   get size(): number {
@@ -46,7 +48,7 @@ export class CallPast {
     const age = known ? atMs - known.learnedAtMs : Number.POSITIVE_INFINITY;
     const isDue = age >= this.seldom() * (known && known.usual.calls < LEAST_KNOWN ? SOON_MS : ANEW_MS);
     if (!isDue || isOdd || performance.now() > until) return known?.usual;
-    const usual = line.learn(atMs - PAST_MS, atMs - REST_MS);
+    const usual = line.learn(atMs - PAST_MS, atMs - REST_MS, this.troubles(line, atMs - PAST_MS));
     this.known.set(line.key, { usual, learnedAtMs: atMs });
     if (usual.calls >= LEAST_KNOWN) this.borrowed.delete(line.key);
     return usual;

@@ -244,6 +244,20 @@ export function activeAlarms(db: Db): AlarmRow[] {
   return prepared<AlarmRow>(db, `${ALARM} WHERE a.cleared_at IS NULL ORDER BY a.raised_at`).all();
 }
 
+/** When alarms of a subject stood under a qualifier, of those that were raised since an instant. */
+export function alarmsStood(
+  db: Db,
+  { type, id }: Subject,
+  qualifier: string,
+  sinceMs: number,
+): { fromMs: number; toMs: number }[] {
+  return prepared<{ fromMs: number; toMs: number }>(
+    db,
+    `SELECT onset_at AS fromMs, coalesce(cleared_at, 9e15) AS toMs FROM alarm
+     WHERE subject_type = ? AND subject_id = ? AND raised_at >= ? AND qualifier = ?`,
+  ).all(type, id, sinceMs, qualifier);
+}
+
 /** Alarms that stood at some time of a window, the latest first. */
 export function alarmsIn(db: Db, fromMs: number, toMs: number, most: number): AlarmRow[] {
   return prepared<AlarmRow>(
