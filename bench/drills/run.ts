@@ -44,7 +44,7 @@ Runs every drill of a scenario against a real server at pace, and says how well 
   --quiet HOURS     hours without a drill at the end, for false incidents; 3 if left out, 0 for none
   --pace N          of the clock, 60 if left out
   --short           four drills of the demonstration, for the tests; writes nothing
-  --keep FOLDER     leaves the server's data there when it is done
+  --keep FOLDER     leaves the server's data there when it is done, each run's in a folder by its name, seed and load
   --repair          with policies at automatic: what is repaired without a person; writes bench/repair.json
   --again FOLDER    works the causes of a kept run out anew, by the inference as it is now; alarms stay as they were
   --page            only scores what was said anew and writes docs/verdicts.md`;
@@ -319,7 +319,7 @@ async function runEstate(
     (_, index) => index % parts === partAt - 1,
   );
   if (!ids.length && quietHours === 0) return undefined;
-  const data = given.keep ? resolve(given.keep) : join(folder, "data");
+  const data = given.keep ? join(resolve(given.keep), `${name}-${seed}-${load}`) : join(folder, "data");
   const estate = new WatchedEstate(root, data, own, scenarioIn(own), beginOf(load), pace, given.short ? "P1D" : "P8D");
   let listener: Listener | undefined;
   // Whoever breaks it off leaves no server behind.
