@@ -9,6 +9,8 @@ export interface SaidEvidence extends Evidence {
   symptom: string;
   /** Others whose log says so, where it is not seen on the thing itself. */
   saidBy?: string;
+  /** The port that it is wired to, where that is what tells of it: "port2 of sw-1". */
+  atPort?: string;
   /** Whose calls to it go badly, where that is too little for an alarm. */
   calledBy?: string;
   /** It tells of what was long ago too, as a budget does: it dates nothing. */
@@ -37,8 +39,10 @@ export function reasonsOf(cause: Cause, evidence: readonly SaidEvidence[], chang
   });
   const pro: string[] = [];
   const contra: string[] = [];
-  const seen = own.filter((one) => one.saidBy === undefined && one.calledBy === undefined);
+  const seen = own.filter((one) => one.saidBy === undefined && one.calledBy === undefined && one.atPort === undefined);
   if (seen.length) pro.push(`${[...new Set(seen.map((one) => lowerFirst(one.symptom)))].join(", ")} on it itself`);
+  for (const { atPort, symptom } of own)
+    if (atPort !== undefined) pro.push(`${lowerFirst(symptom)} at ${atPort}, where it is wired`);
   for (const { saidBy } of own) if (saidBy !== undefined) pro.push(`errors in the log of ${saidBy} name it`);
   for (const { calledBy, nature } of own)
     if (calledBy !== undefined)
@@ -47,7 +51,7 @@ export function reasonsOf(cause: Cause, evidence: readonly SaidEvidence[], chang
     if (term.what === "explains" && others.length) {
       const example = others.find((one) => !own.some((each) => each.name === one.name)) ?? others[0];
       pro.push(
-        `explains ${term.count === term.of ? (term.of === 1 ? "the other alarm" : `all ${term.of} others`) : `${term.count} of ${term.of} others`}: ${lowerFirst(example?.symptom ?? "")} on ${example?.name}${others.length > 1 ? " among them" : ""}`,
+        `explains ${term.count === term.of ? (term.of === 1 ? "the other alarm" : `all ${term.of} others`) : `${term.count} of ${term.of} others`}: ${lowerFirst(example?.symptom ?? "")} ${example?.atPort === undefined ? `on ${example?.name}` : `at ${example.atPort}`}${others.length > 1 ? " among them" : ""}`,
       );
     } else if (term.what === "first") pro.push(`began ${spokenDuration(term.byMs)} before the others`);
     else if (term.what === "change" && change)

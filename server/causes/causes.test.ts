@@ -234,3 +234,55 @@ it("a line between sites that loses packets is behind the errors at the switches
   // Errors at one switch alone are that switch's own.
   expect(causes(ends.slice(0, 1))[0]?.name).toBe("switch N");
 });
+
+describe("errors at a port of a switch", () => {
+  /** Three hosts on a switch, on each what answers a front of its own. */
+  function rack() {
+    const kindOf = (id: number, kind: string) => db.prepare("UPDATE component SET kind = ? WHERE id = ?").run(kind, id);
+    const sw = place("switch", { address: "10.0.0.1" });
+    kindOf(sw, "net.switch");
+    const hosts = [2, 3, 4].map((port) => {
+      const host = place(`host ${port}`, { address: `10.0.0.${port}` });
+      kindOf(host, "host.linux");
+      const store = place(`store @ host ${port}`, { label: `store-${port}`, hostId: host });
+      const front = place(`front ${port}`, { label: `front-${port}` });
+      const relate = (type: "wired-to" | "runs-on" | "talks-to", fromId: number, toId: number, detail: string) =>
+        insertRelation(db, { type, fromId, toId, detail, connections: 3, seenBy: "both" }, AT - HOUR_MS);
+      relate("wired-to", host, sw, `port ${port}`);
+      relate("runs-on", store, host, "");
+      relate("talks-to", front, store, "tcp/5432");
+      return { host, front };
+    });
+    const graph = new EstateGraph(
+      relationsAt(db, AT).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })),
+    );
+    const causes = (alarms: Alarm[]) => causesOf(db, alarms, readHarmMap(db, graph, new Map()), nameOf, AT + MINUTE_MS);
+    const atPort = (port: number) => ({
+      ...alarm("component", sw, "net.errors", AT + 20_000),
+      subject: "switch",
+      qualifier: `port${port}`,
+    });
+    return { hosts, causes, atPort };
+  }
+
+  it("are those of what is wired to it", () => {
+    const { hosts, causes, atPort } = rack();
+    const slow = alarm("component", hosts[1]?.front ?? 0, "calls.slow", AT);
+    const [first] = causes([slow, atPort(3)]);
+    expect(first).toMatchObject({ name: "host 3", isRoot: true, unexplained: [] });
+    expect(first?.probability).toBeGreaterThan(0.8);
+    expect(first?.reasons.join("; ")).toContain("at port3 of switch, where it is wired");
+  });
+
+  it("are those of the switch where they are at most of its ports", () => {
+    const { hosts, causes, atPort } = rack();
+    const slow = hosts.map(({ front }) => alarm("component", front, "calls.slow", AT));
+    const roots = causes([...slow, atPort(2), atPort(3), atPort(4)]).filter((one) => one.isRoot);
+    expect(roots.map((one) => one.name)).toEqual(["switch"]);
+  });
+
+  it("are the switch's own where nothing is known to be wired to it", () => {
+    const { causes, atPort } = rack();
+    expect(causes([atPort(9)])[0]?.name).toBe("switch");
+  });
+});

@@ -17,7 +17,8 @@ import { consumersOf } from "./consumers";
 import { badCallsOf } from "./bad-calls";
 import { shapesOf } from "./shapes";
 import { startsOf } from "./starts";
-import { componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
+import { componentNode, componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
+import { wiredToPorts, type WiredTo } from "./wired";
 
 /** Changes that came so long before the first of it may be behind it. */
 const BEFORE_MS = 30 * MINUTE_MS;
@@ -58,10 +59,11 @@ const nodeOf = ({ subject_type, subject_id }: Alarm) => `${subject_type}:${subje
 type Piece = SaidEvidence & { alarms: number[] };
 
 /** The evidence that alarms are: one piece for each nature of trouble on each subject, by its earliest onset. */
-export function evidenceOf(alarms: readonly Alarm[]): Piece[] {
+export function evidenceOf(alarms: readonly Alarm[], wiredTo: WiredTo = () => undefined): Piece[] {
   const pieces = new Map<string, Piece>();
   for (const alarm of alarms) {
-    const node = nodeOf(alarm);
+    const wired = wiredTo(alarm);
+    const node = wired ? componentNode(wired.id) : nodeOf(alarm);
     const said = natureOf(alarm.metric);
     const { lags = false } = metricInfo(alarm.metric);
     // A figure of a service is its business.
@@ -80,7 +82,8 @@ export function evidenceOf(alarms: readonly Alarm[]): Piece[] {
       nature,
       strength: lags ? 0.3 : alarm.worst === "warning" ? 0.6 : 1,
       onsetMs: alarm.onset_at,
-      name: alarm.subject,
+      name: wired?.name ?? alarm.subject,
+      ...(wired ? { atPort: `${alarm.qualifier} of ${alarm.subject}` } : {}),
       symptom: isOutward
         ? `its ${lowerFirst(symptomOf(alarm.metric, alarm.direction))}`
         : symptomOf(alarm.metric, alarm.direction),
@@ -180,7 +183,7 @@ export function causesOf(
   nameOf: (subject: Subject) => string,
   untilMs: number,
 ): IncidentCause[] {
-  const evidence = evidenceOf(alarms);
+  const evidence = evidenceOf(alarms, wiredToPorts(db, untilMs));
   const known = natures(evidence);
   for (const one of [...blamedByAlarms(db, alarms, harm), ...badCallsOf(db, alarms, untilMs)]) {
     const key = `${one.node} ${one.nature}`;
@@ -214,7 +217,7 @@ export function causesAround(db: Db, given: Complaint): IncidentCause[] {
     symptom: "Somebody complains",
     alarms: [],
   };
-  const told = evidenceOf(given.alarms).filter((one) => one.node !== given.complaint);
+  const told = evidenceOf(given.alarms, wiredToPorts(db, given.toMs)).filter((one) => one.node !== given.complaint);
   return ranked(db, [felt, ...told], given.alarms, given.harm, given.nameOf, given.toMs, 5, true).filter(
     // What is complained about is no cause of itself.
     (one) => nodeOfCause(one) !== given.complaint,
@@ -315,11 +318,12 @@ function pastCauses(db: Db, evidence: readonly SaidEvidence[], beforeMs: number)
   const confirmed = confirmedIncidents(db, beforeMs, PAST_INCIDENTS);
   if (!confirmed.length) return counts;
   const signature = (keys: Iterable<string>): Signature => ({ exact: new Set(keys), kinds: new Set() });
+  const wiredTo = wiredToPorts(db, beforeMs);
   const own = signature(evidence.filter((one) => !one.isWeak).map((one) => `${one.node} ${one.nature}`));
   for (const { id, confirmed: cause } of confirmed) {
     const node = cause && nodeOfCause({ ...cause, serviceId: null });
     if (!node) continue;
-    const theirs = signature(evidenceOf(alarmsOfIncident(db, id)).map((one) => `${one.node} ${one.nature}`));
+    const theirs = signature(evidenceOf(alarmsOfIncident(db, id), wiredTo).map((one) => `${one.node} ${one.nature}`));
     if (likeness(own, theirs) >= LEAST_ALIKE) counts.set(node, (counts.get(node) ?? 0) + 1);
   }
   return counts;

@@ -1,3 +1,4 @@
+import { isSamePort } from "#core/estate/ports";
 import { MINUTE_MS } from "#core/time/windows";
 import { finiteOrNull } from "#core/units/format";
 import type { Db } from "../store/database";
@@ -12,9 +13,6 @@ const BOTH_WAYS = ["net.in", "net.out"] as const;
 /** How old what a port told may be. */
 const TRAFFIC_MS = 12 * MINUTE_MS;
 
-/** Names of ports are written in many ways: "port 9", "Port9". */
-const plain = (name: string) => name.toLowerCase().replaceAll(/[^a-z0-9/.]/g, "");
-
 /**
  * Traffic and errors of a wire, as the port tells of them that it ends in; empty where no port is known. In and out are
  * as the far end sees them.
@@ -24,9 +22,8 @@ export function wireOf(
   relation: Pick<RelationRow, "type" | "detail" | "to_id">,
   { fromMs, toMs, atMs }: { fromMs: number; toMs: number; atMs: number },
 ) {
-  const port = plain(relation.detail);
-  if (relation.type !== "wired-to" || port === "") return [];
-  const own = seriesOfComponent(db, relation.to_id).filter((one) => plain(one.instance) === port);
+  if (relation.type !== "wired-to") return [];
+  const own = seriesOfComponent(db, relation.to_id).filter((one) => isSamePort(one.instance, relation.detail));
   return OF_A_PORT.flatMap((metric) => {
     const series = own.find((one) => one.metric === metric);
     if (!series) return [];
@@ -41,14 +38,14 @@ export function trafficOf(
   relations: readonly Pick<RelationRow, "id" | "type" | "detail" | "to_id">[],
   atMs: number,
 ): Map<number, number> {
-  const wires = relations.filter((one) => one.type === "wired-to" && plain(one.detail) !== "");
+  const wires = relations.filter((one) => one.type === "wired-to" && one.detail !== "");
   const sums = new Map<number, number>();
   if (wires.length === 0) return sums;
   const measured = seriesOfAll(db, new Set(wires.map((one) => one.to_id)), BOTH_WAYS);
   const lastOf = lastSamples(db, atMs, TRAFFIC_MS);
   for (const { id, detail, to_id } of wires)
     for (const series of measured.get(to_id) ?? []) {
-      if (plain(series.instance) !== plain(detail)) continue;
+      if (!isSamePort(series.instance, detail)) continue;
       const last = lastOf(series.id);
       if (last) sums.set(id, (sums.get(id) ?? 0) + last.value);
     }
