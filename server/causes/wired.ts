@@ -1,4 +1,4 @@
-import { isSamePort } from "#core/estate/ports";
+import { isSamePort } from "#core/topology/wires";
 import { natureOf } from "#core/correlation/harm";
 import type { AlarmRow } from "../store/alarms";
 import type { Db } from "../store/database";

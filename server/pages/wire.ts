@@ -1,4 +1,4 @@
-import { isSamePort } from "#core/estate/ports";
+import { isSamePort } from "#core/topology/wires";
 import { MINUTE_MS } from "#core/time/windows";
 import { finiteOrNull } from "#core/units/format";
 import type { Db } from "../store/database";

@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
-import { isSamePort } from "./ports";
+import { isSamePort } from "./wires";
 
-it("tells ports apart however they are written", () => {
+it("tells ports of a switch apart however they are written", () => {
   expect(isSamePort("port 9", "Port9")).toBe(true);
   expect(isSamePort("Gi 1/0/2", "gi1/0/2")).toBe(true);
   expect(isSamePort("port 1", "port 11")).toBe(false);
