@@ -44,12 +44,12 @@ describe("schedules", () => {
       ),
     ));
   it.each([
-    ["60", "", "2026-03-17T10:14", false],
-    ["60", "", "2026-03-17T10:15", true],
+    ["60", "", "2026-03-17T10:04", false],
+    ["60", "", "2026-03-17T10:05", true],
     ["60", "10:10-11:30", "2026-03-17T10:40", false],
     ["60", "10:10-10:30", "2026-03-17T10:30", true],
-    ["FREQ=DAILY;BYHOUR=10", "", "2026-03-17T15:59", false],
-    ["FREQ=DAILY;BYHOUR=10", "", "2026-03-17T16:00", true],
+    ["FREQ=DAILY;BYHOUR=10", "", "2026-03-17T11:59", false],
+    ["FREQ=DAILY;BYHOUR=10", "", "2026-03-17T12:00", true],
     ["", "", "2026-03-18T10:00", false],
   ])("“%s” with quiet “%s”, last at ten, may start early at %s: %s", (every, quiet, when, expected) =>
     expect(mayStartEarly({ every, quiet }, 0, at("2026-03-17T10:00"), at(when))).toBe(expected),

@@ -108,11 +108,11 @@ export function nextStart({ every, quiet }: Schedule, number: number, afterMs: n
 }
 
 /** Of the time between two starts so much must have passed before the second may be brought forward. */
-const EARLY = 1 / 4;
+const EARLY = 1 / 12;
 
 /**
  * Whether the next start may be brought forward to an instant, for something that should not wait for it: outside of
- * quiet hours, a quarter of the way from the last start to the next at the least, and never where nothing starts by
+ * quiet hours, a twelfth of the way from the last start to the next at the least, and never where nothing starts by
  * itself.
  * @param number as of `nextStart`
  */

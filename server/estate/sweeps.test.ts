@@ -273,15 +273,15 @@ describe("a sweep", () => {
       expect(asked()).toEqual(["its schedule"]);
     };
 
-    it("is brought forward, once, and a quarter of the way to its next start at the earliest", async () => {
+    it("is brought forward, once, and a twelfth of the way to its next start at the earliest", async () => {
       await swept();
       sender({ "service.name": "on no host" });
       sender({ "host.name": "new-one" });
       world.discover = () => giving(found("b"));
       await after(1);
-      await after(5);
+      await after(3);
       expect(asked()).toEqual(["its schedule"]);
-      await after(14);
+      await after(2);
       expect(asked()).toEqual(["a sender on an unknown host, new-one", "its schedule"]);
       expect(names()).toEqual(["a", "b"]);
       expect(

@@ -282,7 +282,7 @@ export class Sweeps {
       const why = this.whyNow(source, driver, unknown, atMs);
       if (why === undefined) continue;
       if (driver.hasTickets) this.wantsTickets = false;
-      // What is gone is gone when it was missed at the times of the schedule, not by two sweeps a quarter of an hour apart.
+      // What is gone is gone when it was missed at the times of the schedule, not by two sweeps a few minutes apart.
       this.start(source.id, why.text, false, !why.isEarly).catch((error: unknown) =>
         this.context.reportProblem(
           storeProblem(error) ?? `The sweep of ${source.name} did not start: ${String(error)}`,
