@@ -50,6 +50,8 @@ export interface MetricInfo {
   nature?: Nature;
   /** It is worked out over hours, and stands long after what it tells of. */
   lags?: boolean;
+  /** Of a size: none at all is none left, and not without limit. */
+  zeroIsFull?: boolean;
 }
 
 const metric = (name: string, label: string, unit: string, more: Partial<MetricInfo> = {}): MetricInfo => ({
@@ -173,7 +175,7 @@ const SHIPPED: readonly MetricInfo[] = [
     ...high("no connection is free"),
     nature: "pool",
   }),
-  metric("db.client.connection.max", "Pool size", "{connection}"),
+  metric("db.client.connection.max", "Pool size", "{connection}", { zeroIsFull: true }),
   metric("objective.burn", "Budget of the objective", "1", {
     ...high("the budget of its objective burns too fast"),
     nature: "figure",

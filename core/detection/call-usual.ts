@@ -61,20 +61,15 @@ const MOST_ALIKE = 0.3;
 const LEAST_ALIKE_LONG = 0.003;
 const LEAST_LONG = 72;
 
-/** A past of which an alarm stood over more than this is none to go by: that is left out. Less is one of its odd moments. */
-const MOST_TROUBLED = 0.1;
-
 /** A stretch of time, epoch milliseconds, both ends included. */
 export interface Stretch {
   fromMs: number;
   toMs: number;
 }
 
-/** Moments of the past to learn from: without those over which an alarm stood, where these are a good part of it. */
+/** Moments of the past to learn from: what an alarm stood over is not what is usual. */
 export function untroubled<Of extends { atMs: number }>(moments: readonly Of[], troubles: readonly Stretch[]): Of[] {
-  if (troubles.length === 0) return [...moments];
-  const well = moments.filter(({ atMs }) => !troubles.some(({ fromMs, toMs }) => atMs >= fromMs && atMs <= toMs));
-  return moments.length - well.length > MOST_TROUBLED * moments.length ? well : [...moments];
+  return moments.filter(({ atMs }) => !troubles.some(({ fromMs, toMs }) => atMs >= fromMs && atMs <= toMs));
 }
 
 /** Calls of a moment, and how many of them were so. */

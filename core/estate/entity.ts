@@ -14,6 +14,9 @@ export type Entity =
     }
   | { what: "container"; id: string; hostName: string; label: string; facts: Record<string, string> };
 
+/** Fact of a container: what runs in it. */
+export const PROGRAM = "program";
+
 /** telemetry.distro.name of our own host agent; only it vouches for a host by itself. */
 const HOST_AGENT = "holotaxis-agent";
 const DEFAULT_SECONDS = 15;
@@ -50,6 +53,8 @@ export function entityOf(attributes: ResourceAttributes): Entity | undefined {
     const facts: Record<string, string> = { "container id": id.slice(0, 12) };
     const image = [attributes["container.image.name"], attributes["container.image.tags"]].filter(Boolean).join(":");
     if (image) facts.image = image;
+    const program = attributes["process.executable.name"];
+    if (program) facts[PROGRAM] = program;
     return { what: "container", id, hostName, label, facts };
   }
   if (attributes["telemetry.distro.name"] !== HOST_AGENT) return undefined;

@@ -1,3 +1,4 @@
+import { percentOf } from "#core/catalogue/percent-of";
 import { kindMatches } from "#core/catalogue/kinds";
 import type { SeriesDetector, Verdict } from "#core/detection/detector";
 import { detectorOf } from "#core/detection/registry";
@@ -145,9 +146,9 @@ export class Evaluator {
     const { rule, detector, state, over } = watch;
     let judged = value;
     if (over !== undefined) {
-      const whole = this.context.beside(series, over);
-      if (!whole) return undefined;
-      judged = (value / whole) * 100;
+      const percent = percentOf(value, this.context.beside(series, over), over);
+      if (percent === undefined) return undefined;
+      judged = percent;
     }
     const range = detector.learns ? this.ranges.of(series, atMs) : undefined;
     const against = detector.others?.(rule.settings);

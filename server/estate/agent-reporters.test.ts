@@ -124,6 +124,54 @@ const swept = (name: string) => {
 };
 
 describe("what senders tell of", () => {
+  describe("what runs in a container", () => {
+    const running = (program: string) => ({ "process.executable.name": program });
+    const process = (name: string, hostId: number) =>
+      insertComponent(
+        db,
+        {
+          kind: "app.process",
+          name: `${name} @ crane-07`,
+          site: "Room",
+          sourceId: null,
+          hostId,
+          address: null,
+          process: name,
+          label: name,
+          reason: "",
+          keys: [`process:${hostId} ${name}`],
+          facts: {},
+        },
+        AT - DAY_MS,
+      );
+    const inside = () =>
+      currentRelations(db)
+        .filter((one) => one.type === "runs-on" && componentById(db, one.to_id)?.kind === "app.container")
+        .map((one) => [componentById(db, one.from_id)?.name, componentById(db, one.to_id)?.name]);
+
+    it("is the process of its host that it names", () => {
+      const on = swept("crane-07");
+      process("slotd", on);
+      process("sshd", on);
+      send(AT, { ...container(ONE, "slots"), ...running("slotd") });
+      expect(inside()).toEqual([["slotd @ crane-07", "slots @ crane-07"]]);
+    });
+    it("is not known where two containers of the host run the same, nor where none says what it runs", () => {
+      const on = swept("crane-07");
+      process("slotd", on);
+      send(AT, container(ONE, "slots"));
+      expect(inside()).toEqual([]);
+      send(
+        AT + EVERY,
+        { ...container(ONE, "one"), ...running("hookd") },
+        { ...container(TWO, "two"), ...running("hookd") },
+      );
+      process("hookd", on);
+      send(AT + 2 * EVERY, { ...container(TWO, "two again"), ...running("hookd") });
+      expect(inside()).toEqual([]);
+    });
+  });
+
   it("becomes part of the estate with one batch, hosts and the containers on them", () => {
     send(AT, container(ONE, "slots"), host());
     expect(present()).toEqual(["crane-07", "slots @ crane-07"]);

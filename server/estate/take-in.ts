@@ -7,7 +7,8 @@ import {
   type Neighbourhood,
   type Note,
 } from "#core/estate/derive";
-import type { EstateBook, KnownComponent } from "#core/estate/known";
+import { PROGRAM } from "#core/estate/entity";
+import type { EstateBook, KnownComponent, KnownEstate } from "#core/estate/known";
 import { isOfPlatform } from "#core/estate/labels";
 import {
   identityKey,
@@ -119,21 +120,59 @@ export function takeInLook(
 }
 
 /**
- * Processes in the containers that they run in, where those are known on the same host. Not everybody who lists processes
- * sees that: only who told of it can say that it is not so any more.
+ * Processes in the containers that they run in, where those are known on the same host: by what is told of the process, or
+ * else because one container there says that it runs that program. Not everybody who lists processes sees that: only who
+ * told of it can say that it is not so any more.
  */
 function containersOf(
   { observer, observations }: Look,
   ids: ReadonlyMap<Observation, number>,
   book: EstateBook,
 ): ObservedRelation[] {
+  const running = containersByProgram(book.components);
   return observations.flatMap((observation) => {
     const from = ids.get(observation);
-    if (from === undefined || observation.inContainer === undefined) return [];
-    const to = book.ofKey(identityKey("container", observation.inContainer).value);
-    const container = to === undefined ? undefined : book.component(to);
-    if (!container || container.retired || container.hostId !== book.component(from)?.hostId) return [];
+    if (from === undefined) return [];
+    const { inContainer, process = "" } = observation;
+    const hostId = book.component(from)?.hostId ?? null;
+    const to =
+      inContainer === undefined
+        ? running.get(programKey(hostId, process))
+        : book.ofKey(identityKey("container", inContainer).value);
+    const container = to == null ? undefined : book.component(to);
+    if (!container || container.retired || container.hostId !== hostId) return [];
     return [{ type: "runs-on", from, to: container.id, detail: "", connections: 0, seenBy: observer.label }];
+  });
+}
+
+const programKey = (hostId: number | null, program: string) => `${hostId} ${program.toLowerCase()}`;
+
+/** The container of each host that runs each program; null where several do, for then nobody knows which it is. */
+function containersByProgram(components: readonly KnownComponent[]): ReadonlyMap<string, number | null> {
+  const running = new Map<string, number | null>();
+  for (const { id, container, hostId, retired, facts } of components) {
+    const program = facts[PROGRAM];
+    if (container === null || hostId === null || retired || !program) continue;
+    const key = programKey(hostId, program);
+    running.set(key, running.has(key) ? null : id);
+  }
+  return running;
+}
+
+/** The same where a container is told of alone: what runs on its host is known already. */
+function processesInside({ observer, observations }: Look, ids: ReadonlyMap<Observation, number>, known: KnownEstate) {
+  return observations.flatMap((observation): ObservedRelation[] => {
+    const id = ids.get(observation);
+    const program = observation.facts[PROGRAM]?.toLowerCase();
+    const hostId = id === undefined ? undefined : known.component(id)?.hostId;
+    if (observation.container === undefined || !program || id === undefined || hostId == null) return [];
+    const beside = known.partsOf(hostId).flatMap((one) => known.component(one) ?? []);
+    if (containersByProgram(beside).get(programKey(hostId, program)) !== id) return [];
+    return beside.flatMap((one) =>
+      one.process?.toLowerCase() === program
+        ? [{ type: "runs-on", from: one.id, to: id, detail: "", connections: 0, seenBy: observer.label }]
+        : [],
+    );
   });
 }
 
@@ -261,13 +300,15 @@ export function takeInFew(db: Db, look: Look): Applied & { ids: Map<Observation,
     connections: 0,
     seenBy: "",
   }));
+  const ids = refsOf(plan, applied);
+  relations.push(...processesInside(look, ids, known));
   applyRelations(
     db,
     look,
     planRelations(known, relations, () => true),
     String,
   );
-  return { ...applied, ids: refsOf(plan, applied) };
+  return { ...applied, ids };
 }
 
 const refsOf = (plan: Plan, applied: Applied): Map<Observation, number> =>

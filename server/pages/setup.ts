@@ -1,3 +1,4 @@
+import { percentOf } from "#core/catalogue/percent-of";
 import { auditAreas, auditIn, countAudit, type AuditFilter } from "../store/audit";
 import { kindInfo, kindMatches } from "#core/catalogue/kinds";
 import { metricInfo, metricName, splitMetric } from "#core/catalogue/metrics";
@@ -238,8 +239,7 @@ function judgedSamples(db: Db, one: RuleSeries, over: string | undefined, fromMs
   let at = -1;
   const values = Float64Array.from(own.times, (time, index) => {
     while (whole && at + 1 < whole.times.length && (whole.times[at + 1] as number) <= time) at++;
-    const part = whole?.values[at];
-    return part ? ((own.values[index] as number) / part) * 100 : Number.NaN;
+    return percentOf(own.values[index] as number, whole?.values[at], over) ?? Number.NaN;
   });
   return { times: own.times, values };
 }

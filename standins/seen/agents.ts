@@ -75,6 +75,7 @@ export function ofContainer(host: HostView, container: Container): Measured {
       "container.id": containerId(container),
       "container.name": spec.name,
       "container.image.name": spec.image,
+      ...(station ? { "process.executable.name": station.spec.name } : {}),
       "host.name": host.fullName,
       "telemetry.distro.name": AGENT["telemetry.distro.name"],
     },
