@@ -6,7 +6,8 @@ startTransition(() => {
   hydrateRoot(
     document,
     <StrictMode>
-      <HydratedRouter />
+      {/* A move is drawn in one go: in slices, a page takes longer to come. */}
+      <HydratedRouter useTransitions={false} />
     </StrictMode>,
   );
 });
