@@ -1,10 +1,8 @@
 import { defineConfig } from "@playwright/test";
 
 const PORT = 7199;
-/** Where a run keeps what is its own; two runs may be beside one another (see scripts/stories.mjs). */
-const FOLDER = `test-results/${process.env.STORIES ?? "stories"}`;
 /** Cookies of Edo Brandsma-Quill, operator. */
-const SIGNED_IN = `${FOLDER}/signed-in.json`;
+const SIGNED_IN = "test-results/signed-in.json";
 
 export default defineConfig({
   testDir: "tests/browser",
@@ -15,7 +13,7 @@ export default defineConfig({
   // Longer than what waits for the clock, so that a story fails where it waits and says for what.
   timeout: 600_000,
   expect: { timeout: 20_000 },
-  outputDir: `${FOLDER}/browser`,
+  outputDir: "test-results/browser",
   reporter: process.env.PLAYWRIGHT_JSON_OUTPUT_NAME ? [["list"], ["json"]] : [["list"]],
   use: {
     baseURL: `http://127.0.0.1:${PORT}`,
@@ -39,7 +37,7 @@ export default defineConfig({
   },
   webServer: {
     // The demo itself, begun anew, with a short past and a fast clock.
-    command: `node scripts/demo.mjs --fresh --port ${PORT} --pace 6 --history P2D --now 2026-03-17T10:00:00Z --data ${FOLDER}/demo --otlp-port 4329 --grpc-port 4327 --trap-port 1172 --syslog-port 5529`,
+    command: `node scripts/demo.mjs --fresh --port ${PORT} --pace 6 --history P2D --now 2026-03-17T10:00:00Z --data test-results/demo --otlp-port 4329 --grpc-port 4327 --trap-port 1172 --syslog-port 5529`,
     url: `http://127.0.0.1:${PORT}/sign-in`,
     timeout: 300_000,
     reuseExistingServer: false,
