@@ -6,7 +6,7 @@ import type { CallLine, CallLines } from "./call-lines";
 const PAST_MS = DAY_MS;
 const ANEW_MS = 3 * HOUR_MS;
 const SOON_MS = 10 * MINUTE_MS;
-/** The last moments may be out of the ordinary already. */
+/** The last moments may be out of the ordinary already, and so may those before an alarm. */
 const REST_MS = 10 * MINUTE_MS;
 
 interface Known {
@@ -48,7 +48,11 @@ export class CallPast {
     const age = known ? atMs - known.learnedAtMs : Number.POSITIVE_INFINITY;
     const isDue = age >= this.seldom() * (known && known.usual.calls < LEAST_KNOWN ? SOON_MS : ANEW_MS);
     if (!isDue || isOdd || performance.now() > until) return known?.usual;
-    const usual = line.learn(atMs - PAST_MS, atMs - REST_MS, this.troubles(line, atMs - PAST_MS));
+    const troubles = this.troubles(line, atMs - PAST_MS).map(({ fromMs, toMs }) => ({
+      fromMs: fromMs - REST_MS,
+      toMs,
+    }));
+    const usual = line.learn(atMs - PAST_MS, atMs - REST_MS, troubles);
     this.known.set(line.key, { usual, learnedAtMs: atMs });
     if (usual.calls >= LEAST_KNOWN) this.borrowed.delete(line.key);
     return usual;
