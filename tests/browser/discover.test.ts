@@ -1,5 +1,5 @@
 import { expect, test } from "./fixtures";
-import { axeFinds, heading, listen } from "./helpers";
+import { axeFinds, BY_THE_CLOCK, heading, listen } from "./helpers";
 
 test("a source of hosts by SSH: added, tried, swept, and taken away again", async ({ page }) => {
   const complaints = listen(page);
@@ -63,7 +63,7 @@ test("coverage: what is unknown is named, and the name is forgotten again", asyn
   await expect(async () => {
     await page.goto("/estate/software");
     await expect(page.getByRole("link", { name: "Postbag relay" })).toBeVisible({ timeout: 2000 });
-  }).toPass({ timeout: 30_000 });
+  }).toPass(BY_THE_CLOCK);
   await page.goto("/discover/coverage");
   await page.getByRole("button", { name: "Forget Postbag relay" }).click();
   await expect(page.getByRole("row").filter({ hasText: "Postbag relay" })).toHaveCount(0);
