@@ -8,7 +8,7 @@ import {
   type Note,
 } from "#core/estate/derive";
 import { PROGRAM } from "#core/estate/entity";
-import type { EstateBook, KnownComponent, KnownEstate } from "#core/estate/known";
+import type { EstateBook, KnownComponent } from "#core/estate/known";
 import { isOfPlatform } from "#core/estate/labels";
 import {
   identityKey,
@@ -23,10 +23,10 @@ import { planRelations } from "#core/estate/relations";
 import { isHostLike } from "#core/catalogue/kinds";
 import type { Db } from "../store/database";
 import { driverOf } from "../sources/registry";
-import { inventoryAt } from "../store/estate";
+import { componentById, inventoryAt } from "../store/estate";
 import { isByHand } from "#core/topology/by-hand";
 import { SPANS } from "../store/relations";
-import { readEstate, StoredEstate } from "../store/known";
+import { readEstate, runningOn, StoredEstate } from "../store/known";
 import { listSources } from "../store/sources";
 import { applyAbsence, applyPlan, applyRelationAbsence, applyRelations, type Applied, type News } from "./apply";
 
@@ -160,19 +160,23 @@ function containersByProgram(components: readonly KnownComponent[]): ReadonlyMap
 }
 
 /** The same where a container is told of alone: what runs on its host is known already. */
-function processesInside({ observer, observations }: Look, ids: ReadonlyMap<Observation, number>, known: KnownEstate) {
+function processesInside(db: Db, { observer, observations }: Look, ids: ReadonlyMap<Observation, number>) {
   return observations.flatMap((observation): ObservedRelation[] => {
     const id = ids.get(observation);
     const program = observation.facts[PROGRAM]?.toLowerCase();
-    const hostId = id === undefined ? undefined : known.component(id)?.hostId;
-    if (observation.container === undefined || !program || id === undefined || hostId == null) return [];
-    const beside = known.partsOf(hostId).flatMap((one) => known.component(one) ?? []);
-    if (containersByProgram(beside).get(programKey(hostId, program)) !== id) return [];
-    return beside.flatMap((one) =>
-      one.process?.toLowerCase() === program
-        ? [{ type: "runs-on", from: one.id, to: id, detail: "", connections: 0, seenBy: observer.label }]
-        : [],
-    );
+    if (observation.container === undefined || !program || id === undefined) return [];
+    const hostId = componentById(db, id)?.host_id;
+    if (hostId == null) return [];
+    const { processes, containers } = runningOn(db, hostId, program, PROGRAM);
+    if (containers.length !== 1 || containers[0] !== id) return [];
+    return processes.map((from) => ({
+      type: "runs-on",
+      from,
+      to: id,
+      detail: "",
+      connections: 0,
+      seenBy: observer.label,
+    }));
   });
 }
 
@@ -301,7 +305,7 @@ export function takeInFew(db: Db, look: Look): Applied & { ids: Map<Observation,
     seenBy: "",
   }));
   const ids = refsOf(plan, applied);
-  relations.push(...processesInside(look, ids, known));
+  relations.push(...processesInside(db, look, ids));
   applyRelations(
     db,
     look,

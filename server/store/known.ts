@@ -217,3 +217,28 @@ export function endJoin(db: Db, id: number, into: number, atMs: number): void {
     "UPDATE component_join SET split_at = ? WHERE component_id = ? AND into_id = ? AND split_at IS NULL",
   ).run(atMs, id, into);
 }
+
+/** Processes of a host by their program, and up to two containers there that say by a fact that they run it. */
+export function runningOn(
+  db: Db,
+  hostId: number,
+  program: string,
+  fact: string,
+): { processes: number[]; containers: number[] } {
+  const idsOf = (rows: { id: number }[]) => rows.map((row) => row.id);
+  const processes = idsOf(
+    prepared<{ id: number }>(
+      db,
+      "SELECT id FROM component WHERE host_id = ? AND valid_to IS NULL AND lower(process) = ?",
+    ).all(hostId, program),
+  );
+  // Where nothing runs under that name, nobody has to be told apart.
+  if (processes.length === 0) return { processes, containers: [] };
+  const containers = prepared<{ id: number }>(
+    db,
+    `SELECT c.id FROM component c WHERE c.host_id = ? AND c.valid_to IS NULL AND c.container IS NOT NULL
+     AND EXISTS (SELECT 1 FROM fact f WHERE f.component_id = c.id AND f.name = ? AND f.valid_to IS NULL AND lower(f.value) = ?)
+     LIMIT 2`,
+  ).all(hostId, fact, program);
+  return { processes, containers: idsOf(containers) };
+}
