@@ -26,6 +26,10 @@ describe("placing an alarm", () => {
     expect(place([incident({ services: [2], id: 6 }), incident()])).toMatchObject({ action: "join", incidentId: 7 });
     expect(place([incident({ services: [2] })])).toMatchObject({ action: "open" });
   });
+  it("opens another of the same service where the cause of the first is known and has nothing to do with it", () => {
+    expect(place([incident({ isAnother: true })])).toMatchObject({ action: "open" });
+    expect(place([incident({ isAnother: true, related: "a relies on b" })])).toMatchObject({ action: "join" });
+  });
   it("opens one again that was resolved within the spell, and no later", () => {
     const again = "a had the same alarm";
     expect(place([incident({ again, resolvedMs: alarm.atMs - SPELL_MS })])).toMatchObject({

@@ -24,6 +24,8 @@ export interface IncidentState {
   alike?: string | undefined;
   /** Why the alarm may be the same trouble again: it is one of its alarms, or its likeliest cause would show so. */
   again?: string | undefined;
+  /** The alarm begins long after its last one, and its cause is known and would not show so. */
+  isAnother?: boolean;
   openedMs: number;
   resolvedMs: number | null;
 }
@@ -49,7 +51,7 @@ export function placeAlarm(
 ): Placement {
   const [only] = alarm.services;
   const single = (one: IncidentState) =>
-    alarm.services.length === 1 && one.services.length === 1 && one.services[0] === only;
+    alarm.services.length === 1 && one.services.length === 1 && one.services[0] === only && !one.isAnother;
   // What no service needs has no better company than what went wrong in the same way, at the same place and time.
   const crowd = (one: IncidentState) =>
     alarm.services.length === 0 &&

@@ -38,6 +38,8 @@ interface Alarmed {
 }
 
 const LEAST_EXPLAINED = 0.15;
+/** So sure must an incident be of its cause for what comes late, and is not of that cause, to be none of it. */
+const SURE = 0.5;
 
 /** Whether what is taken for the cause of an incident would show as a further alarm. */
 function explainedBy(cause: IncidentCause | undefined, event: AlarmEvent, affected: Affected): boolean {
@@ -176,15 +178,14 @@ function place(
       const alarmed = alarmedIn(row.id);
       // What begins long after, and what the likeliest cause does not explain, is another affair.
       const isLate = event.atMs - alarmed.lastMs > FRESH_MS && !explainedBy(row.causes[0], event, affected);
+      const isSame = alarmed.subjects.has(subjectKey(event.subject));
       const alike = alarmed.metric === event.metric && alarmed.site === site && site !== "";
       return {
         id: row.id,
         services: row.services.map((one) => one.id),
-        related:
-          isLate && !alarmed.subjects.has(subjectKey(event.subject))
-            ? undefined
-            : kinship(db, alarmed, event, affected),
+        related: isLate && !isSame ? undefined : kinship(db, alarmed, event, affected),
         alike: alike ? `the same at ${site} at the same time` : undefined,
+        isAnother: isLate && !isSame && (row.causes[0]?.probability ?? 0) >= SURE,
         again: row.resolved_at === null ? undefined : againOf(row, alarmed, event, affected),
         openedMs: row.opened_at,
         resolvedMs: row.resolved_at,

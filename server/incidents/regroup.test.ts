@@ -262,6 +262,17 @@ describe("an incident with two causes that have nothing to do with each other", 
     expect(open()).toHaveLength(2);
   });
 
+  it("never comes to be where one begins long after the cause of the other was known", () => {
+    members = ["desk", "lone"];
+    correlate(db, [raise("desk", 0)], affected());
+    correlate(db, [raise("lone", 31, "process.memory")], affected());
+    expect(open().map(inside)).toEqual([["desk"], ["lone"]]);
+    expect(incidentEvents(db, open()[1] ?? 0)[0]?.text).toBe("Opened: first alarm affecting Desk within 15 min");
+    // What is in it already comes back to it, however late.
+    correlate(db, [raise("desk", 70, "calls.slow")], affected());
+    expect(open().map(inside)).toEqual([["desk", "desk"], ["lone"]]);
+  });
+
   it("stays whole where the cause of one hurts the other", () => {
     members = ["desk", "plan"];
     correlate(db, [raise("plan", 0, "process.memory")], affected());
