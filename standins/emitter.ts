@@ -1,6 +1,7 @@
 import { createSocket, type Socket } from "node:dgram";
 import { gzipSync } from "node:zlib";
 import { metricsRequest } from "../agent/otlp";
+import { groupBy } from "#core/units/group";
 import { measuredOf, type Measured } from "./seen/agents";
 import type { Estate, ToldChange } from "./seen/estate";
 import {
@@ -13,8 +14,8 @@ import {
   type Sender,
 } from "./seen/lines";
 import { poolGauges, queueGauges } from "./seen/own-figures";
-import { addAnswered, BOUNDS, drawAnswers, emptyAnswered, totalsOf } from "./seen/requests";
-import { asHttp, failureLines, Traces, type StandinSpan } from "./seen/traces";
+import { addAnswered, BOUNDS, drawAnswers, emptyAnswered, measuredAs, totalsOf } from "./seen/requests";
+import { failureLines, Traces, type StandinSpan } from "./seen/traces";
 import type { Operation } from "./world/layout";
 
 const EVERY_MS = 5_000;
@@ -27,6 +28,12 @@ const SYSLOG_SEVERITY: Readonly<Record<number, number>> = { 5: 7, 9: 6, 10: 5, 1
 /** Facility local7, which network devices use as a rule. */
 const FACILITY = 23;
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
+
+/** A point of a duration histogram, with the metric it belongs to. */
+interface DurationPoint {
+  metric: string;
+  point: unknown;
+}
 
 /**
  * Has the estate send what it says: processes logs and metrics by OTLP over HTTP, switches syslog from their own
@@ -120,7 +127,7 @@ export class Emitter {
     }
     if (resourceLogs.length) await this.post("/v1/logs", { resourceLogs });
     await this.sendSpans(spans, now);
-    this.traced.push(...spans.filter((span) => span.kind === 2));
+    this.traced.push(...spans.filter((span) => span.kind !== 3));
     if (now - this.measuredTo >= METRICS_EVERY_MS) {
       const since = this.measuredTo;
       this.measuredTo = now;
@@ -144,7 +151,7 @@ export class Emitter {
     const { world } = this.estate;
     if (!station || !isHeard(sender)) return [];
     const instrumented = isInstrumented(station);
-    const dataPoints = instrumented
+    const durations = instrumented
       ? station.operations.flatMap((operation) => this.requestPoints(sender, operation, fromMs, toMs))
       : [];
     // A broker tells of its queues whether or not it is instrumented otherwise.
@@ -162,9 +169,11 @@ export class Emitter {
       }),
     );
     const metrics = [
-      ...(dataPoints.length
-        ? [{ name: "http.server.request.duration", unit: "s", histogram: { aggregationTemporality: 1, dataPoints } }]
-        : []),
+      ...[...groupBy(durations, (one) => one.metric)].map(([name, own]) => ({
+        name,
+        unit: "s",
+        histogram: { aggregationTemporality: 1, dataPoints: own.map((one) => one.point) },
+      })),
       ...gauges,
     ];
     if (!metrics.length) return [];
@@ -172,13 +181,13 @@ export class Emitter {
     return [{ resource: resourceOf(sender, toMs), scopeMetrics: [{ scope: { name: station.spec.name }, metrics }] }];
   }
 
-  private requestPoints(sender: Sender, operation: Operation, fromMs: number, toMs: number): unknown[] {
+  private requestPoints(sender: Sender, operation: Operation, fromMs: number, toMs: number): DurationPoint[] {
     const { world } = this.estate;
-    const http = asHttp(operation.spec.name);
+    const as = measuredAs(operation);
     const now = totalsOf(world, operation, toMs);
     const before = this.totals.get(operation) ?? now;
     this.totals.set(operation, now);
-    if (!http) return [];
+    if (!as) return [];
     const traced = this.traced.filter((span) => span.sender === sender && span.operation === operation);
     // Those whose spans were sent are among those that ended; only the others are drawn.
     const failed = traced.filter((span) => span.failed).length;
@@ -189,15 +198,8 @@ export class Emitter {
       if (!one) ended.push((one = emptyAnswered(span.failed)));
       addAnswered(one, (span.endMs - span.startMs) / 1000);
     }
-    return ended.map((one) => ({
-      attributes: [
-        text("http.request.method", http.method),
-        text("http.route", http.route),
-        {
-          key: "http.response.status_code",
-          value: { intValue: String(one.failed ? 500 : http.method === "POST" ? 201 : 200) },
-        },
-      ],
+    const points = ended.map((one) => ({
+      attributes: Object.entries(as.attributes(one.failed)).map(([key, value]) => attribute(key, value)),
       startTimeUnixNano: nano(fromMs),
       timeUnixNano: nano(toMs),
       count: String(one.count),
@@ -215,6 +217,7 @@ export class Emitter {
           spanId: span.spanId,
         })),
     }));
+    return points.map((point) => ({ metric: as.metric, point }));
   }
 
   /** What the host agents of the estate report. */
@@ -254,9 +257,7 @@ export class Emitter {
             kind: span.kind,
             startTimeUnixNano: fineNano(span.startMs),
             endTimeUnixNano: fineNano(span.endMs),
-            attributes: Object.entries(span.attributes).map(([key, value]) =>
-              typeof value === "number" ? { key, value: { intValue: String(value) } } : text(key, value),
-            ),
+            attributes: Object.entries(span.attributes).map(([key, value]) => attribute(key, value)),
             ...(span.failed
               ? {
                   status: { code: 2, message: span.message },
@@ -352,6 +353,8 @@ export class Emitter {
 const fineNano = (ms: number) => String(BigInt(Math.round(ms * 1000)) * 1000n);
 const nano = (ms: number) => `${Math.round(ms)}000000`;
 const text = (key: string, value: string) => ({ key, value: { stringValue: value } });
+const attribute = (key: string, value: string | number) =>
+  typeof value === "number" ? { key, value: { intValue: String(value) } } : text(key, value);
 const resourceOf = (sender: Sender, atMs: number) => ({
   attributes: Object.entries(attributesOf(sender, atMs)).map(([key, value]) => text(key, value)),
 });

@@ -26,6 +26,9 @@ const rpc = (side: RequestSeries["side"]) => (attributes: Attributes) => ({
   failed: attributes["error.type"] !== undefined || RPC_FAILURES.has(attributes["rpc.grpc.status_code"] ?? "0"),
 });
 
+/** Of messages: nobody waits for what is done with them. */
+const CONSUMED = "messaging.process.duration";
+
 /** Durations of requests by the OpenTelemetry semantic conventions, and how their attributes are read. */
 const READERS: Readonly<Record<string, (attributes: Attributes) => RequestSeries>> = {
   "http.server.request.duration": http("answers", 500),
@@ -39,7 +42,7 @@ const READERS: Readonly<Record<string, (attributes: Attributes) => RequestSeries
       .join(" "),
     failed: attributes["error.type"] !== undefined,
   }),
-  "messaging.process.duration": (attributes) => ({
+  [CONSUMED]: (attributes) => ({
     side: "answers",
     name: [attributes["messaging.operation.name"], attributes["messaging.destination.name"]].filter(Boolean).join(" "),
     failed: attributes["error.type"] !== undefined,
@@ -72,9 +75,9 @@ export function attributesOfInstance(instance: string): Record<string, string> {
   return attributes;
 }
 
-/** Metrics of which a component has a series where its answers are counted. */
+/** Metrics of which a component has a series where its answers to those who wait for them are counted. */
 export const ANSWER_COUNTS: readonly string[] = Object.entries(READERS).flatMap(([name, read]) =>
-  read({}).side === "answers" ? `${name}.count` : [],
+  read({}).side === "answers" && name !== CONSUMED ? `${name}.count` : [],
 );
 
 /** What a kept series says of requests; undefined where it is of something else. */

@@ -4,7 +4,7 @@ import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { emptyEstate, useStore } from "../../tests/store";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
-import { insertResource } from "../store/resources";
+import { insertResource, resourcesOf } from "../store/resources";
 import { insertSeries } from "../store/signals";
 import { healthAt, saveService, writeMembers } from "../store/services";
 import { refreshHealth, servicesByComponent } from "./services";
@@ -51,12 +51,15 @@ describe("work that nobody waits for", () => {
   };
   let minute = 0;
   /** How the service is while some have an alarm. */
-  const state = (service: number, ...alarms: [component: number, metric: string, severity: string][]) => {
-    for (const [id, metric, severity] of alarms)
+  const state = (
+    service: number,
+    ...alarms: [component: number, metric: string, severity: string, qualifier?: string][]
+  ) => {
+    for (const [id, metric, severity, qualifier = ""] of alarms)
       db.prepare(
         `INSERT INTO alarm (subject_type, subject_id, detector, metric, direction, alarm_type, qualifier, severity, worst,
-           text, onset_at, raised_at, changed_at) VALUES ('component', ?, 'x', ?, 'above', 'x', '', ?, ?, 'x', 0, 0, 0)`,
-      ).run(id, metric, severity, severity);
+           text, onset_at, raised_at, changed_at) VALUES ('component', ?, 'x', ?, 'above', 'x', ?, ?, ?, 'x', 0, 0, 0)`,
+      ).run(id, metric, qualifier, severity, severity);
     const atMs = AT + ++minute * MINUTE_MS;
     refreshHealth(db, [{ type: "service", id: service }], { ...AT_ALL, servicesOf: servicesByComponent(db, AT) }, atMs);
     db.exec("DELETE FROM alarm");
@@ -71,6 +74,22 @@ describe("work that nobody waits for", () => {
     const other = saveService(db, { uid: "other", name: "Other", purpose: "", owner: "", entries: [] }, AT - DAY_MS);
     writeMembers(db, other, new Set([broker]), new Set(), AT - HOUR_MS);
     expect(state(service, [broker, "messaging.queue.depth", "critical"])).toBeUndefined();
+  });
+  it("degrades it where one who takes messages fails with them, wherever it is entered", () => {
+    const { front, broker, workers, service } = setUp();
+    const [one = 0] = workers;
+    writeMembers(db, service, new Set([front, broker, ...workers]), new Set([front]), AT - HOUR_MS);
+    const [sender] = resourcesOf(db, one);
+    db.prepare("INSERT INTO operation (resource_id, name, kind) VALUES (?, 'process lots', 5)").run(sender);
+    expect(state(service, [one, "calls.failing", "critical", "process lots"])).toBe("major");
+    expect(state(service, [one, "calls.slow", "minor", "process lots"])).toBe("minor");
+    // What it calls may be made good by another, and what it is short of hinders one of two.
+    expect(state(service, [one, "calls.failing", "critical", "to bank"])).toBeUndefined();
+    expect(state(service, [one, "db.client.connection.count", "critical"])).toBeUndefined();
+    // Who answers requests too is judged by its messages for those alone.
+    db.prepare("INSERT INTO operation (resource_id, name, kind) VALUES (?, 'GET /lots', 2)").run(sender);
+    expect(state(service, [one, "calls.failing", "major", "GET /lots"])).toBeUndefined();
+    expect(state(service, [one, "calls.failing", "major", "process lots"])).toBe("major");
   });
   it("degrades it where all that take work are hindered, as much as the least of them", () => {
     const { front, workers, service } = setUp();

@@ -18,7 +18,7 @@ import { componentsById, currentComponents } from "../store/estate";
 import { currentRelations } from "../store/relations";
 import { resourcesOf } from "../store/resources";
 import { hasSeriesOf } from "../store/signals";
-import { ANSWERING, operationsOf } from "../store/spans";
+import { ANSWERING, CONSUMING, operationsOf } from "../store/spans";
 import {
   listServices,
   membersAt,
@@ -213,8 +213,9 @@ const HINDERS: ReadonlySet<Nature> = new Set(["failing", "slow", "pool", "queue"
 
 /**
  * How the work is done that nobody waits for, of which the answers where a service is entered tell nothing: messages that
- * pile up with a broker which serves this service alone, and entry points that answer no calls and take their work
- * themselves, where all of a kind are hindered. It is no more than major: it is done later.
+ * pile up with a broker which serves this service alone, or that are badly dealt with by one who takes them for it alone;
+ * and entry points that answer no calls and take their work themselves, where all of a kind are hindered. It is no more
+ * than major: it is done later.
  */
 function workState(
   db: Db,
@@ -224,9 +225,9 @@ function workState(
   atMs: number,
 ): State {
   const members = membersOf(db, id, atMs);
-  const told = (component: number, is: (nature: Nature) => boolean): State => {
+  const told = (component: number, is: (nature: Nature, alarm: AlarmRow) => boolean): State => {
     const [first, ...others] = (alarmsOf.get(`component:${component}`) ?? [])
-      .filter((alarm) => severityRank(alarm.severity) >= severityRank("minor") && is(natureOf(alarm.metric)))
+      .filter((alarm) => severityRank(alarm.severity) >= severityRank("minor") && is(natureOf(alarm.metric), alarm))
       .map(({ severity, subject, text }): State => ({
         severity: severity === "critical" ? "major" : severity,
         reason: `${subject}: ${text}`,
@@ -238,7 +239,7 @@ function workState(
     if (servicesOf.get(one)?.length === 1)
       state = worseOf(
         state,
-        told(one, (nature) => nature === "queue"),
+        told(one, (nature, alarm) => nature === "queue" || isOfMessages(db, one, alarm)),
       );
   const hindered = members.flatMap(({ component_id: one, entry }) =>
     entry ? { one, state: told(one, (nature) => HINDERS.has(nature)) } : [],
@@ -261,12 +262,19 @@ function workState(
 
 const WELL: State = { severity: "cleared", reason: "" };
 
-/** Whether it tells of itself, and of no answers: neither by spans nor by counts. */
+/** Whether an alarm is of what somebody does with messages. */
+const isOfMessages = (db: Db, componentId: number, { metric, qualifier }: AlarmRow): boolean =>
+  metric.startsWith("calls.") &&
+  !qualifier.startsWith("to ") &&
+  (operationsOf(db, resourcesOf(db, componentId)).some((one) => one.kind === CONSUMING && one.name === qualifier) ||
+    takesWork(db, componentId));
+
+/** Whether it tells of itself, and of no answers to anybody who waits: neither by spans nor by counts. */
 function takesWork(db: Db, componentId: number): boolean {
   const resources = resourcesOf(db, componentId);
   return (
     resources.length > 0 &&
-    !operationsOf(db, resources).some((one) => ANSWERING.has(one.kind)) &&
+    !operationsOf(db, resources).some((one) => ANSWERING.has(one.kind) && one.kind !== CONSUMING) &&
     !hasSeriesOf(db, componentId, ANSWER_COUNTS)
   );
 }

@@ -12,6 +12,8 @@ export interface OperationRow {
 /** Span kinds of OpenTelemetry: who answers a call or takes a message, and who makes one. */
 export const ANSWERING: ReadonlySet<number> = new Set([2, 5]);
 export const MAKING: ReadonlySet<number> = new Set([3, 4]);
+/** Of those who answer, who takes messages: nobody waits for what is done with them. */
+export const CONSUMING = 5;
 
 export function allOperations(db: Db): OperationRow[] {
   return prepared<OperationRow>(db, "SELECT id, resource_id, name, kind, begins FROM operation").all();

@@ -28,7 +28,8 @@ const SILENT: ScenarioOutput = { lines: [] };
 /** Whether a process sends spans and metrics of its own. */
 export const isInstrumented = (station: Station): boolean =>
   station.spec.instrumented ??
-  (station.operations.length > 0 && station.spec.listens.some((one) => one.speaks === "http"));
+  (station.operations.length > 0 &&
+    (station.takes.length > 0 || station.spec.listens.some((one) => one.speaks === "http")));
 
 export function sendersOf(estate: Estate): Sender[] {
   const { outputs } = estate.scenario;

@@ -2,8 +2,7 @@ import { quantileOfBuckets } from "#core/telemetry/histogram";
 import type { Operation, Pool, Station } from "../world/layout";
 import type { World } from "../world/world";
 import { attributesOf, isHeard, isInstrumented, type Sender } from "./lines";
-import { BOUNDS, drawAnswers, totalsOf, type Answered } from "./requests";
-import { asHttp } from "./traces";
+import { BOUNDS, drawAnswers, measuredAs, totalsOf, type Answered, type MeasuredAs } from "./requests";
 
 /** A figure that a process tells of itself, with the attribute that tells its points apart. */
 export interface Gauge {
@@ -69,8 +68,8 @@ export function ownFiguresOf(world: World, senders: readonly Sender[], fromMs: n
     if (!station) return [];
     const operations = isInstrumented(station)
       ? station.operations.flatMap((operation) => {
-          const http = asHttp(operation.spec.name);
-          return http ? [{ operation, http }] : [];
+          const as = measuredAs(operation);
+          return as ? [{ operation, as }] : [];
         })
       : [];
     const gauges = () => [
@@ -78,9 +77,7 @@ export function ownFiguresOf(world: World, senders: readonly Sender[], fromMs: n
       ...queueGauges(world, station),
     ];
     const metrics: OwnMetric[] = [
-      ...operations.flatMap(({ http }) =>
-        [false, true].flatMap((failed) => requestMetrics(http.method, http.route, failed)),
-      ),
+      ...operations.flatMap(({ as }) => [false, true].flatMap((failed) => requestMetrics(as, failed))),
       ...gauges().flatMap(({ name, unit, points }) =>
         points.map(({ key, of }) => ({ metric: name, instance: `${key}=${of}`, unit })),
       ),
@@ -107,10 +104,10 @@ export function ownFiguresOf(world: World, senders: readonly Sender[], fromMs: n
 const NOTHING: readonly null[] = Array<null>(2 * (2 + QUANTILES.length)).fill(null);
 
 /** Names and attributes as the receiver makes them of a histogram of request durations. */
-function requestMetrics(method: string, route: string, failed: boolean): OwnMetric[] {
-  const status = failed ? 500 : method === "POST" ? 201 : 200;
-  const instance = `http.request.method=${method}, http.response.status_code=${status}, http.route=${route}`;
-  const name = "http.server.request.duration";
+function requestMetrics({ metric: name, attributes }: MeasuredAs, failed: boolean): OwnMetric[] {
+  const instance = Object.entries(attributes(failed))
+    .map(([key, value]) => `${key}=${value}`)
+    .join(", ");
   return [
     { metric: `${name}.count`, instance, unit: "1", instrument: "delta" },
     { metric: `${name}.sum`, instance, unit: "s", instrument: "delta" },

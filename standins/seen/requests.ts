@@ -1,7 +1,7 @@
 import { scatter, seedOf } from "../rhythm";
 import type { Operation } from "../world/layout";
 import type { World } from "../world/world";
-import { spreadOf } from "./traces";
+import { asHttp, queueOf, spreadOf } from "./traces";
 
 /**
  * Upper bounds of the duration histogram, seconds (OpenTelemetry semantic conventions, http.server.request.duration).
@@ -9,6 +9,38 @@ import { spreadOf } from "./traces";
 export const BOUNDS = [0.005, 0.01, 0.025, 0.05, 0.075, 0.1, 0.25, 0.5, 0.75, 1, 2.5, 5, 7.5, 10];
 /** Requests that are drawn one by one; of more, a part stands for all. */
 const MOST_DRAWN = 160;
+
+/** What a process measures of what it does, by the semantic conventions for HTTP servers and consumers of messages. */
+export interface MeasuredAs {
+  metric: string;
+  /** Attributes of what ended in one way. */
+  attributes: (failed: boolean) => Record<string, string | number>;
+}
+
+/** Undefined for what nobody measures by a convention, as the statements of a database. */
+export function measuredAs(operation: Operation): MeasuredAs | undefined {
+  const queue = queueOf(operation);
+  if (queue)
+    return {
+      metric: "messaging.process.duration",
+      attributes: (failed) => ({
+        ...(failed ? { "error.type": "_OTHER" } : {}),
+        "messaging.destination.name": queue.name,
+        "messaging.operation.name": "process",
+      }),
+    };
+  const http = asHttp(operation.spec.name);
+  return (
+    http && {
+      metric: "http.server.request.duration",
+      attributes: (failed) => ({
+        "http.request.method": http.method,
+        "http.response.status_code": failed ? 500 : http.method === "POST" ? 201 : 200,
+        "http.route": http.route,
+      }),
+    }
+  );
+}
 
 /** Requests of one operation that ended in one way. */
 export interface Answered {

@@ -8,7 +8,7 @@ import { measuredOf } from "./agents";
 import { Estate } from "./estate";
 import type { HostView } from "./host-view";
 import { attributesOf, linesBetween, sendersOf } from "./lines";
-import { drawAnswers, totalsOf } from "./requests";
+import { drawAnswers, measuredAs, totalsOf } from "./requests";
 import { asHttp, failureLines, Traces } from "./traces";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
@@ -344,6 +344,25 @@ describe("traces", () => {
     for (const load of scenario.loads) expect(entries).toContain(`${load.to.process} ${load.to.operation}`);
   });
 
+  it("begin where a message is taken from a queue too, and lead on to what is called for it", () => {
+    const estate = fresh();
+    const spans = tracesOf(estate, AT - 10 * MINUTE, AT);
+    const taken = spans.filter((span) => span.kind === 5);
+    expect(new Set(taken.map((span) => `${span.sender.station?.spec.name} ${span.name}`))).toEqual(
+      new Set(["manifest-parser process manifests"]),
+    );
+    for (const span of taken) {
+      expect(span.parentId).toBe("");
+      expect(span.attributes).toEqual({
+        "messaging.operation.name": "process",
+        "messaging.destination.name": "manifests",
+      });
+    }
+    const stored = spans.filter((span) => taken.some((one) => one.spanId === span.parentId));
+    expect(stored.some((span) => span.kind === 3 && span.attributes["peer.service"] === "relaymq")).toBe(true);
+    expect(failureLines(taken).every((line) => line.text.startsWith("process manifests failed: "))).toBe(true);
+  });
+
   it("last about as long as the world says, and fail where it does", () => {
     const estate = fresh();
     const calm = tracesOf(estate, AT - 30 * MINUTE, AT);
@@ -390,6 +409,22 @@ describe("requests as a process measures them", () => {
     const seconds = drawn.reduce((sum, one) => sum + one.sum, 0) / count;
     expect(seconds / (world.state.operation.responseSeconds[operation.index] ?? 0)).toBeCloseTo(1, 0);
     for (const one of drawn) expect(one.counts.reduce((sum, each) => sum + each, 0)).toBe(one.count);
+  });
+  it("are measured as what a server answers, or as what is done with messages", () => {
+    const { world } = fresh();
+    const of = (host: string, process: string) =>
+      (world.layout.station(host, process)?.operations ?? []).map((one) => measuredAs(one));
+    const [asked] = of("nq-gate-web-01", "gatefront");
+    expect(asked?.metric).toBe("http.server.request.duration");
+    expect(asked?.attributes(true)).toMatchObject({ "http.response.status_code": 500 });
+    const [taken] = of("nq-mfx-parse-01", "manifest-parser");
+    expect(taken?.metric).toBe("messaging.process.duration");
+    expect(taken?.attributes(false)).toEqual({
+      "messaging.destination.name": "manifests",
+      "messaging.operation.name": "process",
+    });
+    expect(taken?.attributes(true)).toMatchObject({ "error.type": "_OTHER" });
+    expect(of("nq-gate-db-01", "quaystore").filter(Boolean)).toEqual([]);
   });
   it("are HTTP where they are named so", () => {
     expect(asHttp("GET /slots/{id}")).toEqual({ method: "GET", route: "/slots/{id}" });

@@ -1,5 +1,5 @@
 import { scatter, seedOf } from "../rhythm";
-import type { Call, Load, Operation, Station, Way } from "../world/layout";
+import type { Call, Operation, Queue, Station, Way } from "../world/layout";
 import { REASON } from "../world/calls";
 import type { World } from "../world/world";
 import { countIn, isInstrumented, type Sender } from "./lines";
@@ -16,8 +16,8 @@ export interface StandinSpan {
   spanId: string;
   parentId: string;
   name: string;
-  /** 2 server, 3 client. */
-  kind: 2 | 3;
+  /** 2 server, 3 client, 5 consumer of a message. */
+  kind: 2 | 3 | 5;
   startMs: number;
   endMs: number;
   failed: boolean;
@@ -58,7 +58,14 @@ export function asHttp(name: string): { method: string; route: string } | undefi
   return match ? { method: match[1] as string, route: match[2] as string } : undefined;
 }
 
-/** Makes the traces of requests that come in from outside: each call on the way is a span of its own. */
+/** The queue from which what an operation does is taken; undefined where it is asked for. */
+export const queueOf = (operation: Operation): Queue | undefined =>
+  operation.station.takes.find((queue) => queue.consumers.includes(operation));
+
+/**
+ * Makes the traces of requests that come in from outside, and of messages that are taken from queues: each call on the way
+ * is a span of its own.
+ */
 export class Traces {
   private readonly byStation = new Map<Station, Sender>();
 
@@ -75,15 +82,29 @@ export class Traces {
     const spans: StandinSpan[] = [];
     this.world.advance(toMs);
     for (const load of this.world.layout.loads)
-      for (const operation of load.targets) this.traceEntries(load, operation, fromMs, toMs, spans);
+      for (const operation of load.targets) {
+        const perHour = ((this.world.state.load.perSecond[load.index] as number) * 3600) / load.targets.length;
+        this.traceEach(operation, load.spec.name, perHour, fromMs, toMs, spans);
+      }
+    for (const queue of this.world.layout.queues)
+      for (const operation of queue.consumers) {
+        const perHour = (this.world.state.operation.finished[operation.index] as number) * 3600;
+        this.traceEach(operation, queue.name, perHour, fromMs, toMs, spans);
+      }
     return spans.filter((span) => this.world.isReached(span.sender.host.machine));
   }
 
-  private traceEntries(load: Load, operation: Operation, fromMs: number, toMs: number, into: StandinSpan[]): void {
+  private traceEach(
+    operation: Operation,
+    about: string,
+    perHour: number,
+    fromMs: number,
+    toMs: number,
+    into: StandinSpan[],
+  ): void {
     const { state } = this.world;
     if (!state.station.running[operation.station.index]) return;
-    const perHour = ((state.load.perSecond[load.index] as number) * 3600) / load.targets.length;
-    const seed = seedOf(`trace ${load.spec.name}`, operation.station.seed);
+    const seed = seedOf(`trace ${about}`, operation.station.seed);
     const count = countIn(
       seed,
       Math.floor(toMs / 1000),
@@ -112,6 +133,7 @@ export class Traces {
     const waitMs = (state.station.waitSeconds[station.index] as number) * 1000 * spreadOf(seed, 60, 0.5);
     const ownMs = (state.operation.ownSeconds[operation.index] as number) * 1000 * spreadOf(seed, 10, spec.variation);
     const http = asHttp(spec.name);
+    const queue = queueOf(operation);
     const sender = this.byStation.get(station);
     const spanId = `${hex(seed, 30)}${hex(seed, 31)}`;
     const failsItself = scatter(seed, 32) < (state.operation.ownFailing[operation.index] as number);
@@ -120,14 +142,16 @@ export class Traces {
       traceId: walk.traceId,
       spanId,
       parentId,
-      name: spec.name,
-      kind: 2,
+      name: queue ? `process ${queue.name}` : spec.name,
+      kind: queue ? 5 : 2,
       startMs,
       endMs: startMs,
       failed: failsItself,
-      attributes: http
-        ? { "http.request.method": http.method, "http.route": http.route, "http.response.status_code": 200 }
-        : {},
+      attributes: queue
+        ? { "messaging.operation.name": "process", "messaging.destination.name": queue.name }
+        : http
+          ? { "http.request.method": http.method, "http.route": http.route, "http.response.status_code": 200 }
+          : {},
       message: failsItself ? this.ownReason(operation) : "",
       operation,
     };
@@ -299,7 +323,7 @@ export function failureLines(
   spans: readonly StandinSpan[],
 ): { sender: Sender; atMs: number; severity: number; text: string; traceId: string; spanId: string }[] {
   return spans
-    .filter((span) => span.failed && span.kind === 2)
+    .filter((span) => span.failed && span.kind !== 3)
     .map((span) => ({
       sender: span.sender,
       atMs: Math.round(span.endMs),

@@ -1,0 +1,91 @@
+import { signInBrowser } from "../../scripts/sign-in.mjs";
+import { expect, test } from "./fixtures";
+import { axeFinds, listen } from "./helpers";
+
+const PAGES = [
+  "/",
+  "/discover",
+  "/discover/sources/new",
+  "/discover/sweeps/1",
+  "/estate",
+  "/map",
+  "/map?by=site,kind&view=list&show=gsite%3ATarn%20Depot",
+  "/map?service=gate-appointments",
+  "/services/manifest-exchange",
+  "/services/manifest-exchange/objective",
+  "/relations/1",
+  "/signals/metrics",
+  "/signals/metrics?line=metric~memory.used%3Bpick~highest&view=bars",
+  "/signals/metrics?line=metric~memory.used%3Baggregate~mean%3Bby~site",
+  "/signals/logs",
+  "/signals/logs?view=patterns",
+  "/signals/traces",
+  "/signals/sql?q=SELECT%20at%2C%20summary%20FROM%20changes",
+  "/signals/import",
+  "/signals/unusual?last=P2D",
+  "/incidents/alarms",
+  "/incidents",
+  "/incidents/1",
+  "/incidents/planned-work",
+  "/incidents/planned-work/new",
+  "/incidents/triage?service=1",
+  "/incidents/shift",
+  "/runbooks",
+  "/runbooks/1",
+  "/runs/1",
+  "/setup",
+  "/setup/drills",
+  "/setup/rules",
+  "/setup/rules/1",
+  "/setup/rules/new",
+  "/setup/audit",
+  "/setup/credentials",
+  "/setup/credentials/new",
+  "/setup/people",
+  "/setup/tokens",
+  "/account",
+  "/estate/1/access",
+  "/setup/services",
+  "/services/new",
+  "/discover/coverage",
+  "/discover/review",
+  "/discover/sources/new?type=list",
+  "/estate/differences",
+  "/estate/platforms",
+  "/estate/capacity",
+  "/estate/spend/idle",
+  "/estate/collections/1",
+  "/discover/mappings",
+  "/estate?group=kind",
+  "/discover/sources/new?type=ssh",
+  "/estate/software",
+  "/estate/certificates",
+  "/setup/signals",
+  "/setup/notifications",
+  "/incidents/notifications",
+  "/on-call",
+];
+
+for (const theme of ["day", "night"] as const)
+  test(`axe finds nothing on the main views by ${theme}`, async ({ page, baseURL }) => {
+    // Some forty pages, a few seconds each.
+    test.setTimeout(480_000);
+    const complaints = listen(page);
+    // Who sees all of them.
+    await signInBrowser(page.context(), baseURL ?? "", "Sunniva Okafor");
+    if (theme === "night") {
+      await page.goto("/");
+      await page.getByRole("button", { name: "Night theme" }).click();
+      await expect(page.getByRole("button", { name: "Day theme" })).toBeVisible();
+    }
+    const component = await page.request.get("/find?q=nq-gate-app-01");
+    const { components } = (await component.json()) as { components: { id: number }[] };
+    for (const address of [...PAGES, `/estate/${components[0]?.id}`]) {
+      await page.goto(address);
+      await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
+      await expect(page.locator("canvas, .hx-node, table, form, dl, h1").first()).toBeVisible();
+      // By night only colours differ.
+      expect(await axeFinds(page, theme === "night" ? ["color-contrast"] : undefined), address).toEqual([]);
+    }
+    expect(complaints).toEqual([]);
+  });
