@@ -4,22 +4,13 @@ const PORT = 7199;
 /** Cookies of Edo Brandsma-Quill, operator. */
 const SIGNED_IN = "test-results/signed-in.json";
 
-/** Stories that neither start a drill nor change what one comes to. */
-const BESIDE = ["accessibility", "arrange", "credentials", "people", "signals", "spend"].map(
-  (name) => `**/${name}.test.ts`,
-);
-
 export default defineConfig({
   testDir: "tests/browser",
   // Signs in once for all; what is about signing in begins without.
   globalSetup: "./tests/browser/sign-in.ts",
   fullyParallel: false,
-  // Those that look and fill in go beside those that wait for what drills do to the one demonstration, one at a time each.
-  workers: 2,
-  projects: [
-    { name: "drills", testIgnore: BESIDE, workers: 1 },
-    { name: "beside", testMatch: BESIDE, workers: 1 },
-  ],
+  // All share the one demonstration, and what drills do to it.
+  workers: 1,
   // Longer than what waits for the clock, so that a story fails where it waits and says for what.
   timeout: 600_000,
   expect: { timeout: 20_000 },
@@ -47,7 +38,7 @@ export default defineConfig({
   },
   webServer: {
     // The demo itself, begun anew, with a short past and a fast clock.
-    command: `node scripts/demo.mjs --fresh --port ${PORT} --pace 10 --history P2D --now 2026-03-17T10:00:00Z --data test-results/demo --otlp-port 4329 --grpc-port 4327 --trap-port 1172 --syslog-port 5529`,
+    command: `node scripts/demo.mjs --fresh --port ${PORT} --pace 8 --history P2D --now 2026-03-17T10:00:00Z --data test-results/demo --otlp-port 4329 --grpc-port 4327 --trap-port 1172 --syslog-port 5529`,
     url: `http://127.0.0.1:${PORT}/sign-in`,
     timeout: 300_000,
     reuseExistingServer: false,

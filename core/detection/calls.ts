@@ -138,7 +138,8 @@ export const calls: Detector<CallSettings, CallState, "calls"> = {
    * The least likely of the windows counts, its probability taken for as many windows as there are (Bonferroni). What
    * is severe follows from the share of calls, or how much longer they took, not from the probability.
    */
-  evaluate: (settings, state, { atMs, points, usual }) => {
+  evaluate: (settings, state, { atMs, points, usual }, { unit }) => {
+    const what = unit || "calls";
     if (usual.calls < LEAST_KNOWN) return undefined;
     const windows = WINDOWS_MS.map((ms) =>
       windowOf(settings.condition, points, usual, Math.max(atMs - ms, state.leftMs)),
@@ -147,7 +148,7 @@ export const calls: Detector<CallSettings, CallState, "calls"> = {
     if (long.calls === 0) {
       const last = points.at(-1)?.atMs ?? Number.NEGATIVE_INFINITY;
       if (state.severity === "cleared" || atMs - last < SILENT_MS) return undefined;
-      return clear(state, atMs, "No more calls come");
+      return clear(state, atMs, `No more ${what} come`);
     }
     if (state.severity !== "cleared") {
       // The latest two minutes tell first that it is over; five would keep what is past for longer.
@@ -156,10 +157,10 @@ export const calls: Detector<CallSettings, CallState, "calls"> = {
         return clear(
           state,
           atMs,
-          `${recent.bad} of ${recent.calls} calls ${settings.condition === "failing" ? "failed" : "were slow"}: as usual again`,
+          `${recent.bad} of ${recent.calls} ${what} ${settings.condition === "failing" ? "failed" : "were slow"}: as usual again`,
         );
     }
-    const found = byShare(settings, windows, usual, atMs) ?? byTime(settings, windows, atMs);
+    const found = byShare(settings, windows, usual, atMs, what) ?? byTime(settings, windows, atMs, what);
     // It is not called better while it lasts: only its end is told.
     if (!found || severityRank(found.severity) <= severityRank(state.severity)) return undefined;
     state.sinceMs ??= onsetOf(settings.condition, points, usual, found.fromMs);
@@ -180,16 +181,22 @@ function byShare(
   windows: readonly CallWindow[],
   usual: CallUsual,
   atMs: number,
+  what: string,
 ): Found | undefined {
   const worst = windows.reduce((least, one) => (one.p < least.p ? one : least));
   const score = scoreOf(Math.min(1, worst.p * windows.length));
   const share = worst.calls ? worst.bad / worst.calls : 0;
   const severity = sharesOf(settings).find((one) => share >= one.from)?.severity;
   if (!severity || worst.bad < settings.leastCalls || score < settings.score) return undefined;
-  return { severity, score, fromMs: worst.fromMs, text: textOf(settings.condition, worst, usual, atMs) };
+  return { severity, score, fromMs: worst.fromMs, text: textOf(settings.condition, worst, usual, atMs, what) };
 }
 
-function byTime({ longer, leastCalls, score: least }: CallSettings, windows: readonly CallWindow[], atMs: number) {
+function byTime(
+  { longer, leastCalls, score: least }: CallSettings,
+  windows: readonly CallWindow[],
+  atMs: number,
+  what: string,
+) {
   if (longer === undefined) return undefined;
   let found: Found | undefined;
   for (const { time, fromMs } of windows) {
@@ -202,7 +209,7 @@ function byTime({ longer, leastCalls, score: least }: CallSettings, windows: rea
       severity: "minor",
       score,
       fromMs,
-      text: `${time.calls} calls took ${took} on average within ${minutes} min (${usually} usually)`,
+      text: `${time.calls} ${what} took ${took} on average within ${minutes} min (${usually} usually)`,
     };
   }
   return found;
@@ -287,13 +294,14 @@ function textOf(
   { calls, bad, fromMs }: CallWindow,
   usual: CallUsual,
   atMs: number,
+  what: string,
 ) {
   const minutes = Math.max(1, Math.ceil((atMs - fromMs) / MINUTE_MS));
   const { share } = condition === "failing" ? usual.failed : usual.slow;
   const usually = `${formatValue(share * 100, "%")} usually`;
   return condition === "failing"
-    ? `${bad} of ${calls} calls failed within ${minutes} min (${usually})`
-    : `${bad} of ${calls} calls took longer than ${limitText(usual.limitUs)} within ${minutes} min (${usually})`;
+    ? `${bad} of ${calls} ${what} failed within ${minutes} min (${usually})`
+    : `${bad} of ${calls} ${what} took longer than ${limitText(usual.limitUs)} within ${minutes} min (${usually})`;
 }
 
 /** Operations of a service have a limit each. */

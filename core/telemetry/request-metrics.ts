@@ -1,11 +1,19 @@
 /** What attributes of a point of a duration histogram say of the requests in it. */
 export interface RequestSeries {
-  /** Whether they were answered here, or made from here. */
-  side: "answers" | "makes";
+  /** Whether they were answered here, or made from here; or messages that were taken here, which nobody waits for. */
+  side: "answers" | "makes" | "takes";
   /** What was asked, without how it ended: "GET /slots". */
   name: string;
   failed: boolean;
 }
+
+/** Span kinds of OpenTelemetry: 2 answers a call, 5 takes a message; 3 and 4 make one. */
+export const SIDE_OF_SPANS: Readonly<Record<number, RequestSeries["side"]>> = {
+  2: "answers",
+  3: "makes",
+  4: "makes",
+  5: "takes",
+};
 
 type Attributes = Readonly<Record<string, string>>;
 
@@ -26,9 +34,6 @@ const rpc = (side: RequestSeries["side"]) => (attributes: Attributes) => ({
   failed: attributes["error.type"] !== undefined || RPC_FAILURES.has(attributes["rpc.grpc.status_code"] ?? "0"),
 });
 
-/** Of messages: nobody waits for what is done with them. */
-const CONSUMED = "messaging.process.duration";
-
 /** Durations of requests by the OpenTelemetry semantic conventions, and how their attributes are read. */
 const READERS: Readonly<Record<string, (attributes: Attributes) => RequestSeries>> = {
   "http.server.request.duration": http("answers", 500),
@@ -42,8 +47,8 @@ const READERS: Readonly<Record<string, (attributes: Attributes) => RequestSeries
       .join(" "),
     failed: attributes["error.type"] !== undefined,
   }),
-  [CONSUMED]: (attributes) => ({
-    side: "answers",
+  "messaging.process.duration": (attributes) => ({
+    side: "takes",
     name: [attributes["messaging.operation.name"], attributes["messaging.destination.name"]].filter(Boolean).join(" "),
     failed: attributes["error.type"] !== undefined,
   }),
@@ -75,9 +80,9 @@ export function attributesOfInstance(instance: string): Record<string, string> {
   return attributes;
 }
 
-/** Metrics of which a component has a series where its answers to those who wait for them are counted. */
+/** Metrics of which a component has a series where its answers are counted. */
 export const ANSWER_COUNTS: readonly string[] = Object.entries(READERS).flatMap(([name, read]) =>
-  read({}).side === "answers" && name !== CONSUMED ? `${name}.count` : [],
+  read({}).side === "answers" ? `${name}.count` : [],
 );
 
 /** What a kept series says of requests; undefined where it is of something else. */

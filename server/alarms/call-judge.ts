@@ -191,7 +191,10 @@ export class CallJudge {
         continue;
       }
       const input = { atMs, points, usual };
-      const verdict = detector.evaluate(rule.settings, watch.state, input, { instance: line.name, unit: "" });
+      const verdict = detector.evaluate(rule.settings, watch.state, input, {
+        instance: line.name,
+        unit: line.side === "takes" ? "messages" : "",
+      });
       if (verdict?.severity === "cleared") events.push(...this.leave(watch, verdict.text, atMs));
       else if (verdict) events.push(...this.raise(watch, line, usual, verdict, atMs));
       stands ||= watch.raised.length > 0;
@@ -207,7 +210,7 @@ export class CallJudge {
    */
   private lookBehind(atMs: number): AlarmEvent[] {
     const troubled = new Set<number>();
-    for (const line of this.standing.values()) if (line.side === "answers") troubled.add(line.componentId);
+    for (const line of this.standing.values()) if (line.side !== "makes") troubled.add(line.componentId);
     if (troubled.size === 0) return [];
     return [...this.lines.of(troubled, "makes")].flatMap((line) => {
       const usual = this.past.now(line);
@@ -244,7 +247,7 @@ export class CallJudge {
    */
   private raise(watch: Watch, line: CallLine, usual: CallUsual, verdict: Verdict, atMs: number): AlarmEvent[] {
     const own: Subject = { type: "component", id: line.componentId };
-    if (line.side === "answers" || line.operationId === undefined)
+    if (line.side !== "makes" || line.operationId === undefined)
       return this.hold(watch, own, line.name, { ...verdict, text: `${line.name}: ${verdict.text}` }, atMs);
     const slow = watch.judge.metric === "calls.slow";
     const limitUs = slow ? usual.limitUs : Number.POSITIVE_INFINITY;

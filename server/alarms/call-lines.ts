@@ -1,6 +1,6 @@
 import { learnCalls, untroubled, type CallPoint, type CallUsual, type Stretch } from "#core/detection/call-usual";
 import { pointsOfReports, putReport, usualLimit, type CallReport } from "#core/telemetry/call-reports";
-import { REQUEST_METRICS, requestSeries } from "#core/telemetry/request-metrics";
+import { REQUEST_METRICS, requestSeries, SIDE_OF_SPANS, type RequestSeries } from "#core/telemetry/request-metrics";
 import { Sketch } from "#core/telemetry/sketch";
 import { MINUTE_MS } from "#core/time/windows";
 import type { FreshSample, LiveSeries, SampleWriter } from "../ingest/sample-writer";
@@ -27,7 +27,7 @@ const FAILED = 2;
 export interface CallLine {
   key: string;
   componentId: number;
-  side: "answers" | "makes";
+  side: RequestSeries["side"];
   name: string;
   /** Where spans tell of them. */
   operationId: number | undefined;
@@ -41,9 +41,6 @@ export interface CallLine {
   /** @param troubles when its alarms stood */
   learn(fromMs: number, toMs: number, troubles: readonly Stretch[]): CallUsual;
 }
-
-/** Span kinds of OpenTelemetry: 2 answers a call, 5 takes a message; 3 and 4 make one. */
-const SIDES: Readonly<Record<number, CallLine["side"]>> = { 2: "answers", 3: "makes", 4: "makes", 5: "answers" };
 
 /** Brings spans and histograms of durations together as lines of calls. */
 export class CallLines {
@@ -109,7 +106,7 @@ export class CallLines {
     // By now it may be a component, or another.
     if (!line || line.newcomer !== undefined || this.passing.has(key)) {
       const operation = operationById(this.db, operationId);
-      const side = operation && SIDES[operation.kind];
+      const side = operation && SIDE_OF_SPANS[operation.kind];
       if (!operation || !side) return;
       const own = this.componentOf(operation.resource_id);
       const kin = own === null ? this.kinOf(operation.resource_id) : undefined;

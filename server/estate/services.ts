@@ -198,7 +198,8 @@ function entryState(
       if (
         alarm.metric.startsWith("calls.") &&
         !alarm.qualifier.startsWith("to ") &&
-        takes(id, component_id, alarm.qualifier)
+        takes(id, component_id, alarm.qualifier) &&
+        !isOfMessages(db, component_id, alarm)
       )
         state = worseOf(state, {
           severity: alarm.severity === "critical" ? "major" : alarm.severity,
@@ -213,7 +214,7 @@ const HINDERS: ReadonlySet<Nature> = new Set(["failing", "slow", "pool", "queue"
 
 /**
  * How the work is done that nobody waits for, of which the answers where a service is entered tell nothing: messages that
- * pile up with a broker which serves this service alone, or that are badly dealt with by one who takes them for it alone;
+ * pile up with a broker which serves this service alone, or that fail with one who takes them for it alone;
  * and entry points that answer no calls and take their work themselves, where all of a kind are hindered. It is no more
  * than major: it is done later.
  */
@@ -239,7 +240,7 @@ function workState(
     if (servicesOf.get(one)?.length === 1)
       state = worseOf(
         state,
-        told(one, (nature, alarm) => nature === "queue" || isOfMessages(db, one, alarm)),
+        told(one, (nature, alarm) => nature === "queue" || (nature === "failing" && isOfMessages(db, one, alarm))),
       );
   const hindered = members.flatMap(({ component_id: one, entry }) =>
     entry ? { one, state: told(one, (nature) => HINDERS.has(nature)) } : [],

@@ -1,13 +1,22 @@
 import { severityRank, worstSeverity, type Severity } from "#core/alarms/severity";
 import { rankSuspects, SPELL_MS, type Suspect } from "#core/correlation/incidents";
-import { symptomOf } from "#core/catalogue/metrics";
+import { symptomOf, type Nature } from "#core/catalogue/metrics";
+import { natureOf } from "#core/correlation/harm";
 import { MINUTE_MS } from "#core/time/windows";
 import type { EstateGraph } from "#core/topology/graph";
 import { causesOf } from "../causes/causes";
 import type { HarmMap } from "../causes/harm-map";
 import { subjectKey, type AlarmRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
-import { alarmsOfIncident, incidentById, noteIncident, resolveIncident, updateIncident } from "../store/incidents";
+import { componentById } from "../store/estate";
+import {
+  alarmsOfIncident,
+  incidentById,
+  noteIncident,
+  resolveIncident,
+  updateIncident,
+  type IncidentCause,
+} from "../store/incidents";
 import { withoutRepaired } from "../causes/repaired";
 import { lagsBehind, subjectOf } from "../causes/told";
 
@@ -79,7 +88,7 @@ export function refresh(db: Db, id: number, affected: Affected, atMs: number): I
   const left = withoutRepaired(db, id, told.length ? told : alarms, () => affected.harm().graph, atMs);
   const causes = causesOf(db, lately(left), affected.harm(), affected.nameOf, atMs);
   const [likeliest] = causes;
-  const spoken = speaksFor(likeliest, judged, suspects);
+  const spoken = speaksFor(db, likeliest, judged, suspects);
   // The alarm on the likeliest cause speaks for it; else the one that others rely on most.
   const first = suspects.find((one) => one.alarmId === spoken) ?? suspects[0];
   const suspect = alarms.find((alarm) => alarm.id === first?.alarmId);
@@ -138,18 +147,33 @@ function suspectsOf(judged: readonly AlarmRow[], affected: Affected): Suspect[] 
   );
 }
 
-/** The alarm on the likeliest cause that speaks for it: the worst of them; what is so before what is to come. */
+/** What a host is short of where one of its processes takes too much of it. */
+const SHORTAGES: ReadonlySet<Nature> = new Set(["memory", "busy", "full"]);
+
+/**
+ * The alarm that speaks for the likeliest cause: one on it, or what it takes too much of on its host. Of those that are
+ * serious, what is wrong with it comes before how it answers, then the worst; what is so before what is to come.
+ */
 function speaksFor(
-  likeliest: { componentId: number | null } | undefined,
+  db: Db,
+  likeliest: IncidentCause | undefined,
   judged: readonly AlarmRow[],
   suspects: readonly Suspect[],
 ): number | undefined {
   if (likeliest?.componentId == null) return undefined;
+  const host = componentById(db, likeliest.componentId)?.host_id ?? undefined;
+  const explained = new Set(likeliest.explains);
+  const isShort = (alarm: AlarmRow) =>
+    alarm.component_id === host && explained.has(alarm.id) && SHORTAGES.has(natureOf(alarm.metric));
+  const isSerious = (alarm: AlarmRow) => severityRank(alarm.worst) >= severityRank("major");
+  const isOfCalls = (alarm: AlarmRow) => alarm.metric.startsWith("calls.");
   const place = new Map(suspects.map(({ alarmId }, index) => [alarmId, index]));
   const [first] = judged
-    .filter((alarm) => alarm.component_id === likeliest.componentId)
+    .filter((alarm) => alarm.component_id === likeliest.componentId || isShort(alarm))
     .sort(
       (a, b) =>
+        Number(isSerious(b)) - Number(isSerious(a)) ||
+        Number(isOfCalls(a)) - Number(isOfCalls(b)) ||
         severityRank(b.worst) - severityRank(a.worst) ||
         Number(a.detector === FORECAST) - Number(b.detector === FORECAST) ||
         (place.get(a.id) ?? 0) - (place.get(b.id) ?? 0),

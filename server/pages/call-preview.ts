@@ -3,7 +3,7 @@ import type { CallDetector } from "#core/detection/detector";
 import { learnCalls, LEAST_KNOWN, type CallPoint } from "#core/detection/call-usual";
 import { replayCalls } from "#core/detection/replay";
 import { pointsOfReports, putReport, usualLimit, type CallReport } from "#core/telemetry/call-reports";
-import { requestSeries } from "#core/telemetry/request-metrics";
+import { requestSeries, SIDE_OF_SPANS } from "#core/telemetry/request-metrics";
 import { Sketch } from "#core/telemetry/sketch";
 import { DAY_MS, MINUTE_MS } from "#core/time/windows";
 import { callMinutes } from "../store/call-figures";
@@ -91,7 +91,7 @@ function linesOf(db: Db, { scope }: RuleInput, atMs: number): PastLine[] {
   for (const { id, resource_id, name, kind } of allOperations(db)) {
     const componentId = kinds.get(resource_id);
     const component = componentId === undefined ? undefined : components.get(componentId);
-    const side = kind === 2 || kind === 5 ? "answers" : kind === 3 || kind === 4 ? "makes" : undefined;
+    const side = SIDE_OF_SPANS[kind];
     if (!component || !side || !wanted(component.id, component.kind)) continue;
     if (counted.has(`${component.id} ${side} ${name}`) || (scope.subject === "service" && side !== "answers")) continue;
     lines.push({ componentId: component.id, name, read: (from, to) => minutesOf(db, id, from, to) });

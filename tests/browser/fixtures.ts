@@ -13,8 +13,7 @@ export const test = base.extend<{ page: Page }>({
     };
     await use(page);
     // What a test that failed has started is ended, so that it does not fail the others.
-    if (info.status !== info.expectedStatus && info.project.name === "drills")
-      await endDrills(page).catch(() => undefined);
+    if (info.status !== info.expectedStatus) await endDrills(page).catch(() => undefined);
   },
 });
 

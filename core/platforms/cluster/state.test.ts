@@ -3,7 +3,9 @@ import { describe, expect, it } from "vitest";
 import type { Observation } from "../../estate/observation";
 import { ContainerFigures } from "./figures";
 import { podOf, readQuantity, workloadOf } from "./objects";
-import { CLUSTER_LIST_NAMES, CLUSTER_LISTS, ClusterState, type ClusterList } from "./state";
+import { CLUSTER_LIST_NAMES, CLUSTER_LISTS, type ClusterList } from "./lists";
+import { figuresOf } from "./object-figures";
+import { ClusterState } from "./state";
 
 const ACCOUNT = { platform: "container cluster", id: "c1", name: "Test cluster" };
 type Json = Record<string, unknown>;
@@ -171,7 +173,7 @@ describe("a cluster", () => {
         .map((one) => one.name)
         .sort(),
     ).toEqual(["tidy", "web"]);
-    const figures = [...state.figures()].filter((one) => one.key.endsWith("/cronjobs/shop/tidy"));
+    const figures = [...figuresOf(state)].filter((one) => one.key.endsWith("/cronjobs/shop/tidy"));
     expect(Object.fromEntries(figures.map((one) => [one.metric, one.value]))).toEqual({
       "workload.jobs.succeeded": 1,
       "workload.jobs.failed": 1,

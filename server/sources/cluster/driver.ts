@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { CLUSTER_LIST_NAMES, CLUSTER_LISTS } from "#core/platforms/cluster/state";
+import { CLUSTER_LIST_NAMES, CLUSTER_LISTS } from "#core/platforms/cluster/lists";
 import { nativeListed } from "#core/platforms/native";
 import type { Access } from "../../vault/kinds";
 import type { Checked, Found, PlatformMemory, SourceDriver, SourceTools } from "../driver";

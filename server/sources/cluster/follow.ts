@@ -2,7 +2,9 @@ import { setMaxListeners } from "node:events";
 import { setTimeout as wait } from "node:timers/promises";
 import { ContainerFigures } from "#core/platforms/cluster/figures";
 import { metaOf, type NodeObject, type ObjectMeta } from "#core/platforms/cluster/objects";
-import { CLUSTER_LIST_NAMES, CLUSTER_LISTS, ClusterState, type ClusterList } from "#core/platforms/cluster/state";
+import { CLUSTER_LIST_NAMES, CLUSTER_LISTS, type ClusterList } from "#core/platforms/cluster/lists";
+import { figuresOf } from "#core/platforms/cluster/object-figures";
+import { ClusterState } from "#core/platforms/cluster/state";
 import { nativePrefix, type PlatformAccount } from "#core/platforms/observe";
 import { PLATFORM } from "#core/estate/labels";
 import type { Observation } from "#core/estate/observation";
@@ -199,7 +201,7 @@ export class ClusterReader {
   /** Figures of the objects, and those of each node's page. */
   private async *measure(): AsyncGenerator<Found> {
     const started = performance.now();
-    const measures: Measure[] = [...this.state.figures()];
+    const measures: Measure[] = [...figuresOf(this.state)];
     const failed: Found[] = [];
     const nodes = [...this.state.get<NodeObject>("nodes").values()];
     await eachLimited(
