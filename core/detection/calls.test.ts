@@ -110,6 +110,12 @@ describe("calls that fail", () => {
       },
     ]);
   });
+  it("are messages where nobody waits for them", () => {
+    const points = [minute(0, 20), minute(1, 20), minute(2, 20, 9)];
+    const taken = { ...judged, unit: "messages" };
+    const [first] = replayCalls(calls as CallDetector, failing, points, usual, 3 * MINUTE_MS, taken);
+    expect(first?.text).toBe("9 of 20 messages failed within 1 min (1.0 % usually)");
+  });
   it("are not told of by one failure of three, but by what adds up over five minutes", () => {
     expect(told(failing, [minute(0, 3, 1)])).toEqual([]);
     const rare = Array.from({ length: 8 }, (_, at) => minute(at, 2, 2));

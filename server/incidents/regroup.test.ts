@@ -281,6 +281,15 @@ describe("an incident with two causes that have nothing to do with each other", 
   });
 });
 
+it("is titled by what is wrong with its cause, before how that answers", () => {
+  members = ["desk"];
+  correlate(db, [raise("desk", 0)], affected());
+  const [incident = 0] = open();
+  expect(incidentById(db, incident)?.title).toBe("Desk: calls fail on desk");
+  correlate(db, [raise("desk", 0.5, "db.client.connection.count")], affected());
+  expect(incidentById(db, incident)?.title).toBe("Desk: no connection is free on desk");
+});
+
 describe("an incident of which one cause is repaired", () => {
   const plan = () => ({ type: "component" as const, id: id["plan"] ?? 0 });
   const clear = (name: string, minutes: number) =>
