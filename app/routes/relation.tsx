@@ -126,7 +126,10 @@ function Ends({ page: { relation, from, to } }: { page: Data }) {
       <dl style={{ margin: 0 }}>
         {[from, to].map((end, place) => (
           <Fact key={end.id} name={place === 0 ? "From" : "To"}>
-            <SeverityMark severity={end.severity} size={14} /> <KeepLink to={`/estate/${end.id}`}>{end.name}</KeepLink>{" "}
+            <span style={{ display: "inline-flex", gap: 6, alignItems: "center" }}>
+              <SeverityMark severity={end.severity} size={14} />
+              <KeepLink to={`/estate/${end.id}`}>{end.name}</KeepLink>
+            </span>{" "}
             {end.reason}
           </Fact>
         ))}
@@ -155,9 +158,9 @@ function HowKnown({ relation, nowMs }: { relation: Data["relation"]; nowMs: numb
         <Fact name="First seen">{dayAndTime(relation.valid_from, nowMs)}</Fact>
         <Fact name="Last seen">{dayAndTime(relation.last_seen_at, nowMs)}</Fact>
         {relation.valid_to === null ? null : <Fact name="Ended">{dayAndTime(relation.valid_to, nowMs)}</Fact>}
-        <Fact name="Seen how often">
-          {whole(relation.seen_times)} {relation.seen_times === 1 ? "time" : "times"}
-          {relation.intermittent ? ", comes and goes" : relation.seen_times > 1 ? ", standing" : ""}
+        <Fact name="Sightings">
+          {whole(relation.seen_times)}
+          {relation.intermittent ? ", comes and goes" : relation.seen_times > 1 ? ", steady" : ""}
         </Fact>
         {relation.connections ? <Fact name="Connections">{whole(relation.connections)}</Fact> : null}
       </dl>

@@ -1,6 +1,6 @@
 import type { ChartOptions } from "chart.js";
 import { dayAndTime } from "../time/windows";
-import { formatValue } from "../units/format";
+import { formatValue, markText } from "../units/format";
 import type { ChartData } from "./chart";
 import type { Tokens } from "./tokens";
 import { aloneDots, roundAxis, STILL, timeAxis } from "./axes";
@@ -164,7 +164,7 @@ export function houseOptions(
           color: tokens.quiet,
           font: { size: 11 },
           callback: (value) =>
-            formatValue(Number(value), chart.unit === "%" || (pile && isWord(chart.unit)) ? "1" : chart.unit),
+            markText(Number(value), chart.unit === "%" || (pile && isWord(chart.unit)) ? "1" : chart.unit),
         },
       },
     },

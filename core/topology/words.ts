@@ -4,7 +4,9 @@ const VERBS: Readonly<Record<string, string>> = {
   "hosted-by": "is hosted by",
   "stored-on": "is stored on",
   "wired-to": "is wired to",
-  "part-of": "is entered by",
+  "part-of": "is part of",
+  // Of a service on the map.
+  "entered-by": "is entered by",
   "relies-on": "relies on",
 };
 

@@ -53,11 +53,21 @@ export function formatValue(value: number | null | undefined, unit: string): str
       return value >= 0.5 ? "yes" : "no";
     case "1":
       return trimmed(value, Math.abs(value) >= 10 ? 0 : 2);
-    default:
-      // What stands in braces is an annotation, not a unit (UCUM §12).
-      return `${trimmed(value)} ${unit.replaceAll(/[{}]/g, "")}`.trim();
+    case "{cpu}":
+      return `${trimmed(value)} CPU`;
+    default: {
+      // What stands in braces is an annotation, not a unit (UCUM §12): a thing that is counted.
+      const number = trimmed(value);
+      return `${number} ${unit.replaceAll(/\{([^{}]*)\}/g, (_, thing: string) => several(thing, number))}`.trim();
+    }
   }
 }
+
+/** A value at a mark of an axis: what is counted is named beside the drawing, not at each mark. */
+export const markText = (value: number, unit: string): string =>
+  formatValue(value, /^\{[^{}]*\}$/.test(unit) ? "1" : unit);
+
+const several = (thing: string, number: string) => (number === "1" || !/[a-rt-z]$/.test(thing) ? thing : `${thing}s`);
 
 /** Rounded to what a drawing shows; null for what is no number. */
 export const finiteOrNull = (value: number): number | null =>

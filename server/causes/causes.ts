@@ -5,7 +5,7 @@ import type { Nature } from "#core/catalogue/metrics";
 import { natureOf, type HarmEdge } from "#core/correlation/harm";
 import { likeness, type Signature } from "#core/correlation/likeness";
 import { reasonsOf, type SaidChange, type SaidEvidence } from "#core/correlation/reasons";
-import { isOnlyLack } from "#core/estate/plan";
+import { isOnlyLack } from "#core/estate/fact-changes";
 import { MINUTE_MS } from "#core/time/windows";
 import type { AlarmRow, Subject } from "../store/alarms";
 import { changesOf, type ChangeRow } from "../store/changes";
@@ -18,6 +18,7 @@ import { badCallsOf } from "./bad-calls";
 import { shapesOf } from "./shapes";
 import { startsOf } from "./starts";
 import { componentNode, componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
+import { takersOf } from "./takers";
 import { wiredToPorts, type WiredTo } from "./wired";
 
 /** Changes that came so long before the first of it may be behind it. */
@@ -185,7 +186,12 @@ export function causesOf(
 ): IncidentCause[] {
   const evidence = evidenceOf(alarms, wiredToPorts(db, untilMs));
   const known = natures(evidence);
-  for (const one of [...blamedByAlarms(db, alarms, harm), ...badCallsOf(db, alarms, untilMs)]) {
+  const told = [
+    ...blamedByAlarms(db, alarms, harm),
+    ...badCallsOf(db, alarms, untilMs),
+    ...takersOf(db, alarms, untilMs),
+  ];
+  for (const one of told) {
     const key = `${one.node} ${one.nature}`;
     if (!known.has(key)) evidence.push(one);
     known.add(key);

@@ -1,6 +1,6 @@
 import { judgeChange, ticketFinder, type JudgedChange, type Standing } from "#core/changes/judge";
 import { isOfPlatform } from "#core/estate/labels";
-import { isOnlyLack } from "#core/estate/plan";
+import { isOnlyLack } from "#core/estate/fact-changes";
 import { DAY_MS, HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import type { ChangeRow } from "../store/changes";
 import { prepared, type Db } from "../store/database";

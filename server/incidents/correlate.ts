@@ -150,7 +150,15 @@ export function correlate(db: Db, events: readonly AlarmEvent[], affected: Affec
   }
   const atMs = events.at(-1)?.atMs ?? 0;
   for (const id of touched) result.push(refresh(db, id, affected, atMs));
-  for (const id of mergeByCause(db, touched, affected, atMs)) result.push({ what: "changed", incidentId: id });
+  // What is two is told apart first: neither draws what the other explains into it.
+  for (const id of splitByCause(db, touched, affected, atMs)) {
+    result.push({ what: "opened", incidentId: id });
+    touched.add(id);
+  }
+  for (const id of mergeByCause(db, touched, affected, atMs)) {
+    result.push({ what: "changed", incidentId: id });
+    touched.add(id);
+  }
   for (const id of splitByCause(db, touched, affected, atMs)) result.push({ what: "opened", incidentId: id });
   return result;
 }

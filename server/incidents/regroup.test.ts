@@ -262,6 +262,26 @@ describe("an incident with two causes that have nothing to do with each other", 
     expect(open()).toHaveLength(2);
   });
 
+  it("is split too where several causes of one side have to do with each other", () => {
+    members = ["desk", "plan", "lone"];
+    correlate(
+      db,
+      [
+        raise("lone", 0, "process.memory"),
+        raise("plan", 1, "process.memory"),
+        raise("plan", 1, "calls.failing"),
+        raise("desk", 1.1, "calls.failing"),
+        raise("desk", 1.2, "process.memory"),
+      ],
+      affected(),
+    );
+    const [first = 0, ...others] = open();
+    expect(others).toEqual([]);
+    expect(incidentById(db, first)?.causes.filter((one) => one.isRoot).length).toBeGreaterThan(2);
+    correlate(db, [raise("desk", 4, "calls.slow")], affected());
+    expect(open().map(inside)).toEqual([["lone"], ["desk", "desk", "desk", "plan", "plan"]]);
+  });
+
   it("never comes to be where one begins long after the cause of the other was known", () => {
     members = ["desk", "lone"];
     correlate(db, [raise("desk", 0)], affected());

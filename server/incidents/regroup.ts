@@ -189,35 +189,48 @@ export function splitByCause(db: Db, touched: ReadonlySet<number>, affected: Aff
     const incident = incidentById(db, id);
     if (!incident || incident.resolved_at !== null || incident.merged_into !== null) return [];
     if (incident.confirmed !== null || atMs - incident.opened_at < SETTLED_MS) return [];
-    const apart = unrelatedRoot(incident.causes, affected);
-    if (!apart) return [];
+    const apart = unrelatedRoots(incident.causes, affected);
+    if (!apart.length) return [];
     if (incidentEvents(db, id).some((event) => event.kind === "merged" && event.by_whom !== SYSTEM)) return [];
     return splitOff(db, incident, apart, affected, atMs);
   });
 }
 
-/** Of two roots that have nothing to do with each other, the one that spoke later; undefined where there are none. */
-function unrelatedRoot(causes: readonly IncidentCause[], affected: Affected): IncidentCause | undefined {
+/**
+ * Roots that belong together, as they explain the same or one hurts the other, in groups of which none has to do with the
+ * others: of two, the one that spoke later. None where all are one.
+ */
+function unrelatedRoots(causes: readonly IncidentCause[], affected: Affected): IncidentCause[] {
   const roots = causes.filter((cause) => cause.isRoot && cause.probability >= SURE && cause.explains.length > 0);
-  const [first] = roots;
-  const node = first && nodeOfCause(first);
-  if (!first || node === undefined) return undefined;
   const { graph } = affected.harm();
-  const other = roots.slice(1).find((cause) => {
-    const place = nodeOfCause(cause);
-    if (place === undefined) return false;
-    const shared = roots.some(
-      (root) => root !== cause && root.explains.some((alarm) => cause.explains.includes(alarm)),
-    );
-    const hurts = (from: string, to: string) => bestOf(graph.reach(from).arrivals.get(to)) >= HURTS;
-    return !shared && !hurts(node, place) && !hurts(place, node);
-  });
-  return other && Math.min(...other.explains) < Math.min(...first.explains) ? first : other;
+  const hurts = (from: IncidentCause, to: IncidentCause) => {
+    const [one, other] = [nodeOfCause(from), nodeOfCause(to)];
+    // What has no place may have to do with anything.
+    return one === undefined || other === undefined || bestOf(graph.reach(one).arrivals.get(other)) >= HURTS;
+  };
+  const belong = (one: IncidentCause, other: IncidentCause) =>
+    one.explains.some((alarm) => other.explains.includes(alarm)) || hurts(one, other) || hurts(other, one);
+  let groups: IncidentCause[][] = [];
+  for (const root of roots) {
+    const own = groups.filter((group) => group.some((one) => belong(one, root)));
+    groups = [...groups.filter((group) => !own.includes(group)), [...own.flat(), root]];
+  }
+  const beganAt = (group: readonly IncidentCause[]) => Math.min(...group.flatMap((one) => one.explains));
+  const [, later = []] = groups.sort((a, b) => beganAt(a) - beganAt(b));
+  return later;
 }
 
-function splitOff(db: Db, incident: IncidentRow, cause: IncidentCause, affected: Affected, atMs: number): number[] {
+function splitOff(
+  db: Db,
+  incident: IncidentRow,
+  roots: readonly IncidentCause[],
+  affected: Affected,
+  atMs: number,
+): number[] {
   const alarms = alarmsOfIncident(db, incident.id);
-  const chosen = alarms.filter((alarm) => cause.explains.includes(alarm.id));
+  const explained = new Set(roots.flatMap((one) => one.explains));
+  const chosen = alarms.filter((alarm) => explained.has(alarm.id));
+  const cause = roots.reduce((one, other) => (other.probability > one.probability ? other : one));
   const [first] = chosen;
   // The same at one place at one time may have a cause that nobody watches.
   const sign = (alarm: AlarmRow) => `${alarm.metric} ${affected.siteOf(subjectOf(alarm))}`;

@@ -1,5 +1,5 @@
 import { SentVersions, type Released } from "#core/changes/sent-versions";
-import { factInWords } from "#core/estate/plan";
+import { factInWords } from "#core/estate/fact-changes";
 import { datedBack, insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import { componentById } from "../store/estate";

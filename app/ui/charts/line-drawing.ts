@@ -1,5 +1,5 @@
 import type { ChartOptions } from "chart.js";
-import { formatValue } from "#core/units/format";
+import { markText } from "#core/units/format";
 import type { DrawnLine } from "#server/pages/metrics";
 import type { Tokens } from "#core/drawing/tokens";
 import { aloneDots, roundAxis, STILL, timeAxis } from "#core/drawing/axes";
@@ -110,7 +110,7 @@ export function lineOptions(
     ticks: {
       color: tokens.quiet,
       font: { size: 11 },
-      callback: (value: string | number) => formatValue(Number(value), unitOn(name)),
+      callback: (value: string | number) => markText(Number(value), unitOn(name)),
     },
   });
   return {

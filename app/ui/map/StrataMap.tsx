@@ -173,9 +173,11 @@ function Legend({ types }: { types: readonly string[] }) {
           { dash: "", width: 2, colour: "var(--hx-major)", text: "calls fail" },
         ]
       : []),
-    ...(has("runs-on", "hosted-by") ? [{ dash: "2 4", width: 1, colour: "", text: "runs on" }] : []),
+    ...(has("runs-on", "hosted-by", "part-of")
+      ? [{ dash: "2 4", width: 1, colour: "", text: has("part-of") ? "runs on, is part of" : "runs on" }]
+      : []),
     ...(has("wired-to") ? [{ dash: "8 2 2 2", width: 2, colour: "", text: "wired to, thicker with traffic" }] : []),
-    ...(has("part-of", "relies-on") ? [{ dash: "7 4", width: 1, colour: "", text: "entered by, relies on" }] : []),
+    ...(has("entered-by", "relies-on") ? [{ dash: "7 4", width: 1, colour: "", text: "entered by, relies on" }] : []),
   ];
   return (
     <ul className="hx-map-legend" aria-label="Legend">

@@ -145,7 +145,8 @@ const DASHES: Readonly<Record<string, string>> = {
   "runs-on": "2 4",
   "wired-to": "8 2 2 2",
   "hosted-by": "2 4",
-  "part-of": "7 4",
+  "part-of": "2 4",
+  "entered-by": "7 4",
   "relies-on": "7 4",
 };
 const DIRECTED: ReadonlySet<string> = new Set(["talks-to", "relies-on"]);

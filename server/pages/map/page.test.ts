@@ -95,7 +95,7 @@ describe("the map of a service", () => {
     const map = at({ service: "gate" });
     expect(names(map)).toEqual(["GATE", "database", "front", "store-1", "sw-1", "sw-2", "web-1"]);
     expect(lines(map)).toEqual([
-      "GATE part-of front",
+      "GATE entered-by front",
       "database runs-on store-1",
       "front runs-on web-1",
       "front talks-to database ×12",

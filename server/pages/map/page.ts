@@ -271,7 +271,7 @@ export function linksAmong(at: At, shown: Shown): Link[] {
   if (services.size)
     for (const { service_id, component_id, entry } of membersAt(at.db, at.atMs))
       if (entry && services.has(service_id))
-        links.push({ type: "part-of", from: `s${service_id}`, to: `c${component_id}`, connections: 0 });
+        links.push({ type: "entered-by", from: `s${service_id}`, to: `c${component_id}`, connections: 0 });
   for (const [service, needs] of at.reliance)
     if (services.has(service))
       for (const other of needs)
