@@ -27,6 +27,8 @@ export type Way =
   | "writer"
   | "switch"
   | "wired"
+  /** Of two switches that are wired to each other either may be the one that leads on: nobody says which. */
+  | "trunk"
   /** A service suffers from where it is entered. */
   | "entry"
   /** Who calls over a line between two sites suffers from it. */
@@ -82,7 +84,8 @@ export const WAYS: Readonly<Record<Way, Passing>> = {
   },
   process: {
     carries: 0.55,
-    shows: { busy: 0.9, memory: 0.9, full: 0.7, storage: 0.6, network: 0.3, log: 0.3, rest: 0.04 },
+    // It may send more than its port takes; that frames are broken there is none of its doing.
+    shows: { busy: 0.9, memory: 0.9, full: 0.7, storage: 0.6, network: 0.1, log: 0.3, rest: 0.04 },
   },
   hypervisor: {
     carries: 0.85,
@@ -105,6 +108,7 @@ export const WAYS: Readonly<Record<Way, Passing>> = {
   },
   writer: { carries: 0.5, shows: { storage: 0.85, full: 0.85, rest: 0.03 } },
   switch: { carries: 0.9, shows: { down: 0.95, network: 0.9, slow: 0.7, failing: 0.7, rest: 0.1 } },
+  trunk: { carries: 0.45, shows: { down: 0.95, network: 0.9, slow: 0.7, failing: 0.7, rest: 0.1 } },
   wired: { carries: 0.04, shows: { network: 0.5, rest: 0.05 } },
   entry: { carries: 0.95, shows: { slow: 0.9, failing: 0.95, figure: 0.8, down: 0.9, rest: 0.5 } },
   beyond: { carries: 0.85, shows: { down: 0.95, rest: 0.02 } },
@@ -136,6 +140,7 @@ const STAYS: Readonly<Partial<Record<Way, number>>> = {
   hypervisor: 0,
   volume: 0,
   switch: 0,
+  trunk: 0,
   entry: 0,
 };
 
@@ -147,6 +152,7 @@ export const AFTER: Readonly<Partial<Record<Way, Partial<Record<Way, number>>>>>
   hypervisor: { wired: 0 },
   volume: { guest: 0.2, process: 0.3, caller: 0.3 },
   switch: { wired: 0, guest: 0 },
+  trunk: { wired: 0, guest: 0 },
   line: { process: 0, caller: 0.2, wired: 0, guest: 0 },
   // What is out of reach of the watcher works on with its neighbours; the end of a line is its place, and not hurt itself.
   beyond: STAYS,

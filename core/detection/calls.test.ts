@@ -110,6 +110,22 @@ describe("calls that fail", () => {
       },
     ]);
   });
+  it("are not over by what was well before they began", () => {
+    const known = learnCalls(
+      Array.from({ length: 1440 }, (_, at) => minute(at, 60, at % 50 === 0 ? 1 : 0)),
+      400_000,
+      1440,
+    );
+    const half = callSettings.parse({ condition: "failing", major: 50 });
+    const points = [minute(0, 60), minute(1, 57), minute(2, 20, 11)];
+    const state = calls.fresh();
+    const at = (ms: number) => calls.evaluate(half, state, { atMs: ms, points, usual: known }, judged)?.severity;
+    expect(at(2 * MINUTE_MS)).toBe("major");
+    // Seen over two minutes they are few.
+    expect(at(2 * MINUTE_MS + 6000)).toBeUndefined();
+    points.push(minute(3, 60), minute(4, 60));
+    expect(at(4 * MINUTE_MS)).toBe("cleared");
+  });
   it("are messages where nobody waits for them", () => {
     const points = [minute(0, 20), minute(1, 20), minute(2, 20, 9)];
     const taken = { ...judged, unit: "messages" };

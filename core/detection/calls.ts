@@ -151,9 +151,11 @@ export const calls: Detector<CallSettings, CallState, "calls"> = {
       return clear(state, atMs, `No more ${what} come`);
     }
     if (state.severity !== "cleared") {
-      // The latest two minutes tell first that it is over; five would keep what is past for longer.
+      // The latest two minutes tell first that it is over; five would keep what is past for longer. What came before it
+      // began makes no end of it: the last minute must be well too.
       const recent = (windows[1] as CallWindow).calls >= settings.leastCalls ? (windows[1] as CallWindow) : long;
-      if (isEased(settings, recent))
+      const last = windows[0] as CallWindow;
+      if (isEased(settings, recent) && (last.calls < settings.leastCalls || isEased(settings, last)))
         return clear(
           state,
           atMs,

@@ -193,10 +193,12 @@ function threeSites() {
     );
   for (const [from, to] of ["NS", "NT", "ST"].map((pair) => [of[pair[0] as string], of[pair[1] as string]]))
     if (from && to) relate(from.app, to.app);
-  const graph = new EstateGraph(
-    relationsAt(db, AT).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })),
-  );
-  const causes = (alarms: Alarm[]) => causesOf(db, alarms, readHarmMap(db, graph, new Map()), nameOf, AT + MINUTE_MS);
+  const causes = (alarms: Alarm[]) => {
+    const graph = new EstateGraph(
+      relationsAt(db, AT).map((row) => ({ type: row.type, from: row.from_id, to: row.to_id })),
+    );
+    return causesOf(db, alarms, readHarmMap(db, graph, new Map()), nameOf, AT + MINUTE_MS);
+  };
   return { of, causes };
 }
 
@@ -222,6 +224,28 @@ describe("a line between sites that is cut", () => {
     expect([first?.[0], second?.[0]]).toEqual(["Line between N and T", "Line between S and T"]);
     expect(first?.[1]).toBeCloseTo(second?.[1] ?? 0, 3);
   });
+});
+
+it("a line that is cut is told from one of two switches of a site, either of which may lead on", () => {
+  const { of, causes } = threeSites();
+  const [first = 0, ...hosts] = of.T?.hosts ?? [];
+  const second = place("second", { address: "10.84.0.9" });
+  hosts.push(...[4, 5, 6, 7].map((one) => place(`host ${one}`, { address: `10.84.0.${one}` })));
+  const become = (id: number, kind: string) =>
+    db.prepare("UPDATE component SET kind = ?, site = 'T' WHERE id = ?").run(kind, id);
+  become(second, "net.switch");
+  for (const host of hosts) become(host, "host.linux");
+  const wire = (fromId: number, toId: number) =>
+    insertRelation(db, { type: "wired-to", fromId, toId, detail: "", connections: 0, seenBy: "" }, AT - HOUR_MS);
+  hosts.forEach((host, place) => wire(host, place % 2 ? second : first));
+  wire(first, second);
+  writeMeta(db, OWN_SITE, "N");
+  const silent = (ids: readonly number[]) =>
+    causes(ids.map((id) => ({ ...alarm("component", id, "reachable", AT), direction: "below" as const })));
+  expect(silent([first, second, ...hosts])[0]?.name).toBe("Line between N and T");
+  // What hangs on the other still answers.
+  expect(silent([first, ...hosts.filter((_, place) => place % 2 === 0)])[0]?.name).toBe("switch T");
+  deleteMeta(db, OWN_SITE);
 });
 
 it("a line between sites that loses packets is behind the errors at the switches where it ends too", () => {

@@ -216,6 +216,11 @@ function edgesOf(id: number, graph: EstateGraph, components: ReadonlyMap<number,
         // A pool carries its volumes.
         return other.kind.startsWith("storage.") ? [{ from: node, to: own, way: "volume" }] : [];
       case "wired-to":
+        if (other.kind === SWITCH && components.get(id)?.kind === SWITCH)
+          return [
+            { from: node, to: own, way: "trunk" },
+            { from: own, to: node, way: "trunk" },
+          ];
         return [
           { from: node, to: own, way: "switch" },
           { from: own, to: node, way: "wired" },
