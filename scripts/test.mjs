@@ -1,5 +1,5 @@
 // Runs every check and test, and ends with a line that adds up what was counted.
-import { spawnSync } from "node:child_process";
+import { spawn, spawnSync } from "node:child_process";
 import { existsSync, mkdirSync, readFileSync, rmSync } from "node:fs";
 import { join, relative } from "node:path";
 import { buildIfStale, install, root } from "./prepare.mjs";
@@ -11,25 +11,48 @@ const failures = [];
 const say = (text) => process.stdout.write(`${text}\n`);
 const bin = (name) => join(root, "node_modules", ".bin", name);
 
+const env = { ...process.env, FORCE_COLOR: "0" };
+
+/** Counts one check by how its command ended. */
+function count(title, isPassed, output) {
+  if (isPassed) {
+    passed++;
+    say("passed");
+    return;
+  }
+  failed++;
+  const why = output.trim() || "failed without a word";
+  say(why);
+  failures.push(`${title}\n${why.split("\n").slice(-30).join("\n")}`);
+}
+
 /** One command that counts as one check. */
 function check(title, command, args) {
   say(`\n== ${title}`);
-  const result = spawnSync(command, args, {
-    cwd: root,
-    encoding: "utf8",
-    env: { ...process.env, FORCE_COLOR: "0" },
-    maxBuffer: 64 * 1024 * 1024,
+  const result = spawnSync(command, args, { cwd: root, encoding: "utf8", env, maxBuffer: 64 * 1024 * 1024 });
+  count(title, result.status === 0, `${result.stdout ?? ""}${result.stderr ?? ""}${result.error ?? ""}`);
+}
+
+/** The same beside others; the promise ends when it was counted. */
+function checkBeside(title, command, args) {
+  let output = "";
+  return new Promise((done) => {
+    const child = spawn(command, args, { cwd: root, env, stdio: ["ignore", "pipe", "pipe"] });
+    let isCounted = false;
+    const end = (isPassed) => {
+      if (isCounted) return;
+      isCounted = true;
+      say(`\n== ${title}`);
+      count(title, isPassed, output);
+      done();
+    };
+    for (const stream of [child.stdout, child.stderr]) stream.on("data", (part) => (output += String(part)));
+    child.on("error", (error) => {
+      output += String(error);
+      end(false);
+    });
+    child.on("close", (status) => end(status === 0));
   });
-  const output = `${result.stdout ?? ""}${result.stderr ?? ""}`.trim();
-  if (result.status === 0) {
-    passed++;
-    say("passed");
-  } else {
-    failed++;
-    const why = output || String(result.error ?? "failed without a word");
-    say(why);
-    failures.push(`${title}\n${why.split("\n").slice(-30).join("\n")}`);
-  }
 }
 
 /** Failed tests of Vitest's report: a line for each and how its first error begins. */
@@ -57,7 +80,8 @@ function haveChromium() {
 
 install();
 check("route types", bin("react-router"), ["typegen"]);
-check("types", bin("tsc"), ["--noEmit"]);
+// It takes the longest of them, and one processor.
+const types = checkBeside("types", bin("tsc"), ["--noEmit"]);
 check("format", bin("oxfmt"), ["--check", "."]);
 check("lint", bin("oxlint"), [
   "--deny-warnings",
@@ -74,6 +98,7 @@ check("import rules between the rooms", bin("depcruise"), ["agent", "core", "ser
 
 say("\n== build");
 await buildIfStale();
+await types;
 check("drills, the short ones: noticed, and repaired over SSH", process.execPath, ["scripts/drills.mjs", "--short"]);
 say("\n== unit, reference and system tests");
 const results = join(root, "test-results");

@@ -37,7 +37,7 @@ describe("a value out of its usual range", () => {
       severity: "minor",
       onsetMs: NOON + 5 * MINUTE_MS,
       atMs: NOON + 7 * MINUTE_MS,
-      text: "Messages in queue at 600 message, usually 60 message at this hour: 10 times as much (score 100)",
+      text: "Messages in queue at 600 messages, usually 60 messages at this hour: 10 times as much (score 100)",
     });
     expect(more).toEqual([]);
   });
