@@ -186,6 +186,23 @@ describe("several causes", () => {
     expect(roots).toContain("host-f1");
     expect(causes.slice(0, 2).every((one) => one.isRoot)).toBe(true);
   });
+  it("come in the order in which one may be behind the other", () => {
+    const fronts = Array.from({ length: 16 }, (_, place) => `caller-${place}`);
+    const wide = new HarmGraph([...runs("app", "host-a"), ...fronts.flatMap((one) => calls(one, "app"))]);
+    const evidence = [
+      ...(["slow", "failing", "pool"] as const).map((nature) => see("app", nature, 30)),
+      ...fronts.flatMap((one) => (["slow", "failing", "pool"] as const).map((nature) => see(one, nature, 5))),
+    ];
+    const roots = (more: readonly Evidence[]) =>
+      rankCauses({ graph: wide, evidence: [...evidence, ...more], standingOf: standing }).flatMap((one) =>
+        one.isRoot ? [one.node] : [],
+      );
+    expect(roots([])).toEqual(["app"]);
+    // Broken frames at its host are none of its doing, and all that is wrong with it may come of them.
+    expect(roots([see("host-a", "network", 10)])).toEqual(["host-a", "app"]);
+    // What it takes of its host is.
+    expect(roots([see("host-a", "busy", 10)])).toEqual(["app"]);
+  });
   it("are one where one explains all", () => {
     const causes = rank([
       see("db", "slow"),

@@ -169,7 +169,7 @@ function rankOrdered(asked: Case, most: number): Cause[] {
   const [first] = roots;
   if (!first) return [];
   const causes = new Map<string, Cause>();
-  const weights = weighed(roots, evidence);
+  const order = inOrder(roots, evidence);
   const missing = Array.from(evidence.keys()).filter((index) => chanceBy(roots, index) < LEFT);
   // Each root against everything that could stand in its place.
   for (const root of roots) {
@@ -201,7 +201,7 @@ function rankOrdered(asked: Case, most: number): Cause[] {
     .sort(
       (a, b) =>
         Number(b.isRoot) - Number(a.isRoot) ||
-        (a.isRoot && b.isRoot ? (weights.get(b.node) ?? 0) - (weights.get(a.node) ?? 0) : 0) ||
+        (a.isRoot && b.isRoot ? placeIn(order, a.node) - placeIn(order, b.node) : 0) ||
         (Math.abs(b.probability - a.probability) > SAME ? b.probability - a.probability : 0) ||
         byName(a.node, b.node),
     )
@@ -429,10 +429,7 @@ function findRoots(candidates: readonly Candidate[], evidence: readonly Evidence
   return settled(roots, candidates, evidence);
 }
 
-/**
- * What each of some roots explains that the others do not: the one without which most is left over comes first. A set has
- * its weight as a whole, its members none: they come after what is a root by itself.
- */
+/** What each of some roots explains that the others do not; of a set as a whole. */
 function weighed(roots: readonly Candidate[], evidence: readonly Evidence[]): Map<string, number> {
   const { total } = explainedBy(roots, evidence);
   return new Map(
@@ -444,6 +441,46 @@ function weighed(roots: readonly Candidate[], evidence: readonly Evidence[]): Ma
       return [root.node, Math.round((total - without.total) * 1e6) / 1e6];
     }),
   );
+}
+
+/** Members of a set are in no order of their own: they come after what is a root by itself. */
+const placeIn = (order: readonly string[], node: string): number => {
+  const place = order.indexOf(node);
+  return place < 0 ? order.length : place;
+};
+
+/** So likely must the trouble of a root be that of another for it to come after it. */
+const OF_ANOTHER = 0.5;
+
+/**
+ * Roots in the order in which they are told: the one without which most is left over first. One that may be behind all
+ * that is wrong with another, and has trouble of its own that is none of the other's doing, comes before it: broken
+ * frames at the port of a host before what runs there.
+ */
+function inOrder(roots: readonly Candidate[], evidence: readonly Evidence[]): string[] {
+  const weights = weighed(roots, evidence);
+  const left = roots.toSorted((a, b) => (weights.get(b.node) ?? 0) - (weights.get(a.node) ?? 0));
+  const ownOf = (root: Candidate) =>
+    Array.from(evidence.keys()).filter((index) => {
+      const one = evidence[index] as Evidence;
+      return one.node === root.node && !one.isWeak;
+    });
+  const isBehind = (root: Candidate, other: Candidate) => {
+    const [own, its] = [ownOf(root), ownOf(other)];
+    return (
+      its.length > 0 &&
+      its.every((index) => (root.chances[index] as number) >= OF_ANOTHER) &&
+      own.some((index) => (other.chances[index] as number) < OF_ANOTHER)
+    );
+  };
+  const order: Candidate[] = [];
+  while (left.length > 0) {
+    const next = left.find((one) => !left.some((other) => other !== one && isBehind(other, one))) ?? left[0];
+    if (!next) break;
+    order.push(next);
+    left.splice(left.indexOf(next), 1);
+  }
+  return order.map((one) => one.node);
 }
 
 const MOST_ROUNDS = 3;
