@@ -2,6 +2,7 @@ import { signInBrowser } from "../../scripts/sign-in.mjs";
 import { expect, test } from "./fixtures";
 import { axeFinds, listen } from "./helpers";
 
+/** The last of the stories by its name: what it looks at was made by those before. */
 const PAGES = [
   "/",
   "/discover",
