@@ -41,12 +41,19 @@ const LEAST_EXPLAINED = 0.15;
 /** So sure must an incident be of its cause for what comes late, and is not of that cause, to be none of it. */
 const SURE = 0.5;
 
+/** So likely must the cause of an incident that is over show as a further alarm for that to be the same trouble again. */
+const LEAST_AGAIN = 0.3;
+
 /** Whether what is taken for the cause of an incident would show as a further alarm. */
-function explainedBy(cause: IncidentCause | undefined, event: AlarmEvent, affected: Affected): boolean {
+function explainedBy(
+  cause: IncidentCause | undefined,
+  event: AlarmEvent,
+  affected: Affected,
+  least = LEAST_EXPLAINED,
+): boolean {
   const node = cause && nodeOfCause(cause);
   return (
-    node !== undefined &&
-    affected.harm().graph.chance(node, subjectKey(event.subject), natureOf(event.metric)) >= LEAST_EXPLAINED
+    node !== undefined && affected.harm().graph.chance(node, subjectKey(event.subject), natureOf(event.metric)) >= least
   );
 }
 
@@ -87,7 +94,9 @@ function againOf(
   affected: Affected,
 ): string | undefined {
   if (alarms.has(alarmKey(event.subject, event.metric))) return `${affected.nameOf(event.subject)} had the same alarm`;
-  return explainedBy(cause, event, affected) ? `${cause?.name}, its likeliest cause, would show so` : undefined;
+  return explainedBy(cause, event, affected, LEAST_AGAIN)
+    ? `${cause?.name}, its likeliest cause, would show so`
+    : undefined;
 }
 
 /** What people change on several things at once. */
