@@ -22,7 +22,7 @@ import { nodeOfCause } from "../causes/harm-map";
 import { CHANGE_MS } from "../causes/past-facts";
 import type { AlarmEvent } from "../alarms/alarm-book";
 import { FRESH_MS, isAmong, refresh, reliedOnBy, SYSTEM, type Affected, type IncidentEvent } from "./refresh";
-import { mergeByCause, splitByCause } from "./regroup";
+import { EXPLAINS, mergeByCause, splitByCause, SURE } from "./regroup";
 import { subjectOf } from "../causes/told";
 
 /** What is alarmed in an incident, as far as finding the place of further alarms needs it. */
@@ -38,12 +38,6 @@ interface Alarmed {
 }
 
 const LEAST_EXPLAINED = 0.15;
-/** So sure must an incident be of its cause for what comes late, and is not of that cause, to be none of it. */
-const SURE = 0.5;
-
-/** So likely must the cause of an incident that is over show as a further alarm for that to be the same trouble again. */
-const LEAST_AGAIN = 0.3;
-
 /** Whether what is taken for the cause of an incident would show as a further alarm. */
 function explainedBy(
   cause: IncidentCause | undefined,
@@ -94,7 +88,7 @@ function againOf(
   affected: Affected,
 ): string | undefined {
   if (alarms.has(alarmKey(event.subject, event.metric))) return `${affected.nameOf(event.subject)} had the same alarm`;
-  return explainedBy(cause, event, affected, LEAST_AGAIN)
+  return explainedBy(cause, event, affected, EXPLAINS)
     ? `${cause?.name}, its likeliest cause, would show so`
     : undefined;
 }

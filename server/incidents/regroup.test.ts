@@ -70,7 +70,8 @@ const affected = (): Affected => {
     harm: () => readHarmMap(db, graph, new Map()),
     servicesOf: (subject) => (members.includes(nameOf(subject)) ? [{ id: deskId, name: "Desk" }] : []),
     nameOf,
-    siteOf: (subject) => currentComponents(db).find((row) => row.id === subject.id)?.site ?? "",
+    siteOf: ({ type, id: own }) =>
+      (type === "component" ? currentComponents(db).find((row) => row.id === own)?.site : undefined) ?? "",
     entriesOf: () => new Set<number>(),
   };
 };
@@ -280,6 +281,29 @@ describe("an incident with two causes that have nothing to do with each other", 
     expect(incidentById(db, first)?.causes.filter((one) => one.isRoot).length).toBeGreaterThan(2);
     correlate(db, [raise("desk", 4, "calls.slow")], affected());
     expect(open().map(inside)).toEqual([["lone"], ["desk", "desk", "desk", "plan", "plan"]]);
+  });
+
+  it("is split too where a service that the one hurts says the same as one that the other hurts", () => {
+    members = ["desk", "lone"];
+    const yard = saveService(db, { uid: "yard", name: "Yard", purpose: "", owner: "", entries: [] }, AT - 86_400_000);
+    const entries = new Map([
+      [deskId, new Set([id["desk"] ?? 0])],
+      [yard, new Set([id["lone"] ?? 0])],
+    ]);
+    const known = (): Affected => {
+      const one = affected();
+      return {
+        ...one,
+        harm: () => readHarmMap(db, one.graph, entries),
+        entriesOf: (service) => entries.get(service) ?? new Set(),
+      };
+    };
+    const slow = (service: number, minutes: number) => raise({ type: "service", id: service }, minutes, "calls.slow");
+    correlate(db, [raise("desk", 0), slow(deskId, 0.2)], known());
+    correlate(db, [raise("lone", 1, "process.memory"), slow(yard, 1.2)], known());
+    expect(open()).toHaveLength(1);
+    correlate(db, [raise("desk", 4, "calls.slow")], known());
+    expect(open().map((one) => inside(one).length)).toEqual([3, 2]);
   });
 
   it("never comes to be where one begins long after the cause of the other was known", () => {

@@ -22,10 +22,10 @@ import {
 import { FRESH_MS, lately, refresh, SYSTEM, type Affected } from "./refresh";
 import { lagsBehind, subjectOf } from "../causes/told";
 
-/** So sure must an incident be of its cause to draw others in. */
-const SURE = 0.5;
-/** So likely must the cause of one show as each alarm of the other. */
-const EXPLAINS = 0.3;
+/** So sure must an incident be of its cause to draw others in, and to keep out what comes late and is not of it. */
+export const SURE = 0.5;
+/** So likely must the cause of one show as each alarm of the other, or as one that comes once it is over. */
+export const EXPLAINS = 0.3;
 /** Of the alarms of the other so many must be the common cause's, when both are looked at as one. */
 const EXPLAINED_SHARE = 0.8;
 /** Pairs that are looked at as one at a time: each is as much work as an incident. */
@@ -232,10 +232,15 @@ function splitOff(
   const chosen = alarms.filter((alarm) => explained.has(alarm.id));
   const cause = roots.reduce((one, other) => (other.probability > one.probability ? other : one));
   const [first] = chosen;
-  // The same at one place at one time may have a cause that nobody watches.
-  const sign = (alarm: AlarmRow) => `${alarm.metric} ${affected.siteOf(subjectOf(alarm))}`;
-  const rest = new Set(alarms.filter((alarm) => !chosen.includes(alarm)).map(sign));
-  if (!first || rest.size === 0 || chosen.some((alarm) => rest.has(sign(alarm)))) return [];
+  // The same at one place at one time may have a cause that nobody watches; services are at no place.
+  const signs = (some: readonly AlarmRow[]) =>
+    some.flatMap((alarm) => {
+      const site = affected.siteOf(subjectOf(alarm));
+      return site ? [`${alarm.metric} ${site}`] : [];
+    });
+  const others = alarms.filter((alarm) => !chosen.includes(alarm));
+  const rest = new Set(signs(others));
+  if (!first || others.length === 0 || signs(chosen).some((one) => rest.has(one))) return [];
   const services = new Map(
     chosen.flatMap((alarm) => affected.servicesOf(subjectOf(alarm))).map((one) => [one.id, one]),
   );

@@ -102,7 +102,7 @@ test("a cascade: its cause is named with reasons, it is worked on, split and mer
     const alarms = part(page, /^Alarms: /);
     // One that stands, and will while the report runs: what holds cleared alarms alone is over at once.
     await alarms
-      .getByRole("row", { name: /took longer/ })
+      .getByRole("row", { name: /calls failed/ })
       .filter({ has: page.getByRole("button", { name: "Acknowledge" }), hasNotText: "sees it" })
       .last()
       .getByRole("checkbox")

@@ -51,7 +51,7 @@ export function Work({ page }: { page: IncidentData }) {
           </RightButton>
         </Form>
       ) : null}
-      {page.others.length && page.isOpen ? (
+      {page.others.length && incident.merged_into === null ? (
         <Form method="post" key={`merge ${page.others.length}`} className="hx-ask">
           <label className="hx-caption hx-grow">
             Belongs to
