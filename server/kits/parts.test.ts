@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import { beforeEach, describe, expect, it } from "vitest";
 import { useStore } from "../../tests/store";
 import { kitPage } from "../pages/kits";
-import { notesFor } from "../pages/incident-notes";
+import { notesFor } from "../pages/incident/notes";
 import { kitSchema, type Kit } from "../settings";
 import { listRules, removeRule, ruleNamed, saveRule } from "../store/alarms";
 import type { Db } from "../store/database";

@@ -11,7 +11,8 @@ import { joinIncident, openIncident, resolveIncident, takeIncident, updateIncide
 import { saveService, writeHealth } from "../store/services";
 import { endSweep, insertFinding, insertSource, insertSweep, updateSweep } from "../store/sources";
 import { discoverPage, sourcePage, sweepPage } from "./discover";
-import { incidentList, incidentPage } from "./incidents";
+import { incidentPage } from "./incident/page";
+import { incidentList } from "./incidents";
 import { mapPage } from "./map/page";
 import { ribbon, watchPage } from "./watch";
 

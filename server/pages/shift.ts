@@ -4,7 +4,7 @@ import { prepared } from "../store/database";
 import { incidentEvents, incidentsIn, type IncidentRow } from "../store/incidents";
 import { handOversBefore } from "../store/shifts";
 import { ticketsNear } from "../store/tickets";
-import { hurtServices } from "./incident-evidence";
+import { hurtServices } from "./incident/evidence";
 import { onCallPage } from "./on-call";
 
 export interface ShiftQuestion {

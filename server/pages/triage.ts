@@ -7,7 +7,7 @@ import { componentById, componentsById } from "../store/estate";
 import { findingsIn } from "../store/findings";
 import { incidentsAt } from "../store/incidents";
 import { listServices, membersOf } from "../store/services";
-import { changesBefore, loudPatterns } from "./incident-evidence";
+import { changesBefore, loudPatterns } from "./incident/evidence";
 
 export interface TriageQuestion {
   /** What somebody complains about: a service or a component. */

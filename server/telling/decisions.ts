@@ -4,7 +4,7 @@ import { RuleBook, whoIsDue, type Due, type IncidentNow, type Told } from "#core
 import { stretchesOf } from "#core/telling/week-hours";
 import type { Moment, TellingRule } from "#core/telling/rule";
 import { DAY_MS, HOUR_MS } from "#core/time/windows";
-import { hurtServices } from "../pages/incident-evidence";
+import { hurtServices } from "../pages/incident/evidence";
 import type { Db } from "../store/database";
 import { componentsById } from "../store/estate";
 import { sitesOfIncidents, type IncidentRow } from "../store/incidents";

@@ -4,7 +4,7 @@ import type { DigestFacts, MessageFacts, ShiftFacts } from "#core/telling/facts"
 import { momentLabel, type Moment } from "#core/telling/rule";
 import { clockTime, dayAndTime, spokenDuration } from "#core/time/windows";
 import { formatValue } from "#core/units/format";
-import { incidentPage } from "../pages/incidents";
+import { incidentPage } from "../pages/incident/page";
 import type { shiftPage } from "../pages/shift";
 import { readMeta, type Db } from "../store/database";
 import { coveredBy, messagesOfIncident } from "../store/outbox";

@@ -1,9 +1,9 @@
 import { beforeEach, describe, expect, it } from "vitest";
 import { MINUTE_MS } from "#core/time/windows";
-import { emptyEstate, useStore } from "../../tests/store";
-import { acknowledgeAlarm, changeAlarm, raiseAlarm, ruleNamed, saveRule } from "../store/alarms";
-import type { Db } from "../store/database";
-import { insertComponent } from "../store/estate";
+import { emptyEstate, useStore } from "../../../tests/store";
+import { acknowledgeAlarm, changeAlarm, raiseAlarm, ruleNamed, saveRule } from "../../store/alarms";
+import type { Db } from "../../store/database";
+import { insertComponent } from "../../store/estate";
 import {
   confirmCause,
   joinIncident,
@@ -11,9 +11,9 @@ import {
   openIncident,
   resolveIncident,
   takeIncident,
-} from "../store/incidents";
-import { insertRelation } from "../store/relations";
-import { incidentPage } from "./incidents";
+} from "../../store/incidents";
+import { insertRelation } from "../../store/relations";
+import { incidentPage } from "./page";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 const minute = (count: number) => AT + count * MINUTE_MS;

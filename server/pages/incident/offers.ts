@@ -1,10 +1,10 @@
 import { kindMatches } from "#core/catalogue/kinds";
 import type { Parameter } from "#core/repair/runbook";
 import { insideOf, type Step } from "#core/repair/steps/registry";
-import type { Db } from "../store/database";
-import { partsOfHost, type ComponentRow } from "../store/estate";
-import { approvedRunbooks } from "../store/runbooks";
-import type { RunRow } from "../store/runs";
+import type { Db } from "../../store/database";
+import { partsOfHost, type ComponentRow } from "../../store/estate";
+import { approvedRunbooks } from "../../store/runbooks";
+import type { RunRow } from "../../store/runs";
 
 export interface RepairScene {
   /** What is taken for the cause first, then the host that carries it. */

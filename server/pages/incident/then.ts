@@ -1,13 +1,13 @@
 import { severityRank, type Severity } from "#core/alarms/severity";
-import { causesOf } from "../causes/causes";
-import { withoutRepaired } from "../causes/repaired";
-import { harmMapAt } from "../causes/harm-map";
-import { alarmChanges, type AlarmChangeRow } from "../store/alarms";
-import type { Db } from "../store/database";
-import { componentById } from "../store/estate";
-import { alarmsOfIncident, incidentEvents, type IncidentRow } from "../store/incidents";
-import type { RunRow } from "../store/runs";
-import { listServices } from "../store/services";
+import { causesOf } from "../../causes/causes";
+import { withoutRepaired } from "../../causes/repaired";
+import { harmMapAt } from "../../causes/harm-map";
+import { alarmChanges, type AlarmChangeRow } from "../../store/alarms";
+import type { Db } from "../../store/database";
+import { componentById } from "../../store/estate";
+import { alarmsOfIncident, incidentEvents, type IncidentRow } from "../../store/incidents";
+import type { RunRow } from "../../store/runs";
+import { listServices } from "../../store/services";
 
 type IncidentAlarm = ReturnType<typeof alarmsOfIncident>[number];
 

@@ -1,10 +1,10 @@
 import { beforeEach, describe, expect, it } from "vitest";
 import { runbookSchema } from "#core/repair/runbook";
-import { emptyEstate, useStore } from "../../tests/store";
-import type { Db } from "../store/database";
-import { componentById, insertComponent } from "../store/estate";
-import { addVersion } from "../store/runbooks";
-import { repairOffers, type RepairScene } from "./incident-repair";
+import { emptyEstate, useStore } from "../../../tests/store";
+import type { Db } from "../../store/database";
+import { componentById, insertComponent } from "../../store/estate";
+import { addVersion } from "../../store/runbooks";
+import { repairOffers, type RepairScene } from "./offers";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let db: Db;

@@ -1,15 +1,15 @@
 import { beforeEach, describe, expect, it } from "vitest";
 import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
-import { useStore } from "../../tests/store";
-import { insertChange } from "../store/changes";
-import type { Db } from "../store/database";
-import { insertComponent } from "../store/estate";
-import { LogWriter, type NewLog } from "../store/log-writer";
-import { insertRelation } from "../store/relations";
-import { insertResource } from "../store/resources";
-import { SpanWriter, type NewSpan } from "../store/span-writer";
-import { changesBefore, loudPatterns, tracePairs } from "./incident-evidence";
-import { triagePage } from "./triage";
+import { useStore } from "../../../tests/store";
+import { insertChange } from "../../store/changes";
+import type { Db } from "../../store/database";
+import { insertComponent } from "../../store/estate";
+import { LogWriter, type NewLog } from "../../store/log-writer";
+import { insertRelation } from "../../store/relations";
+import { insertResource } from "../../store/resources";
+import { SpanWriter, type NewSpan } from "../../store/span-writer";
+import { changesBefore, loudPatterns, tracePairs } from "./evidence";
+import { triagePage } from "../triage";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let db: Db;

@@ -1,8 +1,8 @@
 import { kindMatches } from "#core/catalogue/kinds";
 import { noteLines } from "#core/kits/notes";
-import type { Kit } from "../settings";
-import type { Db } from "../store/database";
-import { notesOfMetric } from "../store/notes";
+import type { Kit } from "../../settings";
+import type { Db } from "../../store/database";
+import { notesOfMetric } from "../../store/notes";
 
 /**
  * What people here and kits note about a sort of alarm: those of people first; one of a kit gives way to the one in its
