@@ -7,13 +7,22 @@ import { readGraph } from "../estate/services";
 import { subjectKey, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import { currentComponents, insertComponent } from "../store/estate";
-import { alarmsOfIncident, incidentById, incidentEvents, recentIncidents, tellApart } from "../store/incidents";
+import {
+  alarmsOfIncident,
+  incidentById,
+  incidentEvents,
+  joinIncident,
+  openIncident,
+  recentIncidents,
+  tellApart,
+} from "../store/incidents";
 import { insertRelation } from "../store/relations";
 import { addVersion } from "../store/runbooks";
 import { endRun, insertRun, setProof } from "../store/runs";
 import { saveService } from "../store/services";
 import { correlate } from "./correlate";
-import { refreshOpen, type Affected } from "./refresh";
+import { refresh, refreshOpen, type Affected } from "./refresh";
+import { mergeByCause } from "./regroup";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 const MINUTE = 60_000;
@@ -175,6 +184,50 @@ describe("an incident that was over before its cause was known", () => {
     correlate(db, [raise("dir", 1)], affected());
     expect(recentIncidents(db, 0)).toHaveLength(2);
   });
+});
+
+it("an incident of a process and one of the host that it runs on become one", () => {
+  const box = insertComponent(
+    db,
+    {
+      kind: "host.linux",
+      name: "box",
+      site: "Yard",
+      reason: "test",
+      sourceId: null,
+      hostId: null,
+      address: null,
+      keys: ["k:box"],
+      facts: {},
+    },
+    AT - 86_400_000,
+  );
+  db.prepare("UPDATE component SET host_id = ? WHERE id = ?").run(box, id["lone"]);
+  insertRelation(
+    db,
+    { type: "runs-on", fromId: id["lone"] ?? 0, toId: box, detail: "", connections: 0, seenBy: "test" },
+    AT - 86_400_000,
+  );
+  // Two that came to be by splitting: what begins on one host is one incident from the start.
+  const incidentOf = (event: AlarmEvent) => {
+    const made = openIncident(
+      db,
+      { subject: subjectKey(event.subject), title: event.text, severity: "major" },
+      event.atMs,
+    );
+    joinIncident(db, made, event.alarmId, "test", event.atMs);
+    refresh(db, made, affected(), event.atMs);
+    return made;
+  };
+  const host = incidentOf(raise({ type: "component", id: box }, 0, "disk.latency"));
+  const process = incidentOf(raise("lone", 2, "logs.many"));
+  const causes = [host, process].map((one) => incidentById(db, one)?.causes[0]);
+  expect(causes.map((one) => one?.name)).toEqual(["box", "lone"]);
+  mergeByCause(db, new Set([process]), affected(), AT + 3 * MINUTE);
+  expect(open()).toEqual([host]);
+  expect(incidentEvents(db, host).at(-1)?.text).toMatch(
+    /^Incident \d+ merged into this one: lone, its likeliest cause, runs on box$/,
+  );
 });
 
 describe("incidents of which none is sure of its cause", () => {

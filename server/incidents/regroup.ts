@@ -4,6 +4,7 @@ import { causesOf } from "../causes/causes";
 import { nodeOfCause } from "../causes/harm-map";
 import { subjectKey, type AlarmRow } from "../store/alarms";
 import type { Db } from "../store/database";
+import { componentById } from "../store/estate";
 import {
   affectedLabel,
   affectServices,
@@ -139,6 +140,7 @@ function causeOfBoth(
   if (node === undefined) return undefined;
   const isSure = theirs !== undefined && theirs.probability >= SURE;
   if (isSure && nodeOfCause(theirs) === node) return `${cause.name} is the likeliest cause of both`;
+  if (isSure && runsOn(db, theirs, cause)) return `${theirs.name}, its likeliest cause, runs on ${cause.name}`;
   const { graph } = affected.harm();
   const alarms = alarmsOfIncident(db, other.id).filter((alarm) => alarm.quiet === null && !lagsBehind(alarm));
   if (!alarms.length) return undefined;
@@ -152,6 +154,12 @@ function causeOfBoth(
     ? `looked at together, ${cause.name} is behind both`
     : undefined;
 }
+
+/** Whether one cause is a process of the host that is the other. */
+const runsOn = (db: Db, process: IncidentCause, host: IncidentCause): boolean =>
+  process.componentId !== null &&
+  host.componentId !== null &&
+  componentById(db, process.componentId)?.host_id === host.componentId;
 
 /** Whether, with the alarms of another incident among its own, a cause explains most of those, and none but it is sure. */
 function isBehindAll(

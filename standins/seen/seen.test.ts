@@ -393,6 +393,40 @@ describe("traces", () => {
   });
 });
 
+describe("traces of what comes late", () => {
+  const MINUTES = 5;
+  const spansOf = (drill: string) => {
+    const estate = fresh();
+    estate.startDrill(drill, AT);
+    const traces = new Traces(estate.world, sendersOf(estate));
+    estate.world.advance(AT + 2 * MINUTE);
+    return {
+      estate,
+      spans: Array.from({ length: MINUTES }, (_, index) =>
+        traces.between(AT + (2 + index) * MINUTE, AT + (3 + index) * MINUTE),
+      ).flat(),
+    };
+  };
+
+  it("over a late line lie between the caller and who answers quickly", () => {
+    const { spans } = spansOf("depot-line-late");
+    const over = spans.filter(
+      (span) => span.kind === 3 && span.sender.host.name.startsWith("td-gw-") && span.name === "GET /slots",
+    );
+    const answered = over.flatMap((span) => {
+      const child = spans.find((one) => one.parentId === span.spanId && one.traceId === span.traceId);
+      return child
+        ? [{ to: child.sender.host.name, lateMs: span.endMs - span.startMs - (child.endMs - child.startMs) }]
+        : [];
+    });
+    const late = (site: string) => answered.filter((one) => one.to.startsWith(site)).map((one) => one.lateMs);
+    expect(late("nq").length).toBeGreaterThan(2);
+    expect(Math.min(...late("nq"))).toBeGreaterThan(1400);
+    // From the other site another line leads to the depot.
+    expect(Math.max(0, ...late("sq"))).toBeLessThan(100);
+  });
+});
+
 describe("requests as a process measures them", () => {
   it("are as many as the world answered, each as long as it took on average", () => {
     const estate = fresh();

@@ -1,6 +1,6 @@
 import { scatter, seedOf } from "../rhythm";
 import type { Call, Operation, Queue, Station, Way } from "../world/layout";
-import { REASON } from "../world/calls";
+import { attemptAt, REASON } from "../world/calls";
 import type { World } from "../world/world";
 import { countIn, isInstrumented, type Sender } from "./lines";
 
@@ -239,6 +239,9 @@ export class Traces {
   ): Ended & { message: string } {
     const { state } = this.world;
     const way = call.pool.ways[place] as Way;
+    // A call is on its way from when a connection is free.
+    const pooledMs = (state.way.poolSeconds[way.index] as number) * 1000 * spreadOf(seed, 70, 0.5);
+    const sentMs = startMs + pooledMs;
     const target = call.targets[place] as Operation;
     const { machine, spec } = way.target;
     const spanId = `${hex(seed, 40)}${hex(seed, 41)}`;
@@ -249,32 +252,34 @@ export class Traces {
       parentId,
       name: asHttp(target.spec.name) ? target.spec.name : `${target.spec.name} ${spec.name}`,
       kind: 3,
-      startMs,
-      endMs: startMs,
+      startMs: sentMs,
+      endMs: sentMs,
       failed: false,
       attributes: { "server.address": machine.address, "peer.service": spec.name },
       message: "",
       operation: undefined,
     };
     if (span) walk.spans.push(span);
-    const reason = state.way.reason[way.index] as number;
+    const attempt = attemptAt(way, target, state);
+    // What most are lost by, on this way and for this operation.
+    const isLate = attempt.late > attempt.lost / 2;
+    const reason = isLate ? REASON.timedOut : (state.way.reason[way.index] as number);
     const tries = call.pool.spec.retries + 1;
-    const lost = reason !== REASON.none && scatter(seed, 43) < (state.way.failing[way.index] as number) ** tries;
+    const lost = reason !== REASON.none && scatter(seed, 43) < attempt.lost ** tries;
     let ended: Ended;
     let message = "";
     if (lost) {
-      const seconds =
-        reason === REASON.timedOut ? call.pool.spec.timeoutMs / 1000 : (state.way.seconds[way.index] as number);
+      const seconds = isLate ? call.pool.spec.timeoutMs / 1000 : attempt.seconds;
       const waitedMs = seconds * 1000 * tries + (tries - 1) * call.pool.spec.backoffMs;
-      ended = { endMs: startMs + Math.max(0.3, waitedMs), failed: true };
+      ended = { endMs: sentMs + Math.max(0.3, waitedMs - pooledMs), failed: true };
       message = sayOf(reason, way);
     } else {
-      const netMs = 0.3 + way.delaySeconds * 1000;
+      const netMs = 0.3 + (state.way.crossSeconds[way.index] as number) * 500;
       const served = this.serve(
         target,
         walk,
         span ? spanId : parentId,
-        startMs + netMs,
+        sentMs + netMs,
         seedOf("served", seed),
         depth + 1,
       );

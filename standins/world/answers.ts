@@ -16,12 +16,21 @@ const CLOCK_SECONDS = 60;
 const STEADY = 0.985;
 
 /**
+ * Chance that one of several calls fails.
+ *
+ * @param times so many of them; a part of a call is made by that share of the requests only
+ */
+export function oneOfFails(failing: number, times: number): number {
+  const whole = Math.floor(times);
+  return 1 - (1 - failing) ** whole * (1 - failing * (times - whole));
+}
+
+/**
  * The times and failures of an instant on their way back up the calls. A caller's worker is taken while it waits for those
  * it called (layered queueing: Rolia & Sevcik, The Method of Layers, 1995).
  */
 export class Answers {
-  /** What crossing the lines of each way costs in this step, and how often it fails. */
-  private readonly crossSeconds: Float64Array;
+  /** How often crossing the lines of each way fails in this step. */
   private readonly crossFailing: Float64Array;
   /** The answers of `meet` and of `called`, so that none is made anew for every call. */
   private seconds = 0;
@@ -32,7 +41,6 @@ export class Answers {
   private turning = 0;
 
   constructor(private readonly layout: Layout) {
-    this.crossSeconds = new Float64Array(layout.ways.length);
     this.crossFailing = new Float64Array(layout.ways.length);
   }
 
@@ -46,7 +54,7 @@ export class Answers {
     const { stations, loads, ways } = this.layout;
     for (const one of ways) {
       const net = crossing(state, one.links);
-      this.crossSeconds[one.index] = net.seconds;
+      state.way.crossSeconds[one.index] = net.seconds;
       this.crossFailing[one.index] = net.failing;
     }
     for (let place = stations.length - 1; place >= 0; place--) {
@@ -71,6 +79,8 @@ export class Answers {
   private throughWay(one: Way, state: State, mods: Modifiers): void {
     const { way } = state;
     const { index } = one;
+    way.poolSeconds[index] = way.otherFailing[index] = 0;
+    way.letIn[index] = 1;
     this.meet(one, state, mods, one.pool.spec.timeoutMs / 1000);
     const isOffered = !isUnmet(this.reason) && !state.machine.aside[one.target.machine.index];
     way.weight[index] = this.failedOver(way.weight[index] as number, isOffered);
@@ -84,7 +94,7 @@ export class Answers {
   private meet(one: Way, state: State, mods: Modifiers, timeout: number): void {
     const { station, machine } = state;
     const { index, target } = one;
-    const netSeconds = this.crossSeconds[index] as number;
+    const netSeconds = state.way.crossSeconds[index] as number;
     const unmet = (seconds: number, reason: number) => {
       this.seconds = seconds;
       this.failing = 1;
@@ -115,7 +125,7 @@ export class Answers {
   private talk(one: Way, state: State, mods: Modifiers, timeout: number): void {
     const { station, operation, way } = state;
     const { target, index } = one;
-    const netSeconds = this.crossSeconds[index] as number;
+    const netSeconds = state.way.crossSeconds[index] as number;
     const netFailing = this.crossFailing[index] as number;
     const drift = Math.abs(
       (mods.drift[one.pool.station.machine.index] as number) - (mods.drift[target.machine.index] as number),
@@ -159,8 +169,12 @@ export class Answers {
       without = wait >= timeout ? 1 - pool / Math.max(pool, wanted) : 0;
     }
     const turnedAway = station.refused[target.index] as number;
-    this.failing = 1 - (1 - netFailing) * (1 - until.late) * (1 - clock) * (1 - without) * (1 - turnedAway);
-    const seconds = (until.seconds * (1 - without) + wait) * (1 - turnedAway) + netSeconds;
+    way.poolSeconds[index] = wait * (1 - turnedAway);
+    way.letIn[index] = (1 - without) * (1 - turnedAway);
+    const other = 1 - (1 - netFailing) * (1 - clock) * (1 - without) * (1 - turnedAway);
+    way.otherFailing[index] = other;
+    this.failing = 1 - (1 - other) * (1 - until.late);
+    const seconds = Math.max(netSeconds, (until.seconds * (1 - without) + wait) * (1 - turnedAway));
     this.seconds = Math.min(timeout, seconds);
     this.reason = REASON.none;
     let worst = 0.002;
@@ -169,10 +183,12 @@ export class Answers {
       worst = share;
       this.reason = reason;
     };
+    // Who is turned away at the door learns of nothing else.
+    const letIn = 1 - turnedAway;
     because(REASON.lost, netFailing);
-    because(REASON.timedOut, until.late);
-    because(REASON.clock, clock);
-    because(REASON.tooMany, without);
+    because(REASON.timedOut, until.late * letIn);
+    because(REASON.clock, clock * letIn);
+    because(REASON.tooMany, without * letIn);
     because(REASON.busy, turnedAway);
   }
 
@@ -213,11 +229,17 @@ export class Answers {
       }
       operation.ownSeconds[index] = seconds;
       operation.ownFailing[index] = 1 - well;
+      // What fails is over with that: the calls after it are not made.
+      let goingOn = well;
       for (const call of each.calls) {
         const met = this.called(call, state);
-        seconds += call.times * met.seconds;
-        if (call.pool.spec.onFail !== "fail" || met.failing <= 0) continue;
-        const lost = call.times === 1 ? met.failing : 1 - (1 - met.failing) ** call.times;
+        if (call.pool.spec.onFail !== "fail" || met.failing <= 0) {
+          seconds += goingOn * call.times * met.seconds;
+          continue;
+        }
+        const lost = oneOfFails(met.failing, call.times);
+        seconds += goingOn * (lost / met.failing) * met.seconds;
+        goingOn *= 1 - lost;
         well *= 1 - lost;
         if (reason === REASON.none && lost > 0.005) reason = REASON.peer;
       }
@@ -254,7 +276,7 @@ export class Answers {
 
   /** What a call costs on average over the instances called. */
   private called(call: Call, state: State): { seconds: number; failing: number } {
-    const { way, operation } = state;
+    const { way } = state;
     let weights = 0;
     let seconds = 0;
     let failing = 0;
@@ -263,13 +285,7 @@ export class Answers {
       const one = ways[place] as Way;
       const weight = way.weight[one.index] as number;
       weights += weight;
-      // The way knows the mean of all operations there; this one differs from it by its own work.
-      const target = call.targets[place] as Operation;
-      const lost = way.failing[one.index] as number;
-      const own =
-        (operation.holdSeconds[target.index] as number) - (state.station.holdSeconds[target.station.index] as number);
-      const once = Math.max(1e-5, (way.seconds[one.index] as number) + (lost < 0.5 ? own : 0));
-      const { attempts, failed } = tried(one, target, state);
+      const { seconds: once, attempts, failed } = tried(one, call.targets[place] as Operation, state);
       seconds += weight * (once * attempts + ((attempts - 1) * call.pool.spec.backoffMs) / 1000);
       failing += weight * failed;
     }

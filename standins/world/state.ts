@@ -87,6 +87,12 @@ const WAY = [
   "seconds",
   "failing",
   "reason",
+  /** Of that: on the lines there and back, and until a connection of the pool is free. */
+  "crossSeconds",
+  "poolSeconds",
+  /** Share that gets a connection and is taken on; and that fails for another reason than that it is late. */
+  "letIn",
+  "otherFailing",
   "inUse",
   /** Connections that the other side lets in. */
   "admitted",
