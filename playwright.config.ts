@@ -1,4 +1,5 @@
 import { defineConfig } from "@playwright/test";
+import { PACE } from "./tests/browser/pace";
 
 const PORT = 7199;
 /** Cookies of Edo Brandsma-Quill, operator. */
@@ -38,7 +39,7 @@ export default defineConfig({
   },
   webServer: {
     // The demo itself, begun anew, with a short past and a fast clock.
-    command: `node scripts/demo.mjs --fresh --port ${PORT} --pace 8 --history P2D --now 2026-03-17T10:00:00Z --data test-results/demo --otlp-port 4329 --grpc-port 4327 --trap-port 1172 --syslog-port 5529`,
+    command: `node scripts/demo.mjs --fresh --port ${PORT} --pace ${PACE} --history P2D --now 2026-03-17T10:00:00Z --data test-results/demo --otlp-port 4329 --grpc-port 4327 --trap-port 1172 --syslog-port 5529`,
     url: `http://127.0.0.1:${PORT}/sign-in`,
     timeout: 300_000,
     reuseExistingServer: false,

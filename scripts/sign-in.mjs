@@ -22,3 +22,15 @@ export async function signInBrowser(context, base, person) {
   const [name, value] = (await signIn(base, person)).split("=");
   await context.addCookies([{ name, value, url: base, httpOnly: true, sameSite: "Strict" }]);
 }
+
+/** Sets the demonstration's clock, as somebody does on its page of drills. */
+export async function setPace(base, pace) {
+  const answer = await fetch(`${base}/setup/drills`, {
+    method: "POST",
+    headers: { cookie: await signIn(base), origin: base },
+    body: new URLSearchParams({ intent: "pace", pace: String(pace) }),
+  });
+  const done = pace === 1 ? "keeps real time" : `${pace} times as fast as real time`;
+  if (!answer.ok || !(await answer.text()).includes(done))
+    throw new Error(`The clock could not be set: ${answer.status}.`);
+}

@@ -17,7 +17,8 @@ import { consumersOf } from "./consumers";
 import { badCallsOf } from "./bad-calls";
 import { shapesOf } from "./shapes";
 import { startsOf } from "./starts";
-import { componentNode, componentOfNode, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
+import { componentNode, componentOfNode, lineName, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
+import { lateLinesOf } from "./on-the-way";
 import { takersOf } from "./takers";
 import { wiredToPorts, type WiredTo } from "./wired";
 
@@ -190,6 +191,7 @@ export function causesOf(
     ...blamedByAlarms(db, alarms, harm),
     ...badCallsOf(db, alarms, untilMs),
     ...takersOf(db, alarms, untilMs),
+    ...lateLinesOf(db, alarms, untilMs),
   ];
   for (const one of told) {
     const key = `${one.node} ${one.nature}`;
@@ -355,9 +357,7 @@ function said(
     componentId: component ?? null,
     serviceId: type === "service" ? Number(id) : null,
     line: sites ?? null,
-    name: sites
-      ? `Line between ${sites[0]} and ${sites[1]}`
-      : nameOf({ type: type === "service" ? "service" : "component", id: Number(id) }),
+    name: sites ? lineName(sites) : nameOf({ type: type === "service" ? "service" : "component", id: Number(id) }),
     probability: Number(cause.probability.toFixed(4)),
     isRoot: cause.isRoot,
     explains: alarmsOf(cause.explains),

@@ -30,6 +30,9 @@ export const sitesOfLine = (node: string): [string, string] | undefined =>
         .slice(0, 2) as [string, string])
     : undefined;
 
+/** A line as people call it. */
+export const lineName = ([one, other]: readonly [string, string]): string => `Line between ${one} and ${other}`;
+
 /** The component of a node; undefined for any other node. */
 export const componentOfNode = (node: string): number | undefined =>
   node.startsWith("component:") ? Number(node.slice(10)) : undefined;

@@ -86,6 +86,28 @@ export function spansOfOperation(
   ).all(operationId, fromMs * 1000, toMs * 1000, leastUs, mostUs, failedOnly ? 1 : 0, limit);
 }
 
+/**
+ * Calls of an operation whose answer was traced too, the latest first: who answered, and how much longer the call was for
+ * who made it, in milliseconds.
+ */
+export function crossingsOf(
+  db: Db,
+  operationId: number,
+  fromMs: number,
+  toMs: number,
+  limit: number,
+): { calleeId: number; wayMs: number }[] {
+  return prepared<{ calleeId: number; wayMs: number }>(
+    db,
+    `SELECT r.component_id AS calleeId, (c.duration_us - a.duration_us) / 1000.0 AS wayMs
+     FROM span c
+     JOIN span a ON a.trace_id = c.trace_id AND a.parent_id = c.span_id
+     JOIN operation o ON o.id = a.operation_id AND o.kind = 2
+     JOIN resource r ON r.id = o.resource_id AND r.component_id IS NOT NULL
+     WHERE c.operation_id = ? AND c.start_us BETWEEN ? AND ? ORDER BY c.start_us DESC LIMIT ?`,
+  ).all(operationId, fromMs * 1000, toMs * 1000, limit);
+}
+
 /** All spans of a trace, in the order they began. */
 export function spansOfTrace(db: Db, traceId: string, most = 5000): SpanRow[] {
   return prepared<SpanRow>(db, `SELECT ${COLUMNS} FROM span WHERE trace_id = ? ORDER BY start_us, id LIMIT ?`).all(

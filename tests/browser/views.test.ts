@@ -1,6 +1,7 @@
-import { signInBrowser } from "../../scripts/sign-in.mjs";
+import { setPace, signInBrowser } from "../../scripts/sign-in.mjs";
 import { expect, test } from "./fixtures";
 import { axeFinds, listen } from "./helpers";
+import { PACE } from "./pace";
 
 /** The last of the stories by its name: what it looks at was made by those before. */
 const PAGES = [
@@ -66,6 +67,10 @@ const PAGES = [
   "/incidents/notifications",
   "/on-call",
 ];
+
+// Nothing waits for the clock here, which leaves the machine to the pages.
+test.beforeAll(({ baseURL }) => setPace(baseURL ?? "", 1));
+test.afterAll(({ baseURL }) => setPace(baseURL ?? "", PACE));
 
 test("axe finds nothing on the main views, by day and by night", async ({ page, baseURL }) => {
   // Some sixty pages, four seconds each, ten on a busy machine.

@@ -5,7 +5,7 @@ import Database from "better-sqlite3";
 import { campaign } from "./campaign";
 import { Random } from "./random";
 import { Target } from "./target";
-import { signIn } from "../../scripts/sign-in.mjs";
+import { setPace } from "../../scripts/sign-in.mjs";
 
 interface Row {
   name: string;
@@ -347,16 +347,4 @@ export async function days(root: string, folder: string, hours = 48, keep: Keep,
     demo.kill("SIGTERM");
     await gone;
   }
-}
-
-/** Sets the demonstration's clock, as somebody does on its page of drills. */
-async function setPace(base: string, pace: number): Promise<void> {
-  const cookie = await signIn(base);
-  const answer = await fetch(`${base}/setup/drills`, {
-    method: "POST",
-    headers: { cookie, origin: base },
-    body: new URLSearchParams({ intent: "pace", pace: String(pace) }),
-  });
-  if (!answer.ok || !(await answer.text()).includes(`${pace} times as fast as real time`))
-    throw new Error(`The clock could not be set: ${answer.status}.`);
 }
