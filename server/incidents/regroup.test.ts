@@ -71,6 +71,43 @@ beforeEach(() => {
   calls("bill", "dir");
 });
 
+/** The host that a process runs on, from now on. */
+function hostOf(name: string): number {
+  const box = insertComponent(
+    db,
+    {
+      kind: "host.linux",
+      name: "box",
+      site: "Yard",
+      reason: "test",
+      sourceId: null,
+      hostId: null,
+      address: null,
+      keys: ["k:box"],
+      facts: {},
+    },
+    AT - 86_400_000,
+  );
+  db.prepare("UPDATE component SET host_id = ? WHERE id = ?").run(box, id[name]);
+  insertRelation(
+    db,
+    { type: "runs-on", fromId: id[name] ?? 0, toId: box, detail: "", connections: 0, seenBy: "test" },
+    AT - 86_400_000,
+  );
+  return box;
+}
+
+/** An incident of some alarms that did not come to be by what relates them. */
+function incidentOf(...events: readonly AlarmEvent[]): number {
+  const [first] = events;
+  if (!first) throw new Error("no alarm");
+  const { subject, text, atMs } = first;
+  const made = openIncident(db, { subject: subjectKey(subject), title: text, severity: "major" }, atMs);
+  for (const event of events) joinIncident(db, made, event.alarmId, "test", event.atMs);
+  refresh(db, made, affected(), Math.max(...events.map((one) => one.atMs)));
+  return made;
+}
+
 const nameOf = ({ id: one }: Subject) => currentComponents(db).find((row) => row.id === one)?.name ?? "";
 const affected = (): Affected => {
   const graph = readGraph(db);
@@ -136,6 +173,24 @@ describe("incidents that were sure of causes of their own", () => {
     expect(told?.text).toMatch(/dir/);
   });
 
+  it("become one too when the host of what both lean on is behind both, and that itself beside it", () => {
+    const box = hostOf("dir");
+    const badly = (name: string, minutes: number) =>
+      ["calls.failing", "calls.slow", "db.client.connection.count", "logs.many"].map((metric) =>
+        raise(name, minutes, metric),
+      );
+    const one = incidentOf(...badly("plan", 0), ...badly("desk", 0.2));
+    const other = incidentOf(
+      raise({ type: "component", id: box }, 1, "disk.latency"),
+      ...badly("bill", 0),
+      ...badly("till", 0.5),
+      ...badly("dir", 1),
+    );
+    expect([one, other].map((each) => incidentById(db, each)?.causes[0]?.name)).toEqual(["plan", "box"]);
+    mergeByCause(db, new Set([one]), affected(), AT + 4 * MINUTE);
+    expect(open()).toHaveLength(1);
+  });
+
   it("stay two where people told them apart", () => {
     cascade();
     const key = (name: string) => subjectKey({ type: "component", id: id[name] ?? 0 });
@@ -187,38 +242,7 @@ describe("an incident that was over before its cause was known", () => {
 });
 
 it("an incident of a process and one of the host that it runs on become one", () => {
-  const box = insertComponent(
-    db,
-    {
-      kind: "host.linux",
-      name: "box",
-      site: "Yard",
-      reason: "test",
-      sourceId: null,
-      hostId: null,
-      address: null,
-      keys: ["k:box"],
-      facts: {},
-    },
-    AT - 86_400_000,
-  );
-  db.prepare("UPDATE component SET host_id = ? WHERE id = ?").run(box, id["lone"]);
-  insertRelation(
-    db,
-    { type: "runs-on", fromId: id["lone"] ?? 0, toId: box, detail: "", connections: 0, seenBy: "test" },
-    AT - 86_400_000,
-  );
-  // Two that came to be by splitting: what begins on one host is one incident from the start.
-  const incidentOf = (event: AlarmEvent) => {
-    const made = openIncident(
-      db,
-      { subject: subjectKey(event.subject), title: event.text, severity: "major" },
-      event.atMs,
-    );
-    joinIncident(db, made, event.alarmId, "test", event.atMs);
-    refresh(db, made, affected(), event.atMs);
-    return made;
-  };
+  const box = hostOf("lone");
   const host = incidentOf(raise({ type: "component", id: box }, 0, "disk.latency"));
   const process = incidentOf(raise("lone", 2, "logs.many"));
   const causes = [host, process].map((one) => incidentById(db, one)?.causes[0]);

@@ -176,8 +176,14 @@ function isBehindAll(
     (cause) => cause.isRoot,
   );
   const common = roots.find((cause) => nodeOfCause(cause) === node);
-  const isNews = (cause: IncidentCause) => cause.probability >= SURE && !known.has(nodeOfCause(cause) ?? "");
-  if (!common || roots.some(isNews)) return false;
+  if (!common) return false;
+  // A process of the host that it is, or the host of it, is no other trouble.
+  const isNews = (cause: IncidentCause) =>
+    cause.probability >= SURE &&
+    !known.has(nodeOfCause(cause) ?? "") &&
+    !runsOn(db, cause, common) &&
+    !runsOn(db, common, cause);
+  if (roots.some(isNews)) return false;
   const explained = new Set(common.explains);
   return others.filter((alarm) => explained.has(alarm.id)).length >= EXPLAINED_SHARE * others.length;
 }

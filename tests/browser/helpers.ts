@@ -51,7 +51,7 @@ export async function axeFinds(page: Page, rules?: string[]): Promise<string[]> 
   for (let look = 0; look < 3; look++) {
     await settled(page);
     // Without the blank page that it opens otherwise: newer browsers refuse one beside the closed room of a mail.
-    const builder = new AxeBuilder({ page }).setLegacyMode(true);
+    const builder = new AxeBuilder({ page }).setLegacyMode(true).options({ resultTypes: ["violations"] });
     const { violations } = await (rules ? builder.withRules(rules) : builder).analyze();
     found = violations.map(
       (one) =>
