@@ -22,7 +22,7 @@ import { endRun, insertRun, setProof } from "../store/runs";
 import { saveService } from "../store/services";
 import { correlate } from "./correlate";
 import { refresh, refreshOpen, type Affected } from "./refresh";
-import { mergeByCause } from "./regroup";
+import { mergeByCause, splitByCause } from "./regroup";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 const MINUTE = 60_000;
@@ -381,6 +381,43 @@ describe("an incident with two causes that have nothing to do with each other", 
     expect(open()).toHaveLength(1);
     correlate(db, [raise("desk", 4, "calls.slow")], known());
     expect(open().map((one) => inside(one).length)).toEqual([3, 2]);
+  });
+
+  it("takes along what no cause explains, where the same is wrong at the same place", () => {
+    const yard = (name: string) => {
+      const made = process(name);
+      db.prepare("UPDATE component SET site = 'Yard' WHERE id = ?").run(made);
+      return made;
+    };
+    const [shop, shed] = [yard("shop"), yard("shed")];
+    const on = (component: number, minutes: number, metric: string) =>
+      raise({ type: "component", id: component }, minutes, metric);
+    const events = [
+      raise("desk", 0, "process.memory"),
+      on(shop, 1, "calls.slow"),
+      on(shed, 1, "calls.slow"),
+      raise("till", 1, "calls.slow"),
+    ];
+    const made = incidentOf(...events);
+    const [memory, slow] = events.map((one) => one.alarmId);
+    const root = (component: number | undefined, name: string, explains: (number | undefined)[]) => ({
+      componentId: component,
+      serviceId: null,
+      line: null,
+      name,
+      probability: 0.9,
+      isRoot: true,
+      explains,
+      unexplained: [],
+      reasons: [],
+    });
+    const causes = [root(id["desk"], "desk", [memory]), root(shop, "shop", [slow])];
+    db.prepare("UPDATE incident SET causes = ? WHERE id = ?").run(JSON.stringify(causes), made);
+    expect(splitByCause(db, new Set([made]), affected(), AT + 5 * MINUTE)).toHaveLength(1);
+    expect(open().map(inside)).toEqual([
+      ["desk", "till"],
+      ["shed", "shop"],
+    ]);
   });
 
   it("never comes to be where one begins long after the cause of the other was known", () => {

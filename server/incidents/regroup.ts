@@ -234,6 +234,8 @@ function unrelatedRoots(causes: readonly IncidentCause[], affected: Affected): I
   return later;
 }
 
+const sameOf = (alarm: AlarmRow) => `${subjectKey(subjectOf(alarm))} ${alarm.metric}`;
+
 function splitOff(
   db: Db,
   incident: IncidentRow,
@@ -242,19 +244,29 @@ function splitOff(
   atMs: number,
 ): number[] {
   const alarms = alarmsOfIncident(db, incident.id);
-  const explained = new Set(roots.flatMap((one) => one.explains));
-  const chosen = alarms.filter((alarm) => explained.has(alarm.id));
+  const explainedBy = (causes: readonly IncidentCause[]) => {
+    const ids = new Set(causes.flatMap((one) => one.explains));
+    return alarms.filter((alarm) => ids.has(alarm.id));
+  };
+  const signsOf = (alarm: AlarmRow) => {
+    const site = affected.siteOf(subjectOf(alarm));
+    return site ? [`${alarm.metric} ${site}`] : [];
+  };
+  const own = explainedBy(roots);
+  const signs = new Set(own.flatMap(signsOf));
+  const held = explainedBy(incident.causes.filter((one) => one.isRoot)).filter((alarm) => !own.includes(alarm));
+  // The same at one place at one time may have a cause that nobody watches; services are at no place.
+  if (held.flatMap(signsOf).some((sign) => signs.has(sign))) return [];
+  const left = alarms.filter((alarm) => !own.includes(alarm) && !held.includes(alarm));
+  // What was in it before, and is told of again, stays where it was.
+  const again = new Set(left.map(sameOf));
+  if (own.some((alarm) => again.has(sameOf(alarm)))) return [];
+  // What no cause explains goes with what is like it.
+  const along = left.filter((alarm) => signsOf(alarm).some((sign) => signs.has(sign)));
+  const chosen = alarms.filter((alarm) => own.includes(alarm) || along.includes(alarm));
   const cause = roots.reduce((one, other) => (other.probability > one.probability ? other : one));
   const [first] = chosen;
-  // The same at one place at one time may have a cause that nobody watches; services are at no place.
-  const signs = (some: readonly AlarmRow[]) =>
-    some.flatMap((alarm) => {
-      const site = affected.siteOf(subjectOf(alarm));
-      return site ? [`${alarm.metric} ${site}`] : [];
-    });
-  const others = alarms.filter((alarm) => !chosen.includes(alarm));
-  const rest = new Set(signs(others));
-  if (!first || others.length === 0 || signs(chosen).some((one) => rest.has(one))) return [];
+  if (!first || chosen.length === alarms.length) return [];
   const services = new Map(
     chosen.flatMap((alarm) => affected.servicesOf(subjectOf(alarm))).map((one) => [one.id, one]),
   );
