@@ -191,7 +191,8 @@ export function causesOf(
     ...blamedByAlarms(db, alarms, harm),
     ...badCallsOf(db, alarms, untilMs),
     ...takersOf(db, alarms, untilMs),
-    ...lateLinesOf(db, alarms, untilMs),
+    // Between places without a network of their own there is no line.
+    ...lateLinesOf(db, alarms, untilMs).filter((one) => harm.graph.from(one.node).length > 0),
   ];
   for (const one of told) {
     const key = `${one.node} ${one.nature}`;

@@ -38,6 +38,7 @@ interface Alarmed {
 }
 
 const LEAST_EXPLAINED = 0.15;
+
 /** Whether what is taken for the cause of an incident would show as a further alarm. */
 function explainedBy(
   cause: IncidentCause | undefined,

@@ -86,26 +86,35 @@ export function spansOfOperation(
   ).all(operationId, fromMs * 1000, toMs * 1000, leastUs, mostUs, failedOnly ? 1 : 0, limit);
 }
 
+/** A trace may be as long as its sender likes: for an answer so much of it is looked through. */
+const MOST_LOOKED_THROUGH = 300;
+
 /**
- * Calls of an operation whose answer was traced too, the latest first: who answered, and how much longer the call was for
- * who made it, in milliseconds.
+ * Of the latest calls of an operation those whose answer was traced too: who answered, and how much longer the call was
+ * for who made it, in milliseconds.
+ * @param most calls that are looked at, whether their answers were traced or not
  */
 export function crossingsOf(
   db: Db,
   operationId: number,
   fromMs: number,
   toMs: number,
-  limit: number,
+  most: number,
 ): { calleeId: number; wayMs: number }[] {
   return prepared<{ calleeId: number; wayMs: number }>(
     db,
     `SELECT r.component_id AS calleeId, (c.duration_us - a.duration_us) / 1000.0 AS wayMs
-     FROM span c
-     JOIN span a ON a.trace_id = c.trace_id AND a.parent_id = c.span_id
+     FROM (
+       SELECT s.duration_us, (
+         SELECT t.id FROM (SELECT id, parent_id FROM span WHERE trace_id = s.trace_id LIMIT ${MOST_LOOKED_THROUGH}) t
+         WHERE t.parent_id = s.span_id LIMIT 1
+       ) AS answer
+       FROM span s WHERE s.operation_id = ? AND s.start_us BETWEEN ? AND ? ORDER BY s.start_us DESC LIMIT ?
+     ) c
+     JOIN span a ON a.id = c.answer
      JOIN operation o ON o.id = a.operation_id AND o.kind = 2
-     JOIN resource r ON r.id = o.resource_id AND r.component_id IS NOT NULL
-     WHERE c.operation_id = ? AND c.start_us BETWEEN ? AND ? ORDER BY c.start_us DESC LIMIT ?`,
-  ).all(operationId, fromMs * 1000, toMs * 1000, limit);
+     JOIN resource r ON r.id = o.resource_id AND r.component_id IS NOT NULL`,
+  ).all(operationId, fromMs * 1000, toMs * 1000, most);
 }
 
 /** All spans of a trace, in the order they began. */
