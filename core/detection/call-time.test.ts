@@ -51,6 +51,12 @@ describe("how long calls usually take", () => {
     expect(judged(2000, 1.45, short).p).toBeGreaterThan(1e-4);
     expect(judged(2000, 1.45, learnTime(minutes(1440, 500, 5000, draw))).p).toBeLessThan(1e-9);
   });
+  it("is known of a whole day with a gap, wherever in it that is", () => {
+    const day = minutes(1440, 500, 5000, chance(5));
+    for (const from of [0, 600, 1320])
+      expect(learnTime(day.filter((_, at) => at < from || at >= from + 120))?.apart).toBeLessThan(0.001);
+    expect(learnTime(day.filter((_, at) => at >= 300))?.apart).toBeCloseTo(0.04);
+  });
   it("is not known where nothing tells", () => {
     expect(learnTime([])).toBeUndefined();
     expect(learnTime([{ atMs: 0, calls: 5 }])).toBeUndefined();

@@ -25,8 +25,10 @@ const BLOCK_MS = 10 * MINUTE_MS;
 const LEAST_APART = 0.02 ** 2;
 const MOST_APART = 10;
 const LEAST_SINGLE = 0.1;
-/** Until nearly a whole day is known, minutes are taken to vary by a fifth at the least: every hour has its own load. */
-const WHOLE_DAY_MS = 23 * HOUR_MS;
+/** Until nearly all hours of a day are known, minutes are taken to vary by a fifth at the least: each has its own load. */
+const LEAST_HOURS = 21;
+const HOURS_OF_DAY = 24;
+const MINUTES_OF_HOUR = HOUR_MS / MINUTE_MS;
 const UNSURE_APART = 0.2 ** 2;
 /** Median of the square of a standard normal variable. */
 const MEDIAN_OF_SQUARE = 0.4549;
@@ -57,15 +59,16 @@ export function learnTime(
   }));
   const isWide = (single: number, apart: number) =>
     medianOf(Float64Array.from(off, ({ calls, square }) => square / (single / calls + apart))) < MEDIAN_OF_SQUARE;
-  const least = isWholeDay(points) ? LEAST_APART : UNSURE_APART;
+  const least = isWholeDay(minutes.keys()) ? LEAST_APART : UNSURE_APART;
   if (isWide(1, least) && least > LEAST_APART) return { meanUs, single: 1, apart: least };
   if (isWide(1, LEAST_APART))
     return { meanUs, single: narrowed(LEAST_SINGLE, 1, (one) => isWide(one, LEAST_APART)), apart: LEAST_APART };
   return { meanUs, single: 1, apart: narrowed(least, MOST_APART, (one) => isWide(1, one)) };
 }
 
-const isWholeDay = (points: readonly { atMs: number }[]): boolean =>
-  (points.at(-1)?.atMs ?? 0) - (points[0]?.atMs ?? 0) >= WHOLE_DAY_MS;
+/** A gap says nothing against it, be it at the end of what is looked at or within. */
+const isWholeDay = (minutes: Iterable<number>): boolean =>
+  new Set(Array.from(minutes, (minute) => Math.floor(minute / MINUTES_OF_HOUR) % HOURS_OF_DAY)).size >= LEAST_HOURS;
 
 interface Told {
   calls: number;

@@ -22,6 +22,8 @@ const kinds = new Map<number, string>();
 const names = new Map<number, string>();
 const components = new Map<number, number>();
 const callees = new Map<number, number[]>();
+const sites = new Map<number, string>();
+const troubled = new Set<number>();
 /** Of senders that are no components: one that runs the same. */
 const kin = new Map<number, Kin>();
 /** Hosts whose processes are not known yet, by one that runs the same. */
@@ -33,7 +35,8 @@ beforeEach(() => {
     `DELETE FROM alarm; DELETE FROM rule; DELETE FROM span; DELETE FROM operation_minute; DELETE FROM operation_half;
      DELETE FROM operation; DELETE FROM series; DELETE FROM resource; DELETE FROM component_key; DELETE FROM component`,
   );
-  for (const map of [kinds, names, components, callees, kin, beside]) map.clear();
+  for (const map of [kinds, names, components, callees, sites, kin, beside]) map.clear();
+  troubled.clear();
   spans = new SpanWriter(db);
   ways = new WaysIn([]);
 });
@@ -126,6 +129,8 @@ function judgeOf(entries = new Map<number, Set<number>>(), writer = new SampleWr
     entries: () => entries,
     takes: (service, component, operation) => ways.takes(service, component, operation),
     calleesOf: (id) => callees.get(id) ?? [],
+    siteOf: (id) => sites.get(id) ?? "",
+    troubledServices: () => troubled,
     learning: () => ({ budgetMs: 1000, seldom: 1 }),
   });
   return {
@@ -473,6 +478,47 @@ describe("a service whose calls all take longer", () => {
   });
 });
 
+describe("a service that relies on what is in trouble", () => {
+  /** One of ten of one thing that is asked fails each minute, and of ninety of the other none. */
+  function failing() {
+    const front = process("front", "10.0.0.1");
+    rule({ condition: "failing", critical: 75, major: 15, minor: 2, leastCalls: 4, score: 75 }, true);
+    const asked = (minute: number, failed: number) => {
+      calls(front.sender, minute, { name: "GET /lots", count: 90 });
+      calls(front.sender, minute, { name: "POST /bids", failed });
+    };
+    for (let minute = -1438; minute < 0; minute += 5) asked(minute, minute % 100 ? 0 : 1);
+    const { tick } = judgeOf(new Map([[7, new Set([front.id])]]));
+    return (from: number, to: number, failed: number) =>
+      Array.from({ length: to - from }, (_, at) => {
+        asked(from + at, failed);
+        return tick(from + at);
+      }).flat();
+  }
+  it("is told of by less than it takes where nothing is known, and stands by it until it is well", () => {
+    const minutes = failing();
+    expect(minutes(0, 10, 1)).toEqual([]);
+    troubled.add(7);
+    expect(minutes(10, 15, 1)).toMatchObject([
+      {
+        what: "raised",
+        subject: { type: "service", id: 7 },
+        severity: "minor",
+        text: expect.stringMatching(/^POST \/bids: \d+ of \d+ calls failed/) as string,
+      },
+    ]);
+    troubled.clear();
+    expect(minutes(15, 25, 1)).toEqual([]);
+    expect(minutes(25, 30, 0)).toMatchObject([{ what: "cleared" }]);
+    expect(minutes(30, 40, 1)).toEqual([]);
+  });
+  it("is not hurt where all is as usual", () => {
+    const minutes = failing();
+    troubled.add(7);
+    expect(minutes(0, 10, 0)).toEqual([]);
+  });
+});
+
 it("knows the whole past of what is counted, though the first report after a start tells of failures alone", () => {
   const front = process("front", "10.0.0.1");
   rule({ condition: "failing", minor: 5 });
@@ -544,6 +590,48 @@ describe("calls that are made", () => {
         .map((event) => [event.what, event.subject.id])
         .sort(),
     ).toEqual(stores.map((one) => ["cleared", one.id]).sort());
+  });
+  describe("from another site", () => {
+    /** Two callers at one site and one beside the store, at the other; where the minutes of each are bad. */
+    function acrossSites(slowFor: readonly string[], { nearCount = 10, nearBesides = 0 } = {}) {
+      const [a, b, near] = [process("a", "10.0.0.1"), process("b", "10.0.0.2"), process("near", "10.0.1.1")];
+      const store = process("store", "10.0.0.9");
+      for (const one of [a, b]) sites.set(one.id, "Hill");
+      for (const one of [near, store]) sites.set(one.id, "Dale");
+      rule({ condition: "slow", minor: 30 });
+      for (const one of [a, b]) wellBefore(one.sender, outward);
+      const besides = { ...outward, name: "insert store", count: nearBesides };
+      wellBefore(near.sender, { ...outward, count: nearCount });
+      wellBefore(near.sender, besides);
+      const { tick } = judgeOf();
+      const minute = (at: number, slow: boolean) => {
+        for (const one of [a, b]) calls(one.sender, at, { ...outward, slow: slow && slowFor.includes("far") ? 9 : 0 });
+        const isSlow = slow && slowFor.includes("near");
+        calls(near.sender, at, { ...outward, count: nearCount, slow: isSlow ? nearCount : 0 });
+        calls(near.sender, at, besides);
+        return tick(at);
+      };
+      minute(0, false);
+      return { events: [1, 2, 3].flatMap((at) => minute(at, true)), far: [a.id, b.id], store: store.id };
+    }
+    const at = ({ events }: ReturnType<typeof acrossSites>) => [...new Set(events.map((one) => one.subject.id))].sort();
+
+    it("point at the callers where those beside whom they went to are answered well", () => {
+      const made = acrossSites(["far"]);
+      expect(at(made)).toEqual(made.far);
+      expect(made.events[0]?.text).toMatch(/^select store to store @ h-store: /);
+    });
+    it("point at whom they went to where those beside it are answered badly too", () => {
+      const made = acrossSites(["far", "near"]);
+      expect(at(made)).toContain(made.store);
+    });
+    it("believe those beside it in whatever else they ask, where few ask the same", () => {
+      expect(at(acrossSites(["far"], { nearCount: 1, nearBesides: 10 }))).toHaveLength(2);
+    });
+    it("point at whom they went to while hardly anybody else asks it anything", () => {
+      const made = acrossSites(["far"], { nearCount: 1 });
+      expect(made.events[0]?.subject.id).toBe(made.store);
+    });
   });
   it("point at the caller alone where the same never fails for others, and at whom they went to where it does", () => {
     const [a, b] = [process("a", "10.0.0.1"), process("b", "10.0.0.2")];

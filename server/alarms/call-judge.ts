@@ -1,45 +1,27 @@
-import { severityRank } from "#core/alarms/severity";
 import { kindMatches } from "#core/catalogue/kinds";
 import type { CallUsual } from "#core/detection/call-usual";
 import { recoveryOf, type CallsSince, type HoldingCalls } from "#core/detection/call-recovery";
 import type { CallSettings } from "#core/detection/calls";
 import type { CallDetector, Verdict } from "#core/detection/detector";
 import { detectorOf } from "#core/detection/registry";
-import { shareAtLeast } from "#core/stats/tails";
 import { MINUTE_MS } from "#core/time/windows";
 import type { FreshSample } from "../ingest/sample-writer";
-import { activeAlarms, alarmsStood, listRules, type RuleRow, type Subject } from "../store/alarms";
+import { alarmsStood, listRules, type RuleRow, type Subject } from "../store/alarms";
 import type { Db } from "../store/database";
 import type { SpanWriter } from "../store/span-writer";
-import type { AlarmBook, AlarmEvent, AlarmKind, AlarmName } from "./alarm-book";
+import type { AlarmBook, AlarmEvent } from "./alarm-book";
+import { CallBlame, type BadCalls, type BlameContext } from "./call-blame";
+import { CallHolds, type Holder, type HoldName } from "./call-holds";
 import type { CallLine, CallLines } from "./call-lines";
 import { CallPast } from "./call-past";
 import { waysIn, type WayIn } from "./service-calls";
-import { peersOf } from "../causes/peers";
 
-/** Whom calls went to is looked up over this span. */
-const PEERS_MS = 6 * MINUTE_MS;
-/** An alarm from before a start, or a change of rules, is left when nothing said the same again for so long. */
-const ORPHANED_MS = 15 * MINUTE_MS;
+/** Calls behind others that go badly are looked at where any came so lately. */
+const LATELY_MS = 6 * MINUTE_MS;
 /** What is known of so many lines and services is looked through for what is gone. */
 const MOST_KNOWN = 100_000;
 /** What is asked of calls behind others that go badly: one in a thousand by chance is enough, and two of them. */
 const BEHIND = { score: 37.5, leastCalls: 2 };
-/** Others are asked how they are answered over the last moments: what was before says nothing of now. */
-const OTHERS_MS = 2 * MINUTE_MS;
-const ENOUGH_ANSWERED = 3;
-/** So many slow calls or more come by chance with this probability at the least: they are quick as usual. */
-const AS_USUAL = 0.05;
-/** The limit is the 95th percentile of the past; where that was all alike, one in so many takes longer all the same. */
-const LEAST_SLOW = 0.05;
-/** Of the calls to one place so many must be bad, beside the worst place. */
-const SHARE_OF_WORST = 0.5;
-/** What goes badly is followed so many calls down, from a little before it began; so much of it must be at one place. */
-const STEPS_DOWN = 3;
-const DOWN_MS = 3 * MINUTE_MS;
-const MOST_DOWN_MS = 30 * MINUTE_MS;
-const MOST_OF_IT = 0.5;
-
 const FAILING = "calls.failing";
 
 interface Judge {
@@ -49,15 +31,13 @@ interface Judge {
 }
 
 /** What is judged of one line or service by one rule, and the alarm that follows from it. */
-interface Watch {
+interface Watch extends Holder {
   judge: Judge;
   state: unknown;
-  /** The alarms that it holds up, while they stand: calls may go badly to several at once. */
-  raised: AlarmKind[];
 }
 
 /** What the judge asks of those who know the estate. */
-export interface CallContext {
+export interface CallContext extends Omit<BlameContext, "isBad"> {
   kindOf(componentId: number): string | undefined;
   isWatched(componentId: number): boolean;
   nameOf(componentId: number): string;
@@ -66,8 +46,8 @@ export interface CallContext {
   entries(): ReadonlyMap<number, ReadonlySet<number>>;
   /** Whether what is asked of a component under a name is asked of a service. */
   takes(serviceId: number, componentId: number, operation: string): boolean;
-  /** Whom a component calls, as its relations tell. */
-  calleesOf(componentId: number): readonly number[];
+  /** Services that rely on what an open incident is about. */
+  troubledServices(): ReadonlySet<number>;
   /** Machine time that learning may take of a tick, and how many times as seldom as usual it is done. */
   learning(): { budgetMs: number; seldom: number };
 }
@@ -80,15 +60,14 @@ export class CallJudge {
   /** Lines whose alarm stands, judged at each tick. */
   private readonly standing = new Map<string, CallLine>();
   private readonly standingServices = new Set<number>();
-  /** How many watches hold an alarm up, by what it is about: several callers may say the same of one component. */
-  private readonly holders = new Map<string, Set<Watch>>();
-  /** Alarms that nothing holds up yet, since a start or a change of rules. */
-  private readonly orphans = new Map<string, AlarmName>();
-  private orphanedAtMs: number | undefined;
+  /** Services of which harm is likely beforehand. */
+  private troubled: ReadonlySet<number> = new Set();
+  private readonly holds: CallHolds<Watch>;
+  private readonly blame: CallBlame;
 
   constructor(
     private readonly db: Db,
-    private readonly book: AlarmBook,
+    book: AlarmBook,
     private readonly lines: CallLines,
     private readonly context: CallContext,
   ) {
@@ -97,6 +76,13 @@ export class CallJudge {
       () => context.learning().seldom,
       ({ componentId, name }, sinceMs) => alarmsStood(db, { type: "component", id: componentId }, name, sinceMs),
     );
+    this.holds = new CallHolds(db, book);
+    this.blame = new CallBlame(db, lines, this.past, {
+      siteOf: (id) => context.siteOf(id),
+      calleesOf: (id) => context.calleesOf(id),
+      isBad: (line, metric) =>
+        this.watchesOf(line).some((watch) => watch.judge.metric === metric && watch.raised.length > 0),
+    });
     this.loadRules();
   }
 
@@ -110,22 +96,15 @@ export class CallJudge {
     this.watches.clear();
     this.standing.clear();
     this.standingServices.clear();
-    this.holders.clear();
-    this.orphans.clear();
-    this.orphanedAtMs = undefined;
-    for (const { detector, subject_type, subject_id, metric, direction, qualifier } of activeAlarms(this.db)) {
-      if (detectorOf(detector)?.what !== "calls") continue;
-      const kind = { subject: { type: subject_type, id: subject_id }, metric, direction, detector, qualifier };
-      this.orphans.set(holdKey(kind), kind);
-    }
+    this.holds.restart();
   }
 
   /** Judges what came since the last tick; call inside a transaction. */
   evaluate(spans: SpanWriter, fresh: readonly FreshSample[], atMs: number): AlarmEvent[] {
     const changed = this.lines.take(spans, fresh, atMs);
-    if (this.judges.length === 0) return this.leaveOrphans(atMs);
+    if (this.judges.length === 0) return this.holds.leaveOrphans(atMs);
     const until = performance.now() + this.context.learning().budgetMs;
-    const events = this.leaveOrphans(atMs);
+    const events = this.holds.leaveOrphans(atMs);
     for (const line of changed) events.push(...this.passOn(line, atMs));
     for (const line of this.standing.values()) changed.add(line);
     for (const line of changed) {
@@ -135,6 +114,7 @@ export class CallJudge {
     }
     events.push(...this.lookBehind(atMs));
     this.bound();
+    this.troubled = this.context.troubledServices();
     const touched = new Set([...changed].map((line) => line.componentId));
     for (const [id, own] of this.context.entries()) {
       const entries = this.withBeside(own);
@@ -159,20 +139,11 @@ export class CallJudge {
     if (!before || before.componentId === componentId) return [];
     const name = this.context.nameOf(componentId);
     const left = (this.watches.get(key) ?? []).flatMap((watch) =>
-      this.leave(watch, `These calls are known to be answered by ${name}`, atMs),
+      this.holds.leave(watch, `These calls are known to be answered by ${name}`, atMs),
     );
     this.watches.delete(key);
     this.standing.delete(key);
     return left;
-  }
-
-  private leaveOrphans(atMs: number): AlarmEvent[] {
-    if (this.orphans.size === 0) return [];
-    this.orphanedAtMs ??= atMs;
-    if (atMs - this.orphanedAtMs < ORPHANED_MS) return [];
-    const left = [...this.orphans.values()];
-    this.orphans.clear();
-    return left.flatMap((kind) => this.book.clear(kind, "Not seen again since", atMs) ?? []);
   }
 
   /** @param only a metric: rules about others leave the line as it is */
@@ -187,7 +158,7 @@ export class CallJudge {
         continue;
       }
       if (!rule.enabled) {
-        events.push(...this.leave(watch, "The rule was switched off", atMs));
+        events.push(...this.holds.leave(watch, "The rule was switched off", atMs));
         continue;
       }
       const input = { atMs, points, usual };
@@ -195,7 +166,7 @@ export class CallJudge {
         instance: line.name,
         unit: line.side === "takes" ? "messages" : "",
       });
-      if (verdict?.severity === "cleared") events.push(...this.leave(watch, verdict.text, atMs));
+      if (verdict?.severity === "cleared") events.push(...this.holds.leave(watch, verdict.text, atMs));
       else if (verdict) events.push(...this.raise(watch, line, usual, verdict, atMs));
       stands ||= watch.raised.length > 0;
     }
@@ -214,7 +185,7 @@ export class CallJudge {
     if (troubled.size === 0) return [];
     return [...this.lines.of(troubled, "makes")].flatMap((line) => {
       const usual = this.past.now(line);
-      if (!usual || line.touchedMs < atMs - PEERS_MS) return [];
+      if (!usual || line.touchedMs < atMs - LATELY_MS) return [];
       const points = line.points(usual);
       return this.watchesOf(line).flatMap((watch) => {
         const { detector, rule } = watch.judge;
@@ -247,128 +218,36 @@ export class CallJudge {
    */
   private raise(watch: Watch, line: CallLine, usual: CallUsual, verdict: Verdict, atMs: number): AlarmEvent[] {
     const own: Subject = { type: "component", id: line.componentId };
-    if (line.side !== "makes" || line.operationId === undefined)
-      return this.hold(watch, own, line.name, { ...verdict, text: `${line.name}: ${verdict.text}` }, atMs);
-    const slow = watch.judge.metric === "calls.slow";
-    const limitUs = slow ? usual.limitUs : Number.POSITIVE_INFINITY;
-    const peers = peersOf(this.db, line.operationId, atMs - PEERS_MS, atMs + MINUTE_MS, limitUs);
-    const [worst] = peers;
-    if (!worst || worst.bad === 0)
+    const bad: BadCalls = { line, metric: watch.judge.metric, onsetMs: verdict.onsetMs };
+    const blamed = line.side === "makes" ? this.blame.worst(bad, usual, atMs) : [];
+    if (blamed.length === 0)
       return this.hold(watch, own, line.name, { ...verdict, text: `${line.name}: ${verdict.text}` }, atMs);
     const caller = this.context.nameOf(line.componentId);
-    const blamed = peers.filter((one) => one.bad / one.calls >= (SHARE_OF_WORST * worst.bad) / worst.calls);
     return blamed.flatMap((peer) => {
-      if (this.isWell(peer.componentId, line, watch.judge.metric, atMs))
-        return this.hold(
-          watch,
-          own,
-          `to ${peer.name}`,
-          { ...verdict, text: `${line.name} to ${peer.name}: ${verdict.text}` },
-          atMs,
-        );
+      if (this.blame.isWell(peer.componentId, bad, atMs)) {
+        const text = `${line.name} to ${peer.name}: ${verdict.text}`;
+        return this.hold(watch, own, `to ${peer.name}`, { ...verdict, text }, atMs);
+      }
       const text = `As ${caller} sees it, ${line.name}: ${verdict.text}`;
       return this.hold(watch, { type: "component", id: peer.componentId }, "", { ...verdict, text }, atMs);
     });
   }
 
-  /** Whether who is called is well all the same: others are answered well, or it counts its answers and they are. */
-  private isWell(componentId: number, line: CallLine, metric: string, atMs: number): boolean {
-    if (this.answersOthers(componentId, line, metric, atMs)) return true;
-    if (metric === "calls.failing") return false;
-    const own = [...this.lines.of(new Set([componentId]), "answers")].filter((one) => this.past.has(one));
-    const isBad = (one: CallLine) =>
-      this.watchesOf(one).some((watch) => watch.judge.metric === metric && watch.raised.length > 0);
-    return own.some((one) => one.name === line.name) && !own.some(isBad);
-  }
-
-  /**
-   * Whether the same is asked of it by others, and never fails for them, nor takes longer than it usually does: then the
-   * trouble is on the caller's side, who has no connection left for it, or between the two. Calls that never arrive are
-   * missing in its own count, so that tells nothing.
-   */
-  private answersOthers(componentId: number, line: CallLine, metric: string, atMs: number): boolean {
-    const isSlow = metric === "calls.slow";
-    let answered = 0;
-    for (const other of this.lines.named(line.name, "makes")) {
-      if (other.operationId === undefined || other.componentId === line.componentId) continue;
-      const usual = this.past.learned(other);
-      if (isSlow && !usual) continue;
-      const limitUs = isSlow && usual ? usual.limitUs : Number.POSITIVE_INFINITY;
-      for (const peer of peersOf(this.db, other.operationId, atMs - OTHERS_MS, atMs, limitUs)) {
-        if (peer.componentId !== componentId) continue;
-        if (!isSlow && peer.bad > 0) return false;
-        if (isSlow && usual && !isAsQuick(peer, usual)) return false;
-        answered += peer.calls;
-      }
-    }
-    return answered >= ENOUGH_ANSWERED;
-  }
-
-  /**
-   * Where most of what goes badly for some components goes badly: whom they call, and whom those call, from step to step;
-   * all that they call where no trace tells.
-   * @param metric calls.slow, or else those that fail
-   * @param onsetMs when it began; whoever went badly then may be called no more by now
-   */
+  /** Where most of what goes badly for some components goes badly (see `CallBlame.badAt`). */
   badAt(componentIds: ReadonlySet<number>, metric: string, onsetMs: number, atMs: number): Set<number> {
-    const fromMs = Math.max(atMs - MOST_DOWN_MS, Math.min(onsetMs - MINUTE_MS, atMs - DOWN_MS));
-    const found = new Set<number>();
-    let next: ReadonlySet<number> = componentIds;
-    for (let step = 0; step < STEPS_DOWN && next.size > 0; step++) {
-      const bad = new Map<number, number>();
-      const called = new Set<number>();
-      const silent = new Set(next);
-      for (const line of this.lines.of(next, "makes")) {
-        silent.delete(line.componentId);
-        if (line.operationId === undefined || line.touchedMs < fromMs) continue;
-        const limitUs = metric === "calls.slow" ? this.past.now(line)?.limitUs : undefined;
-        for (const peer of peersOf(this.db, line.operationId, fromMs, atMs, limitUs ?? Number.POSITIVE_INFINITY))
-          if (peer.bad > 0) bad.set(peer.componentId, (bad.get(peer.componentId) ?? 0) + peer.bad);
-          else called.add(peer.componentId);
-      }
-      const all = [...bad.values()].reduce((sum, count) => sum + count, 0);
-      next = new Set([...bad].flatMap(([id, count]) => (count >= MOST_OF_IT * all && !found.has(id) ? [id] : [])));
-      // Where only some calls are traced, those that went badly may not be among them: it is one of those it calls.
-      if (step === 0 && bad.size === 0)
-        return new Set([...called, ...[...componentIds].flatMap((id) => this.context.calleesOf(id))]);
-      // What tells nothing of its own calls may have it from any that it calls.
-      for (const id of silent) for (const callee of this.context.calleesOf(id)) found.add(callee);
-      for (const id of next) found.add(id);
-    }
-    return found;
+    return this.blame.badAt(componentIds, metric, onsetMs, atMs);
   }
 
   private hold(watch: Watch, subject: Subject, qualifier: string, verdict: Verdict, atMs: number): AlarmEvent[] {
     const { rule, detector, metric } = watch.judge;
-    const kind: AlarmKind = {
-      subject,
-      ruleId: rule.id,
-      seriesId: null,
-      detector: detector.type,
-      metric,
-      direction: detector.direction(rule.settings),
-      qualifier,
-    };
-    const key = holdKey(kind);
-    if (!watch.raised.some((one) => holdKey(one) === key)) watch.raised.push(kind);
-    this.orphans.delete(key);
-    const holders = this.holders.get(key) ?? new Set();
-    this.holders.set(key, holders.add(watch));
-    const known = this.book.severityOf(kind);
-    // One more that says the same, or less, changes nothing; what it adds is told by the others' pages.
-    if (known !== undefined && severityRank(known) >= severityRank(verdict.severity)) return [];
-    const event = this.book.take(kind, verdict, atMs);
-    return event ? [event] : [];
-  }
-
-  private leave(watch: Watch, text: string, atMs: number): AlarmEvent[] {
-    return watch.raised.splice(0).flatMap((kind) => {
-      const holders = this.holders.get(holdKey(kind));
-      holders?.delete(watch);
-      if (holders?.size) return [];
-      this.holders.delete(holdKey(kind));
-      return this.book.clear(kind, text, atMs) ?? [];
-    });
+    const direction = detector.direction(rule.settings);
+    const about = { subject, metric, direction, qualifier };
+    return this.holds.hold(
+      watch,
+      { ...about, ruleId: rule.id, seriesId: null, detector: detector.type },
+      verdict,
+      atMs,
+    );
   }
 
   /**
@@ -376,8 +255,8 @@ export class CallJudge {
    * is well with each line of them; undefined where nobody knows yet.
    */
   since(alarm: HoldName, fromMs: number, atMs: number): CallsSince | undefined {
-    const holders = this.holders.get(holdKey(alarm));
-    if (!holders?.size) return undefined;
+    const holders = this.holds.of(alarm);
+    if (holders.size === 0) return undefined;
     const held: HoldingCalls[] = [];
     const take = (watch: Watch, input: Omit<HoldingCalls, "settings">) =>
       held.push({ settings: watch.judge.rule.settings as CallSettings, ...input });
@@ -436,15 +315,17 @@ export class CallJudge {
       for (const watch of watches) {
         judged.add(watch);
         const { detector, rule } = watch.judge;
+        // What was told of with less evidence is judged by it for as long as it stands.
+        const isLikely = this.troubled.has(id) || watch.raised.length > 0;
         const verdict = rule.enabled
           ? detector.evaluate(
-              weigh(rule.settings as CallSettings),
+              weigh(rule.settings as CallSettings, isLikely),
               watch.state,
               { atMs, ...input },
               { instance: name, unit: "" },
             )
           : { severity: "cleared" as const, score: 0, onsetMs: atMs, text: "The rule was switched off" };
-        if (verdict?.severity === "cleared") events.push(...this.leave(watch, verdict.text, atMs));
+        if (verdict?.severity === "cleared") events.push(...this.holds.leave(watch, verdict.text, atMs));
         else if (verdict) {
           const text = `${name === "" ? "" : `${name}: `}${verdict.text}${newcomers}`;
           events.push(...this.hold(watch, { type: "service", id }, "", { ...verdict, text }, atMs));
@@ -454,9 +335,9 @@ export class CallJudge {
     }
     // A way in that was taken away holds nothing up any more.
     for (const metric of new Set([...judged].map((watch) => watch.judge.metric))) {
-      const held = this.holders.get(holdKey({ subject: { type: "service", id }, metric, qualifier: "" }));
-      const gone = Array.from(held ?? []).filter((watch) => !judged.has(watch));
-      for (const watch of gone) events.push(...this.leave(watch, "It is not entered that way any more", atMs));
+      const held = this.holds.of({ subject: { type: "service", id }, metric, qualifier: "" });
+      const gone = [...held].filter((watch) => !judged.has(watch));
+      for (const watch of gone) events.push(...this.holds.leave(watch, "It is not entered that way any more", atMs));
     }
     if (stands) this.standingServices.add(id);
     else this.standingServices.delete(id);
@@ -524,10 +405,3 @@ export class CallJudge {
     });
   }
 }
-
-/** Whether no more of some calls took longer than the usual limit than do now and then. */
-const isAsQuick = ({ calls, bad }: { calls: number; bad: number }, { slow }: CallUsual): boolean =>
-  shareAtLeast(bad, calls, Math.max(LEAST_SLOW, slow.share), slow.alike) >= AS_USUAL;
-
-type HoldName = Pick<AlarmKind, "subject" | "metric" | "qualifier">;
-const holdKey = (kind: HoldName) => `${kind.subject.type}:${kind.subject.id}|${kind.metric}|${kind.qualifier}`;

@@ -23,8 +23,11 @@ export interface WayIn {
   input: { points: CallPoint[]; usual: CallUsual };
   /** Which rules are for it. */
   takes: (rule: ServiceRule) => boolean;
-  /** What of a rule is for these calls, and from which shares of them. */
-  weigh: (settings: CallSettings) => CallSettings;
+  /**
+   * What of a rule is for these calls, and from which shares of them.
+   * @param isLikely what the service relies on is in trouble: less evidence is enough
+   */
+  weigh: (settings: CallSettings, isLikely: boolean) => CallSettings;
   /** What is told beside a verdict of those who run the same and are no components; empty where nothing is. */
   newcomers: string;
 }
@@ -45,7 +48,7 @@ export function* waysIn(
   const all = together(past, lines, ofOthers, atMs);
   if (!all) return;
   const newcomers = failedAtNewcomers(lines, atMs);
-  yield { key: "", name: "", input: all, takes: () => true, weigh: (settings) => settings, newcomers };
+  yield { key: "", name: "", input: all, takes: () => true, weigh: ofAll, newcomers };
   const byName = groupBy(lines, (line) => line.name);
   if (rules.some(isOfOneThing) && byName.size > 1)
     for (const [name, own] of [...byName].slice(0, MOST_WAYS_IN)) {
@@ -168,19 +171,35 @@ function failedAtNewcomers(lines: readonly CallLine[], atMs: number): string {
     .join("");
 }
 
+/** What is likely beforehand is told of where it comes by chance once in a thousand judgements, of one of many things in ten thousand. */
+const LIKELY_SCORE = 37.5;
+const LIKELY_SCORE_OF_ONE = 50;
 /** One of many things is told to take longer where it is half as long again, and by chance less often than all together. */
 const HALF_AS_LONG = 1.5;
 const SURE_SCORE = 75;
 
-/** As much of a rule as tells when a single thing that is asked of a service fails for nearly everybody, or takes longer. */
-const ofOneThing = (settings: CallSettings): CallSettings => ({
-  ...settings,
-  major: undefined,
-  minor: undefined,
-  ...(settings.longer === undefined
-    ? {}
-    : { longer: Math.max(settings.longer, HALF_AS_LONG), score: Math.max(settings.score, SURE_SCORE) }),
-});
+/** A rule for all calls of a service. */
+const ofAll = (settings: CallSettings, isLikely: boolean): CallSettings =>
+  isLikely ? { ...settings, score: Math.min(settings.score, LIKELY_SCORE) } : settings;
+
+/**
+ * As much of a rule as tells when a single thing that is asked of a service fails for nearly everybody, or takes longer;
+ * or for some, where harm is likely.
+ */
+function ofOneThing(settings: CallSettings, isLikely: boolean): CallSettings {
+  const { longer } = settings;
+  return {
+    ...settings,
+    major: undefined,
+    minor: isLikely && settings.condition === "failing" ? settings.minor : undefined,
+    ...(longer === undefined ? {} : { longer: Math.max(longer, HALF_AS_LONG) }),
+    score: isLikely
+      ? Math.min(settings.score, LIKELY_SCORE_OF_ONE)
+      : longer === undefined
+        ? settings.score
+        : Math.max(settings.score, SURE_SCORE),
+  };
+}
 
 /**
  * A rule for a part of the calls that it is about: how severe it is follows from the share of all calls that fail there,

@@ -58,7 +58,7 @@ import { sourceTools } from "../estate/source-tools";
 import { Sweeps } from "../estate/sweeps";
 import { openAttempts, updateAttempt } from "../store/drills";
 import { PersonError, storeProblem, type Db } from "../store/database";
-import { alarmsOfIncident } from "../store/incidents";
+import { alarmsOfIncident, componentsInTrouble } from "../store/incidents";
 import { newestSampleMs } from "../store/signals";
 import { endInterruptedSweeps } from "../store/sources";
 import { chainUp } from "../store/audit";
@@ -423,6 +423,8 @@ export class Engine {
       entries: () => this.estate.entries,
       takes: (service, component, operation) => this.estate.ways.takes(service, component, operation),
       calleesOf: (id) => this.estate.calleesOf(id),
+      siteOf: (id) => this.estate.components.get(id)?.site ?? "",
+      troubledServices: () => this.estate.servicesOver(componentsInTrouble(this.db)),
       servicesOf: (id) => this.estate.servicesOf(id),
       hostOf: (id) => this.estate.hostOf(id),
       components: () => this.estate.components,

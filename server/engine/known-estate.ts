@@ -76,6 +76,16 @@ export class KnownEstate {
     return this.graph.from(componentId).flatMap((one) => (one.type === "talks-to" ? one.to : []));
   }
 
+  /** Services of which an entry point is one of some components, or relies on one. */
+  servicesOver(componentIds: readonly number[]): Set<number> {
+    const isOn = (entry: number) => {
+      const relied = this.graph.reliedOn(entry);
+      return componentIds.some((id) => id === entry || relied.has(id));
+    };
+    if (componentIds.length === 0) return new Set();
+    return new Set([...this.entries].flatMap(([service, entries]) => ([...entries].some(isOn) ? [service] : [])));
+  }
+
   hostOf(componentId: number): number {
     return this.components.get(componentId)?.hostId ?? componentId;
   }

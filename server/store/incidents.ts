@@ -298,6 +298,18 @@ export const openIncidentOn = (db: Db, componentIds: Iterable<number>): number |
        AND a.metric <> 'chore.done' ORDER BY i.id LIMIT 1`,
   ).get(JSON.stringify([...componentIds]))?.id;
 
+/** Components of which an alarm of an open incident stands: none that planned work keeps quiet, and none that only warns. */
+export const componentsInTrouble = (db: Db): number[] =>
+  prepared<{ id: number }>(
+    db,
+    `SELECT DISTINCT a.component_id AS id FROM incident i JOIN incident_alarm ia ON ia.incident_id = i.id
+       JOIN alarm a ON a.id = ia.alarm_id
+     WHERE i.resolved_at IS NULL AND a.cleared_at IS NULL AND a.quiet IS NULL AND a.component_id IS NOT NULL
+       AND a.severity IN ('minor', 'major', 'critical')`,
+  )
+    .all()
+    .map(({ id }) => id);
+
 export function alarmsOfIncident(db: Db, incidentId: number): (AlarmRow & { why: string; joined_at: number })[] {
   return prepared<AlarmRow & { why: string; joined_at: number }>(
     db,
