@@ -1,7 +1,7 @@
 import { beforeEach, expect, it } from "vitest";
 import { DAY_MS } from "#core/time/windows";
 import { emptyEstate, useStore } from "../../tests/store";
-import { raiseAlarm } from "../store/alarms";
+import { raiseAlarm, saveRule } from "../store/alarms";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { componentsInTrouble } from "../store/incidents";
@@ -66,12 +66,14 @@ it("takes for trouble what stands in an open incident, is no mere warning, and i
         .run(AT, resolvedAt).lastInsertRowid,
     );
   const [open, resolved] = [incident(null), incident(AT)];
+  const scope = { subject: "component", kind: "*" } as const;
+  const rule = saveRule(db, undefined, { name: "high", type: "threshold", settings: {}, scope, enabled: true });
   ids.forEach((id, at) => {
     const alarm = raiseAlarm(
       db,
       {
         subject: { type: "component", id },
-        ruleId: null,
+        ruleId: rule,
         seriesId: null,
         detector: "threshold",
         metric: "cpu.used",
