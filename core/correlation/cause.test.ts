@@ -57,6 +57,18 @@ const first = (evidence: readonly Evidence[], more?: (node: string) => Partial<S
   rank(evidence, more)[0]?.node;
 
 describe("the likeliest cause", () => {
+  it("is less likely what was there long before, unless that creeps up on others", () => {
+    const own = (nature: Nature, later: number, again: readonly number[] = []) =>
+      rank([
+        ...[0, ...again].map((at) => see("db", nature, at)),
+        see("app", "slow", later),
+        see("front-1", "slow", later),
+      ]).find((one) => one.node === "app")?.probability ?? 0;
+    expect(own("down", 7200)).toBeGreaterThan(own("down", 600) * 1.2);
+    expect(own("memory", 7200)).toBe(own("memory", 600));
+    // What tells of itself again just before is taken for its cause again.
+    expect(own("down", 7200, [7000])).toBeLessThan(own("down", 7200));
+  });
   it("is the callee when everybody above it is slow, although a caller was told of first", () => {
     const evidence = [
       see("front-1", "slow", 0),

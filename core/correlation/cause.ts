@@ -99,6 +99,9 @@ const TOLERANCE_MS = 180_000;
 const CREEPING_MS = 900_000;
 const CREEPS: ReadonlySet<Nature> = new Set(["busy", "memory", "full", "storage", "device", "withheld", "queue"]);
 const TOO_EARLY = 0.5;
+/** What begins long after trouble that does not creep up on anybody is more likely the doing of something else. */
+const LONG_AFTER_MS = 1_800_000;
+const LONG_AFTER = 0.5;
 const MOST_CANDIDATES = 400;
 const STEPS = 3;
 const MOST_ROOTS = 4;
@@ -258,13 +261,16 @@ function look(node: string, { graph, evidence, standingOf }: Case, isWell: (node
   const standing = standingOf(node);
   const own = evidence.filter((one) => one.node === node);
   const ownOnset = own.length ? Math.min(...own.map((one) => one.onsetMs)) : undefined;
-  const tolerance = own.some((one) => CREEPS.has(one.nature)) ? CREEPING_MS : TOLERANCE_MS;
+  const isCreeping = own.some((one) => CREEPS.has(one.nature));
+  const tolerance = isCreeping ? CREEPING_MS : TOLERANCE_MS;
+  const isLongAfter = (atMs: number) => !isCreeping && own.every((one) => one.onsetMs < atMs - LONG_AFTER_MS);
   let tooEarly = 0;
   const reach = graph.reach(node, (other) => (isWell(other) ? THROUGH_WELL : 1));
   const chances = evidence.map((one) => {
     const chance = one.node === node ? ownOf(one) : chanceOf(reach.arrivals.get(one.node), one.nature);
-    if (chance === 0 || one.node === node || ownOnset === undefined || one.onsetMs >= ownOnset - tolerance)
-      return chance;
+    if (chance === 0 || one.node === node || ownOnset === undefined) return chance;
+    if (isLongAfter(one.onsetMs)) return chance * LONG_AFTER;
+    if (one.onsetMs >= ownOnset - tolerance) return chance;
     tooEarly++;
     return chance * TOO_EARLY;
   });

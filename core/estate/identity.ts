@@ -33,6 +33,9 @@ export const trustOf = (key: IdentityKey): number => {
   return rank < 0 ? 0 : TRUST.length - rank;
 };
 
+/** What sort of key it is: a name, a hardware address and so on. */
+export const sortOf = ({ value }: IdentityKey): KeyKind => kindOf(value);
+
 const kindOf = (key: string) => key.slice(0, key.indexOf(":")) as KeyKind;
 
 /** What is known of a host by sort of evidence. */

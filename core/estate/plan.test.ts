@@ -127,6 +127,19 @@ describe("laws of the plan", () => {
         expect(planEstate(book, look(list)).changes).toEqual([]);
       }),
     ));
+  it("a hardware address passes on from who was seen with another, and settles at once", () => {
+    const one = (name: string, address: string, ...more: Observation["keys"]) =>
+      host(name, address, { keys: [...more, identityKey("name", name), identityKey("addr", address)] });
+    const mac = (value: string) => identityKey("mac", value);
+    const clones = [
+      one("a", "10.0.0.5", mac("m4")),
+      one("a", "10.0.0.1", identityKey("machine", "u"), mac("m1")),
+      one("c", "10.0.0.6", identityKey("machine", "u"), mac("m2")),
+    ];
+    const book = after(look([one("c", "10.0.0.6", mac("m4"))]), look(clones));
+    expect(book.component(book.ofKey("mac:m4") as number)?.keys).toContain("addr:10.0.0.5");
+    expect(planEstate(book, look(clones)).changes).toEqual([]);
+  });
   it("a key belongs to one component, and a component to one observation", () =>
     fc.assert(
       fc.property(observations, observations, (before, list) => {

@@ -1,9 +1,8 @@
-import { likenessOf, NO_SITE, speaksAgainst, trustOf } from "./identity";
+import { likenessOf, NO_SITE, sortOf, speaksAgainst, trustOf } from "./identity";
 import type { KnownComponent, KnownEstate } from "./known";
 import { keyInWords, storedKey, type IdentityKey, type Look, type Observation } from "./observation";
 import {
   factChanges,
-  isName,
   hasAddressStill,
   isAnothersAddress,
   looksLessDeep,
@@ -343,11 +342,11 @@ class Planner {
     return owner.retired || (key.strength === 1 && !this.look.observer.modest) || this.passesOn(key, owner.id);
   }
 
-  /** An address passes on from who was seen without it, and a name from who was seen under another. */
+  /** An address passes on from who was seen without it; a name, or a part, from who was seen under, or with, another. */
   private passesOn(key: IdentityKey, ownerId: number): boolean {
     const shown = this.shown.get(ownerId);
     if (!shown || shown.some((one) => one.value === key.value) || this.look.observer.modest) return false;
-    return key.strength === 1 || (isName(key.value) && shown.some((one) => isName(one.value)));
+    return key.strength === 1 || (key.strength === 2 && shown.some((one) => sortOf(one) === sortOf(key)));
   }
 
   private nameFor({ name, nameElse }: Observation): string {

@@ -5,7 +5,10 @@ import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
 import { insertResource } from "../store/resources";
 import { SpanWriter, type NewSpan } from "../store/span-writer";
-import { badCallsOf } from "./bad-calls";
+import { insertRelation } from "../store/relations";
+import { answersWorse, badCallsOf } from "./bad-calls";
+import { causesAround } from "./causes";
+import { componentNode, harmMapAt } from "./harm-map";
 
 const AT = Date.parse("2026-03-17T10:00:00Z");
 let db: Db;
@@ -135,4 +138,43 @@ it("speaks against nobody where others are answered well, or where it goes badly
   answered(front, failed, [store, failed]);
   answered(front, failed, [store, failed], [board, failed]);
   expect(blamed(alarm(front))).toEqual([]);
+});
+
+it("is looked through for a complaint where answers are worse than before, though nothing alarmed", () => {
+  const front = process("front", "h-1", "10.0.0.1");
+  const [board, other] = [process("board", "h-2", "10.0.0.2"), process("other", "h-3", "10.0.0.3")];
+  for (const to of [board, other])
+    insertRelation(
+      db,
+      { type: "talks-to", fromId: front.id, toId: to.id, detail: "", connections: 1, seenBy: "test" },
+      AT - 60 * MINUTE_MS,
+    );
+  /** So many answers a minute, in which most of the time goes to the board. */
+  const minutes = (from: number, to: number, ms: number) => {
+    for (let minute = from; minute < to; minute++)
+      for (let index = 0; index < 4; index++) {
+        const took = ms + (((minute + 100) * 7 + index * 13) % 20);
+        const second = minute * 60 + index * 10;
+        answered(front, { second, ms: took }, [board, { ms: took * 0.8 }], [other, { ms: 5 }]);
+      }
+  };
+  const causes = () =>
+    causesAround(db, {
+      complaint: componentNode(front.id),
+      complaintName: "front",
+      atMs: AT,
+      fromMs: AT - 30 * MINUTE_MS,
+      toMs: AT + 10 * MINUTE_MS,
+      alarms: [],
+      harm: harmMapAt(db, AT),
+      nameOf: ({ id }) => (id === board.id ? "board" : id === other.id ? "other" : "front"),
+    }).map((one) => one.name);
+  minutes(-69, -5, 30);
+  minutes(-5, 0, 30);
+  expect(answersWorse(db, front.id, true, AT - 10 * MINUTE_MS, AT + 10 * MINUTE_MS)).toBe(false);
+  expect(causes()).toEqual([]);
+  minutes(0, 9, 300);
+  expect(answersWorse(db, front.id, true, AT - 10 * MINUTE_MS, AT + 10 * MINUTE_MS)).toBe(true);
+  expect(answersWorse(db, front.id, false, AT - 10 * MINUTE_MS, AT + 10 * MINUTE_MS)).toBe(false);
+  expect(causes()[0]).toBe("board");
 });

@@ -1,4 +1,5 @@
 import type { SaidEvidence } from "#core/correlation/reasons";
+import { shareAtLeast } from "#core/stats/tails";
 import { MINUTE_MS } from "#core/time/windows";
 import type { AlarmRow } from "../store/alarms";
 import { operationFigures } from "../store/call-figures";
@@ -41,6 +42,10 @@ const LEAST_KNOWN = 60;
 const LEAST_SHARE = 0.5;
 /** How sure it is, beside an alarm, where one is behind all bad answers: it may be one trace alone. */
 const STRENGTH = 0.6;
+/** Answers are worse than before where so many would be bad by chance less often than this; those of a moment are alike. */
+const BY_CHANCE = 1e-4;
+const ALIKE = 0.02;
+const LEAST_FAILING = 0.002;
 
 type Alarm = Pick<AlarmRow, "subject_type" | "subject_id" | "subject" | "metric" | "qualifier" | "onset_at">;
 
@@ -117,6 +122,25 @@ function badAnswers(operationId: number, { db, isSlow, fromMs, untilMs }: Asked)
   const leastUs = isSlow ? usualLimit(db, operationId, fromMs) : 0;
   if (leastUs === undefined) return [];
   return spansOfOperation(db, operationId, fromMs, untilMs, leastUs, Number.MAX_SAFE_INTEGER, !isSlow, MOST_ANSWERS);
+}
+
+/**
+ * Whether a component answers worse in a stretch than in the hour before it: more of its calls fail, or take longer than
+ * nearly all did, than come by chance.
+ */
+export function answersWorse(db: Db, componentId: number, isSlow: boolean, fromMs: number, untilMs: number): boolean {
+  const ids = operationsOf(db, resourcesOf(db, componentId)).flatMap((one) =>
+    ANSWERING.has(one.kind) ? [one.id] : [],
+  );
+  const few = ids.slice(0, MOST_OPERATIONS);
+  const before = operationFigures(db, few, fromMs - PAST_MS, fromMs);
+  return [...operationFigures(db, few, fromMs, untilMs)].some(([id, now]) => {
+    const usual = before.get(id);
+    if (!usual || usual.calls < LEAST_KNOWN) return false;
+    const bad = isSlow ? now.calls - now.sketch.atMost(usual.sketch.quantile(SLOW)) : now.failed;
+    const share = isSlow ? 1 - SLOW : Math.max(LEAST_FAILING, usual.failed / usual.calls);
+    return shareAtLeast(Math.round(bad), now.calls, share, ALIKE) < BY_CHANCE;
+  });
 }
 
 function usualLimit(db: Db, operationId: number, beforeMs: number): number | undefined {

@@ -14,7 +14,7 @@ import { componentById } from "../store/estate";
 import { findingsIn, type FindingRow } from "../store/findings";
 import { alarmsOfIncident, confirmedIncidents, type IncidentCause } from "../store/incidents";
 import { consumersOf } from "./consumers";
-import { badCallsOf } from "./bad-calls";
+import { answersWorse, badCallsOf } from "./bad-calls";
 import { shapesOf } from "./shapes";
 import { startsOf } from "./starts";
 import { componentNode, componentOfNode, lineName, nodeOfCause, sitesOfLine, type HarmMap } from "./harm-map";
@@ -177,6 +177,25 @@ function blamedByAlarms(db: Db, alarms: readonly Alarm[], harm: HarmMap): Piece[
   );
 }
 
+/** What traces, logs and queues tell beside some alarms. */
+const besides = (db: Db, alarms: readonly Alarm[], harm: HarmMap, untilMs: number): Piece[] => [
+  ...blamedByAlarms(db, alarms, harm),
+  ...badCallsOf(db, alarms, untilMs),
+  ...takersOf(db, alarms, untilMs),
+  // Between places without a network of their own there is no line.
+  ...lateLinesOf(db, alarms, untilMs).filter((one) => harm.graph.from(one.node).length > 0),
+];
+
+/** Adds what nothing of the kind is known of yet. */
+function addTo(evidence: Piece[], more: readonly Piece[]): void {
+  const known = natures(evidence);
+  for (const one of more) {
+    const key = `${one.node} ${one.nature}`;
+    if (!known.has(key)) evidence.push(one);
+    known.add(key);
+  }
+}
+
 /** What is taken for the cause of some alarms, likeliest first, with reasons in words. */
 export function causesOf(
   db: Db,
@@ -186,19 +205,7 @@ export function causesOf(
   untilMs: number,
 ): IncidentCause[] {
   const evidence = evidenceOf(alarms, wiredToPorts(db, untilMs));
-  const known = natures(evidence);
-  const told = [
-    ...blamedByAlarms(db, alarms, harm),
-    ...badCallsOf(db, alarms, untilMs),
-    ...takersOf(db, alarms, untilMs),
-    // Between places without a network of their own there is no line.
-    ...lateLinesOf(db, alarms, untilMs).filter((one) => harm.graph.from(one.node).length > 0),
-  ];
-  for (const one of told) {
-    const key = `${one.node} ${one.nature}`;
-    if (!known.has(key)) evidence.push(one);
-    known.add(key);
-  }
+  addTo(evidence, besides(db, alarms, harm, untilMs));
   return ranked(db, evidence, alarms, harm, nameOf, untilMs, 3);
 }
 
@@ -227,9 +234,45 @@ export function causesAround(db: Db, given: Complaint): IncidentCause[] {
     alarms: [],
   };
   const told = evidenceOf(given.alarms, wiredToPorts(db, given.toMs)).filter((one) => one.node !== given.complaint);
-  return ranked(db, [felt, ...told], given.alarms, given.harm, given.nameOf, given.toMs, 5, true).filter(
+  const evidence = [felt, ...told];
+  const asked = [...given.alarms, ...supposed(db, given)];
+  addTo(
+    evidence,
+    besides(db, asked, given.harm, given.toMs).filter((one) => one.node !== given.complaint),
+  );
+  return ranked(db, evidence, given.alarms, given.harm, given.nameOf, given.toMs, 5, true).filter(
     // What is complained about is no cause of itself.
     (one) => nodeOfCause(one) !== given.complaint,
+  );
+}
+
+/** People complain of what lasts for a while already. */
+const FELT_MS = 10 * MINUTE_MS;
+
+/** What would be told of those who answer for what is complained about, if it were: then their calls are looked through. */
+function supposed(db: Db, { complaint, atMs, toMs, harm, nameOf }: Complaint): Alarm[] {
+  const fromMs = atMs - FELT_MS;
+  const entries = harm.graph.to(complaint).flatMap(({ from, way }) => (way === "entry" ? [from] : []));
+  const ids = [complaint, ...entries].flatMap((node) => componentOfNode(node) ?? []);
+  const isWorse = (id: number, metric: string) => answersWorse(db, id, metric === "calls.slow", fromMs, toMs);
+  return ids.flatMap((id) =>
+    ["calls.slow", "calls.failing"]
+      .filter((metric) => isWorse(id, metric))
+      .map((metric) => ({
+        id: 0,
+        subject_type: "component" as const,
+        subject_id: id,
+        subject: nameOf({ type: "component", id }),
+        metric,
+        qualifier: "",
+        direction: "above" as const,
+        severity: "minor" as const,
+        worst: "minor" as const,
+        text: "",
+        series_id: null,
+        onset_at: fromMs,
+        raised_at: fromMs,
+      })),
   );
 }
 

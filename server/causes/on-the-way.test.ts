@@ -42,7 +42,14 @@ function process(name: string, site: string) {
 type Process = ReturnType<typeof process>;
 
 /** A call that takes so long, and is so long on its way. */
-function call(from: Process, to: Process, minute: number, ms: number, wayMs: number): void {
+function call(
+  from: Process,
+  to: Process,
+  minute: number,
+  ms: number,
+  wayMs: number,
+  { besides = 0, answered = true } = {},
+): void {
   const startMs = AT + minute * MINUTE_MS;
   const traceId = (++made).toString(16).padStart(32, "0");
   const span = (spanId: string, more: Partial<NewSpan>): NewSpan => ({
@@ -66,7 +73,11 @@ function call(from: Process, to: Process, minute: number, ms: number, wayMs: num
     startMs: startMs + wayMs / 2,
     endMs: startMs + wayMs / 2 + ms,
   };
-  db.transaction(() => spans.write([span(asked, {}), span("b".repeat(16), answer)]))();
+  const others = Array.from({ length: besides }, (_, index) =>
+    span((index + 1).toString(16).padStart(16, "0"), { kind: 1 }),
+  );
+  const answers = answered ? [span("b".repeat(16), answer)] : [];
+  db.transaction(() => spans.write([...others, span(asked, {}), ...answers]))();
 }
 const slow = (on: Process, metric = "calls.slow") => ({
   subject_type: "component" as const,
@@ -99,5 +110,20 @@ it("calls that are long on their way between two sites speak against the line, a
 it("calls at one site cross no line", () => {
   const [gateway, front] = [process("gateway", "Depot"), process("front", "Depot")];
   for (let minute = -30; minute < 5; minute++) call(gateway, front, minute, 60, minute < 0 ? 9 : 1409);
+  expect(lateLinesOf(db, [slow(gateway)], AT + 5 * MINUTE_MS)).toEqual([]);
+});
+
+it("of calls whose answers nobody traces, and of traces as long as their sender likes, so much is read and no more", () => {
+  const [gateway, front] = [process("gateway", "Depot"), process("front", "North")];
+  const late = (more: Parameters<typeof call>[5]) => {
+    db.exec("DELETE FROM span");
+    for (let minute = -30; minute < 5; minute++) call(gateway, front, minute, 60, minute < 0 ? 9 : 1409, more);
+    return lateLinesOf(db, [slow(gateway)], AT + 5 * MINUTE_MS).length;
+  };
+  expect(late({ besides: 20 })).toBe(1);
+  expect(late({ besides: 400 })).toBe(0);
+  expect(late({})).toBe(1);
+  // The latest forty calls were answered by somebody who traces nothing: those before are not looked through for others.
+  for (let index = 0; index < 40; index++) call(gateway, front, 4, 60, 1409, { answered: false });
   expect(lateLinesOf(db, [slow(gateway)], AT + 5 * MINUTE_MS)).toEqual([]);
 });

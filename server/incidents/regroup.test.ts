@@ -383,6 +383,44 @@ describe("an incident with two causes that have nothing to do with each other", 
     expect(open().map((one) => inside(one).length)).toEqual([3, 2]);
   });
 
+  describe("that began long after one another", () => {
+    /** Lone, then plan three quarters of an hour later; the service is slow at some minute, and both could be behind it. */
+    function splitWhereSlowAt(minutes: number): string[][] {
+      const events = [raise("lone", 0, "reachable"), raise("desk", 45), raise("plan", 46, "reachable")];
+      const slow = raise({ type: "service", id: deskId }, minutes, "calls.slow");
+      const odd = raise("till", 47, "logs.many");
+      const made = incidentOf(...events, slow, odd);
+      const [lone, desk, plan] = events.map((one) => one.alarmId);
+      const root = (name: string, explains: (number | undefined)[]) => ({
+        componentId: id[name],
+        serviceId: null,
+        line: null,
+        name,
+        probability: 0.9,
+        isRoot: true,
+        explains,
+        unexplained: [],
+        reasons: [],
+      });
+      const causes = [root("lone", [lone, slow.alarmId]), root("plan", [plan, desk, slow.alarmId])];
+      db.prepare("UPDATE incident SET causes = ? WHERE id = ?").run(JSON.stringify(causes), made);
+      splitByCause(db, new Set([made]), affected(), AT + 50 * MINUTE);
+      return open().map(inside);
+    }
+    it("is split where what both could be behind came with the later, and so did what neither explains", () => {
+      expect(splitWhereSlowAt(45)).toEqual([["lone"], ["Desk", "desk", "plan", "till"]]);
+    });
+    it("is split where that came with the earlier", () => {
+      expect(splitWhereSlowAt(1)).toEqual([
+        ["Desk", "lone"],
+        ["desk", "plan", "till"],
+      ]);
+    });
+    it("stays one where that came soon after the one and before the other", () => {
+      expect(splitWhereSlowAt(25)).toHaveLength(1);
+    });
+  });
+
   it("takes along what no cause explains, where the same is wrong at the same place", () => {
     const yard = (name: string) => {
       const made = process(name);

@@ -203,18 +203,31 @@ export function splitByCause(db: Db, touched: ReadonlySet<number>, affected: Aff
     const incident = incidentById(db, id);
     if (!incident || incident.resolved_at !== null || incident.merged_into !== null) return [];
     if (incident.confirmed !== null || atMs - incident.opened_at < SETTLED_MS) return [];
-    const apart = unrelatedRoots(incident.causes, affected);
+    const alarms = alarmsOfIncident(db, id);
+    const apart = unrelatedRoots(incident.causes, alarms, affected);
     if (!apart.length) return [];
     if (incidentEvents(db, id).some((event) => event.kind === "merged" && event.by_whom !== SYSTEM)) return [];
-    return splitOff(db, incident, apart, affected, atMs);
+    return splitOff(db, incident, apart, alarms, affected, atMs);
   });
+}
+
+/** When a cause came to be known: by its own alarms, or else by the first that it explains. */
+function beganMs(cause: IncidentCause, alarms: readonly AlarmRow[]): number {
+  const own = alarms.filter((one) => one.component_id !== null && one.component_id === cause.componentId);
+  const known = own.length > 0 ? own : alarms.filter((one) => cause.explains.includes(one.id));
+  return Math.min(...known.map((one) => one.onset_at));
 }
 
 /**
  * Roots that belong together, as they explain the same or one hurts the other, in groups of which none has to do with the
- * others: of two, the one that spoke later. None where all are one.
+ * others: of two, the one that spoke later. What came long after one of them and with the other is not the same to both.
+ * None where all are one.
  */
-function unrelatedRoots(causes: readonly IncidentCause[], affected: Affected): IncidentCause[] {
+function unrelatedRoots(
+  causes: readonly IncidentCause[],
+  alarms: readonly AlarmRow[],
+  affected: Affected,
+): IncidentCause[] {
   const roots = causes.filter((cause) => cause.isRoot && cause.probability >= SURE && cause.explains.length > 0);
   const { graph } = affected.harm();
   const hurts = (from: IncidentCause, to: IncidentCause) => {
@@ -222,8 +235,18 @@ function unrelatedRoots(causes: readonly IncidentCause[], affected: Affected): I
     // What has no place may have to do with anything.
     return one === undefined || other === undefined || bestOf(graph.reach(one).arrivals.get(other)) >= HURTS;
   };
+  const began = new Map(roots.map((root) => [root, beganMs(root, alarms)]));
+  const cameWith = (alarm: AlarmRow, root: IncidentCause) =>
+    Math.abs(alarm.onset_at - (began.get(root) ?? 0)) <= FRESH_MS;
+  const shared = (one: IncidentCause, other: IncidentCause) =>
+    alarms.some(
+      (alarm) =>
+        one.explains.includes(alarm.id) &&
+        other.explains.includes(alarm.id) &&
+        cameWith(alarm, one) === cameWith(alarm, other),
+    );
   const belong = (one: IncidentCause, other: IncidentCause) =>
-    one.explains.some((alarm) => other.explains.includes(alarm)) || hurts(one, other) || hurts(other, one);
+    shared(one, other) || hurts(one, other) || hurts(other, one);
   let groups: IncidentCause[][] = [];
   for (const root of roots) {
     const own = groups.filter((group) => group.some((one) => belong(one, root)));
@@ -234,35 +257,45 @@ function unrelatedRoots(causes: readonly IncidentCause[], affected: Affected): I
   return later;
 }
 
+const together = (one: AlarmRow, other: AlarmRow) => Math.abs(one.onset_at - other.onset_at) <= FRESH_MS;
+
 const sameOf = (alarm: AlarmRow) => `${subjectKey(subjectOf(alarm))} ${alarm.metric}`;
 
 function splitOff(
   db: Db,
   incident: IncidentRow,
   roots: readonly IncidentCause[],
+  alarms: readonly AlarmRow[],
   affected: Affected,
   atMs: number,
 ): number[] {
-  const alarms = alarmsOfIncident(db, incident.id);
   const explainedBy = (causes: readonly IncidentCause[]) => {
     const ids = new Set(causes.flatMap((one) => one.explains));
     return alarms.filter((alarm) => ids.has(alarm.id));
   };
-  const signsOf = (alarm: AlarmRow) => {
-    const site = affected.siteOf(subjectOf(alarm));
-    return site ? [`${alarm.metric} ${site}`] : [];
+  /** The same at one place at one time; services are at no place. */
+  const isAlike = (one: AlarmRow, other: AlarmRow) => {
+    const site = affected.siteOf(subjectOf(one));
+    const isSame = one.metric === other.metric && site !== "" && site === affected.siteOf(subjectOf(other));
+    return isSame && together(one, other);
   };
-  const own = explainedBy(roots);
-  const signs = new Set(own.flatMap(signsOf));
-  const held = explainedBy(incident.causes.filter((one) => one.isRoot)).filter((alarm) => !own.includes(alarm));
-  // The same at one place at one time may have a cause that nobody watches; services are at no place.
-  if (held.flatMap(signsOf).some((sign) => signs.has(sign))) return [];
+  const others = explainedBy(incident.causes.filter((one) => one.isRoot && !roots.includes(one)));
+  // What both explain is of the one that it came with.
+  const sinceMs = Math.min(...roots.map((root) => beganMs(root, alarms))) - FRESH_MS;
+  const own = explainedBy(roots).filter((alarm) => alarm.onset_at >= sinceMs || !others.includes(alarm));
+  const held = others.filter((alarm) => !own.includes(alarm));
+  // The same at one place at one time may have a cause that nobody watches.
+  if (held.some((one) => own.some((other) => isAlike(one, other)))) return [];
   const left = alarms.filter((alarm) => !own.includes(alarm) && !held.includes(alarm));
   // What was in it before, and is told of again, stays where it was.
-  const again = new Set(left.map(sameOf));
-  if (own.some((alarm) => again.has(sameOf(alarm)))) return [];
-  // What no cause explains goes with what is like it.
-  const along = left.filter((alarm) => signsOf(alarm).some((sign) => signs.has(sign)));
+  const isAgain = (one: AlarmRow, other: AlarmRow) =>
+    sameOf(one) === sameOf(other) && other.onset_at - (one.cleared_at ?? atMs) <= FRESH_MS;
+  if (left.some((one) => own.some((other) => isAgain(one, other)))) return [];
+  // What no cause explains goes with what is like it, or with what it began with, where nothing of the other did.
+  const along = left.filter((one) => {
+    if (own.some((other) => isAlike(one, other))) return true;
+    return own.some((other) => together(one, other)) && !held.some((other) => together(one, other));
+  });
   const chosen = alarms.filter((alarm) => own.includes(alarm) || along.includes(alarm));
   const cause = roots.reduce((one, other) => (other.probability > one.probability ? other : one));
   const [first] = chosen;
