@@ -57,6 +57,34 @@ const first = (evidence: readonly Evidence[], more?: (node: string) => Partial<S
   rank(evidence, more)[0]?.node;
 
 describe("the likeliest cause", () => {
+  it("is what takes most of a host's processors from what answers beside it, more so the more of them", () => {
+    const beside = new HarmGraph([...ESTATE, ...runs("counter", "host-a")]);
+    const likely = (drains?: Evidence["drains"]) => {
+      const own: Evidence = { ...see("counter", "busy", 60, 0.6), isWeak: true, ...(drains ? { drains } : {}) };
+      const evidence = [
+        see("app", "slow"),
+        see("front-1", "slow"),
+        see("front-2", "slow"),
+        see("host-a", "busy", 60),
+        own,
+      ];
+      return rankCauses({ graph: beside, evidence, standingOf: standing });
+    };
+    const chanceOf = (share?: number) =>
+      likely(share === undefined ? undefined : { node: "host-a", share }).find((one) => one.node === "counter")
+        ?.probability ?? 0;
+    expect(likely({ node: "host-a", share: 1 })[0]?.node).toBe("counter");
+    expect(chanceOf(1)).toBeGreaterThan(chanceOf(0.8));
+    expect(chanceOf(0.8)).toBeGreaterThan(chanceOf());
+    // It takes processors, and is no more behind a disk that is full there.
+    const full = (drains?: Evidence["drains"]) =>
+      rankCauses({
+        graph: beside,
+        evidence: [see("host-a", "full"), { ...see("counter", "busy", 0, 0.6), ...(drains ? { drains } : {}) }],
+        standingOf: standing,
+      });
+    expect(full({ node: "host-a", share: 1 })).toEqual(full());
+  });
   it("is less likely what was there long before, unless that creeps up on others", () => {
     const own = (nature: Nature, later: number, again: readonly number[] = []) =>
       rank([

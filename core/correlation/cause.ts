@@ -12,6 +12,8 @@ export interface Evidence {
   isWeak?: boolean;
   /** Of calls that it makes: what answers them, or lies between, is likelier behind it than itself. */
   isOutward?: boolean;
+  /** What it takes most of, so that others there go short; and its share of all that came on top, 0 to 1. */
+  drains?: { node: string; share: number };
 }
 
 /** What is known of a node that may be a cause, beside its place in the graph. */
@@ -83,6 +85,8 @@ const ODD_BY_ITSELF = 0.2;
 const THROUGH_WELL = 0.5;
 /** Chance that calls which go badly do so by the fault of who makes them, beside what it is for those it answers. */
 const OUTWARD = 0.4;
+/** Chance that what runs out does so by the one that takes all that came on top. */
+const DRAINS = 0.95;
 /** Chance that what is hurt is not noticed: no alarm yet, too little load, a limit not reached. */
 const UNNOTICED = 0.55;
 /** A further root must explain so much more, in logarithms of odds. */
@@ -265,9 +269,28 @@ function look(node: string, { graph, evidence, standingOf }: Case, isWell: (node
   const tolerance = isCreeping ? CREEPING_MS : TOLERANCE_MS;
   const isLongAfter = (atMs: number) => !isCreeping && own.every((one) => one.onsetMs < atMs - LONG_AFTER_MS);
   let tooEarly = 0;
-  const reach = graph.reach(node, (other) => (isWell(other) ? THROUGH_WELL : 1));
+  const reachOf = (from: string) => graph.reach(from, (other) => (isWell(other) ? THROUGH_WELL : 1));
+  const reach = reachOf(node);
+  // What it takes most of runs short by it, and may hurt others in turn as if it were that. How far it does is open: that
+  // they are well speaks against who runs short, not against who takes it.
+  const drained = own.flatMap(({ drains, nature }) => {
+    if (drains === undefined || drains.node === node) return [];
+    const chance = DRAINS * drains.share;
+    return [{ node: drains.node, nature, chance, arrivals: reachOf(drains.node).arrivals }];
+  });
+  const comesTo = (one: Evidence) =>
+    Math.max(
+      chanceOf(reach.arrivals.get(one.node), one.nature),
+      ...drained.map((by) =>
+        one.node !== by.node
+          ? by.chance * chanceOf(by.arrivals.get(one.node), one.nature)
+          : one.nature === by.nature
+            ? by.chance * ownOf(one)
+            : 0,
+      ),
+    );
   const chances = evidence.map((one) => {
-    const chance = one.node === node ? ownOf(one) : chanceOf(reach.arrivals.get(one.node), one.nature);
+    const chance = one.node === node ? ownOf(one) : comesTo(one);
     if (chance === 0 || one.node === node || ownOnset === undefined) return chance;
     if (isLongAfter(one.onsetMs)) return chance * LONG_AFTER;
     if (one.onsetMs >= ownOnset - tolerance) return chance;

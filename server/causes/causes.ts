@@ -346,7 +346,7 @@ function ranked(
   const isBare = needsGround && evidence.length === 1;
   return asOneLine(causes)
     .filter((cause) => !isBare || changes(cause.node) !== undefined)
-    .filter((cause) => cause.isRoot || cause.probability >= LEAST_SAID)
+    .filter((cause) => (cause.isRoot ? cause.explains.length > 0 : cause.probability >= LEAST_SAID))
     .map((cause) => said(cause, evidence, changes(cause.node), first, nameOf));
 }
 

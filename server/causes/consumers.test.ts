@@ -56,6 +56,9 @@ it("names the process whose use grew most, not the one that uses most, and no ho
   uses(store, "process.cpu", 150, 155);
   uses(job, "process.cpu", 1, 98);
   expect(blamed([short(host)])).toEqual([["job @ box", "busy"]]);
+  const [drains] = consumersOf(db, [short(host)], AT + 5 * MINUTE_MS).map((one) => one.drains);
+  expect(drains?.node).toBe(componentNode(host));
+  expect(drains?.share).toBeCloseTo(97 / 102);
   expect(blamed([short(host, { nature: "slow" })])).toEqual([]);
   // An oddity is too little to look for one, and what has an alarm of its own is told of already.
   expect(blamed([short(host, { isWeak: true })])).toEqual([]);

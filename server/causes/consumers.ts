@@ -66,6 +66,7 @@ export function consumersOf(
         strength: STRENGTH * most.share,
         onsetMs: short.onsetMs,
         isWeak: true,
+        drains: { node: short.node, share: most.share },
         name: componentById(db, componentOfNode(most.node) ?? 0)?.name ?? "",
         symptom: shortage.symptom,
         alarms: [],
