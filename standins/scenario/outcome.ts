@@ -127,7 +127,9 @@ export function touchedBy(scenario: Scenario, faultId: string, atMs: number, min
         differs(before.machine.memoryBytes, now.machine.memoryBytes, machine.role.memoryGiB * 1024 ** 3) ||
         differs(before.machine.stolen, now.machine.stolen, 100) ||
         machine.disks.some(
-          (disk) => Math.abs((before.disk.usedShare[disk.index] ?? 0) - (now.disk.usedShare[disk.index] ?? 0)) > SEEN,
+          ({ index }) =>
+            Math.abs((before.disk.usedShare[index] ?? 0) - (now.disk.usedShare[index] ?? 0)) > SEEN ||
+            (now.disk.slowdown[index] ?? 1) > SLOWER * (before.disk.slowdown[index] ?? 1),
         )
       )
         touched.add(machine.name);

@@ -48,6 +48,12 @@ it("a line that loses packets is felt at the switches of both its ends too, and 
   expect([...new Set(switches)].sort()).toEqual(["nq", "sq"]);
 });
 
+it("a volume that answers slowly is felt at all that is on it, whatever that asks of it", () => {
+  const touched = touchedBy(halvane, "datastore-slow", AT, 3);
+  expect([...touched]).toEqual(expect.arrayContaining(["sq-gate-web-01", "sq-bastion-01"]));
+  expect(touched.has("nq-gate-web-01")).toBe(false);
+});
+
 it("every file in scenarios/ can be read", () => {
   const folder = new URL("../../scenarios/", import.meta.url);
   const files = readdirSync(folder).filter((name) => name.endsWith(".json") && !name.endsWith("-setup.json"));
