@@ -248,12 +248,14 @@ export function causesAround(db: Db, given: Complaint): IncidentCause[] {
 
 /** People complain of what lasts for a while already. */
 const FELT_MS = 10 * MINUTE_MS;
+/** Of a service with many entry points so many are looked at. */
+const MOST_ENTRIES = 16;
 
 /** What would be told of those who answer for what is complained about, if it were: then their calls are looked through. */
 function supposed(db: Db, { complaint, atMs, toMs, harm, nameOf }: Complaint): Alarm[] {
   const fromMs = atMs - FELT_MS;
   const entries = harm.graph.to(complaint).flatMap(({ from, way }) => (way === "entry" ? [from] : []));
-  const ids = [complaint, ...entries].flatMap((node) => componentOfNode(node) ?? []);
+  const ids = [complaint, ...entries.slice(0, MOST_ENTRIES)].flatMap((node) => componentOfNode(node) ?? []);
   const isWorse = (id: number, metric: string) => answersWorse(db, id, metric === "calls.slow", fromMs, toMs);
   return ids.flatMap((id) =>
     ["calls.slow", "calls.failing"]
