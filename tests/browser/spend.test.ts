@@ -99,6 +99,7 @@ test("a file of costs is refused whole, taken in, given out, and taken away; a b
   ).toContainText("€50");
   await page.getByRole("button", { name: "Remove the budget Racks" }).click();
   await expect(page.getByRole("status").filter({ hasText: "The budget is removed." })).toBeVisible();
+  await expect(page.getByRole("row", { name: /Provider: Tarn Colocation/ })).toHaveCount(0);
   await page.getByRole("button", { name: "Remove the costs of racks.csv" }).click();
   await expect(page.getByRole("table", { name: "Where costs come from" }).getByText("racks.csv")).toHaveCount(0);
   expect(complaints.filter((one) => !one.includes("400"))).toEqual([]);
