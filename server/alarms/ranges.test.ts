@@ -8,8 +8,10 @@ import { SampleWriter } from "../ingest/sample-writer";
 import { insertChange } from "../store/changes";
 import type { Db } from "../store/database";
 import { insertComponent } from "../store/estate";
+import { affectServices, openIncident, resolveIncident } from "../store/incidents";
 import { savePlannedWork } from "../store/planned-work";
 import { saveRotation } from "../store/rotations";
+import { saveService, writeMembers } from "../store/services";
 import { insertSource } from "../store/sources";
 import { replaceTickets } from "../store/tickets";
 import { Ranges } from "./ranges";
@@ -40,7 +42,7 @@ const component = (name: string, hostId: number | null) =>
 
 beforeEach(() => {
   db.exec(
-    "DELETE FROM planned_work; DELETE FROM ticket; DELETE FROM source; DELETE FROM rotation; DELETE FROM change; DELETE FROM chunk; DELETE FROM learned; DELETE FROM series; DELETE FROM component_key; DELETE FROM component",
+    "DELETE FROM incident_service; DELETE FROM incident; DELETE FROM member; DELETE FROM service; DELETE FROM planned_work; DELETE FROM ticket; DELETE FROM source; DELETE FROM rotation; DELETE FROM change; DELETE FROM chunk; DELETE FROM learned; DELETE FROM series; DELETE FROM component_key; DELETE FROM component",
   );
   host = component("h-1", null);
   process = component("app @ h-1", host);
@@ -113,6 +115,29 @@ describe("what is usual", () => {
   });
   it("is learned where planned work is on something else", () => {
     plan({ of: "components", filter: "site=South" });
+    expect(usualAtNight()).toBeGreaterThan(90);
+  });
+  it("is not learned from incidents that hurt its service, though nothing was told of it; from all of it where they never end", () => {
+    const service = (uid: string, member: number) => {
+      const id = saveService(db, { uid, name: uid, purpose: "", owner: "", entries: [] }, FROM);
+      writeMembers(db, id, new Set([member]), new Set([member]), FROM);
+      return id;
+    };
+    const nightly = (id: number, hours: number) => {
+      for (let atMs = FROM + HOUR_MS; atMs < NOW; atMs += DAY_MS) {
+        const incident = openIncident(db, { subject: "service", title: "Nightly", severity: "major" }, atMs);
+        affectServices(db, incident, [id]);
+        resolveIncident(db, incident, atMs + hours * HOUR_MS);
+      }
+    };
+    nightly(service("other", host), 3);
+    expect(usualAtNight()).toBeGreaterThan(90);
+    db.exec("DELETE FROM learned; DELETE FROM chunk");
+    const own = service("own", process);
+    nightly(own, 3);
+    expect(usualAtNight() ?? 10).toBeLessThan(20);
+    db.exec("DELETE FROM learned; DELETE FROM chunk; DELETE FROM incident_service; DELETE FROM incident");
+    nightly(own, 12);
     expect(usualAtNight()).toBeGreaterThan(90);
   });
   it("is not learned from work of tickets that name it, nor from the time right after roll-outs", () => {

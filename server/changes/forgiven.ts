@@ -1,16 +1,24 @@
 import { endedBefore, LONGEST_TICKET_MS, workWindows, type WorkWindow } from "#core/changes/planned-work";
 import { holidaysOf } from "#core/telling/rotation";
-import { MINUTE_MS } from "#core/time/windows";
+import { HOUR_MS, MINUTE_MS } from "#core/time/windows";
 import { coveredBy } from "./work-scope";
 import { rollOuts } from "../store/changes";
 import type { Db } from "../store/database";
 import { currentComponents } from "../store/estate";
+import { troubleOfServices } from "../store/incidents";
 import { listPlannedWork } from "../store/planned-work";
 import { listRotations } from "../store/rotations";
+import { membersAt } from "../store/services";
 import { ticketsNear } from "../store/tickets";
 
 /** After a roll-out, so long is not learned from: caches are cold, queues are worked off. */
 const SETTLES_MS = 30 * MINUTE_MS;
+/** Trouble begins before it is told of. */
+const BEFORE_TOLD_MS = 10 * MINUTE_MS;
+/** Of an incident so much is not learned from: what lasts for longer has become usual. */
+const LONGEST_INCIDENT_MS = 6 * HOUR_MS;
+/** Where incidents take more of a span than this, all of it is learned from. */
+const MOST_TROUBLE = 0.25;
 /** What is forgiven is read anew so often, clock time. */
 const ANEW_MS = 10 * MINUTE_MS;
 
@@ -19,27 +27,39 @@ interface Work {
   windows: readonly WorkWindow[];
 }
 
+/** Whose figures are learned from: those of a component, or of a service. */
+export interface Owner {
+  componentId: number | null;
+  serviceId: number | null;
+}
+
 /**
- * What says nothing of what is usual: planned work by hand and of tickets, the time right after a roll-out, and holidays
- * that rotations know.
+ * What says nothing of what is usual: planned work by hand and of tickets, the time right after a roll-out, holidays that
+ * rotations know, and incidents that hurt the service of which something is part: a queue that grew then was no usual one,
+ * though nothing was told of it.
  */
 export class Forgiven {
   private work: Work[] = [];
   private holidays: WorkWindow[] = [];
   private rollOuts = new Map<number, WorkWindow[]>();
+  private troubles = new Map<number, WorkWindow[]>();
+  private servicesOf = new Map<number, number[]>();
   private hostOf = new Map<number, number | null>();
   private readAtMs = Number.NEGATIVE_INFINITY;
 
   constructor(private readonly db: Db) {}
 
-  /** Stretches of a span that are not learned from; of a service's own series only holidays. */
-  spansOf(componentId: number | null, fromMs: number, toMs: number): WorkWindow[] {
+  /** Stretches of a span that are not learned from; of a service's own series only holidays and its incidents. */
+  spansOf({ componentId, serviceId }: Owner, fromMs: number, toMs: number): WorkWindow[] {
     if (toMs - this.readAtMs >= ANEW_MS || toMs < this.readAtMs) this.read(fromMs, toMs);
-    if (componentId === null) return this.holidays;
+    const troubles = (services: readonly number[]) =>
+      services.flatMap((id) => atMost(this.troubles.get(id) ?? [], MOST_TROUBLE * (toMs - fromMs)));
+    if (componentId === null) return [...this.holidays, ...troubles(serviceId === null ? [] : [serviceId])];
     const host = this.hostOf.get(componentId) ?? componentId;
     const covering = this.work.filter(({ components }) => components.has(componentId) || components.has(host));
     const after = [componentId, ...(host === componentId ? [] : [host])].flatMap((id) => this.rollOuts.get(id) ?? []);
-    return [...covering.flatMap((one) => one.windows), ...after, ...this.holidays];
+    const own = troubles(this.servicesOf.get(componentId) ?? []);
+    return [...covering.flatMap((one) => one.windows), ...after, ...own, ...this.holidays];
   }
 
   private read(fromMs: number, toMs: number): void {
@@ -67,6 +87,15 @@ export class Forgiven {
     this.holidays = listRotations(db)
       .flatMap(({ plan }) => holidaysOf(plan))
       .filter((one) => one.toMs > fromMs && one.fromMs < toMs);
+    this.servicesOf = new Map();
+    for (const { service_id, component_id } of membersAt(db, toMs))
+      this.servicesOf.set(component_id, [...(this.servicesOf.get(component_id) ?? []), service_id]);
+    this.troubles = new Map();
+    for (const { serviceId, openedMs, endedMs } of troubleOfServices(db, fromMs, toMs)) {
+      const begins = openedMs - BEFORE_TOLD_MS;
+      const span = { fromMs: begins, toMs: Math.min(endedMs ?? toMs, begins + LONGEST_INCIDENT_MS) };
+      this.troubles.set(serviceId, [...(this.troubles.get(serviceId) ?? []), span]);
+    }
     this.rollOuts = new Map();
     for (const { componentId, atMs } of rollOuts(db, fromMs, toMs)) {
       const own = this.rollOuts.get(componentId);
@@ -76,3 +105,7 @@ export class Forgiven {
     }
   }
 }
+
+/** Stretches, where they take no more than so long together; else none. */
+const atMost = (spans: WorkWindow[], mostMs: number): WorkWindow[] =>
+  spans.reduce((sum, one) => sum + one.toMs - one.fromMs, 0) <= mostMs ? spans : [];

@@ -283,6 +283,20 @@ export function incidentsIn(db: Db, fromMs: number, toMs: number, limit = 500): 
     .map(read);
 }
 
+/** When incidents hurt which services, of those that were open at any time in a span; without an end where one is open yet. */
+export const troubleOfServices = (
+  db: Db,
+  fromMs: number,
+  toMs: number,
+): { serviceId: number; openedMs: number; endedMs: number | null }[] =>
+  prepared<{ serviceId: number; openedMs: number; endedMs: number | null }>(
+    db,
+    `SELECT s.service_id AS serviceId, i.opened_at AS openedMs, i.resolved_at AS endedMs
+     FROM incident i JOIN incident_service s ON s.incident_id = i.id
+     WHERE i.merged_into IS NULL AND i.opened_at <= ? AND (i.resolved_at IS NULL OR i.resolved_at >= ?)
+     ORDER BY i.opened_at`,
+  ).all(toMs, fromMs);
+
 export function incidentsOfAlarm(db: Db, alarmId: number): number[] {
   return prepared<{ incident_id: number }>(db, "SELECT incident_id FROM incident_alarm WHERE alarm_id = ?")
     .all(alarmId)
