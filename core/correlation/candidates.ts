@@ -1,6 +1,6 @@
 import type { Nature } from "../catalogue/metrics";
-import type { Case, Evidence, Term } from "./cause";
-import { bestOf, chanceOf, ownChance } from "./harm";
+import type { Case, Evidence, Standing, Term } from "./cause";
+import { bestOf, chanceOf, ownChance, type Reach } from "./harm";
 
 /** Of trouble that would have to come through something watched that shows none so much is believed. */
 const THROUGH_WELL = 0.5;
@@ -60,28 +60,39 @@ export interface Candidate {
  * What a node would explain as a cause, and what speaks for it and against it beside that.
  * @param isWell whether a node is watched and nothing is known against it
  */
-export function look(
-  node: string,
-  { graph, evidence, standingOf }: Case,
-  isWell: (node: string) => boolean,
-): Candidate {
-  const standing = standingOf(node);
+export function look(node: string, given: Case, isWell: (node: string) => boolean): Candidate {
+  const { graph, evidence, standingOf } = given;
   const own = evidence.filter((one) => one.node === node);
-  const ownOnset = own.length ? Math.min(...own.map((one) => one.onsetMs)) : undefined;
-  const isCreeping = own.some((one) => CREEPS.has(one.nature));
-  const tolerance = isCreeping ? CREEPING_MS : TOLERANCE_MS;
-  const isLongAfter = (atMs: number) => !isCreeping && own.every((one) => one.onsetMs < atMs - LONG_AFTER_MS);
-  let tooEarly = 0;
+  const onsetMs = Math.min(...own.map((one) => one.onsetMs));
   const reachOf = (from: string) => graph.reach(from, (other) => (isWell(other) ? THROUGH_WELL : 1));
   const reach = reachOf(node);
-  // What it takes most of runs short by it, and may hurt others in turn as if it were that. How far it does is open: that
-  // they are well speaks against who runs short, not against who takes it.
-  const drained = own.flatMap(({ drains, nature }) => {
+  const { chances, tooEarly } = inTime(node, own, evidence, comingFrom(own, reach, reachOf));
+  const explains = chances.flatMap((chance, index) => (chance >= EXPLAINED ? [index] : []));
+  const { terms, prior } = standingTerms(standingOf(node), own.length > 0);
+  if (tooEarly > 0) terms.push({ what: "late", weight: 0 });
+  const well = wellBeside(reach, isWell);
+  if (well) terms.push(well);
+  const others = explains.flatMap((index) => (evidence[index]?.node === node ? [] : (evidence[index] ?? [])));
+  terms.push({ what: "explains", count: others.length, of: evidence.length - own.length, weight: others.length });
+  const next = Math.min(...others.map((one) => one.onsetMs));
+  if (onsetMs < next && Number.isFinite(next)) terms.push({ what: "first", byMs: next - onsetMs, weight: 0.5 });
+  terms.sort((a, b) => Math.abs(b.weight) - Math.abs(a.weight));
+  const touches = chances.flatMap((chance, index) => (chance > 0 ? [index] : []));
+  return { node, chances, prior: prior + (well?.weight ?? 0), onsetMs, touches, explains, terms };
+}
+
+/**
+ * The chance that trouble of a node comes to a piece of evidence elsewhere. What it takes most of runs short by it, and
+ * may hurt others in turn as if it were that. How far it does is open: that they are well speaks against who runs short,
+ * not against who takes it.
+ */
+function comingFrom(own: readonly Evidence[], reach: Reach, reachOf: (node: string) => Reach) {
+  const drained = own.flatMap(({ node, drains, nature }) => {
     if (drains === undefined || drains.node === node) return [];
     const chance = DRAINS * drains.share;
     return [{ node: drains.node, nature, chance, arrivals: reachOf(drains.node).arrivals }];
   });
-  const comesTo = (one: Evidence) =>
+  return (one: Evidence): number =>
     Math.max(
       chanceOf(reach.arrivals.get(one.node), one.nature),
       ...drained.map((by) =>
@@ -92,22 +103,40 @@ export function look(
             : 0,
       ),
     );
+}
+
+/** The chance of each piece of evidence by trouble of a node, less where it began at another time than that allows. */
+function inTime(
+  node: string,
+  own: readonly Evidence[],
+  evidence: readonly Evidence[],
+  comesTo: (one: Evidence) => number,
+): { chances: number[]; tooEarly: number } {
+  const onsetMs = Math.min(...own.map((one) => one.onsetMs));
+  const isCreeping = own.some((one) => CREEPS.has(one.nature));
+  const tolerance = isCreeping ? CREEPING_MS : TOLERANCE_MS;
+  const isLongAfter = (atMs: number) => !isCreeping && own.every((one) => one.onsetMs < atMs - LONG_AFTER_MS);
+  let tooEarly = 0;
   const chances = evidence.map((one) => {
     const chance = one.node === node ? ownOf(one) : comesTo(one);
-    if (chance === 0 || one.node === node || ownOnset === undefined) return chance;
+    if (chance === 0 || one.node === node || own.length === 0) return chance;
     if (isLongAfter(one.onsetMs)) return chance * LONG_AFTER;
-    if (one.onsetMs >= ownOnset - tolerance) return chance;
+    if (one.onsetMs >= onsetMs - tolerance) return chance;
     tooEarly++;
     return chance * TOO_EARLY;
   });
-  const explains = chances.flatMap((chance, index) => (chance >= EXPLAINED ? [index] : []));
+  return { chances, tooEarly };
+}
+
+/** What is known of a node beside the evidence, as terms, and the sum of those that count. */
+function standingTerms(standing: Standing, isHit: boolean): { terms: Term[]; prior: number } {
   const terms: Term[] = [];
   let prior = Math.log(standing.weight);
   const add = (term: Term) => {
     terms.push(term);
     prior += term.weight;
   };
-  if (own.length) terms.push({ what: "own", weight: 0 });
+  if (isHit) add({ what: "own", weight: 0 });
   else if (standing.isWatched) add({ what: "silent", weight: SILENT });
   else prior += UNWATCHED;
   if (standing.change)
@@ -116,31 +145,18 @@ export function look(
     add({ what: "past", count: standing.past, weight: Math.log(1 + PAST * Math.min(MOST_PAST, standing.past)) });
   if (standing.shape)
     add({ what: "shape", ...standing.shape, weight: SHAPE * (standing.shape.r - standing.shape.mean) });
-  if (tooEarly > 0) terms.push({ what: "late", weight: 0 });
-  // What is well although it would be hurt.
-  let against = 0;
-  let well = 0;
-  let near = 0;
-  for (const other of reach.likely) {
-    near++;
-    if (!isWell(other)) continue;
-    well++;
-    against += Math.log(1 - bestOf(reach.arrivals.get(other)) * (1 - UNNOTICED));
-  }
-  if (well > 0) add({ what: "well", count: well, of: near, weight: Math.max(MOST_AGAINST, against) });
-  const count = explains.filter((index) => evidence[index]?.node !== node).length;
-  terms.push({
-    what: "explains",
-    count,
-    of: evidence.length - own.length,
-    weight: count,
-  });
-  const others = explains.flatMap((index) => (evidence[index]?.node === node ? [] : (evidence[index]?.onsetMs ?? [])));
-  if (ownOnset !== undefined && others.length && ownOnset < Math.min(...others))
-    terms.push({ what: "first", byMs: Math.min(...others) - ownOnset, weight: 0.5 });
-  terms.sort((a, b) => Math.abs(b.weight) - Math.abs(a.weight));
-  const touches = chances.flatMap((chance, index) => (chance > 0 ? [index] : []));
-  return { node, chances, prior, onsetMs: ownOnset ?? Number.POSITIVE_INFINITY, touches, explains, terms };
+  return { terms, prior };
+}
+
+/** What is well although it would be hurt; undefined where nothing is. */
+function wellBeside(reach: Reach, isWell: (node: string) => boolean): Term | undefined {
+  const well = [...reach.likely].filter(isWell);
+  if (well.length === 0) return undefined;
+  const against = well.reduce(
+    (sum, other) => sum + Math.log(1 - bestOf(reach.arrivals.get(other)) * (1 - UNNOTICED)),
+    0,
+  );
+  return { what: "well", count: well.length, of: reach.likely.size, weight: Math.max(MOST_AGAINST, against) };
 }
 
 /** All members of a set failing together for one reason, beside each of them by itself. */

@@ -2,7 +2,7 @@ import { isOpen, isUnmet, REASON, tried, workersOf } from "./calls";
 import type { Modifiers } from "./effects";
 import type { Call, Layout, Load, Operation, Station, Way } from "./layout";
 import { NO_ROOM } from "./machines";
-import { crossing } from "./network";
+import { crossing, isPutIn } from "./network";
 import { attemptsOf, untilTimeout, waitGGc } from "./queueing";
 import type { State } from "./state";
 
@@ -10,6 +10,8 @@ import type { State } from "./state";
 const CONNECT_SECONDS = 1;
 /** Time in which a caller leaves out an instance that it cannot reach, and takes it up again. */
 const FAILOVER_SECONDS = 8;
+/** What was not put in is not among those that a caller turns to, as long as there is any other. */
+const NOT_IN = 1e-9;
 /** Clocks may differ by so much before what a caller signs is refused. */
 const CLOCK_SECONDS = 60;
 /** Share of its workers up to which waiting is that of the steady state; beyond it the backlog says it. */
@@ -83,7 +85,9 @@ export class Answers {
     way.letIn[index] = 1;
     this.meet(one, state, mods, one.pool.spec.timeoutMs / 1000);
     const isOffered = !isUnmet(this.reason) && !state.machine.aside[one.target.machine.index];
-    way.weight[index] = this.failedOver(way.weight[index] as number, isOffered);
+    way.weight[index] = isPutIn(one.target.machine, state.atMs, mods)
+      ? this.failedOver(way.weight[index] as number, isOffered)
+      : NOT_IN;
     way.seconds[index] = this.seconds;
     way.failing[index] = this.failing;
     way.reason[index] = this.reason;

@@ -7,14 +7,17 @@ const RESEND_SECONDS = 0.2;
 /** Packets that a request and its answer need, one after another. */
 const PACKETS = 3;
 
+/** Whether a machine was put in: another is known to nobody, and nobody calls it. */
+export const isPutIn = (one: Machine, atMs: number, mods: Modifiers): boolean =>
+  atMs >= one.sinceMs && (!one.spare || mods.putIn[one.index] === 1);
+
 /** Which machines are on, and which lines carry. */
 export function settlePower(layout: Layout, state: State, mods: Modifiers): void {
   const { machine, link } = state;
   for (const one of layout.machines) {
     const on =
-      state.atMs >= one.sinceMs &&
+      isPutIn(one, state.atMs, mods) &&
       !mods.off[one.index] &&
-      (!one.spare || mods.putIn[one.index] === 1) &&
       (one.below === undefined || machine.up[one.below.index] === 1);
     if (on && !machine.up[one.index]) machine.bootedAtMs[one.index] = state.atMs;
     machine.up[one.index] = Number(on);

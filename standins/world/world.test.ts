@@ -374,6 +374,34 @@ describe("machines", () => {
   });
 });
 
+describe("a host that is not put in yet", () => {
+  const world = make((draft) => {
+    const own = draft.hosts.find((one: Draft) => one.name === "app-1");
+    draft.hosts.push({ ...structuredClone(own), name: "app-2", address: "127.22.1.99", spare: true });
+  });
+  const shareOf = (host: string) => {
+    const ways = station(world, "front-1", "front").pools.flatMap((pool) => pool.ways);
+    const rate = (of: typeof ways) => of.reduce((sum, one) => sum + (world.state.way.perSecond[one.index] ?? 0), 0);
+    return rate(ways.filter((one) => one.target.machine.name === host)) / rate(ways);
+  };
+
+  it("is called by nobody, whether those beside it answer or not, and takes its part once it is put in", () => {
+    world.advance(AT + 5 * MINUTE);
+    expect(shareOf("app-2")).toBeLessThan(1e-6);
+    expect(seen(world, "front-1", "front").failing).toBeLessThan(1e-6);
+    const stopped = begin(world, [{ what: "stop", host: "app-1", process: "app" }], world.state.atMs, [
+      { do: "restart", host: "app-1", process: "app" },
+    ]);
+    world.advance(AT + 7 * MINUTE);
+    expect(seen(world, "front-1", "front").failing).toBeGreaterThan(0.9);
+    expect(shareOf("app-2")).toBeLessThan(1e-6);
+    world.end(stopped, world.state.atMs, true);
+    begin(world, [{ what: "put-in", host: "app-2" }]);
+    world.advance(AT + 12 * MINUTE);
+    expect(shareOf("app-2")).toBeGreaterThan(0.4);
+  });
+});
+
 describe("processes", () => {
   /** How the application's calls to its database end under an effect. */
   const under = (effect: Draft, change?: (draft: Draft) => void) => {
