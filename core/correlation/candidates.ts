@@ -1,6 +1,6 @@
 import type { Nature } from "../catalogue/metrics";
 import type { Case, Evidence, Standing, Term } from "./cause";
-import { bestOf, chanceOf, ownChance, type Reach } from "./harm";
+import { bestOf, chanceOf, ownChance, showing, type Reach, type Way } from "./harm";
 
 /** Of trouble that would have to come through something watched that shows none so much is believed. */
 const THROUGH_WELL = 0.5;
@@ -39,6 +39,10 @@ const MOST_AGAINST = -8;
 /** From this chance on a piece of evidence counts as explained. */
 const EXPLAINED = 0.12;
 
+type LessBy = NonNullable<Parameters<typeof bestOf>[1]>;
+/** Trouble of a wire shows so seldom at the machines of a hypervisor that is wired by it. */
+const WIRE_AT_GUESTS: LessBy = { hypervisor: showing("hypervisor", "network") };
+
 /** Something that may be a cause, with what it would explain. */
 export interface Candidate {
   node: string;
@@ -64,13 +68,17 @@ export function look(node: string, given: Case, isWell: (node: string) => boolea
   const { graph, evidence, standingOf } = given;
   const own = evidence.filter((one) => one.node === node);
   const onsetMs = Math.min(...own.map((one) => one.onsetMs));
-  const reachOf = (from: string) => graph.reach(from, (other) => (isWell(other) ? THROUGH_WELL : 1));
+  // Broken frames are felt by what runs on the machines behind a port; the machines themselves look well.
+  const leads = (from: string, way: Way) => graph.from(from).some((one) => one.way === way);
+  const isOfWire = own.length > 0 && own.every((one) => one.nature === "network") && !leads(node, "switch");
+  const looksWell = (other: string) => isWell(other) && !(isOfWire && leads(other, "host"));
+  const reachOf = (from: string) => graph.reach(from, (other) => (looksWell(other) ? THROUGH_WELL : 1));
   const reach = reachOf(node);
   const { chances, tooEarly } = inTime(node, own, evidence, comingFrom(own, reach, reachOf));
   const explains = chances.flatMap((chance, index) => (chance >= EXPLAINED ? [index] : []));
   const { terms, prior } = standingTerms(standingOf(node), own.length > 0);
   if (tooEarly > 0) terms.push({ what: "late", weight: 0 });
-  const well = wellBeside(reach, isWell);
+  const well = wellBeside(reach, isWell, isOfWire ? WIRE_AT_GUESTS : {});
   if (well) terms.push(well);
   const others = explains.flatMap((index) => (evidence[index]?.node === node ? [] : (evidence[index] ?? [])));
   terms.push({ what: "explains", count: others.length, of: evidence.length - own.length, weight: others.length });
@@ -148,12 +156,15 @@ function standingTerms(standing: Standing, isHit: boolean): { terms: Term[]; pri
   return { terms, prior };
 }
 
-/** What is well although it would be hurt; undefined where nothing is. */
-function wellBeside(reach: Reach, isWell: (node: string) => boolean): Term | undefined {
+/**
+ * What is well although it would be hurt; undefined where nothing is.
+ * @param lessBy ways over which trouble shows less than it carries
+ */
+function wellBeside(reach: Reach, isWell: (node: string) => boolean, lessBy: LessBy): Term | undefined {
   const well = [...reach.likely].filter(isWell);
   if (well.length === 0) return undefined;
   const against = well.reduce(
-    (sum, other) => sum + Math.log(1 - bestOf(reach.arrivals.get(other)) * (1 - UNNOTICED)),
+    (sum, other) => sum + Math.log(1 - bestOf(reach.arrivals.get(other), lessBy) * (1 - UNNOTICED)),
     0,
   );
   return { what: "well", count: well.length, of: reach.likely.size, weight: Math.max(MOST_AGAINST, against) };

@@ -97,6 +97,25 @@ describe("the likeliest cause", () => {
     // What tells of itself again just before is taken for its cause again.
     expect(own("down", 7200, [7000])).toBeLessThan(own("down", 7200));
   });
+  it("is the hypervisor at whose port frames break, though its machines look well: what runs on them does not", () => {
+    const fronts = ["1", "2", "3", "4", "5", "6"];
+    const many = new HarmGraph(
+      fronts.flatMap((one) => [
+        ...calls(`front-${one}`, "app"),
+        ...runs(`front-${one}`, `host-${one}`),
+        ...guest(`host-${one}`, "virt"),
+      ]),
+    );
+    const felt = (wire: readonly Evidence[]) =>
+      rankCauses({
+        graph: many,
+        evidence: [...wire, ...fronts.map((one) => see(`front-${one}`, "slow"))],
+        standingOf: standing,
+      })[0];
+    expect(felt([see("virt", "network")])?.node).toBe("virt");
+    expect(felt([see("virt", "network")])?.probability).toBeGreaterThan(0.8);
+    expect(felt([])?.node).toBe("app");
+  });
   it("is the callee when everybody above it is slow, although a caller was told of first", () => {
     const evidence = [
       see("front-1", "slow", 0),

@@ -309,10 +309,11 @@ export function chanceOf(arrival: Arrival | undefined, nature: Nature): number {
 }
 
 /** The best chance that trouble comes to a node at all. */
-export function bestOf(arrival: Arrival | undefined): number {
+export function bestOf(arrival: Arrival | undefined, lessBy: Partial<Record<Way, number>> = {}): number {
   let most = 0;
   if (!arrival) return most;
-  for (let way = 0; way < COUNT; way++) most = Math.max(most, arrival[way] as number);
+  for (let way = 0; way < COUNT; way++)
+    most = Math.max(most, (arrival[way] as number) * (lessBy[NAMES[way] as Way] ?? 1));
   return most;
 }
 
