@@ -1,6 +1,6 @@
 import type { CSSObject } from "@mui/material/styles";
+import { QUIET } from "./inks";
 
-const QUIET = "var(--mui-palette-text-secondary)";
 const DIVIDER = "var(--mui-palette-divider)";
 const SURFACE = "var(--mui-palette-background-paper)";
 
