@@ -1,66 +1,33 @@
-import { scatter, seedOf } from "../rhythm";
+import { seedOf } from "../rhythm";
 import type { ScenarioCluster } from "../scenario/schema";
 import type { Estate } from "../seen/estate";
-import { containerId, ofContainer } from "../seen/agents";
+import { containerId } from "../seen/agents";
 import { uuidOf, type HostView } from "../seen/host-view";
-import { GIB, MIB, type Container } from "../world/layout";
+import { GIB } from "../world/layout";
+import { NodeFigures, type Placed } from "./figures";
+import { cronJobOf, jobsOf } from "./jobs";
+import { hex, metaOf, type ClusterObject, type MetaOf, type Snapshot } from "./meta";
+import { MorePods } from "./more-pods";
 
 const DAY_MS = 86_400_000;
 
-/** An object as the interface shows it, without its version. */
-export interface ClusterObject {
-  metadata: { name: string; namespace?: string; uid: string; creationTimestamp: string; [more: string]: unknown };
-  [more: string]: unknown;
-}
-
-/** Objects by list, as they stand at an instant. */
-export type Snapshot = Record<string, ClusterObject[]>;
-
-const hex = (text: string, length: number) =>
-  Array.from({ length: Math.ceil(length / 8) }, (_, part) =>
-    (seedOf(`${text}${part}`, 23) >>> 0).toString(16).padStart(8, "0"),
-  )
-    .join("")
-    .slice(0, length);
-const uidOf = (text: string) => {
-  const digits = hex(text, 32);
-  return `${digits.slice(0, 8)}-${digits.slice(8, 12)}-4${digits.slice(13, 16)}-8${digits.slice(17, 20)}-${digits.slice(20)}`;
-};
-const iso = (ms: number) => `${new Date(ms).toISOString().slice(0, 19)}Z`;
-
-interface Placed {
-  host: HostView;
-  container: Container;
-}
-
 /** What a pretended cluster has: its nodes are hosts of the world, its pods their containers. */
 export class ClusterObjects {
+  readonly more: MorePods;
   private readonly placed: readonly Placed[];
+  private readonly meta: MetaOf;
+  private readonly figures = new NodeFigures();
 
   constructor(
     private readonly estate: Estate,
     readonly cluster: ScenarioCluster,
   ) {
+    this.meta = metaOf(cluster);
+    this.more = new MorePods(cluster, this.meta, this.sinceMs);
     this.placed = cluster.nodes.flatMap((name) => {
       const host = estate.host(name);
       return host ? host.machine.containers.map((container) => ({ host, container })) : [];
     });
-  }
-
-  private meta(
-    name: string,
-    sort: string,
-    atMs: number,
-    more: object = {},
-    namespace: string | null = this.cluster.space,
-  ) {
-    return {
-      name,
-      ...(namespace === null ? {} : { namespace }),
-      uid: uidOf(`${this.cluster.name} ${sort} ${namespace} ${name}`),
-      creationTimestamp: iso(atMs),
-      ...more,
-    };
   }
 
   private get sinceMs(): number {
@@ -72,7 +39,7 @@ export class ClusterObjects {
     const names = [...new Set(this.placed.map((one) => one.container.spec.name))];
     const daemons = names.filter((one) => this.cluster.daemons.includes(one));
     const deployments = names.filter((one) => !this.cluster.daemons.includes(one));
-    const jobs = this.jobs(atMs);
+    const jobs = jobsOf(this.cluster, this.meta, atMs);
     return {
       "/api/v1/namespaces": [
         { metadata: this.meta("kube-system", "namespace", this.sinceMs, {}, null) },
@@ -81,22 +48,22 @@ export class ClusterObjects {
       "/api/v1/nodes": this.cluster.nodes.flatMap((name) => this.node(name, atMs)),
       "/apis/apps/v1/deployments": [
         ...deployments.map((name) => this.deployment(name, atMs)),
-        ...this.moreDeployments(),
+        ...this.more.deployments(),
       ],
       "/apis/apps/v1/replicasets": [
         ...deployments.flatMap((name) => this.replicaSets(name, atMs)),
-        ...this.moreReplicaSets(),
+        ...this.more.replicaSets(),
       ],
       "/apis/apps/v1/statefulsets": [],
       "/apis/apps/v1/daemonsets": daemons.map((name) => this.daemonSet(name, atMs)),
-      "/apis/batch/v1/cronjobs": this.cronJob(),
+      "/apis/batch/v1/cronjobs": cronJobOf(this.cluster, this.meta, this.sinceMs),
       "/apis/batch/v1/jobs": jobs.map((one) => one.job),
       "/api/v1/pods": [
         ...this.placed
           .filter((one) => this.copiesOf(one.container.spec.name).includes(one))
           .map((one) => this.pod(one, daemons.includes(one.container.spec.name), atMs)),
         ...jobs.map((one) => one.pod),
-        ...this.morePods(),
+        ...this.more.pods(),
       ],
       "/api/v1/events": this.events(daemons, atMs),
       "/api/v1/services": deployments.map((name) => this.service(name)),
@@ -399,195 +366,19 @@ export class ClusterObjects {
     };
   }
 
-  // --- what is started again and again
-
-  private cronJob(): ClusterObject[] {
-    const { job } = this.cluster;
-    if (!job) return [];
-    const template = {
-      spec: {
-        containers: [{ name: job.name, image: job.image, resources: { limits: { cpu: "200m", memory: "128Mi" } } }],
-      },
-    };
-    return [
-      {
-        metadata: this.meta(job.name, "cronjob", this.sinceMs),
-        spec: { schedule: `*/${job.everyMinutes} * * * *`, jobTemplate: { spec: { template } } },
-      },
-    ];
-  }
-
-  /** The last three runs, the newest maybe still under way; now and then one fails. */
-  private jobs(atMs: number): { job: ClusterObject; pod: ClusterObject }[] {
-    const { job } = this.cluster;
-    if (!job) return [];
-    const every = job.everyMinutes * 60_000;
-    const newest = Math.floor(atMs / every);
-    return [newest - 2, newest - 1, newest].map((run) => {
-      const name = `${job.name}-${run}`;
-      const startMs = run * every;
-      const endMs = startMs + job.lastsSeconds * 1000;
-      const isOver = atMs > endMs;
-      const failed = scatter(run, 5) < 0.04;
-      const cron = { kind: "CronJob", name: job.name, uid: this.meta(job.name, "cronjob", 0).uid, controller: true };
-      const own = { kind: "Job", name, uid: this.meta(name, "job", 0).uid, controller: true };
-      const spec = { containers: [{ name: job.name, image: job.image }] };
-      return {
-        job: {
-          metadata: this.meta(name, "job", startMs, { ownerReferences: [cron] }),
-          spec: { parallelism: 1, template: { spec } },
-          status: isOver ? overAt(endMs, failed) : { active: 1, startTime: new Date(startMs).toISOString() },
-        },
-        pod: {
-          metadata: this.meta(`${name}-${hex(name, 5)}`, "pod", startMs, { ownerReferences: [own] }),
-          spec: { ...spec, nodeName: this.cluster.nodes[run % this.cluster.nodes.length] },
-          status: { phase: isOver ? (failed ? "Failed" : "Succeeded") : "Running", containerStatuses: [] },
-        },
-      };
-    });
-  }
-
-  // --- many more, for trying how it goes with them
-
-  private static readonly PER_DEPLOYMENT = 50;
-  /** How often each of the further pods has been restarted. */
-  readonly churned = new Map<number, number>();
-
-  private moreDeployments(): ClusterObject[] {
-    const count = Math.ceil(this.cluster.more / ClusterObjects.PER_DEPLOYMENT);
-    return Array.from({ length: count }, (_, index) => ({
-      metadata: this.meta(`batch-${index}`, "deployment", this.sinceMs),
-      spec: {
-        replicas: ClusterObjects.PER_DEPLOYMENT,
-        template: { spec: { containers: [{ name: "work", image: "plain:1" }] } },
-      },
-      status: { readyReplicas: ClusterObjects.PER_DEPLOYMENT, updatedReplicas: ClusterObjects.PER_DEPLOYMENT },
-    }));
-  }
-
-  private moreReplicaSets(): ClusterObject[] {
-    const count = Math.ceil(this.cluster.more / ClusterObjects.PER_DEPLOYMENT);
-    return Array.from({ length: count }, (_, index) => ({
-      metadata: this.meta(`batch-${index}-a`, "replicaset", this.sinceMs, {
-        ownerReferences: [
-          {
-            kind: "Deployment",
-            name: `batch-${index}`,
-            uid: this.meta(`batch-${index}`, "deployment", 0).uid,
-            controller: true,
-          },
-        ],
-      }),
-      spec: {},
-      status: {},
-    }));
-  }
-
-  private readonly kept: ClusterObject[] = [];
-  private morePods(): ClusterObject[] {
-    for (let index = this.kept.length; index < this.cluster.more; index++) this.kept.push(this.morePod(index));
-    return this.kept;
-  }
-
-  /** Makes one of the further pods restart. @returns it as it is then */
-  churn(index: number): ClusterObject {
-    this.churned.set(index, (this.churned.get(index) ?? 0) + 1);
-    return (this.kept[index] = this.morePod(index));
-  }
-
-  private morePod(index: number): ClusterObject {
-    const set = `batch-${Math.floor(index / ClusterObjects.PER_DEPLOYMENT)}-a`;
-    const name = `${set}-${index}`;
-    return {
-      metadata: this.meta(name, "pod", this.sinceMs, {
-        ownerReferences: [
-          { kind: "ReplicaSet", name: set, uid: this.meta(set, "replicaset", 0).uid, controller: true },
-        ],
-      }),
-      spec: {
-        nodeName: this.cluster.nodes[index % this.cluster.nodes.length],
-        containers: [{ name: "work", image: "plain:1", resources: { limits: { cpu: "500m", memory: "256Mi" } } }],
-      },
-      status: {
-        phase: "Running",
-        containerStatuses: [
-          {
-            name: "work",
-            ready: true,
-            restartCount: this.churned.get(index) ?? 0,
-            containerID: `containerd://${hex(`${name} ${this.churned.get(index) ?? 0}`, 64)}`,
-            state: { running: {} },
-          },
-        ],
-      },
-    };
-  }
-
-  // --- figures
-
-  private readonly totals = new Map<string, { atMs: number; cpu: number; periods: number; held: number }>();
-
-  /** A node's page of container metrics. */
+  /** A node's page of container metrics; undefined where it is none of the cluster's, or does not answer. */
   page(node: string, atMs: number): string | undefined {
     const host = this.estate.host(node);
     if (!host || !this.cluster.nodes.includes(node) || !host.answers(atMs)) return undefined;
-    const lines: string[] = [];
-    const put = (name: string, type: string, rows: readonly (readonly [labels: string, value: number])[]) => {
-      lines.push(`# TYPE ${name} ${type}`);
-      for (const [labels, value] of rows) lines.push(`${name}{${labels}} ${value} ${Math.floor(atMs)}`);
-    };
-    const own = this.placed.filter((one) => one.host === host);
-    const rows = own.flatMap((one) => {
-      const values = ofContainer(host, one.container).valuesAt(atMs);
-      if (!values) return [];
-      const [cpu = 0, , throttled = 0, memory = 0] = values;
-      const key = containerId(one.container);
-      const before = this.totals.get(key);
-      const seconds = before ? Math.max(0, (atMs - before.atMs) / 1000) : 0;
-      const total = {
-        atMs,
-        cpu: (before?.cpu ?? 0) + cpu * seconds,
-        periods: (before?.periods ?? 0) + 10 * seconds,
-        held: (before?.held ?? 0) + (10 * seconds * throttled) / 100,
-      };
-      this.totals.set(key, total);
-      const { name } = one.container.spec;
-      const pod = this.podName(one, this.cluster.daemons.includes(name));
-      return [{ labels: `container="${name}",namespace="${this.cluster.space}",pod="${pod}"`, memory, ...total }];
-    });
-    put(
-      "container_cpu_usage_seconds_total",
-      "counter",
-      rows.map((one) => [one.labels, one.cpu] as const),
+    return this.figures.page(
+      {
+        space: this.cluster.space,
+        host,
+        own: this.placed.filter((one) => one.host === host),
+        podOf: (one) => this.podName(one, this.cluster.daemons.includes(one.container.spec.name)),
+        memoryMiBOf: (one) => this.limits(one).memoryMiB,
+      },
+      atMs,
     );
-    put(
-      "container_cpu_cfs_periods_total",
-      "counter",
-      rows.map((one) => [one.labels, one.periods] as const),
-    );
-    put(
-      "container_cpu_cfs_throttled_periods_total",
-      "counter",
-      rows.map((one) => [one.labels, one.held] as const),
-    );
-    put(
-      "container_memory_working_set_bytes",
-      "gauge",
-      rows.map((one) => [one.labels, one.memory] as const),
-    );
-    put(
-      "container_spec_memory_limit_bytes",
-      "gauge",
-      own.map((one) => [`container="${one.container.spec.name}"`, this.limits(one).memoryMiB * MIB] as const),
-    );
-    return `${lines.join("\n")}\n`;
   }
-}
-
-/** How a job stands that is over. */
-function overAt(endMs: number, failed: boolean) {
-  const at = new Date(endMs).toISOString();
-  return failed
-    ? { failed: 1, conditions: [{ type: "Failed", status: "True", lastTransitionTime: at }] }
-    : { succeeded: 1, completionTime: at, conditions: [{ type: "Complete", status: "True", lastTransitionTime: at }] };
 }

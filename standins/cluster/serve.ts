@@ -2,7 +2,8 @@ import { createServer, type Server } from "node:https";
 import type { IncomingMessage, ServerResponse } from "node:http";
 import type { Authority } from "../certificates";
 import type { Estate } from "../seen/estate";
-import { ClusterObjects, type ClusterObject } from "./objects";
+import type { ClusterObject } from "./meta";
+import { ClusterObjects } from "./objects";
 
 const LOOK_MS = 500;
 /** How long a request hangs whose answer does not get through. */
@@ -77,7 +78,7 @@ export class ClusterServer {
 
   /** Something changed of one of the many. */
   churn(index: number): void {
-    const object = this.objects.churn(index);
+    const object = this.objects.more.churn(index);
     this.put(
       "/api/v1/pods",
       `${object.metadata.namespace ?? ""}/${object.metadata.name}`,
