@@ -36,6 +36,8 @@ const SILENT = Math.log(0.06);
 const UNWATCHED = Math.log(0.5);
 /** Neighbours that are well speak against it, but not without an end. */
 const MOST_AGAINST = -8;
+/** What is in alarm itself is in trouble, whoever else is well. */
+const MOST_AGAINST_ALARM = -4;
 /** From this chance on a piece of evidence counts as explained. */
 const EXPLAINED = 0.12;
 
@@ -78,7 +80,12 @@ export function look(node: string, given: Case, isWell: (node: string) => boolea
   const explains = chances.flatMap((chance, index) => (chance >= EXPLAINED ? [index] : []));
   const { terms, prior } = standingTerms(standingOf(node), own.length > 0);
   if (tooEarly > 0) terms.push({ what: "late", weight: 0 });
-  const well = wellBeside(reach, isWell, isOfWire ? WIRE_AT_GUESTS : {});
+  const well = wellBeside(
+    reach,
+    isWell,
+    isOfWire ? WIRE_AT_GUESTS : {},
+    own.some((one) => !one.isWeak),
+  );
   if (well) terms.push(well);
   const others = explains.flatMap((index) => (evidence[index]?.node === node ? [] : (evidence[index] ?? [])));
   terms.push({ what: "explains", count: others.length, of: evidence.length - own.length, weight: others.length });
@@ -158,16 +165,27 @@ function standingTerms(standing: Standing, isHit: boolean): { terms: Term[]; pri
 
 /**
  * What is well although it would be hurt; undefined where nothing is.
+ * @param isInAlarm whether there is an alarm on the node itself
  * @param lessBy ways over which trouble shows less than it carries
  */
-function wellBeside(reach: Reach, isWell: (node: string) => boolean, lessBy: LessBy): Term | undefined {
+function wellBeside(
+  reach: Reach,
+  isWell: (node: string) => boolean,
+  lessBy: LessBy,
+  isInAlarm: boolean,
+): Term | undefined {
   const well = [...reach.likely].filter(isWell);
   if (well.length === 0) return undefined;
   const against = well.reduce(
     (sum, other) => sum + Math.log(1 - bestOf(reach.arrivals.get(other), lessBy) * (1 - UNNOTICED)),
     0,
   );
-  return { what: "well", count: well.length, of: reach.likely.size, weight: Math.max(MOST_AGAINST, against) };
+  return {
+    what: "well",
+    count: well.length,
+    of: reach.likely.size,
+    weight: Math.max(isInAlarm ? MOST_AGAINST_ALARM : MOST_AGAINST, against),
+  };
 }
 
 /** All members of a set failing together for one reason, beside each of them by itself. */

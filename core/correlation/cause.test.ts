@@ -116,6 +116,15 @@ describe("the likeliest cause", () => {
     expect(felt([see("virt", "network")])?.probability).toBeGreaterThan(0.8);
     expect(felt([])?.node).toBe("app");
   });
+  it("is what is in alarm itself, however many that it would hurt are well", () => {
+    const names = Array.from({ length: 40 }, (_, index) => `${index}`);
+    const many = new HarmGraph(
+      names.flatMap((one) => [...guest(`host-${one}`, "virt"), ...runs(`app-${one}`, `host-${one}`)]),
+    );
+    const causes = rankCauses({ graph: many, evidence: [see("virt", "device")], standingOf: standing });
+    expect(causes[0]).toMatchObject({ node: "virt", isRoot: true });
+    expect(causes[0]?.probability).toBeGreaterThan(0.3);
+  });
   it("is the callee when everybody above it is slow, although a caller was told of first", () => {
     const evidence = [
       see("front-1", "slow", 0),
