@@ -53,6 +53,20 @@ describe("a hypervisor of the stand-ins", () => {
   });
 });
 
+describe("a port of the stand-ins", () => {
+  it("counts what goes through it evenly, between two steps of the world as at their ends", () => {
+    const estate = fresh();
+    const octets = (name: string, seconds: number) => {
+      const [port] = hostOf(estate, name).poll(AT + seconds * 1000).interfaces;
+      return (port?.inOctets ?? 0) + (port?.outOctets ?? 0);
+    };
+    for (const name of ["nq-gate-web-01", "nq-gate-db-01"]) {
+      const rates = Array.from({ length: 24 }, (_, at) => octets(name, (at + 1) * 10) - octets(name, at * 10));
+      expect(Math.max(...rates), name).toBeLessThan(1.5 * Math.min(...rates));
+    }
+  });
+});
+
 describe("a disk of the stand-ins", () => {
   it("keeps the device for longer with each operation where it answers late, and not where it is asked much", () => {
     const estate = fresh();

@@ -35,8 +35,10 @@ export class Flow {
     way.keptPerSecond.fill(0);
     queue.inPerSecond.fill(0);
     state.link.bytesPerSecond.fill(0);
-    state.machine.inBytesPerSecond.fill(0);
-    state.machine.outBytesPerSecond.fill(0);
+    const { otherBytesPerSecond, inBytesPerSecond, outBytesPerSecond } = state.machine;
+    inBytesPerSecond.set(otherBytesPerSecond);
+    for (let at = 0; at < outBytesPerSecond.length; at++)
+      outBytesPerSecond[at] = (otherBytesPerSecond[at] as number) * 0.8;
     for (const load of this.layout.loads) this.admit(load, state, mods);
     for (const one of this.layout.stations) this.serve(one, state, mods, seconds);
     this.jobs(state);

@@ -1,4 +1,3 @@
-import { wander } from "../rhythm";
 import type { Layout, Machine } from "./layout";
 import type { State } from "./state";
 
@@ -91,12 +90,9 @@ function growMachines(layout: Layout, state: State, seconds: number): void {
   for (let index = 0; index < layout.machines.length; index++) {
     machine.coreSeconds[index] = (machine.coreSeconds[index] as number) + (machine.cores[index] as number) * seconds;
     const one = layout.machines[index] as Machine;
-    const level = one.rhythm.level(state.atMs) * (1 + 0.25 * wander(one.seed + 31, state.atMs, 5 * 60_000));
-    const usual = machine.up[index] ? (one.role.trafficMbps * 1e6 * (0.05 + 0.85 * Math.max(0, level))) / 8 : 0;
-    machine.inBytes[index] =
-      (machine.inBytes[index] as number) + ((machine.inBytesPerSecond[index] as number) + usual) * seconds;
+    machine.inBytes[index] = (machine.inBytes[index] as number) + (machine.inBytesPerSecond[index] as number) * seconds;
     machine.outBytes[index] =
-      (machine.outBytes[index] as number) + ((machine.outBytesPerSecond[index] as number) + usual * 0.8) * seconds;
+      (machine.outBytes[index] as number) + (machine.outBytesPerSecond[index] as number) * seconds;
     const lost = one.link ? (link.loss[one.link.index] as number) : 0;
     machine.errors[index] =
       (machine.errors[index] as number) +

@@ -1,3 +1,4 @@
+import { wander } from "../rhythm";
 import type { Layout, Link, Machine } from "./layout";
 import type { Modifiers } from "./effects";
 import type { State } from "./state";
@@ -11,6 +12,12 @@ const PACKETS = 3;
 export const isPutIn = (one: Machine, atMs: number, mods: Modifiers): boolean =>
   atMs >= one.sinceMs && (!one.spare || mods.putIn[one.index] === 1);
 
+/** Octets a second that come to a machine beside its calls. */
+function otherTraffic({ rhythm, role, seed }: Machine, atMs: number): number {
+  const level = rhythm.level(atMs) * (1 + 0.25 * wander(seed + 31, atMs, 5 * 60_000));
+  return (role.trafficMbps * 1e6 * (0.05 + 0.85 * Math.max(0, level))) / 8;
+}
+
 /** Which machines are on, and which lines carry. */
 export function settlePower(layout: Layout, state: State, mods: Modifiers): void {
   const { machine, link } = state;
@@ -21,6 +28,7 @@ export function settlePower(layout: Layout, state: State, mods: Modifiers): void
       (one.below === undefined || machine.up[one.below.index] === 1);
     if (on && !machine.up[one.index]) machine.bootedAtMs[one.index] = state.atMs;
     machine.up[one.index] = Number(on);
+    machine.otherBytesPerSecond[one.index] = on ? otherTraffic(one, state.atMs) : 0;
   }
   for (const one of layout.links)
     link.up[one.index] = Number(

@@ -15,6 +15,8 @@ const MACHINE = [
   "memoryBytes",
   /** How much longer everything takes for want of memory. */
   "paging",
+  /** Of the octets that it takes in, those that come beside the calls; it sends four fifths of that. */
+  "otherBytesPerSecond",
   "inBytesPerSecond",
   "outBytesPerSecond",
   "inBytes",
