@@ -225,7 +225,13 @@ export function replayOne(
 ) {
   const window = judgedSamples(db, one, detector.reads(settings as never).over, fromMs, toMs);
   const rangeAt = detector.learns
-    ? rangeReader(db, one, window, forgiven.spansOf({ componentId: one.component_id, serviceId: one.service_id }, fromMs, toMs), { fromMs, toMs })
+    ? rangeReader(
+        db,
+        one,
+        window,
+        forgiven.spansOf({ componentId: one.component_id, serviceId: one.service_id }, fromMs, toMs),
+        { fromMs, toMs },
+      )
     : undefined;
   return { verdicts: replay(detector, settings as never, window, one, rangeAt, othersAt), count: window.times.length };
 }
