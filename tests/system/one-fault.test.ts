@@ -101,16 +101,14 @@ describe("one fault, end to end, over real sockets", () => {
     await act(engine, "drill.act", { id: "front-leak", action: "start" });
     await expect(act(engine, "drill.act", { id: "front-leak", action: "start" })).rejects.toThrow("running already");
     const begun = world.now();
-    const incident = await until(
-      "an incident opens",
-      () => world.ask("incidents", { fromMs: begun, toMs: world.now(), state: "open" })[0],
+    const open = () => world.ask("incidents", { fromMs: begun, toMs: world.now(), state: "open" });
+    // That it will be full may be seen before the limit is passed: of the two the limit is critical.
+    const incident = await until("an incident opens, and is critical", () =>
+      open().find((one) => one.severity === "critical"),
     );
     expect(world.now() - begun).toBeLessThanOrEqual(150_000);
-    expect(incident).toMatchObject({
-      service: "Orders",
-      severity: "critical",
-      title: "Orders: memory is running out on t-web-01",
-    });
+    expect(open()).toHaveLength(1);
+    expect(incident).toMatchObject({ service: "Orders", title: "Orders: memory is running out on t-web-01" });
     await until(
       "the process table is kept",
       () => world.ask("incident", { id: incident.id, nowMs: world.now(), root: process.cwd() })?.snapshot,
