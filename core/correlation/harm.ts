@@ -308,7 +308,10 @@ export function chanceOf(arrival: Arrival | undefined, nature: Nature): number {
   return most;
 }
 
-/** The best chance that trouble comes to a node at all. */
+/**
+ * The best chance that trouble comes to a node at all.
+ * @param lessBy share that shows of what comes over a way, where it is not all
+ */
 export function bestOf(arrival: Arrival | undefined, lessBy: Partial<Record<Way, number>> = {}): number {
   let most = 0;
   if (!arrival) return most;

@@ -80,6 +80,25 @@ const plan = (scope: PlannedWork["scope"]) =>
     FROM,
   );
 
+/** The same with another series, measured for the last eight hours only, learned before it. */
+function usualAtNightAfterANewOne(): number | undefined {
+  const writer = new SampleWriter(db);
+  const make = (of: number, fromMs: number) => {
+    const series = writer.series({ componentId: of, serviceId: null }, "queue.depth", "", "1", fromMs);
+    for (let atMs = fromMs; atMs < NOW; atMs += 5 * MINUTE_MS) {
+      const isNight = [1, 2, 3].includes(Math.floor((atMs % DAY_MS) / HOUR_MS));
+      writer.record(series, atMs, (isNight ? 100 : 10) + ((atMs / MINUTE_MS) % 7) / 10);
+    }
+    return series;
+  };
+  const [young, old] = [make(host, NOW - 8 * HOUR_MS), make(process, FROM)];
+  writer.commit("everything", () => undefined);
+  const ranges = new Ranges(db, writer, () => ({ budgetMs: 10_000, seldom: 1 }));
+  ranges.begin();
+  const range = db.transaction(() => (ranges.of(young, NOW), ranges.of(old, NOW)))();
+  return range && usualAt(range, Date.parse("2026-03-18T02:30:00Z"))?.middle;
+}
+
 /** Five days at five minutes, summed up, and then two hours at ten seconds, summed up too; spans it is learned from. */
 function learnedAfterSummingUp(): number | undefined {
   const writer = new SampleWriter(db);
@@ -113,6 +132,10 @@ describe("what is usual", () => {
     plan({ of: "components", filter: "kind=host.linux" });
     expect(usualAtNight() ?? 10).toBeLessThan(20);
   });
+  it("is not learned from planned work of long ago, whatever new came to be known just before", () => {
+    plan({ of: "components", filter: "kind=host.linux" });
+    expect(usualAtNightAfterANewOne() ?? 10).toBeLessThan(20);
+  });
   it("is learned where planned work is on something else", () => {
     plan({ of: "components", filter: "site=South" });
     expect(usualAtNight()).toBeGreaterThan(90);
@@ -123,8 +146,8 @@ describe("what is usual", () => {
       writeMembers(db, id, new Set([member]), new Set([member]), FROM);
       return id;
     };
-    const nightly = (id: number, hours: number) => {
-      for (let atMs = FROM + HOUR_MS; atMs < NOW; atMs += DAY_MS) {
+    const nightly = (id: number, hours: number, everyMs = DAY_MS) => {
+      for (let atMs = FROM + HOUR_MS; atMs < NOW; atMs += everyMs) {
         const incident = openIncident(db, { subject: "service", title: "Nightly", severity: "major" }, atMs);
         affectServices(db, incident, [id]);
         resolveIncident(db, incident, atMs + hours * HOUR_MS);
@@ -137,7 +160,7 @@ describe("what is usual", () => {
     nightly(own, 3);
     expect(usualAtNight() ?? 10).toBeLessThan(20);
     db.exec("DELETE FROM learned; DELETE FROM chunk; DELETE FROM incident_service; DELETE FROM incident");
-    nightly(own, 12);
+    nightly(own, 12, DAY_MS / 2);
     expect(usualAtNight()).toBeGreaterThan(90);
   });
   it("is not learned from work of tickets that name it, nor from the time right after roll-outs", () => {

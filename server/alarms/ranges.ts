@@ -76,7 +76,7 @@ export class Ranges {
     const fromMs = atMs - PAST_MS;
     const all = asSpans(this.spansOf(series, fromMs, atMs));
     const odd = oddSpansOf(this.db, series.id, fromMs);
-    const forgiven = this.forgiven.spansOf(series, Math.max(fromMs, all.times[0] ?? fromMs), atMs);
+    const forgiven = this.forgiven.spansOf(series, fromMs, atMs, Math.max(fromMs, all.times[0] ?? fromMs));
     const range = learnRange(without(all, [...odd, ...forgiven], STEP_MS), { counts: isCounted(series.unit) });
     if (!range) return;
     const shift = shiftOf(range, all);

@@ -49,11 +49,15 @@ export class Forgiven {
 
   constructor(private readonly db: Db) {}
 
-  /** Stretches of a span that are not learned from; of a service's own series only holidays and its incidents. */
-  spansOf({ componentId, serviceId }: Owner, fromMs: number, toMs: number): WorkWindow[] {
+  /**
+   * Stretches of a span that are not learned from; of a service's own series only holidays and its incidents. What is asked
+   * for several owners reaches back equally far for all: it is read for all of them at once.
+   * @param knownMs from when on anything was measured of this owner
+   */
+  spansOf({ componentId, serviceId }: Owner, fromMs: number, toMs: number, knownMs = fromMs): WorkWindow[] {
     if (toMs - this.readAtMs >= ANEW_MS || toMs < this.readAtMs) this.read(fromMs, toMs);
     const troubles = (services: readonly number[]) =>
-      services.flatMap((id) => atMost(this.troubles.get(id) ?? [], MOST_TROUBLE * (toMs - fromMs)));
+      services.flatMap((id) => within(this.troubles.get(id) ?? [], knownMs, toMs));
     if (componentId === null) return [...this.holidays, ...troubles(serviceId === null ? [] : [serviceId])];
     const host = this.hostOf.get(componentId) ?? componentId;
     const covering = this.work.filter(({ components }) => components.has(componentId) || components.has(host));
@@ -106,6 +110,11 @@ export class Forgiven {
   }
 }
 
-/** Stretches, where they take no more than so long together; else none. */
-const atMost = (spans: WorkWindow[], mostMs: number): WorkWindow[] =>
-  spans.reduce((sum, one) => sum + one.toMs - one.fromMs, 0) <= mostMs ? spans : [];
+/** What of some stretches lies in a span, where that is not too much of it; else none. */
+function within(spans: readonly WorkWindow[], fromMs: number, toMs: number): WorkWindow[] {
+  const inside = spans
+    .map((one) => ({ fromMs: Math.max(fromMs, one.fromMs), toMs: Math.min(toMs, one.toMs) }))
+    .filter((one) => one.toMs > one.fromMs);
+  const sumMs = inside.reduce((sum, one) => sum + one.toMs - one.fromMs, 0);
+  return sumMs <= MOST_TROUBLE * (toMs - fromMs) ? inside : [];
+}
